@@ -1,0 +1,1 @@
+"""The bundle format: scan, frames, pieces, listing, reading back."""

@@ -1,0 +1,72 @@
+"""One entry of a bundle, as the scan finds it and as the listing keeps it."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+
+FILE, DIR, SYMLINK, FIFO, CHAR, BLOCK = "file", "dir", "symlink", "fifo", "char", "block"
+
+
+@dataclass(slots=True)
+class Part:
+    """Where a stretch of an entry's bytes is.
+
+    ``frame`` is the byte offset of the frame in the piece, ``length`` the frame's
+    length as stored, ``offset`` where the stretch starts in the unpacked frame, and
+    ``size`` how many bytes of contents it holds. A long stretch goes on in the
+    frames that follow.
+    """
+
+    piece: str
+    frame: int
+    length: int
+    offset: int
+    size: int
+
+
+@dataclass(slots=True)
+class Entry:
+    """A file, folder, link or special file.
+
+    ``path`` is relative to the contents kind, as bytes, since file names need not be
+    UTF-8; the empty path is the subject's own root folder. Times are nanoseconds
+    since 1970. ``link`` names the earlier entry of the same kind that this one is a
+    hard link to; ``links`` counts the names the scan saw on it and is not listed. ``origin`` is where a database copy lay below the subject's root.
+    """
+
+    kind: str
+    path: bytes
+    type: str = FILE
+    size: int = 0
+    mode: int = 0o644
+    uid: int = 0
+    gid: int = 0
+    user: str = ""
+    group: str = ""
+    mtime_ns: int = 0
+    ctime_ns: int = 0
+    inode: int = 0
+    device: int = 0
+    target: bytes | None = None
+    link: bytes | None = None
+    rdev: tuple[int, int] = (0, 0)
+    xattrs: dict[str, bytes] = field(default_factory=dict)
+    digest: str = ""
+    parts: list[Part] = field(default_factory=list)
+    origin: bytes | None = None
+    links: int = 1
+
+    @property
+    def name(self) -> bytes:
+        """Its name inside the tar pieces."""
+        return self.kind.encode() + b"/" + self.path if self.path else self.kind.encode()
+
+    @property
+    def text(self) -> str:
+        """The path for people; bytes that are not UTF-8 are shown as escapes."""
+        return self.path.decode("utf-8", "backslashreplace")
+
+
+def order(path: bytes) -> tuple[bytes, ...]:
+    """The sort key of scan order: each folder directly before what is in it."""
+    return tuple(path.split(b"/"))

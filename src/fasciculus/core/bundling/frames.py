@@ -1,0 +1,119 @@
+"""Frames: independent stretches of about 8 MiB of tar, each packed by itself.
+
+A piece is a sequence of zstd frames (RFC 8878), gzip members (RFC 1952), or plain
+bytes. Any standard tool reads the whole; we can begin at any frame.
+"""
+
+from __future__ import annotations
+
+import gzip
+import threading
+import zlib
+from typing import Protocol
+
+import zstandard
+
+from ..errors import BadSetting, Damaged
+
+FRAME_SIZE = 8 * 1024 * 1024
+
+
+class _Inflater(Protocol):
+    """What zlib's and zstandard's decompression objects have in common."""
+
+    @property
+    def eof(self) -> bool: ...
+    @property
+    def unused_data(self) -> bytes: ...
+    def decompress(self, data: bytes, /) -> bytes: ...
+
+
+class Codec(Protocol):
+    """How frames are packed and unpacked."""
+
+    name: str
+    suffix: str
+
+    def pack(self, data: bytes) -> bytes:
+        """One frame; may be called from several threads at once."""
+
+    def inflater(self) -> _Inflater | None:
+        """A fresh object that unpacks one frame, or None where frames are plain bytes."""
+
+
+class Zstd:
+    """zstd frames with the contents' size in their header, and a checksum."""
+
+    name, suffix = "zstd", ".tar.zst"
+
+    def __init__(self, level: int = 3) -> None:
+        if not 1 <= level <= 19:
+            raise BadSetting(f"zstd has no level {level}.", "Choose 1 to 19.", field="level")
+        self._level = level
+        self._local = threading.local()
+
+    def pack(self, data: bytes) -> bytes:
+        packer = getattr(self._local, "packer", None)
+        if packer is None:
+            packer = zstandard.ZstdCompressor(level=self._level, write_checksum=True)
+            self._local.packer = packer
+        result: bytes = packer.compress(data)
+        return result
+
+    def inflater(self) -> _Inflater:
+        return zstandard.ZstdDecompressor().decompressobj()  # type: ignore[return-value]
+
+
+class Gzip:
+    """gzip members."""
+
+    name, suffix = "gzip", ".tar.gz"
+
+    def __init__(self, level: int = 6) -> None:
+        if not 1 <= level <= 9:
+            raise BadSetting(f"gzip has no level {level}.", "Choose 1 to 9.", field="level")
+        self._level = level
+
+    def pack(self, data: bytes) -> bytes:
+        return gzip.compress(data, self._level, mtime=0)
+
+    def inflater(self) -> _Inflater:
+        return zlib.decompressobj(wbits=31)
+
+
+class Plain:
+    """No packing at all."""
+
+    name, suffix = "none", ".tar"
+
+    def pack(self, data: bytes) -> bytes:
+        return data
+
+    def inflater(self) -> None:
+        return None
+
+
+def codec(name: str, level: int | None = None) -> Codec:
+    """The codec of that name: ``zstd``, ``gzip`` or ``none``."""
+    match name:
+        case "zstd":
+            return Zstd(3 if level is None else level)
+        case "gzip":
+            return Gzip(6 if level is None else level)
+        case "none":
+            return Plain()
+    raise BadSetting(
+        f"“{name}” is not a compression.", "Choose zstd, gzip or none.", field="compression"
+    )
+
+
+def codec_of(piece: str) -> Codec:
+    """The codec a piece was packed with, by its name."""
+    for kind in (Zstd, Gzip, Plain):
+        if piece.endswith(kind.suffix):
+            return kind()
+    raise Damaged(f"The piece {piece} has an ending that is not known.")
+
+
+#: What zlib and zstandard raise over bytes that are not theirs.
+UNPACK_ERRORS = (zstandard.ZstdError, zlib.error, EOFError, OSError)

@@ -1,0 +1,161 @@
+"""The listing: every entry of a bundle as zstd-compressed JSON lines, in scan order.
+
+Written and read as a stream, so that a listing of millions of entries needs no
+memory to speak of.
+"""
+
+from __future__ import annotations
+
+import base64
+import hashlib
+from collections.abc import Iterator
+from typing import Any, BinaryIO
+
+import orjson
+import zstandard
+
+from ..errors import Damaged
+from .entry import DIR, FILE, Entry, Part
+
+_CHUNK = 256 * 1024
+
+
+def _put_path(row: dict[str, Any], key: str, value: bytes) -> None:
+    try:
+        row[key] = value.decode("utf-8")
+    except UnicodeDecodeError:
+        row[key + "_base64"] = base64.b64encode(value).decode()
+
+
+def _get_path(row: dict[str, Any], key: str) -> bytes | None:
+    if key in row:
+        return str(row[key]).encode("utf-8")
+    encoded = row.get(key + "_base64")
+    return base64.b64decode(encoded) if encoded is not None else None
+
+
+def to_line(entry: Entry) -> bytes:
+    """One line of the listing, with its newline."""
+    row: dict[str, Any] = {"kind": entry.kind}
+    _put_path(row, "path", entry.path)
+    row["type"] = entry.type
+    if entry.type == FILE:
+        row["size"] = entry.size
+    row["mode"] = f"{entry.mode:04o}"
+    row["uid"], row["gid"] = entry.uid, entry.gid
+    row["user"], row["group"] = entry.user, entry.group
+    row["mtime_ns"] = entry.mtime_ns
+    if entry.ctime_ns:
+        row["ctime_ns"] = entry.ctime_ns
+        row["inode"], row["device"] = entry.inode, entry.device
+    if entry.target is not None:
+        _put_path(row, "target", entry.target)
+    if entry.link is not None:
+        _put_path(row, "link", entry.link)
+    if entry.origin is not None:
+        _put_path(row, "origin", entry.origin)
+    if entry.rdev != (0, 0):
+        row["rdev"] = entry.rdev
+    if entry.xattrs:
+        row["xattrs"] = {k: base64.b64encode(v).decode() for k, v in entry.xattrs.items()}
+    if entry.digest:
+        row["blake3"] = entry.digest
+    if entry.parts:
+        row["at"] = [[p.piece, p.frame, p.length, p.offset, p.size] for p in entry.parts]
+    return orjson.dumps(row, option=orjson.OPT_APPEND_NEWLINE)
+
+
+def from_line(line: bytes) -> Entry:
+    """The entry of one line; :class:`Damaged` when it is not one."""
+    try:
+        row = orjson.loads(line)
+        path = _get_path(row, "path")
+        if path is None:
+            raise KeyError("path")
+        return Entry(
+            kind=row["kind"], path=path, type=row["type"], size=row.get("size", 0),
+            mode=int(row["mode"], 8), uid=row["uid"], gid=row["gid"],
+            user=row["user"], group=row["group"], mtime_ns=row["mtime_ns"],
+            ctime_ns=row.get("ctime_ns", 0), inode=row.get("inode", 0),
+            device=row.get("device", 0), target=_get_path(row, "target"),
+            link=_get_path(row, "link"), origin=_get_path(row, "origin"),
+            rdev=tuple(row.get("rdev", (0, 0))),
+            xattrs={k: base64.b64decode(v) for k, v in row.get("xattrs", {}).items()},
+            digest=row.get("blake3", ""), parts=[Part(*part) for part in row.get("at", ())],
+        )
+    except (orjson.JSONDecodeError, KeyError, ValueError, TypeError) as error:
+        raise Damaged(f"A line of the listing cannot be read: {error}.") from error
+
+
+class ListingWriter:
+    """Writes a listing to a file and keeps count of its bytes and SHA-256."""
+
+    def __init__(self, raw: BinaryIO) -> None:
+        self._raw = raw
+        self._packer = zstandard.ZstdCompressor(level=3, write_checksum=True).compressobj()
+        self._hash = hashlib.sha256()
+        self.bytes = 0
+        self.entries = 0
+
+    def _write(self, data: bytes) -> None:
+        if data:
+            self._raw.write(data)
+            self._hash.update(data)
+            self.bytes += len(data)
+
+    def add(self, entry: Entry) -> None:
+        self.entries += 1
+        self._write(self._packer.compress(to_line(entry)))
+
+    def close(self) -> str:
+        """Finish the file and give its SHA-256."""
+        self._write(self._packer.flush())
+        self._raw.flush()
+        return self._hash.hexdigest()
+
+
+def read_listing(raw: BinaryIO) -> Iterator[Entry]:
+    """The entries of a listing, as a stream.
+
+    A listing that was cut short or altered raises :class:`Damaged`.
+    """
+    inflater = zstandard.ZstdDecompressor().decompressobj()
+    rest = b""
+    try:
+        while chunk := raw.read(_CHUNK):
+            if inflater.eof:
+                raise Damaged("The listing goes on after its end.")
+            lines = (rest + inflater.decompress(chunk)).split(b"\n")
+            rest = lines.pop()
+            for line in lines:
+                yield from_line(line)
+    except zstandard.ZstdError as error:
+        raise Damaged(f"The listing is damaged: {error}.") from error
+    if not inflater.eof or rest:
+        raise Damaged("The listing ends too early.")
+
+
+def children(entries: Iterator[Entry], kind: str, folder: bytes) -> Iterator[tuple[Entry, int, int]]:
+    """The entries directly in a folder, each with the files and bytes at or below it.
+
+    A folder's numbers cover everything in it. Folders that have no entry of their
+    own (as in a database's members) are made up. Works in one pass over scan order.
+    """
+    prefix = folder + b"/" if folder else b""
+    current: Entry | None = None
+    files = total = 0
+    for entry in entries:
+        if entry.kind != kind or not entry.path.startswith(prefix) or entry.path == folder:
+            continue
+        name, _, below = entry.path[len(prefix):].partition(b"/")
+        path = prefix + name
+        if current is None or current.path != path:
+            if current is not None:
+                yield current, files, total
+            current = entry if not below else Entry(kind, path, DIR, mode=0o755)
+            files = total = 0
+        if entry.type == FILE:
+            files += 1
+            total += entry.size
+    if current is not None:
+        yield current, files, total

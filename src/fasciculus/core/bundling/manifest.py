@@ -1,0 +1,130 @@
+"""``bundle.json``: what a bundle is of and all it needs. Written last; present means complete."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Iterable
+from dataclasses import asdict, dataclass, field
+from typing import Any
+
+from ..errors import Damaged, TooNew
+from .names import LISTING
+
+FORMAT = "fasciculus-bundle"
+VERSION = 1
+
+
+@dataclass(slots=True)
+class PieceRecord:
+    """One archive file that the bundle needs; ``brought`` says this bundle wrote it."""
+
+    name: str
+    bytes: int
+    sha256: str
+    brought: bool = True
+
+
+@dataclass(slots=True)
+class KindCount:
+    """Per contents kind: how much of it, and what could not be read."""
+
+    entries: int = 0
+    bytes: int = 0
+    unreadable: list[str] = field(default_factory=list)
+
+
+@dataclass(slots=True)
+class DatabaseRecord:
+    """One database as it was at the moment of the bundle; ``tables`` are row counts."""
+
+    engine: str
+    name: str
+    server_version: str = ""
+    character_set: str = ""
+    folder: str = ""
+    origin: str = ""
+    tables: dict[str, int] = field(default_factory=dict)
+
+
+@dataclass(slots=True)
+class Manifest:
+    """The contents of ``bundle.json``. Moments are ISO 8601 in UTC."""
+
+    name: str
+    subject_kind: str
+    subject: str
+    job: str
+    run: str
+    host: str
+    started: str
+    ended: str = ""
+    writer: str = ""
+    brings: str = "full"
+    compression: str = "zstd"
+    contents: dict[str, KindCount] = field(default_factory=dict)
+    databases: list[DatabaseRecord] = field(default_factory=list)
+    pieces: list[PieceRecord] = field(default_factory=list)
+    listing_bytes: int = 0
+    listing_sha256: str = ""
+    warnings: list[str] = field(default_factory=list)
+
+    @property
+    def entries(self) -> int:
+        return sum(count.entries for count in self.contents.values())
+
+    @property
+    def bytes(self) -> int:
+        """Bytes of contents that the bundle shows."""
+        return sum(count.bytes for count in self.contents.values())
+
+    @property
+    def packed(self) -> int:
+        """Bytes of the pieces that this bundle brought to the store."""
+        return sum(piece.bytes for piece in self.pieces if piece.brought)
+
+    def to_json(self) -> bytes:
+        row = asdict(self)
+        subject = {"kind": row.pop("subject_kind"), "name": row.pop("subject")}
+        listing = {
+            "name": LISTING, "bytes": row.pop("listing_bytes"), "sha256": row.pop("listing_sha256"),
+        }
+        document = {"format": FORMAT, "version": VERSION, "subject": subject, **row}
+        document["listing"] = listing
+        return (json.dumps(document, indent=1, ensure_ascii=False) + "\n").encode()
+
+
+def parse_manifest(data: bytes) -> Manifest:
+    """Read ``bundle.json``.
+
+    Raises :class:`TooNew` for a later version of the format and :class:`Damaged`
+    for anything that is not a manifest.
+    """
+    try:
+        row: dict[str, Any] = json.loads(data)
+        if row["format"] != FORMAT:
+            raise Damaged(f"This is not a bundle's manifest but “{row['format']}”.")
+        if row["version"] > VERSION:
+            raise TooNew(
+                f"This bundle is in version {row['version']} of the format, and this reader knows "
+                f"version {VERSION}.", "Use a newer Fasciculus to read it.",
+            )
+        return Manifest(
+            name=row["name"], subject_kind=row["subject"]["kind"], subject=row["subject"]["name"],
+            job=row["job"], run=row["run"], host=row["host"], started=row["started"],
+            ended=row["ended"], writer=row["writer"], brings=row["brings"],
+            compression=row["compression"],
+            contents={kind: KindCount(**count) for kind, count in row["contents"].items()},
+            databases=[DatabaseRecord(**database) for database in row["databases"]],
+            pieces=[PieceRecord(**piece) for piece in row["pieces"]],
+            listing_bytes=row["listing"]["bytes"], listing_sha256=row["listing"]["sha256"],
+            warnings=row["warnings"],
+        )
+    except (ValueError, KeyError, TypeError) as error:
+        raise Damaged(f"The manifest cannot be read: {error}.") from error
+
+
+def sums(listing_sha256: str, pieces: Iterable[PieceRecord]) -> bytes:
+    """The file for ``sha256sum -c``, run in the bundle's own folder."""
+    lines = [f"{listing_sha256}  {LISTING}\n"]
+    lines += [f"{piece.sha256}  ../../pieces/{piece.name}\n" for piece in pieces]
+    return "".join(lines).encode()

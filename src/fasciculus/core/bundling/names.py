@@ -1,0 +1,85 @@
+"""Names and places inside a store (bundle format, version 1)."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Container
+from dataclasses import dataclass
+from datetime import UTC, datetime
+
+from ..errors import BadSetting
+
+STORE_FILE = "fasciculus-store.json"
+MANIFEST = "bundle.json"
+LISTING = "listing.jsonl.zst"
+SUMS = "SHA256SUMS"
+SUBJECT_FOLDERS = {"account": "accounts", "site": "sites", "host": "hosts"}
+KINDS = ("files", "databases", "mail", "system", "notes")
+
+_SAFE = re.compile(r"[a-z0-9](?:[a-z0-9._-]{0,62}[a-z0-9])?")
+_BUNDLE = re.compile(r"(\d{4}-\d{2}-\d{2}T\d{6}Z)-([a-z0-9._-]+)")
+
+
+@dataclass(frozen=True, slots=True)
+class SubjectRef:
+    """What a bundle is of: the kind of subject and its name."""
+
+    kind: str
+    name: str
+
+    @property
+    def folder(self) -> str:
+        """Its folder below the store's root."""
+        return f"{SUBJECT_FOLDERS[self.kind]}/{self.name}"
+
+    @property
+    def bundles(self) -> str:
+        return f"{self.folder}/bundles"
+
+    @property
+    def pieces(self) -> str:
+        return f"{self.folder}/pieces"
+
+    def bundle(self, name: str) -> str:
+        return f"{self.bundles}/{name}"
+
+    def piece(self, name: str) -> str:
+        return f"{self.pieces}/{name}"
+
+
+def check_name(name: str, field: str = "name") -> str:
+    """A name that is safe as a folder on every kind of store, or :class:`BadSetting`."""
+    if not _SAFE.fullmatch(name) or ".." in name:
+        raise BadSetting(
+            f"“{name}” cannot be used as a name.",
+            "Use 1 to 64 small letters, digits, dots, dashes and underscores, "
+            "starting and ending with a letter or a digit.",
+            field=field,
+        )
+    return name
+
+
+def bundle_name(moment: datetime, job: str, taken: Container[str] = ()) -> str:
+    """A new bundle's name: the UTC moment and the job, e.g. ``2026-11-24T021500Z-nightly``.
+
+    Names sort by time. One that is taken gets ``.2``, ``.3`` and so on.
+    """
+    base = f"{moment.astimezone(UTC):%Y-%m-%dT%H%M%SZ}-{job}"
+    name, number = base, 1
+    while name in taken:
+        number += 1
+        name = f"{base}.{number}"
+    return name
+
+
+def moment_of(name: str) -> datetime | None:
+    """The moment in a bundle's name, or None when it is not one."""
+    match = _BUNDLE.fullmatch(name)
+    if not match:
+        return None
+    return datetime.strptime(match[1], "%Y-%m-%dT%H%M%SZ").replace(tzinfo=UTC)
+
+
+def piece_name(bundle: str, kind: str, number: int, suffix: str) -> str:
+    """A piece's file name, e.g. ``2026-11-24T021500Z-nightly.files-0001.tar.zst``."""
+    return f"{bundle}.{kind}-{number:04d}{suffix}"

@@ -1,0 +1,338 @@
+"""Entries in, pieces and listing out.
+
+The calling thread builds tar frames of about 8 MiB; a pool packs them side by side
+(the compressors release the interpreter lock); one writer thread puts the packed
+frames into piece files in order, digests them, and lists each entry once the place
+of its bytes is known. Memory is bounded by the frames under way, disk by the
+caller's :class:`Room`.
+"""
+
+from __future__ import annotations
+
+import hashlib
+import queue
+import threading
+from collections.abc import Callable, Iterator
+from concurrent.futures import Future, ThreadPoolExecutor
+from dataclasses import dataclass, field
+from pathlib import Path
+from typing import BinaryIO, Protocol
+
+from blake3 import blake3
+
+from . import tarheader
+from .entry import FILE, Entry, Part
+from .frames import FRAME_SIZE, Codec
+from .listing import ListingWriter
+from .manifest import KindCount, PieceRecord
+from .names import piece_name
+
+_READ = 1024 * 1024
+SMALLEST_PIECE = 1024 * 1024
+PART_MARK = b".fasciculus-part-"
+
+
+class Room(Protocol):
+    """Where piece files are written, and who waits when it is full."""
+
+    def take(self) -> Path:
+        """Wait until another piece may be spooled, then give the folder for it."""
+
+    def put(self, path: Path, record: PieceRecord) -> None:
+        """Hand a finished piece over."""
+
+
+@dataclass(slots=True)
+class _Frame:
+    piece: str = ""
+    offset: int = 0
+    length: int = 0
+
+
+@dataclass(slots=True)
+class _Stretch:
+    frame: _Frame
+    offset: int
+    size: int
+
+
+@dataclass(slots=True)
+class _Open:
+    """An entry whose bytes are not all packed yet."""
+
+    entry: Entry
+    stretches: list[_Stretch] = field(default_factory=list)
+    first: Entry | None = None
+
+
+@dataclass(slots=True)
+class _Packed:
+    """For the writer: a frame to write, the entries to list after it, the piece to end with it."""
+
+    frame: _Frame
+    data: Future[bytes] | None
+    listed: list[_Open]
+    kind: str
+    ends_piece: bool
+
+
+class Packer:
+    """Packs the entries of one bundle, kind after kind.
+
+    ``piece_size`` bounds the tar bytes of a piece before packing, so that a piece is
+    not larger than it either. ``on_packed`` is told the packed bytes of each frame.
+    """
+
+    def __init__(
+        self, bundle: str, codec: Codec, room: Room, listing: ListingWriter, *,
+        piece_size: int, threads: int = 2, frame_size: int = FRAME_SIZE,
+        on_packed: Callable[[int], None] = lambda count: None,
+    ) -> None:
+        self._bundle, self._codec, self._room, self._listing = bundle, codec, room, listing
+        # What cannot be packed grows by the frame's own header, a few bytes in a million.
+        self._piece_size = max(piece_size, SMALLEST_PIECE) * 999 // 1000 - len(tarheader.END)
+        self._frame_size = min(frame_size, self._piece_size)
+        self._on_packed = on_packed
+        self._pool = ThreadPoolExecutor(threads, "pack")
+        self._queue: queue.Queue[_Packed | None] = queue.Queue(threads + 1)
+        self._failure: BaseException | None = None
+        self._writer = threading.Thread(target=self._write_all, name="pieces", daemon=True)
+        self._writer.start()
+        self._buffer = bytearray()
+        self._frame = _Frame()
+        self._listed: list[_Open] = []
+        self._piece_bytes = 0
+        self._kind = ""
+        self._split: set[bytes] = set()
+        self._numbers: dict[str, int] = {}
+        self.counts: dict[str, KindCount] = {}
+        self.pieces: list[PieceRecord] = []
+
+    # The calling thread ------------------------------------------------------
+
+    def add_link(self, entry: Entry, first: Entry) -> None:
+        """Add a hard link to an earlier entry; it is listed with that one's bytes."""
+        if not self.links_to(first.path):
+            raise ValueError("a link to a split file must bring its own bytes")
+        entry.size, entry.digest = first.size, first.digest
+        opened = self._begin(entry)
+        opened.first = first
+        self._finish(opened)
+
+    def add(self, entry: Entry, data: bytes = b"") -> None:
+        """Add an entry whose contents are at hand; its size becomes that of ``data``."""
+        if entry.type == FILE:
+            entry.size = len(data)
+            entry.digest = blake3(data).hexdigest()
+        opened = self._begin(entry)
+        if data:
+            if self._room_for(entry, len(data)):
+                opened.stretches.append(_Stretch(self._frame, len(self._buffer), len(data)))
+                self._append(data)
+                self._append(tarheader.padding(len(data)))
+            else:
+                self._add_parts(opened, iter((data,)))
+        self._finish(opened)
+
+    def add_stream(self, entry: Entry, source: BinaryIO, warn: Callable[[str], None]) -> None:
+        """Add a file of ``entry.size`` bytes, read as a stream.
+
+        What is missing because the file shrank is filled with zero bytes, what it
+        grew by is left for the next bundle; both are said through ``warn``.
+        """
+        digest = blake3()
+        opened = self._begin(entry)
+        chunks = _exactly(source, entry.size, digest, lambda m: warn(f"{entry.text}: {m}"))
+        if self._room_for(entry, entry.size):
+            self._add_chunks(opened, chunks, entry.size)
+        else:
+            self._add_parts(opened, chunks)
+        entry.digest = digest.hexdigest()
+        self._finish(opened)
+
+    def links_to(self, path: bytes) -> bool:
+        """Whether a hard link to that entry can be stored as a link.
+
+        Not so when the entry was split over pieces: plain tar would find no such name.
+        """
+        return path not in self._split
+
+    def finish(self) -> list[PieceRecord]:
+        """End the last piece, wait for the writer, and give all pieces."""
+        self._end_piece()
+        self._submit(None)
+        self._writer.join()
+        self._pool.shutdown()
+        self._check()
+        return self.pieces
+
+    def abandon(self) -> None:
+        """Stop the threads without finishing; what was spooled is the caller's to sweep."""
+        self._failure = self._failure or RuntimeError("abandoned")
+        while self._writer.is_alive():
+            try:
+                self._queue.put(None, timeout=0.1)
+                break
+            except queue.Full:
+                continue
+        self._pool.shutdown(wait=False, cancel_futures=True)
+
+    def _begin(self, entry: Entry) -> _Open:
+        self._check()
+        if entry.kind != self._kind:
+            self._end_piece()
+            self._kind = entry.kind
+        count = self.counts.setdefault(entry.kind, KindCount())
+        count.entries += 1
+        if entry.type == FILE and entry.link is None:
+            count.bytes += entry.size
+        if not (entry.type == FILE and entry.link is None and entry.size):
+            self._place(tarheader.header(entry))
+        return _Open(entry)
+
+    def _room_for(self, entry: Entry, size: int) -> bool:
+        """Write the header if the entry fits into one piece, ending the current one if need be."""
+        head = tarheader.header(entry, size)
+        need = len(head) + size + 511
+        if need > self._piece_size:
+            self._split.add(entry.path)
+            return False
+        if self._piece_bytes + need > self._piece_size:
+            self._end_piece()
+        self._append(head)
+        return True
+
+    def _place(self, head: bytes) -> None:
+        if self._piece_bytes + len(head) > self._piece_size:
+            self._end_piece()
+        self._append(head)
+
+    def _add_chunks(self, opened: _Open, chunks: Iterator[bytes], size: int) -> None:
+        opened.stretches.append(_Stretch(self._frame, len(self._buffer), size))
+        for chunk in chunks:
+            self._append(chunk)
+            if len(self._buffer) >= self._frame_size:
+                self._cut()
+        self._append(tarheader.padding(size))
+
+    def _add_parts(self, opened: _Open, chunks: Iterator[bytes]) -> None:
+        """Spread a file that is larger than a piece over several, each with its own header."""
+        entry, left, number = opened.entry, opened.entry.size, 0
+        rest = b""
+        while left:
+            self._end_piece()
+            number += 1
+            name = entry.name + PART_MARK + b"%04d" % number
+            head = tarheader.header(entry, self._piece_size, name)
+            size = min(left, (self._piece_size - len(head) - 511) // 512 * 512)
+            self._append(tarheader.header(entry, size, name))
+            opened.stretches.append(_Stretch(self._frame, len(self._buffer), size))
+            need = size
+            while need:
+                chunk = rest or next(chunks)
+                rest = chunk[need:]
+                self._append(chunk[:need])
+                need -= len(chunk) - len(rest)
+                if len(self._buffer) >= self._frame_size:
+                    self._cut()
+            self._append(tarheader.padding(size))
+            left -= size
+
+    def _append(self, data: bytes) -> None:
+        self._buffer += data
+        self._piece_bytes += len(data)
+
+    def _finish(self, opened: _Open) -> None:
+        self._listed.append(opened)
+        if len(self._buffer) >= self._frame_size:
+            self._cut()
+
+    def _cut(self, ends_piece: bool = False) -> None:
+        data: Future[bytes] | None = None
+        if self._buffer:
+            data = self._pool.submit(self._codec.pack, bytes(self._buffer))
+        self._submit(_Packed(self._frame, data, self._listed, self._kind, ends_piece))
+        self._buffer = bytearray()
+        self._frame = _Frame()
+        self._listed = []
+
+    def _end_piece(self) -> None:
+        if self._piece_bytes:
+            self._append(tarheader.END)
+            self._cut(ends_piece=True)
+            self._piece_bytes = 0
+
+    def _submit(self, item: _Packed | None) -> None:
+        while True:
+            self._check()
+            try:
+                self._queue.put(item, timeout=0.5)
+                return
+            except queue.Full:
+                continue
+
+    def _check(self) -> None:
+        if self._failure is not None:
+            raise self._failure
+
+    # The writer thread -------------------------------------------------------
+
+    def _write_all(self) -> None:
+        try:
+            file: BinaryIO | None = None
+            record, digest, path = PieceRecord("", 0, ""), hashlib.sha256(), Path()
+            while (item := self._queue.get()) is not None and self._failure is None:
+                if file is None:
+                    number = self._numbers[item.kind] = self._numbers.get(item.kind, 0) + 1
+                    name = piece_name(self._bundle, item.kind, number, self._codec.suffix)
+                    path = self._room.take() / name
+                    record, digest = PieceRecord(name, 0, ""), hashlib.sha256()
+                    file = path.open("wb")
+                if item.data is not None:
+                    data = item.data.result()
+                    item.frame.piece, item.frame.offset = record.name, record.bytes
+                    item.frame.length = len(data)
+                    file.write(data)
+                    digest.update(data)
+                    record.bytes += len(data)
+                    self._on_packed(len(data))
+                for opened in item.listed:
+                    opened.entry.parts = [
+                        Part(s.frame.piece, s.frame.offset, s.frame.length, s.offset, s.size)
+                        for s in opened.stretches
+                    ]
+                    if opened.first is not None:
+                        opened.entry.parts = opened.first.parts
+                    self._listing.add(opened.entry)
+                if item.ends_piece:
+                    file.close()
+                    file = None
+                    record.sha256 = digest.hexdigest()
+                    self.pieces.append(record)
+                    self._room.put(path, record)
+            if file is not None:
+                file.close()
+        except BaseException as error:
+            self._failure = self._failure or error
+
+
+def _exactly(source: BinaryIO, size: int, digest: blake3, warn: Callable[[str], None]) -> Iterator[bytes]:
+    """Exactly ``size`` bytes of a file, digested on the way."""
+    left = size
+    while left:
+        try:
+            chunk = source.read(min(_READ, left))
+            reason = "became shorter while it was read"
+        except OSError as error:
+            chunk, reason = b"", f"could not be read to its end ({error.strerror})"
+        if not chunk:
+            warn(f"{reason}; the missing end is zero bytes")
+            while left:
+                chunk = bytes(min(_READ, left))
+                digest.update(chunk)
+                left -= len(chunk)
+                yield chunk
+            return
+        digest.update(chunk)
+        left -= len(chunk)
+        yield chunk

@@ -1,0 +1,144 @@
+"""One walk over a local tree, in scan order, that never follows a link and never stops."""
+
+from __future__ import annotations
+
+import errno
+import grp
+import os
+import pwd
+import stat
+from collections.abc import Callable, Iterator
+from functools import lru_cache
+
+from .entry import BLOCK, CHAR, DIR, FIFO, FILE, SYMLINK, Entry
+
+Warn = Callable[[str], None]
+
+_TYPES = {
+    stat.S_IFREG: FILE, stat.S_IFDIR: DIR, stat.S_IFLNK: SYMLINK,
+    stat.S_IFIFO: FIFO, stat.S_IFCHR: CHAR, stat.S_IFBLK: BLOCK,
+}
+_NO_XATTRS = (errno.ENOTSUP, errno.EPERM, errno.EACCES, errno.ENODATA)
+
+
+@lru_cache(maxsize=4096)
+def user_name(uid: int) -> str:
+    try:
+        return pwd.getpwuid(uid).pw_name
+    except KeyError:
+        return ""
+
+
+@lru_cache(maxsize=4096)
+def group_name(gid: int) -> str:
+    try:
+        return grp.getgrgid(gid).gr_name
+    except KeyError:
+        return ""
+
+
+def shown(path: bytes) -> str:
+    """A path for people."""
+    return path.decode("utf-8", "backslashreplace")
+
+
+def _xattrs(path: bytes, where: bytes, warn: Warn) -> dict[str, bytes]:
+    try:
+        keys = os.listxattr(path, follow_symlinks=False)
+        return {key: os.getxattr(path, key, follow_symlinks=False) for key in keys}
+    except FileNotFoundError:
+        return {}
+    except OSError as error:
+        if error.errno not in _NO_XATTRS:
+            warn(f"{shown(where)}: its extended attributes could not be read ({error.strerror})")
+        return {}
+
+
+def describe(path: bytes, kind: str, relative: bytes, info: os.stat_result, warn: Warn) -> Entry | None:
+    """The entry of one path from its ``lstat``; None, after a warning, for what tar cannot hold."""
+    type_ = _TYPES.get(stat.S_IFMT(info.st_mode))
+    if type_ is None:
+        warn(f"{shown(relative)}: a socket, left out (it has no contents to keep)")
+        return None
+    entry = Entry(
+        kind=kind, path=relative, type=type_, size=info.st_size if type_ == FILE else 0,
+        mode=stat.S_IMODE(info.st_mode), uid=info.st_uid, gid=info.st_gid,
+        user=user_name(info.st_uid), group=group_name(info.st_gid),
+        mtime_ns=info.st_mtime_ns, ctime_ns=info.st_ctime_ns,
+        inode=info.st_ino, device=info.st_dev,
+    )
+    if type_ == SYMLINK:
+        entry.target = os.readlink(path)
+    elif type_ in (CHAR, BLOCK):
+        entry.rdev = (os.major(info.st_rdev), os.minor(info.st_rdev))
+    entry.xattrs = _xattrs(path, relative, warn)
+    return entry
+
+
+def scan(
+    root: bytes, kind: str = "files", left_out: frozenset[bytes] = frozenset(),
+    warn: Warn = lambda message: None,
+) -> Iterator[Entry]:
+    """The entries of a tree, the root itself first.
+
+    ``left_out`` are paths relative to the root that are skipped with all below them.
+    What cannot be read or vanishes on the way is named through ``warn``, and the walk
+    goes on. Raises ``OSError`` only when the root itself cannot be read.
+    """
+    linked: dict[tuple[int, int], bytes] = {}
+    info = os.lstat(root)
+    if not stat.S_ISDIR(info.st_mode):
+        raise NotADirectoryError(errno.ENOTDIR, os.strerror(errno.ENOTDIR), os.fsdecode(root))
+    top = describe(root, kind, b"", info, warn)
+    assert top is not None
+    yield top
+    # A stack of sorted folders instead of recursion: depth is bounded by the tree alone.
+    stack = [_names(root, b"", warn, fatal=True)]
+    folders = [(root, b"")]
+    while stack:
+        if not stack[-1]:
+            stack.pop()
+            folders.pop()
+            continue
+        name = stack[-1].pop()
+        base, relative_base = folders[-1]
+        path = base + b"/" + name
+        relative = relative_base + b"/" + name if relative_base else name
+        if relative in left_out:
+            continue
+        try:
+            info = os.lstat(path)
+            entry = describe(path, kind, relative, info, warn)
+        except FileNotFoundError:
+            warn(f"{shown(relative)}: vanished while it was read")
+            continue
+        except OSError as error:
+            warn(f"{shown(relative)}: could not be read ({error.strerror})")
+            continue
+        if entry is None:
+            continue
+        if info.st_nlink > 1 and entry.type == FILE:
+            entry.links = info.st_nlink
+            first = linked.setdefault((info.st_dev, info.st_ino), relative)
+            if first is not relative:
+                entry.link = first
+        yield entry
+        if entry.type == DIR:
+            stack.append(_names(path, relative, warn))
+            folders.append((path, relative))
+
+
+def _names(path: bytes, relative: bytes, warn: Warn, fatal: bool = False) -> list[bytes]:
+    """A folder's names in reverse order, so that the next one pops off the end."""
+    try:
+        names = os.listdir(path)
+    except OSError as error:
+        if fatal:
+            raise
+        if isinstance(error, FileNotFoundError):
+            warn(f"{shown(relative)}: vanished while it was read")
+        else:
+            warn(f"{shown(relative)}: the folder could not be read ({error.strerror})")
+        return []
+    names.sort(reverse=True)
+    return names

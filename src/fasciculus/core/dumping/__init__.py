@@ -1,0 +1,1 @@
+"""Databases to text and back."""

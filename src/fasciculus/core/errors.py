@@ -1,0 +1,48 @@
+"""The one family of errors that reaches people.
+
+Every error carries what is wrong and, where there is one, the way out.
+"""
+
+from __future__ import annotations
+
+
+class Trouble(Exception):
+    """Something a person can act on.
+
+    ``field`` names the setting at fault, where there is one, so that a form or
+    an option can show the sentence where it belongs.
+    """
+
+    def __init__(self, message: str, way_out: str = "", field: str | None = None) -> None:
+        super().__init__(message)
+        self.message = message
+        self.way_out = way_out
+        self.field = field
+
+    def sentence(self) -> str:
+        """What is wrong and the way out, as one line."""
+        return f"{self.message} {self.way_out}".strip()
+
+
+class BadSetting(Trouble):
+    """A value that cannot be used as it was given."""
+
+
+class Damaged(Trouble):
+    """Bytes that are not what the listing or the manifest says they are."""
+
+
+class TooNew(Trouble):
+    """A bundle or store written in a later version of the format."""
+
+
+class Unreachable(Trouble):
+    """A host, database or store did not answer, or refused."""
+
+
+class StoreFull(Unreachable):
+    """The store has no room for what was to be written."""
+
+
+class NotThere(Trouble):
+    """A file, folder or bundle that was expected is absent."""

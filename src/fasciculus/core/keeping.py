@@ -1,0 +1,38 @@
+"""Keep rules: which copies retire."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from dataclasses import dataclass
+from datetime import datetime
+
+from .errors import BadSetting
+
+
+@dataclass(frozen=True, slots=True)
+class Kept:
+    """What a keep rule needs to know of one copy."""
+
+    name: str
+    moment: datetime
+    pinned: bool = False
+
+
+def check(count: int) -> int:
+    """The number of copies to keep, if it is a usable one."""
+    if not 1 <= count <= 10_000:
+        raise BadSetting(
+            f"{count} copies cannot be kept.", "Give a number from 1 to 10,000.", field="keep"
+        )
+    return count
+
+
+def retiring(copies: Iterable[Kept], count: int) -> list[Kept]:
+    """The copies that no longer stay when ``count`` of them are kept, oldest first.
+
+    The newest stay. A pinned copy always stays and does not use up a place. With
+    ``count`` at least 1, the last good copy is never among the answer.
+    """
+    check(count)
+    free = sorted((c for c in copies if not c.pinned), key=lambda c: (c.moment, c.name))
+    return free[:-count]

@@ -1,0 +1,61 @@
+"""Which subjects a job covers, and which places never go into a bundle."""
+
+from __future__ import annotations
+
+import os
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass
+from typing import Literal
+
+from .errors import BadSetting
+
+Choice = Literal["all", "listed", "all_but"]
+
+
+@dataclass(frozen=True, slots=True)
+class Selection:
+    """A choice among the subjects of one kind."""
+
+    choice: Choice
+    names: tuple[str, ...] = ()
+
+
+def chosen(selection: Selection, known: Iterable[str]) -> list[str]:
+    """The names that the selection picks among ``known``, sorted.
+
+    A listed name that is not known raises :class:`BadSetting`: a job must not
+    leave a subject out without a word.
+    """
+    everything = sorted(known)
+    strange = sorted(set(selection.names) - set(everything))
+    if strange and selection.choice != "all":
+        raise BadSetting(
+            f"There is no “{strange[0]}”.",
+            f"Known: {', '.join(everything[:12]) or 'none yet'}.", field="subjects",
+        )
+    match selection.choice:
+        case "all":
+            return everything
+        case "all_but":
+            return [name for name in everything if name not in selection.names]
+        case "listed":
+            return sorted(set(selection.names))
+
+
+class LeftOut:
+    """Absolute folders and files that a scan skips, with all below them."""
+
+    def __init__(self, paths: Sequence[str | bytes]) -> None:
+        self._paths = frozenset(os.path.realpath(os.fsencode(path)) for path in paths)
+
+    def __contains__(self, path: bytes) -> bool:
+        return path in self._paths
+
+    def __bool__(self) -> bool:
+        return bool(self._paths)
+
+    def below(self, root: bytes) -> frozenset[bytes]:
+        """Those paths under ``root``, as paths relative to it."""
+        base = os.path.realpath(root)
+        prefix = base.rstrip(b"/") + b"/"
+        return frozenset(p[len(prefix):] for p in self._paths if p.startswith(prefix))

@@ -1,0 +1,42 @@
+"""Sizes, durations and lists in words, the same way everywhere."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+_UNITS = ("B", "KiB", "MiB", "GiB", "TiB", "PiB")
+
+
+def size_words(count: int) -> str:
+    """``count`` bytes in binary units (IEC 80000-13), three significant digits."""
+    value = float(count)
+    for unit in _UNITS:
+        if abs(value) < 1024 or unit == _UNITS[-1]:
+            break
+        value /= 1024
+    if unit == "B":
+        return f"{int(value)} B"
+    digits = 2 if abs(value) < 10 else 1 if abs(value) < 100 else 0
+    return f"{value:.{digits}f} {unit}"
+
+
+def duration_words(seconds: float) -> str:
+    """A duration, as ``4.2 s``, ``3 min 05 s`` or ``2 h 10 min``."""
+    if seconds < 60:
+        return f"{seconds:.1f} s"
+    whole = round(seconds)
+    if whole < 3600:
+        return f"{whole // 60} min {whole % 60:02d} s"
+    return f"{whole // 3600} h {whole % 3600 // 60:02d} min"
+
+
+def list_words(items: Sequence[str], joint: str = "and") -> str:
+    """``a``, ``a and b``, ``a, b and c``."""
+    if len(items) < 2:
+        return "".join(items)
+    return f"{', '.join(items[:-1])} {joint} {items[-1]}"
+
+
+def count_words(count: int, one: str, many: str | None = None) -> str:
+    """``1 copy``, ``3 copies``."""
+    return f"{count:,} {one if count == 1 else many or one + 's'}"

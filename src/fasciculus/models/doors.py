@@ -1,0 +1,43 @@
+"""Who may come in."""
+
+from __future__ import annotations
+
+from datetime import datetime
+
+from pydantic import BaseModel, Field
+
+
+class SignIn(BaseModel):
+    name: str
+    password: str = Field(repr=False)
+
+
+class Password(BaseModel):
+    """A change of one's own password."""
+
+    old: str = Field(repr=False)
+    new: str = Field(repr=False, min_length=10, max_length=200)
+
+
+class Identity(BaseModel):
+    """Who is signed in. ``csrf`` goes into the X-CSRF-Token header of every change."""
+
+    name: str
+    csrf: str = ""
+    must_change: bool = False
+
+
+class TokenNew(BaseModel):
+    name: str = Field(min_length=1, max_length=64)
+
+
+class Token(BaseModel):
+    name: str
+    created: datetime
+    last_used: datetime | None = None
+
+
+class TokenMade(Token):
+    """The only time that the token itself is shown."""
+
+    token: str

@@ -1,0 +1,131 @@
+"""Runs, their tasks and logs, and the overview."""
+
+from __future__ import annotations
+
+from datetime import datetime
+
+from pydantic import BaseModel
+
+
+class TaskCopy(BaseModel):
+    store: str
+    error: str = ""
+    kept: int = 0
+    retired: int = 0
+
+
+class Task(BaseModel):
+    """The part of a run for one subject. While it runs, the last four tell how far it is:
+    bytes packed and pushed, the bytes expected, and bytes a second."""
+
+    id: int
+    subject_kind: str
+    subject: str
+    state: str
+    outcome: str | None = None
+    error: str = ""
+    bundle: str = ""
+    bundle_id: int | None = None
+    entries: int = 0
+    bytes: int = 0
+    packed: int = 0
+    started: datetime | None = None
+    ended: datetime | None = None
+    warnings: list[str] = []
+    copies: list[TaskCopy] = []
+    stage: str = ""
+    pushed: int = 0
+    expected: int = 0
+    rate: float = 0.0
+    remaining: float | None = None
+
+
+class Run(BaseModel):
+    """One carrying-out of a job. ``state`` is queued, running or ended."""
+
+    id: int
+    job: str
+    zone: str = "UTC"
+    state: str
+    outcome: str | None = None
+    started_by: str
+    created: datetime
+    started: datetime | None = None
+    ended: datetime | None = None
+    sentence: str = ""
+    tasks_total: int = 0
+    tasks_done: int = 0
+    bytes: int = 0
+    packed: int = 0
+
+
+class RunDetail(Run):
+    tasks: list[Task] = []
+
+
+class Started(BaseModel):
+    """The answer to starting something."""
+
+    id: int
+    url: str
+
+
+class LogLine(BaseModel):
+    id: int
+    at: datetime
+    level: str
+    subject: str = ""
+    text: str
+
+
+class Upcoming(BaseModel):
+    at: datetime
+    job: str
+    zone: str
+    #: Seconds that its last run took, where there was one.
+    expected: float | None = None
+
+
+class StoreFill(BaseModel):
+    name: str
+    kind: str
+    where: str
+    copies: int
+    bytes: int
+    newest: datetime | None = None
+
+
+class Night(BaseModel):
+    day: str
+    outcome: str
+
+
+class SubjectNights(BaseModel):
+    subject_kind: str
+    subject: str
+    nights: list[Night]
+
+
+class Attention(BaseModel):
+    """Something that needs a person: what, and where to go."""
+
+    level: str
+    text: str
+    link: str
+
+
+class Overview(BaseModel):
+    """``attention`` first; then the next 24 hours, the last fourteen nights, the stores."""
+
+    now: datetime
+    attention: list[Attention]
+    running: list[Run]
+    upcoming: list[Upcoming]
+    recent: list[Run]
+    nights: list[SubjectNights]
+    stores: list[StoreFill]
+    accounts: int
+    sites: int
+    jobs: int
+    bundles: int
+    scheduler_alive: bool

@@ -1,0 +1,1 @@
+"""How a host is reached."""

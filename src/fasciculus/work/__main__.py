@@ -1,0 +1,78 @@
+"""The worker process: an order on standard input, events on standard output.
+
+Standard input stays open for as long as the service lives; its end means that
+nobody waits for the result any more.
+"""
+
+from __future__ import annotations
+
+import logging
+import os
+import signal
+import sys
+import threading
+import traceback
+from types import FrameType
+
+from ..core.errors import Trouble
+from ..reach.local import LocalReach
+from .bundle import BundleWork
+from .events import Emitter, Finished
+from .order import BundleOrder, Envelope
+from .pushing import NoStoreLeft, sentence
+from .restore import RestoreWork
+
+
+class Cancelled(BaseException):
+    """Somebody asked this worker to stop."""
+
+
+def main() -> int:
+    # Stray prints must not get between the events.
+    sink = os.fdopen(os.dup(1), "wb")
+    os.dup2(2, 1)
+    logging.getLogger("paramiko").setLevel(logging.CRITICAL)
+    stop = threading.Event()
+
+    def cancel(_signal: int, _frame: FrameType | None) -> None:
+        if not stop.is_set():
+            stop.set()
+            raise Cancelled
+
+    emitter = Emitter(sink)
+    order = Envelope.model_validate_json(_first_line()).body
+    signal.signal(signal.SIGTERM, cancel)
+    signal.signal(signal.SIGINT, signal.SIG_IGN)
+    threading.Thread(target=_await_end, daemon=True).start()
+    try:
+        if isinstance(order, BundleOrder):
+            finished = BundleWork(order, LocalReach(), emitter, stop).run()
+        else:
+            finished = RestoreWork(order, LocalReach(), emitter).run()
+    except (Cancelled, NoStoreLeft):
+        finished = Finished("cancelled", "Cancelled; nothing of it counts as a bundle.")
+    except Exception as error:
+        if not isinstance(error, Trouble | OSError):
+            traceback.print_exc()
+        finished = Finished("failed", sentence(error))
+        emitter.error(finished.error)
+    emitter.emit(finished)
+    return 0 if finished.outcome in ("done", "warned", "partial") else 1
+
+
+def _first_line() -> bytes:
+    line = b""
+    while not line.endswith(b"\n") and (chunk := os.read(0, 65536)):
+        line += chunk
+    return line
+
+
+def _await_end() -> None:
+    # Unbuffered: a thread inside a buffered read would hold up the interpreter's end.
+    while os.read(0, 4096):
+        pass
+    os.kill(os.getpid(), signal.SIGTERM)
+
+
+if __name__ == "__main__":
+    sys.exit(main())

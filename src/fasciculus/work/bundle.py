@@ -1,0 +1,332 @@
+"""Makes one bundle: preflight, gather, pack, push, confirm, retire."""
+
+from __future__ import annotations
+
+import os
+import shutil
+import threading
+from contextlib import suppress
+from dataclasses import asdict
+from datetime import UTC, datetime
+from pathlib import Path
+
+from ..core import keeping
+from ..core.bundling import names
+from ..core.bundling.frames import codec
+from ..core.bundling.listing import ListingWriter
+from ..core.bundling.manifest import KindCount, Manifest, sums
+from ..core.bundling.packing import Packer
+from ..core.errors import Damaged, NotThere, StoreFull, Trouble
+from ..core.wording import count_words, list_words, size_words
+from ..reach.base import Reach
+from ..stores import open_store
+from ..stores.base import read_mark
+from .events import Copied, Emitter, Finished, Progress, Retired
+from .gathering import Gatherer
+from .order import BundleOrder, StoreOrder
+from .pushing import NoStoreLeft, Pusher, Spool, sentence
+from .retiring import complete, needed_pieces, remove_bundle, sweep
+
+_TICK = 0.4
+_SMALLEST = 8 * 1024 * 1024
+_HEADROOM = 64 * 1024 * 1024
+
+
+class BundleWork:
+    """Carries out one :class:`BundleOrder`."""
+
+    def __init__(self, order: BundleOrder, reach: Reach, emitter: Emitter,
+                 stop: threading.Event) -> None:
+        self._order, self._reach, self._emitter, self._stop = order, reach, emitter, stop
+        self._subject = order.subject.ref()
+        self._spool = Path(order.spool)
+        self._pushers: list[Pusher] = []
+        self._errors: dict[str, str] = {}
+        self._packer: Packer | None = None
+        self._bundle = ""
+        self._piece_size = order.piece_size
+        self._progress = Progress("preflight", total=order.expected_bytes)
+        self._ticking = threading.Event()
+
+    def run(self) -> Finished:
+        """Make the bundle. Raises ``Trouble`` or ``OSError`` when there is none."""
+        self._spool.mkdir(parents=True, exist_ok=True)
+        started = datetime.now(UTC)
+        ticker = threading.Thread(target=self._tick, daemon=True)
+        ticker.start()
+        try:
+            self._preflight(started)
+            manifest = self._pack(started)
+            self._confirm(manifest)
+            return self._finish(manifest)
+        except NoStoreLeft:
+            errors = " ".join(dict.fromkeys(self._store_errors().values()))
+            raise Trouble(errors or "No store took the bundle.") from None
+        finally:
+            self._ticking.set()
+            ticker.join()
+            self._clear_up()
+
+    def _tick(self) -> None:
+        while not self._ticking.wait(_TICK):
+            self._emitter.emit(self._progress)
+
+    def _stage(self, stage: str) -> None:
+        self._progress.stage = stage
+        self._emitter.emit(self._progress)
+
+    # Preflight ---------------------------------------------------------------
+
+    def _preflight(self, started: datetime) -> None:
+        order = self._order
+        self._stage("preflight")
+        self._sources()
+        self._room_on_disk()
+        taken: set[str] = set()
+        for store_order in order.stores:
+            try:
+                taken |= self._ready(store_order)
+            except (Trouble, OSError) as error:
+                self._fail_store(store_order.name, sentence(error))
+        if not self._pushers:
+            raise NoStoreLeft
+        self._bundle = names.bundle_name(started, order.job, taken)
+        self._emitter.info(
+            f"{order.subject.kind} {order.subject.name}: making {self._bundle} of "
+            f"{list_words(order.contents)} for {list_words([p.name for p in self._pushers])}"
+        )
+
+    def _sources(self) -> None:
+        """What is to be read answers, before anything is written."""
+        order = self._order
+        if self._reach.type_of(order.subject.root) != "dir":
+            what = "document root" if order.subject.kind == "site" else "home folder"
+            raise NotThere(
+                f"The {what} {order.subject.root} of {order.subject.kind} {order.subject.name} "
+                "does not exist.", f"Correct the {order.subject.kind}, or bring the folder back.")
+        for site, root in order.subject.site_roots.items():
+            if self._reach.type_of(root) != "dir":
+                self._emitter.warn(f"site {site}: its document root {root} does not exist")
+        if "databases" in order.contents:
+            if any(database.engine == "mariadb" for database in order.databases):
+                if order.mariadb is None:
+                    raise Trouble(f"Host {order.subject.host} has no database server set.",
+                                  "Give its socket or address in the host's settings.")
+                with self._reach.mariadb(order.mariadb.spec()) as server:
+                    server.rows("SELECT 1")
+            for database in order.databases:
+                if database.engine == "sqlite":
+                    path = os.path.join(order.subject.root, database.path)
+                    if self._reach.type_of(path) != "file":
+                        raise NotThere(f"The SQLite database {path} does not exist.",
+                                       "Correct its path, or remove it from the account.")
+        if "mail" in order.contents and order.mail:
+            for path in filter(None, (order.mail.alias_map, order.mail.passwd_file)):
+                self._reach.read_text(path)
+
+    def _room_on_disk(self) -> None:
+        free = shutil.disk_usage(self._spool).free
+        fits = min(self._order.spool_limit, free - _HEADROOM) // 3
+        if fits < _SMALLEST:
+            raise StoreFull(f"The spool {self._spool.parent} has only {size_words(free)} free.",
+                            "Free space on that disk, or move the spool (FASCICULUS_SPOOL).")
+        if fits < self._piece_size:
+            self._emitter.info(f"pieces of {size_words(fits)}, since the spool has no room for more")
+            self._piece_size = fits
+
+    def _ready(self, order: StoreOrder) -> set[str]:
+        """Connect, check the mark, clear what an interrupted run left; gives names in use."""
+        store = open_store(order.spec())
+        pusher = Pusher(store, self._subject, self._stop, self._pushed, self._emitter.warn)
+        pusher.persist(store.connect)
+        found = read_mark(store)
+        if found != order.store_id:
+            raise Damaged(f"The folder of store “{order.name}” belongs to another store.",
+                          "Is the right disk mounted, the right folder named?")
+        for name in sweep(store, self._subject):
+            self._emitter.info(f"store {order.name}: cleared the half-written {name}")
+        free = store.free()
+        if free is not None and free < self._order.expected_packed:
+            raise StoreFull(
+                f"Store “{order.name}” has {size_words(free)} free, and the last bundle of "
+                f"{self._order.subject.name} took {size_words(self._order.expected_packed)}.",
+                "Free space there, or keep fewer copies.")
+        self._pushers.append(pusher)
+        return {item.name for item in store.items(self._subject.bundles)}
+
+    def _fail_store(self, name: str, error: str) -> None:
+        self._errors[name] = error
+        self._emitter.error(f"store {name}: {error}")
+
+    # Packing and pushing -----------------------------------------------------
+
+    def _pushed(self, count: int) -> None:
+        self._progress.pushed += count
+
+    def _seen(self, entries: int, count: int) -> None:
+        self._progress.entries += entries
+        self._progress.bytes += count
+
+    def _packed(self, count: int) -> None:
+        self._progress.packed += count
+
+    def _pack(self, started: datetime) -> Manifest:
+        order = self._order
+        room = Spool(self._spool, order.spool_limit, self._piece_size, self._pushers, self._stop)
+        for pusher in self._pushers:
+            pusher.start()
+        partial = Path(order.listing).with_suffix(".part")
+        partial.parent.mkdir(parents=True, exist_ok=True)
+        with partial.open("wb") as raw:
+            listing = ListingWriter(raw)
+            self._packer = Packer(
+                self._bundle, codec(order.compression, order.level), room, listing,
+                piece_size=self._piece_size, threads=order.threads, on_packed=self._packed,
+            )
+            gatherer = Gatherer(order, self._reach, self._packer, self._emitter.warn, self._seen)
+            if "files" in order.contents:
+                self._stage("files")
+                gatherer.files()
+            if "databases" in order.contents and order.databases:
+                self._stage("databases")
+                gatherer.databases()
+            if "mail" in order.contents and order.mail and order.mail.domains:
+                self._stage("mail")
+                gatherer.mail()
+            self._stage("packing")
+            pieces = self._packer.finish()
+            digest = listing.close()
+        counts = {kind: self._packer.counts.get(kind, KindCount()) for kind in order.contents}
+        for kind, lines in gatherer.result.unreadable.items():
+            counts.setdefault(kind, KindCount()).unreadable = lines
+        self._packer = None
+        return Manifest(
+            name=self._bundle, subject_kind=self._subject.kind, subject=self._subject.name,
+            job=order.job, run=str(order.run), host=order.subject.host,
+            started=started.isoformat(timespec="seconds"), writer=order.writer,
+            compression=order.compression, contents=counts,
+            databases=gatherer.result.databases, pieces=pieces,
+            listing_bytes=listing.bytes, listing_sha256=digest, warnings=self._emitter.warnings,
+        )
+
+    # Confirming --------------------------------------------------------------
+
+    def _confirm(self, manifest: Manifest) -> None:
+        self._stage("pushing")
+        listing = Path(self._order.listing).with_suffix(".part")
+        for pusher in self._pushers:
+            pusher.join()
+        self._stage("confirming")
+        manifest.ended = datetime.now(UTC).isoformat(timespec="seconds")
+        for pusher in self._pushers:
+            if pusher.failure is None:
+                try:
+                    self._complete(pusher, manifest, listing)
+                except Exception as error:
+                    pusher.failure = error
+            if pusher.failure is not None:
+                self._fail_store(pusher.name, sentence(pusher.failure))
+                self._take_back(pusher)
+        if all(pusher.failure is not None for pusher in self._pushers):
+            listing.unlink(missing_ok=True)
+            raise NoStoreLeft
+        listing.rename(self._order.listing)
+
+    def _complete(self, pusher: Pusher, manifest: Manifest, listing: Path) -> None:
+        """All that makes the copy whole; ``bundle.json`` is the very last."""
+        store, folder = pusher.store, self._subject.bundle(self._bundle)
+        path = f"{folder}/{names.LISTING}"
+        pusher.persist(lambda: store.put(listing, path, lambda count: None))
+        digest = pusher.persist(lambda: store.sha256(path))
+        if digest not in (None, manifest.listing_sha256):
+            raise Damaged(f"The listing arrived at store “{pusher.name}” altered.")
+        held = {
+            item.name: item.size for item in pusher.persist(lambda: store.items(self._subject.pieces))
+        }
+        for piece in manifest.pieces:
+            if held.get(piece.name) != piece.bytes:
+                raise Damaged(f"{piece.name} is not whole on store “{pusher.name}”.",
+                              "Somebody else removes files there; the next run sends all again.")
+        check = sums(manifest.listing_sha256, manifest.pieces)
+        pusher.persist(lambda: store.put_bytes(check, f"{folder}/{names.SUMS}"))
+        pusher.persist(lambda: store.put_bytes(manifest.to_json(), f"{folder}/{names.MANIFEST}"))
+
+    def _take_back(self, pusher: Pusher) -> None:
+        """Free a failing store of what this task put there; else the next run's sweep does."""
+        with suppress(Trouble, OSError, EOFError):
+            sweep(pusher.store, self._subject)
+
+    def _store_errors(self) -> dict[str, str]:
+        for pusher in self._pushers:
+            if pusher.failure is not None and pusher.name not in self._errors:
+                self._fail_store(pusher.name, sentence(pusher.failure))
+        return self._errors
+
+    # Retiring and the end ----------------------------------------------------
+
+    def _finish(self, manifest: Manifest) -> Finished:
+        self._stage("retiring")
+        orders = {store.name: store for store in self._order.stores}
+        for name, error in self._errors.items():
+            self._emitter.emit(Copied(name, error))
+        for pusher in self._pushers:
+            if pusher.failure is None:
+                kept = 0
+                try:
+                    kept = self._retire(pusher, orders[pusher.name])
+                except (Trouble, OSError) as error:
+                    self._emitter.warn(f"store {pusher.name}: retiring did not finish: "
+                                       f"{sentence(error)} The next run goes on with it.")
+                self._emitter.emit(Copied(pusher.name, kept=kept))
+        outcome = "partial" if self._errors else "warned" if self._emitter.warnings else "done"
+        self._emitter.info(
+            f"{self._bundle}: {count_words(manifest.entries, 'entry', 'entries')}, "
+            f"{size_words(manifest.bytes)}, {size_words(manifest.packed)} packed in "
+            f"{count_words(len(manifest.pieces), 'piece')}"
+        )
+        return Finished(
+            outcome, " ".join(self._errors.values()), self._bundle, manifest.entries,
+            manifest.bytes, manifest.packed,
+            {"started": manifest.started, "ended": manifest.ended,
+             "contents": {k: asdict(c) for k, c in manifest.contents.items()},
+             "databases": [asdict(d) for d in manifest.databases],
+             "pieces": [asdict(p) for p in manifest.pieces],
+             "listing_sha256": manifest.listing_sha256, "compression": manifest.compression},
+        )
+
+    def _retire(self, pusher: Pusher, order: StoreOrder) -> int:
+        """Apply the keep rule to what records and store agree on; gives the copies left."""
+        store = pusher.store
+        present = complete(store, self._subject)
+        agreed = [name for name in [*order.known, self._bundle] if name in present]
+        rows = [
+            keeping.Kept(name, moment, name in order.pinned)
+            for name in agreed if (moment := names.moment_of(name))
+        ]
+        going = keeping.retiring(rows, self._order.keep)
+        for copy in going:
+            remove_bundle(store, self._subject, copy.name)
+            self._emitter.emit(Retired(pusher.name, copy.name))
+            self._emitter.info(f"store {pusher.name}: retired {copy.name}")
+        if going:
+            gone = {copy.name for copy in going}
+            needed = needed_pieces(store, self._subject, [n for n in present if n not in gone])
+            for item in store.items(self._subject.pieces):
+                if item.name not in needed:
+                    store.remove(self._subject.piece(item.name))
+        return len(agreed) - len(going)
+
+    def _clear_up(self) -> None:
+        """Whatever happened: no thread, no spooled piece, no half-written copy is left."""
+        failed = self._packer is not None
+        if failed and self._packer is not None:
+            self._packer.abandon()
+        ended = [pusher.join(timeout=20) for pusher in self._pushers]
+        if failed and self._bundle:
+            for pusher, idle in zip(self._pushers, ended, strict=True):
+                if idle:
+                    self._take_back(pusher)
+            Path(self._order.listing).with_suffix(".part").unlink(missing_ok=True)
+        for pusher in self._pushers:
+            pusher.store.close()
+        shutil.rmtree(self._spool, ignore_errors=True)

@@ -1,0 +1,109 @@
+"""What a worker tells: one JSON object a line."""
+
+from __future__ import annotations
+
+import json
+import threading
+from dataclasses import asdict, dataclass, field
+from typing import Any, BinaryIO, Literal
+
+Level = Literal["info", "warning", "error"]
+
+
+@dataclass(slots=True)
+class Log:
+    """A line of the task's log."""
+
+    level: Level
+    text: str
+
+
+@dataclass(slots=True)
+class Progress:
+    """How far the task is. Bytes are of contents, ``packed`` and ``pushed`` of pieces;
+    ``total`` is what is expected, 0 when that is not known."""
+
+    stage: str
+    entries: int = 0
+    bytes: int = 0
+    packed: int = 0
+    pushed: int = 0
+    total: int = 0
+
+
+@dataclass(slots=True)
+class Copied:
+    """A store has, or has not, its copy."""
+
+    store: str
+    error: str = ""
+    kept: int = 0
+
+
+@dataclass(slots=True)
+class Retired:
+    """A copy was removed because the keep rule did not want it."""
+
+    store: str
+    bundle: str
+
+
+@dataclass(slots=True)
+class Finished:
+    """The end. ``manifest`` is a summary of ``bundle.json`` for the records."""
+
+    outcome: str
+    error: str = ""
+    bundle: str = ""
+    entries: int = 0
+    bytes: int = 0
+    packed: int = 0
+    manifest: dict[str, Any] = field(default_factory=dict)
+
+
+Event = Log | Progress | Copied | Retired | Finished
+_KINDS: dict[str, type] = {
+    "log": Log, "progress": Progress, "copied": Copied, "retired": Retired, "finished": Finished,
+}
+_NAMES = {kind: name for name, kind in _KINDS.items()}
+
+
+def to_line(event: Event) -> bytes:
+    return json.dumps({"event": _NAMES[type(event)], **asdict(event)}).encode() + b"\n"
+
+
+def from_line(line: bytes) -> Event:
+    """The event of a line; ``ValueError`` when it is none."""
+    row = json.loads(line)
+    try:
+        event: Event = _KINDS[row.pop("event")](**row)
+    except (KeyError, TypeError, AttributeError) as error:
+        raise ValueError("not an event") from error
+    return event
+
+
+class Emitter:
+    """Writes events to the service; a service that is gone does not stop the clearing up."""
+
+    def __init__(self, sink: BinaryIO) -> None:
+        self._sink, self._lock = sink, threading.Lock()
+        self.warnings: list[str] = []
+
+    def emit(self, event: Event) -> None:
+        with self._lock:
+            try:
+                self._sink.write(to_line(event))
+                self._sink.flush()
+            except (BrokenPipeError, ValueError):
+                pass
+
+    def info(self, text: str) -> None:
+        self.emit(Log("info", text))
+
+    def warn(self, text: str) -> None:
+        """A warning that the bundle's manifest and the report will name too."""
+        self.warnings.append(text)
+        self.emit(Log("warning", text))
+
+    def error(self, text: str) -> None:
+        self.emit(Log("error", text))

@@ -1,0 +1,151 @@
+"""Finished pieces to each store while the next are packed, over a bounded spool."""
+
+from __future__ import annotations
+
+import queue
+import threading
+from collections.abc import Callable
+from dataclasses import dataclass
+from pathlib import Path
+from typing import TypeVar
+
+from ..core.bundling.manifest import PieceRecord
+from ..core.bundling.names import SubjectRef
+from ..core.errors import Damaged, NotThere, StoreFull, Trouble, Unreachable
+from ..stores.base import Store
+
+_ATTEMPTS = 4
+_FIRST_WAIT = 0.5
+_T = TypeVar("_T")
+
+
+class NoStoreLeft(Exception):
+    """Every store has failed: there is nobody to pack for."""
+
+
+@dataclass(slots=True)
+class _Spooled:
+    path: Path
+    record: PieceRecord
+    wanted_by: int
+
+
+class Pusher:
+    """Brings pieces to one store, in a thread of its own."""
+
+    def __init__(self, store: Store, subject: SubjectRef, stop: threading.Event,
+                 on_bytes: Callable[[int], None], on_retry: Callable[[str], None]) -> None:
+        self.store, self._subject, self._stop = store, subject, stop
+        self._on_bytes, self._on_retry = on_bytes, on_retry
+        self.queue: queue.Queue[_Spooled | None] = queue.Queue()
+        self.failure: Exception | None = None
+        self.released: Callable[[_Spooled], None] = lambda spooled: None
+        self._thread = threading.Thread(target=self._run, name=f"push-{store.spec.name}", daemon=True)
+
+    @property
+    def name(self) -> str:
+        return self.store.spec.name
+
+    def start(self) -> None:
+        self._thread.start()
+
+    def join(self, timeout: float | None = None) -> bool:
+        """Wait for what is queued; True when the thread has ended."""
+        self.queue.put(None)
+        if self._thread.ident is not None:
+            self._thread.join(timeout)
+        return not self._thread.is_alive()
+
+    def _run(self) -> None:
+        while (spooled := self.queue.get()) is not None:
+            try:
+                if self.failure is None and not self._stop.is_set():
+                    self._push(spooled)
+            except Exception as error:
+                self.failure = error
+            finally:
+                self.released(spooled)
+
+    def _push(self, spooled: _Spooled) -> None:
+        path = self._subject.piece(spooled.record.name)
+        self.persist(lambda: self.store.put(spooled.path, path, self._on_bytes))
+        # A store that can digest by itself proves the transfer; others give the size.
+        size = self.persist(lambda: self.store.size(path))
+        digest = self.persist(lambda: self.store.sha256(path))
+        if size != spooled.record.bytes or digest not in (None, spooled.record.sha256):
+            raise Damaged(f"{spooled.record.name} arrived at store “{self.name}” altered.",
+                          "Check that machine's disk and memory; the next run sends all again.")
+
+    def persist(self, action: Callable[[], _T]) -> _T:
+        """Try an action again while the connection is lost; a full store is final."""
+        wait = _FIRST_WAIT
+        for attempt in range(1, _ATTEMPTS + 1):
+            try:
+                self.store.connect()
+                return action()
+            except (StoreFull, NotThere, Damaged):
+                raise
+            except Unreachable as error:
+                if attempt == _ATTEMPTS or self._stop.is_set():
+                    raise
+                self._on_retry(f"Store “{self.name}”: {error.message} Trying again.")
+                self._stop.wait(wait)
+                wait *= 4
+        raise AssertionError("unreachable")
+
+
+class Spool:
+    """Where pieces wait for their stores; a :class:`~fasciculus.core.bundling.packing.Room`.
+
+    Holds at most ``limit`` bytes: whoever packs waits until a piece has gone to every
+    store that still works.
+    """
+
+    def __init__(self, folder: Path, limit: int, piece_size: int, pushers: list[Pusher],
+                 stop: threading.Event) -> None:
+        self._folder, self._limit, self._piece_size = folder, limit, piece_size
+        self._pushers, self._stop = pushers, stop
+        self._changed = threading.Condition()
+        self._held = 0
+        for pusher in pushers:
+            pusher.released = self._release
+
+    def _alive(self) -> list[Pusher]:
+        return [pusher for pusher in self._pushers if pusher.failure is None]
+
+    def take(self) -> Path:
+        with self._changed:
+            while self._held and self._held + self._piece_size > self._limit:
+                self._check()
+                self._changed.wait(0.5)
+            self._check()
+        return self._folder
+
+    def _check(self) -> None:
+        if self._stop.is_set() or not self._alive():
+            raise NoStoreLeft
+
+    def put(self, path: Path, record: PieceRecord) -> None:
+        with self._changed:
+            self._check()
+            self._held += record.bytes
+            spooled = _Spooled(path, record, len(self._pushers))
+            for pusher in self._pushers:
+                pusher.queue.put(spooled)
+
+    def _release(self, spooled: _Spooled) -> None:
+        with self._changed:
+            spooled.wanted_by -= 1
+            if not spooled.wanted_by:
+                spooled.path.unlink(missing_ok=True)
+                self._held -= spooled.record.bytes
+            self._changed.notify_all()
+
+
+def sentence(error: Exception) -> str:
+    """What went wrong, for people."""
+    if isinstance(error, Trouble):
+        return error.sentence()
+    if isinstance(error, OSError):
+        return f"{error.strerror or error}: {error.filename or ''}".rstrip(": ") + "."
+    return f"Unexpected: {type(error).__name__}: {error}."

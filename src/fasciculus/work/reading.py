@@ -1,0 +1,80 @@
+"""A bundle's own files from a store, and a bundle as one stream."""
+
+from __future__ import annotations
+
+import hashlib
+import os
+import zlib
+from collections.abc import Iterator
+from pathlib import Path
+
+from ..core.bundling import tarheader
+from ..core.bundling.entry import Entry
+from ..core.bundling.listing import read_listing
+from ..core.bundling.manifest import Manifest, parse_manifest
+from ..core.bundling.names import LISTING, MANIFEST, SubjectRef
+from ..core.bundling.reading import BundleReader, only
+from ..core.errors import Damaged, NotThere
+from ..stores.base import Store, read_all
+
+_CHUNK = 1024 * 1024
+
+
+def fetch_manifest(store: Store, subject: SubjectRef, bundle: str) -> Manifest:
+    """A complete bundle's manifest; :class:`NotThere` for one that is not complete."""
+    try:
+        return parse_manifest(read_all(store, f"{subject.bundle(bundle)}/{MANIFEST}"))
+    except NotThere as error:
+        raise NotThere(f"Store “{store.spec.name}” has no complete bundle {bundle} of "
+                       f"{subject.name}.", "Choose another copy or another moment.") from error
+
+
+def fetch_listing(store: Store, subject: SubjectRef, manifest: Manifest, target: Path) -> Path:
+    """Bring the listing here and check it against the manifest."""
+    digest = hashlib.sha256()
+    target.parent.mkdir(parents=True, exist_ok=True)
+    partial = target.with_name(target.name + f".{os.getpid()}.part")
+    try:
+        with store.open(f"{subject.bundle(manifest.name)}/{LISTING}") as source, \
+                partial.open("wb") as sink:
+            while chunk := source.read(_CHUNK):
+                digest.update(chunk)
+                sink.write(chunk)
+        if digest.hexdigest() != manifest.listing_sha256:
+            raise Damaged(f"The listing of {manifest.name} on store “{store.spec.name}” is damaged.",
+                          "Choose another copy or another moment.")
+        partial.rename(target)
+    finally:
+        partial.unlink(missing_ok=True)
+    return target
+
+
+def tar_stream(store: Store, subject: SubjectRef, listing: Path, contents: list[str],
+               paths: list[bytes]) -> Iterator[bytes]:
+    """A bundle, or part of it, as one uncompressed tar; every byte checked on the way."""
+    firsts: set[tuple[str, bytes]] = set()
+    with BundleReader(store, subject) as reader, listing.open("rb") as raw:
+        for entry in only(read_listing(raw), contents, paths):
+            yield from _entry(entry, reader, firsts)
+    yield tarheader.END
+
+
+def _entry(entry: Entry, reader: BundleReader, firsts: set[tuple[str, bytes]]) -> Iterator[bytes]:
+    if entry.link is not None and (entry.kind, entry.link) in firsts:
+        yield tarheader.header(entry)
+        return
+    entry.link = None
+    yield tarheader.header(entry)
+    firsts.add((entry.kind, entry.path))
+    if entry.size:
+        yield from reader.contents(entry)
+        yield tarheader.padding(entry.size)
+
+
+def gzipped(chunks: Iterator[bytes]) -> Iterator[bytes]:
+    """The same bytes as one gzip member (RFC 1952), always packed alike."""
+    packer = zlib.compressobj(6, zlib.DEFLATED, 31)
+    for chunk in chunks:
+        if data := packer.compress(chunk):
+            yield data
+    yield packer.flush()
