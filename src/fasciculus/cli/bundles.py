@@ -1,0 +1,179 @@
+"""``fasciculus bundles`` and ``fasciculus restores``"""
+
+from __future__ import annotations
+
+from itertools import islice
+from pathlib import Path
+from typing import Annotated
+
+import typer
+
+from ..models import BundleEntry
+from . import output
+from .output import moment, service, size
+from .runs import show_log
+
+app = typer.Typer(help="What is in the copies.", no_args_is_help=True)
+restores_app = typer.Typer(help="What was brought back.", no_args_is_help=True)
+
+Number = Annotated[int, typer.Argument(help="The bundle's number.", show_default=False)]
+RestoreNumber = Annotated[int, typer.Argument(help="The restore's number.", show_default=False)]
+AsJson = Annotated[bool, typer.Option("--json", help="JSON, for programs.")]
+Contents = Annotated[str, typer.Option(help="Only this kind: files, databases or mail.")]
+
+
+@app.command("list")
+def list_(subject: Annotated[str, typer.Option(help="Only of this account or site.")] = "",
+          job: Annotated[str, typer.Option(help="Only of this job.")] = "",
+          store: Annotated[str, typer.Option(help="Only with a copy on this store.")] = "",
+          find: Annotated[str, typer.Option(help="Only those whose name holds this.")] = "",
+          count: Annotated[int, typer.Option(help="At most so many.", min=1)] = 30,
+          as_json: AsJson = False) -> None:
+    """List bundles, newest first."""
+    with service() as client:
+        rows = list(islice(client.every(client.bundles_list, subject=subject, job=job, store=store,
+                                        q=find), count))
+    if as_json:
+        return output.show_json(rows)
+    output.show_table(rows, [
+        ("BUNDLE", lambda b: b.id), ("SUBJECT", lambda b: b.subject), ("MOMENT", lambda b: moment(b.moment)),
+        ("JOB", lambda b: b.job), ("ENTRIES", lambda b: f"{b.entries:,}"),
+        ("CONTENTS", lambda b: size(b.bytes)), ("PACKED", lambda b: size(b.packed)),
+        ("COPIES ON", lambda b: ", ".join(c.store for c in b.copies)),
+    ], "No bundle yet. Start a job: fasciculus start JOB --wait",
+        right=["BUNDLE", "ENTRIES", "CONTENTS", "PACKED"])
+    return None
+
+
+@app.command()
+def show(number: Number, as_json: AsJson = False) -> None:
+    """Show one bundle: contents, databases, pieces, copies."""
+    with service() as client:
+        bundle = client.bundles_show(number)
+    if as_json:
+        return output.show_json(bundle)
+    output.show_fields([
+        ("bundle", f"{bundle.id}: {bundle.name}"), ("of", f"{bundle.subject_kind} {bundle.subject}"),
+        ("moment", moment(bundle.moment)), ("job", f"{bundle.job}, run {bundle.run}"),
+        *((kind, f"{count['entries']:,} entries, {size(count['bytes'])}"
+           + (f", {len(count['unreadable'])} could not be read" if count["unreadable"] else ""))
+          for kind, count in bundle.contents.items()),
+        ("databases", "\n".join(
+            f"{d['engine']} {d['name']}: {len(d['tables'])} tables, {sum(d['tables'].values()):,} rows"
+            for d in bundle.databases) or "none"),
+        ("pieces", "\n".join(f"{p['name']}  {size(p['bytes'])}" for p in bundle.pieces)),
+        ("copies", "\n".join(f"{c.store}, made {moment(c.made)}" for c in bundle.copies)),
+    ])
+    return None
+
+
+_ENTRY_COLUMNS: list[output.Column] = [
+    ("MODE", lambda e: e.mode), ("OWNER", lambda e: f"{e.user}:{e.group}"),
+    ("SIZE", lambda e: size(e.bytes)), ("CHANGED", lambda e: moment(e.mtime)),
+]
+
+
+def _shown(entry: BundleEntry, name: str) -> str:
+    if entry.type == "dir":
+        return f"{name}/  ({entry.files:,} files)"
+    return f"{name} -> {entry.target}" if entry.target is not None else name
+
+
+@app.command()
+def files(number: Number, folder: Annotated[str, typer.Argument(help="A folder in it.")] = "",
+          contents: Contents = "files", as_json: AsJson = False) -> None:
+    """List what is in a folder of a bundle."""
+    with service() as client:
+        found = client.bundles_files(number, contents, folder)
+    if as_json:
+        return output.show_json(found)
+    columns = [*_ENTRY_COLUMNS, ("NAME", lambda e: _shown(e, e.name))]
+    output.show_table(found.items, columns, f"Nothing of {contents} lies there.", right=["SIZE"])
+    if found.more:
+        output.out.print("… and more; search with: fasciculus bundles search")
+    return None
+
+
+@app.command()
+def search(number: Number, words: Annotated[str, typer.Argument(help="Words that the path holds.")],
+           contents: Annotated[str, typer.Option(help="Only this kind.")] = "",
+           as_json: AsJson = False) -> None:
+    """Find entries of a bundle by name."""
+    with service() as client:
+        found = client.bundles_search(number, words, contents)
+    if as_json:
+        return output.show_json(found)
+    columns = [*_ENTRY_COLUMNS, ("PATH", lambda e: _shown(e, e.path))]
+    output.show_table(found.items, columns, f"No path holds “{words}”.", right=["SIZE"])
+    if found.more:
+        output.out.print("… and more; add a word.")
+    return None
+
+
+@app.command()
+def download(number: Number,
+             target: Annotated[Path | None, typer.Option("--to", help="File to write; a name is made up.")] = None,
+             contents: Annotated[str, typer.Option(help="Only this kind.")] = "",
+             path: Annotated[list[str] | None, typer.Option(
+                 help="Only at or below this path; may be repeated.")] = None,
+             store: Annotated[str, typer.Option(help="The copy to read.")] = "") -> None:
+    """Download a bundle, or part of it, as one tar.gz."""
+    with service() as client:
+        bundle = client.bundles_show(number)
+        target = target or Path(f"{bundle.subject}-{bundle.name}.tar.gz")
+        if target.exists():
+            raise output.wrong(f"{target} exists already.", "Name another file with --to.")
+        count = client.bundles_download(number, target, contents, path, store)
+        output.out.print(f"{target}: {size(count)}, whole and checked.", soft_wrap=True, highlight=False)
+
+
+@restores_app.command("list")
+def restores_list(count: Annotated[int, typer.Option(help="At most so many.", min=1)] = 20,
+                  as_json: AsJson = False) -> None:
+    """List restores, newest first."""
+    with service() as client:
+        rows = list(islice(client.every(client.restores_list), count))
+    if as_json:
+        return output.show_json(rows)
+    output.show_table(rows, [
+        ("RESTORE", lambda r: r.id), ("SUBJECT", lambda r: r.subject), ("BUNDLE", lambda r: r.bundle),
+        ("TO", lambda r: r.target), ("OUTCOME", lambda r: output.outcome(r.outcome, r.state)),
+        ("STARTED", lambda r: moment(r.created)), ("SIZE", lambda r: size(r.bytes)),
+    ], "Nothing was restored yet. Bring a bundle back: fasciculus restore BUNDLE --to FOLDER",
+        right=["RESTORE", "SIZE"])
+    return None
+
+
+@restores_app.command("show")
+def restores_show(number: RestoreNumber, as_json: AsJson = False) -> None:
+    """Show one restore."""
+    with service() as client:
+        row = client.restores_show(number)
+    if as_json:
+        return output.show_json(row)
+    output.show_fields([
+        ("restore", row.id), ("bundle", f"{row.bundle} of {row.subject}"), ("from store", row.store),
+        ("to", row.target), ("databases", ", ".join(f"{a} as {b}" for a, b in row.databases.items()) or "none"),
+        ("outcome", output.outcome(row.outcome, row.state)), ("error", row.error or "none"),
+        ("restored", f"{row.entries:,} entries, {size(row.bytes)}"),
+    ])
+    return None
+
+
+@restores_app.command("cancel")
+def restores_cancel(number: RestoreNumber) -> None:
+    """Cancel a restore; what it has written so far stays in its folder."""
+    with service() as client:
+        client.restores_cancel(number)
+        output.out.print(f"Restore {number} is being cancelled.")
+
+
+@restores_app.command("log")
+def restores_log(number: RestoreNumber, as_json: AsJson = False) -> None:
+    """Print the log of a restore."""
+    with service() as client:
+        rows = list(client.every(client.restores_log, restore_id=number, limit=500))
+    if as_json:
+        return output.show_json(rows)
+    show_log(rows)
+    return None

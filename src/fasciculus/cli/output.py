@@ -1,0 +1,145 @@
+"""How the command line speaks: tables for people, JSON for programs, one sentence for trouble."""
+
+from __future__ import annotations
+
+import json
+import sys
+from collections.abc import Callable, Iterable, Iterator, Sequence
+from contextlib import contextmanager
+from datetime import UTC, datetime
+from typing import Any
+
+import typer
+from pydantic import BaseModel, ValidationError
+from rich.console import Console
+from rich.table import Table
+from rich.text import Text
+
+from ..client import Client, ClientError, NotFound, NotSignedIn, Refused, Unanswered
+from ..core.reporting import OUTCOMES
+from ..core.wording import size_words
+
+DONE, TROUBLE, WRONG, UNANSWERED, SIGNED_OUT, NOT_FOUND, REFUSED, CANCELLED = range(8)
+
+out = Console(soft_wrap=False)
+err = Console(stderr=True, soft_wrap=True, highlight=False)
+
+_STYLES = {"done": "green", "warned": "yellow", "skipped": "yellow", "partial": "red",
+           "failed": "red", "interrupted": "red"}
+_MARKS = {"done": "●", "warned": "▲", "skipped": "▷", "cancelled": "◇", "partial": "◧",
+          "failed": "■", "interrupted": "■"}
+
+
+@contextmanager
+def service() -> Iterator[Client]:
+    """A client; what goes wrong ends the command with a sentence and an exit code."""
+    try:
+        with Client() as client:
+            yield client
+    except ClientError as error:
+        code = next((code for kind, code in (
+            (NotSignedIn, SIGNED_OUT), (NotFound, NOT_FOUND), (Refused, REFUSED),
+            (Unanswered, UNANSWERED)) if isinstance(error, kind)), TROUBLE)
+        if isinstance(error, Refused) and error.problem.status == 422:
+            code = WRONG
+        way_out = error.way_out
+        if isinstance(error, NotSignedIn):
+            way_out = "Run “fasciculus sign-in”, or set FASCICULUS_TOKEN."
+        complain(error.message, way_out)
+        raise typer.Exit(code) from error
+    except ValidationError as error:
+        for row in error.errors():
+            field = ".".join(str(part) for part in row["loc"])
+            complain(f"{field}: " * bool(field) + row["msg"].removeprefix("Value error, "))
+        raise typer.Exit(WRONG) from error
+    except KeyboardInterrupt:
+        raise typer.Exit(CANCELLED) from None
+
+
+def complain(message: str, way_out: str = "") -> None:
+    err.print(Text(f"fasciculus: {message}", style="red"), Text(way_out) if way_out else "")
+
+
+def wrong(message: str, way_out: str = "") -> typer.Exit:
+    """Say what is wrong with a value; to be raised."""
+    complain(message, way_out)
+    return typer.Exit(WRONG)
+
+
+def show_json(value: Any) -> None:
+    """Plain JSON, whatever the terminal."""
+    if isinstance(value, BaseModel):
+        value = json.loads(value.model_dump_json())
+    elif isinstance(value, list):
+        value = [json.loads(v.model_dump_json()) if isinstance(v, BaseModel) else v for v in value]
+    sys.stdout.write(json.dumps(value, indent=1, ensure_ascii=False) + "\n")
+
+
+Column = tuple[str, Callable[[Any], Any]]
+
+
+def show_table(rows: Iterable[Any], columns: Sequence[Column], empty: str, right: Sequence[str] = ()) -> None:
+    """A table; where there is nothing, what to do first."""
+    rows = list(rows)
+    if not rows:
+        out.print(empty)
+        return
+    table = Table(box=None, pad_edge=False, header_style="bold", show_edge=False)
+    for name, _ in columns:
+        numeric = name in right
+        table.add_column(name, justify="right" if numeric else "left", no_wrap=numeric,
+                         overflow="fold")
+    for row in rows:
+        cells = [value(row) for _, value in columns]
+        table.add_row(*[c if isinstance(c, Text) else Text(str(c)) for c in cells])
+    out.print(table)
+
+
+def show_fields(fields: Sequence[tuple[str, Any]]) -> None:
+    """One thing, field by field."""
+    table = Table(box=None, show_header=False, pad_edge=False)
+    table.add_column(style="bold")
+    table.add_column(overflow="fold")
+    for name, value in fields:
+        table.add_row(name, value if isinstance(value, Text) else Text(str(value)))
+    out.print(table)
+
+
+def outcome(value: str | None, state: str = "ended") -> Text:
+    """An outcome with its mark and word."""
+    if state != "ended" or value is None:
+        return Text(f"○ {state}", style="cyan")
+    return Text(f"{_MARKS[value]} {OUTCOMES[value]}", style=_STYLES.get(value, ""))
+
+
+def moment(value: datetime | None) -> str:
+    """A moment in this terminal's zone, with the zone said."""
+    if value is None:
+        return "never"
+    return f"{value.astimezone():%Y-%m-%d %H:%M %Z}"
+
+
+def ago(value: datetime | None) -> str:
+    """How long ago, roughly."""
+    if value is None:
+        return "never"
+    seconds = (datetime.now(UTC) - value).total_seconds()
+    for unit, length in (("day", 86400), ("hour", 3600), ("minute", 60)):
+        count = int(seconds // length)
+        if count >= 1:
+            return f"{count} {unit}{'s' if count > 1 else ''} ago"
+    return "just now"
+
+
+def size(value: int) -> str:
+    return size_words(value)
+
+
+def sure(question: str, yes: bool) -> None:
+    """Ask before something is destroyed; without a terminal only ``--yes`` will do."""
+    if yes:
+        return
+    if not sys.stdin.isatty():
+        raise wrong(f"{question} This needs a yes.", "Add --yes.")
+    if not typer.confirm(question):
+        raise typer.Exit(CANCELLED)

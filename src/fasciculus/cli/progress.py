@@ -1,0 +1,98 @@
+"""Following a run or a restore in the terminal."""
+
+from __future__ import annotations
+
+import sys
+import time
+
+import typer
+from rich.progress import BarColumn, Progress, SpinnerColumn, TaskID, TextColumn, TimeElapsedColumn
+
+from ..client import Client
+from ..core.reporting import OUTCOMES
+from ..core.wording import duration_words, size_words
+from ..models import Restore, RunDetail, Task
+from . import output
+from .output import CANCELLED, DONE, TROUBLE, err
+
+_GOOD = ("done", "warned")
+_PAUSE = 0.3
+
+
+def exit_code(outcome: str | None) -> int:
+    return DONE if outcome in _GOOD else CANCELLED if outcome == "cancelled" else TROUBLE
+
+
+def _bars() -> Progress:
+    return Progress(
+        SpinnerColumn(), TextColumn("{task.description}"), BarColumn(bar_width=24),
+        TextColumn("{task.fields[numbers]}"), TimeElapsedColumn(), console=err, transient=False,
+        disable=not sys.stderr.isatty(),
+    )
+
+
+class _RunView:
+    """One bar a task that has begun."""
+
+    def __init__(self, bars: Progress) -> None:
+        self._bars = bars
+        self._rows: dict[int, TaskID] = {}
+
+    def show(self, task: Task) -> None:
+        if task.state == "queued":
+            return
+        if task.id not in self._rows:
+            self._rows[task.id] = self._bars.add_task(task.subject, total=None, numbers="")
+        words = f"{task.stage}: {task.entries:,} entries, {size_words(task.bytes)}"
+        if task.rate:
+            words += f", {size_words(int(task.rate))}/s"
+        if task.remaining:
+            words += f", {duration_words(task.remaining)} left"
+        total: float | None = task.expected or None
+        done: float = min(task.bytes, task.expected) if task.expected else 0
+        if task.state == "ended":
+            words = OUTCOMES[task.outcome or "failed"]
+            if task.bundle:
+                words += f": {size_words(task.bytes)}, {size_words(task.packed)} packed"
+            total = done = 1
+        self._bars.update(self._rows[task.id], total=total, completed=done, numbers=words)
+
+
+def follow_run(client: Client, run_id: int, quiet: bool = False) -> RunDetail:
+    """Show a run's progress until it ends, and give the ended run."""
+    bars = _bars()
+    if quiet:
+        bars.disable = True
+    with bars:
+        view = _RunView(bars)
+        for task in client.runs_show(run_id).tasks:
+            view.show(task)
+        for event in client.runs_events(run_id):
+            if event.kind == "task":
+                view.show(Task.model_validate(event.data["task"]))
+            elif event.kind == "reset":
+                for task in client.runs_show(run_id).tasks:
+                    view.show(task)
+        run = client.runs_show(run_id)
+        for task in run.tasks:
+            view.show(task)
+    return run
+
+
+def finish_run(run: RunDetail, quiet: bool = False) -> None:
+    """End the command with the run's one line and its exit code."""
+    if not quiet or run.outcome not in _GOOD:
+        output.out.print(run.sentence, soft_wrap=True, highlight=False)
+    raise typer.Exit(exit_code(run.outcome))
+
+
+def follow_restore(client: Client, restore_id: int) -> Restore:
+    """Show a restore's progress until it ends."""
+    with _bars() as bars:
+        row = bars.add_task("restore", total=None, numbers="")
+        while (restore := client.restores_show(restore_id)).state != "ended":
+            bars.update(row, total=restore.total or None, completed=restore.bytes,
+                        numbers=f"{restore.stage}: {restore.entries:,} entries, {size_words(restore.bytes)}")
+            time.sleep(_PAUSE)
+        bars.update(row, total=1, completed=1, numbers=OUTCOMES[restore.outcome or "failed"])
+    return restore

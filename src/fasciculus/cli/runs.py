@@ -1,0 +1,114 @@
+"""``fasciculus runs``"""
+
+from __future__ import annotations
+
+from itertools import islice
+from typing import Annotated
+
+import typer
+
+from ..core.reporting import OUTCOMES
+from ..core.wording import duration_words
+from ..models import LogLine, Run, Task
+from . import output
+from .output import moment, service, size
+from .progress import finish_run, follow_run
+
+app = typer.Typer(help="What ran and what runs.", no_args_is_help=True)
+
+Number = Annotated[int, typer.Argument(help="The run's number.", show_default=False)]
+AsJson = Annotated[bool, typer.Option("--json", help="JSON, for programs.")]
+
+
+@app.command("list")
+def list_(job: Annotated[str, typer.Option(help="Only of this job.")] = "",
+          outcome: Annotated[str, typer.Option(
+              help=f"Only these: {', '.join(OUTCOMES)}, or “trouble” for all but done.")] = "",
+          count: Annotated[int, typer.Option(help="At most so many.", min=1)] = 20,
+          as_json: AsJson = False) -> None:
+    """List runs, newest first."""
+    with service() as client:
+        rows = list(islice(client.every(client.runs_list, job=job, outcome=outcome), count))
+    if as_json:
+        return output.show_json(rows)
+    output.show_table(rows, [
+        ("RUN", lambda r: r.id), ("JOB", lambda r: r.job),
+        ("OUTCOME", lambda r: output.outcome(r.outcome, r.state)),
+        ("STARTED", lambda r: moment(r.started or r.created)), ("TOOK", _took),
+        ("TASKS", lambda r: f"{r.tasks_done}/{r.tasks_total}"), ("CONTENTS", lambda r: size(r.bytes)),
+        ("PACKED", lambda r: size(r.packed)), ("BY", lambda r: r.started_by),
+    ], "No run yet. Start a job: fasciculus start JOB --wait",
+        right=["RUN", "TOOK", "TASKS", "CONTENTS", "PACKED"])
+    return None
+
+
+def _took(run: Run | Task) -> str:
+    if not (run.started and run.ended):
+        return "–"
+    return duration_words((run.ended - run.started).total_seconds())
+
+
+@app.command()
+def show(number: Number, as_json: AsJson = False) -> None:
+    """Show one run with its tasks."""
+    with service() as client:
+        run = client.runs_show(number)
+    if as_json:
+        return output.show_json(run)
+    output.show_fields([
+        ("run", run.id), ("job", run.job), ("outcome", output.outcome(run.outcome, run.state)),
+        ("started", f"{moment(run.started or run.created)} by {run.started_by}"), ("took", _took(run)),
+    ])
+    if run.sentence:
+        output.out.print(run.sentence, soft_wrap=True, highlight=False)
+    output.out.print()
+    output.show_table(run.tasks, [
+        ("SUBJECT", lambda t: t.subject), ("OUTCOME", lambda t: output.outcome(t.outcome, t.state)),
+        ("ENTRIES", lambda t: f"{t.entries:,}"), ("CONTENTS", lambda t: size(t.bytes)),
+        ("PACKED", lambda t: size(t.packed)), ("TOOK", _took),
+        ("COPIES", lambda t: ", ".join(
+            f"{c.store}: {'NO COPY' if c.error else f'{c.kept} kept'}" for c in t.copies)),
+    ], "It has no tasks.", right=["ENTRIES", "CONTENTS", "PACKED", "TOOK"])
+    for task in run.tasks:
+        if task.error:
+            output.out.print(f"■ {task.subject}: {task.error}", style="red", soft_wrap=True, highlight=False)
+        for warning in task.warnings:
+            output.out.print(f"▲ {task.subject}: {warning}", style="yellow", soft_wrap=True, highlight=False)
+    return None
+
+
+@app.command()
+def follow(number: Number) -> None:
+    """Follow a run until it ends; the exit code tells how it went."""
+    with service() as client:
+        run = follow_run(client, number)
+    finish_run(run)
+
+
+@app.command()
+def cancel(number: Number) -> None:
+    """Cancel a run; nothing half-written counts as a bundle."""
+    with service() as client:
+        client.runs_cancel(number)
+        output.out.print(f"Run {number} is being cancelled.")
+
+
+@app.command()
+def log(number: Number,
+        level: Annotated[str, typer.Option(help="info, warning, error, or trouble for all but info.")] = "",
+        find: Annotated[str, typer.Option(help="Only lines that hold this.")] = "",
+        as_json: AsJson = False) -> None:
+    """Print the log of a run."""
+    with service() as client:
+        rows = list(client.every(client.runs_log, run_id=number, level=level, q=find, limit=500))
+    if as_json:
+        return output.show_json(rows)
+    show_log(rows)
+    return None
+
+
+def show_log(rows: list[LogLine]) -> None:
+    """Log lines for people."""
+    for row in rows:
+        output.out.print(f"{row.at.astimezone():%H:%M:%S}  {row.level:7}  {row.subject}  {row.text}",
+                         soft_wrap=True, highlight=False, markup=False)

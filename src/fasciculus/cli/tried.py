@@ -1,0 +1,22 @@
+"""Showing how trying a host, store or mail server went."""
+
+from __future__ import annotations
+
+import typer
+from rich.text import Text
+
+from ..models import Tried
+from . import output
+
+
+def show_tried(tried: Tried, as_json: bool = False) -> None:
+    """The steps, and exit code 1 when one failed."""
+    if as_json:
+        output.show_json(tried)
+    else:
+        for step in tried.steps:
+            mark = Text("● ", style="green") if step.ok else Text("■ ", style="red")
+            output.out.print(mark, f"{step.name}: {step.text} {step.way_out}".rstrip(), sep="",
+                             highlight=False, soft_wrap=True)
+    if not tried.ok:
+        raise typer.Exit(output.TROUBLE)

@@ -1,0 +1,25 @@
+"""The typed client library.
+
+>>> from fasciculus.client import Client
+>>> with Client() as client:                      # FASCICULUS_URL, FASCICULUS_TOKEN
+...     run = client.start("nightly")
+...     for event in run.follow():
+...         ...
+...     print(run.result().sentence)
+"""
+
+from .client import Client, RunHandle
+from .errors import (
+    ClientError,
+    DownloadBroken,
+    NotFound,
+    NotSignedIn,
+    Refused,
+    Unanswered,
+)
+from .live import LiveEvent
+
+__all__ = [
+    "Client", "ClientError", "DownloadBroken", "LiveEvent", "NotFound", "NotSignedIn", "Refused",
+    "RunHandle", "Unanswered",
+]

@@ -1,0 +1,437 @@
+"""The client: one method an operation of the API, named as its ``operationId``."""
+
+from __future__ import annotations
+
+import os
+import uuid
+import zlib
+from collections.abc import Callable, Iterator
+from pathlib import Path
+from types import TracebackType
+from typing import Any, TypeVar
+from urllib.parse import quote
+
+import httpx
+from pydantic import BaseModel, TypeAdapter
+
+from ..models import (
+    Account,
+    Bundle,
+    BundleDetail,
+    BundleFiles,
+    BundleFound,
+    Found,
+    Host,
+    Identity,
+    Job,
+    JobRow,
+    LogLine,
+    MailServer,
+    OutboxItem,
+    Overview,
+    Page,
+    Password,
+    Problem,
+    Readback,
+    Report,
+    ReportDetail,
+    Restore,
+    RestoreStart,
+    Run,
+    RunDetail,
+    SignIn,
+    SiteRow,
+    Started,
+    Store,
+    Token,
+    TokenMade,
+    TokenNew,
+    Tried,
+)
+from .errors import DownloadBroken, NotFound, NotSignedIn, Refused, Unanswered
+from .live import LiveEvent, parse
+
+T = TypeVar("T")
+
+DEFAULT_URL = "http://127.0.0.1:7370"
+_PREFIX = "/api/v1"
+_RESUMES = 5
+_GZIP = 31
+
+
+class Client:
+    """A connection to a service.
+
+    Without arguments it takes ``FASCICULUS_URL`` and ``FASCICULUS_TOKEN`` from the
+    environment. Raises :class:`~fasciculus.client.errors.ClientError` and its kin.
+    """
+
+    def __init__(self, url: str | None = None, token: str | None = None, timeout: float = 60.0) -> None:
+        self.url = (url or os.environ.get("FASCICULUS_URL") or DEFAULT_URL).rstrip("/")
+        token = token or os.environ.get("FASCICULUS_TOKEN")
+        headers = {"Authorization": f"Bearer {token}"} if token else {}
+        # Proxies of the environment are not for a service that listens on loopback.
+        self._http = httpx.Client(base_url=self.url, headers=headers, timeout=timeout, trust_env=False)
+
+    def __enter__(self) -> Client:
+        return self
+
+    def __exit__(self, kind: type[BaseException] | None, value: BaseException | None,
+                 trace: TracebackType | None) -> None:
+        self.close()
+
+    def close(self) -> None:
+        self._http.close()
+
+    # The wire -------------------------------------------------------------------
+
+    def _call(self, method: str, path: str, gives: type[T], body: BaseModel | None = None,
+              headers: dict[str, str] | None = None, **query: Any) -> T:
+        """A call with an answer of a known shape."""
+        answer = self._request(method, path, body, headers, **query)
+        return TypeAdapter(gives).validate_json(answer.content)
+
+    def _request(self, method: str, path: str, body: BaseModel | None = None,
+                 headers: dict[str, str] | None = None, **query: Any) -> httpx.Response:
+        content = None
+        if body is not None:
+            # Secrets are left out of every answer, not out of what is sent.
+            content = body.model_dump_json(exclude_none=True)
+        params = {key: value for key, value in query.items() if value not in (None, "")}
+        try:
+            answer = self._http.request(method, _PREFIX + path, content=content, params=params,
+                                        headers={"Content-Type": "application/json", **(headers or {})})
+        except httpx.HTTPError as error:
+            raise self._unanswered(error) from error
+        self._check(answer)
+        return answer
+
+    def _unanswered(self, error: Exception) -> Unanswered:
+        return Unanswered(f"The service at {self.url} does not answer ({error}).",
+                          "Is it running, and FASCICULUS_URL right?")
+
+    @staticmethod
+    def _check(answer: httpx.Response) -> None:
+        if answer.is_success:
+            return
+        try:
+            problem = Problem.model_validate_json(answer.read())
+        except ValueError:
+            problem = Problem(title=f"The service answered {answer.status_code}.",
+                              status=answer.status_code)
+        kind = {401: NotSignedIn, 404: NotFound}.get(answer.status_code, Refused)
+        raise kind(problem)
+
+    @staticmethod
+    def every(listing: Callable[..., Page[T]], **query: Any) -> Iterator[T]:
+        """All items of a list, page after page: ``client.every(client.runs_list, job="nightly")``."""
+        cursor: str | None = None
+        while True:
+            page = listing(**query, cursor=cursor) if cursor else listing(**query)
+            yield from page.items
+            if (cursor := page.next) is None:
+                return
+
+    # Doors ------------------------------------------------------------------------
+
+    def session_open(self, name: str, password: str) -> Identity:
+        """Sign in with a name and a password; later calls go on with the session."""
+        found = self._call("POST", "/session", Identity, SignIn(name=name, password=password))
+        self._http.headers["X-CSRF-Token"] = found.csrf
+        return found
+
+    def session_show(self) -> Identity:
+        return self._call("GET", "/session", Identity)
+
+    def session_close(self) -> None:
+        self._request("DELETE", "/session")
+
+    def password_change(self, old: str, new: str) -> None:
+        self._request("POST", "/session/password", Password(old=old, new=new))
+
+    def tokens_list(self) -> Page[Token]:
+        return self._call("GET", "/tokens", Page[Token])
+
+    def tokens_add(self, name: str) -> TokenMade:
+        return self._call("POST", "/tokens", TokenMade, TokenNew(name=name))
+
+    def tokens_remove(self, name: str) -> None:
+        self._request("DELETE", f"/tokens/{quote(name, safe='')}")
+
+    # What exists --------------------------------------------------------------------
+
+    def hosts_list(self, **query: Any) -> Page[Host]:
+        return self._call("GET", "/hosts", Page[Host], **query)
+
+    def hosts_show(self, name: str) -> Host:
+        return self._call("GET", f"/hosts/{quote(name)}", Host)
+
+    def hosts_add(self, host: Host) -> Host:
+        return self._call("POST", "/hosts", Host, host)
+
+    def hosts_change(self, name: str, host: Host) -> Host:
+        return self._call("PUT", f"/hosts/{quote(name)}", Host, host)
+
+    def hosts_remove(self, name: str) -> None:
+        self._request("DELETE", f"/hosts/{quote(name)}")
+
+    def hosts_try(self, name: str) -> Tried:
+        return self._call("POST", f"/hosts/{quote(name)}/try", Tried)
+
+    def accounts_list(self, **query: Any) -> Page[Account]:
+        return self._call("GET", "/accounts", Page[Account], **query)
+
+    def accounts_show(self, name: str) -> Account:
+        return self._call("GET", f"/accounts/{quote(name)}", Account)
+
+    def accounts_add(self, account: Account) -> Account:
+        return self._call("POST", "/accounts", Account, account)
+
+    def accounts_change(self, name: str, account: Account) -> Account:
+        return self._call("PUT", f"/accounts/{quote(name)}", Account, account)
+
+    def accounts_remove(self, name: str) -> None:
+        self._request("DELETE", f"/accounts/{quote(name)}")
+
+    def sites_list(self, **query: Any) -> Page[SiteRow]:
+        return self._call("GET", "/sites", Page[SiteRow], **query)
+
+    # Stores --------------------------------------------------------------------------
+
+    def stores_list(self, **query: Any) -> Page[Store]:
+        return self._call("GET", "/stores", Page[Store], **query)
+
+    def stores_show(self, name: str) -> Store:
+        return self._call("GET", f"/stores/{quote(name)}", Store)
+
+    def stores_add(self, store: Store) -> Store:
+        return self._call("POST", "/stores", Store, store)
+
+    def stores_change(self, name: str, store: Store) -> Store:
+        return self._call("PUT", f"/stores/{quote(name)}", Store, store)
+
+    def stores_remove(self, name: str) -> None:
+        self._request("DELETE", f"/stores/{quote(name)}")
+
+    def stores_try(self, name: str) -> Tried:
+        return self._call("POST", f"/stores/{quote(name)}/try", Tried)
+
+    def stores_try_draft(self, store: Store, saved: str = "") -> Tried:
+        """Try a store that is not saved; ``saved`` lends the secrets of a saved one."""
+        return self._call("POST", "/stores/try", Tried, store, saved=saved)
+
+    # Jobs ------------------------------------------------------------------------------
+
+    def jobs_list(self, **query: Any) -> Page[JobRow]:
+        return self._call("GET", "/jobs", Page[JobRow], **query)
+
+    def jobs_show(self, name: str) -> JobRow:
+        return self._call("GET", f"/jobs/{quote(name)}", JobRow)
+
+    def jobs_add(self, job: Job) -> JobRow:
+        return self._call("POST", "/jobs", JobRow, job)
+
+    def jobs_change(self, name: str, job: Job) -> JobRow:
+        return self._call("PUT", f"/jobs/{quote(name)}", JobRow, job)
+
+    def jobs_remove(self, name: str) -> None:
+        self._request("DELETE", f"/jobs/{quote(name)}")
+
+    def jobs_readback(self, job: Job) -> Readback:
+        return self._call("POST", "/jobs/readback", Readback, job)
+
+    def jobs_start(self, name: str, key: str | None = None) -> Started:
+        """Start a job; a call that is made again with the same key starts nothing new."""
+        headers = {"Idempotency-Key": key or uuid.uuid4().hex}
+        return self._call("POST", f"/jobs/{quote(name)}/start", Started, headers=headers)
+
+    def start(self, name: str) -> RunHandle:
+        """Start a job and hold its run."""
+        return RunHandle(self, self.jobs_start(name).id)
+
+    # Runs --------------------------------------------------------------------------------
+
+    def runs_list(self, **query: Any) -> Page[Run]:
+        return self._call("GET", "/runs", Page[Run], **query)
+
+    def runs_show(self, run_id: int) -> RunDetail:
+        return self._call("GET", f"/runs/{run_id}", RunDetail)
+
+    def runs_cancel(self, run_id: int) -> RunDetail:
+        return self._call("POST", f"/runs/{run_id}/cancel", RunDetail)
+
+    def runs_log(self, run_id: int, **query: Any) -> Page[LogLine]:
+        return self._call("GET", f"/runs/{run_id}/log", Page[LogLine], **query)
+
+    def runs_events(self, run_id: int) -> Iterator[LiveEvent]:
+        """What happens in a run, until it ends. A connection that is lost is taken up again."""
+        yield from self._events(f"/runs/{run_id}/events")
+
+    def live(self) -> Iterator[LiveEvent]:
+        """Everything that happens, without end."""
+        yield from self._events("/live")
+
+    def _events(self, path: str) -> Iterator[LiveEvent]:
+        last, losses = "", 0
+        while True:
+            headers = {"Last-Event-ID": last} if last else {}
+            try:
+                with self._http.stream("GET", _PREFIX + path, headers=headers,
+                                       timeout=httpx.Timeout(60.0, read=60.0)) as answer:
+                    self._check(answer)
+                    for event in parse(answer.iter_lines()):
+                        last, losses = event.id or last, 0
+                        if event.kind == "end":
+                            return
+                        yield event
+            except httpx.HTTPError as error:
+                losses += 1
+                if losses > _RESUMES:
+                    raise self._unanswered(error) from error
+
+    # Bundles ------------------------------------------------------------------------------
+
+    def bundles_list(self, **query: Any) -> Page[Bundle]:
+        return self._call("GET", "/bundles", Page[Bundle], **query)
+
+    def bundles_show(self, bundle_id: int) -> BundleDetail:
+        return self._call("GET", f"/bundles/{bundle_id}", BundleDetail)
+
+    def bundles_files(self, bundle_id: int, contents: str = "", folder: str = "") -> BundleFiles:
+        return self._call("GET", f"/bundles/{bundle_id}/files", BundleFiles, contents=contents,
+                          folder=folder)
+
+    def bundles_search(self, bundle_id: int, words: str, contents: str = "") -> BundleFound:
+        return self._call("GET", f"/bundles/{bundle_id}/search", BundleFound, q=words,
+                          contents=contents)
+
+    def bundles_download(self, bundle_id: int, target: Path, contents: str = "",
+                         paths: list[str] | None = None, store: str = "",
+                         on_bytes: Callable[[int], None] = lambda count: None) -> int:
+        """Download a bundle, or part of it, as tar.gz; gives the bytes.
+
+        The service checks every entry against its digest on the way and breaks off when
+        one differs; here the gzip checksum is checked. A lost connection is resumed.
+        ``target`` appears only when it is whole.
+        """
+        params: list[tuple[str, str]] = [("path", path) for path in paths or []]
+        params += [(k, v) for k, v in (("contents", contents), ("store", store)) if v]
+        partial = target.with_name(target.name + ".part")
+        inflater, have, tag = zlib.decompressobj(wbits=_GZIP), 0, ""
+        try:
+            with partial.open("wb") as sink:
+                for attempt in range(_RESUMES + 1):
+                    headers = {"Range": f"bytes={have}-", "If-Range": tag} if have else {}
+                    try:
+                        with self._http.stream("GET", f"{_PREFIX}/bundles/{bundle_id}/download",
+                                               params=params, headers=headers) as answer:
+                            self._check(answer)
+                            if have and answer.status_code != 206:
+                                raise DownloadBroken("The bundle changed during the download.",
+                                                     "Start it again.")
+                            tag = answer.headers.get("ETag", "")
+                            for chunk in answer.iter_raw():
+                                _count_through(inflater, chunk)
+                                sink.write(chunk)
+                                have += len(chunk)
+                                on_bytes(len(chunk))
+                        break
+                    except httpx.HTTPError as error:
+                        if attempt == _RESUMES or not tag:
+                            raise DownloadBroken(
+                                f"The download broke off after {have:,} bytes.",
+                                "Look into the service's log: a damaged piece ends a download; "
+                                "another copy (--store) may be whole.") from error
+            if not inflater.eof:
+                raise DownloadBroken("The download ended before its end.", "Start it again.")
+            partial.rename(target)
+        finally:
+            partial.unlink(missing_ok=True)
+        return have
+
+    # Restores -------------------------------------------------------------------------------
+
+    def restores_list(self, **query: Any) -> Page[Restore]:
+        return self._call("GET", "/restores", Page[Restore], **query)
+
+    def restores_start(self, order: RestoreStart, key: str | None = None) -> Started:
+        headers = {"Idempotency-Key": key or uuid.uuid4().hex}
+        return self._call("POST", "/restores", Started, order, headers=headers)
+
+    def restores_show(self, restore_id: int) -> Restore:
+        return self._call("GET", f"/restores/{restore_id}", Restore)
+
+    def restores_cancel(self, restore_id: int) -> Restore:
+        return self._call("POST", f"/restores/{restore_id}/cancel", Restore)
+
+    def restores_log(self, restore_id: int, **query: Any) -> Page[LogLine]:
+        return self._call("GET", f"/restores/{restore_id}/log", Page[LogLine], **query)
+
+    # Reports and settings ---------------------------------------------------------------------
+
+    def reports_list(self, **query: Any) -> Page[Report]:
+        return self._call("GET", "/reports", Page[Report], **query)
+
+    def reports_show(self, report_id: int) -> ReportDetail:
+        return self._call("GET", f"/reports/{report_id}", ReportDetail)
+
+    def outbox_list(self) -> Page[OutboxItem]:
+        return self._call("GET", "/outbox", Page[OutboxItem])
+
+    def outbox_send(self) -> Page[OutboxItem]:
+        return self._call("POST", "/outbox/send", Page[OutboxItem])
+
+    def mail_show(self) -> MailServer:
+        return self._call("GET", "/settings/mail", MailServer)
+
+    def mail_change(self, server: MailServer) -> MailServer:
+        return self._call("PUT", "/settings/mail", MailServer, server)
+
+    def mail_try(self, to: str) -> Tried:
+        return self._call("POST", "/settings/mail/try", Tried, to=to)
+
+    # Everything ---------------------------------------------------------------------------------
+
+    def overview(self) -> Overview:
+        return self._call("GET", "/overview", Overview)
+
+    def search(self, words: str) -> Page[Found]:
+        return self._call("GET", "/search", Page[Found], q=words)
+
+    def openapi_document(self) -> dict[str, Any]:
+        return self._call("GET", "/openapi.json", dict)
+
+
+class RunHandle:
+    """A run that was started."""
+
+    def __init__(self, client: Client, run_id: int) -> None:
+        self._client, self.id = client, run_id
+
+    def follow(self) -> Iterator[LiveEvent]:
+        """Its events, until it ends."""
+        yield from self._client.runs_events(self.id)
+
+    def result(self) -> RunDetail:
+        """The run as it is now; after :meth:`follow` it has ended."""
+        return self._client.runs_show(self.id)
+
+    def wait(self) -> RunDetail:
+        """The ended run."""
+        for _ in self.follow():
+            pass
+        return self.result()
+
+    def cancel(self) -> None:
+        self._client.runs_cancel(self.id)
+
+
+def _count_through(inflater: Any, chunk: bytes) -> None:
+    """Unpack a chunk only to check it."""
+    try:
+        while chunk:
+            inflater.decompress(chunk, 1024 * 1024)
+            chunk = inflater.unconsumed_tail
+    except zlib.error as error:
+        raise DownloadBroken(f"The download is damaged: {error}.", "Start it again.") from error
+

@@ -1,0 +1,37 @@
+"""The one small family of errors that the client raises."""
+
+from __future__ import annotations
+
+from ..models import Problem
+
+
+class ClientError(Exception):
+    """Anything that went wrong; ``way_out`` says what to do, where that is known."""
+
+    def __init__(self, message: str, way_out: str = "", field: str | None = None) -> None:
+        super().__init__(message)
+        self.message, self.way_out, self.field = message, way_out, field
+
+
+class Unanswered(ClientError):
+    """The service could not be reached, or broke off."""
+
+
+class Refused(ClientError):
+    """The service said no; ``problem`` holds its words."""
+
+    def __init__(self, problem: Problem) -> None:
+        super().__init__(problem.title, problem.way_out, problem.field)
+        self.problem = problem
+
+
+class NotSignedIn(Refused):
+    """The token or session is missing, wrong or over."""
+
+
+class NotFound(Refused):
+    """There is no such thing."""
+
+
+class DownloadBroken(ClientError):
+    """A download ended before its end, or is not what it should be."""

@@ -1,0 +1,128 @@
+"""What is in force for a service or a client, and where each value came from.
+
+Environment variables win over the TOML file ``fasciculus.toml`` in
+``FASCICULUS_HOME``, which wins over the defaults.
+"""
+
+from __future__ import annotations
+
+import os
+import tomllib
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+from pathlib import Path
+from typing import Any
+
+from .core.errors import BadSetting
+
+MIB = 1024 * 1024
+
+
+@dataclass(frozen=True, slots=True)
+class _Key:
+    default: Any
+    about: str
+
+
+_KEYS = {
+    "address": _Key("127.0.0.1", "address to listen on; loopback unless told otherwise"),
+    "port": _Key(7370, "port to listen on"),
+    "workers": _Key(2, "tasks carried out at the same time"),
+    "threads": _Key(0, "cores for packing, per task; 0 means all"),
+    "spool": _Key("", "folder for pieces on their way; empty means spool/ in the home"),
+    "spool_limit": _Key(1024 * MIB, "bytes of pieces one task may spool"),
+    "public_url": _Key("", "address of the console in reports; empty means none"),
+    "secure_cookies": _Key(False, "true when the console is reached over HTTPS"),
+}
+
+
+@dataclass(frozen=True, slots=True)
+class Config:
+    """The service's settings. ``sources`` tells where each came from."""
+
+    home: Path
+    address: str
+    port: int
+    workers: int
+    threads: int
+    spool: Path
+    spool_limit: int
+    public_url: str
+    secure_cookies: bool
+    sources: dict[str, str] = field(default_factory=dict, compare=False)
+
+    @property
+    def records(self) -> Path:
+        return self.home / "records" / "fasciculus.sqlite"
+
+    @property
+    def key_file(self) -> Path:
+        return self.home / "keys" / "secrets.key"
+
+    @property
+    def listings(self) -> Path:
+        return self.home / "listings"
+
+    def listing(self, kind: str, subject: str, bundle: str) -> Path:
+        """Where the listing of a bundle is kept beside the records."""
+        return self.listings / kind / subject / f"{bundle}.zst"
+
+
+def _typed(name: str, value: Any, default: Any, source: str) -> Any:
+    try:
+        if isinstance(default, bool):
+            if isinstance(value, bool):
+                return value
+            return {"true": True, "1": True, "yes": True,
+                    "false": False, "0": False, "no": False}[str(value).lower()]
+        return type(default)(value)
+    except (ValueError, KeyError) as error:
+        raise BadSetting(f"{name} in {source} cannot be “{value}”.",
+                         f"It is for example “{default}”.", field=name) from error
+
+
+def home_of(environment: Mapping[str, str]) -> Path:
+    """``FASCICULUS_HOME``, else a folder of the system or of the user."""
+    if environment.get("FASCICULUS_HOME"):
+        return Path(environment["FASCICULUS_HOME"]).absolute()
+    if os.geteuid() == 0:
+        return Path("/var/lib/fasciculus")
+    return Path.home() / ".local" / "share" / "fasciculus"
+
+
+def load(environment: Mapping[str, str] = os.environ) -> Config:
+    """The settings in force. Raises ``BadSetting`` naming the key that is wrong."""
+    home = home_of(environment)
+    path = home / "fasciculus.toml"
+    document: dict[str, Any] = {}
+    if path.is_file():
+        try:
+            document = tomllib.loads(path.read_text("utf-8"))
+        except (tomllib.TOMLDecodeError, UnicodeDecodeError) as error:
+            raise BadSetting(f"{path} cannot be read: {error}.", "Correct that line.") from error
+        strange = sorted(set(document) - set(_KEYS))
+        if strange:
+            raise BadSetting(f"{path} sets “{strange[0]}”, which is not a setting.",
+                             f"Settings: {', '.join(_KEYS)}.", field=strange[0])
+    values: dict[str, Any] = {}
+    sources = {"home": "FASCICULUS_HOME" if environment.get("FASCICULUS_HOME") else "default"}
+    for name, key in _KEYS.items():
+        variable = f"FASCICULUS_{name.upper()}"
+        if variable in environment:
+            values[name], sources[name] = environment[variable], variable
+        elif name in document:
+            values[name], sources[name] = document[name], str(path)
+        else:
+            values[name], sources[name] = key.default, "default"
+        values[name] = _typed(name, values[name], key.default, sources[name])
+    values["spool"] = Path(values["spool"] or home / "spool").absolute()
+    return Config(home=home, sources=sources, **values)
+
+
+def explained(config: Config) -> list[tuple[str, str, str, str]]:
+    """(setting, value, where from, what it is) for people."""
+    rows = [("home", str(config.home), config.sources["home"], "all of the service's own files")]
+    return rows + [
+        (name, str(getattr(config, name)), config.sources[name], key.about)
+        for name, key in _KEYS.items()
+    ]

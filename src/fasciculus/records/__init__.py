@@ -1,0 +1,1 @@
+"""The service's records: SQLite in plain SQL, one module per family of tables."""

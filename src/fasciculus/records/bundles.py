@@ -1,0 +1,165 @@
+"""Bundles, their copies, and restores."""
+
+from __future__ import annotations
+
+import json
+import sqlite3
+from typing import Any
+
+from ..core.errors import NotThere
+from ..models import Bundle, BundleDetail, Copy, Page, Restore
+from .db import now
+from .paging import Ask, Query, like, page
+
+
+def _copies(db: sqlite3.Connection, bundle_id: int) -> list[Copy]:
+    return [Copy(store=row["name"], made=row["made"]) for row in db.execute(
+        "SELECT store.name, made FROM copy JOIN store ON store.id=store_id WHERE bundle_id=? "
+        "ORDER BY store.name", (bundle_id,))]
+
+
+def _fields(db: sqlite3.Connection, row: sqlite3.Row) -> dict[str, Any]:
+    return {
+        "id": row["id"], "name": row["name"], "subject_kind": row["subject_kind"],
+        "subject": row["subject"], "job": row["job"], "host": row["host"], "run": row["run_id"],
+        "moment": row["moment"], "entries": row["entries"], "bytes": row["bytes"],
+        "packed": row["packed"], "outcome": row["outcome"], "copies": _copies(db, row["id"]),
+    }
+
+
+def bundles(db: sqlite3.Connection, ask: Ask, subject: str = "", subject_kind: str = "",
+            job: str = "", store: str = "", words: str = "") -> Page[Bundle]:
+    query = Query(
+        "bundle.*", "bundle", "bundle.id",
+        {"moment": "bundle.moment", "subject": "bundle.subject", "size": "bundle.bytes",
+         "packed": "bundle.packed"}, "-moment")
+    if subject:
+        query.only("bundle.subject = ?", subject)
+    if subject_kind:
+        query.only("bundle.subject_kind = ?", subject_kind)
+    if job:
+        query.only("bundle.job = ?", job)
+    if store:
+        query.only("bundle.id IN (SELECT bundle_id FROM copy JOIN store ON store.id=store_id "
+                   "WHERE store.name = ?)", store)
+    if words:
+        query.only("bundle.name LIKE ? ESCAPE '\\' OR bundle.subject LIKE ? ESCAPE '\\'",
+                   like(words), like(words))
+    return page(db, query, ask, lambda row: Bundle(**_fields(db, row)))
+
+
+def bundle(db: sqlite3.Connection, bundle_id: int) -> BundleDetail:
+    row = db.execute("SELECT * FROM bundle WHERE id=?", (bundle_id,)).fetchone()
+    if row is None:
+        raise NotThere(f"There is no bundle {bundle_id}.", "“fasciculus bundles list” names them.")
+    manifest = json.loads(row["manifest"])
+    return BundleDetail(
+        **_fields(db, row), contents=manifest["contents"], databases=manifest["databases"],
+        pieces=manifest["pieces"], compression=manifest["compression"])
+
+
+def listing_digest(db: sqlite3.Connection, bundle_id: int) -> str:
+    row = db.execute("SELECT manifest FROM bundle WHERE id=?", (bundle_id,)).fetchone()
+    return str(json.loads(row["manifest"])["listing_sha256"])
+
+
+def add(db: sqlite3.Connection, *, subject_kind: str, subject: str, name: str, job: str, host: str,
+        run_id: int, entries: int, bytes: int, packed: int, outcome: str,
+        manifest: dict[str, Any], store_ids: list[int]) -> int:
+    """A confirmed bundle with its copies."""
+    key = db.execute(
+        "INSERT INTO bundle (subject_kind, subject, name, job, host, run_id, moment, entries, "
+        "bytes, packed, outcome, manifest) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
+        (subject_kind, subject, name, job, host, run_id, manifest["started"], entries, bytes,
+         packed, outcome, json.dumps(manifest))).lastrowid
+    assert key is not None
+    db.executemany("INSERT INTO copy VALUES (?, ?, ?)", [(key, i, now()) for i in store_ids])
+    return key
+
+
+def known_on(db: sqlite3.Connection, subject_kind: str, subject: str, job: str,
+             store: str) -> list[tuple[str, bool]]:
+    """(name, pinned) of the job's bundles of a subject on a store, oldest first."""
+    return [(row["name"], bool(row["pinned"])) for row in db.execute(
+        "SELECT bundle.name, pinned FROM bundle JOIN copy ON bundle_id=bundle.id "
+        "JOIN store ON store.id=store_id WHERE subject_kind=? AND subject=? AND job=? "
+        "AND store.name=? ORDER BY moment, bundle.id", (subject_kind, subject, job, store))]
+
+
+def retire(db: sqlite3.Connection, subject_kind: str, subject: str, name: str, store: str) -> None:
+    """Forget a copy, and the bundle with its last one."""
+    db.execute(
+        "DELETE FROM copy WHERE bundle_id=(SELECT id FROM bundle WHERE subject_kind=? AND subject=? "
+        "AND name=?) AND store_id=(SELECT id FROM store WHERE name=?)",
+        (subject_kind, subject, name, store))
+    db.execute(
+        "DELETE FROM bundle WHERE subject_kind=? AND subject=? AND name=? "
+        "AND NOT EXISTS (SELECT 1 FROM copy WHERE bundle_id=bundle.id)",
+        (subject_kind, subject, name))
+
+
+def newest(db: sqlite3.Connection, subject_kind: str, subject: str, job: str = "") -> sqlite3.Row | None:
+    """Bytes and packed bytes of a subject's newest bundle, of one job or of any."""
+    row: sqlite3.Row | None = db.execute(
+        "SELECT bytes, packed, moment FROM bundle WHERE subject_kind=? AND subject=? "
+        "AND (?='' OR job=?) ORDER BY moment DESC LIMIT 1",
+        (subject_kind, subject, job, job)).fetchone()
+    return row
+
+
+def count(db: sqlite3.Connection) -> int:
+    return int(db.execute("SELECT count(*) FROM bundle").fetchone()[0])
+
+
+# Restores ---------------------------------------------------------------------
+
+def _restore(row: sqlite3.Row) -> Restore:
+    values = {key: row[key] for key in Restore.model_fields if key in row.keys()}  # noqa: SIM118
+    for key in ("contents", "paths", "databases"):
+        values[key] = json.loads(row[key])
+    return Restore(**values)
+
+
+def add_restore(db: sqlite3.Connection, bundle: Bundle, store: str, target: str,
+                contents: list[str], paths: list[str], databases: dict[str, str],
+                started_by: str, key: str | None) -> int:
+    row = db.execute(
+        "INSERT INTO restore (bundle_id, bundle, subject_kind, subject, store, target, contents, "
+        "paths, databases, state, started_by, created, idempotency_key) "
+        "VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, 'queued', ?, ?, ?)",
+        (bundle.id, bundle.name, bundle.subject_kind, bundle.subject, store, target,
+         json.dumps(contents), json.dumps(paths), json.dumps(databases), started_by, now(), key))
+    return int(row.lastrowid or 0)
+
+
+def restore_by_key(db: sqlite3.Connection, key: str) -> int | None:
+    row = db.execute("SELECT id FROM restore WHERE idempotency_key=?", (key,)).fetchone()
+    return row["id"] if row else None
+
+
+def restores(db: sqlite3.Connection, ask: Ask, subject: str = "") -> Page[Restore]:
+    query = Query("restore.*", "restore", "restore.id", {"id": "restore.id"}, "-id")
+    if subject:
+        query.only("restore.subject = ?", subject)
+    return page(db, query, ask, _restore)
+
+
+def restore(db: sqlite3.Connection, restore_id: int) -> Restore:
+    row = db.execute("SELECT * FROM restore WHERE id=?", (restore_id,)).fetchone()
+    if row is None:
+        raise NotThere(f"There is no restore {restore_id}.", "“fasciculus restores list” names them.")
+    return _restore(row)
+
+
+def begin_restore(db: sqlite3.Connection, restore_id: int) -> None:
+    db.execute("UPDATE restore SET state='running', started=? WHERE id=?", (now(), restore_id))
+
+
+def end_restore(db: sqlite3.Connection, restore_id: int, outcome: str, error: str = "",
+                entries: int = 0, bytes: int = 0) -> None:
+    db.execute("UPDATE restore SET state='ended', outcome=?, error=?, entries=?, bytes=?, ended=? "
+               "WHERE id=?", (outcome, error, entries, bytes, now(), restore_id))
+
+
+def unfinished_restores(db: sqlite3.Connection) -> list[int]:
+    return [row["id"] for row in db.execute("SELECT id FROM restore WHERE state != 'ended'")]

@@ -1,0 +1,110 @@
+"""The database file: one writer, many readers, numbered migrations."""
+
+from __future__ import annotations
+
+import fcntl
+import os
+import sqlite3
+import threading
+from collections.abc import Iterator
+from contextlib import contextmanager
+from datetime import UTC, datetime
+from importlib.resources import files
+from pathlib import Path
+
+from ..core.errors import Trouble
+
+
+def now() -> str:
+    """This moment, as the records write it."""
+    return stamp(datetime.now(UTC))
+
+
+def stamp(moment: datetime) -> str:
+    """A moment as sortable text in UTC, to the millisecond."""
+    return moment.astimezone(UTC).isoformat(timespec="milliseconds")
+
+
+class Records:
+    """Connections to the records. Opening one brings the tables up to date."""
+
+    def __init__(self, path: Path) -> None:
+        self._path = path
+        path.parent.mkdir(parents=True, exist_ok=True, mode=0o700)
+        self._hold = _take_lock(path.parent / "service.lock")
+        descriptor = os.open(path, os.O_RDWR | os.O_CREAT, 0o600)
+        os.close(descriptor)
+        self._local = threading.local()
+        self._lock = threading.RLock()
+        self._writer = self._connect()
+        self._writer.execute("PRAGMA journal_mode=WAL")
+        self._migrate()
+
+    def _connect(self) -> sqlite3.Connection:
+        connection = sqlite3.connect(
+            self._path, isolation_level=None, check_same_thread=False, timeout=30
+        )
+        connection.row_factory = sqlite3.Row
+        connection.execute("PRAGMA foreign_keys=ON")
+        connection.execute("PRAGMA synchronous=NORMAL")
+        return connection
+
+    def _migrate(self) -> None:
+        steps = sorted(
+            (step for step in files(__package__).joinpath("migrations").iterdir()
+             if step.name.endswith(".sql")), key=lambda step: step.name,
+        )
+        done = self._writer.execute("PRAGMA user_version").fetchone()[0]
+        if done > len(steps):
+            raise Trouble(f"The records in {self._path} were written by a later Fasciculus.",
+                          "Start that one, or name another FASCICULUS_HOME.")
+        for number, step in enumerate(steps, 1):
+            if number > done:
+                self._writer.executescript(
+                    f"BEGIN;\n{step.read_text('utf-8')}\nPRAGMA user_version={number};\nCOMMIT;"
+                )
+
+    @property
+    def reader(self) -> sqlite3.Connection:
+        """This thread's connection for reading."""
+        connection: sqlite3.Connection | None = getattr(self._local, "connection", None)
+        if connection is None:
+            connection = self._connect()
+            connection.execute("PRAGMA query_only=ON")
+            self._local.connection = connection
+        return connection
+
+    @contextmanager
+    def write(self) -> Iterator[sqlite3.Connection]:
+        """The writing connection inside one transaction, to one thread at a time."""
+        with self._lock:
+            if self._writer.in_transaction:
+                yield self._writer
+                return
+            self._writer.execute("BEGIN IMMEDIATE")
+            try:
+                yield self._writer
+            except BaseException:
+                self._writer.execute("ROLLBACK")
+                raise
+            self._writer.execute("COMMIT")
+
+    def close(self) -> None:
+        with self._lock:
+            self._writer.close()
+        os.close(self._hold)
+
+
+def _take_lock(path: Path) -> int:
+    """Hold the records folder for this process, or say which process holds it."""
+    descriptor = os.open(path, os.O_RDWR | os.O_CREAT | os.O_CLOEXEC, 0o600)
+    try:
+        fcntl.flock(descriptor, fcntl.LOCK_EX | fcntl.LOCK_NB)
+    except BlockingIOError:
+        holder = os.read(descriptor, 32).decode("ascii", "replace").strip() or "unknown"
+        os.close(descriptor)
+        raise Trouble(f"Another Fasciculus service (process {holder}) uses {path.parent}.",
+                      "Stop it first, or name another FASCICULUS_HOME.") from None
+    os.ftruncate(descriptor, 0)
+    os.pwrite(descriptor, f"{os.getpid()}\n".encode(), 0)
+    return descriptor

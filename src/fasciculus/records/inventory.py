@@ -1,0 +1,228 @@
+"""Hosts and accounts, with their sites, databases and mail domains."""
+
+from __future__ import annotations
+
+import difflib
+import sqlite3
+from collections.abc import Callable
+
+from ..core.errors import BadSetting, NotThere
+from ..models import Account, Database, Host, Page, Site, SiteRow
+from .paging import Ask, Query, like, page
+from .sealing import Seal, merged
+
+Covered = Callable[[str, str], list[str]]
+
+_NEWEST = (
+    "(SELECT moment FROM bundle WHERE subject_kind='{kind}' AND subject={name} "
+    "ORDER BY moment DESC LIMIT 1)"
+)
+_ACCOUNT_NEWEST = _NEWEST.format(kind="account", name="account.name")
+_ACCOUNT_BYTES = _ACCOUNT_NEWEST.replace("SELECT moment", "SELECT bytes")
+
+
+def nearest(db: sqlite3.Connection, table: str, name: str, what: str) -> NotThere:
+    """The error for a wrong name: it says the nearest, or all when they are few."""
+    known = [row[0] for row in db.execute(f"SELECT name FROM {table} ORDER BY name LIMIT 5000")]
+    close = difflib.get_close_matches(name, known, 1)
+    if close:
+        way_out = f"Did you mean “{close[0]}”?"
+    else:
+        way_out = f"Known: {', '.join(known[:12])}." if known else "There is none yet."
+    return NotThere(f"There is no {what} “{name}”.", way_out)
+
+
+# Hosts ------------------------------------------------------------------------
+
+def _host(row: sqlite3.Row, seal: Seal) -> Host:
+    host = Host.model_validate_json(row["document"])
+    host.accounts = row["accounts"]
+    host.secrets_set = sorted(seal.open(row["secrets"]))
+    return host
+
+
+_HOST = "host.*, (SELECT count(*) FROM account WHERE host_id=host.id) AS accounts"
+
+
+def hosts(db: sqlite3.Connection, seal: Seal, ask: Ask, words: str = "") -> Page[Host]:
+    query = Query(_HOST, "host", "host.id", {"name": "host.name"}, "name")
+    if words:
+        query.only("host.name LIKE ? ESCAPE '\\'", like(words))
+    return page(db, query, ask, lambda row: _host(row, seal))
+
+
+def host(db: sqlite3.Connection, seal: Seal, name: str) -> Host:
+    row = db.execute(f"SELECT {_HOST} FROM host WHERE name=?", (name,)).fetchone()
+    if row is None:
+        raise nearest(db, "host", name, "host")
+    return _host(row, seal)
+
+
+def host_secrets(db: sqlite3.Connection, seal: Seal, name: str) -> dict[str, str]:
+    row = db.execute("SELECT secrets FROM host WHERE name=?", (name,)).fetchone()
+    return seal.open(row["secrets"]) if row else {}
+
+
+def save_host(db: sqlite3.Connection, seal: Seal, new: Host, old_name: str | None = None) -> None:
+    """Add a host, or change the one of the old name."""
+    given = new.secrets.model_dump() if new.secrets else {}
+    document = new.model_dump_json(exclude={"secrets", "secrets_set", "accounts"})
+    try:
+        if old_name is None:
+            db.execute("INSERT INTO host (name, document, secrets) VALUES (?, ?, ?)",
+                       (new.name, document, seal.close(merged({}, given))))
+            return
+        secrets = merged(host_secrets(db, seal, old_name), given)
+        if not db.execute("UPDATE host SET name=?, document=?, secrets=? WHERE name=?",
+                          (new.name, document, seal.close(secrets), old_name)).rowcount:
+            raise nearest(db, "host", old_name, "host")
+    except sqlite3.IntegrityError as error:
+        raise BadSetting(f"There is a host “{new.name}” already.", "Choose another name.",
+                         field="name") from error
+
+
+def remove_host(db: sqlite3.Connection, name: str) -> None:
+    try:
+        if not db.execute("DELETE FROM host WHERE name=?", (name,)).rowcount:
+            raise nearest(db, "host", name, "host")
+    except sqlite3.IntegrityError as error:
+        raise BadSetting(f"Host “{name}” still has accounts.", "Remove them first.") from error
+
+
+# Accounts ---------------------------------------------------------------------
+
+_ACCOUNT = (
+    "account.*, host.name AS host, (SELECT count(*) FROM bundle WHERE subject_kind='account' AND "
+    f"subject=account.name) AS bundles, {_ACCOUNT_NEWEST} AS newest, {_ACCOUNT_BYTES} AS newest_bytes"
+)
+_ACCOUNT_SOURCE = "account JOIN host ON host.id=account.host_id"
+
+
+def _account(db: sqlite3.Connection, row: sqlite3.Row, covered: Covered) -> Account:
+    key = (row["id"],)
+    return Account(
+        name=row["name"], host=row["host"], home=row["home"],
+        sites=[Site(name=r["name"], root=r["root"]) for r in db.execute(
+            "SELECT name, root FROM site WHERE account_id=? ORDER BY name", key)],
+        databases=[
+            Database(engine=r["engine"], name=r["name"], path=r["path"], site=r["site"])
+            for r in db.execute("SELECT engine, name, path, site FROM database WHERE account_id=? "
+                                "ORDER BY engine, name", key)],
+        mail_domains=[r["name"] for r in db.execute(
+            "SELECT name FROM mail_domain WHERE account_id=? ORDER BY name", key)],
+        covered_by=covered("account", row["name"]), newest=row["newest"],
+        newest_bytes=row["newest_bytes"] or 0, bundles=row["bundles"],
+    )
+
+
+def accounts(db: sqlite3.Connection, ask: Ask, covered: Covered, words: str = "",
+             host: str = "") -> Page[Account]:
+    query = Query(
+        _ACCOUNT, _ACCOUNT_SOURCE, "account.id",
+        {"name": "account.name", "host": "host.name", "newest": f"coalesce({_ACCOUNT_NEWEST}, '')",
+         "size": f"coalesce({_ACCOUNT_BYTES}, 0)"}, "name",
+    )
+    if words:
+        query.only(
+            "account.name LIKE ? ESCAPE '\\' OR account.id IN "
+            "(SELECT account_id FROM site WHERE name LIKE ? ESCAPE '\\')", like(words), like(words))
+    if host:
+        query.only("host.name = ?", host)
+    return page(db, query, ask, lambda row: _account(db, row, covered))
+
+
+def account(db: sqlite3.Connection, name: str, covered: Covered = lambda kind, name: []) -> Account:
+    row = db.execute(f"SELECT {_ACCOUNT} FROM {_ACCOUNT_SOURCE} WHERE account.name=?",
+                     (name,)).fetchone()
+    if row is None:
+        raise nearest(db, "account", name, "account")
+    return _account(db, row, covered)
+
+
+def account_names(db: sqlite3.Connection) -> list[str]:
+    return [row[0] for row in db.execute("SELECT name FROM account ORDER BY name")]
+
+
+def _check_account(new: Account) -> None:
+    home = new.home + "/"
+    for site in new.sites:
+        if not (site.root + "/").startswith(home):
+            raise BadSetting(f"The document root {site.root} of {site.name} is not below {new.home}.",
+                             "Correct one of the two.", field="sites")
+    names = {site.name for site in new.sites}
+    for database in new.databases:
+        if database.engine == "sqlite" and not database.path:
+            raise BadSetting(f"The SQLite database {database.name} lacks its path.",
+                             "Write it below the account's home.", field="databases")
+        if database.site and database.site not in names:
+            raise BadSetting(f"The account has no site “{database.site}”.",
+                             f"It has: {', '.join(sorted(names)) or 'none'}.", field="databases")
+
+
+def save_account(db: sqlite3.Connection, new: Account, old_name: str | None = None) -> None:
+    """Add an account, or replace the one of the old name with all that is in it."""
+    _check_account(new)
+    found = db.execute("SELECT id FROM host WHERE name=?", (new.host,)).fetchone()
+    if found is None:
+        error = nearest(db, "host", new.host, "host")
+        raise BadSetting(error.message, error.way_out, field="host")
+    try:
+        if old_name is None:
+            key = db.execute("INSERT INTO account (name, host_id, home) VALUES (?, ?, ?)",
+                             (new.name, found["id"], new.home)).lastrowid
+        else:
+            row = db.execute("SELECT id FROM account WHERE name=?", (old_name,)).fetchone()
+            if row is None:
+                raise nearest(db, "account", old_name, "account")
+            key = row["id"]
+            db.execute("UPDATE account SET name=?, host_id=?, home=? WHERE id=?",
+                       (new.name, found["id"], new.home, key))
+            for table in ("site", "database", "mail_domain"):
+                db.execute(f"DELETE FROM {table} WHERE account_id=?", (key,))
+        db.executemany("INSERT INTO site (account_id, name, root) VALUES (?, ?, ?)",
+                       [(key, site.name, site.root) for site in new.sites])
+        db.executemany(
+            "INSERT INTO database (account_id, engine, name, path, site) VALUES (?, ?, ?, ?, ?)",
+            [(key, d.engine, d.name, d.path, d.site) for d in new.databases])
+        db.executemany("INSERT INTO mail_domain (account_id, name) VALUES (?, ?)",
+                       [(key, name) for name in new.mail_domains])
+    except sqlite3.IntegrityError as error:
+        what = str(error).rpartition(": ")[2].partition(".")[0].replace("_", " ")
+        raise BadSetting(
+            f"That {what} is there already, in this account or another.",
+            "Each account, site and mail domain belongs in one place only.",
+            field="name" if what == "account" else f"{what}s".replace(" ", "_")) from error
+
+
+def remove_account(db: sqlite3.Connection, name: str) -> None:
+    if not db.execute("DELETE FROM account WHERE name=?", (name,)).rowcount:
+        raise nearest(db, "account", name, "account")
+
+
+# Sites ------------------------------------------------------------------------
+
+def sites(db: sqlite3.Connection, ask: Ask, covered: Covered, words: str = "") -> Page[SiteRow]:
+    newest = _NEWEST.format(kind="site", name="site.name")
+    query = Query(
+        f"site.name, site.root, account.name AS account, host.name AS host, {newest} AS newest",
+        "site JOIN account ON account.id=site.account_id JOIN host ON host.id=account.host_id",
+        "site.id", {"name": "site.name", "account": "account.name"}, "name",
+    )
+    if words:
+        query.only("site.name LIKE ? ESCAPE '\\'", like(words))
+    return page(db, query, ask, lambda row: SiteRow(
+        name=row["name"], root=row["root"], account=row["account"], host=row["host"],
+        newest=row["newest"],
+        covered_by=sorted({*covered("site", row["name"]), *covered("account", row["account"])})))
+
+
+def site_names(db: sqlite3.Connection) -> list[str]:
+    return [row[0] for row in db.execute("SELECT name FROM site ORDER BY name")]
+
+
+def account_of_site(db: sqlite3.Connection, site: str) -> str:
+    row = db.execute("SELECT account.name FROM site JOIN account ON account.id=account_id "
+                     "WHERE site.name=?", (site,)).fetchone()
+    if row is None:
+        raise nearest(db, "site", site, "site")
+    return str(row[0])

@@ -1,0 +1,98 @@
+"""Jobs. Their setting is one JSON document; stores are linked, so that none vanishes under a job."""
+
+from __future__ import annotations
+
+import sqlite3
+from collections.abc import Iterator
+
+from ..core.errors import BadSetting
+from ..core.selecting import Selection, chosen
+from ..models import Job
+from .db import now
+from .inventory import account_names, nearest, site_names
+
+
+def jobs(db: sqlite3.Connection) -> list[Job]:
+    """All jobs by name. There are tens of them, not thousands."""
+    return [Job.model_validate_json(r["document"])
+            for r in db.execute("SELECT document FROM job ORDER BY name")]
+
+
+def job(db: sqlite3.Connection, name: str) -> Job:
+    row = db.execute("SELECT document FROM job WHERE name=?", (name,)).fetchone()
+    if row is None:
+        raise nearest(db, "job", name, "job")
+    return Job.model_validate_json(row["document"])
+
+
+def known_subjects(db: sqlite3.Connection, kind: str) -> list[str]:
+    return account_names(db) if kind == "accounts" else site_names(db)
+
+
+def covers(db: sqlite3.Connection, job: Job) -> list[str]:
+    """The subjects of a job as things are now.
+
+    A listed name that is gone raises ``BadSetting``.
+    """
+    return chosen(Selection(job.choice, tuple(job.names)), known_subjects(db, job.subjects))
+
+
+class Coverage:
+    """Which jobs cover a subject, for the time of one answer."""
+
+    def __init__(self, db: sqlite3.Connection) -> None:
+        self._rows = [(j, frozenset(j.names)) for j in jobs(db) if j.enabled]
+
+    def __call__(self, kind: str, name: str) -> list[str]:
+        return list(self._jobs(kind + "s", name))
+
+    def _jobs(self, subjects: str, name: str) -> Iterator[str]:
+        for row, names in self._rows:
+            if row.subjects == subjects and (
+                row.choice == "all" or (row.choice == "listed") == (name in names)
+            ):
+                yield row.name
+
+
+def save_job(db: sqlite3.Connection, new: Job, old_name: str | None = None) -> None:
+    """Add a job, or change the one of the old name."""
+    covers(db, new)
+    ids = {row["name"]: row["id"] for row in db.execute("SELECT id, name FROM store")}
+    for name in new.stores:
+        if name not in ids:
+            error = nearest(db, "store", name, "store")
+            raise BadSetting(error.message, error.way_out, field="stores")
+    document = new.model_dump_json(include=set(Job.model_fields))
+    try:
+        if old_name is None:
+            key = db.execute(
+                "INSERT INTO job (name, document, enabled, created) VALUES (?, ?, ?, ?)",
+                (new.name, document, new.enabled, now())).lastrowid
+        else:
+            if old_name != new.name:
+                raise BadSetting(
+                    "A job keeps its name, since its bundles carry it.",
+                    "Make a new job under the new name, and remove this one.", field="name")
+            row = db.execute("SELECT id FROM job WHERE name=?", (old_name,)).fetchone()
+            if row is None:
+                raise nearest(db, "job", old_name, "job")
+            key = row["id"]
+            db.execute("UPDATE job SET document=?, enabled=? WHERE id=?",
+                       (document, new.enabled, key))
+            db.execute("DELETE FROM job_store WHERE job_id=?", (key,))
+    except sqlite3.IntegrityError as error:
+        raise BadSetting(f"There is a job “{new.name}” already.", "Choose another name.",
+                         field="name") from error
+    db.executemany("INSERT INTO job_store VALUES (?, ?, ?)",
+                   [(key, ids[name], position) for position, name in enumerate(new.stores)])
+
+
+def remove_job(db: sqlite3.Connection, name: str) -> None:
+    """Remove a job; the bundles it made stay."""
+    if not db.execute("DELETE FROM job WHERE name=?", (name,)).rowcount:
+        raise nearest(db, "job", name, "job")
+
+
+def in_use(db: sqlite3.Connection, kind: str, name: str) -> list[str]:
+    """The jobs that name a subject."""
+    return [j.name for j in jobs(db) if j.subjects == kind + "s" and name in j.names]

@@ -1,0 +1,92 @@
+"""Lists that sort, filter and page in the database, by cursor."""
+
+from __future__ import annotations
+
+import base64
+import binascii
+import json
+import sqlite3
+from collections.abc import Callable
+from dataclasses import dataclass, field
+from typing import Any, TypeVar
+
+from ..core.errors import BadSetting
+from ..models.paging import Page
+
+T = TypeVar("T")
+
+
+@dataclass(frozen=True, slots=True)
+class Ask:
+    """What a caller wants of a list: at most ``limit`` rows after ``cursor``."""
+
+    sort: str = ""
+    limit: int = 50
+    cursor: str | None = None
+
+
+@dataclass(slots=True)
+class Query:
+    """A list's SQL: ``columns FROM source WHERE …``; ``key`` is its unique integer column.
+
+    ``sorts`` maps the names that callers may sort by to SQL expressions that are never NULL.
+    """
+
+    columns: str
+    source: str
+    key: str
+    sorts: dict[str, str]
+    default_sort: str
+    where: list[str] = field(default_factory=list)
+    values: list[Any] = field(default_factory=list)
+
+    def only(self, condition: str, *values: Any) -> None:
+        self.where.append(condition)
+        self.values.extend(values)
+
+
+def like(text: str) -> str:
+    """A LIKE pattern that finds the text anywhere; to be used with ``ESCAPE '\\'``."""
+    escaped = text.replace("\\", "\\\\").replace("%", "\\%").replace("_", "\\_")
+    return f"%{escaped}%"
+
+
+def page(db: sqlite3.Connection, query: Query, ask: Ask, make: Callable[[sqlite3.Row], T]) -> Page[T]:
+    """One page of the query's rows. A sort of ``-name`` runs backwards."""
+    sort = ask.sort or query.default_sort
+    backwards = sort.startswith("-")
+    expression = query.sorts.get(sort.lstrip("-"))
+    if expression is None:
+        raise BadSetting(f"This list cannot be sorted by “{sort.lstrip('-')}”.",
+                         f"Choose one of {', '.join(query.sorts)}.", field="sort")
+    conditions = " AND ".join(f"({c})" for c in query.where) or "1"
+    total = db.execute(
+        f"SELECT count(*) FROM {query.source} WHERE {conditions}", query.values
+    ).fetchone()[0]
+    values = list(query.values)
+    if ask.cursor:
+        last, key = _read_cursor(ask.cursor)
+        sign = "<" if backwards else ">"
+        conditions += f" AND ({expression}, {query.key}) {sign} (?, ?)"
+        values += [last, key]
+    direction = "DESC" if backwards else "ASC"
+    rows = db.execute(
+        f"SELECT {query.columns}, {expression} AS _sort, {query.key} AS _key FROM {query.source} "
+        f"WHERE {conditions} ORDER BY {expression} {direction}, {query.key} {direction} LIMIT ?",
+        [*values, ask.limit + 1],
+    ).fetchall()
+    following = None
+    if len(rows) > ask.limit:
+        rows = rows[:ask.limit]
+        following = base64.urlsafe_b64encode(
+            json.dumps([rows[-1]["_sort"], rows[-1]["_key"]]).encode()
+        ).decode()
+    return Page(items=[make(row) for row in rows], total=total, next=following)
+
+
+def _read_cursor(cursor: str) -> tuple[Any, int]:
+    try:
+        last, key = json.loads(base64.urlsafe_b64decode(cursor))
+        return last, int(key)
+    except (ValueError, TypeError, binascii.Error) as error:
+        raise BadSetting("The cursor cannot be read.", "Begin the list anew.", field="cursor") from error

@@ -1,0 +1,126 @@
+"""People, sessions, tokens, the audit trail. Only hashes of what opens a door are kept."""
+
+from __future__ import annotations
+
+import hashlib
+import secrets
+import sqlite3
+from dataclasses import dataclass
+from datetime import UTC, datetime, timedelta
+
+from werkzeug.security import check_password_hash, generate_password_hash
+
+from ..core.errors import BadSetting, NotThere
+from ..models import Token, TokenMade
+from .db import now, stamp
+
+SESSION_HOURS = 12
+TOKEN_MARK = "fsc_"
+# A hash to compare with when there is no such person, so that both answers take as long.
+_NOBODY = generate_password_hash(secrets.token_hex(16))
+
+
+@dataclass(frozen=True, slots=True)
+class Visitor:
+    """Somebody who was let in, by a session or a token."""
+
+    person_id: int
+    name: str
+    must_change: bool = False
+    csrf: str | None = None
+
+
+def _hash(secret: str) -> str:
+    # Sessions and tokens are 256 random bits: a plain digest is enough.
+    return hashlib.sha256(secret.encode()).hexdigest()
+
+
+def count(db: sqlite3.Connection) -> int:
+    return int(db.execute("SELECT count(*) FROM person").fetchone()[0])
+
+
+def add(db: sqlite3.Connection, name: str, password: str, must_change: bool) -> None:
+    db.execute(
+        "INSERT INTO person (name, password, must_change, created) VALUES (?, ?, ?, ?)",
+        (name, generate_password_hash(password), must_change, now()),
+    )
+
+
+def check(db: sqlite3.Connection, name: str, password: str) -> Visitor | None:
+    """The person of that name and password."""
+    row = db.execute("SELECT * FROM person WHERE name=?", (name,)).fetchone()
+    if not check_password_hash(row["password"] if row else _NOBODY, password) or row is None:
+        return None
+    return Visitor(row["id"], row["name"], bool(row["must_change"]))
+
+
+def change_password(db: sqlite3.Connection, person_id: int, password: str) -> None:
+    """Set a new password and end all of the person's sessions."""
+    db.execute("UPDATE person SET password=?, must_change=0 WHERE id=?",
+               (generate_password_hash(password), person_id))
+    db.execute("DELETE FROM session WHERE person_id=?", (person_id,))
+
+
+def open_session(db: sqlite3.Connection, person_id: int) -> tuple[str, str]:
+    """A new session: its secret and its CSRF token."""
+    secret, csrf = secrets.token_urlsafe(32), secrets.token_urlsafe(24)
+    expires = datetime.now(UTC) + timedelta(hours=SESSION_HOURS)
+    db.execute("DELETE FROM session WHERE expires < ?", (now(),))
+    db.execute("INSERT INTO session VALUES (?, ?, ?, ?, ?)",
+               (_hash(secret), person_id, csrf, now(), stamp(expires)))
+    return secret, csrf
+
+
+def by_session(db: sqlite3.Connection, secret: str) -> Visitor | None:
+    row = db.execute(
+        "SELECT person.id, name, must_change, csrf FROM session JOIN person "
+        "ON person.id=person_id WHERE hash=? AND expires > ?", (_hash(secret), now()),
+    ).fetchone()
+    return Visitor(row["id"], row["name"], bool(row["must_change"]), row["csrf"]) if row else None
+
+
+def close_session(db: sqlite3.Connection, secret: str) -> None:
+    db.execute("DELETE FROM session WHERE hash=?", (_hash(secret),))
+
+
+def by_token(db: sqlite3.Connection, secret: str) -> tuple[Visitor, int] | None:
+    """The token's owner and the token's id."""
+    row = db.execute(
+        "SELECT token.id AS token_id, person.id, person.name, must_change FROM token "
+        "JOIN person ON person.id=person_id WHERE hash=?", (_hash(secret),),
+    ).fetchone()
+    if row is None:
+        return None
+    return Visitor(row["id"], row["name"], bool(row["must_change"])), int(row["token_id"])
+
+
+def token_used(db: sqlite3.Connection, token_id: int) -> None:
+    db.execute("UPDATE token SET last_used=? WHERE id=?", (now(), token_id))
+
+
+def tokens(db: sqlite3.Connection, person_id: int) -> list[Token]:
+    rows = db.execute("SELECT name, created, last_used FROM token WHERE person_id=? ORDER BY name",
+                      (person_id,))
+    return [Token(**row) for row in rows]
+
+
+def add_token(db: sqlite3.Connection, person_id: int, name: str) -> TokenMade:
+    secret = TOKEN_MARK + secrets.token_urlsafe(32)
+    created = now()
+    try:
+        db.execute("INSERT INTO token (name, hash, person_id, created) VALUES (?, ?, ?, ?)",
+                   (name, _hash(secret), person_id, created))
+    except sqlite3.IntegrityError as error:
+        raise BadSetting(f"There is a token “{name}” already.", "Choose another name.",
+                         field="name") from error
+    return TokenMade(name=name, created=datetime.fromisoformat(created), token=secret)
+
+
+def remove_token(db: sqlite3.Connection, person_id: int, name: str) -> None:
+    if not db.execute("DELETE FROM token WHERE person_id=? AND name=?", (person_id, name)).rowcount:
+        raise NotThere(f"There is no token “{name}”.", "“fasciculus tokens list” names them.")
+
+
+def audit(db: sqlite3.Connection, who: str, action: str, about: str) -> None:
+    db.execute("INSERT INTO audit (at, who, action, about) VALUES (?, ?, ?, ?)",
+               (now(), who, action, about))

@@ -1,0 +1,185 @@
+"""Runs, tasks, log lines."""
+
+from __future__ import annotations
+
+import json
+import sqlite3
+from typing import Any
+
+from ..core.errors import NotThere
+from ..models import LogLine, Page, Run, RunDetail, Task, TaskCopy
+from .db import now
+from .paging import Ask, Query, page
+
+_RUN = (
+    "run.*, (SELECT count(*) FROM task WHERE run_id=run.id) AS tasks_total, "
+    "(SELECT count(*) FROM task WHERE run_id=run.id AND state='ended') AS tasks_done, "
+    "(SELECT coalesce(sum(bytes), 0) FROM task WHERE run_id=run.id) AS bytes, "
+    "(SELECT coalesce(sum(packed), 0) FROM task WHERE run_id=run.id) AS packed"
+)
+_FIELDS = tuple(Run.model_fields)
+
+
+def _run(row: sqlite3.Row) -> Run:
+    return Run(**{key: row[key] for key in _FIELDS})
+
+
+def runs(db: sqlite3.Connection, ask: Ask, job: str = "", outcome: str = "",
+         state: str = "", subject: str = "") -> Page[Run]:
+    query = Query(_RUN, "run", "run.id",
+                  {"id": "run.id", "job": "run.job", "started": "coalesce(run.started, '')"}, "-id")
+    if job:
+        query.only("run.job = ?", job)
+    if outcome == "trouble":
+        query.only("run.outcome NOT IN ('done')")
+    elif outcome:
+        query.only("run.outcome = ?", outcome)
+    if state:
+        query.only("run.state = ?", state)
+    if subject:
+        query.only("run.id IN (SELECT run_id FROM task WHERE subject = ?)", subject)
+    return page(db, query, ask, _run)
+
+
+def run(db: sqlite3.Connection, run_id: int) -> RunDetail:
+    row = db.execute(f"SELECT {_RUN} FROM run WHERE id=?", (run_id,)).fetchone()
+    if row is None:
+        raise NotThere(f"There is no run {run_id}.", "“fasciculus runs list” names them.")
+    detail = RunDetail(**_run(row).model_dump())
+    detail.tasks = tasks(db, run_id)
+    return detail
+
+
+def task(db: sqlite3.Connection, task_id: int) -> Task:
+    return _tasks(db, "task.id", task_id)[0]
+
+
+def tasks(db: sqlite3.Connection, run_id: int) -> list[Task]:
+    return _tasks(db, "task.run_id", run_id)
+
+
+def _tasks(db: sqlite3.Connection, column: str, value: int) -> list[Task]:
+    copies: dict[int, list[TaskCopy]] = {}
+    for row in db.execute(
+        f"SELECT task_copy.* FROM task_copy JOIN task ON task.id=task_id WHERE {column}=? "
+        "ORDER BY store", (value,)):
+        copies.setdefault(row["task_id"], []).append(
+            TaskCopy(store=row["store"], error=row["error"], kept=row["kept"], retired=row["retired"]))
+    rows = db.execute(
+        "SELECT task.*, bundle.id AS bundle_id FROM task LEFT JOIN bundle ON "
+        "bundle.subject_kind=task.subject_kind AND bundle.subject=task.subject "
+        f"AND bundle.name=task.bundle AND task.bundle != '' WHERE {column}=? ORDER BY task.id",
+        (value,))
+    return [
+        Task(id=row["id"], subject_kind=row["subject_kind"], subject=row["subject"],
+             state=row["state"], outcome=row["outcome"], error=row["error"], bundle=row["bundle"],
+             bundle_id=row["bundle_id"], entries=row["entries"], bytes=row["bytes"],
+             packed=row["packed"], started=row["started"], ended=row["ended"],
+             warnings=json.loads(row["warnings"]), copies=copies.get(row["id"], []))
+        for row in rows
+    ]
+
+
+def by_key(db: sqlite3.Connection, key: str) -> int | None:
+    row = db.execute("SELECT id FROM run WHERE idempotency_key=?", (key,)).fetchone()
+    return row["id"] if row else None
+
+
+def active(db: sqlite3.Connection, job: str) -> int | None:
+    """The job's run that has not ended, if there is one."""
+    row = db.execute("SELECT id FROM run WHERE job=? AND state != 'ended' LIMIT 1", (job,)).fetchone()
+    return row["id"] if row else None
+
+
+def add(db: sqlite3.Connection, job: str, zone: str, report_to: list[str], report_when: str,
+        started_by: str, subjects: list[tuple[str, str]], key: str | None) -> int:
+    """A queued run with a task a subject."""
+    run_id = db.execute(
+        "INSERT INTO run (job, zone, report_to, report_when, started_by, state, created, "
+        "idempotency_key) VALUES (?, ?, ?, ?, ?, 'queued', ?, ?)",
+        (job, zone, json.dumps(report_to), report_when, started_by, now(), key)).lastrowid
+    assert run_id is not None
+    db.executemany(
+        "INSERT INTO task (run_id, subject_kind, subject, state) VALUES (?, ?, ?, 'queued')",
+        [(run_id, kind, name) for kind, name in subjects])
+    return run_id
+
+
+def begin(db: sqlite3.Connection, run_id: int) -> None:
+    db.execute("UPDATE run SET state='running', started=coalesce(started, ?) WHERE id=?",
+               (now(), run_id))
+
+
+def end(db: sqlite3.Connection, run_id: int, outcome: str, sentence: str) -> None:
+    moment = now()
+    db.execute("UPDATE run SET state='ended', outcome=?, sentence=?, ended=?, "
+               "started=coalesce(started, ?) WHERE id=?",
+               (outcome, sentence, moment, moment, run_id))
+
+
+def begin_task(db: sqlite3.Connection, task_id: int) -> None:
+    db.execute("UPDATE task SET state='running', started=? WHERE id=?", (now(), task_id))
+
+
+def end_task(db: sqlite3.Connection, task_id: int, outcome: str, error: str = "", bundle: str = "",
+             entries: int = 0, bytes: int = 0, packed: int = 0) -> None:
+    warnings = [row["text"] for row in db.execute(
+        "SELECT log_line.text FROM log_line JOIN task ON task.run_id=log_line.run_id "
+        "AND task.subject=log_line.subject WHERE task.id=? AND level='warning' "
+        "ORDER BY log_line.id LIMIT 200", (task_id,))]
+    db.execute(
+        "UPDATE task SET state='ended', outcome=?, error=?, bundle=?, entries=?, bytes=?, packed=?, "
+        "ended=?, warnings=? WHERE id=?",
+        (outcome, error, bundle, entries, bytes, packed, now(), json.dumps(warnings), task_id))
+
+
+def copied(db: sqlite3.Connection, task_id: int, store: str, error: str, kept: int) -> None:
+    db.execute(
+        "INSERT INTO task_copy (task_id, store, error, kept) VALUES (?, ?, ?, ?) "
+        "ON CONFLICT DO UPDATE SET error=excluded.error, kept=excluded.kept",
+        (task_id, store, error, kept))
+
+
+def retired(db: sqlite3.Connection, task_id: int, store: str) -> None:
+    db.execute("INSERT INTO task_copy (task_id, store, retired) VALUES (?, ?, 1) "
+               "ON CONFLICT DO UPDATE SET retired=retired+1", (task_id, store))
+
+
+def unfinished(db: sqlite3.Connection) -> list[int]:
+    return [row["id"] for row in db.execute("SELECT id FROM run WHERE state != 'ended' ORDER BY id")]
+
+
+def log(db: sqlite3.Connection, level: str, text: str, *, run_id: int | None = None,
+        restore_id: int | None = None, subject: str = "") -> int:
+    return db.execute(
+        "INSERT INTO log_line (run_id, restore_id, subject, at, level, text) "
+        "VALUES (?, ?, ?, ?, ?, ?)", (run_id, restore_id, subject, now(), level, text)).lastrowid or 0
+
+
+def log_lines(db: sqlite3.Connection, ask: Ask, column: str, owner: int, level: str = "",
+              words: str = "") -> Page[LogLine]:
+    """The log of a run (``column`` run_id) or a restore (restore_id)."""
+    query = Query("log_line.*", "log_line", "log_line.id", {"id": "log_line.id"}, "id")
+    query.only(f"log_line.{column} = ?", owner)
+    if level == "trouble":
+        query.only("level != 'info'")
+    elif level:
+        query.only("level = ?", level)
+    if words:
+        query.only("instr(lower(text || ' ' || subject), lower(?))", words)
+    return page(db, query, ask, lambda row: LogLine(
+        id=row["id"], at=row["at"], level=row["level"], subject=row["subject"], text=row["text"]))
+
+
+def last_ended(db: sqlite3.Connection, job: str) -> dict[str, Any] | None:
+    row = db.execute(
+        "SELECT id, outcome, started, ended FROM run WHERE job=? AND state='ended' "
+        "ORDER BY id DESC LIMIT 1", (job,)).fetchone()
+    return dict(row) if row else None
+
+
+def nights(db: sqlite3.Connection, since: str) -> list[tuple[str, str, str, str]]:
+    """(subject kind, subject, moment of start, outcome) of the tasks since a moment."""
+    return [tuple(row) for row in db.execute(
+        "SELECT subject_kind, subject, coalesce(started, ended), outcome FROM task "
+        "WHERE state='ended' AND coalesce(started, ended) >= ? ORDER BY subject, id", (since,))]

@@ -1,0 +1,53 @@
+"""Secrets at rest: encrypted with a key file that lies outside the records."""
+
+from __future__ import annotations
+
+import json
+import os
+from pathlib import Path
+
+from cryptography.fernet import Fernet, InvalidToken
+
+from ..core.errors import Trouble
+
+
+class Seal:
+    """Seals small sets of named secrets (Fernet: AES-128-CBC with HMAC-SHA256)."""
+
+    def __init__(self, key_file: Path) -> None:
+        self._path = key_file
+        key_file.parent.mkdir(parents=True, exist_ok=True, mode=0o700)
+        if not key_file.exists():
+            partial = key_file.with_suffix(".part")
+            descriptor = os.open(partial, os.O_WRONLY | os.O_CREAT | os.O_TRUNC, 0o600)
+            with os.fdopen(descriptor, "wb") as sink:
+                sink.write(Fernet.generate_key() + b"\n")
+            partial.rename(key_file)
+        self._fernet = Fernet(key_file.read_bytes().strip())
+
+    def close(self, secrets: dict[str, str]) -> str | None:
+        """The sealed form, None when there is nothing to seal."""
+        if not secrets:
+            return None
+        return self._fernet.encrypt(json.dumps(secrets).encode()).decode()
+
+    def open(self, sealed: str | None) -> dict[str, str]:
+        """The secrets of a sealed form."""
+        if not sealed:
+            return {}
+        try:
+            opened: dict[str, str] = json.loads(self._fernet.decrypt(sealed.encode()))
+        except InvalidToken as error:
+            raise Trouble(f"The key {self._path} does not open the stored secrets.",
+                          "Bring back the key file that belongs to these records, "
+                          "or enter the passwords again.") from error
+        return opened
+
+
+def merged(old: dict[str, str], new: dict[str, str | None]) -> dict[str, str]:
+    """Secrets after a change: None leaves one as it was, an empty text removes it."""
+    result = dict(old)
+    for key, value in new.items():
+        if value is not None:
+            result[key] = value
+    return {key: value for key, value in result.items() if value}

@@ -1,0 +1,115 @@
+"""Stores, and what the records know to be on them."""
+
+from __future__ import annotations
+
+import sqlite3
+import uuid
+
+from ..core.errors import BadSetting
+from ..models import Page, Store
+from ..models.runs import StoreFill
+from .inventory import nearest
+from .paging import Ask, Query, like, page
+from .sealing import Seal, merged
+
+_STORE = (
+    "store.*, (SELECT count(*) FROM copy WHERE store_id=store.id) AS copies, "
+    "(SELECT coalesce(sum(packed), 0) FROM copy JOIN bundle ON bundle.id=bundle_id "
+    "WHERE store_id=store.id) AS bytes, "
+    "(SELECT group_concat(name, char(10)) FROM job_store JOIN job ON job.id=job_id "
+    "WHERE store_id=store.id) AS jobs"
+)
+_TOLD = {"secrets", "secrets_set", "jobs", "copies", "bytes", "where"}
+
+
+def where(store: Store) -> str:
+    """Where a store lies, in a few words."""
+    if store.kind == "folder":
+        return store.path
+    port = f":{store.port}" if store.port != 22 else ""
+    return f"sftp {store.user}@{store.address}{port}:{store.folder}"
+
+
+def _store(row: sqlite3.Row, seal: Seal) -> Store:
+    store = Store.model_validate_json(row["document"])
+    store.secrets_set = sorted(seal.open(row["secrets"]))
+    store.copies, store.bytes = row["copies"], row["bytes"]
+    store.jobs = sorted((row["jobs"] or "").split("\n")) if row["jobs"] else []
+    store.where = where(store)
+    return store
+
+
+def stores(db: sqlite3.Connection, seal: Seal, ask: Ask, words: str = "") -> Page[Store]:
+    query = Query(_STORE, "store", "store.id", {"name": "store.name", "kind": "store.kind"}, "name")
+    if words:
+        query.only("store.name LIKE ? ESCAPE '\\'", like(words))
+    return page(db, query, ask, lambda row: _store(row, seal))
+
+
+def store(db: sqlite3.Connection, seal: Seal, name: str) -> Store:
+    row = db.execute(f"SELECT {_STORE} FROM store WHERE name=?", (name,)).fetchone()
+    if row is None:
+        raise nearest(db, "store", name, "store")
+    return _store(row, seal)
+
+
+def store_ids(db: sqlite3.Connection) -> dict[str, int]:
+    return {row["name"]: row["id"] for row in db.execute("SELECT id, name FROM store")}
+
+
+def secrets(db: sqlite3.Connection, seal: Seal, name: str) -> dict[str, str]:
+    row = db.execute("SELECT secrets FROM store WHERE name=?", (name,)).fetchone()
+    return seal.open(row["secrets"]) if row else {}
+
+
+def mark_of(db: sqlite3.Connection, name: str) -> str | None:
+    """The id that the store's own file must show."""
+    row = db.execute("SELECT mark FROM store WHERE name=?", (name,)).fetchone()
+    return str(row["mark"]) if row else None
+
+
+def new_mark() -> str:
+    return uuid.uuid4().hex
+
+
+def save_store(db: sqlite3.Connection, seal: Seal, new: Store, mark: str,
+               old_name: str | None = None) -> None:
+    """Add a store, or change the one of the old name."""
+    given = new.secrets.model_dump() if new.secrets else {}
+    document = new.model_dump_json(exclude=_TOLD)
+    try:
+        if old_name is None:
+            db.execute(
+                "INSERT INTO store (name, kind, document, secrets, mark) VALUES (?, ?, ?, ?, ?)",
+                (new.name, new.kind, document, seal.close(merged({}, given)), mark))
+            return
+        sealed = seal.close(merged(secrets(db, seal, old_name), given))
+        if not db.execute(
+            "UPDATE store SET name=?, kind=?, document=?, secrets=?, mark=? WHERE name=?",
+            (new.name, new.kind, document, sealed, mark, old_name)).rowcount:
+            raise nearest(db, "store", old_name, "store")
+    except sqlite3.IntegrityError as error:
+        raise BadSetting(f"There is a store “{new.name}” already.", "Choose another name.",
+                         field="name") from error
+
+
+def remove_store(db: sqlite3.Connection, name: str) -> None:
+    """Forget a store and the copies on it; the store itself is not touched."""
+    try:
+        if not db.execute("DELETE FROM store WHERE name=?", (name,)).rowcount:
+            raise nearest(db, "store", name, "store")
+    except sqlite3.IntegrityError as error:
+        raise BadSetting(f"Jobs still write to store “{name}”.",
+                         "Change or remove those jobs first.") from error
+    db.execute("DELETE FROM bundle WHERE NOT EXISTS (SELECT 1 FROM copy WHERE bundle_id=bundle.id)")
+
+
+def fills(db: sqlite3.Connection, seal: Seal) -> list[StoreFill]:
+    rows = db.execute(
+        f"SELECT {_STORE}, (SELECT max(made) FROM copy WHERE store_id=store.id) AS newest "
+        "FROM store ORDER BY name")
+    return [
+        StoreFill(name=row["name"], kind=row["kind"], where=_store(row, seal).where,
+                  copies=row["copies"], bytes=row["bytes"], newest=row["newest"])
+        for row in rows
+    ]

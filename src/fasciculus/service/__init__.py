@@ -1,0 +1,1 @@
+"""The Flask service: API, sign-in, scheduler, dispatcher, outbox, and the built console."""

@@ -1,0 +1,265 @@
+"""Bundles: browsing, downloading, restoring."""
+
+from __future__ import annotations
+
+import base64
+import hashlib
+import os
+import re
+from collections.abc import Iterator
+from datetime import UTC, datetime
+from itertools import islice
+from pathlib import Path
+
+from flask import Response, request
+
+from ...core.bundling.entry import FILE, Entry
+from ...core.bundling.listing import children, read_listing
+from ...core.bundling.names import KINDS, SubjectRef
+from ...core.errors import BadSetting, NotThere
+from ...models import (
+    Bundle,
+    BundleDetail,
+    BundleEntry,
+    BundleFiles,
+    BundleFound,
+    LogLine,
+    Page,
+    Restore,
+    RestoreStart,
+    Started,
+)
+from ...records import bundles, runs, stores
+from ...stores import open_store
+from ...stores.base import Connected
+from ...work.reading import fetch_listing, fetch_manifest, gzipped, tar_stream
+from .. import orders
+from ..doors import problem
+from ..parts import parts
+from ..registry import PREFIX, arg, ask, operation, visitor
+from .doors import note
+from .runs import LOG_QUERY
+
+_SHOWN = 2000
+_FOUND = 500
+
+
+@operation("GET", "/bundles", "Bundles, newest first", gives=Page[Bundle], paged=True, query={
+    "subject": "only of this subject", "kind": "account or site", "job": "only of this job",
+    "store": "only with a copy here", "q": "words in the name or subject"})
+def bundles_list() -> Page[Bundle]:
+    return bundles.bundles(parts().records.reader, ask(), arg("subject"), arg("kind"), arg("job"),
+                           arg("store"), arg("q"))
+
+
+@operation("GET", "/bundles/{bundle_id}", "One bundle", gives=BundleDetail)
+def bundles_show(bundle_id: int) -> BundleDetail:
+    return bundles.bundle(parts().records.reader, bundle_id)
+
+
+def _wanted(bundle: Bundle) -> tuple[str, list[bytes]]:
+    kind = arg("contents")
+    if kind and kind not in KINDS:
+        raise BadSetting(f"“{kind}” is no kind of contents.", f"Choose one of {', '.join(KINDS)}.",
+                         field="contents")
+    return kind, [_bytes(path) for path in request.args.getlist("path") if path]
+
+
+def _bytes(path: str) -> bytes:
+    """A path of the API as bytes: those that are not UTF-8 travel as ``base64:…``."""
+    if path.startswith("base64:"):
+        try:
+            return base64.b64decode(path[7:], validate=True)
+        except ValueError as error:
+            raise BadSetting(f"The path “{path}” cannot be read.", field="path") from error
+    return path.strip("/").encode()
+
+
+def _text(path: bytes) -> str:
+    try:
+        return path.decode()
+    except UnicodeDecodeError:
+        return "base64:" + base64.b64encode(path).decode()
+
+
+def _listing(bundle: Bundle) -> Path:
+    """The bundle's listing beside the records; fetched again from a store when it is gone."""
+    path = parts().config.listing(bundle.subject_kind, bundle.subject, bundle.name)
+    if not path.exists():
+        subject = SubjectRef(bundle.subject_kind, bundle.subject)
+        order = orders.store_order(parts().records.reader, parts().seal, _copy(bundle, ""))
+        with Connected(open_store(order.spec())) as store:
+            fetch_listing(store, subject, fetch_manifest(store, subject, bundle.name), path)
+    return path
+
+
+def _copy(bundle: Bundle, store: str) -> str:
+    """The store to read from: the one that was named, or the first."""
+    names = [copy.store for copy in bundle.copies]
+    if store and store not in names:
+        raise BadSetting(f"There is no copy of {bundle.name} on “{store}”.",
+                         f"Copies are on: {', '.join(names) or 'none'}.", field="store")
+    if not names:
+        raise NotThere(f"No copy of {bundle.name} is left.", "Choose another moment.")
+    return store or names[0]
+
+
+def _entry(entry: Entry, files: int, size: int) -> BundleEntry:
+    return BundleEntry(
+        name=entry.path.rpartition(b"/")[2].decode("utf-8", "backslashreplace"),
+        path=_text(entry.path), type=entry.type, bytes=size, files=files, mode=f"{entry.mode:04o}",
+        user=entry.user or str(entry.uid), group=entry.group or str(entry.gid),
+        mtime=datetime.fromtimestamp(entry.mtime_ns / 1e9, UTC),
+        target=entry.target.decode("utf-8", "backslashreplace") if entry.target is not None else None)
+
+
+@operation("GET", "/bundles/{bundle_id}/files", "What is in a folder of a bundle", gives=BundleFiles,
+           query={"contents": "files, databases or mail", "folder": "path of the folder"})
+def bundles_files(bundle_id: int) -> BundleFiles:
+    bundle = bundles_show(bundle_id)
+    kind, _ = _wanted(bundle)
+    kind = kind or next(iter(bundle.contents), "files")
+    folder = _bytes(arg("folder"))
+    with _listing(bundle).open("rb") as raw:
+        rows = [_entry(*row) for row in islice(children(read_listing(raw), kind, folder), _SHOWN + 1)]
+    return BundleFiles(kind=kind, folder=_text(folder), items=rows[:_SHOWN], more=len(rows) > _SHOWN)
+
+
+@operation("GET", "/bundles/{bundle_id}/search", "Entries whose path holds the words",
+           gives=BundleFound, query={"q": "words in the path", "contents": "only of this kind"})
+def bundles_search(bundle_id: int) -> BundleFound:
+    bundle = bundles_show(bundle_id)
+    kind, _ = _wanted(bundle)
+    words = [word.encode() for word in arg("q").lower().split()]
+    if not words:
+        raise BadSetting("There is nothing to look for.", "Give a part of the name.", field="q")
+    rows: list[BundleEntry] = []
+    with _listing(bundle).open("rb") as raw:
+        for entry in read_listing(raw):
+            if (not kind or entry.kind == kind) and all(w in entry.path.lower() for w in words):
+                rows.append(_entry(entry, int(entry.type == FILE), entry.size))
+                if len(rows) > _FOUND:
+                    break
+    return BundleFound(items=rows[:_FOUND], more=len(rows) > _FOUND)
+
+
+@operation("GET", "/bundles/{bundle_id}/download", "A bundle, or part of it, as one tar.gz",
+           media="application/gzip", query={
+               "contents": "only this kind", "path": "only at or below this path; may be repeated",
+               "store": "the copy to read"})
+def bundles_download(bundle_id: int) -> Response:
+    bundle = bundles_show(bundle_id)
+    kind, paths = _wanted(bundle)
+    db = parts().records.reader
+    order = orders.store_order(db, parts().seal, _copy(bundle, arg("store")))
+    listing, subject = _listing(bundle), SubjectRef(bundle.subject_kind, bundle.subject)
+    about = f"{bundles.listing_digest(db, bundle_id)} {kind} {paths}"
+    tag = hashlib.sha256(about.encode()).hexdigest()[:32]
+    start = _range_start(tag)
+    if start is None:
+        return problem(416, "Only ranges of the form “bytes=N-” can be given.",
+                       way_out="Ask for the whole, or from a byte on.")
+    store = open_store(order.spec())
+    store.connect()
+    wanted = [kind] if kind else []
+    stream = _closing(gzipped(tar_stream(store, subject, listing, wanted, paths)), store.close)
+    headers = {"ETag": f'"{tag}"', "Accept-Ranges": "bytes",
+               "Content-Disposition": f'attachment; filename="{bundle.subject}-{bundle.name}.tar.gz"'}
+    if not start:
+        note("downloaded", bundle.name)
+        return Response(stream, mimetype="application/gzip", headers=headers)
+    return Response(_from(stream, start), 206, mimetype="application/gzip",
+                    headers={**headers, "Content-Range": f"bytes {start}-/*"})
+
+
+def _range_start(tag: str) -> int | None:
+    """Where a resumed download goes on: the same bundle always gives the same bytes."""
+    asked = request.headers.get("Range")
+    if not asked or request.headers.get("If-Range", f'"{tag}"') != f'"{tag}"':
+        return 0
+    match = re.fullmatch(r"bytes=(\d+)-", asked.strip())
+    return int(match[1]) if match else None
+
+
+def _from(stream: Iterator[bytes], start: int) -> Iterator[bytes]:
+    for chunk in stream:
+        if start >= len(chunk):
+            start -= len(chunk)
+            continue
+        yield chunk[start:]
+        start = 0
+
+
+def _closing(stream: Iterator[bytes], close: object) -> Iterator[bytes]:
+    try:
+        yield from stream
+    finally:
+        if callable(close):
+            close()
+
+
+# Restores -----------------------------------------------------------------------
+
+@operation("GET", "/restores", "Restores, newest first", gives=Page[Restore], paged=True,
+           query={"subject": "only of this subject"})
+def restores_list() -> Page[Restore]:
+    page = bundles.restores(parts().records.reader, ask(), arg("subject"))
+    page.items = [parts().dispatcher.enrich_restore(row) for row in page.items]
+    return page
+
+
+@operation("POST", "/restores", "Bring a bundle, or part of it, back into an empty folder and "
+           "named databases", takes=RestoreStart, gives=Started, status=202)
+def restores_start(body: RestoreStart) -> Started:
+    db, key = parts().records.reader, request.headers.get("Idempotency-Key")
+    bundle = bundles.bundle(db, body.bundle)
+    store = _copy(bundle, body.store)
+    known = [d["name"] for d in bundle.databases if d["engine"] == "mariadb"]
+    for name, new in body.databases.items():
+        if name not in known:
+            raise BadSetting(f"The bundle holds no MariaDB database “{name}”.",
+                             f"It holds: {', '.join(known) or 'none'}.", field="databases")
+        if not new or len(new) > 64:
+            raise BadSetting(f"“{new}” cannot be a database's name.", "Use 1 to 64 characters.",
+                             field="databases")
+    for kind in body.contents:
+        if kind not in bundle.contents:
+            raise BadSetting(f"The bundle holds no {kind}.",
+                             f"It holds: {', '.join(bundle.contents)}.", field="contents")
+    local = [s.path for s in stores.stores(db, parts().seal, stores.Ask(limit=10_000)).items
+             if s.kind == "folder"]
+    orders.check_target(parts().config, local, body.target)
+    if os.path.isdir(body.target) and os.listdir(body.target):
+        raise BadSetting(f"The folder {body.target} is not empty.",
+                         "Name an empty or a new folder; nothing is overwritten.", field="target")
+    with parts().records.write() as writer:
+        if key and (found := bundles.restore_by_key(writer, key)):
+            return Started(id=found, url=f"{PREFIX}/restores/{found}")
+        paths = [os.fsdecode(_bytes(path)) for path in body.paths]
+        restore_id = bundles.add_restore(writer, bundle, store, body.target, body.contents, paths,
+                                         body.databases, visitor().name, key)
+    note("started a restore", f"{bundle.subject} {bundle.name} to {body.target}")
+    parts().dispatcher.start_restore(restore_id, (bundle.subject_kind, bundle.subject))
+    return Started(id=restore_id, url=f"{PREFIX}/restores/{restore_id}")
+
+
+@operation("GET", "/restores/{restore_id}", "One restore", gives=Restore)
+def restores_show(restore_id: int) -> Restore:
+    return parts().dispatcher.enrich_restore(bundles.restore(parts().records.reader, restore_id))
+
+
+@operation("POST", "/restores/{restore_id}/cancel", "Cancel a restore", gives=Restore, status=202)
+def restores_cancel(restore_id: int) -> Restore:
+    if restores_show(restore_id).state == "ended":
+        raise BadSetting(f"Restore {restore_id} has ended already.", "There is nothing to cancel.")
+    parts().dispatcher.cancel_restore(restore_id)
+    note("cancelled a restore", str(restore_id))
+    return restores_show(restore_id)
+
+
+@operation("GET", "/restores/{restore_id}/log", "The log of a restore", gives=Page[LogLine],
+           paged=True, query=LOG_QUERY)
+def restores_log(restore_id: int) -> Page[LogLine]:
+    restores_show(restore_id)
+    return runs.log_lines(parts().records.reader, ask(), "restore_id", restore_id, arg("level"),
+                          arg("q"))

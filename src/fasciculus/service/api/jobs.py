@@ -1,0 +1,130 @@
+"""Jobs: their settings, their readback, and starting them."""
+
+from __future__ import annotations
+
+from datetime import UTC, datetime
+
+from flask import request
+
+from ...core import planning, timetable
+from ...core.errors import BadSetting
+from ...models import Job, JobRow, Page, Readback, Started
+from ...records import bundles, jobs, runs, stores
+from ..parts import parts
+from ..registry import PREFIX, arg, operation, visitor
+from ..scheduler import next_start
+from .doors import note
+
+
+@operation("GET", "/jobs", "Jobs", gives=Page[JobRow], query={
+    "q": "words that the name holds", "sort": "name or next; “-” before it for backwards"})
+def jobs_list() -> Page[JobRow]:
+    rows = [_row(job) for job in jobs.jobs(parts().records.reader) if arg("q") in job.name]
+    sort = arg("sort") or "name"
+    if sort.lstrip("-") not in ("name", "next"):
+        raise BadSetting(f"This list cannot be sorted by “{sort}”.", "Choose name or next.", field="sort")
+    if sort.lstrip("-") == "next":
+        far = datetime.max.replace(tzinfo=UTC)
+        rows.sort(key=lambda row: row.next_start or far)
+    if sort.startswith("-"):
+        rows.reverse()
+    return Page(items=rows, total=len(rows))
+
+
+def _row(job: Job) -> JobRow:
+    db = parts().records.reader
+    last = runs.last_ended(db, job.name)
+    try:
+        covers = len(jobs.covers(db, job))
+    except BadSetting:
+        covers = len(job.names)
+    return JobRow(
+        **job.model_dump(), readback=_sentence(job, covers), covers=covers,
+        next_start=next_start(job, datetime.now(UTC)) if job.enabled else None,
+        last_run=last["id"] if last else None, last_outcome=last["outcome"] if last else None,
+        last_ended=last["ended"] if last else None, running=runs.active(db, job.name) is not None,
+    )
+
+
+def _sentence(job: Job, covers: int) -> str:
+    return planning.readback(
+        subjects=job.subjects, choice=job.choice, names=job.names, covers=covers,
+        contents=job.contents, messages=job.messages, timetable=timetable.parse(job.timetable),
+        zone=job.zone, stores=job.stores, keep=job.keep, report_to=job.report_to,
+        report_when=job.report_when, enabled=job.enabled)
+
+
+@operation("POST", "/jobs", "Add a job", takes=Job, gives=JobRow, status=201)
+def jobs_add(body: Job) -> JobRow:
+    with parts().records.write() as db:
+        jobs.save_job(db, body)
+    return _saved(body.name, "added job")
+
+
+@operation("GET", "/jobs/{name}", "One job", gives=JobRow)
+def jobs_show(name: str) -> JobRow:
+    return _row(jobs.job(parts().records.reader, name))
+
+
+@operation("PUT", "/jobs/{name}", "Change a job", takes=Job, gives=JobRow)
+def jobs_change(name: str, body: Job) -> JobRow:
+    with parts().records.write() as db:
+        jobs.save_job(db, body, name)
+    return _saved(name, "changed job")
+
+
+@operation("DELETE", "/jobs/{name}", "Remove a job; the bundles it made stay")
+def jobs_remove(name: str) -> None:
+    with parts().records.write() as db:
+        if going := runs.active(db, name):
+            raise BadSetting(f"Job “{name}” is going on, as run {going}.",
+                             "Wait for its end, or cancel it.")
+        jobs.remove_job(db, name)
+    note("removed job", name)
+    parts().scheduler.refresh()
+    parts().hub.changed("jobs")
+
+
+def _saved(name: str, action: str) -> JobRow:
+    note(action, name)
+    parts().scheduler.refresh()
+    parts().hub.changed("jobs")
+    return jobs_show(name)
+
+
+@operation("POST", "/jobs/{name}/start", "Start a job now", gives=Started, status=202)
+def jobs_start(name: str) -> Started:
+    key = request.headers.get("Idempotency-Key")
+    run_id = parts().dispatcher.start_run(name, visitor().name, key)
+    note("started job", name)
+    return Started(id=run_id, url=f"{PREFIX}/runs/{run_id}")
+
+
+@operation("POST", "/jobs/readback", "What a job would do, before it is saved", takes=Job,
+           gives=Readback)
+def jobs_readback(body: Job) -> Readback:
+    db = parts().records.reader
+    covers = jobs.covers(db, body)
+    table = timetable.parse(body.timetable)
+    zone = timetable.zone(body.zone)
+    measured = [bundles.newest(db, body.subjects[:-1], name) for name in covers]
+    known = [row for row in measured if row is not None]
+    others = [
+        (job.name, start) for job in jobs.jobs(db)
+        if job.name != body.name and job.enabled and (start := next_start(job, datetime.now(UTC)))
+    ]
+    targets = [stores.store(db, parts().seal, name) for name in body.stores]
+    starts = timetable.next_starts(table, zone, datetime.now(UTC), 5)
+    packed = sum(row["packed"] for row in known)
+    advice = planning.advice(
+        contents=body.contents, timetable_text=table.text, keep=body.keep,
+        store_kinds=[store.kind for store in targets], report_to=body.report_to,
+        starts=starts, others=others, covers=len(covers), enabled=body.enabled)
+    if packed:
+        advice.append(planning.fill_words(packed, body.keep, body.stores))
+    return Readback(
+        sentence=_sentence(body, len(covers)), starts=starts, covers=covers[:500],
+        bytes=sum(row["bytes"] for row in known), packed=packed,
+        unmeasured=len(covers) - len(known), advice=advice)
+
+

@@ -1,0 +1,15 @@
+"""The live view of everything."""
+
+from __future__ import annotations
+
+from flask import Response
+
+from ..parts import parts
+from ..registry import operation
+from .runs import event_stream
+
+
+@operation("GET", "/live", "Everything that happens, live", media="text/event-stream",
+           query={"last_id": "resume after this event id"})
+def live() -> Response:
+    return event_stream(parts().hub)

@@ -1,0 +1,140 @@
+"""What needs a person, at a glance; and one search over everything."""
+
+from __future__ import annotations
+
+from datetime import UTC, datetime, timedelta
+from urllib.parse import quote
+
+from ...core import timetable
+from ...core.errors import BadSetting
+from ...core.reporting import OUTCOMES, worst
+from ...models import Found, Overview, Page, Run, Upcoming
+from ...models.runs import Attention, Night, SubjectNights
+from ...records import bundles, inventory, jobs, reports, runs, stores
+from ...records.paging import Ask, like
+from ..parts import parts
+from ..registry import arg, operation
+
+_NIGHTS = 14
+_STARTS = 50
+
+
+@operation("GET", "/overview", "What needs a person, what comes, what was", gives=Overview)
+def overview() -> Overview:
+    db = parts().records.reader
+    now = datetime.now(UTC)
+    return Overview(
+        now=now, attention=_attention(now), running=_active(), upcoming=_upcoming(now),
+        recent=runs.runs(db, Ask(limit=8), state="ended").items, nights=_nights(now),
+        stores=stores.fills(db, parts().seal),
+        accounts=_count("account"), sites=_count("site"), jobs=_count("job"),
+        bundles=bundles.count(db), scheduler_alive=parts().scheduler.alive)
+
+
+def _count(table: str) -> int:
+    return int(parts().records.reader.execute(f"SELECT count(*) FROM {table}").fetchone()[0])
+
+
+def _active() -> list[Run]:
+    db = parts().records.reader
+    return [*runs.runs(db, Ask(limit=20), state="running").items,
+            *runs.runs(db, Ask(limit=20), state="queued").items]
+
+
+def _attention(now: datetime) -> list[Attention]:
+    db = parts().records.reader
+    rows = []
+    if not parts().scheduler.alive:
+        rows.append(Attention(level="broken", text="The scheduler does not run: no job starts by "
+                              "itself. Restart the service.", link="/settings"))
+    for job in jobs.jobs(db):
+        last = runs.last_ended(db, job.name)
+        if last and last["outcome"] not in ("done", "warned", "cancelled"):
+            rows.append(Attention(level="broken", link=f"/runs/{last['id']}",
+                                  text=f"Job {job.name}: {OUTCOMES[last['outcome']]}."))
+        elif last and last["outcome"] == "warned":
+            rows.append(Attention(level="look", link=f"/runs/{last['id']}",
+                                  text=f"Job {job.name}: done, with warnings."))
+        elif last is None:
+            rows.append(Attention(level="look", link=f"/jobs/{quote(job.name)}",
+                                  text=f"Job {job.name} has never run. Start it once and watch."))
+    coverage = jobs.Coverage(db)
+    bare = []
+    for account in inventory.account_names(db):
+        if not coverage("account", account):
+            sites = [r[0] for r in db.execute("SELECT site.name FROM site JOIN account ON "
+                                              "account.id=account_id WHERE account.name=?", (account,))]
+            if not sites or not all(coverage("site", site) for site in sites):
+                bare.append(account)
+    if bare:
+        shown = ", ".join(bare[:5]) + (f" and {len(bare) - 5} more" if len(bare) > 5 else "")
+        rows.append(Attention(level="look", text=f"No job covers {shown}.", link="/accounts"))
+    waiting = reports.outbox(db)
+    if waiting:
+        rows.append(Attention(level="look", link="/reports", text=(
+            f"{len(waiting)} report{'s' if len(waiting) > 1 else ''} could not be sent yet. "
+            f"{waiting[0].last_error}")))
+    return sorted(rows, key=lambda row: row.level)
+
+
+def _upcoming(now: datetime) -> list[Upcoming]:
+    db = parts().records.reader
+    rows = []
+    for job in jobs.jobs(db):
+        if not job.enabled:
+            continue
+        last = runs.last_ended(db, job.name)
+        expected = None
+        if last and last["started"] and last["ended"]:
+            expected = (datetime.fromisoformat(last["ended"])
+                        - datetime.fromisoformat(last["started"])).total_seconds()
+        table = timetable.parse(job.timetable)
+        for at in timetable.next_starts(table, timetable.zone(job.zone), now, _STARTS):
+            if at > now + timedelta(hours=24):
+                break
+            rows.append(Upcoming(at=at, job=job.name, zone=job.zone, expected=expected))
+    return sorted(rows, key=lambda row: row.at)[:_STARTS]
+
+
+def _nights(now: datetime) -> list[SubjectNights]:
+    """The worst outcome of each subject on each of the last days, by UTC."""
+    first = (now - timedelta(days=_NIGHTS - 1)).date()
+    by_subject: dict[tuple[str, str], dict[str, list[str]]] = {}
+    for kind, subject, at, outcome in runs.nights(parts().records.reader, first.isoformat()):
+        by_subject.setdefault((kind, subject), {}).setdefault(at[:10], []).append(outcome)
+    days = [(first + timedelta(days=n)).isoformat() for n in range(_NIGHTS)]
+    rows = [
+        SubjectNights(subject_kind=kind, subject=subject, nights=[
+            Night(day=day, outcome=worst(found[day]) if day in found else "") for day in days])
+        for (kind, subject), found in by_subject.items()
+    ]
+    bad = {"failed", "partial", "interrupted"}
+    rows.sort(key=lambda r: (r.nights[-1].outcome not in bad, r.subject))
+    return rows[:60]
+
+
+@operation("GET", "/search", "Accounts, sites, jobs, stores and bundles by name",
+           gives=Page[Found], query={"q": "a part of the name"})
+def search() -> Page[Found]:
+    words = arg("q")
+    if not words:
+        raise BadSetting("There is nothing to look for.", "Give a part of a name.", field="q")
+    db, rows = parts().records.reader, []
+    for kind, sql, link in (
+        ("account", "SELECT account.name, host.name FROM account JOIN host ON host.id=host_id "
+         "WHERE account.name LIKE ? ESCAPE '\\' ORDER BY account.name LIMIT 8", "/accounts/{0}"),
+        ("site", "SELECT site.name, account.name FROM site JOIN account ON account.id=account_id "
+         "WHERE site.name LIKE ? ESCAPE '\\' ORDER BY site.name LIMIT 8", "/accounts/{1}"),
+        ("job", "SELECT name, '' FROM job WHERE name LIKE ? ESCAPE '\\' ORDER BY name LIMIT 8",
+         "/jobs/{0}"),
+        ("store", "SELECT name, kind FROM store WHERE name LIKE ? ESCAPE '\\' ORDER BY name LIMIT 8",
+         "/stores/{0}"),
+        ("bundle", "SELECT name, subject, id FROM bundle WHERE subject || ' ' || name LIKE ? "
+         "ESCAPE '\\' ORDER BY moment DESC LIMIT 8", "/bundles/{2}"),
+    ):
+        for row in db.execute(sql, (like(words),)):
+            rows.append(Found(kind=kind, name=row[0], about=row[1],
+                              link=link.format(*(quote(str(value)) for value in row))))
+    return Page(items=rows, total=len(rows))
+
+

@@ -1,0 +1,111 @@
+"""The Flask application: API, health, OpenAPI, and the built console."""
+
+from __future__ import annotations
+
+import json
+import logging
+from pathlib import Path
+
+from flask import Flask, Response, request, send_from_directory
+from pydantic import ValidationError
+from werkzeug.exceptions import HTTPException
+
+from ..core.errors import BadSetting, Damaged, NotThere, Trouble, Unreachable
+from . import api as _api
+from . import doors
+from .dispatcher import AlreadyGoing
+from .doors import problem
+from .parts import Parts
+from .registry import PREFIX, blueprint
+
+log = logging.getLogger(__name__)
+
+CONSOLE = Path(__file__).parent / "console"
+_STATUS: tuple[tuple[type[Trouble], int], ...] = (
+    (AlreadyGoing, 409), (NotThere, 404), (BadSetting, 422), (Unreachable, 502), (Damaged, 502),
+    (Trouble, 422),
+)
+_POLICY = (
+    "default-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data:; "
+    "frame-ancestors 'none'; base-uri 'none'; form-action 'self'; object-src 'none'"
+)
+assert _api  # imported for the operations it registers
+
+
+def create_app(parts: Parts) -> Flask:
+    """The application around the parts of a service."""
+    app = Flask(__name__, static_folder=None)
+    app.extensions["fasciculus"] = parts
+    app.config["MAX_CONTENT_LENGTH"] = 8 * 1024 * 1024
+    doors.install(app)
+    app.register_blueprint(blueprint())
+    _errors(app)
+    _other_pages(app, parts)
+
+    @app.after_request
+    def headers(answer: Response) -> Response:
+        answer.headers.setdefault("Content-Security-Policy", _POLICY)
+        answer.headers["X-Content-Type-Options"] = "nosniff"
+        answer.headers["X-Frame-Options"] = "DENY"
+        answer.headers["Referrer-Policy"] = "no-referrer"
+        if request.path.startswith(PREFIX):
+            answer.headers.setdefault("Cache-Control", "no-store")
+        return answer
+
+    return app
+
+
+def _errors(app: Flask) -> None:
+    @app.errorhandler(Trouble)
+    def trouble(error: Trouble) -> Response:
+        status = next(status for kind, status in _STATUS if isinstance(error, kind))
+        return problem(status, error.message, way_out=error.way_out, field=error.field)
+
+    @app.errorhandler(ValidationError)
+    def invalid(error: ValidationError) -> Response:
+        # Never with the value itself: it may be a password.
+        errors = []
+        for row in error.errors(include_url=False, include_context=False, include_input=False):
+            message = row["msg"].removeprefix("Value error, ")
+            field = ".".join(str(part) for part in row["loc"] if not str(part).startswith("function-"))
+            if not field and ": " in message:
+                field, _, message = message.partition(": ")
+            errors.append({"field": field, "message": message})
+        first = errors[0]
+        return problem(422, f"{first['field']}: {first['message']}" if first["field"] else first["message"],
+                       way_out="Correct it and send it again.", field=first["field"] or None,
+                       errors=errors)
+
+    @app.errorhandler(HTTPException)
+    def http(error: HTTPException) -> Response:
+        way_out = {404: f"{PREFIX}/openapi.json lists what there is."}.get(error.code or 500, "")
+        return problem(error.code or 500, error.name, way_out=way_out)
+
+    @app.errorhandler(Exception)
+    def unexpected(error: Exception) -> Response:
+        log.exception("while answering %s %s", request.method, request.path)
+        return problem(500, "Something unexpected happened.", type(error).__name__,
+                       "The service's log has the details.")
+
+
+def _other_pages(app: Flask, parts: Parts) -> None:
+    @app.get("/health")
+    def health() -> Response:
+        checks = {"records": True, "scheduler": parts.scheduler.alive,
+                  "dispatcher": parts.dispatcher.alive}
+        try:
+            parts.records.reader.execute("SELECT 1 FROM setting LIMIT 1").fetchall()
+        except Exception:
+            checks["records"] = False
+        good = all(checks.values())
+        body = {"status": "well" if good else "broken", "checks": checks}
+        return Response(json.dumps(body), 200 if good else 503, mimetype="application/json")
+
+    @app.get("/")
+    @app.get("/<path:path>")
+    def console(path: str = "index.html") -> Response:
+        if not CONSOLE.is_dir():
+            return Response("The console is not built. Run “make console”.\n", 503, mimetype="text/plain")
+        answer = send_from_directory(CONSOLE, path)
+        answer.cache_control.max_age = 31_536_000 if path.startswith("assets/") else 0
+        return answer

@@ -1,0 +1,445 @@
+"""Hands orders to worker processes, at most so many at once, and takes their events."""
+
+from __future__ import annotations
+
+import json
+import logging
+import os
+import shutil
+import signal
+import subprocess
+import sys
+import threading
+import time
+from collections import deque
+from collections.abc import Callable
+from dataclasses import dataclass, field
+from datetime import UTC, datetime
+
+from pydantic import BaseModel
+
+from ..config import Config
+from ..core.errors import BadSetting, Trouble
+from ..models import LogLine, Restore, Run, Task
+from ..records import bundles, jobs, runs, stores
+from ..records.db import Records
+from ..records.sealing import Seal
+from ..work.events import Copied, Event, Finished, Log, Progress, Retired, from_line
+from ..work.order import Envelope
+from . import orders
+from .hub import Hub
+
+log = logging.getLogger(__name__)
+
+_GRACE = 45.0
+_SMOOTH = 0.3
+
+
+@dataclass(slots=True)
+class _Item:
+    """A task or restore that waits or goes on."""
+
+    number: int
+    subject: tuple[str, str]
+    run: int | None = None
+    restore: int | None = None
+    process: subprocess.Popen[bytes] | None = None
+    cancelled: bool = False
+
+
+@dataclass(slots=True)
+class Live:
+    """The last progress of a task, and the rate at which bytes are read."""
+
+    progress: Progress
+    rate: float = 0.0
+    at: float = field(default_factory=time.monotonic)
+
+    def update(self, progress: Progress) -> None:
+        moment = time.monotonic()
+        if moment - self.at > 0.2:
+            speed = (progress.bytes - self.progress.bytes) / (moment - self.at)
+            self.rate = speed if not self.rate else self.rate + _SMOOTH * (speed - self.rate)
+            self.at = moment
+            self.progress = progress
+        else:
+            self.progress = Progress(progress.stage, progress.entries, self.progress.bytes,
+                                     progress.packed, progress.pushed, progress.total)
+
+    @property
+    def remaining(self) -> float | None:
+        """Seconds left, where the total is known and something moves."""
+        left = self.progress.total - self.progress.bytes
+        return left / self.rate if self.rate > 1 and left > 0 else None
+
+
+class Dispatcher:
+    """Runs and restores from queued to ended. The only part that starts workers."""
+
+    def __init__(self, config: Config, records: Records, seal: Seal, hub: Hub,
+                 on_run_ended: Callable[[int], None]) -> None:
+        self._config, self._records, self._seal, self._hub = config, records, seal, hub
+        self._on_run_ended = on_run_ended
+        self._changed = threading.Condition()
+        self._waiting: deque[_Item] = deque()
+        self._going: dict[tuple[str, int], _Item] = {}
+        self._live: dict[tuple[str, int], Live] = {}
+        self._closing = False
+        self._thread = threading.Thread(target=self._hand_out, name="dispatcher", daemon=True)
+
+    def start(self) -> None:
+        """Put right what an earlier life left, then begin to hand out."""
+        self._after_restart()
+        self._thread.start()
+
+    @property
+    def alive(self) -> bool:
+        return self._thread.is_alive()
+
+    def stop(self) -> None:
+        """Cancel what goes on and wait for it, so that nothing is left running."""
+        with self._changed:
+            self._closing = True
+            going = list(self._going.values())
+            self._changed.notify_all()
+        for item in going:
+            self._signal(item)
+        deadline = time.monotonic() + _GRACE
+        with self._changed:
+            while self._going and time.monotonic() < deadline:
+                self._changed.wait(0.5)
+            for item in self._going.values():
+                if item.process:
+                    item.process.kill()
+
+    # Starting and cancelling ---------------------------------------------------
+
+    def start_run(self, name: str, started_by: str, key: str | None = None) -> int:
+        """Queue a run of a job; the same idempotency key gives the same run."""
+        with self._records.write() as db:
+            if key and (known := runs.by_key(db, key)):
+                return known
+            job = jobs.job(db, name)
+            going = runs.active(db, name)
+            if going:
+                raise AlreadyGoing(name, going)
+            kind = job.subjects[:-1]
+            subjects = [(kind, subject) for subject in jobs.covers(db, job)]
+            if not subjects:
+                raise BadSetting(f"Job “{name}” covers nothing.",
+                                 "Add an account, or change what the job covers.")
+            run_id = runs.add(db, name, job.zone, job.report_to, job.report_when, started_by,
+                              subjects, key)
+            items = [_Item(t.id, (t.subject_kind, t.subject), run=run_id)
+                     for t in runs.tasks(db, run_id)]
+        self._tell_run(run_id)
+        self._enqueue(items)
+        return run_id
+
+    def start_restore(self, restore_id: int, subject: tuple[str, str]) -> None:
+        self._enqueue([_Item(restore_id, subject, restore=restore_id)])
+
+    def _enqueue(self, items: list[_Item]) -> None:
+        with self._changed:
+            self._waiting.extend(items)
+            self._changed.notify_all()
+
+    def cancel_run(self, run_id: int) -> None:
+        self._cancel(lambda item: item.run == run_id)
+
+    def cancel_restore(self, restore_id: int) -> None:
+        self._cancel(lambda item: item.restore == restore_id)
+
+    def _cancel(self, matches: Callable[[_Item], bool]) -> None:
+        with self._changed:
+            dropped = [item for item in self._waiting if matches(item)]
+            self._waiting = deque(item for item in self._waiting if not matches(item))
+            going = [item for item in self._going.values() if matches(item)]
+        for item in dropped:
+            self._ended(item, Finished("cancelled", "Cancelled before it began."))
+        for item in going:
+            self._signal(item)
+
+    def _signal(self, item: _Item) -> None:
+        item.cancelled = True
+        process = item.process
+        if process is not None and process.poll() is None:
+            process.send_signal(signal.SIGTERM)
+            killer = threading.Timer(_GRACE, process.kill)
+            killer.daemon = True
+            killer.start()
+            threading.Thread(target=lambda: (process.wait(), killer.cancel()), daemon=True).start()
+
+    # Handing out -----------------------------------------------------------------
+
+    def _hand_out(self) -> None:
+        while True:
+            with self._changed:
+                item = None
+                while not self._closing and (item := self._next()) is None:
+                    self._changed.wait(5)
+                if item is None:
+                    return
+                self._going[_key(item)] = item
+            threading.Thread(target=self._carry_out, args=(item,), daemon=True,
+                             name=f"task-{item.number}").start()
+
+    def _next(self) -> _Item | None:
+        """The first that may begin: never two at once for one subject."""
+        if len(self._going) >= self._config.workers:
+            return None
+        busy = {item.subject for item in self._going.values()}
+        for item in self._waiting:
+            if item.subject not in busy:
+                self._waiting.remove(item)
+                return item
+        return None
+
+    def _carry_out(self, item: _Item) -> None:
+        finished = Finished("failed", "The worker gave no answer.")
+        try:
+            order = self._begin(item)
+            finished = self._work(item, order)
+        except Trouble as error:
+            finished = Finished("failed", error.sentence())
+            self._log(item, "error", finished.error)
+        except Exception as error:
+            log.exception("task %s", item.number)
+            finished = Finished("failed", f"Unexpected: {type(error).__name__}: {error}.")
+        finally:
+            with self._changed:
+                self._going.pop(_key(item), None)
+                self._live.pop(_key(item), None)
+            try:
+                self._ended(item, finished)
+            finally:
+                with self._changed:
+                    self._changed.notify_all()
+
+    def _begin(self, item: _Item) -> BaseModel:
+        with self._records.write() as db:
+            if item.run is not None:
+                runs.begin(db, item.run)
+                runs.begin_task(db, item.number)
+            else:
+                bundles.begin_restore(db, item.number)
+        db = self._records.reader
+        order: BaseModel
+        if item.run is not None:
+            job = jobs.job(db, runs.run(db, item.run).job)
+            order = orders.bundle_order(db, self._seal, self._config, job, item.run,
+                                        item.number, *item.subject)
+            self._tell_run(item.run)
+            self._tell_task(item)
+        else:
+            order = orders.restore_order(db, self._seal, self._config,
+                                         bundles.restore(db, item.number))
+            self._tell_restore(item.number)
+        return order
+
+    def _work(self, item: _Item, order: BaseModel) -> Finished:
+        envelope = Envelope.model_validate({"body": order.model_dump()})
+        # An order may hold secrets: it goes through a pipe, not through arguments.
+        process = subprocess.Popen(
+            [sys.executable, "-m", "fasciculus.work"], stdin=subprocess.PIPE,
+            stdout=subprocess.PIPE, stderr=subprocess.PIPE, env=_clean_environment(),
+            start_new_session=True,
+        )
+        item.process = process
+        assert process.stdin and process.stdout and process.stderr
+        finished: Finished | None = None
+        complaints: deque[bytes] = deque(maxlen=20)
+        drain = threading.Thread(target=complaints.extend, args=(process.stderr,), daemon=True)
+        drain.start()
+        try:
+            process.stdin.write(envelope.model_dump_json().encode() + b"\n")
+            process.stdin.flush()
+            if item.cancelled:
+                process.send_signal(signal.SIGTERM)
+            for line in process.stdout:
+                event = from_line(line)
+                if isinstance(event, Finished):
+                    finished = event
+                else:
+                    self._take(item, event)
+        except (BrokenPipeError, ValueError):
+            log.warning("task %s: the worker broke off", item.number)
+        finally:
+            process.stdout.close()
+            try:
+                process.stdin.close()
+            except BrokenPipeError:
+                pass
+            code = process.wait()
+            drain.join(5)
+            shutil.rmtree(self._spool_of(item), ignore_errors=True)
+        for text in complaints:
+            log.warning("task %s: %s", item.number, text.decode(errors="replace").rstrip())
+        if finished is not None:
+            return finished
+        if item.cancelled:
+            return Finished("cancelled", "Cancelled; nothing of it counts as a bundle.")
+        what = f"was killed (signal {-code})" if code < 0 else f"ended unexpectedly (code {code})"
+        error = f"The worker {what}. Nothing of it counts as a bundle; the next run clears up after it."
+        self._log(item, "error", error)
+        return Finished("interrupted", error)
+
+    def _spool_of(self, item: _Item) -> str:
+        kind = "task" if item.run is not None else "restore"
+        return str(self._config.spool / f"{kind}-{item.number}")
+
+    # Events ------------------------------------------------------------------------
+
+    def _take(self, item: _Item, event: Event) -> None:
+        match event:
+            case Progress():
+                live = self._live.get(_key(item))
+                if live is None:
+                    self._live[_key(item)] = Live(event)
+                else:
+                    live.update(event)
+                if item.run is not None:
+                    self._tell_task(item)
+                else:
+                    self._tell_restore(item.number)
+            case Log():
+                self._log(item, event.level, event.text)
+            case Copied():
+                with self._records.write() as db:
+                    runs.copied(db, item.number, event.store, event.error, event.kept)
+            case Retired():
+                self._retired(item, event)
+
+    def _retired(self, item: _Item, event: Retired) -> None:
+        kind, subject = item.subject
+        with self._records.write() as db:
+            runs.retired(db, item.number, event.store)
+            bundles.retire(db, kind, subject, event.bundle, event.store)
+            gone = db.execute("SELECT 1 FROM bundle WHERE subject_kind=? AND subject=? AND name=?",
+                              (kind, subject, event.bundle)).fetchone() is None
+        if gone:
+            self._config.listing(kind, subject, event.bundle).unlink(missing_ok=True)
+
+    def _log(self, item: _Item, level: str, text: str) -> None:
+        subject = item.subject[1]
+        with self._records.write() as db:
+            number = runs.log(db, level, text, run_id=item.run, restore_id=item.restore,
+                              subject=subject)
+        line = LogLine(id=number, at=datetime.now(UTC), level=level, subject=subject, text=text)
+        self._hub.tell("log", {"run": item.run, "restore": item.restore,
+                               **json.loads(line.model_dump_json())}, run=item.run)
+
+    def _ended(self, item: _Item, finished: Finished) -> None:
+        if item.restore is not None:
+            with self._records.write() as db:
+                bundles.end_restore(db, item.number, finished.outcome, finished.error,
+                                    finished.entries, finished.bytes)
+            self._tell_restore(item.number)
+            return
+        assert item.run is not None
+        kind, subject = item.subject
+        with self._records.write() as db:
+            runs.end_task(db, item.number, finished.outcome, finished.error, finished.bundle,
+                          finished.entries, finished.bytes, finished.packed)
+            if finished.bundle:
+                self._keep_bundle(item, finished)
+            left = db.execute("SELECT count(*) FROM task WHERE run_id=? AND state != 'ended'",
+                              (item.run,)).fetchone()[0]
+        self._tell_task(item)
+        if finished.bundle:
+            self._hub.changed("bundles")
+        if not left:
+            self._on_run_ended(item.run)
+        self._tell_run(item.run)
+
+    def _keep_bundle(self, item: _Item, finished: Finished) -> None:
+        kind, subject = item.subject
+        with self._records.write() as db:
+            ids = stores.store_ids(db)
+            run = db.execute("SELECT job FROM run WHERE id=?", (item.run,)).fetchone()
+            host = db.execute(
+                "SELECT host.name FROM host JOIN account ON host_id=host.id LEFT JOIN site ON "
+                "account_id=account.id WHERE account.name=? OR site.name=? LIMIT 1",
+                (subject, subject)).fetchone()
+            good = [row["store"] for row in db.execute(
+                "SELECT store FROM task_copy WHERE task_id=? AND error=''", (item.number,))]
+            bundles.add(
+                db, subject_kind=kind, subject=subject, name=finished.bundle, job=run["job"],
+                host=host[0] if host else "", run_id=item.run or 0, entries=finished.entries,
+                bytes=finished.bytes, packed=finished.packed, outcome=finished.outcome,
+                manifest=finished.manifest, store_ids=[ids[name] for name in good if name in ids])
+        orders.home_listing(self._config, kind, subject, finished.bundle, item.number)
+
+    # Telling -------------------------------------------------------------------------
+
+    def enrich(self, task: Task) -> Task:
+        """Add the live numbers to a task that goes on."""
+        live = self._live.get(("task", task.id))
+        if live is not None and task.state == "running":
+            progress = live.progress
+            task.stage, task.entries, task.bytes = progress.stage, progress.entries, progress.bytes
+            task.packed, task.pushed, task.expected = progress.packed, progress.pushed, progress.total
+            task.rate, task.remaining = live.rate, live.remaining
+        return task
+
+    def enrich_restore(self, restore: Restore) -> Restore:
+        live = self._live.get(("restore", restore.id))
+        if live is not None and restore.state == "running":
+            restore.stage, restore.total = live.progress.stage, live.progress.total
+            restore.entries, restore.bytes = live.progress.entries, live.progress.bytes
+        return restore
+
+    def _tell_run(self, run_id: int) -> None:
+        run = Run(**runs.run(self._records.reader, run_id).model_dump(exclude={"tasks"}))
+        self._hub.tell("run", run, run=run_id)
+
+    def _tell_task(self, item: _Item) -> None:
+        task = self.enrich(runs.task(self._records.reader, item.number))
+        data = json.loads(task.model_dump_json())
+        self._hub.tell("task", {"run": item.run, "task": data}, run=item.run)
+
+    def _tell_restore(self, restore_id: int) -> None:
+        self._hub.tell("restore", self.enrich_restore(
+            bundles.restore(self._records.reader, restore_id)))
+
+    # After a restart -----------------------------------------------------------------
+
+    def _after_restart(self) -> None:
+        """What an earlier life of the service left unfinished is interrupted, and swept."""
+        error = ("The service was stopped while this went on. Nothing of it counts as a bundle; "
+                 "the next run clears up after it.")
+        interrupted = []
+        with self._records.write() as db:
+            for run_id in runs.unfinished(db):
+                for task in runs.tasks(db, run_id):
+                    if task.state != "ended":
+                        runs.log(db, "error", error, run_id=run_id, subject=task.subject)
+                        runs.end_task(db, task.id, "interrupted", error)
+                interrupted.append(run_id)
+            for restore_id in bundles.unfinished_restores(db):
+                bundles.end_restore(db, restore_id, "interrupted",
+                                    "The service was stopped while this went on. "
+                                    "Start the restore again, into an empty folder.")
+        for left in (self._config.spool, self._config.listings / "under-way"):
+            for path in left.glob("*-*"):
+                shutil.rmtree(path, ignore_errors=True) if path.is_dir() else path.unlink()
+        for run_id in interrupted:
+            self._on_run_ended(run_id)
+
+
+class AlreadyGoing(Trouble):
+    """A job's previous run has not ended."""
+
+    def __init__(self, job: str, run_id: int) -> None:
+        super().__init__(f"Job “{job}” is going on already, as run {run_id}.",
+                         f"Follow it (fasciculus runs follow {run_id}), or cancel it first.")
+        self.run_id = run_id
+
+
+def _key(item: _Item) -> tuple[str, int]:
+    return ("task" if item.run is not None else "restore", item.number)
+
+
+def _clean_environment() -> dict[str, str]:
+    """Nothing of the service's own settings, which may hold secrets, reaches a worker."""
+    return {k: v for k, v in os.environ.items() if not k.startswith("FASCICULUS_")}

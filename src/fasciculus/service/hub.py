@@ -1,0 +1,105 @@
+"""What happens, told to everybody who looks, as Server-Sent Events with a resume id."""
+
+from __future__ import annotations
+
+import json
+import secrets
+import threading
+from collections import deque
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass
+from typing import Any
+
+from pydantic import BaseModel
+
+_KEPT = 2000
+_HEARTBEAT = 15.0
+#: Views that may stay open; further ones get what there is and come back by themselves.
+_OPEN_VIEWS = 24
+_COME_BACK_MS = 3000
+
+
+@dataclass(frozen=True, slots=True)
+class Told:
+    """One event: its number, its kind, the run it belongs to, and its data as JSON."""
+
+    number: int
+    kind: str
+    run: int | None
+    data: str
+
+
+class Hub:
+    """Keeps the last events and wakes those who wait for more."""
+
+    def __init__(self) -> None:
+        self._epoch = secrets.token_hex(4)
+        self._told: deque[Told] = deque(maxlen=_KEPT)
+        self._number = 0
+        self._changed = threading.Condition()
+        self._views = 0
+        self._closed = False
+
+    def tell(self, kind: str, data: BaseModel | dict[str, Any], run: int | None = None) -> None:
+        text = data.model_dump_json() if isinstance(data, BaseModel) else json.dumps(data)
+        with self._changed:
+            self._number += 1
+            self._told.append(Told(self._number, kind, run, text))
+            self._changed.notify_all()
+
+    def changed(self, what: str) -> None:
+        """Say that a list should be asked for anew."""
+        self.tell("changed", {"what": what})
+
+    def close(self) -> None:
+        """End all open views."""
+        with self._changed:
+            self._closed = True
+            self._changed.notify_all()
+
+    def stream(self, last_id: str, run: int | None = None,
+               over: Callable[[], bool] = lambda: False) -> Iterator[bytes]:
+        """Events from after ``last_id`` on, of one run or of all, until ``over()``.
+
+        An id that is too old, or of an earlier life of the service, is answered with
+        a ``reset`` event: ask for everything anew.
+        """
+        epoch, _, number = last_id.partition("-")
+        with self._changed:
+            after = self._number
+            reset = False
+            if last_id:
+                oldest = self._told[0].number if self._told else self._number + 1
+                if epoch != self._epoch or not number.isdigit() or int(number) < oldest - 1:
+                    reset = True
+                else:
+                    after = int(number)
+            stays = self._views < _OPEN_VIEWS
+            self._views += 1
+        try:
+            yield f"retry: {_COME_BACK_MS}\n\n".encode()
+            yield self._frame(after, "reset" if reset else "hello", "{}")
+            while True:
+                with self._changed:
+                    news = [t for t in self._told if t.number > after]
+                    ended = self._closed or over()
+                    if not news and not ended and stays:
+                        self._changed.wait(_HEARTBEAT)
+                        news = [t for t in self._told if t.number > after]
+                        ended = self._closed or over()
+                for told in news:
+                    after = told.number
+                    if run is None or told.run == run:
+                        yield self._frame(told.number, told.kind, told.data)
+                if not news:
+                    yield b": still here\n\n"
+                if ended or not stays:
+                    if ended and not self._closed:
+                        yield self._frame(after, "end", "{}")
+                    return
+        finally:
+            with self._changed:
+                self._views -= 1
+
+    def _frame(self, number: int, kind: str, data: str) -> bytes:
+        return f"id: {self._epoch}-{number}\nevent: {kind}\ndata: {data}\n\n".encode()

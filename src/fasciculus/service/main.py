@@ -1,0 +1,134 @@
+"""Starts and stops the service."""
+
+from __future__ import annotations
+
+import logging
+import os
+import secrets
+import signal
+import sys
+import threading
+from collections.abc import Mapping
+from types import FrameType
+
+from waitress.server import create_server
+
+from .. import config as configuration
+from ..config import Config
+from ..core.errors import BadSetting, Trouble
+from ..records import people
+from ..records.db import Records
+from ..records.sealing import Seal
+from .app import create_app
+from .dispatcher import Dispatcher
+from .hub import Hub
+from .outbox import Outbox
+from .parts import Parts
+from .reporter import Reporter
+from .scheduler import Scheduler
+
+log = logging.getLogger("fasciculus")
+
+ADMINISTRATOR = "administrator"
+_THREADS = 48
+_LEAST_PASSWORD = 10
+
+
+def build(config: Config, environment: Mapping[str, str] = os.environ) -> Parts:
+    """The parts of a service, not started yet. Makes the administrator on the first start."""
+    for folder in (config.home, config.listings, config.spool):
+        folder.mkdir(parents=True, exist_ok=True, mode=0o700)
+    records = Records(config.records)
+    seal = Seal(config.key_file)
+    hub = Hub()
+    reporter = Reporter(config, records, hub)
+    outbox = Outbox(records, seal, hub)
+
+    def ended(run_id: int) -> None:
+        reporter.end(run_id)
+        outbox.wake()
+
+    def report(run_id: int) -> None:
+        reporter.report(run_id)
+        outbox.wake()
+
+    dispatcher = Dispatcher(config, records, seal, hub, ended)
+    scheduler = Scheduler(records, dispatcher, report)
+    _first_start(records, environment)
+    return Parts(config, records, seal, hub, dispatcher, scheduler, outbox)
+
+
+def _first_start(records: Records, environment: Mapping[str, str]) -> None:
+    if people.count(records.reader):
+        return
+    given = environment.get("FASCICULUS_ADMIN_PASSWORD", "")
+    if given and len(given) < _LEAST_PASSWORD:
+        raise BadSetting("FASCICULUS_ADMIN_PASSWORD is too short.",
+                         f"Use at least {_LEAST_PASSWORD} characters.")
+    password = given or secrets.token_urlsafe(12)
+    with records.write() as db:
+        people.add(db, ADMINISTRATOR, password, must_change=not given)
+    if not given:
+        # To the terminal, not to the log: logs are kept and sent on.
+        print(f"First start. Sign in as “{ADMINISTRATOR}” with the one-time password: {password}",
+              file=sys.stderr, flush=True)
+
+
+def start(parts: Parts) -> None:
+    """Begin to hand out, to schedule and to send."""
+    parts.dispatcher.start()
+    parts.scheduler.start()
+    parts.outbox.start()
+
+
+def stop(parts: Parts) -> None:
+    """Stop in an order in which nothing new begins while the old ends."""
+    parts.hub.close()
+    parts.scheduler.stop()
+    parts.dispatcher.stop()
+    parts.outbox.stop()
+    parts.records.close()
+
+
+def serve(config: Config) -> None:
+    """Run the service until it is told to stop."""
+    logging.basicConfig(level=logging.INFO, stream=sys.stderr,
+                        format="%(asctime)s %(levelname)s %(name)s: %(message)s")
+    logging.getLogger("paramiko").setLevel(logging.CRITICAL)
+    parts = build(config)
+    app = create_app(parts)
+    try:
+        server = create_server(app, host=config.address, port=config.port, threads=_THREADS,
+                               ident=None, channel_timeout=300, asyncore_use_poll=True)
+    except OSError as error:
+        raise Trouble(f"Port {config.port} on {config.address} cannot be used: {error.strerror}.",
+                      "Stop what uses it, or set FASCICULUS_PORT.") from error
+
+    def finish(_number: int, _frame: FrameType | None) -> None:
+        raise KeyboardInterrupt
+
+    signal.signal(signal.SIGTERM, finish)
+    start(parts)
+    log.info("serving on http://%s:%s/ with home %s", config.address, config.port, config.home)
+    try:
+        server.run()
+    except KeyboardInterrupt:
+        pass
+    finally:
+        signal.signal(signal.SIGTERM, signal.SIG_IGN)
+        log.info("stopping")
+        threading.Thread(target=server.close, daemon=True).start()
+        stop(parts)
+
+
+def main() -> int:
+    try:
+        serve(configuration.load())
+    except Trouble as error:
+        print(f"fasciculus: {error.sentence()}", file=sys.stderr)
+        return 2
+    return 0
+
+
+if __name__ == "__main__":
+    sys.exit(main())

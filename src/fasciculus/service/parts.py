@@ -1,0 +1,37 @@
+"""The parts of a running service, handed to whoever needs them."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import TYPE_CHECKING
+
+from flask import current_app
+
+from ..config import Config
+from ..records.db import Records
+from ..records.sealing import Seal
+from .hub import Hub
+
+if TYPE_CHECKING:
+    from .dispatcher import Dispatcher
+    from .outbox import Outbox
+    from .scheduler import Scheduler
+
+
+@dataclass(slots=True)
+class Parts:
+    """Everything behind the API."""
+
+    config: Config
+    records: Records
+    seal: Seal
+    hub: Hub
+    dispatcher: Dispatcher
+    scheduler: Scheduler
+    outbox: Outbox
+
+
+def parts() -> Parts:
+    """The parts of the service that answers the current request."""
+    found: Parts = current_app.extensions["fasciculus"]
+    return found
