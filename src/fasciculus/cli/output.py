@@ -21,8 +21,13 @@ from ..core.wording import size_words
 
 DONE, TROUBLE, WRONG, UNANSWERED, SIGNED_OUT, NOT_FOUND, REFUSED, CANCELLED = range(8)
 
-out = Console(soft_wrap=False)
+# Into a pipe or a file goes the whole width: nobody greps for half a name.
+out = Console(width=None if sys.stdout.isatty() else 240)
 err = Console(stderr=True, soft_wrap=True, highlight=False)
+
+#: Columns that are never broken over lines.
+_WHOLE = frozenset({"JOB", "ACCOUNT", "SUBJECT", "HOST", "STORE", "KIND", "OUTCOME", "STARTED", "MOMENT",
+                    "NEXT START", "WRITTEN", "LAST RUN", "CHANGED", "MODE", "OWNER", "TOKEN", "MADE"})
 
 _STYLES = {"done": "green", "warned": "yellow", "skipped": "yellow", "partial": "red",
            "failed": "red", "interrupted": "red"}
@@ -86,8 +91,8 @@ def show_table(rows: Iterable[Any], columns: Sequence[Column], empty: str, right
         return
     table = Table(box=None, pad_edge=False, header_style="bold", show_edge=False)
     for name, _ in columns:
-        numeric = name in right
-        table.add_column(name, justify="right" if numeric else "left", no_wrap=numeric,
+        whole = name in right or name in _WHOLE
+        table.add_column(name, justify="right" if name in right else "left", no_wrap=whole,
                          overflow="fold")
     for row in rows:
         cells = [value(row) for _, value in columns]

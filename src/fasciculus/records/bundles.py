@@ -107,6 +107,20 @@ def newest(db: sqlite3.Connection, subject_kind: str, subject: str, job: str = "
     return row
 
 
+def measured(db: sqlite3.Connection, subject_kind: str, subject: str,
+             contents: list[str]) -> tuple[int, int] | None:
+    """Bytes and packed bytes of some kinds of contents, in the newest bundle that has them all."""
+    for row in db.execute(
+        "SELECT manifest FROM bundle WHERE subject_kind=? AND subject=? ORDER BY moment DESC LIMIT 40",
+        (subject_kind, subject)):
+        manifest = json.loads(row["manifest"])
+        if set(contents) <= set(manifest["contents"]):
+            packed = sum(p["bytes"] for p in manifest["pieces"]
+                         if any(f".{kind}-" in p["name"] for kind in contents))
+            return sum(manifest["contents"][kind]["bytes"] for kind in contents), packed
+    return None
+
+
 def count(db: sqlite3.Connection) -> int:
     return int(db.execute("SELECT count(*) FROM bundle").fetchone()[0])
 

@@ -18,7 +18,11 @@ _NEWEST = (
     "ORDER BY moment DESC LIMIT 1)"
 )
 _ACCOUNT_NEWEST = _NEWEST.format(kind="account", name="account.name")
-_ACCOUNT_BYTES = _ACCOUNT_NEWEST.replace("SELECT moment", "SELECT bytes")
+# Of the newest bundle of each job the largest: a job of databases alone is not its size.
+_ACCOUNT_BYTES = (
+    "(SELECT max(bytes) FROM (SELECT bytes, max(moment) FROM bundle WHERE subject_kind='account' "
+    "AND subject=account.name GROUP BY job))"
+)
 
 
 def nearest(db: sqlite3.Connection, table: str, name: str, what: str) -> NotThere:

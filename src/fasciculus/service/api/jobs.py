@@ -107,7 +107,8 @@ def jobs_readback(body: Job) -> Readback:
     covers = jobs.covers(db, body)
     table = timetable.parse(body.timetable)
     zone = timetable.zone(body.zone)
-    measured = [bundles.newest(db, body.subjects[:-1], name) for name in covers]
+    contents = list(body.contents)
+    measured = [bundles.measured(db, body.subjects[:-1], name, contents) for name in covers]
     known = [row for row in measured if row is not None]
     others = [
         (job.name, start) for job in jobs.jobs(db)
@@ -115,7 +116,7 @@ def jobs_readback(body: Job) -> Readback:
     ]
     targets = [stores.store(db, parts().seal, name) for name in body.stores]
     starts = timetable.next_starts(table, zone, datetime.now(UTC), 5)
-    packed = sum(row["packed"] for row in known)
+    packed = sum(row[1] for row in known)
     advice = planning.advice(
         contents=body.contents, timetable_text=table.text, keep=body.keep,
         store_kinds=[store.kind for store in targets], report_to=body.report_to,
@@ -124,7 +125,7 @@ def jobs_readback(body: Job) -> Readback:
         advice.append(planning.fill_words(packed, body.keep, body.stores))
     return Readback(
         sentence=_sentence(body, len(covers)), starts=starts, covers=covers[:500],
-        bytes=sum(row["bytes"] for row in known), packed=packed,
+        bytes=sum(row[0] for row in known), packed=packed,
         unmeasured=len(covers) - len(known), advice=advice)
 
 

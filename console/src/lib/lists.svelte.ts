@@ -1,0 +1,55 @@
+// A list that sorts, filters and pages on the server, with its state in the address.
+import { push, router } from 'svelte-spa-router';
+import { call, Problem, query } from './api.svelte';
+import type { Page } from './types';
+
+export class Listing<T> {
+  items = $state<T[]>([]);
+  total = $state(0);
+  next = $state<string | null>(null);
+  problem = $state<Problem | null>(null);
+  loaded = $state(false);
+  #asked = 0;
+
+  constructor(private path: string, private fixed: () => Record<string, string> = () => ({})) {}
+
+  /** The filters and the sort, as they stand in the address. */
+  get filters(): Record<string, string> {
+    return Object.fromEntries(new URLSearchParams(router.querystring ?? ''));
+  }
+
+  set(name: string, value: string): void {
+    const values = { ...this.filters, [name]: value };
+    push((router.location ?? '/') + query(values));
+  }
+
+  sortBy(column: string): void {
+    const now = this.filters.sort;
+    this.set('sort', now === column ? `-${column}` : now === `-${column}` ? '' : column);
+  }
+
+  async load(): Promise<void> {
+    await this.#ask(null);
+  }
+
+  async more(): Promise<void> {
+    await this.#ask(this.next);
+  }
+
+  async #ask(cursor: string | null): Promise<void> {
+    const mine = ++this.#asked;
+    try {
+      // As many as are shown, so that a refresh never shortens what somebody looks at.
+      const limit = cursor ? 50 : Math.min(500, Math.max(50, this.items.length));
+      const page = await call<Page<T>>('GET', this.path + query({ ...this.filters, ...this.fixed(), cursor, limit }));
+      if (mine !== this.#asked) return;
+      this.items = cursor ? [...this.items, ...page.items] : page.items;
+      this.total = page.total;
+      this.next = page.next;
+      this.problem = null;
+    } catch (error) {
+      if (mine === this.#asked) this.problem = error as Problem;
+    }
+    this.loaded = true;
+  }
+}

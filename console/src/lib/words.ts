@@ -1,0 +1,58 @@
+// Sizes, durations and moments in words, as in the service's own.
+const UNITS = ['B', 'KiB', 'MiB', 'GiB', 'TiB', 'PiB'];
+
+export function size(count: number): string {
+  let value = count, unit = 0;
+  while (Math.abs(value) >= 1024 && unit < UNITS.length - 1) { value /= 1024; unit++; }
+  if (unit === 0) return `${Math.round(value)} B`;
+  return `${value.toFixed(Math.abs(value) < 10 ? 2 : Math.abs(value) < 100 ? 1 : 0)} ${UNITS[unit]}`;
+}
+
+export function duration(seconds: number): string {
+  if (seconds < 60) return `${seconds.toFixed(1)} s`;
+  const whole = Math.round(seconds);
+  if (whole < 3600) return `${Math.floor(whole / 60)} min ${String(whole % 60).padStart(2, '0')} s`;
+  return `${Math.floor(whole / 3600)} h ${String(Math.floor((whole % 3600) / 60)).padStart(2, '0')} min`;
+}
+
+export function took(from: string | null, to: string | null): string {
+  return from && to ? duration((Date.parse(to) - Date.parse(from)) / 1000) : '–';
+}
+
+/** A moment in a zone, with the zone said. */
+export function exact(moment: string, zone = 'UTC'): string {
+  const parts = new Intl.DateTimeFormat('en-GB', {
+    timeZone: zone, year: 'numeric', month: '2-digit', day: '2-digit', hour: '2-digit', minute: '2-digit',
+    second: '2-digit', hour12: false, timeZoneName: 'short',
+  }).formatToParts(new Date(moment));
+  const part = (kind: string) => parts.find((p) => p.type === kind)?.value ?? '';
+  return `${part('year')}-${part('month')}-${part('day')} ${part('hour')}:${part('minute')}:${part('second')} ${part('timeZoneName')}`;
+}
+
+export function clock(moment: string, zone = 'UTC'): string {
+  return exact(moment, zone).slice(11, 16);
+}
+
+export function relative(moment: string, now = Date.now()): string {
+  const seconds = (Date.parse(moment) - now) / 1000;
+  const format = new Intl.RelativeTimeFormat('en', { numeric: 'auto' });
+  for (const [unit, length] of [['day', 86400], ['hour', 3600], ['minute', 60]] as const)
+    if (Math.abs(seconds) >= length) return format.format(Math.round(seconds / length), unit);
+  return Math.abs(seconds) < 10 ? 'just now' : format.format(Math.round(seconds), 'second');
+}
+
+export const OUTCOMES: Record<string, { word: string; mark: string; tone: string }> = {
+  done: { word: 'done', mark: '●', tone: 'good' },
+  warned: { word: 'done, with warnings', mark: '▲', tone: 'look' },
+  skipped: { word: 'not started', mark: '▷', tone: 'look' },
+  cancelled: { word: 'cancelled', mark: '◇', tone: 'plain' },
+  interrupted: { word: 'interrupted', mark: '■', tone: 'broken' },
+  partial: { word: 'a copy is missing', mark: '◧', tone: 'broken' },
+  failed: { word: 'failed', mark: '■', tone: 'broken' },
+  running: { word: 'running', mark: '○', tone: 'live' },
+  queued: { word: 'queued', mark: '○', tone: 'plain' },
+};
+
+export function count(n: number, one: string, many = one + 's'): string {
+  return `${n.toLocaleString('en')} ${n === 1 ? one : many}`;
+}

@@ -1,0 +1,54 @@
+<script lang="ts">
+  import { Button } from 'flowbite-svelte';
+  import { push } from 'svelte-spa-router';
+  import { call, Problem } from '../lib/api.svelte';
+  import { live } from '../lib/live.svelte';
+  import type { Account, Bundle, Page } from '../lib/types';
+  import { count, size } from '../lib/words';
+  import BundleRows from '../parts/BundleRows.svelte';
+  import Moment from '../parts/Moment.svelte';
+  import Sure from '../parts/Sure.svelte';
+  import Trouble from '../parts/Trouble.svelte';
+  let { params }: { params: { name: string } } = $props();
+  let account = $state<Account | null>(null);
+  let bundles = $state<Bundle[]>([]);
+  let problem = $state<Problem | null>(null);
+  let removing = $state(false);
+  async function load() {
+    try {
+      account = await call('GET', `/accounts/${params.name}`);
+      bundles = (await call<Page<Bundle>>('GET', `/bundles?subject=${params.name}&kind=account&limit=50`)).items;
+      problem = null;
+    } catch (error) { problem = error as Problem; }
+  }
+  $effect(() => { void params.name; load(); });
+  $effect(() => live.refresh(['accounts', 'bundles'], load));
+</script>
+
+<Trouble {problem} />
+{#if account}
+  <div class="mb-3 flex flex-wrap items-center gap-3">
+    <h1 class="mr-auto">{account.name} <span class="text-base font-normal text-faint">on {account.host}</span></h1>
+    <Button href="#/accounts/{account.name}/edit" size="sm" color="alternative">Change</Button>
+    <Button size="sm" color="alternative" onclick={() => (removing = true)}>Forget</Button>
+  </div>
+  <div class="grid gap-5 lg:grid-cols-3">
+    <section class="sheet p-4"><h2 class="mb-2">What it has</h2>
+      <dl class="grid grid-cols-[7rem_1fr] gap-y-1">
+        <dt class="text-faint">Home</dt><dd class="wrap-anywhere">{account.home}</dd>
+        <dt class="text-faint">Covered by</dt><dd>{#each account.covered_by as job, n}{n ? ', ' : ''}<a class="link" href="#/jobs/{job}">{job}</a>{:else}<span class="text-amber-ink">▲ no job</span>{/each}</dd>
+        <dt class="text-faint">Newest copy</dt><dd><Moment at={account.newest} />{account.newest ? `, ${size(account.newest_bytes)}` : ''}</dd>
+        <dt class="text-faint">Bundles</dt><dd>{account.bundles}</dd>
+      </dl></section>
+    <section class="sheet p-4"><h2 class="mb-2">{count(account.sites.length, 'site')}</h2>
+      {#each account.sites as site}<div class="mb-1">{site.name}<div class="text-sm wrap-anywhere text-faint">{site.root}</div></div>{/each}</section>
+    <section class="sheet p-4"><h2 class="mb-2">{count(account.databases.length, 'database')}, {count(account.mail_domains.length, 'mail domain')}</h2>
+      {#each account.databases as d}<div class="mb-1">{d.name} <span class="text-sm text-faint">{d.engine === 'mariadb' ? 'MariaDB' : 'SQLite'}</span><div class="text-sm wrap-anywhere text-faint">{d.path}</div></div>{/each}
+      {#each account.mail_domains as m}<div>{m} <span class="text-sm text-faint">mail</span></div>{/each}</section>
+  </div>
+  <h2 class="mt-6 mb-2">Bundles</h2>
+  <BundleRows {bundles} />
+  <Sure bind:open={removing} title="Forget the account" name={account.name}
+    what="The account, its sites, databases and mail domains are forgotten here, and no job covers them any more. Files on the host and its {count(account.bundles, 'bundle')} stay."
+    action={async () => { await call('DELETE', `/accounts/${account!.name}`); push('/accounts'); }} />
+{/if}

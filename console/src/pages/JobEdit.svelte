@@ -1,0 +1,147 @@
+<script lang="ts">
+  import { Button, Checkbox, Input, Radio, Select, Textarea, Toggle } from 'flowbite-svelte';
+  import { push } from 'svelte-spa-router';
+  import { call, Problem } from '../lib/api.svelte';
+  import type { Account, Job, JobRow, Page, Readback, Site, Store } from '../lib/types';
+  import Field from '../parts/Field.svelte';
+  import JobBeside from '../parts/JobBeside.svelte';
+  import Sure from '../parts/Sure.svelte';
+  import Trouble from '../parts/Trouble.svelte';
+  let { params = {} }: { params?: { name?: string } } = $props();
+  const MIB = 1024 * 1024;
+  const blank = (): Job => ({
+    name: '', subjects: 'accounts', choice: 'all', names: [], contents: ['files', 'databases', 'mail'], messages: false, stores: [],
+    timetable: 'daily 02:15', zone: Intl.DateTimeFormat().resolvedOptions().timeZone || 'UTC', keep: 7, report_to: [], report_when: 'always',
+    compression: 'zstd', level: null, piece_size: 256 * MIB, enabled: true,
+  });
+  let job = $state<Job>(blank());
+  let tell = $state('');
+  let level = $state('');
+  let pieces = $state('256');
+  let keep = $state('7');
+  let stores = $state<Store[]>([]);
+  let names = $state<string[]>([]);
+  let problem = $state<Problem | null>(null);
+  let readback = $state<Readback | null>(null);
+  let wrong = $state<Problem | null>(null);
+  let removing = $state(false);
+  let ready = $state(false);
+
+  async function load() {
+    ready = false;
+    stores = (await call<Page<Store>>('GET', '/stores?limit=500')).items;
+    if (params.name) {
+      const row = await call<JobRow>('GET', `/jobs/${params.name}`);
+      job = Object.fromEntries(Object.keys(blank()).map((k) => [k, row[k as keyof JobRow]])) as unknown as Job;
+      tell = job.report_to.join('\n');
+      level = job.level == null ? '' : String(job.level);
+      pieces = String(Math.round(job.piece_size / MIB));
+      keep = String(job.keep);
+    } else {
+      job = blank();
+      if (stores.length === 1) job.stores = [stores[0].name];
+    }
+    ready = true;
+  }
+  $effect(() => { void params.name; load().catch((e) => (problem = e)); });
+  $effect(() => {
+    const kind = job.subjects;
+    call<Page<Account | Site>>('GET', `/${kind}?limit=500`).then((page) => (names = page.items.map((i) => i.name))).catch(() => {});
+  });
+
+  const body = $derived<Job>({
+    ...job, report_to: tell.split(/[\s,;]+/).filter(Boolean), level: level ? Number(level) : null,
+    piece_size: Math.round(Number(pieces) * MIB) || 0, keep: Math.round(Number(keep)) || 0, name: job.name || 'unnamed',
+  });
+  // Asked of the service while it is filled in: its words are the ones that count.
+  $effect(() => {
+    const draft = JSON.stringify(body);
+    if (!ready) return;
+    const timer = setTimeout(async () => {
+      try { readback = await call('POST', '/jobs/readback', JSON.parse(draft)); wrong = null; } catch (error) { wrong = error as Problem; }
+    }, 350);
+    return () => clearTimeout(timer);
+  });
+  const at = (field: string) => problem?.at(field) || wrong?.at(field) || '';
+  const badName = $derived(job.name && !/^[a-z0-9]([a-z0-9._-]*[a-z0-9])?$/.test(job.name) ? 'Use small letters, digits, dots, dashes and underscores.' : '');
+
+  async function save(start: boolean) {
+    problem = null;
+    try {
+      const sent = $state.snapshot({ ...body, name: job.name });
+      const saved = params.name ? await call<JobRow>('PUT', `/jobs/${params.name}`, sent) : await call<JobRow>('POST', '/jobs', sent);
+      if (start) push(`/runs/${(await call<{ id: number }>('POST', `/jobs/${saved.name}/start`)).id}`);
+      else push('/jobs');
+    } catch (error) { problem = error as Problem; }
+  }
+  const flip = (list: string[], name: string) => (list.includes(name) ? list.filter((n) => n !== name) : [...list, name]);
+</script>
+
+<div class="mb-3 flex items-center gap-3">
+  <h1 class="mr-auto">{params.name ? `Job ${params.name}` : 'Add a job'}</h1>
+  {#if params.name}<a class="link text-sm" href="#/runs?job={params.name}">Its runs</a><Button size="sm" color="alternative" onclick={() => (removing = true)}>Remove</Button>{/if}
+</div>
+<div class="grid gap-5 lg:grid-cols-[minmax(0,3fr)_minmax(0,2fr)]">
+  <form class="sheet divide-y divide-rule" onsubmit={(e) => { e.preventDefault(); save(true); }}>
+    {#if !params.name}
+      <div class="p-4"><Field label="Name" id="name" hint="Bundles carry it, so it stays." wrong={badName || problem?.at('name')}><Input id="name" bind:value={job.name} placeholder="nightly" required /></Field></div>
+    {/if}
+    <fieldset class="grid p-4"><legend class="float-left mb-2 w-full text-base font-semibold sm:col-span-2">What</legend>
+      <div class="mb-3 flex flex-wrap gap-5">
+        <Radio name="subjects" value="accounts" bind:group={job.subjects} onchange={() => (job.names = [])}>Accounts</Radio>
+        <Radio name="subjects" value="sites" bind:group={job.subjects} onchange={() => (job.names = [])}>Sites</Radio>
+        <div class="w-40"><Select aria-label="Which" size="sm" placeholder="" items={[{ value: 'all', name: 'all' }, { value: 'listed', name: 'those listed' }, { value: 'all_but', name: 'all but' }]} bind:value={job.choice} /></div>
+      </div>
+      {#if job.choice !== 'all'}
+        <!-- svelte-ignore a11y_no_noninteractive_tabindex -->
+        <div class="mb-3 grid max-h-44 gap-1 overflow-y-auto sm:grid-cols-2" role="group" tabindex="0" aria-label="Names">
+          {#each [...new Set([...names, ...job.names])] as name (name)}<Checkbox checked={job.names.includes(name)} onchange={() => (job.names = flip(job.names, name))}>{name}</Checkbox>{/each}
+        </div>
+        {#if at('names') || at('subjects')}<p role="alert" class="mb-2 text-sm text-brick">■ {at('names') || at('subjects')}</p>{/if}
+      {/if}
+      <div class="flex flex-wrap gap-5">
+        {#each [['files', 'Files'], ['databases', 'Databases'], ['mail', 'Mail settings']] as [kind, word] (kind)}
+          <Checkbox checked={job.contents.includes(kind)} onchange={() => (job.contents = flip(job.contents, kind))}>{word}</Checkbox>
+        {/each}
+        <Checkbox bind:checked={job.messages} disabled={!job.contents.includes('mail')}>and the messages</Checkbox>
+      </div>
+      {#if at('contents')}<p role="alert" class="mt-1 text-sm text-brick">■ {at('contents')}</p>{/if}
+    </fieldset>
+    <fieldset class="grid p-4"><legend class="float-left mb-2 w-full text-base font-semibold sm:col-span-2">Where</legend>
+      {#each stores as store (store.name)}
+        <Checkbox class="mb-1" checked={job.stores.includes(store.name)} onchange={() => (job.stores = flip(job.stores, store.name))}>{store.name} <span class="ml-2 text-sm text-faint">{store.where}</span></Checkbox>
+      {:else}<p class="text-faint">No store yet. <a class="link" href="#/stores/new">Add one</a>.</p>{/each}
+      {#if at('stores')}<p role="alert" class="text-sm text-brick">■ {job.stores.length ? at('stores') : 'Choose at least one store.'}</p>{/if}
+    </fieldset>
+    <fieldset class="grid gap-x-5 p-4 sm:grid-cols-2"><legend class="float-left mb-2 w-full text-base font-semibold sm:col-span-2">When</legend>
+      <Field label="Timetable" id="timetable" hint="daily 02:15, hourly :15, weekdays 02:15, weekly sun 03:00, monthly 1 04:00, by hand, or a cron expression" wrong={at('timetable')}><Input id="timetable" bind:value={job.timetable} /></Field>
+      <Field label="Time zone" id="zone" wrong={at('zone')}><Input id="zone" bind:value={job.zone} /></Field>
+      <Toggle bind:checked={job.enabled}>The timetable counts</Toggle>
+    </fieldset>
+    <fieldset class="grid gap-x-5 p-4 sm:grid-cols-2"><legend class="float-left mb-2 w-full text-base font-semibold sm:col-span-2">Keep</legend>
+      <Field label="Newest copies that stay, on each store" id="keep" wrong={at('keep')}><Input id="keep" type="number" min="1" bind:value={keep} /></Field>
+    </fieldset>
+    <fieldset class="grid gap-x-5 p-4 sm:grid-cols-2"><legend class="float-left mb-2 w-full text-base font-semibold sm:col-span-2">Tell</legend>
+      <Field label="Report addresses" id="tell" hint="One a line." wrong={at('report_to')}><Textarea id="tell" rows={2} class="w-full" bind:value={tell} /></Field>
+      <Field label="Tell them" id="tell-when"><Select id="tell-when" placeholder="" items={[{ value: 'always', name: 'after each run' }, { value: 'trouble', name: 'only when something is wrong' }]} bind:value={job.report_when} /></Field>
+    </fieldset>
+    <details class="p-4"><summary class="cursor-pointer font-semibold">Packing</summary>
+      <div class="mt-3 grid gap-x-5 sm:grid-cols-3">
+        <Field label="Compression" id="compression"><Select id="compression" placeholder="" items={[{ value: 'zstd', name: 'zstd' }, { value: 'gzip', name: 'gzip' }, { value: 'none', name: 'none' }]} bind:value={job.compression} /></Field>
+        <Field label="Level" id="level" hint="Empty: the default." wrong={at('level')}><Input id="level" type="number" bind:value={level} /></Field>
+        <Field label="Split pieces at (MiB)" id="pieces" wrong={at('piece_size')}><Input id="pieces" type="number" min="1" bind:value={pieces} /></Field>
+      </div>
+    </details>
+    <div class="p-4">
+      <Trouble {problem} />
+      <div class="flex flex-wrap gap-3">
+        <Button type="submit" disabled={!!badName || !job.name}>Save and start now</Button>
+        <Button color="alternative" onclick={() => save(false)} disabled={!!badName || !job.name}>Save</Button>
+        <Button color="alternative" href="#/jobs">Leave</Button>
+      </div>
+    </div>
+  </form>
+  <JobBeside {readback} {wrong} zone={job.zone} />
+</div>
+<Sure bind:open={removing} title="Remove the job" name={params.name ?? ''} what="The job’s settings go, and it starts no more. The bundles it made stay on their stores, and no keep rule retires them any more."
+  action={async () => { await call('DELETE', `/jobs/${params.name}`); push('/jobs'); }} />

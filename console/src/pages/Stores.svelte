@@ -1,0 +1,31 @@
+<script lang="ts">
+  import { Button } from 'flowbite-svelte';
+  import { router } from 'svelte-spa-router';
+  import { call, Problem } from '../lib/api.svelte';
+  import { live } from '../lib/live.svelte';
+  import { Listing } from '../lib/lists.svelte';
+  import type { Store, Tried } from '../lib/types';
+  import { size } from '../lib/words';
+  import Ledger from '../parts/Ledger.svelte';
+  import Steps from '../parts/Steps.svelte';
+  import Trouble from '../parts/Trouble.svelte';
+  const list = new Listing<Store>('/stores');
+  let tried = $state<Record<string, Tried | 'busy'>>({});
+  let problem = $state<Problem | null>(null);
+  $effect(() => { void router.querystring; list.load(); });
+  $effect(() => live.refresh(['stores', 'bundles'], () => list.load()));
+  async function tryOut(name: string) {
+    tried[name] = 'busy';
+    try { tried[name] = await call('POST', `/stores/${name}/try`); } catch (error) { problem = error as Problem; delete tried[name]; }
+  }
+</script>
+
+<div class="mb-3 flex items-center gap-3"><h1 class="mr-auto">Stores</h1><Button href="#/stores/new" size="sm">Add a store</Button></div>
+<Trouble {problem} />
+<Ledger {list} label="Stores" columns={[{ title: 'Store', sort: 'name' }, { title: 'Kind', sort: 'kind' }, { title: 'Where' }, { title: 'Copies', num: true }, { title: 'Stored', num: true }, { title: 'Jobs' }, { title: 'Try' }]}>
+  {#snippet row(s)}
+    <td><a class="link font-semibold" href="#/stores/{s.name}">{s.name}</a></td><td>{s.kind}</td><td class="wrap-anywhere">{s.where}</td><td class="num">{s.copies}</td><td class="num">{size(s.bytes)}</td><td>{s.jobs.join(', ') || 'none'}</td>
+    <td>{#if tried[s.name] === 'busy'}<span class="text-faint">trying …</span>{:else if tried[s.name]}<Steps tried={tried[s.name] as Tried} />{:else}<Button size="xs" color="alternative" onclick={() => tryOut(s.name)} aria-label="Try {s.name}">Try</Button>{/if}</td>
+  {/snippet}
+  {#snippet empty()}No store yet. <a class="link" href="#/stores/new">Add one</a>, at least one of them not on the machine that is protected.{/snippet}
+</Ledger>

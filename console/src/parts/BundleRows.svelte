@@ -1,0 +1,16 @@
+<script lang="ts">
+  import type { Bundle } from '../lib/types';
+  import { size } from '../lib/words';
+  import Moment from './Moment.svelte';
+  import Outcome from './Outcome.svelte';
+  let { bundles }: { bundles: Bundle[] } = $props();
+</script>
+
+{#if bundles.length}
+  <div class="sheet overflow-x-auto"><table class="ledger">
+    <thead><tr><th scope="col">Bundle</th><th scope="col">Moment</th><th scope="col">Outcome</th><th scope="col" class="num">Entries</th><th scope="col" class="num">Contents</th><th scope="col" class="num">Packed</th><th scope="col">Copies on</th></tr></thead>
+    <tbody>{#each bundles as b (b.id)}<tr>
+      <td><a class="link" href="#/bundles/{b.id}">{b.name}</a></td><td><Moment at={b.moment} /></td><td><Outcome outcome={b.outcome} /></td>
+      <td class="num">{b.entries.toLocaleString('en')}</td><td class="num">{size(b.bytes)}</td><td class="num">{size(b.packed)}</td><td>{b.copies.map((c) => c.store).join(', ')}</td>
+    </tr>{/each}</tbody></table></div>
+{:else}<div class="sheet p-6 text-center text-faint">No bundle yet. <a class="link" href="#/jobs">Start a job</a> that covers it.</div>{/if}

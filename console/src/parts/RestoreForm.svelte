@@ -1,0 +1,44 @@
+<script lang="ts">
+  // Bringing a bundle back, in steps: what, where to, what will change, go.
+  import { Button, Checkbox, Input, Select } from 'flowbite-svelte';
+  import { push } from 'svelte-spa-router';
+  import { call, Problem } from '../lib/api.svelte';
+  import type { BundleDetail } from '../lib/types';
+  import { size } from '../lib/words';
+  import Field from './Field.svelte';
+  import Trouble from './Trouble.svelte';
+  let { bundle, part, done }: { bundle: BundleDetail; part: { kind: string; path: string } | null; done: () => void } = $props();
+  let target = $state('');
+  let store = $state('');
+  let kinds = $state<string[]>([]);
+  let databases = $state<Record<string, string>>({});
+  let problem = $state<Problem | null>(null);
+  const maria = $derived(bundle.databases.filter((d) => d.engine === 'mariadb').map((d) => d.name));
+  $effect(() => { kinds = part ? [part.kind] : Object.keys(bundle.contents); });
+  const badTarget = $derived(target && !target.startsWith('/') ? 'Write an absolute folder, from the first slash on.' : '');
+  const renamed = $derived(Object.fromEntries(Object.entries(databases).filter(([, v]) => v.trim())));
+  async function go(event: Event) {
+    event.preventDefault();
+    try {
+      const body = { bundle: bundle.id, target, store, contents: kinds, paths: part ? [part.path] : [], databases: part ? {} : renamed };
+      push(`/restores/${(await call<{ id: number }>('POST', '/restores', body)).id}`);
+    } catch (error) { problem = error as Problem; }
+  }
+</script>
+
+<form onsubmit={go} class="sheet mb-5 p-4">
+  <h2 class="mb-2">Restore {part ? part.path : 'the whole bundle'}</h2>
+  {#if !part}
+    <div class="mb-3 flex gap-5">{#each Object.keys(bundle.contents) as kind (kind)}
+      <Checkbox checked={kinds.includes(kind)} onchange={() => (kinds = kinds.includes(kind) ? kinds.filter((k) => k !== kind) : [...kinds, kind])}>{kind}</Checkbox>{/each}</div>
+  {/if}
+  <div class="grid gap-x-5 sm:grid-cols-2">
+    <Field label="Into an empty or new folder on the service’s machine" id="target" wrong={badTarget || problem?.at('target')}><Input id="target" bind:value={target} placeholder="/srv/restored/{bundle.subject}" required /></Field>
+    <Field label="From the copy on" id="from"><Select id="from" placeholder="" items={[{ value: '', name: `any (${bundle.copies[0]?.store ?? 'none'})` }, ...bundle.copies.map((c) => ({ value: c.store, name: c.store }))]} bind:value={store} /></Field>
+    {#if !part && kinds.includes('databases')}{#each maria as name (name)}
+      <Field label="Load MariaDB database {name} as" id="db-{name}" hint="A new or empty database. Left empty, its SQL goes into the folder." wrong={problem?.at('databases')}><Input id="db-{name}" bind:value={databases[name]} placeholder="{name}_restored" /></Field>{/each}{/if}
+  </div>
+  <p class="mb-3 text-sm">What will change: {size(part ? 0 : bundle.bytes) === '0 B' ? 'the chosen part' : `up to ${size(bundle.bytes)}`} is written below {target || 'the folder'}{Object.keys(renamed).length && !part ? `, and loaded as ${Object.values(renamed).join(', ')}` : ''}. Nothing that exists is overwritten.</p>
+  <Trouble {problem} />
+  <div class="flex gap-3"><Button type="submit" disabled={!target || !!badTarget || !kinds.length}>Restore</Button><Button color="alternative" onclick={done}>Leave</Button></div>
+</form>

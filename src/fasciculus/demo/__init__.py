@@ -1,0 +1,1 @@
+"""The Heronmere scenario, and the stand-ins for the servers that it talks to."""

@@ -1,0 +1,246 @@
+"""``python -m fasciculus.demo``: the whole scenario on loopback, until Ctrl-C."""
+
+from __future__ import annotations
+
+import ctypes
+import json
+import os
+import secrets
+import signal
+import socket
+import subprocess
+import sys
+import time
+from dataclasses import asdict, dataclass
+from pathlib import Path
+
+import httpx
+
+from ..client import Client
+from ..models import Database, Host, HostSecrets, Job, MailServer, MariaDbServer, Store, StoreSecrets
+from . import mariadb, scenario
+from .mailbox import MailboxPage, MailboxStandIn
+from .sftp import SftpStandIn
+
+ADMINISTRATOR, PASSWORD = "administrator", "heronmere-demo"
+_TELL = "duty@sedge-quill.example"
+_START_SECONDS = 60
+_PR_SET_PDEATHSIG = 1
+
+
+@dataclass(slots=True)
+class Kept:
+    """What the next start needs to know of this one."""
+
+    service_port: int = 7370
+    sftp_port: int = 0
+    smtp_port: int = 0
+    page_port: int = 0
+    sftp_password: str = ""
+    database_password: str = ""
+    token: str = ""
+    ready: bool = False
+
+
+def free_port(wanted: int) -> int:
+    """The wanted port if it is free, else one that is."""
+    for port in (wanted, 0):
+        try:
+            with socket.socket() as probe:
+                probe.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
+                probe.bind(("127.0.0.1", port))
+                return int(probe.getsockname()[1])
+        except OSError:
+            continue
+    raise OSError("no free port on loopback")
+
+
+class Demo:
+    """Everything that the demo starts, and its end."""
+
+    def __init__(self, folder: Path) -> None:
+        self.folder = folder
+        folder.mkdir(parents=True, exist_ok=True, mode=0o700)
+        self._memory = folder / "demo.json"
+        self.kept = Kept(**json.loads(self._memory.read_text())) if self._memory.exists() else Kept()
+        self.kept.sftp_password = self.kept.sftp_password or secrets.token_urlsafe(12)
+        self.kept.database_password = self.kept.database_password or secrets.token_urlsafe(12)
+        self._ends: list[object] = []
+        self._service: subprocess.Popen[bytes] | None = None
+        self.database: mariadb.PrivateMariaDb | None = None
+
+    def _remember(self) -> None:
+        descriptor = os.open(self._memory, os.O_WRONLY | os.O_CREAT | os.O_TRUNC, 0o600)
+        with os.fdopen(descriptor, "w") as sink:
+            json.dump(asdict(self.kept), sink)
+
+    def start(self) -> None:
+        """Start the stand-ins and the service; on the first start, make the scenario."""
+        kept, folder = self.kept, self.folder
+        host = folder / "reed-1"
+        if not host.exists():
+            print("Writing the Heronmere accounts …", flush=True)
+            scenario.build(host)
+        self.sftp = SftpStandIn(folder / "boathouse", folder / "keys" / "sftp-host-key", "fasciculus",
+                                kept.sftp_password, free_port(kept.sftp_port))
+        self.mailbox = MailboxStandIn(folder / "mailbox", free_port(kept.smtp_port))
+        self.page = MailboxPage(folder / "mailbox", free_port(kept.page_port))
+        self._ends += [self.sftp, self.mailbox, self.page]
+        if mariadb.found():
+            print("Starting MariaDB for this demo alone …", flush=True)
+            self.database = mariadb.PrivateMariaDb(folder / "mariadb")
+            self._ends.append(self.database)
+        kept.service_port = free_port(kept.service_port or 7370)
+        kept.sftp_port, kept.smtp_port, kept.page_port = self.sftp.port, self.mailbox.port, self.page.port
+        self._remember()
+        self._start_service()
+        self._settle()
+
+    @property
+    def url(self) -> str:
+        return f"http://127.0.0.1:{self.kept.service_port}"
+
+    def _start_service(self) -> None:
+        environment = {
+            **os.environ, "FASCICULUS_HOME": str(self.folder / "home"),
+            "FASCICULUS_ADDRESS": "127.0.0.1", "FASCICULUS_PORT": str(self.kept.service_port),
+            "FASCICULUS_PUBLIC_URL": self.url, "FASCICULUS_ADMIN_PASSWORD": PASSWORD,
+        }
+        with (self.folder / "service.log").open("ab") as log:
+            self._service = subprocess.Popen(
+                [sys.executable, "-m", "fasciculus.service"], env=environment, stdout=log, stderr=log,
+                stdin=subprocess.DEVNULL, start_new_session=True, preexec_fn=_end_with_parent)
+        deadline = time.monotonic() + _START_SECONDS
+        while True:
+            try:
+                if httpx.get(f"{self.url}/health", trust_env=False).status_code == 200:
+                    return
+            except httpx.HTTPError:
+                pass
+            if self._service.poll() is not None or time.monotonic() > deadline:
+                raise SystemExit(f"The service did not start; see {self.folder / 'service.log'}.")
+            time.sleep(0.1)
+
+    def _settle(self) -> None:
+        """Tell the service of hosts, accounts, stores and jobs, or of what has moved since."""
+        with Client(self.url, token=self.kept.token or None) as client:
+            if not self.kept.token:
+                client.session_open(ADMINISTRATOR, PASSWORD)
+                self.kept.token = client.tokens_add("demo").token
+        with Client(self.url, token=self.kept.token) as client:
+            self._settle_ports(client)
+            if not self.kept.ready:
+                self._first_time(client)
+                self.kept.ready = True
+        self._remember()
+        self._write_environment()
+
+    def _store(self) -> Store:
+        return Store(name="boathouse", kind="sftp", address="127.0.0.1", port=self.sftp.port,
+                     user="fasciculus", folder="/bundles", host_key=self.sftp.host_key,
+                     secrets=StoreSecrets(password=self.kept.sftp_password))
+
+    def _settle_ports(self, client: Client) -> None:
+        (self.sftp.root / "bundles").mkdir(exist_ok=True)
+        known = {store.name for store in client.every(client.stores_list)}
+        if "boathouse" in known:
+            client.stores_change("boathouse", self._store())
+        else:
+            client.stores_add(self._store())
+        client.mail_change(MailServer(address="127.0.0.1", port=self.mailbox.port, security="none",
+                                      sender="fasciculus@sedge-quill.example"))
+        server = None
+        if self.database is not None:
+            server = MariaDbServer(socket=self.database.socket, user="fasciculus")
+        etc = self.folder / "reed-1"
+        host = Host(name="reed-1", mariadb=server, alias_map=f"{etc}/etc/virtual",
+                    passwd_file=f"{etc}/etc/users", mail_home=f"{etc}/mail/{{domain}}/{{user}}",
+                    secrets=HostSecrets(mariadb_password=self.kept.database_password))
+        if any(row.name == "reed-1" for row in client.every(client.hosts_list)):
+            client.hosts_change("reed-1", host)
+        else:
+            client.hosts_add(host)
+
+    def _first_time(self, client: Client) -> None:
+        attic = self.folder / "attic"
+        attic.mkdir(exist_ok=True)
+        client.stores_add(Store(name="attic", kind="folder", path=str(attic)))
+        for plan in scenario.PLANS:
+            account = scenario.account(plan, self.folder / "reed-1")
+            if plan.mariadb and self.database is not None:
+                user = f"CREATE USER IF NOT EXISTS fasciculus@localhost IDENTIFIED BY '{self.kept.database_password}'"
+                self.database.run(user, "GRANT ALL ON *.* TO fasciculus@localhost",
+                                  *scenario.shop_statements(plan.mariadb))
+                account.databases.append(Database(engine="mariadb", name=plan.mariadb,
+                                                  site="shop.bitternpress.example"))
+            client.accounts_add(account)
+        client.jobs_add(Job(name="nightly", stores=["boathouse"], timetable="daily 02:15", keep=7,
+                            report_to=[_TELL]))
+        client.jobs_add(Job(name="databases-hourly", contents=["databases"], timetable="hourly :40",
+                            stores=["attic"], keep=24, report_to=[_TELL], report_when="trouble"))
+        client.jobs_add(Job(name="shops-weekly", subjects="sites", choice="listed",
+                            names=["shop.bitternpress.example", "shop.millpond.example"],
+                            contents=["files", "databases"], timetable="weekly sun 03:30",
+                            stores=["boathouse", "attic"], keep=4, report_to=[_TELL]))
+        for day, job in enumerate(("nightly", "databases-hourly", "nightly"), 1):
+            print(f"Running {job} for the first time …" if day < 3 else "A day later: nightly again …",
+                  flush=True)
+            run = client.start(job).wait()
+            print(f"  {run.sentence}", flush=True)
+            scenario.touch_up(self.folder / "reed-1", day)
+
+    def _write_environment(self) -> None:
+        path = self.folder / "env"
+        descriptor = os.open(path, os.O_WRONLY | os.O_CREAT | os.O_TRUNC, 0o600)
+        with os.fdopen(descriptor, "w") as sink:
+            sink.write(f"export FASCICULUS_URL={self.url}\nexport FASCICULUS_TOKEN={self.kept.token}\n"
+                       f"export PATH={Path(sys.executable).parent}:$PATH\n")
+
+    def stop(self) -> None:
+        """End all that was started."""
+        if self._service is not None and self._service.poll() is None:
+            self._service.terminate()
+            try:
+                self._service.wait(60)
+            except subprocess.TimeoutExpired:
+                self._service.kill()
+                self._service.wait()
+        for end in reversed(self._ends):
+            end.close()  # type: ignore[attr-defined]
+
+
+def _end_with_parent() -> None:
+    """Should this process be killed, the kernel ends the service too."""
+    ctypes.CDLL(None).prctl(_PR_SET_PDEATHSIG, signal.SIGTERM)
+
+
+def main() -> int:
+    folder = Path(sys.argv[1] if len(sys.argv) > 1 else ".demo").absolute()
+    demo = Demo(folder)
+    signal.signal(signal.SIGTERM, signal.default_int_handler)
+    try:
+        demo.start()
+        print(f"""
+Fasciculus is ready:  {demo.url}
+Sign in as            {ADMINISTRATOR}  with the password  {PASSWORD}
+Mailbox stand-in:     http://127.0.0.1:{demo.kept.page_port}/
+SFTP stand-in:        sftp://fasciculus@127.0.0.1:{demo.kept.sftp_port}/bundles  (its folder: {folder}/boathouse)
+
+Three things to try:
+  1. In a second terminal:  . {folder}/env && fasciculus start nightly --wait
+  2. In the console, open Bundles, look into one, and restore it into a new folder.
+  3. Open the mailbox and read the report of the last run.
+
+Ctrl-C ends all of it.""", flush=True)
+        while True:
+            signal.pause()
+    except KeyboardInterrupt:
+        print("\nEnding …", flush=True)
+    finally:
+        signal.signal(signal.SIGINT, signal.SIG_IGN)
+        demo.stop()
+    return 0
+
+
+if __name__ == "__main__":
+    sys.exit(main())

@@ -1,0 +1,84 @@
+"""A private MariaDB server in a folder, where the machine has the program."""
+
+from __future__ import annotations
+
+import os
+import shutil
+import subprocess
+import time
+from pathlib import Path
+
+import pymysql
+
+_START_SECONDS = 60
+_PLACES = os.pathsep.join(["/usr/sbin", "/usr/local/sbin", os.environ.get("PATH", "")])
+
+
+def found() -> str | None:
+    """The server program, if this machine has it."""
+    return shutil.which("mariadbd", path=_PLACES)
+
+
+class PrivateMariaDb:
+    """A server of its own data folder, reached by its socket alone."""
+
+    def __init__(self, folder: Path) -> None:
+        program = found()
+        if program is None:
+            raise FileNotFoundError("mariadbd is not on this machine")
+        self._data, self.socket = folder / "data", str(folder / "mariadb.sock")
+        if len(self.socket) > 100:
+            # A socket's path may not be longer than 107 bytes.
+            self.socket = f"/tmp/fasciculus-mariadb-{os.getpid()}.sock"
+        folder.mkdir(parents=True, exist_ok=True)
+        user = ["--user=root"] if os.geteuid() == 0 else []
+        if not self._data.exists():
+            installer = shutil.which("mariadb-install-db", path=_PLACES) or "mariadb-install-db"
+            subprocess.run(
+                [installer, "--no-defaults", f"--datadir={self._data}", "--skip-test-db",
+                 "--auth-root-authentication-method=socket", *user],
+                check=True, capture_output=True)
+        self._log = (folder / "mariadb.log").open("ab")
+        self._process = subprocess.Popen(
+            [program, "--no-defaults", f"--datadir={self._data}", f"--socket={self.socket}",
+             "--skip-networking", f"--pid-file={folder / 'mariadb.pid'}",
+             "--innodb-flush-log-at-trx-commit=2", *user],
+            stdout=self._log, stderr=self._log, start_new_session=True)
+        self._await()
+
+    def _await(self) -> None:
+        deadline = time.monotonic() + _START_SECONDS
+        while True:
+            try:
+                self.connect().close()
+                return
+            except pymysql.err.OperationalError:
+                if time.monotonic() > deadline or self._process.poll() is not None:
+                    self.close()
+                    raise
+                time.sleep(0.1)
+
+    def connect(self, database: str | None = None) -> pymysql.connections.Connection:  # type: ignore[type-arg]
+        """A connection as the system user that runs it."""
+        name = "root" if os.geteuid() == 0 else os.environ.get("USER", "")
+        return pymysql.connect(unix_socket=self.socket, user=name, database=database,
+                               charset="utf8mb4", autocommit=True)
+
+    def run(self, *statements: str, database: str | None = None) -> None:
+        connection = self.connect(database)
+        try:
+            with connection.cursor() as cursor:
+                for statement in statements:
+                    cursor.execute(statement)
+        finally:
+            connection.close()
+
+    def close(self) -> None:
+        if self._process.poll() is None:
+            self._process.terminate()
+            try:
+                self._process.wait(30)
+            except subprocess.TimeoutExpired:
+                self._process.kill()
+                self._process.wait()
+        self._log.close()
