@@ -86,7 +86,7 @@
     {#if !params.name}
       <div class="p-4"><Field label="Name" id="name" hint="Bundles carry it, so it stays." wrong={badName || problem?.at('name')}><Input id="name" bind:value={job.name} placeholder="nightly" required /></Field></div>
     {/if}
-    <fieldset class="grid p-4"><legend class="float-left mb-2 w-full text-base font-semibold sm:col-span-2">What</legend>
+    <fieldset class="grid grid-cols-1 p-4"><legend class="float-left mb-2 w-full text-base font-semibold">What</legend>
       <div class="mb-3 flex flex-wrap gap-5">
         <Radio name="subjects" value="accounts" bind:group={job.subjects} onchange={() => (job.names = [])}>Accounts</Radio>
         <Radio name="subjects" value="sites" bind:group={job.subjects} onchange={() => (job.names = [])}>Sites</Radio>
@@ -107,7 +107,7 @@
       </div>
       {#if at('contents')}<p role="alert" class="mt-1 text-sm text-brick">■ {at('contents')}</p>{/if}
     </fieldset>
-    <fieldset class="grid p-4"><legend class="float-left mb-2 w-full text-base font-semibold sm:col-span-2">Where</legend>
+    <fieldset class="grid grid-cols-1 p-4"><legend class="float-left mb-2 w-full text-base font-semibold">Where</legend>
       {#each stores as store (store.name)}
         <Checkbox class="mb-1" checked={job.stores.includes(store.name)} onchange={() => (job.stores = flip(job.stores, store.name))}>{store.name} <span class="ml-2 text-sm text-faint">{store.where}</span></Checkbox>
       {:else}<p class="text-faint">No store yet. <a class="link" href="#/stores/new">Add one</a>.</p>{/each}

@@ -4,14 +4,18 @@ from __future__ import annotations
 
 import os
 import sys
-from typing import Annotated
+from collections.abc import Callable
+from itertools import islice
+from typing import Annotated, Any
 
+import click
 import typer
 
 from .. import __version__
 from .. import config as configuration
+from ..client import Client, ClientError
 from ..core.errors import Trouble
-from ..models import RestoreStart
+from ..models import Page, RestoreStart
 from . import accounts, bundles, doors, hosts, jobs, output, reports, runs, stores
 from .output import moment, service, size
 from .progress import exit_code, finish_run, follow_restore, follow_run
@@ -152,4 +156,31 @@ def version() -> None:
 def main() -> None:
     """The entry point of the ``fasciculus`` command."""
     doors.use_kept_token()
-    app()
+    try:
+        code = app(standalone_mode=False)
+    except click.MissingParameter as error:
+        missing(error)
+        sys.exit(output.WRONG)
+    except click.ClickException as error:
+        error.show()
+        sys.exit(error.exit_code)
+    except click.exceptions.Abort:
+        sys.exit(output.CANCELLED)
+    sys.exit(code or 0)
+
+
+def missing(error: click.MissingParameter) -> None:
+    """Answer a missing name with the list of names."""
+    error.show()
+    path = (error.ctx.command_path if error.ctx else "").split()
+    noun = "jobs" if path[-1:] == ["start"] else path[1] if len(path) > 2 else ""
+    try:
+        with Client() as client:
+            listings: dict[str, Callable[..., Page[Any]]] = {"hosts": client.hosts_list, "accounts": client.accounts_list,
+                       "stores": client.stores_list, "jobs": client.jobs_list,
+                       "tokens": client.tokens_list}
+            if noun in listings and path[-1] != "add":
+                names = [row.name for row in islice(client.every(listings[noun]), 50)]
+                output.complain(f"{noun}: {', '.join(names) or 'none yet'}")
+    except ClientError:
+        return

@@ -314,7 +314,7 @@ class Client:
         one differs; here the gzip checksum is checked. A lost connection is resumed.
         ``target`` appears only when it is whole.
         """
-        params: list[tuple[str, str]] = [("path", path) for path in paths or []]
+        params: list[tuple[str, str | int | float | bool | None]] = [("path", path) for path in paths or []]
         params += [(k, v) for k, v in (("contents", contents), ("store", store)) if v]
         partial = target.with_name(target.name + ".part")
         inflater, have, tag = zlib.decompressobj(wbits=_GZIP), 0, ""

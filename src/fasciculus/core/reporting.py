@@ -128,9 +128,10 @@ class RunReport:
                 f"({size_words(sum(t.packed for t in good))} packed) stored on "
                 f"{list_words(self.stores)}"
             )
-        for task in bad[:3]:
-            parts.append(f"{task.subject} {task.outcome_words}"
-                         + (f": {task.error.rstrip('.')}" if task.error else ""))
+        parts += [
+            f"{task.subject} {task.outcome_words}" + (f": {task.error.rstrip('.')}" if task.error else "")
+            for task in bad[:3]
+        ]
         if len(bad) > 3:
             parts.append(f"and {len(bad) - 3} more")
         lacking = sorted({c.store for t in good for c in t.copies if c.error})

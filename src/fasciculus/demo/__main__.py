@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 import ctypes
+import fcntl
 import json
+import logging
 import os
 import secrets
 import signal
@@ -55,12 +57,23 @@ def free_port(wanted: int) -> int:
     raise OSError("no free port on loopback")
 
 
+def _take_lock(path: Path) -> int:
+    """One demo a folder: two would fight over its database and its records."""
+    descriptor = os.open(path, os.O_RDWR | os.O_CREAT | os.O_CLOEXEC, 0o600)
+    try:
+        fcntl.flock(descriptor, fcntl.LOCK_EX | fcntl.LOCK_NB)
+    except BlockingIOError:
+        raise SystemExit(f"A demo runs in {path.parent} already. End it with Ctrl-C first.") from None
+    return descriptor
+
+
 class Demo:
     """Everything that the demo starts, and its end."""
 
     def __init__(self, folder: Path) -> None:
         self.folder = folder
         folder.mkdir(parents=True, exist_ok=True, mode=0o700)
+        self._hold = _take_lock(folder / "demo.lock")
         self._memory = folder / "demo.json"
         self.kept = Kept(**json.loads(self._memory.read_text())) if self._memory.exists() else Kept()
         self.kept.sftp_password = self.kept.sftp_password or secrets.token_urlsafe(12)
@@ -216,8 +229,11 @@ def _end_with_parent() -> None:
 
 def main() -> int:
     folder = Path(sys.argv[1] if len(sys.argv) > 1 else ".demo").absolute()
+    logging.getLogger("paramiko").setLevel(logging.CRITICAL)
+    # Both, also where the shell that started this has told it to ignore Ctrl-C.
+    for number in (signal.SIGINT, signal.SIGTERM):
+        signal.signal(number, signal.default_int_handler)
     demo = Demo(folder)
-    signal.signal(signal.SIGTERM, signal.default_int_handler)
     try:
         demo.start()
         print(f"""
@@ -237,7 +253,8 @@ Ctrl-C ends all of it.""", flush=True)
     except KeyboardInterrupt:
         print("\nEnding …", flush=True)
     finally:
-        signal.signal(signal.SIGINT, signal.SIG_IGN)
+        for number in (signal.SIGINT, signal.SIGTERM):
+            signal.signal(number, signal.SIG_IGN)
         demo.stop()
     return 0
 

@@ -17,8 +17,9 @@ from waitress.server import create_server
 
 _PAGE = """<!DOCTYPE html><html lang="en"><head><meta charset="utf-8"><title>Mailbox stand-in</title>
 <meta http-equiv="refresh" content="5"><style>
-body{font:15px/1.5 system-ui,sans-serif;background:#f6f1e7;color:#2a2520;margin:2rem auto;max-width:60rem;padding:0 1rem}
-td{padding:.4rem .8rem .4rem 0;border-top:1px solid #ddd3c0}a{color:#1f4e6b}</style></head><body>
+body{font:15px/1.5 system-ui,sans-serif;background:#f6f1e7;color:#2a2520;
+margin:2rem auto;max-width:60rem;
+padding:0 1rem}td{padding:.4rem .8rem .4rem 0;border-top:1px solid #ddd3c0}a{color:#1f4e6b}</style></head><body>
 <h1>Mailbox stand-in</h1><p>All mail that the demo sends ends here. {{ rows|length }} messages.</p>
 <table>{% for row in rows %}<tr><td>{{ row.date }}</td><td>{{ row.to }}</td>
 <td><a href="/{{ row.name }}">{{ row.subject }}</a></td></tr>{% endfor %}</table></body></html>"""

@@ -12,9 +12,10 @@ from pathlib import Path
 from ..models import Account, Database, Site
 
 _WORDS = (
-    "reed heron boat lantern kiln glaze orchard choir ferry mist sedge quill pier willow paper "
-    "press bittern harbour clay apple evening verse timetable notice lesson song market wicker"
-).split()
+    "reed", "heron", "boat", "lantern", "kiln", "glaze", "orchard", "choir", "ferry", "mist", "sedge",
+    "quill", "pier", "willow", "paper", "press", "bittern", "harbour", "clay", "apple", "evening",
+    "verse", "timetable", "notice", "lesson", "song", "market", "wicker",
+)
 
 
 @dataclass(frozen=True, slots=True)
@@ -148,7 +149,8 @@ def shop_statements(database: str) -> list[str]:
     """A shop in MariaDB."""
     rng = random.Random("shop")
     titles = ", ".join(
-        f"({n}, '{_sentence(rng)[:80]}', {rng.randint(500, 4000) / 100}, '2026-0{rng.randint(1, 9)}-1{rng.randint(0, 9)}')"
+        f"({n}, '{_sentence(rng)[:80]}', {rng.randint(500, 4000) / 100}, "
+        f"'2026-0{rng.randint(1, 9)}-1{rng.randint(0, 9)}')"
         for n in range(1, 400))
     orders = ", ".join(f"({rng.randint(1, 399)}, {rng.randint(1, 5)}, 'reader{n}@heronmere.example')"
                        for n in range(1, 3000))

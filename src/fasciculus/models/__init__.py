@@ -18,7 +18,7 @@ from .problem import Problem
 from .reports import MailServer, OutboxItem, Report, ReportDetail
 from .runs import LogLine, Overview, Run, RunDetail, Started, StoreFill, Task, TaskCopy, Upcoming
 from .search import Found
-from .stores import Store, StoreSecrets, TryStep, Tried
+from .stores import Store, StoreSecrets, Tried, TryStep
 
 __all__ = [
     "Account", "Bundle", "BundleDetail", "BundleEntry", "BundleFiles", "BundleFound", "Copy",

@@ -67,7 +67,7 @@ class Job(BaseModel):
             codec(self.compression, self.level)
         except BadSetting as error:
             raise ValueError(f"level: {error.sentence()}") from error
-        self.contents = [k for k in ("files", "databases", "mail") if k in self.contents]  # type: ignore[misc]
+        self.contents = [k for k in ("files", "databases", "mail") if k in self.contents]
         self.stores = list(dict.fromkeys(self.stores))
         return self
 

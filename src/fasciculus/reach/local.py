@@ -36,7 +36,7 @@ class LocalReach:
     def open(self, path: bytes) -> BinaryIO:
         # A FIFO put where a file was must not hold the worker up, nor a link lead it away.
         descriptor = os.open(path, os.O_RDONLY | os.O_NOFOLLOW | os.O_NONBLOCK | os.O_CLOEXEC)
-        return os.fdopen(descriptor, "rb", buffering=0)  # type: ignore[return-value]
+        return os.fdopen(descriptor, "rb", buffering=0)
 
     def type_of(self, path: str) -> str:
         if os.path.isfile(path):

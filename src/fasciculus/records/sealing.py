@@ -46,8 +46,5 @@ class Seal:
 
 def merged(old: dict[str, str], new: dict[str, str | None]) -> dict[str, str]:
     """Secrets after a change: None leaves one as it was, an empty text removes it."""
-    result = dict(old)
-    for key, value in new.items():
-        if value is not None:
-            result[key] = value
-    return {key: value for key, value in result.items() if value}
+    changed = {**old, **{key: value for key, value in new.items() if value is not None}}
+    return {key: value for key, value in changed.items() if value}

@@ -168,7 +168,7 @@ class Dispatcher:
             killer = threading.Timer(_GRACE, process.kill)
             killer.daemon = True
             killer.start()
-            threading.Thread(target=lambda: (process.wait(), killer.cancel()), daemon=True).start()
+            threading.Thread(target=_call_off, args=(process, killer), daemon=True).start()
 
     # Handing out -----------------------------------------------------------------
 
@@ -337,7 +337,6 @@ class Dispatcher:
             self._tell_restore(item.number)
             return
         assert item.run is not None
-        kind, subject = item.subject
         with self._records.write() as db:
             runs.end_task(db, item.number, finished.outcome, finished.error, finished.bundle,
                           finished.entries, finished.bytes, finished.packed)
@@ -434,6 +433,12 @@ class AlreadyGoing(Trouble):
         super().__init__(f"Job “{job}” is going on already, as run {run_id}.",
                          f"Follow it (fasciculus runs follow {run_id}), or cancel it first.")
         self.run_id = run_id
+
+
+def _call_off(process: subprocess.Popen[bytes], killer: threading.Timer) -> None:
+    """Once the process has ended by itself, nobody needs to kill it."""
+    process.wait()
+    killer.cancel()
 
 
 def _key(item: _Item) -> tuple[str, int]:

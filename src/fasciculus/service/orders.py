@@ -11,6 +11,7 @@ from ..config import Config
 from ..core.errors import BadSetting
 from ..models import Account, Host, Job, Restore
 from ..records import bundles, inventory, stores
+from ..records.paging import Ask
 from ..records.sealing import Seal
 from ..work.order import (
     BundleOrder,
@@ -96,7 +97,7 @@ def bundle_order(db: sqlite3.Connection, seal: Seal, config: Config, job: Job, r
         targets.append(target)
     last = bundles.newest(db, kind, name, job.name)
     local_stores = [
-        str(row.path) for row in stores.stores(db, seal, stores.Ask(limit=10_000)).items
+        str(row.path) for row in stores.stores(db, seal, Ask(limit=10_000)).items
         if row.kind == "folder"
     ]
     spool = config.spool / f"task-{task_id}"

@@ -5,7 +5,7 @@ from __future__ import annotations
 import re
 from collections.abc import Callable
 from dataclasses import dataclass, field
-from typing import Any
+from typing import Any, TypeVar
 
 from flask import Blueprint, Response, g, request
 from pydantic import BaseModel, TypeAdapter
@@ -18,6 +18,7 @@ from ..records.paging import Ask
 from ..records.people import Visitor
 
 PREFIX = "/api/v1"
+H = TypeVar("H", bound=Callable[..., Any])
 _PAGE_QUERY = {
     "limit": "at most so many items, 1 to 500", "cursor": "“next” of the page before",
     "sort": "a column's name, with “-” before it for backwards",
@@ -47,9 +48,9 @@ class Operation:
 OPERATIONS: list[Operation] = []
 
 
-def operation(method: str, path: str, summary: str, **more: Any) -> Callable[..., Any]:
+def operation(method: str, path: str, summary: str, **more: Any) -> Callable[[H], H]:
     """Register a handler. It gets the path's values, and ``body`` when it takes one."""
-    def register(handler: Callable[..., Any]) -> Callable[..., Any]:
+    def register(handler: H) -> H:
         query = dict(more.pop("query", {}))
         if more.pop("paged", False):
             query.update(_PAGE_QUERY)

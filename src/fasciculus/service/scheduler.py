@@ -87,10 +87,10 @@ class Scheduler:
         return min(max(left, 0.05), _LONGEST_WAIT)
 
     def _next_starts(self, after: datetime) -> list[tuple[datetime, str]]:
-        heap = []
-        for job in jobs.jobs(self._records.reader):
-            if job.enabled and (start := next_start(job, after)):
-                heap.append((start, job.name))
+        heap = [
+            (start, job.name) for job in jobs.jobs(self._records.reader)
+            if job.enabled and (start := next_start(job, after))
+        ]
         heapq.heapify(heap)
         return heap
 

@@ -12,7 +12,7 @@ import stat
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager, suppress
 from pathlib import Path
-from typing import Any, BinaryIO
+from typing import Any, BinaryIO, cast
 
 import paramiko
 from paramiko.message import Message
@@ -314,7 +314,7 @@ class SftpStore:
             return None
         # statvfs@openssh.com (OpenSSH PROTOCOL, section 4.4); not every server has it.
         with suppress(OSError, EOFError, AttributeError):
-            kind, answer = self._client._request(CMD_EXTENDED, "statvfs@openssh.com", self._root)
+            kind, answer = cast(Any, self._client)._request(CMD_EXTENDED, "statvfs@openssh.com", self._root)
             if kind == CMD_EXTENDED_REPLY and isinstance(answer, Message):
                 answer.get_int64()
                 unit = answer.get_int64()

@@ -68,12 +68,12 @@ class Gatherer:
     def _file(self, entry: Entry, path: bytes) -> None:
         """Pack one entry that lies at a path on the host."""
         first_path = entry.link
-        if first_path is not None and (first := self._firsts.get(first_path)) is not None:
-            if self._packer.links_to(first.path):
-                entry.link = first.path
-                self._packer.add_link(entry, first)
-                self._seen(1, 0)
-                return
+        first = self._firsts.get(first_path) if first_path is not None else None
+        if first is not None and self._packer.links_to(first.path):
+            entry.link = first.path
+            self._packer.add_link(entry, first)
+            self._seen(1, 0)
+            return
         entry.link = None
         if entry.type != FILE:
             self._packer.add(entry)

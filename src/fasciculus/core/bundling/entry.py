@@ -31,7 +31,8 @@ class Entry:
     ``path`` is relative to the contents kind, as bytes, since file names need not be
     UTF-8; the empty path is the subject's own root folder. Times are nanoseconds
     since 1970. ``link`` names the earlier entry of the same kind that this one is a
-    hard link to; ``links`` counts the names the scan saw on it and is not listed. ``origin`` is where a database copy lay below the subject's root.
+    hard link to; ``links`` counts the names that
+    the scan saw on it, and is not listed. ``origin`` is where a database copy lay below the subject's root.
     """
 
     kind: str

@@ -61,7 +61,7 @@ class Zstd:
         return result
 
     def inflater(self) -> _Inflater:
-        return zstandard.ZstdDecompressor().decompressobj()  # type: ignore[return-value]
+        return zstandard.ZstdDecompressor().decompressobj()
 
 
 class Gzip:

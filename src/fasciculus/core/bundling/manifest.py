@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import builtins
 import json
 from collections.abc import Iterable
 from dataclasses import asdict, dataclass, field
@@ -82,7 +83,7 @@ class Manifest:
         """Bytes of the pieces that this bundle brought to the store."""
         return sum(piece.bytes for piece in self.pieces if piece.brought)
 
-    def to_json(self) -> bytes:
+    def to_json(self) -> builtins.bytes:
         row = asdict(self)
         subject = {"kind": row.pop("subject_kind"), "name": row.pop("subject")}
         listing = {

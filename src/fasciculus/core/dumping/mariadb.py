@@ -31,11 +31,11 @@ _HEAD = (
     b"SET sql_mode='NO_AUTO_VALUE_ON_ZERO';\n"
     b"SET foreign_key_checks=0;\nSET unique_checks=0;\n"
 )
-_BINARY = frozenset(
-    "binary varbinary tinyblob blob mediumblob longblob bit geometry point linestring polygon "
-    "multipoint multilinestring multipolygon geometrycollection".split()
-)
-_NUMBERS = frozenset("tinyint smallint mediumint int bigint decimal year double".split())
+_BINARY = frozenset({
+    "binary", "varbinary", "tinyblob", "blob", "mediumblob", "longblob", "bit", "geometry", "point",
+    "linestring", "polygon", "multipoint", "multilinestring", "multipolygon", "geometrycollection",
+})
+_NUMBERS = frozenset(["tinyint", "smallint", "mediumint", "int", "bigint", "decimal", "year", "double"])
 
 
 class Server(Protocol):
@@ -73,7 +73,7 @@ def quote_name(name: str) -> str:
 def safe_file(name: str) -> str:
     """A table's or database's name as a file name: all but plain characters as ``%XX``."""
     return "".join(
-        c if c.isalnum() and c.isascii() or c in "_-$" else "".join(f"%{b:02X}" for b in c.encode())
+        c if (c.isalnum() and c.isascii()) or c in "_-$" else "".join(f"%{b:02X}" for b in c.encode())
         for c in name
     )
 

@@ -30,6 +30,7 @@ from ...models import (
     Started,
 )
 from ...records import bundles, runs, stores
+from ...records.paging import Ask
 from ...stores import open_store
 from ...stores.base import Connected
 from ...work.reading import fetch_listing, fetch_manifest, gzipped, tar_stream
@@ -226,7 +227,7 @@ def restores_start(body: RestoreStart) -> Started:
         if kind not in bundle.contents:
             raise BadSetting(f"The bundle holds no {kind}.",
                              f"It holds: {', '.join(bundle.contents)}.", field="contents")
-    local = [s.path for s in stores.stores(db, parts().seal, stores.Ask(limit=10_000)).items
+    local = [s.path for s in stores.stores(db, parts().seal, Ask(limit=10_000)).items
              if s.kind == "folder"]
     orders.check_target(parts().config, local, body.target)
     if os.path.isdir(body.target) and os.listdir(body.target):

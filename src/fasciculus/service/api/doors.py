@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-
 from flask import Response, current_app, request
 from pydantic import ValidationError
 

@@ -8,6 +8,7 @@ from ...core.errors import BadSetting, Trouble
 from ...models import Account, Host, Page, SiteRow, Tried, TryStep
 from ...reach.local import LocalReach
 from ...records import inventory, jobs
+from ...records.paging import Ask
 from .. import orders
 from ..parts import parts
 from ..registry import arg, ask, operation
@@ -75,11 +76,12 @@ def hosts_try(name: str) -> Tried:
                 steps.append(TryStep(name=what, ok=True, text=f"{path} can be read."))
             except Trouble as error:
                 steps.append(TryStep(name=what, ok=False, text=error.message, way_out=error.way_out))
-    for account in inventory.accounts(db, inventory.Ask(limit=500), lambda k, n: [], host=name).items:
-        if not os.access(account.home, os.R_OK | os.X_OK):
-            steps.append(TryStep(name=f"account {account.name}", ok=False,
-                                 text=f"{account.home} cannot be read.",
-                                 way_out="Correct the account's home, or its rights."))
+    found = inventory.accounts(db, Ask(limit=500), lambda k, n: [], host=name).items
+    steps += [
+        TryStep(name=f"account {account.name}", ok=False, text=f"{account.home} cannot be read.",
+                way_out="Correct the account's home, or its rights.")
+        for account in found if not os.access(account.home, os.R_OK | os.X_OK)
+    ]
     if not steps:
         steps.append(TryStep(name="host", ok=True, text="This machine; nothing further is set."))
     return Tried(ok=all(step.ok for step in steps), steps=steps)

@@ -107,7 +107,7 @@ def jobs_readback(body: Job) -> Readback:
     covers = jobs.covers(db, body)
     table = timetable.parse(body.timetable)
     zone = timetable.zone(body.zone)
-    contents = list(body.contents)
+    contents: list[str] = list(body.contents)
     measured = [bundles.measured(db, body.subjects[:-1], name, contents) for name in covers]
     known = [row for row in measured if row is not None]
     others = [

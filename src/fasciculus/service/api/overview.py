@@ -132,9 +132,11 @@ def search() -> Page[Found]:
         ("bundle", "SELECT name, subject, id FROM bundle WHERE subject || ' ' || name LIKE ? "
          "ESCAPE '\\' ORDER BY moment DESC LIMIT 8", "/bundles/{2}"),
     ):
-        for row in db.execute(sql, (like(words),)):
-            rows.append(Found(kind=kind, name=row[0], about=row[1],
-                              link=link.format(*(quote(str(value)) for value in row))))
+        rows += [
+            Found(kind=kind, name=row[0], about=row[1],
+                  link=link.format(*(quote(str(value)) for value in row)))
+            for row in db.execute(sql, (like(words),))
+        ]
     return Page(items=rows, total=len(rows))
 
 

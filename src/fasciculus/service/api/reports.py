@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from ...models import MailServer, OutboxItem, Page, Report, ReportDetail, Tried, TryStep
 from ...core.errors import BadSetting, Trouble
+from ...models import MailServer, OutboxItem, Page, Report, ReportDetail, Tried, TryStep
 from ...records import reports
 from .. import mail
 from ..parts import parts
