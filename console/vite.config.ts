@@ -4,5 +4,10 @@ import { defineConfig } from 'vite';
 
 export default defineConfig({
   plugins: [tailwindcss(), svelte()],
-  build: { outDir: '../src/fasciculus/service/console', emptyOutDir: true, chunkSizeWarningLimit: 900 },
+  build: {
+    outDir: '../src/fasciculus/service/console',
+    emptyOutDir: true,
+    chunkSizeWarningLimit: 900,
+    rolldownOptions: { checks: { pluginTimings: false } },
+  },
 });

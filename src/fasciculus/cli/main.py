@@ -8,7 +8,6 @@ from collections.abc import Callable
 from itertools import islice
 from typing import Annotated, Any
 
-import click
 import typer
 
 from .. import __version__
@@ -157,29 +156,22 @@ def main() -> None:
     """The entry point of the ``fasciculus`` command."""
     doors.use_kept_token()
     try:
-        code = app(standalone_mode=False)
-    except click.MissingParameter as error:
-        missing(error)
-        sys.exit(output.WRONG)
-    except click.ClickException as error:
-        error.show()
-        sys.exit(error.exit_code)
-    except click.exceptions.Abort:
-        sys.exit(output.CANCELLED)
-    sys.exit(code or 0)
+        app()
+    except SystemExit as end:
+        if end.code == output.WRONG:
+            name_the_names([word for word in sys.argv[1:] if not word.startswith("-")])
+        raise
 
 
-def missing(error: click.MissingParameter) -> None:
+def name_the_names(words: list[str]) -> None:
     """Answer a missing name with the list of names."""
-    error.show()
-    path = (error.ctx.command_path if error.ctx else "").split()
-    noun = "jobs" if path[-1:] == ["start"] else path[1] if len(path) > 2 else ""
+    noun = "jobs" if words == ["start"] else words[0] if len(words) == 2 and words[1] != "add" else ""
     try:
         with Client() as client:
-            listings: dict[str, Callable[..., Page[Any]]] = {"hosts": client.hosts_list, "accounts": client.accounts_list,
-                       "stores": client.stores_list, "jobs": client.jobs_list,
-                       "tokens": client.tokens_list}
-            if noun in listings and path[-1] != "add":
+            listings: dict[str, Callable[..., Page[Any]]] = {
+                "hosts": client.hosts_list, "accounts": client.accounts_list, "stores": client.stores_list,
+                "jobs": client.jobs_list, "tokens": client.tokens_list}
+            if noun in listings:
                 names = [row.name for row in islice(client.every(listings[noun]), 50)]
                 output.complain(f"{noun}: {', '.join(names) or 'none yet'}")
     except ClientError:

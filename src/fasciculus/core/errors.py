@@ -40,6 +40,10 @@ class Unreachable(Trouble):
     """A host, database or store did not answer, or refused."""
 
 
+class Lost(Unreachable):
+    """A connection broke off or nothing answers: worth another try."""
+
+
 class StoreFull(Unreachable):
     """The store has no room for what was to be written."""
 

@@ -46,7 +46,7 @@ class Job(BaseModel):
     names: list[str] = []
     contents: list[Literal["files", "databases", "mail"]] = ["files", "databases", "mail"]
     messages: bool = False
-    stores: list[str] = Field(min_length=1)
+    stores: list[str]
     timetable: Annotated[str, AfterValidator(_timetable)] = "daily 02:15"
     zone: Annotated[str, AfterValidator(_zone)] = "UTC"
     keep: int = Field(default=7, ge=1, le=10_000)
@@ -59,6 +59,8 @@ class Job(BaseModel):
 
     @model_validator(mode="after")
     def _fits(self) -> Job:
+        if not self.stores:
+            raise ValueError("stores: choose at least one store.")
         if not self.contents:
             raise ValueError("contents: choose at least one of files, databases and mail.")
         if self.choice != "all" and not self.names:

@@ -18,7 +18,7 @@ import paramiko
 from paramiko.message import Message
 from paramiko.sftp import CMD_EXTENDED, CMD_EXTENDED_REPLY
 
-from ..core.errors import BadSetting, NotThere, StoreFull, Trouble, Unreachable
+from ..core.errors import BadSetting, Lost, NotThere, StoreFull, Trouble, Unreachable
 from ..core.wording import size_words
 from .base import Item, Step, StoreSpec
 
@@ -87,11 +87,11 @@ class SftpStore:
         try:
             link = socket.create_connection((self._address, self._port), timeout=_TIMEOUT)
         except socket.gaierror as error:
-            raise Unreachable(f"The name {self._address} does not resolve.",
-                              "Correct the address.") from error
+            raise Lost(f"The name {self._address} does not resolve.",
+                       "Correct the address.") from error
         except OSError as error:
-            raise Unreachable(f"Nothing answers at {where} ({error.strerror or error}).",
-                              "Is the server running, the port right, the firewall open?") from error
+            raise Lost(f"Nothing answers at {where} ({error.strerror or error}).",
+                       "Is the server running, the port right, the firewall open?") from error
         yield Step("connect", True, f"{where} answers.")
         try:
             transport = paramiko.Transport(link, default_window_size=_SSH_WINDOW)
@@ -120,7 +120,7 @@ class SftpStore:
             raise
         except (paramiko.SSHException, OSError, EOFError) as error:
             self.close()
-            raise Unreachable(f"The SSH connection to {where} broke off: {error or 'no answer'}.",
+            raise Lost(f"The SSH connection to {where} broke off: {error or 'no answer'}.",
                               "Is this an SSH server with SFTP?") from error
         free = self.free()
         yield Step("folder", True, f"{self._root} exists"
@@ -203,7 +203,7 @@ class SftpStore:
                                     "Free space there, or keep fewer copies.") from error
             if not active or isinstance(error, EOFError | socket.timeout | paramiko.SSHException):
                 self.close()
-                raise Unreachable(f"The connection to store “{self.spec.name}” was lost.",
+                raise Lost(f"The connection to store “{self.spec.name}” was lost.",
                                   "It is tried again at the next start.") from error
             raise Unreachable(f"Store “{self.spec.name}” refused {path}: {error}.",
                               "Check its rights and its free space.") from error

@@ -47,6 +47,7 @@ class BundleWork:
         self._piece_size = order.piece_size
         self._progress = Progress("preflight", total=order.expected_bytes)
         self._ticking = threading.Event()
+        self._half = False
 
     def run(self) -> Finished:
         """Make the bundle. Raises ``Trouble`` or ``OSError`` when there is none."""
@@ -137,7 +138,7 @@ class BundleWork:
     def _ready(self, order: StoreOrder) -> set[str]:
         """Connect, check the mark, clear what an interrupted run left; gives names in use."""
         store = open_store(order.spec())
-        pusher = Pusher(store, self._subject, self._stop, self._pushed, self._emitter.warn)
+        pusher = Pusher(store, self._subject, self._stop, self._pushed, self._emitter.info)
         pusher.persist(store.connect)
         found = read_mark(store)
         if found != order.store_id:
@@ -173,6 +174,7 @@ class BundleWork:
     def _pack(self, started: datetime) -> Manifest:
         order = self._order
         room = Spool(self._spool, order.spool_limit, self._piece_size, self._pushers, self._stop)
+        self._half = True
         for pusher in self._pushers:
             pusher.start()
         partial = Path(order.listing).with_suffix(".part")
@@ -231,6 +233,7 @@ class BundleWork:
             listing.unlink(missing_ok=True)
             raise NoStoreLeft
         listing.rename(self._order.listing)
+        self._half = False
 
     def _complete(self, pusher: Pusher, manifest: Manifest, listing: Path) -> None:
         """All that makes the copy whole; ``bundle.json`` is the very last."""
@@ -254,6 +257,7 @@ class BundleWork:
     def _take_back(self, pusher: Pusher) -> None:
         """Free a failing store of what this task put there; else the next run's sweep does."""
         with suppress(Trouble, OSError, EOFError):
+            remove_bundle(pusher.store, self._subject, self._bundle)
             sweep(pusher.store, self._subject)
 
     def _store_errors(self) -> dict[str, str]:
@@ -318,11 +322,10 @@ class BundleWork:
 
     def _clear_up(self) -> None:
         """Whatever happened: no thread, no spooled piece, no half-written copy is left."""
-        failed = self._packer is not None
-        if failed and self._packer is not None:
+        if self._packer is not None:
             self._packer.abandon()
         ended = [pusher.join(timeout=20) for pusher in self._pushers]
-        if failed and self._bundle:
+        if self._half:
             for pusher, idle in zip(self._pushers, ended, strict=True):
                 if idle:
                     self._take_back(pusher)

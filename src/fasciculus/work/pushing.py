@@ -11,7 +11,7 @@ from typing import TypeVar
 
 from ..core.bundling.manifest import PieceRecord
 from ..core.bundling.names import SubjectRef
-from ..core.errors import Damaged, NotThere, StoreFull, Trouble, Unreachable
+from ..core.errors import Damaged, Lost, Trouble
 from ..stores.base import Store
 
 _ATTEMPTS = 4
@@ -77,15 +77,13 @@ class Pusher:
                           "Check that machine's disk and memory; the next run sends all again.")
 
     def persist(self, action: Callable[[], _T]) -> _T:
-        """Try an action again while the connection is lost; a full store is final."""
+        """Try an action again while the connection is lost; all else is final."""
         wait = _FIRST_WAIT
         for attempt in range(1, _ATTEMPTS + 1):
             try:
                 self.store.connect()
                 return action()
-            except (StoreFull, NotThere, Damaged):
-                raise
-            except Unreachable as error:
+            except Lost as error:
                 if attempt == _ATTEMPTS or self._stop.is_set():
                     raise
                 self._on_retry(f"Store “{self.name}”: {error.message} Trying again.")

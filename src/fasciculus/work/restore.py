@@ -11,7 +11,7 @@ from contextlib import suppress
 from functools import lru_cache
 from pathlib import Path
 
-from ..core.bundling.entry import CHAR, SYMLINK, Entry
+from ..core.bundling.entry import CHAR, SYMLINK, Entry, to_bytes
 from ..core.bundling.listing import read_listing
 from ..core.bundling.manifest import DatabaseRecord, Manifest
 from ..core.bundling.reading import BundleReader, only
@@ -54,7 +54,7 @@ class RestoreWork:
         manifest = fetch_manifest(store, subject, order.bundle)
         listing = fetch_listing(store, subject, manifest, spool / "listing")
         mapped = self._databases_wanted(manifest)
-        paths = [os.fsencode(path) for path in order.paths]
+        paths = [to_bytes(path) for path in order.paths]
 
         def wanted() -> Iterator[Entry]:
             with listing.open("rb") as raw:

@@ -2,7 +2,10 @@
 
 from __future__ import annotations
 
+import base64
 from dataclasses import dataclass, field
+
+from ..errors import BadSetting
 
 FILE, DIR, SYMLINK, FIFO, CHAR, BLOCK = "file", "dir", "symlink", "fifo", "char", "block"
 
@@ -66,6 +69,28 @@ class Entry:
     def text(self) -> str:
         """The path for people; bytes that are not UTF-8 are shown as escapes."""
         return self.path.decode("utf-8", "backslashreplace")
+
+
+_BASE64 = "base64:"
+
+
+def to_text(path: bytes) -> str:
+    """A path as it travels in JSON: as it is, or ``base64:…`` where it is not UTF-8."""
+    try:
+        return path.decode()
+    except UnicodeDecodeError:
+        return _BASE64 + base64.b64encode(path).decode()
+
+
+def to_bytes(text: str) -> bytes:
+    """The path of such a text; :class:`BadSetting` when it is none."""
+    if not text.startswith(_BASE64):
+        return text.strip("/").encode()
+    try:
+        return base64.b64decode(text[len(_BASE64):], validate=True)
+    except ValueError as error:
+        raise BadSetting(f"The path “{text}” cannot be read.", "Take it from a listing.",
+                         field="paths") from error
 
 
 def order(path: bytes) -> tuple[bytes, ...]:

@@ -88,7 +88,8 @@ def _literal(column: str, data_type: str) -> str:
     if data_type == "float":
         # As DOUBLE it prints with all its digits, and reads back to the same FLOAT.
         return f"IFNULL(CAST({name} AS DOUBLE),'NULL')"
-    return f"QUOTE(CONVERT({name} USING utf8mb4))"
+    # The command-line client makes a bare CR LF in its input an LF: CR is written escaped.
+    return f"REPLACE(QUOTE(CONVERT({name} USING utf8mb4)),CHAR(13 USING utf8mb4),'\\\\r')"
 
 
 def _text(value: bytes | None) -> str:

@@ -2,18 +2,17 @@
 
 from __future__ import annotations
 
-import base64
 import hashlib
 import os
 import re
 from collections.abc import Iterator
 from datetime import UTC, datetime
-from itertools import islice
+from itertools import chain, islice
 from pathlib import Path
 
 from flask import Response, request
 
-from ...core.bundling.entry import FILE, Entry
+from ...core.bundling.entry import FILE, Entry, to_bytes, to_text
 from ...core.bundling.listing import children, read_listing
 from ...core.bundling.names import KINDS, SubjectRef
 from ...core.errors import BadSetting, NotThere
@@ -43,6 +42,7 @@ from .runs import LOG_QUERY
 
 _SHOWN = 2000
 _FOUND = 500
+_HEAD = 256 * 1024
 
 
 @operation("GET", "/bundles", "Bundles, newest first", gives=Page[Bundle], paged=True, query={
@@ -63,24 +63,7 @@ def _wanted(bundle: Bundle) -> tuple[str, list[bytes]]:
     if kind and kind not in KINDS:
         raise BadSetting(f"“{kind}” is no kind of contents.", f"Choose one of {', '.join(KINDS)}.",
                          field="contents")
-    return kind, [_bytes(path) for path in request.args.getlist("path") if path]
-
-
-def _bytes(path: str) -> bytes:
-    """A path of the API as bytes: those that are not UTF-8 travel as ``base64:…``."""
-    if path.startswith("base64:"):
-        try:
-            return base64.b64decode(path[7:], validate=True)
-        except ValueError as error:
-            raise BadSetting(f"The path “{path}” cannot be read.", field="path") from error
-    return path.strip("/").encode()
-
-
-def _text(path: bytes) -> str:
-    try:
-        return path.decode()
-    except UnicodeDecodeError:
-        return "base64:" + base64.b64encode(path).decode()
+    return kind, [to_bytes(path) for path in request.args.getlist("path") if path]
 
 
 def _listing(bundle: Bundle) -> Path:
@@ -108,7 +91,7 @@ def _copy(bundle: Bundle, store: str) -> str:
 def _entry(entry: Entry, files: int, size: int) -> BundleEntry:
     return BundleEntry(
         name=entry.path.rpartition(b"/")[2].decode("utf-8", "backslashreplace"),
-        path=_text(entry.path), type=entry.type, bytes=size, files=files, mode=f"{entry.mode:04o}",
+        path=to_text(entry.path), type=entry.type, bytes=size, files=files, mode=f"{entry.mode:04o}",
         user=entry.user or str(entry.uid), group=entry.group or str(entry.gid),
         mtime=datetime.fromtimestamp(entry.mtime_ns / 1e9, UTC),
         target=entry.target.decode("utf-8", "backslashreplace") if entry.target is not None else None)
@@ -120,10 +103,10 @@ def bundles_files(bundle_id: int) -> BundleFiles:
     bundle = bundles_show(bundle_id)
     kind, _ = _wanted(bundle)
     kind = kind or next(iter(bundle.contents), "files")
-    folder = _bytes(arg("folder"))
+    folder = to_bytes(arg("folder"))
     with _listing(bundle).open("rb") as raw:
         rows = [_entry(*row) for row in islice(children(read_listing(raw), kind, folder), _SHOWN + 1)]
-    return BundleFiles(kind=kind, folder=_text(folder), items=rows[:_SHOWN], more=len(rows) > _SHOWN)
+    return BundleFiles(kind=kind, folder=to_text(folder), items=rows[:_SHOWN], more=len(rows) > _SHOWN)
 
 
 @operation("GET", "/bundles/{bundle_id}/search", "Entries whose path holds the words",
@@ -164,6 +147,8 @@ def bundles_download(bundle_id: int) -> Response:
     store.connect()
     wanted = [kind] if kind else []
     stream = _closing(gzipped(tar_stream(store, subject, listing, wanted, paths)), store.close)
+    # What is wrong from the start on is answered in words; later only by breaking off.
+    stream = _begun(stream)
     headers = {"ETag": f'"{tag}"', "Accept-Ranges": "bytes",
                "Content-Disposition": f'attachment; filename="{bundle.subject}-{bundle.name}.tar.gz"'}
     if not start:
@@ -180,6 +165,14 @@ def _range_start(tag: str) -> int | None:
         return 0
     match = re.fullmatch(r"bytes=(\d+)-", asked.strip())
     return int(match[1]) if match else None
+
+
+def _begun(stream: Iterator[bytes]) -> Iterator[bytes]:
+    """The same stream, of which the beginning has been made already."""
+    head: list[bytes] = []
+    while sum(map(len, head)) < _HEAD and (chunk := next(stream, None)) is not None:
+        head.append(chunk)
+    return chain(head, stream)
 
 
 def _from(stream: Iterator[bytes], start: int) -> Iterator[bytes]:
@@ -223,6 +216,8 @@ def restores_start(body: RestoreStart) -> Started:
         if not new or len(new) > 64:
             raise BadSetting(f"“{new}” cannot be a database's name.", "Use 1 to 64 characters.",
                              field="databases")
+    for path in body.paths:
+        to_bytes(path)
     for kind in body.contents:
         if kind not in bundle.contents:
             raise BadSetting(f"The bundle holds no {kind}.",
@@ -236,9 +231,8 @@ def restores_start(body: RestoreStart) -> Started:
     with parts().records.write() as writer:
         if key and (found := bundles.restore_by_key(writer, key)):
             return Started(id=found, url=f"{PREFIX}/restores/{found}")
-        paths = [os.fsdecode(_bytes(path)) for path in body.paths]
-        restore_id = bundles.add_restore(writer, bundle, store, body.target, body.contents, paths,
-                                         body.databases, visitor().name, key)
+        restore_id = bundles.add_restore(writer, bundle, store, body.target, body.contents,
+                                         body.paths, body.databases, visitor().name, key)
     note("started a restore", f"{bundle.subject} {bundle.name} to {body.target}")
     parts().dispatcher.start_restore(restore_id, (bundle.subject_kind, bundle.subject))
     return Started(id=restore_id, url=f"{PREFIX}/restores/{restore_id}")

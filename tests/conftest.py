@@ -1,0 +1,107 @@
+"""Fixtures: real servers where Debian has one, the shipped stand-ins where it has not."""
+
+from __future__ import annotations
+
+import getpass
+import os
+import shutil
+import socket
+import subprocess
+import sys
+from collections.abc import Iterator
+from pathlib import Path
+
+import pytest
+
+sys.path.insert(0, str(Path(__file__).parent))
+
+from running import Service, service, until
+
+from fasciculus.demo.mailbox import MailboxStandIn
+from fasciculus.demo.mariadb import PrivateMariaDb
+from fasciculus.demo.sftp import SftpStandIn
+from fasciculus.stores.base import StoreSpec
+
+
+@pytest.fixture
+def running(tmp_path: Path) -> Iterator[Service]:
+    """A service with an empty home."""
+    with service(tmp_path / "home") as found:
+        yield found
+
+
+@pytest.fixture
+def stand_in(tmp_path: Path) -> Iterator[SftpStandIn]:
+    found = SftpStandIn(tmp_path / "boathouse", tmp_path / "host-key", "fasciculus", "boat-and-rope")
+    yield found
+    found.close()
+
+
+@pytest.fixture
+def mailbox(tmp_path: Path) -> Iterator[MailboxStandIn]:
+    found = MailboxStandIn(tmp_path / "mailbox")
+    yield found
+    found.close()
+
+
+@pytest.fixture(scope="session")
+def mariadb(tmp_path_factory: pytest.TempPathFactory) -> Iterator[PrivateMariaDb]:
+    """A private MariaDB server; it must be there, a missing one is a failure."""
+    found = PrivateMariaDb(tmp_path_factory.mktemp("mariadb"))
+    found.run("CREATE USER fasciculus@localhost IDENTIFIED BY 'ledger'",
+              "GRANT ALL ON *.* TO fasciculus@localhost")
+    yield found
+    found.close()
+
+
+class OpenSsh:
+    """A real OpenSSH server on loopback, with a key to sign in."""
+
+    def __init__(self, folder: Path) -> None:
+        program = shutil.which("sshd", path="/usr/sbin:/usr/bin")
+        assert program, "openssh-server is missing"
+        if os.geteuid() == 0:
+            Path("/run/sshd").mkdir(exist_ok=True)
+        for name in ("host", "user"):
+            subprocess.run(["ssh-keygen", "-q", "-t", "ed25519", "-N", "", "-f", str(folder / name)], check=True)
+        (folder / "authorized").write_text((folder / "user.pub").read_text())
+        with socket.socket() as probe:
+            probe.bind(("127.0.0.1", 0))
+            self.port = probe.getsockname()[1]
+        config = folder / "config"
+        config.write_text(
+            f"Port {self.port}\nListenAddress 127.0.0.1\nHostKey {folder}/host\nPidFile {folder}/pid\n"
+            f"AuthorizedKeysFile {folder}/authorized\nStrictModes no\nUsePAM no\nPermitRootLogin yes\n"
+            "PasswordAuthentication no\nSubsystem sftp internal-sftp\n")
+        self.key = (folder / "user").read_text()
+        shown = subprocess.run(["ssh-keygen", "-l", "-f", str(folder / "host.pub")], check=True,
+                               capture_output=True, text=True)
+        self.host_key = shown.stdout.split()[1]
+        self.bundles = folder / "bundles"
+        self.bundles.mkdir()
+        self._log = (folder / "log").open("w")
+        self._process = subprocess.Popen([program, "-D", "-e", "-f", str(config)], stderr=self._log)
+        until(self._listens)
+
+    def _listens(self) -> bool:
+        with socket.socket() as probe:
+            return probe.connect_ex(("127.0.0.1", self.port)) == 0
+
+    def spec(self) -> StoreSpec:
+        settings = {"address": "127.0.0.1", "port": self.port, "user": getpass.getuser(),
+                    "folder": str(self.bundles), "host_key": self.host_key}
+        return StoreSpec("openssh", "sftp", settings, {"private_key": self.key})
+
+    def close(self) -> None:
+        self._process.terminate()
+        self._process.wait(30)
+        self._log.close()
+
+
+@pytest.fixture
+def openssh(tmp_path: Path) -> Iterator[OpenSsh]:
+    folder = tmp_path / "openssh"
+    folder.mkdir()
+    found = OpenSsh(folder)
+    yield found
+    found.close()

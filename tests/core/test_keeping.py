@@ -1,0 +1,51 @@
+from datetime import UTC, datetime, timedelta
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from fasciculus.core.errors import BadSetting
+from fasciculus.core.keeping import Kept, retiring
+from fasciculus.core.selecting import LeftOut, Selection, chosen
+
+START = datetime(2026, 1, 1, tzinfo=UTC)
+COPIES = st.lists(st.tuples(st.integers(0, 500), st.booleans()), max_size=40).map(lambda rows: [
+    Kept(f"b{n:03d}", START + timedelta(hours=hours), pinned) for n, (hours, pinned) in enumerate(rows)])
+
+
+@given(COPIES, st.integers(1, 20))
+def test_the_newest_stay_and_pinned_copies_always(copies, count):
+    going = retiring(copies, count)
+    staying = [c for c in copies if c not in going and not c.pinned]
+    assert not any(c.pinned for c in going)
+    assert len(staying) == min(count, sum(not c.pinned for c in copies))
+    if going and staying:
+        assert max(c.moment for c in going) <= min(c.moment for c in staying)
+
+
+@given(COPIES, st.integers(1, 20))
+def test_what_was_retired_is_not_missed_the_next_time(copies, count):
+    going = retiring(copies, count)
+    assert retiring([c for c in copies if c not in going], count) == []
+
+
+@pytest.mark.parametrize("count", [0, -1, 10_001])
+def test_a_count_that_would_lose_all_is_refused(count):
+    with pytest.raises(BadSetting):
+        retiring([], count)
+
+
+def test_selections():
+    known = ["millpond", "ferryline", "lanternchoir"]
+    assert chosen(Selection("all"), known) == sorted(known)
+    assert chosen(Selection("all_but", ("ferryline",)), known) == ["lanternchoir", "millpond"]
+    assert chosen(Selection("listed", ("millpond",)), known) == ["millpond"]
+    with pytest.raises(BadSetting, match="mill"):
+        chosen(Selection("listed", ("mill",)), known)
+
+
+def test_left_out_follows_links_to_the_real_place(tmp_path):
+    (tmp_path / "home/backups").mkdir(parents=True)
+    (tmp_path / "store").symlink_to(tmp_path / "home/backups")
+    found = LeftOut([str(tmp_path / "store"), "/elsewhere"]).below(str(tmp_path / "home").encode())
+    assert found == {b"backups"}

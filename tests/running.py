@@ -1,0 +1,172 @@
+"""A real service process for tests, and trees to protect."""
+
+from __future__ import annotations
+
+import hashlib
+import os
+import signal
+import socket
+import stat
+import subprocess
+import sys
+import time
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
+from pathlib import Path
+from typing import Any, TypeVar
+
+import httpx
+
+from fasciculus.client import Client
+from fasciculus.demo.sftp import SftpStandIn
+from fasciculus.models import Account, Host, Job, RunDetail, Store, StoreSecrets
+
+PASSWORD = "sedge-and-quill"
+T = TypeVar("T")
+
+
+def until(condition: Callable[[], T], seconds: float = 30.0) -> T:
+    """Ask again and again until the answer is true; fail after a while."""
+    deadline = time.monotonic() + seconds
+    pause = 0.01
+    while not (found := condition()):
+        if time.monotonic() > deadline:
+            raise AssertionError("it did not come true in time")
+        # Not a guess at how long something takes: only how often it is asked for.
+        time.sleep(pause)
+        pause = min(pause * 1.5, 0.2)
+    return found
+
+
+class Service:
+    """``python -m fasciculus.service`` on a free port of loopback."""
+
+    def __init__(self, home: Path, **environment: str) -> None:
+        self.home = home
+        with socket.socket() as probe:
+            probe.bind(("127.0.0.1", 0))
+            self.port = probe.getsockname()[1]
+        self.environment = {
+            **os.environ, "FASCICULUS_HOME": str(home), "FASCICULUS_PORT": str(self.port),
+            "FASCICULUS_ADMIN_PASSWORD": PASSWORD, **environment,
+        }
+        self.environment.pop("FASCICULUS_TOKEN", None)
+        self.url = f"http://127.0.0.1:{self.port}"
+        self.token = ""
+        self.process: subprocess.Popen[bytes] | None = None
+
+    def start(self) -> Service:
+        self.home.mkdir(parents=True, exist_ok=True)
+        self.log = self.home.parent / f"{self.home.name}.log"
+        with self.log.open("ab") as log:
+            self.process = subprocess.Popen(
+                [sys.executable, "-m", "fasciculus.service"], env=self.environment,
+                stdin=subprocess.DEVNULL, stdout=log, stderr=log)
+        until(self._answers, 60)
+        if not self.token:
+            with Client(self.url) as client:
+                client.session_open("administrator", PASSWORD)
+                self.token = client.tokens_add("tests").token
+        return self
+
+    def _answers(self) -> bool:
+        assert self.process is not None
+        if self.process.poll() is not None:
+            raise AssertionError(self.log.read_text())
+        try:
+            return httpx.get(f"{self.url}/health", trust_env=False).status_code == 200
+        except httpx.HTTPError:
+            return False
+
+    def client(self) -> Client:
+        return Client(self.url, token=self.token)
+
+    def kill(self) -> None:
+        """End it as a power cut would."""
+        assert self.process is not None
+        self.process.send_signal(signal.SIGKILL)
+        self.process.wait(30)
+
+    def stop(self) -> None:
+        if self.process is not None and self.process.poll() is None:
+            self.process.terminate()
+            self.process.wait(60)
+
+    def cli(self, *words: str, **more: Any) -> subprocess.CompletedProcess[str]:
+        """Run the command line against this service."""
+        environment = {**self.environment, "FASCICULUS_URL": self.url, "FASCICULUS_TOKEN": self.token,
+                       "COLUMNS": "200", "HOME": str(self.home.parent), **more.pop("env", {})}
+        program = Path(sys.executable).with_name("fasciculus")
+        return subprocess.run([str(program), *words], env=environment, capture_output=True, text=True,
+                              timeout=120, **more)
+
+
+@contextmanager
+def service(home: Path, **environment: str) -> Iterator[Service]:
+    running = Service(home, **environment)
+    try:
+        yield running.start()
+    finally:
+        running.stop()
+
+
+def sftp_store(stand_in: SftpStandIn, name: str = "boathouse", password: str | None = None) -> Store:
+    (stand_in.root / "bundles").mkdir(exist_ok=True)
+    return Store(name=name, kind="sftp", address="127.0.0.1", port=stand_in.port, user=stand_in.user,
+                 folder="/bundles", host_key=stand_in.host_key,
+                 secrets=StoreSecrets(password=stand_in.password if password is None else password))
+
+
+def small_account(folder: Path, name: str, files: int = 3) -> Account:
+    """An account of a few files, described."""
+    home = folder / name
+    home.mkdir(parents=True)
+    for number in range(files):
+        (home / f"page-{number}.html").write_text(f"{name} {number}\n" * 20)
+    return Account(name=name, host="reed-1", home=str(home))
+
+
+def run(client: Client, job: str) -> RunDetail:
+    return client.start(job).wait()
+
+
+def set_up(client: Client, accounts: list[Account], stores: list[Store], **job: Any) -> None:
+    """A host, its accounts, stores, and the job “nightly” by hand."""
+    client.hosts_add(Host(name="reed-1"))
+    for account in accounts:
+        client.accounts_add(account)
+    for store in stores:
+        client.stores_add(store)
+    fields: dict[str, Any] = {"timetable": "by hand", "contents": ["files"], **job}
+    client.jobs_add(Job(name="nightly", stores=[store.name for store in stores], **fields))
+
+
+def picture(root: Path | bytes) -> dict[bytes, tuple[Any, ...]]:
+    """A tree as data: types, modes, owners, times, sizes, targets, digests, hard-link groups."""
+    base = os.fsencode(root)
+    rows: dict[bytes, tuple[Any, ...]] = {}
+    groups: dict[tuple[int, int], bytes] = {}
+    pending = [b""]
+    while pending:
+        relative = pending.pop()
+        path = base + b"/" + relative if relative else base
+        info = os.lstat(path)
+        kind = stat.S_IFMT(info.st_mode)
+        detail: Any = None
+        if stat.S_ISREG(info.st_mode):
+            with open(path, "rb") as file:
+                detail = hashlib.sha256(file.read()).hexdigest()
+        elif stat.S_ISLNK(info.st_mode):
+            detail = os.readlink(path)
+        elif stat.S_ISDIR(info.st_mode):
+            pending += [relative + b"/" + name if relative else name for name in sorted(os.listdir(path), reverse=True)]
+        first = groups.setdefault((info.st_dev, info.st_ino), relative)
+        attributes = {name: os.getxattr(path, name, follow_symlinks=False)
+                      for name in os.listxattr(path, follow_symlinks=False)}
+        rows[relative] = (kind, stat.S_IMODE(info.st_mode), info.st_uid, info.st_gid, info.st_mtime_ns,
+                          detail, first, attributes)
+    # The name that a group is known by must not depend on the order of the walk.
+    names: dict[bytes, bytes] = {}
+    for relative, row in rows.items():
+        names[row[6]] = min(names.get(row[6], relative), relative)
+    return {relative: (*row[:6], names[row[6]], row[7]) for relative, row in rows.items()}

@@ -1,0 +1,230 @@
+"""Killing, cancelling, cutting and missing: whatever happens, no copy is lost and none is half."""
+
+import contextlib
+import json
+import os
+import signal
+import subprocess
+import threading
+from datetime import UTC, datetime, timedelta
+from pathlib import Path
+
+import pytest
+from running import run, service, set_up, sftp_store, small_account, until
+
+from fasciculus.client import Refused
+from fasciculus.core.bundling.manifest import PieceRecord
+from fasciculus.core.bundling.names import SubjectRef
+from fasciculus.models import Host, Job, Store
+from fasciculus.records import inventory, jobs, runs, settings, stores
+from fasciculus.records.db import Records, stamp
+from fasciculus.records.sealing import Seal
+from fasciculus.service.dispatcher import AlreadyGoing
+from fasciculus.service.scheduler import Scheduler
+from fasciculus.stores import open_store
+from fasciculus.stores.base import StoreSpec
+from fasciculus.work.pushing import NoStoreLeft, Pusher, Spool
+
+MIB = 1024 * 1024
+
+
+class Gate:
+    """Holds the stand-in's writes once so many bytes have come."""
+
+    def __init__(self, stand_in, after: int) -> None:
+        self.reached, self.go_on, self._left = threading.Event(), threading.Event(), after
+        self._stand_in, self._take = stand_in, stand_in.take
+        stand_in.take = self._gated
+
+    def _gated(self, count: int) -> bool:
+        self._left -= count
+        if self._left < 0:
+            self.reached.set()
+            self.go_on.wait(60)
+        return self._take(count)
+
+    def open(self) -> None:
+        self.go_on.set()
+        self._stand_in.take = self._take
+
+
+def big_account(tmp_path: Path):
+    account = small_account(tmp_path, "millpond")
+    for number in range(4):
+        (tmp_path / f"millpond/data-{number}.bin").write_bytes(os.urandom(2_000_000))
+    return account
+
+
+def workers(service_pid: int) -> list[int]:
+    found = subprocess.run(["ps", "--ppid", str(service_pid), "-o", "pid=,args="], capture_output=True, text=True)
+    return [int(line.split()[0]) for line in found.stdout.splitlines() if "fasciculus.work" in line]
+
+
+def complete(stand_in) -> list[str]:
+    return sorted(p.parent.name for p in (stand_in.root / "bundles").rglob("bundle.json"))
+
+
+def assert_clean(stand_in, client) -> None:
+    """Store, records and pieces agree, and every copy is whole."""
+    folder = stand_in.root / "bundles/accounts/millpond"
+    names = complete(stand_in)
+    assert names == sorted(os.listdir(folder / "bundles")) == sorted(b.name for b in client.every(client.bundles_list))
+    needed = set()
+    for name in names:
+        subprocess.run(["sha256sum", "--quiet", "-c", "SHA256SUMS"], check=True, cwd=folder / "bundles" / name)
+        needed |= {p["name"] for p in json.loads((folder / "bundles" / name / "bundle.json").read_text())["pieces"]}
+    assert set(os.listdir(folder / "pieces")) == needed
+
+
+@pytest.mark.parametrize("victim", ["worker", "service"])
+def test_killing_in_the_middle_of_a_run(tmp_path, stand_in, victim):
+    with service(tmp_path / "home") as running, running.client() as client:
+        set_up(client, [big_account(tmp_path)], [sftp_store(stand_in)], piece_size=MIB)
+        assert run(client, "nightly").outcome == "done"
+        first = complete(stand_in)
+        gate = Gate(stand_in, 3_000_000)
+        number = client.jobs_start("nightly").id
+        assert gate.reached.wait(60)
+        (worker,) = workers(running.process.pid)
+        if victim == "worker":
+            os.kill(worker, signal.SIGKILL)
+        else:
+            running.kill()
+            gate.open()
+            # The worker notices by itself that nobody waits for it any more.
+            until(lambda: not _alive(worker), 60)
+            running.start()
+        gate.open()
+        found = until(lambda: (r := client.runs_show(number)).state == "ended" and r)
+        assert found.outcome == "interrupted" and "Nothing of it counts as a bundle" in found.tasks[0].error
+        assert complete(stand_in) == first == [b.name for b in client.every(client.bundles_list)]
+        assert not list((running.home / "spool").iterdir())
+        assert "interrupted" in client.overview().attention[0].text
+        again = run(client, "nightly")
+        assert again.outcome == "done" and again.tasks[0].copies[0].kept == 2
+        assert_clean(stand_in, client)
+
+
+def _alive(pid: int) -> bool:
+    try:
+        return Path(f"/proc/{pid}/stat").read_text().rpartition(")")[2].split()[0] != "Z"
+    except FileNotFoundError:
+        return False
+
+
+def test_cancelling_leaves_nothing_half(running, stand_in, tmp_path):
+    with running.client() as client:
+        set_up(client, [big_account(tmp_path), small_account(tmp_path, "zither")], [sftp_store(stand_in)], piece_size=MIB)
+        gate = Gate(stand_in, 2_000_000)
+        number = client.jobs_start("nightly").id
+        assert gate.reached.wait(60)
+        with pytest.raises(Refused, match="going on already"):
+            client.jobs_start("nightly")
+        with pytest.raises(Refused, match="going on"):
+            client.jobs_remove("nightly")
+        client.runs_cancel(number)
+        gate.open()
+        found = until(lambda: (r := client.runs_show(number)).state == "ended" and r, 90)
+        assert found.tasks[0].outcome == "cancelled" and found.outcome == "cancelled"
+        assert not any(b.subject == "millpond" for b in client.every(client.bundles_list))
+        left = [p for p in (stand_in.root / "bundles/accounts/millpond").rglob("*") if p.is_file()]
+        assert left == []
+        with pytest.raises(Refused, match="ended already"):
+            client.runs_cancel(number)
+
+
+def test_a_connection_that_is_cut_mid_piece_is_taken_up_again(running, stand_in, tmp_path):
+    with running.client() as client:
+        set_up(client, [big_account(tmp_path)], [sftp_store(stand_in)], piece_size=MIB)
+        gate = Gate(stand_in, 2_500_000)
+        number = client.jobs_start("nightly").id
+        assert gate.reached.wait(60)
+        stand_in.cut()
+        gate.open()
+        found = until(lambda: (r := client.runs_show(number)).state == "ended" and r, 90)
+        assert found.outcome == "done", found.tasks[0].error
+        assert "Trying again" in " ".join(line.text for line in client.every(client.runs_log, run_id=number))
+        assert_clean(stand_in, client)
+
+
+def test_a_missed_start_is_made_up_for_once(tmp_path, stand_in):
+    with service(tmp_path / "home") as running:
+        with running.client() as client:
+            set_up(client, [small_account(tmp_path, "millpond")], [sftp_store(stand_in)], timetable="daily 02:15")
+            assert client.jobs_show("nightly").next_start > datetime.now(UTC)
+        running.stop()
+        records = Records(running.home / "records" / "fasciculus.sqlite")
+        with records.write() as db:
+            settings.put(db, "scheduler.last_look", stamp(datetime.now(UTC) - timedelta(days=5)))
+        records.close()
+        running.start()
+        with running.client() as client:
+            found = until(lambda: [r for r in client.runs_list().items if r.state == "ended"])
+            assert [r.started_by for r in found] == ["timetable, made up for a missed start"]
+            assert found[0].outcome == "done"
+        running.stop()
+        running.start()
+        with running.client() as client:
+            assert client.runs_list().total == 1
+
+
+def test_a_start_that_falls_into_the_previous_run_is_shown_as_not_started(tmp_path):
+    records, seal, told = Records(tmp_path / "records.sqlite"), Seal(tmp_path / "key"), []
+
+    class Busy:
+        def start_run(self, name, by, key):
+            raise AlreadyGoing(name, 12)
+
+    with records.write() as db:
+        inventory.save_host(db, seal, Host(name="reed-1"))
+        inventory.save_account(db, small_account(tmp_path, "millpond"))
+        stores.save_store(db, seal, Store(name="attic", kind="folder", path="/x"), "mark")
+        jobs.save_job(db, Job(name="nightly", stores=["attic"], timetable="daily 02:15"))
+        settings.put(db, "scheduler.last_look", stamp(datetime.now(UTC) - timedelta(days=2)))
+    scheduler = Scheduler(records, Busy(), told.append)
+    scheduler.start()
+    until(lambda: told)
+    found = runs.run(records.reader, told[0])
+    assert found.outcome == "skipped" and "going on already, as run 12" in found.sentence
+    assert scheduler.alive
+    scheduler.stop()
+    assert told == [found.id], "one start that could not be is said once"
+    records.close()
+
+
+def test_one_service_per_home(running):
+    second = running.__class__(running.home)
+    second.environment["FASCICULUS_HOME"] = str(running.home)
+    found = subprocess.run([os.sys.executable, "-m", "fasciculus.service"], env=second.environment, capture_output=True,
+                           text=True, timeout=60)
+    assert found.returncode == 2
+    assert f"Another Fasciculus service (process {running.process.pid}) uses" in found.stderr
+
+
+def _until_none_is_left(spool: Spool) -> None:
+    with contextlib.suppress(NoStoreLeft):
+        spool.take()
+
+
+def test_the_spool_is_bounded(tmp_path):
+    """Whoever packs waits until a store has taken a piece; a failed store holds nobody up."""
+    (tmp_path / "store").mkdir()
+    store = open_store(StoreSpec("attic", "folder", {"path": str(tmp_path / "store")}))
+    stop = threading.Event()
+    pusher = Pusher(store, SubjectRef("account", "millpond"), stop, lambda n: None, lambda t: None)
+    spool = Spool(tmp_path, 2 * MIB, MIB, [pusher], stop)
+    for number in range(2):
+        path = spool.take() / f"p{number}"
+        path.write_bytes(bytes(MIB))
+        spool.put(path, PieceRecord(path.name, MIB, "0" * 64))
+    third = threading.Thread(target=_until_none_is_left, args=(spool,), daemon=True)
+    third.start()
+    third.join(0.3)
+    assert third.is_alive(), "two pieces are all that fits"
+    pusher.start()
+    third.join(20)
+    assert not third.is_alive() and not (tmp_path / "p0").exists()
+    pusher.join()
+    assert "altered" in str(pusher.failure), "the digest was wrong on purpose"
+    with pytest.raises(NoStoreLeft):
+        spool.take()

@@ -1,0 +1,360 @@
+"""Whole runs through a real service: what goes out comes back, copies are kept, trouble is said."""
+
+import json
+import os
+import shutil
+import socket
+import sqlite3
+import subprocess
+import tarfile
+from contextlib import closing
+from pathlib import Path
+
+import pytest
+from core.test_bundling import awkward_tree
+from running import picture, run, set_up, sftp_store, small_account, until
+
+from fasciculus.client import NotFound, Refused
+from fasciculus.models import Account, Database, Host, HostSecrets, Job, MariaDbServer, RestoreStart, Site, Store
+
+
+def rows_of(path: Path) -> list[tuple]:
+    with closing(sqlite3.connect(path)) as db:
+        return db.execute("SELECT * FROM page ORDER BY id").fetchall()
+
+
+def newest(client, subject):
+    return next(iter(client.every(client.bundles_list, subject=subject)))
+
+
+def restored(client, order: RestoreStart):
+    number = client.restores_start(order).id
+    return until(lambda: (r := client.restores_show(number)).state == "ended" and r)
+
+
+def full_account(tmp_path: Path, mariadb) -> tuple[Host, Account]:
+    """An account with an awkward tree, an SQLite and a MariaDB database, and mail."""
+    home = awkward_tree(tmp_path)
+    (home / "sites").mkdir()
+    with closing(sqlite3.connect(home / "sites/site.sqlite")) as db:
+        db.execute("PRAGMA journal_mode=WAL")
+        db.execute("CREATE TABLE page (id INTEGER PRIMARY KEY, body TEXT)")
+        db.executemany("INSERT INTO page (body) VALUES (?)", [(f"page {n}" * 50,) for n in range(500)])
+        db.commit()
+    (home / "sites/site.sqlite").chmod(0o640)
+    mariadb.run("CREATE DATABASE IF NOT EXISTS shop", "USE shop", "CREATE TABLE t (id INT PRIMARY KEY, v TEXT)",
+                "INSERT INTO t SELECT seq, MD5(seq) FROM seq_1_to_5000")
+    mail = tmp_path / "mail"
+    for box in ("hello", "orders"):
+        user = mail / "millpond.example" / box
+        (user / "sieve").mkdir(parents=True)
+        (user / "sieve/main.sieve").write_text("keep;\n")
+        (user / ".dovecot.sieve").symlink_to("sieve/main.sieve")
+        (user / "Maildir/cur").mkdir(parents=True)
+        (user / "Maildir/cur/1:2,S").write_text("Subject: hello\n\n")
+    (mail / "virtual").write_text("info@millpond.example hello@millpond.example\ninfo@other.example x@other.example\n")
+    (mail / "users").write_text("".join(f"{b}@{d}:{{CRYPT}}$6$x:1:1::/h::\n" for d in ("millpond.example", "other.example")
+                                        for b in ("hello", "orders")))
+    host = Host(name="reed-1", alias_map=str(mail / "virtual"), passwd_file=str(mail / "users"),
+                mail_home=f"{mail}/{{domain}}/{{user}}", mariadb=MariaDbServer(socket=mariadb.socket, user="fasciculus"),
+                secrets=HostSecrets(mariadb_password="ledger"))
+    account = Account(
+        name="millpond", host="reed-1", home=str(home), sites=[Site(name="millpond.example", root=f"{home}/sites")],
+        databases=[Database(engine="sqlite", name="site", path="sites/site.sqlite"), Database(engine="mariadb", name="shop")],
+        mail_domains=["millpond.example"])
+    return host, account
+
+
+@pytest.mark.xdist_group("mariadb")
+def test_everything_comes_back_as_it_was(running, stand_in, mariadb, tmp_path):
+    host, account = full_account(tmp_path, mariadb)
+    home = Path(account.home)
+    with running.client() as client:
+        client.hosts_add(host)
+        assert client.hosts_try("reed-1").ok
+        client.accounts_add(account)
+        client.stores_add(sftp_store(stand_in))
+        client.jobs_add(Job(name="nightly", stores=["boathouse"], timetable="by hand", piece_size=2 * 1024 * 1024))
+        wanted = picture(home)
+        found = run(client, "nightly")
+        assert found.outcome == "done", found.tasks
+        bundle = newest(client, "millpond")
+        back = tmp_path / "back"
+        done = restored(client, RestoreStart(bundle=bundle.id, target=str(back), databases={"shop": "shop_back"}))
+        assert done.outcome == "done", done.error
+
+        came = picture(back / "files")
+        database = b"sites/site.sqlite"
+        beside = {database + b"-wal", database + b"-shm"} & set(wanted)
+        assert set(came) == set(wanted) - beside
+        for name in came:
+            if name == database:
+                # A copy by the backup interface: same mode, owner, time and rows, not the same bytes.
+                assert came[name][:5] == wanted[name][:5]
+            elif name != b"sites" or not beside:
+                assert came[name] == wanted[name], name
+        assert rows_of(back / "files/sites/site.sqlite") == rows_of(home / "sites/site.sqlite")
+        connection = mariadb.connect()
+        with connection.cursor() as cursor:
+            cursor.execute("CHECKSUM TABLE shop.t, shop_back.t")
+            sums = [row[1] for row in cursor.fetchall()]
+            cursor.execute("DROP DATABASE shop_back")
+            cursor.execute("DROP DATABASE shop")
+        connection.close()
+        assert sums[0] == sums[1]
+
+        domain = back / "mail/millpond.example"
+        assert (domain / "aliases").read_text() == "info@millpond.example hello@millpond.example\n"
+        assert (domain / "passwd").read_text().count("@millpond.example") == 2
+        assert "other.example" not in (domain / "passwd").read_text() + (domain / "mail.json").read_text()
+        assert os.readlink(domain / "home/hello/.dovecot.sieve") == "sieve/main.sieve"
+        assert not (domain / "home/hello/Maildir").exists(), "messages only on request"
+        assert json.loads((domain / "mail.json").read_text())["mailboxes"][0]["sieve"] == ["main.sieve"]
+
+        # On the store itself, with ordinary tools.
+        folder = stand_in.root / "bundles/accounts/millpond"
+        subprocess.run(["sha256sum", "--quiet", "-c", "SHA256SUMS"], check=True, cwd=folder / "bundles" / bundle.name)
+        for piece in (folder / "pieces").iterdir():
+            subprocess.run(["tar", "--zstd", "-tf", str(piece)], check=True, capture_output=True)
+
+        # One file, a folder, and a part of nothing.
+        part = restored(client, RestoreStart(bundle=bundle.id, target=str(tmp_path / "part"), contents=["files"], paths=["dir", "zz-hard"]))
+        assert part.outcome == "done"
+        assert sorted(p.name for p in (tmp_path / "part/files").iterdir()) == ["dir", "zz-hard"]
+        assert (tmp_path / "part/files/zz-hard").read_bytes() == b"plain" * 3
+        nothing = restored(client, RestoreStart(bundle=bundle.id, target=str(tmp_path / "none"), paths=["no/such"]))
+        assert nothing.outcome == "failed" and "Nothing in the bundle matches" in nothing.error
+
+        # As one download; cut and resumed it is the same.
+        whole = tmp_path / "whole.tar.gz"
+        size = client.bundles_download(bundle.id, whole)
+        assert size == whole.stat().st_size
+        with tarfile.open(whole) as tar:
+            names = [m.name for m in tar]
+        assert len(names) == bundle.entries and "files/plain" in names and "databases/sqlite/sites/site.sqlite" in names
+        http = client._http
+        path = f"/api/v1/bundles/{bundle.id}/download"
+        rest = http.get(path, headers={"Range": "bytes=1000-"})
+        assert rest.status_code == 206 and rest.headers["Content-Range"].startswith("bytes 1000-")
+        first = whole.read_bytes()[:1000]
+        assert first + _raw(http, path, 1000) == whole.read_bytes()
+
+        # Browsing and searching.
+        top = client.bundles_files(bundle.id, "files").items
+        assert {"dir", "plain", "zz-hard"} <= {e.name for e in top}
+        odd = next(e for e in top if e.path.startswith("base64:"))
+        assert restored(client, RestoreStart(bundle=bundle.id, target=str(tmp_path / "odd"), contents=["files"],
+                                             paths=[odd.path])).outcome == "done"
+        assert os.listdir(os.fsencode(tmp_path / "odd/files")) == [b"not\xff\xfeutf8"]
+        assert [e.path for e in client.bundles_search(bundle.id, "site SQLITE").items] == ["sqlite/sites/site.sqlite"]
+        with pytest.raises(Refused, match="not empty"):
+            client.restores_start(RestoreStart(bundle=bundle.id, target=str(back)))
+        with pytest.raises(Refused, match="Fasciculus itself uses"):
+            client.restores_start(RestoreStart(bundle=bundle.id, target=str(running.home / "spool/x")))
+
+
+def _raw(http, path: str, start: int) -> bytes:
+    with http.stream("GET", path, headers={"Range": f"bytes={start}-"}) as answer:
+        return b"".join(answer.iter_raw())
+
+
+def test_keep_seven_of_nine(running, stand_in, tmp_path):
+    with running.client() as client:
+        set_up(client, [small_account(tmp_path, "millpond")], [sftp_store(stand_in)], keep=7)
+        for number in range(9):
+            Path(tmp_path / "millpond/page-0.html").write_text(f"night {number}")
+            found = run(client, "nightly")
+        assert found.tasks[0].copies[0].kept == 7 and found.tasks[0].copies[0].retired == 1
+        recorded = [b.name for b in client.every(client.bundles_list)]
+        folder = stand_in.root / "bundles/accounts/millpond"
+        assert sorted(recorded) == sorted(os.listdir(folder / "bundles")) and len(recorded) == 7
+        named = {p["name"] for name in recorded for p in json.loads((folder / "bundles" / name / "bundle.json").read_text())["pieces"]}
+        assert set(os.listdir(folder / "pieces")) == named
+        assert len(list((running.home / "listings/account/millpond").iterdir())) == 7
+        assert client.stores_show("boathouse").copies == 7
+        last = newest(client, "millpond")
+        assert restored(client, RestoreStart(bundle=last.id, target=str(tmp_path / "back"))).outcome == "done"
+        assert (tmp_path / "back/files/page-0.html").read_text() == "night 8"
+
+
+def untouched(folder: Path) -> dict[str, bytes]:
+    return {str(p.relative_to(folder)): p.read_bytes() for p in folder.rglob("*") if p.is_file()}
+
+
+@pytest.mark.parametrize("fault", ["password", "folder", "full", "home", "database", "mark", "unreachable"])
+def test_each_trouble_is_one_clear_sentence_and_older_copies_stay(running, stand_in, tmp_path, fault):
+    """The older copies are byte for byte what they were, and the next run is good again."""
+    accounts = [small_account(tmp_path, name) for name in ("ferryline", "millpond")]
+    (tmp_path / "ferryline/data.bin").write_bytes(os.urandom(3_000_000))
+    (tmp_path / "attic").mkdir()
+    with running.client() as client:
+        set_up(client, accounts, [sftp_store(stand_in), Store(name="attic", kind="folder", path=str(tmp_path / "attic"))])
+        assert run(client, "nightly").outcome == "done"
+        bundles = stand_in.root / "bundles"
+        before = untouched(bundles)
+        outcome, sentence = "partial", ""
+        others = "partial"
+        match fault:
+            case "password":
+                stand_in.password, sentence = "changed-there", "does not accept the password of user “fasciculus”"
+            case "folder":
+                bundles.rename(stand_in.root / "gone")
+                sentence = "The folder /bundles does not exist on 127.0.0.1"
+            case "full":
+                stand_in.quota, sentence = sum(map(len, before.values())) + 200_000, "free, and the last bundle of ferryline took"
+                others = "done"
+            case "home":
+                (tmp_path / "ferryline").rename(tmp_path / "moved")
+                outcome, sentence, others = "failed", "home folder", "done"
+            case "database":
+                account = client.accounts_show("ferryline")
+                account.databases = [Database(engine="mariadb", name="times")]
+                client.accounts_change("ferryline", account)
+                client.hosts_change("reed-1", Host(name="reed-1", mariadb=MariaDbServer(socket="/no/such.sock", user="x")))
+                client.jobs_change("nightly", Job(name="nightly", stores=["boathouse", "attic"], timetable="by hand",
+                                                  contents=["files", "databases"]))
+                outcome, sentence, others = "failed", "The database server at /no/such.sock does not answer", "done"
+            case "mark":
+                (bundles / "fasciculus-store.json").rename(bundles / "hidden")
+                sentence = "holds no fasciculus-store.json"
+            case "unreachable":
+                stand_in.close()
+                sentence = "Nothing answers at 127.0.0.1"
+        found = run(client, "nightly")
+        ferryline, millpond = found.tasks
+        assert (ferryline.outcome, millpond.outcome) == (outcome, others), [t.error for t in found.tasks]
+        assert sentence in ferryline.error and ferryline.error.count(". ") <= 2, ferryline.error
+        assert found.outcome == outcome and not any(t.warnings for t in found.tasks)
+        shown = running.cli("runs", "show", str(found.id))
+        assert sentence in shown.stdout
+        assert running.cli("start", "nightly", "--wait").returncode == 1
+        match fault:
+            case "folder":
+                (stand_in.root / "gone").rename(bundles)
+            case "mark":
+                (bundles / "hidden").rename(bundles / "fasciculus-store.json")
+            case "home":
+                (tmp_path / "moved").rename(tmp_path / "ferryline")
+        after = untouched(bundles)
+        assert {name: after.get(name) for name in before} == before
+        if fault in ("database", "unreachable"):
+            return
+        stand_in.quota, stand_in.password = None, "boat-and-rope"
+        again = run(client, "nightly")
+        assert again.outcome == "done", [t.error for t in again.tasks]
+        for bundle in client.every(client.bundles_list, store="boathouse"):
+            subprocess.run(["sha256sum", "--quiet", "-c", "SHA256SUMS"], check=True,
+                           cwd=bundles / "accounts" / bundle.subject / "bundles" / bundle.name)
+
+
+def test_a_store_that_fills_half_way_keeps_nothing_half(running, stand_in, tmp_path):
+    account = small_account(tmp_path, "millpond")
+    (tmp_path / "millpond/data.bin").write_bytes(os.urandom(6_000_000))
+    with running.client() as client:
+        set_up(client, [account], [sftp_store(stand_in)], piece_size=1024 * 1024)
+        stand_in.quota = 3_000_000
+        found = run(client, "nightly")
+        assert found.outcome == "failed" and "is full" in found.tasks[0].error
+        left = [p for p in (stand_in.root / "bundles/accounts").rglob("*") if p.is_file()]
+        assert left == [] and list(client.every(client.bundles_list)) == []
+        assert list((running.home / "spool").iterdir()) == []
+
+
+def test_a_bundle_larger_than_the_spool(tmp_path, stand_in):
+    from running import service
+
+    account = small_account(tmp_path, "millpond")
+    for number in range(6):
+        (tmp_path / f"millpond/data-{number}.bin").write_bytes(os.urandom(9_000_000))
+    with service(tmp_path / "home", FASCICULUS_SPOOL_LIMIT=str(25 * 1024 * 1024)) as running, running.client() as client:
+        set_up(client, [account], [sftp_store(stand_in)])
+        found = run(client, "nightly")
+        assert found.outcome == "done"
+        pieces = client.bundles_show(found.tasks[0].bundle_id).pieces
+        assert len(pieces) > 6 and max(p["bytes"] for p in pieces) <= 25 * 1024 * 1024 / 3
+        assert "since the spool has no room for more" in " ".join(line.text for line in client.every(client.runs_log, run_id=found.id))
+
+
+def test_the_bundle_never_contains_the_bundles(running, tmp_path):
+    account = small_account(tmp_path, "millpond")
+    store = tmp_path / "millpond/public/backups"
+    store.mkdir(parents=True)
+    with running.client() as client:
+        set_up(client, [account], [Store(name="attic", kind="folder", path=str(store))])
+        first, second = run(client, "nightly"), run(client, "nightly")
+        assert first.outcome == second.outcome == "done"
+        assert [t.entries for t in first.tasks] == [t.entries for t in second.tasks] == [5]
+
+
+def test_sockets_and_vanished_sites_are_said(running, tmp_path):
+    account = small_account(tmp_path, "millpond")
+    account.sites = [Site(name="old.millpond.example", root=f"{account.home}/old")]
+    (tmp_path / "attic").mkdir()
+    with socket.socket(socket.AF_UNIX) as listening, running.client() as client:
+        os.chdir(account.home)
+        listening.bind("app.sock")
+        set_up(client, [account], [Store(name="attic", kind="folder", path=str(tmp_path / "attic"))])
+        found = run(client, "nightly")
+    assert found.outcome == "warned"
+    assert any("app.sock: a socket" in w for w in found.tasks[0].warnings)
+    assert any("old.millpond.example: its document root" in w for w in found.tasks[0].warnings)
+
+
+def test_a_site_alone_brings_its_own_database(running, tmp_path):
+    account = small_account(tmp_path, "millpond")
+    root = tmp_path / "millpond/shop"
+    root.mkdir()
+    with closing(sqlite3.connect(root / "db.sqlite")) as db:
+        db.execute("CREATE TABLE page (id INTEGER PRIMARY KEY, body TEXT)")
+        db.execute("INSERT INTO page VALUES (1, 'x')")
+        db.commit()
+    account.sites = [Site(name="shop.millpond.example", root=str(root))]
+    account.databases = [Database(engine="sqlite", name="shop", path="shop/db.sqlite", site="shop.millpond.example")]
+    (tmp_path / "attic").mkdir()
+    with running.client() as client:
+        set_up(client, [account], [Store(name="attic", kind="folder", path=str(tmp_path / "attic"))],
+               subjects="sites", contents=["files", "databases"])
+        assert run(client, "nightly").outcome == "done"
+        bundle = newest(client, "shop.millpond.example")
+        assert restored(client, RestoreStart(bundle=bundle.id, target=str(tmp_path / "back"))).outcome == "done"
+        assert rows_of(tmp_path / "back/files/db.sqlite") == [(1, "x")]
+        assert client.sites_list().items[0].covered_by == ["nightly"]
+
+
+def test_a_damaged_store_never_gives_wrong_bytes(running, tmp_path):
+    account = small_account(tmp_path, "millpond")
+    (tmp_path / "millpond/data.bin").write_bytes(os.urandom(500_000))
+    for name in ("attic", "cellar"):
+        (tmp_path / name).mkdir()
+    with running.client() as client:
+        set_up(client, [account], [Store(name=n, kind="folder", path=str(tmp_path / n)) for n in ("attic", "cellar")])
+        assert run(client, "nightly").outcome == "done"
+        bundle = newest(client, "millpond")
+        (piece,) = (tmp_path / "attic/accounts/millpond/pieces").iterdir()
+        data = bytearray(piece.read_bytes())
+        data[len(data) // 2] ^= 1
+        piece.unlink()
+        piece.write_bytes(data)
+        bad = restored(client, RestoreStart(bundle=bundle.id, target=str(tmp_path / "bad"), store="attic"))
+        assert bad.outcome == "failed" and "damaged" in bad.error and "another copy" in bad.error
+        assert not (tmp_path / "bad/files/data.bin").exists(), "what is not right does not lie there as if it were"
+        good = restored(client, RestoreStart(bundle=bundle.id, target=str(tmp_path / "good"), store="cellar"))
+        assert good.outcome == "done"
+        with pytest.raises(Refused, match="is damaged at byte"):
+            client.bundles_download(bundle.id, tmp_path / "x.tar.gz", store="attic")
+        assert not (tmp_path / "x.tar.gz").exists()
+        shutil.rmtree(running.home / "listings")
+        assert client.bundles_files(bundle.id, "files").items, "a lost listing is fetched again"
+
+
+def test_starting_is_idempotent_and_never_twice_at_once(running, stand_in, tmp_path):
+    with running.client() as client:
+        set_up(client, [small_account(tmp_path, "millpond")], [sftp_store(stand_in)])
+        first = client.jobs_start("nightly", key="once")
+        assert client.jobs_start("nightly", key="once").id == first.id
+        list(client.runs_events(first.id))
+        assert client.jobs_start("nightly", key="once").id == first.id
+        assert client.runs_list().total == 1
+        with pytest.raises(NotFound, match="nightli") as caught:
+            client.jobs_start("nightli")
+        assert "nightly" in caught.value.way_out

@@ -1,0 +1,137 @@
+"""Each kind of store behind one protocol: a folder, the SFTP stand-in, and real OpenSSH."""
+
+import hashlib
+import os
+from dataclasses import replace
+
+import pytest
+
+from fasciculus.core.errors import BadSetting, Damaged, NotThere, StoreFull, Trouble, Unreachable
+from fasciculus.stores import open_store
+from fasciculus.stores.base import Connected, StoreSpec, mark, read_all, read_mark, try_out
+
+DATA = os.urandom(3_000_000)
+
+
+def stand_in_spec(stand_in, **changes):
+    settings = {"address": "127.0.0.1", "port": stand_in.port, "user": stand_in.user, "folder": "/",
+                "host_key": stand_in.host_key, **changes}
+    return StoreSpec("boathouse", "sftp", settings, {"password": stand_in.password})
+
+
+@pytest.fixture(params=["folder", "stand-in", "openssh"])
+def spec(request, tmp_path):
+    if request.param == "folder":
+        (tmp_path / "attic").mkdir()
+        return StoreSpec("attic", "folder", {"path": str(tmp_path / "attic")})
+    if request.param == "stand-in":
+        return stand_in_spec(request.getfixturevalue("stand_in"))
+    return request.getfixturevalue("openssh").spec()
+
+
+def test_the_protocol(spec, tmp_path):
+    local = tmp_path / "piece"
+    local.write_bytes(DATA)
+    with Connected(open_store(spec)) as store:
+        assert store.items("accounts/millpond/pieces") == [] and store.size("nothing") is None
+        counted = []
+        store.put(local, "accounts/millpond/pieces/a.tar", counted.append)
+        assert sum(counted) == len(DATA) == store.size("accounts/millpond/pieces/a.tar")
+        assert store.sha256("accounts/millpond/pieces/a.tar") in (None, hashlib.sha256(DATA).hexdigest())
+        if store.spec.name == "openssh":
+            assert store.sha256("accounts/millpond/pieces/a.tar"), "OpenSSH digests by itself"
+        assert read_all(store, "accounts/millpond/pieces/a.tar") == DATA
+        with store.open("accounts/millpond/pieces/a.tar", 1_000_001, 70_000) as part:
+            assert part.read() == DATA[1_000_001:1_070_001]
+        store.put_bytes(b"again", "accounts/millpond/pieces/a.tar")
+        assert read_all(store, "accounts/millpond/pieces/a.tar") == b"again", "a name is replaced as a whole"
+        assert [(i.name, i.size, i.folder) for i in store.items("accounts/millpond")] == [("pieces", 0, True)]
+        assert [i.name for i in store.items("accounts/millpond/pieces")] == ["a.tar"], "no partial file is left"
+        for _ in range(2):
+            store.remove("accounts/millpond/pieces/a.tar")
+            store.remove_folder("accounts/millpond/pieces")
+        assert store.items("accounts/millpond") == []
+        assert (store.free() or 0) > 1_000_000
+        with pytest.raises(NotThere):
+            store.open("accounts/none")
+        mark(store, "id-1")
+        mark(store, "id-2")
+        assert read_mark(store) == "id-1"
+        with pytest.raises(Damaged):
+            store.put_bytes(b"{", "fasciculus-store.json")
+            read_mark(store)
+
+
+def test_trying_says_each_step(spec):
+    store = open_store(spec)
+    steps = try_out(store)
+    assert all(step.ok for step in steps), steps
+    assert [s.name for s in steps][-4:] == ["write", "read", "remove", "mark"]
+    assert store.items(".") == [] or all(not i.name.startswith(".fasciculus-try") for i in store.items(""))
+    mark(store, "mine")
+    assert try_out(store, "other")[-1].text.startswith("The folder belongs to another store")
+    store.close()
+
+
+def failing(spec):
+    steps = open_store(spec).steps()
+    assert not steps[-1].ok and steps[-1].way_out
+    return [step.name for step in steps], steps[-1].text
+
+
+def test_what_is_wrong_with_an_sftp_store_is_said_at_its_step(stand_in):
+    good = stand_in_spec(stand_in)
+    assert failing(stand_in_spec(stand_in, host_key=""))[1].startswith(f"The server's host key is {stand_in.host_key}")
+    names, text = failing(stand_in_spec(stand_in, host_key="SHA256:other"))
+    assert names[-1] == "host key" and "SHA256:other" in text
+    names, text = failing(replace(good, secrets={"password": "wrong-secret"}))
+    assert names[-1] == "sign in" and "does not accept the password of user “fasciculus”" in text
+    assert "wrong-secret" not in text + repr(good)
+    assert failing(stand_in_spec(stand_in, folder="/none"))[0] == ["connect", "host key", "sign in", "folder"]
+    assert "no-such-name.example does not resolve" in failing(stand_in_spec(stand_in, address="no-such-name.example"))[1]
+    stand_in.close()
+    names, text = failing(good)
+    assert names == ["connect"] and "Nothing answers" in text
+
+
+def test_settings_that_cannot_be_used():
+    for spec in (StoreSpec("s", "folder", {"path": "here"}), StoreSpec("s", "sftp", {"address": "a", "user": "b"}),
+                 StoreSpec("s", "tape", {})):
+        with pytest.raises(BadSetting):
+            open_store(spec)
+    with pytest.raises(NotThere, match="does not exist"):
+        open_store(StoreSpec("s", "folder", {"path": "/no/such/folder"})).connect()
+    bad_key = StoreSpec("s", "sftp", {"address": "a", "user": "b", "folder": "c"}, {"private_key": "no key"})
+    with pytest.raises(BadSetting, match="cannot be read"):
+        from fasciculus.stores.sftp import load_key
+        load_key(bad_key.secrets["private_key"], None)
+
+
+def test_a_full_store_says_so_and_keeps_nothing_half(stand_in, tmp_path):
+    stand_in.quota = 1_000_000
+    local = tmp_path / "piece"
+    local.write_bytes(DATA)
+    with Connected(open_store(stand_in_spec(stand_in))) as store:
+        with pytest.raises(StoreFull, match="full"):
+            store.put(local, "pieces/a.tar", lambda count: None)
+        assert store.items("pieces") == []
+        stand_in.quota = None
+        store.put(local, "pieces/a.tar", lambda count: None)
+
+
+def test_a_cut_connection_is_said_and_heals(stand_in, tmp_path):
+    local = tmp_path / "piece"
+    local.write_bytes(DATA)
+    with Connected(open_store(stand_in_spec(stand_in))) as store:
+        cut = []
+
+        def on_bytes(count):
+            if not cut:
+                cut.append(stand_in.cut())
+
+        with pytest.raises(Unreachable, match="connection to store “boathouse” was lost"):
+            store.put(local, "pieces/a.tar", on_bytes)
+        with pytest.raises(Trouble):
+            read_mark(store)
+        store.put(local, "pieces/a.tar", on_bytes)
+        assert read_all(store, "pieces/a.tar") == DATA
