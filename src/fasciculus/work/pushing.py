@@ -40,6 +40,8 @@ class Pusher:
         self.queue: queue.Queue[_Spooled | None] = queue.Queue()
         self.failure: Exception | None = None
         self.released: Callable[[_Spooled], None] = lambda spooled: None
+        # Not Thread.join: a signal that breaks into it marks the thread as ended (CPython 3.11).
+        self._ended = threading.Event()
         self._thread = threading.Thread(target=self._run, name=f"push-{store.spec.name}", daemon=True)
 
     @property
@@ -52,11 +54,15 @@ class Pusher:
     def join(self, timeout: float | None = None) -> bool:
         """Wait for what is queued; True when the thread has ended."""
         self.queue.put(None)
-        if self._thread.ident is not None:
-            self._thread.join(timeout)
-        return not self._thread.is_alive()
+        return self._thread.ident is None or self._ended.wait(timeout)
 
     def _run(self) -> None:
+        try:
+            self._push_all()
+        finally:
+            self._ended.set()
+
+    def _push_all(self) -> None:
         while (spooled := self.queue.get()) is not None:
             try:
                 if self.failure is None and not self._stop.is_set():

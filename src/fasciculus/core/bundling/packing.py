@@ -96,6 +96,8 @@ class Packer:
         self._pool = ThreadPoolExecutor(threads, "pack")
         self._queue: queue.Queue[_Packed | None] = queue.Queue(threads + 1)
         self._failure: BaseException | None = None
+        # Not Thread.join: a signal that breaks into it marks the thread as ended (CPython 3.11).
+        self._written = threading.Event()
         self._writer = threading.Thread(target=self._write_all, name="pieces", daemon=True)
         self._writer.start()
         self._buffer = bytearray()
@@ -161,7 +163,7 @@ class Packer:
         """End the last piece, wait for the writer, and give all pieces."""
         self._end_piece()
         self._submit(None)
-        self._writer.join()
+        self._written.wait()
         self._pool.shutdown()
         self._check()
         return self.pieces
@@ -169,7 +171,7 @@ class Packer:
     def abandon(self) -> None:
         """Stop the threads without finishing; what was spooled is the caller's to sweep."""
         self._failure = self._failure or RuntimeError("abandoned")
-        while self._writer.is_alive():
+        while not self._written.is_set():
             try:
                 self._queue.put(None, timeout=0.1)
                 break
@@ -314,6 +316,8 @@ class Packer:
                 file.close()
         except BaseException as error:
             self._failure = self._failure or error
+        finally:
+            self._written.set()
 
 
 def _exactly(source: BinaryIO, size: int, digest: blake3, warn: Callable[[str], None]) -> Iterator[bytes]:
