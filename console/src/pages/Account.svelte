@@ -32,7 +32,7 @@
     <Button href="#/accounts/{account.name}/edit" size="sm" color="alternative">Change</Button>
     <Button size="sm" color="alternative" onclick={() => (removing = true)}>Forget</Button>
   </div>
-  <div class="grid gap-5 lg:grid-cols-3">
+  <div class="grid grid-cols-1 gap-5 lg:grid-cols-3">
     <section class="sheet p-4"><h2 class="mb-2">What it has</h2>
       <dl class="grid grid-cols-[7rem_1fr] gap-y-1">
         <dt class="text-faint">Home</dt><dd class="wrap-anywhere">{account.home}</dd>

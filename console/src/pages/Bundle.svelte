@@ -27,7 +27,7 @@
     <Button size="sm" color="alternative" href="/api/v1/bundles/{bundle.id}/download" download>Download as tar.gz</Button>
   </div>
   {#if restoring}<RestoreForm {bundle} {part} done={() => (restoring = false)} />{/if}
-  <div class="grid gap-5 lg:grid-cols-[minmax(0,1fr)_minmax(0,2.4fr)]">
+  <div class="grid grid-cols-1 gap-5 lg:grid-cols-[minmax(0,1fr)_minmax(0,2.4fr)]">
     <section class="sheet self-start p-4 text-sm" aria-label="About this bundle">
       <dl class="grid grid-cols-[6rem_1fr] gap-y-1">
         <dt class="text-faint">Bundle</dt><dd class="wrap-anywhere">{bundle.name}</dd>

@@ -81,7 +81,7 @@
   <h1 class="mr-auto">{params.name ? `Job ${params.name}` : 'Add a job'}</h1>
   {#if params.name}<a class="link text-sm" href="#/runs?job={params.name}">Its runs</a><Button size="sm" color="alternative" onclick={() => (removing = true)}>Remove</Button>{/if}
 </div>
-<div class="grid gap-5 lg:grid-cols-[minmax(0,3fr)_minmax(0,2fr)]">
+<div class="grid grid-cols-1 gap-5 lg:grid-cols-[minmax(0,3fr)_minmax(0,2fr)]">
   <form class="sheet divide-y divide-rule" onsubmit={(e) => { e.preventDefault(); save(true); }}>
     {#if !params.name}
       <div class="p-4"><Field label="Name" id="name" hint="Bundles carry it, so it stays." wrong={badName || problem?.at('name')}><Input id="name" bind:value={job.name} placeholder="nightly" required /></Field></div>
@@ -109,7 +109,7 @@
     </fieldset>
     <fieldset class="grid grid-cols-1 p-4"><legend class="float-left mb-2 w-full text-base font-semibold">Where</legend>
       {#each stores as store (store.name)}
-        <Checkbox class="mb-1" checked={job.stores.includes(store.name)} onchange={() => (job.stores = flip(job.stores, store.name))}>{store.name} <span class="ml-2 text-sm text-faint">{store.where}</span></Checkbox>
+        <Checkbox class="mb-1" checked={job.stores.includes(store.name)} onchange={() => (job.stores = flip(job.stores, store.name))}>{store.name} <span class="ml-2 min-w-0 text-sm wrap-anywhere text-faint">{store.where}</span></Checkbox>
       {:else}<p class="text-faint">No store yet. <a class="link" href="#/stores/new">Add one</a>.</p>{/each}
       {#if at('stores')}<p role="alert" class="text-sm text-brick">■ {job.stores.length ? at('stores') : 'Choose at least one store.'}</p>{/if}
     </fieldset>

@@ -21,7 +21,7 @@
 <h1 class="sr-only">Overview</h1>
 <Trouble {problem} />
 {#if found}
-  <div class="grid gap-5 lg:grid-cols-2">
+  <div class="grid grid-cols-1 gap-5 lg:grid-cols-2">
     <section class="lg:col-span-2" aria-labelledby="attention">
       <h2 id="attention" class="mb-2">What needs a person</h2>
       <div class="sheet divide-y divide-rule">

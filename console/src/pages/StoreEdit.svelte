@@ -49,7 +49,7 @@
 </script>
 
 <div class="mb-3 flex items-center gap-3"><h1 class="mr-auto">{params.name ? `Store ${params.name}` : 'Add a store'}</h1>{#if params.name}<Button size="sm" color="alternative" onclick={() => (removing = true)}>Forget</Button>{/if}</div>
-<div class="grid gap-5 lg:grid-cols-[minmax(0,3fr)_minmax(0,2fr)]">
+<div class="grid grid-cols-1 gap-5 lg:grid-cols-[minmax(0,3fr)_minmax(0,2fr)]">
   <form onsubmit={save} class="sheet p-5">
     <Field label="Name" id="name" wrong={badName || problem?.at('name')}><Input id="name" bind:value={draft.name} placeholder="boathouse" required /></Field>
     <div class="mb-3 flex gap-6"><Radio name="kind" value="sftp" bind:group={draft.kind}>Another machine, over SFTP</Radio><Radio name="kind" value="folder" bind:group={draft.kind}>A folder of this machine</Radio></div>

@@ -47,7 +47,7 @@
 <div class="sheet max-h-96 overflow-auto p-3 font-mono text-[13px] leading-5" tabindex="0" role="log" aria-label="Log">
   {#each shown as line (line.id)}
     <div class="grid grid-cols-[4rem_1rem_10rem_1fr] gap-2" class:text-brick={line.level === 'error'} class:text-amber-ink={line.level === 'warning'}>
-      <span title={exact(line.at, zone)}>{exact(line.at, zone).slice(11, 19)}</span><span aria-label={line.level}>{marks[line.level]}</span>
+      <span title={exact(line.at, zone)}>{exact(line.at, zone).slice(11, 19)}</span><span><span aria-hidden="true">{marks[line.level]}</span><span class="sr-only">{line.level}</span></span>
       <span class="truncate" title={line.subject}>{line.subject}</span><span class="wrap-anywhere">{line.text}</span>
     </div>
   {:else}<span class="text-faint">{lines.length ? 'No line matches.' : `No line yet (${clock(new Date().toISOString(), zone)}).`}</span>{/each}

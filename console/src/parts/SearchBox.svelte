@@ -36,7 +36,7 @@
   <Input id="search" size="sm" role="combobox" aria-expanded={open} aria-controls="search-found" aria-autocomplete="list"
     aria-activedescendant={open && found.length ? `found-${chosen}` : undefined} aria-label="Search accounts, sites, jobs, stores, bundles"
     placeholder="Search  ( / )" bind:value={words} oninput={typed} onkeydown={key} onblur={() => setTimeout(() => (open = false), 150)} autocomplete="off" />
-  <ul id="search-found" role="listbox" aria-label="Found" class="sheet absolute right-0 z-20 mt-1 w-80 max-w-[90vw] overflow-hidden shadow-lg" class:hidden={!open}>
+  <ul id="search-found" role="listbox" aria-label="Found" class="sheet absolute! right-0 z-20 mt-1 w-80 max-w-[90vw] overflow-hidden shadow-lg" class:hidden={!open}>
     {#each found as row, n (row.kind + row.link + row.name)}
       <li id="found-{n}" role="option" aria-selected={n === chosen} class="cursor-pointer px-3 py-1.5 aria-selected:bg-gray-100 dark:aria-selected:bg-gray-700"
         onmousedown={() => go(row)}><span class="text-sm text-faint">{row.kind}</span> {row.name} <span class="text-sm text-faint">{row.about}</span></li>

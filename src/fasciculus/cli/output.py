@@ -15,7 +15,7 @@ from rich.console import Console
 from rich.table import Table
 from rich.text import Text
 
-from ..client import Client, ClientError, NotFound, NotSignedIn, Refused, Unanswered
+from ..client import Client, ClientError, NotFound, NotSignedIn, Refused, Unanswered, Unusable
 from ..core.reporting import OUTCOMES
 from ..core.wording import size_words
 
@@ -44,7 +44,7 @@ def service() -> Iterator[Client]:
     except ClientError as error:
         code = next((code for kind, code in (
             (NotSignedIn, SIGNED_OUT), (NotFound, NOT_FOUND), (Refused, REFUSED),
-            (Unanswered, UNANSWERED)) if isinstance(error, kind)), TROUBLE)
+            (Unanswered, UNANSWERED), (Unusable, WRONG)) if isinstance(error, kind)), TROUBLE)
         if isinstance(error, Refused) and error.problem.status == 422:
             code = WRONG
         way_out = error.way_out

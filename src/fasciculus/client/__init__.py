@@ -16,10 +16,11 @@ from .errors import (
     NotSignedIn,
     Refused,
     Unanswered,
+    Unusable,
 )
 from .live import LiveEvent
 
 __all__ = [
     "Client", "ClientError", "DownloadBroken", "LiveEvent", "NotFound", "NotSignedIn", "Refused",
-    "RunHandle", "Unanswered",
+    "RunHandle", "Unanswered", "Unusable",
 ]

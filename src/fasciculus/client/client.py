@@ -12,7 +12,7 @@ from typing import Any, TypeVar
 from urllib.parse import quote
 
 import httpx
-from pydantic import BaseModel, TypeAdapter
+from pydantic import BaseModel, TypeAdapter, ValidationError
 
 from ..models import (
     Account,
@@ -48,10 +48,11 @@ from ..models import (
     TokenNew,
     Tried,
 )
-from .errors import DownloadBroken, NotFound, NotSignedIn, Refused, Unanswered
+from .errors import DownloadBroken, NotFound, NotSignedIn, Refused, Unanswered, Unusable
 from .live import LiveEvent, parse
 
 T = TypeVar("T")
+M = TypeVar("M", bound=BaseModel)
 
 DEFAULT_URL = "http://127.0.0.1:7370"
 _PREFIX = "/api/v1"
@@ -106,6 +107,15 @@ class Client:
         self._check(answer)
         return answer
 
+    @staticmethod
+    def _made(kind: type[M], **values: Any) -> M:
+        """A body made here; what cannot be used is said in the client's own words."""
+        try:
+            return kind(**values)
+        except ValidationError as error:
+            row = error.errors(include_input=False)[0]
+            raise Unusable(f"{row['loc'][0]}: {row['msg']}.", "Choose another.", str(row["loc"][0])) from None
+
     def _unanswered(self, error: Exception) -> Unanswered:
         return Unanswered(f"The service at {self.url} does not answer ({error}).",
                           "Is it running, and FASCICULUS_URL right?")
@@ -147,13 +157,13 @@ class Client:
         self._request("DELETE", "/session")
 
     def password_change(self, old: str, new: str) -> None:
-        self._request("POST", "/session/password", Password(old=old, new=new))
+        self._request("POST", "/session/password", self._made(Password, old=old, new=new))
 
     def tokens_list(self) -> Page[Token]:
         return self._call("GET", "/tokens", Page[Token])
 
     def tokens_add(self, name: str) -> TokenMade:
-        return self._call("POST", "/tokens", TokenMade, TokenNew(name=name))
+        return self._call("POST", "/tokens", TokenMade, self._made(TokenNew, name=name))
 
     def tokens_remove(self, name: str) -> None:
         self._request("DELETE", f"/tokens/{quote(name, safe='')}")

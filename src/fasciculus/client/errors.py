@@ -25,6 +25,10 @@ class Refused(ClientError):
         self.problem = problem
 
 
+class Unusable(ClientError):
+    """A value that the service would not take; it was not sent."""
+
+
 class NotSignedIn(Refused):
     """The token or session is missing, wrong or over."""
 

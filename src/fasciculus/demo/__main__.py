@@ -103,7 +103,7 @@ class Demo:
             print("Starting MariaDB for this demo alone …", flush=True)
             self.database = mariadb.PrivateMariaDb(folder / "mariadb")
             self._ends.append(self.database)
-        kept.service_port = free_port(kept.service_port or 7370)
+        kept.service_port = free_port(7370)
         kept.sftp_port, kept.smtp_port, kept.page_port = self.sftp.port, self.mailbox.port, self.page.port
         self._remember()
         self._start_service()

@@ -87,9 +87,12 @@ def send(config: MailServer, secret: str, sender: str, recipients: list[str], me
     except smtplib.SMTPNotSupportedError as error:
         raise Unreachable(f"The mail server at {where} does not offer what is set: {error}.",
                           "Choose another security or leave the user empty.") from error
-    except ssl.SSLError as error:
+    except ssl.SSLCertVerificationError as error:
         raise Unreachable(f"The mail server at {where} could not prove who it is: {error.reason}.",
-                          "Check its certificate and the security setting.") from error
+                          "Check its certificate and the address.") from error
+    except ssl.SSLError as error:
+        raise Unreachable(f"The mail server at {where} does not speak TLS there ({error.reason}).",
+                          "Choose another security or another port.") from error
     except (smtplib.SMTPException, OSError) as error:
         raise Unreachable(f"The mail server at {where} did not take the message: {error}.",
                           "Is it running, and the port right?") from error

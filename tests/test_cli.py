@@ -1,0 +1,141 @@
+"""The command line, and that API, client and command line are one."""
+
+import inspect
+import json
+import os
+import re
+
+from running import run, set_up, sftp_store, small_account
+
+from fasciculus.cli.main import app
+from fasciculus.client import Client
+from fasciculus.service import api
+from fasciculus.service.registry import OPERATIONS
+
+#: Where an operation has no command of its own name: the command that carries it.
+CARRIED = {
+    "jobs_start": "start", "overview": "status", "search": "search", "session_open": "sign-in",
+    "password_change": "sign-in", "session_close": "sign-out", "session_show": "sign-in",
+    "runs_events": "runs follow", "live": "runs follow", "restores_start": "restore", "outbox_list": "reports waiting",
+    "outbox_send": "reports send", "mail_change": "mail set", "stores_try_draft": "stores add",
+    "openapi_document": "", "reference": "",
+}
+
+
+def commands() -> set[str]:
+    found = {c.name or c.callback.__name__ for c in app.registered_commands}
+    for group in app.registered_groups:
+        found |= {f"{group.name} {c.name or c.callback.__name__}" for c in group.typer_instance.registered_commands}
+    return found
+
+
+def test_every_operation_has_a_client_method_and_a_command():
+    assert api
+    known = commands()
+    for operation in OPERATIONS:
+        if operation.name != "reference":
+            assert inspect.isfunction(getattr(Client, operation.name, None)), operation.name
+        noun, _, verb = operation.name.partition("_")
+        command = CARRIED.get(operation.name, f"{noun} {verb}")
+        assert command in known or not command, f"{operation.name}: no command “{command}”"
+    names = {operation.name for operation in OPERATIONS}
+    ours = {name for name, _ in inspect.getmembers(Client, inspect.isfunction) if not name.startswith("_")}
+    assert ours - names == {"close", "every", "start"}
+
+
+def test_from_nothing_to_a_restored_account(running, stand_in, tmp_path):
+    account = small_account(tmp_path, "millpond")
+    (stand_in.root / "bundles").mkdir()
+    password = tmp_path / "password"
+    password.write_text(stand_in.password + "\n")
+
+    def good(*words):
+        found = running.cli(*words)
+        assert found.returncode == 0, found.stdout + found.stderr
+        return found.stdout
+
+    assert "No host yet" in good("hosts", "list") and "No job yet" in good("jobs", "list")
+    good("hosts", "add", "reed-1")
+    assert "no job covers it yet" in good("accounts", "add", "millpond", "--host", "reed-1", "--home", account.home,
+                                          "--site", f"millpond.example={account.home}/public")
+    sftp = ["--kind", "sftp", "--address", "127.0.0.1", "--port", str(stand_in.port), "--user", "fasciculus",
+            "--folder", "/bundles", "--password-file", str(password)]
+    shown = running.cli("stores", "add", "boathouse", *sftp)
+    assert shown.returncode == 2
+    key = re.search(r"SHA256:\S+(?=,)", shown.stderr)[0]
+    good("stores", "add", "boathouse", *sftp, "--host-key", key)
+    added = good("jobs", "add", "nightly", "--accounts", "all", "--store", "boathouse", "--contents", "files", "--when",
+                 "daily 02:15", "--zone", "Europe/London", "--keep", "3")
+    assert "Every day at 02:15 (Europe/London time), it bundles files of all accounts (1 now) to boathouse" in added
+    assert "▲ Nobody is told when it fails" in added
+    line = good("start", "nightly", "--wait").strip()
+    assert re.fullmatch(r"nightly: 1 bundle of .* stored on boathouse; took .* s\.; 1 warning|nightly: 1 bundle .*\.", line)
+    assert good("start", "nightly", "--wait", "--quiet") == "", "quiet in a cron line when all is well"
+    bundle = json.loads(good("bundles", "list", "--json"))[0]
+    assert bundle["subject"] == "millpond" and bundle["copies"][0]["store"] == "boathouse"
+    assert "page-1.html" in good("bundles", "files", str(bundle["id"]))
+    assert "page-1.html" in good("bundles", "search", str(bundle["id"]), "PAGE-1")
+    assert "files-0001.tar.zst" in good("bundles", "show", str(bundle["id"]))
+    target = tmp_path / "back"
+    assert "Restored 4 entries" in good("restore", str(bundle["id"]), "--to", str(target))
+    assert (target / "files/page-1.html").read_text() == (tmp_path / "millpond/page-1.html").read_text()
+    assert "whole and checked" in good("bundles", "download", str(bundle["id"]), "--to", str(tmp_path / "x.tar.gz"))
+    assert "making 20" in good("runs", "log", "1") and "boathouse: 1 kept" in good("runs", "show", "1")
+    assert "nightly" in good("search", "night") and "Nothing needs a person" not in good("jobs", "readback", "nightly")
+    good("jobs", "change", "nightly", "--off")
+    assert json.loads(good("jobs", "show", "nightly", "--json"))["enabled"] is False
+    assert "stay" in good("jobs", "remove", "nightly", "--yes")
+
+
+def test_exit_codes_and_ways_out(running, stand_in, tmp_path):
+    with running.client() as client:
+        set_up(client, [small_account(tmp_path, "millpond")], [sftp_store(stand_in)])
+        run(client, "nightly")
+
+    def code(*words, **more):
+        found = running.cli(*words, **more)
+        return found.returncode, found.stdout + found.stderr
+
+    assert code("status")[0] == 0
+    assert code("start", "nightli") == (5, "fasciculus: There is no job “nightli”. Did you mean “nightly”?\n")
+    number, text = code("start")
+    assert number == 2 and "jobs: nightly" in text
+    assert code("status", env={"FASCICULUS_TOKEN": "fsc_no"})[0] == 4
+    number, text = code("status", env={"FASCICULUS_URL": "http://127.0.0.1:9"})
+    assert number == 3 and "does not answer" in text
+    number, text = code("jobs", "add", "weekly", "--accounts", "all")
+    assert number == 2 and "Stores: boathouse" in text
+    assert code("jobs", "add", "weekly", "--accounts", "all", "--store", "boathouse", "--when", "noon")[0] == 2
+    assert code("jobs", "remove", "nightly")[0] == 2, "without a terminal only --yes will do"
+    assert code("stores", "remove", "boathouse", "--yes")[0] == 2
+    assert code("restore", "1", "--to", str(tmp_path / "millpond"))[0] == 2
+    os.rename(tmp_path / "millpond", tmp_path / "moved")
+    number, text = code("start", "nightly", "--wait", "--quiet")
+    assert number == 1 and "home folder" in text
+    number, text = code("status")
+    assert number == 1 and "Job nightly: failed" in text
+
+
+def test_signing_in_keeps_a_token(running, tmp_path):
+    import pty
+    import subprocess
+    import sys
+    from pathlib import Path
+
+    controller, terminal = pty.openpty()
+    environment = {**running.environment, "FASCICULUS_URL": running.url, "HOME": str(tmp_path)}
+    environment.pop("XDG_CONFIG_HOME", None)
+    program = str(Path(sys.executable).with_name("fasciculus"))
+    process = subprocess.Popen([program, "sign-in"], env=environment, stdin=terminal, stdout=terminal, stderr=terminal,
+                               start_new_session=True)
+    shown = b""
+    while not shown.endswith(b": "):
+        shown += os.read(controller, 1000)
+    os.write(controller, b"sedge-and-quill\n")
+    assert process.wait(60) == 0
+    kept = tmp_path / ".config/fasciculus/token"
+    assert kept.stat().st_mode & 0o777 == 0o600
+    found = subprocess.run([program, "tokens", "list"], env=environment, capture_output=True, text=True)
+    assert found.returncode == 0 and "@" in found.stdout
+    assert subprocess.run([program, "sign-out"], env=environment).returncode == 0
+    assert not kept.exists()

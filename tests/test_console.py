@@ -1,0 +1,193 @@
+"""The console in headless Chromium, as its users would."""
+
+import os
+import re
+from pathlib import Path
+
+import pytest
+from playwright.sync_api import expect, sync_playwright
+from running import PASSWORD, run, set_up, sftp_store, small_account
+from test_faults import Gate
+
+from fasciculus.models import Store
+
+ROOT = Path(__file__).parent.parent
+AXE = ROOT / "console/node_modules/axe-core/axe.min.js"
+FLAGS = ["--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-background-networking",
+         "--disable-component-update", "--disable-sync"]
+
+
+@pytest.fixture(scope="module")
+def browser():
+    with sync_playwright() as playwright:
+        found = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=FLAGS)
+        yield found
+        found.close()
+
+
+@pytest.fixture
+def page(browser):
+    context = browser.new_context(viewport={"width": 1280, "height": 800}, timezone_id="UTC")
+    found = context.new_page()
+    found.set_default_timeout(20_000)
+    errors = []
+    found.on("pageerror", lambda error: errors.append(str(error)))
+    yield found
+    context.close()
+    assert errors == []
+
+
+def sign_in(page, running):
+    page.goto(f"{running.url}/")
+    page.get_by_label("Password").fill(PASSWORD)
+    page.get_by_role("button", name="Sign in").click()
+    expect(page.get_by_role("navigation", name="Pages")).to_be_visible()
+
+
+def check_access(page, name):
+    """WCAG 2.2 AA, as far as axe can tell."""
+    page.evaluate(AXE.read_text())
+    found = page.evaluate("""async () => (await axe.run({runOnly: ['wcag2a', 'wcag2aa', 'wcag21aa', 'wcag22aa']})).violations
+        .map(v => v.id + ': ' + v.nodes.slice(0, 3).map(n => n.target + ' ' + n.failureSummary).join(' | '))""")
+    assert found == [], f"{name}: {found}"
+
+
+@pytest.mark.xdist_group("console")
+def test_from_an_empty_console_to_a_restored_bundle(running, stand_in, page, tmp_path):
+    (stand_in.root / "bundles").mkdir()
+    account = small_account(tmp_path, "millpond")
+    page.goto(f"{running.url}/")
+    page.get_by_label("Password").fill("wrong")
+    page.get_by_role("button", name="Sign in").click()
+    expect(page.get_by_role("alert")).to_contain_text("The name or the password is wrong.")
+    sign_in(page, running)
+    expect(page.get_by_text("Nothing needs a person")).to_be_visible()
+
+    page.goto(f"{running.url}/#/settings")
+    page.get_by_role("button", name="Add this machine").click()
+    page.get_by_label("Host name").fill("reed-1")
+    page.locator("form").filter(has=page.get_by_label("Host name")).get_by_role("button", name="Save").click()
+    expect(page.get_by_text("this machine, 0 accounts")).to_be_visible()
+
+    page.goto(f"{running.url}/#/accounts")
+    page.get_by_role("link", name="Add one").click()
+    page.get_by_label("Name").fill("Mill Pond")
+    expect(page.get_by_role("alert")).to_contain_text("Use small letters")
+    page.get_by_label("Name").fill("millpond")
+    page.get_by_label("Home folder").fill(account.home)
+    page.get_by_role("button", name="Save").click()
+    expect(page.get_by_role("heading", name="millpond")).to_be_visible()
+
+    page.goto(f"{running.url}/#/stores/new")
+    page.get_by_label("Name").fill("boathouse")
+    page.get_by_label("Address").fill("127.0.0.1")
+    page.get_by_label("Port").fill(str(stand_in.port))
+    page.get_by_label("Folder on the server").fill("/bundles")
+    page.get_by_label("User").fill("fasciculus")
+    page.get_by_label("Password").fill(stand_in.password)
+    page.get_by_role("button", name="Try only").click()
+    page.get_by_role("button", name="It is the right one: accept it").click()
+    expect(page.get_by_text("All steps succeed")).to_be_visible()
+    page.get_by_role("button", name="Try and save").click()
+    expect(page.get_by_role("link", name="boathouse")).to_be_visible()
+
+    page.goto(f"{running.url}/#/jobs/new")
+    page.get_by_label("Name").fill("nightly")
+    page.get_by_label("Timetable", exact=True).fill("daily 26:00")
+    expect(page.get_by_role("alert")).to_contain_text("“26:00” is not a time of day")
+    page.get_by_label("Timetable", exact=True).fill("by hand")
+    page.get_by_label("Newest copies that stay").fill("5")
+    readback = page.get_by_test_id("readback")
+    expect(readback).to_contain_text("it bundles files, databases and mail settings of all accounts (1 now) to boathouse")
+    expect(readback).to_contain_text("keeps the newest 5 copies")
+    expect(page.get_by_text("Nobody is told when it fails")).to_be_visible()
+    page.get_by_role("button", name="Save and start now").click()
+    expect(page.get_by_test_id("sentence")).to_contain_text("1 bundle of")
+    expect(page.get_by_role("log")).to_contain_text("making 20")
+
+    page.goto(f"{running.url}/#/bundles")
+    page.get_by_role("link", name=re.compile("-nightly")).click()
+    expect(page.get_by_role("cell", name="page-1.html", exact=True)).to_be_visible()
+    page.get_by_label("Find by name").fill("page-2")
+    expect(page.get_by_role("cell", name="page-1.html", exact=True)).to_have_count(0)
+    expect(page).to_have_url(re.compile("q=page-2"))
+    page.reload()
+    expect(page.get_by_label("Find by name")).to_have_value("page-2")
+    with page.expect_download() as download:
+        page.get_by_role("link", name="Download as tar.gz").click()
+    assert download.value.suggested_filename.startswith("millpond-20")
+    page.get_by_role("button", name="Restore", exact=True).first.click()
+    page.get_by_label("Into an empty or new folder").fill(account.home)
+    page.locator("form").get_by_role("button", name="Restore").click()
+    expect(page.get_by_role("alert").first).to_contain_text("is not empty")
+    page.get_by_label("Into an empty or new folder").fill(str(tmp_path / "back"))
+    page.locator("form").get_by_role("button", name="Restore").click()
+    expect(page.get_by_role("heading", name="Restore 1 of millpond")).to_be_visible()
+    expect(page.get_by_text("done")).to_be_visible()
+    assert (tmp_path / "back/files/page-1.html").exists()
+
+    page.goto(f"{running.url}/#/jobs/nightly")
+    page.get_by_role("button", name="Remove").click()
+    sure = page.get_by_role("dialog")
+    expect(sure.get_by_role("button", name="Remove the job")).to_be_disabled()
+    sure.get_by_label("Type nightly to go on").fill("nightly")
+    sure.get_by_role("button", name="Remove the job").click()
+    expect(page.get_by_text("No job yet")).to_be_visible()
+
+
+@pytest.mark.xdist_group("console")
+def test_progress_moves_without_reload_whoever_started_it(running, stand_in, page, tmp_path):
+    account = small_account(tmp_path, "millpond")
+    for number in range(4):
+        (tmp_path / f"millpond/data-{number}.bin").write_bytes(os.urandom(2_000_000))
+    with running.client() as client:
+        set_up(client, [account], [sftp_store(stand_in)], piece_size=1024 * 1024)
+        sign_in(page, running)
+        expect(page.get_by_text("has never run")).to_be_visible()
+        gate = Gate(stand_in, 2_000_000)
+        number = client.jobs_start("nightly").id
+        expect(page.get_by_role("link", name=f"run {number} of nightly")).to_be_visible()
+        page.goto(f"{running.url}/#/runs/{number}")
+        assert gate.reached.wait(30)
+        progress = page.get_by_test_id("progress")
+        expect(progress).to_contain_text("pushed")
+        before = progress.text_content()
+        gate.open()
+        expect(page.get_by_test_id("sentence")).to_contain_text("stored on boathouse")
+        expect(progress).to_have_count(0)
+        assert "entries" in before
+        # A service that goes away is said, and its return heals the page.
+        running.stop()
+        expect(page.get_by_text("The connection to the service is lost")).to_be_visible()
+        running.start()
+        expect(page.get_by_text("The connection to the service is lost")).to_have_count(0, timeout=30_000)
+
+
+PAGES = ["/", "/accounts", "/accounts/millpond", "/accounts/new", "/jobs", "/jobs/nightly", "/runs", "/runs/1", "/bundles",
+         "/bundles/1", "/stores", "/stores/attic", "/stores/new", "/reports", "/reports/1", "/settings", "/no-such-page"]
+
+
+@pytest.mark.xdist_group("console")
+@pytest.mark.parametrize("scheme", ["light", "dark"])
+def test_every_page_is_accessible_and_fits(running, browser, tmp_path, scheme):
+    (tmp_path / "attic").mkdir()
+    with running.client() as client:
+        set_up(client, [small_account(tmp_path, "millpond")], [Store(name="attic", kind="folder", path=str(tmp_path / "attic"))],
+               report_to=["duty@sedge-quill.example"])
+        run(client, "nightly")
+    context = browser.new_context(viewport={"width": 1280, "height": 800}, color_scheme=scheme)
+    page = context.new_page()
+    page.goto(f"{running.url}/")
+    page.get_by_label("Password").wait_for()
+    check_access(page, "sign-in")
+    sign_in(page, running)
+    for path in PAGES:
+        page.goto(f"{running.url}/#{path}")
+        expect(page.locator("main h1").first).to_be_attached()
+        check_access(page, path)
+        if scheme == "dark":
+            page.set_viewport_size({"width": 390, "height": 844})
+            wide = page.evaluate("document.documentElement.scrollWidth")
+            assert wide <= 390, f"{path} is {wide} wide on a phone"
+            page.set_viewport_size({"width": 1280, "height": 800})
+    context.close()

@@ -1,0 +1,208 @@
+"""Nobody is let in where they do not belong, and no secret comes out."""
+
+import json
+import re
+import sqlite3
+import stat
+import subprocess
+
+import httpx
+import pytest
+from running import PASSWORD, Service, service, set_up, sftp_store, small_account
+
+from fasciculus.client import Client, NotSignedIn, Refused, Unusable
+from fasciculus.models import Host, HostSecrets, Job, MailServer, MariaDbServer
+
+
+def raw(running: Service, **more) -> httpx.Client:
+    return httpx.Client(base_url=running.url, trust_env=False, **more)
+
+
+def test_without_sign_in_every_path_answers_401(running):
+    with running.client() as client:
+        document = client.openapi_document()
+    operations = [(m, p) for p, methods in document["paths"].items() for m in methods]
+    assert len(operations) > 50
+    with raw(running) as http:
+        for method, path in operations:
+            url = re.sub(r"{\w+id}", "1", path)
+            answer = http.request(method.upper(), re.sub(r"{\w+}", "x", url))
+            assert answer.status_code == (200 if path == "/health" else 401), (method, path)
+            if path != "/health":
+                assert answer.headers["content-type"] == "application/problem+json"
+        assert http.get("/api/v1/no/such/path").status_code == 401
+        for token in ("fsc_wrong", "x" * 5000):
+            assert http.get("/api/v1/jobs", headers={"Authorization": f"Bearer {token}"}).status_code == 401
+        assert http.get("/api/v1/jobs", headers={"Cookie": "fasciculus_session=guess"}).status_code == 401
+        assert http.get("/health").json()["status"] == "well"
+        page = http.get("/")
+        assert page.status_code == 200 and "frame-ancestors 'none'" in page.headers["content-security-policy"]
+        assert http.get("/../../etc/passwd").status_code == 404
+        assert http.get("/assets/%2e%2e/%2e%2e/app.py").status_code == 404
+
+
+def test_openapi_is_valid_and_lists_every_route(running):
+    from openapi_spec_validator import validate
+
+    from fasciculus.service.app import create_app
+    from fasciculus.service.registry import PREFIX
+
+    with running.client() as client:
+        document = client.openapi_document()
+    validate(document)
+    app = create_app(None)
+    routes = {(re.sub(r"<(?:\w+:)?(\w+)>", r"{\1}", rule.rule), m.lower()) for rule in app.url_map.iter_rules()
+              for m in rule.methods - {"HEAD", "OPTIONS"} if rule.rule.startswith(PREFIX) or rule.rule == "/health"}
+    described = {(path, method) for path, methods in document["paths"].items() for method in methods}
+    assert routes == described
+
+
+def test_sessions_need_the_csrf_token(running):
+    with raw(running) as http:
+        answer = http.post("/api/v1/session", json={"name": "administrator", "password": PASSWORD})
+        cookie = answer.headers["set-cookie"]
+        assert "HttpOnly" in cookie and "SameSite=Strict" in cookie
+        csrf = answer.json()["csrf"]
+        assert http.get("/api/v1/jobs").status_code == 200
+        assert http.post("/api/v1/tokens", json={"name": "a"}).status_code == 403
+        assert http.post("/api/v1/tokens", json={"name": "a"}, headers={"X-CSRF-Token": "x"}).status_code == 403
+        assert http.post("/api/v1/tokens", json={"name": "a"}, headers={"X-CSRF-Token": csrf}).status_code == 201
+        assert http.delete("/api/v1/session", headers={"X-CSRF-Token": csrf}).status_code == 204
+        http.cookies.set("fasciculus_session", cookie.partition("=")[2].partition(";")[0])
+        assert http.get("/api/v1/jobs").status_code == 401, "a session that was signed out is over"
+
+
+def test_guessing_is_slowed_down(running):
+    with raw(running) as http:
+        def guess(name="administrator", password="wrong"):
+            return http.post("/api/v1/session", json={"name": name, "password": password})
+        assert [guess().status_code for _ in range(5)] == [401] * 5
+        refused = guess(password=PASSWORD)
+        assert refused.status_code == 429 and 0 < int(refused.headers["retry-after"]) <= 60
+        assert guess("somebody", "x").status_code == 401, "others are not locked out"
+    with running.client() as client:
+        assert client.session_show().name == "administrator", "tokens go on"
+
+
+def test_the_one_time_password_opens_nothing_but_its_own_change(tmp_path):
+    home = Service(tmp_path / "home")
+    home.environment.pop("FASCICULUS_ADMIN_PASSWORD")
+    home.token = "later"
+    home.start()
+    try:
+        once = re.search(r"one-time password: (\S+)", home.log.read_text())[1]
+        with Client(home.url, token="x") as client:
+            client._http.headers.pop("Authorization")
+            assert client.session_open("administrator", once).must_change
+            with pytest.raises(Refused, match="password of your own"):
+                client.jobs_list()
+            with pytest.raises(Unusable, match="at least 10"):
+                client.password_change(once, "short")
+            client.password_change(once, "a-password-of-my-own")
+            with pytest.raises(NotSignedIn):
+                client.session_show()
+            client.session_open("administrator", "a-password-of-my-own")
+            assert client.jobs_list().total == 0
+        home.stop()
+        home.start()
+        assert home.log.read_text().count("one-time password") == 1
+    finally:
+        home.stop()
+
+
+def test_secrets_are_sealed_hashed_and_never_said(running, stand_in, tmp_path):
+    secrets = {"sftp": stand_in.password, "database": "Ledger-Secret-1", "mail": "Mail-Secret-2", "person": PASSWORD,
+               "token": running.token}
+    with running.client() as client:
+        set_up(client, [small_account(tmp_path, "millpond")], [sftp_store(stand_in)], report_to=["duty@sedge-quill.example"])
+        client.hosts_change("reed-1", Host(name="reed-1", mariadb=MariaDbServer(socket="/x.sock", user="u"),
+                                           secrets=HostSecrets(mariadb_password=secrets["database"])))
+        client.mail_change(MailServer(address="127.0.0.1", port=9, security="none", user="u", password=secrets["mail"],
+                                      sender="fasciculus@sedge-quill.example"))
+        # Processes are looked at while a run goes on.
+        number = client.jobs_start("nightly").id
+        seen = subprocess.run(["ps", "axeww", "-o", "args="], capture_output=True, text=True).stdout
+        list(client.runs_events(number))
+        store = client.stores_show("boathouse")
+        assert store.secrets_set == ["password"] and store.secrets is None
+        client.stores_change("boathouse", store.model_copy(update={"port": stand_in.port}))
+        assert client.stores_try("boathouse").ok, "a secret that is not given again stays"
+        answers = ""
+        for path in client.openapi_document()["paths"]:
+            if "{" not in path and path != "/health":
+                answer = client._http.get(path, timeout=5) if path != "/api/v1/live" else None
+                answers += answer.text if answer is not None else ""
+        for path in (f"/runs/{number}", f"/runs/{number}/log", "/stores/boathouse", "/hosts/reed-1", "/reports/1", "/bundles/1"):
+            answers += client._http.get(f"/api/v1{path}").text
+        errors = client._http.put("/api/v1/hosts/reed-1", json={"name": "BAD NAME", "secrets": {"mariadb_password": secrets["database"]}})
+        assert errors.status_code == 422 and errors.json()["field"] == "name"
+        answers += errors.text
+    running.stop()
+    files = {p: p.read_bytes() for p in running.home.rglob("*") if p.is_file()}
+    for what, secret in secrets.items():
+        assert secret not in answers, what
+        assert secret not in seen or what in ("person", "token"), what  # those two are in this test's own environment
+        assert secret not in running.log.read_text(), what
+        assert not any(secret.encode() in data for data in files.values()), what
+    for path in running.home.rglob("*"):
+        if path.name in ("secrets.key", "fasciculus.sqlite"):
+            assert stat.S_IMODE(path.stat().st_mode) == 0o600
+    with sqlite3.connect(running.home / "records" / "fasciculus.sqlite") as db:
+        assert db.execute("SELECT password FROM person").fetchone()[0].startswith("scrypt:")
+
+
+def test_bad_input_is_answered_at_the_field_with_the_way_out(running, tmp_path):
+    with running.client() as client:
+        client.hosts_add(Host(name="reed-1"))
+        http = client._http
+
+        def post(to, **body):
+            answer = http.post(f"/api/v1{to}", json=body)
+            assert answer.status_code == 422, answer.text
+            return answer.json()
+        assert post("/accounts", name="Mill Pond", host="reed-1", home="/x")["field"] == "name"
+        assert post("/accounts", name="millpond", host="reed-9", home="/x")["field"] == "host"
+        assert post("/accounts", name="millpond", host="reed-1", home="x/../y")["field"] == "home"
+        found = post("/accounts", name="millpond", host="reed-1", home="/x", sites=[{"name": "a.example", "root": "/y"}])
+        assert found["field"] == "sites" and "not below /x" in found["title"]
+        assert post("/stores", name="attic", kind="folder", path="/no/such")["field"] == "path"
+        job = {"name": "nightly", "stores": ["attic"]}
+        assert post("/jobs", **{**job, "timetable": "daily 26:00"})["field"] == "timetable"
+        assert post("/jobs", **{**job, "zone": "Heronmere"})["field"] == "zone"
+        assert post("/jobs", **{**job, "keep": 0})["field"] == "keep"
+        assert post("/jobs", **job)["field"] == "stores"
+        assert post("/jobs", **{**job, "stores": []})["title"] == "stores: choose at least one store."
+        assert post("/jobs", **{**job, "report_to": ["nobody"]})["field"].startswith("report_to")
+        assert post("/jobs", **{**job, "choice": "listed", "names": []})["field"] == "names"
+        assert http.get("/api/v1/runs?sort=colour").json()["field"] == "sort"
+        assert http.get("/api/v1/runs?limit=9999").json()["field"] == "limit"
+        assert http.get("/api/v1/runs?cursor=%25").json()["field"] == "cursor"
+        assert http.post("/api/v1/jobs", content=b"{not json").status_code == 422
+        assert http.get("/api/v1/runs/77").status_code == 404
+        assert Job(name="x", stores=["a"], contents=["mail", "files"]).contents == ["files", "mail"]
+
+
+def test_lists_page_by_cursor_and_filter_on_the_server(running, tmp_path):
+    with running.client() as client:
+        client.hosts_add(Host(name="reed-1"))
+        for number in range(23):
+            client.accounts_add(small_account(tmp_path, f"account-{number:02d}", files=0))
+        names = [a.name for a in client.every(client.accounts_list, limit=5)]
+        assert names == [f"account-{n:02d}" for n in range(23)]
+        assert [a.name for a in client.every(client.accounts_list, limit=4, sort="-name")] == names[::-1]
+        page = client.accounts_list(q="-1", limit=3)
+        assert page.total == 10 and len(page.items) == 3
+        assert client.accounts_list(q="%").total == 0, "a wildcard is a plain character"
+        assert {f.name for f in client.search("count-07").items} == {"account-07"}
+
+
+def test_settings_in_force_are_explained(tmp_path):
+    (tmp_path / "fasciculus.toml").write_text("port = 7399\nworkers = 3\n")
+    with service(tmp_path / "other") as running:
+        found = running.cli("config", "--json", env={"FASCICULUS_HOME": str(tmp_path), "FASCICULUS_PORT": "7400"})
+        rows = {row["setting"]: (row["value"], row["from"]) for row in json.loads(found.stdout)}
+        assert rows["port"] == ("7400", "FASCICULUS_PORT") and rows["address"] == ("127.0.0.1", "default")
+        assert rows["workers"] == ("3", str(tmp_path / "fasciculus.toml"))
+        (tmp_path / "fasciculus.toml").write_text("prot = 7399\n")
+        bad = running.cli("config", env={"FASCICULUS_HOME": str(tmp_path)})
+        assert bad.returncode == 2 and "“prot”, which is not a setting" in bad.stderr

@@ -1,0 +1,21 @@
+"""The direction of imports, and what no file of the repository may hold."""
+
+import json
+import re
+import subprocess
+import sys
+from pathlib import Path
+
+ROOT = Path(__file__).parent.parent
+
+
+def test_imports_go_one_way():
+    found = subprocess.run([str(Path(sys.executable).with_name("lint-imports"))], cwd=ROOT, capture_output=True, text=True)
+    assert found.returncode == 0, found.stdout
+
+
+def test_no_download_address_stands_in_a_lock_file():
+    lock = json.loads((ROOT / "console/package-lock.json").read_text())
+    assert not [name for name, package in lock["packages"].items() if "resolved" in package]
+    pins = (ROOT / "constraints.txt").read_text().splitlines()
+    assert all(re.fullmatch(r"[A-Za-z0-9._-]+==[\w.]+", line) for line in pins)

@@ -1,0 +1,103 @@
+"""Reports: written, sent, waiting, and sent later."""
+
+import os
+import ssl
+import subprocess
+
+import pytest
+from running import run, set_up, sftp_store, small_account, until
+
+from fasciculus.demo.mailbox import MailboxStandIn
+from fasciculus.models import MailServer
+
+
+def mail_to(port: int, **more) -> MailServer:
+    return MailServer(**{"address": "127.0.0.1", "port": port, "security": "none", "sender": "fasciculus@sedge-quill.example", **more})
+
+
+def test_a_report_arrives_with_the_log_on_trouble(running, stand_in, mailbox, tmp_path):
+    with running.client() as client:
+        set_up(client, [small_account(tmp_path, "millpond"), small_account(tmp_path, "ferryline")], [sftp_store(stand_in)],
+               report_to=["duty@sedge-quill.example", "night@sedge-quill.example"])
+        client.mail_change(mail_to(mailbox.port))
+        assert client.mail_try("duty@sedge-quill.example").ok
+        good = run(client, "nightly")
+        message = until(lambda: mailbox.messages()[1:])[0]
+        assert message["subject"] == f"[Fasciculus] nightly: done (run {good.id})"
+        assert message["to"] == "duty@sedge-quill.example, night@sedge-quill.example"
+        text = message.get_body(("plain",)).get_content()
+        html = message.get_body(("html",)).get_content()
+        for part in (text, html):
+            assert good.sentence in part and "millpond" in part and "1 kept" in part
+        assert list(message.iter_attachments()) == []
+        os.rename(tmp_path / "ferryline", tmp_path / "moved")
+        run(client, "nightly")
+        message = until(lambda: mailbox.messages()[2:])[0]
+        assert "failed" in message["subject"]
+        (attached,) = message.iter_attachments()
+        assert "home folder" in attached.get_content() and attached.get_filename().endswith(".log")
+        shown = client.reports_show(client.reports_list().items[0].id)
+        assert shown.html.strip() == message.get_body(("html",)).get_content().replace("\r\n", "\n").strip()
+        assert "<script" not in shown.html and shown.sent is not None
+        # Only in trouble: a good run then tells nobody.
+        os.rename(tmp_path / "moved", tmp_path / "ferryline")
+        client.jobs_change("nightly", client.jobs_show("nightly").model_copy(update={"report_when": "trouble"}))
+        run(client, "nightly")
+        assert client.reports_list().total == 2
+
+
+def test_what_cannot_be_sent_waits_and_arrives_later(running, stand_in, tmp_path):
+    mailbox = MailboxStandIn(tmp_path / "first")
+    port = mailbox.port
+    with running.client() as client:
+        set_up(client, [small_account(tmp_path, "millpond")], [sftp_store(stand_in)], report_to=["duty@sedge-quill.example"])
+        client.mail_change(mail_to(port))
+        mailbox.close()
+        assert run(client, "nightly").outcome == "done"
+        waiting = until(lambda: [r for r in client.outbox_list().items if r.attempts])
+        assert "did not take the message" in waiting[0].last_error
+        assert any("could not be sent yet" in row.text for row in client.overview().attention)
+        assert "waits" in running.cli("reports", "list").stdout
+        running.stop()
+        running.start()
+        again = MailboxStandIn(tmp_path / "second", port)
+        assert running.cli("reports", "send").stdout.startswith("1 to be tried now")
+        assert until(again.messages)[0]["subject"].startswith("[Fasciculus] nightly: done")
+        until(lambda: client.outbox_list().total == 0)
+        again.close()
+
+
+@pytest.fixture
+def certificate(tmp_path):
+    key, cert = tmp_path / "mail.key", tmp_path / "mail.crt"
+    subprocess.run(["openssl", "req", "-x509", "-newkey", "rsa:2048", "-nodes", "-keyout", key, "-out", cert, "-days", "2",
+                    "-subj", "/CN=localhost", "-addext", "subjectAltName=DNS:localhost,IP:127.0.0.1"], check=True, capture_output=True)
+    return key, cert
+
+
+def test_starttls_and_sign_in(tmp_path, certificate, monkeypatch):
+    from fasciculus.core.errors import Unreachable
+    from fasciculus.service import mail
+
+    key, cert = certificate
+    context = ssl.create_default_context(ssl.Purpose.CLIENT_AUTH)
+    context.load_cert_chain(cert, key)
+    box = MailboxStandIn(tmp_path / "box", user="fasciculus", password="stamp", tls=context)
+    message = mail.compose("a@sedge-quill.example", ["b@sedge-quill.example"], "t", "x", "<p>x</p>")
+
+    def send(secret="stamp", **more):
+        server = mail_to(box.port, security="starttls", user="fasciculus", **more)
+        mail.send(server, secret, "a@sedge-quill.example", ["b@sedge-quill.example"], message)
+
+    with pytest.raises(Unreachable, match="could not prove who it is"):
+        send()
+    monkeypatch.setenv("SSL_CERT_FILE", str(cert))
+    with pytest.raises(Unreachable, match="refused the sign-in") as caught:
+        send("wrong-stamp")
+    assert "wrong-stamp" not in str(caught.value)
+    assert box.messages() == []
+    send()
+    assert len(box.messages()) == 1
+    with pytest.raises(Unreachable, match="does not speak TLS there"):
+        mail.send(mail_to(box.port, security="tls"), "", "a@b.example", ["b@b.example"], message)
+    box.close()
