@@ -48,8 +48,9 @@ def mailbox(tmp_path: Path) -> Iterator[MailboxStandIn]:
 def mariadb(tmp_path_factory: pytest.TempPathFactory) -> Iterator[PrivateMariaDb]:
     """A private MariaDB server; it must be there, a missing one is a failure."""
     found = PrivateMariaDb(tmp_path_factory.mktemp("mariadb"))
-    found.run("CREATE USER fasciculus@localhost IDENTIFIED BY 'ledger'",
-              "GRANT ALL ON *.* TO fasciculus@localhost")
+    found.run(
+        "CREATE USER fasciculus@localhost IDENTIFIED BY 'ledger'", "GRANT ALL ON *.* TO fasciculus@localhost"
+    )
     yield found
     found.close()
 
@@ -63,7 +64,9 @@ class OpenSsh:
         if os.geteuid() == 0:
             Path("/run/sshd").mkdir(exist_ok=True)
         for name in ("host", "user"):
-            subprocess.run(["ssh-keygen", "-q", "-t", "ed25519", "-N", "", "-f", str(folder / name)], check=True)
+            subprocess.run(
+                ["ssh-keygen", "-q", "-t", "ed25519", "-N", "", "-f", str(folder / name)], check=True
+            )
         (folder / "authorized").write_text((folder / "user.pub").read_text())
         with socket.socket() as probe:
             probe.bind(("127.0.0.1", 0))
@@ -72,10 +75,12 @@ class OpenSsh:
         config.write_text(
             f"Port {self.port}\nListenAddress 127.0.0.1\nHostKey {folder}/host\nPidFile {folder}/pid\n"
             f"AuthorizedKeysFile {folder}/authorized\nStrictModes no\nUsePAM no\nPermitRootLogin yes\n"
-            "PasswordAuthentication no\nSubsystem sftp internal-sftp\n")
+            "PasswordAuthentication no\nSubsystem sftp internal-sftp\n"
+        )
         self.key = (folder / "user").read_text()
-        shown = subprocess.run(["ssh-keygen", "-l", "-f", str(folder / "host.pub")], check=True,
-                               capture_output=True, text=True)
+        shown = subprocess.run(
+            ["ssh-keygen", "-l", "-f", str(folder / "host.pub")], check=True, capture_output=True, text=True
+        )
         self.host_key = shown.stdout.split()[1]
         self.bundles = folder / "bundles"
         self.bundles.mkdir()
@@ -88,8 +93,13 @@ class OpenSsh:
             return probe.connect_ex(("127.0.0.1", self.port)) == 0
 
     def spec(self) -> StoreSpec:
-        settings = {"address": "127.0.0.1", "port": self.port, "user": getpass.getuser(),
-                    "folder": str(self.bundles), "host_key": self.host_key}
+        settings = {
+            "address": "127.0.0.1",
+            "port": self.port,
+            "user": getpass.getuser(),
+            "folder": str(self.bundles),
+            "host_key": self.host_key,
+        }
         return StoreSpec("openssh", "sftp", settings, {"private_key": self.key})
 
     def close(self) -> None:

@@ -47,8 +47,11 @@ class Service:
             probe.bind(("127.0.0.1", 0))
             self.port = probe.getsockname()[1]
         self.environment = {
-            **os.environ, "FASCICULUS_HOME": str(home), "FASCICULUS_PORT": str(self.port),
-            "FASCICULUS_ADMIN_PASSWORD": PASSWORD, **environment,
+            **os.environ,
+            "FASCICULUS_HOME": str(home),
+            "FASCICULUS_PORT": str(self.port),
+            "FASCICULUS_ADMIN_PASSWORD": PASSWORD,
+            **environment,
         }
         self.environment.pop("FASCICULUS_TOKEN", None)
         self.url = f"http://127.0.0.1:{self.port}"
@@ -60,8 +63,12 @@ class Service:
         self.log = self.home.parent / f"{self.home.name}.log"
         with self.log.open("ab") as log:
             self.process = subprocess.Popen(
-                [sys.executable, "-m", "fasciculus.service"], env=self.environment,
-                stdin=subprocess.DEVNULL, stdout=log, stderr=log)
+                [sys.executable, "-m", "fasciculus.service"],
+                env=self.environment,
+                stdin=subprocess.DEVNULL,
+                stdout=log,
+                stderr=log,
+            )
         until(self._answers, 60)
         if not self.token:
             with Client(self.url) as client:
@@ -94,11 +101,18 @@ class Service:
 
     def cli(self, *words: str, **more: Any) -> subprocess.CompletedProcess[str]:
         """Run the command line against this service."""
-        environment = {**self.environment, "FASCICULUS_URL": self.url, "FASCICULUS_TOKEN": self.token,
-                       "COLUMNS": "200", "HOME": str(self.home.parent), **more.pop("env", {})}
+        environment = {
+            **self.environment,
+            "FASCICULUS_URL": self.url,
+            "FASCICULUS_TOKEN": self.token,
+            "COLUMNS": "200",
+            "HOME": str(self.home.parent),
+            **more.pop("env", {}),
+        }
         program = Path(sys.executable).with_name("fasciculus")
-        return subprocess.run([str(program), *words], env=environment, capture_output=True, text=True,
-                              timeout=120, **more)
+        return subprocess.run(
+            [str(program), *words], env=environment, capture_output=True, text=True, timeout=120, **more
+        )
 
 
 @contextmanager
@@ -112,9 +126,16 @@ def service(home: Path, **environment: str) -> Iterator[Service]:
 
 def sftp_store(stand_in: SftpStandIn, name: str = "boathouse", password: str | None = None) -> Store:
     (stand_in.root / "bundles").mkdir(exist_ok=True)
-    return Store(name=name, kind="sftp", address="127.0.0.1", port=stand_in.port, user=stand_in.user,
-                 folder="/bundles", host_key=stand_in.host_key,
-                 secrets=StoreSecrets(password=stand_in.password if password is None else password))
+    return Store(
+        name=name,
+        kind="sftp",
+        address="127.0.0.1",
+        port=stand_in.port,
+        user=stand_in.user,
+        folder="/bundles",
+        host_key=stand_in.host_key,
+        secrets=StoreSecrets(password=stand_in.password if password is None else password),
+    )
 
 
 def small_account(folder: Path, name: str, files: int = 3) -> Account:
@@ -159,12 +180,25 @@ def picture(root: Path | bytes) -> dict[bytes, tuple[Any, ...]]:
         elif stat.S_ISLNK(info.st_mode):
             detail = os.readlink(path)
         elif stat.S_ISDIR(info.st_mode):
-            pending += [relative + b"/" + name if relative else name for name in sorted(os.listdir(path), reverse=True)]
+            pending += [
+                relative + b"/" + name if relative else name
+                for name in sorted(os.listdir(path), reverse=True)
+            ]
         first = groups.setdefault((info.st_dev, info.st_ino), relative)
-        attributes = {name: os.getxattr(path, name, follow_symlinks=False)
-                      for name in os.listxattr(path, follow_symlinks=False)}
-        rows[relative] = (kind, stat.S_IMODE(info.st_mode), info.st_uid, info.st_gid, info.st_mtime_ns,
-                          detail, first, attributes)
+        attributes = {
+            name: os.getxattr(path, name, follow_symlinks=False)
+            for name in os.listxattr(path, follow_symlinks=False)
+        }
+        rows[relative] = (
+            kind,
+            stat.S_IMODE(info.st_mode),
+            info.st_uid,
+            info.st_gid,
+            info.st_mtime_ns,
+            detail,
+            first,
+            attributes,
+        )
     # The name that a group is known by must not depend on the order of the walk.
     names: dict[bytes, bytes] = {}
     for relative, row in rows.items():

@@ -14,18 +14,31 @@ from fasciculus.service.registry import OPERATIONS
 
 #: Where an operation has no command of its own name: the command that carries it.
 CARRIED = {
-    "jobs_start": "start", "overview": "status", "search": "search", "session_open": "sign-in",
-    "password_change": "sign-in", "session_close": "sign-out", "session_show": "sign-in",
-    "runs_events": "runs follow", "live": "runs follow", "restores_start": "restore", "outbox_list": "reports waiting",
-    "outbox_send": "reports send", "mail_change": "mail set", "stores_try_draft": "stores add",
-    "openapi_document": "", "reference": "",
+    "jobs_start": "start",
+    "overview": "status",
+    "search": "search",
+    "session_open": "sign-in",
+    "password_change": "sign-in",
+    "session_close": "sign-out",
+    "session_show": "sign-in",
+    "runs_events": "runs follow",
+    "live": "runs follow",
+    "restores_start": "restore",
+    "outbox_list": "reports waiting",
+    "outbox_send": "reports send",
+    "mail_change": "mail set",
+    "stores_try_draft": "stores add",
+    "openapi_document": "",
+    "reference": "",
 }
 
 
 def commands() -> set[str]:
     found = {c.name or c.callback.__name__ for c in app.registered_commands}
     for group in app.registered_groups:
-        found |= {f"{group.name} {c.name or c.callback.__name__}" for c in group.typer_instance.registered_commands}
+        found |= {
+            f"{group.name} {c.name or c.callback.__name__}" for c in group.typer_instance.registered_commands
+        }
     return found
 
 
@@ -56,20 +69,61 @@ def test_from_nothing_to_a_restored_account(running, stand_in, tmp_path):
 
     assert "No host yet" in good("hosts", "list") and "No job yet" in good("jobs", "list")
     good("hosts", "add", "reed-1")
-    assert "no job covers it yet" in good("accounts", "add", "millpond", "--host", "reed-1", "--home", account.home,
-                                          "--site", f"millpond.example={account.home}/public")
-    sftp = ["--kind", "sftp", "--address", "127.0.0.1", "--port", str(stand_in.port), "--user", "fasciculus",
-            "--folder", "/bundles", "--password-file", str(password)]
+    assert "no job covers it yet" in good(
+        "accounts",
+        "add",
+        "millpond",
+        "--host",
+        "reed-1",
+        "--home",
+        account.home,
+        "--site",
+        f"millpond.example={account.home}/public",
+    )
+    sftp = [
+        "--kind",
+        "sftp",
+        "--address",
+        "127.0.0.1",
+        "--port",
+        str(stand_in.port),
+        "--user",
+        "fasciculus",
+        "--folder",
+        "/bundles",
+        "--password-file",
+        str(password),
+    ]
     shown = running.cli("stores", "add", "boathouse", *sftp)
     assert shown.returncode == 2
     key = re.search(r"SHA256:\S+(?=,)", shown.stderr)[0]
     good("stores", "add", "boathouse", *sftp, "--host-key", key)
-    added = good("jobs", "add", "nightly", "--accounts", "all", "--store", "boathouse", "--contents", "files", "--when",
-                 "daily 02:15", "--zone", "Europe/London", "--keep", "3")
-    assert "Every day at 02:15 (Europe/London time), it bundles files of all accounts (1 now) to boathouse" in added
+    added = good(
+        "jobs",
+        "add",
+        "nightly",
+        "--accounts",
+        "all",
+        "--store",
+        "boathouse",
+        "--contents",
+        "files",
+        "--when",
+        "daily 02:15",
+        "--zone",
+        "Europe/London",
+        "--keep",
+        "3",
+    )
+    assert (
+        "Every day at 02:15 (Europe/London time), it bundles files of all accounts (1 now) to boathouse"
+        in added
+    )
     assert "▲ Nobody is told when it fails" in added
     line = good("start", "nightly", "--wait").strip()
-    assert re.fullmatch(r"nightly: 1 bundle of .* stored on boathouse; took .* s\.; 1 warning|nightly: 1 bundle .*\.", line)
+    assert re.fullmatch(
+        r"nightly: 1 bundle of .* stored on boathouse; took .* s\.; 1 warning|nightly: 1 bundle .*\.", line
+    )
     assert good("start", "nightly", "--wait", "--quiet") == "", "quiet in a cron line when all is well"
     bundle = json.loads(good("bundles", "list", "--json"))[0]
     assert bundle["subject"] == "millpond" and bundle["copies"][0]["store"] == "boathouse"
@@ -79,9 +133,13 @@ def test_from_nothing_to_a_restored_account(running, stand_in, tmp_path):
     target = tmp_path / "back"
     assert "Restored 4 entries" in good("restore", str(bundle["id"]), "--to", str(target))
     assert (target / "files/page-1.html").read_text() == (tmp_path / "millpond/page-1.html").read_text()
-    assert "whole and checked" in good("bundles", "download", str(bundle["id"]), "--to", str(tmp_path / "x.tar.gz"))
+    assert "whole and checked" in good(
+        "bundles", "download", str(bundle["id"]), "--to", str(tmp_path / "x.tar.gz")
+    )
     assert "making 20" in good("runs", "log", "1") and "boathouse: 1 kept" in good("runs", "show", "1")
-    assert "nightly" in good("search", "night") and "Nothing needs a person" not in good("jobs", "readback", "nightly")
+    assert "nightly" in good("search", "night") and "Nothing needs a person" not in good(
+        "jobs", "readback", "nightly"
+    )
     good("jobs", "change", "nightly", "--off")
     assert json.loads(good("jobs", "show", "nightly", "--json"))["enabled"] is False
     assert "stay" in good("jobs", "remove", "nightly", "--yes")
@@ -105,7 +163,9 @@ def test_exit_codes_and_ways_out(running, stand_in, tmp_path):
     assert number == 3 and "does not answer" in text
     number, text = code("jobs", "add", "weekly", "--accounts", "all")
     assert number == 2 and "Stores: boathouse" in text
-    assert code("jobs", "add", "weekly", "--accounts", "all", "--store", "boathouse", "--when", "noon")[0] == 2
+    assert (
+        code("jobs", "add", "weekly", "--accounts", "all", "--store", "boathouse", "--when", "noon")[0] == 2
+    )
     assert code("jobs", "remove", "nightly")[0] == 2, "without a terminal only --yes will do"
     assert code("stores", "remove", "boathouse", "--yes")[0] == 2
     assert code("restore", "1", "--to", str(tmp_path / "millpond"))[0] == 2
@@ -126,8 +186,14 @@ def test_signing_in_keeps_a_token(running, tmp_path):
     environment = {**running.environment, "FASCICULUS_URL": running.url, "HOME": str(tmp_path)}
     environment.pop("XDG_CONFIG_HOME", None)
     program = str(Path(sys.executable).with_name("fasciculus"))
-    process = subprocess.Popen([program, "sign-in"], env=environment, stdin=terminal, stdout=terminal, stderr=terminal,
-                               start_new_session=True)
+    process = subprocess.Popen(
+        [program, "sign-in"],
+        env=environment,
+        stdin=terminal,
+        stdout=terminal,
+        stderr=terminal,
+        start_new_session=True,
+    )
     shown = b""
     while not shown.endswith(b": "):
         shown += os.read(controller, 1000)

@@ -13,8 +13,15 @@ from fasciculus.models import Store
 
 ROOT = Path(__file__).parent.parent
 AXE = ROOT / "console/node_modules/axe-core/axe.min.js"
-FLAGS = ["--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-background-networking",
-         "--disable-component-update", "--disable-sync"]
+FLAGS = [
+    "--no-sandbox",
+    "--disable-gpu",
+    "--disable-quic",
+    "--no-first-run",
+    "--disable-background-networking",
+    "--disable-component-update",
+    "--disable-sync",
+]
 
 
 @pytest.fixture(scope="module")
@@ -98,7 +105,9 @@ def test_from_an_empty_console_to_a_restored_bundle(running, stand_in, page, tmp
     page.get_by_label("Timetable", exact=True).fill("by hand")
     page.get_by_label("Newest copies that stay").fill("5")
     readback = page.get_by_test_id("readback")
-    expect(readback).to_contain_text("it bundles files, databases and mail settings of all accounts (1 now) to boathouse")
+    expect(readback).to_contain_text(
+        "it bundles files, databases and mail settings of all accounts (1 now) to boathouse"
+    )
     expect(readback).to_contain_text("keeps the newest 5 copies")
     expect(page.get_by_text("Nobody is told when it fails")).to_be_visible()
     page.get_by_role("button", name="Save and start now").click()
@@ -163,8 +172,25 @@ def test_progress_moves_without_reload_whoever_started_it(running, stand_in, pag
         expect(page.get_by_text("The connection to the service is lost")).to_have_count(0, timeout=30_000)
 
 
-PAGES = ["/", "/accounts", "/accounts/millpond", "/accounts/new", "/jobs", "/jobs/nightly", "/runs", "/runs/1", "/bundles",
-         "/bundles/1", "/stores", "/stores/attic", "/stores/new", "/reports", "/reports/1", "/settings", "/no-such-page"]
+PAGES = [
+    "/",
+    "/accounts",
+    "/accounts/millpond",
+    "/accounts/new",
+    "/jobs",
+    "/jobs/nightly",
+    "/runs",
+    "/runs/1",
+    "/bundles",
+    "/bundles/1",
+    "/stores",
+    "/stores/attic",
+    "/stores/new",
+    "/reports",
+    "/reports/1",
+    "/settings",
+    "/no-such-page",
+]
 
 
 @pytest.mark.xdist_group("console")
@@ -172,8 +198,12 @@ PAGES = ["/", "/accounts", "/accounts/millpond", "/accounts/new", "/jobs", "/job
 def test_every_page_is_accessible_and_fits(running, browser, tmp_path, scheme):
     (tmp_path / "attic").mkdir()
     with running.client() as client:
-        set_up(client, [small_account(tmp_path, "millpond")], [Store(name="attic", kind="folder", path=str(tmp_path / "attic"))],
-               report_to=["duty@sedge-quill.example"])
+        set_up(
+            client,
+            [small_account(tmp_path, "millpond")],
+            [Store(name="attic", kind="folder", path=str(tmp_path / "attic"))],
+            report_to=["duty@sedge-quill.example"],
+        )
         run(client, "nightly")
     context = browser.new_context(viewport={"width": 1280, "height": 800}, color_scheme=scheme)
     page = context.new_page()

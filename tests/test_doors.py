@@ -51,8 +51,12 @@ def test_openapi_is_valid_and_lists_every_route(running):
         document = client.openapi_document()
     validate(document)
     app = create_app(None)
-    routes = {(re.sub(r"<(?:\w+:)?(\w+)>", r"{\1}", rule.rule), m.lower()) for rule in app.url_map.iter_rules()
-              for m in rule.methods - {"HEAD", "OPTIONS"} if rule.rule.startswith(PREFIX) or rule.rule == "/health"}
+    routes = {
+        (re.sub(r"<(?:\w+:)?(\w+)>", r"{\1}", rule.rule), m.lower())
+        for rule in app.url_map.iter_rules()
+        for m in rule.methods - {"HEAD", "OPTIONS"}
+        if rule.rule.startswith(PREFIX) or rule.rule == "/health"
+    }
     described = {(path, method) for path, methods in document["paths"].items() for method in methods}
     assert routes == described
 
@@ -65,8 +69,12 @@ def test_sessions_need_the_csrf_token(running):
         csrf = answer.json()["csrf"]
         assert http.get("/api/v1/jobs").status_code == 200
         assert http.post("/api/v1/tokens", json={"name": "a"}).status_code == 403
-        assert http.post("/api/v1/tokens", json={"name": "a"}, headers={"X-CSRF-Token": "x"}).status_code == 403
-        assert http.post("/api/v1/tokens", json={"name": "a"}, headers={"X-CSRF-Token": csrf}).status_code == 201
+        assert (
+            http.post("/api/v1/tokens", json={"name": "a"}, headers={"X-CSRF-Token": "x"}).status_code == 403
+        )
+        assert (
+            http.post("/api/v1/tokens", json={"name": "a"}, headers={"X-CSRF-Token": csrf}).status_code == 201
+        )
         assert http.delete("/api/v1/session", headers={"X-CSRF-Token": csrf}).status_code == 204
         http.cookies.set("fasciculus_session", cookie.partition("=")[2].partition(";")[0])
         assert http.get("/api/v1/jobs").status_code == 401, "a session that was signed out is over"
@@ -74,8 +82,10 @@ def test_sessions_need_the_csrf_token(running):
 
 def test_guessing_is_slowed_down(running):
     with raw(running) as http:
+
         def guess(name="administrator", password="wrong"):
             return http.post("/api/v1/session", json={"name": name, "password": password})
+
         assert [guess().status_code for _ in range(5)] == [401] * 5
         refused = guess(password=PASSWORD)
         assert refused.status_code == 429 and 0 < int(refused.headers["retry-after"]) <= 60
@@ -111,14 +121,38 @@ def test_the_one_time_password_opens_nothing_but_its_own_change(tmp_path):
 
 
 def test_secrets_are_sealed_hashed_and_never_said(running, stand_in, tmp_path):
-    secrets = {"sftp": stand_in.password, "database": "Ledger-Secret-1", "mail": "Mail-Secret-2", "person": PASSWORD,
-               "token": running.token}
+    secrets = {
+        "sftp": stand_in.password,
+        "database": "Ledger-Secret-1",
+        "mail": "Mail-Secret-2",
+        "person": PASSWORD,
+        "token": running.token,
+    }
     with running.client() as client:
-        set_up(client, [small_account(tmp_path, "millpond")], [sftp_store(stand_in)], report_to=["duty@sedge-quill.example"])
-        client.hosts_change("reed-1", Host(name="reed-1", mariadb=MariaDbServer(socket="/x.sock", user="u"),
-                                           secrets=HostSecrets(mariadb_password=secrets["database"])))
-        client.mail_change(MailServer(address="127.0.0.1", port=9, security="none", user="u", password=secrets["mail"],
-                                      sender="fasciculus@sedge-quill.example"))
+        set_up(
+            client,
+            [small_account(tmp_path, "millpond")],
+            [sftp_store(stand_in)],
+            report_to=["duty@sedge-quill.example"],
+        )
+        client.hosts_change(
+            "reed-1",
+            Host(
+                name="reed-1",
+                mariadb=MariaDbServer(socket="/x.sock", user="u"),
+                secrets=HostSecrets(mariadb_password=secrets["database"]),
+            ),
+        )
+        client.mail_change(
+            MailServer(
+                address="127.0.0.1",
+                port=9,
+                security="none",
+                user="u",
+                password=secrets["mail"],
+                sender="fasciculus@sedge-quill.example",
+            )
+        )
         # Processes are looked at while a run goes on.
         number = client.jobs_start("nightly").id
         seen = subprocess.run(["ps", "axeww", "-o", "args="], capture_output=True, text=True).stdout
@@ -132,16 +166,28 @@ def test_secrets_are_sealed_hashed_and_never_said(running, stand_in, tmp_path):
             if "{" not in path and path != "/health":
                 answer = client._http.get(path, timeout=5) if path != "/api/v1/live" else None
                 answers += answer.text if answer is not None else ""
-        for path in (f"/runs/{number}", f"/runs/{number}/log", "/stores/boathouse", "/hosts/reed-1", "/reports/1", "/bundles/1"):
+        for path in (
+            f"/runs/{number}",
+            f"/runs/{number}/log",
+            "/stores/boathouse",
+            "/hosts/reed-1",
+            "/reports/1",
+            "/bundles/1",
+        ):
             answers += client._http.get(f"/api/v1{path}").text
-        errors = client._http.put("/api/v1/hosts/reed-1", json={"name": "BAD NAME", "secrets": {"mariadb_password": secrets["database"]}})
+        errors = client._http.put(
+            "/api/v1/hosts/reed-1",
+            json={"name": "BAD NAME", "secrets": {"mariadb_password": secrets["database"]}},
+        )
         assert errors.status_code == 422 and errors.json()["field"] == "name"
         answers += errors.text
     running.stop()
     files = {p: p.read_bytes() for p in running.home.rglob("*") if p.is_file()}
     for what, secret in secrets.items():
         assert secret not in answers, what
-        assert secret not in seen or what in ("person", "token"), what  # those two are in this test's own environment
+        assert secret not in seen or what in ("person", "token"), (
+            what
+        )  # those two are in this test's own environment
         assert secret not in running.log.read_text(), what
         assert not any(secret.encode() in data for data in files.values()), what
     for path in running.home.rglob("*"):
@@ -160,10 +206,17 @@ def test_bad_input_is_answered_at_the_field_with_the_way_out(running, tmp_path):
             answer = http.post(f"/api/v1{to}", json=body)
             assert answer.status_code == 422, answer.text
             return answer.json()
+
         assert post("/accounts", name="Mill Pond", host="reed-1", home="/x")["field"] == "name"
         assert post("/accounts", name="millpond", host="reed-9", home="/x")["field"] == "host"
         assert post("/accounts", name="millpond", host="reed-1", home="x/../y")["field"] == "home"
-        found = post("/accounts", name="millpond", host="reed-1", home="/x", sites=[{"name": "a.example", "root": "/y"}])
+        found = post(
+            "/accounts",
+            name="millpond",
+            host="reed-1",
+            home="/x",
+            sites=[{"name": "a.example", "root": "/y"}],
+        )
         assert found["field"] == "sites" and "not below /x" in found["title"]
         assert post("/stores", name="attic", kind="folder", path="/no/such")["field"] == "path"
         job = {"name": "nightly", "stores": ["attic"]}
@@ -199,7 +252,9 @@ def test_lists_page_by_cursor_and_filter_on_the_server(running, tmp_path):
 def test_settings_in_force_are_explained(tmp_path):
     (tmp_path / "fasciculus.toml").write_text("port = 7399\nworkers = 3\n")
     with service(tmp_path / "other") as running:
-        found = running.cli("config", "--json", env={"FASCICULUS_HOME": str(tmp_path), "FASCICULUS_PORT": "7400"})
+        found = running.cli(
+            "config", "--json", env={"FASCICULUS_HOME": str(tmp_path), "FASCICULUS_PORT": "7400"}
+        )
         rows = {row["setting"]: (row["value"], row["from"]) for row in json.loads(found.stdout)}
         assert rows["port"] == ("7400", "FASCICULUS_PORT") and rows["address"] == ("127.0.0.1", "default")
         assert rows["workers"] == ("3", str(tmp_path / "fasciculus.toml"))

@@ -56,7 +56,9 @@ def big_account(tmp_path: Path):
 
 
 def workers(service_pid: int) -> list[int]:
-    found = subprocess.run(["ps", "--ppid", str(service_pid), "-o", "pid=,args="], capture_output=True, text=True)
+    found = subprocess.run(
+        ["ps", "--ppid", str(service_pid), "-o", "pid=,args="], capture_output=True, text=True
+    )
     return [int(line.split()[0]) for line in found.stdout.splitlines() if "fasciculus.work" in line]
 
 
@@ -68,11 +70,19 @@ def assert_clean(stand_in, client) -> None:
     """Store, records and pieces agree, and every copy is whole."""
     folder = stand_in.root / "bundles/accounts/millpond"
     names = complete(stand_in)
-    assert names == sorted(os.listdir(folder / "bundles")) == sorted(b.name for b in client.every(client.bundles_list))
+    assert (
+        names
+        == sorted(os.listdir(folder / "bundles"))
+        == sorted(b.name for b in client.every(client.bundles_list))
+    )
     needed = set()
     for name in names:
-        subprocess.run(["sha256sum", "--quiet", "-c", "SHA256SUMS"], check=True, cwd=folder / "bundles" / name)
-        needed |= {p["name"] for p in json.loads((folder / "bundles" / name / "bundle.json").read_text())["pieces"]}
+        subprocess.run(
+            ["sha256sum", "--quiet", "-c", "SHA256SUMS"], check=True, cwd=folder / "bundles" / name
+        )
+        needed |= {
+            p["name"] for p in json.loads((folder / "bundles" / name / "bundle.json").read_text())["pieces"]
+        }
     assert set(os.listdir(folder / "pieces")) == needed
 
 
@@ -114,7 +124,12 @@ def _alive(pid: int) -> bool:
 
 def test_cancelling_leaves_nothing_half(running, stand_in, tmp_path):
     with running.client() as client:
-        set_up(client, [big_account(tmp_path), small_account(tmp_path, "zither")], [sftp_store(stand_in)], piece_size=MIB)
+        set_up(
+            client,
+            [big_account(tmp_path), small_account(tmp_path, "zither")],
+            [sftp_store(stand_in)],
+            piece_size=MIB,
+        )
         gate = Gate(stand_in, 2_000_000)
         number = client.jobs_start("nightly").id
         assert gate.reached.wait(60)
@@ -150,7 +165,9 @@ def test_a_connection_that_is_cut_mid_piece_is_taken_up_again(running, stand_in,
 def test_a_missed_start_is_made_up_for_once(tmp_path, stand_in):
     with service(tmp_path / "home") as running:
         with running.client() as client:
-            set_up(client, [small_account(tmp_path, "millpond")], [sftp_store(stand_in)], timetable="daily 02:15")
+            set_up(
+                client, [small_account(tmp_path, "millpond")], [sftp_store(stand_in)], timetable="daily 02:15"
+            )
             assert client.jobs_show("nightly").next_start > datetime.now(UTC)
         running.stop()
         records = Records(running.home / "records" / "fasciculus.sqlite")
@@ -195,8 +212,13 @@ def test_a_start_that_falls_into_the_previous_run_is_shown_as_not_started(tmp_pa
 def test_one_service_per_home(running):
     second = running.__class__(running.home)
     second.environment["FASCICULUS_HOME"] = str(running.home)
-    found = subprocess.run([os.sys.executable, "-m", "fasciculus.service"], env=second.environment, capture_output=True,
-                           text=True, timeout=60)
+    found = subprocess.run(
+        [os.sys.executable, "-m", "fasciculus.service"],
+        env=second.environment,
+        capture_output=True,
+        text=True,
+        timeout=60,
+    )
     assert found.returncode == 2
     assert f"Another Fasciculus service (process {running.process.pid}) uses" in found.stderr
 

@@ -10,7 +10,9 @@ ROOT = Path(__file__).parent.parent
 
 
 def test_imports_go_one_way():
-    found = subprocess.run([str(Path(sys.executable).with_name("lint-imports"))], cwd=ROOT, capture_output=True, text=True)
+    found = subprocess.run(
+        [str(Path(sys.executable).with_name("lint-imports"))], cwd=ROOT, capture_output=True, text=True
+    )
     assert found.returncode == 0, found.stdout
 
 

@@ -28,7 +28,7 @@ INSERT INTO made (a, hidden) VALUES (21, 8);
 CREATE TABLE `odd ``name``; select` (`from` INT, `two words` INT);
 INSERT INTO `odd ``name``; select` VALUES (1, 2);
 CREATE TABLE empty_one (id INT);
-CREATE VIEW a_on_z AS SELECT * FROM z_base; 
+CREATE VIEW a_on_z AS SELECT * FROM z_base;
 """
 PROGRAMS = [
     "CREATE VIEW z_base AS SELECT id, name FROM plain",
@@ -41,9 +41,11 @@ PROGRAMS = [
 # Rows are compared by what the server makes of them: every column as its exact bytes.
 ROWS = {
     "kinds": "SELECT HEX(b), HEX(vb), HEX(bl), bi+0, CAST(f AS DOUBLE), d, de, u, dt, t, da, y, e, s, HEX(l), j, "
-             "HEX(g), uu, ip, ts FROM kinds ORDER BY d, f",
+    "HEX(g), uu, ip, ts FROM kinds ORDER BY d, f",
     "plain": "SELECT id, HEX(name), HEX(note), note IS NULL FROM plain ORDER BY id",
-    "made": "SELECT a, twice, hidden FROM made", "parent": "SELECT * FROM parent", "child": "SELECT * FROM child",
+    "made": "SELECT a, twice, hidden FROM made",
+    "parent": "SELECT * FROM parent",
+    "child": "SELECT * FROM child",
     "`odd ``name``; select`": "SELECT * FROM `odd ``name``; select`",
 }
 SHOWN = (
@@ -62,7 +64,12 @@ SHOWN = (
 @pytest.fixture(scope="module")
 def awkward(mariadb):
     text = SCHEMA.rpartition("CREATE VIEW")[0]
-    subprocess.run(["mariadb", "-S", mariadb.socket, "--default-character-set=utf8mb4"], input=text, text=True, check=True)
+    subprocess.run(
+        ["mariadb", "-S", mariadb.socket, "--default-character-set=utf8mb4"],
+        input=text,
+        text=True,
+        check=True,
+    )
     mariadb.run(*PROGRAMS, database="awkward")
     return mariadb
 
@@ -101,7 +108,9 @@ def test_the_client_and_our_own_restore_rebuild_an_equal_database(awkward, spec)
     assert done.tables["plain"] == 4 and done.tables["empty_one"] == 0 and done.character_set == "latin1"
     wanted = everything(awkward, "awkward")
     awkward.run("CREATE DATABASE by_client", "CREATE DATABASE by_us")
-    subprocess.run(["mariadb", "-S", awkward.socket, "by_client"], input=b"".join(m.data for m in members), check=True)
+    subprocess.run(
+        ["mariadb", "-S", awkward.socket, "by_client"], input=b"".join(m.data for m in members), check=True
+    )
     assert everything(awkward, "by_client") == wanted
     with connect(spec) as server:
         server.rows("USE by_us")
@@ -116,15 +125,21 @@ def test_the_client_and_our_own_restore_rebuild_an_equal_database(awkward, spec)
 
 
 def test_large_tables_come_in_members_of_bounded_size(mariadb, spec):
-    mariadb.run("CREATE DATABASE large", "USE large", "CREATE TABLE t (id INT PRIMARY KEY, body TEXT)",
-                "INSERT INTO t SELECT seq, REPEAT(MD5(seq), 40) FROM seq_1_to_20000")
+    mariadb.run(
+        "CREATE DATABASE large",
+        "USE large",
+        "CREATE TABLE t (id INT PRIMARY KEY, body TEXT)",
+        "INSERT INTO t SELECT seq, REPEAT(MD5(seq), 40) FROM seq_1_to_20000",
+    )
     members, done = dumped(spec, "large")
     rows = [m for m in members if "-rows-" in m.name]
     assert done.tables == {"t": 20000} and len(rows) == 4
     assert all(len(m.data) < 9 * 1024 * 1024 for m in rows)
     # Each member stands alone: any one can be loaded without the others.
     mariadb.run("CREATE DATABASE some_rows")
-    subprocess.run(["mariadb", "-S", mariadb.socket, "some_rows"], input=members[0].data + rows[2].data, check=True)
+    subprocess.run(
+        ["mariadb", "-S", mariadb.socket, "some_rows"], input=members[0].data + rows[2].data, check=True
+    )
     connection = mariadb.connect("some_rows")
     with connection.cursor() as cursor:
         cursor.execute("SELECT count(*), min(id) FROM t")
@@ -134,8 +149,14 @@ def test_large_tables_come_in_members_of_bounded_size(mariadb, spec):
 
 
 def test_the_dump_is_of_one_moment(mariadb, spec):
-    mariadb.run("CREATE DATABASE busy", "USE busy", "CREATE TABLE a (n INT) ENGINE=InnoDB",
-                "CREATE TABLE b (n INT) ENGINE=InnoDB", "INSERT INTO a VALUES (1)", "INSERT INTO b VALUES (1)")
+    mariadb.run(
+        "CREATE DATABASE busy",
+        "USE busy",
+        "CREATE TABLE a (n INT) ENGINE=InnoDB",
+        "CREATE TABLE b (n INT) ENGINE=InnoDB",
+        "INSERT INTO a VALUES (1)",
+        "INSERT INTO b VALUES (1)",
+    )
     with connect(spec) as server:
         dump = Dump(server, "busy")
         taken = iter(dump)

@@ -12,13 +12,25 @@ from fasciculus.models import MailServer
 
 
 def mail_to(port: int, **more) -> MailServer:
-    return MailServer(**{"address": "127.0.0.1", "port": port, "security": "none", "sender": "fasciculus@sedge-quill.example", **more})
+    return MailServer(
+        **{
+            "address": "127.0.0.1",
+            "port": port,
+            "security": "none",
+            "sender": "fasciculus@sedge-quill.example",
+            **more,
+        }
+    )
 
 
 def test_a_report_arrives_with_the_log_on_trouble(running, stand_in, mailbox, tmp_path):
     with running.client() as client:
-        set_up(client, [small_account(tmp_path, "millpond"), small_account(tmp_path, "ferryline")], [sftp_store(stand_in)],
-               report_to=["duty@sedge-quill.example", "night@sedge-quill.example"])
+        set_up(
+            client,
+            [small_account(tmp_path, "millpond"), small_account(tmp_path, "ferryline")],
+            [sftp_store(stand_in)],
+            report_to=["duty@sedge-quill.example", "night@sedge-quill.example"],
+        )
         client.mail_change(mail_to(mailbox.port))
         assert client.mail_try("duty@sedge-quill.example").ok
         good = run(client, "nightly")
@@ -41,7 +53,9 @@ def test_a_report_arrives_with_the_log_on_trouble(running, stand_in, mailbox, tm
         assert "<script" not in shown.html and shown.sent is not None
         # Only in trouble: a good run then tells nobody.
         os.rename(tmp_path / "moved", tmp_path / "ferryline")
-        client.jobs_change("nightly", client.jobs_show("nightly").model_copy(update={"report_when": "trouble"}))
+        client.jobs_change(
+            "nightly", client.jobs_show("nightly").model_copy(update={"report_when": "trouble"})
+        )
         run(client, "nightly")
         assert client.reports_list().total == 2
 
@@ -50,7 +64,12 @@ def test_what_cannot_be_sent_waits_and_arrives_later(running, stand_in, tmp_path
     mailbox = MailboxStandIn(tmp_path / "first")
     port = mailbox.port
     with running.client() as client:
-        set_up(client, [small_account(tmp_path, "millpond")], [sftp_store(stand_in)], report_to=["duty@sedge-quill.example"])
+        set_up(
+            client,
+            [small_account(tmp_path, "millpond")],
+            [sftp_store(stand_in)],
+            report_to=["duty@sedge-quill.example"],
+        )
         client.mail_change(mail_to(port))
         mailbox.close()
         assert run(client, "nightly").outcome == "done"
@@ -70,8 +89,28 @@ def test_what_cannot_be_sent_waits_and_arrives_later(running, stand_in, tmp_path
 @pytest.fixture
 def certificate(tmp_path):
     key, cert = tmp_path / "mail.key", tmp_path / "mail.crt"
-    subprocess.run(["openssl", "req", "-x509", "-newkey", "rsa:2048", "-nodes", "-keyout", key, "-out", cert, "-days", "2",
-                    "-subj", "/CN=localhost", "-addext", "subjectAltName=DNS:localhost,IP:127.0.0.1"], check=True, capture_output=True)
+    subprocess.run(
+        [
+            "openssl",
+            "req",
+            "-x509",
+            "-newkey",
+            "rsa:2048",
+            "-nodes",
+            "-keyout",
+            key,
+            "-out",
+            cert,
+            "-days",
+            "2",
+            "-subj",
+            "/CN=localhost",
+            "-addext",
+            "subjectAltName=DNS:localhost,IP:127.0.0.1",
+        ],
+        check=True,
+        capture_output=True,
+    )
     return key, cert
 
 

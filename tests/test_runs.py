@@ -15,7 +15,17 @@ from core.test_bundling import awkward_tree
 from running import picture, run, set_up, sftp_store, small_account, until
 
 from fasciculus.client import NotFound, Refused
-from fasciculus.models import Account, Database, Host, HostSecrets, Job, MariaDbServer, RestoreStart, Site, Store
+from fasciculus.models import (
+    Account,
+    Database,
+    Host,
+    HostSecrets,
+    Job,
+    MariaDbServer,
+    RestoreStart,
+    Site,
+    Store,
+)
 
 
 def rows_of(path: Path) -> list[tuple]:
@@ -42,8 +52,12 @@ def full_account(tmp_path: Path, mariadb) -> tuple[Host, Account]:
         db.executemany("INSERT INTO page (body) VALUES (?)", [(f"page {n}" * 50,) for n in range(500)])
         db.commit()
     (home / "sites/site.sqlite").chmod(0o640)
-    mariadb.run("CREATE DATABASE IF NOT EXISTS shop", "USE shop", "CREATE TABLE t (id INT PRIMARY KEY, v TEXT)",
-                "INSERT INTO t SELECT seq, MD5(seq) FROM seq_1_to_5000")
+    mariadb.run(
+        "CREATE DATABASE IF NOT EXISTS shop",
+        "USE shop",
+        "CREATE TABLE t (id INT PRIMARY KEY, v TEXT)",
+        "INSERT INTO t SELECT seq, MD5(seq) FROM seq_1_to_5000",
+    )
     mail = tmp_path / "mail"
     for box in ("hello", "orders"):
         user = mail / "millpond.example" / box
@@ -52,16 +66,35 @@ def full_account(tmp_path: Path, mariadb) -> tuple[Host, Account]:
         (user / ".dovecot.sieve").symlink_to("sieve/main.sieve")
         (user / "Maildir/cur").mkdir(parents=True)
         (user / "Maildir/cur/1:2,S").write_text("Subject: hello\n\n")
-    (mail / "virtual").write_text("info@millpond.example hello@millpond.example\ninfo@other.example x@other.example\n")
-    (mail / "users").write_text("".join(f"{b}@{d}:{{CRYPT}}$6$x:1:1::/h::\n" for d in ("millpond.example", "other.example")
-                                        for b in ("hello", "orders")))
-    host = Host(name="reed-1", alias_map=str(mail / "virtual"), passwd_file=str(mail / "users"),
-                mail_home=f"{mail}/{{domain}}/{{user}}", mariadb=MariaDbServer(socket=mariadb.socket, user="fasciculus"),
-                secrets=HostSecrets(mariadb_password="ledger"))
+    (mail / "virtual").write_text(
+        "info@millpond.example hello@millpond.example\ninfo@other.example x@other.example\n"
+    )
+    (mail / "users").write_text(
+        "".join(
+            f"{b}@{d}:{{CRYPT}}$6$x:1:1::/h::\n"
+            for d in ("millpond.example", "other.example")
+            for b in ("hello", "orders")
+        )
+    )
+    host = Host(
+        name="reed-1",
+        alias_map=str(mail / "virtual"),
+        passwd_file=str(mail / "users"),
+        mail_home=f"{mail}/{{domain}}/{{user}}",
+        mariadb=MariaDbServer(socket=mariadb.socket, user="fasciculus"),
+        secrets=HostSecrets(mariadb_password="ledger"),
+    )
     account = Account(
-        name="millpond", host="reed-1", home=str(home), sites=[Site(name="millpond.example", root=f"{home}/sites")],
-        databases=[Database(engine="sqlite", name="site", path="sites/site.sqlite"), Database(engine="mariadb", name="shop")],
-        mail_domains=["millpond.example"])
+        name="millpond",
+        host="reed-1",
+        home=str(home),
+        sites=[Site(name="millpond.example", root=f"{home}/sites")],
+        databases=[
+            Database(engine="sqlite", name="site", path="sites/site.sqlite"),
+            Database(engine="mariadb", name="shop"),
+        ],
+        mail_domains=["millpond.example"],
+    )
     return host, account
 
 
@@ -74,13 +107,17 @@ def test_everything_comes_back_as_it_was(running, stand_in, mariadb, tmp_path):
         assert client.hosts_try("reed-1").ok
         client.accounts_add(account)
         client.stores_add(sftp_store(stand_in))
-        client.jobs_add(Job(name="nightly", stores=["boathouse"], timetable="by hand", piece_size=2 * 1024 * 1024))
+        client.jobs_add(
+            Job(name="nightly", stores=["boathouse"], timetable="by hand", piece_size=2 * 1024 * 1024)
+        )
         wanted = picture(home)
         found = run(client, "nightly")
         assert found.outcome == "done", found.tasks
         bundle = newest(client, "millpond")
         back = tmp_path / "back"
-        done = restored(client, RestoreStart(bundle=bundle.id, target=str(back), databases={"shop": "shop_back"}))
+        done = restored(
+            client, RestoreStart(bundle=bundle.id, target=str(back), databases={"shop": "shop_back"})
+        )
         assert done.outcome == "done", done.error
 
         came = picture(back / "files")
@@ -113,16 +150,25 @@ def test_everything_comes_back_as_it_was(running, stand_in, mariadb, tmp_path):
 
         # On the store itself, with ordinary tools.
         folder = stand_in.root / "bundles/accounts/millpond"
-        subprocess.run(["sha256sum", "--quiet", "-c", "SHA256SUMS"], check=True, cwd=folder / "bundles" / bundle.name)
+        subprocess.run(
+            ["sha256sum", "--quiet", "-c", "SHA256SUMS"], check=True, cwd=folder / "bundles" / bundle.name
+        )
         for piece in (folder / "pieces").iterdir():
             subprocess.run(["tar", "--zstd", "-tf", str(piece)], check=True, capture_output=True)
 
         # One file, a folder, and a part of nothing.
-        part = restored(client, RestoreStart(bundle=bundle.id, target=str(tmp_path / "part"), contents=["files"], paths=["dir", "zz-hard"]))
+        part = restored(
+            client,
+            RestoreStart(
+                bundle=bundle.id, target=str(tmp_path / "part"), contents=["files"], paths=["dir", "zz-hard"]
+            ),
+        )
         assert part.outcome == "done"
         assert sorted(p.name for p in (tmp_path / "part/files").iterdir()) == ["dir", "zz-hard"]
         assert (tmp_path / "part/files/zz-hard").read_bytes() == b"plain" * 3
-        nothing = restored(client, RestoreStart(bundle=bundle.id, target=str(tmp_path / "none"), paths=["no/such"]))
+        nothing = restored(
+            client, RestoreStart(bundle=bundle.id, target=str(tmp_path / "none"), paths=["no/such"])
+        )
         assert nothing.outcome == "failed" and "Nothing in the bundle matches" in nothing.error
 
         # As one download; cut and resumed it is the same.
@@ -131,7 +177,11 @@ def test_everything_comes_back_as_it_was(running, stand_in, mariadb, tmp_path):
         assert size == whole.stat().st_size
         with tarfile.open(whole) as tar:
             names = [m.name for m in tar]
-        assert len(names) == bundle.entries and "files/plain" in names and "databases/sqlite/sites/site.sqlite" in names
+        assert (
+            len(names) == bundle.entries
+            and "files/plain" in names
+            and "databases/sqlite/sites/site.sqlite" in names
+        )
         http = client._http
         path = f"/api/v1/bundles/{bundle.id}/download"
         rest = http.get(path, headers={"Range": "bytes=1000-"})
@@ -143,10 +193,19 @@ def test_everything_comes_back_as_it_was(running, stand_in, mariadb, tmp_path):
         top = client.bundles_files(bundle.id, "files").items
         assert {"dir", "plain", "zz-hard"} <= {e.name for e in top}
         odd = next(e for e in top if e.path.startswith("base64:"))
-        assert restored(client, RestoreStart(bundle=bundle.id, target=str(tmp_path / "odd"), contents=["files"],
-                                             paths=[odd.path])).outcome == "done"
+        assert (
+            restored(
+                client,
+                RestoreStart(
+                    bundle=bundle.id, target=str(tmp_path / "odd"), contents=["files"], paths=[odd.path]
+                ),
+            ).outcome
+            == "done"
+        )
         assert os.listdir(os.fsencode(tmp_path / "odd/files")) == [b"not\xff\xfeutf8"]
-        assert [e.path for e in client.bundles_search(bundle.id, "site SQLITE").items] == ["sqlite/sites/site.sqlite"]
+        assert [e.path for e in client.bundles_search(bundle.id, "site SQLITE").items] == [
+            "sqlite/sites/site.sqlite"
+        ]
         with pytest.raises(Refused, match="not empty"):
             client.restores_start(RestoreStart(bundle=bundle.id, target=str(back)))
         with pytest.raises(Refused, match="Fasciculus itself uses"):
@@ -168,7 +227,11 @@ def test_keep_seven_of_nine(running, stand_in, tmp_path):
         recorded = [b.name for b in client.every(client.bundles_list)]
         folder = stand_in.root / "bundles/accounts/millpond"
         assert sorted(recorded) == sorted(os.listdir(folder / "bundles")) and len(recorded) == 7
-        named = {p["name"] for name in recorded for p in json.loads((folder / "bundles" / name / "bundle.json").read_text())["pieces"]}
+        named = {
+            p["name"]
+            for name in recorded
+            for p in json.loads((folder / "bundles" / name / "bundle.json").read_text())["pieces"]
+        }
         assert set(os.listdir(folder / "pieces")) == named
         assert len(list((running.home / "listings/account/millpond").iterdir())) == 7
         assert client.stores_show("boathouse").copies == 7
@@ -188,7 +251,11 @@ def test_each_trouble_is_one_clear_sentence_and_older_copies_stay(running, stand
     (tmp_path / "ferryline/data.bin").write_bytes(os.urandom(3_000_000))
     (tmp_path / "attic").mkdir()
     with running.client() as client:
-        set_up(client, accounts, [sftp_store(stand_in), Store(name="attic", kind="folder", path=str(tmp_path / "attic"))])
+        set_up(
+            client,
+            accounts,
+            [sftp_store(stand_in), Store(name="attic", kind="folder", path=str(tmp_path / "attic"))],
+        )
         assert run(client, "nightly").outcome == "done"
         bundles = stand_in.root / "bundles"
         before = untouched(bundles)
@@ -196,12 +263,18 @@ def test_each_trouble_is_one_clear_sentence_and_older_copies_stay(running, stand
         others = "partial"
         match fault:
             case "password":
-                stand_in.password, sentence = "changed-there", "does not accept the password of user “fasciculus”"
+                stand_in.password, sentence = (
+                    "changed-there",
+                    "does not accept the password of user “fasciculus”",
+                )
             case "folder":
                 bundles.rename(stand_in.root / "gone")
                 sentence = "The folder /bundles does not exist on 127.0.0.1"
             case "full":
-                stand_in.quota, sentence = sum(map(len, before.values())) + 200_000, "free, and the last bundle of ferryline took"
+                stand_in.quota, sentence = (
+                    sum(map(len, before.values())) + 200_000,
+                    "free, and the last bundle of ferryline took",
+                )
                 others = "done"
             case "home":
                 (tmp_path / "ferryline").rename(tmp_path / "moved")
@@ -210,10 +283,23 @@ def test_each_trouble_is_one_clear_sentence_and_older_copies_stay(running, stand
                 account = client.accounts_show("ferryline")
                 account.databases = [Database(engine="mariadb", name="times")]
                 client.accounts_change("ferryline", account)
-                client.hosts_change("reed-1", Host(name="reed-1", mariadb=MariaDbServer(socket="/no/such.sock", user="x")))
-                client.jobs_change("nightly", Job(name="nightly", stores=["boathouse", "attic"], timetable="by hand",
-                                                  contents=["files", "databases"]))
-                outcome, sentence, others = "failed", "The database server at /no/such.sock does not answer", "done"
+                client.hosts_change(
+                    "reed-1", Host(name="reed-1", mariadb=MariaDbServer(socket="/no/such.sock", user="x"))
+                )
+                client.jobs_change(
+                    "nightly",
+                    Job(
+                        name="nightly",
+                        stores=["boathouse", "attic"],
+                        timetable="by hand",
+                        contents=["files", "databases"],
+                    ),
+                )
+                outcome, sentence, others = (
+                    "failed",
+                    "The database server at /no/such.sock does not answer",
+                    "done",
+                )
             case "mark":
                 (bundles / "fasciculus-store.json").rename(bundles / "hidden")
                 sentence = "holds no fasciculus-store.json"
@@ -243,8 +329,11 @@ def test_each_trouble_is_one_clear_sentence_and_older_copies_stay(running, stand
         again = run(client, "nightly")
         assert again.outcome == "done", [t.error for t in again.tasks]
         for bundle in client.every(client.bundles_list, store="boathouse"):
-            subprocess.run(["sha256sum", "--quiet", "-c", "SHA256SUMS"], check=True,
-                           cwd=bundles / "accounts" / bundle.subject / "bundles" / bundle.name)
+            subprocess.run(
+                ["sha256sum", "--quiet", "-c", "SHA256SUMS"],
+                check=True,
+                cwd=bundles / "accounts" / bundle.subject / "bundles" / bundle.name,
+            )
 
 
 def test_a_store_that_fills_half_way_keeps_nothing_half(running, stand_in, tmp_path):
@@ -266,13 +355,18 @@ def test_a_bundle_larger_than_the_spool(tmp_path, stand_in):
     account = small_account(tmp_path, "millpond")
     for number in range(6):
         (tmp_path / f"millpond/data-{number}.bin").write_bytes(os.urandom(9_000_000))
-    with service(tmp_path / "home", FASCICULUS_SPOOL_LIMIT=str(25 * 1024 * 1024)) as running, running.client() as client:
+    with (
+        service(tmp_path / "home", FASCICULUS_SPOOL_LIMIT=str(25 * 1024 * 1024)) as running,
+        running.client() as client,
+    ):
         set_up(client, [account], [sftp_store(stand_in)])
         found = run(client, "nightly")
         assert found.outcome == "done"
         pieces = client.bundles_show(found.tasks[0].bundle_id).pieces
         assert len(pieces) > 6 and max(p["bytes"] for p in pieces) <= 25 * 1024 * 1024 / 3
-        assert "since the spool has no room for more" in " ".join(line.text for line in client.every(client.runs_log, run_id=found.id))
+        assert "since the spool has no room for more" in " ".join(
+            line.text for line in client.every(client.runs_log, run_id=found.id)
+        )
 
 
 def test_the_bundle_never_contains_the_bundles(running, tmp_path):
@@ -309,14 +403,23 @@ def test_a_site_alone_brings_its_own_database(running, tmp_path):
         db.execute("INSERT INTO page VALUES (1, 'x')")
         db.commit()
     account.sites = [Site(name="shop.millpond.example", root=str(root))]
-    account.databases = [Database(engine="sqlite", name="shop", path="shop/db.sqlite", site="shop.millpond.example")]
+    account.databases = [
+        Database(engine="sqlite", name="shop", path="shop/db.sqlite", site="shop.millpond.example")
+    ]
     (tmp_path / "attic").mkdir()
     with running.client() as client:
-        set_up(client, [account], [Store(name="attic", kind="folder", path=str(tmp_path / "attic"))],
-               subjects="sites", contents=["files", "databases"])
+        set_up(
+            client,
+            [account],
+            [Store(name="attic", kind="folder", path=str(tmp_path / "attic"))],
+            subjects="sites",
+            contents=["files", "databases"],
+        )
         assert run(client, "nightly").outcome == "done"
         bundle = newest(client, "shop.millpond.example")
-        assert restored(client, RestoreStart(bundle=bundle.id, target=str(tmp_path / "back"))).outcome == "done"
+        assert (
+            restored(client, RestoreStart(bundle=bundle.id, target=str(tmp_path / "back"))).outcome == "done"
+        )
         assert rows_of(tmp_path / "back/files/db.sqlite") == [(1, "x")]
         assert client.sites_list().items[0].covered_by == ["nightly"]
 
@@ -327,7 +430,11 @@ def test_a_damaged_store_never_gives_wrong_bytes(running, tmp_path):
     for name in ("attic", "cellar"):
         (tmp_path / name).mkdir()
     with running.client() as client:
-        set_up(client, [account], [Store(name=n, kind="folder", path=str(tmp_path / n)) for n in ("attic", "cellar")])
+        set_up(
+            client,
+            [account],
+            [Store(name=n, kind="folder", path=str(tmp_path / n)) for n in ("attic", "cellar")],
+        )
         assert run(client, "nightly").outcome == "done"
         bundle = newest(client, "millpond")
         (piece,) = (tmp_path / "attic/accounts/millpond/pieces").iterdir()
@@ -337,7 +444,9 @@ def test_a_damaged_store_never_gives_wrong_bytes(running, tmp_path):
         piece.write_bytes(data)
         bad = restored(client, RestoreStart(bundle=bundle.id, target=str(tmp_path / "bad"), store="attic"))
         assert bad.outcome == "failed" and "damaged" in bad.error and "another copy" in bad.error
-        assert not (tmp_path / "bad/files/data.bin").exists(), "what is not right does not lie there as if it were"
+        assert not (tmp_path / "bad/files/data.bin").exists(), (
+            "what is not right does not lie there as if it were"
+        )
         good = restored(client, RestoreStart(bundle=bundle.id, target=str(tmp_path / "good"), store="cellar"))
         assert good.outcome == "done"
         with pytest.raises(Refused, match="is damaged at byte"):

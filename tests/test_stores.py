@@ -14,8 +14,14 @@ DATA = os.urandom(3_000_000)
 
 
 def stand_in_spec(stand_in, **changes):
-    settings = {"address": "127.0.0.1", "port": stand_in.port, "user": stand_in.user, "folder": "/",
-                "host_key": stand_in.host_key, **changes}
+    settings = {
+        "address": "127.0.0.1",
+        "port": stand_in.port,
+        "user": stand_in.user,
+        "folder": "/",
+        "host_key": stand_in.host_key,
+        **changes,
+    }
     return StoreSpec("boathouse", "sftp", settings, {"password": stand_in.password})
 
 
@@ -46,7 +52,9 @@ def test_the_protocol(spec, tmp_path):
         store.put_bytes(b"again", "accounts/millpond/pieces/a.tar")
         assert read_all(store, "accounts/millpond/pieces/a.tar") == b"again", "a name is replaced as a whole"
         assert [(i.name, i.size, i.folder) for i in store.items("accounts/millpond")] == [("pieces", 0, True)]
-        assert [i.name for i in store.items("accounts/millpond/pieces")] == ["a.tar"], "no partial file is left"
+        assert [i.name for i in store.items("accounts/millpond/pieces")] == ["a.tar"], (
+            "no partial file is left"
+        )
         for _ in range(2):
             store.remove("accounts/millpond/pieces/a.tar")
             store.remove_folder("accounts/millpond/pieces")
@@ -81,22 +89,30 @@ def failing(spec):
 
 def test_what_is_wrong_with_an_sftp_store_is_said_at_its_step(stand_in):
     good = stand_in_spec(stand_in)
-    assert failing(stand_in_spec(stand_in, host_key=""))[1].startswith(f"The server's host key is {stand_in.host_key}")
+    assert failing(stand_in_spec(stand_in, host_key=""))[1].startswith(
+        f"The server's host key is {stand_in.host_key}"
+    )
     names, text = failing(stand_in_spec(stand_in, host_key="SHA256:other"))
     assert names[-1] == "host key" and "SHA256:other" in text
     names, text = failing(replace(good, secrets={"password": "wrong-secret"}))
     assert names[-1] == "sign in" and "does not accept the password of user “fasciculus”" in text
     assert "wrong-secret" not in text + repr(good)
     assert failing(stand_in_spec(stand_in, folder="/none"))[0] == ["connect", "host key", "sign in", "folder"]
-    assert "no-such-name.example does not resolve" in failing(stand_in_spec(stand_in, address="no-such-name.example"))[1]
+    assert (
+        "no-such-name.example does not resolve"
+        in failing(stand_in_spec(stand_in, address="no-such-name.example"))[1]
+    )
     stand_in.close()
     names, text = failing(good)
     assert names == ["connect"] and "Nothing answers" in text
 
 
 def test_settings_that_cannot_be_used():
-    for spec in (StoreSpec("s", "folder", {"path": "here"}), StoreSpec("s", "sftp", {"address": "a", "user": "b"}),
-                 StoreSpec("s", "tape", {})):
+    for spec in (
+        StoreSpec("s", "folder", {"path": "here"}),
+        StoreSpec("s", "sftp", {"address": "a", "user": "b"}),
+        StoreSpec("s", "tape", {}),
+    ):
         with pytest.raises(BadSetting):
             open_store(spec)
     with pytest.raises(NotThere, match="does not exist"):
@@ -104,6 +120,7 @@ def test_settings_that_cannot_be_used():
     bad_key = StoreSpec("s", "sftp", {"address": "a", "user": "b", "folder": "c"}, {"private_key": "no key"})
     with pytest.raises(BadSetting, match="cannot be read"):
         from fasciculus.stores.sftp import load_key
+
         load_key(bad_key.secrets["private_key"], None)
 
 

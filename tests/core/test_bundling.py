@@ -80,8 +80,18 @@ def awkward_tree(root: Path) -> Path:
     tree = root / "tree"
     tree.mkdir()
     base = os.fsencode(tree)
-    for name in (b"plain", b"with space", b"new\nline", b"quote'\"", "grün-Ω-🪶".encode(), b"not\xff\xfeutf8",
-                 b"-dash", b"a" * 255, b"dir.txt", b".hidden"):
+    for name in (
+        b"plain",
+        b"with space",
+        b"new\nline",
+        b"quote'\"",
+        "grün-Ω-🪶".encode(),
+        b"not\xff\xfeutf8",
+        b"-dash",
+        b"a" * 255,
+        b"dir.txt",
+        b".hidden",
+    ):
         with open(base + b"/" + name, "wb") as file:
             file.write(name * 3)
     (tree / "dir").mkdir()
@@ -119,15 +129,24 @@ def reassemble(folder: Path) -> None:
     """Join what was split, as docs/by-hand.md says."""
     for first in folder.rglob("*.fasciculus-part-0001"):
         whole = first.with_name(first.name.removesuffix(".fasciculus-part-0001"))
-        subprocess.run(f"cat '{whole}'.fasciculus-part-* > '{whole}' && touch -r '{first}' '{whole}' "
-                       f"&& chmod --reference='{first}' '{whole}' && chown --reference='{first}' '{whole}' "
-                       f"&& rm '{whole}'.fasciculus-part-*", shell=True, check=True)
+        subprocess.run(
+            f"cat '{whole}'.fasciculus-part-* > '{whole}' && touch -r '{first}' '{whole}' "
+            f"&& chmod --reference='{first}' '{whole}' && chown --reference='{first}' '{whole}' "
+            f"&& rm '{whole}'.fasciculus-part-*",
+            shell=True,
+            check=True,
+        )
 
 
-@pytest.mark.parametrize(("packing", "flag", "piece_size", "frame_size"), [
-    ("zstd", "--zstd", 64 * MIB, 8 * MIB), ("gzip", "-z", 64 * MIB, 64 * 1024),
-    ("none", "-p", 64 * MIB, 8 * MIB), ("zstd", "--zstd", 2 * MIB, 100_000),
-])
+@pytest.mark.parametrize(
+    ("packing", "flag", "piece_size", "frame_size"),
+    [
+        ("zstd", "--zstd", 64 * MIB, 8 * MIB),
+        ("gzip", "-z", 64 * MIB, 64 * 1024),
+        ("none", "-p", 64 * MIB, 8 * MIB),
+        ("zstd", "--zstd", 2 * MIB, 100_000),
+    ],
+)
 def test_tar_alone_unpacks_the_whole(tmp_path, packing, flag, piece_size, frame_size):
     tree = awkward_tree(tmp_path)
     folder = Folder(tmp_path / "store")
@@ -137,8 +156,20 @@ def test_tar_alone_unpacks_the_whole(tmp_path, packing, flag, piece_size, frame_
     target = tmp_path / "untarred"
     target.mkdir()
     for piece in pieces:
-        subprocess.run(["tar", flag, "-xpf", str(folder.pieces / piece.name), "--xattrs", "--numeric-owner",
-                        "-C", str(target)], check=True, capture_output=True)
+        subprocess.run(
+            [
+                "tar",
+                flag,
+                "-xpf",
+                str(folder.pieces / piece.name),
+                "--xattrs",
+                "--numeric-owner",
+                "-C",
+                str(target),
+            ],
+            check=True,
+            capture_output=True,
+        )
     reassemble(target)
     # A folder that plain tar enters again with the next piece gets a new time; all else is as it was.
     where = os.fsencode(target) + b"/files"
@@ -146,7 +177,9 @@ def test_tar_alone_unpacks_the_whole(tmp_path, packing, flag, piece_size, frame_
     if len(pieces) == 1:
         assert found == wanted
     else:
-        assert {k: (*v[:4], *v[5:]) for k, v in found.items()} == {k: (*v[:4], *v[5:]) for k, v in wanted.items()}
+        assert {k: (*v[:4], *v[5:]) for k, v in found.items()} == {
+            k: (*v[:4], *v[5:]) for k, v in wanted.items()
+        }
         times = {k: v[4] for k, v in wanted.items() if v[5] is not None}
         assert {k: found[k][4] for k in times} == times
     sums = "".join(f"{p.sha256}  {p.name}\n" for p in pieces)
@@ -159,7 +192,9 @@ def test_each_file_reads_back_alone_and_in_a_row(tmp_path, packing):
     folder = Folder(tmp_path / "store")
     _, raw = pack(tree, folder, packing=packing, piece_size=2 * MIB, frame_size=200_000)
     entries = list(read_listing(io.BytesIO(raw)))
-    assert [e.path for e in entries] == sorted((e.path for e in entries), key=order), "scan order is one total order"
+    assert [e.path for e in entries] == sorted((e.path for e in entries), key=order), (
+        "scan order is one total order"
+    )
     files = [e for e in entries if e.type == "file"]
     wanted = {e.path: open(os.fsencode(tree) + b"/" + e.path, "rb").read() for e in files}
     with BundleReader(folder, SUBJECT) as reader:
@@ -185,7 +220,7 @@ def test_a_flipped_byte_never_passes(tmp_path):
         good = path.read_bytes()
         entries = [e for e in read_listing(io.BytesIO(raw)) if e.type == "file"]
         for at in range(700, len(good) - 3000, 4999):
-            path.write_bytes(good[:at] + bytes([good[at] ^ 0x40]) + good[at + 1:])
+            path.write_bytes(good[:at] + bytes([good[at] ^ 0x40]) + good[at + 1 :])
             harmed = 0
             for entry in entries:
                 with BundleReader(folder, SUBJECT) as reader:
@@ -221,8 +256,12 @@ def test_what_changes_while_it_is_read_is_said(tmp_path):
     pieces = packer.finish()
     listing.close()
     assert "log: became shorter" in warnings[0] and "torn: could not be read to its end" in warnings[1]
-    shown = subprocess.run(["tar", "--zstd", "-tvf", str(folder.pieces / pieces[0].name)], check=True,
-                           capture_output=True, text=True).stdout
+    shown = subprocess.run(
+        ["tar", "--zstd", "-tvf", str(folder.pieces / pieces[0].name)],
+        check=True,
+        capture_output=True,
+        text=True,
+    ).stdout
     assert [line.split()[2] for line in shown.splitlines()] == [str(2 * MIB), str(2 * MIB), "10"]
     with BundleReader(folder, SUBJECT) as reader:
         first = next(read_listing(io.BytesIO(raw.getvalue())))
@@ -244,13 +283,25 @@ def test_a_full_spool_ends_the_packing(tmp_path):
 
 NAMES = st.binary(min_size=1, max_size=60).filter(lambda b: b"/" not in b and b"\0" not in b)
 ENTRIES = st.builds(
-    Entry, kind=st.sampled_from(names.KINDS), path=NAMES, type=st.sampled_from(["file", "dir", "symlink", "fifo"]),
-    mode=st.integers(0, 0o7777), uid=st.integers(0, 2**32 - 2), gid=st.integers(0, 2**32 - 2),
-    user=st.text(st.characters(exclude_categories=["Cs"]), max_size=40), mtime_ns=st.integers(-(2**60), 2**62),
-    ctime_ns=st.integers(1, 2**62), inode=st.integers(0, 2**64 - 1), device=st.integers(0, 2**32),
-    target=st.none() | NAMES, link=st.none() | NAMES, origin=st.none() | NAMES,
-    xattrs=st.dictionaries(st.text("abc.", min_size=1), st.binary(), max_size=3), digest=st.just("0" * 64),
-    parts=st.lists(st.builds(Part, st.just("p.tar.zst"), *[st.integers(0, 2**40)] * 4), max_size=3))
+    Entry,
+    kind=st.sampled_from(names.KINDS),
+    path=NAMES,
+    type=st.sampled_from(["file", "dir", "symlink", "fifo"]),
+    mode=st.integers(0, 0o7777),
+    uid=st.integers(0, 2**32 - 2),
+    gid=st.integers(0, 2**32 - 2),
+    user=st.text(st.characters(exclude_categories=["Cs"]), max_size=40),
+    mtime_ns=st.integers(-(2**60), 2**62),
+    ctime_ns=st.integers(1, 2**62),
+    inode=st.integers(0, 2**64 - 1),
+    device=st.integers(0, 2**32),
+    target=st.none() | NAMES,
+    link=st.none() | NAMES,
+    origin=st.none() | NAMES,
+    xattrs=st.dictionaries(st.text("abc.", min_size=1), st.binary(), max_size=3),
+    digest=st.just("0" * 64),
+    parts=st.lists(st.builds(Part, st.just("p.tar.zst"), *[st.integers(0, 2**40)] * 4), max_size=3),
+)
 
 
 @given(st.lists(ENTRIES, max_size=20))
@@ -271,8 +322,11 @@ def test_the_listing_keeps_every_entry_exactly(entries):
 
 
 @given(st.dictionaries(NAMES, st.binary(max_size=300), max_size=12))
-@settings(suppress_health_check=[HealthCheck.function_scoped_fixture, HealthCheck.too_slow], max_examples=40,
-          deadline=None)
+@settings(
+    suppress_health_check=[HealthCheck.function_scoped_fixture, HealthCheck.too_slow],
+    max_examples=40,
+    deadline=None,
+)
 def test_any_names_survive_tar(tmp_path, contents):
     root = tmp_path / "any"
     shutil.rmtree(root, ignore_errors=True)
@@ -286,8 +340,11 @@ def test_any_names_survive_tar(tmp_path, contents):
             file.write(data)
     folder = Folder(root / "store")
     for piece in pack(tree, folder)[0]:
-        subprocess.run(["tar", "--zstd", "-xpf", str(folder.pieces / piece.name), "-C", str(target)], check=True,
-                       capture_output=True)
+        subprocess.run(
+            ["tar", "--zstd", "-xpf", str(folder.pieces / piece.name), "-C", str(target)],
+            check=True,
+            capture_output=True,
+        )
     assert picture(target / "files") == picture(tree)
 
 
@@ -304,8 +361,16 @@ def test_children_of_a_folder(tmp_path):
 
 
 def test_manifest():
-    manifest = Manifest("n", "account", "millpond", "nightly", "4", "reed-1", "2026-11-24T02:15:00+00:00",
-                        pieces=[PieceRecord("p", 3, "ab")])
+    manifest = Manifest(
+        "n",
+        "account",
+        "millpond",
+        "nightly",
+        "4",
+        "reed-1",
+        "2026-11-24T02:15:00+00:00",
+        pieces=[PieceRecord("p", 3, "ab")],
+    )
     assert parse_manifest(manifest.to_json()) == manifest
     with pytest.raises(TooNew, match="version 9"):
         parse_manifest(manifest.to_json().replace(b'"version": 1', b'"version": 9'))

@@ -24,8 +24,10 @@ def test_statements_are_cut_only_where_they_end(rows):
 
 
 def test_delimiters_and_the_last_statement():
-    member = (b"SET sql_mode='';\nDELIMITER //\nCREATE TRIGGER t BEGIN SET @a = ';'; END\n//\nDELIMITER ;\n"
-              b"SELECT /* ; */ 1")
+    member = (
+        b"SET sql_mode='';\nDELIMITER //\nCREATE TRIGGER t BEGIN SET @a = ';'; END\n//\nDELIMITER ;\n"
+        b"SELECT /* ; */ 1"
+    )
     found: list[bytes] = []
     assert load(iter([member]), found.append) == 3
     assert found == [b"SET sql_mode=''", b"CREATE TRIGGER t BEGIN SET @a = ';'; END", b"SELECT /* ; */ 1"]
@@ -52,12 +54,18 @@ root:x:0:0
 def test_mail_settings_of_one_domain_and_no_other():
     aliases = mailconf.alias_lines(ALIASES, "Millpond.Example")
     passwd = mailconf.passwd_lines(PASSWD, "millpond.example")
-    assert "".join(aliases) == "".join(ALIASES.splitlines(keepends=True)[n] for n in (1, 2, 4)), "native lines as they are"
+    assert "".join(aliases) == "".join(ALIASES.splitlines(keepends=True)[n] for n in (1, 2, 4)), (
+        "native lines as they are"
+    )
     assert passwd == [PASSWD.splitlines(keepends=True)[0]]
     found = json.loads(mailconf.settings("millpond.example", aliases, passwd).to_json())
     assert found["aliases"][0] == {
-        "address": "info@millpond.example", "targets": ["hello@millpond.example", "orders@millpond.example"]}
-    assert found["mailboxes"][0]["quota"] == "*:storage=2G" and found["mailboxes"][0]["scheme"] == "SHA512-CRYPT"
+        "address": "info@millpond.example",
+        "targets": ["hello@millpond.example", "orders@millpond.example"],
+    }
+    assert (
+        found["mailboxes"][0]["quota"] == "*:storage=2G" and found["mailboxes"][0]["scheme"] == "SHA512-CRYPT"
+    )
     assert "$6$" not in json.dumps(found), "the hash stays in the native line"
 
 
@@ -65,41 +73,80 @@ START = datetime(2026, 11, 24, 2, 15, tzinfo=UTC)
 
 
 def report(*tasks: TaskLine) -> RunReport:
-    return RunReport(7, "nightly", worst([t.outcome for t in tasks]), START, START + timedelta(seconds=75),
-                     "Europe/London", "timetable", list(tasks))
+    return RunReport(
+        7,
+        "nightly",
+        worst([t.outcome for t in tasks]),
+        START,
+        START + timedelta(seconds=75),
+        "Europe/London",
+        "timetable",
+        list(tasks),
+    )
 
 
 def test_a_report_says_what_was_stored_where_and_what_was_not():
-    good = TaskLine("account", "millpond", "done", "b", 10, 2048, 1024, 3, copies=[CopyLine("boathouse", kept=7)])
+    good = TaskLine(
+        "account", "millpond", "done", "b", 10, 2048, 1024, 3, copies=[CopyLine("boathouse", kept=7)]
+    )
     found = report(good)
-    assert found.sentence == ("nightly: 1 bundle of 2.00 KiB (1.00 KiB packed) stored on boathouse; took 1 min 15 s.")
+    assert found.sentence == (
+        "nightly: 1 bundle of 2.00 KiB (1.00 KiB packed) stored on boathouse; took 1 min 15 s."
+    )
     assert not found.trouble and found.local(START) == "2026-11-24 02:15:00 GMT"
     bad = TaskLine("account", "ferryline", "failed", error="The home folder /x does not exist.")
-    part = TaskLine("account", "lanternchoir", "partial", "b", 1, 1, 1, 1, warnings=["a", "b"],
-                    copies=[CopyLine("boathouse"), CopyLine("attic", "It is full.")])
+    part = TaskLine(
+        "account",
+        "lanternchoir",
+        "partial",
+        "b",
+        1,
+        1,
+        1,
+        1,
+        warnings=["a", "b"],
+        copies=[CopyLine("boathouse"), CopyLine("attic", "It is full.")],
+    )
     found = report(good, bad, part)
     assert found.outcome == "failed" and found.trouble
-    for words in ("2 bundles", "ferryline failed: The home folder /x does not exist", "copies missing on attic", "2 warnings"):
+    for words in (
+        "2 bundles",
+        "ferryline failed: The home folder /x does not exist",
+        "copies missing on attic",
+        "2 warnings",
+    ):
         assert words in found.sentence
     assert worst([]) == "done" and worst(["done", "cancelled", "interrupted"]) == "interrupted"
 
 
 def advice(**changes):
-    base = {"contents": ["files", "databases"], "timetable_text": "daily 02:15", "keep": 7, "store_kinds": ["sftp"],
-            "report_to": ["a@b.example"], "starts": [START], "others": [], "covers": 3, "enabled": True}
+    base = {
+        "contents": ["files", "databases"],
+        "timetable_text": "daily 02:15",
+        "keep": 7,
+        "store_kinds": ["sftp"],
+        "report_to": ["a@b.example"],
+        "starts": [START],
+        "others": [],
+        "covers": 3,
+        "enabled": True,
+    }
     return " ".join(planning.advice(**{**base, **changes}))
 
 
-@pytest.mark.parametrize(("changes", "words"), [
-    ({"store_kinds": ["folder", "folder"]}, "stay on this machine"),
-    ({"contents": ["files"]}, "without the databases"),
-    ({"contents": ["databases"]}, "without the files"),
-    ({"keep": 2}, "mistake that is noticed late"),
-    ({"report_to": []}, "Nobody is told"),
-    ({"others": [("weekly", START + timedelta(minutes=3))]}, "five minutes of job “weekly”"),
-    ({"covers": 0}, "covers nothing"),
-    ({"timetable_text": "by hand", "starts": []}, "only when somebody starts it"),
-])
+@pytest.mark.parametrize(
+    ("changes", "words"),
+    [
+        ({"store_kinds": ["folder", "folder"]}, "stay on this machine"),
+        ({"contents": ["files"]}, "without the databases"),
+        ({"contents": ["databases"]}, "without the files"),
+        ({"keep": 2}, "mistake that is noticed late"),
+        ({"report_to": []}, "Nobody is told"),
+        ({"others": [("weekly", START + timedelta(minutes=3))]}, "five minutes of job “weekly”"),
+        ({"covers": 0}, "covers nothing"),
+        ({"timetable_text": "by hand", "starts": []}, "only when somebody starts it"),
+    ],
+)
 def test_advice_names_the_mistake(changes, words):
     assert advice() == ""
     assert words in advice(**changes)
@@ -107,17 +154,40 @@ def test_advice_names_the_mistake(changes, words):
 
 def test_the_readback_is_one_sentence():
     found = planning.readback(
-        subjects="accounts", choice="all_but", names=["a", "b"], covers=4, contents=["files", "mail"], messages=True,
-        timetable=timetable.parse("weekly sun 03:00"), zone="UTC", stores=["boathouse", "attic"], keep=4,
-        report_to=["duty@sedge-quill.example"], report_when="trouble", enabled=True)
+        subjects="accounts",
+        choice="all_but",
+        names=["a", "b"],
+        covers=4,
+        contents=["files", "mail"],
+        messages=True,
+        timetable=timetable.parse("weekly sun 03:00"),
+        zone="UTC",
+        stores=["boathouse", "attic"],
+        keep=4,
+        report_to=["duty@sedge-quill.example"],
+        report_when="trouble",
+        enabled=True,
+    )
     assert found == (
         "Every Sunday at 03:00 (UTC time), it bundles files and mail settings with the messages of all accounts but "
         "a and b (4 now) to boathouse and attic, keeps the newest 4 copies of each there, and mails "
-        "duty@sedge-quill.example when something is wrong.")
+        "duty@sedge-quill.example when something is wrong."
+    )
 
 
 def test_words():
     assert [size_words(n) for n in (0, 1023, 1024, 1536, 10 * 1024**2, 5 * 1024**4)] == [
-        "0 B", "1023 B", "1.00 KiB", "1.50 KiB", "10.0 MiB", "5.00 TiB"]
-    assert [duration_words(s) for s in (0.25, 59.9, 185, 7800)] == ["0.2 s", "59.9 s", "3 min 05 s", "2 h 10 min"]
+        "0 B",
+        "1023 B",
+        "1.00 KiB",
+        "1.50 KiB",
+        "10.0 MiB",
+        "5.00 TiB",
+    ]
+    assert [duration_words(s) for s in (0.25, 59.9, 185, 7800)] == [
+        "0.2 s",
+        "59.9 s",
+        "3 min 05 s",
+        "2 h 10 min",
+    ]
     assert [list_words(x) for x in ([], ["a"], ["a", "b", "c"])] == ["", "a", "a, b and c"]

@@ -17,16 +17,23 @@ def local(text, where, after, count):
     return [f"{m.astimezone(where):%a %d %H:%M}" for m in found]
 
 
-@pytest.mark.parametrize(("text", "words", "starts"), [
-    ("daily 2:15", "every day at 02:15", ["Wed 25 02:15", "Thu 26 02:15"]),
-    ("daily 14:15, 02:15", "every day at 02:15 and 14:15", ["Tue 24 14:15", "Wed 25 02:15"]),
-    ("hourly :05", "every hour at 5 minutes past", ["Tue 24 04:05", "Tue 24 05:05"]),
-    ("weekdays 06:00", "Monday to Friday at 06:00", ["Tue 24 06:00", "Wed 25 06:00"]),
-    ("weekly Sunday,wed 03:00", "every Sunday and Wednesday at 03:00", ["Wed 25 03:00", "Sun 29 03:00"]),
-    ("monthly 1,15 04:00", "on the 1st and 15th of every month at 04:00", ["Tue 01 04:00", "Tue 15 04:00"]),
-    ("30 1 * * 6", "by the cron expression “30 1 * * 6”", ["Sat 28 01:30", "Sat 05 01:30"]),
-    ("By hand", "only when somebody starts it", []),
-])
+@pytest.mark.parametrize(
+    ("text", "words", "starts"),
+    [
+        ("daily 2:15", "every day at 02:15", ["Wed 25 02:15", "Thu 26 02:15"]),
+        ("daily 14:15, 02:15", "every day at 02:15 and 14:15", ["Tue 24 14:15", "Wed 25 02:15"]),
+        ("hourly :05", "every hour at 5 minutes past", ["Tue 24 04:05", "Tue 24 05:05"]),
+        ("weekdays 06:00", "Monday to Friday at 06:00", ["Tue 24 06:00", "Wed 25 06:00"]),
+        ("weekly Sunday,wed 03:00", "every Sunday and Wednesday at 03:00", ["Wed 25 03:00", "Sun 29 03:00"]),
+        (
+            "monthly 1,15 04:00",
+            "on the 1st and 15th of every month at 04:00",
+            ["Tue 01 04:00", "Tue 15 04:00"],
+        ),
+        ("30 1 * * 6", "by the cron expression “30 1 * * 6”", ["Sat 28 01:30", "Sat 05 01:30"]),
+        ("By hand", "only when somebody starts it", []),
+    ],
+)
 def test_forms(text, words, starts):
     found = timetable.parse(text)
     assert found.words == words
@@ -35,10 +42,23 @@ def test_forms(text, words, starts):
     assert local(text, ZoneInfo("UTC"), after, 2) == starts
 
 
-@pytest.mark.parametrize("text", [
-    "", "daily", "daily 25:00", "daily 2", "weekly 03:00", "weekly frog 03:00", "monthly 32 01:00",
-    "hourly :61", "61 * * * *", "* * * *", "0 0 31 2 *", "sometimes",
-])
+@pytest.mark.parametrize(
+    "text",
+    [
+        "",
+        "daily",
+        "daily 25:00",
+        "daily 2",
+        "weekly 03:00",
+        "weekly frog 03:00",
+        "monthly 32 01:00",
+        "hourly :61",
+        "61 * * * *",
+        "* * * *",
+        "0 0 31 2 *",
+        "sometimes",
+    ],
+)
 def test_what_cannot_be_read_says_what_can(text):
     with pytest.raises(BadSetting) as caught:
         timetable.parse(text)
@@ -47,17 +67,24 @@ def test_what_cannot_be_read_says_what_can(text):
 
 def test_both_changes_of_summer_time():
     spring = datetime(2026, 3, 28, 12, tzinfo=UTC)
-    assert local("daily 01:30", LONDON, spring, 2) == ["Sun 29 02:00", "Mon 30 01:30"], \
+    assert local("daily 01:30", LONDON, spring, 2) == ["Sun 29 02:00", "Mon 30 01:30"], (
         "a start in the skipped hour happens right after it"
+    )
     autumn = datetime(2026, 10, 24, 12, tzinfo=UTC)
-    assert local("daily 01:30", LONDON, autumn, 2) == ["Sun 25 01:30", "Mon 26 01:30"], \
+    assert local("daily 01:30", LONDON, autumn, 2) == ["Sun 25 01:30", "Mon 26 01:30"], (
         "a start in the hour that comes twice happens once"
-    hourly = timetable.next_starts(timetable.parse("hourly :10"), LONDON, datetime(2026, 10, 24, 23, tzinfo=UTC), 4)
+    )
+    hourly = timetable.next_starts(
+        timetable.parse("hourly :10"), LONDON, datetime(2026, 10, 24, 23, tzinfo=UTC), 4
+    )
     assert all(b - a == timedelta(hours=1) for a, b in zip(hourly, hourly[1:], strict=False))
 
 
-@given(MOMENTS, st.lists(st.tuples(st.integers(0, 23), st.integers(0, 59)), min_size=1, max_size=4),
-       st.sampled_from(["UTC", "Europe/London", "America/New_York", "Australia/Lord_Howe", "Asia/Kolkata"]))
+@given(
+    MOMENTS,
+    st.lists(st.tuples(st.integers(0, 23), st.integers(0, 59)), min_size=1, max_size=4),
+    st.sampled_from(["UTC", "Europe/London", "America/New_York", "Australia/Lord_Howe", "Asia/Kolkata"]),
+)
 def test_starts_are_later_ordered_and_distinct(after, times, zone):
     text = "daily " + ", ".join(f"{h:02d}:{m:02d}" for h, m in times)
     found = timetable.next_starts(timetable.parse(text), timetable.zone(zone), after, 12)

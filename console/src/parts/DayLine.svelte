@@ -24,7 +24,7 @@
       </div>
     {/each}
     <span class="text-faint">UTC</span>
-    <div class="relative h-4 text-xs text-faint">{#each hours as hour (hour)}<span class="absolute -translate-x-1/2" style="left:{place(hour)}%">{clock(hour)}</span>{/each}</div>
+    <div class="relative h-4 text-xs text-faint">{#each hours as hour, n (hour)}<span class="absolute -translate-x-1/2 {n % 3 ? 'hidden sm:inline' : ''}" style="left:{place(hour)}%">{clock(hour)}</span>{/each}</div>
   </div>
   <p class="sr-only">{upcoming.map((u) => `${u.job} at ${exact(u.at, u.zone)}`).join('; ')}</p>
 {:else}<p class="text-faint">No start in the next 24 hours. Give a <a class="link" href="#/jobs">job</a> a timetable.</p>{/if}
