@@ -1,0 +1,122 @@
+"""Makes the pictures of this folder from the demo data: ``make screenshots``."""
+
+from __future__ import annotations
+
+import os
+import pty
+import subprocess
+import sys
+import tempfile
+from io import StringIO
+from pathlib import Path
+
+from playwright.sync_api import Browser, sync_playwright
+from rich.console import Console
+from rich.text import Text
+
+from fasciculus.client import Client
+from fasciculus.demo.__main__ import ADMINISTRATOR, PASSWORD, Demo
+from fasciculus.models import Account
+
+HERE = Path(__file__).parent
+SIZE = {"width": 1280, "height": 800}
+FLAGS = ["--no-sandbox", "--disable-gpu", "--disable-background-networking", "--no-first-run"]
+PAGES = {
+    "overview": "/", "accounts": "/accounts", "account": "/accounts/bitternpress", "job": "/jobs/nightly",
+    "run": "/runs/{run}", "bundle": "/bundles/{bundle}?folder=sites%2Fbitternpress.example", "stores": "/stores",
+}
+COMMANDS = {
+    "cli-start": ["start", "nightly", "--wait"], "cli-status": ["status"], "cli-bundle": ["bundles", "show", "{bundle}"],
+}
+
+
+def main() -> None:
+    with tempfile.TemporaryDirectory() as folder:
+        demo = Demo(Path(folder))
+        try:
+            demo.start()
+            with Client(demo.url, token=demo.kept.token) as client:
+                run = client.start("nightly").wait().id
+                bundle = client.bundles_list(subject="bitternpress", job="nightly").items[0].id
+                with sync_playwright() as playwright:
+                    browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=FLAGS)
+                    for name, words in COMMANDS.items():
+                        terminal(browser, demo, name, [word.format(bundle=bundle) for word in words])
+                    # One account without its home, so that the report has trouble to tell.
+                    client.accounts_add(Account(name="mossgate", host="reed-1", home=f"{folder}/reed-1/home/mossgate"))
+                    client.start("nightly").wait()
+                    pages(browser, demo, client, run, bundle)
+                    browser.close()
+        finally:
+            demo.stop()
+
+
+def pages(browser: Browser, demo: Demo, client: Client, run: int, bundle: int) -> None:
+    page = browser.new_context(viewport=SIZE, timezone_id="UTC").new_page()
+    page.goto(f"{demo.url}/")
+    page.get_by_label("Name").fill(ADMINISTRATOR)
+    page.get_by_label("Password").fill(PASSWORD)
+    page.get_by_role("button", name="Sign in").click()
+    page.get_by_role("navigation", name="Pages").wait_for()
+    for name, path in PAGES.items():
+        page.goto(f"{demo.url}/#{path.format(run=run, bundle=bundle)}")
+        page.locator("main h1").first.wait_for(state="attached")
+        page.wait_for_timeout(1200)
+        page.screenshot(path=HERE / f"{name}.png")
+    report = client.reports_show(client.reports_list().items[0].id)
+    page.set_content(report.html)
+    page.screenshot(path=HERE / "report-mail.png")
+
+
+def terminal(browser: Browser, demo: Demo, name: str, words: list[str]) -> None:
+    """What a command shows in a terminal of 100 columns, drawn with its colours."""
+    controller, end = pty.openpty()
+    environment = {**os.environ, "FASCICULUS_URL": demo.url, "FASCICULUS_TOKEN": demo.kept.token,
+                   "TERM": "xterm-256color", "COLUMNS": "100", "LINES": "40"}
+    program = Path(sys.executable).with_name("fasciculus")
+    process = subprocess.Popen([str(program), *words], env=environment, stdin=end, stdout=end, stderr=end)
+    os.close(end)
+    shown = b""
+    while True:
+        try:
+            chunk = os.read(controller, 65536)
+        except OSError:
+            break
+        if not chunk:
+            break
+        shown += chunk
+    process.wait()
+    console = Console(record=True, width=100, file=StringIO(), force_terminal=True)
+    console.print(Text(f"$ fasciculus {' '.join(words)}", style="bold"))
+    console.print(Text.from_ansi(final(shown.decode())))
+    page = browser.new_context(viewport=SIZE).new_page()
+    page.set_content(f"<body style='margin:0;background:#1b1814'>{console.export_svg(title='fasciculus')}</body>")
+    page.screenshot(path=HERE / f"{name}.png", clip={"x": 0, "y": 0, "width": 1230, "height": 560})
+
+
+def final(text: str) -> str:
+    """The screen after all redrawing: progress bars go up over themselves."""
+    import re
+
+    lines: list[str] = [""]
+    row = 0
+    for part in re.split(r"(\r\n|\n|\r|\x1b\[\d*A|\x1b\[2K|\x1b\[\?25[lh])", text):
+        if part in ("\r\n", "\n"):
+            row += 1
+        elif part.endswith("A") and part.startswith("\x1b["):
+            row = max(0, row - int(part[2:-1] or 1))
+        elif part == "\x1b[2K":
+            lines[row] = ""
+        elif part in ("\r",) or part.startswith("\x1b[?25"):
+            continue
+        else:
+            while len(lines) <= row:
+                lines.append("")
+            lines[row] = (lines[row] + part) if not part.startswith("\x1b[2K") else part
+        while len(lines) <= row:
+            lines.append("")
+    return "\n".join(lines).rstrip()
+
+
+if __name__ == "__main__":
+    main()
