@@ -22,7 +22,7 @@ $(VENV)/.ready: pyproject.toml constraints.txt
 	@touch $@
 
 console/node_modules/.ready: console/package.json console/package-lock.json
-	cd console && npm ci --silent
+	cd console && npm ci --loglevel error
 	@touch $@
 
 $(CONSOLE): console/node_modules/.ready $(CONSOLE_SOURCES)

@@ -1,0 +1,1 @@
+"""Comparisons with the tools of the operating system, side by side: ``make bench``."""

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import os
 import pty
+import re
 import subprocess
 import sys
 import tempfile
@@ -26,7 +27,8 @@ PAGES = {
     "run": "/runs/{run}", "bundle": "/bundles/{bundle}?folder=sites%2Fbitternpress.example", "stores": "/stores",
 }
 COMMANDS = {
-    "cli-start": ["start", "nightly", "--wait"], "cli-status": ["status"], "cli-bundle": ["bundles", "show", "{bundle}"],
+    "cli-start": ["start", "nightly", "--wait"], "cli-status": ["status"],
+    "cli-bundle": ["bundles", "show", "{bundle}"],
 }
 
 
@@ -96,8 +98,6 @@ def terminal(browser: Browser, demo: Demo, name: str, words: list[str]) -> None:
 
 def final(text: str) -> str:
     """The screen after all redrawing: progress bars go up over themselves."""
-    import re
-
     lines: list[str] = [""]
     row = 0
     for part in re.split(r"(\r\n|\n|\r|\x1b\[\d*A|\x1b\[2K|\x1b\[\?25[lh])", text):

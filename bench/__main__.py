@@ -1,0 +1,174 @@
+"""``python -m bench [scale]``: medians of several runs, and ratios; 1.0 is the full size."""
+
+from __future__ import annotations
+
+import getpass
+import json
+import os
+import platform
+import resource
+import shutil
+import statistics
+import subprocess
+import sys
+import tempfile
+import time
+from collections.abc import Callable
+from pathlib import Path
+
+from fasciculus.core.bundling.listing import read_listing
+from fasciculus.core.bundling.names import SubjectRef
+from fasciculus.core.bundling.reading import BundleReader
+from fasciculus.core.wording import size_words
+from fasciculus.demo.mariadb import PrivateMariaDb, found
+from fasciculus.stores import open_store
+from fasciculus.stores.base import Connected, Store, StoreSpec
+
+from . import data
+
+RUNS = 3
+MIB = 1024 * 1024
+SUBJECT = SubjectRef("account", "bench")
+
+
+def timed(action: Callable[[], object]) -> float:
+    start = time.perf_counter()
+    action()
+    return time.perf_counter() - start
+
+
+def side_by_side(*actions: Callable[[], object]) -> list[float]:
+    """The medians of several runs, taken in turns so that both meet the same machine."""
+    rows = [[timed(action) for action in actions] for _ in range(RUNS)]
+    return [statistics.median(column) for column in zip(*rows, strict=True)]
+
+
+def shell(command: str, where: Path) -> Callable[[], object]:
+    return lambda: subprocess.run(["bash", "-o", "pipefail", "-c", command], check=True, cwd=where,
+                                  stdout=subprocess.DEVNULL)
+
+
+class Bench:
+    def __init__(self, folder: Path, scale: float) -> None:
+        self.folder, self.scale = folder, scale
+        self.rows: list[tuple[str, str, str, str, str]] = []
+        self.tree, self.store = folder / "tree", folder / "store"
+        self.bundle = ""
+
+    def say(self, what: str, against: str, value: str, must: str, aim: str) -> None:
+        self.rows.append((what, against, value, must, aim))
+        print(f"{what:52} {value:>10}  (must {must}, aim {aim}; against {against})", flush=True)
+
+    def worker(self, order: dict[str, object]) -> None:
+        text = json.dumps({"body": order}).encode() + b"\n"
+        process = subprocess.Popen([sys.executable, "-m", "fasciculus.work"], stdin=subprocess.PIPE,
+                                   stdout=subprocess.PIPE)
+        assert process.stdin and process.stdout
+        process.stdin.write(text)
+        process.stdin.flush()
+        last = json.loads(list(process.stdout)[-1])
+        process.stdin.close()
+        process.wait()
+        assert last["outcome"] in ("done", "warned"), last
+        self.bundle = last["bundle"]
+
+    def store_spec(self) -> dict[str, object]:
+        return {"name": "attic", "kind": "folder", "settings": {"path": str(self.store)}, "store_id": "bench"}
+
+    def order(self, **more: object) -> dict[str, object]:
+        return {
+            "order": "bundle", "run": 1, "job": "bench",
+            "subject": {"kind": "account", "name": "bench", "host": "reed-1", "root": str(self.tree)},
+            "contents": ["files"], "stores": [self.store_spec()], "keep": 1, "piece_size": 256 * MIB,
+            "threads": os.cpu_count(), "spool": str(self.folder / "spool"), "spool_limit": 1024 * MIB,
+            "listing": str(self.folder / "listing.zst"), "writer": "bench", **more,
+        }
+
+    def full(self) -> None:
+        self.store.mkdir()
+        (self.store / "fasciculus-store.json").write_text(json.dumps(
+            {"format": "fasciculus-store", "version": 1, "id": "bench"}))
+        ours, pipe = side_by_side(
+            lambda: self.worker(self.order()),
+            shell("tar -cf - -C tree . | zstd -q -3 -T2 | tee base.tar.zst | sha256sum", self.folder))
+        self.say("first full bundle to a folder store", "tar | zstd -3 -T2 | tee | sha256sum",
+                 f"{ours / pipe:.2f}x", "1.2x", "0.7x")
+        gzip = timed(shell("tar -czf base.tar.gz -C tree .", self.folder))
+        self.say("the same", "tar -czf", f"{ours / gzip:.2f}x", "0.25x", "0.1x")
+
+    def restore(self) -> None:
+        def ours() -> None:
+            shutil.rmtree(self.folder / "back", ignore_errors=True)
+            self.worker({"order": "restore", "subject": self.order()["subject"], "bundle": self.bundle,
+                         "store": self.store_spec(), "target": str(self.folder / "back"),
+                         "spool": str(self.folder / "spool2")})
+
+        mine, tar = side_by_side(
+            ours, shell("rm -rf back; mkdir back; tar --zstd -xf base.tar.zst -C back", self.folder))
+        self.say("restore of everything", "tar --zstd -x", f"{mine / tar:.2f}x", "1.5x", "1.0x")
+        shutil.rmtree(self.folder / "back", ignore_errors=True)
+
+    def one_file(self) -> None:
+        """What one small file costs of an SFTP-like store: bytes asked for."""
+        asked: list[int] = []
+
+        class Counting:
+            def __init__(self, store: Store) -> None:
+                self.store = store
+
+            def open(self, path: str, offset: int = 0, length: int | None = None):
+                asked.append(length if length is not None else (self.store.size(path) or 0) - offset)
+                return self.store.open(path, offset, length)
+
+        with Connected(open_store(StoreSpec("attic", "folder", {"path": str(self.store)}))) as store, \
+                (self.folder / "listing.zst").open("rb") as raw:
+            wanted = next(e for e in read_listing(raw) if e.type == "file" and e.path.endswith(b"040000"[-3:]))
+            with BundleReader(Counting(store), SUBJECT) as reader:  # type: ignore[arg-type]
+                b"".join(reader.contents(wanted, alone=True))
+        listing = (self.folder / "listing.zst").stat().st_size
+        self.say("one file out of a bundle, listing at hand", "bytes read", size_words(sum(asked)), "20 MB", "9 MB")
+        print(f"{'':52} (and {size_words(listing)} of listing where it is not)")
+
+    def database(self) -> None:
+        if not found():
+            print("no MariaDB on this machine: its rows are left out")
+            return
+        server = PrivateMariaDb(self.folder / "mariadb")
+        try:
+            server.run(*data.table_statements(int(1_000_000 * self.scale)))
+            home = self.folder / "empty"
+            home.mkdir()
+            order = self.order(
+                contents=["databases"], databases=[{"engine": "mariadb", "name": "bench"}],
+                mariadb={"socket": server.socket, "user": getpass.getuser()},
+                subject={"kind": "account", "name": "table", "host": "reed-1", "root": str(home)})
+            ours, theirs = side_by_side(
+                lambda: self.worker(order),
+                shell(f"mariadb-dump -S {server.socket} --single-transaction --quick bench | zstd -q -3 > dump.zst",
+                      self.folder))
+            self.say("MariaDB dump into the bundle", "mariadb-dump | zstd -3", f"{ours / theirs:.2f}x", "2x", "1.0x")
+        finally:
+            server.close()
+
+    def memory(self) -> None:
+        peak = resource.getrusage(resource.RUSAGE_CHILDREN).ru_maxrss * 1024
+        self.say("peak memory of a worker or baseline, all of the above", "absolute", size_words(peak), "300 MiB",
+                 "150 MiB")
+
+
+def main() -> None:
+    scale = float(sys.argv[1]) if len(sys.argv) > 1 else 1.0
+    with tempfile.TemporaryDirectory(dir=os.environ.get("BENCH_FOLDER")) as folder:
+        bench = Bench(Path(folder), scale)
+        print(f"{platform.machine()}, {os.cpu_count()} cores, Python {platform.python_version()}, scale {scale}")
+        data.tree(bench.tree, int(50_000 * scale), int(1_200_000_000 * scale))
+        bench.full()
+        bench.one_file()
+        bench.restore()
+        # Before the database server, which is a child too.
+        bench.memory()
+        bench.database()
+
+
+if __name__ == "__main__":
+    main()

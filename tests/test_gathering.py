@@ -1,0 +1,192 @@
+"""What cannot be read as it should: kept or named, never fatal, never silent."""
+
+import io
+import os
+
+import pytest
+
+from fasciculus.core.bundling.frames import codec
+from fasciculus.core.bundling.listing import ListingWriter, read_listing
+from fasciculus.core.bundling.packing import Packer
+from fasciculus.core.bundling.reading import BundleReader
+from fasciculus.core.errors import NotThere, Trouble
+from fasciculus.reach.local import LocalReach
+from fasciculus.work.gathering import Gatherer
+from fasciculus.work.order import BundleOrder, DatabaseOrder, MailOrder, SubjectOrder
+
+
+class Folder:
+    """Room for pieces, and the store that they are read from."""
+
+    def __init__(self, root):
+        self.root = root
+        (root / "accounts/millpond/pieces").mkdir(parents=True)
+
+    def take(self):
+        return self.root / "accounts/millpond/pieces"
+
+    def put(self, path, record):
+        pass
+
+    def open(self, path, offset=0, length=None):
+        data = (self.root / path).read_bytes()[offset:]
+        return io.BytesIO(data if length is None else data[:length])
+
+
+class Gathering:
+    def __init__(self, tmp_path, reach, **order):
+        home = tmp_path / "home"
+        self.folder, self.warnings, self.raw = Folder(tmp_path / "store"), [], io.BytesIO()
+        self.subject = SubjectOrder(kind="account", name="millpond", host="reed-1", root=str(home))
+        fields = {"contents": ["files"], **order}
+        self.order = BundleOrder(
+            run=1,
+            job="nightly",
+            subject=self.subject,
+            stores=[],
+            keep=1,
+            piece_size=1 << 26,
+            spool=str(tmp_path),
+            spool_limit=1 << 30,
+            listing="",
+            writer="tests",
+            **fields,
+        )
+        listing = ListingWriter(self.raw)
+        packer = Packer("b", codec("zstd"), self.folder, listing, piece_size=1 << 26)
+        self.gatherer = Gatherer(self.order, reach, packer, self.warnings.append, lambda n, b: None)
+        for kind in self.order.contents:
+            getattr(self.gatherer, kind)()
+        packer.finish()
+        listing.close()
+
+    def contents(self):
+        with BundleReader(self.folder, self.subject.ref()) as reader:
+            return {
+                entry.text: (entry.type, entry.link, b"".join(reader.contents(entry)))
+                for entry in read_listing(io.BytesIO(self.raw.getvalue()))
+            }
+
+
+@pytest.fixture
+def home(tmp_path):
+    found = tmp_path / "home"
+    found.mkdir()
+    for name in ("a", "b", "c"):
+        (found / name).write_text(name * 10)
+    os.link(found / "b", found / "b-too")
+    os.link(found / "b", found / "b-three")
+    return found
+
+
+class Spoiled(LocalReach):
+    """A host on which some files fail when they are opened."""
+
+    def __init__(self, faults):
+        self.faults = faults
+
+    def open(self, path):
+        fault = self.faults.get(os.path.basename(path))
+        if isinstance(fault, OSError):
+            raise fault
+        if fault is not None:
+            fault(path)
+        return super().open(path)
+
+
+def test_unreadable_and_vanished_files_are_named_and_the_rest_is_kept(tmp_path, home):
+    faults = {b"a": PermissionError(13, "Permission denied"), b"c": os.unlink}
+    found = Gathering(tmp_path, Spoiled(faults))
+    assert set(found.contents()) == {"", "b", "b-three", "b-too"}
+    assert found.warnings == [
+        "a: could not be read (Permission denied)",
+        "c: vanished before it was read",
+    ]
+    assert found.gatherer.result.unreadable == {"files": found.warnings}
+
+
+def test_a_hard_link_outlives_an_unreadable_first_name(tmp_path, home):
+    found = Gathering(tmp_path, Spoiled({b"b": PermissionError(13, "Permission denied")})).contents()
+    assert found["b-three"] == ("file", None, b"b" * 10)
+    assert found["b-too"] == ("file", b"b-three", b"b" * 10)
+
+
+def test_a_file_that_changes_all_the_time_is_kept_with_a_warning(tmp_path, home):
+    class Busy(LocalReach):
+        def open(self, path):
+            stream = super().open(path)
+            if not path.endswith(b"/a"):
+                return stream
+            read = stream.read
+
+            class Changing(io.FileIO):
+                def read(self, count=-1):
+                    with open(path, "ab") as file:
+                        file.write(b"+")
+                    return super().read(count)
+
+            stream.close()
+            assert read
+            return Changing(path)
+
+    found = Gathering(tmp_path, Busy())
+    assert found.warnings == ["a: changed while it was read"]
+    kind, _, data = found.contents()["a"]
+    assert kind == "file" and data.startswith(b"a" * 10)
+
+
+def test_a_file_that_grew_between_scan_and_reading_is_kept_whole(tmp_path, home):
+    grown = Spoiled({b"a": lambda path: open(path, "ab").write(b"!" * 50)})
+    found = Gathering(tmp_path, grown).contents()
+    assert found["a"][2] == b"a" * 10 + b"!" * 50
+
+
+def test_a_file_swapped_for_a_link_or_a_pipe_neither_leads_away_nor_hangs(tmp_path, home):
+    (tmp_path / "secret").write_text("not of this account")
+
+    def to_link(path):
+        os.unlink(path)
+        os.symlink(tmp_path / "secret", path)
+
+    def to_pipe(path):
+        os.unlink(path)
+        os.mkfifo(path)
+
+    found = Gathering(tmp_path, Spoiled({b"a": to_link, b"c": to_pipe}))
+    assert "a: could not be read" in found.warnings[0]
+    assert not any(b"not of this account" in row[2] for row in found.contents().values())
+
+
+def test_an_sqlite_database_that_is_none_is_trouble(tmp_path, home):
+    order = {"contents": ["databases"]}
+    bad = DatabaseOrder(engine="sqlite", name="a", path="a")
+    with pytest.raises(Trouble, match="cannot be copied"):
+        Gathering(tmp_path, LocalReach(), databases=[bad], **order)
+    gone = DatabaseOrder(engine="sqlite", name="x", path="x")
+    (tmp_path / "again").mkdir()
+    os.rename(home, tmp_path / "again/home")
+    with pytest.raises(NotThere, match="does not exist"):
+        Gathering(tmp_path / "again", LocalReach(), databases=[gone], **order)
+
+
+def test_mail_of_a_domain_without_lines_and_with_messages(tmp_path, home):
+    mail = tmp_path / "mail"
+    (mail / "hello/Maildir/new").mkdir(parents=True)
+    (mail / "hello/Maildir/new/1").write_text("Subject: x\n")
+    (mail / "hello/other").write_text("not mail")
+    (mail / "virtual").write_text("")
+    (mail / "users").write_text(
+        "hello@millpond.example:{CRYPT}x:1:1::/h::\n../up@millpond.example:x:1:1::/h::\n"
+    )
+    order = MailOrder(
+        domains=["millpond.example", "new.example"],
+        alias_map=str(mail / "virtual"),
+        passwd_file=str(mail / "users"),
+        home=f"{mail}/{{user}}",
+        messages=True,
+    )
+    found = Gathering(tmp_path, LocalReach(), contents=["mail"], mail=order)
+    names = set(found.contents())
+    assert "millpond.example/home/hello/Maildir/new/1" in names
+    assert not any("other" in name or ".." in name for name in names)
+    assert found.warnings == ["new.example: the host's mail files hold no line of this domain"]

@@ -1,0 +1,111 @@
+"""The records: paging, sealing, migrations, one writer."""
+
+import sqlite3
+import threading
+from datetime import UTC, datetime
+
+import pytest
+from hypothesis import HealthCheck, given, settings
+from hypothesis import strategies as st
+
+from fasciculus.core.errors import BadSetting, Trouble
+from fasciculus.models import Host, HostSecrets
+from fasciculus.records import inventory, runs
+from fasciculus.records.db import Records
+from fasciculus.records.paging import Ask, Query, page
+from fasciculus.records.sealing import Seal, merged
+
+
+@given(
+    st.lists(st.tuples(st.integers(-5, 5), st.text("ab%_\\'", max_size=3)), max_size=30),
+    st.integers(1, 7),
+    st.sampled_from(["n", "-n", "word", "-word"]),
+)
+@settings(suppress_health_check=[HealthCheck.too_slow], max_examples=60)
+def test_pages_together_are_the_whole_list_in_order(rows, limit, sort):
+    db = sqlite3.connect(":memory:")
+    db.row_factory = sqlite3.Row
+    db.execute("CREATE TABLE t (id INTEGER PRIMARY KEY, n INTEGER, word TEXT)")
+    db.executemany("INSERT INTO t (n, word) VALUES (?, ?)", rows)
+    found, cursor = [], None
+    while True:
+        query = Query("t.*", "t", "t.id", {"n": "t.n", "word": "t.word"}, "n")
+        part = page(db, query, Ask(sort, limit, cursor), lambda row: (row["id"], row["n"], row["word"]))
+        assert part.total == len(rows) and len(part.items) <= limit
+        found += part.items
+        if (cursor := part.next) is None:
+            break
+    column = 1 if sort.endswith("n") else 2
+    wanted = sorted(((i, *row) for i, row in enumerate(rows, 1)), key=lambda r: (r[column], r[0]))
+    assert found == (wanted[::-1] if sort.startswith("-") else wanted)
+
+
+def test_a_cursor_or_sort_that_is_none_is_refused():
+    db = sqlite3.connect(":memory:")
+    query = Query("1", "(SELECT 1 AS id)", "id", {"id": "id"}, "id")
+    for ask in (Ask("colour"), Ask(cursor="!"), Ask(cursor="W10=")):
+        with pytest.raises(BadSetting):
+            page(db, query, ask, tuple)
+
+
+def test_secrets_are_sealed_and_merged(tmp_path):
+    records, seal = Records(tmp_path / "r.sqlite"), Seal(tmp_path / "keys" / "k")
+    with records.write() as db:
+        inventory.save_host(db, seal, Host(name="reed-1", secrets=HostSecrets(mariadb_password="ledger")))
+        inventory.save_host(db, seal, Host(name="reed-1", alias_map="/etc/virtual"), "reed-1")
+    db = records.reader
+    assert inventory.host_secrets(db, seal, "reed-1") == {"mariadb_password": "ledger"}
+    assert inventory.host(db, seal, "reed-1").secrets_set == ["mariadb_password"]
+    assert "ledger" not in str([tuple(row) for row in db.execute("SELECT * FROM host")])
+    other = Seal(tmp_path / "other" / "k")
+    with pytest.raises(Trouble, match="does not open the stored secrets"):
+        inventory.host_secrets(db, other, "reed-1")
+    assert merged({"a": "1", "b": "2"}, {"a": None, "b": "", "c": "3"}) == {"a": "1", "c": "3"}
+    records.close()
+
+
+def test_a_failed_change_leaves_nothing_behind_and_readers_cannot_write(tmp_path):
+    records = Records(tmp_path / "r.sqlite")
+    with pytest.raises(ZeroDivisionError), records.write() as db:
+        runs.add(db, "nightly", "UTC", [], "always", "x", [("account", "millpond")], None)
+        1 / 0  # noqa: B018
+    assert runs.unfinished(records.reader) == []
+    with pytest.raises(sqlite3.OperationalError):
+        records.reader.execute("DELETE FROM run")
+    records.close()
+
+
+def test_later_records_and_a_second_service_are_refused(tmp_path):
+    records = Records(tmp_path / "r.sqlite")
+    with pytest.raises(Trouble, match="Another Fasciculus service"):
+        Records(tmp_path / "r.sqlite")
+    with records.write() as db:
+        pass
+    records.close()
+    with sqlite3.connect(tmp_path / "r.sqlite") as db:
+        db.execute("PRAGMA user_version=99")
+    with pytest.raises(Trouble, match="written by a later Fasciculus"):
+        Records(tmp_path / "r.sqlite")
+
+
+def test_many_threads_write_and_none_is_lost(tmp_path):
+    records = Records(tmp_path / "r.sqlite")
+    run_id = []
+    with records.write() as db:
+        run_id.append(runs.add(db, "nightly", "UTC", [], "always", "x", [], None))
+
+    def write(number):
+        for line in range(25):
+            with records.write() as db:
+                runs.log(db, "info", f"{number}-{line}", run_id=run_id[0])
+
+    threads = [threading.Thread(target=write, args=(n,)) for n in range(6)]
+    for thread in threads:
+        thread.start()
+    for thread in threads:
+        thread.join()
+    found = runs.log_lines(records.reader, Ask(limit=500), "run_id", run_id[0])
+    assert found.total == 150 and len({line.text for line in found.items}) == 150
+    assert all(line.at <= datetime.now(UTC) for line in found.items)
+    assert runs.log_lines(records.reader, Ask(), "run_id", run_id[0], words="3-24").total == 1
+    records.close()
