@@ -250,3 +250,21 @@ def test_the_spool_is_bounded(tmp_path):
     assert "altered" in str(pusher.failure), "the digest was wrong on purpose"
     with pytest.raises(NoStoreLeft):
         spool.take()
+
+
+def test_a_disk_that_fills_is_said_and_keeps_nothing_half(running, tmp_path):
+    """A folder store on a disk of its own, smaller than the bundle."""
+    disk = tmp_path / "disk"
+    disk.mkdir()
+    subprocess.run(["mount", "-t", "tmpfs", "-o", "size=4m", "tmpfs", str(disk)], check=True)
+    try:
+        with running.client() as client:
+            store = Store(name="small", kind="folder", path=str(disk))
+            set_up(client, [big_account(tmp_path)], [store], piece_size=MIB)
+            found = run(client, "nightly")
+            assert found.outcome == "failed"
+            assert "Store “small” is full" in found.tasks[0].error and "Free space there" in found.tasks[0].error
+            assert [p.name for p in disk.rglob("*") if p.is_file()] == ["fasciculus-store.json"]
+            assert list(client.every(client.bundles_list)) == []
+    finally:
+        subprocess.run(["umount", str(disk)], check=True)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import logging
 import os
 import pty
 import re
@@ -33,7 +34,8 @@ COMMANDS = {
 
 
 def main() -> None:
-    with tempfile.TemporaryDirectory() as folder:
+    logging.getLogger("paramiko").setLevel(logging.CRITICAL)
+    with tempfile.TemporaryDirectory(prefix="heronmere-") as folder:
         demo = Demo(Path(folder))
         try:
             demo.start()

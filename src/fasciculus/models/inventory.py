@@ -35,6 +35,17 @@ def _relative(value: str) -> str:
     return value.rstrip("/")
 
 
+def _mail_home(value: str) -> str:
+    value = _absolute_or_empty(value)
+    try:
+        filled = value.format(domain="d.example", user="u")
+    except (KeyError, IndexError, ValueError, AttributeError) as error:
+        raise ValueError("Only {domain} and {user} can stand in it.") from error
+    if value and ("d.example" not in filled or "/u" not in filled):
+        raise ValueError("It needs {domain} and {user}, as in /var/vmail/{domain}/{user}.")
+    return value
+
+
 Name = Annotated[str, AfterValidator(_named)]
 Folder = Annotated[str, AfterValidator(_absolute)]
 OptionalPath = Annotated[str, AfterValidator(_absolute_or_empty)]
@@ -65,7 +76,7 @@ class Host(BaseModel):
     mariadb: MariaDbServer | None = None
     alias_map: OptionalPath = ""
     passwd_file: OptionalPath = ""
-    mail_home: OptionalPath = ""
+    mail_home: Annotated[str, AfterValidator(_mail_home)] = ""
     secrets: HostSecrets | None = Field(default=None, exclude_if=lambda value: value is None)
     accounts: int = 0
     secrets_set: list[str] = []
