@@ -58,7 +58,7 @@ def show(number: Number, as_json: AsJson = False) -> None:
         *((kind, f"{count['entries']:,} entries, {size(count['bytes'])}"
            + (f", {len(count['unreadable'])} could not be read" if count["unreadable"] else ""))
           for kind, count in bundle.contents.items()),
-        ("databases", "\n".join(
+        ("rows", "\n".join(
             f"{d['engine']} {d['name']}: {len(d['tables'])} tables, {sum(d['tables'].values()):,} rows"
             for d in bundle.databases) or "none"),
         ("pieces", "\n".join(f"{p['name']}  {size(p['bytes'])}" for p in bundle.pieces)),
