@@ -10,6 +10,7 @@ from ..core.selecting import Selection, chosen
 from ..models import Job
 from .db import now
 from .inventory import account_names, nearest, site_names
+from .stores import store_ids
 
 
 def jobs(db: sqlite3.Connection) -> list[Job]:
@@ -57,7 +58,7 @@ class Coverage:
 def save_job(db: sqlite3.Connection, new: Job, old_name: str | None = None) -> None:
     """Add a job, or change the one of the old name."""
     covers(db, new)
-    ids = {row["name"]: row["id"] for row in db.execute("SELECT id, name FROM store")}
+    ids = store_ids(db)
     for name in new.stores:
         if name not in ids:
             error = nearest(db, "store", name, "store")

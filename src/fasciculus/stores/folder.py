@@ -68,22 +68,16 @@ class FolderStore:
             file.seek(offset)
             return file if length is None else io.BytesIO(_read_and_close(file, length))
 
-    def put(self, local: Path, path: str, on_bytes: Callable[[int], None]) -> None:
+    @contextmanager
+    def _whole(self, path: str) -> Iterator[Path]:
+        """A file to fill that takes its name only once it is whole and flushed."""
         target = self._root / path
         partial = target.with_name(target.name + ".part")
         with self._said(path):
             target.parent.mkdir(parents=True, exist_ok=True)
             partial.unlink(missing_ok=True)
             try:
-                try:
-                    # On the same disk the spooled file itself becomes the piece.
-                    os.link(local, partial)
-                    on_bytes(local.stat().st_size)
-                except OSError:
-                    with local.open("rb") as source, partial.open("wb") as sink:
-                        while chunk := source.read(_CHUNK):
-                            sink.write(chunk)
-                            on_bytes(len(chunk))
+                yield partial
                 _flush(partial)
                 partial.rename(target)
                 _flush(target.parent)
@@ -92,20 +86,21 @@ class FolderStore:
                     partial.unlink(missing_ok=True)
                 raise
 
-    def put_bytes(self, data: bytes, path: str) -> None:
-        target = self._root / path
-        partial = target.with_name(target.name + ".part")
-        with self._said(path):
-            target.parent.mkdir(parents=True, exist_ok=True)
+    def put(self, local: Path, path: str, on_bytes: Callable[[int], None]) -> None:
+        with self._whole(path) as partial:
             try:
-                partial.write_bytes(data)
-                _flush(partial)
-                partial.rename(target)
-                _flush(target.parent)
+                # On the same disk the spooled file itself becomes the piece.
+                os.link(local, partial)
+                on_bytes(local.stat().st_size)
             except OSError:
-                with suppress(OSError):
-                    partial.unlink(missing_ok=True)
-                raise
+                with local.open("rb") as source, partial.open("wb") as sink:
+                    while chunk := source.read(_CHUNK):
+                        sink.write(chunk)
+                        on_bytes(len(chunk))
+
+    def put_bytes(self, data: bytes, path: str) -> None:
+        with self._whole(path) as partial:
+            partial.write_bytes(data)
 
     def remove(self, path: str) -> None:
         with self._said(path):
