@@ -119,7 +119,7 @@ def test_settings_that_cannot_be_used():
         open_store(StoreSpec("s", "folder", {"path": "/no/such/folder"})).connect()
     bad_key = StoreSpec("s", "sftp", {"address": "a", "user": "b", "folder": "c"}, {"private_key": "no key"})
     with pytest.raises(BadSetting, match="cannot be read"):
-        from fasciculus.stores.sftp import load_key
+        from fasciculus.ssh import load_key
 
         load_key(bad_key.secrets["private_key"], None)
 

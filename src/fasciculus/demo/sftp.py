@@ -13,7 +13,7 @@ from typing import Any
 import paramiko
 from paramiko.sftp import CMD_EXTENDED, CMD_EXTENDED_REPLY, SFTP_FAILURE, SFTP_NO_SUCH_FILE, SFTP_OK
 
-from ..stores.sftp import fingerprint
+from ..ssh import fingerprint
 
 _BLOCK = 4096
 

@@ -12,6 +12,7 @@ from typing import Any, BinaryIO, Protocol
 
 from ..core.bundling.names import STORE_FILE
 from ..core.errors import Damaged, NotThere, TooNew, Trouble
+from ..core.steps import Step
 
 STORE_FORMAT = "fasciculus-store"
 STORE_VERSION = 1
@@ -34,16 +35,6 @@ class Item:
     name: str
     size: int
     folder: bool
-
-
-@dataclass(frozen=True, slots=True)
-class Step:
-    """One thing that was tried, and how it went."""
-
-    name: str
-    ok: bool
-    text: str
-    way_out: str = ""
 
 
 class Store(Protocol):

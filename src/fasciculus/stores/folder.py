@@ -13,8 +13,9 @@ from pathlib import Path
 from typing import BinaryIO
 
 from ..core.errors import BadSetting, NotThere, StoreFull, Trouble, Unreachable
+from ..core.steps import Step
 from ..core.wording import size_words
-from .base import Item, Step, StoreSpec
+from .base import Item, StoreSpec
 
 _CHUNK = 4 * 1024 * 1024
 

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-import base64
-import hashlib
 import io
 import posixpath
 import shlex
@@ -19,35 +17,14 @@ from paramiko.message import Message
 from paramiko.sftp import CMD_EXTENDED, CMD_EXTENDED_REPLY
 
 from ..core.errors import BadSetting, Lost, NotThere, StoreFull, Trouble, Unreachable
+from ..core.steps import Step
 from ..core.wording import size_words
-from .base import Item, Step, StoreSpec
+from ..ssh import TIMEOUT, WINDOW, SshLink, SshSpec, broke_off
+from .base import Item, StoreSpec
 
 _CHUNK = 32 * 1024
 _READ_WINDOW = 4 * 1024 * 1024
-_SSH_WINDOW = 64 * 1024 * 1024
-_TIMEOUT = 20.0
 _EXEC_TIMEOUT = 600.0
-
-
-def fingerprint(key: paramiko.PKey) -> str:
-    """A host key's fingerprint as OpenSSH shows it: ``SHA256:…``."""
-    digest = base64.b64encode(hashlib.sha256(key.asbytes()).digest()).decode().rstrip("=")
-    return f"SHA256:{digest}"
-
-
-def load_key(text: str, passphrase: str | None) -> paramiko.PKey:
-    """A private key in OpenSSH or PEM form."""
-    for kind in (paramiko.Ed25519Key, paramiko.ECDSAKey, paramiko.RSAKey):
-        try:
-            return kind.from_private_key(io.StringIO(text), password=passphrase or None)
-        except paramiko.PasswordRequiredException as error:
-            raise BadSetting("The private key is locked.", "Give its passphrase.",
-                             field="passphrase") from error
-        except (paramiko.SSHException, ValueError, IndexError):
-            continue
-    raise BadSetting("The private key cannot be read.",
-                     "Give an Ed25519, ECDSA or RSA key in OpenSSH form, and the right passphrase.",
-                     field="private_key")
 
 
 class SftpStore:
@@ -62,16 +39,18 @@ class SftpStore:
         for key in ("address", "user", "folder"):
             if not settings.get(key):
                 raise BadSetting(f"An SFTP store needs its {key}.", field=key)
-        self._address = str(settings["address"])
-        self._port = int(settings.get("port") or 22)
-        self._user = str(settings["user"])
         self._root = str(settings["folder"]).rstrip("/") or "/"
-        self._pinned = str(settings.get("host_key") or "")
-        self.seen_key = ""
-        self._transport: paramiko.Transport | None = None
+        self._link = SshLink(SshSpec(
+            str(settings["address"]), int(settings.get("port") or 22), str(settings["user"]),
+            str(settings.get("host_key") or ""), spec.secrets, "the store's settings"))
         self._client: paramiko.SFTPClient | None = None
         self._made: set[str] = set()
         self._can_digest = True
+
+    @property
+    def seen_key(self) -> str:
+        """The fingerprint of the host key that the server showed."""
+        return self._link.seen_key
 
     # Connecting --------------------------------------------------------------
 
@@ -80,84 +59,39 @@ class SftpStore:
             pass
 
     def _connecting(self) -> Iterator[Step]:
-        if self._client is not None and self._transport and self._transport.is_active():
+        if self._client is not None and self._link.active:
             return
         self.close()
-        where = f"{self._address}, port {self._port}"
+        address = self._link.spec.address
+        yield from self._link.connecting()
         try:
-            link = socket.create_connection((self._address, self._port), timeout=_TIMEOUT)
-        except socket.gaierror as error:
-            raise Lost(f"The name {self._address} does not resolve.",
-                       "Correct the address.") from error
-        except OSError as error:
-            raise Lost(f"Nothing answers at {where} ({error.strerror or error}).",
-                       "Is the server running, the port right, the firewall open?") from error
-        yield Step("connect", True, f"{where} answers.")
-        try:
-            transport = paramiko.Transport(link, default_window_size=_SSH_WINDOW)
-            transport.banner_timeout = transport.auth_timeout = _TIMEOUT
-            self._transport = transport
-            transport.start_client(timeout=_TIMEOUT)
-            self.seen_key = fingerprint(transport.get_remote_server_key())
-            self._check_key()
-            yield Step("host key", True, f"Its host key is {self.seen_key}.")
-            self._sign_in(transport)
-            yield Step("sign in", True, f"Signed in as {self._user}.")
-            self._client = paramiko.SFTPClient.from_transport(transport, window_size=_SSH_WINDOW)
+            self._client = paramiko.SFTPClient.from_transport(self._link.transport, window_size=WINDOW)
             assert self._client is not None
-            self._client.get_channel().settimeout(_TIMEOUT * 3)  # type: ignore[union-attr]
+            self._client.get_channel().settimeout(TIMEOUT * 3)  # type: ignore[union-attr]
             try:
                 found = self._client.stat(self._root)
             except FileNotFoundError as error:
                 raise NotThere(
-                    f"The folder {self._root} does not exist on {self._address}.",
+                    f"The folder {self._root} does not exist on {address}.",
                     "Create it there, or correct the folder.") from error
             if not stat.S_ISDIR(found.st_mode or 0):
-                raise NotThere(f"{self._root} on {self._address} is not a folder.",
-                               "Correct the folder.")
+                raise NotThere(f"{self._root} on {address} is not a folder.", "Correct the folder.")
         except Trouble:
             self.close()
             raise
         except (paramiko.SSHException, OSError, EOFError) as error:
             self.close()
-            raise Lost(f"The SSH connection to {where} broke off: {error or 'no answer'}.",
-                              "Is this an SSH server with SFTP?") from error
+            raise broke_off(self._link.spec.where, error) from error
         free = self.free()
         yield Step("folder", True, f"{self._root} exists"
                    + (f"; {size_words(free)} are free." if free is not None else "."))
 
-    def _check_key(self) -> None:
-        if not self._pinned:
-            raise BadSetting(
-                f"The server's host key is {self.seen_key}, and none is accepted yet.",
-                "Compare it with what the server's administrator tells you, then give it as the "
-                "host key.", field="host_key")
-        if self._pinned != self.seen_key:
-            raise Unreachable(
-                f"The server's host key is {self.seen_key}, but {self._pinned} was accepted.",
-                "Ask its administrator whether the key was changed on purpose; if not, somebody "
-                "stands in between.", field="host_key")
-
-    def _sign_in(self, transport: paramiko.Transport) -> None:
-        secrets = self.spec.secrets
-        try:
-            if secrets.get("private_key"):
-                key = load_key(secrets["private_key"], secrets.get("passphrase"))
-                transport.auth_publickey(self._user, key)
-            else:
-                transport.auth_password(self._user, secrets.get("password", ""))
-        except paramiko.AuthenticationException as error:
-            what = "key" if secrets.get("private_key") else "password"
-            raise Unreachable(
-                f"{self._address} does not accept the {what} of user “{self._user}”.",
-                f"Give the right user and {what} in the store's settings.", field=what) from error
-
     def close(self) -> None:
-        for end in (self._client, self._transport):
-            if end is not None:
-                with suppress(Exception):
-                    end.close()
-        self._client = self._transport = None
+        if self._client is not None:
+            with suppress(Exception):
+                self._client.close()
+        self._client = None
+        self._link.close()
 
     def steps(self) -> list[Step]:
         self.close()
@@ -166,6 +100,7 @@ class SftpStore:
             for step in self._connecting():
                 steps.append(step)  # noqa: PERF402  the steps before a failure are kept
         except Trouble as error:
+            self.close()
             names = ("connect", "host key", "sign in", "folder")
             steps.append(Step(names[min(len(steps), 3)], False, error.message, error.way_out))
         return steps
@@ -191,9 +126,9 @@ class SftpStore:
             raise NotThere(f"{path} is not on store “{self.spec.name}”.") from error
         except PermissionError as error:
             raise Unreachable(f"Store “{self.spec.name}” does not permit {path}.",
-                              f"Give user “{self._user}” the right to write there.") from error
+                              f"Give user “{self._link.spec.user}” the right to write there.") from error
         except (OSError, EOFError, paramiko.SSHException) as error:
-            active = self._transport is not None and self._transport.is_active()
+            active = self._link.active
             if active and writing:
                 free = None
                 with suppress(Trouble, OSError, EOFError, paramiko.SSHException):
@@ -292,10 +227,9 @@ class SftpStore:
         if not self._can_digest:
             return None
         self.connect()
-        assert self._transport is not None
         self._can_digest = False
         with suppress(paramiko.SSHException, OSError, EOFError):
-            channel = self._transport.open_session(timeout=_TIMEOUT)
+            channel = self._link.transport.open_session(timeout=TIMEOUT)
             channel.settimeout(_EXEC_TIMEOUT)
             try:
                 channel.exec_command(f"sha256sum -b -- {shlex.quote(self._path(path))}")

@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 from ...core.errors import BadSetting, Trouble
+from ...core.steps import Step
 from ...models import Page, Store, Tried, TryStep
 from ...records import stores
 from ...records.sealing import merged
 from ...stores import open_store
-from ...stores.base import Connected, Step, StoreSpec, mark, read_mark, try_out
+from ...stores.base import Connected, StoreSpec, mark, read_mark, try_out
 from .. import orders
 from ..parts import parts
 from ..registry import arg, ask, operation

@@ -1,0 +1,1 @@
+"""What exists on a host: accounts with their sites, databases and mail domains."""

@@ -1,0 +1,170 @@
+"""An SSH connection whose host key is pinned; hosts and SFTP stores are reached over it."""
+
+from __future__ import annotations
+
+import base64
+import hashlib
+import io
+import socket
+import threading
+from collections.abc import Iterator, Mapping
+from contextlib import suppress
+from dataclasses import dataclass, field
+from typing import Any
+
+import paramiko
+from paramiko.common import cMSG_CHANNEL_OPEN
+from paramiko.message import Message
+
+from .core.errors import BadSetting, Lost, Unreachable
+from .core.steps import Step
+
+TIMEOUT = 20.0
+WINDOW = 64 * 1024 * 1024
+
+
+@dataclass(frozen=True, slots=True)
+class SshSpec:
+    """How to reach an SSH server. ``host_key`` is the accepted fingerprint, ``SHA256:…``.
+
+    ``secrets`` hold ``password``, or ``private_key`` with ``passphrase``; ``settings`` names the
+    place where a person corrects them.
+    """
+
+    address: str
+    port: int
+    user: str
+    host_key: str
+    secrets: Mapping[str, str] = field(default_factory=dict, repr=False)
+    settings: str = "the settings"
+
+    @property
+    def where(self) -> str:
+        return f"{self.address}, port {self.port}"
+
+
+def fingerprint(key: paramiko.PKey) -> str:
+    """A host key's fingerprint as OpenSSH shows it: ``SHA256:…``."""
+    digest = base64.b64encode(hashlib.sha256(key.asbytes()).digest()).decode().rstrip("=")
+    return f"SHA256:{digest}"
+
+
+def load_key(text: str, passphrase: str | None) -> paramiko.PKey:
+    """A private key in OpenSSH or PEM form."""
+    for kind in (paramiko.Ed25519Key, paramiko.ECDSAKey, paramiko.RSAKey):
+        try:
+            return kind.from_private_key(io.StringIO(text), password=passphrase or None)
+        except paramiko.PasswordRequiredException as error:
+            raise BadSetting("The private key is locked.", "Give its passphrase.",
+                             field="passphrase") from error
+        except (paramiko.SSHException, ValueError, IndexError):
+            continue
+    raise BadSetting("The private key cannot be read.",
+                     "Give an Ed25519, ECDSA or RSA key in OpenSSH form, and the right passphrase.",
+                     field="private_key")
+
+
+class _Transport(paramiko.Transport):
+    """A transport that can also open a channel to a socket's path (OpenSSH PROTOCOL, section 2.4)."""
+
+    _socket_path: str | None = None
+    _opening = threading.Lock()
+
+    def open_socket_path(self, path: str, timeout: float) -> paramiko.Channel:
+        with self._opening:
+            self._socket_path = path
+            try:
+                return self.open_channel("direct-streamlocal@openssh.com", timeout=timeout)
+            finally:
+                self._socket_path = None
+
+    def _send_user_message(self, data: Any) -> None:
+        if self._socket_path is not None and data.asbytes()[:1] == cMSG_CHANNEL_OPEN:
+            assert isinstance(data, Message)
+            data.add_string(self._socket_path)
+            data.add_string("")
+            data.add_int(0)
+        super()._send_user_message(data)  # type: ignore[misc]
+
+
+class SshLink:
+    """One connection. ``seen_key`` is the fingerprint that the server showed."""
+
+    def __init__(self, spec: SshSpec) -> None:
+        self.spec = spec
+        self.seen_key = ""
+        self._transport: _Transport | None = None
+
+    @property
+    def active(self) -> bool:
+        return self._transport is not None and self._transport.is_active()
+
+    @property
+    def transport(self) -> _Transport:
+        """The transport; :class:`Lost` when there is no connection."""
+        if self._transport is None or not self._transport.is_active():
+            raise Lost(f"The SSH connection to {self.spec.where} was lost.", "It is tried again.")
+        return self._transport
+
+    def connecting(self) -> Iterator[Step]:
+        """Connect, saying each step that went well; what fails is raised."""
+        self.close()
+        where = self.spec.where
+        try:
+            link = socket.create_connection((self.spec.address, self.spec.port), timeout=TIMEOUT)
+        except socket.gaierror as error:
+            raise Lost(f"The name {self.spec.address} does not resolve.", "Correct the address.") from error
+        except OSError as error:
+            raise Lost(f"Nothing answers at {where} ({error.strerror or error}).",
+                       "Is the server running, the port right, the firewall open?") from error
+        yield Step("connect", True, f"{where} answers.")
+        try:
+            transport = self._transport = _Transport(link, default_window_size=WINDOW)
+            transport.banner_timeout = transport.auth_timeout = TIMEOUT
+            transport.start_client(timeout=TIMEOUT)
+            transport.set_keepalive(30)
+            self.seen_key = fingerprint(transport.get_remote_server_key())
+            self._check_key()
+            yield Step("host key", True, f"Its host key is {self.seen_key}.")
+            self._sign_in(transport)
+            yield Step("sign in", True, f"Signed in as {self.spec.user}.")
+        except (paramiko.SSHException, OSError, EOFError) as error:
+            self.close()
+            raise broke_off(where, error) from error
+
+    def _check_key(self) -> None:
+        if not self.spec.host_key:
+            raise BadSetting(
+                f"The server's host key is {self.seen_key}, and none is accepted yet.",
+                "Compare it with what the server's administrator tells you, then give it as the "
+                "host key.", field="host_key")
+        if self.spec.host_key != self.seen_key:
+            raise Unreachable(
+                f"The server's host key is {self.seen_key}, but {self.spec.host_key} was accepted.",
+                "Ask its administrator whether the key was changed on purpose; if not, somebody "
+                "stands in between.", field="host_key")
+
+    def _sign_in(self, transport: paramiko.Transport) -> None:
+        secrets, user = self.spec.secrets, self.spec.user
+        what = "key" if secrets.get("private_key") else "password"
+        try:
+            if what == "key":
+                transport.auth_publickey(user, load_key(secrets["private_key"], secrets.get("passphrase")))
+            else:
+                transport.auth_password(user, secrets.get("password", ""))
+        except paramiko.AuthenticationException as error:
+            raise Unreachable(f"{self.spec.address} does not accept the {what} of user “{user}”.",
+                              f"Give the right user and {what} in {self.spec.settings}.",
+                              field=what) from error
+
+    def close(self) -> None:
+        if self._transport is not None:
+            with suppress(Exception):
+                self._transport.close()
+        self._transport = None
+
+
+def broke_off(where: str, error: Exception) -> Lost:
+    """What to say when an SSH connection ends before its time."""
+    return Lost(f"The SSH connection to {where} broke off: {error or 'no answer'}.",
+                "Is this an SSH server with SFTP?")
