@@ -20,6 +20,7 @@ from running import Service, service, until
 from fasciculus.demo.mailbox import MailboxStandIn
 from fasciculus.demo.mariadb import PrivateMariaDb
 from fasciculus.demo.sftp import SftpStandIn
+from fasciculus.ssh import SshSpec
 from fasciculus.stores.base import StoreSpec
 
 
@@ -58,7 +59,7 @@ def mariadb(tmp_path_factory: pytest.TempPathFactory) -> Iterator[PrivateMariaDb
 class OpenSsh:
     """A real OpenSSH server on loopback, with a key to sign in."""
 
-    def __init__(self, folder: Path) -> None:
+    def __init__(self, folder: Path, more: str = "") -> None:
         program = shutil.which("sshd", path="/usr/sbin:/usr/bin")
         assert program, "openssh-server is missing"
         if os.geteuid() == 0:
@@ -75,7 +76,7 @@ class OpenSsh:
         config.write_text(
             f"Port {self.port}\nListenAddress 127.0.0.1\nHostKey {folder}/host\nPidFile {folder}/pid\n"
             f"AuthorizedKeysFile {folder}/authorized\nStrictModes no\nUsePAM no\nPermitRootLogin yes\n"
-            "PasswordAuthentication no\nSubsystem sftp internal-sftp\n"
+            f"PasswordAuthentication no\nSubsystem sftp internal-sftp\n{more}"
         )
         self.key = (folder / "user").read_text()
         shown = subprocess.run(
@@ -91,6 +92,10 @@ class OpenSsh:
     def _listens(self) -> bool:
         with socket.socket() as probe:
             return probe.connect_ex(("127.0.0.1", self.port)) == 0
+
+    def host(self) -> SshSpec:
+        """The machine as a host to be reached over SSH."""
+        return SshSpec("127.0.0.1", self.port, getpass.getuser(), self.host_key, {"private_key": self.key})
 
     def spec(self) -> StoreSpec:
         settings = {
@@ -113,5 +118,15 @@ def openssh(tmp_path: Path) -> Iterator[OpenSsh]:
     folder = tmp_path / "openssh"
     folder.mkdir()
     found = OpenSsh(folder)
+    yield found
+    found.close()
+
+
+@pytest.fixture
+def bare_openssh(tmp_path: Path) -> Iterator[OpenSsh]:
+    """A server that gives SFTP and no shell."""
+    folder = tmp_path / "bare-openssh"
+    folder.mkdir()
+    found = OpenSsh(folder, "ForceCommand internal-sftp\n")
     yield found
     found.close()

@@ -22,6 +22,7 @@ from fasciculus.demo.sftp import SftpStandIn
 from fasciculus.models import Account, Host, Job, RunDetail, Store, StoreSecrets
 
 PASSWORD = "sedge-and-quill"
+MIB = 1024 * 1024
 T = TypeVar("T")
 
 
@@ -160,6 +161,55 @@ def set_up(client: Client, accounts: list[Account], stores: list[Store], **job: 
         client.stores_add(store)
     fields: dict[str, Any] = {"timetable": "by hand", "contents": ["files"], **job}
     client.jobs_add(Job(name="nightly", stores=[store.name for store in stores], **fields))
+
+
+def awkward_tree(root: Path) -> Path:
+    tree = root / "tree"
+    tree.mkdir()
+    base = os.fsencode(tree)
+    for name in (
+        b"plain",
+        b"with space",
+        b"new\nline",
+        b"quote'\"",
+        "grün-Ω-🪶".encode(),
+        b"not\xff\xfeutf8",
+        b"-dash",
+        b"a" * 255,
+        b"dir.txt",
+        b".hidden",
+    ):
+        with open(base + b"/" + name, "wb") as file:
+            file.write(name * 3)
+    (tree / "dir").mkdir()
+    deep = base + b"/dir"
+    for _ in range(9):
+        deep += b"/" + b"long-folder-name" * 3
+        os.mkdir(deep)
+    with open(deep + b"/" + b"\xc3\x28" * 20, "wb") as file:
+        file.write(b"deep")
+    (tree / "empty").touch()
+    (tree / "empty-folder").mkdir(mode=0o711)
+    (tree / "link").symlink_to("no/such/place")
+    (tree / "long-link").symlink_to("x" * 300)
+    os.link(tree / "plain", tree / "zz-hard")
+    os.link(tree / "plain", tree / "dir" / "hard-too")
+    os.mkfifo(tree / "fifo", 0o640)
+    (tree / "setuid").write_text("x")
+    (tree / "setuid").chmod(0o4750)
+    (tree / "secret").write_text("s")
+    (tree / "secret").chmod(0o000)
+    if os.geteuid() == 0:
+        os.chown(tree / "secret", 12345, 3_000_000)
+        os.lchown(tree / "link", 33, 33)
+    os.setxattr(tree / "plain", "user.note", b"\x00binary=\n")
+    (tree / "big").write_bytes(os.urandom(3 * MIB + 17))
+    (tree / "sparse").touch()
+    os.truncate(tree / "sparse", 5 * MIB)
+    os.utime(tree / "empty", ns=(1, 1_234_567_890_123_456_789))
+    os.utime(tree / "plain", ns=(1, -1_500_000_000))
+    os.utime(tree / "dir", ns=(5, 987_654_321_000_000_001))
+    return tree
 
 
 def picture(root: Path | bytes) -> dict[bytes, tuple[Any, ...]]:

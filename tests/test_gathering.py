@@ -10,7 +10,7 @@ from fasciculus.core.bundling.listing import ListingWriter, read_listing
 from fasciculus.core.bundling.packing import Packer
 from fasciculus.core.bundling.reading import BundleReader
 from fasciculus.core.errors import NotThere, Trouble
-from fasciculus.reach.local import LocalReach
+from fasciculus.reach.local import LocalFile, LocalReach
 from fasciculus.work.gathering import Gatherer
 from fasciculus.work.order import BundleOrder, DatabaseOrder, MailOrder, SubjectOrder
 
@@ -118,7 +118,7 @@ def test_a_file_that_changes_all_the_time_is_kept_with_a_warning(tmp_path, home)
             if not path.endswith(b"/a"):
                 return stream
 
-            class Changing(io.FileIO):
+            class Changing(LocalFile):
                 def read(self, count=-1):
                     with open(path, "ab") as file:
                         file.write(b"+")

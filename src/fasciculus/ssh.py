@@ -10,11 +10,12 @@ import threading
 from collections.abc import Iterator, Mapping
 from contextlib import suppress
 from dataclasses import dataclass, field
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 import paramiko
 from paramiko.common import cMSG_CHANNEL_OPEN
 from paramiko.message import Message
+from paramiko.sftp import CMD_CLOSE, CMD_OPENDIR, CMD_READDIR, CMD_READLINK
 
 from .core.errors import BadSetting, Lost, Unreachable
 from .core.steps import Step
@@ -85,6 +86,34 @@ class _Transport(paramiko.Transport):
             data.add_string("")
             data.add_int(0)
         super()._send_user_message(data)  # type: ignore[misc]
+
+
+class SftpClient(paramiko.SFTPClient):
+    """An SFTP session that also knows names which are not UTF-8."""
+
+    def listed(self, folder: bytes) -> list[tuple[bytes, paramiko.SFTPAttributes]]:
+        """The names in a folder with their attributes, sorted (SSH_FXP_READDIR)."""
+        _, answer = self._request(CMD_OPENDIR, folder)
+        handle = answer.get_binary()
+        rows = []
+        while True:
+            try:
+                _, answer = self._request(CMD_READDIR, handle)
+            except EOFError:
+                break
+            for _ in range(answer.get_int()):
+                name, _ = answer.get_string(), answer.get_string()
+                rows.append((name, paramiko.SFTPAttributes._from_msg(answer)))  # type: ignore[attr-defined]
+        self._request(CMD_CLOSE, handle)
+        return sorted((row for row in rows if row[0] not in (b".", b"..")), key=lambda row: row[0])
+
+    def target_of(self, path: bytes) -> bytes:
+        """Where a symbolic link leads."""
+        _, answer = self._request(CMD_READLINK, path)
+        return answer.get_string() if answer.get_int() == 1 else b""
+
+    if TYPE_CHECKING:
+        def _request(self, kind: Any, *arg: Any) -> Any: ...
 
 
 class SshLink:

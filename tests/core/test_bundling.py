@@ -9,7 +9,7 @@ from pathlib import Path
 import pytest
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
-from running import picture
+from running import awkward_tree, picture
 
 from fasciculus.core.bundling import names
 from fasciculus.core.bundling.entry import Entry, Part, order
@@ -76,53 +76,6 @@ def pack(tree: Path, folder: Folder, *, packing="zstd", piece_size=64 * MIB, fra
     return pieces, raw.getvalue()
 
 
-def awkward_tree(root: Path) -> Path:
-    tree = root / "tree"
-    tree.mkdir()
-    base = os.fsencode(tree)
-    for name in (
-        b"plain",
-        b"with space",
-        b"new\nline",
-        b"quote'\"",
-        "grün-Ω-🪶".encode(),
-        b"not\xff\xfeutf8",
-        b"-dash",
-        b"a" * 255,
-        b"dir.txt",
-        b".hidden",
-    ):
-        with open(base + b"/" + name, "wb") as file:
-            file.write(name * 3)
-    (tree / "dir").mkdir()
-    deep = base + b"/dir"
-    for _ in range(9):
-        deep += b"/" + b"long-folder-name" * 3
-        os.mkdir(deep)
-    with open(deep + b"/" + b"\xc3\x28" * 20, "wb") as file:
-        file.write(b"deep")
-    (tree / "empty").touch()
-    (tree / "empty-folder").mkdir(mode=0o711)
-    (tree / "link").symlink_to("no/such/place")
-    (tree / "long-link").symlink_to("x" * 300)
-    os.link(tree / "plain", tree / "zz-hard")
-    os.link(tree / "plain", tree / "dir" / "hard-too")
-    os.mkfifo(tree / "fifo", 0o640)
-    (tree / "setuid").write_text("x")
-    (tree / "setuid").chmod(0o4750)
-    (tree / "secret").write_text("s")
-    (tree / "secret").chmod(0o000)
-    if os.geteuid() == 0:
-        os.chown(tree / "secret", 12345, 3_000_000)
-        os.lchown(tree / "link", 33, 33)
-    os.setxattr(tree / "plain", "user.note", b"\x00binary=\n")
-    (tree / "big").write_bytes(os.urandom(3 * MIB + 17))
-    (tree / "sparse").touch()
-    os.truncate(tree / "sparse", 5 * MIB)
-    os.utime(tree / "empty", ns=(1, 1_234_567_890_123_456_789))
-    os.utime(tree / "plain", ns=(1, -1_500_000_000))
-    os.utime(tree / "dir", ns=(5, 987_654_321_000_000_001))
-    return tree
 
 
 def reassemble(folder: Path) -> None:

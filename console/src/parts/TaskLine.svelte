@@ -19,7 +19,7 @@
           {#if task.expected}<Progressbar progress={share.toFixed(0)} size="h-2" aria-label="Progress of {task.subject}" />{/if}
         </div>
         <span class="text-sm tabular-nums" data-testid="progress">
-          {task.stage}: {task.entries.toLocaleString('en')} entries, {size(task.bytes)} read, {size(task.packed)} packed, {size(task.pushed)} pushed{task.rate ? `, ${size(task.rate)}/s` : ''}{task.remaining ? `, ${duration(task.remaining)} left` : ''}
+          {task.stage || 'starting'}: {task.entries.toLocaleString('en')} entries, {size(task.bytes)} read, {size(task.packed)} packed, {size(task.pushed)} pushed{task.rate ? `, ${size(task.rate)}/s` : ''}{task.remaining ? `, ${duration(task.remaining)} left` : ''}
         </span>
       </div>
     </td>

@@ -43,7 +43,7 @@ class _RunView:
             return
         if task.id not in self._rows:
             self._rows[task.id] = self._bars.add_task(task.subject, total=None, numbers="")
-        words = f"{task.stage}: {task.entries:,} entries, {size_words(task.bytes)}"
+        words = f"{task.stage or 'starting'}: {task.entries:,} entries, {size_words(task.bytes)}"
         if task.rate:
             words += f", {size_words(int(task.rate))}/s"
         if task.remaining:

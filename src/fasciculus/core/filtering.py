@@ -2,8 +2,8 @@
 
 Patterns are those of ``.gitignore`` (gitignore(5)): ``*.log``, ``/private/``, ``**/cache/**``,
 ``!keep.log``; the last pattern that matches an entry decides, and nothing comes back out of a folder
-that is left out. What a pattern matches is asked of the pathspec package; here patterns are sorted by
-what their last part says, so that an entry is held against those alone that may match it.
+that is left out. Patterns are sorted by what their last part says, so that an entry is held against
+those alone that may match it.
 """
 
 from __future__ import annotations
@@ -11,9 +11,6 @@ from __future__ import annotations
 import re
 from collections.abc import Iterable
 from dataclasses import dataclass, field
-
-from pathspec.patterns.gitignore.base import GitIgnorePatternError
-from pathspec.patterns.gitignore.spec import GitIgnoreSpecPattern
 
 from .errors import BadSetting
 from .wording import size_words
@@ -63,11 +60,7 @@ class FileRules:
 def check_pattern(text: str) -> str:
     """The pattern without the space around it; :class:`BadSetting` when it means nothing."""
     text = text.strip()
-    try:
-        good = bool(text) and GitIgnoreSpecPattern(text).include is not None
-    except (GitIgnorePatternError, re.error, ValueError):
-        good = False
-    if not good or "\n" in text or "\0" in text:
+    if _pattern(0, text) is None or "\n" in text or "\0" in text:
         raise BadSetting(f"“{text}” is not a pattern.",
                          "Write it as in .gitignore: *.log, /private/, **/cache/**, !keep.log.")
     return text
@@ -80,14 +73,65 @@ class _Pattern:
     matches: re.Pattern[str]
     puts_out: bool
     by_name: bool
+    only_folders: bool
+
+    def means(self, path: str, name: str, is_dir: bool) -> bool:
+        """Whether it matches this very entry."""
+        if self.only_folders and not is_dir:
+            return False
+        return self.matches.fullmatch(name if self.by_name else path) is not None
 
 
-def _pattern(number: int, text: str) -> _Pattern | None:
-    found = GitIgnoreSpecPattern(text)
-    if found.include is None or found.regex is None:
+def _pattern(number: int, line: str) -> _Pattern | None:
+    """The pattern of a line; None for a blank one, a comment, and what means nothing."""
+    text = re.sub(r"(?<!\\) +$", "", line)
+    glob = text[1:] if text.startswith("!") else text
+    only_folders = glob.endswith("/")
+    glob = glob.rstrip("/") if only_folders else glob
+    if not glob.strip("/") or text.startswith("#"):
         return None
-    bare = text.lstrip("!")
-    return _Pattern(number, text, found.regex, found.include, "/" not in bare.rstrip("/"))
+    by_name = "/" not in glob
+    try:
+        parts = glob.removeprefix("/").split("/")
+        single = [p for n, p in enumerate(parts) if p != "**" or n == 0 or parts[n - 1] != "**"]
+        matches = re.compile(_regex("/".join(single)), re.DOTALL)
+    except re.error:
+        return None
+    return _Pattern(number, text, matches, not text.startswith("!"), by_name, only_folders)
+
+
+_PIECES = re.compile(
+    r"(?P<lead>^\*\*/)|(?P<mid>/\*\*/)|(?P<end>/\*\*$)|(?P<stars>\*+)|(?P<one>\?)"
+    r"|\[(?P<set>[!^]?\]?(?:\\.|[^\]\\])*)\]|\\(?P<plain>.)|(?P<rest>[^*?\[\\/]+|.)", re.DOTALL)
+
+
+def _regex(glob: str) -> str:
+    """A pattern of gitignore(5) as a regular expression for a whole path."""
+    made = []
+    for piece in _PIECES.finditer(glob):
+        match piece.lastgroup:
+            case "lead":
+                made.append("(?:.*/)?")
+            case "mid":
+                made.append("/(?:.*/)?")
+            case "end":
+                made.append("/.+")
+            case "stars":
+                made.append("[^/]*" if glob != "**" else ".*")
+            case "one":
+                made.append("[^/]")
+            case "set":
+                inner = piece["set"]
+                negated = inner[:1] in ("!", "^")
+                body = (inner[1:] if negated else inner).replace("[", "\\[")
+                if body.startswith("]"):
+                    body = "\\" + body
+                made.append(f"(?!/)[{'^' if negated else ''}{body}]")
+            case "plain":
+                made.append(re.escape(piece["plain"]))
+            case _:
+                made.append(re.escape(piece["rest"]))
+    return "".join(made)
 
 
 @dataclass(slots=True)
@@ -127,13 +171,12 @@ class Patterns:
     def last(self, path: str, name: str, parent: str, is_dir: bool) -> _Pattern | None:
         """The last pattern that matches; ``path`` is relative, ``parent`` its folder's own name."""
         found: _Pattern | None = None
-        tail = "/" if is_dir else ""
         for row in (self._named.get(name), self._suffixed.get(name.rpartition(".")[2]),
                     self._inside.get(parent), self._others):
             for pattern in row or ():
                 if found is not None and pattern.number < found.number:
                     continue
-                if pattern.matches.match((name if pattern.by_name else path) + tail):
+                if pattern.means(path, name, is_dir):
                     found = pattern
         return found
 

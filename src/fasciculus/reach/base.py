@@ -2,14 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from contextlib import AbstractContextManager
 from dataclasses import dataclass, field
 from pathlib import Path
-from typing import BinaryIO, Protocol
+from typing import Protocol
 
 from ..core.bundling.entry import Entry
-from ..core.bundling.scan import Warn
+from ..core.bundling.scan import Chosen, Warn
 from ..core.dumping.mariadb import Server
 
 
@@ -34,13 +34,53 @@ class LoadingServer(Server, Protocol):
     def execute(self, statement: bytes) -> None: ...
 
 
+@dataclass(frozen=True, slots=True)
+class State:
+    """A file as it is while it is open."""
+
+    size: int
+    mtime_ns: int
+    ctime_ns: int
+
+
+class Contents(Protocol):
+    """An open file of a host."""
+
+    def read(self, count: int = -1, /) -> bytes: ...
+    def close(self) -> None: ...
+
+    def now(self) -> State:
+        """Its state at this moment, or when it was sent where that cannot be asked."""
+
+    def again(self) -> bool:
+        """Go back to its beginning; False where it comes but once."""
+
+
+@dataclass(frozen=True, slots=True)
+class Found:
+    """An entry of a host, and how to open it, which is only good until the next one is taken."""
+
+    entry: Entry
+    open: Callable[[], Contents]
+
+
+@dataclass(frozen=True, slots=True)
+class Ran:
+    """A command that was run: its exit code, None when its time was up, and its output."""
+
+    code: int | None
+    output: bytes
+
+
 class Reach(Protocol):
     """Reads a host's files and databases. Failures are ``Trouble`` or ``OSError``."""
 
-    def scan(self, root: str, left_out: frozenset[bytes], warn: Warn) -> Iterator[Entry]:
+    def close(self) -> None: ...
+
+    def tree(self, root: str, chosen: Chosen, warn: Warn) -> Iterator[Found]:
         """The entries of a tree in scan order."""
 
-    def open(self, path: bytes) -> BinaryIO:
+    def open(self, path: bytes) -> Contents:
         """A file's bytes."""
 
     def type_of(self, path: str) -> str:
@@ -54,6 +94,9 @@ class Reach(Protocol):
 
     def describe(self, path: bytes, kind: str, relative: bytes, warn: Warn) -> Entry | None:
         """The entry of one path; None when it is absent or cannot be kept."""
+
+    def run(self, command: str, seconds: float, stdin: bytes = b"", limit: int = 1 << 20) -> Ran:
+        """Run a command with the host's shell, in a clean environment; both outputs together."""
 
     def copy_sqlite(self, path: bytes, target: Path) -> dict[str, int]:
         """A consistent copy of an SQLite database; gives the rows per table."""

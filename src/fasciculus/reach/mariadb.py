@@ -20,15 +20,16 @@ _LONG = 24 * 3600
 class MariaDb:
     """One connection; closed by :func:`connect`."""
 
-    def __init__(self, spec: MariaDbSpec) -> None:
+    def __init__(self, spec: MariaDbSpec, link: Any = None) -> None:
         self._where = spec.where
+        self._connection = pymysql.connect(
+            unix_socket=spec.socket or None, host=spec.address or None, port=spec.port,
+            user=spec.user, password=spec.password, charset="utf8mb4", use_unicode=False,
+            conv={}, connect_timeout=_CONNECT_TIMEOUT, read_timeout=_LONG,
+            write_timeout=_LONG, autocommit=True, local_infile=False, defer_connect=True,
+        )
         try:
-            self._connection = pymysql.connect(
-                unix_socket=spec.socket or None, host=spec.address or None, port=spec.port,
-                user=spec.user, password=spec.password, charset="utf8mb4", use_unicode=False,
-                conv={}, connect_timeout=_CONNECT_TIMEOUT, read_timeout=_LONG,
-                write_timeout=_LONG, autocommit=True, local_infile=False,
-            )
+            self._connection.connect(link)
         except pymysql.err.OperationalError as error:
             raise self._told(error) from error
 
@@ -77,9 +78,9 @@ class MariaDb:
 
 
 @contextmanager
-def connect(spec: MariaDbSpec) -> Iterator[MariaDb]:
-    """A connection for the time of the ``with`` block."""
-    server = MariaDb(spec)
+def connect(spec: MariaDbSpec, link: Any = None) -> Iterator[MariaDb]:
+    """A connection for the time of the ``with`` block, over ``link`` where it is not made here."""
+    server = MariaDb(spec, link)
     try:
         yield server
     finally:

@@ -70,7 +70,8 @@ class Live:
     def remaining(self) -> float | None:
         """Seconds left, where the total is known and something moves."""
         left = self.progress.total - self.progress.bytes
-        return left / self.rate if self.rate > 1 and left > 0 else None
+        seconds = left / self.rate if self.rate > 1 else 0.0
+        return seconds if seconds >= 1 else None
 
 
 class Dispatcher:

@@ -6,18 +6,20 @@ import io
 import os
 import time
 from collections.abc import Callable
+from contextlib import closing
 from dataclasses import dataclass, field
 from pathlib import Path
 
 from ..core import mailconf
 from ..core.bundling.entry import FILE, Entry
-from ..core.bundling.manifest import DatabaseRecord
+from ..core.bundling.manifest import DatabaseRecord, LeftOutCount
 from ..core.bundling.packing import Packer
-from ..core.bundling.scan import group_name, user_name
+from ..core.bundling.scan import Chosen, group_name, user_name
 from ..core.dumping.mariadb import Dump, safe_file
 from ..core.errors import Trouble
+from ..core.filtering import Chooser
 from ..core.selecting import LeftOut
-from ..reach.base import Reach
+from ..reach.base import Contents, Reach
 from .order import BundleOrder, DatabaseOrder, MailOrder
 
 _WHOLE = 1024 * 1024
@@ -31,6 +33,8 @@ class Gathered:
 
     databases: list[DatabaseRecord] = field(default_factory=list)
     unreadable: dict[str, list[str]] = field(default_factory=dict)
+    #: What the job's rules left out, by rule.
+    left_out: dict[str, LeftOutCount] = field(default_factory=dict)
 
 
 class Gatherer:
@@ -47,8 +51,16 @@ class Gatherer:
     # Files -------------------------------------------------------------------
 
     def files(self) -> None:
-        for entry in self._reach.scan(self._order.subject.root, self.left_out(), self._unreadable):
-            self._file(entry, self._root + b"/" + entry.path)
+        rules = self._order.rules
+        chooser = None if rules.everything else Chooser(rules, time.time_ns())
+        chosen = Chosen(self.left_out(), chooser, self._note_left_out)
+        for found in self._reach.tree(self._order.subject.root, chosen, self._unreadable):
+            self._file(found.entry, found.open)
+
+    def _note_left_out(self, path: bytes, size: int, rule: str) -> None:
+        count = self.result.left_out.setdefault(rule, LeftOutCount())
+        count.entries += 1
+        count.bytes += size
 
     def left_out(self) -> frozenset[bytes]:
         """The service's own files, local stores, and the databases that go in as copies."""
@@ -65,8 +77,8 @@ class Gatherer:
         self.result.unreadable.setdefault("files", []).append(text)
         self._warn(text)
 
-    def _file(self, entry: Entry, path: bytes) -> None:
-        """Pack one entry that lies at a path on the host."""
+    def _file(self, entry: Entry, open_: Callable[[], Contents]) -> None:
+        """Pack one entry of the host."""
         first_path = entry.link
         first = self._firsts.get(first_path) if first_path is not None else None
         if first is not None and self._packer.links_to(first.path):
@@ -80,7 +92,7 @@ class Gatherer:
             self._seen(1, 0)
             return
         try:
-            self._contents(entry, path)
+            self._contents(entry, open_)
         except FileNotFoundError:
             self._unreadable(f"{entry.text}: vanished before it was read")
             return
@@ -91,25 +103,23 @@ class Gatherer:
             self._firsts.setdefault(first_path or entry.path, entry)
         self._seen(1, entry.size)
 
-    def _contents(self, entry: Entry, path: bytes) -> None:
-        with self._reach.open(path) as source:
+    def _contents(self, entry: Entry, open_: Callable[[], Contents]) -> None:
+        with closing(open_()) as source:
             if entry.size > _WHOLE:
                 # Whether it can be read shows here, before anything of it is packed.
-                before = os.fstat(source.fileno())
-                entry.size = before.st_size
+                entry.size = source.now().size
                 self._packer.add_stream(entry, source, self._warn)
-                after = os.fstat(source.fileno())
-                if (after.st_mtime_ns, after.st_size) != (entry.mtime_ns, entry.size):
+                after = source.now()
+                if (after.mtime_ns, after.size) != (entry.mtime_ns, entry.size):
                     self._warn(f"{entry.text}: changed while it was read")
                 return
             for _ in range(_TRIES):
                 data = source.read()
-                after = os.fstat(source.fileno())
-                settled = after.st_mtime_ns == entry.mtime_ns and after.st_size == len(data)
-                entry.mtime_ns, entry.ctime_ns = after.st_mtime_ns, after.st_ctime_ns
-                if settled:
+                after = source.now()
+                settled = after.mtime_ns == entry.mtime_ns and after.size == len(data)
+                entry.mtime_ns, entry.ctime_ns = after.mtime_ns, after.ctime_ns
+                if settled or not source.again():
                     break
-                source.seek(0)
             else:
                 self._warn(f"{entry.text}: changed while it was read")
             if len(data) > _WHOLE:
@@ -212,8 +222,8 @@ class Gatherer:
         if self._reach.type_of(os.fsdecode(home)) != "dir":
             return
         skipped = frozenset(name for name in self._reach.names(home) if name not in wanted)
-        for entry in self._reach.scan(os.fsdecode(home), skipped, self._warn):
-            path = home + b"/" + entry.path if entry.path else home
+        for found in self._reach.tree(os.fsdecode(home), Chosen(skipped), self._warn):
+            entry = found.entry
             name = entry.path
             if entry.type == FILE and name.startswith(b"sieve/"):
                 mailbox.sieve.append(name[6:].decode("utf-8", "backslashreplace"))
@@ -222,7 +232,7 @@ class Gatherer:
             entry.kind, entry.path = "mail", base + b"/" + name if name else base
             if entry.link is not None:
                 entry.link = base + b"/" + entry.link
-            self._file(entry, path)
+            self._file(entry, found.open)
 
 
 def _member_folder(database: DatabaseOrder) -> str:

@@ -35,6 +35,14 @@ class KindCount:
 
 
 @dataclass(slots=True)
+class LeftOutCount:
+    """How much one rule of the job left out; a folder counts once, with all below it."""
+
+    entries: int = 0
+    bytes: int = 0
+
+
+@dataclass(slots=True)
 class DatabaseRecord:
     """One database as it was at the moment of the bundle; ``tables`` are row counts."""
 
@@ -68,6 +76,7 @@ class Manifest:
     listing_bytes: int = 0
     listing_sha256: str = ""
     warnings: list[str] = field(default_factory=list)
+    left_out: dict[str, LeftOutCount] = field(default_factory=dict)
 
     @property
     def entries(self) -> int:
@@ -119,6 +128,7 @@ def parse_manifest(data: bytes) -> Manifest:
             pieces=[PieceRecord(**piece) for piece in row["pieces"]],
             listing_bytes=row["listing"]["bytes"], listing_sha256=row["listing"]["sha256"],
             warnings=row["warnings"],
+            left_out={rule: LeftOutCount(**count) for rule, count in row.get("left_out", {}).items()},
         )
     except (ValueError, KeyError, TypeError) as error:
         raise Damaged(f"The manifest cannot be read: {error}.") from error

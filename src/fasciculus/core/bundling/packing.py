@@ -32,6 +32,12 @@ SMALLEST_PIECE = 1024 * 1024
 PART_MARK = b".fasciculus-part-"
 
 
+class Source(Protocol):
+    """Bytes to be read in order."""
+
+    def read(self, count: int, /) -> bytes: ...
+
+
 class Room(Protocol):
     """Where piece files are written, and who waits when it is full."""
 
@@ -136,7 +142,7 @@ class Packer:
                 self._add_parts(opened, iter((data,)))
         self._finish(opened)
 
-    def add_stream(self, entry: Entry, source: BinaryIO, warn: Callable[[str], None]) -> None:
+    def add_stream(self, entry: Entry, source: Source, warn: Callable[[str], None]) -> None:
         """Add a file of ``entry.size`` bytes, read as a stream.
 
         What is missing because the file shrank is filled with zero bytes, what it
@@ -320,7 +326,7 @@ class Packer:
             self._written.set()
 
 
-def _exactly(source: BinaryIO, size: int, digest: blake3, warn: Callable[[str], None]) -> Iterator[bytes]:
+def _exactly(source: Source, size: int, digest: blake3, warn: Callable[[str], None]) -> Iterator[bytes]:
     """Exactly ``size`` bytes of a file, digested on the way."""
     left = size
     while left:

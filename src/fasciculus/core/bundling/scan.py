@@ -8,11 +8,15 @@ import os
 import pwd
 import stat
 from collections.abc import Callable, Iterator
+from dataclasses import dataclass
 from functools import lru_cache
 
+from ..filtering import CACHE_MARK, CACHE_TAG, ON_THE_WAY, Chooser
 from .entry import BLOCK, CHAR, DIR, FIFO, FILE, SYMLINK, Entry
 
 Warn = Callable[[str], None]
+
+_IGNORE_SIZE = 64 * 1024
 
 _TYPES = {
     stat.S_IFREG: FILE, stat.S_IFDIR: DIR, stat.S_IFLNK: SYMLINK,
@@ -75,39 +79,75 @@ def describe(path: bytes, kind: str, relative: bytes, info: os.stat_result, warn
     return entry
 
 
+@dataclass(frozen=True, slots=True)
+class Chosen:
+    """What of a tree is wanted.
+
+    ``left_out`` are paths relative to the root that are skipped with all below them. ``chooser``
+    judges the rest; ``on_left_out`` is told what it left out, and by which rule.
+    """
+
+    left_out: frozenset[bytes] = frozenset()
+    chooser: Chooser | None = None
+    on_left_out: Callable[[bytes, int, str], None] = lambda path, size, rule: None
+
+    @property
+    def one_file_system(self) -> bool:
+        return self.chooser is not None and self.chooser.rules.one_file_system
+
+
+@dataclass(slots=True)
+class _Folder:
+    """A folder of the walk: the names still to come, the last first."""
+
+    path: bytes
+    relative: bytes
+    names: list[bytes]
+    #: Its entry, as long as nothing in it was found to go in.
+    owed: Entry | None = None
+
+
 def scan(
-    root: bytes, kind: str = "files", left_out: frozenset[bytes] = frozenset(),
+    root: bytes, kind: str = "files", chosen: Chosen | None = None,
     warn: Warn = lambda message: None,
 ) -> Iterator[Entry]:
     """The entries of a tree, the root itself first.
 
-    ``left_out`` are paths relative to the root that are skipped with all below them.
     What cannot be read or vanishes on the way is named through ``warn``, and the walk
     goes on. Raises ``OSError`` only when the root itself cannot be read.
     """
+    chosen = chosen or Chosen()
+    chooser, left_out = chosen.chooser, chosen.left_out
     linked: dict[tuple[int, int], bytes] = {}
     info = os.lstat(root)
     if not stat.S_ISDIR(info.st_mode):
         raise NotADirectoryError(errno.ENOTDIR, os.strerror(errno.ENOTDIR), os.fsdecode(root))
     top = describe(root, kind, b"", info, warn)
     assert top is not None
+    device = info.st_dev if chosen.one_file_system else None
     yield top
     # A stack of sorted folders instead of recursion: depth is bounded by the tree alone.
-    stack = [_names(root, b"", warn, fatal=True)]
-    folders = [(root, b"")]
+    stack = [_enter(root, b"", chooser, warn, fatal=True)]
     while stack:
-        if not stack[-1]:
+        folder = stack[-1]
+        if not folder.names:
             stack.pop()
-            folders.pop()
             continue
-        name = stack[-1].pop()
-        base, relative_base = folders[-1]
-        path = base + b"/" + name
-        relative = relative_base + b"/" + name if relative_base else name
+        name = folder.names.pop()
+        path = folder.path + b"/" + name
+        relative = folder.relative + b"/" + name if folder.relative else name
         if relative in left_out:
             continue
         try:
             info = os.lstat(path)
+            verdict = ""
+            is_dir = stat.S_ISDIR(info.st_mode)
+            if chooser is not None:
+                verdict = chooser.judge(relative, is_dir, stat.S_ISREG(info.st_mode), info.st_size,
+                                        info.st_mtime_ns)
+                if verdict and verdict != ON_THE_WAY:
+                    chosen.on_left_out(relative, 0 if is_dir else info.st_size, verdict)
+                    continue
             entry = describe(path, kind, relative, info, warn)
         except FileNotFoundError:
             warn(f"{shown(relative)}: vanished while it was read")
@@ -117,15 +157,49 @@ def scan(
             continue
         if entry is None:
             continue
-        if info.st_nlink > 1 and entry.type == FILE:
-            entry.links = info.st_nlink
-            first = linked.setdefault((info.st_dev, info.st_ino), relative)
-            if first is not relative:
-                entry.link = first
-        yield entry
-        if entry.type == DIR:
-            stack.append(_names(path, relative, warn))
-            folders.append((path, relative))
+        if verdict != ON_THE_WAY:
+            for above in stack:
+                if above.owed is not None:
+                    yield above.owed
+                    above.owed = None
+            if info.st_nlink > 1 and entry.type == FILE:
+                entry.links = info.st_nlink
+                first = linked.setdefault((info.st_dev, info.st_ino), relative)
+                if first is not relative:
+                    entry.link = first
+            yield entry
+        if is_dir:
+            if device is not None and info.st_dev != device:
+                chosen.on_left_out(relative, 0, "on another file system")
+                continue
+            below = _enter(path, relative, chooser, warn)
+            below.owed = entry if verdict == ON_THE_WAY else None
+            stack.append(below)
+
+
+def _enter(path: bytes, relative: bytes, chooser: Chooser | None, warn: Warn,
+           fatal: bool = False) -> _Folder:
+    names = _names(path, relative, warn, fatal)
+    if chooser is not None and chooser.looks_into_folders and names:
+        tag = _head(path + b"/" + CACHE_TAG, len(CACHE_MARK)) if CACHE_TAG in names else None
+        ignore = os.fsencode(chooser.rules.ignore_file)
+        text = None
+        if ignore and ignore in names:
+            text = _head(path + b"/" + ignore, _IGNORE_SIZE).decode("utf-8", "surrogateescape")
+        chooser.enter(relative, tag, text)
+    return _Folder(path, relative, names)
+
+
+def _head(path: bytes, size: int) -> bytes:
+    try:
+        descriptor = os.open(path, os.O_RDONLY | os.O_NOFOLLOW | os.O_NONBLOCK | os.O_CLOEXEC)
+    except OSError:
+        return b""
+    with os.fdopen(descriptor, "rb") as file:
+        try:
+            return file.read(size)
+        except OSError:
+            return b""
 
 
 def _names(path: bytes, relative: bytes, warn: Warn, fatal: bool = False) -> list[bytes]:

@@ -1,0 +1,117 @@
+"""Patterns judge as git does; limits, ready sets, and only what is included."""
+
+import os
+import subprocess
+from pathlib import Path
+
+import pytest
+from hypothesis import HealthCheck, given, settings
+from hypothesis import strategies as st
+
+from fasciculus.core.bundling.scan import Chosen, scan
+from fasciculus.core.errors import BadSetting
+from fasciculus.core.filtering import ON_THE_WAY, READY_SETS, Chooser, FileRules, check_pattern
+
+NAMES = st.sampled_from(["a", "b.log", "cache", "x.log.1", "keep", "data.tar", "B.LOG"])
+PATHS = st.lists(st.lists(NAMES, min_size=1, max_size=4).map("/".join), min_size=1, max_size=12)
+PARTS = st.sampled_from(["a", "*.log", "cache", "**", "k*p", "?", "[ab]*", "data.tar", "*"])
+
+
+@st.composite
+def pattern(draw):
+    text = "/".join(draw(st.lists(PARTS, min_size=1, max_size=3)))
+    return (
+        draw(st.sampled_from(["", "", "!"]))
+        + draw(st.sampled_from(["", "/"]))
+        + text
+        + draw(st.sampled_from(["", "", "/", "/**"]))
+    )
+
+
+def kept(root: Path, rules: FileRules) -> set[str]:
+    chosen = Chosen(chooser=Chooser(rules, 0))
+    return {entry.text for entry in scan(os.fsencode(root), chosen=chosen) if entry.type == "file"}
+
+
+@settings(max_examples=120, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
+@given(PATHS, st.lists(pattern(), min_size=1, max_size=4))
+def test_excludes_mean_what_they_mean_to_git(tmp_path_factory, paths, lines):
+    root = tmp_path_factory.mktemp("tree")
+    for path in paths:
+        target = root / path
+        if not any(p.is_file() for p in target.parents) and not target.exists():
+            target.parent.mkdir(parents=True, exist_ok=True)
+            target.write_text("x")
+    found = kept(root, FileRules(excludes=tuple(lines)))
+    subprocess.run(["git", "init", "-q", str(root)], check=True)
+    (root / ".git/info/exclude").write_text("\n".join(lines) + "\n")
+    listed = subprocess.run(
+        ["git", "-C", str(root), "-c", "core.quotePath=off", "ls-files", "--others", "--exclude-standard"],
+        check=True,
+        capture_output=True,
+        text=True,
+    )
+    assert found == set(listed.stdout.splitlines()), lines
+
+
+def judged(rules: FileRules, *paths: str, size: int = 10, age_days: int = 0) -> list[str]:
+    chooser = Chooser(rules, 400 * 86_400 * 10**9)
+    mtime = (400 - age_days) * 86_400 * 10**9
+    return [
+        chooser.judge(p.rstrip("/").encode(), p.endswith("/"), not p.endswith("/"), size, mtime) for p in paths
+    ]
+
+
+def test_ready_sets_keep_the_folders_themselves():
+    rules = FileRules(sets=tuple(READY_SETS))
+    assert judged(rules, "site/", "site/cache/", "site/cache/x", "site/logs/", "site/logs/old/", "a.log") == [
+        "", "", "**/cache/**", "", "**/logs/**", "*.log",
+    ]  # fmt: skip
+    assert judged(rules, "node_modules/", "catalogue/", "cachet") == ["node_modules/", "", ""]
+
+
+def test_limits_of_size_and_age_are_for_files():
+    rules = FileRules(larger_than=1000, older_than=30)
+    assert judged(rules, "a", size=1000, age_days=30) == [""]
+    assert judged(rules, "a", "b/", size=1001) == ["larger than 1000 B", ""]
+    assert judged(rules, "a", "b/", age_days=31) == ["older than 30 days", ""]
+
+
+def test_includes_keep_the_folders_on_the_way():
+    rules = FileRules(includes=("/public/", "*.sql"), excludes=("tmp/",))
+    assert judged(rules, "public/", "public/deep/x", "other/", "other/a.sql", "other/b") == [
+        "", "", ON_THE_WAY, "", "not included",
+    ]  # fmt: skip
+    assert judged(rules, "public/", "public/tmp/") == ["", "tmp/"]
+
+
+def test_names_that_are_not_utf8_are_judged_too():
+    chooser = Chooser(FileRules(excludes=("*.log",)), 0)
+    assert chooser.judge(b"caf\xe9.log", False, True, 1, 0) == "*.log"
+    assert chooser.judge(b"caf\xe9", False, True, 1, 0) == ""
+
+
+@pytest.mark.parametrize("text", ["", "   ", "# comment", "a\nb", "!"])
+def test_what_is_no_pattern_is_refused(text):
+    with pytest.raises(BadSetting, match="not a pattern"):
+        check_pattern(text)
+
+
+def test_one_file_system_stops_at_a_mount(tmp_path, monkeypatch):
+    (tmp_path / "mounted/deep").mkdir(parents=True)
+    (tmp_path / "mounted/file").write_text("elsewhere")
+    lstat = os.lstat
+
+    def other_device(path):
+        info = list(lstat(path))
+        if b"/mounted" in os.fsencode(path):
+            info[2] += 1
+        return os.stat_result(info)
+
+    monkeypatch.setattr("fasciculus.core.bundling.scan.os.lstat", other_device)
+    left = []
+    chosen = Chosen(
+        chooser=Chooser(FileRules(one_file_system=True), 0), on_left_out=lambda p, s, rule: left.append((p, rule))
+    )
+    assert [entry.path for entry in scan(os.fsencode(tmp_path), chosen=chosen)] == [b"", b"mounted"]
+    assert left == [(b"mounted", "on another file system")]
