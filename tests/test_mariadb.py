@@ -4,7 +4,8 @@ import subprocess
 
 import pytest
 
-from fasciculus.core.dumping.mariadb import Dump, load
+from fasciculus.core.dumping.loading import load
+from fasciculus.core.dumping.mariadb import Dump
 from fasciculus.core.errors import Trouble, Unreachable
 from fasciculus.reach.base import MariaDbSpec
 from fasciculus.reach.mariadb import connect
@@ -28,7 +29,28 @@ INSERT INTO made (a, hidden) VALUES (21, 8);
 CREATE TABLE `odd ``name``; select` (`from` INT, `two words` INT);
 INSERT INTO `odd ``name``; select` VALUES (1, 2);
 CREATE TABLE empty_one (id INT);
-CREATE VIEW a_on_z AS SELECT * FROM z_base;
+INSERT INTO kinds (f, d) VALUES (-0.0, -0e0), (NULL, 5e-324);
+INSERT INTO kinds (da, dt) VALUES ('2026-00-10', '2026-01-00 10:00:00');
+SET sql_mode='ALLOW_INVALID_DATES'; INSERT INTO kinds (da) VALUES ('2026-02-31'); SET sql_mode='';
+CREATE SEQUENCE tickets START WITH 100 INCREMENT BY 5 CACHE 10; DO NEXTVAL(tickets);
+CREATE TABLE drawn (n INT DEFAULT NEXTVAL(tickets), note VARCHAR(9));
+INSERT INTO drawn (note) VALUES ('first'), ('second');
+CREATE TABLE old_letters (g VARCHAR(20) CHARSET gbk, s VARCHAR(20) CHARSET sjis, u VARCHAR(20) CHARSET ucs2, k VARCHAR(20) CHARSET koi8r, w TEXT CHARSET latin2);
+INSERT INTO old_letters VALUES (_gbk 0xB5C4D6D0, _sjis 0x835C5C, _ucs2 0x00410416, _koi8r 0xC6D9D7C1, 'žluť'), ('', '', '', '', NULL);
+CREATE TABLE dated (id INT PRIMARY KEY, v INT) WITH SYSTEM VERSIONING;
+INSERT INTO dated VALUES (1, 1), (2, 2); UPDATE dated SET v = 10 WHERE id = 1; DELETE FROM dated WHERE id = 2;
+CREATE TABLE named_period (id INT PRIMARY KEY, a TIMESTAMP(6) GENERATED ALWAYS AS ROW START, z TIMESTAMP(6) GENERATED ALWAYS AS ROW END, PERIOD FOR SYSTEM_TIME (a, z)) WITH SYSTEM VERSIONING;
+INSERT INTO named_period (id) VALUES (1); DELETE FROM named_period;
+CREATE TABLE parted (id INT NOT NULL, y INT NOT NULL, PRIMARY KEY (id, y)) PARTITION BY RANGE (y) (PARTITION old VALUES LESS THAN (2020), PARTITION rest VALUES LESS THAN MAXVALUE);
+INSERT INTO parted VALUES (1, 1999), (2, 2026);
+CREATE TABLE aged (id INT PRIMARY KEY) ENGINE=MyISAM COMMENT='not in snapshots; it''s old';
+INSERT INTO aged VALUES (7);
+CREATE TABLE unruly (n INT, CONSTRAINT positive CHECK (n > 0));
+SET check_constraint_checks=0; INSERT INTO unruly VALUES (-1); SET check_constraint_checks=1;
+CREATE TABLE figures (id INT PRIMARY KEY, g GEOMETRY, p POLYGON);
+INSERT INTO figures VALUES (1, ST_GeomFromText('LINESTRING(0 0, 1.5 2.5)', 4326), ST_GeomFromText('POLYGON((0 0,1 0,1 1,0 0))')), (2, NULL, NULL);
+CREATE TABLE heavy (id INT PRIMARY KEY, b LONGBLOB, t LONGTEXT, bits BIT(3), n DOUBLE, l TEXT CHARSET koi8r);
+INSERT INTO heavy VALUES (1, REPEAT(0x00FF270D0A5C1A, 900000), REPEAT('žluť 🪶\\r\\n''"', 200000), b'101', 0.1, 'фыва'), (2, NULL, 'small', NULL, NULL, NULL);
 """
 PROGRAMS = [
     "CREATE VIEW z_base AS SELECT id, name FROM plain",
@@ -36,37 +58,63 @@ PROGRAMS = [
     "CREATE TRIGGER shout BEFORE INSERT ON plain FOR EACH ROW BEGIN SET NEW.note = CONCAT(NEW.note, '//;'); END",
     "CREATE FUNCTION two() RETURNS INT DETERMINISTIC RETURN 2",
     "CREATE PROCEDURE add_one(IN n INT) BEGIN INSERT INTO empty_one VALUES (n); END",
+    "CREATE FUNCTION three() RETURNS INT DETERMINISTIC RETURN 3",
+    "CREATE VIEW by_function AS SELECT id, three() AS three FROM plain WHERE id < 3 WITH CASCADED CHECK OPTION",
+    "CREATE TABLE gone (id INT)",
+    "CREATE VIEW orphan AS SELECT id FROM gone",
+    "DROP TABLE gone",
+    "CREATE TRIGGER twice BEFORE INSERT ON plain FOR EACH ROW FOLLOWS shout SET NEW.note = CONCAT(NEW.note, '2')",
+    "SET NAMES latin1",
+    "CREATE PROCEDURE old_client() COMMENT 'of latin1' SELECT 'x' = _latin1'X' COLLATE latin1_swedish_ci",
+    "SET NAMES utf8mb4, time_zone='+05:00'",
+    "CREATE EVENT later ON SCHEDULE EVERY 1 DAY STARTS '2030-01-01 03:00:00' DISABLE COMMENT 'in its zone' DO SELECT 2",
     "CREATE EVENT nothing ON SCHEDULE EVERY 1 DAY DISABLE DO SELECT 1",
 ]
 # Rows are compared by what the server makes of them: every column as its exact bytes.
 ROWS = {
-    "kinds": "SELECT HEX(b), HEX(vb), HEX(bl), bi+0, CAST(f AS DOUBLE), d, de, u, dt, t, da, y, e, s, HEX(l), j, "
-    "HEX(g), uu, ip, ts FROM kinds ORDER BY d, f",
+    "kinds": "SELECT HEX(b), HEX(vb), HEX(bl), bi+0, CAST(f AS DOUBLE), d, d = 0 AND LEFT(d, 1) = '-', de, u, dt, t, da, y, e, s, HEX(l), j, "
+    "HEX(g), uu, ip, ts FROM kinds ORDER BY d, f, dt, da",
     "plain": "SELECT id, HEX(name), HEX(note), note IS NULL FROM plain ORDER BY id",
+    "drawn": "SELECT n, note FROM drawn ORDER BY n",
+    "tickets": "SELECT next_not_cached_value, minimum_value, increment, cache_size FROM tickets",
+    "old_letters": "SELECT HEX(g), HEX(s), HEX(u), HEX(k), HEX(w), w IS NULL FROM old_letters ORDER BY g",
+    "dated": "SELECT id, v, row_start, row_end FROM dated FOR SYSTEM_TIME ALL ORDER BY id, row_start",
+    "named_period": "SELECT id, a, z FROM named_period FOR SYSTEM_TIME ALL",
+    "parted": "SELECT * FROM parted PARTITION (old)",
+    "aged": "SELECT * FROM aged",
+    "unruly": "SELECT * FROM unruly",
+    "figures": "SELECT id, HEX(g), ST_SRID(g), HEX(p) FROM figures ORDER BY id",
+    "heavy": "SELECT id, MD5(b), LENGTH(b), MD5(t), bits+0, n, HEX(l) FROM heavy ORDER BY id",
     "made": "SELECT a, twice, hidden FROM made",
     "parent": "SELECT * FROM parent",
     "child": "SELECT * FROM child",
     "`odd ``name``; select`": "SELECT * FROM `odd ``name``; select`",
 }
 SHOWN = (
-    "SELECT table_name, engine, table_collation, auto_increment FROM information_schema.tables WHERE table_schema=%s ORDER BY 1",
+    "SELECT table_name, engine, table_collation, auto_increment FROM information_schema.tables WHERE table_schema=%s "
+    "AND table_name <> 'orphan' ORDER BY 1",
     "SELECT table_name, column_name, column_type, is_nullable, column_default, extra, collation_name FROM "
-    "information_schema.columns WHERE table_schema=%s ORDER BY 1, ordinal_position",
-    "SELECT trigger_name, action_statement, sql_mode FROM information_schema.triggers WHERE trigger_schema=%s",
-    "SELECT routine_name, routine_definition, sql_mode FROM information_schema.routines WHERE routine_schema=%s ORDER BY 1",
-    "SELECT event_name, event_definition, status FROM information_schema.events WHERE event_schema=%s",
+    "information_schema.columns WHERE table_schema=%s AND table_name <> 'orphan' ORDER BY 1, ordinal_position",
+    "SELECT trigger_name, action_order, action_statement, sql_mode, collation_connection FROM information_schema.triggers "
+    "WHERE trigger_schema=%s ORDER BY 1",
+    "SELECT routine_name, routine_definition, sql_mode, routine_comment, character_set_client, collation_connection FROM information_schema.routines WHERE routine_schema=%s ORDER BY 1",
+    "SELECT event_name, event_definition, status, starts, time_zone, event_comment FROM information_schema.events WHERE event_schema=%s",
     "SELECT table_name, constraint_name, constraint_type FROM information_schema.table_constraints WHERE table_schema=%s ORDER BY 1, 2",
-    "SELECT table_name FROM information_schema.views WHERE table_schema=%s ORDER BY 1",
+    "SELECT table_name, check_option, definer, security_type FROM information_schema.views WHERE table_schema=%s "
+    "AND table_name <> 'orphan' ORDER BY 1",
+    "SELECT check_clause, constraint_name FROM information_schema.check_constraints WHERE constraint_schema=%s ORDER BY 2",
+    "SELECT table_name, partition_name, partition_expression FROM information_schema.partitions WHERE table_schema=%s "
+    "AND partition_name IS NOT NULL ORDER BY 1, 2",
+    "SELECT table_name, table_type, table_comment FROM information_schema.tables WHERE table_schema=%s AND table_name <> 'orphan' ORDER BY 1",
     "SELECT default_character_set_name, default_collation_name FROM information_schema.schemata WHERE schema_name=%s",
 )
 
 
 @pytest.fixture(scope="module")
 def awkward(mariadb):
-    text = SCHEMA.rpartition("CREATE VIEW")[0]
     subprocess.run(
         ["mariadb", "-S", mariadb.socket, "--default-character-set=utf8mb4"],
-        input=text,
+        input=SCHEMA,
         text=True,
         check=True,
     )
@@ -79,9 +127,9 @@ def spec(mariadb):
     return MariaDbSpec(socket=mariadb.socket, user="fasciculus", password="ledger")
 
 
-def dumped(spec, name):
+def dumped(spec, name, rules=DumpRules()):
     with connect(spec) as server:
-        dump = Dump(server, name)
+        dump = Dump(server, name, rules)
         return list(dump), dump.done
 
 
@@ -106,6 +154,9 @@ def test_the_client_and_our_own_restore_rebuild_an_equal_database(awkward, spec)
     members, done = dumped(spec, "awkward")
     assert [m.name for m in members] == sorted(m.name for m in members), "import order is name order"
     assert done.tables["plain"] == 4 and done.tables["empty_one"] == 0 and done.character_set == "latin1"
+    assert [n.partition(" is ")[0].partition(" does ")[0] for n in done.notes] == [
+        "table awkward.aged", "view awkward.orphan",
+    ]  # fmt: skip
     wanted = everything(awkward, "awkward")
     awkward.run("CREATE DATABASE by_client", "CREATE DATABASE by_us")
     subprocess.run(
@@ -174,3 +225,74 @@ def test_what_a_server_refuses_is_said(mariadb, spec):
     assert "not-it" not in str(caught.value)
     with pytest.raises(Unreachable, match="does not answer"):
         dumped(MariaDbSpec(socket="/no/such.sock", user="x"), "awkward")
+
+
+def test_some_tables_and_tables_without_their_rows(mariadb, spec):
+    mariadb.run(
+        "CREATE DATABASE parts",
+        "USE parts",
+        *(f"CREATE TABLE {t} (n INT)" for t in ("orders", "sessions", "cache_a", "cache_b")),
+        *(f"INSERT INTO {t} VALUES (1)" for t in ("orders", "sessions", "cache_a", "cache_b")),
+        "CREATE TRIGGER on_order BEFORE INSERT ON orders FOR EACH ROW SET NEW.n = 1",
+        "CREATE TRIGGER on_session BEFORE INSERT ON sessions FOR EACH ROW SET NEW.n = 1",
+        "CREATE VIEW all_orders AS SELECT * FROM orders",
+    )
+
+    def found(**rules):
+        members, done = dumped(spec, "parts", DumpRules(check_tables=True, **rules))
+        text = b"".join(m.data for m in members).decode()
+        made = [t for t in ("orders", "sessions", "cache_a", "cache_b") if f"CREATE TABLE `{t}`" in text]
+        return made, sorted(done.tables), "on_session" in text, "all_orders" in text
+
+    everything_ = ["orders", "sessions", "cache_a", "cache_b"]
+    assert found(without_rows=("sess*", "cache_?")) == (everything_, ["orders"], True, True)
+    assert found(structure_only=True) == (everything_, [], True, True)
+    assert found(tables=("orders", "cache_*"), without_tables=("cache_b",)) == (
+        ["orders", "cache_a"], ["cache_a", "orders"], False, False,
+    )  # fmt: skip
+
+
+def test_users_come_back_with_their_rights_on_the_database(mariadb, spec):
+    mariadb.run(
+        "CREATE DATABASE `club_house`",
+        "CREATE TABLE club_house.book (id INT, secret INT)",
+        "CREATE USER 'o''hara'@'%' IDENTIFIED BY 'pass'",
+        "GRANT SELECT, INSERT ON `club\\_house`.* TO 'o''hara'@'%'",
+        "GRANT SELECT (id) ON club_house.book TO 'o''hara'@'%'",
+        "CREATE USER other@localhost",
+        "GRANT SELECT ON large_else.* TO other@localhost",
+    )
+    members, _ = dumped(spec, "club_house")
+    text = members[-1].data.decode()
+    assert members[-1].name == "99000-users.sql" and "other" not in text
+    assert "IF NOT EXISTS `o'hara`" in text and "pass'" not in text
+    wanted = mariadb_rows(mariadb, "SHOW GRANTS FOR 'o''hara'@'%'")
+    mariadb.run("DROP USER 'o''hara'@'%'")
+    subprocess.run(["mariadb", "-S", mariadb.socket], input=members[-1].data, check=True)
+    assert mariadb_rows(mariadb, "SHOW GRANTS FOR 'o''hara'@'%'") == wanted
+
+
+def mariadb_rows(mariadb, query):
+    connection = mariadb.connect()
+    try:
+        with connection.cursor() as cursor:
+            cursor.execute(query)
+            return sorted(cursor.fetchall())
+    finally:
+        connection.close()
+
+
+def test_a_right_that_lacks_is_named_with_its_grant(mariadb):
+    mariadb.run(
+        "CREATE DATABASE guarded",
+        "CREATE USER reader@localhost IDENTIFIED BY 'r'",
+        "GRANT SELECT, EVENT ON guarded.* TO reader@localhost",
+    )
+    reader = MariaDbSpec(socket=mariadb.socket, user="reader", password="r")
+    with pytest.raises(Trouble, match="reader@localhost lacks SHOW VIEW, TRIGGER on guarded") as caught:
+        dumped(reader, "guarded")
+    statement = caught.value.way_out.partition(": ")[2]
+    assert statement == "GRANT SHOW VIEW, TRIGGER ON `guarded`.* TO 'reader'@'localhost';"
+    mariadb.run(statement)
+    _, done = dumped(reader, "guarded")
+    assert "its users and their rights are not kept" in done.notes[0] and "GRANT SELECT ON `mysql`." in done.notes[0]

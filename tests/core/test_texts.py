@@ -8,7 +8,9 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from fasciculus.core import mailconf, planning, timetable
-from fasciculus.core.dumping.mariadb import Member, load, quote_name, safe_file, statements
+from fasciculus.core.dumping.literals import quote_name
+from fasciculus.core.dumping.loading import load, statements
+from fasciculus.core.dumping.mariadb import Member, safe_file
 from fasciculus.core.reporting import CopyLine, RunReport, TaskLine, worst
 from fasciculus.core.wording import duration_words, list_words, size_words
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Iterator, Sequence
 from contextlib import contextmanager
 from typing import Any, cast
@@ -15,6 +16,12 @@ from .base import MariaDbSpec
 
 _CONNECT_TIMEOUT = 15
 _LONG = 24 * 3600
+#: Errors that say that a right is missing.
+_RIGHTS = (ER.DBACCESS_DENIED_ERROR, ER.TABLEACCESS_DENIED_ERROR, ER.COLUMNACCESS_DENIED_ERROR,
+           ER.SPECIFIC_ACCESS_DENIED_ERROR, ER.PROCACCESS_DENIED_ERROR)
+_DENIED = re.compile(r"(?P<right>[A-Z ,]+?) command denied to user (?P<user>\S+) for (?:table|column) "
+                     r"(?P<table>\S+)|denied for user (?P<other>\S+) to database (?P<database>\S+)|"
+                     r"need \(at least one of\) the (?P<special>[A-Z ,]+) privilege")
 
 
 class MariaDb:
@@ -45,8 +52,13 @@ class MariaDb:
         if code in (2006, 2013, 2014) or code == 0:
             return Unreachable(f"The database server at {self._where} broke the connection off.",
                                "Look into its error log.")
+        if code in _RIGHTS:
+            return Unreachable(f"The database server at {self._where} refused: {text}.", _grant(str(text)))
+        if code == ER.TABLE_DEF_CHANGED:
+            return Unreachable(f"A table was changed while it was read: {text}.",
+                               "The next run reads it anew; move the job away from updates.")
         return Unreachable(f"The database server at {self._where} refused: {text}.",
-                           "Check the database user's rights (GRANT).")
+                           "Its message says what to put right.")
 
     @contextmanager
     def _said(self) -> Iterator[None]:
@@ -60,12 +72,11 @@ class MariaDb:
             cursor.execute(sql, values or None)
             return cursor.fetchall()
 
-    def stream(self, sql: str) -> Iterator[bytes | None]:
+    def stream(self, sql: str) -> Iterator[Sequence[bytes | None]]:
         with self._said():
             cursor = self._connection.cursor(SSCursor)
             cursor.execute(sql)
-            for row in cursor.fetchall_unbuffered():
-                yield row[0]
+            yield from cursor.fetchall_unbuffered()
             cursor.close()
 
     def execute(self, statement: bytes) -> None:
@@ -75,6 +86,21 @@ class MariaDb:
     def close(self) -> None:
         # A dump that was broken off must not first drain the rest of a large table.
         cast(Any, self._connection)._force_close()
+
+
+def _grant(text: str) -> str:
+    """The statement that would give the right which an error says is missing."""
+    match = _DENIED.search(text)
+    if match and match["right"]:
+        table = match["table"]
+        where = table if "." in table else f"DATABASE.{table}"
+        return f"Give it: GRANT {match['right'].strip()} ON {where} TO {match['user']};"
+    if match and match["database"]:
+        return (f"Give it: GRANT SELECT, SHOW VIEW, TRIGGER, EVENT ON "
+                f"`{match['database'].strip(chr(39))}`.* TO {match['other']};")
+    if match:
+        return f"Give it: GRANT {match['special'].split(',')[0].strip()} ON *.* TO the database user;"
+    return "Give the database user that right (GRANT)."
 
 
 @contextmanager

@@ -142,7 +142,7 @@ class Gatherer:
         assert self._order.mariadb is not None
         folder = _member_folder(database)
         with self._reach.mariadb(self._order.mariadb.spec()) as server:
-            dump = Dump(server, database.name)
+            dump = Dump(server, database.name, self._order.database_rules.of(database.name))
             moment = time.time_ns()
             for member in dump:
                 path = f"{folder}/{member.name}".encode()
@@ -153,6 +153,8 @@ class Gatherer:
                 else:
                     self._packer.add(entry, member.data)
                 self._seen(1, len(member.data))
+        for note in dump.done.notes:
+            self._warn(note)
         self.result.databases.append(DatabaseRecord(
             "mariadb", database.name, dump.done.server_version, dump.done.character_set,
             folder, tables=dump.done.tables,

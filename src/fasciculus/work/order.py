@@ -7,6 +7,7 @@ from typing import Any, Literal
 from pydantic import BaseModel, Field
 
 from ..core.bundling.names import SubjectRef
+from ..core.dumping.rules import DatabaseRules
 from ..core.filtering import FileRules
 from ..reach.base import MariaDbSpec
 from ..stores.base import StoreSpec
@@ -93,6 +94,7 @@ class BundleOrder(BaseModel):
     listing: str
     left_out: list[str] = []
     rules: FileRules = FileRules()
+    database_rules: DatabaseRules = DatabaseRules()
     expected_bytes: int = 0
     expected_packed: int = 0
     writer: str

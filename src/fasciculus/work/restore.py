@@ -15,7 +15,8 @@ from ..core.bundling.entry import CHAR, SYMLINK, Entry, to_bytes
 from ..core.bundling.listing import read_listing
 from ..core.bundling.manifest import DatabaseRecord, Manifest
 from ..core.bundling.reading import BundleReader, only
-from ..core.dumping.mariadb import quote_name, statements
+from ..core.dumping.literals import quote_name
+from ..core.dumping.loading import statements
 from ..core.errors import BadSetting, Damaged, StoreFull, Trouble
 from ..core.wording import count_words, size_words
 from ..reach.base import LoadingServer, Reach

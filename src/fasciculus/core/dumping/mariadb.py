@@ -1,41 +1,43 @@
 """A MariaDB or MySQL database as SQL members, in import order.
 
-The server writes the literals itself (``QUOTE``, ``HEX``), which is exact and several
-times faster than escaping values here. All reads of one database happen inside one
-consistent snapshot. Members:
+All reads of one database happen inside one consistent snapshot; what the engine of a table keeps out
+of snapshots is said in :attr:`Dumped.notes`. Members:
 
 =====================  ==========================================================
-``00000-schema.sql``    the database's character set, every table
+``00000-schema.sql``    the database's character set, sequences, every table
 ``NNNNN-rows-….sql``    rows of one table, at most about 8 MiB a member
-``90000-views.sql``     views, those that others build on first
-``91000-routines.sql``  procedures and functions
-``92000-triggers.sql``  triggers, each with the sql_mode it was made under
+``90000-routines.sql``  procedures and functions
+``91000-views.sql``     views, those that others build on first
+``92000-triggers.sql``  triggers in order, each with the sql_mode it was made under
 ``93000-events.sql``    events
+``99000-users.sql``     the users that have rights on the database, with those rights
 =====================  ==========================================================
 """
 
 from __future__ import annotations
 
 import re
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, field
+from fnmatch import fnmatchcase
 from typing import Protocol
 
 from ..errors import Trouble
+from . import literals, rights
+from .literals import Column, quote_name
 
 MEMBER_SIZE = 8 * 1024 * 1024
 STATEMENT_SIZE = 1024 * 1024
+USERS = "99000-users.sql"
 
 _HEAD = (
     b"SET NAMES utf8mb4;\nSET time_zone='+00:00';\n"
-    b"SET sql_mode='NO_AUTO_VALUE_ON_ZERO';\n"
+    b"SET sql_mode='NO_AUTO_VALUE_ON_ZERO,ALLOW_INVALID_DATES';\n"
     b"SET foreign_key_checks=0;\nSET unique_checks=0;\n"
+    b"/*M!100200 SET check_constraint_checks=0 */;\n"
 )
-_BINARY = frozenset({
-    "binary", "varbinary", "tinyblob", "blob", "mediumblob", "longblob", "bit", "geometry", "point",
-    "linestring", "polygon", "multipoint", "multilinestring", "multipolygon", "geometrycollection",
-})
-_NUMBERS = frozenset(["tinyint", "smallint", "mediumint", "int", "bigint", "decimal", "year", "double"])
+_SNAPSHOTS = frozenset(["innodb", "rocksdb", "tokudb", ""])
+_HISTORY_SINCE = (10, 11)
 
 
 class Server(Protocol):
@@ -44,8 +46,8 @@ class Server(Protocol):
     def rows(self, sql: str, *values: str) -> Sequence[Sequence[bytes | None]]:
         """All rows of a small result."""
 
-    def stream(self, sql: str) -> Iterator[bytes | None]:
-        """The first column of a result of any size, row by row."""
+    def stream(self, sql: str) -> Iterator[Sequence[bytes | None]]:
+        """A result of any size, row by row."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -56,18 +58,36 @@ class Member:
     data: bytes
 
 
+@dataclass(frozen=True, slots=True)
+class DumpRules:
+    """What of a database goes in. Patterns are of tables, with ``*`` and ``?``.
+
+    ``tables`` empty means all; ``without_rows`` keeps a table's structure alone.
+    """
+
+    tables: tuple[str, ...] = ()
+    without_tables: tuple[str, ...] = ()
+    without_rows: tuple[str, ...] = ()
+    structure_only: bool = False
+    check_tables: bool = False
+
+
 @dataclass(slots=True)
 class Dumped:
-    """What was found, filled in as the members are taken."""
+    """What was found, filled in as the members are taken. ``notes`` are for the warnings."""
 
     server_version: str = ""
     character_set: str = ""
     tables: dict[str, int] = field(default_factory=dict)
+    notes: list[str] = field(default_factory=list)
 
 
-def quote_name(name: str) -> str:
-    """An identifier in backquotes."""
-    return "`" + name.replace("`", "``") + "`"
+@dataclass(frozen=True, slots=True)
+class _Table:
+    name: str
+    kind: str
+    engine: str
+    columns: list[Column]
 
 
 def safe_file(name: str) -> str:
@@ -78,92 +98,151 @@ def safe_file(name: str) -> str:
     )
 
 
-def _literal(column: str, data_type: str) -> str:
-    """The SQL that makes the server write one value as a literal."""
-    name = quote_name(column)
-    if data_type in _BINARY:
-        return f"IF({name} IS NULL,'NULL',IF(LENGTH({name})=0,'\\'\\'',CONCAT('0x',HEX({name}))))"
-    if data_type in _NUMBERS:
-        return f"IFNULL({name},'NULL')"
-    if data_type == "float":
-        # As DOUBLE it prints with all its digits, and reads back to the same FLOAT.
-        return f"IFNULL(CAST({name} AS DOUBLE),'NULL')"
-    # The command-line client makes a bare CR LF in its input an LF: CR is written escaped.
-    return f"REPLACE(QUOTE(CONVERT({name} USING utf8mb4)),CHAR(13 USING utf8mb4),'\\\\r')"
-
-
 def _text(value: bytes | None) -> str:
     return "" if value is None else value.decode("utf-8")
+
+
+def _sql_text(value: str) -> str:
+    return "'" + value.replace("\\", "\\\\").replace("'", "\\'") + "'"
+
+
+def _matches(name: str, patterns: Sequence[str]) -> bool:
+    return any(fnmatchcase(name, pattern) for pattern in patterns)
 
 
 class Dump:
     """The dump of one database, to be iterated once. ``done`` is complete afterwards."""
 
-    def __init__(self, server: Server, database: str) -> None:
-        self._server, self._database = server, database
+    def __init__(self, server: Server, database: str, rules: DumpRules = DumpRules()) -> None:
+        self._server, self._database, self._rules = server, database, rules
+        self._version: tuple[int, ...] = ()
+        self._mariadb = True
         self.done = Dumped()
 
     def __iter__(self) -> Iterator[Member]:
         server, database = self._server, self._database
+        self._check_rights()
+        head = self._open()
+        tables = self._tables()
+        if self._rules.check_tables:
+            self._check_tables(tables)
+        server.rows("START TRANSACTION WITH CONSISTENT SNAPSHOT")
+        yield Member("00000-schema.sql", b"".join([_HEAD, head, *self._schema(tables)]))
+        for number, table in enumerate(tables, 1):
+            if table.kind == "SEQUENCE":
+                continue
+            if self._rules.structure_only or _matches(table.name, self._rules.without_rows):
+                continue
+            if table.engine.lower() not in _SNAPSHOTS:
+                self.done.notes.append(
+                    f"table {database}.{table.name} is of engine {table.engine}, which keeps no snapshot: "
+                    "its rows are of the moment when they were read")
+            yield from self._rows(number, table)
+        if self._rules.tables:
+            # Some tables alone: what builds on all of them is not part of it.
+            yield from self._triggers([table.name for table in tables])
+            return
+        yield from self._routines()
+        yield from self._views()
+        yield from self._triggers([table.name for table in tables])
+        yield from self._events()
+        yield from self._users()
+
+    # Before ------------------------------------------------------------------
+
+    def _check_rights(self) -> None:
+        grants = [_text(row[0]) for row in self._server.rows("SHOW GRANTS FOR CURRENT_USER()")]
+        if lacking := rights.missing(grants, self._database):
+            user = _text(self._server.rows("SELECT CURRENT_USER()")[0][0])
+            name, _, host = user.rpartition("@")
+            raise Trouble(
+                f"The database user {user} lacks {', '.join(lacking)} on {self._database}.",
+                f"Give it: GRANT {', '.join(lacking)} ON {quote_name(self._database)}.* TO "
+                f"{_sql_text(name)}@{_sql_text(host)};")
+
+    def _open(self) -> bytes:
+        server, database = self._server, self._database
         found = server.rows(
             "SELECT default_character_set_name, default_collation_name, version() "
-            "FROM information_schema.schemata WHERE schema_name=%s", database,
-        )
+            "FROM information_schema.schemata WHERE schema_name=%s", database)
         if not found:
             raise Trouble(f"There is no database “{database}” on this server.",
                           "Correct its name, or create it.")
         charset, collation, version = map(_text, found[0])
+        self._mariadb = "mariadb" in version.lower()
+        self._version = tuple(map(int, re.findall(r"\d+", version)[:2]))
         self.done.server_version, self.done.character_set = version, charset
         server.rows("SET SESSION TRANSACTION ISOLATION LEVEL REPEATABLE READ")
         server.rows("SET time_zone='+00:00', sql_mode='', sql_quote_show_create=1")
         server.rows(f"USE {quote_name(database)}")
-        server.rows("START TRANSACTION WITH CONSISTENT SNAPSHOT")
-        tables = [_text(row[0]) for row in server.rows(
-            "SELECT table_name FROM information_schema.tables WHERE table_schema=%s "
-            "AND table_type='BASE TABLE' ORDER BY table_name", database)]
-        schema = [_HEAD, f"ALTER DATABASE CHARACTER SET {charset} COLLATE {collation};\n".encode()]
+        head = f"ALTER DATABASE CHARACTER SET {charset} COLLATE {collation};\n"
+        if self._mariadb and self._version >= (10, 5):
+            comment = _text(server.rows("SELECT schema_comment FROM information_schema.schemata "
+                                        "WHERE schema_name=%s", database)[0][0])
+            if comment:
+                head += f"ALTER DATABASE COMMENT {_sql_text(comment)};\n"
+        return head.encode()
+
+    def _tables(self) -> list[_Table]:
+        """All tables and sequences that the rules want, by name."""
+        columns: dict[str, list[Column]] = {}
+        for table, name, data_type, extra, charset, made in self._server.rows(
+            "SELECT table_name, column_name, data_type, extra, character_set_name, "
+            "generation_expression FROM information_schema.columns WHERE table_schema=%s "
+            "ORDER BY table_name, ordinal_position", self._database,
+        ):
+            known = columns.setdefault(_text(table), [])
+            upper = _text(extra).upper()
+            # “DEFAULT_GENERATED” of MySQL is a default, not a generated column.
+            if not (made or re.search(r"\b(VIRTUAL|STORED|PERSISTENT) GENERATED\b", upper)):
+                known.append(Column(_text(name), _text(data_type).lower(), _text(charset)))
+        rules, found = self._rules, list[_Table]()
+        for name, kind, engine in self._server.rows(
+            "SELECT table_name, table_type, engine FROM information_schema.tables WHERE "
+            "table_schema=%s AND table_type IN ('BASE TABLE', 'SYSTEM VERSIONED', 'SEQUENCE') "
+            "ORDER BY table_name", self._database,
+        ):
+            called = _text(name)
+            if (rules.tables and not _matches(called, rules.tables)) or _matches(called, rules.without_tables):
+                continue
+            found.append(_Table(called, _text(kind), _text(engine), columns.get(called, [])))
+        return found
+
+    def _check_tables(self, tables: list[_Table]) -> None:
         for table in tables:
-            shown = server.rows(f"SHOW CREATE TABLE {quote_name(table)}")[0][1]
-            schema.append((shown or b"") + b";\n")
-        yield Member("00000-schema.sql", b"".join(schema))
-        for number, table in enumerate(tables, 1):
-            yield from self._rows(number, table)
-        yield from self._views()
-        yield from self._programs("91000-routines", (
-            ("PROCEDURE", "SELECT routine_name FROM information_schema.routines WHERE "
-             "routine_schema=%s AND routine_type='PROCEDURE' ORDER BY routine_name", 2),
-            ("FUNCTION", "SELECT routine_name FROM information_schema.routines WHERE "
-             "routine_schema=%s AND routine_type='FUNCTION' ORDER BY routine_name", 2)))
-        yield from self._programs("92000-triggers", (
-            ("TRIGGER", "SELECT trigger_name FROM information_schema.triggers WHERE "
-             "trigger_schema=%s ORDER BY event_object_table, action_timing, "
-             "event_manipulation, action_order", 2),))
-        yield from self._programs("93000-events", (
-            ("EVENT", "SELECT event_name FROM information_schema.events WHERE event_schema=%s "
-             "ORDER BY event_name", 3),))
+            if table.kind == "SEQUENCE":
+                continue
+            answers = self._server.rows(f"CHECK TABLE {quote_name(table.name)} MEDIUM")
+            bad = [_text(row[3]) for row in answers if _text(row[2]).lower() == "error"]
+            if bad:
+                raise Trouble(f"CHECK TABLE says of {self._database}.{table.name}: {bad[0]}.",
+                              "Repair it first (REPAIR TABLE, or from an older bundle).")
 
-    def _columns(self, table: str) -> list[tuple[str, str]]:
-        return [
-            (_text(name), _text(data_type)) for name, data_type, extra in self._server.rows(
-                "SELECT column_name, data_type, extra FROM information_schema.columns "
-                "WHERE table_schema=%s AND table_name=%s ORDER BY ordinal_position",
-                self._database, table)
-            if b"GENERATED" not in (extra or b"").upper()
-        ]
+    def _schema(self, tables: list[_Table]) -> Iterator[bytes]:
+        # Sequences first: a column's default may be one's next value.
+        for table in sorted(tables, key=lambda table: table.kind != "SEQUENCE"):
+            if table.kind == "SEQUENCE":
+                shown = self._server.rows(f"SHOW CREATE SEQUENCE {quote_name(table.name)}")[0][1] or b""
+                following, rounds = self._server.rows(
+                    f"SELECT next_not_cached_value, cycle_count FROM {quote_name(table.name)}")[0]
+                yield shown + b";\n" + (f"DO SETVAL({quote_name(table.name)}, {_text(following)}, 0, "
+                                        f"{_text(rounds)});\n").encode()
+            else:
+                yield (self._server.rows(f"SHOW CREATE TABLE {quote_name(table.name)}")[0][1] or b"") + b";\n"
 
-    def _rows(self, number: int, table: str) -> Iterator[Member]:
-        columns = self._columns(table)
-        names = ",".join(quote_name(name) for name, _ in columns)
-        insert = f"INSERT INTO {quote_name(table)} ({names}) VALUES\n".encode()
-        literals = ",',',".join(_literal(name, data_type) for name, data_type in columns)
+    # Rows --------------------------------------------------------------------
+
+    def _rows(self, number: int, table: _Table) -> Iterator[Member]:
+        columns, source, before = table.columns, quote_name(table.name), b""
+        if table.kind == "SYSTEM VERSIONED":
+            columns, source, before = self._versioned(table)
+        names = ",".join(quote_name(column.name) for column in columns)
+        insert = b"%sINSERT INTO %s (%s) VALUES\n" % (
+            before, quote_name(table.name).encode(), names.encode())
         part, count = 0, 0
         member: list[bytes] = []
         member_bytes = statement_bytes = 0
-        for row in self._server.stream(f"SELECT CONCAT('(',{literals},')') FROM {quote_name(table)}"):
-            if row is None:
-                raise Trouble(
-                    f"A row of {self._database}.{table} is too long for the server to write out.",
-                    "Raise max_allowed_packet on the database server.")
+        for row in self._written(table.name, columns, source):
             count += 1
             if not member:
                 member = [_HEAD, insert, row]
@@ -178,51 +257,177 @@ class Dump:
                 member_bytes += len(row)
             if member_bytes >= MEMBER_SIZE:
                 part += 1
-                yield self._member(number, table, part, member)
+                yield self._member(number, table.name, part, member)
                 member = []
         if member:
-            yield self._member(number, table, part + 1, member)
-        self.done.tables[table] = count
+            yield self._member(number, table.name, part + 1, member)
+        self.done.tables[table.name] = count
+
+    def _written(self, table: str, columns: list[Column], source: str) -> Iterator[bytes]:
+        """The rows of a table as parenthesised literals."""
+        if not columns:
+            for _ in self._server.stream(f"SELECT 1 FROM {source}"):
+                yield b"()"
+            return
+        between = ",',',".join(map(literals.literal, columns))
+        whole = f"CONCAT('(',{between},')')"
+        size = literals.row_size(columns)
+        if not size:
+            for row in self._server.stream(f"SELECT {whole} FROM {source}"):
+                if row[0] is None:
+                    raise self._too_long(table)
+                yield row[0]
+            return
+        large = f"({size})>{literals.LARGE_ROW}"
+        singly = ",".join(f"IF({large},{literals.raw(column)},NULL)" for column in columns)
+        for first, *values in self._server.stream(f"SELECT IF({large},NULL,{whole}),{singly} FROM {source}"):
+            if first is not None:
+                yield first
+            elif all(value is None for value in values):
+                raise self._too_long(table)
+            else:
+                yield b"(" + b",".join(map(literals.escaped, columns, values)) + b")"
+
+    def _too_long(self, table: str) -> Trouble:
+        return Trouble(f"A row of {self._database}.{table} is too long for the server to write out.",
+                       "Raise max_allowed_packet on the database server.")
+
+    def _versioned(self, table: _Table) -> tuple[list[Column], str, bytes]:
+        """A system-versioned table with its history, where the server can take that back."""
+        shown = _text(self._server.rows(f"SHOW CREATE TABLE {quote_name(table.name)}")[0][1])
+        by_transaction = re.search(r"bigint\(20\) unsigned GENERATED ALWAYS AS ROW START", shown, re.IGNORECASE)
+        if self._version < _HISTORY_SINCE or by_transaction:
+            self.done.notes.append(f"table {self._database}.{table.name} is system-versioned; its present "
+                                   "rows are kept, its history is not")
+            return table.columns, quote_name(table.name), b""
+        start, end = "row_start", "row_end"
+        named = re.search(r"PERIOD FOR SYSTEM_TIME \(`((?:[^`]|``)+)`, ?`((?:[^`]|``)+)`\)", shown)
+        if named:
+            start, end = named[1].replace("``", "`"), named[2].replace("``", "`")
+        columns = [c for c in table.columns if c.name not in (start, end)]
+        columns += [Column(start, "timestamp"), Column(end, "timestamp")]
+        return (columns, f"{quote_name(table.name)} FOR SYSTEM_TIME ALL",
+                b"SET @@system_versioning_insert_history=1;\n")
 
     @staticmethod
     def _member(number: int, table: str, part: int, pieces: list[bytes]) -> Member:
         name = f"{number:05d}-rows-{safe_file(table)}-{part:06d}.sql"
         return Member(name, b"".join([*pieces, b";\n"]))
 
+    # What builds on tables -----------------------------------------------------
+
+    def _routines(self) -> Iterator[Member]:
+        kinds = ["FUNCTION", "PROCEDURE"]
+        if self._mariadb:
+            kinds += ["PACKAGE", "PACKAGE BODY"]
+        bodies = []
+        for kind in kinds:
+            for row in self._server.rows(
+                "SELECT routine_name FROM information_schema.routines WHERE routine_schema=%s AND "
+                "routine_type=%s ORDER BY routine_name", self._database, kind,
+            ):
+                name = _text(row[0])
+                shown = self._server.rows(f"SHOW CREATE {kind} {quote_name(name)}")[0]
+                if shown[2] is None:
+                    raise Trouble(
+                        f"The text of {kind.lower()} {self._database}.{name} may not be read.",
+                        "Give the database user: GRANT SELECT ON `mysql`.* TO …; or SHOW CREATE ROUTINE.")
+                bodies.append(_program(shown[2], _text(shown[1]), _text(shown[3]), _text(shown[4])))
+        if bodies:
+            yield Member("90000-routines.sql", _HEAD + b"".join(bodies))
+
     def _views(self) -> Iterator[Member]:
         names = [_text(row[0]) for row in self._server.rows(
             "SELECT table_name FROM information_schema.views WHERE table_schema=%s "
             "ORDER BY table_name", self._database)]
-        made = {
-            name: _text(self._server.rows(f"SHOW CREATE VIEW {quote_name(name)}")[0][1])
-            for name in names
-        }
+        made: dict[str, str] = {}
+        for name in names:
+            shown = self._server.rows(f"SHOW CREATE VIEW {quote_name(name)}")[0]
+            made[name] = _text(shown[1])
+            try:
+                self._server.rows(f"SELECT 1 FROM {quote_name(name)} LIMIT 0")
+            except Trouble:
+                self.done.notes.append(f"view {self._database}.{name} does not work on the server (it names "
+                                       "what is gone); it is kept as a comment")
+                made[name] = "/* not valid when it was read:\n" + made[name].replace("*/", "* /") + "\n*/"
         if made:
             lines = [f"{made[name]};\n".encode() for name in _in_order(made)]
-            yield Member("90000-views.sql", _HEAD + b"".join(lines))
+            yield Member("91000-views.sql", _HEAD + b"".join(lines))
 
-    def _programs(self, name: str, sources: Sequence[tuple[str, str, int]]) -> Iterator[Member]:
-        bodies: list[bytes] = []
-        for what, listing, column in sources:
-            for row in self._server.rows(listing, self._database):
-                program = _text(row[0])
-                shown = self._server.rows(f"SHOW CREATE {what} {quote_name(program)}")[0]
-                if shown[column] is None:
-                    raise Trouble(
-                        f"The text of {what.lower()} {self._database}.{program} may not be read.",
-                        "Grant the database user SELECT on mysql.* or SHOW_ROUTINE.")
-                bodies.append(_program(_text(shown[column]), _text(shown[1])))
+    def _triggers(self, tables: list[str]) -> Iterator[Member]:
+        bodies = []
+        for name, table in self._server.rows(
+            "SELECT trigger_name, event_object_table FROM information_schema.triggers WHERE "
+            "trigger_schema=%s ORDER BY event_object_table, action_timing, event_manipulation, action_order",
+            self._database,
+        ):
+            if _text(table) in tables:
+                shown = self._server.rows(f"SHOW CREATE TRIGGER {quote_name(_text(name))}")[0]
+                bodies.append(_program(shown[2] or b"", _text(shown[1]), _text(shown[3]), _text(shown[4])))
         if bodies:
-            yield Member(f"{name}.sql", _HEAD + b"".join(bodies))
+            yield Member("92000-triggers.sql", _HEAD + b"".join(bodies))
+
+    def _events(self) -> Iterator[Member]:
+        bodies = []
+        for row in self._server.rows("SELECT event_name FROM information_schema.events WHERE "
+                                     "event_schema=%s ORDER BY event_name", self._database):
+            shown = self._server.rows(f"SHOW CREATE EVENT {quote_name(_text(row[0]))}")[0]
+            # Its moments are in the zone that it was made in.
+            bodies.append(f"SET time_zone={_sql_text(_text(shown[2]))};\n".encode()
+                          + _program(shown[3] or b"", _text(shown[1]), _text(shown[4]), _text(shown[5])))
+        if bodies:
+            yield Member("93000-events.sql", _HEAD + b"".join(bodies))
+
+    def _users(self) -> Iterator[Member]:
+        try:
+            found = [(_text(row[0]), _text(row[1])) for row in self._server.rows(
+                "SELECT user, host, db FROM mysql.db UNION SELECT user, host, db FROM mysql.tables_priv "
+                "UNION SELECT user, host, db FROM mysql.columns_priv UNION "
+                "SELECT user, host, db FROM mysql.procs_priv") if row[0]]
+            lines = users(self._server, sorted(set(found)), self._database)
+        except Trouble as error:
+            self.done.notes.append(f"database {self._database}: its users and their rights are not kept: "
+                                   f"{error.sentence()}")
+            return
+        if lines:
+            yield Member(USERS, b"".join(lines))
 
 
-def _program(text: str, sql_mode: str) -> bytes:
-    """A stored program between delimiters that do not occur in it."""
-    number, mark = 0, "//"
+def users(server: Server, names: Sequence[tuple[str, str]], database: str = "") -> list[bytes]:
+    """Statements that make users again with their rights on a database, or with all of them."""
+    lines: list[bytes] = []
+    for user, host in names:
+        who = f"{_sql_text(user)}@{_sql_text(host)}"
+        try:
+            granted = [_text(row[0]) for row in server.rows(f"SHOW GRANTS FOR {who}")]
+            wanted = rights.grants_on(granted, database) if database else granted
+            if not wanted:
+                continue
+            made = _text(server.rows(f"SHOW CREATE USER {who}")[0][0])
+        except Trouble as error:
+            if "no such grant" in error.message.lower() or "can't find any matching row" in error.message.lower():
+                continue
+            raise
+        lines.append(re.sub(r"^CREATE USER ", "CREATE USER IF NOT EXISTS ", made).encode() + b";\n")
+        # The password belongs to the user, not to a grant.
+        lines += [re.sub(r" IDENTIFIED BY PASSWORD '[^']*'", "", line).encode() + b";\n" for line in wanted]
+    return lines
+
+
+def _program(text: bytes, sql_mode: str, charset: str, collation: str) -> bytes:
+    """A stored program between delimiters that do not occur in it, under its own settings."""
+    number, mark = 0, b"//"
     while mark in text:
         number += 1
-        mark = f"//{number}//"
-    return f"SET sql_mode='{sql_mode}';\nDELIMITER {mark}\n{text}\n{mark}\nDELIMITER ;\n".encode()
+        mark = b"//%d//" % number
+    # Where its letters are the same bytes in the character set it was written in, it keeps that.
+    same = text.isascii() or charset == "utf8mb4" or (charset in ("utf8", "utf8mb3") and not any(
+        byte >= 0xF0 for byte in text))
+    client = charset if same and charset else "utf8mb4"
+    return (f"SET sql_mode={_sql_text(sql_mode)};\nSET character_set_client={client};\n"
+            f"SET collation_connection={collation or 'utf8mb4_general_ci'};\n"
+            f"DELIMITER {mark.decode()}\n").encode() + text + (
+        f"\n{mark.decode()}\nDELIMITER ;\nSET NAMES utf8mb4;\n").encode()
 
 
 def _in_order(made: dict[str, str]) -> list[str]:
@@ -240,44 +445,3 @@ def _in_order(made: dict[str, str]) -> list[str]:
     for name in made:
         visit(name, ())
     return done
-
-
-_TOKEN = re.compile(
-    rb"'(?:[^'\\]++|\\.|'')*+'|\"(?:[^\"\\]++|\\.|\"\")*+\"|`[^`]*+`"
-    rb"|--[ \t][^\n]*|/\*.*?\*/|;", re.DOTALL,
-)
-_DELIMITER = re.compile(rb"\s*DELIMITER (\S+)\n")
-
-
-def statements(member: bytes) -> Iterator[bytes]:
-    """The statements of one member, as a server takes them one by one."""
-    at = 0
-    while at < len(member):
-        switch = _DELIMITER.match(member, at)
-        if switch and switch[1] != b";":
-            end = member.index(b"\n" + switch[1] + b"\n", switch.end())
-            yield member[switch.end():end]
-            at = end + len(switch[1]) + 2
-            continue
-        if switch:
-            at = switch.end()
-            continue
-        for token in _TOKEN.finditer(member, at):
-            if token[0] == b";":
-                yield member[at:token.start()].strip()
-                at = token.end()
-                break
-        else:
-            if rest := member[at:].strip():
-                yield rest
-            return
-
-
-def load(members: Iterator[bytes], execute: Callable[[bytes], None]) -> int:
-    """Run the members' statements in order; gives how many there were."""
-    count = 0
-    for member in members:
-        for statement in statements(member):
-            execute(statement)
-            count += 1
-    return count

@@ -1,0 +1,110 @@
+"""Values as SQL literals, exact to the last bit.
+
+The server writes them (``QUOTE``, ``HEX``), several times faster than escaping here; rows too large for
+that are escaped here, so that they stay within the largest packet when they are loaded.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+#: A row whose literals come to more bytes than this is escaped here.
+LARGE_ROW = 4 * 1024 * 1024
+
+_BINARY = frozenset({
+    "binary", "varbinary", "tinyblob", "blob", "mediumblob", "longblob", "bit", "geometry", "point",
+    "linestring", "polygon", "multipoint", "multilinestring", "multipolygon", "geometrycollection",
+    "geomcollection", "vector",
+})
+_NUMBERS = frozenset(["tinyint", "smallint", "mediumint", "int", "bigint", "decimal", "year"])
+_UNBOUNDED = frozenset(["mediumblob", "longblob", "mediumtext", "longtext", "json", "geometry", "polygon",
+                        "linestring", "multipoint", "multilinestring", "multipolygon",
+                        "geometrycollection", "geomcollection"])
+#: Character sets whose text comes back the same from UTF-8; others go as their own bytes.
+_THROUGH_UTF8 = frozenset(["utf8mb4", "utf8mb3", "utf8", "ascii", "latin1", ""])
+
+
+@dataclass(frozen=True, slots=True)
+class Column:
+    """A column of a table, as information_schema describes it."""
+
+    name: str
+    data_type: str
+    character_set: str = ""
+
+    @property
+    def binary(self) -> bool:
+        return self.data_type in _BINARY
+
+    @property
+    def number(self) -> bool:
+        return self.data_type in _NUMBERS or self.data_type in ("float", "double")
+
+    @property
+    def unbounded(self) -> bool:
+        """Whether one value may come to many megabytes."""
+        return self.data_type in _UNBOUNDED
+
+
+def quote_name(name: str) -> str:
+    """An identifier in backquotes."""
+    return "`" + name.replace("`", "``") + "`"
+
+
+def _hex(name: str, introducer: str = "") -> str:
+    return (f"IF({name} IS NULL,'NULL',IF(LENGTH({name})=0,'\\'\\'',"
+            f"CONCAT('{introducer}0x',HEX({name}))))")
+
+
+def literal(column: Column) -> str:
+    """The SQL that makes the server write one value as a literal."""
+    name = quote_name(column.name)
+    if column.binary:
+        return _hex(name)
+    if column.data_type in _NUMBERS:
+        return f"IFNULL({name},'NULL')"
+    if column.data_type in ("float", "double"):
+        # As DOUBLE a FLOAT prints with all its digits; a negative zero needs an exponent to stay one.
+        number = f"CAST({name} AS DOUBLE)" if column.data_type == "float" else name
+        return f"IF({name} IS NULL,'NULL',IF({name}=0,IF(LEFT({name},1)='-','-0e0','0'),{number}))"
+    if column.character_set not in _THROUGH_UTF8:
+        return _hex(name, f"_{column.character_set} ")
+    # The command-line client makes a bare CR LF in its input an LF: CR is written escaped.
+    return f"REPLACE(QUOTE(CONVERT({name} USING utf8mb4)),CHAR(13 USING utf8mb4),'\\\\r')"
+
+
+def row_size(columns: list[Column]) -> str:
+    """The SQL for about how many bytes a row's literals come to, as far as they are unbounded."""
+    return "+".join(
+        f"IFNULL(LENGTH({quote_name(c.name)}),0)" + ("*2" if c.binary or c.character_set not in _THROUGH_UTF8
+                                                     else "") for c in columns if c.unbounded)
+
+
+def raw(column: Column) -> str:
+    """The SQL for a value's own bytes, to be escaped here."""
+    name = quote_name(column.name)
+    if column.binary:
+        return name if column.data_type != "bit" else f"CAST({name} AS BINARY)"
+    if column.number:
+        return literal(column)
+    if column.character_set not in _THROUGH_UTF8:
+        return f"CAST({name} AS BINARY)"
+    return f"CONVERT({name} USING utf8mb4)"
+
+
+_ESCAPES = {b"\\": b"\\\\", b"'": b"\\'", b"\0": b"\\0", b"\n": b"\\n", b"\r": b"\\r", b"\x1a": b"\\Z"}
+
+
+def escaped(column: Column, value: bytes | None) -> bytes:
+    """A value's own bytes as a literal."""
+    if value is None:
+        return b"NULL"
+    if column.number:
+        return value
+    for plain, code in _ESCAPES.items():
+        value = value.replace(plain, code)
+    if column.binary:
+        return b"_binary '" + value + b"'"
+    if column.character_set not in _THROUGH_UTF8:
+        return b"_" + column.character_set.encode() + b" '" + value + b"'"
+    return b"'" + value + b"'"

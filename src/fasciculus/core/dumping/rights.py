@@ -1,0 +1,58 @@
+"""What a database user may do, read from ``SHOW GRANTS``."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterable
+
+#: Needed to read a database whole: without them views, triggers and events are hidden without a word.
+NEEDED = ("SELECT", "SHOW VIEW", "TRIGGER", "EVENT")
+
+_GRANT = re.compile(r"GRANT (?P<rights>.*?) ON (?P<where>\S+|`.*`\.\S+) TO ", re.DOTALL)
+
+
+def missing(grants: Iterable[str], database: str) -> list[str]:
+    """The needed rights on a database that none of the grants gives.
+
+    A grant of a role gives what cannot be seen here: then nothing counts as missing.
+    """
+    have: set[str] = set()
+    for line in grants:
+        match = _GRANT.match(line)
+        if match is None:
+            if line.startswith("GRANT `") or re.match(r"GRANT \S+ TO ", line):
+                return []
+            continue
+        if _covers(match["where"], database):
+            rights = {right.strip().upper() for right in re.sub(r"\(.*?\)", "", match["rights"]).split(",")}
+            have |= set(NEEDED) if rights & {"ALL PRIVILEGES", "ALL"} else rights
+    return [right for right in NEEDED if right not in have]
+
+
+def _covers(where: str, database: str) -> bool:
+    """Whether ``*.*`` or a database pattern (with ``_`` and ``%``, escaped by ``\\``) means the database."""
+    if where == "*.*":
+        return True
+    match = re.fullmatch(r"(`(?:[^`]|``)*`|[^`.]+)\.\*", where)
+    if match is None:
+        return False
+    name = match[1].strip("`").replace("``", "`")
+    pattern, escape = "", False
+    for letter in name:
+        if escape or letter not in "\\_%":
+            pattern, escape = pattern + re.escape(letter), False
+        elif letter == "\\":
+            escape = True
+        else:
+            pattern += "." if letter == "_" else ".*"
+    return re.fullmatch(pattern, database, re.DOTALL) is not None
+
+
+def grants_on(lines: Iterable[str], database: str) -> list[str]:
+    """Those of a user's grants that name the database, or something in it."""
+    found = []
+    for line in lines:
+        match = re.search(r" ON (?:PROCEDURE |FUNCTION )?(`(?:[^`]|``)*`|[^`.\s]+)\.", line)
+        if match and match[1] != "*" and _covers(f"{match[1]}.*", database):
+            found.append(line)
+    return found

@@ -1,0 +1,46 @@
+"""Which databases, tables and rows of a subject go in."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from fnmatch import fnmatchcase
+
+from .mariadb import DumpRules
+
+
+@dataclass(frozen=True, slots=True)
+class DatabaseRules:
+    """Patterns with ``*`` and ``?``: of database names in ``names`` and ``without``, of
+    ``database.table`` in the others. ``names`` and ``tables`` empty mean all.
+    """
+
+    names: tuple[str, ...] = ()
+    without: tuple[str, ...] = ()
+    tables: tuple[str, ...] = ()
+    without_tables: tuple[str, ...] = ()
+    without_rows: tuple[str, ...] = ()
+    structure_only: bool = False
+    check_tables: bool = False
+
+    def wants(self, database: str) -> bool:
+        """Whether a database goes in at all."""
+        if any(fnmatchcase(database, pattern) for pattern in self.without):
+            return False
+        if self.names and not any(fnmatchcase(database, pattern) for pattern in self.names):
+            return False
+        return not self.tables or bool(_of(self.tables, database))
+
+    def of(self, database: str) -> DumpRules:
+        """The rules for one database's own tables."""
+        return DumpRules(_of(self.tables, database), _of(self.without_tables, database),
+                         _of(self.without_rows, database), self.structure_only, self.check_tables)
+
+
+def _of(patterns: tuple[str, ...], database: str) -> tuple[str, ...]:
+    """The table parts of the patterns that mean a database; one without a dot means all databases."""
+    found = []
+    for pattern in patterns:
+        name, dot, table = pattern.rpartition(".")
+        if not dot or fnmatchcase(database, name):
+            found.append(table)
+    return tuple(found)
