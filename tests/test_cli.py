@@ -28,6 +28,11 @@ CARRIED = {
     "outbox_send": "reports send",
     "mail_change": "mail set",
     "stores_try_draft": "stores add",
+    "hosts_try_draft": "hosts add",
+    "hosts_take_over": "hosts take-over",
+    "previews_start": "jobs preview",
+    "previews_show": "jobs preview",
+    "previews_cancel": "jobs preview",
     "openapi_document": "",
     "reference": "",
 }

@@ -221,7 +221,7 @@ def test_bad_input_is_answered_at_the_field_with_the_way_out(running, tmp_path):
         assert found["field"] == "sites" and "not below /x" in found["title"]
         assert post("/stores", name="attic", kind="folder", path="/no/such")["field"] == "path"
         for home in ("/var/vmail/{domain}", "/var/{user}/{x}", "/var/{domain.__class__}/{user}"):
-            assert post("/hosts", name="reed-2", mail_home=home)["field"] == "mail_home"
+            assert post("/hosts", name="reed-2", mail={"home": home})["field"] == "mail.home"
         job = {"name": "nightly", "stores": ["attic"]}
         assert post("/jobs", **{**job, "timetable": "daily 26:00"})["field"] == "timetable"
         assert post("/jobs", **{**job, "zone": "Heronmere"})["field"] == "zone"

@@ -23,7 +23,8 @@ from fasciculus.service.dispatcher import AlreadyGoing
 from fasciculus.service.scheduler import Scheduler
 from fasciculus.stores import open_store
 from fasciculus.stores.base import StoreSpec
-from fasciculus.work.pushing import NoStoreLeft, Pusher, Spool
+from fasciculus.work.pushing import Pusher, Spool
+from fasciculus.work.telling import NoStoreLeft
 
 MIB = 1024 * 1024
 

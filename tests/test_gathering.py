@@ -12,6 +12,7 @@ from fasciculus.core.bundling.reading import BundleReader
 from fasciculus.core.errors import NotThere, Trouble
 from fasciculus.reach.local import LocalFile, LocalReach
 from fasciculus.work.gathering import Gatherer
+from fasciculus.work.gathering_mail import MailGatherer
 from fasciculus.work.order import BundleOrder, DatabaseOrder, MailOrder, SubjectOrder
 
 
@@ -56,7 +57,12 @@ class Gathering:
         packer = Packer("b", codec("zstd"), self.folder, listing, piece_size=1 << 26)
         self.gatherer = Gatherer(self.order, reach, packer, self.warnings.append, lambda n, b: None)
         for kind in self.order.contents:
-            getattr(self.gatherer, kind)()
+            if kind == "mail":
+                MailGatherer(
+                    self.order.mail, reach, packer, self.gatherer, self.warnings.append, lambda n, b: None
+                ).run()
+            else:
+                getattr(self.gatherer, kind)()
         packer.finish()
         listing.close()
 

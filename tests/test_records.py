@@ -9,7 +9,7 @@ from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
 from fasciculus.core.errors import BadSetting, Trouble
-from fasciculus.models import Host, HostSecrets
+from fasciculus.models import Host, HostSecrets, MailFiles
 from fasciculus.records import inventory, runs
 from fasciculus.records.db import Records
 from fasciculus.records.paging import Ask, Query, page
@@ -52,7 +52,7 @@ def test_secrets_are_sealed_and_merged(tmp_path):
     records, seal = Records(tmp_path / "r.sqlite"), Seal(tmp_path / "keys" / "k")
     with records.write() as db:
         inventory.save_host(db, seal, Host(name="reed-1", secrets=HostSecrets(mariadb_password="ledger")))
-        inventory.save_host(db, seal, Host(name="reed-1", alias_map="/etc/virtual"), "reed-1")
+        inventory.save_host(db, seal, Host(name="reed-1", mail=MailFiles(alias_map="/etc/virtual")), "reed-1")
     db = records.reader
     assert inventory.host_secrets(db, seal, "reed-1") == {"mariadb_password": "ledger"}
     assert inventory.host(db, seal, "reed-1").secrets_set == ["mariadb_password"]

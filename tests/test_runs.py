@@ -21,6 +21,7 @@ from fasciculus.models import (
     Host,
     HostSecrets,
     Job,
+    MailFiles,
     MariaDbServer,
     RestoreStart,
     Site,
@@ -78,9 +79,11 @@ def full_account(tmp_path: Path, mariadb) -> tuple[Host, Account]:
     )
     host = Host(
         name="reed-1",
-        alias_map=str(mail / "virtual"),
-        passwd_file=str(mail / "users"),
-        mail_home=f"{mail}/{{domain}}/{{user}}",
+        mail=MailFiles(
+            alias_map=str(mail / "virtual"),
+            passwd_file=str(mail / "users"),
+            home=f"{mail}/{{domain}}/{{user}}",
+        ),
         mariadb=MariaDbServer(socket=mariadb.socket, user="fasciculus"),
         secrets=HostSecrets(mariadb_password="ledger"),
     )

@@ -54,7 +54,7 @@ root:x:0:0
 
 
 def test_mail_settings_of_one_domain_and_no_other():
-    aliases = mailconf.alias_lines(ALIASES, "Millpond.Example")
+    aliases = mailconf.map_lines(ALIASES, "Millpond.Example")
     passwd = mailconf.passwd_lines(PASSWD, "millpond.example")
     assert "".join(aliases) == "".join(ALIASES.splitlines(keepends=True)[n] for n in (1, 2, 4)), (
         "native lines as they are"

@@ -26,6 +26,9 @@ MariaDb = Annotated[list[str] | None, typer.Option(
 MailDomains = Annotated[list[str] | None, typer.Option(
     "--mail-domain", help="A mail domain; may be repeated.", metavar="DOMAIN")]
 
+Excludes = Annotated[list[str] | None, typer.Option(
+    help="Leave this out of every bundle, as in .gitignore; may be repeated.", metavar="PATTERN")]
+
 
 @app.command("list")
 def list_(find: Words = "", host: Annotated[str, typer.Option(help="Only of this host.")] = "",
@@ -63,6 +66,8 @@ def show(name: Name, as_json: AsJson = False) -> None:
         ("databases", "\n".join(f"{d.engine} {d.name}  {d.path}".rstrip() for d in account.databases)
          or "none"),
         ("mail domains", "\n".join(account.mail_domains) or "none"),
+        ("left out", "\n".join(account.excludes) or "nothing"),
+        *([("gone since", account.gone_since[:10])] if account.gone_since else []),
         ("covered by", ", ".join(account.covered_by) or "no job"),
         ("newest copy", f"{output.moment(_when(account))}, {size(account.newest_bytes)}"),
         ("bundles", account.bundles),
@@ -82,7 +87,8 @@ def _pairs(values: list[str], what: str) -> list[tuple[str, str]]:
 
 
 def _built(name: str, host: str, home: str, sites: list[str] | None, sqlite: list[str] | None,
-           mariadb: list[str] | None, domains: list[str] | None, old: Account | None) -> Account:
+           mariadb: list[str] | None, domains: list[str] | None, excludes: list[str] | None,
+           old: Account | None) -> Account:
     keep = old.databases if old else []
     lite = ([Database(engine="sqlite", name=n, path=p) for n, p in _pairs(sqlite, "sqlite")]
             if sqlite is not None else [d for d in keep if d.engine == "sqlite"])
@@ -93,17 +99,19 @@ def _built(name: str, host: str, home: str, sites: list[str] | None, sqlite: lis
         sites=[Site(name=n, root=r) for n, r in _pairs(sites, "site")] if sites is not None
         else (old.sites if old else []),
         databases=[*lite, *maria],
-        mail_domains=domains if domains is not None else (old.mail_domains if old else []))
+        mail_domains=domains if domains is not None else (old.mail_domains if old else []),
+        excludes=excludes if excludes is not None else (old.excludes if old else []),
+        gone_since=old.gone_since if old else None)
 
 
 @app.command()
 def add(name: Name, host: Annotated[str, typer.Option(help="The host it lives on.")],
         home: Annotated[str, typer.Option(help="Its home folder.")],
         sites: Sites = None, sqlite: Sqlite = None, mariadb: MariaDb = None,
-        mail_domains: MailDomains = None) -> None:
+        mail_domains: MailDomains = None, exclude: Excludes = None) -> None:
     """Add an account."""
     with service() as client:
-        account = _built(name, host, home, sites, sqlite, mariadb, mail_domains, None)
+        account = _built(name, host, home, sites, sqlite, mariadb, mail_domains, exclude, None)
         made = client.accounts_add(account)
         output.out.print(f"Added account {made.name}; "
                          + (f"covered by {', '.join(made.covered_by)}." if made.covered_by
@@ -113,11 +121,11 @@ def add(name: Name, host: Annotated[str, typer.Option(help="The host it lives on
 @app.command()
 def change(name: Name, home: Annotated[str | None, typer.Option(help="Its home folder.")] = None,
            sites: Sites = None, sqlite: Sqlite = None, mariadb: MariaDb = None,
-           mail_domains: MailDomains = None) -> None:
+           mail_domains: MailDomains = None, exclude: Excludes = None) -> None:
     """Change an account; a list that is named replaces the old one, the others stay."""
     with service() as client:
         old = client.accounts_show(name)
-        account = _built(name, old.host, home or old.home, sites, sqlite, mariadb, mail_domains, old)
+        account = _built(name, old.host, home or old.home, sites, sqlite, mariadb, mail_domains, exclude, old)
         client.accounts_change(name, account)
         output.out.print(f"Changed account {name}.")
 

@@ -6,10 +6,13 @@ import re
 from typing import Annotated, Any, Literal
 
 import typer
+from pydantic import BaseModel
 
-from ..models import Job
+from ..models import Databases, Job, Rules
 from . import output
+from .options import options_of
 from .output import moment, service, wrong
+from .progress import follow_preview
 
 app = typer.Typer(help="Standing instructions: what, where, when, keep, tell.", no_args_is_help=True)
 
@@ -19,9 +22,48 @@ Accounts = Annotated[str | None, typer.Option(
     help="What: “all”, or names with commas between them.", metavar="all|NAME,NAME")]
 Sites = Annotated[str | None, typer.Option(
     help="What: “all”, or domains with commas, instead of accounts.", metavar="all|DOMAIN,DOMAIN")]
+Hosts = Annotated[str | None, typer.Option(
+    help="What: “all”, or hosts with commas, for their own settings.", metavar="all|HOST,HOST")]
+Include = Annotated[list[str] | None, typer.Option(
+    help="Only what matches, as in .gitignore; may be repeated.", metavar="PATTERN")]
+Exclude = Annotated[list[str] | None, typer.Option(
+    help="Leave out what matches, as in .gitignore; may be repeated.", metavar="PATTERN")]
+LeaveOut = Annotated[list[str] | None, typer.Option(
+    help="A ready set: caches, logs, thumbnails, dependencies; may be repeated.", metavar="SET")]
+LargerThan = Annotated[str | None, typer.Option(help="Leave out larger files, as in 500MiB.", metavar="SIZE")]
+OlderThan = Annotated[int | None, typer.Option(help="Leave out files not changed for so many days.")]
+OneFileSystem = Annotated[bool | None, typer.Option(
+    "--one-file-system/--all-file-systems", help="Stay on the file system of the home.")]
+SkipTagged = Annotated[bool | None, typer.Option(
+    "--skip-tagged-caches/--keep-tagged-caches", help="Leave out what lies beside a CACHEDIR.TAG.")]
+IgnoreFile = Annotated[str | None, typer.Option(help="Name of a file of further excludes in a folder.")]
+DatabaseNames = Annotated[list[str] | None, typer.Option(
+    help="Only databases of this pattern; may be repeated.", metavar="PATTERN")]
+WithoutDatabase = Annotated[list[str] | None, typer.Option(
+    help="No database of this pattern; may be repeated.", metavar="PATTERN")]
+Table = Annotated[list[str] | None, typer.Option(
+    help="Only these tables, as database.table; may be repeated.", metavar="PATTERN")]
+WithoutTable = Annotated[list[str] | None, typer.Option(
+    help="Without these tables; may be repeated.", metavar="PATTERN")]
+WithoutRows = Annotated[list[str] | None, typer.Option(
+    help="Of these tables the structure alone; may be repeated.", metavar="PATTERN")]
+StructureOnly = Annotated[bool | None, typer.Option(
+    "--structure-only/--with-rows", help="Of all tables the structure alone.")]
+CheckTables = Annotated[bool | None, typer.Option(
+    "--check-tables/--no-check-tables", help="CHECK TABLE before reading.")]
+Notes = Annotated[list[str] | None, typer.Option(
+    help="Keep the output of a command; {account} and {home} stand for the subject's. May be repeated.",
+    metavar="NAME=COMMAND")]
+Before = Annotated[list[str] | None, typer.Option(
+    help="Command on the host before the task; when it fails, the task stops.", metavar="COMMAND")]
+AfterSuccess = Annotated[list[str] | None, typer.Option(help="Command after success.", metavar="COMMAND")]
+AfterFailure = Annotated[list[str] | None, typer.Option(help="Command after failure.", metavar="COMMAND")]
+Always = Annotated[list[str] | None, typer.Option(help="Command after the task, always.", metavar="COMMAND")]
+HoldPage = Annotated[bool | None, typer.Option(
+    "--hold-page/--no-hold-page", help="Sites answer 503 while their bundle is taken.")]
 But = Annotated[str | None, typer.Option(help="All but these.", metavar="NAME,NAME")]
 Contents = Annotated[str | None, typer.Option(
-    help="files, databases, mail, with commas between them.", metavar="KIND,KIND")]
+    help="files, databases, mail, system, notes, with commas between them.", metavar="KIND,KIND")]
 Messages = Annotated[bool | None, typer.Option(
     "--messages/--no-messages", help="With mail: the messages too.")]
 Stores = Annotated[list[str] | None, typer.Option("--store", help="Where: a store; may be repeated.")]
@@ -37,6 +79,7 @@ Level = Annotated[int | None, typer.Option(help="How hard to pack: zstd 1 to 19,
 PieceSize = Annotated[str | None, typer.Option(help="Split pieces at this size, as in 256MiB.")]
 On = Annotated[bool | None, typer.Option("--on/--off", help="Whether the timetable counts.")]
 
+_WHEN = ("before", "after_success", "after_failure", "always")
 _SIZE = re.compile(r"(\d+(?:\.\d+)?)\s*(B|KiB|MiB|GiB|TiB)?", re.IGNORECASE)
 _UNITS = {"b": 1, "kib": 1024, "mib": 1024**2, "gib": 1024**3, "tib": 1024**4}
 
@@ -80,50 +123,87 @@ def _listed(text: str) -> list[str]:
     return [part.strip() for part in text.split(",") if part.strip()]
 
 
-def _bytes(text: str) -> int:
+def _bytes(option: str, text: str) -> int:
     match = _SIZE.fullmatch(text.strip())
     if not match:
-        raise wrong(f"--piece-size {text}: that is not a size.", "Write for example 256MiB.")
+        raise wrong(f"--{option} {text}: that is not a size.", "Write for example 256MiB.")
     return int(float(match[1]) * _UNITS[(match[2] or "B").lower()])
 
 
-def _options(accounts: str | None, sites: str | None, but: str | None, contents: str | None,
-             messages: bool | None, store: list[str] | None, when: str | None, zone: str | None,
-             keep: int | None, tell: list[str] | None, tell_when: str | None,
-             compression: str | None, level: int | None, piece_size: str | None,
-             on: bool | None) -> dict[str, Any]:
+def _shared(accounts: Accounts = None, sites: Sites = None, hosts: Hosts = None, but: But = None,
+            contents: Contents = None, messages: Messages = None, include: Include = None,
+            exclude: Exclude = None, leave_out: LeaveOut = None, larger_than: LargerThan = None,
+            older_than: OlderThan = None, one_file_system: OneFileSystem = None,
+            skip_tagged_caches: SkipTagged = None, ignore_file: IgnoreFile = None,
+            database: DatabaseNames = None, without_database: WithoutDatabase = None, table: Table = None,
+            without_table: WithoutTable = None, without_rows: WithoutRows = None,
+            structure_only: StructureOnly = None, check_tables: CheckTables = None, note: Notes = None,
+            before: Before = None, after_success: AfterSuccess = None, after_failure: AfterFailure = None,
+            always: Always = None, hold_page: HoldPage = None, store: Stores = None, when: When = None,
+            zone: Zone = None, keep: Keep = None, tell: Tell = None, tell_when: TellWhen = None,
+            compression: Compression = None, level: Level = None, piece_size: PieceSize = None,
+            on: On = None) -> None:
+    """The options of ``add`` and ``change``."""
+
+
+def _fields(old: Job | None, o: dict[str, Any]) -> dict[str, Any]:
     """The fields that the given options set."""
-    if accounts and sites:
-        raise wrong("--accounts and --sites exclude each other.", "Make two jobs.")
+    if sum(bool(o[key]) for key in ("accounts", "sites", "hosts")) > 1:
+        raise wrong("--accounts, --sites and --hosts exclude each other.", "Make several jobs.")
     fields: dict[str, Any] = {
-        "messages": messages, "stores": store, "timetable": when, "zone": zone, "keep": keep,
-        "report_to": tell, "report_when": tell_when, "compression": compression, "level": level,
-        "enabled": on,
+        "messages": o["messages"], "stores": o["store"], "timetable": o["when"], "zone": o["zone"],
+        "keep": o["keep"], "report_to": o["tell"], "report_when": o["tell_when"],
+        "compression": o["compression"], "level": o["level"], "enabled": o["on"],
+        "hold_page": o["hold_page"],
     }
-    if accounts or sites:
-        chosen = accounts or sites or ""
-        fields["subjects"] = "accounts" if accounts else "sites"
-        fields["choice"] = "all" if chosen == "all" else "listed"
-        fields["names"] = [] if chosen == "all" else _listed(chosen)
-    if but:
-        fields["choice"], fields["names"] = "all_but", _listed(but)
-    if contents:
-        fields["contents"] = _listed(contents)
-    if piece_size:
-        fields["piece_size"] = _bytes(piece_size)
+    for kind in ("accounts", "sites", "hosts"):
+        if chosen := o[kind]:
+            fields["subjects"] = kind
+            fields["choice"] = "all" if chosen == "all" else "listed"
+            fields["names"] = [] if chosen == "all" else _listed(chosen)
+            if kind == "hosts" and not o["contents"]:
+                fields["contents"] = ["system"]
+    if o["but"]:
+        fields["choice"], fields["names"] = "all_but", _listed(o["but"])
+    if o["contents"]:
+        fields["contents"] = _listed(o["contents"])
+    if o["piece_size"]:
+        fields["piece_size"] = _bytes("piece-size", o["piece_size"])
+    fields["rules"] = _part(old.rules if old else Rules(), {
+        "includes": o["include"], "excludes": o["exclude"], "sets": o["leave_out"],
+        "larger_than": _bytes("larger-than", o["larger_than"]) if o["larger_than"] else None,
+        "older_than": o["older_than"], "one_file_system": o["one_file_system"],
+        "skip_tagged_caches": o["skip_tagged_caches"], "ignore_file": o["ignore_file"]})
+    fields["databases"] = _part(old.databases if old else Databases(), {
+        "names": o["database"], "without": o["without_database"], "tables": o["table"],
+        "without_tables": o["without_table"], "without_rows": o["without_rows"],
+        "structure_only": o["structure_only"], "check_tables": o["check_tables"]})
+    if o["note"] is not None:
+        fields["notes"] = [_note(text) for text in o["note"]]
+    commands = [{"when": when, "command": command} for when in _WHEN for command in o[when] or ()]
+    if commands or any(o[when] is not None for when in _WHEN):
+        fields["commands"] = commands
     return {name: value for name, value in fields.items() if value is not None}
 
 
+def _part(old: BaseModel, options: dict[str, Any]) -> dict[str, Any] | None:
+    given = {key: value for key, value in options.items() if value is not None}
+    return {**old.model_dump(), **given} if given else None
+
+
+def _note(text: str) -> dict[str, Any]:
+    name, equals, command = text.partition("=")
+    if not (equals and name and command):
+        raise wrong(f"--note {text}: the name or the command is missing.", "Write --note NAME=COMMAND.")
+    return {"name": name, "command": command}
+
+
 @app.command()
-def add(name: Name, accounts: Accounts = None, sites: Sites = None, but: But = None,
-        contents: Contents = None, messages: Messages = None, store: Stores = None,
-        when: When = None, zone: Zone = None, keep: Keep = None, tell: Tell = None,
-        tell_when: TellWhen = None, compression: Compression = None, level: Level = None,
-        piece_size: PieceSize = None, on: On = None) -> None:
+@options_of(_shared)
+def add(name: Name, **options: Any) -> None:
     """Add a job, and say what it will do."""
     with service() as client:
-        fields = _options(accounts, sites, but, contents, messages, store, when, zone, keep, tell,
-                          tell_when, compression, level, piece_size, on)
+        fields = _fields(None, options)
         if not fields.get("stores"):
             known = ", ".join(s.name for s in client.every(client.stores_list))
             raise wrong("A job needs at least one --store.", f"Stores: {known or 'none yet'}.")
@@ -137,18 +217,50 @@ def add(name: Name, accounts: Accounts = None, sites: Sites = None, but: But = N
 
 
 @app.command()
-def change(name: Name, accounts: Accounts = None, sites: Sites = None, but: But = None,
-           contents: Contents = None, messages: Messages = None, store: Stores = None,
-           when: When = None, zone: Zone = None, keep: Keep = None, tell: Tell = None,
-           tell_when: TellWhen = None, compression: Compression = None, level: Level = None,
-           piece_size: PieceSize = None, on: On = None) -> None:
+@options_of(_shared)
+def change(name: Name, **options: Any) -> None:
     """Change a job; what is not named stays."""
     with service() as client:
-        fields = _options(accounts, sites, but, contents, messages, store, when, zone, keep, tell,
-                          tell_when, compression, level, piece_size, on)
-        old = client.jobs_show(name).model_dump(include=set(Job.model_fields))
-        made = client.jobs_change(name, Job(**{**old, **fields}))
+        old = Job(**client.jobs_show(name).model_dump(include=set(Job.model_fields)))
+        made = client.jobs_change(name, Job(**{**old.model_dump(), **_fields(old, options)}))
         output.out.print(f"Changed job {name}. {made.readback}", soft_wrap=True, highlight=False)
+
+
+@app.command()
+def preview(name: Name, subject: Annotated[str, typer.Argument(
+                help="The account or site to measure.", show_default=False)],
+            as_json: AsJson = False) -> None:
+    """Measure what a job would take of a subject's files, and what each exclude saves."""
+    with service() as client:
+        job = client.jobs_show(name)
+        number = client.previews_start(Job(**job.model_dump(include=set(Job.model_fields))), subject).id
+        try:
+            found = follow_preview(client, number)
+        except KeyboardInterrupt:
+            client.previews_cancel(number)
+            raise
+    if found.outcome != "done":
+        output.complain(found.error)
+        raise typer.Exit(output.CANCELLED if found.outcome == "cancelled" else output.TROUBLE)
+    if as_json:
+        return output.show_json(found)
+    output.out.print(f"{found.entries:,} entries, {output.size(found.bytes)}; about "
+                     f"{output.size(found.packed)} packed.", highlight=False)
+    if found.new is not None:
+        output.out.print(f"New since the last bundle: {found.new.entries:,} files, "
+                         f"{output.size(found.new.bytes)}.", highlight=False)
+    output.out.print("\nLargest folders", style="bold")
+    output.show_table(found.folders, [
+        ("SIZE", lambda f: output.size(f.bytes)), ("ENTRIES", lambda f: f"{f.entries:,}"),
+        ("FOLDER", lambda f: f.path)], "It has no folders.", right=["SIZE", "ENTRIES"])
+    if found.saved:
+        output.out.print("\nLeft out", style="bold")
+        output.show_table(found.saved, [
+            ("SIZE", lambda f: output.size(f.bytes)), ("ENTRIES", lambda f: f"{f.entries:,}"),
+            ("BY", lambda f: f.rule)], "", right=["SIZE", "ENTRIES"])
+    for warning in found.warnings:
+        output.out.print(f"▲ {warning}", style="yellow", soft_wrap=True, highlight=False, markup=False)
+    return None
 
 
 @app.command()

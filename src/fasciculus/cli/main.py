@@ -15,7 +15,7 @@ from .. import config as configuration
 from ..client import Client, ClientError
 from ..core.errors import Trouble
 from ..models import Page, RestoreStart
-from . import accounts, bundles, doors, hosts, jobs, output, reports, runs, stores
+from . import accounts, bundles, coverage, doors, hosts, jobs, output, reports, runs, stores
 from .output import moment, service, size
 from .progress import exit_code, finish_run, follow_restore, follow_run
 
@@ -29,7 +29,7 @@ for name, part in (
     ("hosts", hosts.app), ("accounts", accounts.app), ("sites", accounts.sites_app),
     ("stores", stores.app), ("jobs", jobs.app), ("runs", runs.app), ("bundles", bundles.app),
     ("restores", bundles.restores_app), ("reports", reports.app), ("mail", reports.mail_app),
-    ("tokens", doors.app),
+    ("tokens", doors.app), ("coverage", coverage.app), ("definitions", coverage.definitions_app),
 ):
     app.add_typer(part, name=name)
 app.command("sign-in")(doors.sign_in)
@@ -80,7 +80,7 @@ def start(job: Annotated[str, typer.Argument(help="The job's name.", show_defaul
 
 @app.command()
 def restore(bundle: Annotated[int, typer.Argument(help="The bundle's number.", show_default=False)],
-            to: Annotated[str, typer.Option(help="An empty or new folder, on the service's machine.")],
+            to: Annotated[str, typer.Option(help="An empty or new folder, on the service's machine.")] = "",
             contents: Annotated[str, typer.Option(
                 help="Only these kinds: files, databases, mail.", metavar="KIND,KIND")] = "",
             path: Annotated[list[str] | None, typer.Option(
@@ -88,8 +88,10 @@ def restore(bundle: Annotated[int, typer.Argument(help="The bundle's number.", s
             database: Annotated[list[str] | None, typer.Option(
                 help="Load a MariaDB database under a new name; may be repeated.",
                 metavar="NAME=NEW_NAME")] = None,
+            mail_domain: Annotated[list[str] | None, typer.Option(
+                help="Merge this domain's mail settings into the host's files; may be repeated.")] = None,
             store: Annotated[str, typer.Option(help="The copy to read.")] = "") -> None:
-    """Bring a bundle, or part of it, back into an empty folder and named databases."""
+    """Bring a bundle, or part of it, back into an empty folder, named databases, the host's mail files."""
     names = {}
     for text in database or []:
         old, equals, new = text.partition("=")
@@ -98,14 +100,16 @@ def restore(bundle: Annotated[int, typer.Argument(help="The bundle's number.", s
                                "Write --database NAME=NEW_NAME.")
         names[old] = new
     with service() as client:
-        order = RestoreStart(bundle=bundle, target=os.path.abspath(to), store=store,
+        order = RestoreStart(bundle=bundle, target=os.path.abspath(to) if to else "", store=store,
                              contents=[c.strip() for c in contents.split(",") if c.strip()],
-                             paths=path or [], databases=names)
+                             paths=path or [], databases=names, mail_domains=mail_domain or [])
         number = client.restores_start(order).id
         done = follow_restore(client, number)
     if done.outcome in ("done", "warned"):
-        output.out.print(f"Restored {done.entries:,} entries, {size(done.bytes)}, to {done.target}."
+        output.out.print(f"Restored {done.entries:,} entries, {size(done.bytes)}"
+                         + (f", to {done.target}." if done.target else ".")
                          + (f" Databases: {', '.join(names.values())}." if names else "")
+                         + (f" Mail settings of {', '.join(done.mail_domains)}." if done.mail_domains else "")
                          + (f" See the warnings: fasciculus restores log {number}"
                             if done.outcome == "warned" else ""), soft_wrap=True, highlight=False)
     else:

@@ -11,7 +11,7 @@ from rich.progress import BarColumn, Progress, SpinnerColumn, TaskID, TextColumn
 from ..client import Client
 from ..core.reporting import OUTCOMES
 from ..core.wording import duration_words, size_words
-from ..models import Restore, RunDetail, Task
+from ..models import Preview, Restore, RunDetail, Task
 from . import output
 from .output import CANCELLED, DONE, TROUBLE, err
 
@@ -96,3 +96,14 @@ def follow_restore(client: Client, restore_id: int) -> Restore:
             time.sleep(_PAUSE)
         bars.update(row, total=1, completed=1, numbers=OUTCOMES[restore.outcome or "failed"])
     return restore
+
+
+def follow_preview(client: Client, number: int) -> Preview:
+    """Show how far a preview is until it ends."""
+    with _bars() as bars:
+        row = bars.add_task("preview", total=None, numbers="")
+        while (found := client.previews_show(number)).state != "ended":
+            bars.update(row, numbers=f"{found.entries:,} entries, {size_words(found.bytes)}")
+            time.sleep(_PAUSE)
+        bars.update(row, total=1, completed=1, numbers=found.outcome or "")
+    return found

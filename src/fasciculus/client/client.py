@@ -2,26 +2,21 @@
 
 from __future__ import annotations
 
-import os
 import uuid
 import zlib
 from collections.abc import Callable, Iterator
 from pathlib import Path
-from types import TracebackType
-from typing import Any, TypeVar
+from typing import Any
 from urllib.parse import quote
 
 import httpx
-from pydantic import BaseModel, TypeAdapter, ValidationError
 
 from ..models import (
-    Account,
     Bundle,
     BundleDetail,
     BundleFiles,
     BundleFound,
     Found,
-    Host,
     Identity,
     Job,
     JobRow,
@@ -31,7 +26,6 @@ from ..models import (
     Overview,
     Page,
     Password,
-    Problem,
     Readback,
     Report,
     ReportDetail,
@@ -40,7 +34,6 @@ from ..models import (
     Run,
     RunDetail,
     SignIn,
-    SiteRow,
     Started,
     Store,
     Token,
@@ -48,99 +41,21 @@ from ..models import (
     TokenNew,
     Tried,
 )
-from .errors import DownloadBroken, NotFound, NotSignedIn, Refused, Unanswered, Unusable
+from .errors import DownloadBroken
 from .live import LiveEvent, parse
+from .what_exists import WhatExists
+from .wire import PREFIX, Wire
 
-T = TypeVar("T")
-M = TypeVar("M", bound=BaseModel)
-
-DEFAULT_URL = "http://127.0.0.1:7370"
-_PREFIX = "/api/v1"
 _RESUMES = 5
 _GZIP = 31
 
 
-class Client:
+class Client(WhatExists, Wire):
     """A connection to a service.
 
     Without arguments it takes ``FASCICULUS_URL`` and ``FASCICULUS_TOKEN`` from the
     environment. Raises :class:`~fasciculus.client.errors.ClientError` and its kin.
     """
-
-    def __init__(self, url: str | None = None, token: str | None = None, timeout: float = 60.0) -> None:
-        self.url = (url or os.environ.get("FASCICULUS_URL") or DEFAULT_URL).rstrip("/")
-        token = token or os.environ.get("FASCICULUS_TOKEN")
-        headers = {"Authorization": f"Bearer {token}"} if token else {}
-        # Proxies of the environment are not for a service that listens on loopback.
-        self._http = httpx.Client(base_url=self.url, headers=headers, timeout=timeout, trust_env=False)
-
-    def __enter__(self) -> Client:
-        return self
-
-    def __exit__(self, kind: type[BaseException] | None, value: BaseException | None,
-                 trace: TracebackType | None) -> None:
-        self.close()
-
-    def close(self) -> None:
-        self._http.close()
-
-    # The wire -------------------------------------------------------------------
-
-    def _call(self, method: str, path: str, gives: type[T], body: BaseModel | None = None,
-              headers: dict[str, str] | None = None, **query: Any) -> T:
-        """A call with an answer of a known shape."""
-        answer = self._request(method, path, body, headers, **query)
-        return TypeAdapter(gives).validate_json(answer.content)
-
-    def _request(self, method: str, path: str, body: BaseModel | None = None,
-                 headers: dict[str, str] | None = None, **query: Any) -> httpx.Response:
-        content = None
-        if body is not None:
-            # Secrets are left out of every answer, not out of what is sent.
-            content = body.model_dump_json(exclude_none=True)
-        params = {key: value for key, value in query.items() if value not in (None, "")}
-        try:
-            answer = self._http.request(method, _PREFIX + path, content=content, params=params,
-                                        headers={"Content-Type": "application/json", **(headers or {})})
-        except httpx.HTTPError as error:
-            raise self._unanswered(error) from error
-        self._check(answer)
-        return answer
-
-    @staticmethod
-    def _made(kind: type[M], **values: Any) -> M:
-        """A body made here; what cannot be used is said in the client's own words."""
-        try:
-            return kind(**values)
-        except ValidationError as error:
-            row = error.errors(include_input=False)[0]
-            raise Unusable(f"{row['loc'][0]}: {row['msg']}.", "Choose another.", str(row["loc"][0])) from None
-
-    def _unanswered(self, error: Exception) -> Unanswered:
-        return Unanswered(f"The service at {self.url} does not answer ({error}).",
-                          "Is it running, and FASCICULUS_URL right?")
-
-    @staticmethod
-    def _check(answer: httpx.Response) -> None:
-        if answer.is_success:
-            return
-        try:
-            problem = Problem.model_validate_json(answer.read())
-        except ValueError:
-            problem = Problem(title=f"The service answered {answer.status_code}.",
-                              status=answer.status_code)
-        kind = {401: NotSignedIn, 404: NotFound}.get(answer.status_code, Refused)
-        raise kind(problem)
-
-    @staticmethod
-    def every(listing: Callable[..., Page[T]], **query: Any) -> Iterator[T]:
-        """All items of a list, page after page: ``client.every(client.runs_list, job="nightly")``."""
-        cursor: str | None = None
-        while True:
-            page = listing(**query, cursor=cursor) if cursor else listing(**query)
-            yield from page.items
-            if (cursor := page.next) is None:
-                return
 
     # Doors ------------------------------------------------------------------------
 
@@ -167,44 +82,6 @@ class Client:
 
     def tokens_remove(self, name: str) -> None:
         self._request("DELETE", f"/tokens/{quote(name, safe='')}")
-
-    # What exists --------------------------------------------------------------------
-
-    def hosts_list(self, **query: Any) -> Page[Host]:
-        return self._call("GET", "/hosts", Page[Host], **query)
-
-    def hosts_show(self, name: str) -> Host:
-        return self._call("GET", f"/hosts/{quote(name)}", Host)
-
-    def hosts_add(self, host: Host) -> Host:
-        return self._call("POST", "/hosts", Host, host)
-
-    def hosts_change(self, name: str, host: Host) -> Host:
-        return self._call("PUT", f"/hosts/{quote(name)}", Host, host)
-
-    def hosts_remove(self, name: str) -> None:
-        self._request("DELETE", f"/hosts/{quote(name)}")
-
-    def hosts_try(self, name: str) -> Tried:
-        return self._call("POST", f"/hosts/{quote(name)}/try", Tried)
-
-    def accounts_list(self, **query: Any) -> Page[Account]:
-        return self._call("GET", "/accounts", Page[Account], **query)
-
-    def accounts_show(self, name: str) -> Account:
-        return self._call("GET", f"/accounts/{quote(name)}", Account)
-
-    def accounts_add(self, account: Account) -> Account:
-        return self._call("POST", "/accounts", Account, account)
-
-    def accounts_change(self, name: str, account: Account) -> Account:
-        return self._call("PUT", f"/accounts/{quote(name)}", Account, account)
-
-    def accounts_remove(self, name: str) -> None:
-        self._request("DELETE", f"/accounts/{quote(name)}")
-
-    def sites_list(self, **query: Any) -> Page[SiteRow]:
-        return self._call("GET", "/sites", Page[SiteRow], **query)
 
     # Stores --------------------------------------------------------------------------
 
@@ -286,7 +163,7 @@ class Client:
         while True:
             headers = {"Last-Event-ID": last} if last else {}
             try:
-                with self._http.stream("GET", _PREFIX + path, headers=headers,
+                with self._http.stream("GET", PREFIX + path, headers=headers,
                                        timeout=httpx.Timeout(60.0, read=60.0)) as answer:
                     self._check(answer)
                     for event in parse(answer.iter_lines()):
@@ -333,7 +210,7 @@ class Client:
                 for attempt in range(_RESUMES + 1):
                     headers = {"Range": f"bytes={have}-", "If-Range": tag} if have else {}
                     try:
-                        with self._http.stream("GET", f"{_PREFIX}/bundles/{bundle_id}/download",
+                        with self._http.stream("GET", f"{PREFIX}/bundles/{bundle_id}/download",
                                                params=params, headers=headers) as answer:
                             self._check(answer)
                             if have and answer.status_code != 206:

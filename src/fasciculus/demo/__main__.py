@@ -19,7 +19,19 @@ from pathlib import Path
 import httpx
 
 from ..client import Client
-from ..models import Database, Host, HostSecrets, Job, MailServer, MariaDbServer, Store, StoreSecrets
+from ..models import (
+    Finding,
+    Host,
+    HostSecrets,
+    Job,
+    MailFiles,
+    MailServer,
+    MariaDbServer,
+    Note,
+    Rules,
+    Store,
+    StoreSecrets,
+)
 from . import mariadb, scenario
 from .mailbox import MailboxPage, MailboxStandIn
 from .sftp import SftpStandIn
@@ -166,9 +178,15 @@ class Demo:
         if self.database is not None:
             server = MariaDbServer(socket=self.database.socket, user="fasciculus")
         etc = self.folder / "reed-1"
-        host = Host(name="reed-1", mariadb=server, alias_map=f"{etc}/etc/virtual",
-                    passwd_file=f"{etc}/etc/users", mail_home=f"{etc}/mail/{{domain}}/{{user}}",
-                    secrets=HostSecrets(mariadb_password=self.kept.database_password))
+        host = Host(
+            name="reed-1", at_once=2, mariadb=server,
+            mail=MailFiles(alias_map=f"{etc}/etc/virtual", passwd_file=f"{etc}/etc/users",
+                           home=f"{etc}/mail/{{domain}}/{{user}}", dkim=f"{etc}/etc/dkim/{{domain}}"),
+            system=[f"{etc}/etc"], account_system=[f"{etc}/etc/nginx/{{account}}-*.conf", f"{etc}/etc/cron/{{account}}"],
+            hold_flag=f"{etc}/hold/{{site}}",
+            finding=Finding(homes=[f"{etc}/home/{{account}}"], nginx=[f"{etc}/etc/nginx/*.conf"],
+                            database_prefix="{account}_", sqlite=True, mail=True),
+            secrets=HostSecrets(mariadb_password=self.kept.database_password))
         if any(row.name == "reed-1" for row in client.every(client.hosts_list)):
             client.hosts_change("reed-1", host)
         else:
@@ -179,16 +197,17 @@ class Demo:
         attic.mkdir(exist_ok=True)
         client.stores_add(Store(name="attic", kind="folder", path=str(attic)))
         for plan in scenario.PLANS:
-            account = scenario.account(plan, self.folder / "reed-1")
             if plan.mariadb and self.database is not None:
                 user = f"CREATE USER IF NOT EXISTS fasciculus@localhost IDENTIFIED BY '{self.kept.database_password}'"
                 self.database.run(user, "GRANT ALL ON *.* TO fasciculus@localhost",
                                   *scenario.shop_statements(plan.mariadb))
-                account.databases.append(Database(engine="mariadb", name=plan.mariadb,
-                                                  site="shop.bitternpress.example"))
-            client.accounts_add(account)
-        client.jobs_add(Job(name="nightly", stores=["boathouse"], timetable="daily 02:15", keep=7,
-                            report_to=[_TELL]))
+        print(f"Found {client.hosts_take_over('reed-1').count} accounts on reed-1.", flush=True)
+        client.jobs_add(Job(
+            name="nightly", contents=["files", "databases", "mail", "system", "notes"], stores=["boathouse"],
+            rules=Rules(sets=["caches", "logs"]), timetable="daily 02:15", keep=7, report_to=[_TELL],
+            notes=[Note(name="disk-usage", command="du -s {home}/*"), Note(name="system", command="uname -a")]))
+        client.jobs_add(Job(name="settings-weekly", subjects="hosts", contents=["system"], stores=["attic"],
+                            timetable="weekly sun 04:00", keep=8, report_to=[_TELL], report_when="trouble"))
         client.jobs_add(Job(name="databases-hourly", contents=["databases"], timetable="hourly :40",
                             stores=["attic"], keep=24, report_to=[_TELL], report_when="trouble"))
         client.jobs_add(Job(name="shops-weekly", subjects="sites", choice="listed",

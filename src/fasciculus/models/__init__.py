@@ -10,9 +10,30 @@ from .bundles import (
     Restore,
     RestoreStart,
 )
+from .covering import (
+    Applied,
+    Change,
+    CoverageRow,
+    Definitions,
+    Preview,
+    PreviewStart,
+    Proposed,
+    Taken,
+    TakeOver,
+)
 from .doors import Identity, Password, SignIn, Token, TokenMade, TokenNew
-from .inventory import Account, Database, Host, HostSecrets, MariaDbServer, Site, SiteRow
-from .jobs import Job, JobRow, Readback
+from .inventory import (
+    Account,
+    Database,
+    Finding,
+    Host,
+    HostSecrets,
+    MailFiles,
+    MariaDbServer,
+    Site,
+    SiteRow,
+)
+from .jobs import Command, Databases, Job, JobRow, Note, Readback, Rules
 from .paging import Page
 from .problem import Problem
 from .reports import MailServer, OutboxItem, Report, ReportDetail
@@ -21,10 +42,12 @@ from .search import Found
 from .stores import Store, StoreSecrets, Tried, TryStep
 
 __all__ = [
-    "Account", "Bundle", "BundleDetail", "BundleEntry", "BundleFiles", "BundleFound", "Copy",
-    "Database", "Found", "Host", "HostSecrets", "Identity", "Job", "JobRow", "LogLine",
-    "MailServer", "MariaDbServer", "OutboxItem", "Overview", "Page", "Password", "Problem",
-    "Readback", "Report", "ReportDetail", "Restore", "RestoreStart", "Run", "RunDetail",
-    "SignIn", "Site", "SiteRow", "Started", "Store", "StoreFill", "StoreSecrets", "Task",
-    "TaskCopy", "Token", "TokenMade", "TokenNew", "Tried", "TryStep", "Upcoming",
+    "Account", "Applied", "Bundle", "BundleDetail", "BundleEntry", "BundleFiles", "BundleFound",
+    "Change", "Command", "Copy", "CoverageRow", "Database", "Databases", "Definitions", "Finding",
+    "Found", "Host", "HostSecrets", "Identity", "Job", "JobRow", "LogLine", "MailFiles", "MailServer",
+    "MariaDbServer", "Note", "OutboxItem", "Overview", "Page", "Password", "Preview", "PreviewStart",
+    "Problem", "Proposed", "Readback", "Report", "ReportDetail", "Restore", "RestoreStart", "Rules",
+    "Run", "RunDetail", "SignIn", "Site", "SiteRow", "Started", "Store", "StoreFill", "StoreSecrets",
+    "TakeOver", "Taken", "Task", "TaskCopy", "Token", "TokenMade", "TokenNew", "Tried", "TryStep",
+    "Upcoming",
 ]

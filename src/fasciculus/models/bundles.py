@@ -7,7 +7,7 @@ from typing import Any
 
 from pydantic import BaseModel, Field
 
-from .inventory import Folder
+from .inventory import OptionalPath
 
 
 class Copy(BaseModel):
@@ -75,14 +75,16 @@ class BundleFound(BaseModel):
 
 class RestoreStart(BaseModel):
     """``databases`` gives the new name by the name of a MariaDB database in the bundle;
-    ``store`` the copy to read, the first one when left out."""
+    ``store`` the copy to read, the first one when left out. ``mail_domains`` are merged into the
+    host's own files. Without a ``target`` nothing but these comes back."""
 
     bundle: int
-    target: Folder
+    target: OptionalPath = ""
     store: str = ""
     contents: list[str] = []
     paths: list[str] = []
     databases: dict[str, str] = Field(default={})
+    mail_domains: list[str] = []
 
 
 class Restore(BaseModel):
@@ -96,6 +98,7 @@ class Restore(BaseModel):
     contents: list[str]
     paths: list[str]
     databases: dict[str, str]
+    mail_domains: list[str] = []
     state: str
     outcome: str | None
     error: str

@@ -4,10 +4,12 @@ from __future__ import annotations
 
 from typing import Annotated, Literal
 
-from pydantic import AfterValidator, BaseModel, Field
+from pydantic import AfterValidator, BaseModel, Field, model_validator
 
 from ..core.bundling.names import check_name
 from ..core.errors import BadSetting
+from ..core.filtering import check_pattern
+from ..core.finding.accounts import rule_pattern
 
 
 def _named(value: str) -> str:
@@ -46,7 +48,45 @@ def _mail_home(value: str) -> str:
     return value
 
 
+def _domain_path(value: str) -> str:
+    value = _absolute_or_empty(value)
+    if value and "{domain}" not in value:
+        raise ValueError("It needs {domain}, as in /etc/opendkim/keys/{domain}.")
+    return value
+
+
+def _flag(value: str) -> str:
+    value = _absolute_or_empty(value)
+    if value and "{site}" not in value and "{account}" not in value:
+        raise ValueError("It needs {site} or {account}, as in /run/hold/{site}.")
+    return value
+
+
+def _place(value: str) -> str:
+    try:
+        rule_pattern(value.strip())
+    except BadSetting as error:
+        raise ValueError(error.sentence()) from error
+    return value.strip()
+
+
+def _prefix(value: str) -> str:
+    value = value.strip()
+    if value and "{account}" not in value:
+        raise ValueError("It needs {account}, as in {account}_.")
+    return value
+
+
+def _pattern(value: str) -> str:
+    try:
+        return check_pattern(value)
+    except BadSetting as error:
+        raise ValueError(error.sentence()) from error
+
+
 Name = Annotated[str, AfterValidator(_named)]
+Place = Annotated[str, AfterValidator(_place)]
+Pattern = Annotated[str, AfterValidator(_pattern)]
 Folder = Annotated[str, AfterValidator(_absolute)]
 OptionalPath = Annotated[str, AfterValidator(_absolute_or_empty)]
 Below = Annotated[str, AfterValidator(_relative)]
@@ -65,21 +105,78 @@ class HostSecrets(BaseModel):
     """Given when saving, never given back. What is left out stays as it was."""
 
     mariadb_password: str | None = Field(default=None, repr=False)
+    password: str | None = Field(default=None, repr=False)
+    private_key: str | None = Field(default=None, repr=False)
+    passphrase: str | None = Field(default=None, repr=False)
+
+
+class MailFiles(BaseModel):
+    """Where a host keeps mail settings. ``home`` and ``dkim`` have ``{domain}`` in them, ``home`` also
+    ``{user}``; ``refresh`` are commands to run after a restore, such as ``postmap FILE``."""
+
+    alias_map: OptionalPath = ""
+    mailbox_map: OptionalPath = ""
+    transport_map: OptionalPath = ""
+    passwd_file: OptionalPath = ""
+    home: Annotated[str, AfterValidator(_mail_home)] = ""
+    dkim: Annotated[str, AfterValidator(_domain_path)] = ""
+    refresh: list[str] = []
+
+
+class Finding(BaseModel):
+    """Where a host's accounts are found, in places such as ``/home/{account}``.
+
+    ``sites`` are document roots with ``{account}`` and ``{site}`` in them, ``nginx`` and ``apache`` file
+    patterns of virtual hosts; ``database_prefix`` is such as ``{account}_``. With ``automatic`` what is
+    new or changed is taken over every hour.
+    """
+
+    homes: list[Place] = []
+    sites: list[Place] = []
+    nginx: list[OptionalPath] = []
+    apache: list[OptionalPath] = []
+    database_prefix: Annotated[str, AfterValidator(_prefix)] = ""
+    by_grants: bool = False
+    sqlite: bool = False
+    mail: bool = False
+    leave_out: list[str] = []
+    automatic: bool = False
 
 
 class Host(BaseModel):
-    """A server where accounts live. Mail paths are those of the host's own files;
-    ``mail_home`` has ``{domain}`` and ``{user}`` in it."""
+    """A server where accounts live: this machine, or one reached over SSH.
+
+    ``host_key`` is the accepted fingerprint, ``SHA256:…``. ``at_once`` is how many tasks it takes side by
+    side. ``system`` are patterns of the host's own settings, ``account_system`` of an account's, with
+    ``{account}``; ``hold_flag`` is the flag file of a site's hold page, with ``{site}`` or ``{account}``.
+    """
 
     name: Name
-    kind: Literal["local"] = "local"
+    kind: Literal["local", "ssh"] = "local"
+    address: str = ""
+    port: int = Field(default=22, ge=1, le=65535)
+    user: str = ""
+    host_key: str = ""
+    at_once: int = Field(default=1, ge=1, le=64)
     mariadb: MariaDbServer | None = None
-    alias_map: OptionalPath = ""
-    passwd_file: OptionalPath = ""
-    mail_home: Annotated[str, AfterValidator(_mail_home)] = ""
+    mail: MailFiles = MailFiles()
+    system: list[Folder] = []
+    account_system: list[Folder] = []
+    hold_flag: Annotated[str, AfterValidator(_flag)] = ""
+    finding: Finding = Finding()
     secrets: HostSecrets | None = Field(default=None, exclude_if=lambda value: value is None)
     accounts: int = 0
     secrets_set: list[str] = []
+    #: Told by the service: where it is, in words.
+    where: str = ""
+
+    @model_validator(mode="after")
+    def _reachable(self) -> Host:
+        if self.kind == "ssh":
+            for key in ("address", "user"):
+                if not getattr(self, key).strip():
+                    raise ValueError(f"{key}: a host over SSH needs its {key}.")
+        return self
 
 
 class Site(BaseModel):
@@ -107,6 +204,10 @@ class Account(BaseModel):
     sites: list[Site] = []
     databases: list[Database] = []
     mail_domains: list[Name] = []
+    #: What is left out of every bundle of it, as in .gitignore.
+    excludes: list[Pattern] = []
+    #: Since when it was not found on its host any more.
+    gone_since: str | None = None
     #: Told by the service: jobs that cover it, and its newest good copy.
     covered_by: list[str] = []
     newest: str | None = None

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from datetime import datetime
 from typing import Annotated, Literal
 
@@ -9,8 +10,13 @@ from pydantic import AfterValidator, BaseModel, Field, model_validator
 
 from ..core import timetable
 from ..core.bundling.frames import codec
+from ..core.dumping.rules import DatabaseRules
 from ..core.errors import BadSetting
-from .inventory import Name
+from ..core.filtering import FileRules
+from .inventory import Name, Pattern
+
+KINDS: tuple[Literal["files", "databases", "mail", "system", "notes"], ...] = (
+    "files", "databases", "mail", "system", "notes")
 
 MIB = 1024 * 1024
 
@@ -29,6 +35,13 @@ def _zone(value: str) -> str:
         raise ValueError(error.sentence()) from error
 
 
+def _file_name(value: str) -> str:
+    value = value.strip()
+    if "/" in value or value in (".", ".."):
+        raise ValueError("Write the file's name alone, without a folder.")
+    return value
+
+
 def _address(value: str) -> str:
     value = value.strip()
     local, at, domain = value.rpartition("@")
@@ -37,15 +50,76 @@ def _address(value: str) -> str:
     return value
 
 
-class Job(BaseModel):
-    """What, where, when, keep, tell. ``piece_size`` is in bytes."""
+class Rules(BaseModel):
+    """Includes and excludes of files. Patterns are those of .gitignore; ``larger_than`` is in bytes,
+    ``older_than`` in days, 0 for no limit; ``ignore_file`` names a file of further excludes in a folder."""
+
+    includes: list[Pattern] = []
+    excludes: list[Pattern] = []
+    sets: list[Literal["caches", "logs", "thumbnails", "dependencies"]] = []
+    larger_than: int = Field(default=0, ge=0)
+    older_than: int = Field(default=0, ge=0, le=36_500)
+    one_file_system: bool = False
+    skip_tagged_caches: bool = False
+    ignore_file: Annotated[str, AfterValidator(_file_name)] = ""
+
+    def as_core(self, more: Iterable[str] = ()) -> FileRules:
+        """For the scan; ``more`` are the account's own excludes."""
+        return FileRules(tuple(self.includes), (*self.excludes, *more), tuple(self.sets), self.larger_than,
+                         self.older_than, self.one_file_system, self.skip_tagged_caches, self.ignore_file)
+
+
+class Databases(BaseModel):
+    """Which databases, tables and rows. Patterns have ``*`` and ``?``; those of tables are
+    ``database.table``. Empty means all."""
+
+    names: list[str] = []
+    without: list[str] = []
+    tables: list[str] = []
+    without_tables: list[str] = []
+    without_rows: list[str] = []
+    structure_only: bool = False
+    check_tables: bool = False
+
+    def as_core(self) -> DatabaseRules:
+        return DatabaseRules(tuple(self.names), tuple(self.without), tuple(self.tables),
+                             tuple(self.without_tables), tuple(self.without_rows),
+                             self.structure_only, self.check_tables)
+
+
+class Note(BaseModel):
+    """A command whose output is kept in the bundle. ``{account}`` and ``{home}`` stand for the subject's."""
 
     name: Name
-    subjects: Literal["accounts", "sites"] = "accounts"
+    command: str = Field(min_length=1, max_length=4000)
+    seconds: int = Field(default=60, ge=1, le=3600)
+
+
+class Command(BaseModel):
+    """A command on the host around a task. ``stops`` says that a failing ``before`` stops the task."""
+
+    when: Literal["before", "after_success", "after_failure", "always"]
+    command: str = Field(min_length=1, max_length=4000)
+    seconds: int = Field(default=300, ge=1, le=86_400)
+    stops: bool = True
+
+
+class Job(BaseModel):
+    """What, where, when, keep, tell. ``piece_size`` is in bytes, ``promise`` in hours: how old the newest
+    copy may be before coverage says so; 0 takes it from the timetable."""
+
+    name: Name
+    subjects: Literal["accounts", "sites", "hosts"] = "accounts"
     choice: Literal["all", "listed", "all_but"] = "all"
     names: list[str] = []
-    contents: list[Literal["files", "databases", "mail"]] = ["files", "databases", "mail"]
+    contents: list[Literal["files", "databases", "mail", "system", "notes"]] = ["files", "databases", "mail"]
     messages: bool = False
+    rules: Rules = Rules()
+    databases: Databases = Databases()
+    notes: list[Note] = []
+    commands: list[Command] = []
+    hold_page: bool = False
+    promise: int = Field(default=0, ge=0, le=24 * 366)
     stores: list[str]
     timetable: Annotated[str, AfterValidator(_timetable)] = "daily 02:15"
     zone: Annotated[str, AfterValidator(_zone)] = "UTC"
@@ -62,14 +136,20 @@ class Job(BaseModel):
         if not self.stores:
             raise ValueError("stores: choose at least one store.")
         if not self.contents:
-            raise ValueError("contents: choose at least one of files, databases and mail.")
+            raise ValueError("contents: choose at least one of files, databases, mail, system and notes.")
+        if self.subjects == "hosts" and set(self.contents) & {"files", "mail"}:
+            raise ValueError("contents: of a host itself there are system, databases and notes.")
+        if "notes" in self.contents and not self.notes:
+            raise ValueError("notes: give at least one command, or leave notes out of the contents.")
+        if len({note.name for note in self.notes}) < len(self.notes):
+            raise ValueError("notes: two commands have the same name.")
         if self.choice != "all" and not self.names:
             raise ValueError("names: name at least one, or choose all.")
         try:
             codec(self.compression, self.level)
         except BadSetting as error:
             raise ValueError(f"level: {error.sentence()}") from error
-        self.contents = [k for k in ("files", "databases", "mail") if k in self.contents]
+        self.contents = [k for k in KINDS if k in self.contents]
         self.stores = list(dict.fromkeys(self.stores))
         return self
 

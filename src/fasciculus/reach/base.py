@@ -6,7 +6,7 @@ from collections.abc import Callable, Iterator
 from contextlib import AbstractContextManager
 from dataclasses import dataclass, field
 from pathlib import Path
-from typing import Protocol
+from typing import NamedTuple, Protocol
 
 from ..core.bundling.entry import Entry
 from ..core.bundling.scan import Chosen, Warn
@@ -64,6 +64,17 @@ class Found:
     open: Callable[[], Contents]
 
 
+class Seen(NamedTuple):
+    """A name of a tree: its path below the root, and what it is."""
+
+    path: bytes
+    is_dir: bool
+    is_file: bool
+    size: int
+    mtime_ns: int
+    device: int
+
+
 @dataclass(frozen=True, slots=True)
 class Ran:
     """A command that was run: its exit code, None when its time was up, and its output."""
@@ -75,10 +86,16 @@ class Ran:
 class Reach(Protocol):
     """Reads a host's files and databases. Failures are ``Trouble`` or ``OSError``."""
 
+    def connect(self) -> None:
+        """Reach the host; harmless when done already."""
+
     def close(self) -> None: ...
 
     def tree(self, root: str, chosen: Chosen, warn: Warn) -> Iterator[Found]:
         """The entries of a tree in scan order."""
+
+    def survey(self, root: str, warn: Warn) -> Iterator[Seen]:
+        """All of a tree in scan order, by what its names alone tell."""
 
     def open(self, path: bytes) -> Contents:
         """A file's bytes."""
@@ -94,6 +111,18 @@ class Reach(Protocol):
 
     def describe(self, path: bytes, kind: str, relative: bytes, warn: Warn) -> Entry | None:
         """The entry of one path; None when it is absent or cannot be kept."""
+
+    def write(self, path: str, data: bytes, like: Entry | None = None) -> None:
+        """Put a file in place of what was there, whole or not at all; folders are made.
+
+        Mode and owner are those of ``like``, or of the file that was there.
+        """
+
+    def link(self, path: str, target: bytes) -> None:
+        """Put a symbolic link in place of what was there."""
+
+    def remove(self, path: str) -> None:
+        """Remove a file; harmless when it is gone already."""
 
     def run(self, command: str, seconds: float, stdin: bytes = b"", limit: int = 1 << 20) -> Ran:
         """Run a command with the host's shell, in a clean environment; both outputs together."""

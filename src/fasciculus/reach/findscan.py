@@ -13,6 +13,7 @@ from ..core.bundling.entry import BLOCK, CHAR, DIR, FIFO, FILE, SYMLINK, Entry
 from ..core.bundling.scan import Chosen, Warn
 from ..core.errors import Trouble
 from ..core.filtering import ON_THE_WAY
+from .base import Seen
 
 #: One record an entry: fields end with NUL, which no name can hold. Times have ten digits of fraction.
 _FIELDS = ("%y", "%s", "%m", "%U", "%G", "%u", "%g", "%T@", "%C@", "%i", "%D", "%n", "%l", "%P")
@@ -117,6 +118,12 @@ def entry_of(record: Record) -> Entry | None:
         device=int(record[10]), target=record[12] if type_ == SYMLINK else None,
         links=int(record[11]) if type_ == FILE else 1,
     )
+
+
+def seen(record: Record) -> Seen:
+    """What a record tells of a name."""
+    return Seen(record[13], record[0] == b"d", record[0] == b"f", int(record[1]), _ns(record[7]),
+                int(record[10]))
 
 
 class Marks:

@@ -6,6 +6,7 @@ import io
 import os
 import signal
 import sqlite3
+import stat
 import subprocess
 import tempfile
 from collections.abc import Iterator
@@ -19,7 +20,7 @@ from ..core.bundling.entry import Entry
 from ..core.bundling.scan import Chosen, Warn
 from ..core.errors import NotThere, Trouble
 from . import mariadb
-from .base import Found, MariaDbSpec, Ran, State
+from .base import Found, MariaDbSpec, Ran, Seen, State
 
 _BUSY_SECONDS = 60.0
 _CLEAN = {"PATH": "/usr/local/sbin:/usr/local/bin:/usr/sbin:/usr/bin:/sbin:/bin", "LC_ALL": "C",
@@ -41,6 +42,9 @@ class LocalFile(io.FileIO):
 class LocalReach:
     """Reads files and databases of the machine that the worker runs on."""
 
+    def connect(self) -> None:
+        pass
+
     def close(self) -> None:
         pass
 
@@ -56,6 +60,35 @@ class LocalReach:
         except OSError as error:
             raise Trouble(f"The folder {root} cannot be read: {error.strerror}.",
                           "Check its owner and rights.") from error
+
+    def survey(self, root: str, warn: Warn) -> Iterator[Seen]:
+        base = os.fsencode(root)
+        stack = [(b"", iter(self._listed(base, b"", warn)))]
+        while stack:
+            folder, names = stack[-1]
+            for entry in names:
+                relative = folder + b"/" + entry.name if folder else entry.name
+                try:
+                    info = entry.stat(follow_symlinks=False)
+                except OSError:
+                    continue
+                is_dir = stat.S_ISDIR(info.st_mode)
+                yield Seen(relative, is_dir, stat.S_ISREG(info.st_mode), info.st_size, info.st_mtime_ns,
+                           info.st_dev)
+                if is_dir:
+                    stack.append((relative, iter(self._listed(entry.path, relative, warn))))
+                    break
+            else:
+                stack.pop()
+
+    @staticmethod
+    def _listed(path: bytes, relative: bytes, warn: Warn) -> list[os.DirEntry[bytes]]:
+        try:
+            with os.scandir(path) as found:
+                return sorted(found, key=lambda entry: entry.name)
+        except OSError as error:
+            warn(f"{walking.shown(relative)}: the folder could not be read ({error.strerror})")
+            return []
 
     def open(self, path: bytes) -> LocalFile:
         # A FIFO put where a file was must not hold the worker up, nor a link lead it away.
@@ -84,6 +117,38 @@ class LocalReach:
             return walking.describe(path, kind, relative, os.lstat(path), warn)
         except FileNotFoundError:
             return None
+
+    def write(self, path: str, data: bytes, like: Entry | None = None) -> None:
+        target = Path(os.path.realpath(path))
+        target.parent.mkdir(parents=True, exist_ok=True)
+        partial = target.with_name(target.name + ".fasciculus-new")
+        mode, owner = 0o644, None
+        if like is not None:
+            mode, owner = like.mode, (like.uid, like.gid)
+        elif target.exists():
+            info = target.stat()
+            mode, owner = stat.S_IMODE(info.st_mode), (info.st_uid, info.st_gid)
+        try:
+            # Never readable by more people than the file that it stands in for.
+            descriptor = os.open(partial, os.O_WRONLY | os.O_CREAT | os.O_TRUNC | os.O_NOFOLLOW, 0o600)
+            with os.fdopen(descriptor, "wb") as sink:
+                sink.write(data)
+                if owner and os.geteuid() == 0:
+                    os.fchown(sink.fileno(), *owner)
+                os.fchmod(sink.fileno(), mode)
+                sink.flush()
+                os.fsync(sink.fileno())
+            partial.rename(target)
+        finally:
+            partial.unlink(missing_ok=True)
+
+    def link(self, path: str, target: bytes) -> None:
+        Path(path).parent.mkdir(parents=True, exist_ok=True)
+        Path(path).unlink(missing_ok=True)
+        os.symlink(target, os.fsencode(path))
+
+    def remove(self, path: str) -> None:
+        Path(path).unlink(missing_ok=True)
 
     def run(self, command: str, seconds: float, stdin: bytes = b"", limit: int = 1 << 20) -> Ran:
         # A group of its own, so that what the command started ends with it.

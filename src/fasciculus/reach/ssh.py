@@ -27,7 +27,7 @@ from ..core.filtering import ON_THE_WAY
 from ..core.steps import Step
 from ..ssh import TIMEOUT, WINDOW, SftpClient, SshLink, SshSpec
 from . import findscan, mariadb
-from .base import Contents, Found, MariaDbSpec, Ran, State
+from .base import Contents, Found, MariaDbSpec, Ran, Seen, State
 from .local import rows_of
 from .tarstream import TarRead
 
@@ -219,6 +219,18 @@ class SshReach:
                     for line in stream.complaints():
                         warn(line)
 
+    def survey(self, root: str, warn: Warn) -> Iterator[Seen]:
+        if self.has_tools:
+            with findscan.Sorted(self._spool) as ordered:
+                for record in ordered.sort(self._find(root, warn)):
+                    if record[-1]:
+                        yield findscan.seen(record)
+            return
+        for found in self._by_sftp(root, Chosen(), warn):
+            entry = found.entry
+            if entry.path:
+                yield Seen(entry.path, entry.type == DIR, entry.type == FILE, entry.size, entry.mtime_ns, 0)
+
     def _find(self, root: str, warn: Warn) -> Iterator[findscan.Record]:
         command = f"cd {shlex.quote(root)} && LC_ALL=C find . -printf {shlex.quote(findscan.FORMAT)}"
         with self._said(), closing(self._session(command)) as channel:
@@ -324,6 +336,44 @@ class SshReach:
         except OSError as error:
             raise NotThere(f"{path} on {self._link.spec.address} cannot be read: "
                            f"{error.strerror or error}.", "Correct the host's settings.") from error
+
+    def write(self, path: str, data: bytes, like: Entry | None = None) -> None:
+        with self._said():
+            sftp = self._sftp
+            target = sftp.normalize(path) if self.type_of(path) else path
+            self._make_folders(os.path.dirname(target))
+            partial = target + ".fasciculus-new"
+            mode, owner = 0o644, None
+            if like is not None:
+                mode, owner = like.mode, (like.uid, like.gid)
+            else:
+                with suppress(FileNotFoundError):
+                    old = sftp.stat(target)
+                    mode, owner = stat.S_IMODE(old.st_mode or 0o644), (old.st_uid or 0, old.st_gid or 0)
+            with sftp.open(partial, "wb") as sink:
+                sink.chmod(0o600)
+                sink.write(data)
+                if owner is not None:
+                    with suppress(PermissionError):
+                        sink.chown(*owner)
+                sink.chmod(mode)
+            sftp.posix_rename(partial, target)
+
+    def link(self, path: str, target: bytes) -> None:
+        self._make_folders(os.path.dirname(path))
+        self.remove(path)
+        with self._said():
+            self._sftp.symlink(target, path)
+
+    def _make_folders(self, folder: str) -> None:
+        if folder in ("", "/") or self.type_of(folder) == "dir":
+            return
+        self._make_folders(os.path.dirname(folder))
+        self._sftp.mkdir(folder)
+
+    def remove(self, path: str) -> None:
+        with suppress(FileNotFoundError), self._said():
+            self._sftp.remove(path)
 
     def describe(self, path: bytes, kind: str, relative: bytes, warn: Warn) -> Entry | None:
         if self.has_tools:

@@ -101,10 +101,16 @@ def retire(db: sqlite3.Connection, subject_kind: str, subject: str, name: str, s
 def newest(db: sqlite3.Connection, subject_kind: str, subject: str, job: str = "") -> sqlite3.Row | None:
     """Bytes and packed bytes of a subject's newest bundle, of one job or of any."""
     row: sqlite3.Row | None = db.execute(
-        "SELECT bytes, packed, moment FROM bundle WHERE subject_kind=? AND subject=? "
+        "SELECT name, bytes, packed, moment FROM bundle WHERE subject_kind=? AND subject=? "
         "AND (?='' OR job=?) ORDER BY moment DESC LIMIT 1",
         (subject_kind, subject, job, job)).fetchone()
     return row
+
+
+def newest_by_job(db: sqlite3.Connection) -> dict[tuple[str, str, str], str]:
+    """The moment of the newest bundle that has a copy, by (subject kind, subject, job)."""
+    return {(row[0], row[1], row[2]): row[3] for row in db.execute(
+        "SELECT subject_kind, subject, job, max(moment) FROM bundle GROUP BY subject_kind, subject, job")}
 
 
 def measured(db: sqlite3.Connection, subject_kind: str, subject: str,
@@ -129,20 +135,21 @@ def count(db: sqlite3.Connection) -> int:
 
 def _restore(row: sqlite3.Row) -> Restore:
     values = {key: row[key] for key in Restore.model_fields if key in row.keys()}  # noqa: SIM118
-    for key in ("contents", "paths", "databases"):
+    for key in ("contents", "paths", "databases", "mail_domains"):
         values[key] = json.loads(row[key])
     return Restore(**values)
 
 
 def add_restore(db: sqlite3.Connection, bundle: Bundle, store: str, target: str,
                 contents: list[str], paths: list[str], databases: dict[str, str],
-                started_by: str, key: str | None) -> int:
+                mail_domains: list[str], started_by: str, key: str | None) -> int:
     row = db.execute(
         "INSERT INTO restore (bundle_id, bundle, subject_kind, subject, store, target, contents, "
-        "paths, databases, state, started_by, created, idempotency_key) "
-        "VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, 'queued', ?, ?, ?)",
+        "paths, databases, mail_domains, state, started_by, created, idempotency_key) "
+        "VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, 'queued', ?, ?, ?)",
         (bundle.id, bundle.name, bundle.subject_kind, bundle.subject, store, target,
-         json.dumps(contents), json.dumps(paths), json.dumps(databases), started_by, now(), key))
+         json.dumps(contents), json.dumps(paths), json.dumps(databases),
+         json.dumps(mail_domains), started_by, now(), key))
     return int(row.lastrowid or 0)
 
 

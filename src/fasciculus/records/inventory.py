@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import difflib
+import json
 import sqlite3
 from collections.abc import Callable
 
@@ -42,6 +43,7 @@ def _host(row: sqlite3.Row, seal: Seal) -> Host:
     host = Host.model_validate_json(row["document"])
     host.accounts = row["accounts"]
     host.secrets_set = sorted(seal.open(row["secrets"]))
+    host.where = "this machine" if host.kind == "local" else f"{host.user}@{host.address}:{host.port}"
     return host
 
 
@@ -70,7 +72,7 @@ def host_secrets(db: sqlite3.Connection, seal: Seal, name: str) -> dict[str, str
 def save_host(db: sqlite3.Connection, seal: Seal, new: Host, old_name: str | None = None) -> None:
     """Add a host, or change the one of the old name."""
     given = new.secrets.model_dump() if new.secrets else {}
-    document = new.model_dump_json(exclude={"secrets", "secrets_set", "accounts"})
+    document = new.model_dump_json(exclude={"secrets", "secrets_set", "accounts", "where"})
     try:
         if old_name is None:
             db.execute("INSERT INTO host (name, document, secrets) VALUES (?, ?, ?)",
@@ -91,6 +93,23 @@ def remove_host(db: sqlite3.Connection, name: str) -> None:
             raise nearest(db, "host", name, "host")
     except sqlite3.IntegrityError as error:
         raise BadSetting(f"Host “{name}” still has accounts.", "Remove them first.") from error
+
+
+def hosts_of(db: sqlite3.Connection, kind: str) -> dict[str, tuple[str, int]]:
+    """By subject of a kind: its host, and how many tasks that takes side by side."""
+    source = {
+        "account": "SELECT account.name, host.name, document FROM account JOIN host ON host.id=host_id",
+        "site": "SELECT site.name, host.name, document FROM site JOIN account ON account.id=account_id "
+                "JOIN host ON host.id=host_id",
+        "host": "SELECT name, name, document FROM host",
+    }[kind]
+    limits: dict[str, int] = {}
+    found = {}
+    for subject, host, document in db.execute(source):
+        if host not in limits:
+            limits[host] = Host.model_validate_json(document).at_once
+        found[subject] = (host, limits[host])
+    return found
 
 
 # Accounts ---------------------------------------------------------------------
@@ -114,6 +133,7 @@ def _account(db: sqlite3.Connection, row: sqlite3.Row, covered: Covered) -> Acco
                                 "ORDER BY engine, name", key)],
         mail_domains=[r["name"] for r in db.execute(
             "SELECT name FROM mail_domain WHERE account_id=? ORDER BY name", key)],
+        excludes=json.loads(row["excludes"]), gone_since=row["gone_since"],
         covered_by=covered("account", row["name"]), newest=row["newest"],
         newest_bytes=row["newest_bytes"] or 0, bundles=row["bundles"],
     )
@@ -143,8 +163,32 @@ def account(db: sqlite3.Connection, name: str, covered: Covered = lambda kind, n
     return _account(db, row, covered)
 
 
+def every_account(db: sqlite3.Connection, host: str = "") -> list[Account]:
+    """All accounts, or those of a host, without what other tables tell of them."""
+    found: dict[int, Account] = {}
+    for row in db.execute(
+        "SELECT account.*, host.name AS host FROM account JOIN host ON host.id=host_id "
+        "WHERE ?='' OR host.name=? ORDER BY account.name", (host, host)):
+        found[row["id"]] = Account.model_construct(
+            name=row["name"], host=row["host"], home=row["home"], sites=[], databases=[], mail_domains=[],
+            excludes=json.loads(row["excludes"]), gone_since=row["gone_since"])
+    for row in db.execute("SELECT account_id, name, root FROM site ORDER BY name"):
+        if row["account_id"] in found:
+            found[row["account_id"]].sites.append(Site.model_construct(name=row["name"], root=row["root"]))
+    for row in db.execute("SELECT account_id, engine, name, path, site FROM database ORDER BY engine, name"):
+        if row["account_id"] in found:
+            found[row["account_id"]].databases.append(Database.model_construct(
+                engine=row["engine"], name=row["name"], path=row["path"], site=row["site"]))
+    for row in db.execute("SELECT account_id, name FROM mail_domain ORDER BY name"):
+        if row["account_id"] in found:
+            found[row["account_id"]].mail_domains.append(row["name"])
+    return list(found.values())
+
+
 def account_names(db: sqlite3.Connection) -> list[str]:
-    return [row[0] for row in db.execute("SELECT name FROM account ORDER BY name")]
+    """The accounts that are there, by name."""
+    return [row[0] for row in db.execute(
+        "SELECT name FROM account WHERE gone_since IS NULL ORDER BY name")]
 
 
 def _check_account(new: Account) -> None:
@@ -172,15 +216,17 @@ def save_account(db: sqlite3.Connection, new: Account, old_name: str | None = No
         raise BadSetting(error.message, error.way_out, field="host")
     try:
         if old_name is None:
-            key = db.execute("INSERT INTO account (name, host_id, home) VALUES (?, ?, ?)",
-                             (new.name, found["id"], new.home)).lastrowid
+            key = db.execute(
+                "INSERT INTO account (name, host_id, home, excludes, gone_since) VALUES (?, ?, ?, ?, ?)",
+                (new.name, found["id"], new.home, json.dumps(new.excludes), new.gone_since)).lastrowid
         else:
             row = db.execute("SELECT id FROM account WHERE name=?", (old_name,)).fetchone()
             if row is None:
                 raise nearest(db, "account", old_name, "account")
             key = row["id"]
-            db.execute("UPDATE account SET name=?, host_id=?, home=? WHERE id=?",
-                       (new.name, found["id"], new.home, key))
+            db.execute(
+                "UPDATE account SET name=?, host_id=?, home=?, excludes=?, gone_since=? WHERE id=?",
+                (new.name, found["id"], new.home, json.dumps(new.excludes), new.gone_since, key))
             for table in ("site", "database", "mail_domain"):
                 db.execute(f"DELETE FROM {table} WHERE account_id=?", (key,))
         db.executemany("INSERT INTO site (account_id, name, root) VALUES (?, ?, ?)",
@@ -221,7 +267,9 @@ def sites(db: sqlite3.Connection, ask: Ask, covered: Covered, words: str = "") -
 
 
 def site_names(db: sqlite3.Connection) -> list[str]:
-    return [row[0] for row in db.execute("SELECT name FROM site ORDER BY name")]
+    return [row[0] for row in db.execute(
+        "SELECT site.name FROM site JOIN account ON account.id=account_id WHERE gone_since IS NULL "
+        "ORDER BY site.name")]
 
 
 def account_of_site(db: sqlite3.Connection, site: str) -> str:

@@ -27,7 +27,12 @@ def job(db: sqlite3.Connection, name: str) -> Job:
 
 
 def known_subjects(db: sqlite3.Connection, kind: str) -> list[str]:
-    return account_names(db) if kind == "accounts" else site_names(db)
+    match kind:
+        case "accounts":
+            return account_names(db)
+        case "sites":
+            return site_names(db)
+    return [row[0] for row in db.execute("SELECT name FROM host ORDER BY name")]
 
 
 def covers(db: sqlite3.Connection, job: Job) -> list[str]:

@@ -78,10 +78,26 @@ def page(db: sqlite3.Connection, query: Query, ask: Ask, make: Callable[[sqlite3
     following = None
     if len(rows) > ask.limit:
         rows = rows[:ask.limit]
-        following = base64.urlsafe_b64encode(
-            json.dumps([rows[-1]["_sort"], rows[-1]["_key"]]).encode()
-        ).decode()
+        following = _cursor(rows[-1]["_sort"], rows[-1]["_key"])
     return Page(items=[make(row) for row in rows], total=total, next=following)
+
+
+def page_of(rows: list[T], ask: Ask, sorts: dict[str, Callable[[T], Any]], default: str) -> Page[T]:
+    """One page of rows that are at hand; the cursor is a place in the sorted list."""
+    sort = ask.sort or default
+    key = sorts.get(sort.lstrip("-"))
+    if key is None:
+        raise BadSetting(f"This list cannot be sorted by “{sort.lstrip('-')}”.",
+                         f"Choose one of {', '.join(sorts)}.", field="sort")
+    ordered = sorted(rows, key=key, reverse=sort.startswith("-"))
+    start = _read_cursor(ask.cursor)[1] if ask.cursor else 0
+    end = start + ask.limit
+    return Page(items=ordered[start:end], total=len(rows),
+                next=_cursor(None, end) if end < len(ordered) else None)
+
+
+def _cursor(last: Any, key: int) -> str:
+    return base64.urlsafe_b64encode(json.dumps([last, key]).encode()).decode()
 
 
 def _read_cursor(cursor: str) -> tuple[Any, int]:

@@ -4,14 +4,10 @@ from __future__ import annotations
 
 import json
 import logging
-import os
 import shutil
-import signal
-import subprocess
-import sys
 import threading
 import time
-from collections import deque
+from collections import Counter, deque
 from collections.abc import Callable
 from dataclasses import dataclass, field
 from datetime import UTC, datetime
@@ -21,13 +17,14 @@ from pydantic import BaseModel
 from ..config import Config
 from ..core.errors import BadSetting, Trouble
 from ..models import LogLine, Restore, Run, Task
-from ..records import bundles, jobs, runs, stores
+from ..records import bundles, inventory, jobs, runs, stores
 from ..records.db import Records
 from ..records.sealing import Seal
-from ..work.events import Copied, Event, Finished, Log, Progress, Retired, from_line
-from ..work.order import Envelope
+from ..work.events import Copied, Event, Finished, Log, Progress, Retired
+from ..work.order import BundleOrder, ReleaseOrder
 from . import orders
 from .hub import Hub
+from .workers import Worker
 
 log = logging.getLogger(__name__)
 
@@ -43,8 +40,10 @@ class _Item:
     subject: tuple[str, str]
     run: int | None = None
     restore: int | None = None
-    process: subprocess.Popen[bytes] | None = None
-    cancelled: bool = False
+    #: The host that it reads from, and how many tasks that takes side by side.
+    host: str = ""
+    at_once: int = 1
+    worker: Worker = field(default_factory=lambda: Worker("task"))
 
 
 @dataclass(slots=True)
@@ -104,14 +103,13 @@ class Dispatcher:
             going = list(self._going.values())
             self._changed.notify_all()
         for item in going:
-            self._signal(item)
+            item.worker.cancel()
         deadline = time.monotonic() + _GRACE
         with self._changed:
             while self._going and time.monotonic() < deadline:
                 self._changed.wait(0.5)
             for item in self._going.values():
-                if item.process:
-                    item.process.kill()
+                item.worker.kill()
 
     # Starting and cancelling ---------------------------------------------------
 
@@ -131,7 +129,8 @@ class Dispatcher:
                                  "Add an account, or change what the job covers.")
             run_id = runs.add(db, name, job.zone, job.report_to, job.report_when, started_by,
                               subjects, key)
-            items = [_Item(t.id, (t.subject_kind, t.subject), run=run_id)
+            hosts = inventory.hosts_of(db, kind)
+            items = [_Item(t.id, (t.subject_kind, t.subject), run_id, None, *hosts.get(t.subject, ("", 1)))
                      for t in runs.tasks(db, run_id)]
         self._tell_run(run_id)
         self._enqueue(items)
@@ -159,17 +158,7 @@ class Dispatcher:
         for item in dropped:
             self._ended(item, Finished("cancelled", "Cancelled before it began."))
         for item in going:
-            self._signal(item)
-
-    def _signal(self, item: _Item) -> None:
-        item.cancelled = True
-        process = item.process
-        if process is not None and process.poll() is None:
-            process.send_signal(signal.SIGTERM)
-            killer = threading.Timer(_GRACE, process.kill)
-            killer.daemon = True
-            killer.start()
-            threading.Thread(target=_call_off, args=(process, killer), daemon=True).start()
+            item.worker.cancel()
 
     # Handing out -----------------------------------------------------------------
 
@@ -186,12 +175,13 @@ class Dispatcher:
                              name=f"task-{item.number}").start()
 
     def _next(self) -> _Item | None:
-        """The first that may begin: never two at once for one subject."""
+        """The first that may begin: never two at once for one subject, nor more than a host takes."""
         if len(self._going) >= self._config.workers:
             return None
         busy = {item.subject for item in self._going.values()}
+        hosts = Counter(item.host for item in self._going.values())
         for item in self._waiting:
-            if item.subject not in busy:
+            if item.subject not in busy and (not item.host or hosts[item.host] < item.at_once):
                 self._waiting.remove(item)
                 return item
         return None
@@ -239,51 +229,27 @@ class Dispatcher:
         return order
 
     def _work(self, item: _Item, order: BaseModel) -> Finished:
-        envelope = Envelope.model_validate({"body": order.model_dump()})
-        # An order may hold secrets: it goes through a pipe, not through arguments.
-        process = subprocess.Popen(
-            [sys.executable, "-m", "fasciculus.work"], stdin=subprocess.PIPE,
-            stdout=subprocess.PIPE, stderr=subprocess.PIPE, env=_clean_environment(),
-            start_new_session=True,
-        )
-        item.process = process
-        assert process.stdin and process.stdout and process.stderr
-        finished: Finished | None = None
-        complaints: deque[bytes] = deque(maxlen=20)
-        drain = threading.Thread(target=complaints.extend, args=(process.stderr,), daemon=True)
-        drain.start()
         try:
-            process.stdin.write(envelope.model_dump_json().encode() + b"\n")
-            process.stdin.flush()
-            if item.cancelled:
-                process.send_signal(signal.SIGTERM)
-            for line in process.stdout:
-                event = from_line(line)
-                if isinstance(event, Finished):
-                    finished = event
-                else:
-                    self._take(item, event)
-        except (BrokenPipeError, ValueError):
-            log.warning("task %s: the worker broke off", item.number)
+            ended = item.worker.run(order, lambda event: self._take(item, event))
         finally:
-            process.stdout.close()
-            try:
-                process.stdin.close()
-            except BrokenPipeError:
-                pass
-            code = process.wait()
-            drain.join(5)
             shutil.rmtree(self._spool_of(item), ignore_errors=True)
-        for text in complaints:
-            log.warning("task %s: %s", item.number, text.decode(errors="replace").rstrip())
-        if finished is not None:
-            return finished
-        if item.cancelled:
+        if isinstance(ended, Finished):
+            return ended
+        if isinstance(order, BundleOrder):
+            self._release(item, order)
+        if item.worker.cancelled:
             return Finished("cancelled", "Cancelled; nothing of it counts as a bundle.")
-        what = f"was killed (signal {-code})" if code < 0 else f"ended unexpectedly (code {code})"
+        what = f"was killed (signal {-ended})" if ended < 0 else f"ended unexpectedly (code {ended})"
         error = f"The worker {what}. Nothing of it counts as a bundle; the next run clears up after it."
         self._log(item, "error", error)
         return Finished("interrupted", error)
+
+    def _release(self, item: _Item, order: BundleOrder) -> None:
+        """A hold page must not outlive the task that set it, also when its worker was killed."""
+        if order.hold_flags:
+            Worker(f"release {item.number}").run(
+                ReleaseOrder(host=order.host, hold_flags=order.hold_flags, spool=order.spool),
+                lambda event: self._take(item, event))
 
     def _spool_of(self, item: _Item) -> str:
         kind = "task" if item.run is not None else "restore"
@@ -409,9 +375,12 @@ class Dispatcher:
         error = ("The service was stopped while this went on. Nothing of it counts as a bundle; "
                  "the next run clears up after it.")
         interrupted = []
+        held: list[_Item] = []
         with self._records.write() as db:
             for run_id in runs.unfinished(db):
                 for task in runs.tasks(db, run_id):
+                    if task.state == "running":
+                        held.append(_Item(task.id, (task.subject_kind, task.subject), run=run_id))
                     if task.state != "ended":
                         runs.log(db, "error", error, run_id=run_id, subject=task.subject)
                         runs.end_task(db, task.id, "interrupted", error)
@@ -420,11 +389,26 @@ class Dispatcher:
                 bundles.end_restore(db, restore_id, "interrupted",
                                     "The service was stopped while this went on. "
                                     "Start the restore again, into an empty folder.")
+        self._release_holds(held)
         for left in (self._config.spool, self._config.listings / "under-way"):
             for path in left.glob("*-*"):
                 shutil.rmtree(path, ignore_errors=True) if path.is_dir() else path.unlink()
         for run_id in interrupted:
             self._on_run_ended(run_id)
+
+
+    def _release_holds(self, held: list[_Item]) -> None:
+        """Take away the hold pages of tasks that the service did not see end."""
+        db = self._records.reader
+        for item in held:
+            try:
+                job = jobs.job(db, runs.run(db, item.run or 0).job)
+                if job.hold_page:
+                    order = orders.bundle_order(db, self._seal, self._config, job, item.run or 0,
+                                                item.number, *item.subject)
+                    threading.Thread(target=self._release, args=(item, order), daemon=True).start()
+            except Trouble as error:
+                log.warning("task %s: its hold page: %s", item.number, error.sentence())
 
 
 class AlreadyGoing(Trouble):
@@ -436,16 +420,5 @@ class AlreadyGoing(Trouble):
         self.run_id = run_id
 
 
-def _call_off(process: subprocess.Popen[bytes], killer: threading.Timer) -> None:
-    """Once the process has ended by itself, nobody needs to kill it."""
-    process.wait()
-    killer.cancel()
-
-
 def _key(item: _Item) -> tuple[str, int]:
     return ("task" if item.run is not None else "restore", item.number)
-
-
-def _clean_environment() -> dict[str, str]:
-    """Nothing of the service's own settings, which may hold secrets, reaches a worker."""
-    return {k: v for k, v in os.environ.items() if not k.startswith("FASCICULUS_")}

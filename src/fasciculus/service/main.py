@@ -24,6 +24,7 @@ from .dispatcher import Dispatcher
 from .hub import Hub
 from .outbox import Outbox
 from .parts import Parts
+from .previews import Previews
 from .reporter import Reporter
 from .scheduler import Scheduler
 
@@ -55,7 +56,7 @@ def build(config: Config, environment: Mapping[str, str] = os.environ) -> Parts:
     dispatcher = Dispatcher(config, records, seal, hub, ended)
     scheduler = Scheduler(records, dispatcher, report)
     _first_start(records, environment)
-    return Parts(config, records, seal, hub, dispatcher, scheduler, outbox)
+    return Parts(config, records, seal, hub, dispatcher, scheduler, outbox, Previews())
 
 
 def _first_start(records: Records, environment: Mapping[str, str]) -> None:
@@ -85,6 +86,7 @@ def stop(parts: Parts) -> None:
     """Stop in an order in which nothing new begins while the old ends."""
     parts.hub.close()
     parts.scheduler.stop()
+    parts.previews.stop()
     parts.dispatcher.stop()
     parts.outbox.stop()
     parts.records.close()

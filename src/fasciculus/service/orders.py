@@ -3,11 +3,13 @@
 from __future__ import annotations
 
 import os
+import shlex
 import sqlite3
 from pathlib import Path
 
 from .. import __version__
 from ..config import Config
+from ..core.dumping.rules import DatabaseRules
 from ..core.errors import BadSetting
 from ..models import Account, Host, Job, Restore
 from ..records import bundles, inventory, stores
@@ -15,9 +17,13 @@ from ..records.paging import Ask
 from ..records.sealing import Seal
 from ..work.order import (
     BundleOrder,
+    CommandOrder,
     DatabaseOrder,
+    HostOrder,
     MailOrder,
     MariaDbOrder,
+    NoteOrder,
+    PreviewOrder,
     RestoreOrder,
     StoreOrder,
     SubjectOrder,
@@ -46,6 +52,20 @@ def mariadb_order(db: sqlite3.Connection, seal: Seal, host: Host) -> MariaDbOrde
     return MariaDbOrder(**host.mariadb.model_dump(), password=password)
 
 
+def host_order(db: sqlite3.Connection, seal: Seal, host: Host) -> HostOrder:
+    """How to reach a host, secrets included."""
+    if host.kind == "local":
+        return HostOrder(name=host.name)
+    secrets = inventory.host_secrets(db, seal, host.name)
+    return HostOrder(name=host.name, address=host.address, port=host.port, user=host.user,
+                     host_key=host.host_key, secrets={
+                         key: value for key, value in secrets.items() if key != "mariadb_password"})
+
+
+def mail_order(host: Host, domains: list[str], messages: bool) -> MailOrder:
+    return MailOrder(domains=domains, messages=messages, **host.mail.model_dump())
+
+
 def _subject(account: Account, kind: str, name: str) -> SubjectOrder:
     if kind == "account":
         return SubjectOrder(kind="account", name=name, host=account.host, root=account.home,
@@ -56,11 +76,13 @@ def _subject(account: Account, kind: str, name: str) -> SubjectOrder:
     return SubjectOrder(kind="site", name=name, host=account.host, root=root)
 
 
-def _databases(account: Account, subject: SubjectOrder) -> list[DatabaseOrder]:
+def _databases(account: Account, subject: SubjectOrder, wants: DatabaseRules) -> list[DatabaseOrder]:
     """All of an account's, or those that a site uses; SQLite paths are made relative to the root."""
     rows = []
     for database in account.databases:
         if subject.kind == "site" and database.site != subject.name:
+            continue
+        if not wants.wants(database.name):
             continue
         path = database.path
         if database.engine == "sqlite" and subject.kind == "site":
@@ -74,20 +96,12 @@ def _databases(account: Account, subject: SubjectOrder) -> list[DatabaseOrder]:
     return rows
 
 
-def bundle_order(db: sqlite3.Connection, seal: Seal, config: Config, job: Job, run_id: int,
-                 task_id: int, kind: str, name: str) -> BundleOrder:
-    """The order for one task of a run."""
-    owner = name if kind == "account" else inventory.account_of_site(db, name)
-    account = inventory.account(db, owner)
-    host = inventory.host(db, seal, account.host)
-    subject = _subject(account, kind, name)
-    domains = account.mail_domains
-    if kind == "site":
-        domains = [domain for domain in domains if domain == name]
-    mail = None
-    if "mail" in job.contents and domains:
-        mail = MailOrder(domains=domains, alias_map=host.alias_map, passwd_file=host.passwd_file,
-                         home=host.mail_home, messages=job.messages)
+def _local_stores(db: sqlite3.Connection, seal: Seal) -> list[str]:
+    return [str(row.path) for row in stores.stores(db, seal, Ask(limit=10_000)).items
+            if row.kind == "folder"]
+
+
+def _targets(db: sqlite3.Connection, seal: Seal, job: Job, kind: str, name: str) -> list[StoreOrder]:
     targets = []
     for store_name in job.stores:
         target = store_order(db, seal, store_name)
@@ -95,23 +109,85 @@ def bundle_order(db: sqlite3.Connection, seal: Seal, config: Config, job: Job, r
         target.known = [row[0] for row in known]
         target.pinned = [row[0] for row in known if row[1]]
         targets.append(target)
-    last = bundles.newest(db, kind, name, job.name)
-    local_stores = [
-        str(row.path) for row in stores.stores(db, seal, Ask(limit=10_000)).items
-        if row.kind == "folder"
-    ]
+    return targets
+
+
+def _filled(text: str, subject: SubjectOrder, account: str) -> str:
+    """A command of the job with the subject's own names in it; other braces are left alone."""
+    for mark, value in (("{account}", account), ("{subject}", subject.name), ("{home}", subject.root)):
+        text = text.replace(mark, shlex.quote(value) if value else "")
+    return text
+
+
+def hold_flags(host: Host, account: Account | None, subject: SubjectOrder) -> list[str]:
+    """The flag files of a subject's hold pages."""
+    if not host.hold_flag or account is None:
+        return []
+    sites = [subject.name] if subject.kind == "site" else [site.name for site in account.sites]
+    if "{site}" not in host.hold_flag:
+        sites = [""]
+    return [host.hold_flag.format(site=site, account=account.name) for site in sites]
+
+
+def bundle_order(db: sqlite3.Connection, seal: Seal, config: Config, job: Job, run_id: int,
+                 task_id: int, kind: str, name: str) -> BundleOrder:
+    """The order for one task of a run."""
+    account: Account | None = None
+    if kind == "host":
+        host = inventory.host(db, seal, name)
+        subject = SubjectOrder(kind="host", name=name, host=name, root="")
+    else:
+        owner = name if kind == "account" else inventory.account_of_site(db, name)
+        account = inventory.account(db, owner)
+        host = inventory.host(db, seal, account.host)
+        subject = _subject(account, kind, name)
+    owner = account.name if account else ""
+    domains = account.mail_domains if account else []
+    if kind == "site":
+        domains = [domain for domain in domains if domain == name]
+    wants = job.databases.as_core()
     spool = config.spool / f"task-{task_id}"
+    last = bundles.newest(db, kind, name, job.name)
     return BundleOrder(
         run=run_id, job=job.name, subject=subject, contents=list(job.contents),
-        databases=_databases(account, subject), mariadb=mariadb_order(db, seal, host), mail=mail,
-        stores=targets, keep=job.keep, compression=job.compression, level=job.level,
-        piece_size=job.piece_size, threads=config.threads or os.cpu_count() or 2,
+        databases=_databases(account, subject, wants) if account else [],
+        all_databases=kind == "host" and "databases" in job.contents, database_rules=wants,
+        mariadb=mariadb_order(db, seal, host),
+        mail=mail_order(host, domains, job.messages) if "mail" in job.contents and domains else None,
+        host=host_order(db, seal, host), rules=job.rules.as_core(account.excludes if account else ()),
+        system=[pattern.replace("{account}", owner) for pattern in
+                (host.account_system if account else host.system)],
+        system_user=owner,
+        notes=[NoteOrder(name=note.name, command=_filled(note.command, subject, owner), seconds=note.seconds)
+               for note in job.notes],
+        commands=[CommandOrder(when=row.when, command=_filled(row.command, subject, owner),
+                               seconds=row.seconds, stops=row.stops) for row in job.commands],
+        hold_flags=hold_flags(host, account, subject) if job.hold_page else [],
+        stores=_targets(db, seal, job, kind, name), keep=job.keep, compression=job.compression,
+        level=job.level, piece_size=job.piece_size, threads=config.threads or os.cpu_count() or 2,
         spool=str(spool), spool_limit=config.spool_limit,
         listing=str(config.listings / "under-way" / f"task-{task_id}.zst"),
-        left_out=[str(config.home), str(config.spool), *local_stores],
+        left_out=[str(config.home), str(config.spool), *_local_stores(db, seal)],
         expected_bytes=last["bytes"] if last else 0, expected_packed=last["packed"] if last else 0,
         writer=f"fasciculus {__version__}",
     )
+
+
+def preview_order(db: sqlite3.Connection, seal: Seal, config: Config, job: Job, kind: str,
+                  name: str, number: int) -> PreviewOrder:
+    """The order to say what a job would take of a subject."""
+    account = inventory.account(db, name if kind == "account" else inventory.account_of_site(db, name))
+    subject = _subject(account, kind, name)
+    last = bundles.newest(db, kind, name, job.name)
+    measured = bundles.measured(db, kind, name, ["files"])
+    return PreviewOrder(
+        subject=subject, host=host_order(db, seal, inventory.host(db, seal, account.host)),
+        left_out=[str(config.home), str(config.spool), *_local_stores(db, seal)],
+        rules=job.rules.as_core(account.excludes), contents=list(job.contents),
+        databases=_databases(account, subject, job.databases.as_core()),
+        listing=str(config.listing(kind, name, last["name"])) if last else "",
+        ratio=measured[1] / measured[0] if measured and measured[0] else 0.0,
+        spool=str(config.spool / f"preview-{number}"))
 
 
 def restore_order(db: sqlite3.Connection, seal: Seal, config: Config, restore: Restore) -> RestoreOrder:
@@ -123,17 +199,21 @@ def restore_order(db: sqlite3.Connection, seal: Seal, config: Config, restore: R
         owner = found[0] if found else ""
     row = db.execute("SELECT host.name FROM account JOIN host ON host.id=host_id WHERE "
                      "account.name=?", (owner,)).fetchone()
-    mariadb = None
-    host_name = ""
-    if row is not None:
-        host = inventory.host(db, seal, row[0])
-        host_name, mariadb = host.name, mariadb_order(db, seal, host)
+    mariadb, mail, reach = None, None, HostOrder()
+    host_name = restore.subject if restore.subject_kind == "host" else row[0] if row else ""
+    if host_name:
+        host = inventory.host(db, seal, host_name)
+        mariadb, reach = mariadb_order(db, seal, host), host_order(db, seal, host)
+        mail = mail_order(host, restore.mail_domains, True) if restore.mail_domains else None
+    elif restore.mail_domains:
+        raise BadSetting(f"{restore.subject} is on no host any more.",
+                         "Add the account again, then restore its mail settings.")
     return RestoreOrder(
         subject=SubjectOrder(kind=restore.subject_kind, name=restore.subject,  # type: ignore[arg-type]
                              host=host_name, root=""),
         bundle=restore.bundle, store=store_order(db, seal, restore.store),
         contents=restore.contents, paths=restore.paths, target=restore.target,
-        databases=restore.databases, mariadb=mariadb,
+        databases=restore.databases, mariadb=mariadb, mail=mail, host=reach,
         spool=str(config.spool / f"restore-{restore.id}"),
     )
 

@@ -11,6 +11,7 @@ from ..config import Config
 from ..records.db import Records
 from ..records.sealing import Seal
 from .hub import Hub
+from .previews import Previews
 
 if TYPE_CHECKING:
     from .dispatcher import Dispatcher
@@ -29,6 +30,7 @@ class Parts:
     dispatcher: Dispatcher
     scheduler: Scheduler
     outbox: Outbox
+    previews: Previews
 
 
 def parts() -> Parts:

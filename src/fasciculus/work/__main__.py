@@ -12,15 +12,15 @@ import signal
 import sys
 import threading
 import traceback
+from pathlib import Path
 from types import FrameType
 
 from ..core.errors import Trouble
-from ..reach.local import LocalReach
-from .bundle import BundleWork
+from ..reach.base import Reach
 from .events import Emitter, Finished
-from .order import BundleOrder, Envelope
-from .pushing import NoStoreLeft, sentence
-from .restore import RestoreWork
+from .hosts import open_reach
+from .order import BundleOrder, Envelope, Order, PreviewOrder, ReleaseOrder, RestoreOrder
+from .telling import NoStoreLeft, sentence
 
 
 class Cancelled(BaseException):
@@ -44,11 +44,10 @@ def main() -> int:
     signal.signal(signal.SIGTERM, cancel)
     signal.signal(signal.SIGINT, signal.SIG_IGN)
     threading.Thread(target=_await_end, daemon=True).start()
+    reach: Reach | None = None
     try:
-        if isinstance(order, BundleOrder):
-            finished = BundleWork(order, LocalReach(), emitter, stop).run()
-        else:
-            finished = RestoreWork(order, LocalReach(), emitter).run()
+        reach = open_reach(order.host, Path(order.spool))
+        finished = _carry_out(order, reach, emitter, stop)
     except (Cancelled, NoStoreLeft):
         finished = Finished("cancelled", "Cancelled; nothing of it counts as a bundle.")
     except Exception as error:
@@ -56,8 +55,33 @@ def main() -> int:
             traceback.print_exc()
         finished = Finished("failed", sentence(error))
         emitter.error(finished.error)
+    finally:
+        if reach is not None:
+            reach.close()
     emitter.emit(finished)
     return 0 if finished.outcome in ("done", "warned", "partial") else 1
+
+
+def _carry_out(order: Order, reach: Reach, emitter: Emitter, stop: threading.Event) -> Finished:
+    # Each kind of work is imported when it is asked for: a preview should not wait for all of them.
+    match order:
+        case BundleOrder():
+            from .bundle import BundleWork
+
+            return BundleWork(order, reach, emitter, stop).run()
+        case RestoreOrder():
+            from .restore import RestoreWork
+
+            return RestoreWork(order, reach, emitter).run()
+        case PreviewOrder():
+            from .preview import PreviewWork
+
+            return PreviewWork(order, reach, emitter).run()
+        case ReleaseOrder():
+            from .around import release
+
+            release(reach, order.hold_flags, emitter)
+            return Finished("warned" if emitter.warnings else "done")
 
 
 def _first_line() -> bytes:

@@ -14,22 +14,27 @@ from ..core import keeping
 from ..core.bundling import names
 from ..core.bundling.frames import codec
 from ..core.bundling.listing import ListingWriter
-from ..core.bundling.manifest import KindCount, Manifest, sums
+from ..core.bundling.manifest import KindCount, LeftOutCount, Manifest, sums
 from ..core.bundling.packing import Packer
 from ..core.errors import Damaged, NotThere, StoreFull, Trouble
 from ..core.wording import count_words, list_words, size_words
 from ..reach.base import Reach
 from ..stores import open_store
 from ..stores.base import read_mark
+from .around import Around
 from .events import Copied, Emitter, Finished, Progress, Retired
 from .gathering import Gatherer
+from .gathering_mail import MailGatherer
+from .gathering_system import SystemGatherer
 from .order import BundleOrder, StoreOrder
-from .pushing import NoStoreLeft, Pusher, Spool, sentence
+from .pushing import Pusher, Spool
 from .retiring import complete, needed_pieces, remove_bundle, sweep
+from .telling import NoStoreLeft, sentence
 
 _TICK = 0.4
 _SMALLEST = 8 * 1024 * 1024
 _HEADROOM = 64 * 1024 * 1024
+_RULES_SAID = 20
 
 
 class BundleWork:
@@ -48,17 +53,19 @@ class BundleWork:
         self._progress = Progress("preflight", total=order.expected_bytes)
         self._ticking = threading.Event()
         self._half = False
+        self._around = Around(order.commands, order.hold_flags, reach, emitter)
 
     def run(self) -> Finished:
         """Make the bundle. Raises ``Trouble`` or ``OSError`` when there is none."""
-        self._spool.mkdir(parents=True, exist_ok=True)
+        self._spool.mkdir(parents=True, exist_ok=True, mode=0o700)
         started = datetime.now(UTC)
         ticker = threading.Thread(target=self._tick, daemon=True)
         ticker.start()
         try:
             self._preflight(started)
-            manifest = self._pack(started)
-            self._confirm(manifest)
+            with self._around.task():
+                manifest = self._pack(started)
+                self._confirm(manifest)
             return self._finish(manifest)
         except NoStoreLeft:
             errors = " ".join(dict.fromkeys(self._store_errors().values()))
@@ -100,7 +107,8 @@ class BundleWork:
     def _sources(self) -> None:
         """What is to be read answers, before anything is written."""
         order = self._order
-        if self._reach.type_of(order.subject.root) != "dir":
+        self._reach.connect()
+        if order.subject.root and self._reach.type_of(order.subject.root) != "dir":
             what = "document root" if order.subject.kind == "site" else "home folder"
             raise NotThere(
                 f"The {what} {order.subject.root} of {order.subject.kind} {order.subject.name} "
@@ -109,7 +117,7 @@ class BundleWork:
             if self._reach.type_of(root) != "dir":
                 self._emitter.warn(f"site {site}: its document root {root} does not exist")
         if "databases" in order.contents:
-            if any(database.engine == "mariadb" for database in order.databases):
+            if order.all_databases or any(database.engine == "mariadb" for database in order.databases):
                 if order.mariadb is None:
                     raise Trouble(f"Host {order.subject.host} has no database server set.",
                                   "Give its socket or address in the host's settings.")
@@ -122,7 +130,8 @@ class BundleWork:
                         raise NotThere(f"The SQLite database {path} does not exist.",
                                        "Correct its path, or remove it from the account.")
         if "mail" in order.contents and order.mail:
-            for path in filter(None, (order.mail.alias_map, order.mail.passwd_file)):
+            for path in filter(None, (order.mail.alias_map, order.mail.mailbox_map,
+                                      order.mail.transport_map, order.mail.passwd_file)):
                 self._reach.read_text(path)
 
     def _room_on_disk(self) -> None:
@@ -189,12 +198,22 @@ class BundleWork:
             if "files" in order.contents:
                 self._stage("files")
                 gatherer.files()
-            if "databases" in order.contents and order.databases:
+            if "databases" in order.contents and (order.databases or order.all_databases):
                 self._stage("databases")
                 gatherer.databases()
             if "mail" in order.contents and order.mail and order.mail.domains:
                 self._stage("mail")
-                gatherer.mail()
+                MailGatherer(order.mail, self._reach, self._packer, gatherer, self._emitter.warn,
+                             self._seen).run()
+            settings = SystemGatherer(order, self._reach, self._packer, gatherer, self._emitter.warn,
+                                      self._seen)
+            if "system" in order.contents:
+                self._stage("system")
+                settings.system()
+            if "notes" in order.contents:
+                self._stage("notes")
+                settings.notes()
+            self._say_left_out(gatherer.result.left_out)
             self._stage("packing")
             pieces = self._packer.finish()
             digest = listing.close()
@@ -209,7 +228,13 @@ class BundleWork:
             compression=order.compression, contents=counts,
             databases=gatherer.result.databases, pieces=pieces,
             listing_bytes=listing.bytes, listing_sha256=digest, warnings=self._emitter.warnings,
+            left_out=gatherer.result.left_out,
         )
+
+    def _say_left_out(self, left_out: dict[str, LeftOutCount]) -> None:
+        for rule, count in sorted(left_out.items(), key=lambda row: -row[1].bytes)[:_RULES_SAID]:
+            self._emitter.info(f"left out by {rule}: {count_words(count.entries, 'entry', 'entries')}"
+                               + (f", {size_words(count.bytes)}" if count.bytes else ""))
 
     # Confirming --------------------------------------------------------------
 

@@ -10,21 +10,21 @@ from contextlib import closing
 from dataclasses import dataclass, field
 from pathlib import Path
 
-from ..core import mailconf
 from ..core.bundling.entry import FILE, Entry
 from ..core.bundling.manifest import DatabaseRecord, LeftOutCount
 from ..core.bundling.packing import Packer
 from ..core.bundling.scan import Chosen, group_name, user_name
-from ..core.dumping.mariadb import Dump, safe_file
+from ..core.dumping.mariadb import Dump, safe_file, users
 from ..core.errors import Trouble
 from ..core.filtering import Chooser
 from ..core.selecting import LeftOut
 from ..reach.base import Contents, Reach
-from .order import BundleOrder, DatabaseOrder, MailOrder
+from .order import BundleOrder, DatabaseOrder
 
 _WHOLE = 1024 * 1024
 _SQLITE_SIDES = ("", "-wal", "-shm", "-journal")
 _TRIES = 3
+_SERVERS_OWN = frozenset(["information_schema", "performance_schema", "mysql", "sys"])
 
 
 @dataclass(slots=True)
@@ -53,31 +53,34 @@ class Gatherer:
     def files(self) -> None:
         rules = self._order.rules
         chooser = None if rules.everything else Chooser(rules, time.time_ns())
-        chosen = Chosen(self.left_out(), chooser, self._note_left_out)
+        chosen = Chosen(self.left_out(self._root), chooser, self._note_left_out)
         for found in self._reach.tree(self._order.subject.root, chosen, self._unreadable):
-            self._file(found.entry, found.open)
+            self.file(found.entry, found.open)
 
     def _note_left_out(self, path: bytes, size: int, rule: str) -> None:
         count = self.result.left_out.setdefault(rule, LeftOutCount())
         count.entries += 1
         count.bytes += size
 
-    def left_out(self) -> frozenset[bytes]:
-        """The service's own files, local stores, and the databases that go in as copies."""
-        paths: list[str | bytes] = list(self._order.left_out)
+    def left_out(self, root: bytes) -> frozenset[bytes]:
+        """The service's own files, local stores, and the databases that go in as copies, below a folder."""
+        copied = []
         if "databases" in self._order.contents:
-            paths += [
+            copied = [
                 self._root + b"/" + os.fsencode(database.path + side)
                 for database in self._order.databases if database.engine == "sqlite"
                 for side in _SQLITE_SIDES
             ]
-        return LeftOut(paths).below(self._root)
+        if self._order.host.address:
+            # The service's own paths mean nothing on another host.
+            return frozenset(p[len(root) + 1:] for p in copied if p.startswith(root + b"/"))
+        return LeftOut([*self._order.left_out, *copied]).below(root)
 
     def _unreadable(self, text: str) -> None:
         self.result.unreadable.setdefault("files", []).append(text)
         self._warn(text)
 
-    def _file(self, entry: Entry, open_: Callable[[], Contents]) -> None:
+    def file(self, entry: Entry, open_: Callable[[], Contents]) -> None:
         """Pack one entry of the host."""
         first_path = entry.link
         first = self._firsts.get(first_path) if first_path is not None else None
@@ -131,6 +134,8 @@ class Gatherer:
     # Databases ---------------------------------------------------------------
 
     def databases(self) -> None:
+        if self._order.all_databases:
+            self._all_databases()
         ordered = sorted(self._order.databases, key=_member_folder)
         for database in ordered:
             if database.engine == "mariadb":
@@ -146,7 +151,7 @@ class Gatherer:
             moment = time.time_ns()
             for member in dump:
                 path = f"{folder}/{member.name}".encode()
-                entry = _made_up("databases", path, moment)
+                entry = made_up("databases", path, moment)
                 if len(member.data) > _WHOLE:
                     entry.size = len(member.data)
                     self._packer.add_stream(entry, io.BytesIO(member.data), self._warn)
@@ -159,6 +164,21 @@ class Gatherer:
             "mariadb", database.name, dump.done.server_version, dump.done.character_set,
             folder, tables=dump.done.tables,
         ))
+
+    def _all_databases(self) -> None:
+        """Every database of the host's server, and all its users in a member of their own."""
+        assert self._order.mariadb is not None
+        with self._reach.mariadb(self._order.mariadb.spec()) as server:
+            found = [(row[0] or b"").decode() for row in server.rows(
+                "SELECT schema_name FROM information_schema.schemata ORDER BY schema_name")]
+            names = [(str((row[0] or b"").decode()), str((row[1] or b"").decode())) for row in server.rows(
+                "SELECT user, host FROM mysql.user WHERE user <> '' AND user <> 'mariadb.sys' ORDER BY 1, 2")]
+            everybody = b"".join(users(server, names))
+        self._order.databases += [
+            DatabaseOrder(engine="mariadb", name=name) for name in found
+            if name not in _SERVERS_OWN and self._order.database_rules.wants(name)]
+        self._packer.add(made_up("databases", b"mariadb/%users.sql", time.time_ns()), everybody)
+        self._seen(1, len(everybody))
 
     def _sqlite(self, database: DatabaseOrder) -> None:
         source = self._root + b"/" + os.fsencode(database.path)
@@ -180,62 +200,6 @@ class Gatherer:
             "sqlite", database.name, folder=folder, origin=database.path, tables=tables,
         ))
 
-    # Mail --------------------------------------------------------------------
-
-    def mail(self) -> None:
-        assert self._order.mail is not None
-        mail = self._order.mail
-        aliases = self._reach.read_text(mail.alias_map) if mail.alias_map else ""
-        passwd = self._reach.read_text(mail.passwd_file) if mail.passwd_file else ""
-        for domain in sorted(mail.domains):
-            self._domain(mail, domain, aliases, passwd)
-
-    def _domain(self, mail: MailOrder, domain: str, alias_map: str, passwd_file: str) -> None:
-        aliases = mailconf.alias_lines(alias_map, domain)
-        passwd = mailconf.passwd_lines(passwd_file, domain)
-        settings = mailconf.settings(domain, aliases, passwd)
-        if not aliases and not passwd:
-            self._warn(f"{domain}: the host's mail files hold no line of this domain")
-        self._text(mail.alias_map, f"{domain}/aliases", aliases)
-        for mailbox in sorted(settings.mailboxes, key=lambda box: box.address):
-            user = mailbox.address.rpartition("@")[0]
-            if mail.home and "/" not in user and user not in ("", ".", ".."):
-                home = mail.home.format(domain=domain, user=user)
-                self._mailbox(mailbox, os.fsencode(home), f"{domain}/home/{user}", mail.messages)
-        moment = time.time_ns()
-        entry = _made_up("mail", f"{domain}/mail.json".encode(), moment)
-        self._packer.add(entry, settings.to_json())
-        self._text(mail.passwd_file, f"{domain}/passwd", passwd)
-        self._seen(1, entry.size)
-
-    def _text(self, source: str, path: str, lines: list[str]) -> None:
-        """The domain's own lines, with the mode and owner of the file they are from."""
-        if not source:
-            return
-        entry = self._reach.describe(os.fsencode(source), "mail", path.encode(), self._warn)
-        if entry is None or entry.type != FILE:
-            entry = _made_up("mail", path.encode(), time.time_ns())
-        self._packer.add(entry, "".join(lines).encode("utf-8", "surrogateescape"))
-        self._seen(1, entry.size)
-
-    def _mailbox(self, mailbox: mailconf.Mailbox, home: bytes, below: str, messages: bool) -> None:
-        wanted = (b"Maildir", b".dovecot.sieve", b"sieve") if messages else (b".dovecot.sieve", b"sieve")
-        base = below.encode()
-        if self._reach.type_of(os.fsdecode(home)) != "dir":
-            return
-        skipped = frozenset(name for name in self._reach.names(home) if name not in wanted)
-        for found in self._reach.tree(os.fsdecode(home), Chosen(skipped), self._warn):
-            entry = found.entry
-            name = entry.path
-            if entry.type == FILE and name.startswith(b"sieve/"):
-                mailbox.sieve.append(name[6:].decode("utf-8", "backslashreplace"))
-            elif name == b".dovecot.sieve" and entry.target is not None:
-                mailbox.active_sieve = entry.target.rpartition(b"/")[2].decode("utf-8", "backslashreplace")
-            entry.kind, entry.path = "mail", base + b"/" + name if name else base
-            if entry.link is not None:
-                entry.link = base + b"/" + entry.link
-            self._file(entry, found.open)
-
 
 def _member_folder(database: DatabaseOrder) -> str:
     """Where a database's members lie below ``databases/``."""
@@ -244,7 +208,7 @@ def _member_folder(database: DatabaseOrder) -> str:
     return f"mariadb/{safe_file(database.name)}"
 
 
-def _made_up(kind: str, path: bytes, moment: int) -> Entry:
+def made_up(kind: str, path: bytes, moment: int) -> Entry:
     uid, gid = os.geteuid(), os.getegid()
     return Entry(kind, path, mode=0o600, uid=uid, gid=gid, user=user_name(uid),
                  group=group_name(gid), mtime_ns=moment)

@@ -38,13 +38,46 @@ class DatabaseOrder(BaseModel):
 
 
 class MailOrder(BaseModel):
-    """Where the host keeps mail settings; ``home`` has ``{domain}`` and ``{user}`` in it."""
+    """Where the host keeps mail settings; ``home`` has ``{domain}`` and ``{user}`` in it, ``dkim``
+    ``{domain}``. ``refresh`` are the commands to run when they were changed."""
 
     domains: list[str]
     alias_map: str = ""
+    mailbox_map: str = ""
+    transport_map: str = ""
     passwd_file: str = ""
     home: str = ""
+    dkim: str = ""
     messages: bool = False
+    refresh: list[str] = []
+
+
+class HostOrder(BaseModel):
+    """How the host is reached: empty address for this machine, else over SSH."""
+
+    name: str = ""
+    address: str = ""
+    port: int = 22
+    user: str = ""
+    host_key: str = ""
+    secrets: dict[str, str] = Field(default={}, repr=False)
+
+
+class NoteOrder(BaseModel):
+    """A command whose output is kept, already filled in."""
+
+    name: str
+    command: str
+    seconds: int
+
+
+class CommandOrder(BaseModel):
+    """A command around the task, already filled in."""
+
+    when: Literal["before", "after_success", "after_failure", "always"]
+    command: str
+    seconds: int
+    stops: bool = True
 
 
 class MariaDbOrder(BaseModel):
@@ -61,7 +94,7 @@ class MariaDbOrder(BaseModel):
 class SubjectOrder(BaseModel):
     """What a bundle is of, and where its files lie on the host."""
 
-    kind: Literal["account", "site"]
+    kind: Literal["account", "site", "host"]
     name: str
     host: str
     root: str
@@ -83,6 +116,16 @@ class BundleOrder(BaseModel):
     databases: list[DatabaseOrder] = []
     mariadb: MariaDbOrder | None = None
     mail: MailOrder | None = None
+    host: HostOrder = HostOrder()
+    #: Patterns of settings on the host, and the user whose entries go with them.
+    system: list[str] = []
+    system_user: str = ""
+    #: Every database of the host's server, with all its users.
+    all_databases: bool = False
+    notes: list[NoteOrder] = []
+    commands: list[CommandOrder] = []
+    #: Flag files of hold pages, set while the bundle is taken.
+    hold_flags: list[str] = []
     stores: list[StoreOrder]
     keep: int
     compression: str = "zstd"
@@ -113,10 +156,42 @@ class RestoreOrder(BaseModel):
     #: New name by the name of a MariaDB database in the bundle.
     databases: dict[str, str] = {}
     mariadb: MariaDbOrder | None = None
+    host: HostOrder = HostOrder()
+    #: Mail domains to be merged into the host's own files.
+    mail: MailOrder | None = None
     spool: str
+
+
+class PreviewOrder(BaseModel):
+    """Say what of a subject's files would go into a bundle, and how large that is."""
+
+    order: Literal["preview"] = "preview"
+    subject: SubjectOrder
+    host: HostOrder = HostOrder()
+    left_out: list[str] = []
+    rules: FileRules = FileRules()
+    databases: list[DatabaseOrder] = []
+    contents: list[str] = ["files"]
+    #: The listing of the last bundle, to tell what is new.
+    listing: str = ""
+    #: Packed bytes per byte of contents in the last bundle, 0 where there was none.
+    ratio: float = 0.0
+    spool: str
+
+
+class ReleaseOrder(BaseModel):
+    """Take hold pages away that a task left behind."""
+
+    order: Literal["release"] = "release"
+    host: HostOrder = HostOrder()
+    hold_flags: list[str]
+    spool: str
+
+
+Order = BundleOrder | RestoreOrder | PreviewOrder | ReleaseOrder
 
 
 class Envelope(BaseModel):
     """Any order, told apart by its ``order`` field."""
 
-    body: BundleOrder | RestoreOrder = Field(discriminator="order")
+    body: Order = Field(discriminator="order")

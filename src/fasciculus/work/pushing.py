@@ -11,16 +11,13 @@ from typing import TypeVar
 
 from ..core.bundling.manifest import PieceRecord
 from ..core.bundling.names import SubjectRef
-from ..core.errors import Damaged, Lost, Trouble
+from ..core.errors import Damaged, Lost
 from ..stores.base import Store
+from .telling import NoStoreLeft
 
 _ATTEMPTS = 4
 _FIRST_WAIT = 0.5
 _T = TypeVar("_T")
-
-
-class NoStoreLeft(Exception):
-    """Every store has failed: there is nobody to pack for."""
 
 
 @dataclass(slots=True)
@@ -144,12 +141,3 @@ class Spool:
                 spooled.path.unlink(missing_ok=True)
                 self._held -= spooled.record.bytes
             self._changed.notify_all()
-
-
-def sentence(error: Exception) -> str:
-    """What went wrong, for people."""
-    if isinstance(error, Trouble):
-        return error.sentence()
-    if isinstance(error, OSError):
-        return f"{error.strerror or error}: {error.filename or ''}".rstrip(": ") + "."
-    return f"Unexpected: {type(error).__name__}: {error}."

@@ -17,12 +17,14 @@ from ..core.bundling.manifest import DatabaseRecord, Manifest
 from ..core.bundling.reading import BundleReader, only
 from ..core.dumping.literals import quote_name
 from ..core.dumping.loading import statements
+from ..core.dumping.mariadb import USERS
 from ..core.errors import BadSetting, Damaged, StoreFull, Trouble
 from ..core.wording import count_words, size_words
 from ..reach.base import LoadingServer, Reach
 from ..stores import open_store
 from ..stores.base import Connected, Store
 from .events import Emitter, Finished, Progress
+from .mail_restore import MailRestore
 from .order import RestoreOrder
 from .reading import fetch_listing, fetch_manifest
 
@@ -43,7 +45,7 @@ class RestoreWork:
 
     def run(self) -> Finished:
         spool = Path(self._order.spool)
-        spool.mkdir(parents=True, exist_ok=True)
+        spool.mkdir(parents=True, exist_ok=True, mode=0o700)
         try:
             with Connected(open_store(self._order.store.spec())) as store:
                 return self._restore(store, spool)
@@ -51,6 +53,7 @@ class RestoreWork:
             shutil.rmtree(spool, ignore_errors=True)
 
     def _restore(self, store: Store, spool: Path) -> Finished:
+        self._reach.connect()
         order, subject = self._order, self._order.subject.ref()
         manifest = fetch_manifest(store, subject, order.bundle)
         listing = fetch_listing(store, subject, manifest, spool / "listing")
@@ -63,10 +66,11 @@ class RestoreWork:
 
         total = sum(entry.size for entry in wanted() if entry.link is None)
         self._progress.total = total
-        self._prepare_target(total)
+        if order.target:
+            self._prepare_target(total)
         count = 0
         with BundleReader(store, subject) as reader:
-            for entry in wanted():
+            for entry in wanted() if order.target else ():
                 record = _record_of(entry, mapped)
                 if record is None:
                     self._progress.stage = entry.kind
@@ -77,6 +81,11 @@ class RestoreWork:
             self._finish_folders()
             for record in mapped:
                 count += self._load(record, order.databases[record.name], wanted(), reader)
+            if order.mail is not None:
+                self._progress.stage = "mail"
+                with listing.open("rb") as raw:
+                    mail = MailRestore(order.mail, self._reach, self._emitter)
+                    count += mail.run(only(read_listing(raw), ("mail",), ()), reader)
         if not count:
             raise BadSetting("Nothing in the bundle matches what was asked for.",
                              "Look at its listing for the right paths.", field="paths")
@@ -227,8 +236,16 @@ class RestoreWork:
             for entry in entries:
                 if _record_of(entry, [record]) is None:
                     continue
-                for statement in statements(b"".join(reader.contents(entry))):
-                    server.execute(statement)
+                if entry.path.endswith(b"/" + USERS.encode()) and name != record.name:
+                    # Its grants name the database as it was called.
+                    continue
+                try:
+                    for statement in statements(b"".join(reader.contents(entry))):
+                        server.execute(statement)
+                except Trouble as error:
+                    if not entry.path.endswith(b"/" + USERS.encode()):
+                        raise
+                    self._emitter.warn(f"database {name}: its users did not all come back: {error.sentence()}")
                 count += 1
                 self._progress.entries += 1
                 self._progress.bytes += entry.size

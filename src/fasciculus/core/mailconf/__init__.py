@@ -1,6 +1,6 @@
-"""Mail settings of one domain, out of the host's files.
+"""Mail settings of one domain, out of the host's files and back in.
 
-Understands Postfix alias maps (``virtual(5)``) and Dovecot passwd-files
+Understands Postfix maps (``virtual(5)``, ``transport(5)``, mailboxes) and Dovecot passwd-files
 (``passwd-file``: ``user:password:uid:gid:(gecos):home:(shell):extra``).
 """
 
@@ -37,52 +37,104 @@ class MailSettings:
     domain: str
     aliases: list[Alias] = field(default_factory=list)
     mailboxes: list[Mailbox] = field(default_factory=list)
+    #: Folders of mailboxes by address, and next hops by domain, as the maps have them.
+    deliver_to: dict[str, str] = field(default_factory=dict)
+    transports: dict[str, str] = field(default_factory=dict)
+    #: Names of the files with the domain's DKIM keys.
+    dkim: list[str] = field(default_factory=list)
 
     def to_json(self) -> bytes:
         return (json.dumps(asdict(self), indent=1, ensure_ascii=False) + "\n").encode()
 
 
-def _logical_lines(text: str) -> Iterator[str]:
-    """The map's entries with their continuation lines; comments and blanks dropped."""
-    entry: list[str] = []
+def _domain_of(address: str) -> str:
+    """The domain of a map's key: an address, ``@domain``, ``domain``, or ``.domain`` for those below."""
+    return address.rpartition("@")[2].lstrip(".").lower()
+
+
+def _entries(text: str) -> Iterator[tuple[str, str]]:
+    """A map's logical lines, each with its key; comments and blank lines come with an empty one."""
+    key, lines = "", list[str]()
+    between: list[str] = []
     for line in text.splitlines(keepends=True):
         if not line.strip() or line.lstrip().startswith("#"):
-            continue
-        if line[0].isspace():
-            if entry:
-                entry.append(line)
-            continue
-        if entry:
-            yield "".join(entry)
-        entry = [line]
-    if entry:
-        yield "".join(entry)
+            between.append(line)
+        elif line[0].isspace() and key:
+            # What stands between a line and its continuation counts for nothing.
+            lines.append(line)
+        else:
+            if key:
+                yield key, "".join(lines)
+            for other in between:
+                yield "", other
+            between = []
+            key, lines = line.split(None, 1)[0], [line]
+    if key:
+        yield key, "".join(lines)
+    for other in between:
+        yield "", other
 
 
-def _domain_of(address: str) -> str:
-    return address.rpartition("@")[2].lower()
+def _ended(line: str) -> str:
+    return line if line.endswith("\n") else line + "\n"
 
 
-def alias_lines(text: str, domain: str) -> list[str]:
-    """The alias map's own lines for a domain, as they stand, the domain's own key included."""
-    return [
-        entry if entry.endswith("\n") else entry + "\n" for entry in _logical_lines(text)
-        if _domain_of(entry.split(None, 1)[0]) == domain.lower()
-    ]
+def map_lines(text: str, domain: str) -> list[str]:
+    """A Postfix map's own lines for a domain, as they stand, the domain's own key included."""
+    return [_ended(entry) for key, entry in _entries(text) if key and _domain_of(key) == domain.lower()]
+
+
+def domains_of_map(text: str) -> set[str]:
+    """All domains that a Postfix map names in its keys."""
+    return {domain for key, _ in _entries(text) if key and "." in (domain := _domain_of(key))}
+
+
+def domains_of_passwd(text: str) -> set[str]:
+    """All domains that have mailboxes in a passwd-file."""
+    return {domain for line in text.splitlines() if (domain := _passwd_domain(line))}
+
+
+def _passwd_domain(line: str) -> str:
+    name = line.split(":", 1)[0]
+    return "" if line.startswith("#") or "@" not in name else _domain_of(name)
 
 
 def passwd_lines(text: str, domain: str) -> list[str]:
     """The passwd-file's own lines for a domain's mailboxes."""
-    return [
-        line + "\n" for line in text.splitlines()
-        if line and not line.startswith("#") and "@" in line.split(":", 1)[0]
-        and _domain_of(line.split(":", 1)[0]) == domain.lower()
-    ]
+    return [line + "\n" for line in text.splitlines() if _passwd_domain(line) == domain.lower()]
 
 
-def settings(domain: str, aliases: Sequence[str], passwd: Sequence[str]) -> MailSettings:
+def merged_map(text: str, domain: str, lines: Sequence[str]) -> str:
+    """The map with a domain's lines in place of those it has now; all others stay as they are."""
+    return _merged([(_domain_of(key) if key else "", entry) for key, entry in _entries(text)], domain, lines)
+
+
+def merged_passwd(text: str, domain: str, lines: Sequence[str]) -> str:
+    """The passwd-file with a domain's lines in place of those it has now."""
+    return _merged([(_passwd_domain(line), line) for line in text.splitlines(keepends=True)], domain, lines)
+
+
+def _merged(entries: Sequence[tuple[str, str]], domain: str, lines: Sequence[str]) -> str:
+    domain, made, placed = domain.lower(), list[str](), False
+    for owner, entry in entries:
+        if owner != domain:
+            made.append(_ended(entry))
+        elif not placed:
+            made += map(_ended, lines)
+            placed = True
+    if not placed:
+        made += map(_ended, lines)
+    return "".join(made)
+
+
+def _pairs(lines: Sequence[str]) -> dict[str, str]:
+    return {key: value for key, _, value in (" ".join(line.split()).partition(" ") for line in lines)}
+
+
+def settings(domain: str, aliases: Sequence[str], passwd: Sequence[str], mailboxes: Sequence[str] = (),
+             transports: Sequence[str] = ()) -> MailSettings:
     """The readable form of the native lines."""
-    result = MailSettings(domain)
+    result = MailSettings(domain, deliver_to=_pairs(mailboxes), transports=_pairs(transports))
     for entry in aliases:
         key, _, rest = " ".join(entry.split()).partition(" ")
         result.aliases.append(Alias(key, [t.strip() for t in rest.split(",") if t.strip()]))

@@ -1,5 +1,8 @@
 """The handlers of the API, one module a family. Importing them registers their operations."""
 
-from . import about, bundles, doors, inventory, jobs, live, overview, reports, runs, stores
+from . import about, bundles, covering, definitions, doors, inventory, jobs, live, overview, reports, runs, stores
 
-__all__ = ["about", "bundles", "doors", "inventory", "jobs", "live", "overview", "reports", "runs", "stores"]
+__all__ = [
+    "about", "bundles", "covering", "definitions", "doors", "inventory", "jobs", "live", "overview", "reports",
+    "runs", "stores",
+]

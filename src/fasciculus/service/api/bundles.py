@@ -224,16 +224,21 @@ def restores_start(body: RestoreStart) -> Started:
                              f"It holds: {', '.join(bundle.contents)}.", field="contents")
     local = [s.path for s in stores.stores(db, parts().seal, Ask(limit=10_000)).items
              if s.kind == "folder"]
-    orders.check_target(parts().config, local, body.target)
-    if os.path.isdir(body.target) and os.listdir(body.target):
+    if not (body.target or body.databases or body.mail_domains):
+        raise BadSetting("Nothing says where to bring it back to.",
+                         "Name a folder, or databases or mail domains.", field="target")
+    if body.target:
+        orders.check_target(parts().config, local, body.target)
+    if body.target and os.path.isdir(body.target) and os.listdir(body.target):
         raise BadSetting(f"The folder {body.target} is not empty.",
                          "Name an empty or a new folder; nothing is overwritten.", field="target")
     with parts().records.write() as writer:
         if key and (found := bundles.restore_by_key(writer, key)):
             return Started(id=found, url=f"{PREFIX}/restores/{found}")
         restore_id = bundles.add_restore(writer, bundle, store, body.target, body.contents,
-                                         body.paths, body.databases, visitor().name, key)
-    note("started a restore", f"{bundle.subject} {bundle.name} to {body.target}")
+                                         body.paths, body.databases, body.mail_domains,
+                                         visitor().name, key)
+    note("started a restore", f"{bundle.subject} {bundle.name} to {body.target or 'its host'}")
     parts().dispatcher.start_restore(restore_id, (bundle.subject_kind, bundle.subject))
     return Started(id=restore_id, url=f"{PREFIX}/restores/{restore_id}")
 

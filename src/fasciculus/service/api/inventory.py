@@ -2,14 +2,11 @@
 
 from __future__ import annotations
 
-import os
-
-from ...core.errors import BadSetting, Trouble
-from ...models import Account, Host, Page, SiteRow, Tried, TryStep
-from ...reach.local import LocalReach
+from ...core.errors import BadSetting
+from ...models import Account, Host, Page, SiteRow, Tried
 from ...records import inventory, jobs
-from ...records.paging import Ask
-from .. import orders
+from ...records.sealing import merged
+from .. import trying
 from ..parts import parts
 from ..registry import arg, ask, operation
 from .doors import note
@@ -55,36 +52,23 @@ def _host_saved(name: str, action: str) -> Host:
     return hosts_show(name)
 
 
-@operation("POST", "/hosts/{name}/try", "Prove that a host's databases and mail files answer",
+@operation("POST", "/hosts/try", "Try a host as it is described, before saving it", takes=Host, gives=Tried,
+           query={"saved": "a saved host that lends its secrets"})
+def hosts_try_draft(body: Host) -> Tried:
+    db, seal = parts().records.reader, parts().seal
+    saved = arg("saved")
+    old = inventory.host_secrets(db, seal, saved) if saved else {}
+    return trying.try_host(parts().config, body, merged(old, body.secrets.model_dump() if body.secrets else {}),
+                           [])
+
+
+@operation("POST", "/hosts/{name}/try", "Prove each step of reaching a host, its databases and its files",
            gives=Tried)
 def hosts_try(name: str) -> Tried:
     db, seal = parts().records.reader, parts().seal
     host = inventory.host(db, seal, name)
-    reach, steps = LocalReach(), []
-    if order := orders.mariadb_order(db, seal, host):
-        try:
-            with reach.mariadb(order.spec()) as server:
-                version = (server.rows("SELECT version()")[0][0] or b"").decode()
-            steps.append(TryStep(name="database server", ok=True, text=f"It answers: {version}."))
-        except Trouble as error:
-            steps.append(TryStep(name="database server", ok=False, text=error.message,
-                                 way_out=error.way_out))
-    for what, path in (("alias map", host.alias_map), ("passwd-file", host.passwd_file)):
-        if path:
-            try:
-                reach.read_text(path)
-                steps.append(TryStep(name=what, ok=True, text=f"{path} can be read."))
-            except Trouble as error:
-                steps.append(TryStep(name=what, ok=False, text=error.message, way_out=error.way_out))
-    found = inventory.accounts(db, Ask(limit=500), lambda k, n: [], host=name).items
-    steps += [
-        TryStep(name=f"account {account.name}", ok=False, text=f"{account.home} cannot be read.",
-                way_out="Correct the account's home, or its rights.")
-        for account in found if not os.access(account.home, os.R_OK | os.X_OK)
-    ]
-    if not steps:
-        steps.append(TryStep(name="host", ok=True, text="This machine; nothing further is set."))
-    return Tried(ok=all(step.ok for step in steps), steps=steps)
+    homes = [account.home for account in inventory.every_account(db, name) if account.gone_since is None]
+    return trying.try_host(parts().config, host, inventory.host_secrets(db, seal, name), homes)
 
 
 @operation("GET", "/accounts", "Accounts", gives=Page[Account], paged=True,

@@ -28,7 +28,7 @@ def stores_show(name: str) -> Store:
 
 @operation("POST", "/stores", "Add a store; it is tried first", takes=Store, gives=Store, status=201)
 def stores_add(body: Store) -> Store:
-    found = _prepare(body, None)
+    found = prepare(body, None)
     with parts().records.write() as db:
         stores.save_store(db, parts().seal, body, found)
     return _saved(body.name, "added store")
@@ -37,7 +37,7 @@ def stores_add(body: Store) -> Store:
 @operation("PUT", "/stores/{name}", "Change a store; it is tried first", takes=Store, gives=Store)
 def stores_change(name: str, body: Store) -> Store:
     stores.store(parts().records.reader, parts().seal, name)
-    found = _prepare(body, name)
+    found = prepare(body, name)
     with parts().records.write() as db:
         stores.save_store(db, parts().seal, body, found, name)
     return _saved(body.name, "changed store")
@@ -91,7 +91,7 @@ def _step(step: Step) -> TryStep:
     return TryStep(name=step.name, ok=step.ok, text=step.text, way_out=step.way_out)
 
 
-def _prepare(body: Store, saved: str | None) -> str:
+def prepare(body: Store, saved: str | None) -> str:
     """Prove that the store works, mark it, and give its id."""
     db = parts().records.reader
     expected = stores.mark_of(db, saved) if saved else None

@@ -1,0 +1,107 @@
+"""Finding accounts, previews of what goes in, and coverage."""
+
+from __future__ import annotations
+
+from typing import Literal
+
+from pydantic import BaseModel
+
+from .inventory import Account
+from .jobs import Job
+
+
+class Proposed(BaseModel):
+    """An account that a host's rules find ``new``, ``changed`` or ``gone``; ``changes`` says what."""
+
+    kind: Literal["new", "changed", "gone"]
+    account: Account
+    changes: list[str]
+
+
+class TakeOver(BaseModel):
+    """Which of the proposals to take over: accounts by name, or all of them."""
+
+    accounts: list[str] = []
+    all: bool = False
+
+
+class Taken(BaseModel):
+    count: int
+
+
+class CoverageRow(BaseModel):
+    """A site, database or mail domain. ``state`` is protected, late (its newest copy is older than its
+    jobs promise), never (a job has it, but no copy yet) or bare (no job has it)."""
+
+    kind: Literal["site", "database", "mail domain"]
+    name: str
+    account: str
+    host: str
+    state: Literal["protected", "late", "never", "bare"]
+    jobs: list[str]
+    newest: str | None
+
+
+class PreviewStart(BaseModel):
+    """Of which job, as it is described, and of which of its subjects."""
+
+    job: Job
+    subject: str
+
+
+class Amount(BaseModel):
+    entries: int
+    bytes: int
+
+
+class Saved(Amount):
+    """What a rule leaves out."""
+
+    rule: str
+
+
+class Folder(Amount):
+    """A folder with all below it."""
+
+    path: str
+
+
+class Preview(BaseModel):
+    """What would go in. ``packed`` is an estimate; ``new`` is since the last bundle, where there is one."""
+
+    id: int
+    state: Literal["running", "ended"]
+    outcome: str | None = None
+    error: str = ""
+    entries: int = 0
+    bytes: int = 0
+    packed: int = 0
+    new: Amount | None = None
+    saved: list[Saved] = []
+    folders: list[Folder] = []
+    warnings: list[str] = []
+    seconds: float = 0.0
+
+
+class Definitions(BaseModel):
+    """Hosts, accounts, stores and jobs as one TOML text. ``secrets`` gives those that the text names by
+    reference, by their place, as in ``stores.boathouse.password``."""
+
+    text: str
+    secrets: dict[str, str] = {}
+    dry_run: bool = False
+
+
+class Change(BaseModel):
+    """What applying did, or would do: ``added``, ``changed`` with its fields, or ``kept`` though the text
+    does not have it."""
+
+    action: Literal["added", "changed", "kept"]
+    kind: str
+    name: str
+    fields: list[str] = []
+
+
+class Applied(BaseModel):
+    changes: list[Change]
+    same: int

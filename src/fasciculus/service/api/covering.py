@@ -1,0 +1,125 @@
+"""Finding accounts, previews, coverage."""
+
+from __future__ import annotations
+
+from datetime import UTC, datetime, timedelta
+
+from ...core import timetable
+from ...core.coverage import Covered, Protector, Thing, cover, promise_of
+from ...core.errors import BadSetting
+from ...core.finding.accounts import Proposal
+from ...models import CoverageRow, Job, Page, Preview, PreviewStart, Proposed, Started, Taken, TakeOver
+from ...records import bundles, inventory, jobs
+from ...records.paging import page_of
+from .. import finding, orders
+from ..parts import parts
+from ..registry import PREFIX, arg, ask, operation
+from .doors import note
+
+_STARTS = 9
+_STATES = ("bare", "never", "late", "protected")
+
+
+@operation("GET", "/hosts/{name}/finding", "Accounts on a host that are new, changed or gone",
+           gives=Page[Proposed])
+def hosts_find(name: str) -> Page[Proposed]:
+    rows = [Proposed.model_construct(kind=row.kind, account=finding.as_account(row.account, name),
+                                     changes=list(row.changes)) for row in _proposals(name)]
+    return Page(items=rows, total=len(rows))
+
+
+def _proposals(name: str) -> list[Proposal]:
+    return finding.proposals(parts().config, parts().records, parts().seal, name)
+
+
+@operation("POST", "/hosts/{name}/finding", "Take over what was found", takes=TakeOver, gives=Taken)
+def hosts_take_over(name: str, body: TakeOver) -> Taken:
+    found = _proposals(name)
+    if not body.all:
+        known = {row.account.name for row in found}
+        if strange := sorted(set(body.accounts) - known):
+            raise BadSetting(f"Nothing is proposed of “{strange[0]}”.",
+                             f"Proposed: {', '.join(sorted(known)[:12]) or 'nothing'}.", field="accounts")
+        found = [row for row in found if row.account.name in body.accounts]
+    count = finding.take_over(parts().records, name, found)
+    note("took over accounts", f"{count} of host {name}")
+    parts().hub.changed("accounts")
+    return Taken(count=count)
+
+
+@operation("POST", "/previews", "Measure what a job would take of a subject", takes=PreviewStart,
+           gives=Started, status=202)
+def previews_start(body: PreviewStart) -> Started:
+    db = parts().records.reader
+    kind = body.job.subjects[:-1]
+    if kind == "host":
+        raise BadSetting("Files are of accounts and sites.", "Preview a job of one of these.", field="subject")
+    number = parts().previews.start(lambda number: orders.preview_order(
+        db, parts().seal, parts().config, body.job, kind, body.subject, number))
+    return Started(id=number, url=f"{PREFIX}/previews/{number}")
+
+
+@operation("GET", "/previews/{preview_id}", "One preview", gives=Preview)
+def previews_show(preview_id: int) -> Preview:
+    return parts().previews.show(preview_id)
+
+
+@operation("POST", "/previews/{preview_id}/cancel", "Cancel a preview", gives=Preview, status=202)
+def previews_cancel(preview_id: int) -> Preview:
+    return parts().previews.cancel(preview_id)
+
+
+@operation("GET", "/coverage", "How each site, database and mail domain is protected", paged=True,
+           gives=Page[CoverageRow], query={
+               "state": f"only {', '.join(_STATES)}, or “trouble” for all but protected",
+               "host": "only of this host", "account": "only of this account", "q": "words in the name"})
+def coverage_list() -> Page[CoverageRow]:
+    state, words = arg("state"), arg("q").lower()
+    if state and state not in (*_STATES, "trouble"):
+        raise BadSetting(f"“{state}” is no state.", f"Choose one of {', '.join(_STATES)}.", field="state")
+    rows = [row for row in covered(arg("host"), arg("account"))
+            if (not state or row.state == state or (state == "trouble" and row.state != "protected"))
+            and words in f"{row.thing.name} {row.thing.account}".lower()]
+    found = page_of(rows, ask(), {
+        "name": lambda row: row.thing.name, "account": lambda row: (row.thing.account, row.thing.name),
+        "state": lambda row: (_STATES.index(row.state), row.thing.account, row.thing.name),
+        "newest": lambda row: (row.newest or "", row.thing.name)}, "state")
+    return Page(items=[_row(row) for row in found.items], total=found.total, next=found.next)
+
+
+def _row(row: Covered) -> CoverageRow:
+    thing = row.thing
+    return CoverageRow.model_construct(
+        kind=thing.kind, name=thing.name, account=thing.account, host=thing.host, state=row.state,
+        jobs=row.jobs, newest=row.newest)
+
+
+def covered(host: str = "", account: str = "") -> list[Covered]:
+    """Everything that wants protection, with how it is protected."""
+    db, moment = parts().records.reader, datetime.now(UTC)
+    protectors = [_protector(job, moment) for job in jobs.jobs(db) if job.enabled]
+    return cover(_things(host, account), protectors, bundles.newest_by_job(db), moment)
+
+
+def _protector(job: Job, moment: datetime) -> Protector:
+    table = timetable.parse(job.timetable)
+    promise = promise_of(timetable.next_starts(table, timetable.zone(job.zone), moment, _STARTS))
+    if job.promise:
+        promise = timedelta(hours=job.promise)
+    try:
+        covers = frozenset(jobs.covers(parts().records.reader, job))
+    except BadSetting:
+        covers = frozenset(job.names)
+    return Protector(job.name, job.subjects, covers, frozenset(job.contents), job.databases.as_core(), promise)
+
+
+def _things(host: str, account: str) -> list[Thing]:
+    rows: list[Thing] = []
+    for row in inventory.every_account(parts().records.reader, host):
+        if row.gone_since is not None or (account and row.name != account):
+            continue
+        rows += [Thing("site", site.name, row.name, row.host) for site in row.sites]
+        rows += [Thing("database", d.name, row.name, row.host, d.engine, d.site or "") for d in row.databases]
+        rows += [Thing("mail domain", domain, row.name, row.host) for domain in row.mail_domains]
+    return rows
+

@@ -1,0 +1,137 @@
+"""Says what of a subject's files would go into a bundle."""
+
+from __future__ import annotations
+
+import os
+import time
+from collections.abc import Iterator
+from dataclasses import asdict
+from pathlib import Path
+from typing import Any
+
+import orjson
+import zstandard
+
+from ..core.bundling.scan import shown
+from ..core.errors import Damaged, NotThere
+from ..core.filtering import CACHE_TAG, Chooser
+from ..core.selecting import LeftOut
+from ..core.surveying import Survey, Surveyor
+from ..reach.base import Reach, Seen
+from .events import Emitter, Finished, Progress
+from .order import PreviewOrder
+
+_EVERY = 20_000
+_SAMPLES = 48
+_SAMPLE = 64 * 1024
+_USUAL_RATIO = 0.6
+_SIDES = ("", "-wal", "-shm", "-journal")
+
+
+class PreviewWork:
+    """Carries out one :class:`PreviewOrder`."""
+
+    def __init__(self, order: PreviewOrder, reach: Reach, emitter: Emitter) -> None:
+        self._order, self._reach, self._emitter = order, reach, emitter
+        self._root = os.fsencode(order.subject.root)
+        self._samples: list[bytes] = []
+
+    def run(self) -> Finished:
+        order = self._order
+        self._reach.connect()
+        if self._reach.type_of(order.subject.root) != "dir":
+            raise NotThere(f"The folder {order.subject.root} does not exist.",
+                           f"Correct the {order.subject.kind}.")
+        chooser = None if order.rules.everything else Chooser(order.rules, time.time_ns())
+        before = _listed(Path(order.listing)) if order.listing and os.path.exists(order.listing) else None
+        surveyor = Surveyor(chooser, self._left_out(), before)
+        take = surveyor.take
+        number = 0
+        try:
+            for seen in self._names(chooser):
+                take(*seen)
+                number += 1
+                if number % _EVERY == 0:
+                    inside = surveyor.survey.inside
+                    self._emitter.emit(Progress("files", inside.entries, inside.bytes))
+                if seen.is_file and number % 97 == 1 and len(self._samples) < _SAMPLES:
+                    self._samples.append(seen.path)
+        except Damaged:
+            surveyor.survey.new = surveyor.survey.inside
+        survey = surveyor.finish()
+        ratio = order.ratio or self._sampled_ratio()
+        return Finished("done", manifest=_document(survey, ratio, before is not None, self._emitter.warnings))
+
+    def _names(self, chooser: Chooser | None) -> Iterator[Seen]:
+        """The survey's names; the chooser is told of marks as they come."""
+        looks = chooser is not None and chooser.looks_into_folders
+        if looks:
+            self._enter(chooser, b"")
+        for seen in self._reach.survey(self._order.subject.root, self._emitter.warn):
+            yield seen
+            if looks and seen.is_dir:
+                self._enter(chooser, seen.path)
+
+    def _enter(self, chooser: Chooser | None, folder: bytes) -> None:
+        assert chooser is not None
+        base = self._root + b"/" + folder if folder else self._root
+        tag = self._head(base + b"/" + CACHE_TAG) if chooser.rules.skip_tagged_caches else None
+        ignore = chooser.rules.ignore_file
+        text = self._head(base + b"/" + os.fsencode(ignore)) if ignore else None
+        chooser.enter(folder, tag, text.decode("utf-8", "surrogateescape") if text else None)
+
+    def _head(self, path: bytes) -> bytes | None:
+        try:
+            file = self._reach.open(path)
+        except OSError:
+            return None
+        try:
+            return file.read(_SAMPLE)
+        except OSError:
+            return None
+        finally:
+            file.close()
+
+    def _left_out(self) -> frozenset[bytes]:
+        order = self._order
+        copied: list[str | bytes] = []
+        if "databases" in order.contents:
+            copied = [os.path.join(order.subject.root, d.path + side) for d in order.databases
+                      if d.engine == "sqlite" for side in _SIDES]
+        return LeftOut([*order.left_out, *copied]).below(self._root)
+
+    def _sampled_ratio(self) -> float:
+        """How much smaller a sample of the files packs."""
+        if self._order.host.address or not self._samples:
+            return _USUAL_RATIO
+        packer = zstandard.ZstdCompressor(level=1)
+        whole = packed = 0
+        for path in self._samples:
+            data = self._head(self._root + b"/" + path) or b""
+            whole += len(data)
+            packed += len(packer.compress(data)) if data else 0
+        return packed / whole if whole else _USUAL_RATIO
+
+
+def _listed(listing: Path) -> Iterator[tuple[bytes, int, int]]:
+    """The files of a listing, by what tells whether they changed."""
+    with listing.open("rb") as raw, zstandard.ZstdDecompressor().stream_reader(raw) as text:
+        rest = b""
+        while chunk := text.read(1 << 20):
+            lines = (rest + chunk).split(b"\n")
+            rest = lines.pop()
+            for line in lines:
+                row = orjson.loads(line)
+                if row["kind"] == "files" and row["type"] == "file" and "path" in row:
+                    yield row["path"].encode(), row["size"], row["mtime_ns"]
+
+
+def _document(survey: Survey, ratio: float, compared: bool, warnings: list[str]) -> dict[str, Any]:
+    return {
+        **asdict(survey.inside), "packed": round(survey.inside.bytes * min(ratio, 1.0)),
+        "new": asdict(survey.new) if compared else None,
+        "saved": [{"rule": rule, **asdict(amount)} for rule, amount in
+                  sorted(survey.saved.items(), key=lambda row: -row[1].bytes)],
+        "folders": [{"path": shown(folder), **asdict(amount)} for folder, amount in survey.folders],
+        "warnings": warnings[:50],
+    }
