@@ -170,14 +170,17 @@ class Patterns:
 
     def last(self, path: str, name: str, parent: str, is_dir: bool) -> _Pattern | None:
         """The last pattern that matches; ``path`` is relative, ``parent`` its folder's own name."""
+        rows = self._others
+        if name in self._named:
+            rows = rows + self._named[name]
+        if self._suffixed and (more := self._suffixed.get(name[name.rfind(".") + 1:])):
+            rows = rows + more
+        if parent in self._inside:
+            rows = rows + self._inside[parent]
         found: _Pattern | None = None
-        for row in (self._named.get(name), self._suffixed.get(name.rpartition(".")[2]),
-                    self._inside.get(parent), self._others):
-            for pattern in row or ():
-                if found is not None and pattern.number < found.number:
-                    continue
-                if pattern.means(path, name, is_dir):
-                    found = pattern
+        for pattern in rows:
+            if (found is None or pattern.number > found.number) and pattern.means(path, name, is_dir):
+                found = pattern
         return found
 
 
@@ -198,7 +201,9 @@ class Chooser:
         lines = [line for name in rules.sets for line in READY_SETS[name]]
         self._excludes = Patterns.of([*lines, *rules.excludes])
         self._includes = Patterns.of(rules.includes)
+        self._excluding, self._including = bool(self._excludes), bool(self._includes)
         self._oldest = moment_ns - rules.older_than * _DAY_NS if rules.older_than else None
+        self._limited = bool(rules.older_than or rules.larger_than)
         self._older = f"older than {rules.older_than} days"
         self._larger = f"larger than {size_words(rules.larger_than)}"
         self._folders: list[_Folder] = []
@@ -228,8 +233,9 @@ class Chooser:
         What lies below a folder that is left out must not be asked for.
         """
         text = path.decode("utf-8", "surrogateescape")
-        above, _, name = text.rpartition("/")
-        parent = above.rpartition("/")[2]
+        cut = text.rfind("/")
+        name = text[cut + 1:]
+        parent = text[text.rfind("/", 0, cut) + 1:cut] if cut > 0 else ""
         if self._folders:
             self._leave(text)
             for folder in reversed(self._folders):
@@ -240,16 +246,16 @@ class Chooser:
                     return f"{folder.prefix}{self.rules.ignore_file}: {found.text}"
                 if found is not None:
                     break
-        if self._excludes:
+        if self._excluding:
             found = self._excludes.last(text, name, parent, is_dir)
             if found is not None and found.puts_out:
                 return found.text
-        if is_file:
+        if is_file and self._limited:
             if self.rules.larger_than and size > self.rules.larger_than:
                 return self._larger
             if self._oldest is not None and mtime_ns < self._oldest:
                 return self._older
-        return self._included(text, name, parent, is_dir) if self._includes else ""
+        return self._included(text, name, parent, is_dir) if self._including else ""
 
     def _included(self, text: str, name: str, parent: str, is_dir: bool) -> str:
         if self._inside is not None:

@@ -45,6 +45,7 @@ class Surveyor:
         self._known = next(before, None) if before is not None else None
         self._skipped, self._rule = b"", ""
         self._device: int | None = None
+        self._prefix = b""
         self._open: list[tuple[bytes, Amount]] = []
         self._largest: list[tuple[int, bytes, int]] = []
         self.survey = Survey()
@@ -64,12 +65,20 @@ class Surveyor:
             self.survey.saved.setdefault(rule, Amount()).add(size)
             self._skipped, self._rule = path + b"/", rule
             return
-        self.survey.inside.add(size)
-        self._close(path)
-        for _, amount in self._open:
-            amount.add(size)
+        inside = self.survey.inside
+        inside.entries += 1
+        inside.bytes += size
+        if self._open:
+            # Each folder counts what lies directly in it; what lies deeper comes with its folder's end.
+            if not path.startswith(self._prefix):
+                self._close(path)
+            if self._open:
+                inner = self._open[-1][1]
+                inner.entries += 1
+                inner.bytes += size
         if is_dir:
             self._open.append((path, Amount()))
+            self._prefix = path + b"/"
             if self._device is None:
                 self._device = device
             if self._chooser is not None and self._chooser.rules.one_file_system and device != self._device:
@@ -87,11 +96,16 @@ class Surveyor:
     def _close(self, path: bytes) -> None:
         while self._open and not path.startswith(self._open[-1][0] + b"/"):
             folder, amount = self._open.pop()
+            if self._open:
+                above = self._open[-1][1]
+                above.entries += amount.entries
+                above.bytes += amount.bytes
             row = (amount.bytes, folder, amount.entries)
             if len(self._largest) < _FOLDERS:
                 heapq.heappush(self._largest, row)
             else:
                 heapq.heappushpop(self._largest, row)
+        self._prefix = self._open[-1][0] + b"/" if self._open else b""
 
     def finish(self) -> Survey:
         self._close(b"")

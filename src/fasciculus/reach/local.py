@@ -19,8 +19,7 @@ from ..core.bundling import scan as walking
 from ..core.bundling.entry import Entry
 from ..core.bundling.scan import Chosen, Warn
 from ..core.errors import NotThere, Trouble
-from . import mariadb
-from .base import Found, MariaDbSpec, Ran, Seen, State
+from .base import Found, LoadingServer, MariaDbSpec, Ran, Seen, State
 
 _BUSY_SECONDS = 60.0
 _CLEAN = {"PATH": "/usr/local/sbin:/usr/local/bin:/usr/sbin:/usr/bin:/sbin:/bin", "LC_ALL": "C",
@@ -63,29 +62,31 @@ class LocalReach:
 
     def survey(self, root: str, warn: Warn) -> Iterator[Seen]:
         base = os.fsencode(root)
+        lstat = os.lstat
         stack = [(b"", iter(self._listed(base, b"", warn)))]
         while stack:
             folder, names = stack[-1]
-            for entry in names:
-                relative = folder + b"/" + entry.name if folder else entry.name
+            below = folder + b"/" if folder else b""
+            place = base + b"/" + below
+            for name in names:
                 try:
-                    info = entry.stat(follow_symlinks=False)
+                    info = lstat(place + name)
                 except OSError:
                     continue
-                is_dir = stat.S_ISDIR(info.st_mode)
-                yield Seen(relative, is_dir, stat.S_ISREG(info.st_mode), info.st_size, info.st_mtime_ns,
-                           info.st_dev)
+                kind = info.st_mode & 0o170000
+                is_dir = kind == stat.S_IFDIR
+                relative = below + name
+                yield Seen(relative, is_dir, kind == stat.S_IFREG, info.st_size, info.st_mtime_ns, info.st_dev)
                 if is_dir:
-                    stack.append((relative, iter(self._listed(entry.path, relative, warn))))
+                    stack.append((relative, iter(self._listed(place + name, relative, warn))))
                     break
             else:
                 stack.pop()
 
     @staticmethod
-    def _listed(path: bytes, relative: bytes, warn: Warn) -> list[os.DirEntry[bytes]]:
+    def _listed(path: bytes, relative: bytes, warn: Warn) -> list[bytes]:
         try:
-            with os.scandir(path) as found:
-                return sorted(found, key=lambda entry: entry.name)
+            return sorted(os.listdir(path))
         except OSError as error:
             warn(f"{walking.shown(relative)}: the folder could not be read ({error.strerror})")
             return []
@@ -187,8 +188,11 @@ class LocalReach:
                           "Is it a database, and not damaged? “PRAGMA integrity_check” tells.",
                           ) from error
 
-    def mariadb(self, spec: MariaDbSpec) -> AbstractContextManager[mariadb.MariaDb]:
-        return mariadb.connect(spec)
+    def mariadb(self, spec: MariaDbSpec) -> AbstractContextManager[LoadingServer]:
+        # Imported late: most work asks no database server.
+        from .mariadb import connect
+
+        return connect(spec)
 
 
 def rows_of(database: sqlite3.Connection) -> dict[str, int]:

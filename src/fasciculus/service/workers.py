@@ -96,4 +96,6 @@ def _call_off(process: subprocess.Popen[bytes], killer: threading.Timer) -> None
 
 def _clean_environment() -> dict[str, str]:
     """Nothing of the service's own settings, which may hold secrets, reaches a worker."""
-    return {k: v for k, v in os.environ.items() if not k.startswith("FASCICULUS_")}
+    kept = {k: v for k, v in os.environ.items() if not k.startswith("FASCICULUS_")}
+    # Looking for plug-ins that are not there costs a fifth of a second at each start.
+    return {**kept, "PYDANTIC_DISABLE_PLUGINS": "__all__"}

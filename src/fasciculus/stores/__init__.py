@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from importlib import import_module
 
 from ..core.errors import BadSetting
 from .base import Store, StoreSpec
-from .folder import FolderStore
-from .sftp import SftpStore
 
-_KINDS: dict[str, Callable[[StoreSpec], Store]] = {"folder": FolderStore, "sftp": SftpStore}
+#: The module and the class of each kind, imported when one is wanted.
+_KINDS = {"folder": ("folder", "FolderStore"), "sftp": ("sftp", "SftpStore")}
 
 
 def open_store(spec: StoreSpec) -> Store:
@@ -19,4 +19,6 @@ def open_store(spec: StoreSpec) -> Store:
             f"There is no kind of store “{spec.kind}”.", f"Choose {' or '.join(_KINDS)}.",
             field="kind",
         )
-    return _KINDS[spec.kind](spec)
+    module, name = _KINDS[spec.kind]
+    kind: Callable[[StoreSpec], Store] = getattr(import_module(f".{module}", __package__), name)
+    return kind(spec)

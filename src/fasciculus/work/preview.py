@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import gc
 import os
 import time
 from collections.abc import Iterator
@@ -23,6 +24,7 @@ from .order import PreviewOrder
 
 _EVERY = 20_000
 _SAMPLES = 48
+_APART = 97
 _SAMPLE = 64 * 1024
 _USUAL_RATIO = 0.6
 _SIDES = ("", "-wal", "-shm", "-journal")
@@ -38,6 +40,8 @@ class PreviewWork:
 
     def run(self) -> Finished:
         order = self._order
+        # Nothing here makes cycles, and the process ends with its answer.
+        gc.disable()
         self._reach.connect()
         if self._reach.type_of(order.subject.root) != "dir":
             raise NotThere(f"The folder {order.subject.root} does not exist.",
@@ -54,7 +58,7 @@ class PreviewWork:
                 if number % _EVERY == 0:
                     inside = surveyor.survey.inside
                     self._emitter.emit(Progress("files", inside.entries, inside.bytes))
-                if seen.is_file and number % 97 == 1 and len(self._samples) < _SAMPLES:
+                if number % _APART == 1 and seen.is_file and len(self._samples) < _SAMPLES:
                     self._samples.append(seen.path)
         except Damaged:
             surveyor.survey.new = surveyor.survey.inside
@@ -64,16 +68,19 @@ class PreviewWork:
 
     def _names(self, chooser: Chooser | None) -> Iterator[Seen]:
         """The survey's names; the chooser is told of marks as they come."""
-        looks = chooser is not None and chooser.looks_into_folders
-        if looks:
-            self._enter(chooser, b"")
-        for seen in self._reach.survey(self._order.subject.root, self._emitter.warn):
+        found = self._reach.survey(self._order.subject.root, self._emitter.warn)
+        if chooser is None or not chooser.looks_into_folders:
+            return found
+        return self._entering(found, chooser)
+
+    def _entering(self, found: Iterator[Seen], chooser: Chooser) -> Iterator[Seen]:
+        self._enter(chooser, b"")
+        for seen in found:
             yield seen
-            if looks and seen.is_dir:
+            if seen.is_dir:
                 self._enter(chooser, seen.path)
 
-    def _enter(self, chooser: Chooser | None, folder: bytes) -> None:
-        assert chooser is not None
+    def _enter(self, chooser: Chooser, folder: bytes) -> None:
         base = self._root + b"/" + folder if folder else self._root
         tag = self._head(base + b"/" + CACHE_TAG) if chooser.rules.skip_tagged_caches else None
         ignore = chooser.rules.ignore_file

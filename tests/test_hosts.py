@@ -1,0 +1,251 @@
+"""Hosts, finding, previews, coverage and definitions through the service."""
+
+import json
+import os
+import sqlite3
+import time
+from contextlib import closing
+
+import pytest
+from running import awkward_tree, picture, run, service, set_up, small_account, until
+
+from fasciculus.client import NotFound, Refused
+from fasciculus.models import Account, Command, Finding, Host, HostSecrets, Job, Note, RestoreStart, Rules, Store
+from fasciculus.service.dispatcher import Dispatcher
+
+
+def attic(tmp_path) -> Store:
+    (tmp_path / "attic").mkdir(exist_ok=True)
+    return Store(name="attic", kind="folder", path=str(tmp_path / "attic"))
+
+
+def ssh_host(openssh, name="reed-2", **more) -> Host:
+    spec = openssh.host()
+    return Host(
+        name=name,
+        kind="ssh",
+        address=spec.address,
+        port=spec.port,
+        user=spec.user,
+        host_key=spec.host_key,
+        secrets=HostSecrets(private_key=openssh.key),
+        **more,
+    )
+
+
+def listing(client, running, subject) -> list[dict]:
+    import zstandard
+
+    bundle = next(b for b in client.every(client.bundles_list) if b.subject == subject)
+    path = running.home / "listings/account" / subject / f"{bundle.name}.zst"
+    with path.open("rb") as raw:
+        text = zstandard.ZstdDecompressor().stream_reader(raw).read()
+    return [json.loads(line) for line in text.splitlines()]
+
+
+def test_the_same_account_here_and_over_ssh(running, openssh, tmp_path):
+    home = awkward_tree(tmp_path)
+    with closing(sqlite3.connect(home / "site.sqlite")) as db:
+        db.executescript("CREATE TABLE page (id INTEGER); INSERT INTO page VALUES (1), (2);")
+    databases = [{"engine": "sqlite", "name": "site", "path": "site.sqlite"}]
+    with running.client() as client:
+        here = Account(name="here", host="reed-1", home=str(home), databases=databases)
+        set_up(
+            client, [here], [attic(tmp_path)], contents=["files", "databases", "notes"],
+            notes=[Note(name="who", command="echo {account} of {home}")], rules=Rules(excludes=["*.txt"]),
+        )  # fmt: skip
+        tried = client.hosts_try_draft(ssh_host(openssh).model_copy(update={"host_key": ""}))
+        assert not tried.ok and tried.host_key == openssh.host_key
+        client.hosts_add(ssh_host(openssh, at_once=2))
+        assert "private_key" in client.hosts_show("reed-2").secrets_set
+        client.accounts_add(Account(name="there", host="reed-2", home=str(home), databases=databases))
+        steps = client.hosts_try("reed-2").steps
+        assert [s.name for s in steps] == ["connect", "host key", "sign in", "commands", "home folders"]
+        found = run(client, "nightly")
+        assert found.outcome == "done", [t.error or t.warnings for t in found.tasks]
+        one, other = listing(client, running, "here"), listing(client, running, "there")
+        for row in one + other:
+            for place in row.get("at", ()):
+                del place[:3]
+        notes = [row for row in one + other if row["kind"] == "notes"]
+        # The database's copy and the notes are made anew each time; all else is equal to the last detail.
+        made = ("databases", "notes")
+        assert [r for r in one if r["kind"] not in made] == [r for r in other if r["kind"] not in made]
+        assert len(one) == len(other) > 30 and len(notes) == 2
+        bundle = next(b for b in client.every(client.bundles_list) if b.subject == "there")
+        number = client.restores_start(RestoreStart(bundle=bundle.id, target=str(tmp_path / "back"))).id
+        until(lambda: client.restores_show(number).state == "ended")
+        assert client.restores_show(number).outcome in ("done", "warned")
+        assert (tmp_path / "back/notes/who.txt").read_text() == f"there of {home}\n"
+        os.unlink(home / "dir.txt")
+        (tmp_path / "back/files/site.sqlite").unlink()
+        (home / "site.sqlite").unlink()
+        wanted, back = picture(home), picture(tmp_path / "back/files")
+        # What was taken out since gave the root another time.
+        assert {k: v for k, v in wanted.items() if k} == {k: v for k, v in back.items() if k}
+
+
+def test_a_host_that_cannot_be_reached_fails_its_own_tasks_only(running, openssh, tmp_path):
+    with running.client() as client:
+        set_up(client, [small_account(tmp_path, "millpond")], [attic(tmp_path)])
+        client.hosts_add(ssh_host(openssh))
+        client.accounts_add(Account(name="ferryline", host="reed-2", home="/srv"))
+        openssh.close()
+        found = run(client, "nightly")
+        outcomes = {task.subject: (task.outcome, task.error) for task in found.tasks}
+        assert outcomes["millpond"][0] == "done"
+        assert outcomes["ferryline"][0] == "failed" and "Nothing answers at 127.0.0.1" in outcomes["ferryline"][1]
+
+
+def test_a_host_takes_as_many_tasks_as_it_says():
+    class Config:
+        workers = 8
+
+    from collections import deque
+
+    from fasciculus.service.dispatcher import _Item
+
+    dispatcher = Dispatcher.__new__(Dispatcher)
+    dispatcher._config, dispatcher._going = Config, {}
+    dispatcher._waiting = deque(
+        _Item(n, ("account", f"a{n}"), 1, None, host, most)
+        for n, (host, most) in enumerate([("reed-1", 1), ("reed-1", 1), ("reed-2", 2), ("reed-2", 2), ("reed-2", 2)])
+    )
+    begun = []
+    while (item := dispatcher._next()) is not None:
+        dispatcher._going["task", item.number] = item
+        begun.append(item.number)
+    assert begun == [0, 2, 3]
+
+
+@pytest.fixture
+def valley(tmp_path):
+    """A host with 300 accounts, each with a site."""
+    for number in range(300):
+        (tmp_path / f"valley/acc{number:03d}/sites/acc{number:03d}.example").mkdir(parents=True)
+    finding = Finding(homes=[f"{tmp_path}/valley/{{account}}"], sites=[f"{tmp_path}/valley/{{account}}/sites/{{site}}"])
+    return Host(name="reed-1", finding=finding)
+
+
+def test_three_hundred_accounts_are_found_taken_over_and_covered(running, valley, tmp_path):
+    with running.client() as client:
+        client.stores_add(attic(tmp_path))
+        began = time.monotonic()
+        client.hosts_add(valley)
+        assert client.hosts_find("reed-1").total == 300
+        assert client.hosts_take_over("reed-1").count == 300
+        client.jobs_add(Job(name="nightly", stores=["attic"]))
+        rows = client.coverage_list(state="never", limit=500)
+        assert rows.total == 300 and rows.items[0].jobs == ["nightly"]
+        assert time.monotonic() - began < 10
+        assert client.hosts_find("reed-1").items == []
+        # New, changed and gone: proposed, and taken over singly.
+        (tmp_path / "valley/acc300/sites/acc300.example").mkdir(parents=True)
+        (tmp_path / "valley/acc001/sites/more.acc001.example").mkdir()
+        os.rename(tmp_path / "valley/acc002", tmp_path / "moved")
+        assert {p.account.name: p.kind for p in client.hosts_find("reed-1").items} == {
+            "acc001": "changed", "acc002": "gone", "acc300": "new",
+        }  # fmt: skip
+        client.hosts_take_over("reed-1", ["acc002", "acc300"])
+        assert client.accounts_show("acc002").gone_since and client.jobs_show("nightly").covers == 300
+        assert [p.account.name for p in client.hosts_find("reed-1").items] == ["acc001"]
+        with pytest.raises(Refused, match="Nothing is proposed of “nobody”"):
+            client.hosts_take_over("reed-1", ["nobody"])
+        # One that is back is there again.
+        os.rename(tmp_path / "moved", tmp_path / "valley/acc002")
+        client.hosts_take_over("reed-1", ["acc002"])
+        assert client.accounts_show("acc002").gone_since is None
+
+
+def test_definitions_go_out_and_come_back_the_same(running, stand_in, tmp_path):
+    from running import sftp_store
+
+    with running.client() as client:
+        set_up(client, [small_account(tmp_path, "millpond")], [sftp_store(stand_in)], rules=Rules(sets=["logs"]))
+        text = client.definitions_export()
+        assert stand_in.password not in text and "FASCICULUS_STORES_BOATHOUSE_PASSWORD" in text
+        done = client.definitions_apply(text)
+        assert done.changes == [] and done.same == 4
+    other = tmp_path / "defs.toml"
+    other.write_text(text.replace('timetable = "by hand"', 'timetable = "daily 03:30"'))
+    with service(tmp_path / "second-home") as second, second.client() as client:
+        lacking = second.cli("definitions", "apply", str(other), "--dry-run")
+        assert lacking.returncode == 2 and "secret stores.boathouse.password cannot be found" in lacking.stderr
+        secret = {"FASCICULUS_STORES_BOATHOUSE_PASSWORD": stand_in.password}
+        dry = second.cli("definitions", "apply", str(other), "--dry-run", env=secret)
+        assert dry.returncode == 0 and "4 would change, 0 the same" in dry.stdout, dry.stderr
+        assert client.jobs_list().total == 0, "a dry run changes nothing"
+        assert "4 changed" in second.cli("definitions", "apply", str(other), env=secret).stdout
+        again = second.cli("definitions", "apply", str(other), env=secret)
+        assert "0 changed, 4 the same" in again.stdout
+        assert client.jobs_show("nightly").rules.sets == ["logs"]
+        assert run(client, "nightly").outcome == "done", "the secret came along"
+        other.write_text(other.read_text().replace("03:30", "04:45") + '\n[accounts."Bad Name"]\nhost = "reed-1"\n')
+        wrong = second.cli("definitions", "apply", str(other), env=secret)
+        assert wrong.returncode == 2 and "accounts.Bad Name" in wrong.stderr
+        assert client.jobs_show("nightly").timetable == "daily 03:30", "all or nothing"
+        secret["FASCICULUS_STORES_BOATHOUSE_PASSWORD"] = "changed-since"
+        other.write_text(text)
+        dry = second.cli("definitions", "apply", str(other), "--dry-run", env=secret)
+        assert "~ store boathouse: secrets.password" in dry.stdout and "changed-since" not in dry.stdout
+
+
+def test_a_preview_of_a_hundred_thousand_files(running, tmp_path):
+    home = tmp_path / "millpond"
+    for number in range(200):
+        folder = home / f"site-{number % 9}" / ("cache" if number % 4 == 0 else "pages") / str(number)
+        folder.mkdir(parents=True)
+        for name in range(500):
+            with open(folder / f"{name}.html", "wb") as file:
+                file.truncate(name)
+    with running.client() as client:
+        set_up(client, [Account(name="millpond", host="reed-1", home=str(home))], [attic(tmp_path)])
+        job = client.jobs_show("nightly")
+        draft = Job(**job.model_dump(include=set(Job.model_fields)) | {"rules": Rules(sets=["caches"])})
+
+        def measured():
+            number = client.previews_start(draft, "millpond").id
+            return until(lambda: (p := client.previews_show(number)).state == "ended" and p)
+
+        found = measured()
+        assert found.outcome == "done", found.error
+        assert found.entries == 75_000 + 9 + 9 + 9 + 150 and found.new is None
+        assert [(s.rule, s.entries) for s in found.saved] == [("**/cache/**", 25_050)]
+        assert found.folders[0].path.startswith("site-") and found.packed < found.bytes
+        # The time is the machine's; what is held here is the order of magnitude, on the best of three.
+        assert min(found.seconds, measured().seconds, measured().seconds) < 6
+        slow = client.previews_start(draft, "millpond").id
+        client.previews_cancel(slow)
+        assert until(lambda: (p := client.previews_show(slow)).state == "ended" and p).outcome == "cancelled"
+        with pytest.raises(NotFound):
+            client.previews_show(999)
+
+
+def test_commands_around_a_task_and_what_they_decide(running, tmp_path):
+    said = tmp_path / "said"
+    with running.client() as client:
+        set_up(client, [small_account(tmp_path, "millpond")], [attic(tmp_path)])
+
+        def outcome_with(*commands, **job):
+            said.write_text("")
+            old = client.jobs_show("nightly").model_dump(include=set(Job.model_fields))
+            client.jobs_change("nightly", Job(**{**old, "commands": list(commands), **job}))
+            found = run(client, "nightly")
+            return found.outcome, found.tasks[0], said.read_text().split()
+
+        def command(when, text, **more):
+            return Command(when=when, command=f"echo {when} >> {said}; {text}", **more)
+
+        all_four = [command(w, "true") for w in ("before", "after_success", "after_failure", "always")]
+        assert outcome_with(*all_four)[::2] == ("done", ["before", "after_success", "always"])
+        stopping = [command("before", "echo why; exit 4"), *all_four[1:]]
+        outcome, task, order = outcome_with(*stopping)
+        assert outcome == "failed" and "The command before the task failed" in task.error
+        assert order == ["before", "after_failure", "always"]
+        outcome, task, order = outcome_with(command("before", "exit 4", stops=False), *all_four[1:])
+        assert outcome == "warned" and order == ["before", "after_success", "always"]
+        outcome, task, _ = outcome_with(command("always", "sleep 60", seconds=1))
+        assert outcome == "warned" and "not done after 1 s" in task.warnings[0]
+        log = [line.text for line in client.every(client.runs_log, run_id=client.runs_list().items[1].id)]
+        assert any("ended with code 4" in line for line in log)
+        assert client.bundles_list().total == 3, "the stopped task made none"
