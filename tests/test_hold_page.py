@@ -1,0 +1,107 @@
+"""The hold page, with real nginx and the lines of docs/hold-page.md."""
+
+import os
+import re
+import shutil
+import signal
+import socket
+import subprocess
+from pathlib import Path
+
+import httpx
+import pytest
+from running import run, set_up, until
+
+from fasciculus.models import Account, Command, Host, Job, Site, Store
+
+DOC = Path(__file__).parent.parent / "docs/hold-page.md"
+
+
+class Nginx:
+    """Serves one site with the lines of the documentation."""
+
+    def __init__(self, folder: Path, root: Path, flags: Path) -> None:
+        with socket.socket() as probe:
+            probe.bind(("127.0.0.1", 0))
+            self.port = probe.getsockname()[1]
+        lines = re.search(r"```nginx\n(.*?)```", DOC.read_text(), re.S)[1].replace("/run/fasciculus-hold", str(flags))
+        config = folder / "nginx.conf"
+        folder.mkdir()
+        config.write_text(
+            f"pid {folder}/pid;\nerror_log {folder}/error.log;\nuser root;\nevents {{}}\nhttp {{\n access_log off;\n"
+            f" client_body_temp_path {folder}/b;\n proxy_temp_path {folder}/p;\n fastcgi_temp_path {folder}/f;\n"
+            f" uwsgi_temp_path {folder}/u;\n scgi_temp_path {folder}/s;\n"
+            f" server {{\n listen 127.0.0.1:{self.port};\n server_name millpond.example;\n root {root};\n{lines} }}\n}}\n"
+        )
+        program = shutil.which("nginx", path="/usr/sbin:/usr/bin")
+        assert program, "nginx is missing"
+        self.process = subprocess.Popen([program, "-c", str(config), "-g", "daemon off;"])
+        until(lambda: self.answer() is not None)
+
+    def answer(self) -> httpx.Response | None:
+        try:
+            return httpx.get(
+                f"http://127.0.0.1:{self.port}/", headers={"Host": "millpond.example"}, trust_env=False, timeout=30
+            )
+        except httpx.HTTPError:
+            return None
+
+
+@pytest.fixture
+def site(tmp_path):
+    root, flags = tmp_path / "millpond/public", tmp_path / "hold"
+    root.mkdir(parents=True)
+    (root / "index.html").write_text("pots")
+    server = Nginx(tmp_path / "nginx", root, flags)
+    yield server, flags
+    server.process.terminate()
+    server.process.wait(30)
+
+
+def test_the_site_holds_while_its_bundle_is_taken_and_never_longer(running, site, tmp_path):
+    server, flags = site
+    (tmp_path / "attic").mkdir()
+    gate = tmp_path / "gate"
+    os.mkfifo(gate)
+    account = Account(
+        name="millpond", host="reed-1", home=str(tmp_path / "millpond"),
+        sites=[Site(name="millpond.example", root=str(tmp_path / "millpond/public"))],
+    )  # fmt: skip
+    with running.client() as client:
+        set_up(client, [account], [Store(name="attic", kind="folder", path=str(tmp_path / "attic"))])
+        client.hosts_change("reed-1", Host(name="reed-1", hold_flag=f"{flags}/{{site}}"))
+        old = client.jobs_show("nightly").model_dump(include=set(Job.model_fields))
+        wait = Command(when="before", command=f"cat {gate}", seconds=60)
+        client.jobs_change("nightly", Job(**{**old, "hold_page": True, "commands": [wait]}))
+        assert server.answer().text == "pots"
+
+        number = client.jobs_start("nightly").id
+        held = until(lambda: (a := server.answer()).status_code == 503 and a)
+        assert held.headers["retry-after"] == "300" and "moment" in held.text
+        gate.write_text("go")
+        until(lambda: client.runs_show(number).state == "ended")
+        assert server.answer().text == "pots" and client.runs_show(number).outcome == "done"
+
+        # A worker that is killed cannot take it away itself.
+        number = client.jobs_start("nightly").id
+        until(lambda: server.answer().status_code == 503)
+        found = subprocess.run(["ps", "--ppid", str(running.process.pid), "-o", "pid=,args="], capture_output=True)
+        (worker,) = [int(row.split()[0]) for row in found.stdout.decode().splitlines() if "fasciculus.work" in row]
+        os.kill(worker, signal.SIGKILL)
+        until(lambda: client.runs_show(number).state == "ended")
+        assert client.runs_show(number).outcome == "interrupted"
+        assert server.answer().text == "pots"
+
+        # Nor can a service that is killed together with its worker: the next one does.
+        client.jobs_start("nightly")
+        until(lambda: server.answer().status_code == 503)
+        found = subprocess.run(["ps", "--ppid", str(running.process.pid), "-o", "pid=,args="], capture_output=True)
+        (worker,) = [int(row.split()[0]) for row in found.stdout.decode().splitlines() if "fasciculus.work" in row]
+        os.kill(worker, signal.SIGSTOP)
+        running.kill()
+        os.kill(worker, signal.SIGKILL)
+        assert server.answer().status_code == 503
+        running.start()
+        until(lambda: server.answer().text == "pots")
+        client.jobs_change("nightly", Job(**{**old, "hold_page": True}))
+        assert run(client, "nightly").outcome == "done" and not list(flags.iterdir())
