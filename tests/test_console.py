@@ -2,6 +2,7 @@
 
 import os
 import re
+import time
 from pathlib import Path
 
 import pytest
@@ -70,13 +71,12 @@ def test_from_an_empty_console_to_a_restored_bundle(running, stand_in, page, tmp
     sign_in(page, running)
     expect(page.get_by_text("Nothing needs a person")).to_be_visible()
 
-    page.goto(f"{running.url}/#/settings")
-    page.get_by_role("button", name="Add this machine").click()
-    page.get_by_label("Host name").fill("reed-1")
-    page.locator("form").filter(has=page.get_by_label("Host name")).get_by_role("button", name="Save").click()
-    expect(page.get_by_text("this machine, 0 accounts")).to_be_visible()
-
     page.goto(f"{running.url}/#/accounts")
+    page.get_by_role("link", name="Add a host").click()
+    page.get_by_label("Name", exact=True).fill("reed-1")
+    page.get_by_role("button", name="Try and save").click()
+    expect(page.get_by_text("this machine")).to_be_visible()
+
     page.get_by_role("link", name="Add one").click()
     page.get_by_label("Name").fill("Mill Pond")
     expect(page.get_by_role("alert")).to_contain_text("Use small letters")
@@ -99,14 +99,22 @@ def test_from_an_empty_console_to_a_restored_bundle(running, stand_in, page, tmp
     expect(page.get_by_role("link", name="boathouse")).to_be_visible()
 
     page.goto(f"{running.url}/#/jobs/new")
-    page.get_by_label("Name").fill("nightly")
+    page.get_by_label("Name", exact=True).fill("nightly")
     page.get_by_label("Timetable", exact=True).fill("daily 26:00")
     expect(page.get_by_role("alert")).to_contain_text("“26:00” is not a time of day")
     page.get_by_label("Timetable", exact=True).fill("by hand")
     page.get_by_label("Newest copies that stay").fill("5")
+    page.get_by_text("Includes and excludes").click()
+    page.get_by_label("caches").check()
+    page.get_by_label("Also leave out").fill("*.bak\n!")
+    expect(page.get_by_role("alert")).to_contain_text("“!” is not a pattern")
+    page.get_by_label("Also leave out").fill("*.bak\n")
+    page.get_by_role("button", name="Measure").click()
+    expect(page.get_by_test_id("preview")).to_contain_text("4 entries")
     readback = page.get_by_test_id("readback")
     expect(readback).to_contain_text(
-        "it bundles files, databases and mail settings of all accounts (1 now) to boathouse"
+        "it bundles files (without caches and what 1 pattern matches), databases and mail settings of all accounts "
+        "(1 now) to boathouse"
     )
     expect(readback).to_contain_text("keeps the newest 5 copies")
     expect(page.get_by_text("Nobody is told when it fails")).to_be_visible()
@@ -172,11 +180,38 @@ def test_progress_moves_without_reload_whoever_started_it(running, stand_in, pag
         expect(page.get_by_text("The connection to the service is lost")).to_have_count(0, timeout=30_000)
 
 
+@pytest.mark.xdist_group("console")
+def test_three_hundred_accounts_are_taken_over_in_the_console(running, page, tmp_path):
+    for number in range(300):
+        (tmp_path / f"valley/acc{number:03d}/sites/acc{number:03d}.example").mkdir(parents=True)
+    (tmp_path / "attic").mkdir()
+    with running.client() as client:
+        set_up(client, [], [Store(name="attic", kind="folder", path=str(tmp_path / "attic"))])
+    sign_in(page, running)
+    began = time.monotonic()
+    page.goto(f"{running.url}/#/hosts/reed-1")
+    page.get_by_text("Where its accounts are found").click()
+    page.get_by_label("Homes").fill(f"{tmp_path}/valley/{{account}}")
+    page.get_by_label("Document roots").fill(f"{tmp_path}/valley/{{account}}/sites/{{site}}")
+    page.get_by_role("button", name="Try and save").click()
+    page.get_by_role("button", name="Take over all 300").click()
+    expect(page.get_by_text("Took over 300 accounts.")).to_be_visible()
+    page.get_by_role("link", name="Is all of it covered by a job?").click()
+    expect(page.get_by_text("Nothing of that kind")).to_be_visible()
+    page.goto(f"{running.url}/#/coverage?state=never")
+    expect(page.get_by_text("50 of 300")).to_be_visible()
+    assert time.monotonic() - began < 30, "it waits for the machine, not for the number of accounts"
+
+
 PAGES = [
     "/",
     "/accounts",
     "/accounts/millpond",
     "/accounts/new",
+    "/hosts/new",
+    "/hosts/reed-1",
+    "/hosts/reed-1/finding",
+    "/coverage",
     "/jobs",
     "/jobs/nightly",
     "/runs",

@@ -10,6 +10,9 @@
   import Bundle from './pages/Bundle.svelte';
   import Bundles from './pages/Bundles.svelte';
   import JobEdit from './pages/JobEdit.svelte';
+  import Coverage from './pages/Coverage.svelte';
+  import Finding from './pages/Finding.svelte';
+  import HostEdit from './pages/HostEdit.svelte';
   import Jobs from './pages/Jobs.svelte';
   import NotThere from './pages/NotThere.svelte';
   import Overview from './pages/Overview.svelte';
@@ -25,7 +28,7 @@
 
   const routes = {
     '/': Overview, '/accounts': Accounts, '/accounts/new': AccountEdit, '/accounts/:name': Account,
-    '/accounts/:name/edit': AccountEdit, '/jobs': Jobs, '/jobs/new': JobEdit, '/jobs/:name': JobEdit,
+    '/accounts/:name/edit': AccountEdit, '/coverage': Coverage, '/hosts/new': HostEdit, '/hosts/:name': HostEdit, '/hosts/:name/finding': Finding, '/jobs': Jobs, '/jobs/new': JobEdit, '/jobs/:name': JobEdit,
     '/runs': Runs, '/runs/:id': Run, '/bundles': Bundles, '/bundles/:id': Bundle,
     '/restores/:id': Restore, '/stores': Stores, '/stores/new': StoreEdit, '/stores/:name': StoreEdit,
     '/reports': Reports, '/reports/:id': Report, '/settings': Settings, '*': NotThere,
@@ -34,7 +37,9 @@
     ['/', 'Overview'], ['/accounts', 'Accounts'], ['/jobs', 'Jobs'], ['/runs', 'Runs'], ['/bundles', 'Bundles'],
     ['/stores', 'Stores'], ['/reports', 'Reports'], ['/settings', 'Settings'],
   ];
-  const here = (path: string) => (path === '/' ? router.location === '/' : (router.location ?? '').startsWith(path));
+  // Hosts and coverage belong to what exists.
+  const belongs: Record<string, string[]> = { '/accounts': ['/accounts', '/hosts', '/coverage'] };
+  const here = (path: string) => (path === '/' ? router.location === '/' : (belongs[path] ?? [path]).some((p) => (router.location ?? '').startsWith(p)));
   door.look();
   $effect(() => { if (door.who && !door.who.must_change) live.open(); else live.close(); });
   $effect(() => {

@@ -11,6 +11,8 @@ from fasciculus.core import mailconf, planning, timetable
 from fasciculus.core.dumping.literals import quote_name
 from fasciculus.core.dumping.loading import load, statements
 from fasciculus.core.dumping.mariadb import Member, safe_file
+from fasciculus.core.dumping.rules import DatabaseRules
+from fasciculus.core.filtering import FileRules
 from fasciculus.core.reporting import CopyLine, RunReport, TaskLine, worst
 from fasciculus.core.wording import duration_words, list_words, size_words
 
@@ -132,6 +134,7 @@ def advice(**changes):
         "others": [],
         "covers": 3,
         "enabled": True,
+        "includes": False,
     }
     return " ".join(planning.advice(**{**base, **changes}))
 
@@ -146,6 +149,7 @@ def advice(**changes):
         ({"report_to": []}, "Nobody is told"),
         ({"others": [("weekly", START + timedelta(minutes=3))]}, "five minutes of job “weekly”"),
         ({"covers": 0}, "covers nothing"),
+        ({"includes": True}, "takes only what is included"),
         ({"timetable_text": "by hand", "starts": []}, "only when somebody starts it"),
     ],
 )
@@ -162,6 +166,9 @@ def test_the_readback_is_one_sentence():
         covers=4,
         contents=["files", "mail"],
         messages=True,
+        rules=FileRules(sets=("caches", "logs"), excludes=("*.bak",), older_than=30),
+        databases=DatabaseRules(),
+        hold_page=True,
         timetable=timetable.parse("weekly sun 03:00"),
         zone="UTC",
         stores=["boathouse", "attic"],
@@ -171,8 +178,9 @@ def test_the_readback_is_one_sentence():
         enabled=True,
     )
     assert found == (
-        "Every Sunday at 03:00 (UTC time), it bundles files and mail settings with the messages of all accounts but "
-        "a and b (4 now) to boathouse and attic, keeps the newest 4 copies of each there, and mails "
+        "Every Sunday at 03:00 (UTC time), it bundles files (without caches, logs, what 1 pattern matches and those "
+        "older than 30 days) and mail settings with the messages of all accounts but a and b (4 now) to boathouse "
+        "and attic, sets the sites' hold page meanwhile, keeps the newest 4 copies of each there, and mails "
         "duty@sedge-quill.example when something is wrong."
     )
 

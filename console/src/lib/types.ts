@@ -15,8 +15,19 @@ export interface Run {
 }
 export interface RunDetail extends Run { tasks: Task[] }
 export interface LogLine { id: number; at: string; level: string; subject: string; text: string }
+export interface Rules {
+  includes: string[]; excludes: string[]; sets: string[]; larger_than: number; older_than: number;
+  one_file_system: boolean; skip_tagged_caches: boolean; ignore_file: string;
+}
+export interface DatabaseRules {
+  names: string[]; without: string[]; tables: string[]; without_tables: string[]; without_rows: string[];
+  structure_only: boolean; check_tables: boolean;
+}
+export interface Note { name: string; command: string; seconds: number }
+export interface Command { when: string; command: string; seconds: number; stops: boolean }
 export interface Job {
-  name: string; subjects: 'accounts' | 'sites'; choice: 'all' | 'listed' | 'all_but'; names: string[];
+  name: string; subjects: 'accounts' | 'sites' | 'hosts'; rules: Rules; databases: DatabaseRules; notes: Note[];
+  commands: Command[]; hold_page: boolean; promise: number; choice: 'all' | 'listed' | 'all_but'; names: string[];
   contents: string[]; messages: boolean; stores: string[]; timetable: string; zone: string; keep: number;
   report_to: string[]; report_when: 'always' | 'trouble'; compression: string; level: number | null;
   piece_size: number; enabled: boolean;
@@ -33,11 +44,30 @@ export interface Site { name: string; root: string }
 export interface Database { engine: 'sqlite' | 'mariadb'; name: string; path: string; site: string | null }
 export interface Account {
   name: string; host: string; home: string; sites: Site[]; databases: Database[]; mail_domains: string[];
-  covered_by: string[]; newest: string | null; newest_bytes: number; bundles: number;
+  covered_by: string[]; newest: string | null; newest_bytes: number; bundles: number; excludes: string[];
+  gone_since: string | null;
+}
+export interface MailFiles {
+  alias_map: string; mailbox_map: string; transport_map: string; passwd_file: string; home: string; dkim: string; refresh: string[];
+}
+export interface Finding {
+  homes: string[]; sites: string[]; nginx: string[]; apache: string[]; database_prefix: string; by_grants: boolean;
+  sqlite: boolean; mail: boolean; leave_out: string[]; automatic: boolean;
 }
 export interface Host {
-  name: string; kind: string; mariadb: { socket: string; address: string; port: number; user: string } | null;
-  alias_map: string; passwd_file: string; mail_home: string; accounts: number; secrets_set: string[];
+  name: string; kind: 'local' | 'ssh'; address: string; port: number; user: string; host_key: string; at_once: number;
+  mariadb: { socket: string; address: string; port: number; user: string } | null; mail: MailFiles; system: string[];
+  account_system: string[]; hold_flag: string; finding: Finding; accounts: number; secrets_set: string[]; where: string;
+}
+export interface Proposed { kind: 'new' | 'changed' | 'gone'; account: Account; changes: string[] }
+export interface CoverageRow {
+  kind: string; name: string; account: string; host: string; state: 'protected' | 'late' | 'never' | 'bare';
+  jobs: string[]; newest: string | null;
+}
+export interface Preview {
+  id: number; state: string; outcome: string | null; error: string; entries: number; bytes: number; packed: number;
+  new: { entries: number; bytes: number } | null; saved: { rule: string; entries: number; bytes: number }[];
+  folders: { path: string; entries: number; bytes: number }[]; warnings: string[]; seconds: number;
 }
 export interface Store {
   name: string; kind: 'folder' | 'sftp'; path: string; address: string; port: number; user: string;

@@ -38,6 +38,9 @@
         <dt class="text-faint">Home</dt><dd class="wrap-anywhere">{account.home}</dd>
         <dt class="text-faint">Covered by</dt><dd>{#each account.covered_by as job, n}{n ? ', ' : ''}<a class="link" href="#/jobs/{job}">{job}</a>{:else}<span class="text-amber-ink">▲ no job</span>{/each}</dd>
         <dt class="text-faint">Newest copy</dt><dd><Moment at={account.newest} />{account.newest ? `, ${size(account.newest_bytes)}` : ''}</dd>
+        {#if account.gone_since}<dt class="text-faint">Gone</dt><dd class="text-amber-ink">▲ not found on its host since {account.gone_since.slice(0, 10)}; its bundles stay</dd>{/if}
+        {#if account.excludes.length}<dt class="text-faint">Left out</dt><dd class="font-mono text-sm">{#each account.excludes as line}<div>{line}</div>{/each}</dd>{/if}
+        <dt class="text-faint">Coverage</dt><dd><a class="link" href="#/coverage?account={account.name}">of its sites, databases and mail</a></dd>
         <dt class="text-faint">Bundles</dt><dd>{account.bundles}</dd>
       </dl></section>
     <section class="sheet p-4"><h2 class="mb-2">{count(account.sites.length, 'site')}</h2>

@@ -4,10 +4,11 @@
   import { call, Problem } from '../lib/api.svelte';
   import type { Account, Host, Page } from '../lib/types';
   import Field from '../parts/Field.svelte';
+  import Lines from '../parts/Lines.svelte';
   import Trouble from '../parts/Trouble.svelte';
   let { params = {} }: { params?: { name?: string } } = $props();
   let hosts = $state<Host[]>([]);
-  let draft = $state<Omit<Account, 'covered_by' | 'newest' | 'newest_bytes' | 'bundles'>>({ name: '', host: '', home: '', sites: [], databases: [], mail_domains: [] });
+  let draft = $state<Omit<Account, 'covered_by' | 'newest' | 'newest_bytes' | 'bundles' | 'gone_since'>>({ name: '', host: '', home: '', sites: [], databases: [], mail_domains: [], excludes: [] });
   let problem = $state<Problem | null>(null);
   const badName = $derived(draft.name && !/^[a-z0-9]([a-z0-9._-]*[a-z0-9])?$/.test(draft.name) ? 'Use small letters, digits, dots, dashes and underscores.' : '');
   const badHome = $derived(draft.home && !draft.home.startsWith('/') ? 'Write an absolute folder, from the first slash on.' : '');
@@ -15,8 +16,8 @@
   async function load() {
     hosts = (await call<Page<Host>>('GET', '/hosts')).items;
     if (params.name) {
-      const { name, host, home, sites, databases, mail_domains } = await call<Account>('GET', `/accounts/${params.name}`);
-      draft = { name, host, home, sites, databases, mail_domains };
+      const { name, host, home, sites, databases, mail_domains, excludes } = await call<Account>('GET', `/accounts/${params.name}`);
+      draft = { name, host, home, sites, databases, mail_domains, excludes };
     } else draft.host ||= hosts[0]?.name ?? '';
   }
   $effect(() => { void params.name; load().catch((e) => (problem = e)); });
@@ -31,7 +32,7 @@
 </script>
 
 <h1 class="mb-3">{params.name ? `Change ${params.name}` : 'Add an account'}</h1>
-{#if !hosts.length && !problem}<p class="mb-3">There is no host yet. <a class="link" href="#/settings">Add this machine as a host</a> first.</p>{/if}
+{#if !hosts.length && !problem}<p class="mb-3">There is no host yet. <a class="link" href="#/hosts/new">Add one</a> first.</p>{/if}
 <form onsubmit={save} class="sheet max-w-4xl p-5">
   <div class="grid gap-x-5 sm:grid-cols-3">
     <Field label="Name" id="name" wrong={badName || problem?.at('name')}><Input id="name" bind:value={draft.name} required /></Field>
@@ -62,6 +63,7 @@
     {/each}
     <Button size="xs" color="alternative" onclick={() => draft.mail_domains.push('')}>Add a mail domain</Button>
   </fieldset>
+  <Field label="Leave out of every bundle of it" id="excludes" hint="Patterns of .gitignore, one a line." wrong={problem?.at('excludes')}><Lines id="excludes" bind:value={draft.excludes} placeholder="/old-uploads/" /></Field>
   <Trouble {problem} />
   <div class="flex gap-3"><Button type="submit" disabled={!!badName || !!badHome}>Save</Button><Button color="alternative" href={params.name ? `#/accounts/${params.name}` : '#/accounts'}>Leave</Button></div>
 </form>

@@ -4,6 +4,10 @@
   import { call, Problem } from '../lib/api.svelte';
   import type { Account, Job, JobRow, Page, Readback, Site, Store } from '../lib/types';
   import Field from '../parts/Field.svelte';
+  import JobAround from '../parts/JobAround.svelte';
+  import JobDatabases from '../parts/JobDatabases.svelte';
+  import JobPreview from '../parts/JobPreview.svelte';
+  import JobRules from '../parts/JobRules.svelte';
   import JobBeside from '../parts/JobBeside.svelte';
   import Sure from '../parts/Sure.svelte';
   import Trouble from '../parts/Trouble.svelte';
@@ -12,9 +16,17 @@
   const blank = (): Job => ({
     name: '', subjects: 'accounts', choice: 'all', names: [], contents: ['files', 'databases', 'mail'], messages: false, stores: [],
     timetable: 'daily 02:15', zone: Intl.DateTimeFormat().resolvedOptions().timeZone || 'UTC', keep: 7, report_to: [], report_when: 'always',
-    compression: 'zstd', level: null, piece_size: 256 * MIB, enabled: true,
+    compression: 'zstd', level: null, piece_size: 256 * MIB, enabled: true, notes: [], commands: [], hold_page: false, promise: 0,
+    rules: { includes: [], excludes: [], sets: [], larger_than: 0, older_than: 0, one_file_system: false, skip_tagged_caches: false, ignore_file: '' },
+    databases: { names: [], without: [], tables: [], without_tables: [], without_rows: [], structure_only: false, check_tables: false },
   });
+  const KINDS: Record<string, [string, string][]> = {
+    hosts: [['system', 'System settings'], ['databases', 'All databases'], ['notes', 'Notes']],
+    accounts: [['files', 'Files'], ['databases', 'Databases'], ['mail', 'Mail settings'], ['system', 'System settings'], ['notes', 'Notes']],
+  };
+  function turn() { job.names = []; job.contents = job.subjects === 'hosts' ? ['system'] : ['files', 'databases', 'mail']; }
   let job = $state<Job>(blank());
+  const kinds = $derived(KINDS[job.subjects] ?? KINDS.accounts);
   let tell = $state('');
   let level = $state('');
   let pieces = $state('256');
@@ -62,6 +74,7 @@
     }, 350);
     return () => clearTimeout(timer);
   });
+  const ruled = $derived(job.rules.sets.length + job.rules.excludes.length + job.rules.includes.length > 0);
   const at = (field: string) => problem?.at(field) || wrong?.at(field) || '';
   const badName = $derived(job.name && !/^[a-z0-9]([a-z0-9._-]*[a-z0-9])?$/.test(job.name) ? 'Use small letters, digits, dots, dashes and underscores.' : '');
 
@@ -88,8 +101,9 @@
     {/if}
     <fieldset class="grid grid-cols-1 p-4"><legend class="float-left mb-2 w-full text-base font-semibold">What</legend>
       <div class="mb-3 flex flex-wrap gap-5">
-        <Radio name="subjects" value="accounts" bind:group={job.subjects} onchange={() => (job.names = [])}>Accounts</Radio>
-        <Radio name="subjects" value="sites" bind:group={job.subjects} onchange={() => (job.names = [])}>Sites</Radio>
+        <Radio name="subjects" value="accounts" bind:group={job.subjects} onchange={turn}>Accounts</Radio>
+        <Radio name="subjects" value="sites" bind:group={job.subjects} onchange={turn}>Sites</Radio>
+        <Radio name="subjects" value="hosts" bind:group={job.subjects} onchange={turn}>Hosts themselves</Radio>
         <div class="w-40"><Select aria-label="Which" size="sm" placeholder="" items={[{ value: 'all', name: 'all' }, { value: 'listed', name: 'those listed' }, { value: 'all_but', name: 'all but' }]} bind:value={job.choice} /></div>
       </div>
       {#if job.choice !== 'all'}
@@ -100,12 +114,15 @@
         {#if at('names') || at('subjects')}<p role="alert" class="mb-2 text-sm text-brick">■ {at('names') || at('subjects')}</p>{/if}
       {/if}
       <div class="flex flex-wrap gap-5">
-        {#each [['files', 'Files'], ['databases', 'Databases'], ['mail', 'Mail settings']] as [kind, word] (kind)}
+        {#each kinds as [kind, word] (kind)}
           <Checkbox checked={job.contents.includes(kind)} onchange={() => (job.contents = flip(job.contents, kind))}>{word}</Checkbox>
+          {#if kind === 'mail' && job.contents.includes('mail')}<Checkbox bind:checked={job.messages}>and the messages</Checkbox>{/if}
         {/each}
-        <Checkbox bind:checked={job.messages} disabled={!job.contents.includes('mail')}>and the messages</Checkbox>
       </div>
       {#if at('contents')}<p role="alert" class="mt-1 text-sm text-brick">■ {at('contents')}</p>{/if}
+      {#if job.contents.includes('files')}<details class="mt-3" open={ruled}><summary class="cursor-pointer">Includes and excludes</summary><div class="mt-2"><JobRules bind:rules={job.rules} {at} /></div></details>{/if}
+      {#if job.contents.includes('databases')}<details class="mt-2"><summary class="cursor-pointer">Which databases, tables and rows</summary><div class="mt-2"><JobDatabases bind:rules={job.databases} {at} /></div></details>{/if}
+      <details class="mt-2" open={job.notes.length + job.commands.length > 0}><summary class="cursor-pointer">Notes, commands around it, hold page</summary><div class="mt-2"><JobAround bind:job {at} /></div></details>
     </fieldset>
     <fieldset class="grid grid-cols-1 p-4"><legend class="float-left mb-2 w-full text-base font-semibold">Where</legend>
       {#each stores as store (store.name)}
@@ -141,7 +158,10 @@
       </div>
     </div>
   </form>
-  <JobBeside {readback} {wrong} zone={job.zone} />
+  <div class="space-y-4">
+    <JobBeside {readback} {wrong} zone={job.zone} />
+    {#if job.contents.includes('files') && readback && !wrong}<JobPreview job={body} covers={readback.covers} />{/if}
+  </div>
 </div>
 <Sure bind:open={removing} title="Remove the job" name={params.name ?? ''} what="The job’s settings go, and it starts no more. The bundles it made stay on their stores, and no keep rule retires them any more."
   action={async () => { await call('DELETE', `/jobs/${params.name}`); push('/jobs'); }} />

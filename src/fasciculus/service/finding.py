@@ -6,7 +6,6 @@ import os
 import shlex
 import tempfile
 from contextlib import closing
-from datetime import UTC, datetime
 from pathlib import Path
 
 from ..config import Config
@@ -19,6 +18,7 @@ from ..core.finding.accounts import (
     assemble,
     difference,
     rule_glob,
+    rule_pattern,
 )
 from ..core.finding.webconf import VirtualHost, apache_hosts, nginx_hosts
 from ..core.mailconf import domains_of_map, domains_of_passwd
@@ -50,8 +50,11 @@ def proposals(config: Config, records: Records, seal: Seal, name: str) -> list[P
         reach.connect()
         facts = _facts(reach, host, server.spec() if server else None)
     found = assemble(facts, rules.homes, rules.sites, rules.database_prefix, rules.by_grants, rules.leave_out)
+    names, patterns = {account.name for account in found}, [rule_pattern(rule) for rule in rules.homes]
+    # An account that was described by hand, where no rule looks, is not missed.
     known = [_known(account, rules.sqlite) for account in inventory.every_account(db, name)
-             if account.gone_since is None]
+             if account.gone_since is None and (account.name in names or any(
+                 pattern.fullmatch(account.home) for pattern in patterns))]
     return difference(found, known)
 
 
@@ -165,10 +168,3 @@ def _merged(old: Account, new: Account) -> Account:
             database.site = None
     new.excludes = old.excludes
     return new
-
-
-def days_gone(account: Account) -> int:
-    """For how many days an account has been gone."""
-    if account.gone_since is None:
-        return 0
-    return (datetime.now(UTC) - datetime.fromisoformat(account.gone_since)).days

@@ -49,7 +49,8 @@ def _row(job: Job) -> JobRow:
 def _sentence(job: Job, covers: int) -> str:
     return planning.readback(
         subjects=job.subjects, choice=job.choice, names=job.names, covers=covers,
-        contents=job.contents, messages=job.messages, timetable=timetable.parse(job.timetable),
+        contents=job.contents, messages=job.messages, rules=job.rules.as_core(),
+        databases=job.databases.as_core(), hold_page=job.hold_page, timetable=timetable.parse(job.timetable),
         zone=job.zone, stores=job.stores, keep=job.keep, report_to=job.report_to,
         report_when=job.report_when, enabled=job.enabled)
 
@@ -120,7 +121,8 @@ def jobs_readback(body: Job) -> Readback:
     advice = planning.advice(
         contents=body.contents, timetable_text=table.text, keep=body.keep,
         store_kinds=[store.kind for store in targets], report_to=body.report_to,
-        starts=starts, others=others, covers=len(covers), enabled=body.enabled)
+        starts=starts, others=others, covers=len(covers), enabled=body.enabled,
+        includes=bool(body.rules.includes))
     if packed:
         advice.append(planning.fill_words(packed, body.keep, body.stores))
     return Readback(
