@@ -75,7 +75,7 @@ def test_from_an_empty_console_to_a_restored_bundle(running, stand_in, page, tmp
     page.get_by_role("link", name="Add a host").click()
     page.get_by_label("Name", exact=True).fill("reed-1")
     page.get_by_role("button", name="Try and save").click()
-    expect(page.get_by_text("this machine")).to_be_visible()
+    expect(page.get_by_role("link", name="reed-1")).to_be_visible()
 
     page.get_by_role("link", name="Add one").click()
     page.get_by_label("Name").fill("Mill Pond")

@@ -10,8 +10,14 @@ import pytest
 from running import awkward_tree, picture, run, service, set_up, small_account, until
 
 from fasciculus.client import NotFound, Refused
+from fasciculus.config import load
 from fasciculus.models import Account, Command, Finding, Host, HostSecrets, Job, Note, RestoreStart, Rules, Store
+from fasciculus.records import inventory
+from fasciculus.records.db import Records
+from fasciculus.records.sealing import Seal
 from fasciculus.service.dispatcher import Dispatcher
+from fasciculus.service.housekeeping import Housekeeper
+from fasciculus.service.hub import Hub
 
 
 def attic(tmp_path) -> Store:
@@ -209,7 +215,7 @@ def test_a_preview_of_a_hundred_thousand_files(running, tmp_path):
 
         found = measured()
         assert found.outcome == "done", found.error
-        assert found.entries == 75_000 + 9 + 9 + 9 + 150 and found.new is None
+        assert found.entries == 1 + 75_000 + 9 + 9 + 9 + 150 and found.new is None
         assert [(s.rule, s.entries) for s in found.saved] == [("**/cache/**", 25_050)]
         assert found.folders[0].path.startswith("site-") and found.packed < found.bytes
         # The time is the machine's; what is held here is the order of magnitude, on the best of three.
@@ -249,3 +255,95 @@ def test_commands_around_a_task_and_what_they_decide(running, tmp_path):
         log = [line.text for line in client.every(client.runs_log, run_id=client.runs_list().items[1].id)]
         assert any("ended with code 4" in line for line in log)
         assert client.bundles_list().total == 3, "the stopped task made none"
+
+
+def test_an_account_that_is_gone_goes_with_its_bundles_when_its_time_has_passed(running, stand_in, tmp_path):
+    from running import sftp_store
+
+    finding = Finding(homes=[f"{tmp_path}/valley/{{account}}"], automatic=True, forget_after=30)
+    for name in ("millpond", "ferryline"):
+        small_account(tmp_path / "valley", name)
+    with running.client() as client:
+        set_up(client, [], [sftp_store(stand_in)])
+        client.hosts_change("reed-1", Host(name="reed-1", finding=finding))
+        keeper = Housekeeper.__new__(Housekeeper)
+        running.stop()
+        with closing(Records(running.home / "records/fasciculus.sqlite")) as records:
+            seal = Seal(running.home / "keys/secrets.key")
+            config = load({"FASCICULUS_HOME": str(running.home)})
+            keeper.__init__(config, records, seal, Hub(), set)
+            keeper.find_accounts()
+        running.start()
+        assert client.accounts_list().total == 2, "found and taken over by itself"
+        assert run(client, "nightly").outcome == "done"
+        os.rename(tmp_path / "valley/millpond", tmp_path / "away")
+        client.hosts_take_over("reed-1", ["millpond"])
+        assert run(client, "nightly").tasks[0].subject == "ferryline", "no job takes what is gone"
+        running.stop()
+        with closing(Records(running.home / "records/fasciculus.sqlite")) as records:
+            keeper.__init__(config, records, seal, Hub(), set)
+            keeper.forget_gone()
+            with records.write() as db:
+                assert db.execute("SELECT count(*) FROM account").fetchone()[0] == 2, "its time has not passed"
+                db.execute("UPDATE account SET gone_since='2026-01-01T00:00:00+00:00' WHERE name='millpond'")
+            keeper.__init__(config, records, seal, Hub(), lambda: {("account", "millpond")})
+            keeper.forget_gone()
+            assert inventory.account(records.reader, "millpond").bundles == 1, "not while something goes on"
+            keeper.__init__(config, records, seal, Hub(), set)
+            keeper.forget_gone()
+        running.start()
+        assert [a.name for a in client.accounts_list().items] == ["ferryline"]
+        assert not any(b.subject == "millpond" for b in client.every(client.bundles_list))
+        folder = stand_in.root / "bundles/accounts"
+        assert not [p for p in (folder / "millpond").rglob("*") if p.is_file()]
+        assert len(list((folder / "ferryline").rglob("bundle.json"))) == 2
+        client.accounts_remove("ferryline", "remove")
+        assert not [p for p in (folder / "ferryline").rglob("*") if p.is_file()]
+        assert client.bundles_list().total == 0
+
+
+def test_settings_of_hosts_and_accounts_and_every_database(running, mariadb, tmp_path):
+    etc = tmp_path / "etc"
+    for name, text in (("nginx/nginx.conf", "http {}"), ("nginx/millpond-a.conf", "a"), ("cron/millpond", "* * * * *"),
+                       ("nginx/ferryline-a.conf", "f"), ("ssl/millpond.key", "key")):  # fmt: skip
+        (etc / name).parent.mkdir(parents=True, exist_ok=True)
+        (etc / name).write_text(text)
+    (etc / "ssl/millpond.key").chmod(0o600)
+    mariadb.run("CREATE DATABASE IF NOT EXISTS whole_one", "CREATE TABLE IF NOT EXISTS whole_one.t (n INT)")
+    host = Host(
+        name="reed-1",
+        mariadb={"socket": mariadb.socket, "user": "fasciculus"},
+        secrets=HostSecrets(mariadb_password="ledger"),
+        system=[f"{etc}/nginx", f"{etc}/nginx/nginx.conf", f"{etc}/none-*"],
+        account_system=[f"{etc}/*/{{account}}*"],
+    )
+    with running.client() as client:
+        set_up(client, [small_account(tmp_path, "millpond")], [attic(tmp_path)], contents=["system"])
+        client.hosts_change("reed-1", host)
+        job = {"name": "hosts", "subjects": "hosts", "contents": ["system", "databases"], "stores": ["attic"]}
+        client.jobs_add(Job(**job, timetable="by hand", databases={"names": ["whole_*"]}))
+        assert "all databases (some of them) and system settings of all hosts (1 now)" in client.jobs_show("hosts").readback
+        assert run(client, "nightly").outcome == "done"
+        found = run(client, "hosts")
+        assert found.tasks[0].warnings == [f"{etc}/none-*: nothing on the host is called so"]
+        bundles = {b.subject: b.id for b in client.every(client.bundles_list)}
+
+        def names(bundle, kind):
+            return sorted(e.path for e in client.bundles_search(bundle, ".", kind).items if e.type == "file")
+
+        base = str(etc).lstrip("/")
+        assert names(bundles["millpond"], "system") == [f"{base}/nginx/millpond-a.conf", f"{base}/ssl/millpond.key"]
+        assert names(bundles["reed-1"], "system") == [
+            f"{base}/nginx/{n}.conf" for n in ("ferryline-a", "millpond-a", "nginx")
+        ]
+        members = names(bundles["reed-1"], "databases")
+        assert members[:2] == ["mariadb/%users.sql", "mariadb/whole_one/00000-schema.sql"]
+        number = client.restores_start(
+            RestoreStart(bundle=bundles["reed-1"], databases={"whole_one": "whole_back"}, target=str(tmp_path / "back"))
+        ).id
+        done = until(lambda: (r := client.restores_show(number)).state == "ended" and r)
+        assert done.outcome == "done", done.error
+        users = (tmp_path / "back/databases/mariadb/%users.sql").read_text()
+        assert "CREATE USER IF NOT EXISTS `fasciculus`@`localhost`" in users and "GRANT ALL" in users
+        key = tmp_path / "back/system" / base / "nginx/nginx.conf"
+        assert key.read_text() == "http {}"

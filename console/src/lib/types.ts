@@ -52,7 +52,7 @@ export interface MailFiles {
 }
 export interface Finding {
   homes: string[]; sites: string[]; nginx: string[]; apache: string[]; database_prefix: string; by_grants: boolean;
-  sqlite: boolean; mail: boolean; leave_out: string[]; automatic: boolean;
+  sqlite: boolean; mail: boolean; leave_out: string[]; automatic: boolean; forget_after: number;
 }
 export interface Host {
   name: string; kind: 'local' | 'ssh'; address: string; port: number; user: string; host_key: string; at_once: number;

@@ -14,6 +14,7 @@
   let bundles = $state<Bundle[]>([]);
   let problem = $state<Problem | null>(null);
   let removing = $state(false);
+  let withBundles = $state(false);
   async function load() {
     try {
       account = await call('GET', `/accounts/${params.name}`);
@@ -30,7 +31,8 @@
   <div class="mb-3 flex flex-wrap items-center gap-3">
     <h1 class="mr-auto">{account.name} <span class="text-base font-normal text-faint">on {account.host}</span></h1>
     <Button href="#/accounts/{account.name}/edit" size="sm" color="alternative">Change</Button>
-    <Button size="sm" color="alternative" onclick={() => (removing = true)}>Forget</Button>
+    <Button size="sm" color="alternative" onclick={() => { withBundles = false; removing = true; }}>Forget</Button>
+    <Button size="sm" color="alternative" onclick={() => { withBundles = true; removing = true; }}>Forget with its bundles</Button>
   </div>
   <div class="grid grid-cols-1 gap-5 lg:grid-cols-3">
     <section class="sheet p-4"><h2 class="mb-2">What it has</h2>
@@ -52,6 +54,6 @@
   <h2 class="mt-6 mb-2">Bundles</h2>
   <BundleRows {bundles} />
   <Sure bind:open={removing} title="Forget the account" name={account.name}
-    what="The account, its sites, databases and mail domains are forgotten here, and no job covers them any more. Files on the host and its {count(account.bundles, 'bundle')} stay."
-    action={async () => { await call('DELETE', `/accounts/${account!.name}`); push('/accounts'); }} />
+    what="The account, its sites, databases and mail domains are forgotten here, and no job covers them any more. Files on the host stay. {withBundles ? `Every copy of its ${count(account.bundles, 'bundle')}, and of the bundles of its sites, is removed from all stores; only pinned ones stay. This cannot be undone.` : `Its ${count(account.bundles, 'bundle')} stay.`}"
+    action={async () => { await call('DELETE', `/accounts/${account!.name}${withBundles ? '?bundles=remove' : ''}`); push('/accounts'); }} />
 {/if}

@@ -13,7 +13,7 @@
   const blank = () => ({
     name: '', kind: 'local' as 'local' | 'ssh', address: '', port: '22', user: 'root', host_key: '', at_once: '1', system: [] as string[], account_system: [] as string[], hold_flag: '',
     mail: { alias_map: '', mailbox_map: '', transport_map: '', passwd_file: '', home: '', dkim: '', refresh: [] as string[] },
-    finding: { homes: [] as string[], sites: [] as string[], nginx: [] as string[], apache: [] as string[], database_prefix: '', by_grants: false, sqlite: false, mail: false, leave_out: [] as string[], automatic: false },
+    finding: { homes: [] as string[], sites: [] as string[], nginx: [] as string[], apache: [] as string[], database_prefix: '', by_grants: false, sqlite: false, mail: false, leave_out: [] as string[], automatic: false, forget_after: 0 },
   });
   let draft = $state(blank());
   let database = $state({ socket: '', address: '', port: '3306', user: '' });
@@ -96,6 +96,7 @@
         <Field label="or out of nginx configuration" id="nginx" wrong={problem?.at('finding.nginx')}><Lines id="nginx" bind:value={draft.finding.nginx} placeholder="/etc/nginx/sites-enabled/*" /></Field>
         <Field label="or out of Apache configuration" id="apache" wrong={problem?.at('finding.apache')}><Lines id="apache" bind:value={draft.finding.apache} placeholder="/etc/apache2/sites-enabled/*.conf" /></Field>
         <Field label="Databases begin with" id="prefix" wrong={problem?.at('finding.database_prefix')}><Input id="prefix" bind:value={draft.finding.database_prefix} placeholder={'{account}_'} /></Field>
+        <Field label="Forget what is gone, with its bundles, after (days)" id="forget-after" hint="0: only when a person says so." wrong={problem?.at('finding.forget_after')}><Input id="forget-after" type="number" min="0" bind:value={draft.finding.forget_after} /></Field>
         <Field label="These are no accounts" id="leave-out"><Lines id="leave-out" bind:value={draft.finding.leave_out} placeholder="lost+found" /></Field>
       </div>
       <div class="grid gap-1 sm:grid-cols-2">

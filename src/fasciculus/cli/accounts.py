@@ -131,12 +131,16 @@ def change(name: Name, home: Annotated[str | None, typer.Option(help="Its home f
 
 
 @app.command()
-def remove(name: Name, yes: Annotated[bool, typer.Option("--yes", help="Do not ask.")] = False) -> None:
-    """Forget an account; its bundles stay."""
-    output.sure(f"Forget account {name}? Its bundles stay.", yes)
+def remove(name: Name, yes: Annotated[bool, typer.Option("--yes", help="Do not ask.")] = False,
+           with_bundles: Annotated[bool, typer.Option(
+               "--with-bundles", help="Remove its bundles from all stores too.")] = False) -> None:
+    """Forget an account; its bundles stay unless --with-bundles says otherwise."""
     with service() as client:
-        client.accounts_remove(name)
-        output.out.print(f"Removed account {name}. Its bundles stay.")
+        account = client.accounts_show(name)
+        going = f"{account.bundles} bundles of it are removed from all stores" if with_bundles else "Its bundles stay"
+        output.sure(f"Forget account {name}? {going}.", yes)
+        client.accounts_remove(name, "remove" if with_bundles else "")
+        output.out.print(f"Removed account {name}. {'Its bundles are gone' if with_bundles else 'Its bundles stay'}.")
 
 
 @sites_app.command("list")

@@ -106,6 +106,8 @@ FindMail = Annotated[bool | None, typer.Option(
 LeaveOut = Annotated[list[str] | None, typer.Option(help="An account that is none; may be repeated.")]
 Automatic = Annotated[bool | None, typer.Option(
     "--automatic/--no-automatic", help="Take over what is new or changed every hour.")]
+ForgetAfter = Annotated[int | None, typer.Option(
+    help="Days after which an account that is gone is forgotten, with its bundles; 0 never.")]
 
 
 def _set(fields: dict[str, Any], part: str, options: dict[str, Any]) -> None:
@@ -128,7 +130,8 @@ def _changed(client_host: Host, **o: Any) -> Host:
     _set(fields, "finding", {
         "homes": o["homes"], "sites": o["roots"], "nginx": o["nginx"], "apache": o["apache"],
         "database_prefix": o["db_prefix"], "by_grants": o["by_grants"], "sqlite": o["find_sqlite"],
-        "mail": o["find_mail"], "leave_out": o["leave_out"], "automatic": o["automatic"]})
+        "mail": o["find_mail"], "leave_out": o["leave_out"], "automatic": o["automatic"],
+        "forget_after": o["forget_after"]})
     given = {
         "mariadb_password": o["db_password_file"].read().rstrip("\n") if o["db_password_file"] else None,
         "password": o["password_file"].read().rstrip("\n") if o["password_file"] else None,
@@ -149,7 +152,8 @@ def _shared(address: Address = None, port: Port = None, user: User = None, host_
              system: System = None, account_system: AccountSystem = None, hold_flag: HoldFlag = None,
              homes: Homes = None, roots: Roots = None, nginx: Nginx = None, apache: Apache = None,
              db_prefix: DbPrefix = None, by_grants: ByGrants = None, find_sqlite: FindSqlite = None,
-             find_mail: FindMail = None, leave_out: LeaveOut = None, automatic: Automatic = None) -> None:
+             find_mail: FindMail = None, leave_out: LeaveOut = None, automatic: Automatic = None,
+             forget_after: ForgetAfter = None) -> None:
     """The options of ``add`` and ``change``."""
 
 

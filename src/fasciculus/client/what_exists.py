@@ -95,8 +95,9 @@ class WhatExists(Wire):
     def accounts_change(self, name: str, account: Account) -> Account:
         return self._call("PUT", f"/accounts/{quote(name)}", Account, account)
 
-    def accounts_remove(self, name: str) -> None:
-        self._request("DELETE", f"/accounts/{quote(name)}")
+    def accounts_remove(self, name: str, bundles: str = "") -> None:
+        """Forget an account; with ``bundles="remove"`` its bundles are removed from all stores first."""
+        self._request("DELETE", f"/accounts/{quote(name)}", bundles=bundles)
 
     def sites_list(self, **query: Any) -> Page[SiteRow]:
         return self._call("GET", "/sites", Page[SiteRow], **query)

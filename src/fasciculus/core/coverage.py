@@ -55,37 +55,83 @@ def promise_of(starts: Sequence[datetime]) -> timedelta | None:
     return longest + max(longest / 4, _LEAST_GRACE)
 
 
-def _covering(thing: Thing, jobs: Iterable[Protector]) -> list[tuple[Protector, tuple[str, str, str]]]:
-    """The jobs that take a thing, each with the (kind, subject, job) of its bundles."""
-    kind = {"site": "files", "database": "databases", "mail domain": "mail"}[thing.kind]
-    found = []
-    for job in jobs:
-        if kind not in job.contents:
-            continue
-        if thing.kind == "database" and (job.databases.structure_only or not job.databases.wants(thing.name)):
-            continue
-        site = thing.name if thing.kind != "database" else thing.site
-        subject = {"accounts": thing.account, "sites": site, "hosts": thing.host}[job.subjects]
-        if job.subjects == "hosts" and thing.engine != "mariadb":
-            continue
-        if subject and subject in job.covers:
-            found.append((job, (job.subjects[:-1], subject, job.name)))
-    return found
+#: Under which contents a thing goes in.
+_CONTENTS = {"site": "files", "database": "databases", "mail domain": "mail"}
+#: By (subject kind, subject): by job, the moment of the newest good copy (ISO 8601, UTC).
+Newest = Mapping[tuple[str, str], Mapping[str, str]]
 
 
-def cover(things: Iterable[Thing], jobs: Sequence[Protector],
-          newest: Mapping[tuple[str, str, str], str], moment: datetime) -> list[Covered]:
-    """How each thing is protected. ``newest`` gives the moment (ISO 8601, UTC) of the newest good copy
-    by (subject kind, subject, job)."""
+@dataclass(slots=True)
+class _Kept:
+    """What some jobs keep of one subject: their names, the newest copy, whether one keeps its promise."""
+
+    jobs: list[str] = field(default_factory=list)
+    best: str = ""
+    good: bool = False
+
+    def take(self, job: str, at: str, oldest: str) -> None:
+        self.jobs.append(job)
+        if at:
+            self.best = max(self.best, at)
+            self.good = self.good or at >= oldest
+
+    def join(self, other: _Kept) -> _Kept:
+        return _Kept(self.jobs + other.jobs, max(self.best, other.best), self.good or other.good)
+
+
+class _Jobs:
+    """The jobs of one kind of contents and one kind of subject."""
+
+    def __init__(self, kind: str, jobs: Iterable[Protector], newest: Newest, moment: datetime) -> None:
+        # Moments as text compare like moments: all are ISO 8601 in UTC.
+        self._jobs = [(job, (moment - job.promise).isoformat() if job.promise else "") for job in jobs]
+        self._kind, self._newest = kind, newest
+        self._known: dict[str, _Kept] = {}
+
+    def of(self, subject: str) -> _Kept:
+        found = self._known.get(subject)
+        if found is None:
+            found = self._known[subject] = self._gather(subject, None)
+        return found
+
+    def of_database(self, subject: str, database: str) -> _Kept:
+        """The same of those jobs alone whose rules leave the database in, with its rows."""
+        if all(job.databases == _ALL for job, _ in self._jobs):
+            return self.of(subject)
+        return self._gather(subject, database)
+
+    def _gather(self, subject: str, database: str | None) -> _Kept:
+        kept, newest = _Kept(), self._newest.get((self._kind, subject), {})
+        for job, oldest in self._jobs:
+            if subject in job.covers and (database is None or (
+                not job.databases.structure_only and job.databases.wants(database))):
+                kept.take(job.name, newest.get(job.name, ""), oldest)
+        return kept
+
+
+_ALL = DatabaseRules()
+
+
+def cover(things: Iterable[Thing], jobs: Sequence[Protector], newest: Newest,
+          moment: datetime) -> list[Covered]:
+    """How each thing is protected."""
+    tables = {(contents, kind): _Jobs(kind[:-1], [job for job in jobs if contents in job.contents
+                                                  and job.subjects == kind], newest, moment)
+              for contents in _CONTENTS.values() for kind in ("accounts", "sites", "hosts")}
     rows = []
     for thing in things:
-        covering = _covering(thing, jobs)
-        best, kept = None, False
-        for job, key in covering:
-            at = newest.get(key)
-            if at is not None:
-                best = max(best or at, at)
-                kept = kept or job.promise is None or moment - datetime.fromisoformat(at) <= job.promise
-        state = "bare" if not covering else "never" if best is None else "protected" if kept else "late"
-        rows.append(Covered(thing, state, [job.name for job, _ in covering], best))
+        contents = _CONTENTS[thing.kind]
+        if thing.kind == "database":
+            kept = tables[contents, "accounts"].of_database(thing.account, thing.name)
+            if thing.site:
+                kept = kept.join(tables[contents, "sites"].of_database(thing.site, thing.name))
+            if thing.engine == "mariadb":
+                kept = kept.join(tables[contents, "hosts"].of_database(thing.host, thing.name))
+        else:
+            kept = tables[contents, "accounts"].of(thing.account)
+            more = tables[contents, "sites"].of(thing.name)
+            kept = kept.join(more) if more.jobs else kept
+        state = ("bare" if not kept.jobs else "never" if not kept.best
+                 else "protected" if kept.good else "late")
+        rows.append(Covered(thing, state, kept.jobs, kept.best or None))
     return rows

@@ -27,7 +27,8 @@ class Amount:
 class Survey:
     """The answer. ``saved`` is by rule; ``folders`` are the largest, with all below them."""
 
-    inside: Amount = field(default_factory=Amount)
+    #: The root itself counts, as in a bundle.
+    inside: Amount = field(default_factory=lambda: Amount(1))
     new: Amount = field(default_factory=Amount)
     saved: dict[str, Amount] = field(default_factory=dict)
     folders: list[tuple[bytes, Amount]] = field(default_factory=list)

@@ -22,6 +22,7 @@ import re
 from collections.abc import Iterator
 from dataclasses import dataclass
 from datetime import UTC, datetime
+from functools import lru_cache
 from itertools import islice
 from zoneinfo import ZoneInfo, ZoneInfoNotFoundError, available_timezones
 
@@ -93,6 +94,7 @@ def _fixed(times: list[tuple[int, int]], monthdays: str, weekdays: str) -> tuple
     return tuple(f"{minute} {hour} {monthdays} * {weekdays}" for hour, minute in times)
 
 
+@lru_cache(maxsize=4096)
 def parse(text: str) -> Timetable:
     """Read a timetable.
 
@@ -161,10 +163,16 @@ def _cron(text: str) -> Timetable:
     return Timetable(text, (text,), f"by the cron expression “{text}”")
 
 
+@lru_cache(maxsize=1)
+def _zones() -> set[str]:
+    # Read off the disk once: looking takes as long as thousands of other things.
+    return available_timezones()
+
+
 def zone(name: str) -> ZoneInfo:
     """The IANA time zone of that name; :class:`BadSetting` when there is none."""
     try:
-        if name in available_timezones():
+        if name in _zones():
             return ZoneInfo(name)
     except (ZoneInfoNotFoundError, ValueError):
         pass

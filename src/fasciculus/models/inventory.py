@@ -128,7 +128,8 @@ class Finding(BaseModel):
 
     ``sites`` are document roots with ``{account}`` and ``{site}`` in them, ``nginx`` and ``apache`` file
     patterns of virtual hosts; ``database_prefix`` is such as ``{account}_``. With ``automatic`` what is
-    new or changed is taken over every hour.
+    new or changed is taken over every hour. An account that is gone is forgotten, with its bundles, after
+    ``forget_after`` days; 0 leaves that to a person.
     """
 
     homes: list[Place] = []
@@ -141,6 +142,7 @@ class Finding(BaseModel):
     mail: bool = False
     leave_out: list[str] = []
     automatic: bool = False
+    forget_after: int = Field(default=0, ge=0, le=36_500)
 
 
 class Host(BaseModel):

@@ -107,10 +107,13 @@ def newest(db: sqlite3.Connection, subject_kind: str, subject: str, job: str = "
     return row
 
 
-def newest_by_job(db: sqlite3.Connection) -> dict[tuple[str, str, str], str]:
-    """The moment of the newest bundle that has a copy, by (subject kind, subject, job)."""
-    return {(row[0], row[1], row[2]): row[3] for row in db.execute(
-        "SELECT subject_kind, subject, job, max(moment) FROM bundle GROUP BY subject_kind, subject, job")}
+def newest_by_job(db: sqlite3.Connection) -> dict[tuple[str, str], dict[str, str]]:
+    """By (subject kind, subject): by job, the moment of the newest bundle that has a copy."""
+    found: dict[tuple[str, str], dict[str, str]] = {}
+    for kind, subject, job, moment in db.execute(
+        "SELECT subject_kind, subject, job, max(moment) FROM bundle GROUP BY subject_kind, subject, job"):
+        found.setdefault((kind, subject), {})[job] = moment
+    return found
 
 
 def measured(db: sqlite3.Connection, subject_kind: str, subject: str,

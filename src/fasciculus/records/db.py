@@ -74,6 +74,11 @@ class Records:
             self._local.connection = connection
         return connection
 
+    @property
+    def version(self) -> int:
+        """A number that grows with every change, so that what was computed can be kept until the next."""
+        return self._writer.total_changes
+
     @contextmanager
     def write(self) -> Iterator[sqlite3.Connection]:
         """The writing connection inside one transaction, to one thread at a time."""

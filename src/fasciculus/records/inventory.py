@@ -7,6 +7,7 @@ import json
 import sqlite3
 from collections.abc import Callable
 
+from ..core.coverage import Thing
 from ..core.errors import BadSetting, NotThere
 from ..models import Account, Database, Host, Page, Site, SiteRow
 from .paging import Ask, Query, like, page
@@ -183,6 +184,18 @@ def every_account(db: sqlite3.Connection, host: str = "") -> list[Account]:
         if row["account_id"] in found:
             found[row["account_id"]].mail_domains.append(row["name"])
     return list(found.values())
+
+
+def things(db: sqlite3.Connection) -> list[Thing]:
+    """All that wants protection: sites, databases and mail domains of the accounts that are there."""
+    where = "FROM {0} JOIN account ON account.id=account_id JOIN host ON host.id=host_id WHERE gone_since IS NULL"
+    found = [Thing("site", *row) for row in db.execute(
+        "SELECT site.name, account.name, host.name " + where.format("site"))]
+    found += [Thing("database", row[0], row[1], row[2], row[3], row[4] or "") for row in db.execute(
+        "SELECT database.name, account.name, host.name, engine, site " + where.format("database"))]
+    found += [Thing("mail domain", *row) for row in db.execute(
+        "SELECT mail_domain.name, account.name, host.name " + where.format("mail_domain"))]
+    return found
 
 
 def account_names(db: sqlite3.Connection) -> list[str]:

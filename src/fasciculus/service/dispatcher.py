@@ -111,6 +111,11 @@ class Dispatcher:
             for item in self._going.values():
                 item.worker.kill()
 
+    def busy(self) -> set[tuple[str, str]]:
+        """The subjects of which something waits or goes on."""
+        with self._changed:
+            return {item.subject for item in (*self._waiting, *self._going.values())}
+
     # Starting and cancelling ---------------------------------------------------
 
     def start_run(self, name: str, started_by: str, key: str | None = None) -> int:

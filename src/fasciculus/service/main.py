@@ -21,6 +21,7 @@ from ..records.db import Records
 from ..records.sealing import Seal
 from .app import create_app
 from .dispatcher import Dispatcher
+from .housekeeping import Housekeeper
 from .hub import Hub
 from .outbox import Outbox
 from .parts import Parts
@@ -56,7 +57,8 @@ def build(config: Config, environment: Mapping[str, str] = os.environ) -> Parts:
     dispatcher = Dispatcher(config, records, seal, hub, ended)
     scheduler = Scheduler(records, dispatcher, report)
     _first_start(records, environment)
-    return Parts(config, records, seal, hub, dispatcher, scheduler, outbox, Previews())
+    return Parts(config, records, seal, hub, dispatcher, scheduler, outbox, Previews(),
+                 Housekeeper(config, records, seal, hub, dispatcher.busy))
 
 
 def _first_start(records: Records, environment: Mapping[str, str]) -> None:
@@ -80,12 +82,14 @@ def start(parts: Parts) -> None:
     parts.dispatcher.start()
     parts.scheduler.start()
     parts.outbox.start()
+    parts.housekeeper.start()
 
 
 def stop(parts: Parts) -> None:
     """Stop in an order in which nothing new begins while the old ends."""
     parts.hub.close()
     parts.scheduler.stop()
+    parts.housekeeper.stop()
     parts.previews.stop()
     parts.dispatcher.stop()
     parts.outbox.stop()

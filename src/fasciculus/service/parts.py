@@ -15,6 +15,7 @@ from .previews import Previews
 
 if TYPE_CHECKING:
     from .dispatcher import Dispatcher
+    from .housekeeping import Housekeeper
     from .outbox import Outbox
     from .scheduler import Scheduler
 
@@ -31,6 +32,7 @@ class Parts:
     scheduler: Scheduler
     outbox: Outbox
     previews: Previews
+    housekeeper: Housekeeper
 
 
 def parts() -> Parts:

@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 from datetime import UTC, datetime, timedelta
+from functools import lru_cache
 
 from ...core import timetable
-from ...core.coverage import Covered, Protector, Thing, cover, promise_of
+from ...core.coverage import Covered, Protector, cover, promise_of
 from ...core.errors import BadSetting
 from ...core.finding.accounts import Proposal
 from ...models import CoverageRow, Job, Page, Preview, PreviewStart, Proposed, Started, Taken, TakeOver
@@ -96,30 +97,37 @@ def _row(row: Covered) -> CoverageRow:
 
 def covered(host: str = "", account: str = "") -> list[Covered]:
     """Everything that wants protection, with how it is protected."""
-    db, moment = parts().records.reader, datetime.now(UTC)
-    protectors = [_protector(job, moment) for job in jobs.jobs(db) if job.enabled]
-    return cover(_things(host, account), protectors, bundles.newest_by_job(db), moment)
+    # Overview and coverage are asked for by everybody who looks: computed once a change, or a minute.
+    moment = datetime.now(UTC)
+    key = (id(parts()), parts().records.version, moment.replace(second=0, microsecond=0))
+    if key not in _computed:
+        found = _computed_now(moment)
+        _computed.clear()
+        _computed[key] = found
+    else:
+        found = _computed[key]
+    return [row for row in found if (not host or row.thing.host == host)
+            and (not account or row.thing.account == account)]
 
 
-def _protector(job: Job, moment: datetime) -> Protector:
-    table = timetable.parse(job.timetable)
-    promise = promise_of(timetable.next_starts(table, timetable.zone(job.zone), moment, _STARTS))
-    if job.promise:
-        promise = timedelta(hours=job.promise)
-    try:
-        covers = frozenset(jobs.covers(parts().records.reader, job))
-    except BadSetting:
-        covers = frozenset(job.names)
+_computed: dict[tuple[int, int, datetime], list[Covered]] = {}
+
+
+def _computed_now(moment: datetime) -> list[Covered]:
+    db = parts().records.reader
+    known = {kind: jobs.known_subjects(db, kind) for kind in ("accounts", "sites", "hosts")}
+    protectors = [_protector(job, known[job.subjects], moment) for job in jobs.jobs(db) if job.enabled]
+    return cover(inventory.things(db), protectors, bundles.newest_by_job(db), moment)
+
+
+@lru_cache(maxsize=1024)
+def _usual_promise(text: str, zone: str, day: datetime) -> timedelta | None:
+    return promise_of(timetable.next_starts(timetable.parse(text), timetable.zone(zone), day, _STARTS))
+
+
+def _protector(job: Job, known: list[str], moment: datetime) -> Protector:
+    promise = timedelta(hours=job.promise) if job.promise else _usual_promise(
+        job.timetable, job.zone, moment.replace(hour=0, minute=0, second=0, microsecond=0))
+    covers = frozenset(name for name in known if job.choice == "all" or (name in job.names) == (
+        job.choice == "listed"))
     return Protector(job.name, job.subjects, covers, frozenset(job.contents), job.databases.as_core(), promise)
-
-
-def _things(host: str, account: str) -> list[Thing]:
-    rows: list[Thing] = []
-    for row in inventory.every_account(parts().records.reader, host):
-        if row.gone_since is not None or (account and row.name != account):
-            continue
-        rows += [Thing("site", site.name, row.name, row.host) for site in row.sites]
-        rows += [Thing("database", d.name, row.name, row.host, d.engine, d.site or "") for d in row.databases]
-        rows += [Thing("mail domain", domain, row.name, row.host) for domain in row.mail_domains]
-    return rows
-

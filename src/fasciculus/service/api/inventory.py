@@ -6,7 +6,7 @@ from ...core.errors import BadSetting
 from ...models import Account, Host, Page, SiteRow, Tried
 from ...records import inventory, jobs
 from ...records.sealing import merged
-from .. import trying
+from .. import forgetting, trying
 from ..parts import parts
 from ..registry import arg, ask, operation
 from .doors import note
@@ -103,13 +103,22 @@ def accounts_change(name: str, body: Account) -> Account:
     return _account_saved(body.name, "changed account")
 
 
-@operation("DELETE", "/accounts/{name}", "Forget an account; its bundles stay")
+@operation("DELETE", "/accounts/{name}", "Forget an account; its bundles stay unless asked otherwise",
+           query={"bundles": "“remove” removes all copies of its and its sites' bundles first, but for pinned ones"})
 def accounts_remove(name: str) -> None:
-    with parts().records.write() as db:
-        if users := jobs.in_use(db, "account", name):
-            raise BadSetting(f"Job “{users[0]}” names the account “{name}”.",
-                             "Take it out of the job first.")
-        inventory.remove_account(db, name)
+    db = parts().records.reader
+    account = inventory.account(db, name)
+    if users := jobs.in_use(db, "account", name):
+        raise BadSetting(f"Job “{users[0]}” names the account “{name}”.", "Take it out of the job first.")
+    if arg("bundles") not in ("", "remove"):
+        raise BadSetting(f"“{arg('bundles')}” is not known.", "Say “remove”, or leave it out.", field="bundles")
+    if arg("bundles"):
+        forgetting.check_idle(parts().dispatcher.busy(), account)
+        count = forgetting.remove_bundles(parts().config, parts().records, parts().seal, account)
+        note("removed bundles", f"{count} copies of {name}")
+        parts().hub.changed("bundles")
+    with parts().records.write() as writer:
+        inventory.remove_account(writer, name)
     note("removed account", name)
     parts().hub.changed("accounts")
 

@@ -3,17 +3,20 @@
 from __future__ import annotations
 
 from datetime import UTC, datetime, timedelta
+from itertools import islice
 from urllib.parse import quote
 
 from ...core import timetable
 from ...core.errors import BadSetting
 from ...core.reporting import OUTCOMES, worst
+from ...core.wording import count_words, list_words
 from ...models import Found, Overview, Page, Run, Upcoming
 from ...models.runs import Attention, Night, SubjectNights
-from ...records import bundles, inventory, jobs, reports, runs, stores
+from ...records import bundles, jobs, reports, runs, stores
 from ...records.paging import Ask, like
 from ..parts import parts
 from ..registry import arg, operation
+from .covering import covered
 
 _NIGHTS = 14
 _STARTS = 50
@@ -58,23 +61,31 @@ def _attention(now: datetime) -> list[Attention]:
         elif last is None:
             rows.append(Attention(level="look", link=f"/jobs/{quote(job.name)}",
                                   text=f"Job {job.name} has never run. Start it once and watch."))
-    coverage = jobs.Coverage(db)
-    bare = []
-    for account in inventory.account_names(db):
-        if not coverage("account", account):
-            sites = [r[0] for r in db.execute("SELECT site.name FROM site JOIN account ON "
-                                              "account.id=account_id WHERE account.name=?", (account,))]
-            if not sites or not all(coverage("site", site) for site in sites):
-                bare.append(account)
-    if bare:
-        shown = ", ".join(bare[:5]) + (f" and {len(bare) - 5} more" if len(bare) > 5 else "")
-        rows.append(Attention(level="look", text=f"No job covers {shown}.", link="/accounts"))
+    rows += _uncovered()
     waiting = reports.outbox(db)
     if waiting:
         rows.append(Attention(level="look", link="/reports", text=(
             f"{len(waiting)} report{'s' if len(waiting) > 1 else ''} could not be sent yet. "
             f"{waiting[0].last_error}")))
     return sorted(rows, key=lambda row: row.level)
+
+
+def _uncovered() -> list[Attention]:
+    """What no job protects, and what has no copy as new as its jobs promise."""
+    found = covered()
+    if not found and _count("account") and not _count("job"):
+        return [Attention(level="look", text="No job covers the accounts.", link="/jobs/new")]
+    rows = []
+    for state, words in (("bare", "no job"), ("late", "no copy as new as the jobs promise")):
+        things = [row.thing for row in found if row.state == state]
+        if things:
+            kinds = [count_words(n, kind) for kind in ("site", "database", "mail domain")
+                     if (n := sum(thing.kind == kind for thing in things))]
+            verb = "has" if len(things) == 1 else "have"
+            rows.append(Attention(
+                level="look" if state == "bare" else "broken", link=f"/coverage?state={state}",
+                text=f"{list_words(kinds)} {verb} {words}, {things[0].name} for one."))
+    return rows
 
 
 def _upcoming(now: datetime) -> list[Upcoming]:
@@ -89,7 +100,7 @@ def _upcoming(now: datetime) -> list[Upcoming]:
             expected = (datetime.fromisoformat(last["ended"])
                         - datetime.fromisoformat(last["started"])).total_seconds()
         table = timetable.parse(job.timetable)
-        for at in timetable.next_starts(table, timetable.zone(job.zone), now, _STARTS):
+        for at in islice(timetable.starts(table, timetable.zone(job.zone), now), _STARTS):
             if at > now + timedelta(hours=24):
                 break
             rows.append(Upcoming(at=at, job=job.name, zone=job.zone, expected=expected))
