@@ -26,10 +26,12 @@ FLAGS = ["--no-sandbox", "--disable-gpu", "--disable-background-networking", "--
 PAGES = {
     "overview": "/", "accounts": "/accounts", "account": "/accounts/bitternpress", "job": "/jobs/nightly",
     "run": "/runs/{run}", "bundle": "/bundles/{bundle}?folder=sites%2Fbitternpress.example", "stores": "/stores",
+    "host": "/hosts/reed-1", "coverage": "/coverage?sort=state", "finding": "/hosts/reed-1/finding",
 }
 COMMANDS = {
     "cli-start": ["start", "nightly", "--wait"], "cli-status": ["status"],
     "cli-bundle": ["bundles", "show", "{bundle}"],
+    "cli-preview": ["jobs", "preview", "nightly", "bitternpress"],
 }
 
 
@@ -49,6 +51,12 @@ def main() -> None:
                     # One account without its home, so that the report has trouble to tell.
                     client.accounts_add(Account(name="mossgate", host="reed-1", home=f"{folder}/reed-1/home/mossgate"))
                     client.start("nightly").wait()
+                    # And two that the host's rules will find.
+                    for name in ("wickerwork", "heronwatch"):
+                        root = Path(folder) / f"reed-1/home/{name}/public"
+                        root.mkdir(parents=True)
+                        (Path(folder) / f"reed-1/etc/nginx/{name}.conf").write_text(
+                            f"server {{ server_name {name}.example; root {root}; }}\n")
                     pages(browser, demo, client, run, bundle)
                     browser.close()
         finally:
