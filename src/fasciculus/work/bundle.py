@@ -5,36 +5,41 @@ from __future__ import annotations
 import os
 import shutil
 import threading
-from contextlib import suppress
+from collections.abc import Iterator
+from contextlib import closing, contextmanager, suppress
 from dataclasses import asdict
 from datetime import UTC, datetime
 from pathlib import Path
 
-from ..core import keeping
 from ..core.bundling import names
 from ..core.bundling.frames import codec
 from ..core.bundling.listing import ListingWriter
-from ..core.bundling.manifest import KindCount, LeftOutCount, Manifest, sums
+from ..core.bundling.manifest import KindCount, LeftOutCount, Manifest, PieceRecord, sums
 from ..core.bundling.packing import Packer
+from ..core.bundling.previous import Previous, unchanged_here, unchanged_over_ssh
 from ..core.errors import Damaged, NotThere, StoreFull, Trouble
 from ..core.wording import count_words, list_words, size_words
 from ..reach.base import Reach
 from ..stores import open_store
-from ..stores.base import read_mark
+from ..stores.base import Store, read_mark
 from .around import Around
-from .events import Copied, Emitter, Finished, Progress, Retired
+from .events import Copied, Emitter, Finished, Progress
 from .gathering import Gatherer
 from .gathering_mail import MailGatherer
 from .gathering_system import SystemGatherer
 from .order import BundleOrder, StoreOrder
 from .pushing import Pusher, Spool
-from .retiring import complete, needed_pieces, remove_bundle, sweep
+from .retiring import remove_bundle, retire, sweep
 from .telling import NoStoreLeft, sentence
 
 _TICK = 0.4
 _SMALLEST = 8 * 1024 * 1024
 _HEADROOM = 64 * 1024 * 1024
 _RULES_SAID = 20
+
+
+def _nothing(digest: str, size: int) -> None:
+    """A full bundle holds all its bytes itself."""
 
 
 class BundleWork:
@@ -53,6 +58,8 @@ class BundleWork:
         self._progress = Progress("preflight", total=order.expected_bytes)
         self._ticking = threading.Event()
         self._half = False
+        #: Whether this is a full bundle, be it that a store lacks what an incremental one builds on.
+        self._full = order.previous is None or not os.path.exists(order.previous.listing)
         self._around = Around(order.commands, order.hold_flags, reach, emitter)
 
     def run(self) -> Finished:
@@ -150,6 +157,10 @@ class BundleWork:
         pusher = Pusher(store, self._subject, self._stop, self._pushed, self._emitter.info)
         pusher.persist(store.connect)
         found = read_mark(store)
+        if self._order.previous is not None and self._lacks(store):
+            self._emitter.info(f"store {order.name} does not hold all of {self._order.previous.name}: "
+                               "this bundle is a full one")
+            self._full = True
         if found != order.store_id:
             raise Damaged(f"The folder of store “{order.name}” belongs to another store.",
                           "Is the right disk mounted, the right folder named?")
@@ -162,7 +173,18 @@ class BundleWork:
                 f"{self._order.subject.name} took {size_words(self._order.expected_packed)}.",
                 "Free space there, or keep fewer copies.")
         self._pushers.append(pusher)
-        return {item.name for item in store.items(self._subject.bundles)}
+        # A retired bundle's name must not come again while others still need its pieces.
+        return ({item.name for item in store.items(self._subject.bundles)}
+                | {names.bundle_of(item.name) for item in store.items(self._subject.pieces)})
+
+    def _lacks(self, store: Store) -> bool:
+        """Whether a store lacks the bundle before, or any piece of it."""
+        previous, subject = self._order.previous, self._subject
+        assert previous is not None
+        if store.size(f"{subject.bundle(previous.name)}/{names.MANIFEST}") is None:
+            return True
+        held = {item.name: item.size for item in store.items(subject.pieces)}
+        return any(held.get(piece["name"]) != piece["bytes"] for piece in previous.pieces)
 
     def _fail_store(self, name: str, error: str) -> None:
         self._errors[name] = error
@@ -188,13 +210,14 @@ class BundleWork:
             pusher.start()
         partial = Path(order.listing).with_suffix(".part")
         partial.parent.mkdir(parents=True, exist_ok=True)
-        with partial.open("wb") as raw:
+        with partial.open("wb") as raw, self._before() as previous:
             listing = ListingWriter(raw)
-            self._packer = Packer(
+            self._packer = packer = Packer(
                 self._bundle, codec(order.compression, order.level), room, listing,
                 piece_size=self._piece_size, threads=order.threads, on_packed=self._packed,
+                known=previous.holding if previous else _nothing,
             )
-            gatherer = Gatherer(order, self._reach, self._packer, self._emitter.warn, self._seen)
+            gatherer = Gatherer(order, self._reach, self._packer, self._emitter.warn, self._seen, previous)
             if "files" in order.contents:
                 self._stage("files")
                 gatherer.files()
@@ -215,7 +238,7 @@ class BundleWork:
                 settings.notes()
             self._say_left_out(gatherer.result.left_out)
             self._stage("packing")
-            pieces = self._packer.finish()
+            pieces = self._all_pieces(packer)
             digest = listing.close()
         counts = {kind: self._packer.counts.get(kind, KindCount()) for kind in order.contents}
         for kind, lines in gatherer.result.unreadable.items():
@@ -225,11 +248,39 @@ class BundleWork:
             name=self._bundle, subject_kind=self._subject.kind, subject=self._subject.name,
             job=order.job, run=str(order.run), host=order.subject.host,
             started=started.isoformat(timespec="seconds"), writer=order.writer,
+            brings="full" if self._full else "incremental",
+            base=started.isoformat(timespec="seconds") if self._full or not order.previous
+            else order.previous.base,
             compression=order.compression, contents=counts,
             databases=gatherer.result.databases, pieces=pieces,
             listing_bytes=listing.bytes, listing_sha256=digest, warnings=self._emitter.warnings,
             left_out=gatherer.result.left_out,
         )
+
+    @contextmanager
+    def _before(self) -> Iterator[Previous | None]:
+        """The bundle before, for an incremental one."""
+        order = self._order
+        if self._full or order.previous is None:
+            yield None
+            return
+        same = unchanged_over_ssh if order.host.address else unchanged_here
+        with closing(Previous(Path(order.previous.listing), same, self._spool,
+                              frozenset(order.damaged))) as previous:
+            yield previous
+
+    def _all_pieces(self, packer: Packer) -> list[PieceRecord]:
+        """The pieces that the bundle needs: those of earlier bundles first, then its own."""
+        own = packer.finish()
+        for piece in own:
+            piece.holds = piece.used = packer.used[piece.name]
+        brought = {piece.name for piece in own}
+        before = [
+            PieceRecord(row["name"], row["bytes"], row["sha256"], False, row.get("holds", 0),
+                        packer.used[row["name"]])
+            for row in (self._order.previous.pieces if self._order.previous is not None else [])
+            if packer.used[row["name"]] and row["name"] not in brought]
+        return before + own
 
     def _say_left_out(self, left_out: dict[str, LeftOutCount]) -> None:
         for rule, count in sorted(left_out.items(), key=lambda row: -row[1].bytes)[:_RULES_SAID]:
@@ -271,6 +322,7 @@ class BundleWork:
         held = {
             item.name: item.size for item in pusher.persist(lambda: store.items(self._subject.pieces))
         }
+        # Those of earlier bundles too: nobody may have removed one meanwhile.
         for piece in manifest.pieces:
             if held.get(piece.name) != piece.bytes:
                 raise Damaged(f"{piece.name} is not whole on store “{pusher.name}”.",
@@ -302,7 +354,9 @@ class BundleWork:
             if pusher.failure is None:
                 kept = 0
                 try:
-                    kept = self._retire(pusher, orders[pusher.name])
+                    target = orders[pusher.name]
+                    kept = retire(pusher.store, self._subject, [*target.known, self._bundle],
+                                  target.pinned, self._order.keep, self._emitter)
                 except (Trouble, OSError) as error:
                     self._emitter.warn(f"store {pusher.name}: retiring did not finish: "
                                        f"{sentence(error)} The next run goes on with it.")
@@ -310,8 +364,8 @@ class BundleWork:
         outcome = "partial" if self._errors else "warned" if self._emitter.warnings else "done"
         self._emitter.info(
             f"{self._bundle}: {count_words(manifest.entries, 'entry', 'entries')}, "
-            f"{size_words(manifest.bytes)}, {size_words(manifest.packed)} packed in "
-            f"{count_words(len(manifest.pieces), 'piece')}"
+            f"{size_words(manifest.bytes)}, {manifest.brings}: {size_words(manifest.packed)} packed in "
+            f"{count_words(sum(piece.brought for piece in manifest.pieces), 'new piece')}"
         )
         return Finished(
             outcome, " ".join(self._errors.values()), self._bundle, manifest.entries,
@@ -320,30 +374,9 @@ class BundleWork:
              "contents": {k: asdict(c) for k, c in manifest.contents.items()},
              "databases": [asdict(d) for d in manifest.databases],
              "pieces": [asdict(p) for p in manifest.pieces],
-             "listing_sha256": manifest.listing_sha256, "compression": manifest.compression},
+             "listing_sha256": manifest.listing_sha256, "compression": manifest.compression,
+             "brings": manifest.brings, "base": manifest.base, "dead_share": manifest.dead_share},
         )
-
-    def _retire(self, pusher: Pusher, order: StoreOrder) -> int:
-        """Apply the keep rule to what records and store agree on; gives the copies left."""
-        store = pusher.store
-        present = complete(store, self._subject)
-        agreed = [name for name in [*order.known, self._bundle] if name in present]
-        rows = [
-            keeping.Kept(name, moment, name in order.pinned)
-            for name in agreed if (moment := names.moment_of(name))
-        ]
-        going = keeping.retiring(rows, self._order.keep)
-        for copy in going:
-            remove_bundle(store, self._subject, copy.name)
-            self._emitter.emit(Retired(pusher.name, copy.name))
-            self._emitter.info(f"store {pusher.name}: retired {copy.name}")
-        if going:
-            gone = {copy.name for copy in going}
-            needed = needed_pieces(store, self._subject, [n for n in present if n not in gone])
-            for item in store.items(self._subject.pieces):
-                if item.name not in needed:
-                    store.remove(self._subject.piece(item.name))
-        return len(agreed) - len(going)
 
     def _clear_up(self) -> None:
         """Whatever happened: no thread, no spooled piece, no half-written copy is left."""

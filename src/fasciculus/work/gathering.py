@@ -10,20 +10,25 @@ from contextlib import closing
 from dataclasses import dataclass, field
 from pathlib import Path
 
+from blake3 import blake3
+
 from ..core.bundling.entry import FILE, Entry
 from ..core.bundling.manifest import DatabaseRecord, LeftOutCount
 from ..core.bundling.packing import Packer
+from ..core.bundling.previous import Known, Previous
 from ..core.bundling.scan import Chosen, group_name, user_name
 from ..core.dumping.mariadb import Dump, safe_file, users
 from ..core.errors import Trouble
 from ..core.filtering import Chooser
 from ..core.selecting import LeftOut
 from ..reach.base import Contents, Reach
+from ..reach.local import LocalFile
 from .order import BundleOrder, DatabaseOrder
 
 _WHOLE = 1024 * 1024
 _SQLITE_SIDES = ("", "-wal", "-shm", "-journal")
 _TRIES = 3
+_GRAIN_NS = 20_000_000
 _SERVERS_OWN = frozenset(["information_schema", "performance_schema", "mysql", "sys"])
 
 
@@ -41,8 +46,10 @@ class Gatherer:
     """Takes one subject's contents from a host. ``seen`` is told entries and bytes read."""
 
     def __init__(self, order: BundleOrder, reach: Reach, packer: Packer,
-                 warn: Callable[[str], None], seen: Callable[[int, int], None]) -> None:
-        self._order, self._reach, self._packer = order, reach, packer
+                 warn: Callable[[str], None], seen: Callable[[int, int], None],
+                 previous: Previous | None = None) -> None:
+        self._order, self._reach, self._packer, self._previous = order, reach, packer, previous
+        self._compare = order.compare
         self._warn, self._seen = warn, seen
         self._root = os.fsencode(order.subject.root)
         self._firsts: dict[bytes, Entry] = {}
@@ -81,40 +88,44 @@ class Gatherer:
         self._warn(text)
 
     def file(self, entry: Entry, open_: Callable[[], Contents]) -> None:
-        """Pack one entry of the host."""
+        """Pack one entry of the host, or list it again when the bundle before holds it."""
+        known = self._previous.same(entry) if self._previous is not None else None
         first_path = entry.link
         first = self._firsts.get(first_path) if first_path is not None else None
         if first is not None and self._packer.links_to(first.path):
             entry.link = first.path
-            self._packer.add_link(entry, first)
+            self._packer.add_link(entry, first, held=known is not None)
             self._seen(1, 0)
             return
         entry.link = None
-        if entry.type != FILE:
+        if known is not None and not self._compare:
+            self._again(entry, known)
+        elif entry.type != FILE:
             self._packer.add(entry)
             self._seen(1, 0)
             return
-        try:
-            self._contents(entry, open_)
-        except FileNotFoundError:
-            self._unreadable(f"{entry.text}: vanished before it was read")
-            return
-        except OSError as error:
-            self._unreadable(f"{entry.text}: could not be read ({error.strerror})")
-            return
+        else:
+            try:
+                self._contents(entry, open_)
+            except FileNotFoundError:
+                self._unreadable(f"{entry.text}: vanished before it was read")
+                return
+            except OSError as error:
+                self._unreadable(f"{entry.text}: could not be read ({error.strerror})")
+                return
         if entry.links > 1:
             self._firsts.setdefault(first_path or entry.path, entry)
         self._seen(1, entry.size)
 
+    def _again(self, entry: Entry, known: Known) -> None:
+        line = known.line if known.describes(entry) else b""
+        entry.digest = known.digest
+        self._packer.add_known(entry, known.parts, line)
+
     def _contents(self, entry: Entry, open_: Callable[[], Contents]) -> None:
         with closing(open_()) as source:
             if entry.size > _WHOLE:
-                # Whether it can be read shows here, before anything of it is packed.
-                entry.size = source.now().size
-                self._packer.add_stream(entry, source, self._warn)
-                after = source.now()
-                if (after.mtime_ns, after.size) != (entry.mtime_ns, entry.size):
-                    self._warn(f"{entry.text}: changed while it was read")
+                self._large(entry, source)
                 return
             for _ in range(_TRIES):
                 data = source.read()
@@ -125,11 +136,38 @@ class Gatherer:
                     break
             else:
                 self._warn(f"{entry.text}: changed while it was read")
+            _distrust(entry)
             if len(data) > _WHOLE:
                 entry.size = len(data)
                 self._packer.add_stream(entry, io.BytesIO(data), self._warn)
             else:
                 self._packer.add(entry, data)
+
+    def _large(self, entry: Entry, source: Contents) -> None:
+        # Whether it can be read shows here, before anything of it is packed.
+        before = source.now()
+        entry.size = before.size
+        if not self._held(entry, source):
+            self._packer.add_stream(entry, source, self._warn)
+        after = source.now()
+        if (after.mtime_ns, after.size) != (entry.mtime_ns, entry.size):
+            self._warn(f"{entry.text}: changed while it was read")
+        _distrust(entry)
+
+    def _held(self, entry: Entry, source: Contents) -> bool:
+        """Whether the bundle before holds a large file's contents; reads it once more to know."""
+        if self._previous is None or not self._previous.may_hold(entry.size) or not source.again():
+            return False
+        digest = blake3()
+        while chunk := source.read(_WHOLE):
+            digest.update(chunk)
+        parts = self._previous.holding(digest.hexdigest(), entry.size)
+        if parts is None:
+            source.again()
+            return False
+        entry.digest = digest.hexdigest()
+        self._packer.add_known(entry, parts)
+        return True
 
     # Databases ---------------------------------------------------------------
 
@@ -152,11 +190,7 @@ class Gatherer:
             for member in dump:
                 path = f"{folder}/{member.name}".encode()
                 entry = made_up("databases", path, moment)
-                if len(member.data) > _WHOLE:
-                    entry.size = len(member.data)
-                    self._packer.add_stream(entry, io.BytesIO(member.data), self._warn)
-                else:
-                    self._packer.add(entry, member.data)
+                self._packer.add(entry, member.data)
                 self._seen(1, len(member.data))
         for note in dump.done.notes:
             self._warn(note)
@@ -191,14 +225,21 @@ class Gatherer:
                 raise Trouble(f"The SQLite database {database.path} vanished while it was copied.")
             entry.origin = os.fsencode(database.path)
             entry.size = copy.stat().st_size
-            with copy.open("rb") as stream:
-                self._packer.add_stream(entry, stream, self._warn)
+            with LocalFile(str(copy)) as stream:
+                if not self._held(entry, stream):
+                    self._packer.add_stream(entry, stream, self._warn)
             self._seen(1, entry.size)
         finally:
             copy.unlink(missing_ok=True)
         self.result.databases.append(DatabaseRecord(
             "sqlite", database.name, folder=folder, origin=database.path, tables=tables,
         ))
+
+
+def _distrust(entry: Entry) -> None:
+    """A file changed a moment ago may change again within the clock's grain: next time it is read."""
+    if time.time_ns() - entry.ctime_ns < _GRAIN_NS:
+        entry.ctime_ns = 0
 
 
 def _member_folder(database: DatabaseOrder) -> str:

@@ -105,6 +105,15 @@ class SubjectOrder(BaseModel):
         return SubjectRef(self.kind, self.name)
 
 
+class PreviousOrder(BaseModel):
+    """The bundle before: its listing beside the records, and the pieces that it needs."""
+
+    name: str
+    base: str
+    listing: str
+    pieces: list[dict[str, Any]]
+
+
 class BundleOrder(BaseModel):
     """Make one bundle of one subject and bring it to the stores."""
 
@@ -135,6 +144,12 @@ class BundleOrder(BaseModel):
     spool: str
     spool_limit: int
     listing: str
+    #: For an incremental bundle.
+    previous: PreviousOrder | None = None
+    #: Pieces that are known to be damaged on some store: what lies in them is stored again.
+    damaged: list[str] = []
+    #: Compare contents instead of trusting that an unchanged size and time mean unchanged contents.
+    compare: bool = False
     left_out: list[str] = []
     rules: FileRules = FileRules()
     database_rules: DatabaseRules = DatabaseRules()

@@ -8,9 +8,11 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 
+from ..core import keeping
 from ..core.bundling.manifest import parse_manifest
-from ..core.bundling.names import MANIFEST, SubjectRef
+from ..core.bundling.names import MANIFEST, SubjectRef, moment_of
 from ..stores.base import Store, read_all
+from .events import Emitter, Retired
 
 
 def complete(store: Store, subject: SubjectRef) -> list[str]:
@@ -40,6 +42,26 @@ def remove_bundle(store: Store, subject: SubjectRef, name: str) -> None:
     for item in store.items(folder):
         store.remove(f"{folder}/{item.name}")
     store.remove_folder(folder)
+
+
+def retire(store: Store, subject: SubjectRef, known: list[str], pinned: list[str], keep: int,
+           emitter: Emitter) -> int:
+    """Apply the keep rule to what records and store agree on; gives the copies left."""
+    present = complete(store, subject)
+    agreed = [name for name in known if name in present]
+    rows = [keeping.Kept(name, moment, name in pinned) for name in agreed if (moment := moment_of(name))]
+    going = keeping.retiring(rows, keep)
+    for copy in going:
+        remove_bundle(store, subject, copy.name)
+        emitter.emit(Retired(store.spec.name, copy.name))
+        emitter.info(f"store {store.spec.name}: retired {copy.name}")
+    if going:
+        gone = {copy.name for copy in going}
+        needed = needed_pieces(store, subject, [name for name in present if name not in gone])
+        for item in store.items(subject.pieces):
+            if item.name not in needed:
+                store.remove(subject.piece(item.name))
+    return len(agreed) - len(going)
 
 
 def sweep(store: Store, subject: SubjectRef) -> list[str]:

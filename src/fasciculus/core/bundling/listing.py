@@ -104,8 +104,12 @@ class ListingWriter:
             self.bytes += len(data)
 
     def add(self, entry: Entry) -> None:
+        self.add_line(to_line(entry))
+
+    def add_line(self, line: bytes) -> None:
+        """Add an entry by its line, newline included."""
         self.entries += 1
-        self._write(self._packer.compress(to_line(entry)))
+        self._write(self._packer.compress(line))
 
     def close(self) -> str:
         """Finish the file and give its SHA-256."""
@@ -114,8 +118,8 @@ class ListingWriter:
         return self._hash.hexdigest()
 
 
-def read_listing(raw: BinaryIO) -> Iterator[Entry]:
-    """The entries of a listing, as a stream.
+def read_lines(raw: BinaryIO) -> Iterator[bytes]:
+    """The lines of a listing, each without its newline, as a stream.
 
     A listing that was cut short or altered raises :class:`Damaged`.
     """
@@ -127,12 +131,16 @@ def read_listing(raw: BinaryIO) -> Iterator[Entry]:
                 raise Damaged("The listing goes on after its end.")
             lines = (rest + inflater.decompress(chunk)).split(b"\n")
             rest = lines.pop()
-            for line in lines:
-                yield from_line(line)
+            yield from lines
     except zstandard.ZstdError as error:
         raise Damaged(f"The listing is damaged: {error}.") from error
     if not inflater.eof or rest:
         raise Damaged("The listing ends too early.")
+
+
+def read_listing(raw: BinaryIO) -> Iterator[Entry]:
+    """The entries of a listing, as a stream; :class:`Damaged` as with :func:`read_lines`."""
+    return map(from_line, read_lines(raw))
 
 
 def children(entries: Iterator[Entry], kind: str, folder: bytes) -> Iterator[tuple[Entry, int, int]]:

@@ -17,12 +17,17 @@ VERSION = 1
 
 @dataclass(slots=True)
 class PieceRecord:
-    """One archive file that the bundle needs; ``brought`` says this bundle wrote it."""
+    """One archive file that the bundle needs; ``brought`` says this bundle wrote it.
+
+    ``holds`` are the bytes of contents in it, and ``used`` those of them that this bundle needs.
+    """
 
     name: str
     bytes: int
     sha256: str
     brought: bool = True
+    holds: int = 0
+    used: int = 0
 
 
 @dataclass(slots=True)
@@ -69,6 +74,8 @@ class Manifest:
     ended: str = ""
     writer: str = ""
     brings: str = "full"
+    #: The moment of the full bundle that this one builds on; its own for a full one.
+    base: str = ""
     compression: str = "zstd"
     contents: dict[str, KindCount] = field(default_factory=dict)
     databases: list[DatabaseRecord] = field(default_factory=list)
@@ -91,6 +98,12 @@ class Manifest:
     def packed(self) -> int:
         """Bytes of the pieces that this bundle brought to the store."""
         return sum(piece.bytes for piece in self.pieces if piece.brought)
+
+    @property
+    def dead_share(self) -> float:
+        """The share of what its pieces hold that this bundle does not need, from 0 to 1."""
+        holds = sum(piece.holds for piece in self.pieces)
+        return max(0.0, 1 - sum(piece.used for piece in self.pieces) / holds) if holds else 0.0
 
     def to_json(self) -> builtins.bytes:
         row = asdict(self)
@@ -122,6 +135,7 @@ def parse_manifest(data: bytes) -> Manifest:
             name=row["name"], subject_kind=row["subject"]["kind"], subject=row["subject"]["name"],
             job=row["job"], run=row["run"], host=row["host"], started=row["started"],
             ended=row["ended"], writer=row["writer"], brings=row["brings"],
+            base=row.get("base", row["started"]),
             compression=row["compression"],
             contents={kind: KindCount(**count) for kind, count in row["contents"].items()},
             databases=[DatabaseRecord(**database) for database in row["databases"]],

@@ -17,6 +17,7 @@ SUBJECT_FOLDERS = {"account": "accounts", "site": "sites", "host": "hosts"}
 KINDS = ("files", "databases", "mail", "system", "notes")
 
 _SAFE = re.compile(r"[a-z0-9](?:[a-z0-9._-]{0,62}[a-z0-9])?")
+_PIECE = re.compile(r"\.(?:files|databases|mail|system|notes)-\d+\.tar.*$")
 _BUNDLE = re.compile(r"(\d{4}-\d{2}-\d{2}T\d{6}Z)-([a-z0-9._-]+)")
 
 
@@ -78,6 +79,11 @@ def moment_of(name: str) -> datetime | None:
     if not match:
         return None
     return datetime.strptime(match[1], "%Y-%m-%dT%H%M%SZ").replace(tzinfo=UTC)
+
+
+def bundle_of(piece: str) -> str:
+    """The bundle that brought a piece, by the piece's name."""
+    return _PIECE.sub("", piece)
 
 
 def piece_name(bundle: str, kind: str, number: int, suffix: str) -> str:

@@ -12,6 +12,7 @@ from __future__ import annotations
 import hashlib
 import queue
 import threading
+from collections import Counter
 from collections.abc import Callable, Iterator
 from concurrent.futures import Future, ThreadPoolExecutor
 from dataclasses import dataclass, field
@@ -28,6 +29,7 @@ from .manifest import KindCount, PieceRecord
 from .names import piece_name
 
 _READ = 1024 * 1024
+_LISTED_AT_ONCE = 10_000
 SMALLEST_PIECE = 1024 * 1024
 PART_MARK = b".fasciculus-part-"
 
@@ -64,11 +66,13 @@ class _Stretch:
 
 @dataclass(slots=True)
 class _Open:
-    """An entry whose bytes are not all packed yet."""
+    """An entry whose bytes are not all packed yet; ``line`` is its listing's line, where that is known."""
 
     entry: Entry
     stretches: list[_Stretch] = field(default_factory=list)
     first: Entry | None = None
+    line: bytes = b""
+    placed: bool = False
 
 
 @dataclass(slots=True)
@@ -93,12 +97,13 @@ class Packer:
         self, bundle: str, codec: Codec, room: Room, listing: ListingWriter, *,
         piece_size: int, threads: int = 2, frame_size: int = FRAME_SIZE,
         on_packed: Callable[[int], None] = lambda count: None,
+        known: Callable[[str, int], list[Part] | None] = lambda digest, size: None,
     ) -> None:
         self._bundle, self._codec, self._room, self._listing = bundle, codec, room, listing
         # What cannot be packed grows by the frame's own header, a few bytes in a million.
         self._piece_size = max(piece_size, SMALLEST_PIECE) * 999 // 1000 - len(tarheader.END)
         self._frame_size = min(frame_size, self._piece_size)
-        self._on_packed = on_packed
+        self._on_packed, self._known = on_packed, known
         self._pool = ThreadPoolExecutor(threads, "pack")
         self._queue: queue.Queue[_Packed | None] = queue.Queue(threads + 1)
         self._failure: BaseException | None = None
@@ -115,15 +120,22 @@ class Packer:
         self._numbers: dict[str, int] = {}
         self.counts: dict[str, KindCount] = {}
         self.pieces: list[PieceRecord] = []
+        #: Bytes of contents that the listing's entries need, by piece, those of earlier bundles included.
+        self.used: Counter[str] = Counter()
 
     # The calling thread ------------------------------------------------------
 
-    def add_link(self, entry: Entry, first: Entry) -> None:
-        """Add a hard link to an earlier entry; it is listed with that one's bytes."""
+    def add_link(self, entry: Entry, first: Entry, held: bool = False) -> None:
+        """Add a hard link to an earlier entry; it is listed with that one's bytes.
+
+        ``held`` says that an earlier bundle's piece has its header already.
+        """
         if not self.links_to(first.path):
             raise ValueError("a link to a split file must bring its own bytes")
         entry.size, entry.digest = first.size, first.digest
-        opened = self._begin(entry)
+        if held:
+            self._count(entry)
+        opened = _Open(entry) if held else self._begin(entry)
         opened.first = first
         self._finish(opened)
 
@@ -132,6 +144,8 @@ class Packer:
         if entry.type == FILE:
             entry.size = len(data)
             entry.digest = blake3(data).hexdigest()
+            if data and (parts := self._known(entry.digest, len(data))):
+                return self.add_known(entry, parts)
         opened = self._begin(entry)
         if data:
             if self._room_for(entry, len(data)):
@@ -141,6 +155,15 @@ class Packer:
             else:
                 self._add_parts(opened, iter((data,)))
         self._finish(opened)
+
+    def add_known(self, entry: Entry, parts: list[Part], line: bytes = b"") -> None:
+        """Add an entry whose bytes an earlier bundle brought; ``line`` is its line when nothing differs."""
+        self._count(entry)
+        entry.parts = parts
+        for part in parts:
+            if entry.link is None:
+                self.used[part.piece] += part.size
+        self._finish(_Open(entry, line=line, placed=True))
 
     def add_stream(self, entry: Entry, source: Source, warn: Callable[[str], None]) -> None:
         """Add a file of ``entry.size`` bytes, read as a stream.
@@ -185,7 +208,7 @@ class Packer:
                 continue
         self._pool.shutdown(wait=False, cancel_futures=True)
 
-    def _begin(self, entry: Entry) -> _Open:
+    def _count(self, entry: Entry) -> None:
         self._check()
         if entry.kind != self._kind:
             self._end_piece()
@@ -194,6 +217,9 @@ class Packer:
         count.entries += 1
         if entry.type == FILE and entry.link is None:
             count.bytes += entry.size
+
+    def _begin(self, entry: Entry) -> _Open:
+        self._count(entry)
         if not (entry.type == FILE and entry.link is None and entry.size):
             self._place(tarheader.header(entry))
         return _Open(entry)
@@ -252,7 +278,7 @@ class Packer:
 
     def _finish(self, opened: _Open) -> None:
         self._listed.append(opened)
-        if len(self._buffer) >= self._frame_size:
+        if len(self._buffer) >= self._frame_size or len(self._listed) >= _LISTED_AT_ONCE:
             self._cut()
 
     def _cut(self, ends_piece: bool = False) -> None:
@@ -260,8 +286,9 @@ class Packer:
         if self._buffer:
             data = self._pool.submit(self._codec.pack, bytes(self._buffer))
         self._submit(_Packed(self._frame, data, self._listed, self._kind, ends_piece))
-        self._buffer = bytearray()
-        self._frame = _Frame()
+        if data is not None:
+            self._buffer = bytearray()
+            self._frame = _Frame()
         self._listed = []
 
     def _end_piece(self) -> None:
@@ -269,6 +296,8 @@ class Packer:
             self._append(tarheader.END)
             self._cut(ends_piece=True)
             self._piece_bytes = 0
+        elif self._listed:
+            self._cut()
 
     def _submit(self, item: _Packed | None) -> None:
         while True:
@@ -290,13 +319,13 @@ class Packer:
             file: BinaryIO | None = None
             record, digest, path = PieceRecord("", 0, ""), hashlib.sha256(), Path()
             while (item := self._queue.get()) is not None and self._failure is None:
-                if file is None:
-                    number = self._numbers[item.kind] = self._numbers.get(item.kind, 0) + 1
-                    name = piece_name(self._bundle, item.kind, number, self._codec.suffix)
-                    path = self._room.take() / name
-                    record, digest = PieceRecord(name, 0, ""), hashlib.sha256()
-                    file = path.open("wb")
                 if item.data is not None:
+                    if file is None:
+                        number = self._numbers[item.kind] = self._numbers.get(item.kind, 0) + 1
+                        name = piece_name(self._bundle, item.kind, number, self._codec.suffix)
+                        path = self._room.take() / name
+                        record, digest = PieceRecord(name, 0, ""), hashlib.sha256()
+                        file = path.open("wb")
                     data = item.data.result()
                     item.frame.piece, item.frame.offset = record.name, record.bytes
                     item.frame.length = len(data)
@@ -305,14 +334,8 @@ class Packer:
                     record.bytes += len(data)
                     self._on_packed(len(data))
                 for opened in item.listed:
-                    opened.entry.parts = [
-                        Part(s.frame.piece, s.frame.offset, s.frame.length, s.offset, s.size)
-                        for s in opened.stretches
-                    ]
-                    if opened.first is not None:
-                        opened.entry.parts = opened.first.parts
-                    self._listing.add(opened.entry)
-                if item.ends_piece:
+                    self._list(opened)
+                if item.ends_piece and file is not None:
                     file.close()
                     file = None
                     record.sha256 = digest.hexdigest()
@@ -324,6 +347,20 @@ class Packer:
             self._failure = self._failure or error
         finally:
             self._written.set()
+
+    def _list(self, opened: _Open) -> None:
+        entry = opened.entry
+        if opened.line:
+            self._listing.add_line(opened.line + b"\n")
+            return
+        if opened.first is not None:
+            entry.parts = opened.first.parts
+        elif not opened.placed:
+            entry.parts = [Part(s.frame.piece, s.frame.offset, s.frame.length, s.offset, s.size)
+                           for s in opened.stretches]
+            for part in entry.parts:
+                self.used[part.piece] += part.size
+        self._listing.add(entry)
 
 
 def _exactly(source: Source, size: int, digest: blake3, warn: Callable[[str], None]) -> Iterator[bytes]:

@@ -1,0 +1,217 @@
+"""The bundle before: what of it can be used again.
+
+Its listing is read as a stream beside the scan, both in scan order. Contents are also found by
+their digest, for what was moved, copied or only touched; that index lies in a file and is built when
+it is first asked for.
+"""
+
+from __future__ import annotations
+
+import mmap
+import struct
+from collections.abc import Callable, Iterator
+from contextlib import suppress
+from pathlib import Path
+from typing import IO, Any
+
+import orjson
+
+from .entry import FILE, Entry, Part, order
+from .listing import from_line, read_lines
+
+#: Digest, piece, frame, frame length, offset in the frame, size.
+_SLOT = struct.Struct("<16sIQIIQ")
+_EMPTY = bytes(16)
+LARGE = 1024 * 1024
+
+Unchanged = Callable[[Entry, dict[str, Any]], bool]
+
+
+def unchanged_here(entry: Entry, row: dict[str, Any]) -> bool:
+    """Whether a file of this machine is as it was listed: by size, mtime, ctime and inode."""
+    return bool(row.get("size", 0) == entry.size and row["mtime_ns"] == entry.mtime_ns
+                and row.get("ctime_ns") == entry.ctime_ns and row.get("inode") == entry.inode)
+
+
+def unchanged_over_ssh(entry: Entry, row: dict[str, Any]) -> bool:
+    """The same of another host, where only size and mtime can be relied on."""
+    return bool(row.get("size", 0) == entry.size and row["mtime_ns"] == entry.mtime_ns)
+
+
+class Known:
+    """An entry of the previous listing: its line, and what stands in it."""
+
+    __slots__ = ("line", "row")
+
+    def __init__(self, line: bytes, row: dict[str, Any]) -> None:
+        self.line, self.row = line, row
+
+    @property
+    def parts(self) -> list[Part]:
+        return [Part(*part) for part in self.row.get("at", ())]
+
+    @property
+    def digest(self) -> str:
+        return str(self.row.get("blake3", ""))
+
+    def describes(self, entry: Entry) -> bool:
+        """Whether its line says all of the entry, so that it can stand in the new listing as it is."""
+        row = self.row
+        return (int(row["mode"], 8) == entry.mode and row["uid"] == entry.uid and row["gid"] == entry.gid
+                and row["user"] == entry.user and row["group"] == entry.group
+                and row["mtime_ns"] == entry.mtime_ns and row.get("ctime_ns", 0) == entry.ctime_ns
+                and row.get("inode", 0) == entry.inode and row.get("device", 0) == entry.device
+                and not entry.xattrs and "xattrs" not in row and entry.link is None and "link" not in row
+                and row.get("origin") is None and entry.origin is None)
+
+
+class Previous:
+    """The listing of a complete bundle whose pieces the stores still hold.
+
+    ``damaged`` are pieces that are known to be bad: what lies in them is stored again.
+    """
+
+    def __init__(self, listing: Path, unchanged: Unchanged, spool: Path,
+                 damaged: frozenset[str] = frozenset()) -> None:
+        self._path, self._unchanged, self._spool, self._damaged = listing, unchanged, spool, damaged
+        self._raw: IO[bytes] | None = None
+        self._kind = ""
+        self._lines: Iterator[bytes] = iter(())
+        self._current: Known | None = None
+        self._place: tuple[bytes, ...] = ()
+        self._index: _Index | None = None
+
+    def close(self) -> None:
+        if self._raw is not None:
+            self._raw.close()
+            self._raw = None
+        if self._index is not None:
+            self._index.close()
+            self._index = None
+
+    def _begin(self, kind: str) -> None:
+        """Go to the entries of a kind; their order in the listing is that in which they are asked for."""
+        if self._raw is None:
+            self._raw = self._path.open("rb")
+            self._lines = read_lines(self._raw)
+            self._take()
+        self._kind = kind
+        while self._current is not None and self._current.row["kind"] != kind:
+            self._take()
+
+    def _take(self) -> None:
+        line = next(self._lines, None)
+        if line is None:
+            self._current = None
+            return
+        row = orjson.loads(line)
+        self._current = Known(line, row)
+        path = row.get("path")
+        self._place = order(path.encode() if path is not None else from_line(line).path)
+
+    def find(self, entry: Entry) -> Known | None:
+        """The entry of the same path, if there was one; entries must be asked for in scan order."""
+        if entry.kind != self._kind:
+            self._begin(entry.kind)
+        place = order(entry.path)
+        while self._current is not None and self._current.row["kind"] == self._kind and self._place < place:
+            self._take()
+        found = self._current
+        if found is None or found.row["kind"] != self._kind or self._place != place:
+            return None
+        return found if found.row["type"] == entry.type else None
+
+    def same(self, entry: Entry) -> Known | None:
+        """The entry of the same path when it is unchanged and its bytes are good."""
+        found = self.find(entry)
+        if found is None:
+            return None
+        if entry.type != FILE:
+            return found if found.describes(entry) and _same_special(entry, found.row) else None
+        if not self._unchanged(entry, found.row) or any(at[0] in self._damaged for at in found.row.get("at", ())):
+            return None
+        return found
+
+    def holding(self, digest: str, size: int) -> list[Part] | None:
+        """Where the bundle before holds contents of a digest."""
+        return self._indexed().get(digest, size) if size else None
+
+    def may_hold(self, size: int) -> bool:
+        """Whether it holds a large file of that size at all, so that reading it twice may pay."""
+        return size in self._indexed().large
+
+    def _indexed(self) -> _Index:
+        if self._index is None:
+            self._index = _Index(self._path, self._spool, self._damaged)
+        return self._index
+
+
+def _same_special(entry: Entry, row: dict[str, Any]) -> bool:
+    if entry.target is not None:
+        with suppress(UnicodeDecodeError):
+            return bool(row.get("target") == entry.target.decode())
+        return False
+    return tuple(row.get("rdev", (0, 0))) == entry.rdev
+
+
+class _Index:
+    """Contents by digest: a hash table in a file, so that a million files need little memory."""
+
+    def __init__(self, listing: Path, spool: Path, damaged: frozenset[str]) -> None:
+        self.large: set[int] = set()
+        #: What is spread over several pieces: as rare as it is large.
+        self._spread: dict[bytes, list[Part]] = {}
+        self._pieces: list[str] = []
+        count = 0
+        with listing.open("rb") as raw:
+            for line in read_lines(raw):
+                count += b'"blake3"' in line
+        self._slots = 1 << max(8, (2 * count + 1).bit_length())
+        self._file = (spool / "digests").open("w+b")
+        self._file.truncate(self._slots * _SLOT.size)
+        self._map = mmap.mmap(self._file.fileno(), 0)
+        (spool / "digests").unlink()
+        numbers: dict[str, int] = {}
+        with listing.open("rb") as raw:
+            for line in read_lines(raw):
+                row = orjson.loads(line)
+                at = row.get("at", ())
+                if not at or any(part[0] in damaged for part in at):
+                    continue
+                if len(at) > 1:
+                    self.large.add(row["size"])
+                    self._spread[bytes.fromhex(row["blake3"])] = [Part(*part) for part in at]
+                    continue
+                piece, frame, length, offset, size = at[0]
+                number = numbers.get(piece)
+                if number is None:
+                    number = numbers[piece] = len(self._pieces)
+                    self._pieces.append(piece)
+                if size > LARGE:
+                    self.large.add(size)
+                self._put(bytes.fromhex(row["blake3"])[:16], number, frame, length, offset, size)
+
+    def _put(self, digest: bytes, *where: int) -> None:
+        slot = int.from_bytes(digest[:8], "little") & (self._slots - 1)
+        while (there := self._map[slot * _SLOT.size:slot * _SLOT.size + 16]) != _EMPTY:
+            if there == digest:
+                return
+            slot = (slot + 1) & (self._slots - 1)
+        _SLOT.pack_into(self._map, slot * _SLOT.size, digest, *where)
+
+    def get(self, hexadecimal: str, size: int) -> list[Part] | None:
+        whole = bytes.fromhex(hexadecimal)
+        if whole in self._spread:
+            return self._spread[whole]
+        digest = whole[:16]
+        slot = int.from_bytes(digest[:8], "little") & (self._slots - 1)
+        while (there := self._map[slot * _SLOT.size:slot * _SLOT.size + 16]) != _EMPTY:
+            if there == digest:
+                _, piece, frame, length, offset, held = _SLOT.unpack_from(self._map, slot * _SLOT.size)
+                return [Part(self._pieces[piece], frame, length, offset, held)] if held == size else None
+            slot = (slot + 1) & (self._slots - 1)
+        return None
+
+    def close(self) -> None:
+        self._map.close()
+        self._file.close()
