@@ -184,7 +184,7 @@ def test_large_tables_come_in_members_of_bounded_size(mariadb, spec):
     )
     members, done = dumped(spec, "large")
     rows = [m for m in members if "-rows-" in m.name]
-    assert done.tables == {"t": 20000} and len(rows) == 4
+    assert done.tables == {"t": 20000} and 10 < len(rows) < 60
     assert all(len(m.data) < 9 * 1024 * 1024 for m in rows)
     # Each member stands alone: any one can be loaded without the others.
     mariadb.run("CREATE DATABASE some_rows")
@@ -296,3 +296,23 @@ def test_a_right_that_lacks_is_named_with_its_grant(mariadb):
     mariadb.run(statement)
     _, done = dumped(reader, "guarded")
     assert "its users and their rights are not kept" in done.notes[0] and "GRANT SELECT ON `mysql`." in done.notes[0]
+
+
+@pytest.mark.parametrize("key", ["id INT PRIMARY KEY", "id INT", "id INT, KEY (id)", "id VARCHAR(12) PRIMARY KEY"])
+def test_a_change_in_the_middle_moves_the_neighbouring_members_alone(mariadb, spec, key):
+    mariadb.run(
+        "CREATE OR REPLACE DATABASE stretches",
+        "USE stretches",
+        f"CREATE TABLE t ({key}, body TEXT)",
+        "INSERT INTO t SELECT LPAD(seq, 6, '0'), REPEAT(MD5(seq), 40) FROM seq_1_to_20000",
+    )
+
+    def found():
+        return {m.data for m in dumped(spec, "stretches")[0] if "-rows-" in m.name}
+
+    before = found()
+    mariadb.run("UPDATE t SET body='edited' WHERE id=LPAD(10000, 6, '0')", database="stretches")
+    edited = found()
+    assert 1 <= len(edited - before) <= 2
+    mariadb.run("DELETE FROM t WHERE id BETWEEN LPAD(5000, 6, '0') AND LPAD(5003, 6, '0')", database="stretches")
+    assert 1 <= len(found() - edited) <= 2 and len(before) > 10

@@ -169,6 +169,7 @@ def test_the_readback_is_one_sentence():
         rules=FileRules(sets=("caches", "logs"), excludes=("*.bak",), older_than=30),
         databases=DatabaseRules(),
         hold_page=True,
+        full_every=30,
         timetable=timetable.parse("weekly sun 03:00"),
         zone="UTC",
         stores=["boathouse", "attic"],
@@ -180,7 +181,8 @@ def test_the_readback_is_one_sentence():
     assert found == (
         "Every Sunday at 03:00 (UTC time), it bundles files (without caches, logs, what 1 pattern matches and those "
         "older than 30 days) and mail settings with the messages of all accounts but a and b (4 now) to boathouse "
-        "and attic, sets the sites' hold page meanwhile, keeps the newest 4 copies of each there, and mails "
+        "and attic, sets the sites' hold page meanwhile, stores only what changed, with a new full bundle every 30 days, "
+        "keeps the newest 4 copies of each there, and mails "
         "duty@sedge-quill.example when something is wrong."
     )
 

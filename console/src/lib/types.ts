@@ -27,7 +27,8 @@ export interface Note { name: string; command: string; seconds: number }
 export interface Command { when: string; command: string; seconds: number; stops: boolean }
 export interface Job {
   name: string; subjects: 'accounts' | 'sites' | 'hosts'; rules: Rules; databases: DatabaseRules; notes: Note[];
-  commands: Command[]; hold_page: boolean; promise: number; choice: 'all' | 'listed' | 'all_but'; names: string[];
+  commands: Command[]; hold_page: boolean; promise: number;
+  mode: 'full' | 'incremental'; full_every: number; dead_share: number; compare_every: number; choice: 'all' | 'listed' | 'all_but'; names: string[];
   contents: string[]; messages: boolean; stores: string[]; timetable: string; zone: string; keep: number;
   report_to: string[]; report_when: 'always' | 'trouble'; compression: string; level: number | null;
   piece_size: number; enabled: boolean;
@@ -81,7 +82,8 @@ export interface Bundle {
 export interface BundleDetail extends Bundle {
   contents: Record<string, { entries: number; bytes: number; unreadable: string[] }>;
   databases: { engine: string; name: string; tables: Record<string, number> }[];
-  pieces: { name: string; bytes: number; sha256: string }[];
+  pieces: { name: string; bytes: number; sha256: string; brought?: boolean }[];
+  brings: string; base: string; dead_share: number;
   compression: string;
 }
 export interface BundleEntry {

@@ -17,6 +17,7 @@
     name: '', subjects: 'accounts', choice: 'all', names: [], contents: ['files', 'databases', 'mail'], messages: false, stores: [],
     timetable: 'daily 02:15', zone: Intl.DateTimeFormat().resolvedOptions().timeZone || 'UTC', keep: 7, report_to: [], report_when: 'always',
     compression: 'zstd', level: null, piece_size: 256 * MIB, enabled: true, notes: [], commands: [], hold_page: false, promise: 0,
+    mode: 'full', full_every: 30, dead_share: 50, compare_every: 0,
     rules: { includes: [], excludes: [], sets: [], larger_than: 0, older_than: 0, one_file_system: false, skip_tagged_caches: false, ignore_file: '' },
     databases: { names: [], without: [], tables: [], without_tables: [], without_rows: [], structure_only: false, check_tables: false },
   });
@@ -137,6 +138,12 @@
     </fieldset>
     <fieldset class="grid gap-x-5 p-4 sm:grid-cols-2"><legend class="float-left mb-2 w-full text-base font-semibold sm:col-span-2">Keep</legend>
       <Field label="Newest copies that stay, on each store" id="keep" wrong={at('keep')}><Input id="keep" type="number" min="1" bind:value={keep} /></Field>
+      <Field label="Each bundle brings" id="mode" hint="Every bundle looks and restores complete, whichever it is."><Select id="mode" placeholder="" items={[{ value: 'full', name: 'all its bytes (full)' }, { value: 'incremental', name: 'only what changed (incremental)' }]} bind:value={job.mode} /></Field>
+      {#if job.mode === 'incremental'}
+        <Field label="A new full bundle after (days)" id="full-every" wrong={at('full_every')}><Input id="full-every" type="number" min="1" bind:value={job.full_every} /></Field>
+        <Field label="or when more than (percent) is needed no more" id="dead-share" wrong={at('dead_share')}><Input id="dead-share" type="number" min="5" max="100" bind:value={job.dead_share} /></Field>
+        <Field label="Compare contents every so many bundles" id="compare-every" hint="0: sizes and times are trusted." wrong={at('compare_every')}><Input id="compare-every" type="number" min="0" bind:value={job.compare_every} /></Field>
+      {/if}
     </fieldset>
     <fieldset class="grid gap-x-5 p-4 sm:grid-cols-2"><legend class="float-left mb-2 w-full text-base font-semibold sm:col-span-2">Tell</legend>
       <Field label="Report addresses" id="tell" hint="One a line." wrong={at('report_to')}><Textarea id="tell" rows={2} class="w-full" bind:value={tell} /></Field>

@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
+from datetime import datetime
 from itertools import islice
 from pathlib import Path
-from typing import Annotated
+from typing import Annotated, Literal
 
 import typer
 
-from ..models import BundleEntry
+from ..models import BundleDetail, BundleEntry
 from . import output
 from .output import moment, service, size
 from .runs import show_log
@@ -61,7 +62,9 @@ def show(number: Number, as_json: AsJson = False) -> None:
         ("rows", "\n".join(
             f"{d['engine']} {d['name']}: {len(d['tables'])} tables, {sum(d['tables'].values()):,} rows"
             for d in bundle.databases) or "none"),
-        ("pieces", "\n".join(f"{p['name']}  {size(p['bytes'])}" for p in bundle.pieces)),
+        ("brings", _brings(bundle)),
+        ("pieces", "\n".join(f"{p['name']}  {size(p['bytes'])}" + ("" if p.get("brought", True) else "  (of an "
+                             "earlier bundle)") for p in bundle.pieces) or "none"),
         ("copies", "\n".join(f"{c.store}, made {moment(c.made)}" for c in bundle.copies)),
     ])
     return None
@@ -77,6 +80,15 @@ def _shown(entry: BundleEntry, name: str) -> str:
     if entry.type == "dir":
         return f"{name}/  ({entry.files:,} files)"
     return f"{name} -> {entry.target}" if entry.target is not None else name
+
+
+def _brings(bundle: BundleDetail) -> str:
+    """Whether it is full, and if not, on what it builds."""
+    if bundle.brings == "full":
+        return f"all its bytes (full), {size(bundle.packed)} packed"
+    return (f"what changed (incremental), {size(bundle.packed)} packed; builds on the full bundle of "
+            f"{output.moment(datetime.fromisoformat(bundle.base))}; {bundle.dead_share:.0%} of its pieces is "
+            "needed no more")
 
 
 @app.command()
@@ -116,14 +128,16 @@ def download(number: Number,
              contents: Annotated[str, typer.Option(help="Only this kind.")] = "",
              path: Annotated[list[str] | None, typer.Option(
                  help="Only at or below this path; may be repeated.")] = None,
-             store: Annotated[str, typer.Option(help="The copy to read.")] = "") -> None:
-    """Download a bundle, or part of it, as one tar.gz."""
+             store: Annotated[str, typer.Option(help="The copy to read.")] = "",
+             form: Annotated[Literal["tar.gz", "tar.zst", "zip"], typer.Option(
+                 "--as", help="The form of the archive.")] = "tar.gz") -> None:
+    """Download a bundle, or part of it, as one archive."""
     with service() as client:
         bundle = client.bundles_show(number)
-        target = target or Path(f"{bundle.subject}-{bundle.name}.tar.gz")
+        target = target or Path(f"{bundle.subject}-{bundle.name}.{form}")
         if target.exists():
             raise output.wrong(f"{target} exists already.", "Name another file with --to.")
-        count = client.bundles_download(number, target, contents, path, store)
+        count = client.bundles_download(number, target, contents, path, store, form)
         output.out.print(f"{target}: {size(count)}, whole and checked.", soft_wrap=True, highlight=False)
 
 

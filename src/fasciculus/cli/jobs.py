@@ -59,6 +59,13 @@ Before = Annotated[list[str] | None, typer.Option(
 AfterSuccess = Annotated[list[str] | None, typer.Option(help="Command after success.", metavar="COMMAND")]
 AfterFailure = Annotated[list[str] | None, typer.Option(help="Command after failure.", metavar="COMMAND")]
 Always = Annotated[list[str] | None, typer.Option(help="Command after the task, always.", metavar="COMMAND")]
+Mode = Annotated[Literal["full", "incremental"] | None, typer.Option(
+    help="Whether each bundle brings all its bytes, or only those that changed.")]
+FullEvery = Annotated[int | None, typer.Option(help="Incremental: a new full bundle after so many days.")]
+DeadShare = Annotated[int | None, typer.Option(
+    help="Incremental: a new full bundle when more than so many percent of what is stored is needed no more.")]
+CompareEvery = Annotated[int | None, typer.Option(
+    help="Incremental: every so many bundles compare contents; 0 never.")]
 HoldPage = Annotated[bool | None, typer.Option(
     "--hold-page/--no-hold-page", help="Sites answer 503 while their bundle is taken.")]
 But = Annotated[str | None, typer.Option(help="All but these.", metavar="NAME,NAME")]
@@ -139,7 +146,9 @@ def _shared(accounts: Accounts = None, sites: Sites = None, hosts: Hosts = None,
             without_table: WithoutTable = None, without_rows: WithoutRows = None,
             structure_only: StructureOnly = None, check_tables: CheckTables = None, note: Notes = None,
             before: Before = None, after_success: AfterSuccess = None, after_failure: AfterFailure = None,
-            always: Always = None, hold_page: HoldPage = None, store: Stores = None, when: When = None,
+            always: Always = None, hold_page: HoldPage = None, mode: Mode = None,
+            full_every: FullEvery = None, dead_share: DeadShare = None, compare_every: CompareEvery = None,
+            store: Stores = None, when: When = None,
             zone: Zone = None, keep: Keep = None, tell: Tell = None, tell_when: TellWhen = None,
             compression: Compression = None, level: Level = None, piece_size: PieceSize = None,
             on: On = None) -> None:
@@ -154,7 +163,8 @@ def _fields(old: Job | None, o: dict[str, Any]) -> dict[str, Any]:
         "messages": o["messages"], "stores": o["store"], "timetable": o["when"], "zone": o["zone"],
         "keep": o["keep"], "report_to": o["tell"], "report_when": o["tell_when"],
         "compression": o["compression"], "level": o["level"], "enabled": o["on"],
-        "hold_page": o["hold_page"],
+        "hold_page": o["hold_page"], "mode": o["mode"], "full_every": o["full_every"],
+        "dead_share": o["dead_share"], "compare_every": o["compare_every"],
     }
     for kind in ("accounts", "sites", "hosts"):
         if chosen := o[kind]:

@@ -66,10 +66,12 @@ def status(as_json: AsJson = False) -> None:
 def start(job: Annotated[str, typer.Argument(help="The job's name.", show_default=False)],
           wait: Annotated[bool, typer.Option("--wait", help="Follow it until it ends.")] = False,
           quiet: Annotated[bool, typer.Option("--quiet", help="With --wait: say nothing when all is well.")] = False,
-          ) -> None:
+          full: Annotated[bool, typer.Option("--full", help="A full bundle this once.")] = False,
+          compare: Annotated[bool, typer.Option(
+              "--compare", help="Compare contents this once, whatever sizes and times say.")] = False) -> None:
     """Start a job now."""
     with service() as client:
-        handle = client.start(job)
+        handle = client.start(job, full, compare)
         if not wait:
             output.out.print(f"Started run {handle.id}. Follow it: fasciculus runs follow {handle.id}",
                              highlight=False)

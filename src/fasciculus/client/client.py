@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import uuid
-import zlib
 from collections.abc import Callable, Iterator
 from pathlib import Path
 from typing import Any
@@ -20,6 +19,7 @@ from ..models import (
     Identity,
     Job,
     JobRow,
+    JobStart,
     LogLine,
     MailServer,
     OutboxItem,
@@ -41,13 +41,13 @@ from ..models import (
     TokenNew,
     Tried,
 )
+from .checking import whole_check
 from .errors import DownloadBroken
 from .live import LiveEvent, parse
 from .what_exists import WhatExists
 from .wire import PREFIX, Wire
 
 _RESUMES = 5
-_GZIP = 31
 
 
 class Client(WhatExists, Wire):
@@ -127,14 +127,19 @@ class Client(WhatExists, Wire):
     def jobs_readback(self, job: Job) -> Readback:
         return self._call("POST", "/jobs/readback", Readback, job)
 
-    def jobs_start(self, name: str, key: str | None = None) -> Started:
-        """Start a job; a call that is made again with the same key starts nothing new."""
-        headers = {"Idempotency-Key": key or uuid.uuid4().hex}
-        return self._call("POST", f"/jobs/{quote(name)}/start", Started, headers=headers)
+    def jobs_start(self, name: str, key: str | None = None, full: bool = False,
+                   compare: bool = False) -> Started:
+        """Start a job; a call that is made again with the same key starts nothing new.
 
-    def start(self, name: str) -> RunHandle:
+        ``full`` asks for a full bundle this once, ``compare`` for a comparison of contents.
+        """
+        headers = {"Idempotency-Key": key or uuid.uuid4().hex}
+        body = JobStart(full=full, compare=compare)
+        return self._call("POST", f"/jobs/{quote(name)}/start", Started, body, headers=headers)
+
+    def start(self, name: str, full: bool = False, compare: bool = False) -> RunHandle:
         """Start a job and hold its run."""
-        return RunHandle(self, self.jobs_start(name).id)
+        return RunHandle(self, self.jobs_start(name, full=full, compare=compare).id)
 
     # Runs --------------------------------------------------------------------------------
 
@@ -194,17 +199,18 @@ class Client(WhatExists, Wire):
 
     def bundles_download(self, bundle_id: int, target: Path, contents: str = "",
                          paths: list[str] | None = None, store: str = "",
+                         form: str = "tar.gz",
                          on_bytes: Callable[[int], None] = lambda count: None) -> int:
-        """Download a bundle, or part of it, as tar.gz; gives the bytes.
+        """Download a bundle, or part of it, as tar.gz, tar.zst or zip; gives the bytes.
 
         The service checks every entry against its digest on the way and breaks off when
-        one differs; here the gzip checksum is checked. A lost connection is resumed.
+        one differs; here the archive's own checksum, or its end, is checked. A lost connection is resumed.
         ``target`` appears only when it is whole.
         """
         params: list[tuple[str, str | int | float | bool | None]] = [("path", path) for path in paths or []]
-        params += [(k, v) for k, v in (("contents", contents), ("store", store)) if v]
+        params += [(k, v) for k, v in (("contents", contents), ("store", store), ("form", form)) if v]
         partial = target.with_name(target.name + ".part")
-        inflater, have, tag = zlib.decompressobj(wbits=_GZIP), 0, ""
+        check, have, tag = whole_check(form), 0, ""
         try:
             with partial.open("wb") as sink:
                 for attempt in range(_RESUMES + 1):
@@ -218,7 +224,7 @@ class Client(WhatExists, Wire):
                                                      "Start it again.")
                             tag = answer.headers.get("ETag", "")
                             for chunk in answer.iter_raw():
-                                _count_through(inflater, chunk)
+                                check.take(chunk)
                                 sink.write(chunk)
                                 have += len(chunk)
                                 on_bytes(len(chunk))
@@ -229,7 +235,7 @@ class Client(WhatExists, Wire):
                                 f"The download broke off after {have:,} bytes.",
                                 "Look into the service's log: a damaged piece ends a download; "
                                 "another copy (--store) may be whole.") from error
-            if not inflater.eof:
+            if not check.whole:
                 raise DownloadBroken("The download ended before its end.", "Start it again.")
             partial.rename(target)
         finally:
@@ -311,14 +317,3 @@ class RunHandle:
 
     def cancel(self) -> None:
         self._client.runs_cancel(self.id)
-
-
-def _count_through(inflater: Any, chunk: bytes) -> None:
-    """Unpack a chunk only to check it."""
-    try:
-        while chunk:
-            inflater.decompress(chunk, 1024 * 1024)
-            chunk = inflater.unconsumed_tail
-    except zlib.error as error:
-        raise DownloadBroken(f"The download is damaged: {error}.", "Start it again.") from error
-

@@ -16,10 +16,10 @@ _SHOWN = 4
 
 def readback(
     *, subjects: str, choice: str, names: Sequence[str], covers: int, contents: Sequence[str],
-    messages: bool, rules: FileRules, databases: DatabaseRules, hold_page: bool, timetable: Timetable,
+    messages: bool, rules: FileRules, databases: DatabaseRules, hold_page: bool, full_every: int, timetable: Timetable,
     zone: str, stores: Sequence[str], keep: int, report_to: Sequence[str], report_when: str, enabled: bool,
 ) -> str:
-    """The one sentence in which a job says what it will do."""
+    """The one sentence in which a job says what it will do; ``full_every`` is 0 for a job of full bundles."""
     one = subjects[:-1]
     shown = list_words([*names[:_SHOWN], *([f"{len(names) - _SHOWN} more"] if len(names) > _SHOWN else [])])
     if choice == "all":
@@ -46,6 +46,7 @@ def readback(
     sentence = (
         f"{when}, it bundles {list_words(kinds)} of {whom} to {list_words(stores)}, "
         + ("sets the sites' hold page meanwhile, " if hold_page else "")
+        + (f"stores only what changed, with a new full bundle every {full_every} days, " if full_every else "")
         + f"keeps the newest {count_words(keep, 'copy', 'copies')} of each there, {told}."
     )
     return sentence if enabled else f"Switched off. When on: {sentence[0].lower()}{sentence[1:]}"

@@ -33,7 +33,7 @@ from .inventory import (
     Site,
     SiteRow,
 )
-from .jobs import Command, Databases, Job, JobRow, Note, Readback, Rules
+from .jobs import Command, Databases, Job, JobRow, JobStart, Note, Readback, Rules
 from .paging import Page
 from .problem import Problem
 from .reports import MailServer, OutboxItem, Report, ReportDetail
@@ -44,7 +44,7 @@ from .stores import Store, StoreSecrets, Tried, TryStep
 __all__ = [
     "Account", "Applied", "Bundle", "BundleDetail", "BundleEntry", "BundleFiles", "BundleFound",
     "Change", "Command", "Copy", "CoverageRow", "Database", "Databases", "Definitions", "Finding",
-    "Found", "Host", "HostSecrets", "Identity", "Job", "JobRow", "LogLine", "MailFiles", "MailServer",
+    "Found", "Host", "HostSecrets", "Identity", "Job", "JobRow", "JobStart", "LogLine", "MailFiles", "MailServer",
     "MariaDbServer", "Note", "OutboxItem", "Overview", "Page", "Password", "Preview", "PreviewStart",
     "Problem", "Proposed", "Readback", "Report", "ReportDetail", "Restore", "RestoreStart", "Rules",
     "Run", "RunDetail", "SignIn", "Site", "SiteRow", "Started", "Store", "StoreFill", "StoreSecrets",

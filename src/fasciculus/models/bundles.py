@@ -36,8 +36,12 @@ class Bundle(BaseModel):
 
 
 class BundleDetail(Bundle):
-    """With the summary of its ``bundle.json``."""
+    """With the summary of its ``bundle.json``. ``brings`` is full or incremental; ``base`` the moment of the full
+    bundle that it builds on, ``dead_share`` how much of what its pieces hold it does not need, from 0 to 1."""
 
+    brings: str = "full"
+    base: str = ""
+    dead_share: float = 0.0
     contents: dict[str, Any]
     databases: list[dict[str, Any]]
     pieces: list[dict[str, Any]]

@@ -120,6 +120,10 @@ class Job(BaseModel):
     commands: list[Command] = []
     hold_page: bool = False
     promise: int = Field(default=0, ge=0, le=24 * 366)
+    mode: Literal["full", "incremental"] = "full"
+    full_every: int = Field(default=30, ge=1, le=3650)
+    dead_share: int = Field(default=50, ge=5, le=100)
+    compare_every: int = Field(default=0, ge=0, le=1000)
     stores: list[str]
     timetable: Annotated[str, AfterValidator(_timetable)] = "daily 02:15"
     zone: Annotated[str, AfterValidator(_zone)] = "UTC"
@@ -152,6 +156,13 @@ class Job(BaseModel):
         self.contents = [k for k in KINDS if k in self.contents]
         self.stores = list(dict.fromkeys(self.stores))
         return self
+
+
+class JobStart(BaseModel):
+    """What to do otherwise this once: a full bundle, or a comparison of contents."""
+
+    full: bool = False
+    compare: bool = False
 
 
 class JobRow(Job):

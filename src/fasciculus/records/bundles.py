@@ -55,7 +55,9 @@ def bundle(db: sqlite3.Connection, bundle_id: int) -> BundleDetail:
     manifest = json.loads(row["manifest"])
     return BundleDetail(
         **_fields(db, row), contents=manifest["contents"], databases=manifest["databases"],
-        pieces=manifest["pieces"], compression=manifest["compression"])
+        pieces=manifest["pieces"], compression=manifest["compression"],
+        brings=manifest.get("brings", "full"), base=manifest.get("base", ""),
+        dead_share=manifest.get("dead_share", 0.0))
 
 
 def listing_digest(db: sqlite3.Connection, bundle_id: int) -> str:
@@ -105,6 +107,20 @@ def newest(db: sqlite3.Connection, subject_kind: str, subject: str, job: str = "
         "AND (?='' OR job=?) ORDER BY moment DESC LIMIT 1",
         (subject_kind, subject, job, job)).fetchone()
     return row
+
+
+def newest_manifest(db: sqlite3.Connection, subject_kind: str, subject: str,
+                    job: str) -> tuple[str, dict[str, Any]] | None:
+    """The name and the summary of the manifest of a subject's newest bundle of one job."""
+    row = db.execute("SELECT name, manifest FROM bundle WHERE subject_kind=? AND subject=? AND job=? "
+                     "ORDER BY moment DESC, id DESC LIMIT 1", (subject_kind, subject, job)).fetchone()
+    return (row["name"], json.loads(row["manifest"])) if row else None
+
+
+def count_since(db: sqlite3.Connection, subject_kind: str, subject: str, job: str, moment: str) -> int:
+    """How many bundles of a subject and job there are since a moment, that one included."""
+    return int(db.execute("SELECT count(*) FROM bundle WHERE subject_kind=? AND subject=? AND job=? AND moment>=?",
+                          (subject_kind, subject, job, moment)).fetchone()[0])
 
 
 def newest_by_job(db: sqlite3.Connection) -> dict[tuple[str, str], dict[str, str]]:

@@ -92,17 +92,24 @@ def active(db: sqlite3.Connection, job: str) -> int | None:
 
 
 def add(db: sqlite3.Connection, job: str, zone: str, report_to: list[str], report_when: str,
-        started_by: str, subjects: list[tuple[str, str]], key: str | None) -> int:
+        started_by: str, subjects: list[tuple[str, str]], key: str | None, full: bool = False,
+        compare: bool = False) -> int:
     """A queued run with a task a subject."""
     run_id = db.execute(
         "INSERT INTO run (job, zone, report_to, report_when, started_by, state, created, "
-        "idempotency_key) VALUES (?, ?, ?, ?, ?, 'queued', ?, ?)",
-        (job, zone, json.dumps(report_to), report_when, started_by, now(), key)).lastrowid
+        "idempotency_key, full, compare) VALUES (?, ?, ?, ?, ?, 'queued', ?, ?, ?, ?)",
+        (job, zone, json.dumps(report_to), report_when, started_by, now(), key, full, compare)).lastrowid
     assert run_id is not None
     db.executemany(
         "INSERT INTO task (run_id, subject_kind, subject, state) VALUES (?, ?, ?, 'queued')",
         [(run_id, kind, name) for kind, name in subjects])
     return run_id
+
+
+def asked(db: sqlite3.Connection, run_id: int) -> tuple[bool, bool]:
+    """Whether a full bundle, and whether a comparison of contents, was asked for at the start."""
+    row = db.execute("SELECT full, compare FROM run WHERE id=?", (run_id,)).fetchone()
+    return (bool(row["full"]), bool(row["compare"])) if row else (False, False)
 
 
 def begin(db: sqlite3.Connection, run_id: int) -> None:

@@ -21,7 +21,7 @@ from ..records import bundles, inventory, jobs, runs, stores
 from ..records.db import Records
 from ..records.sealing import Seal
 from ..work.events import Copied, Event, Finished, Log, Progress, Retired
-from ..work.order import BundleOrder, ReleaseOrder
+from ..work.order import BundleOrder, ReleaseOrder, RestoreOrder
 from . import orders
 from .hub import Hub
 from .workers import Worker
@@ -118,7 +118,8 @@ class Dispatcher:
 
     # Starting and cancelling ---------------------------------------------------
 
-    def start_run(self, name: str, started_by: str, key: str | None = None) -> int:
+    def start_run(self, name: str, started_by: str, key: str | None = None, full: bool = False,
+                  compare: bool = False) -> int:
         """Queue a run of a job; the same idempotency key gives the same run."""
         with self._records.write() as db:
             if key and (known := runs.by_key(db, key)):
@@ -133,7 +134,7 @@ class Dispatcher:
                 raise BadSetting(f"Job “{name}” covers nothing.",
                                  "Add an account, or change what the job covers.")
             run_id = runs.add(db, name, job.zone, job.report_to, job.report_when, started_by,
-                              subjects, key)
+                              subjects, key, full, compare)
             hosts = inventory.hosts_of(db, kind)
             items = [_Item(t.id, (t.subject_kind, t.subject), run_id, None, *hosts.get(t.subject, ("", 1)))
                      for t in runs.tasks(db, run_id)]
@@ -220,11 +221,13 @@ class Dispatcher:
             else:
                 bundles.begin_restore(db, item.number)
         db = self._records.reader
-        order: BaseModel
+        order: BundleOrder | RestoreOrder
         if item.run is not None:
             job = jobs.job(db, runs.run(db, item.run).job)
             order = orders.bundle_order(db, self._seal, self._config, job, item.run,
                                         item.number, *item.subject)
+            # Tasks side by side share the cores.
+            order.threads = max(1, order.threads // max(1, len(self._going)))
             self._tell_run(item.run)
             self._tell_task(item)
         else:

@@ -5,6 +5,7 @@ from __future__ import annotations
 import os
 import shlex
 import sqlite3
+from datetime import UTC, datetime
 from pathlib import Path
 
 from .. import __version__
@@ -12,7 +13,7 @@ from ..config import Config
 from ..core.dumping.rules import DatabaseRules
 from ..core.errors import BadSetting
 from ..models import Account, Host, Job, Restore
-from ..records import bundles, inventory, stores
+from ..records import bundles, inventory, runs, stores
 from ..records.paging import Ask
 from ..records.sealing import Seal
 from ..work.order import (
@@ -24,6 +25,7 @@ from ..work.order import (
     MariaDbOrder,
     NoteOrder,
     PreviewOrder,
+    PreviousOrder,
     RestoreOrder,
     StoreOrder,
     SubjectOrder,
@@ -129,6 +131,26 @@ def hold_flags(host: Host, account: Account | None, subject: SubjectOrder) -> li
     return [host.hold_flag.format(site=site, account=account.name) for site in sites]
 
 
+def _previous(db: sqlite3.Connection, config: Config, job: Job, kind: str, name: str) -> PreviousOrder | None:
+    """What an incremental bundle builds on; None when it is time for a full one."""
+    found = bundles.newest_manifest(db, kind, name, job.name)
+    if job.mode == "full" or found is None or not found[1].get("base"):
+        return None
+    before, manifest = found
+    listing = config.listing(kind, name, before)
+    age = datetime.now(UTC) - datetime.fromisoformat(manifest["base"])
+    if not listing.exists() or age.days >= job.full_every or manifest["dead_share"] * 100 > job.dead_share:
+        return None
+    return PreviousOrder(name=before, base=manifest["base"], listing=str(listing), pieces=manifest["pieces"])
+
+
+def _compares(db: sqlite3.Connection, job: Job, kind: str, name: str, previous: PreviousOrder | None) -> bool:
+    """Whether it is this bundle's turn to compare contents."""
+    if not job.compare_every or previous is None:
+        return False
+    return bundles.count_since(db, kind, name, job.name, previous.base) % job.compare_every == 0
+
+
 def bundle_order(db: sqlite3.Connection, seal: Seal, config: Config, job: Job, run_id: int,
                  task_id: int, kind: str, name: str) -> BundleOrder:
     """The order for one task of a run."""
@@ -147,6 +169,8 @@ def bundle_order(db: sqlite3.Connection, seal: Seal, config: Config, job: Job, r
         domains = [domain for domain in domains if domain == name]
     wants = job.databases.as_core()
     spool = config.spool / f"task-{task_id}"
+    full, compare = runs.asked(db, run_id)
+    previous = None if full else _previous(db, config, job, kind, name)
     last = bundles.newest(db, kind, name, job.name)
     return BundleOrder(
         run=run_id, job=job.name, subject=subject, contents=list(job.contents),
@@ -162,13 +186,15 @@ def bundle_order(db: sqlite3.Connection, seal: Seal, config: Config, job: Job, r
                for note in job.notes],
         commands=[CommandOrder(when=row.when, command=_filled(row.command, subject, owner),
                                seconds=row.seconds, stops=row.stops) for row in job.commands],
+        previous=previous, compare=compare or _compares(db, job, kind, name, previous),
         hold_flags=hold_flags(host, account, subject) if job.hold_page else [],
         stores=_targets(db, seal, job, kind, name), keep=job.keep, compression=job.compression,
         level=job.level, piece_size=job.piece_size, threads=config.threads or os.cpu_count() or 2,
         spool=str(spool), spool_limit=config.spool_limit,
         listing=str(config.listings / "under-way" / f"task-{task_id}.zst"),
         left_out=[str(config.home), str(config.spool), *_local_stores(db, seal)],
-        expected_bytes=last["bytes"] if last else 0, expected_packed=last["packed"] if last else 0,
+        expected_bytes=last["bytes"] if last else 0,
+        expected_packed=last["packed"] if last and previous is None else 0,
         writer=f"fasciculus {__version__}",
     )
 

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import hashlib
 import os
-import zlib
 from collections.abc import Iterator
 from pathlib import Path
 
@@ -69,12 +68,3 @@ def _entry(entry: Entry, reader: BundleReader, firsts: set[tuple[str, bytes]]) -
     if entry.size:
         yield from reader.contents(entry)
         yield tarheader.padding(entry.size)
-
-
-def gzipped(chunks: Iterator[bytes]) -> Iterator[bytes]:
-    """The same bytes as one gzip member (RFC 1952), always packed alike."""
-    packer = zlib.compressobj(6, zlib.DEFLATED, 31)
-    for chunk in chunks:
-        if data := packer.compress(chunk):
-            yield data
-    yield packer.flush()

@@ -16,6 +16,8 @@ import zstandard
 from ..errors import BadSetting, Damaged
 
 FRAME_SIZE = 8 * 1024 * 1024
+#: The zstd level for what does not pack.
+_FASTEST = -5
 
 
 class _Inflater(Protocol):
@@ -26,6 +28,19 @@ class _Inflater(Protocol):
     @property
     def unused_data(self) -> bytes: ...
     def decompress(self, data: bytes, /) -> bytes: ...
+
+
+_SAMPLE = 64 * 1024
+_WORTH = 0.97
+
+
+def _is_packed(data: bytes) -> bool:
+    """Whether a frame's contents hardly pack any more, told by three samples of it."""
+    if len(data) < 4 * _SAMPLE:
+        return False
+    step = len(data) // 4
+    sample = b"".join(data[start:start + _SAMPLE // 3] for start in (step, 2 * step, 3 * step))
+    return len(zlib.compress(sample, 1)) > _WORTH * len(sample)
 
 
 class Codec(Protocol):
@@ -53,11 +68,12 @@ class Zstd:
         self._local = threading.local()
 
     def pack(self, data: bytes) -> bytes:
-        packer = getattr(self._local, "packer", None)
-        if packer is None:
-            packer = zstandard.ZstdCompressor(level=self._level, write_checksum=True)
-            self._local.packer = packer
-        result: bytes = packer.compress(data)
+        # Images, video and archives are not worth a second squeeze.
+        level = _FASTEST if self._level > 1 and _is_packed(data) else self._level
+        packers: dict[int, zstandard.ZstdCompressor] = self._local.__dict__.setdefault("packers", {})
+        if level not in packers:
+            packers[level] = zstandard.ZstdCompressor(level=level, write_checksum=True)
+        result: bytes = packers[level].compress(data)
         return result
 
     def inflater(self) -> _Inflater:
@@ -75,7 +91,7 @@ class Gzip:
         self._level = level
 
     def pack(self, data: bytes) -> bytes:
-        return gzip.compress(data, self._level, mtime=0)
+        return gzip.compress(data, 1 if _is_packed(data) else self._level, mtime=0)
 
     def inflater(self) -> _Inflater:
         return zlib.decompressobj(wbits=31)

@@ -5,7 +5,7 @@ of snapshots is said in :attr:`Dumped.notes`. Members:
 
 =====================  ==========================================================
 ``00000-schema.sql``    the database's character set, sequences, every table
-``NNNNN-rows-….sql``    rows of one table, at most about 8 MiB a member
+``NNNNN-rows-….sql``    rows of one table, 256 KiB to 8 MiB a member, cut where rows say so
 ``90000-routines.sql``  procedures and functions
 ``91000-views.sql``     views, those that others build on first
 ``92000-triggers.sql``  triggers in order, each with the sql_mode it was made under
@@ -21,12 +21,14 @@ from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, field
 from fnmatch import fnmatchcase
 from typing import Protocol
+from zlib import crc32
 
 from ..errors import Trouble
 from . import literals, rights
 from .literals import Column, quote_name
 
-MEMBER_SIZE = 8 * 1024 * 1024
+#: Members of rows: at least, on the average, and at most about so many bytes.
+LEAST, USUAL, MOST = 256 * 1024, 1024 * 1024, 8 * 1024 * 1024
 STATEMENT_SIZE = 1024 * 1024
 USERS = "99000-users.sql"
 
@@ -255,7 +257,8 @@ class Dump:
                 member += [b",\n", row]
                 statement_bytes += len(row)
                 member_bytes += len(row)
-            if member_bytes >= MEMBER_SIZE:
+            # Cut where the row itself says so: unchanged stretches of a table give the same members again.
+            if member_bytes >= MOST or (member_bytes >= LEAST and crc32(row) * USUAL < len(row) << 32):
                 part += 1
                 yield self._member(number, table.name, part, member)
                 member = []

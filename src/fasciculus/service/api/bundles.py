@@ -32,7 +32,8 @@ from ...records import bundles, runs, stores
 from ...records.paging import Ask
 from ...stores import open_store
 from ...stores.base import Connected
-from ...work.reading import fetch_listing, fetch_manifest, gzipped, tar_stream
+from ...work import archives
+from ...work.reading import fetch_listing, fetch_manifest
 from .. import orders
 from ..doors import problem
 from ..parts import parts
@@ -127,8 +128,9 @@ def bundles_search(bundle_id: int) -> BundleFound:
     return BundleFound(items=rows[:_FOUND], more=len(rows) > _FOUND)
 
 
-@operation("GET", "/bundles/{bundle_id}/download", "A bundle, or part of it, as one tar.gz",
+@operation("GET", "/bundles/{bundle_id}/download", "A bundle, or part of it, as one archive",
            media="application/gzip", query={
+               "form": "tar.gz, tar.zst or zip",
                "contents": "only this kind", "path": "only at or below this path; may be repeated",
                "store": "the copy to read"})
 def bundles_download(bundle_id: int) -> Response:
@@ -137,7 +139,8 @@ def bundles_download(bundle_id: int) -> Response:
     db = parts().records.reader
     order = orders.store_order(db, parts().seal, _copy(bundle, arg("store")))
     listing, subject = _listing(bundle), SubjectRef(bundle.subject_kind, bundle.subject)
-    about = f"{bundles.listing_digest(db, bundle_id)} {kind} {paths}"
+    form = archives.form(arg("form") or "tar.gz")
+    about = f"{bundles.listing_digest(db, bundle_id)} {kind} {paths}{form.suffix}"
     tag = hashlib.sha256(about.encode()).hexdigest()[:32]
     start = _range_start(tag)
     if start is None:
@@ -146,15 +149,15 @@ def bundles_download(bundle_id: int) -> Response:
     store = open_store(order.spec())
     store.connect()
     wanted = [kind] if kind else []
-    stream = _closing(gzipped(tar_stream(store, subject, listing, wanted, paths)), store.close)
+    stream = _closing(form.make(store, subject, listing, wanted, paths), store.close)
     # What is wrong from the start on is answered in words; later only by breaking off.
     stream = _begun(stream)
     headers = {"ETag": f'"{tag}"', "Accept-Ranges": "bytes",
-               "Content-Disposition": f'attachment; filename="{bundle.subject}-{bundle.name}.tar.gz"'}
+               "Content-Disposition": f'attachment; filename="{bundle.subject}-{bundle.name}{form.suffix}"'}
     if not start:
         note("downloaded", bundle.name)
-        return Response(stream, mimetype="application/gzip", headers=headers)
-    return Response(_from(stream, start), 206, mimetype="application/gzip",
+        return Response(stream, mimetype=form.media, headers=headers)
+    return Response(_from(stream, start), 206, mimetype=form.media,
                     headers={**headers, "Content-Range": f"bytes {start}-/*"})
 
 

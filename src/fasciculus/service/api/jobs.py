@@ -8,7 +8,7 @@ from flask import request
 
 from ...core import planning, timetable
 from ...core.errors import BadSetting
-from ...models import Job, JobRow, Page, Readback, Started
+from ...models import Job, JobRow, JobStart, Page, Readback, Started
 from ...records import bundles, jobs, runs, stores
 from ..parts import parts
 from ..registry import PREFIX, arg, operation, visitor
@@ -50,7 +50,8 @@ def _sentence(job: Job, covers: int) -> str:
     return planning.readback(
         subjects=job.subjects, choice=job.choice, names=job.names, covers=covers,
         contents=job.contents, messages=job.messages, rules=job.rules.as_core(),
-        databases=job.databases.as_core(), hold_page=job.hold_page, timetable=timetable.parse(job.timetable),
+        databases=job.databases.as_core(), hold_page=job.hold_page,
+        full_every=job.full_every if job.mode == "incremental" else 0, timetable=timetable.parse(job.timetable),
         zone=job.zone, stores=job.stores, keep=job.keep, report_to=job.report_to,
         report_when=job.report_when, enabled=job.enabled)
 
@@ -93,10 +94,10 @@ def _saved(name: str, action: str) -> JobRow:
     return jobs_show(name)
 
 
-@operation("POST", "/jobs/{name}/start", "Start a job now", gives=Started, status=202)
-def jobs_start(name: str) -> Started:
+@operation("POST", "/jobs/{name}/start", "Start a job now", takes=JobStart, gives=Started, status=202)
+def jobs_start(name: str, body: JobStart) -> Started:
     key = request.headers.get("Idempotency-Key")
-    run_id = parts().dispatcher.start_run(name, visitor().name, key)
+    run_id = parts().dispatcher.start_run(name, visitor().name, key, body.full, body.compare)
     note("started job", name)
     return Started(id=run_id, url=f"{PREFIX}/runs/{run_id}")
 

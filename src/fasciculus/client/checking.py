@@ -1,0 +1,78 @@
+"""Whether a download came whole, told as it comes."""
+
+from __future__ import annotations
+
+import zlib
+from typing import Protocol
+
+import zstandard
+
+from .errors import DownloadBroken
+
+_GZIP = 31
+_ZIP_END = b"PK\x05\x06"
+_ZIP_TAIL = 22
+
+
+class Check(Protocol):
+    """Takes the bytes in order."""
+
+    @property
+    def whole(self) -> bool: ...
+    def take(self, chunk: bytes) -> None: ...
+
+
+class _Gzip:
+    def __init__(self) -> None:
+        self._inflater = zlib.decompressobj(wbits=_GZIP)
+
+    @property
+    def whole(self) -> bool:
+        return self._inflater.eof
+
+    def take(self, chunk: bytes) -> None:
+        try:
+            while chunk:
+                self._inflater.decompress(chunk, 1024 * 1024)
+                chunk = self._inflater.unconsumed_tail
+        except zlib.error as error:
+            raise DownloadBroken(f"The download is damaged: {error}.", "Start it again.") from error
+
+
+class _Zstd:
+    def __init__(self) -> None:
+        self._inflater = zstandard.ZstdDecompressor().decompressobj()
+
+    @property
+    def whole(self) -> bool:
+        return self._inflater.eof
+
+    def take(self, chunk: bytes) -> None:
+        try:
+            self._inflater.decompress(chunk)
+        except zstandard.ZstdError as error:
+            raise DownloadBroken(f"The download is damaged: {error}.", "Start it again.") from error
+
+
+class _Zip:
+    """A zip archive ends with its directory; each member has a checksum that the unpacker holds it to."""
+
+    def __init__(self) -> None:
+        self._tail = b""
+
+    @property
+    def whole(self) -> bool:
+        return self._tail[-_ZIP_TAIL:].startswith(_ZIP_END)
+
+    def take(self, chunk: bytes) -> None:
+        self._tail = (self._tail + chunk)[-_ZIP_TAIL:]
+
+
+def whole_check(form: str) -> Check:
+    """The check for a form of archive."""
+    match form:
+        case "tar.zst":
+            return _Zstd()
+        case "zip":
+            return _Zip()
+    return _Gzip()

@@ -1,0 +1,131 @@
+"""What docs/by-hand.md says, followed literally; and bundles of every version of the format, read."""
+
+import json
+import re
+import shutil
+import subprocess
+import sys
+import zipfile
+from pathlib import Path
+
+import pytest
+from running import MIB, awkward_tree, picture, run, set_up, small_account
+from test_incremental import Nights, RestoreOrder
+from test_incremental import nights as nights  # a fixture
+
+from fasciculus.core.errors import TooNew
+from fasciculus.models import Store
+from fasciculus.reach.local import LocalReach
+from fasciculus.work.events import Emitter
+from fasciculus.work.restore import RestoreWork
+
+HERE = Path(__file__).parent
+DOC = (HERE.parent / "docs/by-hand.md").read_text()
+FIXTURES = HERE / "fixtures"
+
+
+def commands(mark: str) -> str:
+    """The indented lines of the step that begins with a mark, as a shell would get them."""
+    step = DOC[DOC.index(mark) :]
+    rows = re.search(r"\n\n((?:       .*\n)+)", step)[1]
+    return "".join(line[7:] + "\n" for line in rows.splitlines())
+
+
+def follow(script: str, store: Path, bundle: str, target: Path) -> None:
+    script = script.replace("2026-11-24T021500Z-nightly", bundle).replace("/srv/restored", str(target))
+    subprocess.run(["sh", "-ec", script], check=True, cwd=store, capture_output=True)
+
+
+def test_a_full_bundle_with_ordinary_tools(tmp_path):
+    found = Nights(tmp_path / "n")
+    found.tree.rmdir()
+    awkward_tree(found.root)
+    found.night(piece_size=64 * MIB)
+    name = found.known[-1]
+    follow(commands("1. Check that") + commands("2. When"), found.root / "store", name, tmp_path / "restored")
+    assert picture(tmp_path / "restored/files") == picture(found.tree)
+
+
+def test_an_incremental_bundle_with_the_program_of_the_page(nights, tmp_path):
+    nights.night()
+    (nights.tree / "site-1/page-1.html").write_text("changed")
+    (nights.tree / "site-3").rename(nights.tree / "moved")
+    (nights.tree / "film.bin").rename(nights.tree / "movie.bin")
+    nights.night()
+    assert nights.manifests[nights.known[-1]]["brings"] == "incremental"
+    program = tmp_path / "bring-back.py"
+    program.write_text(re.search(r"```python\n(.*?)```", DOC, re.S)[1])
+    for name in nights.known:
+        folder = nights.root / "store/accounts/millpond/bundles" / name
+        follow(commands("1. Check that"), nights.root / "store", name, tmp_path)
+        target = tmp_path / f"back-{name}"
+        subprocess.run([sys.executable, str(program), str(target)], check=True, cwd=folder)
+        assert picture(target / "files") == nights.images[name]
+
+
+@pytest.mark.parametrize("version", sorted(p.name for p in FIXTURES.iterdir()))
+def test_bundles_of_each_version_are_read(version, tmp_path):
+    store = FIXTURES / version / "store"
+    order = {
+        "subject": {"kind": "account", "name": "millpond", "host": "reed-1", "root": ""},
+        "store": {"name": "attic", "kind": "folder", "settings": {"path": str(store)}, "store_id": "s"},
+        "spool": str(tmp_path / "spool"),
+    }
+    expected = json.loads((FIXTURES / version / "expected.json").read_text())
+    assert len(expected) == 2
+    for bundle, files in expected.items():
+        target = tmp_path / bundle
+        work = RestoreOrder.model_validate({**order, "bundle": bundle, "target": str(target)})
+        import io
+
+        RestoreWork(work, LocalReach(), Emitter(io.BytesIO())).run()
+        found = {str(p.relative_to(target)): p.read_text() for p in target.rglob("*") if p.is_file()}
+        assert found == files
+    # A later version is refused by name.
+    later = tmp_path / "later"
+    shutil.copytree(store, later)
+    manifest = later / "accounts/millpond/bundles" / bundle / "bundle.json"
+    manifest.write_text(manifest.read_text().replace('"version": 1', '"version": 99'))
+    order["store"]["settings"] = {"path": str(later)}
+    work = RestoreOrder.model_validate({**order, "bundle": bundle, "target": str(tmp_path / "no")})
+    with pytest.raises(TooNew, match="version 99"):
+        RestoreWork(work, LocalReach(), Emitter(io.BytesIO())).run()
+
+
+def test_downloads_in_each_form_and_incremental_nights_through_the_service(running, tmp_path):
+    account = small_account(tmp_path, "millpond")
+    home = tmp_path / "millpond"
+    (home / "link").symlink_to("page-0.html")
+    (home / "large.bin").write_bytes(bytes(3 * MIB))
+    (tmp_path / "attic").mkdir()
+    with running.client() as client:
+        set_up(
+            client, [account], [Store(name="attic", kind="folder", path=str(tmp_path / "attic"))], mode="incremental", keep=2
+        )  # fmt: skip
+        assert "stores only what changed, with a new full bundle every 30 days" in client.jobs_show("nightly").readback
+        for night in range(4):
+            (home / "page-0.html").write_text(f"night {night}")
+            assert run(client, "nightly").outcome == "done"
+        newest, before = client.bundles_list().items
+        shown = client.bundles_show(newest.id)
+        assert shown.brings == "incremental" and shown.packed < 2000 < shown.bytes and newest.entries == before.entries
+        assert [p["brought"] for p in shown.pieces] == [False, True]
+        kept = {p["name"] for b in (newest, before) for p in client.bundles_show(b.id).pieces}
+        pieces = tmp_path / "attic/accounts/millpond/pieces"
+        assert {p.name for p in pieces.iterdir()} == kept, "retired bundles' pieces stay as long as they are needed"
+        for form, unpack in (("tar.gz", "tar -xzf"), ("tar.zst", "tar --zstd -xf"), ("zip", "unzip")):
+            archive, target = tmp_path / f"x.{form}", tmp_path / f"as-{form}"
+            client.bundles_download(newest.id, archive, form=form)
+            target.mkdir()
+            if form == "zip":
+                with zipfile.ZipFile(archive) as opened:
+                    assert opened.testzip() is None
+                    opened.extractall(target)
+                assert (target / "files/link").read_text() == "page-0.html", "a link's target, as zip keeps it"
+            else:
+                subprocess.run(f"{unpack} {archive} -C {target}", shell=True, check=True)
+                assert picture(target / "files")[b"link"] == picture(home)[b"link"]
+            assert (target / "files/page-0.html").read_text() == "night 3"
+            assert (target / "files/large.bin").read_bytes() == bytes(3 * MIB)
+        assert client.start("nightly", full=True).wait().outcome == "done"
+        assert client.bundles_show(client.bundles_list().items[0].id).brings == "full"
