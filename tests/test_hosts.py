@@ -57,16 +57,27 @@ def test_the_same_account_here_and_over_ssh(running, openssh, tmp_path):
     with running.client() as client:
         here = Account(name="here", host="reed-1", home=str(home), databases=databases)
         set_up(
-            client, [here], [attic(tmp_path)], contents=["files", "databases", "notes"],
+            client, [here], [attic(tmp_path)], contents=["files", "databases", "system", "notes"],
+            commands=[Command(when="before", command="test -d {home}"), Command(when="always", command="echo over")],
             notes=[Note(name="who", command="echo {account} of {home}")], rules=Rules(excludes=["*.txt"]),
         )  # fmt: skip
         tried = client.hosts_try_draft(ssh_host(openssh).model_copy(update={"host_key": ""}))
         assert not tried.ok and tried.host_key == openssh.host_key
-        client.hosts_add(ssh_host(openssh, at_once=2))
+        rules = Finding(homes=[f"{tmp_path}/{{account}}"], leave_out=["attic", "home", "openssh", "boathouse"], sqlite=True)
+        client.hosts_add(ssh_host(openssh, at_once=2, finding=rules, account_system=[f"{tmp_path}/openssh/user.p*"]))
+        (proposal,) = [p for p in client.hosts_find("reed-2").items if p.account.name == "tree"]
+        assert [d.path for d in proposal.account.databases] == ["site.sqlite"]
         assert "private_key" in client.hosts_show("reed-2").secrets_set
         client.accounts_add(Account(name="there", host="reed-2", home=str(home), databases=databases))
         steps = client.hosts_try("reed-2").steps
         assert [s.name for s in steps] == ["connect", "host key", "sign in", "commands", "home folders"]
+        job = client.jobs_show("nightly").model_dump(include=set(Job.model_fields))
+        counts = []
+        for subject in ("here", "there"):
+            number = client.previews_start(Job(**job), subject).id
+            preview = until(lambda: (p := client.previews_show(number)).state == "ended" and p)  # noqa: B023
+            counts.append((preview.entries, preview.bytes, [(s.rule, s.entries) for s in preview.saved]))
+        assert counts[0] == counts[1] and counts[0][0] > 30
         found = run(client, "nightly")
         assert found.outcome == "done", [t.error or t.warnings for t in found.tasks]
         one, other = listing(client, running, "here"), listing(client, running, "there")
@@ -75,9 +86,10 @@ def test_the_same_account_here_and_over_ssh(running, openssh, tmp_path):
                 del place[:3]
         notes = [row for row in one + other if row["kind"] == "notes"]
         # The database's copy and the notes are made anew each time; all else is equal to the last detail.
-        made = ("databases", "notes")
+        made = ("databases", "notes", "system")
+        assert [r["path"] for r in other if r["kind"] == "system"] == [f"{tmp_path}/openssh/user.pub".lstrip("/")]
         assert [r for r in one if r["kind"] not in made] == [r for r in other if r["kind"] not in made]
-        assert len(one) == len(other) > 30 and len(notes) == 2
+        assert len(one) == len(other) - 1 > 30 and len(notes) == 2
         bundle = next(b for b in client.every(client.bundles_list) if b.subject == "there")
         number = client.restores_start(RestoreStart(bundle=bundle.id, target=str(tmp_path / "back"))).id
         until(lambda: client.restores_show(number).state == "ended")

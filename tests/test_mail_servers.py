@@ -103,8 +103,17 @@ def mail_host(tmp_path):
     found.process.wait(30)
 
 
-def test_a_domain_comes_back_and_no_other_tenant_is_touched(running, mail_host, tmp_path):
+@pytest.mark.parametrize("over", ["local", "ssh"])
+def test_a_domain_comes_back_and_no_other_tenant_is_touched(running, mail_host, tmp_path, over, request):
     etc = mail_host.etc
+    reached = {}
+    if over == "ssh":
+        server = request.getfixturevalue("openssh")
+        spec = server.host()
+        reached = {
+            "kind": "ssh", "address": spec.address, "port": spec.port, "user": spec.user, "host_key": spec.host_key,
+            "secrets": {"private_key": server.key},
+        }  # fmt: skip
     (tmp_path / "millpond").mkdir()
     (tmp_path / "attic").mkdir()
     account = Account(
@@ -115,7 +124,7 @@ def test_a_domain_comes_back_and_no_other_tenant_is_touched(running, mail_host, 
     assert "storage=2G" in quota
     with running.client() as client:
         set_up(client, [account], [Store(name="attic", kind="folder", path=str(tmp_path / "attic"))], contents=["mail"])
-        client.hosts_change("reed-1", Host(name="reed-1", mail=mail_host.files()))
+        client.hosts_change("reed-1", Host(name="reed-1", mail=mail_host.files(), **reached))
         found = run(client, "nightly")
         assert found.outcome == "done", found.tasks[0].error or found.tasks[0].warnings
         # The tenant's settings are lost or spoiled; meanwhile another tenant changes its own.
