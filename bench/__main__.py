@@ -15,6 +15,7 @@ import tempfile
 import time
 from collections.abc import Callable
 from pathlib import Path
+from typing import Any
 
 from fasciculus.core.bundling.listing import read_listing
 from fasciculus.core.bundling.names import SubjectRef
@@ -53,7 +54,8 @@ class Bench:
         self.folder, self.scale = folder, scale
         self.rows: list[tuple[str, str, str, str, str]] = []
         self.tree, self.store = folder / "tree", folder / "store"
-        self.bundle = ""
+        self.bundle, self.packed = "", 0
+        self.manifest: dict[str, Any] = {}
 
     def say(self, what: str, against: str, value: str, must: str, aim: str) -> None:
         self.rows.append((what, against, value, must, aim))
@@ -70,7 +72,8 @@ class Bench:
         process.stdin.close()
         process.wait()
         assert last["outcome"] in ("done", "warned"), last
-        self.bundle = last["bundle"]
+        self.bundle, self.packed = last["bundle"], last["packed"]
+        self.manifest = last["manifest"]
 
     def store_spec(self) -> dict[str, object]:
         return {"name": "attic", "kind": "folder", "settings": {"path": str(self.store)}, "store_id": "bench"}
@@ -129,6 +132,33 @@ class Bench:
         self.say("one file out of a bundle, listing at hand", "bytes read", size_words(sum(asked)), "20 MB", "9 MB")
         print(f"{'':52} (and {size_words(listing)} of listing where it is not)")
 
+    def previous(self, kept: str) -> dict[str, object]:
+        """The bundle that was just made, as what the next one builds on."""
+        shutil.copy(self.folder / "listing.zst", self.folder / kept)
+        return {"name": self.bundle, "base": self.manifest["base"], "listing": str(self.folder / kept),
+                "pieces": self.manifest["pieces"]}
+
+    def nights(self) -> None:
+        """A night on which nothing changed, and one on which every hundredth file did."""
+        # Many bundles in one second would retire each other.
+        more: dict[str, object] = {"keep": 1000}
+        self.worker(self.order(**more))
+        before = self.previous("before.zst")
+        shell("tar --listed-incremental=snar -cf /dev/null tree", self.folder)()
+        ours, tar = side_by_side(
+            lambda: self.worker(self.order(previous=before, **more)),
+            shell("cp snar snar2; tar --listed-incremental=snar2 -cf night.tar tree", self.folder))
+        self.say("a night on which nothing changed", "tar --listed-incremental", f"{ours / tar:.1f}x", "4x", "1.5x")
+        changed = sorted(path for path in self.tree.rglob("*") if path.is_file())[::100]
+        for path in changed:
+            path.write_bytes(path.read_bytes()[::-1])
+        self.worker(self.order(previous=before, **more))
+        (self.folder / "changed").write_text("".join(f"{path.relative_to(self.folder)}\n" for path in changed))
+        packed = subprocess.run("tar -cf - -T changed | zstd -q -3 | wc -c", shell=True, check=True,
+                                cwd=self.folder, capture_output=True)
+        self.say("a night with 1 % changed: bytes stored", "the changed files, compressed",
+                 f"{self.packed / int(packed.stdout):.3f}x", "1.10x", "1.02x")
+
     def database(self) -> None:
         if not found():
             print("no MariaDB on this machine: its rows are left out")
@@ -139,7 +169,7 @@ class Bench:
             home = self.folder / "empty"
             home.mkdir()
             order = self.order(
-                contents=["databases"], databases=[{"engine": "mariadb", "name": "bench"}],
+                keep=1000, contents=["databases"], databases=[{"engine": "mariadb", "name": "bench"}],
                 mariadb={"socket": server.socket, "user": getpass.getuser()},
                 subject={"kind": "account", "name": "table", "host": "reed-1", "root": str(home)})
             ours, theirs = side_by_side(
@@ -147,6 +177,13 @@ class Bench:
                 shell(f"mariadb-dump -S {server.socket} --single-transaction --quick bench | zstd -q -3 > dump.zst",
                       self.folder))
             self.say("MariaDB dump into the bundle", "mariadb-dump | zstd -3", f"{ours / theirs:.2f}x", "2x", "1.0x")
+            before = self.previous("rows.zst")
+            rows = int(1_000_000 * self.scale)
+            server.run("USE bench", f"UPDATE t SET price = price + 1 WHERE id > {rows * 99 // 100}")
+            self.worker({**order, "previous": before, "keep": 1000})
+            whole = (self.folder / "dump.zst").stat().st_size
+            self.say("a night on which 1 % of rows changed, the newest", "its full dump, compressed",
+                     f"{self.packed / whole:.3f}x", "0.25x", "0.05x")
         finally:
             server.close()
 
@@ -165,6 +202,7 @@ def main() -> None:
         bench.full()
         bench.one_file()
         bench.restore()
+        bench.nights()
         # Before the database server, which is a child too.
         bench.memory()
         bench.database()

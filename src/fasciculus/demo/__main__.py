@@ -210,7 +210,7 @@ class Demo:
             notes=[Note(name="disk-usage", command="du -s {home}/*"), Note(name="system", command="uname -a")]))
         client.jobs_add(Job(name="settings-weekly", subjects="hosts", contents=["system"], stores=["attic"],
                             timetable="weekly sun 04:00", keep=8, report_to=[_TELL], report_when="trouble"))
-        client.jobs_add(Job(name="databases-hourly", contents=["databases"], timetable="hourly :40",
+        client.jobs_add(Job(name="databases-hourly", contents=["databases"], mode="incremental", timetable="hourly :40",
                             stores=["attic"], keep=24, report_to=[_TELL], report_when="trouble"))
         client.jobs_add(Job(name="shops-weekly", subjects="sites", choice="listed",
                             names=["shop.bitternpress.example", "shop.millpond.example"],

@@ -17,7 +17,7 @@ from collections.abc import Callable, Iterator
 from concurrent.futures import Future, ThreadPoolExecutor
 from dataclasses import dataclass, field
 from pathlib import Path
-from typing import BinaryIO, Protocol
+from typing import Any, BinaryIO, Protocol
 
 from blake3 import blake3
 
@@ -84,6 +84,9 @@ class _Packed:
     listed: list[_Open]
     kind: str
     ends_piece: bool
+
+
+_NO_ENTRY = Entry("", b"")
 
 
 class Packer:
@@ -165,6 +168,18 @@ class Packer:
                 self.used[part.piece] += part.size
         self._finish(_Open(entry, line=line, placed=True))
 
+    def add_line(self, kind: str, line: bytes, size: int, at: list[list[Any]]) -> None:
+        """Add a file that stands in the previous listing as it is, by its line there."""
+        self._turn_to(kind)
+        count = self.counts.setdefault(kind, KindCount())
+        count.entries += 1
+        count.bytes += size
+        for part in at:
+            self.used[part[0]] += part[4]
+        self._listed.append(_Open(_NO_ENTRY, line=line))
+        if len(self._listed) >= _LISTED_AT_ONCE:
+            self._cut()
+
     def add_stream(self, entry: Entry, source: Source, warn: Callable[[str], None]) -> None:
         """Add a file of ``entry.size`` bytes, read as a stream.
 
@@ -208,11 +223,14 @@ class Packer:
                 continue
         self._pool.shutdown(wait=False, cancel_futures=True)
 
-    def _count(self, entry: Entry) -> None:
+    def _turn_to(self, kind: str) -> None:
         self._check()
-        if entry.kind != self._kind:
+        if kind != self._kind:
             self._end_piece()
-            self._kind = entry.kind
+            self._kind = kind
+
+    def _count(self, entry: Entry) -> None:
+        self._turn_to(entry.kind)
         count = self.counts.setdefault(entry.kind, KindCount())
         count.entries += 1
         if entry.type == FILE and entry.link is None:

@@ -8,6 +8,8 @@ it is first asked for.
 from __future__ import annotations
 
 import mmap
+import os
+import stat
 import struct
 from collections.abc import Callable, Iterator
 from contextlib import suppress
@@ -78,7 +80,7 @@ class Previous:
         self._kind = ""
         self._lines: Iterator[bytes] = iter(())
         self._current: Known | None = None
-        self._place: tuple[bytes, ...] = ()
+        self._ordered: tuple[bytes, ...] | None = None
         self._index: _Index | None = None
 
     def close(self) -> None:
@@ -104,10 +106,17 @@ class Previous:
         if line is None:
             self._current = None
             return
-        row = orjson.loads(line)
-        self._current = Known(line, row)
-        path = row.get("path")
-        self._place = order(path.encode() if path is not None else from_line(line).path)
+        self._current = Known(line, orjson.loads(line))
+        self._ordered = None
+
+    @property
+    def _place(self) -> tuple[bytes, ...]:
+        """The current entry's place in scan order."""
+        if self._ordered is None:
+            assert self._current is not None
+            path = self._current.row.get("path")
+            self._ordered = order(path.encode() if path is not None else from_line(self._current.line).path)
+        return self._ordered
 
     def find(self, entry: Entry) -> Known | None:
         """The entry of the same path, if there was one; entries must be asked for in scan order."""
@@ -131,6 +140,40 @@ class Previous:
         if not self._unchanged(entry, found.row) or any(at[0] in self._damaged for at in found.row.get("at", ())):
             return None
         return found
+
+    def same_state(self, kind: str, path: bytes, info: os.stat_result) -> Known | None:
+        """The entry of a plain file whose state is in every respect as it was listed.
+
+        A shorter way to what :meth:`same` says, for the many files of a night on which nothing
+        changed: a file that was only looked at need not be described anew.
+        """
+        if kind != self._kind:
+            self._begin(kind)
+        current = self._current
+        if current is None:
+            return None
+        row = current.row
+        try:
+            if row.get("path") != path.decode():
+                place = order(path)
+                while self._current is not None and self._current.row["kind"] == kind and self._place < place:
+                    self._take()
+                current = self._current
+                if current is None or self._place != place:
+                    return None
+                row = current.row
+        except UnicodeDecodeError:
+            return None
+        same = (row["type"] == FILE and row["kind"] == kind and row["size"] == info.st_size
+                and row["mtime_ns"] == info.st_mtime_ns and row.get("ctime_ns") == info.st_ctime_ns
+                and row.get("inode") == info.st_ino and row["device"] == info.st_dev
+                and row["uid"] == info.st_uid and row["gid"] == info.st_gid
+                and int(row["mode"], 8) == stat.S_IMODE(info.st_mode)
+                # Other names of the file, and where it lay, are for the longer way.
+                and "link" not in row and "origin" not in row)
+        if not same or (self._damaged and any(at[0] in self._damaged for at in row.get("at", ()))):
+            return None
+        return current
 
     def holding(self, digest: str, size: int) -> list[Part] | None:
         """Where the bundle before holds contents of a digest."""

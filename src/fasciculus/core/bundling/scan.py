@@ -90,6 +90,8 @@ class Chosen:
     left_out: frozenset[bytes] = frozenset()
     chooser: Chooser | None = None
     on_left_out: Callable[[bytes, int, str], None] = lambda path, size, rule: None
+    #: Told of a plain file with one name; True when it needs no describing, since it is listed already.
+    is_known: Callable[[bytes, os.stat_result], bool] | None = None
 
     @property
     def one_file_system(self) -> bool:
@@ -117,7 +119,7 @@ def scan(
     goes on. Raises ``OSError`` only when the root itself cannot be read.
     """
     chosen = chosen or Chosen()
-    chooser, left_out = chosen.chooser, chosen.left_out
+    chooser, left_out, is_known = chosen.chooser, chosen.left_out, chosen.is_known
     linked: dict[tuple[int, int], bytes] = {}
     info = os.lstat(root)
     if not stat.S_ISDIR(info.st_mode):
@@ -148,6 +150,11 @@ def scan(
                 if verdict and verdict != ON_THE_WAY:
                     chosen.on_left_out(relative, 0 if is_dir else info.st_size, verdict)
                     continue
+            if is_known is not None and info.st_nlink == 1 and stat.S_ISREG(info.st_mode):
+                # What leads to it must be listed before it.
+                yield from _owed(stack)
+                if is_known(relative, info):
+                    continue
             entry = describe(path, kind, relative, info, warn)
         except FileNotFoundError:
             warn(f"{shown(relative)}: vanished while it was read")
@@ -158,10 +165,7 @@ def scan(
         if entry is None:
             continue
         if verdict != ON_THE_WAY:
-            for above in stack:
-                if above.owed is not None:
-                    yield above.owed
-                    above.owed = None
+            yield from _owed(stack)
             if info.st_nlink > 1 and entry.type == FILE:
                 entry.links = info.st_nlink
                 first = linked.setdefault((info.st_dev, info.st_ino), relative)
@@ -175,6 +179,14 @@ def scan(
             below = _enter(path, relative, chooser, warn)
             below.owed = entry if verdict == ON_THE_WAY else None
             stack.append(below)
+
+
+def _owed(stack: list[_Folder]) -> Iterator[Entry]:
+    """The folders on the way to an entry that were not listed yet."""
+    for above in stack:
+        if above.owed is not None:
+            yield above.owed
+            above.owed = None
 
 
 def _enter(path: bytes, relative: bytes, chooser: Chooser | None, warn: Warn,
