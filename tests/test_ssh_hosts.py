@@ -12,6 +12,7 @@ from running import awkward_tree
 from fasciculus.core.bundling.scan import Chosen
 from fasciculus.core.errors import NotThere, Unreachable
 from fasciculus.core.filtering import Chooser, FileRules
+from fasciculus.reach import settled
 from fasciculus.reach.base import MariaDbSpec
 from fasciculus.reach.local import LocalReach
 from fasciculus.reach.ssh import SshReach
@@ -132,7 +133,7 @@ def test_a_host_without_a_shell_is_read_over_plain_sftp(bare_openssh, tree, tmp_
     remote.close()
 
 
-def test_sqlite_over_ssh_while_it_is_written_to(remote, tmp_path):
+def test_sqlite_over_ssh_while_it_is_written_to(remote, tmp_path, monkeypatch):
     path = tmp_path / "site.sqlite"
     with closing(sqlite3.connect(path)) as db:
         db.execute("PRAGMA journal_mode=WAL")
@@ -143,16 +144,16 @@ def test_sqlite_over_ssh_while_it_is_written_to(remote, tmp_path):
         target = tmp_path / "copy.sqlite"
         assert remote.copy_sqlite(os.fsencode(path), target) == {"page": 400}
         written = threading.Event()
-        fetch = remote._fetch
+        fetch = settled.fetch
 
-        def disturbed(source, copy):
-            fetch(source, copy)
+        def disturbed(reach, source, copy):
+            fetch(reach, source, copy)
             if not written.is_set():
                 written.set()
                 db.execute("INSERT INTO page (body) VALUES ('late')")
                 db.commit()
 
-        remote._fetch = disturbed
+        monkeypatch.setattr(settled, "fetch", disturbed)
         assert remote.copy_sqlite(os.fsencode(path), target) == {"page": 401}
     with closing(sqlite3.connect(target)) as copy:
         assert copy.execute("SELECT count(*) FROM page").fetchone() == (401,)

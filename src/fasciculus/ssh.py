@@ -161,6 +161,17 @@ class SshLink:
             self.close()
             raise broke_off(where, error) from error
 
+    def sftp(self, timeout: float) -> SftpClient:
+        """An SFTP session over the connection; its requests give up after ``timeout`` seconds."""
+        try:
+            client = SftpClient.from_transport(self.transport, window_size=WINDOW)
+            assert isinstance(client, SftpClient)
+            client.get_channel().settimeout(timeout)  # type: ignore[union-attr]
+            return client
+        except (paramiko.SSHException, OSError, EOFError) as error:
+            raise Lost(f"{self.spec.where} gives no SFTP session: {error or 'no answer'}.",
+                       "Is its SFTP subsystem switched on?") from error
+
     def _check_key(self) -> None:
         if not self.spec.host_key:
             raise BadSetting(

@@ -6,8 +6,8 @@
   import { count } from '../lib/words';
   import Field from '../parts/Field.svelte';
   import Lines from '../parts/Lines.svelte';
-  import Steps from '../parts/Steps.svelte';
   import Sure from '../parts/Sure.svelte';
+  import TriedSheet from '../parts/TriedSheet.svelte';
   import Trouble from '../parts/Trouble.svelte';
   let { params = {} }: { params?: { name?: string } } = $props();
   const blank = () => ({
@@ -123,14 +123,7 @@
       <div class="flex flex-wrap gap-3"><Button type="submit" disabled={busy || !!badName || !draft.name}>{busy ? 'Trying …' : 'Try and save'}</Button><Button color="alternative" onclick={tryOut} disabled={busy}>Try only</Button><Button color="alternative" href="#/accounts">Leave</Button></div></div>
   </form>
   <aside class="space-y-4">
-    {#if tried}
-      <section class="sheet p-4"><h2 class="mb-2">{tried.ok ? 'All steps succeed' : 'A step fails'}</h2><Steps {tried} />
-        {#if tried.host_key && tried.host_key !== draft.host_key}
-          <p class="mt-3">The server shows the host key <code class="wrap-anywhere">{tried.host_key}</code>. Compare it with what its administrator tells you.</p>
-          <Button size="xs" class="mt-2" onclick={() => { draft.host_key = tried!.host_key; tryOut(); }}>It is the right one: accept it</Button>
-        {/if}
-      </section>
-    {/if}
+    {#if tried}<TriedSheet {tried} accepted={draft.host_key} accept={(key) => { draft.host_key = key; tryOut(); }} />{/if}
     {#if saved}<section class="sheet p-4"><h2 class="mb-1">What is on it</h2><p>{count(saved.accounts, 'account')}. <a class="link" href="#/accounts?host={saved.name}">Look</a></p></section>{/if}
   </aside>
 </div>

@@ -8,7 +8,6 @@ from __future__ import annotations
 
 import os
 import shlex
-import sqlite3
 import stat
 import tempfile
 import time
@@ -25,15 +24,13 @@ from ..core.bundling.scan import Chosen, Warn, shown
 from ..core.errors import Lost, NotThere, Trouble, Unreachable
 from ..core.filtering import ON_THE_WAY
 from ..core.steps import Step
-from ..ssh import TIMEOUT, WINDOW, SftpClient, SshLink, SshSpec
+from ..ssh import TIMEOUT, SftpClient, SshLink, SshSpec
 from . import findscan, mariadb
 from .base import Contents, Found, MariaDbSpec, Ran, Seen, State
-from .local import rows_of
+from .settled import copy_sqlite
 from .tarstream import TarRead
 
 _CHUNK = 1024 * 1024
-_SQLITE_TRIES = 5
-_SIDES = (b"", b"-wal", b"-journal")
 _PROBE = ("find /dev/null -maxdepth 0 -printf '' 2>/dev/null && "
           "tar --version 2>/dev/null | head -n 1 | grep -q GNU && echo able")
 
@@ -113,14 +110,7 @@ class SshReach:
     def _sftp(self) -> SftpClient:
         self.connect()
         if self._client is None:
-            try:
-                client = SftpClient.from_transport(self._link.transport, window_size=WINDOW)
-                assert isinstance(client, SftpClient)
-                self._client = client
-                self._client.get_channel().settimeout(TIMEOUT * 6)  # type: ignore[union-attr]
-            except (paramiko.SSHException, EOFError, OSError) as error:
-                raise Unreachable(f"{self._link.spec.where} offers no SFTP.",
-                                  "Switch its SFTP subsystem on.") from error
+            self._client = self._link.sftp(TIMEOUT * 6)
         return self._client
 
     @contextmanager
@@ -392,58 +382,17 @@ class SshReach:
     # Databases -----------------------------------------------------------------
 
     def copy_sqlite(self, path: bytes, target: Path) -> dict[str, int]:
-        """A copy that nobody wrote to while it was taken, with its write-ahead log worked in."""
-        for _ in range(_SQLITE_TRIES):
-            before = self._states(path)
-            if not before[0]:
-                raise NotThere(f"The SQLite database {shown(path)} does not exist.",
-                               "Correct its path, or remove it from the account.")
-            for side, state in zip(_SIDES, before, strict=True):
-                copy = Path(os.fsdecode(os.fsencode(target) + side))
-                copy.unlink(missing_ok=True)
-                if state:
-                    self._fetch(path + side, copy)
-            if self._states(path) == before:
-                return self._settled(path, target)
-        raise Trouble(f"The SQLite database {shown(path)} was written to each time it was copied.",
-                      "Move the job to a quieter hour.")
+        return copy_sqlite(self, path, target)
 
-    def _states(self, path: bytes) -> list[bytes]:
-        """What changes with every write, for the database and its logs; empty for one that is not there."""
+    def state_of(self, path: bytes) -> bytes:
+        """What changes with every write to a file; empty when there is none."""
         if self.has_tools:
-            ran = self.run("".join(
-                f"find {_quoted(path + side)} -maxdepth 0 -printf '%s %T@ %C@ %i' 2>/dev/null; printf '\\0'; "
-                for side in _SIDES), 60.0)
-            return ran.output.split(b"\0")[:-1]
-        rows = []
-        for side in _SIDES:
-            try:
-                info = self._sftp.stat(path + side)
-                rows.append(f"{info.st_size} {info.st_mtime}".encode())
-            except OSError:
-                rows.append(b"")
-        return rows
-
-    def _fetch(self, path: bytes, target: Path) -> None:
-        with closing(self.open(path)) as source, target.open("wb") as sink:
-            while chunk := source.read(_CHUNK):
-                sink.write(chunk)
-
-    def _settled(self, path: bytes, target: Path) -> dict[str, int]:
+            return self.run(f"find {_quoted(path)} -maxdepth 0 -printf '%s %T@ %C@ %i' 2>/dev/null", 60.0).output
         try:
-            with closing(sqlite3.connect(target)) as copy:
-                copy.execute("PRAGMA wal_checkpoint(TRUNCATE)")
-                copy.execute("PRAGMA journal_mode=DELETE")
-                checked = copy.execute("PRAGMA quick_check").fetchone()[0]
-                if checked != "ok":
-                    raise sqlite3.DatabaseError(checked)
-                return rows_of(copy)
-        except sqlite3.Error as error:
-            raise Trouble(f"The SQLite database {shown(path)} cannot be copied: {error}.",
-                          "Is it a database, and not damaged? “PRAGMA integrity_check” tells.") from error
-        finally:
-            for side in _SIDES[1:]:
-                Path(os.fsdecode(os.fsencode(target) + side)).unlink(missing_ok=True)
+            info = self._sftp.stat(path)
+        except OSError:
+            return b""
+        return f"{info.st_size} {info.st_mtime}".encode()
 
     def mariadb(self, spec: MariaDbSpec) -> AbstractContextManager[mariadb.MariaDb]:
         """Over a channel of the SSH connection; no port is opened on the host."""

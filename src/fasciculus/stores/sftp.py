@@ -19,7 +19,7 @@ from paramiko.sftp import CMD_EXTENDED, CMD_EXTENDED_REPLY
 from ..core.errors import BadSetting, Lost, NotThere, StoreFull, Trouble, Unreachable
 from ..core.steps import Step
 from ..core.wording import size_words
-from ..ssh import TIMEOUT, WINDOW, SshLink, SshSpec, broke_off
+from ..ssh import TIMEOUT, SshLink, SshSpec, broke_off
 from .base import Item, StoreSpec
 
 _CHUNK = 32 * 1024
@@ -65,9 +65,7 @@ class SftpStore:
         address = self._link.spec.address
         yield from self._link.connecting()
         try:
-            self._client = paramiko.SFTPClient.from_transport(self._link.transport, window_size=WINDOW)
-            assert self._client is not None
-            self._client.get_channel().settimeout(TIMEOUT * 3)  # type: ignore[union-attr]
+            self._client = self._link.sftp(TIMEOUT * 3)
             try:
                 found = self._client.stat(self._root)
             except FileNotFoundError as error:
