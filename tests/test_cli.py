@@ -210,3 +210,71 @@ def test_signing_in_keeps_a_token(running, tmp_path):
     assert found.returncode == 0 and "@" in found.stdout
     assert subprocess.run([program, "sign-out"], env=environment).returncode == 0
     assert not kept.exists()
+
+
+def test_a_host_described_found_covered_and_measured_from_the_command_line(running, tmp_path):
+    valley = tmp_path / "valley"
+    for name in ("millpond", "ferryline"):
+        (valley / name / f"sites/{name}.example/cache").mkdir(parents=True)
+        (valley / name / f"sites/{name}.example/index.html").write_text(name * 50)
+        (valley / name / f"sites/{name}.example/cache/page").write_text("x" * 900)
+    (tmp_path / "attic").mkdir()
+    (tmp_path / "key").write_text("not a key")
+
+    def said(*words, code=0):
+        found = running.cli(*words)
+        assert found.returncode == code, (words, found.stdout, found.stderr)
+        return found.stdout + found.stderr
+
+    assert "hosts add" in said("hosts", "list")
+    unreachable = said("hosts", "add", "reed-9", "--address", "127.0.0.1", "--port", "1", "--user", "root",
+                       "--key-file", str(tmp_path / "key"), code=1)  # fmt: skip
+    assert "connect: Nothing answers at 127.0.0.1, port 1" in unreachable
+    assert said("hosts", "show", "reed-9", code=5), "what does not answer is not saved"
+    assert "mail.dkim" in said("hosts", "add", "reed-1", "--dkim", "/etc/keys", code=2)
+    assert "{account}" in said("hosts", "add", "reed-1", "--homes", "/home/x", code=2)
+    said("hosts", "add", "reed-1", "--homes", f"{valley}/{{account}}", "--roots", f"{valley}/{{account}}/sites/{{site}}")
+    assert "no rule" not in said("hosts", "show", "reed-1")
+    found = said("hosts", "find", "reed-1")
+    assert "+ ferryline: new; site ferryline.example" in found and "take-over reed-1 --all" in found
+    assert "Name them with --account" in said("hosts", "take-over", "reed-1", code=2)
+    assert "Took over 1 account" in said("hosts", "take-over", "reed-1", "--account", "millpond")
+    assert "Took over 1 account" in said("hosts", "take-over", "reed-1", "--all")
+    assert "known already" in said("hosts", "find", "reed-1")
+
+    bare = said("coverage", "list", code=1)
+    assert bare.count("■ no job") == 2 and "millpond.example" in bare
+    said("stores", "add", "attic", "--kind", "folder", "--path", str(tmp_path / "attic"))
+    assert "not a pattern" in said("jobs", "add", "nightly", "--store", "attic", "--exclude", "!", code=2)
+    assert "is not a size" in said("jobs", "add", "nightly", "--store", "attic", "--larger-than", "big", code=2)
+    assert "--note disk" in said("jobs", "add", "nightly", "--store", "attic", "--note", "disk", code=2)
+    assert "exclude each other" in said("jobs", "add", "nightly", "--accounts", "all", "--hosts", "all", code=2)
+    made = said(
+        "jobs", "add", "nightly", "--store", "attic", "--leave-out", "caches", "--exclude", "*.bak", "--older-than",
+        "3650", "--contents", "files,notes", "--note", "who=echo {account}", "--before", "true", "--mode", "incremental",
+    )  # fmt: skip
+    assert "files (without caches, what 1 pattern matches and those older than 3,650 days)" in made
+    assert "stores only what changed" in made
+    assert "never" in said("coverage", "list", "--state", "trouble")
+    measured = said("jobs", "preview", "nightly", "millpond")
+    assert "5 entries, 400 B" in measured and "**/cache/**" in measured
+    assert json.loads(said("jobs", "preview", "nightly", "millpond", "--json"))["saved"][0]["bytes"] == 900
+    assert "There is no account “nobody”" in said("jobs", "preview", "nightly", "nobody", code=5)
+    for words in ((), ("--full",), ("--compare",)):
+        said("start", "nightly", "--wait", *words)
+    assert "All" not in said("coverage", "list", "--state", "trouble")
+    newest = json.loads(said("bundles", "list", "--subject", "millpond", "--json"))[0]["id"]
+    assert "what changed (incremental)" in said("bundles", "show", str(newest))
+    for form in ("tar.zst", "zip"):
+        assert "whole and checked" in said(
+            "bundles", "download", str(newest), "--as", form, "--to", str(tmp_path / f"x.{form}")
+        )
+    said("accounts", "change", "millpond", "--exclude", "/private/", "--exclude", "*.tmp")
+    assert "/private/" in said("accounts", "show", "millpond")
+    text = said("definitions", "export")
+    assert 'excludes = [\n    "/private/",\n    "*.tmp",\n]' in text
+    (tmp_path / "defs.toml").write_text(text)
+    assert "0 changed, 5 the same" in said("definitions", "apply", str(tmp_path / "defs.toml"))
+    assert "needs a yes" in said("accounts", "remove", "millpond", "--with-bundles", code=2)
+    assert "Its bundles are gone" in said("accounts", "remove", "millpond", "--with-bundles", "--yes")
+    assert json.loads(said("bundles", "list", "--subject", "millpond", "--json")) == []

@@ -222,7 +222,25 @@ def test_bad_input_is_answered_at_the_field_with_the_way_out(running, tmp_path):
         assert post("/stores", name="attic", kind="folder", path="/no/such")["field"] == "path"
         for home in ("/var/vmail/{domain}", "/var/{user}/{x}", "/var/{domain.__class__}/{user}"):
             assert post("/hosts", name="reed-2", mail={"home": home})["field"] == "mail.home"
+        host = {"name": "reed-2", "kind": "ssh", "address": "a.example", "user": "root"}
+        assert post("/hosts", **{**host, "address": ""})["field"] == "address"
+        assert post("/hosts", **{**host, "hold_flag": "/run/hold"})["field"] == "hold_flag"
+        assert post("/hosts", **{**host, "mail": {"dkim": "/etc/keys"}})["field"] == "mail.dkim"
+        assert post("/hosts", **{**host, "finding": {"homes": ["/home"]}})["field"] == "finding.homes.0"
+        assert post("/hosts", **{**host, "finding": {"database_prefix": "x_"}})["field"] == "finding.database_prefix"
+        assert post("/hosts", **{**host, "system": ["etc"]})["field"] == "system.0"
         job = {"name": "nightly", "stores": ["attic"]}
+        assert post("/jobs", **{**job, "rules": {"excludes": ["*.log", "!"]}})["field"] == "rules.excludes.1"
+        assert post("/jobs", **{**job, "rules": {"sets": ["all"]}})["field"] == "rules.sets.0"
+        assert post("/jobs", **{**job, "rules": {"ignore_file": "a/b"}})["field"] == "rules.ignore_file"
+        assert post("/jobs", **{**job, "contents": ["notes"]})["field"] == "notes"
+        assert post("/jobs", **{**job, "subjects": "hosts", "contents": ["files"]})["field"] == "contents"
+        twice = [{"name": "a", "command": "x"}] * 2
+        assert post("/jobs", **{**job, "contents": ["notes"], "notes": twice})["field"] == "notes"
+        assert post("/jobs", **{**job, "commands": [{"when": "sometimes", "command": "x"}]})["field"] == "commands.0.when"
+        assert post("/definitions", text='[hosts.a]\nsecrets = { password = "p" }')["field"] == "text"
+        assert http.get("/api/v1/coverage?state=fine").json()["field"] == "state"
+        assert http.get("/api/v1/coverage?sort=colour").json()["field"] == "sort"
         assert post("/jobs", **{**job, "timetable": "daily 26:00"})["field"] == "timetable"
         assert post("/jobs", **{**job, "zone": "Heronmere"})["field"] == "zone"
         assert post("/jobs", **{**job, "keep": 0})["field"] == "keep"
