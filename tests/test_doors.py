@@ -126,6 +126,7 @@ def test_secrets_are_sealed_hashed_and_never_said(running, stand_in, tmp_path):
         "sftp": stand_in.password,
         "database": "Ledger-Secret-1",
         "mail": "Mail-Secret-2",
+        "ssh": "Host-Secret-3",
         "person": PASSWORD,
         "token": running.token,
     }
@@ -154,6 +155,14 @@ def test_secrets_are_sealed_hashed_and_never_said(running, stand_in, tmp_path):
                 sender="fasciculus@sedge-quill.example",
             )
         )
+        away = Host(
+            name="reed-2", kind="ssh", address="127.0.0.1", port=1, user="root",
+            secrets=HostSecrets(password=secrets["ssh"]),
+        )  # fmt: skip
+        client.hosts_add(away)
+        assert not client.hosts_try("reed-2").ok and client.hosts_show("reed-2").secrets_set == ["password"]
+        found = client.definitions_apply(client.definitions_export(), {"hosts.reed-2.password": secrets["ssh"]})
+        assert found.changes == []
         # Processes are looked at while a run goes on.
         number = client.jobs_start("nightly").id
         seen = subprocess.run(["ps", "axeww", "-o", "args="], capture_output=True, text=True).stdout
@@ -165,13 +174,14 @@ def test_secrets_are_sealed_hashed_and_never_said(running, stand_in, tmp_path):
         answers = ""
         for path in client.openapi_document()["paths"]:
             if "{" not in path and path != "/health":
-                answer = client._http.get(path, timeout=5) if path != "/api/v1/live" else None
+                answer = client._http.get(path, timeout=60) if path != "/api/v1/live" else None
                 answers += answer.text if answer is not None else ""
         for path in (
             f"/runs/{number}",
             f"/runs/{number}/log",
             "/stores/boathouse",
             "/hosts/reed-1",
+            "/hosts/reed-2",
             "/reports/1",
             "/bundles/1",
         ):
@@ -224,8 +234,9 @@ def test_bad_input_is_answered_at_the_field_with_the_way_out(running, tmp_path):
             assert post("/hosts", name="reed-2", mail={"home": home})["field"] == "mail.home"
         host = {"name": "reed-2", "kind": "ssh", "address": "a.example", "user": "root"}
         assert post("/hosts", **{**host, "address": ""})["field"] == "address"
-        assert post("/hosts", **{**host, "hold_flag": "/run/hold"})["field"] == "hold_flag"
-        assert post("/hosts", **{**host, "mail": {"dkim": "/etc/keys"}})["field"] == "mail.dkim"
+        for flag in ("/run/hold", "/run/{site}/{x}", "/run/{site.__class__}", "/run/{site}/{"):
+            assert post("/hosts", **{**host, "hold_flag": flag})["field"] == "hold_flag"
+        assert post("/hosts", **{**host, "mail": {"dkim": "/etc/{domain}/{y}"}})["field"] == "mail.dkim"
         assert post("/hosts", **{**host, "finding": {"homes": ["/home"]}})["field"] == "finding.homes.0"
         assert post("/hosts", **{**host, "finding": {"database_prefix": "x_"}})["field"] == "finding.database_prefix"
         assert post("/hosts", **{**host, "system": ["etc"]})["field"] == "system.0"

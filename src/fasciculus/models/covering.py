@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Literal
 
-from pydantic import BaseModel
+from pydantic import BaseModel, Field
 
 from .inventory import Account
 from .jobs import Job
@@ -88,7 +88,7 @@ class Definitions(BaseModel):
     reference, by their place, as in ``stores.boathouse.password``."""
 
     text: str
-    secrets: dict[str, str] = {}
+    secrets: dict[str, str] = Field(default={}, repr=False)
     dry_run: bool = False
 
 

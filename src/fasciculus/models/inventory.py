@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from typing import Annotated, Literal
 
 from pydantic import AfterValidator, BaseModel, Field, model_validator
@@ -48,17 +49,26 @@ def _mail_home(value: str) -> str:
     return value
 
 
+def _fills(value: str, *names: str) -> bool:
+    """Whether nothing but these names stands in braces."""
+    try:
+        value.format(**dict.fromkeys(names, "x"))
+    except (KeyError, IndexError, ValueError, AttributeError):
+        return False
+    return "." not in "".join(re.findall(r"{(.*?)}", value))
+
+
 def _domain_path(value: str) -> str:
     value = _absolute_or_empty(value)
-    if value and "{domain}" not in value:
-        raise ValueError("It needs {domain}, as in /etc/opendkim/keys/{domain}.")
+    if value and ("{domain}" not in value or not _fills(value, "domain")):
+        raise ValueError("It needs {domain} and nothing else in braces, as in /etc/opendkim/keys/{domain}.")
     return value
 
 
 def _flag(value: str) -> str:
     value = _absolute_or_empty(value)
-    if value and "{site}" not in value and "{account}" not in value:
-        raise ValueError("It needs {site} or {account}, as in /run/hold/{site}.")
+    if value and not (("{site}" in value or "{account}" in value) and _fills(value, "site", "account")):
+        raise ValueError("It needs {site} or {account} and nothing else in braces, as in /run/hold/{site}.")
     return value
 
 

@@ -17,6 +17,7 @@ from .frames import FRAME_SIZE, UNPACK_ERRORS, codec_of
 from .names import SubjectRef
 
 _READ = 1024 * 1024
+_OPEN_PIECES = 12
 
 
 class Ranges(Protocol):
@@ -159,12 +160,14 @@ class BundleReader:
             offset, length, skip = following, 0, 0
 
     def _reader(self, piece: str) -> PieceReader:
-        if piece not in self._readers:
-            # Pieces come in order; the ones before are not wanted again, as a rule.
-            while len(self._readers) >= 4:
+        # An incremental bundle goes to and fro among the pieces of many nights: each keeps its frame.
+        reader = self._readers.pop(piece, None)
+        if reader is None:
+            while len(self._readers) >= _OPEN_PIECES:
                 self._readers.pop(next(iter(self._readers))).close()
-            self._readers[piece] = PieceReader(self._source, self._subject.piece(piece))
-        return self._readers[piece]
+            reader = PieceReader(self._source, self._subject.piece(piece))
+        self._readers[piece] = reader
+        return reader
 
 
 def only(entries: Iterable[Entry], kinds: Iterable[str], paths: Iterable[bytes]) -> Iterator[Entry]:
