@@ -316,3 +316,27 @@ def test_a_change_in_the_middle_moves_the_neighbouring_members_alone(mariadb, sp
     assert 1 <= len(edited - before) <= 2
     mariadb.run("DELETE FROM t WHERE id BETWEEN LPAD(5000, 6, '0') AND LPAD(5003, 6, '0')", database="stretches")
     assert 1 <= len(found() - edited) <= 2 and len(before) > 10
+
+
+def test_rows_of_every_packet_size_and_a_connection_that_is_cut(mariadb, spec):
+    mariadb.run(
+        "CREATE DATABASE sizes",
+        "USE sizes",
+        "CREATE TABLE t (id INT PRIMARY KEY, body TEXT CHARACTER SET latin1, more TEXT CHARACTER SET latin1)",
+        "INSERT INTO t SELECT seq, REPEAT(CHAR(39), seq * 9), REPEAT('x', seq) FROM seq_1_to_7000_step_500",
+    )
+    members, done = dumped(spec, "sizes")
+    assert done.tables == {"t": 14}
+    mariadb.run("CREATE DATABASE sizes_back")
+    subprocess.run(
+        ["mariadb", "-S", mariadb.socket, "sizes_back"], input=b"".join(m.data for m in members), check=True
+    )
+    sums = {row[1] for row in mariadb_rows(mariadb, "CHECKSUM TABLE sizes.t, sizes_back.t")}
+    assert len(sums) == 1 and None not in sums
+    with connect(spec) as server:
+        (number,) = server.rows("SELECT CONNECTION_ID()")[0]
+        rows = server.stream("SELECT REPEAT('x', 900) FROM sizes.t a, sizes.t b, sizes.t c, sizes.t d, sizes.t e")
+        next(rows)
+        mariadb.run(f"KILL {number.decode()}")
+        with pytest.raises(Unreachable, match="broke the connection off"):
+            list(rows)
