@@ -113,6 +113,10 @@ def test_downloads_in_each_form_and_incremental_nights_through_the_service(runni
         kept = {p["name"] for b in (newest, before) for p in client.bundles_show(b.id).pieces}
         pieces = tmp_path / "attic/accounts/millpond/pieces"
         assert {p.name for p in pieces.iterdir()} == kept, "retired bundles' pieces stay as long as they are needed"
+        assert client.jobs_retiring("nightly").items == []
+        (row,) = client.jobs_retiring("nightly", keep=1).items
+        old = client.bundles_show(before.id)
+        assert row.bundle == old.name and row.frees == old.packed, "its own piece goes, the full bundle's stays"
         for form, unpack in (("tar.gz", "tar -xzf"), ("tar.zst", "tar --zstd -xf"), ("zip", "unzip")):
             archive, target = tmp_path / f"x.{form}", tmp_path / f"as-{form}"
             client.bundles_download(newest.id, archive, form=form)

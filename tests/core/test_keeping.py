@@ -4,6 +4,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from fasciculus.core import keeping
 from fasciculus.core.errors import BadSetting
 from fasciculus.core.keeping import Kept, retiring
 from fasciculus.core.selecting import LeftOut, Selection, chosen
@@ -52,3 +53,10 @@ def test_left_out_follows_links_to_the_real_place(tmp_path):
     (tmp_path / "store").symlink_to(tmp_path / "home/backups")
     found = LeftOut([str(tmp_path / "store"), "/elsewhere"]).below(str(tmp_path / "home").encode())
     assert found == {b"backups"}
+
+
+def test_what_retiring_frees_goes_with_the_last_that_needs_it():
+    needs = {"a": {"p1": 100}, "b": {"p1": 100, "p2": 20}, "c": {"p1": 100, "p3": 3}}
+    assert keeping.freed(["a", "b"], needs) == {"a": 0, "b": 20}
+    assert keeping.freed(["a", "b", "c"], needs) == {"a": 0, "b": 20, "c": 103}
+    assert keeping.freed([], needs) == {}

@@ -274,6 +274,25 @@ def preview(name: Name, subject: Annotated[str, typer.Argument(
 
 
 @app.command()
+def retiring(name: Name, keep: Annotated[int | None, typer.Option(
+                 help="As if so many copies were kept; else as the job says.", min=1)] = None,
+             as_json: AsJson = False) -> None:
+    """Say which copies would retire now, and what that would free; nothing is removed."""
+    with service() as client:
+        rows = client.jobs_retiring(name, keep).items
+    if as_json:
+        return output.show_json(rows)
+    output.show_table(rows, [
+        ("SUBJECT", lambda r: r.subject), ("STORE", lambda r: r.store), ("MOMENT", lambda r: moment(r.moment)),
+        ("BUNDLE", lambda r: r.bundle), ("FREES", lambda r: output.size(r.frees)),
+    ], "Nothing would retire.", right=["FREES"])
+    if rows:
+        output.out.print(f"{len(rows):,} copies would go and free {output.size(sum(r.frees for r in rows))}.",
+                         highlight=False)
+    return None
+
+
+@app.command()
 def readback(name: Name, as_json: AsJson = False) -> None:
     """Say what a job will do: its sentence, next starts, size, advice."""
     with service() as client:

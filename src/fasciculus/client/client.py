@@ -31,6 +31,7 @@ from ..models import (
     ReportDetail,
     Restore,
     RestoreStart,
+    Retiring,
     Run,
     RunDetail,
     SignIn,
@@ -126,6 +127,10 @@ class Client(WhatExists, Wire):
 
     def jobs_readback(self, job: Job) -> Readback:
         return self._call("POST", "/jobs/readback", Readback, job)
+
+    def jobs_retiring(self, name: str, keep: int | None = None) -> Page[Retiring]:
+        """What would retire now, as if ``keep`` copies were kept; nothing is removed."""
+        return self._call("GET", f"/jobs/{quote(name)}/retiring", Page[Retiring], keep=keep)
 
     def jobs_start(self, name: str, key: str | None = None, full: bool = False,
                    compare: bool = False) -> Started:

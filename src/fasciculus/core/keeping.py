@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 from datetime import datetime
 
@@ -36,3 +36,18 @@ def retiring(copies: Iterable[Kept], count: int) -> list[Kept]:
     check(count)
     free = sorted((c for c in copies if not c.pinned), key=lambda c: (c.moment, c.name))
     return free[:-count]
+
+
+def freed(going: Iterable[str], needs: Mapping[str, Mapping[str, int]]) -> dict[str, int]:
+    """The bytes that each of some copies frees when they go one after the other.
+
+    ``needs`` gives, for every copy of the subject on the store, the bytes of each piece that it needs;
+    a piece goes with the last copy that needs it.
+    """
+    left = {name: set(pieces) for name, pieces in needs.items()}
+    found = {}
+    for name in going:
+        mine = left.pop(name, set())
+        others = set().union(*left.values()) if left else set()
+        found[name] = sum(needs[name][piece] for piece in mine - others)
+    return found

@@ -33,7 +33,7 @@ from .inventory import (
     Site,
     SiteRow,
 )
-from .jobs import Command, Databases, Job, JobRow, JobStart, Note, Readback, Rules
+from .jobs import Command, Databases, Job, JobRow, JobStart, Note, Readback, Retiring, Rules
 from .paging import Page
 from .problem import Problem
 from .reports import MailServer, OutboxItem, Report, ReportDetail
@@ -46,7 +46,7 @@ __all__ = [
     "Change", "Command", "Copy", "CoverageRow", "Database", "Databases", "Definitions", "Finding",
     "Found", "Host", "HostSecrets", "Identity", "Job", "JobRow", "JobStart", "LogLine", "MailFiles", "MailServer",
     "MariaDbServer", "Note", "OutboxItem", "Overview", "Page", "Password", "Preview", "PreviewStart",
-    "Problem", "Proposed", "Readback", "Report", "ReportDetail", "Restore", "RestoreStart", "Rules",
+    "Problem", "Proposed", "Readback", "Report", "ReportDetail", "Restore", "RestoreStart", "Retiring", "Rules",
     "Run", "RunDetail", "SignIn", "Site", "SiteRow", "Started", "Store", "StoreFill", "StoreSecrets",
     "TakeOver", "Taken", "Task", "TaskCopy", "Token", "TokenMade", "TokenNew", "Tried", "TryStep",
     "Upcoming",

@@ -165,6 +165,18 @@ class JobStart(BaseModel):
     compare: bool = False
 
 
+class Retiring(BaseModel):
+    """A copy that the keep rule would not keep, and the bytes that its going would free on its store, together
+    with those listed before it of the same subject."""
+
+    subject_kind: str
+    subject: str
+    store: str
+    bundle: str
+    moment: datetime
+    frees: int
+
+
 class JobRow(Job):
     """A job as it is listed, with what the service knows of it."""
 

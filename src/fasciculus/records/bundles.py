@@ -88,6 +88,20 @@ def known_on(db: sqlite3.Connection, subject_kind: str, subject: str, job: str,
         "AND store.name=? ORDER BY moment, bundle.id", (subject_kind, subject, job, store))]
 
 
+def subjects_of(db: sqlite3.Connection, subject_kind: str, job: str) -> list[str]:
+    """The subjects of which a job has bundles."""
+    return [row[0] for row in db.execute(
+        "SELECT DISTINCT subject FROM bundle WHERE subject_kind=? AND job=? ORDER BY subject", (subject_kind, job))]
+
+
+def pieces_on(db: sqlite3.Connection, subject_kind: str, subject: str, store: str) -> dict[str, dict[str, int]]:
+    """By bundle of a subject on a store, whatever its job: the bytes of each piece that it needs."""
+    return {row["name"]: {piece["name"]: piece["bytes"] for piece in json.loads(row["manifest"])["pieces"]}
+            for row in db.execute(
+        "SELECT bundle.name, manifest FROM bundle JOIN copy ON bundle_id=bundle.id JOIN store ON store.id=store_id "
+        "WHERE subject_kind=? AND subject=? AND store.name=?", (subject_kind, subject, store))}
+
+
 def retire(db: sqlite3.Connection, subject_kind: str, subject: str, name: str, store: str) -> None:
     """Forget a copy, and the bundle with its last one."""
     db.execute(

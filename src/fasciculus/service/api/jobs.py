@@ -2,13 +2,15 @@
 
 from __future__ import annotations
 
+import sqlite3
 from datetime import UTC, datetime
 
 from flask import request
 
-from ...core import planning, timetable
+from ...core import keeping, planning, timetable
+from ...core.bundling.names import moment_of
 from ...core.errors import BadSetting
-from ...models import Job, JobRow, JobStart, Page, Readback, Started
+from ...models import Job, JobRow, JobStart, Page, Readback, Retiring, Started
 from ...records import bundles, jobs, runs, stores
 from ..parts import parts
 from ..registry import PREFIX, arg, operation, visitor
@@ -100,6 +102,32 @@ def jobs_start(name: str, body: JobStart) -> Started:
     run_id = parts().dispatcher.start_run(name, visitor().name, key, body.full, body.compare)
     note("started job", name)
     return Started(id=run_id, url=f"{PREFIX}/runs/{run_id}")
+
+
+@operation("GET", "/jobs/{name}/retiring", "What would retire now, and what that would free; nothing is removed",
+           gives=Page[Retiring], query={"keep": "as if so many copies were kept; else as the job says"})
+def jobs_retiring(name: str) -> Page[Retiring]:
+    db = parts().records.reader
+    job = jobs.job(db, name)
+    text = arg("keep") or str(job.keep)
+    if not text.isdigit():
+        raise BadSetting(f"“{text}” is not a number of copies.", "Give a number from 1 to 10,000.", field="keep")
+    keep = keeping.check(int(text))
+    kind = job.subjects[:-1]
+    rows = [row for subject in bundles.subjects_of(db, kind, name) for store in job.stores
+            for row in _retiring(db, kind, subject, name, store, keep)]
+    return Page(items=rows, total=len(rows))
+
+
+def _retiring(db: sqlite3.Connection, kind: str, subject: str, job: str, store: str,
+              keep: int) -> list[Retiring]:
+    copies = [keeping.Kept(bundle, moment, pinned)
+              for bundle, pinned in bundles.known_on(db, kind, subject, job, store)
+              if (moment := moment_of(bundle))]
+    going = keeping.retiring(copies, keep)
+    freed = keeping.freed([copy.name for copy in going], bundles.pieces_on(db, kind, subject, store))
+    return [Retiring(subject_kind=kind, subject=subject, store=store, bundle=copy.name, moment=copy.moment,
+                     frees=freed[copy.name]) for copy in going]
 
 
 @operation("POST", "/jobs/readback", "What a job would do, before it is saved", takes=Job,
