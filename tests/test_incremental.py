@@ -4,8 +4,10 @@ import io
 import json
 import os
 import shutil
+import sqlite3
 import subprocess
 import threading
+from contextlib import closing
 from pathlib import Path
 
 import pytest
@@ -146,6 +148,23 @@ def test_a_night_stores_what_changed_and_shows_everything(nights):
     assert nights.night(incremental=False)["brings"] == "full" and nights.brought() > first
     nights.night()
     assert nights.brought() == 0 and nights.restored(nights.known[-1]) == nights.images[nights.known[-1]]
+
+
+@pytest.mark.parametrize("rows", [200, 20_000])
+def test_an_sqlite_database_that_did_not_change_is_not_stored_again(nights, rows):
+    databases = [{"engine": "sqlite", "name": "site", "path": "site.sqlite"}]
+    more = {"contents": ["files", "databases"], "databases": databases}
+    with closing(sqlite3.connect(nights.tree / "site.sqlite")) as db:
+        db.execute("CREATE TABLE page (id INTEGER PRIMARY KEY, body TEXT)")
+        db.executemany("INSERT INTO page (body) VALUES (?)", [(f"page {n} " * 8,) for n in range(rows)])
+        db.commit()
+        nights.night(**more)
+        nights.night(**more)
+        assert nights.brought() == 0
+        db.execute("UPDATE page SET body='edited' WHERE id=1")
+        db.commit()
+        nights.night(**more)
+        assert nights.brought() > 0
 
 
 def test_comparing_contents_finds_what_kept_its_size_and_time(nights):

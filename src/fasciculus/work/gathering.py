@@ -236,9 +236,12 @@ class Gatherer:
                 raise Trouble(f"The SQLite database {database.path} vanished while it was copied.")
             entry.origin = os.fsencode(database.path)
             entry.size = copy.stat().st_size
-            with LocalFile(str(copy)) as stream:
-                if not self._held(entry, stream):
-                    self._packer.add_stream(entry, stream, self._warn)
+            if entry.size <= _WHOLE:
+                self._packer.add(entry, copy.read_bytes())
+            else:
+                with LocalFile(str(copy)) as stream:
+                    if not self._held(entry, stream):
+                        self._packer.add_stream(entry, stream, self._warn)
             self._seen(1, entry.size)
         finally:
             copy.unlink(missing_ok=True)
