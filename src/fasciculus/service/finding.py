@@ -20,7 +20,7 @@ from ..core.finding.accounts import (
     rule_glob,
     rule_pattern,
 )
-from ..core.finding.webconf import VirtualHost, apache_hosts, nginx_hosts
+from ..core.finding.webconf import apache_hosts, nginx_hosts
 from ..core.mailconf import domains_of_map, domains_of_passwd
 from ..models import Account, Database, Host, Site
 from ..reach.base import MariaDbSpec, Reach
@@ -75,7 +75,7 @@ def _facts(reach: Reach, host: Host, server: MariaDbSpec | None) -> Facts:
     for patterns, read in ((rules.nginx, nginx_hosts), (rules.apache, apache_hosts)):
         for pattern in patterns:
             for path in expand(reach, pattern):
-                facts.virtual_hosts += _hosts_of(read, reach, path)
+                facts.virtual_hosts += read(reach.read_text(path))
     if server is not None and (rules.database_prefix or rules.by_grants):
         _databases(reach, server, facts, rules.by_grants)
     if rules.mail:
@@ -88,11 +88,6 @@ def _facts(reach: Reach, host: Host, server: MariaDbSpec | None) -> Facts:
     if rules.sqlite:
         facts.sqlite = _sqlite(reach, [path for rule in rules.homes for path in expand(reach, rule_glob(rule))])
     return facts
-
-
-def _hosts_of(read: object, reach: Reach, path: str) -> list[VirtualHost]:
-    assert callable(read)
-    return list(read(reach.read_text(path)))
 
 
 def _databases(reach: Reach, server: MariaDbSpec, facts: Facts, by_grants: bool) -> None:

@@ -20,13 +20,12 @@ from ..core.bundling.scan import Chosen, group_name, user_name
 from ..core.dumping.mariadb import Dump, safe_file, users
 from ..core.errors import Trouble
 from ..core.filtering import Chooser
-from ..core.selecting import LeftOut
 from ..reach.base import Contents, Reach
 from ..reach.local import LocalFile
+from .left_out import left_out
 from .order import BundleOrder, DatabaseOrder
 
 _WHOLE = 1024 * 1024
-_SQLITE_SIDES = ("", "-wal", "-shm", "-journal")
 _TRIES = 3
 _GRAIN_NS = 20_000_000
 _SERVERS_OWN = frozenset(["information_schema", "performance_schema", "mysql", "sys"])
@@ -61,7 +60,7 @@ class Gatherer:
         rules = self._order.rules
         chooser = None if rules.everything else Chooser(rules, time.time_ns())
         is_known = None if self._previous is None or self._compare else self._is_known
-        chosen = Chosen(self.left_out(self._root), chooser, self._note_left_out, is_known)
+        chosen = Chosen(left_out(self._order, self._root), chooser, self._note_left_out, is_known)
         for found in self._reach.tree(self._order.subject.root, chosen, self._unreadable):
             self.file(found.entry, found.open)
 
@@ -79,20 +78,6 @@ class Gatherer:
         count = self.result.left_out.setdefault(rule, LeftOutCount())
         count.entries += 1
         count.bytes += size
-
-    def left_out(self, root: bytes) -> frozenset[bytes]:
-        """The service's own files, local stores, and the databases that go in as copies, below a folder."""
-        copied = []
-        if "databases" in self._order.contents:
-            copied = [
-                self._root + b"/" + os.fsencode(database.path + side)
-                for database in self._order.databases if database.engine == "sqlite"
-                for side in _SQLITE_SIDES
-            ]
-        if self._order.host.address:
-            # The service's own paths mean nothing on another host.
-            return frozenset(p[len(root) + 1:] for p in copied if p.startswith(root + b"/"))
-        return LeftOut([*self._order.left_out, *copied]).below(root)
 
     def _unreadable(self, text: str) -> None:
         self.result.unreadable.setdefault("files", []).append(text)

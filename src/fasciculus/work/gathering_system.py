@@ -13,6 +13,7 @@ from ..core.errors import Trouble
 from ..reach.base import Reach
 from ..reach.places import expand
 from .gathering import Gatherer, made_up
+from .left_out import left_out
 from .order import BundleOrder
 
 _USER_FILES = ("group", "passwd", "shadow")
@@ -48,7 +49,7 @@ class SystemGatherer:
             if entry is not None:
                 self._gatherer.file(entry, lambda: self._reach.open(os.fsencode(path)))
             return
-        chosen = Chosen(self._gatherer.left_out(os.fsencode(path)))
+        chosen = Chosen(left_out(self._order, os.fsencode(path)))
         try:
             for found in self._reach.tree(path, chosen, self._warn):
                 entry, name = found.entry, found.entry.path

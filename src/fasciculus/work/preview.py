@@ -13,13 +13,14 @@ from typing import Any
 import orjson
 import zstandard
 
+from ..core.bundling.listing import read_lines
 from ..core.bundling.scan import shown
 from ..core.errors import Damaged, NotThere
 from ..core.filtering import CACHE_TAG, Chooser
-from ..core.selecting import LeftOut
 from ..core.surveying import Survey, Surveyor
 from ..reach.base import Reach, Seen
 from .events import Emitter, Finished, Progress
+from .left_out import left_out
 from .order import PreviewOrder
 
 _EVERY = 20_000
@@ -27,7 +28,6 @@ _SAMPLES = 48
 _APART = 97
 _SAMPLE = 64 * 1024
 _USUAL_RATIO = 0.6
-_SIDES = ("", "-wal", "-shm", "-journal")
 
 
 class PreviewWork:
@@ -47,21 +47,16 @@ class PreviewWork:
             raise NotThere(f"The folder {order.subject.root} does not exist.",
                            f"Correct the {order.subject.kind}.")
         chooser = None if order.rules.everything else Chooser(order.rules, time.time_ns())
-        before = _listed(Path(order.listing)) if order.listing and os.path.exists(order.listing) else None
-        surveyor = Surveyor(chooser, self._left_out(), before)
+        before = self._listed(Path(order.listing)) if order.listing and os.path.exists(order.listing) else None
+        surveyor = Surveyor(chooser, left_out(order, self._root), before)
         take = surveyor.take
-        number = 0
-        try:
-            for seen in self._names(chooser):
-                take(*seen)
-                number += 1
-                if number % _EVERY == 0:
-                    inside = surveyor.survey.inside
-                    self._emitter.emit(Progress("files", inside.entries, inside.bytes))
-                if number % _APART == 1 and seen.is_file and len(self._samples) < _SAMPLES:
-                    self._samples.append(seen.path)
-        except Damaged:
-            surveyor.survey.new = surveyor.survey.inside
+        for number, seen in enumerate(self._names(chooser), 1):
+            take(*seen)
+            if number % _EVERY == 0:
+                inside = surveyor.survey.inside
+                self._emitter.emit(Progress("files", inside.entries, inside.bytes))
+            if number % _APART == 1 and seen.is_file and len(self._samples) < _SAMPLES:
+                self._samples.append(seen.path)
         survey = surveyor.finish()
         ratio = order.ratio or self._sampled_ratio()
         return Finished("done", manifest=_document(survey, ratio, before is not None, self._emitter.warnings))
@@ -99,13 +94,16 @@ class PreviewWork:
         finally:
             file.close()
 
-    def _left_out(self) -> frozenset[bytes]:
-        order = self._order
-        copied: list[str | bytes] = []
-        if "databases" in order.contents:
-            copied = [os.path.join(order.subject.root, d.path + side) for d in order.databases
-                      if d.engine == "sqlite" for side in _SIDES]
-        return LeftOut([*order.left_out, *copied]).below(self._root)
+    def _listed(self, listing: Path) -> Iterator[tuple[bytes, int, int]]:
+        """The files of a listing, by what tells whether they changed."""
+        try:
+            with listing.open("rb") as raw:
+                for line in read_lines(raw):
+                    row = orjson.loads(line)
+                    if row["kind"] == "files" and row["type"] == "file" and "path" in row:
+                        yield row["path"].encode(), row["size"], row["mtime_ns"]
+        except Damaged as error:
+            self._emitter.warn(f"{error} From there on, everything counts as new.")
 
     def _sampled_ratio(self) -> float:
         """How much smaller a sample of the files packs."""
@@ -118,19 +116,6 @@ class PreviewWork:
             whole += len(data)
             packed += len(packer.compress(data)) if data else 0
         return packed / whole if whole else _USUAL_RATIO
-
-
-def _listed(listing: Path) -> Iterator[tuple[bytes, int, int]]:
-    """The files of a listing, by what tells whether they changed."""
-    with listing.open("rb") as raw, zstandard.ZstdDecompressor().stream_reader(raw) as text:
-        rest = b""
-        while chunk := text.read(1 << 20):
-            lines = (rest + chunk).split(b"\n")
-            rest = lines.pop()
-            for line in lines:
-                row = orjson.loads(line)
-                if row["kind"] == "files" and row["type"] == "file" and "path" in row:
-                    yield row["path"].encode(), row["size"], row["mtime_ns"]
 
 
 def _document(survey: Survey, ratio: float, compared: bool, warnings: list[str]) -> dict[str, Any]:

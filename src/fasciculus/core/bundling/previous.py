@@ -122,13 +122,17 @@ class Previous:
         """The entry of the same path, if there was one; entries must be asked for in scan order."""
         if entry.kind != self._kind:
             self._begin(entry.kind)
-        place = order(entry.path)
+        found = self._at(order(entry.path))
+        return found if found is not None and found.row["type"] == entry.type else None
+
+    def _at(self, place: tuple[bytes, ...]) -> Known | None:
+        """Go on to a place among the entries of the kind."""
         while self._current is not None and self._current.row["kind"] == self._kind and self._place < place:
             self._take()
         found = self._current
         if found is None or found.row["kind"] != self._kind or self._place != place:
             return None
-        return found if found.row["type"] == entry.type else None
+        return found
 
     def same(self, entry: Entry) -> Known | None:
         """The entry of the same path when it is unchanged and its bytes are good."""
@@ -155,11 +159,8 @@ class Previous:
         row = current.row
         try:
             if row.get("path") != path.decode():
-                place = order(path)
-                while self._current is not None and self._current.row["kind"] == kind and self._place < place:
-                    self._take()
-                current = self._current
-                if current is None or self._place != place:
+                current = self._at(order(path))
+                if current is None:
                     return None
                 row = current.row
         except UnicodeDecodeError:
