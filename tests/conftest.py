@@ -15,6 +15,7 @@ import pytest
 
 sys.path.insert(0, str(Path(__file__).parent))
 
+from nights import Power
 from running import Service, service, until
 
 from fasciculus.demo.mailbox import MailboxStandIn
@@ -130,3 +131,23 @@ def bare_openssh(tmp_path: Path) -> Iterator[OpenSsh]:
     found = OpenSsh(folder, "ForceCommand internal-sftp\n")
     yield found
     found.close()
+
+
+@pytest.fixture(scope="module")
+def writes_can_be_cut():
+    from fasciculus.stores import folder
+
+    kept = {name: getattr(folder.FolderStore, name) for name in ("put", "put_bytes", "remove", "remove_folder")}
+
+    def cut(original):
+        def method(self, *values):
+            Power.before_write()
+            return original(self, *values)
+
+        return method
+
+    for name, original in kept.items():
+        setattr(folder.FolderStore, name, cut(original))
+    yield
+    for name, original in kept.items():
+        setattr(folder.FolderStore, name, original)

@@ -1,12 +1,10 @@
 """Incremental bundles: what changed and no more, always complete, whatever happens in between."""
 
-import io
 import json
 import os
 import shutil
 import sqlite3
 import subprocess
-import threading
 from contextlib import closing
 from pathlib import Path
 
@@ -14,104 +12,13 @@ import pytest
 from hypothesis import HealthCheck, settings
 from hypothesis import strategies as st
 from hypothesis.stateful import RuleBasedStateMachine, initialize, invariant, rule
+from nights import MIB, SUBJECT, Nights, Power
 from running import picture
 
-from fasciculus.core.bundling.names import SubjectRef
 from fasciculus.core.errors import Damaged, Trouble
 from fasciculus.reach.local import LocalReach
 from fasciculus.stores import open_store
-from fasciculus.stores.base import StoreSpec, mark
-from fasciculus.work.bundle import BundleWork
-from fasciculus.work.events import Emitter
-from fasciculus.work.order import BundleOrder, RestoreOrder
-from fasciculus.work.restore import RestoreWork
-from fasciculus.work.retiring import complete, needed_pieces, sweep
-
-MIB = 1024 * 1024
-SUBJECT = SubjectRef("account", "millpond")
-
-
-class Nights:
-    """Bundles of one tree to a folder store, made in this process, night after night."""
-
-    def __init__(self, root: Path) -> None:
-        self.root, self.tree = root, root / "tree"
-        self.tree.mkdir(parents=True)
-        (root / "store").mkdir()
-        self.spec = StoreSpec("attic", "folder", {"path": str(root / "store")})
-        mark(open_store(self.spec), "s")
-        self.known: list[str] = []
-        self.manifests: dict[str, dict] = {}
-        self.images: dict[str, dict] = {}
-        self.number = 0
-        self.events: list[dict] = []
-
-    def order(self, incremental: bool = True, keep: int = 1000, **more) -> BundleOrder:
-        self.number += 1
-        previous = None
-        if incremental and self.known:
-            name = self.known[-1]
-            found = self.manifests[name]
-            previous = {
-                "name": name,
-                "base": found["base"],
-                "listing": str(self.root / f"{name}.zst"),
-                "pieces": found["pieces"],
-            }
-        return BundleOrder.model_validate(
-            {
-                "run": self.number,
-                "job": "nightly",
-                "subject": {"kind": "account", "name": "millpond", "host": "reed-1", "root": str(self.tree)},
-                "contents": ["files"],
-                "stores": [
-                    {"name": "attic", "kind": "folder", "settings": self.spec.settings, "store_id": "s", "known": self.known}
-                ],
-                "keep": keep,
-                "piece_size": 2 * MIB,
-                "spool": str(self.root / "spool"),
-                "spool_limit": 1 << 30,
-                "listing": str(self.root / "listing.zst"),
-                "writer": "tests",
-                "previous": previous,
-                **more,
-            }
-        )
-
-    def night(self, incremental: bool = True, reach=None, **more) -> dict:
-        raw = io.BytesIO()
-        order = self.order(incremental, **more)
-        # Two nights in one second still get two names.
-        work = BundleWork(order, reach or LocalReach(), Emitter(raw), threading.Event())
-        finished = work.run()
-        self.events = [json.loads(line) for line in raw.getvalue().splitlines()]
-        os.rename(self.root / "listing.zst", self.root / f"{finished.bundle}.zst")
-        self.manifests[finished.bundle] = finished.manifest
-        self.known = [name for name in [*self.known, finished.bundle] if name in self.present()]
-        self.images[finished.bundle] = picture(self.tree)
-        return finished.manifest
-
-    def present(self) -> list[str]:
-        return complete(open_store(self.spec), SUBJECT)
-
-    def brought(self) -> int:
-        pieces = self.manifests[self.known[-1]]["pieces"]
-        return sum(piece["bytes"] for piece in pieces if piece["brought"])
-
-    def restored(self, name: str) -> dict:
-        target = self.root / "back"
-        shutil.rmtree(target, ignore_errors=True)
-        order = RestoreOrder.model_validate(
-            {
-                "subject": {"kind": "account", "name": "millpond", "host": "reed-1", "root": ""},
-                "bundle": name,
-                "store": {"name": "attic", "kind": "folder", "settings": self.spec.settings, "store_id": "s"},
-                "target": str(target),
-                "spool": str(self.root / "spool2"),
-            }
-        )
-        RestoreWork(order, LocalReach(), Emitter(io.BytesIO())).run()
-        return picture(target / "files")
+from fasciculus.work.retiring import needed_pieces, sweep
 
 
 @pytest.fixture
@@ -195,7 +102,7 @@ def test_comparing_contents_finds_what_kept_its_size_and_time(nights):
 def test_what_lies_in_a_damaged_piece_is_stored_again(nights):
     nights.night()
     piece = max(nights.manifests[nights.known[0]]["pieces"], key=lambda p: p["bytes"])["name"]
-    path = nights.root / "store/accounts/millpond/pieces" / piece
+    path = nights.root / "attic/accounts/millpond/pieces" / piece
     data = bytearray(path.read_bytes())
     data[len(data) // 2] ^= 1
     path.write_bytes(data)
@@ -211,7 +118,7 @@ def test_a_store_that_lacks_the_bundle_before_gets_a_full_one(nights):
     nights.night()
     nights.night()
     piece = nights.manifests[nights.known[-1]]["pieces"][0]["name"]
-    os.unlink(nights.root / "store/accounts/millpond/pieces" / piece)
+    os.unlink(nights.root / "attic/accounts/millpond/pieces" / piece)
     assert nights.night()["brings"] == "full"
     assert "this bundle is a full one" in " ".join(e.get("text", "") for e in nights.events)
     assert nights.restored(nights.known[-1]) == nights.images[nights.known[-1]]
@@ -228,44 +135,14 @@ def test_fourteen_nights_of_one_percent_churn(nights):
             path.write_bytes(os.urandom(16_000))
             changed += 16_000
         nights.night(keep=30)
-    stored = sum(p.stat().st_size for p in (nights.root / "store").rglob("*") if p.is_file())
+    stored = sum(p.stat().st_size for p in (nights.root / "attic").rglob("*") if p.is_file())
     assert stored <= 1.15 * (first + changed)
 
 
-class Power:
-    """Is cut before the n-th write to the store, without any clearing up."""
-
-    left = -1
-
-    @classmethod
-    def before_write(cls) -> None:
-        if cls.left >= 0:
-            cls.left -= 1
-            if cls.left < 0:
-                os._exit(9)
-
-
-@pytest.fixture(scope="module", autouse=True)
-def writes_can_be_cut():
-    from fasciculus.stores import folder
-
-    kept = {name: getattr(folder.FolderStore, name) for name in ("put", "put_bytes", "remove", "remove_folder")}
-
-    def cut(original):
-        def method(self, *values):
-            Power.before_write()
-            return original(self, *values)
-
-        return method
-
-    for name, original in kept.items():
-        setattr(folder.FolderStore, name, cut(original))
-    yield
-    for name, original in kept.items():
-        setattr(folder.FolderStore, name, original)
-
-
 NAMES = st.sampled_from(["a", "b", "c", "d/e", "d/f", "d/g/h", "i"])
+
+
+pytestmark = pytest.mark.usefixtures("writes_can_be_cut")
 
 
 class Store(RuleBasedStateMachine):
@@ -303,19 +180,15 @@ class Store(RuleBasedStateMachine):
         if path.is_file():
             path.unlink()
 
-    @rule(incremental=st.booleans(), keep=st.integers(1, 4), cut=st.one_of(st.none(), st.integers(0, 14)))
-    def night(self, incremental, keep, cut):
-        # In a process of its own, which ends where the power is cut.
-        before = self.nights.present()
+    def in_a_process(self, cut, work):
+        """Do work in a process of its own, which ends where the power is cut; gives what it tells."""
         reading, writing = os.pipe()
         child = os.fork()
         if not child:
             Power.left = -1 if cut is None else cut
             try:
-                self.nights.night(incremental, keep=keep, damaged=sorted(self.flipped))
                 with os.fdopen(writing, "w") as sink:
-                    name = self.nights.known[-1]
-                    json.dump([name, self.nights.manifests[name]], sink)
+                    json.dump(work(), sink)
             except Trouble:
                 os._exit(8)
             finally:
@@ -324,9 +197,20 @@ class Store(RuleBasedStateMachine):
         with os.fdopen(reading) as source:
             told = source.read()
         code = os.waitstatus_to_exitcode(os.waitpid(child, 0)[1])
-        assert code == 0 or cut is not None, code
+        assert code in (0, 8 if self.flipped else 0) or cut is not None, code
+        return json.loads(told) if told else None
+
+    @rule(incremental=st.booleans(), keep=st.integers(1, 4), cut=st.one_of(st.none(), st.integers(0, 14)))
+    def night(self, incremental, keep, cut):
+        before = self.nights.present()
+
+        def work():
+            self.nights.night(incremental, keep=keep, damaged=sorted(self.flipped))
+            return [self.nights.known[-1], self.nights.manifests[self.nights.known[-1]]]
+
+        told = self.in_a_process(cut, work)
         if told:
-            name, manifest = json.loads(told)
+            name, manifest = told
             self.nights.manifests[name] = manifest
             self.nights.known.append(name)
         present = self.nights.present()
@@ -336,9 +220,22 @@ class Store(RuleBasedStateMachine):
                 self.nights.images[name] = picture(self.nights.tree)
         self.nights.known = [name for name in self.nights.known if name in present]
 
+    @rule(cut=st.one_of(st.none(), st.integers(0, 14)))
+    def repack(self, cut):
+        def work():
+            self.nights.repack(0.01)
+            return self.nights.manifests
+
+        told = self.in_a_process(cut, work)
+        if told:
+            self.nights.manifests = told
+        else:
+            # What the records know is of the state before: the next bundle is a full one, unless it is so still.
+            self.nights.known = []
+
     @rule(which=st.integers(0, 50), where=st.integers(0, 10_000))
     def flip(self, which, where):
-        pieces = sorted((self.nights.root / "store/accounts/millpond/pieces").glob("*.zst"))
+        pieces = sorted((self.nights.root / "attic/accounts/millpond/pieces").glob("*.zst"))
         if pieces and len(self.flipped) < 2:
             path = pieces[which % len(pieces)]
             data = bytearray(path.read_bytes())
@@ -370,6 +267,6 @@ class Store(RuleBasedStateMachine):
 
 TestStore = Store.TestCase
 TestStore.settings = settings(
-    max_examples=15, stateful_step_count=20, deadline=None, suppress_health_check=list(HealthCheck)
+    max_examples=25, stateful_step_count=20, deadline=None, suppress_health_check=list(HealthCheck)
 )
 

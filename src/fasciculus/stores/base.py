@@ -46,6 +46,8 @@ class Store(Protocol):
     """
 
     spec: StoreSpec
+    #: Whether :meth:`sha256` is worked out on another machine, so that asking moves no bytes of the file.
+    digests_itself: bool
 
     def connect(self) -> None:
         """Reach the store and its root folder; harmless when done already."""

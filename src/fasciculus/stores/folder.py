@@ -23,6 +23,8 @@ _CHUNK = 4 * 1024 * 1024
 class FolderStore:
     """Settings: ``path``, an absolute folder that exists."""
 
+    digests_itself = False
+
     def __init__(self, spec: StoreSpec) -> None:
         self.spec = spec
         path = str(spec.settings.get("path", ""))

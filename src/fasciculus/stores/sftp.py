@@ -33,6 +33,8 @@ class SftpStore:
     Secrets: ``password``, or ``private_key`` with ``passphrase``.
     """
 
+    digests_itself = True
+
     def __init__(self, spec: StoreSpec) -> None:
         self.spec = spec
         settings: dict[str, Any] = spec.settings

@@ -19,7 +19,18 @@ from ..core.errors import Trouble
 from ..reach.base import Reach
 from .events import Emitter, Finished
 from .hosts import open_reach
-from .order import BundleOrder, Envelope, Order, PreviewOrder, ReleaseOrder, RestoreOrder
+from .order import (
+    BundleOrder,
+    Envelope,
+    MendOrder,
+    Order,
+    PreviewOrder,
+    ReleaseOrder,
+    RepackOrder,
+    RestoreOrder,
+    UpkeepOrder,
+    VerifyOrder,
+)
 from .telling import NoStoreLeft, sentence
 
 
@@ -46,8 +57,11 @@ def main() -> int:
     threading.Thread(target=_await_end, daemon=True).start()
     reach: Reach | None = None
     try:
-        reach = open_reach(order.host, Path(order.spool))
-        finished = _carry_out(order, reach, emitter, stop)
+        if isinstance(order, UpkeepOrder):
+            finished = _keep_up(order, emitter, stop)
+        else:
+            reach = open_reach(order.host, Path(order.spool))
+            finished = _carry_out(order, reach, emitter, stop)
     except (Cancelled, NoStoreLeft):
         finished = Finished("cancelled", "Cancelled; nothing of it counts as a bundle.")
     except Exception as error:
@@ -60,6 +74,23 @@ def main() -> int:
             reach.close()
     emitter.emit(finished)
     return 0 if finished.outcome in ("done", "warned", "partial") else 1
+
+
+def _keep_up(order: UpkeepOrder, emitter: Emitter, stop: threading.Event) -> Finished:
+    match order:
+        case VerifyOrder():
+            from .verify import VerifyWork
+
+            return VerifyWork(order, emitter, stop).run()
+        case MendOrder():
+            from .mend import MendWork
+
+            return MendWork(order, emitter, stop).run()
+        case RepackOrder():
+            from .repack import RepackWork
+
+            return RepackWork(order, emitter, stop).run()
+    raise AssertionError("unreachable")
 
 
 def _carry_out(order: Order, reach: Reach, emitter: Emitter, stop: threading.Event) -> Finished:
@@ -82,6 +113,7 @@ def _carry_out(order: Order, reach: Reach, emitter: Emitter, stop: threading.Eve
 
             release(reach, order.hold_flags, emitter)
             return Finished("warned" if emitter.warnings else "done")
+    raise AssertionError("unreachable")
 
 
 def _first_line() -> bytes:

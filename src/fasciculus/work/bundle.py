@@ -7,7 +7,6 @@ import shutil
 import threading
 from collections.abc import Iterator
 from contextlib import closing, contextmanager, suppress
-from dataclasses import asdict
 from datetime import UTC, datetime
 from pathlib import Path
 
@@ -184,7 +183,8 @@ class BundleWork:
         if store.size(f"{subject.bundle(previous.name)}/{names.MANIFEST}") is None:
             return True
         held = {item.name: item.size for item in store.items(subject.pieces)}
-        return any(held.get(piece["name"]) != piece["bytes"] for piece in previous.pieces)
+        return any(held.get(piece["name"]) != piece["bytes"] for piece in previous.pieces
+                   if piece["name"] not in self._order.damaged)
 
     def _fail_store(self, name: str, error: str) -> None:
         self._errors[name] = error
@@ -314,8 +314,12 @@ class BundleWork:
     def _complete(self, pusher: Pusher, manifest: Manifest, listing: Path) -> None:
         """All that makes the copy whole; ``bundle.json`` is the very last."""
         store, folder = pusher.store, self._subject.bundle(self._bundle)
-        path = f"{folder}/{names.LISTING}"
-        pusher.persist(lambda: store.put(listing, path, lambda count: None))
+        path = f"{folder}/{manifest.listing}"
+        # A folder store may take the very file that is put: the one beside the records must be another.
+        copy = self._spool / f"listing-for-{pusher.name}"
+        shutil.copyfile(listing, copy)
+        pusher.persist(lambda: store.put(copy, path, lambda count: None))
+        copy.unlink(missing_ok=True)
         digest = pusher.persist(lambda: store.sha256(path))
         if digest not in (None, manifest.listing_sha256):
             raise Damaged(f"The listing arrived at store “{pusher.name}” altered.")
@@ -327,7 +331,7 @@ class BundleWork:
             if held.get(piece.name) != piece.bytes:
                 raise Damaged(f"{piece.name} is not whole on store “{pusher.name}”.",
                               "Somebody else removes files there; the next run sends all again.")
-        check = sums(manifest.listing_sha256, manifest.pieces)
+        check = sums(manifest.listing_sha256, manifest.pieces, manifest.listing)
         pusher.persist(lambda: store.put_bytes(check, f"{folder}/{names.SUMS}"))
         pusher.persist(lambda: store.put_bytes(manifest.to_json(), f"{folder}/{names.MANIFEST}"))
 
@@ -370,12 +374,7 @@ class BundleWork:
         return Finished(
             outcome, " ".join(self._errors.values()), self._bundle, manifest.entries,
             manifest.bytes, manifest.packed,
-            {"started": manifest.started, "ended": manifest.ended,
-             "contents": {k: asdict(c) for k, c in manifest.contents.items()},
-             "databases": [asdict(d) for d in manifest.databases],
-             "pieces": [asdict(p) for p in manifest.pieces],
-             "listing_sha256": manifest.listing_sha256, "compression": manifest.compression,
-             "brings": manifest.brings, "base": manifest.base, "dead_share": manifest.dead_share},
+            manifest.summary(),
         )
 
     def _clear_up(self) -> None:

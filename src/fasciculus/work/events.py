@@ -49,6 +49,45 @@ class Retired:
 
 
 @dataclass(slots=True)
+class Damage:
+    """A file of the store that is missing or altered: its path below the subject, and what that harms.
+
+    ``files`` are the first of the entries that cannot be brought back whole, ``harmed`` counts them all.
+    """
+
+    file: str
+    reason: str
+    bundles: list[str] = field(default_factory=list)
+    files: list[str] = field(default_factory=list)
+    harmed: int = 0
+
+
+@dataclass(slots=True)
+class Sound:
+    """A file that was found damaged earlier is as it should be; ``source`` is the store that mended it."""
+
+    file: str
+    source: str = ""
+
+
+@dataclass(slots=True)
+class Verified:
+    """A bundle's copy was looked through, quickly or by reading every byte."""
+
+    bundle: str
+    deep: bool
+    sound: bool
+
+
+@dataclass(slots=True)
+class Repacked:
+    """A copy's bytes lie in other pieces now; ``manifest`` is the summary of its new ``bundle.json``."""
+
+    bundle: str
+    manifest: dict[str, Any] = field(default_factory=dict)
+
+
+@dataclass(slots=True)
 class Finished:
     """The end. ``manifest`` is a summary of ``bundle.json`` for the records."""
 
@@ -61,9 +100,10 @@ class Finished:
     manifest: dict[str, Any] = field(default_factory=dict)
 
 
-Event = Log | Progress | Copied | Retired | Finished
+Event = Log | Progress | Copied | Retired | Damage | Sound | Verified | Repacked | Finished
 _KINDS: dict[str, type] = {
-    "log": Log, "progress": Progress, "copied": Copied, "retired": Retired, "finished": Finished,
+    "log": Log, "progress": Progress, "copied": Copied, "retired": Retired, "damage": Damage,
+    "sound": Sound, "verified": Verified, "repacked": Repacked, "finished": Finished,
 }
 _NAMES = {kind: name for name, kind in _KINDS.items()}
 

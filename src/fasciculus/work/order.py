@@ -203,7 +203,59 @@ class ReleaseOrder(BaseModel):
     spool: str
 
 
-Order = BundleOrder | RestoreOrder | PreviewOrder | ReleaseOrder
+class HeldOrder(BaseModel):
+    """A bundle that the records know on a store, and its listing beside the records, where that is at hand."""
+
+    name: str
+    listing: str = ""
+    listing_sha256: str = ""
+
+
+class UpkeepOrder(BaseModel):
+    """What all work on the copies of one subject on one store needs to know."""
+
+    subject: SubjectOrder
+    store: StoreOrder
+    bundles: list[HeldOrder]
+    spool: str
+
+
+class VerifyOrder(UpkeepOrder):
+    """Look whether copies are whole: quickly, or by reading every byte.
+
+    ``suspects`` are files that were found damaged earlier; those that are sound now are told.
+    """
+
+    order: Literal["verify"] = "verify"
+    deep: bool = False
+    suspects: list[str] = []
+
+
+class MendOrder(UpkeepOrder):
+    """Put intact files from other stores in the place of damaged ones."""
+
+    order: Literal["mend"] = "mend"
+    files: list[str]
+    sources: list[StoreOrder]
+
+
+class RepackOrder(UpkeepOrder):
+    """Write pieces anew without what no bundle needs any more.
+
+    A piece is written anew when more than ``over`` of what it holds, from 0 to 1, is dead weight.
+    New listings are left in the folder ``listings``.
+    """
+
+    order: Literal["repack"] = "repack"
+    over: float = 0.2
+    dry_run: bool = False
+    piece_size: int
+    threads: int = 2
+    spool_limit: int
+    listings: str
+
+
+Order = BundleOrder | RestoreOrder | PreviewOrder | ReleaseOrder | VerifyOrder | MendOrder | RepackOrder
 
 
 class Envelope(BaseModel):

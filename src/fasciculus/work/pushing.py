@@ -11,12 +11,11 @@ from typing import TypeVar
 
 from ..core.bundling.manifest import PieceRecord
 from ..core.bundling.names import SubjectRef
-from ..core.errors import Damaged, Lost
+from ..core.errors import Damaged
 from ..stores.base import Store
+from .persisting import persist
 from .telling import NoStoreLeft
 
-_ATTEMPTS = 4
-_FIRST_WAIT = 0.5
 _T = TypeVar("_T")
 
 
@@ -81,18 +80,7 @@ class Pusher:
 
     def persist(self, action: Callable[[], _T]) -> _T:
         """Try an action again while the connection is lost; all else is final."""
-        wait = _FIRST_WAIT
-        for attempt in range(1, _ATTEMPTS + 1):
-            try:
-                self.store.connect()
-                return action()
-            except Lost as error:
-                if attempt == _ATTEMPTS or self._stop.is_set():
-                    raise
-                self._on_retry(f"Store “{self.name}”: {error.message} Trying again.")
-                self._stop.wait(wait)
-                wait *= 4
-        raise AssertionError("unreachable")
+        return persist(self.store, action, self._stop, self._on_retry)
 
 
 class Spool:

@@ -11,7 +11,7 @@ from ..core.bundling import tarheader
 from ..core.bundling.entry import Entry
 from ..core.bundling.listing import read_listing
 from ..core.bundling.manifest import Manifest, parse_manifest
-from ..core.bundling.names import LISTING, MANIFEST, SubjectRef
+from ..core.bundling.names import MANIFEST, SubjectRef
 from ..core.bundling.reading import BundleReader, only
 from ..core.errors import Damaged, NotThere
 from ..stores.base import Store, read_all
@@ -34,7 +34,7 @@ def fetch_listing(store: Store, subject: SubjectRef, manifest: Manifest, target:
     target.parent.mkdir(parents=True, exist_ok=True)
     partial = target.with_name(target.name + f".{os.getpid()}.part")
     try:
-        with store.open(f"{subject.bundle(manifest.name)}/{LISTING}") as source, \
+        with store.open(f"{subject.bundle(manifest.name)}/{manifest.listing}") as source, \
                 partial.open("wb") as sink:
             while chunk := source.read(_CHUNK):
                 digest.update(chunk)

@@ -9,8 +9,8 @@ from __future__ import annotations
 from collections.abc import Iterable
 
 from ..core import keeping
-from ..core.bundling.manifest import parse_manifest
-from ..core.bundling.names import MANIFEST, SubjectRef, moment_of
+from ..core.bundling.manifest import Manifest, parse_manifest, sums
+from ..core.bundling.names import LISTING, MANIFEST, SUMS, SubjectRef, moment_of
 from ..stores.base import Store, read_all
 from .events import Emitter, Retired
 
@@ -23,16 +23,27 @@ def complete(store: Store, subject: SubjectRef) -> list[str]:
     ]
 
 
-def needed_pieces(store: Store, subject: SubjectRef, bundles: Iterable[str]) -> set[str]:
-    """All pieces that these bundles name.
+def manifests_of(store: Store, subject: SubjectRef, bundles: Iterable[str]) -> list[Manifest]:
+    """The manifests of complete bundles.
 
-    Raises rather than leaves one out: a manifest that cannot be read must not cost
-    its pieces.
+    Raises rather than leaves one out: a manifest that cannot be read must not cost its pieces.
     """
-    return {
-        piece.name for name in bundles
-        for piece in parse_manifest(read_all(store, f"{subject.bundle(name)}/{MANIFEST}")).pieces
-    }
+    return [parse_manifest(read_all(store, f"{subject.bundle(name)}/{MANIFEST}")) for name in bundles]
+
+
+def needed_pieces(store: Store, subject: SubjectRef, bundles: Iterable[str]) -> set[str]:
+    """All pieces that these bundles name; raises as :func:`manifests_of` does."""
+    return {piece.name for manifest in manifests_of(store, subject, bundles) for piece in manifest.pieces}
+
+
+def settle(store: Store, subject: SubjectRef, manifest: Manifest) -> None:
+    """Finish what repacking began with a bundle: its sums follow its ``bundle.json``, then its old listing goes."""
+    folder = subject.bundle(manifest.name)
+    strange = [item.name for item in store.items(folder) if item.name not in (manifest.listing, MANIFEST, SUMS)]
+    if strange:
+        store.put_bytes(sums(manifest.listing_sha256, manifest.pieces, manifest.listing), f"{folder}/{SUMS}")
+        for name in strange:
+            store.remove(f"{folder}/{name}")
 
 
 def remove_bundle(store: Store, subject: SubjectRef, name: str) -> None:
@@ -78,7 +89,11 @@ def sweep(store: Store, subject: SubjectRef) -> list[str]:
             removed.append(item.name)
     pieces = [item.name for item in store.items(subject.pieces)]
     if pieces:
-        needed = needed_pieces(store, subject, whole)
+        manifests = manifests_of(store, subject, whole)
+        for manifest in manifests:
+            if manifest.listing != LISTING:
+                settle(store, subject, manifest)
+        needed = {piece.name for manifest in manifests for piece in manifest.pieces}
         for name in pieces:
             if name not in needed:
                 store.remove(subject.piece(name))

@@ -9,7 +9,7 @@ from dataclasses import asdict, dataclass, field
 from typing import Any
 
 from ..errors import Damaged, TooNew
-from .names import LISTING
+from .names import LISTING, is_listing
 
 FORMAT = "fasciculus-bundle"
 VERSION = 1
@@ -80,6 +80,8 @@ class Manifest:
     contents: dict[str, KindCount] = field(default_factory=dict)
     databases: list[DatabaseRecord] = field(default_factory=list)
     pieces: list[PieceRecord] = field(default_factory=list)
+    #: The name of its listing; repacking gives it another one.
+    listing: str = LISTING
     listing_bytes: int = 0
     listing_sha256: str = ""
     warnings: list[str] = field(default_factory=list)
@@ -105,11 +107,28 @@ class Manifest:
         holds = sum(piece.holds for piece in self.pieces)
         return max(0.0, 1 - sum(piece.used for piece in self.pieces) / holds) if holds else 0.0
 
+    @property
+    def new_bytes(self) -> int:
+        """Bytes of contents in the pieces that this bundle brought; the rest of what it shows was there."""
+        return sum(piece.holds for piece in self.pieces if piece.brought)
+
+    def summary(self) -> dict[str, Any]:
+        """What the records keep of it."""
+        return {
+            "started": self.started, "ended": self.ended,
+            "contents": {kind: asdict(count) for kind, count in self.contents.items()},
+            "databases": [asdict(database) for database in self.databases],
+            "pieces": [asdict(piece) for piece in self.pieces],
+            "listing_sha256": self.listing_sha256, "compression": self.compression,
+            "brings": self.brings, "base": self.base, "dead_share": self.dead_share,
+            "new_bytes": self.new_bytes,
+        }
+
     def to_json(self) -> builtins.bytes:
         row = asdict(self)
         subject = {"kind": row.pop("subject_kind"), "name": row.pop("subject")}
         listing = {
-            "name": LISTING, "bytes": row.pop("listing_bytes"), "sha256": row.pop("listing_sha256"),
+            "name": row.pop("listing"), "bytes": row.pop("listing_bytes"), "sha256": row.pop("listing_sha256"),
         }
         document = {"format": FORMAT, "version": VERSION, "subject": subject, **row}
         document["listing"] = listing
@@ -131,6 +150,9 @@ def parse_manifest(data: bytes) -> Manifest:
                 f"This bundle is in version {row['version']} of the format, and this reader knows "
                 f"version {VERSION}.", "Use a newer Fasciculus to read it.",
             )
+        pieces = [PieceRecord(**piece) for piece in row["pieces"]]
+        if not is_listing(row["listing"]["name"]) or any("/" in piece.name for piece in pieces):
+            raise ValueError("it names a file outside its own folders")
         return Manifest(
             name=row["name"], subject_kind=row["subject"]["kind"], subject=row["subject"]["name"],
             job=row["job"], run=row["run"], host=row["host"], started=row["started"],
@@ -139,7 +161,7 @@ def parse_manifest(data: bytes) -> Manifest:
             compression=row["compression"],
             contents={kind: KindCount(**count) for kind, count in row["contents"].items()},
             databases=[DatabaseRecord(**database) for database in row["databases"]],
-            pieces=[PieceRecord(**piece) for piece in row["pieces"]],
+            pieces=pieces, listing=row["listing"]["name"],
             listing_bytes=row["listing"]["bytes"], listing_sha256=row["listing"]["sha256"],
             warnings=row["warnings"],
             left_out={rule: LeftOutCount(**count) for rule, count in row.get("left_out", {}).items()},
@@ -148,8 +170,8 @@ def parse_manifest(data: bytes) -> Manifest:
         raise Damaged(f"The manifest cannot be read: {error}.") from error
 
 
-def sums(listing_sha256: str, pieces: Iterable[PieceRecord]) -> bytes:
+def sums(listing_sha256: str, pieces: Iterable[PieceRecord], listing: str = LISTING) -> bytes:
     """The file for ``sha256sum -c``, run in the bundle's own folder."""
-    lines = [f"{listing_sha256}  {LISTING}\n"]
+    lines = [f"{listing_sha256}  {listing}\n"]
     lines += [f"{piece.sha256}  ../../pieces/{piece.name}\n" for piece in pieces]
     return "".join(lines).encode()

@@ -16,8 +16,9 @@ SUMS = "SHA256SUMS"
 SUBJECT_FOLDERS = {"account": "accounts", "site": "sites", "host": "hosts"}
 KINDS = ("files", "databases", "mail", "system", "notes")
 
+_LISTING = re.compile(r"listing(?:-(\d+))?\.jsonl\.zst")
 _SAFE = re.compile(r"[a-z0-9](?:[a-z0-9._-]{0,62}[a-z0-9])?")
-_PIECE = re.compile(r"\.(?:files|databases|mail|system|notes)-\d+\.tar.*$")
+_PIECE = re.compile(r"\.(files|databases|mail|system|notes)-(\d+)\.tar.*$")
 _BUNDLE = re.compile(r"(\d{4}-\d{2}-\d{2}T\d{6}Z)-([a-z0-9._-]+)")
 
 
@@ -84,6 +85,25 @@ def moment_of(name: str) -> datetime | None:
 def bundle_of(piece: str) -> str:
     """The bundle that brought a piece, by the piece's name."""
     return _PIECE.sub("", piece)
+
+
+def kind_and_number(piece: str) -> tuple[str, int]:
+    """A piece's kind of contents and its number among those of its bundle; ``ValueError`` when it is none."""
+    match = _PIECE.search(piece)
+    if not match:
+        raise ValueError(f"{piece} is not a piece's name")
+    return match[1], int(match[2])
+
+
+def is_listing(name: str) -> bool:
+    """Whether a listing may be called so."""
+    return _LISTING.fullmatch(name) is not None
+
+
+def next_listing(name: str) -> str:
+    """The name of the listing that takes this one's place, e.g. ``listing-2.jsonl.zst``."""
+    match = _LISTING.fullmatch(name)
+    return f"listing-{int(match[1] or 1) + 1 if match else 2}.jsonl.zst"
 
 
 def piece_name(bundle: str, kind: str, number: int, suffix: str) -> str:

@@ -24,7 +24,6 @@ from blake3 import blake3
 from . import tarheader
 from .entry import FILE, Entry, Part
 from .frames import FRAME_SIZE, Codec
-from .listing import ListingWriter
 from .manifest import KindCount, PieceRecord
 from .names import piece_name
 
@@ -48,6 +47,15 @@ class Room(Protocol):
 
     def put(self, path: Path, record: PieceRecord) -> None:
         """Hand a finished piece over."""
+
+
+class Lister(Protocol):
+    """Takes each entry once the place of its bytes is known."""
+
+    def add(self, entry: Entry) -> None: ...
+
+    def add_line(self, line: bytes) -> None:
+        """An entry by its line, newline included."""
 
 
 @dataclass(slots=True)
@@ -94,13 +102,15 @@ class Packer:
 
     ``piece_size`` bounds the tar bytes of a piece before packing, so that a piece is
     not larger than it either. ``on_packed`` is told the packed bytes of each frame.
+    ``numbers`` are the last numbers that pieces of the bundle have already, by kind.
     """
 
     def __init__(
-        self, bundle: str, codec: Codec, room: Room, listing: ListingWriter, *,
+        self, bundle: str, codec: Codec, room: Room, listing: Lister, *,
         piece_size: int, threads: int = 2, frame_size: int = FRAME_SIZE,
         on_packed: Callable[[int], None] = lambda count: None,
         known: Callable[[str, int], list[Part] | None] = lambda digest, size: None,
+        numbers: dict[str, int] | None = None,
     ) -> None:
         self._bundle, self._codec, self._room, self._listing = bundle, codec, room, listing
         # What cannot be packed grows by the frame's own header, a few bytes in a million.
@@ -120,7 +130,7 @@ class Packer:
         self._piece_bytes = 0
         self._kind = ""
         self._split: set[bytes] = set()
-        self._numbers: dict[str, int] = {}
+        self._numbers: dict[str, int] = dict(numbers or {})
         self.counts: dict[str, KindCount] = {}
         self.pieces: list[PieceRecord] = []
         #: Bytes of contents that the listing's entries need, by piece, those of earlier bundles included.

@@ -1,0 +1,162 @@
+"""Bundles of one tree night after night, and upkeep of them, made in this process."""
+
+import io
+import json
+import os
+import shutil
+import threading
+from pathlib import Path
+
+from running import picture
+
+from fasciculus.core.bundling.names import SubjectRef
+from fasciculus.reach.local import LocalReach
+from fasciculus.stores import open_store
+from fasciculus.stores.base import StoreSpec, mark
+from fasciculus.work.bundle import BundleWork
+from fasciculus.work.events import Damage, Emitter, Repacked, Sound, from_line
+from fasciculus.work.order import BundleOrder, RepackOrder, RestoreOrder, VerifyOrder
+from fasciculus.work.repack import RepackWork
+from fasciculus.work.restore import RestoreWork
+from fasciculus.work.retiring import complete
+from fasciculus.work.verify import VerifyWork
+
+MIB = 1024 * 1024
+SUBJECT = SubjectRef("account", "millpond")
+
+
+class Nights:
+    """Bundles of one tree to folder stores, the first of them “attic”."""
+
+    def __init__(self, root: Path, second: str = "") -> None:
+        self.root, self.tree = root, root / "tree"
+        self.tree.mkdir(parents=True)
+        self.specs = {}
+        for name in filter(None, ("attic", second)):
+            (root / name).mkdir()
+            self.specs[name] = StoreSpec(name, "folder", {"path": str(root / name)})
+            mark(open_store(self.specs[name]), "s")
+        self.spec = self.specs["attic"]
+        self.known: list[str] = []
+        self.manifests: dict[str, dict] = {}
+        self.images: dict[str, dict] = {}
+        self.number = 0
+        self.events: list[dict] = []
+
+    def store_order(self, name: str) -> dict:
+        return {"name": name, "kind": "folder", "settings": self.specs[name].settings, "store_id": "s"}
+
+    def order(self, incremental: bool = True, keep: int = 1000, **more) -> BundleOrder:
+        self.number += 1
+        previous = None
+        if incremental and self.known:
+            name = self.known[-1]
+            found = self.manifests[name]
+            previous = {
+                "name": name,
+                "base": found["base"],
+                "listing": str(self.root / f"{name}.zst"),
+                "pieces": found["pieces"],
+            }
+        return BundleOrder.model_validate(
+            {
+                "run": self.number,
+                "job": "nightly",
+                "subject": {"kind": "account", "name": "millpond", "host": "reed-1", "root": str(self.tree)},
+                "contents": ["files"],
+                "stores": [{**self.store_order(name), "known": self.known} for name in self.specs],
+                "keep": keep,
+                "piece_size": 2 * MIB,
+                "spool": str(self.root / "spool"),
+                "spool_limit": 1 << 30,
+                "listing": str(self.root / "listing.zst"),
+                "writer": "tests",
+                "previous": previous,
+                **more,
+            }
+        )
+
+    def night(self, incremental: bool = True, reach=None, **more) -> dict:
+        raw = io.BytesIO()
+        order = self.order(incremental, **more)
+        # Two nights in one second still get two names.
+        work = BundleWork(order, reach or LocalReach(), Emitter(raw), threading.Event())
+        finished = work.run()
+        self.events = [json.loads(line) for line in raw.getvalue().splitlines()]
+        os.rename(self.root / "listing.zst", self.root / f"{finished.bundle}.zst")
+        self.manifests[finished.bundle] = finished.manifest
+        self.known = [name for name in [*self.known, finished.bundle] if name in self.present()]
+        self.images[finished.bundle] = picture(self.tree)
+        return finished.manifest
+
+    def piece(self, name: str, store: str = "attic") -> Path:
+        return self.root / store / SUBJECT.piece(name)
+
+    def flip(self, path: Path, where: float = 0.5) -> None:
+        data = bytearray(path.read_bytes())
+        data[int(len(data) * where)] ^= 1
+        # A new file: the other store must not be the same one.
+        path.unlink()
+        path.write_bytes(data)
+
+    def upkeep(self, make, work, store: str = "attic", **more):
+        """Carry out an upkeep order; gives how it ended and what it told."""
+        order = make.model_validate({
+            "subject": {"kind": "account", "name": "millpond", "host": "", "root": ""},
+            "store": self.store_order(store), "spool": str(self.root / "spool3"),
+            "bundles": [{"name": name, "listing": str(self.root / f"{name}.zst"),
+                         "listing_sha256": self.manifests[name]["listing_sha256"]} for name in self.known], **more})
+        raw = io.BytesIO()
+        finished = work(order, Emitter(raw), threading.Event()).run()
+        return finished, [from_line(line) for line in raw.getvalue().splitlines()]
+
+    def verify(self, deep: bool, store: str = "attic", **more):
+        """Verify; gives the damage by file, and the files told to be sound again."""
+        _, events = self.upkeep(VerifyOrder, VerifyWork, store, deep=deep, **more)
+        return ({e.file: e for e in events if isinstance(e, Damage)}, [e.file for e in events if isinstance(e, Sound)])
+
+    def repack(self, over: float = 0.1, **more):
+        """Repack, and take over the new listings as the service does."""
+        listings = self.root / "repacked"
+        finished, events = self.upkeep(RepackOrder, RepackWork, over=over, piece_size=2 * MIB, spool_limit=1 << 30,
+                                       listings=str(listings), **more)
+        for event in events:
+            if isinstance(event, Repacked):
+                self.manifests[event.bundle] = event.manifest
+                os.rename(listings / f"{event.bundle}.zst", self.root / f"{event.bundle}.zst")
+        return finished
+
+    def present(self) -> list[str]:
+        return complete(open_store(self.spec), SUBJECT)
+
+    def brought(self) -> int:
+        pieces = self.manifests[self.known[-1]]["pieces"]
+        return sum(piece["bytes"] for piece in pieces if piece["brought"])
+
+    def restored(self, name: str, store: str = "attic") -> dict:
+        target = self.root / "back"
+        shutil.rmtree(target, ignore_errors=True)
+        order = RestoreOrder.model_validate(
+            {
+                "subject": {"kind": "account", "name": "millpond", "host": "reed-1", "root": ""},
+                "bundle": name,
+                "store": self.store_order(store),
+                "target": str(target),
+                "spool": str(self.root / "spool2"),
+            }
+        )
+        RestoreWork(order, LocalReach(), Emitter(io.BytesIO())).run()
+        return picture(target / "files")
+
+
+class Power:
+    """Is cut before the n-th write to the store, without any clearing up."""
+
+    left = -1
+
+    @classmethod
+    def before_write(cls) -> None:
+        if cls.left >= 0:
+            cls.left -= 1
+            if cls.left < 0:
+                os._exit(9)
