@@ -2,13 +2,17 @@
 
 import os
 import shutil
+import sqlite3
 import subprocess
 import time
+from contextlib import closing
 
 import pytest
 from nights import MIB, SUBJECT, Nights, Power
-from running import until
+from running import run, set_up, small_account, until
 
+from fasciculus.client import Refused
+from fasciculus.models import Job, Store
 from fasciculus.stores import open_store
 from fasciculus.work.mend import MendWork
 from fasciculus.work.order import MendOrder
@@ -153,9 +157,10 @@ def test_repacking_may_be_stopped_before_any_write(nights, writes_can_be_cut):
     age(nights)
     kept = nights.root.with_name("kept")
     shutil.copytree(nights.root, kept)
-    sizes = []
+    sizes, manifests = [], dict(nights.manifests)
     for cut in range(100):
         shutil.rmtree(nights.root)
+        nights.manifests = dict(manifests)
         shutil.copytree(kept, nights.root)
         child = os.fork()
         if not child:
@@ -174,3 +179,163 @@ def test_repacking_may_be_stopped_before_any_write(nights, writes_can_be_cut):
         if code == 0:
             break
     assert cut > 8 and max(sizes) < min(sizes) * 1.01
+
+
+# Through the service ---------------------------------------------------------------
+
+@pytest.fixture
+def kept(running, tmp_path):
+    """A service with one account on two folder stores, and two incremental bundles of it."""
+    home = tmp_path / "millpond"
+    account = small_account(tmp_path, "millpond", files=20)
+    stores = []
+    for name in ("attic", "cellar"):
+        (tmp_path / name).mkdir()
+        stores.append(Store(name=name, kind="folder", path=str(tmp_path / name)))
+    with running.client() as client:
+        set_up(client, [account], stores, mode="incremental", contents=["files"])
+        (home / "film.bin").write_bytes(os.urandom(300_000))
+        (home / "gone.html").write_text("gone")
+        run(client, "nightly")
+        (home / "new.html").write_bytes(os.urandom(5000))
+        (home / "page-1.html").write_text("edited")
+        (home / "page-2.html").chmod(0o600)
+        (home / "gone.html").unlink()
+        run(client, "nightly")
+        yield client
+
+
+def ended(client, ids):
+    return [until(lambda number=number: (u := client.upkeep_show(number)).state == "ended" and u) for number in ids]
+
+
+def test_what_changed_in_each_bundle_is_counted_and_listed(kept, running):
+    first, second = sorted(kept.bundles_list().items, key=lambda b: b.id)
+    task = kept.runs_show(second.run).tasks[0]
+    assert task.changes == {"new": 1, "changed": 2, "gone": 1, "grew": 5000 - 4 + 6 - 20 * len("millpond 1\n")}
+    assert kept.runs_show(first.run).tasks[0].changes is None
+    found = {(c.path, c.state, c.what) for c in kept.bundles_changes(second.id).items}
+    assert found == {("new.html", "new", ""), ("page-1.html", "changed", "contents"),
+                     ("page-2.html", "changed", "rights"), ("gone.html", "gone", "")}
+    page = kept.bundles_changes(second.id, limit=3)
+    assert page.total == 4 and len(kept.bundles_changes(second.id, limit=3, cursor=page.next).items) == 1
+    assert [c.path for c in kept.bundles_changes(first.id, against=second.id, state="new").items] == ["gone.html"]
+    with pytest.raises(Refused, match="before"):
+        kept.bundles_changes(first.id)
+    assert second.bytes > 300_000 and 5000 <= second.new_bytes < 6000
+    growth = kept.growth_show("millpond")
+    assert [p.bundle for p in growth.points] == [first.id, second.id]
+    stored = sum(p["bytes"] for p in kept.bundles_show(second.id).pieces)
+    assert stored <= growth.stores[0].stored == kept.stores_show("attic").bytes < stored + 2000
+    shown = running.cli("runs", "changes", str(second.run))
+    assert "page-1.html" in shown.stdout and "rights" in shown.stdout, shown
+    assert "millpond" not in running.cli("runs", "changes", str(first.run)).stdout
+
+
+def test_damage_is_found_named_and_mended(kept, running, tmp_path):
+    bundle = kept.bundles_list().items[0]
+    (work,) = ended(kept, kept.stores_verify("attic", deep=True).ids)
+    assert work.outcome == "done" and "whole" in work.sentence
+    assert all(copy.sound and bool(copy.verified_deep) == (copy.store == "attic")
+               for copy in kept.bundles_show(bundle.id).copies)
+    piece = tmp_path / "attic" / SUBJECT.piece(kept.bundles_show(bundle.id).pieces[0]["name"])
+    data = bytearray(piece.read_bytes())
+    data[len(data) // 2] ^= 1
+    piece.unlink()
+    piece.write_bytes(data)
+    found = running.cli("stores", "verify", "attic", "--deep")
+    assert found.returncode == 0, found.stdout + found.stderr
+    assert "1 file mended" in found.stdout and "harms 2 bundles" in found.stdout
+    assert not kept.damage_list().items and kept.stores_show("attic").damaged == 0
+    log = [line.text for line in kept.every(kept.upkeep_log, upkeep_id=kept.upkeep_list(kind="mend").items[0].id)]
+    assert any("mended from cellar" in text for text in log)
+
+
+def test_damage_that_no_store_can_mend_is_shown_and_stored_again_by_the_next_run(kept, running, tmp_path):
+    bundle = kept.bundles_list().items[0]
+    name = kept.bundles_show(bundle.id).pieces[0]["name"]
+    for store in ("attic", "cellar"):
+        (tmp_path / store / SUBJECT.piece(name)).unlink()
+    found = running.cli("stores", "verify", "attic")
+    assert found.returncode == 1 and "found intact on no other store" in found.stdout, found.stdout
+    (row,) = kept.damage_list(store="attic").items
+    assert row.file == f"pieces/{name}" and "files/film.bin" in row.files and len(row.bundles) == 2
+    assert not next(c for c in kept.bundles_show(bundle.id).copies if c.store == "attic").sound
+    assert any("attic" in row.text and row.level == "broken" for row in kept.overview().attention)
+    shown = running.cli("damage", "list").stdout
+    assert "files/film.bin" in shown and bundle.name in shown
+    ended(kept, kept.stores_verify("cellar").ids)
+    done = run(kept, "nightly")
+    assert done.outcome == "warned" and "stored again" in done.tasks[0].warnings[0]
+    newest = kept.bundles_list().items[0]
+    assert newest.new_bytes > 300_000 and all(copy.sound for copy in newest.copies)
+    kept.bundles_download(newest.id, tmp_path / "whole.tar.gz")
+
+
+def test_repacking_one_store_keeps_downloads_of_both_right(kept, running, tmp_path):
+    home = tmp_path / "millpond"
+    for number in range(12):
+        (home / f"page-{number}.html").write_bytes(os.urandom(30_000))
+    run(kept, "nightly")
+    job = kept.jobs_show("nightly")
+    kept.jobs_change("nightly", Job(**{**job.model_dump(include=set(Job.model_fields)), "keep": 1}))
+    (home / "film.bin").write_bytes(os.urandom(1000))
+    run(kept, "nightly")
+    newest = kept.bundles_list().items[0]
+    dry = running.cli("stores", "repack", "attic", "--dry-run", "--over", "0")
+    assert dry.returncode == 0 and "would free about" in dry.stdout, dry
+    before = kept.stores_show("attic").bytes
+    found = running.cli("stores", "repack", "attic", "--over", "0")
+    assert found.returncode == 0 and "are free again" in found.stdout
+    assert kept.stores_show("attic").bytes < before - 250_000 and kept.stores_show("cellar").bytes == before
+    sizes = {kept.bundles_download(newest.id, tmp_path / f"{store}.tar.gz", store=store) for store in ("attic", "cellar")}
+    assert len(sizes) == 1
+    assert run(kept, "nightly").tasks[0].outcome == "done"
+    assert any("different pieces" in line.text for line in kept.every(kept.runs_log, run_id=kept.runs_list().items[0].id))
+
+
+def test_stores_that_are_repacked_alike_are_alike(kept, tmp_path):
+    for number in range(12):
+        (tmp_path / "millpond" / f"page-{number}.html").write_bytes(os.urandom(30_000))
+    job = kept.jobs_show("nightly")
+    kept.jobs_change("nightly", Job(**{**job.model_dump(include=set(Job.model_fields)), "keep": 1}))
+    (tmp_path / "millpond/film.bin").write_bytes(os.urandom(1000))
+    run(kept, "nightly")
+    for store in ("attic", "cellar"):
+        (work,) = ended(kept, kept.stores_repack(store, over=0).ids)
+        assert work.outcome == "done" and work.result["freed"] > 250_000, work
+    run(kept, "nightly")
+    newest = kept.bundles_show(kept.bundles_list().items[0].id)
+    assert newest.brings == "incremental" and newest.packed == 0
+    for store in ("attic", "cellar"):
+        (work,) = ended(kept, kept.stores_verify(store, deep=True).ids)
+        assert work.outcome == "done"
+
+
+def test_copies_are_read_through_in_the_background(running, tmp_path):
+    """A few an hour, the longest unread first; never where a store says so."""
+    accounts = [small_account(tmp_path, name) for name in ("millpond", "ferryline")]
+    (tmp_path / "attic").mkdir()
+    with running.client() as client:
+        set_up(client, accounts, [Store(name="attic", kind="folder", path=str(tmp_path / "attic"), verify_days=1)])
+        run(client, "nightly")
+        assert not client.upkeep_list().items
+    running.stop()
+    with closing(sqlite3.connect(running.home / "records/fasciculus.sqlite")) as db:
+        db.execute("UPDATE copy SET made='2026-01-02T00:00:00.000+00:00'")
+        db.execute("UPDATE copy SET verified_deep='2026-01-01T00:00:00.000+00:00' WHERE bundle_id="
+                   "(SELECT id FROM bundle WHERE subject='millpond')")
+        db.commit()
+    running.start()
+    with running.client() as client:
+        work = until(lambda: [u for u in client.upkeep_list().items if u.state == "ended"])
+        assert [(u.subject, u.deep, u.outcome, u.started_by) for u in work] == [
+            ("millpond", True, "done", "the background")]
+
+
+def test_upkeep_is_answered_in_words_when_there_is_nothing_to_do(kept):
+    for call, words in ((lambda: kept.stores_mend("attic"), "known to be damaged"),
+                        (lambda: kept.stores_verify("attic", subject="nobody"), "no copies of “nobody”"),
+                        (lambda: kept.bundles_changes(kept.bundles_list().items[0].id, state="odd"), "no state")):
+        with pytest.raises(Refused, match=words):
+            call()

@@ -9,10 +9,10 @@ from typing import Annotated, Literal
 
 import typer
 
-from ..models import BundleDetail, BundleEntry
+from ..models import BundleDetail, BundleEntry, Copy
 from . import output
 from .output import moment, service, size
-from .runs import show_log
+from .runs import CHANGE_COLUMNS, changes_words, show_log
 
 app = typer.Typer(help="What is in the copies.", no_args_is_help=True)
 restores_app = typer.Typer(help="What was brought back.", no_args_is_help=True)
@@ -39,10 +39,11 @@ def list_(subject: Annotated[str, typer.Option(help="Only of this account or sit
     output.show_table(rows, [
         ("BUNDLE", lambda b: b.id), ("SUBJECT", lambda b: b.subject), ("MOMENT", lambda b: moment(b.moment)),
         ("JOB", lambda b: b.job), ("ENTRIES", lambda b: f"{b.entries:,}"),
-        ("CONTENTS", lambda b: size(b.bytes)), ("PACKED", lambda b: size(b.packed)),
-        ("COPIES ON", lambda b: ", ".join(c.store for c in b.copies)),
+        ("SHOWS", lambda b: size(b.bytes)), ("BROUGHT", lambda b: size(b.new_bytes)),
+        ("PACKED", lambda b: size(b.packed)),
+        ("COPIES ON", lambda b: ", ".join(c.store + ("" if c.sound else " (damaged)") for c in b.copies)),
     ], "No bundle yet. Start a job: fasciculus start JOB --wait",
-        right=["BUNDLE", "ENTRIES", "CONTENTS", "PACKED"])
+        right=["BUNDLE", "ENTRIES", "SHOWS", "BROUGHT", "PACKED"])
     return None
 
 
@@ -65,8 +66,38 @@ def show(number: Number, as_json: AsJson = False) -> None:
         ("brings", _brings(bundle)),
         ("pieces", "\n".join(f"{p['name']}  {size(p['bytes'])}" + ("" if p.get("brought", True) else "  (of an "
                              "earlier bundle)") for p in bundle.pieces) or "none"),
-        ("copies", "\n".join(f"{c.store}, made {moment(c.made)}" for c in bundle.copies)),
+        ("shows", f"{bundle.entries:,} entries, {size(bundle.bytes)}; of these {size(bundle.new_bytes)} new, "
+                  f"{size(max(bundle.bytes - bundle.new_bytes, 0))} were there already"),
+        ("since before", changes_words(bundle.changes)),
+        ("copies", "\n".join(map(_copy, bundle.copies))),
     ])
+    return None
+
+
+def _copy(copy: Copy) -> str:
+    looked = "never verified"
+    if copy.verified_deep:
+        looked = f"read through {moment(copy.verified_deep)}"
+    elif copy.verified:
+        looked = f"looked at {moment(copy.verified)}"
+    return f"{copy.store}, made {moment(copy.made)}, {looked}{'' if copy.sound else ', DAMAGED'}"
+
+
+@app.command()
+def changes(number: Number,
+            against: Annotated[int | None, typer.Option(help="Compare with this bundle instead of the one before.",
+                                                        show_default=False)] = None,
+            state: Annotated[str, typer.Option(help="Only new, changed or gone.")] = "",
+            contents: Annotated[str, typer.Option(help="Only this kind.")] = "",
+            find: Annotated[str, typer.Option(help="Only paths that hold this.")] = "",
+            count: Annotated[int, typer.Option(help="At most so many.", min=1)] = 200, as_json: AsJson = False) -> None:
+    """List what is new, changed and gone since the bundle before."""
+    with service() as client:
+        rows = list(islice(client.every(client.bundles_changes, bundle_id=number, against=against or "", state=state,
+                                        contents=contents, q=find, limit=500), count))
+    if as_json:
+        return output.show_json(rows)
+    output.show_table(rows, CHANGE_COLUMNS, "Nothing differs.", right=["SIZE", "BEFORE"])
     return None
 
 

@@ -15,7 +15,7 @@ from .. import config as configuration
 from ..client import Client, ClientError
 from ..core.errors import Trouble
 from ..models import Page, RestoreStart
-from . import accounts, bundles, coverage, doors, hosts, jobs, output, reports, runs, stores
+from . import accounts, bundles, coverage, doors, hosts, jobs, output, reports, runs, stores, upkeep
 from .output import moment, service, size
 from .progress import exit_code, finish_run, follow_restore, follow_run
 
@@ -29,6 +29,7 @@ for name, part in (
     ("hosts", hosts.app), ("accounts", accounts.app), ("sites", accounts.sites_app),
     ("stores", stores.app), ("jobs", jobs.app), ("runs", runs.app), ("bundles", bundles.app),
     ("restores", bundles.restores_app), ("reports", reports.app), ("mail", reports.mail_app),
+    ("upkeep", upkeep.app), ("damage", upkeep.damage_app), ("growth", upkeep.growth_app),
     ("tokens", doors.app), ("coverage", coverage.app), ("definitions", coverage.definitions_app),
 ):
     app.add_typer(part, name=name)

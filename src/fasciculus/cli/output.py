@@ -31,7 +31,7 @@ _WHOLE = frozenset({"JOB", "ACCOUNT", "SUBJECT", "HOST", "STORE", "KIND", "OUTCO
 
 _STYLES = {"done": "green", "warned": "yellow", "skipped": "yellow", "partial": "red",
            "failed": "red", "interrupted": "red"}
-_MARKS = {"done": "●", "warned": "▲", "skipped": "▷", "cancelled": "◇", "partial": "◧",
+MARKS = {"done": "●", "warned": "▲", "skipped": "▷", "cancelled": "◇", "partial": "◧",
           "failed": "■", "interrupted": "■"}
 
 
@@ -114,7 +114,7 @@ def outcome(value: str | None, state: str = "ended") -> Text:
     """An outcome with its mark and word."""
     if state != "ended" or value is None:
         return Text(f"○ {state}", style="cyan")
-    return Text(f"{_MARKS[value]} {OUTCOMES[value]}", style=_STYLES.get(value, ""))
+    return Text(f"{MARKS[value]} {OUTCOMES[value]}", style=_STYLES.get(value, ""))
 
 
 def moment(value: datetime | None) -> str:

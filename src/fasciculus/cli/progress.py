@@ -11,7 +11,7 @@ from rich.progress import BarColumn, Progress, SpinnerColumn, TaskID, TextColumn
 from ..client import Client
 from ..core.reporting import OUTCOMES
 from ..core.wording import duration_words, size_words
-from ..models import Preview, Restore, RunDetail, Task
+from ..models import Preview, Restore, RunDetail, Task, Upkeep
 from . import output
 from .output import CANCELLED, DONE, TROUBLE, err
 
@@ -96,6 +96,20 @@ def follow_restore(client: Client, restore_id: int) -> Restore:
             time.sleep(_PAUSE)
         bars.update(row, total=1, completed=1, numbers=OUTCOMES[restore.outcome or "failed"])
     return restore
+
+
+def follow_upkeep(client: Client, upkeep_id: int) -> Upkeep:
+    """Show how far upkeep is until it ends."""
+    with _bars() as bars:
+        row = bars.add_task("upkeep", total=None, numbers="")
+        while (work := client.upkeep_show(upkeep_id)).state != "ended":
+            numbers = f"{work.stage or work.state}: {size_words(work.bytes)}"
+            bars.update(row, description=f"{work.kind} {work.subject}", total=work.total or None,
+                        completed=work.bytes, numbers=numbers)
+            time.sleep(_PAUSE)
+        bars.update(row, description=f"{work.kind} {work.subject}", total=1, completed=1,
+                    numbers=OUTCOMES[work.outcome or "failed"])
+    return work
 
 
 def follow_preview(client: Client, number: int) -> Preview:

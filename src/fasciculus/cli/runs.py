@@ -65,7 +65,7 @@ def show(number: Number, as_json: AsJson = False) -> None:
     output.show_table(run.tasks, [
         ("SUBJECT", lambda t: t.subject), ("OUTCOME", lambda t: output.outcome(t.outcome, t.state)),
         ("ENTRIES", lambda t: f"{t.entries:,}"), ("CONTENTS", lambda t: size(t.bytes)),
-        ("PACKED", lambda t: size(t.packed)), ("TOOK", _took),
+        ("PACKED", lambda t: size(t.packed)), ("TOOK", _took), ("SINCE BEFORE", lambda t: changes_words(t.changes)),
         ("COPIES", lambda t: ", ".join(
             f"{c.store}: {'NO COPY' if c.error else f'{c.kept} kept'}" for c in t.copies)),
     ], "It has no tasks.", right=["ENTRIES", "CONTENTS", "PACKED", "TOOK"])
@@ -104,6 +104,47 @@ def log(number: Number,
     if as_json:
         return output.show_json(rows)
     show_log(rows)
+    return None
+
+
+def changes_words(changes: dict[str, int] | None) -> str:
+    """How a bundle differs from the one before, in a few words."""
+    if changes is None:
+        return "–"
+    grew = changes.get("grew", 0)
+    return (f"{changes['new']:,} new, {changes['changed']:,} changed, {changes['gone']:,} gone, "
+            f"{'+' if grew >= 0 else '−'}{size(abs(grew))}")
+
+
+CHANGE_COLUMNS: list[output.Column] = [
+    ("STATE", lambda c: c.state), ("WHAT", lambda c: c.what or "–"),
+    ("SIZE", lambda c: size(c.bytes) if c.state != "gone" else "–"),
+    ("BEFORE", lambda c: size(c.before) if c.state != "new" else "–"),
+    ("PATH", lambda c: f"{c.kind}/{c.path}" + ("/" if c.type == "dir" else "")),
+]
+
+
+@app.command()
+def changes(number: Number,
+            subject: Annotated[str, typer.Option(help="Only of this account or site.")] = "",
+            state: Annotated[str, typer.Option(help="Only new, changed or gone.")] = "",
+            count: Annotated[int, typer.Option(help="At most so many of each subject.", min=1)] = 200,
+            as_json: AsJson = False) -> None:
+    """List what is new, changed and gone in each bundle of a run since the one before."""
+    with service() as client:
+        found = {}
+        for task in client.runs_show(number).tasks:
+            if task.bundle_id is None or task.changes is None or (subject and task.subject != subject):
+                continue
+            found[task.subject] = list(islice(client.every(
+                client.bundles_changes, bundle_id=task.bundle_id, state=state, limit=500), count))
+    if as_json:
+        return output.show_json({name: [row.model_dump() for row in rows] for name, rows in found.items()})
+    if not found:
+        output.out.print("No bundle of this run has one before it.")
+    for name, rows in found.items():
+        output.out.print(f"{name}:", highlight=False)
+        output.show_table(rows, CHANGE_COLUMNS, "Nothing differs.", right=["SIZE", "BEFORE"])
     return None
 
 

@@ -45,13 +45,14 @@ from ..models import (
 from .checking import whole_check
 from .errors import DownloadBroken
 from .live import LiveEvent, parse
+from .upkeep import UpkeepCalls
 from .what_exists import WhatExists
 from .wire import PREFIX, Wire
 
 _RESUMES = 5
 
 
-class Client(WhatExists, Wire):
+class Client(WhatExists, UpkeepCalls, Wire):
     """A connection to a service.
 
     Without arguments it takes ``FASCICULUS_URL`` and ``FASCICULUS_TOKEN`` from the

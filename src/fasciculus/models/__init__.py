@@ -40,14 +40,26 @@ from .reports import MailServer, OutboxItem, Report, ReportDetail
 from .runs import LogLine, Overview, Run, RunDetail, Started, StoreFill, Task, TaskCopy, Upcoming
 from .search import Found
 from .stores import Store, StoreSecrets, Tried, TryStep
+from .upkeep import (
+    BundleChange,
+    DamageRow,
+    Growth,
+    GrowthPoint,
+    GrowthStore,
+    MendStart,
+    RepackStart,
+    Upkeep,
+    UpkeepStarted,
+    VerifyStart,
+)
 
 __all__ = [
-    "Account", "Applied", "Bundle", "BundleDetail", "BundleEntry", "BundleFiles", "BundleFound",
-    "Change", "Command", "Copy", "CoverageRow", "Database", "Databases", "Definitions", "Finding",
-    "Found", "Host", "HostSecrets", "Identity", "Job", "JobRow", "JobStart", "LogLine", "MailFiles", "MailServer",
-    "MariaDbServer", "Note", "OutboxItem", "Overview", "Page", "Password", "Preview", "PreviewStart",
-    "Problem", "Proposed", "Readback", "Report", "ReportDetail", "Restore", "RestoreStart", "Retiring", "Rules",
-    "Run", "RunDetail", "SignIn", "Site", "SiteRow", "Started", "Store", "StoreFill", "StoreSecrets",
-    "TakeOver", "Taken", "Task", "TaskCopy", "Token", "TokenMade", "TokenNew", "Tried", "TryStep",
-    "Upcoming",
+    "Account", "Applied", "Bundle", "BundleChange", "BundleDetail", "BundleEntry", "BundleFiles", "BundleFound",
+    "Change", "Command", "Copy", "CoverageRow", "DamageRow", "Database", "Databases", "Definitions", "Finding",
+    "Found", "Growth", "GrowthPoint", "GrowthStore", "Host", "HostSecrets", "Identity", "Job", "JobRow",
+    "JobStart", "LogLine", "MailFiles", "MailServer", "MariaDbServer", "MendStart", "Note", "OutboxItem",
+    "Overview", "Page", "Password", "Preview", "PreviewStart", "Problem", "Proposed", "Readback", "RepackStart",
+    "Report", "ReportDetail", "Restore", "RestoreStart", "Retiring", "Rules", "Run", "RunDetail", "SignIn",
+    "Site", "SiteRow", "Started", "Store", "StoreFill", "StoreSecrets", "TakeOver", "Taken", "Task", "TaskCopy",
+    "Token", "TokenMade", "TokenNew", "Tried", "TryStep", "Upcoming", "Upkeep", "UpkeepStarted", "VerifyStart",
 ]

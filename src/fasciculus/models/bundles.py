@@ -15,10 +15,15 @@ class Copy(BaseModel):
 
     store: str
     made: datetime
+    #: When it was last looked at, and last read through, and whether nothing of it is known to be damaged.
+    verified: datetime | None = None
+    verified_deep: datetime | None = None
+    sound: bool = True
 
 
 class Bundle(BaseModel):
-    """A subject's complete state at one moment."""
+    """A subject's complete state at one moment: it shows ``entries`` and ``bytes``, and brought ``new_bytes`` of
+    them, ``packed`` as stored."""
 
     id: int
     name: str
@@ -30,6 +35,7 @@ class Bundle(BaseModel):
     moment: datetime
     entries: int
     bytes: int
+    new_bytes: int = 0
     packed: int
     outcome: str = "done"
     copies: list[Copy] = []
@@ -46,6 +52,8 @@ class BundleDetail(Bundle):
     databases: list[dict[str, Any]]
     pieces: list[dict[str, Any]]
     compression: str
+    #: Entries that are new, changed and gone since the bundle before, and by how many bytes it grew.
+    changes: dict[str, int] | None = None
 
 
 class BundleEntry(BaseModel):

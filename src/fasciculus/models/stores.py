@@ -31,6 +31,8 @@ class Store(BaseModel):
     user: str = ""
     folder: str = ""
     host_key: str = ""
+    #: Every copy is read through once in so many days, in the background; 0 for never.
+    verify_days: int = Field(default=30, ge=0, le=3650)
     secrets: StoreSecrets | None = Field(default=None, exclude_if=lambda value: value is None)
     secrets_set: list[str] = []
     #: Told by the service.
@@ -38,6 +40,7 @@ class Store(BaseModel):
     copies: int = 0
     bytes: int = 0
     where: str = ""
+    damaged: int = 0
 
 
 class TryStep(BaseModel):

@@ -8,14 +8,18 @@ from typing import Any
 
 from ..core.errors import NotThere
 from ..models import Bundle, BundleDetail, Copy, Page, Restore
+from . import upkeep, weights
 from .db import now
 from .paging import Ask, Query, like, page
 
 
 def _copies(db: sqlite3.Connection, bundle_id: int) -> list[Copy]:
-    return [Copy(store=row["name"], made=row["made"]) for row in db.execute(
-        "SELECT store.name, made FROM copy JOIN store ON store.id=store_id WHERE bundle_id=? "
-        "ORDER BY store.name", (bundle_id,))]
+    return [Copy(store=row["name"], made=row["made"], verified=row["verified"],
+                 verified_deep=row["verified_deep"], sound=not row["harmed"]) for row in db.execute(
+        "SELECT store.name, made, verified, verified_deep, EXISTS (SELECT 1 FROM damage, json_each(damage.bundles) "
+        "JOIN bundle ON bundle.name=json_each.value WHERE bundle.id=copy.bundle_id AND damage.store_id=copy.store_id "
+        "AND damage.subject_kind=bundle.subject_kind AND damage.subject=bundle.subject) AS harmed "
+        "FROM copy JOIN store ON store.id=store_id WHERE bundle_id=? ORDER BY store.name", (bundle_id,))]
 
 
 def _fields(db: sqlite3.Connection, row: sqlite3.Row) -> dict[str, Any]:
@@ -23,7 +27,8 @@ def _fields(db: sqlite3.Connection, row: sqlite3.Row) -> dict[str, Any]:
         "id": row["id"], "name": row["name"], "subject_kind": row["subject_kind"],
         "subject": row["subject"], "job": row["job"], "host": row["host"], "run": row["run_id"],
         "moment": row["moment"], "entries": row["entries"], "bytes": row["bytes"],
-        "packed": row["packed"], "outcome": row["outcome"], "copies": _copies(db, row["id"]),
+        "new_bytes": row["new_bytes"], "packed": row["packed"], "outcome": row["outcome"],
+        "copies": _copies(db, row["id"]),
     }
 
 
@@ -32,7 +37,7 @@ def bundles(db: sqlite3.Connection, ask: Ask, subject: str = "", subject_kind: s
     query = Query(
         "bundle.*", "bundle", "bundle.id",
         {"moment": "bundle.moment", "subject": "bundle.subject", "size": "bundle.bytes",
-         "packed": "bundle.packed"}, "-moment")
+         "packed": "bundle.packed", "new": "bundle.new_bytes"}, "-moment")
     if subject:
         query.only("bundle.subject = ?", subject)
     if subject_kind:
@@ -57,7 +62,21 @@ def bundle(db: sqlite3.Connection, bundle_id: int) -> BundleDetail:
         **_fields(db, row), contents=manifest["contents"], databases=manifest["databases"],
         pieces=manifest["pieces"], compression=manifest["compression"],
         brings=manifest.get("brings", "full"), base=manifest.get("base", ""),
-        dead_share=manifest.get("dead_share", 0.0))
+        dead_share=manifest.get("dead_share", 0.0), changes=manifest.get("changes"))
+
+
+def before(db: sqlite3.Connection, bundle: Bundle) -> int | None:
+    """The bundle before of the same job and subject."""
+    row = db.execute(
+        "SELECT id FROM bundle WHERE subject_kind=? AND subject=? AND job=? AND (moment, id) < (?, ?) "
+        "ORDER BY moment DESC, id DESC LIMIT 1",
+        (bundle.subject_kind, bundle.subject, bundle.job, stamp_of(db, bundle.id), bundle.id)).fetchone()
+    return row["id"] if row else None
+
+
+def stamp_of(db: sqlite3.Connection, bundle_id: int) -> str:
+    """A bundle's moment as the records write it."""
+    return str(db.execute("SELECT moment FROM bundle WHERE id=?", (bundle_id,)).fetchone()[0])
 
 
 def listing_digest(db: sqlite3.Connection, bundle_id: int) -> str:
@@ -71,11 +90,14 @@ def add(db: sqlite3.Connection, *, subject_kind: str, subject: str, name: str, j
     """A confirmed bundle with its copies."""
     key = db.execute(
         "INSERT INTO bundle (subject_kind, subject, name, job, host, run_id, moment, entries, "
-        "bytes, packed, outcome, manifest) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
+        "bytes, packed, outcome, manifest, new_bytes) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
         (subject_kind, subject, name, job, host, run_id, manifest["started"], entries, bytes,
-         packed, outcome, json.dumps(manifest))).lastrowid
+         packed, outcome, json.dumps(manifest), manifest.get("new_bytes", 0))).lastrowid
     assert key is not None
-    db.executemany("INSERT INTO copy VALUES (?, ?, ?)", [(key, i, now()) for i in store_ids])
+    db.executemany("INSERT INTO copy (bundle_id, store_id, made) VALUES (?, ?, ?)",
+                   [(key, i, now()) for i in store_ids])
+    for store_id in store_ids:
+        weights.refresh(db, store_id, subject_kind, subject)
     return key
 
 
@@ -98,7 +120,8 @@ def pieces_on(db: sqlite3.Connection, subject_kind: str, subject: str, store: st
     """By bundle of a subject on a store, whatever its job: the bytes of each piece that it needs."""
     return {row["name"]: {piece["name"]: piece["bytes"] for piece in json.loads(row["manifest"])["pieces"]}
             for row in db.execute(
-        "SELECT bundle.name, manifest FROM bundle JOIN copy ON bundle_id=bundle.id JOIN store ON store.id=store_id "
+        "SELECT bundle.name, coalesce(copy.manifest, bundle.manifest) AS manifest FROM bundle "
+        "JOIN copy ON bundle_id=bundle.id JOIN store ON store.id=store_id "
         "WHERE subject_kind=? AND subject=? AND store.name=?", (subject_kind, subject, store))}
 
 
@@ -112,6 +135,9 @@ def retire(db: sqlite3.Connection, subject_kind: str, subject: str, name: str, s
         "DELETE FROM bundle WHERE subject_kind=? AND subject=? AND name=? "
         "AND NOT EXISTS (SELECT 1 FROM copy WHERE bundle_id=bundle.id)",
         (subject_kind, subject, name))
+    upkeep.drop_of_retired(db, (subject_kind, subject))
+    for row in db.execute("SELECT id FROM store WHERE name=?", (store,)).fetchall():
+        weights.refresh(db, row["id"], subject_kind, subject)
 
 
 def newest(db: sqlite3.Connection, subject_kind: str, subject: str, job: str = "") -> sqlite3.Row | None:

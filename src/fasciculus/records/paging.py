@@ -6,13 +6,14 @@ import base64
 import binascii
 import json
 import sqlite3
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 from dataclasses import dataclass, field
 from typing import Any, TypeVar
 
 from ..core.errors import BadSetting
 from ..models.paging import Page
 
+S = TypeVar("S")
 T = TypeVar("T")
 
 
@@ -94,6 +95,18 @@ def page_of(rows: list[T], ask: Ask, sorts: dict[str, Callable[[T], Any]], defau
     end = start + ask.limit
     return Page(items=ordered[start:end], total=len(rows),
                 next=_cursor(None, end) if end < len(ordered) else None)
+
+
+def page_counted(rows: Iterable[S], ask: Ask, make: Callable[[S], T]) -> Page[T]:
+    """One page of a stream of rows, in their own order; the rest is counted."""
+    start = _read_cursor(ask.cursor)[1] if ask.cursor else 0
+    items, total = [], 0
+    for row in rows:
+        if start <= total < start + ask.limit:
+            items.append(make(row))
+        total += 1
+    end = start + len(items)
+    return Page(items=items, total=total, next=_cursor(None, end) if end < total else None)
 
 
 def _cursor(last: Any, key: int) -> str:

@@ -75,7 +75,8 @@ def _tasks(db: sqlite3.Connection, column: str, value: int) -> list[Task]:
              state=row["state"], outcome=row["outcome"], error=row["error"], bundle=row["bundle"],
              bundle_id=row["bundle_id"], entries=row["entries"], bytes=row["bytes"],
              packed=row["packed"], started=row["started"], ended=row["ended"],
-             warnings=json.loads(row["warnings"]), copies=copies.get(row["id"], []))
+             warnings=json.loads(row["warnings"]),
+             changes=json.loads(row["changes"]) if row["changes"] else None, copies=copies.get(row["id"], []))
         for row in rows
     ]
 
@@ -129,15 +130,16 @@ def begin_task(db: sqlite3.Connection, task_id: int) -> None:
 
 
 def end_task(db: sqlite3.Connection, task_id: int, outcome: str, error: str = "", bundle: str = "",
-             entries: int = 0, bytes: int = 0, packed: int = 0) -> None:
+             entries: int = 0, bytes: int = 0, packed: int = 0, changes: dict[str, int] | None = None) -> None:
     warnings = [row["text"] for row in db.execute(
         "SELECT log_line.text FROM log_line JOIN task ON task.run_id=log_line.run_id "
         "AND task.subject=log_line.subject WHERE task.id=? AND level='warning' "
         "ORDER BY log_line.id LIMIT 200", (task_id,))]
     db.execute(
         "UPDATE task SET state='ended', outcome=?, error=?, bundle=?, entries=?, bytes=?, packed=?, "
-        "ended=?, warnings=? WHERE id=?",
-        (outcome, error, bundle, entries, bytes, packed, now(), json.dumps(warnings), task_id))
+        "ended=?, warnings=?, changes=? WHERE id=?",
+        (outcome, error, bundle, entries, bytes, packed, now(), json.dumps(warnings),
+         json.dumps(changes) if changes else None, task_id))
 
 
 def copied(db: sqlite3.Connection, task_id: int, store: str, error: str, kept: int) -> None:
@@ -157,15 +159,15 @@ def unfinished(db: sqlite3.Connection) -> list[int]:
 
 
 def log(db: sqlite3.Connection, level: str, text: str, *, run_id: int | None = None,
-        restore_id: int | None = None, subject: str = "") -> int:
+        restore_id: int | None = None, upkeep_id: int | None = None, subject: str = "") -> int:
     return db.execute(
-        "INSERT INTO log_line (run_id, restore_id, subject, at, level, text) "
-        "VALUES (?, ?, ?, ?, ?, ?)", (run_id, restore_id, subject, now(), level, text)).lastrowid or 0
+        "INSERT INTO log_line (run_id, restore_id, upkeep_id, subject, at, level, text) VALUES (?, ?, ?, ?, ?, ?, ?)",
+        (run_id, restore_id, upkeep_id, subject, now(), level, text)).lastrowid or 0
 
 
 def log_lines(db: sqlite3.Connection, ask: Ask, column: str, owner: int, level: str = "",
               words: str = "") -> Page[LogLine]:
-    """The log of a run (``column`` run_id) or a restore (restore_id)."""
+    """The log of a run (``column`` run_id), a restore (restore_id) or upkeep (upkeep_id)."""
     query = Query("log_line.*", "log_line", "log_line.id", {"id": "log_line.id"}, "id")
     query.only(f"log_line.{column} = ?", owner)
     if level == "trouble":

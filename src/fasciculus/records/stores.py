@@ -14,12 +14,12 @@ from .sealing import Seal, merged
 
 _STORE = (
     "store.*, (SELECT count(*) FROM copy WHERE store_id=store.id) AS copies, "
-    "(SELECT coalesce(sum(packed), 0) FROM copy JOIN bundle ON bundle.id=bundle_id "
-    "WHERE store_id=store.id) AS bytes, "
+    "(SELECT coalesce(sum(stored), 0) FROM weight WHERE store_id=store.id) AS bytes, "
     "(SELECT group_concat(name, char(10)) FROM job_store JOIN job ON job.id=job_id "
-    "WHERE store_id=store.id) AS jobs"
+    "WHERE store_id=store.id) AS jobs, "
+    "(SELECT count(*) FROM damage WHERE store_id=store.id) AS damaged"
 )
-_TOLD = {"secrets", "secrets_set", "jobs", "copies", "bytes", "where"}
+_TOLD = {"secrets", "secrets_set", "jobs", "copies", "bytes", "where", "damaged"}
 
 
 def where(store: Store) -> str:
@@ -33,7 +33,7 @@ def where(store: Store) -> str:
 def _store(row: sqlite3.Row, seal: Seal) -> Store:
     store = Store.model_validate_json(row["document"])
     store.secrets_set = sorted(seal.open(row["secrets"]))
-    store.copies, store.bytes = row["copies"], row["bytes"]
+    store.copies, store.bytes, store.damaged = row["copies"], row["bytes"], row["damaged"]
     store.jobs = sorted((row["jobs"] or "").split("\n")) if row["jobs"] else []
     store.where = where(store)
     return store

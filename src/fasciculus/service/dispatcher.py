@@ -83,6 +83,7 @@ class Dispatcher:
         self._changed = threading.Condition()
         self._waiting: deque[_Item] = deque()
         self._going: dict[tuple[str, int], _Item] = {}
+        self._reserved: set[tuple[str, str]] = set()
         self._live: dict[tuple[str, int], Live] = {}
         self._closing = False
         self._thread = threading.Thread(target=self._hand_out, name="dispatcher", daemon=True)
@@ -114,7 +115,20 @@ class Dispatcher:
     def busy(self) -> set[tuple[str, str]]:
         """The subjects of which something waits or goes on."""
         with self._changed:
-            return {item.subject for item in (*self._waiting, *self._going.values())}
+            return {item.subject for item in (*self._waiting, *self._going.values())} | self._reserved
+
+    def reserve(self, subject: tuple[str, str]) -> bool:
+        """Hold a subject for upkeep, so that no task or restore of it begins; False while one goes on."""
+        with self._changed:
+            if any(item.subject == subject for item in self._going.values()):
+                return False
+            self._reserved.add(subject)
+            return True
+
+    def free(self, subject: tuple[str, str]) -> None:
+        with self._changed:
+            self._reserved.discard(subject)
+            self._changed.notify_all()
 
     # Starting and cancelling ---------------------------------------------------
 
@@ -184,7 +198,7 @@ class Dispatcher:
         """The first that may begin: never two at once for one subject, nor more than a host takes."""
         if len(self._going) >= self._config.workers:
             return None
-        busy = {item.subject for item in self._going.values()}
+        busy = {item.subject for item in self._going.values()} | self._reserved
         hosts = Counter(item.host for item in self._going.values())
         for item in self._waiting:
             if item.subject not in busy and (not item.host or hosts[item.host] < item.at_once):
@@ -292,6 +306,7 @@ class Dispatcher:
             bundles.retire(db, kind, subject, event.bundle, event.store)
             gone = db.execute("SELECT 1 FROM bundle WHERE subject_kind=? AND subject=? AND name=?",
                               (kind, subject, event.bundle)).fetchone() is None
+        self._config.listing(kind, subject, f"{event.bundle}@{event.store}").unlink(missing_ok=True)
         if gone:
             self._config.listing(kind, subject, event.bundle).unlink(missing_ok=True)
 
@@ -314,7 +329,7 @@ class Dispatcher:
         assert item.run is not None
         with self._records.write() as db:
             runs.end_task(db, item.number, finished.outcome, finished.error, finished.bundle,
-                          finished.entries, finished.bytes, finished.packed)
+                          finished.entries, finished.bytes, finished.packed, finished.manifest.get("changes"))
             if finished.bundle:
                 self._keep_bundle(item, finished)
             left = db.execute("SELECT count(*) FROM task WHERE run_id=? AND state != 'ended'",

@@ -24,9 +24,9 @@ class Housekeeper:
     """A thread that works once an hour."""
 
     def __init__(self, config: Config, records: Records, seal: Seal, hub: Hub,
-                 busy: Callable[[], set[tuple[str, str]]]) -> None:
+                 busy: Callable[[], set[tuple[str, str]]], verify_some: Callable[[], None]) -> None:
         self._config, self._records, self._seal, self._hub = config, records, seal, hub
-        self._busy = busy
+        self._busy, self._verify_some = busy, verify_some
         self._closing = threading.Event()
         self._thread = threading.Thread(target=self._loop, name="housekeeper", daemon=True)
 
@@ -38,7 +38,7 @@ class Housekeeper:
 
     def _loop(self) -> None:
         while True:
-            for task in (self.find_accounts, self.forget_gone):
+            for task in (self.find_accounts, self.forget_gone, self._verify_some):
                 self._try(task)
             if self._closing.wait(_HOUR):
                 return

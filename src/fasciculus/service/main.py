@@ -20,6 +20,7 @@ from ..records import people
 from ..records.db import Records
 from ..records.sealing import Seal
 from .app import create_app
+from .caretaker import Caretaker
 from .dispatcher import Dispatcher
 from .housekeeping import Housekeeper
 from .hub import Hub
@@ -56,9 +57,10 @@ def build(config: Config, environment: Mapping[str, str] = os.environ) -> Parts:
 
     dispatcher = Dispatcher(config, records, seal, hub, ended)
     scheduler = Scheduler(records, dispatcher, report)
+    caretaker = Caretaker(config, records, seal, hub, dispatcher)
     _first_start(records, environment)
     return Parts(config, records, seal, hub, dispatcher, scheduler, outbox, Previews(),
-                 Housekeeper(config, records, seal, hub, dispatcher.busy))
+                 caretaker, Housekeeper(config, records, seal, hub, dispatcher.busy, caretaker.verify_some))
 
 
 def _first_start(records: Records, environment: Mapping[str, str]) -> None:
@@ -80,6 +82,7 @@ def _first_start(records: Records, environment: Mapping[str, str]) -> None:
 def start(parts: Parts) -> None:
     """Begin to hand out, to schedule and to send."""
     parts.dispatcher.start()
+    parts.caretaker.start()
     parts.scheduler.start()
     parts.outbox.start()
     parts.housekeeper.start()
@@ -91,6 +94,7 @@ def stop(parts: Parts) -> None:
     parts.scheduler.stop()
     parts.housekeeper.stop()
     parts.previews.stop()
+    parts.caretaker.stop()
     parts.dispatcher.stop()
     parts.outbox.stop()
     parts.records.close()

@@ -7,29 +7,36 @@ import shlex
 import sqlite3
 from datetime import UTC, datetime
 from pathlib import Path
+from typing import Any
 
 from .. import __version__
 from ..config import Config
 from ..core.dumping.rules import DatabaseRules
 from ..core.errors import BadSetting
-from ..models import Account, Host, Job, Restore
-from ..records import bundles, inventory, runs, stores
+from ..models import Account, Host, Job, Restore, Upkeep
+from ..records import bundles, inventory, runs, stores, upkeep
 from ..records.paging import Ask
 from ..records.sealing import Seal
 from ..work.order import (
     BundleOrder,
     CommandOrder,
     DatabaseOrder,
+    HeldOrder,
     HostOrder,
     MailOrder,
     MariaDbOrder,
+    MendOrder,
     NoteOrder,
     PreviewOrder,
     PreviousOrder,
+    RepackOrder,
     RestoreOrder,
     StoreOrder,
     SubjectOrder,
+    VerifyOrder,
 )
+
+_LEAST_PIECE = 64 * 1024 * 1024
 
 
 def store_order(db: sqlite3.Connection, seal: Seal, name: str) -> StoreOrder:
@@ -131,17 +138,30 @@ def hold_flags(host: Host, account: Account | None, subject: SubjectOrder) -> li
     return [host.hold_flag.format(site=site, account=account.name) for site in sites]
 
 
-def _previous(db: sqlite3.Connection, config: Config, job: Job, kind: str, name: str) -> PreviousOrder | None:
-    """What an incremental bundle builds on; None when it is time for a full one."""
+def _previous(db: sqlite3.Connection, config: Config, job: Job, kind: str,
+              name: str) -> tuple[PreviousOrder | None, str]:
+    """What an incremental bundle builds on, or why it is time for a full one."""
     found = bundles.newest_manifest(db, kind, name, job.name)
     if job.mode == "full" or found is None or not found[1].get("base"):
-        return None
+        return None, ""
     before, manifest = found
     listing = config.listing(kind, name, before)
+    # Repacking may have given the copies manifests of their own.
+    for store in job.stores:
+        for held in upkeep.held_on(db, store, (kind, name), before):
+            if held.manifest["listing_sha256"] == manifest["listing_sha256"]:
+                continue
+            if store != job.stores[0]:
+                return None, "the stores hold the bundle before in different pieces, since one was repacked"
+            manifest, listing = held.manifest, config.listing(kind, name, f"{before}@{store}")
     age = datetime.now(UTC) - datetime.fromisoformat(manifest["base"])
-    if not listing.exists() or age.days >= job.full_every or manifest["dead_share"] * 100 > job.dead_share:
-        return None
-    return PreviousOrder(name=before, base=manifest["base"], listing=str(listing), pieces=manifest["pieces"])
+    if age.days >= job.full_every:
+        return None, f"the last full one is {age.days} days old"
+    if manifest["dead_share"] * 100 > job.dead_share:
+        return None, f"{manifest['dead_share']:.0%} of the pieces is dead weight"
+    if not listing.exists():
+        return None, f"the listing of {before} is not at hand"
+    return PreviousOrder(name=before, base=manifest["base"], listing=str(listing), pieces=manifest["pieces"]), ""
 
 
 def _compares(db: sqlite3.Connection, job: Job, kind: str, name: str, previous: PreviousOrder | None) -> bool:
@@ -170,8 +190,10 @@ def bundle_order(db: sqlite3.Connection, seal: Seal, config: Config, job: Job, r
     wants = job.databases.as_core()
     spool = config.spool / f"task-{task_id}"
     full, compare = runs.asked(db, run_id)
-    previous = None if full else _previous(db, config, job, kind, name)
+    previous, why_full = (None, "it was asked for") if full else _previous(db, config, job, kind, name)
     last = bundles.newest(db, kind, name, job.name)
+    damaged = [file.removeprefix("pieces/") for file in upkeep.damaged_files(db, (kind, name), job.stores)
+               if file.startswith("pieces/")]
     return BundleOrder(
         run=run_id, job=job.name, subject=subject, contents=list(job.contents),
         databases=_databases(account, subject, wants) if account else [],
@@ -186,7 +208,9 @@ def bundle_order(db: sqlite3.Connection, seal: Seal, config: Config, job: Job, r
                for note in job.notes],
         commands=[CommandOrder(when=row.when, command=_filled(row.command, subject, owner),
                                seconds=row.seconds, stops=row.stops) for row in job.commands],
-        previous=previous, compare=compare or _compares(db, job, kind, name, previous),
+        previous=previous, why_full=why_full, damaged=damaged,
+        before=str(config.listing(kind, name, last["name"])) if last else "",
+        compare=compare or _compares(db, job, kind, name, previous),
         hold_flags=hold_flags(host, account, subject) if job.hold_page else [],
         stores=_targets(db, seal, job, kind, name), keep=job.keep, compression=job.compression,
         level=job.level, piece_size=job.piece_size, threads=config.threads or os.cpu_count() or 2,
@@ -242,6 +266,31 @@ def restore_order(db: sqlite3.Connection, seal: Seal, config: Config, restore: R
         databases=restore.databases, mariadb=mariadb, mail=mail, host=reach,
         spool=str(config.spool / f"restore-{restore.id}"),
     )
+
+
+def upkeep_order(db: sqlite3.Connection, seal: Seal, config: Config, work: Upkeep, options: dict[str, Any],
+                 spool: str, listings: str) -> VerifyOrder | MendOrder | RepackOrder:
+    """The order for one piece of upkeep."""
+    subject = (work.subject_kind, work.subject)
+    held = [HeldOrder(name=row.bundle, listing_sha256=row.manifest["listing_sha256"], listing=str(config.listing(
+                *subject, f"{row.bundle}@{work.store}" if row.own else row.bundle)))
+            for row in upkeep.held_on(db, work.store, subject, work.bundle)]
+    common: dict[str, Any] = {
+        "subject": SubjectOrder(kind=work.subject_kind, name=work.subject, host="", root=""),  # type: ignore[arg-type]
+        "store": store_order(db, seal, work.store), "bundles": held, "spool": spool}
+    damaged = upkeep.damaged_files(db, subject, [work.store])
+    match work.kind:
+        case "verify":
+            return VerifyOrder(**common, deep=work.deep, suspects=damaged)
+        case "mend":
+            return MendOrder(**common, files=damaged, sources=[
+                store_order(db, seal, name) for name in upkeep.other_stores(db, work.store, subject)])
+        case "repack":
+            sizes = [row["bytes"] for one in upkeep.held_on(db, work.store, subject) for row in one.manifest["pieces"]]
+            return RepackOrder(
+                **common, over=options.get("over", 20) / 100, dry_run=work.dry_run, listings=listings,
+                piece_size=max([_LEAST_PIECE, *sizes]), threads=config.threads or os.cpu_count() or 2,
+                spool_limit=config.spool_limit)
 
 
 def check_target(config: Config, local_stores: list[str], target: str) -> None:

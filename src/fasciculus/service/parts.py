@@ -14,6 +14,7 @@ from .hub import Hub
 from .previews import Previews
 
 if TYPE_CHECKING:
+    from .caretaker import Caretaker
     from .dispatcher import Dispatcher
     from .housekeeping import Housekeeper
     from .outbox import Outbox
@@ -32,6 +33,7 @@ class Parts:
     scheduler: Scheduler
     outbox: Outbox
     previews: Previews
+    caretaker: Caretaker
     housekeeper: Housekeeper
 
 

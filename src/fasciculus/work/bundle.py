@@ -7,12 +7,13 @@ import shutil
 import threading
 from collections.abc import Iterator
 from contextlib import closing, contextmanager, suppress
+from dataclasses import asdict
 from datetime import UTC, datetime
 from pathlib import Path
 
-from ..core.bundling import names
+from ..core.bundling import comparing, names
 from ..core.bundling.frames import codec
-from ..core.bundling.listing import ListingWriter
+from ..core.bundling.listing import ListingWriter, read_lines
 from ..core.bundling.manifest import KindCount, LeftOutCount, Manifest, PieceRecord, sums
 from ..core.bundling.packing import Packer
 from ..core.bundling.previous import Previous, unchanged_here, unchanged_over_ssh
@@ -109,6 +110,11 @@ class BundleWork:
             f"{order.subject.kind} {order.subject.name}: making {self._bundle} of "
             f"{list_words(order.contents)} for {list_words([p.name for p in self._pushers])}"
         )
+        if order.why_full:
+            self._emitter.info(f"a full bundle: {order.why_full}")
+        if order.damaged:
+            self._emitter.warn(f"{count_words(len(order.damaged), 'piece')} of earlier bundles is known to be damaged: "
+                               "what lies there is stored again")
 
     def _sources(self) -> None:
         """What is to be read answers, before anything is written."""
@@ -371,11 +377,25 @@ class BundleWork:
             f"{size_words(manifest.bytes)}, {manifest.brings}: {size_words(manifest.packed)} packed in "
             f"{count_words(sum(piece.brought for piece in manifest.pieces), 'new piece')}"
         )
-        return Finished(
-            outcome, " ".join(self._errors.values()), self._bundle, manifest.entries,
-            manifest.bytes, manifest.packed,
-            manifest.summary(),
-        )
+        summary = manifest.summary()
+        changes = self._changes()
+        if changes is not None:
+            summary["changes"] = asdict(changes)
+            self._emitter.info(f"since the bundle before: {changes.new:,} new, {changes.changed:,} changed, "
+                               f"{changes.gone:,} gone")
+        return Finished(outcome, " ".join(self._errors.values()), self._bundle, manifest.entries,
+                        manifest.bytes, manifest.packed, summary)
+
+    def _changes(self) -> comparing.Counts | None:
+        """How this bundle differs from the one before; None where that cannot be told."""
+        if not self._order.before or not os.path.exists(self._order.before):
+            return None
+        try:
+            with open(self._order.before, "rb") as old, open(self._order.listing, "rb") as new:
+                return comparing.count(read_lines(old), read_lines(new))
+        except Damaged as error:
+            self._emitter.info(f"what changed since the bundle before cannot be told: {error.message}")
+            return None
 
     def _clear_up(self) -> None:
         """Whatever happened: no thread, no spooled piece, no half-written copy is left."""

@@ -20,7 +20,7 @@ from ..stores.base import Connected, Store, read_all, read_mark
 from .events import Emitter, Finished, Progress, Sound
 from .order import MendOrder
 from .persisting import persist
-from .reading import fetch_listing
+from .reading import fetch_listing, listing_at_hand
 
 _CHUNK = 1024 * 1024
 _T = TypeVar("_T")
@@ -187,15 +187,13 @@ class MendWork:
         """Bring the listing back: from beside the records, or from another store."""
         path = f"{self._subject.bundle(manifest.name)}/{manifest.listing}"
         local = self._spool / "listing"
-        for held in self._order.bundles:
-            if held.name == manifest.name and held.listing and Path(held.listing).exists():
-                # A folder store may take the very file that is put: never write to it again.
-                local.unlink(missing_ok=True)
-                shutil.copyfile(held.listing, local)
-                with local.open("rb") as raw:
-                    if hashlib.file_digest(raw, "sha256").hexdigest() == manifest.listing_sha256:
-                        self._do(store, lambda: store.put(local, path, lambda count: None))
-                        return True
+        at_hand = listing_at_hand(self._order.bundles, manifest)
+        if at_hand is not None:
+            # A folder store may take the very file that is put: never write to it again.
+            local.unlink(missing_ok=True)
+            shutil.copyfile(at_hand, local)
+            self._do(store, lambda: store.put(local, path, lambda count: None))
+            return True
         for source in sources:
             other = self._manifest(source, manifest.name)
             if other is None or other.listing_sha256 != manifest.listing_sha256:

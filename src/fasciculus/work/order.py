@@ -148,6 +148,10 @@ class BundleOrder(BaseModel):
     previous: PreviousOrder | None = None
     #: Pieces that are known to be damaged on some store: what lies in them is stored again.
     damaged: list[str] = []
+    #: Why it is a full one, for the log.
+    why_full: str = ""
+    #: The listing of the bundle before, to count what is new, changed and gone.
+    before: str = ""
     #: Compare contents instead of trusting that an unchanged size and time mean unchanged contents.
     compare: bool = False
     left_out: list[str] = []

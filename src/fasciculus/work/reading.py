@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import hashlib
 import os
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 from pathlib import Path
 
 from ..core.bundling import tarheader
@@ -15,6 +15,7 @@ from ..core.bundling.names import MANIFEST, SubjectRef
 from ..core.bundling.reading import BundleReader, only
 from ..core.errors import Damaged, NotThere
 from ..stores.base import Store, read_all
+from .order import HeldOrder
 
 _CHUNK = 1024 * 1024
 
@@ -46,6 +47,22 @@ def fetch_listing(store: Store, subject: SubjectRef, manifest: Manifest, target:
     finally:
         partial.unlink(missing_ok=True)
     return target
+
+
+def is_listing_of(path: Path, manifest: Manifest) -> bool:
+    """Whether a file here is, byte for byte, the listing that a manifest names."""
+    if not path.is_file():
+        return False
+    with path.open("rb") as raw:
+        return hashlib.file_digest(raw, "sha256").hexdigest() == manifest.listing_sha256
+
+
+def listing_at_hand(known: Iterable[HeldOrder], manifest: Manifest) -> Path | None:
+    """The listing beside the records, where it is the one that the store's manifest names."""
+    for held in known:
+        if held.name == manifest.name and held.listing and is_listing_of(Path(held.listing), manifest):
+            return Path(held.listing)
+    return None
 
 
 def tar_stream(store: Store, subject: SubjectRef, listing: Path, contents: list[str],

@@ -22,14 +22,15 @@ from ..core.bundling.manifest import Manifest, PieceRecord
 from ..core.bundling.names import KINDS, MANIFEST, bundle_of, kind_and_number, next_listing
 from ..core.bundling.packing import Packer
 from ..core.bundling.reading import BundleReader
-from ..core.errors import Damaged, Trouble
+from ..core.errors import Damaged, StoreFull, Trouble
 from ..core.wording import count_words, size_words
 from ..stores import open_store
 from ..stores.base import Connected, Store, read_mark
 from .events import Emitter, Finished, Progress, Repacked
 from .order import RepackOrder
 from .pushing import Pusher, Spool
-from .reading import fetch_listing, fetch_manifest
+from .reading import fetch_listing, fetch_manifest, listing_at_hand
+from .restating import tell_restated
 from .retiring import complete, settle, sweep
 from .telling import NoStoreLeft, sentence
 from .weighing import Weighed, Weighing
@@ -64,6 +65,7 @@ class RepackWork:
 
     def _repack(self, store: Store) -> Finished:
         manifests = [fetch_manifest(store, self._subject, name) for name in complete(store, self._subject)]
+        tell_restated(self._emitter, self._order.bundles, manifests)
         with Weighing(self._spool / "contents.sqlite") as weighing:
             for manifest in manifests:
                 self._emitter.emit(self._progress)
@@ -75,6 +77,11 @@ class RepackWork:
                 return Finished("done", found.sentence(), entries=len(found.chosen), bytes=found.frees,
                                 manifest=numbers)
             self._progress.total = found.lives
+            free = store.free()
+            if free is not None and free < found.needs:
+                raise StoreFull(f"Store “{store.spec.name}” has {size_words(free)} free, and the new pieces need "
+                                f"about {size_words(found.needs)} before the old ones go.",
+                                "Free space there, or repack one subject at a time (--subject).")
             new = self._pack(store, weighing, found, manifests)
             self._progress.stage = "turning"
             for manifest in manifests:
@@ -92,11 +99,8 @@ class RepackWork:
     def _listing(self, store: Store, manifest: Manifest) -> Path:
         """A bundle's listing, from beside the records where it is the same."""
         if manifest.name not in self._listings:
-            at_hand = next((Path(held.listing) for held in self._order.bundles if held.name == manifest.name
-                            and held.listing and held.listing_sha256 == manifest.listing_sha256), None)
-            if at_hand is None or not at_hand.exists():
-                at_hand = fetch_listing(store, self._subject, manifest, self._spool / f"{manifest.name}.zst")
-            self._listings[manifest.name] = at_hand
+            self._listings[manifest.name] = listing_at_hand(self._order.bundles, manifest) or fetch_listing(
+                store, self._subject, manifest, self._spool / f"{manifest.name}.zst")
         return self._listings[manifest.name]
 
     # New pieces ------------------------------------------------------------------

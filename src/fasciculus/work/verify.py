@@ -24,7 +24,8 @@ from ..stores.base import Connected, Store, read_all, read_mark
 from .events import Damage, Emitter, Finished, Progress, Sound, Verified
 from .order import VerifyOrder
 from .persisting import persist
-from .reading import fetch_listing
+from .reading import fetch_listing, listing_at_hand
+from .restating import tell_restated
 
 _CHUNK = 1024 * 1024
 _EVERY = 16 * 1024 * 1024
@@ -64,6 +65,7 @@ class VerifyWork:
 
     def _look(self, store: Store) -> Finished:
         manifests = self._manifests(store)
+        tell_restated(self._emitter, self._order.bundles, manifests.values())
         pieces: dict[str, _Piece] = {}
         for manifest in manifests.values():
             for record in manifest.pieces:
@@ -209,13 +211,11 @@ class VerifyWork:
 
     def _entries(self, store: Store, manifest: Manifest) -> Iterator[Entry]:
         """A bundle's entries: by the listing beside the records, or else the store's own."""
-        at_hand = next((held.listing for held in self._order.bundles if held.name == manifest.name
-                        and held.listing_sha256 == manifest.listing_sha256), "")
-        path = Path(at_hand)
-        if not at_hand or not path.exists():
+        path = listing_at_hand(self._order.bundles, manifest)
+        if path is None:
             path = self._spool / "listing"
             try:
-                self._do(store, lambda: fetch_listing(store, self._subject, manifest, path))
+                self._do(store, partial(fetch_listing, store, self._subject, manifest, path))
             except (Damaged, NotThere):
                 return
         with path.open("rb") as raw:

@@ -22,7 +22,7 @@ _AT_ONCE = 5000
 @dataclass(frozen=True, slots=True)
 class Weighed:
     """The pieces on a store, those that are worth writing anew, and bytes of contents: ``lives`` is what of
-    the chosen ones is needed. ``frees`` estimates packed bytes."""
+    the chosen ones is needed. ``frees`` and ``needs``, for the new pieces, estimate packed bytes."""
 
     chosen: frozenset[str]
     pieces: int
@@ -31,6 +31,7 @@ class Weighed:
     dead: int
     lives: int
     frees: int
+    needs: int
 
     def numbers(self) -> dict[str, int]:
         return {"pieces": self.pieces, "stored": self.stored, "holds": self.holds, "dead": self.dead,
@@ -132,7 +133,8 @@ class Weighing:
             self._chosen, len(self._held), sum(piece.bytes for piece in self._held.values()),
             sum(piece.holds for piece in known.values()), sum(dead.values()),
             sum(lives[name] for name in chosen),
-            sum(known[name].bytes * dead[name] // known[name].holds for name in chosen))
+            sum(known[name].bytes * dead[name] // known[name].holds for name in chosen),
+            sum(known[name].bytes * lives[name] // known[name].holds for name in chosen))
 
     def _with_what_is_split(self, chosen: set[str], able: set[str]) -> None:
         """A file that is spread over pieces goes with all of them, or with none."""

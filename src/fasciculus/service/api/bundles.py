@@ -8,14 +8,13 @@ import re
 from collections.abc import Iterator
 from datetime import UTC, datetime
 from itertools import chain, islice
-from pathlib import Path
 
 from flask import Response, request
 
 from ...core.bundling.entry import FILE, Entry, to_bytes, to_text
 from ...core.bundling.listing import children, read_listing
 from ...core.bundling.names import KINDS, SubjectRef
-from ...core.errors import BadSetting, NotThere
+from ...core.errors import BadSetting
 from ...models import (
     Bundle,
     BundleDetail,
@@ -31,11 +30,10 @@ from ...models import (
 from ...records import bundles, runs, stores
 from ...records.paging import Ask
 from ...stores import open_store
-from ...stores.base import Connected
 from ...work import archives
-from ...work.reading import fetch_listing, fetch_manifest
 from .. import orders
 from ..doors import problem
+from ..listings import chosen_copy, listing_of, listing_on
 from ..parts import parts
 from ..registry import PREFIX, arg, ask, operation, visitor
 from .doors import note
@@ -67,28 +65,6 @@ def _wanted(bundle: Bundle) -> tuple[str, list[bytes]]:
     return kind, [to_bytes(path) for path in request.args.getlist("path") if path]
 
 
-def _listing(bundle: Bundle) -> Path:
-    """The bundle's listing beside the records; fetched again from a store when it is gone."""
-    path = parts().config.listing(bundle.subject_kind, bundle.subject, bundle.name)
-    if not path.exists():
-        subject = SubjectRef(bundle.subject_kind, bundle.subject)
-        order = orders.store_order(parts().records.reader, parts().seal, _copy(bundle, ""))
-        with Connected(open_store(order.spec())) as store:
-            fetch_listing(store, subject, fetch_manifest(store, subject, bundle.name), path)
-    return path
-
-
-def _copy(bundle: Bundle, store: str) -> str:
-    """The store to read from: the one that was named, or the first."""
-    names = [copy.store for copy in bundle.copies]
-    if store and store not in names:
-        raise BadSetting(f"There is no copy of {bundle.name} on “{store}”.",
-                         f"Copies are on: {', '.join(names) or 'none'}.", field="store")
-    if not names:
-        raise NotThere(f"No copy of {bundle.name} is left.", "Choose another moment.")
-    return store or names[0]
-
-
 def _entry(entry: Entry, files: int, size: int) -> BundleEntry:
     return BundleEntry(
         name=entry.path.rpartition(b"/")[2].decode("utf-8", "backslashreplace"),
@@ -105,7 +81,7 @@ def bundles_files(bundle_id: int) -> BundleFiles:
     kind, _ = _wanted(bundle)
     kind = kind or next(iter(bundle.contents), "files")
     folder = to_bytes(arg("folder"))
-    with _listing(bundle).open("rb") as raw:
+    with listing_of(bundle).open("rb") as raw:
         rows = [_entry(*row) for row in islice(children(read_listing(raw), kind, folder), _SHOWN + 1)]
     return BundleFiles(kind=kind, folder=to_text(folder), items=rows[:_SHOWN], more=len(rows) > _SHOWN)
 
@@ -119,7 +95,7 @@ def bundles_search(bundle_id: int) -> BundleFound:
     if not words:
         raise BadSetting("There is nothing to look for.", "Give a part of the name.", field="q")
     rows: list[BundleEntry] = []
-    with _listing(bundle).open("rb") as raw:
+    with listing_of(bundle).open("rb") as raw:
         for entry in read_listing(raw):
             if (not kind or entry.kind == kind) and all(w in entry.path.lower() for w in words):
                 rows.append(_entry(entry, int(entry.type == FILE), entry.size))
@@ -137,8 +113,8 @@ def bundles_download(bundle_id: int) -> Response:
     bundle = bundles_show(bundle_id)
     kind, paths = _wanted(bundle)
     db = parts().records.reader
-    order = orders.store_order(db, parts().seal, _copy(bundle, arg("store")))
-    listing, subject = _listing(bundle), SubjectRef(bundle.subject_kind, bundle.subject)
+    order = orders.store_order(db, parts().seal, chosen_copy(bundle, arg("store")))
+    subject = SubjectRef(bundle.subject_kind, bundle.subject)
     form = archives.form(arg("form") or "tar.gz")
     about = f"{bundles.listing_digest(db, bundle_id)} {kind} {paths}{form.suffix}"
     tag = hashlib.sha256(about.encode()).hexdigest()[:32]
@@ -148,6 +124,7 @@ def bundles_download(bundle_id: int) -> Response:
                        way_out="Ask for the whole, or from a byte on.")
     store = open_store(order.spec())
     store.connect()
+    listing = listing_on(bundle, store)
     wanted = [kind] if kind else []
     stream = _closing(form.make(store, subject, listing, wanted, paths), store.close)
     # What is wrong from the start on is answered in words; later only by breaking off.
@@ -210,7 +187,7 @@ def restores_list() -> Page[Restore]:
 def restores_start(body: RestoreStart) -> Started:
     db, key = parts().records.reader, request.headers.get("Idempotency-Key")
     bundle = bundles.bundle(db, body.bundle)
-    store = _copy(bundle, body.store)
+    store = chosen_copy(bundle, body.store)
     known = [d["name"] for d in bundle.databases if d["engine"] == "mariadb"]
     for name, new in body.databases.items():
         if name not in known:

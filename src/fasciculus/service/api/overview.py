@@ -61,7 +61,7 @@ def _attention(now: datetime) -> list[Attention]:
         elif last is None:
             rows.append(Attention(level="look", link=f"/jobs/{quote(job.name)}",
                                   text=f"Job {job.name} has never run. Start it once and watch."))
-    rows += _uncovered()
+    rows += _uncovered() + _damaged()
     waiting = reports.outbox(db)
     if waiting:
         rows.append(Attention(level="look", link="/reports", text=(
@@ -85,6 +85,19 @@ def _uncovered() -> list[Attention]:
             rows.append(Attention(
                 level="look" if state == "bare" else "broken", link=f"/coverage?state={state}",
                 text=f"{list_words(kinds)} {verb} {words}, {things[0].name} for one."))
+    return rows
+
+
+def _damaged() -> list[Attention]:
+    """Stores on which something is missing or altered."""
+    rows = []
+    for name, files, subjects, first in parts().records.reader.execute(
+        "SELECT store.name, count(*), count(DISTINCT subject_kind || subject), min(subject) FROM damage "
+        "JOIN store ON store.id=store_id GROUP BY store.id ORDER BY store.name"):
+        whose = first if subjects == 1 else f"{first} and {count_words(subjects - 1, 'other subject')}"
+        verb = "is" if files == 1 else "are"
+        rows.append(Attention(level="broken", link=f"/stores/{quote(name)}", text=(
+            f"On store {name} {count_words(files, 'file')} of {whose} {verb} missing or altered.")))
     return rows
 
 

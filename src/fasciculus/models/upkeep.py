@@ -1,0 +1,128 @@
+"""Upkeep: verifying, mending and repacking copies; what was found damaged; how subjects grow."""
+
+from __future__ import annotations
+
+from datetime import datetime
+from typing import Any, Literal
+
+from pydantic import BaseModel, Field
+
+UpkeepKind = Literal["verify", "mend", "repack"]
+
+
+class VerifyStart(BaseModel):
+    """Which copies to look through: all of the store, of one subject, or one bundle's. ``deep`` reads
+    every byte."""
+
+    deep: bool = False
+    subject: str = ""
+    bundle: int | None = None
+
+
+class MendStart(BaseModel):
+    """Of which subject; of all that are damaged when left out."""
+
+    subject: str = ""
+
+
+class RepackStart(BaseModel):
+    """``over`` is in percent: a piece is written anew when more of it is dead weight."""
+
+    subject: str = ""
+    over: int = Field(default=20, ge=0, le=95)
+    dry_run: bool = False
+
+
+class UpkeepStarted(BaseModel):
+    """The answer to starting upkeep: one piece of work a subject."""
+
+    ids: list[int]
+
+
+class Upkeep(BaseModel):
+    """Work on the copies of one subject on one store. ``state`` is queued, running or ended; ``bytes`` of
+    ``total`` are read while it goes on. ``result`` has the numbers of repacking."""
+
+    id: int
+    kind: UpkeepKind
+    store: str
+    subject_kind: str
+    subject: str
+    bundle: str = ""
+    deep: bool = False
+    dry_run: bool = False
+    state: str
+    outcome: str | None = None
+    sentence: str = ""
+    entries: int = 0
+    bytes: int = 0
+    total: int = 0
+    stage: str = ""
+    result: dict[str, Any] = {}
+    started_by: str
+    created: datetime
+    started: datetime | None = None
+    ended: datetime | None = None
+
+
+class DamageRow(BaseModel):
+    """A file of a store that is missing or altered. ``bundles`` need it; ``files`` are the first of the
+    ``harmed`` entries that cannot be brought back whole from this store."""
+
+    id: int
+    store: str
+    subject_kind: str
+    subject: str
+    file: str
+    reason: str
+    bundles: list[str]
+    files: list[str]
+    harmed: int
+    found: datetime
+
+
+class BundleChange(BaseModel):
+    """An entry that differs from the bundle before: ``state`` is new, changed or gone; ``what`` says whether
+    contents or rights changed. ``before`` are its bytes then."""
+
+    kind: str
+    path: str
+    type: str
+    state: Literal["new", "changed", "gone"]
+    what: str = ""
+    bytes: int = 0
+    before: int = 0
+
+
+class GrowthPoint(BaseModel):
+    """A bundle in the growth of its subject: bytes it shows, contents it brought, and those packed."""
+
+    bundle: int
+    name: str
+    job: str
+    moment: datetime
+    entries: int
+    bytes: int
+    new_bytes: int
+    packed: int
+
+
+class GrowthStore(BaseModel):
+    """What a subject takes on one store. ``dead`` are bytes of contents in its pieces that no bundle there
+    seems to need; repacking measures them exactly."""
+
+    store: str
+    copies: int
+    stored: int
+    holds: int
+    dead: int
+
+
+class Growth(BaseModel):
+    """How a subject grows: ``per_week`` is the trend of the bytes it shows, None with fewer than two bundles."""
+
+    subject_kind: str
+    subject: str
+    points: list[GrowthPoint]
+    stores: list[GrowthStore]
+    per_week: int | None
