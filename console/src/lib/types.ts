@@ -1,12 +1,13 @@
 // The API's answers, as far as the pages use them. The names are those of /api/v1/openapi.json.
 export interface Page<T> { items: T[]; total: number; next: string | null }
 export interface Identity { name: string; csrf: string; must_change: boolean }
+export interface Changes { new: number; changed: number; gone: number; grew: number }
 export interface TaskCopy { store: string; error: string; kept: number; retired: number }
 export interface Task {
   id: number; subject_kind: string; subject: string; state: string; outcome: string | null; error: string;
   bundle: string; bundle_id: number | null; entries: number; bytes: number; packed: number;
   started: string | null; ended: string | null; warnings: string[]; copies: TaskCopy[];
-  stage: string; pushed: number; expected: number; rate: number; remaining: number | null;
+  stage: string; pushed: number; expected: number; rate: number; remaining: number | null; changes: Changes | null;
 }
 export interface Run {
   id: number; job: string; zone: string; state: string; outcome: string | null; started_by: string;
@@ -73,18 +74,30 @@ export interface Preview {
 export interface Store {
   name: string; kind: 'folder' | 'sftp'; path: string; address: string; port: number; user: string;
   folder: string; host_key: string; secrets_set: string[]; jobs: string[]; copies: number; bytes: number; where: string;
+  verify_days: number; damaged: number;
 }
 export interface Tried { ok: boolean; steps: { name: string; ok: boolean; text: string; way_out: string }[]; host_key: string }
+export interface Copy { store: string; made: string; verified: string | null; verified_deep: string | null; sound: boolean }
 export interface Bundle {
   id: number; name: string; subject_kind: string; subject: string; job: string; host: string; run: number | null;
-  moment: string; entries: number; bytes: number; packed: number; outcome: string; copies: { store: string; made: string }[];
+  moment: string; entries: number; bytes: number; new_bytes: number; packed: number; outcome: string; copies: Copy[];
 }
 export interface BundleDetail extends Bundle {
   contents: Record<string, { entries: number; bytes: number; unreadable: string[] }>;
   databases: { engine: string; name: string; tables: Record<string, number> }[];
   pieces: { name: string; bytes: number; sha256: string; brought?: boolean }[];
   brings: string; base: string; dead_share: number;
-  compression: string;
+  compression: string; changes: Changes | null;
+}
+export interface BundleChange { kind: string; path: string; type: string; state: string; what: string; bytes: number; before: number }
+export interface Upkeep {
+  id: number; kind: string; store: string; subject: string; deep: boolean; dry_run: boolean; state: string; outcome: string | null;
+  sentence: string; bytes: number; total: number; stage: string; started_by: string; created: string; started: string | null;
+}
+export interface DamageRow { id: number; store: string; subject: string; file: string; reason: string; bundles: string[]; files: string[]; harmed: number; found: string }
+export interface Growth {
+  points: { bundle: number; job: string; moment: string; bytes: number; new_bytes: number; packed: number }[];
+  stores: { store: string; copies: number; stored: number; holds: number; dead: number }[]; per_week: number | null;
 }
 export interface BundleEntry {
   name: string; path: string; type: string; bytes: number; files: number; mode: string; user: string;

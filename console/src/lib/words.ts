@@ -53,6 +53,13 @@ export const OUTCOMES: Record<string, { word: string; mark: string; tone: string
   queued: { word: 'queued', mark: '○', tone: 'plain' },
 };
 
+/** How a bundle differs from the one before. */
+export function changesWords(c: { new: number; changed: number; gone: number; grew: number }): string {
+  if (!(c.new || c.changed || c.gone)) return 'nothing changed';
+  const n = (value: number) => value.toLocaleString('en');
+  return `${n(c.new)} new, ${n(c.changed)} changed, ${n(c.gone)} gone, ${c.grew < 0 ? '−' : '+'}${size(Math.abs(c.grew))}`;
+}
+
 export function count(n: number, one: string, many = one + 's'): string {
   return `${n.toLocaleString('en')} ${n === 1 ? one : many}`;
 }

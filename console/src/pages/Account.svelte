@@ -6,6 +6,7 @@
   import type { Account, Bundle, Page } from '../lib/types';
   import { count, size } from '../lib/words';
   import BundleRows from '../parts/BundleRows.svelte';
+  import Growth from '../parts/Growth.svelte';
   import Moment from '../parts/Moment.svelte';
   import Sure from '../parts/Sure.svelte';
   import Trouble from '../parts/Trouble.svelte';
@@ -51,6 +52,7 @@
       {#each account.databases as d}<div class="mb-1">{d.name} <span class="text-sm text-faint">{d.engine === 'mariadb' ? 'MariaDB' : 'SQLite'}</span><div class="text-sm wrap-anywhere text-faint">{d.path}</div></div>{/each}
       {#each account.mail_domains as m}<div>{m} <span class="text-sm text-faint">mail</span></div>{/each}</section>
   </div>
+  <Growth subject={account.name} kind="account" />
   <h2 class="mt-6 mb-2">Bundles</h2>
   <BundleRows {bundles} />
   <Sure bind:open={removing} title="Forget the account" name={account.name}

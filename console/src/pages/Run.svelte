@@ -42,8 +42,8 @@
   <!-- svelte-ignore a11y_no_noninteractive_tabindex -->
   <div class="sheet mb-6 overflow-x-auto" tabindex="0" role="region" aria-label="Tasks">
     <table class="ledger">
-      <thead><tr><th scope="col">Subject</th><th scope="col">Outcome</th><th scope="col" class="num">Entries</th><th scope="col" class="num">Contents</th><th scope="col" class="num">Packed</th><th scope="col" class="num">Took</th><th scope="col">Copies</th></tr></thead>
-      <tbody>{#each run.tasks as task (task.id)}<TaskLine {task} />{:else}<tr><td colspan="7" class="text-faint">This run has no tasks.</td></tr>{/each}</tbody>
+      <thead><tr><th scope="col">Subject</th><th scope="col">Outcome</th><th scope="col" class="num">Entries</th><th scope="col" class="num">Contents</th><th scope="col" class="num">Packed</th><th scope="col" class="num">Took</th><th scope="col">Since the one before</th><th scope="col">Copies</th></tr></thead>
+      <tbody>{#each run.tasks as task (task.id)}<TaskLine {task} />{:else}<tr><td colspan="8" class="text-faint">This run has no tasks.</td></tr>{/each}</tbody>
     </table>
   </div>
   <LogView path="/runs/{id}/log" owner={id} kind="run" zone={run.zone} />

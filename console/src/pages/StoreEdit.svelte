@@ -2,33 +2,39 @@
   import { Button, Input, Radio, Textarea } from 'flowbite-svelte';
   import { push } from 'svelte-spa-router';
   import { call, Problem, query } from '../lib/api.svelte';
-  import type { Store, Tried } from '../lib/types';
+  import type { Page, Store, Tried } from '../lib/types';
   import { size } from '../lib/words';
+  import Damage from '../parts/Damage.svelte';
   import Field from '../parts/Field.svelte';
   import Sure from '../parts/Sure.svelte';
   import TriedSheet from '../parts/TriedSheet.svelte';
   import Trouble from '../parts/Trouble.svelte';
+  import Upkeep from '../parts/Upkeep.svelte';
   let { params = {} }: { params?: { name?: string } } = $props();
-  let draft = $state({ name: '', kind: 'sftp' as 'folder' | 'sftp', path: '', address: '', port: '22', user: '', folder: '', host_key: '' });
+  let draft = $state({ name: '', kind: 'sftp' as 'folder' | 'sftp', path: '', address: '', port: '22', user: '', folder: '', host_key: '', verify_days: '30' });
   let secrets = $state({ password: '', private_key: '', passphrase: '' });
   let saved = $state<Store | null>(null);
   let tried = $state<Tried | null>(null);
   let problem = $state<Problem | null>(null);
   let busy = $state(false);
   let removing = $state(false);
+  let others = $state(false);
   const badName = $derived(draft.name && !/^[a-z0-9]([a-z0-9._-]*[a-z0-9])?$/.test(draft.name) ? 'Use small letters, digits, dots, dashes and underscores.' : '');
   const badPath = $derived(draft.path && !draft.path.startsWith('/') ? 'Write an absolute folder, from the first slash on.' : '');
   const badPort = $derived(draft.port && !(Number(draft.port) >= 1 && Number(draft.port) <= 65535) ? 'A port is a number from 1 to 65535.' : '');
 
+  const badDays = $derived(/^\d{1,4}$/.test(draft.verify_days) && Number(draft.verify_days) <= 3650 ? '' : 'A number of days from 0 to 3,650.');
+
   async function load() {
     if (!params.name) return;
     saved = await call<Store>('GET', `/stores/${params.name}`);
-    const { name, kind, path, address, port, user, folder, host_key } = saved;
-    draft = { name, kind, path, address, port: String(port), user, folder, host_key };
+    others = (await call<Page<Store>>('GET', '/stores?limit=2')).total > 1;
+    const { name, kind, path, address, port, user, folder, host_key, verify_days } = saved;
+    draft = { name, kind, path, address, port: String(port), user, folder, host_key, verify_days: String(verify_days) };
   }
   $effect(() => { void params.name; load().catch((e) => (problem = e)); });
   const body = () => ({
-    ...$state.snapshot(draft), port: Number(draft.port) || 22,
+    ...$state.snapshot(draft), port: Number(draft.port) || 22, verify_days: Number(draft.verify_days) || 0,
     secrets: Object.fromEntries(Object.entries($state.snapshot(secrets)).filter(([, v]) => v)),
   });
   const had = (name: string) => (saved?.secrets_set.includes(name) ? 'Set; leave empty to keep it.' : '');
@@ -49,6 +55,7 @@
 </script>
 
 <div class="mb-3 flex items-center gap-3"><h1 class="mr-auto">{params.name ? `Store ${params.name}` : 'Add a store'}</h1>{#if params.name}<Button size="sm" color="alternative" onclick={() => (removing = true)}>Forget</Button>{/if}</div>
+{#if saved}<Damage store={saved.name} mendable={others} />{/if}
 <div class="grid grid-cols-1 gap-5 lg:grid-cols-[minmax(0,3fr)_minmax(0,2fr)]">
   <form onsubmit={save} class="sheet p-5">
     <Field label="Name" id="name" wrong={badName || problem?.at('name')}><Input id="name" bind:value={draft.name} placeholder="boathouse" required /></Field>
@@ -68,13 +75,15 @@
         <Field label="Its passphrase" id="passphrase" hint={had('passphrase')} wrong={problem?.at('passphrase')}><Input id="passphrase" type="password" autocomplete="off" bind:value={secrets.passphrase} /></Field></div></details>
       <Field label="Accepted host key" id="host-key" hint="The server’s fingerprint. Leave it empty and try: it is shown, to be compared and accepted." wrong={problem?.at('host_key')}><Input id="host-key" bind:value={draft.host_key} placeholder="SHA256:…" class="font-mono" /></Field>
     {/if}
+    <Field label="Read through every (days)" id="verify-days" hint="Each copy is read and compared once in so many days, in the background; 0 for never." wrong={badDays || problem?.at('verify_days')}><Input id="verify-days" inputmode="numeric" bind:value={draft.verify_days} class="w-32!" /></Field>
     <Trouble {problem} />
-    <div class="flex flex-wrap gap-3"><Button type="submit" disabled={busy || !!badName || !!badPath || !!badPort}>{busy ? 'Trying …' : 'Try and save'}</Button><Button color="alternative" onclick={tryOut} disabled={busy}>Try only</Button><Button color="alternative" href="#/stores">Leave</Button></div>
+    <div class="flex flex-wrap gap-3"><Button type="submit" disabled={busy || !!badName || !!badPath || !!badPort || !!badDays}>{busy ? 'Trying …' : 'Try and save'}</Button><Button color="alternative" onclick={tryOut} disabled={busy}>Try only</Button><Button color="alternative" href="#/stores">Leave</Button></div>
   </form>
   <aside class="space-y-4">
     {#if tried}<TriedSheet {tried} accepted={draft.host_key} accept={(key) => { draft.host_key = key; tryOut(); }} />{/if}
     {#if saved}<section class="sheet p-4"><h2 class="mb-1">What is on it</h2><p>{saved.copies} copies, {size(saved.bytes)}. <a class="link" href="#/bundles?store={saved.name}">Look</a></p><p class="mt-1 text-sm text-faint">Jobs: {saved.jobs.join(', ') || 'none'}</p></section>{/if}
   </aside>
 </div>
+{#if saved}<Upkeep store={saved.name} />{/if}
 <Sure bind:open={removing} title="Forget the store" name={params.name ?? ''} what="The records forget this store and the {saved?.copies ?? 0} copies on it; bundles with no other copy vanish from the lists. Nothing is removed from the store itself."
   action={async () => { await call('DELETE', `/stores/${params.name}`); push('/stores'); }} />

@@ -1,7 +1,7 @@
 <script lang="ts">
   import { Progressbar } from 'flowbite-svelte';
   import type { Task } from '../lib/types';
-  import { duration, size, took } from '../lib/words';
+  import { changesWords, duration, size, took } from '../lib/words';
   import Outcome from './Outcome.svelte';
   let { task }: { task: Task } = $props();
   const share = $derived(task.expected ? Math.min(99, (100 * task.bytes) / task.expected) : 0);
@@ -23,17 +23,18 @@
         </span>
       </div>
     </td>
-    <td></td>
+    <td></td><td></td>
   {:else}
     <td class="num">{task.entries.toLocaleString('en')}</td>
     <td class="num">{size(task.bytes)}</td>
     <td class="num">{size(task.packed)}</td>
     <td class="num">{took(task.started, task.ended)}</td>
+    <td class="text-sm">{#if task.changes && task.bundle_id}<a class="link" href="#/bundles/{task.bundle_id}?view=changes">{changesWords(task.changes)}</a>{:else}<span class="text-faint">–</span>{/if}</td>
     <td>{#each task.copies as copy}<div>{copy.store}: {#if copy.error}<span class="text-brick">■ no copy</span>{:else}{copy.kept} kept{copy.retired ? `, ${copy.retired} retired` : ''}{/if}</div>{/each}</td>
   {/if}
 </tr>
 {#if task.error || task.warnings.length}
-  <tr><td colspan="7">
+  <tr><td colspan="8">
     {#if task.error}<div class="border-l-4 border-brick bg-brick-soft px-3 py-1">{task.error}</div>{/if}
     {#each task.warnings.slice(0, 20) as warning}<div class="border-l-4 border-amber-ink bg-amber-soft px-3 py-0.5 wrap-anywhere">{warning}</div>{/each}
     {#if task.warnings.length > 20}<div class="px-3">… and {task.warnings.length - 20} more in the log.</div>{/if}

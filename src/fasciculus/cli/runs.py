@@ -111,6 +111,8 @@ def changes_words(changes: dict[str, int] | None) -> str:
     """How a bundle differs from the one before, in a few words."""
     if changes is None:
         return "–"
+    if not (changes["new"] or changes["changed"] or changes["gone"]):
+        return "nothing changed"
     grew = changes.get("grew", 0)
     return (f"{changes['new']:,} new, {changes['changed']:,} changed, {changes['gone']:,} gone, "
             f"{'+' if grew >= 0 else '−'}{size(abs(grew))}")

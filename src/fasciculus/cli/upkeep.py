@@ -137,6 +137,7 @@ def log(number: Number, as_json: AsJson = False) -> None:
 
 @damage_app.command("list")
 def damage_list(store: Annotated[str, typer.Option(help="Only on this store.")] = "", subject: Subject = "",
+                names: Annotated[int, typer.Option(help="At most so many harmed entries of each file.", min=0)] = 20,
                 as_json: AsJson = False) -> None:
     """List damaged files on stores, and every bundle and entry that they harm."""
     with service() as client:
@@ -149,10 +150,10 @@ def damage_list(store: Annotated[str, typer.Option(help="Only on this store.")] 
         output.out.print(f"■ {row.store}: {row.file} of {row.subject}: {row.reason}, found {moment(row.found)}",
                          style="red", soft_wrap=True, highlight=False)
         output.out.print(f"  harms the bundles {', '.join(row.bundles)}", soft_wrap=True, highlight=False)
-        for name in row.files:
+        for name in row.files[:names]:
             output.out.print(f"    {name}", soft_wrap=True, highlight=False, markup=False)
-        if row.harmed > len(row.files):
-            output.out.print(f"    … and {row.harmed - len(row.files):,} more", highlight=False)
+        if row.harmed > names:
+            output.out.print(f"    … and {row.harmed - min(names, len(row.files)):,} more", highlight=False)
     return None
 
 

@@ -119,7 +119,8 @@ class GrowthStore(BaseModel):
 
 
 class Growth(BaseModel):
-    """How a subject grows: ``per_week`` is the trend of the bytes it shows, None with fewer than two bundles."""
+    """How a subject grows: ``per_week`` is the trend of the bytes it shows, None before the bundles
+    of a job span a day."""
 
     subject_kind: str
     subject: str

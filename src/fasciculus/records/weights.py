@@ -9,7 +9,8 @@ from ..core.errors import NotThere
 from ..models import Growth, GrowthPoint, GrowthStore
 
 _POINTS = 400
-_WEEK = 7 * 86_400
+_DAY = 86_400
+_WEEK = 7 * _DAY
 
 
 def refresh(db: sqlite3.Connection, store_id: int, subject_kind: str, subject: str) -> None:
@@ -56,7 +57,8 @@ def growth(db: sqlite3.Connection, subject: str, subject_kind: str = "") -> Grow
 def _per_week(points: list[GrowthPoint]) -> int | None:
     """The slope of a straight line through the bytes shown, by least squares; of the last job's bundles alone."""
     rows = [(_seconds(point.moment), point.bytes) for point in points if point.job == points[-1].job]
-    if len(rows) < 2 or rows[0][0] == rows[-1][0]:
+    # A trend out of a few hours would say more than anybody knows.
+    if len(rows) < 2 or rows[-1][0] - rows[0][0] < _DAY:
         return None
     middle = sum(at for at, _ in rows) / len(rows)
     level = sum(size for _, size in rows) / len(rows)
