@@ -6,7 +6,7 @@ import getpass
 import json
 import os
 import platform
-import resource
+import random
 import shutil
 import statistics
 import subprocess
@@ -25,7 +25,7 @@ from fasciculus.demo.mariadb import PrivateMariaDb, found
 from fasciculus.stores import open_store
 from fasciculus.stores.base import Connected, Store, StoreSpec
 
-from . import data
+from . import data, ssh
 
 RUNS = 3
 MIB = 1024 * 1024
@@ -54,7 +54,7 @@ class Bench:
         self.folder, self.scale = folder, scale
         self.rows: list[tuple[str, str, str, str, str]] = []
         self.tree, self.store = folder / "tree", folder / "store"
-        self.bundle, self.packed = "", 0
+        self.bundle, self.packed, self.peak = "", 0, 0
         self.manifest: dict[str, Any] = {}
 
     def say(self, what: str, against: str, value: str, must: str, aim: str) -> None:
@@ -70,7 +70,9 @@ class Bench:
         process.stdin.flush()
         last = json.loads(list(process.stdout)[-1])
         process.stdin.close()
-        process.wait()
+        _, code, usage = os.wait4(process.pid, 0)
+        process.returncode = os.waitstatus_to_exitcode(code)
+        self.peak = max(self.peak, usage.ru_maxrss * 1024)
         assert last["outcome"] in ("done", "warned"), last
         self.bundle, self.packed = last["bundle"], last["packed"]
         self.manifest = last["manifest"]
@@ -84,7 +86,8 @@ class Bench:
             "subject": {"kind": "account", "name": "bench", "host": "reed-1", "root": str(self.tree)},
             "contents": ["files"], "stores": [self.store_spec()], "keep": 1, "piece_size": 256 * MIB,
             "threads": os.cpu_count(), "spool": str(self.folder / "spool"), "spool_limit": 1024 * MIB,
-            "listing": str(self.folder / "listing.zst"), "writer": "bench", **more,
+            "listing": str(self.folder / "listing.zst"), "states": str(self.folder / "listing.states"),
+            "writer": "bench", **more,
         }
 
     def full(self) -> None:
@@ -134,8 +137,11 @@ class Bench:
 
     def previous(self, kept: str) -> dict[str, object]:
         """The bundle that was just made, as what the next one builds on."""
+        kept_states = Path(kept).with_suffix(".states")
         shutil.copy(self.folder / "listing.zst", self.folder / kept)
+        shutil.copy(self.folder / "listing.states", self.folder / kept_states)
         return {"name": self.bundle, "base": self.manifest["base"], "listing": str(self.folder / kept),
+                "listing_sha256": self.manifest["listing_sha256"], "states": str(self.folder / kept_states),
                 "pieces": self.manifest["pieces"]}
 
     def nights(self) -> None:
@@ -187,10 +193,37 @@ class Bench:
         finally:
             server.close()
 
+    def push(self) -> None:
+        """A piece to a real OpenSSH server, by the store and by the system's own client."""
+        if not ssh.found():
+            print("no OpenSSH on this machine: its row is left out")
+            return
+        server = ssh.OpenSsh(self.folder / "ssh")
+        try:
+            piece = self.folder / "piece"
+            piece.write_bytes(random.Random("piece").randbytes(int(400 * MIB * self.scale)))
+            store = open_store(StoreSpec("boathouse", "sftp", server.settings, {"private_key": server.key}))
+            with Connected(store):
+                ours, theirs = side_by_side(lambda: store.put(piece, "ours", lambda count: None),
+                                            shell(server.put(piece), self.folder))
+            self.say("push to SFTP on loopback", "sftp put", f"{ours / theirs:.2f}x", "1.5x", "1.0x")
+        finally:
+            server.close()
+
+    def million(self) -> None:
+        """A full bundle and a night without change of very many small files: their peak of memory."""
+        count = int(1_000_000 * self.scale)
+        root = self.folder / "many"
+        data.many(root, count)
+        order = self.order(keep=1000, subject={"kind": "account", "name": "many", "host": "reed-1", "root": str(root)})
+        self.peak = 0
+        took = timed(lambda: self.worker(order))
+        night = timed(lambda: self.worker({**order, "previous": self.previous("many.zst")}))
+        self.say(f"peak memory of a worker, {count:,} files", "absolute", size_words(self.peak), "300 MiB", "150 MiB")
+        print(f"{'':52} (full {took:.0f} s, the night after {night:.0f} s)")
+
     def memory(self) -> None:
-        peak = resource.getrusage(resource.RUSAGE_CHILDREN).ru_maxrss * 1024
-        self.say("peak memory of a worker or baseline, all of the above", "absolute", size_words(peak), "300 MiB",
-                 "150 MiB")
+        self.say("peak memory of a worker, all of the above", "absolute", size_words(self.peak), "300 MiB", "150 MiB")
 
 
 def main() -> None:
@@ -203,9 +236,10 @@ def main() -> None:
         bench.one_file()
         bench.restore()
         bench.nights()
-        # Before the database server, which is a child too.
-        bench.memory()
         bench.database()
+        bench.memory()
+        bench.push()
+        bench.million()
 
 
 if __name__ == "__main__":

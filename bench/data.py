@@ -31,6 +31,16 @@ def tree(root: Path, files: int, total: int) -> None:
             path.write_bytes(text[start:start + size])
 
 
+def many(root: Path, files: int) -> None:
+    """Very many small files, a thousand a folder."""
+    for number in range(files):
+        folder = root / f"{number // 100_000:02d}" / f"{number // 1000 % 100:02d}"
+        if number % 1000 == 0:
+            folder.mkdir(parents=True)
+        with open(folder / f"{number:07d}", "wb") as file:
+            file.write(b"%d %s\n" % (number, WORDS[number % len(WORDS)].encode() * (number % 17)))
+
+
 def table_statements(rows: int) -> list[str]:
     """A table of ``rows`` rows of about 460 bytes each."""
     return [

@@ -5,9 +5,10 @@ import json
 import os
 import shutil
 import threading
+import time
 from pathlib import Path
 
-from running import picture
+from running import picture, until
 
 from fasciculus.core.bundling.names import SubjectRef
 from fasciculus.reach.local import LocalReach
@@ -15,7 +16,7 @@ from fasciculus.stores import open_store
 from fasciculus.stores.base import StoreSpec, mark
 from fasciculus.work.bundle import BundleWork
 from fasciculus.work.events import Damage, Emitter, Repacked, Sound, from_line
-from fasciculus.work.order import BundleOrder, RepackOrder, RestoreOrder, VerifyOrder
+from fasciculus.work.order import BundleOrder, RepackOrder, RestoreOrder, VerifyOrder, made
 from fasciculus.work.repack import RepackWork
 from fasciculus.work.restore import RestoreWork
 from fasciculus.work.retiring import complete
@@ -56,9 +57,11 @@ class Nights:
                 "name": name,
                 "base": found["base"],
                 "listing": str(self.root / f"{name}.zst"),
+                "listing_sha256": found["listing_sha256"],
+                "states": str(self.root / f"{name}.states"),
                 "pieces": found["pieces"],
             }
-        return BundleOrder.model_validate(
+        return made(BundleOrder,
             {
                 "run": self.number,
                 "job": "nightly",
@@ -70,6 +73,7 @@ class Nights:
                 "spool": str(self.root / "spool"),
                 "spool_limit": 1 << 30,
                 "listing": str(self.root / "listing.zst"),
+                "states": str(self.root / "listing.states"),
                 "writer": "tests",
                 "previous": previous,
                 **more,
@@ -83,7 +87,8 @@ class Nights:
         work = BundleWork(order, reach or LocalReach(), Emitter(raw), threading.Event())
         finished = work.run()
         self.events = [json.loads(line) for line in raw.getvalue().splitlines()]
-        os.rename(self.root / "listing.zst", self.root / f"{finished.bundle}.zst")
+        for suffix in ("zst", "states"):
+            os.rename(self.root / f"listing.{suffix}", self.root / f"{finished.bundle}.{suffix}")
         self.manifests[finished.bundle] = finished.manifest
         self.known = [name for name in [*self.known, finished.bundle] if name in self.present()]
         self.images[finished.bundle] = picture(self.tree)
@@ -101,7 +106,7 @@ class Nights:
 
     def upkeep(self, make, work, store: str = "attic", **more):
         """Carry out an upkeep order; gives how it ended and what it told."""
-        order = make.model_validate({
+        order = made(make, {
             "subject": {"kind": "account", "name": "millpond", "host": "", "root": ""},
             "store": self.store_order(store), "spool": str(self.root / "spool3"),
             "bundles": [{"name": name, "listing": str(self.root / f"{name}.zst"),
@@ -140,7 +145,7 @@ class Nights:
     def restored(self, name: str, store: str = "attic") -> dict:
         target = self.root / "back"
         shutil.rmtree(target, ignore_errors=True)
-        order = RestoreOrder.model_validate(
+        order = made(RestoreOrder,
             {
                 "subject": {"kind": "account", "name": "millpond", "host": "reed-1", "root": ""},
                 "bundle": name,
@@ -151,6 +156,12 @@ class Nights:
         )
         RestoreWork(order, LocalReach(), Emitter(io.BytesIO())).run()
         return picture(target / "files")
+
+
+def settled(nights):
+    """Wait out the clock's grain, within which a changed file is not trusted to stay as it is."""
+    newest = max(path.lstat().st_ctime_ns for path in nights.tree.rglob("*"))
+    until(lambda: time.time_ns() - newest > 30_000_000)
 
 
 class Power:

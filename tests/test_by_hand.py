@@ -9,8 +9,8 @@ import zipfile
 from pathlib import Path
 
 import pytest
+from nights import Nights, RestoreOrder, made
 from running import MIB, awkward_tree, picture, run, set_up, small_account
-from test_incremental import Nights, RestoreOrder
 from test_incremental import nights as nights  # a fixture
 
 from fasciculus.core.errors import TooNew
@@ -42,7 +42,7 @@ def test_a_full_bundle_with_ordinary_tools(tmp_path):
     awkward_tree(found.root)
     found.night(piece_size=64 * MIB)
     name = found.known[-1]
-    follow(commands("1. Check that") + commands("2. When"), found.root / "store", name, tmp_path / "restored")
+    follow(commands("1. Check that") + commands("2. When"), found.root / "attic", name, tmp_path / "restored")
     assert picture(tmp_path / "restored/files") == picture(found.tree)
 
 
@@ -56,8 +56,8 @@ def test_an_incremental_bundle_with_the_program_of_the_page(nights, tmp_path):
     program = tmp_path / "bring-back.py"
     program.write_text(re.search(r"```python\n(.*?)```", DOC, re.S)[1])
     for name in nights.known:
-        folder = nights.root / "store/accounts/millpond/bundles" / name
-        follow(commands("1. Check that"), nights.root / "store", name, tmp_path)
+        folder = nights.root / "attic/accounts/millpond/bundles" / name
+        follow(commands("1. Check that"), nights.root / "attic", name, tmp_path)
         target = tmp_path / f"back-{name}"
         subprocess.run([sys.executable, str(program), str(target)], check=True, cwd=folder)
         assert picture(target / "files") == nights.images[name]
@@ -75,7 +75,7 @@ def test_bundles_of_each_version_are_read(version, tmp_path):
     assert len(expected) == 2
     for bundle, files in expected.items():
         target = tmp_path / bundle
-        work = RestoreOrder.model_validate({**order, "bundle": bundle, "target": str(target)})
+        work = made(RestoreOrder, {**order, "bundle": bundle, "target": str(target)})
         import io
 
         RestoreWork(work, LocalReach(), Emitter(io.BytesIO())).run()
@@ -87,7 +87,7 @@ def test_bundles_of_each_version_are_read(version, tmp_path):
     manifest = later / "accounts/millpond/bundles" / bundle / "bundle.json"
     manifest.write_text(manifest.read_text().replace('"version": 1', '"version": 99'))
     order["store"]["settings"] = {"path": str(later)}
-    work = RestoreOrder.model_validate({**order, "bundle": bundle, "target": str(tmp_path / "no")})
+    work = made(RestoreOrder, {**order, "bundle": bundle, "target": str(tmp_path / "no")})
     with pytest.raises(TooNew, match="version 99"):
         RestoreWork(work, LocalReach(), Emitter(io.BytesIO())).run()
 

@@ -124,6 +124,7 @@ def test_a_host_takes_as_many_tasks_as_it_says():
     from fasciculus.service.dispatcher import _Item
 
     dispatcher = Dispatcher.__new__(Dispatcher)
+    dispatcher._reserved = set()
     dispatcher._config, dispatcher._going = Config, {}
     dispatcher._waiting = deque(
         _Item(n, ("account", f"a{n}"), 1, None, host, most)
@@ -283,7 +284,7 @@ def test_an_account_that_is_gone_goes_with_its_bundles_when_its_time_has_passed(
         with closing(Records(running.home / "records/fasciculus.sqlite")) as records:
             seal = Seal(running.home / "keys/secrets.key")
             config = load({"FASCICULUS_HOME": str(running.home)})
-            keeper.__init__(config, records, seal, Hub(), set)
+            keeper.__init__(config, records, seal, Hub(), set, lambda: None)
             keeper.find_accounts()
         running.start()
         assert client.accounts_list().total == 2, "found and taken over by itself"
@@ -293,7 +294,7 @@ def test_an_account_that_is_gone_goes_with_its_bundles_when_its_time_has_passed(
         assert run(client, "nightly").tasks[0].subject == "ferryline", "no job takes what is gone"
         running.stop()
         with closing(Records(running.home / "records/fasciculus.sqlite")) as records:
-            keeper.__init__(config, records, seal, Hub(), set)
+            keeper.__init__(config, records, seal, Hub(), set, lambda: None)
             keeper.forget_gone()
             with records.write() as db:
                 assert db.execute("SELECT count(*) FROM account").fetchone()[0] == 2, "its time has not passed"
@@ -301,7 +302,7 @@ def test_an_account_that_is_gone_goes_with_its_bundles_when_its_time_has_passed(
             keeper.__init__(config, records, seal, Hub(), lambda: {("account", "millpond")})
             keeper.forget_gone()
             assert inventory.account(records.reader, "millpond").bundles == 1, "not while something goes on"
-            keeper.__init__(config, records, seal, Hub(), set)
+            keeper.__init__(config, records, seal, Hub(), set, lambda: None)
             keeper.forget_gone()
         running.start()
         assert [a.name for a in client.accounts_list().items] == ["ferryline"]

@@ -12,7 +12,7 @@ import pytest
 from hypothesis import HealthCheck, settings
 from hypothesis import strategies as st
 from hypothesis.stateful import RuleBasedStateMachine, initialize, invariant, rule
-from nights import MIB, SUBJECT, Nights, Power
+from nights import MIB, SUBJECT, Nights, Power, settled
 from running import picture
 
 from fasciculus.core.errors import Damaged, Trouble
@@ -55,6 +55,49 @@ def test_a_night_stores_what_changed_and_shows_everything(nights):
     assert nights.night(incremental=False)["brings"] == "full" and nights.brought() > first
     nights.night()
     assert nights.brought() == 0 and nights.restored(nights.known[-1]) == nights.images[nights.known[-1]]
+
+
+def test_states_spare_reading_the_listing_and_never_hide_a_change(nights):
+    """Whatever changes beside what did not: the bundle is as if every line had been read."""
+    tree = nights.tree
+    for number in range(8):
+        (tree / "many").mkdir(exist_ok=True)
+        (tree / f"many/file-{number}").write_bytes(os.urandom(500))
+    (tree / "many/link").symlink_to("file-1")
+    settled(nights)
+    nights.night()
+    assert nights.night()["listing_sha256"] == nights.manifests[nights.known[0]]["listing_sha256"]
+    changes = {
+        "a new file in the middle": lambda: (tree / "many/file-4b").write_text("new"),
+        "a folder in the middle": lambda: (tree / "many/file-5b").mkdir(),
+        "one in it": lambda: (tree / "many/file-5b/x").write_text("x"),
+        "one gone": lambda: (tree / "many/file-2").unlink(),
+        "a folder gone": lambda: shutil.rmtree(tree / "site-1"),
+        "rights": lambda: (tree / "many/file-3").chmod(0o600),
+        "a file made a link": lambda: ((tree / "many/file-6").unlink(), (tree / "many/file-6").symlink_to("x")),
+        "a file made a folder": lambda: ((tree / "many/file-7").unlink(), (tree / "many/file-7").mkdir()),
+        "another name": lambda: os.link(tree / "many/file-0", tree / "zz"),
+        "the same size and time": lambda: keep_time(tree / "many/file-1", os.urandom(500)),
+        "an attribute": lambda: os.setxattr(tree / "many/file-5", "user.note", b"x"),
+    }
+    for what, change in changes.items():
+        change()
+        settled(nights)
+        nights.night()
+        assert nights.restored(nights.known[-1]) == nights.images[nights.known[-1]], what
+        assert nights.manifests[nights.known[-1]]["contents"]["files"]["entries"] == len(picture(tree)), what
+    before = nights.known[-1]
+    nights.night(rules={"excludes": ["file-4b"]})
+    assert b"many/file-4b" not in nights.restored(nights.known[-1]), "other rules are not read by old states"
+    (nights.root / f"{nights.known[-1]}.states").write_bytes(b"not at all states")
+    nights.night()
+    assert nights.restored(nights.known[-1]) == nights.images[before]
+
+
+def keep_time(path, data):
+    info = path.stat()
+    path.write_bytes(data)
+    os.utime(path, ns=(info.st_atime_ns, info.st_mtime_ns))
 
 
 @pytest.mark.parametrize("rows", [200, 20_000])

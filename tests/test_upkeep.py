@@ -4,11 +4,10 @@ import os
 import shutil
 import sqlite3
 import subprocess
-import time
 from contextlib import closing
 
 import pytest
-from nights import MIB, SUBJECT, Nights, Power
+from nights import MIB, SUBJECT, Nights, Power, settled
 from running import run, set_up, small_account, until
 
 from fasciculus.client import Refused
@@ -34,12 +33,6 @@ def nights(tmp_path):
         (found.tree / f"site-1/new-{number}.html").write_bytes(os.urandom(50_000))
         found.night()
     return found
-
-
-def settled(nights):
-    """Wait out the clock's grain, within which a changed file is not trusted to stay as it is."""
-    newest = max(path.lstat().st_ctime_ns for path in nights.tree.rglob("*"))
-    until(lambda: time.time_ns() - newest > 30_000_000)
 
 
 def pieces(nights, bundle=0):

@@ -67,6 +67,10 @@ class Config:
         """Where the listing of a bundle is kept beside the records."""
         return self.listings / kind / subject / f"{bundle}.zst"
 
+    def states(self, kind: str, subject: str, bundle: str) -> Path:
+        """Where the states of a bundle's files are kept for the next one."""
+        return self.listings / kind / subject / f"{bundle}.states"
+
 
 def _typed(name: str, value: Any, default: Any, source: str) -> Any:
     try:

@@ -5,6 +5,7 @@ from __future__ import annotations
 import base64
 import hashlib
 import io
+import logging
 import socket
 import threading
 from collections.abc import Iterator, Mapping
@@ -19,6 +20,9 @@ from paramiko.sftp import CMD_CLOSE, CMD_OPENDIR, CMD_READDIR, CMD_READLINK
 
 from .core.errors import BadSetting, Lost, Unreachable
 from .core.steps import Step
+
+# What matters of its troubles is raised; its log would repeat it, with a trace.
+logging.getLogger("paramiko").setLevel(logging.CRITICAL)
 
 TIMEOUT = 20.0
 WINDOW = 64 * 1024 * 1024
@@ -68,6 +72,8 @@ def load_key(text: str, passphrase: str | None) -> paramiko.PKey:
 class _Transport(paramiko.Transport):
     """A transport that can also open a channel to a socket's path (OpenSSH PROTOCOL, section 2.4)."""
 
+    # The one that seals and signs in one pass first: twice as fast here as a cipher and a digest side by side.
+    _preferred_ciphers = tuple(sorted(paramiko.Transport._preferred_ciphers, key=lambda name: "gcm" not in name))
     _socket_path: str | None = None
     _opening = threading.Lock()
 

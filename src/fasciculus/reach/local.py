@@ -4,26 +4,17 @@ from __future__ import annotations
 
 import io
 import os
-import signal
-import sqlite3
 import stat
-import subprocess
-import tempfile
 from collections.abc import Iterator
-from contextlib import AbstractContextManager, closing, suppress
+from contextlib import AbstractContextManager
 from functools import partial
 from pathlib import Path
-from urllib.parse import quote
 
 from ..core.bundling import scan as walking
 from ..core.bundling.entry import Entry
 from ..core.bundling.scan import Chosen, Warn
 from ..core.errors import NotThere, Trouble
 from .base import Found, LoadingServer, MariaDbSpec, Ran, Seen, State
-
-_BUSY_SECONDS = 60.0
-_CLEAN = {"PATH": "/usr/local/sbin:/usr/local/bin:/usr/sbin:/usr/bin:/sbin:/bin", "LC_ALL": "C",
-          "HOME": "/", "SHELL": "/bin/sh"}
 
 
 class LocalFile(io.FileIO):
@@ -152,56 +143,17 @@ class LocalReach:
         Path(path).unlink(missing_ok=True)
 
     def run(self, command: str, seconds: float, stdin: bytes = b"", limit: int = 1 << 20) -> Ran:
-        # A group of its own, so that what the command started ends with it.
-        with tempfile.TemporaryFile() as given, tempfile.TemporaryFile() as output:
-            given.write(stdin)
-            given.seek(0)
-            process = subprocess.Popen(
-                ["/bin/sh", "-c", command], stdin=given, stdout=output, stderr=subprocess.STDOUT,
-                env=_CLEAN, cwd="/", start_new_session=True)
-            code: int | None
-            try:
-                code = process.wait(seconds)
-            except subprocess.TimeoutExpired:
-                code = None
-            finally:
-                with suppress(ProcessLookupError):
-                    os.killpg(process.pid, signal.SIGKILL)
-                process.wait()
-            output.seek(0)
-            return Ran(code, output.read(limit))
+        # Imported late, like the two below: a worker is started for each task, and most need none of them.
+        from .commands import run
+
+        return run(command, seconds, stdin, limit)
 
     def copy_sqlite(self, path: bytes, target: Path) -> dict[str, int]:
-        shown = walking.shown(path)
-        if not os.path.exists(path):
-            raise NotThere(f"The SQLite database {shown} does not exist.",
-                           "Correct its path, or remove it from the account.")
-        try:
-            with closing(sqlite3.connect(
-                f"file:{quote(path)}?mode=ro", uri=True, timeout=_BUSY_SECONDS,
-            )) as source, closing(sqlite3.connect(target)) as copy:
-                # All in one step: a copy in steps starts over with every write.
-                source.backup(copy)
-                return rows_of(copy)
-        except sqlite3.Error as error:
-            raise Trouble(f"The SQLite database {shown} cannot be copied: {error}.",
-                          "Is it a database, and not damaged? “PRAGMA integrity_check” tells.",
-                          ) from error
+        from .sqlite import copy
+
+        return copy(path, target)
 
     def mariadb(self, spec: MariaDbSpec) -> AbstractContextManager[LoadingServer]:
-        # Imported late: most work asks no database server.
         from .mariadb import connect
 
         return connect(spec)
-
-
-def rows_of(database: sqlite3.Connection) -> dict[str, int]:
-    """The rows of each table of an SQLite database."""
-    tables = [row[0] for row in database.execute(
-        "SELECT name FROM sqlite_master WHERE type='table' AND name NOT LIKE 'sqlite_%' ORDER BY name")]
-    return {name: database.execute(f"SELECT count(*) FROM {_sqlite_name(name)}").fetchone()[0]
-            for name in tables}
-
-
-def _sqlite_name(name: str) -> str:
-    return '"' + name.replace('"', '""') + '"'

@@ -11,7 +11,7 @@ from typing import Protocol
 from ..core.bundling.scan import shown
 from ..core.errors import NotThere, Trouble
 from .base import Contents
-from .local import rows_of
+from .sqlite import rows_of
 
 _CHUNK = 1024 * 1024
 _TRIES = 5

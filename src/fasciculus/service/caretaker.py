@@ -11,8 +11,6 @@ from math import ceil
 from pathlib import Path
 from typing import Any
 
-from pydantic import BaseModel
-
 from ..config import Config
 from ..core.errors import BadSetting, Trouble
 from ..models import LogLine, Upkeep
@@ -21,6 +19,7 @@ from ..records.db import Records
 from ..records.paging import Ask
 from ..records.sealing import Seal
 from ..work.events import Damage, Event, Finished, Log, Progress, Repacked, Sound, Verified
+from ..work.order import Order
 from . import orders
 from .dispatcher import Dispatcher
 from .hub import Hub
@@ -186,7 +185,7 @@ class Caretaker:
     def _spool(self, work: Upkeep) -> str:
         return str(self._config.spool / f"upkeep-{work.id}")
 
-    def _order(self, work: Upkeep) -> BaseModel:
+    def _order(self, work: Upkeep) -> Order:
         db = self._records.reader
         return orders.upkeep_order(db, self._seal, self._config, work, upkeep.options(db, work.id),
                                    self._spool(work), str(self._under_way / f"upkeep-{work.id}"))

@@ -12,8 +12,6 @@ from collections.abc import Callable
 from dataclasses import dataclass, field
 from datetime import UTC, datetime
 
-from pydantic import BaseModel
-
 from ..config import Config
 from ..core.errors import BadSetting, Trouble
 from ..models import LogLine, Restore, Run, Task
@@ -21,7 +19,7 @@ from ..records import bundles, inventory, jobs, runs, stores
 from ..records.db import Records
 from ..records.sealing import Seal
 from ..work.events import Copied, Event, Finished, Log, Progress, Retired
-from ..work.order import BundleOrder, ReleaseOrder, RestoreOrder
+from ..work.order import BundleOrder, Order, ReleaseOrder, RestoreOrder
 from . import orders
 from .hub import Hub
 from .workers import Worker
@@ -227,7 +225,7 @@ class Dispatcher:
                 with self._changed:
                     self._changed.notify_all()
 
-    def _begin(self, item: _Item) -> BaseModel:
+    def _begin(self, item: _Item) -> Order:
         with self._records.write() as db:
             if item.run is not None:
                 runs.begin(db, item.run)
@@ -250,7 +248,7 @@ class Dispatcher:
             self._tell_restore(item.number)
         return order
 
-    def _work(self, item: _Item, order: BaseModel) -> Finished:
+    def _work(self, item: _Item, order: Order) -> Finished:
         try:
             ended = item.worker.run(order, lambda event: self._take(item, event))
         finally:
@@ -309,6 +307,7 @@ class Dispatcher:
         self._config.listing(kind, subject, f"{event.bundle}@{event.store}").unlink(missing_ok=True)
         if gone:
             self._config.listing(kind, subject, event.bundle).unlink(missing_ok=True)
+            self._config.states(kind, subject, event.bundle).unlink(missing_ok=True)
 
     def _log(self, item: _Item, level: str, text: str) -> None:
         subject = item.subject[1]
@@ -345,6 +344,7 @@ class Dispatcher:
         kind, subject = item.subject
         with self._records.write() as db:
             ids = stores.store_ids(db)
+            before = bundles.newest(db, kind, subject, runs.run(db, item.run or 0).job)
             run = db.execute("SELECT job FROM run WHERE id=?", (item.run,)).fetchone()
             host = db.execute(
                 "SELECT host.name FROM host JOIN account ON host_id=host.id LEFT JOIN site ON "
@@ -358,6 +358,9 @@ class Dispatcher:
                 bytes=finished.bytes, packed=finished.packed, outcome=finished.outcome,
                 manifest=finished.manifest, store_ids=[ids[name] for name in good if name in ids])
         orders.home_listing(self._config, kind, subject, finished.bundle, item.number)
+        # The next bundle builds on this one: those of the one before are of no use any more.
+        if before is not None:
+            self._config.states(kind, subject, before["name"]).unlink(missing_ok=True)
 
     # Telling -------------------------------------------------------------------------
 

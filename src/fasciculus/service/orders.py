@@ -161,7 +161,9 @@ def _previous(db: sqlite3.Connection, config: Config, job: Job, kind: str,
         return None, f"{manifest['dead_share']:.0%} of the pieces is dead weight"
     if not listing.exists():
         return None, f"the listing of {before} is not at hand"
-    return PreviousOrder(name=before, base=manifest["base"], listing=str(listing), pieces=manifest["pieces"]), ""
+    return PreviousOrder(
+        name=before, base=manifest["base"], listing=str(listing), pieces=manifest["pieces"],
+        listing_sha256=manifest["listing_sha256"], states=str(config.states(kind, name, before))), ""
 
 
 def _compares(db: sqlite3.Connection, job: Job, kind: str, name: str, previous: PreviousOrder | None) -> bool:
@@ -216,6 +218,7 @@ def bundle_order(db: sqlite3.Connection, seal: Seal, config: Config, job: Job, r
         level=job.level, piece_size=job.piece_size, threads=config.threads or os.cpu_count() or 2,
         spool=str(spool), spool_limit=config.spool_limit,
         listing=str(config.listings / "under-way" / f"task-{task_id}.zst"),
+        states=str(config.listings / "under-way" / f"task-{task_id}.states") if job.mode == "incremental" else "",
         left_out=[str(config.home), str(config.spool), *_local_stores(db, seal)],
         expected_bytes=last["bytes"] if last else 0,
         expected_packed=last["packed"] if last and previous is None else 0,
@@ -304,10 +307,11 @@ def check_target(config: Config, local_stores: list[str], target: str) -> None:
 
 
 def home_listing(config: Config, kind: str, subject: str, bundle: str, task_id: int) -> Path:
-    """Put a finished task's listing where it is looked for, and give that place."""
+    """Put a finished task's listing, and the states of its files, where they are looked for; gives the first place."""
     target = config.listing(kind, subject, bundle)
     target.parent.mkdir(parents=True, exist_ok=True)
-    source = config.listings / "under-way" / f"task-{task_id}.zst"
-    if source.exists():
-        source.rename(target)
+    for suffix, place in (("zst", target), ("states", config.states(kind, subject, bundle))):
+        source = config.listings / "under-way" / f"task-{task_id}.{suffix}"
+        if source.exists():
+            source.rename(place)
     return target

@@ -11,10 +11,8 @@ import threading
 from collections import deque
 from collections.abc import Callable
 
-from pydantic import BaseModel
-
 from ..work.events import Event, Finished, from_line
-from ..work.order import Envelope
+from ..work.order import Order, to_line
 
 log = logging.getLogger(__name__)
 
@@ -30,9 +28,8 @@ class Worker:
         self._lock = threading.Lock()
         self.cancelled = False
 
-    def run(self, order: BaseModel, on_event: Callable[[Event], None]) -> Finished | int:
+    def run(self, order: Order, on_event: Callable[[Event], None]) -> Finished | int:
         """Work until the end: what the worker says last, or the code with which it broke off."""
-        envelope = Envelope.model_validate({"body": order.model_dump()})
         # An order may hold secrets: it goes through a pipe, not through arguments.
         process = subprocess.Popen(
             [sys.executable, "-m", "fasciculus.work"], stdin=subprocess.PIPE,
@@ -45,7 +42,7 @@ class Worker:
         drain = threading.Thread(target=complaints.extend, args=(process.stderr,), daemon=True)
         drain.start()
         try:
-            process.stdin.write(envelope.model_dump_json().encode() + b"\n")
+            process.stdin.write(to_line(order))
             process.stdin.flush()
             with self._lock:
                 self._process = process

@@ -81,6 +81,9 @@ class Store(Protocol):
     def free(self) -> int | None:
         """Free bytes, or None where the store does not tell."""
 
+    def replaces_at_once(self) -> bool:
+        """Whether a file that is put in the place of another is there at any moment, the old or the new."""
+
     def steps(self) -> list[Step]:
         """Connect, saying how each step goes; stops at the first that fails."""
 

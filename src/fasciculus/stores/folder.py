@@ -131,6 +131,9 @@ class FolderStore:
         with self._said("."):
             return shutil.disk_usage(self._root).free
 
+    def replaces_at_once(self) -> bool:
+        return True
+
     def steps(self) -> list[Step]:
         try:
             self.connect()

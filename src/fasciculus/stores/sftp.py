@@ -22,7 +22,8 @@ from ..core.wording import size_words
 from ..ssh import TIMEOUT, SshLink, SshSpec, broke_off
 from .base import Item, StoreSpec
 
-_CHUNK = 32 * 1024
+#: With the request around it, the most that goes into one packet of SSH (RFC 4254, section 5.2: 32,768 bytes).
+_CHUNK = 32 * 1024 - 256
 _READ_WINDOW = 4 * 1024 * 1024
 _EXEC_TIMEOUT = 600.0
 
@@ -47,7 +48,7 @@ class SftpStore:
             str(settings.get("host_key") or ""), spec.secrets, "the store's settings"))
         self._client: paramiko.SFTPClient | None = None
         self._made: set[str] = set()
-        self._can_digest = True
+        self._can_digest = self._replaces = True
 
     @property
     def seen_key(self) -> str:
@@ -189,6 +190,7 @@ class SftpStore:
                 try:
                     sftp.posix_rename(partial, target)
                 except OSError:
+                    self._replaces = False
                     with suppress(OSError):
                         sftp.remove(target)
                     sftp.rename(partial, target)
@@ -242,6 +244,15 @@ class SftpStore:
                 self._can_digest = True
                 return digest
         return None
+
+    def replaces_at_once(self) -> bool:
+        # posix-rename@openssh.com (OpenSSH PROTOCOL, section 4.3); not every server has it.
+        probe = ".fasciculus-replacing"
+        self._replaces = True
+        for data in (b"one", b"two"):
+            self.put_bytes(data, probe)
+        self.remove(probe)
+        return self._replaces
 
     def free(self) -> int | None:
         if self._client is None:

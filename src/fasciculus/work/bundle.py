@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
+import hashlib
+import json
 import os
 import shutil
 import threading
 from collections.abc import Iterator
-from contextlib import closing, contextmanager, suppress
+from contextlib import ExitStack, closing, contextmanager, suppress
 from dataclasses import asdict
 from datetime import UTC, datetime
 from pathlib import Path
@@ -17,6 +19,7 @@ from ..core.bundling.listing import ListingWriter, read_lines
 from ..core.bundling.manifest import KindCount, LeftOutCount, Manifest, PieceRecord, sums
 from ..core.bundling.packing import Packer
 from ..core.bundling.previous import Previous, unchanged_here, unchanged_over_ssh
+from ..core.bundling.states import States, StatesWriter, fits
 from ..core.errors import Damaged, NotThere, StoreFull, Trouble
 from ..core.wording import count_words, list_words, size_words
 from ..reach.base import Reach
@@ -25,17 +28,26 @@ from ..stores.base import Store, read_mark
 from .around import Around
 from .events import Copied, Emitter, Finished, Progress
 from .gathering import Gatherer
-from .gathering_mail import MailGatherer
-from .gathering_system import SystemGatherer
-from .order import BundleOrder, StoreOrder
+from .order import BundleOrder, PreviousOrder, StoreOrder
 from .pushing import Pusher, Spool
 from .retiring import remove_bundle, retire, sweep
 from .telling import NoStoreLeft, sentence
 
 _TICK = 0.4
+_STATES_BUFFER = 1024 * 1024
 _SMALLEST = 8 * 1024 * 1024
 _HEADROOM = 64 * 1024 * 1024
 _RULES_SAID = 20
+
+
+def _is_whole(previous: PreviousOrder) -> bool:
+    """Whether the listing of the bundle before is at hand, and as it was."""
+    try:
+        with open(previous.listing, "rb") as raw:
+            return not previous.listing_sha256 or (
+                hashlib.file_digest(raw, "sha256").hexdigest() == previous.listing_sha256)
+    except OSError:
+        return False
 
 
 def _nothing(digest: str, size: int) -> None:
@@ -58,8 +70,10 @@ class BundleWork:
         self._progress = Progress("preflight", total=order.expected_bytes)
         self._ticking = threading.Event()
         self._half = False
+        self._listing_sha256 = ""
         #: Whether this is a full bundle, be it that a store lacks what an incremental one builds on.
-        self._full = order.previous is None or not os.path.exists(order.previous.listing)
+        self._lost_listing = order.previous is not None and not _is_whole(order.previous)
+        self._full = order.previous is None or self._lost_listing
         self._around = Around(order.commands, order.hold_flags, reach, emitter)
 
     def run(self) -> Finished:
@@ -110,6 +124,8 @@ class BundleWork:
             f"{order.subject.kind} {order.subject.name}: making {self._bundle} of "
             f"{list_words(order.contents)} for {list_words([p.name for p in self._pushers])}"
         )
+        if self._lost_listing and order.previous is not None:
+            self._emitter.info(f"a full bundle: the listing of {order.previous.name} beside the records is damaged")
         if order.why_full:
             self._emitter.info(f"a full bundle: {order.why_full}")
         if order.damaged:
@@ -216,14 +232,19 @@ class BundleWork:
             pusher.start()
         partial = Path(order.listing).with_suffix(".part")
         partial.parent.mkdir(parents=True, exist_ok=True)
-        with partial.open("wb") as raw, self._before() as previous:
-            listing = ListingWriter(raw)
+        with ExitStack() as stack:
+            raw = stack.enter_context(partial.open("wb"))
+            previous = stack.enter_context(self._before())
+            noting = self._noting(stack)
+            states = self._states_before(stack) if previous is not None else None
+            listing = ListingWriter(raw, noting)
             self._packer = packer = Packer(
                 self._bundle, codec(order.compression, order.level), room, listing,
                 piece_size=self._piece_size, threads=order.threads, on_packed=self._packed,
                 known=previous.holding if previous else _nothing,
             )
-            gatherer = Gatherer(order, self._reach, self._packer, self._emitter.warn, self._seen, previous)
+            gatherer = Gatherer(order, self._reach, self._packer, self._emitter.warn, self._seen, previous,
+                                states, noting)
             if "files" in order.contents:
                 self._stage("files")
                 gatherer.files()
@@ -231,21 +252,19 @@ class BundleWork:
                 self._stage("databases")
                 gatherer.databases()
             if "mail" in order.contents and order.mail and order.mail.domains:
+                from .gathering_mail import MailGatherer
+
                 self._stage("mail")
                 MailGatherer(order.mail, self._reach, self._packer, gatherer, self._emitter.warn,
                              self._seen).run()
-            settings = SystemGatherer(order, self._reach, self._packer, gatherer, self._emitter.warn,
-                                      self._seen)
-            if "system" in order.contents:
-                self._stage("system")
-                settings.system()
-            if "notes" in order.contents:
-                self._stage("notes")
-                settings.notes()
+            if {"system", "notes"} & set(order.contents):
+                self._settings(gatherer)
             self._say_left_out(gatherer.result.left_out)
             self._stage("packing")
             pieces = self._all_pieces(packer)
             digest = listing.close()
+            if noting is not None:
+                noting.close(digest)
         counts = {kind: self._packer.counts.get(kind, KindCount()) for kind in order.contents}
         for kind, lines in gatherer.result.unreadable.items():
             counts.setdefault(kind, KindCount()).unreadable = lines
@@ -274,6 +293,46 @@ class BundleWork:
         with closing(Previous(Path(order.previous.listing), same, self._spool,
                               frozenset(order.damaged))) as previous:
             yield previous
+
+    def _settings(self, gatherer: Gatherer) -> None:
+        # Imported late, like that of mail: a start costs time, and most nights are short.
+        from .gathering_system import SystemGatherer
+
+        assert self._packer is not None
+        settings = SystemGatherer(self._order, self._reach, self._packer, gatherer, self._emitter.warn, self._seen)
+        for kind, gather in (("system", settings.system), ("notes", settings.notes)):
+            if kind in self._order.contents:
+                self._stage(kind)
+                gather()
+
+    def _noting(self, stack: ExitStack) -> StatesWriter | None:
+        """Where the states of this bundle's files are noted for the next one."""
+        if not self._order.states or "files" not in self._order.contents or not self._by_states():
+            return None
+        return StatesWriter(stack.enter_context(open(self._order.states, "w+b", _STATES_BUFFER)), self._about_states())
+
+    def _states_before(self, stack: ExitStack) -> States | None:
+        """The states of the bundle before, when they were taken with the same rules."""
+        previous = self._order.previous
+        assert previous is not None
+        if self._order.compare or not previous.states or not self._by_states():
+            return None
+        path = Path(previous.states)
+        if not fits(path, previous.listing_sha256, self._about_states()):
+            return None
+        return stack.enter_context(closing(States(path, Path(previous.listing))))
+
+    def _by_states(self) -> bool:
+        """Whether an unchanged state means that an entry goes in, or not, as before: not so over SSH, nor with rules
+        that look at the clock or into files."""
+        rules = self._order.rules
+        return not (self._order.host.address or rules.includes or rules.older_than or rules.skip_tagged_caches
+                    or rules.ignore_file)
+
+    def _about_states(self) -> str:
+        order = self._order
+        return json.dumps([order.subject.root, asdict(order.rules), sorted(order.left_out),
+                           sorted(row.path for row in order.databases)])
 
     def _all_pieces(self, packer: Packer) -> list[PieceRecord]:
         """The pieces that the bundle needs: those of earlier bundles first, then its own."""
@@ -378,6 +437,7 @@ class BundleWork:
             f"{count_words(sum(piece.brought for piece in manifest.pieces), 'new piece')}"
         )
         summary = manifest.summary()
+        self._listing_sha256 = manifest.listing_sha256
         changes = self._changes()
         if changes is not None:
             summary["changes"] = asdict(changes)
@@ -390,6 +450,9 @@ class BundleWork:
         """How this bundle differs from the one before; None where that cannot be told."""
         if not self._order.before or not os.path.exists(self._order.before):
             return None
+        if self._order.previous is not None and self._order.before == self._order.previous.listing \
+                and self._listing_sha256 == self._order.previous.listing_sha256:
+            return comparing.Counts()
         try:
             with open(self._order.before, "rb") as old, open(self._order.listing, "rb") as new:
                 return comparing.count(read_lines(old), read_lines(new))

@@ -10,6 +10,7 @@ from contextlib import closing
 from dataclasses import dataclass, field
 from pathlib import Path
 
+import orjson
 from blake3 import blake3
 
 from ..core.bundling.entry import FILE, Entry
@@ -17,6 +18,7 @@ from ..core.bundling.manifest import DatabaseRecord, LeftOutCount
 from ..core.bundling.packing import Packer
 from ..core.bundling.previous import Known, Previous
 from ..core.bundling.scan import Chosen, group_name, user_name
+from ..core.bundling.states import Run, States, StatesWriter
 from ..core.dumping.mariadb import Dump, safe_file, users
 from ..core.errors import Trouble
 from ..core.filtering import Chooser
@@ -46,9 +48,12 @@ class Gatherer:
 
     def __init__(self, order: BundleOrder, reach: Reach, packer: Packer,
                  warn: Callable[[str], None], seen: Callable[[int, int], None],
-                 previous: Previous | None = None) -> None:
+                 previous: Previous | None = None, states: States | None = None,
+                 noting: StatesWriter | None = None) -> None:
         self._order, self._reach, self._packer, self._previous = order, reach, packer, previous
         self._compare = order.compare
+        self._states, self._noting = states, noting
+        self._damaged = frozenset(order.damaged)
         self._warn, self._seen = warn, seen
         self._root = os.fsencode(order.subject.root)
         self._firsts: dict[bytes, Entry] = {}
@@ -60,7 +65,8 @@ class Gatherer:
         rules = self._order.rules
         chooser = None if rules.everything else Chooser(rules, time.time_ns())
         is_known = None if self._previous is None or self._compare else self._is_known
-        chosen = Chosen(left_out(self._order, self._root), chooser, self._note_left_out, is_known)
+        chosen = Chosen(left_out(self._order, self._root), chooser, self._note_left_out, is_known,
+                        self._states, self._on_run, self._on_same)
         for found in self._reach.tree(self._order.subject.root, chosen, self._unreadable):
             self.file(found.entry, found.open)
 
@@ -72,6 +78,28 @@ class Gatherer:
             return False
         self._packer.add_line("files", known.line, info.st_size, known.row.get("at", []))
         self._seen(1, info.st_size)
+        return True
+
+    def _on_run(self, run: Run) -> bool:
+        """List a run of entries again as it was."""
+        used = run.used
+        if self._damaged and any(piece in self._damaged for piece, _ in used):
+            return False
+        noting = self._noting
+        self._packer.add_lines("files", run.blob, run.entries, run.bytes, used,
+                               (lambda: noting.run(run)) if noting is not None else lambda: None)
+        self._seen(run.entries, run.bytes)
+        return True
+
+    def _on_same(self, run: Run, line: bytes) -> bool:
+        """List one entry again as it was."""
+        row = orjson.loads(line)
+        at = row.get("at", [])
+        if self._damaged and any(part[0] in self._damaged for part in at):
+            return False
+        size = row.get("size", 0) if row["type"] == FILE else 0
+        self._packer.add_line("files", line, size, at)
+        self._seen(1, size)
         return True
 
     def _note_left_out(self, path: bytes, size: int, rule: str) -> None:

@@ -57,6 +57,10 @@ class RepackWork:
                     raise Damaged(f"The folder of store “{store.spec.name}” belongs to another store.",
                                   "Is the right disk mounted, the right folder named?")
                 if not self._order.dry_run:
+                    if not store.replaces_at_once():
+                        raise Trouble(f"Store “{store.spec.name}” cannot replace a file in one step, so that a "
+                                      "bundle could be lost half way.",
+                                      "Let a full bundle be made instead; older copies retire in time.")
                     for name in sweep(store, self._subject):
                         self._emitter.info(f"cleared {name}, which an interrupted work left")
                 return self._repack(store)

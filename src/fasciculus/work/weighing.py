@@ -176,6 +176,8 @@ class Weighing:
         """Nothing is ever listed again as it was."""
         raise NotImplementedError
 
+    add_lines = add_line
+
     def place_of(self, row: dict[str, Any]) -> list[Part] | None:
         """Where a listed entry's bytes lie now; None where they stayed."""
         if not any(at[0] in self._chosen for at in row["at"]):

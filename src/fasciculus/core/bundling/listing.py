@@ -9,7 +9,7 @@ from __future__ import annotations
 import base64
 import hashlib
 from collections.abc import Iterator
-from typing import Any, BinaryIO
+from typing import Any, BinaryIO, Protocol
 
 import orjson
 import zstandard
@@ -18,6 +18,7 @@ from ..errors import Damaged
 from .entry import DIR, FILE, Entry, Part
 
 _CHUNK = 256 * 1024
+_OF_FILES = b'{"kind":"files"'
 
 
 def _put_path(row: dict[str, Any], key: str, value: bytes) -> None:
@@ -87,15 +88,22 @@ def from_line(line: bytes) -> Entry:
         raise Damaged(f"A line of the listing cannot be read: {error}.") from error
 
 
-class ListingWriter:
-    """Writes a listing to a file and keeps count of its bytes and SHA-256."""
+class Noting(Protocol):
+    """Takes note of each line of the files' listing."""
 
-    def __init__(self, raw: BinaryIO) -> None:
-        self._raw = raw
-        self._packer = zstandard.ZstdCompressor(level=3, write_checksum=True).compressobj()
+    def entry(self, entry: Entry, line: bytes) -> None: ...
+
+    def line(self, line: bytes) -> None: ...
+
+
+class ListingWriter:
+    """Writes a listing to a file and keeps count of its bytes and SHA-256; ``noting`` hears of the files."""
+
+    def __init__(self, raw: BinaryIO, noting: Noting | None = None) -> None:
+        self._raw, self._noting = raw, noting
+        self._packer = zstandard.ZstdCompressor(level=1, write_checksum=True).compressobj()
         self._hash = hashlib.sha256()
         self.bytes = 0
-        self.entries = 0
 
     def _write(self, data: bytes) -> None:
         if data:
@@ -104,12 +112,20 @@ class ListingWriter:
             self.bytes += len(data)
 
     def add(self, entry: Entry) -> None:
-        self.add_line(to_line(entry))
+        line = to_line(entry)
+        if self._noting is not None and entry.kind == "files":
+            self._noting.entry(entry, line)
+        self._write(self._packer.compress(line))
 
     def add_line(self, line: bytes) -> None:
         """Add an entry by its line, newline included."""
-        self.entries += 1
+        if self._noting is not None and line.startswith(_OF_FILES):
+            self._noting.line(line)
         self._write(self._packer.compress(line))
+
+    def add_lines(self, lines: bytes) -> None:
+        """Add entries of which nobody needs to hear."""
+        self._write(self._packer.compress(lines))
 
     def close(self) -> str:
         """Finish the file and give its SHA-256."""

@@ -13,11 +13,10 @@ import hashlib
 import queue
 import threading
 from collections import Counter
-from collections.abc import Callable, Iterator
-from concurrent.futures import Future, ThreadPoolExecutor
+from collections.abc import Callable, Iterable, Iterator
 from dataclasses import dataclass, field
 from pathlib import Path
-from typing import Any, BinaryIO, Protocol
+from typing import TYPE_CHECKING, Any, BinaryIO, Protocol
 
 from blake3 import blake3
 
@@ -27,8 +26,12 @@ from .frames import FRAME_SIZE, Codec
 from .manifest import KindCount, PieceRecord
 from .names import piece_name
 
+if TYPE_CHECKING:
+    from concurrent.futures import Future, ThreadPoolExecutor
+
 _READ = 1024 * 1024
 _LISTED_AT_ONCE = 10_000
+_LINES_AT_ONCE = 2 * 1024 * 1024
 SMALLEST_PIECE = 1024 * 1024
 PART_MARK = b".fasciculus-part-"
 
@@ -57,6 +60,9 @@ class Lister(Protocol):
     def add_line(self, line: bytes) -> None:
         """An entry by its line, newline included."""
 
+    def add_lines(self, lines: bytes) -> None:
+        """Several entries that were taken over together."""
+
 
 @dataclass(slots=True)
 class _Frame:
@@ -81,6 +87,8 @@ class _Open:
     first: Entry | None = None
     line: bytes = b""
     placed: bool = False
+    lines: list[bytes] = field(default_factory=list)
+    then: list[Callable[[], None]] = field(default_factory=list)
 
 
 @dataclass(slots=True)
@@ -117,7 +125,8 @@ class Packer:
         self._piece_size = max(piece_size, SMALLEST_PIECE) * 999 // 1000 - len(tarheader.END)
         self._frame_size = min(frame_size, self._piece_size)
         self._on_packed, self._known = on_packed, known
-        self._pool = ThreadPoolExecutor(threads, "pack")
+        self._threads = threads
+        self._pool: ThreadPoolExecutor | None = None
         self._queue: queue.Queue[_Packed | None] = queue.Queue(threads + 1)
         self._failure: BaseException | None = None
         # Not Thread.join: a signal that breaks into it marks the thread as ended (CPython 3.11).
@@ -125,6 +134,7 @@ class Packer:
         self._writer = threading.Thread(target=self._write_all, name="pieces", daemon=True)
         self._writer.start()
         self._buffer = bytearray()
+        self._lines_held = 0
         self._frame = _Frame()
         self._listed: list[_Open] = []
         self._piece_bytes = 0
@@ -190,6 +200,26 @@ class Packer:
         if len(self._listed) >= _LISTED_AT_ONCE:
             self._cut()
 
+    def add_lines(self, kind: str, lines: bytes, entries: int, size: int, used: Iterable[tuple[str, int]],
+                  then: Callable[[], None]) -> None:
+        """Add entries that stand in the previous listing as they are; ``then`` is called as they are listed."""
+        self._turn_to(kind)
+        count = self.counts.setdefault(kind, KindCount())
+        count.entries += entries
+        count.bytes += size
+        for piece, held in used:
+            self.used[piece] += held
+        # Together, since each turn of the writing thread costs this one a wait for the interpreter's lock.
+        last = self._listed[-1] if self._listed and self._listed[-1].lines else None
+        if last is None:
+            last = _Open(_NO_ENTRY)
+            self._listed.append(last)
+        last.lines.append(lines)
+        last.then.append(then)
+        self._lines_held += len(lines)
+        if self._lines_held > _LINES_AT_ONCE:
+            self._cut()
+
     def add_stream(self, entry: Entry, source: Source, warn: Callable[[str], None]) -> None:
         """Add a file of ``entry.size`` bytes, read as a stream.
 
@@ -218,7 +248,8 @@ class Packer:
         self._end_piece()
         self._submit(None)
         self._written.wait()
-        self._pool.shutdown()
+        if self._pool is not None:
+            self._pool.shutdown()
         self._check()
         return self.pieces
 
@@ -231,7 +262,8 @@ class Packer:
                 break
             except queue.Full:
                 continue
-        self._pool.shutdown(wait=False, cancel_futures=True)
+        if self._pool is not None:
+            self._pool.shutdown(wait=False, cancel_futures=True)
 
     def _turn_to(self, kind: str) -> None:
         self._check()
@@ -312,12 +344,21 @@ class Packer:
     def _cut(self, ends_piece: bool = False) -> None:
         data: Future[bytes] | None = None
         if self._buffer:
-            data = self._pool.submit(self._codec.pack, bytes(self._buffer))
+            data = self._packers().submit(self._codec.pack, bytes(self._buffer))
         self._submit(_Packed(self._frame, data, self._listed, self._kind, ends_piece))
         if data is not None:
             self._buffer = bytearray()
             self._frame = _Frame()
         self._listed = []
+        self._lines_held = 0
+
+    def _packers(self) -> ThreadPoolExecutor:
+        if self._pool is None:
+            # Imported late: on a night on which nothing changed there is nothing to pack.
+            from concurrent.futures import ThreadPoolExecutor
+
+            self._pool = ThreadPoolExecutor(self._threads, "pack")
+        return self._pool
 
     def _end_piece(self) -> None:
         if self._piece_bytes:
@@ -378,6 +419,11 @@ class Packer:
 
     def _list(self, opened: _Open) -> None:
         entry = opened.entry
+        if opened.lines:
+            self._listing.add_lines(b"".join(opened.lines))
+            for then in opened.then:
+                then()
+            return
         if opened.line:
             self._listing.add_line(opened.line + b"\n")
             return

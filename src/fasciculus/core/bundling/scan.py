@@ -13,6 +13,7 @@ from functools import lru_cache
 
 from ..filtering import CACHE_MARK, CACHE_TAG, ON_THE_WAY, Chooser
 from .entry import BLOCK, CHAR, DIR, FIFO, FILE, SYMLINK, Entry
+from .states import Run, States, folder_state_of, state_of
 
 Warn = Callable[[str], None]
 
@@ -92,6 +93,10 @@ class Chosen:
     on_left_out: Callable[[bytes, int, str], None] = lambda path, size, rule: None
     #: Told of a plain file with one name; True when it needs no describing, since it is listed already.
     is_known: Callable[[bytes, os.stat_result], bool] | None = None
+    #: The states of the bundle before, with whoever is told of a run, or of one entry, that is as it was.
+    states: States | None = None
+    on_run: Callable[[Run], bool] = lambda run: False
+    on_same: Callable[[Run, bytes], bool] = lambda run, line: False
 
     @property
     def one_file_system(self) -> bool:
@@ -119,7 +124,7 @@ def scan(
     goes on. Raises ``OSError`` only when the root itself cannot be read.
     """
     chosen = chosen or Chosen()
-    chooser, left_out, is_known = chosen.chooser, chosen.left_out, chosen.is_known
+    chooser, left_out, is_known, states = chosen.chooser, chosen.left_out, chosen.is_known, chosen.states
     linked: dict[tuple[int, int], bytes] = {}
     info = os.lstat(root)
     if not stat.S_ISDIR(info.st_mode):
@@ -127,13 +132,17 @@ def scan(
     top = describe(root, kind, b"", info, warn)
     assert top is not None
     device = info.st_dev if chosen.one_file_system else None
-    yield top
+    if not _same_root(info, chosen):
+        yield top
     # A stack of sorted folders instead of recursion: depth is bounded by the tree alone.
     stack = [_enter(root, b"", chooser, warn, fatal=True)]
     while stack:
         folder = stack[-1]
         if not folder.names:
             stack.pop()
+            continue
+        run = states.seek(folder.relative, folder.names[-1]) if states is not None else None
+        if run is not None and run.is_plain and _take_run(run, folder, chosen):
             continue
         name = folder.names.pop()
         path = folder.path + b"/" + name
@@ -149,6 +158,12 @@ def scan(
                                         info.st_mtime_ns)
                 if verdict and verdict != ON_THE_WAY:
                     chosen.on_left_out(relative, 0 if is_dir else info.st_size, verdict)
+                    continue
+            if run is not None and not run.is_slow and run.is_folder == is_dir:
+                line = run.line(name, folder_state_of(info) if is_dir else state_of(info))
+                if line is not None and chosen.on_same(run, line):
+                    if is_dir and not (device is not None and info.st_dev != device):
+                        stack.append(_enter(path, relative, chooser, warn))
                     continue
             if is_known is not None and info.st_nlink == 1 and stat.S_ISREG(info.st_mode):
                 # What leads to it must be listed before it.
@@ -179,6 +194,37 @@ def scan(
             below = _enter(path, relative, chooser, warn)
             below.owed = entry if verdict == ON_THE_WAY else None
             stack.append(below)
+
+
+def _same_root(info: os.stat_result, chosen: Chosen) -> bool:
+    """Whether the root is as it was, and was told of."""
+    run = chosen.states.seek(b"", b"") if chosen.states is not None else None
+    line = run.line(b"", folder_state_of(info)) if run is not None and run.is_folder else None
+    return run is not None and line is not None and chosen.on_same(run, line)
+
+
+def _take_run(run: Run, folder: _Folder, chosen: Chosen) -> bool:
+    """Take the next names of a folder in one go when they are a run of the bundle before that did not change."""
+    names = run.names
+    count = len(names)
+    if folder.names[-count:] != names[::-1]:
+        return False
+    try:
+        # By the folder's descriptor, which spares the kernel the way to it for each name.
+        descriptor = os.open(folder.path, os.O_RDONLY | os.O_DIRECTORY | os.O_NOFOLLOW | os.O_CLOEXEC)
+        try:
+            states = [state_of(_stat(name, dir_fd=descriptor, follow_symlinks=False)) for name in names]
+        finally:
+            os.close(descriptor)
+    except OSError:
+        return False
+    if not run.unchanged(states) or not chosen.on_run(run):
+        return False
+    del folder.names[-count:]
+    return True
+
+
+_stat = os.stat
 
 
 def _owed(stack: list[_Folder]) -> Iterator[Entry]:

@@ -1,0 +1,69 @@
+"""An OpenSSH server on loopback, for the time of a comparison."""
+
+from __future__ import annotations
+
+import getpass
+import os
+import shutil
+import socket
+import subprocess
+import time
+from pathlib import Path
+from typing import Any
+
+
+def found() -> bool:
+    return shutil.which("sshd", path="/usr/sbin:/usr/bin") is not None and shutil.which("sftp") is not None
+
+
+class OpenSsh:
+    """A server with a key to sign in; ``bundles`` is its folder."""
+
+    def __init__(self, folder: Path) -> None:
+        folder.mkdir()
+        program = shutil.which("sshd", path="/usr/sbin:/usr/bin")
+        assert program
+        if os.geteuid() == 0:
+            Path("/run/sshd").mkdir(exist_ok=True)
+        for name in ("host", "user"):
+            subprocess.run(["ssh-keygen", "-q", "-t", "ed25519", "-N", "", "-f", str(folder / name)], check=True)
+        with socket.socket() as probe:
+            probe.bind(("127.0.0.1", 0))
+            self.port = probe.getsockname()[1]
+        (folder / "config").write_text(
+            f"Port {self.port}\nListenAddress 127.0.0.1\nHostKey {folder}/host\nPidFile {folder}/pid\n"
+            f"AuthorizedKeysFile {folder}/user.pub\nStrictModes no\nUsePAM no\nPermitRootLogin yes\n"
+            "PasswordAuthentication no\nSubsystem sftp internal-sftp\n")
+        self.folder, self.bundles = folder, folder / "bundles"
+        self.bundles.mkdir()
+        shown = subprocess.run(["ssh-keygen", "-l", "-f", str(folder / "host.pub")], check=True, capture_output=True,
+                               text=True)
+        self.host_key = shown.stdout.split()[1]
+        self._process = subprocess.Popen([program, "-D", "-e", "-f", str(folder / "config")],
+                                         stderr=subprocess.DEVNULL)
+        deadline = time.monotonic() + 20
+        while not self._listens():
+            assert time.monotonic() < deadline, "sshd does not listen"
+            time.sleep(0.02)
+
+    def _listens(self) -> bool:
+        with socket.socket() as probe:
+            return probe.connect_ex(("127.0.0.1", self.port)) == 0
+
+    @property
+    def settings(self) -> dict[str, Any]:
+        return {"address": "127.0.0.1", "port": self.port, "user": getpass.getuser(), "folder": str(self.bundles),
+                "host_key": self.host_key}
+
+    @property
+    def key(self) -> str:
+        return (self.folder / "user").read_text()
+
+    def put(self, local: Path) -> str:
+        """The command that puts a file by the system's own client."""
+        return (f"echo put {local} {self.bundles}/theirs | sftp -q -b - -P {self.port} -i {self.folder}/user "
+                f"-o StrictHostKeyChecking=no -o UserKnownHostsFile=/dev/null 127.0.0.1")
+
+    def close(self) -> None:
+        self._process.terminate()
+        self._process.wait(30)
