@@ -299,7 +299,7 @@ def test_an_account_that_is_gone_goes_with_its_bundles_when_its_time_has_passed(
             with records.write() as db:
                 assert db.execute("SELECT count(*) FROM account").fetchone()[0] == 2, "its time has not passed"
                 db.execute("UPDATE account SET gone_since='2026-01-01T00:00:00+00:00' WHERE name='millpond'")
-            keeper.__init__(config, records, seal, Hub(), lambda: {("account", "millpond")})
+            keeper.__init__(config, records, seal, Hub(), lambda: {("account", "millpond")}, lambda: None)
             keeper.forget_gone()
             assert inventory.account(records.reader, "millpond").bundles == 1, "not while something goes on"
             keeper.__init__(config, records, seal, Hub(), set, lambda: None)

@@ -132,6 +132,11 @@ def test_a_full_store_says_so_and_keeps_nothing_half(stand_in, tmp_path):
         with pytest.raises(StoreFull, match="full"):
             store.put(local, "pieces/a.tar", lambda count: None)
         assert store.items("pieces") == []
+        # What does not fit may lie in the middle, with an end that does: a hole in a file of the right size.
+        local.write_bytes(DATA[:31 * 32_512 + 100])
+        with pytest.raises(StoreFull, match="full"):
+            store.put(local, "pieces/a.tar", lambda count: None)
+        local.write_bytes(DATA)
         stand_in.quota = None
         store.put(local, "pieces/a.tar", lambda count: None)
 

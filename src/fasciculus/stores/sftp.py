@@ -178,13 +178,17 @@ class SftpStore:
             self._make_folders(posixpath.dirname(path))
             try:
                 with sftp.open(partial, "wb") as sink:
-                    sink.set_pipelined(True)
                     sent = 0
-                    while chunk := source.read(_CHUNK):
+                    chunk = source.read(_CHUNK)
+                    while chunk:
+                        following = source.read(_CHUNK)
+                        # The last one waits for all answers: a refusal in the middle would else leave a hole,
+                        # in a file of the right size.
+                        sink.set_pipelined(bool(following))
                         sink.write(chunk)
                         sent += len(chunk)
                         on_bytes(len(chunk))
-                # With requests in a pipeline an error may show only in the size.
+                        chunk = following
                 if sftp.stat(partial).st_size != sent:
                     raise OSError("not all bytes arrived")
                 try:
