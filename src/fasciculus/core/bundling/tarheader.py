@@ -8,6 +8,8 @@ library's ``tarfile``.
 
 from __future__ import annotations
 
+from functools import lru_cache
+
 from .entry import BLOCK, CHAR, DIR, FIFO, FILE, SYMLINK, Entry
 
 BLOCK_SIZE = 512
@@ -31,12 +33,25 @@ def _ustar(
     head = b"%s%07o\0%07o\0%07o\0%011o\0%011o\0" % (
         name.ljust(100, b"\0"), mode & 0o7777, uid, gid, size, mtime,
     )
+    tail, total = _tail(typeflag, linkname, user, group, rdev, prefix)
+    return b"%s%06o\0 %s" % (head, sum(head) + total, tail)
+
+
+@lru_cache(maxsize=512)
+def _pax(size: int) -> bytes:
+    """The header of an extended header: its name means nothing, so that one serves all of a size."""
+    return _ustar(b"PaxHeaders/entry", b"x", size)
+
+
+@lru_cache(maxsize=512)
+def _tail(typeflag: bytes, linkname: bytes, user: bytes, group: bytes, rdev: tuple[int, int],
+          prefix: bytes) -> tuple[bytes, int]:
+    """What follows the checksum, the same for most files of a tree, and its share of the checksum."""
     tail = b"%s%sustar\x0000%s%s%07o\0%07o\0%s" % (
         typeflag, linkname.ljust(100, b"\0"), user.ljust(32, b"\0"), group.ljust(32, b"\0"),
         rdev[0], rdev[1], prefix.ljust(167, b"\0"),
     )
-    total = sum(head) + sum(tail) + 8 * 32
-    return head + b"%06o\0 " % total + tail
+    return tail, sum(tail) + 8 * 32
 
 
 def _record(key: bytes, value: bytes) -> bytes:
@@ -75,12 +90,29 @@ def _is_utf8(data: bytes) -> bool:
     return True
 
 
+def _plain_file(entry: Entry, size: int, name: bytes) -> bytes | None:
+    """The header of a file as most are, without asking of each field whether it fits; None where one does not."""
+    mtime, fraction = divmod(entry.mtime_ns, 1_000_000_000)
+    if not (fraction and 0 <= mtime <= _MAX_OCTAL_12 and size <= _MAX_OCTAL_12 and entry.uid <= _MAX_OCTAL_8
+            and entry.gid <= _MAX_OCTAL_8 and len(entry.user) < 32 and len(entry.group) < 32
+            and entry.user.isascii() and entry.group.isascii()):
+        return None
+    body = _record(b"mtime", b"%d.%09d" % (mtime, fraction))
+    main = _ustar(name, b"0", size, entry.mode, entry.uid, entry.gid, mtime, b"", entry.user.encode(),
+                  entry.group.encode())
+    return b"".join((_pax(len(body)), body, padding(len(body)), main))
+
+
 def header(entry: Entry, size: int | None = None, name: bytes | None = None) -> bytes:
     """The complete header of an entry, pax part included.
 
     ``size`` and ``name`` stand in for the entry's own when only a part of it follows.
     """
     name = entry.name if name is None else name
+    if entry.type == FILE and entry.link is None and not entry.xattrs and len(name) <= 100 and name.isascii():
+        plain = _plain_file(entry, entry.size if size is None else size, name)
+        if plain is not None:
+            return plain
     is_link = entry.link is not None
     if size is None:
         size = entry.size if entry.type == FILE and not is_link else 0
@@ -109,7 +141,7 @@ def header(entry: Entry, size: int | None = None, name: bytes | None = None) -> 
     for key, text in ((b"uname", user), (b"gname", group)):
         if len(text) > 31 or not text.isascii():
             records.append((key, text))
-    if any(not _is_utf8(value) for _, value in records):
+    if any(key != b"mtime" and not _is_utf8(value) for key, value in records):
         records.insert(0, (b"hdrcharset", b"BINARY"))
     for key_text, value in entry.xattrs.items():
         records.append((b"SCHILY.xattr." + key_text.encode(), value))
@@ -125,5 +157,4 @@ def header(entry: Entry, size: int | None = None, name: bytes | None = None) -> 
     if not records:
         return main
     body = b"".join(_record(key, value) for key, value in records)
-    pax = _ustar(b"PaxHeaders/" + short[-80:].lstrip(b"/"), b"x", len(body))
-    return pax + body + padding(len(body)) + main
+    return b"".join((_pax(len(body)), body, padding(len(body)), main))
