@@ -63,6 +63,59 @@ def check_access(page, name):
 
 
 @pytest.mark.xdist_group("console")
+def test_damage_is_shown_mended_and_changes_are_listed(running, page, tmp_path):
+    for store in ("attic", "cellar"):
+        (tmp_path / store).mkdir()
+    account = small_account(tmp_path, "millpond")
+    stores = [Store(name=name, kind="folder", path=str(tmp_path / name)) for name in ("attic", "cellar")]
+    with running.client() as client:
+        set_up(client, [account], stores, mode="incremental")
+        run(client, "nightly")
+        (tmp_path / "millpond/spring.html").write_text("spring")
+        number = run(client, "nightly").id
+        bundle = client.bundles_list().items[0]
+        oldest = client.bundles_list(sort="moment").items[0].name
+        (first,) = (tmp_path / "attic/accounts/millpond/pieces").glob(f"{oldest}.files-*")
+        kept = (tmp_path / "cellar/accounts/millpond/pieces" / first.name).rename(tmp_path / "kept")
+        first.unlink()
+    sign_in(page, running)
+    page.goto(f"{running.url}/#/runs/{number}")
+    page.get_by_role("link", name="1 new, 0 changed, 0 gone").click()
+    expect(page.get_by_role("region", name="Changes")).to_contain_text("files/spring.html")
+    check_access(page, "changes")
+    page.get_by_label("Any state").select_option("gone")
+    expect(page.get_by_text("Nothing differs")).to_be_visible()
+    assert "state=gone" in page.url
+    page.goto(f"{running.url}/#/stores/attic")
+    page.get_by_role("button", name="Verify deep").click()
+    expect(page.get_by_text("It harms")).to_be_visible()
+    page.get_by_text("Which", exact=True).click()
+    expect(page.get_by_text("files/page-1.html")).to_be_visible()
+    check_access(page, "damage")
+    kept.rename(tmp_path / "cellar/accounts/millpond/pieces" / first.name)
+    expect(page.get_by_text("found intact on no other store")).to_be_visible()
+    page.get_by_role("button", name=f"Mend pieces/{first.name}").click()
+    expect(page.get_by_text("1 file mended")).to_be_visible()
+    expect(page.get_by_text("It harms")).to_have_count(0)
+    first.unlink()
+    page.get_by_role("button", name="Verify quickly").click()
+    expect(page.get_by_text("1 file mended")).to_have_count(2)
+    kept_again = tmp_path / "cellar/accounts/millpond/pieces" / first.name
+    assert kept_again.read_bytes() == first.read_bytes()
+    for path in (first, kept_again):
+        path.unlink()
+    page.get_by_role("button", name="Verify quickly").click()
+    expect(page.get_by_text("It harms")).to_be_visible()
+    page.goto(f"{running.url}/#/bundles/{bundle.id}")
+    expect(page.get_by_text("■ damaged")).to_be_visible()
+    page.goto(f"{running.url}/#/")
+    expect(page.get_by_text("is missing or altered")).to_be_visible()
+    page.goto(f"{running.url}/#/accounts/millpond")
+    expect(page.get_by_role("heading", name="Growth")).to_be_visible()
+    check_access(page, "growth")
+
+
+@pytest.mark.xdist_group("console")
 def test_from_an_empty_console_to_a_restored_bundle(running, stand_in, page, tmp_path):
     (stand_in.root / "bundles").mkdir()
     account = small_account(tmp_path, "millpond")

@@ -1,20 +1,27 @@
 """Verifying, mending and repacking: what is damaged is found and named, and nothing is lost on the way."""
 
+import io
 import os
 import shutil
 import sqlite3
 import subprocess
+import threading
 from contextlib import closing
 
 import pytest
 from nights import MIB, SUBJECT, Nights, Power, settled
 from running import run, set_up, small_account, until
+from test_stores import stand_in_spec
 
 from fasciculus.client import Refused
+from fasciculus.core.errors import Trouble
 from fasciculus.models import Job, Store
 from fasciculus.stores import open_store
+from fasciculus.stores.base import mark
+from fasciculus.work.events import Emitter
 from fasciculus.work.mend import MendWork
-from fasciculus.work.order import MendOrder
+from fasciculus.work.order import MendOrder, RepackOrder, made
+from fasciculus.work.repack import RepackWork
 from fasciculus.work.retiring import needed_pieces
 
 
@@ -332,3 +339,23 @@ def test_upkeep_is_answered_in_words_when_there_is_nothing_to_do(kept):
                         (lambda: kept.bundles_changes(kept.bundles_list().items[0].id, state="odd"), "no state")):
         with pytest.raises(Refused, match=words):
             call()
+
+
+def test_a_store_that_cannot_replace_a_file_is_not_repacked(stand_in, monkeypatch):
+    """Between removing and renaming, a power cut would cost the bundle."""
+    def refuse(*_):
+        raise OSError("not supported")
+
+    spec = stand_in_spec(stand_in)
+    store = open_store(spec)
+    store.connect()
+    assert store.replaces_at_once()
+    monkeypatch.setattr("paramiko.SFTPClient.posix_rename", refuse)
+    assert not store.replaces_at_once() and store.items("") == []
+    mark(store, "s")
+    order = made(RepackOrder, {
+        "subject": {"kind": "account", "name": "millpond", "host": "", "root": ""}, "bundles": [], "piece_size": MIB,
+        "spool_limit": MIB, "listings": "/none", "spool": str(stand_in.root.parent / "spool"),
+        "store": {"name": "b", "kind": "sftp", "settings": spec.settings, "secrets": spec.secrets, "store_id": "s"}})
+    with pytest.raises(Trouble, match="cannot replace a file in one step"):
+        RepackWork(order, Emitter(io.BytesIO()), threading.Event()).run()

@@ -9,6 +9,7 @@ import re
 import subprocess
 import sys
 import tempfile
+import time
 from io import StringIO
 from pathlib import Path
 
@@ -17,6 +18,7 @@ from rich.console import Console
 from rich.text import Text
 
 from fasciculus.client import Client
+from fasciculus.demo import scenario
 from fasciculus.demo.__main__ import ADMINISTRATOR, PASSWORD, Demo
 from fasciculus.models import Account
 
@@ -25,12 +27,13 @@ SIZE = {"width": 1280, "height": 800}
 FLAGS = ["--no-sandbox", "--disable-gpu", "--disable-background-networking", "--no-first-run"]
 PAGES = {
     "overview": "/", "accounts": "/accounts", "account": "/accounts/bitternpress", "job": "/jobs/nightly",
-    "run": "/runs/{run}", "bundle": "/bundles/{bundle}?folder=sites%2Fbitternpress.example", "stores": "/stores",
+    "run": "/runs/{run}", "changes": "/bundles/{bundle}?view=changes", "store": "/stores/boathouse", "bundle": "/bundles/{bundle}?folder=sites%2Fbitternpress.example", "stores": "/stores",
     "host": "/hosts/reed-1", "coverage": "/coverage?sort=state", "finding": "/hosts/reed-1/finding",
 }
 COMMANDS = {
     "cli-start": ["start", "nightly", "--wait"], "cli-status": ["status"],
     "cli-bundle": ["bundles", "show", "{bundle}"],
+    "cli-verify": ["stores", "verify", "boathouse", "--deep"],
     "cli-preview": ["jobs", "preview", "nightly", "bitternpress"],
 }
 
@@ -42,6 +45,7 @@ def main() -> None:
         try:
             demo.start()
             with Client(demo.url, token=demo.kept.token) as client:
+                scenario.touch_up(Path(folder) / "reed-1", 4)
                 run = client.start("nightly").wait().id
                 bundle = client.bundles_list(subject="bitternpress", job="nightly").items[0].id
                 with sync_playwright() as playwright:
@@ -57,10 +61,22 @@ def main() -> None:
                         root.mkdir(parents=True)
                         (Path(folder) / f"reed-1/etc/nginx/{name}.conf").write_text(
                             f"server {{ server_name {name}.example; root {root}; }}\n")
+                    spoil(client, Path(folder) / "boathouse")
                     pages(browser, demo, client, run, bundle)
                     browser.close()
         finally:
             demo.stop()
+
+
+def spoil(client: Client, store: Path) -> None:
+    """Flip a bit in a piece, and have it found."""
+    piece = max(store.rglob("accounts/millpond/pieces/*files*"), key=lambda path: path.stat().st_size)
+    data = bytearray(piece.read_bytes())
+    data[len(data) // 2] ^= 1
+    piece.write_bytes(data)
+    for number in client.stores_verify("boathouse", deep=True).ids:
+        while client.upkeep_show(number).state != "ended":
+            time.sleep(0.2)
 
 
 def pages(browser: Browser, demo: Demo, client: Client, run: int, bundle: int) -> None:

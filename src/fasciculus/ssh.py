@@ -72,8 +72,6 @@ def load_key(text: str, passphrase: str | None) -> paramiko.PKey:
 class _Transport(paramiko.Transport):
     """A transport that can also open a channel to a socket's path (OpenSSH PROTOCOL, section 2.4)."""
 
-    # The one that seals and signs in one pass first: twice as fast here as a cipher and a digest side by side.
-    _preferred_ciphers = tuple(sorted(paramiko.Transport._preferred_ciphers, key=lambda name: "gcm" not in name))
     _socket_path: str | None = None
     _opening = threading.Lock()
 
@@ -155,6 +153,9 @@ class SshLink:
         yield Step("connect", True, f"{where} answers.")
         try:
             transport = self._transport = _Transport(link, default_window_size=WINDOW)
+            # One that seals and signs in one pass: twice as fast here as a cipher and a digest side by side.
+            options = transport.get_security_options()
+            options.ciphers = sorted(options.ciphers, key=lambda name: "gcm" not in name)
             transport.banner_timeout = transport.auth_timeout = TIMEOUT
             transport.start_client(timeout=TIMEOUT)
             transport.set_keepalive(30)

@@ -15,7 +15,7 @@
   const TONES: Record<string, string> = { new: 'text-moss', changed: 'text-primary-700 dark:text-primary-300', gone: 'text-amber-ink' };
 </script>
 
-<section aria-label="Changes">
+<section aria-label="What changed">
   <div class="mb-2 flex flex-wrap items-center gap-2">
     <a class="link mr-auto text-sm" href="#/bundles/{bundle}">Browse all of it</a>
     <Filter {list} name="state" label="Any state" items={['new', 'changed', 'gone'].map((s) => ({ value: s, name: s }))} />

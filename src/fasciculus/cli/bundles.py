@@ -57,6 +57,10 @@ def show(number: Number, as_json: AsJson = False) -> None:
     output.show_fields([
         ("bundle", f"{bundle.id}: {bundle.name}"), ("of", f"{bundle.subject_kind} {bundle.subject}"),
         ("moment", moment(bundle.moment)), ("job", f"{bundle.job}, run {bundle.run}"),
+        ("shows", f"{bundle.entries:,} entries, {size(bundle.bytes)}; of these {size(bundle.new_bytes)} new, "
+                  f"{size(max(bundle.bytes - bundle.new_bytes, 0))} were there already"),
+        ("since before", changes_words(bundle.changes)),
+        ("copies", "\n".join(map(_copy, bundle.copies))),
         *((kind, f"{count['entries']:,} entries, {size(count['bytes'])}"
            + (f", {len(count['unreadable'])} could not be read" if count["unreadable"] else ""))
           for kind, count in bundle.contents.items()),
@@ -66,10 +70,6 @@ def show(number: Number, as_json: AsJson = False) -> None:
         ("brings", _brings(bundle)),
         ("pieces", "\n".join(f"{p['name']}  {size(p['bytes'])}" + ("" if p.get("brought", True) else "  (of an "
                              "earlier bundle)") for p in bundle.pieces) or "none"),
-        ("shows", f"{bundle.entries:,} entries, {size(bundle.bytes)}; of these {size(bundle.new_bytes)} new, "
-                  f"{size(max(bundle.bytes - bundle.new_bytes, 0))} were there already"),
-        ("since before", changes_words(bundle.changes)),
-        ("copies", "\n".join(map(_copy, bundle.copies))),
     ])
     return None
 

@@ -123,9 +123,10 @@ class RunReport:
         bad = [t for t in self.tasks if t not in good]
         parts = []
         if good:
+            packed = sum(t.packed for t in good)
             parts.append(
                 f"{count_words(len(good), 'bundle')} of {size_words(sum(t.bytes for t in good))} "
-                f"({size_words(sum(t.packed for t in good))} packed) stored on "
+                f"({f'{size_words(packed)} packed' if packed else 'nothing new to pack'}) stored on "
                 f"{list_words(self.stores)}"
             )
         parts += [

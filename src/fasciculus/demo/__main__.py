@@ -206,6 +206,7 @@ class Demo:
         self._tie_shop(client)
         client.jobs_add(Job(
             name="nightly", contents=["files", "databases", "mail", "system", "notes"], stores=["boathouse"],
+            mode="incremental",
             rules=Rules(sets=["caches", "logs"]), timetable="daily 02:15", keep=7, report_to=[_TELL],
             notes=[Note(name="disk-usage", command="du -s {home}/*"), Note(name="system", command="uname -a")]))
         client.jobs_add(Job(name="settings-weekly", subjects="hosts", contents=["system"], stores=["attic"],
