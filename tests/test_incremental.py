@@ -57,8 +57,10 @@ def test_a_night_stores_what_changed_and_shows_everything(nights):
     assert nights.brought() == 0 and nights.restored(nights.known[-1]) == nights.images[nights.known[-1]]
 
 
-def test_states_spare_reading_the_listing_and_never_hide_a_change(nights):
+@pytest.mark.parametrize("worth", [0, 5000], ids=["looking ahead", "alone"])
+def test_states_spare_reading_the_listing_and_never_hide_a_change(nights, worth, monkeypatch):
     """Whatever changes beside what did not: the bundle is as if every line had been read."""
+    monkeypatch.setattr("fasciculus.core.bundling.ahead.WORTH", worth)
     tree = nights.tree
     for number in range(8):
         (tree / "many").mkdir(exist_ok=True)

@@ -70,10 +70,13 @@ def unfinished(db: sqlite3.Connection) -> list[int]:
     return [row["id"] for row in db.execute("SELECT id FROM upkeep WHERE state != 'ended'")]
 
 
-def waiting(db: sqlite3.Connection, kind: str, store: str) -> set[tuple[str, str]]:
-    """The subjects of which a kind of upkeep on a store has not ended."""
-    return {(row[0], row[1]) for row in db.execute(
-        "SELECT subject_kind, subject FROM upkeep WHERE state != 'ended' AND kind=? AND store=?", (kind, store))}
+def pending(db: sqlite3.Connection, kind: str, store: str, subject: tuple[str, str], options: dict[str, Any],
+            bundle: str) -> int | None:
+    """The same upkeep when it has not ended yet."""
+    row = db.execute(
+        "SELECT id FROM upkeep WHERE state != 'ended' AND kind=? AND store=? AND subject_kind=? AND subject=? "
+        "AND options=? AND bundle=? LIMIT 1", (kind, store, *subject, json.dumps(options), bundle)).fetchone()
+    return row["id"] if row else None
 
 
 # Copies ---------------------------------------------------------------------------

@@ -93,11 +93,13 @@ class Caretaker:
                 whose = f" of “{subject}”" if subject else ""
                 raise BadSetting(f"There are no copies{whose} on store “{store}”.", "Start a job that writes there.",
                                  field="subject" if subject else None)
-            waiting = upkeep.waiting(db, kind, store)
-            numbers = [upkeep.add(db, kind, store, row, options, started_by, name)
-                       for row in subjects if name or row not in waiting]
+            # Asked for twice, it is done once: what waits or goes on already is the answer.
+            known = [upkeep.pending(db, kind, store, row, options, name) for row in subjects]
+            new = [upkeep.add(db, kind, store, row, options, started_by, name)
+                   for row, number in zip(subjects, known, strict=True) if number is None]
+            numbers = sorted([*filter(None, known), *new])
         with self._changed:
-            self._waiting += numbers
+            self._waiting += new
             self._changed.notify_all()
         self._hub.changed("upkeep")
         return numbers
@@ -204,6 +206,8 @@ class Caretaker:
                 with self._records.write() as db:
                     upkeep.found_damage(db, work.store, subject, event.file, event.reason, event.bundles,
                                         event.files, event.harmed)
+                    # A run beside this may have retired what it harms.
+                    upkeep.drop_of_retired(db, subject)
             case Sound():
                 with self._records.write() as db:
                     upkeep.is_sound(db, work.store, subject, event.file)

@@ -38,7 +38,9 @@ def remove_bundles(config: Config, records: Records, seal: Seal, account: Accoun
                     remove_bundle(store, subject, name)
                     with records.write() as db:
                         bundles.retire(db, subject.kind, subject.name, name, store_name)
-                    config.listing(subject.kind, subject.name, name).unlink(missing_ok=True)
+                    for kept in config.listing(subject.kind, subject.name, name).parent.glob(f"{name}*"):
+                        if kept.name in (f"{name}.zst", f"{name}.states", f"{name}@{store_name}.zst"):
+                            kept.unlink()
                     count += 1
                 sweep(store, subject)
     return count

@@ -194,8 +194,9 @@ def bundle_order(db: sqlite3.Connection, seal: Seal, config: Config, job: Job, r
     full, compare = runs.asked(db, run_id)
     previous, why_full = (None, "it was asked for") if full else _previous(db, config, job, kind, name)
     last = bundles.newest(db, kind, name, job.name)
+    needed = {f"pieces/{piece['name']}" for piece in previous.pieces} if previous else set()
     damaged = [file.removeprefix("pieces/") for file in upkeep.damaged_files(db, (kind, name), job.stores)
-               if file.startswith("pieces/")]
+               if file in needed]
     return BundleOrder(
         run=run_id, job=job.name, subject=subject, contents=list(job.contents),
         databases=_databases(account, subject, wants) if account else [],

@@ -32,6 +32,7 @@ class FolderStore:
             raise BadSetting("The folder of a store is an absolute path.",
                              "Write it from the first slash on.", field="path")
         self._root = Path(path)
+        self._linked: set[str] = set()
 
     def connect(self) -> None:
         if not self._root.is_dir():
@@ -95,7 +96,9 @@ class FolderStore:
                 # On the same disk the spooled file itself becomes the piece.
                 os.link(local, partial)
                 on_bytes(local.stat().st_size)
+                self._linked.add(path)
             except OSError:
+                self._linked.discard(path)
                 with local.open("rb") as source, partial.open("wb") as sink:
                     while chunk := source.read(_CHUNK):
                         sink.write(chunk)
@@ -121,6 +124,9 @@ class FolderStore:
             return None
 
     def sha256(self, path: str) -> str | None:
+        # What was linked is the very file that was digested as it was written: nothing was transferred.
+        if path in self._linked:
+            return None
         digest = hashlib.sha256()
         with self._said(path), (self._root / path).open("rb") as file:
             while chunk := file.read(_CHUNK):

@@ -14,6 +14,7 @@ from datetime import UTC, datetime
 from pathlib import Path
 
 from ..core.bundling import comparing, names
+from ..core.bundling.ahead import Ahead
 from ..core.bundling.frames import codec
 from ..core.bundling.listing import ListingWriter, read_lines
 from ..core.bundling.manifest import KindCount, LeftOutCount, Manifest, PieceRecord, sums
@@ -30,6 +31,7 @@ from .events import Copied, Emitter, Finished, Progress
 from .gathering import Gatherer
 from .order import BundleOrder, PreviousOrder, StoreOrder
 from .pushing import Pusher, Spool
+from .reading import is_listing_of
 from .retiring import remove_bundle, retire, sweep
 from .telling import NoStoreLeft, sentence
 
@@ -71,6 +73,7 @@ class BundleWork:
         self._ticking = threading.Event()
         self._half = False
         self._listing_sha256 = ""
+        self._ahead: Ahead | None = None
         #: Whether this is a full bundle, be it that a store lacks what an incremental one builds on.
         self._lost_listing = order.previous is not None and not _is_whole(order.previous)
         self._full = order.previous is None or self._lost_listing
@@ -228,6 +231,8 @@ class BundleWork:
         order = self._order
         room = Spool(self._spool, order.spool_limit, self._piece_size, self._pushers, self._stop)
         self._half = True
+        # After the commands that go before the task, which may change files. It is a fork: before more threads begin.
+        self._ahead = self._look_ahead()
         for pusher in self._pushers:
             pusher.start()
         partial = Path(order.listing).with_suffix(".part")
@@ -320,7 +325,17 @@ class BundleWork:
         path = Path(previous.states)
         if not fits(path, previous.listing_sha256, self._about_states()):
             return None
-        return stack.enter_context(closing(States(path, Path(previous.listing))))
+        known = self._ahead.unchanged if self._ahead is not None else lambda number: False
+        return stack.enter_context(closing(States(path, Path(previous.listing), known)))
+
+    def _look_ahead(self) -> Ahead | None:
+        """A process that looks at files from the end of the tree on, where a core is to be had for it."""
+        previous = self._order.previous
+        if (self._full or previous is None or not previous.states or self._order.threads < 2 or self._order.compare
+                or not self._by_states() or not fits(Path(previous.states), previous.listing_sha256,
+                                                     self._about_states())):
+            return None
+        return Ahead(Path(previous.states), os.fsencode(self._order.subject.root))
 
     def _by_states(self) -> bool:
         """Whether an unchanged state means that an entry goes in, or not, as before: not so over SSH, nor with rules
@@ -383,6 +398,8 @@ class BundleWork:
         # A folder store may take the very file that is put: the one beside the records must be another.
         copy = self._spool / f"listing-for-{pusher.name}"
         shutil.copyfile(listing, copy)
+        if not is_listing_of(copy, manifest):
+            raise Damaged("The listing was altered on this machine's disk.", "Check that disk and the memory.")
         pusher.persist(lambda: store.put(copy, path, lambda count: None))
         copy.unlink(missing_ok=True)
         digest = pusher.persist(lambda: store.sha256(path))
@@ -462,6 +479,8 @@ class BundleWork:
 
     def _clear_up(self) -> None:
         """Whatever happened: no thread, no spooled piece, no half-written copy is left."""
+        if self._ahead is not None:
+            self._ahead.close()
         if self._packer is not None:
             self._packer.abandon()
         ended = [pusher.join(timeout=20) for pusher in self._pushers]

@@ -209,22 +209,11 @@ def _take_run(run: Run, folder: _Folder, chosen: Chosen) -> bool:
     count = len(names)
     if folder.names[-count:] != names[::-1]:
         return False
-    try:
-        # By the folder's descriptor, which spares the kernel the way to it for each name.
-        descriptor = os.open(folder.path, os.O_RDONLY | os.O_DIRECTORY | os.O_NOFOLLOW | os.O_CLOEXEC)
-        try:
-            states = [state_of(_stat(name, dir_fd=descriptor, follow_symlinks=False)) for name in names]
-        finally:
-            os.close(descriptor)
-    except OSError:
-        return False
-    if not run.unchanged(states) or not chosen.on_run(run):
+    assert chosen.states is not None
+    if not chosen.states.unchanged(folder.path) or not chosen.on_run(run):
         return False
     del folder.names[-count:]
     return True
-
-
-_stat = os.stat
 
 
 def _owed(stack: list[_Folder]) -> Iterator[Entry]:

@@ -7,11 +7,15 @@ its own. Runs that did not change go from one night's file to the next as they a
 
 from __future__ import annotations
 
+import mmap
 import operator
 import os
+import queue
 import stat
 import struct
+import threading
 from collections.abc import Callable
+from contextlib import suppress
 from pathlib import Path
 from typing import IO, BinaryIO
 
@@ -31,6 +35,7 @@ _PLAIN, _FOLDER, _SLOW = 0, 1, 2
 _LONGEST = 2000
 _CHUNK = 256 * 1024
 _BUFFER = 1024 * 1024
+_AHEAD = 3
 _TYPES = {FILE: stat.S_IFREG, DIR: stat.S_IFDIR, SYMLINK: stat.S_IFLNK, FIFO: stat.S_IFIFO, CHAR: stat.S_IFCHR,
           BLOCK: stat.S_IFBLK}
 
@@ -62,6 +67,11 @@ class Run:
         self._text = raw[at + states:at + states + text]
         self._blob: bytes | None = None
         self._lines: dict[bytes, tuple[bytes, State]] | None = None
+
+    @staticmethod
+    def entries_of(data: bytes | mmap.mmap, at: int) -> int:
+        """The number of entries of the run that stands at a place."""
+        return int(_HEAD.unpack_from(data, at)[5])
 
     @property
     def names(self) -> list[bytes]:
@@ -103,6 +113,28 @@ class Run:
         """Bytes of contents by the piece that holds them."""
         found: list[tuple[str, int]] = orjson.loads(self._text)
         return found
+
+
+def stat_run(folder: bytes, names: list[bytes]) -> list[State]:
+    """The states of files in a folder as they are now; nothing when one of them cannot be had."""
+    try:
+        # By the folder's descriptor, which spares the kernel the way to it for each name.
+        descriptor = os.open(folder, os.O_RDONLY | os.O_DIRECTORY | os.O_NOFOLLOW | os.O_CLOEXEC)
+        try:
+            return [state_of(_stat(name, dir_fd=descriptor, follow_symlinks=False)) for name in names]
+        finally:
+            os.close(descriptor)
+    except OSError:
+        return []
+
+
+_stat = os.stat
+
+
+def place_of_first(data: bytes | mmap.mmap) -> int:
+    """Where the first run stands in a file of states."""
+    at = len(_MARK) + 64
+    return int(at + 4 + struct.unpack_from("<I", data, at)[0])
 
 
 class StatesWriter:
@@ -191,7 +223,8 @@ def fits(path: Path, listing_sha256: str, about: str) -> bool:
 class States:
     """Reads states beside the walk over a tree; entries must be sought in scan order."""
 
-    def __init__(self, path: Path, listing: Path) -> None:
+    def __init__(self, path: Path, listing: Path, known: Callable[[int], bool] = lambda number: False) -> None:
+        self._known, self._number = known, -1
         self._raw: IO[bytes] = path.open("rb", _BUFFER)
         self._raw.seek(len(_MARK) + 64)
         self._raw.seek(struct.unpack("<I", self._raw.read(4))[0], os.SEEK_CUR)
@@ -207,6 +240,7 @@ class States:
     def _next(self) -> None:
         if self._run is not None and self._run._blob is None:
             self._behind += _HEAD.unpack_from(self._run.raw)[3]
+        self._number += 1
         length = self._raw.read(4)
         self._run = Run(self._raw.read(struct.unpack("<I", length)[0]), self._take) if length else None
 
@@ -215,6 +249,12 @@ class States:
         self._lines.skip(self._behind)
         self._behind = 0
         return self._lines.read(_HEAD.unpack_from(self._run.raw)[3])
+
+    def unchanged(self, folder: bytes) -> bool:
+        """Whether all of the present run, of files in a folder, is as it was."""
+        run = self._run
+        assert run is not None
+        return self._known(self._number) or run.unchanged(stat_run(folder, run.names))
 
     def seek(self, folder: bytes, name: bytes) -> Run | None:
         """The run that holds an entry, if the listing has it."""
@@ -232,24 +272,45 @@ class States:
 
 
 class _Lines:
-    """The bytes of a listing as a stream that is read and skipped."""
+    """The bytes of a listing as a stream that is read and skipped; unpacked ahead, in a thread."""
 
     def __init__(self, path: Path) -> None:
-        self._raw = path.open("rb")
-        self._inflater = zstandard.ZstdDecompressor().decompressobj()
+        self._path = path
+        self._ahead: queue.Queue[bytes | Damaged] = queue.Queue(_AHEAD)
+        self._closing = False
         self._rest = memoryview(b"")
+        self._thread: threading.Thread | None = None
 
     def close(self) -> None:
-        self._raw.close()
+        self._closing = True
+        with suppress(queue.Empty):
+            while True:
+                self._ahead.get_nowait()
+
+    def _unpack(self) -> None:
+        inflater = zstandard.ZstdDecompressor().decompressobj()
+        try:
+            with self._path.open("rb") as raw:
+                while (chunk := raw.read(_CHUNK)) and not self._closing:
+                    self._hand(inflater.decompress(chunk))
+            self._hand(Damaged("The listing ends too early."))
+        except (zstandard.ZstdError, OSError) as error:
+            self._hand(Damaged(f"The listing is damaged: {error}."))
+
+    def _hand(self, data: bytes | Damaged) -> None:
+        while not self._closing:
+            with suppress(queue.Full):
+                self._ahead.put(data, timeout=0.5)
+                return
 
     def _fill(self) -> None:
-        chunk = self._raw.read(_CHUNK)
-        if not chunk:
-            raise Damaged("The listing ends too early.")
-        try:
-            self._rest = memoryview(self._inflater.decompress(chunk))
-        except zstandard.ZstdError as error:
-            raise Damaged(f"The listing is damaged: {error}.") from error
+        if self._thread is None:
+            self._thread = threading.Thread(target=self._unpack, name="listing", daemon=True)
+            self._thread.start()
+        data = self._ahead.get()
+        if isinstance(data, Damaged):
+            raise data
+        self._rest = memoryview(data)
 
     def skip(self, count: int) -> None:
         while count:
