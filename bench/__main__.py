@@ -1,4 +1,7 @@
-"""``python -m bench [scale]``: medians of several runs, and ratios; 1.0 is the full size."""
+"""``python -m bench [scale [row …]]``: medians of several runs, and ratios; 1.0 is the full size.
+
+The rows push, million and database can be asked for alone.
+"""
 
 from __future__ import annotations
 
@@ -90,10 +93,12 @@ class Bench:
             "writer": "bench", **more,
         }
 
-    def full(self) -> None:
-        self.store.mkdir()
+    def make_store(self) -> None:
+        self.store.mkdir(exist_ok=True)
         (self.store / "fasciculus-store.json").write_text(json.dumps(
             {"format": "fasciculus-store", "version": 1, "id": "bench"}))
+
+    def full(self) -> None:
         ours, pipe, gzip = side_by_side(
             lambda: self.worker(self.order()),
             shell("tar -cf - -C tree . | zstd -q -3 -T2 | tee base.tar.zst | sha256sum", self.folder),
@@ -201,7 +206,10 @@ class Bench:
         server = ssh.OpenSsh(self.folder / "ssh")
         try:
             piece = self.folder / "piece"
-            piece.write_bytes(random.Random("piece").randbytes(int(400 * MIB * self.scale)))
+            block = random.Random("piece").randbytes(64 * MIB)
+            with piece.open("wb") as sink:
+                for _ in range(max(1, round(6 * self.scale))):
+                    sink.write(block)
             store = open_store(StoreSpec("boathouse", "sftp", server.settings, {"private_key": server.key}))
             with Connected(store):
                 ours, theirs = side_by_side(lambda: store.put(piece, "ours", lambda count: None),
@@ -228,18 +236,15 @@ class Bench:
 
 def main() -> None:
     scale = float(sys.argv[1]) if len(sys.argv) > 1 else 1.0
+    only = sys.argv[2:]
     with tempfile.TemporaryDirectory(dir=os.environ.get("BENCH_FOLDER")) as folder:
         bench = Bench(Path(folder), scale)
+        bench.make_store()
         print(f"{platform.machine()}, {os.cpu_count()} cores, Python {platform.python_version()}, scale {scale}")
-        data.tree(bench.tree, int(50_000 * scale), int(1_200_000_000 * scale))
-        bench.full()
-        bench.one_file()
-        bench.restore()
-        bench.nights()
-        bench.database()
-        bench.memory()
-        bench.push()
-        bench.million()
+        if not only:
+            data.tree(bench.tree, int(50_000 * scale), int(1_200_000_000 * scale))
+        for name in only or ("full", "one_file", "restore", "nights", "database", "memory", "push", "million"):
+            getattr(bench, name)()
 
 
 if __name__ == "__main__":

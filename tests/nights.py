@@ -110,7 +110,8 @@ class Nights:
             "subject": {"kind": "account", "name": "millpond", "host": "", "root": ""},
             "store": self.store_order(store), "spool": str(self.root / "spool3"),
             "bundles": [{"name": name, "listing": str(self.root / f"{name}.zst"),
-                         "listing_sha256": self.manifests[name]["listing_sha256"]} for name in self.known], **more})
+                         "listing_sha256": self.manifests.get(name, {}).get("listing_sha256", "")}
+                        for name in more.pop("names", self.known)], **more})
         raw = io.BytesIO()
         finished = work(order, Emitter(raw), threading.Event()).run()
         return finished, [from_line(line) for line in raw.getvalue().splitlines()]

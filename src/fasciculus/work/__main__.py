@@ -74,6 +74,8 @@ def main() -> int:
     finally:
         if reach is not None:
             reach.close()
+    # All is done: whoever stops waiting now cancels nothing.
+    signal.signal(signal.SIGTERM, signal.SIG_IGN)
     emitter.emit(finished)
     return 0 if finished.outcome in ("done", "warned", "partial") else 1
 

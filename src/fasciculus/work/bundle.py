@@ -2,54 +2,36 @@
 
 from __future__ import annotations
 
-import hashlib
-import json
-import os
 import shutil
 import threading
-from collections.abc import Iterator
-from contextlib import ExitStack, closing, contextmanager, suppress
+from contextlib import ExitStack, suppress
 from dataclasses import asdict
 from datetime import UTC, datetime
 from pathlib import Path
 
-from ..core.bundling import comparing, names
-from ..core.bundling.ahead import Ahead
+from ..core.bundling import names
 from ..core.bundling.frames import codec
-from ..core.bundling.listing import ListingWriter, read_lines
+from ..core.bundling.listing import ListingWriter
 from ..core.bundling.manifest import KindCount, LeftOutCount, Manifest, PieceRecord, sums
 from ..core.bundling.packing import Packer
-from ..core.bundling.previous import Previous, unchanged_here, unchanged_over_ssh
-from ..core.bundling.states import States, StatesWriter, fits
-from ..core.errors import Damaged, NotThere, StoreFull, Trouble
+from ..core.errors import Damaged, StoreFull, Trouble
 from ..core.wording import count_words, list_words, size_words
 from ..reach.base import Reach
 from ..stores import open_store
 from ..stores.base import Store, read_mark
 from .around import Around
+from .before import Before
 from .events import Copied, Emitter, Finished, Progress
 from .gathering import Gatherer
-from .order import BundleOrder, PreviousOrder, StoreOrder
+from .order import BundleOrder, StoreOrder
+from .preflight import check_sources, piece_size_for
 from .pushing import Pusher, Spool
 from .reading import is_listing_of
 from .retiring import remove_bundle, retire, sweep
 from .telling import NoStoreLeft, sentence
 
 _TICK = 0.4
-_STATES_BUFFER = 1024 * 1024
-_SMALLEST = 8 * 1024 * 1024
-_HEADROOM = 64 * 1024 * 1024
 _RULES_SAID = 20
-
-
-def _is_whole(previous: PreviousOrder) -> bool:
-    """Whether the listing of the bundle before is at hand, and as it was."""
-    try:
-        with open(previous.listing, "rb") as raw:
-            return not previous.listing_sha256 or (
-                hashlib.file_digest(raw, "sha256").hexdigest() == previous.listing_sha256)
-    except OSError:
-        return False
 
 
 def _nothing(digest: str, size: int) -> None:
@@ -72,11 +54,9 @@ class BundleWork:
         self._progress = Progress("preflight", total=order.expected_bytes)
         self._ticking = threading.Event()
         self._half = False
-        self._listing_sha256 = ""
-        self._ahead: Ahead | None = None
         #: Whether this is a full bundle, be it that a store lacks what an incremental one builds on.
-        self._lost_listing = order.previous is not None and not _is_whole(order.previous)
-        self._full = order.previous is None or self._lost_listing
+        self._before = Before(order, self._spool)
+        self._full = not self._before.usable
         self._around = Around(order.commands, order.hold_flags, reach, emitter)
 
     def run(self) -> Finished:
@@ -112,8 +92,8 @@ class BundleWork:
     def _preflight(self, started: datetime) -> None:
         order = self._order
         self._stage("preflight")
-        self._sources()
-        self._room_on_disk()
+        check_sources(order, self._reach, self._emitter.warn)
+        self._piece_size = piece_size_for(order, self._spool, self._emitter.info)
         taken: set[str] = set()
         for store_order in order.stores:
             try:
@@ -127,53 +107,13 @@ class BundleWork:
             f"{order.subject.kind} {order.subject.name}: making {self._bundle} of "
             f"{list_words(order.contents)} for {list_words([p.name for p in self._pushers])}"
         )
-        if self._lost_listing and order.previous is not None:
+        if self._before.lost and order.previous is not None:
             self._emitter.info(f"a full bundle: the listing of {order.previous.name} beside the records is damaged")
         if order.why_full:
             self._emitter.info(f"a full bundle: {order.why_full}")
         if order.damaged:
             self._emitter.warn(f"{count_words(len(order.damaged), 'piece')} of earlier bundles is known to be damaged: "
                                "what lies there is stored again")
-
-    def _sources(self) -> None:
-        """What is to be read answers, before anything is written."""
-        order = self._order
-        self._reach.connect()
-        if order.subject.root and self._reach.type_of(order.subject.root) != "dir":
-            what = "document root" if order.subject.kind == "site" else "home folder"
-            raise NotThere(
-                f"The {what} {order.subject.root} of {order.subject.kind} {order.subject.name} "
-                "does not exist.", f"Correct the {order.subject.kind}, or bring the folder back.")
-        for site, root in order.subject.site_roots.items():
-            if self._reach.type_of(root) != "dir":
-                self._emitter.warn(f"site {site}: its document root {root} does not exist")
-        if "databases" in order.contents:
-            if order.all_databases or any(database.engine == "mariadb" for database in order.databases):
-                if order.mariadb is None:
-                    raise Trouble(f"Host {order.subject.host} has no database server set.",
-                                  "Give its socket or address in the host's settings.")
-                with self._reach.mariadb(order.mariadb.spec()) as server:
-                    server.rows("SELECT 1")
-            for database in order.databases:
-                if database.engine == "sqlite":
-                    path = os.path.join(order.subject.root, database.path)
-                    if self._reach.type_of(path) != "file":
-                        raise NotThere(f"The SQLite database {path} does not exist.",
-                                       "Correct its path, or remove it from the account.")
-        if "mail" in order.contents and order.mail:
-            for path in filter(None, (order.mail.alias_map, order.mail.mailbox_map,
-                                      order.mail.transport_map, order.mail.passwd_file)):
-                self._reach.read_text(path)
-
-    def _room_on_disk(self) -> None:
-        free = shutil.disk_usage(self._spool).free
-        fits = min(self._order.spool_limit, free - _HEADROOM) // 3
-        if fits < _SMALLEST:
-            raise StoreFull(f"The spool {self._spool.parent} has only {size_words(free)} free.",
-                            "Free space on that disk, or move the spool (FASCICULUS_SPOOL).")
-        if fits < self._piece_size:
-            self._emitter.info(f"pieces of {size_words(fits)}, since the spool has no room for more")
-            self._piece_size = fits
 
     def _ready(self, order: StoreOrder) -> set[str]:
         """Connect, check the mark, clear what an interrupted run left; gives names in use."""
@@ -232,16 +172,17 @@ class BundleWork:
         room = Spool(self._spool, order.spool_limit, self._piece_size, self._pushers, self._stop)
         self._half = True
         # After the commands that go before the task, which may change files. It is a fork: before more threads begin.
-        self._ahead = self._look_ahead()
+        if not self._full:
+            self._before.look_ahead()
         for pusher in self._pushers:
             pusher.start()
         partial = Path(order.listing).with_suffix(".part")
         partial.parent.mkdir(parents=True, exist_ok=True)
         with ExitStack() as stack:
             raw = stack.enter_context(partial.open("wb"))
-            previous = stack.enter_context(self._before())
-            noting = self._noting(stack)
-            states = self._states_before(stack) if previous is not None else None
+            previous = None if self._full else stack.enter_context(self._before.listing())
+            noting = self._before.noting(stack)
+            states = None if self._full else self._before.states(stack)
             listing = ListingWriter(raw, noting)
             self._packer = packer = Packer(
                 self._bundle, codec(order.compression, order.level), room, listing,
@@ -287,18 +228,6 @@ class BundleWork:
             left_out=gatherer.result.left_out,
         )
 
-    @contextmanager
-    def _before(self) -> Iterator[Previous | None]:
-        """The bundle before, for an incremental one."""
-        order = self._order
-        if self._full or order.previous is None:
-            yield None
-            return
-        same = unchanged_over_ssh if order.host.address else unchanged_here
-        with closing(Previous(Path(order.previous.listing), same, self._spool,
-                              frozenset(order.damaged))) as previous:
-            yield previous
-
     def _settings(self, gatherer: Gatherer) -> None:
         # Imported late, like that of mail: a start costs time, and most nights are short.
         from .gathering_system import SystemGatherer
@@ -309,45 +238,6 @@ class BundleWork:
             if kind in self._order.contents:
                 self._stage(kind)
                 gather()
-
-    def _noting(self, stack: ExitStack) -> StatesWriter | None:
-        """Where the states of this bundle's files are noted for the next one."""
-        if not self._order.states or "files" not in self._order.contents or not self._by_states():
-            return None
-        return StatesWriter(stack.enter_context(open(self._order.states, "w+b", _STATES_BUFFER)), self._about_states())
-
-    def _states_before(self, stack: ExitStack) -> States | None:
-        """The states of the bundle before, when they were taken with the same rules."""
-        previous = self._order.previous
-        assert previous is not None
-        if self._order.compare or not previous.states or not self._by_states():
-            return None
-        path = Path(previous.states)
-        if not fits(path, previous.listing_sha256, self._about_states()):
-            return None
-        known = self._ahead.unchanged if self._ahead is not None else lambda number: False
-        return stack.enter_context(closing(States(path, Path(previous.listing), known)))
-
-    def _look_ahead(self) -> Ahead | None:
-        """A process that looks at files from the end of the tree on, where a core is to be had for it."""
-        previous = self._order.previous
-        if (self._full or previous is None or not previous.states or self._order.threads < 2 or self._order.compare
-                or not self._by_states() or not fits(Path(previous.states), previous.listing_sha256,
-                                                     self._about_states())):
-            return None
-        return Ahead(Path(previous.states), os.fsencode(self._order.subject.root))
-
-    def _by_states(self) -> bool:
-        """Whether an unchanged state means that an entry goes in, or not, as before: not so over SSH, nor with rules
-        that look at the clock or into files."""
-        rules = self._order.rules
-        return not (self._order.host.address or rules.includes or rules.older_than or rules.skip_tagged_caches
-                    or rules.ignore_file)
-
-    def _about_states(self) -> str:
-        order = self._order
-        return json.dumps([order.subject.root, asdict(order.rules), sorted(order.left_out),
-                           sorted(row.path for row in order.databases)])
 
     def _all_pieces(self, packer: Packer) -> list[PieceRecord]:
         """The pieces that the bundle needs: those of earlier bundles first, then its own."""
@@ -454,33 +344,20 @@ class BundleWork:
             f"{count_words(sum(piece.brought for piece in manifest.pieces), 'new piece')}"
         )
         summary = manifest.summary()
-        self._listing_sha256 = manifest.listing_sha256
-        changes = self._changes()
-        if changes is not None:
-            summary["changes"] = asdict(changes)
-            self._emitter.info(f"since the bundle before: {changes.new:,} new, {changes.changed:,} changed, "
-                               f"{changes.gone:,} gone")
+        try:
+            changes = self._before.changes(manifest.listing_sha256)
+            if changes is not None:
+                summary["changes"] = asdict(changes)
+                self._emitter.info(f"since the bundle before: {changes.new:,} new, {changes.changed:,} changed, "
+                                   f"{changes.gone:,} gone")
+        except Damaged as error:
+            self._emitter.info(f"what changed since the bundle before cannot be told: {error.message}")
         return Finished(outcome, " ".join(self._errors.values()), self._bundle, manifest.entries,
                         manifest.bytes, manifest.packed, summary)
 
-    def _changes(self) -> comparing.Counts | None:
-        """How this bundle differs from the one before; None where that cannot be told."""
-        if not self._order.before or not os.path.exists(self._order.before):
-            return None
-        if self._order.previous is not None and self._order.before == self._order.previous.listing \
-                and self._listing_sha256 == self._order.previous.listing_sha256:
-            return comparing.Counts()
-        try:
-            with open(self._order.before, "rb") as old, open(self._order.listing, "rb") as new:
-                return comparing.count(read_lines(old), read_lines(new))
-        except Damaged as error:
-            self._emitter.info(f"what changed since the bundle before cannot be told: {error.message}")
-            return None
-
     def _clear_up(self) -> None:
         """Whatever happened: no thread, no spooled piece, no half-written copy is left."""
-        if self._ahead is not None:
-            self._ahead.close()
+        self._before.close()
         if self._packer is not None:
             self._packer.abandon()
         ended = [pusher.join(timeout=20) for pusher in self._pushers]

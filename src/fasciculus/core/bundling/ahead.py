@@ -19,6 +19,7 @@ from .states import Run, place_of_first, stat_run
 WORTH = 5000
 _AT = struct.Struct("<Q")
 _UNCHANGED = 1
+_DESCRIPTORS = 1024
 
 
 class Ahead:
@@ -36,8 +37,9 @@ class Ahead:
         self._process = os.fork()
         if not self._process:
             try:
-                # The parent's way of being cancelled is not this one's.
+                # The parent's way of being cancelled is not this one's, nor are its pipes, whose end others wait for.
                 signal.signal(signal.SIGTERM, signal.SIG_DFL)
+                os.closerange(0, _DESCRIPTORS)
                 self._look(root)
             finally:
                 os._exit(0)
