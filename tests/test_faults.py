@@ -229,8 +229,13 @@ def _until_none_is_left(spool: Spool) -> None:
         spool.take()
 
 
-def test_the_spool_is_bounded(tmp_path):
+def test_the_spool_is_bounded(tmp_path, monkeypatch):
     """Whoever packs waits until a store has taken a piece; a failed store holds nobody up."""
+    def other_disk(*_):
+        raise OSError("another disk")
+
+    # What is copied is read back; what is linked is the very file.
+    monkeypatch.setattr("os.link", other_disk)
     (tmp_path / "store").mkdir()
     store = open_store(StoreSpec("attic", "folder", {"path": str(tmp_path / "store")}))
     stop = threading.Event()

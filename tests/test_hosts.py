@@ -121,13 +121,13 @@ def test_a_host_takes_as_many_tasks_as_it_says():
 
     from collections import deque
 
-    from fasciculus.service.dispatcher import _Item
+    from fasciculus.service.items import Item
 
     dispatcher = Dispatcher.__new__(Dispatcher)
     dispatcher._reserved = set()
     dispatcher._config, dispatcher._going = Config, {}
     dispatcher._waiting = deque(
-        _Item(n, ("account", f"a{n}"), 1, None, host, most)
+        Item(n, ("account", f"a{n}"), 1, None, host, most)
         for n, (host, most) in enumerate([("reed-1", 1), ("reed-1", 1), ("reed-2", 2), ("reed-2", 2), ("reed-2", 2)])
     )
     begun = []

@@ -9,7 +9,6 @@ import threading
 import time
 from collections import Counter, deque
 from collections.abc import Callable
-from dataclasses import dataclass, field
 from datetime import UTC, datetime
 
 from ..config import Config
@@ -22,53 +21,12 @@ from ..work.events import Copied, Event, Finished, Log, Progress, Retired
 from ..work.order import BundleOrder, Order, ReleaseOrder, RestoreOrder
 from . import orders
 from .hub import Hub
+from .items import Item, Live, key_of
 from .workers import Worker
 
 log = logging.getLogger(__name__)
 
 _GRACE = 45.0
-_SMOOTH = 0.3
-
-
-@dataclass(slots=True)
-class _Item:
-    """A task or restore that waits or goes on."""
-
-    number: int
-    subject: tuple[str, str]
-    run: int | None = None
-    restore: int | None = None
-    #: The host that it reads from, and how many tasks that takes side by side.
-    host: str = ""
-    at_once: int = 1
-    worker: Worker = field(default_factory=lambda: Worker("task"))
-
-
-@dataclass(slots=True)
-class Live:
-    """The last progress of a task, and the rate at which bytes are read."""
-
-    progress: Progress
-    rate: float = 0.0
-    at: float = field(default_factory=time.monotonic)
-
-    def update(self, progress: Progress) -> None:
-        moment = time.monotonic()
-        if moment - self.at > 0.2:
-            speed = (progress.bytes - self.progress.bytes) / (moment - self.at)
-            self.rate = speed if not self.rate else self.rate + _SMOOTH * (speed - self.rate)
-            self.at = moment
-            self.progress = progress
-        else:
-            self.progress = Progress(progress.stage, progress.entries, self.progress.bytes,
-                                     progress.packed, progress.pushed, progress.total)
-
-    @property
-    def remaining(self) -> float | None:
-        """Seconds left, where the total is known and something moves."""
-        left = self.progress.total - self.progress.bytes
-        seconds = left / self.rate if self.rate > 1 else 0.0
-        return seconds if seconds >= 1 else None
 
 
 class Dispatcher:
@@ -79,8 +37,8 @@ class Dispatcher:
         self._config, self._records, self._seal, self._hub = config, records, seal, hub
         self._on_run_ended = on_run_ended
         self._changed = threading.Condition()
-        self._waiting: deque[_Item] = deque()
-        self._going: dict[tuple[str, int], _Item] = {}
+        self._waiting: deque[Item] = deque()
+        self._going: dict[tuple[str, int], Item] = {}
         self._reserved: set[tuple[str, str]] = set()
         self._live: dict[tuple[str, int], Live] = {}
         self._closing = False
@@ -148,16 +106,16 @@ class Dispatcher:
             run_id = runs.add(db, name, job.zone, job.report_to, job.report_when, started_by,
                               subjects, key, full, compare)
             hosts = inventory.hosts_of(db, kind)
-            items = [_Item(t.id, (t.subject_kind, t.subject), run_id, None, *hosts.get(t.subject, ("", 1)))
+            items = [Item(t.id, (t.subject_kind, t.subject), run_id, None, *hosts.get(t.subject, ("", 1)))
                      for t in runs.tasks(db, run_id)]
         self._tell_run(run_id)
         self._enqueue(items)
         return run_id
 
     def start_restore(self, restore_id: int, subject: tuple[str, str]) -> None:
-        self._enqueue([_Item(restore_id, subject, restore=restore_id)])
+        self._enqueue([Item(restore_id, subject, restore=restore_id)])
 
-    def _enqueue(self, items: list[_Item]) -> None:
+    def _enqueue(self, items: list[Item]) -> None:
         with self._changed:
             self._waiting.extend(items)
             self._changed.notify_all()
@@ -168,7 +126,7 @@ class Dispatcher:
     def cancel_restore(self, restore_id: int) -> None:
         self._cancel(lambda item: item.restore == restore_id)
 
-    def _cancel(self, matches: Callable[[_Item], bool]) -> None:
+    def _cancel(self, matches: Callable[[Item], bool]) -> None:
         with self._changed:
             dropped = [item for item in self._waiting if matches(item)]
             self._waiting = deque(item for item in self._waiting if not matches(item))
@@ -188,11 +146,11 @@ class Dispatcher:
                     self._changed.wait(5)
                 if item is None:
                     return
-                self._going[_key(item)] = item
+                self._going[key_of(item)] = item
             threading.Thread(target=self._carry_out, args=(item,), daemon=True,
                              name=f"task-{item.number}").start()
 
-    def _next(self) -> _Item | None:
+    def _next(self) -> Item | None:
         """The first that may begin: never two at once for one subject, nor more than a host takes."""
         if len(self._going) >= self._config.workers:
             return None
@@ -204,7 +162,7 @@ class Dispatcher:
                 return item
         return None
 
-    def _carry_out(self, item: _Item) -> None:
+    def _carry_out(self, item: Item) -> None:
         finished = Finished("failed", "The worker gave no answer.")
         try:
             order = self._begin(item)
@@ -217,15 +175,15 @@ class Dispatcher:
             finished = Finished("failed", f"Unexpected: {type(error).__name__}: {error}.")
         finally:
             with self._changed:
-                self._going.pop(_key(item), None)
-                self._live.pop(_key(item), None)
+                self._going.pop(key_of(item), None)
+                self._live.pop(key_of(item), None)
             try:
                 self._ended(item, finished)
             finally:
                 with self._changed:
                     self._changed.notify_all()
 
-    def _begin(self, item: _Item) -> Order:
+    def _begin(self, item: Item) -> Order:
         with self._records.write() as db:
             if item.run is not None:
                 runs.begin(db, item.run)
@@ -248,7 +206,7 @@ class Dispatcher:
             self._tell_restore(item.number)
         return order
 
-    def _work(self, item: _Item, order: Order) -> Finished:
+    def _work(self, item: Item, order: Order) -> Finished:
         try:
             ended = item.worker.run(order, lambda event: self._take(item, event))
         finally:
@@ -264,25 +222,25 @@ class Dispatcher:
         self._log(item, "error", error)
         return Finished("interrupted", error)
 
-    def _release(self, item: _Item, order: BundleOrder) -> None:
+    def _release(self, item: Item, order: BundleOrder) -> None:
         """A hold page must not outlive the task that set it, also when its worker was killed."""
         if order.hold_flags:
             Worker(f"release {item.number}").run(
                 ReleaseOrder(host=order.host, hold_flags=order.hold_flags, spool=order.spool),
                 lambda event: self._take(item, event))
 
-    def _spool_of(self, item: _Item) -> str:
+    def _spool_of(self, item: Item) -> str:
         kind = "task" if item.run is not None else "restore"
         return str(self._config.spool / f"{kind}-{item.number}")
 
     # Events ------------------------------------------------------------------------
 
-    def _take(self, item: _Item, event: Event) -> None:
+    def _take(self, item: Item, event: Event) -> None:
         match event:
             case Progress():
-                live = self._live.get(_key(item))
+                live = self._live.get(key_of(item))
                 if live is None:
-                    self._live[_key(item)] = Live(event)
+                    self._live[key_of(item)] = Live(event)
                 else:
                     live.update(event)
                 if item.run is not None:
@@ -297,7 +255,7 @@ class Dispatcher:
             case Retired():
                 self._retired(item, event)
 
-    def _retired(self, item: _Item, event: Retired) -> None:
+    def _retired(self, item: Item, event: Retired) -> None:
         kind, subject = item.subject
         with self._records.write() as db:
             runs.retired(db, item.number, event.store)
@@ -309,7 +267,7 @@ class Dispatcher:
             self._config.listing(kind, subject, event.bundle).unlink(missing_ok=True)
             self._config.states(kind, subject, event.bundle).unlink(missing_ok=True)
 
-    def _log(self, item: _Item, level: str, text: str) -> None:
+    def _log(self, item: Item, level: str, text: str) -> None:
         subject = item.subject[1]
         with self._records.write() as db:
             number = runs.log(db, level, text, run_id=item.run, restore_id=item.restore,
@@ -318,7 +276,7 @@ class Dispatcher:
         self._hub.tell("log", {"run": item.run, "restore": item.restore,
                                **json.loads(line.model_dump_json())}, run=item.run)
 
-    def _ended(self, item: _Item, finished: Finished) -> None:
+    def _ended(self, item: Item, finished: Finished) -> None:
         if item.restore is not None:
             with self._records.write() as db:
                 bundles.end_restore(db, item.number, finished.outcome, finished.error,
@@ -340,7 +298,7 @@ class Dispatcher:
             self._on_run_ended(item.run)
         self._tell_run(item.run)
 
-    def _keep_bundle(self, item: _Item, finished: Finished) -> None:
+    def _keep_bundle(self, item: Item, finished: Finished) -> None:
         kind, subject = item.subject
         with self._records.write() as db:
             ids = stores.store_ids(db)
@@ -385,7 +343,7 @@ class Dispatcher:
         run = Run(**runs.run(self._records.reader, run_id).model_dump(exclude={"tasks"}))
         self._hub.tell("run", run, run=run_id)
 
-    def _tell_task(self, item: _Item) -> None:
+    def _tell_task(self, item: Item) -> None:
         task = self.enrich(runs.task(self._records.reader, item.number))
         data = json.loads(task.model_dump_json())
         self._hub.tell("task", {"run": item.run, "task": data}, run=item.run)
@@ -401,12 +359,12 @@ class Dispatcher:
         error = ("The service was stopped while this went on. Nothing of it counts as a bundle; "
                  "the next run clears up after it.")
         interrupted = []
-        held: list[_Item] = []
+        held: list[Item] = []
         with self._records.write() as db:
             for run_id in runs.unfinished(db):
                 for task in runs.tasks(db, run_id):
                     if task.state == "running":
-                        held.append(_Item(task.id, (task.subject_kind, task.subject), run=run_id))
+                        held.append(Item(task.id, (task.subject_kind, task.subject), run=run_id))
                     if task.state != "ended":
                         runs.log(db, "error", error, run_id=run_id, subject=task.subject)
                         runs.end_task(db, task.id, "interrupted", error)
@@ -423,7 +381,7 @@ class Dispatcher:
             self._on_run_ended(run_id)
 
 
-    def _release_holds(self, held: list[_Item]) -> None:
+    def _release_holds(self, held: list[Item]) -> None:
         """Take away the hold pages of tasks that the service did not see end."""
         db = self._records.reader
         for item in held:
@@ -444,7 +402,3 @@ class AlreadyGoing(Trouble):
         super().__init__(f"Job “{job}” is going on already, as run {run_id}.",
                          f"Follow it (fasciculus runs follow {run_id}), or cancel it first.")
         self.run_id = run_id
-
-
-def _key(item: _Item) -> tuple[str, int]:
-    return ("task" if item.run is not None else "restore", item.number)

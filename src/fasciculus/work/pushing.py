@@ -84,7 +84,7 @@ class Pusher:
 
 
 class Spool:
-    """Where pieces wait for their stores; a :class:`~fasciculus.core.bundling.packing.Room`.
+    """Where pieces wait for their stores; a :class:`~fasciculus.core.bundling.underway.Room`.
 
     Holds at most ``limit`` bytes: whoever packs waits until a piece has gone to every
     store that still works.

@@ -14,9 +14,8 @@ import queue
 import threading
 from collections import Counter
 from collections.abc import Callable, Iterable, Iterator
-from dataclasses import dataclass, field
 from pathlib import Path
-from typing import TYPE_CHECKING, Any, BinaryIO, Protocol
+from typing import TYPE_CHECKING, Any, BinaryIO
 
 from blake3 import blake3
 
@@ -25,6 +24,7 @@ from .entry import FILE, Entry, Part
 from .frames import FRAME_SIZE, Codec
 from .manifest import KindCount, PieceRecord
 from .names import piece_name
+from .underway import ForWriter, FrameUnderWay, Lister, Opened, Room, Source, Stretch
 
 if TYPE_CHECKING:
     from concurrent.futures import Future, ThreadPoolExecutor
@@ -34,72 +34,6 @@ _LISTED_AT_ONCE = 10_000
 _LINES_AT_ONCE = 2 * 1024 * 1024
 SMALLEST_PIECE = 1024 * 1024
 PART_MARK = b".fasciculus-part-"
-
-
-class Source(Protocol):
-    """Bytes to be read in order."""
-
-    def read(self, count: int, /) -> bytes: ...
-
-
-class Room(Protocol):
-    """Where piece files are written, and who waits when it is full."""
-
-    def take(self) -> Path:
-        """Wait until another piece may be spooled, then give the folder for it."""
-
-    def put(self, path: Path, record: PieceRecord) -> None:
-        """Hand a finished piece over."""
-
-
-class Lister(Protocol):
-    """Takes each entry once the place of its bytes is known."""
-
-    def add(self, entry: Entry) -> None: ...
-
-    def add_line(self, line: bytes) -> None:
-        """An entry by its line, newline included."""
-
-    def add_lines(self, lines: bytes) -> None:
-        """Several entries that were taken over together."""
-
-
-@dataclass(slots=True)
-class _Frame:
-    piece: str = ""
-    offset: int = 0
-    length: int = 0
-
-
-@dataclass(slots=True)
-class _Stretch:
-    frame: _Frame
-    offset: int
-    size: int
-
-
-@dataclass(slots=True)
-class _Open:
-    """An entry whose bytes are not all packed yet; ``line`` is its listing's line, where that is known."""
-
-    entry: Entry
-    stretches: list[_Stretch] = field(default_factory=list)
-    first: Entry | None = None
-    line: bytes = b""
-    placed: bool = False
-    lines: list[bytes] = field(default_factory=list)
-    then: list[Callable[[], None]] = field(default_factory=list)
-
-
-@dataclass(slots=True)
-class _Packed:
-    """For the writer: a frame to write, the entries to list after it, the piece to end with it."""
-
-    frame: _Frame
-    data: Future[bytes] | None
-    listed: list[_Open]
-    kind: str
-    ends_piece: bool
 
 
 _NO_ENTRY = Entry("", b"")
@@ -127,7 +61,7 @@ class Packer:
         self._on_packed, self._known = on_packed, known
         self._threads = threads
         self._pool: ThreadPoolExecutor | None = None
-        self._queue: queue.Queue[_Packed | None] = queue.Queue(threads + 1)
+        self._queue: queue.Queue[ForWriter | None] = queue.Queue(threads + 1)
         self._failure: BaseException | None = None
         # Not Thread.join: a signal that breaks into it marks the thread as ended (CPython 3.11).
         self._written = threading.Event()
@@ -135,8 +69,8 @@ class Packer:
         self._writer.start()
         self._buffer = bytearray()
         self._lines_held = 0
-        self._frame = _Frame()
-        self._listed: list[_Open] = []
+        self._frame = FrameUnderWay()
+        self._listed: list[Opened] = []
         self._piece_bytes = 0
         self._kind = ""
         self._split: set[bytes] = set()
@@ -158,7 +92,7 @@ class Packer:
         entry.size, entry.digest = first.size, first.digest
         if held:
             self._count(entry)
-        opened = _Open(entry) if held else self._begin(entry)
+        opened = Opened(entry) if held else self._begin(entry)
         opened.first = first
         self._finish(opened)
 
@@ -172,7 +106,7 @@ class Packer:
         opened = self._begin(entry)
         if data:
             if self._room_for(entry, len(data)):
-                opened.stretches.append(_Stretch(self._frame, len(self._buffer), len(data)))
+                opened.stretches.append(Stretch(self._frame, len(self._buffer), len(data)))
                 self._append(data)
                 self._append(tarheader.padding(len(data)))
             else:
@@ -186,7 +120,7 @@ class Packer:
         for part in parts:
             if entry.link is None:
                 self.used[part.piece] += part.size
-        self._finish(_Open(entry, line=line, placed=True))
+        self._finish(Opened(entry, line=line, placed=True))
 
     def add_line(self, kind: str, line: bytes, size: int, at: list[list[Any]]) -> None:
         """Add a file that stands in the previous listing as it is, by its line there."""
@@ -196,7 +130,7 @@ class Packer:
         count.bytes += size
         for part in at:
             self.used[part[0]] += part[4]
-        self._listed.append(_Open(_NO_ENTRY, line=line))
+        self._listed.append(Opened(_NO_ENTRY, line=line))
         if len(self._listed) >= _LISTED_AT_ONCE:
             self._cut()
 
@@ -212,7 +146,7 @@ class Packer:
         # Together, since each turn of the writing thread costs this one a wait for the interpreter's lock.
         last = self._listed[-1] if self._listed and self._listed[-1].lines else None
         if last is None:
-            last = _Open(_NO_ENTRY)
+            last = Opened(_NO_ENTRY)
             self._listed.append(last)
         last.lines.append(lines)
         last.then.append(then)
@@ -278,11 +212,11 @@ class Packer:
         if entry.type == FILE and entry.link is None:
             count.bytes += entry.size
 
-    def _begin(self, entry: Entry) -> _Open:
+    def _begin(self, entry: Entry) -> Opened:
         self._count(entry)
         if not (entry.type == FILE and entry.link is None and entry.size):
             self._place(tarheader.header(entry))
-        return _Open(entry)
+        return Opened(entry)
 
     def _room_for(self, entry: Entry, size: int) -> bool:
         """Write the header if the entry fits into one piece, ending the current one if need be."""
@@ -301,15 +235,15 @@ class Packer:
             self._end_piece()
         self._append(head)
 
-    def _add_chunks(self, opened: _Open, chunks: Iterator[bytes], size: int) -> None:
-        opened.stretches.append(_Stretch(self._frame, len(self._buffer), size))
+    def _add_chunks(self, opened: Opened, chunks: Iterator[bytes], size: int) -> None:
+        opened.stretches.append(Stretch(self._frame, len(self._buffer), size))
         for chunk in chunks:
             self._append(chunk)
             if len(self._buffer) >= self._frame_size:
                 self._cut()
         self._append(tarheader.padding(size))
 
-    def _add_parts(self, opened: _Open, chunks: Iterator[bytes]) -> None:
+    def _add_parts(self, opened: Opened, chunks: Iterator[bytes]) -> None:
         """Spread a file that is larger than a piece over several, each with its own header."""
         entry, left, number = opened.entry, opened.entry.size, 0
         rest = b""
@@ -320,7 +254,7 @@ class Packer:
             head = tarheader.header(entry, self._piece_size, name)
             size = min(left, (self._piece_size - len(head) - 511) // 512 * 512)
             self._append(tarheader.header(entry, size, name))
-            opened.stretches.append(_Stretch(self._frame, len(self._buffer), size))
+            opened.stretches.append(Stretch(self._frame, len(self._buffer), size))
             need = size
             while need:
                 chunk = rest or next(chunks)
@@ -336,7 +270,7 @@ class Packer:
         self._buffer += data
         self._piece_bytes += len(data)
 
-    def _finish(self, opened: _Open) -> None:
+    def _finish(self, opened: Opened) -> None:
         self._listed.append(opened)
         if len(self._buffer) >= self._frame_size or len(self._listed) >= _LISTED_AT_ONCE:
             self._cut()
@@ -345,10 +279,10 @@ class Packer:
         data: Future[bytes] | None = None
         if self._buffer:
             data = self._packers().submit(self._codec.pack, bytes(self._buffer))
-        self._submit(_Packed(self._frame, data, self._listed, self._kind, ends_piece))
+        self._submit(ForWriter(self._frame, data, self._listed, self._kind, ends_piece))
         if data is not None:
             self._buffer = bytearray()
-            self._frame = _Frame()
+            self._frame = FrameUnderWay()
         self._listed = []
         self._lines_held = 0
 
@@ -368,7 +302,7 @@ class Packer:
         elif self._listed:
             self._cut()
 
-    def _submit(self, item: _Packed | None) -> None:
+    def _submit(self, item: ForWriter | None) -> None:
         while True:
             self._check()
             try:
@@ -417,7 +351,7 @@ class Packer:
         finally:
             self._written.set()
 
-    def _list(self, opened: _Open) -> None:
+    def _list(self, opened: Opened) -> None:
         entry = opened.entry
         if opened.lines:
             self._listing.add_lines(b"".join(opened.lines))

@@ -1,0 +1,84 @@
+"""What is under way while a bundle is packed, and who takes part in it."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass, field
+from pathlib import Path
+from typing import TYPE_CHECKING, Protocol
+
+from .entry import Entry
+from .manifest import PieceRecord
+
+if TYPE_CHECKING:
+    from concurrent.futures import Future
+
+
+class Source(Protocol):
+    """Bytes to be read in order."""
+
+    def read(self, count: int, /) -> bytes: ...
+
+
+class Room(Protocol):
+    """Where piece files are written, and who waits when it is full."""
+
+    def take(self) -> Path:
+        """Wait until another piece may be spooled, then give the folder for it."""
+
+    def put(self, path: Path, record: PieceRecord) -> None:
+        """Hand a finished piece over."""
+
+
+class Lister(Protocol):
+    """Takes each entry once the place of its bytes is known."""
+
+    def add(self, entry: Entry) -> None: ...
+
+    def add_line(self, line: bytes) -> None:
+        """An entry by its line, newline included."""
+
+    def add_lines(self, lines: bytes) -> None:
+        """Several entries that were taken over together."""
+
+
+@dataclass(slots=True)
+class FrameUnderWay:
+    """A frame whose place in its piece is known once it is written."""
+
+    piece: str = ""
+    offset: int = 0
+    length: int = 0
+
+
+@dataclass(slots=True)
+class Stretch:
+    """Bytes of an entry in a frame."""
+
+    frame: FrameUnderWay
+    offset: int
+    size: int
+
+
+@dataclass(slots=True)
+class Opened:
+    """An entry whose bytes are not all packed yet; ``line`` is its listing's line, where that is known."""
+
+    entry: Entry
+    stretches: list[Stretch] = field(default_factory=list)
+    first: Entry | None = None
+    line: bytes = b""
+    placed: bool = False
+    lines: list[bytes] = field(default_factory=list)
+    then: list[Callable[[], None]] = field(default_factory=list)
+
+
+@dataclass(slots=True)
+class ForWriter:
+    """For the writer: a frame to write, the entries to list after it, the piece to end with it."""
+
+    frame: FrameUnderWay
+    data: Future[bytes] | None
+    listed: list[Opened]
+    kind: str
+    ends_piece: bool
