@@ -45,7 +45,15 @@ class Nights:
         self.events: list[dict] = []
 
     def store_order(self, name: str) -> dict:
-        return {"name": name, "kind": "folder", "settings": self.specs[name].settings, "store_id": "s"}
+        spec = self.specs[name]
+        return {"name": name, "kind": spec.kind, "settings": spec.settings, "secrets": spec.secrets, "store_id": "s"}
+
+    def add_store(self, spec: StoreSpec) -> None:
+        self.specs[spec.name] = spec
+        store = open_store(spec)
+        store.connect()
+        mark(store, "s")
+        store.close()
 
     def order(self, incremental: bool = True, keep: int = 1000, **more) -> BundleOrder:
         self.number += 1
@@ -121,10 +129,10 @@ class Nights:
         _, events = self.upkeep(VerifyOrder, VerifyWork, store, deep=deep, **more)
         return ({e.file: e for e in events if isinstance(e, Damage)}, [e.file for e in events if isinstance(e, Sound)])
 
-    def repack(self, over: float = 0.1, **more):
+    def repack(self, over: float = 0.1, store: str = "attic", **more):
         """Repack, and take over the new listings as the service does."""
         listings = self.root / "repacked"
-        finished, events = self.upkeep(RepackOrder, RepackWork, over=over, piece_size=2 * MIB, spool_limit=1 << 30,
+        finished, events = self.upkeep(RepackOrder, RepackWork, store, over=over, piece_size=2 * MIB, spool_limit=1 << 30,
                                        listings=str(listings), **more)
         for event in events:
             if isinstance(event, Repacked):
@@ -132,7 +140,7 @@ class Nights:
                 made = listings / f"{event.bundle}.zst"
                 if not made.exists():
                     # Turned earlier, when nobody heard of it: the store's own is the right one.
-                    (made,) = (self.root / "attic" / SUBJECT.bundle(event.bundle)).glob("listing*.zst")
+                    (made,) = (self.root / store / SUBJECT.bundle(event.bundle)).glob("listing*.zst")
                 shutil.copy(made, self.root / f"{event.bundle}.zst")
         return finished
 

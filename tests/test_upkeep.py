@@ -181,6 +181,32 @@ def test_repacking_may_be_stopped_before_any_write(nights, writes_can_be_cut):
     assert cut > 8 and max(sizes) < min(sizes) * 1.01
 
 
+def test_upkeep_over_sftp(nights, openssh):
+    """On a real server: checksums without reading, mending both ways, repacking."""
+    del nights.specs["cellar"]
+    nights.add_store(openssh.spec())
+    assert nights.night()["brings"] == "full", "the new store has nothing yet"
+    settled(nights)
+    nights.night()
+    there = openssh.bundles
+    large = max(pieces(nights, -1), key=lambda name: (there / SUBJECT.piece(name)).stat().st_size)
+    nights.known = nights.known[-2:]
+    for name, path in (("openssh", there / SUBJECT.piece(large)), ("attic", nights.piece(large))):
+        other = "attic" if name == "openssh" else "openssh"
+        nights.flip(path)
+        damage, _ = nights.verify(deep=name == "attic", store=name)
+        assert list(damage) == [f"pieces/{large}"], "a server with a shell tells checksums"
+        finished, _ = nights.upkeep(MendOrder, MendWork, name, files=list(damage), sources=[nights.store_order(other)])
+        assert finished.outcome == "done"
+        assert nights.verify(deep=True, store=name)[0] == {}
+    age(nights)
+    before = sum(path.stat().st_size for path in there.rglob("*.tar.zst"))
+    assert nights.repack(store="openssh").bytes == before - sum(path.stat().st_size for path in there.rglob("*.tar.zst"))
+    assert nights.verify(deep=True, store="openssh")[0] == {}
+    for name in nights.known:
+        assert nights.restored(name, "openssh") == nights.images[name]
+
+
 # Through the service ---------------------------------------------------------------
 
 @pytest.fixture
