@@ -27,7 +27,8 @@ SIZE = {"width": 1280, "height": 800}
 FLAGS = ["--no-sandbox", "--disable-gpu", "--disable-background-networking", "--no-first-run"]
 PAGES = {
     "overview": "/", "accounts": "/accounts", "account": "/accounts/bitternpress", "job": "/jobs/nightly",
-    "run": "/runs/{run}", "changes": "/bundles/{bundle}?view=changes", "store": "/stores/boathouse", "bundle": "/bundles/{bundle}?folder=sites%2Fbitternpress.example", "stores": "/stores",
+    "run": "/runs/{run}", "changes": "/bundles/{bundle}?view=changes", "store": "/stores/boathouse",
+    "bundle": "/bundles/{bundle}?folder=sites%2Fbitternpress.example", "stores": "/stores",
     "host": "/hosts/reed-1", "coverage": "/coverage?sort=state", "finding": "/hosts/reed-1/finding",
 }
 COMMANDS = {
