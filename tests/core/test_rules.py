@@ -173,16 +173,17 @@ def test_the_bundle_before_is_found_by_path_and_by_digest(tmp_path):
     assert previous.same(file(b"b", "00", Part("x", 0, 0, 0, 1))) is None, "a new path"
     assert previous.same(asked[1]).parts == entries[1].parts, "also a name that is not UTF-8"
     touched = file(b"film", "00", *spread, mtime_ns=99)
-    assert previous.same(touched) is None and previous.may_hold(3_000_000)
-    assert previous.holding("cc" * 32, 3_000_000) == spread
-    assert previous.holding("aa" * 32, 300) == [Part("p1", 100, 50, 7, 300)]
-    assert previous.holding("aa" * 32, 299) is None and previous.holding("99" * 32, 300) is None
+    assert previous.same(touched) is None and previous.may_hold("files", 3_000_000)
+    assert previous.holding("files", "cc" * 32, 3_000_000) == spread
+    assert previous.holding("files", "aa" * 32, 300) == [Part("p1", 100, 50, 7, 300)]
+    assert previous.holding("files", "aa" * 32, 299) is None and previous.holding("files", "99" * 32, 300) is None
     # A kind that is not looked at is passed over.
     assert previous.same(asked[4]).digest == "ee" * 32
     previous.close()
     damaged = Previous(path, unchanged_here, tmp_path, frozenset({"p1"}))
-    assert damaged.same(asked[0]) is None and damaged.holding("aa" * 32, 300) is None
-    assert damaged.holding("cc" * 32, 3_000_000) is None and damaged.holding("dd" * 32, 40)
+    assert damaged.same(asked[0]) is None and damaged.holding("files", "aa" * 32, 300) is None
+    assert damaged.holding("files", "dd" * 32, 40) is None, "files and all else are apart"
+    assert damaged.holding("files", "cc" * 32, 3_000_000) is None and damaged.holding("databases", "dd" * 32, 40)
     damaged.close()
 
 
@@ -206,7 +207,7 @@ def test_many_digests_are_found_again(tmp_path):
         )
     previous = Previous(listed(tmp_path, entries), unchanged_here, tmp_path)
     for entry in rng.sample(entries, 300):
-        assert previous.holding(entry.digest, 10) == entry.parts
+        assert previous.holding("files", entry.digest, 10) == entry.parts
     previous.close()
     assert os.listdir(tmp_path) == ["before.zst"], "its index leaves nothing behind"
 

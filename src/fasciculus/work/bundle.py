@@ -34,7 +34,7 @@ _TICK = 0.4
 _RULES_SAID = 20
 
 
-def _nothing(digest: str, size: int) -> None:
+def _nothing(kind: str, digest: str, size: int) -> None:
     """A full bundle holds all its bytes itself."""
 
 

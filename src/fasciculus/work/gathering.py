@@ -180,12 +180,12 @@ class Gatherer:
 
     def _held(self, entry: Entry, source: Contents) -> bool:
         """Whether the bundle before holds a large file's contents; reads it once more to know."""
-        if self._previous is None or not self._previous.may_hold(entry.size) or not source.again():
+        if self._previous is None or not self._previous.may_hold(entry.kind, entry.size) or not source.again():
             return False
         digest = blake3()
         while chunk := source.read(_WHOLE):
             digest.update(chunk)
-        parts = self._previous.holding(digest.hexdigest(), entry.size)
+        parts = self._previous.holding(entry.kind, digest.hexdigest(), entry.size)
         if parts is None:
             source.again()
             return False

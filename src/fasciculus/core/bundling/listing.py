@@ -18,7 +18,7 @@ from ..errors import Damaged
 from .entry import DIR, FILE, Entry, Part
 
 _CHUNK = 256 * 1024
-_OF_FILES = b'{"kind":"files"'
+OF_FILES = b'{"kind":"files"'
 
 
 def _put_path(row: dict[str, Any], key: str, value: bytes) -> None:
@@ -119,7 +119,7 @@ class ListingWriter:
 
     def add_line(self, line: bytes) -> None:
         """Add an entry by its line, newline included."""
-        if self._noting is not None and line.startswith(_OF_FILES):
+        if self._noting is not None and line.startswith(OF_FILES):
             self._noting.line(line)
         self._write(self._packer.compress(line))
 

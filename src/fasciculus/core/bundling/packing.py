@@ -51,7 +51,7 @@ class Packer:
         self, bundle: str, codec: Codec, room: Room, listing: Lister, *,
         piece_size: int, threads: int = 2, frame_size: int = FRAME_SIZE,
         on_packed: Callable[[int], None] = lambda count: None,
-        known: Callable[[str, int], list[Part] | None] = lambda digest, size: None,
+        known: Callable[[str, str, int], list[Part] | None] = lambda kind, digest, size: None,
         numbers: dict[str, int] | None = None,
     ) -> None:
         self._bundle, self._codec, self._room, self._listing = bundle, codec, room, listing
@@ -101,7 +101,7 @@ class Packer:
         if entry.type == FILE:
             entry.size = len(data)
             entry.digest = blake3(data).hexdigest()
-            if data and (parts := self._known(entry.digest, len(data))):
+            if data and (parts := self._known(entry.kind, entry.digest, len(data))):
                 return self.add_known(entry, parts)
         opened = self._begin(entry)
         if data:

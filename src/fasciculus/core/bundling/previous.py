@@ -19,7 +19,7 @@ from typing import IO, Any
 import orjson
 
 from .entry import FILE, Entry, Part, order
-from .listing import from_line, read_lines
+from .listing import OF_FILES, from_line, read_lines
 
 #: Digest, piece, frame, frame length, offset in the frame, size.
 _SLOT = struct.Struct("<16sIQIIQ")
@@ -81,15 +81,15 @@ class Previous:
         self._lines: Iterator[bytes] = iter(())
         self._current: Known | None = None
         self._ordered: tuple[bytes, ...] | None = None
-        self._index: _Index | None = None
+        self._indexes: dict[bool, _Index] = {}
 
     def close(self) -> None:
         if self._raw is not None:
             self._raw.close()
             self._raw = None
-        if self._index is not None:
-            self._index.close()
-            self._index = None
+        for index in self._indexes.values():
+            index.close()
+        self._indexes.clear()
 
     def _begin(self, kind: str) -> None:
         """Go to the entries of a kind; their order in the listing is that in which they are asked for."""
@@ -176,18 +176,20 @@ class Previous:
             return None
         return current
 
-    def holding(self, digest: str, size: int) -> list[Part] | None:
-        """Where the bundle before holds contents of a digest."""
-        return self._indexed().get(digest, size) if size else None
+    def holding(self, kind: str, digest: str, size: int) -> list[Part] | None:
+        """Where the bundle before holds contents of a digest, among its files or among all else."""
+        return self._indexed(kind).get(digest, size) if size else None
 
-    def may_hold(self, size: int) -> bool:
+    def may_hold(self, kind: str, size: int) -> bool:
         """Whether it holds a large file of that size at all, so that reading it twice may pay."""
-        return size in self._indexed().large
+        return size in self._indexed(kind).large
 
-    def _indexed(self) -> _Index:
-        if self._index is None:
-            self._index = _Index(self._path, self._spool, self._damaged)
-        return self._index
+    def _indexed(self, kind: str) -> _Index:
+        # Apart, since members of dumps are asked for every night, and files only when some changed.
+        of_files = kind == "files"
+        if of_files not in self._indexes:
+            self._indexes[of_files] = _Index(self._path, self._spool, self._damaged, of_files)
+        return self._indexes[of_files]
 
 
 def _same_special(entry: Entry, row: dict[str, Any]) -> bool:
@@ -201,7 +203,7 @@ def _same_special(entry: Entry, row: dict[str, Any]) -> bool:
 class _Index:
     """Contents by digest: a hash table in a file, so that a million files need little memory."""
 
-    def __init__(self, listing: Path, spool: Path, damaged: frozenset[str]) -> None:
+    def __init__(self, listing: Path, spool: Path, damaged: frozenset[str], of_files: bool) -> None:
         self.large: set[int] = set()
         #: What is spread over several pieces: as rare as it is large.
         self._spread: dict[bytes, list[Part]] = {}
@@ -209,7 +211,7 @@ class _Index:
         count = 0
         with listing.open("rb") as raw:
             for line in read_lines(raw):
-                count += b'"blake3"' in line
+                count += line.startswith(OF_FILES) == of_files and b'"blake3"' in line
         self._slots = 1 << max(8, (2 * count + 1).bit_length())
         self._file = (spool / "digests").open("w+b")
         self._file.truncate(self._slots * _SLOT.size)
@@ -218,6 +220,8 @@ class _Index:
         numbers: dict[str, int] = {}
         with listing.open("rb") as raw:
             for line in read_lines(raw):
+                if line.startswith(OF_FILES) != of_files:
+                    continue
                 row = orjson.loads(line)
                 at = row.get("at", ())
                 if not at or any(part[0] in damaged for part in at):
