@@ -264,6 +264,8 @@ def test_damage_is_found_named_and_mended(kept, running, tmp_path):
     assert work.outcome == "done" and "whole" in work.sentence
     assert all(copy.sound and bool(copy.verified_deep) == (copy.store == "attic")
                for copy in kept.bundles_show(bundle.id).copies)
+    quiet = running.cli("stores", "verify", "attic", "--quiet")
+    assert (quiet.returncode, quiet.stdout) == (0, "")
     piece = tmp_path / "attic" / SUBJECT.piece(kept.bundles_show(bundle.id).pieces[0]["name"])
     data = bytearray(piece.read_bytes())
     data[len(data) // 2] ^= 1

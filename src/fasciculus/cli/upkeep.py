@@ -23,10 +23,11 @@ Store = Annotated[str, typer.Argument(help="The store's name.", show_default=Fal
 Number = Annotated[int, typer.Argument(help="The number of the upkeep.", show_default=False)]
 Subject = Annotated[str, typer.Option(help="Only of this account, site or host.")]
 Background = Annotated[bool, typer.Option("--no-wait", help="Come back at once; look with: fasciculus upkeep list.")]
+Quiet = Annotated[bool, typer.Option("--quiet", help="Say nothing when all is well.")]
 AsJson = Annotated[bool, typer.Option("--json", help="JSON, for programs.")]
 
 
-def _finish(client: Client, started: UpkeepStarted, no_wait: bool, as_json: bool) -> None:
+def _finish(client: Client, started: UpkeepStarted, no_wait: bool, as_json: bool, quiet: bool) -> None:
     """Wait for all that was started, and end with the worst exit code."""
     if no_wait:
         output.out.print(f"Queued: {', '.join(map(str, started.ids))}.", highlight=False)
@@ -40,6 +41,8 @@ def _finish(client: Client, started: UpkeepStarted, no_wait: bool, as_json: bool
         output.show_json(ended)
     else:
         for work in ended:
+            if quiet and work.outcome == "done" and work.kind != "mend":
+                continue
             output.out.print(f"{output.MARKS.get(work.outcome or '', '■')} {work.kind} {work.subject} on {work.store}: "
                              f"{work.sentence}", soft_wrap=True, highlight=False)
     good = all(work.outcome == "done" for work in ended if work.kind != "verify" or not _mended(work, ended))
@@ -54,17 +57,18 @@ def _mended(work: Upkeep, ended: list[Upkeep]) -> bool:
 def verify(name: Store, deep: Annotated[bool, typer.Option("--deep", help="Read every byte and compare.")] = False,
            subject: Subject = "",
            bundle: Annotated[int | None, typer.Option(help="Only this bundle's copy.", show_default=False)] = None,
-           no_wait: Background = False, as_json: AsJson = False) -> None:
+           no_wait: Background = False, quiet: Quiet = False, as_json: AsJson = False) -> None:
     """Look whether the copies on a store are whole, and mend what another store still has."""
     with service() as client:
-        _finish(client, client.stores_verify(name, deep, subject, bundle), no_wait, as_json)
+        _finish(client, client.stores_verify(name, deep, subject, bundle), no_wait, as_json, quiet)
 
 
 @stores_app.command("mend")
-def mend(name: Store, subject: Subject = "", no_wait: Background = False, as_json: AsJson = False) -> None:
+def mend(name: Store, subject: Subject = "", no_wait: Background = False, quiet: Quiet = False,
+         as_json: AsJson = False) -> None:
     """Put intact files of other stores in the place of damaged ones."""
     with service() as client:
-        _finish(client, client.stores_mend(name, subject), no_wait, as_json)
+        _finish(client, client.stores_mend(name, subject), no_wait, as_json, quiet)
 
 
 @stores_app.command("repack")
@@ -72,10 +76,10 @@ def repack(name: Store, subject: Subject = "",
            over: Annotated[int, typer.Option(help="Percent of dead weight from which a piece is written anew.",
                                              min=0, max=95)] = 20,
            dry_run: Annotated[bool, typer.Option("--dry-run", help="Only measure and say what it would free.")] = False,
-           no_wait: Background = False, as_json: AsJson = False) -> None:
+           no_wait: Background = False, quiet: Quiet = False, as_json: AsJson = False) -> None:
     """Write pieces anew without what no bundle needs. May be stopped at any time."""
     with service() as client:
-        _finish(client, client.stores_repack(name, subject, over, dry_run), no_wait, as_json)
+        _finish(client, client.stores_repack(name, subject, over, dry_run), no_wait, as_json, quiet)
 
 
 @app.command("list")
