@@ -8,7 +8,7 @@
 </script>
 
 {#if items}
-  <Select aria-label={label} class="w-auto!" size="sm" items={[{ value: '', name: label }, ...items]} placeholder=""
+  <Select aria-label={label} class="w-auto!" classes={{ select: 'pr-9!' }} size="sm" items={[{ value: '', name: label }, ...items]} placeholder=""
     value={list.filters[name] ?? ''} onchange={(e) => list.set(name, e.currentTarget.value)} />
 {:else}
   <div class="w-56"><Input aria-label={label} placeholder={label} size="sm" value={list.filters[name] ?? ''}
