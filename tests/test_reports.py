@@ -8,7 +8,7 @@ import pytest
 from running import run, set_up, sftp_store, small_account, until
 
 from fasciculus.demo.mailbox import MailboxStandIn
-from fasciculus.models import MailServer
+from fasciculus.models import MailServer, Store
 
 
 def mail_to(port: int, **more) -> MailServer:
@@ -84,6 +84,41 @@ def test_what_cannot_be_sent_waits_and_arrives_later(running, stand_in, tmp_path
         assert until(again.messages)[0]["subject"].startswith("[Fasciculus] nightly: done")
         until(lambda: client.outbox_list().total == 0)
         again.close()
+
+
+def test_people_are_told_of_damage_once_and_of_its_mending(running, mailbox, tmp_path):
+    """To all whose jobs made the copies, also in jobs that report in trouble only."""
+    for name in ("attic", "cellar"):
+        (tmp_path / name).mkdir()
+    stores = [Store(name=name, kind="folder", path=str(tmp_path / name)) for name in ("attic", "cellar")]
+    with running.client() as client:
+        set_up(client, [small_account(tmp_path, "millpond")], stores, report_to=["duty@sedge-quill.example"],
+               report_when="trouble", zone="Europe/Vienna")
+        client.mail_change(mail_to(mailbox.port))
+        run(client, "nightly")
+        name = client.bundles_show(client.bundles_list().items[0].id).pieces[0]["name"]
+        in_attic, in_cellar = (tmp_path / store / "accounts/millpond/pieces" / name for store in ("attic", "cellar"))
+        in_attic.unlink()
+        assert running.cli("stores", "verify", "attic").returncode == 0
+        found, mended = until(lambda: len(mailbox.messages()) == 2 and mailbox.messages())
+        assert found["subject"] == "[Fasciculus] attic: damage found (millpond)"
+        assert found["to"] == "duty@sedge-quill.example"
+        for part in ("plain", "html"):
+            text = found.get_body((part,)).get_content()
+            assert name in text and "missing" in text and "files/page-1.html" in text and "from cellar now" in text
+            assert "1 file mended" in mended.get_body((part,)).get_content()
+        assert mended["subject"] == "[Fasciculus] attic: damage mended (millpond)"
+        assert " CET" in found.get_body(("plain",)).get_content()
+        in_attic.unlink()
+        in_cellar.unlink()
+        for _ in range(2):
+            assert running.cli("stores", "verify", "attic").returncode == 1
+        client.stores_mend("attic")
+        until(lambda: len(mailbox.messages()) == 6)
+        assert [message["subject"].split(": ")[1] for message in mailbox.messages()[2:]] == [
+            "damage found (millpond)", *["damage not mended (millpond)"] * 3]
+        assert name in mailbox.messages()[-1].get_body(("html",)).get_content()
+        assert client.reports_list().items[0].run is None
 
 
 @pytest.fixture

@@ -206,3 +206,21 @@ def damaged_files(db: sqlite3.Connection, subject: tuple[str, str], stores: list
     return [row[0] for row in db.execute(
         "SELECT DISTINCT file FROM damage JOIN store ON store.id=store_id WHERE subject_kind=? AND subject=? "
         f"AND store.name IN ({marks}) ORDER BY file", (*subject, *stores))]
+
+
+def told_now(db: sqlite3.Connection, store: str, subject: tuple[str, str]) -> set[int]:
+    """The damage of a subject on a store that nobody was told of; from now on it counts as told."""
+    return {row[0] for row in db.execute(
+        "UPDATE damage SET told=? WHERE told IS NULL AND store_id=(SELECT id FROM store WHERE name=?) AND "
+        "subject_kind=? AND subject=? RETURNING id", (now(), store, *subject)).fetchall()}
+
+
+def concerned(db: sqlite3.Connection, store: str, subject: tuple[str, str]) -> tuple[list[str], str]:
+    """Who gets the reports of the jobs that made a subject's copies on a store, and the zone of the first job."""
+    rows = db.execute(
+        "SELECT DISTINCT job.document FROM job JOIN bundle ON bundle.job=job.name JOIN copy ON bundle_id=bundle.id "
+        "JOIN store ON store.id=store_id WHERE store.name=? AND subject_kind=? AND subject=? ORDER BY job.name",
+        (store, *subject))
+    jobs = [json.loads(row[0]) for row in rows]
+    people = dict.fromkeys(address for job in jobs for address in job["report_to"])
+    return list(people), jobs[0]["zone"] if jobs else "UTC"

@@ -5,7 +5,9 @@ from __future__ import annotations
 import json
 import logging
 import shutil
+import sqlite3
 import threading
+from collections.abc import Callable
 from datetime import UTC, datetime, timedelta
 from math import ceil
 from pathlib import Path
@@ -35,9 +37,10 @@ _BACKGROUND = "the background"
 class Caretaker:
     """Upkeep from queued to ended. Verifying goes on beside runs; mending and repacking hold their subject."""
 
-    def __init__(self, config: Config, records: Records, seal: Seal, hub: Hub, dispatcher: Dispatcher) -> None:
+    def __init__(self, config: Config, records: Records, seal: Seal, hub: Hub, dispatcher: Dispatcher,
+                 report: Callable[[sqlite3.Connection, int], None], reported: Callable[[], None]) -> None:
         self._config, self._records, self._seal, self._hub = config, records, seal, hub
-        self._dispatcher = dispatcher
+        self._dispatcher, self._report, self._reported = dispatcher, report, reported
         self._changed = threading.Condition()
         self._waiting: list[int] = []
         self._going: tuple[int, Worker] | None = None
@@ -47,12 +50,19 @@ class Caretaker:
 
     def start(self) -> None:
         """Put right what an earlier life left, then begin."""
+        left = upkeep.unfinished(self._records.reader)
         with self._records.write() as db:
-            for number in upkeep.unfinished(db):
+            for number in left:
                 upkeep.end(db, number, "interrupted", "The service was stopped while this went on. Copies are as "
                            "whole as before; start it again.")
-        for left in self._under_way.glob("upkeep-*"):
-            shutil.rmtree(left, ignore_errors=True)
+                self._report(db, number)
+        self._reported()
+        for number in left:
+            work = upkeep.upkeep(self._records.reader, number)
+            if work.kind == "verify":
+                self._mend(work)
+        for folder in self._under_way.glob("upkeep-*"):
+            shutil.rmtree(folder, ignore_errors=True)
         self._thread.start()
 
     def stop(self) -> None:
@@ -243,18 +253,22 @@ class Caretaker:
 
     def _end(self, number: int, finished: Finished) -> None:
         work = upkeep.upkeep(self._records.reader, number)
-        if work.kind == "verify" and finished.outcome == "warned":
+        if work.kind == "verify" and finished.outcome in ("warned", "interrupted"):
             # Before this one counts as ended: whoever waits for it looks for its mending then.
             self._mend(work)
         with self._records.write() as db:
             upkeep.end(db, number, finished.outcome, finished.error, finished.entries, finished.bytes,
                        finished.manifest)
+            # With its end: whatever happens in between, people are told of damage, and once.
+            self._report(db, number)
+        self._reported()
         self._tell(number)
         self._hub.changed("stores")
 
     def _mend(self, work: Upkeep) -> None:
         """Damage is mended at once where another store has copies."""
-        if upkeep.other_stores(self._records.reader, work.store, (work.subject_kind, work.subject)):
+        db, subject = self._records.reader, (work.subject_kind, work.subject)
+        if upkeep.damaged_files(db, subject, [work.store]) and upkeep.other_stores(db, work.store, subject):
             try:
                 self.begin("mend", work.store, f"upkeep {work.id}", work.subject)
             except Trouble as error:

@@ -57,7 +57,7 @@ def build(config: Config, environment: Mapping[str, str] = os.environ) -> Parts:
 
     dispatcher = Dispatcher(config, records, seal, hub, ended)
     scheduler = Scheduler(records, dispatcher, report)
-    caretaker = Caretaker(config, records, seal, hub, dispatcher)
+    caretaker = Caretaker(config, records, seal, hub, dispatcher, reporter.upkeep, outbox.wake)
     _first_start(records, environment)
     return Parts(config, records, seal, hub, dispatcher, scheduler, outbox, Previews(),
                  caretaker, Housekeeper(config, records, seal, hub, dispatcher.busy, caretaker.verify_some))

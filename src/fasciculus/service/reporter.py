@@ -10,13 +10,16 @@ from jinja2 import Environment, PackageLoader, StrictUndefined, select_autoescap
 
 from ..config import Config
 from ..core.reporting import CopyLine, RunReport, TaskLine, worst
-from ..models import RunDetail
-from ..records import reports, runs
+from ..core.reporting_upkeep import DamageLine, UpkeepReport
+from ..models import RunDetail, Upkeep
+from ..records import reports, runs, upkeep
 from ..records.db import Records
+from ..records.paging import Ask
 from .hub import Hub
 from .mail import compose, sender_of
 
 _LOG_LINES = 5000
+_DAMAGE_LINES = 500
 
 
 class Reporter:
@@ -45,20 +48,45 @@ class Reporter:
             run = runs.run(db, run_id)
             row = db.execute("SELECT report_to, report_when FROM run WHERE id=?", (run_id,)).fetchone()
             recipients: list[str] = json.loads(row["report_to"])
-            report = report_of(run, self._link(run_id))
+            report = report_of(run, self._link(f"runs/{run_id}"))
             if not recipients or (row["report_when"] == "trouble" and not report.trouble):
                 return
-            text = self._templates.get_template("report.txt").render(report=report)
-            html = self._templates.get_template("report.html").render(report=report)
             log = self._log_text(db, run_id, report) if report.trouble else None
-            message = compose(sender_of(db), recipients, report.title, text, html, log,
-                              f"run-{run_id}.log")
-            reports.add(db, run_id, run.job, report.title, recipients, text, html, message)
+            self._put(db, "report", report, recipients, run_id, run.job, log)
         self._hub.changed("reports")
 
-    def _link(self, run_id: int) -> str:
+    def upkeep(self, db: sqlite3.Connection, number: int) -> None:
+        """Report on upkeep that has ended, if it found damage that nobody was told of yet, or was to mend some.
+
+        To all who get the reports of the jobs that made the copies: damage is trouble.
+        """
+        work = upkeep.upkeep(db, number)
+        subject = (work.subject_kind, work.subject)
+        if work.kind == "repack" or (work.kind == "mend" and work.outcome == "cancelled"):
+            return
+        fresh = upkeep.told_now(db, work.store, subject)
+        if work.kind == "verify" and not fresh:
+            return
+        recipients, zone = upkeep.concerned(db, work.store, subject)
+        if recipients:
+            rows = upkeep.damage(db, Ask(limit=_DAMAGE_LINES), work.store, work.subject, work.subject_kind).items
+            lines = [DamageLine(row.file, row.reason, row.bundles, row.files, row.harmed) for row in rows
+                     if work.kind != "verify" or row.id in fresh]
+            report = upkeep_report_of(work, zone, lines, upkeep.other_stores(db, work.store, subject),
+                                      self._link(f"stores/{work.store}"))
+            self._put(db, "upkeep", report, recipients)
+
+    def _put(self, db: sqlite3.Connection, template: str, report: RunReport | UpkeepReport, recipients: list[str],
+             run_id: int | None = None, job: str = "", log: str | None = None) -> None:
+        """Put a report into the outbox."""
+        text = self._templates.get_template(f"{template}.txt").render(report=report)
+        html = self._templates.get_template(f"{template}.html").render(report=report)
+        message = compose(sender_of(db), recipients, report.title, text, html, log, f"run-{run_id}.log")
+        reports.add(db, run_id, job, report.title, recipients, text, html, message)
+
+    def _link(self, page: str) -> str:
         base = self._config.public_url.rstrip("/")
-        return f"{base}/#/runs/{run_id}" if base else ""
+        return f"{base}/#/{page}" if base else ""
 
     @staticmethod
     def _log_text(db: sqlite3.Connection, run_id: int, report: RunReport) -> str:
@@ -83,3 +111,10 @@ def report_of(run: RunDetail, link: str = "") -> RunReport:
     ended = run.ended or datetime.now(UTC)
     return RunReport(run.id, run.job, run.outcome or "failed", run.started or run.created, ended,
                      run.zone, run.started_by, lines, link)
+
+
+def upkeep_report_of(work: Upkeep, zone: str, damage: list[DamageLine], helpers: list[str],
+                     link: str = "") -> UpkeepReport:
+    """The report's model of ended upkeep."""
+    return UpkeepReport(work.id, work.kind, work.store, work.subject_kind, work.subject, work.outcome or "failed",
+                        work.sentence, work.ended or datetime.now(UTC), zone, work.started_by, damage, helpers, link)

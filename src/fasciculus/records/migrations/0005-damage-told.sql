@@ -1,0 +1,3 @@
+-- When people were told of damage by mail.
+
+ALTER TABLE damage ADD COLUMN told TEXT;
