@@ -284,19 +284,24 @@ def test_damage_that_no_store_can_mend_is_shown_and_stored_again_by_the_next_run
     name = kept.bundles_show(bundle.id).pieces[0]["name"]
     for store in ("attic", "cellar"):
         (tmp_path / store / SUBJECT.piece(name)).unlink()
+    sums = tmp_path / "attic" / SUBJECT.bundle(bundle.name) / "SHA256SUMS"
+    sums.write_text(sums.read_text()[1:])
     found = running.cli("stores", "verify", "attic")
     assert found.returncode == 1 and "found intact on no other store" in found.stdout, found.stdout
     (row,) = kept.damage_list(store="attic").items
     assert row.file == f"pieces/{name}" and "files/film.bin" in row.files and len(row.bundles) == 2
+    assert row.mend_from == ["cellar"] and not row.stored_again, "nobody looked at cellar yet"
     assert not next(c for c in kept.bundles_show(bundle.id).copies if c.store == "attic").sound
     assert any("attic" in row.text and row.level == "broken" for row in kept.overview().attention)
     shown = running.cli("damage", "list").stdout
     assert "files/film.bin" in shown and bundle.name in shown
     ended(kept, kept.stores_verify("cellar").ids)
+    assert all(row.mend_from == [] for row in kept.damage_list().items)
     done = run(kept, "nightly")
     assert done.outcome == "warned" and "stored again" in done.tasks[0].warnings[0]
     newest = kept.bundles_list().items[0]
     assert newest.new_bytes > 300_000 and all(copy.sound for copy in newest.copies)
+    assert [row.stored_again for row in kept.damage_list().items] == [newest.name] * 2
     kept.bundles_download(newest.id, tmp_path / "whole.tar.gz")
 
 

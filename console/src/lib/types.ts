@@ -94,7 +94,7 @@ export interface Upkeep {
   id: number; kind: string; store: string; subject: string; deep: boolean; dry_run: boolean; state: string; outcome: string | null;
   sentence: string; bytes: number; total: number; stage: string; started_by: string; created: string; started: string | null;
 }
-export interface DamageRow { id: number; store: string; subject: string; file: string; reason: string; bundles: string[]; files: string[]; harmed: number; found: string }
+export interface DamageRow { id: number; store: string; subject: string; file: string; reason: string; bundles: string[]; files: string[]; harmed: number; found: string; mend_from: string[]; stored_again: string }
 export interface Growth {
   points: { bundle: number; job: string; moment: string; bytes: number; new_bytes: number; packed: number }[];
   stores: { store: string; copies: number; stored: number; holds: number; dead: number }[]; per_week: number | null;

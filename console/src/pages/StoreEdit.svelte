@@ -2,7 +2,7 @@
   import { Button, Input, Radio, Textarea } from 'flowbite-svelte';
   import { push } from 'svelte-spa-router';
   import { call, Problem, query } from '../lib/api.svelte';
-  import type { Page, Store, Tried } from '../lib/types';
+  import type { Store, Tried } from '../lib/types';
   import { size } from '../lib/words';
   import Damage from '../parts/Damage.svelte';
   import Field from '../parts/Field.svelte';
@@ -18,7 +18,6 @@
   let problem = $state<Problem | null>(null);
   let busy = $state(false);
   let removing = $state(false);
-  let others = $state(false);
   const badName = $derived(draft.name && !/^[a-z0-9]([a-z0-9._-]*[a-z0-9])?$/.test(draft.name) ? 'Use small letters, digits, dots, dashes and underscores.' : '');
   const badPath = $derived(draft.path && !draft.path.startsWith('/') ? 'Write an absolute folder, from the first slash on.' : '');
   const badPort = $derived(draft.port && !(Number(draft.port) >= 1 && Number(draft.port) <= 65535) ? 'A port is a number from 1 to 65535.' : '');
@@ -28,7 +27,6 @@
   async function load() {
     if (!params.name) return;
     saved = await call<Store>('GET', `/stores/${params.name}`);
-    others = (await call<Page<Store>>('GET', '/stores?limit=2')).total > 1;
     const { name, kind, path, address, port, user, folder, host_key, verify_days } = saved;
     draft = { name, kind, path, address, port: String(port), user, folder, host_key, verify_days: String(verify_days) };
   }
@@ -55,7 +53,7 @@
 </script>
 
 <div class="mb-3 flex items-center gap-3"><h1 class="mr-auto">{params.name ? `Store ${params.name}` : 'Add a store'}</h1>{#if params.name}<Button size="sm" color="alternative" onclick={() => (removing = true)}>Forget</Button>{/if}</div>
-{#if saved}<Damage store={saved.name} mendable={others} />{/if}
+{#if saved}<Damage store={saved.name} />{/if}
 <div class="grid grid-cols-1 gap-5 lg:grid-cols-[minmax(0,3fr)_minmax(0,2fr)]">
   <form onsubmit={save} class="sheet p-5">
     <Field label="Name" id="name" wrong={badName || problem?.at('name')}><Input id="name" bind:value={draft.name} placeholder="boathouse" required /></Field>

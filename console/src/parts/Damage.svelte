@@ -7,7 +7,7 @@
   import { count } from '../lib/words';
   import Moment from './Moment.svelte';
   import Trouble from './Trouble.svelte';
-  let { store, mendable }: { store: string; mendable: boolean } = $props();
+  let { store }: { store: string } = $props();
   let damage = $state<DamageRow[]>([]);
   let problem = $state<Problem | null>(null);
   const load = () => call<Page<DamageRow>>('GET', `/damage?store=${store}&limit=100`).then((p) => (damage = p.items)).catch((e) => (problem = e));
@@ -21,8 +21,8 @@
 <Trouble {problem} />
 {#each damage as d (d.id)}
     <div class="mb-2 border-l-4 border-brick bg-brick-soft px-3 py-2 text-sm wrap-anywhere">
-      <div><strong>■ {d.subject}: {d.file}</strong> {d.reason}; found <Moment at={d.found} />. It harms {count(d.bundles.length, 'bundle')} and {count(d.harmed, 'entry', 'entries')}. {mendable ? '' : 'No other store has a copy to mend it from. '}The next run stores anew what lies in it.
-        {#if mendable}<Button size="xs" class="ml-2" onclick={() => mend(d.subject)} aria-label="Mend {d.file}">Mend</Button>{/if}</div>
+      <div><strong>■ {d.subject}: {d.file}</strong> {d.reason}; found <Moment at={d.found} />. It harms {count(d.bundles.length, 'bundle')} and {count(d.harmed, 'entry', 'entries')}. {d.mend_from.length ? `It can be mended from ${d.mend_from.join(' or ')}. ` : 'No other store has a copy to mend it from. '}{d.stored_again ? `${d.stored_again} brought anew what lies in it.` : 'The next run stores anew what lies in it.'}
+        {#if d.mend_from.length}<Button size="xs" class="ml-2" onclick={() => mend(d.subject)} aria-label="Mend {d.file}">Mend</Button>{/if}</div>
       <details><summary class="cursor-pointer">Which</summary><div class="text-faint">{d.bundles.join(', ')}</div>{#each d.files as file}<div>{file}</div>{/each}{#if d.harmed > d.files.length}<div>… and {d.harmed - d.files.length} more</div>{/if}</details>
     </div>
   {/each}

@@ -8,7 +8,7 @@ from typing import Annotated
 import typer
 
 from ..client import Client
-from ..models import GrowthPoint, Upkeep, UpkeepStarted
+from ..models import DamageRow, GrowthPoint, Upkeep, UpkeepStarted
 from . import output
 from .output import moment, service, size
 from .progress import follow_upkeep
@@ -158,7 +158,16 @@ def damage_list(store: Annotated[str, typer.Option(help="Only on this store.")] 
             output.out.print(f"    {name}", soft_wrap=True, highlight=False, markup=False)
         if row.harmed > names:
             output.out.print(f"    … and {row.harmed - min(names, len(row.files)):,} more", highlight=False)
+        output.out.print(f"  {_way_out(row)}", soft_wrap=True, highlight=False)
     return None
+
+
+def _way_out(row: DamageRow) -> str:
+    if row.mend_from:
+        return f"can be mended from {' or '.join(row.mend_from)}: fasciculus stores mend {row.store}"
+    if row.stored_again:
+        return f"no other store holds it; {row.stored_again} brought anew what lies in it"
+    return "no other store holds it; the next run stores anew what lies in it"
 
 
 @growth_app.command("show")

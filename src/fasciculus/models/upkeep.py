@@ -67,7 +67,8 @@ class Upkeep(BaseModel):
 
 class DamageRow(BaseModel):
     """A file of a store that is missing or altered. ``bundles`` need it; ``files`` are the first of the
-    ``harmed`` entries that cannot be brought back whole from this store."""
+    ``harmed`` entries that cannot be brought back whole from this store. ``mend_from`` are the other stores
+    that should hold it, or “the records”; ``stored_again`` is the first bundle that brought its contents anew."""
 
     id: int
     store: str
@@ -79,6 +80,8 @@ class DamageRow(BaseModel):
     files: list[str]
     harmed: int
     found: datetime
+    mend_from: list[str] = []
+    stored_again: str = ""
 
 
 class BundleChange(BaseModel):

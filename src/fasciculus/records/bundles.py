@@ -149,11 +149,14 @@ def newest(db: sqlite3.Connection, subject_kind: str, subject: str, job: str = "
     return row
 
 
-def newest_manifest(db: sqlite3.Connection, subject_kind: str, subject: str,
-                    job: str) -> tuple[str, dict[str, Any]] | None:
-    """The name and the summary of the manifest of a subject's newest bundle of one job."""
-    row = db.execute("SELECT name, manifest FROM bundle WHERE subject_kind=? AND subject=? AND job=? "
-                     "ORDER BY moment DESC, id DESC LIMIT 1", (subject_kind, subject, job)).fetchone()
+def newest_on_all(db: sqlite3.Connection, subject_kind: str, subject: str, job: str,
+                  stores: list[str]) -> tuple[str, dict[str, Any]] | None:
+    """The name and the summary of the manifest of the newest bundle of a job that all of some stores have."""
+    row = db.execute(
+        "SELECT name, manifest FROM bundle WHERE subject_kind=? AND subject=? AND job=? AND NOT EXISTS ("
+        "SELECT 1 FROM json_each(?) AS wanted WHERE NOT EXISTS (SELECT 1 FROM copy JOIN store ON store.id=store_id "
+        "WHERE bundle_id=bundle.id AND store.name=wanted.value)) ORDER BY moment DESC, id DESC LIMIT 1",
+        (subject_kind, subject, job, json.dumps(stores))).fetchone()
     return (row["name"], json.loads(row["manifest"])) if row else None
 
 

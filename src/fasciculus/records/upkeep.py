@@ -7,11 +7,15 @@ import sqlite3
 from dataclasses import dataclass
 from typing import Any
 
+from ..core.bundling.names import MANIFEST
 from ..core.errors import NotThere
 from ..models import DamageRow, Page, Upkeep
 from . import weights
 from .db import now
 from .paging import Ask, Query, page
+
+#: What a damaged file may be mended from beside other stores: the service keeps each listing.
+THE_RECORDS = "the records"
 
 
 def _upkeep(row: sqlite3.Row) -> Upkeep:
@@ -107,11 +111,18 @@ def held_on(db: sqlite3.Connection, store: str, subject: tuple[str, str], bundle
         "AND (?='' OR bundle.name=?) ORDER BY moment, bundle.id", (store, *subject, bundle, bundle))]
 
 
-def other_stores(db: sqlite3.Connection, store: str, subject: tuple[str, str]) -> list[str]:
-    """The other stores that have copies of a subject."""
+def other_stores(db: sqlite3.Connection, store: str, subject: tuple[str, str], file: str = "") -> list[str]:
+    """The other stores that have copies of a subject; with a file's path below it, those that should hold it whole."""
+    folder, _, rest = file.partition("/")
     return [row[0] for row in db.execute(
         "SELECT DISTINCT store.name FROM bundle JOIN copy ON bundle_id=bundle.id JOIN store ON store.id=store_id "
-        "WHERE store.name != ? AND subject_kind=? AND subject=? ORDER BY 1", (store, *subject))]
+        "WHERE store.name != :store AND subject_kind=:kind AND subject=:subject AND (:folder='' OR "
+        "(:folder='bundles' AND bundle.name=:bundle) OR (:folder='pieces' AND EXISTS (SELECT 1 FROM json_each("
+        "coalesce(copy.manifest, bundle.manifest), '$.pieces') WHERE json_extract(value, '$.name')=:rest))) "
+        "AND NOT EXISTS (SELECT 1 FROM damage WHERE damage.store_id=store.id AND damage.subject_kind=:kind AND "
+        "damage.subject=:subject AND damage.file=:file) ORDER BY 1",
+        {"store": store, "kind": subject[0], "subject": subject[1], "file": file, "folder": folder, "rest": rest,
+         "bundle": rest.split("/")[0]})]
 
 
 def verified(db: sqlite3.Connection, store: str, subject: tuple[str, str], bundle: str, deep: bool) -> None:
@@ -197,7 +208,29 @@ def damage(db: sqlite3.Connection, ask: Ask, store: str = "", subject: str = "",
     for column, value in (("store.name", store), ("subject", subject), ("subject_kind", subject_kind)):
         if value:
             query.only(f"{column} = ?", value)
-    return page(db, query, ask, _damage)
+    found = page(db, query, ask, _damage)
+    for row in found.items:
+        row.mend_from = helpers(db, row.store, (row.subject_kind, row.subject), row.file)
+        row.stored_again = _stored_again(db, row)
+    return found
+
+
+def helpers(db: sqlite3.Connection, store: str, subject: tuple[str, str], file: str) -> list[str]:
+    """From where a damaged file may be mended: other stores, and what the service keeps itself."""
+    kept_here = file.startswith("bundles/") and not file.endswith(MANIFEST)
+    return [*([THE_RECORDS] if kept_here else []), *other_stores(db, store, subject, file)]
+
+
+def _stored_again(db: sqlite3.Connection, row: DamageRow) -> str:
+    """The first sound bundle that a job of the harmed ones made after them."""
+    found = db.execute(
+        "SELECT bundle.name FROM bundle JOIN copy ON bundle_id=bundle.id JOIN store ON store.id=store_id WHERE "
+        "store.name=:store AND subject_kind=:kind AND subject=:subject AND bundle.name > (SELECT max(value) FROM "
+        "json_each(:bundles)) AND job IN (SELECT job FROM bundle JOIN json_each(:bundles) ON value=bundle.name "
+        "WHERE subject_kind=:kind AND subject=:subject) ORDER BY bundle.name LIMIT 1",
+        {"store": row.store, "kind": row.subject_kind, "subject": row.subject,
+         "bundles": json.dumps(row.bundles)}).fetchone()
+    return str(found[0]) if found is not None and row.file.startswith("pieces/") else ""
 
 
 def damaged_files(db: sqlite3.Connection, subject: tuple[str, str], stores: list[str]) -> list[str]:

@@ -268,7 +268,8 @@ class Caretaker:
     def _mend(self, work: Upkeep) -> None:
         """Damage is mended at once where another store has copies."""
         db, subject = self._records.reader, (work.subject_kind, work.subject)
-        if upkeep.damaged_files(db, subject, [work.store]) and upkeep.other_stores(db, work.store, subject):
+        if any(upkeep.helpers(db, work.store, subject, file)
+               for file in upkeep.damaged_files(db, subject, [work.store])):
             try:
                 self.begin("mend", work.store, f"upkeep {work.id}", work.subject)
             except Trouble as error:

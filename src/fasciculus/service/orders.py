@@ -141,10 +141,15 @@ def hold_flags(host: Host, account: Account | None, subject: SubjectOrder) -> li
 def _previous(db: sqlite3.Connection, config: Config, job: Job, kind: str,
               name: str) -> tuple[PreviousOrder | None, str]:
     """What an incremental bundle builds on, or why it is time for a full one."""
-    found = bundles.newest_manifest(db, kind, name, job.name)
-    if job.mode == "full" or found is None or not found[1].get("base"):
+    if job.mode == "full" or bundles.newest(db, kind, name, job.name) is None:
         return None, ""
+    # Not simply the newest: a store that missed a night must not cost all of them a full one.
+    found = bundles.newest_on_all(db, kind, name, job.name, job.stores)
+    if found is None:
+        return None, "no bundle before is on all stores of the job"
     before, manifest = found
+    if not manifest.get("base"):
+        return None, ""
     listing = config.listing(kind, name, before)
     # Repacking may have given the copies manifests of their own.
     for store in job.stores:

@@ -72,8 +72,8 @@ class Reporter:
             rows = upkeep.damage(db, Ask(limit=_DAMAGE_LINES), work.store, work.subject, work.subject_kind).items
             lines = [DamageLine(row.file, row.reason, row.bundles, row.files, row.harmed) for row in rows
                      if work.kind != "verify" or row.id in fresh]
-            report = upkeep_report_of(work, zone, lines, upkeep.other_stores(db, work.store, subject),
-                                      self._link(f"stores/{work.store}"))
+            helpers = sorted({store for row in rows for store in row.mend_from})
+            report = upkeep_report_of(work, zone, lines, helpers, self._link(f"stores/{work.store}"))
             self._put(db, "upkeep", report, recipients)
 
     def _put(self, db: sqlite3.Connection, template: str, report: RunReport | UpkeepReport, recipients: list[str],

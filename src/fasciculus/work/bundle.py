@@ -111,6 +111,8 @@ class BundleWork:
             self._emitter.info(f"a full bundle: the listing of {order.previous.name} beside the records is damaged")
         if order.why_full:
             self._emitter.info(f"a full bundle: {order.why_full}")
+        if order.compare and not self._full:
+            self._emitter.info("this time the contents of all files are compared, not their state alone")
         if order.damaged:
             self._emitter.warn(f"{count_words(len(order.damaged), 'piece')} of earlier bundles is known to be damaged: "
                                "what lies there is stored again")

@@ -122,7 +122,8 @@ class Gatherer:
             self._seen(1, 0)
             return
         entry.link = None
-        if known is not None and not self._compare:
+        # Comparing is for contents: where there are none, the state says all.
+        if known is not None and (not self._compare or entry.type != FILE or not entry.size):
             self._again(entry, known)
         elif entry.type != FILE:
             self._packer.add(entry)

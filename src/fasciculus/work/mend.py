@@ -14,7 +14,7 @@ from typing import TypeVar
 from ..core.bundling.manifest import Manifest, PieceRecord, parse_manifest, sums
 from ..core.bundling.names import MANIFEST, SUMS
 from ..core.errors import Damaged, NotThere, StoreFull, Trouble
-from ..core.wording import count_words, size_words
+from ..core.wording import count_words, list_words, size_words
 from ..stores import open_store
 from ..stores.base import Connected, Store, read_all, read_mark
 from .events import Emitter, Finished, Progress, Sound
@@ -35,6 +35,7 @@ class MendWork:
         self._spool = Path(order.spool)
         self._progress = Progress("mending")
         self._mended: list[str] = []
+        self._helped: set[str] = set()
 
     def run(self) -> Finished:
         """Mend what can be mended; what cannot is said, and the next run stores it again."""
@@ -48,7 +49,8 @@ class MendWork:
         finally:
             shutil.rmtree(self._spool, ignore_errors=True)
         left = [file for file in self._order.files if file not in self._mended]
-        what = f"{count_words(len(self._mended), 'file')} mended, {size_words(self._progress.bytes)}"
+        whence = f" from {list_words(sorted(self._helped))}" if self._helped else ""
+        what = f"{count_words(len(self._mended), 'file')} mended{whence}, {size_words(self._progress.bytes)}"
         if not left:
             return Finished("done", f"{what}.", entries=len(self._mended), bytes=self._progress.bytes)
         return Finished("warned", f"{what}; {count_words(len(left), 'file')} found intact on no other store. "
@@ -85,6 +87,7 @@ class MendWork:
 
     def _is_mended(self, file: str, source: str) -> None:
         self._mended.append(file)
+        self._helped.add(source)
         self._emitter.emit(Sound(file, source))
         self._emitter.info(f"{file}: mended from {source}")
 
@@ -151,7 +154,7 @@ class MendWork:
     def _bundle(self, store: Store, sources: list[Store], name: str) -> None:
         folder = f"bundles/{name}"
         manifest = self._manifest(store, name)
-        source = store.spec.name
+        source = "the records"
         if manifest is None:
             for other in sources:
                 manifest = self._manifest(other, name)
