@@ -163,7 +163,9 @@ class Nights:
                 "spool": str(self.root / "spool2"),
             }
         )
-        RestoreWork(order, LocalReach(), Emitter(io.BytesIO())).run()
+        finished = RestoreWork(order, LocalReach(), Emitter(io.BytesIO()), threading.Event()).run()
+        if finished.outcome == "failed":
+            raise NotAll(finished.error, picture(target / "files"))
         return picture(target / "files")
 
 
@@ -171,6 +173,14 @@ def settled(nights):
     """Wait out the clock's grain, within which a changed file is not trusted to stay as it is."""
     newest = max(path.lstat().st_ctime_ns for path in nights.tree.rglob("*"))
     until(lambda: time.time_ns() - newest > 30_000_000)
+
+
+class NotAll(Exception):
+    """A restore that says what did not come back; ``found`` is what did."""
+
+    def __init__(self, error: str, found: dict) -> None:
+        super().__init__(error)
+        self.found = found
 
 
 class Power:

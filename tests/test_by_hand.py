@@ -5,6 +5,7 @@ import re
 import shutil
 import subprocess
 import sys
+import threading
 import zipfile
 from pathlib import Path
 
@@ -78,7 +79,7 @@ def test_bundles_of_each_version_are_read(version, tmp_path):
         work = made(RestoreOrder, {**order, "bundle": bundle, "target": str(target)})
         import io
 
-        RestoreWork(work, LocalReach(), Emitter(io.BytesIO())).run()
+        RestoreWork(work, LocalReach(), Emitter(io.BytesIO()), threading.Event()).run()
         found = {str(p.relative_to(target)): p.read_text() for p in target.rglob("*") if p.is_file()}
         assert found == files
     # A later version is refused by name.
@@ -89,7 +90,7 @@ def test_bundles_of_each_version_are_read(version, tmp_path):
     order["store"]["settings"] = {"path": str(later)}
     work = made(RestoreOrder, {**order, "bundle": bundle, "target": str(tmp_path / "no")})
     with pytest.raises(TooNew, match="version 99"):
-        RestoreWork(work, LocalReach(), Emitter(io.BytesIO())).run()
+        RestoreWork(work, LocalReach(), Emitter(io.BytesIO()), threading.Event()).run()
 
 
 def test_downloads_in_each_form_and_incremental_nights_through_the_service(running, tmp_path):

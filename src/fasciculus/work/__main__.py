@@ -108,7 +108,7 @@ def _carry_out(order: Order, reach: Reach, emitter: Emitter, stop: threading.Eve
         case RestoreOrder():
             from .restore import RestoreWork
 
-            return RestoreWork(order, reach, emitter).run()
+            return RestoreWork(order, reach, emitter, stop).run()
         case PreviewOrder():
             from .preview import PreviewWork
 

@@ -7,17 +7,12 @@ import zipfile
 import zlib
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass
-from pathlib import Path
 
 import zstandard
 
 from ..core.bundling.entry import DIR, FILE, SYMLINK, Entry
-from ..core.bundling.listing import read_listing
-from ..core.bundling.names import SubjectRef
-from ..core.bundling.reading import BundleReader, only
 from ..core.errors import BadSetting
-from ..stores.base import Store
-from .reading import tar_stream
+from .reading import Wanted, tar_stream
 
 _EARLIEST = (1980, 1, 1, 0, 0, 0)
 _TYPES = {FILE: 0o100000, DIR: 0o040000, SYMLINK: 0o120000}
@@ -29,24 +24,22 @@ class Form:
 
     suffix: str
     media: str
-    make: Callable[[Store, SubjectRef, Path, list[str], list[bytes]], Iterator[bytes]]
+    make: Callable[[Wanted], Iterator[bytes]]
 
 
-def _gzip(store: Store, subject: SubjectRef, listing: Path, contents: list[str],
-          paths: list[bytes]) -> Iterator[bytes]:
+def _gzip(wanted: Wanted) -> Iterator[bytes]:
     """One gzip member (RFC 1952), always packed alike."""
     packer = zlib.compressobj(6, zlib.DEFLATED, 31)
-    for chunk in tar_stream(store, subject, listing, contents, paths):
+    for chunk in tar_stream(wanted):
         if data := packer.compress(chunk):
             yield data
     yield packer.flush()
 
 
-def _zstd(store: Store, subject: SubjectRef, listing: Path, contents: list[str],
-          paths: list[bytes]) -> Iterator[bytes]:
+def _zstd(wanted: Wanted) -> Iterator[bytes]:
     """One zstd frame (RFC 8878) with its checksum."""
     packer = zstandard.ZstdCompressor(level=3, write_checksum=True).compressobj()
-    for chunk in tar_stream(store, subject, listing, contents, paths):
+    for chunk in tar_stream(wanted):
         if data := packer.compress(chunk):
             yield data
     yield packer.flush()
@@ -70,13 +63,12 @@ class _Sink:
         return data
 
 
-def _zip(store: Store, subject: SubjectRef, listing: Path, contents: list[str],
-         paths: list[bytes]) -> Iterator[bytes]:
+def _zip(wanted: Wanted) -> Iterator[bytes]:
     """A zip archive (APPNOTE 6.3) with Zip64 where it is needed; special files do not fit in and are left out."""
     sink = _Sink()
     with zipfile.ZipFile(sink, "w", zipfile.ZIP_DEFLATED, allowZip64=True) as archive:  # type: ignore[call-overload]
-        with BundleReader(store, subject) as reader, listing.open("rb") as raw:
-            for entry in only(read_listing(raw), contents, paths):
+        with wanted.reader() as reader:
+            for entry in wanted.entries():
                 if entry.type not in _TYPES:
                     continue
                 with archive.open(_info(entry), "w", force_zip64=entry.size >= 1 << 31) as member:

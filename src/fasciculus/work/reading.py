@@ -5,11 +5,12 @@ from __future__ import annotations
 import hashlib
 import os
 from collections.abc import Iterable, Iterator
+from dataclasses import dataclass
 from pathlib import Path
 
 from ..core.bundling import tarheader
 from ..core.bundling.entry import Entry
-from ..core.bundling.listing import read_listing
+from ..core.bundling.listing import linked_to, read_listing
 from ..core.bundling.manifest import Manifest, parse_manifest
 from ..core.bundling.names import MANIFEST, SubjectRef
 from ..core.bundling.reading import BundleReader, only
@@ -65,12 +66,36 @@ def listing_at_hand(known: Iterable[HeldOrder], manifest: Manifest) -> Path | No
     return None
 
 
-def tar_stream(store: Store, subject: SubjectRef, listing: Path, contents: list[str],
-               paths: list[bytes]) -> Iterator[bytes]:
+@dataclass(frozen=True, slots=True)
+class Wanted:
+    """What of a bundle goes into an archive, and where it is read: its listing here, its pieces on a store.
+    ``spool`` is a folder for what is read but not wanted yet."""
+
+    store: Store
+    subject: SubjectRef
+    listing: Path
+    contents: list[str]
+    paths: list[bytes]
+    spool: Path
+
+    def entries(self) -> Iterator[Entry]:
+        with self.listing.open("rb") as raw:
+            yield from only(read_listing(raw, self.contents), self.paths)
+
+    def reader(self) -> BundleReader:
+        return BundleReader(self.store, self.subject, self.spool)
+
+
+def tar_stream(wanted: Wanted) -> Iterator[bytes]:
     """A bundle, or part of it, as one uncompressed tar; every byte checked on the way."""
+    with wanted.listing.open("rb") as raw:
+        # Of all entries only these need to be remembered.
+        linked = linked_to(raw)
     firsts: set[tuple[str, bytes]] = set()
-    with BundleReader(store, subject) as reader, listing.open("rb") as raw:
-        for entry in only(read_listing(raw), contents, paths):
+    with wanted.reader() as reader:
+        for entry in wanted.entries():
+            if (entry.kind, entry.path) in linked:
+                firsts.add((entry.kind, entry.path))
             yield from _entry(entry, reader, firsts)
     yield tarheader.END
 
@@ -81,7 +106,6 @@ def _entry(entry: Entry, reader: BundleReader, firsts: set[tuple[str, bytes]]) -
         return
     entry.link = None
     yield tarheader.header(entry)
-    firsts.add((entry.kind, entry.path))
     if entry.size:
         yield from reader.contents(entry)
         yield tarheader.padding(entry.size)

@@ -122,7 +122,7 @@ class RepackWork:
         ended = False
         try:
             reading = open_store(self._order.store.spec())
-            with Connected(reading), BundleReader(reading, self._subject) as reader:
+            with Connected(reading), BundleReader(reading, self._subject, self._spool) as reader:
                 for kind in KINDS:
                     for entry in weighing.moving(kind):
                         self._add(packer, entry, reader)

@@ -6,10 +6,12 @@ import grp
 import os
 import pwd
 import shutil
-from collections.abc import Iterator
+import threading
+from collections.abc import Callable, Iterator, Sequence
 from contextlib import suppress
 from functools import lru_cache
 from pathlib import Path
+from typing import TypeVar
 
 from ..core.bundling.entry import CHAR, SYMLINK, Entry, to_bytes
 from ..core.bundling.listing import read_listing
@@ -18,7 +20,7 @@ from ..core.bundling.reading import BundleReader, only
 from ..core.dumping.literals import quote_name
 from ..core.dumping.loading import statements
 from ..core.dumping.mariadb import USERS
-from ..core.errors import BadSetting, Damaged, StoreFull, Trouble
+from ..core.errors import BadSetting, Damaged, NotThere, StoreFull, Trouble
 from ..core.wording import count_words, size_words
 from ..reach.base import LoadingServer, Reach
 from ..stores import open_store
@@ -26,22 +28,27 @@ from ..stores.base import Connected, Store
 from .events import Emitter, Finished, Progress
 from .mail_restore import MailRestore
 from .order import RestoreOrder
+from .patient import PatientStore
+from .persisting import persist
 from .reading import fetch_listing, fetch_manifest
 
 _REPORT_EVERY = 64
+_NAMED = 5
+_T = TypeVar("_T")
 
 
 class RestoreWork:
     """Carries out one :class:`RestoreOrder`."""
 
-    def __init__(self, order: RestoreOrder, reach: Reach, emitter: Emitter) -> None:
-        self._order, self._reach, self._emitter = order, reach, emitter
+    def __init__(self, order: RestoreOrder, reach: Reach, emitter: Emitter, stop: threading.Event) -> None:
+        self._order, self._reach, self._emitter, self._stop = order, reach, emitter, stop
         self._target = os.fsencode(order.target)
         self._folders: list[tuple[bytes, Entry]] = []
         self._known: set[bytes] = set()
         self._stand_ins: dict[tuple[str, bytes], bytes] = {}
         self._progress = Progress("preflight")
         self._owners = os.geteuid() == 0
+        self._lost: list[str] = []
 
     def run(self) -> Finished:
         spool = Path(self._order.spool)
@@ -55,43 +62,78 @@ class RestoreWork:
     def _restore(self, store: Store, spool: Path) -> Finished:
         self._reach.connect()
         order, subject = self._order, self._order.subject.ref()
-        manifest = fetch_manifest(store, subject, order.bundle)
-        listing = fetch_listing(store, subject, manifest, spool / "listing")
+        manifest = self._do(store, lambda: fetch_manifest(store, subject, order.bundle))
+        listing = self._do(store, lambda: fetch_listing(store, subject, manifest, spool / "listing"))
         mapped = self._databases_wanted(manifest)
         paths = [to_bytes(path) for path in order.paths]
 
-        def wanted() -> Iterator[Entry]:
+        def wanted(kinds: Sequence[str] = order.contents) -> Iterator[Entry]:
             with listing.open("rb") as raw:
-                yield from only(read_listing(raw), order.contents, paths)
+                yield from only(read_listing(raw, kinds), paths)
 
         total = sum(entry.size for entry in wanted() if entry.link is None)
         self._progress.total = total
         if order.target:
             self._prepare_target(total)
         count = 0
-        with BundleReader(store, subject) as reader:
+        patient = PatientStore(store, self._stop, self._emitter.info)
+        with BundleReader(patient, subject, spool) as reader:
             for entry in wanted() if order.target else ():
                 record = _record_of(entry, mapped)
                 if record is None:
                     self._progress.stage = entry.kind
-                    self._write(entry, reader)
-                    count += 1
+                    count += self._written(entry, reader)
                     if count % _REPORT_EVERY == 0:
                         self._emitter.emit(self._progress)
             self._finish_folders()
             for record in mapped:
-                count += self._load(record, order.databases[record.name], wanted(), reader)
+                count += self._loaded(record, order.databases[record.name], wanted(["databases"]), reader)
             if order.mail is not None:
                 self._progress.stage = "mail"
                 with listing.open("rb") as raw:
                     mail = MailRestore(order.mail, self._reach, self._emitter)
-                    count += mail.run(only(read_listing(raw), ("mail",), ()), reader)
-        if not count:
+                    count += mail.run(read_listing(raw, ["mail"]), reader)
+        if not count and not self._lost:
             raise BadSetting("Nothing in the bundle matches what was asked for.",
                              "Look at its listing for the right paths.", field="paths")
-        self._emitter.info(f"restored {count_words(count, 'entry', 'entries')}, {size_words(total)}")
+        self._emitter.info(f"restored {count_words(count, 'entry', 'entries')}, {size_words(self._progress.bytes)}")
+        if self._lost:
+            return Finished("failed", self._what_is_lost(store.spec.name, count), bundle=order.bundle, entries=count,
+                            bytes=self._progress.bytes)
         outcome = "warned" if self._emitter.warnings else "done"
         return Finished(outcome, bundle=order.bundle, entries=count, bytes=self._progress.bytes)
+
+    def _do(self, store: Store, action: Callable[[], _T]) -> _T:
+        return persist(store, action, self._stop, self._emitter.info)
+
+    # What cannot be brought back -----------------------------------------------
+
+    def _written(self, entry: Entry, reader: BundleReader) -> int:
+        """Bring an entry back; what is damaged on the store must not keep all else from coming back."""
+        try:
+            self._write(entry, reader)
+        except (Damaged, NotThere) as error:
+            self._give_up(entry.text, error)
+            return 0
+        return 1
+
+    def _loaded(self, record: DatabaseRecord, name: str, entries: Iterator[Entry], reader: BundleReader) -> int:
+        try:
+            return self._load(record, name, entries, reader)
+        except (Damaged, NotThere) as error:
+            self._give_up(f"database {record.name}", error)
+            self._emitter.error(f"database {name} is there, but not complete")
+            return 0
+
+    def _give_up(self, what: str, error: Trouble) -> None:
+        self._lost.append(what)
+        self._emitter.error(f"{what}: {error.message}")
+
+    def _what_is_lost(self, store: str, count: int) -> str:
+        named = ", ".join(self._lost[:_NAMED]) + (" …" if len(self._lost) > _NAMED else "")
+        return (f"{count_words(len(self._lost), 'entry', 'entries')} did not come back, since what store “{store}” "
+                f"holds of them is damaged: {named}. {count_words(count, 'other', 'others')} did. Restore what is "
+                "lacking from another copy or another moment; the log names all of it.")
 
     # Before anything is written ----------------------------------------------
 
@@ -191,13 +233,15 @@ class RestoreWork:
 
     def _fill(self, entry: Entry, path: bytes, reader: BundleReader) -> None:
         descriptor = os.open(path, os.O_WRONLY | os.O_CREAT | os.O_EXCL | os.O_NOFOLLOW, 0o600)
+        before = self._progress.bytes
         try:
             with os.fdopen(descriptor, "wb", buffering=0) as sink:
                 for chunk in reader.contents(entry):
                     sink.write(chunk)
                     self._progress.bytes += len(chunk)
-        except Damaged:
+        except Trouble:
             # What is not right must not lie there as if it were.
+            self._progress.bytes = before
             with suppress(OSError):
                 os.unlink(path)
             raise

@@ -190,7 +190,7 @@ class VerifyWork:
             return
         missing = {name for name, damage in broken.items() if damage.reason == "missing"}
         named: dict[str, set[str]] = {name: set() for name in broken}
-        with BundleReader(store, self._subject) as reader:
+        with BundleReader(store, self._subject, self._spool) as reader:
             harm = Harm(reader, broken.keys() - missing, missing)
             for manifest in manifests.values():
                 if not any(piece.name in broken for piece in manifest.pieces):

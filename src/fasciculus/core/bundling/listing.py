@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import base64
 import hashlib
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 from typing import Any, BinaryIO, Protocol
 
 import orjson
@@ -154,9 +154,23 @@ def read_lines(raw: BinaryIO) -> Iterator[bytes]:
         raise Damaged("The listing ends too early.")
 
 
-def read_listing(raw: BinaryIO) -> Iterator[Entry]:
-    """The entries of a listing, as a stream; :class:`Damaged` as with :func:`read_lines`."""
-    return map(from_line, read_lines(raw))
+def read_listing(raw: BinaryIO, kinds: Iterable[str] = ()) -> Iterator[Entry]:
+    """The entries of a listing, all or of some kinds, as a stream; :class:`Damaged` as with :func:`read_lines`."""
+    lines = read_lines(raw)
+    if wanted := tuple(b'{"kind":"%s"' % kind.encode() for kind in kinds):
+        # Before they are taken apart, which costs much more.
+        lines = (line for line in lines if line.startswith(wanted))
+    return map(from_line, lines)
+
+
+def linked_to(raw: BinaryIO) -> set[tuple[str, bytes]]:
+    """Kind and path of the entries that hard links of a listing lead to."""
+    rows = map(from_line, filter(_names_a_link, read_lines(raw)))
+    return {(entry.kind, entry.link) for entry in rows if entry.link is not None}
+
+
+def _names_a_link(line: bytes) -> bool:
+    return b'"link":' in line or b'"link_base64":' in line
 
 
 def children(entries: Iterator[Entry], kind: str, folder: bytes) -> Iterator[tuple[Entry, int, int]]:

@@ -7,6 +7,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Iterator
 from contextlib import suppress
+from pathlib import Path
 from typing import BinaryIO, Protocol
 
 from blake3 import blake3
@@ -14,6 +15,7 @@ from blake3 import blake3
 from ..errors import Damaged
 from .entry import FILE, Entry, Part
 from .frames import FRAME_SIZE, UNPACK_ERRORS, codec_of
+from .held import Held, HeldFrames
 from .names import SubjectRef
 
 _READ = 1024 * 1024
@@ -37,9 +39,9 @@ class PieceReader:
         self._at = -1
         self._left: int | None = None
         self._rest = b""
-        self._cached: tuple[int, bytes, int] = (-1, b"", -1)
 
     def close(self) -> None:
+        self._rest, self._at = b"", -1
         if self._stream is not None:
             with suppress(OSError):
                 self._stream.close()
@@ -50,20 +52,19 @@ class PieceReader:
 
         ``more`` says that further frames of the piece will be wanted.
         """
-        if self._cached[0] == offset:
-            return self._cached[1], self._cached[2]
-        if self._stream is None or self._at != offset:
+        goes_on = self._stream is not None and self._at == offset and (
+            self._left is None or (not more and self._left + len(self._rest) >= length))
+        if not goes_on:
             self.close()
-            self._rest = b""
             self._left = None if more else length
             self._stream = self._source.open(self._path, offset, self._left)
             self._at = offset
-        elif self._left is not None and (more or self._left + len(self._rest) < length):
+        try:
+            return self._unpack(offset, length), self._at
+        except BaseException:
+            # Nobody knows where the stream stands now.
             self.close()
-            return self.frame(offset, length, more)
-        data = self._unpack(offset, length)
-        self._cached = (offset, data, self._at)
-        return data, self._at
+            raise
 
     def _read(self, count: int) -> bytes:
         if self._rest:
@@ -106,11 +107,17 @@ class PieceReader:
 
 
 class BundleReader:
-    """Gives the contents of entries of one subject's bundles on one store."""
+    """Gives the contents of entries of one subject's bundles on one store.
 
-    def __init__(self, source: Ranges, subject: SubjectRef) -> None:
+    ``spool`` is a folder for what is read but not wanted yet.
+    """
+
+    def __init__(self, source: Ranges, subject: SubjectRef, spool: Path | None = None) -> None:
         self._source, self._subject = source, subject
         self._readers: dict[str, PieceReader] = {}
+        self._held = HeldFrames(spool)
+        self._bad: dict[tuple[str, int], tuple[str, str]] = {}
+        self._closed: set[str] = set()
 
     def __enter__(self) -> BundleReader:
         return self
@@ -122,6 +129,7 @@ class BundleReader:
         for reader in self._readers.values():
             reader.close()
         self._readers.clear()
+        self._held.close()
 
     def contents(self, entry: Entry, alone: bool = False) -> Iterator[bytes]:
         """An entry's bytes in chunks; :class:`Damaged` at the end when the digest differs.
@@ -143,41 +151,51 @@ class BundleReader:
             )
 
     def _stretch(self, part: Part, alone: bool) -> Iterator[bytes]:
-        reader = self._reader(part.piece)
         left = part.size
         offset, length, skip = part.frame, part.length, part.offset
         while True:
-            # A frame holds little more than its nominal size: what is longer surely goes on.
-            more = not alone or not length or skip + left > FRAME_SIZE
-            data, following = reader.frame(offset, length, more)
-            chunk = data[skip:skip + left]
+            frame = self._frame(part.piece, offset, length, alone, skip + left)
+            chunk = self._held.bytes_of(frame, skip, left)
             if not chunk:
                 raise Damaged(f"The piece {part.piece} holds less than the listing says.")
             left -= len(chunk)
             yield chunk
             if not left:
                 return
-            offset, length, skip = following, 0, 0
+            offset, length, skip = frame.following, 0, 0
+
+    def _frame(self, piece: str, offset: int, length: int, alone: bool, wanted: int) -> Held:
+        if (known := self._held.find(piece, offset)) is not None:
+            return known
+        if (piece, offset) in self._bad:
+            # Its other entries need not find out once more.
+            raise Damaged(*self._bad[piece, offset])
+        reader = self._reader(piece)
+        # A frame holds little more than its nominal size: what is longer surely goes on. Where streams do not
+        # stay open until they are wanted again, no more than the frame is asked for.
+        more = not length or wanted > FRAME_SIZE or not (alone or piece in self._closed)
+        try:
+            data, following = reader.frame(offset, length, more)
+        except Damaged as error:
+            self._bad[piece, offset] = error.message, error.way_out
+            raise
+        return self._held.keep(piece, offset, following, data)
 
     def _reader(self, piece: str) -> PieceReader:
-        # An incremental bundle goes to and fro among the pieces of many nights: each keeps its frame.
         reader = self._readers.pop(piece, None)
         if reader is None:
             while len(self._readers) >= _OPEN_PIECES:
-                self._readers.pop(next(iter(self._readers))).close()
+                oldest = next(iter(self._readers))
+                self._readers.pop(oldest).close()
+                self._closed.add(oldest)
             reader = PieceReader(self._source, self._subject.piece(piece))
         self._readers[piece] = reader
         return reader
 
 
-def only(entries: Iterable[Entry], kinds: Iterable[str], paths: Iterable[bytes]) -> Iterator[Entry]:
-    """The entries of some kinds, and when ``paths`` are given those at or below one of them."""
-    wanted_kinds, wanted = frozenset(kinds), tuple(path.rstrip(b"/") for path in paths)
+def only(entries: Iterable[Entry], paths: Iterable[bytes]) -> Iterator[Entry]:
+    """The entries at or below some paths; all where none is given."""
+    wanted = tuple(path.rstrip(b"/") for path in paths)
     for entry in entries:
-        if wanted_kinds and entry.kind not in wanted_kinds:
-            continue
-        if wanted and not any(
-            entry.path == path or entry.path.startswith(path + b"/") for path in wanted
-        ):
-            continue
-        yield entry
+        if not wanted or any(entry.path == path or entry.path.startswith(path + b"/") for path in wanted):
+            yield entry

@@ -5,7 +5,7 @@ of snapshots is said in :attr:`Dumped.notes`. Members:
 
 =====================  ==========================================================
 ``00000-schema.sql``    the database's character set, sequences, every table
-``NNNNN-rows-….sql``    rows of one table, 256 KiB to 8 MiB a member, cut where rows say so
+``NNNNN-rows-….sql``    rows of one table, 16 KiB to 1 MiB a member, cut where rows say so
 ``90000-routines.sql``  procedures and functions
 ``91000-views.sql``     views, those that others build on first
 ``92000-triggers.sql``  triggers in order, each with the sql_mode it was made under
@@ -28,7 +28,7 @@ from . import literals, rights
 from .literals import Column, quote_name
 
 #: Members of rows: at least, on the average, and at most about so many bytes.
-LEAST, USUAL, MOST = 256 * 1024, 1024 * 1024, 8 * 1024 * 1024
+LEAST, USUAL, MOST = 16 * 1024, 64 * 1024, 1024 * 1024
 STATEMENT_SIZE = 1024 * 1024
 USERS = "99000-users.sql"
 

@@ -31,6 +31,7 @@ from ...records import bundles, runs, stores
 from ...records.paging import Ask
 from ...stores import open_store
 from ...work import archives
+from ...work.reading import Wanted
 from .. import orders
 from ..doors import problem
 from ..listings import chosen_copy, listing_of, listing_on
@@ -82,7 +83,7 @@ def bundles_files(bundle_id: int) -> BundleFiles:
     kind = kind or next(iter(bundle.contents), "files")
     folder = to_bytes(arg("folder"))
     with listing_of(bundle).open("rb") as raw:
-        rows = [_entry(*row) for row in islice(children(read_listing(raw), kind, folder), _SHOWN + 1)]
+        rows = [_entry(*row) for row in islice(children(read_listing(raw, [kind]), kind, folder), _SHOWN + 1)]
     return BundleFiles(kind=kind, folder=to_text(folder), items=rows[:_SHOWN], more=len(rows) > _SHOWN)
 
 
@@ -96,8 +97,8 @@ def bundles_search(bundle_id: int) -> BundleFound:
         raise BadSetting("There is nothing to look for.", "Give a part of the name.", field="q")
     rows: list[BundleEntry] = []
     with listing_of(bundle).open("rb") as raw:
-        for entry in read_listing(raw):
-            if (not kind or entry.kind == kind) and all(w in entry.path.lower() for w in words):
+        for entry in read_listing(raw, [kind] if kind else []):
+            if all(w in entry.path.lower() for w in words):
                 rows.append(_entry(entry, int(entry.type == FILE), entry.size))
                 if len(rows) > _FOUND:
                     break
@@ -125,8 +126,8 @@ def bundles_download(bundle_id: int) -> Response:
     store = open_store(order.spec())
     store.connect()
     listing = listing_on(bundle, store)
-    wanted = [kind] if kind else []
-    stream = _closing(form.make(store, subject, listing, wanted, paths), store.close)
+    wanted = Wanted(store, subject, listing, [kind] if kind else [], paths, parts().config.spool)
+    stream = _closing(form.make(wanted), store.close)
     # What is wrong from the start on is answered in words; later only by breaking off.
     stream = _begun(stream)
     headers = {"ETag": f'"{tag}"', "Accept-Ranges": "bytes",
