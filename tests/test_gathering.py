@@ -12,6 +12,7 @@ from fasciculus.core.bundling.reading import BundleReader
 from fasciculus.core.errors import NotThere, Trouble
 from fasciculus.reach.local import LocalFile, LocalReach
 from fasciculus.work.gathering import Gatherer
+from fasciculus.work.gathering_databases import DatabaseGatherer
 from fasciculus.work.gathering_mail import MailGatherer
 from fasciculus.work.order import BundleOrder, DatabaseOrder, MailOrder, SubjectOrder
 
@@ -61,8 +62,12 @@ class Gathering:
                 MailGatherer(
                     self.order.mail, reach, packer, self.gatherer, self.warnings.append, lambda n, b: None
                 ).run()
+            elif kind == "databases":
+                DatabaseGatherer(
+                    self.order, reach, packer, self.gatherer, self.warnings.append, lambda n, b: None
+                ).run()
             else:
-                getattr(self.gatherer, kind)()
+                self.gatherer.files()
         packer.finish()
         listing.close()
 

@@ -5,7 +5,8 @@ import subprocess
 import pytest
 
 from fasciculus.core.dumping.loading import load
-from fasciculus.core.dumping.mariadb import Dump, DumpRules
+from fasciculus.core.dumping.mariadb import Dump
+from fasciculus.core.dumping.rules import DumpRules
 from fasciculus.core.errors import Trouble, Unreachable
 from fasciculus.reach.base import MariaDbSpec
 from fasciculus.reach.mariadb import connect

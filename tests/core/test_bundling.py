@@ -344,7 +344,9 @@ def test_names_are_safe_and_sort_by_time():
     moment = datetime(2026, 11, 24, 2, 15, tzinfo=UTC)
     first = names.bundle_name(moment, "nightly")
     assert first == BUNDLE and names.bundle_name(moment, "nightly", {first}) == BUNDLE + ".2"
-    assert names.moment_of(BUNDLE + ".2") == moment
+    assert names.moment_of(BUNDLE) == moment < names.moment_of(BUNDLE + ".2") < names.moment_of(BUNDLE + ".10")
+    later = names.bundle_name(moment, "nightly", {BUNDLE + ".2", BUNDLE + ".9", BUNDLE + "-two.99"})
+    assert later == BUNDLE + ".10", "never one that is free again, since it would count as older"
     for bad in ("", "../x", "A", "a/b", "-a", "a b", "x" * 65, "a..b"):
         with pytest.raises(BadSetting):
             names.check_name(bad)

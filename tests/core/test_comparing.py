@@ -64,6 +64,6 @@ def test_a_manifest_never_leads_out_of_its_folders():
     assert parse_manifest(good.to_json()).listing == "listing-2.jsonl.zst"
     assert next_listing("listing-9.jsonl.zst") == "listing-10.jsonl.zst" and not is_listing("../listing.jsonl.zst")
     for field, value in (("listing", "../../x.zst"), ("pieces", [PieceRecord("../../../x", 1, "s")])):
-        bad = Manifest(**{**{name: getattr(good, name) for name in good.__dataclass_fields__}, field: value})
+        bad = Manifest(**{**{name: getattr(good, name) for name in good.__struct_fields__}, field: value})
         with pytest.raises(Damaged, match="outside"):
             parse_manifest(bad.to_json())

@@ -10,7 +10,8 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterable
-from dataclasses import dataclass, field
+
+from msgspec import Struct, field
 
 from .errors import BadSetting
 from .wording import size_words
@@ -34,8 +35,7 @@ _GLOB = re.compile(r"[*?\[\\]")
 _DAY_NS = 86_400 * 1_000_000_000
 
 
-@dataclass(frozen=True, slots=True)
-class FileRules:
+class FileRules(Struct, frozen=True):
     """What the files of a subject are chosen by.
 
     ``includes`` empty means everything. ``larger_than`` is in bytes and ``older_than`` in days, both
@@ -66,8 +66,7 @@ def check_pattern(text: str) -> str:
     return text
 
 
-@dataclass(frozen=True, slots=True)
-class _Pattern:
+class _Pattern(Struct, frozen=True):
     number: int
     text: str
     matches: re.Pattern[str]
@@ -134,8 +133,7 @@ def _regex(glob: str) -> str:
     return "".join(made)
 
 
-@dataclass(slots=True)
-class Patterns:
+class Patterns(Struct):
     """Patterns in order, for paths relative to one folder."""
 
     _named: dict[str, list[_Pattern]] = field(default_factory=dict)
@@ -184,8 +182,7 @@ class Patterns:
         return found
 
 
-@dataclass(slots=True)
-class _Folder:
+class _Folder(Struct):
     """A folder with excludes of its own, or one that is tagged as a cache."""
 
     prefix: str

@@ -3,14 +3,14 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Mapping
-from dataclasses import dataclass
 from datetime import datetime
+
+from msgspec import Struct
 
 from .errors import BadSetting
 
 
-@dataclass(frozen=True, slots=True)
-class Kept:
+class Kept(Struct, frozen=True):
     """What a keep rule needs to know of one copy."""
 
     name: str

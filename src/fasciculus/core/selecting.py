@@ -4,16 +4,16 @@ from __future__ import annotations
 
 import os
 from collections.abc import Iterable, Sequence
-from dataclasses import dataclass
 from typing import Literal
+
+from msgspec import Struct
 
 from .errors import BadSetting
 
 Choice = Literal["all", "listed", "all_but"]
 
 
-@dataclass(frozen=True, slots=True)
-class Selection:
+class Selection(Struct, frozen=True):
     """A choice among the subjects of one kind."""
 
     choice: Choice

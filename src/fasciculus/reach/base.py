@@ -10,7 +10,7 @@ from typing import NamedTuple, Protocol
 
 from ..core.bundling.entry import Entry
 from ..core.bundling.scan import Chosen, Warn
-from ..core.dumping.mariadb import Server
+from ..core.dumping.server import Server
 
 
 @dataclass(frozen=True, slots=True)

@@ -10,7 +10,7 @@ from ..models import Bundle
 from ..records import bundles
 from ..stores import open_store
 from ..stores.base import Connected, Store
-from ..work.reading import fetch_listing, fetch_manifest, is_listing_of
+from ..work.own_files import fetch_listing, fetch_manifest, is_listing_of
 from . import orders
 from .parts import parts
 

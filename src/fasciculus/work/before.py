@@ -7,15 +7,20 @@ import json
 import os
 from collections.abc import Iterator
 from contextlib import ExitStack, closing, contextmanager
-from dataclasses import asdict
+from functools import cached_property
 from pathlib import Path
+from typing import TYPE_CHECKING
 
-from ..core.bundling import comparing
+from msgspec.structs import asdict
+
 from ..core.bundling.ahead import Ahead
-from ..core.bundling.listing import read_lines
+from ..core.bundling.listing import Beginning, read_lines
 from ..core.bundling.previous import Previous, unchanged_here, unchanged_over_ssh
-from ..core.bundling.states import States, StatesWriter, fits
+from ..core.bundling.states import States, StatesWriter, length_of_listing
 from .order import BundleOrder, PreviousOrder
+
+if TYPE_CHECKING:
+    from ..core.bundling.comparing import Counts
 
 _BUFFER = 1024 * 1024
 
@@ -57,23 +62,33 @@ class Before:
         """Where the states of the new bundle's files are noted for the next one."""
         if not self._order.states or "files" not in self._order.contents or not self._by_states():
             return None
-        return StatesWriter(stack.enter_context(open(self._order.states, "w+b", _BUFFER)), self._about())
+        before = Path(self._previous.states) if self._listed else None
+        return StatesWriter(stack.enter_context(open(self._order.states, "w+b", _BUFFER)), self._about(), before)
+
+    def beginning(self) -> Beginning | None:
+        """Its listing, for the new one to begin like, when its states say what did not change."""
+        if not self._listed:
+            return None
+        return Beginning(Path(self._previous.listing), self._previous.listing_sha256, self._listed)
 
     def look_ahead(self) -> None:
         """Begin to look at files from the end of the tree on, where a core is to be had for it. It is a fork."""
-        if self._order.threads > 1 and self._has_states():
+        if self._order.threads > 1 and self._listed:
             self._ahead = Ahead(Path(self._previous.states), os.fsencode(self._order.subject.root))
 
     def states(self, stack: ExitStack) -> States | None:
         """The states of its files, when they were taken with the same rules."""
-        if not self._has_states():
+        if not self._listed:
             return None
         known = self._ahead.unchanged if self._ahead is not None else lambda number: False
         return stack.enter_context(closing(States(Path(self._previous.states), Path(self._previous.listing), known)))
 
-    def _has_states(self) -> bool:
-        return (self.usable and not self._order.compare and bool(self._previous.states) and self._by_states()
-                and fits(Path(self._previous.states), self._previous.listing_sha256, self._about()))
+    @cached_property
+    def _listed(self) -> int:
+        """The length of all lines of its listing, where the states of its files are at hand; else 0."""
+        if not self.usable or self._order.compare or not self._previous.states or not self._by_states():
+            return 0
+        return length_of_listing(Path(self._previous.states), self._previous.listing_sha256, self._about())
 
     def _by_states(self) -> bool:
         """Whether an unchanged state means that an entry goes in, or not, as before: not so over SSH, nor with rules
@@ -89,7 +104,7 @@ class Before:
 
     # Differences -------------------------------------------------------------------
 
-    def changes(self, listing_sha256: str) -> comparing.Counts | None:
+    def changes(self, listing_sha256: str) -> Counts | None:
         """How the new bundle differs from it, None where there was none.
 
         Raises ``Damaged`` when its listing cannot be read to its end.
@@ -97,6 +112,8 @@ class Before:
         order = self._order
         if not order.before or not os.path.exists(order.before):
             return None
+        from ..core.bundling import comparing
+
         if order.previous is not None and (order.before, listing_sha256) == (
             order.previous.listing, order.previous.listing_sha256
         ):

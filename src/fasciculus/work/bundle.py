@@ -5,9 +5,11 @@ from __future__ import annotations
 import shutil
 import threading
 from contextlib import ExitStack, suppress
-from dataclasses import asdict
 from datetime import UTC, datetime
 from pathlib import Path
+from typing import Any
+
+from msgspec.structs import asdict
 
 from ..core.bundling import names
 from ..core.bundling.frames import codec
@@ -24,9 +26,9 @@ from .before import Before
 from .events import Copied, Emitter, Finished, Progress
 from .gathering import Gatherer
 from .order import BundleOrder, StoreOrder
+from .own_files import is_listing_of
 from .preflight import check_sources, piece_size_for
 from .pushing import Pusher, Spool
-from .reading import is_listing_of
 from .retiring import remove_bundle, retire, sweep
 from .telling import NoStoreLeft, sentence
 
@@ -185,20 +187,22 @@ class BundleWork:
             previous = None if self._full else stack.enter_context(self._before.listing())
             noting = self._before.noting(stack)
             states = None if self._full else self._before.states(stack)
-            listing = ListingWriter(raw, noting)
+            listing = ListingWriter(raw, noting, self._before.beginning())
             self._packer = packer = Packer(
                 self._bundle, codec(order.compression, order.level), room, listing,
                 piece_size=self._piece_size, threads=order.threads, on_packed=self._packed,
                 known=previous.holding if previous else _nothing,
             )
             gatherer = Gatherer(order, self._reach, self._packer, self._emitter.warn, self._seen, previous,
-                                states, noting)
+                                states, listing)
             if "files" in order.contents:
                 self._stage("files")
                 gatherer.files()
             if "databases" in order.contents and (order.databases or order.all_databases):
+                from .gathering_databases import DatabaseGatherer
+
                 self._stage("databases")
-                gatherer.databases()
+                DatabaseGatherer(order, self._reach, self._packer, gatherer, self._emitter.warn, self._seen).run()
             if "mail" in order.contents and order.mail and order.mail.domains:
                 from .gathering_mail import MailGatherer
 
@@ -212,7 +216,7 @@ class BundleWork:
             pieces = self._all_pieces(packer)
             digest = listing.close()
             if noting is not None:
-                noting.close(digest)
+                noting.close(digest, listing.length)
         counts = {kind: self._packer.counts.get(kind, KindCount()) for kind in order.contents}
         for kind, lines in gatherer.result.unreadable.items():
             counts.setdefault(kind, KindCount()).unreadable = lines
@@ -324,6 +328,8 @@ class BundleWork:
     # Retiring and the end ----------------------------------------------------
 
     def _finish(self, manifest: Manifest) -> Finished:
+        # Before retiring: the service forgets the listing of what is retired.
+        summary = {**manifest.summary(), **self._changes(manifest)}
         self._stage("retiring")
         orders = {store.name: store for store in self._order.stores}
         for name, error in self._errors.items():
@@ -345,17 +351,21 @@ class BundleWork:
             f"{size_words(manifest.bytes)}, {manifest.brings}: {size_words(manifest.packed)} packed in "
             f"{count_words(sum(piece.brought for piece in manifest.pieces), 'new piece')}"
         )
-        summary = manifest.summary()
-        try:
-            changes = self._before.changes(manifest.listing_sha256)
-            if changes is not None:
-                summary["changes"] = asdict(changes)
-                self._emitter.info(f"since the bundle before: {changes.new:,} new, {changes.changed:,} changed, "
-                                   f"{changes.gone:,} gone")
-        except Damaged as error:
-            self._emitter.info(f"what changed since the bundle before cannot be told: {error.message}")
         return Finished(outcome, " ".join(self._errors.values()), self._bundle, manifest.entries,
                         manifest.bytes, manifest.packed, summary)
+
+    def _changes(self, manifest: Manifest) -> dict[str, Any]:
+        """How the bundle differs from the one before, for the records; never what makes a complete bundle fail."""
+        try:
+            changes = self._before.changes(manifest.listing_sha256)
+        except (Damaged, OSError) as error:
+            self._emitter.info(f"what changed since the bundle before cannot be told: {sentence(error)}")
+            return {}
+        if changes is None:
+            return {}
+        self._emitter.info(f"since the bundle before: {changes.new:,} new, {changes.changed:,} changed, "
+                           f"{changes.gone:,} gone")
+        return {"changes": asdict(changes)}
 
     def _clear_up(self) -> None:
         """Whatever happened: no thread, no spooled piece, no half-written copy is left."""

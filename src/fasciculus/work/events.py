@@ -4,22 +4,21 @@ from __future__ import annotations
 
 import json
 import threading
-from dataclasses import asdict, dataclass, field
 from typing import Any, BinaryIO, Literal
+
+from msgspec import Struct, field, to_builtins
 
 Level = Literal["info", "warning", "error"]
 
 
-@dataclass(slots=True)
-class Log:
+class Log(Struct):
     """A line of the task's log."""
 
     level: Level
     text: str
 
 
-@dataclass(slots=True)
-class Progress:
+class Progress(Struct):
     """How far the task is. Bytes are of contents, ``packed`` and ``pushed`` of pieces;
     ``total`` is what is expected, 0 when that is not known."""
 
@@ -31,8 +30,7 @@ class Progress:
     total: int = 0
 
 
-@dataclass(slots=True)
-class Copied:
+class Copied(Struct):
     """A store has, or has not, its copy."""
 
     store: str
@@ -40,16 +38,14 @@ class Copied:
     kept: int = 0
 
 
-@dataclass(slots=True)
-class Retired:
+class Retired(Struct):
     """A copy was removed because the keep rule did not want it."""
 
     store: str
     bundle: str
 
 
-@dataclass(slots=True)
-class Damage:
+class Damage(Struct):
     """A file of the store that is missing or altered: its path below the subject, and what that harms.
 
     ``files`` are the first of the entries that cannot be brought back whole, ``harmed`` counts them all.
@@ -62,16 +58,14 @@ class Damage:
     harmed: int = 0
 
 
-@dataclass(slots=True)
-class Sound:
+class Sound(Struct):
     """A file that was found damaged earlier is as it should be; ``source`` is the store that mended it."""
 
     file: str
     source: str = ""
 
 
-@dataclass(slots=True)
-class Verified:
+class Verified(Struct):
     """A bundle's copy was looked through, quickly or by reading every byte."""
 
     bundle: str
@@ -79,16 +73,14 @@ class Verified:
     sound: bool
 
 
-@dataclass(slots=True)
-class Repacked:
+class Repacked(Struct):
     """A copy's bytes lie in other pieces now; ``manifest`` is the summary of its new ``bundle.json``."""
 
     bundle: str
     manifest: dict[str, Any] = field(default_factory=dict)
 
 
-@dataclass(slots=True)
-class Finished:
+class Finished(Struct):
     """The end. ``manifest`` is a summary of ``bundle.json`` for the records."""
 
     outcome: str
@@ -109,7 +101,7 @@ _NAMES = {kind: name for name, kind in _KINDS.items()}
 
 
 def to_line(event: Event) -> bytes:
-    return json.dumps({"event": _NAMES[type(event)], **asdict(event)}).encode() + b"\n"
+    return json.dumps({"event": _NAMES[type(event)], **to_builtins(event)}).encode() + b"\n"
 
 
 def from_line(line: bytes) -> Event:

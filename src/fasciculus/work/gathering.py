@@ -7,34 +7,30 @@ import os
 import time
 from collections.abc import Callable
 from contextlib import closing
-from dataclasses import dataclass, field
-from pathlib import Path
+from functools import partial
 
 import orjson
 from blake3 import blake3
+from msgspec import Struct, field
 
 from ..core.bundling.entry import FILE, Entry
+from ..core.bundling.listing import ListingWriter
 from ..core.bundling.manifest import DatabaseRecord, LeftOutCount
 from ..core.bundling.packing import Packer
 from ..core.bundling.previous import Known, Previous
 from ..core.bundling.scan import Chosen, group_name, user_name
-from ..core.bundling.states import Run, States, StatesWriter
-from ..core.dumping.mariadb import Dump, safe_file, users
-from ..core.errors import Trouble
+from ..core.bundling.states import Run, States
 from ..core.filtering import Chooser
 from ..reach.base import Contents, Reach
-from ..reach.local import LocalFile
 from .left_out import left_out
-from .order import BundleOrder, DatabaseOrder
+from .order import BundleOrder
 
-_WHOLE = 1024 * 1024
+WHOLE = 1024 * 1024
 _TRIES = 3
 _GRAIN_NS = 20_000_000
-_SERVERS_OWN = frozenset(["information_schema", "performance_schema", "mysql", "sys"])
 
 
-@dataclass(slots=True)
-class Gathered:
+class Gathered(Struct):
     """What the manifest says beyond the packer's counts."""
 
     databases: list[DatabaseRecord] = field(default_factory=list)
@@ -49,10 +45,12 @@ class Gatherer:
     def __init__(self, order: BundleOrder, reach: Reach, packer: Packer,
                  warn: Callable[[str], None], seen: Callable[[int, int], None],
                  previous: Previous | None = None, states: States | None = None,
-                 noting: StatesWriter | None = None) -> None:
+                 listing: ListingWriter | None = None) -> None:
         self._order, self._reach, self._packer, self._previous = order, reach, packer, previous
         self._compare = order.compare
-        self._states, self._noting = states, noting
+        self._states, self._listing = states, listing
+        #: Bytes of the lines before that the listing begins with, for as long as nothing differs from them.
+        self._same: int | None = 0
         self._damaged = frozenset(order.damaged)
         self._warn, self._seen = warn, seen
         self._root = os.fsencode(order.subject.root)
@@ -76,6 +74,7 @@ class Gatherer:
         known = self._previous.same_state("files", path, info)
         if known is None:
             return False
+        self._same = None
         self._packer.add_line("files", known.line, info.st_size, known.row.get("at", []))
         self._seen(1, info.st_size)
         return True
@@ -85,9 +84,15 @@ class Gatherer:
         used = run.used
         if self._damaged and any(piece in self._damaged for piece, _ in used):
             return False
-        noting = self._noting
-        self._packer.add_lines("files", run.blob, run.entries, run.bytes, used,
-                               (lambda: noting.run(run)) if noting is not None else lambda: None)
+        listing = self._listing
+        assert listing is not None
+        if self._same == run.start:
+            self._same += run.length
+            lines, then = b"", partial(listing.same, run.length, run.size)
+        else:
+            self._same = None
+            lines, then = run.blob, partial(listing.note, run)
+        self._packer.add_lines("files", lines, run.entries, run.bytes, used, then)
         self._seen(run.entries, run.bytes)
         return True
 
@@ -97,6 +102,7 @@ class Gatherer:
         at = row.get("at", [])
         if self._damaged and any(part[0] in self._damaged for part in at):
             return False
+        self._same = None
         size = row.get("size", 0) if row["type"] == FILE else 0
         self._packer.add_line("files", line, size, at)
         self._seen(1, size)
@@ -113,6 +119,7 @@ class Gatherer:
 
     def file(self, entry: Entry, open_: Callable[[], Contents]) -> None:
         """Pack one entry of the host, or list it again when the bundle before holds it."""
+        self._same = None
         known = self._previous.same(entry) if self._previous is not None else None
         first_path = entry.link
         first = self._firsts.get(first_path) if first_path is not None else None
@@ -149,7 +156,7 @@ class Gatherer:
 
     def _contents(self, entry: Entry, open_: Callable[[], Contents]) -> None:
         with closing(open_()) as source:
-            if entry.size > _WHOLE:
+            if entry.size > WHOLE:
                 self._large(entry, source)
                 return
             for _ in range(_TRIES):
@@ -162,7 +169,7 @@ class Gatherer:
             else:
                 self._warn(f"{entry.text}: changed while it was read")
             _distrust(entry)
-            if len(data) > _WHOLE:
+            if len(data) > WHOLE:
                 entry.size = len(data)
                 self._packer.add_stream(entry, io.BytesIO(data), self._warn)
             else:
@@ -172,19 +179,19 @@ class Gatherer:
         # Whether it can be read shows here, before anything of it is packed.
         before = source.now()
         entry.size = before.size
-        if not self._held(entry, source):
+        if not self.held(entry, source):
             self._packer.add_stream(entry, source, self._warn)
         after = source.now()
         if (after.mtime_ns, after.size) != (entry.mtime_ns, entry.size):
             self._warn(f"{entry.text}: changed while it was read")
         _distrust(entry)
 
-    def _held(self, entry: Entry, source: Contents) -> bool:
+    def held(self, entry: Entry, source: Contents) -> bool:
         """Whether the bundle before holds a large file's contents; reads it once more to know."""
         if self._previous is None or not self._previous.may_hold(entry.kind, entry.size) or not source.again():
             return False
         digest = blake3()
-        while chunk := source.read(_WHOLE):
+        while chunk := source.read(WHOLE):
             digest.update(chunk)
         parts = self._previous.holding(entry.kind, digest.hexdigest(), entry.size)
         if parts is None:
@@ -194,87 +201,11 @@ class Gatherer:
         self._packer.add_known(entry, parts)
         return True
 
-    # Databases ---------------------------------------------------------------
-
-    def databases(self) -> None:
-        if self._order.all_databases:
-            self._all_databases()
-        ordered = sorted(self._order.databases, key=_member_folder)
-        for database in ordered:
-            if database.engine == "mariadb":
-                self._mariadb(database)
-            else:
-                self._sqlite(database)
-
-    def _mariadb(self, database: DatabaseOrder) -> None:
-        assert self._order.mariadb is not None
-        folder = _member_folder(database)
-        with self._reach.mariadb(self._order.mariadb.spec()) as server:
-            dump = Dump(server, database.name, self._order.database_rules.of(database.name))
-            moment = time.time_ns()
-            for member in dump:
-                path = f"{folder}/{member.name}".encode()
-                entry = made_up("databases", path, moment)
-                self._packer.add(entry, member.data)
-                self._seen(1, len(member.data))
-        for note in dump.done.notes:
-            self._warn(note)
-        self.result.databases.append(DatabaseRecord(
-            "mariadb", database.name, dump.done.server_version, dump.done.character_set,
-            folder, tables=dump.done.tables,
-        ))
-
-    def _all_databases(self) -> None:
-        """Every database of the host's server, and all its users in a member of their own."""
-        assert self._order.mariadb is not None
-        with self._reach.mariadb(self._order.mariadb.spec()) as server:
-            found = [(row[0] or b"").decode() for row in server.rows(
-                "SELECT schema_name FROM information_schema.schemata ORDER BY schema_name")]
-            names = [(str((row[0] or b"").decode()), str((row[1] or b"").decode())) for row in server.rows(
-                "SELECT user, host FROM mysql.user WHERE user <> '' AND user <> 'mariadb.sys' ORDER BY 1, 2")]
-            everybody = b"".join(users(server, names))
-        self._order.databases += [
-            DatabaseOrder(engine="mariadb", name=name) for name in found
-            if name not in _SERVERS_OWN and self._order.database_rules.wants(name)]
-        self._packer.add(made_up("databases", b"mariadb/%users.sql", time.time_ns()), everybody)
-        self._seen(1, len(everybody))
-
-    def _sqlite(self, database: DatabaseOrder) -> None:
-        source = self._root + b"/" + os.fsencode(database.path)
-        folder = _member_folder(database)
-        copy = Path(self._order.spool) / "database.sqlite"
-        try:
-            tables = self._reach.copy_sqlite(source, copy)
-            entry = self._reach.describe(source, "databases", os.fsencode(folder), self._warn)
-            if entry is None:
-                raise Trouble(f"The SQLite database {database.path} vanished while it was copied.")
-            entry.origin = os.fsencode(database.path)
-            entry.size = copy.stat().st_size
-            if entry.size <= _WHOLE:
-                self._packer.add(entry, copy.read_bytes())
-            else:
-                with LocalFile(str(copy)) as stream:
-                    if not self._held(entry, stream):
-                        self._packer.add_stream(entry, stream, self._warn)
-            self._seen(1, entry.size)
-        finally:
-            copy.unlink(missing_ok=True)
-        self.result.databases.append(DatabaseRecord(
-            "sqlite", database.name, folder=folder, origin=database.path, tables=tables,
-        ))
-
 
 def _distrust(entry: Entry) -> None:
     """A file changed a moment ago may change again within the clock's grain: next time it is read."""
     if time.time_ns() - entry.ctime_ns < _GRAIN_NS:
         entry.ctime_ns = 0
-
-
-def _member_folder(database: DatabaseOrder) -> str:
-    """Where a database's members lie below ``databases/``."""
-    if database.engine == "sqlite":
-        return f"sqlite/{database.path}"
-    return f"mariadb/{safe_file(database.name)}"
 
 
 def made_up(kind: str, path: bytes, moment: int) -> Entry:

@@ -19,8 +19,8 @@ from ..stores import open_store
 from ..stores.base import Connected, Store, read_all, read_mark
 from .events import Emitter, Finished, Progress, Sound
 from .order import MendOrder
+from .own_files import fetch_listing, listing_at_hand
 from .persisting import persist
-from .reading import fetch_listing, listing_at_hand
 
 _CHUNK = 1024 * 1024
 _T = TypeVar("_T")

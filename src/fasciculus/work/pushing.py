@@ -5,9 +5,10 @@ from __future__ import annotations
 import queue
 import threading
 from collections.abc import Callable
-from dataclasses import dataclass
 from pathlib import Path
 from typing import TypeVar
+
+from msgspec import Struct
 
 from ..core.bundling.manifest import PieceRecord
 from ..core.bundling.names import SubjectRef
@@ -19,8 +20,7 @@ from .telling import NoStoreLeft
 _T = TypeVar("_T")
 
 
-@dataclass(slots=True)
-class _Spooled:
+class _Spooled(Struct):
     path: Path
     record: PieceRecord
     wanted_by: int

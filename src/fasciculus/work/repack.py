@@ -10,10 +10,10 @@ from __future__ import annotations
 import shutil
 import threading
 from collections.abc import Iterator
-from dataclasses import replace
 from pathlib import Path
 
 import orjson
+from msgspec.structs import replace
 
 from ..core.bundling.entry import Entry
 from ..core.bundling.frames import codec
@@ -28,8 +28,8 @@ from ..stores import open_store
 from ..stores.base import Connected, Store, read_mark
 from .events import Emitter, Finished, Progress, Repacked
 from .order import RepackOrder
+from .own_files import fetch_listing, fetch_manifest, listing_at_hand
 from .pushing import Pusher, Spool
-from .reading import fetch_listing, fetch_manifest, listing_at_hand
 from .restating import tell_restated
 from .retiring import complete, settle, sweep
 from .telling import NoStoreLeft, sentence

@@ -28,9 +28,9 @@ from ..stores.base import Connected, Store
 from .events import Emitter, Finished, Progress
 from .mail_restore import MailRestore
 from .order import RestoreOrder
+from .own_files import fetch_listing, fetch_manifest
 from .patient import PatientStore
 from .persisting import persist
-from .reading import fetch_listing, fetch_manifest
 
 _REPORT_EVERY = 64
 _NAMED = 5

@@ -23,8 +23,8 @@ from ..stores import open_store
 from ..stores.base import Connected, Store, read_all, read_mark
 from .events import Damage, Emitter, Finished, Progress, Sound, Verified
 from .order import VerifyOrder
+from .own_files import fetch_listing, listing_at_hand
 from .persisting import persist
-from .reading import fetch_listing, listing_at_hand
 from .restating import tell_restated
 
 _CHUNK = 1024 * 1024

@@ -4,11 +4,12 @@ from __future__ import annotations
 
 import sqlite3
 from collections.abc import Iterable, Iterator
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
 import orjson
+from msgspec.structs import replace
 
 from ..core.bundling.entry import Entry, Part
 from ..core.bundling.listing import from_line

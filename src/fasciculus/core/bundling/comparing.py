@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Iterator
-from dataclasses import dataclass
 from typing import Any
 
 import orjson
+from msgspec import Struct
 
 from .entry import DIR, order
 from .listing import from_line
@@ -17,8 +17,7 @@ _RIGHTS = ("mode", "uid", "gid", "user", "group", "xattrs")
 _CONTENTS = ("type", "blake3", "target", "target_base64", "rdev")
 
 
-@dataclass(frozen=True, slots=True)
-class Difference:
+class Difference(Struct, frozen=True):
     """One entry that differs. ``what`` says whether contents or rights changed; sizes are in bytes."""
 
     kind: str
@@ -30,8 +29,7 @@ class Difference:
     before: int = 0
 
 
-@dataclass(slots=True)
-class Counts:
+class Counts(Struct):
     """How much differs; ``grew`` is the difference of the bytes of contents."""
 
     new: int = 0
@@ -49,8 +47,7 @@ class Counts:
         self.grew += difference.size - difference.before
 
 
-@dataclass(slots=True)
-class _Line:
+class _Line(Struct):
     row: dict[str, Any]
     line: bytes
     place: tuple[bytes, ...]

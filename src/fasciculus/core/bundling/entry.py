@@ -3,15 +3,15 @@
 from __future__ import annotations
 
 import base64
-from dataclasses import dataclass, field
+
+from msgspec import Struct, field
 
 from ..errors import BadSetting
 
 FILE, DIR, SYMLINK, FIFO, CHAR, BLOCK = "file", "dir", "symlink", "fifo", "char", "block"
 
 
-@dataclass(slots=True)
-class Part:
+class Part(Struct, gc=False):
     """Where a stretch of an entry's bytes is.
 
     ``frame`` is the byte offset of the frame in the piece, ``length`` the frame's
@@ -27,8 +27,7 @@ class Part:
     size: int
 
 
-@dataclass(slots=True)
-class Entry:
+class Entry(Struct, gc=False):
     """A file, folder, link or special file.
 
     ``path`` is relative to the contents kind, as bytes, since file names need not be

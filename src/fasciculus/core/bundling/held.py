@@ -8,16 +8,16 @@ from __future__ import annotations
 
 import os
 import tempfile
-from dataclasses import dataclass
 from pathlib import Path
 from typing import IO
+
+from msgspec import Struct
 
 MEMORY = 64 * 1024 * 1024
 DISK = 1024 * 1024 * 1024
 
 
-@dataclass(slots=True)
-class Held:
+class Held(Struct):
     """A frame: where it lies in its piece, where the next one does, and its bytes or their place in the file."""
 
     offset: int

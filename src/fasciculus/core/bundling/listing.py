@@ -9,13 +9,18 @@ from __future__ import annotations
 import base64
 import hashlib
 from collections.abc import Iterable, Iterator
-from typing import Any, BinaryIO, Protocol
+from pathlib import Path
+from typing import TYPE_CHECKING, Any, BinaryIO, Protocol
 
 import orjson
 import zstandard
+from msgspec import Struct
 
 from ..errors import Damaged
 from .entry import DIR, FILE, Entry, Part
+
+if TYPE_CHECKING:
+    from .states import Run
 
 _CHUNK = 256 * 1024
 OF_FILES = b'{"kind":"files"'
@@ -95,15 +100,39 @@ class Noting(Protocol):
 
     def line(self, line: bytes) -> None: ...
 
+    def same(self, count: int) -> None: ...
+
+    def run(self, run: Run) -> None: ...
+
+
+class Beginning(Struct, frozen=True):
+    """A listing that another may begin like: its file, its SHA-256, and the length of all its lines, in bytes."""
+
+    path: Path
+    sha256: str
+    length: int
+
 
 class ListingWriter:
-    """Writes a listing to a file and keeps count of its bytes and SHA-256; ``noting`` hears of the files."""
+    """Writes a listing to a file and keeps count of its bytes and SHA-256; ``noting`` hears of the files.
 
-    def __init__(self, raw: BinaryIO, noting: Noting | None = None) -> None:
-        self._raw, self._noting = raw, noting
+    ``before`` is the listing whose lines :meth:`same` takes over.
+    """
+
+    def __init__(self, raw: BinaryIO, noting: Noting | None = None, before: Beginning | None = None) -> None:
+        self._raw, self._noting, self._before = raw, noting, before
         self._packer = zstandard.ZstdCompressor(level=1, write_checksum=True).compressobj()
         self._hash = hashlib.sha256()
+        self._same = 0
         self.bytes = 0
+        #: Bytes of all lines.
+        self.length = 0
+
+    def _put(self, lines: bytes) -> None:
+        if self._same:
+            self._catch_up()
+        self.length += len(lines)
+        self._write(self._packer.compress(lines))
 
     def _write(self, data: bytes) -> None:
         if data:
@@ -111,27 +140,71 @@ class ListingWriter:
             self._hash.update(data)
             self.bytes += len(data)
 
+    def same(self, count: int, noted: int) -> None:
+        """Begin with so many more bytes of the lines before, of which as many bytes were noted.
+
+        They are unpacked and packed again only when something else follows: for as long as nothing
+        changed, the listing before is a copy of the whole.
+        """
+        self._same += count
+        if self._noting is not None:
+            self._noting.same(noted)
+
+    def note(self, run: Run) -> None:
+        """Note a run whose lines were added."""
+        if self._noting is not None:
+            self._noting.run(run)
+
+    def _catch_up(self) -> None:
+        assert self._before is not None
+        left, self._same = self._same, 0
+        inflater = zstandard.ZstdDecompressor().decompressobj()
+        try:
+            with self._before.path.open("rb") as raw:
+                while left and (chunk := raw.read(_CHUNK)):
+                    lines = inflater.decompress(chunk)[:left]
+                    left -= len(lines)
+                    self._put(lines)
+        except zstandard.ZstdError as error:
+            raise Damaged(f"The listing is damaged: {error}.") from error
+        if left:
+            raise Damaged("The listing ends too early.")
+
     def add(self, entry: Entry) -> None:
         line = to_line(entry)
         if self._noting is not None and entry.kind == "files":
             self._noting.entry(entry, line)
-        self._write(self._packer.compress(line))
+        self._put(line)
 
     def add_line(self, line: bytes) -> None:
         """Add an entry by its line, newline included."""
         if self._noting is not None and line.startswith(OF_FILES):
             self._noting.line(line)
-        self._write(self._packer.compress(line))
+        self._put(line)
 
     def add_lines(self, lines: bytes) -> None:
         """Add entries of which nobody needs to hear."""
-        self._write(self._packer.compress(lines))
+        if lines:
+            self._put(lines)
 
     def close(self) -> str:
         """Finish the file and give its SHA-256."""
-        self._write(self._packer.flush())
+        if self._before is not None and self._same == self._before.length:
+            self._copy(self._before)
+        else:
+            if self._same:
+                self._catch_up()
+            self._write(self._packer.flush())
         self._raw.flush()
         return self._hash.hexdigest()
+
+    def _copy(self, before: Beginning) -> None:
+        self.length = before.length
+        with before.path.open("rb") as raw:
+            while chunk := raw.read(_CHUNK):
+                self._write(chunk)
+        if self._hash.hexdigest() != before.sha256:
+            raise Damaged("The listing was altered while it was copied.")
 
 
 def read_lines(raw: BinaryIO) -> Iterator[bytes]:

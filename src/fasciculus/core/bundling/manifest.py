@@ -5,8 +5,9 @@ from __future__ import annotations
 import builtins
 import json
 from collections.abc import Iterable
-from dataclasses import asdict, dataclass, field
 from typing import Any
+
+from msgspec import Struct, field, to_builtins
 
 from ..errors import Damaged, TooNew
 from .names import LISTING, is_listing
@@ -15,8 +16,7 @@ FORMAT = "fasciculus-bundle"
 VERSION = 1
 
 
-@dataclass(slots=True)
-class PieceRecord:
+class PieceRecord(Struct):
     """One archive file that the bundle needs; ``brought`` says this bundle wrote it.
 
     ``holds`` are the bytes of contents in it, and ``used`` those of them that this bundle needs.
@@ -30,8 +30,7 @@ class PieceRecord:
     used: int = 0
 
 
-@dataclass(slots=True)
-class KindCount:
+class KindCount(Struct):
     """Per contents kind: how much of it, and what could not be read."""
 
     entries: int = 0
@@ -39,16 +38,14 @@ class KindCount:
     unreadable: list[str] = field(default_factory=list)
 
 
-@dataclass(slots=True)
-class LeftOutCount:
+class LeftOutCount(Struct):
     """How much one rule of the job left out; a folder counts once, with all below it."""
 
     entries: int = 0
     bytes: int = 0
 
 
-@dataclass(slots=True)
-class DatabaseRecord:
+class DatabaseRecord(Struct):
     """One database as it was at the moment of the bundle; ``tables`` are row counts."""
 
     engine: str
@@ -60,8 +57,7 @@ class DatabaseRecord:
     tables: dict[str, int] = field(default_factory=dict)
 
 
-@dataclass(slots=True)
-class Manifest:
+class Manifest(Struct):
     """The contents of ``bundle.json``. Moments are ISO 8601 in UTC."""
 
     name: str
@@ -116,16 +112,16 @@ class Manifest:
         """What the records keep of it."""
         return {
             "started": self.started, "ended": self.ended,
-            "contents": {kind: asdict(count) for kind, count in self.contents.items()},
-            "databases": [asdict(database) for database in self.databases],
-            "pieces": [asdict(piece) for piece in self.pieces],
+            "contents": {kind: to_builtins(count) for kind, count in self.contents.items()},
+            "databases": [to_builtins(database) for database in self.databases],
+            "pieces": [to_builtins(piece) for piece in self.pieces],
             "listing_sha256": self.listing_sha256, "compression": self.compression,
             "brings": self.brings, "base": self.base, "dead_share": self.dead_share,
             "new_bytes": self.new_bytes,
         }
 
     def to_json(self) -> builtins.bytes:
-        row = asdict(self)
+        row = to_builtins(self)
         subject = {"kind": row.pop("subject_kind"), "name": row.pop("subject")}
         listing = {
             "name": row.pop("listing"), "bytes": row.pop("listing_bytes"), "sha256": row.pop("listing_sha256"),

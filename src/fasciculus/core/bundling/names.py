@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Container
-from dataclasses import dataclass
-from datetime import UTC, datetime
+from collections.abc import Iterable
+from datetime import UTC, datetime, timedelta
+
+from msgspec import Struct
 
 from ..errors import BadSetting
 
@@ -18,12 +19,12 @@ KINDS = ("files", "databases", "mail", "system", "notes")
 
 _LISTING = re.compile(r"listing(?:-(\d+))?\.jsonl\.zst")
 _SAFE = re.compile(r"[a-z0-9](?:[a-z0-9._-]{0,62}[a-z0-9])?")
+_NUMBER = re.compile(r"\.(\d+)$")
 _PIECE = re.compile(r"\.(files|databases|mail|system|notes)-(\d+)\.tar.*$")
 _BUNDLE = re.compile(r"(\d{4}-\d{2}-\d{2}T\d{6}Z)-([a-z0-9._-]+)")
 
 
-@dataclass(frozen=True, slots=True)
-class SubjectRef:
+class SubjectRef(Struct, frozen=True):
     """What a bundle is of: the kind of subject and its name."""
 
     kind: str
@@ -61,25 +62,32 @@ def check_name(name: str, field: str = "name") -> str:
     return name
 
 
-def bundle_name(moment: datetime, job: str, taken: Container[str] = ()) -> str:
+def bundle_name(moment: datetime, job: str, taken: Iterable[str] = ()) -> str:
     """A new bundle's name: the UTC moment and the job, e.g. ``2026-11-24T021500Z-nightly``.
 
-    Names sort by time. One that is taken gets ``.2``, ``.3`` and so on.
+    Names sort by time. Others of the same second get ``.2``, ``.3`` and so on: a number beyond all that
+    are taken, since one that is free again would count as older than they.
     """
     base = f"{moment.astimezone(UTC):%Y-%m-%dT%H%M%SZ}-{job}"
-    name, number = base, 1
-    while name in taken:
-        number += 1
-        name = f"{base}.{number}"
-    return name
+    number = max((_number(name) for name in taken if name == base or (
+        name.startswith(f"{base}.") and name[len(base) + 1:].isdecimal())), default=0) + 1
+    return base if number == 1 else f"{base}.{number}"
+
+
+def _number(name: str) -> int:
+    match = _NUMBER.search(name)
+    return int(match[1]) if match else 1
 
 
 def moment_of(name: str) -> datetime | None:
-    """The moment in a bundle's name, or None when it is not one."""
+    """The moment in a bundle's name, or None when it is not one.
+
+    Of bundles of one second each is a microsecond later than the one before.
+    """
     match = _BUNDLE.fullmatch(name)
     if not match:
         return None
-    return datetime.strptime(match[1], "%Y-%m-%dT%H%M%SZ").replace(tzinfo=UTC)
+    return datetime.fromisoformat(match[1]) + timedelta(microseconds=min(_number(name), 1_000_000) - 1)
 
 
 def bundle_of(piece: str) -> str:

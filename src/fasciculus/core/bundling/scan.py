@@ -8,8 +8,9 @@ import os
 import pwd
 import stat
 from collections.abc import Callable, Iterator
-from dataclasses import dataclass
 from functools import lru_cache
+
+from msgspec import Struct
 
 from ..filtering import CACHE_MARK, CACHE_TAG, ON_THE_WAY, Chooser
 from .entry import BLOCK, CHAR, DIR, FIFO, FILE, SYMLINK, Entry
@@ -80,8 +81,7 @@ def describe(path: bytes, kind: str, relative: bytes, info: os.stat_result, warn
     return entry
 
 
-@dataclass(frozen=True, slots=True)
-class Chosen:
+class Chosen(Struct, frozen=True):
     """What of a tree is wanted.
 
     ``left_out`` are paths relative to the root that are skipped with all below them. ``chooser``
@@ -103,8 +103,7 @@ class Chosen:
         return self.chooser is not None and self.chooser.rules.one_file_system
 
 
-@dataclass(slots=True)
-class _Folder:
+class _Folder(Struct):
     """A folder of the walk: the names still to come, the last first."""
 
     path: bytes
@@ -159,11 +158,14 @@ def scan(
                 if verdict and verdict != ON_THE_WAY:
                     chosen.on_left_out(relative, 0 if is_dir else info.st_size, verdict)
                     continue
-            if run is not None and not run.is_slow and run.is_folder == is_dir:
-                line = run.line(name, folder_state_of(info) if is_dir else state_of(info))
-                if line is not None and chosen.on_same(run, line):
-                    if is_dir and not (device is not None and info.st_dev != device):
+            if run is not None and is_dir and run.is_folder:
+                if run.unchanged([folder_state_of(info)]) and chosen.on_run(run):
+                    if device is None or info.st_dev == device:
                         stack.append(_enter(path, relative, chooser, warn))
+                    continue
+            elif run is not None and not is_dir and run.is_plain:
+                line = run.line(name, state_of(info))
+                if line is not None and chosen.on_same(run, line):
                     continue
             if is_known is not None and info.st_nlink == 1 and stat.S_ISREG(info.st_mode):
                 # What leads to it must be listed before it.
@@ -199,8 +201,7 @@ def scan(
 def _same_root(info: os.stat_result, chosen: Chosen) -> bool:
     """Whether the root is as it was, and was told of."""
     run = chosen.states.seek(b"", b"") if chosen.states is not None else None
-    line = run.line(b"", folder_state_of(info)) if run is not None and run.is_folder else None
-    return run is not None and line is not None and chosen.on_same(run, line)
+    return run is not None and run.is_folder and run.unchanged([folder_state_of(info)]) and chosen.on_run(run)
 
 
 def _take_run(run: Run, folder: _Folder, chosen: Chosen) -> bool:

@@ -26,7 +26,9 @@ from ..errors import Damaged
 from .entry import BLOCK, CHAR, DIR, FIFO, FILE, SYMLINK, Entry, order
 from .listing import from_line
 
-_MARK = b"fasciculus-states 1\n"
+_MARK = b"fasciculus-states 2\n"
+#: Of the listing: its SHA-256, and the length of all its lines; of the text that says what the states are of.
+_ABOUT = struct.Struct("<64sQI")
 #: Length of the folder, names, states, lines, and the text of pieces; entries, bytes of contents, kind of run.
 _HEAD = struct.Struct("<IIIQIIQB")
 #: mode, inode, device, links, user, group, size, mtime and ctime in ns.
@@ -53,10 +55,13 @@ def folder_state_of(info: os.stat_result) -> State:
 class Run:
     """Entries of one folder that follow each other in the listing."""
 
-    __slots__ = ("_blob", "_lines", "_names", "_take", "_text", "bytes", "entries", "folder", "kind", "raw", "states")
+    __slots__ = ("_blob", "_lines", "_names", "_take", "_text", "bytes", "entries", "folder", "kind", "length", "raw",
+                 "start", "states")
 
-    def __init__(self, raw: bytes, take: Callable[[], bytes]) -> None:
-        folder, names, states, _, text, self.entries, self.bytes, self.kind = _HEAD.unpack_from(raw)
+    def __init__(self, raw: bytes, take: Callable[[], bytes], start: int = 0) -> None:
+        #: Where its lines begin among those of the listing, in bytes, and how long they are.
+        self.start = start
+        folder, names, states, self.length, text, self.entries, self.bytes, self.kind = _HEAD.unpack_from(raw)
         self.raw, self._take = raw, take
         at = _HEAD.size
         self.folder = raw[at:at + folder]
@@ -76,6 +81,11 @@ class Run:
     @property
     def names(self) -> list[bytes]:
         return self._names
+
+    @property
+    def size(self) -> int:
+        """Its bytes in the file of states."""
+        return 4 + len(self.raw)
 
     @property
     def is_folder(self) -> bool:
@@ -133,16 +143,16 @@ _stat = os.stat
 
 def place_of_first(data: bytes | mmap.mmap) -> int:
     """Where the first run stands in a file of states."""
-    at = len(_MARK) + 64
-    return int(at + 4 + struct.unpack_from("<I", data, at)[0])
+    return len(_MARK) + _ABOUT.size + int(_ABOUT.unpack_from(data, len(_MARK))[2])
 
 
 class StatesWriter:
-    """Writes states as a listing's lines are written; ``close`` gets the listing's SHA-256."""
+    """Writes states as a listing's lines are written. ``before`` are those that :meth:`same` takes over."""
 
-    def __init__(self, raw: BinaryIO, about: str) -> None:
-        self._raw, self._about = raw, about
-        self._raw.write(_MARK + b"\0" * 64 + struct.pack("<I", len(about.encode())) + about.encode())
+    def __init__(self, raw: BinaryIO, about: str, before: Path | None = None) -> None:
+        self._raw, self._before = raw, before
+        self._raw.write(_MARK + _ABOUT.pack(b"", 0, len(about.encode())) + about.encode())
+        self._same = 0
         self._folder: bytes | None = None
         self._names: list[bytes] = []
         self._states: list[bytes] = []
@@ -177,7 +187,28 @@ class StatesWriter:
     def run(self, run: Run) -> None:
         """A run that did not change."""
         self._flush()
-        self._raw.write(struct.pack("<I", len(run.raw)) + run.raw)
+        self._put(struct.pack("<I", len(run.raw)) + run.raw)
+
+    def same(self, count: int) -> None:
+        """Begin with so many more bytes of the runs before."""
+        self._same += count
+
+    def _put(self, data: bytes) -> None:
+        if self._same:
+            self._catch_up()
+        self._raw.write(data)
+
+    def _catch_up(self) -> None:
+        assert self._before is not None
+        left, self._same = self._same, 0
+        with self._before.open("rb") as raw:
+            raw.seek(place_of_first(raw.read(len(_MARK) + _ABOUT.size)))
+            while left:
+                data = raw.read(min(left, _BUFFER))
+                if not data:
+                    raise Damaged("The states of the bundle before end too early.")
+                self._raw.write(data)
+                left -= len(data)
 
     def _alone(self, kind: int, folder: bytes, name: bytes, entry: Entry, links: int, size: int, line: bytes) -> None:
         self._flush()
@@ -195,13 +226,16 @@ class StatesWriter:
     def _write(self, kind: int, folder: bytes, names: bytes, states: bytes, lines: int, text: bytes, entries: int,
                size: int) -> None:
         head = _HEAD.pack(len(folder), len(names), len(states), lines, len(text), entries, size, kind)
-        self._raw.write(struct.pack("<I", len(head) + len(folder) + len(names) + len(states) + len(text)))
-        self._raw.write(head + folder + names + states + text)
+        self._put(struct.pack("<I", len(head) + len(folder) + len(names) + len(states) + len(text))
+                  + head + folder + names + states + text)
 
-    def close(self, listing_sha256: str) -> None:
+    def close(self, listing_sha256: str, listing_length: int) -> None:
+        """Finish the file: these are the states of the listing with that SHA-256 and that length of all lines."""
         self._flush()
+        if self._same:
+            self._catch_up()
         self._raw.seek(len(_MARK))
-        self._raw.write(listing_sha256.encode())
+        self._raw.write(struct.pack("<64sQ", listing_sha256.encode(), listing_length))
         self._raw.flush()
 
 
@@ -210,14 +244,16 @@ def _packed(entry: Entry, links: int, size: int) -> bytes:
                        size, entry.mtime_ns, entry.ctime_ns)
 
 
-def fits(path: Path, listing_sha256: str, about: str) -> bool:
-    """Whether a file has the states of that listing, taken with the same rules."""
+def length_of_listing(path: Path, listing_sha256: str, about: str) -> int:
+    """The length of all lines of that listing, if a file has its states, taken with the same rules; else 0."""
     try:
         with path.open("rb") as raw:
-            return (raw.read(len(_MARK)) == _MARK and raw.read(64) == listing_sha256.encode()
-                    and raw.read(struct.unpack("<I", raw.read(4))[0]) == about.encode())
+            if raw.read(len(_MARK)) != _MARK:
+                return 0
+            digest, length, size = _ABOUT.unpack(raw.read(_ABOUT.size))
+            return int(length) if digest == listing_sha256.encode() and raw.read(size) == about.encode() else 0
     except (OSError, struct.error):
-        return False
+        return 0
 
 
 class States:
@@ -226,10 +262,9 @@ class States:
     def __init__(self, path: Path, listing: Path, known: Callable[[int], bool] = lambda number: False) -> None:
         self._known, self._number = known, -1
         self._raw: IO[bytes] = path.open("rb", _BUFFER)
-        self._raw.seek(len(_MARK) + 64)
-        self._raw.seek(struct.unpack("<I", self._raw.read(4))[0], os.SEEK_CUR)
+        self._raw.seek(place_of_first(self._raw.read(len(_MARK) + _ABOUT.size)))
         self._lines = _Lines(listing)
-        self._behind = 0
+        self._behind = self._start = 0
         self._run: Run | None = None
         self._next()
 
@@ -238,17 +273,20 @@ class States:
         self._lines.close()
 
     def _next(self) -> None:
-        if self._run is not None and self._run._blob is None:
-            self._behind += _HEAD.unpack_from(self._run.raw)[3]
+        if self._run is not None:
+            self._start += self._run.length
+            if self._run._blob is None:
+                self._behind += self._run.length
         self._number += 1
         length = self._raw.read(4)
-        self._run = Run(self._raw.read(struct.unpack("<I", length)[0]), self._take) if length else None
+        self._run = (Run(self._raw.read(int.from_bytes(length, "little")), self._take, self._start) if length
+                     else None)
 
     def _take(self) -> bytes:
         assert self._run is not None
         self._lines.skip(self._behind)
         self._behind = 0
-        return self._lines.read(_HEAD.unpack_from(self._run.raw)[3])
+        return self._lines.read(self._run.length)
 
     def unchanged(self, folder: bytes) -> bool:
         """Whether all of the present run, of files in a folder, is as it was."""

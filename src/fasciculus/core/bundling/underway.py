@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass, field
 from pathlib import Path
 from typing import TYPE_CHECKING, Protocol
+
+from msgspec import Struct, field
 
 from .entry import Entry
 from .manifest import PieceRecord
@@ -42,8 +43,7 @@ class Lister(Protocol):
         """Several entries that were taken over together."""
 
 
-@dataclass(slots=True)
-class FrameUnderWay:
+class FrameUnderWay(Struct):
     """A frame whose place in its piece is known once it is written."""
 
     piece: str = ""
@@ -51,8 +51,7 @@ class FrameUnderWay:
     length: int = 0
 
 
-@dataclass(slots=True)
-class Stretch:
+class Stretch(Struct):
     """Bytes of an entry in a frame."""
 
     frame: FrameUnderWay
@@ -60,8 +59,7 @@ class Stretch:
     size: int
 
 
-@dataclass(slots=True)
-class Opened:
+class Opened(Struct):
     """An entry whose bytes are not all packed yet; ``line`` is its listing's line, where that is known."""
 
     entry: Entry
@@ -73,8 +71,7 @@ class Opened:
     then: list[Callable[[], None]] = field(default_factory=list)
 
 
-@dataclass(slots=True)
-class ForWriter:
+class ForWriter(Struct):
     """For the writer: a frame to write, the entries to list after it, the piece to end with it."""
 
     frame: FrameUnderWay

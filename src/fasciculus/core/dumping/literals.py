@@ -6,7 +6,7 @@ that are escaped here, so that they stay within the largest packet when they are
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from msgspec import Struct
 
 #: A row whose literals come to more bytes than this is escaped here.
 LARGE_ROW = 4 * 1024 * 1024
@@ -24,8 +24,7 @@ _UNBOUNDED = frozenset(["mediumblob", "longblob", "mediumtext", "longtext", "jso
 _THROUGH_UTF8 = frozenset(["utf8mb4", "utf8mb3", "utf8", "ascii", "latin1", ""])
 
 
-@dataclass(frozen=True, slots=True)
-class Column:
+class Column(Struct, frozen=True):
     """A column of a table, as information_schema describes it."""
 
     name: str

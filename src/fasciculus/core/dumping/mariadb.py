@@ -18,14 +18,16 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass, field
 from fnmatch import fnmatchcase
-from typing import Protocol
 from zlib import crc32
+
+from msgspec import Struct, field
 
 from ..errors import Trouble
 from . import literals, rights
 from .literals import Column, quote_name
+from .rules import DumpRules
+from .server import Server
 
 #: Members of rows: at least, on the average, and at most about so many bytes.
 LEAST, USUAL, MOST = 16 * 1024, 64 * 1024, 1024 * 1024
@@ -42,40 +44,14 @@ _SNAPSHOTS = frozenset(["innodb", "rocksdb", "tokudb", ""])
 _HISTORY_SINCE = (10, 11)
 
 
-class Server(Protocol):
-    """The two ways a dump reads from a server; both give text as UTF-8 bytes."""
-
-    def rows(self, sql: str, *values: str) -> Sequence[Sequence[bytes | None]]:
-        """All rows of a small result."""
-
-    def stream(self, sql: str) -> Iterator[Sequence[bytes | None]]:
-        """A result of any size, row by row."""
-
-
-@dataclass(frozen=True, slots=True)
-class Member:
+class Member(Struct, frozen=True):
     """One file of the dump."""
 
     name: str
     data: bytes
 
 
-@dataclass(frozen=True, slots=True)
-class DumpRules:
-    """What of a database goes in. Patterns are of tables, with ``*`` and ``?``.
-
-    ``tables`` empty means all; ``without_rows`` keeps a table's structure alone.
-    """
-
-    tables: tuple[str, ...] = ()
-    without_tables: tuple[str, ...] = ()
-    without_rows: tuple[str, ...] = ()
-    structure_only: bool = False
-    check_tables: bool = False
-
-
-@dataclass(slots=True)
-class Dumped:
+class Dumped(Struct):
     """What was found, filled in as the members are taken. ``notes`` are for the warnings."""
 
     server_version: str = ""
@@ -84,8 +60,7 @@ class Dumped:
     notes: list[str] = field(default_factory=list)
 
 
-@dataclass(frozen=True, slots=True)
-class _Table:
+class _Table(Struct, frozen=True):
     name: str
     kind: str
     engine: str

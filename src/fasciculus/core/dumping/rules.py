@@ -2,14 +2,25 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from fnmatch import fnmatchcase
 
-from .mariadb import DumpRules
+from msgspec import Struct
 
 
-@dataclass(frozen=True, slots=True)
-class DatabaseRules:
+class DumpRules(Struct, frozen=True):
+    """What of a database goes in. Patterns are of tables, with ``*`` and ``?``.
+
+    ``tables`` empty means all; ``without_rows`` keeps a table's structure alone.
+    """
+
+    tables: tuple[str, ...] = ()
+    without_tables: tuple[str, ...] = ()
+    without_rows: tuple[str, ...] = ()
+    structure_only: bool = False
+    check_tables: bool = False
+
+
+class DatabaseRules(Struct, frozen=True):
     """Patterns with ``*`` and ``?``: of database names in ``names`` and ``without``, of
     ``database.table`` in the others. ``names`` and ``tables`` empty mean all.
     """
