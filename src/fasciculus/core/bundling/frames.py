@@ -34,7 +34,7 @@ _SAMPLE = 64 * 1024
 _WORTH = 0.97
 
 
-def _is_packed(data: bytes) -> bool:
+def _is_packed(data: bytes | bytearray) -> bool:
     """Whether a frame's contents hardly pack any more, told by three samples of it."""
     if len(data) < 4 * _SAMPLE:
         return False
@@ -49,7 +49,7 @@ class Codec(Protocol):
     name: str
     suffix: str
 
-    def pack(self, data: bytes) -> bytes:
+    def pack(self, data: bytes | bytearray) -> bytes:
         """One frame; may be called from several threads at once."""
 
     def inflater(self) -> _Inflater | None:
@@ -67,7 +67,7 @@ class Zstd:
         self._level = level
         self._local = threading.local()
 
-    def pack(self, data: bytes) -> bytes:
+    def pack(self, data: bytes | bytearray) -> bytes:
         # Images, video and archives are not worth a second squeeze.
         level = _FASTEST if self._level > 1 and _is_packed(data) else self._level
         packers: dict[int, zstandard.ZstdCompressor] = self._local.__dict__.setdefault("packers", {})
@@ -90,7 +90,7 @@ class Gzip:
             raise BadSetting(f"gzip has no level {level}.", "Choose 1 to 9.", field="level")
         self._level = level
 
-    def pack(self, data: bytes) -> bytes:
+    def pack(self, data: bytes | bytearray) -> bytes:
         return gzip.compress(data, 1 if _is_packed(data) else self._level, mtime=0)
 
     def inflater(self) -> _Inflater:
@@ -102,8 +102,8 @@ class Plain:
 
     name, suffix = "none", ".tar"
 
-    def pack(self, data: bytes) -> bytes:
-        return data
+    def pack(self, data: bytes | bytearray) -> bytes:
+        return bytes(data)
 
     def inflater(self) -> None:
         return None

@@ -278,7 +278,8 @@ class Packer:
     def _cut(self, ends_piece: bool = False) -> None:
         data: Future[bytes] | None = None
         if self._buffer:
-            data = self._packers().submit(self._codec.pack, bytes(self._buffer))
+            # Handed over as it is: nobody appends to it any more.
+            data = self._packers().submit(self._codec.pack, self._buffer)
         self._submit(ForWriter(self._frame, data, self._listed, self._kind, ends_piece))
         if data is not None:
             self._buffer = bytearray()
