@@ -157,15 +157,21 @@ class Weighing:
 
     def moving(self, kind: str) -> Iterator[Entry]:
         """What must be packed anew of the chosen pieces of a kind, each contents once, where they lie in order."""
-        rows = self._db.execute(
-            "SELECT line FROM content AS c WHERE piece IN (SELECT piece FROM chosen WHERE kind=?) "
-            "AND NOT EXISTS (SELECT 1 FROM content AS o WHERE o.digest=c.digest AND o.piece NOT IN "
-            "(SELECT piece FROM chosen)) "
+        last = (-1, -1, -1)
+        while rows := self._after(kind, last):
+            for _, _, _, line in rows:
+                yield replace(from_line(line), kind=kind, link=None, origin=None, xattrs={})
+            last = rows[-1][:3]
+
+    def _after(self, kind: str, last: tuple[int, int, int]) -> list[tuple[int, int, int, bytes]]:
+        # Some at a time: the packer's thread writes to the same file.
+        return self._db.execute(
+            "SELECT piece, frame, start, line FROM content AS c WHERE piece IN (SELECT piece FROM chosen WHERE kind=?) "
+            "AND (piece, frame, start) > (?, ?, ?) AND NOT EXISTS (SELECT 1 FROM content AS o WHERE "
+            "o.digest=c.digest AND o.piece NOT IN (SELECT piece FROM chosen)) "
             "AND NOT EXISTS (SELECT 1 FROM content AS e WHERE e.digest=c.digest AND "
             "(e.piece, e.frame, e.start) < (c.piece, c.frame, c.start)) "
-            "ORDER BY piece, frame, start", (kind,)).fetchall()
-        for (line,) in rows:
-            yield replace(from_line(line), kind=kind, link=None, origin=None, xattrs={})
+            "ORDER BY piece, frame, start LIMIT ?", (kind, *last, _AT_ONCE)).fetchall()
 
     def add(self, entry: Entry) -> None:
         """Note where contents were packed."""
