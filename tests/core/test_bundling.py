@@ -184,13 +184,7 @@ def test_a_flipped_byte_never_passes(tmp_path):
                         assert error.way_out
                     else:
                         assert data == (tree / entry.text).read_bytes()
-            if not harmed and packing != "none":
-                # Some bits of a frame mean nothing: then every byte still comes out the same.
-                unpacked = [
-                    subprocess.run([packing, "-dcq"], input=data, capture_output=True, check=True).stdout
-                    for data in (good, path.read_bytes())
-                ]
-                assert unpacked[0] == unpacked[1]
+            assert harmed <= 2, "of incompressible files a byte harms the one it lies in, and its neighbour at most"
         path.write_bytes(good[: len(good) // 2])
         with pytest.raises(Damaged), BundleReader(folder, SUBJECT) as reader:
             for entry in entries:

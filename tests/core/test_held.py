@@ -61,20 +61,28 @@ def test_each_frame_is_read_once(tmp_path, monkeypatch, memory):
     assert list(tmp_path.iterdir()) == [], "the file has no name"
 
 
-def test_a_frame_that_is_damaged_is_found_so_once_and_the_next_is_read_all_the_same(monkeypatch):
+def test_a_flipped_bit_costs_the_file_it_lies_in_and_the_next_frame_is_read_all_the_same():
     pieces = Pieces(1, 3)
     (path, packed), = pieces.data.items()
-    bad = pieces.entries[5][-2].parts[0]
-    pieces.data[path] = packed[:bad.frame + 9] + bytes([packed[bad.frame + 9] ^ 1]) + packed[bad.frame + 10:]
+    bad, beside = (pieces.entries[number][-2].parts[0] for number in (7, 8))
+    # The contents do not pack, so that they stand in the frame as they are.
+    at = packed.index(pieces.entries[7][-1]) + bad.size // 2
+    pieces.data[path] = packed[:at] + bytes([packed[at] ^ 1]) + packed[at + 1:]
     lost = []
     with BundleReader(pieces, SUBJECT) as reader:
         for number, (*_, entry, data) in enumerate(pieces.entries):
             try:
                 assert b"".join(reader.contents(entry)) == data
             except Damaged as error:
-                assert f"at byte {bad.frame:,}" in error.message
+                assert "not what the listing says" in error.message
                 lost.append(number)
-    assert lost == [5, 6, 7, 8, 9] and len(pieces.asked) == 2
+    assert lost == [7] and len(pieces.asked) == 3, "the piece, once more the frame, and the rest"
+    pieces.data[path] = packed[:beside.frame + beside.length // 2]
+    with BundleReader(pieces, SUBJECT) as reader:
+        for *_, entry, data in pieces.entries[:6]:
+            assert b"".join(reader.contents(entry)) == data
+        with pytest.raises(Damaged, match=f"damaged at byte {bad.frame:,}: it ends too early"):
+            list(reader.contents(pieces.entries[9][-2]))
 
 
 @given(steps=st.lists(st.tuples(st.integers(0, 5), st.integers(1, 400)), max_size=60), memory=st.integers(0, 900),

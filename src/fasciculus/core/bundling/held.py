@@ -13,17 +13,23 @@ from typing import IO
 
 from msgspec import Struct
 
+from ..errors import Damaged
+
 MEMORY = 64 * 1024 * 1024
 DISK = 1024 * 1024 * 1024
 
 
 class Held(Struct):
-    """A frame: where it lies in its piece, where the next one does, and its bytes or their place in the file."""
+    """A frame: where it lies in its piece, where the next one does, and its bytes or their place in the file.
+
+    ``broken`` is what is wrong with a damaged one, of which only the beginning could be had.
+    """
 
     offset: int
     following: int
     size: int
     data: bytes | None
+    broken: Damaged | None = None
     place: int = -1
 
 
@@ -61,10 +67,10 @@ class HeldFrames:
         count = min(count, found.size - start)
         return os.pread(self._file.fileno(), count, found.place + start) if count > 0 else b""
 
-    def keep(self, piece: str, offset: int, following: int, data: bytes) -> Held:
+    def keep(self, piece: str, offset: int, following: int, data: bytes, broken: Damaged | None = None) -> Held:
         """Keep a frame in the place of the one before of its piece."""
         self._drop(piece)
-        found = self._held[piece] = Held(offset, following, len(data), data)
+        found = self._held[piece] = Held(offset, following, len(data), data, broken)
         self._in_memory += len(data)
         for other in list(self._held):
             if self._in_memory <= self._memory or other == piece:

@@ -6,7 +6,8 @@ Every byte is checked: frames by their own checksum, contents by their BLAKE3 di
 from __future__ import annotations
 
 from collections.abc import Iterable, Iterator
-from contextlib import suppress
+from contextlib import closing, suppress
+from functools import partial
 from pathlib import Path
 from typing import BinaryIO, Protocol
 
@@ -20,6 +21,9 @@ from .names import SubjectRef
 
 _READ = 1024 * 1024
 _OPEN_PIECES = 12
+_LITTLE = 512
+#: More than the checksum at the end of a frame, of whatever kind.
+_TAIL = 16
 
 
 class Ranges(Protocol):
@@ -106,6 +110,23 @@ class PieceReader:
         return b"".join(raw)
 
 
+    def salvaged(self, offset: int, length: int) -> bytes:
+        """What comes out of a damaged frame before the damage. Nothing says that it is right but its digests."""
+        with closing(self._source.open(self._path, offset, length)) as stream:
+            packed = b"".join(iter(partial(stream.read, _READ), b""))
+        inflater, found = self._codec.inflater(), []
+        if inflater is None:
+            return packed
+        # What a call was about to give is lost with it: so little at a time, and the checksum by itself.
+        body = max(len(packed) - _TAIL, 0)
+        steps = [packed[at:min(at + _LITTLE, body)] for at in range(0, body, _LITTLE)]
+        steps += [packed[at:at + 1] for at in range(body, len(packed))]
+        with suppress(*UNPACK_ERRORS):
+            for step in steps:
+                found.append(inflater.decompress(step))  # noqa: PERF401  what came before the damage is kept
+        return b"".join(found)
+
+
 class BundleReader:
     """Gives the contents of entries of one subject's bundles on one store.
 
@@ -116,7 +137,6 @@ class BundleReader:
         self._source, self._subject = source, subject
         self._readers: dict[str, PieceReader] = {}
         self._held = HeldFrames(spool)
-        self._bad: dict[tuple[str, int], tuple[str, str]] = {}
         self._closed: set[str] = set()
 
     def __enter__(self) -> BundleReader:
@@ -156,6 +176,8 @@ class BundleReader:
         while True:
             frame = self._frame(part.piece, offset, length, alone, skip + left)
             chunk = self._held.bytes_of(frame, skip, left)
+            if frame.broken is not None and len(chunk) < left:
+                raise Damaged(frame.broken.message, frame.broken.way_out)
             if not chunk:
                 raise Damaged(f"The piece {part.piece} holds less than the listing says.")
             left -= len(chunk)
@@ -167,9 +189,6 @@ class BundleReader:
     def _frame(self, piece: str, offset: int, length: int, alone: bool, wanted: int) -> Held:
         if (known := self._held.find(piece, offset)) is not None:
             return known
-        if (piece, offset) in self._bad:
-            # Its other entries need not find out once more.
-            raise Damaged(*self._bad[piece, offset])
         reader = self._reader(piece)
         # A frame holds little more than its nominal size: what is longer surely goes on. Where streams do not
         # stay open until they are wanted again, no more than the frame is asked for.
@@ -177,8 +196,10 @@ class BundleReader:
         try:
             data, following = reader.frame(offset, length, more)
         except Damaged as error:
-            self._bad[piece, offset] = error.message, error.way_out
-            raise
+            if not length:
+                raise
+            # A flipped bit should cost the files that it lies in, not all thousand of the frame.
+            return self._held.keep(piece, offset, offset + length, reader.salvaged(offset, length), error)
         return self._held.keep(piece, offset, following, data)
 
     def _reader(self, piece: str) -> PieceReader:

@@ -128,14 +128,15 @@ def bundles_download(bundle_id: int) -> Response:
     listing = listing_on(bundle, store)
     wanted = Wanted(store, subject, listing, [kind] if kind else [], paths, parts().config.spool)
     stream = _closing(form.make(wanted), store.close)
-    # What is wrong from the start on is answered in words; later only by breaking off.
-    stream = _begun(stream)
+    # What is wrong from the start on is answered in words; later only by breaking off, and by words when
+    # the download is resumed there.
+    stream = _begun(_from(stream, start))
     headers = {"ETag": f'"{tag}"', "Accept-Ranges": "bytes",
                "Content-Disposition": f'attachment; filename="{bundle.subject}-{bundle.name}{form.suffix}"'}
     if not start:
         note("downloaded", bundle.name)
         return Response(stream, mimetype=form.media, headers=headers)
-    return Response(_from(stream, start), 206, mimetype=form.media,
+    return Response(stream, 206, mimetype=form.media,
                     headers={**headers, "Content-Range": f"bytes {start}-/*"})
 
 
