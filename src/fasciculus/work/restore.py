@@ -127,12 +127,12 @@ class RestoreWork:
 
     def _give_up(self, what: str, error: Trouble) -> None:
         self._lost.append(what)
-        self._emitter.error(f"{what}: {error.message}")
+        self._emitter.error(error.message if error.message.startswith(what) else f"{what}: {error.message}")
 
     def _what_is_lost(self, store: str, count: int) -> str:
         named = ", ".join(self._lost[:_NAMED]) + (" …" if len(self._lost) > _NAMED else "")
-        return (f"{count_words(len(self._lost), 'entry', 'entries')} did not come back, since what store “{store}” "
-                f"holds of them is damaged: {named}. {count_words(count, 'other', 'others')} did. Restore what is "
+        return (f"{count_words(len(self._lost), 'entry', 'entries')} did not come back, damaged on store “{store}”: "
+                f"{named}. {count_words(count, 'other', 'others')} did. Restore what is "
                 "lacking from another copy or another moment; the log names all of it.")
 
     # Before anything is written ----------------------------------------------
