@@ -34,6 +34,7 @@ from .persisting import persist
 
 _REPORT_EVERY = 64
 _NAMED = 5
+_LOGGED = 1000
 _T = TypeVar("_T")
 
 
@@ -48,7 +49,8 @@ class RestoreWork:
         self._stand_ins: dict[tuple[str, bytes], bytes] = {}
         self._progress = Progress("preflight")
         self._owners = os.geteuid() == 0
-        self._lost: list[str] = []
+        self._lost = 0
+        self._named: list[str] = []
 
     def run(self) -> Finished:
         spool = Path(self._order.spool)
@@ -126,14 +128,18 @@ class RestoreWork:
             return 0
 
     def _give_up(self, what: str, error: Trouble) -> None:
-        self._lost.append(what)
-        self._emitter.error(error.message if error.message.startswith(what) else f"{what}: {error.message}")
+        self._lost += 1
+        if self._lost <= _NAMED:
+            self._named.append(what)
+        if self._lost <= _LOGGED:
+            self._emitter.error(error.message if error.message.startswith(what) else f"{what}: {error.message}")
 
     def _what_is_lost(self, store: str, count: int) -> str:
-        named = ", ".join(self._lost[:_NAMED]) + (" …" if len(self._lost) > _NAMED else "")
-        return (f"{count_words(len(self._lost), 'entry', 'entries')} did not come back, damaged on store “{store}”: "
+        named = ", ".join(self._named) + (" …" if self._lost > _NAMED else "")
+        logged = "all of it" if self._lost <= _LOGGED else f"the first {_LOGGED:,}"
+        return (f"{count_words(self._lost, 'entry', 'entries')} did not come back, damaged on store “{store}”: "
                 f"{named}. {count_words(count, 'other', 'others')} did. Restore what is "
-                "lacking from another copy or another moment; the log names all of it.")
+                f"lacking from another copy or another moment; the log names {logged}.")
 
     # Before anything is written ----------------------------------------------
 
