@@ -17,7 +17,7 @@ from fasciculus.client import Refused
 from fasciculus.core.errors import Trouble
 from fasciculus.models import Job, Store
 from fasciculus.stores import open_store
-from fasciculus.stores.base import mark
+from fasciculus.stores.base import StoreSpec, mark
 from fasciculus.work.events import Emitter
 from fasciculus.work.mend import MendWork
 from fasciculus.work.order import MendOrder, RepackOrder, made
@@ -95,6 +95,28 @@ def test_a_damaged_copy_is_mended_from_the_other_store(nights):
     assert nights.verify(deep=True, suspects=list(damage)) == ({}, list(damage))
     for name in nights.known:
         assert nights.restored(name) == nights.images[name]
+
+
+def test_a_listing_that_only_another_store_has_is_brought_from_there(nights):
+    """Nothing is left beside the records, and one other store is not the one it was."""
+    name = nights.known[-1]
+    folder = nights.root / "attic" / SUBJECT.bundle(name)
+    nights.flip(folder / "listing.jsonl.zst")
+    for path in nights.root.glob("*.zst"):
+        path.unlink()
+    damage, _ = nights.verify(deep=True)
+    assert set(damage) == {f"bundles/{name}/listing.jsonl.zst"}
+    (nights.root / "stranger").mkdir()
+    nights.add_store(StoreSpec("stranger", "folder", {"path": str(nights.root / "stranger")}))
+    (nights.root / "stranger/fasciculus-store.json").write_text('{"format": "fasciculus-store", "version": 1, "id": "x"}')
+    sources = [nights.store_order("stranger"), nights.store_order("cellar")]
+    finished, events = nights.upkeep(MendOrder, MendWork, files=list(damage), sources=sources)
+    assert finished.outcome == "done" and any("cannot help" in getattr(event, "text", "") for event in events)
+    assert nights.verify(deep=True) == ({}, []) and nights.restored(name) == nights.images[name]
+    (folder / "listing.jsonl.zst").unlink()
+    assert nights.verify(deep=False)[0][f"bundles/{name}/listing.jsonl.zst"].reason == "missing"
+    finished, _ = nights.upkeep(MendOrder, MendWork, files=[f"bundles/{name}/listing.jsonl.zst"], sources=sources[:1])
+    assert finished.outcome == "warned" and "no other store" in finished.error
 
 
 def test_what_is_damaged_everywhere_is_said_and_stored_again(nights):

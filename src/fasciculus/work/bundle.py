@@ -20,8 +20,9 @@ from ..core.errors import Damaged, StoreFull, Trouble
 from ..core.wording import count_words, list_words, size_words
 from ..reach.base import Reach
 from ..stores import open_store
-from ..stores.base import Store, read_mark
+from ..stores.base import Store
 from .around import Around
+from .at_store import check_mark
 from .before import Before
 from .events import Copied, Emitter, Finished, Progress
 from .gathering import Gatherer
@@ -124,14 +125,11 @@ class BundleWork:
         store = open_store(order.spec())
         pusher = Pusher(store, self._subject, self._stop, self._pushed, self._emitter.info)
         pusher.persist(store.connect)
-        found = read_mark(store)
+        pusher.persist(lambda: check_mark(store, order.store_id))
         if self._order.previous is not None and self._lacks(store):
             self._emitter.info(f"store {order.name} does not hold all of {self._order.previous.name}: "
                                "this bundle is a full one")
             self._full = True
-        if found != order.store_id:
-            raise Damaged(f"The folder of store “{order.name}” belongs to another store.",
-                          "Is the right disk mounted, the right folder named?")
         for name in sweep(store, self._subject):
             self._emitter.info(f"store {order.name}: cleared the half-written {name}")
         free = store.free()

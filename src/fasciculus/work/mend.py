@@ -15,8 +15,8 @@ from ..core.bundling.manifest import Manifest, PieceRecord, parse_manifest, sums
 from ..core.bundling.names import MANIFEST, SUMS
 from ..core.errors import Damaged, NotThere, StoreFull, Trouble
 from ..core.wording import count_words, list_words, size_words
-from ..stores import open_store
-from ..stores.base import Connected, Store, read_all, read_mark
+from ..stores.base import Store, read_all
+from .at_store import connected
 from .events import Emitter, Finished, Progress, Sound
 from .order import MendOrder
 from .own_files import fetch_listing, listing_at_hand
@@ -42,8 +42,7 @@ class MendWork:
         self._spool.mkdir(parents=True, exist_ok=True, mode=0o700)
         try:
             with ExitStack() as open_ones:
-                store = open_ones.enter_context(Connected(open_store(self._order.store.spec())))
-                self._check(store, self._order.store.store_id)
+                store = open_ones.enter_context(connected(self._order.store))
                 sources = self._sources(open_ones)
                 self._mend(store, sources)
         finally:
@@ -57,19 +56,11 @@ class MendWork:
                         "The next run of the job stores anew what lies in them.",
                         entries=len(self._mended), bytes=self._progress.bytes)
 
-    @staticmethod
-    def _check(store: Store, store_id: str) -> None:
-        if read_mark(store) != store_id:
-            raise Damaged(f"The folder of store “{store.spec.name}” belongs to another store.",
-                          "Is the right disk mounted, the right folder named?")
-
     def _sources(self, open_ones: ExitStack) -> list[Store]:
         found = []
         for order in self._order.sources:
             try:
-                source = open_ones.enter_context(Connected(open_store(order.spec())))
-                self._check(source, order.store_id)
-                found.append(source)
+                found.append(open_ones.enter_context(connected(order)))
             except (Trouble, OSError) as error:
                 self._emitter.warn(f"store {order.name} cannot help: {error}")
         return found

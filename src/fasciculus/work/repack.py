@@ -25,7 +25,8 @@ from ..core.bundling.reading import BundleReader
 from ..core.errors import Damaged, StoreFull, Trouble
 from ..core.wording import count_words, size_words
 from ..stores import open_store
-from ..stores.base import Connected, Store, read_mark
+from ..stores.base import Connected, Store
+from .at_store import connected
 from .events import Emitter, Finished, Progress, Repacked
 from .order import RepackOrder
 from .own_files import fetch_listing, fetch_manifest, listing_at_hand
@@ -52,10 +53,7 @@ class RepackWork:
         """Repack what is worth it. Raises ``Trouble`` before anything was removed."""
         self._spool.mkdir(parents=True, exist_ok=True, mode=0o700)
         try:
-            with Connected(open_store(self._order.store.spec())) as store:
-                if read_mark(store) != self._order.store.store_id:
-                    raise Damaged(f"The folder of store “{store.spec.name}” belongs to another store.",
-                                  "Is the right disk mounted, the right folder named?")
+            with connected(self._order.store) as store:
                 if not self._order.dry_run:
                     if not store.replaces_at_once():
                         raise Trouble(f"Store “{store.spec.name}” cannot replace a file in one step, so that a "

@@ -19,8 +19,8 @@ from ..core.bundling.names import MANIFEST, SUMS
 from ..core.bundling.reading import BundleReader
 from ..core.errors import Damaged, NotThere
 from ..core.wording import count_words, size_words
-from ..stores import open_store
-from ..stores.base import Connected, Store, read_all, read_mark
+from ..stores.base import Store, read_all
+from .at_store import connected
 from .events import Damage, Emitter, Finished, Progress, Sound, Verified
 from .order import VerifyOrder
 from .own_files import fetch_listing, listing_at_hand
@@ -55,10 +55,7 @@ class VerifyWork:
         """Look through the copies. Raises ``Trouble`` when the store cannot be read at all."""
         self._spool.mkdir(parents=True, exist_ok=True, mode=0o700)
         try:
-            with Connected(open_store(self._order.store.spec())) as store:
-                if read_mark(store) != self._order.store.store_id:
-                    raise Damaged(f"The folder of store “{store.spec.name}” belongs to another store.",
-                                  "Is the right disk mounted, the right folder named?")
+            with connected(self._order.store) as store:
                 return self._look(store)
         finally:
             shutil.rmtree(self._spool, ignore_errors=True)
