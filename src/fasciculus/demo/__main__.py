@@ -251,6 +251,10 @@ class Demo:
                 self._service.wait()
         for end in reversed(self._ends):
             end.close()  # type: ignore[attr-defined]
+        self._ends.clear()
+        if self._hold >= 0:
+            os.close(self._hold)
+            self._hold = -1
 
 
 def _end_with_parent() -> None:
