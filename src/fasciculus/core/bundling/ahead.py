@@ -13,7 +13,7 @@ import struct
 from contextlib import suppress
 from pathlib import Path
 
-from .states import Run, place_of_first, stat_run
+from .states import HEAD, Run, place_of_first, stat_run
 
 #: Fewer entries than this are looked at before a process has begun.
 WORTH = 5000
@@ -26,8 +26,8 @@ class Ahead:
     """What is known of the runs of a file of states; ``at`` says where the walk is."""
 
     def __init__(self, states: Path, root: bytes) -> None:
-        with states.open("rb") as raw:
-            self._file = mmap.mmap(raw.fileno(), 0, access=mmap.ACCESS_READ)
+        # Read, not mapped: what is mapped counts as this process's memory, 70 MB for a million files.
+        self._file = os.open(states, os.O_RDONLY | os.O_CLOEXEC)
         self._places, entries = _places(self._file)
         self._known: mmap.mmap | None = None
         self._process = 0
@@ -39,7 +39,8 @@ class Ahead:
             try:
                 # The parent's way of being cancelled is not this one's, nor are its pipes, whose end others wait for.
                 signal.signal(signal.SIGTERM, signal.SIG_DFL)
-                os.closerange(0, _DESCRIPTORS)
+                os.closerange(0, self._file)
+                os.closerange(self._file + 1, _DESCRIPTORS)
                 self._look(root)
             finally:
                 os._exit(0)
@@ -50,7 +51,7 @@ class Ahead:
             if _AT.unpack_from(self._known)[0] >= number:
                 return
             start, length = self._places[number]
-            run = Run(self._file[start:start + length], bytes)
+            run = Run(os.pread(self._file, length, start), bytes)
             if run.is_plain and run.unchanged(stat_run(root + b"/" + run.folder if run.folder else root, run.names)):
                 self._known[_AT.size + number] = _UNCHANGED
 
@@ -69,16 +70,19 @@ class Ahead:
             self._process = 0
         if self._known is not None:
             self._known.close()
-        self._file.close()
+        if self._file >= 0:
+            os.close(self._file)
+            self._file = -1
 
 
-def _places(file: mmap.mmap) -> tuple[list[tuple[int, int]], int]:
+def _places(file: int) -> tuple[list[tuple[int, int]], int]:
     """Where each run stands in the file, and the number of all entries."""
     found, entries = [], 0
-    at = place_of_first(file)
-    while at < len(file):
-        length = int.from_bytes(file[at:at + 4], "little")
+    at, size = place_of_first(os.pread(file, HEAD, 0)), os.fstat(file).st_size
+    while at < size:
+        head = os.pread(file, HEAD, at)
+        length = int.from_bytes(head[:4], "little")
         found.append((at + 4, length))
-        entries += Run.entries_of(file, at + 4)
+        entries += Run.entries_of(head, 4)
         at += 4 + length
     return found, entries

@@ -212,7 +212,8 @@ class _Index:
         with listing.open("rb") as raw:
             for line in read_lines(raw):
                 count += line.startswith(OF_FILES) == of_files and b'"blake3"' in line
-        self._slots = 1 << max(8, (2 * count + 1).bit_length())
+        # Half as many again: what is mapped counts as memory.
+        self._slots = count * 3 // 2 + 256
         self._file = (spool / "digests").open("w+b")
         self._file.truncate(self._slots * _SLOT.size)
         self._map = mmap.mmap(self._file.fileno(), 0)
@@ -240,11 +241,11 @@ class _Index:
                 self._put(bytes.fromhex(row["blake3"])[:16], number, frame, length, offset, size)
 
     def _put(self, digest: bytes, *where: int) -> None:
-        slot = int.from_bytes(digest[:8], "little") & (self._slots - 1)
+        slot = int.from_bytes(digest[:8], "little") % self._slots
         while (there := self._map[slot * _SLOT.size:slot * _SLOT.size + 16]) != _EMPTY:
             if there == digest:
                 return
-            slot = (slot + 1) & (self._slots - 1)
+            slot = (slot + 1) % self._slots
         _SLOT.pack_into(self._map, slot * _SLOT.size, digest, *where)
 
     def get(self, hexadecimal: str, size: int) -> list[Part] | None:
@@ -252,12 +253,12 @@ class _Index:
         if whole in self._spread:
             return self._spread[whole]
         digest = whole[:16]
-        slot = int.from_bytes(digest[:8], "little") & (self._slots - 1)
+        slot = int.from_bytes(digest[:8], "little") % self._slots
         while (there := self._map[slot * _SLOT.size:slot * _SLOT.size + 16]) != _EMPTY:
             if there == digest:
                 _, piece, frame, length, offset, held = _SLOT.unpack_from(self._map, slot * _SLOT.size)
                 return [Part(self._pieces[piece], frame, length, offset, held)] if held == size else None
-            slot = (slot + 1) & (self._slots - 1)
+            slot = (slot + 1) % self._slots
         return None
 
     def close(self) -> None:

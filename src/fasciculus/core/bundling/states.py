@@ -7,7 +7,6 @@ its own. Runs that did not change go from one night's file to the next as they a
 
 from __future__ import annotations
 
-import mmap
 import operator
 import os
 import queue
@@ -31,6 +30,8 @@ _MARK = b"fasciculus-states 2\n"
 _ABOUT = struct.Struct("<64sQI")
 #: Length of the folder, names, states, lines, and the text of pieces; entries, bytes of contents, kind of run.
 _HEAD = struct.Struct("<IIIQIIQB")
+#: Enough bytes for the head of the file, and for that of a run with its length.
+HEAD = 128
 #: mode, inode, device, links, user, group, size, mtime and ctime in ns.
 _STATE = struct.Struct("<IQQIIIQqq")
 _PLAIN, _FOLDER, _SLOW = 0, 1, 2
@@ -74,7 +75,7 @@ class Run:
         self._lines: dict[bytes, tuple[bytes, State]] | None = None
 
     @staticmethod
-    def entries_of(data: bytes | mmap.mmap, at: int) -> int:
+    def entries_of(data: bytes, at: int) -> int:
         """The number of entries of the run that stands at a place."""
         return int(_HEAD.unpack_from(data, at)[5])
 
@@ -141,7 +142,7 @@ def stat_run(folder: bytes, names: list[bytes]) -> list[State]:
 _stat = os.stat
 
 
-def place_of_first(data: bytes | mmap.mmap) -> int:
+def place_of_first(data: bytes) -> int:
     """Where the first run stands in a file of states."""
     return len(_MARK) + _ABOUT.size + int(_ABOUT.unpack_from(data, len(_MARK))[2])
 
