@@ -92,9 +92,11 @@ def pages(browser: Browser, demo: Demo, client: Client, run: int, bundle: int) -
         page.locator("main h1").first.wait_for(state="attached")
         page.wait_for_timeout(1200)
         page.screenshot(path=HERE / f"{name}.png")
-    report = client.reports_show(client.reports_list().items[0].id)
-    page.set_content(report.html)
-    page.screenshot(path=HERE / "report-mail.png")
+    reports = client.reports_list().items
+    for name, found in (("report-mail", next(row for row in reports if row.run)),
+                        ("damage-mail", next(row for row in reports if not row.run))):
+        page.set_content(client.reports_show(found.id).html)
+        page.screenshot(path=HERE / f"{name}.png")
 
 
 def terminal(browser: Browser, demo: Demo, name: str, words: list[str]) -> None:
