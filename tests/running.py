@@ -125,6 +125,13 @@ def service(home: Path, **environment: str) -> Iterator[Service]:
         running.stop()
 
 
+def folder_stores(folder: Path, *names: str) -> list[Store]:
+    """Stores of this machine, each in a folder of its own."""
+    for name in names:
+        (folder / name).mkdir()
+    return [Store(name=name, kind="folder", path=str(folder / name)) for name in names]
+
+
 def sftp_store(stand_in: SftpStandIn, name: str = "boathouse", password: str | None = None) -> Store:
     (stand_in.root / "bundles").mkdir(exist_ok=True)
     return Store(

@@ -4,21 +4,18 @@ import json
 import os
 
 import pytest
-from running import run, set_up, small_account
+from running import folder_stores, run, set_up, small_account
 from typer.testing import CliRunner
 
 from fasciculus.cli.main import app
-from fasciculus.models import RestoreStart, Store
+from fasciculus.models import RestoreStart
 
 
 @pytest.fixture
 def valley(running, tmp_path):
     """Two nights of one account on two stores, a report that waits, a restore."""
     account = small_account(tmp_path, "millpond", files=4)
-    stores = []
-    for name in ("attic", "cellar"):
-        (tmp_path / name).mkdir()
-        stores.append(Store(name=name, kind="folder", path=str(tmp_path / name)))
+    stores = folder_stores(tmp_path, "attic", "cellar")
     with running.client() as client:
         set_up(client, [account], stores, mode="incremental", report_to=["duty@sedge-quill.example"])
         run(client, "nightly")

@@ -6,7 +6,7 @@ import sqlite3
 from contextlib import closing
 
 import pytest
-from running import picture, run, set_up, small_account, until
+from running import folder_stores, picture, run, set_up, small_account, until
 
 from fasciculus.models import Job, RestoreStart, Store
 
@@ -16,10 +16,7 @@ def home(running, tmp_path):
     """An account with 200 kB that do not pack, on two folder stores, by an incremental job."""
     account = small_account(tmp_path, "millpond")
     (tmp_path / "millpond/film.bin").write_bytes(os.urandom(200_000))
-    stores = []
-    for name in ("attic", "cellar"):
-        (tmp_path / name).mkdir()
-        stores.append(Store(name=name, kind="folder", path=str(tmp_path / name)))
+    stores = folder_stores(tmp_path, "attic", "cellar")
     with running.client() as client:
         set_up(client, [account], stores, mode="incremental")
         run(client, "nightly")

@@ -5,10 +5,10 @@ import ssl
 import subprocess
 
 import pytest
-from running import run, set_up, sftp_store, small_account, until
+from running import folder_stores, run, set_up, sftp_store, small_account, until
 
 from fasciculus.demo.mailbox import MailboxStandIn
-from fasciculus.models import MailServer, Store
+from fasciculus.models import MailServer
 
 
 def mail_to(port: int, **more) -> MailServer:
@@ -88,9 +88,7 @@ def test_what_cannot_be_sent_waits_and_arrives_later(running, stand_in, tmp_path
 
 def test_people_are_told_of_damage_once_and_of_its_mending(running, mailbox, tmp_path):
     """To all whose jobs made the copies, also in jobs that report in trouble only."""
-    for name in ("attic", "cellar"):
-        (tmp_path / name).mkdir()
-    stores = [Store(name=name, kind="folder", path=str(tmp_path / name)) for name in ("attic", "cellar")]
+    stores = folder_stores(tmp_path, "attic", "cellar")
     with running.client() as client:
         set_up(client, [small_account(tmp_path, "millpond")], stores, report_to=["duty@sedge-quill.example"],
                report_when="trouble", zone="Europe/Vienna")

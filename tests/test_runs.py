@@ -12,7 +12,7 @@ from pathlib import Path
 
 import pytest
 from core.test_bundling import awkward_tree
-from running import picture, run, set_up, sftp_store, small_account, until
+from running import folder_stores, picture, run, set_up, sftp_store, small_account, until
 
 from fasciculus.client import NotFound, Refused
 from fasciculus.models import (
@@ -430,13 +430,11 @@ def test_a_site_alone_brings_its_own_database(running, tmp_path):
 def test_a_damaged_store_never_gives_wrong_bytes(running, tmp_path):
     account = small_account(tmp_path, "millpond")
     (tmp_path / "millpond/data.bin").write_bytes(os.urandom(500_000))
-    for name in ("attic", "cellar"):
-        (tmp_path / name).mkdir()
     with running.client() as client:
         set_up(
             client,
             [account],
-            [Store(name=n, kind="folder", path=str(tmp_path / n)) for n in ("attic", "cellar")],
+            folder_stores(tmp_path, "attic", "cellar"),
         )
         assert run(client, "nightly").outcome == "done"
         bundle = newest(client, "millpond")

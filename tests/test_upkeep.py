@@ -10,7 +10,7 @@ from contextlib import closing
 
 import pytest
 from nights import MIB, SUBJECT, Nights, Power, settled
-from running import run, set_up, small_account, until
+from running import folder_stores, run, set_up, small_account, until
 from test_stores import stand_in_spec
 
 from fasciculus.client import Refused
@@ -236,10 +236,7 @@ def kept(running, tmp_path):
     """A service with one account on two folder stores, and two incremental bundles of it."""
     home = tmp_path / "millpond"
     account = small_account(tmp_path, "millpond", files=20)
-    stores = []
-    for name in ("attic", "cellar"):
-        (tmp_path / name).mkdir()
-        stores.append(Store(name=name, kind="folder", path=str(tmp_path / name)))
+    stores = folder_stores(tmp_path, "attic", "cellar")
     with running.client() as client:
         set_up(client, [account], stores, mode="incremental", contents=["files"])
         (home / "film.bin").write_bytes(os.urandom(300_000))

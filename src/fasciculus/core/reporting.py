@@ -27,6 +27,11 @@ def worst(outcomes: Sequence[str]) -> str:
     return max(outcomes, key=ranks.index, default="done")
 
 
+def moment_words(moment: datetime, zone: str) -> str:
+    """A moment in a zone, with the zone said."""
+    return f"{moment.astimezone(ZoneInfo(zone)):%Y-%m-%d %H:%M:%S %Z}"
+
+
 @dataclass(slots=True)
 class CopyLine:
     """One copy of a task: where it went, or why not, and how many are kept there."""
@@ -108,7 +113,7 @@ class RunReport:
 
     def local(self, moment: datetime) -> str:
         """A moment in the job's zone, with the zone said."""
-        return f"{moment.astimezone(ZoneInfo(self.zone)):%Y-%m-%d %H:%M:%S %Z}"
+        return moment_words(moment, self.zone)
 
     @property
     def title(self) -> str:

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from datetime import datetime
-from zoneinfo import ZoneInfo
 
+from .reporting import moment_words
 from .wording import count_words, list_words
 
 _UNTIL_THEN = ("Until then, and in the older bundles for good, what is named here cannot be brought back from this "
@@ -72,4 +72,4 @@ class UpkeepReport:
 
     def local(self, moment: datetime) -> str:
         """A moment in the job's zone, with the zone said."""
-        return f"{moment.astimezone(ZoneInfo(self.zone)):%Y-%m-%d %H:%M:%S %Z}"
+        return moment_words(moment, self.zone)

@@ -4,6 +4,9 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
+#: What a damaged file may be mended from beside other stores: the service keeps each listing.
+THE_RECORDS = "the records"
+
 _UNITS = ("B", "KiB", "MiB", "GiB", "TiB", "PiB")
 
 

@@ -9,13 +9,11 @@ from typing import Any
 
 from ..core.bundling.names import MANIFEST
 from ..core.errors import NotThere
+from ..core.wording import THE_RECORDS
 from ..models import DamageRow, Page, Upkeep
 from . import weights
 from .db import now
 from .paging import Ask, Query, page
-
-#: What a damaged file may be mended from beside other stores: the service keeps each listing.
-THE_RECORDS = "the records"
 
 
 def _upkeep(row: sqlite3.Row) -> Upkeep:
@@ -111,18 +109,11 @@ def held_on(db: sqlite3.Connection, store: str, subject: tuple[str, str], bundle
         "AND (?='' OR bundle.name=?) ORDER BY moment, bundle.id", (store, *subject, bundle, bundle))]
 
 
-def other_stores(db: sqlite3.Connection, store: str, subject: tuple[str, str], file: str = "") -> list[str]:
-    """The other stores that have copies of a subject; with a file's path below it, those that should hold it whole."""
-    folder, _, rest = file.partition("/")
+def other_stores(db: sqlite3.Connection, store: str, subject: tuple[str, str]) -> list[str]:
+    """The other stores that have copies of a subject."""
     return [row[0] for row in db.execute(
         "SELECT DISTINCT store.name FROM bundle JOIN copy ON bundle_id=bundle.id JOIN store ON store.id=store_id "
-        "WHERE store.name != :store AND subject_kind=:kind AND subject=:subject AND (:folder='' OR "
-        "(:folder='bundles' AND bundle.name=:bundle) OR (:folder='pieces' AND EXISTS (SELECT 1 FROM json_each("
-        "coalesce(copy.manifest, bundle.manifest), '$.pieces') WHERE json_extract(value, '$.name')=:rest))) "
-        "AND NOT EXISTS (SELECT 1 FROM damage WHERE damage.store_id=store.id AND damage.subject_kind=:kind AND "
-        "damage.subject=:subject AND damage.file=:file) ORDER BY 1",
-        {"store": store, "kind": subject[0], "subject": subject[1], "file": file, "folder": folder, "rest": rest,
-         "bundle": rest.split("/")[0]})]
+        "WHERE store.name != ? AND subject_kind=? AND subject=? ORDER BY 1", (store, *subject))]
 
 
 def verified(db: sqlite3.Connection, store: str, subject: tuple[str, str], bundle: str, deep: bool) -> None:
@@ -216,9 +207,20 @@ def damage(db: sqlite3.Connection, ask: Ask, store: str = "", subject: str = "",
 
 
 def helpers(db: sqlite3.Connection, store: str, subject: tuple[str, str], file: str) -> list[str]:
-    """From where a damaged file may be mended: other stores, and what the service keeps itself."""
-    kept_here = file.startswith("bundles/") and not file.endswith(MANIFEST)
-    return [*([THE_RECORDS] if kept_here else []), *other_stores(db, store, subject, file)]
+    """From where a damaged file may be mended: other stores that should hold it whole, and what the service
+    keeps itself."""
+    folder, _, rest = file.partition("/")
+    rows = db.execute(
+        "SELECT DISTINCT store.name FROM bundle JOIN copy ON bundle_id=bundle.id JOIN store ON store.id=store_id "
+        "WHERE store.name != :store AND subject_kind=:kind AND subject=:subject AND CASE :folder "
+        "WHEN 'bundles' THEN bundle.name=:bundle ELSE EXISTS (SELECT 1 FROM json_each("
+        "coalesce(copy.manifest, bundle.manifest), '$.pieces') WHERE json_extract(value, '$.name')=:rest) END "
+        "AND NOT EXISTS (SELECT 1 FROM damage WHERE damage.store_id=store.id AND damage.subject_kind=:kind AND "
+        "damage.subject=:subject AND damage.file=:file) ORDER BY 1",
+        {"store": store, "kind": subject[0], "subject": subject[1], "file": file, "folder": folder, "rest": rest,
+         "bundle": rest.split("/")[0]})
+    kept_here = folder == "bundles" and not file.endswith(MANIFEST)
+    return [*([THE_RECORDS] if kept_here else []), *(row[0] for row in rows)]
 
 
 def _stored_again(db: sqlite3.Connection, row: DamageRow) -> str:

@@ -69,9 +69,9 @@ class Reporter:
             return
         recipients, zone = upkeep.concerned(db, work.store, subject)
         if recipients:
-            rows = upkeep.damage(db, Ask(limit=_DAMAGE_LINES), work.store, work.subject, work.subject_kind).items
-            lines = [DamageLine(row.file, row.reason, row.bundles, row.files, row.harmed) for row in rows
-                     if work.kind != "verify" or row.id in fresh]
+            known = upkeep.damage(db, Ask(limit=_DAMAGE_LINES), work.store, work.subject, work.subject_kind).items
+            rows = [row for row in known if work.kind != "verify" or row.id in fresh]
+            lines = [DamageLine(row.file, row.reason, row.bundles, row.files, row.harmed) for row in rows]
             helpers = sorted({store for row in rows for store in row.mend_from})
             report = upkeep_report_of(work, zone, lines, helpers, self._link(f"stores/{work.store}"))
             self._put(db, "upkeep", report, recipients)

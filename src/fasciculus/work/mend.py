@@ -14,7 +14,7 @@ from typing import TypeVar
 from ..core.bundling.manifest import Manifest, PieceRecord, parse_manifest, sums
 from ..core.bundling.names import MANIFEST, SUMS
 from ..core.errors import Damaged, NotThere, StoreFull, Trouble
-from ..core.wording import count_words, list_words, size_words
+from ..core.wording import THE_RECORDS, count_words, list_words, size_words
 from ..stores.base import Store, read_all
 from .at_store import connected
 from .events import Emitter, Finished, Progress, Sound
@@ -145,7 +145,7 @@ class MendWork:
     def _bundle(self, store: Store, sources: list[Store], name: str) -> None:
         folder = f"bundles/{name}"
         manifest = self._manifest(store, name)
-        source = "the records"
+        source = THE_RECORDS
         if manifest is None:
             for other in sources:
                 manifest = self._manifest(other, name)

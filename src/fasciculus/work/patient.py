@@ -5,11 +5,13 @@ from __future__ import annotations
 import threading
 from collections.abc import Callable
 from contextlib import suppress
-from typing import BinaryIO, cast
+from typing import BinaryIO, TypeVar, cast
 
 from ..core.errors import Lost
 from ..stores.base import Store
 from .persisting import persist
+
+_T = TypeVar("_T")
 
 
 class PatientStore:
@@ -25,8 +27,8 @@ class PatientStore:
         stream.begin()
         return cast(BinaryIO, stream)
 
-    def persist(self, action: Callable[[], bytes]) -> bytes:
-        def once() -> bytes:
+    def persist(self, action: Callable[[], _T]) -> _T:
+        def once() -> _T:
             try:
                 return action()
             except Lost:
@@ -45,7 +47,7 @@ class _PatientStream:
         self._life = -1
 
     def begin(self) -> None:
-        self._owner.persist(self._touched)
+        self._owner.persist(self._opened)
 
     def read(self, count: int) -> bytes:
         data = self._owner.persist(lambda: self._opened().read(count))
@@ -53,10 +55,6 @@ class _PatientStream:
         if self._left is not None:
             self._left -= len(data)
         return data
-
-    def _touched(self) -> bytes:
-        self._opened()
-        return b""
 
     def _opened(self) -> BinaryIO:
         if self._inner is None or self._life != self._owner.life:

@@ -13,8 +13,6 @@ from ..core.bundling.names import SubjectRef
 from ..core.bundling.reading import BundleReader, only
 from ..stores.base import Store
 
-_CHUNK = 1024 * 1024
-
 
 @dataclass(frozen=True, slots=True)
 class Wanted:

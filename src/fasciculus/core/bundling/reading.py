@@ -109,7 +109,6 @@ class PieceReader:
         self._at = offset + seen
         return b"".join(raw)
 
-
     def salvaged(self, offset: int, length: int) -> bytes:
         """What comes out of a damaged frame before the damage. Nothing says that it is right but its digests."""
         with closing(self._source.open(self._path, offset, length)) as stream:

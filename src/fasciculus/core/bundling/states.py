@@ -93,12 +93,8 @@ class Run:
         return bool(self.kind == _FOLDER)
 
     @property
-    def is_slow(self) -> bool:
-        """Whether its entries must be looked at one by one: hard links, and what changed a moment ago."""
-        return bool(self.kind == _SLOW)
-
-    @property
     def is_plain(self) -> bool:
+        """Not so of entries that must be looked at one by one: hard links, and what changed a moment ago."""
         return bool(self.kind == _PLAIN)
 
     def unchanged(self, states: list[State]) -> bool:
