@@ -52,8 +52,9 @@ def side_by_side(*actions: Callable[[], object], runs: int = RUNS) -> list[float
 
 
 def shell(command: str, where: Path) -> Callable[[], object]:
-    return lambda: subprocess.run(["bash", "-o", "pipefail", "-c", command], check=True, cwd=where,
-                                  stdout=subprocess.DEVNULL)
+    return lambda: subprocess.run(
+        ["bash", "-o", "pipefail", "-c", command], check=True, cwd=where, stdout=subprocess.DEVNULL
+    )
 
 
 class Bench:
@@ -70,8 +71,9 @@ class Bench:
 
     def worker(self, order: dict[str, object]) -> None:
         text = json.dumps({"body": order}).encode() + b"\n"
-        process = subprocess.Popen([sys.executable, "-m", "fasciculus.work"], stdin=subprocess.PIPE,
-                                   stdout=subprocess.PIPE)
+        process = subprocess.Popen(
+            [sys.executable, "-m", "fasciculus.work"], stdin=subprocess.PIPE, stdout=subprocess.PIPE
+        )
         assert process.stdin and process.stdout
         process.stdin.write(text)
         process.stdin.flush()
@@ -85,41 +87,77 @@ class Bench:
         self.manifest = last["manifest"]
 
     def store_spec(self) -> dict[str, object]:
-        return {"name": "attic", "kind": "folder", "settings": {"path": str(self.store)}, "store_id": "bench"}
+        return {
+            "name": "attic",
+            "kind": "folder",
+            "settings": {"path": str(self.store)},
+            "store_id": "bench",
+        }
 
     def order(self, **more: object) -> dict[str, object]:
         return {
-            "order": "bundle", "run": 1, "job": "bench",
-            "subject": {"kind": "account", "name": "bench", "host": "reed-1", "root": str(self.tree)},
-            "contents": ["files"], "stores": [self.store_spec()], "keep": 1, "piece_size": 256 * MIB,
-            "threads": os.cpu_count(), "spool": str(self.folder / "spool"), "spool_limit": 1024 * MIB,
-            "listing": str(self.folder / "listing.zst"), "states": str(self.folder / "listing.states"),
-            "writer": "bench", **more,
+            "order": "bundle",
+            "run": 1,
+            "job": "bench",
+            "subject": {
+                "kind": "account",
+                "name": "bench",
+                "host": "reed-1",
+                "root": str(self.tree),
+            },
+            "contents": ["files"],
+            "stores": [self.store_spec()],
+            "keep": 1,
+            "piece_size": 256 * MIB,
+            "threads": os.cpu_count(),
+            "spool": str(self.folder / "spool"),
+            "spool_limit": 1024 * MIB,
+            "listing": str(self.folder / "listing.zst"),
+            "states": str(self.folder / "listing.states"),
+            "writer": "bench",
+            **more,
         }
 
     def make_store(self) -> None:
         self.store.mkdir(exist_ok=True)
-        (self.store / "fasciculus-store.json").write_text(json.dumps(
-            {"format": "fasciculus-store", "version": 1, "id": "bench"}))
+        (self.store / "fasciculus-store.json").write_text(
+            json.dumps({"format": "fasciculus-store", "version": 1, "id": "bench"})
+        )
 
     def full(self) -> None:
         ours, pipe, gzip = side_by_side(
             lambda: self.worker(self.order()),
-            shell("tar -cf - -C tree . | zstd -q -3 -T2 | tee base.tar.zst | sha256sum", self.folder),
-            shell("tar -czf base.tar.gz -C tree .", self.folder))
-        self.say("first full bundle to a folder store", "tar | zstd -3 -T2 | tee | sha256sum",
-                 f"{ours / pipe:.2f}x", "1.2x", "0.7x")
+            shell(
+                "tar -cf - -C tree . | zstd -q -3 -T2 | tee base.tar.zst | sha256sum", self.folder
+            ),
+            shell("tar -czf base.tar.gz -C tree .", self.folder),
+        )
+        self.say(
+            "first full bundle to a folder store",
+            "tar | zstd -3 -T2 | tee | sha256sum",
+            f"{ours / pipe:.2f}x",
+            "1.2x",
+            "0.7x",
+        )
         self.say("the same", "tar -czf", f"{ours / gzip:.2f}x", "0.25x", "0.1x")
 
     def restore(self) -> None:
         def ours() -> None:
             shutil.rmtree(self.folder / "back", ignore_errors=True)
-            self.worker({"order": "restore", "subject": self.order()["subject"], "bundle": self.bundle,
-                         "store": self.store_spec(), "target": str(self.folder / "back"),
-                         "spool": str(self.folder / "spool2")})
+            self.worker(
+                {
+                    "order": "restore",
+                    "subject": self.order()["subject"],
+                    "bundle": self.bundle,
+                    "store": self.store_spec(),
+                    "target": str(self.folder / "back"),
+                    "spool": str(self.folder / "spool2"),
+                }
+            )
 
         mine, tar = side_by_side(
-            ours, shell("rm -rf back; mkdir back; tar --zstd -xf base.tar.zst -C back", self.folder))
+            ours, shell("rm -rf back; mkdir back; tar --zstd -xf base.tar.zst -C back", self.folder)
+        )
         self.say("restore of everything", "tar --zstd -x", f"{mine / tar:.2f}x", "1.5x", "1.0x")
         shutil.rmtree(self.folder / "back", ignore_errors=True)
 
@@ -132,16 +170,26 @@ class Bench:
                 self.store = store
 
             def open(self, path: str, offset: int = 0, length: int | None = None):
-                asked.append(length if length is not None else (self.store.size(path) or 0) - offset)
+                asked.append(
+                    length if length is not None else (self.store.size(path) or 0) - offset
+                )
                 return self.store.open(path, offset, length)
 
-        with Connected(open_store(StoreSpec("attic", "folder", {"path": str(self.store)}))) as store, \
-                (self.folder / "listing.zst").open("rb") as raw:
+        with (
+            Connected(open_store(StoreSpec("attic", "folder", {"path": str(self.store)}))) as store,
+            (self.folder / "listing.zst").open("rb") as raw,
+        ):
             wanted = next(e for e in read_listing(raw) if e.path.endswith(b"9999"))
             with BundleReader(Counting(store), SUBJECT) as reader:  # type: ignore[arg-type]
                 b"".join(reader.contents(wanted, alone=True))
         listing = (self.folder / "listing.zst").stat().st_size
-        self.say("one file out of a bundle, listing at hand", "bytes read", size_words(sum(asked)), "20 MB", "9 MB")
+        self.say(
+            "one file out of a bundle, listing at hand",
+            "bytes read",
+            size_words(sum(asked)),
+            "20 MB",
+            "9 MB",
+        )
         print(f"{'':52} (and {size_words(listing)} of listing where it is not)")
 
     def previous(self, kept: str) -> dict[str, object]:
@@ -149,9 +197,14 @@ class Bench:
         kept_states = Path(kept).with_suffix(".states")
         shutil.copy(self.folder / "listing.zst", self.folder / kept)
         shutil.copy(self.folder / "listing.states", self.folder / kept_states)
-        return {"name": self.bundle, "base": self.manifest["base"], "listing": str(self.folder / kept),
-                "listing_sha256": self.manifest["listing_sha256"], "states": str(self.folder / kept_states),
-                "pieces": self.manifest["pieces"]}
+        return {
+            "name": self.bundle,
+            "base": self.manifest["base"],
+            "listing": str(self.folder / kept),
+            "listing_sha256": self.manifest["listing_sha256"],
+            "states": str(self.folder / kept_states),
+            "pieces": self.manifest["pieces"],
+        }
 
     def nights(self) -> None:
         """A night on which nothing changed, and one on which every hundredth file did."""
@@ -163,17 +216,36 @@ class Bench:
         ours, tar = side_by_side(
             lambda: self.worker(self.order(previous=before, **more)),
             shell("cp snar snar2; tar --listed-incremental=snar2 -cf night.tar tree", self.folder),
-            runs=MANY_RUNS)
-        self.say("a night on which nothing changed", "tar --listed-incremental", f"{ours / tar:.1f}x", "4x", "1.5x")
+            runs=MANY_RUNS,
+        )
+        self.say(
+            "a night on which nothing changed",
+            "tar --listed-incremental",
+            f"{ours / tar:.1f}x",
+            "4x",
+            "1.5x",
+        )
         changed = sorted(path for path in self.tree.rglob("*") if path.is_file())[::100]
         for path in changed:
             path.write_bytes(path.read_bytes()[::-1])
         self.worker(self.order(previous=before, **more))
-        (self.folder / "changed").write_text("".join(f"{path.relative_to(self.folder)}\n" for path in changed))
-        packed = subprocess.run("tar -cf - -T changed | zstd -q -3 | wc -c", shell=True, check=True,
-                                cwd=self.folder, capture_output=True)
-        self.say("a night with 1 % changed: bytes stored", "the changed files, compressed",
-                 f"{self.packed / int(packed.stdout):.3f}x", "1.10x", "1.02x")
+        (self.folder / "changed").write_text(
+            "".join(f"{path.relative_to(self.folder)}\n" for path in changed)
+        )
+        packed = subprocess.run(
+            "tar -cf - -T changed | zstd -q -3 | wc -c",
+            shell=True,
+            check=True,
+            cwd=self.folder,
+            capture_output=True,
+        )
+        self.say(
+            "a night with 1 % changed: bytes stored",
+            "the changed files, compressed",
+            f"{self.packed / int(packed.stdout):.3f}x",
+            "1.10x",
+            "1.02x",
+        )
 
     def database(self) -> None:
         if not found():
@@ -185,21 +257,39 @@ class Bench:
             home = self.folder / "empty"
             home.mkdir()
             order = self.order(
-                keep=1000, contents=["databases"], databases=[{"engine": "mariadb", "name": "bench"}],
+                keep=1000,
+                contents=["databases"],
+                databases=[{"engine": "mariadb", "name": "bench"}],
                 mariadb={"socket": server.socket, "user": getpass.getuser()},
-                subject={"kind": "account", "name": "table", "host": "reed-1", "root": str(home)})
+                subject={"kind": "account", "name": "table", "host": "reed-1", "root": str(home)},
+            )
             ours, theirs = side_by_side(
                 lambda: self.worker(order),
-                shell(f"mariadb-dump -S {server.socket} --single-transaction --quick bench | zstd -q -3 > dump.zst",
-                      self.folder))
-            self.say("MariaDB dump into the bundle", "mariadb-dump | zstd -3", f"{ours / theirs:.2f}x", "2x", "1.0x")
+                shell(
+                    f"mariadb-dump -S {server.socket} --single-transaction --quick bench | zstd "
+                    "-q -3 > dump.zst",
+                    self.folder,
+                ),
+            )
+            self.say(
+                "MariaDB dump into the bundle",
+                "mariadb-dump | zstd -3",
+                f"{ours / theirs:.2f}x",
+                "2x",
+                "1.0x",
+            )
             before = self.previous("rows.zst")
             rows = int(1_000_000 * self.scale)
             server.run("USE bench", f"UPDATE t SET price = price + 1 WHERE id > {rows * 99 // 100}")
             self.worker({**order, "previous": before, "keep": 1000})
             whole = (self.folder / "dump.zst").stat().st_size
-            self.say("a night on which 1 % of rows changed, the newest", "its full dump, compressed",
-                     f"{self.packed / whole:.3f}x", "0.25x", "0.05x")
+            self.say(
+                "a night on which 1 % of rows changed, the newest",
+                "its full dump, compressed",
+                f"{self.packed / whole:.3f}x",
+                "0.25x",
+                "0.05x",
+            )
         finally:
             server.close()
 
@@ -215,28 +305,51 @@ class Bench:
             with piece.open("wb") as sink:
                 for _ in range(max(1, round(6 * self.scale))):
                     sink.write(block)
-            store = open_store(StoreSpec("boathouse", "sftp", server.settings, {"private_key": server.key}))
+            store = open_store(
+                StoreSpec("boathouse", "sftp", server.settings, {"private_key": server.key})
+            )
             with Connected(store):
-                ours, theirs = side_by_side(lambda: store.put(piece, "ours", lambda count: None),
-                                            shell(server.put(piece), self.folder))
-            self.say("push to SFTP on loopback", "sftp put", f"{ours / theirs:.2f}x", "1.5x", "1.0x")
+                ours, theirs = side_by_side(
+                    lambda: store.put(piece, "ours", lambda count: None),
+                    shell(server.put(piece), self.folder),
+                )
+            self.say(
+                "push to SFTP on loopback", "sftp put", f"{ours / theirs:.2f}x", "1.5x", "1.0x"
+            )
         finally:
             server.close()
 
     def million(self) -> None:
-        """A full bundle and a night without change of very many small files: their peak of memory."""
+        """A full bundle and a night without change of very many small files: their peak of
+        memory.
+        """
         count = int(1_000_000 * self.scale)
         root = self.folder / "many"
         data.many(root, count)
-        order = self.order(keep=1000, subject={"kind": "account", "name": "many", "host": "reed-1", "root": str(root)})
+        order = self.order(
+            keep=1000,
+            subject={"kind": "account", "name": "many", "host": "reed-1", "root": str(root)},
+        )
         self.peak = 0
         took = timed(lambda: self.worker(order))
         night = timed(lambda: self.worker({**order, "previous": self.previous("many.zst")}))
-        self.say(f"peak memory of a worker, {count:,} files", "absolute", size_words(self.peak), "300 MiB", "150 MiB")
+        self.say(
+            f"peak memory of a worker, {count:,} files",
+            "absolute",
+            size_words(self.peak),
+            "300 MiB",
+            "150 MiB",
+        )
         print(f"{'':52} (full {took:.0f} s, the night after {night:.0f} s)")
 
     def memory(self) -> None:
-        self.say("peak memory of a worker, all of the above", "absolute", size_words(self.peak), "300 MiB", "150 MiB")
+        self.say(
+            "peak memory of a worker, all of the above",
+            "absolute",
+            size_words(self.peak),
+            "300 MiB",
+            "150 MiB",
+        )
 
 
 def main() -> None:
@@ -245,10 +358,22 @@ def main() -> None:
     with tempfile.TemporaryDirectory(dir=os.environ.get("BENCH_FOLDER")) as folder:
         bench = Bench(Path(folder), scale)
         bench.make_store()
-        print(f"{platform.machine()}, {os.cpu_count()} cores, Python {platform.python_version()}, scale {scale}")
+        print(
+            f"{platform.machine()}, {os.cpu_count()} cores, Python {platform.python_version()}, "
+            f"scale {scale}"
+        )
         if not only or OF_TREE & set(only):
             data.tree(bench.tree, int(50_000 * scale), int(1_200_000_000 * scale))
-        for name in only or ("full", "one_file", "restore", "nights", "database", "memory", "push", "million"):
+        for name in only or (
+            "full",
+            "one_file",
+            "restore",
+            "nights",
+            "database",
+            "memory",
+            "push",
+            "million",
+        ):
             getattr(bench, name)()
 
 

@@ -5,7 +5,20 @@ from __future__ import annotations
 import random
 from pathlib import Path
 
-WORDS = ("reed", "heron", "boat", "lantern", "kiln", "orchard", "choir", "ferry", "mist", "sedge", "quill", "willow")
+WORDS = (
+    "reed",
+    "heron",
+    "boat",
+    "lantern",
+    "kiln",
+    "orchard",
+    "choir",
+    "ferry",
+    "mist",
+    "sedge",
+    "quill",
+    "willow",
+)
 
 
 def tree(root: Path, files: int, total: int) -> None:
@@ -28,7 +41,7 @@ def tree(root: Path, files: int, total: int) -> None:
         else:
             size = int(each_text * rng.uniform(0.2, 1.8))
             start = rng.randrange(len(text) - size)
-            path.write_bytes(text[start:start + size])
+            path.write_bytes(text[start : start + size])
 
 
 def many(root: Path, files: int) -> None:
@@ -44,9 +57,12 @@ def many(root: Path, files: int) -> None:
 def table_statements(rows: int) -> list[str]:
     """A table of ``rows`` rows of about 460 bytes each."""
     return [
-        "CREATE DATABASE IF NOT EXISTS bench", "USE bench",
-        "CREATE TABLE IF NOT EXISTS t (id INT PRIMARY KEY, name VARCHAR(60), price DECIMAL(10,2), n DOUBLE, "
+        "CREATE DATABASE IF NOT EXISTS bench",
+        "USE bench",
+        "CREATE TABLE IF NOT EXISTS t (id INT PRIMARY KEY, name VARCHAR(60), price "
+        "DECIMAL(10,2), n DOUBLE, "
         "at DATETIME, body TEXT, raw VARBINARY(80)) ENGINE=InnoDB",
-        f"INSERT IGNORE INTO t SELECT seq, MD5(seq), seq / 7, SQRT(seq), '2026-01-01' + INTERVAL seq SECOND, "
+        "INSERT IGNORE INTO t SELECT seq, MD5(seq), seq / 7, SQRT(seq), '2026-01-01' + INTERVAL "
+        "seq SECOND, "
         f"REPEAT(CONCAT(MD5(seq + 1), ' '), 9), UNHEX(SHA2(seq, 512)) FROM seq_1_to_{rows}",
     ]

@@ -13,7 +13,10 @@ from typing import Any
 
 
 def found() -> bool:
-    return shutil.which("sshd", path="/usr/sbin:/usr/bin") is not None and shutil.which("sftp") is not None
+    return (
+        shutil.which("sshd", path="/usr/sbin:/usr/bin") is not None
+        and shutil.which("sftp") is not None
+    )
 
 
 class OpenSsh:
@@ -26,21 +29,32 @@ class OpenSsh:
         if os.geteuid() == 0:
             Path("/run/sshd").mkdir(exist_ok=True)
         for name in ("host", "user"):
-            subprocess.run(["ssh-keygen", "-q", "-t", "ed25519", "-N", "", "-f", str(folder / name)], check=True)
+            subprocess.run(
+                ["ssh-keygen", "-q", "-t", "ed25519", "-N", "", "-f", str(folder / name)],
+                check=True,
+            )
         with socket.socket() as probe:
             probe.bind(("127.0.0.1", 0))
             self.port = probe.getsockname()[1]
         (folder / "config").write_text(
-            f"Port {self.port}\nListenAddress 127.0.0.1\nHostKey {folder}/host\nPidFile {folder}/pid\n"
-            f"AuthorizedKeysFile {folder}/user.pub\nStrictModes no\nUsePAM no\nPermitRootLogin yes\n"
-            "PasswordAuthentication no\nSubsystem sftp internal-sftp\n")
+            f"Port {self.port}\nListenAddress 127.0.0.1\nHostKey {folder}/host\nPidFile "
+            f"{folder}/pid\n"
+            f"AuthorizedKeysFile {folder}/user.pub\nStrictModes no\nUsePAM no\nPermitRootLogin "
+            "yes\n"
+            "PasswordAuthentication no\nSubsystem sftp internal-sftp\n"
+        )
         self.folder, self.bundles = folder, folder / "bundles"
         self.bundles.mkdir()
-        shown = subprocess.run(["ssh-keygen", "-l", "-f", str(folder / "host.pub")], check=True, capture_output=True,
-                               text=True)
+        shown = subprocess.run(
+            ["ssh-keygen", "-l", "-f", str(folder / "host.pub")],
+            check=True,
+            capture_output=True,
+            text=True,
+        )
         self.host_key = shown.stdout.split()[1]
-        self._process = subprocess.Popen([program, "-D", "-e", "-f", str(folder / "config")],
-                                         stderr=subprocess.DEVNULL)
+        self._process = subprocess.Popen(
+            [program, "-D", "-e", "-f", str(folder / "config")], stderr=subprocess.DEVNULL
+        )
         deadline = time.monotonic() + 20
         while not self._listens():
             assert time.monotonic() < deadline, "sshd does not listen"
@@ -52,8 +66,13 @@ class OpenSsh:
 
     @property
     def settings(self) -> dict[str, Any]:
-        return {"address": "127.0.0.1", "port": self.port, "user": getpass.getuser(), "folder": str(self.bundles),
-                "host_key": self.host_key}
+        return {
+            "address": "127.0.0.1",
+            "port": self.port,
+            "user": getpass.getuser(),
+            "folder": str(self.bundles),
+            "host_key": self.host_key,
+        }
 
     @property
     def key(self) -> str:
@@ -61,8 +80,11 @@ class OpenSsh:
 
     def put(self, local: Path) -> str:
         """The command that puts a file by the system's own client."""
-        return (f"echo put {local} {self.bundles}/theirs | sftp -q -b - -P {self.port} -i {self.folder}/user "
-                f"-o StrictHostKeyChecking=no -o UserKnownHostsFile=/dev/null 127.0.0.1")
+        return (
+            f"echo put {local} {self.bundles}/theirs | sftp -q -b - -P {self.port} -i "
+            f"{self.folder}/user "
+            f"-o StrictHostKeyChecking=no -o UserKnownHostsFile=/dev/null 127.0.0.1"
+        )
 
     def close(self) -> None:
         self._process.terminate()

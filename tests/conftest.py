@@ -34,7 +34,9 @@ def running(tmp_path: Path) -> Iterator[Service]:
 
 @pytest.fixture
 def stand_in(tmp_path: Path) -> Iterator[SftpStandIn]:
-    found = SftpStandIn(tmp_path / "boathouse", tmp_path / "host-key", "fasciculus", "boat-and-rope")
+    found = SftpStandIn(
+        tmp_path / "boathouse", tmp_path / "host-key", "fasciculus", "boat-and-rope"
+    )
     yield found
     found.close()
 
@@ -51,7 +53,8 @@ def mariadb(tmp_path_factory: pytest.TempPathFactory) -> Iterator[PrivateMariaDb
     """A private MariaDB server; it must be there, a missing one is a failure."""
     found = PrivateMariaDb(tmp_path_factory.mktemp("mariadb"))
     found.run(
-        "CREATE USER fasciculus@localhost IDENTIFIED BY 'ledger'", "GRANT ALL ON *.* TO fasciculus@localhost"
+        "CREATE USER fasciculus@localhost IDENTIFIED BY 'ledger'",
+        "GRANT ALL ON *.* TO fasciculus@localhost",
     )
     yield found
     found.close()
@@ -67,7 +70,8 @@ class OpenSsh:
             Path("/run/sshd").mkdir(exist_ok=True)
         for name in ("host", "user"):
             subprocess.run(
-                ["ssh-keygen", "-q", "-t", "ed25519", "-N", "", "-f", str(folder / name)], check=True
+                ["ssh-keygen", "-q", "-t", "ed25519", "-N", "", "-f", str(folder / name)],
+                check=True,
             )
         (folder / "authorized").write_text((folder / "user.pub").read_text())
         with socket.socket() as probe:
@@ -75,13 +79,18 @@ class OpenSsh:
             self.port = probe.getsockname()[1]
         config = folder / "config"
         config.write_text(
-            f"Port {self.port}\nListenAddress 127.0.0.1\nHostKey {folder}/host\nPidFile {folder}/pid\n"
-            f"AuthorizedKeysFile {folder}/authorized\nStrictModes no\nUsePAM no\nPermitRootLogin yes\n"
+            f"Port {self.port}\nListenAddress 127.0.0.1\nHostKey {folder}/host\nPidFile "
+            f"{folder}/pid\n"
+            f"AuthorizedKeysFile {folder}/authorized\nStrictModes no\nUsePAM no\nPermitRootLogin "
+            "yes\n"
             f"PasswordAuthentication no\nSubsystem sftp internal-sftp\n{more}"
         )
         self.key = (folder / "user").read_text()
         shown = subprocess.run(
-            ["ssh-keygen", "-l", "-f", str(folder / "host.pub")], check=True, capture_output=True, text=True
+            ["ssh-keygen", "-l", "-f", str(folder / "host.pub")],
+            check=True,
+            capture_output=True,
+            text=True,
         )
         self.host_key = shown.stdout.split()[1]
         self.bundles = folder / "bundles"
@@ -96,7 +105,9 @@ class OpenSsh:
 
     def host(self) -> SshSpec:
         """The machine as a host to be reached over SSH."""
-        return SshSpec("127.0.0.1", self.port, getpass.getuser(), self.host_key, {"private_key": self.key})
+        return SshSpec(
+            "127.0.0.1", self.port, getpass.getuser(), self.host_key, {"private_key": self.key}
+        )
 
     def spec(self) -> StoreSpec:
         settings = {
@@ -137,7 +148,10 @@ def bare_openssh(tmp_path: Path) -> Iterator[OpenSsh]:
 def writes_can_be_cut():
     from fasciculus.stores import folder
 
-    kept = {name: getattr(folder.FolderStore, name) for name in ("put", "put_bytes", "remove", "remove_folder")}
+    kept = {
+        name: getattr(folder.FolderStore, name)
+        for name in ("put", "put_bytes", "remove", "remove_folder")
+    }
 
     def cut(original):
         def method(self, *values):

@@ -46,7 +46,13 @@ class Nights:
 
     def store_order(self, name: str) -> dict:
         spec = self.specs[name]
-        return {"name": name, "kind": spec.kind, "settings": spec.settings, "secrets": spec.secrets, "store_id": "s"}
+        return {
+            "name": name,
+            "kind": spec.kind,
+            "settings": spec.settings,
+            "secrets": spec.secrets,
+            "store_id": "s",
+        }
 
     def add_store(self, spec: StoreSpec) -> None:
         self.specs[spec.name] = spec
@@ -69,11 +75,17 @@ class Nights:
                 "states": str(self.root / f"{name}.states"),
                 "pieces": found["pieces"],
             }
-        return made(BundleOrder,
+        return made(
+            BundleOrder,
             {
                 "run": self.number,
                 "job": "nightly",
-                "subject": {"kind": "account", "name": "millpond", "host": "reed-1", "root": str(self.tree)},
+                "subject": {
+                    "kind": "account",
+                    "name": "millpond",
+                    "host": "reed-1",
+                    "root": str(self.tree),
+                },
                 "contents": ["files"],
                 "stores": [{**self.store_order(name), "known": self.known} for name in self.specs],
                 "keep": keep,
@@ -85,7 +97,7 @@ class Nights:
                 "writer": "tests",
                 "previous": previous,
                 **more,
-            }
+            },
         )
 
     def night(self, incremental: bool = True, reach=None, **more) -> dict:
@@ -114,12 +126,23 @@ class Nights:
 
     def upkeep(self, make, work, store: str = "attic", **more):
         """Carry out an upkeep order; gives how it ended and what it told."""
-        order = made(make, {
-            "subject": {"kind": "account", "name": "millpond", "host": "", "root": ""},
-            "store": self.store_order(store), "spool": str(self.root / "spool3"),
-            "bundles": [{"name": name, "listing": str(self.root / f"{name}.zst"),
-                         "listing_sha256": self.manifests.get(name, {}).get("listing_sha256", "")}
-                        for name in more.pop("names", self.known)], **more})
+        order = made(
+            make,
+            {
+                "subject": {"kind": "account", "name": "millpond", "host": "", "root": ""},
+                "store": self.store_order(store),
+                "spool": str(self.root / "spool3"),
+                "bundles": [
+                    {
+                        "name": name,
+                        "listing": str(self.root / f"{name}.zst"),
+                        "listing_sha256": self.manifests.get(name, {}).get("listing_sha256", ""),
+                    }
+                    for name in more.pop("names", self.known)
+                ],
+                **more,
+            },
+        )
         raw = io.BytesIO()
         finished = work(order, Emitter(raw), threading.Event()).run()
         return finished, [from_line(line) for line in raw.getvalue().splitlines()]
@@ -127,20 +150,33 @@ class Nights:
     def verify(self, deep: bool, store: str = "attic", **more):
         """Verify; gives the damage by file, and the files told to be sound again."""
         _, events = self.upkeep(VerifyOrder, VerifyWork, store, deep=deep, **more)
-        return ({e.file: e for e in events if isinstance(e, Damage)}, [e.file for e in events if isinstance(e, Sound)])
+        return (
+            {e.file: e for e in events if isinstance(e, Damage)},
+            [e.file for e in events if isinstance(e, Sound)],
+        )
 
     def repack(self, over: float = 0.1, store: str = "attic", **more):
         """Repack, and take over the new listings as the service does."""
         listings = self.root / "repacked"
-        finished, events = self.upkeep(RepackOrder, RepackWork, store, over=over, piece_size=2 * MIB, spool_limit=1 << 30,
-                                       listings=str(listings), **more)
+        finished, events = self.upkeep(
+            RepackOrder,
+            RepackWork,
+            store,
+            over=over,
+            piece_size=2 * MIB,
+            spool_limit=1 << 30,
+            listings=str(listings),
+            **more,
+        )
         for event in events:
             if isinstance(event, Repacked):
                 self.manifests[event.bundle] = event.manifest
                 made = listings / f"{event.bundle}.zst"
                 if not made.exists():
                     # Turned earlier, when nobody heard of it: the store's own is the right one.
-                    (made,) = (self.root / store / SUBJECT.bundle(event.bundle)).glob("listing*.zst")
+                    (made,) = (self.root / store / SUBJECT.bundle(event.bundle)).glob(
+                        "listing*.zst"
+                    )
                 shutil.copy(made, self.root / f"{event.bundle}.zst")
         return finished
 
@@ -154,14 +190,15 @@ class Nights:
     def restored(self, name: str, store: str = "attic") -> dict:
         target = self.root / "back"
         shutil.rmtree(target, ignore_errors=True)
-        order = made(RestoreOrder,
+        order = made(
+            RestoreOrder,
             {
                 "subject": {"kind": "account", "name": "millpond", "host": "reed-1", "root": ""},
                 "bundle": name,
                 "store": self.store_order(store),
                 "target": str(target),
                 "spool": str(self.root / "spool2"),
-            }
+            },
         )
         finished = RestoreWork(order, LocalReach(), Emitter(io.BytesIO()), threading.Event()).run()
         if finished.outcome == "failed":

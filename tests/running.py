@@ -112,7 +112,12 @@ class Service:
         }
         program = Path(sys.executable).with_name("fasciculus")
         return subprocess.run(
-            [str(program), *words], env=environment, capture_output=True, text=True, timeout=120, **more
+            [str(program), *words],
+            env=environment,
+            capture_output=True,
+            text=True,
+            timeout=120,
+            **more,
         )
 
 
@@ -132,7 +137,9 @@ def folder_stores(folder: Path, *names: str) -> list[Store]:
     return [Store(name=name, kind="folder", path=str(folder / name)) for name in names]
 
 
-def sftp_store(stand_in: SftpStandIn, name: str = "boathouse", password: str | None = None) -> Store:
+def sftp_store(
+    stand_in: SftpStandIn, name: str = "boathouse", password: str | None = None
+) -> Store:
     (stand_in.root / "bundles").mkdir(exist_ok=True)
     return Store(
         name=name,

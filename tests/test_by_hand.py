@@ -1,4 +1,6 @@
-"""What docs/by-hand.md says, followed literally; and bundles of every version of the format, read."""
+"""What docs/by-hand.md says, followed literally; and bundles of every version of the format,
+read.
+"""
 
 import json
 import re
@@ -33,7 +35,9 @@ def commands(mark: str) -> str:
 
 
 def follow(script: str, store: Path, bundle: str, target: Path) -> None:
-    script = script.replace("2026-11-24T021500Z-nightly", bundle).replace("/srv/restored", str(target))
+    script = script.replace("2026-11-24T021500Z-nightly", bundle).replace(
+        "/srv/restored", str(target)
+    )
     subprocess.run(["sh", "-ec", script], check=True, cwd=store, capture_output=True)
 
 
@@ -43,7 +47,12 @@ def test_a_full_bundle_with_ordinary_tools(tmp_path):
     awkward_tree(found.root)
     found.night(piece_size=64 * MIB)
     name = found.known[-1]
-    follow(commands("1. Check that") + commands("2. When"), found.root / "attic", name, tmp_path / "restored")
+    follow(
+        commands("1. Check that") + commands("2. When"),
+        found.root / "attic",
+        name,
+        tmp_path / "restored",
+    )
     assert picture(tmp_path / "restored/files") == picture(found.tree)
 
 
@@ -69,7 +78,12 @@ def test_bundles_of_each_version_are_read(version, tmp_path):
     store = FIXTURES / version / "store"
     order = {
         "subject": {"kind": "account", "name": "millpond", "host": "reed-1", "root": ""},
-        "store": {"name": "attic", "kind": "folder", "settings": {"path": str(store)}, "store_id": "s"},
+        "store": {
+            "name": "attic",
+            "kind": "folder",
+            "settings": {"path": str(store)},
+            "store_id": "s",
+        },
         "spool": str(tmp_path / "spool"),
     }
     expected = json.loads((FIXTURES / version / "expected.json").read_text())
@@ -80,7 +94,9 @@ def test_bundles_of_each_version_are_read(version, tmp_path):
         import io
 
         RestoreWork(work, LocalReach(), Emitter(io.BytesIO()), threading.Event()).run()
-        found = {str(p.relative_to(target)): p.read_text() for p in target.rglob("*") if p.is_file()}
+        found = {
+            str(p.relative_to(target)): p.read_text() for p in target.rglob("*") if p.is_file()
+        }
         assert found == files
     # A later version is refused by name.
     later = tmp_path / "later"
@@ -101,24 +117,43 @@ def test_downloads_in_each_form_and_incremental_nights_through_the_service(runni
     (tmp_path / "attic").mkdir()
     with running.client() as client:
         set_up(
-            client, [account], [Store(name="attic", kind="folder", path=str(tmp_path / "attic"))], mode="incremental", keep=2
-        )  # fmt: skip
-        assert "stores only what changed, with a new full bundle every 30 days" in client.jobs_show("nightly").readback
+            client,
+            [account],
+            [Store(name="attic", kind="folder", path=str(tmp_path / "attic"))],
+            mode="incremental",
+            keep=2,
+        )
+        assert (
+            "stores only what changed, with a new full bundle every 30 days"
+            in client.jobs_show("nightly").readback
+        )
         for night in range(4):
             (home / "page-0.html").write_text(f"night {night}")
             assert run(client, "nightly").outcome == "done"
         newest, before = client.bundles_list().items
         shown = client.bundles_show(newest.id)
-        assert shown.brings == "incremental" and shown.packed < 2000 < shown.bytes and newest.entries == before.entries
+        assert (
+            shown.brings == "incremental"
+            and shown.packed < 2000 < shown.bytes
+            and newest.entries == before.entries
+        )
         assert [p["brought"] for p in shown.pieces] == [False, True]
         kept = {p["name"] for b in (newest, before) for p in client.bundles_show(b.id).pieces}
         pieces = tmp_path / "attic/accounts/millpond/pieces"
-        assert {p.name for p in pieces.iterdir()} == kept, "retired bundles' pieces stay as long as they are needed"
+        assert {p.name for p in pieces.iterdir()} == kept, (
+            "retired bundles' pieces stay as long as they are needed"
+        )
         assert client.jobs_retiring("nightly").items == []
         (row,) = client.jobs_retiring("nightly", keep=1).items
         old = client.bundles_show(before.id)
-        assert row.bundle == old.name and row.frees == old.packed, "its own piece goes, the full bundle's stays"
-        for form, unpack in (("tar.gz", "tar -xzf"), ("tar.zst", "tar --zstd -xf"), ("zip", "unzip")):
+        assert row.bundle == old.name and row.frees == old.packed, (
+            "its own piece goes, the full bundle's stays"
+        )
+        for form, unpack in (
+            ("tar.gz", "tar -xzf"),
+            ("tar.zst", "tar --zstd -xf"),
+            ("zip", "unzip"),
+        ):
             archive, target = tmp_path / f"x.{form}", tmp_path / f"as-{form}"
             client.bundles_download(newest.id, archive, form=form)
             target.mkdir()
@@ -126,7 +161,9 @@ def test_downloads_in_each_form_and_incremental_nights_through_the_service(runni
                 with zipfile.ZipFile(archive) as opened:
                     assert opened.testzip() is None
                     opened.extractall(target)
-                assert (target / "files/link").read_text() == "page-0.html", "a link's target, as zip keeps it"
+                assert (target / "files/link").read_text() == "page-0.html", (
+                    "a link's target, as zip keeps it"
+                )
             else:
                 subprocess.run(f"{unpack} {archive} -C {target}", shell=True, check=True)
                 assert picture(target / "files")[b"link"] == picture(home)[b"link"]

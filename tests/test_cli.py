@@ -42,7 +42,8 @@ def commands() -> set[str]:
     found = {c.name or c.callback.__name__ for c in app.registered_commands}
     for group in app.registered_groups:
         found |= {
-            f"{group.name} {c.name or c.callback.__name__}" for c in group.typer_instance.registered_commands
+            f"{group.name} {c.name or c.callback.__name__}"
+            for c in group.typer_instance.registered_commands
         }
     return found
 
@@ -57,7 +58,11 @@ def test_every_operation_has_a_client_method_and_a_command():
         command = CARRIED.get(operation.name, f"{noun} {verb}")
         assert command in known or not command, f"{operation.name}: no command “{command}”"
     names = {operation.name for operation in OPERATIONS}
-    ours = {name for name, _ in inspect.getmembers(Client, inspect.isfunction) if not name.startswith("_")}
+    ours = {
+        name
+        for name, _ in inspect.getmembers(Client, inspect.isfunction)
+        if not name.startswith("_")
+    }
     assert ours - names == {"close", "every", "start"}
 
 
@@ -121,15 +126,19 @@ def test_from_nothing_to_a_restored_account(running, stand_in, tmp_path):
         "3",
     )
     assert (
-        "Every day at 02:15 (Europe/London time), it bundles files of all accounts (1 now) to boathouse"
-        in added
+        "Every day at 02:15 (Europe/London time), it bundles files of all accounts (1 now) to "
+        "boathouse" in added
     )
     assert "▲ Nobody is told when it fails" in added
     line = good("start", "nightly", "--wait").strip()
     assert re.fullmatch(
-        r"nightly: 1 bundle of .* stored on boathouse; took .* s\.; 1 warning|nightly: 1 bundle .*\.", line
+        r"nightly: 1 bundle of .* stored on boathouse; took .* s\.; 1 warning|nightly: 1 bundle "
+        r".*\.",
+        line,
     )
-    assert good("start", "nightly", "--wait", "--quiet") == "", "quiet in a cron line when all is well"
+    assert good("start", "nightly", "--wait", "--quiet") == "", (
+        "quiet in a cron line when all is well"
+    )
     bundle = json.loads(good("bundles", "list", "--json"))[0]
     assert bundle["subject"] == "millpond" and bundle["copies"][0]["store"] == "boathouse"
     assert "page-1.html" in good("bundles", "files", str(bundle["id"]))
@@ -137,11 +146,15 @@ def test_from_nothing_to_a_restored_account(running, stand_in, tmp_path):
     assert "files-0001.tar.zst" in good("bundles", "show", str(bundle["id"]))
     target = tmp_path / "back"
     assert "Restored 4 entries" in good("restore", str(bundle["id"]), "--to", str(target))
-    assert (target / "files/page-1.html").read_text() == (tmp_path / "millpond/page-1.html").read_text()
+    assert (target / "files/page-1.html").read_text() == (
+        tmp_path / "millpond/page-1.html"
+    ).read_text()
     assert "whole and checked" in good(
         "bundles", "download", str(bundle["id"]), "--to", str(tmp_path / "x.tar.gz")
     )
-    assert "making 20" in good("runs", "log", "1") and "boathouse: 1 kept" in good("runs", "show", "1")
+    assert "making 20" in good("runs", "log", "1") and "boathouse: 1 kept" in good(
+        "runs", "show", "1"
+    )
     assert "nightly" in good("search", "night") and "Nothing needs a person" not in good(
         "jobs", "readback", "nightly"
     )
@@ -160,7 +173,10 @@ def test_exit_codes_and_ways_out(running, stand_in, tmp_path):
         return found.returncode, found.stdout + found.stderr
 
     assert code("status")[0] == 0
-    assert code("start", "nightli") == (5, "fasciculus: There is no job “nightli”. Did you mean “nightly”?\n")
+    assert code("start", "nightli") == (
+        5,
+        "fasciculus: There is no job “nightli”. Did you mean “nightly”?\n",
+    )
     number, text = code("start")
     assert number == 2 and "jobs: nightly" in text
     assert code("status", env={"FASCICULUS_TOKEN": "fsc_no"})[0] == 4
@@ -169,7 +185,10 @@ def test_exit_codes_and_ways_out(running, stand_in, tmp_path):
     number, text = code("jobs", "add", "weekly", "--accounts", "all")
     assert number == 2 and "Stores: boathouse" in text
     assert (
-        code("jobs", "add", "weekly", "--accounts", "all", "--store", "boathouse", "--when", "noon")[0] == 2
+        code(
+            "jobs", "add", "weekly", "--accounts", "all", "--store", "boathouse", "--when", "noon"
+        )[0]
+        == 2
     )
     assert code("jobs", "remove", "nightly")[0] == 2, "without a terminal only --yes will do"
     assert code("stores", "remove", "boathouse", "--yes")[0] == 2
@@ -206,7 +225,9 @@ def test_signing_in_keeps_a_token(running, tmp_path):
     assert process.wait(60) == 0
     kept = tmp_path / ".config/fasciculus/token"
     assert kept.stat().st_mode & 0o777 == 0o600
-    found = subprocess.run([program, "tokens", "list"], env=environment, capture_output=True, text=True)
+    found = subprocess.run(
+        [program, "tokens", "list"], env=environment, capture_output=True, text=True
+    )
     assert found.returncode == 0 and "@" in found.stdout
     assert subprocess.run([program, "sign-out"], env=environment).returncode == 0
     assert not kept.exists()
@@ -227,13 +248,33 @@ def test_a_host_described_found_covered_and_measured_from_the_command_line(runni
         return found.stdout + found.stderr
 
     assert "hosts add" in said("hosts", "list")
-    unreachable = said("hosts", "add", "reed-9", "--address", "127.0.0.1", "--port", "1", "--user", "root",
-                       "--key-file", str(tmp_path / "key"), code=1)  # fmt: skip
+    unreachable = said(
+        "hosts",
+        "add",
+        "reed-9",
+        "--address",
+        "127.0.0.1",
+        "--port",
+        "1",
+        "--user",
+        "root",
+        "--key-file",
+        str(tmp_path / "key"),
+        code=1,
+    )
     assert "connect: Nothing answers at 127.0.0.1, port 1" in unreachable
     assert said("hosts", "show", "reed-9", code=5), "what does not answer is not saved"
     assert "mail.dkim" in said("hosts", "add", "reed-1", "--dkim", "/etc/keys", code=2)
     assert "{account}" in said("hosts", "add", "reed-1", "--homes", "/home/x", code=2)
-    said("hosts", "add", "reed-1", "--homes", f"{valley}/{{account}}", "--roots", f"{valley}/{{account}}/sites/{{site}}")
+    said(
+        "hosts",
+        "add",
+        "reed-1",
+        "--homes",
+        f"{valley}/{{account}}",
+        "--roots",
+        f"{valley}/{{account}}/sites/{{site}}",
+    )
     assert "no rule" not in said("hosts", "show", "reed-1")
     found = said("hosts", "find", "reed-1")
     assert "+ ferryline: new; site ferryline.example" in found and "take-over reed-1 --all" in found
@@ -245,20 +286,48 @@ def test_a_host_described_found_covered_and_measured_from_the_command_line(runni
     bare = said("coverage", "list", code=1)
     assert bare.count("■ no job") == 2 and "millpond.example" in bare
     said("stores", "add", "attic", "--kind", "folder", "--path", str(tmp_path / "attic"))
-    assert "not a pattern" in said("jobs", "add", "nightly", "--store", "attic", "--exclude", "!", code=2)
-    assert "is not a size" in said("jobs", "add", "nightly", "--store", "attic", "--larger-than", "big", code=2)
-    assert "--note disk" in said("jobs", "add", "nightly", "--store", "attic", "--note", "disk", code=2)
-    assert "exclude each other" in said("jobs", "add", "nightly", "--accounts", "all", "--hosts", "all", code=2)
+    assert "not a pattern" in said(
+        "jobs", "add", "nightly", "--store", "attic", "--exclude", "!", code=2
+    )
+    assert "is not a size" in said(
+        "jobs", "add", "nightly", "--store", "attic", "--larger-than", "big", code=2
+    )
+    assert "--note disk" in said(
+        "jobs", "add", "nightly", "--store", "attic", "--note", "disk", code=2
+    )
+    assert "exclude each other" in said(
+        "jobs", "add", "nightly", "--accounts", "all", "--hosts", "all", code=2
+    )
     made = said(
-        "jobs", "add", "nightly", "--store", "attic", "--leave-out", "caches", "--exclude", "*.bak", "--older-than",
-        "3650", "--contents", "files,notes", "--note", "who=echo {account}", "--before", "true", "--mode", "incremental",
-    )  # fmt: skip
+        "jobs",
+        "add",
+        "nightly",
+        "--store",
+        "attic",
+        "--leave-out",
+        "caches",
+        "--exclude",
+        "*.bak",
+        "--older-than",
+        "3650",
+        "--contents",
+        "files,notes",
+        "--note",
+        "who=echo {account}",
+        "--before",
+        "true",
+        "--mode",
+        "incremental",
+    )
     assert "files (without caches, what 1 pattern matches and those older than 3,650 days)" in made
     assert "stores only what changed" in made
     assert "never" in said("coverage", "list", "--state", "trouble")
     measured = said("jobs", "preview", "nightly", "millpond")
     assert "5 entries, 400 B" in measured and "**/cache/**" in measured
-    assert json.loads(said("jobs", "preview", "nightly", "millpond", "--json"))["saved"][0]["bytes"] == 900
+    assert (
+        json.loads(said("jobs", "preview", "nightly", "millpond", "--json"))["saved"][0]["bytes"]
+        == 900
+    )
     assert "There is no account “nobody”" in said("jobs", "preview", "nightly", "nobody", code=5)
     for words in ((), ("--full",), ("--compare",)):
         said("start", "nightly", "--wait", *words)
@@ -276,5 +345,7 @@ def test_a_host_described_found_covered_and_measured_from_the_command_line(runni
     (tmp_path / "defs.toml").write_text(text)
     assert "0 changed, 5 the same" in said("definitions", "apply", str(tmp_path / "defs.toml"))
     assert "needs a yes" in said("accounts", "remove", "millpond", "--with-bundles", code=2)
-    assert "Its bundles are gone" in said("accounts", "remove", "millpond", "--with-bundles", "--yes")
+    assert "Its bundles are gone" in said(
+        "accounts", "remove", "millpond", "--with-bundles", "--yes"
+    )
     assert json.loads(said("bundles", "list", "--subject", "millpond", "--json")) == []

@@ -1,4 +1,6 @@
-"""What the commands that read say: the numbers and names that are in the records, for people and for programs."""
+"""What the commands that read say: the numbers and names that are in the records, for people and
+for programs.
+"""
 
 import json
 import os
@@ -17,7 +19,9 @@ def valley(running, tmp_path):
     account = small_account(tmp_path, "millpond", files=4)
     stores = folder_stores(tmp_path, "attic", "cellar")
     with running.client() as client:
-        set_up(client, [account], stores, mode="incremental", report_to=["duty@sedge-quill.example"])
+        set_up(
+            client, [account], stores, mode="incremental", report_to=["duty@sedge-quill.example"]
+        )
         run(client, "nightly")
         (tmp_path / "millpond/film.bin").write_bytes(os.urandom(70_000))
         run(client, "nightly")
@@ -32,7 +36,11 @@ def valley(running, tmp_path):
 def said(valley, monkeypatch):
     """What a command prints, without a process for each."""
     running = valley[2]
-    for key, value in (("FASCICULUS_URL", running.url), ("FASCICULUS_TOKEN", running.token), ("COLUMNS", "200")):
+    for key, value in (
+        ("FASCICULUS_URL", running.url),
+        ("FASCICULUS_TOKEN", running.token),
+        ("COLUMNS", "200"),
+    ):
         monkeypatch.setenv(key, value)
     return lambda *words: CliRunner().invoke(app, words)
 
@@ -82,7 +90,11 @@ def test_each_reading_command_tells_people_and_programs_the_same(valley, said):
         lacking = [text for text in wanted if text not in shown.stdout]
         if parsed is not None:
             text = json.dumps(parsed, ensure_ascii=False)
-            lacking += [f"{name} in JSON" for name in ("millpond", "nightly") if name in shown.stdout and name not in text]
+            lacking += [
+                f"{name} in JSON"
+                for name in ("millpond", "nightly")
+                if name in shown.stdout and name not in text
+            ]
         if shown.exit_code or shown.stderr or lacking:
             wrong[words] = (lacking, shown.exit_code, shown.stdout, shown.stderr)
     assert not wrong
@@ -90,13 +102,22 @@ def test_each_reading_command_tells_people_and_programs_the_same(valley, said):
 
 def test_what_is_not_there_is_answered_with_what_is(said):
     for words, wanted in {
-        ("stores", "show", "atic"): "attic", ("jobs", "show", "nightli"): "nightly",
-        ("accounts", "show", "milpond"): "millpond", ("bundles", "show", "99"): "no bundle 99",
-        ("runs", "show", "99"): "no run 99", ("upkeep", "show", "99"): "no upkeep 99",
-        ("restores", "show", "99"): "no restore 99", ("reports", "show", "99"): "no report 99",
-        ("growth", "show", "nobody"): "no bundle of “nobody”", ("bundles", "changes", "1"): "before",
+        ("stores", "show", "atic"): "attic",
+        ("jobs", "show", "nightli"): "nightly",
+        ("accounts", "show", "milpond"): "millpond",
+        ("bundles", "show", "99"): "no bundle 99",
+        ("runs", "show", "99"): "no run 99",
+        ("upkeep", "show", "99"): "no upkeep 99",
+        ("restores", "show", "99"): "no restore 99",
+        ("reports", "show", "99"): "no report 99",
+        ("growth", "show", "nobody"): "no bundle of “nobody”",
+        ("bundles", "changes", "1"): "before",
         ("stores", "verify", "attic", "--subject", "nobody"): "no copies of “nobody”",
     }.items():
         shown = said(*words)
-        assert shown.exit_code and wanted in shown.stderr + shown.stdout, (words, shown.stdout, shown.stderr)
+        assert shown.exit_code and wanted in shown.stderr + shown.stdout, (
+            words,
+            shown.stdout,
+            shown.stderr,
+        )
         assert isinstance(shown.exception, SystemExit)

@@ -47,6 +47,14 @@ def page(browser):
     assert errors == []
 
 
+AXE_FAULTS = """async () => {
+  const rules = ['wcag2a', 'wcag2aa', 'wcag21aa', 'wcag22aa'];
+  const found = (await axe.run({runOnly: rules})).violations;
+  const node = (n) => n.target + ' ' + n.failureSummary;
+  return found.map((v) => v.id + ': ' + v.nodes.slice(0, 3).map(node).join(' | '));
+}"""
+
+
 def sign_in(page, running):
     page.goto(f"{running.url}/")
     page.get_by_label("Password").fill(PASSWORD)
@@ -57,8 +65,7 @@ def sign_in(page, running):
 def check_access(page, name):
     """WCAG 2.2 AA, as far as axe can tell."""
     page.evaluate(AXE.read_text())
-    found = page.evaluate("""async () => (await axe.run({runOnly: ['wcag2a', 'wcag2aa', 'wcag21aa', 'wcag22aa']})).violations
-        .map(v => v.id + ': ' + v.nodes.slice(0, 3).map(n => n.target + ' ' + n.failureSummary).join(' | '))""")
+    found = page.evaluate(AXE_FAULTS)
     assert found == [], f"{name}: {found}"
 
 
@@ -67,7 +74,9 @@ def test_damage_is_shown_mended_and_changes_are_listed(running, page, tmp_path):
     for store in ("attic", "cellar"):
         (tmp_path / store).mkdir()
     account = small_account(tmp_path, "millpond")
-    stores = [Store(name=name, kind="folder", path=str(tmp_path / name)) for name in ("attic", "cellar")]
+    stores = [
+        Store(name=name, kind="folder", path=str(tmp_path / name)) for name in ("attic", "cellar")
+    ]
     with running.client() as client:
         set_up(client, [account], stores, mode="incremental")
         run(client, "nightly")
@@ -168,7 +177,8 @@ def test_from_an_empty_console_to_a_restored_bundle(running, stand_in, page, tmp
     expect(page.get_by_test_id("preview")).to_contain_text("4 entries")
     readback = page.get_by_test_id("readback")
     expect(readback).to_contain_text(
-        "it bundles files (without caches and what 1 pattern matches), databases and mail settings of all accounts "
+        "it bundles files (without caches and what 1 pattern matches), databases and mail "
+        "settings of all accounts "
         "(1 now) to boathouse"
     )
     expect(readback).to_contain_text("keeps the newest 5 copies")
@@ -232,7 +242,9 @@ def test_progress_moves_without_reload_whoever_started_it(running, stand_in, pag
         running.stop()
         expect(page.get_by_text("The connection to the service is lost")).to_be_visible()
         running.start()
-        expect(page.get_by_text("The connection to the service is lost")).to_have_count(0, timeout=30_000)
+        expect(page.get_by_text("The connection to the service is lost")).to_have_count(
+            0, timeout=30_000
+        )
 
 
 @pytest.mark.xdist_group("console")

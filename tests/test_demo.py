@@ -1,4 +1,6 @@
-"""The demo, as ``make demo`` starts it: everything is there, works a second time, and nothing of it is left."""
+"""The demo, as ``make demo`` starts it: everything is there, works a second time, and nothing of it
+is left.
+"""
 
 import os
 import subprocess
@@ -18,7 +20,13 @@ def test_the_demo_starts_twice_and_leaves_no_process(tmp_path, capfd):
         with Client(first.url, token=first.kept.token) as client:
             assert {run.outcome for run in client.every(client.runs_list)} == {"done"}
             subjects = {bundle.subject for bundle in client.every(client.bundles_list)}
-            assert {"millpond", "ferryline", "orchardschool", "lanternchoir", "bitternpress"} == subjects
+            assert {
+                "millpond",
+                "ferryline",
+                "orchardschool",
+                "lanternchoir",
+                "bitternpress",
+            } == subjects
             newest = client.bundles_list(subject="bitternpress", job="nightly").items[0]
             assert newest.new_bytes < newest.bytes // 10, "a day later only what changed was stored"
             assert until(lambda: [r for r in client.reports_list().items if r.sent])
@@ -33,10 +41,18 @@ def test_the_demo_starts_twice_and_leaves_no_process(tmp_path, capfd):
         again.start()
         assert time.monotonic() - begun < took, "a second time there is less to do"
         with Client(again.url, token=again.kept.token) as client:
-            assert client.bundles_list().total == bundles and client.start("nightly").wait().outcome == "done"
+            assert (
+                client.bundles_list().total == bundles
+                and client.start("nightly").wait().outcome == "done"
+            )
     finally:
         again.stop()
-    left = subprocess.run(["pgrep", "-fa", str(tmp_path / "demo")], capture_output=True, text=True).stdout.splitlines()
+    left = subprocess.run(
+        ["pgrep", "-fa", str(tmp_path / "demo")], capture_output=True, text=True
+    ).stdout.splitlines()
     assert [line for line in left if str(os.getpid()) not in line.split()[0]] == []
     text = (tmp_path / "demo/service.log").read_text() + capfd.readouterr().out
-    assert "Traceback" not in text and "heronmere-demo" not in (tmp_path / "demo/service.log").read_text()
+    assert (
+        "Traceback" not in text
+        and "heronmere-demo" not in (tmp_path / "demo/service.log").read_text()
+    )

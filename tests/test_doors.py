@@ -33,11 +33,20 @@ def test_without_sign_in_every_path_answers_401(running):
                 assert answer.headers["content-type"] == "application/problem+json"
         assert http.get("/api/v1/no/such/path").status_code == 401
         for token in ("fsc_wrong", "x" * 5000):
-            assert http.get("/api/v1/jobs", headers={"Authorization": f"Bearer {token}"}).status_code == 401
-        assert http.get("/api/v1/jobs", headers={"Cookie": "fasciculus_session=guess"}).status_code == 401
+            assert (
+                http.get("/api/v1/jobs", headers={"Authorization": f"Bearer {token}"}).status_code
+                == 401
+            )
+        assert (
+            http.get("/api/v1/jobs", headers={"Cookie": "fasciculus_session=guess"}).status_code
+            == 401
+        )
         assert http.get("/health").json()["status"] == "well"
         page = http.get("/")
-        assert page.status_code == 200 and "frame-ancestors 'none'" in page.headers["content-security-policy"]
+        assert (
+            page.status_code == 200
+            and "frame-ancestors 'none'" in page.headers["content-security-policy"]
+        )
         assert http.get("/../../etc/passwd").status_code == 404
         assert http.get("/assets/%2e%2e/%2e%2e/app.py").status_code == 404
 
@@ -58,7 +67,9 @@ def test_openapi_is_valid_and_lists_every_route(running):
         for m in rule.methods - {"HEAD", "OPTIONS"}
         if rule.rule.startswith(PREFIX) or rule.rule == "/health"
     }
-    described = {(path, method) for path, methods in document["paths"].items() for method in methods}
+    described = {
+        (path, method) for path, methods in document["paths"].items() for method in methods
+    }
     assert routes == described
 
 
@@ -71,10 +82,16 @@ def test_sessions_need_the_csrf_token(running):
         assert http.get("/api/v1/jobs").status_code == 200
         assert http.post("/api/v1/tokens", json={"name": "a"}).status_code == 403
         assert (
-            http.post("/api/v1/tokens", json={"name": "a"}, headers={"X-CSRF-Token": "x"}).status_code == 403
+            http.post(
+                "/api/v1/tokens", json={"name": "a"}, headers={"X-CSRF-Token": "x"}
+            ).status_code
+            == 403
         )
         assert (
-            http.post("/api/v1/tokens", json={"name": "a"}, headers={"X-CSRF-Token": csrf}).status_code == 201
+            http.post(
+                "/api/v1/tokens", json={"name": "a"}, headers={"X-CSRF-Token": csrf}
+            ).status_code
+            == 201
         )
         assert http.delete("/api/v1/session", headers={"X-CSRF-Token": csrf}).status_code == 204
         http.cookies.set("fasciculus_session", cookie.partition("=")[2].partition(";")[0])
@@ -156,12 +173,20 @@ def test_secrets_are_sealed_hashed_and_never_said(running, stand_in, tmp_path):
             )
         )
         away = Host(
-            name="reed-2", kind="ssh", address="127.0.0.1", port=1, user="root",
+            name="reed-2",
+            kind="ssh",
+            address="127.0.0.1",
+            port=1,
+            user="root",
             secrets=HostSecrets(password=secrets["ssh"]),
-        )  # fmt: skip
+        )
         client.hosts_add(away)
-        assert not client.hosts_try("reed-2").ok and client.hosts_show("reed-2").secrets_set == ["password"]
-        found = client.definitions_apply(client.definitions_export(), {"hosts.reed-2.password": secrets["ssh"]})
+        assert not client.hosts_try("reed-2").ok and client.hosts_show("reed-2").secrets_set == [
+            "password"
+        ]
+        found = client.definitions_apply(
+            client.definitions_export(), {"hosts.reed-2.password": secrets["ssh"]}
+        )
         assert found.changes == []
         # Processes are looked at while a run goes on.
         number = client.jobs_start("nightly").id
@@ -236,27 +261,52 @@ def test_bad_input_is_answered_at_the_field_with_the_way_out(running, tmp_path):
         assert post("/hosts", **{**host, "address": ""})["field"] == "address"
         for flag in ("/run/hold", "/run/{site}/{x}", "/run/{site.__class__}", "/run/{site}/{"):
             assert post("/hosts", **{**host, "hold_flag": flag})["field"] == "hold_flag"
-        assert post("/hosts", **{**host, "mail": {"dkim": "/etc/{domain}/{y}"}})["field"] == "mail.dkim"
-        assert post("/hosts", **{**host, "finding": {"homes": ["/home"]}})["field"] == "finding.homes.0"
-        assert post("/hosts", **{**host, "finding": {"database_prefix": "x_"}})["field"] == "finding.database_prefix"
+        assert (
+            post("/hosts", **{**host, "mail": {"dkim": "/etc/{domain}/{y}"}})["field"]
+            == "mail.dkim"
+        )
+        assert (
+            post("/hosts", **{**host, "finding": {"homes": ["/home"]}})["field"]
+            == "finding.homes.0"
+        )
+        assert (
+            post("/hosts", **{**host, "finding": {"database_prefix": "x_"}})["field"]
+            == "finding.database_prefix"
+        )
         assert post("/hosts", **{**host, "system": ["etc"]})["field"] == "system.0"
         job = {"name": "nightly", "stores": ["attic"]}
-        assert post("/jobs", **{**job, "rules": {"excludes": ["*.log", "!"]}})["field"] == "rules.excludes.1"
+        assert (
+            post("/jobs", **{**job, "rules": {"excludes": ["*.log", "!"]}})["field"]
+            == "rules.excludes.1"
+        )
         assert post("/jobs", **{**job, "rules": {"sets": ["all"]}})["field"] == "rules.sets.0"
-        assert post("/jobs", **{**job, "rules": {"ignore_file": "a/b"}})["field"] == "rules.ignore_file"
+        assert (
+            post("/jobs", **{**job, "rules": {"ignore_file": "a/b"}})["field"]
+            == "rules.ignore_file"
+        )
         assert post("/jobs", **{**job, "contents": ["notes"]})["field"] == "notes"
-        assert post("/jobs", **{**job, "subjects": "hosts", "contents": ["files"]})["field"] == "contents"
+        assert (
+            post("/jobs", **{**job, "subjects": "hosts", "contents": ["files"]})["field"]
+            == "contents"
+        )
         twice = [{"name": "a", "command": "x"}] * 2
         assert post("/jobs", **{**job, "contents": ["notes"], "notes": twice})["field"] == "notes"
-        assert post("/jobs", **{**job, "commands": [{"when": "sometimes", "command": "x"}]})["field"] == "commands.0.when"
-        assert post("/definitions", text='[hosts.a]\nsecrets = { password = "p" }')["field"] == "text"
+        assert (
+            post("/jobs", **{**job, "commands": [{"when": "sometimes", "command": "x"}]})["field"]
+            == "commands.0.when"
+        )
+        assert (
+            post("/definitions", text='[hosts.a]\nsecrets = { password = "p" }')["field"] == "text"
+        )
         assert http.get("/api/v1/coverage?state=fine").json()["field"] == "state"
         assert http.get("/api/v1/coverage?sort=colour").json()["field"] == "sort"
         assert post("/jobs", **{**job, "timetable": "daily 26:00"})["field"] == "timetable"
         assert post("/jobs", **{**job, "zone": "Heronmere"})["field"] == "zone"
         assert post("/jobs", **{**job, "keep": 0})["field"] == "keep"
         assert post("/jobs", **job)["field"] == "stores"
-        assert post("/jobs", **{**job, "stores": []})["title"] == "stores: choose at least one store."
+        assert (
+            post("/jobs", **{**job, "stores": []})["title"] == "stores: choose at least one store."
+        )
         assert post("/jobs", **{**job, "report_to": ["nobody"]})["field"].startswith("report_to")
         assert post("/jobs", **{**job, "choice": "listed", "names": []})["field"] == "names"
         assert http.get("/api/v1/runs?sort=colour").json()["field"] == "sort"
@@ -274,7 +324,9 @@ def test_lists_page_by_cursor_and_filter_on_the_server(running, tmp_path):
             client.accounts_add(small_account(tmp_path, f"account-{number:02d}", files=0))
         names = [a.name for a in client.every(client.accounts_list, limit=5)]
         assert names == [f"account-{n:02d}" for n in range(23)]
-        assert [a.name for a in client.every(client.accounts_list, limit=4, sort="-name")] == names[::-1]
+        assert [a.name for a in client.every(client.accounts_list, limit=4, sort="-name")] == names[
+            ::-1
+        ]
         page = client.accounts_list(q="-1", limit=3)
         assert page.total == 10 and len(page.items) == 3
         assert client.accounts_list(q="%").total == 0, "a wildcard is a plain character"
@@ -288,7 +340,10 @@ def test_settings_in_force_are_explained(tmp_path):
             "config", "--json", env={"FASCICULUS_HOME": str(tmp_path), "FASCICULUS_PORT": "7400"}
         )
         rows = {row["setting"]: (row["value"], row["from"]) for row in json.loads(found.stdout)}
-        assert rows["port"] == ("7400", "FASCICULUS_PORT") and rows["address"] == ("127.0.0.1", "default")
+        assert rows["port"] == ("7400", "FASCICULUS_PORT") and rows["address"] == (
+            "127.0.0.1",
+            "default",
+        )
         assert rows["workers"] == ("3", str(tmp_path / "fasciculus.toml"))
         (tmp_path / "fasciculus.toml").write_text("prot = 7399\n")
         bad = running.cli("config", env={"FASCICULUS_HOME": str(tmp_path)})

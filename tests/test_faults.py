@@ -82,7 +82,8 @@ def assert_clean(stand_in, client) -> None:
             ["sha256sum", "--quiet", "-c", "SHA256SUMS"], check=True, cwd=folder / "bundles" / name
         )
         needed |= {
-            p["name"] for p in json.loads((folder / "bundles" / name / "bundle.json").read_text())["pieces"]
+            p["name"]
+            for p in json.loads((folder / "bundles" / name / "bundle.json").read_text())["pieces"]
         }
     assert set(os.listdir(folder / "pieces")) == needed
 
@@ -107,7 +108,10 @@ def test_killing_in_the_middle_of_a_run(tmp_path, stand_in, victim):
             running.start()
         gate.open()
         found = until(lambda: (r := client.runs_show(number)).state == "ended" and r)
-        assert found.outcome == "interrupted" and "Nothing of it counts as a bundle" in found.tasks[0].error
+        assert (
+            found.outcome == "interrupted"
+            and "Nothing of it counts as a bundle" in found.tasks[0].error
+        )
         assert complete(stand_in) == first == [b.name for b in client.every(client.bundles_list)]
         assert not list((running.home / "spool").iterdir())
         assert "interrupted" in client.overview().attention[0].text
@@ -159,7 +163,9 @@ def test_a_connection_that_is_cut_mid_piece_is_taken_up_again(running, stand_in,
         gate.open()
         found = until(lambda: (r := client.runs_show(number)).state == "ended" and r, 90)
         assert found.outcome == "done", found.tasks[0].error
-        assert "Trying again" in " ".join(line.text for line in client.every(client.runs_log, run_id=number))
+        assert "Trying again" in " ".join(
+            line.text for line in client.every(client.runs_log, run_id=number)
+        )
         assert_clean(stand_in, client)
 
 
@@ -167,7 +173,10 @@ def test_a_missed_start_is_made_up_for_once(tmp_path, stand_in):
     with service(tmp_path / "home") as running:
         with running.client() as client:
             set_up(
-                client, [small_account(tmp_path, "millpond")], [sftp_store(stand_in)], timetable="daily 02:15"
+                client,
+                [small_account(tmp_path, "millpond")],
+                [sftp_store(stand_in)],
+                timetable="daily 02:15",
             )
             assert client.jobs_show("nightly").next_start > datetime.now(UTC)
         running.stop()
@@ -231,6 +240,7 @@ def _until_none_is_left(spool: Spool) -> None:
 
 def test_the_spool_is_bounded(tmp_path, monkeypatch):
     """Whoever packs waits until a store has taken a piece; a failed store holds nobody up."""
+
     def other_disk(*_):
         raise OSError("another disk")
 
@@ -269,7 +279,10 @@ def test_a_disk_that_fills_is_said_and_keeps_nothing_half(running, tmp_path):
             set_up(client, [big_account(tmp_path)], [store], piece_size=MIB)
             found = run(client, "nightly")
             assert found.outcome == "failed"
-            assert "Store “small” is full" in found.tasks[0].error and "Free space there" in found.tasks[0].error
+            assert (
+                "Store “small” is full" in found.tasks[0].error
+                and "Free space there" in found.tasks[0].error
+            )
             assert [p.name for p in disk.rglob("*") if p.is_file()] == ["fasciculus-store.json"]
             assert list(client.every(client.bundles_list)) == []
     finally:

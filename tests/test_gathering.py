@@ -60,11 +60,21 @@ class Gathering:
         for kind in self.order.contents:
             if kind == "mail":
                 MailGatherer(
-                    self.order.mail, reach, packer, self.gatherer, self.warnings.append, lambda n, b: None
+                    self.order.mail,
+                    reach,
+                    packer,
+                    self.gatherer,
+                    self.warnings.append,
+                    lambda n, b: None,
                 ).run()
             elif kind == "databases":
                 DatabaseGatherer(
-                    self.order, reach, packer, self.gatherer, self.warnings.append, lambda n, b: None
+                    self.order,
+                    reach,
+                    packer,
+                    self.gatherer,
+                    self.warnings.append,
+                    lambda n, b: None,
                 ).run()
             else:
                 self.gatherer.files()
@@ -117,7 +127,9 @@ def test_unreadable_and_vanished_files_are_named_and_the_rest_is_kept(tmp_path, 
 
 
 def test_a_hard_link_outlives_an_unreadable_first_name(tmp_path, home):
-    found = Gathering(tmp_path, Spoiled({b"b": PermissionError(13, "Permission denied")})).contents()
+    found = Gathering(
+        tmp_path, Spoiled({b"b": PermissionError(13, "Permission denied")})
+    ).contents()
     assert found["b-three"] == ("file", None, b"b" * 10)
     assert found["b-too"] == ("file", b"b-three", b"b" * 10)
 

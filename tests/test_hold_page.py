@@ -24,14 +24,19 @@ class Nginx:
         with socket.socket() as probe:
             probe.bind(("127.0.0.1", 0))
             self.port = probe.getsockname()[1]
-        lines = re.search(r"```nginx\n(.*?)```", DOC.read_text(), re.S)[1].replace("/run/fasciculus-hold", str(flags))
+        lines = re.search(r"```nginx\n(.*?)```", DOC.read_text(), re.S)[1].replace(
+            "/run/fasciculus-hold", str(flags)
+        )
         config = folder / "nginx.conf"
         folder.mkdir()
         config.write_text(
-            f"pid {folder}/pid;\nerror_log {folder}/error.log;\nuser root;\nevents {{}}\nhttp {{\n access_log off;\n"
-            f" client_body_temp_path {folder}/b;\n proxy_temp_path {folder}/p;\n fastcgi_temp_path {folder}/f;\n"
+            f"pid {folder}/pid;\nerror_log {folder}/error.log;\nuser root;\nevents {{}}\nhttp "
+            f"{{\n access_log off;\n"
+            f" client_body_temp_path {folder}/b;\n proxy_temp_path {folder}/p;\n "
+            f"fastcgi_temp_path {folder}/f;\n"
             f" uwsgi_temp_path {folder}/u;\n scgi_temp_path {folder}/s;\n"
-            f" server {{\n listen 127.0.0.1:{self.port};\n server_name millpond.example;\n root {root};\n{lines} }}\n}}\n"
+            f" server {{\n listen 127.0.0.1:{self.port};\n server_name millpond.example;\n root "
+            f"{root};\n{lines} }}\n}}\n"
         )
         program = shutil.which("nginx", path="/usr/sbin:/usr/bin")
         assert program, "nginx is missing"
@@ -41,7 +46,10 @@ class Nginx:
     def answer(self) -> httpx.Response | None:
         try:
             return httpx.get(
-                f"http://127.0.0.1:{self.port}/", headers={"Host": "millpond.example"}, trust_env=False, timeout=30
+                f"http://127.0.0.1:{self.port}/",
+                headers={"Host": "millpond.example"},
+                trust_env=False,
+                timeout=30,
             )
         except httpx.HTTPError:
             return None
@@ -64,11 +72,15 @@ def test_the_site_holds_while_its_bundle_is_taken_and_never_longer(running, site
     gate = tmp_path / "gate"
     os.mkfifo(gate)
     account = Account(
-        name="millpond", host="reed-1", home=str(tmp_path / "millpond"),
+        name="millpond",
+        host="reed-1",
+        home=str(tmp_path / "millpond"),
         sites=[Site(name="millpond.example", root=str(tmp_path / "millpond/public"))],
-    )  # fmt: skip
+    )
     with running.client() as client:
-        set_up(client, [account], [Store(name="attic", kind="folder", path=str(tmp_path / "attic"))])
+        set_up(
+            client, [account], [Store(name="attic", kind="folder", path=str(tmp_path / "attic"))]
+        )
         client.hosts_change("reed-1", Host(name="reed-1", hold_flag=f"{flags}/{{site}}"))
         old = client.jobs_show("nightly").model_dump(include=set(Job.model_fields))
         wait = Command(when="before", command=f"cat {gate}", seconds=60)
@@ -85,8 +97,14 @@ def test_the_site_holds_while_its_bundle_is_taken_and_never_longer(running, site
         # A worker that is killed cannot take it away itself.
         number = client.jobs_start("nightly").id
         until(lambda: server.answer().status_code == 503)
-        found = subprocess.run(["ps", "--ppid", str(running.process.pid), "-o", "pid=,args="], capture_output=True)
-        (worker,) = [int(row.split()[0]) for row in found.stdout.decode().splitlines() if "fasciculus.work" in row]
+        found = subprocess.run(
+            ["ps", "--ppid", str(running.process.pid), "-o", "pid=,args="], capture_output=True
+        )
+        (worker,) = [
+            int(row.split()[0])
+            for row in found.stdout.decode().splitlines()
+            if "fasciculus.work" in row
+        ]
         os.kill(worker, signal.SIGKILL)
         until(lambda: client.runs_show(number).state == "ended")
         assert client.runs_show(number).outcome == "interrupted"
@@ -95,8 +113,14 @@ def test_the_site_holds_while_its_bundle_is_taken_and_never_longer(running, site
         # Nor can a service that is killed together with its worker: the next one does.
         client.jobs_start("nightly")
         until(lambda: server.answer().status_code == 503)
-        found = subprocess.run(["ps", "--ppid", str(running.process.pid), "-o", "pid=,args="], capture_output=True)
-        (worker,) = [int(row.split()[0]) for row in found.stdout.decode().splitlines() if "fasciculus.work" in row]
+        found = subprocess.run(
+            ["ps", "--ppid", str(running.process.pid), "-o", "pid=,args="], capture_output=True
+        )
+        (worker,) = [
+            int(row.split()[0])
+            for row in found.stdout.decode().splitlines()
+            if "fasciculus.work" in row
+        ]
         os.kill(worker, signal.SIGSTOP)
         running.kill()
         os.kill(worker, signal.SIGKILL)

@@ -11,7 +11,18 @@ from running import awkward_tree, picture, run, service, set_up, small_account, 
 
 from fasciculus.client import NotFound, Refused
 from fasciculus.config import load
-from fasciculus.models import Account, Command, Finding, Host, HostSecrets, Job, Note, RestoreStart, Rules, Store
+from fasciculus.models import (
+    Account,
+    Command,
+    Finding,
+    Host,
+    HostSecrets,
+    Job,
+    Note,
+    RestoreStart,
+    Rules,
+    Store,
+)
 from fasciculus.records import inventory
 from fasciculus.records.db import Records
 from fasciculus.records.sealing import Seal
@@ -57,26 +68,51 @@ def test_the_same_account_here_and_over_ssh(running, openssh, tmp_path):
     with running.client() as client:
         here = Account(name="here", host="reed-1", home=str(home), databases=databases)
         set_up(
-            client, [here], [attic(tmp_path)], contents=["files", "databases", "system", "notes"],
-            commands=[Command(when="before", command="test -d {home}"), Command(when="always", command="echo over")],
-            notes=[Note(name="who", command="echo {account} of {home}")], rules=Rules(excludes=["*.txt"]),
-        )  # fmt: skip
+            client,
+            [here],
+            [attic(tmp_path)],
+            contents=["files", "databases", "system", "notes"],
+            commands=[
+                Command(when="before", command="test -d {home}"),
+                Command(when="always", command="echo over"),
+            ],
+            notes=[Note(name="who", command="echo {account} of {home}")],
+            rules=Rules(excludes=["*.txt"]),
+        )
         tried = client.hosts_try_draft(ssh_host(openssh).model_copy(update={"host_key": ""}))
         assert not tried.ok and tried.host_key == openssh.host_key
-        rules = Finding(homes=[f"{tmp_path}/{{account}}"], leave_out=["attic", "home", "openssh", "boathouse"], sqlite=True)
-        client.hosts_add(ssh_host(openssh, at_once=2, finding=rules, account_system=[f"{tmp_path}/openssh/user.p*"]))
+        rules = Finding(
+            homes=[f"{tmp_path}/{{account}}"],
+            leave_out=["attic", "home", "openssh", "boathouse"],
+            sqlite=True,
+        )
+        client.hosts_add(
+            ssh_host(
+                openssh, at_once=2, finding=rules, account_system=[f"{tmp_path}/openssh/user.p*"]
+            )
+        )
         (proposal,) = [p for p in client.hosts_find("reed-2").items if p.account.name == "tree"]
         assert [d.path for d in proposal.account.databases] == ["site.sqlite"]
         assert "private_key" in client.hosts_show("reed-2").secrets_set
-        client.accounts_add(Account(name="there", host="reed-2", home=str(home), databases=databases))
+        client.accounts_add(
+            Account(name="there", host="reed-2", home=str(home), databases=databases)
+        )
         steps = client.hosts_try("reed-2").steps
-        assert [s.name for s in steps] == ["connect", "host key", "sign in", "commands", "home folders"]
+        assert [s.name for s in steps] == [
+            "connect",
+            "host key",
+            "sign in",
+            "commands",
+            "home folders",
+        ]
         job = client.jobs_show("nightly").model_dump(include=set(Job.model_fields))
         counts = []
         for subject in ("here", "there"):
             number = client.previews_start(Job(**job), subject).id
             preview = until(lambda: (p := client.previews_show(number)).state == "ended" and p)  # noqa: B023
-            counts.append((preview.entries, preview.bytes, [(s.rule, s.entries) for s in preview.saved]))
+            counts.append(
+                (preview.entries, preview.bytes, [(s.rule, s.entries) for s in preview.saved])
+            )
         assert counts[0] == counts[1] and counts[0][0] > 30
         found = run(client, "nightly")
         assert found.outcome == "done", [t.error or t.warnings for t in found.tasks]
@@ -85,13 +121,20 @@ def test_the_same_account_here_and_over_ssh(running, openssh, tmp_path):
             for place in row.get("at", ()):
                 del place[:3]
         notes = [row for row in one + other if row["kind"] == "notes"]
-        # The database's copy and the notes are made anew each time; all else is equal to the last detail.
+        # The database's copy and the notes are made anew each time; all else is equal to the last
+        # detail.
         made = ("databases", "notes", "system")
-        assert [r["path"] for r in other if r["kind"] == "system"] == [f"{tmp_path}/openssh/user.pub".lstrip("/")]
-        assert [r for r in one if r["kind"] not in made] == [r for r in other if r["kind"] not in made]
+        assert [r["path"] for r in other if r["kind"] == "system"] == [
+            f"{tmp_path}/openssh/user.pub".lstrip("/")
+        ]
+        assert [r for r in one if r["kind"] not in made] == [
+            r for r in other if r["kind"] not in made
+        ]
         assert len(one) == len(other) - 1 > 30 and len(notes) == 2
         bundle = next(b for b in client.every(client.bundles_list) if b.subject == "there")
-        number = client.restores_start(RestoreStart(bundle=bundle.id, target=str(tmp_path / "back"))).id
+        number = client.restores_start(
+            RestoreStart(bundle=bundle.id, target=str(tmp_path / "back"))
+        ).id
         until(lambda: client.restores_show(number).state == "ended")
         assert client.restores_show(number).outcome in ("done", "warned")
         assert (tmp_path / "back/notes/who.txt").read_text() == f"there of {home}\n"
@@ -112,7 +155,10 @@ def test_a_host_that_cannot_be_reached_fails_its_own_tasks_only(running, openssh
         found = run(client, "nightly")
         outcomes = {task.subject: (task.outcome, task.error) for task in found.tasks}
         assert outcomes["millpond"][0] == "done"
-        assert outcomes["ferryline"][0] == "failed" and "Nothing answers at 127.0.0.1" in outcomes["ferryline"][1]
+        assert (
+            outcomes["ferryline"][0] == "failed"
+            and "Nothing answers at 127.0.0.1" in outcomes["ferryline"][1]
+        )
 
 
 def test_a_host_takes_as_many_tasks_as_it_says():
@@ -128,7 +174,9 @@ def test_a_host_takes_as_many_tasks_as_it_says():
     dispatcher._config, dispatcher._going = Config, {}
     dispatcher._waiting = deque(
         Item(n, ("account", f"a{n}"), 1, None, host, most)
-        for n, (host, most) in enumerate([("reed-1", 1), ("reed-1", 1), ("reed-2", 2), ("reed-2", 2), ("reed-2", 2)])
+        for n, (host, most) in enumerate(
+            [("reed-1", 1), ("reed-1", 1), ("reed-2", 2), ("reed-2", 2), ("reed-2", 2)]
+        )
     )
     begun = []
     while (item := dispatcher._next()) is not None:
@@ -142,7 +190,10 @@ def valley(tmp_path):
     """A host with 300 accounts, each with a site."""
     for number in range(300):
         (tmp_path / f"valley/acc{number:03d}/sites/acc{number:03d}.example").mkdir(parents=True)
-    finding = Finding(homes=[f"{tmp_path}/valley/{{account}}"], sites=[f"{tmp_path}/valley/{{account}}/sites/{{site}}"])
+    finding = Finding(
+        homes=[f"{tmp_path}/valley/{{account}}"],
+        sites=[f"{tmp_path}/valley/{{account}}/sites/{{site}}"],
+    )
     return Host(name="reed-1", finding=finding)
 
 
@@ -163,10 +214,14 @@ def test_three_hundred_accounts_are_found_taken_over_and_covered(running, valley
         (tmp_path / "valley/acc001/sites/more.acc001.example").mkdir()
         os.rename(tmp_path / "valley/acc002", tmp_path / "moved")
         assert {p.account.name: p.kind for p in client.hosts_find("reed-1").items} == {
-            "acc001": "changed", "acc002": "gone", "acc300": "new",
-        }  # fmt: skip
+            "acc001": "changed",
+            "acc002": "gone",
+            "acc300": "new",
+        }
         client.hosts_take_over("reed-1", ["acc002", "acc300"])
-        assert client.accounts_show("acc002").gone_since and client.jobs_show("nightly").covers == 300
+        assert (
+            client.accounts_show("acc002").gone_since and client.jobs_show("nightly").covers == 300
+        )
         assert [p.account.name for p in client.hosts_find("reed-1").items] == ["acc001"]
         with pytest.raises(Refused, match="Nothing is proposed of “nobody”"):
             client.hosts_take_over("reed-1", ["nobody"])
@@ -180,7 +235,12 @@ def test_definitions_go_out_and_come_back_the_same(running, stand_in, tmp_path):
     from running import sftp_store
 
     with running.client() as client:
-        set_up(client, [small_account(tmp_path, "millpond")], [sftp_store(stand_in)], rules=Rules(sets=["logs"]))
+        set_up(
+            client,
+            [small_account(tmp_path, "millpond")],
+            [sftp_store(stand_in)],
+            rules=Rules(sets=["logs"]),
+        )
         text = client.definitions_export()
         assert stand_in.password not in text and "FASCICULUS_STORES_BOATHOUSE_PASSWORD" in text
         done = client.definitions_apply(text)
@@ -189,7 +249,10 @@ def test_definitions_go_out_and_come_back_the_same(running, stand_in, tmp_path):
     other.write_text(text.replace('timetable = "by hand"', 'timetable = "daily 03:30"'))
     with service(tmp_path / "second-home") as second, second.client() as client:
         lacking = second.cli("definitions", "apply", str(other), "--dry-run")
-        assert lacking.returncode == 2 and "secret stores.boathouse.password cannot be found" in lacking.stderr
+        assert (
+            lacking.returncode == 2
+            and "secret stores.boathouse.password cannot be found" in lacking.stderr
+        )
         secret = {"FASCICULUS_STORES_BOATHOUSE_PASSWORD": stand_in.password}
         dry = second.cli("definitions", "apply", str(other), "--dry-run", env=secret)
         assert dry.returncode == 0 and "4 would change, 0 the same" in dry.stdout, dry.stderr
@@ -199,20 +262,28 @@ def test_definitions_go_out_and_come_back_the_same(running, stand_in, tmp_path):
         assert "0 changed, 4 the same" in again.stdout
         assert client.jobs_show("nightly").rules.sets == ["logs"]
         assert run(client, "nightly").outcome == "done", "the secret came along"
-        other.write_text(other.read_text().replace("03:30", "04:45") + '\n[accounts."Bad Name"]\nhost = "reed-1"\n')
+        other.write_text(
+            other.read_text().replace("03:30", "04:45")
+            + '\n[accounts."Bad Name"]\nhost = "reed-1"\n'
+        )
         wrong = second.cli("definitions", "apply", str(other), env=secret)
         assert wrong.returncode == 2 and "accounts.Bad Name" in wrong.stderr
         assert client.jobs_show("nightly").timetable == "daily 03:30", "all or nothing"
         secret["FASCICULUS_STORES_BOATHOUSE_PASSWORD"] = "changed-since"
         other.write_text(text)
         dry = second.cli("definitions", "apply", str(other), "--dry-run", env=secret)
-        assert "~ store boathouse: secrets.password" in dry.stdout and "changed-since" not in dry.stdout
+        assert (
+            "~ store boathouse: secrets.password" in dry.stdout
+            and "changed-since" not in dry.stdout
+        )
 
 
 def test_a_preview_of_a_hundred_thousand_files(running, tmp_path):
     home = tmp_path / "millpond"
     for number in range(200):
-        folder = home / f"site-{number % 9}" / ("cache" if number % 4 == 0 else "pages") / str(number)
+        folder = (
+            home / f"site-{number % 9}" / ("cache" if number % 4 == 0 else "pages") / str(number)
+        )
         folder.mkdir(parents=True)
         for name in range(500):
             with open(folder / f"{name}.html", "wb") as file:
@@ -220,7 +291,9 @@ def test_a_preview_of_a_hundred_thousand_files(running, tmp_path):
     with running.client() as client:
         set_up(client, [Account(name="millpond", host="reed-1", home=str(home))], [attic(tmp_path)])
         job = client.jobs_show("nightly")
-        draft = Job(**job.model_dump(include=set(Job.model_fields)) | {"rules": Rules(sets=["caches"])})
+        draft = Job(
+            **job.model_dump(include=set(Job.model_fields)) | {"rules": Rules(sets=["caches"])}
+        )
 
         def measured():
             number = client.previews_start(draft, "millpond").id
@@ -231,11 +304,15 @@ def test_a_preview_of_a_hundred_thousand_files(running, tmp_path):
         assert found.entries == 1 + 75_000 + 9 + 9 + 9 + 150 and found.new is None
         assert [(s.rule, s.entries) for s in found.saved] == [("**/cache/**", 25_050)]
         assert found.folders[0].path.startswith("site-") and found.packed < found.bytes
-        # The time is the machine's; what is held here is the order of magnitude, on the best of three.
+        # The time is the machine's; what is held here is the order of magnitude, on the best of
+        # three.
         assert min(found.seconds, measured().seconds, measured().seconds) < 10
         slow = client.previews_start(draft, "millpond").id
         client.previews_cancel(slow)
-        assert until(lambda: (p := client.previews_show(slow)).state == "ended" and p).outcome == "cancelled"
+        assert (
+            until(lambda: (p := client.previews_show(slow)).state == "ended" and p).outcome
+            == "cancelled"
+        )
         with pytest.raises(NotFound):
             client.previews_show(999)
 
@@ -255,7 +332,9 @@ def test_commands_around_a_task_and_what_they_decide(running, tmp_path):
         def command(when, text, **more):
             return Command(when=when, command=f"echo {when} >> {said}; {text}", **more)
 
-        all_four = [command(w, "true") for w in ("before", "after_success", "after_failure", "always")]
+        all_four = [
+            command(w, "true") for w in ("before", "after_success", "after_failure", "always")
+        ]
         assert outcome_with(*all_four)[::2] == ("done", ["before", "after_success", "always"])
         stopping = [command("before", "echo why; exit 4"), *all_four[1:]]
         outcome, task, order = outcome_with(*stopping)
@@ -265,12 +344,17 @@ def test_commands_around_a_task_and_what_they_decide(running, tmp_path):
         assert outcome == "warned" and order == ["before", "after_success", "always"]
         outcome, task, _ = outcome_with(command("always", "sleep 60", seconds=1))
         assert outcome == "warned" and "not done after 1 s" in task.warnings[0]
-        log = [line.text for line in client.every(client.runs_log, run_id=client.runs_list().items[1].id)]
+        log = [
+            line.text
+            for line in client.every(client.runs_log, run_id=client.runs_list().items[1].id)
+        ]
         assert any("ended with code 4" in line for line in log)
         assert client.bundles_list().total == 3, "the stopped task made none"
 
 
-def test_an_account_that_is_gone_goes_with_its_bundles_when_its_time_has_passed(running, stand_in, tmp_path):
+def test_an_account_that_is_gone_goes_with_its_bundles_when_its_time_has_passed(
+    running, stand_in, tmp_path
+):
     from running import sftp_store
 
     finding = Finding(homes=[f"{tmp_path}/valley/{{account}}"], automatic=True, forget_after=30)
@@ -297,11 +381,20 @@ def test_an_account_that_is_gone_goes_with_its_bundles_when_its_time_has_passed(
             keeper.__init__(config, records, seal, Hub(), set, lambda: None)
             keeper.forget_gone()
             with records.write() as db:
-                assert db.execute("SELECT count(*) FROM account").fetchone()[0] == 2, "its time has not passed"
-                db.execute("UPDATE account SET gone_since='2026-01-01T00:00:00+00:00' WHERE name='millpond'")
-            keeper.__init__(config, records, seal, Hub(), lambda: {("account", "millpond")}, lambda: None)
+                assert db.execute("SELECT count(*) FROM account").fetchone()[0] == 2, (
+                    "its time has not passed"
+                )
+                db.execute(
+                    "UPDATE account SET gone_since='2026-01-01T00:00:00+00:00' WHERE "
+                    "name='millpond'"
+                )
+            keeper.__init__(
+                config, records, seal, Hub(), lambda: {("account", "millpond")}, lambda: None
+            )
             keeper.forget_gone()
-            assert inventory.account(records.reader, "millpond").bundles == 1, "not while something goes on"
+            assert inventory.account(records.reader, "millpond").bundles == 1, (
+                "not while something goes on"
+            )
             keeper.__init__(config, records, seal, Hub(), set, lambda: None)
             keeper.forget_gone()
         running.start()
@@ -317,12 +410,19 @@ def test_an_account_that_is_gone_goes_with_its_bundles_when_its_time_has_passed(
 
 def test_settings_of_hosts_and_accounts_and_every_database(running, mariadb, tmp_path):
     etc = tmp_path / "etc"
-    for name, text in (("nginx/nginx.conf", "http {}"), ("nginx/millpond-a.conf", "a"), ("cron/millpond", "* * * * *"),
-                       ("nginx/ferryline-a.conf", "f"), ("ssl/millpond.key", "key")):  # fmt: skip
+    for name, text in (
+        ("nginx/nginx.conf", "http {}"),
+        ("nginx/millpond-a.conf", "a"),
+        ("cron/millpond", "* * * * *"),
+        ("nginx/ferryline-a.conf", "f"),
+        ("ssl/millpond.key", "key"),
+    ):
         (etc / name).parent.mkdir(parents=True, exist_ok=True)
         (etc / name).write_text(text)
     (etc / "ssl/millpond.key").chmod(0o600)
-    mariadb.run("CREATE DATABASE IF NOT EXISTS whole_one", "CREATE TABLE IF NOT EXISTS whole_one.t (n INT)")
+    mariadb.run(
+        "CREATE DATABASE IF NOT EXISTS whole_one", "CREATE TABLE IF NOT EXISTS whole_one.t (n INT)"
+    )
     host = Host(
         name="reed-1",
         mariadb={"socket": mariadb.socket, "user": "fasciculus"},
@@ -331,32 +431,53 @@ def test_settings_of_hosts_and_accounts_and_every_database(running, mariadb, tmp
         account_system=[f"{etc}/*/{{account}}*"],
     )
     with running.client() as client:
-        set_up(client, [small_account(tmp_path, "millpond")], [attic(tmp_path)], contents=["system"])
+        set_up(
+            client, [small_account(tmp_path, "millpond")], [attic(tmp_path)], contents=["system"]
+        )
         client.hosts_change("reed-1", host)
-        job = {"name": "hosts", "subjects": "hosts", "contents": ["system", "databases"], "stores": ["attic"]}
+        job = {
+            "name": "hosts",
+            "subjects": "hosts",
+            "contents": ["system", "databases"],
+            "stores": ["attic"],
+        }
         client.jobs_add(Job(**job, timetable="by hand", databases={"names": ["whole_*"]}))
-        assert "all databases (some of them) and system settings of all hosts (1 now)" in client.jobs_show("hosts").readback
+        assert (
+            "all databases (some of them) and system settings of all hosts (1 now)"
+            in client.jobs_show("hosts").readback
+        )
         assert run(client, "nightly").outcome == "done"
         found = run(client, "hosts")
         assert found.tasks[0].warnings == [f"{etc}/none-*: nothing on the host is called so"]
         bundles = {b.subject: b.id for b in client.every(client.bundles_list)}
 
         def names(bundle, kind):
-            return sorted(e.path for e in client.bundles_search(bundle, ".", kind).items if e.type == "file")
+            return sorted(
+                e.path for e in client.bundles_search(bundle, ".", kind).items if e.type == "file"
+            )
 
         base = str(etc).lstrip("/")
-        assert names(bundles["millpond"], "system") == [f"{base}/nginx/millpond-a.conf", f"{base}/ssl/millpond.key"]
+        assert names(bundles["millpond"], "system") == [
+            f"{base}/nginx/millpond-a.conf",
+            f"{base}/ssl/millpond.key",
+        ]
         assert names(bundles["reed-1"], "system") == [
             f"{base}/nginx/{n}.conf" for n in ("ferryline-a", "millpond-a", "nginx")
         ]
         members = names(bundles["reed-1"], "databases")
         assert members[:2] == ["mariadb/%users.sql", "mariadb/whole_one/00000-schema.sql"]
         number = client.restores_start(
-            RestoreStart(bundle=bundles["reed-1"], databases={"whole_one": "whole_back"}, target=str(tmp_path / "back"))
+            RestoreStart(
+                bundle=bundles["reed-1"],
+                databases={"whole_one": "whole_back"},
+                target=str(tmp_path / "back"),
+            )
         ).id
         done = until(lambda: (r := client.restores_show(number)).state == "ended" and r)
         assert done.outcome == "done", done.error
         users = (tmp_path / "back/databases/mariadb/%users.sql").read_text()
-        assert "CREATE USER IF NOT EXISTS `fasciculus`@`localhost`" in users and "GRANT ALL" in users
+        assert (
+            "CREATE USER IF NOT EXISTS `fasciculus`@`localhost`" in users and "GRANT ALL" in users
+        )
         key = tmp_path / "back/system" / base / "nginx/nginx.conf"
         assert key.read_text() == "http {}"

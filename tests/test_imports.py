@@ -11,7 +11,10 @@ ROOT = Path(__file__).parent.parent
 
 def test_imports_go_one_way():
     found = subprocess.run(
-        [str(Path(sys.executable).with_name("lint-imports"))], cwd=ROOT, capture_output=True, text=True
+        [str(Path(sys.executable).with_name("lint-imports"))],
+        cwd=ROOT,
+        capture_output=True,
+        text=True,
     )
     assert found.returncode == 0, found.stdout
 

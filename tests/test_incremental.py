@@ -49,12 +49,17 @@ def test_a_night_stores_what_changed_and_shows_everything(nights):
     os.utime(tree / "picture.bin")
     (tree / "site-0/page-0.html").chmod(0o600)
     nights.night()
-    assert 8000 < nights.brought() < 8000 + 3 * 1024, "moved, copied and touched files are not stored again"
+    assert 8000 < nights.brought() < 8000 + 3 * 1024, (
+        "moved, copied and touched files are not stored again"
+    )
     for name in nights.known:
         assert nights.restored(name) == nights.images[name]
     assert nights.night(incremental=False)["brings"] == "full" and nights.brought() > first
     nights.night()
-    assert nights.brought() == 0 and nights.restored(nights.known[-1]) == nights.images[nights.known[-1]]
+    assert (
+        nights.brought() == 0
+        and nights.restored(nights.known[-1]) == nights.images[nights.known[-1]]
+    )
 
 
 @pytest.mark.parametrize("worth", [0, 5000], ids=["looking ahead", "alone"])
@@ -76,8 +81,14 @@ def test_states_spare_reading_the_listing_and_never_hide_a_change(nights, worth,
         "one gone": lambda: (tree / "many/file-2").unlink(),
         "a folder gone": lambda: shutil.rmtree(tree / "site-1"),
         "rights": lambda: (tree / "many/file-3").chmod(0o600),
-        "a file made a link": lambda: ((tree / "many/file-6").unlink(), (tree / "many/file-6").symlink_to("x")),
-        "a file made a folder": lambda: ((tree / "many/file-7").unlink(), (tree / "many/file-7").mkdir()),
+        "a file made a link": lambda: (
+            (tree / "many/file-6").unlink(),
+            (tree / "many/file-6").symlink_to("x"),
+        ),
+        "a file made a folder": lambda: (
+            (tree / "many/file-7").unlink(),
+            (tree / "many/file-7").mkdir(),
+        ),
         "another name": lambda: os.link(tree / "many/file-0", tree / "zz"),
         "the same size and time": lambda: keep_time(tree / "many/file-1", os.urandom(500)),
         "an attribute": lambda: os.setxattr(tree / "many/file-5", "user.note", b"x"),
@@ -87,10 +98,14 @@ def test_states_spare_reading_the_listing_and_never_hide_a_change(nights, worth,
         settled(nights)
         nights.night()
         assert nights.restored(nights.known[-1]) == nights.images[nights.known[-1]], what
-        assert nights.manifests[nights.known[-1]]["contents"]["files"]["entries"] == len(picture(tree)), what
+        assert nights.manifests[nights.known[-1]]["contents"]["files"]["entries"] == len(
+            picture(tree)
+        ), what
     before = nights.known[-1]
     nights.night(rules={"excludes": ["file-4b"]})
-    assert b"many/file-4b" not in nights.restored(nights.known[-1]), "other rules are not read by old states"
+    assert b"many/file-4b" not in nights.restored(nights.known[-1]), (
+        "other rules are not read by old states"
+    )
     (nights.root / f"{nights.known[-1]}.states").write_bytes(b"not at all states")
     nights.night()
     assert nights.restored(nights.known[-1]) == nights.images[before]
@@ -108,7 +123,9 @@ def test_an_sqlite_database_that_did_not_change_is_not_stored_again(nights, rows
     more = {"contents": ["files", "databases"], "databases": databases}
     with closing(sqlite3.connect(nights.tree / "site.sqlite")) as db:
         db.execute("CREATE TABLE page (id INTEGER PRIMARY KEY, body TEXT)")
-        db.executemany("INSERT INTO page (body) VALUES (?)", [(f"page {n} " * 8,) for n in range(rows)])
+        db.executemany(
+            "INSERT INTO page (body) VALUES (?)", [(f"page {n} " * 8,) for n in range(rows)]
+        )
         db.commit()
         nights.night(**more)
         nights.night(**more)
@@ -133,8 +150,12 @@ def test_comparing_contents_finds_what_kept_its_size_and_time(nights):
                     found.entry.ctime_ns, found.entry.inode = listed["ctime_ns"], listed["inode"]
                 yield found
 
-    text = subprocess.run(["zstd", "-dc", nights.root / f"{nights.known[-1]}.zst"], check=True, capture_output=True)
-    listed = next(r for r in map(json.loads, text.stdout.splitlines()) if r["path"] == "site-1/page-1.html")
+    text = subprocess.run(
+        ["zstd", "-dc", nights.root / f"{nights.known[-1]}.zst"], check=True, capture_output=True
+    )
+    listed = next(
+        r for r in map(json.loads, text.stdout.splitlines()) if r["path"] == "site-1/page-1.html"
+    )
     path.write_bytes(os.urandom(4000))
     os.utime(path, ns=(info.st_mtime_ns, info.st_mtime_ns))
     nights.night(reach=Forged())
@@ -191,7 +212,9 @@ pytestmark = pytest.mark.usefixtures("writes_can_be_cut")
 
 
 class Store(RuleBasedStateMachine):
-    """Random edits, nights, retiring and power cuts: what counts as complete always restores exactly."""
+    """Random edits, nights, retiring and power cuts: what counts as complete always restores
+    exactly.
+    """
 
     @initialize()
     def begin(self):
@@ -226,7 +249,9 @@ class Store(RuleBasedStateMachine):
             path.unlink()
 
     def in_a_process(self, cut, work):
-        """Do work in a process of its own, which ends where the power is cut; gives what it tells."""
+        """Do work in a process of its own, which ends where the power is cut; gives what it
+        tells.
+        """
         reading, writing = os.pipe()
         child = os.fork()
         if not child:
@@ -245,7 +270,11 @@ class Store(RuleBasedStateMachine):
         assert code in (0, 8 if self.flipped else 0) or cut is not None, code
         return json.loads(told) if told else None
 
-    @rule(incremental=st.booleans(), keep=st.integers(1, 4), cut=st.one_of(st.none(), st.integers(0, 14)))
+    @rule(
+        incremental=st.booleans(),
+        keep=st.integers(1, 4),
+        cut=st.one_of(st.none(), st.integers(0, 14)),
+    )
     def night(self, incremental, keep, cut):
         before = self.nights.present()
 
@@ -275,7 +304,8 @@ class Store(RuleBasedStateMachine):
         if told:
             self.nights.manifests = told
         else:
-            # What the records know is of the state before: the next bundle is a full one, unless it is so still.
+            # What the records know is of the state before: the next bundle is a full one, unless it
+            # is so still.
             self.nights.known = []
 
     @rule(which=st.integers(0, 50), where=st.integers(0, 10_000))
@@ -295,14 +325,23 @@ class Store(RuleBasedStateMachine):
         store = open_store(self.nights.spec)
         damage, _ = self.nights.verify(deep=True, names=self.nights.present())
         # Sums that repacking did not come to are those of the state before, which is there still.
-        told = {name for file, found in damage.items() if not file.endswith("SHA256SUMS") for name in found.bundles}
+        told = {
+            name
+            for file, found in damage.items()
+            if not file.endswith("SHA256SUMS")
+            for name in found.bundles
+        }
         for name in self.nights.present():
             needs = needed_pieces(store, SUBJECT, [name])
             try:
                 found = self.nights.restored(name)
             except NotAll as partly:
-                assert needs & self.flipped and name in told, "damage must be told, and only where it is"
-                assert all(self.nights.images[name][path] == row for path, row in partly.found.items())
+                assert needs & self.flipped and name in told, (
+                    "damage must be told, and only where it is"
+                )
+                assert all(
+                    self.nights.images[name][path] == row for path, row in partly.found.items()
+                )
                 continue
             assert name not in told or needs & self.flipped
             assert found == self.nights.images[name]
@@ -319,4 +358,3 @@ TestStore = Store.TestCase
 TestStore.settings = settings(
     max_examples=25, stateful_step_count=20, deadline=None, suppress_health_check=list(HealthCheck)
 )
-

@@ -21,13 +21,21 @@ millpond.example       anything
 
 office@ferryline.example  skipper@ferryline.example
 """
-MAILBOXES = "hello@millpond.example millpond.example/hello/\noffice@ferryline.example ferryline.example/office/\n"
-TRANSPORT = "millpond.example lmtp:[127.0.0.1]:24\n.millpond.example smtp:[192.0.2.1]\nferryline.example lmtp:unix:x\n"
+MAILBOXES = (
+    "hello@millpond.example millpond.example/hello/\noffice@ferryline.example "
+    "ferryline.example/office/\n"
+)
+TRANSPORT = (
+    "millpond.example lmtp:[127.0.0.1]:24\n.millpond.example "
+    "smtp:[192.0.2.1]\nferryline.example lmtp:unix:x\n"
+)
 
 
 def query(kind: str, path, key: str) -> str:
     found = subprocess.run(
-        ["postmap", "-c", str(path.parent), "-q", key, f"{kind}:{path}"], capture_output=True, text=True
+        ["postmap", "-c", str(path.parent), "-q", key, f"{kind}:{path}"],
+        capture_output=True,
+        text=True,
     )
     return " ".join(found.stdout.split())
 
@@ -41,11 +49,19 @@ class MailHost:
         self.etc.mkdir()
         (self.etc / "main.cf").write_text("compatibility_level = 3.6\nmail_owner = postfix\n")
         (self.etc / "master.cf").write_text("")
-        for name, text in (("virtual", VIRTUAL), ("mailboxes", MAILBOXES), ("transport", TRANSPORT)):
+        for name, text in (
+            ("virtual", VIRTUAL),
+            ("mailboxes", MAILBOXES),
+            ("transport", TRANSPORT),
+        ):
             (self.etc / name).write_text(text)
             subprocess.run(["postmap", "-c", str(self.etc), f"hash:{self.etc / name}"], check=True)
         rows = []
-        for box in ("hello@millpond.example", "orders@millpond.example", "office@ferryline.example"):
+        for box in (
+            "hello@millpond.example",
+            "orders@millpond.example",
+            "office@ferryline.example",
+        ):
             user, _, domain = box.partition("@")
             home = self.vmail / domain / user
             (home / "sieve").mkdir(parents=True)
@@ -61,14 +77,18 @@ class MailHost:
         self.config = self.etc / "dovecot.conf"
         me = getpass.getuser()
         self.config.write_text(
-            f"base_dir = {folder}/run\nstate_dir = {folder}/state\nlog_path = {folder}/dovecot.log\nprotocols =\nssl = no\n"
-            f"default_internal_user = {me}\ndefault_login_user = {me}\ndefault_internal_group = {me}\n"
+            f"base_dir = {folder}/run\nstate_dir = {folder}/state\nlog_path = "
+            f"{folder}/dovecot.log\nprotocols =\nssl = no\n"
+            f"default_internal_user = {me}\ndefault_login_user = {me}\ndefault_internal_group = "
+            f"{me}\n"
             f"passdb {{\n driver = passwd-file\n args = {self.etc}/users\n}}\n"
             f"userdb {{\n driver = passwd-file\n args = {self.etc}/users\n}}\n"
             "service stats {\n chroot =\n}\nservice anvil {\n chroot =\n}\n"
         )
         self.log = folder / "dovecot.log"
-        self.process = subprocess.Popen([shutil.which("dovecot", path="/usr/sbin"), "-F", "-c", str(self.config)])
+        self.process = subprocess.Popen(
+            [shutil.which("dovecot", path="/usr/sbin"), "-F", "-c", str(self.config)]
+        )
         until(lambda: self.user("office@ferryline.example"))
 
     def user(self, box: str) -> str:
@@ -87,7 +107,10 @@ class MailHost:
             home=f"{self.vmail}/{{domain}}/{{user}}",
             dkim=f"{etc}/dkim/{{domain}}",
             refresh=[
-                *(f"postmap -c {etc} hash:{etc / name}" for name in ("virtual", "mailboxes", "transport")),
+                *(
+                    f"postmap -c {etc} hash:{etc / name}"
+                    for name in ("virtual", "mailboxes", "transport")
+                ),
                 f"doveadm -c {self.config} reload",
             ],
         )
@@ -104,34 +127,54 @@ def mail_host(tmp_path):
 
 
 @pytest.mark.parametrize("over", ["local", "ssh"])
-def test_a_domain_comes_back_and_no_other_tenant_is_touched(running, mail_host, tmp_path, over, request):
+def test_a_domain_comes_back_and_no_other_tenant_is_touched(
+    running, mail_host, tmp_path, over, request
+):
     etc = mail_host.etc
     reached = {}
     if over == "ssh":
         server = request.getfixturevalue("openssh")
         spec = server.host()
         reached = {
-            "kind": "ssh", "address": spec.address, "port": spec.port, "user": spec.user, "host_key": spec.host_key,
+            "kind": "ssh",
+            "address": spec.address,
+            "port": spec.port,
+            "user": spec.user,
+            "host_key": spec.host_key,
             "secrets": {"private_key": server.key},
-        }  # fmt: skip
+        }
     (tmp_path / "millpond").mkdir()
     (tmp_path / "attic").mkdir()
     account = Account(
-        name="millpond", host="reed-1", home=str(tmp_path / "millpond"), mail_domains=["millpond.example"]
+        name="millpond",
+        host="reed-1",
+        home=str(tmp_path / "millpond"),
+        mail_domains=["millpond.example"],
     )
-    before = {name: (etc / name).read_text() for name in ("virtual", "mailboxes", "transport", "users")}
+    before = {
+        name: (etc / name).read_text() for name in ("virtual", "mailboxes", "transport", "users")
+    }
     quota = mail_host.user("hello@millpond.example")
     assert "storage=2G" in quota
     with running.client() as client:
-        set_up(client, [account], [Store(name="attic", kind="folder", path=str(tmp_path / "attic"))], contents=["mail"])
+        set_up(
+            client,
+            [account],
+            [Store(name="attic", kind="folder", path=str(tmp_path / "attic"))],
+            contents=["mail"],
+        )
         client.hosts_change("reed-1", Host(name="reed-1", mail=mail_host.files(), **reached))
         found = run(client, "nightly")
         assert found.outcome == "done", found.tasks[0].error or found.tasks[0].warnings
         # The tenant's settings are lost or spoiled; meanwhile another tenant changes its own.
-        (etc / "virtual").write_text("info@millpond.example  thief@elsewhere.example\nnew@ferryline.example x@y.example\n")
+        (etc / "virtual").write_text(
+            "info@millpond.example  thief@elsewhere.example\nnew@ferryline.example x@y.example\n"
+        )
         (etc / "mailboxes").write_text("office@ferryline.example ferryline.example/moved/\n")
         (etc / "transport").write_text("ferryline.example lmtp:unix:x\n")
-        (etc / "users").write_text("".join(line for line in before["users"].splitlines(True) if "millpond" not in line))
+        (etc / "users").write_text(
+            "".join(line for line in before["users"].splitlines(True) if "millpond" not in line)
+        )
         (etc / "users").chmod(0o640)
         shutil.rmtree(etc / "dkim/millpond.example")
         shutil.rmtree(mail_host.vmail / "millpond.example/hello/sieve")
@@ -141,26 +184,46 @@ def test_a_domain_comes_back_and_no_other_tenant_is_touched(running, mail_host, 
         until(lambda: not mail_host.user("hello@millpond.example"))
 
         bundle = client.bundles_list().items[0].id
-        number = client.restores_start(RestoreStart(bundle=bundle, mail_domains=["millpond.example"])).id
+        number = client.restores_start(
+            RestoreStart(bundle=bundle, mail_domains=["millpond.example"])
+        ).id
         done = until(lambda: (r := client.restores_show(number)).state == "ended" and r)
         log = [line.text for line in client.every(client.restores_log, restore_id=number)]
         assert done.outcome == "done", (done.error, log)
         assert "millpond.example: its aliases are back in " + str(etc / "virtual") in log
 
-        assert query("hash", etc / "virtual", "info@millpond.example") == "hello@millpond.example, orders@millpond.example"
+        assert (
+            query("hash", etc / "virtual", "info@millpond.example")
+            == "hello@millpond.example, orders@millpond.example"
+        )
         assert query("hash", etc / "virtual", "new@ferryline.example") == "x@y.example"
         assert query("hash", etc / "virtual", "millpond.example") == "anything"
-        assert query("hash", etc / "mailboxes", "hello@millpond.example") == "millpond.example/hello/"
-        assert query("hash", etc / "mailboxes", "office@ferryline.example") == "ferryline.example/moved/"
+        assert (
+            query("hash", etc / "mailboxes", "hello@millpond.example") == "millpond.example/hello/"
+        )
+        assert (
+            query("hash", etc / "mailboxes", "office@ferryline.example")
+            == "ferryline.example/moved/"
+        )
         assert query("hash", etc / "transport", "millpond.example") == "lmtp:[127.0.0.1]:24"
         assert query("hash", etc / "transport", ".millpond.example") == "smtp:[192.0.2.1]"
         assert until(lambda: mail_host.user("hello@millpond.example")) == quota
         assert mail_host.user("office@ferryline.example")
-        login = ["doveadm", "-c", str(mail_host.config), "auth", "test", "hello@millpond.example", "secret-of-hello"]
+        login = [
+            "doveadm",
+            "-c",
+            str(mail_host.config),
+            "auth",
+            "test",
+            "hello@millpond.example",
+            "secret-of-hello",
+        ]
         assert subprocess.run(login, capture_output=True).returncode == 0
         script = mail_host.vmail / "millpond.example/hello/.dovecot.sieve"
         assert script.is_symlink() and script.read_text() == "# hello@millpond.example\nkeep;\n"
         key = etc / "dkim/millpond.example/mail.private"
         assert key.read_text() == "a key" and key.stat().st_mode & 0o777 == 0o600
-        assert (etc / "users").stat().st_mode & 0o777 == 0o640 and "# Dovecot" in (etc / "users").read_text()
+        assert (etc / "users").stat().st_mode & 0o777 == 0o640 and "# Dovecot" in (
+            etc / "users"
+        ).read_text()
         assert not [p for p in os.listdir(etc) if "fasciculus" in p]

@@ -1,6 +1,7 @@
 """MariaDB databases to text and back, against a real server."""
 
 import subprocess
+from pathlib import Path
 
 import pytest
 
@@ -11,75 +12,42 @@ from fasciculus.core.errors import Trouble, Unreachable
 from fasciculus.reach.base import MariaDbSpec
 from fasciculus.reach.mariadb import connect
 
-SCHEMA = r"""
-CREATE DATABASE awkward CHARACTER SET latin1 COLLATE latin1_swedish_ci;
-USE awkward;
-CREATE TABLE plain (id INT AUTO_INCREMENT PRIMARY KEY, name VARCHAR(80) NOT NULL DEFAULT '', note TEXT, KEY (name)) CHARSET utf8mb4;
-INSERT INTO plain (id, name, note) VALUES (0x7fffffff, 'last', NULL), (1, '', ''), (2, 'O''Neil; "q" \\ `x`', 'line\nline\r\n\0\Z'), (3, '🪶 grün', 'DELIMITER //\n//\n');
-CREATE TABLE kinds (b BINARY(4), vb VARBINARY(20), bl BLOB, bi BIT(10), f FLOAT, d DOUBLE, de DECIMAL(30,10), u BIGINT UNSIGNED, dt DATETIME(6), t TIME(3), da DATE, y YEAR, e ENUM('a','b''c'), s SET('x','y'), l VARCHAR(20) CHARSET latin1, j JSON, g POINT, uu UUID, ip INET6, ts TIMESTAMP NULL);
-SET sql_mode='';
-INSERT INTO kinds VALUES (0x00ff2700, '', 0x00, b'1010101010', 0.1, 0.1, 12345678901234567890.0123456789, 18446744073709551615, '0000-00-00 00:00:00', '-838:59:59', '0000-00-00', 1901, 'b''c', 'x,y', 'grün', '{"a": 1}', POINT(1.5, -2), '123e4567-e89b-12d3-a456-426614174000', '::1', '2026-10-25 00:30:00');
-INSERT INTO kinds VALUES (NULL, 0xdeadbeef, '', NULL, 3.4028234e38, 1.7976931348623157e308, NULL, 0, '2026-11-24 02:15:00.123456', '12:00:00.5', NULL, NULL, NULL, '', '', NULL, NULL, NULL, NULL, NULL);
-INSERT INTO kinds (f, d) VALUES (1.17549435e-38, 2.2250738585072014e-308), (16777217, 0.30000000000000004);
-CREATE TABLE parent (id INT PRIMARY KEY, child INT) ENGINE=InnoDB;
-CREATE TABLE child (id INT PRIMARY KEY, parent INT, CONSTRAINT to_parent FOREIGN KEY (parent) REFERENCES parent (id), CHECK (id > 0)) ENGINE=InnoDB;
-ALTER TABLE parent ADD CONSTRAINT to_child FOREIGN KEY (child) REFERENCES child (id);
-INSERT INTO parent VALUES (1, NULL); INSERT INTO child VALUES (1, 1); UPDATE parent SET child = 1;
-CREATE TABLE made (a INT, twice INT AS (a * 2) STORED, hidden INT INVISIBLE DEFAULT 7);
-INSERT INTO made (a, hidden) VALUES (21, 8);
-CREATE TABLE `odd ``name``; select` (`from` INT, `two words` INT);
-INSERT INTO `odd ``name``; select` VALUES (1, 2);
-CREATE TABLE empty_one (id INT);
-INSERT INTO kinds (f, d) VALUES (-0.0, -0e0), (NULL, 5e-324);
-INSERT INTO kinds (da, dt) VALUES ('2026-00-10', '2026-01-00 10:00:00');
-SET sql_mode='ALLOW_INVALID_DATES'; INSERT INTO kinds (da) VALUES ('2026-02-31'); SET sql_mode='';
-CREATE SEQUENCE tickets START WITH 100 INCREMENT BY 5 CACHE 10; DO NEXTVAL(tickets);
-CREATE TABLE drawn (n INT DEFAULT NEXTVAL(tickets), note VARCHAR(9));
-INSERT INTO drawn (note) VALUES ('first'), ('second');
-CREATE TABLE old_letters (g VARCHAR(20) CHARSET gbk, s VARCHAR(20) CHARSET sjis, u VARCHAR(20) CHARSET ucs2, k VARCHAR(20) CHARSET koi8r, w TEXT CHARSET latin2);
-INSERT INTO old_letters VALUES (_gbk 0xB5C4D6D0, _sjis 0x835C5C, _ucs2 0x00410416, _koi8r 0xC6D9D7C1, 'žluť'), ('', '', '', '', NULL);
-CREATE TABLE dated (id INT PRIMARY KEY, v INT) WITH SYSTEM VERSIONING;
-INSERT INTO dated VALUES (1, 1), (2, 2); UPDATE dated SET v = 10 WHERE id = 1; DELETE FROM dated WHERE id = 2;
-CREATE TABLE named_period (id INT PRIMARY KEY, a TIMESTAMP(6) GENERATED ALWAYS AS ROW START, z TIMESTAMP(6) GENERATED ALWAYS AS ROW END, PERIOD FOR SYSTEM_TIME (a, z)) WITH SYSTEM VERSIONING;
-INSERT INTO named_period (id) VALUES (1); DELETE FROM named_period;
-CREATE TABLE parted (id INT NOT NULL, y INT NOT NULL, PRIMARY KEY (id, y)) PARTITION BY RANGE (y) (PARTITION old VALUES LESS THAN (2020), PARTITION rest VALUES LESS THAN MAXVALUE);
-INSERT INTO parted VALUES (1, 1999), (2, 2026);
-CREATE TABLE aged (id INT PRIMARY KEY) ENGINE=MyISAM COMMENT='not in snapshots; it''s old';
-INSERT INTO aged VALUES (7);
-CREATE TABLE unruly (n INT, CONSTRAINT positive CHECK (n > 0));
-SET check_constraint_checks=0; INSERT INTO unruly VALUES (-1); SET check_constraint_checks=1;
-CREATE TABLE figures (id INT PRIMARY KEY, g GEOMETRY, p POLYGON);
-INSERT INTO figures VALUES (1, ST_GeomFromText('LINESTRING(0 0, 1.5 2.5)', 4326), ST_GeomFromText('POLYGON((0 0,1 0,1 1,0 0))')), (2, NULL, NULL);
-CREATE TABLE heavy (id INT PRIMARY KEY, b LONGBLOB, t LONGTEXT, bits BIT(3), n DOUBLE, l TEXT CHARSET koi8r);
-INSERT INTO heavy VALUES (1, REPEAT(0x00FF270D0A5C1A, 900000), REPEAT('žluť 🪶\\r\\n''"', 200000), b'101', 0.1, 'фыва'), (2, NULL, 'small', NULL, NULL, NULL);
-"""
+SCHEMA = (Path(__file__).parent / "fixtures/awkward.sql").read_text()
 PROGRAMS = [
     "CREATE VIEW z_base AS SELECT id, name FROM plain",
     "CREATE VIEW a_on_z AS SELECT id FROM z_base",
-    "CREATE TRIGGER shout BEFORE INSERT ON plain FOR EACH ROW BEGIN SET NEW.note = CONCAT(NEW.note, '//;'); END",
+    "CREATE TRIGGER shout BEFORE INSERT ON plain FOR EACH ROW BEGIN SET NEW.note = "
+    "CONCAT(NEW.note, '//;'); END",
     "CREATE FUNCTION two() RETURNS INT DETERMINISTIC RETURN 2",
     "CREATE PROCEDURE add_one(IN n INT) BEGIN INSERT INTO empty_one VALUES (n); END",
     "CREATE FUNCTION three() RETURNS INT DETERMINISTIC RETURN 3",
-    "CREATE VIEW by_function AS SELECT id, three() AS three FROM plain WHERE id < 3 WITH CASCADED CHECK OPTION",
+    "CREATE VIEW by_function AS SELECT id, three() AS three FROM plain WHERE id < 3 WITH "
+    "CASCADED CHECK OPTION",
     "CREATE TABLE gone (id INT)",
     "CREATE VIEW orphan AS SELECT id FROM gone",
     "DROP TABLE gone",
-    "CREATE TRIGGER twice BEFORE INSERT ON plain FOR EACH ROW FOLLOWS shout SET NEW.note = CONCAT(NEW.note, '2')",
+    "CREATE TRIGGER twice BEFORE INSERT ON plain FOR EACH ROW FOLLOWS shout SET NEW.note = "
+    "CONCAT(NEW.note, '2')",
     "SET NAMES latin1",
-    "CREATE PROCEDURE old_client() COMMENT 'of latin1' SELECT 'x' = _latin1'X' COLLATE latin1_swedish_ci",
+    "CREATE PROCEDURE old_client() COMMENT 'of latin1' SELECT 'x' = _latin1'X' COLLATE "
+    "latin1_swedish_ci",
     "SET NAMES utf8mb4, time_zone='+05:00'",
-    "CREATE EVENT later ON SCHEDULE EVERY 1 DAY STARTS '2030-01-01 03:00:00' DISABLE COMMENT 'in its zone' DO SELECT 2",
+    "CREATE EVENT later ON SCHEDULE EVERY 1 DAY STARTS '2030-01-01 03:00:00' DISABLE COMMENT 'in "
+    "its zone' DO SELECT 2",
     "CREATE EVENT nothing ON SCHEDULE EVERY 1 DAY DISABLE DO SELECT 1",
 ]
 # Rows are compared by what the server makes of them: every column as its exact bytes.
 ROWS = {
-    "kinds": "SELECT HEX(b), HEX(vb), HEX(bl), bi+0, CAST(f AS DOUBLE), d, d = 0 AND LEFT(d, 1) = '-', de, u, dt, t, da, y, e, s, HEX(l), j, "
+    "kinds": "SELECT HEX(b), HEX(vb), HEX(bl), bi+0, CAST(f AS DOUBLE), d, d = 0 AND LEFT(d, 1) "
+    "= '-', de, u, dt, t, da, y, e, s, HEX(l), j, "
     "HEX(g), uu, ip, ts FROM kinds ORDER BY d, f, dt, da",
     "plain": "SELECT id, HEX(name), HEX(note), note IS NULL FROM plain ORDER BY id",
     "drawn": "SELECT n, note FROM drawn ORDER BY n",
     "tickets": "SELECT next_not_cached_value, minimum_value, increment, cache_size FROM tickets",
-    "old_letters": "SELECT HEX(g), HEX(s), HEX(u), HEX(k), HEX(w), w IS NULL FROM old_letters ORDER BY g",
-    "dated": "SELECT id, v, row_start, row_end FROM dated FOR SYSTEM_TIME ALL ORDER BY id, row_start",
+    "old_letters": "SELECT HEX(g), HEX(s), HEX(u), HEX(k), HEX(w), w IS NULL FROM old_letters "
+    "ORDER BY g",
+    "dated": "SELECT id, v, row_start, row_end FROM dated FOR SYSTEM_TIME ALL ORDER BY id, "
+    "row_start",
     "named_period": "SELECT id, a, z FROM named_period FOR SYSTEM_TIME ALL",
     "parted": "SELECT * FROM parted PARTITION (old)",
     "aged": "SELECT * FROM aged",
@@ -92,22 +60,34 @@ ROWS = {
     "`odd ``name``; select`": "SELECT * FROM `odd ``name``; select`",
 }
 SHOWN = (
-    "SELECT table_name, engine, table_collation, auto_increment FROM information_schema.tables WHERE table_schema=%s "
+    "SELECT table_name, engine, table_collation, auto_increment FROM information_schema.tables "
+    "WHERE table_schema=%s "
     "AND table_name <> 'orphan' ORDER BY 1",
-    "SELECT table_name, column_name, column_type, is_nullable, column_default, extra, collation_name FROM "
-    "information_schema.columns WHERE table_schema=%s AND table_name <> 'orphan' ORDER BY 1, ordinal_position",
-    "SELECT trigger_name, action_order, action_statement, sql_mode, collation_connection FROM information_schema.triggers "
+    "SELECT table_name, column_name, column_type, is_nullable, column_default, extra, "
+    "collation_name FROM "
+    "information_schema.columns WHERE table_schema=%s AND table_name <> 'orphan' ORDER BY 1, "
+    "ordinal_position",
+    "SELECT trigger_name, action_order, action_statement, sql_mode, collation_connection FROM "
+    "information_schema.triggers "
     "WHERE trigger_schema=%s ORDER BY 1",
-    "SELECT routine_name, routine_definition, sql_mode, routine_comment, character_set_client, collation_connection FROM information_schema.routines WHERE routine_schema=%s ORDER BY 1",
-    "SELECT event_name, event_definition, status, starts, time_zone, event_comment FROM information_schema.events WHERE event_schema=%s",
-    "SELECT table_name, constraint_name, constraint_type FROM information_schema.table_constraints WHERE table_schema=%s ORDER BY 1, 2",
-    "SELECT table_name, check_option, definer, security_type FROM information_schema.views WHERE table_schema=%s "
+    "SELECT routine_name, routine_definition, sql_mode, routine_comment, character_set_client, "
+    "collation_connection FROM information_schema.routines WHERE routine_schema=%s ORDER BY 1",
+    "SELECT event_name, event_definition, status, starts, time_zone, event_comment FROM "
+    "information_schema.events WHERE event_schema=%s",
+    "SELECT table_name, constraint_name, constraint_type FROM "
+    "information_schema.table_constraints WHERE table_schema=%s ORDER BY 1, 2",
+    "SELECT table_name, check_option, definer, security_type FROM information_schema.views WHERE "
+    "table_schema=%s "
     "AND table_name <> 'orphan' ORDER BY 1",
-    "SELECT check_clause, constraint_name FROM information_schema.check_constraints WHERE constraint_schema=%s ORDER BY 2",
-    "SELECT table_name, partition_name, partition_expression FROM information_schema.partitions WHERE table_schema=%s "
+    "SELECT check_clause, constraint_name FROM information_schema.check_constraints WHERE "
+    "constraint_schema=%s ORDER BY 2",
+    "SELECT table_name, partition_name, partition_expression FROM information_schema.partitions "
+    "WHERE table_schema=%s "
     "AND partition_name IS NOT NULL ORDER BY 1, 2",
-    "SELECT table_name, table_type, table_comment FROM information_schema.tables WHERE table_schema=%s AND table_name <> 'orphan' ORDER BY 1",
-    "SELECT default_character_set_name, default_collation_name FROM information_schema.schemata WHERE schema_name=%s",
+    "SELECT table_name, table_type, table_comment FROM information_schema.tables WHERE "
+    "table_schema=%s AND table_name <> 'orphan' ORDER BY 1",
+    "SELECT default_character_set_name, default_collation_name FROM information_schema.schemata "
+    "WHERE schema_name=%s",
 )
 
 
@@ -153,15 +133,24 @@ def everything(mariadb, name):
 
 def test_the_client_and_our_own_restore_rebuild_an_equal_database(awkward, spec):
     members, done = dumped(spec, "awkward")
-    assert [m.name for m in members] == sorted(m.name for m in members), "import order is name order"
-    assert done.tables["plain"] == 4 and done.tables["empty_one"] == 0 and done.character_set == "latin1"
+    assert [m.name for m in members] == sorted(m.name for m in members), (
+        "import order is name order"
+    )
+    assert (
+        done.tables["plain"] == 4
+        and done.tables["empty_one"] == 0
+        and done.character_set == "latin1"
+    )
     assert [n.partition(" is ")[0].partition(" does ")[0] for n in done.notes] == [
-        "table awkward.aged", "view awkward.orphan",
-    ]  # fmt: skip
+        "table awkward.aged",
+        "view awkward.orphan",
+    ]
     wanted = everything(awkward, "awkward")
     awkward.run("CREATE DATABASE by_client", "CREATE DATABASE by_us")
     subprocess.run(
-        ["mariadb", "-S", awkward.socket, "by_client"], input=b"".join(m.data for m in members), check=True
+        ["mariadb", "-S", awkward.socket, "by_client"],
+        input=b"".join(m.data for m in members),
+        check=True,
     )
     assert everything(awkward, "by_client") == wanted
     with connect(spec) as server:
@@ -195,7 +184,9 @@ def test_large_tables_come_in_members_of_bounded_size(mariadb, spec):
     # Each member stands alone: any one can be loaded without the others.
     mariadb.run("CREATE DATABASE some_rows")
     subprocess.run(
-        ["mariadb", "-S", mariadb.socket, "some_rows"], input=members[0].data + rows[2].data, check=True
+        ["mariadb", "-S", mariadb.socket, "some_rows"],
+        input=members[0].data + rows[2].data,
+        check=True,
     )
     connection = mariadb.connect("some_rows")
     with connection.cursor() as cursor:
@@ -247,15 +238,20 @@ def test_some_tables_and_tables_without_their_rows(mariadb, spec):
     def found(**rules):
         members, done = dumped(spec, "parts", DumpRules(check_tables=True, **rules))
         text = b"".join(m.data for m in members).decode()
-        made = [t for t in ("orders", "sessions", "cache_a", "cache_b") if f"CREATE TABLE `{t}`" in text]
+        made = [
+            t for t in ("orders", "sessions", "cache_a", "cache_b") if f"CREATE TABLE `{t}`" in text
+        ]
         return made, sorted(done.tables), "on_session" in text, "all_orders" in text
 
     everything_ = ["orders", "sessions", "cache_a", "cache_b"]
     assert found(without_rows=("sess*", "cache_?")) == (everything_, ["orders"], True, True)
     assert found(structure_only=True) == (everything_, [], True, True)
     assert found(tables=("orders", "cache_*"), without_tables=("cache_b",)) == (
-        ["orders", "cache_a"], ["cache_a", "orders"], False, False,
-    )  # fmt: skip
+        ["orders", "cache_a"],
+        ["cache_a", "orders"],
+        False,
+        False,
+    )
 
 
 def test_users_come_back_with_their_rights_on_the_database(mariadb, spec):
@@ -295,16 +291,23 @@ def test_a_right_that_lacks_is_named_with_its_grant(mariadb):
         "GRANT SELECT, EVENT ON guarded.* TO reader@localhost",
     )
     reader = MariaDbSpec(socket=mariadb.socket, user="reader", password="r")
-    with pytest.raises(Trouble, match="reader@localhost lacks SHOW VIEW, TRIGGER on guarded") as caught:
+    with pytest.raises(
+        Trouble, match="reader@localhost lacks SHOW VIEW, TRIGGER on guarded"
+    ) as caught:
         dumped(reader, "guarded")
     statement = caught.value.way_out.partition(": ")[2]
     assert statement == "GRANT SHOW VIEW, TRIGGER ON `guarded`.* TO 'reader'@'localhost';"
     mariadb.run(statement)
     _, done = dumped(reader, "guarded")
-    assert "its users and their rights are not kept" in done.notes[0] and "GRANT SELECT ON `mysql`." in done.notes[0]
+    assert (
+        "its users and their rights are not kept" in done.notes[0]
+        and "GRANT SELECT ON `mysql`." in done.notes[0]
+    )
 
 
-@pytest.mark.parametrize("key", ["id INT PRIMARY KEY", "id INT", "id INT, KEY (id)", "id VARCHAR(12) PRIMARY KEY"])
+@pytest.mark.parametrize(
+    "key", ["id INT PRIMARY KEY", "id INT", "id INT, KEY (id)", "id VARCHAR(12) PRIMARY KEY"]
+)
 def test_a_change_in_the_middle_moves_the_neighbouring_members_alone(mariadb, spec, key):
     mariadb.run(
         "CREATE OR REPLACE DATABASE stretches",
@@ -320,7 +323,10 @@ def test_a_change_in_the_middle_moves_the_neighbouring_members_alone(mariadb, sp
     mariadb.run("UPDATE t SET body='edited' WHERE id=LPAD(10000, 6, '0')", database="stretches")
     edited = found()
     assert 1 <= len(edited - before) <= 2
-    mariadb.run("DELETE FROM t WHERE id BETWEEN LPAD(5000, 6, '0') AND LPAD(5003, 6, '0')", database="stretches")
+    mariadb.run(
+        "DELETE FROM t WHERE id BETWEEN LPAD(5000, 6, '0') AND LPAD(5003, 6, '0')",
+        database="stretches",
+    )
     assert 1 <= len(found() - edited) <= 2 and len(before) > 10
 
 
@@ -328,20 +334,26 @@ def test_rows_of_every_packet_size_and_a_connection_that_is_cut(mariadb, spec):
     mariadb.run(
         "CREATE DATABASE sizes",
         "USE sizes",
-        "CREATE TABLE t (id INT PRIMARY KEY, body TEXT CHARACTER SET latin1, more TEXT CHARACTER SET latin1)",
-        "INSERT INTO t SELECT seq, REPEAT(CHAR(39), seq * 9), REPEAT('x', seq) FROM seq_1_to_7000_step_500",
+        "CREATE TABLE t (id INT PRIMARY KEY, body TEXT CHARACTER SET latin1, more TEXT CHARACTER "
+        "SET latin1)",
+        "INSERT INTO t SELECT seq, REPEAT(CHAR(39), seq * 9), REPEAT('x', seq) FROM "
+        "seq_1_to_7000_step_500",
     )
     members, done = dumped(spec, "sizes")
     assert done.tables == {"t": 14}
     mariadb.run("CREATE DATABASE sizes_back")
     subprocess.run(
-        ["mariadb", "-S", mariadb.socket, "sizes_back"], input=b"".join(m.data for m in members), check=True
+        ["mariadb", "-S", mariadb.socket, "sizes_back"],
+        input=b"".join(m.data for m in members),
+        check=True,
     )
     sums = {row[1] for row in mariadb_rows(mariadb, "CHECKSUM TABLE sizes.t, sizes_back.t")}
     assert len(sums) == 1 and None not in sums
     with connect(spec) as server:
         (number,) = server.rows("SELECT CONNECTION_ID()")[0]
-        rows = server.stream("SELECT REPEAT('x', 900) FROM sizes.t a, sizes.t b, sizes.t c, sizes.t d, sizes.t e")
+        rows = server.stream(
+            "SELECT REPEAT('x', 900) FROM sizes.t a, sizes.t b, sizes.t c, sizes.t d, sizes.t e"
+        )
         next(rows)
         mariadb.run(f"KILL {number.decode()}")
         with pytest.raises(Unreachable, match="broke the connection off"):

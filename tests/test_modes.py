@@ -1,4 +1,6 @@
-"""Full and incremental jobs through the service: which bundle comes next, why, and that none is ever short."""
+"""Full and incremental jobs through the service: which bundle comes next, why, and that none is
+ever short.
+"""
 
 import os
 import shutil
@@ -33,7 +35,9 @@ def night(client, **asked):
 
 def change(client, **fields):
     job = client.jobs_show("nightly")
-    client.jobs_change("nightly", Job(**{**job.model_dump(include=set(Job.model_fields)), **fields}))
+    client.jobs_change(
+        "nightly", Job(**{**job.model_dump(include=set(Job.model_fields)), **fields})
+    )
 
 
 def back(client, folder, store):
@@ -41,7 +45,10 @@ def back(client, folder, store):
     shutil.rmtree(folder, ignore_errors=True)
     newest = client.bundles_list().items[0].id
     started = client.restores_start(RestoreStart(bundle=newest, store=store, target=str(folder)))
-    assert until(lambda: (r := client.restores_show(started.id)).state == "ended" and r).outcome == "done"
+    assert (
+        until(lambda: (r := client.restores_show(started.id)).state == "ended" and r).outcome
+        == "done"
+    )
     return picture(folder / "files")
 
 
@@ -53,7 +60,9 @@ def test_a_store_that_misses_a_night_does_not_cost_a_full_one(running, home, tmp
         os.rename(tmp_path / "away", tmp_path / "cellar")
         (home / "third.bin").write_bytes(os.urandom(30_000))
         outcome, brings, packed, _ = night(client)
-        assert (outcome, brings) == ("done", "incremental") and 60_000 < packed < 70_000, "both nights' files, no more"
+        assert (outcome, brings) == ("done", "incremental") and 60_000 < packed < 70_000, (
+            "both nights' files, no more"
+        )
         for store in ("attic", "cellar"):
             assert back(client, tmp_path / "back", store) == picture(home)
         assert night(client)[1:3] == ("incremental", 0)
@@ -82,7 +91,9 @@ def test_the_mode_may_be_switched_at_any_time(running, home, tmp_path):
         assert night(client, full=True)[1] == "full"
         pieces = {path.name for path in (tmp_path / "attic/accounts/millpond/pieces").iterdir()}
         kept = [client.bundles_show(row.id) for row in client.bundles_list().items]
-        assert len(kept) == 2 and pieces == {piece["name"] for bundle in kept for piece in bundle.pieces}
+        assert len(kept) == 2 and pieces == {
+            piece["name"] for bundle in kept for piece in bundle.pieces
+        }
         for store in ("attic", "cellar"):
             assert back(client, tmp_path / "back", store) == picture(home)
 
@@ -103,7 +114,9 @@ def test_a_new_full_bundle_comes_when_it_is_time_or_dead_weight_is_too_much(runn
         assert night(client)[1] == "incremental"
     running.stop()
     with closing(sqlite3.connect(running.home / "records/fasciculus.sqlite")) as db:
-        db.execute("UPDATE bundle SET manifest=json_set(manifest, '$.base', '2026-01-02T03:04:05+00:00')")
+        db.execute(
+            "UPDATE bundle SET manifest=json_set(manifest, '$.base', '2026-01-02T03:04:05+00:00')"
+        )
         db.commit()
     running.start()
     with running.client() as client:
@@ -117,12 +130,20 @@ def test_contents_are_compared_every_so_many_nights(running, home):
         (home / "folder").mkdir()
         (home / "empty").touch()
         nights = [night(client) for _ in range(6)]
-        assert ["contents of all files are compared" in log for *_, log in nights] == [False, False, True] * 2
-        assert [packed > 0 for _, _, packed, _ in nights] == [True] + [False] * 5, "only what is new is stored"
+        assert ["contents of all files are compared" in log for *_, log in nights] == [
+            False,
+            False,
+            True,
+        ] * 2
+        assert [packed > 0 for _, _, packed, _ in nights] == [True] + [False] * 5, (
+            "only what is new is stored"
+        )
         assert "are compared" in night(client, compare=True)[3]
 
 
-def test_a_listing_that_was_altered_beside_the_records_costs_a_full_bundle_and_nothing_else(running, home, tmp_path):
+def test_a_listing_that_was_altered_beside_the_records_costs_a_full_bundle_and_nothing_else(
+    running, home, tmp_path
+):
     with running.client() as client:
         (listing,) = (running.home / "listings").rglob("*-nightly.zst")
         listing.write_bytes(listing.read_bytes()[:-7])

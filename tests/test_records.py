@@ -30,7 +30,9 @@ def test_pages_together_are_the_whole_list_in_order(rows, limit, sort):
     found, cursor = [], None
     while True:
         query = Query("t.*", "t", "t.id", {"n": "t.n", "word": "t.word"}, "n")
-        part = page(db, query, Ask(sort, limit, cursor), lambda row: (row["id"], row["n"], row["word"]))
+        part = page(
+            db, query, Ask(sort, limit, cursor), lambda row: (row["id"], row["n"], row["word"])
+        )
         assert part.total == len(rows) and len(part.items) <= limit
         found += part.items
         if (cursor := part.next) is None:
@@ -51,8 +53,12 @@ def test_a_cursor_or_sort_that_is_none_is_refused():
 def test_secrets_are_sealed_and_merged(tmp_path):
     records, seal = Records(tmp_path / "r.sqlite"), Seal(tmp_path / "keys" / "k")
     with records.write() as db:
-        inventory.save_host(db, seal, Host(name="reed-1", secrets=HostSecrets(mariadb_password="ledger")))
-        inventory.save_host(db, seal, Host(name="reed-1", mail=MailFiles(alias_map="/etc/virtual")), "reed-1")
+        inventory.save_host(
+            db, seal, Host(name="reed-1", secrets=HostSecrets(mariadb_password="ledger"))
+        )
+        inventory.save_host(
+            db, seal, Host(name="reed-1", mail=MailFiles(alias_map="/etc/virtual")), "reed-1"
+        )
     db = records.reader
     assert inventory.host_secrets(db, seal, "reed-1") == {"mariadb_password": "ledger"}
     assert inventory.host(db, seal, "reed-1").secrets_set == ["mariadb_password"]

@@ -49,7 +49,10 @@ def test_a_report_arrives_with_the_log_on_trouble(running, stand_in, mailbox, tm
         (attached,) = message.iter_attachments()
         assert "home folder" in attached.get_content() and attached.get_filename().endswith(".log")
         shown = client.reports_show(client.reports_list().items[0].id)
-        assert shown.html.strip() == message.get_body(("html",)).get_content().replace("\r\n", "\n").strip()
+        assert (
+            shown.html.strip()
+            == message.get_body(("html",)).get_content().replace("\r\n", "\n").strip()
+        )
         assert "<script" not in shown.html and shown.sent is not None
         # Only in trouble: a good run then tells nobody.
         os.rename(tmp_path / "moved", tmp_path / "ferryline")
@@ -90,12 +93,20 @@ def test_people_are_told_of_damage_once_and_of_its_mending(running, mailbox, tmp
     """To all whose jobs made the copies, also in jobs that report in trouble only."""
     stores = folder_stores(tmp_path, "attic", "cellar")
     with running.client() as client:
-        set_up(client, [small_account(tmp_path, "millpond")], stores, report_to=["duty@sedge-quill.example"],
-               report_when="trouble", zone="Europe/Vienna")
+        set_up(
+            client,
+            [small_account(tmp_path, "millpond")],
+            stores,
+            report_to=["duty@sedge-quill.example"],
+            report_when="trouble",
+            zone="Europe/Vienna",
+        )
         client.mail_change(mail_to(mailbox.port))
         run(client, "nightly")
         name = client.bundles_show(client.bundles_list().items[0].id).pieces[0]["name"]
-        in_attic, in_cellar = (tmp_path / store / "accounts/millpond/pieces" / name for store in ("attic", "cellar"))
+        in_attic, in_cellar = (
+            tmp_path / store / "accounts/millpond/pieces" / name for store in ("attic", "cellar")
+        )
         in_attic.unlink()
         assert running.cli("stores", "verify", "attic").returncode == 0
         found, mended = until(lambda: len(mailbox.messages()) == 2 and mailbox.messages())
@@ -103,7 +114,12 @@ def test_people_are_told_of_damage_once_and_of_its_mending(running, mailbox, tmp
         assert found["to"] == "duty@sedge-quill.example"
         for part in ("plain", "html"):
             text = found.get_body((part,)).get_content()
-            assert name in text and "missing" in text and "files/page-1.html" in text and "from cellar now" in text
+            assert (
+                name in text
+                and "missing" in text
+                and "files/page-1.html" in text
+                and "from cellar now" in text
+            )
             assert "1 file mended" in mended.get_body((part,)).get_content()
         assert mended["subject"] == "[Fasciculus] attic: damage mended (millpond)"
         assert " CET" in found.get_body(("plain",)).get_content()
@@ -114,7 +130,9 @@ def test_people_are_told_of_damage_once_and_of_its_mending(running, mailbox, tmp
         client.stores_mend("attic")
         until(lambda: len(mailbox.messages()) == 6)
         assert [message["subject"].split(": ")[1] for message in mailbox.messages()[2:]] == [
-            "damage found (millpond)", *["damage not mended (millpond)"] * 3]
+            "damage found (millpond)",
+            *["damage not mended (millpond)"] * 3,
+        ]
         assert name in mailbox.messages()[-1].get_body(("html",)).get_content()
         assert client.reports_list().items[0].run is None
 

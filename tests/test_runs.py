@@ -50,7 +50,9 @@ def full_account(tmp_path: Path, mariadb) -> tuple[Host, Account]:
     with closing(sqlite3.connect(home / "sites/site.sqlite")) as db:
         db.execute("PRAGMA journal_mode=WAL")
         db.execute("CREATE TABLE page (id INTEGER PRIMARY KEY, body TEXT)")
-        db.executemany("INSERT INTO page (body) VALUES (?)", [(f"page {n}" * 50,) for n in range(500)])
+        db.executemany(
+            "INSERT INTO page (body) VALUES (?)", [(f"page {n}" * 50,) for n in range(500)]
+        )
         db.commit()
     (home / "sites/site.sqlite").chmod(0o640)
     mariadb.run(
@@ -111,7 +113,12 @@ def test_everything_comes_back_as_it_was(running, stand_in, mariadb, tmp_path):
         client.accounts_add(account)
         client.stores_add(sftp_store(stand_in))
         client.jobs_add(
-            Job(name="nightly", stores=["boathouse"], timetable="by hand", piece_size=2 * 1024 * 1024)
+            Job(
+                name="nightly",
+                stores=["boathouse"],
+                timetable="by hand",
+                piece_size=2 * 1024 * 1024,
+            )
         )
         wanted = picture(home)
         found = run(client, "nightly")
@@ -119,7 +126,8 @@ def test_everything_comes_back_as_it_was(running, stand_in, mariadb, tmp_path):
         bundle = newest(client, "millpond")
         back = tmp_path / "back"
         done = restored(
-            client, RestoreStart(bundle=bundle.id, target=str(back), databases={"shop": "shop_back"})
+            client,
+            RestoreStart(bundle=bundle.id, target=str(back), databases={"shop": "shop_back"}),
         )
         assert done.outcome == "done", done.error
 
@@ -129,7 +137,8 @@ def test_everything_comes_back_as_it_was(running, stand_in, mariadb, tmp_path):
         assert set(came) == set(wanted) - beside
         for name in came:
             if name == database:
-                # A copy by the backup interface: same mode, owner, time and rows, not the same bytes.
+                # A copy by the backup interface: same mode, owner, time and rows, not the same
+                # bytes.
                 assert came[name][:5] == wanted[name][:5]
             elif name != b"sites" or not beside:
                 assert came[name] == wanted[name], name
@@ -146,15 +155,22 @@ def test_everything_comes_back_as_it_was(running, stand_in, mariadb, tmp_path):
         domain = back / "mail/millpond.example"
         assert (domain / "aliases").read_text() == "info@millpond.example hello@millpond.example\n"
         assert (domain / "passwd").read_text().count("@millpond.example") == 2
-        assert "other.example" not in (domain / "passwd").read_text() + (domain / "mail.json").read_text()
+        assert (
+            "other.example"
+            not in (domain / "passwd").read_text() + (domain / "mail.json").read_text()
+        )
         assert os.readlink(domain / "home/hello/.dovecot.sieve") == "sieve/main.sieve"
         assert not (domain / "home/hello/Maildir").exists(), "messages only on request"
-        assert json.loads((domain / "mail.json").read_text())["mailboxes"][0]["sieve"] == ["main.sieve"]
+        assert json.loads((domain / "mail.json").read_text())["mailboxes"][0]["sieve"] == [
+            "main.sieve"
+        ]
 
         # On the store itself, with ordinary tools.
         folder = stand_in.root / "bundles/accounts/millpond"
         subprocess.run(
-            ["sha256sum", "--quiet", "-c", "SHA256SUMS"], check=True, cwd=folder / "bundles" / bundle.name
+            ["sha256sum", "--quiet", "-c", "SHA256SUMS"],
+            check=True,
+            cwd=folder / "bundles" / bundle.name,
         )
         for piece in (folder / "pieces").iterdir():
             subprocess.run(["tar", "--zstd", "-tf", str(piece)], check=True, capture_output=True)
@@ -163,7 +179,10 @@ def test_everything_comes_back_as_it_was(running, stand_in, mariadb, tmp_path):
         part = restored(
             client,
             RestoreStart(
-                bundle=bundle.id, target=str(tmp_path / "part"), contents=["files"], paths=["dir", "zz-hard"]
+                bundle=bundle.id,
+                target=str(tmp_path / "part"),
+                contents=["files"],
+                paths=["dir", "zz-hard"],
             ),
         )
         assert part.outcome == "done"
@@ -200,7 +219,10 @@ def test_everything_comes_back_as_it_was(running, stand_in, mariadb, tmp_path):
             restored(
                 client,
                 RestoreStart(
-                    bundle=bundle.id, target=str(tmp_path / "odd"), contents=["files"], paths=[odd.path]
+                    bundle=bundle.id,
+                    target=str(tmp_path / "odd"),
+                    contents=["files"],
+                    paths=[odd.path],
                 ),
             ).outcome
             == "done"
@@ -212,7 +234,9 @@ def test_everything_comes_back_as_it_was(running, stand_in, mariadb, tmp_path):
         with pytest.raises(Refused, match="not empty"):
             client.restores_start(RestoreStart(bundle=bundle.id, target=str(back)))
         with pytest.raises(Refused, match="Fasciculus itself uses"):
-            client.restores_start(RestoreStart(bundle=bundle.id, target=str(running.home / "spool/x")))
+            client.restores_start(
+                RestoreStart(bundle=bundle.id, target=str(running.home / "spool/x"))
+            )
 
 
 def _raw(http, path: str, start: int) -> bytes:
@@ -239,7 +263,10 @@ def test_keep_seven_of_nine(running, stand_in, tmp_path):
         assert len(list((running.home / "listings/account/millpond").iterdir())) == 7
         assert client.stores_show("boathouse").copies == 7
         last = newest(client, "millpond")
-        assert restored(client, RestoreStart(bundle=last.id, target=str(tmp_path / "back"))).outcome == "done"
+        assert (
+            restored(client, RestoreStart(bundle=last.id, target=str(tmp_path / "back"))).outcome
+            == "done"
+        )
         assert (tmp_path / "back/files/page-0.html").read_text() == "night 8"
 
 
@@ -247,8 +274,12 @@ def untouched(folder: Path) -> dict[str, bytes]:
     return {str(p.relative_to(folder)): p.read_bytes() for p in folder.rglob("*") if p.is_file()}
 
 
-@pytest.mark.parametrize("fault", ["password", "folder", "full", "home", "database", "mark", "unreachable"])
-def test_each_trouble_is_one_clear_sentence_and_older_copies_stay(running, stand_in, tmp_path, fault):
+@pytest.mark.parametrize(
+    "fault", ["password", "folder", "full", "home", "database", "mark", "unreachable"]
+)
+def test_each_trouble_is_one_clear_sentence_and_older_copies_stay(
+    running, stand_in, tmp_path, fault
+):
     """The older copies are byte for byte what they were, and the next run is good again."""
     accounts = [small_account(tmp_path, name) for name in ("ferryline", "millpond")]
     (tmp_path / "ferryline/data.bin").write_bytes(os.urandom(3_000_000))
@@ -257,7 +288,10 @@ def test_each_trouble_is_one_clear_sentence_and_older_copies_stay(running, stand
         set_up(
             client,
             accounts,
-            [sftp_store(stand_in), Store(name="attic", kind="folder", path=str(tmp_path / "attic"))],
+            [
+                sftp_store(stand_in),
+                Store(name="attic", kind="folder", path=str(tmp_path / "attic")),
+            ],
         )
         assert run(client, "nightly").outcome == "done"
         bundles = stand_in.root / "bundles"
@@ -287,7 +321,8 @@ def test_each_trouble_is_one_clear_sentence_and_older_copies_stay(running, stand
                 account.databases = [Database(engine="mariadb", name="times")]
                 client.accounts_change("ferryline", account)
                 client.hosts_change(
-                    "reed-1", Host(name="reed-1", mariadb=MariaDbServer(socket="/no/such.sock", user="x"))
+                    "reed-1",
+                    Host(name="reed-1", mariadb=MariaDbServer(socket="/no/such.sock", user="x")),
                 )
                 client.jobs_change(
                     "nightly",
@@ -311,7 +346,9 @@ def test_each_trouble_is_one_clear_sentence_and_older_copies_stay(running, stand
                 sentence = "Nothing answers at 127.0.0.1"
         found = run(client, "nightly")
         ferryline, millpond = found.tasks
-        assert (ferryline.outcome, millpond.outcome) == (outcome, others), [t.error for t in found.tasks]
+        assert (ferryline.outcome, millpond.outcome) == (outcome, others), [
+            t.error for t in found.tasks
+        ]
         assert sentence in ferryline.error and ferryline.error.count(". ") <= 2, ferryline.error
         assert found.outcome == outcome and not any(t.warnings for t in found.tasks)
         shown = running.cli("runs", "show", str(found.id))
@@ -390,7 +427,9 @@ def test_sockets_and_vanished_sites_are_said(running, tmp_path):
     with socket.socket(socket.AF_UNIX) as listening, running.client() as client:
         os.chdir(account.home)
         listening.bind("app.sock")
-        set_up(client, [account], [Store(name="attic", kind="folder", path=str(tmp_path / "attic"))])
+        set_up(
+            client, [account], [Store(name="attic", kind="folder", path=str(tmp_path / "attic"))]
+        )
         found = run(client, "nightly")
     assert found.outcome == "warned"
     assert any("app.sock: a socket" in w for w in found.tasks[0].warnings)
@@ -421,7 +460,8 @@ def test_a_site_alone_brings_its_own_database(running, tmp_path):
         assert run(client, "nightly").outcome == "done"
         bundle = newest(client, "shop.millpond.example")
         assert (
-            restored(client, RestoreStart(bundle=bundle.id, target=str(tmp_path / "back"))).outcome == "done"
+            restored(client, RestoreStart(bundle=bundle.id, target=str(tmp_path / "back"))).outcome
+            == "done"
         )
         assert rows_of(tmp_path / "back/files/db.sqlite") == [(1, "x")]
         assert client.sites_list().items[0].covered_by == ["nightly"]
@@ -443,12 +483,16 @@ def test_a_damaged_store_never_gives_wrong_bytes(running, tmp_path):
         data[len(data) // 2] ^= 1
         piece.unlink()
         piece.write_bytes(data)
-        bad = restored(client, RestoreStart(bundle=bundle.id, target=str(tmp_path / "bad"), store="attic"))
+        bad = restored(
+            client, RestoreStart(bundle=bundle.id, target=str(tmp_path / "bad"), store="attic")
+        )
         assert bad.outcome == "failed" and "damaged" in bad.error and "another copy" in bad.error
         assert not (tmp_path / "bad/files/data.bin").exists(), (
             "what is not right does not lie there as if it were"
         )
-        good = restored(client, RestoreStart(bundle=bundle.id, target=str(tmp_path / "good"), store="cellar"))
+        good = restored(
+            client, RestoreStart(bundle=bundle.id, target=str(tmp_path / "good"), store="cellar")
+        )
         assert good.outcome == "done"
         with pytest.raises(Refused, match=r"data\.bin: its bytes are not what the listing says"):
             client.bundles_download(bundle.id, tmp_path / "x.tar.gz", store="attic")

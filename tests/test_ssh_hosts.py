@@ -49,7 +49,9 @@ def taken(reach, root, rules=FileRules()):
     """All entries as they would be listed, with their contents, and the warnings."""
     warnings, left, rows = [], [], []
     chooser = None if rules.everything else Chooser(rules, 0)
-    chosen = Chosen(frozenset({b"empty"}), chooser, lambda path, size, rule: left.append((path, rule)))
+    chosen = Chosen(
+        frozenset({b"empty"}), chooser, lambda path, size, rule: left.append((path, rule))
+    )
     for found in reach.tree(str(root), chosen, warnings.append):
         entry = found.entry
         contents = b""
@@ -109,7 +111,9 @@ def test_what_cannot_be_sent_is_named(remote, tree):
         rows.append(found.entry.text)
     # Whether tar had come that far already is not for the test to know; nothing else may be lost.
     missing = {"ignoring/deep/file-2.html"} - set(rows)
-    assert [w for w in warnings if "vanished" in w] == [f"{m}: vanished before it was read" for m in missing]
+    assert [w for w in warnings if "vanished" in w] == [
+        f"{m}: vanished before it was read" for m in missing
+    ]
     with pytest.raises(NotThere, match=r"no/such/folder does not exist on 127\.0\.0\.1"):
         taken(remote, "/no/such/folder")
 
@@ -162,7 +166,9 @@ def test_sqlite_over_ssh_while_it_is_written_to(remote, tmp_path, monkeypatch):
 
 
 def test_a_database_behind_the_host(remote, mariadb):
-    with remote.mariadb(MariaDbSpec(socket=mariadb.socket, user="fasciculus", password="ledger")) as server:
+    with remote.mariadb(
+        MariaDbSpec(socket=mariadb.socket, user="fasciculus", password="ledger")
+    ) as server:
         assert server.rows("SELECT 1") == ((b"1",),)
         server.rows("USE mysql")
         assert sum(1 for _ in server.stream("SELECT seq FROM seq_1_to_50000")) == 50000
@@ -187,7 +193,12 @@ def test_commands_have_a_time_limit_and_a_clean_environment(remote, monkeypatch)
 
 def test_each_step_of_reaching_a_host_is_said(openssh, tmp_path):
     good = openssh.host()
-    assert [s.name for s in SshReach(good, tmp_path).steps()] == ["connect", "host key", "sign in", "commands"]
+    assert [s.name for s in SshReach(good, tmp_path).steps()] == [
+        "connect",
+        "host key",
+        "sign in",
+        "commands",
+    ]
     other = SshSpec("127.0.0.1", good.port, good.user, "SHA256:other", good.secrets)
     with pytest.raises(Unreachable, match="SHA256:other was accepted"):
         list(SshReach(other, tmp_path).steps())

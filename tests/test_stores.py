@@ -43,15 +43,22 @@ def test_the_protocol(spec, tmp_path):
         counted = []
         store.put(local, "accounts/millpond/pieces/a.tar", counted.append)
         assert sum(counted) == len(DATA) == store.size("accounts/millpond/pieces/a.tar")
-        assert store.sha256("accounts/millpond/pieces/a.tar") in (None, hashlib.sha256(DATA).hexdigest())
+        assert store.sha256("accounts/millpond/pieces/a.tar") in (
+            None,
+            hashlib.sha256(DATA).hexdigest(),
+        )
         if store.spec.name == "openssh":
             assert store.sha256("accounts/millpond/pieces/a.tar"), "OpenSSH digests by itself"
         assert read_all(store, "accounts/millpond/pieces/a.tar") == DATA
         with store.open("accounts/millpond/pieces/a.tar", 1_000_001, 70_000) as part:
             assert part.read() == DATA[1_000_001:1_070_001]
         store.put_bytes(b"again", "accounts/millpond/pieces/a.tar")
-        assert read_all(store, "accounts/millpond/pieces/a.tar") == b"again", "a name is replaced as a whole"
-        assert [(i.name, i.size, i.folder) for i in store.items("accounts/millpond")] == [("pieces", 0, True)]
+        assert read_all(store, "accounts/millpond/pieces/a.tar") == b"again", (
+            "a name is replaced as a whole"
+        )
+        assert [(i.name, i.size, i.folder) for i in store.items("accounts/millpond")] == [
+            ("pieces", 0, True)
+        ]
         assert [i.name for i in store.items("accounts/millpond/pieces")] == ["a.tar"], (
             "no partial file is left"
         )
@@ -75,7 +82,9 @@ def test_trying_says_each_step(spec):
     steps = try_out(store)
     assert all(step.ok for step in steps), steps
     assert [s.name for s in steps][-4:] == ["write", "read", "remove", "mark"]
-    assert store.items(".") == [] or all(not i.name.startswith(".fasciculus-try") for i in store.items(""))
+    assert store.items(".") == [] or all(
+        not i.name.startswith(".fasciculus-try") for i in store.items("")
+    )
     mark(store, "mine")
     assert try_out(store, "other")[-1].text.startswith("The folder belongs to another store")
     store.close()
@@ -97,7 +106,12 @@ def test_what_is_wrong_with_an_sftp_store_is_said_at_its_step(stand_in):
     names, text = failing(replace(good, secrets={"password": "wrong-secret"}))
     assert names[-1] == "sign in" and "does not accept the password of user “fasciculus”" in text
     assert "wrong-secret" not in text + repr(good)
-    assert failing(stand_in_spec(stand_in, folder="/none"))[0] == ["connect", "host key", "sign in", "folder"]
+    assert failing(stand_in_spec(stand_in, folder="/none"))[0] == [
+        "connect",
+        "host key",
+        "sign in",
+        "folder",
+    ]
     assert (
         "no-such-name.example does not resolve"
         in failing(stand_in_spec(stand_in, address="no-such-name.example"))[1]
@@ -117,7 +131,9 @@ def test_settings_that_cannot_be_used():
             open_store(spec)
     with pytest.raises(NotThere, match="does not exist"):
         open_store(StoreSpec("s", "folder", {"path": "/no/such/folder"})).connect()
-    bad_key = StoreSpec("s", "sftp", {"address": "a", "user": "b", "folder": "c"}, {"private_key": "no key"})
+    bad_key = StoreSpec(
+        "s", "sftp", {"address": "a", "user": "b", "folder": "c"}, {"private_key": "no key"}
+    )
     with pytest.raises(BadSetting, match="cannot be read"):
         from fasciculus.ssh import load_key
 
@@ -132,8 +148,9 @@ def test_a_full_store_says_so_and_keeps_nothing_half(stand_in, tmp_path):
         with pytest.raises(StoreFull, match="full"):
             store.put(local, "pieces/a.tar", lambda count: None)
         assert store.items("pieces") == []
-        # What does not fit may lie in the middle, with an end that does: a hole in a file of the right size.
-        local.write_bytes(DATA[:31 * 32_512 + 100])
+        # What does not fit may lie in the middle, with an end that does: a hole in a file of the
+        # right size.
+        local.write_bytes(DATA[: 31 * 32_512 + 100])
         with pytest.raises(StoreFull, match="full"):
             store.put(local, "pieces/a.tar", lambda count: None)
         local.write_bytes(DATA)

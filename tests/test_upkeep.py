@@ -1,4 +1,6 @@
-"""Verifying, mending and repacking: what is damaged is found and named, and nothing is lost on the way."""
+"""Verifying, mending and repacking: what is damaged is found and named, and nothing is lost on the
+way.
+"""
 
 import io
 import os
@@ -47,7 +49,10 @@ def pieces(nights, bundle=0):
 
 
 def test_sound_copies_are_found_whole(nights):
-    assert nights.verify(deep=False) == ({}, []) and nights.verify(deep=True, store="cellar") == ({}, [])
+    assert nights.verify(deep=False) == ({}, []) and nights.verify(deep=True, store="cellar") == (
+        {},
+        [],
+    )
 
 
 def test_what_is_missing_or_short_is_seen_without_reading(nights):
@@ -57,8 +62,15 @@ def test_what_is_missing_or_short_is_seen_without_reading(nights):
     sums = nights.root / "attic" / SUBJECT.bundle(nights.known[1]) / "SHA256SUMS"
     sums.write_text(sums.read_text().replace("a", "b"))
     damage, _ = nights.verify(deep=False)
-    assert set(damage) == {f"pieces/{first}", f"pieces/{second}", f"bundles/{nights.known[1]}/SHA256SUMS"}
-    assert damage[f"pieces/{first}"].reason == "missing" and damage[f"pieces/{first}"].bundles == nights.known
+    assert set(damage) == {
+        f"pieces/{first}",
+        f"pieces/{second}",
+        f"bundles/{nights.known[1]}/SHA256SUMS",
+    }
+    assert (
+        damage[f"pieces/{first}"].reason == "missing"
+        and damage[f"pieces/{first}"].bundles == nights.known
+    )
     assert "1,000 bytes instead of" in damage[f"pieces/{second}"].reason
 
 
@@ -71,7 +83,11 @@ def test_a_flipped_bit_names_the_bundles_and_the_files_it_harms(nights):
     damage, _ = nights.verify(deep=True)
     (found,) = damage.values()
     assert (found.file, found.reason) == (f"pieces/{added}", "altered")
-    assert found.bundles == [nights.known[-1]] and found.files == ["files/one.bin"] and found.harmed == 1
+    assert (
+        found.bundles == [nights.known[-1]]
+        and found.files == ["files/one.bin"]
+        and found.harmed == 1
+    )
 
 
 def test_damage_in_one_frame_leaves_the_others_alone(nights):
@@ -79,7 +95,9 @@ def test_damage_in_one_frame_leaves_the_others_alone(nights):
     large = max(pieces(nights), key=lambda name: nights.piece(name).stat().st_size)
     nights.flip(nights.piece(large), 0.9)
     (found,) = nights.verify(deep=True)[0].values()
-    assert found.bundles == nights.known and 1 <= found.harmed < 40 and set(found.files) <= set(film)
+    assert (
+        found.bundles == nights.known and 1 <= found.harmed < 40 and set(found.files) <= set(film)
+    )
 
 
 def test_a_damaged_copy_is_mended_from_the_other_store(nights):
@@ -90,7 +108,9 @@ def test_a_damaged_copy_is_mended_from_the_other_store(nights):
     listing = nights.root / "attic" / SUBJECT.bundle(nights.known[2]) / "listing.jsonl.zst"
     nights.flip(listing)
     damage, _ = nights.verify(deep=True)
-    finished, events = nights.upkeep(MendOrder, MendWork, files=list(damage), sources=[nights.store_order("cellar")])
+    finished, events = nights.upkeep(
+        MendOrder, MendWork, files=list(damage), sources=[nights.store_order("cellar")]
+    )
     assert finished.outcome == "done", events
     assert nights.verify(deep=True, suspects=list(damage)) == ({}, list(damage))
     for name in nights.known:
@@ -108,14 +128,20 @@ def test_a_listing_that_only_another_store_has_is_brought_from_there(nights):
     assert set(damage) == {f"bundles/{name}/listing.jsonl.zst"}
     (nights.root / "stranger").mkdir()
     nights.add_store(StoreSpec("stranger", "folder", {"path": str(nights.root / "stranger")}))
-    (nights.root / "stranger/fasciculus-store.json").write_text('{"format": "fasciculus-store", "version": 1, "id": "x"}')
+    (nights.root / "stranger/fasciculus-store.json").write_text(
+        '{"format": "fasciculus-store", "version": 1, "id": "x"}'
+    )
     sources = [nights.store_order("stranger"), nights.store_order("cellar")]
     finished, events = nights.upkeep(MendOrder, MendWork, files=list(damage), sources=sources)
-    assert finished.outcome == "done" and any("cannot help" in getattr(event, "text", "") for event in events)
+    assert finished.outcome == "done" and any(
+        "cannot help" in getattr(event, "text", "") for event in events
+    )
     assert nights.verify(deep=True) == ({}, []) and nights.restored(name) == nights.images[name]
     (folder / "listing.jsonl.zst").unlink()
     assert nights.verify(deep=False)[0][f"bundles/{name}/listing.jsonl.zst"].reason == "missing"
-    finished, _ = nights.upkeep(MendOrder, MendWork, files=[f"bundles/{name}/listing.jsonl.zst"], sources=sources[:1])
+    finished, _ = nights.upkeep(
+        MendOrder, MendWork, files=[f"bundles/{name}/listing.jsonl.zst"], sources=sources[:1]
+    )
     assert finished.outcome == "warned" and "no other store" in finished.error
 
 
@@ -124,7 +150,9 @@ def test_what_is_damaged_everywhere_is_said_and_stored_again(nights):
     nights.flip(nights.piece(first))
     nights.flip(nights.piece(first, "cellar"), 0.4)
     damage, _ = nights.verify(deep=True)
-    finished, _ = nights.upkeep(MendOrder, MendWork, files=list(damage), sources=[nights.store_order("cellar")])
+    finished, _ = nights.upkeep(
+        MendOrder, MendWork, files=list(damage), sources=[nights.store_order("cellar")]
+    )
     assert finished.outcome == "warned" and "no other store" in finished.error
     nights.night(damaged=[first])
     assert nights.restored(nights.known[-1], "cellar") == nights.images[nights.known[-1]]
@@ -132,8 +160,11 @@ def test_what_is_damaged_everywhere_is_said_and_stored_again(nights):
 
 # Repacking ----------------------------------------------------------------------
 
+
 def age(nights):
-    """Change most of the tree and retire the full bundle, so that much of its pieces is dead weight."""
+    """Change most of the tree and retire the full bundle, so that much of its pieces is dead
+    weight.
+    """
     for number in range(30):
         (nights.tree / f"site-{number % 4}/page-{number:02}.html").write_bytes(os.urandom(20_000))
     settled(nights)
@@ -148,7 +179,8 @@ def held(nights):
 
 def all_is_well(nights, interrupted=False):
     damage = nights.verify(deep=True)[0]
-    # Between the writing of bundle.json and of the sums, those are of the state before, which is there still.
+    # Between the writing of bundle.json and of the sums, those are of the state before, which is
+    # there still.
     assert not damage or (interrupted and all(file.endswith("SHA256SUMS") for file in damage))
     for name in nights.known:
         assert nights.restored(name) == nights.images[name]
@@ -160,13 +192,21 @@ def test_repacking_frees_dead_weight_and_every_bundle_stays_whole(nights):
     age(nights)
     before = held(nights)
     planned = nights.repack(dry_run=True)
-    assert held(nights) == before and planned.manifest["chosen"] and 2.5e6 < planned.manifest["frees"] < 3.5e6
+    assert (
+        held(nights) == before
+        and planned.manifest["chosen"]
+        and 2.5e6 < planned.manifest["frees"] < 3.5e6
+    )
     finished = nights.repack()
-    assert finished.bytes == before - held(nights) == pytest.approx(planned.manifest["frees"], rel=0.1)
+    assert (
+        finished.bytes == before - held(nights) == pytest.approx(planned.manifest["frees"], rel=0.1)
+    )
     all_is_well(nights)
     assert "no piece is worth" in nights.repack().error
     (nights.tree / "after.html").write_bytes(os.urandom(9000))
-    assert nights.night()["brings"] == "full", "the other store was not repacked: it holds other pieces"
+    assert nights.night()["brings"] == "full", (
+        "the other store was not repacked: it holds other pieces"
+    )
     del nights.specs["cellar"]
     nights.night()
     (nights.tree / "later.html").write_bytes(os.urandom(9000))
@@ -196,7 +236,9 @@ def test_repacking_may_be_stopped_before_any_write(nights, writes_can_be_cut):
         nights.repack()
         all_is_well(nights)
         store = open_store(nights.spec)
-        assert {item.name for item in store.items(SUBJECT.pieces)} == needed_pieces(store, SUBJECT, nights.known)
+        assert {item.name for item in store.items(SUBJECT.pieces)} == needed_pieces(
+            store, SUBJECT, nights.known
+        )
         sizes.append(held(nights))
         if code == 0:
             break
@@ -218,18 +260,23 @@ def test_upkeep_over_sftp(nights, openssh):
         nights.flip(path)
         damage, _ = nights.verify(deep=name == "attic", store=name)
         assert list(damage) == [f"pieces/{large}"], "a server with a shell tells checksums"
-        finished, _ = nights.upkeep(MendOrder, MendWork, name, files=list(damage), sources=[nights.store_order(other)])
+        finished, _ = nights.upkeep(
+            MendOrder, MendWork, name, files=list(damage), sources=[nights.store_order(other)]
+        )
         assert finished.outcome == "done"
         assert nights.verify(deep=True, store=name)[0] == {}
     age(nights)
     before = sum(path.stat().st_size for path in there.rglob("*.tar.zst"))
-    assert nights.repack(store="openssh").bytes == before - sum(path.stat().st_size for path in there.rglob("*.tar.zst"))
+    assert nights.repack(store="openssh").bytes == before - sum(
+        path.stat().st_size for path in there.rglob("*.tar.zst")
+    )
     assert nights.verify(deep=True, store="openssh")[0] == {}
     for name in nights.known:
         assert nights.restored(name, "openssh") == nights.images[name]
 
 
 # Through the service ---------------------------------------------------------------
+
 
 @pytest.fixture
 def kept(running, tmp_path):
@@ -251,20 +298,37 @@ def kept(running, tmp_path):
 
 
 def ended(client, ids):
-    return [until(lambda number=number: (u := client.upkeep_show(number)).state == "ended" and u) for number in ids]
+    return [
+        until(lambda number=number: (u := client.upkeep_show(number)).state == "ended" and u)
+        for number in ids
+    ]
 
 
 def test_what_changed_in_each_bundle_is_counted_and_listed(kept, running):
     first, second = sorted(kept.bundles_list().items, key=lambda b: b.id)
     task = kept.runs_show(second.run).tasks[0]
-    assert task.changes == {"new": 1, "changed": 2, "gone": 1, "grew": 5000 - 4 + 6 - 20 * len("millpond 1\n")}
+    assert task.changes == {
+        "new": 1,
+        "changed": 2,
+        "gone": 1,
+        "grew": 5000 - 4 + 6 - 20 * len("millpond 1\n"),
+    }
     assert kept.runs_show(first.run).tasks[0].changes is None
     found = {(c.path, c.state, c.what) for c in kept.bundles_changes(second.id).items}
-    assert found == {("new.html", "new", ""), ("page-1.html", "changed", "contents"),
-                     ("page-2.html", "changed", "rights"), ("gone.html", "gone", "")}
+    assert found == {
+        ("new.html", "new", ""),
+        ("page-1.html", "changed", "contents"),
+        ("page-2.html", "changed", "rights"),
+        ("gone.html", "gone", ""),
+    }
     page = kept.bundles_changes(second.id, limit=3)
-    assert page.total == 4 and len(kept.bundles_changes(second.id, limit=3, cursor=page.next).items) == 1
-    assert [c.path for c in kept.bundles_changes(first.id, against=second.id, state="new").items] == ["gone.html"]
+    assert (
+        page.total == 4
+        and len(kept.bundles_changes(second.id, limit=3, cursor=page.next).items) == 1
+    )
+    assert [
+        c.path for c in kept.bundles_changes(first.id, against=second.id, state="new").items
+    ] == ["gone.html"]
     with pytest.raises(Refused, match="before"):
         kept.bundles_changes(first.id)
     assert second.bytes > 300_000 and 5000 <= second.new_bytes < 6000
@@ -281,8 +345,10 @@ def test_damage_is_found_named_and_mended(kept, running, tmp_path):
     bundle = kept.bundles_list().items[0]
     (work,) = ended(kept, kept.stores_verify("attic", deep=True).ids)
     assert work.outcome == "done" and "whole" in work.sentence
-    assert all(copy.sound and bool(copy.verified_deep) == (copy.store == "attic")
-               for copy in kept.bundles_show(bundle.id).copies)
+    assert all(
+        copy.sound and bool(copy.verified_deep) == (copy.store == "attic")
+        for copy in kept.bundles_show(bundle.id).copies
+    )
     quiet = running.cli("stores", "verify", "attic", "--quiet")
     assert (quiet.returncode, quiet.stdout) == (0, "")
     piece = tmp_path / "attic" / SUBJECT.piece(kept.bundles_show(bundle.id).pieces[0]["name"])
@@ -294,11 +360,16 @@ def test_damage_is_found_named_and_mended(kept, running, tmp_path):
     assert found.returncode == 0, found.stdout + found.stderr
     assert "1 file mended" in found.stdout and "harms 2 bundles" in found.stdout
     assert not kept.damage_list().items and kept.stores_show("attic").damaged == 0
-    log = [line.text for line in kept.every(kept.upkeep_log, upkeep_id=kept.upkeep_list(kind="mend").items[0].id)]
+    log = [
+        line.text
+        for line in kept.every(kept.upkeep_log, upkeep_id=kept.upkeep_list(kind="mend").items[0].id)
+    ]
     assert any("mended from cellar" in text for text in log)
 
 
-def test_damage_that_no_store_can_mend_is_shown_and_stored_again_by_the_next_run(kept, running, tmp_path):
+def test_damage_that_no_store_can_mend_is_shown_and_stored_again_by_the_next_run(
+    kept, running, tmp_path
+):
     bundle = kept.bundles_list().items[0]
     name = kept.bundles_show(bundle.id).pieces[0]["name"]
     for store in ("attic", "cellar"):
@@ -339,11 +410,20 @@ def test_repacking_one_store_keeps_downloads_of_both_right(kept, running, tmp_pa
     before = kept.stores_show("attic").bytes
     found = running.cli("stores", "repack", "attic", "--over", "0")
     assert found.returncode == 0 and "are free again" in found.stdout
-    assert kept.stores_show("attic").bytes < before - 250_000 and kept.stores_show("cellar").bytes == before
-    sizes = {kept.bundles_download(newest.id, tmp_path / f"{store}.tar.gz", store=store) for store in ("attic", "cellar")}
+    assert (
+        kept.stores_show("attic").bytes < before - 250_000
+        and kept.stores_show("cellar").bytes == before
+    )
+    sizes = {
+        kept.bundles_download(newest.id, tmp_path / f"{store}.tar.gz", store=store)
+        for store in ("attic", "cellar")
+    }
     assert len(sizes) == 1
     assert run(kept, "nightly").tasks[0].outcome == "done"
-    assert any("different pieces" in line.text for line in kept.every(kept.runs_log, run_id=kept.runs_list().items[0].id))
+    assert any(
+        "different pieces" in line.text
+        for line in kept.every(kept.runs_log, run_id=kept.runs_list().items[0].id)
+    )
 
 
 def test_stores_that_are_repacked_alike_are_alike(kept, tmp_path):
@@ -369,32 +449,42 @@ def test_copies_are_read_through_in_the_background(running, tmp_path):
     accounts = [small_account(tmp_path, name) for name in ("millpond", "ferryline")]
     (tmp_path / "attic").mkdir()
     with running.client() as client:
-        set_up(client, accounts, [Store(name="attic", kind="folder", path=str(tmp_path / "attic"), verify_days=1)])
+        set_up(
+            client,
+            accounts,
+            [Store(name="attic", kind="folder", path=str(tmp_path / "attic"), verify_days=1)],
+        )
         run(client, "nightly")
         assert not client.upkeep_list().items
     running.stop()
     with closing(sqlite3.connect(running.home / "records/fasciculus.sqlite")) as db:
         db.execute("UPDATE copy SET made='2026-01-02T00:00:00.000+00:00'")
-        db.execute("UPDATE copy SET verified_deep='2026-01-01T00:00:00.000+00:00' WHERE bundle_id="
-                   "(SELECT id FROM bundle WHERE subject='millpond')")
+        db.execute(
+            "UPDATE copy SET verified_deep='2026-01-01T00:00:00.000+00:00' WHERE bundle_id="
+            "(SELECT id FROM bundle WHERE subject='millpond')"
+        )
         db.commit()
     running.start()
     with running.client() as client:
         work = until(lambda: [u for u in client.upkeep_list().items if u.state == "ended"])
         assert [(u.subject, u.deep, u.outcome, u.started_by) for u in work] == [
-            ("millpond", True, "done", "the background")]
+            ("millpond", True, "done", "the background")
+        ]
 
 
 def test_upkeep_is_answered_in_words_when_there_is_nothing_to_do(kept):
-    for call, words in ((lambda: kept.stores_mend("attic"), "known to be damaged"),
-                        (lambda: kept.stores_verify("attic", subject="nobody"), "no copies of “nobody”"),
-                        (lambda: kept.bundles_changes(kept.bundles_list().items[0].id, state="odd"), "no state")):
+    for call, words in (
+        (lambda: kept.stores_mend("attic"), "known to be damaged"),
+        (lambda: kept.stores_verify("attic", subject="nobody"), "no copies of “nobody”"),
+        (lambda: kept.bundles_changes(kept.bundles_list().items[0].id, state="odd"), "no state"),
+    ):
         with pytest.raises(Refused, match=words):
             call()
 
 
 def test_a_store_that_cannot_replace_a_file_is_not_repacked(stand_in, monkeypatch):
     """Between removing and renaming, a power cut would cost the bundle."""
+
     def refuse(*_):
         raise OSError("not supported")
 
@@ -405,9 +495,23 @@ def test_a_store_that_cannot_replace_a_file_is_not_repacked(stand_in, monkeypatc
     monkeypatch.setattr("paramiko.SFTPClient.posix_rename", refuse)
     assert not store.replaces_at_once() and store.items("") == []
     mark(store, "s")
-    order = made(RepackOrder, {
-        "subject": {"kind": "account", "name": "millpond", "host": "", "root": ""}, "bundles": [], "piece_size": MIB,
-        "spool_limit": MIB, "listings": "/none", "spool": str(stand_in.root.parent / "spool"),
-        "store": {"name": "b", "kind": "sftp", "settings": spec.settings, "secrets": spec.secrets, "store_id": "s"}})
+    order = made(
+        RepackOrder,
+        {
+            "subject": {"kind": "account", "name": "millpond", "host": "", "root": ""},
+            "bundles": [],
+            "piece_size": MIB,
+            "spool_limit": MIB,
+            "listings": "/none",
+            "spool": str(stand_in.root.parent / "spool"),
+            "store": {
+                "name": "b",
+                "kind": "sftp",
+                "settings": spec.settings,
+                "secrets": spec.secrets,
+                "store_id": "s",
+            },
+        },
+    )
     with pytest.raises(Trouble, match="cannot replace a file in one step"):
         RepackWork(order, Emitter(io.BytesIO()), threading.Event()).run()

@@ -1,4 +1,6 @@
-"""Upkeep that is cancelled, asked for twice, killed: it is said, and every copy is as whole as before."""
+"""Upkeep that is cancelled, asked for twice, killed: it is said, and every copy is as whole as
+before.
+"""
 
 import os
 import signal
@@ -16,7 +18,11 @@ class Held:
     """Holds all reading from the stand-in, once it is told to."""
 
     def __init__(self, monkeypatch) -> None:
-        self.hold, self.reached, self.go_on = threading.Event(), threading.Event(), threading.Event()
+        self.hold, self.reached, self.go_on = (
+            threading.Event(),
+            threading.Event(),
+            threading.Event(),
+        )
         read = paramiko.SFTPHandle.read
 
         def held(handle, offset, length):
@@ -56,11 +62,16 @@ def test_upkeep_is_cancelled_killed_and_begun_again(tmp_path, stand_in, held):
             held.begin()
             (first,) = client.stores_verify("boathouse", deep=True).ids
             assert held.reached.wait(60)
-            assert client.stores_verify("boathouse", deep=True).ids == [first], "asked for twice, it is done once"
+            assert client.stores_verify("boathouse", deep=True).ids == [first], (
+                "asked for twice, it is done once"
+            )
             (second,) = client.stores_verify("boathouse").ids
             assert client.upkeep_show(second).state == "queued"
             assert running.cli("upkeep", "cancel", str(second)).returncode == 0
-            assert end_of(client, second).outcome == "cancelled" and "before it began" in client.upkeep_show(second).sentence
+            assert (
+                end_of(client, second).outcome == "cancelled"
+                and "before it began" in client.upkeep_show(second).sentence
+            )
             client.upkeep_cancel(first)
             held.end()
             assert end_of(client, first).outcome == "cancelled"
@@ -86,7 +97,10 @@ def test_upkeep_is_cancelled_killed_and_begun_again(tmp_path, stand_in, held):
         with running.client() as client:
             for number in (fourth, fifth):
                 ended = client.upkeep_show(number)
-                assert (ended.state, ended.outcome) == ("ended", "interrupted") and "service was stopped" in ended.sentence
+                assert (ended.state, ended.outcome) == (
+                    "ended",
+                    "interrupted",
+                ) and "service was stopped" in ended.sentence
             found = running.cli("stores", "verify", "boathouse", "--deep")
             assert found.returncode == 0 and "whole" in found.stdout, found
             assert run(client, "nightly").outcome == "done", "no reservation is left"
@@ -100,7 +114,8 @@ def test_a_store_that_is_away_fails_the_verifying_and_no_copy(tmp_path, stand_in
         os.rename(stand_in.root / "bundles", stand_in.root / "away")
         (stand_in.root / "bundles").mkdir()
         (stand_in.root / "bundles/fasciculus-store.json").write_text(
-            '{"format": "fasciculus-store", "version": 1, "id": "another"}')
+            '{"format": "fasciculus-store", "version": 1, "id": "another"}'
+        )
         found = running.cli("stores", "verify", "boathouse", "--deep")
         assert found.returncode == 1 and "belongs to another store" in found.stdout + found.stderr
         stand_in.close()

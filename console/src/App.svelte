@@ -27,26 +27,60 @@
   import Stores from './pages/Stores.svelte';
 
   const routes = {
-    '/': Overview, '/accounts': Accounts, '/accounts/new': AccountEdit, '/accounts/:name': Account,
-    '/accounts/:name/edit': AccountEdit, '/coverage': Coverage, '/hosts/new': HostEdit, '/hosts/:name': HostEdit, '/hosts/:name/finding': Finding, '/jobs': Jobs, '/jobs/new': JobEdit, '/jobs/:name': JobEdit,
-    '/runs': Runs, '/runs/:id': Run, '/bundles': Bundles, '/bundles/:id': Bundle,
-    '/restores/:id': Restore, '/stores': Stores, '/stores/new': StoreEdit, '/stores/:name': StoreEdit,
-    '/reports': Reports, '/reports/:id': Report, '/settings': Settings, '*': NotThere,
+    '/': Overview,
+    '/accounts': Accounts,
+    '/accounts/new': AccountEdit,
+    '/accounts/:name': Account,
+    '/accounts/:name/edit': AccountEdit,
+    '/coverage': Coverage,
+    '/hosts/new': HostEdit,
+    '/hosts/:name': HostEdit,
+    '/hosts/:name/finding': Finding,
+    '/jobs': Jobs,
+    '/jobs/new': JobEdit,
+    '/jobs/:name': JobEdit,
+    '/runs': Runs,
+    '/runs/:id': Run,
+    '/bundles': Bundles,
+    '/bundles/:id': Bundle,
+    '/restores/:id': Restore,
+    '/stores': Stores,
+    '/stores/new': StoreEdit,
+    '/stores/:name': StoreEdit,
+    '/reports': Reports,
+    '/reports/:id': Report,
+    '/settings': Settings,
+    '*': NotThere,
   };
   const places = [
-    ['/', 'Overview'], ['/accounts', 'Accounts'], ['/jobs', 'Jobs'], ['/runs', 'Runs'], ['/bundles', 'Bundles'],
-    ['/stores', 'Stores'], ['/reports', 'Reports'], ['/settings', 'Settings'],
+    ['/', 'Overview'],
+    ['/accounts', 'Accounts'],
+    ['/jobs', 'Jobs'],
+    ['/runs', 'Runs'],
+    ['/bundles', 'Bundles'],
+    ['/stores', 'Stores'],
+    ['/reports', 'Reports'],
+    ['/settings', 'Settings'],
   ];
   // Hosts and coverage belong to what exists.
   const belongs: Record<string, string[]> = { '/accounts': ['/accounts', '/hosts', '/coverage'] };
-  const here = (path: string) => (path === '/' ? router.location === '/' : (belongs[path] ?? [path]).some((p) => (router.location ?? '').startsWith(p)));
+  const here = (path: string) =>
+    path === '/'
+      ? router.location === '/'
+      : (belongs[path] ?? [path]).some((p) => (router.location ?? '').startsWith(p));
   door.look();
-  $effect(() => { if (door.who && !door.who.must_change) live.open(); else live.close(); });
+  $effect(() => {
+    if (door.who && !door.who.must_change) live.open();
+    else live.close();
+  });
   $effect(() => {
     const place = places.find(([path]) => here(path))?.[1] ?? '';
     document.title = place ? `${place} · Fasciculus` : 'Fasciculus';
   });
-  async function signOut() { await call('DELETE', '/session').catch(() => {}); door.who = null; }
+  async function signOut() {
+    await call('DELETE', '/session').catch(() => {});
+    door.who = null;
+  }
 </script>
 
 {#if !door.known}
@@ -54,24 +88,50 @@
 {:else if !door.who || door.who.must_change}
   <SignIn />
 {:else}
-  <a href="#content" class="sr-only focus:not-sr-only" onclick={(e) => { e.preventDefault(); document.getElementById('content')?.focus(); }}>Skip to the page</a>
+  <a
+    href="#content"
+    class="sr-only focus:not-sr-only"
+    onclick={(e) => {
+      e.preventDefault();
+      document.getElementById('content')?.focus();
+    }}>Skip to the page</a
+  >
   <header class="border-b border-rule bg-sheet">
     <div class="mx-auto flex max-w-screen-2xl flex-wrap items-center gap-x-5 gap-y-1 px-4 py-2">
-      <a href="#/" class="flex items-center gap-2 text-lg font-bold"><img src="/mark.svg" alt="" class="h-7" />Fasciculus</a>
-      <nav aria-label="Pages" class="order-last flex w-full gap-1 overflow-x-auto lg:order-none lg:w-auto">
+      <a href="#/" class="flex items-center gap-2 text-lg font-bold"
+        ><img src="/mark.svg" alt="" class="h-7" />Fasciculus</a
+      >
+      <nav
+        aria-label="Pages"
+        class="order-last flex w-full gap-1 overflow-x-auto lg:order-none lg:w-auto"
+      >
         {#each places as [path, name] (path)}
-          <a href="#{path}" aria-current={here(path) ? 'page' : undefined}
-            class="rounded px-2.5 py-1.5 whitespace-nowrap hover:bg-gray-100 dark:hover:bg-gray-800 {here(path) ? 'font-semibold underline decoration-brick decoration-2 underline-offset-8' : ''}">{name}</a>
+          <a
+            href="#{path}"
+            aria-current={here(path) ? 'page' : undefined}
+            class="rounded px-2.5 py-1.5 whitespace-nowrap hover:bg-gray-100 dark:hover:bg-gray-800 {here(
+              path,
+            )
+              ? 'font-semibold underline decoration-brick decoration-2 underline-offset-8'
+              : ''}">{name}</a
+          >
         {/each}
       </nav>
       <div class="ml-auto flex items-center gap-3">
         <SearchBox />
-        <Button size="xs" color="alternative" onclick={signOut} title="Signed in as {door.who.name}">Sign out</Button>
+        <Button size="xs" color="alternative" onclick={signOut} title="Signed in as {door.who.name}"
+          >Sign out</Button
+        >
       </div>
     </div>
     {#if !live.connected}
-      <div role="status" class="bg-amber-soft px-4 py-1 text-center text-amber-ink">▲ The connection to the service is lost. What you see may be old; it is taken up again by itself.</div>
+      <div role="status" class="bg-amber-soft px-4 py-1 text-center text-amber-ink">
+        ▲ The connection to the service is lost. What you see may be old; it is taken up again by
+        itself.
+      </div>
     {/if}
   </header>
-  <main id="content" tabindex="-1" class="mx-auto max-w-screen-2xl px-4 py-5 outline-none"><Router {routes} /></main>
+  <main id="content" tabindex="-1" class="mx-auto max-w-screen-2xl px-4 py-5 outline-none">
+    <Router {routes} />
+  </main>
 {/if}

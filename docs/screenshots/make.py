@@ -26,13 +26,22 @@ HERE = Path(__file__).parent
 SIZE = {"width": 1280, "height": 800}
 FLAGS = ["--no-sandbox", "--disable-gpu", "--disable-background-networking", "--no-first-run"]
 PAGES = {
-    "overview": "/", "accounts": "/accounts", "account": "/accounts/bitternpress", "job": "/jobs/nightly",
-    "run": "/runs/{run}", "changes": "/bundles/{bundle}?view=changes", "store": "/stores/boathouse",
-    "bundle": "/bundles/{bundle}?folder=sites%2Fbitternpress.example", "stores": "/stores",
-    "host": "/hosts/reed-1", "coverage": "/coverage?sort=state", "finding": "/hosts/reed-1/finding",
+    "overview": "/",
+    "accounts": "/accounts",
+    "account": "/accounts/bitternpress",
+    "job": "/jobs/nightly",
+    "run": "/runs/{run}",
+    "changes": "/bundles/{bundle}?view=changes",
+    "store": "/stores/boathouse",
+    "bundle": "/bundles/{bundle}?folder=sites%2Fbitternpress.example",
+    "stores": "/stores",
+    "host": "/hosts/reed-1",
+    "coverage": "/coverage?sort=state",
+    "finding": "/hosts/reed-1/finding",
 }
 COMMANDS = {
-    "cli-start": ["start", "nightly", "--wait"], "cli-status": ["status"],
+    "cli-start": ["start", "nightly", "--wait"],
+    "cli-status": ["status"],
     "cli-bundle": ["bundles", "show", "{bundle}"],
     "cli-verify": ["stores", "verify", "boathouse", "--deep"],
     "cli-preview": ["jobs", "preview", "nightly", "bitternpress"],
@@ -50,18 +59,27 @@ def main() -> None:
                 run = client.start("nightly").wait().id
                 bundle = client.bundles_list(subject="bitternpress", job="nightly").items[0].id
                 with sync_playwright() as playwright:
-                    browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=FLAGS)
+                    browser = playwright.chromium.launch(
+                        executable_path="/usr/bin/chromium", args=FLAGS
+                    )
                     for name, words in COMMANDS.items():
-                        terminal(browser, demo, name, [word.format(bundle=bundle) for word in words])
+                        terminal(
+                            browser, demo, name, [word.format(bundle=bundle) for word in words]
+                        )
                     # One account without its home, so that the report has trouble to tell.
-                    client.accounts_add(Account(name="mossgate", host="reed-1", home=f"{folder}/reed-1/home/mossgate"))
+                    client.accounts_add(
+                        Account(
+                            name="mossgate", host="reed-1", home=f"{folder}/reed-1/home/mossgate"
+                        )
+                    )
                     client.start("nightly").wait()
                     # And two that the host's rules will find.
                     for name in ("wickerwork", "heronwatch"):
                         root = Path(folder) / f"reed-1/home/{name}/public"
                         root.mkdir(parents=True)
                         (Path(folder) / f"reed-1/etc/nginx/{name}.conf").write_text(
-                            f"server {{ server_name {name}.example; root {root}; }}\n")
+                            f"server {{ server_name {name}.example; root {root}; }}\n"
+                        )
                     spoil(client, Path(folder) / "boathouse")
                     pages(browser, demo, client, run, bundle)
                     browser.close()
@@ -71,7 +89,9 @@ def main() -> None:
 
 def spoil(client: Client, store: Path) -> None:
     """Flip a bit in a piece, and have it found."""
-    piece = max(store.rglob("accounts/millpond/pieces/*files*"), key=lambda path: path.stat().st_size)
+    piece = max(
+        store.rglob("accounts/millpond/pieces/*files*"), key=lambda path: path.stat().st_size
+    )
     data = bytearray(piece.read_bytes())
     data[len(data) // 2] ^= 1
     piece.write_bytes(data)
@@ -93,8 +113,10 @@ def pages(browser: Browser, demo: Demo, client: Client, run: int, bundle: int) -
         page.wait_for_timeout(1200)
         page.screenshot(path=HERE / f"{name}.png")
     reports = client.reports_list().items
-    for name, found in (("report-mail", next(row for row in reports if row.run)),
-                        ("damage-mail", next(row for row in reports if not row.run))):
+    for name, found in (
+        ("report-mail", next(row for row in reports if row.run)),
+        ("damage-mail", next(row for row in reports if not row.run)),
+    ):
         page.set_content(client.reports_show(found.id).html)
         page.screenshot(path=HERE / f"{name}.png")
 
@@ -102,10 +124,18 @@ def pages(browser: Browser, demo: Demo, client: Client, run: int, bundle: int) -
 def terminal(browser: Browser, demo: Demo, name: str, words: list[str]) -> None:
     """What a command shows in a terminal of 100 columns, drawn with its colours."""
     controller, end = pty.openpty()
-    environment = {**os.environ, "FASCICULUS_URL": demo.url, "FASCICULUS_TOKEN": demo.kept.token,
-                   "TERM": "xterm-256color", "COLUMNS": "100", "LINES": "40"}
+    environment = {
+        **os.environ,
+        "FASCICULUS_URL": demo.url,
+        "FASCICULUS_TOKEN": demo.kept.token,
+        "TERM": "xterm-256color",
+        "COLUMNS": "100",
+        "LINES": "40",
+    }
     program = Path(sys.executable).with_name("fasciculus")
-    process = subprocess.Popen([str(program), *words], env=environment, stdin=end, stdout=end, stderr=end)
+    process = subprocess.Popen(
+        [str(program), *words], env=environment, stdin=end, stdout=end, stderr=end
+    )
     os.close(end)
     shown = b""
     while True:
@@ -121,7 +151,9 @@ def terminal(browser: Browser, demo: Demo, name: str, words: list[str]) -> None:
     console.print(Text(f"$ fasciculus {' '.join(words)}", style="bold"))
     console.print(Text.from_ansi(final(shown.decode())))
     page = browser.new_context(viewport=SIZE).new_page()
-    page.set_content(f"<body style='margin:0;background:#1b1814'>{console.export_svg(title='fasciculus')}</body>")
+    page.set_content(
+        f"<body style='margin:0;background:#1b1814'>{console.export_svg(title='fasciculus')}</body>"
+    )
     page.screenshot(path=HERE / f"{name}.png", clip={"x": 0, "y": 0, "width": 1230, "height": 560})
 
 

@@ -77,12 +77,16 @@ def _typed(name: str, value: Any, default: Any, source: str) -> Any:
         if isinstance(default, bool):
             if isinstance(value, bool):
                 return value
-            return {"true": True, "1": True, "yes": True,
-                    "false": False, "0": False, "no": False}[str(value).lower()]
+            return {"true": True, "1": True, "yes": True, "false": False, "0": False, "no": False}[
+                str(value).lower()
+            ]
         return type(default)(value)
     except (ValueError, KeyError) as error:
-        raise BadSetting(f"{name} in {source} cannot be “{value}”.",
-                         f"It is for example “{default}”.", field=name) from error
+        raise BadSetting(
+            f"{name} in {source} cannot be “{value}”.",
+            f"It is for example “{default}”.",
+            field=name,
+        ) from error
 
 
 def home_of(environment: Mapping[str, str]) -> Path:
@@ -106,8 +110,11 @@ def load(environment: Mapping[str, str] = os.environ) -> Config:
             raise BadSetting(f"{path} cannot be read: {error}.", "Correct that line.") from error
         strange = sorted(set(document) - set(_KEYS))
         if strange:
-            raise BadSetting(f"{path} sets “{strange[0]}”, which is not a setting.",
-                             f"Settings: {', '.join(_KEYS)}.", field=strange[0])
+            raise BadSetting(
+                f"{path} sets “{strange[0]}”, which is not a setting.",
+                f"Settings: {', '.join(_KEYS)}.",
+                field=strange[0],
+            )
     values: dict[str, Any] = {}
     sources = {"home": "FASCICULUS_HOME" if environment.get("FASCICULUS_HOME") else "default"}
     for name, key in _KEYS.items():

@@ -60,17 +60,22 @@ def load_key(text: str, passphrase: str | None) -> paramiko.PKey:
         try:
             return kind.from_private_key(io.StringIO(text), password=passphrase or None)
         except paramiko.PasswordRequiredException as error:
-            raise BadSetting("The private key is locked.", "Give its passphrase.",
-                             field="passphrase") from error
+            raise BadSetting(
+                "The private key is locked.", "Give its passphrase.", field="passphrase"
+            ) from error
         except (paramiko.SSHException, ValueError, IndexError):
             continue
-    raise BadSetting("The private key cannot be read.",
-                     "Give an Ed25519, ECDSA or RSA key in OpenSSH form, and the right passphrase.",
-                     field="private_key")
+    raise BadSetting(
+        "The private key cannot be read.",
+        "Give an Ed25519, ECDSA or RSA key in OpenSSH form, and the right passphrase.",
+        field="private_key",
+    )
 
 
 class _Transport(paramiko.Transport):
-    """A transport that can also open a channel to a socket's path (OpenSSH PROTOCOL, section 2.4)."""
+    """A transport that can also open a channel to a socket's path (OpenSSH PROTOCOL, section
+    2.4).
+    """
 
     _socket_path: str | None = None
     _opening = threading.Lock()
@@ -117,6 +122,7 @@ class SftpClient(paramiko.SFTPClient):
         return answer.get_string() if answer.get_int() == 1 else b""
 
     if TYPE_CHECKING:
+
         def _request(self, kind: Any, *arg: Any) -> Any: ...
 
 
@@ -146,14 +152,19 @@ class SshLink:
         try:
             link = socket.create_connection((self.spec.address, self.spec.port), timeout=TIMEOUT)
         except socket.gaierror as error:
-            raise Lost(f"The name {self.spec.address} does not resolve.", "Correct the address.") from error
+            raise Lost(
+                f"The name {self.spec.address} does not resolve.", "Correct the address."
+            ) from error
         except OSError as error:
-            raise Lost(f"Nothing answers at {where} ({error.strerror or error}).",
-                       "Is the server running, the port right, the firewall open?") from error
+            raise Lost(
+                f"Nothing answers at {where} ({error.strerror or error}).",
+                "Is the server running, the port right, the firewall open?",
+            ) from error
         yield Step("connect", True, f"{where} answers.")
         try:
             transport = self._transport = _Transport(link, default_window_size=WINDOW)
-            # One that seals and signs in one pass: twice as fast here as a cipher and a digest side by side.
+            # One that seals and signs in one pass: twice as fast here as a cipher and a digest side
+            # by side.
             options = transport.get_security_options()
             options.ciphers = sorted(options.ciphers, key=lambda name: "gcm" not in name)
             transport.banner_timeout = transport.auth_timeout = TIMEOUT
@@ -176,33 +187,43 @@ class SshLink:
             client.get_channel().settimeout(timeout)  # type: ignore[union-attr]
             return client
         except (paramiko.SSHException, OSError, EOFError) as error:
-            raise Lost(f"{self.spec.where} gives no SFTP session: {error or 'no answer'}.",
-                       "Is its SFTP subsystem switched on?") from error
+            raise Lost(
+                f"{self.spec.where} gives no SFTP session: {error or 'no answer'}.",
+                "Is its SFTP subsystem switched on?",
+            ) from error
 
     def _check_key(self) -> None:
         if not self.spec.host_key:
             raise BadSetting(
                 f"The server's host key is {self.seen_key}, and none is accepted yet.",
                 "Compare it with what the server's administrator tells you, then give it as the "
-                "host key.", field="host_key")
+                "host key.",
+                field="host_key",
+            )
         if self.spec.host_key != self.seen_key:
             raise Unreachable(
                 f"The server's host key is {self.seen_key}, but {self.spec.host_key} was accepted.",
                 "Ask its administrator whether the key was changed on purpose; if not, somebody "
-                "stands in between.", field="host_key")
+                "stands in between.",
+                field="host_key",
+            )
 
     def _sign_in(self, transport: paramiko.Transport) -> None:
         secrets, user = self.spec.secrets, self.spec.user
         what = "key" if secrets.get("private_key") else "password"
         try:
             if what == "key":
-                transport.auth_publickey(user, load_key(secrets["private_key"], secrets.get("passphrase")))
+                transport.auth_publickey(
+                    user, load_key(secrets["private_key"], secrets.get("passphrase"))
+                )
             else:
                 transport.auth_password(user, secrets.get("password", ""))
         except paramiko.AuthenticationException as error:
-            raise Unreachable(f"{self.spec.address} does not accept the {what} of user “{user}”.",
-                              f"Give the right user and {what} in {self.spec.settings}.",
-                              field=what) from error
+            raise Unreachable(
+                f"{self.spec.address} does not accept the {what} of user “{user}”.",
+                f"Give the right user and {what} in {self.spec.settings}.",
+                field=what,
+            ) from error
 
     def close(self) -> None:
         if self._transport is not None:
@@ -213,5 +234,7 @@ class SshLink:
 
 def broke_off(where: str, error: Exception) -> Lost:
     """What to say when an SSH connection ends before its time."""
-    return Lost(f"The SSH connection to {where} broke off: {error or 'no answer'}.",
-                "Is this an SSH server with SFTP?")
+    return Lost(
+        f"The SSH connection to {where} broke off: {error or 'no answer'}.",
+        "Is this an SSH server with SFTP?",
+    )

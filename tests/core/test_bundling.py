@@ -14,7 +14,13 @@ from running import awkward_tree, picture
 from fasciculus.core.bundling import names
 from fasciculus.core.bundling.entry import Entry, Part, order
 from fasciculus.core.bundling.frames import codec
-from fasciculus.core.bundling.listing import ListingWriter, children, from_line, read_listing, to_line
+from fasciculus.core.bundling.listing import (
+    ListingWriter,
+    children,
+    from_line,
+    read_listing,
+    to_line,
+)
 from fasciculus.core.bundling.manifest import Manifest, PieceRecord, parse_manifest
 from fasciculus.core.bundling.packing import Packer
 from fasciculus.core.bundling.reading import BundleReader, only
@@ -48,13 +54,23 @@ class Folder:
         return file if length is None else io.BytesIO(file.read(length))
 
 
-def pack(tree: Path, folder: Folder, *, packing="zstd", piece_size=64 * MIB, frame_size=8 * MIB, warn=None):
+def pack(
+    tree: Path,
+    folder: Folder,
+    *,
+    packing="zstd",
+    piece_size=64 * MIB,
+    frame_size=8 * MIB,
+    warn=None,
+):
     """A full bundle of a tree's files; gives pieces and listing."""
     warnings: list[str] = []
     warn = warn or warnings.append
     raw = io.BytesIO()
     listing = ListingWriter(raw)
-    packer = Packer(BUNDLE, codec(packing), folder, listing, piece_size=piece_size, frame_size=frame_size)
+    packer = Packer(
+        BUNDLE, codec(packing), folder, listing, piece_size=piece_size, frame_size=frame_size
+    )
     firsts: dict[bytes, Entry] = {}
     for entry in scan(os.fsencode(tree), warn=warn):
         path = os.fsencode(tree) + b"/" + entry.path
@@ -74,8 +90,6 @@ def pack(tree: Path, folder: Folder, *, packing="zstd", piece_size=64 * MIB, fra
     pieces = packer.finish()
     listing.close()
     return pieces, raw.getvalue()
-
-
 
 
 def reassemble(folder: Path) -> None:
@@ -124,7 +138,8 @@ def test_tar_alone_unpacks_the_whole(tmp_path, packing, flag, piece_size, frame_
             capture_output=True,
         )
     reassemble(target)
-    # A folder that plain tar enters again with the next piece gets a new time; all else is as it was.
+    # A folder that plain tar enters again with the next piece gets a new time; all else is as it
+    # was.
     where = os.fsencode(target) + b"/files"
     wanted, found = picture(tree), picture(where)
     if len(pieces) == 1:
@@ -136,7 +151,9 @@ def test_tar_alone_unpacks_the_whole(tmp_path, packing, flag, piece_size, frame_
         times = {k: v[4] for k, v in wanted.items() if v[5] is not None}
         assert {k: found[k][4] for k in times} == times
     sums = "".join(f"{p.sha256}  {p.name}\n" for p in pieces)
-    subprocess.run(["sha256sum", "--quiet", "-c"], input=sums, text=True, check=True, cwd=folder.pieces)
+    subprocess.run(
+        ["sha256sum", "--quiet", "-c"], input=sums, text=True, check=True, cwd=folder.pieces
+    )
 
 
 @pytest.mark.parametrize("packing", ["zstd", "gzip", "none"])
@@ -208,7 +225,9 @@ def test_what_changes_while_it_is_read_is_said(tmp_path):
     packer.add_stream(grown, io.BytesIO(b"y" * 1000), warnings.append)
     pieces = packer.finish()
     listing.close()
-    assert "log: became shorter" in warnings[0] and "torn: could not be read to its end" in warnings[1]
+    assert (
+        "log: became shorter" in warnings[0] and "torn: could not be read to its end" in warnings[1]
+    )
     shown = subprocess.run(
         ["tar", "--zstd", "-tvf", str(folder.pieces / pieces[0].name)],
         check=True,
@@ -226,7 +245,9 @@ def test_a_full_spool_ends_the_packing(tmp_path):
         def put(self, path, record):
             raise OSError(28, "No space left on device")
 
-    packer = Packer(BUNDLE, codec("none"), Full(tmp_path), ListingWriter(io.BytesIO()), piece_size=MIB)
+    packer = Packer(
+        BUNDLE, codec("none"), Full(tmp_path), ListingWriter(io.BytesIO()), piece_size=MIB
+    )
     with pytest.raises(OSError, match="No space left"):
         for number in range(500):
             packer.add(Entry("files", b"%03d" % number), bytes(100_000))
@@ -309,7 +330,10 @@ def test_children_of_a_folder(tmp_path):
     entries = list(scan(os.fsencode(tree)))
     rows = [(e.text, e.type, files) for e, files, _ in children(iter(entries), "files", b"")]
     assert rows == [("a", "dir", 2), ("a.txt", "file", 1), ("e", "dir", 1)]
-    assert [(e.text, n) for e, n, _ in children(iter(entries), "files", b"a")] == [("a/b", 1), ("a/d.txt", 1)]
+    assert [(e.text, n) for e, n, _ in children(iter(entries), "files", b"a")] == [
+        ("a/b", 1),
+        ("a/d.txt", 1),
+    ]
     assert [e.text for e in only(entries, [b"a/b"])] == ["a/b", "a/b/c.txt"]
 
 
@@ -338,7 +362,12 @@ def test_names_are_safe_and_sort_by_time():
     moment = datetime(2026, 11, 24, 2, 15, tzinfo=UTC)
     first = names.bundle_name(moment, "nightly")
     assert first == BUNDLE and names.bundle_name(moment, "nightly", {first}) == BUNDLE + ".2"
-    assert names.moment_of(BUNDLE) == moment < names.moment_of(BUNDLE + ".2") < names.moment_of(BUNDLE + ".10")
+    assert (
+        names.moment_of(BUNDLE)
+        == moment
+        < names.moment_of(BUNDLE + ".2")
+        < names.moment_of(BUNDLE + ".10")
+    )
     later = names.bundle_name(moment, "nightly", {BUNDLE + ".2", BUNDLE + ".9", BUNDLE + "-two.99"})
     assert later == BUNDLE + ".10", "never one that is free again, since it would count as older"
     for bad in ("", "../x", "A", "a/b", "-a", "a b", "x" * 65, "a..b"):

@@ -1,6 +1,5 @@
 """Two listings side by side: what differs, whatever the trees."""
 
-
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
@@ -13,7 +12,12 @@ from fasciculus.core.bundling.names import is_listing, next_listing
 from fasciculus.core.errors import Damaged
 
 PATHS = st.sampled_from([b"a", b"a.b", b"b", b"b/c", b"b/c/d", b"b-c", b"b/\xff", b"e", b"e/f"])
-STATES = st.tuples(st.sampled_from([FILE, DIR, SYMLINK]), st.integers(0, 2), st.sampled_from([0o600, 0o644]), st.integers(0, 3))
+STATES = st.tuples(
+    st.sampled_from([FILE, DIR, SYMLINK]),
+    st.integers(0, 2),
+    st.sampled_from([0o600, 0o644]),
+    st.integers(0, 3),
+)
 TREES = st.dictionaries(PATHS, STATES, max_size=9)
 
 
@@ -44,26 +48,50 @@ def test_differences_are_those_of_the_trees(kind, before, after):
         contents = old[0] != new[0] or (new[0] != DIR and old[1] != new[1])
         rights = old[2] != new[2]
         assert (row.what if row else "") == " and ".join(
-            word for word, is_so in (("contents", contents), ("rights", rights)) if is_so), "times alone are no change"
+            word for word, is_so in (("contents", contents), ("rights", rights)) if is_so
+        ), "times alone are no change"
     assert not found
-    size = {tree: sum(s[1] * 10 for s in (before, after)[tree].values() if s[0] == FILE) for tree in (0, 1)}
+    size = {
+        tree: sum(s[1] * 10 for s in (before, after)[tree].values() if s[0] == FILE)
+        for tree in (0, 1)
+    }
     counts = count(lines(before, kind), lines(after, kind, "q"))
     assert counts.grew == size[1] - size[0]
 
 
 def test_who_owns_a_member_of_a_dump_does_not_matter():
-    old, new = (Entry("databases", b"mariadb/shop/1", size=3, digest="a" * 64, uid=uid) for uid in (0, 33))
+    old, new = (
+        Entry("databases", b"mariadb/shop/1", size=3, digest="a" * 64, uid=uid) for uid in (0, 33)
+    )
     assert count([to_line(old).strip()], [to_line(new).strip()]) == Counts()
     link = Entry("files", b"z", size=9, digest="b" * 64, link=b"a")
-    assert list(differences([], [to_line(link).strip()])) == [Difference("files", b"z", FILE, "new")], "no bytes of its own"
+    assert list(differences([], [to_line(link).strip()])) == [
+        Difference("files", b"z", FILE, "new")
+    ], "no bytes of its own"
 
 
 def test_a_manifest_never_leads_out_of_its_folders():
-    good = Manifest("n", "account", "millpond", "j", "1", "h", "2026-11-24T02:15:00+00:00", pieces=[PieceRecord("p", 1, "s")],
-                    listing=next_listing("listing.jsonl.zst"))
+    good = Manifest(
+        "n",
+        "account",
+        "millpond",
+        "j",
+        "1",
+        "h",
+        "2026-11-24T02:15:00+00:00",
+        pieces=[PieceRecord("p", 1, "s")],
+        listing=next_listing("listing.jsonl.zst"),
+    )
     assert parse_manifest(good.to_json()).listing == "listing-2.jsonl.zst"
-    assert next_listing("listing-9.jsonl.zst") == "listing-10.jsonl.zst" and not is_listing("../listing.jsonl.zst")
-    for field, value in (("listing", "../../x.zst"), ("pieces", [PieceRecord("../../../x", 1, "s")])):
-        bad = Manifest(**{**{name: getattr(good, name) for name in good.__struct_fields__}, field: value})
+    assert next_listing("listing-9.jsonl.zst") == "listing-10.jsonl.zst" and not is_listing(
+        "../listing.jsonl.zst"
+    )
+    for field, value in (
+        ("listing", "../../x.zst"),
+        ("pieces", [PieceRecord("../../../x", 1, "s")]),
+    ):
+        bad = Manifest(
+            **{**{name: getattr(good, name) for name in good.__struct_fields__}, field: value}
+        )
         with pytest.raises(Damaged, match="outside"):
             parse_manifest(bad.to_json())

@@ -33,7 +33,9 @@ def kept(root: Path, rules: FileRules) -> set[str]:
     return {entry.text for entry in scan(os.fsencode(root), chosen=chosen) if entry.type == "file"}
 
 
-@settings(max_examples=120, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
+@settings(
+    max_examples=120, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture]
+)
 @given(PATHS, st.lists(pattern(), min_size=1, max_size=4))
 def test_excludes_mean_what_they_mean_to_git(tmp_path_factory, paths, lines):
     root = tmp_path_factory.mktemp("tree")
@@ -46,7 +48,16 @@ def test_excludes_mean_what_they_mean_to_git(tmp_path_factory, paths, lines):
     subprocess.run(["git", "init", "-q", str(root)], check=True)
     (root / ".git/info/exclude").write_text("\n".join(lines) + "\n")
     listed = subprocess.run(
-        ["git", "-C", str(root), "-c", "core.quotePath=off", "ls-files", "--others", "--exclude-standard"],
+        [
+            "git",
+            "-C",
+            str(root),
+            "-c",
+            "core.quotePath=off",
+            "ls-files",
+            "--others",
+            "--exclude-standard",
+        ],
         check=True,
         capture_output=True,
         text=True,
@@ -58,15 +69,23 @@ def judged(rules: FileRules, *paths: str, size: int = 10, age_days: int = 0) -> 
     chooser = Chooser(rules, 400 * 86_400 * 10**9)
     mtime = (400 - age_days) * 86_400 * 10**9
     return [
-        chooser.judge(p.rstrip("/").encode(), p.endswith("/"), not p.endswith("/"), size, mtime) for p in paths
+        chooser.judge(p.rstrip("/").encode(), p.endswith("/"), not p.endswith("/"), size, mtime)
+        for p in paths
     ]
 
 
 def test_ready_sets_keep_the_folders_themselves():
     rules = FileRules(sets=tuple(READY_SETS))
-    assert judged(rules, "site/", "site/cache/", "site/cache/x", "site/logs/", "site/logs/old/", "a.log") == [
-        "", "", "**/cache/**", "", "**/logs/**", "*.log",
-    ]  # fmt: skip
+    assert judged(
+        rules, "site/", "site/cache/", "site/cache/x", "site/logs/", "site/logs/old/", "a.log"
+    ) == [
+        "",
+        "",
+        "**/cache/**",
+        "",
+        "**/logs/**",
+        "*.log",
+    ]
     assert judged(rules, "node_modules/", "catalogue/", "cachet") == ["node_modules/", "", ""]
 
 
@@ -80,8 +99,12 @@ def test_limits_of_size_and_age_are_for_files():
 def test_includes_keep_the_folders_on_the_way():
     rules = FileRules(includes=("/public/", "*.sql"), excludes=("tmp/",))
     assert judged(rules, "public/", "public/deep/x", "other/", "other/a.sql", "other/b") == [
-        "", "", ON_THE_WAY, "", "not included",
-    ]  # fmt: skip
+        "",
+        "",
+        ON_THE_WAY,
+        "",
+        "not included",
+    ]
     assert judged(rules, "public/", "public/tmp/") == ["", "tmp/"]
 
 
@@ -111,7 +134,8 @@ def test_one_file_system_stops_at_a_mount(tmp_path, monkeypatch):
     monkeypatch.setattr("fasciculus.core.bundling.scan.os.lstat", other_device)
     left = []
     chosen = Chosen(
-        chooser=Chooser(FileRules(one_file_system=True), 0), on_left_out=lambda p, s, rule: left.append((p, rule))
+        chooser=Chooser(FileRules(one_file_system=True), 0),
+        on_left_out=lambda p, s, rule: left.append((p, rule)),
     )
     assert [entry.path for entry in scan(os.fsencode(tmp_path), chosen=chosen)] == [b"", b"mounted"]
     assert left == [(b"mounted", "on another file system")]

@@ -9,7 +9,14 @@ from fasciculus.core.defining import changed_fields, from_text, to_text
 from fasciculus.core.dumping.rules import DatabaseRules
 from fasciculus.core.errors import BadSetting
 from fasciculus.core.filtering import Chooser, FileRules
-from fasciculus.core.finding.accounts import Facts, FoundAccount, FoundDatabase, assemble, difference, rule_pattern
+from fasciculus.core.finding.accounts import (
+    Facts,
+    FoundAccount,
+    FoundDatabase,
+    assemble,
+    difference,
+    rule_pattern,
+)
 from fasciculus.core.finding.webconf import VirtualHost, apache_hosts, nginx_hosts
 from fasciculus.core.surveying import Surveyor
 
@@ -64,16 +71,22 @@ def test_names_and_roots_out_of_web_servers_configuration():
 def test_accounts_are_put_together_from_what_was_read():
     facts = Facts(
         folders=[
-            "/home/mill", "/home/mill_pond", "/home/lost+found", "/home/mill/sites/mill.example",
-            "/home/mill/sites/README", "/elsewhere/x",
+            "/home/mill",
+            "/home/mill_pond",
+            "/home/lost+found",
+            "/home/mill/sites/mill.example",
+            "/home/mill/sites/README",
+            "/elsewhere/x",
         ],
         virtual_hosts=[VirtualHost(("pond.example", "www.pond.example"), "/home/mill_pond/public")],
         databases=["mill_shop", "mill_pond_shop", "mill", "other_db", "granted"],
         grants={"mill": {"granted", "not_there"}, "stranger": {"other_db"}},
         mail_domains=["mill.example", "pond.example", "nobody.example"],
         sqlite=["/home/mill_pond/public/data/site.db", "/srv/x.db"],
-    )  # fmt: skip
-    found = assemble(facts, ["/home/{account}"], ["/home/{account}/sites/{site}"], "{account}_", True, ["root"])
+    )
+    found = assemble(
+        facts, ["/home/{account}"], ["/home/{account}/sites/{site}"], "{account}_", True, ["root"]
+    )
     assert [a.name for a in found] == ["mill", "mill_pond"], "lost+found is no name"
     mill, pond = found
     assert mill.sites == {"mill.example": "/home/mill/sites/mill.example"}
@@ -84,10 +97,14 @@ def test_accounts_are_put_together_from_what_was_read():
         ("public/data/site.db", "sqlite", "pond.example"),
     }
     assert mill.mail_domains == {"mill.example"} and pond.mail_domains == {"pond.example"}
-    assert [a.name for a in assemble(facts, ["/home/{account}"], [], "", False, ["mill"])] == ["mill_pond"]
+    assert [a.name for a in assemble(facts, ["/home/{account}"], [], "", False, ["mill"])] == [
+        "mill_pond"
+    ]
 
 
-@pytest.mark.parametrize("rule", ["home/{account}", "/home/x", "/home/{user}", "/{account}/{account}"])
+@pytest.mark.parametrize(
+    "rule", ["home/{account}", "/home/x", "/home/{user}", "/{account}/{account}"]
+)
 def test_a_rule_that_is_none_is_refused(rule):
     with pytest.raises(BadSetting):
         rule_pattern(rule)
@@ -95,7 +112,13 @@ def test_a_rule_that_is_none_is_refused(rule):
 
 def test_the_difference_is_said_in_words():
     before = [
-        FoundAccount("a", "/home/a", {"a.example": "/home/a/x", "old.example": "/home/a/o"}, set(), {"a.example"}),
+        FoundAccount(
+            "a",
+            "/home/a",
+            {"a.example": "/home/a/x", "old.example": "/home/a/o"},
+            set(),
+            {"a.example"},
+        ),
         FoundAccount("b", "/home/b"),
         FoundAccount("same", "/home/same", {}, {FoundDatabase("sqlite", "mine", "x.db")}),
     ]
@@ -125,35 +148,85 @@ NOW = datetime(2026, 11, 24, 12, tzinfo=UTC)
 DAY = timedelta(days=1)
 
 
-def job(name, subjects="accounts", covers=("millpond",), contents=("files", "databases", "mail"), **databases):
-    return Protector(name, subjects, frozenset(covers), frozenset(contents), DatabaseRules(**databases), DAY)
+def job(
+    name,
+    subjects="accounts",
+    covers=("millpond",),
+    contents=("files", "databases", "mail"),
+    **databases,
+):
+    return Protector(
+        name, subjects, frozenset(covers), frozenset(contents), DatabaseRules(**databases), DAY
+    )
 
 
 @pytest.mark.parametrize(
     ("thing", "jobs", "newest", "state"),
     [
         (Thing("site", "m.example", "millpond", "reed-1"), [], {}, "bare"),
-        (Thing("site", "m.example", "millpond", "reed-1"), [job("db", contents=("databases",))], {}, "bare"),
+        (
+            Thing("site", "m.example", "millpond", "reed-1"),
+            [job("db", contents=("databases",))],
+            {},
+            "bare",
+        ),
         (Thing("site", "m.example", "millpond", "reed-1"), [job("n")], {}, "never"),
-        (Thing("site", "m.example", "millpond", "reed-1"), [job("n")], {("account", "millpond", "n"): 20}, "protected"),
-        (Thing("site", "m.example", "millpond", "reed-1"), [job("n")], {("account", "millpond", "n"): 25}, "late"),
+        (
+            Thing("site", "m.example", "millpond", "reed-1"),
+            [job("n")],
+            {("account", "millpond", "n"): 20},
+            "protected",
+        ),
+        (
+            Thing("site", "m.example", "millpond", "reed-1"),
+            [job("n")],
+            {("account", "millpond", "n"): 25},
+            "late",
+        ),
         (
             Thing("site", "m.example", "millpond", "reed-1"),
             [job("n"), job("s", "sites", ("m.example",))],
             {("account", "millpond", "n"): 25, ("site", "m.example", "s"): 2},
             "protected",
         ),
-        (Thing("database", "shop", "millpond", "reed-1", "mariadb"), [job("n", without=("shop",))], {}, "bare"),
-        (Thing("database", "shop", "millpond", "reed-1", "mariadb"), [job("n", structure_only=True)], {}, "bare"),
-        (Thing("database", "shop", "millpond", "reed-1", "mariadb"), [job("h", "hosts", ("reed-1",))], {}, "never"),
-        (Thing("database", "x", "millpond", "reed-1", "sqlite"), [job("h", "hosts", ("reed-1",))], {}, "bare"),
+        (
+            Thing("database", "shop", "millpond", "reed-1", "mariadb"),
+            [job("n", without=("shop",))],
+            {},
+            "bare",
+        ),
+        (
+            Thing("database", "shop", "millpond", "reed-1", "mariadb"),
+            [job("n", structure_only=True)],
+            {},
+            "bare",
+        ),
+        (
+            Thing("database", "shop", "millpond", "reed-1", "mariadb"),
+            [job("h", "hosts", ("reed-1",))],
+            {},
+            "never",
+        ),
+        (
+            Thing("database", "x", "millpond", "reed-1", "sqlite"),
+            [job("h", "hosts", ("reed-1",))],
+            {},
+            "bare",
+        ),
         (
             Thing("database", "x", "millpond", "reed-1", "sqlite", "m.example"),
-            [job("s", "sites", ("m.example",))], {}, "never",
+            [job("s", "sites", ("m.example",))],
+            {},
+            "never",
         ),
-        (Thing("mail domain", "m.example", "millpond", "reed-1"), [job("n", contents=("files",))], {}, "bare"),
+        (
+            Thing("mail domain", "m.example", "millpond", "reed-1"),
+            [job("n", contents=("files",))],
+            {},
+            "bare",
+        ),
     ],
-)  # fmt: skip
+)
 def test_coverage(thing, jobs, newest, state):
     moments = {}
     for (kind, subject, name), hours in newest.items():
@@ -168,11 +241,16 @@ def test_a_promise_is_the_longest_pause_and_a_quarter():
 
 
 def test_definitions_as_text_and_back():
-    tables = {"hosts": {"reed-1": {"port": 22}}, "jobs": {"nightly": {"stores": ["a"], "rules": {"sets": ["logs"]}}}}
+    tables = {
+        "hosts": {"reed-1": {"port": 22}},
+        "jobs": {"nightly": {"stores": ["a"], "rules": {"sets": ["logs"]}}},
+    }
     text = to_text(tables, {"hosts.reed-1": ["password"]})
     found = from_text(text)
     assert found.tables["hosts"] == tables["hosts"] and found.tables["jobs"] == tables["jobs"]
-    assert found.references == {"hosts.reed-1.password": {"env": "FASCICULUS_HOSTS_REED_1_PASSWORD"}}
+    assert found.references == {
+        "hosts.reed-1.password": {"env": "FASCICULUS_HOSTS_REED_1_PASSWORD"}
+    }
     for bad, said in (
         ("[hosts", "not TOML"),
         ("[tapes.x]", "no kind of thing"),
@@ -182,7 +260,11 @@ def test_definitions_as_text_and_back():
         with pytest.raises(BadSetting, match=said) as caught:
             from_text(bad)
         assert caught.value.field == "text" and "plain" not in caught.value.sentence()
-    assert changed_fields({"a": 1, "m": {"x": 1, "y": 2}}, {"m": {"x": 2, "y": 2}, "b": 3}) == ["a", "b", "m.x"]
+    assert changed_fields({"a": 1, "m": {"x": 1, "y": 2}}, {"m": {"x": 2, "y": 2}, "b": 3}) == [
+        "a",
+        "b",
+        "m.x",
+    ]
 
 
 def test_a_survey_counts_what_each_rule_saves_and_what_is_new():
@@ -190,20 +272,36 @@ def test_a_survey_counts_what_each_rule_saves_and_what_is_new():
     before = iter([(b"a/one", 10, 5), (b"a/two", 10, 5), (b"z", 1, 1)])
     surveyor = Surveyor(Chooser(rules, 0), frozenset({b"store"}), before)
     for path, is_dir, size, mtime in (
-        (b"a", True, 0, 0), (b"a/cache", True, 0, 0), (b"a/cache/x", False, 100, 0), (b"a/cache/y", True, 0, 0),
-        (b"a/cache/y/z", False, 50, 0), (b"a/one", False, 10, 5), (b"a/old.bak", False, 7, 0),
-        (b"a/two", False, 10, 6), (b"b", True, 0, 0), (b"b/c", True, 0, 0), (b"b/c/big", False, 1000, 0),
-        (b"store", True, 0, 0), (b"store/p", False, 9, 0), (b"z", False, 1, 1),
-    ):  # fmt: skip
+        (b"a", True, 0, 0),
+        (b"a/cache", True, 0, 0),
+        (b"a/cache/x", False, 100, 0),
+        (b"a/cache/y", True, 0, 0),
+        (b"a/cache/y/z", False, 50, 0),
+        (b"a/one", False, 10, 5),
+        (b"a/old.bak", False, 7, 0),
+        (b"a/two", False, 10, 6),
+        (b"b", True, 0, 0),
+        (b"b/c", True, 0, 0),
+        (b"b/c/big", False, 1000, 0),
+        (b"store", True, 0, 0),
+        (b"store/p", False, 9, 0),
+        (b"z", False, 1, 1),
+    ):
         surveyor.take(path, is_dir, not is_dir, size, mtime, 1)
     survey = surveyor.finish()
-    assert (survey.inside.entries, survey.inside.bytes) == (9, 1021), "the root counts, as in a bundle"
+    assert (survey.inside.entries, survey.inside.bytes) == (9, 1021), (
+        "the root counts, as in a bundle"
+    )
     assert (survey.new.entries, survey.new.bytes) == (2, 1010)
     saved = {rule: (amount.entries, amount.bytes) for rule, amount in survey.saved.items()}
     assert saved == {
-        "**/cache/**": (3, 150), "*.bak": (1, 7),
+        "**/cache/**": (3, 150),
+        "*.bak": (1, 7),
         "used by Fasciculus itself, or stored as a database": (2, 9),
-    }  # fmt: skip
+    }
     assert [(folder, a.entries, a.bytes) for folder, a in survey.folders] == [
-        (b"b/c", 1, 1000), (b"b", 2, 1000), (b"a", 3, 20), (b"a/cache", 0, 0),
-    ]  # fmt: skip
+        (b"b/c", 1, 1000),
+        (b"b", 2, 1000),
+        (b"a", 3, 20),
+        (b"a/cache", 0, 0),
+    ]

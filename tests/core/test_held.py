@@ -1,4 +1,6 @@
-"""Frames that are kept: each is unpacked once, however many pieces a bundle goes to and fro among."""
+"""Frames that are kept: each is unpacked once, however many pieces a bundle goes to and fro
+among.
+"""
 
 import io
 import random
@@ -32,8 +34,21 @@ class Pieces:
                 at = 0
                 for place, data in enumerate(contents):
                     part = Part(name, len(packed), len(frame), at, len(data))
-                    self.entries.append((len(packed), place, number, Entry(
-                        "files", b"x", size=len(data), digest=blake3(data).hexdigest(), parts=[part]), data))
+                    self.entries.append(
+                        (
+                            len(packed),
+                            place,
+                            number,
+                            Entry(
+                                "files",
+                                b"x",
+                                size=len(data),
+                                digest=blake3(data).hexdigest(),
+                                parts=[part],
+                            ),
+                            data,
+                        )
+                    )
                     at += len(data)
                 packed += frame
             self.data[SUBJECT.piece(name)] = packed
@@ -42,14 +57,18 @@ class Pieces:
 
     def open(self, path, offset=0, length=None):
         self.asked.append((path, offset, length))
-        return io.BytesIO(self.data[path][offset:None if length is None else offset + length])
+        return io.BytesIO(self.data[path][offset : None if length is None else offset + length])
 
 
 @pytest.mark.parametrize("memory", [10**9, 60_000, 0], ids=["in memory", "in both", "in the file"])
 def test_each_frame_is_read_once(tmp_path, monkeypatch, memory):
     unpacked = []
     frame = reading.PieceReader.frame
-    monkeypatch.setattr(reading.PieceReader, "frame", lambda self, *a: unpacked.append((self._path, a[0])) or frame(self, *a))
+    monkeypatch.setattr(
+        reading.PieceReader,
+        "frame",
+        lambda self, *a: unpacked.append((self._path, a[0])) or frame(self, *a),
+    )
     pieces = Pieces(40, 4)
     with BundleReader(pieces, SUBJECT, tmp_path) as reader:
         reader._held = HeldFrames(tmp_path, memory)
@@ -57,17 +76,19 @@ def test_each_frame_is_read_once(tmp_path, monkeypatch, memory):
             assert b"".join(reader.contents(entry)) == data
     assert len(unpacked) == len(set(unpacked)) == 40 * 4
     lengths = [length for path, _, length in pieces.asked if length is not None]
-    assert len(lengths) >= 27 * 3, "where streams do not stay open, a frame is asked for and no more"
+    assert len(lengths) >= 27 * 3, (
+        "where streams do not stay open, a frame is asked for and no more"
+    )
     assert list(tmp_path.iterdir()) == [], "the file has no name"
 
 
 def test_a_flipped_bit_costs_the_file_it_lies_in_and_the_next_frame_is_read_all_the_same():
     pieces = Pieces(1, 3)
-    (path, packed), = pieces.data.items()
+    ((path, packed),) = pieces.data.items()
     bad, beside = (pieces.entries[number][-2].parts[0] for number in (7, 8))
     # The contents do not pack, so that they stand in the frame as they are.
     at = packed.index(pieces.entries[7][-1]) + bad.size // 2
-    pieces.data[path] = packed[:at] + bytes([packed[at] ^ 1]) + packed[at + 1:]
+    pieces.data[path] = packed[:at] + bytes([packed[at] ^ 1]) + packed[at + 1 :]
     lost = []
     with BundleReader(pieces, SUBJECT) as reader:
         for number, (*_, entry, data) in enumerate(pieces.entries):
@@ -77,7 +98,7 @@ def test_a_flipped_bit_costs_the_file_it_lies_in_and_the_next_frame_is_read_all_
                 assert "not what the listing says" in error.message
                 lost.append(number)
     assert lost == [7] and len(pieces.asked) == 3, "the piece, once more the frame, and the rest"
-    pieces.data[path] = packed[:beside.frame + beside.length // 2]
+    pieces.data[path] = packed[: beside.frame + beside.length // 2]
     with BundleReader(pieces, SUBJECT) as reader:
         for *_, entry, data in pieces.entries[:6]:
             assert b"".join(reader.contents(entry)) == data
@@ -85,8 +106,11 @@ def test_a_flipped_bit_costs_the_file_it_lies_in_and_the_next_frame_is_read_all_
             list(reader.contents(pieces.entries[9][-2]))
 
 
-@given(steps=st.lists(st.tuples(st.integers(0, 5), st.integers(1, 400)), max_size=60), memory=st.integers(0, 900),
-       disk=st.integers(0, 900))
+@given(
+    steps=st.lists(st.tuples(st.integers(0, 5), st.integers(1, 400)), max_size=60),
+    memory=st.integers(0, 900),
+    disk=st.integers(0, 900),
+)
 @settings(max_examples=150, deadline=None)
 def test_what_is_kept_is_what_was_given_and_the_bounds_hold(tmp_path_factory, steps, memory, disk):
     held, newest = HeldFrames(tmp_path_factory.getbasetemp(), memory, disk), {}
@@ -97,7 +121,10 @@ def test_what_is_kept_is_what_was_given_and_the_bounds_hold(tmp_path_factory, st
         for name, (offset, wanted) in newest.items():
             assert held.find(name, offset - 1) is None
             if found := held.find(name, offset):
-                assert held.bytes_of(found, 0, 10**6) == wanted and held.bytes_of(found, 3, 2) == wanted[3:5]
+                assert (
+                    held.bytes_of(found, 0, 10**6) == wanted
+                    and held.bytes_of(found, 3, 2) == wanted[3:5]
+                )
                 assert held.bytes_of(found, len(wanted), 5) == b""
         kept = held._held.values()
         assert sum(row.size for row in kept if row.data is None) <= disk

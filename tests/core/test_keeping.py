@@ -12,7 +12,8 @@ from fasciculus.core.selecting import LeftOut, Selection, chosen
 START = datetime(2026, 1, 1, tzinfo=UTC)
 COPIES = st.lists(st.tuples(st.integers(0, 500), st.booleans()), max_size=40).map(
     lambda rows: [
-        Kept(f"b{n:03d}", START + timedelta(hours=hours), pinned) for n, (hours, pinned) in enumerate(rows)
+        Kept(f"b{n:03d}", START + timedelta(hours=hours), pinned)
+        for n, (hours, pinned) in enumerate(rows)
     ]
 )
 

@@ -39,10 +39,16 @@ def test_which_databases_go_in(rules, database, wanted):
 
 def test_rules_for_one_database_are_of_its_own_tables():
     rules = DatabaseRules(
-        tables=("shop.*", "blog.posts"), without_rows=("*.sessions", "shop.cache_?"), without_tables=("old",)
+        tables=("shop.*", "blog.posts"),
+        without_rows=("*.sessions", "shop.cache_?"),
+        without_tables=("old",),
     )
     found = rules.of("shop")
-    assert found.tables == ("*",) and found.without_rows == ("sessions", "cache_?") and found.without_tables == ("old",)
+    assert (
+        found.tables == ("*",)
+        and found.without_rows == ("sessions", "cache_?")
+        and found.without_tables == ("old",)
+    )
     assert rules.of("blog").tables == ("posts",) and rules.of("blog").without_rows == ("sessions",)
 
 
@@ -52,7 +58,10 @@ def test_rules_for_one_database_are_of_its_own_tables():
         (["GRANT ALL PRIVILEGES ON *.* TO `a`@`%` WITH GRANT OPTION"], []),
         (["GRANT USAGE ON *.* TO `a`@`%`"], list(rights.NEEDED)),
         (["GRANT SELECT, SHOW VIEW, TRIGGER, EVENT ON `shop`.* TO `a`@`%`"], []),
-        (["GRANT SELECT ON *.* TO `a`@`%`", "GRANT EVENT, TRIGGER ON `sh%`.* TO `a`@`%`"], ["SHOW VIEW"]),
+        (
+            ["GRANT SELECT ON *.* TO `a`@`%`", "GRANT EVENT, TRIGGER ON `sh%`.* TO `a`@`%`"],
+            ["SHOW VIEW"],
+        ),
         (["GRANT ALL PRIVILEGES ON `sho_`.* TO `a`@`%`"], []),
         (["GRANT ALL PRIVILEGES ON `sho\\_`.* TO `a`@`%`"], list(rights.NEEDED)),
         (["GRANT ALL PRIVILEGES ON `other`.* TO `a`@`%`"], list(rights.NEEDED)),
@@ -93,7 +102,9 @@ def test_values_escaped_here(column, value, literal):
 
 DOMAINS = st.sampled_from(["millpond.example", "ferryline.example", "x.millpond.example"])
 USERS = st.sampled_from(["info@", "@", "hello@", ""])
-MAP_LINE = st.tuples(USERS, DOMAINS, st.sampled_from(["target@y.example", "a@b.example,\n   c@d.example"]))
+MAP_LINE = st.tuples(
+    USERS, DOMAINS, st.sampled_from(["target@y.example", "a@b.example,\n   c@d.example"])
+)
 NOISE = st.sampled_from(["# a comment\n", "\n", "   \n", "#info@millpond.example x\n"])
 
 
@@ -107,17 +118,25 @@ def test_merging_a_map_replaces_one_domain_and_touches_no_other(rows, fresh):
     for other in ("ferryline.example", "x.millpond.example"):
         assert mailconf.map_lines(after, other) == mailconf.map_lines(text, other)
     assert after.count("# a comment") == text.count("# a comment")
-    assert mailconf.merged_map(after, "millpond.example", lines) == after, "merging twice changes nothing"
+    assert mailconf.merged_map(after, "millpond.example", lines) == after, (
+        "merging twice changes nothing"
+    )
 
 
 def test_merging_a_passwd_file():
     text = "# users\nhello@millpond.example:{X}a:1:1::/h::\noffice@ferryline.example:{X}b:1:1::/f::"
     lines = ["new@millpond.example:{X}c:1:1::/n::\n"]
     after = mailconf.merged_passwd(text, "millpond.example", lines)
-    assert after == "# users\nnew@millpond.example:{X}c:1:1::/n::\noffice@ferryline.example:{X}b:1:1::/f::\n"
+    assert (
+        after
+        == "# users\nnew@millpond.example:{X}c:1:1::/n::\noffice@ferryline.example:{X}b:1:1::/f::\n"
+    )
     assert mailconf.merged_passwd("", "millpond.example", lines) == lines[0]
     assert mailconf.domains_of_passwd(text) == {"millpond.example", "ferryline.example"}
-    assert mailconf.domains_of_map("@a.example x\nb.example y\nplain z\n# c.example\n") == {"a.example", "b.example"}
+    assert mailconf.domains_of_map("@a.example x\nb.example y\nplain z\n# c.example\n") == {
+        "a.example",
+        "b.example",
+    }
 
 
 FIELD = st.binary(min_size=1, max_size=6).filter(lambda b: b"\0" not in b)
@@ -136,7 +155,12 @@ def test_records_come_whole_however_they_are_cut(rows, size):
 
 def test_the_key_of_a_record_is_scan_order():
     rng = random.Random(4)
-    paths = [b"/".join(rng.choice([b"a", b"a-b", b"a.b", b"b", b"\xff"]) for _ in range(rng.randint(1, 4))) for _ in range(200)]
+    paths = [
+        b"/".join(
+            rng.choice([b"a", b"a-b", b"a.b", b"b", b"\xff"]) for _ in range(rng.randint(1, 4))
+        )
+        for _ in range(200)
+    ]
     assert sorted(paths, key=lambda p: findscan.key([p])) == sorted(paths, key=order)
 
 
@@ -176,14 +200,19 @@ def test_the_bundle_before_is_found_by_path_and_by_digest(tmp_path):
     assert previous.same(touched) is None and previous.may_hold("files", 3_000_000)
     assert previous.holding("files", "cc" * 32, 3_000_000) == spread
     assert previous.holding("files", "aa" * 32, 300) == [Part("p1", 100, 50, 7, 300)]
-    assert previous.holding("files", "aa" * 32, 299) is None and previous.holding("files", "99" * 32, 300) is None
+    assert (
+        previous.holding("files", "aa" * 32, 299) is None
+        and previous.holding("files", "99" * 32, 300) is None
+    )
     # A kind that is not looked at is passed over.
     assert previous.same(asked[4]).digest == "ee" * 32
     previous.close()
     damaged = Previous(path, unchanged_here, tmp_path, frozenset({"p1"}))
     assert damaged.same(asked[0]) is None and damaged.holding("files", "aa" * 32, 300) is None
     assert damaged.holding("files", "dd" * 32, 40) is None, "files and all else are apart"
-    assert damaged.holding("files", "cc" * 32, 3_000_000) is None and damaged.holding("databases", "dd" * 32, 40)
+    assert damaged.holding("files", "cc" * 32, 3_000_000) is None and damaged.holding(
+        "databases", "dd" * 32, 40
+    )
     damaged.close()
 
 
@@ -203,7 +232,13 @@ def test_many_digests_are_found_again(tmp_path):
     for number in range(3000):
         digest = rng.randbytes(32).hex()
         entries.append(
-            Entry("files", b"%06d" % number, size=10, digest=digest, parts=[Part(f"p{number % 5}", number, 1, number, 10)])
+            Entry(
+                "files",
+                b"%06d" % number,
+                size=10,
+                digest=digest,
+                parts=[Part(f"p{number % 5}", number, 1, number, 10)],
+            )
         )
     previous = Previous(listed(tmp_path, entries), unchanged_here, tmp_path)
     for entry in rng.sample(entries, 300):
@@ -213,5 +248,10 @@ def test_many_digests_are_found_again(tmp_path):
 
 
 def test_the_bundle_of_a_piece():
-    assert bundle_of("2026-11-24T021500Z-nightly.files-0001.tar.zst") == "2026-11-24T021500Z-nightly"
-    assert bundle_of("2026-11-24T021500Z-a.files-x.2.notes-12345.tar") == "2026-11-24T021500Z-a.files-x.2"
+    assert (
+        bundle_of("2026-11-24T021500Z-nightly.files-0001.tar.zst") == "2026-11-24T021500Z-nightly"
+    )
+    assert (
+        bundle_of("2026-11-24T021500Z-a.files-x.2.notes-12345.tar")
+        == "2026-11-24T021500Z-a.files-x.2"
+    )

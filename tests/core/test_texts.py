@@ -16,7 +16,9 @@ from fasciculus.core.filtering import FileRules
 from fasciculus.core.reporting import CopyLine, RunReport, TaskLine, worst
 from fasciculus.core.wording import duration_words, list_words, size_words
 
-LITERALS = st.binary(max_size=30).map(lambda b: b"'" + b.replace(b"\\", b"\\\\").replace(b"'", b"\\'") + b"'")
+LITERALS = st.binary(max_size=30).map(
+    lambda b: b"'" + b.replace(b"\\", b"\\\\").replace(b"'", b"\\'") + b"'"
+)
 
 
 @given(st.lists(st.lists(LITERALS, min_size=1, max_size=5), max_size=8))
@@ -24,17 +26,24 @@ def test_statements_are_cut_only_where_they_end(rows):
     wanted = [b"INSERT INTO `a;'b` VALUES (" + b",".join(row) + b")" for row in rows]
     member = b"-- it's a comment;\n" + b"".join(w + b";\n" for w in wanted)
     found = list(statements(member))
-    assert [f.removeprefix(b"-- it's a comment;\n") for f in found] == (wanted or [b"-- it's a comment;"])
+    assert [f.removeprefix(b"-- it's a comment;\n") for f in found] == (
+        wanted or [b"-- it's a comment;"]
+    )
 
 
 def test_delimiters_and_the_last_statement():
     member = (
-        b"SET sql_mode='';\nDELIMITER //\nCREATE TRIGGER t BEGIN SET @a = ';'; END\n//\nDELIMITER ;\n"
+        b"SET sql_mode='';\nDELIMITER //\nCREATE TRIGGER t BEGIN SET @a = ';'; "
+        b"END\n//\nDELIMITER ;\n"
         b"SELECT /* ; */ 1"
     )
     found: list[bytes] = []
     assert load(iter([member]), found.append) == 3
-    assert found == [b"SET sql_mode=''", b"CREATE TRIGGER t BEGIN SET @a = ';'; END", b"SELECT /* ; */ 1"]
+    assert found == [
+        b"SET sql_mode=''",
+        b"CREATE TRIGGER t BEGIN SET @a = ';'; END",
+        b"SELECT /* ; */ 1",
+    ]
 
 
 def test_names_in_sql_and_in_files():
@@ -49,7 +58,8 @@ info@millpond.example  hello@millpond.example,
 info@ferryline.example office@ferryline.example
 @millpond.example      hello@millpond.example
 """
-PASSWD = """hello@millpond.example:{SHA512-CRYPT}$6$abc:5000:5000::/var/mail/h::userdb_quota_rule=*:storage=2G
+PASSWD = """\
+hello@millpond.example:{SHA512-CRYPT}$6$abc:5000:5000::/var/mail/h::userdb_quota_rule=*:storage=2G
 office@ferryline.example:{BLF-CRYPT}$2y$x:5000:5000::/var/mail/o::
 root:x:0:0
 """
@@ -68,7 +78,8 @@ def test_mail_settings_of_one_domain_and_no_other():
         "targets": ["hello@millpond.example", "orders@millpond.example"],
     }
     assert (
-        found["mailboxes"][0]["quota"] == "*:storage=2G" and found["mailboxes"][0]["scheme"] == "SHA512-CRYPT"
+        found["mailboxes"][0]["quota"] == "*:storage=2G"
+        and found["mailboxes"][0]["scheme"] == "SHA512-CRYPT"
     )
     assert "$6$" not in json.dumps(found), "the hash stays in the native line"
 
@@ -91,7 +102,15 @@ def report(*tasks: TaskLine) -> RunReport:
 
 def test_a_report_says_what_was_stored_where_and_what_was_not():
     good = TaskLine(
-        "account", "millpond", "done", "b", 10, 2048, 1024, 3, copies=[CopyLine("boathouse", kept=7)]
+        "account",
+        "millpond",
+        "done",
+        "b",
+        10,
+        2048,
+        1024,
+        3,
+        copies=[CopyLine("boathouse", kept=7)],
     )
     found = report(good)
     assert found.sentence == (
@@ -179,9 +198,12 @@ def test_the_readback_is_one_sentence():
         enabled=True,
     )
     assert found == (
-        "Every Sunday at 03:00 (UTC time), it bundles files (without caches, logs, what 1 pattern matches and those "
-        "older than 30 days) and mail settings with the messages of all accounts but a and b (4 now) to boathouse "
-        "and attic, sets the sites' hold page meanwhile, stores only what changed, with a new full bundle every 30 days, "
+        "Every Sunday at 03:00 (UTC time), it bundles files (without caches, logs, what 1 "
+        "pattern matches and those "
+        "older than 30 days) and mail settings with the messages of all accounts but a and b (4 "
+        "now) to boathouse "
+        "and attic, sets the sites' hold page meanwhile, stores only what changed, with a new "
+        "full bundle every 30 days, "
         "keeps the newest 4 copies of each there, and mails "
         "duty@sedge-quill.example when something is wrong."
     )

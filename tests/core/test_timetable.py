@@ -9,7 +9,9 @@ from fasciculus.core import timetable
 from fasciculus.core.errors import BadSetting
 
 LONDON = ZoneInfo("Europe/London")
-MOMENTS = st.datetimes(datetime(2025, 1, 1), datetime(2028, 1, 1)).map(lambda m: m.replace(tzinfo=UTC))
+MOMENTS = st.datetimes(datetime(2025, 1, 1), datetime(2028, 1, 1)).map(
+    lambda m: m.replace(tzinfo=UTC)
+)
 
 
 def local(text, where, after, count):
@@ -24,7 +26,11 @@ def local(text, where, after, count):
         ("daily 14:15, 02:15", "every day at 02:15 and 14:15", ["Tue 24 14:15", "Wed 25 02:15"]),
         ("hourly :05", "every hour at 5 minutes past", ["Tue 24 04:05", "Tue 24 05:05"]),
         ("weekdays 06:00", "Monday to Friday at 06:00", ["Tue 24 06:00", "Wed 25 06:00"]),
-        ("weekly Sunday,wed 03:00", "every Sunday and Wednesday at 03:00", ["Wed 25 03:00", "Sun 29 03:00"]),
+        (
+            "weekly Sunday,wed 03:00",
+            "every Sunday and Wednesday at 03:00",
+            ["Wed 25 03:00", "Sun 29 03:00"],
+        ),
         (
             "monthly 1,15 04:00",
             "on the 1st and 15th of every month at 04:00",
@@ -83,7 +89,9 @@ def test_both_changes_of_summer_time():
 @given(
     MOMENTS,
     st.lists(st.tuples(st.integers(0, 23), st.integers(0, 59)), min_size=1, max_size=4),
-    st.sampled_from(["UTC", "Europe/London", "America/New_York", "Australia/Lord_Howe", "Asia/Kolkata"]),
+    st.sampled_from(
+        ["UTC", "Europe/London", "America/New_York", "Australia/Lord_Howe", "Asia/Kolkata"]
+    ),
 )
 def test_starts_are_later_ordered_and_distinct(after, times, zone):
     text = "daily " + ", ".join(f"{h:02d}:{m:02d}" for h, m in times)

@@ -5,9 +5,14 @@ const PREFIX = '/api/v1';
 
 export class Problem extends Error {
   constructor(
-    public status: number, title: string, public wayOut = '', public field: string | null = null,
+    public status: number,
+    title: string,
+    public wayOut = '',
+    public field: string | null = null,
     public errors: { field: string; message: string }[] = [],
-  ) { super(title); }
+  ) {
+    super(title);
+  }
 
   /** What is wrong at a field, if anything is. */
   at(field: string): string {
@@ -24,7 +29,9 @@ class Door {
   async look(): Promise<void> {
     try {
       this.who = await call<Identity>('GET', '/session');
-    } catch { this.who = null; }
+    } catch {
+      this.who = null;
+    }
     this.known = true;
   }
 }
@@ -36,13 +43,23 @@ export async function call<T = void>(method: string, path: string, body?: unknow
   if (method !== 'GET' && door.who) headers['X-CSRF-Token'] = door.who.csrf;
   let answer: Response;
   try {
-    answer = await fetch(PREFIX + path, { method, headers, body: body === undefined ? undefined : JSON.stringify(body) });
+    answer = await fetch(PREFIX + path, {
+      method,
+      headers,
+      body: body === undefined ? undefined : JSON.stringify(body),
+    });
   } catch {
-    throw new Problem(0, 'The service does not answer.', 'Nothing you typed is lost; try again in a moment.');
+    throw new Problem(
+      0,
+      'The service does not answer.',
+      'Nothing you typed is lost; try again in a moment.',
+    );
   }
   if (answer.status === 401 && path !== '/session') door.who = null;
   if (!answer.ok) {
-    const p = await answer.json().catch(() => ({ title: `The service answered ${answer.status}.` }));
+    const p = await answer
+      .json()
+      .catch(() => ({ title: `The service answered ${answer.status}.` }));
     throw new Problem(answer.status, p.title, p.way_out, p.field, p.errors ?? []);
   }
   return answer.status === 204 ? (undefined as T) : ((await answer.json()) as T);
@@ -51,7 +68,8 @@ export async function call<T = void>(method: string, path: string, body?: unknow
 /** A query string of what is set. */
 export function query(values: Record<string, string | number | null | undefined>): string {
   const q = new URLSearchParams();
-  for (const [key, value] of Object.entries(values)) if (value !== '' && value != null) q.set(key, String(value));
+  for (const [key, value] of Object.entries(values))
+    if (value !== '' && value != null) q.set(key, String(value));
   const text = q.toString();
   return text ? `?${text}` : '';
 }

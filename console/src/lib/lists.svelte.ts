@@ -11,7 +11,10 @@ export class Listing<T> {
   loaded = $state(false);
   #asked = 0;
 
-  constructor(private path: string, private fixed: () => Record<string, string> = () => ({})) {}
+  constructor(
+    private path: string,
+    private fixed: () => Record<string, string> = () => ({}),
+  ) {}
 
   /** The filters and the sort, as they stand in the address. */
   get filters(): Record<string, string> {
@@ -41,7 +44,10 @@ export class Listing<T> {
     try {
       // As many as are shown, so that a refresh never shortens what somebody looks at.
       const limit = cursor ? 50 : Math.min(500, Math.max(50, this.items.length));
-      const page = await call<Page<T>>('GET', this.path + query({ ...this.filters, ...this.fixed(), cursor, limit }));
+      const page = await call<Page<T>>(
+        'GET',
+        this.path + query({ ...this.filters, ...this.fixed(), cursor, limit }),
+      );
       if (mine !== this.#asked) return;
       this.items = cursor ? [...this.items, ...page.items] : page.items;
       this.total = page.total;

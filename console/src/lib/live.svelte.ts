@@ -35,10 +35,20 @@ class Live {
   refresh(kinds: string[], again: () => void, pause = 600): () => void {
     let timer: ReturnType<typeof setTimeout> | undefined;
     const stop = this.on((kind, data) => {
-      const hit = kind === 'reset' || kinds.includes(kind) || (kind === 'changed' && kinds.includes(data.what));
-      if (hit && !timer) timer = setTimeout(() => { timer = undefined; again(); }, pause);
+      const hit =
+        kind === 'reset' ||
+        kinds.includes(kind) ||
+        (kind === 'changed' && kinds.includes(data.what));
+      if (hit && !timer)
+        timer = setTimeout(() => {
+          timer = undefined;
+          again();
+        }, pause);
     });
-    return () => { clearTimeout(timer); stop(); };
+    return () => {
+      clearTimeout(timer);
+      stop();
+    };
   }
 }
 export const live = new Live();

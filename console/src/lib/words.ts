@@ -2,8 +2,12 @@
 const UNITS = ['B', 'KiB', 'MiB', 'GiB', 'TiB', 'PiB'];
 
 export function size(count: number): string {
-  let value = count, unit = 0;
-  while (Math.abs(value) >= 1024 && unit < UNITS.length - 1) { value /= 1024; unit++; }
+  let value = count,
+    unit = 0;
+  while (Math.abs(value) >= 1024 && unit < UNITS.length - 1) {
+    value /= 1024;
+    unit++;
+  }
   if (unit === 0) return `${Math.round(value)} B`;
   return `${value.toFixed(Math.abs(value) < 10 ? 2 : Math.abs(value) < 100 ? 1 : 0)} ${UNITS[unit]}`;
 }
@@ -22,8 +26,15 @@ export function took(from: string | null, to: string | null): string {
 /** A moment in a zone, with the zone said. */
 export function exact(moment: string, zone = 'UTC'): string {
   const parts = new Intl.DateTimeFormat('en-GB', {
-    timeZone: zone, year: 'numeric', month: '2-digit', day: '2-digit', hour: '2-digit', minute: '2-digit',
-    second: '2-digit', hour12: false, timeZoneName: 'short',
+    timeZone: zone,
+    year: 'numeric',
+    month: '2-digit',
+    day: '2-digit',
+    hour: '2-digit',
+    minute: '2-digit',
+    second: '2-digit',
+    hour12: false,
+    timeZoneName: 'short',
   }).formatToParts(new Date(moment));
   const part = (kind: string) => parts.find((p) => p.type === kind)?.value ?? '';
   return `${part('year')}-${part('month')}-${part('day')} ${part('hour')}:${part('minute')}:${part('second')} ${part('timeZoneName')}`;
@@ -36,7 +47,11 @@ export function clock(moment: string, zone = 'UTC'): string {
 export function relative(moment: string, now = Date.now()): string {
   const seconds = (Date.parse(moment) - now) / 1000;
   const format = new Intl.RelativeTimeFormat('en', { numeric: 'auto' });
-  for (const [unit, length] of [['day', 86400], ['hour', 3600], ['minute', 60]] as const)
+  for (const [unit, length] of [
+    ['day', 86400],
+    ['hour', 3600],
+    ['minute', 60],
+  ] as const)
     if (Math.abs(seconds) >= length) return format.format(Math.round(seconds / length), unit);
   return Math.abs(seconds) < 10 ? 'just now' : format.format(Math.round(seconds), 'second');
 }
@@ -54,7 +69,12 @@ export const OUTCOMES: Record<string, { word: string; mark: string; tone: string
 };
 
 /** How a bundle differs from the one before. */
-export function changesWords(c: { new: number; changed: number; gone: number; grew: number }): string {
+export function changesWords(c: {
+  new: number;
+  changed: number;
+  gone: number;
+  grew: number;
+}): string {
   if (!(c.new || c.changed || c.gone)) return 'nothing changed';
   const n = (value: number) => value.toLocaleString('en');
   return `${n(c.new)} new, ${n(c.changed)} changed, ${n(c.gone)} gone, ${c.grew < 0 ? '−' : '+'}${size(Math.abs(c.grew))}`;

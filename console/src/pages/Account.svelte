@@ -19,43 +19,116 @@
   async function load() {
     try {
       account = await call('GET', `/accounts/${params.name}`);
-      bundles = (await call<Page<Bundle>>('GET', `/bundles?subject=${params.name}&kind=account&limit=50`)).items;
+      bundles = (
+        await call<Page<Bundle>>('GET', `/bundles?subject=${params.name}&kind=account&limit=50`)
+      ).items;
       problem = null;
-    } catch (error) { problem = error as Problem; }
+    } catch (error) {
+      problem = error as Problem;
+    }
   }
-  $effect(() => { void params.name; load(); });
+  $effect(() => {
+    void params.name;
+    load();
+  });
   $effect(() => live.refresh(['accounts', 'bundles'], load));
 </script>
 
 <Trouble {problem} />
 {#if account}
   <div class="mb-3 flex flex-wrap items-center gap-3">
-    <h1 class="mr-auto">{account.name} <span class="text-base font-normal text-faint">on {account.host}</span></h1>
+    <h1 class="mr-auto">
+      {account.name} <span class="text-base font-normal text-faint">on {account.host}</span>
+    </h1>
     <Button href="#/accounts/{account.name}/edit" size="sm" color="alternative">Change</Button>
-    <Button size="sm" color="alternative" onclick={() => { withBundles = false; removing = true; }}>Forget</Button>
-    <Button size="sm" color="alternative" onclick={() => { withBundles = true; removing = true; }}>Forget with its bundles</Button>
+    <Button
+      size="sm"
+      color="alternative"
+      onclick={() => {
+        withBundles = false;
+        removing = true;
+      }}>Forget</Button
+    >
+    <Button
+      size="sm"
+      color="alternative"
+      onclick={() => {
+        withBundles = true;
+        removing = true;
+      }}>Forget with its bundles</Button
+    >
   </div>
   <div class="grid grid-cols-1 gap-5 lg:grid-cols-3">
-    <section class="sheet p-4"><h2 class="mb-2">What it has</h2>
+    <section class="sheet p-4">
+      <h2 class="mb-2">What it has</h2>
       <dl class="grid grid-cols-[7rem_1fr] gap-y-1">
-        <dt class="text-faint">Home</dt><dd class="wrap-anywhere">{account.home}</dd>
-        <dt class="text-faint">Covered by</dt><dd>{#each account.covered_by as job, n}{n ? ', ' : ''}<a class="link" href="#/jobs/{job}">{job}</a>{:else}<span class="text-amber-ink">▲ no job</span>{/each}</dd>
-        <dt class="text-faint">Newest copy</dt><dd><Moment at={account.newest} />{account.newest ? `, ${size(account.newest_bytes)}` : ''}</dd>
-        {#if account.gone_since}<dt class="text-faint">Gone</dt><dd class="text-amber-ink">▲ not found on its host since {account.gone_since.slice(0, 10)}; its bundles stay</dd>{/if}
-        {#if account.excludes.length}<dt class="text-faint">Left out</dt><dd class="font-mono text-sm">{#each account.excludes as line}<div>{line}</div>{/each}</dd>{/if}
-        <dt class="text-faint">Coverage</dt><dd><a class="link" href="#/coverage?account={account.name}">of its sites, databases and mail</a></dd>
-        <dt class="text-faint">Bundles</dt><dd>{account.bundles}</dd>
-      </dl></section>
-    <section class="sheet p-4"><h2 class="mb-2">{count(account.sites.length, 'site')}</h2>
-      {#each account.sites as site}<div class="mb-1">{site.name}<div class="text-sm wrap-anywhere text-faint">{site.root}</div></div>{/each}</section>
-    <section class="sheet p-4"><h2 class="mb-2">{count(account.databases.length, 'database')}, {count(account.mail_domains.length, 'mail domain')}</h2>
-      {#each account.databases as d}<div class="mb-1">{d.name} <span class="text-sm text-faint">{d.engine === 'mariadb' ? 'MariaDB' : 'SQLite'}</span><div class="text-sm wrap-anywhere text-faint">{d.path}</div></div>{/each}
-      {#each account.mail_domains as m}<div>{m} <span class="text-sm text-faint">mail</span></div>{/each}</section>
+        <dt class="text-faint">Home</dt>
+        <dd class="wrap-anywhere">{account.home}</dd>
+        <dt class="text-faint">Covered by</dt>
+        <dd>
+          {#each account.covered_by as job, n}{n ? ', ' : ''}<a class="link" href="#/jobs/{job}"
+              >{job}</a
+            >{:else}<span class="text-amber-ink">▲ no job</span>{/each}
+        </dd>
+        <dt class="text-faint">Newest copy</dt>
+        <dd>
+          <Moment at={account.newest} />{account.newest ? `, ${size(account.newest_bytes)}` : ''}
+        </dd>
+        {#if account.gone_since}<dt class="text-faint">Gone</dt>
+          <dd class="text-amber-ink">
+            ▲ not found on its host since {account.gone_since.slice(0, 10)}; its bundles stay
+          </dd>{/if}
+        {#if account.excludes.length}<dt class="text-faint">Left out</dt>
+          <dd class="font-mono text-sm">
+            {#each account.excludes as line}<div>{line}</div>{/each}
+          </dd>{/if}
+        <dt class="text-faint">Coverage</dt>
+        <dd>
+          <a class="link" href="#/coverage?account={account.name}"
+            >of its sites, databases and mail</a
+          >
+        </dd>
+        <dt class="text-faint">Bundles</dt>
+        <dd>{account.bundles}</dd>
+      </dl>
+    </section>
+    <section class="sheet p-4">
+      <h2 class="mb-2">{count(account.sites.length, 'site')}</h2>
+      {#each account.sites as site}<div class="mb-1">
+          {site.name}
+          <div class="text-sm wrap-anywhere text-faint">{site.root}</div>
+        </div>{/each}
+    </section>
+    <section class="sheet p-4">
+      <h2 class="mb-2">
+        {count(account.databases.length, 'database')}, {count(
+          account.mail_domains.length,
+          'mail domain',
+        )}
+      </h2>
+      {#each account.databases as d}<div class="mb-1">
+          {d.name}
+          <span class="text-sm text-faint">{d.engine === 'mariadb' ? 'MariaDB' : 'SQLite'}</span>
+          <div class="text-sm wrap-anywhere text-faint">{d.path}</div>
+        </div>{/each}
+      {#each account.mail_domains as m}<div>
+          {m} <span class="text-sm text-faint">mail</span>
+        </div>{/each}
+    </section>
   </div>
   <Growth subject={account.name} kind="account" />
   <h2 class="mt-6 mb-2">Bundles</h2>
   <BundleRows {bundles} />
-  <Sure bind:open={removing} title="Forget the account" name={account.name}
-    what="The account, its sites, databases and mail domains are forgotten here, and no job covers them any more. Files on the host stay. {withBundles ? `Every copy of its ${count(account.bundles, 'bundle')}, and of the bundles of its sites, is removed from all stores; only pinned ones stay. This cannot be undone.` : `Its ${count(account.bundles, 'bundle')} stay.`}"
-    action={async () => { await call('DELETE', `/accounts/${account!.name}${withBundles ? '?bundles=remove' : ''}`); push('/accounts'); }} />
+  <Sure
+    bind:open={removing}
+    title="Forget the account"
+    name={account.name}
+    what="The account, its sites, databases and mail domains are forgotten here, and no job covers them any more. Files on the host stay. {withBundles
+      ? `Every copy of its ${count(account.bundles, 'bundle')}, and of the bundles of its sites, is removed from all stores; only pinned ones stay. This cannot be undone.`
+      : `Its ${count(account.bundles, 'bundle')} stay.`}"
+    action={async () => {
+      await call('DELETE', `/accounts/${account!.name}${withBundles ? '?bundles=remove' : ''}`);
+      push('/accounts');
+    }}
+  />
 {/if}

@@ -12,8 +12,13 @@
   import type { Host, Page } from '../lib/types';
   const list = new Listing<Account>('/accounts');
   let hosts = $state<Host[]>([]);
-  call<Page<Host>>('GET', '/hosts?limit=500').then((page) => (hosts = page.items)).catch(() => {});
-  $effect(() => { void router.querystring; list.load(); });
+  call<Page<Host>>('GET', '/hosts?limit=500')
+    .then((page) => (hosts = page.items))
+    .catch(() => {});
+  $effect(() => {
+    void router.querystring;
+    list.load();
+  });
   $effect(() => live.refresh(['accounts', 'bundles', 'jobs'], () => list.load()));
 </script>
 
@@ -24,17 +29,48 @@
 </div>
 <p class="mb-3 flex flex-wrap gap-x-5 gap-y-1 text-sm">
   <a class="link" href="#/coverage">Coverage of sites, databases and mail</a>
-  {#each hosts as host (host.name)}<span><a class="link" href="#/hosts/{host.name}">{host.name}</a> <span class="text-faint">{host.where}</span>{#if host.finding.homes.length}, <a class="link" href="#/hosts/{host.name}/finding">find its accounts</a>{/if}</span>{/each}
+  {#each hosts as host (host.name)}<span
+      ><a class="link" href="#/hosts/{host.name}">{host.name}</a>
+      <span class="text-faint">{host.where}</span>{#if host.finding.homes.length}, <a
+          class="link"
+          href="#/hosts/{host.name}/finding">find its accounts</a
+        >{/if}</span
+    >{/each}
   <a class="link" href="#/hosts/new">Add a host</a>
 </p>
-<Ledger {list} label="Accounts" columns={[
-  { title: 'Account', sort: 'name' }, { title: 'Host', sort: 'host' }, { title: 'Sites', num: true }, { title: 'Databases', num: true },
-  { title: 'Mail domains', num: true }, { title: 'Covered by' }, { title: 'Newest good copy', sort: 'newest' }, { title: 'Size', sort: 'size', num: true }, { title: 'Bundles', num: true }]}>
+<Ledger
+  {list}
+  label="Accounts"
+  columns={[
+    { title: 'Account', sort: 'name' },
+    { title: 'Host', sort: 'host' },
+    { title: 'Sites', num: true },
+    { title: 'Databases', num: true },
+    { title: 'Mail domains', num: true },
+    { title: 'Covered by' },
+    { title: 'Newest good copy', sort: 'newest' },
+    { title: 'Size', sort: 'size', num: true },
+    { title: 'Bundles', num: true },
+  ]}
+>
   {#snippet row(a)}
-    <td><a class="link" href="#/accounts/{a.name}">{a.name}</a>{#if a.gone_since}<div class="text-sm text-amber-ink">▲ gone since {a.gone_since.slice(0, 10)}</div>{/if}</td><td>{a.host}</td><td class="num">{a.sites.length}</td>
+    <td
+      ><a class="link" href="#/accounts/{a.name}">{a.name}</a>{#if a.gone_since}<div
+          class="text-sm text-amber-ink"
+        >
+          ▲ gone since {a.gone_since.slice(0, 10)}
+        </div>{/if}</td
+    ><td>{a.host}</td><td class="num">{a.sites.length}</td>
     <td class="num">{a.databases.length}</td><td class="num">{a.mail_domains.length}</td>
-    <td>{#if a.covered_by.length}{a.covered_by.join(', ')}{:else}<span class="text-amber-ink">▲ no job</span>{/if}</td>
-    <td><Moment at={a.newest} /></td><td class="num">{size(a.newest_bytes)}</td><td class="num">{a.bundles}</td>
+    <td
+      >{#if a.covered_by.length}{a.covered_by.join(', ')}{:else}<span class="text-amber-ink"
+          >▲ no job</span
+        >{/if}</td
+    >
+    <td><Moment at={a.newest} /></td><td class="num">{size(a.newest_bytes)}</td><td class="num"
+      >{a.bundles}</td
+    >
   {/snippet}
-  {#snippet empty()}No account {list.filters.q ? 'is called that' : 'yet'}. <a class="link" href="#/accounts/new">Add one</a>: its home, sites, databases and mail domains.{/snippet}
+  {#snippet empty()}No account {list.filters.q ? 'is called that' : 'yet'}.
+    <a class="link" href="#/accounts/new">Add one</a>: its home, sites, databases and mail domains.{/snippet}
 </Ledger>

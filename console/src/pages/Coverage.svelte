@@ -7,24 +7,63 @@
   import Ledger from '../parts/Ledger.svelte';
   import Moment from '../parts/Moment.svelte';
   const list = new Listing<CoverageRow>('/coverage');
-  $effect(() => { void router.querystring; list.load(); });
+  $effect(() => {
+    void router.querystring;
+    list.load();
+  });
   $effect(() => live.refresh(['accounts', 'bundles', 'jobs', 'hosts'], () => list.load()));
   const STATES: Record<string, { mark: string; word: string; tone: string }> = {
-    protected: { mark: '●', word: 'protected', tone: 'text-moss' }, late: { mark: '▲', word: 'copy too old', tone: 'text-amber-ink' },
-    never: { mark: '▲', word: 'no copy yet', tone: 'text-amber-ink' }, bare: { mark: '■', word: 'no job', tone: 'text-brick' },
+    protected: { mark: '●', word: 'protected', tone: 'text-moss' },
+    late: { mark: '▲', word: 'copy too old', tone: 'text-amber-ink' },
+    never: { mark: '▲', word: 'no copy yet', tone: 'text-amber-ink' },
+    bare: { mark: '■', word: 'no job', tone: 'text-brick' },
   };
 </script>
 
 <div class="mb-3 flex flex-wrap items-center gap-3">
   <h1 class="mr-auto">Coverage</h1>
   <Filter {list} name="q" label="Name or account" />
-  <Filter {list} name="state" label="All states" items={[{ value: 'trouble', name: 'all but protected' }, ...Object.entries(STATES).map(([value, s]) => ({ value, name: s.word }))]} />
+  <Filter
+    {list}
+    name="state"
+    label="All states"
+    items={[
+      { value: 'trouble', name: 'all but protected' },
+      ...Object.entries(STATES).map(([value, s]) => ({ value, name: s.word })),
+    ]}
+  />
 </div>
-<Ledger {list} label="Coverage" columns={[{ title: 'State', sort: 'state' }, { title: 'What' }, { title: 'Name', sort: 'name' }, { title: 'Account', sort: 'account' }, { title: 'Host' }, { title: 'Jobs' }, { title: 'Newest good copy', sort: 'newest' }]}>
+<Ledger
+  {list}
+  label="Coverage"
+  columns={[
+    { title: 'State', sort: 'state' },
+    { title: 'What' },
+    { title: 'Name', sort: 'name' },
+    { title: 'Account', sort: 'account' },
+    { title: 'Host' },
+    { title: 'Jobs' },
+    { title: 'Newest good copy', sort: 'newest' },
+  ]}
+>
   {#snippet row(r)}
-    <td class="whitespace-nowrap {STATES[r.state].tone}"><span aria-hidden="true">{STATES[r.state].mark}</span> {STATES[r.state].word}</td><td class="whitespace-nowrap">{r.kind}</td><td class="wrap-anywhere">{r.name}</td>
-    <td><a class="link" href="#/accounts/{r.account}">{r.account}</a></td><td class="whitespace-nowrap">{r.host}</td>
-    <td>{#each r.jobs as job, n}{n ? ', ' : ''}<a class="link" href="#/jobs/{job}">{job}</a>{:else}<a class="link" href="#/jobs/new">Add a job</a>{/each}</td><td><Moment at={r.newest} /></td>
+    <td class="whitespace-nowrap {STATES[r.state].tone}"
+      ><span aria-hidden="true">{STATES[r.state].mark}</span> {STATES[r.state].word}</td
+    ><td class="whitespace-nowrap">{r.kind}</td><td class="wrap-anywhere">{r.name}</td>
+    <td><a class="link" href="#/accounts/{r.account}">{r.account}</a></td><td
+      class="whitespace-nowrap">{r.host}</td
+    >
+    <td
+      >{#each r.jobs as job, n}{n ? ', ' : ''}<a class="link" href="#/jobs/{job}">{job}</a>{:else}<a
+          class="link"
+          href="#/jobs/new">Add a job</a
+        >{/each}</td
+    ><td><Moment at={r.newest} /></td>
   {/snippet}
-  {#snippet empty()}{#if list.filters.state || list.filters.q}Nothing of that kind. <a class="link" href="#/coverage">Show all</a>{:else}No account has sites, databases or mail domains yet. <a class="link" href="#/accounts">Add accounts</a> first.{/if}{/snippet}
+  {#snippet empty()}{#if list.filters.state || list.filters.q}Nothing of that kind. <a
+        class="link"
+        href="#/coverage">Show all</a
+      >{:else}No account has sites, databases or mail domains yet. <a class="link" href="#/accounts"
+        >Add accounts</a
+      > first.{/if}{/snippet}
 </Ledger>

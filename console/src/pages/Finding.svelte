@@ -12,44 +12,110 @@
   let busy = $state(false);
   let done = $state('');
   const SHOWN = 200;
-  const KINDS: Record<string, { mark: string; tone: string }> = { new: { mark: '+', tone: 'text-moss' }, changed: { mark: '~', tone: 'text-amber-ink' }, gone: { mark: '–', tone: 'text-brick' } };
-  const picked = $derived(rows?.filter((r) => chosen[r.account.name]).map((r) => r.account.name) ?? []);
+  const KINDS: Record<string, { mark: string; tone: string }> = {
+    new: { mark: '+', tone: 'text-moss' },
+    changed: { mark: '~', tone: 'text-amber-ink' },
+    gone: { mark: '–', tone: 'text-brick' },
+  };
+  const picked = $derived(
+    rows?.filter((r) => chosen[r.account.name]).map((r) => r.account.name) ?? [],
+  );
   async function look() {
-    busy = true; problem = null;
-    try { rows = (await call<Page<Proposed>>('GET', `/hosts/${params.name}/finding`)).items; chosen = {}; } catch (error) { problem = error as Problem; rows = null; }
+    busy = true;
+    problem = null;
+    try {
+      rows = (await call<Page<Proposed>>('GET', `/hosts/${params.name}/finding`)).items;
+      chosen = {};
+    } catch (error) {
+      problem = error as Problem;
+      rows = null;
+    }
     busy = false;
   }
-  $effect(() => { void params.name; look(); });
+  $effect(() => {
+    void params.name;
+    look();
+  });
   async function take(body: { all?: boolean; accounts?: string[] }) {
-    busy = true; problem = null; done = '';
+    busy = true;
+    problem = null;
+    done = '';
     try {
       done = `Took over ${count((await call<{ count: number }>('POST', `/hosts/${params.name}/finding`, body)).count, 'account')}.`;
       await look();
-    } catch (error) { problem = error as Problem; busy = false; }
+    } catch (error) {
+      problem = error as Problem;
+      busy = false;
+    }
   }
 </script>
 
 <div class="mb-3 flex flex-wrap items-center gap-3">
-  <h1 class="mr-auto">Accounts found on <a class="link" href="#/hosts/{params.name}">{params.name}</a></h1>
-  <Button size="sm" color="alternative" onclick={look} disabled={busy}>{busy ? 'Looking …' : 'Look again'}</Button>
-  {#if picked.length}<Button size="sm" color="alternative" onclick={() => take({ accounts: picked })} disabled={busy}>Take over {count(picked.length, 'account')}</Button>{/if}
-  {#if rows?.length}<Button size="sm" onclick={() => take({ all: true })} disabled={busy}>Take over all {rows.length.toLocaleString('en')}</Button>{/if}
+  <h1 class="mr-auto">
+    Accounts found on <a class="link" href="#/hosts/{params.name}">{params.name}</a>
+  </h1>
+  <Button size="sm" color="alternative" onclick={look} disabled={busy}
+    >{busy ? 'Looking …' : 'Look again'}</Button
+  >
+  {#if picked.length}<Button
+      size="sm"
+      color="alternative"
+      onclick={() => take({ accounts: picked })}
+      disabled={busy}>Take over {count(picked.length, 'account')}</Button
+    >{/if}
+  {#if rows?.length}<Button size="sm" onclick={() => take({ all: true })} disabled={busy}
+      >Take over all {rows.length.toLocaleString('en')}</Button
+    >{/if}
 </div>
 <Trouble {problem} />
 <div aria-live="polite">
-  {#if done}<p class="mb-3"><span class="text-moss" aria-hidden="true">●</span> {done} <a class="link" href="#/coverage?state=bare">Is all of it covered by a job?</a></p>{/if}
-  {#if rows && !rows.length}<p class="sheet p-8 text-center text-faint">Everything that was found is known already. <a class="link" href="#/accounts">The accounts</a></p>{/if}
+  {#if done}<p class="mb-3">
+      <span class="text-moss" aria-hidden="true">●</span>
+      {done} <a class="link" href="#/coverage?state=bare">Is all of it covered by a job?</a>
+    </p>{/if}
+  {#if rows && !rows.length}<p class="sheet p-8 text-center text-faint">
+      Everything that was found is known already. <a class="link" href="#/accounts">The accounts</a>
+    </p>{/if}
 </div>
 {#if rows?.length}
   <!-- svelte-ignore a11y_no_noninteractive_tabindex -->
-  <div class="sheet overflow-x-auto" tabindex="0" role="region" aria-label="What was found"><table class="ledger">
-    <thead><tr><th scope="col"><span class="sr-only">Chosen</span></th><th scope="col">Account</th><th scope="col">Is</th><th scope="col">What</th></tr></thead>
-    <tbody>{#each rows.slice(0, SHOWN) as row (row.account.name)}<tr>
-      <td><Checkbox aria-label="Choose {row.account.name}" checked={!!chosen[row.account.name]} onchange={() => (chosen[row.account.name] = !chosen[row.account.name])} /></td>
-      <td><strong>{row.account.name}</strong><div class="text-sm wrap-anywhere text-faint">{row.account.home}</div></td>
-      <td class="whitespace-nowrap {KINDS[row.kind].tone}"><span aria-hidden="true">{KINDS[row.kind].mark}</span> {row.kind}</td>
-      <td>{row.changes.slice(0, 8).join(', ') || 'an empty account'}{row.changes.length > 8 ? ` and ${row.changes.length - 8} more` : ''}{#if row.kind === 'gone'}<div class="text-sm text-faint">Taking it over marks it as gone: no job takes it any more, its bundles stay.</div>{/if}</td>
-    </tr>{/each}</tbody>
-  </table></div>
-  {#if rows.length > SHOWN}<p class="mt-2 text-sm text-faint">The first {SHOWN} of {rows.length.toLocaleString('en')}; “Take over all” takes every one.</p>{/if}
+  <div class="sheet overflow-x-auto" tabindex="0" role="region" aria-label="What was found">
+    <table class="ledger">
+      <thead
+        ><tr
+          ><th scope="col"><span class="sr-only">Chosen</span></th><th scope="col">Account</th><th
+            scope="col">Is</th
+          ><th scope="col">What</th></tr
+        ></thead
+      >
+      <tbody
+        >{#each rows.slice(0, SHOWN) as row (row.account.name)}<tr>
+            <td
+              ><Checkbox
+                aria-label="Choose {row.account.name}"
+                checked={!!chosen[row.account.name]}
+                onchange={() => (chosen[row.account.name] = !chosen[row.account.name])}
+              /></td
+            >
+            <td
+              ><strong>{row.account.name}</strong>
+              <div class="text-sm wrap-anywhere text-faint">{row.account.home}</div></td
+            >
+            <td class="whitespace-nowrap {KINDS[row.kind].tone}"
+              ><span aria-hidden="true">{KINDS[row.kind].mark}</span> {row.kind}</td
+            >
+            <td
+              >{row.changes.slice(0, 8).join(', ') || 'an empty account'}{row.changes.length > 8
+                ? ` and ${row.changes.length - 8} more`
+                : ''}{#if row.kind === 'gone'}<div class="text-sm text-faint">
+                  Taking it over marks it as gone: no job takes it any more, its bundles stay.
+                </div>{/if}</td
+            >
+          </tr>{/each}</tbody
+      >
+    </table>
+  </div>
+  {#if rows.length > SHOWN}<p class="mt-2 text-sm text-faint">
+      The first {SHOWN} of {rows.length.toLocaleString('en')}; “Take over all” takes every one.
+    </p>{/if}
 {/if}

@@ -12,24 +12,60 @@
   import Trouble from '../parts/Trouble.svelte';
   const list = new Listing<JobRow>('/jobs');
   let problem = $state<Problem | null>(null);
-  $effect(() => { void router.querystring; list.load(); });
+  $effect(() => {
+    void router.querystring;
+    list.load();
+  });
   $effect(() => live.refresh(['jobs', 'run'], () => list.load()));
   async function start(name: string) {
-    try { push(`/runs/${(await call<{ id: number }>('POST', `/jobs/${name}/start`)).id}`); } catch (error) { problem = error as Problem; }
+    try {
+      push(`/runs/${(await call<{ id: number }>('POST', `/jobs/${name}/start`)).id}`);
+    } catch (error) {
+      problem = error as Problem;
+    }
   }
 </script>
 
 <div class="mb-3 flex flex-wrap items-center gap-3">
-  <h1 class="mr-auto">Jobs</h1><Filter {list} name="q" label="Name" /><Button href="#/jobs/new" size="sm">Add a job</Button>
+  <h1 class="mr-auto">Jobs</h1>
+  <Filter {list} name="q" label="Name" /><Button href="#/jobs/new" size="sm">Add a job</Button>
 </div>
 <Trouble {problem} />
-<Ledger {list} label="Jobs" columns={[{ title: 'Job', sort: 'name' }, { title: 'What it does' }, { title: 'Next start', sort: 'next' }, { title: 'Last run' }, { title: 'Start' }]}>
+<Ledger
+  {list}
+  label="Jobs"
+  columns={[
+    { title: 'Job', sort: 'name' },
+    { title: 'What it does' },
+    { title: 'Next start', sort: 'next' },
+    { title: 'Last run' },
+    { title: 'Start' },
+  ]}
+>
   {#snippet row(job)}
-    <td><a class="link font-semibold" href="#/jobs/{job.name}">{job.name}</a>{#if !job.enabled}<div class="text-sm text-faint">switched off</div>{/if}</td>
+    <td
+      ><a class="link font-semibold" href="#/jobs/{job.name}">{job.name}</a>{#if !job.enabled}<div
+          class="text-sm text-faint"
+        >
+          switched off
+        </div>{/if}</td
+    >
     <td class="max-w-2xl">{job.readback}</td>
     <td><Moment at={job.next_start} zone={job.zone} never="by hand" /></td>
-    <td>{#if job.last_run}<a class="link" href="#/runs/{job.last_run}">run {job.last_run}</a>: <Outcome outcome={job.last_outcome} />{:else}<span class="text-faint">never</span>{/if}</td>
-    <td>{#if job.running}<Outcome state="running" />{:else}<Button size="xs" class="whitespace-nowrap" onclick={() => start(job.name)} aria-label="Start {job.name} now">Start now</Button>{/if}</td>
+    <td
+      >{#if job.last_run}<a class="link" href="#/runs/{job.last_run}">run {job.last_run}</a>: <Outcome
+          outcome={job.last_outcome}
+        />{:else}<span class="text-faint">never</span>{/if}</td
+    >
+    <td
+      >{#if job.running}<Outcome state="running" />{:else}<Button
+          size="xs"
+          class="whitespace-nowrap"
+          onclick={() => start(job.name)}
+          aria-label="Start {job.name} now">Start now</Button
+        >{/if}</td
+    >
   {/snippet}
-  {#snippet empty()}No job yet. <a class="link" href="#/jobs/new">Add one</a>: what, where, when, keep, tell.{/snippet}
+  {#snippet empty()}No job yet. <a class="link" href="#/jobs/new">Add one</a>: what, where, when,
+    keep, tell.{/snippet}
 </Ledger>

@@ -6,13 +6,32 @@
   let { params }: { params: { id: string } } = $props();
   let report = $state<ReportDetail | null>(null);
   let problem = $state<Problem | null>(null);
-  $effect(() => { call<ReportDetail>('GET', `/reports/${params.id}`).then((r) => (report = r)).catch((e) => (problem = e)); });
+  $effect(() => {
+    call<ReportDetail>('GET', `/reports/${params.id}`)
+      .then((r) => (report = r))
+      .catch((e) => (problem = e));
+  });
 </script>
 
 <Trouble {problem} />
 {#if report}
   <h1 class="mb-1">{report.title}</h1>
-  <p class="mb-3 text-sm text-faint">To {report.recipients.join(', ')}; written {exact(report.at)}; {report.sent ? `sent ${exact(report.sent)}` : `waits: ${report.last_error || 'it is being sent'}`}.{#if report.run}{' '}<a class="link" href="#/runs/{report.run}">Run {report.run}</a>{/if}</p>
-  <iframe sandbox="" srcdoc={report.html} title="The message as it looked" class="sheet h-[70vh] w-full"></iframe>
-  <details class="mt-3"><summary class="cursor-pointer">As plain text</summary><pre class="sheet mt-2 overflow-x-auto p-4 text-sm">{report.text}</pre></details>
+  <p class="mb-3 text-sm text-faint">
+    To {report.recipients.join(', ')}; written {exact(report.at)}; {report.sent
+      ? `sent ${exact(report.sent)}`
+      : `waits: ${report.last_error || 'it is being sent'}`}.{#if report.run}{' '}<a
+        class="link"
+        href="#/runs/{report.run}">Run {report.run}</a
+      >{/if}
+  </p>
+  <iframe
+    sandbox=""
+    srcdoc={report.html}
+    title="The message as it looked"
+    class="sheet h-[70vh] w-full"
+  ></iframe>
+  <details class="mt-3">
+    <summary class="cursor-pointer">As plain text</summary>
+    <pre class="sheet mt-2 overflow-x-auto p-4 text-sm">{report.text}</pre>
+  </details>
 {/if}

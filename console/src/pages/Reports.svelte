@@ -11,19 +11,45 @@
   import Trouble from '../parts/Trouble.svelte';
   const list = new Listing<Report>('/reports');
   let problem = $state<Problem | null>(null);
-  $effect(() => { void router.querystring; list.load(); });
+  $effect(() => {
+    void router.querystring;
+    list.load();
+  });
   $effect(() => live.refresh(['reports'], () => list.load()));
   const waiting = $derived(list.items.filter((r) => r.state === 'waiting').length);
-  async function send() { try { await call('POST', '/outbox/send'); } catch (error) { problem = error as Problem; } }
+  async function send() {
+    try {
+      await call('POST', '/outbox/send');
+    } catch (error) {
+      problem = error as Problem;
+    }
+  }
 </script>
 
-<div class="mb-3 flex flex-wrap items-center gap-3"><h1 class="mr-auto">Reports</h1><Filter {list} name="q" label="Title or address" />
-  {#if waiting}<Button size="sm" onclick={send}>Send the {waiting} waiting now</Button>{/if}</div>
+<div class="mb-3 flex flex-wrap items-center gap-3">
+  <h1 class="mr-auto">Reports</h1>
+  <Filter {list} name="q" label="Title or address" />
+  {#if waiting}<Button size="sm" onclick={send}>Send the {waiting} waiting now</Button>{/if}
+</div>
 <Trouble {problem} />
-<Ledger {list} label="Reports" columns={[{ title: 'Report' }, { title: 'Written' }, { title: 'To' }, { title: 'Sent' }]}>
+<Ledger
+  {list}
+  label="Reports"
+  columns={[{ title: 'Report' }, { title: 'Written' }, { title: 'To' }, { title: 'Sent' }]}
+>
   {#snippet row(r)}
-    <td><a class="link" href="#/reports/{r.id}">{r.title}</a></td><td><Moment at={r.at} /></td><td>{r.recipients.join(', ')}</td>
-    <td>{#if r.sent}<span class="text-moss"><span aria-hidden="true">●</span> sent</span> <Moment at={r.sent} />{:else}<span class="text-amber-ink"><span aria-hidden="true">▲</span> waits in the outbox. {r.last_error}</span>{/if}</td>
+    <td><a class="link" href="#/reports/{r.id}">{r.title}</a></td><td><Moment at={r.at} /></td><td
+      >{r.recipients.join(', ')}</td
+    >
+    <td
+      >{#if r.sent}<span class="text-moss"><span aria-hidden="true">●</span> sent</span>
+        <Moment at={r.sent} />{:else}<span class="text-amber-ink"
+          ><span aria-hidden="true">▲</span> waits in the outbox. {r.last_error}</span
+        >{/if}</td
+    >
   {/snippet}
-  {#snippet empty()}No report yet. They are written when a job with a report address has run. <a class="link" href="#/settings">Set the mail server</a>.{/snippet}
+  {#snippet empty()}No report yet. They are written when a job with a report address has run. <a
+      class="link"
+      href="#/settings">Set the mail server</a
+    >.{/snippet}
 </Ledger>

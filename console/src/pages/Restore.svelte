@@ -12,22 +12,63 @@
   const id = $derived(Number(params.id));
   let row = $state<Restore | null>(null);
   let problem = $state<Problem | null>(null);
-  async function load() { try { row = await call('GET', `/restores/${id}`); } catch (error) { problem = error as Problem; } }
-  $effect(() => { void id; load(); });
-  $effect(() => live.on((kind, data) => { if (kind === 'restore' && data.id === id) row = data; if (kind === 'reset') load(); }));
-  async function cancel() { try { await call('POST', `/restores/${id}/cancel`); } catch (error) { problem = error as Problem; } }
+  async function load() {
+    try {
+      row = await call('GET', `/restores/${id}`);
+    } catch (error) {
+      problem = error as Problem;
+    }
+  }
+  $effect(() => {
+    void id;
+    load();
+  });
+  $effect(() =>
+    live.on((kind, data) => {
+      if (kind === 'restore' && data.id === id) row = data;
+      if (kind === 'reset') load();
+    }),
+  );
+  async function cancel() {
+    try {
+      await call('POST', `/restores/${id}/cancel`);
+    } catch (error) {
+      problem = error as Problem;
+    }
+  }
 </script>
 
 <Trouble {problem} />
 {#if row}
-  <div class="mb-3 flex flex-wrap items-center gap-3"><h1>Restore {row.id} of {row.subject}</h1><span class="mr-auto"><Outcome outcome={row.outcome} state={row.state} /></span>
-    {#if row.state !== 'ended'}<Button size="sm" color="alternative" onclick={cancel}>Cancel</Button>{/if}</div>
+  <div class="mb-3 flex flex-wrap items-center gap-3">
+    <h1>Restore {row.id} of {row.subject}</h1>
+    <span class="mr-auto"><Outcome outcome={row.outcome} state={row.state} /></span>
+    {#if row.state !== 'ended'}<Button size="sm" color="alternative" onclick={cancel}>Cancel</Button
+      >{/if}
+  </div>
   <dl class="sheet mb-5 grid grid-cols-[7rem_1fr] gap-y-1 p-4">
-    <dt class="text-faint">Bundle</dt><dd>{#if row.bundle_id}<a class="link" href="#/bundles/{row.bundle_id}">{row.bundle}</a>{:else}{row.bundle}{/if}, from {row.store}</dd>
-    <dt class="text-faint">To</dt><dd class="wrap-anywhere">{row.target}</dd>
-    <dt class="text-faint">Started</dt><dd><Moment at={row.created} /></dd>
-    <dt class="text-faint">So far</dt><dd>{row.entries.toLocaleString('en')} entries, {size(row.bytes)}{row.total ? ` of ${size(row.total)}` : ''}
-      {#if row.state === 'running' && row.total}<div class="mt-1 w-64"><Progressbar progress={Math.min(99, (100 * row.bytes) / row.total).toFixed(0)} size="h-2" aria-label="Progress" /></div>{/if}</dd>
+    <dt class="text-faint">Bundle</dt>
+    <dd>
+      {#if row.bundle_id}<a class="link" href="#/bundles/{row.bundle_id}">{row.bundle}</a
+        >{:else}{row.bundle}{/if}, from {row.store}
+    </dd>
+    <dt class="text-faint">To</dt>
+    <dd class="wrap-anywhere">{row.target}</dd>
+    <dt class="text-faint">Started</dt>
+    <dd><Moment at={row.created} /></dd>
+    <dt class="text-faint">So far</dt>
+    <dd>
+      {row.entries.toLocaleString('en')} entries, {size(row.bytes)}{row.total
+        ? ` of ${size(row.total)}`
+        : ''}
+      {#if row.state === 'running' && row.total}<div class="mt-1 w-64">
+          <Progressbar
+            progress={Math.min(99, (100 * row.bytes) / row.total).toFixed(0)}
+            size="h-2"
+            aria-label="Progress"
+          />
+        </div>{/if}
+    </dd>
   </dl>
   {#if row.error}<Trouble problem={new Problem(0, row.error)} />{/if}
   <LogView path="/restores/{id}/log" owner={id} kind="restore" />

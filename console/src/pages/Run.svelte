@@ -13,37 +13,86 @@
   const id = $derived(Number(params.id));
   let run = $state<RunDetail | null>(null);
   let problem = $state<Problem | null>(null);
-  async function load() { try { run = await call('GET', `/runs/${id}`); } catch (error) { problem = error as Problem; } }
-  $effect(() => { void id; load(); });
+  async function load() {
+    try {
+      run = await call('GET', `/runs/${id}`);
+    } catch (error) {
+      problem = error as Problem;
+    }
+  }
+  $effect(() => {
+    void id;
+    load();
+  });
   function heard(now: RunDetail | null, kind: string, data: any): RunDetail | null {
     if (!now) return now;
     if (kind === 'run' && data.id === id) return { ...now, ...data, tasks: now.tasks };
-    if (kind === 'task' && data.run === id) return { ...now, tasks: now.tasks.map((t: Task) => (t.id === data.task.id ? data.task : t)) };
+    if (kind === 'task' && data.run === id)
+      return { ...now, tasks: now.tasks.map((t: Task) => (t.id === data.task.id ? data.task : t)) };
     return now;
   }
-  $effect(() => live.on((kind, data) => {
-    run = heard(run, kind, data);
-    if (kind === 'reset' || kind === 'hello' || (kind === 'run' && data.id === id && data.state === 'ended')) load();
-  }));
+  $effect(() =>
+    live.on((kind, data) => {
+      run = heard(run, kind, data);
+      if (
+        kind === 'reset' ||
+        kind === 'hello' ||
+        (kind === 'run' && data.id === id && data.state === 'ended')
+      )
+        load();
+    }),
+  );
   async function again() {
-    try { push(`/runs/${(await call<{ id: number }>('POST', `/jobs/${run!.job}/start`)).id}`); } catch (error) { problem = error as Problem; }
+    try {
+      push(`/runs/${(await call<{ id: number }>('POST', `/jobs/${run!.job}/start`)).id}`);
+    } catch (error) {
+      problem = error as Problem;
+    }
   }
-  async function cancel() { try { await call('POST', `/runs/${id}/cancel`); } catch (error) { problem = error as Problem; } }
+  async function cancel() {
+    try {
+      await call('POST', `/runs/${id}/cancel`);
+    } catch (error) {
+      problem = error as Problem;
+    }
+  }
 </script>
 
 <Trouble {problem} />
 {#if run}
   <div class="mb-3 flex flex-wrap items-center gap-3">
-    <h1>Run {run.id} of <a class="link" href="#/jobs/{run.job}">{run.job}</a></h1><span class="mr-auto"><Outcome outcome={run.outcome} state={run.state} /></span>
-    {#if run.state === 'ended'}<Button size="sm" onclick={again}>Start again</Button>{:else}<Button size="sm" color="alternative" onclick={cancel}>Cancel</Button>{/if}
+    <h1>Run {run.id} of <a class="link" href="#/jobs/{run.job}">{run.job}</a></h1>
+    <span class="mr-auto"><Outcome outcome={run.outcome} state={run.state} /></span>
+    {#if run.state === 'ended'}<Button size="sm" onclick={again}>Start again</Button>{:else}<Button
+        size="sm"
+        color="alternative"
+        onclick={cancel}>Cancel</Button
+      >{/if}
   </div>
   {#if run.sentence}<p class="mb-2 max-w-4xl" data-testid="sentence">{run.sentence}</p>{/if}
-  <p class="mb-4 text-sm text-faint">Started {run.started ? exact(run.started, run.zone) : 'not yet'} by {run.started_by}; {run.ended ? `ended ${exact(run.ended, run.zone)}, took ${took(run.started, run.ended)}` : `${run.tasks_done} of ${run.tasks_total} tasks done`}.</p>
+  <p class="mb-4 text-sm text-faint">
+    Started {run.started ? exact(run.started, run.zone) : 'not yet'} by {run.started_by}; {run.ended
+      ? `ended ${exact(run.ended, run.zone)}, took ${took(run.started, run.ended)}`
+      : `${run.tasks_done} of ${run.tasks_total} tasks done`}.
+  </p>
   <!-- svelte-ignore a11y_no_noninteractive_tabindex -->
   <div class="sheet mb-6 overflow-x-auto" tabindex="0" role="region" aria-label="Tasks">
     <table class="ledger">
-      <thead><tr><th scope="col">Subject</th><th scope="col">Outcome</th><th scope="col" class="num">Entries</th><th scope="col" class="num">Contents</th><th scope="col" class="num">Packed</th><th scope="col" class="num">Took</th><th scope="col">Since the one before</th><th scope="col">Copies</th></tr></thead>
-      <tbody>{#each run.tasks as task (task.id)}<TaskLine {task} />{:else}<tr><td colspan="8" class="text-faint">This run has no tasks.</td></tr>{/each}</tbody>
+      <thead
+        ><tr
+          ><th scope="col">Subject</th><th scope="col">Outcome</th><th scope="col" class="num"
+            >Entries</th
+          ><th scope="col" class="num">Contents</th><th scope="col" class="num">Packed</th><th
+            scope="col"
+            class="num">Took</th
+          ><th scope="col">Since the one before</th><th scope="col">Copies</th></tr
+        ></thead
+      >
+      <tbody
+        >{#each run.tasks as task (task.id)}<TaskLine {task} />{:else}<tr
+            ><td colspan="8" class="text-faint">This run has no tasks.</td></tr
+          >{/each}</tbody
+      >
     </table>
   </div>
   <LogView path="/runs/{id}/log" owner={id} kind="run" zone={run.zone} />

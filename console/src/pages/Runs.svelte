@@ -9,19 +9,55 @@
   import Moment from '../parts/Moment.svelte';
   import Outcome from '../parts/Outcome.svelte';
   const list = new Listing<Run>('/runs');
-  $effect(() => { void router.querystring; list.load(); });
+  $effect(() => {
+    void router.querystring;
+    list.load();
+  });
   $effect(() => live.refresh(['run', 'runs'], () => list.load()));
-  const outcomes = [{ value: 'trouble', name: 'anything but done' }, ...['done', 'warned', 'partial', 'failed', 'interrupted', 'cancelled', 'skipped'].map((o) => ({ value: o, name: OUTCOMES[o].word }))];
+  const outcomes = [
+    { value: 'trouble', name: 'anything but done' },
+    ...['done', 'warned', 'partial', 'failed', 'interrupted', 'cancelled', 'skipped'].map((o) => ({
+      value: o,
+      name: OUTCOMES[o].word,
+    })),
+  ];
 </script>
 
 <div class="mb-3 flex flex-wrap items-center gap-3">
-  <h1 class="mr-auto">Runs</h1><Filter {list} name="job" label="Job" /><Filter {list} name="outcome" label="Any outcome" items={outcomes} />
+  <h1 class="mr-auto">Runs</h1>
+  <Filter {list} name="job" label="Job" /><Filter
+    {list}
+    name="outcome"
+    label="Any outcome"
+    items={outcomes}
+  />
 </div>
-<Ledger {list} label="Runs" columns={[{ title: 'Run', sort: 'id' }, { title: 'Job', sort: 'job' }, { title: 'Outcome' }, { title: 'Started', sort: 'started' }, { title: 'Took', num: true }, { title: 'Tasks', num: true }, { title: 'Contents', num: true }, { title: 'Packed', num: true }, { title: 'Started by' }]}>
+<Ledger
+  {list}
+  label="Runs"
+  columns={[
+    { title: 'Run', sort: 'id' },
+    { title: 'Job', sort: 'job' },
+    { title: 'Outcome' },
+    { title: 'Started', sort: 'started' },
+    { title: 'Took', num: true },
+    { title: 'Tasks', num: true },
+    { title: 'Contents', num: true },
+    { title: 'Packed', num: true },
+    { title: 'Started by' },
+  ]}
+>
   {#snippet row(run)}
-    <td><a class="link" href="#/runs/{run.id}">{run.id}</a></td><td>{run.job}</td><td><Outcome outcome={run.outcome} state={run.state} /></td>
-    <td><Moment at={run.started ?? run.created} zone={run.zone} /></td><td class="num">{took(run.started, run.ended)}</td><td class="num">{run.tasks_done}/{run.tasks_total}</td>
-    <td class="num">{size(run.bytes)}</td><td class="num">{size(run.packed)}</td><td>{run.started_by}</td>
+    <td><a class="link" href="#/runs/{run.id}">{run.id}</a></td><td>{run.job}</td><td
+      ><Outcome outcome={run.outcome} state={run.state} /></td
+    >
+    <td><Moment at={run.started ?? run.created} zone={run.zone} /></td><td class="num"
+      >{took(run.started, run.ended)}</td
+    ><td class="num">{run.tasks_done}/{run.tasks_total}</td>
+    <td class="num">{size(run.bytes)}</td><td class="num">{size(run.packed)}</td><td
+      >{run.started_by}</td
+    >
   {/snippet}
-  {#snippet empty()}{list.filters.job || list.filters.outcome ? 'No run matches.' : 'No run yet.'} <a class="link" href="#/jobs">Start a job</a>.{/snippet}
+  {#snippet empty()}{list.filters.job || list.filters.outcome ? 'No run matches.' : 'No run yet.'}
+    <a class="link" href="#/jobs">Start a job</a>.{/snippet}
 </Ledger>

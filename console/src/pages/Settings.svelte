@@ -5,4 +5,6 @@
 </script>
 
 <h1 class="mb-3">Settings</h1>
-<div class="grid grid-cols-1 items-start gap-5 lg:grid-cols-2"><HostSettings /><MailSettings /><TokenSettings /></div>
+<div class="grid grid-cols-1 items-start gap-5 lg:grid-cols-2">
+  <HostSettings /><MailSettings /><TokenSettings />
+</div>

@@ -17,7 +17,11 @@
     event.preventDefault();
     busy = true;
     problem = null;
-    try { door.who = await call<Identity>('POST', '/session', { name, password }); } catch (error) { problem = error as Problem; }
+    try {
+      door.who = await call<Identity>('POST', '/session', { name, password });
+    } catch (error) {
+      problem = error as Problem;
+    }
     busy = false;
   }
   async function change(event: Event) {
@@ -25,26 +29,60 @@
     try {
       await call('POST', '/session/password', { old: password, new: fresh });
       door.who = await call<Identity>('POST', '/session', { name, password: fresh });
-    } catch (error) { problem = error as Problem; }
+    } catch (error) {
+      problem = error as Problem;
+    }
   }
 </script>
 
 <main class="mx-auto mt-[12vh] max-w-sm px-4">
   <div class="sheet p-7">
-    <h1 class="mb-5 flex items-center gap-3"><img src="/mark.svg" alt="" class="h-9" />Fasciculus</h1>
+    <h1 class="mb-5 flex items-center gap-3">
+      <img src="/mark.svg" alt="" class="h-9" />Fasciculus
+    </h1>
     {#if door.who?.must_change}
       <form onsubmit={change}>
         <p class="mb-3">The one-time password opens nothing else. Choose a password of your own.</p>
-        {#if !password}<Field label="One-time password" id="old"><Input id="old" type="password" bind:value={password} required /></Field>{/if}
-        <Field label="New password" id="new" wrong={short}><Input id="new" type="password" autocomplete="new-password" bind:value={fresh} required /></Field>
-        <Field label="Once more" id="again" wrong={differs}><Input id="again" type="password" autocomplete="new-password" bind:value={again} required /></Field>
+        {#if !password}<Field label="One-time password" id="old"
+            ><Input id="old" type="password" bind:value={password} required /></Field
+          >{/if}
+        <Field label="New password" id="new" wrong={short}
+          ><Input
+            id="new"
+            type="password"
+            autocomplete="new-password"
+            bind:value={fresh}
+            required
+          /></Field
+        >
+        <Field label="Once more" id="again" wrong={differs}
+          ><Input
+            id="again"
+            type="password"
+            autocomplete="new-password"
+            bind:value={again}
+            required
+          /></Field
+        >
         <Trouble {problem} />
-        <Button type="submit" class="w-full" disabled={!!short || !!differs || !again}>Set the password</Button>
+        <Button type="submit" class="w-full" disabled={!!short || !!differs || !again}
+          >Set the password</Button
+        >
       </form>
     {:else}
       <form onsubmit={signIn}>
-        <Field label="Name" id="name"><Input id="name" autocomplete="username" bind:value={name} required /></Field>
-        <Field label="Password" id="password"><Input id="password" type="password" autocomplete="current-password" bind:value={password} required /></Field>
+        <Field label="Name" id="name"
+          ><Input id="name" autocomplete="username" bind:value={name} required /></Field
+        >
+        <Field label="Password" id="password"
+          ><Input
+            id="password"
+            type="password"
+            autocomplete="current-password"
+            bind:value={password}
+            required
+          /></Field
+        >
         <Trouble {problem} />
         <Button type="submit" class="w-full" disabled={busy}>Sign in</Button>
       </form>

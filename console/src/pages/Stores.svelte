@@ -12,20 +12,61 @@
   const list = new Listing<Store>('/stores');
   let tried = $state<Record<string, Tried | 'busy'>>({});
   let problem = $state<Problem | null>(null);
-  $effect(() => { void router.querystring; list.load(); });
+  $effect(() => {
+    void router.querystring;
+    list.load();
+  });
   $effect(() => live.refresh(['stores', 'bundles'], () => list.load()));
   async function tryOut(name: string) {
     tried[name] = 'busy';
-    try { tried[name] = await call('POST', `/stores/${name}/try`); } catch (error) { problem = error as Problem; delete tried[name]; }
+    try {
+      tried[name] = await call('POST', `/stores/${name}/try`);
+    } catch (error) {
+      problem = error as Problem;
+      delete tried[name];
+    }
   }
 </script>
 
-<div class="mb-3 flex items-center gap-3"><h1 class="mr-auto">Stores</h1><Button href="#/stores/new" size="sm">Add a store</Button></div>
+<div class="mb-3 flex items-center gap-3">
+  <h1 class="mr-auto">Stores</h1>
+  <Button href="#/stores/new" size="sm">Add a store</Button>
+</div>
 <Trouble {problem} />
-<Ledger {list} label="Stores" columns={[{ title: 'Store', sort: 'name' }, { title: 'Kind', sort: 'kind' }, { title: 'Where' }, { title: 'Copies', num: true }, { title: 'Stored', num: true }, { title: 'State' }, { title: 'Jobs' }, { title: 'Try' }]}>
+<Ledger
+  {list}
+  label="Stores"
+  columns={[
+    { title: 'Store', sort: 'name' },
+    { title: 'Kind', sort: 'kind' },
+    { title: 'Where' },
+    { title: 'Copies', num: true },
+    { title: 'Stored', num: true },
+    { title: 'State' },
+    { title: 'Jobs' },
+    { title: 'Try' },
+  ]}
+>
   {#snippet row(s)}
-    <td><a class="link font-semibold" href="#/stores/{s.name}">{s.name}</a></td><td>{s.kind}</td><td class="wrap-anywhere">{s.where}</td><td class="num">{s.copies}</td><td class="num">{size(s.bytes)}</td><td class="whitespace-nowrap">{#if s.damaged}<a class="font-semibold text-brick underline" href="#/stores/{s.name}">■ {count(s.damaged, 'damaged file')}</a>{:else}<span class="text-moss"><span aria-hidden="true">●</span> no damage known</span>{/if}</td><td>{s.jobs.join(', ') || 'none'}</td>
-    <td>{#if tried[s.name] === 'busy'}<span class="text-faint">trying …</span>{:else if tried[s.name]}<Steps tried={tried[s.name] as Tried} />{:else}<Button size="xs" color="alternative" onclick={() => tryOut(s.name)} aria-label="Try {s.name}">Try</Button>{/if}</td>
+    <td><a class="link font-semibold" href="#/stores/{s.name}">{s.name}</a></td><td>{s.kind}</td><td
+      class="wrap-anywhere">{s.where}</td
+    ><td class="num">{s.copies}</td><td class="num">{size(s.bytes)}</td><td
+      class="whitespace-nowrap"
+      >{#if s.damaged}<a class="font-semibold text-brick underline" href="#/stores/{s.name}"
+          >■ {count(s.damaged, 'damaged file')}</a
+        >{:else}<span class="text-moss"><span aria-hidden="true">●</span> no damage known</span
+        >{/if}</td
+    ><td>{s.jobs.join(', ') || 'none'}</td>
+    <td
+      >{#if tried[s.name] === 'busy'}<span class="text-faint">trying …</span
+        >{:else if tried[s.name]}<Steps tried={tried[s.name] as Tried} />{:else}<Button
+          size="xs"
+          color="alternative"
+          onclick={() => tryOut(s.name)}
+          aria-label="Try {s.name}">Try</Button
+        >{/if}</td
+    >
   {/snippet}
-  {#snippet empty()}No store yet. <a class="link" href="#/stores/new">Add one</a>, at least one of them not on the machine that is protected.{/snippet}
+  {#snippet empty()}No store yet. <a class="link" href="#/stores/new">Add one</a>, at least one of
+    them not on the machine that is protected.{/snippet}
 </Ledger>

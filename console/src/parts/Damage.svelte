@@ -10,19 +10,52 @@
   let { store }: { store: string } = $props();
   let damage = $state<DamageRow[]>([]);
   let problem = $state<Problem | null>(null);
-  const load = () => call<Page<DamageRow>>('GET', `/damage?store=${store}&limit=100`).then((p) => (damage = p.items)).catch((e) => (problem = e));
-  $effect(() => { void store; load(); });
+  const load = () =>
+    call<Page<DamageRow>>('GET', `/damage?store=${store}&limit=100`)
+      .then((p) => (damage = p.items))
+      .catch((e) => (problem = e));
+  $effect(() => {
+    void store;
+    load();
+  });
   $effect(() => live.refresh(['upkeep', 'stores'], load));
   async function mend(subject: string) {
-    try { await call('POST', `/stores/${store}/mend`, { subject }); problem = null; } catch (error) { problem = error as Problem; }
+    try {
+      await call('POST', `/stores/${store}/mend`, { subject });
+      problem = null;
+    } catch (error) {
+      problem = error as Problem;
+    }
   }
 </script>
 
 <Trouble {problem} />
 {#each damage as d (d.id)}
-    <div class="mb-2 border-l-4 border-brick bg-brick-soft px-3 py-2 text-sm wrap-anywhere">
-      <div><strong>■ {d.subject}: {d.file}</strong> {d.reason}; found <Moment at={d.found} />. It harms {count(d.bundles.length, 'bundle')} and {count(d.harmed, 'entry', 'entries')}. {d.mend_from.length ? `It can be mended from ${d.mend_from.join(' or ')}. ` : 'No other store has a copy to mend it from. '}{d.stored_again ? `${d.stored_again} brought anew what lies in it.` : 'The next run stores anew what lies in it.'}
-        {#if d.mend_from.length}<Button size="xs" class="ml-2" onclick={() => mend(d.subject)} aria-label="Mend {d.file}">Mend</Button>{/if}</div>
-      <details><summary class="cursor-pointer">Which</summary><div class="text-faint">{d.bundles.join(', ')}</div>{#each d.files as file}<div>{file}</div>{/each}{#if d.harmed > d.files.length}<div>… and {d.harmed - d.files.length} more</div>{/if}</details>
+  <div class="mb-2 border-l-4 border-brick bg-brick-soft px-3 py-2 text-sm wrap-anywhere">
+    <div>
+      <strong>■ {d.subject}: {d.file}</strong>
+      {d.reason}; found <Moment at={d.found} />. It harms {count(d.bundles.length, 'bundle')} and {count(
+        d.harmed,
+        'entry',
+        'entries',
+      )}. {d.mend_from.length
+        ? `It can be mended from ${d.mend_from.join(' or ')}. `
+        : 'No other store has a copy to mend it from. '}{d.stored_again
+        ? `${d.stored_again} brought anew what lies in it.`
+        : 'The next run stores anew what lies in it.'}
+      {#if d.mend_from.length}<Button
+          size="xs"
+          class="ml-2"
+          onclick={() => mend(d.subject)}
+          aria-label="Mend {d.file}">Mend</Button
+        >{/if}
     </div>
-  {/each}
+    <details>
+      <summary class="cursor-pointer">Which</summary>
+      <div class="text-faint">{d.bundles.join(', ')}</div>
+      {#each d.files as file}<div>{file}</div>{/each}{#if d.harmed > d.files.length}<div>
+          … and {d.harmed - d.files.length} more
+        </div>{/if}
+    </details>
+  </div>
+{/each}

@@ -3,26 +3,55 @@
   import type { Problem } from '../lib/api.svelte';
   import type { Readback } from '../lib/types';
   import { count, exact, relative, size } from '../lib/words';
-  let { readback, wrong, zone }: { readback: Readback | null; wrong: Problem | null; zone: string } = $props();
-  const shown = (moment: string) => { try { return exact(moment, zone); } catch { return exact(moment); } };
+  let {
+    readback,
+    wrong,
+    zone,
+  }: { readback: Readback | null; wrong: Problem | null; zone: string } = $props();
+  const shown = (moment: string) => {
+    try {
+      return exact(moment, zone);
+    } catch {
+      return exact(moment);
+    }
+  };
 </script>
 
 <aside class="space-y-4" aria-live="polite">
-  <section class="sheet p-4"><h2 class="mb-1">What it will do</h2>
+  <section class="sheet p-4">
+    <h2 class="mb-1">What it will do</h2>
     {#if wrong}<p class="text-amber-ink">▲ Not complete yet: {wrong.message}</p>
-    {:else if readback}<p data-testid="readback">{readback.sentence}</p>{:else}<p class="text-faint">…</p>{/if}
+    {:else if readback}<p data-testid="readback">{readback.sentence}</p>{:else}<p
+        class="text-faint"
+      >
+        …
+      </p>{/if}
   </section>
   {#if readback && !wrong}
-    <section class="sheet p-4"><h2 class="mb-1">Next starts</h2>
-      {#each readback.starts as start (start)}<div class="flex justify-between gap-3 tabular-nums"><span>{shown(start)}</span><span class="text-faint">{relative(start)}</span></div>{:else}<p class="text-faint">Only when somebody starts it.</p>{/each}
+    <section class="sheet p-4">
+      <h2 class="mb-1">Next starts</h2>
+      {#each readback.starts as start (start)}<div class="flex justify-between gap-3 tabular-nums">
+          <span>{shown(start)}</span><span class="text-faint">{relative(start)}</span>
+        </div>{:else}<p class="text-faint">Only when somebody starts it.</p>{/each}
     </section>
-    <section class="sheet p-4"><h2 class="mb-1">Size</h2>
-      <p>{count(readback.covers.length, 'subject')}{#if readback.bytes}; last seen {size(readback.bytes)}, {size(readback.packed)} packed{/if}.
-        {#if readback.unmeasured}{count(readback.unmeasured, 'subject has', 'subjects have')} no bundle yet to measure by.{/if}</p>
+    <section class="sheet p-4">
+      <h2 class="mb-1">Size</h2>
+      <p>
+        {count(readback.covers.length, 'subject')}{#if readback.bytes}; last seen {size(
+            readback.bytes,
+          )}, {size(readback.packed)} packed{/if}.
+        {#if readback.unmeasured}{count(readback.unmeasured, 'subject has', 'subjects have')} no bundle
+          yet to measure by.{/if}
+      </p>
     </section>
     {#if readback.advice.length}
-      <section class="sheet p-4"><h2 class="mb-1">Advice</h2>
-        <ul class="space-y-1">{#each readback.advice as line (line)}<li class="flex gap-2"><span class="text-amber-ink" aria-hidden="true">▲</span><span>{line}</span></li>{/each}</ul>
+      <section class="sheet p-4">
+        <h2 class="mb-1">Advice</h2>
+        <ul class="space-y-1">
+          {#each readback.advice as line (line)}<li class="flex gap-2">
+              <span class="text-amber-ink" aria-hidden="true">▲</span><span>{line}</span>
+            </li>{/each}
+        </ul>
       </section>
     {/if}
   {/if}

@@ -4,16 +4,37 @@
   import type { DatabaseRules } from '../lib/types';
   import Field from './Field.svelte';
   import Lines from './Lines.svelte';
-  let { rules = $bindable(), at }: { rules: DatabaseRules; at: (field: string) => string } = $props();
+  let { rules = $bindable(), at }: { rules: DatabaseRules; at: (field: string) => string } =
+    $props();
 </script>
 
-<p class="mb-2 text-sm text-faint">Patterns with * and ?, one a line. Tables are written database.table, as in shop.orders or *.sessions.</p>
+<p class="mb-2 text-sm text-faint">
+  Patterns with * and ?, one a line. Tables are written database.table, as in shop.orders or
+  *.sessions.
+</p>
 <div class="grid gap-x-5 sm:grid-cols-2">
-  <Field label="Only these databases" id="db-names" hint="Empty: all of the subject." wrong={at('databases.names')}><Lines id="db-names" bind:value={rules.names} /></Field>
-  <Field label="Without these databases" id="db-without" wrong={at('databases.without')}><Lines id="db-without" bind:value={rules.without} /></Field>
-  <Field label="Only these tables" id="db-tables" wrong={at('databases.tables')}><Lines id="db-tables" bind:value={rules.tables} /></Field>
-  <Field label="Without these tables" id="db-without-tables" wrong={at('databases.without_tables')}><Lines id="db-without-tables" bind:value={rules.without_tables} /></Field>
-  <Field label="Of these tables the structure alone" id="db-without-rows" hint="Sessions and caches come back empty." wrong={at('databases.without_rows')}><Lines id="db-without-rows" bind:value={rules.without_rows} placeholder="*.sessions" /></Field>
+  <Field
+    label="Only these databases"
+    id="db-names"
+    hint="Empty: all of the subject."
+    wrong={at('databases.names')}><Lines id="db-names" bind:value={rules.names} /></Field
+  >
+  <Field label="Without these databases" id="db-without" wrong={at('databases.without')}
+    ><Lines id="db-without" bind:value={rules.without} /></Field
+  >
+  <Field label="Only these tables" id="db-tables" wrong={at('databases.tables')}
+    ><Lines id="db-tables" bind:value={rules.tables} /></Field
+  >
+  <Field label="Without these tables" id="db-without-tables" wrong={at('databases.without_tables')}
+    ><Lines id="db-without-tables" bind:value={rules.without_tables} /></Field
+  >
+  <Field
+    label="Of these tables the structure alone"
+    id="db-without-rows"
+    hint="Sessions and caches come back empty."
+    wrong={at('databases.without_rows')}
+    ><Lines id="db-without-rows" bind:value={rules.without_rows} placeholder="*.sessions" /></Field
+  >
   <div class="mb-3 space-y-1 sm:pt-7">
     <Checkbox bind:checked={rules.structure_only}>Of all tables the structure alone</Checkbox>
     <Checkbox bind:checked={rules.check_tables}>CHECK TABLE before reading</Checkbox>

@@ -4,14 +4,23 @@
   import { live } from '../lib/live.svelte';
   import type { LogLine, Page } from '../lib/types';
   import { clock, exact } from '../lib/words';
-  let { path, owner, kind, zone = 'UTC' }: { path: string; owner: number; kind: 'run' | 'restore'; zone?: string } = $props();
+  let {
+    path,
+    owner,
+    kind,
+    zone = 'UTC',
+  }: { path: string; owner: number; kind: 'run' | 'restore'; zone?: string } = $props();
   let lines = $state<LogLine[]>([]);
   let level = $state('');
   let words = $state('');
   let copied = $state(false);
-  const shown = $derived(lines.filter((l) =>
-    (!level || (level === 'trouble' ? l.level !== 'info' : l.level === level)) &&
-    (!words || `${l.subject} ${l.text}`.toLowerCase().includes(words.toLowerCase()))));
+  const shown = $derived(
+    lines.filter(
+      (l) =>
+        (!level || (level === 'trouble' ? l.level !== 'info' : l.level === level)) &&
+        (!words || `${l.subject} ${l.text}`.toLowerCase().includes(words.toLowerCase())),
+    ),
+  );
   const marks: Record<string, string> = { info: ' ', warning: '▲', error: '■' };
 
   async function load() {
@@ -24,13 +33,21 @@
     } while (cursor && all.length < 5000);
     lines = all;
   }
-  $effect(() => { void owner; load().catch(() => {}); });
-  $effect(() => live.on((k, data) => {
-    if (k === 'reset') load().catch(() => {});
-    if (k === 'log' && data[kind] === owner && !lines.some((l) => l.id === data.id)) lines = [...lines, data];
-  }));
+  $effect(() => {
+    void owner;
+    load().catch(() => {});
+  });
+  $effect(() =>
+    live.on((k, data) => {
+      if (k === 'reset') load().catch(() => {});
+      if (k === 'log' && data[kind] === owner && !lines.some((l) => l.id === data.id))
+        lines = [...lines, data];
+    }),
+  );
   async function copy() {
-    await navigator.clipboard.writeText(shown.map((l) => `${exact(l.at, zone)}  ${l.level}  ${l.subject}  ${l.text}`).join('\n'));
+    await navigator.clipboard.writeText(
+      shown.map((l) => `${exact(l.at, zone)}  ${l.level}  ${l.subject}  ${l.text}`).join('\n'),
+    );
     copied = true;
     setTimeout(() => (copied = false), 2000);
   }
@@ -38,17 +55,47 @@
 
 <div class="mb-2 flex flex-wrap items-center gap-2">
   <h2 class="mr-auto">Log</h2>
-  <Select size="sm" class="w-auto!" aria-label="Level" placeholder="" bind:value={level}
-    items={[{ value: '', name: 'All lines' }, { value: 'trouble', name: 'Warnings and errors' }, { value: 'error', name: 'Errors' }]} />
-  <div class="w-48"><Input size="sm" aria-label="Words in the log" placeholder="Words" bind:value={words} /></div>
+  <Select
+    size="sm"
+    class="w-auto!"
+    aria-label="Level"
+    placeholder=""
+    bind:value={level}
+    items={[
+      { value: '', name: 'All lines' },
+      { value: 'trouble', name: 'Warnings and errors' },
+      { value: 'error', name: 'Errors' },
+    ]}
+  />
+  <div class="w-48">
+    <Input size="sm" aria-label="Words in the log" placeholder="Words" bind:value={words} />
+  </div>
   <Button size="xs" color="alternative" onclick={copy}>{copied ? 'Copied' : 'Copy'}</Button>
 </div>
 <!-- svelte-ignore a11y_no_noninteractive_tabindex (a log that scrolls must be reachable by keyboard) -->
-<div class="sheet max-h-96 overflow-auto p-3 font-mono text-[13px] leading-5" tabindex="0" role="log" aria-label="Log">
+<div
+  class="sheet max-h-96 overflow-auto p-3 font-mono text-[13px] leading-5"
+  tabindex="0"
+  role="log"
+  aria-label="Log"
+>
   {#each shown as line (line.id)}
-    <div class="grid grid-cols-[4rem_1rem_10rem_1fr] gap-2" class:text-brick={line.level === 'error'} class:text-amber-ink={line.level === 'warning'}>
-      <span title={exact(line.at, zone)}>{exact(line.at, zone).slice(11, 19)}</span><span><span aria-hidden="true">{marks[line.level]}</span><span class="sr-only">{line.level}</span></span>
-      <span class="truncate" title={line.subject}>{line.subject}</span><span class="wrap-anywhere">{line.text}</span>
+    <div
+      class="grid grid-cols-[4rem_1rem_10rem_1fr] gap-2"
+      class:text-brick={line.level === 'error'}
+      class:text-amber-ink={line.level === 'warning'}
+    >
+      <span title={exact(line.at, zone)}>{exact(line.at, zone).slice(11, 19)}</span><span
+        ><span aria-hidden="true">{marks[line.level]}</span><span class="sr-only">{line.level}</span
+        ></span
+      >
+      <span class="truncate" title={line.subject}>{line.subject}</span><span class="wrap-anywhere"
+        >{line.text}</span
+      >
     </div>
-  {:else}<span class="text-faint">{lines.length ? 'No line matches.' : `No line yet (${clock(new Date().toISOString(), zone)}).`}</span>{/each}
+  {:else}<span class="text-faint"
+      >{lines.length
+        ? 'No line matches.'
+        : `No line yet (${clock(new Date().toISOString(), zone)}).`}</span
+    >{/each}
 </div>

@@ -12,34 +12,89 @@
   function typed() {
     clearTimeout(timer);
     timer = setTimeout(async () => {
-      if (!words.trim()) { found = []; open = false; return; }
-      found = (await call<Page<Found>>('GET', '/search' + query({ q: words.trim() })).catch(() => ({ items: [] as Found[] }))).items;
+      if (!words.trim()) {
+        found = [];
+        open = false;
+        return;
+      }
+      found = (
+        await call<Page<Found>>('GET', '/search' + query({ q: words.trim() })).catch(() => ({
+          items: [] as Found[],
+        }))
+      ).items;
       chosen = 0;
       open = true;
     }, 200);
   }
-  function go(row: Found) { open = false; words = ''; push(row.link); }
+  function go(row: Found) {
+    open = false;
+    words = '';
+    push(row.link);
+  }
   function key(event: KeyboardEvent) {
     if (event.key === 'Escape') open = false;
-    else if (event.key === 'ArrowDown') { chosen = Math.min(chosen + 1, found.length - 1); event.preventDefault(); }
-    else if (event.key === 'ArrowUp') { chosen = Math.max(chosen - 1, 0); event.preventDefault(); }
-    else if (event.key === 'Enter' && open && found[chosen]) go(found[chosen]);
+    else if (event.key === 'ArrowDown') {
+      chosen = Math.min(chosen + 1, found.length - 1);
+      event.preventDefault();
+    } else if (event.key === 'ArrowUp') {
+      chosen = Math.max(chosen - 1, 0);
+      event.preventDefault();
+    } else if (event.key === 'Enter' && open && found[chosen]) go(found[chosen]);
   }
 </script>
 
-<svelte:window onkeydown={(e) => {
-  if (e.key === '/' && !(e.target instanceof HTMLInputElement || e.target instanceof HTMLTextAreaElement || e.target instanceof HTMLSelectElement)) {
-    document.getElementById('search')?.focus(); e.preventDefault();
-  }
-}} />
+<svelte:window
+  onkeydown={(e) => {
+    if (
+      e.key === '/' &&
+      !(
+        e.target instanceof HTMLInputElement ||
+        e.target instanceof HTMLTextAreaElement ||
+        e.target instanceof HTMLSelectElement
+      )
+    ) {
+      document.getElementById('search')?.focus();
+      e.preventDefault();
+    }
+  }}
+/>
 <div class="relative w-44 sm:w-56">
-  <Input id="search" size="sm" role="combobox" aria-expanded={open} aria-controls="search-found" aria-autocomplete="list"
-    aria-activedescendant={open && found.length ? `found-${chosen}` : undefined} aria-label="Search accounts, sites, jobs, stores, bundles"
-    placeholder="Search  ( / )" bind:value={words} oninput={typed} onkeydown={key} onblur={() => setTimeout(() => (open = false), 150)} autocomplete="off" />
-  <ul id="search-found" role="listbox" aria-label="Found" class="sheet absolute! right-0 z-20 mt-1 w-80 max-w-[90vw] overflow-hidden shadow-lg" class:hidden={!open}>
+  <Input
+    id="search"
+    size="sm"
+    role="combobox"
+    aria-expanded={open}
+    aria-controls="search-found"
+    aria-autocomplete="list"
+    aria-activedescendant={open && found.length ? `found-${chosen}` : undefined}
+    aria-label="Search accounts, sites, jobs, stores, bundles"
+    placeholder="Search  ( / )"
+    bind:value={words}
+    oninput={typed}
+    onkeydown={key}
+    onblur={() => setTimeout(() => (open = false), 150)}
+    autocomplete="off"
+  />
+  <ul
+    id="search-found"
+    role="listbox"
+    aria-label="Found"
+    class="sheet absolute! right-0 z-20 mt-1 w-80 max-w-[90vw] overflow-hidden shadow-lg"
+    class:hidden={!open}
+  >
     {#each found as row, n (row.kind + row.link + row.name)}
-      <li id="found-{n}" role="option" aria-selected={n === chosen} class="cursor-pointer px-3 py-1.5 aria-selected:bg-gray-100 dark:aria-selected:bg-gray-700"
-        onmousedown={() => go(row)}><span class="text-sm text-faint">{row.kind}</span> {row.name} <span class="text-sm text-faint">{row.about}</span></li>
-    {:else}<li role="option" aria-selected="false" class="px-3 py-2 text-faint">Nothing is called that.</li>{/each}
+      <li
+        id="found-{n}"
+        role="option"
+        aria-selected={n === chosen}
+        class="cursor-pointer px-3 py-1.5 aria-selected:bg-gray-100 dark:aria-selected:bg-gray-700"
+        onmousedown={() => go(row)}
+      >
+        <span class="text-sm text-faint">{row.kind}</span>
+        {row.name} <span class="text-sm text-faint">{row.about}</span>
+      </li>
+    {:else}<li role="option" aria-selected="false" class="px-3 py-2 text-faint">
+        Nothing is called that.
+      </li>{/each}
   </ul>
 </div>

@@ -5,6 +5,11 @@
 
 <ol class="space-y-0.5 text-sm" aria-live="polite">
   {#each tried.steps as step}
-    <li class={step.ok ? '' : 'text-brick'}><span aria-hidden="true" class={step.ok ? 'text-moss' : ''}>{step.ok ? '●' : '■'}</span> <span class="sr-only">{step.ok ? 'good:' : 'failed:'}</span> {step.text} {step.way_out}</li>
+    <li class={step.ok ? '' : 'text-brick'}>
+      <span aria-hidden="true" class={step.ok ? 'text-moss' : ''}>{step.ok ? '●' : '■'}</span>
+      <span class="sr-only">{step.ok ? 'good:' : 'failed:'}</span>
+      {step.text}
+      {step.way_out}
+    </li>
   {/each}
 </ol>

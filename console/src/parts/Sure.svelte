@@ -3,14 +3,30 @@
   import { Button, Input, Label, Modal } from 'flowbite-svelte';
   import { Problem } from '../lib/api.svelte';
   import Trouble from './Trouble.svelte';
-  let { open = $bindable(false), title, what, name, action }: {
-    open?: boolean; title: string; what: string; name: string; action: () => Promise<void>;
+  let {
+    open = $bindable(false),
+    title,
+    what,
+    name,
+    action,
+  }: {
+    open?: boolean;
+    title: string;
+    what: string;
+    name: string;
+    action: () => Promise<void>;
   } = $props();
   let typed = $state('');
   let problem = $state<Problem | null>(null);
   async function go(event: Event) {
     event.preventDefault();
-    try { await action(); open = false; typed = ''; } catch (error) { problem = error as Problem; }
+    try {
+      await action();
+      open = false;
+      typed = '';
+    } catch (error) {
+      problem = error as Problem;
+    }
   }
 </script>
 

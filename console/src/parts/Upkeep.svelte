@@ -14,36 +14,103 @@
   async function load() {
     try {
       works = (await call<Page<Upkeep>>('GET', `/upkeep?store=${store}&limit=12`)).items;
-    } catch (error) { problem = error as Problem; }
+    } catch (error) {
+      problem = error as Problem;
+    }
   }
-  $effect(() => { void store; load(); });
+  $effect(() => {
+    void store;
+    load();
+  });
   $effect(() => live.refresh(['upkeep', 'stores'], load));
   async function start(what: string, body: object) {
     problem = null;
-    try { await call('POST', `/stores/${store}/${what}`, body); } catch (error) { problem = error as Problem; }
+    try {
+      await call('POST', `/stores/${store}/${what}`, body);
+    } catch (error) {
+      problem = error as Problem;
+    }
     await load();
   }
-  async function cancel(id: number) { try { await call('POST', `/upkeep/${id}/cancel`); } catch (error) { problem = error as Problem; } }
+  async function cancel(id: number) {
+    try {
+      await call('POST', `/upkeep/${id}/cancel`);
+    } catch (error) {
+      problem = error as Problem;
+    }
+  }
   const kind = (w: Upkeep) => `${w.kind}${w.deep ? ' deep' : ''}${w.dry_run ? ', dry run' : ''}`;
 </script>
 
 <section class="mt-6" aria-labelledby="upkeep">
   <div class="mb-2 flex flex-wrap items-center gap-2">
     <h2 id="upkeep" class="mr-auto">Upkeep</h2>
-    <Button size="xs" onclick={() => start('verify', {})} title="All pieces there, sizes, and checksums where the store gives them">Verify quickly</Button>
-    <Button size="xs" onclick={() => start('verify', { deep: true })} title="Reads every byte and compares">Verify deep</Button>
-    <Button size="xs" color="alternative" onclick={() => start('repack', { dry_run: true })}>Measure dead weight</Button>
-    <Button size="xs" color="alternative" onclick={() => start('repack', {})} title="Writes pieces anew without their dead weight; may be stopped at any time">Repack</Button>
+    <Button
+      size="xs"
+      onclick={() => start('verify', {})}
+      title="All pieces there, sizes, and checksums where the store gives them"
+      >Verify quickly</Button
+    >
+    <Button
+      size="xs"
+      onclick={() => start('verify', { deep: true })}
+      title="Reads every byte and compares">Verify deep</Button
+    >
+    <Button size="xs" color="alternative" onclick={() => start('repack', { dry_run: true })}
+      >Measure dead weight</Button
+    >
+    <Button
+      size="xs"
+      color="alternative"
+      onclick={() => start('repack', {})}
+      title="Writes pieces anew without their dead weight; may be stopped at any time"
+      >Repack</Button
+    >
   </div>
   <Trouble {problem} />
   {#if works.length}
     <!-- svelte-ignore a11y_no_noninteractive_tabindex -->
-    <div class="sheet overflow-x-auto" tabindex="0" role="region" aria-label="Upkeep of this store"><table class="ledger">
-      <thead><tr><th scope="col">What</th><th scope="col">Subject</th><th scope="col">Outcome</th><th scope="col">Started</th><th scope="col">Result</th></tr></thead>
-      <tbody>{#each works as w (w.id)}<tr>
-        <td class="whitespace-nowrap">{kind(w)}</td><td>{w.subject}</td><td><Outcome outcome={w.outcome} state={w.state} /></td>
-        <td><Moment at={w.started ?? w.created} /> <span class="text-sm text-faint">by {w.started_by}</span></td>
-        <td>{#if w.state === 'ended'}{w.sentence}{:else}<div class="flex items-center gap-3">{#if w.total}<div class="w-32"><Progressbar progress={Math.min(99, (100 * w.bytes) / w.total).toFixed(0)} size="h-2" aria-label="Progress of {w.kind} {w.subject}" /></div>{/if}<span class="text-sm tabular-nums">{w.stage || 'waits'}{w.total ? `: ${size(w.bytes)} of ${size(w.total)}` : ''}</span><Button size="xs" color="alternative" onclick={() => cancel(w.id)} aria-label="Cancel {w.kind} {w.subject}">Cancel</Button></div>{/if}</td>
-      </tr>{/each}</tbody></table></div>
+    <div class="sheet overflow-x-auto" tabindex="0" role="region" aria-label="Upkeep of this store">
+      <table class="ledger">
+        <thead
+          ><tr
+            ><th scope="col">What</th><th scope="col">Subject</th><th scope="col">Outcome</th><th
+              scope="col">Started</th
+            ><th scope="col">Result</th></tr
+          ></thead
+        >
+        <tbody
+          >{#each works as w (w.id)}<tr>
+              <td class="whitespace-nowrap">{kind(w)}</td><td>{w.subject}</td><td
+                ><Outcome outcome={w.outcome} state={w.state} /></td
+              >
+              <td
+                ><Moment at={w.started ?? w.created} />
+                <span class="text-sm text-faint">by {w.started_by}</span></td
+              >
+              <td
+                >{#if w.state === 'ended'}{w.sentence}{:else}<div class="flex items-center gap-3">
+                    {#if w.total}<div class="w-32">
+                        <Progressbar
+                          progress={Math.min(99, (100 * w.bytes) / w.total).toFixed(0)}
+                          size="h-2"
+                          aria-label="Progress of {w.kind} {w.subject}"
+                        />
+                      </div>{/if}<span class="text-sm tabular-nums"
+                      >{w.stage || 'waits'}{w.total
+                        ? `: ${size(w.bytes)} of ${size(w.total)}`
+                        : ''}</span
+                    ><Button
+                      size="xs"
+                      color="alternative"
+                      onclick={() => cancel(w.id)}
+                      aria-label="Cancel {w.kind} {w.subject}">Cancel</Button
+                    >
+                  </div>{/if}</td
+              >
+            </tr>{/each}</tbody
+        >
+      </table>
+    </div>
   {:else}<p class="text-faint">Nothing was verified on demand yet.</p>{/if}
 </section>

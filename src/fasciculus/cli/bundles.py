@@ -24,26 +24,43 @@ Contents = Annotated[str, typer.Option(help="Only this kind: files, databases or
 
 
 @app.command("list")
-def list_(subject: Annotated[str, typer.Option(help="Only of this account or site.")] = "",
-          job: Annotated[str, typer.Option(help="Only of this job.")] = "",
-          store: Annotated[str, typer.Option(help="Only with a copy on this store.")] = "",
-          find: Annotated[str, typer.Option(help="Only those whose name holds this.")] = "",
-          count: Annotated[int, typer.Option(help="At most so many.", min=1)] = 30,
-          as_json: AsJson = False) -> None:
+def list_(
+    subject: Annotated[str, typer.Option(help="Only of this account or site.")] = "",
+    job: Annotated[str, typer.Option(help="Only of this job.")] = "",
+    store: Annotated[str, typer.Option(help="Only with a copy on this store.")] = "",
+    find: Annotated[str, typer.Option(help="Only those whose name holds this.")] = "",
+    count: Annotated[int, typer.Option(help="At most so many.", min=1)] = 30,
+    as_json: AsJson = False,
+) -> None:
     """List bundles, newest first."""
     with service() as client:
-        rows = list(islice(client.every(client.bundles_list, subject=subject, job=job, store=store,
-                                        q=find), count))
+        rows = list(
+            islice(
+                client.every(client.bundles_list, subject=subject, job=job, store=store, q=find),
+                count,
+            )
+        )
     if as_json:
         return output.show_json(rows)
-    output.show_table(rows, [
-        ("BUNDLE", lambda b: b.id), ("SUBJECT", lambda b: b.subject), ("MOMENT", lambda b: moment(b.moment)),
-        ("JOB", lambda b: b.job), ("ENTRIES", lambda b: f"{b.entries:,}"),
-        ("SHOWS", lambda b: size(b.bytes)), ("BROUGHT", lambda b: size(b.new_bytes)),
-        ("PACKED", lambda b: size(b.packed)),
-        ("COPIES ON", lambda b: ", ".join(c.store + ("" if c.sound else " (damaged)") for c in b.copies)),
-    ], "No bundle yet. Start a job: fasciculus start JOB --wait",
-        right=["BUNDLE", "ENTRIES", "SHOWS", "BROUGHT", "PACKED"])
+    output.show_table(
+        rows,
+        [
+            ("BUNDLE", lambda b: b.id),
+            ("SUBJECT", lambda b: b.subject),
+            ("MOMENT", lambda b: moment(b.moment)),
+            ("JOB", lambda b: b.job),
+            ("ENTRIES", lambda b: f"{b.entries:,}"),
+            ("SHOWS", lambda b: size(b.bytes)),
+            ("BROUGHT", lambda b: size(b.new_bytes)),
+            ("PACKED", lambda b: size(b.packed)),
+            (
+                "COPIES ON",
+                lambda b: ", ".join(c.store + ("" if c.sound else " (damaged)") for c in b.copies),
+            ),
+        ],
+        "No bundle yet. Start a job: fasciculus start JOB --wait",
+        right=["BUNDLE", "ENTRIES", "SHOWS", "BROUGHT", "PACKED"],
+    )
     return None
 
 
@@ -54,23 +71,53 @@ def show(number: Number, as_json: AsJson = False) -> None:
         bundle = client.bundles_show(number)
     if as_json:
         return output.show_json(bundle)
-    output.show_fields([
-        ("bundle", f"{bundle.id}: {bundle.name}"), ("of", f"{bundle.subject_kind} {bundle.subject}"),
-        ("moment", moment(bundle.moment)), ("job", f"{bundle.job}, run {bundle.run}"),
-        ("shows", f"{bundle.entries:,} entries, {size(bundle.bytes)}; of these {size(bundle.new_bytes)} new, "
-                  f"{size(max(bundle.bytes - bundle.new_bytes, 0))} were there already"),
-        ("since before", changes_words(bundle.changes)),
-        ("copies", "\n".join(map(_copy, bundle.copies))),
-        *((kind, f"{count['entries']:,} entries, {size(count['bytes'])}"
-           + (f", {len(count['unreadable'])} could not be read" if count["unreadable"] else ""))
-          for kind, count in bundle.contents.items()),
-        ("rows", "\n".join(
-            f"{d['engine']} {d['name']}: {len(d['tables'])} tables, {sum(d['tables'].values()):,} rows"
-            for d in bundle.databases) or "none"),
-        ("brings", _brings(bundle)),
-        ("pieces", "\n".join(f"{p['name']}  {size(p['bytes'])}" + ("" if p.get("brought", True) else "  (of an "
-                             "earlier bundle)") for p in bundle.pieces) or "none"),
-    ])
+    output.show_fields(
+        [
+            ("bundle", f"{bundle.id}: {bundle.name}"),
+            ("of", f"{bundle.subject_kind} {bundle.subject}"),
+            ("moment", moment(bundle.moment)),
+            ("job", f"{bundle.job}, run {bundle.run}"),
+            (
+                "shows",
+                f"{bundle.entries:,} entries, {size(bundle.bytes)}; of these "
+                f"{size(bundle.new_bytes)} new, "
+                f"{size(max(bundle.bytes - bundle.new_bytes, 0))} were there already",
+            ),
+            ("since before", changes_words(bundle.changes)),
+            ("copies", "\n".join(map(_copy, bundle.copies))),
+            *(
+                (
+                    kind,
+                    f"{count['entries']:,} entries, {size(count['bytes'])}"
+                    + (
+                        f", {len(count['unreadable'])} could not be read"
+                        if count["unreadable"]
+                        else ""
+                    ),
+                )
+                for kind, count in bundle.contents.items()
+            ),
+            (
+                "rows",
+                "\n".join(
+                    f"{d['engine']} {d['name']}: {len(d['tables'])} tables, "
+                    f"{sum(d['tables'].values()):,} rows"
+                    for d in bundle.databases
+                )
+                or "none",
+            ),
+            ("brings", _brings(bundle)),
+            (
+                "pieces",
+                "\n".join(
+                    f"{p['name']}  {size(p['bytes'])}"
+                    + ("" if p.get("brought", True) else "  (of an earlier bundle)")
+                    for p in bundle.pieces
+                )
+                or "none",
+            ),
+        ]
+    )
     return None
 
 
@@ -84,17 +131,36 @@ def _copy(copy: Copy) -> str:
 
 
 @app.command()
-def changes(number: Number,
-            against: Annotated[int | None, typer.Option(help="Compare with this bundle instead of the one before.",
-                                                        show_default=False)] = None,
-            state: Annotated[str, typer.Option(help="Only new, changed or gone.")] = "",
-            contents: Annotated[str, typer.Option(help="Only this kind.")] = "",
-            find: Annotated[str, typer.Option(help="Only paths that hold this.")] = "",
-            count: Annotated[int, typer.Option(help="At most so many.", min=1)] = 200, as_json: AsJson = False) -> None:
+def changes(
+    number: Number,
+    against: Annotated[
+        int | None,
+        typer.Option(
+            help="Compare with this bundle instead of the one before.", show_default=False
+        ),
+    ] = None,
+    state: Annotated[str, typer.Option(help="Only new, changed or gone.")] = "",
+    contents: Annotated[str, typer.Option(help="Only this kind.")] = "",
+    find: Annotated[str, typer.Option(help="Only paths that hold this.")] = "",
+    count: Annotated[int, typer.Option(help="At most so many.", min=1)] = 200,
+    as_json: AsJson = False,
+) -> None:
     """List what is new, changed and gone since the bundle before."""
     with service() as client:
-        rows = list(islice(client.every(client.bundles_changes, bundle_id=number, against=against or "", state=state,
-                                        contents=contents, q=find, limit=500), count))
+        rows = list(
+            islice(
+                client.every(
+                    client.bundles_changes,
+                    bundle_id=number,
+                    against=against or "",
+                    state=state,
+                    contents=contents,
+                    q=find,
+                    limit=500,
+                ),
+                count,
+            )
+        )
     if as_json:
         return output.show_json(rows)
     output.show_table(rows, CHANGE_COLUMNS, "Nothing differs.", right=["SIZE", "BEFORE"])
@@ -102,8 +168,10 @@ def changes(number: Number,
 
 
 _ENTRY_COLUMNS: list[output.Column] = [
-    ("MODE", lambda e: e.mode), ("OWNER", lambda e: f"{e.user}:{e.group}"),
-    ("SIZE", lambda e: size(e.bytes)), ("CHANGED", lambda e: moment(e.mtime)),
+    ("MODE", lambda e: e.mode),
+    ("OWNER", lambda e: f"{e.user}:{e.group}"),
+    ("SIZE", lambda e: size(e.bytes)),
+    ("CHANGED", lambda e: moment(e.mtime)),
 ]
 
 
@@ -117,14 +185,21 @@ def _brings(bundle: BundleDetail) -> str:
     """Whether it is full, and if not, on what it builds."""
     if bundle.brings == "full":
         return f"all its bytes (full), {size(bundle.packed)} packed"
-    return (f"what changed (incremental), {size(bundle.packed)} packed; builds on the full bundle of "
-            f"{output.moment(datetime.fromisoformat(bundle.base))}; {bundle.dead_share:.0%} of its pieces is "
-            "needed no more")
+    return (
+        f"what changed (incremental), {size(bundle.packed)} packed; builds on the full bundle of "
+        f"{output.moment(datetime.fromisoformat(bundle.base))}; {bundle.dead_share:.0%} of its "
+        "pieces is "
+        "needed no more"
+    )
 
 
 @app.command()
-def files(number: Number, folder: Annotated[str, typer.Argument(help="A folder in it.")] = "",
-          contents: Contents = "files", as_json: AsJson = False) -> None:
+def files(
+    number: Number,
+    folder: Annotated[str, typer.Argument(help="A folder in it.")] = "",
+    contents: Contents = "files",
+    as_json: AsJson = False,
+) -> None:
     """List what is in a folder of a bundle."""
     with service() as client:
         found = client.bundles_files(number, contents, folder)
@@ -138,9 +213,12 @@ def files(number: Number, folder: Annotated[str, typer.Argument(help="A folder i
 
 
 @app.command()
-def search(number: Number, words: Annotated[str, typer.Argument(help="Words that the path holds.")],
-           contents: Annotated[str, typer.Option(help="Only this kind.")] = "",
-           as_json: AsJson = False) -> None:
+def search(
+    number: Number,
+    words: Annotated[str, typer.Argument(help="Words that the path holds.")],
+    contents: Annotated[str, typer.Option(help="Only this kind.")] = "",
+    as_json: AsJson = False,
+) -> None:
     """Find entries of a bundle by name."""
     with service() as client:
         found = client.bundles_search(number, words, contents)
@@ -154,14 +232,20 @@ def search(number: Number, words: Annotated[str, typer.Argument(help="Words that
 
 
 @app.command()
-def download(number: Number,
-             target: Annotated[Path | None, typer.Option("--to", help="File to write; a name is made up.")] = None,
-             contents: Annotated[str, typer.Option(help="Only this kind.")] = "",
-             path: Annotated[list[str] | None, typer.Option(
-                 help="Only at or below this path; may be repeated.")] = None,
-             store: Annotated[str, typer.Option(help="The copy to read.")] = "",
-             form: Annotated[Literal["tar.gz", "tar.zst", "zip"], typer.Option(
-                 "--as", help="The form of the archive.")] = "tar.gz") -> None:
+def download(
+    number: Number,
+    target: Annotated[
+        Path | None, typer.Option("--to", help="File to write; a name is made up.")
+    ] = None,
+    contents: Annotated[str, typer.Option(help="Only this kind.")] = "",
+    path: Annotated[
+        list[str] | None, typer.Option(help="Only at or below this path; may be repeated.")
+    ] = None,
+    store: Annotated[str, typer.Option(help="The copy to read.")] = "",
+    form: Annotated[
+        Literal["tar.gz", "tar.zst", "zip"], typer.Option("--as", help="The form of the archive.")
+    ] = "tar.gz",
+) -> None:
     """Download a bundle, or part of it, as one archive."""
     with service() as client:
         bundle = client.bundles_show(number)
@@ -169,23 +253,35 @@ def download(number: Number,
         if target.exists():
             raise output.wrong(f"{target} exists already.", "Name another file with --to.")
         count = client.bundles_download(number, target, contents, path, store, form)
-        output.out.print(f"{target}: {size(count)}, whole and checked.", soft_wrap=True, highlight=False)
+        output.out.print(
+            f"{target}: {size(count)}, whole and checked.", soft_wrap=True, highlight=False
+        )
 
 
 @restores_app.command("list")
-def restores_list(count: Annotated[int, typer.Option(help="At most so many.", min=1)] = 20,
-                  as_json: AsJson = False) -> None:
+def restores_list(
+    count: Annotated[int, typer.Option(help="At most so many.", min=1)] = 20,
+    as_json: AsJson = False,
+) -> None:
     """List restores, newest first."""
     with service() as client:
         rows = list(islice(client.every(client.restores_list), count))
     if as_json:
         return output.show_json(rows)
-    output.show_table(rows, [
-        ("RESTORE", lambda r: r.id), ("SUBJECT", lambda r: r.subject), ("BUNDLE", lambda r: r.bundle),
-        ("TO", lambda r: r.target), ("OUTCOME", lambda r: output.outcome(r.outcome, r.state)),
-        ("STARTED", lambda r: moment(r.created)), ("SIZE", lambda r: size(r.bytes)),
-    ], "Nothing was restored yet. Bring a bundle back: fasciculus restore BUNDLE --to FOLDER",
-        right=["RESTORE", "SIZE"])
+    output.show_table(
+        rows,
+        [
+            ("RESTORE", lambda r: r.id),
+            ("SUBJECT", lambda r: r.subject),
+            ("BUNDLE", lambda r: r.bundle),
+            ("TO", lambda r: r.target),
+            ("OUTCOME", lambda r: output.outcome(r.outcome, r.state)),
+            ("STARTED", lambda r: moment(r.created)),
+            ("SIZE", lambda r: size(r.bytes)),
+        ],
+        "Nothing was restored yet. Bring a bundle back: fasciculus restore BUNDLE --to FOLDER",
+        right=["RESTORE", "SIZE"],
+    )
     return None
 
 
@@ -196,12 +292,18 @@ def restores_show(number: RestoreNumber, as_json: AsJson = False) -> None:
         row = client.restores_show(number)
     if as_json:
         return output.show_json(row)
-    output.show_fields([
-        ("restore", row.id), ("bundle", f"{row.bundle} of {row.subject}"), ("from store", row.store),
-        ("to", row.target), ("databases", ", ".join(f"{a} as {b}" for a, b in row.databases.items()) or "none"),
-        ("outcome", output.outcome(row.outcome, row.state)), ("error", row.error or "none"),
-        ("restored", f"{row.entries:,} entries, {size(row.bytes)}"),
-    ])
+    output.show_fields(
+        [
+            ("restore", row.id),
+            ("bundle", f"{row.bundle} of {row.subject}"),
+            ("from store", row.store),
+            ("to", row.target),
+            ("databases", ", ".join(f"{a} as {b}" for a, b in row.databases.items()) or "none"),
+            ("outcome", output.outcome(row.outcome, row.state)),
+            ("error", row.error or "none"),
+            ("restored", f"{row.entries:,} entries, {size(row.bytes)}"),
+        ]
+    )
     return None
 
 

@@ -17,33 +17,59 @@ from . import output
 from .output import ago, service, wrong
 
 app = typer.Typer(help="What each job protects, and what none does.", no_args_is_help=True)
-definitions_app = typer.Typer(help="Hosts, accounts, stores and jobs as one text.", no_args_is_help=True)
+definitions_app = typer.Typer(
+    help="Hosts, accounts, stores and jobs as one text.", no_args_is_help=True
+)
 
 AsJson = Annotated[bool, typer.Option("--json", help="JSON, for programs.")]
 
-_STATES = {"protected": ("● protected", "green"), "late": ("▲ copy too old", "yellow"),
-           "never": ("▲ no copy yet", "yellow"), "bare": ("■ no job", "red")}
+_STATES = {
+    "protected": ("● protected", "green"),
+    "late": ("▲ copy too old", "yellow"),
+    "never": ("▲ no copy yet", "yellow"),
+    "bare": ("■ no job", "red"),
+}
 
 
 @app.command("list")
-def list_(state: Annotated[str, typer.Option(
-              help="bare, never, late, protected, or “trouble” for all but protected.")] = "",
-          host: Annotated[str, typer.Option(help="Only of this host.")] = "",
-          account: Annotated[str, typer.Option(help="Only of this account.")] = "",
-          find: Annotated[str, typer.Option(help="Only those whose name holds this.")] = "",
-          as_json: AsJson = False) -> None:
-    """List sites, databases and mail domains with how they are protected; exit code 1 when one is bare."""
+def list_(
+    state: Annotated[
+        str, typer.Option(help="bare, never, late, protected, or “trouble” for all but protected.")
+    ] = "",
+    host: Annotated[str, typer.Option(help="Only of this host.")] = "",
+    account: Annotated[str, typer.Option(help="Only of this account.")] = "",
+    find: Annotated[str, typer.Option(help="Only those whose name holds this.")] = "",
+    as_json: AsJson = False,
+) -> None:
+    """List sites, databases and mail domains with how they are protected; exit code 1 when one is
+    bare.
+    """
     with service() as client:
-        rows = list(client.every(client.coverage_list, state=state, host=host, account=account, q=find,
-                                 limit=500))
+        rows = list(
+            client.every(
+                client.coverage_list, state=state, host=host, account=account, q=find, limit=500
+            )
+        )
     if as_json:
         return output.show_json(rows)
-    output.show_table(rows, [
-        ("STATE", _state), ("KIND", lambda r: r.kind), ("NAME", lambda r: r.name),
-        ("ACCOUNT", lambda r: r.account), ("HOST", lambda r: r.host),
-        ("JOBS", lambda r: ", ".join(r.jobs) or "–"),
-        ("NEWEST COPY", lambda r: ago(datetime.fromisoformat(r.newest)) if r.newest else "never"),
-    ], "Nothing to show: all is protected." if state else "No account has anything to protect yet.")
+    output.show_table(
+        rows,
+        [
+            ("STATE", _state),
+            ("KIND", lambda r: r.kind),
+            ("NAME", lambda r: r.name),
+            ("ACCOUNT", lambda r: r.account),
+            ("HOST", lambda r: r.host),
+            ("JOBS", lambda r: ", ".join(r.jobs) or "–"),
+            (
+                "NEWEST COPY",
+                lambda r: ago(datetime.fromisoformat(r.newest)) if r.newest else "never",
+            ),
+        ],
+        "Nothing to show: all is protected."
+        if state
+        else "No account has anything to protect yet.",
+    )
     if any(row.state == "bare" for row in rows):
         raise typer.Exit(output.TROUBLE)
     return None
@@ -55,7 +81,9 @@ def _state(row: CoverageRow) -> Text:
 
 
 @definitions_app.command("export")
-def export(to: Annotated[Path | None, typer.Option(help="A file instead of standard output.")] = None) -> None:
+def export(
+    to: Annotated[Path | None, typer.Option(help="A file instead of standard output.")] = None,
+) -> None:
     """Write out hosts, accounts, stores and jobs; secrets stand there by reference alone."""
     with service() as client:
         text = client.definitions_export()
@@ -67,18 +95,27 @@ def export(to: Annotated[Path | None, typer.Option(help="A file instead of stand
 
 
 @definitions_app.command("apply")
-def apply(source: Annotated[typer.FileText, typer.Argument(help="The text (“-” for standard input).",
-                                                           show_default=False)],
-          dry_run: Annotated[bool, typer.Option("--dry-run", help="Only say what would change.")] = False,
-          as_json: AsJson = False) -> None:
-    """Add and change what the text says; applying twice changes nothing. What it does not name stays."""
+def apply(
+    source: Annotated[
+        typer.FileText,
+        typer.Argument(help="The text (“-” for standard input).", show_default=False),
+    ],
+    dry_run: Annotated[bool, typer.Option("--dry-run", help="Only say what would change.")] = False,
+    as_json: AsJson = False,
+) -> None:
+    """Add and change what the text says; applying twice changes nothing. What it does not name
+    stays.
+    """
     text = source.read()
     try:
         references = defining.from_text(text).references
     except BadSetting as error:
         raise wrong(error.message, error.way_out) from error
-    secrets = {place: secret for place, reference in references.items()
-               if (secret := _resolved(place, reference)) is not None}
+    secrets = {
+        place: secret
+        for place, reference in references.items()
+        if (secret := _resolved(place, reference)) is not None
+    }
     with service() as client:
         done = client.definitions_apply(text, secrets, dry_run)
     if as_json:
@@ -88,7 +125,9 @@ def apply(source: Annotated[typer.FileText, typer.Argument(help="The text (“-�
         about = f": {', '.join(change.fields)}" if change.fields else ""
         if change.action == "kept":
             about = " is not in the text; it stays"
-        output.out.print(f"{mark} {change.kind} {change.name}{about}", highlight=False, soft_wrap=True)
+        output.out.print(
+            f"{mark} {change.kind} {change.name}{about}", highlight=False, soft_wrap=True
+        )
     count = sum(change.action != "kept" for change in done.changes)
     verb = "would change" if dry_run else "changed"
     output.out.print(f"{count} {verb}, {done.same} the same.", highlight=False)
@@ -105,6 +144,8 @@ def _resolved(place: str, reference: dict[str, str]) -> str | None:
     except FileNotFoundError:
         return None
     except OSError as error:
-        raise wrong(f"{place}: {path} cannot be read: {error.strerror}.", "Correct the reference.") from error
+        raise wrong(
+            f"{place}: {path} cannot be read: {error.strerror}.", "Correct the reference."
+        ) from error
     # A key keeps its last line's end; a password has none.
     return text if "PRIVATE KEY" in text else text.rstrip("\n")

@@ -35,8 +35,9 @@ def sign_in(name: Annotated[str, typer.Option(help="Who signs in.")] = "administ
         password = typer.prompt("Password", hide_input=True)
         if client.session_open(name, password).must_change:
             output.out.print("This was the one-time password. Choose one of your own.")
-            new = typer.prompt("New password (at least 10 characters)", hide_input=True,
-                               confirmation_prompt=True)
+            new = typer.prompt(
+                "New password (at least 10 characters)", hide_input=True, confirmation_prompt=True
+            )
             client.password_change(password, new)
             client.session_open(name, new)
         made = _new_token(client, f"{os.environ.get('USER', 'user')}@{socket.gethostname()}")
@@ -45,7 +46,9 @@ def sign_in(name: Annotated[str, typer.Option(help="Who signs in.")] = "administ
         descriptor = os.open(path, os.O_WRONLY | os.O_CREAT | os.O_TRUNC, 0o600)
         with os.fdopen(descriptor, "w") as sink:
             sink.write(made + "\n")
-        output.out.print(f"Signed in. The token is kept in {path}.", soft_wrap=True, highlight=False)
+        output.out.print(
+            f"Signed in. The token is kept in {path}.", soft_wrap=True, highlight=False
+        )
 
 
 def _new_token(client: Client, name: str) -> str:
@@ -65,14 +68,23 @@ def sign_out() -> None:
 
 
 @app.command("list")
-def list_(as_json: Annotated[bool, typer.Option("--json", help="JSON, for programs.")] = False) -> None:
+def list_(
+    as_json: Annotated[bool, typer.Option("--json", help="JSON, for programs.")] = False,
+) -> None:
     """List your tokens."""
     with service() as client:
         rows = client.tokens_list().items
     if as_json:
         return output.show_json(rows)
-    output.show_table(rows, [("TOKEN", lambda t: t.name), ("MADE", lambda t: output.moment(t.created)),
-                             ("LAST USED", lambda t: output.ago(t.last_used))], "No token yet.")
+    output.show_table(
+        rows,
+        [
+            ("TOKEN", lambda t: t.name),
+            ("MADE", lambda t: output.moment(t.created)),
+            ("LAST USED", lambda t: output.ago(t.last_used)),
+        ],
+        "No token yet.",
+    )
     return None
 
 
@@ -84,8 +96,10 @@ def add(name: Annotated[str, typer.Argument(help="What it is for.")]) -> None:
 
 
 @app.command()
-def remove(name: Annotated[str, typer.Argument(help="The token's name.")],
-           yes: Annotated[bool, typer.Option("--yes", help="Do not ask.")] = False) -> None:
+def remove(
+    name: Annotated[str, typer.Argument(help="The token's name.")],
+    yes: Annotated[bool, typer.Option("--yes", help="Do not ask.")] = False,
+) -> None:
     """Remove a token; what uses it is locked out."""
     output.sure(f"Remove token {name}? What uses it is locked out.", yes)
     with service() as client:

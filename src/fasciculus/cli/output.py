@@ -26,13 +26,45 @@ out = Console(width=None if sys.stdout.isatty() else 240)
 err = Console(stderr=True, soft_wrap=True, highlight=False)
 
 #: Columns that are never broken over lines.
-_WHOLE = frozenset({"JOB", "ACCOUNT", "SUBJECT", "HOST", "STORE", "KIND", "OUTCOME", "STARTED", "MOMENT",
-                    "NEXT START", "WRITTEN", "LAST RUN", "CHANGED", "MODE", "OWNER", "TOKEN", "MADE"})
+_WHOLE = frozenset(
+    {
+        "JOB",
+        "ACCOUNT",
+        "SUBJECT",
+        "HOST",
+        "STORE",
+        "KIND",
+        "OUTCOME",
+        "STARTED",
+        "MOMENT",
+        "NEXT START",
+        "WRITTEN",
+        "LAST RUN",
+        "CHANGED",
+        "MODE",
+        "OWNER",
+        "TOKEN",
+        "MADE",
+    }
+)
 
-_STYLES = {"done": "green", "warned": "yellow", "skipped": "yellow", "partial": "red",
-           "failed": "red", "interrupted": "red"}
-MARKS = {"done": "●", "warned": "▲", "skipped": "▷", "cancelled": "◇", "partial": "◧",
-          "failed": "■", "interrupted": "■"}
+_STYLES = {
+    "done": "green",
+    "warned": "yellow",
+    "skipped": "yellow",
+    "partial": "red",
+    "failed": "red",
+    "interrupted": "red",
+}
+MARKS = {
+    "done": "●",
+    "warned": "▲",
+    "skipped": "▷",
+    "cancelled": "◇",
+    "partial": "◧",
+    "failed": "■",
+    "interrupted": "■",
+}
 
 
 @contextmanager
@@ -42,9 +74,20 @@ def service() -> Iterator[Client]:
         with Client() as client:
             yield client
     except ClientError as error:
-        code = next((code for kind, code in (
-            (NotSignedIn, SIGNED_OUT), (NotFound, NOT_FOUND), (Refused, REFUSED),
-            (Unanswered, UNANSWERED), (Unusable, WRONG)) if isinstance(error, kind)), TROUBLE)
+        code = next(
+            (
+                code
+                for kind, code in (
+                    (NotSignedIn, SIGNED_OUT),
+                    (NotFound, NOT_FOUND),
+                    (Refused, REFUSED),
+                    (Unanswered, UNANSWERED),
+                    (Unusable, WRONG),
+                )
+                if isinstance(error, kind)
+            ),
+            TROUBLE,
+        )
         if isinstance(error, Refused) and error.problem.status == 422:
             code = WRONG
         way_out = error.way_out
@@ -83,7 +126,9 @@ def show_json(value: Any) -> None:
 Column = tuple[str, Callable[[Any], Any]]
 
 
-def show_table(rows: Iterable[Any], columns: Sequence[Column], empty: str, right: Sequence[str] = ()) -> None:
+def show_table(
+    rows: Iterable[Any], columns: Sequence[Column], empty: str, right: Sequence[str] = ()
+) -> None:
     """A table; where there is nothing, what to do first."""
     rows = list(rows)
     if not rows:
@@ -92,8 +137,9 @@ def show_table(rows: Iterable[Any], columns: Sequence[Column], empty: str, right
     table = Table(box=None, pad_edge=False, header_style="bold", show_edge=False)
     for name, _ in columns:
         whole = name in right or name in _WHOLE
-        table.add_column(name, justify="right" if name in right else "left", no_wrap=whole,
-                         overflow="fold")
+        table.add_column(
+            name, justify="right" if name in right else "left", no_wrap=whole, overflow="fold"
+        )
     for row in rows:
         cells = [value(row) for _, value in columns]
         table.add_row(*[c if isinstance(c, Text) else Text(str(c)) for c in cells])

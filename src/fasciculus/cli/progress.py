@@ -25,8 +25,13 @@ def exit_code(outcome: str | None) -> int:
 
 def _bars() -> Progress:
     return Progress(
-        SpinnerColumn(), TextColumn("{task.description}"), BarColumn(bar_width=24),
-        TextColumn("{task.fields[numbers]}"), TimeElapsedColumn(), console=err, transient=False,
+        SpinnerColumn(),
+        TextColumn("{task.description}"),
+        BarColumn(bar_width=24),
+        TextColumn("{task.fields[numbers]}"),
+        TimeElapsedColumn(),
+        console=err,
+        transient=False,
         disable=not sys.stderr.isatty(),
     )
 
@@ -91,8 +96,13 @@ def follow_restore(client: Client, restore_id: int) -> Restore:
     with _bars() as bars:
         row = bars.add_task("restore", total=None, numbers="")
         while (restore := client.restores_show(restore_id)).state != "ended":
-            bars.update(row, total=restore.total or None, completed=restore.bytes,
-                        numbers=f"{restore.stage}: {restore.entries:,} entries, {size_words(restore.bytes)}")
+            bars.update(
+                row,
+                total=restore.total or None,
+                completed=restore.bytes,
+                numbers=f"{restore.stage}: {restore.entries:,} entries, "
+                f"{size_words(restore.bytes)}",
+            )
             time.sleep(_PAUSE)
         bars.update(row, total=1, completed=1, numbers=OUTCOMES[restore.outcome or "failed"])
     return restore
@@ -104,11 +114,21 @@ def follow_upkeep(client: Client, upkeep_id: int) -> Upkeep:
         row = bars.add_task("upkeep", total=None, numbers="")
         while (work := client.upkeep_show(upkeep_id)).state != "ended":
             numbers = f"{work.stage or work.state}: {size_words(work.bytes)}"
-            bars.update(row, description=f"{work.kind} {work.subject}", total=work.total or None,
-                        completed=work.bytes, numbers=numbers)
+            bars.update(
+                row,
+                description=f"{work.kind} {work.subject}",
+                total=work.total or None,
+                completed=work.bytes,
+                numbers=numbers,
+            )
             time.sleep(_PAUSE)
-        bars.update(row, description=f"{work.kind} {work.subject}", total=1, completed=1,
-                    numbers=OUTCOMES[work.outcome or "failed"])
+        bars.update(
+            row,
+            description=f"{work.kind} {work.subject}",
+            total=1,
+            completed=1,
+            numbers=OUTCOMES[work.outcome or "failed"],
+        )
     return work
 
 

@@ -19,24 +19,35 @@ AsJson = Annotated[bool, typer.Option("--json", help="JSON, for programs.")]
 
 
 @app.command("list")
-def list_(count: Annotated[int, typer.Option(help="At most so many.", min=1)] = 20,
-          as_json: AsJson = False) -> None:
+def list_(
+    count: Annotated[int, typer.Option(help="At most so many.", min=1)] = 20,
+    as_json: AsJson = False,
+) -> None:
     """List reports, newest first."""
     with service() as client:
         rows = list(islice(client.every(client.reports_list), count))
     if as_json:
         return output.show_json(rows)
-    output.show_table(rows, [
-        ("REPORT", lambda r: r.id), ("WRITTEN", lambda r: moment(r.at)), ("TITLE", lambda r: r.title),
-        ("TO", lambda r: ", ".join(r.recipients)),
-        ("SENT", lambda r: moment(r.sent) if r.sent else f"▲ waits: {r.last_error}"),
-    ], "No report yet. Reports are written when a job with a report address has run.", right=["REPORT"])
+    output.show_table(
+        rows,
+        [
+            ("REPORT", lambda r: r.id),
+            ("WRITTEN", lambda r: moment(r.at)),
+            ("TITLE", lambda r: r.title),
+            ("TO", lambda r: ", ".join(r.recipients)),
+            ("SENT", lambda r: moment(r.sent) if r.sent else f"▲ waits: {r.last_error}"),
+        ],
+        "No report yet. Reports are written when a job with a report address has run.",
+        right=["REPORT"],
+    )
     return None
 
 
 @app.command()
-def show(number: Annotated[int, typer.Argument(help="The report's number.", show_default=False)],
-         as_json: AsJson = False) -> None:
+def show(
+    number: Annotated[int, typer.Argument(help="The report's number.", show_default=False)],
+    as_json: AsJson = False,
+) -> None:
     """Print a report as it was sent."""
     with service() as client:
         report = client.reports_show(number)
@@ -53,10 +64,18 @@ def waiting(as_json: AsJson = False) -> None:
         rows = client.outbox_list().items
     if as_json:
         return output.show_json(rows)
-    output.show_table(rows, [
-        ("REPORT", lambda r: r.report), ("TITLE", lambda r: r.title), ("TRIES", lambda r: r.attempts),
-        ("NEXT TRY", lambda r: moment(r.next_try)), ("WHY", lambda r: r.last_error),
-    ], "Nothing waits.", right=["REPORT", "TRIES"])
+    output.show_table(
+        rows,
+        [
+            ("REPORT", lambda r: r.report),
+            ("TITLE", lambda r: r.title),
+            ("TRIES", lambda r: r.attempts),
+            ("NEXT TRY", lambda r: moment(r.next_try)),
+            ("WHY", lambda r: r.last_error),
+        ],
+        "Nothing waits.",
+        right=["REPORT", "TRIES"],
+    )
     return None
 
 
@@ -75,27 +94,42 @@ def mail_show(as_json: AsJson = False) -> None:
         found = client.mail_show()
     if as_json:
         return output.show_json(found)
-    output.show_fields([
-        ("server", f"{found.address}:{found.port}" if found.address else "none"),
-        ("security", found.security), ("user", found.user or "none"),
-        ("password", "set" if found.password_set else "not set"), ("sender", found.sender or "none"),
-    ])
+    output.show_fields(
+        [
+            ("server", f"{found.address}:{found.port}" if found.address else "none"),
+            ("security", found.security),
+            ("user", found.user or "none"),
+            ("password", "set" if found.password_set else "not set"),
+            ("sender", found.sender or "none"),
+        ]
+    )
     return None
 
 
 @mail_app.command("set")
-def mail_set(address: Annotated[str | None, typer.Option(help="Address of the server.")] = None,
-             port: Annotated[int | None, typer.Option(help="Its port.")] = None,
-             security: Annotated[Literal["starttls", "tls", "none"] | None, typer.Option(
-                 help="How the connection is secured.")] = None,
-             user: Annotated[str | None, typer.Option(help="User to sign in as.")] = None,
-             password_file: Annotated[typer.FileText | None, typer.Option(
-                 help="File with the password (“-” for standard input).")] = None,
-             sender: Annotated[str | None, typer.Option(help="Address that reports come from.")] = None) -> None:
+def mail_set(
+    address: Annotated[str | None, typer.Option(help="Address of the server.")] = None,
+    port: Annotated[int | None, typer.Option(help="Its port.")] = None,
+    security: Annotated[
+        Literal["starttls", "tls", "none"] | None,
+        typer.Option(help="How the connection is secured."),
+    ] = None,
+    user: Annotated[str | None, typer.Option(help="User to sign in as.")] = None,
+    password_file: Annotated[
+        typer.FileText | None, typer.Option(help="File with the password (“-” for standard input).")
+    ] = None,
+    sender: Annotated[str | None, typer.Option(help="Address that reports come from.")] = None,
+) -> None:
     """Set the mail server; what is not named stays."""
     with service() as client:
         fields = client.mail_show().model_dump(exclude={"password", "password_set"})
-        given = {"address": address, "port": port, "security": security, "user": user, "sender": sender}
+        given = {
+            "address": address,
+            "port": port,
+            "security": security,
+            "user": user,
+            "sender": sender,
+        }
         fields.update({key: value for key, value in given.items() if value is not None})
         password = password_file.read().rstrip("\n") if password_file else None
         client.mail_change(MailServer(**fields, password=password))
@@ -103,8 +137,9 @@ def mail_set(address: Annotated[str | None, typer.Option(help="Address of the se
 
 
 @mail_app.command("try")
-def mail_try(to: Annotated[str, typer.Argument(help="Who gets the test message.")],
-             as_json: AsJson = False) -> None:
+def mail_try(
+    to: Annotated[str, typer.Argument(help="Who gets the test message.")], as_json: AsJson = False
+) -> None:
     """Send a test message."""
     with service() as client:
         tried = client.mail_try(to)

@@ -21,24 +21,35 @@ AsJson = Annotated[bool, typer.Option("--json", help="JSON, for programs.")]
 
 
 @app.command("list")
-def list_(job: Annotated[str, typer.Option(help="Only of this job.")] = "",
-          outcome: Annotated[str, typer.Option(
-              help=f"Only these: {', '.join(OUTCOMES)}, or “trouble” for all but done.")] = "",
-          count: Annotated[int, typer.Option(help="At most so many.", min=1)] = 20,
-          as_json: AsJson = False) -> None:
+def list_(
+    job: Annotated[str, typer.Option(help="Only of this job.")] = "",
+    outcome: Annotated[
+        str, typer.Option(help=f"Only these: {', '.join(OUTCOMES)}, or “trouble” for all but done.")
+    ] = "",
+    count: Annotated[int, typer.Option(help="At most so many.", min=1)] = 20,
+    as_json: AsJson = False,
+) -> None:
     """List runs, newest first."""
     with service() as client:
         rows = list(islice(client.every(client.runs_list, job=job, outcome=outcome), count))
     if as_json:
         return output.show_json(rows)
-    output.show_table(rows, [
-        ("RUN", lambda r: r.id), ("JOB", lambda r: r.job),
-        ("OUTCOME", lambda r: output.outcome(r.outcome, r.state)),
-        ("STARTED", lambda r: moment(r.started or r.created)), ("TOOK", _took),
-        ("TASKS", lambda r: f"{r.tasks_done}/{r.tasks_total}"), ("CONTENTS", lambda r: size(r.bytes)),
-        ("PACKED", lambda r: size(r.packed)), ("BY", lambda r: r.started_by),
-    ], "No run yet. Start a job: fasciculus start JOB --wait",
-        right=["RUN", "TOOK", "TASKS", "CONTENTS", "PACKED"])
+    output.show_table(
+        rows,
+        [
+            ("RUN", lambda r: r.id),
+            ("JOB", lambda r: r.job),
+            ("OUTCOME", lambda r: output.outcome(r.outcome, r.state)),
+            ("STARTED", lambda r: moment(r.started or r.created)),
+            ("TOOK", _took),
+            ("TASKS", lambda r: f"{r.tasks_done}/{r.tasks_total}"),
+            ("CONTENTS", lambda r: size(r.bytes)),
+            ("PACKED", lambda r: size(r.packed)),
+            ("BY", lambda r: r.started_by),
+        ],
+        "No run yet. Start a job: fasciculus start JOB --wait",
+        right=["RUN", "TOOK", "TASKS", "CONTENTS", "PACKED"],
+    )
     return None
 
 
@@ -55,25 +66,47 @@ def show(number: Number, as_json: AsJson = False) -> None:
         run = client.runs_show(number)
     if as_json:
         return output.show_json(run)
-    output.show_fields([
-        ("run", run.id), ("job", run.job), ("outcome", output.outcome(run.outcome, run.state)),
-        ("started", f"{moment(run.started or run.created)} by {run.started_by}"), ("took", _took(run)),
-    ])
+    output.show_fields(
+        [
+            ("run", run.id),
+            ("job", run.job),
+            ("outcome", output.outcome(run.outcome, run.state)),
+            ("started", f"{moment(run.started or run.created)} by {run.started_by}"),
+            ("took", _took(run)),
+        ]
+    )
     if run.sentence:
         output.out.print(run.sentence, soft_wrap=True, highlight=False)
     output.out.print()
-    output.show_table(run.tasks, [
-        ("SUBJECT", lambda t: t.subject), ("OUTCOME", lambda t: output.outcome(t.outcome, t.state)),
-        ("ENTRIES", lambda t: f"{t.entries:,}"), ("CONTENTS", lambda t: size(t.bytes)),
-        ("PACKED", lambda t: size(t.packed)), ("TOOK", _took), ("SINCE BEFORE", lambda t: changes_words(t.changes)),
-        ("COPIES", lambda t: ", ".join(
-            f"{c.store}: {'NO COPY' if c.error else f'{c.kept} kept'}" for c in t.copies)),
-    ], "It has no tasks.", right=["ENTRIES", "CONTENTS", "PACKED", "TOOK"])
+    output.show_table(
+        run.tasks,
+        [
+            ("SUBJECT", lambda t: t.subject),
+            ("OUTCOME", lambda t: output.outcome(t.outcome, t.state)),
+            ("ENTRIES", lambda t: f"{t.entries:,}"),
+            ("CONTENTS", lambda t: size(t.bytes)),
+            ("PACKED", lambda t: size(t.packed)),
+            ("TOOK", _took),
+            ("SINCE BEFORE", lambda t: changes_words(t.changes)),
+            (
+                "COPIES",
+                lambda t: ", ".join(
+                    f"{c.store}: {'NO COPY' if c.error else f'{c.kept} kept'}" for c in t.copies
+                ),
+            ),
+        ],
+        "It has no tasks.",
+        right=["ENTRIES", "CONTENTS", "PACKED", "TOOK"],
+    )
     for task in run.tasks:
         if task.error:
-            output.out.print(f"■ {task.subject}: {task.error}", style="red", soft_wrap=True, highlight=False)
+            output.out.print(
+                f"■ {task.subject}: {task.error}", style="red", soft_wrap=True, highlight=False
+            )
         for warning in task.warnings:
-            output.out.print(f"▲ {task.subject}: {warning}", style="yellow", soft_wrap=True, highlight=False)
+            output.out.print(
+                f"▲ {task.subject}: {warning}", style="yellow", soft_wrap=True, highlight=False
+            )
     return None
 
 
@@ -94,10 +127,14 @@ def cancel(number: Number) -> None:
 
 
 @app.command()
-def log(number: Number,
-        level: Annotated[str, typer.Option(help="info, warning, error, or trouble for all but info.")] = "",
-        find: Annotated[str, typer.Option(help="Only lines that hold this.")] = "",
-        as_json: AsJson = False) -> None:
+def log(
+    number: Number,
+    level: Annotated[
+        str, typer.Option(help="info, warning, error, or trouble for all but info.")
+    ] = "",
+    find: Annotated[str, typer.Option(help="Only lines that hold this.")] = "",
+    as_json: AsJson = False,
+) -> None:
     """Print the log of a run."""
     with service() as client:
         rows = list(client.every(client.runs_log, run_id=number, level=level, q=find, limit=500))
@@ -114,12 +151,15 @@ def changes_words(changes: dict[str, int] | None) -> str:
     if not (changes["new"] or changes["changed"] or changes["gone"]):
         return "nothing changed"
     grew = changes.get("grew", 0)
-    return (f"{changes['new']:,} new, {changes['changed']:,} changed, {changes['gone']:,} gone, "
-            f"{'+' if grew >= 0 else '−'}{size(abs(grew))}")
+    return (
+        f"{changes['new']:,} new, {changes['changed']:,} changed, {changes['gone']:,} gone, "
+        f"{'+' if grew >= 0 else '−'}{size(abs(grew))}"
+    )
 
 
 CHANGE_COLUMNS: list[output.Column] = [
-    ("STATE", lambda c: c.state), ("WHAT", lambda c: c.what or "–"),
+    ("STATE", lambda c: c.state),
+    ("WHAT", lambda c: c.what or "–"),
     ("SIZE", lambda c: size(c.bytes) if c.state != "gone" else "–"),
     ("BEFORE", lambda c: size(c.before) if c.state != "new" else "–"),
     ("PATH", lambda c: f"{c.kind}/{c.path}" + ("/" if c.type == "dir" else "")),
@@ -127,21 +167,35 @@ CHANGE_COLUMNS: list[output.Column] = [
 
 
 @app.command()
-def changes(number: Number,
-            subject: Annotated[str, typer.Option(help="Only of this account or site.")] = "",
-            state: Annotated[str, typer.Option(help="Only new, changed or gone.")] = "",
-            count: Annotated[int, typer.Option(help="At most so many of each subject.", min=1)] = 200,
-            as_json: AsJson = False) -> None:
+def changes(
+    number: Number,
+    subject: Annotated[str, typer.Option(help="Only of this account or site.")] = "",
+    state: Annotated[str, typer.Option(help="Only new, changed or gone.")] = "",
+    count: Annotated[int, typer.Option(help="At most so many of each subject.", min=1)] = 200,
+    as_json: AsJson = False,
+) -> None:
     """List what is new, changed and gone in each bundle of a run since the one before."""
     with service() as client:
         found = {}
         for task in client.runs_show(number).tasks:
-            if task.bundle_id is None or task.changes is None or (subject and task.subject != subject):
+            if (
+                task.bundle_id is None
+                or task.changes is None
+                or (subject and task.subject != subject)
+            ):
                 continue
-            found[task.subject] = list(islice(client.every(
-                client.bundles_changes, bundle_id=task.bundle_id, state=state, limit=500), count))
+            found[task.subject] = list(
+                islice(
+                    client.every(
+                        client.bundles_changes, bundle_id=task.bundle_id, state=state, limit=500
+                    ),
+                    count,
+                )
+            )
     if as_json:
-        return output.show_json({name: [row.model_dump() for row in rows] for name, rows in found.items()})
+        return output.show_json(
+            {name: [row.model_dump() for row in rows] for name, rows in found.items()}
+        )
     if not found:
         output.out.print("No bundle of this run has one before it.")
     for name, rows in found.items():
@@ -153,5 +207,9 @@ def changes(number: Number,
 def show_log(rows: list[LogLine]) -> None:
     """Log lines for people."""
     for row in rows:
-        output.out.print(f"{row.at.astimezone():%H:%M:%S}  {row.level:7}  {row.subject}  {row.text}",
-                         soft_wrap=True, highlight=False, markup=False)
+        output.out.print(
+            f"{row.at.astimezone():%H:%M:%S}  {row.level:7}  {row.subject}  {row.text}",
+            soft_wrap=True,
+            highlight=False,
+            markup=False,
+        )

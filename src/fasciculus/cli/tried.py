@@ -16,7 +16,12 @@ def show_tried(tried: Tried, as_json: bool = False) -> None:
     else:
         for step in tried.steps:
             mark = Text("● ", style="green") if step.ok else Text("■ ", style="red")
-            output.out.print(mark, f"{step.name}: {step.text} {step.way_out}".rstrip(), sep="",
-                             highlight=False, soft_wrap=True)
+            output.out.print(
+                mark,
+                f"{step.name}: {step.text} {step.way_out}".rstrip(),
+                sep="",
+                highlight=False,
+                soft_wrap=True,
+            )
     if not tried.ok:
         raise typer.Exit(output.TROUBLE)

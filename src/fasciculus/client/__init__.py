@@ -21,6 +21,14 @@ from .errors import (
 from .live import LiveEvent
 
 __all__ = [
-    "Client", "ClientError", "DownloadBroken", "LiveEvent", "NotFound", "NotSignedIn", "Refused",
-    "RunHandle", "Unanswered", "Unusable",
+    "Client",
+    "ClientError",
+    "DownloadBroken",
+    "LiveEvent",
+    "NotFound",
+    "NotSignedIn",
+    "Refused",
+    "RunHandle",
+    "Unanswered",
+    "Unusable",
 ]

@@ -55,7 +55,9 @@ class _Zstd:
 
 
 class _Zip:
-    """A zip archive ends with its directory; each member has a checksum that the unpacker holds it to."""
+    """A zip archive ends with its directory; each member has a checksum that the unpacker holds it
+    to.
+    """
 
     def __init__(self) -> None:
         self._tail = b""

@@ -133,8 +133,9 @@ class Client(WhatExists, UpkeepCalls, Wire):
         """What would retire now, as if ``keep`` copies were kept; nothing is removed."""
         return self._call("GET", f"/jobs/{quote(name)}/retiring", Page[Retiring], keep=keep)
 
-    def jobs_start(self, name: str, key: str | None = None, full: bool = False,
-                   compare: bool = False) -> Started:
+    def jobs_start(
+        self, name: str, key: str | None = None, full: bool = False, compare: bool = False
+    ) -> Started:
         """Start a job; a call that is made again with the same key starts nothing new.
 
         ``full`` asks for a full bundle this once, ``compare`` for a comparison of contents.
@@ -174,8 +175,9 @@ class Client(WhatExists, UpkeepCalls, Wire):
         while True:
             headers = {"Last-Event-ID": last} if last else {}
             try:
-                with self._http.stream("GET", PREFIX + path, headers=headers,
-                                       timeout=httpx.Timeout(60.0, read=60.0)) as answer:
+                with self._http.stream(
+                    "GET", PREFIX + path, headers=headers, timeout=httpx.Timeout(60.0, read=60.0)
+                ) as answer:
                     self._check(answer)
                     for event in parse(answer.iter_lines()):
                         last, losses = event.id or last, 0
@@ -196,25 +198,36 @@ class Client(WhatExists, UpkeepCalls, Wire):
         return self._call("GET", f"/bundles/{bundle_id}", BundleDetail)
 
     def bundles_files(self, bundle_id: int, contents: str = "", folder: str = "") -> BundleFiles:
-        return self._call("GET", f"/bundles/{bundle_id}/files", BundleFiles, contents=contents,
-                          folder=folder)
+        return self._call(
+            "GET", f"/bundles/{bundle_id}/files", BundleFiles, contents=contents, folder=folder
+        )
 
     def bundles_search(self, bundle_id: int, words: str, contents: str = "") -> BundleFound:
-        return self._call("GET", f"/bundles/{bundle_id}/search", BundleFound, q=words,
-                          contents=contents)
+        return self._call(
+            "GET", f"/bundles/{bundle_id}/search", BundleFound, q=words, contents=contents
+        )
 
-    def bundles_download(self, bundle_id: int, target: Path, contents: str = "",
-                         paths: list[str] | None = None, store: str = "",
-                         form: str = "tar.gz",
-                         on_bytes: Callable[[int], None] = lambda count: None) -> int:
+    def bundles_download(
+        self,
+        bundle_id: int,
+        target: Path,
+        contents: str = "",
+        paths: list[str] | None = None,
+        store: str = "",
+        form: str = "tar.gz",
+        on_bytes: Callable[[int], None] = lambda count: None,
+    ) -> int:
         """Download a bundle, or part of it, as tar.gz, tar.zst or zip; gives the bytes.
 
-        The service checks every entry against its digest on the way and breaks off when
-        one differs; here the archive's own checksum, or its end, is checked. A lost connection is resumed.
-        ``target`` appears only when it is whole.
-        """
-        params: list[tuple[str, str | int | float | bool | None]] = [("path", path) for path in paths or []]
-        params += [(k, v) for k, v in (("contents", contents), ("store", store), ("form", form)) if v]
+        The service checks every entry against its digest on the way and breaks off when one
+        differs; here the archive's own checksum, or its end, is checked. A lost connection is
+        resumed. ``target`` appears only when it is whole."""
+        params: list[tuple[str, str | int | float | bool | None]] = [
+            ("path", path) for path in paths or []
+        ]
+        params += [
+            (k, v) for k, v in (("contents", contents), ("store", store), ("form", form)) if v
+        ]
         partial = target.with_name(target.name + ".part")
         check, have, tag = whole_check(form), 0, ""
         try:
@@ -222,12 +235,17 @@ class Client(WhatExists, UpkeepCalls, Wire):
                 for attempt in range(_RESUMES + 1):
                     headers = {"Range": f"bytes={have}-", "If-Range": tag} if have else {}
                     try:
-                        with self._http.stream("GET", f"{PREFIX}/bundles/{bundle_id}/download",
-                                               params=params, headers=headers) as answer:
+                        with self._http.stream(
+                            "GET",
+                            f"{PREFIX}/bundles/{bundle_id}/download",
+                            params=params,
+                            headers=headers,
+                        ) as answer:
                             self._check(answer)
                             if have and answer.status_code != 206:
-                                raise DownloadBroken("The bundle changed during the download.",
-                                                     "Start it again.")
+                                raise DownloadBroken(
+                                    "The bundle changed during the download.", "Start it again."
+                                )
                             tag = answer.headers.get("ETag", "")
                             for chunk in answer.iter_raw():
                                 check.take(chunk)
@@ -240,7 +258,8 @@ class Client(WhatExists, UpkeepCalls, Wire):
                             raise DownloadBroken(
                                 f"The download broke off after {have:,} bytes.",
                                 "Look into the service's log: a damaged piece ends a download; "
-                                "another copy (--store) may be whole.") from error
+                                "another copy (--store) may be whole.",
+                            ) from error
             if not check.whole:
                 raise DownloadBroken("The download ended before its end.", "Start it again.")
             partial.rename(target)

@@ -27,6 +27,7 @@ def parse(lines: Iterable[str]) -> Iterator[LiveEvent]:
                 fields[name] = value.removeprefix(" ")
             continue
         if "data" in fields:
-            yield LiveEvent(fields.get("id", ""), fields.get("event", "message"),
-                            json.loads(fields["data"]))
+            yield LiveEvent(
+                fields.get("id", ""), fields.get("event", "message"), json.loads(fields["data"])
+            )
         fields = {}

@@ -23,20 +23,35 @@ from .wire import Wire
 class UpkeepCalls(Wire):
     """The client's methods about what is done to copies after they were made."""
 
-    def stores_verify(self, name: str, deep: bool = False, subject: str = "",
-                      bundle: int | None = None) -> UpkeepStarted:
-        """Look whether copies are whole; ``deep`` reads every byte. Damage is mended where it can be."""
-        return self._call("POST", f"/stores/{quote(name)}/verify", UpkeepStarted,
-                          VerifyStart(deep=deep, subject=subject, bundle=bundle))
+    def stores_verify(
+        self, name: str, deep: bool = False, subject: str = "", bundle: int | None = None
+    ) -> UpkeepStarted:
+        """Look whether copies are whole; ``deep`` reads every byte. Damage is mended where it can
+        be.
+        """
+        return self._call(
+            "POST",
+            f"/stores/{quote(name)}/verify",
+            UpkeepStarted,
+            VerifyStart(deep=deep, subject=subject, bundle=bundle),
+        )
 
     def stores_mend(self, name: str, subject: str = "") -> UpkeepStarted:
         """Mend what is known to be damaged from other stores."""
-        return self._call("POST", f"/stores/{quote(name)}/mend", UpkeepStarted, MendStart(subject=subject))
+        return self._call(
+            "POST", f"/stores/{quote(name)}/mend", UpkeepStarted, MendStart(subject=subject)
+        )
 
-    def stores_repack(self, name: str, subject: str = "", over: int = 20, dry_run: bool = False) -> UpkeepStarted:
+    def stores_repack(
+        self, name: str, subject: str = "", over: int = 20, dry_run: bool = False
+    ) -> UpkeepStarted:
         """Write pieces anew of which more than ``over`` percent is dead weight."""
-        return self._call("POST", f"/stores/{quote(name)}/repack", UpkeepStarted,
-                          RepackStart(subject=subject, over=over, dry_run=dry_run))
+        return self._call(
+            "POST",
+            f"/stores/{quote(name)}/repack",
+            UpkeepStarted,
+            RepackStart(subject=subject, over=over, dry_run=dry_run),
+        )
 
     def upkeep_list(self, **query: Any) -> Page[Upkeep]:
         return self._call("GET", "/upkeep", Page[Upkeep], **query)

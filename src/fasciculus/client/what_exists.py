@@ -67,11 +67,16 @@ class WhatExists(Wire):
         """Hosts, accounts, stores and jobs as one TOML text."""
         return self._request("GET", "/definitions").text
 
-    def definitions_apply(self, text: str, secrets: dict[str, str] | None = None,
-                          dry_run: bool = False) -> Applied:
+    def definitions_apply(
+        self, text: str, secrets: dict[str, str] | None = None, dry_run: bool = False
+    ) -> Applied:
         """Apply such a text; ``secrets`` by their place, as in ``stores.boathouse.password``."""
-        return self._call("POST", "/definitions", Applied,
-                          Definitions(text=text, secrets=secrets or {}, dry_run=dry_run))
+        return self._call(
+            "POST",
+            "/definitions",
+            Applied,
+            Definitions(text=text, secrets=secrets or {}, dry_run=dry_run),
+        )
 
     def previews_start(self, job: Job, subject: str) -> Started:
         """Begin to measure what a job would take of a subject."""
@@ -96,7 +101,9 @@ class WhatExists(Wire):
         return self._call("PUT", f"/accounts/{quote(name)}", Account, account)
 
     def accounts_remove(self, name: str, bundles: str = "") -> None:
-        """Forget an account; with ``bundles="remove"`` its bundles are removed from all stores first."""
+        """Forget an account; with ``bundles="remove"`` its bundles are removed from all stores
+        first.
+        """
         self._request("DELETE", f"/accounts/{quote(name)}", bundles=bundles)
 
     def sites_list(self, **query: Any) -> Page[SiteRow]:

@@ -23,18 +23,26 @@ PREFIX = "/api/v1"
 class Wire:
     """The connection under the client's methods."""
 
-    def __init__(self, url: str | None = None, token: str | None = None, timeout: float = 60.0) -> None:
+    def __init__(
+        self, url: str | None = None, token: str | None = None, timeout: float = 60.0
+    ) -> None:
         self.url = (url or os.environ.get("FASCICULUS_URL") or DEFAULT_URL).rstrip("/")
         token = token or os.environ.get("FASCICULUS_TOKEN")
         headers = {"Authorization": f"Bearer {token}"} if token else {}
         # Proxies of the environment are not for a service that listens on loopback.
-        self._http = httpx.Client(base_url=self.url, headers=headers, timeout=timeout, trust_env=False)
+        self._http = httpx.Client(
+            base_url=self.url, headers=headers, timeout=timeout, trust_env=False
+        )
 
     def __enter__(self) -> Self:
         return self
 
-    def __exit__(self, kind: type[BaseException] | None, value: BaseException | None,
-                 trace: TracebackType | None) -> None:
+    def __exit__(
+        self,
+        kind: type[BaseException] | None,
+        value: BaseException | None,
+        trace: TracebackType | None,
+    ) -> None:
         self.close()
 
     def close(self) -> None:
@@ -42,22 +50,40 @@ class Wire:
 
     # The wire -------------------------------------------------------------------
 
-    def _call(self, method: str, path: str, gives: type[T], body: BaseModel | None = None,
-              headers: dict[str, str] | None = None, **query: Any) -> T:
+    def _call(
+        self,
+        method: str,
+        path: str,
+        gives: type[T],
+        body: BaseModel | None = None,
+        headers: dict[str, str] | None = None,
+        **query: Any,
+    ) -> T:
         """A call with an answer of a known shape."""
         answer = self._request(method, path, body, headers, **query)
         return TypeAdapter(gives).validate_json(answer.content)
 
-    def _request(self, method: str, path: str, body: BaseModel | None = None,
-                 headers: dict[str, str] | None = None, **query: Any) -> httpx.Response:
+    def _request(
+        self,
+        method: str,
+        path: str,
+        body: BaseModel | None = None,
+        headers: dict[str, str] | None = None,
+        **query: Any,
+    ) -> httpx.Response:
         content = None
         if body is not None:
             # Secrets are left out of every answer, not out of what is sent.
             content = body.model_dump_json(exclude_none=True)
         params = {key: value for key, value in query.items() if value not in (None, "")}
         try:
-            answer = self._http.request(method, PREFIX + path, content=content, params=params,
-                                        headers={"Content-Type": "application/json", **(headers or {})})
+            answer = self._http.request(
+                method,
+                PREFIX + path,
+                content=content,
+                params=params,
+                headers={"Content-Type": "application/json", **(headers or {})},
+            )
         except httpx.HTTPError as error:
             raise self._unanswered(error) from error
         self._check(answer)
@@ -70,11 +96,15 @@ class Wire:
             return kind(**values)
         except ValidationError as error:
             row = error.errors(include_input=False)[0]
-            raise Unusable(f"{row['loc'][0]}: {row['msg']}.", "Choose another.", str(row["loc"][0])) from None
+            raise Unusable(
+                f"{row['loc'][0]}: {row['msg']}.", "Choose another.", str(row["loc"][0])
+            ) from None
 
     def _unanswered(self, error: Exception) -> Unanswered:
-        return Unanswered(f"The service at {self.url} does not answer ({error}).",
-                          "Is it running, and FASCICULUS_URL right?")
+        return Unanswered(
+            f"The service at {self.url} does not answer ({error}).",
+            "Is it running, and FASCICULUS_URL right?",
+        )
 
     @staticmethod
     def _check(answer: httpx.Response) -> None:
@@ -83,14 +113,17 @@ class Wire:
         try:
             problem = Problem.model_validate_json(answer.read())
         except ValueError:
-            problem = Problem(title=f"The service answered {answer.status_code}.",
-                              status=answer.status_code)
+            problem = Problem(
+                title=f"The service answered {answer.status_code}.", status=answer.status_code
+            )
         kind = {401: NotSignedIn, 404: NotFound}.get(answer.status_code, Refused)
         raise kind(problem)
 
     @staticmethod
     def every(listing: Callable[..., Page[T]], **query: Any) -> Iterator[T]:
-        """All items of a list, page after page: ``client.every(client.runs_list, job="nightly")``."""
+        """All items of a list, page after page: ``client.every(client.runs_list,
+        job="nightly")``.
+        """
         cursor: str | None = None
         while True:
             page = listing(**query, cursor=cursor) if cursor else listing(**query)

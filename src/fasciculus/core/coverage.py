@@ -14,8 +14,8 @@ _LEAST_GRACE = timedelta(hours=2)
 
 @dataclass(frozen=True, slots=True)
 class Protector:
-    """A job as far as coverage asks: its kind of subjects, those it covers, what it takes, and how old
-    its newest copy may be (None: no promise)."""
+    """A job as far as coverage asks: its kind of subjects, those it covers, what it takes, and how
+    old its newest copy may be (None: no promise)."""
 
     name: str
     subjects: str
@@ -27,7 +27,9 @@ class Protector:
 
 @dataclass(frozen=True, slots=True)
 class Thing:
-    """Something that wants protection: a site, a database or a mail domain of an account on a host."""
+    """Something that wants protection: a site, a database or a mail domain of an account on a
+    host.
+    """
 
     kind: str
     name: str
@@ -48,7 +50,9 @@ class Covered:
 
 
 def promise_of(starts: Sequence[datetime]) -> timedelta | None:
-    """How old the newest copy may be: the longest pause between the next starts, and a quarter more."""
+    """How old the newest copy may be: the longest pause between the next starts, and a quarter
+    more.
+    """
     if len(starts) < 2:
         return None
     longest = max(after - before for before, after in pairwise(starts))
@@ -63,7 +67,9 @@ Newest = Mapping[tuple[str, str], Mapping[str, str]]
 
 @dataclass(slots=True)
 class _Kept:
-    """What some jobs keep of one subject: their names, the newest copy, whether one keeps its promise."""
+    """What some jobs keep of one subject: their names, the newest copy, whether one keeps its
+    promise.
+    """
 
     jobs: list[str] = field(default_factory=list)
     best: str = ""
@@ -82,9 +88,13 @@ class _Kept:
 class _Jobs:
     """The jobs of one kind of contents and one kind of subject."""
 
-    def __init__(self, kind: str, jobs: Iterable[Protector], newest: Newest, moment: datetime) -> None:
+    def __init__(
+        self, kind: str, jobs: Iterable[Protector], newest: Newest, moment: datetime
+    ) -> None:
         # Moments as text compare like moments: all are ISO 8601 in UTC.
-        self._jobs = [(job, (moment - job.promise).isoformat() if job.promise else "") for job in jobs]
+        self._jobs = [
+            (job, (moment - job.promise).isoformat() if job.promise else "") for job in jobs
+        ]
         self._kind, self._newest = kind, newest
         self._known: dict[str, _Kept] = {}
 
@@ -103,8 +113,10 @@ class _Jobs:
     def _gather(self, subject: str, database: str | None) -> _Kept:
         kept, newest = _Kept(), self._newest.get((self._kind, subject), {})
         for job, oldest in self._jobs:
-            if subject in job.covers and (database is None or (
-                not job.databases.structure_only and job.databases.wants(database))):
+            if subject in job.covers and (
+                database is None
+                or (not job.databases.structure_only and job.databases.wants(database))
+            ):
                 kept.take(job.name, newest.get(job.name, ""), oldest)
         return kept
 
@@ -112,12 +124,20 @@ class _Jobs:
 _ALL = DatabaseRules()
 
 
-def cover(things: Iterable[Thing], jobs: Sequence[Protector], newest: Newest,
-          moment: datetime) -> list[Covered]:
+def cover(
+    things: Iterable[Thing], jobs: Sequence[Protector], newest: Newest, moment: datetime
+) -> list[Covered]:
     """How each thing is protected."""
-    tables = {(contents, kind): _Jobs(kind[:-1], [job for job in jobs if contents in job.contents
-                                                  and job.subjects == kind], newest, moment)
-              for contents in _CONTENTS.values() for kind in ("accounts", "sites", "hosts")}
+    tables = {
+        (contents, kind): _Jobs(
+            kind[:-1],
+            [job for job in jobs if contents in job.contents and job.subjects == kind],
+            newest,
+            moment,
+        )
+        for contents in _CONTENTS.values()
+        for kind in ("accounts", "sites", "hosts")
+    }
     rows = []
     for thing in things:
         contents = _CONTENTS[thing.kind]
@@ -131,7 +151,14 @@ def cover(things: Iterable[Thing], jobs: Sequence[Protector], newest: Newest,
             kept = tables[contents, "accounts"].of(thing.account)
             more = tables[contents, "sites"].of(thing.name)
             kept = kept.join(more) if more.jobs else kept
-        state = ("bare" if not kept.jobs else "never" if not kept.best
-                 else "protected" if kept.good else "late")
+        state = (
+            "bare"
+            if not kept.jobs
+            else "never"
+            if not kept.best
+            else "protected"
+            if kept.good
+            else "late"
+        )
         rows.append(Covered(thing, state, kept.jobs, kept.best or None))
     return rows

@@ -35,7 +35,9 @@ def reference_name(kind: str, name: str, key: str) -> str:
     return re.sub(r"[^A-Z0-9]+", "_", f"FASCICULUS_{kind}_{name}_{key}".upper())
 
 
-def to_text(tables: Mapping[str, Mapping[str, Mapping[str, Any]]], secrets: Mapping[str, list[str]]) -> str:
+def to_text(
+    tables: Mapping[str, Mapping[str, Mapping[str, Any]]], secrets: Mapping[str, list[str]]
+) -> str:
     """The TOML text. ``secrets`` gives the names of the secrets that are set, by ``kind.name``."""
     document: dict[str, Any] = {}
     for kind in KINDS:
@@ -45,7 +47,9 @@ def to_text(tables: Mapping[str, Mapping[str, Mapping[str, Any]]], secrets: Mapp
             if keys := secrets.get(f"{kind}.{name}"):
                 row["secrets"] = {key: {"env": reference_name(kind, name, key)} for key in keys}
             document[kind][name] = row
-    return _HEAD.replace("{{", "{").replace("}}", "}") + tomli_w.dumps(document, multiline_strings=True)
+    return _HEAD.replace("{{", "{").replace("}}", "}") + tomli_w.dumps(
+        document, multiline_strings=True
+    )
 
 
 def from_text(text: str) -> Defined:
@@ -53,21 +57,30 @@ def from_text(text: str) -> Defined:
     try:
         document = tomllib.loads(text)
     except tomllib.TOMLDecodeError as error:
-        raise BadSetting(f"The text is not TOML: {error}.", "Correct it there.", field="text") from error
+        raise BadSetting(
+            f"The text is not TOML: {error}.", "Correct it there.", field="text"
+        ) from error
     defined = Defined()
     for kind, table in document.items():
         if kind not in KINDS:
-            raise BadSetting(f"There is no kind of thing “{kind}”.", f"Use {', '.join(KINDS)}.", field="text")
+            raise BadSetting(
+                f"There is no kind of thing “{kind}”.", f"Use {', '.join(KINDS)}.", field="text"
+            )
         if not isinstance(table, dict) or not all(isinstance(row, dict) for row in table.values()):
-            raise BadSetting(f"“{kind}” is not a table of tables.", f"Write [{kind}.NAME].", field="text")
+            raise BadSetting(
+                f"“{kind}” is not a table of tables.", f"Write [{kind}.NAME].", field="text"
+            )
         defined.tables[kind] = {}
         for name, row in table.items():
             fields = dict(row)
             for key, reference in dict(fields.pop("secrets", {})).items():
                 place = f"{kind}.{name}.{key}"
                 if not isinstance(reference, dict) or set(reference) not in ({"env"}, {"file"}):
-                    raise BadSetting(f"{place} is written out.",
-                                     'Write { env = "NAME" } or { file = "/path" } instead.', field="text")
+                    raise BadSetting(
+                        f"{place} is written out.",
+                        'Write { env = "NAME" } or { file = "/path" } instead.',
+                        field="text",
+                    )
                 defined.references[place] = {k: str(v) for k, v in reference.items()}
             defined.tables[kind][name] = fields
     return defined

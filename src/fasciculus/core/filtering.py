@@ -1,10 +1,9 @@
 """Includes and excludes: which entries of a tree go in.
 
 Patterns are those of ``.gitignore`` (gitignore(5)): ``*.log``, ``/private/``, ``**/cache/**``,
-``!keep.log``; the last pattern that matches an entry decides, and nothing comes back out of a folder
-that is left out. Patterns are sorted by what their last part says, so that an entry is held against
-those alone that may match it.
-"""
+``!keep.log``; the last pattern that matches an entry decides, and nothing comes back out of a
+folder that is left out. Patterns are sorted by what their last part says, so that an entry is held
+against those alone that may match it."""
 
 from __future__ import annotations
 
@@ -20,11 +19,25 @@ from .wording import size_words
 READY_SETS: dict[str, tuple[str, ...]] = {
     "caches": ("**/cache/**", "**/.cache/**", "**/caches/**", "**/tmp/**"),
     "logs": ("**/logs/**", "**/log/**", "*.log", "*.log.*", "error_log"),
-    "thumbnails": ("**/thumbs/**", "**/thumbnails/**", "**/.thumbnails/**", "Thumbs.db", ".DS_Store"),
-    "dependencies": ("node_modules/", "bower_components/", "vendor/", ".venv/", "venv/", "__pycache__/"),
+    "thumbnails": (
+        "**/thumbs/**",
+        "**/thumbnails/**",
+        "**/.thumbnails/**",
+        "Thumbs.db",
+        ".DS_Store",
+    ),
+    "dependencies": (
+        "node_modules/",
+        "bower_components/",
+        "vendor/",
+        ".venv/",
+        "venv/",
+        "__pycache__/",
+    ),
 }
 
-#: The file that marks a folder as a cache, and how it begins (Cache Directory Tagging Specification).
+#: The file that marks a folder as a cache, and how it begins (Cache Directory Tagging
+#: Specification).
 CACHE_TAG = b"CACHEDIR.TAG"
 CACHE_MARK = b"Signature: 8a477f597d28d172789f06886806bc55"
 
@@ -38,9 +51,9 @@ _DAY_NS = 86_400 * 1_000_000_000
 class FileRules(Struct, frozen=True):
     """What the files of a subject are chosen by.
 
-    ``includes`` empty means everything. ``larger_than`` is in bytes and ``older_than`` in days, both
-    0 for no limit. ``ignore_file`` is the name of a file that holds further excludes for its folder.
-    """
+    ``includes`` empty means everything. ``larger_than`` is in bytes and ``older_than`` in days,
+    both 0 for no limit. ``ignore_file`` is the name of a file that holds further excludes for its
+    folder."""
 
     includes: tuple[str, ...] = ()
     excludes: tuple[str, ...] = ()
@@ -61,8 +74,10 @@ def check_pattern(text: str) -> str:
     """The pattern without the space around it; :class:`BadSetting` when it means nothing."""
     text = text.strip()
     if _pattern(0, text) is None or "\n" in text or "\0" in text:
-        raise BadSetting(f"“{text}” is not a pattern.",
-                         "Write it as in .gitignore: *.log, /private/, **/cache/**, !keep.log.")
+        raise BadSetting(
+            f"“{text}” is not a pattern.",
+            "Write it as in .gitignore: *.log, /private/, **/cache/**, !keep.log.",
+        )
     return text
 
 
@@ -101,7 +116,9 @@ def _pattern(number: int, line: str) -> _Pattern | None:
 
 _PIECES = re.compile(
     r"(?P<lead>^\*\*/)|(?P<mid>/\*\*/)|(?P<end>/\*\*$)|(?P<stars>\*+)|(?P<one>\?)"
-    r"|\[(?P<set>[!^]?\]?(?:\\.|[^\]\\])*)\]|\\(?P<plain>.)|(?P<rest>[^*?\[\\/]+|.)", re.DOTALL)
+    r"|\[(?P<set>[!^]?\]?(?:\\.|[^\]\\])*)\]|\\(?P<plain>.)|(?P<rest>[^*?\[\\/]+|.)",
+    re.DOTALL,
+)
 
 
 def _regex(glob: str) -> str:
@@ -171,13 +188,15 @@ class Patterns(Struct):
         rows = self._others
         if name in self._named:
             rows = rows + self._named[name]
-        if self._suffixed and (more := self._suffixed.get(name[name.rfind(".") + 1:])):
+        if self._suffixed and (more := self._suffixed.get(name[name.rfind(".") + 1 :])):
             rows = rows + more
         if parent in self._inside:
             rows = rows + self._inside[parent]
         found: _Pattern | None = None
         for pattern in rows:
-            if (found is None or pattern.number > found.number) and pattern.means(path, name, is_dir):
+            if (found is None or pattern.number > found.number) and pattern.means(
+                path, name, is_dir
+            ):
                 found = pattern
         return found
 
@@ -212,7 +231,9 @@ class Chooser:
         return self.rules.skip_tagged_caches or bool(self.rules.ignore_file)
 
     def enter(self, folder: bytes, tag: bytes | None, ignore: str | None) -> None:
-        """Say what lies in a folder: the beginning of its cache tag, the text of its ignore file."""
+        """Say what lies in a folder: the beginning of its cache tag, the text of its ignore
+        file.
+        """
         text = folder.decode("utf-8", "surrogateescape")
         prefix = text + "/" if text else ""
         tagged = tag is not None and self.rules.skip_tagged_caches and tag.startswith(CACHE_MARK)
@@ -231,14 +252,14 @@ class Chooser:
         """
         text = path.decode("utf-8", "surrogateescape")
         cut = text.rfind("/")
-        name = text[cut + 1:]
-        parent = text[text.rfind("/", 0, cut) + 1:cut] if cut > 0 else ""
+        name = text[cut + 1 :]
+        parent = text[text.rfind("/", 0, cut) + 1 : cut] if cut > 0 else ""
         if self._folders:
             self._leave(text)
             for folder in reversed(self._folders):
                 if folder.tagged and text != folder.prefix + CACHE_TAG.decode():
                     return "tagged as a cache"
-                found = folder.patterns.last(text[len(folder.prefix):], name, parent, is_dir)
+                found = folder.patterns.last(text[len(folder.prefix) :], name, parent, is_dir)
                 if found is not None and found.puts_out:
                     return f"{folder.prefix}{self.rules.ignore_file}: {found.text}"
                 if found is not None:

@@ -15,38 +15,68 @@ _SHOWN = 4
 
 
 def readback(
-    *, subjects: str, choice: str, names: Sequence[str], covers: int, contents: Sequence[str],
-    messages: bool, rules: FileRules, databases: DatabaseRules, hold_page: bool, full_every: int, timetable: Timetable,
-    zone: str, stores: Sequence[str], keep: int, report_to: Sequence[str], report_when: str, enabled: bool,
+    *,
+    subjects: str,
+    choice: str,
+    names: Sequence[str],
+    covers: int,
+    contents: Sequence[str],
+    messages: bool,
+    rules: FileRules,
+    databases: DatabaseRules,
+    hold_page: bool,
+    full_every: int,
+    timetable: Timetable,
+    zone: str,
+    stores: Sequence[str],
+    keep: int,
+    report_to: Sequence[str],
+    report_when: str,
+    enabled: bool,
 ) -> str:
-    """The one sentence in which a job says what it will do; ``full_every`` is 0 for a job of full bundles."""
+    """The one sentence in which a job says what it will do; ``full_every`` is 0 for a job of full
+    bundles.
+    """
     one = subjects[:-1]
-    shown = list_words([*names[:_SHOWN], *([f"{len(names) - _SHOWN} more"] if len(names) > _SHOWN else [])])
+    shown = list_words(
+        [*names[:_SHOWN], *([f"{len(names) - _SHOWN} more"] if len(names) > _SHOWN else [])]
+    )
     if choice == "all":
         whom = f"all {subjects} ({covers} now)"
     elif choice == "all_but":
         whom = f"all {subjects} but {shown} ({covers} now)"
     else:
         whom = f"the {one if len(names) == 1 else subjects} {shown}"
-    words = {"files": "files" + _file_exceptions(rules),
-             "mail": "mail settings with the messages" if messages else "mail settings",
-             "system": "system settings",
-             "databases": ("the structure of databases" if databases.structure_only else
-                           "all databases" if subjects == "hosts" else "databases")
-             + _database_exceptions(databases)}
+    words = {
+        "files": "files" + _file_exceptions(rules),
+        "mail": "mail settings with the messages" if messages else "mail settings",
+        "system": "system settings",
+        "databases": (
+            "the structure of databases"
+            if databases.structure_only
+            else "all databases"
+            if subjects == "hosts"
+            else "databases"
+        )
+        + _database_exceptions(databases),
+    }
     kinds = [words.get(kind, kind) for kind in contents]
     when = timetable.words[0].upper() + timetable.words[1:]
     if timetable.expressions:
         when += f" ({zone} time)"
     told = {
         True: f"and mails {list_words(report_to)} "
-              + ("each time" if report_when == "always" else "when something is wrong"),
+        + ("each time" if report_when == "always" else "when something is wrong"),
         False: "and tells nobody by mail",
     }[bool(report_to)]
     sentence = (
         f"{when}, it bundles {list_words(kinds)} of {whom} to {list_words(stores)}, "
         + ("sets the sites' hold page meanwhile, " if hold_page else "")
-        + (f"stores only what changed, with a new full bundle every {full_every} days, " if full_every else "")
+        + (
+            f"stores only what changed, with a new full bundle every {full_every} days, "
+            if full_every
+            else ""
+        )
         + f"keeps the newest {count_words(keep, 'copy', 'copies')} of each there, {told}."
     )
     return sentence if enabled else f"Switched off. When on: {sentence[0].lower()}{sentence[1:]}"
@@ -56,8 +86,10 @@ def _file_exceptions(rules: FileRules) -> str:
     """In brackets, what of the files stays out or alone goes in; empty when nothing does."""
     out = list(rules.sets)
     if rules.excludes:
-        out.append(f"what {count_words(len(rules.excludes), 'pattern')} "
-                   f"{'matches' if len(rules.excludes) == 1 else 'match'}")
+        out.append(
+            f"what {count_words(len(rules.excludes), 'pattern')} "
+            f"{'matches' if len(rules.excludes) == 1 else 'match'}"
+        )
     if rules.larger_than:
         out.append(f"those larger than {size_words(rules.larger_than)}")
     if rules.older_than:
@@ -75,26 +107,42 @@ def _database_exceptions(rules: DatabaseRules) -> str:
 
 
 def advice(
-    *, contents: Sequence[str], timetable_text: str, keep: int, store_kinds: Sequence[str],
-    report_to: Sequence[str], starts: Sequence[datetime], others: Sequence[tuple[str, datetime]],
-    covers: int, enabled: bool, includes: bool,
+    *,
+    contents: Sequence[str],
+    timetable_text: str,
+    keep: int,
+    store_kinds: Sequence[str],
+    report_to: Sequence[str],
+    starts: Sequence[datetime],
+    others: Sequence[tuple[str, datetime]],
+    covers: int,
+    enabled: bool,
+    includes: bool,
 ) -> list[str]:
     """What is unwise about a job's settings, each with the way out."""
     rows = []
     if all(kind == "folder" for kind in store_kinds):
-        rows.append("All copies stay on this machine: if it is lost, so are they. "
-                    "Add a store on another machine.")
+        rows.append(
+            "All copies stay on this machine: if it is lost, so are they. "
+            "Add a store on another machine."
+        )
     if includes:
-        rows.append("It takes only what is included: what a site adds elsewhere later stays out. "
-                    "Excludes are safer.")
+        rows.append(
+            "It takes only what is included: what a site adds elsewhere later stays out. "
+            "Excludes are safer."
+        )
     if "files" in contents and "databases" not in contents:
-        rows.append("Files without the databases bring back a site without its contents. "
-                    "Add databases, or make sure that another job has them.")
+        rows.append(
+            "Files without the databases bring back a site without its contents. "
+            "Add databases, or make sure that another job has them."
+        )
     if "databases" in contents and "files" not in contents and "system" not in contents:
         rows.append("Databases without the files need another job that has the files.")
     if keep < 3 and timetable_text != "by hand":
-        rows.append(f"With {count_words(keep, 'copy', 'copies')} a mistake that is noticed late "
-                    "has replaced every good copy. Keep at least 7 of a daily job.")
+        rows.append(
+            f"With {count_words(keep, 'copy', 'copies')} a mistake that is noticed late "
+            "has replaced every good copy. Keep at least 7 of a daily job."
+        )
     if not report_to:
         rows.append("Nobody is told when it fails. Give a report address.")
     if timetable_text == "by hand" and enabled:
@@ -110,5 +158,7 @@ def advice(
 
 def fill_words(packed: int, keep: int, stores: Sequence[str]) -> str:
     """How much the kept copies will come to, on each store."""
-    return (f"Full copies of the size last seen, {size_words(packed)} packed, come to "
-            f"{size_words(packed * keep)} on {list_words(stores)} when {keep} are kept.")
+    return (
+        f"Full copies of the size last seen, {size_words(packed)} packed, come to "
+        f"{size_words(packed * keep)} on {list_words(stores)} when {keep} are kept."
+    )

@@ -131,11 +131,13 @@ class RunReport:
             packed = sum(t.packed for t in good)
             parts.append(
                 f"{count_words(len(good), 'bundle')} of {size_words(sum(t.bytes for t in good))} "
-                f"({f'{size_words(packed)} packed' if packed else 'nothing new to pack'}) stored on "
+                f"({f'{size_words(packed)} packed' if packed else 'nothing new to pack'}) stored "
+                "on "
                 f"{list_words(self.stores)}"
             )
         parts += [
-            f"{task.subject} {task.outcome_words}" + (f": {task.error.rstrip('.')}" if task.error else "")
+            f"{task.subject} {task.outcome_words}"
+            + (f": {task.error.rstrip('.')}" if task.error else "")
             for task in bad[:3]
         ]
         if len(bad) > 3:

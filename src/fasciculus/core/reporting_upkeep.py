@@ -8,13 +8,18 @@ from datetime import datetime
 from .reporting import moment_words
 from .wording import count_words, list_words
 
-_UNTIL_THEN = ("Until then, and in the older bundles for good, what is named here cannot be brought back from this "
-               "store. Check its disk.")
+_UNTIL_THEN = (
+    "Until then, and in the older bundles for good, what is named here cannot be brought back "
+    "from this "
+    "store. Check its disk."
+)
 
 
 @dataclass(slots=True)
 class DamageLine:
-    """A damaged file of a store, the bundles that need it, and the first of the ``harmed`` entries."""
+    """A damaged file of a store, the bundles that need it, and the first of the ``harmed``
+    entries.
+    """
 
     file: str
     reason: str
@@ -24,12 +29,17 @@ class DamageLine:
 
     @property
     def harm_words(self) -> str:
-        return f"{count_words(len(self.bundles), 'bundle')}, {count_words(self.harmed, 'entry', 'entries')}"
+        return (
+            f"{count_words(len(self.bundles), 'bundle')}, "
+            f"{count_words(self.harmed, 'entry', 'entries')}"
+        )
 
 
 @dataclass(slots=True)
 class UpkeepReport:
-    """All that a report on damage says. ``helpers`` are the other stores that have copies of the subject."""
+    """All that a report on damage says. ``helpers`` are the other stores that have copies of the
+    subject.
+    """
 
     upkeep: int
     kind: str
@@ -65,8 +75,11 @@ class UpkeepReport:
         if self.kind == "verify":
             again = "The next run stores anew, by itself, what lies in the damaged files."
             if self.helpers:
-                return (f"It is being mended from {list_words(self.helpers)} now; another report says how that "
-                        f"went. {again}")
+                return (
+                    f"It is being mended from {list_words(self.helpers)} now; another report "
+                    "says how that "
+                    f"went. {again}"
+                )
             return f"No other store has copies to mend it from. {again} {_UNTIL_THEN}"
         return _UNTIL_THEN
 

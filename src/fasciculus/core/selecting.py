@@ -31,7 +31,8 @@ def chosen(selection: Selection, known: Iterable[str]) -> list[str]:
     if strange and selection.choice != "all":
         raise BadSetting(
             f"There is no “{strange[0]}”.",
-            f"Known: {', '.join(everything[:12]) or 'none yet'}.", field="subjects",
+            f"Known: {', '.join(everything[:12]) or 'none yet'}.",
+            field="subjects",
         )
     match selection.choice:
         case "all":
@@ -58,4 +59,4 @@ class LeftOut:
         """Those paths under ``root``, as paths relative to it."""
         base = os.path.realpath(root)
         prefix = base.rstrip(b"/") + b"/"
-        return frozenset(p[len(prefix):] for p in self._paths if p.startswith(prefix))
+        return frozenset(p[len(prefix) :] for p in self._paths if p.startswith(prefix))

@@ -40,8 +40,12 @@ class Surveyor:
     ``before`` gives (path, size, mtime in ns) of the files of the last bundle in scan order.
     """
 
-    def __init__(self, chooser: Chooser | None, left_out: frozenset[bytes],
-                 before: Iterator[tuple[bytes, int, int]] | None) -> None:
+    def __init__(
+        self,
+        chooser: Chooser | None,
+        left_out: frozenset[bytes],
+        before: Iterator[tuple[bytes, int, int]] | None,
+    ) -> None:
         self._chooser, self._left_out, self._before = chooser, left_out, before
         self._known = next(before, None) if before is not None else None
         self._skipped, self._rule = b"", ""
@@ -51,13 +55,17 @@ class Surveyor:
         self._largest: list[tuple[int, bytes, int]] = []
         self.survey = Survey()
 
-    def take(self, path: bytes, is_dir: bool, is_file: bool, size: int, mtime_ns: int, device: int) -> None:
+    def take(
+        self, path: bytes, is_dir: bool, is_file: bool, size: int, mtime_ns: int, device: int
+    ) -> None:
         """Count one name."""
         size = size if is_file else 0
         if self._skipped and path.startswith(self._skipped):
             self.survey.saved.setdefault(self._rule, Amount()).add(size)
             return
-        rule = "used by Fasciculus itself, or stored as a database" if path in self._left_out else ""
+        rule = (
+            "used by Fasciculus itself, or stored as a database" if path in self._left_out else ""
+        )
         if not rule and self._chooser is not None:
             rule = self._chooser.judge(path, is_dir, is_file, size, mtime_ns)
             if rule == ON_THE_WAY:
@@ -70,7 +78,8 @@ class Surveyor:
         inside.entries += 1
         inside.bytes += size
         if self._open:
-            # Each folder counts what lies directly in it; what lies deeper comes with its folder's end.
+            # Each folder counts what lies directly in it; what lies deeper comes with its folder's
+            # end.
             if not path.startswith(self._prefix):
                 self._close(path)
             if self._open:
@@ -82,7 +91,11 @@ class Surveyor:
             self._prefix = path + b"/"
             if self._device is None:
                 self._device = device
-            if self._chooser is not None and self._chooser.rules.one_file_system and device != self._device:
+            if (
+                self._chooser is not None
+                and self._chooser.rules.one_file_system
+                and device != self._device
+            ):
                 self._skipped, self._rule = path + b"/", "on another file system"
         elif is_file and self._before is not None and not self._was_there(path, size, mtime_ns):
             self.survey.new.add(size)
@@ -110,6 +123,8 @@ class Surveyor:
 
     def finish(self) -> Survey:
         self._close(b"")
-        self.survey.folders = [(folder, Amount(entries, size))
-                               for size, folder, entries in sorted(self._largest, reverse=True)]
+        self.survey.folders = [
+            (folder, Amount(entries, size))
+            for size, folder, entries in sorted(self._largest, reverse=True)
+        ]
         return self.survey

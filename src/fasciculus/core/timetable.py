@@ -113,7 +113,8 @@ def parse(text: str) -> Timetable:
                 raise _bad(f"“{rest}” is not a minute of the hour.")
             value = int(minute[1])
             return Timetable(
-                f"hourly :{value:02d}", (f"{value} * * * *",),
+                f"hourly :{value:02d}",
+                (f"{value} * * * *",),
                 f"every hour at {value} minutes past" if value else "every hour on the hour",
             )
         case "daily":
@@ -177,7 +178,8 @@ def zone(name: str) -> ZoneInfo:
     except (ZoneInfoNotFoundError, ValueError):
         pass
     raise BadSetting(
-        f"“{name}” is not a time zone.", "Use an IANA name such as “UTC” or “Europe/London”.",
+        f"“{name}” is not a time zone.",
+        "Use an IANA name such as “UTC” or “Europe/London”.",
         field="zone",
     )
 
@@ -197,6 +199,8 @@ def _utc(moment: datetime) -> datetime:
     return moment.astimezone(UTC)
 
 
-def next_starts(timetable: Timetable, where: ZoneInfo, after: datetime, count: int) -> list[datetime]:
+def next_starts(
+    timetable: Timetable, where: ZoneInfo, after: datetime, count: int
+) -> list[datetime]:
     """The next ``count`` starts after a moment, as UTC moments."""
     return list(islice(starts(timetable, where, after), count))

@@ -75,7 +75,9 @@ def _take_lock(path: Path) -> int:
     try:
         fcntl.flock(descriptor, fcntl.LOCK_EX | fcntl.LOCK_NB)
     except BlockingIOError:
-        raise SystemExit(f"A demo runs in {path.parent} already. End it with Ctrl-C first.") from None
+        raise SystemExit(
+            f"A demo runs in {path.parent} already. End it with Ctrl-C first."
+        ) from None
     return descriptor
 
 
@@ -87,7 +89,9 @@ class Demo:
         folder.mkdir(parents=True, exist_ok=True, mode=0o700)
         self._hold = _take_lock(folder / "demo.lock")
         self._memory = folder / "demo.json"
-        self.kept = Kept(**json.loads(self._memory.read_text())) if self._memory.exists() else Kept()
+        self.kept = (
+            Kept(**json.loads(self._memory.read_text())) if self._memory.exists() else Kept()
+        )
         self.kept.sftp_password = self.kept.sftp_password or secrets.token_urlsafe(12)
         self.kept.database_password = self.kept.database_password or secrets.token_urlsafe(12)
         self._ends: list[object] = []
@@ -106,8 +110,13 @@ class Demo:
         if not host.exists():
             print("Writing the Heronmere accounts …", flush=True)
             scenario.build(host)
-        self.sftp = SftpStandIn(folder / "boathouse", folder / "keys" / "sftp-host-key", "fasciculus",
-                                kept.sftp_password, free_port(kept.sftp_port))
+        self.sftp = SftpStandIn(
+            folder / "boathouse",
+            folder / "keys" / "sftp-host-key",
+            "fasciculus",
+            kept.sftp_password,
+            free_port(kept.sftp_port),
+        )
         self.mailbox = MailboxStandIn(folder / "mailbox", free_port(kept.smtp_port))
         self.page = MailboxPage(folder / "mailbox", free_port(kept.page_port))
         self._ends += [self.sftp, self.mailbox, self.page]
@@ -116,7 +125,11 @@ class Demo:
             self.database = mariadb.PrivateMariaDb(folder / "mariadb")
             self._ends.append(self.database)
         kept.service_port = free_port(7370)
-        kept.sftp_port, kept.smtp_port, kept.page_port = self.sftp.port, self.mailbox.port, self.page.port
+        kept.sftp_port, kept.smtp_port, kept.page_port = (
+            self.sftp.port,
+            self.mailbox.port,
+            self.page.port,
+        )
         self._remember()
         self._start_service()
         self._settle()
@@ -127,14 +140,23 @@ class Demo:
 
     def _start_service(self) -> None:
         environment = {
-            **os.environ, "FASCICULUS_HOME": str(self.folder / "home"),
-            "FASCICULUS_ADDRESS": "127.0.0.1", "FASCICULUS_PORT": str(self.kept.service_port),
-            "FASCICULUS_PUBLIC_URL": self.url, "FASCICULUS_ADMIN_PASSWORD": PASSWORD,
+            **os.environ,
+            "FASCICULUS_HOME": str(self.folder / "home"),
+            "FASCICULUS_ADDRESS": "127.0.0.1",
+            "FASCICULUS_PORT": str(self.kept.service_port),
+            "FASCICULUS_PUBLIC_URL": self.url,
+            "FASCICULUS_ADMIN_PASSWORD": PASSWORD,
         }
         with (self.folder / "service.log").open("ab") as log:
             self._service = subprocess.Popen(
-                [sys.executable, "-m", "fasciculus.service"], env=environment, stdout=log, stderr=log,
-                stdin=subprocess.DEVNULL, start_new_session=True, preexec_fn=_end_with_parent)
+                [sys.executable, "-m", "fasciculus.service"],
+                env=environment,
+                stdout=log,
+                stderr=log,
+                stdin=subprocess.DEVNULL,
+                start_new_session=True,
+                preexec_fn=_end_with_parent,
+            )
         deadline = time.monotonic() + _START_SECONDS
         while True:
             try:
@@ -161,9 +183,16 @@ class Demo:
         self._write_environment()
 
     def _store(self) -> Store:
-        return Store(name="boathouse", kind="sftp", address="127.0.0.1", port=self.sftp.port,
-                     user="fasciculus", folder="/bundles", host_key=self.sftp.host_key,
-                     secrets=StoreSecrets(password=self.kept.sftp_password))
+        return Store(
+            name="boathouse",
+            kind="sftp",
+            address="127.0.0.1",
+            port=self.sftp.port,
+            user="fasciculus",
+            folder="/bundles",
+            host_key=self.sftp.host_key,
+            secrets=StoreSecrets(password=self.kept.sftp_password),
+        )
 
     def _settle_ports(self, client: Client) -> None:
         (self.sftp.root / "bundles").mkdir(exist_ok=True)
@@ -172,22 +201,40 @@ class Demo:
             client.stores_change("boathouse", self._store())
         else:
             client.stores_add(self._store())
-        client.mail_change(MailServer(address="127.0.0.1", port=self.mailbox.port, security="none",
-                                      sender="fasciculus@sedge-quill.example"))
+        client.mail_change(
+            MailServer(
+                address="127.0.0.1",
+                port=self.mailbox.port,
+                security="none",
+                sender="fasciculus@sedge-quill.example",
+            )
+        )
         server = None
         if self.database is not None:
             server = MariaDbServer(socket=self.database.socket, user="fasciculus")
         etc = self.folder / "reed-1"
         host = Host(
-            name="reed-1", at_once=2, mariadb=server,
-            mail=MailFiles(alias_map=f"{etc}/etc/virtual", passwd_file=f"{etc}/etc/users",
-                           home=f"{etc}/mail/{{domain}}/{{user}}", dkim=f"{etc}/etc/dkim/{{domain}}"),
+            name="reed-1",
+            at_once=2,
+            mariadb=server,
+            mail=MailFiles(
+                alias_map=f"{etc}/etc/virtual",
+                passwd_file=f"{etc}/etc/users",
+                home=f"{etc}/mail/{{domain}}/{{user}}",
+                dkim=f"{etc}/etc/dkim/{{domain}}",
+            ),
             system=[f"{etc}/etc"],
             account_system=[f"{etc}/etc/nginx/{{account}}-*.conf", f"{etc}/etc/cron/{{account}}"],
             hold_flag=f"{etc}/hold/{{site}}",
-            finding=Finding(homes=[f"{etc}/home/{{account}}"], nginx=[f"{etc}/etc/nginx/*.conf"],
-                            database_prefix="{account}_", sqlite=True, mail=True),
-            secrets=HostSecrets(mariadb_password=self.kept.database_password))
+            finding=Finding(
+                homes=[f"{etc}/home/{{account}}"],
+                nginx=[f"{etc}/etc/nginx/*.conf"],
+                database_prefix="{account}_",
+                sqlite=True,
+                mail=True,
+            ),
+            secrets=HostSecrets(mariadb_password=self.kept.database_password),
+        )
         if any(row.name == "reed-1" for row in client.every(client.hosts_list)):
             client.hosts_change("reed-1", host)
         else:
@@ -199,27 +246,77 @@ class Demo:
         client.stores_add(Store(name="attic", kind="folder", path=str(attic)))
         for plan in scenario.PLANS:
             if plan.mariadb and self.database is not None:
-                user = f"CREATE USER IF NOT EXISTS fasciculus@localhost IDENTIFIED BY '{self.kept.database_password}'"
-                self.database.run(user, "GRANT ALL ON *.* TO fasciculus@localhost",
-                                  *scenario.shop_statements(plan.mariadb))
+                user = (
+                    "CREATE USER IF NOT EXISTS fasciculus@localhost IDENTIFIED BY "
+                    f"'{self.kept.database_password}'"
+                )
+                self.database.run(
+                    user,
+                    "GRANT ALL ON *.* TO fasciculus@localhost",
+                    *scenario.shop_statements(plan.mariadb),
+                )
         print(f"Found {client.hosts_take_over('reed-1').count} accounts on reed-1.", flush=True)
         self._tie_shop(client)
-        client.jobs_add(Job(
-            name="nightly", contents=["files", "databases", "mail", "system", "notes"], stores=["boathouse"],
-            mode="incremental",
-            rules=Rules(sets=["caches", "logs"]), timetable="daily 02:15", keep=7, report_to=[_TELL],
-            notes=[Note(name="disk-usage", command="du -s {home}/*"), Note(name="system", command="uname -a")]))
-        client.jobs_add(Job(name="settings-weekly", subjects="hosts", contents=["system"], stores=["attic"],
-                            timetable="weekly sun 04:00", keep=8, report_to=[_TELL], report_when="trouble"))
-        client.jobs_add(Job(name="databases-hourly", contents=["databases"], mode="incremental", timetable="hourly :40",
-                            stores=["attic"], keep=24, report_to=[_TELL], report_when="trouble"))
-        client.jobs_add(Job(name="shops-weekly", subjects="sites", choice="listed",
-                            names=["shop.bitternpress.example", "shop.millpond.example"],
-                            contents=["files", "databases"], timetable="weekly sun 03:30",
-                            stores=["boathouse", "attic"], keep=4, report_to=[_TELL]))
+        client.jobs_add(
+            Job(
+                name="nightly",
+                contents=["files", "databases", "mail", "system", "notes"],
+                stores=["boathouse"],
+                mode="incremental",
+                rules=Rules(sets=["caches", "logs"]),
+                timetable="daily 02:15",
+                keep=7,
+                report_to=[_TELL],
+                notes=[
+                    Note(name="disk-usage", command="du -s {home}/*"),
+                    Note(name="system", command="uname -a"),
+                ],
+            )
+        )
+        client.jobs_add(
+            Job(
+                name="settings-weekly",
+                subjects="hosts",
+                contents=["system"],
+                stores=["attic"],
+                timetable="weekly sun 04:00",
+                keep=8,
+                report_to=[_TELL],
+                report_when="trouble",
+            )
+        )
+        client.jobs_add(
+            Job(
+                name="databases-hourly",
+                contents=["databases"],
+                mode="incremental",
+                timetable="hourly :40",
+                stores=["attic"],
+                keep=24,
+                report_to=[_TELL],
+                report_when="trouble",
+            )
+        )
+        client.jobs_add(
+            Job(
+                name="shops-weekly",
+                subjects="sites",
+                choice="listed",
+                names=["shop.bitternpress.example", "shop.millpond.example"],
+                contents=["files", "databases"],
+                timetable="weekly sun 03:30",
+                stores=["boathouse", "attic"],
+                keep=4,
+                report_to=[_TELL],
+            )
+        )
         for day, job in enumerate(("nightly", "databases-hourly", "nightly"), 1):
-            print(f"Running {job} for the first time …" if day < 3 else "A day later: nightly again …",
-                  flush=True)
+            print(
+                f"Running {job} for the first time …"
+                if day < 3
+                else "A day later: nightly again …",
+                flush=True,
+            )
             run = client.start(job).wait()
             print(f"  {run.sentence}", flush=True)
             scenario.touch_up(self.folder / "reed-1", day)
@@ -237,8 +334,10 @@ class Demo:
         path = self.folder / "env"
         descriptor = os.open(path, os.O_WRONLY | os.O_CREAT | os.O_TRUNC, 0o600)
         with os.fdopen(descriptor, "w") as sink:
-            sink.write(f"export FASCICULUS_URL={self.url}\nexport FASCICULUS_TOKEN={self.kept.token}\n"
-                       f"export PATH={Path(sys.executable).parent}:$PATH\n")
+            sink.write(
+                f"export FASCICULUS_URL={self.url}\nexport FASCICULUS_TOKEN={self.kept.token}\n"
+                f"export PATH={Path(sys.executable).parent}:$PATH\n"
+            )
 
     def stop(self) -> None:
         """End all that was started."""
@@ -271,18 +370,22 @@ def main() -> int:
     demo = Demo(folder)
     try:
         demo.start()
-        print(f"""
+        print(
+            f"""
 Fasciculus is ready:  {demo.url}
 Sign in as            {ADMINISTRATOR}  with the password  {PASSWORD}
 Mailbox stand-in:     http://127.0.0.1:{demo.kept.page_port}/
-SFTP stand-in:        sftp://fasciculus@127.0.0.1:{demo.kept.sftp_port}/bundles  (its folder: {folder}/boathouse)
+SFTP stand-in:        sftp://fasciculus@127.0.0.1:{demo.kept.sftp_port}/bundles
+                      (its folder: {folder}/boathouse)
 
 Three things to try:
   1. In a second terminal:  . {folder}/env && fasciculus start nightly --wait
   2. In the console, open Bundles, look into one, and restore it into a new folder.
   3. Open the mailbox and read the report of the last run.
 
-Ctrl-C ends all of it.""", flush=True)
+Ctrl-C ends all of it.""",
+            flush=True,
+        )
         while True:
             signal.pause()
     except KeyboardInterrupt:

@@ -35,15 +35,33 @@ class PrivateMariaDb:
         if not self._data.exists():
             installer = shutil.which("mariadb-install-db", path=_PLACES) or "mariadb-install-db"
             subprocess.run(
-                [installer, "--no-defaults", f"--datadir={self._data}", "--skip-test-db",
-                 "--auth-root-authentication-method=socket", *user],
-                check=True, capture_output=True)
+                [
+                    installer,
+                    "--no-defaults",
+                    f"--datadir={self._data}",
+                    "--skip-test-db",
+                    "--auth-root-authentication-method=socket",
+                    *user,
+                ],
+                check=True,
+                capture_output=True,
+            )
         self._log = (folder / "mariadb.log").open("ab")
         self._process = subprocess.Popen(
-            [program, "--no-defaults", f"--datadir={self._data}", f"--socket={self.socket}",
-             "--skip-networking", f"--pid-file={folder / 'mariadb.pid'}",
-             "--innodb-flush-log-at-trx-commit=2", *user],
-            stdout=self._log, stderr=self._log, start_new_session=True)
+            [
+                program,
+                "--no-defaults",
+                f"--datadir={self._data}",
+                f"--socket={self.socket}",
+                "--skip-networking",
+                f"--pid-file={folder / 'mariadb.pid'}",
+                "--innodb-flush-log-at-trx-commit=2",
+                *user,
+            ],
+            stdout=self._log,
+            stderr=self._log,
+            start_new_session=True,
+        )
         self._await()
 
     def _await(self) -> None:
@@ -61,8 +79,13 @@ class PrivateMariaDb:
     def connect(self, database: str | None = None) -> pymysql.connections.Connection:  # type: ignore[type-arg]
         """A connection as the system user that runs it."""
         name = "root" if os.geteuid() == 0 else os.environ.get("USER", "")
-        return pymysql.connect(unix_socket=self.socket, user=name, database=database,
-                               charset="utf8mb4", autocommit=True)
+        return pymysql.connect(
+            unix_socket=self.socket,
+            user=name,
+            database=database,
+            charset="utf8mb4",
+            autocommit=True,
+        )
 
     def run(self, *statements: str, database: str | None = None) -> None:
         connection = self.connect(database)

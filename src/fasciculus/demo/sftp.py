@@ -30,7 +30,11 @@ class _Door(paramiko.ServerInterface):
         return "password"
 
     def check_channel_request(self, kind: str, chanid: int) -> int:
-        return paramiko.OPEN_SUCCEEDED if kind == "session" else paramiko.OPEN_FAILED_ADMINISTRATIVELY_PROHIBITED
+        return (
+            paramiko.OPEN_SUCCEEDED
+            if kind == "session"
+            else paramiko.OPEN_FAILED_ADMINISTRATIVELY_PROHIBITED
+        )
 
 
 class _Handle(paramiko.SFTPHandle):
@@ -74,7 +78,9 @@ class _Files(paramiko.SFTPServerInterface):
 
     def _status(self, path: str, follow: bool) -> Any:
         try:
-            return paramiko.SFTPAttributes.from_stat(os.stat(self._real(path), follow_symlinks=follow))
+            return paramiko.SFTPAttributes.from_stat(
+                os.stat(self._real(path), follow_symlinks=follow)
+            )
         except OSError as error:
             return paramiko.SFTPServer.convert_errno(error.errno or 0)
 
@@ -87,7 +93,13 @@ class _Files(paramiko.SFTPServerInterface):
     def open(self, path: str, flags: int, attr: Any) -> Any:
         try:
             descriptor = os.open(self._real(path), flags | os.O_CLOEXEC, 0o600)
-            mode = "rb" if not flags & (os.O_WRONLY | os.O_RDWR) else "r+b" if flags & os.O_RDWR else "wb"
+            mode = (
+                "rb"
+                if not flags & (os.O_WRONLY | os.O_RDWR)
+                else "r+b"
+                if flags & os.O_RDWR
+                else "wb"
+            )
             return _Handle(self, os.fdopen(descriptor, mode), flags)
         except OSError as error:
             return paramiko.SFTPServer.convert_errno(error.errno or 0)
@@ -133,9 +145,14 @@ class _Server(paramiko.SFTPServer):
             kind = msg.get_text()
             if kind == "statvfs@openssh.com":
                 free = self.stand_in.free() // _BLOCK
-                return self._response(request_number, CMD_EXTENDED_REPLY, *[
-                    paramiko.sftp.int64(v)
-                    for v in (_BLOCK, _BLOCK, free, free, free, 0, 0, 0, 0, 0, 255)])
+                return self._response(
+                    request_number,
+                    CMD_EXTENDED_REPLY,
+                    *[
+                        paramiko.sftp.int64(v)
+                        for v in (_BLOCK, _BLOCK, free, free, free, 0, 0, 0, 0, 0, 255)
+                    ],
+                )
             msg.rewind()
             msg.get_int()
         return super()._process(t, request_number, msg)
@@ -144,8 +161,15 @@ class _Server(paramiko.SFTPServer):
 class SftpStandIn:
     """Serves a folder over SFTP. ``quota`` bounds the bytes below it."""
 
-    def __init__(self, root: Path, key_file: Path, user: str, password: str,
-                 port: int = 0, quota: int | None = None) -> None:
+    def __init__(
+        self,
+        root: Path,
+        key_file: Path,
+        user: str,
+        password: str,
+        port: int = 0,
+        quota: int | None = None,
+    ) -> None:
         self.root, self.user, self.password, self.quota = root, user, password, quota
         root.mkdir(parents=True, exist_ok=True)
         if not key_file.exists():

@@ -15,15 +15,16 @@ class Copy(BaseModel):
 
     store: str
     made: datetime
-    #: When it was last looked at, and last read through, and whether nothing of it is known to be damaged.
+    #: When it was last looked at, and last read through, and whether nothing of it is known to be
+    #: damaged.
     verified: datetime | None = None
     verified_deep: datetime | None = None
     sound: bool = True
 
 
 class Bundle(BaseModel):
-    """A subject's complete state at one moment: it shows ``entries`` and ``bytes``, and brought ``new_bytes`` of
-    them, ``packed`` as stored."""
+    """A subject's complete state at one moment: it shows ``entries`` and ``bytes``, and brought
+    ``new_bytes`` of them, ``packed`` as stored."""
 
     id: int
     name: str
@@ -42,8 +43,9 @@ class Bundle(BaseModel):
 
 
 class BundleDetail(Bundle):
-    """With the summary of its ``bundle.json``. ``brings`` is full or incremental; ``base`` the moment of the full
-    bundle that it builds on, ``dead_share`` how much of what its pieces hold it does not need, from 0 to 1."""
+    """With the summary of its ``bundle.json``. ``brings`` is full or incremental; ``base`` the
+    moment of the full bundle that it builds on, ``dead_share`` how much of what its pieces hold it
+    does not need, from 0 to 1."""
 
     brings: str = "full"
     base: str = ""
@@ -52,7 +54,8 @@ class BundleDetail(Bundle):
     databases: list[dict[str, Any]]
     pieces: list[dict[str, Any]]
     compression: str
-    #: Entries that are new, changed and gone since the bundle before, and by how many bytes it grew.
+    #: Entries that are new, changed and gone since the bundle before, and by how many bytes it
+    #: grew.
     changes: dict[str, int] | None = None
 
 

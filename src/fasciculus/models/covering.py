@@ -11,7 +11,9 @@ from .jobs import Job
 
 
 class Proposed(BaseModel):
-    """An account that a host's rules find ``new``, ``changed`` or ``gone``; ``changes`` says what."""
+    """An account that a host's rules find ``new``, ``changed`` or ``gone``; ``changes`` says
+    what.
+    """
 
     kind: Literal["new", "changed", "gone"]
     account: Account
@@ -30,8 +32,8 @@ class Taken(BaseModel):
 
 
 class CoverageRow(BaseModel):
-    """A site, database or mail domain. ``state`` is protected, late (its newest copy is older than its
-    jobs promise), never (a job has it, but no copy yet) or bare (no job has it)."""
+    """A site, database or mail domain. ``state`` is protected, late (its newest copy is older than
+    its jobs promise), never (a job has it, but no copy yet) or bare (no job has it)."""
 
     kind: Literal["site", "database", "mail domain"]
     name: str
@@ -67,7 +69,9 @@ class Folder(Amount):
 
 
 class Preview(BaseModel):
-    """What would go in. ``packed`` is an estimate; ``new`` is since the last bundle, where there is one."""
+    """What would go in. ``packed`` is an estimate; ``new`` is since the last bundle, where there is
+    one.
+    """
 
     id: int
     state: Literal["running", "ended"]
@@ -84,8 +88,8 @@ class Preview(BaseModel):
 
 
 class Definitions(BaseModel):
-    """Hosts, accounts, stores and jobs as one TOML text. ``secrets`` gives those that the text names by
-    reference, by their place, as in ``stores.boathouse.password``."""
+    """Hosts, accounts, stores and jobs as one TOML text. ``secrets`` gives those that the text
+    names by reference, by their place, as in ``stores.boathouse.password``."""
 
     text: str
     secrets: dict[str, str] = Field(default={}, repr=False)
@@ -93,8 +97,8 @@ class Definitions(BaseModel):
 
 
 class Change(BaseModel):
-    """What applying did, or would do: ``added``, ``changed`` with its fields, or ``kept`` though the text
-    does not have it."""
+    """What applying did, or would do: ``added``, ``changed`` with its fields, or ``kept`` though
+    the text does not have it."""
 
     action: Literal["added", "changed", "kept"]
     kind: str

@@ -61,14 +61,20 @@ def _fills(value: str, *names: str) -> bool:
 def _domain_path(value: str) -> str:
     value = _absolute_or_empty(value)
     if value and ("{domain}" not in value or not _fills(value, "domain")):
-        raise ValueError("It needs {domain} and nothing else in braces, as in /etc/opendkim/keys/{domain}.")
+        raise ValueError(
+            "It needs {domain} and nothing else in braces, as in /etc/opendkim/keys/{domain}."
+        )
     return value
 
 
 def _flag(value: str) -> str:
     value = _absolute_or_empty(value)
-    if value and not (("{site}" in value or "{account}" in value) and _fills(value, "site", "account")):
-        raise ValueError("It needs {site} or {account} and nothing else in braces, as in /run/hold/{site}.")
+    if value and not (
+        ("{site}" in value or "{account}" in value) and _fills(value, "site", "account")
+    ):
+        raise ValueError(
+            "It needs {site} or {account} and nothing else in braces, as in /run/hold/{site}."
+        )
     return value
 
 
@@ -121,8 +127,8 @@ class HostSecrets(BaseModel):
 
 
 class MailFiles(BaseModel):
-    """Where a host keeps mail settings. ``home`` and ``dkim`` have ``{domain}`` in them, ``home`` also
-    ``{user}``; ``refresh`` are commands to run after a restore, such as ``postmap FILE``."""
+    """Where a host keeps mail settings. ``home`` and ``dkim`` have ``{domain}`` in them, ``home``
+    also ``{user}``; ``refresh`` are commands to run after a restore, such as ``postmap FILE``."""
 
     alias_map: OptionalPath = ""
     mailbox_map: OptionalPath = ""
@@ -136,11 +142,10 @@ class MailFiles(BaseModel):
 class Finding(BaseModel):
     """Where a host's accounts are found, in places such as ``/home/{account}``.
 
-    ``sites`` are document roots with ``{account}`` and ``{site}`` in them, ``nginx`` and ``apache`` file
-    patterns of virtual hosts; ``database_prefix`` is such as ``{account}_``. With ``automatic`` what is
-    new or changed is taken over every hour. An account that is gone is forgotten, with its bundles, after
-    ``forget_after`` days; 0 leaves that to a person.
-    """
+    ``sites`` are document roots with ``{account}`` and ``{site}`` in them, ``nginx`` and ``apache``
+    file patterns of virtual hosts; ``database_prefix`` is such as ``{account}_``. With
+    ``automatic`` what is new or changed is taken over every hour. An account that is gone is
+    forgotten, with its bundles, after ``forget_after`` days; 0 leaves that to a person."""
 
     homes: list[Place] = []
     sites: list[Place] = []
@@ -158,10 +163,10 @@ class Finding(BaseModel):
 class Host(BaseModel):
     """A server where accounts live: this machine, or one reached over SSH.
 
-    ``host_key`` is the accepted fingerprint, ``SHA256:…``. ``at_once`` is how many tasks it takes side by
-    side. ``system`` are patterns of the host's own settings, ``account_system`` of an account's, with
-    ``{account}``; ``hold_flag`` is the flag file of a site's hold page, with ``{site}`` or ``{account}``.
-    """
+    ``host_key`` is the accepted fingerprint, ``SHA256:…``. ``at_once`` is how many tasks it takes
+    side by side. ``system`` are patterns of the host's own settings, ``account_system`` of an
+    account's, with ``{account}``; ``hold_flag`` is the flag file of a site's hold page, with
+    ``{site}`` or ``{account}``."""
 
     name: Name
     kind: Literal["local", "ssh"] = "local"

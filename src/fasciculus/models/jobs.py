@@ -16,7 +16,12 @@ from ..core.filtering import FileRules
 from .inventory import Name, Pattern
 
 KINDS: tuple[Literal["files", "databases", "mail", "system", "notes"], ...] = (
-    "files", "databases", "mail", "system", "notes")
+    "files",
+    "databases",
+    "mail",
+    "system",
+    "notes",
+)
 
 MIB = 1024 * 1024
 
@@ -45,14 +50,15 @@ def _file_name(value: str) -> str:
 def _address(value: str) -> str:
     value = value.strip()
     local, at, domain = value.rpartition("@")
-    if not (at and local and domain) or any(c.isspace() or c in ",;<>\"" for c in value):
+    if not (at and local and domain) or any(c.isspace() or c in ',;<>"' for c in value):
         raise ValueError(f"“{value}” is not an e-mail address.")
     return value
 
 
 class Rules(BaseModel):
-    """Includes and excludes of files. Patterns are those of .gitignore; ``larger_than`` is in bytes,
-    ``older_than`` in days, 0 for no limit; ``ignore_file`` names a file of further excludes in a folder."""
+    """Includes and excludes of files. Patterns are those of .gitignore; ``larger_than`` is in
+    bytes, ``older_than`` in days, 0 for no limit; ``ignore_file`` names a file of further excludes
+    in a folder."""
 
     includes: list[Pattern] = []
     excludes: list[Pattern] = []
@@ -65,8 +71,16 @@ class Rules(BaseModel):
 
     def as_core(self, more: Iterable[str] = ()) -> FileRules:
         """For the scan; ``more`` are the account's own excludes."""
-        return FileRules(tuple(self.includes), (*self.excludes, *more), tuple(self.sets), self.larger_than,
-                         self.older_than, self.one_file_system, self.skip_tagged_caches, self.ignore_file)
+        return FileRules(
+            tuple(self.includes),
+            (*self.excludes, *more),
+            tuple(self.sets),
+            self.larger_than,
+            self.older_than,
+            self.one_file_system,
+            self.skip_tagged_caches,
+            self.ignore_file,
+        )
 
 
 class Databases(BaseModel):
@@ -82,13 +96,21 @@ class Databases(BaseModel):
     check_tables: bool = False
 
     def as_core(self) -> DatabaseRules:
-        return DatabaseRules(tuple(self.names), tuple(self.without), tuple(self.tables),
-                             tuple(self.without_tables), tuple(self.without_rows),
-                             self.structure_only, self.check_tables)
+        return DatabaseRules(
+            tuple(self.names),
+            tuple(self.without),
+            tuple(self.tables),
+            tuple(self.without_tables),
+            tuple(self.without_rows),
+            self.structure_only,
+            self.check_tables,
+        )
 
 
 class Note(BaseModel):
-    """A command whose output is kept in the bundle. ``{account}`` and ``{home}`` stand for the subject's."""
+    """A command whose output is kept in the bundle. ``{account}`` and ``{home}`` stand for the
+    subject's.
+    """
 
     name: Name
     command: str = Field(min_length=1, max_length=4000)
@@ -96,7 +118,9 @@ class Note(BaseModel):
 
 
 class Command(BaseModel):
-    """A command on the host around a task. ``stops`` says that a failing ``before`` stops the task."""
+    """A command on the host around a task. ``stops`` says that a failing ``before`` stops the
+    task.
+    """
 
     when: Literal["before", "after_success", "after_failure", "always"]
     command: str = Field(min_length=1, max_length=4000)
@@ -105,14 +129,18 @@ class Command(BaseModel):
 
 
 class Job(BaseModel):
-    """What, where, when, keep, tell. ``piece_size`` is in bytes, ``promise`` in hours: how old the newest
-    copy may be before coverage says so; 0 takes it from the timetable."""
+    """What, where, when, keep, tell. ``piece_size`` is in bytes, ``promise`` in hours: how old the
+    newest copy may be before coverage says so; 0 takes it from the timetable."""
 
     name: Name
     subjects: Literal["accounts", "sites", "hosts"] = "accounts"
     choice: Literal["all", "listed", "all_but"] = "all"
     names: list[str] = []
-    contents: list[Literal["files", "databases", "mail", "system", "notes"]] = ["files", "databases", "mail"]
+    contents: list[Literal["files", "databases", "mail", "system", "notes"]] = [
+        "files",
+        "databases",
+        "mail",
+    ]
     messages: bool = False
     rules: Rules = Rules()
     databases: Databases = Databases()
@@ -140,11 +168,15 @@ class Job(BaseModel):
         if not self.stores:
             raise ValueError("stores: choose at least one store.")
         if not self.contents:
-            raise ValueError("contents: choose at least one of files, databases, mail, system and notes.")
+            raise ValueError(
+                "contents: choose at least one of files, databases, mail, system and notes."
+            )
         if self.subjects == "hosts" and set(self.contents) & {"files", "mail"}:
             raise ValueError("contents: of a host itself there are system, databases and notes.")
         if "notes" in self.contents and not self.notes:
-            raise ValueError("notes: give at least one command, or leave notes out of the contents.")
+            raise ValueError(
+                "notes: give at least one command, or leave notes out of the contents."
+            )
         if len({note.name for note in self.notes}) < len(self.notes):
             raise ValueError("notes: two commands have the same name.")
         if self.choice != "all" and not self.names:
@@ -166,8 +198,8 @@ class JobStart(BaseModel):
 
 
 class Retiring(BaseModel):
-    """A copy that the keep rule would not keep, and the bytes that its going would free on its store, together
-    with those listed before it of the same subject."""
+    """A copy that the keep rule would not keep, and the bytes that its going would free on its
+    store, together with those listed before it of the same subject."""
 
     subject_kind: str
     subject: str

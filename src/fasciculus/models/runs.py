@@ -33,7 +33,8 @@ class Task(BaseModel):
     ended: datetime | None = None
     warnings: list[str] = []
     copies: list[TaskCopy] = []
-    #: Entries that are new, changed and gone since the bundle before, and by how many bytes it grew.
+    #: Entries that are new, changed and gone since the bundle before, and by how many bytes it
+    #: grew.
     changes: dict[str, int] | None = None
     stage: str = ""
     pushed: int = 0

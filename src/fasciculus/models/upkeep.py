@@ -11,8 +11,8 @@ UpkeepKind = Literal["verify", "mend", "repack"]
 
 
 class VerifyStart(BaseModel):
-    """Which copies to look through: all of the store, of one subject, or one bundle's. ``deep`` reads
-    every byte."""
+    """Which copies to look through: all of the store, of one subject, or one bundle's. ``deep``
+    reads every byte."""
 
     deep: bool = False
     subject: str = ""
@@ -40,8 +40,8 @@ class UpkeepStarted(BaseModel):
 
 
 class Upkeep(BaseModel):
-    """Work on the copies of one subject on one store. ``state`` is queued, running or ended; ``bytes`` of
-    ``total`` are read while it goes on. ``result`` has the numbers of repacking."""
+    """Work on the copies of one subject on one store. ``state`` is queued, running or ended;
+    ``bytes`` of ``total`` are read while it goes on. ``result`` has the numbers of repacking."""
 
     id: int
     kind: UpkeepKind
@@ -66,9 +66,10 @@ class Upkeep(BaseModel):
 
 
 class DamageRow(BaseModel):
-    """A file of a store that is missing or altered. ``bundles`` need it; ``files`` are the first of the
-    ``harmed`` entries that cannot be brought back whole from this store. ``mend_from`` are the other stores
-    that should hold it, or “the records”; ``stored_again`` is the first bundle that brought its contents anew."""
+    """A file of a store that is missing or altered. ``bundles`` need it; ``files`` are the first of
+    the ``harmed`` entries that cannot be brought back whole from this store. ``mend_from`` are the
+    other stores that should hold it, or “the records”; ``stored_again`` is the first bundle that
+    brought its contents anew."""
 
     id: int
     store: str
@@ -85,8 +86,8 @@ class DamageRow(BaseModel):
 
 
 class BundleChange(BaseModel):
-    """An entry that differs from the bundle before: ``state`` is new, changed or gone; ``what`` says whether
-    contents or rights changed. ``before`` are its bytes then."""
+    """An entry that differs from the bundle before: ``state`` is new, changed or gone; ``what``
+    says whether contents or rights changed. ``before`` are its bytes then."""
 
     kind: str
     path: str
@@ -98,7 +99,9 @@ class BundleChange(BaseModel):
 
 
 class GrowthPoint(BaseModel):
-    """A bundle in the growth of its subject: bytes it shows, contents it brought, and those packed."""
+    """A bundle in the growth of its subject: bytes it shows, contents it brought, and those
+    packed.
+    """
 
     bundle: int
     name: str
@@ -111,8 +114,8 @@ class GrowthPoint(BaseModel):
 
 
 class GrowthStore(BaseModel):
-    """What a subject takes on one store. ``dead`` are bytes of contents in its pieces that no bundle there
-    seems to need; repacking measures them exactly."""
+    """What a subject takes on one store. ``dead`` are bytes of contents in its pieces that no
+    bundle there seems to need; repacking measures them exactly."""
 
     store: str
     copies: int

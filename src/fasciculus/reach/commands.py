@@ -10,8 +10,12 @@ from contextlib import suppress
 
 from .base import Ran
 
-_CLEAN = {"PATH": "/usr/local/sbin:/usr/local/bin:/usr/sbin:/usr/bin:/sbin:/bin", "LC_ALL": "C",
-          "HOME": "/", "SHELL": "/bin/sh"}
+_CLEAN = {
+    "PATH": "/usr/local/sbin:/usr/local/bin:/usr/sbin:/usr/bin:/sbin:/bin",
+    "LC_ALL": "C",
+    "HOME": "/",
+    "SHELL": "/bin/sh",
+}
 
 
 def run(command: str, seconds: float, stdin: bytes, limit: int) -> Ran:
@@ -21,8 +25,14 @@ def run(command: str, seconds: float, stdin: bytes, limit: int) -> Ran:
         given.write(stdin)
         given.seek(0)
         process = subprocess.Popen(
-            ["/bin/sh", "-c", command], stdin=given, stdout=output, stderr=subprocess.STDOUT,
-            env=_CLEAN, cwd="/", start_new_session=True)
+            ["/bin/sh", "-c", command],
+            stdin=given,
+            stdout=output,
+            stderr=subprocess.STDOUT,
+            env=_CLEAN,
+            cwd="/",
+            start_new_session=True,
+        )
         code: int | None
         try:
             code = process.wait(seconds)

@@ -1,4 +1,6 @@
-"""A tree of another host from one ``find -printf``, brought into scan order within bounded memory."""
+"""A tree of another host from one ``find -printf``, brought into scan order within bounded
+memory.
+"""
 
 from __future__ import annotations
 
@@ -15,7 +17,8 @@ from ..core.errors import Trouble
 from ..core.filtering import ON_THE_WAY
 from .base import Seen
 
-#: One record an entry: fields end with NUL, which no name can hold. Times have ten digits of fraction.
+#: One record an entry: fields end with NUL, which no name can hold. Times have ten digits of
+#: fraction.
 _FIELDS = ("%y", "%s", "%m", "%U", "%G", "%u", "%g", "%T@", "%C@", "%i", "%D", "%n", "%l", "%P")
 FORMAT = "".join(field + r"\0" for field in _FIELDS)
 _COUNT = len(_FIELDS)
@@ -36,7 +39,7 @@ def records(chunks: Iterable[bytes]) -> Iterator[Record]:
         fields += parts
         whole = len(fields) // _COUNT * _COUNT
         for start in range(0, whole, _COUNT):
-            yield fields[start:start + _COUNT]
+            yield fields[start : start + _COUNT]
         fields = fields[whole:]
     if rest or fields:
         raise Trouble("The scan of the host broke off in the middle.", "Start again.")
@@ -111,19 +114,34 @@ def entry_of(record: Record) -> Entry | None:
     if type_ is None:
         return None
     return Entry(
-        kind="files", path=record[13], type=type_, size=int(record[1]) if type_ == FILE else 0,
-        mode=int(record[2], 8), uid=int(record[3]), gid=int(record[4]),
-        user=_name(record[5], record[3]), group=_name(record[6], record[4]),
-        mtime_ns=_ns(record[7]), ctime_ns=_ns(record[8]), inode=int(record[9]),
-        device=int(record[10]), target=record[12] if type_ == SYMLINK else None,
+        kind="files",
+        path=record[13],
+        type=type_,
+        size=int(record[1]) if type_ == FILE else 0,
+        mode=int(record[2], 8),
+        uid=int(record[3]),
+        gid=int(record[4]),
+        user=_name(record[5], record[3]),
+        group=_name(record[6], record[4]),
+        mtime_ns=_ns(record[7]),
+        ctime_ns=_ns(record[8]),
+        inode=int(record[9]),
+        device=int(record[10]),
+        target=record[12] if type_ == SYMLINK else None,
         links=int(record[11]) if type_ == FILE else 1,
     )
 
 
 def seen(record: Record) -> Seen:
     """What a record tells of a name."""
-    return Seen(record[13], record[0] == b"d", record[0] == b"f", int(record[1]), _ns(record[7]),
-                int(record[10]))
+    return Seen(
+        record[13],
+        record[0] == b"d",
+        record[0] == b"f",
+        int(record[1]),
+        _ns(record[7]),
+        int(record[10]),
+    )
 
 
 class Marks:
@@ -154,8 +172,10 @@ def choose(found: Iterator[Record], chosen: Chosen, marks: Marks, warn: Warn) ->
             skipped = path + b"/"
             continue
         if record[0] not in _TYPES:
-            warn(f"{path.decode('utf-8', 'backslashreplace')}: a socket, left out "
-                 "(it has no contents to keep)")
+            warn(
+                f"{path.decode('utf-8', 'backslashreplace')}: a socket, left out "
+                "(it has no contents to keep)"
+            )
             continue
         if chooser is not None:
             verdict = chooser.judge(path, is_dir, is_file, int(record[1]), _ns(record[7]))

@@ -45,11 +45,14 @@ class LocalReach:
                 path = base + b"/" + entry.path if entry.path else base
                 yield Found(entry, partial(self.open, path))
         except FileNotFoundError as error:
-            raise NotThere(f"The folder {root} does not exist.",
-                           "Correct the folder of this account or site.") from error
+            raise NotThere(
+                f"The folder {root} does not exist.", "Correct the folder of this account or site."
+            ) from error
         except OSError as error:
-            raise Trouble(f"The folder {root} cannot be read: {error.strerror}.",
-                          "Check its owner and rights.") from error
+            raise Trouble(
+                f"The folder {root} cannot be read: {error.strerror}.",
+                "Check its owner and rights.",
+            ) from error
 
     def survey(self, root: str, warn: Warn) -> Iterator[Seen]:
         base = os.fsencode(root)
@@ -67,7 +70,14 @@ class LocalReach:
                 kind = info.st_mode & 0o170000
                 is_dir = kind == stat.S_IFDIR
                 relative = below + name
-                yield Seen(relative, is_dir, kind == stat.S_IFREG, info.st_size, info.st_mtime_ns, info.st_dev)
+                yield Seen(
+                    relative,
+                    is_dir,
+                    kind == stat.S_IFREG,
+                    info.st_size,
+                    info.st_mtime_ns,
+                    info.st_dev,
+                )
                 if is_dir:
                     stack.append((relative, iter(self._listed(place + name, relative, warn))))
                     break
@@ -101,8 +111,9 @@ class LocalReach:
         try:
             return Path(path).read_text("utf-8", "surrogateescape")
         except OSError as error:
-            raise NotThere(f"{path} cannot be read: {error.strerror}.",
-                           "Correct the host's mail settings.") from error
+            raise NotThere(
+                f"{path} cannot be read: {error.strerror}.", "Correct the host's mail settings."
+            ) from error
 
     def describe(self, path: bytes, kind: str, relative: bytes, warn: Warn) -> Entry | None:
         try:
@@ -122,7 +133,9 @@ class LocalReach:
             mode, owner = stat.S_IMODE(info.st_mode), (info.st_uid, info.st_gid)
         try:
             # Never readable by more people than the file that it stands in for.
-            descriptor = os.open(partial, os.O_WRONLY | os.O_CREAT | os.O_TRUNC | os.O_NOFOLLOW, 0o600)
+            descriptor = os.open(
+                partial, os.O_WRONLY | os.O_CREAT | os.O_TRUNC | os.O_NOFOLLOW, 0o600
+            )
             with os.fdopen(descriptor, "wb") as sink:
                 sink.write(data)
                 if owner and os.geteuid() == 0:
@@ -143,7 +156,8 @@ class LocalReach:
         Path(path).unlink(missing_ok=True)
 
     def run(self, command: str, seconds: float, stdin: bytes = b"", limit: int = 1 << 20) -> Ran:
-        # Imported late, like the two below: a worker is started for each task, and most need none of them.
+        # Imported late, like the two below: a worker is started for each task, and most need none
+        # of them.
         from .commands import run
 
         return run(command, seconds, stdin, limit)

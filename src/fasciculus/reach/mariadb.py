@@ -19,11 +19,18 @@ _LONG = 24 * 3600
 _BUFFER = 1024 * 1024
 _LARGEST_PACKET = 0xFFFFFF
 #: Errors that say that a right is missing.
-_RIGHTS = (ER.DBACCESS_DENIED_ERROR, ER.TABLEACCESS_DENIED_ERROR, ER.COLUMNACCESS_DENIED_ERROR,
-           ER.SPECIFIC_ACCESS_DENIED_ERROR, ER.PROCACCESS_DENIED_ERROR)
-_DENIED = re.compile(r"(?P<right>[A-Z ,]+?) command denied to user (?P<user>\S+) for (?:table|column) "
-                     r"(?P<table>\S+)|denied for user (?P<other>\S+) to database (?P<database>\S+)|"
-                     r"need \(at least one of\) the (?P<special>[A-Z ,]+) privilege")
+_RIGHTS = (
+    ER.DBACCESS_DENIED_ERROR,
+    ER.TABLEACCESS_DENIED_ERROR,
+    ER.COLUMNACCESS_DENIED_ERROR,
+    ER.SPECIFIC_ACCESS_DENIED_ERROR,
+    ER.PROCACCESS_DENIED_ERROR,
+)
+_DENIED = re.compile(
+    r"(?P<right>[A-Z ,]+?) command denied to user (?P<user>\S+) for (?:table|column) "
+    r"(?P<table>\S+)|denied for user (?P<other>\S+) to database (?P<database>\S+)|"
+    r"need \(at least one of\) the (?P<special>[A-Z ,]+) privilege"
+)
 
 
 class MariaDb:
@@ -32,10 +39,20 @@ class MariaDb:
     def __init__(self, spec: MariaDbSpec, link: Any = None) -> None:
         self._where = spec.where
         self._connection = pymysql.connect(
-            unix_socket=spec.socket or None, host=spec.address or None, port=spec.port,
-            user=spec.user, password=spec.password, charset="utf8mb4", use_unicode=False,
-            conv={}, connect_timeout=_CONNECT_TIMEOUT, read_timeout=_LONG,
-            write_timeout=_LONG, autocommit=True, local_infile=False, defer_connect=True,
+            unix_socket=spec.socket or None,
+            host=spec.address or None,
+            port=spec.port,
+            user=spec.user,
+            password=spec.password,
+            charset="utf8mb4",
+            use_unicode=False,
+            conv={},
+            connect_timeout=_CONNECT_TIMEOUT,
+            read_timeout=_LONG,
+            write_timeout=_LONG,
+            autocommit=True,
+            local_infile=False,
+            defer_connect=True,
         )
         try:
             self._connection.connect(link)
@@ -49,21 +66,33 @@ class MariaDb:
         code = error.args[0] if error.args else 0
         text = error.args[1] if len(error.args) > 1 else str(error)
         if code == ER.ACCESS_DENIED_ERROR:
-            return Unreachable(f"The database server at {self._where} refused the sign-in.",
-                               "Correct the user and password of the host's database server.")
+            return Unreachable(
+                f"The database server at {self._where} refused the sign-in.",
+                "Correct the user and password of the host's database server.",
+            )
         if code in (2003, 2002):
-            return Unreachable(f"The database server at {self._where} does not answer.",
-                               "Is it running? Is its socket or address right?")
+            return Unreachable(
+                f"The database server at {self._where} does not answer.",
+                "Is it running? Is its socket or address right?",
+            )
         if code in (2006, 2013, 2014) or code == 0:
-            return Unreachable(f"The database server at {self._where} broke the connection off.",
-                               "Look into its error log.")
+            return Unreachable(
+                f"The database server at {self._where} broke the connection off.",
+                "Look into its error log.",
+            )
         if code in _RIGHTS:
-            return Unreachable(f"The database server at {self._where} refused: {text}.", _grant(str(text)))
+            return Unreachable(
+                f"The database server at {self._where} refused: {text}.", _grant(str(text))
+            )
         if code == ER.TABLE_DEF_CHANGED:
-            return Unreachable(f"A table was changed while it was read: {text}.",
-                               "The next run reads it anew; move the job away from updates.")
-        return Unreachable(f"The database server at {self._where} refused: {text}.",
-                           "Its message says what to put right.")
+            return Unreachable(
+                f"A table was changed while it was read: {text}.",
+                "The next run reads it anew; move the job away from updates.",
+            )
+        return Unreachable(
+            f"The database server at {self._where} refused: {text}.",
+            "Its message says what to put right.",
+        )
 
     @contextmanager
     def _said(self) -> Iterator[None]:
@@ -86,7 +115,8 @@ class MariaDb:
                 try:
                     yield from self._packets()
                 finally:
-                    # A stream that is broken off is followed by the connection's end, not by draining it.
+                    # A stream that is broken off is followed by the connection's end, not by
+                    # draining it.
                     result.unbuffered_active, result.connection = False, None
             else:
                 yield from cursor.fetchall_unbuffered()
@@ -123,7 +153,7 @@ class MariaDb:
                 pymysql.err.raise_mysql_exception(data)
             else:
                 # NULL, or a length of two, three or eight bytes before the value.
-                yield (None if first == 0xFB else data[{0xFC: 3, 0xFD: 4, 0xFE: 9}[first]:],)
+                yield (None if first == 0xFB else data[{0xFC: 3, 0xFD: 4, 0xFE: 9}[first] :],)
 
     def execute(self, statement: bytes) -> None:
         with self._said(), self._connection.cursor(Cursor) as cursor:
@@ -142,10 +172,14 @@ def _grant(text: str) -> str:
         where = table if "." in table else f"DATABASE.{table}"
         return f"Give it: GRANT {match['right'].strip()} ON {where} TO {match['user']};"
     if match and match["database"]:
-        return (f"Give it: GRANT SELECT, SHOW VIEW, TRIGGER, EVENT ON "
-                f"`{match['database'].strip(chr(39))}`.* TO {match['other']};")
+        return (
+            f"Give it: GRANT SELECT, SHOW VIEW, TRIGGER, EVENT ON "
+            f"`{match['database'].strip(chr(39))}`.* TO {match['other']};"
+        )
     if match:
-        return f"Give it: GRANT {match['special'].split(',')[0].strip()} ON *.* TO the database user;"
+        return (
+            f"Give it: GRANT {match['special'].split(',')[0].strip()} ON *.* TO the database user;"
+        )
     return "Give the database user that right (GRANT)."
 
 

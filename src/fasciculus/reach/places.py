@@ -11,7 +11,9 @@ _MARKS = "*?["
 
 
 def expand(reach: Reach, pattern: str) -> list[str]:
-    """The paths that a pattern with ``*``, ``?`` and ``[…]`` means, sorted; one without is itself, if there."""
+    """The paths that a pattern with ``*``, ``?`` and ``[…]`` means, sorted; one without is itself,
+    if there.
+    """
     found = [""]
     for part in pattern.strip("/").split("/"):
         following = []
@@ -23,7 +25,10 @@ def expand(reach: Reach, pattern: str) -> list[str]:
                     names = [os.fsdecode(name) for name in reach.names(os.fsencode(folder or "/"))]
                 except OSError:
                     continue
-                following += [f"{folder}/{name}" for name in sorted(names)
-                              if fnmatchcase(name, part) and (not name.startswith(".") or part[0] == ".")]
+                following += [
+                    f"{folder}/{name}"
+                    for name in sorted(names)
+                    if fnmatchcase(name, part) and (not name.startswith(".") or part[0] == ".")
+                ]
         found = following
     return [path for path in found if reach.type_of(path)]

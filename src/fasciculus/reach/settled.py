@@ -26,12 +26,16 @@ class Readable(Protocol):
 
 
 def copy_sqlite(reach: Readable, path: bytes, target: Path) -> dict[str, int]:
-    """Copy the database with its write-ahead log until both stood still meanwhile; gives the rows per table."""
+    """Copy the database with its write-ahead log until both stood still meanwhile; gives the rows
+    per table.
+    """
     for _ in range(_TRIES):
         before = [reach.state_of(path + side) for side in _SIDES]
         if not before[0]:
-            raise NotThere(f"The SQLite database {shown(path)} does not exist.",
-                           "Correct its path, or remove it from the account.")
+            raise NotThere(
+                f"The SQLite database {shown(path)} does not exist.",
+                "Correct its path, or remove it from the account.",
+            )
         for side, state in zip(_SIDES, before, strict=True):
             copy = _beside(target, side)
             copy.unlink(missing_ok=True)
@@ -39,8 +43,10 @@ def copy_sqlite(reach: Readable, path: bytes, target: Path) -> dict[str, int]:
                 fetch(reach, path + side, copy)
         if [reach.state_of(path + side) for side in _SIDES] == before:
             return _settle(path, target)
-    raise Trouble(f"The SQLite database {shown(path)} was written to each time it was copied.",
-                  "Move the job to a quieter hour.")
+    raise Trouble(
+        f"The SQLite database {shown(path)} was written to each time it was copied.",
+        "Move the job to a quieter hour.",
+    )
 
 
 def _beside(target: Path, side: bytes) -> Path:
@@ -65,8 +71,10 @@ def _settle(path: bytes, target: Path) -> dict[str, int]:
                 raise sqlite3.DatabaseError(checked)
             return rows_of(copy)
     except sqlite3.Error as error:
-        raise Trouble(f"The SQLite database {shown(path)} cannot be copied: {error}.",
-                      "Is it a database, and not damaged? “PRAGMA integrity_check” tells.") from error
+        raise Trouble(
+            f"The SQLite database {shown(path)} cannot be copied: {error}.",
+            "Is it a database, and not damaged? “PRAGMA integrity_check” tells.",
+        ) from error
     finally:
         for side in _SIDES[1:]:
             _beside(target, side).unlink(missing_ok=True)

@@ -31,8 +31,10 @@ from .settled import copy_sqlite
 from .tarstream import TarRead
 
 _CHUNK = 1024 * 1024
-_PROBE = ("find /dev/null -maxdepth 0 -printf '' 2>/dev/null && "
-          "tar --version 2>/dev/null | head -n 1 | grep -q GNU && echo able")
+_PROBE = (
+    "find /dev/null -maxdepth 0 -printf '' 2>/dev/null && "
+    "tar --version 2>/dev/null | head -n 1 | grep -q GNU && echo able"
+)
 
 
 class RemoteFile:
@@ -80,8 +82,11 @@ class SshReach:
         if self.has_tools:
             yield Step("commands", True, "A shell, find and tar are there.")
         else:
-            yield Step("commands", True, "No shell with GNU find and tar: plain SFTP is used, with "
-                       "times in whole seconds.")
+            yield Step(
+                "commands",
+                True,
+                "No shell with GNU find and tar: plain SFTP is used, with times in whole seconds.",
+            )
 
     def connect(self) -> None:
         if not self._link.active:
@@ -119,8 +124,9 @@ class SshReach:
             yield
         except (EOFError, paramiko.SSHException, TimeoutError) as error:
             self.close()
-            raise Lost(f"The connection to {self._link.spec.where} was lost.",
-                       "Start again.") from error
+            raise Lost(
+                f"The connection to {self._link.spec.where} was lost.", "Start again."
+            ) from error
 
     def _session(self, command: str) -> paramiko.Channel:
         self.connect()
@@ -135,7 +141,10 @@ class SshReach:
     def run(self, command: str, seconds: float, stdin: bytes = b"", limit: int = 1 << 20) -> Ran:
         """Run a command with the host's shell; output beyond ``limit`` bytes is dropped."""
         deadline = time.monotonic() + seconds
-        with self._said(), closing(self._session(f"LC_ALL=C /bin/sh -c {shlex.quote(command)}")) as channel:
+        with (
+            self._said(),
+            closing(self._session(f"LC_ALL=C /bin/sh -c {shlex.quote(command)}")) as channel,
+        ):
             channel.set_combine_stderr(True)
             channel.settimeout(1.0)
             if stdin:
@@ -150,7 +159,7 @@ class SshReach:
                 if data == b"":
                     return Ran(channel.recv_exit_status(), bytes(output))
                 if data and len(output) < limit:
-                    output += data[:limit - len(output)]
+                    output += data[: limit - len(output)]
                 if time.monotonic() > deadline:
                     return Ran(None, bytes(output))
 
@@ -158,14 +167,23 @@ class SshReach:
 
     def tree(self, root: str, chosen: Chosen, warn: Warn) -> Iterator[Found]:
         if self.type_of(root) != "dir":
-            raise NotThere(f"The folder {root} does not exist on {self._link.spec.address}.",
-                           "Correct the folder of this account or site.")
-        return self._by_tools(root, chosen, warn) if self.has_tools else self._by_sftp(root, chosen, warn)
+            raise NotThere(
+                f"The folder {root} does not exist on {self._link.spec.address}.",
+                "Correct the folder of this account or site.",
+            )
+        return (
+            self._by_tools(root, chosen, warn)
+            if self.has_tools
+            else self._by_sftp(root, chosen, warn)
+        )
 
     def _by_tools(self, root: str, chosen: Chosen, warn: Warn) -> Iterator[Found]:
         base = os.fsencode(root)
         marks = self._marks(root, chosen)
-        with findscan.Sorted(self._spool) as ordered, tempfile.TemporaryFile(dir=self._spool) as spool:
+        with (
+            findscan.Sorted(self._spool) as ordered,
+            tempfile.TemporaryFile(dir=self._spool) as spool,
+        ):
             found = ordered.sort(self._find(root, warn))
             findscan.spool(findscan.choose(found, chosen, marks, warn), spool)
             linked: dict[tuple[int, int], bytes] = {}
@@ -187,9 +205,11 @@ class SshReach:
                 names.seek(0)
                 spool.seek(0)
                 linked.clear()
-                command = (f"cd {shlex.quote(root)} && LC_ALL=C tar -c -f - --format=posix --xattrs "
-                           "--pax-option=delete=atime,delete=ctime --hard-dereference --no-recursion "
-                           "--null -T -")
+                command = (
+                    f"cd {shlex.quote(root)} && LC_ALL=C tar -c -f - --format=posix --xattrs "
+                    "--pax-option=delete=atime,delete=ctime --hard-dereference --no-recursion "
+                    "--null -T -"
+                )
                 with self._said(), closing(self._session(command)) as channel:
                     stream = TarRead(channel, names)
                     attributes: dict[bytes, dict[str, bytes]] = {}
@@ -219,10 +239,14 @@ class SshReach:
         for found in self._by_sftp(root, Chosen(), warn):
             entry = found.entry
             if entry.path:
-                yield Seen(entry.path, entry.type == DIR, entry.type == FILE, entry.size, entry.mtime_ns, 0)
+                yield Seen(
+                    entry.path, entry.type == DIR, entry.type == FILE, entry.size, entry.mtime_ns, 0
+                )
 
     def _find(self, root: str, warn: Warn) -> Iterator[findscan.Record]:
-        command = f"cd {shlex.quote(root)} && LC_ALL=C find . -printf {shlex.quote(findscan.FORMAT)}"
+        command = (
+            f"cd {shlex.quote(root)} && LC_ALL=C find . -printf {shlex.quote(findscan.FORMAT)}"
+        )
         with self._said(), closing(self._session(command)) as channel:
             yield from findscan.records(iter(lambda: channel.recv(_CHUNK), b""))
             for line in channel.makefile_stderr("rb").read().splitlines():
@@ -242,8 +266,11 @@ class SshReach:
         wanted = ["CACHEDIR.TAG"] if chooser.rules.skip_tagged_caches else []
         wanted += [chooser.rules.ignore_file] if chooser.rules.ignore_file else []
         for name in wanted:
-            ran = self.run(f"cd {shlex.quote(root)} && find . -type f -name {shlex.quote(name)} "
-                           "-print0", 600.0, limit=64 << 20)
+            ran = self.run(
+                f"cd {shlex.quote(root)} && find . -type f -name {shlex.quote(name)} -print0",
+                600.0,
+                limit=64 << 20,
+            )
             for path in filter(None, ran.output.split(b"\0")):
                 folder = os.path.dirname(path.removeprefix(b"./"))
                 with closing(self.open(os.fsencode(root) + b"/" + path)) as file:
@@ -260,22 +287,29 @@ class SshReach:
         chooser = chosen.chooser
         top = _described(b"", self._sftp.lstat(base))
         yield Found(top, partial(self.open, base))
-        stack: list[tuple[bytes, Iterator[tuple[bytes, Any]]]] = [(b"", self._listed(base, b"", warn))]
+        stack: list[tuple[bytes, Iterator[tuple[bytes, Any]]]] = [
+            (b"", self._listed(base, b"", warn))
+        ]
         owed: list[Entry] = []
         while stack:
             folder, names = stack[-1]
             name, info = next(names, (b"", None))
             if info is None:
                 stack.pop()
-                owed = [entry for entry in owed if folder.startswith(entry.path) and entry.path != folder]
+                owed = [
+                    entry
+                    for entry in owed
+                    if folder.startswith(entry.path) and entry.path != folder
+                ]
                 continue
             relative = folder + b"/" + name if folder else name
             if relative in chosen.left_out:
                 continue
             entry = _described(relative, info)
             if chooser is not None:
-                verdict = chooser.judge(relative, entry.type == DIR, entry.type == FILE, entry.size,
-                                        entry.mtime_ns)
+                verdict = chooser.judge(
+                    relative, entry.type == DIR, entry.type == FILE, entry.size, entry.mtime_ns
+                )
                 if verdict and verdict != ON_THE_WAY:
                     chosen.on_left_out(relative, entry.size, verdict)
                     continue
@@ -324,8 +358,10 @@ class SshReach:
             with closing(self.open(os.fsencode(path))) as file:
                 return file.read().decode("utf-8", "surrogateescape")
         except OSError as error:
-            raise NotThere(f"{path} on {self._link.spec.address} cannot be read: "
-                           f"{error.strerror or error}.", "Correct the host's settings.") from error
+            raise NotThere(
+                f"{path} on {self._link.spec.address} cannot be read: {error.strerror or error}.",
+                "Correct the host's settings.",
+            ) from error
 
     def write(self, path: str, data: bytes, like: Entry | None = None) -> None:
         with self._said():
@@ -339,7 +375,10 @@ class SshReach:
             else:
                 with suppress(FileNotFoundError):
                     old = sftp.stat(target)
-                    mode, owner = stat.S_IMODE(old.st_mode or 0o644), (old.st_uid or 0, old.st_gid or 0)
+                    mode, owner = (
+                        stat.S_IMODE(old.st_mode or 0o644),
+                        (old.st_uid or 0, old.st_gid or 0),
+                    )
             with sftp.open(partial, "wb") as sink:
                 sink.chmod(0o600)
                 sink.write(data)
@@ -367,7 +406,9 @@ class SshReach:
 
     def describe(self, path: bytes, kind: str, relative: bytes, warn: Warn) -> Entry | None:
         if self.has_tools:
-            ran = self.run(f"find {_quoted(path)} -maxdepth 0 -printf {shlex.quote(findscan.FORMAT)}", 60.0)
+            ran = self.run(
+                f"find {_quoted(path)} -maxdepth 0 -printf {shlex.quote(findscan.FORMAT)}", 60.0
+            )
             found = ran.output.split(b"\0")[:-1] if ran.code == 0 else []
             entry = findscan.entry_of(found) if len(found) == 14 else None
         else:
@@ -387,7 +428,9 @@ class SshReach:
     def state_of(self, path: bytes) -> bytes:
         """What changes with every write to a file; empty when there is none."""
         if self.has_tools:
-            return self.run(f"find {_quoted(path)} -maxdepth 0 -printf '%s %T@ %C@ %i' 2>/dev/null", 60.0).output
+            return self.run(
+                f"find {_quoted(path)} -maxdepth 0 -printf '%s %T@ %C@ %i' 2>/dev/null", 60.0
+            ).output
         try:
             info = self._sftp.stat(path)
         except OSError:
@@ -403,14 +446,20 @@ class SshReach:
                 channel = transport.open_socket_path(spec.socket, TIMEOUT)
             else:
                 where = (spec.address or "127.0.0.1", spec.port)
-                channel = transport.open_channel("direct-tcpip", where, ("127.0.0.1", 0), timeout=TIMEOUT)
+                channel = transport.open_channel(
+                    "direct-tcpip", where, ("127.0.0.1", 0), timeout=TIMEOUT
+                )
         except paramiko.ChannelException as error:
-            raise Unreachable(f"The database server at {spec.where} does not answer on "
-                              f"{self._link.spec.address}.",
-                              "Is it running, its socket or address right, and does sshd permit "
-                              "forwarding (AllowTcpForwarding, AllowStreamLocalForwarding)?") from error
+            raise Unreachable(
+                f"The database server at {spec.where} does not answer on "
+                f"{self._link.spec.address}.",
+                "Is it running, its socket or address right, and does sshd permit "
+                "forwarding (AllowTcpForwarding, AllowStreamLocalForwarding)?",
+            ) from error
         except (paramiko.SSHException, EOFError, OSError) as error:
-            raise Lost(f"The connection to {self._link.spec.where} was lost.", "Start again.") from error
+            raise Lost(
+                f"The connection to {self._link.spec.where} was lost.", "Start again."
+            ) from error
         return mariadb.connect(spec, channel)
 
 
@@ -426,7 +475,12 @@ def _described(path: bytes, info: Any) -> Entry:
     mode = info.st_mode or 0
     type_ = DIR if stat.S_ISDIR(mode) else SYMLINK if stat.S_ISLNK(mode) else FILE
     return Entry(
-        kind="files", path=path, type=type_, size=(info.st_size or 0) if type_ == FILE else 0,
-        mode=stat.S_IMODE(mode), uid=info.st_uid or 0, gid=info.st_gid or 0,
+        kind="files",
+        path=path,
+        type=type_,
+        size=(info.st_size or 0) if type_ == FILE else 0,
+        mode=stat.S_IMODE(mode),
+        uid=info.st_uid or 0,
+        gid=info.st_gid or 0,
         mtime_ns=int(info.st_mtime or 0) * 1_000_000_000,
     )

@@ -71,16 +71,21 @@ class TarRead:
                 elif reason == b"file changed as we read it":
                     self._notes.append(f"{shown(name)}: changed while it was read")
                 elif reason.startswith(b"File shrank by"):
-                    self._notes.append(f"{shown(name)}: became shorter while it was read; "
-                                       "the missing end is zero bytes")
+                    self._notes.append(
+                        f"{shown(name)}: became shorter while it was read; "
+                        "the missing end is zero bytes"
+                    )
 
     def _peek(self) -> tarfile.TarInfo | None:
         if self._next is None and not self._ended:
             try:
                 if self._tar is None:
                     self._tar = tarfile.open(  # noqa: SIM115  ends with the channel
-                        fileobj=self._channel.makefile("rb", _CHUNK), mode="r|", bufsize=_CHUNK,
-                        errors="surrogateescape")
+                        fileobj=self._channel.makefile("rb", _CHUNK),
+                        mode="r|",
+                        bufsize=_CHUNK,
+                        errors="surrogateescape",
+                    )
                 self._next = self._tar.next()
                 # What was taken is not wanted again, and the list would grow without end.
                 self._tar.members = []  # type: ignore[attr-defined]
@@ -93,7 +98,9 @@ class TarRead:
         return self._next
 
     def take(self, entry: Entry) -> _Member | None:
-        """The contents of an entry, its attributes filled in; None when the host could not send it."""
+        """The contents of an entry, its attributes filled in; None when the host could not send
+        it.
+        """
         member = self._peek()
         wanted = b"./" + entry.path if entry.path else b"."
         if member is None or member.name.encode("utf-8", "surrogateescape") != wanted:
@@ -102,7 +109,7 @@ class TarRead:
         assert self._tar is not None
         for key, value in member.pax_headers.items():
             if key.startswith(_XATTR):
-                entry.xattrs[key[len(_XATTR):]] = value.encode("utf-8", "surrogateescape")
+                entry.xattrs[key[len(_XATTR) :]] = value.encode("utf-8", "surrogateescape")
         if entry.type in (CHAR, BLOCK):
             entry.rdev = (member.devmajor, member.devminor)
         if entry.type == FILE:

@@ -14,30 +14,68 @@ from .paging import Ask, Query, like, page
 
 
 def _copies(db: sqlite3.Connection, bundle_id: int) -> list[Copy]:
-    return [Copy(store=row["name"], made=row["made"], verified=row["verified"],
-                 verified_deep=row["verified_deep"], sound=not row["harmed"]) for row in db.execute(
-        "SELECT store.name, made, verified, verified_deep, EXISTS (SELECT 1 FROM damage, json_each(damage.bundles) "
-        "JOIN bundle ON bundle.name=json_each.value WHERE bundle.id=copy.bundle_id AND damage.store_id=copy.store_id "
-        "AND damage.subject_kind=bundle.subject_kind AND damage.subject=bundle.subject) AS harmed "
-        "FROM copy JOIN store ON store.id=store_id WHERE bundle_id=? ORDER BY store.name", (bundle_id,))]
+    return [
+        Copy(
+            store=row["name"],
+            made=row["made"],
+            verified=row["verified"],
+            verified_deep=row["verified_deep"],
+            sound=not row["harmed"],
+        )
+        for row in db.execute(
+            "SELECT store.name, made, verified, verified_deep, EXISTS (SELECT 1 FROM damage, "
+            "json_each(damage.bundles) "
+            "JOIN bundle ON bundle.name=json_each.value WHERE bundle.id=copy.bundle_id AND "
+            "damage.store_id=copy.store_id "
+            "AND damage.subject_kind=bundle.subject_kind AND damage.subject=bundle.subject) AS "
+            "harmed "
+            "FROM copy JOIN store ON store.id=store_id WHERE bundle_id=? ORDER BY store.name",
+            (bundle_id,),
+        )
+    ]
 
 
 def _fields(db: sqlite3.Connection, row: sqlite3.Row) -> dict[str, Any]:
     return {
-        "id": row["id"], "name": row["name"], "subject_kind": row["subject_kind"],
-        "subject": row["subject"], "job": row["job"], "host": row["host"], "run": row["run_id"],
-        "moment": row["moment"], "entries": row["entries"], "bytes": row["bytes"],
-        "new_bytes": row["new_bytes"], "packed": row["packed"], "outcome": row["outcome"],
+        "id": row["id"],
+        "name": row["name"],
+        "subject_kind": row["subject_kind"],
+        "subject": row["subject"],
+        "job": row["job"],
+        "host": row["host"],
+        "run": row["run_id"],
+        "moment": row["moment"],
+        "entries": row["entries"],
+        "bytes": row["bytes"],
+        "new_bytes": row["new_bytes"],
+        "packed": row["packed"],
+        "outcome": row["outcome"],
         "copies": _copies(db, row["id"]),
     }
 
 
-def bundles(db: sqlite3.Connection, ask: Ask, subject: str = "", subject_kind: str = "",
-            job: str = "", store: str = "", words: str = "") -> Page[Bundle]:
+def bundles(
+    db: sqlite3.Connection,
+    ask: Ask,
+    subject: str = "",
+    subject_kind: str = "",
+    job: str = "",
+    store: str = "",
+    words: str = "",
+) -> Page[Bundle]:
     query = Query(
-        "bundle.*", "bundle", "bundle.id",
-        {"moment": "bundle.moment", "subject": "bundle.subject", "size": "bundle.bytes",
-         "packed": "bundle.packed", "new": "bundle.new_bytes"}, "-moment")
+        "bundle.*",
+        "bundle",
+        "bundle.id",
+        {
+            "moment": "bundle.moment",
+            "subject": "bundle.subject",
+            "size": "bundle.bytes",
+            "packed": "bundle.packed",
+            "new": "bundle.new_bytes",
+        },
+        "-moment",
+    )
     if subject:
         query.only("bundle.subject = ?", subject)
     if subject_kind:
@@ -45,11 +83,17 @@ def bundles(db: sqlite3.Connection, ask: Ask, subject: str = "", subject_kind: s
     if job:
         query.only("bundle.job = ?", job)
     if store:
-        query.only("bundle.id IN (SELECT bundle_id FROM copy JOIN store ON store.id=store_id "
-                   "WHERE store.name = ?)", store)
+        query.only(
+            "bundle.id IN (SELECT bundle_id FROM copy JOIN store ON store.id=store_id "
+            "WHERE store.name = ?)",
+            store,
+        )
     if words:
-        query.only("bundle.name LIKE ? ESCAPE '\\' OR bundle.subject LIKE ? ESCAPE '\\'",
-                   like(words), like(words))
+        query.only(
+            "bundle.name LIKE ? ESCAPE '\\' OR bundle.subject LIKE ? ESCAPE '\\'",
+            like(words),
+            like(words),
+        )
     return page(db, query, ask, lambda row: Bundle(**_fields(db, row)))
 
 
@@ -59,18 +103,26 @@ def bundle(db: sqlite3.Connection, bundle_id: int) -> BundleDetail:
         raise NotThere(f"There is no bundle {bundle_id}.", "“fasciculus bundles list” names them.")
     manifest = json.loads(row["manifest"])
     return BundleDetail(
-        **_fields(db, row), contents=manifest["contents"], databases=manifest["databases"],
-        pieces=manifest["pieces"], compression=manifest["compression"],
-        brings=manifest.get("brings", "full"), base=manifest.get("base", ""),
-        dead_share=manifest.get("dead_share", 0.0), changes=manifest.get("changes"))
+        **_fields(db, row),
+        contents=manifest["contents"],
+        databases=manifest["databases"],
+        pieces=manifest["pieces"],
+        compression=manifest["compression"],
+        brings=manifest.get("brings", "full"),
+        base=manifest.get("base", ""),
+        dead_share=manifest.get("dead_share", 0.0),
+        changes=manifest.get("changes"),
+    )
 
 
 def before(db: sqlite3.Connection, bundle: Bundle) -> int | None:
     """The bundle before of the same job and subject."""
     row = db.execute(
-        "SELECT id FROM bundle WHERE subject_kind=? AND subject=? AND job=? AND (moment, id) < (?, ?) "
+        "SELECT id FROM bundle WHERE subject_kind=? AND subject=? AND job=? AND (moment, id) < "
+        "(?, ?) "
         "ORDER BY moment DESC, id DESC LIMIT 1",
-        (bundle.subject_kind, bundle.subject, bundle.job, stamp_of(db, bundle.id), bundle.id)).fetchone()
+        (bundle.subject_kind, bundle.subject, bundle.job, stamp_of(db, bundle.id), bundle.id),
+    ).fetchone()
     return row["id"] if row else None
 
 
@@ -84,107 +136,186 @@ def listing_digest(db: sqlite3.Connection, bundle_id: int) -> str:
     return str(json.loads(row["manifest"])["listing_sha256"])
 
 
-def add(db: sqlite3.Connection, *, subject_kind: str, subject: str, name: str, job: str, host: str,
-        run_id: int, entries: int, bytes: int, packed: int, outcome: str,
-        manifest: dict[str, Any], store_ids: list[int]) -> int:
+def add(
+    db: sqlite3.Connection,
+    *,
+    subject_kind: str,
+    subject: str,
+    name: str,
+    job: str,
+    host: str,
+    run_id: int,
+    entries: int,
+    bytes: int,
+    packed: int,
+    outcome: str,
+    manifest: dict[str, Any],
+    store_ids: list[int],
+) -> int:
     """A confirmed bundle with its copies."""
     key = db.execute(
         "INSERT INTO bundle (subject_kind, subject, name, job, host, run_id, moment, entries, "
-        "bytes, packed, outcome, manifest, new_bytes) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
-        (subject_kind, subject, name, job, host, run_id, manifest["started"], entries, bytes,
-         packed, outcome, json.dumps(manifest), manifest.get("new_bytes", 0))).lastrowid
+        "bytes, packed, outcome, manifest, new_bytes) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, "
+        "?, ?)",
+        (
+            subject_kind,
+            subject,
+            name,
+            job,
+            host,
+            run_id,
+            manifest["started"],
+            entries,
+            bytes,
+            packed,
+            outcome,
+            json.dumps(manifest),
+            manifest.get("new_bytes", 0),
+        ),
+    ).lastrowid
     assert key is not None
-    db.executemany("INSERT INTO copy (bundle_id, store_id, made) VALUES (?, ?, ?)",
-                   [(key, i, now()) for i in store_ids])
+    db.executemany(
+        "INSERT INTO copy (bundle_id, store_id, made) VALUES (?, ?, ?)",
+        [(key, i, now()) for i in store_ids],
+    )
     for store_id in store_ids:
         weights.refresh(db, store_id, subject_kind, subject)
     return key
 
 
-def known_on(db: sqlite3.Connection, subject_kind: str, subject: str, job: str,
-             store: str) -> list[tuple[str, bool]]:
+def known_on(
+    db: sqlite3.Connection, subject_kind: str, subject: str, job: str, store: str
+) -> list[tuple[str, bool]]:
     """(name, pinned) of the job's bundles of a subject on a store, oldest first."""
-    return [(row["name"], bool(row["pinned"])) for row in db.execute(
-        "SELECT bundle.name, pinned FROM bundle JOIN copy ON bundle_id=bundle.id "
-        "JOIN store ON store.id=store_id WHERE subject_kind=? AND subject=? AND job=? "
-        "AND store.name=? ORDER BY moment, bundle.id", (subject_kind, subject, job, store))]
+    return [
+        (row["name"], bool(row["pinned"]))
+        for row in db.execute(
+            "SELECT bundle.name, pinned FROM bundle JOIN copy ON bundle_id=bundle.id "
+            "JOIN store ON store.id=store_id WHERE subject_kind=? AND subject=? AND job=? "
+            "AND store.name=? ORDER BY moment, bundle.id",
+            (subject_kind, subject, job, store),
+        )
+    ]
 
 
 def subjects_of(db: sqlite3.Connection, subject_kind: str, job: str) -> list[str]:
     """The subjects of which a job has bundles."""
-    return [row[0] for row in db.execute(
-        "SELECT DISTINCT subject FROM bundle WHERE subject_kind=? AND job=? ORDER BY subject", (subject_kind, job))]
+    return [
+        row[0]
+        for row in db.execute(
+            "SELECT DISTINCT subject FROM bundle WHERE subject_kind=? AND job=? ORDER BY subject",
+            (subject_kind, job),
+        )
+    ]
 
 
-def pieces_on(db: sqlite3.Connection, subject_kind: str, subject: str, store: str) -> dict[str, dict[str, int]]:
-    """By bundle of a subject on a store, whatever its job: the bytes of each piece that it needs."""
-    return {row["name"]: {piece["name"]: piece["bytes"] for piece in json.loads(row["manifest"])["pieces"]}
-            for row in db.execute(
-        "SELECT bundle.name, coalesce(copy.manifest, bundle.manifest) AS manifest FROM bundle "
-        "JOIN copy ON bundle_id=bundle.id JOIN store ON store.id=store_id "
-        "WHERE subject_kind=? AND subject=? AND store.name=?", (subject_kind, subject, store))}
+def pieces_on(
+    db: sqlite3.Connection, subject_kind: str, subject: str, store: str
+) -> dict[str, dict[str, int]]:
+    """By bundle of a subject on a store, whatever its job: the bytes of each piece that it
+    needs.
+    """
+    return {
+        row["name"]: {
+            piece["name"]: piece["bytes"] for piece in json.loads(row["manifest"])["pieces"]
+        }
+        for row in db.execute(
+            "SELECT bundle.name, coalesce(copy.manifest, bundle.manifest) AS manifest FROM bundle "
+            "JOIN copy ON bundle_id=bundle.id JOIN store ON store.id=store_id "
+            "WHERE subject_kind=? AND subject=? AND store.name=?",
+            (subject_kind, subject, store),
+        )
+    }
 
 
 def retire(db: sqlite3.Connection, subject_kind: str, subject: str, name: str, store: str) -> None:
     """Forget a copy, and the bundle with its last one."""
     db.execute(
-        "DELETE FROM copy WHERE bundle_id=(SELECT id FROM bundle WHERE subject_kind=? AND subject=? "
+        "DELETE FROM copy WHERE bundle_id=(SELECT id FROM bundle WHERE subject_kind=? AND "
+        "subject=? "
         "AND name=?) AND store_id=(SELECT id FROM store WHERE name=?)",
-        (subject_kind, subject, name, store))
+        (subject_kind, subject, name, store),
+    )
     db.execute(
         "DELETE FROM bundle WHERE subject_kind=? AND subject=? AND name=? "
         "AND NOT EXISTS (SELECT 1 FROM copy WHERE bundle_id=bundle.id)",
-        (subject_kind, subject, name))
+        (subject_kind, subject, name),
+    )
     upkeep.drop_of_retired(db, (subject_kind, subject))
     for row in db.execute("SELECT id FROM store WHERE name=?", (store,)).fetchall():
         weights.refresh(db, row["id"], subject_kind, subject)
 
 
-def newest(db: sqlite3.Connection, subject_kind: str, subject: str, job: str = "") -> sqlite3.Row | None:
+def newest(
+    db: sqlite3.Connection, subject_kind: str, subject: str, job: str = ""
+) -> sqlite3.Row | None:
     """Bytes and packed bytes of a subject's newest bundle, of one job or of any."""
     row: sqlite3.Row | None = db.execute(
         "SELECT name, bytes, packed, moment FROM bundle WHERE subject_kind=? AND subject=? "
         "AND (?='' OR job=?) ORDER BY moment DESC LIMIT 1",
-        (subject_kind, subject, job, job)).fetchone()
+        (subject_kind, subject, job, job),
+    ).fetchone()
     return row
 
 
-def newest_on_all(db: sqlite3.Connection, subject_kind: str, subject: str, job: str,
-                  stores: list[str]) -> tuple[str, dict[str, Any]] | None:
-    """The name and the summary of the manifest of the newest bundle of a job that all of some stores have."""
+def newest_on_all(
+    db: sqlite3.Connection, subject_kind: str, subject: str, job: str, stores: list[str]
+) -> tuple[str, dict[str, Any]] | None:
+    """The name and the summary of the manifest of the newest bundle of a job that all of some
+    stores have.
+    """
     row = db.execute(
-        "SELECT name, manifest FROM bundle WHERE subject_kind=? AND subject=? AND job=? AND NOT EXISTS ("
-        "SELECT 1 FROM json_each(?) AS wanted WHERE NOT EXISTS (SELECT 1 FROM copy JOIN store ON store.id=store_id "
-        "WHERE bundle_id=bundle.id AND store.name=wanted.value)) ORDER BY moment DESC, id DESC LIMIT 1",
-        (subject_kind, subject, job, json.dumps(stores))).fetchone()
+        "SELECT name, manifest FROM bundle WHERE subject_kind=? AND subject=? AND job=? AND NOT "
+        "EXISTS ("
+        "SELECT 1 FROM json_each(?) AS wanted WHERE NOT EXISTS (SELECT 1 FROM copy JOIN store ON "
+        "store.id=store_id "
+        "WHERE bundle_id=bundle.id AND store.name=wanted.value)) ORDER BY moment DESC, id DESC "
+        "LIMIT 1",
+        (subject_kind, subject, job, json.dumps(stores)),
+    ).fetchone()
     return (row["name"], json.loads(row["manifest"])) if row else None
 
 
-def count_since(db: sqlite3.Connection, subject_kind: str, subject: str, job: str, moment: str) -> int:
+def count_since(
+    db: sqlite3.Connection, subject_kind: str, subject: str, job: str, moment: str
+) -> int:
     """How many bundles of a subject and job there are since a moment, that one included."""
-    return int(db.execute("SELECT count(*) FROM bundle WHERE subject_kind=? AND subject=? AND job=? AND moment>=?",
-                          (subject_kind, subject, job, moment)).fetchone()[0])
+    return int(
+        db.execute(
+            "SELECT count(*) FROM bundle WHERE subject_kind=? AND subject=? AND job=? AND "
+            "moment>=?",
+            (subject_kind, subject, job, moment),
+        ).fetchone()[0]
+    )
 
 
 def newest_by_job(db: sqlite3.Connection) -> dict[tuple[str, str], dict[str, str]]:
     """By (subject kind, subject): by job, the moment of the newest bundle that has a copy."""
     found: dict[tuple[str, str], dict[str, str]] = {}
     for kind, subject, job, moment in db.execute(
-        "SELECT subject_kind, subject, job, max(moment) FROM bundle GROUP BY subject_kind, subject, job"):
+        "SELECT subject_kind, subject, job, max(moment) FROM bundle GROUP BY subject_kind, "
+        "subject, job"
+    ):
         found.setdefault((kind, subject), {})[job] = moment
     return found
 
 
-def measured(db: sqlite3.Connection, subject_kind: str, subject: str,
-             contents: list[str]) -> tuple[int, int] | None:
+def measured(
+    db: sqlite3.Connection, subject_kind: str, subject: str, contents: list[str]
+) -> tuple[int, int] | None:
     """Bytes and packed bytes of some kinds of contents, in the newest bundle that has them all."""
     for row in db.execute(
-        "SELECT manifest FROM bundle WHERE subject_kind=? AND subject=? ORDER BY moment DESC LIMIT 40",
-        (subject_kind, subject)):
+        "SELECT manifest FROM bundle WHERE subject_kind=? AND subject=? ORDER BY moment DESC "
+        "LIMIT 40",
+        (subject_kind, subject),
+    ):
         manifest = json.loads(row["manifest"])
         if set(contents) <= set(manifest["contents"]):
-            packed = sum(p["bytes"] for p in manifest["pieces"]
-                         if any(f".{kind}-" in p["name"] for kind in contents))
+            packed = sum(
+                p["bytes"]
+                for p in manifest["pieces"]
+                if any(f".{kind}-" in p["name"] for kind in contents)
+            )
             return sum(manifest["contents"][kind]["bytes"] for kind in contents), packed
     return None
 
@@ -195,6 +326,7 @@ def count(db: sqlite3.Connection) -> int:
 
 # Restores ---------------------------------------------------------------------
 
+
 def _restore(row: sqlite3.Row) -> Restore:
     values = {key: row[key] for key in Restore.model_fields if key in row.keys()}  # noqa: SIM118
     for key in ("contents", "paths", "databases", "mail_domains"):
@@ -202,16 +334,38 @@ def _restore(row: sqlite3.Row) -> Restore:
     return Restore(**values)
 
 
-def add_restore(db: sqlite3.Connection, bundle: Bundle, store: str, target: str,
-                contents: list[str], paths: list[str], databases: dict[str, str],
-                mail_domains: list[str], started_by: str, key: str | None) -> int:
+def add_restore(
+    db: sqlite3.Connection,
+    bundle: Bundle,
+    store: str,
+    target: str,
+    contents: list[str],
+    paths: list[str],
+    databases: dict[str, str],
+    mail_domains: list[str],
+    started_by: str,
+    key: str | None,
+) -> int:
     row = db.execute(
         "INSERT INTO restore (bundle_id, bundle, subject_kind, subject, store, target, contents, "
         "paths, databases, mail_domains, state, started_by, created, idempotency_key) "
         "VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, 'queued', ?, ?, ?)",
-        (bundle.id, bundle.name, bundle.subject_kind, bundle.subject, store, target,
-         json.dumps(contents), json.dumps(paths), json.dumps(databases),
-         json.dumps(mail_domains), started_by, now(), key))
+        (
+            bundle.id,
+            bundle.name,
+            bundle.subject_kind,
+            bundle.subject,
+            store,
+            target,
+            json.dumps(contents),
+            json.dumps(paths),
+            json.dumps(databases),
+            json.dumps(mail_domains),
+            started_by,
+            now(),
+            key,
+        ),
+    )
     return int(row.lastrowid or 0)
 
 
@@ -230,7 +384,9 @@ def restores(db: sqlite3.Connection, ask: Ask, subject: str = "") -> Page[Restor
 def restore(db: sqlite3.Connection, restore_id: int) -> Restore:
     row = db.execute("SELECT * FROM restore WHERE id=?", (restore_id,)).fetchone()
     if row is None:
-        raise NotThere(f"There is no restore {restore_id}.", "“fasciculus restores list” names them.")
+        raise NotThere(
+            f"There is no restore {restore_id}.", "“fasciculus restores list” names them."
+        )
     return _restore(row)
 
 
@@ -238,10 +394,19 @@ def begin_restore(db: sqlite3.Connection, restore_id: int) -> None:
     db.execute("UPDATE restore SET state='running', started=? WHERE id=?", (now(), restore_id))
 
 
-def end_restore(db: sqlite3.Connection, restore_id: int, outcome: str, error: str = "",
-                entries: int = 0, bytes: int = 0) -> None:
-    db.execute("UPDATE restore SET state='ended', outcome=?, error=?, entries=?, bytes=?, ended=? "
-               "WHERE id=?", (outcome, error, entries, bytes, now(), restore_id))
+def end_restore(
+    db: sqlite3.Connection,
+    restore_id: int,
+    outcome: str,
+    error: str = "",
+    entries: int = 0,
+    bytes: int = 0,
+) -> None:
+    db.execute(
+        "UPDATE restore SET state='ended', outcome=?, error=?, entries=?, bytes=?, ended=? "
+        "WHERE id=?",
+        (outcome, error, entries, bytes, now(), restore_id),
+    )
 
 
 def unfinished_restores(db: sqlite3.Connection) -> list[int]:

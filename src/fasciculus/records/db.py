@@ -51,13 +51,19 @@ class Records:
 
     def _migrate(self) -> None:
         steps = sorted(
-            (step for step in files(__package__).joinpath("migrations").iterdir()
-             if step.name.endswith(".sql")), key=lambda step: step.name,
+            (
+                step
+                for step in files(__package__).joinpath("migrations").iterdir()
+                if step.name.endswith(".sql")
+            ),
+            key=lambda step: step.name,
         )
         done = self._writer.execute("PRAGMA user_version").fetchone()[0]
         if done > len(steps):
-            raise Trouble(f"The records in {self._path} were written by a later Fasciculus.",
-                          "Start that one, or name another FASCICULUS_HOME.")
+            raise Trouble(
+                f"The records in {self._path} were written by a later Fasciculus.",
+                "Start that one, or name another FASCICULUS_HOME.",
+            )
         for number, step in enumerate(steps, 1):
             if number > done:
                 self._writer.executescript(
@@ -76,7 +82,9 @@ class Records:
 
     @property
     def version(self) -> int:
-        """A number that grows with every change, so that what was computed can be kept until the next."""
+        """A number that grows with every change, so that what was computed can be kept until the
+        next.
+        """
         return self._writer.total_changes
 
     @contextmanager
@@ -108,8 +116,10 @@ def _take_lock(path: Path) -> int:
     except BlockingIOError:
         holder = os.read(descriptor, 32).decode("ascii", "replace").strip() or "unknown"
         os.close(descriptor)
-        raise Trouble(f"Another Fasciculus service (process {holder}) uses {path.parent}.",
-                      "Stop it first, or name another FASCICULUS_HOME.") from None
+        raise Trouble(
+            f"Another Fasciculus service (process {holder}) uses {path.parent}.",
+            "Stop it first, or name another FASCICULUS_HOME.",
+        ) from None
     os.ftruncate(descriptor, 0)
     os.pwrite(descriptor, f"{os.getpid()}\n".encode(), 0)
     return descriptor

@@ -40,11 +40,14 @@ def nearest(db: sqlite3.Connection, table: str, name: str, what: str) -> NotTher
 
 # Hosts ------------------------------------------------------------------------
 
+
 def _host(row: sqlite3.Row, seal: Seal) -> Host:
     host = Host.model_validate_json(row["document"])
     host.accounts = row["accounts"]
     host.secrets_set = sorted(seal.open(row["secrets"]))
-    host.where = "this machine" if host.kind == "local" else f"{host.user}@{host.address}:{host.port}"
+    host.where = (
+        "this machine" if host.kind == "local" else f"{host.user}@{host.address}:{host.port}"
+    )
     return host
 
 
@@ -76,16 +79,21 @@ def save_host(db: sqlite3.Connection, seal: Seal, new: Host, old_name: str | Non
     document = new.model_dump_json(exclude={"secrets", "secrets_set", "accounts", "where"})
     try:
         if old_name is None:
-            db.execute("INSERT INTO host (name, document, secrets) VALUES (?, ?, ?)",
-                       (new.name, document, seal.close(merged({}, given))))
+            db.execute(
+                "INSERT INTO host (name, document, secrets) VALUES (?, ?, ?)",
+                (new.name, document, seal.close(merged({}, given))),
+            )
             return
         secrets = merged(host_secrets(db, seal, old_name), given)
-        if not db.execute("UPDATE host SET name=?, document=?, secrets=? WHERE name=?",
-                          (new.name, document, seal.close(secrets), old_name)).rowcount:
+        if not db.execute(
+            "UPDATE host SET name=?, document=?, secrets=? WHERE name=?",
+            (new.name, document, seal.close(secrets), old_name),
+        ).rowcount:
             raise nearest(db, "host", old_name, "host")
     except sqlite3.IntegrityError as error:
-        raise BadSetting(f"There is a host “{new.name}” already.", "Choose another name.",
-                         field="name") from error
+        raise BadSetting(
+            f"There is a host “{new.name}” already.", "Choose another name.", field="name"
+        ) from error
 
 
 def remove_host(db: sqlite3.Connection, name: str) -> None:
@@ -99,9 +107,11 @@ def remove_host(db: sqlite3.Connection, name: str) -> None:
 def hosts_of(db: sqlite3.Connection, kind: str) -> dict[str, tuple[str, int]]:
     """By subject of a kind: its host, and how many tasks that takes side by side."""
     source = {
-        "account": "SELECT account.name, host.name, document FROM account JOIN host ON host.id=host_id",
-        "site": "SELECT site.name, host.name, document FROM site JOIN account ON account.id=account_id "
-                "JOIN host ON host.id=host_id",
+        "account": "SELECT account.name, host.name, document FROM account JOIN host ON "
+        "host.id=host_id",
+        "site": "SELECT site.name, host.name, document FROM site JOIN account ON "
+        "account.id=account_id "
+        "JOIN host ON host.id=host_id",
         "host": "SELECT name, name, document FROM host",
     }[kind]
     limits: dict[str, int] = {}
@@ -117,7 +127,8 @@ def hosts_of(db: sqlite3.Connection, kind: str) -> dict[str, tuple[str, int]]:
 
 _ACCOUNT = (
     "account.*, host.name AS host, (SELECT count(*) FROM bundle WHERE subject_kind='account' AND "
-    f"subject=account.name) AS bundles, {_ACCOUNT_NEWEST} AS newest, {_ACCOUNT_BYTES} AS newest_bytes"
+    f"subject=account.name) AS bundles, {_ACCOUNT_NEWEST} AS newest, {_ACCOUNT_BYTES} AS "
+    "newest_bytes"
 )
 _ACCOUNT_SOURCE = "account JOIN host ON host.id=account.host_id"
 
@@ -125,40 +136,67 @@ _ACCOUNT_SOURCE = "account JOIN host ON host.id=account.host_id"
 def _account(db: sqlite3.Connection, row: sqlite3.Row, covered: Covered) -> Account:
     key = (row["id"],)
     return Account(
-        name=row["name"], host=row["host"], home=row["home"],
-        sites=[Site(name=r["name"], root=r["root"]) for r in db.execute(
-            "SELECT name, root FROM site WHERE account_id=? ORDER BY name", key)],
+        name=row["name"],
+        host=row["host"],
+        home=row["home"],
+        sites=[
+            Site(name=r["name"], root=r["root"])
+            for r in db.execute("SELECT name, root FROM site WHERE account_id=? ORDER BY name", key)
+        ],
         databases=[
             Database(engine=r["engine"], name=r["name"], path=r["path"], site=r["site"])
-            for r in db.execute("SELECT engine, name, path, site FROM database WHERE account_id=? "
-                                "ORDER BY engine, name", key)],
-        mail_domains=[r["name"] for r in db.execute(
-            "SELECT name FROM mail_domain WHERE account_id=? ORDER BY name", key)],
-        excludes=json.loads(row["excludes"]), gone_since=row["gone_since"],
-        covered_by=covered("account", row["name"]), newest=row["newest"],
-        newest_bytes=row["newest_bytes"] or 0, bundles=row["bundles"],
+            for r in db.execute(
+                "SELECT engine, name, path, site FROM database WHERE account_id=? "
+                "ORDER BY engine, name",
+                key,
+            )
+        ],
+        mail_domains=[
+            r["name"]
+            for r in db.execute(
+                "SELECT name FROM mail_domain WHERE account_id=? ORDER BY name", key
+            )
+        ],
+        excludes=json.loads(row["excludes"]),
+        gone_since=row["gone_since"],
+        covered_by=covered("account", row["name"]),
+        newest=row["newest"],
+        newest_bytes=row["newest_bytes"] or 0,
+        bundles=row["bundles"],
     )
 
 
-def accounts(db: sqlite3.Connection, ask: Ask, covered: Covered, words: str = "",
-             host: str = "") -> Page[Account]:
+def accounts(
+    db: sqlite3.Connection, ask: Ask, covered: Covered, words: str = "", host: str = ""
+) -> Page[Account]:
     query = Query(
-        _ACCOUNT, _ACCOUNT_SOURCE, "account.id",
-        {"name": "account.name", "host": "host.name", "newest": f"coalesce({_ACCOUNT_NEWEST}, '')",
-         "size": f"coalesce({_ACCOUNT_BYTES}, 0)"}, "name",
+        _ACCOUNT,
+        _ACCOUNT_SOURCE,
+        "account.id",
+        {
+            "name": "account.name",
+            "host": "host.name",
+            "newest": f"coalesce({_ACCOUNT_NEWEST}, '')",
+            "size": f"coalesce({_ACCOUNT_BYTES}, 0)",
+        },
+        "name",
     )
     if words:
         query.only(
             "account.name LIKE ? ESCAPE '\\' OR account.id IN "
-            "(SELECT account_id FROM site WHERE name LIKE ? ESCAPE '\\')", like(words), like(words))
+            "(SELECT account_id FROM site WHERE name LIKE ? ESCAPE '\\')",
+            like(words),
+            like(words),
+        )
     if host:
         query.only("host.name = ?", host)
     return page(db, query, ask, lambda row: _account(db, row, covered))
 
 
 def account(db: sqlite3.Connection, name: str, covered: Covered = lambda kind, name: []) -> Account:
-    row = db.execute(f"SELECT {_ACCOUNT} FROM {_ACCOUNT_SOURCE} WHERE account.name=?",
-                     (name,)).fetchone()
+    row = db.execute(
+        f"SELECT {_ACCOUNT} FROM {_ACCOUNT_SOURCE} WHERE account.name=?", (name,)
+    ).fetchone()
     if row is None:
         raise nearest(db, "account", name, "account")
     return _account(db, row, covered)
@@ -169,17 +207,33 @@ def every_account(db: sqlite3.Connection, host: str = "") -> list[Account]:
     found: dict[int, Account] = {}
     for row in db.execute(
         "SELECT account.*, host.name AS host FROM account JOIN host ON host.id=host_id "
-        "WHERE ?='' OR host.name=? ORDER BY account.name", (host, host)):
+        "WHERE ?='' OR host.name=? ORDER BY account.name",
+        (host, host),
+    ):
         found[row["id"]] = Account.model_construct(
-            name=row["name"], host=row["host"], home=row["home"], sites=[], databases=[], mail_domains=[],
-            excludes=json.loads(row["excludes"]), gone_since=row["gone_since"])
+            name=row["name"],
+            host=row["host"],
+            home=row["home"],
+            sites=[],
+            databases=[],
+            mail_domains=[],
+            excludes=json.loads(row["excludes"]),
+            gone_since=row["gone_since"],
+        )
     for row in db.execute("SELECT account_id, name, root FROM site ORDER BY name"):
         if row["account_id"] in found:
-            found[row["account_id"]].sites.append(Site.model_construct(name=row["name"], root=row["root"]))
-    for row in db.execute("SELECT account_id, engine, name, path, site FROM database ORDER BY engine, name"):
+            found[row["account_id"]].sites.append(
+                Site.model_construct(name=row["name"], root=row["root"])
+            )
+    for row in db.execute(
+        "SELECT account_id, engine, name, path, site FROM database ORDER BY engine, name"
+    ):
         if row["account_id"] in found:
-            found[row["account_id"]].databases.append(Database.model_construct(
-                engine=row["engine"], name=row["name"], path=row["path"], site=row["site"]))
+            found[row["account_id"]].databases.append(
+                Database.model_construct(
+                    engine=row["engine"], name=row["name"], path=row["path"], site=row["site"]
+                )
+            )
     for row in db.execute("SELECT account_id, name FROM mail_domain ORDER BY name"):
         if row["account_id"] in found:
             found[row["account_id"]].mail_domains.append(row["name"])
@@ -187,37 +241,64 @@ def every_account(db: sqlite3.Connection, host: str = "") -> list[Account]:
 
 
 def things(db: sqlite3.Connection) -> list[Thing]:
-    """All that wants protection: sites, databases and mail domains of the accounts that are there."""
-    where = "FROM {0} JOIN account ON account.id=account_id JOIN host ON host.id=host_id WHERE gone_since IS NULL"
-    found = [Thing("site", *row) for row in db.execute(
-        "SELECT site.name, account.name, host.name " + where.format("site"))]
-    found += [Thing("database", row[0], row[1], row[2], row[3], row[4] or "") for row in db.execute(
-        "SELECT database.name, account.name, host.name, engine, site " + where.format("database"))]
-    found += [Thing("mail domain", *row) for row in db.execute(
-        "SELECT mail_domain.name, account.name, host.name " + where.format("mail_domain"))]
+    """All that wants protection: sites, databases and mail domains of the accounts that are
+    there.
+    """
+    where = (
+        "FROM {0} JOIN account ON account.id=account_id JOIN host ON host.id=host_id WHERE "
+        "gone_since IS NULL"
+    )
+    found = [
+        Thing("site", *row)
+        for row in db.execute("SELECT site.name, account.name, host.name " + where.format("site"))
+    ]
+    found += [
+        Thing("database", row[0], row[1], row[2], row[3], row[4] or "")
+        for row in db.execute(
+            "SELECT database.name, account.name, host.name, engine, site "
+            + where.format("database")
+        )
+    ]
+    found += [
+        Thing("mail domain", *row)
+        for row in db.execute(
+            "SELECT mail_domain.name, account.name, host.name " + where.format("mail_domain")
+        )
+    ]
     return found
 
 
 def account_names(db: sqlite3.Connection) -> list[str]:
     """The accounts that are there, by name."""
-    return [row[0] for row in db.execute(
-        "SELECT name FROM account WHERE gone_since IS NULL ORDER BY name")]
+    return [
+        row[0]
+        for row in db.execute("SELECT name FROM account WHERE gone_since IS NULL ORDER BY name")
+    ]
 
 
 def _check_account(new: Account) -> None:
     home = new.home + "/"
     for site in new.sites:
         if not (site.root + "/").startswith(home):
-            raise BadSetting(f"The document root {site.root} of {site.name} is not below {new.home}.",
-                             "Correct one of the two.", field="sites")
+            raise BadSetting(
+                f"The document root {site.root} of {site.name} is not below {new.home}.",
+                "Correct one of the two.",
+                field="sites",
+            )
     names = {site.name for site in new.sites}
     for database in new.databases:
         if database.engine == "sqlite" and not database.path:
-            raise BadSetting(f"The SQLite database {database.name} lacks its path.",
-                             "Write it below the account's home.", field="databases")
+            raise BadSetting(
+                f"The SQLite database {database.name} lacks its path.",
+                "Write it below the account's home.",
+                field="databases",
+            )
         if database.site and database.site not in names:
-            raise BadSetting(f"The account has no site “{database.site}”.",
-                             f"It has: {', '.join(sorted(names)) or 'none'}.", field="databases")
+            raise BadSetting(
+                f"The account has no site “{database.site}”.",
+                f"It has: {', '.join(sorted(names)) or 'none'}.",
+                field="databases",
+            )
 
 
 def save_account(db: sqlite3.Connection, new: Account, old_name: str | None = None) -> None:
@@ -230,8 +311,10 @@ def save_account(db: sqlite3.Connection, new: Account, old_name: str | None = No
     try:
         if old_name is None:
             key = db.execute(
-                "INSERT INTO account (name, host_id, home, excludes, gone_since) VALUES (?, ?, ?, ?, ?)",
-                (new.name, found["id"], new.home, json.dumps(new.excludes), new.gone_since)).lastrowid
+                "INSERT INTO account (name, host_id, home, excludes, gone_since) VALUES (?, ?, "
+                "?, ?, ?)",
+                (new.name, found["id"], new.home, json.dumps(new.excludes), new.gone_since),
+            ).lastrowid
         else:
             row = db.execute("SELECT id FROM account WHERE name=?", (old_name,)).fetchone()
             if row is None:
@@ -239,22 +322,29 @@ def save_account(db: sqlite3.Connection, new: Account, old_name: str | None = No
             key = row["id"]
             db.execute(
                 "UPDATE account SET name=?, host_id=?, home=?, excludes=?, gone_since=? WHERE id=?",
-                (new.name, found["id"], new.home, json.dumps(new.excludes), new.gone_since, key))
+                (new.name, found["id"], new.home, json.dumps(new.excludes), new.gone_since, key),
+            )
             for table in ("site", "database", "mail_domain"):
                 db.execute(f"DELETE FROM {table} WHERE account_id=?", (key,))
-        db.executemany("INSERT INTO site (account_id, name, root) VALUES (?, ?, ?)",
-                       [(key, site.name, site.root) for site in new.sites])
+        db.executemany(
+            "INSERT INTO site (account_id, name, root) VALUES (?, ?, ?)",
+            [(key, site.name, site.root) for site in new.sites],
+        )
         db.executemany(
             "INSERT INTO database (account_id, engine, name, path, site) VALUES (?, ?, ?, ?, ?)",
-            [(key, d.engine, d.name, d.path, d.site) for d in new.databases])
-        db.executemany("INSERT INTO mail_domain (account_id, name) VALUES (?, ?)",
-                       [(key, name) for name in new.mail_domains])
+            [(key, d.engine, d.name, d.path, d.site) for d in new.databases],
+        )
+        db.executemany(
+            "INSERT INTO mail_domain (account_id, name) VALUES (?, ?)",
+            [(key, name) for name in new.mail_domains],
+        )
     except sqlite3.IntegrityError as error:
         what = str(error).rpartition(": ")[2].partition(".")[0].replace("_", " ")
         raise BadSetting(
             f"That {what} is there already, in this account or another.",
             "Each account, site and mail domain belongs in one place only.",
-            field="name" if what == "account" else f"{what}s".replace(" ", "_")) from error
+            field="name" if what == "account" else f"{what}s".replace(" ", "_"),
+        ) from error
 
 
 def remove_account(db: sqlite3.Connection, name: str) -> None:
@@ -264,30 +354,49 @@ def remove_account(db: sqlite3.Connection, name: str) -> None:
 
 # Sites ------------------------------------------------------------------------
 
+
 def sites(db: sqlite3.Connection, ask: Ask, covered: Covered, words: str = "") -> Page[SiteRow]:
     newest = _NEWEST.format(kind="site", name="site.name")
     query = Query(
         f"site.name, site.root, account.name AS account, host.name AS host, {newest} AS newest",
         "site JOIN account ON account.id=site.account_id JOIN host ON host.id=account.host_id",
-        "site.id", {"name": "site.name", "account": "account.name"}, "name",
+        "site.id",
+        {"name": "site.name", "account": "account.name"},
+        "name",
     )
     if words:
         query.only("site.name LIKE ? ESCAPE '\\'", like(words))
-    return page(db, query, ask, lambda row: SiteRow(
-        name=row["name"], root=row["root"], account=row["account"], host=row["host"],
-        newest=row["newest"],
-        covered_by=sorted({*covered("site", row["name"]), *covered("account", row["account"])})))
+    return page(
+        db,
+        query,
+        ask,
+        lambda row: SiteRow(
+            name=row["name"],
+            root=row["root"],
+            account=row["account"],
+            host=row["host"],
+            newest=row["newest"],
+            covered_by=sorted({*covered("site", row["name"]), *covered("account", row["account"])}),
+        ),
+    )
 
 
 def site_names(db: sqlite3.Connection) -> list[str]:
-    return [row[0] for row in db.execute(
-        "SELECT site.name FROM site JOIN account ON account.id=account_id WHERE gone_since IS NULL "
-        "ORDER BY site.name")]
+    return [
+        row[0]
+        for row in db.execute(
+            "SELECT site.name FROM site JOIN account ON account.id=account_id WHERE gone_since "
+            "IS NULL "
+            "ORDER BY site.name"
+        )
+    ]
 
 
 def account_of_site(db: sqlite3.Connection, site: str) -> str:
-    row = db.execute("SELECT account.name FROM site JOIN account ON account.id=account_id "
-                     "WHERE site.name=?", (site,)).fetchone()
+    row = db.execute(
+        "SELECT account.name FROM site JOIN account ON account.id=account_id WHERE site.name=?",
+        (site,),
+    ).fetchone()
     if row is None:
         raise nearest(db, "site", site, "site")
     return str(row[0])

@@ -1,4 +1,6 @@
-"""Jobs. Their setting is one JSON document; stores are linked, so that none vanishes under a job."""
+"""Jobs. Their setting is one JSON document; stores are linked, so that none vanishes under a
+job.
+"""
 
 from __future__ import annotations
 
@@ -15,8 +17,10 @@ from .stores import store_ids
 
 def jobs(db: sqlite3.Connection) -> list[Job]:
     """All jobs by name. There are tens of them, not thousands."""
-    return [Job.model_validate_json(r["document"])
-            for r in db.execute("SELECT document FROM job ORDER BY name")]
+    return [
+        Job.model_validate_json(r["document"])
+        for r in db.execute("SELECT document FROM job ORDER BY name")
+    ]
 
 
 def job(db: sqlite3.Connection, name: str) -> Job:
@@ -73,24 +77,31 @@ def save_job(db: sqlite3.Connection, new: Job, old_name: str | None = None) -> N
         if old_name is None:
             key = db.execute(
                 "INSERT INTO job (name, document, enabled, created) VALUES (?, ?, ?, ?)",
-                (new.name, document, new.enabled, now())).lastrowid
+                (new.name, document, new.enabled, now()),
+            ).lastrowid
         else:
             if old_name != new.name:
                 raise BadSetting(
                     "A job keeps its name, since its bundles carry it.",
-                    "Make a new job under the new name, and remove this one.", field="name")
+                    "Make a new job under the new name, and remove this one.",
+                    field="name",
+                )
             row = db.execute("SELECT id FROM job WHERE name=?", (old_name,)).fetchone()
             if row is None:
                 raise nearest(db, "job", old_name, "job")
             key = row["id"]
-            db.execute("UPDATE job SET document=?, enabled=? WHERE id=?",
-                       (document, new.enabled, key))
+            db.execute(
+                "UPDATE job SET document=?, enabled=? WHERE id=?", (document, new.enabled, key)
+            )
             db.execute("DELETE FROM job_store WHERE job_id=?", (key,))
     except sqlite3.IntegrityError as error:
-        raise BadSetting(f"There is a job “{new.name}” already.", "Choose another name.",
-                         field="name") from error
-    db.executemany("INSERT INTO job_store VALUES (?, ?, ?)",
-                   [(key, ids[name], position) for position, name in enumerate(new.stores)])
+        raise BadSetting(
+            f"There is a job “{new.name}” already.", "Choose another name.", field="name"
+        ) from error
+    db.executemany(
+        "INSERT INTO job_store VALUES (?, ?, ?)",
+        [(key, ids[name], position) for position, name in enumerate(new.stores)],
+    )
 
 
 def remove_job(db: sqlite3.Connection, name: str) -> None:

@@ -52,14 +52,19 @@ def like(text: str) -> str:
     return f"%{escaped}%"
 
 
-def page(db: sqlite3.Connection, query: Query, ask: Ask, make: Callable[[sqlite3.Row], T]) -> Page[T]:
+def page(
+    db: sqlite3.Connection, query: Query, ask: Ask, make: Callable[[sqlite3.Row], T]
+) -> Page[T]:
     """One page of the query's rows. A sort of ``-name`` runs backwards."""
     sort = ask.sort or query.default_sort
     backwards = sort.startswith("-")
     expression = query.sorts.get(sort.lstrip("-"))
     if expression is None:
-        raise BadSetting(f"This list cannot be sorted by “{sort.lstrip('-')}”.",
-                         f"Choose one of {', '.join(query.sorts)}.", field="sort")
+        raise BadSetting(
+            f"This list cannot be sorted by “{sort.lstrip('-')}”.",
+            f"Choose one of {', '.join(query.sorts)}.",
+            field="sort",
+        )
     conditions = " AND ".join(f"({c})" for c in query.where) or "1"
     total = db.execute(
         f"SELECT count(*) FROM {query.source} WHERE {conditions}", query.values
@@ -78,7 +83,7 @@ def page(db: sqlite3.Connection, query: Query, ask: Ask, make: Callable[[sqlite3
     ).fetchall()
     following = None
     if len(rows) > ask.limit:
-        rows = rows[:ask.limit]
+        rows = rows[: ask.limit]
         following = _cursor(rows[-1]["_sort"], rows[-1]["_key"])
     return Page(items=[make(row) for row in rows], total=total, next=following)
 
@@ -88,13 +93,19 @@ def page_of(rows: list[T], ask: Ask, sorts: dict[str, Callable[[T], Any]], defau
     sort = ask.sort or default
     key = sorts.get(sort.lstrip("-"))
     if key is None:
-        raise BadSetting(f"This list cannot be sorted by “{sort.lstrip('-')}”.",
-                         f"Choose one of {', '.join(sorts)}.", field="sort")
+        raise BadSetting(
+            f"This list cannot be sorted by “{sort.lstrip('-')}”.",
+            f"Choose one of {', '.join(sorts)}.",
+            field="sort",
+        )
     ordered = sorted(rows, key=key, reverse=sort.startswith("-"))
     start = _read_cursor(ask.cursor)[1] if ask.cursor else 0
     end = start + ask.limit
-    return Page(items=ordered[start:end], total=len(rows),
-                next=_cursor(None, end) if end < len(ordered) else None)
+    return Page(
+        items=ordered[start:end],
+        total=len(rows),
+        next=_cursor(None, end) if end < len(ordered) else None,
+    )
 
 
 def page_counted(rows: Iterable[S], ask: Ask, make: Callable[[S], T]) -> Page[T]:
@@ -118,4 +129,6 @@ def _read_cursor(cursor: str) -> tuple[Any, int]:
         last, key = json.loads(base64.urlsafe_b64decode(cursor))
         return last, int(key)
     except (ValueError, TypeError, binascii.Error) as error:
-        raise BadSetting("The cursor cannot be read.", "Begin the list anew.", field="cursor") from error
+        raise BadSetting(
+            "The cursor cannot be read.", "Begin the list anew.", field="cursor"
+        ) from error

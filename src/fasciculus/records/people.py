@@ -56,8 +56,10 @@ def check(db: sqlite3.Connection, name: str, password: str) -> Visitor | None:
 
 def change_password(db: sqlite3.Connection, person_id: int, password: str) -> None:
     """Set a new password and end all of the person's sessions."""
-    db.execute("UPDATE person SET password=?, must_change=0 WHERE id=?",
-               (generate_password_hash(password), person_id))
+    db.execute(
+        "UPDATE person SET password=?, must_change=0 WHERE id=?",
+        (generate_password_hash(password), person_id),
+    )
     db.execute("DELETE FROM session WHERE person_id=?", (person_id,))
 
 
@@ -66,15 +68,18 @@ def open_session(db: sqlite3.Connection, person_id: int) -> tuple[str, str]:
     secret, csrf = secrets.token_urlsafe(32), secrets.token_urlsafe(24)
     expires = datetime.now(UTC) + timedelta(hours=SESSION_HOURS)
     db.execute("DELETE FROM session WHERE expires < ?", (now(),))
-    db.execute("INSERT INTO session VALUES (?, ?, ?, ?, ?)",
-               (_hash(secret), person_id, csrf, now(), stamp(expires)))
+    db.execute(
+        "INSERT INTO session VALUES (?, ?, ?, ?, ?)",
+        (_hash(secret), person_id, csrf, now(), stamp(expires)),
+    )
     return secret, csrf
 
 
 def by_session(db: sqlite3.Connection, secret: str) -> Visitor | None:
     row = db.execute(
         "SELECT person.id, name, must_change, csrf FROM session JOIN person "
-        "ON person.id=person_id WHERE hash=? AND expires > ?", (_hash(secret), now()),
+        "ON person.id=person_id WHERE hash=? AND expires > ?",
+        (_hash(secret), now()),
     ).fetchone()
     return Visitor(row["id"], row["name"], bool(row["must_change"]), row["csrf"]) if row else None
 
@@ -87,7 +92,8 @@ def by_token(db: sqlite3.Connection, secret: str) -> tuple[Visitor, int] | None:
     """The token's owner and the token's id."""
     row = db.execute(
         "SELECT token.id AS token_id, person.id, person.name, must_change FROM token "
-        "JOIN person ON person.id=person_id WHERE hash=?", (_hash(secret),),
+        "JOIN person ON person.id=person_id WHERE hash=?",
+        (_hash(secret),),
     ).fetchone()
     if row is None:
         return None
@@ -99,8 +105,9 @@ def token_used(db: sqlite3.Connection, token_id: int) -> None:
 
 
 def tokens(db: sqlite3.Connection, person_id: int) -> list[Token]:
-    rows = db.execute("SELECT name, created, last_used FROM token WHERE person_id=? ORDER BY name",
-                      (person_id,))
+    rows = db.execute(
+        "SELECT name, created, last_used FROM token WHERE person_id=? ORDER BY name", (person_id,)
+    )
     return [Token(**row) for row in rows]
 
 
@@ -108,11 +115,14 @@ def add_token(db: sqlite3.Connection, person_id: int, name: str) -> TokenMade:
     secret = TOKEN_MARK + secrets.token_urlsafe(32)
     created = now()
     try:
-        db.execute("INSERT INTO token (name, hash, person_id, created) VALUES (?, ?, ?, ?)",
-                   (name, _hash(secret), person_id, created))
+        db.execute(
+            "INSERT INTO token (name, hash, person_id, created) VALUES (?, ?, ?, ?)",
+            (name, _hash(secret), person_id, created),
+        )
     except sqlite3.IntegrityError as error:
-        raise BadSetting(f"There is a token “{name}” already.", "Choose another name.",
-                         field="name") from error
+        raise BadSetting(
+            f"There is a token “{name}” already.", "Choose another name.", field="name"
+        ) from error
     return TokenMade(name=name, created=datetime.fromisoformat(created), token=secret)
 
 
@@ -122,5 +132,7 @@ def remove_token(db: sqlite3.Connection, person_id: int, name: str) -> None:
 
 
 def audit(db: sqlite3.Connection, who: str, action: str, about: str) -> None:
-    db.execute("INSERT INTO audit (at, who, action, about) VALUES (?, ?, ?, ?)",
-               (now(), who, action, about))
+    db.execute(
+        "INSERT INTO audit (at, who, action, about) VALUES (?, ?, ?, ?)",
+        (now(), who, action, about),
+    )

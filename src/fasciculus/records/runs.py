@@ -24,10 +24,21 @@ def _run(row: sqlite3.Row) -> Run:
     return Run(**{key: row[key] for key in _FIELDS})
 
 
-def runs(db: sqlite3.Connection, ask: Ask, job: str = "", outcome: str = "",
-         state: str = "", subject: str = "") -> Page[Run]:
-    query = Query(_RUN, "run", "run.id",
-                  {"id": "run.id", "job": "run.job", "started": "coalesce(run.started, '')"}, "-id")
+def runs(
+    db: sqlite3.Connection,
+    ask: Ask,
+    job: str = "",
+    outcome: str = "",
+    state: str = "",
+    subject: str = "",
+) -> Page[Run]:
+    query = Query(
+        _RUN,
+        "run",
+        "run.id",
+        {"id": "run.id", "job": "run.job", "started": "coalesce(run.started, '')"},
+        "-id",
+    )
     if job:
         query.only("run.job = ?", job)
     if outcome == "trouble":
@@ -62,21 +73,39 @@ def _tasks(db: sqlite3.Connection, column: str, value: int) -> list[Task]:
     copies: dict[int, list[TaskCopy]] = {}
     for row in db.execute(
         f"SELECT task_copy.* FROM task_copy JOIN task ON task.id=task_id WHERE {column}=? "
-        "ORDER BY store", (value,)):
+        "ORDER BY store",
+        (value,),
+    ):
         copies.setdefault(row["task_id"], []).append(
-            TaskCopy(store=row["store"], error=row["error"], kept=row["kept"], retired=row["retired"]))
+            TaskCopy(
+                store=row["store"], error=row["error"], kept=row["kept"], retired=row["retired"]
+            )
+        )
     rows = db.execute(
         "SELECT task.*, bundle.id AS bundle_id FROM task LEFT JOIN bundle ON "
         "bundle.subject_kind=task.subject_kind AND bundle.subject=task.subject "
         f"AND bundle.name=task.bundle AND task.bundle != '' WHERE {column}=? ORDER BY task.id",
-        (value,))
+        (value,),
+    )
     return [
-        Task(id=row["id"], subject_kind=row["subject_kind"], subject=row["subject"],
-             state=row["state"], outcome=row["outcome"], error=row["error"], bundle=row["bundle"],
-             bundle_id=row["bundle_id"], entries=row["entries"], bytes=row["bytes"],
-             packed=row["packed"], started=row["started"], ended=row["ended"],
-             warnings=json.loads(row["warnings"]),
-             changes=json.loads(row["changes"]) if row["changes"] else None, copies=copies.get(row["id"], []))
+        Task(
+            id=row["id"],
+            subject_kind=row["subject_kind"],
+            subject=row["subject"],
+            state=row["state"],
+            outcome=row["outcome"],
+            error=row["error"],
+            bundle=row["bundle"],
+            bundle_id=row["bundle_id"],
+            entries=row["entries"],
+            bytes=row["bytes"],
+            packed=row["packed"],
+            started=row["started"],
+            ended=row["ended"],
+            warnings=json.loads(row["warnings"]),
+            changes=json.loads(row["changes"]) if row["changes"] else None,
+            copies=copies.get(row["id"], []),
+        )
         for row in rows
     ]
 
@@ -88,22 +117,35 @@ def by_key(db: sqlite3.Connection, key: str) -> int | None:
 
 def active(db: sqlite3.Connection, job: str) -> int | None:
     """The job's run that has not ended, if there is one."""
-    row = db.execute("SELECT id FROM run WHERE job=? AND state != 'ended' LIMIT 1", (job,)).fetchone()
+    row = db.execute(
+        "SELECT id FROM run WHERE job=? AND state != 'ended' LIMIT 1", (job,)
+    ).fetchone()
     return row["id"] if row else None
 
 
-def add(db: sqlite3.Connection, job: str, zone: str, report_to: list[str], report_when: str,
-        started_by: str, subjects: list[tuple[str, str]], key: str | None, full: bool = False,
-        compare: bool = False) -> int:
+def add(
+    db: sqlite3.Connection,
+    job: str,
+    zone: str,
+    report_to: list[str],
+    report_when: str,
+    started_by: str,
+    subjects: list[tuple[str, str]],
+    key: str | None,
+    full: bool = False,
+    compare: bool = False,
+) -> int:
     """A queued run with a task a subject."""
     run_id = db.execute(
         "INSERT INTO run (job, zone, report_to, report_when, started_by, state, created, "
         "idempotency_key, full, compare) VALUES (?, ?, ?, ?, ?, 'queued', ?, ?, ?, ?)",
-        (job, zone, json.dumps(report_to), report_when, started_by, now(), key, full, compare)).lastrowid
+        (job, zone, json.dumps(report_to), report_when, started_by, now(), key, full, compare),
+    ).lastrowid
     assert run_id is not None
     db.executemany(
         "INSERT INTO task (run_id, subject_kind, subject, state) VALUES (?, ?, ?, 'queued')",
-        [(run_id, kind, name) for kind, name in subjects])
+        [(run_id, kind, name) for kind, name in subjects],
+    )
     return run_id
 
 
@@ -114,59 +156,108 @@ def asked(db: sqlite3.Connection, run_id: int) -> tuple[bool, bool]:
 
 
 def begin(db: sqlite3.Connection, run_id: int) -> None:
-    db.execute("UPDATE run SET state='running', started=coalesce(started, ?) WHERE id=?",
-               (now(), run_id))
+    db.execute(
+        "UPDATE run SET state='running', started=coalesce(started, ?) WHERE id=?", (now(), run_id)
+    )
 
 
 def end(db: sqlite3.Connection, run_id: int, outcome: str, sentence: str) -> None:
     moment = now()
-    db.execute("UPDATE run SET state='ended', outcome=?, sentence=?, ended=?, "
-               "started=coalesce(started, ?) WHERE id=?",
-               (outcome, sentence, moment, moment, run_id))
+    db.execute(
+        "UPDATE run SET state='ended', outcome=?, sentence=?, ended=?, "
+        "started=coalesce(started, ?) WHERE id=?",
+        (outcome, sentence, moment, moment, run_id),
+    )
 
 
 def begin_task(db: sqlite3.Connection, task_id: int) -> None:
     db.execute("UPDATE task SET state='running', started=? WHERE id=?", (now(), task_id))
 
 
-def end_task(db: sqlite3.Connection, task_id: int, outcome: str, error: str = "", bundle: str = "",
-             entries: int = 0, bytes: int = 0, packed: int = 0, changes: dict[str, int] | None = None) -> None:
-    warnings = [row["text"] for row in db.execute(
-        "SELECT log_line.text FROM log_line JOIN task ON task.run_id=log_line.run_id "
-        "AND task.subject=log_line.subject WHERE task.id=? AND level='warning' "
-        "ORDER BY log_line.id LIMIT 200", (task_id,))]
+def end_task(
+    db: sqlite3.Connection,
+    task_id: int,
+    outcome: str,
+    error: str = "",
+    bundle: str = "",
+    entries: int = 0,
+    bytes: int = 0,
+    packed: int = 0,
+    changes: dict[str, int] | None = None,
+) -> None:
+    warnings = [
+        row["text"]
+        for row in db.execute(
+            "SELECT log_line.text FROM log_line JOIN task ON task.run_id=log_line.run_id "
+            "AND task.subject=log_line.subject WHERE task.id=? AND level='warning' "
+            "ORDER BY log_line.id LIMIT 200",
+            (task_id,),
+        )
+    ]
     db.execute(
-        "UPDATE task SET state='ended', outcome=?, error=?, bundle=?, entries=?, bytes=?, packed=?, "
+        "UPDATE task SET state='ended', outcome=?, error=?, bundle=?, entries=?, bytes=?, "
+        "packed=?, "
         "ended=?, warnings=?, changes=? WHERE id=?",
-        (outcome, error, bundle, entries, bytes, packed, now(), json.dumps(warnings),
-         json.dumps(changes) if changes else None, task_id))
+        (
+            outcome,
+            error,
+            bundle,
+            entries,
+            bytes,
+            packed,
+            now(),
+            json.dumps(warnings),
+            json.dumps(changes) if changes else None,
+            task_id,
+        ),
+    )
 
 
 def copied(db: sqlite3.Connection, task_id: int, store: str, error: str, kept: int) -> None:
     db.execute(
         "INSERT INTO task_copy (task_id, store, error, kept) VALUES (?, ?, ?, ?) "
         "ON CONFLICT DO UPDATE SET error=excluded.error, kept=excluded.kept",
-        (task_id, store, error, kept))
+        (task_id, store, error, kept),
+    )
 
 
 def retired(db: sqlite3.Connection, task_id: int, store: str) -> None:
-    db.execute("INSERT INTO task_copy (task_id, store, retired) VALUES (?, ?, 1) "
-               "ON CONFLICT DO UPDATE SET retired=retired+1", (task_id, store))
+    db.execute(
+        "INSERT INTO task_copy (task_id, store, retired) VALUES (?, ?, 1) "
+        "ON CONFLICT DO UPDATE SET retired=retired+1",
+        (task_id, store),
+    )
 
 
 def unfinished(db: sqlite3.Connection) -> list[int]:
-    return [row["id"] for row in db.execute("SELECT id FROM run WHERE state != 'ended' ORDER BY id")]
+    return [
+        row["id"] for row in db.execute("SELECT id FROM run WHERE state != 'ended' ORDER BY id")
+    ]
 
 
-def log(db: sqlite3.Connection, level: str, text: str, *, run_id: int | None = None,
-        restore_id: int | None = None, upkeep_id: int | None = None, subject: str = "") -> int:
-    return db.execute(
-        "INSERT INTO log_line (run_id, restore_id, upkeep_id, subject, at, level, text) VALUES (?, ?, ?, ?, ?, ?, ?)",
-        (run_id, restore_id, upkeep_id, subject, now(), level, text)).lastrowid or 0
+def log(
+    db: sqlite3.Connection,
+    level: str,
+    text: str,
+    *,
+    run_id: int | None = None,
+    restore_id: int | None = None,
+    upkeep_id: int | None = None,
+    subject: str = "",
+) -> int:
+    return (
+        db.execute(
+            "INSERT INTO log_line (run_id, restore_id, upkeep_id, subject, at, level, text) "
+            "VALUES (?, ?, ?, ?, ?, ?, ?)",
+            (run_id, restore_id, upkeep_id, subject, now(), level, text),
+        ).lastrowid
+        or 0
+    )
 
 
-def log_lines(db: sqlite3.Connection, ask: Ask, column: str, owner: int, level: str = "",
-              words: str = "") -> Page[LogLine]:
+def log_lines(
+    db: sqlite3.Connection, ask: Ask, column: str, owner: int, level: str = "", words: str = ""
+) -> Page[LogLine]:
     """The log of a run (``column`` run_id), a restore (restore_id) or upkeep (upkeep_id)."""
     query = Query("log_line.*", "log_line", "log_line.id", {"id": "log_line.id"}, "id")
     query.only(f"log_line.{column} = ?", owner)
@@ -176,19 +267,32 @@ def log_lines(db: sqlite3.Connection, ask: Ask, column: str, owner: int, level: 
         query.only("level = ?", level)
     if words:
         query.only("instr(lower(text || ' ' || subject), lower(?))", words)
-    return page(db, query, ask, lambda row: LogLine(
-        id=row["id"], at=row["at"], level=row["level"], subject=row["subject"], text=row["text"]))
+    return page(
+        db,
+        query,
+        ask,
+        lambda row: LogLine(
+            id=row["id"], at=row["at"], level=row["level"], subject=row["subject"], text=row["text"]
+        ),
+    )
 
 
 def last_ended(db: sqlite3.Connection, job: str) -> dict[str, Any] | None:
     row = db.execute(
         "SELECT id, outcome, started, ended FROM run WHERE job=? AND state='ended' "
-        "ORDER BY id DESC LIMIT 1", (job,)).fetchone()
+        "ORDER BY id DESC LIMIT 1",
+        (job,),
+    ).fetchone()
     return dict(row) if row else None
 
 
 def nights(db: sqlite3.Connection, since: str) -> list[tuple[str, str, str, str]]:
     """(subject kind, subject, moment of start, outcome) of the tasks since a moment."""
-    return [tuple(row) for row in db.execute(
-        "SELECT subject_kind, subject, coalesce(started, ended), outcome FROM task "
-        "WHERE state='ended' AND coalesce(started, ended) >= ? ORDER BY subject, id", (since,))]
+    return [
+        tuple(row)
+        for row in db.execute(
+            "SELECT subject_kind, subject, coalesce(started, ended), outcome FROM task "
+            "WHERE state='ended' AND coalesce(started, ended) >= ? ORDER BY subject, id",
+            (since,),
+        )
+    ]

@@ -38,9 +38,11 @@ class Seal:
         try:
             opened: dict[str, str] = json.loads(self._fernet.decrypt(sealed.encode()))
         except InvalidToken as error:
-            raise Trouble(f"The key {self._path} does not open the stored secrets.",
-                          "Bring back the key file that belongs to these records, "
-                          "or enter the passwords again.") from error
+            raise Trouble(
+                f"The key {self._path} does not open the stored secrets.",
+                "Bring back the key file that belongs to these records, "
+                "or enter the passwords again.",
+            ) from error
         return opened
 
 

@@ -72,8 +72,9 @@ def new_mark() -> str:
     return uuid.uuid4().hex
 
 
-def save_store(db: sqlite3.Connection, seal: Seal, new: Store, mark: str,
-               old_name: str | None = None) -> None:
+def save_store(
+    db: sqlite3.Connection, seal: Seal, new: Store, mark: str, old_name: str | None = None
+) -> None:
     """Add a store, or change the one of the old name."""
     given = new.secrets.model_dump() if new.secrets else {}
     document = new.model_dump_json(exclude=_TOLD)
@@ -81,16 +82,19 @@ def save_store(db: sqlite3.Connection, seal: Seal, new: Store, mark: str,
         if old_name is None:
             db.execute(
                 "INSERT INTO store (name, kind, document, secrets, mark) VALUES (?, ?, ?, ?, ?)",
-                (new.name, new.kind, document, seal.close(merged({}, given)), mark))
+                (new.name, new.kind, document, seal.close(merged({}, given)), mark),
+            )
             return
         sealed = seal.close(merged(secrets(db, seal, old_name), given))
         if not db.execute(
             "UPDATE store SET name=?, kind=?, document=?, secrets=?, mark=? WHERE name=?",
-            (new.name, new.kind, document, sealed, mark, old_name)).rowcount:
+            (new.name, new.kind, document, sealed, mark, old_name),
+        ).rowcount:
             raise nearest(db, "store", old_name, "store")
     except sqlite3.IntegrityError as error:
-        raise BadSetting(f"There is a store “{new.name}” already.", "Choose another name.",
-                         field="name") from error
+        raise BadSetting(
+            f"There is a store “{new.name}” already.", "Choose another name.", field="name"
+        ) from error
 
 
 def remove_store(db: sqlite3.Connection, name: str) -> None:
@@ -99,17 +103,25 @@ def remove_store(db: sqlite3.Connection, name: str) -> None:
         if not db.execute("DELETE FROM store WHERE name=?", (name,)).rowcount:
             raise nearest(db, "store", name, "store")
     except sqlite3.IntegrityError as error:
-        raise BadSetting(f"Jobs still write to store “{name}”.",
-                         "Change or remove those jobs first.") from error
+        raise BadSetting(
+            f"Jobs still write to store “{name}”.", "Change or remove those jobs first."
+        ) from error
     db.execute("DELETE FROM bundle WHERE NOT EXISTS (SELECT 1 FROM copy WHERE bundle_id=bundle.id)")
 
 
 def fills(db: sqlite3.Connection, seal: Seal) -> list[StoreFill]:
     rows = db.execute(
         f"SELECT {_STORE}, (SELECT max(made) FROM copy WHERE store_id=store.id) AS newest "
-        "FROM store ORDER BY name")
+        "FROM store ORDER BY name"
+    )
     return [
-        StoreFill(name=row["name"], kind=row["kind"], where=_store(row, seal).where,
-                  copies=row["copies"], bytes=row["bytes"], newest=row["newest"])
+        StoreFill(
+            name=row["name"],
+            kind=row["kind"],
+            where=_store(row, seal).where,
+            copies=row["copies"],
+            bytes=row["bytes"],
+            newest=row["newest"],
+        )
         for row in rows
     ]

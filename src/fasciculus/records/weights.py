@@ -18,12 +18,18 @@ def refresh(db: sqlite3.Connection, store_id: int, subject_kind: str, subject: s
     values = {"store": store_id, "kind": subject_kind, "subject": subject}
     copies = db.execute(
         "SELECT count(*) FROM copy JOIN bundle ON bundle.id=bundle_id WHERE store_id=:store AND "
-        "subject_kind=:kind AND subject=:subject", values).fetchone()[0]
+        "subject_kind=:kind AND subject=:subject",
+        values,
+    ).fetchone()[0]
     if not copies:
-        db.execute("DELETE FROM weight WHERE store_id=:store AND subject_kind=:kind AND subject=:subject", values)
+        db.execute(
+            "DELETE FROM weight WHERE store_id=:store AND subject_kind=:kind AND subject=:subject",
+            values,
+        )
         return
     db.execute(
-        "INSERT OR REPLACE INTO weight SELECT :store, :kind, :subject, :copies, coalesce(sum(bytes), 0), "
+        "INSERT OR REPLACE INTO weight SELECT :store, :kind, :subject, :copies, "
+        "coalesce(sum(bytes), 0), "
         "coalesce(sum(holds), 0), coalesce(sum(max(0, holds - used)), 0) FROM ("
         "SELECT max(coalesce(json_extract(piece.value, '$.bytes'), 0)) AS bytes, "
         "max(coalesce(json_extract(piece.value, '$.holds'), 0)) AS holds, "
@@ -31,32 +37,65 @@ def refresh(db: sqlite3.Connection, store_id: int, subject_kind: str, subject: s
         "FROM bundle JOIN copy ON copy.bundle_id=bundle.id, "
         "json_each(coalesce(copy.manifest, bundle.manifest), '$.pieces') AS piece "
         "WHERE store_id=:store AND subject_kind=:kind AND subject=:subject "
-        "GROUP BY json_extract(piece.value, '$.name'))", {**values, "copies": copies})
+        "GROUP BY json_extract(piece.value, '$.name'))",
+        {**values, "copies": copies},
+    )
 
 
 def growth(db: sqlite3.Connection, subject: str, subject_kind: str = "") -> Growth:
     """The bundles of a subject as a series, and what it takes on each store."""
-    kinds = [row[0] for row in db.execute(
-        "SELECT DISTINCT subject_kind FROM bundle WHERE subject=? AND (?='' OR subject_kind=?)",
-        (subject, subject_kind, subject_kind))]
+    kinds = [
+        row[0]
+        for row in db.execute(
+            "SELECT DISTINCT subject_kind FROM bundle WHERE subject=? AND (?='' OR subject_kind=?)",
+            (subject, subject_kind, subject_kind),
+        )
+    ]
     if not kinds:
         raise NotThere(f"There is no bundle of “{subject}” yet.", "Start a job that covers it.")
     kind = kinds[0]
-    points = [GrowthPoint(bundle=row["id"], **{key: row[key] for key in (
-        "name", "job", "moment", "entries", "bytes", "new_bytes", "packed")}) for row in db.execute(
-            "SELECT * FROM bundle WHERE subject_kind=? AND subject=? ORDER BY moment DESC, id DESC LIMIT ?",
-            (kind, subject, _POINTS))]
+    points = [
+        GrowthPoint(
+            bundle=row["id"],
+            **{
+                key: row[key]
+                for key in ("name", "job", "moment", "entries", "bytes", "new_bytes", "packed")
+            },
+        )
+        for row in db.execute(
+            "SELECT * FROM bundle WHERE subject_kind=? AND subject=? ORDER BY moment DESC, id "
+            "DESC LIMIT ?",
+            (kind, subject, _POINTS),
+        )
+    ]
     points.reverse()
-    stores = [GrowthStore(store=row["name"], copies=row["copies"], stored=row["stored"], holds=row["holds"],
-                          dead=row["dead"]) for row in db.execute(
-        "SELECT store.name, weight.* FROM weight JOIN store ON store.id=store_id WHERE subject_kind=? AND subject=? "
-        "ORDER BY store.name", (kind, subject))]
-    return Growth(subject_kind=kind, subject=subject, points=points, stores=stores, per_week=_per_week(points))
+    stores = [
+        GrowthStore(
+            store=row["name"],
+            copies=row["copies"],
+            stored=row["stored"],
+            holds=row["holds"],
+            dead=row["dead"],
+        )
+        for row in db.execute(
+            "SELECT store.name, weight.* FROM weight JOIN store ON store.id=store_id WHERE "
+            "subject_kind=? AND subject=? "
+            "ORDER BY store.name",
+            (kind, subject),
+        )
+    ]
+    return Growth(
+        subject_kind=kind, subject=subject, points=points, stores=stores, per_week=_per_week(points)
+    )
 
 
 def _per_week(points: list[GrowthPoint]) -> int | None:
-    """The slope of a straight line through the bytes shown, by least squares; of the last job's bundles alone."""
-    rows = [(_seconds(point.moment), point.bytes) for point in points if point.job == points[-1].job]
+    """The slope of a straight line through the bytes shown, by least squares; of the last job's
+    bundles alone.
+    """
+    rows = [
+        (_seconds(point.moment), point.bytes) for point in points if point.job == points[-1].job
+    ]
     # A trend out of a few hours would say more than anybody knows.
     if len(rows) < 2 or rows[-1][0] - rows[0][0] < _DAY:
         return None

@@ -22,7 +22,11 @@ log = logging.getLogger(__name__)
 
 CONSOLE = Path(__file__).parent / "console"
 _STATUS: tuple[tuple[type[Trouble], int], ...] = (
-    (AlreadyGoing, 409), (NotThere, 404), (BadSetting, 422), (Unreachable, 502), (Damaged, 502),
+    (AlreadyGoing, 409),
+    (NotThere, 404),
+    (BadSetting, 422),
+    (Unreachable, 502),
+    (Damaged, 502),
     (Trouble, 422),
 )
 _POLICY = (
@@ -67,14 +71,20 @@ def _errors(app: Flask) -> None:
         errors = []
         for row in error.errors(include_url=False, include_context=False, include_input=False):
             message = row["msg"].removeprefix("Value error, ")
-            field = ".".join(str(part) for part in row["loc"] if not str(part).startswith("function-"))
+            field = ".".join(
+                str(part) for part in row["loc"] if not str(part).startswith("function-")
+            )
             if not field and ": " in message:
                 field, _, message = message.partition(": ")
             errors.append({"field": field, "message": message})
         first = errors[0]
-        return problem(422, f"{first['field']}: {first['message']}" if first["field"] else first["message"],
-                       way_out="Correct it and send it again.", field=first["field"] or None,
-                       errors=errors)
+        return problem(
+            422,
+            f"{first['field']}: {first['message']}" if first["field"] else first["message"],
+            way_out="Correct it and send it again.",
+            field=first["field"] or None,
+            errors=errors,
+        )
 
     @app.errorhandler(HTTPException)
     def http(error: HTTPException) -> Response:
@@ -84,15 +94,22 @@ def _errors(app: Flask) -> None:
     @app.errorhandler(Exception)
     def unexpected(error: Exception) -> Response:
         log.exception("while answering %s %s", request.method, request.path)
-        return problem(500, "Something unexpected happened.", type(error).__name__,
-                       "The service's log has the details.")
+        return problem(
+            500,
+            "Something unexpected happened.",
+            type(error).__name__,
+            "The service's log has the details.",
+        )
 
 
 def _other_pages(app: Flask, parts: Parts) -> None:
     @app.get("/health")
     def health() -> Response:
-        checks = {"records": True, "scheduler": parts.scheduler.alive,
-                  "dispatcher": parts.dispatcher.alive}
+        checks = {
+            "records": True,
+            "scheduler": parts.scheduler.alive,
+            "dispatcher": parts.dispatcher.alive,
+        }
         try:
             parts.records.reader.execute("SELECT 1 FROM setting LIMIT 1").fetchall()
         except Exception:
@@ -105,7 +122,9 @@ def _other_pages(app: Flask, parts: Parts) -> None:
     @app.get("/<path:path>")
     def console(path: str = "index.html") -> Response:
         if not CONSOLE.is_dir():
-            return Response("The console is not built. Run “make console”.\n", 503, mimetype="text/plain")
+            return Response(
+                "The console is not built. Run “make console”.\n", 503, mimetype="text/plain"
+            )
         answer = send_from_directory(CONSOLE, path)
         answer.cache_control.max_age = 31_536_000 if path.startswith("assets/") else 0
         return answer

@@ -1,4 +1,6 @@
-"""Upkeep of copies: verifying, mending, repacking, one piece of work at a time beside the tasks of runs."""
+"""Upkeep of copies: verifying, mending, repacking, one piece of work at a time beside the tasks of
+runs.
+"""
 
 from __future__ import annotations
 
@@ -35,10 +37,20 @@ _BACKGROUND = "the background"
 
 
 class Caretaker:
-    """Upkeep from queued to ended. Verifying goes on beside runs; mending and repacking hold their subject."""
+    """Upkeep from queued to ended. Verifying goes on beside runs; mending and repacking hold their
+    subject.
+    """
 
-    def __init__(self, config: Config, records: Records, seal: Seal, hub: Hub, dispatcher: Dispatcher,
-                 report: Callable[[sqlite3.Connection, int], None], reported: Callable[[], None]) -> None:
+    def __init__(
+        self,
+        config: Config,
+        records: Records,
+        seal: Seal,
+        hub: Hub,
+        dispatcher: Dispatcher,
+        report: Callable[[sqlite3.Connection, int], None],
+        reported: Callable[[], None],
+    ) -> None:
         self._config, self._records, self._seal, self._hub = config, records, seal, hub
         self._dispatcher, self._report, self._reported = dispatcher, report, reported
         self._changed = threading.Condition()
@@ -53,8 +65,13 @@ class Caretaker:
         left = upkeep.unfinished(self._records.reader)
         with self._records.write() as db:
             for number in left:
-                upkeep.end(db, number, "interrupted", "The service was stopped while this went on. Copies are as "
-                           "whole as before; start it again.")
+                upkeep.end(
+                    db,
+                    number,
+                    "interrupted",
+                    "The service was stopped while this went on. Copies are as "
+                    "whole as before; start it again.",
+                )
                 self._report(db, number)
         self._reported()
         for number in left:
@@ -81,8 +98,15 @@ class Caretaker:
 
     # Starting and cancelling ------------------------------------------------------
 
-    def begin(self, kind: str, store: str, started_by: str, subject: str = "", bundle: int | None = None,
-              **options: Any) -> list[int]:
+    def begin(
+        self,
+        kind: str,
+        store: str,
+        started_by: str,
+        subject: str = "",
+        bundle: int | None = None,
+        **options: Any,
+    ) -> list[int]:
         """Queue upkeep of each subject with copies on a store, or of one; gives the numbers."""
         with self._records.write() as db:
             stores.store(db, self._seal, store)
@@ -91,22 +115,34 @@ class Caretaker:
             if bundle is not None:
                 found = bundles.bundle(db, bundle)
                 if store not in [copy.store for copy in found.copies]:
-                    raise BadSetting(f"There is no copy of {found.name} on “{store}”.", "Name another store.",
-                                     field="bundle")
+                    raise BadSetting(
+                        f"There is no copy of {found.name} on “{store}”.",
+                        "Name another store.",
+                        field="bundle",
+                    )
                 name, subjects = found.name, [(found.subject_kind, found.subject)]
             if kind == "mend":
                 subjects = [row for row in subjects if upkeep.damaged_files(db, row, [store])]
                 if not subjects:
-                    raise BadSetting(f"Nothing on store “{store}” is known to be damaged.",
-                                     "Verify it first: fasciculus stores verify.", field="subject")
+                    raise BadSetting(
+                        f"Nothing on store “{store}” is known to be damaged.",
+                        "Verify it first: fasciculus stores verify.",
+                        field="subject",
+                    )
             if not subjects:
                 whose = f" of “{subject}”" if subject else ""
-                raise BadSetting(f"There are no copies{whose} on store “{store}”.", "Start a job that writes there.",
-                                 field="subject" if subject else None)
+                raise BadSetting(
+                    f"There are no copies{whose} on store “{store}”.",
+                    "Start a job that writes there.",
+                    field="subject" if subject else None,
+                )
             # Asked for twice, it is done once: what waits or goes on already is the answer.
             known = [upkeep.pending(db, kind, store, row, options, name) for row in subjects]
-            new = [upkeep.add(db, kind, store, row, options, started_by, name)
-                   for row, number in zip(subjects, known, strict=True) if number is None]
+            new = [
+                upkeep.add(db, kind, store, row, options, started_by, name)
+                for row, number in zip(subjects, known, strict=True)
+                if number is None
+            ]
             numbers = sorted([*filter(None, known), *new])
         with self._changed:
             self._waiting += new
@@ -126,16 +162,19 @@ class Caretaker:
             going[1].cancel()
 
     def verify_some(self) -> None:
-        """Queue what of each store was not read through for longer than its setting says, a few an hour, so
-        that the reading is spread over the whole time."""
+        """Queue what of each store was not read through for longer than its setting says, a few an
+        hour, so that the reading is spread over the whole time."""
         now = datetime.now(UTC)
         for store in stores.stores(self._records.reader, self._seal, Ask(limit=10_000)).items:
             if not store.verify_days:
                 continue
             read = upkeep.last_read(self._records.reader, store.name)
-            due = sorted((moment, subject) for subject, moment in read.items()
-                         if now - datetime.fromisoformat(moment) >= timedelta(days=store.verify_days))
-            for _, (_, subject) in due[:ceil(len(read) / (store.verify_days * _HOURS_A_DAY))]:
+            due = sorted(
+                (moment, subject)
+                for subject, moment in read.items()
+                if now - datetime.fromisoformat(moment) >= timedelta(days=store.verify_days)
+            )
+            for _, (_, subject) in due[: ceil(len(read) / (store.verify_days * _HOURS_A_DAY))]:
                 try:
                     self.begin("verify", store.name, _BACKGROUND, subject, deep=True)
                 except Trouble as error:
@@ -191,16 +230,25 @@ class Caretaker:
             return ended
         if worker.cancelled:
             return Finished("cancelled", "Cancelled; every copy is as whole as before.")
-        return Finished("interrupted", "The worker ended unexpectedly. Every copy is as whole as before; "
-                        "start it again.")
+        return Finished(
+            "interrupted",
+            "The worker ended unexpectedly. Every copy is as whole as before; start it again.",
+        )
 
     def _spool(self, work: Upkeep) -> str:
         return str(self._config.spool / f"upkeep-{work.id}")
 
     def _order(self, work: Upkeep) -> Order:
         db = self._records.reader
-        return orders.upkeep_order(db, self._seal, self._config, work, upkeep.options(db, work.id),
-                                   self._spool(work), str(self._under_way / f"upkeep-{work.id}"))
+        return orders.upkeep_order(
+            db,
+            self._seal,
+            self._config,
+            work,
+            upkeep.options(db, work.id),
+            self._spool(work),
+            str(self._under_way / f"upkeep-{work.id}"),
+        )
 
     # Events -------------------------------------------------------------------------
 
@@ -214,8 +262,16 @@ class Caretaker:
                 self._log(work, event.level, event.text)
             case Damage():
                 with self._records.write() as db:
-                    upkeep.found_damage(db, work.store, subject, event.file, event.reason, event.bundles,
-                                        event.files, event.harmed)
+                    upkeep.found_damage(
+                        db,
+                        work.store,
+                        subject,
+                        event.file,
+                        event.reason,
+                        event.bundles,
+                        event.files,
+                        event.harmed,
+                    )
                     # A run beside this may have retired what it harms.
                     upkeep.drop_of_retired(db, subject)
             case Sound():
@@ -248,8 +304,12 @@ class Caretaker:
     def _log(self, work: Upkeep, level: str, text: str) -> None:
         with self._records.write() as db:
             number = runs.log(db, level, text, upkeep_id=work.id, subject=work.subject)
-        line = LogLine(id=number, at=datetime.now(UTC), level=level, subject=work.subject, text=text)
-        self._hub.tell("log", {"run": None, "upkeep": work.id, **json.loads(line.model_dump_json())})
+        line = LogLine(
+            id=number, at=datetime.now(UTC), level=level, subject=work.subject, text=text
+        )
+        self._hub.tell(
+            "log", {"run": None, "upkeep": work.id, **json.loads(line.model_dump_json())}
+        )
 
     def _end(self, number: int, finished: Finished) -> None:
         work = upkeep.upkeep(self._records.reader, number)
@@ -257,8 +317,15 @@ class Caretaker:
             # Before this one counts as ended: whoever waits for it looks for its mending then.
             self._mend(work)
         with self._records.write() as db:
-            upkeep.end(db, number, finished.outcome, finished.error, finished.entries, finished.bytes,
-                       finished.manifest)
+            upkeep.end(
+                db,
+                number,
+                finished.outcome,
+                finished.error,
+                finished.entries,
+                finished.bytes,
+                finished.manifest,
+            )
             # With its end: whatever happens in between, people are told of damage, and once.
             self._report(db, number)
         self._reported()
@@ -268,8 +335,10 @@ class Caretaker:
     def _mend(self, work: Upkeep) -> None:
         """Damage is mended at once where another store has copies."""
         db, subject = self._records.reader, (work.subject_kind, work.subject)
-        if any(upkeep.helpers(db, work.store, subject, file)
-               for file in upkeep.damaged_files(db, subject, [work.store])):
+        if any(
+            upkeep.helpers(db, work.store, subject, file)
+            for file in upkeep.damaged_files(db, subject, [work.store])
+        ):
             try:
                 self.begin("mend", work.store, f"upkeep {work.id}", work.subject)
             except Trouble as error:
@@ -281,7 +350,12 @@ class Caretaker:
         """Add the live numbers to what goes on."""
         live, going = self._live, self._going
         if going is not None and going[0] == work.id and live is not None:
-            work.stage, work.entries, work.bytes, work.total = live.stage, live.entries, live.bytes, live.total
+            work.stage, work.entries, work.bytes, work.total = (
+                live.stage,
+                live.entries,
+                live.bytes,
+                live.total,
+            )
         return work
 
     def _tell(self, number: int) -> None:

@@ -32,8 +32,14 @@ _GRACE = 45.0
 class Dispatcher:
     """Runs and restores from queued to ended. The only part that starts workers."""
 
-    def __init__(self, config: Config, records: Records, seal: Seal, hub: Hub,
-                 on_run_ended: Callable[[int], None]) -> None:
+    def __init__(
+        self,
+        config: Config,
+        records: Records,
+        seal: Seal,
+        hub: Hub,
+        on_run_ended: Callable[[int], None],
+    ) -> None:
         self._config, self._records, self._seal, self._hub = config, records, seal, hub
         self._on_run_ended = on_run_ended
         self._changed = threading.Condition()
@@ -71,10 +77,14 @@ class Dispatcher:
     def busy(self) -> set[tuple[str, str]]:
         """The subjects of which something waits or goes on."""
         with self._changed:
-            return {item.subject for item in (*self._waiting, *self._going.values())} | self._reserved
+            return {
+                item.subject for item in (*self._waiting, *self._going.values())
+            } | self._reserved
 
     def reserve(self, subject: tuple[str, str]) -> bool:
-        """Hold a subject for upkeep, so that no task or restore of it begins; False while one goes on."""
+        """Hold a subject for upkeep, so that no task or restore of it begins; False while one goes
+        on.
+        """
         with self._changed:
             if any(item.subject == subject for item in self._going.values()):
                 return False
@@ -88,8 +98,14 @@ class Dispatcher:
 
     # Starting and cancelling ---------------------------------------------------
 
-    def start_run(self, name: str, started_by: str, key: str | None = None, full: bool = False,
-                  compare: bool = False) -> int:
+    def start_run(
+        self,
+        name: str,
+        started_by: str,
+        key: str | None = None,
+        full: bool = False,
+        compare: bool = False,
+    ) -> int:
         """Queue a run of a job; the same idempotency key gives the same run."""
         with self._records.write() as db:
             if key and (known := runs.by_key(db, key)):
@@ -101,13 +117,29 @@ class Dispatcher:
             kind = job.subjects[:-1]
             subjects = [(kind, subject) for subject in jobs.covers(db, job)]
             if not subjects:
-                raise BadSetting(f"Job “{name}” covers nothing.",
-                                 "Add an account, or change what the job covers.")
-            run_id = runs.add(db, name, job.zone, job.report_to, job.report_when, started_by,
-                              subjects, key, full, compare)
+                raise BadSetting(
+                    f"Job “{name}” covers nothing.",
+                    "Add an account, or change what the job covers.",
+                )
+            run_id = runs.add(
+                db,
+                name,
+                job.zone,
+                job.report_to,
+                job.report_when,
+                started_by,
+                subjects,
+                key,
+                full,
+                compare,
+            )
             hosts = inventory.hosts_of(db, kind)
-            items = [Item(t.id, (t.subject_kind, t.subject), run_id, None, *hosts.get(t.subject, ("", 1)))
-                     for t in runs.tasks(db, run_id)]
+            items = [
+                Item(
+                    t.id, (t.subject_kind, t.subject), run_id, None, *hosts.get(t.subject, ("", 1))
+                )
+                for t in runs.tasks(db, run_id)
+            ]
         self._tell_run(run_id)
         self._enqueue(items)
         return run_id
@@ -147,11 +179,14 @@ class Dispatcher:
                 if item is None:
                     return
                 self._going[key_of(item)] = item
-            threading.Thread(target=self._carry_out, args=(item,), daemon=True,
-                             name=f"task-{item.number}").start()
+            threading.Thread(
+                target=self._carry_out, args=(item,), daemon=True, name=f"task-{item.number}"
+            ).start()
 
     def _next(self) -> Item | None:
-        """The first that may begin: never two at once for one subject, nor more than a host takes."""
+        """The first that may begin: never two at once for one subject, nor more than a host
+        takes.
+        """
         if len(self._going) >= self._config.workers:
             return None
         busy = {item.subject for item in self._going.values()} | self._reserved
@@ -194,15 +229,17 @@ class Dispatcher:
         order: BundleOrder | RestoreOrder
         if item.run is not None:
             job = jobs.job(db, runs.run(db, item.run).job)
-            order = orders.bundle_order(db, self._seal, self._config, job, item.run,
-                                        item.number, *item.subject)
+            order = orders.bundle_order(
+                db, self._seal, self._config, job, item.run, item.number, *item.subject
+            )
             # Tasks side by side share the cores.
             order.threads = max(1, order.threads // max(1, len(self._going)))
             self._tell_run(item.run)
             self._tell_task(item)
         else:
-            order = orders.restore_order(db, self._seal, self._config,
-                                         bundles.restore(db, item.number))
+            order = orders.restore_order(
+                db, self._seal, self._config, bundles.restore(db, item.number)
+            )
             self._tell_restore(item.number)
         return order
 
@@ -217,8 +254,12 @@ class Dispatcher:
             self._release(item, order)
         if item.worker.cancelled:
             return Finished("cancelled", "Cancelled; nothing of it counts as a bundle.")
-        what = f"was killed (signal {-ended})" if ended < 0 else f"ended unexpectedly (code {ended})"
-        error = f"The worker {what}. Nothing of it counts as a bundle; the next run clears up after it."
+        what = (
+            f"was killed (signal {-ended})" if ended < 0 else f"ended unexpectedly (code {ended})"
+        )
+        error = (
+            f"The worker {what}. Nothing of it counts as a bundle; the next run clears up after it."
+        )
         self._log(item, "error", error)
         return Finished("interrupted", error)
 
@@ -227,7 +268,8 @@ class Dispatcher:
         if order.hold_flags:
             Worker(f"release {item.number}").run(
                 ReleaseOrder(host=order.host, hold_flags=order.hold_flags, spool=order.spool),
-                lambda event: self._take(item, event))
+                lambda event: self._take(item, event),
+            )
 
     def _spool_of(self, item: Item) -> str:
         kind = "task" if item.run is not None else "restore"
@@ -260,8 +302,13 @@ class Dispatcher:
         with self._records.write() as db:
             runs.retired(db, item.number, event.store)
             bundles.retire(db, kind, subject, event.bundle, event.store)
-            gone = db.execute("SELECT 1 FROM bundle WHERE subject_kind=? AND subject=? AND name=?",
-                              (kind, subject, event.bundle)).fetchone() is None
+            gone = (
+                db.execute(
+                    "SELECT 1 FROM bundle WHERE subject_kind=? AND subject=? AND name=?",
+                    (kind, subject, event.bundle),
+                ).fetchone()
+                is None
+            )
         self._config.listing(kind, subject, f"{event.bundle}@{event.store}").unlink(missing_ok=True)
         if gone:
             self._config.listing(kind, subject, event.bundle).unlink(missing_ok=True)
@@ -270,27 +317,47 @@ class Dispatcher:
     def _log(self, item: Item, level: str, text: str) -> None:
         subject = item.subject[1]
         with self._records.write() as db:
-            number = runs.log(db, level, text, run_id=item.run, restore_id=item.restore,
-                              subject=subject)
+            number = runs.log(
+                db, level, text, run_id=item.run, restore_id=item.restore, subject=subject
+            )
         line = LogLine(id=number, at=datetime.now(UTC), level=level, subject=subject, text=text)
-        self._hub.tell("log", {"run": item.run, "restore": item.restore,
-                               **json.loads(line.model_dump_json())}, run=item.run)
+        self._hub.tell(
+            "log",
+            {"run": item.run, "restore": item.restore, **json.loads(line.model_dump_json())},
+            run=item.run,
+        )
 
     def _ended(self, item: Item, finished: Finished) -> None:
         if item.restore is not None:
             with self._records.write() as db:
-                bundles.end_restore(db, item.number, finished.outcome, finished.error,
-                                    finished.entries, finished.bytes)
+                bundles.end_restore(
+                    db,
+                    item.number,
+                    finished.outcome,
+                    finished.error,
+                    finished.entries,
+                    finished.bytes,
+                )
             self._tell_restore(item.number)
             return
         assert item.run is not None
         with self._records.write() as db:
-            runs.end_task(db, item.number, finished.outcome, finished.error, finished.bundle,
-                          finished.entries, finished.bytes, finished.packed, finished.manifest.get("changes"))
+            runs.end_task(
+                db,
+                item.number,
+                finished.outcome,
+                finished.error,
+                finished.bundle,
+                finished.entries,
+                finished.bytes,
+                finished.packed,
+                finished.manifest.get("changes"),
+            )
             if finished.bundle:
                 self._keep_bundle(item, finished)
-            left = db.execute("SELECT count(*) FROM task WHERE run_id=? AND state != 'ended'",
-                              (item.run,)).fetchone()[0]
+            left = db.execute(
+                "SELECT count(*) FROM task WHERE run_id=? AND state != 'ended'", (item.run,)
+            ).fetchone()[0]
         self._tell_task(item)
         if finished.bundle:
             self._hub.changed("bundles")
@@ -307,14 +374,29 @@ class Dispatcher:
             host = db.execute(
                 "SELECT host.name FROM host JOIN account ON host_id=host.id LEFT JOIN site ON "
                 "account_id=account.id WHERE account.name=? OR site.name=? LIMIT 1",
-                (subject, subject)).fetchone()
-            good = [row["store"] for row in db.execute(
-                "SELECT store FROM task_copy WHERE task_id=? AND error=''", (item.number,))]
+                (subject, subject),
+            ).fetchone()
+            good = [
+                row["store"]
+                for row in db.execute(
+                    "SELECT store FROM task_copy WHERE task_id=? AND error=''", (item.number,)
+                )
+            ]
             bundles.add(
-                db, subject_kind=kind, subject=subject, name=finished.bundle, job=run["job"],
-                host=host[0] if host else "", run_id=item.run or 0, entries=finished.entries,
-                bytes=finished.bytes, packed=finished.packed, outcome=finished.outcome,
-                manifest=finished.manifest, store_ids=[ids[name] for name in good if name in ids])
+                db,
+                subject_kind=kind,
+                subject=subject,
+                name=finished.bundle,
+                job=run["job"],
+                host=host[0] if host else "",
+                run_id=item.run or 0,
+                entries=finished.entries,
+                bytes=finished.bytes,
+                packed=finished.packed,
+                outcome=finished.outcome,
+                manifest=finished.manifest,
+                store_ids=[ids[name] for name in good if name in ids],
+            )
         orders.home_listing(self._config, kind, subject, finished.bundle, item.number)
         # The next bundle builds on this one: those of the one before are of no use any more.
         if before is not None:
@@ -328,7 +410,11 @@ class Dispatcher:
         if live is not None and task.state == "running":
             progress = live.progress
             task.stage, task.entries, task.bytes = progress.stage, progress.entries, progress.bytes
-            task.packed, task.pushed, task.expected = progress.packed, progress.pushed, progress.total
+            task.packed, task.pushed, task.expected = (
+                progress.packed,
+                progress.pushed,
+                progress.total,
+            )
             task.rate, task.remaining = live.rate, live.remaining
         return task
 
@@ -349,15 +435,18 @@ class Dispatcher:
         self._hub.tell("task", {"run": item.run, "task": data}, run=item.run)
 
     def _tell_restore(self, restore_id: int) -> None:
-        self._hub.tell("restore", self.enrich_restore(
-            bundles.restore(self._records.reader, restore_id)))
+        self._hub.tell(
+            "restore", self.enrich_restore(bundles.restore(self._records.reader, restore_id))
+        )
 
     # After a restart -----------------------------------------------------------------
 
     def _after_restart(self) -> None:
         """What an earlier life of the service left unfinished is interrupted, and swept."""
-        error = ("The service was stopped while this went on. Nothing of it counts as a bundle; "
-                 "the next run clears up after it.")
+        error = (
+            "The service was stopped while this went on. Nothing of it counts as a bundle; "
+            "the next run clears up after it."
+        )
         interrupted = []
         held: list[Item] = []
         with self._records.write() as db:
@@ -370,16 +459,19 @@ class Dispatcher:
                         runs.end_task(db, task.id, "interrupted", error)
                 interrupted.append(run_id)
             for restore_id in bundles.unfinished_restores(db):
-                bundles.end_restore(db, restore_id, "interrupted",
-                                    "The service was stopped while this went on. "
-                                    "Start the restore again, into an empty folder.")
+                bundles.end_restore(
+                    db,
+                    restore_id,
+                    "interrupted",
+                    "The service was stopped while this went on. "
+                    "Start the restore again, into an empty folder.",
+                )
         self._release_holds(held)
         for left in (self._config.spool, self._config.listings / "under-way"):
             for path in left.glob("*-*"):
                 shutil.rmtree(path, ignore_errors=True) if path.is_dir() else path.unlink()
         for run_id in interrupted:
             self._on_run_ended(run_id)
-
 
     def _release_holds(self, held: list[Item]) -> None:
         """Take away the hold pages of tasks that the service did not see end."""
@@ -388,8 +480,9 @@ class Dispatcher:
             try:
                 job = jobs.job(db, runs.run(db, item.run or 0).job)
                 if job.hold_page:
-                    order = orders.bundle_order(db, self._seal, self._config, job, item.run or 0,
-                                                item.number, *item.subject)
+                    order = orders.bundle_order(
+                        db, self._seal, self._config, job, item.run or 0, item.number, *item.subject
+                    )
                     threading.Thread(target=self._release, args=(item, order), daemon=True).start()
             except Trouble as error:
                 log.warning("task %s: its hold page: %s", item.number, error.sentence())
@@ -399,6 +492,8 @@ class AlreadyGoing(Trouble):
     """A job's previous run has not ended."""
 
     def __init__(self, job: str, run_id: int) -> None:
-        super().__init__(f"Job “{job}” is going on already, as run {run_id}.",
-                         f"Follow it (fasciculus runs follow {run_id}), or cancel it first.")
+        super().__init__(
+            f"Job “{job}” is going on already, as run {run_id}.",
+            f"Follow it (fasciculus runs follow {run_id}), or cancel it first.",
+        )
         self.run_id = run_id

@@ -44,14 +44,24 @@ class Guard:
     @staticmethod
     def _keys(name: str) -> list[tuple[RateLimitItemPerMinute, tuple[str, ...]]]:
         address = request.remote_addr or "?"
-        return [(_PER_NAME, ("name", name.lower()[:100], address)), (_PER_ADDRESS, ("address", address))]
+        return [
+            (_PER_NAME, ("name", name.lower()[:100], address)),
+            (_PER_ADDRESS, ("address", address)),
+        ]
 
 
-def problem(status: int, title: str, detail: str = "", way_out: str = "", field: str | None = None,
-            errors: list[dict[str, str]] | None = None) -> Response:
+def problem(
+    status: int,
+    title: str,
+    detail: str = "",
+    way_out: str = "",
+    field: str | None = None,
+    errors: list[dict[str, str]] | None = None,
+) -> Response:
     """An error as ``application/problem+json``."""
-    body = Problem(title=title, status=status, detail=detail, way_out=way_out, field=field,
-                   errors=errors or [])
+    body = Problem(
+        title=title, status=status, detail=detail, way_out=way_out, field=field, errors=errors or []
+    )
     return Response(body.model_dump_json(), status, mimetype="application/problem+json")
 
 
@@ -67,18 +77,30 @@ def install(app: Flask) -> None:
             return None
         visitor, by_cookie = _identify()
         if visitor is None:
-            return problem(401, "Sign in first.", way_out="Give a token (Authorization: Bearer …), "
-                           "or sign in with POST /api/v1/session.")
-        if by_cookie and request.method not in _SAFE and not hmac.compare_digest(
-            request.headers.get("X-CSRF-Token", ""), visitor.csrf or ""
+            return problem(
+                401,
+                "Sign in first.",
+                way_out="Give a token (Authorization: Bearer …), "
+                "or sign in with POST /api/v1/session.",
+            )
+        if (
+            by_cookie
+            and request.method not in _SAFE
+            and not hmac.compare_digest(request.headers.get("X-CSRF-Token", ""), visitor.csrf or "")
         ):
-            return problem(403, "The X-CSRF-Token header is missing or wrong.",
-                           way_out="Take it from GET /api/v1/session.")
+            return problem(
+                403,
+                "The X-CSRF-Token header is missing or wrong.",
+                way_out="Take it from GET /api/v1/session.",
+            )
         g.visitor = visitor
         if visitor.must_change and (request.endpoint or "").removeprefix("api.") not in _FIRST:
-            return problem(403, "Choose a password of your own first.",
-                           "The one-time password opens nothing else.",
-                           "POST /api/v1/session/password")
+            return problem(
+                403,
+                "Choose a password of your own first.",
+                "The one-time password opens nothing else.",
+                "POST /api/v1/session/password",
+            )
         return None
 
 

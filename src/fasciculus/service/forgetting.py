@@ -20,14 +20,17 @@ from . import orders
 
 def subjects_of(account: Account) -> list[SubjectRef]:
     """The account and its sites: all that may have bundles of their own."""
-    return [SubjectRef("account", account.name), *(SubjectRef("site", site.name) for site in account.sites)]
+    return [
+        SubjectRef("account", account.name),
+        *(SubjectRef("site", site.name) for site in account.sites),
+    ]
 
 
 def remove_bundles(config: Config, records: Records, seal: Seal, account: Account) -> int:
     """Remove every copy of an account's and its sites' bundles from the stores; gives how many.
 
-    Interrupted, it goes on where it was the next time: a bundle's ``bundle.json`` goes first, and the
-    records forget a copy only when it is gone. Raises ``Trouble`` when a store does not answer.
+    Interrupted, it goes on where it was the next time: a bundle's ``bundle.json`` goes first, and
+    the records forget a copy only when it is gone. Raises ``Trouble`` when a store does not answer.
     """
     count = 0
     for subject in subjects_of(account):
@@ -38,8 +41,14 @@ def remove_bundles(config: Config, records: Records, seal: Seal, account: Accoun
                     remove_bundle(store, subject, name)
                     with records.write() as db:
                         bundles.retire(db, subject.kind, subject.name, name, store_name)
-                    for kept in config.listing(subject.kind, subject.name, name).parent.glob(f"{name}*"):
-                        if kept.name in (f"{name}.zst", f"{name}.states", f"{name}@{store_name}.zst"):
+                    for kept in config.listing(subject.kind, subject.name, name).parent.glob(
+                        f"{name}*"
+                    ):
+                        if kept.name in (
+                            f"{name}.zst",
+                            f"{name}.states",
+                            f"{name}@{store_name}.zst",
+                        ):
                             kept.unlink()
                     count += 1
                 sweep(store, subject)
@@ -51,7 +60,8 @@ def _copies(db: sqlite3.Connection, subject: SubjectRef) -> dict[str, list[str]]
     for name, store in db.execute(
         "SELECT bundle.name, store.name FROM bundle JOIN copy ON bundle_id=bundle.id JOIN store ON "
         "store.id=store_id WHERE subject_kind=? AND subject=? AND NOT pinned ORDER BY moment",
-        (subject.kind, subject.name)):
+        (subject.kind, subject.name),
+    ):
         found.setdefault(store, []).append(name)
     return found
 
@@ -60,7 +70,10 @@ def check_idle(busy: set[tuple[str, str]], account: Account) -> None:
     """Nobody removes what is being written."""
     for subject in subjects_of(account):
         if (subject.kind, subject.name) in busy:
-            raise BadSetting(f"A task or restore of {subject.name} is going on.", "Wait for its end, or cancel it.")
+            raise BadSetting(
+                f"A task or restore of {subject.name} is going on.",
+                "Wait for its end, or cancel it.",
+            )
 
 
 def overdue(records: Records, seal: Seal) -> list[Account]:

@@ -23,8 +23,15 @@ _HOUR = 3600.0
 class Housekeeper:
     """A thread that works once an hour."""
 
-    def __init__(self, config: Config, records: Records, seal: Seal, hub: Hub,
-                 busy: Callable[[], set[tuple[str, str]]], verify_some: Callable[[], None]) -> None:
+    def __init__(
+        self,
+        config: Config,
+        records: Records,
+        seal: Seal,
+        hub: Hub,
+        busy: Callable[[], set[tuple[str, str]]],
+        verify_some: Callable[[], None],
+    ) -> None:
         self._config, self._records, self._seal, self._hub = config, records, seal, hub
         self._busy, self._verify_some = busy, verify_some
         self._closing = threading.Event()
@@ -50,7 +57,9 @@ class Housekeeper:
             log.exception("the housekeeper stumbled; it goes on in an hour")
 
     def find_accounts(self) -> None:
-        """Take over what is new or changed on hosts that say so; what is gone waits for a person."""
+        """Take over what is new or changed on hosts that say so; what is gone waits for a
+        person.
+        """
         for host in inventory.hosts(self._records.reader, self._seal, Ask(limit=10_000)).items:
             if not host.finding.automatic or self._closing.is_set():
                 continue
@@ -58,23 +67,32 @@ class Housekeeper:
                 found = finding.proposals(self._config, self._records, self._seal, host.name)
                 wanted = [proposal for proposal in found if proposal.kind != "gone"]
                 if finding.take_over(self._records, host.name, wanted):
-                    log.info("host %s: took over %s", host.name,
-                             ", ".join(f"{p.kind} {p.account.name}" for p in wanted))
+                    log.info(
+                        "host %s: took over %s",
+                        host.name,
+                        ", ".join(f"{p.kind} {p.account.name}" for p in wanted),
+                    )
                     self._hub.changed("accounts")
             except (Trouble, OSError) as error:
                 log.warning("host %s: its accounts could not be looked for: %s", host.name, error)
 
     def forget_gone(self) -> None:
-        """Forget accounts that have been gone for as long as their hosts say, with their bundles."""
+        """Forget accounts that have been gone for as long as their hosts say, with their
+        bundles.
+        """
         for account in forgetting.overdue(self._records, self._seal):
             try:
                 forgetting.check_idle(self._busy(), account)
                 count = forgetting.remove_bundles(self._config, self._records, self._seal, account)
             except (Trouble, OSError) as error:
-                log.warning("account %s is gone, and could not be forgotten yet: %s", account.name, error)
+                log.warning(
+                    "account %s is gone, and could not be forgotten yet: %s", account.name, error
+                )
                 continue
             with self._records.write() as db:
                 inventory.remove_account(db, account.name)
-                people.audit(db, "housekeeper", "forgot account", f"{account.name} with {count} copies")
+                people.audit(
+                    db, "housekeeper", "forgot account", f"{account.name} with {count} copies"
+                )
             log.info("account %s was gone for long: forgotten, with %s copies", account.name, count)
             self._hub.changed("accounts")

@@ -57,8 +57,9 @@ class Hub:
             self._closed = True
             self._changed.notify_all()
 
-    def stream(self, last_id: str, run: int | None = None,
-               over: Callable[[], bool] = lambda: False) -> Iterator[bytes]:
+    def stream(
+        self, last_id: str, run: int | None = None, over: Callable[[], bool] = lambda: False
+    ) -> Iterator[bytes]:
         """Events from after ``last_id`` on, of one run or of all, until ``over()``.
 
         An id that is too old, or of an earlier life of the service, is answered with

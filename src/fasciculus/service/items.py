@@ -41,8 +41,14 @@ class Live:
             self.at = moment
             self.progress = progress
         else:
-            self.progress = Progress(progress.stage, progress.entries, self.progress.bytes,
-                                     progress.packed, progress.pushed, progress.total)
+            self.progress = Progress(
+                progress.stage,
+                progress.entries,
+                self.progress.bytes,
+                progress.packed,
+                progress.pushed,
+                progress.total,
+            )
 
     @property
     def remaining(self) -> float | None:

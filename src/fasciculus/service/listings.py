@@ -16,11 +16,16 @@ from .parts import parts
 
 
 def chosen_copy(bundle: Bundle, store: str) -> str:
-    """The store to read from: the one that was named, or the first whose copy is not known to be damaged."""
+    """The store to read from: the one that was named, or the first whose copy is not known to be
+    damaged.
+    """
     names = [copy.store for copy in bundle.copies]
     if store and store not in names:
-        raise BadSetting(f"There is no copy of {bundle.name} on “{store}”.",
-                         f"Copies are on: {', '.join(names) or 'none'}.", field="store")
+        raise BadSetting(
+            f"There is no copy of {bundle.name} on “{store}”.",
+            f"Copies are on: {', '.join(names) or 'none'}.",
+            field="store",
+        )
     if not names:
         raise NotThere(f"No copy of {bundle.name} is left.", "Choose another moment.")
     return store or next((copy.store for copy in bundle.copies if copy.sound), names[0])
@@ -49,7 +54,9 @@ def listing_on(bundle: Bundle, store: Store) -> Path:
             continue
         if is_listing_of(path, manifest):
             return path
-    target = config.listing(subject.kind, subject.name, bundle.name if known == manifest.listing_sha256
-                            else f"{bundle.name}@{store.spec.name}")
+    target = config.listing(
+        subject.kind,
+        subject.name,
+        bundle.name if known == manifest.listing_sha256 else f"{bundle.name}@{store.spec.name}",
+    )
     return fetch_listing(store, subject, manifest, target)
-

@@ -43,8 +43,15 @@ def sender_of(db: sqlite3.Connection) -> str:
     return settings.get(db, _KEY, {}).get("sender") or f"fasciculus@{socket.getfqdn()}"
 
 
-def compose(sender: str, recipients: list[str], title: str, text: str, html: str,
-            log: str | None = None, log_name: str = "run.log") -> bytes:
+def compose(
+    sender: str,
+    recipients: list[str],
+    title: str,
+    text: str,
+    html: str,
+    log: str | None = None,
+    log_name: str = "run.log",
+) -> bytes:
     """A message with text and HTML, and the log attached where there is one."""
     message = EmailMessage(policy=SMTP)
     message["From"] = f"Fasciculus <{sender}>"
@@ -60,7 +67,9 @@ def compose(sender: str, recipients: list[str], title: str, text: str, html: str
     return message.as_bytes()
 
 
-def send(config: MailServer, secret: str, sender: str, recipients: list[str], message: bytes) -> None:
+def send(
+    config: MailServer, secret: str, sender: str, recipients: list[str], message: bytes
+) -> None:
     """Hand a message over; ``Unreachable`` says in one sentence why it was not taken."""
     if not config.address:
         raise BadSetting("No mail server is set.", "Set one under Settings.", field="address")
@@ -79,20 +88,32 @@ def send(config: MailServer, secret: str, sender: str, recipients: list[str], me
                 link.login(config.user, secret)
             link.sendmail(sender, recipients, message)
     except smtplib.SMTPAuthenticationError as error:
-        raise Unreachable(f"The mail server at {where} refused the sign-in.",
-                          "Correct the user and password under Settings.") from error
+        raise Unreachable(
+            f"The mail server at {where} refused the sign-in.",
+            "Correct the user and password under Settings.",
+        ) from error
     except smtplib.SMTPRecipientsRefused as error:
-        raise Unreachable(f"The mail server at {where} refused {', '.join(error.recipients)}.",
-                          "Correct the report addresses of the job.") from error
+        raise Unreachable(
+            f"The mail server at {where} refused {', '.join(error.recipients)}.",
+            "Correct the report addresses of the job.",
+        ) from error
     except smtplib.SMTPNotSupportedError as error:
-        raise Unreachable(f"The mail server at {where} does not offer what is set: {error}.",
-                          "Choose another security or leave the user empty.") from error
+        raise Unreachable(
+            f"The mail server at {where} does not offer what is set: {error}.",
+            "Choose another security or leave the user empty.",
+        ) from error
     except ssl.SSLCertVerificationError as error:
-        raise Unreachable(f"The mail server at {where} could not prove who it is: {error.reason}.",
-                          "Check its certificate and the address.") from error
+        raise Unreachable(
+            f"The mail server at {where} could not prove who it is: {error.reason}.",
+            "Check its certificate and the address.",
+        ) from error
     except ssl.SSLError as error:
-        raise Unreachable(f"The mail server at {where} does not speak TLS there ({error.reason}).",
-                          "Choose another security or another port.") from error
+        raise Unreachable(
+            f"The mail server at {where} does not speak TLS there ({error.reason}).",
+            "Choose another security or another port.",
+        ) from error
     except (smtplib.SMTPException, OSError) as error:
-        raise Unreachable(f"The mail server at {where} did not take the message: {error}.",
-                          "Is it running, and the port right?") from error
+        raise Unreachable(
+            f"The mail server at {where} did not take the message: {error}.",
+            "Is it running, and the port right?",
+        ) from error

@@ -59,8 +59,18 @@ def build(config: Config, environment: Mapping[str, str] = os.environ) -> Parts:
     scheduler = Scheduler(records, dispatcher, report)
     caretaker = Caretaker(config, records, seal, hub, dispatcher, reporter.upkeep, outbox.wake)
     _first_start(records, environment)
-    return Parts(config, records, seal, hub, dispatcher, scheduler, outbox, Previews(),
-                 caretaker, Housekeeper(config, records, seal, hub, dispatcher.busy, caretaker.verify_some))
+    return Parts(
+        config,
+        records,
+        seal,
+        hub,
+        dispatcher,
+        scheduler,
+        outbox,
+        Previews(),
+        caretaker,
+        Housekeeper(config, records, seal, hub, dispatcher.busy, caretaker.verify_some),
+    )
 
 
 def _first_start(records: Records, environment: Mapping[str, str]) -> None:
@@ -68,15 +78,19 @@ def _first_start(records: Records, environment: Mapping[str, str]) -> None:
         return
     given = environment.get("FASCICULUS_ADMIN_PASSWORD", "")
     if given and len(given) < _LEAST_PASSWORD:
-        raise BadSetting("FASCICULUS_ADMIN_PASSWORD is too short.",
-                         f"Use at least {_LEAST_PASSWORD} characters.")
+        raise BadSetting(
+            "FASCICULUS_ADMIN_PASSWORD is too short.", f"Use at least {_LEAST_PASSWORD} characters."
+        )
     password = given or secrets.token_urlsafe(12)
     with records.write() as db:
         people.add(db, ADMINISTRATOR, password, must_change=not given)
     if not given:
         # To the terminal, not to the log: logs are kept and sent on.
-        print(f"First start. Sign in as “{ADMINISTRATOR}” with the one-time password: {password}",
-              file=sys.stderr, flush=True)
+        print(
+            f"First start. Sign in as “{ADMINISTRATOR}” with the one-time password: {password}",
+            file=sys.stderr,
+            flush=True,
+        )
 
 
 def start(parts: Parts) -> None:
@@ -102,17 +116,29 @@ def stop(parts: Parts) -> None:
 
 def serve(config: Config) -> None:
     """Run the service until it is told to stop."""
-    logging.basicConfig(level=logging.INFO, stream=sys.stderr,
-                        format="%(asctime)s %(levelname)s %(name)s: %(message)s")
+    logging.basicConfig(
+        level=logging.INFO,
+        stream=sys.stderr,
+        format="%(asctime)s %(levelname)s %(name)s: %(message)s",
+    )
     logging.getLogger("paramiko").setLevel(logging.CRITICAL)
     parts = build(config)
     app = create_app(parts)
     try:
-        server = create_server(app, host=config.address, port=config.port, threads=_THREADS,
-                               ident=None, channel_timeout=300, asyncore_use_poll=True)
+        server = create_server(
+            app,
+            host=config.address,
+            port=config.port,
+            threads=_THREADS,
+            ident=None,
+            channel_timeout=300,
+            asyncore_use_poll=True,
+        )
     except OSError as error:
-        raise Trouble(f"Port {config.port} on {config.address} cannot be used: {error.strerror}.",
-                      "Stop what uses it, or set FASCICULUS_PORT.") from error
+        raise Trouble(
+            f"Port {config.port} on {config.address} cannot be used: {error.strerror}.",
+            "Stop what uses it, or set FASCICULUS_PORT.",
+        ) from error
 
     def finish(_number: int, _frame: FrameType | None) -> None:
         raise KeyboardInterrupt

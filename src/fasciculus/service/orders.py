@@ -43,8 +43,11 @@ def store_order(db: sqlite3.Connection, seal: Seal, name: str) -> StoreOrder:
     """How to reach a store, secrets included."""
     store = stores.store(db, seal, name)
     return StoreOrder(
-        name=store.name, kind=store.kind, settings=settings_of(store.model_dump()),
-        secrets=stores.secrets(db, seal, name), store_id=stores.mark_of(db, name) or "",
+        name=store.name,
+        kind=store.kind,
+        settings=settings_of(store.model_dump()),
+        secrets=stores.secrets(db, seal, name),
+        store_id=stores.mark_of(db, name) or "",
     )
 
 
@@ -66,9 +69,14 @@ def host_order(db: sqlite3.Connection, seal: Seal, host: Host) -> HostOrder:
     if host.kind == "local":
         return HostOrder(name=host.name)
     secrets = inventory.host_secrets(db, seal, host.name)
-    return HostOrder(name=host.name, address=host.address, port=host.port, user=host.user,
-                     host_key=host.host_key, secrets={
-                         key: value for key, value in secrets.items() if key != "mariadb_password"})
+    return HostOrder(
+        name=host.name,
+        address=host.address,
+        port=host.port,
+        user=host.user,
+        host_key=host.host_key,
+        secrets={key: value for key, value in secrets.items() if key != "mariadb_password"},
+    )
 
 
 def mail_order(host: Host, domains: list[str], messages: bool) -> MailOrder:
@@ -77,16 +85,25 @@ def mail_order(host: Host, domains: list[str], messages: bool) -> MailOrder:
 
 def _subject(account: Account, kind: str, name: str) -> SubjectOrder:
     if kind == "account":
-        return SubjectOrder(kind="account", name=name, host=account.host, root=account.home,
-                            site_roots={site.name: site.root for site in account.sites})
+        return SubjectOrder(
+            kind="account",
+            name=name,
+            host=account.host,
+            root=account.home,
+            site_roots={site.name: site.root for site in account.sites},
+        )
     root = next((site.root for site in account.sites if site.name == name), None)
     if root is None:
         raise BadSetting(f"There is no site “{name}” any more.", "Change the job.")
     return SubjectOrder(kind="site", name=name, host=account.host, root=root)
 
 
-def _databases(account: Account, subject: SubjectOrder, wants: DatabaseRules) -> list[DatabaseOrder]:
-    """All of an account's, or those that a site uses; SQLite paths are made relative to the root."""
+def _databases(
+    account: Account, subject: SubjectOrder, wants: DatabaseRules
+) -> list[DatabaseOrder]:
+    """All of an account's, or those that a site uses; SQLite paths are made relative to the
+    root.
+    """
     rows = []
     for database in account.databases:
         if subject.kind == "site" and database.site != subject.name:
@@ -99,18 +116,25 @@ def _databases(account: Account, subject: SubjectOrder, wants: DatabaseRules) ->
             if not whole.startswith(subject.root + "/"):
                 raise BadSetting(
                     f"The SQLite database {database.name} of site {subject.name} lies outside its "
-                    "document root.", "Protect the account instead of the site.")
+                    "document root.",
+                    "Protect the account instead of the site.",
+                )
             path = os.path.relpath(whole, subject.root)
         rows.append(DatabaseOrder(engine=database.engine, name=database.name, path=path))
     return rows
 
 
 def _local_stores(db: sqlite3.Connection, seal: Seal) -> list[str]:
-    return [str(row.path) for row in stores.stores(db, seal, Ask(limit=10_000)).items
-            if row.kind == "folder"]
+    return [
+        str(row.path)
+        for row in stores.stores(db, seal, Ask(limit=10_000)).items
+        if row.kind == "folder"
+    ]
 
 
-def _targets(db: sqlite3.Connection, seal: Seal, job: Job, kind: str, name: str) -> list[StoreOrder]:
+def _targets(
+    db: sqlite3.Connection, seal: Seal, job: Job, kind: str, name: str
+) -> list[StoreOrder]:
     targets = []
     for store_name in job.stores:
         target = store_order(db, seal, store_name)
@@ -123,7 +147,11 @@ def _targets(db: sqlite3.Connection, seal: Seal, job: Job, kind: str, name: str)
 
 def _filled(text: str, subject: SubjectOrder, account: str) -> str:
     """A command of the job with the subject's own names in it; other braces are left alone."""
-    for mark, value in (("{account}", account), ("{subject}", subject.name), ("{home}", subject.root)):
+    for mark, value in (
+        ("{account}", account),
+        ("{subject}", subject.name),
+        ("{home}", subject.root),
+    ):
         text = text.replace(mark, shlex.quote(value) if value else "")
     return text
 
@@ -138,8 +166,9 @@ def hold_flags(host: Host, account: Account | None, subject: SubjectOrder) -> li
     return [host.hold_flag.format(site=site, account=account.name) for site in sites]
 
 
-def _previous(db: sqlite3.Connection, config: Config, job: Job, kind: str,
-              name: str) -> tuple[PreviousOrder | None, str]:
+def _previous(
+    db: sqlite3.Connection, config: Config, job: Job, kind: str, name: str
+) -> tuple[PreviousOrder | None, str]:
     """What an incremental bundle builds on, or why it is time for a full one."""
     if job.mode == "full" or bundles.newest(db, kind, name, job.name) is None:
         return None, ""
@@ -157,7 +186,10 @@ def _previous(db: sqlite3.Connection, config: Config, job: Job, kind: str,
             if held.manifest["listing_sha256"] == manifest["listing_sha256"]:
                 continue
             if store != job.stores[0]:
-                return None, "the stores hold the bundle before in different pieces, since one was repacked"
+                return (
+                    None,
+                    "the stores hold the bundle before in different pieces, since one was repacked",
+                )
             manifest, listing = held.manifest, config.listing(kind, name, f"{before}@{store}")
     age = datetime.now(UTC) - datetime.fromisoformat(manifest["base"])
     if age.days >= job.full_every:
@@ -167,19 +199,34 @@ def _previous(db: sqlite3.Connection, config: Config, job: Job, kind: str,
     if not listing.exists():
         return None, f"the listing of {before} is not at hand"
     return PreviousOrder(
-        name=before, base=manifest["base"], listing=str(listing), pieces=manifest["pieces"],
-        listing_sha256=manifest["listing_sha256"], states=str(config.states(kind, name, before))), ""
+        name=before,
+        base=manifest["base"],
+        listing=str(listing),
+        pieces=manifest["pieces"],
+        listing_sha256=manifest["listing_sha256"],
+        states=str(config.states(kind, name, before)),
+    ), ""
 
 
-def _compares(db: sqlite3.Connection, job: Job, kind: str, name: str, previous: PreviousOrder | None) -> bool:
+def _compares(
+    db: sqlite3.Connection, job: Job, kind: str, name: str, previous: PreviousOrder | None
+) -> bool:
     """Whether it is this bundle's turn to compare contents."""
     if not job.compare_every or previous is None:
         return False
     return bundles.count_since(db, kind, name, job.name, previous.base) % job.compare_every == 0
 
 
-def bundle_order(db: sqlite3.Connection, seal: Seal, config: Config, job: Job, run_id: int,
-                 task_id: int, kind: str, name: str) -> BundleOrder:
+def bundle_order(
+    db: sqlite3.Connection,
+    seal: Seal,
+    config: Config,
+    job: Job,
+    run_id: int,
+    task_id: int,
+    kind: str,
+    name: str,
+) -> BundleOrder:
     """The order for one task of a run."""
     account: Account | None = None
     if kind == "host":
@@ -197,34 +244,68 @@ def bundle_order(db: sqlite3.Connection, seal: Seal, config: Config, job: Job, r
     wants = job.databases.as_core()
     spool = config.spool / f"task-{task_id}"
     full, compare = runs.asked(db, run_id)
-    previous, why_full = (None, "it was asked for") if full else _previous(db, config, job, kind, name)
+    previous, why_full = (
+        (None, "it was asked for") if full else _previous(db, config, job, kind, name)
+    )
     last = bundles.newest(db, kind, name, job.name)
     needed = {f"pieces/{piece['name']}" for piece in previous.pieces} if previous else set()
-    damaged = [file.removeprefix("pieces/") for file in upkeep.damaged_files(db, (kind, name), job.stores)
-               if file in needed]
+    damaged = [
+        file.removeprefix("pieces/")
+        for file in upkeep.damaged_files(db, (kind, name), job.stores)
+        if file in needed
+    ]
     return BundleOrder(
-        run=run_id, job=job.name, subject=subject, contents=list(job.contents),
+        run=run_id,
+        job=job.name,
+        subject=subject,
+        contents=list(job.contents),
         databases=_databases(account, subject, wants) if account else [],
-        all_databases=kind == "host" and "databases" in job.contents, database_rules=wants,
+        all_databases=kind == "host" and "databases" in job.contents,
+        database_rules=wants,
         mariadb=mariadb_order(db, seal, host),
-        mail=mail_order(host, domains, job.messages) if "mail" in job.contents and domains else None,
-        host=host_order(db, seal, host), rules=job.rules.as_core(account.excludes if account else ()),
-        system=[pattern.replace("{account}", owner) for pattern in
-                (host.account_system if account else host.system)],
+        mail=mail_order(host, domains, job.messages)
+        if "mail" in job.contents and domains
+        else None,
+        host=host_order(db, seal, host),
+        rules=job.rules.as_core(account.excludes if account else ()),
+        system=[
+            pattern.replace("{account}", owner)
+            for pattern in (host.account_system if account else host.system)
+        ],
         system_user=owner,
-        notes=[NoteOrder(name=note.name, command=_filled(note.command, subject, owner), seconds=note.seconds)
-               for note in job.notes],
-        commands=[CommandOrder(when=row.when, command=_filled(row.command, subject, owner),
-                               seconds=row.seconds, stops=row.stops) for row in job.commands],
-        previous=previous, why_full=why_full, damaged=damaged,
+        notes=[
+            NoteOrder(
+                name=note.name, command=_filled(note.command, subject, owner), seconds=note.seconds
+            )
+            for note in job.notes
+        ],
+        commands=[
+            CommandOrder(
+                when=row.when,
+                command=_filled(row.command, subject, owner),
+                seconds=row.seconds,
+                stops=row.stops,
+            )
+            for row in job.commands
+        ],
+        previous=previous,
+        why_full=why_full,
+        damaged=damaged,
         before=str(config.listing(kind, name, last["name"])) if last else "",
         compare=compare or _compares(db, job, kind, name, previous),
         hold_flags=hold_flags(host, account, subject) if job.hold_page else [],
-        stores=_targets(db, seal, job, kind, name), keep=job.keep, compression=job.compression,
-        level=job.level, piece_size=job.piece_size, threads=config.threads or os.cpu_count() or 2,
-        spool=str(spool), spool_limit=config.spool_limit,
+        stores=_targets(db, seal, job, kind, name),
+        keep=job.keep,
+        compression=job.compression,
+        level=job.level,
+        piece_size=job.piece_size,
+        threads=config.threads or os.cpu_count() or 2,
+        spool=str(spool),
+        spool_limit=config.spool_limit,
         listing=str(config.listings / "under-way" / f"task-{task_id}.zst"),
-        states=str(config.listings / "under-way" / f"task-{task_id}.states") if job.mode == "incremental" else "",
+        states=str(config.listings / "under-way" / f"task-{task_id}.states")
+        if job.mode == "incremental"
+        else "",
         left_out=[str(config.home), str(config.spool), *_local_stores(db, seal)],
         expected_bytes=last["bytes"] if last else 0,
         expected_packed=last["packed"] if last and previous is None else 0,
@@ -232,32 +313,43 @@ def bundle_order(db: sqlite3.Connection, seal: Seal, config: Config, job: Job, r
     )
 
 
-def preview_order(db: sqlite3.Connection, seal: Seal, config: Config, job: Job, kind: str,
-                  name: str, number: int) -> PreviewOrder:
+def preview_order(
+    db: sqlite3.Connection, seal: Seal, config: Config, job: Job, kind: str, name: str, number: int
+) -> PreviewOrder:
     """The order to say what a job would take of a subject."""
-    account = inventory.account(db, name if kind == "account" else inventory.account_of_site(db, name))
+    account = inventory.account(
+        db, name if kind == "account" else inventory.account_of_site(db, name)
+    )
     subject = _subject(account, kind, name)
     last = bundles.newest(db, kind, name, job.name)
     measured = bundles.measured(db, kind, name, ["files"])
     return PreviewOrder(
-        subject=subject, host=host_order(db, seal, inventory.host(db, seal, account.host)),
+        subject=subject,
+        host=host_order(db, seal, inventory.host(db, seal, account.host)),
         left_out=[str(config.home), str(config.spool), *_local_stores(db, seal)],
-        rules=job.rules.as_core(account.excludes), contents=list(job.contents),
+        rules=job.rules.as_core(account.excludes),
+        contents=list(job.contents),
         databases=_databases(account, subject, job.databases.as_core()),
         listing=str(config.listing(kind, name, last["name"])) if last else "",
         ratio=measured[1] / measured[0] if measured and measured[0] else 0.0,
-        spool=str(config.spool / f"preview-{number}"))
+        spool=str(config.spool / f"preview-{number}"),
+    )
 
 
-def restore_order(db: sqlite3.Connection, seal: Seal, config: Config, restore: Restore) -> RestoreOrder:
+def restore_order(
+    db: sqlite3.Connection, seal: Seal, config: Config, restore: Restore
+) -> RestoreOrder:
     """The order for one restore. A subject that is gone from the records restores all the same."""
     owner = restore.subject
     if restore.subject_kind == "site":
-        found = db.execute("SELECT account.name FROM site JOIN account ON account.id=account_id "
-                           "WHERE site.name=?", (restore.subject,)).fetchone()
+        found = db.execute(
+            "SELECT account.name FROM site JOIN account ON account.id=account_id WHERE site.name=?",
+            (restore.subject,),
+        ).fetchone()
         owner = found[0] if found else ""
-    row = db.execute("SELECT host.name FROM account JOIN host ON host.id=host_id WHERE "
-                     "account.name=?", (owner,)).fetchone()
+    row = db.execute(
+        "SELECT host.name FROM account JOIN host ON host.id=host_id WHERE account.name=?", (owner,)
+    ).fetchone()
     mariadb, mail, reach = None, None, HostOrder()
     host_name = restore.subject if restore.subject_kind == "host" else row[0] if row else ""
     if host_name:
@@ -265,41 +357,85 @@ def restore_order(db: sqlite3.Connection, seal: Seal, config: Config, restore: R
         mariadb, reach = mariadb_order(db, seal, host), host_order(db, seal, host)
         mail = mail_order(host, restore.mail_domains, True) if restore.mail_domains else None
     elif restore.mail_domains:
-        raise BadSetting(f"{restore.subject} is on no host any more.",
-                         "Add the account again, then restore its mail settings.")
+        raise BadSetting(
+            f"{restore.subject} is on no host any more.",
+            "Add the account again, then restore its mail settings.",
+        )
     return RestoreOrder(
-        subject=SubjectOrder(kind=restore.subject_kind, name=restore.subject,  # type: ignore[arg-type]
-                             host=host_name, root=""),
-        bundle=restore.bundle, store=store_order(db, seal, restore.store),
-        contents=restore.contents, paths=restore.paths, target=restore.target,
-        databases=restore.databases, mariadb=mariadb, mail=mail, host=reach,
+        subject=SubjectOrder(
+            kind=restore.subject_kind,
+            name=restore.subject,  # type: ignore[arg-type]
+            host=host_name,
+            root="",
+        ),
+        bundle=restore.bundle,
+        store=store_order(db, seal, restore.store),
+        contents=restore.contents,
+        paths=restore.paths,
+        target=restore.target,
+        databases=restore.databases,
+        mariadb=mariadb,
+        mail=mail,
+        host=reach,
         spool=str(config.spool / f"restore-{restore.id}"),
     )
 
 
-def upkeep_order(db: sqlite3.Connection, seal: Seal, config: Config, work: Upkeep, options: dict[str, Any],
-                 spool: str, listings: str) -> VerifyOrder | MendOrder | RepackOrder:
+def upkeep_order(
+    db: sqlite3.Connection,
+    seal: Seal,
+    config: Config,
+    work: Upkeep,
+    options: dict[str, Any],
+    spool: str,
+    listings: str,
+) -> VerifyOrder | MendOrder | RepackOrder:
     """The order for one piece of upkeep."""
     subject = (work.subject_kind, work.subject)
-    held = [HeldOrder(name=row.bundle, listing_sha256=row.manifest["listing_sha256"], listing=str(config.listing(
-                *subject, f"{row.bundle}@{work.store}" if row.own else row.bundle)))
-            for row in upkeep.held_on(db, work.store, subject, work.bundle)]
+    held = [
+        HeldOrder(
+            name=row.bundle,
+            listing_sha256=row.manifest["listing_sha256"],
+            listing=str(
+                config.listing(*subject, f"{row.bundle}@{work.store}" if row.own else row.bundle)
+            ),
+        )
+        for row in upkeep.held_on(db, work.store, subject, work.bundle)
+    ]
     common: dict[str, Any] = {
         "subject": SubjectOrder(kind=work.subject_kind, name=work.subject, host="", root=""),  # type: ignore[arg-type]
-        "store": store_order(db, seal, work.store), "bundles": held, "spool": spool}
+        "store": store_order(db, seal, work.store),
+        "bundles": held,
+        "spool": spool,
+    }
     damaged = upkeep.damaged_files(db, subject, [work.store])
     match work.kind:
         case "verify":
             return VerifyOrder(**common, deep=work.deep, suspects=damaged)
         case "mend":
-            return MendOrder(**common, files=damaged, sources=[
-                store_order(db, seal, name) for name in upkeep.other_stores(db, work.store, subject)])
+            return MendOrder(
+                **common,
+                files=damaged,
+                sources=[
+                    store_order(db, seal, name)
+                    for name in upkeep.other_stores(db, work.store, subject)
+                ],
+            )
         case "repack":
-            sizes = [row["bytes"] for one in upkeep.held_on(db, work.store, subject) for row in one.manifest["pieces"]]
+            sizes = [
+                row["bytes"]
+                for one in upkeep.held_on(db, work.store, subject)
+                for row in one.manifest["pieces"]
+            ]
             return RepackOrder(
-                **common, over=options.get("over", 20) / 100, dry_run=work.dry_run, listings=listings,
-                piece_size=max([_LEAST_PIECE, *sizes]), threads=config.threads or os.cpu_count() or 2,
-                spool_limit=config.spool_limit)
+                **common,
+                over=options.get("over", 20) / 100,
+                dry_run=work.dry_run,
+                listings=listings,
+                piece_size=max([_LEAST_PIECE, *sizes]),
+                threads=config.threads or os.cpu_count() or 2,
+                spool_limit=config.spool_limit,
+            )
 
 
 def check_target(config: Config, local_stores: list[str], target: str) -> None:
@@ -308,12 +444,17 @@ def check_target(config: Config, local_stores: list[str], target: str) -> None:
     for forbidden in [str(config.home), str(config.spool), *local_stores]:
         base = os.path.realpath(forbidden)
         if path == base or path.startswith(base + "/"):
-            raise BadSetting(f"{target} lies inside {forbidden}, which Fasciculus itself uses.",
-                             "Name another folder.", field="target")
+            raise BadSetting(
+                f"{target} lies inside {forbidden}, which Fasciculus itself uses.",
+                "Name another folder.",
+                field="target",
+            )
 
 
 def home_listing(config: Config, kind: str, subject: str, bundle: str, task_id: int) -> Path:
-    """Put a finished task's listing, and the states of its files, where they are looked for; gives the first place."""
+    """Put a finished task's listing, and the states of its files, where they are looked for; gives
+    the first place.
+    """
     target = config.listing(kind, subject, bundle)
     target.parent.mkdir(parents=True, exist_ok=True)
     for suffix, place in (("zst", target), ("states", config.states(kind, subject, bundle))):

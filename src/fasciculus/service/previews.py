@@ -53,9 +53,17 @@ class Previews:
         finally:
             shutil.rmtree(Path(order.spool), ignore_errors=True)
         if not isinstance(ended, Finished):
-            ended = Finished("cancelled" if worker.cancelled else "failed", "The preview broke off.")
-        found = Preview(id=preview.id, state="ended", outcome=ended.outcome, error=ended.error,
-                        seconds=time.monotonic() - began, **ended.manifest)
+            ended = Finished(
+                "cancelled" if worker.cancelled else "failed", "The preview broke off."
+            )
+        found = Preview(
+            id=preview.id,
+            state="ended",
+            outcome=ended.outcome,
+            error=ended.error,
+            seconds=time.monotonic() - began,
+            **ended.manifest,
+        )
         with self._lock:
             if preview.id in self._found:
                 self._found[preview.id] = (found, worker)
@@ -63,7 +71,9 @@ class Previews:
     def show(self, number: int) -> Preview:
         with self._lock:
             if number not in self._found:
-                raise NotThere(f"There is no preview {number}.", "Start it again; they are not kept for long.")
+                raise NotThere(
+                    f"There is no preview {number}.", "Start it again; they are not kept for long."
+                )
             return self._found[number][0]
 
     def cancel(self, number: int) -> Preview:
@@ -74,6 +84,8 @@ class Previews:
     def stop(self) -> None:
         """End all that are under way."""
         with self._lock:
-            workers = [worker for preview, worker in self._found.values() if preview.state == "running"]
+            workers = [
+                worker for preview, worker in self._found.values() if preview.state == "running"
+            ]
         for worker in workers:
             worker.cancel()

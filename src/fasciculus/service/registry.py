@@ -20,7 +20,8 @@ from ..records.people import Visitor
 PREFIX = "/api/v1"
 H = TypeVar("H", bound=Callable[..., Any])
 _PAGE_QUERY = {
-    "limit": "at most so many items, 1 to 500", "cursor": "“next” of the page before",
+    "limit": "at most so many items, 1 to 500",
+    "cursor": "“next” of the page before",
     "sort": "a column's name, with “-” before it for backwards",
 }
 
@@ -50,12 +51,14 @@ OPERATIONS: list[Operation] = []
 
 def operation(method: str, path: str, summary: str, **more: Any) -> Callable[[H], H]:
     """Register a handler. It gets the path's values, and ``body`` when it takes one."""
+
     def register(handler: H) -> H:
         query = dict(more.pop("query", {}))
         if more.pop("paged", False):
             query.update(_PAGE_QUERY)
         OPERATIONS.append(Operation(method, path, summary, handler, query=query, **more))
         return handler
+
     return register
 
 
@@ -78,7 +81,9 @@ def visitor() -> Visitor:
 
 
 def _flask_path(path: str) -> str:
-    return re.sub(r"{(\w+)}", lambda m: f"<int:{m[1]}>" if m[1].endswith("id") else f"<{m[1]}>", path)
+    return re.sub(
+        r"{(\w+)}", lambda m: f"<int:{m[1]}>" if m[1].endswith("id") else f"<{m[1]}>", path
+    )
 
 
 def _view(operation: Operation) -> Callable[..., Any]:
@@ -95,6 +100,7 @@ def _view(operation: Operation) -> Callable[..., Any]:
         else:
             text = TypeAdapter(operation.gives).dump_json(answer).decode()
         return Response(text, operation.status, mimetype="application/json")
+
     view.__name__ = operation.name
     return view
 
@@ -103,8 +109,12 @@ def blueprint() -> Blueprint:
     """All operations as Flask routes."""
     api = Blueprint("api", __name__, url_prefix=PREFIX)
     for operation in OPERATIONS:
-        api.add_url_rule(_flask_path(operation.path), operation.name, _view(operation),
-                         methods=[operation.method])
+        api.add_url_rule(
+            _flask_path(operation.path),
+            operation.name,
+            _view(operation),
+            methods=[operation.method],
+        )
     return api
 
 
@@ -112,27 +122,41 @@ def openapi() -> dict[str, Any]:
     """The OpenAPI 3.1 document of all operations."""
     models: list[type[BaseModel]] = [Problem]
     for row in OPERATIONS:
-        models += [m for m in (row.takes, row.gives) if isinstance(m, type) and issubclass(m, BaseModel)]
+        models += [
+            m for m in (row.takes, row.gives) if isinstance(m, type) and issubclass(m, BaseModel)
+        ]
     refs, schemas = models_json_schema(
         [(model, "serialization") for model in dict.fromkeys(models)],
-        ref_template="#/components/schemas/{model}")
+        ref_template="#/components/schemas/{model}",
+    )
     paths: dict[str, Any] = {}
     for row in OPERATIONS:
         paths.setdefault(PREFIX + row.path, {})[row.method.lower()] = _described(row, refs)
-    paths["/health"] = {"get": {
-        "operationId": "health", "summary": "Whether the service works; needs no sign-in",
-        "security": [], "responses": {"200": {"description": "all is well"},
-                                      "503": {"description": "something does not work"}}}}
+    paths["/health"] = {
+        "get": {
+            "operationId": "health",
+            "summary": "Whether the service works; needs no sign-in",
+            "security": [],
+            "responses": {
+                "200": {"description": "all is well"},
+                "503": {"description": "something does not work"},
+            },
+        }
+    }
     return {
         "openapi": "3.1.0",
-        "info": {"title": "Fasciculus", "version": __version__,
-                 "description": "Scheduled backups of web hosting accounts and sites."},
+        "info": {
+            "title": "Fasciculus",
+            "version": __version__,
+            "description": "Scheduled backups of web hosting accounts and sites.",
+        },
         "paths": paths,
         "components": {
             "schemas": schemas.get("$defs", {}),
             "securitySchemes": {
                 "token": {"type": "http", "scheme": "bearer"},
-                "session": {"type": "apiKey", "in": "cookie", "name": "fasciculus_session"}},
+                "session": {"type": "apiKey", "in": "cookie", "name": "fasciculus_session"},
+            },
         },
         "security": [{"token": []}, {"session": []}],
     }
@@ -140,29 +164,40 @@ def openapi() -> dict[str, Any]:
 
 def _described(row: Operation, refs: Any) -> dict[str, Any]:
     parameters: list[dict[str, Any]] = [
-        {"name": name, "in": "path", "required": True,
-         "schema": {"type": "integer" if name.endswith("id") else "string"}}
+        {
+            "name": name,
+            "in": "path",
+            "required": True,
+            "schema": {"type": "integer" if name.endswith("id") else "string"},
+        }
         for name in re.findall(r"{(\w+)}", row.path)
     ]
-    parameters += [{"name": name, "in": "query", "description": about, "schema": {"type": "string"}}
-                   for name, about in row.query.items()]
+    parameters += [
+        {"name": name, "in": "query", "description": about, "schema": {"type": "string"}}
+        for name, about in row.query.items()
+    ]
     problem = {"application/problem+json": {"schema": {"$ref": "#/components/schemas/Problem"}}}
     good: dict[str, Any] = {"description": "done"}
     if row.gives is not None:
         schema = refs.get((row.gives, "serialization")) or TypeAdapter(row.gives).json_schema(
-            mode="serialization", ref_template="#/components/schemas/{model}")
+            mode="serialization", ref_template="#/components/schemas/{model}"
+        )
         schema.pop("$defs", None)
         good = {"description": "the answer", "content": {row.media: {"schema": schema}}}
     elif row.media != "application/json":
         good = {"description": "the answer", "content": {row.media: {}}}
     status = str(row.status if row.gives is not None or row.media != "application/json" else 204)
     document: dict[str, Any] = {
-        "operationId": row.name, "summary": row.summary, "parameters": parameters,
+        "operationId": row.name,
+        "summary": row.summary,
+        "parameters": parameters,
         "responses": {status: good, "default": {"description": "a problem", "content": problem}},
     }
     if row.takes is not None:
-        document["requestBody"] = {"required": True, "content": {
-            "application/json": {"schema": refs[row.takes, "serialization"]}}}
+        document["requestBody"] = {
+            "required": True,
+            "content": {"application/json": {"schema": refs[row.takes, "serialization"]}},
+        }
     if row.open:
         document["security"] = []
     return document

@@ -28,8 +28,11 @@ class Reporter:
     def __init__(self, config: Config, records: Records, hub: Hub) -> None:
         self._config, self._records, self._hub = config, records, hub
         self._templates = Environment(
-            loader=PackageLoader("fasciculus.service", "templates"), undefined=StrictUndefined,
-            autoescape=select_autoescape(["html"]), trim_blocks=True, lstrip_blocks=True,
+            loader=PackageLoader("fasciculus.service", "templates"),
+            undefined=StrictUndefined,
+            autoescape=select_autoescape(["html"]),
+            trim_blocks=True,
+            lstrip_blocks=True,
         )
 
     def end(self, run_id: int) -> None:
@@ -46,7 +49,9 @@ class Reporter:
         """Put the run's report into the outbox, if somebody wants it."""
         with self._records.write() as db:
             run = runs.run(db, run_id)
-            row = db.execute("SELECT report_to, report_when FROM run WHERE id=?", (run_id,)).fetchone()
+            row = db.execute(
+                "SELECT report_to, report_when FROM run WHERE id=?", (run_id,)
+            ).fetchone()
             recipients: list[str] = json.loads(row["report_to"])
             report = report_of(run, self._link(f"runs/{run_id}"))
             if not recipients or (row["report_when"] == "trouble" and not report.trouble):
@@ -56,7 +61,8 @@ class Reporter:
         self._hub.changed("reports")
 
     def upkeep(self, db: sqlite3.Connection, number: int) -> None:
-        """Report on upkeep that has ended, if it found damage that nobody was told of yet, or was to mend some.
+        """Report on upkeep that has ended, if it found damage that nobody was told of yet, or was
+        to mend some.
 
         To all who get the reports of the jobs that made the copies: damage is trouble.
         """
@@ -69,19 +75,35 @@ class Reporter:
             return
         recipients, zone = upkeep.concerned(db, work.store, subject)
         if recipients:
-            known = upkeep.damage(db, Ask(limit=_DAMAGE_LINES), work.store, work.subject, work.subject_kind).items
+            known = upkeep.damage(
+                db, Ask(limit=_DAMAGE_LINES), work.store, work.subject, work.subject_kind
+            ).items
             rows = [row for row in known if work.kind != "verify" or row.id in fresh]
-            lines = [DamageLine(row.file, row.reason, row.bundles, row.files, row.harmed) for row in rows]
+            lines = [
+                DamageLine(row.file, row.reason, row.bundles, row.files, row.harmed) for row in rows
+            ]
             helpers = sorted({store for row in rows for store in row.mend_from})
-            report = upkeep_report_of(work, zone, lines, helpers, self._link(f"stores/{work.store}"))
+            report = upkeep_report_of(
+                work, zone, lines, helpers, self._link(f"stores/{work.store}")
+            )
             self._put(db, "upkeep", report, recipients)
 
-    def _put(self, db: sqlite3.Connection, template: str, report: RunReport | UpkeepReport, recipients: list[str],
-             run_id: int | None = None, job: str = "", log: str | None = None) -> None:
+    def _put(
+        self,
+        db: sqlite3.Connection,
+        template: str,
+        report: RunReport | UpkeepReport,
+        recipients: list[str],
+        run_id: int | None = None,
+        job: str = "",
+        log: str | None = None,
+    ) -> None:
         """Put a report into the outbox."""
         text = self._templates.get_template(f"{template}.txt").render(report=report)
         html = self._templates.get_template(f"{template}.html").render(report=report)
-        message = compose(sender_of(db), recipients, report.title, text, html, log, f"run-{run_id}.log")
+        message = compose(
+            sender_of(db), recipients, report.title, text, html, log, f"run-{run_id}.log"
+        )
         reports.add(db, run_id, job, report.title, recipients, text, html, message)
 
     def _link(self, page: str) -> str:
@@ -92,29 +114,67 @@ class Reporter:
     def _log_text(db: sqlite3.Connection, run_id: int, report: RunReport) -> str:
         rows = db.execute(
             "SELECT at, level, subject, text FROM log_line WHERE run_id=? ORDER BY id LIMIT ?",
-            (run_id, _LOG_LINES))
+            (run_id, _LOG_LINES),
+        )
         return "".join(
-            f"{report.local(datetime.fromisoformat(r['at']))}  {r['level']:7}  {r['subject']}  {r['text']}\n"
-            for r in rows)
+            f"{report.local(datetime.fromisoformat(r['at']))}  {r['level']:7}  {r['subject']}  "
+            f"{r['text']}\n"
+            for r in rows
+        )
 
 
 def report_of(run: RunDetail, link: str = "") -> RunReport:
     """The report's model of an ended run."""
     lines = []
     for task in run.tasks:
-        seconds = (task.ended - task.started).total_seconds() if task.ended and task.started else 0.0
-        lines.append(TaskLine(
-            task.subject_kind, task.subject, task.outcome or "failed", task.bundle, task.entries,
-            task.bytes, task.packed, seconds, task.error, task.warnings,
-            [CopyLine(c.store, c.error, c.kept, c.retired) for c in task.copies],
-        ))
+        seconds = (
+            (task.ended - task.started).total_seconds() if task.ended and task.started else 0.0
+        )
+        lines.append(
+            TaskLine(
+                task.subject_kind,
+                task.subject,
+                task.outcome or "failed",
+                task.bundle,
+                task.entries,
+                task.bytes,
+                task.packed,
+                seconds,
+                task.error,
+                task.warnings,
+                [CopyLine(c.store, c.error, c.kept, c.retired) for c in task.copies],
+            )
+        )
     ended = run.ended or datetime.now(UTC)
-    return RunReport(run.id, run.job, run.outcome or "failed", run.started or run.created, ended,
-                     run.zone, run.started_by, lines, link)
+    return RunReport(
+        run.id,
+        run.job,
+        run.outcome or "failed",
+        run.started or run.created,
+        ended,
+        run.zone,
+        run.started_by,
+        lines,
+        link,
+    )
 
 
-def upkeep_report_of(work: Upkeep, zone: str, damage: list[DamageLine], helpers: list[str],
-                     link: str = "") -> UpkeepReport:
+def upkeep_report_of(
+    work: Upkeep, zone: str, damage: list[DamageLine], helpers: list[str], link: str = ""
+) -> UpkeepReport:
     """The report's model of ended upkeep."""
-    return UpkeepReport(work.id, work.kind, work.store, work.subject_kind, work.subject, work.outcome or "failed",
-                        work.sentence, work.ended or datetime.now(UTC), zone, work.started_by, damage, helpers, link)
+    return UpkeepReport(
+        work.id,
+        work.kind,
+        work.store,
+        work.subject_kind,
+        work.subject,
+        work.outcome or "failed",
+        work.sentence,
+        work.ended or datetime.now(UTC),
+        zone,
+        work.started_by,
+        damage,
+        helpers,
+        link,
+    )

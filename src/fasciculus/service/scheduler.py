@@ -26,8 +26,9 @@ _KEY = "scheduler.last_look"
 class Scheduler:
     """Wakes at the next start of any job. ``refresh`` after a job was changed."""
 
-    def __init__(self, records: Records, dispatcher: Dispatcher,
-                 report: Callable[[int], None]) -> None:
+    def __init__(
+        self, records: Records, dispatcher: Dispatcher, report: Callable[[int], None]
+    ) -> None:
         self._records, self._dispatcher, self._report = records, dispatcher, report
         self._changed = threading.Condition()
         self._stale = True
@@ -88,7 +89,8 @@ class Scheduler:
 
     def _next_starts(self, after: datetime) -> list[tuple[datetime, str]]:
         heap = [
-            (start, job.name) for job in jobs.jobs(self._records.reader)
+            (start, job.name)
+            for job in jobs.jobs(self._records.reader)
             if job.enabled and (start := next_start(job, after))
         ]
         heapq.heapify(heap)
@@ -116,7 +118,9 @@ class Scheduler:
         """A start that could not be is a run of its own in the records, so that it is seen."""
         with self._records.write() as db:
             job = jobs.job(db, name)
-            run_id = runs.add(db, name, job.zone, job.report_to, job.report_when, "timetable", [], None)
+            run_id = runs.add(
+                db, name, job.zone, job.report_to, job.report_when, "timetable", [], None
+            )
             runs.log(db, "error", reason, run_id=run_id)
             runs.end(db, run_id, "skipped", f"{name}: not started. {reason}")
         self._report(run_id)

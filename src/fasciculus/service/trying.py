@@ -25,11 +25,19 @@ def try_host(config: Config, host: Host, secrets: Mapping[str, str], homes: list
     """Try a host with its secrets; ``homes`` are those of its accounts."""
     order = HostOrder(name=host.name)
     if host.kind == "ssh":
-        order = HostOrder(name=host.name, address=host.address, port=host.port, user=host.user,
-                          host_key=host.host_key, secrets=dict(secrets))
+        order = HostOrder(
+            name=host.name,
+            address=host.address,
+            port=host.port,
+            user=host.user,
+            host_key=host.host_key,
+            secrets=dict(secrets),
+        )
     steps: list[Step] = []
-    with tempfile.TemporaryDirectory(dir=config.spool, prefix="trying-") as spool, \
-            closing(open_reach(order, Path(spool))) as reach:
+    with (
+        tempfile.TemporaryDirectory(dir=config.spool, prefix="trying-") as spool,
+        closing(open_reach(order, Path(spool))) as reach,
+    ):
         try:
             for step in _reaching(reach):
                 steps.append(step)  # noqa: PERF402  the steps before a failure are kept
@@ -67,8 +75,12 @@ def _database(reach: Reach, host: Host, secrets: Mapping[str, str]) -> Iterator[
 
 def _files(reach: Reach, host: Host) -> Iterator[Step]:
     mail = host.mail
-    for what, path in (("alias map", mail.alias_map), ("mailbox map", mail.mailbox_map),
-                       ("transport map", mail.transport_map), ("passwd-file", mail.passwd_file)):
+    for what, path in (
+        ("alias map", mail.alias_map),
+        ("mailbox map", mail.mailbox_map),
+        ("transport map", mail.transport_map),
+        ("passwd-file", mail.passwd_file),
+    ):
         if path:
             try:
                 reach.read_text(path)
@@ -77,8 +89,12 @@ def _files(reach: Reach, host: Host) -> Iterator[Step]:
                 yield Step(what, False, error.message, error.way_out)
     for pattern in host.system:
         found = expand(reach, pattern)
-        yield Step("system", bool(found), f"{pattern}: " + (f"{len(found)} found." if found else "nothing is "
-                   "called so."), "" if found else "Correct the pattern.")
+        yield Step(
+            "system",
+            bool(found),
+            f"{pattern}: " + (f"{len(found)} found." if found else "nothing is called so."),
+            "" if found else "Correct the pattern.",
+        )
 
 
 def _homes(reach: Reach, homes: list[str]) -> Iterator[Step]:
@@ -91,10 +107,18 @@ def _homes(reach: Reach, homes: list[str]) -> Iterator[Step]:
         if not readable:
             unreadable.append(home)
     if unreadable:
-        shown = ", ".join(unreadable[:_SHOWN]) + (f" and {len(unreadable) - _SHOWN} more"
-                                                  if len(unreadable) > _SHOWN else "")
-        yield Step("home folders", False, f"These cannot be read: {shown}.",
-                   "Correct the accounts' homes, or the rights of the user.")
+        shown = ", ".join(unreadable[:_SHOWN]) + (
+            f" and {len(unreadable) - _SHOWN} more" if len(unreadable) > _SHOWN else ""
+        )
+        yield Step(
+            "home folders",
+            False,
+            f"These cannot be read: {shown}.",
+            "Correct the accounts' homes, or the rights of the user.",
+        )
     elif homes:
-        yield Step("home folders", True, f"All {len(homes)} can be read." if len(homes) > 1
-                   else "It can be read.")
+        yield Step(
+            "home folders",
+            True,
+            f"All {len(homes)} can be read." if len(homes) > 1 else "It can be read.",
+        )

@@ -32,8 +32,11 @@ class Worker:
         """Work until the end: what the worker says last, or the code with which it broke off."""
         # An order may hold secrets: it goes through a pipe, not through arguments.
         process = subprocess.Popen(
-            [sys.executable, "-m", "fasciculus.work"], stdin=subprocess.PIPE,
-            stdout=subprocess.PIPE, stderr=subprocess.PIPE, env=_clean_environment(),
+            [sys.executable, "-m", "fasciculus.work"],
+            stdin=subprocess.PIPE,
+            stdout=subprocess.PIPE,
+            stderr=subprocess.PIPE,
+            env=_clean_environment(),
             start_new_session=True,
         )
         assert process.stdin and process.stdout and process.stderr

@@ -16,7 +16,8 @@ def open_store(spec: StoreSpec) -> Store:
     """The store of a spec, not connected yet."""
     if spec.kind not in _KINDS:
         raise BadSetting(
-            f"There is no kind of store “{spec.kind}”.", f"Choose {' or '.join(_KINDS)}.",
+            f"There is no kind of store “{spec.kind}”.",
+            f"Choose {' or '.join(_KINDS)}.",
             field="kind",
         )
     module, name = _KINDS[spec.kind]

@@ -46,7 +46,8 @@ class Store(Protocol):
     """
 
     spec: StoreSpec
-    #: Whether :meth:`sha256` is worked out on another machine, so that asking moves no bytes of the file.
+    #: Whether :meth:`sha256` is worked out on another machine, so that asking moves no bytes of the
+    #: file.
     digests_itself: bool
 
     def connect(self) -> None:
@@ -82,7 +83,9 @@ class Store(Protocol):
         """Free bytes, or None where the store does not tell."""
 
     def replaces_at_once(self) -> bool:
-        """Whether a file that is put in the place of another is there at any moment, the old or the new."""
+        """Whether a file that is put in the place of another is there at any moment, the old or the
+        new.
+        """
 
     def steps(self) -> list[Step]:
         """Connect, saying how each step goes; stops at the first that fails."""
@@ -98,8 +101,12 @@ class Connected:
         self._store.connect()
         return self._store
 
-    def __exit__(self, kind: type[BaseException] | None, value: BaseException | None,
-                 trace: TracebackType | None) -> None:
+    def __exit__(
+        self,
+        kind: type[BaseException] | None,
+        value: BaseException | None,
+        trace: TracebackType | None,
+    ) -> None:
         self._store.close()
 
 
@@ -113,10 +120,12 @@ def mark(store: Store, store_id: str) -> None:
     """Write the file by which a store explains itself, unless it is there."""
     if store.size(STORE_FILE) is None:
         document = {
-            "format": STORE_FORMAT, "version": STORE_VERSION, "id": store_id,
+            "format": STORE_FORMAT,
+            "version": STORE_VERSION,
+            "id": store_id,
             "since": datetime.now(UTC).isoformat(timespec="seconds"),
             "about": "Bundles of Fasciculus. accounts/, sites/ and hosts/ hold one folder per "
-                     "subject; a bundle is complete when its bundle.json is there.",
+            "subject; a bundle is complete when its bundle.json is there.",
         }
         store.put_bytes((json.dumps(document, indent=1) + "\n").encode(), STORE_FILE)
 
@@ -146,8 +155,10 @@ def read_mark(store: Store) -> str:
     except Trouble:
         raise
     except (ValueError, KeyError, TypeError) as error:
-        raise Damaged(f"{STORE_FILE} of store “{store.spec.name}” cannot be read.",
-                      "Put it right by hand, or save the store again.") from error
+        raise Damaged(
+            f"{STORE_FILE} of store “{store.spec.name}” cannot be read.",
+            "Put it right by hand, or save the store again.",
+        ) from error
 
 
 def try_out(store: Store, store_id: str | None = None) -> list[Step]:
@@ -173,13 +184,17 @@ def try_out(store: Store, store_id: str | None = None) -> list[Step]:
                 f"The folder belongs to another store (id {found}).",
                 "Name another folder, or remove its fasciculus-store.json if it is yours to use.",
             )
-        steps.append(Step(
-            "mark", True,
-            f"The folder holds the store {found}." if found else "The folder is free to use.",
-        ))
+        steps.append(
+            Step(
+                "mark",
+                True,
+                f"The folder holds the store {found}." if found else "The folder is free to use.",
+            )
+        )
     except Trouble as error:
         names = ("write", "read", "remove", "mark")
         done = {step.name for step in steps}
-        steps.append(Step(next(n for n in names if n not in done), False,
-                          error.message, error.way_out))
+        steps.append(
+            Step(next(n for n in names if n not in done), False, error.message, error.way_out)
+        )
     return steps

@@ -29,15 +29,20 @@ class FolderStore:
         self.spec = spec
         path = str(spec.settings.get("path", ""))
         if not path.startswith("/"):
-            raise BadSetting("The folder of a store is an absolute path.",
-                             "Write it from the first slash on.", field="path")
+            raise BadSetting(
+                "The folder of a store is an absolute path.",
+                "Write it from the first slash on.",
+                field="path",
+            )
         self._root = Path(path)
         self._linked: set[str] = set()
 
     def connect(self) -> None:
         if not self._root.is_dir():
-            raise NotThere(f"The folder {self._root} of store “{self.spec.name}” does not exist.",
-                           "Create it, or mount the disk it is on.")
+            raise NotThere(
+                f"The folder {self._root} of store “{self.spec.name}” does not exist.",
+                "Create it, or mount the disk it is on.",
+            )
 
     def close(self) -> None:
         pass
@@ -50,11 +55,14 @@ class FolderStore:
             raise NotThere(f"{path} is not on store “{self.spec.name}”.") from error
         except OSError as error:
             if error.errno in (errno.ENOSPC, errno.EDQUOT):
-                raise StoreFull(f"Store “{self.spec.name}” is full: {path} did not fit.",
-                                "Free space there, or keep fewer copies.") from error
+                raise StoreFull(
+                    f"Store “{self.spec.name}” is full: {path} did not fit.",
+                    "Free space there, or keep fewer copies.",
+                ) from error
             raise Unreachable(
                 f"Store “{self.spec.name}” refused {path}: {error.strerror or error}.",
-                "Check the folder's owner and rights.") from error
+                "Check the folder's owner and rights.",
+            ) from error
 
     def items(self, folder: str) -> list[Item]:
         try:
@@ -124,7 +132,8 @@ class FolderStore:
             return None
 
     def sha256(self, path: str) -> str | None:
-        # What was linked is the very file that was digested as it was written: nothing was transferred.
+        # What was linked is the very file that was digested as it was written: nothing was
+        # transferred.
         if path in self._linked:
             return None
         digest = hashlib.sha256()

@@ -22,7 +22,8 @@ from ..core.wording import size_words
 from ..ssh import TIMEOUT, SshLink, SshSpec, broke_off
 from .base import Item, StoreSpec
 
-#: With the request around it, the most that goes into one packet of SSH (RFC 4254, section 5.2: 32,768 bytes).
+#: With the request around it, the most that goes into one packet of SSH (RFC 4254, section 5.2:
+#: 32,768 bytes).
 _CHUNK = 32 * 1024 - 256
 _READ_WINDOW = 4 * 1024 * 1024
 _EXEC_TIMEOUT = 600.0
@@ -43,9 +44,16 @@ class SftpStore:
             if not settings.get(key):
                 raise BadSetting(f"An SFTP store needs its {key}.", field=key)
         self._root = str(settings["folder"]).rstrip("/") or "/"
-        self._link = SshLink(SshSpec(
-            str(settings["address"]), int(settings.get("port") or 22), str(settings["user"]),
-            str(settings.get("host_key") or ""), spec.secrets, "the store's settings"))
+        self._link = SshLink(
+            SshSpec(
+                str(settings["address"]),
+                int(settings.get("port") or 22),
+                str(settings["user"]),
+                str(settings.get("host_key") or ""),
+                spec.secrets,
+                "the store's settings",
+            )
+        )
         self._client: paramiko.SFTPClient | None = None
         self._made: set[str] = set()
         self._can_digest = self._replaces = True
@@ -74,7 +82,8 @@ class SftpStore:
             except FileNotFoundError as error:
                 raise NotThere(
                     f"The folder {self._root} does not exist on {address}.",
-                    "Create it there, or correct the folder.") from error
+                    "Create it there, or correct the folder.",
+                ) from error
             if not stat.S_ISDIR(found.st_mode or 0):
                 raise NotThere(f"{self._root} on {address} is not a folder.", "Correct the folder.")
         except Trouble:
@@ -84,8 +93,12 @@ class SftpStore:
             self.close()
             raise broke_off(self._link.spec.where, error) from error
         free = self.free()
-        yield Step("folder", True, f"{self._root} exists"
-                   + (f"; {size_words(free)} are free." if free is not None else "."))
+        yield Step(
+            "folder",
+            True,
+            f"{self._root} exists"
+            + (f"; {size_words(free)} are free." if free is not None else "."),
+        )
 
     def close(self) -> None:
         if self._client is not None:
@@ -126,8 +139,10 @@ class SftpStore:
         except FileNotFoundError as error:
             raise NotThere(f"{path} is not on store “{self.spec.name}”.") from error
         except PermissionError as error:
-            raise Unreachable(f"Store “{self.spec.name}” does not permit {path}.",
-                              f"Give user “{self._link.spec.user}” the right to write there.") from error
+            raise Unreachable(
+                f"Store “{self.spec.name}” does not permit {path}.",
+                f"Give user “{self._link.spec.user}” the right to write there.",
+            ) from error
         except (OSError, EOFError, paramiko.SSHException) as error:
             active = self._link.active
             if active and writing:
@@ -135,14 +150,20 @@ class SftpStore:
                 with suppress(Trouble, OSError, EOFError, paramiko.SSHException):
                     free = self.free()
                 if free is not None and free < 1024 * 1024:
-                    raise StoreFull(f"Store “{self.spec.name}” is full: {path} did not fit.",
-                                    "Free space there, or keep fewer copies.") from error
+                    raise StoreFull(
+                        f"Store “{self.spec.name}” is full: {path} did not fit.",
+                        "Free space there, or keep fewer copies.",
+                    ) from error
             if not active or isinstance(error, EOFError | socket.timeout | paramiko.SSHException):
                 self.close()
-                raise Lost(f"The connection to store “{self.spec.name}” was lost.",
-                                  "It is tried again at the next start.") from error
-            raise Unreachable(f"Store “{self.spec.name}” refused {path}: {error}.",
-                              "Check its rights and its free space.") from error
+                raise Lost(
+                    f"The connection to store “{self.spec.name}” was lost.",
+                    "It is tried again at the next start.",
+                ) from error
+            raise Unreachable(
+                f"Store “{self.spec.name}” refused {path}: {error}.",
+                "Check its rights and its free space.",
+            ) from error
 
     def items(self, folder: str) -> list[Item]:
         try:
@@ -182,7 +203,8 @@ class SftpStore:
                     chunk = source.read(_CHUNK)
                     while chunk:
                         following = source.read(_CHUNK)
-                        # The last one waits for all answers: a refusal in the middle would else leave a hole,
+                        # The last one waits for all answers: a refusal in the middle would else
+                        # leave a hole,
                         # in a file of the right size.
                         sink.set_pipelined(bool(following))
                         sink.write(chunk)
@@ -263,7 +285,9 @@ class SftpStore:
             return None
         # statvfs@openssh.com (OpenSSH PROTOCOL, section 4.4); not every server has it.
         with suppress(OSError, EOFError, AttributeError):
-            kind, answer = cast(Any, self._client)._request(CMD_EXTENDED, "statvfs@openssh.com", self._root)
+            kind, answer = cast(Any, self._client)._request(
+                CMD_EXTENDED, "statvfs@openssh.com", self._root
+            )
             if kind == CMD_EXTENDED_REPLY and isinstance(answer, Message):
                 answer.get_int64()
                 unit = answer.get_int64()
@@ -275,7 +299,9 @@ class SftpStore:
 class _Windowed(io.RawIOBase):
     """Reads a stretch of a remote file in windows of requests that are under way together."""
 
-    def __init__(self, file: paramiko.SFTPFile, start: int, end: int, store: SftpStore, path: str) -> None:
+    def __init__(
+        self, file: paramiko.SFTPFile, start: int, end: int, store: SftpStore, path: str
+    ) -> None:
         self._file, self._at, self._end, self._store, self._path = file, start, end, store, path
 
     def readable(self) -> bool:
@@ -287,7 +313,7 @@ class _Windowed(io.RawIOBase):
             return 0
         with self._store._said(self._path):
             data = next(iter(self._file.readv([(self._at, count)])))
-        buffer[:len(data)] = data
+        buffer[: len(data)] = data
         self._at += len(data)
         return len(data)
 

@@ -49,7 +49,8 @@ def main() -> int:
             raise Cancelled
 
     emitter = Emitter(sink)
-    # Streams of short-lived objects without cycles: looking for garbage often costs a third of a scan.
+    # Streams of short-lived objects without cycles: looking for garbage often costs a third of a
+    # scan.
     gc.set_threshold(100_000, 20, 20)
     order = from_line(_first_line())
     signal.signal(signal.SIGTERM, cancel)

@@ -64,7 +64,9 @@ class _Sink:
 
 
 def _zip(wanted: Wanted) -> Iterator[bytes]:
-    """A zip archive (APPNOTE 6.3) with Zip64 where it is needed; special files do not fit in and are left out."""
+    """A zip archive (APPNOTE 6.3) with Zip64 where it is needed; special files do not fit in and
+    are left out.
+    """
     sink = _Sink()
     with zipfile.ZipFile(sink, "w", zipfile.ZIP_DEFLATED, allowZip64=True) as archive:  # type: ignore[call-overload]
         with wanted.reader() as reader:
@@ -89,7 +91,9 @@ def _info(entry: Entry) -> zipfile.ZipInfo:
     name = entry.name.decode("utf-8", "backslashreplace") + ("/" if entry.type == DIR else "")
     info = zipfile.ZipInfo(name, max(moment, _EARLIEST))
     info.create_system = 3
-    info.external_attr = (_TYPES[entry.type] | entry.mode) << 16 | (0x10 if entry.type == DIR else 0)
+    info.external_attr = (_TYPES[entry.type] | entry.mode) << 16 | (
+        0x10 if entry.type == DIR else 0
+    )
     info.compress_type = zipfile.ZIP_DEFLATED if entry.type == FILE else zipfile.ZIP_STORED
     info.file_size = entry.size
     return info
@@ -105,5 +109,7 @@ FORMS = {
 def form(name: str) -> Form:
     """The form of that name; :class:`BadSetting` names those that there are."""
     if name not in FORMS:
-        raise BadSetting(f"“{name}” is no form of archive.", f"Choose {', '.join(FORMS)}.", field="form")
+        raise BadSetting(
+            f"“{name}” is no form of archive.", f"Choose {', '.join(FORMS)}.", field="form"
+        )
     return FORMS[name]

@@ -16,12 +16,16 @@ _SHOWN = 2000
 class Around:
     """Runs an order's commands and keeps its hold flags."""
 
-    def __init__(self, commands: list[CommandOrder], flags: list[str], reach: Reach, emitter: Emitter) -> None:
+    def __init__(
+        self, commands: list[CommandOrder], flags: list[str], reach: Reach, emitter: Emitter
+    ) -> None:
         self._commands, self._flags, self._reach, self._emitter = commands, flags, reach, emitter
 
     @contextmanager
     def task(self) -> Iterator[None]:
-        """Before, and whatever comes, after. Raises ``Trouble`` when a ``before`` stops the task."""
+        """Before, and whatever comes, after. Raises ``Trouble`` when a ``before`` stops the
+        task.
+        """
         good = False
         try:
             for path in self._flags:
@@ -29,8 +33,10 @@ class Around:
                 self._emitter.info(f"hold page: {path} is set")
             for command in self._commands:
                 if command.when == "before" and not self._run(command) and command.stops:
-                    raise Trouble(f"The command before the task failed: {command.command}",
-                                  "Put it right, or let the job go on without it.")
+                    raise Trouble(
+                        f"The command before the task failed: {command.command}",
+                        "Put it right, or let the job go on without it.",
+                    )
             yield
             good = True
         finally:
@@ -52,7 +58,9 @@ class Around:
         for line in text[:_SHOWN].splitlines():
             self._emitter.info(f"{when}: {line}")
         if ran.code is None:
-            self._emitter.warn(f"{when}: {command.command} was not done after {command.seconds} s and was ended")
+            self._emitter.warn(
+                f"{when}: {command.command} was not done after {command.seconds} s and was ended"
+            )
         elif ran.code:
             self._emitter.warn(f"{when}: {command.command} ended with code {ran.code}")
         return ran.code == 0

@@ -22,5 +22,7 @@ def connected(order: StoreOrder) -> Iterator[Store]:
 def check_mark(store: Store, store_id: str) -> None:
     """Raise :class:`Damaged` unless the store at hand is the one with that id."""
     if read_mark(store) != store_id:
-        raise Damaged(f"The folder of store “{store.spec.name}” belongs to another store.",
-                      "Is the right disk mounted, the right folder named?")
+        raise Damaged(
+            f"The folder of store “{store.spec.name}” belongs to another store.",
+            "Is the right disk mounted, the right folder named?",
+        )

@@ -47,8 +47,9 @@ class Before:
         """Its listing, to be read beside the scan."""
         previous = self._previous
         same = unchanged_over_ssh if self._order.host.address else unchanged_here
-        with closing(Previous(Path(previous.listing), same, self._spool,
-                              frozenset(self._order.damaged))) as found:
+        with closing(
+            Previous(Path(previous.listing), same, self._spool, frozenset(self._order.damaged))
+        ) as found:
             yield found
 
     @property
@@ -63,7 +64,9 @@ class Before:
         if not self._order.states or "files" not in self._order.contents or not self._by_states():
             return None
         before = Path(self._previous.states) if self._listed else None
-        return StatesWriter(stack.enter_context(open(self._order.states, "w+b", _BUFFER)), self._about(), before)
+        return StatesWriter(
+            stack.enter_context(open(self._order.states, "w+b", _BUFFER)), self._about(), before
+        )
 
     def beginning(self) -> Beginning | None:
         """Its listing, for the new one to begin like, when its states say what did not change."""
@@ -72,7 +75,9 @@ class Before:
         return Beginning(Path(self._previous.listing), self._previous.listing_sha256, self._listed)
 
     def look_ahead(self) -> None:
-        """Begin to look at files from the end of the tree on, where a core is to be had for it. It is a fork."""
+        """Begin to look at files from the end of the tree on, where a core is to be had for it. It
+        is a fork.
+        """
         if self._order.threads > 1 and self._listed:
             self._ahead = Ahead(Path(self._previous.states), os.fsencode(self._order.subject.root))
 
@@ -81,26 +86,48 @@ class Before:
         if not self._listed:
             return None
         known = self._ahead.unchanged if self._ahead is not None else lambda number: False
-        return stack.enter_context(closing(States(Path(self._previous.states), Path(self._previous.listing), known)))
+        return stack.enter_context(
+            closing(States(Path(self._previous.states), Path(self._previous.listing), known))
+        )
 
     @cached_property
     def _listed(self) -> int:
-        """The length of all lines of its listing, where the states of its files are at hand; else 0."""
-        if not self.usable or self._order.compare or not self._previous.states or not self._by_states():
+        """The length of all lines of its listing, where the states of its files are at hand; else
+        0.
+        """
+        if (
+            not self.usable
+            or self._order.compare
+            or not self._previous.states
+            or not self._by_states()
+        ):
             return 0
-        return length_of_listing(Path(self._previous.states), self._previous.listing_sha256, self._about())
+        return length_of_listing(
+            Path(self._previous.states), self._previous.listing_sha256, self._about()
+        )
 
     def _by_states(self) -> bool:
-        """Whether an unchanged state means that an entry goes in, or not, as before: not so over SSH, nor with rules
-        that look at the clock or into files."""
+        """Whether an unchanged state means that an entry goes in, or not, as before: not so over
+        SSH, nor with rules that look at the clock or into files."""
         rules = self._order.rules
-        return not (self._order.host.address or rules.includes or rules.older_than or rules.skip_tagged_caches
-                    or rules.ignore_file)
+        return not (
+            self._order.host.address
+            or rules.includes
+            or rules.older_than
+            or rules.skip_tagged_caches
+            or rules.ignore_file
+        )
 
     def _about(self) -> str:
         order = self._order
-        return json.dumps([order.subject.root, asdict(order.rules), sorted(order.left_out),
-                           sorted(row.path for row in order.databases)])
+        return json.dumps(
+            [
+                order.subject.root,
+                asdict(order.rules),
+                sorted(order.left_out),
+                sorted(row.path for row in order.databases),
+            ]
+        )
 
     # Differences -------------------------------------------------------------------
 
@@ -115,7 +142,8 @@ class Before:
         from ..core.bundling import comparing
 
         if order.previous is not None and (order.before, listing_sha256) == (
-            order.previous.listing, order.previous.listing_sha256
+            order.previous.listing,
+            order.previous.listing_sha256,
         ):
             return comparing.Counts()
         with open(order.before, "rb") as old, open(order.listing, "rb") as new:
@@ -127,6 +155,7 @@ def _is_whole(previous: PreviousOrder) -> bool:
     try:
         with open(previous.listing, "rb") as raw:
             return not previous.listing_sha256 or (
-                hashlib.file_digest(raw, "sha256").hexdigest() == previous.listing_sha256)
+                hashlib.file_digest(raw, "sha256").hexdigest() == previous.listing_sha256
+            )
     except OSError:
         return False

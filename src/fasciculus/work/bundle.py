@@ -44,8 +44,9 @@ def _nothing(kind: str, digest: str, size: int) -> None:
 class BundleWork:
     """Carries out one :class:`BundleOrder`."""
 
-    def __init__(self, order: BundleOrder, reach: Reach, emitter: Emitter,
-                 stop: threading.Event) -> None:
+    def __init__(
+        self, order: BundleOrder, reach: Reach, emitter: Emitter, stop: threading.Event
+    ) -> None:
         self._order, self._reach, self._emitter, self._stop = order, reach, emitter, stop
         self._subject = order.subject.ref()
         self._spool = Path(order.spool)
@@ -57,7 +58,8 @@ class BundleWork:
         self._progress = Progress("preflight", total=order.expected_bytes)
         self._ticking = threading.Event()
         self._half = False
-        #: Whether this is a full bundle, be it that a store lacks what an incremental one builds on.
+        #: Whether this is a full bundle, be it that a store lacks what an incremental one builds
+        #: on.
         self._before = Before(order, self._spool)
         self._full = not self._before.usable
         self._around = Around(order.commands, order.hold_flags, reach, emitter)
@@ -111,14 +113,21 @@ class BundleWork:
             f"{list_words(order.contents)} for {list_words([p.name for p in self._pushers])}"
         )
         if self._before.lost and order.previous is not None:
-            self._emitter.info(f"a full bundle: the listing of {order.previous.name} beside the records is damaged")
+            self._emitter.info(
+                f"a full bundle: the listing of {order.previous.name} beside the records is damaged"
+            )
         if order.why_full:
             self._emitter.info(f"a full bundle: {order.why_full}")
         if order.compare and not self._full:
-            self._emitter.info("this time the contents of all files are compared, not their state alone")
+            self._emitter.info(
+                "this time the contents of all files are compared, not their state alone"
+            )
         if order.damaged:
-            self._emitter.warn(f"{count_words(len(order.damaged), 'piece')} of earlier bundles is known to be damaged: "
-                               "what lies there is stored again")
+            self._emitter.warn(
+                f"{count_words(len(order.damaged), 'piece')} of earlier bundles is known to be "
+                "damaged: "
+                "what lies there is stored again"
+            )
 
     def _ready(self, order: StoreOrder) -> set[str]:
         """Connect, check the mark, clear what an interrupted run left; gives names in use."""
@@ -127,8 +136,10 @@ class BundleWork:
         pusher.persist(store.connect)
         pusher.persist(lambda: check_mark(store, order.store_id))
         if self._order.previous is not None and self._lacks(store):
-            self._emitter.info(f"store {order.name} does not hold all of {self._order.previous.name}: "
-                               "this bundle is a full one")
+            self._emitter.info(
+                f"store {order.name} does not hold all of {self._order.previous.name}: "
+                "this bundle is a full one"
+            )
             self._full = True
         for name in sweep(store, self._subject):
             self._emitter.info(f"store {order.name}: cleared the half-written {name}")
@@ -137,11 +148,13 @@ class BundleWork:
             raise StoreFull(
                 f"Store “{order.name}” has {size_words(free)} free, and the last bundle of "
                 f"{self._order.subject.name} took {size_words(self._order.expected_packed)}.",
-                "Free space there, or keep fewer copies.")
+                "Free space there, or keep fewer copies.",
+            )
         self._pushers.append(pusher)
         # A retired bundle's name must not come again while others still need its pieces.
-        return ({item.name for item in store.items(self._subject.bundles)}
-                | {names.bundle_of(item.name) for item in store.items(self._subject.pieces)})
+        return {item.name for item in store.items(self._subject.bundles)} | {
+            names.bundle_of(item.name) for item in store.items(self._subject.pieces)
+        }
 
     def _lacks(self, store: Store) -> bool:
         """Whether a store lacks the bundle before, or any piece of it."""
@@ -150,8 +163,11 @@ class BundleWork:
         if store.size(f"{subject.bundle(previous.name)}/{names.MANIFEST}") is None:
             return True
         held = {item.name: item.size for item in store.items(subject.pieces)}
-        return any(held.get(piece["name"]) != piece["bytes"] for piece in previous.pieces
-                   if piece["name"] not in self._order.damaged)
+        return any(
+            held.get(piece["name"]) != piece["bytes"]
+            for piece in previous.pieces
+            if piece["name"] not in self._order.damaged
+        )
 
     def _fail_store(self, name: str, error: str) -> None:
         self._errors[name] = error
@@ -173,7 +189,8 @@ class BundleWork:
         order = self._order
         room = Spool(self._spool, order.spool_limit, self._piece_size, self._pushers, self._stop)
         self._half = True
-        # After the commands that go before the task, which may change files. It is a fork: before more threads begin.
+        # After the commands that go before the task, which may change files. It is a fork: before
+        # more threads begin.
         if not self._full:
             self._before.look_ahead()
         for pusher in self._pushers:
@@ -187,12 +204,25 @@ class BundleWork:
             states = None if self._full else self._before.states(stack)
             listing = ListingWriter(raw, noting, self._before.beginning())
             self._packer = packer = Packer(
-                self._bundle, codec(order.compression, order.level), room, listing,
-                piece_size=self._piece_size, threads=order.threads, on_packed=self._packed,
+                self._bundle,
+                codec(order.compression, order.level),
+                room,
+                listing,
+                piece_size=self._piece_size,
+                threads=order.threads,
+                on_packed=self._packed,
                 known=previous.holding if previous else _nothing,
             )
-            gatherer = Gatherer(order, self._reach, self._packer, self._emitter.warn, self._seen, previous,
-                                states, listing)
+            gatherer = Gatherer(
+                order,
+                self._reach,
+                self._packer,
+                self._emitter.warn,
+                self._seen,
+                previous,
+                states,
+                listing,
+            )
             if "files" in order.contents:
                 self._stage("files")
                 gatherer.files()
@@ -200,13 +230,16 @@ class BundleWork:
                 from .gathering_databases import DatabaseGatherer
 
                 self._stage("databases")
-                DatabaseGatherer(order, self._reach, self._packer, gatherer, self._emitter.warn, self._seen).run()
+                DatabaseGatherer(
+                    order, self._reach, self._packer, gatherer, self._emitter.warn, self._seen
+                ).run()
             if "mail" in order.contents and order.mail and order.mail.domains:
                 from .gathering_mail import MailGatherer
 
                 self._stage("mail")
-                MailGatherer(order.mail, self._reach, self._packer, gatherer, self._emitter.warn,
-                             self._seen).run()
+                MailGatherer(
+                    order.mail, self._reach, self._packer, gatherer, self._emitter.warn, self._seen
+                ).run()
             if {"system", "notes"} & set(order.contents):
                 self._settings(gatherer)
             self._say_left_out(gatherer.result.left_out)
@@ -220,15 +253,25 @@ class BundleWork:
             counts.setdefault(kind, KindCount()).unreadable = lines
         self._packer = None
         return Manifest(
-            name=self._bundle, subject_kind=self._subject.kind, subject=self._subject.name,
-            job=order.job, run=str(order.run), host=order.subject.host,
-            started=started.isoformat(timespec="seconds"), writer=order.writer,
+            name=self._bundle,
+            subject_kind=self._subject.kind,
+            subject=self._subject.name,
+            job=order.job,
+            run=str(order.run),
+            host=order.subject.host,
+            started=started.isoformat(timespec="seconds"),
+            writer=order.writer,
             brings="full" if self._full else "incremental",
-            base=started.isoformat(timespec="seconds") if self._full or not order.previous
+            base=started.isoformat(timespec="seconds")
+            if self._full or not order.previous
             else order.previous.base,
-            compression=order.compression, contents=counts,
-            databases=gatherer.result.databases, pieces=pieces,
-            listing_bytes=listing.bytes, listing_sha256=digest, warnings=self._emitter.warnings,
+            compression=order.compression,
+            contents=counts,
+            databases=gatherer.result.databases,
+            pieces=pieces,
+            listing_bytes=listing.bytes,
+            listing_sha256=digest,
+            warnings=self._emitter.warnings,
             left_out=gatherer.result.left_out,
         )
 
@@ -237,7 +280,9 @@ class BundleWork:
         from .gathering_system import SystemGatherer
 
         assert self._packer is not None
-        settings = SystemGatherer(self._order, self._reach, self._packer, gatherer, self._emitter.warn, self._seen)
+        settings = SystemGatherer(
+            self._order, self._reach, self._packer, gatherer, self._emitter.warn, self._seen
+        )
         for kind, gather in (("system", settings.system), ("notes", settings.notes)):
             if kind in self._order.contents:
                 self._stage(kind)
@@ -250,16 +295,25 @@ class BundleWork:
             piece.holds = piece.used = packer.used[piece.name]
         brought = {piece.name for piece in own}
         before = [
-            PieceRecord(row["name"], row["bytes"], row["sha256"], False, row.get("holds", 0),
-                        packer.used[row["name"]])
+            PieceRecord(
+                row["name"],
+                row["bytes"],
+                row["sha256"],
+                False,
+                row.get("holds", 0),
+                packer.used[row["name"]],
+            )
             for row in (self._order.previous.pieces if self._order.previous is not None else [])
-            if packer.used[row["name"]] and row["name"] not in brought]
+            if packer.used[row["name"]] and row["name"] not in brought
+        ]
         return before + own
 
     def _say_left_out(self, left_out: dict[str, LeftOutCount]) -> None:
         for rule, count in sorted(left_out.items(), key=lambda row: -row[1].bytes)[:_RULES_SAID]:
-            self._emitter.info(f"left out by {rule}: {count_words(count.entries, 'entry', 'entries')}"
-                               + (f", {size_words(count.bytes)}" if count.bytes else ""))
+            self._emitter.info(
+                f"left out by {rule}: {count_words(count.entries, 'entry', 'entries')}"
+                + (f", {size_words(count.bytes)}" if count.bytes else "")
+            )
 
     # Confirming --------------------------------------------------------------
 
@@ -289,24 +343,30 @@ class BundleWork:
         """All that makes the copy whole; ``bundle.json`` is the very last."""
         store, folder = pusher.store, self._subject.bundle(self._bundle)
         path = f"{folder}/{manifest.listing}"
-        # A folder store may take the very file that is put: the one beside the records must be another.
+        # A folder store may take the very file that is put: the one beside the records must be
+        # another.
         copy = self._spool / f"listing-for-{pusher.name}"
         shutil.copyfile(listing, copy)
         if not is_listing_of(copy, manifest):
-            raise Damaged("The listing was altered on this machine's disk.", "Check that disk and the memory.")
+            raise Damaged(
+                "The listing was altered on this machine's disk.", "Check that disk and the memory."
+            )
         pusher.persist(lambda: store.put(copy, path, lambda count: None))
         copy.unlink(missing_ok=True)
         digest = pusher.persist(lambda: store.sha256(path))
         if digest not in (None, manifest.listing_sha256):
             raise Damaged(f"The listing arrived at store “{pusher.name}” altered.")
         held = {
-            item.name: item.size for item in pusher.persist(lambda: store.items(self._subject.pieces))
+            item.name: item.size
+            for item in pusher.persist(lambda: store.items(self._subject.pieces))
         }
         # Those of earlier bundles too: nobody may have removed one meanwhile.
         for piece in manifest.pieces:
             if held.get(piece.name) != piece.bytes:
-                raise Damaged(f"{piece.name} is not whole on store “{pusher.name}”.",
-                              "Somebody else removes files there; the next run sends all again.")
+                raise Damaged(
+                    f"{piece.name} is not whole on store “{pusher.name}”.",
+                    "Somebody else removes files there; the next run sends all again.",
+                )
         check = sums(manifest.listing_sha256, manifest.pieces, manifest.listing)
         pusher.persist(lambda: store.put_bytes(check, f"{folder}/{names.SUMS}"))
         pusher.persist(lambda: store.put_bytes(manifest.to_json(), f"{folder}/{names.MANIFEST}"))
@@ -337,32 +397,54 @@ class BundleWork:
                 kept = 0
                 try:
                     target = orders[pusher.name]
-                    kept = retire(pusher.store, self._subject, [*target.known, self._bundle],
-                                  target.pinned, self._order.keep, self._emitter)
+                    kept = retire(
+                        pusher.store,
+                        self._subject,
+                        [*target.known, self._bundle],
+                        target.pinned,
+                        self._order.keep,
+                        self._emitter,
+                    )
                 except (Trouble, OSError) as error:
-                    self._emitter.warn(f"store {pusher.name}: retiring did not finish: "
-                                       f"{sentence(error)} The next run goes on with it.")
+                    self._emitter.warn(
+                        f"store {pusher.name}: retiring did not finish: "
+                        f"{sentence(error)} The next run goes on with it."
+                    )
                 self._emitter.emit(Copied(pusher.name, kept=kept))
         outcome = "partial" if self._errors else "warned" if self._emitter.warnings else "done"
         self._emitter.info(
             f"{self._bundle}: {count_words(manifest.entries, 'entry', 'entries')}, "
-            f"{size_words(manifest.bytes)}, {manifest.brings}: {size_words(manifest.packed)} packed in "
+            f"{size_words(manifest.bytes)}, {manifest.brings}: {size_words(manifest.packed)} "
+            "packed in "
             f"{count_words(sum(piece.brought for piece in manifest.pieces), 'new piece')}"
         )
-        return Finished(outcome, " ".join(self._errors.values()), self._bundle, manifest.entries,
-                        manifest.bytes, manifest.packed, summary)
+        return Finished(
+            outcome,
+            " ".join(self._errors.values()),
+            self._bundle,
+            manifest.entries,
+            manifest.bytes,
+            manifest.packed,
+            summary,
+        )
 
     def _changes(self, manifest: Manifest) -> dict[str, Any]:
-        """How the bundle differs from the one before, for the records; never what makes a complete bundle fail."""
+        """How the bundle differs from the one before, for the records; never what makes a complete
+        bundle fail.
+        """
         try:
             changes = self._before.changes(manifest.listing_sha256)
         except (Damaged, OSError) as error:
-            self._emitter.info(f"what changed since the bundle before cannot be told: {sentence(error)}")
+            self._emitter.info(
+                f"what changed since the bundle before cannot be told: {sentence(error)}"
+            )
             return {}
         if changes is None:
             return {}
-        self._emitter.info(f"since the bundle before: {changes.new:,} new, {changes.changed:,} changed, "
-                           f"{changes.gone:,} gone")
+        self._emitter.info(
+            f"since the bundle before: {changes.new:,} new, {changes.changed:,} changed, "
+            f"{changes.gone:,} gone"
+        )
         return {"changes": asdict(changes)}
 
     def _clear_up(self) -> None:

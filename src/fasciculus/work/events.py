@@ -46,10 +46,11 @@ class Retired(Struct):
 
 
 class Damage(Struct):
-    """A file of the store that is missing or altered: its path below the subject, and what that harms.
+    """A file of the store that is missing or altered: its path below the subject, and what that
+    harms.
 
-    ``files`` are the first of the entries that cannot be brought back whole, ``harmed`` counts them all.
-    """
+    ``files`` are the first of the entries that cannot be brought back whole, ``harmed`` counts them
+    all."""
 
     file: str
     reason: str
@@ -59,7 +60,9 @@ class Damage(Struct):
 
 
 class Sound(Struct):
-    """A file that was found damaged earlier is as it should be; ``source`` is the store that mended it."""
+    """A file that was found damaged earlier is as it should be; ``source`` is the store that mended
+    it.
+    """
 
     file: str
     source: str = ""
@@ -74,7 +77,9 @@ class Verified(Struct):
 
 
 class Repacked(Struct):
-    """A copy's bytes lie in other pieces now; ``manifest`` is the summary of its new ``bundle.json``."""
+    """A copy's bytes lie in other pieces now; ``manifest`` is the summary of its new
+    ``bundle.json``.
+    """
 
     bundle: str
     manifest: dict[str, Any] = field(default_factory=dict)
@@ -94,8 +99,15 @@ class Finished(Struct):
 
 Event = Log | Progress | Copied | Retired | Damage | Sound | Verified | Repacked | Finished
 _KINDS: dict[str, type] = {
-    "log": Log, "progress": Progress, "copied": Copied, "retired": Retired, "damage": Damage,
-    "sound": Sound, "verified": Verified, "repacked": Repacked, "finished": Finished,
+    "log": Log,
+    "progress": Progress,
+    "copied": Copied,
+    "retired": Retired,
+    "damage": Damage,
+    "sound": Sound,
+    "verified": Verified,
+    "repacked": Repacked,
+    "finished": Finished,
 }
 _NAMES = {kind: name for name, kind in _KINDS.items()}
 

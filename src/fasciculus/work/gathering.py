@@ -42,14 +42,22 @@ class Gathered(Struct):
 class Gatherer:
     """Takes one subject's contents from a host. ``seen`` is told entries and bytes read."""
 
-    def __init__(self, order: BundleOrder, reach: Reach, packer: Packer,
-                 warn: Callable[[str], None], seen: Callable[[int, int], None],
-                 previous: Previous | None = None, states: States | None = None,
-                 listing: ListingWriter | None = None) -> None:
+    def __init__(
+        self,
+        order: BundleOrder,
+        reach: Reach,
+        packer: Packer,
+        warn: Callable[[str], None],
+        seen: Callable[[int, int], None],
+        previous: Previous | None = None,
+        states: States | None = None,
+        listing: ListingWriter | None = None,
+    ) -> None:
         self._order, self._reach, self._packer, self._previous = order, reach, packer, previous
         self._compare = order.compare
         self._states, self._listing = states, listing
-        #: Bytes of the lines before that the listing begins with, for as long as nothing differs from them.
+        #: Bytes of the lines before that the listing begins with, for as long as nothing differs
+        #: from them.
         self._same: int | None = 0
         self._damaged = frozenset(order.damaged)
         self._warn, self._seen = warn, seen
@@ -63,8 +71,15 @@ class Gatherer:
         rules = self._order.rules
         chooser = None if rules.everything else Chooser(rules, time.time_ns())
         is_known = None if self._previous is None or self._compare else self._is_known
-        chosen = Chosen(left_out(self._order, self._root), chooser, self._note_left_out, is_known,
-                        self._states, self._on_run, self._on_same)
+        chosen = Chosen(
+            left_out(self._order, self._root),
+            chooser,
+            self._note_left_out,
+            is_known,
+            self._states,
+            self._on_run,
+            self._on_same,
+        )
         for found in self._reach.tree(self._order.subject.root, chosen, self._unreadable):
             self.file(found.entry, found.open)
 
@@ -188,7 +203,11 @@ class Gatherer:
 
     def held(self, entry: Entry, source: Contents) -> bool:
         """Whether the bundle before holds a large file's contents; reads it once more to know."""
-        if self._previous is None or not self._previous.may_hold(entry.kind, entry.size) or not source.again():
+        if (
+            self._previous is None
+            or not self._previous.may_hold(entry.kind, entry.size)
+            or not source.again()
+        ):
             return False
         digest = blake3()
         while chunk := source.read(WHOLE):
@@ -203,13 +222,22 @@ class Gatherer:
 
 
 def _distrust(entry: Entry) -> None:
-    """A file changed a moment ago may change again within the clock's grain: next time it is read."""
+    """A file changed a moment ago may change again within the clock's grain: next time it is
+    read.
+    """
     if time.time_ns() - entry.ctime_ns < _GRAIN_NS:
         entry.ctime_ns = 0
 
 
 def made_up(kind: str, path: bytes, moment: int) -> Entry:
     uid, gid = os.geteuid(), os.getegid()
-    return Entry(kind, path, mode=0o600, uid=uid, gid=gid, user=user_name(uid),
-                 group=group_name(gid), mtime_ns=moment)
-
+    return Entry(
+        kind,
+        path,
+        mode=0o600,
+        uid=uid,
+        gid=gid,
+        user=user_name(uid),
+        group=group_name(gid),
+        mtime_ns=moment,
+    )

@@ -20,10 +20,19 @@ _SERVERS_OWN = frozenset(["information_schema", "performance_schema", "mysql", "
 
 
 class DatabaseGatherer:
-    """Takes the databases of one subject. ``gatherer`` knows the bundle before, and is told what was found."""
+    """Takes the databases of one subject. ``gatherer`` knows the bundle before, and is told what
+    was found.
+    """
 
-    def __init__(self, order: BundleOrder, reach: Reach, packer: Packer, gatherer: Gatherer,
-                 warn: Callable[[str], None], seen: Callable[[int, int], None]) -> None:
+    def __init__(
+        self,
+        order: BundleOrder,
+        reach: Reach,
+        packer: Packer,
+        gatherer: Gatherer,
+        warn: Callable[[str], None],
+        seen: Callable[[int, int], None],
+    ) -> None:
         self._order, self._reach, self._packer, self._gatherer = order, reach, packer, gatherer
         self._warn, self._seen = warn, seen
         self._root = os.fsencode(order.subject.root)
@@ -52,23 +61,40 @@ class DatabaseGatherer:
                 self._seen(1, len(member.data))
         for note in dump.done.notes:
             self._warn(note)
-        self._gathered.databases.append(DatabaseRecord(
-            "mariadb", database.name, dump.done.server_version, dump.done.character_set,
-            folder, tables=dump.done.tables,
-        ))
+        self._gathered.databases.append(
+            DatabaseRecord(
+                "mariadb",
+                database.name,
+                dump.done.server_version,
+                dump.done.character_set,
+                folder,
+                tables=dump.done.tables,
+            )
+        )
 
     def _all_databases(self) -> None:
         """Every database of the host's server, and all its users in a member of their own."""
         assert self._order.mariadb is not None
         with self._reach.mariadb(self._order.mariadb.spec()) as server:
-            found = [(row[0] or b"").decode() for row in server.rows(
-                "SELECT schema_name FROM information_schema.schemata ORDER BY schema_name")]
-            names = [(str((row[0] or b"").decode()), str((row[1] or b"").decode())) for row in server.rows(
-                "SELECT user, host FROM mysql.user WHERE user <> '' AND user <> 'mariadb.sys' ORDER BY 1, 2")]
+            found = [
+                (row[0] or b"").decode()
+                for row in server.rows(
+                    "SELECT schema_name FROM information_schema.schemata ORDER BY schema_name"
+                )
+            ]
+            names = [
+                (str((row[0] or b"").decode()), str((row[1] or b"").decode()))
+                for row in server.rows(
+                    "SELECT user, host FROM mysql.user WHERE user <> '' AND user <> "
+                    "'mariadb.sys' ORDER BY 1, 2"
+                )
+            ]
             everybody = b"".join(users(server, names))
         self._order.databases += [
-            DatabaseOrder(engine="mariadb", name=name) for name in found
-            if name not in _SERVERS_OWN and self._order.database_rules.wants(name)]
+            DatabaseOrder(engine="mariadb", name=name)
+            for name in found
+            if name not in _SERVERS_OWN and self._order.database_rules.wants(name)
+        ]
         self._packer.add(made_up("databases", b"mariadb/%users.sql", time.time_ns()), everybody)
         self._seen(1, len(everybody))
 
@@ -92,9 +118,15 @@ class DatabaseGatherer:
             self._seen(1, entry.size)
         finally:
             copy.unlink(missing_ok=True)
-        self._gathered.databases.append(DatabaseRecord(
-            "sqlite", database.name, folder=folder, origin=database.path, tables=tables,
-        ))
+        self._gathered.databases.append(
+            DatabaseRecord(
+                "sqlite",
+                database.name,
+                folder=folder,
+                origin=database.path,
+                tables=tables,
+            )
+        )
 
 
 def member_folder(database: DatabaseOrder) -> str:

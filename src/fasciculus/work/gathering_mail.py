@@ -18,15 +18,24 @@ from .order import MailOrder
 class MailGatherer:
     """Packs the mail settings of each domain, in the order of their names."""
 
-    def __init__(self, mail: MailOrder, reach: Reach, packer: Packer, gatherer: Gatherer,
-                 warn: Callable[[str], None], seen: Callable[[int, int], None]) -> None:
+    def __init__(
+        self,
+        mail: MailOrder,
+        reach: Reach,
+        packer: Packer,
+        gatherer: Gatherer,
+        warn: Callable[[str], None],
+        seen: Callable[[int, int], None],
+    ) -> None:
         self._mail, self._reach, self._packer, self._gatherer = mail, reach, packer, gatherer
         self._warn, self._seen = warn, seen
 
     def run(self) -> None:
         mail = self._mail
-        texts = {path: self._reach.read_text(path) if path else ""
-                 for path in (mail.alias_map, mail.mailbox_map, mail.transport_map, mail.passwd_file)}
+        texts = {
+            path: self._reach.read_text(path) if path else ""
+            for path in (mail.alias_map, mail.mailbox_map, mail.transport_map, mail.passwd_file)
+        }
         for domain in sorted(mail.domains):
             self._domain(domain, texts)
 
@@ -78,8 +87,11 @@ class MailGatherer:
     def _dkim(self, place: str, below: str) -> list[str]:
         kind = self._reach.type_of(place)
         if kind == "dir":
-            return [entry.text.removeprefix(below + "/")
-                    for entry in self._tree(os.fsencode(place), below, frozenset()) if entry.type == FILE]
+            return [
+                entry.text.removeprefix(below + "/")
+                for entry in self._tree(os.fsencode(place), below, frozenset())
+                if entry.type == FILE
+            ]
         path = os.fsencode(place)
         name = os.path.basename(place)
         entry = self._reach.describe(path, "mail", f"{below}/{name}".encode(), self._warn)
@@ -99,4 +111,6 @@ class MailGatherer:
             if entry.type == FILE and name.startswith(b"sieve/"):
                 mailbox.sieve.append(name[6:].decode("utf-8", "backslashreplace"))
             elif name == b".dovecot.sieve" and entry.target is not None:
-                mailbox.active_sieve = entry.target.rpartition(b"/")[2].decode("utf-8", "backslashreplace")
+                mailbox.active_sieve = entry.target.rpartition(b"/")[2].decode(
+                    "utf-8", "backslashreplace"
+                )

@@ -22,8 +22,15 @@ _USER_FILES = ("group", "passwd", "shadow")
 class SystemGatherer:
     """Packs what the order's patterns mean under ``system/``, by its absolute path."""
 
-    def __init__(self, order: BundleOrder, reach: Reach, packer: Packer, gatherer: Gatherer,
-                 warn: Callable[[str], None], seen: Callable[[int, int], None]) -> None:
+    def __init__(
+        self,
+        order: BundleOrder,
+        reach: Reach,
+        packer: Packer,
+        gatherer: Gatherer,
+        warn: Callable[[str], None],
+        seen: Callable[[int, int], None],
+    ) -> None:
         self._order, self._reach, self._packer, self._gatherer = order, reach, packer, gatherer
         self._warn, self._seen = warn, seen
 
@@ -77,8 +84,10 @@ class SystemGatherer:
         for note in sorted(self._order.notes, key=lambda note: order(f"{note.name}.txt".encode())):
             ran = self._reach.run(note.command, note.seconds)
             if ran.code is None:
-                self._warn(f"note {note.name}: it was not done after {note.seconds} s; "
-                           "what it had said by then is kept")
+                self._warn(
+                    f"note {note.name}: it was not done after {note.seconds} s; "
+                    "what it had said by then is kept"
+                )
             elif ran.code:
                 self._warn(f"note {note.name}: its command ended with code {ran.code}")
             entry = made_up("notes", f"{note.name}.txt".encode(), time.time_ns())

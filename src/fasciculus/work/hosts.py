@@ -18,6 +18,12 @@ def open_reach(host: HostOrder, spool: Path) -> Reach:
     from ..ssh import SshSpec
 
     spool.mkdir(parents=True, exist_ok=True, mode=0o700)
-    spec = SshSpec(host.address, host.port, host.user, host.host_key, host.secrets,
-                   f"the settings of host {host.name}")
+    spec = SshSpec(
+        host.address,
+        host.port,
+        host.user,
+        host.host_key,
+        host.secrets,
+        f"the settings of host {host.name}",
+    )
     return SshReach(spec, spool)

@@ -12,15 +12,19 @@ _SQLITE_SIDES = ("", "-wal", "-shm", "-journal")
 
 
 def left_out(order: BundleOrder | PreviewOrder, root: bytes) -> frozenset[bytes]:
-    """The service's own files, local stores, and the databases that go in as copies, below a folder.
+    """The service's own files, local stores, and the databases that go in as copies, below a
+    folder.
 
     Paths are relative to ``root``, a folder of the order's host.
     """
-    copied = list(_sqlite_files(os.fsencode(order.subject.root), order.databases)) \
-        if "databases" in order.contents else []
+    copied = (
+        list(_sqlite_files(os.fsencode(order.subject.root), order.databases))
+        if "databases" in order.contents
+        else []
+    )
     if order.host.address:
         # The service's own paths mean nothing on another host.
-        return frozenset(p[len(root) + 1:] for p in copied if p.startswith(root + b"/"))
+        return frozenset(p[len(root) + 1 :] for p in copied if p.startswith(root + b"/"))
     return LeftOut([*order.left_out, *copied]).below(root)
 
 

@@ -16,12 +16,18 @@ _SECONDS = 120.0
 
 
 class MailRestore:
-    """Merges the domains of a :class:`MailOrder` into the host's maps, and runs its refresh commands."""
+    """Merges the domains of a :class:`MailOrder` into the host's maps, and runs its refresh
+    commands.
+    """
 
     def __init__(self, mail: MailOrder, reach: Reach, emitter: Emitter) -> None:
         self._mail, self._reach, self._emitter = mail, reach, emitter
-        self._files = {"aliases": mail.alias_map, "mailboxes": mail.mailbox_map,
-                       "transport": mail.transport_map, "passwd": mail.passwd_file}
+        self._files = {
+            "aliases": mail.alias_map,
+            "mailboxes": mail.mailbox_map,
+            "transport": mail.transport_map,
+            "passwd": mail.passwd_file,
+        }
 
     def run(self, entries: Iterator[Entry], reader: BundleReader) -> int:
         """Give the number of entries that came back."""
@@ -37,8 +43,11 @@ class MailRestore:
             elif place := self._place(domain, below):
                 count += self._put(entry, place, reader)
         if missing := sorted(set(self._mail.domains) - found):
-            raise BadSetting(f"The bundle holds no mail settings of {', '.join(missing)}.",
-                             "Look at its listing for the domains that it holds.", field="mail_domains")
+            raise BadSetting(
+                f"The bundle holds no mail settings of {', '.join(missing)}.",
+                "Look at its listing for the domains that it holds.",
+                field="mail_domains",
+            )
         for command in self._mail.refresh:
             self._refresh(command)
         return count
@@ -48,7 +57,9 @@ class MailRestore:
         lines = data.decode("utf-8", "surrogateescape")
         if not path:
             if lines.strip():
-                self._emitter.warn(f"{domain}: the host has no file for its {what}; they did not come back")
+                self._emitter.warn(
+                    f"{domain}: the host has no file for its {what}; they did not come back"
+                )
             return
         before = self._reach.read_text(path)
         if what == "passwd":
@@ -60,7 +71,9 @@ class MailRestore:
             self._emitter.info(f"{domain}: its {what} are back in {path}")
 
     def _place(self, domain: str, below: str) -> str:
-        """Where a Sieve script, a message or a DKIM key lies on the host; empty where it knows no place."""
+        """Where a Sieve script, a message or a DKIM key lies on the host; empty where it knows no
+        place.
+        """
         kind, _, rest = below.partition("/")
         if any(part in ("", ".", "..") for part in rest.split("/")):
             if rest:

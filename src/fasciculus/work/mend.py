@@ -27,7 +27,9 @@ _T = TypeVar("_T")
 
 
 class MendWork:
-    """Carries out one :class:`MendOrder`. Nothing may write or retire bundles of the subject meanwhile."""
+    """Carries out one :class:`MendOrder`. Nothing may write or retire bundles of the subject
+    meanwhile.
+    """
 
     def __init__(self, order: MendOrder, emitter: Emitter, stop: threading.Event) -> None:
         self._order, self._emitter, self._stop = order, emitter, stop
@@ -49,12 +51,21 @@ class MendWork:
             shutil.rmtree(self._spool, ignore_errors=True)
         left = [file for file in self._order.files if file not in self._mended]
         whence = f" from {list_words(sorted(self._helped))}" if self._helped else ""
-        what = f"{count_words(len(self._mended), 'file')} mended{whence}, {size_words(self._progress.bytes)}"
+        what = (
+            f"{count_words(len(self._mended), 'file')} mended{whence}, "
+            f"{size_words(self._progress.bytes)}"
+        )
         if not left:
-            return Finished("done", f"{what}.", entries=len(self._mended), bytes=self._progress.bytes)
-        return Finished("warned", f"{what}; {count_words(len(left), 'file')} found intact on no other store. "
-                        "The next run of the job stores anew what lies in them.",
-                        entries=len(self._mended), bytes=self._progress.bytes)
+            return Finished(
+                "done", f"{what}.", entries=len(self._mended), bytes=self._progress.bytes
+            )
+        return Finished(
+            "warned",
+            f"{what}; {count_words(len(left), 'file')} found intact on no other store. "
+            "The next run of the job stores anew what lies in them.",
+            entries=len(self._mended),
+            bytes=self._progress.bytes,
+        )
 
     def _sources(self, open_ones: ExitStack) -> list[Store]:
         found = []
@@ -73,7 +84,9 @@ class MendWork:
             if file.startswith("pieces/"):
                 self._piece(store, sources, file.removeprefix("pieces/"))
         # A bundle counts again once its bundle.json is there: after all that it needs.
-        for name in sorted({file.split("/")[1] for file in self._order.files if file.startswith("bundles/")}):
+        for name in sorted(
+            {file.split("/")[1] for file in self._order.files if file.startswith("bundles/")}
+        ):
             self._bundle(store, sources, name)
 
     def _is_mended(self, file: str, source: str) -> None:
@@ -98,8 +111,10 @@ class MendWork:
                     continue
                 self._do(store, partial(store.put, local, path, lambda count: None))
                 if self._do(store, lambda: store.sha256(path)) not in (None, wanted.sha256):
-                    raise Damaged(f"{name} arrived at store “{store.spec.name}” altered.",
-                                  "Check that machine's disk and memory.")
+                    raise Damaged(
+                        f"{name} arrived at store “{store.spec.name}” altered.",
+                        "Check that machine's disk and memory.",
+                    )
             except NotThere:
                 continue
             finally:
@@ -131,8 +146,10 @@ class MendWork:
         free = shutil.disk_usage(self._spool).free
         size = source.size(path) or 0
         if size > free:
-            raise StoreFull(f"The spool has only {size_words(free)} free, and {path} needs {size_words(size)}.",
-                            "Free space on that disk, or move the spool (FASCICULUS_SPOOL).")
+            raise StoreFull(
+                f"The spool has only {size_words(free)} free, and {path} needs {size_words(size)}.",
+                "Free space on that disk, or move the spool (FASCICULUS_SPOOL).",
+            )
         digest = hashlib.sha256()
         with source.open(path) as stream, local.open("wb") as sink:
             while chunk := stream.read(_CHUNK):
@@ -174,7 +191,10 @@ class MendWork:
             self._is_mended(file, source)
 
     def _has_all(self, store: Store, manifest: Manifest) -> bool:
-        held = {item.name: item.size for item in self._do(store, lambda: store.items(self._subject.pieces))}
+        held = {
+            item.name: item.size
+            for item in self._do(store, lambda: store.items(self._subject.pieces))
+        }
         return all(held.get(piece.name) == piece.bytes for piece in manifest.pieces)
 
     def _listing(self, store: Store, sources: list[Store], manifest: Manifest) -> bool:

@@ -1,8 +1,7 @@
 """Orders: plain data that says all a worker needs to know. They may hold secrets.
 
-They are msgspec structures: a worker is started for each task, and pydantic's models would take it a quarter of
-a second to make.
-"""
+They are msgspec structures: a worker is started for each task, and pydantic's models would take it
+a quarter of a second to make."""
 
 from __future__ import annotations
 
@@ -224,7 +223,9 @@ class ReleaseOrder(Data, kw_only=True, tag_field="order", tag="release"):
 
 
 class HeldOrder(Data, kw_only=True):
-    """A bundle that the records know on a store, and its listing beside the records, where that is at hand."""
+    """A bundle that the records know on a store, and its listing beside the records, where that is
+    at hand.
+    """
 
     name: str
     listing: str = ""
@@ -272,7 +273,9 @@ class RepackOrder(UpkeepOrder, kw_only=True, tag_field="order", tag="repack"):
     listings: str
 
 
-Order = BundleOrder | RestoreOrder | PreviewOrder | ReleaseOrder | VerifyOrder | MendOrder | RepackOrder
+Order = (
+    BundleOrder | RestoreOrder | PreviewOrder | ReleaseOrder | VerifyOrder | MendOrder | RepackOrder
+)
 
 
 class Envelope(Data, kw_only=True):

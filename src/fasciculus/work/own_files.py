@@ -21,8 +21,10 @@ def fetch_manifest(store: Store, subject: SubjectRef, bundle: str) -> Manifest:
     try:
         return parse_manifest(read_all(store, f"{subject.bundle(bundle)}/{MANIFEST}"))
     except NotThere as error:
-        raise NotThere(f"Store “{store.spec.name}” has no complete bundle {bundle} of "
-                       f"{subject.name}.", "Choose another copy or another moment.") from error
+        raise NotThere(
+            f"Store “{store.spec.name}” has no complete bundle {bundle} of {subject.name}.",
+            "Choose another copy or another moment.",
+        ) from error
 
 
 def fetch_listing(store: Store, subject: SubjectRef, manifest: Manifest, target: Path) -> Path:
@@ -31,14 +33,18 @@ def fetch_listing(store: Store, subject: SubjectRef, manifest: Manifest, target:
     target.parent.mkdir(parents=True, exist_ok=True)
     partial = target.with_name(target.name + f".{os.getpid()}.part")
     try:
-        with store.open(f"{subject.bundle(manifest.name)}/{manifest.listing}") as source, \
-                partial.open("wb") as sink:
+        with (
+            store.open(f"{subject.bundle(manifest.name)}/{manifest.listing}") as source,
+            partial.open("wb") as sink,
+        ):
             while chunk := source.read(_CHUNK):
                 digest.update(chunk)
                 sink.write(chunk)
         if digest.hexdigest() != manifest.listing_sha256:
-            raise Damaged(f"The listing of {manifest.name} on store “{store.spec.name}” is damaged.",
-                          "Choose another copy or another moment.")
+            raise Damaged(
+                f"The listing of {manifest.name} on store “{store.spec.name}” is damaged.",
+                "Choose another copy or another moment.",
+            )
         partial.rename(target)
     finally:
         partial.unlink(missing_ok=True)
@@ -56,6 +62,10 @@ def is_listing_of(path: Path, manifest: Manifest) -> bool:
 def listing_at_hand(known: Iterable[HeldOrder], manifest: Manifest) -> Path | None:
     """The listing beside the records, where it is the one that the store's manifest names."""
     for held in known:
-        if held.name == manifest.name and held.listing and is_listing_of(Path(held.listing), manifest):
+        if (
+            held.name == manifest.name
+            and held.listing
+            and is_listing_of(Path(held.listing), manifest)
+        ):
             return Path(held.listing)
     return None

@@ -15,9 +15,13 @@ _T = TypeVar("_T")
 
 
 class PatientStore:
-    """The part of a store that reading needs; a stream whose connection breaks off goes on where it was."""
+    """The part of a store that reading needs; a stream whose connection breaks off goes on where it
+    was.
+    """
 
-    def __init__(self, store: Store, stop: threading.Event, on_retry: Callable[[str], None]) -> None:
+    def __init__(
+        self, store: Store, stop: threading.Event, on_retry: Callable[[str], None]
+    ) -> None:
         self.store, self._stop, self._on_retry = store, stop, on_retry
         #: Grows with every lost connection: what was opened over an earlier one is dead.
         self.life = 0

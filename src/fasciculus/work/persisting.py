@@ -14,8 +14,9 @@ _FIRST_WAIT = 0.5
 _T = TypeVar("_T")
 
 
-def persist(store: Store, action: Callable[[], _T], stop: threading.Event,
-            on_retry: Callable[[str], None]) -> _T:
+def persist(
+    store: Store, action: Callable[[], _T], stop: threading.Event, on_retry: Callable[[str], None]
+) -> _T:
     """Try an action on a store again while the connection is lost; all else is final."""
     wait = _FIRST_WAIT
     for attempt in range(1, _ATTEMPTS + 1):

@@ -44,10 +44,16 @@ class PreviewWork:
         gc.disable()
         self._reach.connect()
         if self._reach.type_of(order.subject.root) != "dir":
-            raise NotThere(f"The folder {order.subject.root} does not exist.",
-                           f"Correct the {order.subject.kind}.")
+            raise NotThere(
+                f"The folder {order.subject.root} does not exist.",
+                f"Correct the {order.subject.kind}.",
+            )
         chooser = None if order.rules.everything else Chooser(order.rules, time.time_ns())
-        before = self._listed(Path(order.listing)) if order.listing and os.path.exists(order.listing) else None
+        before = (
+            self._listed(Path(order.listing))
+            if order.listing and os.path.exists(order.listing)
+            else None
+        )
         surveyor = Surveyor(chooser, left_out(order, self._root), before)
         take = surveyor.take
         for number, seen in enumerate(self._names(chooser), 1):
@@ -59,7 +65,9 @@ class PreviewWork:
                 self._samples.append(seen.path)
         survey = surveyor.finish()
         ratio = order.ratio or self._sampled_ratio()
-        return Finished("done", manifest=_document(survey, ratio, before is not None, self._emitter.warnings))
+        return Finished(
+            "done", manifest=_document(survey, ratio, before is not None, self._emitter.warnings)
+        )
 
     def _names(self, chooser: Chooser | None) -> Iterator[Seen]:
         """The survey's names; the chooser is told of marks as they come."""
@@ -120,10 +128,13 @@ class PreviewWork:
 
 def _document(survey: Survey, ratio: float, compared: bool, warnings: list[str]) -> dict[str, Any]:
     return {
-        **asdict(survey.inside), "packed": round(survey.inside.bytes * min(ratio, 1.0)),
+        **asdict(survey.inside),
+        "packed": round(survey.inside.bytes * min(ratio, 1.0)),
         "new": asdict(survey.new) if compared else None,
-        "saved": [{"rule": rule, **asdict(amount)} for rule, amount in
-                  sorted(survey.saved.items(), key=lambda row: -row[1].bytes)],
+        "saved": [
+            {"rule": rule, **asdict(amount)}
+            for rule, amount in sorted(survey.saved.items(), key=lambda row: -row[1].bytes)
+        ],
         "folders": [{"path": shown(folder), **asdict(amount)} for folder, amount in survey.folders],
         "warnings": warnings[:50],
     }

@@ -29,8 +29,14 @@ class _Spooled(Struct):
 class Pusher:
     """Brings pieces to one store, in a thread of its own."""
 
-    def __init__(self, store: Store, subject: SubjectRef, stop: threading.Event,
-                 on_bytes: Callable[[int], None], on_retry: Callable[[str], None]) -> None:
+    def __init__(
+        self,
+        store: Store,
+        subject: SubjectRef,
+        stop: threading.Event,
+        on_bytes: Callable[[int], None],
+        on_retry: Callable[[str], None],
+    ) -> None:
         self.store, self._subject, self._stop = store, subject, stop
         self._on_bytes, self._on_retry = on_bytes, on_retry
         self.queue: queue.Queue[_Spooled | None] = queue.Queue()
@@ -38,7 +44,9 @@ class Pusher:
         self.released: Callable[[_Spooled], None] = lambda spooled: None
         # Not Thread.join: a signal that breaks into it marks the thread as ended (CPython 3.11).
         self._ended = threading.Event()
-        self._thread = threading.Thread(target=self._run, name=f"push-{store.spec.name}", daemon=True)
+        self._thread = threading.Thread(
+            target=self._run, name=f"push-{store.spec.name}", daemon=True
+        )
 
     @property
     def name(self) -> str:
@@ -75,8 +83,10 @@ class Pusher:
         size = self.persist(lambda: self.store.size(path))
         digest = self.persist(lambda: self.store.sha256(path))
         if size != spooled.record.bytes or digest not in (None, spooled.record.sha256):
-            raise Damaged(f"{spooled.record.name} arrived at store “{self.name}” altered.",
-                          "Check that machine's disk and memory; the next run sends all again.")
+            raise Damaged(
+                f"{spooled.record.name} arrived at store “{self.name}” altered.",
+                "Check that machine's disk and memory; the next run sends all again.",
+            )
 
     def persist(self, action: Callable[[], _T]) -> _T:
         """Try an action again while the connection is lost; all else is final."""
@@ -90,8 +100,14 @@ class Spool:
     store that still works.
     """
 
-    def __init__(self, folder: Path, limit: int, piece_size: int, pushers: list[Pusher],
-                 stop: threading.Event) -> None:
+    def __init__(
+        self,
+        folder: Path,
+        limit: int,
+        piece_size: int,
+        pushers: list[Pusher],
+        stop: threading.Event,
+    ) -> None:
         self._folder, self._limit, self._piece_size = folder, limit, piece_size
         self._pushers, self._stop = pushers, stop
         self._changed = threading.Condition()

@@ -16,8 +16,8 @@ from ..stores.base import Store
 
 @dataclass(frozen=True, slots=True)
 class Wanted:
-    """What of a bundle goes into an archive, and where it is read: its listing here, its pieces on a store.
-    ``spool`` is a folder for what is read but not wanted yet."""
+    """What of a bundle goes into an archive, and where it is read: its listing here, its pieces on
+    a store. ``spool`` is a folder for what is read but not wanted yet."""
 
     store: Store
     subject: SubjectRef

@@ -1,9 +1,8 @@
 """Writes pieces anew without what no bundle needs any more.
 
-The new pieces are on the store before any bundle is turned to them; then each bundle gets a listing under
-a new name and, as one write, the ``bundle.json`` that names it; old pieces go last. Stopped anywhere, every
-bundle is whole, and the next pass goes on.
-"""
+The new pieces are on the store before any bundle is turned to them; then each bundle gets a listing
+under a new name and, as one write, the ``bundle.json`` that names it; old pieces go last. Stopped
+anywhere, every bundle is whole, and the next pass goes on."""
 
 from __future__ import annotations
 
@@ -40,7 +39,9 @@ _WHOLE = 1024 * 1024
 
 
 class RepackWork:
-    """Carries out one :class:`RepackOrder`. Nothing else may work on the subject's copies meanwhile."""
+    """Carries out one :class:`RepackOrder`. Nothing else may work on the subject's copies
+    meanwhile.
+    """
 
     def __init__(self, order: RepackOrder, emitter: Emitter, stop: threading.Event) -> None:
         self._order, self._emitter, self._stop = order, emitter, stop
@@ -56,9 +57,12 @@ class RepackWork:
             with connected(self._order.store) as store:
                 if not self._order.dry_run:
                     if not store.replaces_at_once():
-                        raise Trouble(f"Store “{store.spec.name}” cannot replace a file in one step, so that a "
-                                      "bundle could be lost half way.",
-                                      "Let a full bundle be made instead; older copies retire in time.")
+                        raise Trouble(
+                            f"Store “{store.spec.name}” cannot replace a file in one step, so "
+                            "that a "
+                            "bundle could be lost half way.",
+                            "Let a full bundle be made instead; older copies retire in time.",
+                        )
                     for name in sweep(store, self._subject):
                         self._emitter.info(f"cleared {name}, which an interrupted work left")
                 return self._repack(store)
@@ -66,7 +70,9 @@ class RepackWork:
             shutil.rmtree(self._spool, ignore_errors=True)
 
     def _repack(self, store: Store) -> Finished:
-        manifests = [fetch_manifest(store, self._subject, name) for name in complete(store, self._subject)]
+        manifests = [
+            fetch_manifest(store, self._subject, name) for name in complete(store, self._subject)
+        ]
         tell_restated(self._emitter, self._order.bundles, manifests)
         with Weighing(self._spool / "contents.sqlite") as weighing:
             for manifest in manifests:
@@ -76,14 +82,22 @@ class RepackWork:
             found = weighing.choose(manifests, self._order.over)
             numbers = found.numbers()
             if self._order.dry_run or not found.chosen:
-                return Finished("done", found.sentence(), entries=len(found.chosen), bytes=found.frees,
-                                manifest=numbers)
+                return Finished(
+                    "done",
+                    found.sentence(),
+                    entries=len(found.chosen),
+                    bytes=found.frees,
+                    manifest=numbers,
+                )
             self._progress.total = found.lives
             free = store.free()
             if free is not None and free < found.needs:
-                raise StoreFull(f"Store “{store.spec.name}” has {size_words(free)} free, and the new pieces need "
-                                f"about {size_words(found.needs)} before the old ones go.",
-                                "Free space there, or repack one subject at a time (--subject).")
+                raise StoreFull(
+                    f"Store “{store.spec.name}” has {size_words(free)} free, and the new pieces "
+                    "need "
+                    f"about {size_words(found.needs)} before the old ones go.",
+                    "Free space there, or repack one subject at a time (--subject).",
+                )
             new = self._pack(store, weighing, found, manifests)
             self._progress.stage = "turning"
             for manifest in manifests:
@@ -93,30 +107,46 @@ class RepackWork:
         sweep(store, self._subject)
         freed = before - sum(item.size for item in store.items(self._subject.pieces))
         spent = sum(piece.bytes for piece in new)
-        return Finished("done", f"{count_words(len(found.chosen), 'piece')} of {size_words(freed)} became "
-                        f"{count_words(len(new), 'piece')} of {size_words(spent)}: {size_words(freed - spent)} "
-                        "are free again.", entries=len(new), bytes=freed - spent,
-                        manifest={**numbers, "freed": freed - spent})
+        return Finished(
+            "done",
+            f"{count_words(len(found.chosen), 'piece')} of {size_words(freed)} became "
+            f"{count_words(len(new), 'piece')} of {size_words(spent)}: {size_words(freed - spent)} "
+            "are free again.",
+            entries=len(new),
+            bytes=freed - spent,
+            manifest={**numbers, "freed": freed - spent},
+        )
 
     def _listing(self, store: Store, manifest: Manifest) -> Path:
         """A bundle's listing, from beside the records where it is the same."""
         if manifest.name not in self._listings:
-            self._listings[manifest.name] = listing_at_hand(self._order.bundles, manifest) or fetch_listing(
-                store, self._subject, manifest, self._spool / f"{manifest.name}.zst")
+            self._listings[manifest.name] = listing_at_hand(
+                self._order.bundles, manifest
+            ) or fetch_listing(store, self._subject, manifest, self._spool / f"{manifest.name}.zst")
         return self._listings[manifest.name]
 
     # New pieces ------------------------------------------------------------------
 
-    def _pack(self, store: Store, weighing: Weighing, found: Weighed,
-              manifests: list[Manifest]) -> list[PieceRecord]:
+    def _pack(
+        self, store: Store, weighing: Weighing, found: Weighed, manifests: list[Manifest]
+    ) -> list[PieceRecord]:
         self._progress.stage = "packing"
         pusher = Pusher(store, self._subject, self._stop, self._pushed, self._emitter.info)
-        room = Spool(self._spool, self._order.spool_limit, self._order.piece_size, [pusher], self._stop)
+        room = Spool(
+            self._spool, self._order.spool_limit, self._order.piece_size, [pusher], self._stop
+        )
         bundle = max(bundle_of(name) for name in found.chosen)
         pusher.start()
-        packer = Packer(bundle, codec(manifests[-1].compression), room, weighing,
-                        piece_size=self._order.piece_size, threads=self._order.threads,
-                        on_packed=self._packed, numbers=_last_numbers(bundle, manifests))
+        packer = Packer(
+            bundle,
+            codec(manifests[-1].compression),
+            room,
+            weighing,
+            piece_size=self._order.piece_size,
+            threads=self._order.threads,
+            on_packed=self._packed,
+            numbers=_last_numbers(bundle, manifests),
+        )
         ended = False
         try:
             reading = open_store(self._order.store.spec())
@@ -161,7 +191,9 @@ class RepackWork:
 
     # Turning the bundles to them ---------------------------------------------------
 
-    def _turn(self, store: Store, weighing: Weighing, manifest: Manifest, new: dict[str, PieceRecord]) -> None:
+    def _turn(
+        self, store: Store, weighing: Weighing, manifest: Manifest, new: dict[str, PieceRecord]
+    ) -> None:
         """Give a bundle the listing that names the new places of its bytes."""
         local = self._spool / "listing"
         used: dict[str, int] = {}
@@ -170,15 +202,29 @@ class RepackWork:
             for line in read_lines(raw):
                 writer.add_line(_moved(line, weighing, used) + b"\n")
             digest = writer.close()
-        pieces = [replace(piece, used=used[piece.name]) for piece in manifest.pieces if used.get(piece.name)]
+        pieces = [
+            replace(piece, used=used[piece.name])
+            for piece in manifest.pieces
+            if used.get(piece.name)
+        ]
         known = {piece.name for piece in pieces}
-        pieces += [replace(new[name], brought=False, used=count) for name, count in used.items()
-                   if name not in known and name in new]
-        pieces += [replace(record, brought=False, used=used[record.name])
-                   for record in weighing.others(used.keys() - known - new.keys())]
+        pieces += [
+            replace(new[name], brought=False, used=count)
+            for name, count in used.items()
+            if name not in known and name in new
+        ]
+        pieces += [
+            replace(record, brought=False, used=used[record.name])
+            for record in weighing.others(used.keys() - known - new.keys())
+        ]
         pieces.sort(key=lambda piece: (piece.brought, piece.name))
-        turned = replace(manifest, pieces=pieces, listing=next_listing(manifest.listing),
-                         listing_bytes=writer.bytes, listing_sha256=digest)
+        turned = replace(
+            manifest,
+            pieces=pieces,
+            listing=next_listing(manifest.listing),
+            listing_bytes=writer.bytes,
+            listing_sha256=digest,
+        )
         folder = self._subject.bundle(manifest.name)
         kept = Path(self._order.listings) / f"{manifest.name}.zst"
         kept.parent.mkdir(parents=True, exist_ok=True)
@@ -203,7 +249,9 @@ def _last_numbers(bundle: str, manifests: list[Manifest]) -> dict[str, int]:
 
 
 def _moved(line: bytes, weighing: Weighing, used: dict[str, int]) -> bytes:
-    """A listing's line with the places where its bytes are now; counts what is used of each piece."""
+    """A listing's line with the places where its bytes are now; counts what is used of each
+    piece.
+    """
     if b'"at"' not in line:
         return line
     row = orjson.loads(line)
@@ -227,4 +275,3 @@ class _Chunks:
             self._rest = next(self._chunks, b"")
         data, self._rest = self._rest[:count], self._rest[count:]
         return data
-

@@ -9,7 +9,9 @@ from .events import Emitter, Repacked
 from .order import HeldOrder
 
 
-def tell_restated(emitter: Emitter, known: Iterable[HeldOrder], manifests: Iterable[Manifest]) -> None:
+def tell_restated(
+    emitter: Emitter, known: Iterable[HeldOrder], manifests: Iterable[Manifest]
+) -> None:
     """Tell of bundles that were turned to other pieces when nobody could hear it any more."""
     digests = {held.name: held.listing_sha256 for held in known}
     for manifest in manifests:

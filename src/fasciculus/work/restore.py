@@ -41,7 +41,9 @@ _T = TypeVar("_T")
 class RestoreWork:
     """Carries out one :class:`RestoreOrder`."""
 
-    def __init__(self, order: RestoreOrder, reach: Reach, emitter: Emitter, stop: threading.Event) -> None:
+    def __init__(
+        self, order: RestoreOrder, reach: Reach, emitter: Emitter, stop: threading.Event
+    ) -> None:
         self._order, self._reach, self._emitter, self._stop = order, reach, emitter, stop
         self._target = os.fsencode(order.target)
         self._folders: list[tuple[bytes, Entry]] = []
@@ -65,7 +67,9 @@ class RestoreWork:
         self._reach.connect()
         order, subject = self._order, self._order.subject.ref()
         manifest = self._do(store, lambda: fetch_manifest(store, subject, order.bundle))
-        listing = self._do(store, lambda: fetch_listing(store, subject, manifest, spool / "listing"))
+        listing = self._do(
+            store, lambda: fetch_listing(store, subject, manifest, spool / "listing")
+        )
         mapped = self._databases_wanted(manifest)
         paths = [to_bytes(path) for path in order.paths]
 
@@ -89,19 +93,31 @@ class RestoreWork:
                         self._emitter.emit(self._progress)
             self._finish_folders()
             for record in mapped:
-                count += self._loaded(record, order.databases[record.name], wanted(["databases"]), reader)
+                count += self._loaded(
+                    record, order.databases[record.name], wanted(["databases"]), reader
+                )
             if order.mail is not None:
                 self._progress.stage = "mail"
                 with listing.open("rb") as raw:
                     mail = MailRestore(order.mail, self._reach, self._emitter)
                     count += mail.run(read_listing(raw, ["mail"]), reader)
         if not count and not self._lost:
-            raise BadSetting("Nothing in the bundle matches what was asked for.",
-                             "Look at its listing for the right paths.", field="paths")
-        self._emitter.info(f"restored {count_words(count, 'entry', 'entries')}, {size_words(self._progress.bytes)}")
+            raise BadSetting(
+                "Nothing in the bundle matches what was asked for.",
+                "Look at its listing for the right paths.",
+                field="paths",
+            )
+        self._emitter.info(
+            f"restored {count_words(count, 'entry', 'entries')}, {size_words(self._progress.bytes)}"
+        )
         if self._lost:
-            return Finished("failed", self._what_is_lost(store.spec.name, count), bundle=order.bundle, entries=count,
-                            bytes=self._progress.bytes)
+            return Finished(
+                "failed",
+                self._what_is_lost(store.spec.name, count),
+                bundle=order.bundle,
+                entries=count,
+                bytes=self._progress.bytes,
+            )
         outcome = "warned" if self._emitter.warnings else "done"
         return Finished(outcome, bundle=order.bundle, entries=count, bytes=self._progress.bytes)
 
@@ -111,7 +127,9 @@ class RestoreWork:
     # What cannot be brought back -----------------------------------------------
 
     def _written(self, entry: Entry, reader: BundleReader) -> int:
-        """Bring an entry back; what is damaged on the store must not keep all else from coming back."""
+        """Bring an entry back; what is damaged on the store must not keep all else from coming
+        back.
+        """
         try:
             self._write(entry, reader)
         except (Damaged, NotThere) as error:
@@ -119,7 +137,9 @@ class RestoreWork:
             return 0
         return 1
 
-    def _loaded(self, record: DatabaseRecord, name: str, entries: Iterator[Entry], reader: BundleReader) -> int:
+    def _loaded(
+        self, record: DatabaseRecord, name: str, entries: Iterator[Entry], reader: BundleReader
+    ) -> int:
         try:
             return self._load(record, name, entries, reader)
         except (Damaged, NotThere) as error:
@@ -132,14 +152,19 @@ class RestoreWork:
         if self._lost <= _NAMED:
             self._named.append(what)
         if self._lost <= _LOGGED:
-            self._emitter.error(error.message if error.message.startswith(what) else f"{what}: {error.message}")
+            self._emitter.error(
+                error.message if error.message.startswith(what) else f"{what}: {error.message}"
+            )
 
     def _what_is_lost(self, store: str, count: int) -> str:
         named = ", ".join(self._named) + (" …" if self._lost > _NAMED else "")
         logged = "all of it" if self._lost <= _LOGGED else f"the first {_LOGGED:,}"
-        return (f"{count_words(self._lost, 'entry', 'entries')} did not come back, damaged on store “{store}”: "
-                f"{named}. {count_words(count, 'other', 'others')} did. Restore what is "
-                f"lacking from another copy or another moment; the log names {logged}.")
+        return (
+            f"{count_words(self._lost, 'entry', 'entries')} did not come back, damaged on store "
+            f"“{store}”: "
+            f"{named}. {count_words(count, 'other', 'others')} did. Restore what is "
+            f"lacking from another copy or another moment; the log names {logged}."
+        )
 
     # Before anything is written ----------------------------------------------
 
@@ -149,36 +174,50 @@ class RestoreWork:
             if name not in known:
                 raise BadSetting(
                     f"The bundle holds no MariaDB database “{name}”.",
-                    f"It holds: {', '.join(known) or 'none'}.", field="databases")
+                    f"It holds: {', '.join(known) or 'none'}.",
+                    field="databases",
+                )
         return [known[name] for name in self._order.databases]
 
     def _prepare_target(self, total: int) -> None:
         target = Path(self._order.target)
         if not target.is_absolute() or target == Path("/"):
-            raise BadSetting("The target is not an absolute folder of its own.",
-                             "Write it from the first slash on.", field="target")
+            raise BadSetting(
+                "The target is not an absolute folder of its own.",
+                "Write it from the first slash on.",
+                field="target",
+            )
         try:
             target.mkdir(parents=True, exist_ok=True)
             if any(target.iterdir()):
-                raise BadSetting(f"The folder {target} is not empty.",
-                                 "Name an empty or a new folder; nothing is overwritten.",
-                                 field="target")
+                raise BadSetting(
+                    f"The folder {target} is not empty.",
+                    "Name an empty or a new folder; nothing is overwritten.",
+                    field="target",
+                )
             free = shutil.disk_usage(target).free
         except OSError as error:
-            raise BadSetting(f"The folder {target} cannot be used: {error.strerror}.",
-                             "Name another folder, or give the service the right to write there.",
-                             field="target") from error
+            raise BadSetting(
+                f"The folder {target} cannot be used: {error.strerror}.",
+                "Name another folder, or give the service the right to write there.",
+                field="target",
+            ) from error
         if free < total:
-            raise StoreFull(f"{target} has {size_words(free)} free, and {size_words(total)} "
-                            "are to be restored.", "Name a folder on a larger disk.")
+            raise StoreFull(
+                f"{target} has {size_words(free)} free, and {size_words(total)} "
+                "are to be restored.",
+                "Name a folder on a larger disk.",
+            )
         self._known.add(self._target)
 
     # Files -------------------------------------------------------------------
 
     def _place(self, entry: Entry) -> bytes:
         """Where an entry goes; an SQLite database goes back among the files."""
-        if entry.kind == "databases" and entry.origin is not None and (
-            self._target + b"/files" in self._known
+        if (
+            entry.kind == "databases"
+            and entry.origin is not None
+            and (self._target + b"/files" in self._known)
         ):
             path = b"files/" + entry.origin
         else:
@@ -218,8 +257,11 @@ class RestoreWork:
                 if not self._owners:
                     self._emitter.warn(f"{entry.text}: a device file, which only root can make")
                     return
-                os.mknod(path, entry.mode | (0o020000 if entry.type == CHAR else 0o060000),
-                         os.makedev(*entry.rdev))
+                os.mknod(
+                    path,
+                    entry.mode | (0o020000 if entry.type == CHAR else 0o060000),
+                    os.makedev(*entry.rdev),
+                )
             case _:
                 first = self._first_name(entry)
                 if first is not None:
@@ -274,11 +316,14 @@ class RestoreWork:
 
     # Databases ---------------------------------------------------------------
 
-    def _load(self, record: DatabaseRecord, name: str, entries: Iterator[Entry],
-              reader: BundleReader) -> int:
+    def _load(
+        self, record: DatabaseRecord, name: str, entries: Iterator[Entry], reader: BundleReader
+    ) -> int:
         if self._order.mariadb is None:
-            raise Trouble(f"Host {self._order.subject.host} has no database server set.",
-                          "Give its socket or address in the host's settings.")
+            raise Trouble(
+                f"Host {self._order.subject.host} has no database server set.",
+                "Give its socket or address in the host's settings.",
+            )
         self._progress.stage = "databases"
         count = 0
         with self._reach.mariadb(self._order.mariadb.spec()) as server:
@@ -295,7 +340,9 @@ class RestoreWork:
                 except Trouble as error:
                     if not entry.path.endswith(b"/" + USERS.encode()):
                         raise
-                    self._emitter.warn(f"database {name}: its users did not all come back: {error.sentence()}")
+                    self._emitter.warn(
+                        f"database {name}: its users did not all come back: {error.sentence()}"
+                    )
                 count += 1
                 self._progress.entries += 1
                 self._progress.bytes += entry.size
@@ -304,13 +351,20 @@ class RestoreWork:
         return count
 
     def _empty_database(self, server: LoadingServer, name: str, charset: str) -> None:
-        found = server.rows("SELECT count(*) FROM information_schema.schemata WHERE schema_name=%s", name)
+        found = server.rows(
+            "SELECT count(*) FROM information_schema.schemata WHERE schema_name=%s", name
+        )
         if found[0][0] == b"0":
             server.rows(f"CREATE DATABASE {quote_name(name)} CHARACTER SET {charset or 'utf8mb4'}")
-        tables = server.rows("SELECT count(*) FROM information_schema.tables WHERE table_schema=%s", name)
+        tables = server.rows(
+            "SELECT count(*) FROM information_schema.tables WHERE table_schema=%s", name
+        )
         if tables[0][0] != b"0":
-            raise BadSetting(f"The database “{name}” is not empty.",
-                             "Name a new or an empty one; nothing is overwritten.", field="databases")
+            raise BadSetting(
+                f"The database “{name}” is not empty.",
+                "Name a new or an empty one; nothing is overwritten.",
+                field="databases",
+            )
         server.rows(f"USE {quote_name(name)}")
 
 
@@ -336,5 +390,3 @@ def _gid(name: str, number: int) -> int:
         return grp.getgrnam(name).gr_gid if name else number
     except KeyError:
         return number
-
-

@@ -18,7 +18,8 @@ from .events import Emitter, Retired
 def complete(store: Store, subject: SubjectRef) -> list[str]:
     """The names of the subject's complete bundles on a store, oldest first."""
     return [
-        item.name for item in store.items(subject.bundles)
+        item.name
+        for item in store.items(subject.bundles)
         if item.folder and store.size(f"{subject.bundle(item.name)}/{MANIFEST}") is not None
     ]
 
@@ -28,20 +29,34 @@ def manifests_of(store: Store, subject: SubjectRef, bundles: Iterable[str]) -> l
 
     Raises rather than leaves one out: a manifest that cannot be read must not cost its pieces.
     """
-    return [parse_manifest(read_all(store, f"{subject.bundle(name)}/{MANIFEST}")) for name in bundles]
+    return [
+        parse_manifest(read_all(store, f"{subject.bundle(name)}/{MANIFEST}")) for name in bundles
+    ]
 
 
 def needed_pieces(store: Store, subject: SubjectRef, bundles: Iterable[str]) -> set[str]:
     """All pieces that these bundles name; raises as :func:`manifests_of` does."""
-    return {piece.name for manifest in manifests_of(store, subject, bundles) for piece in manifest.pieces}
+    return {
+        piece.name
+        for manifest in manifests_of(store, subject, bundles)
+        for piece in manifest.pieces
+    }
 
 
 def settle(store: Store, subject: SubjectRef, manifest: Manifest) -> None:
-    """Finish what repacking began with a bundle: its sums follow its ``bundle.json``, then its old listing goes."""
+    """Finish what repacking began with a bundle: its sums follow its ``bundle.json``, then its old
+    listing goes.
+    """
     folder = subject.bundle(manifest.name)
-    strange = [item.name for item in store.items(folder) if item.name not in (manifest.listing, MANIFEST, SUMS)]
+    strange = [
+        item.name
+        for item in store.items(folder)
+        if item.name not in (manifest.listing, MANIFEST, SUMS)
+    ]
     if strange:
-        store.put_bytes(sums(manifest.listing_sha256, manifest.pieces, manifest.listing), f"{folder}/{SUMS}")
+        store.put_bytes(
+            sums(manifest.listing_sha256, manifest.pieces, manifest.listing), f"{folder}/{SUMS}"
+        )
         for name in strange:
             store.remove(f"{folder}/{name}")
 
@@ -55,12 +70,20 @@ def remove_bundle(store: Store, subject: SubjectRef, name: str) -> None:
     store.remove_folder(folder)
 
 
-def retire(store: Store, subject: SubjectRef, known: list[str], pinned: list[str], keep: int,
-           emitter: Emitter) -> int:
+def retire(
+    store: Store,
+    subject: SubjectRef,
+    known: list[str],
+    pinned: list[str],
+    keep: int,
+    emitter: Emitter,
+) -> int:
     """Apply the keep rule to what records and store agree on; gives the copies left."""
     present = complete(store, subject)
     agreed = [name for name in known if name in present]
-    rows = [keeping.Kept(name, moment, name in pinned) for name in agreed if (moment := moment_of(name))]
+    rows = [
+        keeping.Kept(name, moment, name in pinned) for name in agreed if (moment := moment_of(name))
+    ]
     going = keeping.retiring(rows, keep)
     for copy in going:
         remove_bundle(store, subject, copy.name)

@@ -41,7 +41,9 @@ class _Piece:
 
 
 class VerifyWork:
-    """Carries out one :class:`VerifyOrder`. It only reads, and may go on beside a run of the subject."""
+    """Carries out one :class:`VerifyOrder`. It only reads, and may go on beside a run of the
+    subject.
+    """
 
     def __init__(self, order: VerifyOrder, emitter: Emitter, stop: threading.Event) -> None:
         self._order, self._emitter, self._stop = order, emitter, stop
@@ -76,13 +78,22 @@ class VerifyWork:
         self._name_harm(store, manifests)
         self._tell(manifests)
         read = f", {size_words(self._progress.bytes)} read" if self._order.deep else ""
-        what = f"{count_words(len(self._order.bundles), 'bundle')} in {count_words(len(pieces), 'piece')}{read}"
+        what = (
+            f"{count_words(len(self._order.bundles), 'bundle')} in "
+            f"{count_words(len(pieces), 'piece')}{read}"
+        )
         if not self._damages:
-            return Finished("done", f"{what}: whole.", entries=len(pieces), bytes=self._progress.bytes)
+            return Finished(
+                "done", f"{what}: whole.", entries=len(pieces), bytes=self._progress.bytes
+            )
         harmed = {name for damage in self._damages.values() for name in damage.bundles}
         return Finished(
-            "warned", f"{what}: {count_words(len(self._damages), 'file')} missing or altered, which harms "
-            f"{count_words(len(harmed), 'bundle')}.", entries=len(pieces), bytes=self._progress.bytes)
+            "warned",
+            f"{what}: {count_words(len(self._damages), 'file')} missing or altered, which harms "
+            f"{count_words(len(harmed), 'bundle')}.",
+            entries=len(pieces),
+            bytes=self._progress.bytes,
+        )
 
     def _do(self, store: Store, action: Callable[[], _T]) -> _T:
         return persist(store, action, self._stop, self._emitter.info)
@@ -108,9 +119,15 @@ class VerifyWork:
 
     def _listing_and_sums(self, store: Store, manifest: Manifest) -> None:
         folder = f"bundles/{manifest.name}"
-        for name, wanted in ((manifest.listing, manifest.listing_sha256),
-                             (SUMS, hashlib.sha256(sums(manifest.listing_sha256, manifest.pieces,
-                                                        manifest.listing)).hexdigest())):
+        for name, wanted in (
+            (manifest.listing, manifest.listing_sha256),
+            (
+                SUMS,
+                hashlib.sha256(
+                    sums(manifest.listing_sha256, manifest.pieces, manifest.listing)
+                ).hexdigest(),
+            ),
+        ):
             file = f"{folder}/{name}"
             try:
                 digest = self._do(store, partial(self._digest, store, file))
@@ -144,7 +161,10 @@ class VerifyWork:
     # Pieces --------------------------------------------------------------------
 
     def _pieces(self, store: Store, pieces: dict[str, _Piece]) -> None:
-        held = {item.name: item.size for item in self._do(store, lambda: store.items(self._subject.pieces))}
+        held = {
+            item.name: item.size
+            for item in self._do(store, lambda: store.items(self._subject.pieces))
+        }
         for name, piece in sorted(pieces.items()):
             file = f"pieces/{name}"
             try:
@@ -181,8 +201,11 @@ class VerifyWork:
     # What is harmed ------------------------------------------------------------
 
     def _name_harm(self, store: Store, manifests: dict[str, Manifest]) -> None:
-        broken = {file.removeprefix("pieces/"): damage for file, damage in self._damages.items()
-                  if file.startswith("pieces/")}
+        broken = {
+            file.removeprefix("pieces/"): damage
+            for file, damage in self._damages.items()
+            if file.startswith("pieces/")
+        }
         if not broken:
             return
         missing = {name for name, damage in broken.items() if damage.reason == "missing"}
@@ -221,9 +244,11 @@ class VerifyWork:
     def _tell(self, manifests: dict[str, Manifest]) -> None:
         for damage in self._damages.values():
             self._emitter.emit(damage)
-            self._emitter.warn(f"{damage.file}: {damage.reason}; harms "
-                               f"{count_words(len(damage.bundles), 'bundle')}, "
-                               f"{count_words(damage.harmed, 'entry', 'entries')}")
+            self._emitter.warn(
+                f"{damage.file}: {damage.reason}; harms "
+                f"{count_words(len(damage.bundles), 'bundle')}, "
+                f"{count_words(damage.harmed, 'entry', 'entries')}"
+            )
         for file in self._order.suspects:
             if file in self._sound:
                 self._emitter.emit(Sound(file))

@@ -1,8 +1,8 @@
 """Looks at files from the end of a tree while the walk comes from its beginning.
 
-``stat`` holds the interpreter's lock for most of its time, so that threads do not help: a process of its own does.
-Nobody waits for it: the walk takes what is known already, and looks itself at what is not.
-"""
+``stat`` holds the interpreter's lock for most of its time, so that threads do not help: a process
+of its own does. Nobody waits for it: the walk takes what is known already, and looks itself at what
+is not."""
 
 from __future__ import annotations
 
@@ -26,7 +26,8 @@ class Ahead:
     """What is known of the runs of a file of states; ``at`` says where the walk is."""
 
     def __init__(self, states: Path, root: bytes) -> None:
-        # Read, not mapped: what is mapped counts as this process's memory, 70 MB for a million files.
+        # Read, not mapped: what is mapped counts as this process's memory, 70 MB for a million
+        # files.
         self._file = os.open(states, os.O_RDONLY | os.O_CLOEXEC)
         self._places, entries = _places(self._file)
         self._known: mmap.mmap | None = None
@@ -37,7 +38,8 @@ class Ahead:
         self._process = os.fork()
         if not self._process:
             try:
-                # The parent's way of being cancelled is not this one's, nor are its pipes, whose end others wait for.
+                # The parent's way of being cancelled is not this one's, nor are its pipes, whose
+                # end others wait for.
                 signal.signal(signal.SIGTERM, signal.SIG_DFL)
                 os.closerange(0, self._file)
                 os.closerange(self._file + 1, _DESCRIPTORS)
@@ -52,11 +54,15 @@ class Ahead:
                 return
             start, length = self._places[number]
             run = Run(os.pread(self._file, length, start), bytes)
-            if run.is_plain and run.unchanged(stat_run(root + b"/" + run.folder if run.folder else root, run.names)):
+            if run.is_plain and run.unchanged(
+                stat_run(root + b"/" + run.folder if run.folder else root, run.names)
+            ):
                 self._known[_AT.size + number] = _UNCHANGED
 
     def unchanged(self, number: int) -> bool:
-        """Whether a run is known to be as it was; tells the other process that the walk has come so far."""
+        """Whether a run is known to be as it was; tells the other process that the walk has come so
+        far.
+        """
         if self._known is None:
             return False
         _AT.pack_into(self._known, 0, number)

@@ -18,7 +18,9 @@ _CONTENTS = ("type", "blake3", "target", "target_base64", "rdev")
 
 
 class Difference(Struct, frozen=True):
-    """One entry that differs. ``what`` says whether contents or rights changed; sizes are in bytes."""
+    """One entry that differs. ``what`` says whether contents or rights changed; sizes are in
+    bytes.
+    """
 
     kind: str
     path: bytes
@@ -72,15 +74,16 @@ def _without_place(line: bytes) -> bytes:
 def differences(before: Iterable[bytes], after: Iterable[bytes]) -> Iterator[Difference]:
     """What differs between the lines of two listings.
 
-    Times alone are no difference, nor where bytes are stored. Files are merged as streams, in scan order; the
-    entries of other kinds, which are few, are held.
-    """
+    Times alone are no difference, nor where bytes are stored. Files are merged as streams, in scan
+    order; the entries of other kinds, which are few, are held."""
     one, two = iter(before), iter(after)
     old, new = next(one, None), next(two, None)
     others_old: dict[tuple[str, bytes], _Line] = {}
     others_new: list[_Line] = []
     while old is not None or new is not None:
-        if old == new or (old is not None and new is not None and _without_place(old) == _without_place(new)):
+        if old == new or (
+            old is not None and new is not None and _without_place(old) == _without_place(new)
+        ):
             old, new = next(one, None), next(two, None)
             continue
         left = _parsed(old) if old is not None else None
@@ -126,14 +129,24 @@ def _gone(line: _Line) -> Difference:
 
 def _changed(left: _Line, right: _Line) -> Iterator[Difference]:
     old, new = left.row, right.row
-    what = [words for words, keys in (("contents", _CONTENTS), ("rights", _RIGHTS))
-            if any(old.get(key) != new.get(key) for key in keys)]
+    what = [
+        words
+        for words, keys in (("contents", _CONTENTS), ("rights", _RIGHTS))
+        if any(old.get(key) != new.get(key) for key in keys)
+    ]
     # Whoever dumps a database owns its members: only what is in them counts.
     if new["kind"] == "databases":
         what = [words for words in what if words == "contents"]
     if what:
-        yield Difference(new["kind"], right.path, new["type"], CHANGED, " and ".join(what),
-                         0 if new["type"] == DIR else _size(right), 0 if old["type"] == DIR else _size(left))
+        yield Difference(
+            new["kind"],
+            right.path,
+            new["type"],
+            CHANGED,
+            " and ".join(what),
+            0 if new["type"] == DIR else _size(right),
+            0 if old["type"] == DIR else _size(left),
+        )
 
 
 def count(before: Iterable[bytes], after: Iterable[bytes]) -> Counts:

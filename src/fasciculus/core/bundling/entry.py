@@ -30,12 +30,11 @@ class Part(Struct, gc=False):
 class Entry(Struct, gc=False):
     """A file, folder, link or special file.
 
-    ``path`` is relative to the contents kind, as bytes, since file names need not be
-    UTF-8; the empty path is the subject's own root folder. Times are nanoseconds
-    since 1970. ``link`` names the earlier entry of the same kind that this one is a
-    hard link to; ``links`` counts the names that
-    the scan saw on it, and is not listed. ``origin`` is where a database copy lay below the subject's root.
-    """
+    ``path`` is relative to the contents kind, as bytes, since file names need not be UTF-8; the
+    empty path is the subject's own root folder. Times are nanoseconds since 1970. ``link`` names
+    the earlier entry of the same kind that this one is a hard link to; ``links`` counts the names
+    that the scan saw on it, and is not listed. ``origin`` is where a database copy lay below the
+    subject's root."""
 
     kind: str
     path: bytes
@@ -86,10 +85,11 @@ def to_bytes(text: str) -> bytes:
     if not text.startswith(_BASE64):
         return text.strip("/").encode()
     try:
-        return base64.b64decode(text[len(_BASE64):], validate=True)
+        return base64.b64decode(text[len(_BASE64) :], validate=True)
     except ValueError as error:
-        raise BadSetting(f"The path “{text}” cannot be read.", "Take it from a listing.",
-                         field="paths") from error
+        raise BadSetting(
+            f"The path “{text}” cannot be read.", "Take it from a listing.", field="paths"
+        ) from error
 
 
 def order(path: bytes) -> tuple[bytes, ...]:

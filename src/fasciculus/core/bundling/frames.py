@@ -39,7 +39,7 @@ def _is_packed(data: bytes | bytearray) -> bool:
     if len(data) < 4 * _SAMPLE:
         return False
     step = len(data) // 4
-    sample = b"".join(data[start:start + _SAMPLE // 3] for start in (step, 2 * step, 3 * step))
+    sample = b"".join(data[start : start + _SAMPLE // 3] for start in (step, 2 * step, 3 * step))
     return len(zlib.compress(sample, 1)) > _WORTH * len(sample)
 
 
@@ -70,7 +70,9 @@ class Zstd:
     def pack(self, data: bytes | bytearray) -> bytes:
         # Images, video and archives are not worth a second squeeze.
         level = _FASTEST if self._level > 1 and _is_packed(data) else self._level
-        packers: dict[int, zstandard.ZstdCompressor] = self._local.__dict__.setdefault("packers", {})
+        packers: dict[int, zstandard.ZstdCompressor] = self._local.__dict__.setdefault(
+            "packers", {}
+        )
         if level not in packers:
             packers[level] = zstandard.ZstdCompressor(level=level, write_checksum=True)
         result: bytes = packers[level].compress(data)

@@ -12,11 +12,13 @@ from .reading import BundleReader
 class Harm:
     """Tells the entries whose bytes cannot be had any more.
 
-    ``missing`` pieces harm whatever lies in them. Of ``damaged`` ones each stretch is read: a flipped bit
-    spoils one frame, not the piece. What was read once is remembered for the other bundles that need it.
-    """
+    ``missing`` pieces harm whatever lies in them. Of ``damaged`` ones each stretch is read: a
+    flipped bit spoils one frame, not the piece. What was read once is remembered for the other
+    bundles that need it."""
 
-    def __init__(self, reader: BundleReader, damaged: Container[str], missing: Container[str]) -> None:
+    def __init__(
+        self, reader: BundleReader, damaged: Container[str], missing: Container[str]
+    ) -> None:
         self._reader, self._damaged, self._missing = reader, damaged, missing
         self._read: dict[tuple[str, int, int], bool] = {}
 

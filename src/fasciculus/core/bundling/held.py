@@ -1,8 +1,8 @@
 """Unpacked frames that will be wanted again.
 
-An incremental bundle goes to and fro among the pieces of many nights, each of which is read from its beginning to
-its end: so the frame that was read last is kept of every piece, in memory as long as there is room, then in a file.
-"""
+An incremental bundle goes to and fro among the pieces of many nights, each of which is read from
+its beginning to its end: so the frame that was read last is kept of every piece, in memory as long
+as there is room, then in a file."""
 
 from __future__ import annotations
 
@@ -20,7 +20,8 @@ DISK = 1024 * 1024 * 1024
 
 
 class Held(Struct):
-    """A frame: where it lies in its piece, where the next one does, and its bytes or their place in the file.
+    """A frame: where it lies in its piece, where the next one does, and its bytes or their place in
+    the file.
 
     ``broken`` is what is wrong with a damaged one, of which only the beginning could be had.
     """
@@ -34,7 +35,9 @@ class Held(Struct):
 
 
 class HeldFrames:
-    """One frame a piece. ``folder`` is where the file may be; without one, what has no room is dropped."""
+    """One frame a piece. ``folder`` is where the file may be; without one, what has no room is
+    dropped.
+    """
 
     def __init__(self, folder: Path | None, memory: int = MEMORY, disk: int = DISK) -> None:
         self._folder, self._memory, self._disk = folder, memory, disk
@@ -62,12 +65,14 @@ class HeldFrames:
     def bytes_of(self, found: Held, start: int, count: int) -> bytes:
         """A stretch of a kept frame; less than ``count`` where it ends."""
         if found.data is not None:
-            return found.data[start:start + count]
+            return found.data[start : start + count]
         assert self._file is not None
         count = min(count, found.size - start)
         return os.pread(self._file.fileno(), count, found.place + start) if count > 0 else b""
 
-    def keep(self, piece: str, offset: int, following: int, data: bytes, broken: Damaged | None = None) -> Held:
+    def keep(
+        self, piece: str, offset: int, following: int, data: bytes, broken: Damaged | None = None
+    ) -> Held:
         """Keep a frame in the place of the one before of its piece."""
         self._drop(piece)
         found = self._held[piece] = Held(offset, following, len(data), data, broken)

@@ -79,15 +79,26 @@ def from_line(line: bytes) -> Entry:
         if path is None:
             raise KeyError("path")
         return Entry(
-            kind=row["kind"], path=path, type=row["type"], size=row.get("size", 0),
-            mode=int(row["mode"], 8), uid=row["uid"], gid=row["gid"],
-            user=row["user"], group=row["group"], mtime_ns=row["mtime_ns"],
-            ctime_ns=row.get("ctime_ns", 0), inode=row.get("inode", 0),
-            device=row.get("device", 0), target=_get_path(row, "target"),
-            link=_get_path(row, "link"), origin=_get_path(row, "origin"),
+            kind=row["kind"],
+            path=path,
+            type=row["type"],
+            size=row.get("size", 0),
+            mode=int(row["mode"], 8),
+            uid=row["uid"],
+            gid=row["gid"],
+            user=row["user"],
+            group=row["group"],
+            mtime_ns=row["mtime_ns"],
+            ctime_ns=row.get("ctime_ns", 0),
+            inode=row.get("inode", 0),
+            device=row.get("device", 0),
+            target=_get_path(row, "target"),
+            link=_get_path(row, "link"),
+            origin=_get_path(row, "origin"),
             rdev=tuple(row.get("rdev", (0, 0))),
             xattrs={k: base64.b64decode(v) for k, v in row.get("xattrs", {}).items()},
-            digest=row.get("blake3", ""), parts=[Part(*part) for part in row.get("at", ())],
+            digest=row.get("blake3", ""),
+            parts=[Part(*part) for part in row.get("at", ())],
         )
     except (orjson.JSONDecodeError, KeyError, ValueError, TypeError) as error:
         raise Damaged(f"A line of the listing cannot be read: {error}.") from error
@@ -106,7 +117,9 @@ class Noting(Protocol):
 
 
 class Beginning(Struct, frozen=True):
-    """A listing that another may begin like: its file, its SHA-256, and the length of all its lines, in bytes."""
+    """A listing that another may begin like: its file, its SHA-256, and the length of all its
+    lines, in bytes.
+    """
 
     path: Path
     sha256: str
@@ -114,12 +127,15 @@ class Beginning(Struct, frozen=True):
 
 
 class ListingWriter:
-    """Writes a listing to a file and keeps count of its bytes and SHA-256; ``noting`` hears of the files.
+    """Writes a listing to a file and keeps count of its bytes and SHA-256; ``noting`` hears of the
+    files.
 
     ``before`` is the listing whose lines :meth:`same` takes over.
     """
 
-    def __init__(self, raw: BinaryIO, noting: Noting | None = None, before: Beginning | None = None) -> None:
+    def __init__(
+        self, raw: BinaryIO, noting: Noting | None = None, before: Beginning | None = None
+    ) -> None:
         self._raw, self._noting, self._before = raw, noting, before
         self._packer = zstandard.ZstdCompressor(level=1, write_checksum=True).compressobj()
         self._hash = hashlib.sha256()
@@ -228,7 +244,9 @@ def read_lines(raw: BinaryIO) -> Iterator[bytes]:
 
 
 def read_listing(raw: BinaryIO, kinds: Iterable[str] = ()) -> Iterator[Entry]:
-    """The entries of a listing, all or of some kinds, as a stream; :class:`Damaged` as with :func:`read_lines`."""
+    """The entries of a listing, all or of some kinds, as a stream; :class:`Damaged` as with
+    :func:`read_lines`.
+    """
     lines = read_lines(raw)
     if wanted := tuple(b'{"kind":"%s"' % kind.encode() for kind in kinds):
         # Before they are taken apart, which costs much more.
@@ -246,7 +264,9 @@ def _names_a_link(line: bytes) -> bool:
     return b'"link":' in line or b'"link_base64":' in line
 
 
-def children(entries: Iterator[Entry], kind: str, folder: bytes) -> Iterator[tuple[Entry, int, int]]:
+def children(
+    entries: Iterator[Entry], kind: str, folder: bytes
+) -> Iterator[tuple[Entry, int, int]]:
     """The entries directly in a folder, each with the files and bytes at or below it.
 
     A folder's numbers cover everything in it. Folders that have no entry of their
@@ -258,7 +278,7 @@ def children(entries: Iterator[Entry], kind: str, folder: bytes) -> Iterator[tup
     for entry in entries:
         if entry.kind != kind or not entry.path.startswith(prefix) or entry.path == folder:
             continue
-        name, _, below = entry.path[len(prefix):].partition(b"/")
+        name, _, below = entry.path[len(prefix) :].partition(b"/")
         path = prefix + name
         if current is None or current.path != path:
             if current is not None:

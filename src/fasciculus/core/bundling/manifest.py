@@ -105,18 +105,24 @@ class Manifest(Struct):
 
     @property
     def new_bytes(self) -> int:
-        """Bytes of contents in the pieces that this bundle brought; the rest of what it shows was there."""
+        """Bytes of contents in the pieces that this bundle brought; the rest of what it shows was
+        there.
+        """
         return sum(piece.holds for piece in self.pieces if piece.brought)
 
     def summary(self) -> dict[str, Any]:
         """What the records keep of it."""
         return {
-            "started": self.started, "ended": self.ended,
+            "started": self.started,
+            "ended": self.ended,
             "contents": {kind: to_builtins(count) for kind, count in self.contents.items()},
             "databases": [to_builtins(database) for database in self.databases],
             "pieces": [to_builtins(piece) for piece in self.pieces],
-            "listing_sha256": self.listing_sha256, "compression": self.compression,
-            "brings": self.brings, "base": self.base, "dead_share": self.dead_share,
+            "listing_sha256": self.listing_sha256,
+            "compression": self.compression,
+            "brings": self.brings,
+            "base": self.base,
+            "dead_share": self.dead_share,
             "new_bytes": self.new_bytes,
         }
 
@@ -124,7 +130,9 @@ class Manifest(Struct):
         row = to_builtins(self)
         subject = {"kind": row.pop("subject_kind"), "name": row.pop("subject")}
         listing = {
-            "name": row.pop("listing"), "bytes": row.pop("listing_bytes"), "sha256": row.pop("listing_sha256"),
+            "name": row.pop("listing"),
+            "bytes": row.pop("listing_bytes"),
+            "sha256": row.pop("listing_sha256"),
         }
         document = {"format": FORMAT, "version": VERSION, "subject": subject, **row}
         document["listing"] = listing
@@ -144,23 +152,35 @@ def parse_manifest(data: bytes) -> Manifest:
         if row["version"] > VERSION:
             raise TooNew(
                 f"This bundle is in version {row['version']} of the format, and this reader knows "
-                f"version {VERSION}.", "Use a newer Fasciculus to read it.",
+                f"version {VERSION}.",
+                "Use a newer Fasciculus to read it.",
             )
         pieces = [PieceRecord(**piece) for piece in row["pieces"]]
         if not is_listing(row["listing"]["name"]) or any("/" in piece.name for piece in pieces):
             raise ValueError("it names a file outside its own folders")
         return Manifest(
-            name=row["name"], subject_kind=row["subject"]["kind"], subject=row["subject"]["name"],
-            job=row["job"], run=row["run"], host=row["host"], started=row["started"],
-            ended=row["ended"], writer=row["writer"], brings=row["brings"],
+            name=row["name"],
+            subject_kind=row["subject"]["kind"],
+            subject=row["subject"]["name"],
+            job=row["job"],
+            run=row["run"],
+            host=row["host"],
+            started=row["started"],
+            ended=row["ended"],
+            writer=row["writer"],
+            brings=row["brings"],
             base=row.get("base", row["started"]),
             compression=row["compression"],
             contents={kind: KindCount(**count) for kind, count in row["contents"].items()},
             databases=[DatabaseRecord(**database) for database in row["databases"]],
-            pieces=pieces, listing=row["listing"]["name"],
-            listing_bytes=row["listing"]["bytes"], listing_sha256=row["listing"]["sha256"],
+            pieces=pieces,
+            listing=row["listing"]["name"],
+            listing_bytes=row["listing"]["bytes"],
+            listing_sha256=row["listing"]["sha256"],
             warnings=row["warnings"],
-            left_out={rule: LeftOutCount(**count) for rule, count in row.get("left_out", {}).items()},
+            left_out={
+                rule: LeftOutCount(**count) for rule, count in row.get("left_out", {}).items()
+            },
         )
     except (ValueError, KeyError, TypeError) as error:
         raise Damaged(f"The manifest cannot be read: {error}.") from error

@@ -65,12 +65,21 @@ def check_name(name: str, field: str = "name") -> str:
 def bundle_name(moment: datetime, job: str, taken: Iterable[str] = ()) -> str:
     """A new bundle's name: the UTC moment and the job, e.g. ``2026-11-24T021500Z-nightly``.
 
-    Names sort by time. Others of the same second get ``.2``, ``.3`` and so on: a number beyond all that
-    are taken, since one that is free again would count as older than they.
-    """
+    Names sort by time. Others of the same second get ``.2``, ``.3`` and so on: a number beyond all
+    that are taken, since one that is free again would count as older than they."""
     base = f"{moment.astimezone(UTC):%Y-%m-%dT%H%M%SZ}-{job}"
-    number = max((_number(name) for name in taken if name == base or (
-        name.startswith(f"{base}.") and name[len(base) + 1:].isdecimal())), default=0) + 1
+    number = (
+        max(
+            (
+                _number(name)
+                for name in taken
+                if name == base
+                or (name.startswith(f"{base}.") and name[len(base) + 1 :].isdecimal())
+            ),
+            default=0,
+        )
+        + 1
+    )
     return base if number == 1 else f"{base}.{number}"
 
 
@@ -87,7 +96,9 @@ def moment_of(name: str) -> datetime | None:
     match = _BUNDLE.fullmatch(name)
     if not match:
         return None
-    return datetime.fromisoformat(match[1]) + timedelta(microseconds=min(_number(name), 1_000_000) - 1)
+    return datetime.fromisoformat(match[1]) + timedelta(
+        microseconds=min(_number(name), 1_000_000) - 1
+    )
 
 
 def bundle_of(piece: str) -> str:
@@ -96,7 +107,9 @@ def bundle_of(piece: str) -> str:
 
 
 def kind_and_number(piece: str) -> tuple[str, int]:
-    """A piece's kind of contents and its number among those of its bundle; ``ValueError`` when it is none."""
+    """A piece's kind of contents and its number among those of its bundle; ``ValueError`` when it
+    is none.
+    """
     match = _PIECE.search(piece)
     if not match:
         raise ValueError(f"{piece} is not a piece's name")

@@ -48,8 +48,15 @@ class Packer:
     """
 
     def __init__(
-        self, bundle: str, codec: Codec, room: Room, listing: Lister, *,
-        piece_size: int, threads: int = 2, frame_size: int = FRAME_SIZE,
+        self,
+        bundle: str,
+        codec: Codec,
+        room: Room,
+        listing: Lister,
+        *,
+        piece_size: int,
+        threads: int = 2,
+        frame_size: int = FRAME_SIZE,
         on_packed: Callable[[int], None] = lambda count: None,
         known: Callable[[str, str, int], list[Part] | None] = lambda kind, digest, size: None,
         numbers: dict[str, int] | None = None,
@@ -77,7 +84,8 @@ class Packer:
         self._numbers: dict[str, int] = dict(numbers or {})
         self.counts: dict[str, KindCount] = {}
         self.pieces: list[PieceRecord] = []
-        #: Bytes of contents that the listing's entries need, by piece, those of earlier bundles included.
+        #: Bytes of contents that the listing's entries need, by piece, those of earlier bundles
+        #: included.
         self.used: Counter[str] = Counter()
 
     # The calling thread ------------------------------------------------------
@@ -114,7 +122,9 @@ class Packer:
         self._finish(opened)
 
     def add_known(self, entry: Entry, parts: list[Part], line: bytes = b"") -> None:
-        """Add an entry whose bytes an earlier bundle brought; ``line`` is its line when nothing differs."""
+        """Add an entry whose bytes an earlier bundle brought; ``line`` is its line when nothing
+        differs.
+        """
         self._count(entry)
         entry.parts = parts
         for part in parts:
@@ -134,16 +144,26 @@ class Packer:
         if len(self._listed) >= _LISTED_AT_ONCE:
             self._cut()
 
-    def add_lines(self, kind: str, lines: bytes, entries: int, size: int, used: Iterable[tuple[str, int]],
-                  then: Callable[[], None]) -> None:
-        """Add entries that stand in the previous listing as they are; ``then`` is called as they are listed."""
+    def add_lines(
+        self,
+        kind: str,
+        lines: bytes,
+        entries: int,
+        size: int,
+        used: Iterable[tuple[str, int]],
+        then: Callable[[], None],
+    ) -> None:
+        """Add entries that stand in the previous listing as they are; ``then`` is called as they
+        are listed.
+        """
         self._turn_to(kind)
         count = self.counts.setdefault(kind, KindCount())
         count.entries += entries
         count.bytes += size
         for piece, held in used:
             self.used[piece] += held
-        # Together, since each turn of the writing thread costs this one a wait for the interpreter's lock.
+        # Together, since each turn of the writing thread costs this one a wait for the
+        # interpreter's lock.
         last = self._listed[-1] if self._listed and self._listed[-1].lines else None
         if last is None:
             last = Opened(_NO_ENTRY)
@@ -365,14 +385,18 @@ class Packer:
         if opened.first is not None:
             entry.parts = opened.first.parts
         elif not opened.placed:
-            entry.parts = [Part(s.frame.piece, s.frame.offset, s.frame.length, s.offset, s.size)
-                           for s in opened.stretches]
+            entry.parts = [
+                Part(s.frame.piece, s.frame.offset, s.frame.length, s.offset, s.size)
+                for s in opened.stretches
+            ]
             for part in entry.parts:
                 self.used[part.piece] += part.size
         self._listing.add(entry)
 
 
-def _exactly(source: Source, size: int, digest: blake3, warn: Callable[[str], None]) -> Iterator[bytes]:
+def _exactly(
+    source: Source, size: int, digest: blake3, warn: Callable[[str], None]
+) -> Iterator[bytes]:
     """Exactly ``size`` bytes of a file, digested on the way."""
     left = size
     while left:

@@ -1,9 +1,8 @@
 """The bundle before: what of it can be used again.
 
 Its listing is read as a stream beside the scan, both in scan order. Contents are also found by
-their digest, for what was moved, copied or only touched; that index lies in a file and is built when
-it is first asked for.
-"""
+their digest, for what was moved, copied or only touched; that index lies in a file and is built
+when it is first asked for."""
 
 from __future__ import annotations
 
@@ -31,8 +30,12 @@ Unchanged = Callable[[Entry, dict[str, Any]], bool]
 
 def unchanged_here(entry: Entry, row: dict[str, Any]) -> bool:
     """Whether a file of this machine is as it was listed: by size, mtime, ctime and inode."""
-    return bool(row.get("size", 0) == entry.size and row["mtime_ns"] == entry.mtime_ns
-                and row.get("ctime_ns") == entry.ctime_ns and row.get("inode") == entry.inode)
+    return bool(
+        row.get("size", 0) == entry.size
+        and row["mtime_ns"] == entry.mtime_ns
+        and row.get("ctime_ns") == entry.ctime_ns
+        and row.get("inode") == entry.inode
+    )
 
 
 def unchanged_over_ssh(entry: Entry, row: dict[str, Any]) -> bool:
@@ -57,14 +60,27 @@ class Known:
         return str(self.row.get("blake3", ""))
 
     def describes(self, entry: Entry) -> bool:
-        """Whether its line says all of the entry, so that it can stand in the new listing as it is."""
+        """Whether its line says all of the entry, so that it can stand in the new listing as it
+        is.
+        """
         row = self.row
-        return (int(row["mode"], 8) == entry.mode and row["uid"] == entry.uid and row["gid"] == entry.gid
-                and row["user"] == entry.user and row["group"] == entry.group
-                and row["mtime_ns"] == entry.mtime_ns and row.get("ctime_ns", 0) == entry.ctime_ns
-                and row.get("inode", 0) == entry.inode and row.get("device", 0) == entry.device
-                and not entry.xattrs and "xattrs" not in row and entry.link is None and "link" not in row
-                and row.get("origin") is None and entry.origin is None)
+        return (
+            int(row["mode"], 8) == entry.mode
+            and row["uid"] == entry.uid
+            and row["gid"] == entry.gid
+            and row["user"] == entry.user
+            and row["group"] == entry.group
+            and row["mtime_ns"] == entry.mtime_ns
+            and row.get("ctime_ns", 0) == entry.ctime_ns
+            and row.get("inode", 0) == entry.inode
+            and row.get("device", 0) == entry.device
+            and not entry.xattrs
+            and "xattrs" not in row
+            and entry.link is None
+            and "link" not in row
+            and row.get("origin") is None
+            and entry.origin is None
+        )
 
 
 class Previous:
@@ -73,8 +89,13 @@ class Previous:
     ``damaged`` are pieces that are known to be bad: what lies in them is stored again.
     """
 
-    def __init__(self, listing: Path, unchanged: Unchanged, spool: Path,
-                 damaged: frozenset[str] = frozenset()) -> None:
+    def __init__(
+        self,
+        listing: Path,
+        unchanged: Unchanged,
+        spool: Path,
+        damaged: frozenset[str] = frozenset(),
+    ) -> None:
         self._path, self._unchanged, self._spool, self._damaged = listing, unchanged, spool, damaged
         self._raw: IO[bytes] | None = None
         self._kind = ""
@@ -92,7 +113,9 @@ class Previous:
         self._indexes.clear()
 
     def _begin(self, kind: str) -> None:
-        """Go to the entries of a kind; their order in the listing is that in which they are asked for."""
+        """Go to the entries of a kind; their order in the listing is that in which they are asked
+        for.
+        """
         if self._raw is None:
             self._raw = self._path.open("rb")
             self._lines = read_lines(self._raw)
@@ -115,7 +138,9 @@ class Previous:
         if self._ordered is None:
             assert self._current is not None
             path = self._current.row.get("path")
-            self._ordered = order(path.encode() if path is not None else from_line(self._current.line).path)
+            self._ordered = order(
+                path.encode() if path is not None else from_line(self._current.line).path
+            )
         return self._ordered
 
     def find(self, entry: Entry) -> Known | None:
@@ -127,7 +152,11 @@ class Previous:
 
     def _at(self, place: tuple[bytes, ...]) -> Known | None:
         """Go on to a place among the entries of the kind."""
-        while self._current is not None and self._current.row["kind"] == self._kind and self._place < place:
+        while (
+            self._current is not None
+            and self._current.row["kind"] == self._kind
+            and self._place < place
+        ):
             self._take()
         found = self._current
         if found is None or found.row["kind"] != self._kind or self._place != place:
@@ -141,7 +170,9 @@ class Previous:
             return None
         if entry.type != FILE:
             return found if found.describes(entry) and _same_special(entry, found.row) else None
-        if not self._unchanged(entry, found.row) or any(at[0] in self._damaged for at in found.row.get("at", ())):
+        if not self._unchanged(entry, found.row) or any(
+            at[0] in self._damaged for at in found.row.get("at", ())
+        ):
             return None
         return found
 
@@ -165,13 +196,21 @@ class Previous:
                 row = current.row
         except UnicodeDecodeError:
             return None
-        same = (row["type"] == FILE and row["kind"] == kind and row["size"] == info.st_size
-                and row["mtime_ns"] == info.st_mtime_ns and row.get("ctime_ns") == info.st_ctime_ns
-                and row.get("inode") == info.st_ino and row["device"] == info.st_dev
-                and row["uid"] == info.st_uid and row["gid"] == info.st_gid
-                and int(row["mode"], 8) == stat.S_IMODE(info.st_mode)
-                # Other names of the file, and where it lay, are for the longer way.
-                and "link" not in row and "origin" not in row)
+        same = (
+            row["type"] == FILE
+            and row["kind"] == kind
+            and row["size"] == info.st_size
+            and row["mtime_ns"] == info.st_mtime_ns
+            and row.get("ctime_ns") == info.st_ctime_ns
+            and row.get("inode") == info.st_ino
+            and row["device"] == info.st_dev
+            and row["uid"] == info.st_uid
+            and row["gid"] == info.st_gid
+            and int(row["mode"], 8) == stat.S_IMODE(info.st_mode)
+            # Other names of the file, and where it lay, are for the longer way.
+            and "link" not in row
+            and "origin" not in row
+        )
         if not same or (self._damaged and any(at[0] in self._damaged for at in row.get("at", ()))):
             return None
         return current
@@ -242,7 +281,7 @@ class _Index:
 
     def _put(self, digest: bytes, *where: int) -> None:
         slot = int.from_bytes(digest[:8], "little") % self._slots
-        while (there := self._map[slot * _SLOT.size:slot * _SLOT.size + 16]) != _EMPTY:
+        while (there := self._map[slot * _SLOT.size : slot * _SLOT.size + 16]) != _EMPTY:
             if there == digest:
                 return
             slot = (slot + 1) % self._slots
@@ -254,10 +293,16 @@ class _Index:
             return self._spread[whole]
         digest = whole[:16]
         slot = int.from_bytes(digest[:8], "little") % self._slots
-        while (there := self._map[slot * _SLOT.size:slot * _SLOT.size + 16]) != _EMPTY:
+        while (there := self._map[slot * _SLOT.size : slot * _SLOT.size + 16]) != _EMPTY:
             if there == digest:
-                _, piece, frame, length, offset, held = _SLOT.unpack_from(self._map, slot * _SLOT.size)
-                return [Part(self._pieces[piece], frame, length, offset, held)] if held == size else None
+                _, piece, frame, length, offset, held = _SLOT.unpack_from(
+                    self._map, slot * _SLOT.size
+                )
+                return (
+                    [Part(self._pieces[piece], frame, length, offset, held)]
+                    if held == size
+                    else None
+                )
             slot = (slot + 1) % self._slots
         return None
 

@@ -56,8 +56,11 @@ class PieceReader:
 
         ``more`` says that further frames of the piece will be wanted.
         """
-        goes_on = self._stream is not None and self._at == offset and (
-            self._left is None or (not more and self._left + len(self._rest) >= length))
+        goes_on = (
+            self._stream is not None
+            and self._at == offset
+            and (self._left is None or (not more and self._left + len(self._rest) >= length))
+        )
         if not goes_on:
             self.close()
             self._left = None if more else length
@@ -81,7 +84,9 @@ class PieceReader:
         return data
 
     def _unpack(self, offset: int, length: int) -> bytes:
-        """Exactly one frame from the current position; ``length`` 0 means its end is to be found."""
+        """Exactly one frame from the current position; ``length`` 0 means its end is to be
+        found.
+        """
         inflater = self._codec.inflater()
         raw, seen = [], 0
         try:
@@ -103,23 +108,27 @@ class PieceReader:
                 seen -= len(inflater.unused_data)
         except UNPACK_ERRORS as error:
             raise Damaged(
-                f"The piece {self._path.rpartition('/')[2]} is damaged at byte {offset:,}: {error}.",
+                f"The piece {self._path.rpartition('/')[2]} is damaged at byte {offset:,}: "
+                f"{error}.",
                 "Restore from another copy or another moment.",
             ) from error
         self._at = offset + seen
         return b"".join(raw)
 
     def salvaged(self, offset: int, length: int) -> bytes:
-        """What comes out of a damaged frame before the damage. Nothing says that it is right but its digests."""
+        """What comes out of a damaged frame before the damage. Nothing says that it is right but
+        its digests.
+        """
         with closing(self._source.open(self._path, offset, length)) as stream:
             packed = b"".join(iter(partial(stream.read, _READ), b""))
         inflater, found = self._codec.inflater(), []
         if inflater is None:
             return packed
-        # What a call was about to give is lost with it: so little at a time, and the checksum by itself.
+        # What a call was about to give is lost with it: so little at a time, and the checksum by
+        # itself.
         body = max(len(packed) - _TAIL, 0)
-        steps = [packed[at:min(at + _LITTLE, body)] for at in range(0, body, _LITTLE)]
-        steps += [packed[at:at + 1] for at in range(body, len(packed))]
+        steps = [packed[at : min(at + _LITTLE, body)] for at in range(0, body, _LITTLE)]
+        steps += [packed[at : at + 1] for at in range(body, len(packed))]
         with suppress(*UNPACK_ERRORS):
             for step in steps:
                 found.append(inflater.decompress(step))  # noqa: PERF401  what came before the damage is kept
@@ -189,7 +198,8 @@ class BundleReader:
         if (known := self._held.find(piece, offset)) is not None:
             return known
         reader = self._reader(piece)
-        # A frame holds little more than its nominal size: what is longer surely goes on. Where streams do not
+        # A frame holds little more than its nominal size: what is longer surely goes on. Where
+        # streams do not
         # stay open until they are wanted again, no more than the frame is asked for.
         more = not length or wanted > FRAME_SIZE or not (alone or piece in self._closed)
         try:
@@ -198,7 +208,9 @@ class BundleReader:
             if not length:
                 raise
             # A flipped bit should cost the files that it lies in, not all thousand of the frame.
-            return self._held.keep(piece, offset, offset + length, reader.salvaged(offset, length), error)
+            return self._held.keep(
+                piece, offset, offset + length, reader.salvaged(offset, length), error
+            )
         return self._held.keep(piece, offset, following, data)
 
     def _reader(self, piece: str) -> PieceReader:
@@ -217,5 +229,7 @@ def only(entries: Iterable[Entry], paths: Iterable[bytes]) -> Iterator[Entry]:
     """The entries at or below some paths; all where none is given."""
     wanted = tuple(path.rstrip(b"/") for path in paths)
     for entry in entries:
-        if not wanted or any(entry.path == path or entry.path.startswith(path + b"/") for path in wanted):
+        if not wanted or any(
+            entry.path == path or entry.path.startswith(path + b"/") for path in wanted
+        ):
             yield entry

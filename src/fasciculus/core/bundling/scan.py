@@ -21,8 +21,12 @@ Warn = Callable[[str], None]
 _IGNORE_SIZE = 64 * 1024
 
 _TYPES = {
-    stat.S_IFREG: FILE, stat.S_IFDIR: DIR, stat.S_IFLNK: SYMLINK,
-    stat.S_IFIFO: FIFO, stat.S_IFCHR: CHAR, stat.S_IFBLK: BLOCK,
+    stat.S_IFREG: FILE,
+    stat.S_IFDIR: DIR,
+    stat.S_IFLNK: SYMLINK,
+    stat.S_IFIFO: FIFO,
+    stat.S_IFCHR: CHAR,
+    stat.S_IFBLK: BLOCK,
 }
 _NO_XATTRS = (errno.ENOTSUP, errno.EPERM, errno.EACCES, errno.ENODATA)
 
@@ -60,18 +64,28 @@ def _xattrs(path: bytes, where: bytes, warn: Warn) -> dict[str, bytes]:
         return {}
 
 
-def describe(path: bytes, kind: str, relative: bytes, info: os.stat_result, warn: Warn) -> Entry | None:
+def describe(
+    path: bytes, kind: str, relative: bytes, info: os.stat_result, warn: Warn
+) -> Entry | None:
     """The entry of one path from its ``lstat``; None, after a warning, for what tar cannot hold."""
     type_ = _TYPES.get(stat.S_IFMT(info.st_mode))
     if type_ is None:
         warn(f"{shown(relative)}: a socket, left out (it has no contents to keep)")
         return None
     entry = Entry(
-        kind=kind, path=relative, type=type_, size=info.st_size if type_ == FILE else 0,
-        mode=stat.S_IMODE(info.st_mode), uid=info.st_uid, gid=info.st_gid,
-        user=user_name(info.st_uid), group=group_name(info.st_gid),
-        mtime_ns=info.st_mtime_ns, ctime_ns=info.st_ctime_ns,
-        inode=info.st_ino, device=info.st_dev,
+        kind=kind,
+        path=relative,
+        type=type_,
+        size=info.st_size if type_ == FILE else 0,
+        mode=stat.S_IMODE(info.st_mode),
+        uid=info.st_uid,
+        gid=info.st_gid,
+        user=user_name(info.st_uid),
+        group=group_name(info.st_gid),
+        mtime_ns=info.st_mtime_ns,
+        ctime_ns=info.st_ctime_ns,
+        inode=info.st_ino,
+        device=info.st_dev,
     )
     if type_ == SYMLINK:
         entry.target = os.readlink(path)
@@ -91,9 +105,11 @@ class Chosen(Struct, frozen=True):
     left_out: frozenset[bytes] = frozenset()
     chooser: Chooser | None = None
     on_left_out: Callable[[bytes, int, str], None] = lambda path, size, rule: None
-    #: Told of a plain file with one name; True when it needs no describing, since it is listed already.
+    #: Told of a plain file with one name; True when it needs no describing, since it is listed
+    #: already.
     is_known: Callable[[bytes, os.stat_result], bool] | None = None
-    #: The states of the bundle before, with whoever is told of a run, or of one entry, that is as it was.
+    #: The states of the bundle before, with whoever is told of a run, or of one entry, that is as
+    #: it was.
     states: States | None = None
     on_run: Callable[[Run], bool] = lambda run: False
     on_same: Callable[[Run, bytes], bool] = lambda run, line: False
@@ -114,7 +130,9 @@ class _Folder(Struct):
 
 
 def scan(
-    root: bytes, kind: str = "files", chosen: Chosen | None = None,
+    root: bytes,
+    kind: str = "files",
+    chosen: Chosen | None = None,
     warn: Warn = lambda message: None,
 ) -> Iterator[Entry]:
     """The entries of a tree, the root itself first.
@@ -123,7 +141,12 @@ def scan(
     goes on. Raises ``OSError`` only when the root itself cannot be read.
     """
     chosen = chosen or Chosen()
-    chooser, left_out, is_known, states = chosen.chooser, chosen.left_out, chosen.is_known, chosen.states
+    chooser, left_out, is_known, states = (
+        chosen.chooser,
+        chosen.left_out,
+        chosen.is_known,
+        chosen.states,
+    )
     linked: dict[tuple[int, int], bytes] = {}
     info = os.lstat(root)
     if not stat.S_ISDIR(info.st_mode):
@@ -153,8 +176,9 @@ def scan(
             verdict = ""
             is_dir = stat.S_ISDIR(info.st_mode)
             if chooser is not None:
-                verdict = chooser.judge(relative, is_dir, stat.S_ISREG(info.st_mode), info.st_size,
-                                        info.st_mtime_ns)
+                verdict = chooser.judge(
+                    relative, is_dir, stat.S_ISREG(info.st_mode), info.st_size, info.st_mtime_ns
+                )
                 if verdict and verdict != ON_THE_WAY:
                     chosen.on_left_out(relative, 0 if is_dir else info.st_size, verdict)
                     continue
@@ -201,11 +225,18 @@ def scan(
 def _same_root(info: os.stat_result, chosen: Chosen) -> bool:
     """Whether the root is as it was, and was told of."""
     run = chosen.states.seek(b"", b"") if chosen.states is not None else None
-    return run is not None and run.is_folder and run.unchanged([folder_state_of(info)]) and chosen.on_run(run)
+    return (
+        run is not None
+        and run.is_folder
+        and run.unchanged([folder_state_of(info)])
+        and chosen.on_run(run)
+    )
 
 
 def _take_run(run: Run, folder: _Folder, chosen: Chosen) -> bool:
-    """Take the next names of a folder in one go when they are a run of the bundle before that did not change."""
+    """Take the next names of a folder in one go when they are a run of the bundle before that did
+    not change.
+    """
     names = run.names
     count = len(names)
     if folder.names[-count:] != names[::-1]:
@@ -225,8 +256,9 @@ def _owed(stack: list[_Folder]) -> Iterator[Entry]:
             above.owed = None
 
 
-def _enter(path: bytes, relative: bytes, chooser: Chooser | None, warn: Warn,
-           fatal: bool = False) -> _Folder:
+def _enter(
+    path: bytes, relative: bytes, chooser: Chooser | None, warn: Warn, fatal: bool = False
+) -> _Folder:
     names = _names(path, relative, warn, fatal)
     if chooser is not None and chooser.looks_into_folders and names:
         tag = _head(path + b"/" + CACHE_TAG, len(CACHE_MARK)) if CACHE_TAG in names else None

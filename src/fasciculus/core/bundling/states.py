@@ -1,9 +1,10 @@
-"""The states of listed files, in binary beside a listing, so that a night on which nothing changed is short.
+"""The states of listed files, in binary beside a listing, so that a night on which nothing changed
+is short.
 
-Neither part of a bundle nor needed by anything: without it, or when it does not fit its listing, every line
-of the listing is read instead. A *run* are entries that follow each other in one folder; a folder is a run of
-its own. Runs that did not change go from one night's file to the next as they are, like their lines.
-"""
+Neither part of a bundle nor needed by anything: without it, or when it does not fit its listing,
+every line of the listing is read instead. A *run* are entries that follow each other in one folder;
+a folder is a run of its own. Runs that did not change go from one night's file to the next as they
+are, like their lines."""
 
 from __future__ import annotations
 
@@ -26,9 +27,11 @@ from .entry import BLOCK, CHAR, DIR, FIFO, FILE, SYMLINK, Entry, order
 from .listing import from_line
 
 _MARK = b"fasciculus-states 2\n"
-#: Of the listing: its SHA-256, and the length of all its lines; of the text that says what the states are of.
+#: Of the listing: its SHA-256, and the length of all its lines; of the text that says what the
+#: states are of.
 _ABOUT = struct.Struct("<64sQI")
-#: Length of the folder, names, states, lines, and the text of pieces; entries, bytes of contents, kind of run.
+#: Length of the folder, names, states, lines, and the text of pieces; entries, bytes of contents,
+#: kind of run.
 _HEAD = struct.Struct("<IIIQIIQB")
 #: Enough bytes for the head of the file, and for that of a run with its length.
 HEAD = 128
@@ -39,38 +42,78 @@ _LONGEST = 2000
 _CHUNK = 256 * 1024
 _BUFFER = 1024 * 1024
 _AHEAD = 3
-_TYPES = {FILE: stat.S_IFREG, DIR: stat.S_IFDIR, SYMLINK: stat.S_IFLNK, FIFO: stat.S_IFIFO, CHAR: stat.S_IFCHR,
-          BLOCK: stat.S_IFBLK}
+_TYPES = {
+    FILE: stat.S_IFREG,
+    DIR: stat.S_IFDIR,
+    SYMLINK: stat.S_IFLNK,
+    FIFO: stat.S_IFIFO,
+    CHAR: stat.S_IFCHR,
+    BLOCK: stat.S_IFBLK,
+}
 
 State = tuple[int, ...]
 #: What of an ``lstat`` tells whether a file is as it was.
 state_of: Callable[[os.stat_result], State] = operator.attrgetter(
-    "st_mode", "st_ino", "st_dev", "st_nlink", "st_uid", "st_gid", "st_size", "st_mtime_ns", "st_ctime_ns")
+    "st_mode",
+    "st_ino",
+    "st_dev",
+    "st_nlink",
+    "st_uid",
+    "st_gid",
+    "st_size",
+    "st_mtime_ns",
+    "st_ctime_ns",
+)
 
 
 def folder_state_of(info: os.stat_result) -> State:
     """The same of a folder, whose size and links say nothing."""
-    return (info.st_mode, info.st_ino, info.st_dev, 0, info.st_uid, info.st_gid, 0, info.st_mtime_ns, info.st_ctime_ns)
+    return (
+        info.st_mode,
+        info.st_ino,
+        info.st_dev,
+        0,
+        info.st_uid,
+        info.st_gid,
+        0,
+        info.st_mtime_ns,
+        info.st_ctime_ns,
+    )
 
 
 class Run:
     """Entries of one folder that follow each other in the listing."""
 
-    __slots__ = ("_blob", "_lines", "_names", "_take", "_text", "bytes", "entries", "folder", "kind", "length", "raw",
-                 "start", "states")
+    __slots__ = (
+        "_blob",
+        "_lines",
+        "_names",
+        "_take",
+        "_text",
+        "bytes",
+        "entries",
+        "folder",
+        "kind",
+        "length",
+        "raw",
+        "start",
+        "states",
+    )
 
     def __init__(self, raw: bytes, take: Callable[[], bytes], start: int = 0) -> None:
         #: Where its lines begin among those of the listing, in bytes, and how long they are.
         self.start = start
-        folder, names, states, self.length, text, self.entries, self.bytes, self.kind = _HEAD.unpack_from(raw)
+        folder, names, states, self.length, text, self.entries, self.bytes, self.kind = (
+            _HEAD.unpack_from(raw)
+        )
         self.raw, self._take = raw, take
         at = _HEAD.size
-        self.folder = raw[at:at + folder]
+        self.folder = raw[at : at + folder]
         at += folder
-        self._names: list[bytes] = raw[at:at + names].split(b"\0")
+        self._names: list[bytes] = raw[at : at + names].split(b"\0")
         at += names
-        self.states = raw[at:at + states]
-        self._text = raw[at + states:at + states + text]
+        self.states = raw[at : at + states]
+        self._text = raw[at + states : at + states + text]
         self._blob: bytes | None = None
         self._lines: dict[bytes, tuple[bytes, State]] | None = None
 
@@ -94,7 +137,9 @@ class Run:
 
     @property
     def is_plain(self) -> bool:
-        """Not so of entries that must be looked at one by one: hard links, and what changed a moment ago."""
+        """Not so of entries that must be looked at one by one: hard links, and what changed a
+        moment ago.
+        """
         return bool(self.kind == _PLAIN)
 
     def unchanged(self, states: list[State]) -> bool:
@@ -111,7 +156,13 @@ class Run:
         """The line of one entry when its state is as it was."""
         if self._lines is None:
             lines = self.blob.split(b"\n")[:-1]
-            self._lines = dict(zip(self._names, zip(lines, _STATE.iter_unpack(self.states), strict=True), strict=True))
+            self._lines = dict(
+                zip(
+                    self._names,
+                    zip(lines, _STATE.iter_unpack(self.states), strict=True),
+                    strict=True,
+                )
+            )
         found = self._lines.get(name)
         return found[0] if found is not None and found[1] == state else None
 
@@ -128,7 +179,9 @@ def stat_run(folder: bytes, names: list[bytes]) -> list[State]:
         # By the folder's descriptor, which spares the kernel the way to it for each name.
         descriptor = os.open(folder, os.O_RDONLY | os.O_DIRECTORY | os.O_NOFOLLOW | os.O_CLOEXEC)
         try:
-            return [state_of(_stat(name, dir_fd=descriptor, follow_symlinks=False)) for name in names]
+            return [
+                state_of(_stat(name, dir_fd=descriptor, follow_symlinks=False)) for name in names
+            ]
         finally:
             os.close(descriptor)
     except OSError:
@@ -144,7 +197,9 @@ def place_of_first(data: bytes) -> int:
 
 
 class StatesWriter:
-    """Writes states as a listing's lines are written. ``before`` are those that :meth:`same` takes over."""
+    """Writes states as a listing's lines are written. ``before`` are those that :meth:`same` takes
+    over.
+    """
 
     def __init__(self, raw: BinaryIO, about: str, before: Path | None = None) -> None:
         self._raw, self._before = raw, before
@@ -161,7 +216,12 @@ class StatesWriter:
         size = entry.size if entry.type == FILE else len(entry.target or b"")
         if entry.type == DIR:
             self._alone(_FOLDER, folder, name, entry, 0, 0, line)
-        elif entry.link is not None or entry.links > 1 or not entry.ctime_ns or entry.origin is not None:
+        elif (
+            entry.link is not None
+            or entry.links > 1
+            or not entry.ctime_ns
+            or entry.origin is not None
+        ):
             self._alone(_SLOW, folder, name, entry, 1, size, line)
         else:
             if folder != self._folder or len(self._names) >= _LONGEST:
@@ -207,27 +267,63 @@ class StatesWriter:
                 self._raw.write(data)
                 left -= len(data)
 
-    def _alone(self, kind: int, folder: bytes, name: bytes, entry: Entry, links: int, size: int, line: bytes) -> None:
+    def _alone(
+        self,
+        kind: int,
+        folder: bytes,
+        name: bytes,
+        entry: Entry,
+        links: int,
+        size: int,
+        line: bytes,
+    ) -> None:
         self._flush()
         self._write(kind, folder, name, _packed(entry, links, size), len(line), b"[]", 1, 0)
 
     def _flush(self) -> None:
         if self._names:
             assert self._folder is not None
-            self._write(_PLAIN, self._folder, b"\0".join(self._names), b"".join(self._states), self._lines,
-                        orjson.dumps(list(self._used.items())), len(self._names), self._bytes)
+            self._write(
+                _PLAIN,
+                self._folder,
+                b"\0".join(self._names),
+                b"".join(self._states),
+                self._lines,
+                orjson.dumps(list(self._used.items())),
+                len(self._names),
+                self._bytes,
+            )
         self._folder = None
         self._names, self._states, self._used = [], [], {}
         self._lines = self._bytes = 0
 
-    def _write(self, kind: int, folder: bytes, names: bytes, states: bytes, lines: int, text: bytes, entries: int,
-               size: int) -> None:
-        head = _HEAD.pack(len(folder), len(names), len(states), lines, len(text), entries, size, kind)
-        self._put(struct.pack("<I", len(head) + len(folder) + len(names) + len(states) + len(text))
-                  + head + folder + names + states + text)
+    def _write(
+        self,
+        kind: int,
+        folder: bytes,
+        names: bytes,
+        states: bytes,
+        lines: int,
+        text: bytes,
+        entries: int,
+        size: int,
+    ) -> None:
+        head = _HEAD.pack(
+            len(folder), len(names), len(states), lines, len(text), entries, size, kind
+        )
+        self._put(
+            struct.pack("<I", len(head) + len(folder) + len(names) + len(states) + len(text))
+            + head
+            + folder
+            + names
+            + states
+            + text
+        )
 
     def close(self, listing_sha256: str, listing_length: int) -> None:
-        """Finish the file: these are the states of the listing with that SHA-256 and that length of all lines."""
+        """Finish the file: these are the states of the listing with that SHA-256 and that length of
+        all lines.
+        """
         self._flush()
         if self._same:
             self._catch_up()
@@ -237,18 +333,33 @@ class StatesWriter:
 
 
 def _packed(entry: Entry, links: int, size: int) -> bytes:
-    return _STATE.pack(_TYPES[entry.type] | entry.mode, entry.inode, entry.device, links, entry.uid, entry.gid,
-                       size, entry.mtime_ns, entry.ctime_ns)
+    return _STATE.pack(
+        _TYPES[entry.type] | entry.mode,
+        entry.inode,
+        entry.device,
+        links,
+        entry.uid,
+        entry.gid,
+        size,
+        entry.mtime_ns,
+        entry.ctime_ns,
+    )
 
 
 def length_of_listing(path: Path, listing_sha256: str, about: str) -> int:
-    """The length of all lines of that listing, if a file has its states, taken with the same rules; else 0."""
+    """The length of all lines of that listing, if a file has its states, taken with the same rules;
+    else 0.
+    """
     try:
         with path.open("rb") as raw:
             if raw.read(len(_MARK)) != _MARK:
                 return 0
             digest, length, size = _ABOUT.unpack(raw.read(_ABOUT.size))
-            return int(length) if digest == listing_sha256.encode() and raw.read(size) == about.encode() else 0
+            return (
+                int(length)
+                if digest == listing_sha256.encode() and raw.read(size) == about.encode()
+                else 0
+            )
     except (OSError, struct.error):
         return 0
 
@@ -256,7 +367,9 @@ def length_of_listing(path: Path, listing_sha256: str, about: str) -> int:
 class States:
     """Reads states beside the walk over a tree; entries must be sought in scan order."""
 
-    def __init__(self, path: Path, listing: Path, known: Callable[[int], bool] = lambda number: False) -> None:
+    def __init__(
+        self, path: Path, listing: Path, known: Callable[[int], bool] = lambda number: False
+    ) -> None:
         self._known, self._number = known, -1
         self._raw: IO[bytes] = path.open("rb", _BUFFER)
         self._raw.seek(place_of_first(self._raw.read(len(_MARK) + _ABOUT.size)))
@@ -276,8 +389,11 @@ class States:
                 self._behind += self._run.length
         self._number += 1
         length = self._raw.read(4)
-        self._run = (Run(self._raw.read(int.from_bytes(length, "little")), self._take, self._start) if length
-                     else None)
+        self._run = (
+            Run(self._raw.read(int.from_bytes(length, "little")), self._take, self._start)
+            if length
+            else None
+        )
 
     def _take(self) -> bytes:
         assert self._run is not None

@@ -26,12 +26,26 @@ def padding(size: int) -> bytes:
 
 
 def _ustar(
-    name: bytes, typeflag: bytes, size: int, mode: int = 0o644, uid: int = 0, gid: int = 0,
-    mtime: int = 0, linkname: bytes = b"", user: bytes = b"", group: bytes = b"",
-    rdev: tuple[int, int] = (0, 0), prefix: bytes = b"",
+    name: bytes,
+    typeflag: bytes,
+    size: int,
+    mode: int = 0o644,
+    uid: int = 0,
+    gid: int = 0,
+    mtime: int = 0,
+    linkname: bytes = b"",
+    user: bytes = b"",
+    group: bytes = b"",
+    rdev: tuple[int, int] = (0, 0),
+    prefix: bytes = b"",
 ) -> bytes:
     head = b"%s%07o\0%07o\0%07o\0%011o\0%011o\0" % (
-        name.ljust(100, b"\0"), mode & 0o7777, uid, gid, size, mtime,
+        name.ljust(100, b"\0"),
+        mode & 0o7777,
+        uid,
+        gid,
+        size,
+        mtime,
     )
     tail, total = _tail(typeflag, linkname, user, group, rdev, prefix)
     return b"%s%06o\0 %s" % (head, sum(head) + total, tail)
@@ -39,17 +53,32 @@ def _ustar(
 
 @lru_cache(maxsize=512)
 def _pax(size: int) -> bytes:
-    """The header of an extended header: its name means nothing, so that one serves all of a size."""
+    """The header of an extended header: its name means nothing, so that one serves all of a
+    size.
+    """
     return _ustar(b"PaxHeaders/entry", b"x", size)
 
 
 @lru_cache(maxsize=512)
-def _tail(typeflag: bytes, linkname: bytes, user: bytes, group: bytes, rdev: tuple[int, int],
-          prefix: bytes) -> tuple[bytes, int]:
-    """What follows the checksum, the same for most files of a tree, and its share of the checksum."""
+def _tail(
+    typeflag: bytes,
+    linkname: bytes,
+    user: bytes,
+    group: bytes,
+    rdev: tuple[int, int],
+    prefix: bytes,
+) -> tuple[bytes, int]:
+    """What follows the checksum, the same for most files of a tree, and its share of the
+    checksum.
+    """
     tail = b"%s%sustar\x0000%s%s%07o\0%07o\0%s" % (
-        typeflag, linkname.ljust(100, b"\0"), user.ljust(32, b"\0"), group.ljust(32, b"\0"),
-        rdev[0], rdev[1], prefix.ljust(167, b"\0"),
+        typeflag,
+        linkname.ljust(100, b"\0"),
+        user.ljust(32, b"\0"),
+        group.ljust(32, b"\0"),
+        rdev[0],
+        rdev[1],
+        prefix.ljust(167, b"\0"),
     )
     return tail, sum(tail) + 8 * 32
 
@@ -77,8 +106,8 @@ def _split(name: bytes) -> tuple[bytes, bytes] | None:
     if len(name) <= 100:
         return b"", name
     cut = name.rfind(b"/", 0, 156)
-    if cut > 0 and len(name) - cut - 1 <= 100 and name[cut + 1:]:
-        return name[:cut], name[cut + 1:]
+    if cut > 0 and len(name) - cut - 1 <= 100 and name[cut + 1 :]:
+        return name[:cut], name[cut + 1 :]
     return None
 
 
@@ -91,15 +120,35 @@ def _is_utf8(data: bytes) -> bool:
 
 
 def _plain_file(entry: Entry, size: int, name: bytes) -> bytes | None:
-    """The header of a file as most are, without asking of each field whether it fits; None where one does not."""
+    """The header of a file as most are, without asking of each field whether it fits; None where
+    one does not.
+    """
     mtime, fraction = divmod(entry.mtime_ns, 1_000_000_000)
-    if not (fraction and 0 <= mtime <= _MAX_OCTAL_12 and size <= _MAX_OCTAL_12 and entry.uid <= _MAX_OCTAL_8
-            and entry.gid <= _MAX_OCTAL_8 and len(entry.user) < 32 and len(entry.group) < 32
-            and entry.user.isascii() and entry.group.isascii()):
+    if not (
+        fraction
+        and 0 <= mtime <= _MAX_OCTAL_12
+        and size <= _MAX_OCTAL_12
+        and entry.uid <= _MAX_OCTAL_8
+        and entry.gid <= _MAX_OCTAL_8
+        and len(entry.user) < 32
+        and len(entry.group) < 32
+        and entry.user.isascii()
+        and entry.group.isascii()
+    ):
         return None
     body = _record(b"mtime", b"%d.%09d" % (mtime, fraction))
-    main = _ustar(name, b"0", size, entry.mode, entry.uid, entry.gid, mtime, b"", entry.user.encode(),
-                  entry.group.encode())
+    main = _ustar(
+        name,
+        b"0",
+        size,
+        entry.mode,
+        entry.uid,
+        entry.gid,
+        mtime,
+        b"",
+        entry.user.encode(),
+        entry.group.encode(),
+    )
     return b"".join((_pax(len(body)), body, padding(len(body)), main))
 
 
@@ -109,7 +158,13 @@ def header(entry: Entry, size: int | None = None, name: bytes | None = None) -> 
     ``size`` and ``name`` stand in for the entry's own when only a part of it follows.
     """
     name = entry.name if name is None else name
-    if entry.type == FILE and entry.link is None and not entry.xattrs and len(name) <= 100 and name.isascii():
+    if (
+        entry.type == FILE
+        and entry.link is None
+        and not entry.xattrs
+        and len(name) <= 100
+        and name.isascii()
+    ):
         plain = _plain_file(entry, entry.size if size is None else size, name)
         if plain is not None:
             return plain
@@ -147,12 +202,18 @@ def header(entry: Entry, size: int | None = None, name: bytes | None = None) -> 
         records.append((b"SCHILY.xattr." + key_text.encode(), value))
 
     main = _ustar(
-        short, b"1" if is_link else _TYPE[entry.type],
-        size if size <= _MAX_OCTAL_12 else 0, entry.mode,
+        short,
+        b"1" if is_link else _TYPE[entry.type],
+        size if size <= _MAX_OCTAL_12 else 0,
+        entry.mode,
         entry.uid if entry.uid <= _MAX_OCTAL_8 else 0,
         entry.gid if entry.gid <= _MAX_OCTAL_8 else 0,
         mtime if 0 <= mtime <= _MAX_OCTAL_12 else 0,
-        target[:100], user[:31], group[:31], entry.rdev, prefix,
+        target[:100],
+        user[:31],
+        group[:31],
+        entry.rdev,
+        prefix,
     )
     if not records:
         return main

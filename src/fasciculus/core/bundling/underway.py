@@ -60,7 +60,9 @@ class Stretch(Struct):
 
 
 class Opened(Struct):
-    """An entry whose bytes are not all packed yet; ``line`` is its listing's line, where that is known."""
+    """An entry whose bytes are not all packed yet; ``line`` is its listing's line, where that is
+    known.
+    """
 
     entry: Entry
     stretches: list[Stretch] = field(default_factory=list)

@@ -1,8 +1,7 @@
 """Values as SQL literals, exact to the last bit.
 
-The server writes them (``QUOTE``, ``HEX``), several times faster than escaping here; rows too large for
-that are escaped here, so that they stay within the largest packet when they are loaded.
-"""
+The server writes them (``QUOTE``, ``HEX``), several times faster than escaping here; rows too large
+for that are escaped here, so that they stay within the largest packet when they are loaded."""
 
 from __future__ import annotations
 
@@ -11,15 +10,45 @@ from msgspec import Struct
 #: A row whose literals come to more bytes than this is escaped here.
 LARGE_ROW = 4 * 1024 * 1024
 
-_BINARY = frozenset({
-    "binary", "varbinary", "tinyblob", "blob", "mediumblob", "longblob", "bit", "geometry", "point",
-    "linestring", "polygon", "multipoint", "multilinestring", "multipolygon", "geometrycollection",
-    "geomcollection", "vector",
-})
+_BINARY = frozenset(
+    {
+        "binary",
+        "varbinary",
+        "tinyblob",
+        "blob",
+        "mediumblob",
+        "longblob",
+        "bit",
+        "geometry",
+        "point",
+        "linestring",
+        "polygon",
+        "multipoint",
+        "multilinestring",
+        "multipolygon",
+        "geometrycollection",
+        "geomcollection",
+        "vector",
+    }
+)
 _NUMBERS = frozenset(["tinyint", "smallint", "mediumint", "int", "bigint", "decimal", "year"])
-_UNBOUNDED = frozenset(["mediumblob", "longblob", "mediumtext", "longtext", "json", "geometry", "polygon",
-                        "linestring", "multipoint", "multilinestring", "multipolygon",
-                        "geometrycollection", "geomcollection"])
+_UNBOUNDED = frozenset(
+    [
+        "mediumblob",
+        "longblob",
+        "mediumtext",
+        "longtext",
+        "json",
+        "geometry",
+        "polygon",
+        "linestring",
+        "multipoint",
+        "multilinestring",
+        "multipolygon",
+        "geometrycollection",
+        "geomcollection",
+    ]
+)
 #: Character sets whose text comes back the same from UTF-8; others go as their own bytes.
 _THROUGH_UTF8 = frozenset(["utf8mb4", "utf8mb3", "utf8", "ascii", "latin1", ""])
 
@@ -51,8 +80,10 @@ def quote_name(name: str) -> str:
 
 
 def _hex(name: str, introducer: str = "") -> str:
-    return (f"IF({name} IS NULL,'NULL',IF(LENGTH({name})=0,'\\'\\'',"
-            f"CONCAT('{introducer}0x',HEX({name}))))")
+    return (
+        f"IF({name} IS NULL,'NULL',IF(LENGTH({name})=0,'\\'\\'',"
+        f"CONCAT('{introducer}0x',HEX({name}))))"
+    )
 
 
 def literal(column: Column) -> str:
@@ -63,7 +94,8 @@ def literal(column: Column) -> str:
     if column.data_type in _NUMBERS:
         return f"IFNULL({name},'NULL')"
     if column.data_type in ("float", "double"):
-        # As DOUBLE a FLOAT prints with all its digits; a negative zero needs an exponent to stay one.
+        # As DOUBLE a FLOAT prints with all its digits; a negative zero needs an exponent to stay
+        # one.
         number = f"CAST({name} AS DOUBLE)" if column.data_type == "float" else name
         return f"IF({name} IS NULL,'NULL',IF({name}=0,IF(LEFT({name},1)='-','-0e0','0'),{number}))"
     if column.character_set not in _THROUGH_UTF8:
@@ -75,8 +107,11 @@ def literal(column: Column) -> str:
 def row_size(columns: list[Column]) -> str:
     """The SQL for about how many bytes a row's literals come to, as far as they are unbounded."""
     return "+".join(
-        f"IFNULL(LENGTH({quote_name(c.name)}),0)" + ("*2" if c.binary or c.character_set not in _THROUGH_UTF8
-                                                     else "") for c in columns if c.unbounded)
+        f"IFNULL(LENGTH({quote_name(c.name)}),0)"
+        + ("*2" if c.binary or c.character_set not in _THROUGH_UTF8 else "")
+        for c in columns
+        if c.unbounded
+    )
 
 
 def raw(column: Column) -> str:
@@ -91,7 +126,14 @@ def raw(column: Column) -> str:
     return f"CONVERT({name} USING utf8mb4)"
 
 
-_ESCAPES = {b"\\": b"\\\\", b"'": b"\\'", b"\0": b"\\0", b"\n": b"\\n", b"\r": b"\\r", b"\x1a": b"\\Z"}
+_ESCAPES = {
+    b"\\": b"\\\\",
+    b"'": b"\\'",
+    b"\0": b"\\0",
+    b"\n": b"\\n",
+    b"\r": b"\\r",
+    b"\x1a": b"\\Z",
+}
 
 
 def escaped(column: Column, value: bytes | None) -> bytes:

@@ -7,7 +7,8 @@ from collections.abc import Callable, Iterator
 
 _TOKEN = re.compile(
     rb"'(?:[^'\\]++|\\.|'')*+'|\"(?:[^\"\\]++|\\.|\"\")*+\"|`[^`]*+`"
-    rb"|--[ \t][^\n]*|/\*.*?\*/|;", re.DOTALL,
+    rb"|--[ \t][^\n]*|/\*.*?\*/|;",
+    re.DOTALL,
 )
 _DELIMITER = re.compile(rb"\s*DELIMITER (\S+)\n")
 
@@ -19,7 +20,7 @@ def statements(member: bytes) -> Iterator[bytes]:
         switch = _DELIMITER.match(member, at)
         if switch and switch[1] != b";":
             end = member.index(b"\n" + switch[1] + b"\n", switch.end())
-            yield member[switch.end():end]
+            yield member[switch.end() : end]
             at = end + len(switch[1]) + 2
             continue
         if switch:
@@ -27,7 +28,7 @@ def statements(member: bytes) -> Iterator[bytes]:
             continue
         for token in _TOKEN.finditer(member, at):
             if token[0] == b";":
-                yield member[at:token.start()].strip()
+                yield member[at : token.start()].strip()
                 at = token.end()
                 break
         else:

@@ -1,7 +1,7 @@
 """A MariaDB or MySQL database as SQL members, in import order.
 
-All reads of one database happen inside one consistent snapshot; what the engine of a table keeps out
-of snapshots is said in :attr:`Dumped.notes`. Members:
+All reads of one database happen inside one consistent snapshot; what the engine of a table keeps
+out of snapshots is said in :attr:`Dumped.notes`. Members:
 
 =====================  ==========================================================
 ``00000-schema.sql``    the database's character set, sequences, every table
@@ -70,7 +70,9 @@ class _Table(Struct, frozen=True):
 def safe_file(name: str) -> str:
     """A table's or database's name as a file name: all but plain characters as ``%XX``."""
     return "".join(
-        c if (c.isalnum() and c.isascii()) or c in "_-$" else "".join(f"%{b:02X}" for b in c.encode())
+        c
+        if (c.isalnum() and c.isascii()) or c in "_-$"
+        else "".join(f"%{b:02X}" for b in c.encode())
         for c in name
     )
 
@@ -112,8 +114,10 @@ class Dump:
                 continue
             if table.engine.lower() not in _SNAPSHOTS:
                 self.done.notes.append(
-                    f"table {database}.{table.name} is of engine {table.engine}, which keeps no snapshot: "
-                    "its rows are of the moment when they were read")
+                    f"table {database}.{table.name} is of engine {table.engine}, which keeps no "
+                    "snapshot: "
+                    "its rows are of the moment when they were read"
+                )
             yield from self._rows(number, table)
         if self._rules.tables:
             # Some tables alone: what builds on all of them is not part of it.
@@ -135,16 +139,21 @@ class Dump:
             raise Trouble(
                 f"The database user {user} lacks {', '.join(lacking)} on {self._database}.",
                 f"Give it: GRANT {', '.join(lacking)} ON {quote_name(self._database)}.* TO "
-                f"{_sql_text(name)}@{_sql_text(host)};")
+                f"{_sql_text(name)}@{_sql_text(host)};",
+            )
 
     def _open(self) -> bytes:
         server, database = self._server, self._database
         found = server.rows(
             "SELECT default_character_set_name, default_collation_name, version() "
-            "FROM information_schema.schemata WHERE schema_name=%s", database)
+            "FROM information_schema.schemata WHERE schema_name=%s",
+            database,
+        )
         if not found:
-            raise Trouble(f"There is no database “{database}” on this server.",
-                          "Correct its name, or create it.")
+            raise Trouble(
+                f"There is no database “{database}” on this server.",
+                "Correct its name, or create it.",
+            )
         charset, collation, version = map(_text, found[0])
         self._mariadb = "mariadb" in version.lower()
         self._version = tuple(map(int, re.findall(r"\d+", version)[:2]))
@@ -154,8 +163,12 @@ class Dump:
         server.rows(f"USE {quote_name(database)}")
         head = f"ALTER DATABASE CHARACTER SET {charset} COLLATE {collation};\n"
         if self._mariadb and self._version >= (10, 5):
-            comment = _text(server.rows("SELECT schema_comment FROM information_schema.schemata "
-                                        "WHERE schema_name=%s", database)[0][0])
+            comment = _text(
+                server.rows(
+                    "SELECT schema_comment FROM information_schema.schemata WHERE schema_name=%s",
+                    database,
+                )[0][0]
+            )
             if comment:
                 head += f"ALTER DATABASE COMMENT {_sql_text(comment)};\n"
         return head.encode()
@@ -166,7 +179,8 @@ class Dump:
         for table, name, data_type, extra, charset, made in self._server.rows(
             "SELECT table_name, column_name, data_type, extra, character_set_name, "
             "generation_expression FROM information_schema.columns WHERE table_schema=%s "
-            "ORDER BY table_name, ordinal_position", self._database,
+            "ORDER BY table_name, ordinal_position",
+            self._database,
         ):
             known = columns.setdefault(_text(table), [])
             upper = _text(extra).upper()
@@ -177,10 +191,13 @@ class Dump:
         for name, kind, engine in self._server.rows(
             "SELECT table_name, table_type, engine FROM information_schema.tables WHERE "
             "table_schema=%s AND table_type IN ('BASE TABLE', 'SYSTEM VERSIONED', 'SEQUENCE') "
-            "ORDER BY table_name", self._database,
+            "ORDER BY table_name",
+            self._database,
         ):
             called = _text(name)
-            if (rules.tables and not _matches(called, rules.tables)) or _matches(called, rules.without_tables):
+            if (rules.tables and not _matches(called, rules.tables)) or _matches(
+                called, rules.without_tables
+            ):
                 continue
             found.append(_Table(called, _text(kind), _text(engine), columns.get(called, [])))
         return found
@@ -192,20 +209,33 @@ class Dump:
             answers = self._server.rows(f"CHECK TABLE {quote_name(table.name)} MEDIUM")
             bad = [_text(row[3]) for row in answers if _text(row[2]).lower() == "error"]
             if bad:
-                raise Trouble(f"CHECK TABLE says of {self._database}.{table.name}: {bad[0]}.",
-                              "Repair it first (REPAIR TABLE, or from an older bundle).")
+                raise Trouble(
+                    f"CHECK TABLE says of {self._database}.{table.name}: {bad[0]}.",
+                    "Repair it first (REPAIR TABLE, or from an older bundle).",
+                )
 
     def _schema(self, tables: list[_Table]) -> Iterator[bytes]:
         # Sequences first: a column's default may be one's next value.
         for table in sorted(tables, key=lambda table: table.kind != "SEQUENCE"):
             if table.kind == "SEQUENCE":
-                shown = self._server.rows(f"SHOW CREATE SEQUENCE {quote_name(table.name)}")[0][1] or b""
+                shown = (
+                    self._server.rows(f"SHOW CREATE SEQUENCE {quote_name(table.name)}")[0][1] or b""
+                )
                 following, rounds = self._server.rows(
-                    f"SELECT next_not_cached_value, cycle_count FROM {quote_name(table.name)}")[0]
-                yield shown + b";\n" + (f"DO SETVAL({quote_name(table.name)}, {_text(following)}, 0, "
-                                        f"{_text(rounds)});\n").encode()
+                    f"SELECT next_not_cached_value, cycle_count FROM {quote_name(table.name)}"
+                )[0]
+                yield (
+                    shown
+                    + b";\n"
+                    + (
+                        f"DO SETVAL({quote_name(table.name)}, {_text(following)}, 0, "
+                        f"{_text(rounds)});\n"
+                    ).encode()
+                )
             else:
-                yield (self._server.rows(f"SHOW CREATE TABLE {quote_name(table.name)}")[0][1] or b"") + b";\n"
+                yield (
+                    self._server.rows(f"SHOW CREATE TABLE {quote_name(table.name)}")[0][1] or b""
+                ) + b";\n"
 
     # Rows --------------------------------------------------------------------
 
@@ -215,7 +245,10 @@ class Dump:
             columns, source, before = self._versioned(table)
         names = ",".join(quote_name(column.name) for column in columns)
         insert = b"%sINSERT INTO %s (%s) VALUES\n" % (
-            before, quote_name(table.name).encode(), names.encode())
+            before,
+            quote_name(table.name).encode(),
+            names.encode(),
+        )
         part, count = 0, 0
         member: list[bytes] = []
         member_bytes = statement_bytes = 0
@@ -232,8 +265,11 @@ class Dump:
                 member += [b",\n", row]
                 statement_bytes += len(row)
                 member_bytes += len(row)
-            # Cut where the row itself says so: unchanged stretches of a table give the same members again.
-            if member_bytes >= MOST or (member_bytes >= LEAST and crc32(row) * USUAL < len(row) << 32):
+            # Cut where the row itself says so: unchanged stretches of a table give the same members
+            # again.
+            if member_bytes >= MOST or (
+                member_bytes >= LEAST and crc32(row) * USUAL < len(row) << 32
+            ):
                 part += 1
                 yield self._member(number, table.name, part, member)
                 member = []
@@ -258,7 +294,9 @@ class Dump:
             return
         large = f"({size})>{literals.LARGE_ROW}"
         singly = ",".join(f"IF({large},{literals.raw(column)},NULL)" for column in columns)
-        for first, *values in self._server.stream(f"SELECT IF({large},NULL,{whole}),{singly} FROM {source}"):
+        for first, *values in self._server.stream(
+            f"SELECT IF({large},NULL,{whole}),{singly} FROM {source}"
+        ):
             if first is not None:
                 yield first
             elif all(value is None for value in values):
@@ -267,16 +305,22 @@ class Dump:
                 yield b"(" + b",".join(map(literals.escaped, columns, values)) + b")"
 
     def _too_long(self, table: str) -> Trouble:
-        return Trouble(f"A row of {self._database}.{table} is too long for the server to write out.",
-                       "Raise max_allowed_packet on the database server.")
+        return Trouble(
+            f"A row of {self._database}.{table} is too long for the server to write out.",
+            "Raise max_allowed_packet on the database server.",
+        )
 
     def _versioned(self, table: _Table) -> tuple[list[Column], str, bytes]:
         """A system-versioned table with its history, where the server can take that back."""
         shown = _text(self._server.rows(f"SHOW CREATE TABLE {quote_name(table.name)}")[0][1])
-        by_transaction = re.search(r"bigint\(20\) unsigned GENERATED ALWAYS AS ROW START", shown, re.IGNORECASE)
+        by_transaction = re.search(
+            r"bigint\(20\) unsigned GENERATED ALWAYS AS ROW START", shown, re.IGNORECASE
+        )
         if self._version < _HISTORY_SINCE or by_transaction:
-            self.done.notes.append(f"table {self._database}.{table.name} is system-versioned; its present "
-                                   "rows are kept, its history is not")
+            self.done.notes.append(
+                f"table {self._database}.{table.name} is system-versioned; its present "
+                "rows are kept, its history is not"
+            )
             return table.columns, quote_name(table.name), b""
         start, end = "row_start", "row_end"
         named = re.search(r"PERIOD FOR SYSTEM_TIME \(`((?:[^`]|``)+)`, ?`((?:[^`]|``)+)`\)", shown)
@@ -284,8 +328,11 @@ class Dump:
             start, end = named[1].replace("``", "`"), named[2].replace("``", "`")
         columns = [c for c in table.columns if c.name not in (start, end)]
         columns += [Column(start, "timestamp"), Column(end, "timestamp")]
-        return (columns, f"{quote_name(table.name)} FOR SYSTEM_TIME ALL",
-                b"SET @@system_versioning_insert_history=1;\n")
+        return (
+            columns,
+            f"{quote_name(table.name)} FOR SYSTEM_TIME ALL",
+            b"SET @@system_versioning_insert_history=1;\n",
+        )
 
     @staticmethod
     def _member(number: int, table: str, part: int, pieces: list[bytes]) -> Member:
@@ -302,22 +349,31 @@ class Dump:
         for kind in kinds:
             for row in self._server.rows(
                 "SELECT routine_name FROM information_schema.routines WHERE routine_schema=%s AND "
-                "routine_type=%s ORDER BY routine_name", self._database, kind,
+                "routine_type=%s ORDER BY routine_name",
+                self._database,
+                kind,
             ):
                 name = _text(row[0])
                 shown = self._server.rows(f"SHOW CREATE {kind} {quote_name(name)}")[0]
                 if shown[2] is None:
                     raise Trouble(
                         f"The text of {kind.lower()} {self._database}.{name} may not be read.",
-                        "Give the database user: GRANT SELECT ON `mysql`.* TO …; or SHOW CREATE ROUTINE.")
+                        "Give the database user: GRANT SELECT ON `mysql`.* TO …; or SHOW CREATE "
+                        "ROUTINE.",
+                    )
                 bodies.append(_program(shown[2], _text(shown[1]), _text(shown[3]), _text(shown[4])))
         if bodies:
             yield Member("90000-routines.sql", _HEAD + b"".join(bodies))
 
     def _views(self) -> Iterator[Member]:
-        names = [_text(row[0]) for row in self._server.rows(
-            "SELECT table_name FROM information_schema.views WHERE table_schema=%s "
-            "ORDER BY table_name", self._database)]
+        names = [
+            _text(row[0])
+            for row in self._server.rows(
+                "SELECT table_name FROM information_schema.views WHERE table_schema=%s "
+                "ORDER BY table_name",
+                self._database,
+            )
+        ]
         made: dict[str, str] = {}
         for name in names:
             shown = self._server.rows(f"SHOW CREATE VIEW {quote_name(name)}")[0]
@@ -325,9 +381,13 @@ class Dump:
             try:
                 self._server.rows(f"SELECT 1 FROM {quote_name(name)} LIMIT 0")
             except Trouble:
-                self.done.notes.append(f"view {self._database}.{name} does not work on the server (it names "
-                                       "what is gone); it is kept as a comment")
-                made[name] = "/* not valid when it was read:\n" + made[name].replace("*/", "* /") + "\n*/"
+                self.done.notes.append(
+                    f"view {self._database}.{name} does not work on the server (it names "
+                    "what is gone); it is kept as a comment"
+                )
+                made[name] = (
+                    "/* not valid when it was read:\n" + made[name].replace("*/", "* /") + "\n*/"
+                )
         if made:
             lines = [f"{made[name]};\n".encode() for name in _in_order(made)]
             yield Member("91000-views.sql", _HEAD + b"".join(lines))
@@ -336,36 +396,52 @@ class Dump:
         bodies = []
         for name, table in self._server.rows(
             "SELECT trigger_name, event_object_table FROM information_schema.triggers WHERE "
-            "trigger_schema=%s ORDER BY event_object_table, action_timing, event_manipulation, action_order",
+            "trigger_schema=%s ORDER BY event_object_table, action_timing, event_manipulation, "
+            "action_order",
             self._database,
         ):
             if _text(table) in tables:
                 shown = self._server.rows(f"SHOW CREATE TRIGGER {quote_name(_text(name))}")[0]
-                bodies.append(_program(shown[2] or b"", _text(shown[1]), _text(shown[3]), _text(shown[4])))
+                bodies.append(
+                    _program(shown[2] or b"", _text(shown[1]), _text(shown[3]), _text(shown[4]))
+                )
         if bodies:
             yield Member("92000-triggers.sql", _HEAD + b"".join(bodies))
 
     def _events(self) -> Iterator[Member]:
         bodies = []
-        for row in self._server.rows("SELECT event_name FROM information_schema.events WHERE "
-                                     "event_schema=%s ORDER BY event_name", self._database):
+        for row in self._server.rows(
+            "SELECT event_name FROM information_schema.events WHERE "
+            "event_schema=%s ORDER BY event_name",
+            self._database,
+        ):
             shown = self._server.rows(f"SHOW CREATE EVENT {quote_name(_text(row[0]))}")[0]
             # Its moments are in the zone that it was made in.
-            bodies.append(f"SET time_zone={_sql_text(_text(shown[2]))};\n".encode()
-                          + _program(shown[3] or b"", _text(shown[1]), _text(shown[4]), _text(shown[5])))
+            bodies.append(
+                f"SET time_zone={_sql_text(_text(shown[2]))};\n".encode()
+                + _program(shown[3] or b"", _text(shown[1]), _text(shown[4]), _text(shown[5]))
+            )
         if bodies:
             yield Member("93000-events.sql", _HEAD + b"".join(bodies))
 
     def _users(self) -> Iterator[Member]:
         try:
-            found = [(_text(row[0]), _text(row[1])) for row in self._server.rows(
-                "SELECT user, host, db FROM mysql.db UNION SELECT user, host, db FROM mysql.tables_priv "
-                "UNION SELECT user, host, db FROM mysql.columns_priv UNION "
-                "SELECT user, host, db FROM mysql.procs_priv") if row[0]]
+            found = [
+                (_text(row[0]), _text(row[1]))
+                for row in self._server.rows(
+                    "SELECT user, host, db FROM mysql.db UNION SELECT user, host, db FROM "
+                    "mysql.tables_priv "
+                    "UNION SELECT user, host, db FROM mysql.columns_priv UNION "
+                    "SELECT user, host, db FROM mysql.procs_priv"
+                )
+                if row[0]
+            ]
             lines = users(self._server, sorted(set(found)), self._database)
         except Trouble as error:
-            self.done.notes.append(f"database {self._database}: its users and their rights are not kept: "
-                                   f"{error.sentence()}")
+            self.done.notes.append(
+                f"database {self._database}: its users and their rights are not kept: "
+                f"{error.sentence()}"
+            )
             return
         if lines:
             yield Member(USERS, b"".join(lines))
@@ -383,12 +459,18 @@ def users(server: Server, names: Sequence[tuple[str, str]], database: str = "") 
                 continue
             made = _text(server.rows(f"SHOW CREATE USER {who}")[0][0])
         except Trouble as error:
-            if "no such grant" in error.message.lower() or "can't find any matching row" in error.message.lower():
+            if (
+                "no such grant" in error.message.lower()
+                or "can't find any matching row" in error.message.lower()
+            ):
                 continue
             raise
         lines.append(re.sub(r"^CREATE USER ", "CREATE USER IF NOT EXISTS ", made).encode() + b";\n")
         # The password belongs to the user, not to a grant.
-        lines += [re.sub(r" IDENTIFIED BY PASSWORD '[^']*'", "", line).encode() + b";\n" for line in wanted]
+        lines += [
+            re.sub(r" IDENTIFIED BY PASSWORD '[^']*'", "", line).encode() + b";\n"
+            for line in wanted
+        ]
     return lines
 
 
@@ -399,13 +481,21 @@ def _program(text: bytes, sql_mode: str, charset: str, collation: str) -> bytes:
         number += 1
         mark = b"//%d//" % number
     # Where its letters are the same bytes in the character set it was written in, it keeps that.
-    same = text.isascii() or charset == "utf8mb4" or (charset in ("utf8", "utf8mb3") and not any(
-        byte >= 0xF0 for byte in text))
+    same = (
+        text.isascii()
+        or charset == "utf8mb4"
+        or (charset in ("utf8", "utf8mb3") and not any(byte >= 0xF0 for byte in text))
+    )
     client = charset if same and charset else "utf8mb4"
-    return (f"SET sql_mode={_sql_text(sql_mode)};\nSET character_set_client={client};\n"
+    return (
+        (
+            f"SET sql_mode={_sql_text(sql_mode)};\nSET character_set_client={client};\n"
             f"SET collation_connection={collation or 'utf8mb4_general_ci'};\n"
-            f"DELIMITER {mark.decode()}\n").encode() + text + (
-        f"\n{mark.decode()}\nDELIMITER ;\nSET NAMES utf8mb4;\n").encode()
+            f"DELIMITER {mark.decode()}\n"
+        ).encode()
+        + text
+        + (f"\n{mark.decode()}\nDELIMITER ;\nSET NAMES utf8mb4;\n").encode()
+    )
 
 
 def _in_order(made: dict[str, str]) -> list[str]:

@@ -5,7 +5,8 @@ from __future__ import annotations
 import re
 from collections.abc import Iterable
 
-#: Needed to read a database whole: without them views, triggers and events are hidden without a word.
+#: Needed to read a database whole: without them views, triggers and events are hidden without a
+#: word.
 NEEDED = ("SELECT", "SHOW VIEW", "TRIGGER", "EVENT")
 
 _GRANT = re.compile(r"GRANT (?P<rights>.*?) ON (?P<where>\S+|`.*`\.\S+) TO ", re.DOTALL)
@@ -24,13 +25,18 @@ def missing(grants: Iterable[str], database: str) -> list[str]:
                 return []
             continue
         if _covers(match["where"], database):
-            rights = {right.strip().upper() for right in re.sub(r"\(.*?\)", "", match["rights"]).split(",")}
+            rights = {
+                right.strip().upper()
+                for right in re.sub(r"\(.*?\)", "", match["rights"]).split(",")
+            }
             have |= set(NEEDED) if rights & {"ALL PRIVILEGES", "ALL"} else rights
     return [right for right in NEEDED if right not in have]
 
 
 def _covers(where: str, database: str) -> bool:
-    """Whether ``*.*`` or a database pattern (with ``_`` and ``%``, escaped by ``\\``) means the database."""
+    """Whether ``*.*`` or a database pattern (with ``_`` and ``%``, escaped by ``\\``) means the
+    database.
+    """
     if where == "*.*":
         return True
     match = re.fullmatch(r"(`(?:[^`]|``)*`|[^`.]+)\.\*", where)

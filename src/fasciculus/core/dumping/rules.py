@@ -43,12 +43,19 @@ class DatabaseRules(Struct, frozen=True):
 
     def of(self, database: str) -> DumpRules:
         """The rules for one database's own tables."""
-        return DumpRules(_of(self.tables, database), _of(self.without_tables, database),
-                         _of(self.without_rows, database), self.structure_only, self.check_tables)
+        return DumpRules(
+            _of(self.tables, database),
+            _of(self.without_tables, database),
+            _of(self.without_rows, database),
+            self.structure_only,
+            self.check_tables,
+        )
 
 
 def _of(patterns: tuple[str, ...], database: str) -> tuple[str, ...]:
-    """The table parts of the patterns that mean a database; one without a dot means all databases."""
+    """The table parts of the patterns that mean a database; one without a dot means all
+    databases.
+    """
     found = []
     for pattern in patterns:
         name, dot, table = pattern.rpartition(".")

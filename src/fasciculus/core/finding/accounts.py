@@ -54,13 +54,18 @@ def rule_pattern(rule: str) -> re.Pattern[str]:
     pieces = re.split(r"(\{\w+\})", rule)
     names = [piece[1:-1] for piece in pieces[1::2]]
     if not rule.startswith("/") or set(names) - {"account", "site"} or names.count("account") != 1:
-        raise BadSetting(f"“{rule}” is not a rule for places.",
-                         "Write it like /home/{account} or /home/{account}/sites/{site}.")
+        raise BadSetting(
+            f"“{rule}” is not a rule for places.",
+            "Write it like /home/{account} or /home/{account}/sites/{site}.",
+        )
     if len(names) != len(set(names)):
         raise BadSetting(f"“{rule}” names something twice.", "Name {account} and {site} once each.")
-    return re.compile("".join(
-        f"(?P<{piece[1:-1]}>[^/]+)" if number % 2 else re.escape(piece)
-        for number, piece in enumerate(pieces)))
+    return re.compile(
+        "".join(
+            f"(?P<{piece[1:-1]}>[^/]+)" if number % 2 else re.escape(piece)
+            for number, piece in enumerate(pieces)
+        )
+    )
 
 
 def rule_glob(rule: str) -> str:
@@ -76,8 +81,14 @@ def _usable(name: str) -> bool:
     return True
 
 
-def assemble(facts: Facts, homes: Sequence[str], sites: Sequence[str], database_prefix: str,
-             by_grants: bool, left_out: Iterable[str]) -> list[FoundAccount]:
+def assemble(
+    facts: Facts,
+    homes: Sequence[str],
+    sites: Sequence[str],
+    database_prefix: str,
+    by_grants: bool,
+    left_out: Iterable[str],
+) -> list[FoundAccount]:
     """The accounts that the rules find in the facts, sorted by name.
 
     ``database_prefix`` has ``{account}`` in it, as in ``{account}_``; empty for none.
@@ -94,7 +105,12 @@ def assemble(facts: Facts, homes: Sequence[str], sites: Sequence[str], database_
         pattern = rule_pattern(rule)
         for folder in facts.folders:
             match = pattern.fullmatch(folder)
-            if match and match["account"] in found and "." in match["site"] and _usable(match["site"]):
+            if (
+                match
+                and match["account"] in found
+                and "." in match["site"]
+                and _usable(match["site"])
+            ):
                 found[match["account"]].sites.setdefault(match["site"], folder)
     by_home = {account.home: account for account in found.values()}
     for host in facts.virtual_hosts:
@@ -122,11 +138,19 @@ def _owner(by_home: dict[str, FoundAccount], path: str) -> FoundAccount | None:
 def _databases(found: dict[str, FoundAccount], facts: Facts, prefix: str, by_grants: bool) -> None:
     if prefix:
         # The longest prefix owns a database: “mill_pond_shop” is not one of “mill”.
-        prefixes = sorted(((prefix.replace("{account}", name), name) for name in found),
-                          key=lambda row: -len(row[0]))
+        prefixes = sorted(
+            ((prefix.replace("{account}", name), name) for name in found),
+            key=lambda row: -len(row[0]),
+        )
         for database in facts.databases:
-            owner = next((name for text, name in prefixes
-                          if database.startswith(text) or database == text.rstrip("_")), None)
+            owner = next(
+                (
+                    name
+                    for text, name in prefixes
+                    if database.startswith(text) or database == text.rstrip("_")
+                ),
+                None,
+            )
             if owner is not None:
                 found[owner].databases.add(FoundDatabase("mariadb", database))
     if by_grants:
@@ -190,14 +214,22 @@ def _contents(account: FoundAccount) -> list[str]:
 
 def _changes(before: FoundAccount, after: FoundAccount) -> list[str]:
     rows = [] if before.home == after.home else [f"home is {after.home} instead of {before.home}"]
-    rows += [f"site {site} serves {after.sites[site]} instead of {root}"
-             for site, root in sorted(before.sites.items()) if after.sites.get(site, root) != root]
+    rows += [
+        f"site {site} serves {after.sites[site]} instead of {root}"
+        for site, root in sorted(before.sites.items())
+        if after.sites.get(site, root) != root
+    ]
     old = {(d.engine, d.path or d.name): d for d in before.databases}
     new = {(d.engine, d.path or d.name): d for d in after.databases}
-    for what, was, now in (("site", set(before.sites), set(after.sites)),
-                           ("database", {old[k].name for k in old.keys() - new.keys()},
-                            {new[k].name for k in new.keys() - old.keys()}),
-                           ("mail domain", before.mail_domains, after.mail_domains)):
+    for what, was, now in (
+        ("site", set(before.sites), set(after.sites)),
+        (
+            "database",
+            {old[k].name for k in old.keys() - new.keys()},
+            {new[k].name for k in new.keys() - old.keys()},
+        ),
+        ("mail domain", before.mail_domains, after.mail_domains),
+    ):
         rows += [f"{what} {name} is new" for name in sorted(now - was)]
         rows += [f"{what} {name} is gone" for name in sorted(was - now)]
     return rows

@@ -48,7 +48,9 @@ class MailSettings:
 
 
 def _domain_of(address: str) -> str:
-    """The domain of a map's key: an address, ``@domain``, ``domain``, or ``.domain`` for those below."""
+    """The domain of a map's key: an address, ``@domain``, ``domain``, or ``.domain`` for those
+    below.
+    """
     return address.rpartition("@")[2].lstrip(".").lower()
 
 
@@ -81,7 +83,9 @@ def _ended(line: str) -> str:
 
 def map_lines(text: str, domain: str) -> list[str]:
     """A Postfix map's own lines for a domain, as they stand, the domain's own key included."""
-    return [_ended(entry) for key, entry in _entries(text) if key and _domain_of(key) == domain.lower()]
+    return [
+        _ended(entry) for key, entry in _entries(text) if key and _domain_of(key) == domain.lower()
+    ]
 
 
 def domains_of_map(text: str) -> set[str]:
@@ -106,12 +110,16 @@ def passwd_lines(text: str, domain: str) -> list[str]:
 
 def merged_map(text: str, domain: str, lines: Sequence[str]) -> str:
     """The map with a domain's lines in place of those it has now; all others stay as they are."""
-    return _merged([(_domain_of(key) if key else "", entry) for key, entry in _entries(text)], domain, lines)
+    return _merged(
+        [(_domain_of(key) if key else "", entry) for key, entry in _entries(text)], domain, lines
+    )
 
 
 def merged_passwd(text: str, domain: str, lines: Sequence[str]) -> str:
     """The passwd-file with a domain's lines in place of those it has now."""
-    return _merged([(_passwd_domain(line), line) for line in text.splitlines(keepends=True)], domain, lines)
+    return _merged(
+        [(_passwd_domain(line), line) for line in text.splitlines(keepends=True)], domain, lines
+    )
 
 
 def _merged(entries: Sequence[tuple[str, str]], domain: str, lines: Sequence[str]) -> str:
@@ -128,11 +136,18 @@ def _merged(entries: Sequence[tuple[str, str]], domain: str, lines: Sequence[str
 
 
 def _pairs(lines: Sequence[str]) -> dict[str, str]:
-    return {key: value for key, _, value in (" ".join(line.split()).partition(" ") for line in lines)}
+    return {
+        key: value for key, _, value in (" ".join(line.split()).partition(" ") for line in lines)
+    }
 
 
-def settings(domain: str, aliases: Sequence[str], passwd: Sequence[str], mailboxes: Sequence[str] = (),
-             transports: Sequence[str] = ()) -> MailSettings:
+def settings(
+    domain: str,
+    aliases: Sequence[str],
+    passwd: Sequence[str],
+    mailboxes: Sequence[str] = (),
+    transports: Sequence[str] = (),
+) -> MailSettings:
     """The readable form of the native lines."""
     result = MailSettings(domain, deliver_to=_pairs(mailboxes), transports=_pairs(transports))
     for entry in aliases:

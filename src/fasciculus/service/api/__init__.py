@@ -17,6 +17,17 @@ from . import (
 )
 
 __all__ = [
-    "about", "bundles", "covering", "definitions", "doors", "inventory", "jobs", "live", "overview", "reports",
-    "runs", "stores", "upkeep",
+    "about",
+    "bundles",
+    "covering",
+    "definitions",
+    "doors",
+    "inventory",
+    "jobs",
+    "live",
+    "overview",
+    "reports",
+    "runs",
+    "stores",
+    "upkeep",
 ]

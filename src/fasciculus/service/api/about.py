@@ -9,7 +9,9 @@ from flask import Response, render_template
 from ..registry import OPERATIONS, PREFIX, openapi, operation
 
 
-@operation("GET", "/openapi.json", "This description (OpenAPI 3.1)", media="application/openapi+json")
+@operation(
+    "GET", "/openapi.json", "This description (OpenAPI 3.1)", media="application/openapi+json"
+)
 def openapi_document() -> Response:
     return Response(json.dumps(openapi()), mimetype="application/json")
 

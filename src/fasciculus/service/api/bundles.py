@@ -45,12 +45,30 @@ _FOUND = 500
 _HEAD = 256 * 1024
 
 
-@operation("GET", "/bundles", "Bundles, newest first", gives=Page[Bundle], paged=True, query={
-    "subject": "only of this subject", "kind": "account or site", "job": "only of this job",
-    "store": "only with a copy here", "q": "words in the name or subject"})
+@operation(
+    "GET",
+    "/bundles",
+    "Bundles, newest first",
+    gives=Page[Bundle],
+    paged=True,
+    query={
+        "subject": "only of this subject",
+        "kind": "account or site",
+        "job": "only of this job",
+        "store": "only with a copy here",
+        "q": "words in the name or subject",
+    },
+)
 def bundles_list() -> Page[Bundle]:
-    return bundles.bundles(parts().records.reader, ask(), arg("subject"), arg("kind"), arg("job"),
-                           arg("store"), arg("q"))
+    return bundles.bundles(
+        parts().records.reader,
+        ask(),
+        arg("subject"),
+        arg("kind"),
+        arg("job"),
+        arg("store"),
+        arg("q"),
+    )
 
 
 @operation("GET", "/bundles/{bundle_id}", "One bundle", gives=BundleDetail)
@@ -61,34 +79,60 @@ def bundles_show(bundle_id: int) -> BundleDetail:
 def _wanted(bundle: Bundle) -> tuple[str, list[bytes]]:
     kind = arg("contents")
     if kind and kind not in KINDS:
-        raise BadSetting(f"“{kind}” is no kind of contents.", f"Choose one of {', '.join(KINDS)}.",
-                         field="contents")
+        raise BadSetting(
+            f"“{kind}” is no kind of contents.",
+            f"Choose one of {', '.join(KINDS)}.",
+            field="contents",
+        )
     return kind, [to_bytes(path) for path in request.args.getlist("path") if path]
 
 
 def _entry(entry: Entry, files: int, size: int) -> BundleEntry:
     return BundleEntry(
         name=entry.path.rpartition(b"/")[2].decode("utf-8", "backslashreplace"),
-        path=to_text(entry.path), type=entry.type, bytes=size, files=files, mode=f"{entry.mode:04o}",
-        user=entry.user or str(entry.uid), group=entry.group or str(entry.gid),
+        path=to_text(entry.path),
+        type=entry.type,
+        bytes=size,
+        files=files,
+        mode=f"{entry.mode:04o}",
+        user=entry.user or str(entry.uid),
+        group=entry.group or str(entry.gid),
         mtime=datetime.fromtimestamp(entry.mtime_ns / 1e9, UTC),
-        target=entry.target.decode("utf-8", "backslashreplace") if entry.target is not None else None)
+        target=entry.target.decode("utf-8", "backslashreplace")
+        if entry.target is not None
+        else None,
+    )
 
 
-@operation("GET", "/bundles/{bundle_id}/files", "What is in a folder of a bundle", gives=BundleFiles,
-           query={"contents": "files, databases or mail", "folder": "path of the folder"})
+@operation(
+    "GET",
+    "/bundles/{bundle_id}/files",
+    "What is in a folder of a bundle",
+    gives=BundleFiles,
+    query={"contents": "files, databases or mail", "folder": "path of the folder"},
+)
 def bundles_files(bundle_id: int) -> BundleFiles:
     bundle = bundles_show(bundle_id)
     kind, _ = _wanted(bundle)
     kind = kind or next(iter(bundle.contents), "files")
     folder = to_bytes(arg("folder"))
     with listing_of(bundle).open("rb") as raw:
-        rows = [_entry(*row) for row in islice(children(read_listing(raw, [kind]), kind, folder), _SHOWN + 1)]
-    return BundleFiles(kind=kind, folder=to_text(folder), items=rows[:_SHOWN], more=len(rows) > _SHOWN)
+        rows = [
+            _entry(*row)
+            for row in islice(children(read_listing(raw, [kind]), kind, folder), _SHOWN + 1)
+        ]
+    return BundleFiles(
+        kind=kind, folder=to_text(folder), items=rows[:_SHOWN], more=len(rows) > _SHOWN
+    )
 
 
-@operation("GET", "/bundles/{bundle_id}/search", "Entries whose path holds the words",
-           gives=BundleFound, query={"q": "words in the path", "contents": "only of this kind"})
+@operation(
+    "GET",
+    "/bundles/{bundle_id}/search",
+    "Entries whose path holds the words",
+    gives=BundleFound,
+    query={"q": "words in the path", "contents": "only of this kind"},
+)
 def bundles_search(bundle_id: int) -> BundleFound:
     bundle = bundles_show(bundle_id)
     kind, _ = _wanted(bundle)
@@ -105,11 +149,18 @@ def bundles_search(bundle_id: int) -> BundleFound:
     return BundleFound(items=rows[:_FOUND], more=len(rows) > _FOUND)
 
 
-@operation("GET", "/bundles/{bundle_id}/download", "A bundle, or part of it, as one archive",
-           media="application/gzip", query={
-               "form": "tar.gz, tar.zst or zip",
-               "contents": "only this kind", "path": "only at or below this path; may be repeated",
-               "store": "the copy to read"})
+@operation(
+    "GET",
+    "/bundles/{bundle_id}/download",
+    "A bundle, or part of it, as one archive",
+    media="application/gzip",
+    query={
+        "form": "tar.gz, tar.zst or zip",
+        "contents": "only this kind",
+        "path": "only at or below this path; may be repeated",
+        "store": "the copy to read",
+    },
+)
 def bundles_download(bundle_id: int) -> Response:
     bundle = bundles_show(bundle_id)
     kind, paths = _wanted(bundle)
@@ -121,23 +172,32 @@ def bundles_download(bundle_id: int) -> Response:
     tag = hashlib.sha256(about.encode()).hexdigest()[:32]
     start = _range_start(tag)
     if start is None:
-        return problem(416, "Only ranges of the form “bytes=N-” can be given.",
-                       way_out="Ask for the whole, or from a byte on.")
+        return problem(
+            416,
+            "Only ranges of the form “bytes=N-” can be given.",
+            way_out="Ask for the whole, or from a byte on.",
+        )
     store = open_store(order.spec())
     store.connect()
     listing = listing_on(bundle, store)
     wanted = Wanted(store, subject, listing, [kind] if kind else [], paths, parts().config.spool)
     stream = _closing(form.make(wanted), store.close)
-    # What is wrong from the start on is answered in words; later only by breaking off, and by words when
+    # What is wrong from the start on is answered in words; later only by breaking off, and by words
+    # when
     # the download is resumed there.
     stream = _begun(_from(stream, start))
-    headers = {"ETag": f'"{tag}"', "Accept-Ranges": "bytes",
-               "Content-Disposition": f'attachment; filename="{bundle.subject}-{bundle.name}{form.suffix}"'}
+    headers = {
+        "ETag": f'"{tag}"',
+        "Accept-Ranges": "bytes",
+        "Content-Disposition": "attachment; "
+        f'filename="{bundle.subject}-{bundle.name}{form.suffix}"',
+    }
     if not start:
         note("downloaded", bundle.name)
         return Response(stream, mimetype=form.media, headers=headers)
-    return Response(stream, 206, mimetype=form.media,
-                    headers={**headers, "Content-Range": f"bytes {start}-/*"})
+    return Response(
+        stream, 206, mimetype=form.media, headers={**headers, "Content-Range": f"bytes {start}-/*"}
+    )
 
 
 def _range_start(tag: str) -> int | None:
@@ -176,16 +236,29 @@ def _closing(stream: Iterator[bytes], close: object) -> Iterator[bytes]:
 
 # Restores -----------------------------------------------------------------------
 
-@operation("GET", "/restores", "Restores, newest first", gives=Page[Restore], paged=True,
-           query={"subject": "only of this subject"})
+
+@operation(
+    "GET",
+    "/restores",
+    "Restores, newest first",
+    gives=Page[Restore],
+    paged=True,
+    query={"subject": "only of this subject"},
+)
 def restores_list() -> Page[Restore]:
     page = bundles.restores(parts().records.reader, ask(), arg("subject"))
     page.items = [parts().dispatcher.enrich_restore(row) for row in page.items]
     return page
 
 
-@operation("POST", "/restores", "Bring a bundle, or part of it, back into an empty folder and "
-           "named databases", takes=RestoreStart, gives=Started, status=202)
+@operation(
+    "POST",
+    "/restores",
+    "Bring a bundle, or part of it, back into an empty folder and named databases",
+    takes=RestoreStart,
+    gives=Started,
+    status=202,
+)
 def restores_start(body: RestoreStart) -> Started:
     db, key = parts().records.reader, request.headers.get("Idempotency-Key")
     bundle = bundles.bundle(db, body.bundle)
@@ -193,33 +266,60 @@ def restores_start(body: RestoreStart) -> Started:
     known = [d["name"] for d in bundle.databases if d["engine"] == "mariadb"]
     for name, new in body.databases.items():
         if name not in known:
-            raise BadSetting(f"The bundle holds no MariaDB database “{name}”.",
-                             f"It holds: {', '.join(known) or 'none'}.", field="databases")
+            raise BadSetting(
+                f"The bundle holds no MariaDB database “{name}”.",
+                f"It holds: {', '.join(known) or 'none'}.",
+                field="databases",
+            )
         if not new or len(new) > 64:
-            raise BadSetting(f"“{new}” cannot be a database's name.", "Use 1 to 64 characters.",
-                             field="databases")
+            raise BadSetting(
+                f"“{new}” cannot be a database's name.",
+                "Use 1 to 64 characters.",
+                field="databases",
+            )
     for path in body.paths:
         to_bytes(path)
     for kind in body.contents:
         if kind not in bundle.contents:
-            raise BadSetting(f"The bundle holds no {kind}.",
-                             f"It holds: {', '.join(bundle.contents)}.", field="contents")
-    local = [s.path for s in stores.stores(db, parts().seal, Ask(limit=10_000)).items
-             if s.kind == "folder"]
+            raise BadSetting(
+                f"The bundle holds no {kind}.",
+                f"It holds: {', '.join(bundle.contents)}.",
+                field="contents",
+            )
+    local = [
+        s.path
+        for s in stores.stores(db, parts().seal, Ask(limit=10_000)).items
+        if s.kind == "folder"
+    ]
     if not (body.target or body.databases or body.mail_domains):
-        raise BadSetting("Nothing says where to bring it back to.",
-                         "Name a folder, or databases or mail domains.", field="target")
+        raise BadSetting(
+            "Nothing says where to bring it back to.",
+            "Name a folder, or databases or mail domains.",
+            field="target",
+        )
     if body.target:
         orders.check_target(parts().config, local, body.target)
     if body.target and os.path.isdir(body.target) and os.listdir(body.target):
-        raise BadSetting(f"The folder {body.target} is not empty.",
-                         "Name an empty or a new folder; nothing is overwritten.", field="target")
+        raise BadSetting(
+            f"The folder {body.target} is not empty.",
+            "Name an empty or a new folder; nothing is overwritten.",
+            field="target",
+        )
     with parts().records.write() as writer:
         if key and (found := bundles.restore_by_key(writer, key)):
             return Started(id=found, url=f"{PREFIX}/restores/{found}")
-        restore_id = bundles.add_restore(writer, bundle, store, body.target, body.contents,
-                                         body.paths, body.databases, body.mail_domains,
-                                         visitor().name, key)
+        restore_id = bundles.add_restore(
+            writer,
+            bundle,
+            store,
+            body.target,
+            body.contents,
+            body.paths,
+            body.databases,
+            body.mail_domains,
+            visitor().name,
+            key,
+        )
     note("started a restore", f"{bundle.subject} {bundle.name} to {body.target or 'its host'}")
     parts().dispatcher.start_restore(restore_id, (bundle.subject_kind, bundle.subject))
     return Started(id=restore_id, url=f"{PREFIX}/restores/{restore_id}")
@@ -239,9 +339,16 @@ def restores_cancel(restore_id: int) -> Restore:
     return restores_show(restore_id)
 
 
-@operation("GET", "/restores/{restore_id}/log", "The log of a restore", gives=Page[LogLine],
-           paged=True, query=LOG_QUERY)
+@operation(
+    "GET",
+    "/restores/{restore_id}/log",
+    "The log of a restore",
+    gives=Page[LogLine],
+    paged=True,
+    query=LOG_QUERY,
+)
 def restores_log(restore_id: int) -> Page[LogLine]:
     restores_show(restore_id)
-    return runs.log_lines(parts().records.reader, ask(), "restore_id", restore_id, arg("level"),
-                          arg("q"))
+    return runs.log_lines(
+        parts().records.reader, ask(), "restore_id", restore_id, arg("level"), arg("q")
+    )

@@ -12,7 +12,17 @@ from pydantic import BaseModel, ValidationError
 
 from ...core import defining
 from ...core.errors import BadSetting
-from ...models import Account, Applied, Change, Definitions, Host, HostSecrets, Job, Store, StoreSecrets
+from ...models import (
+    Account,
+    Applied,
+    Change,
+    Definitions,
+    Host,
+    HostSecrets,
+    Job,
+    Store,
+    StoreSecrets,
+)
 from ...records import inventory, jobs, stores
 from ...records.paging import Ask
 from ..parts import parts
@@ -28,7 +38,12 @@ _TOLD = {
     "stores": {"name", "secrets", "secrets_set", "jobs", "copies", "bytes", "where"},
     "jobs": {"name"},
 }
-_MODELS: dict[str, type[BaseModel]] = {"hosts": Host, "accounts": Account, "stores": Store, "jobs": Job}
+_MODELS: dict[str, type[BaseModel]] = {
+    "hosts": Host,
+    "accounts": Account,
+    "stores": Store,
+    "jobs": Job,
+}
 
 
 @dataclass(slots=True)
@@ -53,22 +68,39 @@ def _known(db: sqlite3.Connection) -> dict[str, dict[str, Any]]:
 
 
 def _fields(kind: str, model: BaseModel, defaults: bool) -> dict[str, Any]:
-    return model.model_dump(mode="json", exclude=_TOLD[kind], exclude_none=True, exclude_defaults=not defaults)
+    return model.model_dump(
+        mode="json", exclude=_TOLD[kind], exclude_none=True, exclude_defaults=not defaults
+    )
 
 
-@operation("GET", "/definitions", "Hosts, accounts, stores and jobs as one TOML text",
-           media="application/toml")
+@operation(
+    "GET",
+    "/definitions",
+    "Hosts, accounts, stores and jobs as one TOML text",
+    media="application/toml",
+)
 def definitions_export() -> Response:
     known = _known(parts().records.reader)
-    tables = {kind: {name: _fields(kind, row, False) for name, row in rows.items()}
-              for kind, rows in known.items()}
-    secrets = {f"{kind}.{name}": row.secrets_set for kind in ("hosts", "stores")
-               for name, row in known[kind].items() if row.secrets_set}
+    tables = {
+        kind: {name: _fields(kind, row, False) for name, row in rows.items()}
+        for kind, rows in known.items()
+    }
+    secrets = {
+        f"{kind}.{name}": row.secrets_set
+        for kind in ("hosts", "stores")
+        for name, row in known[kind].items()
+        if row.secrets_set
+    }
     return Response(defining.to_text(tables, secrets), mimetype="application/toml")
 
 
-@operation("POST", "/definitions", "Apply such a text; with “dry_run”, say what would change",
-           takes=Definitions, gives=Applied)
+@operation(
+    "POST",
+    "/definitions",
+    "Apply such a text; with “dry_run”, say what would change",
+    takes=Definitions,
+    gives=Applied,
+)
 def definitions_apply(body: Definitions) -> Applied:
     records = parts().records
     defined = defining.from_text(body.text)
@@ -76,13 +108,19 @@ def definitions_apply(body: Definitions) -> Applied:
     wanted = list(_compared(records.reader, defined, known, body.secrets))
     changes = [row.change for row in wanted if row.change is not None]
     same = len(wanted) - len(changes)
-    kept = [Change(action="kept", kind=kind[:-1], name=name) for kind in defining.KINDS
-            for name in sorted(known[kind].keys() - defined.tables.get(kind, {}).keys())]
+    kept = [
+        Change(action="kept", kind=kind[:-1], name=name)
+        for kind in defining.KINDS
+        for name in sorted(known[kind].keys() - defined.tables.get(kind, {}).keys())
+    ]
     if body.dry_run:
         _rehearse(wanted)
         return Applied(changes=changes + kept, same=same)
-    marks = {row.name: prepare(row.model, row.name if row.name in known["stores"] else None)
-             for row in wanted if row.kind == "stores" and row.change is not None}
+    marks = {
+        row.name: prepare(row.model, row.name if row.name in known["stores"] else None)
+        for row in wanted
+        if row.kind == "stores" and row.change is not None
+    }
     with records.write() as db:
         for row in wanted:
             if row.change is not None:
@@ -95,8 +133,12 @@ def definitions_apply(body: Definitions) -> Applied:
     return Applied(changes=changes + kept, same=same)
 
 
-def _compared(db: sqlite3.Connection, defined: defining.Defined, known: dict[str, dict[str, Any]],
-              secrets: dict[str, str]) -> Iterator[_Wanted]:
+def _compared(
+    db: sqlite3.Connection,
+    defined: defining.Defined,
+    known: dict[str, dict[str, Any]],
+    secrets: dict[str, str],
+) -> Iterator[_Wanted]:
     for kind in defining.KINDS:
         for name, fields in defined.tables.get(kind, {}).items():
             try:
@@ -104,23 +146,42 @@ def _compared(db: sqlite3.Connection, defined: defining.Defined, known: dict[str
             except ValidationError as error:
                 row = error.errors(include_url=False, include_context=False, include_input=False)[0]
                 place = ".".join(str(part) for part in (kind, name, *row["loc"]))
-                raise BadSetting(f"{place}: {row['msg'].removeprefix('Value error, ')}", "Correct it there.",
-                                 field="text") from error
+                raise BadSetting(
+                    f"{place}: {row['msg'].removeprefix('Value error, ')}",
+                    "Correct it there.",
+                    field="text",
+                ) from error
             if strange := sorted(set(fields) - set(_MODELS[kind].model_fields)):
-                raise BadSetting(f"{kind}.{name} has no “{strange[0]}”.", "Correct or remove it.", field="text")
+                raise BadSetting(
+                    f"{kind}.{name} has no “{strange[0]}”.", "Correct or remove it.", field="text"
+                )
             old = known[kind].get(name)
             given, lacking = _secrets_of(kind, name, defined, secrets)
             if old is None and lacking:
-                raise BadSetting(f"The secret {lacking[0]} cannot be found.",
-                                 "Set the variable, or write the file, that its reference names.", field="text")
+                raise BadSetting(
+                    f"The secret {lacking[0]} cannot be found.",
+                    "Set the variable, or write the file, that its reference names.",
+                    field="text",
+                )
             stored = _stored(db, kind, name) if old is not None else {}
-            differing = [f"secrets.{key}" for key, value in given.items() if stored.get(key) != value]
+            differing = [
+                f"secrets.{key}" for key, value in given.items() if stored.get(key) != value
+            ]
             change = None
             if old is None:
                 change = Change(action="added", kind=kind[:-1], name=name)
             elif differing or _fields(kind, old, True) != _fields(kind, model, True):
-                change = Change(action="changed", kind=kind[:-1], name=name, fields=[
-                    *defining.changed_fields(_fields(kind, old, True), _fields(kind, model, True)), *differing])
+                change = Change(
+                    action="changed",
+                    kind=kind[:-1],
+                    name=name,
+                    fields=[
+                        *defining.changed_fields(
+                            _fields(kind, old, True), _fields(kind, model, True)
+                        ),
+                        *differing,
+                    ],
+                )
             if kind in ("hosts", "stores") and given:
                 secret_model = HostSecrets if kind == "hosts" else StoreSecrets
                 model.secrets = secret_model(**given)
@@ -129,17 +190,23 @@ def _compared(db: sqlite3.Connection, defined: defining.Defined, known: dict[str
             yield _Wanted(kind, name, model, change, given)
 
 
-def _secrets_of(kind: str, name: str, defined: defining.Defined,
-                secrets: dict[str, str]) -> tuple[dict[str, str], list[str]]:
-    """The secrets of a thing that were given with the text, and the references that nobody resolved."""
+def _secrets_of(
+    kind: str, name: str, defined: defining.Defined, secrets: dict[str, str]
+) -> tuple[dict[str, str], list[str]]:
+    """The secrets of a thing that were given with the text, and the references that nobody
+    resolved.
+    """
     prefix = f"{kind}.{name}."
     known = set((HostSecrets if kind == "hosts" else StoreSecrets).model_fields)
     given, lacking = {}, []
     for place in defined.references:
-        if place.startswith(prefix) and "." not in (key := place[len(prefix):]):
+        if place.startswith(prefix) and "." not in (key := place[len(prefix) :]):
             if kind not in ("hosts", "stores") or key not in known:
-                raise BadSetting(f"{place}: there is no such secret.",
-                                 f"Known: {', '.join(sorted(known))}.", field="text")
+                raise BadSetting(
+                    f"{place}: there is no such secret.",
+                    f"Known: {', '.join(sorted(known))}.",
+                    field="text",
+                )
             if place in secrets:
                 given[key] = secrets[place]
             else:
@@ -184,4 +251,6 @@ def _save(db: sqlite3.Connection, row: _Wanted, marks: dict[str, str]) -> None:
             case "jobs":
                 jobs.save_job(db, row.model, old)
     except BadSetting as error:
-        raise BadSetting(f"{row.kind}.{row.name}: {error.message}", error.way_out, field="text") from error
+        raise BadSetting(
+            f"{row.kind}.{row.name}: {error.message}", error.way_out, field="text"
+        ) from error

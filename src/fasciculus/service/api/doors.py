@@ -20,8 +20,9 @@ def session_open() -> Response:
     try:
         body = SignIn.model_validate_json(request.get_data())
     except ValidationError:
-        return problem(401, "Sign in with a name and a password.",
-                       way_out='Send {"name": …, "password": …}.')
+        return problem(
+            401, "Sign in with a name and a password.", way_out='Send {"name": …, "password": …}.'
+        )
     if wait := guard.wait(body.name):
         answer = problem(429, "Too many failed sign-ins.", way_out=f"Try again in {wait} seconds.")
         answer.headers["Retry-After"] = str(wait)
@@ -38,8 +39,15 @@ def session_open() -> Response:
         people.audit(db, person.name, "signed in", str(request.remote_addr))
     identity = Identity(name=person.name, csrf=csrf, must_change=person.must_change)
     answer = Response(identity.model_dump_json(), mimetype="application/json")
-    answer.set_cookie(COOKIE, secret, max_age=people.SESSION_HOURS * 3600, httponly=True,
-                      samesite="Strict", secure=parts().config.secure_cookies, path="/")
+    answer.set_cookie(
+        COOKIE,
+        secret,
+        max_age=people.SESSION_HOURS * 3600,
+        httponly=True,
+        samesite="Strict",
+        secure=parts().config.secure_cookies,
+        path="/",
+    )
     return answer
 
 
@@ -58,7 +66,9 @@ def session_close() -> Response:
     return answer
 
 
-@operation("POST", "/session/password", "Choose another password; ends all sessions", takes=Password)
+@operation(
+    "POST", "/session/password", "Choose another password; ends all sessions", takes=Password
+)
 def password_change(body: Password) -> None:
     who = visitor()
     records = parts().records
@@ -77,8 +87,14 @@ def tokens_list() -> Page[Token]:
     return Page(items=rows, total=len(rows))
 
 
-@operation("POST", "/tokens", "Make a token; it is shown this once", takes=TokenNew, gives=TokenMade,
-           status=201)
+@operation(
+    "POST",
+    "/tokens",
+    "Make a token; it is shown this once",
+    takes=TokenNew,
+    gives=TokenMade,
+    status=201,
+)
 def tokens_add(body: TokenNew) -> TokenMade:
     who = visitor()
     with parts().records.write() as db:
@@ -98,5 +114,3 @@ def note(action: str, about: str) -> None:
     """An audit line of who does what; never with secrets."""
     with parts().records.write() as db:
         people.audit(db, visitor().name, action, about)
-
-

@@ -52,34 +52,59 @@ def _host_saved(name: str, action: str) -> Host:
     return hosts_show(name)
 
 
-@operation("POST", "/hosts/try", "Try a host as it is described, before saving it", takes=Host, gives=Tried,
-           query={"saved": "a saved host that lends its secrets"})
+@operation(
+    "POST",
+    "/hosts/try",
+    "Try a host as it is described, before saving it",
+    takes=Host,
+    gives=Tried,
+    query={"saved": "a saved host that lends its secrets"},
+)
 def hosts_try_draft(body: Host) -> Tried:
     db, seal = parts().records.reader, parts().seal
     saved = arg("saved")
     old = inventory.host_secrets(db, seal, saved) if saved else {}
-    return trying.try_host(parts().config, body, merged(old, body.secrets.model_dump() if body.secrets else {}),
-                           [])
+    return trying.try_host(
+        parts().config, body, merged(old, body.secrets.model_dump() if body.secrets else {}), []
+    )
 
 
-@operation("POST", "/hosts/{name}/try", "Prove each step of reaching a host, its databases and its files",
-           gives=Tried)
+@operation(
+    "POST",
+    "/hosts/{name}/try",
+    "Prove each step of reaching a host, its databases and its files",
+    gives=Tried,
+)
 def hosts_try(name: str) -> Tried:
     db, seal = parts().records.reader, parts().seal
     host = inventory.host(db, seal, name)
-    homes = [account.home for account in inventory.every_account(db, name) if account.gone_since is None]
+    homes = [
+        account.home for account in inventory.every_account(db, name) if account.gone_since is None
+    ]
     return trying.try_host(parts().config, host, inventory.host_secrets(db, seal, name), homes)
 
 
-@operation("GET", "/accounts", "Accounts", gives=Page[Account], paged=True,
-           query={**_WORDS, "host": "only of this host"})
+@operation(
+    "GET",
+    "/accounts",
+    "Accounts",
+    gives=Page[Account],
+    paged=True,
+    query={**_WORDS, "host": "only of this host"},
+)
 def accounts_list() -> Page[Account]:
     db = parts().records.reader
     return inventory.accounts(db, ask(), jobs.Coverage(db), arg("q"), arg("host"))
 
 
-@operation("POST", "/accounts", "Add an account with its sites, databases and mail domains",
-           takes=Account, gives=Account, status=201)
+@operation(
+    "POST",
+    "/accounts",
+    "Add an account with its sites, databases and mail domains",
+    takes=Account,
+    gives=Account,
+    status=201,
+)
 def accounts_add(body: Account) -> Account:
     with parts().records.write() as db:
         inventory.save_account(db, body)
@@ -92,26 +117,45 @@ def accounts_show(name: str) -> Account:
     return inventory.account(db, name, jobs.Coverage(db))
 
 
-@operation("PUT", "/accounts/{name}", "Change an account and all that is in it", takes=Account,
-           gives=Account)
+@operation(
+    "PUT",
+    "/accounts/{name}",
+    "Change an account and all that is in it",
+    takes=Account,
+    gives=Account,
+)
 def accounts_change(name: str, body: Account) -> Account:
     with parts().records.write() as db:
         if name != body.name and (users := jobs.in_use(db, "account", name)):
-            raise BadSetting(f"Job “{users[0]}” names the account “{name}”.",
-                             "Take it out of the job first.", field="name")
+            raise BadSetting(
+                f"Job “{users[0]}” names the account “{name}”.",
+                "Take it out of the job first.",
+                field="name",
+            )
         inventory.save_account(db, body, name)
     return _account_saved(body.name, "changed account")
 
 
-@operation("DELETE", "/accounts/{name}", "Forget an account; its bundles stay unless asked otherwise",
-           query={"bundles": "“remove” removes all copies of its and its sites' bundles first, but for pinned ones"})
+@operation(
+    "DELETE",
+    "/accounts/{name}",
+    "Forget an account; its bundles stay unless asked otherwise",
+    query={
+        "bundles": "“remove” removes all copies of its and its sites' bundles first, but for "
+        "pinned ones"
+    },
+)
 def accounts_remove(name: str) -> None:
     db = parts().records.reader
     account = inventory.account(db, name)
     if users := jobs.in_use(db, "account", name):
-        raise BadSetting(f"Job “{users[0]}” names the account “{name}”.", "Take it out of the job first.")
+        raise BadSetting(
+            f"Job “{users[0]}” names the account “{name}”.", "Take it out of the job first."
+        )
     if arg("bundles") not in ("", "remove"):
-        raise BadSetting(f"“{arg('bundles')}” is not known.", "Say “remove”, or leave it out.", field="bundles")
+        raise BadSetting(
+            f"“{arg('bundles')}” is not known.", "Say “remove”, or leave it out.", field="bundles"
+        )
     if arg("bundles"):
         forgetting.check_idle(parts().dispatcher.busy(), account)
         count = forgetting.remove_bundles(parts().config, parts().records, parts().seal, account)

@@ -18,13 +18,20 @@ from ..scheduler import next_start
 from .doors import note
 
 
-@operation("GET", "/jobs", "Jobs", gives=Page[JobRow], query={
-    "q": "words that the name holds", "sort": "name or next; “-” before it for backwards"})
+@operation(
+    "GET",
+    "/jobs",
+    "Jobs",
+    gives=Page[JobRow],
+    query={"q": "words that the name holds", "sort": "name or next; “-” before it for backwards"},
+)
 def jobs_list() -> Page[JobRow]:
     rows = [_row(job) for job in jobs.jobs(parts().records.reader) if arg("q") in job.name]
     sort = arg("sort") or "name"
     if sort.lstrip("-") not in ("name", "next"):
-        raise BadSetting(f"This list cannot be sorted by “{sort}”.", "Choose name or next.", field="sort")
+        raise BadSetting(
+            f"This list cannot be sorted by “{sort}”.", "Choose name or next.", field="sort"
+        )
     if sort.lstrip("-") == "next":
         far = datetime.max.replace(tzinfo=UTC)
         rows.sort(key=lambda row: row.next_start or far)
@@ -41,21 +48,37 @@ def _row(job: Job) -> JobRow:
     except BadSetting:
         covers = len(job.names)
     return JobRow(
-        **job.model_dump(), readback=_sentence(job, covers), covers=covers,
+        **job.model_dump(),
+        readback=_sentence(job, covers),
+        covers=covers,
         next_start=next_start(job, datetime.now(UTC)) if job.enabled else None,
-        last_run=last["id"] if last else None, last_outcome=last["outcome"] if last else None,
-        last_ended=last["ended"] if last else None, running=runs.active(db, job.name) is not None,
+        last_run=last["id"] if last else None,
+        last_outcome=last["outcome"] if last else None,
+        last_ended=last["ended"] if last else None,
+        running=runs.active(db, job.name) is not None,
     )
 
 
 def _sentence(job: Job, covers: int) -> str:
     return planning.readback(
-        subjects=job.subjects, choice=job.choice, names=job.names, covers=covers,
-        contents=job.contents, messages=job.messages, rules=job.rules.as_core(),
-        databases=job.databases.as_core(), hold_page=job.hold_page,
-        full_every=job.full_every if job.mode == "incremental" else 0, timetable=timetable.parse(job.timetable),
-        zone=job.zone, stores=job.stores, keep=job.keep, report_to=job.report_to,
-        report_when=job.report_when, enabled=job.enabled)
+        subjects=job.subjects,
+        choice=job.choice,
+        names=job.names,
+        covers=covers,
+        contents=job.contents,
+        messages=job.messages,
+        rules=job.rules.as_core(),
+        databases=job.databases.as_core(),
+        hold_page=job.hold_page,
+        full_every=job.full_every if job.mode == "incremental" else 0,
+        timetable=timetable.parse(job.timetable),
+        zone=job.zone,
+        stores=job.stores,
+        keep=job.keep,
+        report_to=job.report_to,
+        report_when=job.report_when,
+        enabled=job.enabled,
+    )
 
 
 @operation("POST", "/jobs", "Add a job", takes=Job, gives=JobRow, status=201)
@@ -81,8 +104,9 @@ def jobs_change(name: str, body: Job) -> JobRow:
 def jobs_remove(name: str) -> None:
     with parts().records.write() as db:
         if going := runs.active(db, name):
-            raise BadSetting(f"Job “{name}” is going on, as run {going}.",
-                             "Wait for its end, or cancel it.")
+            raise BadSetting(
+                f"Job “{name}” is going on, as run {going}.", "Wait for its end, or cancel it."
+            )
         jobs.remove_job(db, name)
     note("removed job", name)
     parts().scheduler.refresh()
@@ -96,7 +120,9 @@ def _saved(name: str, action: str) -> JobRow:
     return jobs_show(name)
 
 
-@operation("POST", "/jobs/{name}/start", "Start a job now", takes=JobStart, gives=Started, status=202)
+@operation(
+    "POST", "/jobs/{name}/start", "Start a job now", takes=JobStart, gives=Started, status=202
+)
 def jobs_start(name: str, body: JobStart) -> Started:
     key = request.headers.get("Idempotency-Key")
     run_id = parts().dispatcher.start_run(name, visitor().name, key, body.full, body.compare)
@@ -104,34 +130,60 @@ def jobs_start(name: str, body: JobStart) -> Started:
     return Started(id=run_id, url=f"{PREFIX}/runs/{run_id}")
 
 
-@operation("GET", "/jobs/{name}/retiring", "What would retire now, and what that would free; nothing is removed",
-           gives=Page[Retiring], query={"keep": "as if so many copies were kept; else as the job says"})
+@operation(
+    "GET",
+    "/jobs/{name}/retiring",
+    "What would retire now, and what that would free; nothing is removed",
+    gives=Page[Retiring],
+    query={"keep": "as if so many copies were kept; else as the job says"},
+)
 def jobs_retiring(name: str) -> Page[Retiring]:
     db = parts().records.reader
     job = jobs.job(db, name)
     text = arg("keep") or str(job.keep)
     if not text.isdigit():
-        raise BadSetting(f"“{text}” is not a number of copies.", "Give a number from 1 to 10,000.", field="keep")
+        raise BadSetting(
+            f"“{text}” is not a number of copies.", "Give a number from 1 to 10,000.", field="keep"
+        )
     keep = keeping.check(int(text))
     kind = job.subjects[:-1]
-    rows = [row for subject in bundles.subjects_of(db, kind, name) for store in job.stores
-            for row in _retiring(db, kind, subject, name, store, keep)]
+    rows = [
+        row
+        for subject in bundles.subjects_of(db, kind, name)
+        for store in job.stores
+        for row in _retiring(db, kind, subject, name, store, keep)
+    ]
     return Page(items=rows, total=len(rows))
 
 
-def _retiring(db: sqlite3.Connection, kind: str, subject: str, job: str, store: str,
-              keep: int) -> list[Retiring]:
-    copies = [keeping.Kept(bundle, moment, pinned)
-              for bundle, pinned in bundles.known_on(db, kind, subject, job, store)
-              if (moment := moment_of(bundle))]
+def _retiring(
+    db: sqlite3.Connection, kind: str, subject: str, job: str, store: str, keep: int
+) -> list[Retiring]:
+    copies = [
+        keeping.Kept(bundle, moment, pinned)
+        for bundle, pinned in bundles.known_on(db, kind, subject, job, store)
+        if (moment := moment_of(bundle))
+    ]
     going = keeping.retiring(copies, keep)
-    freed = keeping.freed([copy.name for copy in going], bundles.pieces_on(db, kind, subject, store))
-    return [Retiring(subject_kind=kind, subject=subject, store=store, bundle=copy.name, moment=copy.moment,
-                     frees=freed[copy.name]) for copy in going]
+    freed = keeping.freed(
+        [copy.name for copy in going], bundles.pieces_on(db, kind, subject, store)
+    )
+    return [
+        Retiring(
+            subject_kind=kind,
+            subject=subject,
+            store=store,
+            bundle=copy.name,
+            moment=copy.moment,
+            frees=freed[copy.name],
+        )
+        for copy in going
+    ]
 
 
-@operation("POST", "/jobs/readback", "What a job would do, before it is saved", takes=Job,
-           gives=Readback)
+@operation(
+    "POST", "/jobs/readback", "What a job would do, before it is saved", takes=Job, gives=Readback
+)
 def jobs_readback(body: Job) -> Readback:
     db = parts().records.reader
     covers = jobs.covers(db, body)
@@ -141,22 +193,33 @@ def jobs_readback(body: Job) -> Readback:
     measured = [bundles.measured(db, body.subjects[:-1], name, contents) for name in covers]
     known = [row for row in measured if row is not None]
     others = [
-        (job.name, start) for job in jobs.jobs(db)
+        (job.name, start)
+        for job in jobs.jobs(db)
         if job.name != body.name and job.enabled and (start := next_start(job, datetime.now(UTC)))
     ]
     targets = [stores.store(db, parts().seal, name) for name in body.stores]
     starts = timetable.next_starts(table, zone, datetime.now(UTC), 5)
     packed = sum(row[1] for row in known)
     advice = planning.advice(
-        contents=body.contents, timetable_text=table.text, keep=body.keep,
-        store_kinds=[store.kind for store in targets], report_to=body.report_to,
-        starts=starts, others=others, covers=len(covers), enabled=body.enabled,
-        includes=bool(body.rules.includes))
+        contents=body.contents,
+        timetable_text=table.text,
+        keep=body.keep,
+        store_kinds=[store.kind for store in targets],
+        report_to=body.report_to,
+        starts=starts,
+        others=others,
+        covers=len(covers),
+        enabled=body.enabled,
+        includes=bool(body.rules.includes),
+    )
     if packed:
         advice.append(planning.fill_words(packed, body.keep, body.stores))
     return Readback(
-        sentence=_sentence(body, len(covers)), starts=starts, covers=covers[:500],
-        bytes=sum(row[0] for row in known), packed=packed,
-        unmeasured=len(covers) - len(known), advice=advice)
-
-
+        sentence=_sentence(body, len(covers)),
+        starts=starts,
+        covers=covers[:500],
+        bytes=sum(row[0] for row in known),
+        packed=packed,
+        unmeasured=len(covers) - len(known),
+        advice=advice,
+    )

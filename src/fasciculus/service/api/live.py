@@ -9,7 +9,12 @@ from ..registry import operation
 from .runs import event_stream
 
 
-@operation("GET", "/live", "Everything that happens, live", media="text/event-stream",
-           query={"last_id": "resume after this event id"})
+@operation(
+    "GET",
+    "/live",
+    "Everything that happens, live",
+    media="text/event-stream",
+    query={"last_id": "resume after this event id"},
+)
 def live() -> Response:
     return event_stream(parts().hub)

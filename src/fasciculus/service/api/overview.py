@@ -27,11 +27,19 @@ def overview() -> Overview:
     db = parts().records.reader
     now = datetime.now(UTC)
     return Overview(
-        now=now, attention=_attention(now), running=_active(), upcoming=_upcoming(now),
-        recent=runs.runs(db, Ask(limit=8), state="ended").items, nights=_nights(now),
+        now=now,
+        attention=_attention(now),
+        running=_active(),
+        upcoming=_upcoming(now),
+        recent=runs.runs(db, Ask(limit=8), state="ended").items,
+        nights=_nights(now),
         stores=stores.fills(db, parts().seal),
-        accounts=_count("account"), sites=_count("site"), jobs=_count("job"),
-        bundles=bundles.count(db), scheduler_alive=parts().scheduler.alive)
+        accounts=_count("account"),
+        sites=_count("site"),
+        jobs=_count("job"),
+        bundles=bundles.count(db),
+        scheduler_alive=parts().scheduler.alive,
+    )
 
 
 def _count(table: str) -> int:
@@ -40,33 +48,63 @@ def _count(table: str) -> int:
 
 def _active() -> list[Run]:
     db = parts().records.reader
-    return [*runs.runs(db, Ask(limit=20), state="running").items,
-            *runs.runs(db, Ask(limit=20), state="queued").items]
+    return [
+        *runs.runs(db, Ask(limit=20), state="running").items,
+        *runs.runs(db, Ask(limit=20), state="queued").items,
+    ]
 
 
 def _attention(now: datetime) -> list[Attention]:
     db = parts().records.reader
     rows = []
     if not parts().scheduler.alive:
-        rows.append(Attention(level="broken", text="The scheduler does not run: no job starts by "
-                              "itself. Restart the service.", link="/settings"))
+        rows.append(
+            Attention(
+                level="broken",
+                text="The scheduler does not run: no job starts by itself. Restart the service.",
+                link="/settings",
+            )
+        )
     for job in jobs.jobs(db):
         last = runs.last_ended(db, job.name)
         if last and last["outcome"] not in ("done", "warned", "cancelled"):
-            rows.append(Attention(level="broken", link=f"/runs/{last['id']}",
-                                  text=f"Job {job.name}: {OUTCOMES[last['outcome']]}."))
+            rows.append(
+                Attention(
+                    level="broken",
+                    link=f"/runs/{last['id']}",
+                    text=f"Job {job.name}: {OUTCOMES[last['outcome']]}.",
+                )
+            )
         elif last and last["outcome"] == "warned":
-            rows.append(Attention(level="look", link=f"/runs/{last['id']}",
-                                  text=f"Job {job.name}: done, with warnings."))
+            rows.append(
+                Attention(
+                    level="look",
+                    link=f"/runs/{last['id']}",
+                    text=f"Job {job.name}: done, with warnings.",
+                )
+            )
         elif last is None:
-            rows.append(Attention(level="look", link=f"/jobs/{quote(job.name)}",
-                                  text=f"Job {job.name} has never run. Start it once and watch."))
+            rows.append(
+                Attention(
+                    level="look",
+                    link=f"/jobs/{quote(job.name)}",
+                    text=f"Job {job.name} has never run. Start it once and watch.",
+                )
+            )
     rows += _uncovered() + _damaged()
     waiting = reports.outbox(db)
     if waiting:
-        rows.append(Attention(level="look", link="/reports", text=(
-            f"{len(waiting)} report{'s' if len(waiting) > 1 else ''} could not be sent yet. "
-            f"{waiting[0].last_error}")))
+        rows.append(
+            Attention(
+                level="look",
+                link="/reports",
+                text=(
+                    f"{len(waiting)} report{'s' if len(waiting) > 1 else ''} could not be sent "
+                    "yet. "
+                    f"{waiting[0].last_error}"
+                ),
+            )
+        )
     return sorted(rows, key=lambda row: row.level)
 
 
@@ -79,12 +117,19 @@ def _uncovered() -> list[Attention]:
     for state, words in (("bare", "no job"), ("late", "no copy as new as the jobs promise")):
         things = [row.thing for row in found if row.state == state]
         if things:
-            kinds = [count_words(n, kind) for kind in ("site", "database", "mail domain")
-                     if (n := sum(thing.kind == kind for thing in things))]
+            kinds = [
+                count_words(n, kind)
+                for kind in ("site", "database", "mail domain")
+                if (n := sum(thing.kind == kind for thing in things))
+            ]
             verb = "has" if len(things) == 1 else "have"
-            rows.append(Attention(
-                level="look" if state == "bare" else "broken", link=f"/coverage?state={state}",
-                text=f"{list_words(kinds)} {verb} {words}, {things[0].name} for one."))
+            rows.append(
+                Attention(
+                    level="look" if state == "bare" else "broken",
+                    link=f"/coverage?state={state}",
+                    text=f"{list_words(kinds)} {verb} {words}, {things[0].name} for one.",
+                )
+            )
     return rows
 
 
@@ -92,12 +137,24 @@ def _damaged() -> list[Attention]:
     """Stores on which something is missing or altered."""
     rows = []
     for name, files, subjects, first in parts().records.reader.execute(
-        "SELECT store.name, count(*), count(DISTINCT subject_kind || subject), min(subject) FROM damage "
-        "JOIN store ON store.id=store_id GROUP BY store.id ORDER BY store.name"):
-        whose = first if subjects == 1 else f"{first} and {count_words(subjects - 1, 'other subject')}"
+        "SELECT store.name, count(*), count(DISTINCT subject_kind || subject), min(subject) FROM "
+        "damage "
+        "JOIN store ON store.id=store_id GROUP BY store.id ORDER BY store.name"
+    ):
+        whose = (
+            first if subjects == 1 else f"{first} and {count_words(subjects - 1, 'other subject')}"
+        )
         verb = "is" if files == 1 else "are"
-        rows.append(Attention(level="broken", link=f"/stores/{quote(name)}", text=(
-            f"On store {name} {count_words(files, 'file')} of {whose} {verb} missing or altered.")))
+        rows.append(
+            Attention(
+                level="broken",
+                link=f"/stores/{quote(name)}",
+                text=(
+                    f"On store {name} {count_words(files, 'file')} of {whose} {verb} missing or "
+                    "altered."
+                ),
+            )
+        )
     return rows
 
 
@@ -110,8 +167,9 @@ def _upcoming(now: datetime) -> list[Upcoming]:
         last = runs.last_ended(db, job.name)
         expected = None
         if last and last["started"] and last["ended"]:
-            expected = (datetime.fromisoformat(last["ended"])
-                        - datetime.fromisoformat(last["started"])).total_seconds()
+            expected = (
+                datetime.fromisoformat(last["ended"]) - datetime.fromisoformat(last["started"])
+            ).total_seconds()
         table = timetable.parse(job.timetable)
         for at in islice(timetable.starts(table, timetable.zone(job.zone), now), _STARTS):
             if at > now + timedelta(hours=24):
@@ -128,8 +186,13 @@ def _nights(now: datetime) -> list[SubjectNights]:
         by_subject.setdefault((kind, subject), {}).setdefault(at[:10], []).append(outcome)
     days = [(first + timedelta(days=n)).isoformat() for n in range(_NIGHTS)]
     rows = [
-        SubjectNights(subject_kind=kind, subject=subject, nights=[
-            Night(day=day, outcome=worst(found[day]) if day in found else "") for day in days])
+        SubjectNights(
+            subject_kind=kind,
+            subject=subject,
+            nights=[
+                Night(day=day, outcome=worst(found[day]) if day in found else "") for day in days
+            ],
+        )
         for (kind, subject), found in by_subject.items()
     ]
     bad = {"failed", "partial", "interrupted"}
@@ -137,30 +200,55 @@ def _nights(now: datetime) -> list[SubjectNights]:
     return rows[:60]
 
 
-@operation("GET", "/search", "Accounts, sites, jobs, stores and bundles by name",
-           gives=Page[Found], query={"q": "a part of the name"})
+@operation(
+    "GET",
+    "/search",
+    "Accounts, sites, jobs, stores and bundles by name",
+    gives=Page[Found],
+    query={"q": "a part of the name"},
+)
 def search() -> Page[Found]:
     words = arg("q")
     if not words:
         raise BadSetting("There is nothing to look for.", "Give a part of a name.", field="q")
     db, rows = parts().records.reader, []
     for kind, sql, link in (
-        ("account", "SELECT account.name, host.name FROM account JOIN host ON host.id=host_id "
-         "WHERE account.name LIKE ? ESCAPE '\\' ORDER BY account.name LIMIT 8", "/accounts/{0}"),
-        ("site", "SELECT site.name, account.name FROM site JOIN account ON account.id=account_id "
-         "WHERE site.name LIKE ? ESCAPE '\\' ORDER BY site.name LIMIT 8", "/accounts/{1}"),
-        ("job", "SELECT name, '' FROM job WHERE name LIKE ? ESCAPE '\\' ORDER BY name LIMIT 8",
-         "/jobs/{0}"),
-        ("store", "SELECT name, kind FROM store WHERE name LIKE ? ESCAPE '\\' ORDER BY name LIMIT 8",
-         "/stores/{0}"),
-        ("bundle", "SELECT name, subject, id FROM bundle WHERE subject || ' ' || name LIKE ? "
-         "ESCAPE '\\' ORDER BY moment DESC LIMIT 8", "/bundles/{2}"),
+        (
+            "account",
+            "SELECT account.name, host.name FROM account JOIN host ON host.id=host_id "
+            "WHERE account.name LIKE ? ESCAPE '\\' ORDER BY account.name LIMIT 8",
+            "/accounts/{0}",
+        ),
+        (
+            "site",
+            "SELECT site.name, account.name FROM site JOIN account ON account.id=account_id "
+            "WHERE site.name LIKE ? ESCAPE '\\' ORDER BY site.name LIMIT 8",
+            "/accounts/{1}",
+        ),
+        (
+            "job",
+            "SELECT name, '' FROM job WHERE name LIKE ? ESCAPE '\\' ORDER BY name LIMIT 8",
+            "/jobs/{0}",
+        ),
+        (
+            "store",
+            "SELECT name, kind FROM store WHERE name LIKE ? ESCAPE '\\' ORDER BY name LIMIT 8",
+            "/stores/{0}",
+        ),
+        (
+            "bundle",
+            "SELECT name, subject, id FROM bundle WHERE subject || ' ' || name LIKE ? "
+            "ESCAPE '\\' ORDER BY moment DESC LIMIT 8",
+            "/bundles/{2}",
+        ),
     ):
         rows += [
-            Found(kind=kind, name=row[0], about=row[1],
-                  link=link.format(*(quote(str(value)) for value in row)))
+            Found(
+                kind=kind,
+                name=row[0],
+                about=row[1],
+                link=link.format(*(quote(str(value)) for value in row)),
+            )
             for row in db.execute(sql, (like(words),))
         ]
     return Page(items=rows, total=len(rows))
-
-

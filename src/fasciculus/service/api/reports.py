@@ -11,8 +11,14 @@ from ..registry import arg, ask, operation
 from .doors import note
 
 
-@operation("GET", "/reports", "Reports, newest first", gives=Page[Report], paged=True,
-           query={"job": "only of this job", "q": "words in the title or the recipients"})
+@operation(
+    "GET",
+    "/reports",
+    "Reports, newest first",
+    gives=Page[Report],
+    paged=True,
+    query={"job": "only of this job", "q": "words in the title or the recipients"},
+)
 def reports_list() -> Page[Report]:
     return reports.reports(parts().records.reader, ask(), arg("job"), arg("q"))
 
@@ -28,7 +34,9 @@ def outbox_list() -> Page[OutboxItem]:
     return Page(items=rows, total=len(rows))
 
 
-@operation("POST", "/outbox/send", "Try all that waits again, now", gives=Page[OutboxItem], status=202)
+@operation(
+    "POST", "/outbox/send", "Try all that waits again, now", gives=Page[OutboxItem], status=202
+)
 def outbox_send() -> Page[OutboxItem]:
     with parts().records.write() as db:
         reports.hurry(db)
@@ -41,20 +49,29 @@ def mail_show() -> MailServer:
     return mail.server(parts().records.reader, parts().seal)
 
 
-@operation("PUT", "/settings/mail", "Set the mail server for reports", takes=MailServer,
-           gives=MailServer)
+@operation(
+    "PUT", "/settings/mail", "Set the mail server for reports", takes=MailServer, gives=MailServer
+)
 def mail_change(body: MailServer) -> MailServer:
     if body.address and not body.sender:
-        raise BadSetting("The sender's address is missing.", "Give the address reports come from.",
-                         field="sender")
+        raise BadSetting(
+            "The sender's address is missing.",
+            "Give the address reports come from.",
+            field="sender",
+        )
     with parts().records.write() as db:
         mail.save_server(db, parts().seal, body)
     note("changed the mail server", body.address)
     return mail_show()
 
 
-@operation("POST", "/settings/mail/try", "Send a test message to an address", gives=Tried,
-           query={"to": "who gets it"})
+@operation(
+    "POST",
+    "/settings/mail/try",
+    "Send a test message to an address",
+    gives=Tried,
+    query={"to": "who gets it"},
+)
 def mail_try() -> Tried:
     db, seal = parts().records.reader, parts().seal
     if "@" not in arg("to"):
@@ -67,4 +84,6 @@ def mail_try() -> Tried:
     except Trouble as error:
         step = TryStep(name="mail", ok=False, text=error.message, way_out=error.way_out)
         return Tried(ok=False, steps=[step])
-    return Tried(ok=True, steps=[TryStep(name="mail", ok=True, text=f"A message went to {arg('to')}.")])
+    return Tried(
+        ok=True, steps=[TryStep(name="mail", ok=True, text=f"A message went to {arg('to')}.")]
+    )

@@ -15,12 +15,23 @@ from .doors import note
 LOG_QUERY = {"level": "info, warning, error, or trouble for all but info", "q": "words in the line"}
 
 
-@operation("GET", "/runs", "Runs, newest first", gives=Page[Run], paged=True, query={
-    "job": "only of this job", "outcome": "only with this outcome, or “trouble”",
-    "state": "queued, running or ended", "subject": "only with a task of this subject"})
+@operation(
+    "GET",
+    "/runs",
+    "Runs, newest first",
+    gives=Page[Run],
+    paged=True,
+    query={
+        "job": "only of this job",
+        "outcome": "only with this outcome, or “trouble”",
+        "state": "queued, running or ended",
+        "subject": "only with a task of this subject",
+    },
+)
 def runs_list() -> Page[Run]:
-    return runs.runs(parts().records.reader, ask(), arg("job"), arg("outcome"), arg("state"),
-                     arg("subject"))
+    return runs.runs(
+        parts().records.reader, ask(), arg("job"), arg("outcome"), arg("state"), arg("subject")
+    )
 
 
 @operation("GET", "/runs/{run_id}", "One run with its tasks", gives=RunDetail)
@@ -40,15 +51,26 @@ def runs_cancel(run_id: int) -> RunDetail:
     return runs_show(run_id)
 
 
-@operation("GET", "/runs/{run_id}/log", "The log of a run", gives=Page[LogLine], paged=True,
-           query=LOG_QUERY)
+@operation(
+    "GET",
+    "/runs/{run_id}/log",
+    "The log of a run",
+    gives=Page[LogLine],
+    paged=True,
+    query=LOG_QUERY,
+)
 def runs_log(run_id: int) -> Page[LogLine]:
     runs.run(parts().records.reader, run_id)
     return runs.log_lines(parts().records.reader, ask(), "run_id", run_id, arg("level"), arg("q"))
 
 
-@operation("GET", "/runs/{run_id}/events", "What happens in a run, live, until it ends",
-           media="text/event-stream", query={"last_id": "resume after this event id"})
+@operation(
+    "GET",
+    "/runs/{run_id}/events",
+    "What happens in a run, live, until it ends",
+    media="text/event-stream",
+    query={"last_id": "resume after this event id"},
+)
 def runs_events(run_id: int) -> Response:
     runs.run(parts().records.reader, run_id)
     records = parts().records
@@ -63,5 +85,8 @@ def event_stream(hub: Hub, run_id: int | None = None, over: object = None) -> Re
     """A response of Server-Sent Events."""
     last = request.headers.get("Last-Event-ID") or arg("last_id")
     stream = hub.stream(last, run_id, over) if callable(over) else hub.stream(last, run_id)
-    return Response(stream, mimetype="text/event-stream",
-                    headers={"Cache-Control": "no-store", "X-Accel-Buffering": "no"})
+    return Response(
+        stream,
+        mimetype="text/event-stream",
+        headers={"Cache-Control": "no-store", "X-Accel-Buffering": "no"},
+    )

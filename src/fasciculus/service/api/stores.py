@@ -15,8 +15,14 @@ from ..registry import arg, ask, operation
 from .doors import note
 
 
-@operation("GET", "/stores", "Stores", gives=Page[Store], paged=True,
-           query={"q": "words that the name holds"})
+@operation(
+    "GET",
+    "/stores",
+    "Stores",
+    gives=Page[Store],
+    paged=True,
+    query={"q": "words that the name holds"},
+)
 def stores_list() -> Page[Store]:
     return stores.stores(parts().records.reader, parts().seal, ask(), arg("q"))
 
@@ -26,7 +32,9 @@ def stores_show(name: str) -> Store:
     return stores.store(parts().records.reader, parts().seal, name)
 
 
-@operation("POST", "/stores", "Add a store; it is tried first", takes=Store, gives=Store, status=201)
+@operation(
+    "POST", "/stores", "Add a store; it is tried first", takes=Store, gives=Store, status=201
+)
 def stores_add(body: Store) -> Store:
     found = prepare(body, None)
     with parts().records.write() as db:
@@ -51,8 +59,13 @@ def stores_remove(name: str) -> None:
     parts().hub.changed("stores")
 
 
-@operation("POST", "/stores/try", "Try a store as it is described, before saving it", takes=Store,
-           gives=Tried)
+@operation(
+    "POST",
+    "/stores/try",
+    "Try a store as it is described, before saving it",
+    takes=Store,
+    gives=Tried,
+)
 def stores_try_draft(body: Store) -> Tried:
     old = arg("saved")
     return _tried(_spec(body, old or None), None)
@@ -70,7 +83,9 @@ def _spec(body: Store, saved: str | None) -> StoreSpec:
     db, seal = parts().records.reader, parts().seal
     old = stores.secrets(db, seal, saved) if saved else {}
     given = body.secrets.model_dump() if body.secrets else {}
-    return StoreSpec(body.name, body.kind, orders.settings_of(body.model_dump()), merged(old, given))
+    return StoreSpec(
+        body.name, body.kind, orders.settings_of(body.model_dump()), merged(old, given)
+    )
 
 
 def _tried(spec: StoreSpec, store_id: str | None) -> Tried:
@@ -83,8 +98,11 @@ def _tried(spec: StoreSpec, store_id: str | None) -> Tried:
         steps = try_out(store, store_id)
     finally:
         store.close()
-    return Tried(ok=all(step.ok for step in steps), steps=[_step(step) for step in steps],
-                 host_key=getattr(store, "seen_key", ""))
+    return Tried(
+        ok=all(step.ok for step in steps),
+        steps=[_step(step) for step in steps],
+        host_key=getattr(store, "seen_key", ""),
+    )
 
 
 def _step(step: Step) -> TryStep:
@@ -99,18 +117,26 @@ def prepare(body: Store, saved: str | None) -> str:
     tried = _tried(spec, expected)
     if not tried.ok:
         failed = next(step for step in tried.steps if not step.ok)
-        field = {"host key": "host_key", "folder": "path" if body.kind == "folder" else "folder",
-                 "connect": "address", "sign in": "password"}.get(failed.name)
+        field = {
+            "host key": "host_key",
+            "folder": "path" if body.kind == "folder" else "folder",
+            "connect": "address",
+            "sign in": "password",
+        }.get(failed.name)
         raise BadSetting(failed.text, failed.way_out, field=field)
     store = open_store(spec)
     with Connected(store):
         mark(store, expected or stores.new_mark())
         found = read_mark(store)
-    taken = db.execute("SELECT name FROM store WHERE mark=? AND name IS NOT ?",
-                       (found, saved)).fetchone()
+    taken = db.execute(
+        "SELECT name FROM store WHERE mark=? AND name IS NOT ?", (found, saved)
+    ).fetchone()
     if taken:
-        raise BadSetting(f"That folder is the store “{taken['name']}” already.",
-                         "Name another folder.", field="path" if body.kind == "folder" else "folder")
+        raise BadSetting(
+            f"That folder is the store “{taken['name']}” already.",
+            "Name another folder.",
+            field="path" if body.kind == "folder" else "folder",
+        )
     return found
 
 
@@ -118,5 +144,3 @@ def _saved(name: str, action: str) -> Store:
     note(action, name)
     parts().hub.changed("stores")
     return stores_show(name)
-
-
