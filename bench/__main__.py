@@ -20,10 +20,10 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
-from fasciculus.core.bundling.listing import read_listing
-from fasciculus.core.bundling.names import SubjectRef
-from fasciculus.core.bundling.reading import BundleReader
-from fasciculus.core.wording import size_words
+from fasciculus.core.bundle.layout import SubjectRef
+from fasciculus.core.bundle.listing import read_listing
+from fasciculus.core.bundle.reader import BundleReader
+from fasciculus.core.formatting import size_words
 from fasciculus.demo.mariadb import PrivateMariaDb, found
 from fasciculus.stores import open_store
 from fasciculus.stores.base import Connected, Store, StoreSpec
@@ -72,7 +72,9 @@ class Bench:
     def worker(self, order: dict[str, object]) -> None:
         text = json.dumps({"body": order}).encode() + b"\n"
         process = subprocess.Popen(
-            [sys.executable, "-m", "fasciculus.work"], stdin=subprocess.PIPE, stdout=subprocess.PIPE
+            [sys.executable, "-m", "fasciculus.worker"],
+            stdin=subprocess.PIPE,
+            stdout=subprocess.PIPE,
         )
         assert process.stdin and process.stdout
         process.stdin.write(text)

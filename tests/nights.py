@@ -10,17 +10,29 @@ from pathlib import Path
 
 from running import picture, until
 
-from fasciculus.core.bundling.names import SubjectRef
-from fasciculus.reach.local import LocalReach
+from fasciculus.bundles.retiring import complete
+from fasciculus.core.bundle.layout import SubjectRef
+from fasciculus.hosts.local import LocalReach
 from fasciculus.stores import open_store
 from fasciculus.stores.base import StoreSpec, mark
-from fasciculus.work.bundle import BundleWork
-from fasciculus.work.events import Damage, Emitter, Repacked, Sound, from_line
-from fasciculus.work.order import BundleOrder, RepackOrder, RestoreOrder, VerifyOrder, made
-from fasciculus.work.repack import RepackWork
-from fasciculus.work.restore import RestoreWork
-from fasciculus.work.retiring import complete
-from fasciculus.work.verify import VerifyWork
+from fasciculus.worker.backup.task import BundleWork
+from fasciculus.worker.events import (
+    Damage,
+    Emitter,
+    Repacked,
+    Sound,
+    from_line,
+)
+from fasciculus.worker.maintenance.repack import RepackWork
+from fasciculus.worker.maintenance.verify import VerifyWork
+from fasciculus.worker.orders import (
+    BundleOrder,
+    RepackOrder,
+    RestoreOrder,
+    VerifyOrder,
+    made,
+)
+from fasciculus.worker.restore.task import RestoreWork
 
 MIB = 1024 * 1024
 SUBJECT = SubjectRef("account", "millpond")

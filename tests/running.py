@@ -19,7 +19,14 @@ import httpx
 
 from fasciculus.client import Client
 from fasciculus.demo.sftp import SftpStandIn
-from fasciculus.models import Account, Host, Job, RunDetail, Store, StoreSecrets
+from fasciculus.models import (
+    Account,
+    Host,
+    Job,
+    RunDetail,
+    Store,
+    StoreSecrets,
+)
 
 PASSWORD = "sedge-and-quill"
 MIB = 1024 * 1024

@@ -17,10 +17,10 @@ from running import MIB, awkward_tree, picture, run, set_up, small_account
 from test_incremental import nights as nights  # a fixture
 
 from fasciculus.core.errors import TooNew
+from fasciculus.hosts.local import LocalReach
 from fasciculus.models import Store
-from fasciculus.reach.local import LocalReach
-from fasciculus.work.events import Emitter
-from fasciculus.work.restore import RestoreWork
+from fasciculus.worker.events import Emitter
+from fasciculus.worker.restore.task import RestoreWork
 
 HERE = Path(__file__).parent
 DOC = (HERE.parent / "docs/by-hand.md").read_text()

@@ -10,7 +10,7 @@ from running import run, set_up, sftp_store, small_account
 from fasciculus.cli.main import app
 from fasciculus.client import Client
 from fasciculus.service import api
-from fasciculus.service.registry import OPERATIONS
+from fasciculus.service.operations import OPERATIONS
 
 #: Where an operation has no command of its own name: the command that carries it.
 CARRIED = {

@@ -10,8 +10,19 @@ import httpx
 import pytest
 from running import PASSWORD, Service, service, set_up, sftp_store, small_account
 
-from fasciculus.client import Client, NotSignedIn, Refused, Unusable
-from fasciculus.models import Host, HostSecrets, Job, MailServer, MariaDbServer
+from fasciculus.client import (
+    Client,
+    NotSignedIn,
+    Refused,
+    Unusable,
+)
+from fasciculus.models import (
+    Host,
+    HostSecrets,
+    Job,
+    MailServer,
+    MariaDbServer,
+)
 
 
 def raw(running: Service, **more) -> httpx.Client:
@@ -55,7 +66,7 @@ def test_openapi_is_valid_and_lists_every_route(running):
     from openapi_spec_validator import validate
 
     from fasciculus.service.app import create_app
-    from fasciculus.service.registry import PREFIX
+    from fasciculus.service.operations import PREFIX
 
     with running.client() as client:
         document = client.openapi_document()

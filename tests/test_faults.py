@@ -13,18 +13,24 @@ import pytest
 from running import run, service, set_up, sftp_store, small_account, until
 
 from fasciculus.client import Refused
-from fasciculus.core.bundling.manifest import PieceRecord
-from fasciculus.core.bundling.names import SubjectRef
+from fasciculus.core.bundle.layout import SubjectRef
+from fasciculus.core.bundle.manifest import PieceRecord
 from fasciculus.models import Host, Job, Store
-from fasciculus.records import inventory, jobs, runs, settings, stores
+from fasciculus.records import (
+    inventory,
+    jobs,
+    runs,
+    settings,
+    stores,
+)
 from fasciculus.records.db import Records, stamp
-from fasciculus.records.sealing import Seal
-from fasciculus.service.dispatcher import AlreadyGoing
-from fasciculus.service.scheduler import Scheduler
+from fasciculus.records.encryption import Seal
+from fasciculus.service.background.scheduler import Scheduler
+from fasciculus.service.tasks.dispatcher import AlreadyGoing
 from fasciculus.stores import open_store
 from fasciculus.stores.base import StoreSpec
-from fasciculus.work.pushing import Pusher, Spool
-from fasciculus.work.telling import NoStoreLeft
+from fasciculus.worker.backup.upload import Pusher, Spool
+from fasciculus.worker.errors import NoStoreLeft
 
 MIB = 1024 * 1024
 
@@ -60,7 +66,9 @@ def workers(service_pid: int) -> list[int]:
     found = subprocess.run(
         ["ps", "--ppid", str(service_pid), "-o", "pid=,args="], capture_output=True, text=True
     )
-    return [int(line.split()[0]) for line in found.stdout.splitlines() if "fasciculus.work" in line]
+    return [
+        int(line.split()[0]) for line in found.stdout.splitlines() if "fasciculus.worker" in line
+    ]
 
 
 def complete(stand_in) -> list[str]:

@@ -5,16 +5,21 @@ import os
 
 import pytest
 
-from fasciculus.core.bundling.frames import codec
-from fasciculus.core.bundling.listing import ListingWriter, read_listing
-from fasciculus.core.bundling.packing import Packer
-from fasciculus.core.bundling.reading import BundleReader
+from fasciculus.core.bundle.codecs import codec
+from fasciculus.core.bundle.listing import ListingWriter, read_listing
+from fasciculus.core.bundle.reader import BundleReader
+from fasciculus.core.bundle.writer import Packer
 from fasciculus.core.errors import NotThere, Trouble
-from fasciculus.reach.local import LocalFile, LocalReach
-from fasciculus.work.gathering import Gatherer
-from fasciculus.work.gathering_databases import DatabaseGatherer
-from fasciculus.work.gathering_mail import MailGatherer
-from fasciculus.work.order import BundleOrder, DatabaseOrder, MailOrder, SubjectOrder
+from fasciculus.hosts.local import LocalFile, LocalReach
+from fasciculus.worker.backup.sources.databases import DatabaseGatherer
+from fasciculus.worker.backup.sources.files import Gatherer
+from fasciculus.worker.backup.sources.mail import MailGatherer
+from fasciculus.worker.orders import (
+    BundleOrder,
+    DatabaseOrder,
+    MailOrder,
+    SubjectOrder,
+)
 
 
 class Folder:

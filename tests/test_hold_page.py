@@ -12,7 +12,14 @@ import httpx
 import pytest
 from running import run, set_up, until
 
-from fasciculus.models import Account, Command, Host, Job, Site, Store
+from fasciculus.models import (
+    Account,
+    Command,
+    Host,
+    Job,
+    Site,
+    Store,
+)
 
 DOC = Path(__file__).parent.parent / "docs/hold-page.md"
 
@@ -103,7 +110,7 @@ def test_the_site_holds_while_its_bundle_is_taken_and_never_longer(running, site
         (worker,) = [
             int(row.split()[0])
             for row in found.stdout.decode().splitlines()
-            if "fasciculus.work" in row
+            if "fasciculus.worker" in row
         ]
         os.kill(worker, signal.SIGKILL)
         until(lambda: client.runs_show(number).state == "ended")
@@ -119,7 +126,7 @@ def test_the_site_holds_while_its_bundle_is_taken_and_never_longer(running, site
         (worker,) = [
             int(row.split()[0])
             for row in found.stdout.decode().splitlines()
-            if "fasciculus.work" in row
+            if "fasciculus.worker" in row
         ]
         os.kill(worker, signal.SIGSTOP)
         running.kill()

@@ -25,10 +25,10 @@ from fasciculus.models import (
 )
 from fasciculus.records import inventory
 from fasciculus.records.db import Records
-from fasciculus.records.sealing import Seal
-from fasciculus.service.dispatcher import Dispatcher
-from fasciculus.service.housekeeping import Housekeeper
-from fasciculus.service.hub import Hub
+from fasciculus.records.encryption import Seal
+from fasciculus.service.background.housekeeping import Housekeeper
+from fasciculus.service.event_stream import Hub
+from fasciculus.service.tasks.dispatcher import Dispatcher
 
 
 def attic(tmp_path) -> Store:
@@ -167,7 +167,7 @@ def test_a_host_takes_as_many_tasks_as_it_says():
 
     from collections import deque
 
-    from fasciculus.service.items import Item
+    from fasciculus.service.tasks.progress import Item
 
     dispatcher = Dispatcher.__new__(Dispatcher)
     dispatcher._reserved = set()

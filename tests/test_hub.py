@@ -2,8 +2,8 @@
 
 import threading
 
-from fasciculus.client.live import parse
-from fasciculus.service.hub import Hub
+from fasciculus.client.events import parse
+from fasciculus.service.event_stream import Hub
 
 
 def events(stream, count):

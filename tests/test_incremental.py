@@ -15,10 +15,10 @@ from hypothesis.stateful import RuleBasedStateMachine, initialize, invariant, ru
 from nights import MIB, SUBJECT, Nights, NotAll, Power, settled
 from running import picture
 
+from fasciculus.bundles.retiring import needed_pieces, sweep
 from fasciculus.core.errors import Trouble
-from fasciculus.reach.local import LocalReach
+from fasciculus.hosts.local import LocalReach
 from fasciculus.stores import open_store
-from fasciculus.work.retiring import needed_pieces, sweep
 
 
 @pytest.fixture
@@ -65,7 +65,7 @@ def test_a_night_stores_what_changed_and_shows_everything(nights):
 @pytest.mark.parametrize("worth", [0, 5000], ids=["looking ahead", "alone"])
 def test_states_spare_reading_the_listing_and_never_hide_a_change(nights, worth, monkeypatch):
     """Whatever changes beside what did not: the bundle is as if every line had been read."""
-    monkeypatch.setattr("fasciculus.core.bundling.ahead.WORTH", worth)
+    monkeypatch.setattr("fasciculus.core.bundle.stat_prefetch.WORTH", worth)
     tree = nights.tree
     for number in range(8):
         (tree / "many").mkdir(exist_ok=True)

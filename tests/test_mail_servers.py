@@ -8,7 +8,13 @@ import subprocess
 import pytest
 from running import run, set_up, until
 
-from fasciculus.models import Account, Host, MailFiles, RestoreStart, Store
+from fasciculus.models import (
+    Account,
+    Host,
+    MailFiles,
+    RestoreStart,
+    Store,
+)
 
 VIRTUAL = """\
 # all tenants

@@ -5,12 +5,12 @@ from pathlib import Path
 
 import pytest
 
-from fasciculus.core.dumping.loading import load
-from fasciculus.core.dumping.mariadb import Dump
-from fasciculus.core.dumping.rules import DumpRules
+from fasciculus.core.dump.filters import DumpRules
+from fasciculus.core.dump.loader import load
+from fasciculus.core.dump.mariadb import Dump
 from fasciculus.core.errors import Trouble, Unreachable
-from fasciculus.reach.base import MariaDbSpec
-from fasciculus.reach.mariadb import connect
+from fasciculus.databases.mariadb import connect
+from fasciculus.hosts.base import MariaDbSpec
 
 SCHEMA = (Path(__file__).parent / "fixtures/awkward.sql").read_text()
 PROGRAMS = [

@@ -5,10 +5,10 @@ copies is the same.
 import subprocess
 from pathlib import Path
 
-from fasciculus.core.dumping.loading import load
-from fasciculus.core.dumping.mariadb import Dump
-from fasciculus.reach.base import MariaDbSpec
-from fasciculus.reach.mariadb import connect
+from fasciculus.core.dump.loader import load
+from fasciculus.core.dump.mariadb import Dump
+from fasciculus.databases.mariadb import connect
+from fasciculus.hosts.base import MariaDbSpec
 
 ODD = (Path(__file__).parent / "fixtures/corner_cases.sql").read_text()
 DETAILS = [

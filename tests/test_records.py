@@ -12,8 +12,8 @@ from fasciculus.core.errors import BadSetting, Trouble
 from fasciculus.models import Host, HostSecrets, MailFiles
 from fasciculus.records import inventory, runs
 from fasciculus.records.db import Records
+from fasciculus.records.encryption import Seal, merged
 from fasciculus.records.paging import Ask, Query, page
-from fasciculus.records.sealing import Seal, merged
 
 
 @given(

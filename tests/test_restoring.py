@@ -10,7 +10,7 @@ from test_stores import stand_in_spec
 from fasciculus.core.errors import Lost
 from fasciculus.models import RestoreStart, Store
 from fasciculus.stores import open_store
-from fasciculus.work.patient import PatientStore
+from fasciculus.stores.retrying_reader import PatientStore
 
 MIB = 1024 * 1024
 

@@ -9,13 +9,13 @@ from contextlib import closing
 import pytest
 from running import awkward_tree
 
-from fasciculus.core.bundling.scan import Chosen
+from fasciculus.core.bundle.tree_walk import Chosen
 from fasciculus.core.errors import NotThere, Unreachable
-from fasciculus.core.filtering import Chooser, FileRules
-from fasciculus.reach import settled
-from fasciculus.reach.base import MariaDbSpec
-from fasciculus.reach.local import LocalReach
-from fasciculus.reach.ssh import SshReach
+from fasciculus.core.file_filters import Chooser, FileRules
+from fasciculus.hosts import ssh_sqlite
+from fasciculus.hosts.base import MariaDbSpec
+from fasciculus.hosts.local import LocalReach
+from fasciculus.hosts.ssh import SshReach
 from fasciculus.ssh import SshSpec
 
 RULES = FileRules(
@@ -93,7 +93,7 @@ def test_only_what_is_included_and_the_way_there(remote, tree):
 
 
 def test_a_large_tree_is_sorted_on_disk(remote, tmp_path, monkeypatch):
-    monkeypatch.setattr("fasciculus.reach.findscan._HELD", 50)
+    monkeypatch.setattr("fasciculus.hosts.ssh_find._HELD", 50)
     root = tmp_path / "many"
     for number in range(400):
         folder = root / f"{number % 7}" / ("x" * (number % 5 + 1))
@@ -148,7 +148,7 @@ def test_sqlite_over_ssh_while_it_is_written_to(remote, tmp_path, monkeypatch):
         target = tmp_path / "copy.sqlite"
         assert remote.copy_sqlite(os.fsencode(path), target) == {"page": 400}
         written = threading.Event()
-        fetch = settled.fetch
+        fetch = ssh_sqlite.fetch
 
         def disturbed(reach, source, copy):
             fetch(reach, source, copy)
@@ -157,7 +157,7 @@ def test_sqlite_over_ssh_while_it_is_written_to(remote, tmp_path, monkeypatch):
                 db.execute("INSERT INTO page (body) VALUES ('late')")
                 db.commit()
 
-        monkeypatch.setattr(settled, "fetch", disturbed)
+        monkeypatch.setattr(ssh_sqlite, "fetch", disturbed)
         assert remote.copy_sqlite(os.fsencode(path), target) == {"page": 401}
     with closing(sqlite3.connect(target)) as copy:
         assert copy.execute("SELECT count(*) FROM page").fetchone() == (401,)

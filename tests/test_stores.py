@@ -6,9 +6,23 @@ from dataclasses import replace
 
 import pytest
 
-from fasciculus.core.errors import BadSetting, Damaged, NotThere, StoreFull, Trouble, Unreachable
+from fasciculus.core.errors import (
+    BadSetting,
+    Damaged,
+    NotThere,
+    StoreFull,
+    Trouble,
+    Unreachable,
+)
 from fasciculus.stores import open_store
-from fasciculus.stores.base import Connected, StoreSpec, mark, read_all, read_mark, try_out
+from fasciculus.stores.base import (
+    Connected,
+    StoreSpec,
+    mark,
+    read_all,
+    read_mark,
+    try_out,
+)
 
 DATA = os.urandom(3_000_000)
 

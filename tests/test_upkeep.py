@@ -15,16 +15,16 @@ from nights import MIB, SUBJECT, Nights, Power, settled
 from running import folder_stores, run, set_up, small_account, until
 from test_stores import stand_in_spec
 
+from fasciculus.bundles.retiring import needed_pieces
 from fasciculus.client import Refused
 from fasciculus.core.errors import Trouble
 from fasciculus.models import Job, Store
 from fasciculus.stores import open_store
 from fasciculus.stores.base import StoreSpec, mark
-from fasciculus.work.events import Emitter
-from fasciculus.work.mend import MendWork
-from fasciculus.work.order import MendOrder, RepackOrder, made
-from fasciculus.work.repack import RepackWork
-from fasciculus.work.retiring import needed_pieces
+from fasciculus.worker.events import Emitter
+from fasciculus.worker.maintenance.mend import MendWork
+from fasciculus.worker.maintenance.repack import RepackWork
+from fasciculus.worker.orders import MendOrder, RepackOrder, made
 
 
 @pytest.fixture

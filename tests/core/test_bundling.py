@@ -11,23 +11,23 @@ from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 from running import awkward_tree, picture
 
-from fasciculus.core.bundling import names
-from fasciculus.core.bundling.entry import Entry, Part, order
-from fasciculus.core.bundling.frames import codec
-from fasciculus.core.bundling.listing import (
+from fasciculus.core.bundle import layout
+from fasciculus.core.bundle.codecs import codec
+from fasciculus.core.bundle.entry import Entry, Part, order
+from fasciculus.core.bundle.listing import (
     ListingWriter,
     children,
     from_line,
     read_listing,
     to_line,
 )
-from fasciculus.core.bundling.manifest import Manifest, PieceRecord, parse_manifest
-from fasciculus.core.bundling.packing import Packer
-from fasciculus.core.bundling.reading import BundleReader, only
-from fasciculus.core.bundling.scan import scan
+from fasciculus.core.bundle.manifest import Manifest, PieceRecord, parse_manifest
+from fasciculus.core.bundle.reader import BundleReader, only
+from fasciculus.core.bundle.tree_walk import scan
+from fasciculus.core.bundle.writer import Packer
 from fasciculus.core.errors import BadSetting, Damaged, TooNew
 
-SUBJECT = names.SubjectRef("account", "millpond")
+SUBJECT = layout.SubjectRef("account", "millpond")
 BUNDLE = "2026-11-24T021500Z-nightly"
 MIB = 1024 * 1024
 
@@ -258,7 +258,7 @@ def test_a_full_spool_ends_the_packing(tmp_path):
 NAMES = st.binary(min_size=1, max_size=60).filter(lambda b: b"/" not in b and b"\0" not in b)
 ENTRIES = st.builds(
     Entry,
-    kind=st.sampled_from(names.KINDS),
+    kind=st.sampled_from(layout.KINDS),
     path=NAMES,
     type=st.sampled_from(["file", "dir", "symlink", "fifo"]),
     mode=st.integers(0, 0o7777),
@@ -360,16 +360,18 @@ def test_names_are_safe_and_sort_by_time():
     from datetime import UTC, datetime
 
     moment = datetime(2026, 11, 24, 2, 15, tzinfo=UTC)
-    first = names.bundle_name(moment, "nightly")
-    assert first == BUNDLE and names.bundle_name(moment, "nightly", {first}) == BUNDLE + ".2"
+    first = layout.bundle_name(moment, "nightly")
+    assert first == BUNDLE and layout.bundle_name(moment, "nightly", {first}) == BUNDLE + ".2"
     assert (
-        names.moment_of(BUNDLE)
+        layout.moment_of(BUNDLE)
         == moment
-        < names.moment_of(BUNDLE + ".2")
-        < names.moment_of(BUNDLE + ".10")
+        < layout.moment_of(BUNDLE + ".2")
+        < layout.moment_of(BUNDLE + ".10")
     )
-    later = names.bundle_name(moment, "nightly", {BUNDLE + ".2", BUNDLE + ".9", BUNDLE + "-two.99"})
+    later = layout.bundle_name(
+        moment, "nightly", {BUNDLE + ".2", BUNDLE + ".9", BUNDLE + "-two.99"}
+    )
     assert later == BUNDLE + ".10", "never one that is free again, since it would count as older"
     for bad in ("", "../x", "A", "a/b", "-a", "a b", "x" * 65, "a..b"):
         with pytest.raises(BadSetting):
-            names.check_name(bad)
+            layout.check_name(bad)

@@ -4,11 +4,23 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from fasciculus.core.bundling.comparing import Counts, Difference, count, differences
-from fasciculus.core.bundling.entry import DIR, FILE, SYMLINK, Entry, Part, order
-from fasciculus.core.bundling.listing import to_line
-from fasciculus.core.bundling.manifest import Manifest, PieceRecord, parse_manifest
-from fasciculus.core.bundling.names import is_listing, next_listing
+from fasciculus.core.bundle.diff import (
+    Counts,
+    Difference,
+    count,
+    differences,
+)
+from fasciculus.core.bundle.entry import (
+    DIR,
+    FILE,
+    SYMLINK,
+    Entry,
+    Part,
+    order,
+)
+from fasciculus.core.bundle.layout import is_listing, next_listing
+from fasciculus.core.bundle.listing import to_line
+from fasciculus.core.bundle.manifest import Manifest, PieceRecord, parse_manifest
 from fasciculus.core.errors import Damaged
 
 PATHS = st.sampled_from([b"a", b"a.b", b"b", b"b/c", b"b/c/d", b"b-c", b"b/\xff", b"e", b"e/f"])

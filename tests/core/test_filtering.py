@@ -8,9 +8,15 @@ import pytest
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
-from fasciculus.core.bundling.scan import Chosen, scan
+from fasciculus.core.bundle.tree_walk import Chosen, scan
 from fasciculus.core.errors import BadSetting
-from fasciculus.core.filtering import ON_THE_WAY, READY_SETS, Chooser, FileRules, check_pattern
+from fasciculus.core.file_filters import (
+    ON_THE_WAY,
+    READY_SETS,
+    Chooser,
+    FileRules,
+    check_pattern,
+)
 
 NAMES = st.sampled_from(["a", "b.log", "cache", "x.log.1", "keep", "data.tar", "B.LOG"])
 PATHS = st.lists(st.lists(NAMES, min_size=1, max_size=4).map("/".join), min_size=1, max_size=12)
@@ -131,7 +137,7 @@ def test_one_file_system_stops_at_a_mount(tmp_path, monkeypatch):
             info[2] += 1
         return os.stat_result(info)
 
-    monkeypatch.setattr("fasciculus.core.bundling.scan.os.lstat", other_device)
+    monkeypatch.setattr("fasciculus.core.bundle.tree_walk.os.lstat", other_device)
     left = []
     chosen = Chosen(
         chooser=Chooser(FileRules(one_file_system=True), 0),

@@ -4,12 +4,14 @@ from datetime import UTC, datetime, timedelta
 
 import pytest
 
-from fasciculus.core.coverage import Protector, Thing, cover, promise_of
-from fasciculus.core.defining import changed_fields, from_text, to_text
-from fasciculus.core.dumping.rules import DatabaseRules
-from fasciculus.core.errors import BadSetting
-from fasciculus.core.filtering import Chooser, FileRules
-from fasciculus.core.finding.accounts import (
+from fasciculus.core.coverage import (
+    Protector,
+    Thing,
+    cover,
+    promise_of,
+)
+from fasciculus.core.definitions import changed_fields, from_text, to_text
+from fasciculus.core.discovery.accounts import (
     Facts,
     FoundAccount,
     FoundDatabase,
@@ -17,8 +19,11 @@ from fasciculus.core.finding.accounts import (
     difference,
     rule_pattern,
 )
-from fasciculus.core.finding.webconf import VirtualHost, apache_hosts, nginx_hosts
-from fasciculus.core.surveying import Surveyor
+from fasciculus.core.discovery.web_server_config import VirtualHost, apache_hosts, nginx_hosts
+from fasciculus.core.dump.filters import DatabaseRules
+from fasciculus.core.errors import BadSetting
+from fasciculus.core.file_filters import Chooser, FileRules
+from fasciculus.core.preview import Surveyor
 
 NGINX = r"""
 http {

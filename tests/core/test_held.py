@@ -10,12 +10,11 @@ from blake3 import blake3
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from fasciculus.core.bundling import reading
-from fasciculus.core.bundling.entry import Entry, Part
-from fasciculus.core.bundling.frames import Zstd
-from fasciculus.core.bundling.held import HeldFrames
-from fasciculus.core.bundling.names import SubjectRef
-from fasciculus.core.bundling.reading import BundleReader
+from fasciculus.core.bundle.codecs import Zstd
+from fasciculus.core.bundle.entry import Entry, Part
+from fasciculus.core.bundle.frame_cache import HeldFrames
+from fasciculus.core.bundle.layout import SubjectRef
+from fasciculus.core.bundle.reader import BundleReader, PieceReader
 from fasciculus.core.errors import Damaged
 
 SUBJECT = SubjectRef("account", "millpond")
@@ -63,9 +62,9 @@ class Pieces:
 @pytest.mark.parametrize("memory", [10**9, 60_000, 0], ids=["in memory", "in both", "in the file"])
 def test_each_frame_is_read_once(tmp_path, monkeypatch, memory):
     unpacked = []
-    frame = reading.PieceReader.frame
+    frame = PieceReader.frame
     monkeypatch.setattr(
-        reading.PieceReader,
+        PieceReader,
         "frame",
         lambda self, *a: unpacked.append((self._path, a[0])) or frame(self, *a),
     )

@@ -4,10 +4,10 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from fasciculus.core import keeping
+from fasciculus.core import retention
 from fasciculus.core.errors import BadSetting
-from fasciculus.core.keeping import Kept, retiring
-from fasciculus.core.selecting import LeftOut, Selection, chosen
+from fasciculus.core.retention import Kept, retiring
+from fasciculus.core.selection import LeftOut, Selection, chosen
 
 START = datetime(2026, 1, 1, tzinfo=UTC)
 COPIES = st.lists(st.tuples(st.integers(0, 500), st.booleans()), max_size=40).map(
@@ -58,6 +58,6 @@ def test_left_out_follows_links_to_the_real_place(tmp_path):
 
 def test_what_retiring_frees_goes_with_the_last_that_needs_it():
     needs = {"a": {"p1": 100}, "b": {"p1": 100, "p2": 20}, "c": {"p1": 100, "p3": 3}}
-    assert keeping.freed(["a", "b"], needs) == {"a": 0, "b": 20}
-    assert keeping.freed(["a", "b", "c"], needs) == {"a": 0, "b": 20, "c": 103}
-    assert keeping.freed([], needs) == {}
+    assert retention.freed(["a", "b"], needs) == {"a": 0, "b": 20}
+    assert retention.freed(["a", "b", "c"], needs) == {"a": 0, "b": 20, "c": 103}
+    assert retention.freed([], needs) == {}

@@ -6,8 +6,8 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from fasciculus.core.bundling.entry import DIR, Entry, Part
-from fasciculus.core.bundling.listing import (
+from fasciculus.core.bundle.entry import DIR, Entry, Part
+from fasciculus.core.bundle.listing import (
     Beginning,
     ListingWriter,
     linked_to,
@@ -15,7 +15,12 @@ from fasciculus.core.bundling.listing import (
     read_listing,
     to_line,
 )
-from fasciculus.core.bundling.states import Run, StatesWriter, length_of_listing, place_of_first
+from fasciculus.core.bundle.stat_cache import (
+    Run,
+    StatesWriter,
+    length_of_listing,
+    place_of_first,
+)
 from fasciculus.core.errors import Damaged
 
 

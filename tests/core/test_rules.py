@@ -8,16 +8,16 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from fasciculus.core import mailconf
-from fasciculus.core.bundling.entry import Entry, Part, order
-from fasciculus.core.bundling.listing import ListingWriter
-from fasciculus.core.bundling.names import bundle_of
-from fasciculus.core.bundling.previous import Previous, unchanged_here, unchanged_over_ssh
-from fasciculus.core.dumping import rights
-from fasciculus.core.dumping.literals import Column, escaped
-from fasciculus.core.dumping.rules import DatabaseRules
+from fasciculus.core import mail_config
+from fasciculus.core.bundle.entry import Entry, Part, order
+from fasciculus.core.bundle.layout import bundle_of
+from fasciculus.core.bundle.listing import ListingWriter
+from fasciculus.core.bundle.previous_index import Previous, unchanged_here, unchanged_over_ssh
+from fasciculus.core.dump import privileges
+from fasciculus.core.dump.filters import DatabaseRules
+from fasciculus.core.dump.literals import Column, escaped
 from fasciculus.core.errors import Trouble
-from fasciculus.reach import findscan
+from fasciculus.hosts import ssh_find
 
 
 @pytest.mark.parametrize(
@@ -56,21 +56,21 @@ def test_rules_for_one_database_are_of_its_own_tables():
     ("grants", "lacking"),
     [
         (["GRANT ALL PRIVILEGES ON *.* TO `a`@`%` WITH GRANT OPTION"], []),
-        (["GRANT USAGE ON *.* TO `a`@`%`"], list(rights.NEEDED)),
+        (["GRANT USAGE ON *.* TO `a`@`%`"], list(privileges.NEEDED)),
         (["GRANT SELECT, SHOW VIEW, TRIGGER, EVENT ON `shop`.* TO `a`@`%`"], []),
         (
             ["GRANT SELECT ON *.* TO `a`@`%`", "GRANT EVENT, TRIGGER ON `sh%`.* TO `a`@`%`"],
             ["SHOW VIEW"],
         ),
         (["GRANT ALL PRIVILEGES ON `sho_`.* TO `a`@`%`"], []),
-        (["GRANT ALL PRIVILEGES ON `sho\\_`.* TO `a`@`%`"], list(rights.NEEDED)),
-        (["GRANT ALL PRIVILEGES ON `other`.* TO `a`@`%`"], list(rights.NEEDED)),
+        (["GRANT ALL PRIVILEGES ON `sho\\_`.* TO `a`@`%`"], list(privileges.NEEDED)),
+        (["GRANT ALL PRIVILEGES ON `other`.* TO `a`@`%`"], list(privileges.NEEDED)),
         (["GRANT `backup` TO `a`@`%`", "GRANT USAGE ON *.* TO `a`@`%`"], []),
-        (["GRANT SELECT (id) ON `shop`.`t` TO `a`@`%`"], list(rights.NEEDED)),
+        (["GRANT SELECT (id) ON `shop`.`t` TO `a`@`%`"], list(privileges.NEEDED)),
     ],
 )
 def test_rights_that_lack(grants, lacking):
-    assert rights.missing(grants, "shop") == lacking
+    assert privileges.missing(grants, "shop") == lacking
 
 
 def test_grants_on_one_database():
@@ -82,8 +82,8 @@ def test_grants_on_one_database():
         "GRANT SELECT ON `shop_2`.* TO `a`@`%`",
         "GRANT SELECT ON `s``q`.* TO `a`@`%`",
     ]
-    assert rights.grants_on(lines, "shop") == lines[1:4]
-    assert rights.grants_on(lines, "s`q") == lines[5:]
+    assert privileges.grants_on(lines, "shop") == lines[1:4]
+    assert privileges.grants_on(lines, "s`q") == lines[5:]
 
 
 @pytest.mark.parametrize(
@@ -113,12 +113,12 @@ NOISE = st.sampled_from(["# a comment\n", "\n", "   \n", "#info@millpond.example
 def test_merging_a_map_replaces_one_domain_and_touches_no_other(rows, fresh):
     text = "".join(row if isinstance(row, str) else f"{row[0]}{row[1]}  {row[2]}\n" for row in rows)
     lines = [f"{user}millpond.example  {target}\n" for user, _, target in fresh]
-    after = mailconf.merged_map(text, "millpond.example", lines)
-    assert mailconf.map_lines(after, "millpond.example") == lines
+    after = mail_config.merged_map(text, "millpond.example", lines)
+    assert mail_config.map_lines(after, "millpond.example") == lines
     for other in ("ferryline.example", "x.millpond.example"):
-        assert mailconf.map_lines(after, other) == mailconf.map_lines(text, other)
+        assert mail_config.map_lines(after, other) == mail_config.map_lines(text, other)
     assert after.count("# a comment") == text.count("# a comment")
-    assert mailconf.merged_map(after, "millpond.example", lines) == after, (
+    assert mail_config.merged_map(after, "millpond.example", lines) == after, (
         "merging twice changes nothing"
     )
 
@@ -126,14 +126,14 @@ def test_merging_a_map_replaces_one_domain_and_touches_no_other(rows, fresh):
 def test_merging_a_passwd_file():
     text = "# users\nhello@millpond.example:{X}a:1:1::/h::\noffice@ferryline.example:{X}b:1:1::/f::"
     lines = ["new@millpond.example:{X}c:1:1::/n::\n"]
-    after = mailconf.merged_passwd(text, "millpond.example", lines)
+    after = mail_config.merged_passwd(text, "millpond.example", lines)
     assert (
         after
         == "# users\nnew@millpond.example:{X}c:1:1::/n::\noffice@ferryline.example:{X}b:1:1::/f::\n"
     )
-    assert mailconf.merged_passwd("", "millpond.example", lines) == lines[0]
-    assert mailconf.domains_of_passwd(text) == {"millpond.example", "ferryline.example"}
-    assert mailconf.domains_of_map("@a.example x\nb.example y\nplain z\n# c.example\n") == {
+    assert mail_config.merged_passwd("", "millpond.example", lines) == lines[0]
+    assert mail_config.domains_of_passwd(text) == {"millpond.example", "ferryline.example"}
+    assert mail_config.domains_of_map("@a.example x\nb.example y\nplain z\n# c.example\n") == {
         "a.example",
         "b.example",
     }
@@ -147,10 +147,10 @@ FIELD = st.binary(min_size=1, max_size=6).filter(lambda b: b"\0" not in b)
 def test_records_come_whole_however_they_are_cut(rows, size):
     data = b"".join(b"\0".join(row) + b"\0" for row in rows)
     chunks = [data[start : start + size] for start in range(0, len(data), size)]
-    assert list(findscan.records(chunks)) == rows
+    assert list(ssh_find.records(chunks)) == rows
     if data:
         with pytest.raises(Trouble, match="broke off"):
-            list(findscan.records([data[:-1]]))
+            list(ssh_find.records([data[:-1]]))
 
 
 def test_the_key_of_a_record_is_scan_order():
@@ -161,7 +161,7 @@ def test_the_key_of_a_record_is_scan_order():
         )
         for _ in range(200)
     ]
-    assert sorted(paths, key=lambda p: findscan.key([p])) == sorted(paths, key=order)
+    assert sorted(paths, key=lambda p: ssh_find.key([p])) == sorted(paths, key=order)
 
 
 def listed(tmp_path, entries):

@@ -7,14 +7,19 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from fasciculus.core import mailconf, planning, timetable
-from fasciculus.core.dumping.literals import quote_name
-from fasciculus.core.dumping.loading import load, statements
-from fasciculus.core.dumping.mariadb import Member, safe_file
-from fasciculus.core.dumping.rules import DatabaseRules
-from fasciculus.core.filtering import FileRules
-from fasciculus.core.reporting import CopyLine, RunReport, TaskLine, worst
-from fasciculus.core.wording import duration_words, list_words, size_words
+from fasciculus.core import job_summary, mail_config, schedule
+from fasciculus.core.dump.filters import DatabaseRules
+from fasciculus.core.dump.literals import quote_name
+from fasciculus.core.dump.loader import load, statements
+from fasciculus.core.dump.mariadb import Member, safe_file
+from fasciculus.core.file_filters import FileRules
+from fasciculus.core.formatting import duration_words, list_words, size_words
+from fasciculus.core.run_report import (
+    CopyLine,
+    RunReport,
+    TaskLine,
+    worst,
+)
 
 LITERALS = st.binary(max_size=30).map(
     lambda b: b"'" + b.replace(b"\\", b"\\\\").replace(b"'", b"\\'") + b"'"
@@ -66,13 +71,13 @@ root:x:0:0
 
 
 def test_mail_settings_of_one_domain_and_no_other():
-    aliases = mailconf.map_lines(ALIASES, "Millpond.Example")
-    passwd = mailconf.passwd_lines(PASSWD, "millpond.example")
+    aliases = mail_config.map_lines(ALIASES, "Millpond.Example")
+    passwd = mail_config.passwd_lines(PASSWD, "millpond.example")
     assert "".join(aliases) == "".join(ALIASES.splitlines(keepends=True)[n] for n in (1, 2, 4)), (
         "native lines as they are"
     )
     assert passwd == [PASSWD.splitlines(keepends=True)[0]]
-    found = json.loads(mailconf.settings("millpond.example", aliases, passwd).to_json())
+    found = json.loads(mail_config.settings("millpond.example", aliases, passwd).to_json())
     assert found["aliases"][0] == {
         "address": "info@millpond.example",
         "targets": ["hello@millpond.example", "orders@millpond.example"],
@@ -155,7 +160,7 @@ def advice(**changes):
         "enabled": True,
         "includes": False,
     }
-    return " ".join(planning.advice(**{**base, **changes}))
+    return " ".join(job_summary.advice(**{**base, **changes}))
 
 
 @pytest.mark.parametrize(
@@ -178,7 +183,7 @@ def test_advice_names_the_mistake(changes, words):
 
 
 def test_the_readback_is_one_sentence():
-    found = planning.readback(
+    found = job_summary.readback(
         subjects="accounts",
         choice="all_but",
         names=["a", "b"],
@@ -189,7 +194,7 @@ def test_the_readback_is_one_sentence():
         databases=DatabaseRules(),
         hold_page=True,
         full_every=30,
-        timetable=timetable.parse("weekly sun 03:00"),
+        timetable=schedule.parse("weekly sun 03:00"),
         zone="UTC",
         stores=["boathouse", "attic"],
         keep=4,

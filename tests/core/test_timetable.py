@@ -5,7 +5,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from fasciculus.core import timetable
+from fasciculus.core import schedule
 from fasciculus.core.errors import BadSetting
 
 LONDON = ZoneInfo("Europe/London")
@@ -15,7 +15,7 @@ MOMENTS = st.datetimes(datetime(2025, 1, 1), datetime(2028, 1, 1)).map(
 
 
 def local(text, where, after, count):
-    found = timetable.next_starts(timetable.parse(text), where, after, count)
+    found = schedule.next_starts(schedule.parse(text), where, after, count)
     return [f"{m.astimezone(where):%a %d %H:%M}" for m in found]
 
 
@@ -41,9 +41,9 @@ def local(text, where, after, count):
     ],
 )
 def test_forms(text, words, starts):
-    found = timetable.parse(text)
+    found = schedule.parse(text)
     assert found.words == words
-    assert timetable.parse(found.text) == found, "the text that is kept reads back the same"
+    assert schedule.parse(found.text) == found, "the text that is kept reads back the same"
     after = datetime(2026, 11, 24, 3, 30, tzinfo=UTC)
     assert local(text, ZoneInfo("UTC"), after, 2) == starts
 
@@ -67,7 +67,7 @@ def test_forms(text, words, starts):
 )
 def test_what_cannot_be_read_says_what_can(text):
     with pytest.raises(BadSetting) as caught:
-        timetable.parse(text)
+        schedule.parse(text)
     assert "daily 02:15" in caught.value.way_out and caught.value.field == "timetable"
 
 
@@ -80,8 +80,8 @@ def test_both_changes_of_summer_time():
     assert local("daily 01:30", LONDON, autumn, 2) == ["Sun 25 01:30", "Mon 26 01:30"], (
         "a start in the hour that comes twice happens once"
     )
-    hourly = timetable.next_starts(
-        timetable.parse("hourly :10"), LONDON, datetime(2026, 10, 24, 23, tzinfo=UTC), 4
+    hourly = schedule.next_starts(
+        schedule.parse("hourly :10"), LONDON, datetime(2026, 10, 24, 23, tzinfo=UTC), 4
     )
     assert all(b - a == timedelta(hours=1) for a, b in zip(hourly, hourly[1:], strict=False))
 
@@ -95,7 +95,7 @@ def test_both_changes_of_summer_time():
 )
 def test_starts_are_later_ordered_and_distinct(after, times, zone):
     text = "daily " + ", ".join(f"{h:02d}:{m:02d}" for h, m in times)
-    found = timetable.next_starts(timetable.parse(text), timetable.zone(zone), after, 12)
+    found = schedule.next_starts(schedule.parse(text), schedule.zone(zone), after, 12)
     assert len(found) == 12 and found[0] > after
     assert found == sorted(set(found))
     # As many a day as there are times, but for a day that summer time changes.
@@ -104,4 +104,4 @@ def test_starts_are_later_ordered_and_distinct(after, times, zone):
 
 def test_an_unknown_zone():
     with pytest.raises(BadSetting, match="Mars"):
-        timetable.zone("Mars/Olympus")
+        schedule.zone("Mars/Olympus")

@@ -9,7 +9,12 @@ import typer
 
 from ..models import Account, Database, Site
 from . import output
-from .output import ago, service, size, wrong
+from .output import (
+    ago,
+    service,
+    size,
+    wrong,
+)
 
 app = typer.Typer(help="Customers' spaces: sites, databases, mail domains.", no_args_is_help=True)
 sites_app = typer.Typer(help="Sites of all accounts.", no_args_is_help=True)

@@ -10,7 +10,7 @@ from typing import Annotated
 import typer
 from rich.text import Text
 
-from ..core import defining
+from ..core import definitions
 from ..core.errors import BadSetting
 from ..models import CoverageRow
 from . import output
@@ -108,7 +108,7 @@ def apply(
     """
     text = source.read()
     try:
-        references = defining.from_text(text).references
+        references = definitions.from_text(text).references
     except BadSetting as error:
         raise wrong(error.message, error.way_out) from error
     secrets = {

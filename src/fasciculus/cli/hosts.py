@@ -6,11 +6,16 @@ from typing import Annotated, Any
 
 import typer
 
-from ..models import Host, HostSecrets, MariaDbServer, Proposed
+from ..models import (
+    Host,
+    HostSecrets,
+    MariaDbServer,
+    Proposed,
+)
 from . import output
 from .options import options_of
 from .output import service, wrong
-from .tried import show_tried
+from .steps import show_tried
 
 app = typer.Typer(help="Servers where accounts live.", no_args_is_help=True)
 

@@ -15,9 +15,26 @@ from .. import config as configuration
 from ..client import Client, ClientError
 from ..core.errors import Trouble
 from ..models import Page, RestoreStart
-from . import accounts, bundles, coverage, doors, hosts, jobs, output, reports, runs, stores, upkeep
+from . import (
+    accounts,
+    auth,
+    bundles,
+    coverage,
+    hosts,
+    jobs,
+    maintenance,
+    output,
+    reports,
+    runs,
+    stores,
+)
 from .output import moment, service, size
-from .progress import exit_code, finish_run, follow_restore, follow_run
+from .progress import (
+    exit_code,
+    finish_run,
+    follow_restore,
+    follow_run,
+)
 
 app = typer.Typer(
     name="fasciculus",
@@ -38,16 +55,16 @@ for name, part in (
     ("restores", bundles.restores_app),
     ("reports", reports.app),
     ("mail", reports.mail_app),
-    ("upkeep", upkeep.app),
-    ("damage", upkeep.damage_app),
-    ("growth", upkeep.growth_app),
-    ("tokens", doors.app),
+    ("upkeep", maintenance.app),
+    ("damage", maintenance.damage_app),
+    ("growth", maintenance.growth_app),
+    ("tokens", auth.app),
     ("coverage", coverage.app),
     ("definitions", coverage.definitions_app),
 ):
     app.add_typer(part, name=name)
-app.command("sign-in")(doors.sign_in)
-app.command("sign-out")(doors.sign_out)
+app.command("sign-in")(auth.sign_in)
+app.command("sign-out")(auth.sign_out)
 
 AsJson = Annotated[bool, typer.Option("--json", help="JSON, for programs.")]
 
@@ -230,7 +247,7 @@ def version() -> None:
 
 def main() -> None:
     """The entry point of the ``fasciculus`` command."""
-    doors.use_kept_token()
+    auth.use_kept_token()
     try:
         app()
     except SystemExit as end:

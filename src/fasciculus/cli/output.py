@@ -15,9 +15,17 @@ from rich.console import Console
 from rich.table import Table
 from rich.text import Text
 
-from ..client import Client, ClientError, NotFound, NotSignedIn, Refused, Unanswered, Unusable
-from ..core.reporting import OUTCOMES
-from ..core.wording import size_words
+from ..client import (
+    Client,
+    ClientError,
+    NotFound,
+    NotSignedIn,
+    Refused,
+    Unanswered,
+    Unusable,
+)
+from ..core.formatting import size_words
+from ..core.run_report import OUTCOMES
 
 DONE, TROUBLE, WRONG, UNANSWERED, SIGNED_OUT, NOT_FOUND, REFUSED, CANCELLED = range(8)
 

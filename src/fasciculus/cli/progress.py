@@ -9,11 +9,22 @@ import typer
 from rich.progress import BarColumn, Progress, SpinnerColumn, TaskID, TextColumn, TimeElapsedColumn
 
 from ..client import Client
-from ..core.reporting import OUTCOMES
-from ..core.wording import duration_words, size_words
-from ..models import Preview, Restore, RunDetail, Task, Upkeep
+from ..core.formatting import duration_words, size_words
+from ..core.run_report import OUTCOMES
+from ..models import (
+    Preview,
+    Restore,
+    RunDetail,
+    Task,
+    Upkeep,
+)
 from . import output
-from .output import CANCELLED, DONE, TROUBLE, err
+from .output import (
+    CANCELLED,
+    DONE,
+    TROUBLE,
+    err,
+)
 
 _GOOD = ("done", "warned")
 _PAUSE = 0.3

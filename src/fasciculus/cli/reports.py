@@ -10,7 +10,7 @@ import typer
 from ..models import MailServer
 from . import output
 from .output import moment, service
-from .tried import show_tried
+from .steps import show_tried
 
 app = typer.Typer(help="What was sent to whom, and what waits.", no_args_is_help=True)
 mail_app = typer.Typer(help="The mail server that reports go out through.", no_args_is_help=True)

@@ -7,8 +7,8 @@ from typing import Annotated
 
 import typer
 
-from ..core.reporting import OUTCOMES
-from ..core.wording import duration_words
+from ..core.formatting import duration_words
+from ..core.run_report import OUTCOMES
 from ..models import LogLine, Run, Task
 from . import output
 from .output import moment, service, size

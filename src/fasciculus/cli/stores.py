@@ -9,7 +9,7 @@ import typer
 from ..models import Store, StoreSecrets
 from . import output
 from .output import service, size
-from .tried import show_tried
+from .steps import show_tried
 
 app = typer.Typer(help="Places where bundles are kept.", no_args_is_help=True)
 

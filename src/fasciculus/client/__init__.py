@@ -18,7 +18,7 @@ from .errors import (
     Unanswered,
     Unusable,
 )
-from .live import LiveEvent
+from .events import LiveEvent
 
 __all__ = [
     "Client",

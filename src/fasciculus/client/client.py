@@ -42,12 +42,12 @@ from ..models import (
     TokenNew,
     Tried,
 )
-from .checking import whole_check
+from .download_check import whole_check
 from .errors import DownloadBroken
-from .live import LiveEvent, parse
-from .upkeep import UpkeepCalls
-from .what_exists import WhatExists
-from .wire import PREFIX, Wire
+from .events import LiveEvent, parse
+from .inventory import WhatExists
+from .maintenance import UpkeepCalls
+from .transport import PREFIX, Wire
 
 _RESUMES = 5
 

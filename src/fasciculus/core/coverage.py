@@ -7,7 +7,7 @@ from dataclasses import dataclass, field
 from datetime import datetime, timedelta
 from itertools import pairwise
 
-from .dumping.rules import DatabaseRules
+from .dump.filters import DatabaseRules
 
 _LEAST_GRACE = timedelta(hours=2)
 

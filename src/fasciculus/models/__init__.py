@@ -1,5 +1,13 @@
 """The shapes of the API, shared by service and client so that they cannot drift."""
 
+from .auth import (
+    Identity,
+    Password,
+    SignIn,
+    Token,
+    TokenMade,
+    TokenNew,
+)
 from .bundles import (
     Bundle,
     BundleDetail,
@@ -10,7 +18,7 @@ from .bundles import (
     Restore,
     RestoreStart,
 )
-from .covering import (
+from .discovery import (
     Applied,
     Change,
     CoverageRow,
@@ -21,7 +29,6 @@ from .covering import (
     Taken,
     TakeOver,
 )
-from .doors import Identity, Password, SignIn, Token, TokenMade, TokenNew
 from .inventory import (
     Account,
     Database,
@@ -33,14 +40,18 @@ from .inventory import (
     Site,
     SiteRow,
 )
-from .jobs import Command, Databases, Job, JobRow, JobStart, Note, Readback, Retiring, Rules
-from .paging import Page
-from .problem import Problem
-from .reports import MailServer, OutboxItem, Report, ReportDetail
-from .runs import LogLine, Overview, Run, RunDetail, Started, StoreFill, Task, TaskCopy, Upcoming
-from .search import Found
-from .stores import Store, StoreSecrets, Tried, TryStep
-from .upkeep import (
+from .jobs import (
+    Command,
+    Databases,
+    Job,
+    JobRow,
+    JobStart,
+    Note,
+    Readback,
+    Retiring,
+    Rules,
+)
+from .maintenance import (
     BundleChange,
     DamageRow,
     Growth,
@@ -51,6 +62,32 @@ from .upkeep import (
     Upkeep,
     UpkeepStarted,
     VerifyStart,
+)
+from .paging import Page
+from .problem import Problem
+from .reports import (
+    MailServer,
+    OutboxItem,
+    Report,
+    ReportDetail,
+)
+from .runs import (
+    LogLine,
+    Overview,
+    Run,
+    RunDetail,
+    Started,
+    StoreFill,
+    Task,
+    TaskCopy,
+    Upcoming,
+)
+from .search import Found
+from .stores import (
+    Store,
+    StoreSecrets,
+    Tried,
+    TryStep,
 )
 
 __all__ = [

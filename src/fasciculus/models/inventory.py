@@ -7,10 +7,10 @@ from typing import Annotated, Literal
 
 from pydantic import AfterValidator, BaseModel, Field, model_validator
 
-from ..core.bundling.names import check_name
+from ..core.bundle.layout import check_name
+from ..core.discovery.accounts import rule_pattern
 from ..core.errors import BadSetting
-from ..core.filtering import check_pattern
-from ..core.finding.accounts import rule_pattern
+from ..core.file_filters import check_pattern
 
 
 def _named(value: str) -> str:

@@ -8,11 +8,11 @@ from typing import Annotated, Literal
 
 from pydantic import AfterValidator, BaseModel, Field, model_validator
 
-from ..core import timetable
-from ..core.bundling.frames import codec
-from ..core.dumping.rules import DatabaseRules
+from ..core import schedule
+from ..core.bundle.codecs import codec
+from ..core.dump.filters import DatabaseRules
 from ..core.errors import BadSetting
-from ..core.filtering import FileRules
+from ..core.file_filters import FileRules
 from .inventory import Name, Pattern
 
 KINDS: tuple[Literal["files", "databases", "mail", "system", "notes"], ...] = (
@@ -28,14 +28,14 @@ MIB = 1024 * 1024
 
 def _timetable(value: str) -> str:
     try:
-        return timetable.parse(value).text
+        return schedule.parse(value).text
     except BadSetting as error:
         raise ValueError(error.sentence()) from error
 
 
 def _zone(value: str) -> str:
     try:
-        return timetable.zone(value).key
+        return schedule.zone(value).key
     except BadSetting as error:
         raise ValueError(error.sentence()) from error
 

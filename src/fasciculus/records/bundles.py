@@ -7,10 +7,21 @@ import sqlite3
 from typing import Any
 
 from ..core.errors import NotThere
-from ..models import Bundle, BundleDetail, Copy, Page, Restore
-from . import upkeep, weights
+from ..models import (
+    Bundle,
+    BundleDetail,
+    Copy,
+    Page,
+    Restore,
+)
+from . import maintenance, usage
 from .db import now
-from .paging import Ask, Query, like, page
+from .paging import (
+    Ask,
+    Query,
+    like,
+    page,
+)
 
 
 def _copies(db: sqlite3.Connection, bundle_id: int) -> list[Copy]:
@@ -179,7 +190,7 @@ def add(
         [(key, i, now()) for i in store_ids],
     )
     for store_id in store_ids:
-        weights.refresh(db, store_id, subject_kind, subject)
+        usage.refresh(db, store_id, subject_kind, subject)
     return key
 
 
@@ -241,9 +252,9 @@ def retire(db: sqlite3.Connection, subject_kind: str, subject: str, name: str, s
         "AND NOT EXISTS (SELECT 1 FROM copy WHERE bundle_id=bundle.id)",
         (subject_kind, subject, name),
     )
-    upkeep.drop_of_retired(db, (subject_kind, subject))
+    maintenance.drop_of_retired(db, (subject_kind, subject))
     for row in db.execute("SELECT id FROM store WHERE name=?", (store,)).fetchall():
-        weights.refresh(db, row["id"], subject_kind, subject)
+        usage.refresh(db, row["id"], subject_kind, subject)
 
 
 def newest(

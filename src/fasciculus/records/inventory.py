@@ -9,9 +9,21 @@ from collections.abc import Callable
 
 from ..core.coverage import Thing
 from ..core.errors import BadSetting, NotThere
-from ..models import Account, Database, Host, Page, Site, SiteRow
-from .paging import Ask, Query, like, page
-from .sealing import Seal, merged
+from ..models import (
+    Account,
+    Database,
+    Host,
+    Page,
+    Site,
+    SiteRow,
+)
+from .encryption import Seal, merged
+from .paging import (
+    Ask,
+    Query,
+    like,
+    page,
+)
 
 Covered = Callable[[str, str], list[str]]
 

@@ -8,7 +8,7 @@ import sqlite3
 from collections.abc import Iterator
 
 from ..core.errors import BadSetting
-from ..core.selecting import Selection, chosen
+from ..core.selection import Selection, chosen
 from ..models import Job
 from .db import now
 from .inventory import account_names, nearest, site_names

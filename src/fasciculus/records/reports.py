@@ -7,9 +7,19 @@ import sqlite3
 from datetime import datetime
 
 from ..core.errors import NotThere
-from ..models import OutboxItem, Page, Report, ReportDetail
+from ..models import (
+    OutboxItem,
+    Page,
+    Report,
+    ReportDetail,
+)
 from .db import now, stamp
-from .paging import Ask, Query, like, page
+from .paging import (
+    Ask,
+    Query,
+    like,
+    page,
+)
 
 
 def _fields(row: sqlite3.Row) -> dict[str, object]:

@@ -7,7 +7,14 @@ import sqlite3
 from typing import Any
 
 from ..core.errors import NotThere
-from ..models import LogLine, Page, Run, RunDetail, Task, TaskCopy
+from ..models import (
+    LogLine,
+    Page,
+    Run,
+    RunDetail,
+    Task,
+    TaskCopy,
+)
 from .db import now
 from .paging import Ask, Query, page
 

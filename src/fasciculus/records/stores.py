@@ -8,9 +8,14 @@ import uuid
 from ..core.errors import BadSetting
 from ..models import Page, Store
 from ..models.runs import StoreFill
+from .encryption import Seal, merged
 from .inventory import nearest
-from .paging import Ask, Query, like, page
-from .sealing import Seal, merged
+from .paging import (
+    Ask,
+    Query,
+    like,
+    page,
+)
 
 _STORE = (
     "store.*, (SELECT count(*) FROM copy WHERE store_id=store.id) AS copies, "

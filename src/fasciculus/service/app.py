@@ -10,13 +10,19 @@ from flask import Flask, Response, request, send_from_directory
 from pydantic import ValidationError
 from werkzeug.exceptions import HTTPException
 
-from ..core.errors import BadSetting, Damaged, NotThere, Trouble, Unreachable
+from ..core.errors import (
+    BadSetting,
+    Damaged,
+    NotThere,
+    Trouble,
+    Unreachable,
+)
 from . import api as _api
-from . import doors
-from .dispatcher import AlreadyGoing
-from .doors import problem
-from .parts import Parts
-from .registry import PREFIX, blueprint
+from . import auth
+from .auth import problem
+from .context import Parts
+from .operations import PREFIX, blueprint
+from .tasks.dispatcher import AlreadyGoing
 
 log = logging.getLogger(__name__)
 
@@ -41,7 +47,7 @@ def create_app(parts: Parts) -> Flask:
     app = Flask(__name__, static_folder=None)
     app.extensions["fasciculus"] = parts
     app.config["MAX_CONTENT_LENGTH"] = 8 * 1024 * 1024
-    doors.install(app)
+    auth.install(app)
     app.register_blueprint(blueprint())
     _errors(app)
     _other_pages(app, parts)

@@ -16,19 +16,19 @@ from waitress.server import create_server
 from .. import config as configuration
 from ..config import Config
 from ..core.errors import BadSetting, Trouble
-from ..records import people
+from ..records import users
 from ..records.db import Records
-from ..records.sealing import Seal
+from ..records.encryption import Seal
 from .app import create_app
-from .caretaker import Caretaker
-from .dispatcher import Dispatcher
-from .housekeeping import Housekeeper
-from .hub import Hub
-from .outbox import Outbox
-from .parts import Parts
-from .previews import Previews
-from .reporter import Reporter
-from .scheduler import Scheduler
+from .background.housekeeping import Housekeeper
+from .background.outbox import Outbox
+from .background.scheduler import Scheduler
+from .context import Parts
+from .event_stream import Hub
+from .reports.reporter import Reporter
+from .tasks.caretaker import Caretaker
+from .tasks.dispatcher import Dispatcher
+from .tasks.previews import Previews
 
 log = logging.getLogger("fasciculus")
 
@@ -74,7 +74,7 @@ def build(config: Config, environment: Mapping[str, str] = os.environ) -> Parts:
 
 
 def _first_start(records: Records, environment: Mapping[str, str]) -> None:
-    if people.count(records.reader):
+    if users.count(records.reader):
         return
     given = environment.get("FASCICULUS_ADMIN_PASSWORD", "")
     if given and len(given) < _LEAST_PASSWORD:
@@ -83,7 +83,7 @@ def _first_start(records: Records, environment: Mapping[str, str]) -> None:
         )
     password = given or secrets.token_urlsafe(12)
     with records.write() as db:
-        people.add(db, ADMINISTRATOR, password, must_change=not given)
+        users.add(db, ADMINISTRATOR, password, must_change=not given)
     if not given:
         # To the terminal, not to the log: logs are kept and sent on.
         print(

@@ -10,8 +10,13 @@ from pathlib import Path
 from types import TracebackType
 from typing import Any, BinaryIO, Protocol
 
-from ..core.bundling.names import STORE_FILE
-from ..core.errors import Damaged, NotThere, TooNew, Trouble
+from ..core.bundle.layout import STORE_FILE
+from ..core.errors import (
+    Damaged,
+    NotThere,
+    TooNew,
+    Trouble,
+)
 from ..core.steps import Step
 
 STORE_FORMAT = "fasciculus-store"

@@ -12,9 +12,15 @@ from contextlib import contextmanager, suppress
 from pathlib import Path
 from typing import BinaryIO
 
-from ..core.errors import BadSetting, NotThere, StoreFull, Trouble, Unreachable
+from ..core.errors import (
+    BadSetting,
+    NotThere,
+    StoreFull,
+    Trouble,
+    Unreachable,
+)
+from ..core.formatting import size_words
 from ..core.steps import Step
-from ..core.wording import size_words
 from .base import Item, StoreSpec
 
 _CHUNK = 4 * 1024 * 1024

@@ -16,10 +16,22 @@ import paramiko
 from paramiko.message import Message
 from paramiko.sftp import CMD_EXTENDED, CMD_EXTENDED_REPLY
 
-from ..core.errors import BadSetting, Lost, NotThere, StoreFull, Trouble, Unreachable
+from ..core.errors import (
+    BadSetting,
+    Lost,
+    NotThere,
+    StoreFull,
+    Trouble,
+    Unreachable,
+)
+from ..core.formatting import size_words
 from ..core.steps import Step
-from ..core.wording import size_words
-from ..ssh import TIMEOUT, SshLink, SshSpec, broke_off
+from ..ssh import (
+    TIMEOUT,
+    SshLink,
+    SshSpec,
+    broke_off,
+)
 from .base import Item, StoreSpec
 
 #: With the request around it, the most that goes into one packet of SSH (RFC 4254, section 5.2:

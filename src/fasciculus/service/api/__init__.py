@@ -1,33 +1,33 @@
 """The handlers of the API, one module a family. Importing them registers their operations."""
 
 from . import (
-    about,
+    auth,
     bundles,
-    covering,
     definitions,
-    doors,
+    discovery,
+    events,
     inventory,
     jobs,
-    live,
+    maintenance,
     overview,
+    reference,
     reports,
     runs,
     stores,
-    upkeep,
 )
 
 __all__ = [
-    "about",
+    "auth",
     "bundles",
-    "covering",
     "definitions",
-    "doors",
+    "discovery",
+    "events",
     "inventory",
     "jobs",
-    "live",
+    "maintenance",
     "overview",
+    "reference",
     "reports",
     "runs",
     "stores",
-    "upkeep",
 ]

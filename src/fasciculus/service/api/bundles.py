@@ -11,9 +11,16 @@ from itertools import chain, islice
 
 from flask import Response, request
 
-from ...core.bundling.entry import FILE, Entry, to_bytes, to_text
-from ...core.bundling.listing import children, read_listing
-from ...core.bundling.names import KINDS, SubjectRef
+from ...bundles import archives
+from ...bundles.tar_export import Wanted
+from ...core.bundle.entry import (
+    FILE,
+    Entry,
+    to_bytes,
+    to_text,
+)
+from ...core.bundle.layout import KINDS, SubjectRef
+from ...core.bundle.listing import children, read_listing
 from ...core.errors import BadSetting
 from ...models import (
     Bundle,
@@ -30,14 +37,18 @@ from ...models import (
 from ...records import bundles, runs, stores
 from ...records.paging import Ask
 from ...stores import open_store
-from ...work import archives
-from ...work.reading import Wanted
-from .. import orders
-from ..doors import problem
-from ..listings import chosen_copy, listing_of, listing_on
-from ..parts import parts
-from ..registry import PREFIX, arg, ask, operation, visitor
-from .doors import note
+from ..auth import problem
+from ..bundle_listings import chosen_copy, listing_of, listing_on
+from ..context import parts
+from ..operations import (
+    PREFIX,
+    arg,
+    ask,
+    operation,
+    visitor,
+)
+from ..tasks import orders
+from .auth import note
 from .runs import LOG_QUERY
 
 _SHOWN = 2000

@@ -10,7 +10,7 @@ from typing import Any
 from flask import Response
 from pydantic import BaseModel, ValidationError
 
-from ...core import defining
+from ...core import definitions
 from ...core.errors import BadSetting
 from ...models import (
     Account,
@@ -25,9 +25,9 @@ from ...models import (
 )
 from ...records import inventory, jobs, stores
 from ...records.paging import Ask
-from ..parts import parts
-from ..registry import operation
-from .doors import note
+from ..context import parts
+from ..operations import operation
+from .auth import note
 from .stores import prepare
 
 _ALL = Ask(limit=100_000)
@@ -91,7 +91,7 @@ def definitions_export() -> Response:
         for name, row in known[kind].items()
         if row.secrets_set
     }
-    return Response(defining.to_text(tables, secrets), mimetype="application/toml")
+    return Response(definitions.to_text(tables, secrets), mimetype="application/toml")
 
 
 @operation(
@@ -103,14 +103,14 @@ def definitions_export() -> Response:
 )
 def definitions_apply(body: Definitions) -> Applied:
     records = parts().records
-    defined = defining.from_text(body.text)
+    defined = definitions.from_text(body.text)
     known = _known(records.reader)
     wanted = list(_compared(records.reader, defined, known, body.secrets))
     changes = [row.change for row in wanted if row.change is not None]
     same = len(wanted) - len(changes)
     kept = [
         Change(action="kept", kind=kind[:-1], name=name)
-        for kind in defining.KINDS
+        for kind in definitions.KINDS
         for name in sorted(known[kind].keys() - defined.tables.get(kind, {}).keys())
     ]
     if body.dry_run:
@@ -128,18 +128,18 @@ def definitions_apply(body: Definitions) -> Applied:
     if changes:
         note("applied definitions", f"{len(changes)} changes")
         parts().scheduler.refresh()
-        for kind in defining.KINDS:
+        for kind in definitions.KINDS:
             parts().hub.changed(kind)
     return Applied(changes=changes + kept, same=same)
 
 
 def _compared(
     db: sqlite3.Connection,
-    defined: defining.Defined,
+    defined: definitions.Defined,
     known: dict[str, dict[str, Any]],
     secrets: dict[str, str],
 ) -> Iterator[_Wanted]:
-    for kind in defining.KINDS:
+    for kind in definitions.KINDS:
         for name, fields in defined.tables.get(kind, {}).items():
             try:
                 model: Any = _MODELS[kind].model_validate({**fields, "name": name})
@@ -176,7 +176,7 @@ def _compared(
                     kind=kind[:-1],
                     name=name,
                     fields=[
-                        *defining.changed_fields(
+                        *definitions.changed_fields(
                             _fields(kind, old, True), _fields(kind, model, True)
                         ),
                         *differing,
@@ -191,7 +191,7 @@ def _compared(
 
 
 def _secrets_of(
-    kind: str, name: str, defined: defining.Defined, secrets: dict[str, str]
+    kind: str, name: str, defined: definitions.Defined, secrets: dict[str, str]
 ) -> tuple[dict[str, str], list[str]]:
     """The secrets of a thing that were given with the text, and the references that nobody
     resolved.

@@ -3,13 +3,19 @@
 from __future__ import annotations
 
 from ...core.errors import BadSetting
-from ...models import Account, Host, Page, SiteRow, Tried
+from ...models import (
+    Account,
+    Host,
+    Page,
+    SiteRow,
+    Tried,
+)
 from ...records import inventory, jobs
-from ...records.sealing import merged
-from .. import forgetting, trying
-from ..parts import parts
-from ..registry import arg, ask, operation
-from .doors import note
+from ...records.encryption import merged
+from .. import account_removal, host_check
+from ..context import parts
+from ..operations import arg, ask, operation
+from .auth import note
 
 _WORDS = {"q": "words that the name holds"}
 
@@ -64,7 +70,7 @@ def hosts_try_draft(body: Host) -> Tried:
     db, seal = parts().records.reader, parts().seal
     saved = arg("saved")
     old = inventory.host_secrets(db, seal, saved) if saved else {}
-    return trying.try_host(
+    return host_check.try_host(
         parts().config, body, merged(old, body.secrets.model_dump() if body.secrets else {}), []
     )
 
@@ -81,7 +87,7 @@ def hosts_try(name: str) -> Tried:
     homes = [
         account.home for account in inventory.every_account(db, name) if account.gone_since is None
     ]
-    return trying.try_host(parts().config, host, inventory.host_secrets(db, seal, name), homes)
+    return host_check.try_host(parts().config, host, inventory.host_secrets(db, seal, name), homes)
 
 
 @operation(
@@ -157,8 +163,10 @@ def accounts_remove(name: str) -> None:
             f"“{arg('bundles')}” is not known.", "Say “remove”, or leave it out.", field="bundles"
         )
     if arg("bundles"):
-        forgetting.check_idle(parts().dispatcher.busy(), account)
-        count = forgetting.remove_bundles(parts().config, parts().records, parts().seal, account)
+        account_removal.check_idle(parts().dispatcher.busy(), account)
+        count = account_removal.remove_bundles(
+            parts().config, parts().records, parts().seal, account
+        )
         note("removed bundles", f"{count} copies of {name}")
         parts().hub.changed("bundles")
     with parts().records.write() as writer:

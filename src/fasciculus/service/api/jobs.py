@@ -7,15 +7,33 @@ from datetime import UTC, datetime
 
 from flask import request
 
-from ...core import keeping, planning, timetable
-from ...core.bundling.names import moment_of
+from ...core import job_summary, retention, schedule
+from ...core.bundle.layout import moment_of
 from ...core.errors import BadSetting
-from ...models import Job, JobRow, JobStart, Page, Readback, Retiring, Started
-from ...records import bundles, jobs, runs, stores
-from ..parts import parts
-from ..registry import PREFIX, arg, operation, visitor
-from ..scheduler import next_start
-from .doors import note
+from ...models import (
+    Job,
+    JobRow,
+    JobStart,
+    Page,
+    Readback,
+    Retiring,
+    Started,
+)
+from ...records import (
+    bundles,
+    jobs,
+    runs,
+    stores,
+)
+from ..background.scheduler import next_start
+from ..context import parts
+from ..operations import (
+    PREFIX,
+    arg,
+    operation,
+    visitor,
+)
+from .auth import note
 
 
 @operation(
@@ -60,7 +78,7 @@ def _row(job: Job) -> JobRow:
 
 
 def _sentence(job: Job, covers: int) -> str:
-    return planning.readback(
+    return job_summary.readback(
         subjects=job.subjects,
         choice=job.choice,
         names=job.names,
@@ -71,7 +89,7 @@ def _sentence(job: Job, covers: int) -> str:
         databases=job.databases.as_core(),
         hold_page=job.hold_page,
         full_every=job.full_every if job.mode == "incremental" else 0,
-        timetable=timetable.parse(job.timetable),
+        timetable=schedule.parse(job.timetable),
         zone=job.zone,
         stores=job.stores,
         keep=job.keep,
@@ -145,7 +163,7 @@ def jobs_retiring(name: str) -> Page[Retiring]:
         raise BadSetting(
             f"“{text}” is not a number of copies.", "Give a number from 1 to 10,000.", field="keep"
         )
-    keep = keeping.check(int(text))
+    keep = retention.check(int(text))
     kind = job.subjects[:-1]
     rows = [
         row
@@ -160,12 +178,12 @@ def _retiring(
     db: sqlite3.Connection, kind: str, subject: str, job: str, store: str, keep: int
 ) -> list[Retiring]:
     copies = [
-        keeping.Kept(bundle, moment, pinned)
+        retention.Kept(bundle, moment, pinned)
         for bundle, pinned in bundles.known_on(db, kind, subject, job, store)
         if (moment := moment_of(bundle))
     ]
-    going = keeping.retiring(copies, keep)
-    freed = keeping.freed(
+    going = retention.retiring(copies, keep)
+    freed = retention.freed(
         [copy.name for copy in going], bundles.pieces_on(db, kind, subject, store)
     )
     return [
@@ -187,8 +205,8 @@ def _retiring(
 def jobs_readback(body: Job) -> Readback:
     db = parts().records.reader
     covers = jobs.covers(db, body)
-    table = timetable.parse(body.timetable)
-    zone = timetable.zone(body.zone)
+    table = schedule.parse(body.timetable)
+    zone = schedule.zone(body.zone)
     contents: list[str] = list(body.contents)
     measured = [bundles.measured(db, body.subjects[:-1], name, contents) for name in covers]
     known = [row for row in measured if row is not None]
@@ -198,9 +216,9 @@ def jobs_readback(body: Job) -> Readback:
         if job.name != body.name and job.enabled and (start := next_start(job, datetime.now(UTC)))
     ]
     targets = [stores.store(db, parts().seal, name) for name in body.stores]
-    starts = timetable.next_starts(table, zone, datetime.now(UTC), 5)
+    starts = schedule.next_starts(table, zone, datetime.now(UTC), 5)
     packed = sum(row[1] for row in known)
-    advice = planning.advice(
+    advice = job_summary.advice(
         contents=body.contents,
         timetable_text=table.text,
         keep=body.keep,
@@ -213,7 +231,7 @@ def jobs_readback(body: Job) -> Readback:
         includes=bool(body.rules.includes),
     )
     if packed:
-        advice.append(planning.fill_words(packed, body.keep, body.stores))
+        advice.append(job_summary.fill_words(packed, body.keep, body.stores))
     return Readback(
         sentence=_sentence(body, len(covers)),
         starts=starts,

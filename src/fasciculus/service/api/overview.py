@@ -6,17 +6,29 @@ from datetime import UTC, datetime, timedelta
 from itertools import islice
 from urllib.parse import quote
 
-from ...core import timetable
+from ...core import schedule
 from ...core.errors import BadSetting
-from ...core.reporting import OUTCOMES, worst
-from ...core.wording import count_words, list_words
-from ...models import Found, Overview, Page, Run, Upcoming
+from ...core.formatting import count_words, list_words
+from ...core.run_report import OUTCOMES, worst
+from ...models import (
+    Found,
+    Overview,
+    Page,
+    Run,
+    Upcoming,
+)
 from ...models.runs import Attention, Night, SubjectNights
-from ...records import bundles, jobs, reports, runs, stores
+from ...records import (
+    bundles,
+    jobs,
+    reports,
+    runs,
+    stores,
+)
 from ...records.paging import Ask, like
-from ..parts import parts
-from ..registry import arg, operation
-from .covering import covered
+from ..context import parts
+from ..operations import arg, operation
+from .discovery import covered
 
 _NIGHTS = 14
 _STARTS = 50
@@ -170,8 +182,8 @@ def _upcoming(now: datetime) -> list[Upcoming]:
             expected = (
                 datetime.fromisoformat(last["ended"]) - datetime.fromisoformat(last["started"])
             ).total_seconds()
-        table = timetable.parse(job.timetable)
-        for at in islice(timetable.starts(table, timetable.zone(job.zone), now), _STARTS):
+        table = schedule.parse(job.timetable)
+        for at in islice(schedule.starts(table, schedule.zone(job.zone), now), _STARTS):
             if at > now + timedelta(hours=24):
                 break
             rows.append(Upcoming(at=at, job=job.name, zone=job.zone, expected=expected))

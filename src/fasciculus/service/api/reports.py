@@ -3,12 +3,20 @@
 from __future__ import annotations
 
 from ...core.errors import BadSetting, Trouble
-from ...models import MailServer, OutboxItem, Page, Report, ReportDetail, Tried, TryStep
+from ...models import (
+    MailServer,
+    OutboxItem,
+    Page,
+    Report,
+    ReportDetail,
+    Tried,
+    TryStep,
+)
 from ...records import reports
-from .. import mail
-from ..parts import parts
-from ..registry import arg, ask, operation
-from .doors import note
+from ..context import parts
+from ..operations import arg, ask, operation
+from ..reports import mail
+from .auth import note
 
 
 @operation(

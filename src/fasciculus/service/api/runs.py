@@ -5,12 +5,17 @@ from __future__ import annotations
 from flask import Response, request
 
 from ...core.errors import BadSetting
-from ...models import LogLine, Page, Run, RunDetail
+from ...models import (
+    LogLine,
+    Page,
+    Run,
+    RunDetail,
+)
 from ...records import runs
-from ..hub import Hub
-from ..parts import parts
-from ..registry import arg, ask, operation
-from .doors import note
+from ..context import parts
+from ..event_stream import Hub
+from ..operations import arg, ask, operation
+from .auth import note
 
 LOG_QUERY = {"level": "info, warning, error, or trouble for all but info", "q": "words in the line"}
 

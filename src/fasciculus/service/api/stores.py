@@ -4,15 +4,26 @@ from __future__ import annotations
 
 from ...core.errors import BadSetting, Trouble
 from ...core.steps import Step
-from ...models import Page, Store, Tried, TryStep
+from ...models import (
+    Page,
+    Store,
+    Tried,
+    TryStep,
+)
 from ...records import stores
-from ...records.sealing import merged
+from ...records.encryption import merged
 from ...stores import open_store
-from ...stores.base import Connected, StoreSpec, mark, read_mark, try_out
-from .. import orders
-from ..parts import parts
-from ..registry import arg, ask, operation
-from .doors import note
+from ...stores.base import (
+    Connected,
+    StoreSpec,
+    mark,
+    read_mark,
+    try_out,
+)
+from ..context import parts
+from ..operations import arg, ask, operation
+from ..tasks import orders
+from .auth import note
 
 
 @operation(

@@ -1,0 +1,120 @@
+"""A bundle, or part of it, as one stream in a form that ordinary programs open."""
+
+from __future__ import annotations
+
+import time
+import zipfile
+import zlib
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass
+
+import zstandard
+
+from ..core.bundle.entry import (
+    DIR,
+    FILE,
+    SYMLINK,
+    Entry,
+)
+from ..core.errors import BadSetting
+from .tar_export import Wanted, tar_stream
+
+_EARLIEST = (1980, 1, 1, 0, 0, 0)
+_TYPES = {FILE: 0o100000, DIR: 0o040000, SYMLINK: 0o120000}
+
+
+@dataclass(frozen=True, slots=True)
+class Form:
+    """A form of archive: its ending, its media type, and how it is made."""
+
+    suffix: str
+    media: str
+    make: Callable[[Wanted], Iterator[bytes]]
+
+
+def _gzip(wanted: Wanted) -> Iterator[bytes]:
+    """One gzip member (RFC 1952), always packed alike."""
+    packer = zlib.compressobj(6, zlib.DEFLATED, 31)
+    for chunk in tar_stream(wanted):
+        if data := packer.compress(chunk):
+            yield data
+    yield packer.flush()
+
+
+def _zstd(wanted: Wanted) -> Iterator[bytes]:
+    """One zstd frame (RFC 8878) with its checksum."""
+    packer = zstandard.ZstdCompressor(level=3, write_checksum=True).compressobj()
+    for chunk in tar_stream(wanted):
+        if data := packer.compress(chunk):
+            yield data
+    yield packer.flush()
+
+
+class _Sink:
+    """What a zip file is written to: it cannot be sought in, and gives away what came."""
+
+    def __init__(self) -> None:
+        self._held: list[bytes] = []
+
+    def write(self, data: bytes) -> int:
+        self._held.append(bytes(data))
+        return len(data)
+
+    def flush(self) -> None:
+        pass
+
+    def taken(self) -> bytes:
+        data, self._held = b"".join(self._held), []
+        return data
+
+
+def _zip(wanted: Wanted) -> Iterator[bytes]:
+    """A zip archive (APPNOTE 6.3) with Zip64 where it is needed; special files do not fit in and
+    are left out.
+    """
+    sink = _Sink()
+    with zipfile.ZipFile(sink, "w", zipfile.ZIP_DEFLATED, allowZip64=True) as archive:  # type: ignore[call-overload]
+        with wanted.reader() as reader:
+            for entry in wanted.entries():
+                if entry.type not in _TYPES:
+                    continue
+                with archive.open(_info(entry), "w", force_zip64=entry.size >= 1 << 31) as member:
+                    if entry.type == SYMLINK:
+                        member.write(entry.target or b"")
+                    elif entry.size:
+                        for chunk in reader.contents(entry):
+                            member.write(chunk)
+                            if data := sink.taken():
+                                yield data
+                if data := sink.taken():
+                    yield data
+    yield sink.taken()
+
+
+def _info(entry: Entry) -> zipfile.ZipInfo:
+    moment = time.gmtime(max(entry.mtime_ns // 1_000_000_000, 0))[:6]
+    name = entry.name.decode("utf-8", "backslashreplace") + ("/" if entry.type == DIR else "")
+    info = zipfile.ZipInfo(name, max(moment, _EARLIEST))
+    info.create_system = 3
+    info.external_attr = (_TYPES[entry.type] | entry.mode) << 16 | (
+        0x10 if entry.type == DIR else 0
+    )
+    info.compress_type = zipfile.ZIP_DEFLATED if entry.type == FILE else zipfile.ZIP_STORED
+    info.file_size = entry.size
+    return info
+
+
+FORMS = {
+    "tar.gz": Form(".tar.gz", "application/gzip", _gzip),
+    "tar.zst": Form(".tar.zst", "application/zstd", _zstd),
+    "zip": Form(".zip", "application/zip", _zip),
+}
+
+
+def form(name: str) -> Form:
+    """The form of that name; :class:`BadSetting` names those that there are."""
+    if name not in FORMS:
+        raise BadSetting(
+            f"“{name}” is no form of archive.", f"Choose {', '.join(FORMS)}.", field="form"
+        )
+    return FORMS[name]

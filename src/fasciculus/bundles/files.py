@@ -1,0 +1,71 @@
+"""A bundle's own files: what makes it one."""
+
+from __future__ import annotations
+
+import hashlib
+import os
+from collections.abc import Iterable
+from pathlib import Path
+
+from ..core.bundle.layout import MANIFEST, SubjectRef
+from ..core.bundle.manifest import Manifest, parse_manifest
+from ..core.errors import Damaged, NotThere
+from ..stores.base import Store, read_all
+from ..worker.orders import HeldOrder
+
+_CHUNK = 1024 * 1024
+
+
+def fetch_manifest(store: Store, subject: SubjectRef, bundle: str) -> Manifest:
+    """A complete bundle's manifest; :class:`NotThere` for one that is not complete."""
+    try:
+        return parse_manifest(read_all(store, f"{subject.bundle(bundle)}/{MANIFEST}"))
+    except NotThere as error:
+        raise NotThere(
+            f"Store “{store.spec.name}” has no complete bundle {bundle} of {subject.name}.",
+            "Choose another copy or another moment.",
+        ) from error
+
+
+def fetch_listing(store: Store, subject: SubjectRef, manifest: Manifest, target: Path) -> Path:
+    """Bring the listing here and check it against the manifest."""
+    digest = hashlib.sha256()
+    target.parent.mkdir(parents=True, exist_ok=True)
+    partial = target.with_name(target.name + f".{os.getpid()}.part")
+    try:
+        with (
+            store.open(f"{subject.bundle(manifest.name)}/{manifest.listing}") as source,
+            partial.open("wb") as sink,
+        ):
+            while chunk := source.read(_CHUNK):
+                digest.update(chunk)
+                sink.write(chunk)
+        if digest.hexdigest() != manifest.listing_sha256:
+            raise Damaged(
+                f"The listing of {manifest.name} on store “{store.spec.name}” is damaged.",
+                "Choose another copy or another moment.",
+            )
+        partial.rename(target)
+    finally:
+        partial.unlink(missing_ok=True)
+    return target
+
+
+def is_listing_of(path: Path, manifest: Manifest) -> bool:
+    """Whether a file here is, byte for byte, the listing that a manifest names."""
+    if not path.is_file():
+        return False
+    with path.open("rb") as raw:
+        return hashlib.file_digest(raw, "sha256").hexdigest() == manifest.listing_sha256
+
+
+def listing_at_hand(known: Iterable[HeldOrder], manifest: Manifest) -> Path | None:
+    """The listing beside the records, where it is the one that the store's manifest names."""
+    for held in known:
+        if (
+            held.name == manifest.name
+            and held.listing
+            and is_listing_of(Path(held.listing), manifest)
+        ):
+            return Path(held.listing)
+    return None

@@ -1,0 +1,308 @@
+"""``fasciculus upkeep``, ``damage``, ``growth``, and the upkeep verbs of ``stores``."""
+
+from __future__ import annotations
+
+from itertools import islice
+from typing import Annotated
+
+import typer
+
+from ..client import Client
+from ..models import (
+    DamageRow,
+    GrowthPoint,
+    Upkeep,
+    UpkeepStarted,
+)
+from . import output
+from .output import moment, service, size
+from .progress import follow_upkeep
+from .runs import show_log
+from .stores import app as stores_app
+
+app = typer.Typer(help="What was done to copies after they were made.", no_args_is_help=True)
+damage_app = typer.Typer(help="What is missing or altered on stores.", no_args_is_help=True)
+growth_app = typer.Typer(help="How accounts and sites grow.", no_args_is_help=True)
+
+Store = Annotated[str, typer.Argument(help="The store's name.", show_default=False)]
+Number = Annotated[int, typer.Argument(help="The number of the upkeep.", show_default=False)]
+Subject = Annotated[str, typer.Option(help="Only of this account, site or host.")]
+Background = Annotated[
+    bool, typer.Option("--no-wait", help="Come back at once; look with: fasciculus upkeep list.")
+]
+Quiet = Annotated[bool, typer.Option("--quiet", help="Say nothing when all is well.")]
+AsJson = Annotated[bool, typer.Option("--json", help="JSON, for programs.")]
+
+
+def _finish(
+    client: Client, started: UpkeepStarted, no_wait: bool, as_json: bool, quiet: bool
+) -> None:
+    """Wait for all that was started, and end with the worst exit code."""
+    if no_wait:
+        output.out.print(f"Queued: {', '.join(map(str, started.ids))}.", highlight=False)
+        return
+    ended = [follow_upkeep(client, number) for number in started.ids]
+    # Damage is mended at once where it can be: that belongs to the answer.
+    for work in list(ended):
+        mends = client.upkeep_list(
+            kind="mend", store=work.store, subject=work.subject, limit=1
+        ).items
+        ended += [
+            follow_upkeep(client, row.id) for row in mends if row.started_by == f"upkeep {work.id}"
+        ]
+    if as_json:
+        output.show_json(ended)
+    else:
+        for work in ended:
+            if quiet and work.outcome == "done" and work.kind != "mend":
+                continue
+            output.out.print(
+                f"{output.MARKS.get(work.outcome or '', '■')} {work.kind} {work.subject} on "
+                f"{work.store}: "
+                f"{work.sentence}",
+                soft_wrap=True,
+                highlight=False,
+            )
+    good = all(
+        work.outcome == "done"
+        for work in ended
+        if work.kind != "verify" or not _mended(work, ended)
+    )
+    raise typer.Exit(output.DONE if good else output.TROUBLE)
+
+
+def _mended(work: Upkeep, ended: list[Upkeep]) -> bool:
+    return any(
+        other.kind == "mend" and other.outcome == "done" and other.subject == work.subject
+        for other in ended
+    )
+
+
+@stores_app.command("verify")
+def verify(
+    name: Store,
+    deep: Annotated[bool, typer.Option("--deep", help="Read every byte and compare.")] = False,
+    subject: Subject = "",
+    bundle: Annotated[
+        int | None, typer.Option(help="Only this bundle's copy.", show_default=False)
+    ] = None,
+    no_wait: Background = False,
+    quiet: Quiet = False,
+    as_json: AsJson = False,
+) -> None:
+    """Look whether the copies on a store are whole, and mend what another store still has."""
+    with service() as client:
+        _finish(client, client.stores_verify(name, deep, subject, bundle), no_wait, as_json, quiet)
+
+
+@stores_app.command("mend")
+def mend(
+    name: Store,
+    subject: Subject = "",
+    no_wait: Background = False,
+    quiet: Quiet = False,
+    as_json: AsJson = False,
+) -> None:
+    """Put intact files of other stores in the place of damaged ones."""
+    with service() as client:
+        _finish(client, client.stores_mend(name, subject), no_wait, as_json, quiet)
+
+
+@stores_app.command("repack")
+def repack(
+    name: Store,
+    subject: Subject = "",
+    over: Annotated[
+        int,
+        typer.Option(
+            help="Percent of dead weight from which a piece is written anew.", min=0, max=95
+        ),
+    ] = 20,
+    dry_run: Annotated[
+        bool, typer.Option("--dry-run", help="Only measure and say what it would free.")
+    ] = False,
+    no_wait: Background = False,
+    quiet: Quiet = False,
+    as_json: AsJson = False,
+) -> None:
+    """Write pieces anew without what no bundle needs. May be stopped at any time."""
+    with service() as client:
+        _finish(client, client.stores_repack(name, subject, over, dry_run), no_wait, as_json, quiet)
+
+
+@app.command("list")
+def list_(
+    store: Annotated[str, typer.Option(help="Only on this store.")] = "",
+    subject: Subject = "",
+    kind: Annotated[str, typer.Option(help="verify, mend or repack.")] = "",
+    count: Annotated[int, typer.Option(help="At most so many.", min=1)] = 20,
+    as_json: AsJson = False,
+) -> None:
+    """List upkeep, newest first."""
+    with service() as client:
+        rows = list(
+            islice(client.every(client.upkeep_list, store=store, subject=subject, kind=kind), count)
+        )
+    if as_json:
+        return output.show_json(rows)
+    output.show_table(
+        rows,
+        [
+            ("UPKEEP", lambda u: u.id),
+            ("KIND", lambda u: _kind(u)),
+            ("STORE", lambda u: u.store),
+            ("SUBJECT", lambda u: u.subject),
+            ("OUTCOME", lambda u: output.outcome(u.outcome, u.state)),
+            ("STARTED", lambda u: moment(u.started or u.created)),
+            ("RESULT", lambda u: u.sentence),
+        ],
+        "No upkeep yet. Look through a store: fasciculus stores verify STORE",
+        right=["UPKEEP"],
+    )
+    return None
+
+
+def _kind(work: Upkeep) -> str:
+    return f"{work.kind}{' deep' if work.deep else ''}{' dry run' if work.dry_run else ''}"
+
+
+@app.command()
+def show(number: Number, as_json: AsJson = False) -> None:
+    """Show one piece of upkeep."""
+    with service() as client:
+        work = client.upkeep_show(number)
+    if as_json:
+        return output.show_json(work)
+    output.show_fields(
+        [
+            ("upkeep", f"{work.id}: {_kind(work)}"),
+            ("store", work.store),
+            ("of", f"{work.subject_kind} {work.subject}"),
+            ("outcome", output.outcome(work.outcome, work.state)),
+            ("started", f"{moment(work.started or work.created)} by {work.started_by}"),
+            (
+                "so far" if work.state == "running" else "result",
+                work.sentence or f"{work.stage}: {size(work.bytes)} of {size(work.total)}",
+            ),
+        ]
+    )
+    return None
+
+
+@app.command()
+def cancel(number: Number) -> None:
+    """Cancel upkeep; every copy stays as whole as it was."""
+    with service() as client:
+        client.upkeep_cancel(number)
+        output.out.print(f"Upkeep {number} is being cancelled.")
+
+
+@app.command()
+def log(number: Number, as_json: AsJson = False) -> None:
+    """Print the log of upkeep."""
+    with service() as client:
+        rows = list(client.every(client.upkeep_log, upkeep_id=number, limit=500))
+    if as_json:
+        return output.show_json(rows)
+    show_log(rows)
+    return None
+
+
+@damage_app.command("list")
+def damage_list(
+    store: Annotated[str, typer.Option(help="Only on this store.")] = "",
+    subject: Subject = "",
+    names: Annotated[
+        int, typer.Option(help="At most so many harmed entries of each file.", min=0)
+    ] = 20,
+    as_json: AsJson = False,
+) -> None:
+    """List damaged files on stores, and every bundle and entry that they harm."""
+    with service() as client:
+        rows = list(client.every(client.damage_list, store=store, subject=subject, limit=500))
+    if as_json:
+        return output.show_json(rows)
+    if not rows:
+        output.out.print("Nothing is known to be damaged.")
+    for row in rows:
+        output.out.print(
+            f"■ {row.store}: {row.file} of {row.subject}: {row.reason}, found {moment(row.found)}",
+            style="red",
+            soft_wrap=True,
+            highlight=False,
+        )
+        output.out.print(
+            f"  harms the bundles {', '.join(row.bundles)}", soft_wrap=True, highlight=False
+        )
+        for name in row.files[:names]:
+            output.out.print(f"    {name}", soft_wrap=True, highlight=False, markup=False)
+        if row.harmed > names:
+            output.out.print(
+                f"    … and {row.harmed - min(names, len(row.files)):,} more", highlight=False
+            )
+        output.out.print(f"  {_way_out(row)}", soft_wrap=True, highlight=False)
+    return None
+
+
+def _way_out(row: DamageRow) -> str:
+    if row.mend_from:
+        return (
+            f"can be mended from {' or '.join(row.mend_from)}: fasciculus stores mend {row.store}"
+        )
+    if row.stored_again:
+        return f"no other store holds it; {row.stored_again} brought anew what lies in it"
+    return "no other store holds it; the next run stores anew what lies in it"
+
+
+@growth_app.command("show")
+def growth_show(
+    subject: Annotated[str, typer.Argument(help="Account, site or host.", show_default=False)],
+    kind: Annotated[
+        str, typer.Option(help="account, site or host, where the name is shared.")
+    ] = "",
+    count: Annotated[int, typer.Option(help="At most so many bundles.", min=1)] = 30,
+    as_json: AsJson = False,
+) -> None:
+    """Show how a subject grows, bundle by bundle, and what it takes on each store."""
+    with service() as client:
+        found = client.growth_show(subject, kind)
+    if as_json:
+        return output.show_json(found)
+    output.show_table(
+        found.points[-count:],
+        [
+            ("BUNDLE", lambda p: p.bundle),
+            ("MOMENT", lambda p: moment(p.moment)),
+            ("JOB", lambda p: p.job),
+            ("ENTRIES", lambda p: f"{p.entries:,}"),
+            ("SHOWS", lambda p: size(p.bytes)),
+            ("BROUGHT", lambda p: size(p.new_bytes)),
+            ("PACKED", lambda p: size(p.packed)),
+            ("SAVED", _saved),
+        ],
+        "No bundle yet.",
+        right=["BUNDLE", "ENTRIES", "SHOWS", "BROUGHT", "PACKED", "SAVED"],
+    )
+    output.out.print()
+    output.show_table(
+        found.stores,
+        [
+            ("STORE", lambda s: s.store),
+            ("COPIES", lambda s: s.copies),
+            ("STORED", lambda s: size(s.stored)),
+            ("DEAD WEIGHT", lambda s: f"at most {s.dead / s.holds:.0%}" if s.holds else "–"),
+        ],
+        "No copies.",
+        right=["COPIES", "STORED", "DEAD WEIGHT"],
+    )
+    if found.per_week is not None:
+        sign = "+" if found.per_week >= 0 else "−"
+        output.out.print(
+            f"\nIt changes by {sign}{size(abs(found.per_week))} a week.", highlight=False
+        )
+    return None
+
+
+def _saved(point: GrowthPoint) -> str:
+    """What did not have to be stored: contents that were there already, and what packing saved."""
+    return f"{1 - point.packed / point.bytes:.0%}" if point.bytes else "–"

@@ -1,0 +1,76 @@
+"""Upkeep of copies, damage, differences, growth."""
+
+from __future__ import annotations
+
+from typing import Any
+from urllib.parse import quote
+
+from ..models import (
+    BundleChange,
+    DamageRow,
+    Growth,
+    LogLine,
+    MendStart,
+    Page,
+    RepackStart,
+    Upkeep,
+    UpkeepStarted,
+    VerifyStart,
+)
+from .transport import Wire
+
+
+class UpkeepCalls(Wire):
+    """The client's methods about what is done to copies after they were made."""
+
+    def stores_verify(
+        self, name: str, deep: bool = False, subject: str = "", bundle: int | None = None
+    ) -> UpkeepStarted:
+        """Look whether copies are whole; ``deep`` reads every byte. Damage is mended where it can
+        be.
+        """
+        return self._call(
+            "POST",
+            f"/stores/{quote(name)}/verify",
+            UpkeepStarted,
+            VerifyStart(deep=deep, subject=subject, bundle=bundle),
+        )
+
+    def stores_mend(self, name: str, subject: str = "") -> UpkeepStarted:
+        """Mend what is known to be damaged from other stores."""
+        return self._call(
+            "POST", f"/stores/{quote(name)}/mend", UpkeepStarted, MendStart(subject=subject)
+        )
+
+    def stores_repack(
+        self, name: str, subject: str = "", over: int = 20, dry_run: bool = False
+    ) -> UpkeepStarted:
+        """Write pieces anew of which more than ``over`` percent is dead weight."""
+        return self._call(
+            "POST",
+            f"/stores/{quote(name)}/repack",
+            UpkeepStarted,
+            RepackStart(subject=subject, over=over, dry_run=dry_run),
+        )
+
+    def upkeep_list(self, **query: Any) -> Page[Upkeep]:
+        return self._call("GET", "/upkeep", Page[Upkeep], **query)
+
+    def upkeep_show(self, upkeep_id: int) -> Upkeep:
+        return self._call("GET", f"/upkeep/{upkeep_id}", Upkeep)
+
+    def upkeep_cancel(self, upkeep_id: int) -> Upkeep:
+        return self._call("POST", f"/upkeep/{upkeep_id}/cancel", Upkeep)
+
+    def upkeep_log(self, upkeep_id: int, **query: Any) -> Page[LogLine]:
+        return self._call("GET", f"/upkeep/{upkeep_id}/log", Page[LogLine], **query)
+
+    def damage_list(self, **query: Any) -> Page[DamageRow]:
+        return self._call("GET", "/damage", Page[DamageRow], **query)
+
+    def growth_show(self, subject: str, kind: str = "") -> Growth:
+        return self._call("GET", "/growth", Growth, subject=subject, kind=kind)
+
+    def bundles_changes(self, bundle_id: int, **query: Any) -> Page[BundleChange]:
+        """What is new, changed and gone since the bundle before, or since ``against``."""
+        return self._call("GET", f"/bundles/{bundle_id}/changes", Page[BundleChange], **query)

@@ -1,0 +1,138 @@
+"""Calls to the service, and what goes wrong with them."""
+
+from __future__ import annotations
+
+import os
+from collections.abc import Callable, Iterator
+from types import TracebackType
+from typing import Any, Self, TypeVar
+
+import httpx
+from pydantic import BaseModel, TypeAdapter, ValidationError
+
+from ..models import Page, Problem
+from .errors import (
+    NotFound,
+    NotSignedIn,
+    Refused,
+    Unanswered,
+    Unusable,
+)
+
+T = TypeVar("T")
+M = TypeVar("M", bound=BaseModel)
+
+DEFAULT_URL = "http://127.0.0.1:7370"
+PREFIX = "/api/v1"
+
+
+class Wire:
+    """The connection under the client's methods."""
+
+    def __init__(
+        self, url: str | None = None, token: str | None = None, timeout: float = 60.0
+    ) -> None:
+        self.url = (url or os.environ.get("FASCICULUS_URL") or DEFAULT_URL).rstrip("/")
+        token = token or os.environ.get("FASCICULUS_TOKEN")
+        headers = {"Authorization": f"Bearer {token}"} if token else {}
+        # Proxies of the environment are not for a service that listens on loopback.
+        self._http = httpx.Client(
+            base_url=self.url, headers=headers, timeout=timeout, trust_env=False
+        )
+
+    def __enter__(self) -> Self:
+        return self
+
+    def __exit__(
+        self,
+        kind: type[BaseException] | None,
+        value: BaseException | None,
+        trace: TracebackType | None,
+    ) -> None:
+        self.close()
+
+    def close(self) -> None:
+        self._http.close()
+
+    # The wire -------------------------------------------------------------------
+
+    def _call(
+        self,
+        method: str,
+        path: str,
+        gives: type[T],
+        body: BaseModel | None = None,
+        headers: dict[str, str] | None = None,
+        **query: Any,
+    ) -> T:
+        """A call with an answer of a known shape."""
+        answer = self._request(method, path, body, headers, **query)
+        return TypeAdapter(gives).validate_json(answer.content)
+
+    def _request(
+        self,
+        method: str,
+        path: str,
+        body: BaseModel | None = None,
+        headers: dict[str, str] | None = None,
+        **query: Any,
+    ) -> httpx.Response:
+        content = None
+        if body is not None:
+            # Secrets are left out of every answer, not out of what is sent.
+            content = body.model_dump_json(exclude_none=True)
+        params = {key: value for key, value in query.items() if value not in (None, "")}
+        try:
+            answer = self._http.request(
+                method,
+                PREFIX + path,
+                content=content,
+                params=params,
+                headers={"Content-Type": "application/json", **(headers or {})},
+            )
+        except httpx.HTTPError as error:
+            raise self._unanswered(error) from error
+        self._check(answer)
+        return answer
+
+    @staticmethod
+    def _made(kind: type[M], **values: Any) -> M:
+        """A body made here; what cannot be used is said in the client's own words."""
+        try:
+            return kind(**values)
+        except ValidationError as error:
+            row = error.errors(include_input=False)[0]
+            raise Unusable(
+                f"{row['loc'][0]}: {row['msg']}.", "Choose another.", str(row["loc"][0])
+            ) from None
+
+    def _unanswered(self, error: Exception) -> Unanswered:
+        return Unanswered(
+            f"The service at {self.url} does not answer ({error}).",
+            "Is it running, and FASCICULUS_URL right?",
+        )
+
+    @staticmethod
+    def _check(answer: httpx.Response) -> None:
+        if answer.is_success:
+            return
+        try:
+            problem = Problem.model_validate_json(answer.read())
+        except ValueError:
+            problem = Problem(
+                title=f"The service answered {answer.status_code}.", status=answer.status_code
+            )
+        kind = {401: NotSignedIn, 404: NotFound}.get(answer.status_code, Refused)
+        raise kind(problem)
+
+    @staticmethod
+    def every(listing: Callable[..., Page[T]], **query: Any) -> Iterator[T]:
+        """All items of a list, page after page: ``client.every(client.runs_list,
+        job="nightly")``.
+        """
+        cursor: str | None = None
+        while True:
+            page = listing(**query, cursor=cursor) if cursor else listing(**query)
+            yield from page.items
+            if (cursor := page.next) is None:
+                return

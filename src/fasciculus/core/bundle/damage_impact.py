@@ -1,0 +1,43 @@
+"""What a damaged piece harms, entry by entry."""
+
+from __future__ import annotations
+
+from collections.abc import Container, Iterable, Iterator
+
+from ..errors import Damaged, NotThere
+from .entry import Entry
+from .reader import BundleReader
+
+
+class Harm:
+    """Tells the entries whose bytes cannot be had any more.
+
+    ``missing`` pieces harm whatever lies in them. Of ``damaged`` ones each stretch is read: a
+    flipped bit spoils one frame, not the piece. What was read once is remembered for the other
+    bundles that need it."""
+
+    def __init__(
+        self, reader: BundleReader, damaged: Container[str], missing: Container[str]
+    ) -> None:
+        self._reader, self._damaged, self._missing = reader, damaged, missing
+        self._read: dict[tuple[str, int, int], bool] = {}
+
+    def of(self, entries: Iterable[Entry]) -> Iterator[tuple[Entry, set[str]]]:
+        """The harmed ones among a listing's entries, each with the pieces at fault."""
+        for entry in entries:
+            at_fault = {part.piece for part in entry.parts if part.piece in self._missing}
+            suspect = {part.piece for part in entry.parts if part.piece in self._damaged}
+            if at_fault or (suspect and not self._whole(entry)):
+                yield entry, at_fault | suspect
+
+    def _whole(self, entry: Entry) -> bool:
+        first = entry.parts[0]
+        place = (first.piece, first.frame, first.offset)
+        if place not in self._read:
+            try:
+                for _ in self._reader.contents(entry):
+                    pass
+                self._read[place] = True
+            except (Damaged, NotThere):
+                self._read[place] = False
+        return self._read[place]

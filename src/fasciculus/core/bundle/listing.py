@@ -1,0 +1,297 @@
+"""The listing: every entry of a bundle as zstd-compressed JSON lines, in scan order.
+
+Written and read as a stream, so that a listing of millions of entries needs no
+memory to speak of.
+"""
+
+from __future__ import annotations
+
+import base64
+import hashlib
+from collections.abc import Iterable, Iterator
+from pathlib import Path
+from typing import TYPE_CHECKING, Any, BinaryIO, Protocol
+
+import orjson
+import zstandard
+from msgspec import Struct
+
+from ..errors import Damaged
+from .entry import (
+    DIR,
+    FILE,
+    Entry,
+    Part,
+)
+
+if TYPE_CHECKING:
+    from .stat_cache import Run
+
+_CHUNK = 256 * 1024
+OF_FILES = b'{"kind":"files"'
+
+
+def _put_path(row: dict[str, Any], key: str, value: bytes) -> None:
+    try:
+        row[key] = value.decode("utf-8")
+    except UnicodeDecodeError:
+        row[key + "_base64"] = base64.b64encode(value).decode()
+
+
+def _get_path(row: dict[str, Any], key: str) -> bytes | None:
+    if key in row:
+        return str(row[key]).encode("utf-8")
+    encoded = row.get(key + "_base64")
+    return base64.b64decode(encoded) if encoded is not None else None
+
+
+def to_line(entry: Entry) -> bytes:
+    """One line of the listing, with its newline."""
+    row: dict[str, Any] = {"kind": entry.kind}
+    _put_path(row, "path", entry.path)
+    row["type"] = entry.type
+    if entry.type == FILE:
+        row["size"] = entry.size
+    row["mode"] = f"{entry.mode:04o}"
+    row["uid"], row["gid"] = entry.uid, entry.gid
+    row["user"], row["group"] = entry.user, entry.group
+    row["mtime_ns"] = entry.mtime_ns
+    if entry.ctime_ns:
+        row["ctime_ns"] = entry.ctime_ns
+        row["inode"], row["device"] = entry.inode, entry.device
+    if entry.target is not None:
+        _put_path(row, "target", entry.target)
+    if entry.link is not None:
+        _put_path(row, "link", entry.link)
+    if entry.origin is not None:
+        _put_path(row, "origin", entry.origin)
+    if entry.rdev != (0, 0):
+        row["rdev"] = entry.rdev
+    if entry.xattrs:
+        row["xattrs"] = {k: base64.b64encode(v).decode() for k, v in entry.xattrs.items()}
+    if entry.digest:
+        row["blake3"] = entry.digest
+    if entry.parts:
+        row["at"] = [[p.piece, p.frame, p.length, p.offset, p.size] for p in entry.parts]
+    return orjson.dumps(row, option=orjson.OPT_APPEND_NEWLINE)
+
+
+def from_line(line: bytes) -> Entry:
+    """The entry of one line; :class:`Damaged` when it is not one."""
+    try:
+        row = orjson.loads(line)
+        path = _get_path(row, "path")
+        if path is None:
+            raise KeyError("path")
+        return Entry(
+            kind=row["kind"],
+            path=path,
+            type=row["type"],
+            size=row.get("size", 0),
+            mode=int(row["mode"], 8),
+            uid=row["uid"],
+            gid=row["gid"],
+            user=row["user"],
+            group=row["group"],
+            mtime_ns=row["mtime_ns"],
+            ctime_ns=row.get("ctime_ns", 0),
+            inode=row.get("inode", 0),
+            device=row.get("device", 0),
+            target=_get_path(row, "target"),
+            link=_get_path(row, "link"),
+            origin=_get_path(row, "origin"),
+            rdev=tuple(row.get("rdev", (0, 0))),
+            xattrs={k: base64.b64decode(v) for k, v in row.get("xattrs", {}).items()},
+            digest=row.get("blake3", ""),
+            parts=[Part(*part) for part in row.get("at", ())],
+        )
+    except (orjson.JSONDecodeError, KeyError, ValueError, TypeError) as error:
+        raise Damaged(f"A line of the listing cannot be read: {error}.") from error
+
+
+class Noting(Protocol):
+    """Takes note of each line of the files' listing."""
+
+    def entry(self, entry: Entry, line: bytes) -> None: ...
+
+    def line(self, line: bytes) -> None: ...
+
+    def same(self, count: int) -> None: ...
+
+    def run(self, run: Run) -> None: ...
+
+
+class Beginning(Struct, frozen=True):
+    """A listing that another may begin like: its file, its SHA-256, and the length of all its
+    lines, in bytes.
+    """
+
+    path: Path
+    sha256: str
+    length: int
+
+
+class ListingWriter:
+    """Writes a listing to a file and keeps count of its bytes and SHA-256; ``noting`` hears of the
+    files.
+
+    ``before`` is the listing whose lines :meth:`same` takes over.
+    """
+
+    def __init__(
+        self, raw: BinaryIO, noting: Noting | None = None, before: Beginning | None = None
+    ) -> None:
+        self._raw, self._noting, self._before = raw, noting, before
+        self._packer = zstandard.ZstdCompressor(level=1, write_checksum=True).compressobj()
+        self._hash = hashlib.sha256()
+        self._same = 0
+        self.bytes = 0
+        #: Bytes of all lines.
+        self.length = 0
+
+    def _put(self, lines: bytes) -> None:
+        if self._same:
+            self._catch_up()
+        self.length += len(lines)
+        self._write(self._packer.compress(lines))
+
+    def _write(self, data: bytes) -> None:
+        if data:
+            self._raw.write(data)
+            self._hash.update(data)
+            self.bytes += len(data)
+
+    def same(self, count: int, noted: int) -> None:
+        """Begin with so many more bytes of the lines before, of which as many bytes were noted.
+
+        They are unpacked and packed again only when something else follows: for as long as nothing
+        changed, the listing before is a copy of the whole.
+        """
+        self._same += count
+        if self._noting is not None:
+            self._noting.same(noted)
+
+    def note(self, run: Run) -> None:
+        """Note a run whose lines were added."""
+        if self._noting is not None:
+            self._noting.run(run)
+
+    def _catch_up(self) -> None:
+        assert self._before is not None
+        left, self._same = self._same, 0
+        inflater = zstandard.ZstdDecompressor().decompressobj()
+        try:
+            with self._before.path.open("rb") as raw:
+                while left and (chunk := raw.read(_CHUNK)):
+                    lines = inflater.decompress(chunk)[:left]
+                    left -= len(lines)
+                    self._put(lines)
+        except zstandard.ZstdError as error:
+            raise Damaged(f"The listing is damaged: {error}.") from error
+        if left:
+            raise Damaged("The listing ends too early.")
+
+    def add(self, entry: Entry) -> None:
+        line = to_line(entry)
+        if self._noting is not None and entry.kind == "files":
+            self._noting.entry(entry, line)
+        self._put(line)
+
+    def add_line(self, line: bytes) -> None:
+        """Add an entry by its line, newline included."""
+        if self._noting is not None and line.startswith(OF_FILES):
+            self._noting.line(line)
+        self._put(line)
+
+    def add_lines(self, lines: bytes) -> None:
+        """Add entries of which nobody needs to hear."""
+        if lines:
+            self._put(lines)
+
+    def close(self) -> str:
+        """Finish the file and give its SHA-256."""
+        if self._before is not None and self._same == self._before.length:
+            self._copy(self._before)
+        else:
+            if self._same:
+                self._catch_up()
+            self._write(self._packer.flush())
+        self._raw.flush()
+        return self._hash.hexdigest()
+
+    def _copy(self, before: Beginning) -> None:
+        self.length = before.length
+        with before.path.open("rb") as raw:
+            while chunk := raw.read(_CHUNK):
+                self._write(chunk)
+        if self._hash.hexdigest() != before.sha256:
+            raise Damaged("The listing was altered while it was copied.")
+
+
+def read_lines(raw: BinaryIO) -> Iterator[bytes]:
+    """The lines of a listing, each without its newline, as a stream.
+
+    A listing that was cut short or altered raises :class:`Damaged`.
+    """
+    inflater = zstandard.ZstdDecompressor().decompressobj()
+    rest = b""
+    try:
+        while chunk := raw.read(_CHUNK):
+            if inflater.eof:
+                raise Damaged("The listing goes on after its end.")
+            lines = (rest + inflater.decompress(chunk)).split(b"\n")
+            rest = lines.pop()
+            yield from lines
+    except zstandard.ZstdError as error:
+        raise Damaged(f"The listing is damaged: {error}.") from error
+    if not inflater.eof or rest:
+        raise Damaged("The listing ends too early.")
+
+
+def read_listing(raw: BinaryIO, kinds: Iterable[str] = ()) -> Iterator[Entry]:
+    """The entries of a listing, all or of some kinds, as a stream; :class:`Damaged` as with
+    :func:`read_lines`.
+    """
+    lines = read_lines(raw)
+    if wanted := tuple(b'{"kind":"%s"' % kind.encode() for kind in kinds):
+        # Before they are taken apart, which costs much more.
+        lines = (line for line in lines if line.startswith(wanted))
+    return map(from_line, lines)
+
+
+def linked_to(raw: BinaryIO) -> set[tuple[str, bytes]]:
+    """Kind and path of the entries that hard links of a listing lead to."""
+    rows = map(from_line, filter(_names_a_link, read_lines(raw)))
+    return {(entry.kind, entry.link) for entry in rows if entry.link is not None}
+
+
+def _names_a_link(line: bytes) -> bool:
+    return b'"link":' in line or b'"link_base64":' in line
+
+
+def children(
+    entries: Iterator[Entry], kind: str, folder: bytes
+) -> Iterator[tuple[Entry, int, int]]:
+    """The entries directly in a folder, each with the files and bytes at or below it.
+
+    A folder's numbers cover everything in it. Folders that have no entry of their
+    own (as in a database's members) are made up. Works in one pass over scan order.
+    """
+    prefix = folder + b"/" if folder else b""
+    current: Entry | None = None
+    files = total = 0
+    for entry in entries:
+        if entry.kind != kind or not entry.path.startswith(prefix) or entry.path == folder:
+            continue
+        name, _, below = entry.path[len(prefix) :].partition(b"/")
+        path = prefix + name
+        if current is None or current.path != path:
+            if current is not None:
+                yield current, files, total
+            current = entry if not below else Entry(kind, path, DIR, mode=0o755)
+            files = total = 0
+        if entry.type == FILE:
+            files += 1
+            total += entry.size
+    if current is not None:
+        yield current, files, total

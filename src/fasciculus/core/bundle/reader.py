@@ -1,0 +1,235 @@
+"""Reading back: any entry out of any bundle, and all of them in one pass.
+
+Every byte is checked: frames by their own checksum, contents by their BLAKE3 digest.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Iterator
+from contextlib import closing, suppress
+from functools import partial
+from pathlib import Path
+from typing import BinaryIO, Protocol
+
+from blake3 import blake3
+
+from ..errors import Damaged
+from .codecs import FRAME_SIZE, UNPACK_ERRORS, codec_of
+from .entry import FILE, Entry, Part
+from .frame_cache import Held, HeldFrames
+from .layout import SubjectRef
+
+_READ = 1024 * 1024
+_OPEN_PIECES = 12
+_LITTLE = 512
+#: More than the checksum at the end of a frame, of whatever kind.
+_TAIL = 16
+
+
+class Ranges(Protocol):
+    """The part of a store that reading needs."""
+
+    def open(self, path: str, offset: int = 0, length: int | None = None) -> BinaryIO:
+        """A stream of a file's bytes from ``offset`` on, at most ``length`` of them."""
+
+
+class PieceReader:
+    """Unpacks the frames of one piece; frames that follow each other cost no new request."""
+
+    def __init__(self, source: Ranges, path: str) -> None:
+        self._source, self._path = source, path
+        self._codec = codec_of(path)
+        self._stream: BinaryIO | None = None
+        self._at = -1
+        self._left: int | None = None
+        self._rest = b""
+
+    def close(self) -> None:
+        self._rest, self._at = b"", -1
+        if self._stream is not None:
+            with suppress(OSError):
+                self._stream.close()
+            self._stream = None
+
+    def frame(self, offset: int, length: int, more: bool) -> tuple[bytes, int]:
+        """The unpacked frame at an offset and the offset of the next one.
+
+        ``more`` says that further frames of the piece will be wanted.
+        """
+        goes_on = (
+            self._stream is not None
+            and self._at == offset
+            and (self._left is None or (not more and self._left + len(self._rest) >= length))
+        )
+        if not goes_on:
+            self.close()
+            self._left = None if more else length
+            self._stream = self._source.open(self._path, offset, self._left)
+            self._at = offset
+        try:
+            return self._unpack(offset, length), self._at
+        except BaseException:
+            # Nobody knows where the stream stands now.
+            self.close()
+            raise
+
+    def _read(self, count: int) -> bytes:
+        if self._rest:
+            data, self._rest = self._rest[:count], self._rest[count:]
+            return data
+        assert self._stream is not None
+        data = self._stream.read(count)
+        if self._left is not None:
+            self._left -= len(data)
+        return data
+
+    def _unpack(self, offset: int, length: int) -> bytes:
+        """Exactly one frame from the current position; ``length`` 0 means its end is to be
+        found.
+        """
+        inflater = self._codec.inflater()
+        raw, seen = [], 0
+        try:
+            while inflater is None or not inflater.eof:
+                data = self._read(min(_READ, length - seen) if length else _READ)
+                if not data:
+                    if inflater is None and seen:
+                        break
+                    raise EOFError("it ends too early")
+                seen += len(data)
+                if inflater is None:
+                    raw.append(data)
+                    if seen == length or not length:
+                        break
+                else:
+                    raw.append(inflater.decompress(data))
+            if inflater is not None and inflater.unused_data:
+                self._rest = inflater.unused_data + self._rest
+                seen -= len(inflater.unused_data)
+        except UNPACK_ERRORS as error:
+            raise Damaged(
+                f"The piece {self._path.rpartition('/')[2]} is damaged at byte {offset:,}: "
+                f"{error}.",
+                "Restore from another copy or another moment.",
+            ) from error
+        self._at = offset + seen
+        return b"".join(raw)
+
+    def salvaged(self, offset: int, length: int) -> bytes:
+        """What comes out of a damaged frame before the damage. Nothing says that it is right but
+        its digests.
+        """
+        with closing(self._source.open(self._path, offset, length)) as stream:
+            packed = b"".join(iter(partial(stream.read, _READ), b""))
+        inflater, found = self._codec.inflater(), []
+        if inflater is None:
+            return packed
+        # What a call was about to give is lost with it: so little at a time, and the checksum by
+        # itself.
+        body = max(len(packed) - _TAIL, 0)
+        steps = [packed[at : min(at + _LITTLE, body)] for at in range(0, body, _LITTLE)]
+        steps += [packed[at : at + 1] for at in range(body, len(packed))]
+        with suppress(*UNPACK_ERRORS):
+            for step in steps:
+                found.append(inflater.decompress(step))  # noqa: PERF401  what came before the damage is kept
+        return b"".join(found)
+
+
+class BundleReader:
+    """Gives the contents of entries of one subject's bundles on one store.
+
+    ``spool`` is a folder for what is read but not wanted yet.
+    """
+
+    def __init__(self, source: Ranges, subject: SubjectRef, spool: Path | None = None) -> None:
+        self._source, self._subject = source, subject
+        self._readers: dict[str, PieceReader] = {}
+        self._held = HeldFrames(spool)
+        self._closed: set[str] = set()
+
+    def __enter__(self) -> BundleReader:
+        return self
+
+    def __exit__(self, *_: object) -> None:
+        self.close()
+
+    def close(self) -> None:
+        for reader in self._readers.values():
+            reader.close()
+        self._readers.clear()
+        self._held.close()
+
+    def contents(self, entry: Entry, alone: bool = False) -> Iterator[bytes]:
+        """An entry's bytes in chunks; :class:`Damaged` at the end when the digest differs.
+
+        ``alone`` says that nothing after this entry will be read, so that no more
+        than its own frames are asked of the store.
+        """
+        if entry.type != FILE:
+            return
+        digest = blake3()
+        for part in entry.parts:
+            for chunk in self._stretch(part, alone):
+                digest.update(chunk)
+                yield chunk
+        if digest.hexdigest() != entry.digest:
+            raise Damaged(
+                f"{entry.text}: its bytes are not what the listing says.",
+                "Restore from another copy or another moment.",
+            )
+
+    def _stretch(self, part: Part, alone: bool) -> Iterator[bytes]:
+        left = part.size
+        offset, length, skip = part.frame, part.length, part.offset
+        while True:
+            frame = self._frame(part.piece, offset, length, alone, skip + left)
+            chunk = self._held.bytes_of(frame, skip, left)
+            if frame.broken is not None and len(chunk) < left:
+                raise Damaged(frame.broken.message, frame.broken.way_out)
+            if not chunk:
+                raise Damaged(f"The piece {part.piece} holds less than the listing says.")
+            left -= len(chunk)
+            yield chunk
+            if not left:
+                return
+            offset, length, skip = frame.following, 0, 0
+
+    def _frame(self, piece: str, offset: int, length: int, alone: bool, wanted: int) -> Held:
+        if (known := self._held.find(piece, offset)) is not None:
+            return known
+        reader = self._reader(piece)
+        # A frame holds little more than its nominal size: what is longer surely goes on. Where
+        # streams do not
+        # stay open until they are wanted again, no more than the frame is asked for.
+        more = not length or wanted > FRAME_SIZE or not (alone or piece in self._closed)
+        try:
+            data, following = reader.frame(offset, length, more)
+        except Damaged as error:
+            if not length:
+                raise
+            # A flipped bit should cost the files that it lies in, not all thousand of the frame.
+            return self._held.keep(
+                piece, offset, offset + length, reader.salvaged(offset, length), error
+            )
+        return self._held.keep(piece, offset, following, data)
+
+    def _reader(self, piece: str) -> PieceReader:
+        reader = self._readers.pop(piece, None)
+        if reader is None:
+            while len(self._readers) >= _OPEN_PIECES:
+                oldest = next(iter(self._readers))
+                self._readers.pop(oldest).close()
+                self._closed.add(oldest)
+            reader = PieceReader(self._source, self._subject.piece(piece))
+        self._readers[piece] = reader
+        return reader
+
+
+def only(entries: Iterable[Entry], paths: Iterable[bytes]) -> Iterator[Entry]:
+    """The entries at or below some paths; all where none is given."""
+    wanted = tuple(path.rstrip(b"/") for path in paths)
+    for entry in entries:
+        if not wanted or any(
+            entry.path == path or entry.path.startswith(path + b"/") for path in wanted
+        ):
+            yield entry

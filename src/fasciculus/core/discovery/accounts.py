@@ -1,0 +1,235 @@
+"""From what a host tells of itself to its accounts, and the difference to what is known."""
+
+from __future__ import annotations
+
+import os
+import re
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass, field
+
+from ..bundle.layout import check_name
+from ..errors import BadSetting
+from .web_server_config import VirtualHost
+
+
+@dataclass(frozen=True, slots=True)
+class FoundDatabase:
+    """A database; ``path`` is that of an SQLite file, below the home."""
+
+    engine: str
+    name: str
+    path: str = ""
+    site: str = ""
+
+
+@dataclass(slots=True)
+class FoundAccount:
+    """One account as the host shows it. ``sites`` maps domains to document roots."""
+
+    name: str
+    home: str
+    sites: dict[str, str] = field(default_factory=dict)
+    databases: set[FoundDatabase] = field(default_factory=set)
+    mail_domains: set[str] = field(default_factory=set)
+
+
+@dataclass(slots=True)
+class Facts:
+    """What was read off a host.
+
+    ``folders`` are folders that exist, as far as any rule asks for them; ``grants`` maps database
+    users to the databases they have rights on; ``sqlite`` lists SQLite files by their full path.
+    """
+
+    folders: list[str] = field(default_factory=list)
+    virtual_hosts: list[VirtualHost] = field(default_factory=list)
+    databases: list[str] = field(default_factory=list)
+    grants: dict[str, set[str]] = field(default_factory=dict)
+    mail_domains: list[str] = field(default_factory=list)
+    sqlite: list[str] = field(default_factory=list)
+
+
+def rule_pattern(rule: str) -> re.Pattern[str]:
+    """A place such as ``/home/{account}`` as a pattern; :class:`BadSetting` for what is none."""
+    pieces = re.split(r"(\{\w+\})", rule)
+    names = [piece[1:-1] for piece in pieces[1::2]]
+    if not rule.startswith("/") or set(names) - {"account", "site"} or names.count("account") != 1:
+        raise BadSetting(
+            f"“{rule}” is not a rule for places.",
+            "Write it like /home/{account} or /home/{account}/sites/{site}.",
+        )
+    if len(names) != len(set(names)):
+        raise BadSetting(f"“{rule}” names something twice.", "Name {account} and {site} once each.")
+    return re.compile(
+        "".join(
+            f"(?P<{piece[1:-1]}>[^/]+)" if number % 2 else re.escape(piece)
+            for number, piece in enumerate(pieces)
+        )
+    )
+
+
+def rule_glob(rule: str) -> str:
+    """The same place for a shell's eyes, with ``*`` for what the rule finds out."""
+    return re.sub(r"\{\w+\}", "*", rule)
+
+
+def _usable(name: str) -> bool:
+    try:
+        check_name(name)
+    except BadSetting:
+        return False
+    return True
+
+
+def assemble(
+    facts: Facts,
+    homes: Sequence[str],
+    sites: Sequence[str],
+    database_prefix: str,
+    by_grants: bool,
+    left_out: Iterable[str],
+) -> list[FoundAccount]:
+    """The accounts that the rules find in the facts, sorted by name.
+
+    ``database_prefix`` has ``{account}`` in it, as in ``{account}_``; empty for none.
+    """
+    skipped = frozenset(left_out)
+    found: dict[str, FoundAccount] = {}
+    for rule in homes:
+        pattern = rule_pattern(rule)
+        for folder in facts.folders:
+            match = pattern.fullmatch(folder)
+            if match and match["account"] not in skipped and _usable(match["account"]):
+                found.setdefault(match["account"], FoundAccount(match["account"], folder))
+    for rule in sites:
+        pattern = rule_pattern(rule)
+        for folder in facts.folders:
+            match = pattern.fullmatch(folder)
+            if (
+                match
+                and match["account"] in found
+                and "." in match["site"]
+                and _usable(match["site"])
+            ):
+                found[match["account"]].sites.setdefault(match["site"], folder)
+    by_home = {account.home: account for account in found.values()}
+    for host in facts.virtual_hosts:
+        owner = _owner(by_home, host.root)
+        # A further name of a site that is known is not another site.
+        if owner is not None and _usable(host.names[0]):
+            owner.sites.setdefault(host.names[0], host.root)
+    _databases(found, facts, database_prefix, by_grants)
+    for path in facts.sqlite:
+        if owner := _owner(by_home, path):
+            owner.databases.add(_sqlite(owner, path))
+    _mail(found, facts.mail_domains)
+    return [found[name] for name in sorted(found)]
+
+
+def _owner(by_home: dict[str, FoundAccount], path: str) -> FoundAccount | None:
+    """The account whose home a path lies in."""
+    while len(path) > 1:
+        if path in by_home:
+            return by_home[path]
+        path = os.path.dirname(path)
+    return None
+
+
+def _databases(found: dict[str, FoundAccount], facts: Facts, prefix: str, by_grants: bool) -> None:
+    if prefix:
+        # The longest prefix owns a database: “mill_pond_shop” is not one of “mill”.
+        prefixes = sorted(
+            ((prefix.replace("{account}", name), name) for name in found),
+            key=lambda row: -len(row[0]),
+        )
+        for database in facts.databases:
+            owner = next(
+                (
+                    name
+                    for text, name in prefixes
+                    if database.startswith(text) or database == text.rstrip("_")
+                ),
+                None,
+            )
+            if owner is not None:
+                found[owner].databases.add(FoundDatabase("mariadb", database))
+    if by_grants:
+        known = set(facts.databases)
+        for user, databases in facts.grants.items():
+            if user in found:
+                found[user].databases |= {FoundDatabase("mariadb", d) for d in databases & known}
+
+
+def _sqlite(owner: FoundAccount, path: str) -> FoundDatabase:
+    below = os.path.relpath(path, owner.home)
+    site = next((site for site, root in owner.sites.items() if path.startswith(root + "/")), "")
+    return FoundDatabase("sqlite", below[:64] if len(below) <= 64 else below[-64:], below, site)
+
+
+def _mail(found: dict[str, FoundAccount], domains: Iterable[str]) -> None:
+    """A mail domain belongs to the account that has a site of that name, or one below it."""
+    owners: dict[str, str] = {}
+    for account in found.values():
+        for site in account.sites:
+            owners.setdefault(site, account.name)
+    for account in found.values():
+        for site in account.sites:
+            parent = site.partition(".")[2]
+            if "." in parent:
+                owners.setdefault(parent, account.name)
+    for domain in domains:
+        if domain in owners and _usable(domain):
+            found[owners[domain]].mail_domains.add(domain)
+
+
+@dataclass(frozen=True, slots=True)
+class Proposal:
+    """One account that is new, changed or gone; ``changes`` says what, in words."""
+
+    kind: str
+    account: FoundAccount
+    changes: tuple[str, ...] = ()
+
+
+def difference(found: Sequence[FoundAccount], known: Sequence[FoundAccount]) -> list[Proposal]:
+    """What would have to be taken over for the known accounts to be as they were found."""
+    before = {account.name: account for account in known}
+    after = {account.name: account for account in found}
+    rows = []
+    for name in sorted(before.keys() | after.keys()):
+        if name not in before:
+            rows.append(Proposal("new", after[name], tuple(_contents(after[name]))))
+        elif name not in after:
+            rows.append(Proposal("gone", before[name], ("its home folder is not there any more",)))
+        elif changes := _changes(before[name], after[name]):
+            rows.append(Proposal("changed", after[name], tuple(changes)))
+    return rows
+
+
+def _contents(account: FoundAccount) -> list[str]:
+    rows = [f"site {site}" for site in sorted(account.sites)]
+    rows += [f"database {d.name}" for d in sorted(account.databases, key=lambda d: d.name)]
+    return rows + [f"mail domain {domain}" for domain in sorted(account.mail_domains)]
+
+
+def _changes(before: FoundAccount, after: FoundAccount) -> list[str]:
+    rows = [] if before.home == after.home else [f"home is {after.home} instead of {before.home}"]
+    rows += [
+        f"site {site} serves {after.sites[site]} instead of {root}"
+        for site, root in sorted(before.sites.items())
+        if after.sites.get(site, root) != root
+    ]
+    old = {(d.engine, d.path or d.name): d for d in before.databases}
+    new = {(d.engine, d.path or d.name): d for d in after.databases}
+    for what, was, now in (
+        ("site", set(before.sites), set(after.sites)),
+        (
+            "database",
+            {old[k].name for k in old.keys() - new.keys()},
+            {new[k].name for k in new.keys() - old.keys()},
+        ),
+        ("mail domain", before.mail_domains, after.mail_domains),
+    ):
+        rows += [f"{what} {name} is new" for name in sorted(now - was)]
+        rows += [f"{what} {name} is gone" for name in sorted(was - now)]
+    return rows

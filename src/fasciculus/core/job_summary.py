@@ -1,0 +1,164 @@
+"""The readback sentence of a job, and what is unwise about it."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from datetime import datetime, timedelta
+
+from .dump.filters import DatabaseRules
+from .file_filters import FileRules
+from .formatting import count_words, list_words, size_words
+from .schedule import Timetable
+
+_NEAR = timedelta(minutes=5)
+_SHOWN = 4
+
+
+def readback(
+    *,
+    subjects: str,
+    choice: str,
+    names: Sequence[str],
+    covers: int,
+    contents: Sequence[str],
+    messages: bool,
+    rules: FileRules,
+    databases: DatabaseRules,
+    hold_page: bool,
+    full_every: int,
+    timetable: Timetable,
+    zone: str,
+    stores: Sequence[str],
+    keep: int,
+    report_to: Sequence[str],
+    report_when: str,
+    enabled: bool,
+) -> str:
+    """The one sentence in which a job says what it will do; ``full_every`` is 0 for a job of full
+    bundles.
+    """
+    one = subjects[:-1]
+    shown = list_words(
+        [*names[:_SHOWN], *([f"{len(names) - _SHOWN} more"] if len(names) > _SHOWN else [])]
+    )
+    if choice == "all":
+        whom = f"all {subjects} ({covers} now)"
+    elif choice == "all_but":
+        whom = f"all {subjects} but {shown} ({covers} now)"
+    else:
+        whom = f"the {one if len(names) == 1 else subjects} {shown}"
+    words = {
+        "files": "files" + _file_exceptions(rules),
+        "mail": "mail settings with the messages" if messages else "mail settings",
+        "system": "system settings",
+        "databases": (
+            "the structure of databases"
+            if databases.structure_only
+            else "all databases"
+            if subjects == "hosts"
+            else "databases"
+        )
+        + _database_exceptions(databases),
+    }
+    kinds = [words.get(kind, kind) for kind in contents]
+    when = timetable.words[0].upper() + timetable.words[1:]
+    if timetable.expressions:
+        when += f" ({zone} time)"
+    told = {
+        True: f"and mails {list_words(report_to)} "
+        + ("each time" if report_when == "always" else "when something is wrong"),
+        False: "and tells nobody by mail",
+    }[bool(report_to)]
+    sentence = (
+        f"{when}, it bundles {list_words(kinds)} of {whom} to {list_words(stores)}, "
+        + ("sets the sites' hold page meanwhile, " if hold_page else "")
+        + (
+            f"stores only what changed, with a new full bundle every {full_every} days, "
+            if full_every
+            else ""
+        )
+        + f"keeps the newest {count_words(keep, 'copy', 'copies')} of each there, {told}."
+    )
+    return sentence if enabled else f"Switched off. When on: {sentence[0].lower()}{sentence[1:]}"
+
+
+def _file_exceptions(rules: FileRules) -> str:
+    """In brackets, what of the files stays out or alone goes in; empty when nothing does."""
+    out = list(rules.sets)
+    if rules.excludes:
+        out.append(
+            f"what {count_words(len(rules.excludes), 'pattern')} "
+            f"{'matches' if len(rules.excludes) == 1 else 'match'}"
+        )
+    if rules.larger_than:
+        out.append(f"those larger than {size_words(rules.larger_than)}")
+    if rules.older_than:
+        out.append(f"those older than {count_words(rules.older_than, 'day')}")
+    parts = [f"only of {count_words(len(rules.includes), 'pattern')}"] if rules.includes else []
+    parts += [f"without {list_words(out)}"] if out else []
+    return f" ({', '.join(parts)})" if parts else ""
+
+
+def _database_exceptions(rules: DatabaseRules) -> str:
+    parts = ["some of them"] if rules.names or rules.tables else []
+    parts += ["without some tables"] if rules.without or rules.without_tables else []
+    parts += ["without the rows of some tables"] if rules.without_rows else []
+    return f" ({', '.join(parts)})" if parts else ""
+
+
+def advice(
+    *,
+    contents: Sequence[str],
+    timetable_text: str,
+    keep: int,
+    store_kinds: Sequence[str],
+    report_to: Sequence[str],
+    starts: Sequence[datetime],
+    others: Sequence[tuple[str, datetime]],
+    covers: int,
+    enabled: bool,
+    includes: bool,
+) -> list[str]:
+    """What is unwise about a job's settings, each with the way out."""
+    rows = []
+    if all(kind == "folder" for kind in store_kinds):
+        rows.append(
+            "All copies stay on this machine: if it is lost, so are they. "
+            "Add a store on another machine."
+        )
+    if includes:
+        rows.append(
+            "It takes only what is included: what a site adds elsewhere later stays out. "
+            "Excludes are safer."
+        )
+    if "files" in contents and "databases" not in contents:
+        rows.append(
+            "Files without the databases bring back a site without its contents. "
+            "Add databases, or make sure that another job has them."
+        )
+    if "databases" in contents and "files" not in contents and "system" not in contents:
+        rows.append("Databases without the files need another job that has the files.")
+    if keep < 3 and timetable_text != "by hand":
+        rows.append(
+            f"With {count_words(keep, 'copy', 'copies')} a mistake that is noticed late "
+            "has replaced every good copy. Keep at least 7 of a daily job."
+        )
+    if not report_to:
+        rows.append("Nobody is told when it fails. Give a report address.")
+    if timetable_text == "by hand" and enabled:
+        rows.append("It runs only when somebody starts it. Give it a timetable.")
+    if starts:
+        for name, other in others:
+            if abs(other - starts[0]) < _NEAR:
+                rows.append(f"It starts within five minutes of job “{name}”. Move one of the two.")
+    if not covers:
+        rows.append("It covers nothing yet. Add accounts first.")
+    return rows
+
+
+def fill_words(packed: int, keep: int, stores: Sequence[str]) -> str:
+    """How much the kept copies will come to, on each store."""
+    return (
+        f"Full copies of the size last seen, {size_words(packed)} packed, come to "
+        f"{size_words(packed * keep)} on {list_words(stores)} when {keep} are kept."
+    )

@@ -1,0 +1,88 @@
+"""Upkeep that found or mended damage as the model of its report."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from datetime import datetime
+
+from .formatting import count_words, list_words
+from .run_report import moment_words
+
+_UNTIL_THEN = (
+    "Until then, and in the older bundles for good, what is named here cannot be brought back "
+    "from this "
+    "store. Check its disk."
+)
+
+
+@dataclass(slots=True)
+class DamageLine:
+    """A damaged file of a store, the bundles that need it, and the first of the ``harmed``
+    entries.
+    """
+
+    file: str
+    reason: str
+    bundles: list[str]
+    entries: list[str]
+    harmed: int
+
+    @property
+    def harm_words(self) -> str:
+        return (
+            f"{count_words(len(self.bundles), 'bundle')}, "
+            f"{count_words(self.harmed, 'entry', 'entries')}"
+        )
+
+
+@dataclass(slots=True)
+class UpkeepReport:
+    """All that a report on damage says. ``helpers`` are the other stores that have copies of the
+    subject.
+    """
+
+    upkeep: int
+    kind: str
+    store: str
+    subject_kind: str
+    subject: str
+    outcome: str
+    sentence: str
+    ended: datetime
+    zone: str
+    started_by: str
+    damage: list[DamageLine]
+    helpers: list[str]
+    link: str = ""
+
+    @property
+    def outcome_words(self) -> str:
+        """What people read first."""
+        if self.kind == "verify":
+            return "damage found"
+        return "damage not mended" if self.damage else "damage mended"
+
+    @property
+    def title(self) -> str:
+        """The subject line of the mail."""
+        return f"[Fasciculus] {self.store}: {self.outcome_words} ({self.subject})"
+
+    @property
+    def next_step(self) -> str:
+        """What happens now, and what a person should look at."""
+        if not self.damage:
+            return "Every copy there that was known to be damaged is whole again."
+        if self.kind == "verify":
+            again = "The next run stores anew, by itself, what lies in the damaged files."
+            if self.helpers:
+                return (
+                    f"It is being mended from {list_words(self.helpers)} now; another report "
+                    "says how that "
+                    f"went. {again}"
+                )
+            return f"No other store has copies to mend it from. {again} {_UNTIL_THEN}"
+        return _UNTIL_THEN
+
+    def local(self, moment: datetime) -> str:
+        """A moment in the job's zone, with the zone said."""
+        return moment_words(moment, self.zone)

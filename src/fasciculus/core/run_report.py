@@ -1,0 +1,157 @@
+"""A finished run as the model of its report."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass, field
+from datetime import datetime
+from zoneinfo import ZoneInfo
+
+from .formatting import (
+    count_words,
+    duration_words,
+    list_words,
+    size_words,
+)
+
+#: How a task or run can end, from best to worst, with the word people see.
+OUTCOMES = {
+    "done": "done",
+    "warned": "done, with warnings",
+    "skipped": "not started",
+    "cancelled": "cancelled",
+    "interrupted": "interrupted",
+    "partial": "a copy is missing",
+    "failed": "failed",
+}
+
+
+def worst(outcomes: Sequence[str]) -> str:
+    """The outcome of a run with tasks of these outcomes."""
+    ranks = list(OUTCOMES)
+    return max(outcomes, key=ranks.index, default="done")
+
+
+def moment_words(moment: datetime, zone: str) -> str:
+    """A moment in a zone, with the zone said."""
+    return f"{moment.astimezone(ZoneInfo(zone)):%Y-%m-%d %H:%M:%S %Z}"
+
+
+@dataclass(slots=True)
+class CopyLine:
+    """One copy of a task: where it went, or why not, and how many are kept there."""
+
+    store: str
+    error: str = ""
+    kept: int = 0
+    retired: int = 0
+
+
+@dataclass(slots=True)
+class TaskLine:
+    """One subject's part of the run."""
+
+    subject_kind: str
+    subject: str
+    outcome: str
+    bundle: str = ""
+    entries: int = 0
+    bytes: int = 0
+    packed: int = 0
+    seconds: float = 0.0
+    error: str = ""
+    warnings: list[str] = field(default_factory=list)
+    copies: list[CopyLine] = field(default_factory=list)
+
+    @property
+    def outcome_words(self) -> str:
+        return OUTCOMES[self.outcome]
+
+    @property
+    def size_words(self) -> str:
+        return size_words(self.bytes)
+
+    @property
+    def packed_words(self) -> str:
+        return size_words(self.packed)
+
+    @property
+    def duration_words(self) -> str:
+        return duration_words(self.seconds)
+
+
+@dataclass(slots=True)
+class RunReport:
+    """All that a report says."""
+
+    run: int
+    job: str
+    outcome: str
+    started: datetime
+    ended: datetime
+    zone: str
+    started_by: str
+    tasks: list[TaskLine]
+    link: str = ""
+
+    @property
+    def trouble(self) -> bool:
+        """Whether a person should look."""
+        return self.outcome not in ("done",)
+
+    @property
+    def outcome_words(self) -> str:
+        return OUTCOMES[self.outcome]
+
+    @property
+    def packed(self) -> int:
+        return sum(task.packed for task in self.tasks)
+
+    @property
+    def bytes(self) -> int:
+        return sum(task.bytes for task in self.tasks)
+
+    @property
+    def stores(self) -> list[str]:
+        """The stores that took at least one copy."""
+        return sorted({c.store for t in self.tasks for c in t.copies if not c.error})
+
+    def local(self, moment: datetime) -> str:
+        """A moment in the job's zone, with the zone said."""
+        return moment_words(moment, self.zone)
+
+    @property
+    def title(self) -> str:
+        """The subject line of the mail."""
+        return f"[Fasciculus] {self.job}: {self.outcome_words} (run {self.run})"
+
+    @property
+    def sentence(self) -> str:
+        """The run in one line: what was stored where, or what went wrong."""
+        seconds = (self.ended - self.started).total_seconds()
+        good = [t for t in self.tasks if t.outcome in ("done", "warned", "partial")]
+        bad = [t for t in self.tasks if t not in good]
+        parts = []
+        if good:
+            packed = sum(t.packed for t in good)
+            parts.append(
+                f"{count_words(len(good), 'bundle')} of {size_words(sum(t.bytes for t in good))} "
+                f"({f'{size_words(packed)} packed' if packed else 'nothing new to pack'}) stored "
+                "on "
+                f"{list_words(self.stores)}"
+            )
+        parts += [
+            f"{task.subject} {task.outcome_words}"
+            + (f": {task.error.rstrip('.')}" if task.error else "")
+            for task in bad[:3]
+        ]
+        if len(bad) > 3:
+            parts.append(f"and {len(bad) - 3} more")
+        lacking = sorted({c.store for t in good for c in t.copies if c.error})
+        if lacking:
+            parts.append(f"copies missing on {list_words(lacking)}")
+        warnings = sum(len(t.warnings) for t in self.tasks)
+        if warnings:
+            parts.append(count_words(warnings, "warning"))
+        text = "; ".join(parts) or "nothing to do"
+        return f"{self.job}: {text}; took {duration_words(max(seconds, 0))}."

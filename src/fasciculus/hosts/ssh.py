@@ -1,0 +1,509 @@
+"""Another host, over SSH. Nothing is installed there: a POSIX shell, ``find`` and ``tar`` serve.
+
+Where there is no shell, or its ``find`` and ``tar`` are not those of GNU, plain SFTP does, with
+times in whole seconds.
+"""
+
+from __future__ import annotations
+
+import os
+import shlex
+import stat
+import tempfile
+import time
+from collections.abc import Iterator
+from contextlib import AbstractContextManager, closing, contextmanager, suppress
+from functools import partial
+from pathlib import Path
+from typing import Any
+
+import paramiko
+
+from ..core.bundle.entry import (
+    DIR,
+    FILE,
+    SYMLINK,
+    Entry,
+)
+from ..core.bundle.tree_walk import Chosen, Warn, shown
+from ..core.errors import (
+    Lost,
+    NotThere,
+    Trouble,
+    Unreachable,
+)
+from ..core.file_filters import ON_THE_WAY
+from ..core.steps import Step
+from ..databases import mariadb
+from ..ssh import (
+    TIMEOUT,
+    SftpClient,
+    SshLink,
+    SshSpec,
+)
+from . import ssh_find
+from .base import (
+    Contents,
+    Found,
+    MariaDbSpec,
+    Ran,
+    Seen,
+    State,
+)
+from .ssh_sqlite import copy_sqlite
+from .ssh_tar import TarRead
+
+_CHUNK = 1024 * 1024
+_PROBE = (
+    "find /dev/null -maxdepth 0 -printf '' 2>/dev/null && "
+    "tar --version 2>/dev/null | head -n 1 | grep -q GNU && echo able"
+)
+
+
+class RemoteFile:
+    """A file read over SFTP."""
+
+    def __init__(self, file: paramiko.SFTPFile) -> None:
+        self._file = file
+        self._size = file.stat().st_size or 0
+        file.prefetch(self._size)
+
+    def read(self, count: int = -1, /) -> bytes:
+        return self._file.read(None if count < 0 else count)
+
+    def close(self) -> None:
+        with suppress(OSError, EOFError, paramiko.SSHException):
+            self._file.close()
+
+    def now(self) -> State:
+        info = self._file.stat()
+        return State(info.st_size or 0, (info.st_mtime or 0) * 1_000_000_000, 0)
+
+    def again(self) -> bool:
+        return False
+
+
+class SshReach:
+    """Reads files and databases of a host over one SSH connection."""
+
+    def __init__(self, spec: SshSpec, spool: Path) -> None:
+        self._link = SshLink(spec)
+        self._spool = spool
+        self._client: SftpClient | None = None
+        self._able: bool | None = None
+
+    # Connecting --------------------------------------------------------------
+
+    @property
+    def seen_key(self) -> str:
+        """The fingerprint of the host key that the server showed."""
+        return self._link.seen_key
+
+    def steps(self) -> Iterator[Step]:
+        """Connect, saying how each step goes; what fails is raised."""
+        yield from self._link.connecting()
+        if self.has_tools:
+            yield Step("commands", True, "A shell, find and tar are there.")
+        else:
+            yield Step(
+                "commands",
+                True,
+                "No shell with GNU find and tar: plain SFTP is used, with times in whole seconds.",
+            )
+
+    def connect(self) -> None:
+        if not self._link.active:
+            self._client = None
+            for _ in self._link.connecting():
+                pass
+
+    def close(self) -> None:
+        if self._client is not None:
+            with suppress(Exception):
+                self._client.close()
+        self._client = None
+        self._link.close()
+
+    @property
+    def has_tools(self) -> bool:
+        """Whether the host has a shell with GNU find and tar."""
+        if self._able is None:
+            try:
+                self._able = b"able" in self.run(_PROBE, 30.0).output
+            except (Trouble, OSError):
+                self._able = False
+        return self._able
+
+    @property
+    def _sftp(self) -> SftpClient:
+        self.connect()
+        if self._client is None:
+            self._client = self._link.sftp(TIMEOUT * 6)
+        return self._client
+
+    @contextmanager
+    def _said(self) -> Iterator[None]:
+        try:
+            yield
+        except (EOFError, paramiko.SSHException, TimeoutError) as error:
+            self.close()
+            raise Lost(
+                f"The connection to {self._link.spec.where} was lost.", "Start again."
+            ) from error
+
+    def _session(self, command: str) -> paramiko.Channel:
+        self.connect()
+        with self._said():
+            channel = self._link.transport.open_session(timeout=TIMEOUT)
+            channel.settimeout(600.0)
+            channel.exec_command(command)
+            return channel
+
+    # Commands ----------------------------------------------------------------
+
+    def run(self, command: str, seconds: float, stdin: bytes = b"", limit: int = 1 << 20) -> Ran:
+        """Run a command with the host's shell; output beyond ``limit`` bytes is dropped."""
+        deadline = time.monotonic() + seconds
+        with (
+            self._said(),
+            closing(self._session(f"LC_ALL=C /bin/sh -c {shlex.quote(command)}")) as channel,
+        ):
+            channel.set_combine_stderr(True)
+            channel.settimeout(1.0)
+            if stdin:
+                channel.sendall(stdin)
+            channel.shutdown_write()
+            output = bytearray()
+            while True:
+                try:
+                    data = channel.recv(65536)
+                except TimeoutError:
+                    data = None
+                if data == b"":
+                    return Ran(channel.recv_exit_status(), bytes(output))
+                if data and len(output) < limit:
+                    output += data[: limit - len(output)]
+                if time.monotonic() > deadline:
+                    return Ran(None, bytes(output))
+
+    # Trees -------------------------------------------------------------------
+
+    def tree(self, root: str, chosen: Chosen, warn: Warn) -> Iterator[Found]:
+        if self.type_of(root) != "dir":
+            raise NotThere(
+                f"The folder {root} does not exist on {self._link.spec.address}.",
+                "Correct the folder of this account or site.",
+            )
+        return (
+            self._by_tools(root, chosen, warn)
+            if self.has_tools
+            else self._by_sftp(root, chosen, warn)
+        )
+
+    def _by_tools(self, root: str, chosen: Chosen, warn: Warn) -> Iterator[Found]:
+        base = os.fsencode(root)
+        marks = self._marks(root, chosen)
+        with (
+            ssh_find.Sorted(self._spool) as ordered,
+            tempfile.TemporaryFile(dir=self._spool) as spool,
+        ):
+            found = ordered.sort(self._find(root, warn))
+            ssh_find.spool(ssh_find.choose(found, chosen, marks, warn), spool)
+            linked: dict[tuple[int, int], bytes] = {}
+
+            def entries() -> Iterator[Entry]:
+                for record in ssh_find.read_records(spool):
+                    entry = ssh_find.entry_of(record)
+                    assert entry is not None
+                    if entry.links > 1:
+                        first = linked.setdefault((entry.device, entry.inode), entry.path)
+                        entry.link = None if first is entry.path else first
+                    yield entry
+
+            with tempfile.TemporaryFile(dir=self._spool) as names:
+                for entry in entries():
+                    # A further name of a file that is sent already is not sent again.
+                    if entry.link is None:
+                        names.write(b"./" + entry.path + b"\0")
+                names.seek(0)
+                spool.seek(0)
+                linked.clear()
+                command = (
+                    f"cd {shlex.quote(root)} && LC_ALL=C tar -c -f - --format=posix --xattrs "
+                    "--pax-option=delete=atime,delete=ctime --hard-dereference --no-recursion "
+                    "--null -T -"
+                )
+                with self._said(), closing(self._session(command)) as channel:
+                    stream = TarRead(channel, names)
+                    attributes: dict[bytes, dict[str, bytes]] = {}
+                    for entry in entries():
+                        path = base + b"/" + entry.path if entry.path else base
+                        if entry.link is not None:
+                            entry.xattrs = dict(attributes.get(entry.link, {}))
+                            yield Found(entry, partial(self.open, path))
+                            continue
+                        contents = stream.take(entry)
+                        if contents is None:
+                            warn(f"{entry.text}: {stream.reason(entry.path)}")
+                            continue
+                        if entry.links > 1 and entry.xattrs:
+                            attributes[entry.path] = entry.xattrs
+                        yield Found(entry, partial(_given, contents))
+                    for line in stream.complaints():
+                        warn(line)
+
+    def survey(self, root: str, warn: Warn) -> Iterator[Seen]:
+        if self.has_tools:
+            with ssh_find.Sorted(self._spool) as ordered:
+                for record in ordered.sort(self._find(root, warn)):
+                    if record[-1]:
+                        yield ssh_find.seen(record)
+            return
+        for found in self._by_sftp(root, Chosen(), warn):
+            entry = found.entry
+            if entry.path:
+                yield Seen(
+                    entry.path, entry.type == DIR, entry.type == FILE, entry.size, entry.mtime_ns, 0
+                )
+
+    def _find(self, root: str, warn: Warn) -> Iterator[ssh_find.Record]:
+        command = (
+            f"cd {shlex.quote(root)} && LC_ALL=C find . -printf {shlex.quote(ssh_find.FORMAT)}"
+        )
+        with self._said(), closing(self._session(command)) as channel:
+            yield from ssh_find.records(iter(lambda: channel.recv(_CHUNK), b""))
+            for line in channel.makefile_stderr("rb").read().splitlines():
+                path, _, reason = line.removeprefix(b"find: ").rpartition(b": ")
+                name = shown(path.strip(b"'\x91\x92").removeprefix(b"./"))
+                if reason == b"No such file or directory":
+                    warn(f"{name}: vanished while it was read")
+                else:
+                    warn(f"{name}: the folder could not be read ({shown(reason)})")
+
+    def _marks(self, root: str, chosen: Chosen) -> ssh_find.Marks:
+        """The cache tags and ignore files of a tree, where the chooser wants to know of them."""
+        marks = ssh_find.Marks()
+        chooser = chosen.chooser
+        if chooser is None or not chooser.looks_into_folders:
+            return marks
+        wanted = ["CACHEDIR.TAG"] if chooser.rules.skip_tagged_caches else []
+        wanted += [chooser.rules.ignore_file] if chooser.rules.ignore_file else []
+        for name in wanted:
+            ran = self.run(
+                f"cd {shlex.quote(root)} && find . -type f -name {shlex.quote(name)} -print0",
+                600.0,
+                limit=64 << 20,
+            )
+            for path in filter(None, ran.output.split(b"\0")):
+                folder = os.path.dirname(path.removeprefix(b"./"))
+                with closing(self.open(os.fsencode(root) + b"/" + path)) as file:
+                    data = file.read(64 * 1024)
+                if name == "CACHEDIR.TAG":
+                    marks.tags[folder] = data[:64]
+                else:
+                    marks.ignores[folder] = data.decode("utf-8", "surrogateescape")
+        return marks
+
+    def _by_sftp(self, root: str, chosen: Chosen, warn: Warn) -> Iterator[Found]:
+        """The walk over plain SFTP: names, sizes, modes, owners, and times in whole seconds."""
+        base = os.fsencode(root)
+        chooser = chosen.chooser
+        top = _described(b"", self._sftp.lstat(base))
+        yield Found(top, partial(self.open, base))
+        stack: list[tuple[bytes, Iterator[tuple[bytes, Any]]]] = [
+            (b"", self._listed(base, b"", warn))
+        ]
+        owed: list[Entry] = []
+        while stack:
+            folder, names = stack[-1]
+            name, info = next(names, (b"", None))
+            if info is None:
+                stack.pop()
+                owed = [
+                    entry
+                    for entry in owed
+                    if folder.startswith(entry.path) and entry.path != folder
+                ]
+                continue
+            relative = folder + b"/" + name if folder else name
+            if relative in chosen.left_out:
+                continue
+            entry = _described(relative, info)
+            if chooser is not None:
+                verdict = chooser.judge(
+                    relative, entry.type == DIR, entry.type == FILE, entry.size, entry.mtime_ns
+                )
+                if verdict and verdict != ON_THE_WAY:
+                    chosen.on_left_out(relative, entry.size, verdict)
+                    continue
+                if verdict == ON_THE_WAY:
+                    owed.append(entry)
+                    stack.append((relative, self._listed(base + b"/" + relative, relative, warn)))
+                    continue
+            for above in owed:
+                yield Found(above, partial(self.open, base))
+            owed = []
+            path = base + b"/" + relative
+            if entry.type == SYMLINK:
+                entry.target = self._sftp.target_of(path)
+            yield Found(entry, partial(self.open, path))
+            if entry.type == DIR:
+                stack.append((relative, self._listed(path, relative, warn)))
+
+    def _listed(self, path: bytes, relative: bytes, warn: Warn) -> Iterator[tuple[bytes, Any]]:
+        try:
+            with self._said():
+                return iter(self._sftp.listed(path))
+        except OSError as error:
+            warn(f"{shown(relative)}: the folder could not be read ({error.strerror or error})")
+            return iter(())
+
+    # Single files --------------------------------------------------------------
+
+    def open(self, path: bytes) -> Contents:
+        with self._said():
+            return RemoteFile(self._sftp.open(path, "rb"))
+
+    def type_of(self, path: str) -> str:
+        try:
+            with self._said():
+                mode = self._sftp.stat(path).st_mode or 0
+        except OSError:
+            return ""
+        return "dir" if stat.S_ISDIR(mode) else "file" if stat.S_ISREG(mode) else "other"
+
+    def names(self, folder: bytes) -> list[bytes]:
+        with self._said():
+            return [name for name, _ in self._sftp.listed(folder)]
+
+    def read_text(self, path: str) -> str:
+        try:
+            with closing(self.open(os.fsencode(path))) as file:
+                return file.read().decode("utf-8", "surrogateescape")
+        except OSError as error:
+            raise NotThere(
+                f"{path} on {self._link.spec.address} cannot be read: {error.strerror or error}.",
+                "Correct the host's settings.",
+            ) from error
+
+    def write(self, path: str, data: bytes, like: Entry | None = None) -> None:
+        with self._said():
+            sftp = self._sftp
+            target = sftp.normalize(path) if self.type_of(path) else path
+            self._make_folders(os.path.dirname(target))
+            partial = target + ".fasciculus-new"
+            mode, owner = 0o644, None
+            if like is not None:
+                mode, owner = like.mode, (like.uid, like.gid)
+            else:
+                with suppress(FileNotFoundError):
+                    old = sftp.stat(target)
+                    mode, owner = (
+                        stat.S_IMODE(old.st_mode or 0o644),
+                        (old.st_uid or 0, old.st_gid or 0),
+                    )
+            with sftp.open(partial, "wb") as sink:
+                sink.chmod(0o600)
+                sink.write(data)
+                if owner is not None:
+                    with suppress(PermissionError):
+                        sink.chown(*owner)
+                sink.chmod(mode)
+            sftp.posix_rename(partial, target)
+
+    def link(self, path: str, target: bytes) -> None:
+        self._make_folders(os.path.dirname(path))
+        self.remove(path)
+        with self._said():
+            self._sftp.symlink(target, path)
+
+    def _make_folders(self, folder: str) -> None:
+        if folder in ("", "/") or self.type_of(folder) == "dir":
+            return
+        self._make_folders(os.path.dirname(folder))
+        self._sftp.mkdir(folder)
+
+    def remove(self, path: str) -> None:
+        with suppress(FileNotFoundError), self._said():
+            self._sftp.remove(path)
+
+    def describe(self, path: bytes, kind: str, relative: bytes, warn: Warn) -> Entry | None:
+        if self.has_tools:
+            ran = self.run(
+                f"find {_quoted(path)} -maxdepth 0 -printf {shlex.quote(ssh_find.FORMAT)}", 60.0
+            )
+            found = ran.output.split(b"\0")[:-1] if ran.code == 0 else []
+            entry = ssh_find.entry_of(found) if len(found) == 14 else None
+        else:
+            try:
+                entry = _described(relative, self._sftp.lstat(path))
+            except OSError:
+                entry = None
+        if entry is not None:
+            entry.kind, entry.path = kind, relative
+        return entry
+
+    # Databases -----------------------------------------------------------------
+
+    def copy_sqlite(self, path: bytes, target: Path) -> dict[str, int]:
+        return copy_sqlite(self, path, target)
+
+    def state_of(self, path: bytes) -> bytes:
+        """What changes with every write to a file; empty when there is none."""
+        if self.has_tools:
+            return self.run(
+                f"find {_quoted(path)} -maxdepth 0 -printf '%s %T@ %C@ %i' 2>/dev/null", 60.0
+            ).output
+        try:
+            info = self._sftp.stat(path)
+        except OSError:
+            return b""
+        return f"{info.st_size} {info.st_mtime}".encode()
+
+    def mariadb(self, spec: MariaDbSpec) -> AbstractContextManager[mariadb.MariaDb]:
+        """Over a channel of the SSH connection; no port is opened on the host."""
+        self.connect()
+        transport = self._link.transport
+        try:
+            if spec.socket:
+                channel = transport.open_socket_path(spec.socket, TIMEOUT)
+            else:
+                where = (spec.address or "127.0.0.1", spec.port)
+                channel = transport.open_channel(
+                    "direct-tcpip", where, ("127.0.0.1", 0), timeout=TIMEOUT
+                )
+        except paramiko.ChannelException as error:
+            raise Unreachable(
+                f"The database server at {spec.where} does not answer on "
+                f"{self._link.spec.address}.",
+                "Is it running, its socket or address right, and does sshd permit "
+                "forwarding (AllowTcpForwarding, AllowStreamLocalForwarding)?",
+            ) from error
+        except (paramiko.SSHException, EOFError, OSError) as error:
+            raise Lost(
+                f"The connection to {self._link.spec.where} was lost.", "Start again."
+            ) from error
+        return mariadb.connect(spec, channel)
+
+
+def _given(contents: Contents) -> Contents:
+    return contents
+
+
+def _quoted(path: bytes) -> str:
+    return shlex.quote(path.decode("utf-8", "surrogateescape"))
+
+
+def _described(path: bytes, info: Any) -> Entry:
+    mode = info.st_mode or 0
+    type_ = DIR if stat.S_ISDIR(mode) else SYMLINK if stat.S_ISLNK(mode) else FILE
+    return Entry(
+        kind="files",
+        path=path,
+        type=type_,
+        size=(info.st_size or 0) if type_ == FILE else 0,
+        mode=stat.S_IMODE(mode),
+        uid=info.st_uid or 0,
+        gid=info.st_gid or 0,
+        mtime_ns=int(info.st_mtime or 0) * 1_000_000_000,
+    )

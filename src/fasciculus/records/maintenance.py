@@ -1,0 +1,437 @@
+"""Upkeep of copies, and what was found damaged."""
+
+from __future__ import annotations
+
+import json
+import sqlite3
+from dataclasses import dataclass
+from typing import Any
+
+from ..core.bundle.layout import MANIFEST
+from ..core.errors import NotThere
+from ..core.formatting import THE_RECORDS
+from ..models import DamageRow, Page, Upkeep
+from . import usage
+from .db import now
+from .paging import Ask, Query, page
+
+
+def _upkeep(row: sqlite3.Row) -> Upkeep:
+    options = json.loads(row["options"])
+    return Upkeep(
+        id=row["id"],
+        kind=row["kind"],
+        store=row["store"],
+        subject_kind=row["subject_kind"],
+        subject=row["subject"],
+        bundle=row["bundle"],
+        deep=options.get("deep", False),
+        dry_run=options.get("dry_run", False),
+        state=row["state"],
+        outcome=row["outcome"],
+        sentence=row["sentence"],
+        entries=row["entries"],
+        bytes=row["bytes"],
+        result=json.loads(row["result"]),
+        started_by=row["started_by"],
+        created=row["created"],
+        started=row["started"],
+        ended=row["ended"],
+    )
+
+
+def upkeeps(
+    db: sqlite3.Connection,
+    ask: Ask,
+    kind: str = "",
+    store: str = "",
+    subject: str = "",
+    state: str = "",
+) -> Page[Upkeep]:
+    query = Query("upkeep.*", "upkeep", "upkeep.id", {"id": "upkeep.id"}, "-id")
+    for column, value in (("kind", kind), ("store", store), ("subject", subject), ("state", state)):
+        if value:
+            query.only(f"upkeep.{column} = ?", value)
+    return page(db, query, ask, _upkeep)
+
+
+def upkeep(db: sqlite3.Connection, upkeep_id: int) -> Upkeep:
+    row = db.execute("SELECT * FROM upkeep WHERE id=?", (upkeep_id,)).fetchone()
+    if row is None:
+        raise NotThere(f"There is no upkeep {upkeep_id}.", "“fasciculus upkeep list” names it.")
+    return _upkeep(row)
+
+
+def add(
+    db: sqlite3.Connection,
+    kind: str,
+    store: str,
+    subject: tuple[str, str],
+    options: dict[str, Any],
+    started_by: str,
+    bundle: str = "",
+) -> int:
+    """A queued piece of upkeep."""
+    row = db.execute(
+        "INSERT INTO upkeep (kind, store, subject_kind, subject, bundle, options, state, "
+        "started_by, created) "
+        "VALUES (?, ?, ?, ?, ?, ?, 'queued', ?, ?)",
+        (kind, store, *subject, bundle, json.dumps(options), started_by, now()),
+    )
+    return int(row.lastrowid or 0)
+
+
+def options(db: sqlite3.Connection, upkeep_id: int) -> dict[str, Any]:
+    found: dict[str, Any] = json.loads(
+        db.execute("SELECT options FROM upkeep WHERE id=?", (upkeep_id,)).fetchone()[0]
+    )
+    return found
+
+
+def begin(db: sqlite3.Connection, upkeep_id: int) -> None:
+    db.execute("UPDATE upkeep SET state='running', started=? WHERE id=?", (now(), upkeep_id))
+
+
+def end(
+    db: sqlite3.Connection,
+    upkeep_id: int,
+    outcome: str,
+    sentence: str,
+    entries: int = 0,
+    bytes: int = 0,
+    result: dict[str, Any] | None = None,
+) -> None:
+    db.execute(
+        "UPDATE upkeep SET state='ended', outcome=?, sentence=?, entries=?, bytes=?, result=?, "
+        "ended=? "
+        "WHERE id=?",
+        (outcome, sentence, entries, bytes, json.dumps(result or {}), now(), upkeep_id),
+    )
+
+
+def unfinished(db: sqlite3.Connection) -> list[int]:
+    return [row["id"] for row in db.execute("SELECT id FROM upkeep WHERE state != 'ended'")]
+
+
+def pending(
+    db: sqlite3.Connection,
+    kind: str,
+    store: str,
+    subject: tuple[str, str],
+    options: dict[str, Any],
+    bundle: str,
+) -> int | None:
+    """The same upkeep when it has not ended yet."""
+    row = db.execute(
+        "SELECT id FROM upkeep WHERE state != 'ended' AND kind=? AND store=? AND subject_kind=? "
+        "AND subject=? "
+        "AND options=? AND bundle=? LIMIT 1",
+        (kind, store, *subject, json.dumps(options), bundle),
+    ).fetchone()
+    return row["id"] if row else None
+
+
+# Copies ---------------------------------------------------------------------------
+
+
+def subjects_on(db: sqlite3.Connection, store: str, subject: str = "") -> list[tuple[str, str]]:
+    """The subjects with a copy on a store, all or those of one name."""
+    return [
+        (row[0], row[1])
+        for row in db.execute(
+            "SELECT DISTINCT subject_kind, subject FROM bundle JOIN copy ON bundle_id=bundle.id "
+            "JOIN store ON "
+            "store.id=store_id WHERE store.name=? AND (?='' OR subject=?) ORDER BY subject_kind, "
+            "subject",
+            (store, subject, subject),
+        )
+    ]
+
+
+@dataclass(frozen=True, slots=True)
+class Held:
+    """A copy that the records know: its bundle, the summary of its manifest, and whether that is
+    its own.
+    """
+
+    bundle: str
+    manifest: dict[str, Any]
+    own: bool
+
+
+def held_on(
+    db: sqlite3.Connection, store: str, subject: tuple[str, str], bundle: str = ""
+) -> list[Held]:
+    """The copies of a subject on a store, oldest first."""
+    return [
+        Held(row["name"], json.loads(row["own"] or row["manifest"]), row["own"] is not None)
+        for row in db.execute(
+            "SELECT bundle.name, bundle.manifest, copy.manifest AS own FROM bundle JOIN copy ON "
+            "bundle_id=bundle.id "
+            "JOIN store ON store.id=store_id WHERE store.name=? AND subject_kind=? AND subject=? "
+            "AND (?='' OR bundle.name=?) ORDER BY moment, bundle.id",
+            (store, *subject, bundle, bundle),
+        )
+    ]
+
+
+def other_stores(db: sqlite3.Connection, store: str, subject: tuple[str, str]) -> list[str]:
+    """The other stores that have copies of a subject."""
+    return [
+        row[0]
+        for row in db.execute(
+            "SELECT DISTINCT store.name FROM bundle JOIN copy ON bundle_id=bundle.id JOIN store "
+            "ON store.id=store_id "
+            "WHERE store.name != ? AND subject_kind=? AND subject=? ORDER BY 1",
+            (store, *subject),
+        )
+    ]
+
+
+def verified(
+    db: sqlite3.Connection, store: str, subject: tuple[str, str], bundle: str, deep: bool
+) -> None:
+    """Note that a copy was looked through. One that was read was looked at as well."""
+    column = "verified_deep=:now, verified" if deep else "verified"
+    db.execute(
+        f"UPDATE copy SET {column}=:now WHERE store_id=(SELECT id FROM store WHERE name=:store) "
+        "AND "
+        "bundle_id=(SELECT id FROM bundle WHERE subject_kind=:kind AND subject=:subject AND "
+        "name=:name)",
+        {"now": now(), "store": store, "kind": subject[0], "subject": subject[1], "name": bundle},
+    )
+
+
+def repacked(
+    db: sqlite3.Connection,
+    store: str,
+    subject: tuple[str, str],
+    bundle: str,
+    manifest: dict[str, Any],
+) -> bool:
+    """Note the new manifest of a copy; True when all copies of the bundle are alike now."""
+    row = db.execute(
+        "SELECT id, manifest FROM bundle WHERE subject_kind=? AND subject=? AND name=?",
+        (*subject, bundle),
+    ).fetchone()
+    if row is None:
+        return False
+    db.execute(
+        "UPDATE copy SET manifest=? WHERE bundle_id=? AND store_id=(SELECT id FROM store WHERE "
+        "name=?)",
+        (json.dumps(manifest), row["id"], store),
+    )
+    whole = json.loads(row["manifest"])
+    digests = {
+        json.loads(own[0])["listing_sha256"] if own[0] else whole["listing_sha256"]
+        for own in db.execute("SELECT manifest FROM copy WHERE bundle_id=?", (row["id"],))
+    }
+    if digests != {manifest["listing_sha256"]}:
+        return False
+    # What the bundle brought and how it differed from the one before stays true.
+    kept = {key: whole[key] for key in ("new_bytes", "changes") if key in whole}
+    db.execute(
+        "UPDATE bundle SET manifest=? WHERE id=?", (json.dumps({**manifest, **kept}), row["id"])
+    )
+    db.execute("UPDATE copy SET manifest=NULL WHERE bundle_id=?", (row["id"],))
+    return True
+
+
+def weigh(db: sqlite3.Connection, store: str, subject: tuple[str, str]) -> None:
+    """Weigh a subject's copies on a store anew, after they were repacked."""
+    for row in db.execute("SELECT id FROM store WHERE name=?", (store,)).fetchall():
+        usage.refresh(db, row["id"], *subject)
+
+
+def last_read(db: sqlite3.Connection, store: str) -> dict[tuple[str, str], str]:
+    """By subject, when its copies on a store were last read through, or else when the first was
+    made.
+    """
+    return {
+        (row[0], row[1]): row[2]
+        for row in db.execute(
+            "SELECT subject_kind, subject, coalesce(max(verified_deep), min(made)) FROM bundle "
+            "JOIN copy ON "
+            "bundle_id=bundle.id JOIN store ON store.id=store_id WHERE store.name=? GROUP BY "
+            "subject_kind, subject",
+            (store,),
+        )
+    }
+
+
+# Damage ---------------------------------------------------------------------------
+
+
+def found_damage(
+    db: sqlite3.Connection,
+    store: str,
+    subject: tuple[str, str],
+    file: str,
+    reason: str,
+    bundles: list[str],
+    files: list[str],
+    harmed: int,
+) -> None:
+    db.execute(
+        "INSERT INTO damage (store_id, subject_kind, subject, file, reason, bundles, files, "
+        "harmed, found) "
+        "VALUES ((SELECT id FROM store WHERE name=?), ?, ?, ?, ?, ?, ?, ?, ?) ON CONFLICT DO "
+        "UPDATE SET "
+        "reason=excluded.reason, bundles=excluded.bundles, files=excluded.files, "
+        "harmed=excluded.harmed",
+        (store, *subject, file, reason, json.dumps(bundles), json.dumps(files), harmed, now()),
+    )
+
+
+def is_sound(db: sqlite3.Connection, store: str, subject: tuple[str, str], file: str) -> None:
+    """Forget damage that is no more."""
+    db.execute(
+        "DELETE FROM damage WHERE store_id=(SELECT id FROM store WHERE name=?) AND subject_kind=? "
+        "AND subject=? AND file=?",
+        (store, *subject, file),
+    )
+
+
+def drop_of_retired(db: sqlite3.Connection, subject: tuple[str, str]) -> None:
+    """Forget damage that harms no copy any more."""
+    db.execute(
+        "DELETE FROM damage WHERE subject_kind=? AND subject=? AND NOT EXISTS (SELECT 1 FROM "
+        "json_each(bundles) "
+        "JOIN bundle ON bundle.name=json_each.value AND bundle.subject_kind=damage.subject_kind "
+        "AND "
+        "bundle.subject=damage.subject JOIN copy ON copy.bundle_id=bundle.id AND "
+        "copy.store_id=damage.store_id)",
+        subject,
+    )
+
+
+def _damage(row: sqlite3.Row) -> DamageRow:
+    return DamageRow(
+        id=row["id"],
+        store=row["store"],
+        subject_kind=row["subject_kind"],
+        subject=row["subject"],
+        file=row["file"],
+        reason=row["reason"],
+        bundles=json.loads(row["bundles"]),
+        files=json.loads(row["files"]),
+        harmed=row["harmed"],
+        found=row["found"],
+    )
+
+
+def damage(
+    db: sqlite3.Connection, ask: Ask, store: str = "", subject: str = "", subject_kind: str = ""
+) -> Page[DamageRow]:
+    query = Query(
+        "damage.*, store.name AS store",
+        "damage JOIN store ON store.id=store_id",
+        "damage.id",
+        {"found": "damage.found", "store": "store.name", "subject": "damage.subject"},
+        "-found",
+    )
+    for column, value in (
+        ("store.name", store),
+        ("subject", subject),
+        ("subject_kind", subject_kind),
+    ):
+        if value:
+            query.only(f"{column} = ?", value)
+    found = page(db, query, ask, _damage)
+    for row in found.items:
+        row.mend_from = helpers(db, row.store, (row.subject_kind, row.subject), row.file)
+        row.stored_again = _stored_again(db, row)
+    return found
+
+
+def helpers(db: sqlite3.Connection, store: str, subject: tuple[str, str], file: str) -> list[str]:
+    """From where a damaged file may be mended: other stores that should hold it whole, and what the
+    service keeps itself."""
+    folder, _, rest = file.partition("/")
+    rows = db.execute(
+        "SELECT DISTINCT store.name FROM bundle JOIN copy ON bundle_id=bundle.id JOIN store ON "
+        "store.id=store_id "
+        "WHERE store.name != :store AND subject_kind=:kind AND subject=:subject AND CASE :folder "
+        "WHEN 'bundles' THEN bundle.name=:bundle ELSE EXISTS (SELECT 1 FROM json_each("
+        "coalesce(copy.manifest, bundle.manifest), '$.pieces') WHERE json_extract(value, "
+        "'$.name')=:rest) END "
+        "AND NOT EXISTS (SELECT 1 FROM damage WHERE damage.store_id=store.id AND "
+        "damage.subject_kind=:kind AND "
+        "damage.subject=:subject AND damage.file=:file) ORDER BY 1",
+        {
+            "store": store,
+            "kind": subject[0],
+            "subject": subject[1],
+            "file": file,
+            "folder": folder,
+            "rest": rest,
+            "bundle": rest.split("/")[0],
+        },
+    )
+    kept_here = folder == "bundles" and not file.endswith(MANIFEST)
+    return [*([THE_RECORDS] if kept_here else []), *(row[0] for row in rows)]
+
+
+def _stored_again(db: sqlite3.Connection, row: DamageRow) -> str:
+    """The first sound bundle that a job of the harmed ones made after them."""
+    found = db.execute(
+        "SELECT bundle.name FROM bundle JOIN copy ON bundle_id=bundle.id JOIN store ON "
+        "store.id=store_id WHERE "
+        "store.name=:store AND subject_kind=:kind AND subject=:subject AND bundle.name > (SELECT "
+        "max(value) FROM "
+        "json_each(:bundles)) AND job IN (SELECT job FROM bundle JOIN json_each(:bundles) ON "
+        "value=bundle.name "
+        "WHERE subject_kind=:kind AND subject=:subject) ORDER BY bundle.name LIMIT 1",
+        {
+            "store": row.store,
+            "kind": row.subject_kind,
+            "subject": row.subject,
+            "bundles": json.dumps(row.bundles),
+        },
+    ).fetchone()
+    return str(found[0]) if found is not None and row.file.startswith("pieces/") else ""
+
+
+def damaged_files(db: sqlite3.Connection, subject: tuple[str, str], stores: list[str]) -> list[str]:
+    """The damaged files of a subject on any of some stores."""
+    marks = ", ".join("?" * len(stores))
+    return [
+        row[0]
+        for row in db.execute(
+            "SELECT DISTINCT file FROM damage JOIN store ON store.id=store_id WHERE "
+            "subject_kind=? AND subject=? "
+            f"AND store.name IN ({marks}) ORDER BY file",
+            (*subject, *stores),
+        )
+    ]
+
+
+def told_now(db: sqlite3.Connection, store: str, subject: tuple[str, str]) -> set[int]:
+    """The damage of a subject on a store that nobody was told of; from now on it counts as told."""
+    return {
+        row[0]
+        for row in db.execute(
+            "UPDATE damage SET told=? WHERE told IS NULL AND store_id=(SELECT id FROM store "
+            "WHERE name=?) AND "
+            "subject_kind=? AND subject=? RETURNING id",
+            (now(), store, *subject),
+        ).fetchall()
+    }
+
+
+def concerned(
+    db: sqlite3.Connection, store: str, subject: tuple[str, str]
+) -> tuple[list[str], str]:
+    """Who gets the reports of the jobs that made a subject's copies on a store, and the zone of the
+    first job.
+    """
+    rows = db.execute(
+        "SELECT DISTINCT job.document FROM job JOIN bundle ON bundle.job=job.name JOIN copy ON "
+        "bundle_id=bundle.id "
+        "JOIN store ON store.id=store_id WHERE store.name=? AND subject_kind=? AND subject=? "
+        "ORDER BY job.name",
+        (store, *subject),
+    )
+    jobs = [json.loads(row[0]) for row in rows]
+    people = dict.fromkeys(address for job in jobs for address in job["report_to"])
+    return list(people), jobs[0]["zone"] if jobs else "UTC"

@@ -1,0 +1,89 @@
+"""An account that is no more: it is forgotten, and when somebody says so, with all its bundles."""
+
+from __future__ import annotations
+
+import sqlite3
+from datetime import UTC, datetime
+
+from ..bundles.retiring import remove_bundle, sweep
+from ..config import Config
+from ..core.bundle.layout import SubjectRef
+from ..core.errors import BadSetting
+from ..models import Account
+from ..records import bundles, inventory
+from ..records.db import Records
+from ..records.encryption import Seal
+from ..stores import open_store
+from ..stores.base import Connected
+from .tasks import orders
+
+
+def subjects_of(account: Account) -> list[SubjectRef]:
+    """The account and its sites: all that may have bundles of their own."""
+    return [
+        SubjectRef("account", account.name),
+        *(SubjectRef("site", site.name) for site in account.sites),
+    ]
+
+
+def remove_bundles(config: Config, records: Records, seal: Seal, account: Account) -> int:
+    """Remove every copy of an account's and its sites' bundles from the stores; gives how many.
+
+    Interrupted, it goes on where it was the next time: a bundle's ``bundle.json`` goes first, and
+    the records forget a copy only when it is gone. Raises ``Trouble`` when a store does not answer.
+    """
+    count = 0
+    for subject in subjects_of(account):
+        for store_name, names in _copies(records.reader, subject).items():
+            order = orders.store_order(records.reader, seal, store_name)
+            with Connected(open_store(order.spec())) as store:
+                for name in names:
+                    remove_bundle(store, subject, name)
+                    with records.write() as db:
+                        bundles.retire(db, subject.kind, subject.name, name, store_name)
+                    for kept in config.listing(subject.kind, subject.name, name).parent.glob(
+                        f"{name}*"
+                    ):
+                        if kept.name in (
+                            f"{name}.zst",
+                            f"{name}.states",
+                            f"{name}@{store_name}.zst",
+                        ):
+                            kept.unlink()
+                    count += 1
+                sweep(store, subject)
+    return count
+
+
+def _copies(db: sqlite3.Connection, subject: SubjectRef) -> dict[str, list[str]]:
+    found: dict[str, list[str]] = {}
+    for name, store in db.execute(
+        "SELECT bundle.name, store.name FROM bundle JOIN copy ON bundle_id=bundle.id JOIN store ON "
+        "store.id=store_id WHERE subject_kind=? AND subject=? AND NOT pinned ORDER BY moment",
+        (subject.kind, subject.name),
+    ):
+        found.setdefault(store, []).append(name)
+    return found
+
+
+def check_idle(busy: set[tuple[str, str]], account: Account) -> None:
+    """Nobody removes what is being written."""
+    for subject in subjects_of(account):
+        if (subject.kind, subject.name) in busy:
+            raise BadSetting(
+                f"A task or restore of {subject.name} is going on.",
+                "Wait for its end, or cancel it.",
+            )
+
+
+def overdue(records: Records, seal: Seal) -> list[Account]:
+    """The accounts that have been gone for longer than their hosts say that their bundles stay."""
+    found = []
+    for account in inventory.every_account(records.reader):
+        if account.gone_since is None:
+            continue
+        days = inventory.host(records.reader, seal, account.host).finding.forget_after
+        gone = datetime.now(UTC) - datetime.fromisoformat(account.gone_since)
+        if days and gone.days >= days:
+            found.append(account)
+    return found

@@ -1,0 +1,124 @@
+"""Signing in and out, passwords, tokens."""
+
+from __future__ import annotations
+
+from flask import Response, current_app, request
+from pydantic import ValidationError
+
+from ...core.errors import BadSetting
+from ...models import (
+    Identity,
+    Page,
+    Password,
+    SignIn,
+    Token,
+    TokenMade,
+    TokenNew,
+)
+from ...records import users
+from ..auth import COOKIE, Guard, problem
+from ..context import parts
+from ..operations import operation, visitor
+
+
+@operation("POST", "/session", "Sign in", gives=Identity, open=True)
+def session_open() -> Response:
+    # A body that is no sign-in is answered like a wrong one: 401.
+    guard: Guard = current_app.extensions["fasciculus-guard"]
+    try:
+        body = SignIn.model_validate_json(request.get_data())
+    except ValidationError:
+        return problem(
+            401, "Sign in with a name and a password.", way_out='Send {"name": …, "password": …}.'
+        )
+    if wait := guard.wait(body.name):
+        answer = problem(429, "Too many failed sign-ins.", way_out=f"Try again in {wait} seconds.")
+        answer.headers["Retry-After"] = str(wait)
+        return answer
+    records = parts().records
+    person = users.check(records.reader, body.name, body.password)
+    if person is None:
+        guard.failed(body.name)
+        with records.write() as db:
+            users.audit(db, "?", "sign-in refused", f"{body.name[:64]} from {request.remote_addr}")
+        return problem(401, "The name or the password is wrong.", way_out="Try again.")
+    with records.write() as db:
+        secret, csrf = users.open_session(db, person.person_id)
+        users.audit(db, person.name, "signed in", str(request.remote_addr))
+    identity = Identity(name=person.name, csrf=csrf, must_change=person.must_change)
+    answer = Response(identity.model_dump_json(), mimetype="application/json")
+    answer.set_cookie(
+        COOKIE,
+        secret,
+        max_age=users.SESSION_HOURS * 3600,
+        httponly=True,
+        samesite="Strict",
+        secure=parts().config.secure_cookies,
+        path="/",
+    )
+    return answer
+
+
+@operation("GET", "/session", "Who is signed in", gives=Identity)
+def session_show() -> Identity:
+    who = visitor()
+    return Identity(name=who.name, csrf=who.csrf or "", must_change=who.must_change)
+
+
+@operation("DELETE", "/session", "Sign out")
+def session_close() -> Response:
+    with parts().records.write() as db:
+        users.close_session(db, request.cookies.get(COOKIE, ""))
+    answer = Response(status=204)
+    answer.delete_cookie(COOKIE, path="/", samesite="Strict", httponly=True)
+    return answer
+
+
+@operation(
+    "POST", "/session/password", "Choose another password; ends all sessions", takes=Password
+)
+def password_change(body: Password) -> None:
+    who = visitor()
+    records = parts().records
+    if users.check(records.reader, who.name, body.old) is None:
+        raise BadSetting("The old password is wrong.", "Enter it again.", field="old")
+    if body.new == body.old:
+        raise BadSetting("The new password is the old one.", "Choose another.", field="new")
+    with records.write() as db:
+        users.change_password(db, who.person_id, body.new)
+        users.audit(db, who.name, "changed the password", who.name)
+
+
+@operation("GET", "/tokens", "Your tokens", gives=Page[Token])
+def tokens_list() -> Page[Token]:
+    rows = users.tokens(parts().records.reader, visitor().person_id)
+    return Page(items=rows, total=len(rows))
+
+
+@operation(
+    "POST",
+    "/tokens",
+    "Make a token; it is shown this once",
+    takes=TokenNew,
+    gives=TokenMade,
+    status=201,
+)
+def tokens_add(body: TokenNew) -> TokenMade:
+    who = visitor()
+    with parts().records.write() as db:
+        users.audit(db, who.name, "made a token", body.name)
+        return users.add_token(db, who.person_id, body.name)
+
+
+@operation("DELETE", "/tokens/{name}", "Remove a token")
+def tokens_remove(name: str) -> None:
+    who = visitor()
+    with parts().records.write() as db:
+        users.remove_token(db, who.person_id, name)
+        users.audit(db, who.name, "removed a token", name)
+
+
+def note(action: str, about: str) -> None:
+    """An audit line of who does what; never with secrets."""
+    with parts().records.write() as db:
+        users.audit(db, visitor().name, action, about)

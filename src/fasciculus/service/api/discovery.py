@@ -1,0 +1,221 @@
+"""Finding accounts, previews, coverage."""
+
+from __future__ import annotations
+
+from datetime import UTC, datetime, timedelta
+from functools import lru_cache
+
+from ...core import schedule
+from ...core.coverage import (
+    Covered,
+    Protector,
+    cover,
+    promise_of,
+)
+from ...core.discovery.accounts import Proposal
+from ...core.errors import BadSetting
+from ...models import (
+    CoverageRow,
+    Job,
+    Page,
+    Preview,
+    PreviewStart,
+    Proposed,
+    Started,
+    Taken,
+    TakeOver,
+)
+from ...records import bundles, inventory, jobs
+from ...records.paging import page_of
+from .. import discovery
+from ..context import parts
+from ..operations import (
+    PREFIX,
+    arg,
+    ask,
+    operation,
+)
+from ..tasks import orders
+from .auth import note
+
+_STARTS = 9
+_STATES = ("bare", "never", "late", "protected")
+
+
+@operation(
+    "GET",
+    "/hosts/{name}/finding",
+    "Accounts on a host that are new, changed or gone",
+    gives=Page[Proposed],
+)
+def hosts_find(name: str) -> Page[Proposed]:
+    rows = [
+        Proposed.model_construct(
+            kind=row.kind,
+            account=discovery.as_account(row.account, name),
+            changes=list(row.changes),
+        )
+        for row in _proposals(name)
+    ]
+    return Page(items=rows, total=len(rows))
+
+
+def _proposals(name: str) -> list[Proposal]:
+    return discovery.proposals(parts().config, parts().records, parts().seal, name)
+
+
+@operation("POST", "/hosts/{name}/finding", "Take over what was found", takes=TakeOver, gives=Taken)
+def hosts_take_over(name: str, body: TakeOver) -> Taken:
+    found = _proposals(name)
+    if not body.all:
+        known = {row.account.name for row in found}
+        if strange := sorted(set(body.accounts) - known):
+            raise BadSetting(
+                f"Nothing is proposed of “{strange[0]}”.",
+                f"Proposed: {', '.join(sorted(known)[:12]) or 'nothing'}.",
+                field="accounts",
+            )
+        found = [row for row in found if row.account.name in body.accounts]
+    count = discovery.take_over(parts().records, name, found)
+    note("took over accounts", f"{count} of host {name}")
+    parts().hub.changed("accounts")
+    return Taken(count=count)
+
+
+@operation(
+    "POST",
+    "/previews",
+    "Measure what a job would take of a subject",
+    takes=PreviewStart,
+    gives=Started,
+    status=202,
+)
+def previews_start(body: PreviewStart) -> Started:
+    db = parts().records.reader
+    kind = body.job.subjects[:-1]
+    if kind == "host":
+        raise BadSetting(
+            "Files are of accounts and sites.", "Preview a job of one of these.", field="subject"
+        )
+    number = parts().previews.start(
+        lambda number: orders.preview_order(
+            db, parts().seal, parts().config, body.job, kind, body.subject, number
+        )
+    )
+    return Started(id=number, url=f"{PREFIX}/previews/{number}")
+
+
+@operation("GET", "/previews/{preview_id}", "One preview", gives=Preview)
+def previews_show(preview_id: int) -> Preview:
+    return parts().previews.show(preview_id)
+
+
+@operation("POST", "/previews/{preview_id}/cancel", "Cancel a preview", gives=Preview, status=202)
+def previews_cancel(preview_id: int) -> Preview:
+    return parts().previews.cancel(preview_id)
+
+
+@operation(
+    "GET",
+    "/coverage",
+    "How each site, database and mail domain is protected",
+    paged=True,
+    gives=Page[CoverageRow],
+    query={
+        "state": f"only {', '.join(_STATES)}, or “trouble” for all but protected",
+        "host": "only of this host",
+        "account": "only of this account",
+        "q": "words in the name",
+    },
+)
+def coverage_list() -> Page[CoverageRow]:
+    state, words = arg("state"), arg("q").lower()
+    if state and state not in (*_STATES, "trouble"):
+        raise BadSetting(
+            f"“{state}” is no state.", f"Choose one of {', '.join(_STATES)}.", field="state"
+        )
+    rows = [
+        row
+        for row in covered(arg("host"), arg("account"))
+        if (not state or row.state == state or (state == "trouble" and row.state != "protected"))
+        and words in f"{row.thing.name} {row.thing.account}".lower()
+    ]
+    found = page_of(
+        rows,
+        ask(),
+        {
+            "name": lambda row: row.thing.name,
+            "account": lambda row: (row.thing.account, row.thing.name),
+            "state": lambda row: (_STATES.index(row.state), row.thing.account, row.thing.name),
+            "newest": lambda row: (row.newest or "", row.thing.name),
+        },
+        "state",
+    )
+    return Page(items=[_row(row) for row in found.items], total=found.total, next=found.next)
+
+
+def _row(row: Covered) -> CoverageRow:
+    thing = row.thing
+    return CoverageRow.model_construct(
+        kind=thing.kind,
+        name=thing.name,
+        account=thing.account,
+        host=thing.host,
+        state=row.state,
+        jobs=row.jobs,
+        newest=row.newest,
+    )
+
+
+def covered(host: str = "", account: str = "") -> list[Covered]:
+    """Everything that wants protection, with how it is protected."""
+    # Overview and coverage are asked for by everybody who looks: computed once a change, or a
+    # minute.
+    moment = datetime.now(UTC)
+    key = (id(parts()), parts().records.version, moment.replace(second=0, microsecond=0))
+    if key not in _computed:
+        found = _computed_now(moment)
+        _computed.clear()
+        _computed[key] = found
+    else:
+        found = _computed[key]
+    return [
+        row
+        for row in found
+        if (not host or row.thing.host == host) and (not account or row.thing.account == account)
+    ]
+
+
+_computed: dict[tuple[int, int, datetime], list[Covered]] = {}
+
+
+def _computed_now(moment: datetime) -> list[Covered]:
+    db = parts().records.reader
+    known = {kind: jobs.known_subjects(db, kind) for kind in ("accounts", "sites", "hosts")}
+    protectors = [
+        _protector(job, known[job.subjects], moment) for job in jobs.jobs(db) if job.enabled
+    ]
+    return cover(inventory.things(db), protectors, bundles.newest_by_job(db), moment)
+
+
+@lru_cache(maxsize=1024)
+def _usual_promise(text: str, zone: str, day: datetime) -> timedelta | None:
+    return promise_of(schedule.next_starts(schedule.parse(text), schedule.zone(zone), day, _STARTS))
+
+
+def _protector(job: Job, known: list[str], moment: datetime) -> Protector:
+    promise = (
+        timedelta(hours=job.promise)
+        if job.promise
+        else _usual_promise(
+            job.timetable, job.zone, moment.replace(hour=0, minute=0, second=0, microsecond=0)
+        )
+    )
+    covers = frozenset(
+        name
+        for name in known
+        if job.choice == "all" or (name in job.names) == (job.choice == "listed")
+    )
+    return Protector(
+        job.name, job.subjects, covers, frozenset(job.contents), job.databases.as_core(), promise
+    )

@@ -1,0 +1,100 @@
+"""What is to be done from time to time, whether or not somebody looks."""
+
+from __future__ import annotations
+
+import logging
+import threading
+from collections.abc import Callable
+
+from ...config import Config
+from ...core.errors import Trouble
+from ...records import inventory, users
+from ...records.db import Records
+from ...records.encryption import Seal
+from ...records.paging import Ask
+from .. import account_removal, discovery
+from ..event_stream import Hub
+
+log = logging.getLogger(__name__)
+
+_HOUR = 3600.0
+
+
+class Housekeeper:
+    """A thread that works once an hour."""
+
+    def __init__(
+        self,
+        config: Config,
+        records: Records,
+        seal: Seal,
+        hub: Hub,
+        busy: Callable[[], set[tuple[str, str]]],
+        verify_some: Callable[[], None],
+    ) -> None:
+        self._config, self._records, self._seal, self._hub = config, records, seal, hub
+        self._busy, self._verify_some = busy, verify_some
+        self._closing = threading.Event()
+        self._thread = threading.Thread(target=self._loop, name="housekeeper", daemon=True)
+
+    def start(self) -> None:
+        self._thread.start()
+
+    def stop(self) -> None:
+        self._closing.set()
+
+    def _loop(self) -> None:
+        while True:
+            for task in (self.find_accounts, self.forget_gone, self._verify_some):
+                self._try(task)
+            if self._closing.wait(_HOUR):
+                return
+
+    def _try(self, task: Callable[[], None]) -> None:
+        try:
+            task()
+        except Exception:
+            log.exception("the housekeeper stumbled; it goes on in an hour")
+
+    def find_accounts(self) -> None:
+        """Take over what is new or changed on hosts that say so; what is gone waits for a
+        person.
+        """
+        for host in inventory.hosts(self._records.reader, self._seal, Ask(limit=10_000)).items:
+            if not host.finding.automatic or self._closing.is_set():
+                continue
+            try:
+                found = discovery.proposals(self._config, self._records, self._seal, host.name)
+                wanted = [proposal for proposal in found if proposal.kind != "gone"]
+                if discovery.take_over(self._records, host.name, wanted):
+                    log.info(
+                        "host %s: took over %s",
+                        host.name,
+                        ", ".join(f"{p.kind} {p.account.name}" for p in wanted),
+                    )
+                    self._hub.changed("accounts")
+            except (Trouble, OSError) as error:
+                log.warning("host %s: its accounts could not be looked for: %s", host.name, error)
+
+    def forget_gone(self) -> None:
+        """Forget accounts that have been gone for as long as their hosts say, with their
+        bundles.
+        """
+        for account in account_removal.overdue(self._records, self._seal):
+            try:
+                account_removal.check_idle(self._busy(), account)
+                count = account_removal.remove_bundles(
+                    self._config, self._records, self._seal, account
+                )
+            except (Trouble, OSError) as error:
+                log.warning(
+                    "account %s is gone, and could not be forgotten yet: %s", account.name, error
+                )
+                continue
+            with self._records.write() as db:
+                inventory.remove_account(db, account.name)
+                users.audit(
+                    db, "housekeeper", "forgot account", f"{account.name} with {count} copies"
+                )
+            log.info("account %s was gone for long: forgotten, with %s copies", account.name, count)
+            self._hub.changed("accounts")

@@ -1,0 +1,85 @@
+"""Sends what waits, and tries again what could not be sent."""
+
+from __future__ import annotations
+
+import logging
+import threading
+from datetime import UTC, datetime, timedelta
+
+from ...core.errors import Trouble
+from ...records import reports
+from ...records.db import Records
+from ...records.encryption import Seal
+from ..event_stream import Hub
+from ..reports import mail
+
+log = logging.getLogger(__name__)
+
+_FIRST_WAIT = 30.0
+_LONGEST_WAIT = 1800.0
+
+
+def wait_after(attempts: int) -> float:
+    """Seconds until the next try, after so many that failed."""
+    return float(min(_FIRST_WAIT * 2 ** min(attempts, 16), _LONGEST_WAIT))
+
+
+class Outbox:
+    """A thread that sends reports in the order they were written."""
+
+    def __init__(self, records: Records, seal: Seal, hub: Hub) -> None:
+        self._records, self._seal, self._hub = records, seal, hub
+        self._changed = threading.Condition()
+        self._pending = True
+        self._closing = False
+        self._thread = threading.Thread(target=self._loop, name="outbox", daemon=True)
+
+    def start(self) -> None:
+        self._thread.start()
+
+    def stop(self) -> None:
+        with self._changed:
+            self._closing = True
+            self._changed.notify_all()
+        self._thread.join(mail._TIMEOUT)
+
+    def wake(self) -> None:
+        """Something was added, or everything is to be tried now."""
+        with self._changed:
+            self._pending = True
+            self._changed.notify_all()
+
+    def _loop(self) -> None:
+        while True:
+            with self._changed:
+                if not self._pending and not self._closing:
+                    self._changed.wait(self._pause())
+                if self._closing:
+                    return
+                self._pending = False
+            try:
+                self._send_due()
+            except Exception:
+                log.exception("the outbox stumbled; it goes on")
+
+    def _pause(self) -> float:
+        due = reports.next_due(self._records.reader)
+        if due is None:
+            return 60.0
+        return min(max((due - datetime.now(UTC)).total_seconds(), 0.1), 60.0)
+
+    def _send_due(self) -> None:
+        db = self._records.reader
+        server, secret = mail.server(db, self._seal), mail.password(db, self._seal)
+        for report_id, message, recipients, attempts in reports.due(db):
+            try:
+                mail.send(server, secret, mail.sender_of(db), recipients, message)
+            except Trouble as error:
+                until = datetime.now(UTC) + timedelta(seconds=wait_after(attempts))
+                with self._records.write() as writer:
+                    reports.put_off(writer, report_id, until, error.sentence())
+                log.warning("report %s waits: %s", report_id, error.sentence())
+            else:
+                with self._records.write() as writer:
+                    reports.sent(writer, report_id)
+            self._hub.changed("reports")

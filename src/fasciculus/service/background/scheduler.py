@@ -1,0 +1,134 @@
+"""Starts what is due."""
+
+from __future__ import annotations
+
+import heapq
+import logging
+import threading
+import time
+from collections.abc import Callable
+from datetime import UTC, datetime, timedelta
+
+from ...core import schedule
+from ...core.errors import Trouble
+from ...models import Job
+from ...records import jobs, runs, settings
+from ...records.db import Records, stamp
+from ..tasks.dispatcher import AlreadyGoing, Dispatcher
+
+log = logging.getLogger(__name__)
+
+_LONGEST_WAIT = 20.0
+_LATE = 90.0
+_KEY = "scheduler.last_look"
+
+
+class Scheduler:
+    """Wakes at the next start of any job. ``refresh`` after a job was changed."""
+
+    def __init__(
+        self, records: Records, dispatcher: Dispatcher, report: Callable[[int], None]
+    ) -> None:
+        self._records, self._dispatcher, self._report = records, dispatcher, report
+        self._changed = threading.Condition()
+        self._stale = True
+        self._closing = False
+        self._heap: list[tuple[datetime, str]] = []
+        self._looked = time.monotonic()
+        self._thread = threading.Thread(target=self._loop, name="scheduler", daemon=True)
+
+    def start(self) -> None:
+        self._thread.start()
+
+    def stop(self) -> None:
+        with self._changed:
+            self._closing = True
+            self._changed.notify_all()
+        self._thread.join(10)
+
+    def refresh(self) -> None:
+        with self._changed:
+            self._stale = True
+            self._changed.notify_all()
+
+    @property
+    def alive(self) -> bool:
+        """Whether it has looked lately."""
+        return self._thread.is_alive() and time.monotonic() - self._looked < _LATE
+
+    def _loop(self) -> None:
+        last = settings.get(self._records.reader, _KEY)
+        # What was missed while the service was down is made up for, once a job.
+        since = datetime.fromisoformat(last) if last else datetime.now(UTC)
+        while True:
+            with self._changed:
+                if self._closing:
+                    return
+                stale, self._stale = self._stale, False
+            try:
+                moment = datetime.now(UTC)
+                if stale:
+                    self._heap = self._next_starts(since)
+                self._start_due(moment)
+                with self._records.write() as db:
+                    settings.put(db, _KEY, stamp(moment))
+                since = moment
+            except Exception:
+                log.exception("the scheduler stumbled; it looks again")
+            self._looked = time.monotonic()
+            with self._changed:
+                if not self._stale and not self._closing:
+                    self._changed.wait(self._pause())
+
+    def _pause(self) -> float:
+        if not self._heap:
+            return _LONGEST_WAIT
+        # Never long: the clock may be set, or the machine sleep.
+        left = (self._heap[0][0] - datetime.now(UTC)).total_seconds()
+        return min(max(left, 0.05), _LONGEST_WAIT)
+
+    def _next_starts(self, after: datetime) -> list[tuple[datetime, str]]:
+        heap = [
+            (start, job.name)
+            for job in jobs.jobs(self._records.reader)
+            if job.enabled and (start := next_start(job, after))
+        ]
+        heapq.heapify(heap)
+        return heap
+
+    def _start_due(self, moment: datetime) -> None:
+        while self._heap and self._heap[0][0] <= moment:
+            due, name = heapq.heappop(self._heap)
+            self._start(name, due, moment)
+            job = jobs.job(self._records.reader, name)
+            if following := next_start(job, moment):
+                heapq.heappush(self._heap, (following, name))
+
+    def _start(self, name: str, due: datetime, moment: datetime) -> None:
+        late = moment - due > timedelta(minutes=2)
+        by = "timetable, made up for a missed start" if late else "timetable"
+        try:
+            self._dispatcher.start_run(name, by, key=f"timetable {name} {stamp(due)}")
+        except AlreadyGoing as error:
+            self._skip(name, error.message)
+        except Trouble as error:
+            self._skip(name, error.sentence())
+
+    def _skip(self, name: str, reason: str) -> None:
+        """A start that could not be is a run of its own in the records, so that it is seen."""
+        with self._records.write() as db:
+            job = jobs.job(db, name)
+            run_id = runs.add(
+                db, name, job.zone, job.report_to, job.report_when, "timetable", [], None
+            )
+            runs.log(db, "error", reason, run_id=run_id)
+            runs.end(db, run_id, "skipped", f"{name}: not started. {reason}")
+        self._report(run_id)
+        log.warning("job %s was not started: %s", name, reason)
+
+
+def next_start(job: Job, after: datetime) -> datetime | None:
+    """The job's next start after a moment, None when it is started by hand."""
+    table = schedule.parse(job.timetable)
+    found = schedule.next_starts(table, schedule.zone(job.zone), after, 1)
+    return found[0] if found else None

@@ -1,0 +1,62 @@
+"""Where the listing of a bundle is read from: beside the records, or else a store."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from ..bundles.files import fetch_listing, fetch_manifest, is_listing_of
+from ..core.bundle.layout import SubjectRef
+from ..core.errors import BadSetting, NotThere
+from ..models import Bundle
+from ..records import bundles
+from ..stores import open_store
+from ..stores.base import Connected, Store
+from .context import parts
+from .tasks import orders
+
+
+def chosen_copy(bundle: Bundle, store: str) -> str:
+    """The store to read from: the one that was named, or the first whose copy is not known to be
+    damaged.
+    """
+    names = [copy.store for copy in bundle.copies]
+    if store and store not in names:
+        raise BadSetting(
+            f"There is no copy of {bundle.name} on “{store}”.",
+            f"Copies are on: {', '.join(names) or 'none'}.",
+            field="store",
+        )
+    if not names:
+        raise NotThere(f"No copy of {bundle.name} is left.", "Choose another moment.")
+    return store or next((copy.store for copy in bundle.copies if copy.sound), names[0])
+
+
+def listing_of(bundle: Bundle) -> Path:
+    """The bundle's listing, to be looked into; where its bytes are may differ from copy to copy."""
+    path = parts().config.listing(bundle.subject_kind, bundle.subject, bundle.name)
+    if not path.exists():
+        subject = SubjectRef(bundle.subject_kind, bundle.subject)
+        order = orders.store_order(parts().records.reader, parts().seal, chosen_copy(bundle, ""))
+        with Connected(open_store(order.spec())) as store:
+            fetch_listing(store, subject, fetch_manifest(store, subject, bundle.name), path)
+    return path
+
+
+def listing_on(bundle: Bundle, store: Store) -> Path:
+    """The listing that says where the bytes of one copy are."""
+    subject = SubjectRef(bundle.subject_kind, bundle.subject)
+    manifest = fetch_manifest(store, subject, bundle.name)
+    config = parts().config
+    known = bundles.listing_digest(parts().records.reader, bundle.id)
+    for name in (bundle.name, f"{bundle.name}@{store.spec.name}"):
+        path = config.listing(subject.kind, subject.name, name)
+        if name == bundle.name and known != manifest.listing_sha256:
+            continue
+        if is_listing_of(path, manifest):
+            return path
+    target = config.listing(
+        subject.kind,
+        subject.name,
+        bundle.name if known == manifest.listing_sha256 else f"{bundle.name}@{store.spec.name}",
+    )
+    return fetch_listing(store, subject, manifest, target)

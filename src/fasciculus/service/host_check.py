@@ -1,0 +1,124 @@
+"""Proves, step by step, that a host can be read."""
+
+from __future__ import annotations
+
+import tempfile
+from collections.abc import Iterator, Mapping
+from contextlib import closing
+from pathlib import Path
+
+from ..config import Config
+from ..core.errors import Trouble
+from ..core.steps import Step
+from ..hosts.base import MariaDbSpec, Reach
+from ..hosts.path_patterns import expand
+from ..models import Host, Tried, TryStep
+from ..worker.host_access import open_reach
+from ..worker.orders import HostOrder
+
+#: The steps in their order, so that the one that failed has its name.
+_REACHING = ("connect", "host key", "sign in", "commands")
+_SHOWN = 5
+
+
+def try_host(config: Config, host: Host, secrets: Mapping[str, str], homes: list[str]) -> Tried:
+    """Try a host with its secrets; ``homes`` are those of its accounts."""
+    order = HostOrder(name=host.name)
+    if host.kind == "ssh":
+        order = HostOrder(
+            name=host.name,
+            address=host.address,
+            port=host.port,
+            user=host.user,
+            host_key=host.host_key,
+            secrets=dict(secrets),
+        )
+    steps: list[Step] = []
+    with (
+        tempfile.TemporaryDirectory(dir=config.spool, prefix="trying-") as spool,
+        closing(open_reach(order, Path(spool))) as reach,
+    ):
+        try:
+            for step in _reaching(reach):
+                steps.append(step)  # noqa: PERF402  the steps before a failure are kept
+        except Trouble as error:
+            name = _REACHING[min(len(steps), len(_REACHING) - 1)]
+            steps.append(Step(name, False, error.message, error.way_out))
+        else:
+            steps += _database(reach, host, secrets)
+            steps += _files(reach, host)
+            steps += _homes(reach, homes)
+        seen_key = getattr(reach, "seen_key", "")
+    if not steps:
+        steps.append(Step("host", True, "This machine; nothing further is set."))
+    rows = [TryStep(name=s.name, ok=s.ok, text=s.text, way_out=s.way_out) for s in steps]
+    return Tried(ok=all(row.ok for row in rows), steps=rows, host_key=seen_key)
+
+
+def _reaching(reach: Reach) -> Iterator[Step]:
+    steps = getattr(reach, "steps", None)
+    if steps is not None:
+        yield from steps()
+
+
+def _database(reach: Reach, host: Host, secrets: Mapping[str, str]) -> Iterator[Step]:
+    if host.mariadb is None:
+        return
+    spec = MariaDbSpec(**host.mariadb.model_dump(), password=secrets.get("mariadb_password", ""))
+    try:
+        with reach.mariadb(spec) as server:
+            version = (server.rows("SELECT version()")[0][0] or b"").decode()
+        yield Step("database server", True, f"It answers: {version}.")
+    except Trouble as error:
+        yield Step("database server", False, error.message, error.way_out)
+
+
+def _files(reach: Reach, host: Host) -> Iterator[Step]:
+    mail = host.mail
+    for what, path in (
+        ("alias map", mail.alias_map),
+        ("mailbox map", mail.mailbox_map),
+        ("transport map", mail.transport_map),
+        ("passwd-file", mail.passwd_file),
+    ):
+        if path:
+            try:
+                reach.read_text(path)
+                yield Step(what, True, f"{path} can be read.")
+            except Trouble as error:
+                yield Step(what, False, error.message, error.way_out)
+    for pattern in host.system:
+        found = expand(reach, pattern)
+        yield Step(
+            "system",
+            bool(found),
+            f"{pattern}: " + (f"{len(found)} found." if found else "nothing is called so."),
+            "" if found else "Correct the pattern.",
+        )
+
+
+def _homes(reach: Reach, homes: list[str]) -> Iterator[Step]:
+    unreadable = []
+    for home in homes:
+        try:
+            readable = reach.type_of(home) == "dir" and reach.names(home.encode()) is not None
+        except (OSError, Trouble):
+            readable = False
+        if not readable:
+            unreadable.append(home)
+    if unreadable:
+        shown = ", ".join(unreadable[:_SHOWN]) + (
+            f" and {len(unreadable) - _SHOWN} more" if len(unreadable) > _SHOWN else ""
+        )
+        yield Step(
+            "home folders",
+            False,
+            f"These cannot be read: {shown}.",
+            "Correct the accounts' homes, or the rights of the user.",
+        )
+    elif homes:
+        yield Step(
+            "home folders",
+            True,
+            f"All {len(homes)} can be read." if len(homes) > 1 else "It can be read.",
+        )

@@ -1,0 +1,76 @@
+"""What happens on the host around a task: commands before and after, and the hold page."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from contextlib import contextmanager
+
+from ...core.errors import Trouble
+from ...hosts.base import Reach
+from ..events import Emitter
+from ..orders import CommandOrder
+
+_SHOWN = 2000
+
+
+class Around:
+    """Runs an order's commands and keeps its hold flags."""
+
+    def __init__(
+        self, commands: list[CommandOrder], flags: list[str], reach: Reach, emitter: Emitter
+    ) -> None:
+        self._commands, self._flags, self._reach, self._emitter = commands, flags, reach, emitter
+
+    @contextmanager
+    def task(self) -> Iterator[None]:
+        """Before, and whatever comes, after. Raises ``Trouble`` when a ``before`` stops the
+        task.
+        """
+        good = False
+        try:
+            for path in self._flags:
+                self._reach.write(path, b"")
+                self._emitter.info(f"hold page: {path} is set")
+            for command in self._commands:
+                if command.when == "before" and not self._run(command) and command.stops:
+                    raise Trouble(
+                        f"The command before the task failed: {command.command}",
+                        "Put it right, or let the job go on without it.",
+                    )
+            yield
+            good = True
+        finally:
+            release(self._reach, self._flags, self._emitter)
+            after = "after_success" if good else "after_failure"
+            for command in self._commands:
+                if command.when in (after, "always"):
+                    self._run(command)
+
+    def _run(self, command: CommandOrder) -> bool:
+        """Run one command and log what it says; False when it failed."""
+        when = command.when.replace("_", " ")
+        try:
+            ran = self._reach.run(command.command, command.seconds)
+        except (Trouble, OSError) as error:
+            self._emitter.warn(f"{when}: {command.command} could not be run: {error}")
+            return False
+        text = ran.output.decode("utf-8", "replace").strip()
+        for line in text[:_SHOWN].splitlines():
+            self._emitter.info(f"{when}: {line}")
+        if ran.code is None:
+            self._emitter.warn(
+                f"{when}: {command.command} was not done after {command.seconds} s and was ended"
+            )
+        elif ran.code:
+            self._emitter.warn(f"{when}: {command.command} ended with code {ran.code}")
+        return ran.code == 0
+
+
+def release(reach: Reach, flags: list[str], emitter: Emitter) -> None:
+    """Take hold pages away."""
+    for path in flags:
+        try:
+            reach.remove(path)
+            emitter.info(f"hold page: {path} is taken away")
+        except (Trouble, OSError) as error:
+            emitter.warn(f"hold page: {path} could not be taken away ({error}); remove it by hand")

@@ -1,0 +1,161 @@
+"""The bundle before: what an incremental one can use of it."""
+
+from __future__ import annotations
+
+import hashlib
+import json
+import os
+from collections.abc import Iterator
+from contextlib import ExitStack, closing, contextmanager
+from functools import cached_property
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from msgspec.structs import asdict
+
+from ...core.bundle.listing import Beginning, read_lines
+from ...core.bundle.previous_index import Previous, unchanged_here, unchanged_over_ssh
+from ...core.bundle.stat_cache import States, StatesWriter, length_of_listing
+from ...core.bundle.stat_prefetch import Ahead
+from ..orders import BundleOrder, PreviousOrder
+
+if TYPE_CHECKING:
+    from ...core.bundle.diff import Counts
+
+_BUFFER = 1024 * 1024
+
+
+class Before:
+    """What the order says of the bundle before, held against what is at hand.
+
+    ``lost`` says that its listing is gone or altered, so that nothing can be built on it.
+    """
+
+    def __init__(self, order: BundleOrder, spool: Path) -> None:
+        self._order, self._spool = order, spool
+        self.lost = order.previous is not None and not _is_whole(order.previous)
+        self.usable = order.previous is not None and not self.lost
+        self._ahead: Ahead | None = None
+
+    def close(self) -> None:
+        if self._ahead is not None:
+            self._ahead.close()
+            self._ahead = None
+
+    @contextmanager
+    def listing(self) -> Iterator[Previous]:
+        """Its listing, to be read beside the scan."""
+        previous = self._previous
+        same = unchanged_over_ssh if self._order.host.address else unchanged_here
+        with closing(
+            Previous(Path(previous.listing), same, self._spool, frozenset(self._order.damaged))
+        ) as found:
+            yield found
+
+    @property
+    def _previous(self) -> PreviousOrder:
+        assert self._order.previous is not None
+        return self._order.previous
+
+    # States ----------------------------------------------------------------------
+
+    def noting(self, stack: ExitStack) -> StatesWriter | None:
+        """Where the states of the new bundle's files are noted for the next one."""
+        if not self._order.states or "files" not in self._order.contents or not self._by_states():
+            return None
+        before = Path(self._previous.states) if self._listed else None
+        return StatesWriter(
+            stack.enter_context(open(self._order.states, "w+b", _BUFFER)), self._about(), before
+        )
+
+    def beginning(self) -> Beginning | None:
+        """Its listing, for the new one to begin like, when its states say what did not change."""
+        if not self._listed:
+            return None
+        return Beginning(Path(self._previous.listing), self._previous.listing_sha256, self._listed)
+
+    def look_ahead(self) -> None:
+        """Begin to look at files from the end of the tree on, where a core is to be had for it. It
+        is a fork.
+        """
+        if self._order.threads > 1 and self._listed:
+            self._ahead = Ahead(Path(self._previous.states), os.fsencode(self._order.subject.root))
+
+    def states(self, stack: ExitStack) -> States | None:
+        """The states of its files, when they were taken with the same rules."""
+        if not self._listed:
+            return None
+        known = self._ahead.unchanged if self._ahead is not None else lambda number: False
+        return stack.enter_context(
+            closing(States(Path(self._previous.states), Path(self._previous.listing), known))
+        )
+
+    @cached_property
+    def _listed(self) -> int:
+        """The length of all lines of its listing, where the states of its files are at hand; else
+        0.
+        """
+        if (
+            not self.usable
+            or self._order.compare
+            or not self._previous.states
+            or not self._by_states()
+        ):
+            return 0
+        return length_of_listing(
+            Path(self._previous.states), self._previous.listing_sha256, self._about()
+        )
+
+    def _by_states(self) -> bool:
+        """Whether an unchanged state means that an entry goes in, or not, as before: not so over
+        SSH, nor with rules that look at the clock or into files."""
+        rules = self._order.rules
+        return not (
+            self._order.host.address
+            or rules.includes
+            or rules.older_than
+            or rules.skip_tagged_caches
+            or rules.ignore_file
+        )
+
+    def _about(self) -> str:
+        order = self._order
+        return json.dumps(
+            [
+                order.subject.root,
+                asdict(order.rules),
+                sorted(order.left_out),
+                sorted(row.path for row in order.databases),
+            ]
+        )
+
+    # Differences -------------------------------------------------------------------
+
+    def changes(self, listing_sha256: str) -> Counts | None:
+        """How the new bundle differs from it, None where there was none.
+
+        Raises ``Damaged`` when its listing cannot be read to its end.
+        """
+        order = self._order
+        if not order.before or not os.path.exists(order.before):
+            return None
+        from ...core.bundle import diff
+
+        if order.previous is not None and (order.before, listing_sha256) == (
+            order.previous.listing,
+            order.previous.listing_sha256,
+        ):
+            return diff.Counts()
+        with open(order.before, "rb") as old, open(order.listing, "rb") as new:
+            return diff.count(read_lines(old), read_lines(new))
+
+
+def _is_whole(previous: PreviousOrder) -> bool:
+    """Whether its listing is at hand, and as it was."""
+    try:
+        with open(previous.listing, "rb") as raw:
+            return not previous.listing_sha256 or (
+                hashlib.file_digest(raw, "sha256").hexdigest() == previous.listing_sha256
+            )
+    except OSError:
+        return False

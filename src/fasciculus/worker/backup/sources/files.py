@@ -1,0 +1,243 @@
+"""The entries of a subject, kind by kind, from a host into the packer."""
+
+from __future__ import annotations
+
+import io
+import os
+import time
+from collections.abc import Callable
+from contextlib import closing
+from functools import partial
+
+import orjson
+from blake3 import blake3
+from msgspec import Struct, field
+
+from ....core.bundle.entry import FILE, Entry
+from ....core.bundle.listing import ListingWriter
+from ....core.bundle.manifest import DatabaseRecord, LeftOutCount
+from ....core.bundle.previous_index import Known, Previous
+from ....core.bundle.stat_cache import Run, States
+from ....core.bundle.tree_walk import Chosen, group_name, user_name
+from ....core.bundle.writer import Packer
+from ....core.file_filters import Chooser
+from ....hosts.base import Contents, Reach
+from ...orders import BundleOrder
+from ..excluded_paths import left_out
+
+WHOLE = 1024 * 1024
+_TRIES = 3
+_GRAIN_NS = 20_000_000
+
+
+class Gathered(Struct):
+    """What the manifest says beyond the packer's counts."""
+
+    databases: list[DatabaseRecord] = field(default_factory=list)
+    unreadable: dict[str, list[str]] = field(default_factory=dict)
+    #: What the job's rules left out, by rule.
+    left_out: dict[str, LeftOutCount] = field(default_factory=dict)
+
+
+class Gatherer:
+    """Takes one subject's contents from a host. ``seen`` is told entries and bytes read."""
+
+    def __init__(
+        self,
+        order: BundleOrder,
+        reach: Reach,
+        packer: Packer,
+        warn: Callable[[str], None],
+        seen: Callable[[int, int], None],
+        previous: Previous | None = None,
+        states: States | None = None,
+        listing: ListingWriter | None = None,
+    ) -> None:
+        self._order, self._reach, self._packer, self._previous = order, reach, packer, previous
+        self._compare = order.compare
+        self._states, self._listing = states, listing
+        #: Bytes of the lines before that the listing begins with, for as long as nothing differs
+        #: from them.
+        self._same: int | None = 0
+        self._damaged = frozenset(order.damaged)
+        self._warn, self._seen = warn, seen
+        self._root = os.fsencode(order.subject.root)
+        self._firsts: dict[bytes, Entry] = {}
+        self.result = Gathered()
+
+    # Files -------------------------------------------------------------------
+
+    def files(self) -> None:
+        rules = self._order.rules
+        chooser = None if rules.everything else Chooser(rules, time.time_ns())
+        is_known = None if self._previous is None or self._compare else self._is_known
+        chosen = Chosen(
+            left_out(self._order, self._root),
+            chooser,
+            self._note_left_out,
+            is_known,
+            self._states,
+            self._on_run,
+            self._on_same,
+        )
+        for found in self._reach.tree(self._order.subject.root, chosen, self._unreadable):
+            self.file(found.entry, found.open)
+
+    def _is_known(self, path: bytes, info: os.stat_result) -> bool:
+        """List a file again as it was, when nothing about it changed."""
+        assert self._previous is not None
+        known = self._previous.same_state("files", path, info)
+        if known is None:
+            return False
+        self._same = None
+        self._packer.add_line("files", known.line, info.st_size, known.row.get("at", []))
+        self._seen(1, info.st_size)
+        return True
+
+    def _on_run(self, run: Run) -> bool:
+        """List a run of entries again as it was."""
+        used = run.used
+        if self._damaged and any(piece in self._damaged for piece, _ in used):
+            return False
+        listing = self._listing
+        assert listing is not None
+        if self._same == run.start:
+            self._same += run.length
+            lines, then = b"", partial(listing.same, run.length, run.size)
+        else:
+            self._same = None
+            lines, then = run.blob, partial(listing.note, run)
+        self._packer.add_lines("files", lines, run.entries, run.bytes, used, then)
+        self._seen(run.entries, run.bytes)
+        return True
+
+    def _on_same(self, run: Run, line: bytes) -> bool:
+        """List one entry again as it was."""
+        row = orjson.loads(line)
+        at = row.get("at", [])
+        if self._damaged and any(part[0] in self._damaged for part in at):
+            return False
+        self._same = None
+        size = row.get("size", 0) if row["type"] == FILE else 0
+        self._packer.add_line("files", line, size, at)
+        self._seen(1, size)
+        return True
+
+    def _note_left_out(self, path: bytes, size: int, rule: str) -> None:
+        count = self.result.left_out.setdefault(rule, LeftOutCount())
+        count.entries += 1
+        count.bytes += size
+
+    def _unreadable(self, text: str) -> None:
+        self.result.unreadable.setdefault("files", []).append(text)
+        self._warn(text)
+
+    def file(self, entry: Entry, open_: Callable[[], Contents]) -> None:
+        """Pack one entry of the host, or list it again when the bundle before holds it."""
+        self._same = None
+        known = self._previous.same(entry) if self._previous is not None else None
+        first_path = entry.link
+        first = self._firsts.get(first_path) if first_path is not None else None
+        if first is not None and self._packer.links_to(first.path):
+            entry.link = first.path
+            self._packer.add_link(entry, first, held=known is not None)
+            self._seen(1, 0)
+            return
+        entry.link = None
+        # Comparing is for contents: where there are none, the state says all.
+        if known is not None and (not self._compare or entry.type != FILE or not entry.size):
+            self._again(entry, known)
+        elif entry.type != FILE:
+            self._packer.add(entry)
+            self._seen(1, 0)
+            return
+        else:
+            try:
+                self._contents(entry, open_)
+            except FileNotFoundError:
+                self._unreadable(f"{entry.text}: vanished before it was read")
+                return
+            except OSError as error:
+                self._unreadable(f"{entry.text}: could not be read ({error.strerror})")
+                return
+        if entry.links > 1:
+            self._firsts.setdefault(first_path or entry.path, entry)
+        self._seen(1, entry.size)
+
+    def _again(self, entry: Entry, known: Known) -> None:
+        line = known.line if known.describes(entry) else b""
+        entry.digest = known.digest
+        self._packer.add_known(entry, known.parts, line)
+
+    def _contents(self, entry: Entry, open_: Callable[[], Contents]) -> None:
+        with closing(open_()) as source:
+            if entry.size > WHOLE:
+                self._large(entry, source)
+                return
+            for _ in range(_TRIES):
+                data = source.read()
+                after = source.now()
+                settled = after.mtime_ns == entry.mtime_ns and after.size == len(data)
+                entry.mtime_ns, entry.ctime_ns = after.mtime_ns, after.ctime_ns
+                if settled or not source.again():
+                    break
+            else:
+                self._warn(f"{entry.text}: changed while it was read")
+            _distrust(entry)
+            if len(data) > WHOLE:
+                entry.size = len(data)
+                self._packer.add_stream(entry, io.BytesIO(data), self._warn)
+            else:
+                self._packer.add(entry, data)
+
+    def _large(self, entry: Entry, source: Contents) -> None:
+        # Whether it can be read shows here, before anything of it is packed.
+        before = source.now()
+        entry.size = before.size
+        if not self.held(entry, source):
+            self._packer.add_stream(entry, source, self._warn)
+        after = source.now()
+        if (after.mtime_ns, after.size) != (entry.mtime_ns, entry.size):
+            self._warn(f"{entry.text}: changed while it was read")
+        _distrust(entry)
+
+    def held(self, entry: Entry, source: Contents) -> bool:
+        """Whether the bundle before holds a large file's contents; reads it once more to know."""
+        if (
+            self._previous is None
+            or not self._previous.may_hold(entry.kind, entry.size)
+            or not source.again()
+        ):
+            return False
+        digest = blake3()
+        while chunk := source.read(WHOLE):
+            digest.update(chunk)
+        parts = self._previous.holding(entry.kind, digest.hexdigest(), entry.size)
+        if parts is None:
+            source.again()
+            return False
+        entry.digest = digest.hexdigest()
+        self._packer.add_known(entry, parts)
+        return True
+
+
+def _distrust(entry: Entry) -> None:
+    """A file changed a moment ago may change again within the clock's grain: next time it is
+    read.
+    """
+    if time.time_ns() - entry.ctime_ns < _GRAIN_NS:
+        entry.ctime_ns = 0
+
+
+def made_up(kind: str, path: bytes, moment: int) -> Entry:
+    uid, gid = os.geteuid(), os.getegid()
+    return Entry(
+        kind,
+        path,
+        mode=0o600,
+        uid=uid,
+        gid=gid,
+        user=user_name(uid),
+        group=group_name(gid),
+        mtime_ns=moment,
+    )

@@ -1,0 +1,95 @@
+"""Settings of a host or of an account's services, and the output of commands worth having."""
+
+from __future__ import annotations
+
+import os
+import time
+from collections.abc import Callable
+
+from ....core.bundle.entry import order
+from ....core.bundle.tree_walk import Chosen
+from ....core.bundle.writer import Packer
+from ....core.errors import Trouble
+from ....hosts.base import Reach
+from ....hosts.path_patterns import expand
+from ...orders import BundleOrder
+from ..excluded_paths import left_out
+from .files import Gatherer, made_up
+
+_USER_FILES = ("group", "passwd", "shadow")
+
+
+class SystemGatherer:
+    """Packs what the order's patterns mean under ``system/``, by its absolute path."""
+
+    def __init__(
+        self,
+        order: BundleOrder,
+        reach: Reach,
+        packer: Packer,
+        gatherer: Gatherer,
+        warn: Callable[[str], None],
+        seen: Callable[[int, int], None],
+    ) -> None:
+        self._order, self._reach, self._packer, self._gatherer = order, reach, packer, gatherer
+        self._warn, self._seen = warn, seen
+
+    def system(self) -> None:
+        if self._order.system_user:
+            self._user_entry(self._order.system_user)
+        paths: set[str] = set()
+        for pattern in self._order.system:
+            found = expand(self._reach, pattern)
+            if not found:
+                self._warn(f"{pattern}: nothing on the host is called so")
+            paths.update(found)
+        done = "//"
+        for path in sorted(paths, key=lambda path: order(os.fsencode(path.lstrip("/")))):
+            if not (path + "/").startswith(done):
+                self._place(path)
+                done = path + "/"
+
+    def _place(self, path: str) -> None:
+        base = os.fsencode(path.lstrip("/"))
+        if self._reach.type_of(path) != "dir":
+            entry = self._reach.describe(os.fsencode(path), "system", base, self._warn)
+            if entry is not None:
+                self._gatherer.file(entry, lambda: self._reach.open(os.fsencode(path)))
+            return
+        chosen = Chosen(left_out(self._order, os.fsencode(path)))
+        try:
+            for found in self._reach.tree(path, chosen, self._warn):
+                entry, name = found.entry, found.entry.path
+                entry.kind, entry.path = "system", base + b"/" + name if name else base
+                if entry.link is not None:
+                    entry.link = base + b"/" + entry.link
+                self._gatherer.file(entry, found.open)
+        except Trouble as error:
+            self._warn(f"{path}: {error.message}")
+
+    def _user_entry(self, user: str) -> None:
+        """The account's own lines of passwd(5), group(5) and shadow(5), where the host has them."""
+        for name in _USER_FILES:
+            try:
+                text = self._reach.read_text(f"/etc/{name}")
+            except Trouble:
+                continue
+            lines = [line + "\n" for line in text.splitlines() if line.split(":", 1)[0] == user]
+            if lines:
+                entry = made_up("system", f"@user/{name}".encode(), time.time_ns())
+                self._packer.add(entry, "".join(lines).encode("utf-8", "surrogateescape"))
+                self._seen(1, entry.size)
+
+    def notes(self) -> None:
+        for note in sorted(self._order.notes, key=lambda note: order(f"{note.name}.txt".encode())):
+            ran = self._reach.run(note.command, note.seconds)
+            if ran.code is None:
+                self._warn(
+                    f"note {note.name}: it was not done after {note.seconds} s; "
+                    "what it had said by then is kept"
+                )
+            elif ran.code:
+                self._warn(f"note {note.name}: its command ended with code {ran.code}")
+            entry = made_up("notes", f"{note.name}.txt".encode(), time.time_ns())
+            self._packer.add(entry, ran.output)
+            self._seen(1, entry.size)

@@ -1,0 +1,474 @@
+"""Makes one bundle: preflight, gather, pack, push, confirm, retire."""
+
+from __future__ import annotations
+
+import shutil
+import threading
+from contextlib import ExitStack, suppress
+from datetime import UTC, datetime
+from pathlib import Path
+from typing import Any
+
+from msgspec.structs import asdict
+
+from ...bundles.files import is_listing_of
+from ...bundles.retiring import remove_bundle, retire, sweep
+from ...core.bundle import layout
+from ...core.bundle.codecs import codec
+from ...core.bundle.listing import ListingWriter
+from ...core.bundle.manifest import (
+    KindCount,
+    LeftOutCount,
+    Manifest,
+    PieceRecord,
+    sums,
+)
+from ...core.bundle.writer import Packer
+from ...core.errors import Damaged, StoreFull, Trouble
+from ...core.formatting import count_words, list_words, size_words
+from ...hosts.base import Reach
+from ...stores import open_store
+from ...stores.base import Store
+from ..errors import NoStoreLeft, sentence
+from ..events import (
+    Copied,
+    Emitter,
+    Finished,
+    Progress,
+)
+from ..orders import BundleOrder, StoreOrder
+from ..store_access import check_mark
+from .hooks import Around
+from .preflight import check_sources, piece_size_for
+from .previous import Before
+from .sources.files import Gatherer
+from .upload import Pusher, Spool
+
+_TICK = 0.4
+_RULES_SAID = 20
+
+
+def _nothing(kind: str, digest: str, size: int) -> None:
+    """A full bundle holds all its bytes itself."""
+
+
+class BundleWork:
+    """Carries out one :class:`BundleOrder`."""
+
+    def __init__(
+        self, order: BundleOrder, reach: Reach, emitter: Emitter, stop: threading.Event
+    ) -> None:
+        self._order, self._reach, self._emitter, self._stop = order, reach, emitter, stop
+        self._subject = order.subject.ref()
+        self._spool = Path(order.spool)
+        self._pushers: list[Pusher] = []
+        self._errors: dict[str, str] = {}
+        self._packer: Packer | None = None
+        self._bundle = ""
+        self._piece_size = order.piece_size
+        self._progress = Progress("preflight", total=order.expected_bytes)
+        self._ticking = threading.Event()
+        self._half = False
+        #: Whether this is a full bundle, be it that a store lacks what an incremental one builds
+        #: on.
+        self._before = Before(order, self._spool)
+        self._full = not self._before.usable
+        self._around = Around(order.commands, order.hold_flags, reach, emitter)
+
+    def run(self) -> Finished:
+        """Make the bundle. Raises ``Trouble`` or ``OSError`` when there is none."""
+        self._spool.mkdir(parents=True, exist_ok=True, mode=0o700)
+        started = datetime.now(UTC)
+        ticker = threading.Thread(target=self._tick, daemon=True)
+        ticker.start()
+        try:
+            self._preflight(started)
+            with self._around.task():
+                manifest = self._pack(started)
+                self._confirm(manifest)
+            return self._finish(manifest)
+        except NoStoreLeft:
+            errors = " ".join(dict.fromkeys(self._store_errors().values()))
+            raise Trouble(errors or "No store took the bundle.") from None
+        finally:
+            self._ticking.set()
+            ticker.join()
+            self._clear_up()
+
+    def _tick(self) -> None:
+        while not self._ticking.wait(_TICK):
+            self._emitter.emit(self._progress)
+
+    def _stage(self, stage: str) -> None:
+        self._progress.stage = stage
+        self._emitter.emit(self._progress)
+
+    # Preflight ---------------------------------------------------------------
+
+    def _preflight(self, started: datetime) -> None:
+        order = self._order
+        self._stage("preflight")
+        check_sources(order, self._reach, self._emitter.warn)
+        self._piece_size = piece_size_for(order, self._spool, self._emitter.info)
+        taken: set[str] = set()
+        for store_order in order.stores:
+            try:
+                taken |= self._ready(store_order)
+            except (Trouble, OSError) as error:
+                self._fail_store(store_order.name, sentence(error))
+        if not self._pushers:
+            raise NoStoreLeft
+        self._bundle = layout.bundle_name(started, order.job, taken)
+        self._emitter.info(
+            f"{order.subject.kind} {order.subject.name}: making {self._bundle} of "
+            f"{list_words(order.contents)} for {list_words([p.name for p in self._pushers])}"
+        )
+        if self._before.lost and order.previous is not None:
+            self._emitter.info(
+                f"a full bundle: the listing of {order.previous.name} beside the records is damaged"
+            )
+        if order.why_full:
+            self._emitter.info(f"a full bundle: {order.why_full}")
+        if order.compare and not self._full:
+            self._emitter.info(
+                "this time the contents of all files are compared, not their state alone"
+            )
+        if order.damaged:
+            self._emitter.warn(
+                f"{count_words(len(order.damaged), 'piece')} of earlier bundles is known to be "
+                "damaged: "
+                "what lies there is stored again"
+            )
+
+    def _ready(self, order: StoreOrder) -> set[str]:
+        """Connect, check the mark, clear what an interrupted run left; gives names in use."""
+        store = open_store(order.spec())
+        pusher = Pusher(store, self._subject, self._stop, self._pushed, self._emitter.info)
+        pusher.persist(store.connect)
+        pusher.persist(lambda: check_mark(store, order.store_id))
+        if self._order.previous is not None and self._lacks(store):
+            self._emitter.info(
+                f"store {order.name} does not hold all of {self._order.previous.name}: "
+                "this bundle is a full one"
+            )
+            self._full = True
+        for name in sweep(store, self._subject):
+            self._emitter.info(f"store {order.name}: cleared the half-written {name}")
+        free = store.free()
+        if free is not None and free < self._order.expected_packed:
+            raise StoreFull(
+                f"Store “{order.name}” has {size_words(free)} free, and the last bundle of "
+                f"{self._order.subject.name} took {size_words(self._order.expected_packed)}.",
+                "Free space there, or keep fewer copies.",
+            )
+        self._pushers.append(pusher)
+        # A retired bundle's name must not come again while others still need its pieces.
+        return {item.name for item in store.items(self._subject.bundles)} | {
+            layout.bundle_of(item.name) for item in store.items(self._subject.pieces)
+        }
+
+    def _lacks(self, store: Store) -> bool:
+        """Whether a store lacks the bundle before, or any piece of it."""
+        previous, subject = self._order.previous, self._subject
+        assert previous is not None
+        if store.size(f"{subject.bundle(previous.name)}/{layout.MANIFEST}") is None:
+            return True
+        held = {item.name: item.size for item in store.items(subject.pieces)}
+        return any(
+            held.get(piece["name"]) != piece["bytes"]
+            for piece in previous.pieces
+            if piece["name"] not in self._order.damaged
+        )
+
+    def _fail_store(self, name: str, error: str) -> None:
+        self._errors[name] = error
+        self._emitter.error(f"store {name}: {error}")
+
+    # Packing and pushing -----------------------------------------------------
+
+    def _pushed(self, count: int) -> None:
+        self._progress.pushed += count
+
+    def _seen(self, entries: int, count: int) -> None:
+        self._progress.entries += entries
+        self._progress.bytes += count
+
+    def _packed(self, count: int) -> None:
+        self._progress.packed += count
+
+    def _pack(self, started: datetime) -> Manifest:
+        order = self._order
+        room = Spool(self._spool, order.spool_limit, self._piece_size, self._pushers, self._stop)
+        self._half = True
+        # After the commands that go before the task, which may change files. It is a fork: before
+        # more threads begin.
+        if not self._full:
+            self._before.look_ahead()
+        for pusher in self._pushers:
+            pusher.start()
+        partial = Path(order.listing).with_suffix(".part")
+        partial.parent.mkdir(parents=True, exist_ok=True)
+        with ExitStack() as stack:
+            raw = stack.enter_context(partial.open("wb"))
+            previous = None if self._full else stack.enter_context(self._before.listing())
+            noting = self._before.noting(stack)
+            states = None if self._full else self._before.states(stack)
+            listing = ListingWriter(raw, noting, self._before.beginning())
+            self._packer = packer = Packer(
+                self._bundle,
+                codec(order.compression, order.level),
+                room,
+                listing,
+                piece_size=self._piece_size,
+                threads=order.threads,
+                on_packed=self._packed,
+                known=previous.holding if previous else _nothing,
+            )
+            gatherer = Gatherer(
+                order,
+                self._reach,
+                self._packer,
+                self._emitter.warn,
+                self._seen,
+                previous,
+                states,
+                listing,
+            )
+            if "files" in order.contents:
+                self._stage("files")
+                gatherer.files()
+            if "databases" in order.contents and (order.databases or order.all_databases):
+                from .sources.databases import DatabaseGatherer
+
+                self._stage("databases")
+                DatabaseGatherer(
+                    order, self._reach, self._packer, gatherer, self._emitter.warn, self._seen
+                ).run()
+            if "mail" in order.contents and order.mail and order.mail.domains:
+                from .sources.mail import MailGatherer
+
+                self._stage("mail")
+                MailGatherer(
+                    order.mail, self._reach, self._packer, gatherer, self._emitter.warn, self._seen
+                ).run()
+            if {"system", "notes"} & set(order.contents):
+                self._settings(gatherer)
+            self._say_left_out(gatherer.result.left_out)
+            self._stage("packing")
+            pieces = self._all_pieces(packer)
+            digest = listing.close()
+            if noting is not None:
+                noting.close(digest, listing.length)
+        counts = {kind: self._packer.counts.get(kind, KindCount()) for kind in order.contents}
+        for kind, lines in gatherer.result.unreadable.items():
+            counts.setdefault(kind, KindCount()).unreadable = lines
+        self._packer = None
+        return Manifest(
+            name=self._bundle,
+            subject_kind=self._subject.kind,
+            subject=self._subject.name,
+            job=order.job,
+            run=str(order.run),
+            host=order.subject.host,
+            started=started.isoformat(timespec="seconds"),
+            writer=order.writer,
+            brings="full" if self._full else "incremental",
+            base=started.isoformat(timespec="seconds")
+            if self._full or not order.previous
+            else order.previous.base,
+            compression=order.compression,
+            contents=counts,
+            databases=gatherer.result.databases,
+            pieces=pieces,
+            listing_bytes=listing.bytes,
+            listing_sha256=digest,
+            warnings=self._emitter.warnings,
+            left_out=gatherer.result.left_out,
+        )
+
+    def _settings(self, gatherer: Gatherer) -> None:
+        # Imported late, like that of mail: a start costs time, and most nights are short.
+        from .sources.system import SystemGatherer
+
+        assert self._packer is not None
+        settings = SystemGatherer(
+            self._order, self._reach, self._packer, gatherer, self._emitter.warn, self._seen
+        )
+        for kind, gather in (("system", settings.system), ("notes", settings.notes)):
+            if kind in self._order.contents:
+                self._stage(kind)
+                gather()
+
+    def _all_pieces(self, packer: Packer) -> list[PieceRecord]:
+        """The pieces that the bundle needs: those of earlier bundles first, then its own."""
+        own = packer.finish()
+        for piece in own:
+            piece.holds = piece.used = packer.used[piece.name]
+        brought = {piece.name for piece in own}
+        before = [
+            PieceRecord(
+                row["name"],
+                row["bytes"],
+                row["sha256"],
+                False,
+                row.get("holds", 0),
+                packer.used[row["name"]],
+            )
+            for row in (self._order.previous.pieces if self._order.previous is not None else [])
+            if packer.used[row["name"]] and row["name"] not in brought
+        ]
+        return before + own
+
+    def _say_left_out(self, left_out: dict[str, LeftOutCount]) -> None:
+        for rule, count in sorted(left_out.items(), key=lambda row: -row[1].bytes)[:_RULES_SAID]:
+            self._emitter.info(
+                f"left out by {rule}: {count_words(count.entries, 'entry', 'entries')}"
+                + (f", {size_words(count.bytes)}" if count.bytes else "")
+            )
+
+    # Confirming --------------------------------------------------------------
+
+    def _confirm(self, manifest: Manifest) -> None:
+        self._stage("pushing")
+        listing = Path(self._order.listing).with_suffix(".part")
+        for pusher in self._pushers:
+            pusher.join()
+        self._stage("confirming")
+        manifest.ended = datetime.now(UTC).isoformat(timespec="seconds")
+        for pusher in self._pushers:
+            if pusher.failure is None:
+                try:
+                    self._complete(pusher, manifest, listing)
+                except Exception as error:
+                    pusher.failure = error
+            if pusher.failure is not None:
+                self._fail_store(pusher.name, sentence(pusher.failure))
+                self._take_back(pusher)
+        if all(pusher.failure is not None for pusher in self._pushers):
+            listing.unlink(missing_ok=True)
+            raise NoStoreLeft
+        listing.rename(self._order.listing)
+        self._half = False
+
+    def _complete(self, pusher: Pusher, manifest: Manifest, listing: Path) -> None:
+        """All that makes the copy whole; ``bundle.json`` is the very last."""
+        store, folder = pusher.store, self._subject.bundle(self._bundle)
+        path = f"{folder}/{manifest.listing}"
+        # A folder store may take the very file that is put: the one beside the records must be
+        # another.
+        copy = self._spool / f"listing-for-{pusher.name}"
+        shutil.copyfile(listing, copy)
+        if not is_listing_of(copy, manifest):
+            raise Damaged(
+                "The listing was altered on this machine's disk.", "Check that disk and the memory."
+            )
+        pusher.persist(lambda: store.put(copy, path, lambda count: None))
+        copy.unlink(missing_ok=True)
+        digest = pusher.persist(lambda: store.sha256(path))
+        if digest not in (None, manifest.listing_sha256):
+            raise Damaged(f"The listing arrived at store “{pusher.name}” altered.")
+        held = {
+            item.name: item.size
+            for item in pusher.persist(lambda: store.items(self._subject.pieces))
+        }
+        # Those of earlier bundles too: nobody may have removed one meanwhile.
+        for piece in manifest.pieces:
+            if held.get(piece.name) != piece.bytes:
+                raise Damaged(
+                    f"{piece.name} is not whole on store “{pusher.name}”.",
+                    "Somebody else removes files there; the next run sends all again.",
+                )
+        check = sums(manifest.listing_sha256, manifest.pieces, manifest.listing)
+        pusher.persist(lambda: store.put_bytes(check, f"{folder}/{layout.SUMS}"))
+        pusher.persist(lambda: store.put_bytes(manifest.to_json(), f"{folder}/{layout.MANIFEST}"))
+
+    def _take_back(self, pusher: Pusher) -> None:
+        """Free a failing store of what this task put there; else the next run's sweep does."""
+        with suppress(Trouble, OSError, EOFError):
+            remove_bundle(pusher.store, self._subject, self._bundle)
+            sweep(pusher.store, self._subject)
+
+    def _store_errors(self) -> dict[str, str]:
+        for pusher in self._pushers:
+            if pusher.failure is not None and pusher.name not in self._errors:
+                self._fail_store(pusher.name, sentence(pusher.failure))
+        return self._errors
+
+    # Retiring and the end ----------------------------------------------------
+
+    def _finish(self, manifest: Manifest) -> Finished:
+        # Before retiring: the service forgets the listing of what is retired.
+        summary = {**manifest.summary(), **self._changes(manifest)}
+        self._stage("retiring")
+        orders = {store.name: store for store in self._order.stores}
+        for name, error in self._errors.items():
+            self._emitter.emit(Copied(name, error))
+        for pusher in self._pushers:
+            if pusher.failure is None:
+                kept = 0
+                try:
+                    target = orders[pusher.name]
+                    kept = retire(
+                        pusher.store,
+                        self._subject,
+                        [*target.known, self._bundle],
+                        target.pinned,
+                        self._order.keep,
+                        self._emitter,
+                    )
+                except (Trouble, OSError) as error:
+                    self._emitter.warn(
+                        f"store {pusher.name}: retiring did not finish: "
+                        f"{sentence(error)} The next run goes on with it."
+                    )
+                self._emitter.emit(Copied(pusher.name, kept=kept))
+        outcome = "partial" if self._errors else "warned" if self._emitter.warnings else "done"
+        self._emitter.info(
+            f"{self._bundle}: {count_words(manifest.entries, 'entry', 'entries')}, "
+            f"{size_words(manifest.bytes)}, {manifest.brings}: {size_words(manifest.packed)} "
+            "packed in "
+            f"{count_words(sum(piece.brought for piece in manifest.pieces), 'new piece')}"
+        )
+        return Finished(
+            outcome,
+            " ".join(self._errors.values()),
+            self._bundle,
+            manifest.entries,
+            manifest.bytes,
+            manifest.packed,
+            summary,
+        )
+
+    def _changes(self, manifest: Manifest) -> dict[str, Any]:
+        """How the bundle differs from the one before, for the records; never what makes a complete
+        bundle fail.
+        """
+        try:
+            changes = self._before.changes(manifest.listing_sha256)
+        except (Damaged, OSError) as error:
+            self._emitter.info(
+                f"what changed since the bundle before cannot be told: {sentence(error)}"
+            )
+            return {}
+        if changes is None:
+            return {}
+        self._emitter.info(
+            f"since the bundle before: {changes.new:,} new, {changes.changed:,} changed, "
+            f"{changes.gone:,} gone"
+        )
+        return {"changes": asdict(changes)}
+
+    def _clear_up(self) -> None:
+        """Whatever happened: no thread, no spooled piece, no half-written copy is left."""
+        self._before.close()
+        if self._packer is not None:
+            self._packer.abandon()
+        ended = [pusher.join(timeout=20) for pusher in self._pushers]
+        if self._half:
+            for pusher, idle in zip(self._pushers, ended, strict=True):
+                if idle:
+                    self._take_back(pusher)
+            Path(self._order.listing).with_suffix(".part").unlink(missing_ok=True)
+        for pusher in self._pushers:
+            pusher.store.close()
+        shutil.rmtree(self._spool, ignore_errors=True)

@@ -1,0 +1,147 @@
+"""Finished pieces to each store while the next are packed, over a bounded spool."""
+
+from __future__ import annotations
+
+import queue
+import threading
+from collections.abc import Callable
+from pathlib import Path
+from typing import TypeVar
+
+from msgspec import Struct
+
+from ...core.bundle.layout import SubjectRef
+from ...core.bundle.manifest import PieceRecord
+from ...core.errors import Damaged
+from ...stores.base import Store
+from ...stores.retrying import persist
+from ..errors import NoStoreLeft
+
+_T = TypeVar("_T")
+
+
+class _Spooled(Struct):
+    path: Path
+    record: PieceRecord
+    wanted_by: int
+
+
+class Pusher:
+    """Brings pieces to one store, in a thread of its own."""
+
+    def __init__(
+        self,
+        store: Store,
+        subject: SubjectRef,
+        stop: threading.Event,
+        on_bytes: Callable[[int], None],
+        on_retry: Callable[[str], None],
+    ) -> None:
+        self.store, self._subject, self._stop = store, subject, stop
+        self._on_bytes, self._on_retry = on_bytes, on_retry
+        self.queue: queue.Queue[_Spooled | None] = queue.Queue()
+        self.failure: Exception | None = None
+        self.released: Callable[[_Spooled], None] = lambda spooled: None
+        # Not Thread.join: a signal that breaks into it marks the thread as ended (CPython 3.11).
+        self._ended = threading.Event()
+        self._thread = threading.Thread(
+            target=self._run, name=f"push-{store.spec.name}", daemon=True
+        )
+
+    @property
+    def name(self) -> str:
+        return self.store.spec.name
+
+    def start(self) -> None:
+        self._thread.start()
+
+    def join(self, timeout: float | None = None) -> bool:
+        """Wait for what is queued; True when the thread has ended."""
+        self.queue.put(None)
+        return self._thread.ident is None or self._ended.wait(timeout)
+
+    def _run(self) -> None:
+        try:
+            self._push_all()
+        finally:
+            self._ended.set()
+
+    def _push_all(self) -> None:
+        while (spooled := self.queue.get()) is not None:
+            try:
+                if self.failure is None and not self._stop.is_set():
+                    self._push(spooled)
+            except Exception as error:
+                self.failure = error
+            finally:
+                self.released(spooled)
+
+    def _push(self, spooled: _Spooled) -> None:
+        path = self._subject.piece(spooled.record.name)
+        self.persist(lambda: self.store.put(spooled.path, path, self._on_bytes))
+        # A store that can digest by itself proves the transfer; others give the size.
+        size = self.persist(lambda: self.store.size(path))
+        digest = self.persist(lambda: self.store.sha256(path))
+        if size != spooled.record.bytes or digest not in (None, spooled.record.sha256):
+            raise Damaged(
+                f"{spooled.record.name} arrived at store “{self.name}” altered.",
+                "Check that machine's disk and memory; the next run sends all again.",
+            )
+
+    def persist(self, action: Callable[[], _T]) -> _T:
+        """Try an action again while the connection is lost; all else is final."""
+        return persist(self.store, action, self._stop, self._on_retry)
+
+
+class Spool:
+    """Where pieces wait for their stores; a :class:`~fasciculus.core.bundle.write_queue.Room`.
+
+    Holds at most ``limit`` bytes: whoever packs waits until a piece has gone to every
+    store that still works.
+    """
+
+    def __init__(
+        self,
+        folder: Path,
+        limit: int,
+        piece_size: int,
+        pushers: list[Pusher],
+        stop: threading.Event,
+    ) -> None:
+        self._folder, self._limit, self._piece_size = folder, limit, piece_size
+        self._pushers, self._stop = pushers, stop
+        self._changed = threading.Condition()
+        self._held = 0
+        for pusher in pushers:
+            pusher.released = self._release
+
+    def _alive(self) -> list[Pusher]:
+        return [pusher for pusher in self._pushers if pusher.failure is None]
+
+    def take(self) -> Path:
+        with self._changed:
+            while self._held and self._held + self._piece_size > self._limit:
+                self._check()
+                self._changed.wait(0.5)
+            self._check()
+        return self._folder
+
+    def _check(self) -> None:
+        if self._stop.is_set() or not self._alive():
+            raise NoStoreLeft
+
+    def put(self, path: Path, record: PieceRecord) -> None:
+        with self._changed:
+            self._check()
+            self._held += record.bytes
+            spooled = _Spooled(path, record, len(self._pushers))
+            for pusher in self._pushers:
+                pusher.queue.put(spooled)
+
+    def _release(self, spooled: _Spooled) -> None:
+        with self._changed:
+            spooled.wanted_by -= 1
+            if not spooled.wanted_by:
+                spooled.path.unlink(missing_ok=True)
+                self._held -= spooled.record.bytes
+            self._changed.notify_all()

@@ -1,0 +1,29 @@
+"""The door to the host of an order."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from ..hosts.base import Reach
+from ..hosts.local import LocalReach
+from .orders import HostOrder
+
+
+def open_reach(host: HostOrder, spool: Path) -> Reach:
+    """The door to a host."""
+    if not host.address:
+        return LocalReach()
+    # Imported late: most hosts are this machine.
+    from ..hosts.ssh import SshReach
+    from ..ssh import SshSpec
+
+    spool.mkdir(parents=True, exist_ok=True, mode=0o700)
+    spec = SshSpec(
+        host.address,
+        host.port,
+        host.user,
+        host.host_key,
+        host.secrets,
+        f"the settings of host {host.name}",
+    )
+    return SshReach(spec, spool)

@@ -1,0 +1,241 @@
+"""Puts intact files from other stores in the place of damaged ones."""
+
+from __future__ import annotations
+
+import hashlib
+import shutil
+import threading
+from collections.abc import Callable
+from contextlib import ExitStack
+from functools import partial
+from pathlib import Path
+from typing import TypeVar
+
+from ...bundles.files import fetch_listing, listing_at_hand
+from ...core.bundle.layout import MANIFEST, SUMS
+from ...core.bundle.manifest import (
+    Manifest,
+    PieceRecord,
+    parse_manifest,
+    sums,
+)
+from ...core.errors import (
+    Damaged,
+    NotThere,
+    StoreFull,
+    Trouble,
+)
+from ...core.formatting import (
+    THE_RECORDS,
+    count_words,
+    list_words,
+    size_words,
+)
+from ...stores.base import Store, read_all
+from ...stores.retrying import persist
+from ..events import (
+    Emitter,
+    Finished,
+    Progress,
+    Sound,
+)
+from ..orders import MendOrder
+from ..store_access import connected
+
+_CHUNK = 1024 * 1024
+_T = TypeVar("_T")
+
+
+class MendWork:
+    """Carries out one :class:`MendOrder`. Nothing may write or retire bundles of the subject
+    meanwhile.
+    """
+
+    def __init__(self, order: MendOrder, emitter: Emitter, stop: threading.Event) -> None:
+        self._order, self._emitter, self._stop = order, emitter, stop
+        self._subject = order.subject.ref()
+        self._spool = Path(order.spool)
+        self._progress = Progress("mending")
+        self._mended: list[str] = []
+        self._helped: set[str] = set()
+
+    def run(self) -> Finished:
+        """Mend what can be mended; what cannot is said, and the next run stores it again."""
+        self._spool.mkdir(parents=True, exist_ok=True, mode=0o700)
+        try:
+            with ExitStack() as open_ones:
+                store = open_ones.enter_context(connected(self._order.store))
+                sources = self._sources(open_ones)
+                self._mend(store, sources)
+        finally:
+            shutil.rmtree(self._spool, ignore_errors=True)
+        left = [file for file in self._order.files if file not in self._mended]
+        whence = f" from {list_words(sorted(self._helped))}" if self._helped else ""
+        what = (
+            f"{count_words(len(self._mended), 'file')} mended{whence}, "
+            f"{size_words(self._progress.bytes)}"
+        )
+        if not left:
+            return Finished(
+                "done", f"{what}.", entries=len(self._mended), bytes=self._progress.bytes
+            )
+        return Finished(
+            "warned",
+            f"{what}; {count_words(len(left), 'file')} found intact on no other store. "
+            "The next run of the job stores anew what lies in them.",
+            entries=len(self._mended),
+            bytes=self._progress.bytes,
+        )
+
+    def _sources(self, open_ones: ExitStack) -> list[Store]:
+        found = []
+        for order in self._order.sources:
+            try:
+                found.append(open_ones.enter_context(connected(order)))
+            except (Trouble, OSError) as error:
+                self._emitter.warn(f"store {order.name} cannot help: {error}")
+        return found
+
+    def _do(self, store: Store, action: Callable[[], _T]) -> _T:
+        return persist(store, action, self._stop, self._emitter.info)
+
+    def _mend(self, store: Store, sources: list[Store]) -> None:
+        for file in self._order.files:
+            if file.startswith("pieces/"):
+                self._piece(store, sources, file.removeprefix("pieces/"))
+        # A bundle counts again once its bundle.json is there: after all that it needs.
+        for name in sorted(
+            {file.split("/")[1] for file in self._order.files if file.startswith("bundles/")}
+        ):
+            self._bundle(store, sources, name)
+
+    def _is_mended(self, file: str, source: str) -> None:
+        self._mended.append(file)
+        self._helped.add(source)
+        self._emitter.emit(Sound(file, source))
+        self._emitter.info(f"{file}: mended from {source}")
+
+    # Pieces --------------------------------------------------------------------
+
+    def _piece(self, store: Store, sources: list[Store], name: str) -> None:
+        wanted = self._wanted(store, sources, name)
+        path = self._subject.piece(name)
+        for source in sources if wanted is not None else ():
+            assert wanted is not None
+            if self._do(source, partial(source.size, path)) != wanted.bytes:
+                continue
+            local = self._spool / name
+            try:
+                if self._do(source, partial(self._fetch, source, path, local)) != wanted.sha256:
+                    self._emitter.warn(f"pieces/{name}: damaged on {source.spec.name} too")
+                    continue
+                self._do(store, partial(store.put, local, path, lambda count: None))
+                if self._do(store, lambda: store.sha256(path)) not in (None, wanted.sha256):
+                    raise Damaged(
+                        f"{name} arrived at store “{store.spec.name}” altered.",
+                        "Check that machine's disk and memory.",
+                    )
+            except NotThere:
+                continue
+            finally:
+                local.unlink(missing_ok=True)
+            self._progress.bytes += wanted.bytes
+            self._emitter.emit(self._progress)
+            self._is_mended(f"pieces/{name}", source.spec.name)
+            return
+        self._emitter.warn(f"pieces/{name}: no intact one on another store")
+
+    def _wanted(self, store: Store, sources: list[Store], name: str) -> PieceRecord | None:
+        """What the piece should be, by a manifest of its own store, or of another."""
+        for place in (store, *sources):
+            for held in self._order.bundles:
+                manifest = self._manifest(place, held.name)
+                for piece in manifest.pieces if manifest is not None else ():
+                    if piece.name == name:
+                        return piece
+        return None
+
+    def _manifest(self, store: Store, bundle: str) -> Manifest | None:
+        path = f"{self._subject.bundle(bundle)}/{MANIFEST}"
+        try:
+            return parse_manifest(self._do(store, lambda: read_all(store, path)))
+        except (NotThere, Damaged):
+            return None
+
+    def _fetch(self, source: Store, path: str, local: Path) -> str:
+        free = shutil.disk_usage(self._spool).free
+        size = source.size(path) or 0
+        if size > free:
+            raise StoreFull(
+                f"The spool has only {size_words(free)} free, and {path} needs {size_words(size)}.",
+                "Free space on that disk, or move the spool (FASCICULUS_SPOOL).",
+            )
+        digest = hashlib.sha256()
+        with source.open(path) as stream, local.open("wb") as sink:
+            while chunk := stream.read(_CHUNK):
+                digest.update(chunk)
+                sink.write(chunk)
+        return digest.hexdigest()
+
+    # A bundle's own files --------------------------------------------------------
+
+    def _bundle(self, store: Store, sources: list[Store], name: str) -> None:
+        folder = f"bundles/{name}"
+        manifest = self._manifest(store, name)
+        source = THE_RECORDS
+        if manifest is None:
+            for other in sources:
+                manifest = self._manifest(other, name)
+                if manifest is not None and self._has_all(store, manifest):
+                    source = other.spec.name
+                    break
+                manifest = None
+        if manifest is None:
+            self._emitter.warn(f"{folder}: no store has what makes it whole again")
+            return
+        wanted = [file for file in self._order.files if file.startswith(f"{folder}/")]
+        listing = f"{folder}/{manifest.listing}"
+        whole = f"{folder}/{MANIFEST}" in wanted
+        if (whole or listing in wanted) and not self._listing(store, sources, manifest):
+            self._emitter.warn(f"{listing}: no intact one on another store")
+            return
+        put = {
+            f"{folder}/{SUMS}": sums(manifest.listing_sha256, manifest.pieces, manifest.listing),
+            f"{folder}/{MANIFEST}": manifest.to_json(),
+        }
+        for file, data in put.items():
+            if whole or file in wanted:
+                path = f"{self._subject.folder}/{file}"
+                self._do(store, partial(store.put_bytes, data, path))
+        for file in wanted:
+            self._is_mended(file, source)
+
+    def _has_all(self, store: Store, manifest: Manifest) -> bool:
+        held = {
+            item.name: item.size
+            for item in self._do(store, lambda: store.items(self._subject.pieces))
+        }
+        return all(held.get(piece.name) == piece.bytes for piece in manifest.pieces)
+
+    def _listing(self, store: Store, sources: list[Store], manifest: Manifest) -> bool:
+        """Bring the listing back: from beside the records, or from another store."""
+        path = f"{self._subject.bundle(manifest.name)}/{manifest.listing}"
+        local = self._spool / "listing"
+        at_hand = listing_at_hand(self._order.bundles, manifest)
+        if at_hand is not None:
+            # A folder store may take the very file that is put: never write to it again.
+            local.unlink(missing_ok=True)
+            shutil.copyfile(at_hand, local)
+            self._do(store, lambda: store.put(local, path, lambda count: None))
+            return True
+        for source in sources:
+            other = self._manifest(source, manifest.name)
+            if other is None or other.listing_sha256 != manifest.listing_sha256:
+                continue
+            try:
+                self._do(source, partial(fetch_listing, source, self._subject, other, local))
+            except (NotThere, Damaged):
+                continue
+            self._do(store, lambda: store.put(local, path, lambda count: None))
+            return True
+        return False

@@ -1,0 +1,288 @@
+"""Writes pieces anew without what no bundle needs any more.
+
+The new pieces are on the store before any bundle is turned to them; then each bundle gets a listing
+under a new name and, as one write, the ``bundle.json`` that names it; old pieces go last. Stopped
+anywhere, every bundle is whole, and the next pass goes on."""
+
+from __future__ import annotations
+
+import shutil
+import threading
+from collections.abc import Iterator
+from pathlib import Path
+
+import orjson
+from msgspec.structs import replace
+
+from ...bundles.files import fetch_listing, fetch_manifest, listing_at_hand
+from ...bundles.retiring import complete, settle, sweep
+from ...core.bundle.codecs import codec
+from ...core.bundle.entry import Entry
+from ...core.bundle.layout import (
+    KINDS,
+    MANIFEST,
+    bundle_of,
+    kind_and_number,
+    next_listing,
+)
+from ...core.bundle.listing import ListingWriter, read_lines
+from ...core.bundle.manifest import Manifest, PieceRecord
+from ...core.bundle.reader import BundleReader
+from ...core.bundle.writer import Packer
+from ...core.errors import Damaged, StoreFull, Trouble
+from ...core.formatting import count_words, size_words
+from ...stores import open_store
+from ...stores.base import Connected, Store
+from ..backup.upload import Pusher, Spool
+from ..errors import NoStoreLeft, sentence
+from ..events import (
+    Emitter,
+    Finished,
+    Progress,
+    Repacked,
+)
+from ..orders import RepackOrder
+from ..store_access import connected
+from .changed_manifests import tell_restated
+from .usage import Weighed, Weighing
+
+_WHOLE = 1024 * 1024
+
+
+class RepackWork:
+    """Carries out one :class:`RepackOrder`. Nothing else may work on the subject's copies
+    meanwhile.
+    """
+
+    def __init__(self, order: RepackOrder, emitter: Emitter, stop: threading.Event) -> None:
+        self._order, self._emitter, self._stop = order, emitter, stop
+        self._subject = order.subject.ref()
+        self._spool = Path(order.spool)
+        self._progress = Progress("weighing")
+        self._listings: dict[str, Path] = {}
+
+    def run(self) -> Finished:
+        """Repack what is worth it. Raises ``Trouble`` before anything was removed."""
+        self._spool.mkdir(parents=True, exist_ok=True, mode=0o700)
+        try:
+            with connected(self._order.store) as store:
+                if not self._order.dry_run:
+                    if not store.replaces_at_once():
+                        raise Trouble(
+                            f"Store “{store.spec.name}” cannot replace a file in one step, so "
+                            "that a "
+                            "bundle could be lost half way.",
+                            "Let a full bundle be made instead; older copies retire in time.",
+                        )
+                    for name in sweep(store, self._subject):
+                        self._emitter.info(f"cleared {name}, which an interrupted work left")
+                return self._repack(store)
+        finally:
+            shutil.rmtree(self._spool, ignore_errors=True)
+
+    def _repack(self, store: Store) -> Finished:
+        manifests = [
+            fetch_manifest(store, self._subject, name) for name in complete(store, self._subject)
+        ]
+        tell_restated(self._emitter, self._order.bundles, manifests)
+        with Weighing(self._spool / "contents.sqlite") as weighing:
+            for manifest in manifests:
+                self._emitter.emit(self._progress)
+                with self._listing(store, manifest).open("rb") as raw:
+                    self._progress.entries += weighing.take(read_lines(raw))
+            found = weighing.choose(manifests, self._order.over)
+            numbers = found.numbers()
+            if self._order.dry_run or not found.chosen:
+                return Finished(
+                    "done",
+                    found.sentence(),
+                    entries=len(found.chosen),
+                    bytes=found.frees,
+                    manifest=numbers,
+                )
+            self._progress.total = found.lives
+            free = store.free()
+            if free is not None and free < found.needs:
+                raise StoreFull(
+                    f"Store “{store.spec.name}” has {size_words(free)} free, and the new pieces "
+                    "need "
+                    f"about {size_words(found.needs)} before the old ones go.",
+                    "Free space there, or repack one subject at a time (--subject).",
+                )
+            new = self._pack(store, weighing, found, manifests)
+            self._progress.stage = "turning"
+            for manifest in manifests:
+                if any(piece.name in found.chosen for piece in manifest.pieces):
+                    self._turn(store, weighing, manifest, {piece.name: piece for piece in new})
+        before = sum(item.size for item in store.items(self._subject.pieces))
+        sweep(store, self._subject)
+        freed = before - sum(item.size for item in store.items(self._subject.pieces))
+        spent = sum(piece.bytes for piece in new)
+        return Finished(
+            "done",
+            f"{count_words(len(found.chosen), 'piece')} of {size_words(freed)} became "
+            f"{count_words(len(new), 'piece')} of {size_words(spent)}: {size_words(freed - spent)} "
+            "are free again.",
+            entries=len(new),
+            bytes=freed - spent,
+            manifest={**numbers, "freed": freed - spent},
+        )
+
+    def _listing(self, store: Store, manifest: Manifest) -> Path:
+        """A bundle's listing, from beside the records where it is the same."""
+        if manifest.name not in self._listings:
+            self._listings[manifest.name] = listing_at_hand(
+                self._order.bundles, manifest
+            ) or fetch_listing(store, self._subject, manifest, self._spool / f"{manifest.name}.zst")
+        return self._listings[manifest.name]
+
+    # New pieces ------------------------------------------------------------------
+
+    def _pack(
+        self, store: Store, weighing: Weighing, found: Weighed, manifests: list[Manifest]
+    ) -> list[PieceRecord]:
+        self._progress.stage = "packing"
+        pusher = Pusher(store, self._subject, self._stop, self._pushed, self._emitter.info)
+        room = Spool(
+            self._spool, self._order.spool_limit, self._order.piece_size, [pusher], self._stop
+        )
+        bundle = max(bundle_of(name) for name in found.chosen)
+        pusher.start()
+        packer = Packer(
+            bundle,
+            codec(manifests[-1].compression),
+            room,
+            weighing,
+            piece_size=self._order.piece_size,
+            threads=self._order.threads,
+            on_packed=self._packed,
+            numbers=_last_numbers(bundle, manifests),
+        )
+        ended = False
+        try:
+            reading = open_store(self._order.store.spec())
+            with Connected(reading), BundleReader(reading, self._subject, self._spool) as reader:
+                for kind in KINDS:
+                    for entry in weighing.moving(kind):
+                        self._add(packer, entry, reader)
+            pieces = packer.finish()
+            for piece in pieces:
+                piece.holds = packer.used[piece.name]
+            ended = pusher.join()
+        except NoStoreLeft:
+            pass
+        finally:
+            if not ended:
+                packer.abandon()
+                pusher.join(timeout=20)
+        if pusher.failure is not None:
+            raise Trouble(sentence(pusher.failure), "What was complete is untouched.")
+        if self._stop.is_set():
+            raise NoStoreLeft
+        return pieces
+
+    def _add(self, packer: Packer, entry: Entry, reader: BundleReader) -> None:
+        parts, digest = entry.parts, entry.digest
+        old = replace(entry, parts=parts)
+        entry.parts = []
+        self._progress.bytes += entry.size
+        if entry.size <= _WHOLE:
+            packer.add(entry, b"".join(reader.contents(old)))
+        else:
+            packer.add_stream(entry, _Chunks(reader.contents(old)), self._emitter.warn)
+        if entry.digest != digest:
+            raise Damaged(f"{entry.text}: its bytes are not what the listing says.")
+
+    def _pushed(self, count: int) -> None:
+        self._progress.pushed += count
+
+    def _packed(self, count: int) -> None:
+        self._progress.packed += count
+        self._emitter.emit(self._progress)
+
+    # Turning the bundles to them ---------------------------------------------------
+
+    def _turn(
+        self, store: Store, weighing: Weighing, manifest: Manifest, new: dict[str, PieceRecord]
+    ) -> None:
+        """Give a bundle the listing that names the new places of its bytes."""
+        local = self._spool / "listing"
+        used: dict[str, int] = {}
+        with self._listing(store, manifest).open("rb") as raw, local.open("wb") as sink:
+            writer = ListingWriter(sink)
+            for line in read_lines(raw):
+                writer.add_line(_moved(line, weighing, used) + b"\n")
+            digest = writer.close()
+        pieces = [
+            replace(piece, used=used[piece.name])
+            for piece in manifest.pieces
+            if used.get(piece.name)
+        ]
+        known = {piece.name for piece in pieces}
+        pieces += [
+            replace(new[name], brought=False, used=count)
+            for name, count in used.items()
+            if name not in known and name in new
+        ]
+        pieces += [
+            replace(record, brought=False, used=used[record.name])
+            for record in weighing.others(used.keys() - known - new.keys())
+        ]
+        pieces.sort(key=lambda piece: (piece.brought, piece.name))
+        turned = replace(
+            manifest,
+            pieces=pieces,
+            listing=next_listing(manifest.listing),
+            listing_bytes=writer.bytes,
+            listing_sha256=digest,
+        )
+        folder = self._subject.bundle(manifest.name)
+        kept = Path(self._order.listings) / f"{manifest.name}.zst"
+        kept.parent.mkdir(parents=True, exist_ok=True)
+        shutil.copyfile(local, kept)
+        store.put(local, f"{folder}/{turned.listing}", lambda count: None)
+        local.unlink(missing_ok=True)
+        # From here on the new listing counts; the old one stays until the sums name it no more.
+        store.put_bytes(turned.to_json(), f"{folder}/{MANIFEST}")
+        settle(store, self._subject, turned)
+        self._emitter.emit(Repacked(manifest.name, turned.summary()))
+
+
+def _last_numbers(bundle: str, manifests: list[Manifest]) -> dict[str, int]:
+    """By kind of contents, the last number that a piece of a bundle has."""
+    numbers: dict[str, int] = {}
+    for manifest in manifests:
+        for piece in manifest.pieces:
+            if bundle_of(piece.name) == bundle:
+                kind, number = kind_and_number(piece.name)
+                numbers[kind] = max(numbers.get(kind, 0), number)
+    return numbers
+
+
+def _moved(line: bytes, weighing: Weighing, used: dict[str, int]) -> bytes:
+    """A listing's line with the places where its bytes are now; counts what is used of each
+    piece.
+    """
+    if b'"at"' not in line:
+        return line
+    row = orjson.loads(line)
+    parts = weighing.place_of(row)
+    if parts is not None:
+        row["at"] = [[p.piece, p.frame, p.length, p.offset, p.size] for p in parts]
+    if "link" not in row and "link_base64" not in row:
+        for at in row["at"]:
+            used[at[0]] = used.get(at[0], 0) + at[4]
+    return line if parts is None else orjson.dumps(row)
+
+
+class _Chunks:
+    """An iterator of chunks as something to be read."""
+
+    def __init__(self, chunks: Iterator[bytes]) -> None:
+        self._chunks, self._rest = chunks, b""
+
+    def read(self, count: int, /) -> bytes:
+        if not self._rest:
+            self._rest = next(self._chunks, b"")
+        data, self._rest = self._rest[:count], self._rest[count:]
+        return data

@@ -1,0 +1,265 @@
+"""Looks whether copies are whole, and says what is harmed where they are not."""
+
+from __future__ import annotations
+
+import hashlib
+import shutil
+import threading
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass, field
+from functools import partial
+from pathlib import Path
+from typing import TypeVar
+
+from ...bundles.files import fetch_listing, listing_at_hand
+from ...core.bundle.damage_impact import Harm
+from ...core.bundle.entry import Entry
+from ...core.bundle.layout import MANIFEST, SUMS
+from ...core.bundle.listing import read_listing
+from ...core.bundle.manifest import Manifest, parse_manifest, sums
+from ...core.bundle.reader import BundleReader
+from ...core.errors import Damaged, NotThere
+from ...core.formatting import count_words, size_words
+from ...stores.base import Store, read_all
+from ...stores.retrying import persist
+from ..events import (
+    Damage,
+    Emitter,
+    Finished,
+    Progress,
+    Sound,
+    Verified,
+)
+from ..orders import VerifyOrder
+from ..store_access import connected
+from .changed_manifests import tell_restated
+
+_CHUNK = 1024 * 1024
+_EVERY = 16 * 1024 * 1024
+_NAMED = 200
+_T = TypeVar("_T")
+
+
+@dataclass(slots=True)
+class _Piece:
+    bytes: int
+    sha256: str
+    bundles: list[str] = field(default_factory=list)
+
+
+class VerifyWork:
+    """Carries out one :class:`VerifyOrder`. It only reads, and may go on beside a run of the
+    subject.
+    """
+
+    def __init__(self, order: VerifyOrder, emitter: Emitter, stop: threading.Event) -> None:
+        self._order, self._emitter, self._stop = order, emitter, stop
+        self._subject = order.subject.ref()
+        self._spool = Path(order.spool)
+        self._damages: dict[str, Damage] = {}
+        self._sound: set[str] = set()
+        self._progress = Progress("reading" if order.deep else "looking")
+
+    def run(self) -> Finished:
+        """Look through the copies. Raises ``Trouble`` when the store cannot be read at all."""
+        self._spool.mkdir(parents=True, exist_ok=True, mode=0o700)
+        try:
+            with connected(self._order.store) as store:
+                return self._look(store)
+        finally:
+            shutil.rmtree(self._spool, ignore_errors=True)
+
+    def _look(self, store: Store) -> Finished:
+        manifests = self._manifests(store)
+        tell_restated(self._emitter, self._order.bundles, manifests.values())
+        pieces: dict[str, _Piece] = {}
+        for manifest in manifests.values():
+            for record in manifest.pieces:
+                piece = pieces.setdefault(record.name, _Piece(record.bytes, record.sha256))
+                piece.bundles.append(manifest.name)
+        if self._order.deep:
+            self._progress.total = sum(piece.bytes for piece in pieces.values())
+        for manifest in manifests.values():
+            self._listing_and_sums(store, manifest)
+        self._pieces(store, pieces)
+        self._name_harm(store, manifests)
+        self._tell(manifests)
+        read = f", {size_words(self._progress.bytes)} read" if self._order.deep else ""
+        what = (
+            f"{count_words(len(self._order.bundles), 'bundle')} in "
+            f"{count_words(len(pieces), 'piece')}{read}"
+        )
+        if not self._damages:
+            return Finished(
+                "done", f"{what}: whole.", entries=len(pieces), bytes=self._progress.bytes
+            )
+        harmed = {name for damage in self._damages.values() for name in damage.bundles}
+        return Finished(
+            "warned",
+            f"{what}: {count_words(len(self._damages), 'file')} missing or altered, which harms "
+            f"{count_words(len(harmed), 'bundle')}.",
+            entries=len(pieces),
+            bytes=self._progress.bytes,
+        )
+
+    def _do(self, store: Store, action: Callable[[], _T]) -> _T:
+        return persist(store, action, self._stop, self._emitter.info)
+
+    def _damage(self, file: str, reason: str, bundles: list[str]) -> None:
+        self._damages[file] = Damage(file, reason, bundles)
+
+    # Bundle by bundle ----------------------------------------------------------
+
+    def _manifests(self, store: Store) -> dict[str, Manifest]:
+        found = {}
+        for held in self._order.bundles:
+            file = f"bundles/{held.name}/{MANIFEST}"
+            path = f"{self._subject.folder}/{file}"
+            try:
+                found[held.name] = parse_manifest(self._do(store, partial(read_all, store, path)))
+                self._sound.add(file)
+            except NotThere:
+                self._damage(file, "missing", [held.name])
+            except Damaged:
+                self._damage(file, "altered", [held.name])
+        return found
+
+    def _listing_and_sums(self, store: Store, manifest: Manifest) -> None:
+        folder = f"bundles/{manifest.name}"
+        for name, wanted in (
+            (manifest.listing, manifest.listing_sha256),
+            (
+                SUMS,
+                hashlib.sha256(
+                    sums(manifest.listing_sha256, manifest.pieces, manifest.listing)
+                ).hexdigest(),
+            ),
+        ):
+            file = f"{folder}/{name}"
+            try:
+                digest = self._do(store, partial(self._digest, store, file))
+            except NotThere:
+                self._damage(file, "missing", [manifest.name])
+                continue
+            if digest == wanted:
+                self._sound.add(file)
+            else:
+                self._damage(file, "altered", [manifest.name])
+
+    def _digest(self, store: Store, file: str, told: bool = False) -> str:
+        """The SHA-256 of a file's bytes, read here."""
+        digest = hashlib.sha256()
+        before, told_at = self._progress.bytes, self._progress.bytes
+        try:
+            with store.open(f"{self._subject.folder}/{file}") as source:
+                while chunk := source.read(_CHUNK):
+                    digest.update(chunk)
+                    if told:
+                        self._progress.bytes += len(chunk)
+                        if self._progress.bytes - told_at > _EVERY:
+                            told_at = self._progress.bytes
+                            self._emitter.emit(self._progress)
+        except Exception:
+            # It is read again from its beginning.
+            self._progress.bytes = before
+            raise
+        return digest.hexdigest()
+
+    # Pieces --------------------------------------------------------------------
+
+    def _pieces(self, store: Store, pieces: dict[str, _Piece]) -> None:
+        held = {
+            item.name: item.size
+            for item in self._do(store, lambda: store.items(self._subject.pieces))
+        }
+        for name, piece in sorted(pieces.items()):
+            file = f"pieces/{name}"
+            try:
+                reason, compared = self._state(store, file, piece, held.get(name))
+            except NotThere:
+                reason, compared = "missing", True
+            self._progress.entries += 1
+            self._emitter.emit(self._progress)
+            # A run beside this may have retired the bundles that needed it.
+            if reason and any(self._complete(store, bundle) for bundle in piece.bundles):
+                self._damage(file, reason, piece.bundles)
+            elif not reason and compared:
+                self._sound.add(file)
+
+    def _state(self, store: Store, file: str, piece: _Piece, size: int | None) -> tuple[str, bool]:
+        """What is wrong with a piece, and whether its bytes were compared, not its size alone."""
+        if size is None:
+            return "missing", True
+        if size != piece.bytes:
+            return f"is {size:,} bytes instead of {piece.bytes:,}", True
+        digest: str | None = None
+        if self._order.deep:
+            digest = self._do(store, lambda: self._digest(store, file, told=True))
+        elif store.digests_itself:
+            digest = self._do(store, lambda: store.sha256(f"{self._subject.folder}/{file}"))
+        if digest is None:
+            return "", False
+        return "" if digest == piece.sha256 else "altered", True
+
+    def _complete(self, store: Store, bundle: str) -> bool:
+        path = f"{self._subject.bundle(bundle)}/{MANIFEST}"
+        return self._do(store, lambda: store.size(path)) is not None
+
+    # What is harmed ------------------------------------------------------------
+
+    def _name_harm(self, store: Store, manifests: dict[str, Manifest]) -> None:
+        broken = {
+            file.removeprefix("pieces/"): damage
+            for file, damage in self._damages.items()
+            if file.startswith("pieces/")
+        }
+        if not broken:
+            return
+        missing = {name for name, damage in broken.items() if damage.reason == "missing"}
+        named: dict[str, set[str]] = {name: set() for name in broken}
+        with BundleReader(store, self._subject, self._spool) as reader:
+            harm = Harm(reader, broken.keys() - missing, missing)
+            for manifest in manifests.values():
+                if not any(piece.name in broken for piece in manifest.pieces):
+                    continue
+                for entry, at_fault in harm.of(self._entries(store, manifest)):
+                    for name in at_fault:
+                        self._name(broken[name], named[name], entry)
+
+    @staticmethod
+    def _name(damage: Damage, named: set[str], entry: Entry) -> None:
+        text = entry.name.decode("utf-8", "backslashreplace")
+        if text in named:
+            return
+        named.add(text)
+        damage.harmed += 1
+        if damage.harmed <= _NAMED:
+            damage.files.append(text)
+
+    def _entries(self, store: Store, manifest: Manifest) -> Iterator[Entry]:
+        """A bundle's entries: by the listing beside the records, or else the store's own."""
+        path = listing_at_hand(self._order.bundles, manifest)
+        if path is None:
+            path = self._spool / "listing"
+            try:
+                self._do(store, partial(fetch_listing, store, self._subject, manifest, path))
+            except (Damaged, NotThere):
+                return
+        with path.open("rb") as raw:
+            yield from read_listing(raw)
+
+    def _tell(self, manifests: dict[str, Manifest]) -> None:
+        for damage in self._damages.values():
+            self._emitter.emit(damage)
+            self._emitter.warn(
+                f"{damage.file}: {damage.reason}; harms "
+                f"{count_words(len(damage.bundles), 'bundle')}, "
+                f"{count_words(damage.harmed, 'entry', 'entries')}"
+            )
+        for file in self._order.suspects:
+            if file in self._sound:
+                self._emitter.emit(Sound(file))
+        harmed = {name for damage in self._damages.values() for name in damage.bundles}
+        for held in self._order.bundles:
+            if held.name in manifests or held.name in harmed:
+                self._emitter.emit(Verified(held.name, self._order.deep, held.name not in harmed))

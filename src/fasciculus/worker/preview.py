@@ -1,0 +1,140 @@
+"""Says what of a subject's files would go into a bundle."""
+
+from __future__ import annotations
+
+import gc
+import os
+import time
+from collections.abc import Iterator
+from dataclasses import asdict
+from pathlib import Path
+from typing import Any
+
+import orjson
+import zstandard
+
+from ..core.bundle.listing import read_lines
+from ..core.bundle.tree_walk import shown
+from ..core.errors import Damaged, NotThere
+from ..core.file_filters import CACHE_TAG, Chooser
+from ..core.preview import Survey, Surveyor
+from ..hosts.base import Reach, Seen
+from .backup.excluded_paths import left_out
+from .events import Emitter, Finished, Progress
+from .orders import PreviewOrder
+
+_EVERY = 20_000
+_SAMPLES = 48
+_APART = 97
+_SAMPLE = 64 * 1024
+_USUAL_RATIO = 0.6
+
+
+class PreviewWork:
+    """Carries out one :class:`PreviewOrder`."""
+
+    def __init__(self, order: PreviewOrder, reach: Reach, emitter: Emitter) -> None:
+        self._order, self._reach, self._emitter = order, reach, emitter
+        self._root = os.fsencode(order.subject.root)
+        self._samples: list[bytes] = []
+
+    def run(self) -> Finished:
+        order = self._order
+        # Nothing here makes cycles, and the process ends with its answer.
+        gc.disable()
+        self._reach.connect()
+        if self._reach.type_of(order.subject.root) != "dir":
+            raise NotThere(
+                f"The folder {order.subject.root} does not exist.",
+                f"Correct the {order.subject.kind}.",
+            )
+        chooser = None if order.rules.everything else Chooser(order.rules, time.time_ns())
+        before = (
+            self._listed(Path(order.listing))
+            if order.listing and os.path.exists(order.listing)
+            else None
+        )
+        surveyor = Surveyor(chooser, left_out(order, self._root), before)
+        take = surveyor.take
+        for number, seen in enumerate(self._names(chooser), 1):
+            take(*seen)
+            if number % _EVERY == 0:
+                inside = surveyor.survey.inside
+                self._emitter.emit(Progress("files", inside.entries, inside.bytes))
+            if number % _APART == 1 and seen.is_file and len(self._samples) < _SAMPLES:
+                self._samples.append(seen.path)
+        survey = surveyor.finish()
+        ratio = order.ratio or self._sampled_ratio()
+        return Finished(
+            "done", manifest=_document(survey, ratio, before is not None, self._emitter.warnings)
+        )
+
+    def _names(self, chooser: Chooser | None) -> Iterator[Seen]:
+        """The survey's names; the chooser is told of marks as they come."""
+        found = self._reach.survey(self._order.subject.root, self._emitter.warn)
+        if chooser is None or not chooser.looks_into_folders:
+            return found
+        return self._entering(found, chooser)
+
+    def _entering(self, found: Iterator[Seen], chooser: Chooser) -> Iterator[Seen]:
+        self._enter(chooser, b"")
+        for seen in found:
+            yield seen
+            if seen.is_dir:
+                self._enter(chooser, seen.path)
+
+    def _enter(self, chooser: Chooser, folder: bytes) -> None:
+        base = self._root + b"/" + folder if folder else self._root
+        tag = self._head(base + b"/" + CACHE_TAG) if chooser.rules.skip_tagged_caches else None
+        ignore = chooser.rules.ignore_file
+        text = self._head(base + b"/" + os.fsencode(ignore)) if ignore else None
+        chooser.enter(folder, tag, text.decode("utf-8", "surrogateescape") if text else None)
+
+    def _head(self, path: bytes) -> bytes | None:
+        try:
+            file = self._reach.open(path)
+        except OSError:
+            return None
+        try:
+            return file.read(_SAMPLE)
+        except OSError:
+            return None
+        finally:
+            file.close()
+
+    def _listed(self, listing: Path) -> Iterator[tuple[bytes, int, int]]:
+        """The files of a listing, by what tells whether they changed."""
+        try:
+            with listing.open("rb") as raw:
+                for line in read_lines(raw):
+                    row = orjson.loads(line)
+                    if row["kind"] == "files" and row["type"] == "file" and "path" in row:
+                        yield row["path"].encode(), row["size"], row["mtime_ns"]
+        except Damaged as error:
+            self._emitter.warn(f"{error} From there on, everything counts as new.")
+
+    def _sampled_ratio(self) -> float:
+        """How much smaller a sample of the files packs."""
+        if self._order.host.address or not self._samples:
+            return _USUAL_RATIO
+        packer = zstandard.ZstdCompressor(level=1)
+        whole = packed = 0
+        for path in self._samples:
+            data = self._head(self._root + b"/" + path) or b""
+            whole += len(data)
+            packed += len(packer.compress(data)) if data else 0
+        return packed / whole if whole else _USUAL_RATIO
+
+
+def _document(survey: Survey, ratio: float, compared: bool, warnings: list[str]) -> dict[str, Any]:
+    return {
+        **asdict(survey.inside),
+        "packed": round(survey.inside.bytes * min(ratio, 1.0)),
+        "new": asdict(survey.new) if compared else None,
+        "saved": [
+            {"rule": rule, **asdict(amount)}
+            for rule, amount in sorted(survey.saved.items(), key=lambda row: -row[1].bytes)
+        ],
+        "folders": [{"path": shown(folder), **asdict(amount)} for folder, amount in survey.folders],
+        "warnings": warnings[:50],
+    }

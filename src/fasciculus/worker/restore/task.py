@@ -1,0 +1,403 @@
+"""Brings a bundle, or part of it, back: into an empty folder and named databases."""
+
+from __future__ import annotations
+
+import grp
+import os
+import pwd
+import shutil
+import threading
+from collections.abc import Callable, Iterator, Sequence
+from contextlib import suppress
+from functools import lru_cache
+from pathlib import Path
+from typing import TypeVar
+
+from ...bundles.files import fetch_listing, fetch_manifest
+from ...core.bundle.entry import (
+    CHAR,
+    SYMLINK,
+    Entry,
+    to_bytes,
+)
+from ...core.bundle.listing import read_listing
+from ...core.bundle.manifest import DatabaseRecord, Manifest
+from ...core.bundle.reader import BundleReader, only
+from ...core.dump.literals import quote_name
+from ...core.dump.loader import statements
+from ...core.dump.mariadb import USERS
+from ...core.errors import (
+    BadSetting,
+    Damaged,
+    NotThere,
+    StoreFull,
+    Trouble,
+)
+from ...core.formatting import count_words, size_words
+from ...hosts.base import LoadingServer, Reach
+from ...stores import open_store
+from ...stores.base import Connected, Store
+from ...stores.retrying import persist
+from ...stores.retrying_reader import PatientStore
+from ..events import Emitter, Finished, Progress
+from ..orders import RestoreOrder
+from .mail import MailRestore
+
+_REPORT_EVERY = 64
+_NAMED = 5
+_LOGGED = 1000
+_T = TypeVar("_T")
+
+
+class RestoreWork:
+    """Carries out one :class:`RestoreOrder`."""
+
+    def __init__(
+        self, order: RestoreOrder, reach: Reach, emitter: Emitter, stop: threading.Event
+    ) -> None:
+        self._order, self._reach, self._emitter, self._stop = order, reach, emitter, stop
+        self._target = os.fsencode(order.target)
+        self._folders: list[tuple[bytes, Entry]] = []
+        self._known: set[bytes] = set()
+        self._stand_ins: dict[tuple[str, bytes], bytes] = {}
+        self._progress = Progress("preflight")
+        self._owners = os.geteuid() == 0
+        self._lost = 0
+        self._named: list[str] = []
+
+    def run(self) -> Finished:
+        spool = Path(self._order.spool)
+        spool.mkdir(parents=True, exist_ok=True, mode=0o700)
+        try:
+            with Connected(open_store(self._order.store.spec())) as store:
+                return self._restore(store, spool)
+        finally:
+            shutil.rmtree(spool, ignore_errors=True)
+
+    def _restore(self, store: Store, spool: Path) -> Finished:
+        self._reach.connect()
+        order, subject = self._order, self._order.subject.ref()
+        manifest = self._do(store, lambda: fetch_manifest(store, subject, order.bundle))
+        listing = self._do(
+            store, lambda: fetch_listing(store, subject, manifest, spool / "listing")
+        )
+        mapped = self._databases_wanted(manifest)
+        paths = [to_bytes(path) for path in order.paths]
+
+        def wanted(kinds: Sequence[str] = order.contents) -> Iterator[Entry]:
+            with listing.open("rb") as raw:
+                yield from only(read_listing(raw, kinds), paths)
+
+        total = sum(entry.size for entry in wanted() if entry.link is None)
+        self._progress.total = total
+        if order.target:
+            self._prepare_target(total)
+        count = 0
+        patient = PatientStore(store, self._stop, self._emitter.info)
+        with BundleReader(patient, subject, spool) as reader:
+            for entry in wanted() if order.target else ():
+                record = _record_of(entry, mapped)
+                if record is None:
+                    self._progress.stage = entry.kind
+                    count += self._written(entry, reader)
+                    if count % _REPORT_EVERY == 0:
+                        self._emitter.emit(self._progress)
+            self._finish_folders()
+            for record in mapped:
+                count += self._loaded(
+                    record, order.databases[record.name], wanted(["databases"]), reader
+                )
+            if order.mail is not None:
+                self._progress.stage = "mail"
+                with listing.open("rb") as raw:
+                    mail = MailRestore(order.mail, self._reach, self._emitter)
+                    count += mail.run(read_listing(raw, ["mail"]), reader)
+        if not count and not self._lost:
+            raise BadSetting(
+                "Nothing in the bundle matches what was asked for.",
+                "Look at its listing for the right paths.",
+                field="paths",
+            )
+        self._emitter.info(
+            f"restored {count_words(count, 'entry', 'entries')}, {size_words(self._progress.bytes)}"
+        )
+        if self._lost:
+            return Finished(
+                "failed",
+                self._what_is_lost(store.spec.name, count),
+                bundle=order.bundle,
+                entries=count,
+                bytes=self._progress.bytes,
+            )
+        outcome = "warned" if self._emitter.warnings else "done"
+        return Finished(outcome, bundle=order.bundle, entries=count, bytes=self._progress.bytes)
+
+    def _do(self, store: Store, action: Callable[[], _T]) -> _T:
+        return persist(store, action, self._stop, self._emitter.info)
+
+    # What cannot be brought back -----------------------------------------------
+
+    def _written(self, entry: Entry, reader: BundleReader) -> int:
+        """Bring an entry back; what is damaged on the store must not keep all else from coming
+        back.
+        """
+        try:
+            self._write(entry, reader)
+        except (Damaged, NotThere) as error:
+            self._give_up(entry.text, error)
+            return 0
+        return 1
+
+    def _loaded(
+        self, record: DatabaseRecord, name: str, entries: Iterator[Entry], reader: BundleReader
+    ) -> int:
+        try:
+            return self._load(record, name, entries, reader)
+        except (Damaged, NotThere) as error:
+            self._give_up(f"database {record.name}", error)
+            self._emitter.error(f"database {name} is there, but not complete")
+            return 0
+
+    def _give_up(self, what: str, error: Trouble) -> None:
+        self._lost += 1
+        if self._lost <= _NAMED:
+            self._named.append(what)
+        if self._lost <= _LOGGED:
+            self._emitter.error(
+                error.message if error.message.startswith(what) else f"{what}: {error.message}"
+            )
+
+    def _what_is_lost(self, store: str, count: int) -> str:
+        named = ", ".join(self._named) + (" …" if self._lost > _NAMED else "")
+        logged = "all of it" if self._lost <= _LOGGED else f"the first {_LOGGED:,}"
+        return (
+            f"{count_words(self._lost, 'entry', 'entries')} did not come back, damaged on store "
+            f"“{store}”: "
+            f"{named}. {count_words(count, 'other', 'others')} did. Restore what is "
+            f"lacking from another copy or another moment; the log names {logged}."
+        )
+
+    # Before anything is written ----------------------------------------------
+
+    def _databases_wanted(self, manifest: Manifest) -> list[DatabaseRecord]:
+        known = {d.name: d for d in manifest.databases if d.engine == "mariadb"}
+        for name in self._order.databases:
+            if name not in known:
+                raise BadSetting(
+                    f"The bundle holds no MariaDB database “{name}”.",
+                    f"It holds: {', '.join(known) or 'none'}.",
+                    field="databases",
+                )
+        return [known[name] for name in self._order.databases]
+
+    def _prepare_target(self, total: int) -> None:
+        target = Path(self._order.target)
+        if not target.is_absolute() or target == Path("/"):
+            raise BadSetting(
+                "The target is not an absolute folder of its own.",
+                "Write it from the first slash on.",
+                field="target",
+            )
+        try:
+            target.mkdir(parents=True, exist_ok=True)
+            if any(target.iterdir()):
+                raise BadSetting(
+                    f"The folder {target} is not empty.",
+                    "Name an empty or a new folder; nothing is overwritten.",
+                    field="target",
+                )
+            free = shutil.disk_usage(target).free
+        except OSError as error:
+            raise BadSetting(
+                f"The folder {target} cannot be used: {error.strerror}.",
+                "Name another folder, or give the service the right to write there.",
+                field="target",
+            ) from error
+        if free < total:
+            raise StoreFull(
+                f"{target} has {size_words(free)} free, and {size_words(total)} "
+                "are to be restored.",
+                "Name a folder on a larger disk.",
+            )
+        self._known.add(self._target)
+
+    # Files -------------------------------------------------------------------
+
+    def _place(self, entry: Entry) -> bytes:
+        """Where an entry goes; an SQLite database goes back among the files."""
+        if (
+            entry.kind == "databases"
+            and entry.origin is not None
+            and (self._target + b"/files" in self._known)
+        ):
+            path = b"files/" + entry.origin
+        else:
+            path = entry.name
+        if path.startswith(b"/") or any(part in (b"..", b".") for part in path.split(b"/")):
+            raise Damaged(f"The listing holds the path {entry.text}, which leads outside.")
+        return self._target + b"/" + path
+
+    def _make_parents(self, path: bytes) -> None:
+        folder = os.path.dirname(path)
+        if folder in self._known:
+            return
+        if os.path.islink(folder):
+            # A listing must not lead the restore out of its target.
+            raise Damaged(f"{os.fsdecode(folder)} is a link where a folder should be.")
+        self._make_parents(folder)
+        if not os.path.isdir(folder):
+            os.mkdir(folder, 0o755)
+        self._known.add(folder)
+
+    def _write(self, entry: Entry, reader: BundleReader) -> None:
+        path = self._place(entry)
+        self._make_parents(path)
+        self._progress.entries += 1
+        match entry.type:
+            case "dir":
+                if path not in self._known:
+                    os.mkdir(path, 0o700)
+                    self._known.add(path)
+                self._folders.append((path, entry))
+                return
+            case "symlink":
+                os.symlink(entry.target or b"", path)
+            case "fifo":
+                os.mkfifo(path)
+            case "char" | "block":
+                if not self._owners:
+                    self._emitter.warn(f"{entry.text}: a device file, which only root can make")
+                    return
+                os.mknod(
+                    path,
+                    entry.mode | (0o020000 if entry.type == CHAR else 0o060000),
+                    os.makedev(*entry.rdev),
+                )
+            case _:
+                first = self._first_name(entry)
+                if first is not None:
+                    os.link(first, path, follow_symlinks=False)
+                    return
+                self._fill(entry, path, reader)
+                if entry.link is not None:
+                    self._stand_ins[entry.kind, entry.link] = path
+        self._dress(path, entry)
+
+    def _first_name(self, entry: Entry) -> bytes | None:
+        """The restored file that a hard link belongs to, if it is among what was asked for."""
+        if entry.link is None:
+            return None
+        path = self._target + b"/" + entry.kind.encode() + b"/" + entry.link
+        return path if os.path.lexists(path) else self._stand_ins.get((entry.kind, entry.link))
+
+    def _fill(self, entry: Entry, path: bytes, reader: BundleReader) -> None:
+        descriptor = os.open(path, os.O_WRONLY | os.O_CREAT | os.O_EXCL | os.O_NOFOLLOW, 0o600)
+        before = self._progress.bytes
+        try:
+            with os.fdopen(descriptor, "wb", buffering=0) as sink:
+                for chunk in reader.contents(entry):
+                    sink.write(chunk)
+                    self._progress.bytes += len(chunk)
+        except Trouble:
+            # What is not right must not lie there as if it were.
+            self._progress.bytes = before
+            with suppress(OSError):
+                os.unlink(path)
+            raise
+
+    def _dress(self, path: bytes, entry: Entry) -> None:
+        """Owner, attributes, mode and time, in the order in which none undoes another."""
+        if self._owners:
+            os.lchown(path, _uid(entry.user, entry.uid), _gid(entry.group, entry.gid))
+        for key, value in entry.xattrs.items():
+            try:
+                os.setxattr(path, key, value, follow_symlinks=False)
+            except OSError as error:
+                self._emitter.warn(f"{entry.text}: {key} could not be set ({error.strerror})")
+        if entry.type != SYMLINK:
+            os.chmod(path, entry.mode)
+        os.utime(path, ns=(entry.mtime_ns, entry.mtime_ns), follow_symlinks=False)
+
+    def _finish_folders(self) -> None:
+        # Deepest first: what is made inside a folder changes its time.
+        for path, entry in reversed(self._folders):
+            self._dress(path, entry)
+        if not self._owners:
+            self._emitter.warn("owners were not set, since the service does not run as root")
+
+    # Databases ---------------------------------------------------------------
+
+    def _load(
+        self, record: DatabaseRecord, name: str, entries: Iterator[Entry], reader: BundleReader
+    ) -> int:
+        if self._order.mariadb is None:
+            raise Trouble(
+                f"Host {self._order.subject.host} has no database server set.",
+                "Give its socket or address in the host's settings.",
+            )
+        self._progress.stage = "databases"
+        count = 0
+        with self._reach.mariadb(self._order.mariadb.spec()) as server:
+            self._empty_database(server, name, record.character_set)
+            for entry in entries:
+                if _record_of(entry, [record]) is None:
+                    continue
+                if entry.path.endswith(b"/" + USERS.encode()) and name != record.name:
+                    # Its grants name the database as it was called.
+                    continue
+                try:
+                    for statement in statements(b"".join(reader.contents(entry))):
+                        server.execute(statement)
+                except Trouble as error:
+                    if not entry.path.endswith(b"/" + USERS.encode()):
+                        raise
+                    self._emitter.warn(
+                        f"database {name}: its users did not all come back: {error.sentence()}"
+                    )
+                count += 1
+                self._progress.entries += 1
+                self._progress.bytes += entry.size
+                self._emitter.emit(self._progress)
+        self._emitter.info(f"database {record.name} is back as {name}")
+        return count
+
+    def _empty_database(self, server: LoadingServer, name: str, charset: str) -> None:
+        found = server.rows(
+            "SELECT count(*) FROM information_schema.schemata WHERE schema_name=%s", name
+        )
+        if found[0][0] == b"0":
+            server.rows(f"CREATE DATABASE {quote_name(name)} CHARACTER SET {charset or 'utf8mb4'}")
+        tables = server.rows(
+            "SELECT count(*) FROM information_schema.tables WHERE table_schema=%s", name
+        )
+        if tables[0][0] != b"0":
+            raise BadSetting(
+                f"The database “{name}” is not empty.",
+                "Name a new or an empty one; nothing is overwritten.",
+                field="databases",
+            )
+        server.rows(f"USE {quote_name(name)}")
+
+
+def _record_of(entry: Entry, records: list[DatabaseRecord]) -> DatabaseRecord | None:
+    """The database, among some, that an entry is a member of."""
+    if entry.kind != "databases":
+        return None
+    return next((r for r in records if entry.path.startswith(r.folder.encode() + b"/")), None)
+
+
+@lru_cache(maxsize=1024)
+def _uid(name: str, number: int) -> int:
+    # The name counts, as with tar: numbers differ from host to host.
+    try:
+        return pwd.getpwnam(name).pw_uid if name else number
+    except KeyError:
+        return number
+
+
+@lru_cache(maxsize=1024)
+def _gid(name: str, number: int) -> int:
+    try:
+        return grp.getgrnam(name).gr_gid if name else number
+    except KeyError:
+        return number
