@@ -23,7 +23,7 @@ from typing import Any
 from fasciculus.core.bundle.layout import SubjectRef
 from fasciculus.core.bundle.listing import read_listing
 from fasciculus.core.bundle.reader import BundleReader
-from fasciculus.core.formatting import size_words
+from fasciculus.core.formatting import format_size
 from fasciculus.demo.mariadb import PrivateMariaDb, found
 from fasciculus.stores import open_store
 from fasciculus.stores.base import Connected, Store, StoreSpec
@@ -188,11 +188,11 @@ class Bench:
         self.say(
             "one file out of a bundle, listing at hand",
             "bytes read",
-            size_words(sum(asked)),
+            format_size(sum(asked)),
             "20 MB",
             "9 MB",
         )
-        print(f"{'':52} (and {size_words(listing)} of listing where it is not)")
+        print(f"{'':52} (and {format_size(listing)} of listing where it is not)")
 
     def previous(self, kept: str) -> dict[str, object]:
         """The bundle that was just made, as what the next one builds on."""
@@ -338,7 +338,7 @@ class Bench:
         self.say(
             f"peak memory of a worker, {count:,} files",
             "absolute",
-            size_words(self.peak),
+            format_size(self.peak),
             "300 MiB",
             "150 MiB",
         )
@@ -348,7 +348,7 @@ class Bench:
         self.say(
             "peak memory of a worker, all of the above",
             "absolute",
-            size_words(self.peak),
+            format_size(self.peak),
             "300 MiB",
             "150 MiB",
         )

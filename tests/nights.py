@@ -12,19 +12,19 @@ from running import picture, until
 
 from fasciculus.bundles.retiring import complete
 from fasciculus.core.bundle.layout import SubjectRef
-from fasciculus.hosts.local import LocalReach
+from fasciculus.hosts.local import LocalHost
 from fasciculus.stores import open_store
 from fasciculus.stores.base import StoreSpec, mark
-from fasciculus.worker.backup.task import BundleWork
+from fasciculus.worker.backup.task import BackupTask
 from fasciculus.worker.events import (
-    Damage,
+    CopyRepacked,
+    DamageCleared,
+    DamageFound,
     Emitter,
-    Repacked,
-    Sound,
     from_line,
 )
-from fasciculus.worker.maintenance.repack import RepackWork
-from fasciculus.worker.maintenance.verify import VerifyWork
+from fasciculus.worker.maintenance.repack import RepackTask
+from fasciculus.worker.maintenance.verify import VerifyTask
 from fasciculus.worker.orders import (
     BundleOrder,
     RepackOrder,
@@ -32,7 +32,7 @@ from fasciculus.worker.orders import (
     VerifyOrder,
     made,
 )
-from fasciculus.worker.restore.task import RestoreWork
+from fasciculus.worker.restore.task import RestoreTask
 
 MIB = 1024 * 1024
 SUBJECT = SubjectRef("account", "millpond")
@@ -116,7 +116,7 @@ class Nights:
         raw = io.BytesIO()
         order = self.order(incremental, **more)
         # Two nights in one second still get two names.
-        work = BundleWork(order, reach or LocalReach(), Emitter(raw), threading.Event())
+        work = BackupTask(order, reach or LocalHost(), Emitter(raw), threading.Event())
         finished = work.run()
         self.events = [json.loads(line) for line in raw.getvalue().splitlines()]
         for suffix in ("zst", "states"):
@@ -161,10 +161,10 @@ class Nights:
 
     def verify(self, deep: bool, store: str = "attic", **more):
         """Verify; gives the damage by file, and the files told to be sound again."""
-        _, events = self.upkeep(VerifyOrder, VerifyWork, store, deep=deep, **more)
+        _, events = self.upkeep(VerifyOrder, VerifyTask, store, deep=deep, **more)
         return (
-            {e.file: e for e in events if isinstance(e, Damage)},
-            [e.file for e in events if isinstance(e, Sound)],
+            {e.file: e for e in events if isinstance(e, DamageFound)},
+            [e.file for e in events if isinstance(e, DamageCleared)],
         )
 
     def repack(self, over: float = 0.1, store: str = "attic", **more):
@@ -172,7 +172,7 @@ class Nights:
         listings = self.root / "repacked"
         finished, events = self.upkeep(
             RepackOrder,
-            RepackWork,
+            RepackTask,
             store,
             over=over,
             piece_size=2 * MIB,
@@ -181,7 +181,7 @@ class Nights:
             **more,
         )
         for event in events:
-            if isinstance(event, Repacked):
+            if isinstance(event, CopyRepacked):
                 self.manifests[event.bundle] = event.manifest
                 made = listings / f"{event.bundle}.zst"
                 if not made.exists():
@@ -212,7 +212,7 @@ class Nights:
                 "spool": str(self.root / "spool2"),
             },
         )
-        finished = RestoreWork(order, LocalReach(), Emitter(io.BytesIO()), threading.Event()).run()
+        finished = RestoreTask(order, LocalHost(), Emitter(io.BytesIO()), threading.Event()).run()
         if finished.outcome == "failed":
             raise NotAll(finished.error, picture(target / "files"))
         return picture(target / "files")

@@ -16,11 +16,11 @@ from nights import Nights, RestoreOrder, made
 from running import MIB, awkward_tree, picture, run, set_up, small_account
 from test_incremental import nights as nights  # a fixture
 
-from fasciculus.core.errors import TooNew
-from fasciculus.hosts.local import LocalReach
+from fasciculus.core.errors import TooNewError
+from fasciculus.hosts.local import LocalHost
 from fasciculus.models import Store
 from fasciculus.worker.events import Emitter
-from fasciculus.worker.restore.task import RestoreWork
+from fasciculus.worker.restore.task import RestoreTask
 
 HERE = Path(__file__).parent
 DOC = (HERE.parent / "docs/by-hand.md").read_text()
@@ -93,7 +93,7 @@ def test_bundles_of_each_version_are_read(version, tmp_path):
         work = made(RestoreOrder, {**order, "bundle": bundle, "target": str(target)})
         import io
 
-        RestoreWork(work, LocalReach(), Emitter(io.BytesIO()), threading.Event()).run()
+        RestoreTask(work, LocalHost(), Emitter(io.BytesIO()), threading.Event()).run()
         found = {
             str(p.relative_to(target)): p.read_text() for p in target.rglob("*") if p.is_file()
         }
@@ -105,8 +105,8 @@ def test_bundles_of_each_version_are_read(version, tmp_path):
     manifest.write_text(manifest.read_text().replace('"version": 1', '"version": 99'))
     order["store"]["settings"] = {"path": str(later)}
     work = made(RestoreOrder, {**order, "bundle": bundle, "target": str(tmp_path / "no")})
-    with pytest.raises(TooNew, match="version 99"):
-        RestoreWork(work, LocalReach(), Emitter(io.BytesIO()), threading.Event()).run()
+    with pytest.raises(TooNewError, match="version 99"):
+        RestoreTask(work, LocalHost(), Emitter(io.BytesIO()), threading.Event()).run()
 
 
 def test_downloads_in_each_form_and_incremental_nights_through_the_service(running, tmp_path):

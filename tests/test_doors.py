@@ -12,9 +12,9 @@ from running import PASSWORD, Service, service, set_up, sftp_store, small_accoun
 
 from fasciculus.client import (
     Client,
-    NotSignedIn,
-    Refused,
-    Unusable,
+    NotSignedInError,
+    RefusedError,
+    UnusableAnswerError,
 )
 from fasciculus.models import (
     Host,
@@ -133,12 +133,12 @@ def test_the_one_time_password_opens_nothing_but_its_own_change(tmp_path):
         with Client(home.url, token="x") as client:
             client._http.headers.pop("Authorization")
             assert client.session_open("administrator", once).must_change
-            with pytest.raises(Refused, match="password of your own"):
+            with pytest.raises(RefusedError, match="password of your own"):
                 client.jobs_list()
-            with pytest.raises(Unusable, match="at least 10"):
+            with pytest.raises(UnusableAnswerError, match="at least 10"):
                 client.password_change(once, "short")
             client.password_change(once, "a-password-of-my-own")
-            with pytest.raises(NotSignedIn):
+            with pytest.raises(NotSignedInError):
                 client.session_show()
             client.session_open("administrator", "a-password-of-my-own")
             assert client.jobs_list().total == 0

@@ -12,7 +12,7 @@ from pathlib import Path
 import pytest
 from running import run, service, set_up, sftp_store, small_account, until
 
-from fasciculus.client import Refused
+from fasciculus.client import RefusedError
 from fasciculus.core.bundle.layout import SubjectRef
 from fasciculus.core.bundle.manifest import PieceRecord
 from fasciculus.models import Host, Job, Store
@@ -24,13 +24,13 @@ from fasciculus.records import (
     stores,
 )
 from fasciculus.records.db import Records, stamp
-from fasciculus.records.encryption import Seal
+from fasciculus.records.encryption import SecretCipher
 from fasciculus.service.background.scheduler import Scheduler
-from fasciculus.service.tasks.dispatcher import AlreadyGoing
+from fasciculus.service.tasks.dispatcher import AlreadyRunningError
 from fasciculus.stores import open_store
 from fasciculus.stores.base import StoreSpec
-from fasciculus.worker.backup.upload import Pusher, Spool
-from fasciculus.worker.errors import NoStoreLeft
+from fasciculus.worker.backup.upload import Spool, Uploader
+from fasciculus.worker.errors import NoStoreLeftError
 
 MIB = 1024 * 1024
 
@@ -146,9 +146,9 @@ def test_cancelling_leaves_nothing_half(running, stand_in, tmp_path):
         gate = Gate(stand_in, 2_000_000)
         number = client.jobs_start("nightly").id
         assert gate.reached.wait(60)
-        with pytest.raises(Refused, match="going on already"):
+        with pytest.raises(RefusedError, match="going on already"):
             client.jobs_start("nightly")
-        with pytest.raises(Refused, match="going on"):
+        with pytest.raises(RefusedError, match="going on"):
             client.jobs_remove("nightly")
         client.runs_cancel(number)
         gate.open()
@@ -157,7 +157,7 @@ def test_cancelling_leaves_nothing_half(running, stand_in, tmp_path):
         assert not any(b.subject == "millpond" for b in client.every(client.bundles_list))
         left = [p for p in (stand_in.root / "bundles/accounts/millpond").rglob("*") if p.is_file()]
         assert left == []
-        with pytest.raises(Refused, match="ended already"):
+        with pytest.raises(RefusedError, match="ended already"):
             client.runs_cancel(number)
 
 
@@ -204,11 +204,11 @@ def test_a_missed_start_is_made_up_for_once(tmp_path, stand_in):
 
 
 def test_a_start_that_falls_into_the_previous_run_is_shown_as_not_started(tmp_path):
-    records, seal, told = Records(tmp_path / "records.sqlite"), Seal(tmp_path / "key"), []
+    records, seal, told = Records(tmp_path / "records.sqlite"), SecretCipher(tmp_path / "key"), []
 
     class Busy:
         def start_run(self, name, by, key):
-            raise AlreadyGoing(name, 12)
+            raise AlreadyRunningError(name, 12)
 
     with records.write() as db:
         inventory.save_host(db, seal, Host(name="reed-1"))
@@ -242,7 +242,7 @@ def test_one_service_per_home(running):
 
 
 def _until_none_is_left(spool: Spool) -> None:
-    with contextlib.suppress(NoStoreLeft):
+    with contextlib.suppress(NoStoreLeftError):
         spool.take()
 
 
@@ -257,7 +257,9 @@ def test_the_spool_is_bounded(tmp_path, monkeypatch):
     (tmp_path / "store").mkdir()
     store = open_store(StoreSpec("attic", "folder", {"path": str(tmp_path / "store")}))
     stop = threading.Event()
-    pusher = Pusher(store, SubjectRef("account", "millpond"), stop, lambda n: None, lambda t: None)
+    pusher = Uploader(
+        store, SubjectRef("account", "millpond"), stop, lambda n: None, lambda t: None
+    )
     spool = Spool(tmp_path, 2 * MIB, MIB, [pusher], stop)
     for number in range(2):
         path = spool.take() / f"p{number}"
@@ -272,7 +274,7 @@ def test_the_spool_is_bounded(tmp_path, monkeypatch):
     assert not third.is_alive() and not (tmp_path / "p0").exists()
     pusher.join()
     assert "altered" in str(pusher.failure), "the digest was wrong on purpose"
-    with pytest.raises(NoStoreLeft):
+    with pytest.raises(NoStoreLeftError):
         spool.take()
 
 

@@ -8,12 +8,12 @@ import pytest
 from fasciculus.core.bundle.codecs import codec
 from fasciculus.core.bundle.listing import ListingWriter, read_listing
 from fasciculus.core.bundle.reader import BundleReader
-from fasciculus.core.bundle.writer import Packer
-from fasciculus.core.errors import NotThere, Trouble
-from fasciculus.hosts.local import LocalFile, LocalReach
-from fasciculus.worker.backup.sources.databases import DatabaseGatherer
-from fasciculus.worker.backup.sources.files import Gatherer
-from fasciculus.worker.backup.sources.mail import MailGatherer
+from fasciculus.core.bundle.writer import BundleWriter
+from fasciculus.core.errors import FasciculusError, MissingError
+from fasciculus.hosts.local import LocalFile, LocalHost
+from fasciculus.worker.backup.sources.databases import DatabaseSource
+from fasciculus.worker.backup.sources.files import FileSource
+from fasciculus.worker.backup.sources.mail import MailSource
 from fasciculus.worker.orders import (
     BundleOrder,
     DatabaseOrder,
@@ -60,11 +60,13 @@ class Gathering:
             **fields,
         )
         listing = ListingWriter(self.raw)
-        packer = Packer("b", codec("zstd"), self.folder, listing, piece_size=1 << 26)
-        self.gatherer = Gatherer(self.order, reach, packer, self.warnings.append, lambda n, b: None)
+        packer = BundleWriter("b", codec("zstd"), self.folder, listing, piece_size=1 << 26)
+        self.gatherer = FileSource(
+            self.order, reach, packer, self.warnings.append, lambda n, b: None
+        )
         for kind in self.order.contents:
             if kind == "mail":
-                MailGatherer(
+                MailSource(
                     self.order.mail,
                     reach,
                     packer,
@@ -73,7 +75,7 @@ class Gathering:
                     lambda n, b: None,
                 ).run()
             elif kind == "databases":
-                DatabaseGatherer(
+                DatabaseSource(
                     self.order,
                     reach,
                     packer,
@@ -105,7 +107,7 @@ def home(tmp_path):
     return found
 
 
-class Spoiled(LocalReach):
+class Spoiled(LocalHost):
     """A host on which some files fail when they are opened."""
 
     def __init__(self, faults):
@@ -140,7 +142,7 @@ def test_a_hard_link_outlives_an_unreadable_first_name(tmp_path, home):
 
 
 def test_a_file_that_changes_all_the_time_is_kept_with_a_warning(tmp_path, home):
-    class Busy(LocalReach):
+    class Busy(LocalHost):
         def open(self, path):
             stream = super().open(path)
             if not path.endswith(b"/a"):
@@ -186,13 +188,13 @@ def test_a_file_swapped_for_a_link_or_a_pipe_neither_leads_away_nor_hangs(tmp_pa
 def test_an_sqlite_database_that_is_none_is_trouble(tmp_path, home):
     order = {"contents": ["databases"]}
     bad = DatabaseOrder(engine="sqlite", name="a", path="a")
-    with pytest.raises(Trouble, match="cannot be copied"):
-        Gathering(tmp_path, LocalReach(), databases=[bad], **order)
+    with pytest.raises(FasciculusError, match="cannot be copied"):
+        Gathering(tmp_path, LocalHost(), databases=[bad], **order)
     gone = DatabaseOrder(engine="sqlite", name="x", path="x")
     (tmp_path / "again").mkdir()
     os.rename(home, tmp_path / "again/home")
-    with pytest.raises(NotThere, match="does not exist"):
-        Gathering(tmp_path / "again", LocalReach(), databases=[gone], **order)
+    with pytest.raises(MissingError, match="does not exist"):
+        Gathering(tmp_path / "again", LocalHost(), databases=[gone], **order)
 
 
 def test_mail_of_a_domain_without_lines_and_with_messages(tmp_path, home):
@@ -211,7 +213,7 @@ def test_mail_of_a_domain_without_lines_and_with_messages(tmp_path, home):
         home=f"{mail}/{{user}}",
         messages=True,
     )
-    found = Gathering(tmp_path, LocalReach(), contents=["mail"], mail=order)
+    found = Gathering(tmp_path, LocalHost(), contents=["mail"], mail=order)
     names = set(found.contents())
     assert "millpond.example/home/hello/Maildir/new/1" in names
     assert not any("other" in name or ".." in name for name in names)

@@ -9,12 +9,12 @@ from contextlib import closing
 import pytest
 from running import awkward_tree, picture, run, service, set_up, small_account, until
 
-from fasciculus.client import NotFound, Refused
+from fasciculus.client import NotFoundError, RefusedError
 from fasciculus.config import load
 from fasciculus.models import (
     Account,
     Command,
-    Finding,
+    DiscoveryRules,
     Host,
     HostSecrets,
     Job,
@@ -25,9 +25,9 @@ from fasciculus.models import (
 )
 from fasciculus.records import inventory
 from fasciculus.records.db import Records
-from fasciculus.records.encryption import Seal
+from fasciculus.records.encryption import SecretCipher
 from fasciculus.service.background.housekeeping import Housekeeper
-from fasciculus.service.event_stream import Hub
+from fasciculus.service.event_stream import EventStream
 from fasciculus.service.tasks.dispatcher import Dispatcher
 
 
@@ -81,7 +81,7 @@ def test_the_same_account_here_and_over_ssh(running, openssh, tmp_path):
         )
         tried = client.hosts_try_draft(ssh_host(openssh).model_copy(update={"host_key": ""}))
         assert not tried.ok and tried.host_key == openssh.host_key
-        rules = Finding(
+        rules = DiscoveryRules(
             homes=[f"{tmp_path}/{{account}}"],
             leave_out=["attic", "home", "openssh", "boathouse"],
             sqlite=True,
@@ -167,13 +167,13 @@ def test_a_host_takes_as_many_tasks_as_it_says():
 
     from collections import deque
 
-    from fasciculus.service.tasks.progress import Item
+    from fasciculus.service.tasks.progress import StoreItem
 
     dispatcher = Dispatcher.__new__(Dispatcher)
     dispatcher._reserved = set()
     dispatcher._config, dispatcher._going = Config, {}
     dispatcher._waiting = deque(
-        Item(n, ("account", f"a{n}"), 1, None, host, most)
+        StoreItem(n, ("account", f"a{n}"), 1, None, host, most)
         for n, (host, most) in enumerate(
             [("reed-1", 1), ("reed-1", 1), ("reed-2", 2), ("reed-2", 2), ("reed-2", 2)]
         )
@@ -190,7 +190,7 @@ def valley(tmp_path):
     """A host with 300 accounts, each with a site."""
     for number in range(300):
         (tmp_path / f"valley/acc{number:03d}/sites/acc{number:03d}.example").mkdir(parents=True)
-    finding = Finding(
+    finding = DiscoveryRules(
         homes=[f"{tmp_path}/valley/{{account}}"],
         sites=[f"{tmp_path}/valley/{{account}}/sites/{{site}}"],
     )
@@ -223,7 +223,7 @@ def test_three_hundred_accounts_are_found_taken_over_and_covered(running, valley
             client.accounts_show("acc002").gone_since and client.jobs_show("nightly").covers == 300
         )
         assert [p.account.name for p in client.hosts_find("reed-1").items] == ["acc001"]
-        with pytest.raises(Refused, match="Nothing is proposed of “nobody”"):
+        with pytest.raises(RefusedError, match="Nothing is proposed of “nobody”"):
             client.hosts_take_over("reed-1", ["nobody"])
         # One that is back is there again.
         os.rename(tmp_path / "moved", tmp_path / "valley/acc002")
@@ -313,7 +313,7 @@ def test_a_preview_of_a_hundred_thousand_files(running, tmp_path):
             until(lambda: (p := client.previews_show(slow)).state == "ended" and p).outcome
             == "cancelled"
         )
-        with pytest.raises(NotFound):
+        with pytest.raises(NotFoundError):
             client.previews_show(999)
 
 
@@ -357,7 +357,9 @@ def test_an_account_that_is_gone_goes_with_its_bundles_when_its_time_has_passed(
 ):
     from running import sftp_store
 
-    finding = Finding(homes=[f"{tmp_path}/valley/{{account}}"], automatic=True, forget_after=30)
+    finding = DiscoveryRules(
+        homes=[f"{tmp_path}/valley/{{account}}"], automatic=True, forget_after=30
+    )
     for name in ("millpond", "ferryline"):
         small_account(tmp_path / "valley", name)
     with running.client() as client:
@@ -366,9 +368,9 @@ def test_an_account_that_is_gone_goes_with_its_bundles_when_its_time_has_passed(
         keeper = Housekeeper.__new__(Housekeeper)
         running.stop()
         with closing(Records(running.home / "records/fasciculus.sqlite")) as records:
-            seal = Seal(running.home / "keys/secrets.key")
+            seal = SecretCipher(running.home / "keys/secrets.key")
             config = load({"FASCICULUS_HOME": str(running.home)})
-            keeper.__init__(config, records, seal, Hub(), set, lambda: None)
+            keeper.__init__(config, records, seal, EventStream(), set, lambda: None)
             keeper.find_accounts()
         running.start()
         assert client.accounts_list().total == 2, "found and taken over by itself"
@@ -378,7 +380,7 @@ def test_an_account_that_is_gone_goes_with_its_bundles_when_its_time_has_passed(
         assert run(client, "nightly").tasks[0].subject == "ferryline", "no job takes what is gone"
         running.stop()
         with closing(Records(running.home / "records/fasciculus.sqlite")) as records:
-            keeper.__init__(config, records, seal, Hub(), set, lambda: None)
+            keeper.__init__(config, records, seal, EventStream(), set, lambda: None)
             keeper.forget_gone()
             with records.write() as db:
                 assert db.execute("SELECT count(*) FROM account").fetchone()[0] == 2, (
@@ -389,13 +391,18 @@ def test_an_account_that_is_gone_goes_with_its_bundles_when_its_time_has_passed(
                     "name='millpond'"
                 )
             keeper.__init__(
-                config, records, seal, Hub(), lambda: {("account", "millpond")}, lambda: None
+                config,
+                records,
+                seal,
+                EventStream(),
+                lambda: {("account", "millpond")},
+                lambda: None,
             )
             keeper.forget_gone()
             assert inventory.account(records.reader, "millpond").bundles == 1, (
                 "not while something goes on"
             )
-            keeper.__init__(config, records, seal, Hub(), set, lambda: None)
+            keeper.__init__(config, records, seal, EventStream(), set, lambda: None)
             keeper.forget_gone()
         running.start()
         assert [a.name for a in client.accounts_list().items] == ["ferryline"]

@@ -3,7 +3,7 @@
 import threading
 
 from fasciculus.client.events import parse
-from fasciculus.service.event_stream import Hub
+from fasciculus.service.event_stream import EventStream
 
 
 def events(stream, count):
@@ -23,7 +23,7 @@ def events(stream, count):
 
 
 def test_a_view_goes_on_where_it_left_off():
-    hub = Hub()
+    hub = EventStream()
     first = hub.stream("")
     hello = events(first, 1)[0]
     for number in range(3):
@@ -38,7 +38,7 @@ def test_a_view_goes_on_where_it_left_off():
 
 
 def test_an_id_of_another_life_or_too_long_ago_means_anew():
-    hub = Hub()
+    hub = EventStream()
     old = events(hub.stream(""), 1)[0].id
     for number in range(2100):
         hub.tell("log", {"n": number})
@@ -47,7 +47,7 @@ def test_an_id_of_another_life_or_too_long_ago_means_anew():
 
 
 def test_a_run_s_view_ends_with_the_run():
-    hub, over = Hub(), threading.Event()
+    hub, over = EventStream(), threading.Event()
     stream = hub.stream("", run=1, over=over.is_set)
     assert b"retry" in next(stream) and b"hello" in next(stream)
     over.set()
@@ -57,7 +57,7 @@ def test_a_run_s_view_ends_with_the_run():
 
 
 def test_more_views_than_may_stay_open_come_back_instead():
-    hub = Hub()
+    hub = EventStream()
     staying = [hub.stream("") for _ in range(24)]
     for stream in staying:
         next(stream)

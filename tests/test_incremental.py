@@ -16,8 +16,8 @@ from nights import MIB, SUBJECT, Nights, NotAll, Power, settled
 from running import picture
 
 from fasciculus.bundles.retiring import needed_pieces, sweep
-from fasciculus.core.errors import Trouble
-from fasciculus.hosts.local import LocalReach
+from fasciculus.core.errors import FasciculusError
+from fasciculus.hosts.local import LocalHost
 from fasciculus.stores import open_store
 
 
@@ -141,7 +141,7 @@ def test_comparing_contents_finds_what_kept_its_size_and_time(nights):
     path = nights.tree / "site-1/page-1.html"
     info = path.stat()
 
-    class Forged(LocalReach):
+    class Forged(LocalHost):
         """A host on which a file's state is as it was, though its contents are not."""
 
         def tree(self, root, chosen, warn):
@@ -259,7 +259,7 @@ class Store(RuleBasedStateMachine):
             try:
                 with os.fdopen(writing, "w") as sink:
                     json.dump(work(), sink)
-            except Trouble:
+            except FasciculusError:
                 os._exit(8)
             finally:
                 os._exit(0)

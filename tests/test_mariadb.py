@@ -8,7 +8,7 @@ import pytest
 from fasciculus.core.dump.filters import DumpRules
 from fasciculus.core.dump.loader import load
 from fasciculus.core.dump.mariadb import Dump
-from fasciculus.core.errors import Trouble, Unreachable
+from fasciculus.core.errors import FasciculusError, UnreachableError
 from fasciculus.databases.mariadb import connect
 from fasciculus.hosts.base import MariaDbSpec
 
@@ -215,12 +215,12 @@ def test_the_dump_is_of_one_moment(mariadb, spec):
 
 
 def test_what_a_server_refuses_is_said(mariadb, spec):
-    with pytest.raises(Trouble, match="no database “none”"):
+    with pytest.raises(FasciculusError, match="no database “none”"):
         dumped(spec, "none")
-    with pytest.raises(Unreachable, match="refused the sign-in") as caught:
+    with pytest.raises(UnreachableError, match="refused the sign-in") as caught:
         dumped(MariaDbSpec(socket=mariadb.socket, user="fasciculus", password="not-it"), "awkward")
     assert "not-it" not in str(caught.value)
-    with pytest.raises(Unreachable, match="does not answer"):
+    with pytest.raises(UnreachableError, match="does not answer"):
         dumped(MariaDbSpec(socket="/no/such.sock", user="x"), "awkward")
 
 
@@ -292,7 +292,7 @@ def test_a_right_that_lacks_is_named_with_its_grant(mariadb):
     )
     reader = MariaDbSpec(socket=mariadb.socket, user="reader", password="r")
     with pytest.raises(
-        Trouble, match="reader@localhost lacks SHOW VIEW, TRIGGER on guarded"
+        FasciculusError, match="reader@localhost lacks SHOW VIEW, TRIGGER on guarded"
     ) as caught:
         dumped(reader, "guarded")
     statement = caught.value.way_out.partition(": ")[2]
@@ -356,5 +356,5 @@ def test_rows_of_every_packet_size_and_a_connection_that_is_cut(mariadb, spec):
         )
         next(rows)
         mariadb.run(f"KILL {number.decode()}")
-        with pytest.raises(Unreachable, match="broke the connection off"):
+        with pytest.raises(UnreachableError, match="broke the connection off"):
             list(rows)

@@ -8,12 +8,12 @@ import pytest
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
-from fasciculus.core.errors import BadSetting, Trouble
+from fasciculus.core.errors import FasciculusError, SettingError
 from fasciculus.models import Host, HostSecrets, MailFiles
 from fasciculus.records import inventory, runs
 from fasciculus.records.db import Records
-from fasciculus.records.encryption import Seal, merged
-from fasciculus.records.paging import Ask, Query, page
+from fasciculus.records.encryption import SecretCipher, merged
+from fasciculus.records.paging import PageRequest, Query, page
 
 
 @given(
@@ -31,7 +31,10 @@ def test_pages_together_are_the_whole_list_in_order(rows, limit, sort):
     while True:
         query = Query("t.*", "t", "t.id", {"n": "t.n", "word": "t.word"}, "n")
         part = page(
-            db, query, Ask(sort, limit, cursor), lambda row: (row["id"], row["n"], row["word"])
+            db,
+            query,
+            PageRequest(sort, limit, cursor),
+            lambda row: (row["id"], row["n"], row["word"]),
         )
         assert part.total == len(rows) and len(part.items) <= limit
         found += part.items
@@ -45,13 +48,13 @@ def test_pages_together_are_the_whole_list_in_order(rows, limit, sort):
 def test_a_cursor_or_sort_that_is_none_is_refused():
     db = sqlite3.connect(":memory:")
     query = Query("1", "(SELECT 1 AS id)", "id", {"id": "id"}, "id")
-    for ask in (Ask("colour"), Ask(cursor="!"), Ask(cursor="W10=")):
-        with pytest.raises(BadSetting):
+    for ask in (PageRequest("colour"), PageRequest(cursor="!"), PageRequest(cursor="W10=")):
+        with pytest.raises(SettingError):
             page(db, query, ask, tuple)
 
 
 def test_secrets_are_sealed_and_merged(tmp_path):
-    records, seal = Records(tmp_path / "r.sqlite"), Seal(tmp_path / "keys" / "k")
+    records, seal = Records(tmp_path / "r.sqlite"), SecretCipher(tmp_path / "keys" / "k")
     with records.write() as db:
         inventory.save_host(
             db, seal, Host(name="reed-1", secrets=HostSecrets(mariadb_password="ledger"))
@@ -63,8 +66,8 @@ def test_secrets_are_sealed_and_merged(tmp_path):
     assert inventory.host_secrets(db, seal, "reed-1") == {"mariadb_password": "ledger"}
     assert inventory.host(db, seal, "reed-1").secrets_set == ["mariadb_password"]
     assert "ledger" not in str([tuple(row) for row in db.execute("SELECT * FROM host")])
-    other = Seal(tmp_path / "other" / "k")
-    with pytest.raises(Trouble, match="does not open the stored secrets"):
+    other = SecretCipher(tmp_path / "other" / "k")
+    with pytest.raises(FasciculusError, match="does not open the stored secrets"):
         inventory.host_secrets(db, other, "reed-1")
     assert merged({"a": "1", "b": "2"}, {"a": None, "b": "", "c": "3"}) == {"a": "1", "c": "3"}
     records.close()
@@ -83,14 +86,14 @@ def test_a_failed_change_leaves_nothing_behind_and_readers_cannot_write(tmp_path
 
 def test_later_records_and_a_second_service_are_refused(tmp_path):
     records = Records(tmp_path / "r.sqlite")
-    with pytest.raises(Trouble, match="Another Fasciculus service"):
+    with pytest.raises(FasciculusError, match="Another Fasciculus service"):
         Records(tmp_path / "r.sqlite")
     with records.write() as db:
         pass
     records.close()
     with sqlite3.connect(tmp_path / "r.sqlite") as db:
         db.execute("PRAGMA user_version=99")
-    with pytest.raises(Trouble, match="written by a later Fasciculus"):
+    with pytest.raises(FasciculusError, match="written by a later Fasciculus"):
         Records(tmp_path / "r.sqlite")
 
 
@@ -110,8 +113,10 @@ def test_many_threads_write_and_none_is_lost(tmp_path):
         thread.start()
     for thread in threads:
         thread.join()
-    found = runs.log_lines(records.reader, Ask(limit=500), "run_id", run_id[0])
+    found = runs.log_lines(records.reader, PageRequest(limit=500), "run_id", run_id[0])
     assert found.total == 150 and len({line.text for line in found.items}) == 150
     assert all(line.at <= datetime.now(UTC) for line in found.items)
-    assert runs.log_lines(records.reader, Ask(), "run_id", run_id[0], words="3-24").total == 1
+    assert (
+        runs.log_lines(records.reader, PageRequest(), "run_id", run_id[0], words="3-24").total == 1
+    )
     records.close()

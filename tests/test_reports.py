@@ -166,7 +166,7 @@ def certificate(tmp_path):
 
 
 def test_starttls_and_sign_in(tmp_path, certificate, monkeypatch):
-    from fasciculus.core.errors import Unreachable
+    from fasciculus.core.errors import UnreachableError
     from fasciculus.service.reports import mail
 
     key, cert = certificate
@@ -179,15 +179,15 @@ def test_starttls_and_sign_in(tmp_path, certificate, monkeypatch):
         server = mail_to(box.port, security="starttls", user="fasciculus", **more)
         mail.send(server, secret, "a@sedge-quill.example", ["b@sedge-quill.example"], message)
 
-    with pytest.raises(Unreachable, match="could not prove who it is"):
+    with pytest.raises(UnreachableError, match="could not prove who it is"):
         send()
     monkeypatch.setenv("SSL_CERT_FILE", str(cert))
-    with pytest.raises(Unreachable, match="refused the sign-in") as caught:
+    with pytest.raises(UnreachableError, match="refused the sign-in") as caught:
         send("wrong-stamp")
     assert "wrong-stamp" not in str(caught.value)
     assert box.messages() == []
     send()
     assert len(box.messages()) == 1
-    with pytest.raises(Unreachable, match="does not speak TLS there"):
+    with pytest.raises(UnreachableError, match="does not speak TLS there"):
         mail.send(mail_to(box.port, security="tls"), "", "a@b.example", ["b@b.example"], message)
     box.close()

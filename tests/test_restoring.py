@@ -7,7 +7,7 @@ import pytest
 from running import picture, run, set_up, small_account, until
 from test_stores import stand_in_spec
 
-from fasciculus.core.errors import Lost
+from fasciculus.core.errors import ConnectionLostError
 from fasciculus.models import RestoreStart, Store
 from fasciculus.stores import open_store
 from fasciculus.stores.retrying_reader import PatientStore
@@ -92,5 +92,5 @@ def test_a_connection_that_is_cut_while_reading_is_taken_up_where_it_was(stand_i
     stand_in.close()
     stopped = threading.Event()
     stopped.set()
-    with pytest.raises(Lost):
+    with pytest.raises(ConnectionLostError):
         PatientStore(store, stopped, told.append).open("one").read(1)

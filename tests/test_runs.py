@@ -14,7 +14,7 @@ import pytest
 from core.test_bundling import awkward_tree
 from running import folder_stores, picture, run, set_up, sftp_store, small_account, until
 
-from fasciculus.client import NotFound, Refused
+from fasciculus.client import NotFoundError, RefusedError
 from fasciculus.models import (
     Account,
     Database,
@@ -231,9 +231,9 @@ def test_everything_comes_back_as_it_was(running, stand_in, mariadb, tmp_path):
         assert [e.path for e in client.bundles_search(bundle.id, "site SQLITE").items] == [
             "sqlite/sites/site.sqlite"
         ]
-        with pytest.raises(Refused, match="not empty"):
+        with pytest.raises(RefusedError, match="not empty"):
             client.restores_start(RestoreStart(bundle=bundle.id, target=str(back)))
-        with pytest.raises(Refused, match="Fasciculus itself uses"):
+        with pytest.raises(RefusedError, match="Fasciculus itself uses"):
             client.restores_start(
                 RestoreStart(bundle=bundle.id, target=str(running.home / "spool/x"))
             )
@@ -494,7 +494,9 @@ def test_a_damaged_store_never_gives_wrong_bytes(running, tmp_path):
             client, RestoreStart(bundle=bundle.id, target=str(tmp_path / "good"), store="cellar")
         )
         assert good.outcome == "done"
-        with pytest.raises(Refused, match=r"data\.bin: its bytes are not what the listing says"):
+        with pytest.raises(
+            RefusedError, match=r"data\.bin: its bytes are not what the listing says"
+        ):
             client.bundles_download(bundle.id, tmp_path / "x.tar.gz", store="attic")
         assert not (tmp_path / "x.tar.gz").exists()
         shutil.rmtree(running.home / "listings")
@@ -509,6 +511,6 @@ def test_starting_is_idempotent_and_never_twice_at_once(running, stand_in, tmp_p
         list(client.runs_events(first.id))
         assert client.jobs_start("nightly", key="once").id == first.id
         assert client.runs_list().total == 1
-        with pytest.raises(NotFound, match="nightli") as caught:
+        with pytest.raises(NotFoundError, match="nightli") as caught:
             client.jobs_start("nightli")
         assert "nightly" in caught.value.way_out

@@ -9,13 +9,13 @@ from contextlib import closing
 import pytest
 from running import awkward_tree
 
-from fasciculus.core.bundle.tree_walk import Chosen
-from fasciculus.core.errors import NotThere, Unreachable
-from fasciculus.core.file_filters import Chooser, FileRules
+from fasciculus.core.bundle.tree_walk import WalkRules
+from fasciculus.core.errors import MissingError, UnreachableError
+from fasciculus.core.file_filters import FileRules, FileSelector
 from fasciculus.hosts import ssh_sqlite
 from fasciculus.hosts.base import MariaDbSpec
-from fasciculus.hosts.local import LocalReach
-from fasciculus.hosts.ssh import SshReach
+from fasciculus.hosts.local import LocalHost
+from fasciculus.hosts.ssh import SshHost
 from fasciculus.ssh import SshSpec
 
 RULES = FileRules(
@@ -28,7 +28,7 @@ RULES = FileRules(
 
 @pytest.fixture
 def remote(openssh, tmp_path):
-    found = SshReach(openssh.host(), tmp_path)
+    found = SshHost(openssh.host(), tmp_path)
     yield found
     found.close()
 
@@ -48,8 +48,8 @@ def tree(tmp_path):
 def taken(reach, root, rules=FileRules()):
     """All entries as they would be listed, with their contents, and the warnings."""
     warnings, left, rows = [], [], []
-    chooser = None if rules.everything else Chooser(rules, 0)
-    chosen = Chosen(
+    chooser = None if rules.everything else FileSelector(rules, 0)
+    chosen = WalkRules(
         frozenset({b"empty"}), chooser, lambda path, size, rule: left.append((path, rule))
     )
     for found in reach.tree(str(root), chosen, warnings.append):
@@ -67,10 +67,10 @@ def test_a_tree_is_the_same_over_ssh(remote, tree):
     with contextlib.suppress(OSError):
         os.setxattr(tree / "plain", "user.note", b"\x00\xff\nink")
         os.setxattr(tree / "dir", "user.folder", b"1")
-    for ours, theirs in zip(taken(remote, tree), taken(LocalReach(), tree), strict=True):
+    for ours, theirs in zip(taken(remote, tree), taken(LocalHost(), tree), strict=True):
         for mine, other in zip(ours, theirs, strict=True):
             assert mine == other
-    assert taken(remote, tree, RULES) == taken(LocalReach(), tree, RULES)
+    assert taken(remote, tree, RULES) == taken(LocalHost(), tree, RULES)
     rows, _, left = taken(remote, tree, RULES)
     names = {entry.text for entry, _ in rows}
     assert "tagged/CACHEDIR.TAG" in names and "tagged/file-0.html" not in names
@@ -81,7 +81,7 @@ def test_a_tree_is_the_same_over_ssh(remote, tree):
 
 def test_only_what_is_included_and_the_way_there(remote, tree):
     rules = FileRules(includes=("deep/", "*.bin"))
-    for reach in (remote, LocalReach()):
+    for reach in (remote, LocalHost()):
         assert [entry.text for entry, _ in taken(reach, tree, rules)[0]] == [
             "",
             "ignoring",
@@ -99,12 +99,12 @@ def test_a_large_tree_is_sorted_on_disk(remote, tmp_path, monkeypatch):
         folder = root / f"{number % 7}" / ("x" * (number % 5 + 1))
         folder.mkdir(parents=True, exist_ok=True)
         (folder / f"{number}.txt").write_text(str(number))
-    assert taken(remote, root) == taken(LocalReach(), root)
+    assert taken(remote, root) == taken(LocalHost(), root)
 
 
 def test_what_cannot_be_sent_is_named(remote, tree):
     rows, warnings = [], []
-    for found in remote.tree(str(tree), Chosen(), warnings.append):
+    for found in remote.tree(str(tree), WalkRules(), warnings.append):
         if found.entry.path == b"":
             os.unlink(tree / "ignoring/deep/file-2.html")
             os.unlink(tree / "zz-hard")
@@ -114,12 +114,12 @@ def test_what_cannot_be_sent_is_named(remote, tree):
     assert [w for w in warnings if "vanished" in w] == [
         f"{m}: vanished before it was read" for m in missing
     ]
-    with pytest.raises(NotThere, match=r"no/such/folder does not exist on 127\.0\.0\.1"):
+    with pytest.raises(MissingError, match=r"no/such/folder does not exist on 127\.0\.0\.1"):
         taken(remote, "/no/such/folder")
 
 
 def test_a_host_without_a_shell_is_read_over_plain_sftp(bare_openssh, tree, tmp_path):
-    remote = SshReach(bare_openssh.host(), tmp_path)
+    remote = SshHost(bare_openssh.host(), tmp_path)
     steps = list(remote.steps())
     assert steps[-1].name == "commands" and "plain SFTP" in steps[-1].text
     # It has no names of owners, no attributes, no links between names, and whole seconds.
@@ -132,7 +132,7 @@ def test_a_host_without_a_shell_is_read_over_plain_sftp(bare_openssh, tree, tmp_
         ]
 
     assert plain(taken(remote, tree, FileRules(excludes=("*.txt",)))[0]) == plain(
-        taken(LocalReach(), tree, FileRules(excludes=("*.txt",)))[0]
+        taken(LocalHost(), tree, FileRules(excludes=("*.txt",)))[0]
     )
     remote.close()
 
@@ -161,7 +161,7 @@ def test_sqlite_over_ssh_while_it_is_written_to(remote, tmp_path, monkeypatch):
         assert remote.copy_sqlite(os.fsencode(path), target) == {"page": 401}
     with closing(sqlite3.connect(target)) as copy:
         assert copy.execute("SELECT count(*) FROM page").fetchone() == (401,)
-    with pytest.raises(NotThere):
+    with pytest.raises(MissingError):
         remote.copy_sqlite(b"/no/such.sqlite", target)
 
 
@@ -172,17 +172,17 @@ def test_a_database_behind_the_host(remote, mariadb):
         assert server.rows("SELECT 1") == ((b"1",),)
         server.rows("USE mysql")
         assert sum(1 for _ in server.stream("SELECT seq FROM seq_1_to_50000")) == 50000
-    with pytest.raises(Unreachable, match="does not answer on 127"):
+    with pytest.raises(UnreachableError, match="does not answer on 127"):
         with remote.mariadb(MariaDbSpec(socket="/no/such.sock", user="x")):
             pass
-    with pytest.raises(Unreachable, match="does not answer on 127"):
+    with pytest.raises(UnreachableError, match="does not answer on 127"):
         with remote.mariadb(MariaDbSpec(address="127.0.0.1", port=1, user="x")):
             pass
 
 
 def test_commands_have_a_time_limit_and_a_clean_environment(remote, monkeypatch):
     monkeypatch.setenv("FASCICULUS_TOKEN", "not-for-commands")
-    for reach in (remote, LocalReach()):
+    for reach in (remote, LocalHost()):
         assert reach.run("echo in: $(cat); exit 3", 20, b"text").output == b"in: text\n"
         assert reach.run("exit 3", 20).code == 3
         assert b"not-for-commands" not in reach.run("env", 20).output
@@ -193,12 +193,12 @@ def test_commands_have_a_time_limit_and_a_clean_environment(remote, monkeypatch)
 
 def test_each_step_of_reaching_a_host_is_said(openssh, tmp_path):
     good = openssh.host()
-    assert [s.name for s in SshReach(good, tmp_path).steps()] == [
+    assert [s.name for s in SshHost(good, tmp_path).steps()] == [
         "connect",
         "host key",
         "sign in",
         "commands",
     ]
     other = SshSpec("127.0.0.1", good.port, good.user, "SHA256:other", good.secrets)
-    with pytest.raises(Unreachable, match="SHA256:other was accepted"):
-        list(SshReach(other, tmp_path).steps())
+    with pytest.raises(UnreachableError, match="SHA256:other was accepted"):
+        list(SshHost(other, tmp_path).steps())

@@ -7,12 +7,12 @@ from dataclasses import replace
 import pytest
 
 from fasciculus.core.errors import (
-    BadSetting,
-    Damaged,
-    NotThere,
-    StoreFull,
-    Trouble,
-    Unreachable,
+    DamagedError,
+    FasciculusError,
+    MissingError,
+    SettingError,
+    StoreFullError,
+    UnreachableError,
 )
 from fasciculus.stores import open_store
 from fasciculus.stores.base import (
@@ -81,12 +81,12 @@ def test_the_protocol(spec, tmp_path):
             store.remove_folder("accounts/millpond/pieces")
         assert store.items("accounts/millpond") == []
         assert (store.free() or 0) > 1_000_000
-        with pytest.raises(NotThere):
+        with pytest.raises(MissingError):
             store.open("accounts/none")
         mark(store, "id-1")
         mark(store, "id-2")
         assert read_mark(store) == "id-1"
-        with pytest.raises(Damaged):
+        with pytest.raises(DamagedError):
             store.put_bytes(b"{", "fasciculus-store.json")
             read_mark(store)
 
@@ -141,14 +141,14 @@ def test_settings_that_cannot_be_used():
         StoreSpec("s", "sftp", {"address": "a", "user": "b"}),
         StoreSpec("s", "tape", {}),
     ):
-        with pytest.raises(BadSetting):
+        with pytest.raises(SettingError):
             open_store(spec)
-    with pytest.raises(NotThere, match="does not exist"):
+    with pytest.raises(MissingError, match="does not exist"):
         open_store(StoreSpec("s", "folder", {"path": "/no/such/folder"})).connect()
     bad_key = StoreSpec(
         "s", "sftp", {"address": "a", "user": "b", "folder": "c"}, {"private_key": "no key"}
     )
-    with pytest.raises(BadSetting, match="cannot be read"):
+    with pytest.raises(SettingError, match="cannot be read"):
         from fasciculus.ssh import load_key
 
         load_key(bad_key.secrets["private_key"], None)
@@ -159,13 +159,13 @@ def test_a_full_store_says_so_and_keeps_nothing_half(stand_in, tmp_path):
     local = tmp_path / "piece"
     local.write_bytes(DATA)
     with Connected(open_store(stand_in_spec(stand_in))) as store:
-        with pytest.raises(StoreFull, match="full"):
+        with pytest.raises(StoreFullError, match="full"):
             store.put(local, "pieces/a.tar", lambda count: None)
         assert store.items("pieces") == []
         # What does not fit may lie in the middle, with an end that does: a hole in a file of the
         # right size.
         local.write_bytes(DATA[: 31 * 32_512 + 100])
-        with pytest.raises(StoreFull, match="full"):
+        with pytest.raises(StoreFullError, match="full"):
             store.put(local, "pieces/a.tar", lambda count: None)
         local.write_bytes(DATA)
         stand_in.quota = None
@@ -182,9 +182,9 @@ def test_a_cut_connection_is_said_and_heals(stand_in, tmp_path):
             if not cut:
                 cut.append(stand_in.cut())
 
-        with pytest.raises(Unreachable, match="connection to store “boathouse” was lost"):
+        with pytest.raises(UnreachableError, match="connection to store “boathouse” was lost"):
             store.put(local, "pieces/a.tar", on_bytes)
-        with pytest.raises(Trouble):
+        with pytest.raises(FasciculusError):
             read_mark(store)
         store.put(local, "pieces/a.tar", on_bytes)
         assert read_all(store, "pieces/a.tar") == DATA

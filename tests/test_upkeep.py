@@ -16,14 +16,14 @@ from running import folder_stores, run, set_up, small_account, until
 from test_stores import stand_in_spec
 
 from fasciculus.bundles.retiring import needed_pieces
-from fasciculus.client import Refused
-from fasciculus.core.errors import Trouble
+from fasciculus.client import RefusedError
+from fasciculus.core.errors import FasciculusError
 from fasciculus.models import Job, Store
 from fasciculus.stores import open_store
 from fasciculus.stores.base import StoreSpec, mark
 from fasciculus.worker.events import Emitter
-from fasciculus.worker.maintenance.mend import MendWork
-from fasciculus.worker.maintenance.repack import RepackWork
+from fasciculus.worker.maintenance.mend import MendTask
+from fasciculus.worker.maintenance.repack import RepackTask
 from fasciculus.worker.orders import MendOrder, RepackOrder, made
 
 
@@ -109,7 +109,7 @@ def test_a_damaged_copy_is_mended_from_the_other_store(nights):
     nights.flip(listing)
     damage, _ = nights.verify(deep=True)
     finished, events = nights.upkeep(
-        MendOrder, MendWork, files=list(damage), sources=[nights.store_order("cellar")]
+        MendOrder, MendTask, files=list(damage), sources=[nights.store_order("cellar")]
     )
     assert finished.outcome == "done", events
     assert nights.verify(deep=True, suspects=list(damage)) == ({}, list(damage))
@@ -132,7 +132,7 @@ def test_a_listing_that_only_another_store_has_is_brought_from_there(nights):
         '{"format": "fasciculus-store", "version": 1, "id": "x"}'
     )
     sources = [nights.store_order("stranger"), nights.store_order("cellar")]
-    finished, events = nights.upkeep(MendOrder, MendWork, files=list(damage), sources=sources)
+    finished, events = nights.upkeep(MendOrder, MendTask, files=list(damage), sources=sources)
     assert finished.outcome == "done" and any(
         "cannot help" in getattr(event, "text", "") for event in events
     )
@@ -140,7 +140,7 @@ def test_a_listing_that_only_another_store_has_is_brought_from_there(nights):
     (folder / "listing.jsonl.zst").unlink()
     assert nights.verify(deep=False)[0][f"bundles/{name}/listing.jsonl.zst"].reason == "missing"
     finished, _ = nights.upkeep(
-        MendOrder, MendWork, files=[f"bundles/{name}/listing.jsonl.zst"], sources=sources[:1]
+        MendOrder, MendTask, files=[f"bundles/{name}/listing.jsonl.zst"], sources=sources[:1]
     )
     assert finished.outcome == "warned" and "no other store" in finished.error
 
@@ -151,7 +151,7 @@ def test_what_is_damaged_everywhere_is_said_and_stored_again(nights):
     nights.flip(nights.piece(first, "cellar"), 0.4)
     damage, _ = nights.verify(deep=True)
     finished, _ = nights.upkeep(
-        MendOrder, MendWork, files=list(damage), sources=[nights.store_order("cellar")]
+        MendOrder, MendTask, files=list(damage), sources=[nights.store_order("cellar")]
     )
     assert finished.outcome == "warned" and "no other store" in finished.error
     nights.night(damaged=[first])
@@ -261,7 +261,7 @@ def test_upkeep_over_sftp(nights, openssh):
         damage, _ = nights.verify(deep=name == "attic", store=name)
         assert list(damage) == [f"pieces/{large}"], "a server with a shell tells checksums"
         finished, _ = nights.upkeep(
-            MendOrder, MendWork, name, files=list(damage), sources=[nights.store_order(other)]
+            MendOrder, MendTask, name, files=list(damage), sources=[nights.store_order(other)]
         )
         assert finished.outcome == "done"
         assert nights.verify(deep=True, store=name)[0] == {}
@@ -329,7 +329,7 @@ def test_what_changed_in_each_bundle_is_counted_and_listed(kept, running):
     assert [
         c.path for c in kept.bundles_changes(first.id, against=second.id, state="new").items
     ] == ["gone.html"]
-    with pytest.raises(Refused, match="before"):
+    with pytest.raises(RefusedError, match="before"):
         kept.bundles_changes(first.id)
     assert second.bytes > 300_000 and 5000 <= second.new_bytes < 6000
     growth = kept.growth_show("millpond")
@@ -478,7 +478,7 @@ def test_upkeep_is_answered_in_words_when_there_is_nothing_to_do(kept):
         (lambda: kept.stores_verify("attic", subject="nobody"), "no copies of “nobody”"),
         (lambda: kept.bundles_changes(kept.bundles_list().items[0].id, state="odd"), "no state"),
     ):
-        with pytest.raises(Refused, match=words):
+        with pytest.raises(RefusedError, match=words):
             call()
 
 
@@ -513,5 +513,5 @@ def test_a_store_that_cannot_replace_a_file_is_not_repacked(stand_in, monkeypatc
             },
         },
     )
-    with pytest.raises(Trouble, match="cannot replace a file in one step"):
-        RepackWork(order, Emitter(io.BytesIO()), threading.Event()).run()
+    with pytest.raises(FasciculusError, match="cannot replace a file in one step"):
+        RepackTask(order, Emitter(io.BytesIO()), threading.Event()).run()

@@ -11,7 +11,7 @@ import pytest
 from running import run, service, set_up, sftp_store, small_account, until
 from test_faults import workers
 
-from fasciculus.client import Refused
+from fasciculus.client import RefusedError
 
 
 class Held:
@@ -75,7 +75,7 @@ def test_upkeep_is_cancelled_killed_and_begun_again(tmp_path, stand_in, held):
             client.upkeep_cancel(first)
             held.end()
             assert end_of(client, first).outcome == "cancelled"
-            with pytest.raises(Refused, match="ended"):
+            with pytest.raises(RefusedError, match="ended"):
                 client.upkeep_cancel(first)
 
             held.begin()

@@ -13,7 +13,7 @@ from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
 
-from .core.errors import BadSetting
+from .core.errors import SettingError
 
 MIB = 1024 * 1024
 
@@ -82,7 +82,7 @@ def _typed(name: str, value: Any, default: Any, source: str) -> Any:
             ]
         return type(default)(value)
     except (ValueError, KeyError) as error:
-        raise BadSetting(
+        raise SettingError(
             f"{name} in {source} cannot be “{value}”.",
             f"It is for example “{default}”.",
             field=name,
@@ -99,7 +99,7 @@ def home_of(environment: Mapping[str, str]) -> Path:
 
 
 def load(environment: Mapping[str, str] = os.environ) -> Config:
-    """The settings in force. Raises ``BadSetting`` naming the key that is wrong."""
+    """The settings in force. Raises ``SettingError`` naming the key that is wrong."""
     home = home_of(environment)
     path = home / "fasciculus.toml"
     document: dict[str, Any] = {}
@@ -107,10 +107,10 @@ def load(environment: Mapping[str, str] = os.environ) -> Config:
         try:
             document = tomllib.loads(path.read_text("utf-8"))
         except (tomllib.TOMLDecodeError, UnicodeDecodeError) as error:
-            raise BadSetting(f"{path} cannot be read: {error}.", "Correct that line.") from error
+            raise SettingError(f"{path} cannot be read: {error}.", "Correct that line.") from error
         strange = sorted(set(document) - set(_KEYS))
         if strange:
-            raise BadSetting(
+            raise SettingError(
                 f"{path} sets “{strange[0]}”, which is not a setting.",
                 f"Settings: {', '.join(_KEYS)}.",
                 field=strange[0],

@@ -18,7 +18,7 @@ from paramiko.common import cMSG_CHANNEL_OPEN
 from paramiko.message import Message
 from paramiko.sftp import CMD_CLOSE, CMD_OPENDIR, CMD_READDIR, CMD_READLINK
 
-from .core.errors import BadSetting, Lost, Unreachable
+from .core.errors import ConnectionLostError, SettingError, UnreachableError
 from .core.steps import Step
 
 # What matters of its troubles is raised; its log would repeat it, with a trace.
@@ -60,12 +60,12 @@ def load_key(text: str, passphrase: str | None) -> paramiko.PKey:
         try:
             return kind.from_private_key(io.StringIO(text), password=passphrase or None)
         except paramiko.PasswordRequiredException as error:
-            raise BadSetting(
+            raise SettingError(
                 "The private key is locked.", "Give its passphrase.", field="passphrase"
             ) from error
         except (paramiko.SSHException, ValueError, IndexError):
             continue
-    raise BadSetting(
+    raise SettingError(
         "The private key cannot be read.",
         "Give an Ed25519, ECDSA or RSA key in OpenSSH form, and the right passphrase.",
         field="private_key",
@@ -126,7 +126,7 @@ class SftpClient(paramiko.SFTPClient):
         def _request(self, kind: Any, *arg: Any) -> Any: ...
 
 
-class SshLink:
+class SshConnection:
     """One connection. ``seen_key`` is the fingerprint that the server showed."""
 
     def __init__(self, spec: SshSpec) -> None:
@@ -140,9 +140,11 @@ class SshLink:
 
     @property
     def transport(self) -> _Transport:
-        """The transport; :class:`Lost` when there is no connection."""
+        """The transport; :class:`ConnectionLostError` when there is no connection."""
         if self._transport is None or not self._transport.is_active():
-            raise Lost(f"The SSH connection to {self.spec.where} was lost.", "It is tried again.")
+            raise ConnectionLostError(
+                f"The SSH connection to {self.spec.where} was lost.", "It is tried again."
+            )
         return self._transport
 
     def connecting(self) -> Iterator[Step]:
@@ -152,11 +154,11 @@ class SshLink:
         try:
             link = socket.create_connection((self.spec.address, self.spec.port), timeout=TIMEOUT)
         except socket.gaierror as error:
-            raise Lost(
+            raise ConnectionLostError(
                 f"The name {self.spec.address} does not resolve.", "Correct the address."
             ) from error
         except OSError as error:
-            raise Lost(
+            raise ConnectionLostError(
                 f"Nothing answers at {where} ({error.strerror or error}).",
                 "Is the server running, the port right, the firewall open?",
             ) from error
@@ -187,21 +189,21 @@ class SshLink:
             client.get_channel().settimeout(timeout)  # type: ignore[union-attr]
             return client
         except (paramiko.SSHException, OSError, EOFError) as error:
-            raise Lost(
+            raise ConnectionLostError(
                 f"{self.spec.where} gives no SFTP session: {error or 'no answer'}.",
                 "Is its SFTP subsystem switched on?",
             ) from error
 
     def _check_key(self) -> None:
         if not self.spec.host_key:
-            raise BadSetting(
+            raise SettingError(
                 f"The server's host key is {self.seen_key}, and none is accepted yet.",
                 "Compare it with what the server's administrator tells you, then give it as the "
                 "host key.",
                 field="host_key",
             )
         if self.spec.host_key != self.seen_key:
-            raise Unreachable(
+            raise UnreachableError(
                 f"The server's host key is {self.seen_key}, but {self.spec.host_key} was accepted.",
                 "Ask its administrator whether the key was changed on purpose; if not, somebody "
                 "stands in between.",
@@ -219,7 +221,7 @@ class SshLink:
             else:
                 transport.auth_password(user, secrets.get("password", ""))
         except paramiko.AuthenticationException as error:
-            raise Unreachable(
+            raise UnreachableError(
                 f"{self.spec.address} does not accept the {what} of user “{user}”.",
                 f"Give the right user and {what} in {self.spec.settings}.",
                 field=what,
@@ -232,9 +234,9 @@ class SshLink:
         self._transport = None
 
 
-def broke_off(where: str, error: Exception) -> Lost:
+def broke_off(where: str, error: Exception) -> ConnectionLostError:
     """What to say when an SSH connection ends before its time."""
-    return Lost(
+    return ConnectionLostError(
         f"The SSH connection to {where} broke off: {error or 'no answer'}.",
         "Is this an SSH server with SFTP?",
     )

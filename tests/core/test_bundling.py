@@ -13,7 +13,7 @@ from running import awkward_tree, picture
 
 from fasciculus.core.bundle import layout
 from fasciculus.core.bundle.codecs import codec
-from fasciculus.core.bundle.entry import Entry, Part, order
+from fasciculus.core.bundle.entry import Entry, Extent, order
 from fasciculus.core.bundle.listing import (
     ListingWriter,
     children,
@@ -24,8 +24,8 @@ from fasciculus.core.bundle.listing import (
 from fasciculus.core.bundle.manifest import Manifest, PieceRecord, parse_manifest
 from fasciculus.core.bundle.reader import BundleReader, only
 from fasciculus.core.bundle.tree_walk import scan
-from fasciculus.core.bundle.writer import Packer
-from fasciculus.core.errors import BadSetting, Damaged, TooNew
+from fasciculus.core.bundle.writer import BundleWriter
+from fasciculus.core.errors import DamagedError, SettingError, TooNewError
 
 SUBJECT = layout.SubjectRef("account", "millpond")
 BUNDLE = "2026-11-24T021500Z-nightly"
@@ -68,7 +68,7 @@ def pack(
     warn = warn or warnings.append
     raw = io.BytesIO()
     listing = ListingWriter(raw)
-    packer = Packer(
+    packer = BundleWriter(
         BUNDLE, codec(packing), folder, listing, piece_size=piece_size, frame_size=frame_size
     )
     firsts: dict[bytes, Entry] = {}
@@ -196,14 +196,14 @@ def test_a_flipped_byte_never_passes(tmp_path):
                 with BundleReader(folder, SUBJECT) as reader:
                     try:
                         data = b"".join(reader.contents(entry, alone=True))
-                    except Damaged as error:
+                    except DamagedError as error:
                         harmed += 1
                         assert error.way_out
                     else:
                         assert data == (tree / entry.text).read_bytes()
             assert harmed <= 4, "no more than lie in its frame"
         path.write_bytes(good[: len(good) // 2])
-        with pytest.raises(Damaged), BundleReader(folder, SUBJECT) as reader:
+        with pytest.raises(DamagedError), BundleReader(folder, SUBJECT) as reader:
             for entry in entries:
                 b"".join(reader.contents(entry))
 
@@ -212,7 +212,7 @@ def test_what_changes_while_it_is_read_is_said(tmp_path):
     folder, warnings = Folder(tmp_path / "store"), []
     raw = io.BytesIO()
     listing = ListingWriter(raw)
-    packer = Packer(BUNDLE, codec("zstd"), folder, listing, piece_size=64 * MIB)
+    packer = BundleWriter(BUNDLE, codec("zstd"), folder, listing, piece_size=64 * MIB)
     short = Entry("files", b"log", size=2 * MIB)
     packer.add_stream(short, io.BytesIO(b"x" * 1000), warnings.append)
 
@@ -245,7 +245,7 @@ def test_a_full_spool_ends_the_packing(tmp_path):
         def put(self, path, record):
             raise OSError(28, "No space left on device")
 
-    packer = Packer(
+    packer = BundleWriter(
         BUNDLE, codec("none"), Full(tmp_path), ListingWriter(io.BytesIO()), piece_size=MIB
     )
     with pytest.raises(OSError, match="No space left"):
@@ -274,7 +274,9 @@ ENTRIES = st.builds(
     origin=st.none() | NAMES,
     xattrs=st.dictionaries(st.text("abc.", min_size=1), st.binary(), max_size=3),
     digest=st.just("0" * 64),
-    parts=st.lists(st.builds(Part, st.just("p.tar.zst"), *[st.integers(0, 2**40)] * 4), max_size=3),
+    parts=st.lists(
+        st.builds(Extent, st.just("p.tar.zst"), *[st.integers(0, 2**40)] * 4), max_size=3
+    ),
 )
 
 
@@ -291,7 +293,7 @@ def test_the_listing_keeps_every_entry_exactly(entries):
     writer.close()
     assert list(read_listing(io.BytesIO(raw.getvalue()))) == entries
     if len(raw.getvalue()) > 20:
-        with pytest.raises(Damaged):
+        with pytest.raises(DamagedError):
             list(read_listing(io.BytesIO(raw.getvalue()[:-3])))
 
 
@@ -349,10 +351,10 @@ def test_manifest():
         pieces=[PieceRecord("p", 3, "ab")],
     )
     assert parse_manifest(manifest.to_json()) == manifest
-    with pytest.raises(TooNew, match="version 9"):
+    with pytest.raises(TooNewError, match="version 9"):
         parse_manifest(manifest.to_json().replace(b'"version": 1', b'"version": 9'))
     for bad in (b"", b"{}", b'{"format": "other"}', manifest.to_json()[:-20]):
-        with pytest.raises(Damaged):
+        with pytest.raises(DamagedError):
             parse_manifest(bad)
 
 
@@ -373,5 +375,5 @@ def test_names_are_safe_and_sort_by_time():
     )
     assert later == BUNDLE + ".10", "never one that is free again, since it would count as older"
     for bad in ("", "../x", "A", "a/b", "-a", "a b", "x" * 65, "a..b"):
-        with pytest.raises(BadSetting):
+        with pytest.raises(SettingError):
             layout.check_name(bad)

@@ -5,7 +5,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from fasciculus.core.bundle.diff import (
-    Counts,
+    DiffCounts,
     Difference,
     count,
     differences,
@@ -15,13 +15,13 @@ from fasciculus.core.bundle.entry import (
     FILE,
     SYMLINK,
     Entry,
-    Part,
+    Extent,
     order,
 )
 from fasciculus.core.bundle.layout import is_listing, next_listing
 from fasciculus.core.bundle.listing import to_line
 from fasciculus.core.bundle.manifest import Manifest, PieceRecord, parse_manifest
-from fasciculus.core.errors import Damaged
+from fasciculus.core.errors import DamagedError
 
 PATHS = st.sampled_from([b"a", b"a.b", b"b", b"b/c", b"b/c/d", b"b-c", b"b/\xff", b"e", b"e/f"])
 STATES = st.tuples(
@@ -40,7 +40,7 @@ def lines(tree, kind="files", piece="p"):
         entry = Entry(kind, path, type_, mode=mode, mtime_ns=time, inode=number)
         if type_ == FILE:
             entry.size, entry.digest = contents * 10, f"{contents:064x}"
-            entry.parts = [Part(piece, number, 1, 0, entry.size)] if contents else []
+            entry.parts = [Extent(piece, number, 1, 0, entry.size)] if contents else []
         elif type_ == SYMLINK:
             entry.target = b"to-%d" % contents
         found.append(to_line(entry).rstrip(b"\n"))
@@ -75,7 +75,7 @@ def test_who_owns_a_member_of_a_dump_does_not_matter():
     old, new = (
         Entry("databases", b"mariadb/shop/1", size=3, digest="a" * 64, uid=uid) for uid in (0, 33)
     )
-    assert count([to_line(old).strip()], [to_line(new).strip()]) == Counts()
+    assert count([to_line(old).strip()], [to_line(new).strip()]) == DiffCounts()
     link = Entry("files", b"z", size=9, digest="b" * 64, link=b"a")
     assert list(differences([], [to_line(link).strip()])) == [
         Difference("files", b"z", FILE, "new")
@@ -105,5 +105,5 @@ def test_a_manifest_never_leads_out_of_its_folders():
         bad = Manifest(
             **{**{name: getattr(good, name) for name in good.__struct_fields__}, field: value}
         )
-        with pytest.raises(Damaged, match="outside"):
+        with pytest.raises(DamagedError, match="outside"):
             parse_manifest(bad.to_json())

@@ -8,13 +8,13 @@ import pytest
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
-from fasciculus.core.bundle.tree_walk import Chosen, scan
-from fasciculus.core.errors import BadSetting
+from fasciculus.core.bundle.tree_walk import WalkRules, scan
+from fasciculus.core.errors import SettingError
 from fasciculus.core.file_filters import (
     ON_THE_WAY,
     READY_SETS,
-    Chooser,
     FileRules,
+    FileSelector,
     check_pattern,
 )
 
@@ -35,7 +35,7 @@ def pattern(draw):
 
 
 def kept(root: Path, rules: FileRules) -> set[str]:
-    chosen = Chosen(chooser=Chooser(rules, 0))
+    chosen = WalkRules(chooser=FileSelector(rules, 0))
     return {entry.text for entry in scan(os.fsencode(root), chosen=chosen) if entry.type == "file"}
 
 
@@ -72,7 +72,7 @@ def test_excludes_mean_what_they_mean_to_git(tmp_path_factory, paths, lines):
 
 
 def judged(rules: FileRules, *paths: str, size: int = 10, age_days: int = 0) -> list[str]:
-    chooser = Chooser(rules, 400 * 86_400 * 10**9)
+    chooser = FileSelector(rules, 400 * 86_400 * 10**9)
     mtime = (400 - age_days) * 86_400 * 10**9
     return [
         chooser.judge(p.rstrip("/").encode(), p.endswith("/"), not p.endswith("/"), size, mtime)
@@ -115,14 +115,14 @@ def test_includes_keep_the_folders_on_the_way():
 
 
 def test_names_that_are_not_utf8_are_judged_too():
-    chooser = Chooser(FileRules(excludes=("*.log",)), 0)
+    chooser = FileSelector(FileRules(excludes=("*.log",)), 0)
     assert chooser.judge(b"caf\xe9.log", False, True, 1, 0) == "*.log"
     assert chooser.judge(b"caf\xe9", False, True, 1, 0) == ""
 
 
 @pytest.mark.parametrize("text", ["", "   ", "# comment", "a\nb", "!"])
 def test_what_is_no_pattern_is_refused(text):
-    with pytest.raises(BadSetting, match="not a pattern"):
+    with pytest.raises(SettingError, match="not a pattern"):
         check_pattern(text)
 
 
@@ -139,8 +139,8 @@ def test_one_file_system_stops_at_a_mount(tmp_path, monkeypatch):
 
     monkeypatch.setattr("fasciculus.core.bundle.tree_walk.os.lstat", other_device)
     left = []
-    chosen = Chosen(
-        chooser=Chooser(FileRules(one_file_system=True), 0),
+    chosen = WalkRules(
+        chooser=FileSelector(FileRules(one_file_system=True), 0),
         on_left_out=lambda p, s, rule: left.append((p, rule)),
     )
     assert [entry.path for entry in scan(os.fsencode(tmp_path), chosen=chosen)] == [b"", b"mounted"]

@@ -5,25 +5,25 @@ from datetime import UTC, datetime, timedelta
 import pytest
 
 from fasciculus.core.coverage import (
-    Protector,
-    Thing,
+    CoverageItem,
+    CoveringJob,
     cover,
     promise_of,
 )
 from fasciculus.core.definitions import changed_fields, from_text, to_text
 from fasciculus.core.discovery.accounts import (
-    Facts,
-    FoundAccount,
-    FoundDatabase,
+    DiscoveredAccount,
+    DiscoveredDatabase,
+    HostFacts,
     assemble,
     difference,
     rule_pattern,
 )
 from fasciculus.core.discovery.web_server_config import VirtualHost, apache_hosts, nginx_hosts
 from fasciculus.core.dump.filters import DatabaseRules
-from fasciculus.core.errors import BadSetting
-from fasciculus.core.file_filters import Chooser, FileRules
-from fasciculus.core.preview import Surveyor
+from fasciculus.core.errors import SettingError
+from fasciculus.core.file_filters import FileRules, FileSelector
+from fasciculus.core.preview import PreviewCounter
 
 NGINX = r"""
 http {
@@ -74,7 +74,7 @@ def test_names_and_roots_out_of_web_servers_configuration():
 
 
 def test_accounts_are_put_together_from_what_was_read():
-    facts = Facts(
+    facts = HostFacts(
         folders=[
             "/home/mill",
             "/home/mill_pond",
@@ -111,26 +111,28 @@ def test_accounts_are_put_together_from_what_was_read():
     "rule", ["home/{account}", "/home/x", "/home/{user}", "/{account}/{account}"]
 )
 def test_a_rule_that_is_none_is_refused(rule):
-    with pytest.raises(BadSetting):
+    with pytest.raises(SettingError):
         rule_pattern(rule)
 
 
 def test_the_difference_is_said_in_words():
     before = [
-        FoundAccount(
+        DiscoveredAccount(
             "a",
             "/home/a",
             {"a.example": "/home/a/x", "old.example": "/home/a/o"},
             set(),
             {"a.example"},
         ),
-        FoundAccount("b", "/home/b"),
-        FoundAccount("same", "/home/same", {}, {FoundDatabase("sqlite", "mine", "x.db")}),
+        DiscoveredAccount("b", "/home/b"),
+        DiscoveredAccount("same", "/home/same", {}, {DiscoveredDatabase("sqlite", "mine", "x.db")}),
     ]
     after = [
-        FoundAccount("a", "/srv/a", {"a.example": "/srv/a/x"}, {FoundDatabase("mariadb", "a_db")}),
-        FoundAccount("c", "/home/c", {"c.example": "/home/c"}),
-        FoundAccount("same", "/home/same", {}, {FoundDatabase("sqlite", "x.db", "x.db")}),
+        DiscoveredAccount(
+            "a", "/srv/a", {"a.example": "/srv/a/x"}, {DiscoveredDatabase("mariadb", "a_db")}
+        ),
+        DiscoveredAccount("c", "/home/c", {"c.example": "/home/c"}),
+        DiscoveredAccount("same", "/home/same", {}, {DiscoveredDatabase("sqlite", "x.db", "x.db")}),
     ]
     rows = {row.account.name: (row.kind, row.changes) for row in difference(after, before)}
     assert rows == {
@@ -160,7 +162,7 @@ def job(
     contents=("files", "databases", "mail"),
     **databases,
 ):
-    return Protector(
+    return CoveringJob(
         name, subjects, frozenset(covers), frozenset(contents), DatabaseRules(**databases), DAY
     )
 
@@ -168,64 +170,64 @@ def job(
 @pytest.mark.parametrize(
     ("thing", "jobs", "newest", "state"),
     [
-        (Thing("site", "m.example", "millpond", "reed-1"), [], {}, "bare"),
+        (CoverageItem("site", "m.example", "millpond", "reed-1"), [], {}, "bare"),
         (
-            Thing("site", "m.example", "millpond", "reed-1"),
+            CoverageItem("site", "m.example", "millpond", "reed-1"),
             [job("db", contents=("databases",))],
             {},
             "bare",
         ),
-        (Thing("site", "m.example", "millpond", "reed-1"), [job("n")], {}, "never"),
+        (CoverageItem("site", "m.example", "millpond", "reed-1"), [job("n")], {}, "never"),
         (
-            Thing("site", "m.example", "millpond", "reed-1"),
+            CoverageItem("site", "m.example", "millpond", "reed-1"),
             [job("n")],
             {("account", "millpond", "n"): 20},
             "protected",
         ),
         (
-            Thing("site", "m.example", "millpond", "reed-1"),
+            CoverageItem("site", "m.example", "millpond", "reed-1"),
             [job("n")],
             {("account", "millpond", "n"): 25},
             "late",
         ),
         (
-            Thing("site", "m.example", "millpond", "reed-1"),
+            CoverageItem("site", "m.example", "millpond", "reed-1"),
             [job("n"), job("s", "sites", ("m.example",))],
             {("account", "millpond", "n"): 25, ("site", "m.example", "s"): 2},
             "protected",
         ),
         (
-            Thing("database", "shop", "millpond", "reed-1", "mariadb"),
+            CoverageItem("database", "shop", "millpond", "reed-1", "mariadb"),
             [job("n", without=("shop",))],
             {},
             "bare",
         ),
         (
-            Thing("database", "shop", "millpond", "reed-1", "mariadb"),
+            CoverageItem("database", "shop", "millpond", "reed-1", "mariadb"),
             [job("n", structure_only=True)],
             {},
             "bare",
         ),
         (
-            Thing("database", "shop", "millpond", "reed-1", "mariadb"),
+            CoverageItem("database", "shop", "millpond", "reed-1", "mariadb"),
             [job("h", "hosts", ("reed-1",))],
             {},
             "never",
         ),
         (
-            Thing("database", "x", "millpond", "reed-1", "sqlite"),
+            CoverageItem("database", "x", "millpond", "reed-1", "sqlite"),
             [job("h", "hosts", ("reed-1",))],
             {},
             "bare",
         ),
         (
-            Thing("database", "x", "millpond", "reed-1", "sqlite", "m.example"),
+            CoverageItem("database", "x", "millpond", "reed-1", "sqlite", "m.example"),
             [job("s", "sites", ("m.example",))],
             {},
             "never",
         ),
         (
-            Thing("mail domain", "m.example", "millpond", "reed-1"),
+            CoverageItem("mail domain", "m.example", "millpond", "reed-1"),
             [job("n", contents=("files",))],
             {},
             "bare",
@@ -262,7 +264,7 @@ def test_definitions_as_text_and_back():
         ("hosts = 1", "not a table"),
         ('[hosts.a]\nsecrets = { password = "plain" }', "is written out"),
     ):
-        with pytest.raises(BadSetting, match=said) as caught:
+        with pytest.raises(SettingError, match=said) as caught:
             from_text(bad)
         assert caught.value.field == "text" and "plain" not in caught.value.sentence()
     assert changed_fields({"a": 1, "m": {"x": 1, "y": 2}}, {"m": {"x": 2, "y": 2}, "b": 3}) == [
@@ -275,7 +277,7 @@ def test_definitions_as_text_and_back():
 def test_a_survey_counts_what_each_rule_saves_and_what_is_new():
     rules = FileRules(sets=("caches",), excludes=("*.bak",))
     before = iter([(b"a/one", 10, 5), (b"a/two", 10, 5), (b"z", 1, 1)])
-    surveyor = Surveyor(Chooser(rules, 0), frozenset({b"store"}), before)
+    surveyor = PreviewCounter(FileSelector(rules, 0), frozenset({b"store"}), before)
     for path, is_dir, size, mtime in (
         (b"a", True, 0, 0),
         (b"a/cache", True, 0, 0),

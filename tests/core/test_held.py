@@ -11,11 +11,11 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from fasciculus.core.bundle.codecs import Zstd
-from fasciculus.core.bundle.entry import Entry, Part
-from fasciculus.core.bundle.frame_cache import HeldFrames
+from fasciculus.core.bundle.entry import Entry, Extent
+from fasciculus.core.bundle.frame_cache import FrameCache
 from fasciculus.core.bundle.layout import SubjectRef
 from fasciculus.core.bundle.reader import BundleReader, PieceReader
-from fasciculus.core.errors import Damaged
+from fasciculus.core.errors import DamagedError
 
 SUBJECT = SubjectRef("account", "millpond")
 
@@ -32,7 +32,7 @@ class Pieces:
                 frame = Zstd().pack(b"".join(contents))
                 at = 0
                 for place, data in enumerate(contents):
-                    part = Part(name, len(packed), len(frame), at, len(data))
+                    part = Extent(name, len(packed), len(frame), at, len(data))
                     self.entries.append(
                         (
                             len(packed),
@@ -70,7 +70,7 @@ def test_each_frame_is_read_once(tmp_path, monkeypatch, memory):
     )
     pieces = Pieces(40, 4)
     with BundleReader(pieces, SUBJECT, tmp_path) as reader:
-        reader._held = HeldFrames(tmp_path, memory)
+        reader._held = FrameCache(tmp_path, memory)
         for *_, entry, data in pieces.entries:
             assert b"".join(reader.contents(entry)) == data
     assert len(unpacked) == len(set(unpacked)) == 40 * 4
@@ -93,7 +93,7 @@ def test_a_flipped_bit_costs_the_file_it_lies_in_and_the_next_frame_is_read_all_
         for number, (*_, entry, data) in enumerate(pieces.entries):
             try:
                 assert b"".join(reader.contents(entry)) == data
-            except Damaged as error:
+            except DamagedError as error:
                 assert "not what the listing says" in error.message
                 lost.append(number)
     assert lost == [7] and len(pieces.asked) == 3, "the piece, once more the frame, and the rest"
@@ -101,7 +101,7 @@ def test_a_flipped_bit_costs_the_file_it_lies_in_and_the_next_frame_is_read_all_
     with BundleReader(pieces, SUBJECT) as reader:
         for *_, entry, data in pieces.entries[:6]:
             assert b"".join(reader.contents(entry)) == data
-        with pytest.raises(Damaged, match=f"damaged at byte {bad.frame:,}: it ends too early"):
+        with pytest.raises(DamagedError, match=f"damaged at byte {bad.frame:,}: it ends too early"):
             list(reader.contents(pieces.entries[9][-2]))
 
 
@@ -112,7 +112,7 @@ def test_a_flipped_bit_costs_the_file_it_lies_in_and_the_next_frame_is_read_all_
 )
 @settings(max_examples=150, deadline=None)
 def test_what_is_kept_is_what_was_given_and_the_bounds_hold(tmp_path_factory, steps, memory, disk):
-    held, newest = HeldFrames(tmp_path_factory.getbasetemp(), memory, disk), {}
+    held, newest = FrameCache(tmp_path_factory.getbasetemp(), memory, disk), {}
     for number, (piece, size) in enumerate(steps):
         data = random.Random(number).randbytes(size)
         held.keep(f"p{piece}", number, number + 1, data)

@@ -5,14 +5,14 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from fasciculus.core import retention
-from fasciculus.core.errors import BadSetting
-from fasciculus.core.retention import Kept, retiring
-from fasciculus.core.selection import LeftOut, Selection, chosen
+from fasciculus.core.errors import SettingError
+from fasciculus.core.retention import RetentionCopy, retiring
+from fasciculus.core.selection import ExcludedPaths, Selection, chosen
 
 START = datetime(2026, 1, 1, tzinfo=UTC)
 COPIES = st.lists(st.tuples(st.integers(0, 500), st.booleans()), max_size=40).map(
     lambda rows: [
-        Kept(f"b{n:03d}", START + timedelta(hours=hours), pinned)
+        RetentionCopy(f"b{n:03d}", START + timedelta(hours=hours), pinned)
         for n, (hours, pinned) in enumerate(rows)
     ]
 )
@@ -36,7 +36,7 @@ def test_what_was_retired_is_not_missed_the_next_time(copies, count):
 
 @pytest.mark.parametrize("count", [0, -1, 10_001])
 def test_a_count_that_would_lose_all_is_refused(count):
-    with pytest.raises(BadSetting):
+    with pytest.raises(SettingError):
         retiring([], count)
 
 
@@ -45,14 +45,16 @@ def test_selections():
     assert chosen(Selection("all"), known) == sorted(known)
     assert chosen(Selection("all_but", ("ferryline",)), known) == ["lanternchoir", "millpond"]
     assert chosen(Selection("listed", ("millpond",)), known) == ["millpond"]
-    with pytest.raises(BadSetting, match="mill"):
+    with pytest.raises(SettingError, match="mill"):
         chosen(Selection("listed", ("mill",)), known)
 
 
 def test_left_out_follows_links_to_the_real_place(tmp_path):
     (tmp_path / "home/backups").mkdir(parents=True)
     (tmp_path / "store").symlink_to(tmp_path / "home/backups")
-    found = LeftOut([str(tmp_path / "store"), "/elsewhere"]).below(str(tmp_path / "home").encode())
+    found = ExcludedPaths([str(tmp_path / "store"), "/elsewhere"]).below(
+        str(tmp_path / "home").encode()
+    )
     assert found == {b"backups"}
 
 

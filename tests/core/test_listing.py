@@ -6,9 +6,9 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from fasciculus.core.bundle.entry import DIR, Entry, Part
+from fasciculus.core.bundle.entry import DIR, Entry, Extent
 from fasciculus.core.bundle.listing import (
-    Beginning,
+    ListingPrefix,
     ListingWriter,
     linked_to,
     read_lines,
@@ -17,11 +17,11 @@ from fasciculus.core.bundle.listing import (
 )
 from fasciculus.core.bundle.stat_cache import (
     Run,
-    StatesWriter,
+    StatCacheWriter,
     length_of_listing,
     place_of_first,
 )
-from fasciculus.core.errors import Damaged
+from fasciculus.core.errors import DamagedError
 
 
 def files(count, folder=b""):
@@ -35,7 +35,7 @@ def files(count, folder=b""):
             inode=number + 1,
             device=7,
             digest=f"{number:064x}",
-            parts=[Part("p", 0, 9, number, number)],
+            parts=[Extent("p", 0, 9, number, number)],
         )
         for number in range(count)
     ]
@@ -46,7 +46,7 @@ def write(path, entries, more=()):
     know.
     """
     with path.open("wb") as raw, path.with_suffix(".states").open("w+b") as noted:
-        noting = StatesWriter(noted, "about")
+        noting = StatCacheWriter(noted, "about")
         listing = ListingWriter(raw, noting)
         for entry in entries:
             listing.add(entry)
@@ -54,7 +54,7 @@ def write(path, entries, more=()):
         noting.close(digest, listing.length)
     assert length_of_listing(path.with_suffix(".states"), digest, "about") == listing.length
     assert not length_of_listing(path.with_suffix(".states"), digest, "other rules")
-    return Beginning(path, digest, listing.length)
+    return ListingPrefix(path, digest, listing.length)
 
 
 def runs_of(path):
@@ -93,7 +93,7 @@ def test_what_is_taken_over_and_what_follows(tmp_path_factory, folders, each, ta
     taken = min(taken, len(runs))
     added = [Entry("files", b"z%d" % n, size=0, ctime_ns=4, inode=99) for n in range(more)]
     with (folder / "after.zst").open("wb") as raw, (folder / "after.states").open("w+b") as noted:
-        noting = StatesWriter(noted, "about", folder / "before.states")
+        noting = StatCacheWriter(noted, "about", folder / "before.states")
         listing = ListingWriter(raw, noting, before)
         for run in runs[:taken]:
             listing.same(run.length, run.size)
@@ -128,7 +128,7 @@ def test_a_listing_that_is_altered_meanwhile_is_never_taken_over(tmp_path):
         for added in ([], files(1)):
             listing = ListingWriter(io.BytesIO(), before=before)
             listing.same(before.length, 0)
-            with pytest.raises(Damaged):
+            with pytest.raises(DamagedError):
                 for entry in added:
                     listing.add(entry)
                 listing.close()

@@ -9,14 +9,14 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from fasciculus.core import mail_config
-from fasciculus.core.bundle.entry import Entry, Part, order
+from fasciculus.core.bundle.entry import Entry, Extent, order
 from fasciculus.core.bundle.layout import bundle_of
 from fasciculus.core.bundle.listing import ListingWriter
-from fasciculus.core.bundle.previous_index import Previous, unchanged_here, unchanged_over_ssh
+from fasciculus.core.bundle.previous_index import PreviousIndex, unchanged_here, unchanged_over_ssh
 from fasciculus.core.dump import privileges
 from fasciculus.core.dump.filters import DatabaseRules
 from fasciculus.core.dump.literals import Column, escaped
-from fasciculus.core.errors import Trouble
+from fasciculus.core.errors import FasciculusError
 from fasciculus.hosts import ssh_find
 
 
@@ -149,7 +149,7 @@ def test_records_come_whole_however_they_are_cut(rows, size):
     chunks = [data[start : start + size] for start in range(0, len(data), size)]
     assert list(ssh_find.records(chunks)) == rows
     if data:
-        with pytest.raises(Trouble, match="broke off"):
+        with pytest.raises(FasciculusError, match="broke off"):
             list(ssh_find.records([data[:-1]]))
 
 
@@ -175,31 +175,31 @@ def listed(tmp_path, entries):
     return path
 
 
-def file(path: bytes, digest: str, *parts: Part, kind="files", **more) -> Entry:
+def file(path: bytes, digest: str, *parts: Extent, kind="files", **more) -> Entry:
     size = sum(part.size for part in parts)
     fields = {"mtime_ns": 5, "ctime_ns": 6, "inode": 7, "device": 8, **more}
     return Entry(kind, path, size=size, digest=digest * 32, parts=list(parts), **fields)
 
 
 def test_the_bundle_before_is_found_by_path_and_by_digest(tmp_path):
-    spread = [Part("p1", 0, 10, 0, 2_000_000), Part("p2", 0, 10, 0, 1_000_000)]
+    spread = [Extent("p1", 0, 10, 0, 2_000_000), Extent("p2", 0, 10, 0, 1_000_000)]
     entries = [
-        file(b"a", "aa", Part("p1", 100, 50, 7, 300)),
-        file(b"caf\xe9", "bb", Part("p1", 150, 50, 0, 200)),
+        file(b"a", "aa", Extent("p1", 100, 50, 7, 300)),
+        file(b"caf\xe9", "bb", Extent("p1", 150, 50, 0, 200)),
         file(b"film", "cc", *spread),
-        file(b"shop/00000-schema.sql", "dd", Part("p3", 0, 9, 0, 40), kind="databases"),
-        file(b"m/passwd", "ee", Part("p4", 0, 9, 0, 40), kind="mail"),
+        file(b"shop/00000-schema.sql", "dd", Extent("p3", 0, 9, 0, 40), kind="databases"),
+        file(b"m/passwd", "ee", Extent("p4", 0, 9, 0, 40), kind="mail"),
     ]
     path = listed(tmp_path, entries)
-    previous = Previous(path, unchanged_here, tmp_path)
+    previous = PreviousIndex(path, unchanged_here, tmp_path)
     asked = [file(e.path, "00", *e.parts, kind=e.kind) for e in entries]
     assert previous.same(asked[0]).digest == "aa" * 32
-    assert previous.same(file(b"b", "00", Part("x", 0, 0, 0, 1))) is None, "a new path"
+    assert previous.same(file(b"b", "00", Extent("x", 0, 0, 0, 1))) is None, "a new path"
     assert previous.same(asked[1]).parts == entries[1].parts, "also a name that is not UTF-8"
     touched = file(b"film", "00", *spread, mtime_ns=99)
     assert previous.same(touched) is None and previous.may_hold("files", 3_000_000)
     assert previous.holding("files", "cc" * 32, 3_000_000) == spread
-    assert previous.holding("files", "aa" * 32, 300) == [Part("p1", 100, 50, 7, 300)]
+    assert previous.holding("files", "aa" * 32, 300) == [Extent("p1", 100, 50, 7, 300)]
     assert (
         previous.holding("files", "aa" * 32, 299) is None
         and previous.holding("files", "99" * 32, 300) is None
@@ -207,7 +207,7 @@ def test_the_bundle_before_is_found_by_path_and_by_digest(tmp_path):
     # A kind that is not looked at is passed over.
     assert previous.same(asked[4]).digest == "ee" * 32
     previous.close()
-    damaged = Previous(path, unchanged_here, tmp_path, frozenset({"p1"}))
+    damaged = PreviousIndex(path, unchanged_here, tmp_path, frozenset({"p1"}))
     assert damaged.same(asked[0]) is None and damaged.holding("files", "aa" * 32, 300) is None
     assert damaged.holding("files", "dd" * 32, 40) is None, "files and all else are apart"
     assert damaged.holding("files", "cc" * 32, 3_000_000) is None and damaged.holding(
@@ -217,11 +217,11 @@ def test_the_bundle_before_is_found_by_path_and_by_digest(tmp_path):
 
 
 def test_over_ssh_size_and_time_are_trusted(tmp_path):
-    entry = file(b"a", "aa", Part("p1", 0, 50, 0, 300))
+    entry = file(b"a", "aa", Extent("p1", 0, 50, 0, 300))
     path = listed(tmp_path, [entry])
-    elsewhere = file(b"a", "00", Part("x", 0, 0, 0, 300), ctime_ns=1, inode=2, device=3)
+    elsewhere = file(b"a", "00", Extent("x", 0, 0, 0, 300), ctime_ns=1, inode=2, device=3)
     for unchanged, found in ((unchanged_here, False), (unchanged_over_ssh, True)):
-        previous = Previous(path, unchanged, tmp_path)
+        previous = PreviousIndex(path, unchanged, tmp_path)
         assert (previous.same(elsewhere) is not None) is found
         previous.close()
 
@@ -237,10 +237,10 @@ def test_many_digests_are_found_again(tmp_path):
                 b"%06d" % number,
                 size=10,
                 digest=digest,
-                parts=[Part(f"p{number % 5}", number, 1, number, 10)],
+                parts=[Extent(f"p{number % 5}", number, 1, number, 10)],
             )
         )
-    previous = Previous(listed(tmp_path, entries), unchanged_here, tmp_path)
+    previous = PreviousIndex(listed(tmp_path, entries), unchanged_here, tmp_path)
     for entry in rng.sample(entries, 300):
         assert previous.holding("files", entry.digest, 10) == entry.parts
     previous.close()

@@ -13,7 +13,7 @@ from fasciculus.core.dump.literals import quote_name
 from fasciculus.core.dump.loader import load, statements
 from fasciculus.core.dump.mariadb import Member, safe_file
 from fasciculus.core.file_filters import FileRules
-from fasciculus.core.formatting import duration_words, list_words, size_words
+from fasciculus.core.formatting import format_duration, format_list, format_size
 from fasciculus.core.run_report import (
     CopyLine,
     RunReport,
@@ -215,7 +215,7 @@ def test_the_readback_is_one_sentence():
 
 
 def test_words():
-    assert [size_words(n) for n in (0, 1023, 1024, 1536, 10 * 1024**2, 5 * 1024**4)] == [
+    assert [format_size(n) for n in (0, 1023, 1024, 1536, 10 * 1024**2, 5 * 1024**4)] == [
         "0 B",
         "1023 B",
         "1.00 KiB",
@@ -223,10 +223,10 @@ def test_words():
         "10.0 MiB",
         "5.00 TiB",
     ]
-    assert [duration_words(s) for s in (0.25, 59.9, 185, 7800)] == [
+    assert [format_duration(s) for s in (0.25, 59.9, 185, 7800)] == [
         "0.2 s",
         "59.9 s",
         "3 min 05 s",
         "2 h 10 min",
     ]
-    assert [list_words(x) for x in ([], ["a"], ["a", "b", "c"])] == ["", "a", "a, b and c"]
+    assert [format_list(x) for x in ([], ["a"], ["a", "b", "c"])] == ["", "a", "a, b and c"]

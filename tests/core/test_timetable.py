@@ -6,7 +6,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from fasciculus.core import schedule
-from fasciculus.core.errors import BadSetting
+from fasciculus.core.errors import SettingError
 
 LONDON = ZoneInfo("Europe/London")
 MOMENTS = st.datetimes(datetime(2025, 1, 1), datetime(2028, 1, 1)).map(
@@ -66,7 +66,7 @@ def test_forms(text, words, starts):
     ],
 )
 def test_what_cannot_be_read_says_what_can(text):
-    with pytest.raises(BadSetting) as caught:
+    with pytest.raises(SettingError) as caught:
         schedule.parse(text)
     assert "daily 02:15" in caught.value.way_out and caught.value.field == "timetable"
 
@@ -103,5 +103,5 @@ def test_starts_are_later_ordered_and_distinct(after, times, zone):
 
 
 def test_an_unknown_zone():
-    with pytest.raises(BadSetting, match="Mars"):
+    with pytest.raises(SettingError, match="Mars"):
         schedule.zone("Mars/Olympus")

@@ -1,4 +1,4 @@
-"""A bundle, or part of it, as one stream in a form that ordinary programs open."""
+"""A bundle, or part of it, as one stream in a archive_format that ordinary programs open."""
 
 from __future__ import annotations
 
@@ -16,23 +16,23 @@ from ..core.bundle.entry import (
     SYMLINK,
     Entry,
 )
-from ..core.errors import BadSetting
-from .tar_export import Wanted, tar_stream
+from ..core.errors import SettingError
+from .tar_export import ExportSelection, tar_stream
 
 _EARLIEST = (1980, 1, 1, 0, 0, 0)
 _TYPES = {FILE: 0o100000, DIR: 0o040000, SYMLINK: 0o120000}
 
 
 @dataclass(frozen=True, slots=True)
-class Form:
-    """A form of archive: its ending, its media type, and how it is made."""
+class ArchiveFormat:
+    """A archive_format of archive: its ending, its media type, and how it is made."""
 
     suffix: str
     media: str
-    make: Callable[[Wanted], Iterator[bytes]]
+    make: Callable[[ExportSelection], Iterator[bytes]]
 
 
-def _gzip(wanted: Wanted) -> Iterator[bytes]:
+def _gzip(wanted: ExportSelection) -> Iterator[bytes]:
     """One gzip member (RFC 1952), always packed alike."""
     packer = zlib.compressobj(6, zlib.DEFLATED, 31)
     for chunk in tar_stream(wanted):
@@ -41,7 +41,7 @@ def _gzip(wanted: Wanted) -> Iterator[bytes]:
     yield packer.flush()
 
 
-def _zstd(wanted: Wanted) -> Iterator[bytes]:
+def _zstd(wanted: ExportSelection) -> Iterator[bytes]:
     """One zstd frame (RFC 8878) with its checksum."""
     packer = zstandard.ZstdCompressor(level=3, write_checksum=True).compressobj()
     for chunk in tar_stream(wanted):
@@ -68,7 +68,7 @@ class _Sink:
         return data
 
 
-def _zip(wanted: Wanted) -> Iterator[bytes]:
+def _zip(wanted: ExportSelection) -> Iterator[bytes]:
     """A zip archive (APPNOTE 6.3) with Zip64 where it is needed; special files do not fit in and
     are left out.
     """
@@ -104,17 +104,19 @@ def _info(entry: Entry) -> zipfile.ZipInfo:
     return info
 
 
-FORMS = {
-    "tar.gz": Form(".tar.gz", "application/gzip", _gzip),
-    "tar.zst": Form(".tar.zst", "application/zstd", _zstd),
-    "zip": Form(".zip", "application/zip", _zip),
+ARCHIVE_FORMATS = {
+    "tar.gz": ArchiveFormat(".tar.gz", "application/gzip", _gzip),
+    "tar.zst": ArchiveFormat(".tar.zst", "application/zstd", _zstd),
+    "zip": ArchiveFormat(".zip", "application/zip", _zip),
 }
 
 
-def form(name: str) -> Form:
-    """The form of that name; :class:`BadSetting` names those that there are."""
-    if name not in FORMS:
-        raise BadSetting(
-            f"“{name}” is no form of archive.", f"Choose {', '.join(FORMS)}.", field="form"
+def archive_format(name: str) -> ArchiveFormat:
+    """The archive_format of that name; :class:`SettingError` names those that there are."""
+    if name not in ARCHIVE_FORMATS:
+        raise SettingError(
+            f"“{name}” is not an archive format.",
+            f"Choose {', '.join(ARCHIVE_FORMATS)}.",
+            field="form",
         )
-    return FORMS[name]
+    return ARCHIVE_FORMATS[name]

@@ -9,19 +9,19 @@ from pathlib import Path
 
 from ..core.bundle.layout import MANIFEST, SubjectRef
 from ..core.bundle.manifest import Manifest, parse_manifest
-from ..core.errors import Damaged, NotThere
+from ..core.errors import DamagedError, MissingError
 from ..stores.base import Store, read_all
-from ..worker.orders import HeldOrder
+from ..worker.orders import CopyOrder
 
 _CHUNK = 1024 * 1024
 
 
 def fetch_manifest(store: Store, subject: SubjectRef, bundle: str) -> Manifest:
-    """A complete bundle's manifest; :class:`NotThere` for one that is not complete."""
+    """A complete bundle's manifest; :class:`MissingError` for one that is not complete."""
     try:
         return parse_manifest(read_all(store, f"{subject.bundle(bundle)}/{MANIFEST}"))
-    except NotThere as error:
-        raise NotThere(
+    except MissingError as error:
+        raise MissingError(
             f"Store “{store.spec.name}” has no complete bundle {bundle} of {subject.name}.",
             "Choose another copy or another moment.",
         ) from error
@@ -41,7 +41,7 @@ def fetch_listing(store: Store, subject: SubjectRef, manifest: Manifest, target:
                 digest.update(chunk)
                 sink.write(chunk)
         if digest.hexdigest() != manifest.listing_sha256:
-            raise Damaged(
+            raise DamagedError(
                 f"The listing of {manifest.name} on store “{store.spec.name}” is damaged.",
                 "Choose another copy or another moment.",
             )
@@ -59,7 +59,7 @@ def is_listing_of(path: Path, manifest: Manifest) -> bool:
         return hashlib.file_digest(raw, "sha256").hexdigest() == manifest.listing_sha256
 
 
-def listing_at_hand(known: Iterable[HeldOrder], manifest: Manifest) -> Path | None:
+def listing_at_hand(known: Iterable[CopyOrder], manifest: Manifest) -> Path | None:
     """The listing beside the records, where it is the one that the store's manifest names."""
     for held in known:
         if (

@@ -18,7 +18,7 @@ from ..core.bundle.layout import (
 )
 from ..core.bundle.manifest import Manifest, parse_manifest, sums
 from ..stores.base import Store, read_all
-from ..worker.events import Emitter, Retired
+from ..worker.events import CopyRetired, Emitter
 
 
 def complete(store: Store, subject: SubjectRef) -> list[str]:
@@ -88,14 +88,14 @@ def retire(
     present = complete(store, subject)
     agreed = [name for name in known if name in present]
     rows = [
-        retention.Kept(name, moment, name in pinned)
+        retention.RetentionCopy(name, moment, name in pinned)
         for name in agreed
         if (moment := moment_of(name))
     ]
     going = retention.retiring(rows, keep)
     for copy in going:
         remove_bundle(store, subject, copy.name)
-        emitter.emit(Retired(store.spec.name, copy.name))
+        emitter.emit(CopyRetired(store.spec.name, copy.name))
         emitter.info(f"store {store.spec.name}: retired {copy.name}")
     if going:
         gone = {copy.name for copy in going}

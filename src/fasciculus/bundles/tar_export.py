@@ -15,7 +15,7 @@ from ..stores.base import Store
 
 
 @dataclass(frozen=True, slots=True)
-class Wanted:
+class ExportSelection:
     """What of a bundle goes into an archive, and where it is read: its listing here, its pieces on
     a store. ``spool`` is a folder for what is read but not wanted yet."""
 
@@ -34,7 +34,7 @@ class Wanted:
         return BundleReader(self.store, self.subject, self.spool)
 
 
-def tar_stream(wanted: Wanted) -> Iterator[bytes]:
+def tar_stream(wanted: ExportSelection) -> Iterator[bytes]:
     """A bundle, or part of it, as one uncompressed tar; every byte checked on the way."""
     with wanted.listing.open("rb") as raw:
         # Of all entries only these need to be remembered.

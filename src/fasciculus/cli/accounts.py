@@ -32,7 +32,7 @@ Sqlite = Annotated[
         help="NAME=PATH of an SQLite database below the home; may be repeated.", metavar="NAME=PATH"
     ),
 ]
-MariaDb = Annotated[
+MariaDbConnection = Annotated[
     list[str] | None,
     typer.Option("--mariadb", help="Name of a MariaDB database; may be repeated.", metavar="NAME"),
 ]
@@ -168,7 +168,7 @@ def add(
     home: Annotated[str, typer.Option(help="Its home folder.")],
     sites: Sites = None,
     sqlite: Sqlite = None,
-    mariadb: MariaDb = None,
+    mariadb: MariaDbConnection = None,
     mail_domains: MailDomains = None,
     exclude: Excludes = None,
 ) -> None:
@@ -192,7 +192,7 @@ def change(
     home: Annotated[str | None, typer.Option(help="Its home folder.")] = None,
     sites: Sites = None,
     sqlite: Sqlite = None,
-    mariadb: MariaDb = None,
+    mariadb: MariaDbConnection = None,
     mail_domains: MailDomains = None,
     exclude: Excludes = None,
 ) -> None:

@@ -11,7 +11,7 @@ import typer
 from rich.text import Text
 
 from ..core import definitions
-from ..core.errors import BadSetting
+from ..core.errors import SettingError
 from ..models import CoverageRow
 from . import output
 from .output import ago, service, wrong
@@ -109,7 +109,7 @@ def apply(
     text = source.read()
     try:
         references = definitions.from_text(text).references
-    except BadSetting as error:
+    except SettingError as error:
         raise wrong(error.message, error.way_out) from error
     secrets = {
         place: secret

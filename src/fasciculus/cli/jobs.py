@@ -110,7 +110,7 @@ Notes = Annotated[
         metavar="NAME=COMMAND",
     ),
 ]
-Before = Annotated[
+PreviousBundle = Annotated[
     list[str] | None,
     typer.Option(
         help="Command on the host before the task; when it fails, the task stops.",
@@ -267,7 +267,7 @@ def _shared(
     structure_only: StructureOnly = None,
     check_tables: CheckTables = None,
     note: Notes = None,
-    before: Before = None,
+    before: PreviousBundle = None,
     after_success: AfterSuccess = None,
     after_failure: AfterFailure = None,
     always: Always = None,
@@ -381,7 +381,7 @@ def add(name: Name, **options: Any) -> None:
             known = ", ".join(s.name for s in client.every(client.stores_list))
             raise wrong("A job needs at least one --store.", f"Stores: {known or 'none yet'}.")
         job = Job(name=name, **fields)
-        advice = client.jobs_readback(job).advice
+        advice = client.jobs_summary(job).advice
         made = client.jobs_add(job)
         output.out.print(f"Added job {name}. {made.readback}", soft_wrap=True, highlight=False)
         for line in advice:
@@ -505,7 +505,7 @@ def readback(name: Name, as_json: AsJson = False) -> None:
     """Say what a job will do: its sentence, next starts, size, advice."""
     with service() as client:
         job = client.jobs_show(name)
-        found = client.jobs_readback(Job(**job.model_dump(include=set(Job.model_fields))))
+        found = client.jobs_summary(Job(**job.model_dump(include=set(Job.model_fields))))
     if as_json:
         return output.show_json(found)
     output.out.print(found.sentence, soft_wrap=True, highlight=False)

@@ -13,7 +13,7 @@ import typer
 from .. import __version__
 from .. import config as configuration
 from ..client import Client, ClientError
-from ..core.errors import Trouble
+from ..core.errors import FasciculusError
 from ..models import Page, RestoreStart
 from . import (
     accounts,
@@ -220,7 +220,7 @@ def config(as_json: AsJson = False) -> None:
     """Print the service's settings in force, and where each came from."""
     try:
         rows = configuration.explained(configuration.load())
-    except Trouble as error:
+    except FasciculusError as error:
         raise output.wrong(error.message, error.way_out) from error
     if as_json:
         return output.show_json(

@@ -11,8 +11,8 @@ from ..client import Client
 from ..models import (
     DamageRow,
     GrowthPoint,
-    Upkeep,
-    UpkeepStarted,
+    Maintenance,
+    MaintenanceStarted,
 )
 from . import output
 from .output import moment, service, size
@@ -35,7 +35,7 @@ AsJson = Annotated[bool, typer.Option("--json", help="JSON, for programs.")]
 
 
 def _finish(
-    client: Client, started: UpkeepStarted, no_wait: bool, as_json: bool, quiet: bool
+    client: Client, started: MaintenanceStarted, no_wait: bool, as_json: bool, quiet: bool
 ) -> None:
     """Wait for all that was started, and end with the worst exit code."""
     if no_wait:
@@ -71,7 +71,7 @@ def _finish(
     raise typer.Exit(output.DONE if good else output.TROUBLE)
 
 
-def _mended(work: Upkeep, ended: list[Upkeep]) -> bool:
+def _mended(work: Maintenance, ended: list[Maintenance]) -> bool:
     return any(
         other.kind == "mend" and other.outcome == "done" and other.subject == work.subject
         for other in ended
@@ -162,7 +162,7 @@ def list_(
     return None
 
 
-def _kind(work: Upkeep) -> str:
+def _kind(work: Maintenance) -> str:
     return f"{work.kind}{' deep' if work.deep else ''}{' dry run' if work.dry_run else ''}"
 
 

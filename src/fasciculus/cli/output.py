@@ -18,13 +18,13 @@ from rich.text import Text
 from ..client import (
     Client,
     ClientError,
-    NotFound,
-    NotSignedIn,
-    Refused,
-    Unanswered,
-    Unusable,
+    NoAnswerError,
+    NotFoundError,
+    NotSignedInError,
+    RefusedError,
+    UnusableAnswerError,
 )
-from ..core.formatting import size_words
+from ..core.formatting import format_size
 from ..core.run_report import OUTCOMES
 
 DONE, TROUBLE, WRONG, UNANSWERED, SIGNED_OUT, NOT_FOUND, REFUSED, CANCELLED = range(8)
@@ -86,20 +86,20 @@ def service() -> Iterator[Client]:
             (
                 code
                 for kind, code in (
-                    (NotSignedIn, SIGNED_OUT),
-                    (NotFound, NOT_FOUND),
-                    (Refused, REFUSED),
-                    (Unanswered, UNANSWERED),
-                    (Unusable, WRONG),
+                    (NotSignedInError, SIGNED_OUT),
+                    (NotFoundError, NOT_FOUND),
+                    (RefusedError, REFUSED),
+                    (NoAnswerError, UNANSWERED),
+                    (UnusableAnswerError, WRONG),
                 )
                 if isinstance(error, kind)
             ),
             TROUBLE,
         )
-        if isinstance(error, Refused) and error.problem.status == 422:
+        if isinstance(error, RefusedError) and error.problem.status == 422:
             code = WRONG
         way_out = error.way_out
-        if isinstance(error, NotSignedIn):
+        if isinstance(error, NotSignedInError):
             way_out = "Run “fasciculus sign-in”, or set FASCICULUS_TOKEN."
         complain(error.message, way_out)
         raise typer.Exit(code) from error
@@ -191,7 +191,7 @@ def ago(value: datetime | None) -> str:
 
 
 def size(value: int) -> str:
-    return size_words(value)
+    return format_size(value)
 
 
 def sure(question: str, yes: bool) -> None:

@@ -9,14 +9,14 @@ import typer
 from rich.progress import BarColumn, Progress, SpinnerColumn, TaskID, TextColumn, TimeElapsedColumn
 
 from ..client import Client
-from ..core.formatting import duration_words, size_words
+from ..core.formatting import format_duration, format_size
 from ..core.run_report import OUTCOMES
 from ..models import (
+    Maintenance,
     Preview,
     Restore,
     RunDetail,
     Task,
-    Upkeep,
 )
 from . import output
 from .output import (
@@ -59,17 +59,17 @@ class _RunView:
             return
         if task.id not in self._rows:
             self._rows[task.id] = self._bars.add_task(task.subject, total=None, numbers="")
-        words = f"{task.stage or 'starting'}: {task.entries:,} entries, {size_words(task.bytes)}"
+        words = f"{task.stage or 'starting'}: {task.entries:,} entries, {format_size(task.bytes)}"
         if task.rate:
-            words += f", {size_words(int(task.rate))}/s"
+            words += f", {format_size(int(task.rate))}/s"
         if task.remaining:
-            words += f", {duration_words(task.remaining)} left"
+            words += f", {format_duration(task.remaining)} left"
         total: float | None = task.expected or None
         done: float = min(task.bytes, task.expected) if task.expected else 0
         if task.state == "ended":
             words = OUTCOMES[task.outcome or "failed"]
             if task.bundle:
-                words += f": {size_words(task.bytes)}, {size_words(task.packed)} packed"
+                words += f": {format_size(task.bytes)}, {format_size(task.packed)} packed"
             total = done = 1
         self._bars.update(self._rows[task.id], total=total, completed=done, numbers=words)
 
@@ -112,19 +112,19 @@ def follow_restore(client: Client, restore_id: int) -> Restore:
                 total=restore.total or None,
                 completed=restore.bytes,
                 numbers=f"{restore.stage}: {restore.entries:,} entries, "
-                f"{size_words(restore.bytes)}",
+                f"{format_size(restore.bytes)}",
             )
             time.sleep(_PAUSE)
         bars.update(row, total=1, completed=1, numbers=OUTCOMES[restore.outcome or "failed"])
     return restore
 
 
-def follow_upkeep(client: Client, upkeep_id: int) -> Upkeep:
+def follow_upkeep(client: Client, upkeep_id: int) -> Maintenance:
     """Show how far upkeep is until it ends."""
     with _bars() as bars:
         row = bars.add_task("upkeep", total=None, numbers="")
         while (work := client.upkeep_show(upkeep_id)).state != "ended":
-            numbers = f"{work.stage or work.state}: {size_words(work.bytes)}"
+            numbers = f"{work.stage or work.state}: {format_size(work.bytes)}"
             bars.update(
                 row,
                 description=f"{work.kind} {work.subject}",
@@ -148,7 +148,7 @@ def follow_preview(client: Client, number: int) -> Preview:
     with _bars() as bars:
         row = bars.add_task("preview", total=None, numbers="")
         while (found := client.previews_show(number)).state != "ended":
-            bars.update(row, numbers=f"{found.entries:,} entries, {size_words(found.bytes)}")
+            bars.update(row, numbers=f"{found.entries:,} entries, {format_size(found.bytes)}")
             time.sleep(_PAUSE)
         bars.update(row, total=1, completed=1, numbers=found.outcome or "")
     return found

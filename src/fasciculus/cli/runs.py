@@ -7,7 +7,7 @@ from typing import Annotated
 
 import typer
 
-from ..core.formatting import duration_words
+from ..core.formatting import format_duration
 from ..core.run_report import OUTCOMES
 from ..models import LogLine, Run, Task
 from . import output
@@ -56,7 +56,7 @@ def list_(
 def _took(run: Run | Task) -> str:
     if not (run.started and run.ended):
         return "–"
-    return duration_words((run.ended - run.started).total_seconds())
+    return format_duration((run.ended - run.started).total_seconds())
 
 
 @app.command()

@@ -11,24 +11,24 @@
 from .client import Client, RunHandle
 from .errors import (
     ClientError,
-    DownloadBroken,
-    NotFound,
-    NotSignedIn,
-    Refused,
-    Unanswered,
-    Unusable,
+    DownloadError,
+    NoAnswerError,
+    NotFoundError,
+    NotSignedInError,
+    RefusedError,
+    UnusableAnswerError,
 )
 from .events import LiveEvent
 
 __all__ = [
     "Client",
     "ClientError",
-    "DownloadBroken",
+    "DownloadError",
     "LiveEvent",
-    "NotFound",
-    "NotSignedIn",
-    "Refused",
+    "NoAnswerError",
+    "NotFoundError",
+    "NotSignedInError",
+    "RefusedError",
     "RunHandle",
-    "Unanswered",
-    "Unusable",
+    "UnusableAnswerError",
 ]

@@ -14,19 +14,18 @@ from ..models import (
     Bundle,
     BundleDetail,
     BundleFiles,
-    BundleFound,
-    Found,
+    EntrySearch,
     Identity,
     Job,
     JobRow,
     JobStart,
+    JobSummary,
     LogLine,
     MailServer,
     OutboxItem,
     Overview,
     Page,
     Password,
-    Readback,
     Report,
     ReportDetail,
     Restore,
@@ -34,6 +33,7 @@ from ..models import (
     Retiring,
     Run,
     RunDetail,
+    SearchHit,
     SignIn,
     Started,
     Store,
@@ -43,16 +43,16 @@ from ..models import (
     Tried,
 )
 from .download_check import whole_check
-from .errors import DownloadBroken
+from .errors import DownloadError
 from .events import LiveEvent, parse
-from .inventory import WhatExists
-from .maintenance import UpkeepCalls
-from .transport import PREFIX, Wire
+from .inventory import InventoryCalls
+from .maintenance import MaintenanceCalls
+from .transport import PREFIX, Transport
 
 _RESUMES = 5
 
 
-class Client(WhatExists, UpkeepCalls, Wire):
+class Client(InventoryCalls, MaintenanceCalls, Transport):
     """A connection to a service.
 
     Without arguments it takes ``FASCICULUS_URL`` and ``FASCICULUS_TOKEN`` from the
@@ -126,8 +126,8 @@ class Client(WhatExists, UpkeepCalls, Wire):
     def jobs_remove(self, name: str) -> None:
         self._request("DELETE", f"/jobs/{quote(name)}")
 
-    def jobs_readback(self, job: Job) -> Readback:
-        return self._call("POST", "/jobs/readback", Readback, job)
+    def jobs_summary(self, job: Job) -> JobSummary:
+        return self._call("POST", "/jobs/readback", JobSummary, job)
 
     def jobs_retiring(self, name: str, keep: int | None = None) -> Page[Retiring]:
         """What would retire now, as if ``keep`` copies were kept; nothing is removed."""
@@ -202,9 +202,9 @@ class Client(WhatExists, UpkeepCalls, Wire):
             "GET", f"/bundles/{bundle_id}/files", BundleFiles, contents=contents, folder=folder
         )
 
-    def bundles_search(self, bundle_id: int, words: str, contents: str = "") -> BundleFound:
+    def bundles_search(self, bundle_id: int, words: str, contents: str = "") -> EntrySearch:
         return self._call(
-            "GET", f"/bundles/{bundle_id}/search", BundleFound, q=words, contents=contents
+            "GET", f"/bundles/{bundle_id}/search", EntrySearch, q=words, contents=contents
         )
 
     def bundles_download(
@@ -243,7 +243,7 @@ class Client(WhatExists, UpkeepCalls, Wire):
                         ) as answer:
                             self._check(answer)
                             if have and answer.status_code != 206:
-                                raise DownloadBroken(
+                                raise DownloadError(
                                     "The bundle changed during the download.", "Start it again."
                                 )
                             tag = answer.headers.get("ETag", "")
@@ -255,13 +255,13 @@ class Client(WhatExists, UpkeepCalls, Wire):
                         break
                     except httpx.HTTPError as error:
                         if attempt == _RESUMES or not tag:
-                            raise DownloadBroken(
+                            raise DownloadError(
                                 f"The download broke off after {have:,} bytes.",
                                 "Look into the service's log: a damaged piece ends a download; "
                                 "another copy (--store) may be whole.",
                             ) from error
             if not check.whole:
-                raise DownloadBroken("The download ended before its end.", "Start it again.")
+                raise DownloadError("The download ended before its end.", "Start it again.")
             partial.rename(target)
         finally:
             partial.unlink(missing_ok=True)
@@ -313,8 +313,8 @@ class Client(WhatExists, UpkeepCalls, Wire):
     def overview(self) -> Overview:
         return self._call("GET", "/overview", Overview)
 
-    def search(self, words: str) -> Page[Found]:
-        return self._call("GET", "/search", Page[Found], q=words)
+    def search(self, words: str) -> Page[SearchHit]:
+        return self._call("GET", "/search", Page[SearchHit], q=words)
 
     def openapi_document(self) -> dict[str, Any]:
         return self._call("GET", "/openapi.json", dict)

@@ -7,7 +7,7 @@ from typing import Protocol
 
 import zstandard
 
-from .errors import DownloadBroken
+from .errors import DownloadError
 
 _GZIP = 31
 _ZIP_END = b"PK\x05\x06"
@@ -36,7 +36,7 @@ class _Gzip:
                 self._inflater.decompress(chunk, 1024 * 1024)
                 chunk = self._inflater.unconsumed_tail
         except zlib.error as error:
-            raise DownloadBroken(f"The download is damaged: {error}.", "Start it again.") from error
+            raise DownloadError(f"The download is damaged: {error}.", "Start it again.") from error
 
 
 class _Zstd:
@@ -51,7 +51,7 @@ class _Zstd:
         try:
             self._inflater.decompress(chunk)
         except zstandard.ZstdError as error:
-            raise DownloadBroken(f"The download is damaged: {error}.", "Start it again.") from error
+            raise DownloadError(f"The download is damaged: {error}.", "Start it again.") from error
 
 
 class _Zip:

@@ -13,11 +13,11 @@ class ClientError(Exception):
         self.message, self.way_out, self.field = message, way_out, field
 
 
-class Unanswered(ClientError):
+class NoAnswerError(ClientError):
     """The service could not be reached, or broke off."""
 
 
-class Refused(ClientError):
+class RefusedError(ClientError):
     """The service said no; ``problem`` holds its words."""
 
     def __init__(self, problem: Problem) -> None:
@@ -25,17 +25,17 @@ class Refused(ClientError):
         self.problem = problem
 
 
-class Unusable(ClientError):
+class UnusableAnswerError(ClientError):
     """A value that the service would not take; it was not sent."""
 
 
-class NotSignedIn(Refused):
+class NotSignedInError(RefusedError):
     """The token or session is missing, wrong or over."""
 
 
-class NotFound(Refused):
+class NotFoundError(RefusedError):
     """There is no such thing."""
 
 
-class DownloadBroken(ClientError):
+class DownloadError(ClientError):
     """A download ended before its end, or is not what it should be."""

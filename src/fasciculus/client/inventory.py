@@ -18,14 +18,14 @@ from ..models import (
     Proposed,
     SiteRow,
     Started,
-    Taken,
+    TakenOver,
     TakeOver,
     Tried,
 )
-from .transport import Wire
+from .transport import Transport
 
 
-class WhatExists(Wire):
+class InventoryCalls(Transport):
     """The client's methods about what exists on hosts, and what a job would take of it."""
 
     def hosts_list(self, **query: Any) -> Page[Host]:
@@ -54,10 +54,10 @@ class WhatExists(Wire):
         """Accounts on the host that are new, changed or gone, by its rules."""
         return self._call("GET", f"/hosts/{quote(name)}/finding", Page[Proposed])
 
-    def hosts_take_over(self, name: str, accounts: list[str] | None = None) -> Taken:
+    def hosts_take_over(self, name: str, accounts: list[str] | None = None) -> TakenOver:
         """Take over what was found of some accounts, or all of it."""
         body = TakeOver(accounts=accounts or [], all=accounts is None)
-        return self._call("POST", f"/hosts/{quote(name)}/finding", Taken, body)
+        return self._call("POST", f"/hosts/{quote(name)}/finding", TakenOver, body)
 
     def coverage_list(self, **query: Any) -> Page[CoverageRow]:
         """How each site, database and mail domain is protected."""

@@ -10,57 +10,57 @@ from ..models import (
     DamageRow,
     Growth,
     LogLine,
+    Maintenance,
+    MaintenanceStarted,
     MendStart,
     Page,
     RepackStart,
-    Upkeep,
-    UpkeepStarted,
     VerifyStart,
 )
-from .transport import Wire
+from .transport import Transport
 
 
-class UpkeepCalls(Wire):
+class MaintenanceCalls(Transport):
     """The client's methods about what is done to copies after they were made."""
 
     def stores_verify(
         self, name: str, deep: bool = False, subject: str = "", bundle: int | None = None
-    ) -> UpkeepStarted:
+    ) -> MaintenanceStarted:
         """Look whether copies are whole; ``deep`` reads every byte. Damage is mended where it can
         be.
         """
         return self._call(
             "POST",
             f"/stores/{quote(name)}/verify",
-            UpkeepStarted,
+            MaintenanceStarted,
             VerifyStart(deep=deep, subject=subject, bundle=bundle),
         )
 
-    def stores_mend(self, name: str, subject: str = "") -> UpkeepStarted:
+    def stores_mend(self, name: str, subject: str = "") -> MaintenanceStarted:
         """Mend what is known to be damaged from other stores."""
         return self._call(
-            "POST", f"/stores/{quote(name)}/mend", UpkeepStarted, MendStart(subject=subject)
+            "POST", f"/stores/{quote(name)}/mend", MaintenanceStarted, MendStart(subject=subject)
         )
 
     def stores_repack(
         self, name: str, subject: str = "", over: int = 20, dry_run: bool = False
-    ) -> UpkeepStarted:
+    ) -> MaintenanceStarted:
         """Write pieces anew of which more than ``over`` percent is dead weight."""
         return self._call(
             "POST",
             f"/stores/{quote(name)}/repack",
-            UpkeepStarted,
+            MaintenanceStarted,
             RepackStart(subject=subject, over=over, dry_run=dry_run),
         )
 
-    def upkeep_list(self, **query: Any) -> Page[Upkeep]:
-        return self._call("GET", "/upkeep", Page[Upkeep], **query)
+    def upkeep_list(self, **query: Any) -> Page[Maintenance]:
+        return self._call("GET", "/upkeep", Page[Maintenance], **query)
 
-    def upkeep_show(self, upkeep_id: int) -> Upkeep:
-        return self._call("GET", f"/upkeep/{upkeep_id}", Upkeep)
+    def upkeep_show(self, upkeep_id: int) -> Maintenance:
+        return self._call("GET", f"/upkeep/{upkeep_id}", Maintenance)
 
-    def upkeep_cancel(self, upkeep_id: int) -> Upkeep:
-        return self._call("POST", f"/upkeep/{upkeep_id}/cancel", Upkeep)
+    def upkeep_cancel(self, upkeep_id: int) -> Maintenance:
+        return self._call("POST", f"/upkeep/{upkeep_id}/cancel", Maintenance)
 
     def upkeep_log(self, upkeep_id: int, **query: Any) -> Page[LogLine]:
         return self._call("GET", f"/upkeep/{upkeep_id}/log", Page[LogLine], **query)

@@ -12,11 +12,11 @@ from pydantic import BaseModel, TypeAdapter, ValidationError
 
 from ..models import Page, Problem
 from .errors import (
-    NotFound,
-    NotSignedIn,
-    Refused,
-    Unanswered,
-    Unusable,
+    NoAnswerError,
+    NotFoundError,
+    NotSignedInError,
+    RefusedError,
+    UnusableAnswerError,
 )
 
 T = TypeVar("T")
@@ -26,7 +26,7 @@ DEFAULT_URL = "http://127.0.0.1:7370"
 PREFIX = "/api/v1"
 
 
-class Wire:
+class Transport:
     """The connection under the client's methods."""
 
     def __init__(
@@ -102,12 +102,12 @@ class Wire:
             return kind(**values)
         except ValidationError as error:
             row = error.errors(include_input=False)[0]
-            raise Unusable(
+            raise UnusableAnswerError(
                 f"{row['loc'][0]}: {row['msg']}.", "Choose another.", str(row["loc"][0])
             ) from None
 
-    def _unanswered(self, error: Exception) -> Unanswered:
-        return Unanswered(
+    def _unanswered(self, error: Exception) -> NoAnswerError:
+        return NoAnswerError(
             f"The service at {self.url} does not answer ({error}).",
             "Is it running, and FASCICULUS_URL right?",
         )
@@ -122,7 +122,7 @@ class Wire:
             problem = Problem(
                 title=f"The service answered {answer.status_code}.", status=answer.status_code
             )
-        kind = {401: NotSignedIn, 404: NotFound}.get(answer.status_code, Refused)
+        kind = {401: NotSignedInError, 404: NotFoundError}.get(answer.status_code, RefusedError)
         raise kind(problem)
 
     @staticmethod

@@ -13,7 +13,7 @@ _LEAST_GRACE = timedelta(hours=2)
 
 
 @dataclass(frozen=True, slots=True)
-class Protector:
+class CoveringJob:
     """A job as far as coverage asks: its kind of subjects, those it covers, what it takes, and how
     old its newest copy may be (None: no promise)."""
 
@@ -26,7 +26,7 @@ class Protector:
 
 
 @dataclass(frozen=True, slots=True)
-class Thing:
+class CoverageItem:
     """Something that wants protection: a site, a database or a mail domain of an account on a
     host.
     """
@@ -40,10 +40,10 @@ class Thing:
 
 
 @dataclass(frozen=True, slots=True)
-class Covered:
+class CoverageResult:
     """How a thing is protected. ``state`` is protected, late, never or bare."""
 
-    thing: Thing
+    thing: CoverageItem
     state: str
     jobs: list[str] = field(default_factory=list)
     newest: str | None = None
@@ -66,7 +66,7 @@ Newest = Mapping[tuple[str, str], Mapping[str, str]]
 
 
 @dataclass(slots=True)
-class _Kept:
+class _NewestCopies:
     """What some jobs keep of one subject: their names, the newest copy, whether one keeps its
     promise.
     """
@@ -81,37 +81,39 @@ class _Kept:
             self.best = max(self.best, at)
             self.good = self.good or at >= oldest
 
-    def join(self, other: _Kept) -> _Kept:
-        return _Kept(self.jobs + other.jobs, max(self.best, other.best), self.good or other.good)
+    def join(self, other: _NewestCopies) -> _NewestCopies:
+        return _NewestCopies(
+            self.jobs + other.jobs, max(self.best, other.best), self.good or other.good
+        )
 
 
 class _Jobs:
     """The jobs of one kind of contents and one kind of subject."""
 
     def __init__(
-        self, kind: str, jobs: Iterable[Protector], newest: Newest, moment: datetime
+        self, kind: str, jobs: Iterable[CoveringJob], newest: Newest, moment: datetime
     ) -> None:
         # Moments as text compare like moments: all are ISO 8601 in UTC.
         self._jobs = [
             (job, (moment - job.promise).isoformat() if job.promise else "") for job in jobs
         ]
         self._kind, self._newest = kind, newest
-        self._known: dict[str, _Kept] = {}
+        self._known: dict[str, _NewestCopies] = {}
 
-    def of(self, subject: str) -> _Kept:
+    def of(self, subject: str) -> _NewestCopies:
         found = self._known.get(subject)
         if found is None:
             found = self._known[subject] = self._gather(subject, None)
         return found
 
-    def of_database(self, subject: str, database: str) -> _Kept:
+    def of_database(self, subject: str, database: str) -> _NewestCopies:
         """The same of those jobs alone whose rules leave the database in, with its rows."""
         if all(job.databases == _ALL for job, _ in self._jobs):
             return self.of(subject)
         return self._gather(subject, database)
 
-    def _gather(self, subject: str, database: str | None) -> _Kept:
-        kept, newest = _Kept(), self._newest.get((self._kind, subject), {})
+    def _gather(self, subject: str, database: str | None) -> _NewestCopies:
+        kept, newest = _NewestCopies(), self._newest.get((self._kind, subject), {})
         for job, oldest in self._jobs:
             if subject in job.covers and (
                 database is None
@@ -125,8 +127,8 @@ _ALL = DatabaseRules()
 
 
 def cover(
-    things: Iterable[Thing], jobs: Sequence[Protector], newest: Newest, moment: datetime
-) -> list[Covered]:
+    things: Iterable[CoverageItem], jobs: Sequence[CoveringJob], newest: Newest, moment: datetime
+) -> list[CoverageResult]:
     """How each thing is protected."""
     tables = {
         (contents, kind): _Jobs(
@@ -160,5 +162,5 @@ def cover(
             if kept.good
             else "late"
         )
-        rows.append(Covered(thing, state, kept.jobs, kept.best or None))
+        rows.append(CoverageResult(thing, state, kept.jobs, kept.best or None))
     return rows

@@ -10,7 +10,7 @@ from typing import Any
 
 import tomli_w
 
-from .errors import BadSetting
+from .errors import SettingError
 
 #: The tables of the text, in the order in which one builds on another.
 KINDS = ("hosts", "accounts", "stores", "jobs")
@@ -23,7 +23,7 @@ _HEAD = """\
 
 
 @dataclass(slots=True)
-class Defined:
+class ParsedDefinitions:
     """The text taken apart: by kind and name the fields, and by place the references of secrets."""
 
     tables: dict[str, dict[str, dict[str, Any]]] = field(default_factory=dict)
@@ -52,22 +52,22 @@ def to_text(
     )
 
 
-def from_text(text: str) -> Defined:
-    """Take the text apart; :class:`BadSetting` says the line or the place that is wrong."""
+def from_text(text: str) -> ParsedDefinitions:
+    """Take the text apart; :class:`SettingError` says the line or the place that is wrong."""
     try:
         document = tomllib.loads(text)
     except tomllib.TOMLDecodeError as error:
-        raise BadSetting(
+        raise SettingError(
             f"The text is not TOML: {error}.", "Correct it there.", field="text"
         ) from error
-    defined = Defined()
+    defined = ParsedDefinitions()
     for kind, table in document.items():
         if kind not in KINDS:
-            raise BadSetting(
+            raise SettingError(
                 f"There is no kind of thing “{kind}”.", f"Use {', '.join(KINDS)}.", field="text"
             )
         if not isinstance(table, dict) or not all(isinstance(row, dict) for row in table.values()):
-            raise BadSetting(
+            raise SettingError(
                 f"“{kind}” is not a table of tables.", f"Write [{kind}.NAME].", field="text"
             )
         defined.tables[kind] = {}
@@ -76,7 +76,7 @@ def from_text(text: str) -> Defined:
             for key, reference in dict(fields.pop("secrets", {})).items():
                 place = f"{kind}.{name}.{key}"
                 if not isinstance(reference, dict) or set(reference) not in ({"env"}, {"file"}):
-                    raise BadSetting(
+                    raise SettingError(
                         f"{place} is written out.",
                         'Write { env = "NAME" } or { file = "/path" } instead.',
                         field="text",

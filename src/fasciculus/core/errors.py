@@ -6,7 +6,7 @@ Every error carries what is wrong and, where there is one, the way out.
 from __future__ import annotations
 
 
-class Trouble(Exception):
+class FasciculusError(Exception):
     """Something a person can act on.
 
     ``field`` names the setting at fault, where there is one, so that a form or
@@ -24,29 +24,29 @@ class Trouble(Exception):
         return f"{self.message} {self.way_out}".strip()
 
 
-class BadSetting(Trouble):
+class SettingError(FasciculusError):
     """A value that cannot be used as it was given."""
 
 
-class Damaged(Trouble):
+class DamagedError(FasciculusError):
     """Bytes that are not what the listing or the manifest says they are."""
 
 
-class TooNew(Trouble):
+class TooNewError(FasciculusError):
     """A bundle or store written in a later version of the format."""
 
 
-class Unreachable(Trouble):
+class UnreachableError(FasciculusError):
     """A host, database or store did not answer, or refused."""
 
 
-class Lost(Unreachable):
+class ConnectionLostError(UnreachableError):
     """A connection broke off or nothing answers: worth another try."""
 
 
-class StoreFull(Unreachable):
+class StoreFullError(UnreachableError):
     """The store has no room for what was to be written."""
 
 
-class NotThere(Trouble):
+class MissingError(FasciculusError):
     """A file, folder or bundle that was expected is absent."""

@@ -12,8 +12,8 @@ from collections.abc import Iterable
 
 from msgspec import Struct, field
 
-from .errors import BadSetting
-from .formatting import size_words
+from .errors import SettingError
+from .formatting import format_size
 
 #: Patterns that most sites want, by the name of their set. Folders stay, empty.
 READY_SETS: dict[str, tuple[str, ...]] = {
@@ -71,10 +71,10 @@ class FileRules(Struct, frozen=True):
 
 
 def check_pattern(text: str) -> str:
-    """The pattern without the space around it; :class:`BadSetting` when it means nothing."""
+    """The pattern without the space around it; :class:`SettingError` when it means nothing."""
     text = text.strip()
     if _pattern(0, text) is None or "\n" in text or "\0" in text:
-        raise BadSetting(
+        raise SettingError(
             f"“{text}” is not a pattern.",
             "Write it as in .gitignore: *.log, /private/, **/cache/**, !keep.log.",
         )
@@ -209,7 +209,7 @@ class _Folder(Struct):
     tagged: bool = False
 
 
-class Chooser:
+class FileSelector:
     """Judges the entries of one tree, which must come in scan order."""
 
     def __init__(self, rules: FileRules, moment_ns: int) -> None:
@@ -221,7 +221,7 @@ class Chooser:
         self._oldest = moment_ns - rules.older_than * _DAY_NS if rules.older_than else None
         self._limited = bool(rules.older_than or rules.larger_than)
         self._older = f"older than {rules.older_than} days"
-        self._larger = f"larger than {size_words(rules.larger_than)}"
+        self._larger = f"larger than {format_size(rules.larger_than)}"
         self._folders: list[_Folder] = []
         self._inside: str | None = None
 

@@ -10,7 +10,7 @@ THE_RECORDS = "the records"
 _UNITS = ("B", "KiB", "MiB", "GiB", "TiB", "PiB")
 
 
-def size_words(count: int) -> str:
+def format_size(count: int) -> str:
     """``count`` bytes in binary units (IEC 80000-13), three significant digits."""
     value = float(count)
     for unit in _UNITS:
@@ -23,7 +23,7 @@ def size_words(count: int) -> str:
     return f"{value:.{digits}f} {unit}"
 
 
-def duration_words(seconds: float) -> str:
+def format_duration(seconds: float) -> str:
     """A duration, as ``4.2 s``, ``3 min 05 s`` or ``2 h 10 min``."""
     if seconds < 60:
         return f"{seconds:.1f} s"
@@ -33,13 +33,13 @@ def duration_words(seconds: float) -> str:
     return f"{whole // 3600} h {whole % 3600 // 60:02d} min"
 
 
-def list_words(items: Sequence[str], joint: str = "and") -> str:
+def format_list(items: Sequence[str], joint: str = "and") -> str:
     """``a``, ``a and b``, ``a, b and c``."""
     if len(items) < 2:
         return "".join(items)
     return f"{', '.join(items[:-1])} {joint} {items[-1]}"
 
 
-def count_words(count: int, one: str, many: str | None = None) -> str:
+def format_count(count: int, one: str, many: str | None = None) -> str:
     """``1 copy``, ``3 copies``."""
     return f"{count:,} {one if count == 1 else many or one + 's'}"

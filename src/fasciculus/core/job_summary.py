@@ -7,8 +7,8 @@ from datetime import datetime, timedelta
 
 from .dump.filters import DatabaseRules
 from .file_filters import FileRules
-from .formatting import count_words, list_words, size_words
-from .schedule import Timetable
+from .formatting import format_count, format_list, format_size
+from .schedule import Schedule
 
 _NEAR = timedelta(minutes=5)
 _SHOWN = 4
@@ -26,7 +26,7 @@ def readback(
     databases: DatabaseRules,
     hold_page: bool,
     full_every: int,
-    timetable: Timetable,
+    timetable: Schedule,
     zone: str,
     stores: Sequence[str],
     keep: int,
@@ -38,7 +38,7 @@ def readback(
     bundles.
     """
     one = subjects[:-1]
-    shown = list_words(
+    shown = format_list(
         [*names[:_SHOWN], *([f"{len(names) - _SHOWN} more"] if len(names) > _SHOWN else [])]
     )
     if choice == "all":
@@ -65,19 +65,19 @@ def readback(
     if timetable.expressions:
         when += f" ({zone} time)"
     told = {
-        True: f"and mails {list_words(report_to)} "
+        True: f"and mails {format_list(report_to)} "
         + ("each time" if report_when == "always" else "when something is wrong"),
         False: "and tells nobody by mail",
     }[bool(report_to)]
     sentence = (
-        f"{when}, it bundles {list_words(kinds)} of {whom} to {list_words(stores)}, "
+        f"{when}, it bundles {format_list(kinds)} of {whom} to {format_list(stores)}, "
         + ("sets the sites' hold page meanwhile, " if hold_page else "")
         + (
             f"stores only what changed, with a new full bundle every {full_every} days, "
             if full_every
             else ""
         )
-        + f"keeps the newest {count_words(keep, 'copy', 'copies')} of each there, {told}."
+        + f"keeps the newest {format_count(keep, 'copy', 'copies')} of each there, {told}."
     )
     return sentence if enabled else f"Switched off. When on: {sentence[0].lower()}{sentence[1:]}"
 
@@ -87,15 +87,15 @@ def _file_exceptions(rules: FileRules) -> str:
     out = list(rules.sets)
     if rules.excludes:
         out.append(
-            f"what {count_words(len(rules.excludes), 'pattern')} "
+            f"what {format_count(len(rules.excludes), 'pattern')} "
             f"{'matches' if len(rules.excludes) == 1 else 'match'}"
         )
     if rules.larger_than:
-        out.append(f"those larger than {size_words(rules.larger_than)}")
+        out.append(f"those larger than {format_size(rules.larger_than)}")
     if rules.older_than:
-        out.append(f"those older than {count_words(rules.older_than, 'day')}")
-    parts = [f"only of {count_words(len(rules.includes), 'pattern')}"] if rules.includes else []
-    parts += [f"without {list_words(out)}"] if out else []
+        out.append(f"those older than {format_count(rules.older_than, 'day')}")
+    parts = [f"only of {format_count(len(rules.includes), 'pattern')}"] if rules.includes else []
+    parts += [f"without {format_list(out)}"] if out else []
     return f" ({', '.join(parts)})" if parts else ""
 
 
@@ -140,7 +140,7 @@ def advice(
         rows.append("Databases without the files need another job that has the files.")
     if keep < 3 and timetable_text != "by hand":
         rows.append(
-            f"With {count_words(keep, 'copy', 'copies')} a mistake that is noticed late "
+            f"With {format_count(keep, 'copy', 'copies')} a mistake that is noticed late "
             "has replaced every good copy. Keep at least 7 of a daily job."
         )
     if not report_to:
@@ -159,6 +159,6 @@ def advice(
 def fill_words(packed: int, keep: int, stores: Sequence[str]) -> str:
     """How much the kept copies will come to, on each store."""
     return (
-        f"Full copies of the size last seen, {size_words(packed)} packed, come to "
-        f"{size_words(packed * keep)} on {list_words(stores)} when {keep} are kept."
+        f"Full copies of the size last seen, {format_size(packed)} packed, come to "
+        f"{format_size(packed * keep)} on {format_list(stores)} when {keep} are kept."
     )

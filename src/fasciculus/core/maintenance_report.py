@@ -5,8 +5,8 @@ from __future__ import annotations
 from dataclasses import dataclass
 from datetime import datetime
 
-from .formatting import count_words, list_words
-from .run_report import moment_words
+from .formatting import format_count, format_list
+from .run_report import format_moment
 
 _UNTIL_THEN = (
     "Until then, and in the older bundles for good, what is named here cannot be brought back "
@@ -30,13 +30,13 @@ class DamageLine:
     @property
     def harm_words(self) -> str:
         return (
-            f"{count_words(len(self.bundles), 'bundle')}, "
-            f"{count_words(self.harmed, 'entry', 'entries')}"
+            f"{format_count(len(self.bundles), 'bundle')}, "
+            f"{format_count(self.harmed, 'entry', 'entries')}"
         )
 
 
 @dataclass(slots=True)
-class UpkeepReport:
+class MaintenanceReport:
     """All that a report on damage says. ``helpers`` are the other stores that have copies of the
     subject.
     """
@@ -76,7 +76,7 @@ class UpkeepReport:
             again = "The next run stores anew, by itself, what lies in the damaged files."
             if self.helpers:
                 return (
-                    f"It is being mended from {list_words(self.helpers)} now; another report "
+                    f"It is being mended from {format_list(self.helpers)} now; another report "
                     "says how that "
                     f"went. {again}"
                 )
@@ -85,4 +85,4 @@ class UpkeepReport:
 
     def local(self, moment: datetime) -> str:
         """A moment in the job's zone, with the zone said."""
-        return moment_words(moment, self.zone)
+        return format_moment(moment, self.zone)

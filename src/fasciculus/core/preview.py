@@ -6,13 +6,13 @@ import heapq
 from collections.abc import Iterator
 from dataclasses import dataclass, field
 
-from .file_filters import ON_THE_WAY, Chooser
+from .file_filters import ON_THE_WAY, FileSelector
 
 _FOLDERS = 12
 
 
 @dataclass(slots=True)
-class Amount:
+class SizeCount:
     """Entries and bytes."""
 
     entries: int = 0
@@ -24,17 +24,17 @@ class Amount:
 
 
 @dataclass(slots=True)
-class Survey:
+class PreviewResult:
     """The answer. ``saved`` is by rule; ``folders`` are the largest, with all below them."""
 
     #: The root itself counts, as in a bundle.
-    inside: Amount = field(default_factory=lambda: Amount(1))
-    new: Amount = field(default_factory=Amount)
-    saved: dict[str, Amount] = field(default_factory=dict)
-    folders: list[tuple[bytes, Amount]] = field(default_factory=list)
+    inside: SizeCount = field(default_factory=lambda: SizeCount(1))
+    new: SizeCount = field(default_factory=SizeCount)
+    saved: dict[str, SizeCount] = field(default_factory=dict)
+    folders: list[tuple[bytes, SizeCount]] = field(default_factory=list)
 
 
-class Surveyor:
+class PreviewCounter:
     """Takes the names of a tree in scan order, everything that is left out included.
 
     ``before`` gives (path, size, mtime in ns) of the files of the last bundle in scan order.
@@ -42,7 +42,7 @@ class Surveyor:
 
     def __init__(
         self,
-        chooser: Chooser | None,
+        chooser: FileSelector | None,
         left_out: frozenset[bytes],
         before: Iterator[tuple[bytes, int, int]] | None,
     ) -> None:
@@ -51,9 +51,9 @@ class Surveyor:
         self._skipped, self._rule = b"", ""
         self._device: int | None = None
         self._prefix = b""
-        self._open: list[tuple[bytes, Amount]] = []
+        self._open: list[tuple[bytes, SizeCount]] = []
         self._largest: list[tuple[int, bytes, int]] = []
-        self.survey = Survey()
+        self.survey = PreviewResult()
 
     def take(
         self, path: bytes, is_dir: bool, is_file: bool, size: int, mtime_ns: int, device: int
@@ -61,7 +61,7 @@ class Surveyor:
         """Count one name."""
         size = size if is_file else 0
         if self._skipped and path.startswith(self._skipped):
-            self.survey.saved.setdefault(self._rule, Amount()).add(size)
+            self.survey.saved.setdefault(self._rule, SizeCount()).add(size)
             return
         rule = (
             "used by Fasciculus itself, or stored as a database" if path in self._left_out else ""
@@ -71,7 +71,7 @@ class Surveyor:
             if rule == ON_THE_WAY:
                 return
         if rule:
-            self.survey.saved.setdefault(rule, Amount()).add(size)
+            self.survey.saved.setdefault(rule, SizeCount()).add(size)
             self._skipped, self._rule = path + b"/", rule
             return
         inside = self.survey.inside
@@ -87,7 +87,7 @@ class Surveyor:
                 inner.entries += 1
                 inner.bytes += size
         if is_dir:
-            self._open.append((path, Amount()))
+            self._open.append((path, SizeCount()))
             self._prefix = path + b"/"
             if self._device is None:
                 self._device = device
@@ -121,10 +121,10 @@ class Surveyor:
                 heapq.heappushpop(self._largest, row)
         self._prefix = self._open[-1][0] + b"/" if self._open else b""
 
-    def finish(self) -> Survey:
+    def finish(self) -> PreviewResult:
         self._close(b"")
         self.survey.folders = [
-            (folder, Amount(entries, size))
+            (folder, SizeCount(entries, size))
             for size, folder, entries in sorted(self._largest, reverse=True)
         ]
         return self.survey

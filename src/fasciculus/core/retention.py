@@ -7,10 +7,10 @@ from datetime import datetime
 
 from msgspec import Struct
 
-from .errors import BadSetting
+from .errors import SettingError
 
 
-class Kept(Struct, frozen=True):
+class RetentionCopy(Struct, frozen=True):
     """What a keep rule needs to know of one copy."""
 
     name: str
@@ -21,13 +21,13 @@ class Kept(Struct, frozen=True):
 def check(count: int) -> int:
     """The number of copies to keep, if it is a usable one."""
     if not 1 <= count <= 10_000:
-        raise BadSetting(
+        raise SettingError(
             f"{count} copies cannot be kept.", "Give a number from 1 to 10,000.", field="keep"
         )
     return count
 
 
-def retiring(copies: Iterable[Kept], count: int) -> list[Kept]:
+def retiring(copies: Iterable[RetentionCopy], count: int) -> list[RetentionCopy]:
     """The copies that no longer stay when ``count`` of them are kept, oldest first.
 
     The newest stay. A pinned copy always stays and does not use up a place. With

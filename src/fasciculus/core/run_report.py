@@ -8,10 +8,10 @@ from datetime import datetime
 from zoneinfo import ZoneInfo
 
 from .formatting import (
-    count_words,
-    duration_words,
-    list_words,
-    size_words,
+    format_count,
+    format_duration,
+    format_list,
+    format_size,
 )
 
 #: How a task or run can end, from best to worst, with the word people see.
@@ -32,7 +32,7 @@ def worst(outcomes: Sequence[str]) -> str:
     return max(outcomes, key=ranks.index, default="done")
 
 
-def moment_words(moment: datetime, zone: str) -> str:
+def format_moment(moment: datetime, zone: str) -> str:
     """A moment in a zone, with the zone said."""
     return f"{moment.astimezone(ZoneInfo(zone)):%Y-%m-%d %H:%M:%S %Z}"
 
@@ -68,16 +68,16 @@ class TaskLine:
         return OUTCOMES[self.outcome]
 
     @property
-    def size_words(self) -> str:
-        return size_words(self.bytes)
+    def format_size(self) -> str:
+        return format_size(self.bytes)
 
     @property
     def packed_words(self) -> str:
-        return size_words(self.packed)
+        return format_size(self.packed)
 
     @property
-    def duration_words(self) -> str:
-        return duration_words(self.seconds)
+    def format_duration(self) -> str:
+        return format_duration(self.seconds)
 
 
 @dataclass(slots=True)
@@ -118,7 +118,7 @@ class RunReport:
 
     def local(self, moment: datetime) -> str:
         """A moment in the job's zone, with the zone said."""
-        return moment_words(moment, self.zone)
+        return format_moment(moment, self.zone)
 
     @property
     def title(self) -> str:
@@ -135,10 +135,10 @@ class RunReport:
         if good:
             packed = sum(t.packed for t in good)
             parts.append(
-                f"{count_words(len(good), 'bundle')} of {size_words(sum(t.bytes for t in good))} "
-                f"({f'{size_words(packed)} packed' if packed else 'nothing new to pack'}) stored "
+                f"{format_count(len(good), 'bundle')} of {format_size(sum(t.bytes for t in good))} "
+                f"({f'{format_size(packed)} packed' if packed else 'nothing new to pack'}) stored "
                 "on "
-                f"{list_words(self.stores)}"
+                f"{format_list(self.stores)}"
             )
         parts += [
             f"{task.subject} {task.outcome_words}"
@@ -149,9 +149,9 @@ class RunReport:
             parts.append(f"and {len(bad) - 3} more")
         lacking = sorted({c.store for t in good for c in t.copies if c.error})
         if lacking:
-            parts.append(f"copies missing on {list_words(lacking)}")
+            parts.append(f"copies missing on {format_list(lacking)}")
         warnings = sum(len(t.warnings) for t in self.tasks)
         if warnings:
-            parts.append(count_words(warnings, "warning"))
+            parts.append(format_count(warnings, "warning"))
         text = "; ".join(parts) or "nothing to do"
-        return f"{self.job}: {text}; took {duration_words(max(seconds, 0))}."
+        return f"{self.job}: {text}; took {format_duration(max(seconds, 0))}."

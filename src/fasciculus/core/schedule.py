@@ -28,8 +28,8 @@ from zoneinfo import ZoneInfo, ZoneInfoNotFoundError, available_timezones
 
 from cronsim import CronSim, CronSimError
 
-from .errors import BadSetting
-from .formatting import list_words
+from .errors import SettingError
+from .formatting import format_list
 
 _DAYS = ("sun", "mon", "tue", "wed", "thu", "fri", "sat")
 _DAY_NAMES = ("Sunday", "Monday", "Tuesday", "Wednesday", "Thursday", "Friday", "Saturday")
@@ -40,7 +40,7 @@ _FORMS = (
 
 
 @dataclass(frozen=True, slots=True)
-class Timetable:
+class Schedule:
     """A parsed timetable: its text, the cron expressions behind it, and its sentence."""
 
     text: str
@@ -48,8 +48,8 @@ class Timetable:
     words: str
 
 
-def _bad(message: str) -> BadSetting:
-    return BadSetting(message, _FORMS, field="timetable")
+def _bad(message: str) -> SettingError:
+    return SettingError(message, _FORMS, field="timetable")
 
 
 def _times(text: str) -> list[tuple[int, int]]:
@@ -63,7 +63,7 @@ def _times(text: str) -> list[tuple[int, int]]:
 
 
 def _clock(times: list[tuple[int, int]]) -> str:
-    return list_words([f"{hour:02d}:{minute:02d}" for hour, minute in times])
+    return format_list([f"{hour:02d}:{minute:02d}" for hour, minute in times])
 
 
 def _weekdays(text: str) -> list[int]:
@@ -95,10 +95,10 @@ def _fixed(times: list[tuple[int, int]], monthdays: str, weekdays: str) -> tuple
 
 
 @lru_cache(maxsize=4096)
-def parse(text: str) -> Timetable:
+def parse(text: str) -> Schedule:
     """Read a timetable.
 
-    Raises :class:`BadSetting` with the accepted forms when it cannot be read.
+    Raises :class:`SettingError` with the accepted forms when it cannot be read.
     """
     text = " ".join(text.split())
     word, _, rest = text.partition(" ")
@@ -106,23 +106,23 @@ def parse(text: str) -> Timetable:
         case "":
             raise _bad("The timetable is empty.")
         case "by" if rest.lower() == "hand":
-            return Timetable("by hand", (), "only when somebody starts it")
+            return Schedule("by hand", (), "only when somebody starts it")
         case "hourly":
             minute = re.fullmatch(r":?(\d{1,2})", rest or ":00")
             if not minute or int(minute[1]) > 59:
                 raise _bad(f"“{rest}” is not a minute of the hour.")
             value = int(minute[1])
-            return Timetable(
+            return Schedule(
                 f"hourly :{value:02d}",
                 (f"{value} * * * *",),
                 f"every hour at {value} minutes past" if value else "every hour on the hour",
             )
         case "daily":
             times = _times(rest)
-            return Timetable(text.lower(), _fixed(times, "*", "*"), f"every day at {_clock(times)}")
+            return Schedule(text.lower(), _fixed(times, "*", "*"), f"every day at {_clock(times)}")
         case "weekdays":
             times = _times(rest)
-            return Timetable(
+            return Schedule(
                 text.lower(), _fixed(times, "*", "1-5"), f"Monday to Friday at {_clock(times)}"
             )
         case "weekly" | "monthly":
@@ -130,28 +130,28 @@ def parse(text: str) -> Timetable:
     return _cron(text)
 
 
-def _by_days(word: str, rest: str) -> Timetable:
+def _by_days(word: str, rest: str) -> Schedule:
     days_text, _, times_text = rest.partition(" ")
     if not times_text:
         raise _bad(f"“{word} {rest}” lacks its day or its time.")
     if word == "weekly":
         days = _weekdays(days_text)
         times = _times(times_text)
-        return Timetable(
+        return Schedule(
             f"weekly {','.join(_DAYS[d] for d in days)} {times_text}",
             _fixed(times, "*", ",".join(map(str, days))),
-            f"every {list_words([_DAY_NAMES[d] for d in days])} at {_clock(times)}",
+            f"every {format_list([_DAY_NAMES[d] for d in days])} at {_clock(times)}",
         )
     days = _monthdays(days_text)
     times = _times(times_text)
-    return Timetable(
+    return Schedule(
         f"monthly {','.join(map(str, days))} {times_text}",
         _fixed(times, ",".join(map(str, days)), "*"),
-        f"on the {list_words([_ordinal(d) for d in days])} of every month at {_clock(times)}",
+        f"on the {format_list([_ordinal(d) for d in days])} of every month at {_clock(times)}",
     )
 
 
-def _cron(text: str) -> Timetable:
+def _cron(text: str) -> Schedule:
     if len(text.split()) != 5:
         raise _bad(f"“{text}” is not a timetable.")
     try:
@@ -161,7 +161,7 @@ def _cron(text: str) -> Timetable:
         raise _bad(f"“{text}” is not a cron expression: {error}.") from error
     except StopIteration as error:
         raise _bad(f"“{text}” never comes.") from error
-    return Timetable(text, (text,), f"by the cron expression “{text}”")
+    return Schedule(text, (text,), f"by the cron expression “{text}”")
 
 
 @lru_cache(maxsize=1)
@@ -171,20 +171,20 @@ def _zones() -> set[str]:
 
 
 def zone(name: str) -> ZoneInfo:
-    """The IANA time zone of that name; :class:`BadSetting` when there is none."""
+    """The IANA time zone of that name; :class:`SettingError` when there is none."""
     try:
         if name in _zones():
             return ZoneInfo(name)
     except (ZoneInfoNotFoundError, ValueError):
         pass
-    raise BadSetting(
+    raise SettingError(
         f"“{name}” is not a time zone.",
         "Use an IANA name such as “UTC” or “Europe/London”.",
         field="zone",
     )
 
 
-def starts(timetable: Timetable, where: ZoneInfo, after: datetime) -> Iterator[datetime]:
+def starts(timetable: Schedule, where: ZoneInfo, after: datetime) -> Iterator[datetime]:
     """The starts later than ``after``, in order and without end, as UTC moments."""
     local = after.astimezone(where)
     rows = [CronSim(expression, local) for expression in timetable.expressions]
@@ -200,7 +200,7 @@ def _utc(moment: datetime) -> datetime:
 
 
 def next_starts(
-    timetable: Timetable, where: ZoneInfo, after: datetime, count: int
+    timetable: Schedule, where: ZoneInfo, after: datetime, count: int
 ) -> list[datetime]:
     """The next ``count`` starts after a moment, as UTC moments."""
     return list(islice(starts(timetable, where, after), count))

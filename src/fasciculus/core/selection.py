@@ -8,7 +8,7 @@ from typing import Literal
 
 from msgspec import Struct
 
-from .errors import BadSetting
+from .errors import SettingError
 
 Choice = Literal["all", "listed", "all_but"]
 
@@ -23,13 +23,13 @@ class Selection(Struct, frozen=True):
 def chosen(selection: Selection, known: Iterable[str]) -> list[str]:
     """The names that the selection picks among ``known``, sorted.
 
-    A listed name that is not known raises :class:`BadSetting`: a job must not
+    A listed name that is not known raises :class:`SettingError`: a job must not
     leave a subject out without a word.
     """
     everything = sorted(known)
     strange = sorted(set(selection.names) - set(everything))
     if strange and selection.choice != "all":
-        raise BadSetting(
+        raise SettingError(
             f"There is no “{strange[0]}”.",
             f"Known: {', '.join(everything[:12]) or 'none yet'}.",
             field="subjects",
@@ -43,7 +43,7 @@ def chosen(selection: Selection, known: Iterable[str]) -> list[str]:
             return sorted(set(selection.names))
 
 
-class LeftOut:
+class ExcludedPaths:
     """Absolute folders and files that a scan skips, with all below them."""
 
     def __init__(self, paths: Sequence[str | bytes]) -> None:

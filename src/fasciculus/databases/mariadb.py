@@ -11,7 +11,7 @@ import pymysql
 from pymysql.constants import ER
 from pymysql.cursors import Cursor, SSCursor
 
-from ..core.errors import Trouble, Unreachable
+from ..core.errors import FasciculusError, UnreachableError
 from ..hosts.base import MariaDbSpec
 
 _CONNECT_TIMEOUT = 15
@@ -33,7 +33,7 @@ _DENIED = re.compile(
 )
 
 
-class MariaDb:
+class MariaDbConnection:
     """One connection; closed by :func:`connect`."""
 
     def __init__(self, spec: MariaDbSpec, link: Any = None) -> None:
@@ -62,34 +62,34 @@ class MariaDb:
         except pymysql.err.OperationalError as error:
             raise self._told(error) from error
 
-    def _told(self, error: pymysql.err.MySQLError) -> Trouble:
+    def _told(self, error: pymysql.err.MySQLError) -> FasciculusError:
         code = error.args[0] if error.args else 0
         text = error.args[1] if len(error.args) > 1 else str(error)
         if code == ER.ACCESS_DENIED_ERROR:
-            return Unreachable(
+            return UnreachableError(
                 f"The database server at {self._where} refused the sign-in.",
                 "Correct the user and password of the host's database server.",
             )
         if code in (2003, 2002):
-            return Unreachable(
+            return UnreachableError(
                 f"The database server at {self._where} does not answer.",
                 "Is it running? Is its socket or address right?",
             )
         if code in (2006, 2013, 2014) or code == 0:
-            return Unreachable(
+            return UnreachableError(
                 f"The database server at {self._where} broke the connection off.",
                 "Look into its error log.",
             )
         if code in _RIGHTS:
-            return Unreachable(
+            return UnreachableError(
                 f"The database server at {self._where} refused: {text}.", _grant(str(text))
             )
         if code == ER.TABLE_DEF_CHANGED:
-            return Unreachable(
+            return UnreachableError(
                 f"A table was changed while it was read: {text}.",
                 "The next run reads it anew; move the job away from updates.",
             )
-        return Unreachable(
+        return UnreachableError(
             f"The database server at {self._where} refused: {text}.",
             "Its message says what to put right.",
         )
@@ -184,9 +184,9 @@ def _grant(text: str) -> str:
 
 
 @contextmanager
-def connect(spec: MariaDbSpec, link: Any = None) -> Iterator[MariaDb]:
+def connect(spec: MariaDbSpec, link: Any = None) -> Iterator[MariaDbConnection]:
     """A connection for the time of the ``with`` block, over ``link`` where it is not made here."""
-    server = MariaDb(spec, link)
+    server = MariaDbConnection(spec, link)
     try:
         yield server
     finally:

@@ -9,7 +9,7 @@ from pathlib import Path
 from urllib.parse import quote
 
 from ..core.bundle import tree_walk as walking
-from ..core.errors import NotThere, Trouble
+from ..core.errors import FasciculusError, MissingError
 
 _BUSY_SECONDS = 60.0
 
@@ -18,7 +18,7 @@ def copy(path: bytes, target: Path) -> dict[str, int]:
     """A consistent copy of a database that may be in use; gives the rows of each table."""
     shown = walking.shown(path)
     if not os.path.exists(path):
-        raise NotThere(
+        raise MissingError(
             f"The SQLite database {shown} does not exist.",
             "Correct its path, or remove it from the account.",
         )
@@ -37,7 +37,7 @@ def copy(path: bytes, target: Path) -> dict[str, int]:
             source.backup(made)
             return rows_of(made)
     except sqlite3.Error as error:
-        raise Trouble(
+        raise FasciculusError(
             f"The SQLite database {shown} cannot be copied: {error}.",
             "Is it a database, and not damaged? “PRAGMA integrity_check” tells.",
         ) from error

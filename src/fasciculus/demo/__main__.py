@@ -20,7 +20,7 @@ import httpx
 
 from ..client import Client
 from ..models import (
-    Finding,
+    DiscoveryRules,
     Host,
     HostSecrets,
     Job,
@@ -226,7 +226,7 @@ class Demo:
             system=[f"{etc}/etc"],
             account_system=[f"{etc}/etc/nginx/{{account}}-*.conf", f"{etc}/etc/cron/{{account}}"],
             hold_flag=f"{etc}/hold/{{site}}",
-            finding=Finding(
+            finding=DiscoveryRules(
                 homes=[f"{etc}/home/{{account}}"],
                 nginx=[f"{etc}/etc/nginx/*.conf"],
                 database_prefix="{account}_",

@@ -9,7 +9,7 @@ from pathlib import Path
 from typing import NamedTuple, Protocol
 
 from ..core.bundle.entry import Entry
-from ..core.bundle.tree_walk import Chosen, Warn
+from ..core.bundle.tree_walk import WalkRules, Warn
 from ..core.dump.server import Server
 
 
@@ -35,7 +35,7 @@ class LoadingServer(Server, Protocol):
 
 
 @dataclass(frozen=True, slots=True)
-class State:
+class FileState:
     """A file as it is while it is open."""
 
     size: int
@@ -43,13 +43,13 @@ class State:
     ctime_ns: int
 
 
-class Contents(Protocol):
+class OpenFile(Protocol):
     """An open file of a host."""
 
     def read(self, count: int = -1, /) -> bytes: ...
     def close(self) -> None: ...
 
-    def now(self) -> State:
+    def now(self) -> FileState:
         """Its state at this moment, or when it was sent where that cannot be asked."""
 
     def again(self) -> bool:
@@ -57,14 +57,14 @@ class Contents(Protocol):
 
 
 @dataclass(frozen=True, slots=True)
-class Found:
+class HostEntry:
     """An entry of a host, and how to open it, which is only good until the next one is taken."""
 
     entry: Entry
-    open: Callable[[], Contents]
+    open: Callable[[], OpenFile]
 
 
-class Seen(NamedTuple):
+class TreeName(NamedTuple):
     """A name of a tree: its path below the root, and what it is."""
 
     path: bytes
@@ -76,28 +76,28 @@ class Seen(NamedTuple):
 
 
 @dataclass(frozen=True, slots=True)
-class Ran:
+class CommandResult:
     """A command that was run: its exit code, None when its time was up, and its output."""
 
     code: int | None
     output: bytes
 
 
-class Reach(Protocol):
-    """Reads a host's files and databases. Failures are ``Trouble`` or ``OSError``."""
+class HostConnection(Protocol):
+    """Reads a host's files and databases. Failures are ``FasciculusError`` or ``OSError``."""
 
     def connect(self) -> None:
         """Reach the host; harmless when done already."""
 
     def close(self) -> None: ...
 
-    def tree(self, root: str, chosen: Chosen, warn: Warn) -> Iterator[Found]:
+    def tree(self, root: str, chosen: WalkRules, warn: Warn) -> Iterator[HostEntry]:
         """The entries of a tree in scan order."""
 
-    def survey(self, root: str, warn: Warn) -> Iterator[Seen]:
+    def survey(self, root: str, warn: Warn) -> Iterator[TreeName]:
         """All of a tree in scan order, by what its names alone tell."""
 
-    def open(self, path: bytes) -> Contents:
+    def open(self, path: bytes) -> OpenFile:
         """A file's bytes."""
 
     def type_of(self, path: str) -> str:
@@ -124,7 +124,9 @@ class Reach(Protocol):
     def remove(self, path: str) -> None:
         """Remove a file; harmless when it is gone already."""
 
-    def run(self, command: str, seconds: float, stdin: bytes = b"", limit: int = 1 << 20) -> Ran:
+    def run(
+        self, command: str, seconds: float, stdin: bytes = b"", limit: int = 1 << 20
+    ) -> CommandResult:
         """Run a command with the host's shell, in a clean environment; both outputs together."""
 
     def copy_sqlite(self, path: bytes, target: Path) -> dict[str, int]:

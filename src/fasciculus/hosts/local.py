@@ -12,31 +12,31 @@ from pathlib import Path
 
 from ..core.bundle import tree_walk as walking
 from ..core.bundle.entry import Entry
-from ..core.bundle.tree_walk import Chosen, Warn
-from ..core.errors import NotThere, Trouble
+from ..core.bundle.tree_walk import WalkRules, Warn
+from ..core.errors import FasciculusError, MissingError
 from .base import (
-    Found,
+    CommandResult,
+    FileState,
+    HostEntry,
     LoadingServer,
     MariaDbSpec,
-    Ran,
-    Seen,
-    State,
+    TreeName,
 )
 
 
 class LocalFile(io.FileIO):
     """An open file of this machine."""
 
-    def now(self) -> State:
+    def now(self) -> FileState:
         info = os.fstat(self.fileno())
-        return State(info.st_size, info.st_mtime_ns, info.st_ctime_ns)
+        return FileState(info.st_size, info.st_mtime_ns, info.st_ctime_ns)
 
     def again(self) -> bool:
         self.seek(0)
         return True
 
 
-class LocalReach:
+class LocalHost:
     """Reads files and databases of the machine that the worker runs on."""
 
     def connect(self) -> None:
@@ -45,23 +45,23 @@ class LocalReach:
     def close(self) -> None:
         pass
 
-    def tree(self, root: str, chosen: Chosen, warn: Warn) -> Iterator[Found]:
+    def tree(self, root: str, chosen: WalkRules, warn: Warn) -> Iterator[HostEntry]:
         base = os.fsencode(root)
         try:
             for entry in walking.scan(base, "files", chosen, warn):
                 path = base + b"/" + entry.path if entry.path else base
-                yield Found(entry, partial(self.open, path))
+                yield HostEntry(entry, partial(self.open, path))
         except FileNotFoundError as error:
-            raise NotThere(
+            raise MissingError(
                 f"The folder {root} does not exist.", "Correct the folder of this account or site."
             ) from error
         except OSError as error:
-            raise Trouble(
+            raise FasciculusError(
                 f"The folder {root} cannot be read: {error.strerror}.",
                 "Check its owner and rights.",
             ) from error
 
-    def survey(self, root: str, warn: Warn) -> Iterator[Seen]:
+    def survey(self, root: str, warn: Warn) -> Iterator[TreeName]:
         base = os.fsencode(root)
         lstat = os.lstat
         stack = [(b"", iter(self._listed(base, b"", warn)))]
@@ -77,7 +77,7 @@ class LocalReach:
                 kind = info.st_mode & 0o170000
                 is_dir = kind == stat.S_IFDIR
                 relative = below + name
-                yield Seen(
+                yield TreeName(
                     relative,
                     is_dir,
                     kind == stat.S_IFREG,
@@ -118,7 +118,7 @@ class LocalReach:
         try:
             return Path(path).read_text("utf-8", "surrogateescape")
         except OSError as error:
-            raise NotThere(
+            raise MissingError(
                 f"{path} cannot be read: {error.strerror}.", "Correct the host's mail settings."
             ) from error
 
@@ -162,7 +162,9 @@ class LocalReach:
     def remove(self, path: str) -> None:
         Path(path).unlink(missing_ok=True)
 
-    def run(self, command: str, seconds: float, stdin: bytes = b"", limit: int = 1 << 20) -> Ran:
+    def run(
+        self, command: str, seconds: float, stdin: bytes = b"", limit: int = 1 << 20
+    ) -> CommandResult:
         # Imported late, like the two below: a worker is started for each task, and most need none
         # of them.
         from .local_command import run

@@ -8,7 +8,7 @@ import subprocess
 import tempfile
 from contextlib import suppress
 
-from .base import Ran
+from .base import CommandResult
 
 _CLEAN = {
     "PATH": "/usr/local/sbin:/usr/local/bin:/usr/sbin:/usr/bin:/sbin:/bin",
@@ -18,7 +18,7 @@ _CLEAN = {
 }
 
 
-def run(command: str, seconds: float, stdin: bytes, limit: int) -> Ran:
+def run(command: str, seconds: float, stdin: bytes, limit: int) -> CommandResult:
     """A command's code, None when its time was up, and its output."""
     # A group of its own, so that what the command started ends with it.
     with tempfile.TemporaryFile() as given, tempfile.TemporaryFile() as output:
@@ -43,4 +43,4 @@ def run(command: str, seconds: float, stdin: bytes, limit: int) -> Ran:
                 os.killpg(process.pid, signal.SIGKILL)
             process.wait()
         output.seek(0)
-        return Ran(code, output.read(limit))
+        return CommandResult(code, output.read(limit))

@@ -5,12 +5,12 @@ from __future__ import annotations
 import os
 from fnmatch import fnmatchcase
 
-from .base import Reach
+from .base import HostConnection
 
 _MARKS = "*?["
 
 
-def expand(reach: Reach, pattern: str) -> list[str]:
+def expand(reach: HostConnection, pattern: str) -> list[str]:
     """The paths that a pattern with ``*``, ``?`` and ``[…]`` means, sorted; one without is itself,
     if there.
     """

@@ -25,12 +25,12 @@ from ..core.bundle.entry import (
     SYMLINK,
     Entry,
 )
-from ..core.bundle.tree_walk import Chosen, Warn, shown
+from ..core.bundle.tree_walk import WalkRules, Warn, shown
 from ..core.errors import (
-    Lost,
-    NotThere,
-    Trouble,
-    Unreachable,
+    ConnectionLostError,
+    FasciculusError,
+    MissingError,
+    UnreachableError,
 )
 from ..core.file_filters import ON_THE_WAY
 from ..core.steps import Step
@@ -38,20 +38,20 @@ from ..databases import mariadb
 from ..ssh import (
     TIMEOUT,
     SftpClient,
-    SshLink,
+    SshConnection,
     SshSpec,
 )
 from . import ssh_find
 from .base import (
-    Contents,
-    Found,
+    CommandResult,
+    FileState,
+    HostEntry,
     MariaDbSpec,
-    Ran,
-    Seen,
-    State,
+    OpenFile,
+    TreeName,
 )
 from .ssh_sqlite import copy_sqlite
-from .ssh_tar import TarRead
+from .ssh_tar import TarReader
 
 _CHUNK = 1024 * 1024
 _PROBE = (
@@ -75,19 +75,19 @@ class RemoteFile:
         with suppress(OSError, EOFError, paramiko.SSHException):
             self._file.close()
 
-    def now(self) -> State:
+    def now(self) -> FileState:
         info = self._file.stat()
-        return State(info.st_size or 0, (info.st_mtime or 0) * 1_000_000_000, 0)
+        return FileState(info.st_size or 0, (info.st_mtime or 0) * 1_000_000_000, 0)
 
     def again(self) -> bool:
         return False
 
 
-class SshReach:
+class SshHost:
     """Reads files and databases of a host over one SSH connection."""
 
     def __init__(self, spec: SshSpec, spool: Path) -> None:
-        self._link = SshLink(spec)
+        self._link = SshConnection(spec)
         self._spool = spool
         self._client: SftpClient | None = None
         self._able: bool | None = None
@@ -130,7 +130,7 @@ class SshReach:
         if self._able is None:
             try:
                 self._able = b"able" in self.run(_PROBE, 30.0).output
-            except (Trouble, OSError):
+            except (FasciculusError, OSError):
                 self._able = False
         return self._able
 
@@ -147,7 +147,7 @@ class SshReach:
             yield
         except (EOFError, paramiko.SSHException, TimeoutError) as error:
             self.close()
-            raise Lost(
+            raise ConnectionLostError(
                 f"The connection to {self._link.spec.where} was lost.", "Start again."
             ) from error
 
@@ -161,7 +161,9 @@ class SshReach:
 
     # Commands ----------------------------------------------------------------
 
-    def run(self, command: str, seconds: float, stdin: bytes = b"", limit: int = 1 << 20) -> Ran:
+    def run(
+        self, command: str, seconds: float, stdin: bytes = b"", limit: int = 1 << 20
+    ) -> CommandResult:
         """Run a command with the host's shell; output beyond ``limit`` bytes is dropped."""
         deadline = time.monotonic() + seconds
         with (
@@ -180,17 +182,17 @@ class SshReach:
                 except TimeoutError:
                     data = None
                 if data == b"":
-                    return Ran(channel.recv_exit_status(), bytes(output))
+                    return CommandResult(channel.recv_exit_status(), bytes(output))
                 if data and len(output) < limit:
                     output += data[: limit - len(output)]
                 if time.monotonic() > deadline:
-                    return Ran(None, bytes(output))
+                    return CommandResult(None, bytes(output))
 
     # Trees -------------------------------------------------------------------
 
-    def tree(self, root: str, chosen: Chosen, warn: Warn) -> Iterator[Found]:
+    def tree(self, root: str, chosen: WalkRules, warn: Warn) -> Iterator[HostEntry]:
         if self.type_of(root) != "dir":
-            raise NotThere(
+            raise MissingError(
                 f"The folder {root} does not exist on {self._link.spec.address}.",
                 "Correct the folder of this account or site.",
             )
@@ -200,11 +202,11 @@ class SshReach:
             else self._by_sftp(root, chosen, warn)
         )
 
-    def _by_tools(self, root: str, chosen: Chosen, warn: Warn) -> Iterator[Found]:
+    def _by_tools(self, root: str, chosen: WalkRules, warn: Warn) -> Iterator[HostEntry]:
         base = os.fsencode(root)
         marks = self._marks(root, chosen)
         with (
-            ssh_find.Sorted(self._spool) as ordered,
+            ssh_find.RecordSorter(self._spool) as ordered,
             tempfile.TemporaryFile(dir=self._spool) as spool,
         ):
             found = ordered.sort(self._find(root, warn))
@@ -234,13 +236,13 @@ class SshReach:
                     "--null -T -"
                 )
                 with self._said(), closing(self._session(command)) as channel:
-                    stream = TarRead(channel, names)
+                    stream = TarReader(channel, names)
                     attributes: dict[bytes, dict[str, bytes]] = {}
                     for entry in entries():
                         path = base + b"/" + entry.path if entry.path else base
                         if entry.link is not None:
                             entry.xattrs = dict(attributes.get(entry.link, {}))
-                            yield Found(entry, partial(self.open, path))
+                            yield HostEntry(entry, partial(self.open, path))
                             continue
                         contents = stream.take(entry)
                         if contents is None:
@@ -248,21 +250,21 @@ class SshReach:
                             continue
                         if entry.links > 1 and entry.xattrs:
                             attributes[entry.path] = entry.xattrs
-                        yield Found(entry, partial(_given, contents))
+                        yield HostEntry(entry, partial(_given, contents))
                     for line in stream.complaints():
                         warn(line)
 
-    def survey(self, root: str, warn: Warn) -> Iterator[Seen]:
+    def survey(self, root: str, warn: Warn) -> Iterator[TreeName]:
         if self.has_tools:
-            with ssh_find.Sorted(self._spool) as ordered:
+            with ssh_find.RecordSorter(self._spool) as ordered:
                 for record in ordered.sort(self._find(root, warn)):
                     if record[-1]:
                         yield ssh_find.seen(record)
             return
-        for found in self._by_sftp(root, Chosen(), warn):
+        for found in self._by_sftp(root, WalkRules(), warn):
             entry = found.entry
             if entry.path:
-                yield Seen(
+                yield TreeName(
                     entry.path, entry.type == DIR, entry.type == FILE, entry.size, entry.mtime_ns, 0
                 )
 
@@ -280,9 +282,9 @@ class SshReach:
                 else:
                     warn(f"{name}: the folder could not be read ({shown(reason)})")
 
-    def _marks(self, root: str, chosen: Chosen) -> ssh_find.Marks:
+    def _marks(self, root: str, chosen: WalkRules) -> ssh_find.FolderMarks:
         """The cache tags and ignore files of a tree, where the chooser wants to know of them."""
-        marks = ssh_find.Marks()
+        marks = ssh_find.FolderMarks()
         chooser = chosen.chooser
         if chooser is None or not chooser.looks_into_folders:
             return marks
@@ -304,12 +306,12 @@ class SshReach:
                     marks.ignores[folder] = data.decode("utf-8", "surrogateescape")
         return marks
 
-    def _by_sftp(self, root: str, chosen: Chosen, warn: Warn) -> Iterator[Found]:
+    def _by_sftp(self, root: str, chosen: WalkRules, warn: Warn) -> Iterator[HostEntry]:
         """The walk over plain SFTP: names, sizes, modes, owners, and times in whole seconds."""
         base = os.fsencode(root)
         chooser = chosen.chooser
         top = _described(b"", self._sftp.lstat(base))
-        yield Found(top, partial(self.open, base))
+        yield HostEntry(top, partial(self.open, base))
         stack: list[tuple[bytes, Iterator[tuple[bytes, Any]]]] = [
             (b"", self._listed(base, b"", warn))
         ]
@@ -341,12 +343,12 @@ class SshReach:
                     stack.append((relative, self._listed(base + b"/" + relative, relative, warn)))
                     continue
             for above in owed:
-                yield Found(above, partial(self.open, base))
+                yield HostEntry(above, partial(self.open, base))
             owed = []
             path = base + b"/" + relative
             if entry.type == SYMLINK:
                 entry.target = self._sftp.target_of(path)
-            yield Found(entry, partial(self.open, path))
+            yield HostEntry(entry, partial(self.open, path))
             if entry.type == DIR:
                 stack.append((relative, self._listed(path, relative, warn)))
 
@@ -360,7 +362,7 @@ class SshReach:
 
     # Single files --------------------------------------------------------------
 
-    def open(self, path: bytes) -> Contents:
+    def open(self, path: bytes) -> OpenFile:
         with self._said():
             return RemoteFile(self._sftp.open(path, "rb"))
 
@@ -381,7 +383,7 @@ class SshReach:
             with closing(self.open(os.fsencode(path))) as file:
                 return file.read().decode("utf-8", "surrogateescape")
         except OSError as error:
-            raise NotThere(
+            raise MissingError(
                 f"{path} on {self._link.spec.address} cannot be read: {error.strerror or error}.",
                 "Correct the host's settings.",
             ) from error
@@ -460,7 +462,7 @@ class SshReach:
             return b""
         return f"{info.st_size} {info.st_mtime}".encode()
 
-    def mariadb(self, spec: MariaDbSpec) -> AbstractContextManager[mariadb.MariaDb]:
+    def mariadb(self, spec: MariaDbSpec) -> AbstractContextManager[mariadb.MariaDbConnection]:
         """Over a channel of the SSH connection; no port is opened on the host."""
         self.connect()
         transport = self._link.transport
@@ -473,20 +475,20 @@ class SshReach:
                     "direct-tcpip", where, ("127.0.0.1", 0), timeout=TIMEOUT
                 )
         except paramiko.ChannelException as error:
-            raise Unreachable(
+            raise UnreachableError(
                 f"The database server at {spec.where} does not answer on "
                 f"{self._link.spec.address}.",
                 "Is it running, its socket or address right, and does sshd permit "
                 "forwarding (AllowTcpForwarding, AllowStreamLocalForwarding)?",
             ) from error
         except (paramiko.SSHException, EOFError, OSError) as error:
-            raise Lost(
+            raise ConnectionLostError(
                 f"The connection to {self._link.spec.where} was lost.", "Start again."
             ) from error
         return mariadb.connect(spec, channel)
 
 
-def _given(contents: Contents) -> Contents:
+def _given(contents: OpenFile) -> OpenFile:
     return contents
 
 

@@ -20,10 +20,10 @@ from ..core.bundle.entry import (
     SYMLINK,
     Entry,
 )
-from ..core.bundle.tree_walk import Chosen, Warn
-from ..core.errors import Trouble
+from ..core.bundle.tree_walk import WalkRules, Warn
+from ..core.errors import FasciculusError
 from ..core.file_filters import ON_THE_WAY
-from .base import Seen
+from .base import TreeName
 
 #: One record an entry: fields end with NUL, which no name can hold. Times have ten digits of
 #: fraction.
@@ -50,7 +50,7 @@ def records(chunks: Iterable[bytes]) -> Iterator[Record]:
             yield fields[start : start + _COUNT]
         fields = fields[whole:]
     if rest or fields:
-        raise Trouble("The scan of the host broke off in the middle.", "Start again.")
+        raise FasciculusError("The scan of the host broke off in the middle.", "Start again.")
 
 
 def key(record: Record) -> bytes:
@@ -70,14 +70,14 @@ def read_records(source: BinaryIO) -> Iterator[Record]:
         yield source.read(_LENGTH.unpack(head)[0]).split(b"\0")
 
 
-class Sorted:
+class RecordSorter:
     """Records sorted on disk where they are many. To be used in a ``with`` statement."""
 
     def __init__(self, spool: Path) -> None:
         self._spool = spool
         self._runs: list[BinaryIO] = []
 
-    def __enter__(self) -> Sorted:
+    def __enter__(self) -> RecordSorter:
         return self
 
     def __exit__(self, *_: object) -> None:
@@ -140,9 +140,9 @@ def entry_of(record: Record) -> Entry | None:
     )
 
 
-def seen(record: Record) -> Seen:
+def seen(record: Record) -> TreeName:
     """What a record tells of a name."""
-    return Seen(
+    return TreeName(
         record[13],
         record[0] == b"d",
         record[0] == b"f",
@@ -152,7 +152,7 @@ def seen(record: Record) -> Seen:
     )
 
 
-class Marks:
+class FolderMarks:
     """What lies in folders that the chooser wants to know of: cache tags and ignore files."""
 
     def __init__(self) -> None:
@@ -160,7 +160,9 @@ class Marks:
         self.ignores: dict[bytes, str] = {}
 
 
-def choose(found: Iterator[Record], chosen: Chosen, marks: Marks, warn: Warn) -> Iterator[Record]:
+def choose(
+    found: Iterator[Record], chosen: WalkRules, marks: FolderMarks, warn: Warn
+) -> Iterator[Record]:
     """The records that go in, in scan order, as the walk of a local tree would choose them."""
     chooser, skipped = chosen.chooser, b""
     device: bytes | None = None
@@ -205,7 +207,7 @@ def choose(found: Iterator[Record], chosen: Chosen, marks: Marks, warn: Warn) ->
             skipped = path + b"/"
 
 
-def _enter(chosen: Chosen, marks: Marks, path: bytes) -> None:
+def _enter(chosen: WalkRules, marks: FolderMarks, path: bytes) -> None:
     assert chosen.chooser is not None
     if path in marks.tags or path in marks.ignores:
         chosen.chooser.enter(path, marks.tags.get(path), marks.ignores.get(path))

@@ -9,9 +9,9 @@ from pathlib import Path
 from typing import Protocol
 
 from ..core.bundle.tree_walk import shown
-from ..core.errors import NotThere, Trouble
+from ..core.errors import FasciculusError, MissingError
 from ..databases.sqlite import rows_of
-from .base import Contents
+from .base import OpenFile
 
 _CHUNK = 1024 * 1024
 _TRIES = 5
@@ -21,7 +21,7 @@ _SIDES = (b"", b"-wal", b"-journal")
 class Readable(Protocol):
     """What the copy needs of a host."""
 
-    def open(self, path: bytes) -> Contents: ...
+    def open(self, path: bytes) -> OpenFile: ...
     def state_of(self, path: bytes) -> bytes: ...
 
 
@@ -32,7 +32,7 @@ def copy_sqlite(reach: Readable, path: bytes, target: Path) -> dict[str, int]:
     for _ in range(_TRIES):
         before = [reach.state_of(path + side) for side in _SIDES]
         if not before[0]:
-            raise NotThere(
+            raise MissingError(
                 f"The SQLite database {shown(path)} does not exist.",
                 "Correct its path, or remove it from the account.",
             )
@@ -43,7 +43,7 @@ def copy_sqlite(reach: Readable, path: bytes, target: Path) -> dict[str, int]:
                 fetch(reach, path + side, copy)
         if [reach.state_of(path + side) for side in _SIDES] == before:
             return _settle(path, target)
-    raise Trouble(
+    raise FasciculusError(
         f"The SQLite database {shown(path)} was written to each time it was copied.",
         "Move the job to a quieter hour.",
     )
@@ -71,7 +71,7 @@ def _settle(path: bytes, target: Path) -> dict[str, int]:
                 raise sqlite3.DatabaseError(checked)
             return rows_of(copy)
     except sqlite3.Error as error:
-        raise Trouble(
+        raise FasciculusError(
             f"The SQLite database {shown(path)} cannot be copied: {error}.",
             "Is it a database, and not damaged? “PRAGMA integrity_check” tells.",
         ) from error

@@ -16,8 +16,8 @@ from ..core.bundle.entry import (
     Entry,
 )
 from ..core.bundle.tree_walk import shown
-from ..core.errors import Lost
-from .base import State
+from ..core.errors import ConnectionLostError
+from .base import FileState
 
 _CHUNK = 256 * 1024
 _XATTR = "SCHILY.xattr."
@@ -26,7 +26,7 @@ _XATTR = "SCHILY.xattr."
 class _Member:
     """A file out of the stream; good until the next one is taken."""
 
-    def __init__(self, source: tarfile.TarFile, member: tarfile.TarInfo, state: State) -> None:
+    def __init__(self, source: tarfile.TarFile, member: tarfile.TarInfo, state: FileState) -> None:
         self._file = source.extractfile(member) if member.isreg() else None
         self._state = state
 
@@ -36,14 +36,14 @@ class _Member:
     def close(self) -> None:
         pass
 
-    def now(self) -> State:
+    def now(self) -> FileState:
         return self._state
 
     def again(self) -> bool:
         return False
 
 
-class TarRead:
+class TarReader:
     """Feeds the names to ``tar`` on the host and takes apart what it sends."""
 
     def __init__(self, channel: paramiko.Channel, names: BinaryIO) -> None:
@@ -98,7 +98,9 @@ class TarRead:
                 if self._errors and isinstance(error, tarfile.ReadError):
                     self._next = None
                 else:
-                    raise Lost("The host's tar broke off.", "Start again.") from error
+                    raise ConnectionLostError(
+                        "The host's tar broke off.", "Start again."
+                    ) from error
             self._ended = self._next is None
         return self._next
 
@@ -120,7 +122,7 @@ class TarRead:
         if entry.type == FILE:
             # What counts is the file as it was when tar opened it.
             entry.size = member.size
-        return _Member(self._tar, member, State(entry.size, _mtime(member), entry.ctime_ns))
+        return _Member(self._tar, member, FileState(entry.size, _mtime(member), entry.ctime_ns))
 
     def reason(self, path: bytes) -> str:
         """Why an entry was not sent."""

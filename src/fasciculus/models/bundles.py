@@ -81,7 +81,7 @@ class BundleFiles(BaseModel):
     more: bool
 
 
-class BundleFound(BaseModel):
+class EntrySearch(BaseModel):
     """Entries whose path holds the words that were looked for."""
 
     items: list[BundleEntry]

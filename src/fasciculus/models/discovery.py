@@ -27,7 +27,7 @@ class TakeOver(BaseModel):
     all: bool = False
 
 
-class Taken(BaseModel):
+class TakenOver(BaseModel):
     count: int
 
 
@@ -51,18 +51,18 @@ class PreviewStart(BaseModel):
     subject: str
 
 
-class Amount(BaseModel):
+class SizeCount(BaseModel):
     entries: int
     bytes: int
 
 
-class Saved(Amount):
+class ExcludedSize(SizeCount):
     """What a rule leaves out."""
 
     rule: str
 
 
-class Folder(Amount):
+class Folder(SizeCount):
     """A folder with all below it."""
 
     path: str
@@ -80,8 +80,8 @@ class Preview(BaseModel):
     entries: int = 0
     bytes: int = 0
     packed: int = 0
-    new: Amount | None = None
-    saved: list[Saved] = []
+    new: SizeCount | None = None
+    saved: list[ExcludedSize] = []
     folders: list[Folder] = []
     warnings: list[str] = []
     seconds: float = 0.0

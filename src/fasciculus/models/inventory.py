@@ -9,14 +9,14 @@ from pydantic import AfterValidator, BaseModel, Field, model_validator
 
 from ..core.bundle.layout import check_name
 from ..core.discovery.accounts import rule_pattern
-from ..core.errors import BadSetting
+from ..core.errors import SettingError
 from ..core.file_filters import check_pattern
 
 
 def _named(value: str) -> str:
     try:
         return check_name(value.strip())
-    except BadSetting as error:
+    except SettingError as error:
         raise ValueError(error.sentence()) from error
 
 
@@ -81,7 +81,7 @@ def _flag(value: str) -> str:
 def _place(value: str) -> str:
     try:
         rule_pattern(value.strip())
-    except BadSetting as error:
+    except SettingError as error:
         raise ValueError(error.sentence()) from error
     return value.strip()
 
@@ -96,7 +96,7 @@ def _prefix(value: str) -> str:
 def _pattern(value: str) -> str:
     try:
         return check_pattern(value)
-    except BadSetting as error:
+    except SettingError as error:
         raise ValueError(error.sentence()) from error
 
 
@@ -139,7 +139,7 @@ class MailFiles(BaseModel):
     refresh: list[str] = []
 
 
-class Finding(BaseModel):
+class DiscoveryRules(BaseModel):
     """Where a host's accounts are found, in places such as ``/home/{account}``.
 
     ``sites`` are document roots with ``{account}`` and ``{site}`` in them, ``nginx`` and ``apache``
@@ -180,7 +180,7 @@ class Host(BaseModel):
     system: list[Folder] = []
     account_system: list[Folder] = []
     hold_flag: Annotated[str, AfterValidator(_flag)] = ""
-    finding: Finding = Finding()
+    finding: DiscoveryRules = DiscoveryRules()
     secrets: HostSecrets | None = Field(default=None, exclude_if=lambda value: value is None)
     accounts: int = 0
     secrets_set: list[str] = []

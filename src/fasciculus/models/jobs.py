@@ -11,7 +11,7 @@ from pydantic import AfterValidator, BaseModel, Field, model_validator
 from ..core import schedule
 from ..core.bundle.codecs import codec
 from ..core.dump.filters import DatabaseRules
-from ..core.errors import BadSetting
+from ..core.errors import SettingError
 from ..core.file_filters import FileRules
 from .inventory import Name, Pattern
 
@@ -29,14 +29,14 @@ MIB = 1024 * 1024
 def _timetable(value: str) -> str:
     try:
         return schedule.parse(value).text
-    except BadSetting as error:
+    except SettingError as error:
         raise ValueError(error.sentence()) from error
 
 
 def _zone(value: str) -> str:
     try:
         return schedule.zone(value).key
-    except BadSetting as error:
+    except SettingError as error:
         raise ValueError(error.sentence()) from error
 
 
@@ -183,7 +183,7 @@ class Job(BaseModel):
             raise ValueError("names: name at least one, or choose all.")
         try:
             codec(self.compression, self.level)
-        except BadSetting as error:
+        except SettingError as error:
             raise ValueError(f"level: {error.sentence()}") from error
         self.contents = [k for k in KINDS if k in self.contents]
         self.stores = list(dict.fromkeys(self.stores))
@@ -221,7 +221,7 @@ class JobRow(Job):
     running: bool = False
 
 
-class Readback(BaseModel):
+class JobSummary(BaseModel):
     """What a job would do, said before it is saved."""
 
     sentence: str

@@ -33,13 +33,13 @@ class RepackStart(BaseModel):
     dry_run: bool = False
 
 
-class UpkeepStarted(BaseModel):
+class MaintenanceStarted(BaseModel):
     """The answer to starting upkeep: one piece of work a subject."""
 
     ids: list[int]
 
 
-class Upkeep(BaseModel):
+class Maintenance(BaseModel):
     """Work on the copies of one subject on one store. ``state`` is queued, running or ended;
     ``bytes`` of ``total`` are read while it goes on. ``result`` has the numbers of repacking."""
 

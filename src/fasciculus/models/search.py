@@ -5,7 +5,7 @@ from __future__ import annotations
 from pydantic import BaseModel
 
 
-class Found(BaseModel):
+class SearchHit(BaseModel):
     kind: str
     name: str
     about: str

@@ -6,7 +6,7 @@ import json
 import sqlite3
 from typing import Any
 
-from ..core.errors import NotThere
+from ..core.errors import MissingError
 from ..models import (
     Bundle,
     BundleDetail,
@@ -17,7 +17,7 @@ from ..models import (
 from . import maintenance, usage
 from .db import now
 from .paging import (
-    Ask,
+    PageRequest,
     Query,
     like,
     page,
@@ -67,7 +67,7 @@ def _fields(db: sqlite3.Connection, row: sqlite3.Row) -> dict[str, Any]:
 
 def bundles(
     db: sqlite3.Connection,
-    ask: Ask,
+    ask: PageRequest,
     subject: str = "",
     subject_kind: str = "",
     job: str = "",
@@ -111,7 +111,9 @@ def bundles(
 def bundle(db: sqlite3.Connection, bundle_id: int) -> BundleDetail:
     row = db.execute("SELECT * FROM bundle WHERE id=?", (bundle_id,)).fetchone()
     if row is None:
-        raise NotThere(f"There is no bundle {bundle_id}.", "“fasciculus bundles list” names them.")
+        raise MissingError(
+            f"There is no bundle {bundle_id}.", "“fasciculus bundles list” names them."
+        )
     manifest = json.loads(row["manifest"])
     return BundleDetail(
         **_fields(db, row),
@@ -385,7 +387,7 @@ def restore_by_key(db: sqlite3.Connection, key: str) -> int | None:
     return row["id"] if row else None
 
 
-def restores(db: sqlite3.Connection, ask: Ask, subject: str = "") -> Page[Restore]:
+def restores(db: sqlite3.Connection, ask: PageRequest, subject: str = "") -> Page[Restore]:
     query = Query("restore.*", "restore", "restore.id", {"id": "restore.id"}, "-id")
     if subject:
         query.only("restore.subject = ?", subject)
@@ -395,7 +397,7 @@ def restores(db: sqlite3.Connection, ask: Ask, subject: str = "") -> Page[Restor
 def restore(db: sqlite3.Connection, restore_id: int) -> Restore:
     row = db.execute("SELECT * FROM restore WHERE id=?", (restore_id,)).fetchone()
     if row is None:
-        raise NotThere(
+        raise MissingError(
             f"There is no restore {restore_id}.", "“fasciculus restores list” names them."
         )
     return _restore(row)

@@ -12,7 +12,7 @@ from datetime import UTC, datetime
 from importlib.resources import files
 from pathlib import Path
 
-from ..core.errors import Trouble
+from ..core.errors import FasciculusError
 
 
 def now() -> str:
@@ -60,7 +60,7 @@ class Records:
         )
         done = self._writer.execute("PRAGMA user_version").fetchone()[0]
         if done > len(steps):
-            raise Trouble(
+            raise FasciculusError(
                 f"The records in {self._path} were written by a later Fasciculus.",
                 "Start that one, or name another FASCICULUS_HOME.",
             )
@@ -116,7 +116,7 @@ def _take_lock(path: Path) -> int:
     except BlockingIOError:
         holder = os.read(descriptor, 32).decode("ascii", "replace").strip() or "unknown"
         os.close(descriptor)
-        raise Trouble(
+        raise FasciculusError(
             f"Another Fasciculus service (process {holder}) uses {path.parent}.",
             "Stop it first, or name another FASCICULUS_HOME.",
         ) from None

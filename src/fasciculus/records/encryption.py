@@ -8,10 +8,10 @@ from pathlib import Path
 
 from cryptography.fernet import Fernet, InvalidToken
 
-from ..core.errors import Trouble
+from ..core.errors import FasciculusError
 
 
-class Seal:
+class SecretCipher:
     """Seals small sets of named secrets (Fernet: AES-128-CBC with HMAC-SHA256)."""
 
     def __init__(self, key_file: Path) -> None:
@@ -38,7 +38,7 @@ class Seal:
         try:
             opened: dict[str, str] = json.loads(self._fernet.decrypt(sealed.encode()))
         except InvalidToken as error:
-            raise Trouble(
+            raise FasciculusError(
                 f"The key {self._path} does not open the stored secrets.",
                 "Bring back the key file that belongs to these records, "
                 "or enter the passwords again.",

@@ -7,8 +7,8 @@ import json
 import sqlite3
 from collections.abc import Callable
 
-from ..core.coverage import Thing
-from ..core.errors import BadSetting, NotThere
+from ..core.coverage import CoverageItem
+from ..core.errors import MissingError, SettingError
 from ..models import (
     Account,
     Database,
@@ -17,15 +17,15 @@ from ..models import (
     Site,
     SiteRow,
 )
-from .encryption import Seal, merged
+from .encryption import SecretCipher, merged
 from .paging import (
-    Ask,
+    PageRequest,
     Query,
     like,
     page,
 )
 
-Covered = Callable[[str, str], list[str]]
+CoverageLookup = Callable[[str, str], list[str]]
 
 _NEWEST = (
     "(SELECT moment FROM bundle WHERE subject_kind='{kind}' AND subject={name} "
@@ -39,7 +39,7 @@ _ACCOUNT_BYTES = (
 )
 
 
-def nearest(db: sqlite3.Connection, table: str, name: str, what: str) -> NotThere:
+def nearest(db: sqlite3.Connection, table: str, name: str, what: str) -> MissingError:
     """The error for a wrong name: it says the nearest, or all when they are few."""
     known = [row[0] for row in db.execute(f"SELECT name FROM {table} ORDER BY name LIMIT 5000")]
     close = difflib.get_close_matches(name, known, 1)
@@ -47,13 +47,13 @@ def nearest(db: sqlite3.Connection, table: str, name: str, what: str) -> NotTher
         way_out = f"Did you mean “{close[0]}”?"
     else:
         way_out = f"Known: {', '.join(known[:12])}." if known else "There is none yet."
-    return NotThere(f"There is no {what} “{name}”.", way_out)
+    return MissingError(f"There is no {what} “{name}”.", way_out)
 
 
 # Hosts ------------------------------------------------------------------------
 
 
-def _host(row: sqlite3.Row, seal: Seal) -> Host:
+def _host(row: sqlite3.Row, seal: SecretCipher) -> Host:
     host = Host.model_validate_json(row["document"])
     host.accounts = row["accounts"]
     host.secrets_set = sorted(seal.open(row["secrets"]))
@@ -66,26 +66,30 @@ def _host(row: sqlite3.Row, seal: Seal) -> Host:
 _HOST = "host.*, (SELECT count(*) FROM account WHERE host_id=host.id) AS accounts"
 
 
-def hosts(db: sqlite3.Connection, seal: Seal, ask: Ask, words: str = "") -> Page[Host]:
+def hosts(
+    db: sqlite3.Connection, seal: SecretCipher, ask: PageRequest, words: str = ""
+) -> Page[Host]:
     query = Query(_HOST, "host", "host.id", {"name": "host.name"}, "name")
     if words:
         query.only("host.name LIKE ? ESCAPE '\\'", like(words))
     return page(db, query, ask, lambda row: _host(row, seal))
 
 
-def host(db: sqlite3.Connection, seal: Seal, name: str) -> Host:
+def host(db: sqlite3.Connection, seal: SecretCipher, name: str) -> Host:
     row = db.execute(f"SELECT {_HOST} FROM host WHERE name=?", (name,)).fetchone()
     if row is None:
         raise nearest(db, "host", name, "host")
     return _host(row, seal)
 
 
-def host_secrets(db: sqlite3.Connection, seal: Seal, name: str) -> dict[str, str]:
+def host_secrets(db: sqlite3.Connection, seal: SecretCipher, name: str) -> dict[str, str]:
     row = db.execute("SELECT secrets FROM host WHERE name=?", (name,)).fetchone()
     return seal.open(row["secrets"]) if row else {}
 
 
-def save_host(db: sqlite3.Connection, seal: Seal, new: Host, old_name: str | None = None) -> None:
+def save_host(
+    db: sqlite3.Connection, seal: SecretCipher, new: Host, old_name: str | None = None
+) -> None:
     """Add a host, or change the one of the old name."""
     given = new.secrets.model_dump() if new.secrets else {}
     document = new.model_dump_json(exclude={"secrets", "secrets_set", "accounts", "where"})
@@ -103,7 +107,7 @@ def save_host(db: sqlite3.Connection, seal: Seal, new: Host, old_name: str | Non
         ).rowcount:
             raise nearest(db, "host", old_name, "host")
     except sqlite3.IntegrityError as error:
-        raise BadSetting(
+        raise SettingError(
             f"There is a host “{new.name}” already.", "Choose another name.", field="name"
         ) from error
 
@@ -113,7 +117,7 @@ def remove_host(db: sqlite3.Connection, name: str) -> None:
         if not db.execute("DELETE FROM host WHERE name=?", (name,)).rowcount:
             raise nearest(db, "host", name, "host")
     except sqlite3.IntegrityError as error:
-        raise BadSetting(f"Host “{name}” still has accounts.", "Remove them first.") from error
+        raise SettingError(f"Host “{name}” still has accounts.", "Remove them first.") from error
 
 
 def hosts_of(db: sqlite3.Connection, kind: str) -> dict[str, tuple[str, int]]:
@@ -145,7 +149,7 @@ _ACCOUNT = (
 _ACCOUNT_SOURCE = "account JOIN host ON host.id=account.host_id"
 
 
-def _account(db: sqlite3.Connection, row: sqlite3.Row, covered: Covered) -> Account:
+def _account(db: sqlite3.Connection, row: sqlite3.Row, covered: CoverageLookup) -> Account:
     key = (row["id"],)
     return Account(
         name=row["name"],
@@ -179,7 +183,11 @@ def _account(db: sqlite3.Connection, row: sqlite3.Row, covered: Covered) -> Acco
 
 
 def accounts(
-    db: sqlite3.Connection, ask: Ask, covered: Covered, words: str = "", host: str = ""
+    db: sqlite3.Connection,
+    ask: PageRequest,
+    covered: CoverageLookup,
+    words: str = "",
+    host: str = "",
 ) -> Page[Account]:
     query = Query(
         _ACCOUNT,
@@ -205,7 +213,9 @@ def accounts(
     return page(db, query, ask, lambda row: _account(db, row, covered))
 
 
-def account(db: sqlite3.Connection, name: str, covered: Covered = lambda kind, name: []) -> Account:
+def account(
+    db: sqlite3.Connection, name: str, covered: CoverageLookup = lambda kind, name: []
+) -> Account:
     row = db.execute(
         f"SELECT {_ACCOUNT} FROM {_ACCOUNT_SOURCE} WHERE account.name=?", (name,)
     ).fetchone()
@@ -252,7 +262,7 @@ def every_account(db: sqlite3.Connection, host: str = "") -> list[Account]:
     return list(found.values())
 
 
-def things(db: sqlite3.Connection) -> list[Thing]:
+def things(db: sqlite3.Connection) -> list[CoverageItem]:
     """All that wants protection: sites, databases and mail domains of the accounts that are
     there.
     """
@@ -261,18 +271,18 @@ def things(db: sqlite3.Connection) -> list[Thing]:
         "gone_since IS NULL"
     )
     found = [
-        Thing("site", *row)
+        CoverageItem("site", *row)
         for row in db.execute("SELECT site.name, account.name, host.name " + where.format("site"))
     ]
     found += [
-        Thing("database", row[0], row[1], row[2], row[3], row[4] or "")
+        CoverageItem("database", row[0], row[1], row[2], row[3], row[4] or "")
         for row in db.execute(
             "SELECT database.name, account.name, host.name, engine, site "
             + where.format("database")
         )
     ]
     found += [
-        Thing("mail domain", *row)
+        CoverageItem("mail domain", *row)
         for row in db.execute(
             "SELECT mail_domain.name, account.name, host.name " + where.format("mail_domain")
         )
@@ -292,7 +302,7 @@ def _check_account(new: Account) -> None:
     home = new.home + "/"
     for site in new.sites:
         if not (site.root + "/").startswith(home):
-            raise BadSetting(
+            raise SettingError(
                 f"The document root {site.root} of {site.name} is not below {new.home}.",
                 "Correct one of the two.",
                 field="sites",
@@ -300,13 +310,13 @@ def _check_account(new: Account) -> None:
     names = {site.name for site in new.sites}
     for database in new.databases:
         if database.engine == "sqlite" and not database.path:
-            raise BadSetting(
+            raise SettingError(
                 f"The SQLite database {database.name} lacks its path.",
                 "Write it below the account's home.",
                 field="databases",
             )
         if database.site and database.site not in names:
-            raise BadSetting(
+            raise SettingError(
                 f"The account has no site “{database.site}”.",
                 f"It has: {', '.join(sorted(names)) or 'none'}.",
                 field="databases",
@@ -319,7 +329,7 @@ def save_account(db: sqlite3.Connection, new: Account, old_name: str | None = No
     found = db.execute("SELECT id FROM host WHERE name=?", (new.host,)).fetchone()
     if found is None:
         error = nearest(db, "host", new.host, "host")
-        raise BadSetting(error.message, error.way_out, field="host")
+        raise SettingError(error.message, error.way_out, field="host")
     try:
         if old_name is None:
             key = db.execute(
@@ -352,7 +362,7 @@ def save_account(db: sqlite3.Connection, new: Account, old_name: str | None = No
         )
     except sqlite3.IntegrityError as error:
         what = str(error).rpartition(": ")[2].partition(".")[0].replace("_", " ")
-        raise BadSetting(
+        raise SettingError(
             f"That {what} is there already, in this account or another.",
             "Each account, site and mail domain belongs in one place only.",
             field="name" if what == "account" else f"{what}s".replace(" ", "_"),
@@ -367,7 +377,9 @@ def remove_account(db: sqlite3.Connection, name: str) -> None:
 # Sites ------------------------------------------------------------------------
 
 
-def sites(db: sqlite3.Connection, ask: Ask, covered: Covered, words: str = "") -> Page[SiteRow]:
+def sites(
+    db: sqlite3.Connection, ask: PageRequest, covered: CoverageLookup, words: str = ""
+) -> Page[SiteRow]:
     newest = _NEWEST.format(kind="site", name="site.name")
     query = Query(
         f"site.name, site.root, account.name AS account, host.name AS host, {newest} AS newest",

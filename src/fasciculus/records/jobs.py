@@ -7,7 +7,7 @@ from __future__ import annotations
 import sqlite3
 from collections.abc import Iterator
 
-from ..core.errors import BadSetting
+from ..core.errors import SettingError
 from ..core.selection import Selection, chosen
 from ..models import Job
 from .db import now
@@ -42,7 +42,7 @@ def known_subjects(db: sqlite3.Connection, kind: str) -> list[str]:
 def covers(db: sqlite3.Connection, job: Job) -> list[str]:
     """The subjects of a job as things are now.
 
-    A listed name that is gone raises ``BadSetting``.
+    A listed name that is gone raises ``SettingError``.
     """
     return chosen(Selection(job.choice, tuple(job.names)), known_subjects(db, job.subjects))
 
@@ -71,7 +71,7 @@ def save_job(db: sqlite3.Connection, new: Job, old_name: str | None = None) -> N
     for name in new.stores:
         if name not in ids:
             error = nearest(db, "store", name, "store")
-            raise BadSetting(error.message, error.way_out, field="stores")
+            raise SettingError(error.message, error.way_out, field="stores")
     document = new.model_dump_json(include=set(Job.model_fields))
     try:
         if old_name is None:
@@ -81,7 +81,7 @@ def save_job(db: sqlite3.Connection, new: Job, old_name: str | None = None) -> N
             ).lastrowid
         else:
             if old_name != new.name:
-                raise BadSetting(
+                raise SettingError(
                     "A job keeps its name, since its bundles carry it.",
                     "Make a new job under the new name, and remove this one.",
                     field="name",
@@ -95,7 +95,7 @@ def save_job(db: sqlite3.Connection, new: Job, old_name: str | None = None) -> N
             )
             db.execute("DELETE FROM job_store WHERE job_id=?", (key,))
     except sqlite3.IntegrityError as error:
-        raise BadSetting(
+        raise SettingError(
             f"There is a job “{new.name}” already.", "Choose another name.", field="name"
         ) from error
     db.executemany(

@@ -8,17 +8,17 @@ from dataclasses import dataclass
 from typing import Any
 
 from ..core.bundle.layout import MANIFEST
-from ..core.errors import NotThere
+from ..core.errors import MissingError
 from ..core.formatting import THE_RECORDS
-from ..models import DamageRow, Page, Upkeep
+from ..models import DamageRow, Maintenance, Page
 from . import usage
 from .db import now
-from .paging import Ask, Query, page
+from .paging import PageRequest, Query, page
 
 
-def _upkeep(row: sqlite3.Row) -> Upkeep:
+def _upkeep(row: sqlite3.Row) -> Maintenance:
     options = json.loads(row["options"])
-    return Upkeep(
+    return Maintenance(
         id=row["id"],
         kind=row["kind"],
         store=row["store"],
@@ -42,12 +42,12 @@ def _upkeep(row: sqlite3.Row) -> Upkeep:
 
 def upkeeps(
     db: sqlite3.Connection,
-    ask: Ask,
+    ask: PageRequest,
     kind: str = "",
     store: str = "",
     subject: str = "",
     state: str = "",
-) -> Page[Upkeep]:
+) -> Page[Maintenance]:
     query = Query("upkeep.*", "upkeep", "upkeep.id", {"id": "upkeep.id"}, "-id")
     for column, value in (("kind", kind), ("store", store), ("subject", subject), ("state", state)):
         if value:
@@ -55,10 +55,10 @@ def upkeeps(
     return page(db, query, ask, _upkeep)
 
 
-def upkeep(db: sqlite3.Connection, upkeep_id: int) -> Upkeep:
+def upkeep(db: sqlite3.Connection, upkeep_id: int) -> Maintenance:
     row = db.execute("SELECT * FROM upkeep WHERE id=?", (upkeep_id,)).fetchone()
     if row is None:
-        raise NotThere(f"There is no upkeep {upkeep_id}.", "“fasciculus upkeep list” names it.")
+        raise MissingError(f"There is no upkeep {upkeep_id}.", "“fasciculus upkeep list” names it.")
     return _upkeep(row)
 
 
@@ -149,7 +149,7 @@ def subjects_on(db: sqlite3.Connection, store: str, subject: str = "") -> list[t
 
 
 @dataclass(frozen=True, slots=True)
-class Held:
+class RecordedCopy:
     """A copy that the records know: its bundle, the summary of its manifest, and whether that is
     its own.
     """
@@ -161,10 +161,10 @@ class Held:
 
 def held_on(
     db: sqlite3.Connection, store: str, subject: tuple[str, str], bundle: str = ""
-) -> list[Held]:
+) -> list[RecordedCopy]:
     """The copies of a subject on a store, oldest first."""
     return [
-        Held(row["name"], json.loads(row["own"] or row["manifest"]), row["own"] is not None)
+        RecordedCopy(row["name"], json.loads(row["own"] or row["manifest"]), row["own"] is not None)
         for row in db.execute(
             "SELECT bundle.name, bundle.manifest, copy.manifest AS own FROM bundle JOIN copy ON "
             "bundle_id=bundle.id "
@@ -321,7 +321,11 @@ def _damage(row: sqlite3.Row) -> DamageRow:
 
 
 def damage(
-    db: sqlite3.Connection, ask: Ask, store: str = "", subject: str = "", subject_kind: str = ""
+    db: sqlite3.Connection,
+    ask: PageRequest,
+    store: str = "",
+    subject: str = "",
+    subject_kind: str = "",
 ) -> Page[DamageRow]:
     query = Query(
         "damage.*, store.name AS store",

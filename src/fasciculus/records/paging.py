@@ -10,7 +10,7 @@ from collections.abc import Callable, Iterable
 from dataclasses import dataclass, field
 from typing import Any, TypeVar
 
-from ..core.errors import BadSetting
+from ..core.errors import SettingError
 from ..models.paging import Page
 
 S = TypeVar("S")
@@ -18,7 +18,7 @@ T = TypeVar("T")
 
 
 @dataclass(frozen=True, slots=True)
-class Ask:
+class PageRequest:
     """What a caller wants of a list: at most ``limit`` rows after ``cursor``."""
 
     sort: str = ""
@@ -53,14 +53,14 @@ def like(text: str) -> str:
 
 
 def page(
-    db: sqlite3.Connection, query: Query, ask: Ask, make: Callable[[sqlite3.Row], T]
+    db: sqlite3.Connection, query: Query, ask: PageRequest, make: Callable[[sqlite3.Row], T]
 ) -> Page[T]:
     """One page of the query's rows. A sort of ``-name`` runs backwards."""
     sort = ask.sort or query.default_sort
     backwards = sort.startswith("-")
     expression = query.sorts.get(sort.lstrip("-"))
     if expression is None:
-        raise BadSetting(
+        raise SettingError(
             f"This list cannot be sorted by “{sort.lstrip('-')}”.",
             f"Choose one of {', '.join(query.sorts)}.",
             field="sort",
@@ -88,12 +88,14 @@ def page(
     return Page(items=[make(row) for row in rows], total=total, next=following)
 
 
-def page_of(rows: list[T], ask: Ask, sorts: dict[str, Callable[[T], Any]], default: str) -> Page[T]:
+def page_of(
+    rows: list[T], ask: PageRequest, sorts: dict[str, Callable[[T], Any]], default: str
+) -> Page[T]:
     """One page of rows that are at hand; the cursor is a place in the sorted list."""
     sort = ask.sort or default
     key = sorts.get(sort.lstrip("-"))
     if key is None:
-        raise BadSetting(
+        raise SettingError(
             f"This list cannot be sorted by “{sort.lstrip('-')}”.",
             f"Choose one of {', '.join(sorts)}.",
             field="sort",
@@ -108,7 +110,7 @@ def page_of(rows: list[T], ask: Ask, sorts: dict[str, Callable[[T], Any]], defau
     )
 
 
-def page_counted(rows: Iterable[S], ask: Ask, make: Callable[[S], T]) -> Page[T]:
+def page_counted(rows: Iterable[S], ask: PageRequest, make: Callable[[S], T]) -> Page[T]:
     """One page of a stream of rows, in their own order; the rest is counted."""
     start = _read_cursor(ask.cursor)[1] if ask.cursor else 0
     items, total = [], 0
@@ -129,6 +131,6 @@ def _read_cursor(cursor: str) -> tuple[Any, int]:
         last, key = json.loads(base64.urlsafe_b64decode(cursor))
         return last, int(key)
     except (ValueError, TypeError, binascii.Error) as error:
-        raise BadSetting(
+        raise SettingError(
             "The cursor cannot be read.", "Begin the list anew.", field="cursor"
         ) from error

@@ -6,7 +6,7 @@ import json
 import sqlite3
 from datetime import datetime
 
-from ..core.errors import NotThere
+from ..core.errors import MissingError
 from ..models import (
     OutboxItem,
     Page,
@@ -15,7 +15,7 @@ from ..models import (
 )
 from .db import now, stamp
 from .paging import (
-    Ask,
+    PageRequest,
     Query,
     like,
     page,
@@ -36,7 +36,9 @@ def _fields(row: sqlite3.Row) -> dict[str, object]:
     }
 
 
-def reports(db: sqlite3.Connection, ask: Ask, job: str = "", words: str = "") -> Page[Report]:
+def reports(
+    db: sqlite3.Connection, ask: PageRequest, job: str = "", words: str = ""
+) -> Page[Report]:
     query = Query("report.*", "report", "report.id", {"id": "report.id"}, "-id")
     if job:
         query.only("report.job = ?", job)
@@ -52,7 +54,9 @@ def reports(db: sqlite3.Connection, ask: Ask, job: str = "", words: str = "") ->
 def report(db: sqlite3.Connection, report_id: int) -> ReportDetail:
     row = db.execute("SELECT * FROM report WHERE id=?", (report_id,)).fetchone()
     if row is None:
-        raise NotThere(f"There is no report {report_id}.", "“fasciculus reports list” names them.")
+        raise MissingError(
+            f"There is no report {report_id}.", "“fasciculus reports list” names them."
+        )
     return ReportDetail.model_validate({**_fields(row), "text": row["text"], "html": row["html"]})
 
 

@@ -6,7 +6,7 @@ import json
 import sqlite3
 from typing import Any
 
-from ..core.errors import NotThere
+from ..core.errors import MissingError
 from ..models import (
     LogLine,
     Page,
@@ -16,7 +16,7 @@ from ..models import (
     TaskCopy,
 )
 from .db import now
-from .paging import Ask, Query, page
+from .paging import PageRequest, Query, page
 
 _RUN = (
     "run.*, (SELECT count(*) FROM task WHERE run_id=run.id) AS tasks_total, "
@@ -33,7 +33,7 @@ def _run(row: sqlite3.Row) -> Run:
 
 def runs(
     db: sqlite3.Connection,
-    ask: Ask,
+    ask: PageRequest,
     job: str = "",
     outcome: str = "",
     state: str = "",
@@ -62,7 +62,7 @@ def runs(
 def run(db: sqlite3.Connection, run_id: int) -> RunDetail:
     row = db.execute(f"SELECT {_RUN} FROM run WHERE id=?", (run_id,)).fetchone()
     if row is None:
-        raise NotThere(f"There is no run {run_id}.", "“fasciculus runs list” names them.")
+        raise MissingError(f"There is no run {run_id}.", "“fasciculus runs list” names them.")
     detail = RunDetail(**_run(row).model_dump())
     detail.tasks = tasks(db, run_id)
     return detail
@@ -263,7 +263,12 @@ def log(
 
 
 def log_lines(
-    db: sqlite3.Connection, ask: Ask, column: str, owner: int, level: str = "", words: str = ""
+    db: sqlite3.Connection,
+    ask: PageRequest,
+    column: str,
+    owner: int,
+    level: str = "",
+    words: str = "",
 ) -> Page[LogLine]:
     """The log of a run (``column`` run_id), a restore (restore_id) or upkeep (upkeep_id)."""
     query = Query("log_line.*", "log_line", "log_line.id", {"id": "log_line.id"}, "id")

@@ -5,13 +5,13 @@ from __future__ import annotations
 import sqlite3
 import uuid
 
-from ..core.errors import BadSetting
+from ..core.errors import SettingError
 from ..models import Page, Store
 from ..models.runs import StoreFill
-from .encryption import Seal, merged
+from .encryption import SecretCipher, merged
 from .inventory import nearest
 from .paging import (
-    Ask,
+    PageRequest,
     Query,
     like,
     page,
@@ -35,7 +35,7 @@ def where(store: Store) -> str:
     return f"sftp {store.user}@{store.address}{port}:{store.folder}"
 
 
-def _store(row: sqlite3.Row, seal: Seal) -> Store:
+def _store(row: sqlite3.Row, seal: SecretCipher) -> Store:
     store = Store.model_validate_json(row["document"])
     store.secrets_set = sorted(seal.open(row["secrets"]))
     store.copies, store.bytes, store.damaged = row["copies"], row["bytes"], row["damaged"]
@@ -44,14 +44,16 @@ def _store(row: sqlite3.Row, seal: Seal) -> Store:
     return store
 
 
-def stores(db: sqlite3.Connection, seal: Seal, ask: Ask, words: str = "") -> Page[Store]:
+def stores(
+    db: sqlite3.Connection, seal: SecretCipher, ask: PageRequest, words: str = ""
+) -> Page[Store]:
     query = Query(_STORE, "store", "store.id", {"name": "store.name", "kind": "store.kind"}, "name")
     if words:
         query.only("store.name LIKE ? ESCAPE '\\'", like(words))
     return page(db, query, ask, lambda row: _store(row, seal))
 
 
-def store(db: sqlite3.Connection, seal: Seal, name: str) -> Store:
+def store(db: sqlite3.Connection, seal: SecretCipher, name: str) -> Store:
     row = db.execute(f"SELECT {_STORE} FROM store WHERE name=?", (name,)).fetchone()
     if row is None:
         raise nearest(db, "store", name, "store")
@@ -62,7 +64,7 @@ def store_ids(db: sqlite3.Connection) -> dict[str, int]:
     return {row["name"]: row["id"] for row in db.execute("SELECT id, name FROM store")}
 
 
-def secrets(db: sqlite3.Connection, seal: Seal, name: str) -> dict[str, str]:
+def secrets(db: sqlite3.Connection, seal: SecretCipher, name: str) -> dict[str, str]:
     row = db.execute("SELECT secrets FROM store WHERE name=?", (name,)).fetchone()
     return seal.open(row["secrets"]) if row else {}
 
@@ -78,7 +80,7 @@ def new_mark() -> str:
 
 
 def save_store(
-    db: sqlite3.Connection, seal: Seal, new: Store, mark: str, old_name: str | None = None
+    db: sqlite3.Connection, seal: SecretCipher, new: Store, mark: str, old_name: str | None = None
 ) -> None:
     """Add a store, or change the one of the old name."""
     given = new.secrets.model_dump() if new.secrets else {}
@@ -97,7 +99,7 @@ def save_store(
         ).rowcount:
             raise nearest(db, "store", old_name, "store")
     except sqlite3.IntegrityError as error:
-        raise BadSetting(
+        raise SettingError(
             f"There is a store “{new.name}” already.", "Choose another name.", field="name"
         ) from error
 
@@ -108,13 +110,13 @@ def remove_store(db: sqlite3.Connection, name: str) -> None:
         if not db.execute("DELETE FROM store WHERE name=?", (name,)).rowcount:
             raise nearest(db, "store", name, "store")
     except sqlite3.IntegrityError as error:
-        raise BadSetting(
+        raise SettingError(
             f"Jobs still write to store “{name}”.", "Change or remove those jobs first."
         ) from error
     db.execute("DELETE FROM bundle WHERE NOT EXISTS (SELECT 1 FROM copy WHERE bundle_id=bundle.id)")
 
 
-def fills(db: sqlite3.Connection, seal: Seal) -> list[StoreFill]:
+def fills(db: sqlite3.Connection, seal: SecretCipher) -> list[StoreFill]:
     rows = db.execute(
         f"SELECT {_STORE}, (SELECT max(made) FROM copy WHERE store_id=store.id) AS newest "
         "FROM store ORDER BY name"

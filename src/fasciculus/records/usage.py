@@ -5,7 +5,7 @@ from __future__ import annotations
 import sqlite3
 from datetime import datetime
 
-from ..core.errors import NotThere
+from ..core.errors import MissingError
 from ..models import Growth, GrowthPoint, GrowthStore
 
 _POINTS = 400
@@ -52,7 +52,7 @@ def growth(db: sqlite3.Connection, subject: str, subject_kind: str = "") -> Grow
         )
     ]
     if not kinds:
-        raise NotThere(f"There is no bundle of “{subject}” yet.", "Start a job that covers it.")
+        raise MissingError(f"There is no bundle of “{subject}” yet.", "Start a job that covers it.")
     kind = kinds[0]
     points = [
         GrowthPoint(

@@ -10,7 +10,7 @@ from datetime import UTC, datetime, timedelta
 
 from werkzeug.security import check_password_hash, generate_password_hash
 
-from ..core.errors import BadSetting, NotThere
+from ..core.errors import MissingError, SettingError
 from ..models import Token, TokenMade
 from .db import now, stamp
 
@@ -21,7 +21,7 @@ _NOBODY = generate_password_hash(secrets.token_hex(16))
 
 
 @dataclass(frozen=True, slots=True)
-class Visitor:
+class Principal:
     """Somebody who was let in, by a session or a token."""
 
     person_id: int
@@ -46,12 +46,12 @@ def add(db: sqlite3.Connection, name: str, password: str, must_change: bool) -> 
     )
 
 
-def check(db: sqlite3.Connection, name: str, password: str) -> Visitor | None:
+def check(db: sqlite3.Connection, name: str, password: str) -> Principal | None:
     """The person of that name and password."""
     row = db.execute("SELECT * FROM person WHERE name=?", (name,)).fetchone()
     if not check_password_hash(row["password"] if row else _NOBODY, password) or row is None:
         return None
-    return Visitor(row["id"], row["name"], bool(row["must_change"]))
+    return Principal(row["id"], row["name"], bool(row["must_change"]))
 
 
 def change_password(db: sqlite3.Connection, person_id: int, password: str) -> None:
@@ -75,20 +75,20 @@ def open_session(db: sqlite3.Connection, person_id: int) -> tuple[str, str]:
     return secret, csrf
 
 
-def by_session(db: sqlite3.Connection, secret: str) -> Visitor | None:
+def by_session(db: sqlite3.Connection, secret: str) -> Principal | None:
     row = db.execute(
         "SELECT person.id, name, must_change, csrf FROM session JOIN person "
         "ON person.id=person_id WHERE hash=? AND expires > ?",
         (_hash(secret), now()),
     ).fetchone()
-    return Visitor(row["id"], row["name"], bool(row["must_change"]), row["csrf"]) if row else None
+    return Principal(row["id"], row["name"], bool(row["must_change"]), row["csrf"]) if row else None
 
 
 def close_session(db: sqlite3.Connection, secret: str) -> None:
     db.execute("DELETE FROM session WHERE hash=?", (_hash(secret),))
 
 
-def by_token(db: sqlite3.Connection, secret: str) -> tuple[Visitor, int] | None:
+def by_token(db: sqlite3.Connection, secret: str) -> tuple[Principal, int] | None:
     """The token's owner and the token's id."""
     row = db.execute(
         "SELECT token.id AS token_id, person.id, person.name, must_change FROM token "
@@ -97,7 +97,7 @@ def by_token(db: sqlite3.Connection, secret: str) -> tuple[Visitor, int] | None:
     ).fetchone()
     if row is None:
         return None
-    return Visitor(row["id"], row["name"], bool(row["must_change"])), int(row["token_id"])
+    return Principal(row["id"], row["name"], bool(row["must_change"])), int(row["token_id"])
 
 
 def token_used(db: sqlite3.Connection, token_id: int) -> None:
@@ -120,7 +120,7 @@ def add_token(db: sqlite3.Connection, person_id: int, name: str) -> TokenMade:
             (name, _hash(secret), person_id, created),
         )
     except sqlite3.IntegrityError as error:
-        raise BadSetting(
+        raise SettingError(
             f"There is a token “{name}” already.", "Choose another name.", field="name"
         ) from error
     return TokenMade(name=name, created=datetime.fromisoformat(created), token=secret)
@@ -128,7 +128,7 @@ def add_token(db: sqlite3.Connection, person_id: int, name: str) -> TokenMade:
 
 def remove_token(db: sqlite3.Connection, person_id: int, name: str) -> None:
     if not db.execute("DELETE FROM token WHERE person_id=? AND name=?", (person_id, name)).rowcount:
-        raise NotThere(f"There is no token “{name}”.", "“fasciculus tokens list” names them.")
+        raise MissingError(f"There is no token “{name}”.", "“fasciculus tokens list” names them.")
 
 
 def audit(db: sqlite3.Connection, who: str, action: str, about: str) -> None:

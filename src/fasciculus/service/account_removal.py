@@ -8,11 +8,11 @@ from datetime import UTC, datetime
 from ..bundles.retiring import remove_bundle, sweep
 from ..config import Config
 from ..core.bundle.layout import SubjectRef
-from ..core.errors import BadSetting
+from ..core.errors import SettingError
 from ..models import Account
 from ..records import bundles, inventory
 from ..records.db import Records
-from ..records.encryption import Seal
+from ..records.encryption import SecretCipher
 from ..stores import open_store
 from ..stores.base import Connected
 from .tasks import orders
@@ -26,12 +26,12 @@ def subjects_of(account: Account) -> list[SubjectRef]:
     ]
 
 
-def remove_bundles(config: Config, records: Records, seal: Seal, account: Account) -> int:
+def remove_bundles(config: Config, records: Records, seal: SecretCipher, account: Account) -> int:
     """Remove every copy of an account's and its sites' bundles from the stores; gives how many.
 
     Interrupted, it goes on where it was the next time: a bundle's ``bundle.json`` goes first, and
-    the records forget a copy only when it is gone. Raises ``Trouble`` when a store does not answer.
-    """
+    the records forget a copy only when it is gone. Raises ``FasciculusError`` when a store does not
+    answer."""
     count = 0
     for subject in subjects_of(account):
         for store_name, names in _copies(records.reader, subject).items():
@@ -70,13 +70,13 @@ def check_idle(busy: set[tuple[str, str]], account: Account) -> None:
     """Nobody removes what is being written."""
     for subject in subjects_of(account):
         if (subject.kind, subject.name) in busy:
-            raise BadSetting(
+            raise SettingError(
                 f"A task or restore of {subject.name} is going on.",
                 "Wait for its end, or cancel it.",
             )
 
 
-def overdue(records: Records, seal: Seal) -> list[Account]:
+def overdue(records: Records, seal: SecretCipher) -> list[Account]:
     """The accounts that have been gone for longer than their hosts say that their bundles stay."""
     found = []
     for account in inventory.every_account(records.reader):

@@ -11,29 +11,29 @@ from pydantic import ValidationError
 from werkzeug.exceptions import HTTPException
 
 from ..core.errors import (
-    BadSetting,
-    Damaged,
-    NotThere,
-    Trouble,
-    Unreachable,
+    DamagedError,
+    FasciculusError,
+    MissingError,
+    SettingError,
+    UnreachableError,
 )
 from . import api as _api
 from . import auth
 from .auth import problem
-from .context import Parts
+from .context import Context
 from .operations import PREFIX, blueprint
-from .tasks.dispatcher import AlreadyGoing
+from .tasks.dispatcher import AlreadyRunningError
 
 log = logging.getLogger(__name__)
 
 CONSOLE = Path(__file__).parent / "console"
-_STATUS: tuple[tuple[type[Trouble], int], ...] = (
-    (AlreadyGoing, 409),
-    (NotThere, 404),
-    (BadSetting, 422),
-    (Unreachable, 502),
-    (Damaged, 502),
-    (Trouble, 422),
+_STATUS: tuple[tuple[type[FasciculusError], int], ...] = (
+    (AlreadyRunningError, 409),
+    (MissingError, 404),
+    (SettingError, 422),
+    (UnreachableError, 502),
+    (DamagedError, 502),
+    (FasciculusError, 422),
 )
 _POLICY = (
     "default-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data:; "
@@ -42,7 +42,7 @@ _POLICY = (
 assert _api  # imported for the operations it registers
 
 
-def create_app(parts: Parts) -> Flask:
+def create_app(parts: Context) -> Flask:
     """The application around the parts of a service."""
     app = Flask(__name__, static_folder=None)
     app.extensions["fasciculus"] = parts
@@ -66,8 +66,8 @@ def create_app(parts: Parts) -> Flask:
 
 
 def _errors(app: Flask) -> None:
-    @app.errorhandler(Trouble)
-    def trouble(error: Trouble) -> Response:
+    @app.errorhandler(FasciculusError)
+    def trouble(error: FasciculusError) -> Response:
         status = next(status for kind, status in _STATUS if isinstance(error, kind))
         return problem(status, error.message, way_out=error.way_out, field=error.field)
 
@@ -108,7 +108,7 @@ def _errors(app: Flask) -> None:
         )
 
 
-def _other_pages(app: Flask, parts: Parts) -> None:
+def _other_pages(app: Flask, parts: Context) -> None:
     @app.get("/health")
     def health() -> Response:
         checks = {

@@ -12,7 +12,7 @@ from limits.strategies import MovingWindowRateLimiter
 
 from ..models import Problem
 from ..records import users
-from .context import parts
+from .context import context
 from .operations import OPERATIONS, PREFIX
 
 COOKIE = "fasciculus_session"
@@ -23,7 +23,7 @@ _PER_ADDRESS = RateLimitItemPerMinute(30)
 _FIRST = frozenset({"session_show", "session_close", "password_change"})
 
 
-class Guard:
+class SignInLimiter:
     """Counts failed sign-ins, by name and by address."""
 
     def __init__(self) -> None:
@@ -67,7 +67,7 @@ def problem(
 
 def install(app: Flask) -> None:
     """Close all of the API but what is registered as open."""
-    app.extensions["fasciculus-guard"] = Guard()
+    app.extensions["fasciculus-guard"] = SignInLimiter()
     opened = {f"api.{operation.name}" for operation in OPERATIONS if operation.open}
 
     @app.before_request
@@ -104,8 +104,8 @@ def install(app: Flask) -> None:
         return None
 
 
-def _identify() -> tuple[users.Visitor | None, bool]:
-    records = parts().records
+def _identify() -> tuple[users.Principal | None, bool]:
+    records = context().records
     kind, _, secret = request.headers.get("Authorization", "").partition(" ")
     if kind.lower() == "bearer" and secret:
         found = users.by_token(records.reader, secret.strip())
@@ -125,5 +125,5 @@ def _note_use(token_id: int) -> None:
     moment = time.monotonic()
     if moment - _used.get(token_id, -60.0) >= 60.0:
         _used[token_id] = moment
-        with parts().records.write() as db:
+        with context().records.write() as db:
             users.token_used(db, token_id)

@@ -6,12 +6,12 @@ from pathlib import Path
 
 from ..bundles.files import fetch_listing, fetch_manifest, is_listing_of
 from ..core.bundle.layout import SubjectRef
-from ..core.errors import BadSetting, NotThere
+from ..core.errors import MissingError, SettingError
 from ..models import Bundle
 from ..records import bundles
 from ..stores import open_store
 from ..stores.base import Connected, Store
-from .context import parts
+from .context import context
 from .tasks import orders
 
 
@@ -21,22 +21,24 @@ def chosen_copy(bundle: Bundle, store: str) -> str:
     """
     names = [copy.store for copy in bundle.copies]
     if store and store not in names:
-        raise BadSetting(
+        raise SettingError(
             f"There is no copy of {bundle.name} on “{store}”.",
             f"Copies are on: {', '.join(names) or 'none'}.",
             field="store",
         )
     if not names:
-        raise NotThere(f"No copy of {bundle.name} is left.", "Choose another moment.")
+        raise MissingError(f"No copy of {bundle.name} is left.", "Choose another moment.")
     return store or next((copy.store for copy in bundle.copies if copy.sound), names[0])
 
 
 def listing_of(bundle: Bundle) -> Path:
     """The bundle's listing, to be looked into; where its bytes are may differ from copy to copy."""
-    path = parts().config.listing(bundle.subject_kind, bundle.subject, bundle.name)
+    path = context().config.listing(bundle.subject_kind, bundle.subject, bundle.name)
     if not path.exists():
         subject = SubjectRef(bundle.subject_kind, bundle.subject)
-        order = orders.store_order(parts().records.reader, parts().seal, chosen_copy(bundle, ""))
+        order = orders.store_order(
+            context().records.reader, context().seal, chosen_copy(bundle, "")
+        )
         with Connected(open_store(order.spec())) as store:
             fetch_listing(store, subject, fetch_manifest(store, subject, bundle.name), path)
     return path
@@ -46,8 +48,8 @@ def listing_on(bundle: Bundle, store: Store) -> Path:
     """The listing that says where the bytes of one copy are."""
     subject = SubjectRef(bundle.subject_kind, bundle.subject)
     manifest = fetch_manifest(store, subject, bundle.name)
-    config = parts().config
-    known = bundles.listing_digest(parts().records.reader, bundle.id)
+    config = context().config
+    known = bundles.listing_digest(context().records.reader, bundle.id)
     for name in (bundle.name, f"{bundle.name}@{store.spec.name}"):
         path = config.listing(subject.kind, subject.name, name)
         if name == bundle.name and known != manifest.listing_sha256:

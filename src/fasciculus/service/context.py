@@ -9,8 +9,8 @@ from flask import current_app
 
 from ..config import Config
 from ..records.db import Records
-from ..records.encryption import Seal
-from .event_stream import Hub
+from ..records.encryption import SecretCipher
+from .event_stream import EventStream
 from .tasks.previews import Previews
 
 if TYPE_CHECKING:
@@ -22,13 +22,13 @@ if TYPE_CHECKING:
 
 
 @dataclass(slots=True)
-class Parts:
+class Context:
     """Everything behind the API."""
 
     config: Config
     records: Records
-    seal: Seal
-    hub: Hub
+    seal: SecretCipher
+    hub: EventStream
     dispatcher: Dispatcher
     scheduler: Scheduler
     outbox: Outbox
@@ -37,7 +37,7 @@ class Parts:
     housekeeper: Housekeeper
 
 
-def parts() -> Parts:
+def context() -> Context:
     """The parts of the service that answers the current request."""
-    found: Parts = current_app.extensions["fasciculus"]
+    found: Context = current_app.extensions["fasciculus"]
     return found

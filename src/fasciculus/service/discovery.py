@@ -10,9 +10,9 @@ from pathlib import Path
 
 from ..config import Config
 from ..core.discovery.accounts import (
-    Facts,
-    FoundAccount,
-    FoundDatabase,
+    DiscoveredAccount,
+    DiscoveredDatabase,
+    HostFacts,
     Proposal,
     assemble,
     difference,
@@ -20,9 +20,9 @@ from ..core.discovery.accounts import (
     rule_pattern,
 )
 from ..core.discovery.web_server_config import apache_hosts, nginx_hosts
-from ..core.errors import BadSetting, Trouble
+from ..core.errors import FasciculusError, SettingError
 from ..core.mail_config import domains_of_map, domains_of_passwd
-from ..hosts.base import MariaDbSpec, Reach
+from ..hosts.base import HostConnection, MariaDbSpec
 from ..hosts.path_patterns import expand
 from ..models import (
     Account,
@@ -32,8 +32,8 @@ from ..models import (
 )
 from ..records import inventory
 from ..records.db import Records, now
-from ..records.encryption import Seal
-from ..worker.host_access import open_reach
+from ..records.encryption import SecretCipher
+from ..worker.host_access import open_host
 from .tasks import orders
 
 _SQLITE_HEAD = b"SQLite format 3\0"
@@ -41,13 +41,13 @@ _SQLITE_NAMES = ("*.sqlite", "*.sqlite3", "*.db", "*.db3")
 _SQLITE_SECONDS = 300.0
 
 
-def proposals(config: Config, records: Records, seal: Seal, name: str) -> list[Proposal]:
+def proposals(config: Config, records: Records, seal: SecretCipher, name: str) -> list[Proposal]:
     """What is new, changed or gone on a host, by its rules."""
     db = records.reader
     host = inventory.host(db, seal, name)
     rules = host.finding
     if not rules.homes:
-        raise BadSetting(
+        raise SettingError(
             f"Host “{name}” has no rule that says where its accounts are.",
             "Give one, such as /home/{account}.",
             field="finding.homes",
@@ -55,7 +55,7 @@ def proposals(config: Config, records: Records, seal: Seal, name: str) -> list[P
     server = orders.mariadb_order(db, seal, host)
     with (
         tempfile.TemporaryDirectory(dir=config.spool, prefix="finding-") as spool,
-        closing(open_reach(orders.host_order(db, seal, host), Path(spool))) as reach,
+        closing(open_host(orders.host_order(db, seal, host), Path(spool))) as reach,
     ):
         reach.connect()
         facts = _facts(reach, host, server.spec() if server else None)
@@ -76,14 +76,14 @@ def proposals(config: Config, records: Records, seal: Seal, name: str) -> list[P
     return difference(found, known)
 
 
-def _known(account: Account, with_sqlite: bool) -> FoundAccount:
+def _known(account: Account, with_sqlite: bool) -> DiscoveredAccount:
     """A known account as it would be found; what no rule looks for is not missed."""
-    return FoundAccount(
+    return DiscoveredAccount(
         account.name,
         account.home,
         {site.name: site.root for site in account.sites},
         {
-            FoundDatabase(d.engine, d.name, d.path, d.site or "")
+            DiscoveredDatabase(d.engine, d.name, d.path, d.site or "")
             for d in account.databases
             if with_sqlite or d.engine != "sqlite"
         },
@@ -91,9 +91,9 @@ def _known(account: Account, with_sqlite: bool) -> FoundAccount:
     )
 
 
-def _facts(reach: Reach, host: Host, server: MariaDbSpec | None) -> Facts:
+def _facts(reach: HostConnection, host: Host, server: MariaDbSpec | None) -> HostFacts:
     rules = host.finding
-    facts = Facts()
+    facts = HostFacts()
     for rule in [*rules.homes, *rules.sites]:
         facts.folders += [
             path for path in expand(reach, rule_glob(rule)) if reach.type_of(path) == "dir"
@@ -120,7 +120,9 @@ def _facts(reach: Reach, host: Host, server: MariaDbSpec | None) -> Facts:
     return facts
 
 
-def _databases(reach: Reach, server: MariaDbSpec, facts: Facts, by_grants: bool) -> None:
+def _databases(
+    reach: HostConnection, server: MariaDbSpec, facts: HostFacts, by_grants: bool
+) -> None:
     with reach.mariadb(server) as link:
         facts.databases = [
             (row[0] or b"").decode()
@@ -135,7 +137,7 @@ def _databases(reach: Reach, server: MariaDbSpec, facts: Facts, by_grants: bool)
                 facts.grants.setdefault((user or b"").decode(), set()).add(name)
 
 
-def _sqlite(reach: Reach, homes: list[str]) -> list[str]:
+def _sqlite(reach: HostConnection, homes: list[str]) -> list[str]:
     """SQLite databases below the homes: by their names, and by how they begin."""
     if not homes:
         return []
@@ -169,11 +171,11 @@ def take_over(records: Records, host: str, wanted: list[Proposal]) -> int:
                 continue
             try:
                 old = inventory.account(db, found.name)
-            except Trouble:
+            except FasciculusError:
                 inventory.save_account(db, as_account(found, host))
                 continue
             if old.host != host:
-                raise BadSetting(
+                raise SettingError(
                     f"Account “{found.name}” is on host {old.host} already.",
                     f"Leave it out on {host}, or remove the other one.",
                     field="accounts",
@@ -182,7 +184,7 @@ def take_over(records: Records, host: str, wanted: list[Proposal]) -> int:
     return len(wanted)
 
 
-def as_account(found: FoundAccount, host: str) -> Account:
+def as_account(found: DiscoveredAccount, host: str) -> Account:
     """A found account as it is described to the service."""
     return Account(
         name=found.name,

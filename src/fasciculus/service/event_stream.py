@@ -20,7 +20,7 @@ _COME_BACK_MS = 3000
 
 
 @dataclass(frozen=True, slots=True)
-class Told:
+class StreamedEvent:
     """One event: its number, its kind, the run it belongs to, and its data as JSON."""
 
     number: int
@@ -29,12 +29,12 @@ class Told:
     data: str
 
 
-class Hub:
+class EventStream:
     """Keeps the last events and wakes those who wait for more."""
 
     def __init__(self) -> None:
         self._epoch = secrets.token_hex(4)
-        self._told: deque[Told] = deque(maxlen=_KEPT)
+        self._told: deque[StreamedEvent] = deque(maxlen=_KEPT)
         self._number = 0
         self._changed = threading.Condition()
         self._views = 0
@@ -44,7 +44,7 @@ class Hub:
         text = data.model_dump_json() if isinstance(data, BaseModel) else json.dumps(data)
         with self._changed:
             self._number += 1
-            self._told.append(Told(self._number, kind, run, text))
+            self._told.append(StreamedEvent(self._number, kind, run, text))
             self._changed.notify_all()
 
     def changed(self, what: str) -> None:

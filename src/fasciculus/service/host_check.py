@@ -8,12 +8,12 @@ from contextlib import closing
 from pathlib import Path
 
 from ..config import Config
-from ..core.errors import Trouble
+from ..core.errors import FasciculusError
 from ..core.steps import Step
-from ..hosts.base import MariaDbSpec, Reach
+from ..hosts.base import HostConnection, MariaDbSpec
 from ..hosts.path_patterns import expand
 from ..models import Host, Tried, TryStep
-from ..worker.host_access import open_reach
+from ..worker.host_access import open_host
 from ..worker.orders import HostOrder
 
 #: The steps in their order, so that the one that failed has its name.
@@ -36,12 +36,12 @@ def try_host(config: Config, host: Host, secrets: Mapping[str, str], homes: list
     steps: list[Step] = []
     with (
         tempfile.TemporaryDirectory(dir=config.spool, prefix="trying-") as spool,
-        closing(open_reach(order, Path(spool))) as reach,
+        closing(open_host(order, Path(spool))) as reach,
     ):
         try:
             for step in _reaching(reach):
                 steps.append(step)  # noqa: PERF402  the steps before a failure are kept
-        except Trouble as error:
+        except FasciculusError as error:
             name = _REACHING[min(len(steps), len(_REACHING) - 1)]
             steps.append(Step(name, False, error.message, error.way_out))
         else:
@@ -55,13 +55,13 @@ def try_host(config: Config, host: Host, secrets: Mapping[str, str], homes: list
     return Tried(ok=all(row.ok for row in rows), steps=rows, host_key=seen_key)
 
 
-def _reaching(reach: Reach) -> Iterator[Step]:
+def _reaching(reach: HostConnection) -> Iterator[Step]:
     steps = getattr(reach, "steps", None)
     if steps is not None:
         yield from steps()
 
 
-def _database(reach: Reach, host: Host, secrets: Mapping[str, str]) -> Iterator[Step]:
+def _database(reach: HostConnection, host: Host, secrets: Mapping[str, str]) -> Iterator[Step]:
     if host.mariadb is None:
         return
     spec = MariaDbSpec(**host.mariadb.model_dump(), password=secrets.get("mariadb_password", ""))
@@ -69,11 +69,11 @@ def _database(reach: Reach, host: Host, secrets: Mapping[str, str]) -> Iterator[
         with reach.mariadb(spec) as server:
             version = (server.rows("SELECT version()")[0][0] or b"").decode()
         yield Step("database server", True, f"It answers: {version}.")
-    except Trouble as error:
+    except FasciculusError as error:
         yield Step("database server", False, error.message, error.way_out)
 
 
-def _files(reach: Reach, host: Host) -> Iterator[Step]:
+def _files(reach: HostConnection, host: Host) -> Iterator[Step]:
     mail = host.mail
     for what, path in (
         ("alias map", mail.alias_map),
@@ -85,7 +85,7 @@ def _files(reach: Reach, host: Host) -> Iterator[Step]:
             try:
                 reach.read_text(path)
                 yield Step(what, True, f"{path} can be read.")
-            except Trouble as error:
+            except FasciculusError as error:
                 yield Step(what, False, error.message, error.way_out)
     for pattern in host.system:
         found = expand(reach, pattern)
@@ -97,12 +97,12 @@ def _files(reach: Reach, host: Host) -> Iterator[Step]:
         )
 
 
-def _homes(reach: Reach, homes: list[str]) -> Iterator[Step]:
+def _homes(reach: HostConnection, homes: list[str]) -> Iterator[Step]:
     unreadable = []
     for home in homes:
         try:
             readable = reach.type_of(home) == "dir" and reach.names(home.encode()) is not None
-        except (OSError, Trouble):
+        except (OSError, FasciculusError):
             readable = False
         if not readable:
             unreadable.append(home)

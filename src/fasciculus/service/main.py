@@ -15,16 +15,16 @@ from waitress.server import create_server
 
 from .. import config as configuration
 from ..config import Config
-from ..core.errors import BadSetting, Trouble
+from ..core.errors import FasciculusError, SettingError
 from ..records import users
 from ..records.db import Records
-from ..records.encryption import Seal
+from ..records.encryption import SecretCipher
 from .app import create_app
 from .background.housekeeping import Housekeeper
 from .background.outbox import Outbox
 from .background.scheduler import Scheduler
-from .context import Parts
-from .event_stream import Hub
+from .context import Context
+from .event_stream import EventStream
 from .reports.reporter import Reporter
 from .tasks.caretaker import Caretaker
 from .tasks.dispatcher import Dispatcher
@@ -37,13 +37,13 @@ _THREADS = 48
 _LEAST_PASSWORD = 10
 
 
-def build(config: Config, environment: Mapping[str, str] = os.environ) -> Parts:
+def build(config: Config, environment: Mapping[str, str] = os.environ) -> Context:
     """The parts of a service, not started yet. Makes the administrator on the first start."""
     for folder in (config.home, config.listings, config.spool):
         folder.mkdir(parents=True, exist_ok=True, mode=0o700)
     records = Records(config.records)
-    seal = Seal(config.key_file)
-    hub = Hub()
+    seal = SecretCipher(config.key_file)
+    hub = EventStream()
     reporter = Reporter(config, records, hub)
     outbox = Outbox(records, seal, hub)
 
@@ -59,7 +59,7 @@ def build(config: Config, environment: Mapping[str, str] = os.environ) -> Parts:
     scheduler = Scheduler(records, dispatcher, report)
     caretaker = Caretaker(config, records, seal, hub, dispatcher, reporter.upkeep, outbox.wake)
     _first_start(records, environment)
-    return Parts(
+    return Context(
         config,
         records,
         seal,
@@ -78,7 +78,7 @@ def _first_start(records: Records, environment: Mapping[str, str]) -> None:
         return
     given = environment.get("FASCICULUS_ADMIN_PASSWORD", "")
     if given and len(given) < _LEAST_PASSWORD:
-        raise BadSetting(
+        raise SettingError(
             "FASCICULUS_ADMIN_PASSWORD is too short.", f"Use at least {_LEAST_PASSWORD} characters."
         )
     password = given or secrets.token_urlsafe(12)
@@ -93,7 +93,7 @@ def _first_start(records: Records, environment: Mapping[str, str]) -> None:
         )
 
 
-def start(parts: Parts) -> None:
+def start(parts: Context) -> None:
     """Begin to hand out, to schedule and to send."""
     parts.dispatcher.start()
     parts.caretaker.start()
@@ -102,7 +102,7 @@ def start(parts: Parts) -> None:
     parts.housekeeper.start()
 
 
-def stop(parts: Parts) -> None:
+def stop(parts: Context) -> None:
     """Stop in an order in which nothing new begins while the old ends."""
     parts.hub.close()
     parts.scheduler.stop()
@@ -135,7 +135,7 @@ def serve(config: Config) -> None:
             asyncore_use_poll=True,
         )
     except OSError as error:
-        raise Trouble(
+        raise FasciculusError(
             f"Port {config.port} on {config.address} cannot be used: {error.strerror}.",
             "Stop what uses it, or set FASCICULUS_PORT.",
         ) from error
@@ -160,7 +160,7 @@ def serve(config: Config) -> None:
 def main() -> int:
     try:
         serve(configuration.load())
-    except Trouble as error:
+    except FasciculusError as error:
         print(f"fasciculus: {error.sentence()}", file=sys.stderr)
         return 2
     return 0

@@ -12,10 +12,10 @@ from pydantic import BaseModel, TypeAdapter
 from pydantic.json_schema import models_json_schema
 
 from .. import __version__
-from ..core.errors import BadSetting
+from ..core.errors import SettingError
 from ..models import Problem
-from ..records.paging import Ask
-from ..records.users import Visitor
+from ..records.paging import PageRequest
+from ..records.users import Principal
 
 PREFIX = "/api/v1"
 H = TypeVar("H", bound=Callable[..., Any])
@@ -62,21 +62,23 @@ def operation(method: str, path: str, summary: str, **more: Any) -> Callable[[H]
     return register
 
 
-def ask() -> Ask:
+def ask() -> PageRequest:
     """The paging part of the request's query."""
     text = request.args.get("limit", "50")
     if not text.isdigit() or not 1 <= int(text) <= 500:
-        raise BadSetting(f"“{text}” is not a limit.", "Give a number from 1 to 500.", field="limit")
-    return Ask(request.args.get("sort", ""), int(text), request.args.get("cursor") or None)
+        raise SettingError(
+            f"“{text}” is not a limit.", "Give a number from 1 to 500.", field="limit"
+        )
+    return PageRequest(request.args.get("sort", ""), int(text), request.args.get("cursor") or None)
 
 
 def arg(name: str) -> str:
     return request.args.get(name, "").strip()
 
 
-def visitor() -> Visitor:
+def visitor() -> Principal:
     """Who asks."""
-    found: Visitor = g.visitor
+    found: Principal = g.visitor
     return found
 
 

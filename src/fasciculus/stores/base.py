@@ -12,10 +12,10 @@ from typing import Any, BinaryIO, Protocol
 
 from ..core.bundle.layout import STORE_FILE
 from ..core.errors import (
-    Damaged,
-    NotThere,
-    TooNew,
-    Trouble,
+    DamagedError,
+    FasciculusError,
+    MissingError,
+    TooNewError,
 )
 from ..core.steps import Step
 
@@ -34,7 +34,7 @@ class StoreSpec:
 
 
 @dataclass(frozen=True, slots=True)
-class Item:
+class StoreItem:
     """A name in a store's folder; ``size`` is in bytes, 0 for folders."""
 
     name: str
@@ -45,8 +45,8 @@ class Item:
 class Store(Protocol):
     """A place for bundles. Paths are relative to its root, with slashes.
 
-    Failures are :class:`~fasciculus.core.errors.Trouble` of one sentence:
-    ``Unreachable`` and ``StoreFull`` for the store itself, ``NotThere`` for a file.
+    Failures are :class:`~fasciculus.core.errors.FasciculusError` of one sentence:
+    ``UnreachableError`` and ``StoreFullError`` for the store itself, ``MissingError`` for a file.
     A store is used by one thread at a time.
     """
 
@@ -60,7 +60,7 @@ class Store(Protocol):
 
     def close(self) -> None: ...
 
-    def items(self, folder: str) -> list[Item]:
+    def items(self, folder: str) -> list[StoreItem]:
         """What is in a folder, sorted by name; nothing when the folder is absent."""
 
     def open(self, path: str, offset: int = 0, length: int | None = None) -> BinaryIO:
@@ -138,11 +138,11 @@ def mark(store: Store, store_id: str) -> None:
 def read_mark(store: Store) -> str:
     """The store's id.
 
-    Raises :class:`NotThere` where the folder is not a store, which is what an
-    unmounted disk looks like, and :class:`TooNew` for a later format.
+    Raises :class:`MissingError` where the folder is not a store, which is what an
+    unmounted disk looks like, and :class:`TooNewError` for a later format.
     """
     if store.size(STORE_FILE) is None:
-        raise NotThere(
+        raise MissingError(
             f"The folder of store “{store.spec.name}” holds no {STORE_FILE}.",
             "Is the right disk mounted, the right folder named? "
             "If the folder was emptied on purpose, save the store again.",
@@ -152,15 +152,15 @@ def read_mark(store: Store) -> str:
         if document["format"] != STORE_FORMAT:
             raise KeyError("format")
         if document["version"] > STORE_VERSION:
-            raise TooNew(
+            raise TooNewError(
                 f"Store “{store.spec.name}” is in version {document['version']} of its format.",
                 "Use a newer Fasciculus.",
             )
         return str(document["id"])
-    except Trouble:
+    except FasciculusError:
         raise
     except (ValueError, KeyError, TypeError) as error:
-        raise Damaged(
+        raise DamagedError(
             f"{STORE_FILE} of store “{store.spec.name}” cannot be read.",
             "Put it right by hand, or save the store again.",
         ) from error
@@ -177,7 +177,7 @@ def try_out(store: Store, store_id: str | None = None) -> list[Step]:
         store.put_bytes(payload, probe)
         steps.append(Step("write", True, "A file can be written."))
         if read_all(store, probe) != payload:
-            raise Damaged("The file read back differs from what was written.")
+            raise DamagedError("The file read back differs from what was written.")
         steps.append(Step("read", True, "It reads back the same."))
         store.remove(probe)
         steps.append(Step("remove", True, "It can be removed."))
@@ -185,7 +185,7 @@ def try_out(store: Store, store_id: str | None = None) -> list[Step]:
         if store.size(STORE_FILE) is not None:
             found = read_mark(store)
         if found and store_id and found != store_id:
-            raise Damaged(
+            raise DamagedError(
                 f"The folder belongs to another store (id {found}).",
                 "Name another folder, or remove its fasciculus-store.json if it is yours to use.",
             )
@@ -196,7 +196,7 @@ def try_out(store: Store, store_id: str | None = None) -> list[Step]:
                 f"The folder holds the store {found}." if found else "The folder is free to use.",
             )
         )
-    except Trouble as error:
+    except FasciculusError as error:
         names = ("write", "read", "remove", "mark")
         done = {step.name for step in steps}
         steps.append(

@@ -13,15 +13,15 @@ from pathlib import Path
 from typing import BinaryIO
 
 from ..core.errors import (
-    BadSetting,
-    NotThere,
-    StoreFull,
-    Trouble,
-    Unreachable,
+    FasciculusError,
+    MissingError,
+    SettingError,
+    StoreFullError,
+    UnreachableError,
 )
-from ..core.formatting import size_words
+from ..core.formatting import format_size
 from ..core.steps import Step
-from .base import Item, StoreSpec
+from .base import StoreItem, StoreSpec
 
 _CHUNK = 4 * 1024 * 1024
 
@@ -35,7 +35,7 @@ class FolderStore:
         self.spec = spec
         path = str(spec.settings.get("path", ""))
         if not path.startswith("/"):
-            raise BadSetting(
+            raise SettingError(
                 "The folder of a store is an absolute path.",
                 "Write it from the first slash on.",
                 field="path",
@@ -45,7 +45,7 @@ class FolderStore:
 
     def connect(self) -> None:
         if not self._root.is_dir():
-            raise NotThere(
+            raise MissingError(
                 f"The folder {self._root} of store “{self.spec.name}” does not exist.",
                 "Create it, or mount the disk it is on.",
             )
@@ -58,25 +58,26 @@ class FolderStore:
         try:
             yield
         except FileNotFoundError as error:
-            raise NotThere(f"{path} is not on store “{self.spec.name}”.") from error
+            raise MissingError(f"{path} is not on store “{self.spec.name}”.") from error
         except OSError as error:
             if error.errno in (errno.ENOSPC, errno.EDQUOT):
-                raise StoreFull(
+                raise StoreFullError(
                     f"Store “{self.spec.name}” is full: {path} did not fit.",
                     "Free space there, or keep fewer copies.",
                 ) from error
-            raise Unreachable(
+            raise UnreachableError(
                 f"Store “{self.spec.name}” refused {path}: {error.strerror or error}.",
                 "Check the folder's owner and rights.",
             ) from error
 
-    def items(self, folder: str) -> list[Item]:
+    def items(self, folder: str) -> list[StoreItem]:
         try:
             with self._said(folder), os.scandir(self._root / folder) as found:
                 rows = [
-                    Item(e.name, 0 if e.is_dir() else e.stat().st_size, e.is_dir()) for e in found
+                    StoreItem(e.name, 0 if e.is_dir() else e.stat().st_size, e.is_dir())
+                    for e in found
                 ]
-        except NotThere:
+        except MissingError:
             return []
         return sorted(rows, key=lambda item: item.name)
 
@@ -127,14 +128,14 @@ class FolderStore:
             (self._root / path).unlink(missing_ok=True)
 
     def remove_folder(self, folder: str) -> None:
-        with suppress(NotThere), self._said(folder):
+        with suppress(MissingError), self._said(folder):
             (self._root / folder).rmdir()
 
     def size(self, path: str) -> int | None:
         try:
             with self._said(path):
                 return (self._root / path).stat().st_size
-        except NotThere:
+        except MissingError:
             return None
 
     def sha256(self, path: str) -> str | None:
@@ -159,9 +160,9 @@ class FolderStore:
         try:
             self.connect()
             free = self.free() or 0
-        except Trouble as error:
+        except FasciculusError as error:
             return [Step("folder", False, error.message, error.way_out)]
-        return [Step("folder", True, f"{self._root} exists; {size_words(free)} are free.")]
+        return [Step("folder", True, f"{self._root} exists; {format_size(free)} are free.")]
 
 
 def _read_and_close(file: BinaryIO, length: int) -> bytes:

@@ -6,7 +6,7 @@ import threading
 from collections.abc import Callable
 from typing import TypeVar
 
-from ..core.errors import Lost
+from ..core.errors import ConnectionLostError
 from .base import Store
 
 _ATTEMPTS = 4
@@ -23,7 +23,7 @@ def persist(
         try:
             store.connect()
             return action()
-        except Lost as error:
+        except ConnectionLostError as error:
             if attempt == _ATTEMPTS or stop.is_set():
                 raise
             on_retry(f"Store “{store.spec.name}”: {error.message} Trying again.")

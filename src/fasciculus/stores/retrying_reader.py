@@ -7,7 +7,7 @@ from collections.abc import Callable
 from contextlib import suppress
 from typing import BinaryIO, TypeVar, cast
 
-from ..core.errors import Lost
+from ..core.errors import ConnectionLostError
 from .base import Store
 from .retrying import persist
 
@@ -35,7 +35,7 @@ class PatientStore:
         def once() -> _T:
             try:
                 return action()
-            except Lost:
+            except ConnectionLostError:
                 self.life += 1
                 raise
 

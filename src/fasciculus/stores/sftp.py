@@ -17,22 +17,22 @@ from paramiko.message import Message
 from paramiko.sftp import CMD_EXTENDED, CMD_EXTENDED_REPLY
 
 from ..core.errors import (
-    BadSetting,
-    Lost,
-    NotThere,
-    StoreFull,
-    Trouble,
-    Unreachable,
+    ConnectionLostError,
+    FasciculusError,
+    MissingError,
+    SettingError,
+    StoreFullError,
+    UnreachableError,
 )
-from ..core.formatting import size_words
+from ..core.formatting import format_size
 from ..core.steps import Step
 from ..ssh import (
     TIMEOUT,
-    SshLink,
+    SshConnection,
     SshSpec,
     broke_off,
 )
-from .base import Item, StoreSpec
+from .base import StoreItem, StoreSpec
 
 #: With the request around it, the most that goes into one packet of SSH (RFC 4254, section 5.2:
 #: 32,768 bytes).
@@ -54,9 +54,9 @@ class SftpStore:
         settings: dict[str, Any] = spec.settings
         for key in ("address", "user", "folder"):
             if not settings.get(key):
-                raise BadSetting(f"An SFTP store needs its {key}.", field=key)
+                raise SettingError(f"An SFTP store needs its {key}.", field=key)
         self._root = str(settings["folder"]).rstrip("/") or "/"
-        self._link = SshLink(
+        self._link = SshConnection(
             SshSpec(
                 str(settings["address"]),
                 int(settings.get("port") or 22),
@@ -92,13 +92,15 @@ class SftpStore:
             try:
                 found = self._client.stat(self._root)
             except FileNotFoundError as error:
-                raise NotThere(
+                raise MissingError(
                     f"The folder {self._root} does not exist on {address}.",
                     "Create it there, or correct the folder.",
                 ) from error
             if not stat.S_ISDIR(found.st_mode or 0):
-                raise NotThere(f"{self._root} on {address} is not a folder.", "Correct the folder.")
-        except Trouble:
+                raise MissingError(
+                    f"{self._root} on {address} is not a folder.", "Correct the folder."
+                )
+        except FasciculusError:
             self.close()
             raise
         except (paramiko.SSHException, OSError, EOFError) as error:
@@ -109,7 +111,7 @@ class SftpStore:
             "folder",
             True,
             f"{self._root} exists"
-            + (f"; {size_words(free)} are free." if free is not None else "."),
+            + (f"; {format_size(free)} are free." if free is not None else "."),
         )
 
     def close(self) -> None:
@@ -125,7 +127,7 @@ class SftpStore:
         try:
             for step in self._connecting():
                 steps.append(step)  # noqa: PERF402  the steps before a failure are kept
-        except Trouble as error:
+        except FasciculusError as error:
             self.close()
             names = ("connect", "host key", "sign in", "folder")
             steps.append(Step(names[min(len(steps), 3)], False, error.message, error.way_out))
@@ -146,12 +148,12 @@ class SftpStore:
     def _said(self, path: str, writing: bool = False) -> Iterator[None]:
         try:
             yield
-        except Trouble:
+        except FasciculusError:
             raise
         except FileNotFoundError as error:
-            raise NotThere(f"{path} is not on store “{self.spec.name}”.") from error
+            raise MissingError(f"{path} is not on store “{self.spec.name}”.") from error
         except PermissionError as error:
-            raise Unreachable(
+            raise UnreachableError(
                 f"Store “{self.spec.name}” does not permit {path}.",
                 f"Give user “{self._link.spec.user}” the right to write there.",
             ) from error
@@ -159,34 +161,34 @@ class SftpStore:
             active = self._link.active
             if active and writing:
                 free = None
-                with suppress(Trouble, OSError, EOFError, paramiko.SSHException):
+                with suppress(FasciculusError, OSError, EOFError, paramiko.SSHException):
                     free = self.free()
                 if free is not None and free < 1024 * 1024:
-                    raise StoreFull(
+                    raise StoreFullError(
                         f"Store “{self.spec.name}” is full: {path} did not fit.",
                         "Free space there, or keep fewer copies.",
                     ) from error
             if not active or isinstance(error, EOFError | socket.timeout | paramiko.SSHException):
                 self.close()
-                raise Lost(
+                raise ConnectionLostError(
                     f"The connection to store “{self.spec.name}” was lost.",
                     "It is tried again at the next start.",
                 ) from error
-            raise Unreachable(
+            raise UnreachableError(
                 f"Store “{self.spec.name}” refused {path}: {error}.",
                 "Check its rights and its free space.",
             ) from error
 
-    def items(self, folder: str) -> list[Item]:
+    def items(self, folder: str) -> list[StoreItem]:
         try:
             with self._said(folder):
                 rows = [
-                    Item(row.filename, row.st_size or 0, stat.S_ISDIR(row.st_mode or 0))
+                    StoreItem(row.filename, row.st_size or 0, stat.S_ISDIR(row.st_mode or 0))
                     for row in self._sftp.listdir_attr(self._path(folder))
                 ]
-        except NotThere:
+        except MissingError:
             return []
-        items = [i if not i.folder else Item(i.name, 0, True) for i in rows]
+        items = [i if not i.folder else StoreItem(i.name, 0, True) for i in rows]
         return sorted(items, key=lambda item: item.name)
 
     def open(self, path: str, offset: int = 0, length: int | None = None) -> BinaryIO:
@@ -248,19 +250,19 @@ class SftpStore:
         self._made.add(folder)
 
     def remove(self, path: str) -> None:
-        with suppress(NotThere), self._said(path):
+        with suppress(MissingError), self._said(path):
             self._sftp.remove(self._path(path))
 
     def remove_folder(self, folder: str) -> None:
         self._made = {made for made in self._made if not (made + "/").startswith(folder + "/")}
-        with suppress(NotThere), self._said(folder):
+        with suppress(MissingError), self._said(folder):
             self._sftp.rmdir(self._path(folder))
 
     def size(self, path: str) -> int | None:
         try:
             with self._said(path):
                 return self._sftp.stat(self._path(path)).st_size
-        except NotThere:
+        except MissingError:
             return None
 
     def sha256(self, path: str) -> str | None:

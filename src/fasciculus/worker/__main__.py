@@ -14,26 +14,26 @@ import threading
 from pathlib import Path
 from types import FrameType
 
-from ..core.errors import Trouble
-from ..hosts.base import Reach
-from .errors import NoStoreLeft, sentence
+from ..core.errors import FasciculusError
+from ..hosts.base import HostConnection
+from .errors import NoStoreLeftError, sentence
 from .events import Emitter, Finished
-from .host_access import open_reach
+from .host_access import open_host
 from .orders import (
     BundleOrder,
+    MaintenanceOrder,
     MendOrder,
     Order,
     PreviewOrder,
     ReleaseOrder,
     RepackOrder,
     RestoreOrder,
-    UpkeepOrder,
     VerifyOrder,
     from_line,
 )
 
 
-class Cancelled(BaseException):
+class CancelledError(BaseException):
     """Somebody asked this worker to stop."""
 
 
@@ -46,7 +46,7 @@ def main() -> int:
     def cancel(_signal: int, _frame: FrameType | None) -> None:
         if not stop.is_set():
             stop.set()
-            raise Cancelled
+            raise CancelledError
 
     emitter = Emitter(sink)
     # Streams of short-lived objects without cycles: looking for garbage often costs a third of a
@@ -56,17 +56,17 @@ def main() -> int:
     signal.signal(signal.SIGTERM, cancel)
     signal.signal(signal.SIGINT, signal.SIG_IGN)
     threading.Thread(target=_await_end, daemon=True).start()
-    reach: Reach | None = None
+    reach: HostConnection | None = None
     try:
-        if isinstance(order, UpkeepOrder):
+        if isinstance(order, MaintenanceOrder):
             finished = _keep_up(order, emitter, stop)
         else:
-            reach = open_reach(order.host, Path(order.spool))
+            reach = open_host(order.host, Path(order.spool))
             finished = _carry_out(order, reach, emitter, stop)
-    except (Cancelled, NoStoreLeft):
+    except (CancelledError, NoStoreLeftError):
         finished = Finished("cancelled", "Cancelled; nothing of it counts as a bundle.")
     except Exception as error:
-        if not isinstance(error, Trouble | OSError):
+        if not isinstance(error, FasciculusError | OSError):
             import traceback
 
             traceback.print_exc()
@@ -81,39 +81,41 @@ def main() -> int:
     return 0 if finished.outcome in ("done", "warned", "partial") else 1
 
 
-def _keep_up(order: UpkeepOrder, emitter: Emitter, stop: threading.Event) -> Finished:
+def _keep_up(order: MaintenanceOrder, emitter: Emitter, stop: threading.Event) -> Finished:
     match order:
         case VerifyOrder():
-            from .maintenance.verify import VerifyWork
+            from .maintenance.verify import VerifyTask
 
-            return VerifyWork(order, emitter, stop).run()
+            return VerifyTask(order, emitter, stop).run()
         case MendOrder():
-            from .maintenance.mend import MendWork
+            from .maintenance.mend import MendTask
 
-            return MendWork(order, emitter, stop).run()
+            return MendTask(order, emitter, stop).run()
         case RepackOrder():
-            from .maintenance.repack import RepackWork
+            from .maintenance.repack import RepackTask
 
-            return RepackWork(order, emitter, stop).run()
+            return RepackTask(order, emitter, stop).run()
     raise AssertionError("unreachable")
 
 
-def _carry_out(order: Order, reach: Reach, emitter: Emitter, stop: threading.Event) -> Finished:
+def _carry_out(
+    order: Order, reach: HostConnection, emitter: Emitter, stop: threading.Event
+) -> Finished:
     # Each kind of work is imported when it is asked for: a preview should not wait for all of them.
     match order:
         case BundleOrder():
-            from .backup.task import BundleWork
+            from .backup.task import BackupTask
 
             gc.freeze()
-            return BundleWork(order, reach, emitter, stop).run()
+            return BackupTask(order, reach, emitter, stop).run()
         case RestoreOrder():
-            from .restore.task import RestoreWork
+            from .restore.task import RestoreTask
 
-            return RestoreWork(order, reach, emitter, stop).run()
+            return RestoreTask(order, reach, emitter, stop).run()
         case PreviewOrder():
-            from .preview import PreviewWork
+            from .preview import PreviewTask
 
-            return PreviewWork(order, reach, emitter).run()
+            return PreviewTask(order, reach, emitter).run()
         case ReleaseOrder():
             from .backup.hooks import release
 

@@ -2,16 +2,16 @@
 
 from __future__ import annotations
 
-from ..core.errors import Trouble
+from ..core.errors import FasciculusError
 
 
-class NoStoreLeft(Exception):
+class NoStoreLeftError(Exception):
     """Every store has failed: there is nobody to pack for."""
 
 
 def sentence(error: Exception) -> str:
     """What went wrong, for people."""
-    if isinstance(error, Trouble):
+    if isinstance(error, FasciculusError):
         return error.sentence()
     if isinstance(error, OSError):
         return f"{error.strerror or error}: {error.filename or ''}".rstrip(": ") + "."

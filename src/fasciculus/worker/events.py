@@ -30,7 +30,7 @@ class Progress(Struct):
     total: int = 0
 
 
-class Copied(Struct):
+class CopyResult(Struct):
     """A store has, or has not, its copy."""
 
     store: str
@@ -38,14 +38,14 @@ class Copied(Struct):
     kept: int = 0
 
 
-class Retired(Struct):
+class CopyRetired(Struct):
     """A copy was removed because the keep rule did not want it."""
 
     store: str
     bundle: str
 
 
-class Damage(Struct):
+class DamageFound(Struct):
     """A file of the store that is missing or altered: its path below the subject, and what that
     harms.
 
@@ -59,7 +59,7 @@ class Damage(Struct):
     harmed: int = 0
 
 
-class Sound(Struct):
+class DamageCleared(Struct):
     """A file that was found damaged earlier is as it should be; ``source`` is the store that mended
     it.
     """
@@ -68,7 +68,7 @@ class Sound(Struct):
     source: str = ""
 
 
-class Verified(Struct):
+class CopyVerified(Struct):
     """A bundle's copy was looked through, quickly or by reading every byte."""
 
     bundle: str
@@ -76,7 +76,7 @@ class Verified(Struct):
     sound: bool
 
 
-class Repacked(Struct):
+class CopyRepacked(Struct):
     """A copy's bytes lie in other pieces now; ``manifest`` is the summary of its new
     ``bundle.json``.
     """
@@ -97,16 +97,26 @@ class Finished(Struct):
     manifest: dict[str, Any] = field(default_factory=dict)
 
 
-Event = Log | Progress | Copied | Retired | Damage | Sound | Verified | Repacked | Finished
+Event = (
+    Log
+    | Progress
+    | CopyResult
+    | CopyRetired
+    | DamageFound
+    | DamageCleared
+    | CopyVerified
+    | CopyRepacked
+    | Finished
+)
 _KINDS: dict[str, type] = {
     "log": Log,
     "progress": Progress,
-    "copied": Copied,
-    "retired": Retired,
-    "damage": Damage,
-    "sound": Sound,
-    "verified": Verified,
-    "repacked": Repacked,
+    "copied": CopyResult,
+    "retired": CopyRetired,
+    "damage": DamageFound,
+    "sound": DamageCleared,
+    "verified": CopyVerified,
+    "repacked": CopyRepacked,
     "finished": Finished,
 }
 _NAMES = {kind: name for name, kind in _KINDS.items()}

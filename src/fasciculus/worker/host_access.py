@@ -4,17 +4,17 @@ from __future__ import annotations
 
 from pathlib import Path
 
-from ..hosts.base import Reach
-from ..hosts.local import LocalReach
+from ..hosts.base import HostConnection
+from ..hosts.local import LocalHost
 from .orders import HostOrder
 
 
-def open_reach(host: HostOrder, spool: Path) -> Reach:
+def open_host(host: HostOrder, spool: Path) -> HostConnection:
     """The door to a host."""
     if not host.address:
-        return LocalReach()
+        return LocalHost()
     # Imported late: most hosts are this machine.
-    from ..hosts.ssh import SshReach
+    from ..hosts.ssh import SshHost
     from ..ssh import SshSpec
 
     spool.mkdir(parents=True, exist_ok=True, mode=0o700)
@@ -26,4 +26,4 @@ def open_reach(host: HostOrder, spool: Path) -> Reach:
         host.secrets,
         f"the settings of host {host.name}",
     )
-    return SshReach(spec, spool)
+    return SshHost(spec, spool)

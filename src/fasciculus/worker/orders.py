@@ -222,7 +222,7 @@ class ReleaseOrder(Data, kw_only=True, tag_field="order", tag="release"):
     spool: str
 
 
-class HeldOrder(Data, kw_only=True):
+class CopyOrder(Data, kw_only=True):
     """A bundle that the records know on a store, and its listing beside the records, where that is
     at hand.
     """
@@ -232,16 +232,16 @@ class HeldOrder(Data, kw_only=True):
     listing_sha256: str = ""
 
 
-class UpkeepOrder(Data, kw_only=True):
+class MaintenanceOrder(Data, kw_only=True):
     """What all work on the copies of one subject on one store needs to know."""
 
     subject: SubjectOrder
     store: StoreOrder
-    bundles: list[HeldOrder]
+    bundles: list[CopyOrder]
     spool: str
 
 
-class VerifyOrder(UpkeepOrder, kw_only=True, tag_field="order", tag="verify"):
+class VerifyOrder(MaintenanceOrder, kw_only=True, tag_field="order", tag="verify"):
     """Look whether copies are whole: quickly, or by reading every byte.
 
     ``suspects`` are files that were found damaged earlier; those that are sound now are told.
@@ -251,14 +251,14 @@ class VerifyOrder(UpkeepOrder, kw_only=True, tag_field="order", tag="verify"):
     suspects: list[str] = []
 
 
-class MendOrder(UpkeepOrder, kw_only=True, tag_field="order", tag="mend"):
+class MendOrder(MaintenanceOrder, kw_only=True, tag_field="order", tag="mend"):
     """Put intact files from other stores in the place of damaged ones."""
 
     files: list[str]
     sources: list[StoreOrder]
 
 
-class RepackOrder(UpkeepOrder, kw_only=True, tag_field="order", tag="repack"):
+class RepackOrder(MaintenanceOrder, kw_only=True, tag_field="order", tag="repack"):
     """Write pieces anew without what no bundle needs any more.
 
     A piece is written anew when more than ``over`` of what it holds, from 0 to 1, is dead weight.

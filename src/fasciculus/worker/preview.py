@@ -15,10 +15,10 @@ import zstandard
 
 from ..core.bundle.listing import read_lines
 from ..core.bundle.tree_walk import shown
-from ..core.errors import Damaged, NotThere
-from ..core.file_filters import CACHE_TAG, Chooser
-from ..core.preview import Survey, Surveyor
-from ..hosts.base import Reach, Seen
+from ..core.errors import DamagedError, MissingError
+from ..core.file_filters import CACHE_TAG, FileSelector
+from ..core.preview import PreviewCounter, PreviewResult
+from ..hosts.base import HostConnection, TreeName
 from .backup.excluded_paths import left_out
 from .events import Emitter, Finished, Progress
 from .orders import PreviewOrder
@@ -30,10 +30,10 @@ _SAMPLE = 64 * 1024
 _USUAL_RATIO = 0.6
 
 
-class PreviewWork:
+class PreviewTask:
     """Carries out one :class:`PreviewOrder`."""
 
-    def __init__(self, order: PreviewOrder, reach: Reach, emitter: Emitter) -> None:
+    def __init__(self, order: PreviewOrder, reach: HostConnection, emitter: Emitter) -> None:
         self._order, self._reach, self._emitter = order, reach, emitter
         self._root = os.fsencode(order.subject.root)
         self._samples: list[bytes] = []
@@ -44,17 +44,17 @@ class PreviewWork:
         gc.disable()
         self._reach.connect()
         if self._reach.type_of(order.subject.root) != "dir":
-            raise NotThere(
+            raise MissingError(
                 f"The folder {order.subject.root} does not exist.",
                 f"Correct the {order.subject.kind}.",
             )
-        chooser = None if order.rules.everything else Chooser(order.rules, time.time_ns())
+        chooser = None if order.rules.everything else FileSelector(order.rules, time.time_ns())
         before = (
             self._listed(Path(order.listing))
             if order.listing and os.path.exists(order.listing)
             else None
         )
-        surveyor = Surveyor(chooser, left_out(order, self._root), before)
+        surveyor = PreviewCounter(chooser, left_out(order, self._root), before)
         take = surveyor.take
         for number, seen in enumerate(self._names(chooser), 1):
             take(*seen)
@@ -69,21 +69,21 @@ class PreviewWork:
             "done", manifest=_document(survey, ratio, before is not None, self._emitter.warnings)
         )
 
-    def _names(self, chooser: Chooser | None) -> Iterator[Seen]:
+    def _names(self, chooser: FileSelector | None) -> Iterator[TreeName]:
         """The survey's names; the chooser is told of marks as they come."""
         found = self._reach.survey(self._order.subject.root, self._emitter.warn)
         if chooser is None or not chooser.looks_into_folders:
             return found
         return self._entering(found, chooser)
 
-    def _entering(self, found: Iterator[Seen], chooser: Chooser) -> Iterator[Seen]:
+    def _entering(self, found: Iterator[TreeName], chooser: FileSelector) -> Iterator[TreeName]:
         self._enter(chooser, b"")
         for seen in found:
             yield seen
             if seen.is_dir:
                 self._enter(chooser, seen.path)
 
-    def _enter(self, chooser: Chooser, folder: bytes) -> None:
+    def _enter(self, chooser: FileSelector, folder: bytes) -> None:
         base = self._root + b"/" + folder if folder else self._root
         tag = self._head(base + b"/" + CACHE_TAG) if chooser.rules.skip_tagged_caches else None
         ignore = chooser.rules.ignore_file
@@ -110,7 +110,7 @@ class PreviewWork:
                     row = orjson.loads(line)
                     if row["kind"] == "files" and row["type"] == "file" and "path" in row:
                         yield row["path"].encode(), row["size"], row["mtime_ns"]
-        except Damaged as error:
+        except DamagedError as error:
             self._emitter.warn(f"{error} From there on, everything counts as new.")
 
     def _sampled_ratio(self) -> float:
@@ -126,7 +126,9 @@ class PreviewWork:
         return packed / whole if whole else _USUAL_RATIO
 
 
-def _document(survey: Survey, ratio: float, compared: bool, warnings: list[str]) -> dict[str, Any]:
+def _document(
+    survey: PreviewResult, ratio: float, compared: bool, warnings: list[str]
+) -> dict[str, Any]:
     return {
         **asdict(survey.inside),
         "packed": round(survey.inside.bytes * min(ratio, 1.0)),

@@ -13,7 +13,7 @@ from typing import Protocol
 
 import zstandard
 
-from ..errors import BadSetting, Damaged
+from ..errors import DamagedError, SettingError
 
 FRAME_SIZE = 8 * 1024 * 1024
 #: The zstd level for what does not pack.
@@ -63,7 +63,7 @@ class Zstd:
 
     def __init__(self, level: int = 3) -> None:
         if not 1 <= level <= 19:
-            raise BadSetting(f"zstd has no level {level}.", "Choose 1 to 19.", field="level")
+            raise SettingError(f"zstd has no level {level}.", "Choose 1 to 19.", field="level")
         self._level = level
         self._local = threading.local()
 
@@ -89,7 +89,7 @@ class Gzip:
 
     def __init__(self, level: int = 6) -> None:
         if not 1 <= level <= 9:
-            raise BadSetting(f"gzip has no level {level}.", "Choose 1 to 9.", field="level")
+            raise SettingError(f"gzip has no level {level}.", "Choose 1 to 9.", field="level")
         self._level = level
 
     def pack(self, data: bytes | bytearray) -> bytes:
@@ -120,7 +120,7 @@ def codec(name: str, level: int | None = None) -> Codec:
             return Gzip(6 if level is None else level)
         case "none":
             return Plain()
-    raise BadSetting(
+    raise SettingError(
         f"“{name}” is not a compression.", "Choose zstd, gzip or none.", field="compression"
     )
 
@@ -130,7 +130,7 @@ def codec_of(piece: str) -> Codec:
     for kind in (Zstd, Gzip, Plain):
         if piece.endswith(kind.suffix):
             return kind()
-    raise Damaged(f"The piece {piece} has an ending that is not known.")
+    raise DamagedError(f"The piece {piece} has an ending that is not known.")
 
 
 #: What zlib and zstandard raise over bytes that are not theirs.

@@ -4,12 +4,12 @@ from __future__ import annotations
 
 from collections.abc import Container, Iterable, Iterator
 
-from ..errors import Damaged, NotThere
+from ..errors import DamagedError, MissingError
 from .entry import Entry
 from .reader import BundleReader
 
 
-class Harm:
+class DamageImpact:
     """Tells the entries whose bytes cannot be had any more.
 
     ``missing`` pieces harm whatever lies in them. Of ``damaged`` ones each stretch is read: a
@@ -38,6 +38,6 @@ class Harm:
                 for _ in self._reader.contents(entry):
                     pass
                 self._read[place] = True
-            except (Damaged, NotThere):
+            except (DamagedError, MissingError):
                 self._read[place] = False
         return self._read[place]

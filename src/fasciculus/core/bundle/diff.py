@@ -31,7 +31,7 @@ class Difference(Struct, frozen=True):
     before: int = 0
 
 
-class Counts(Struct):
+class DiffCounts(Struct):
     """How much differs; ``grew`` is the difference of the bytes of contents."""
 
     new: int = 0
@@ -149,9 +149,9 @@ def _changed(left: _Line, right: _Line) -> Iterator[Difference]:
         )
 
 
-def count(before: Iterable[bytes], after: Iterable[bytes]) -> Counts:
+def count(before: Iterable[bytes], after: Iterable[bytes]) -> DiffCounts:
     """How much differs between the lines of two listings."""
-    counts = Counts()
+    counts = DiffCounts()
     for difference in differences(before, after):
         counts.add(difference)
     return counts

@@ -6,12 +6,12 @@ import base64
 
 from msgspec import Struct, field
 
-from ..errors import BadSetting
+from ..errors import SettingError
 
 FILE, DIR, SYMLINK, FIFO, CHAR, BLOCK = "file", "dir", "symlink", "fifo", "char", "block"
 
 
-class Part(Struct, gc=False):
+class Extent(Struct, gc=False):
     """Where a stretch of an entry's bytes is.
 
     ``frame`` is the byte offset of the frame in the piece, ``length`` the frame's
@@ -54,7 +54,7 @@ class Entry(Struct, gc=False):
     rdev: tuple[int, int] = (0, 0)
     xattrs: dict[str, bytes] = field(default_factory=dict)
     digest: str = ""
-    parts: list[Part] = field(default_factory=list)
+    parts: list[Extent] = field(default_factory=list)
     origin: bytes | None = None
     links: int = 1
 
@@ -81,13 +81,13 @@ def to_text(path: bytes) -> str:
 
 
 def to_bytes(text: str) -> bytes:
-    """The path of such a text; :class:`BadSetting` when it is none."""
+    """The path of such a text; :class:`SettingError` when it is none."""
     if not text.startswith(_BASE64):
         return text.strip("/").encode()
     try:
         return base64.b64decode(text[len(_BASE64) :], validate=True)
     except ValueError as error:
-        raise BadSetting(
+        raise SettingError(
             f"The path “{text}” cannot be read.", "Take it from a listing.", field="paths"
         ) from error
 

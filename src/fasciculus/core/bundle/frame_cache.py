@@ -13,13 +13,13 @@ from typing import IO
 
 from msgspec import Struct
 
-from ..errors import Damaged
+from ..errors import DamagedError
 
 MEMORY = 64 * 1024 * 1024
 DISK = 1024 * 1024 * 1024
 
 
-class Held(Struct):
+class CachedFrame(Struct):
     """A frame: where it lies in its piece, where the next one does, and its bytes or their place in
     the file.
 
@@ -30,11 +30,11 @@ class Held(Struct):
     following: int
     size: int
     data: bytes | None
-    broken: Damaged | None = None
+    broken: DamagedError | None = None
     place: int = -1
 
 
-class HeldFrames:
+class FrameCache:
     """One frame a piece. ``folder`` is where the file may be; without one, what has no room is
     dropped.
     """
@@ -42,7 +42,7 @@ class HeldFrames:
     def __init__(self, folder: Path | None, memory: int = MEMORY, disk: int = DISK) -> None:
         self._folder, self._memory, self._disk = folder, memory, disk
         # By piece, the one that was asked for longest ago first.
-        self._held: dict[str, Held] = {}
+        self._held: dict[str, CachedFrame] = {}
         self._in_memory = self._in_file = 0
         self._file: IO[bytes] | None = None
         self._free: list[tuple[int, int]] = []
@@ -54,7 +54,7 @@ class HeldFrames:
             self._file.close()
             self._file = None
 
-    def find(self, piece: str, offset: int) -> Held | None:
+    def find(self, piece: str, offset: int) -> CachedFrame | None:
         """The frame of a piece at an offset, if it is the one that is kept."""
         found = self._held.get(piece)
         if found is None or found.offset != offset:
@@ -62,7 +62,7 @@ class HeldFrames:
         self._held[piece] = self._held.pop(piece)
         return found
 
-    def bytes_of(self, found: Held, start: int, count: int) -> bytes:
+    def bytes_of(self, found: CachedFrame, start: int, count: int) -> bytes:
         """A stretch of a kept frame; less than ``count`` where it ends."""
         if found.data is not None:
             return found.data[start : start + count]
@@ -71,11 +71,16 @@ class HeldFrames:
         return os.pread(self._file.fileno(), count, found.place + start) if count > 0 else b""
 
     def keep(
-        self, piece: str, offset: int, following: int, data: bytes, broken: Damaged | None = None
-    ) -> Held:
+        self,
+        piece: str,
+        offset: int,
+        following: int,
+        data: bytes,
+        broken: DamagedError | None = None,
+    ) -> CachedFrame:
         """Keep a frame in the place of the one before of its piece."""
         self._drop(piece)
-        found = self._held[piece] = Held(offset, following, len(data), data, broken)
+        found = self._held[piece] = CachedFrame(offset, following, len(data), data, broken)
         self._in_memory += len(data)
         for other in list(self._held):
             if self._in_memory <= self._memory or other == piece:

@@ -8,7 +8,7 @@ from datetime import UTC, datetime, timedelta
 
 from msgspec import Struct
 
-from ..errors import BadSetting
+from ..errors import SettingError
 
 STORE_FILE = "fasciculus-store.json"
 MANIFEST = "bundle.json"
@@ -51,9 +51,9 @@ class SubjectRef(Struct, frozen=True):
 
 
 def check_name(name: str, field: str = "name") -> str:
-    """A name that is safe as a folder on every kind of store, or :class:`BadSetting`."""
+    """A name that is safe as a folder on every kind of store, or :class:`SettingError`."""
     if not _SAFE.fullmatch(name) or ".." in name:
-        raise BadSetting(
+        raise SettingError(
             f"“{name}” cannot be used as a name.",
             "Use 1 to 64 small letters, digits, dots, dashes and underscores, "
             "starting and ending with a letter or a digit.",

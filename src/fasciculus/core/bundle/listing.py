@@ -16,16 +16,16 @@ import orjson
 import zstandard
 from msgspec import Struct
 
-from ..errors import Damaged
+from ..errors import DamagedError
 from .entry import (
     DIR,
     FILE,
     Entry,
-    Part,
+    Extent,
 )
 
 if TYPE_CHECKING:
-    from .stat_cache import Run
+    from .stat_cache import StatBlock
 
 _CHUNK = 256 * 1024
 OF_FILES = b'{"kind":"files"'
@@ -77,7 +77,7 @@ def to_line(entry: Entry) -> bytes:
 
 
 def from_line(line: bytes) -> Entry:
-    """The entry of one line; :class:`Damaged` when it is not one."""
+    """The entry of one line; :class:`DamagedError` when it is not one."""
     try:
         row = orjson.loads(line)
         path = _get_path(row, "path")
@@ -103,13 +103,13 @@ def from_line(line: bytes) -> Entry:
             rdev=tuple(row.get("rdev", (0, 0))),
             xattrs={k: base64.b64decode(v) for k, v in row.get("xattrs", {}).items()},
             digest=row.get("blake3", ""),
-            parts=[Part(*part) for part in row.get("at", ())],
+            parts=[Extent(*part) for part in row.get("at", ())],
         )
     except (orjson.JSONDecodeError, KeyError, ValueError, TypeError) as error:
-        raise Damaged(f"A line of the listing cannot be read: {error}.") from error
+        raise DamagedError(f"A line of the listing cannot be read: {error}.") from error
 
 
-class Noting(Protocol):
+class ListingObserver(Protocol):
     """Takes note of each line of the files' listing."""
 
     def entry(self, entry: Entry, line: bytes) -> None: ...
@@ -118,10 +118,10 @@ class Noting(Protocol):
 
     def same(self, count: int) -> None: ...
 
-    def run(self, run: Run) -> None: ...
+    def run(self, run: StatBlock) -> None: ...
 
 
-class Beginning(Struct, frozen=True):
+class ListingPrefix(Struct, frozen=True):
     """A listing that another may begin like: its file, its SHA-256, and the length of all its
     lines, in bytes.
     """
@@ -139,7 +139,10 @@ class ListingWriter:
     """
 
     def __init__(
-        self, raw: BinaryIO, noting: Noting | None = None, before: Beginning | None = None
+        self,
+        raw: BinaryIO,
+        noting: ListingObserver | None = None,
+        before: ListingPrefix | None = None,
     ) -> None:
         self._raw, self._noting, self._before = raw, noting, before
         self._packer = zstandard.ZstdCompressor(level=1, write_checksum=True).compressobj()
@@ -171,7 +174,7 @@ class ListingWriter:
         if self._noting is not None:
             self._noting.same(noted)
 
-    def note(self, run: Run) -> None:
+    def note(self, run: StatBlock) -> None:
         """Note a run whose lines were added."""
         if self._noting is not None:
             self._noting.run(run)
@@ -187,9 +190,9 @@ class ListingWriter:
                     left -= len(lines)
                     self._put(lines)
         except zstandard.ZstdError as error:
-            raise Damaged(f"The listing is damaged: {error}.") from error
+            raise DamagedError(f"The listing is damaged: {error}.") from error
         if left:
-            raise Damaged("The listing ends too early.")
+            raise DamagedError("The listing ends too early.")
 
     def add(self, entry: Entry) -> None:
         line = to_line(entry)
@@ -219,37 +222,37 @@ class ListingWriter:
         self._raw.flush()
         return self._hash.hexdigest()
 
-    def _copy(self, before: Beginning) -> None:
+    def _copy(self, before: ListingPrefix) -> None:
         self.length = before.length
         with before.path.open("rb") as raw:
             while chunk := raw.read(_CHUNK):
                 self._write(chunk)
         if self._hash.hexdigest() != before.sha256:
-            raise Damaged("The listing was altered while it was copied.")
+            raise DamagedError("The listing was altered while it was copied.")
 
 
 def read_lines(raw: BinaryIO) -> Iterator[bytes]:
     """The lines of a listing, each without its newline, as a stream.
 
-    A listing that was cut short or altered raises :class:`Damaged`.
+    A listing that was cut short or altered raises :class:`DamagedError`.
     """
     inflater = zstandard.ZstdDecompressor().decompressobj()
     rest = b""
     try:
         while chunk := raw.read(_CHUNK):
             if inflater.eof:
-                raise Damaged("The listing goes on after its end.")
+                raise DamagedError("The listing goes on after its end.")
             lines = (rest + inflater.decompress(chunk)).split(b"\n")
             rest = lines.pop()
             yield from lines
     except zstandard.ZstdError as error:
-        raise Damaged(f"The listing is damaged: {error}.") from error
+        raise DamagedError(f"The listing is damaged: {error}.") from error
     if not inflater.eof or rest:
-        raise Damaged("The listing ends too early.")
+        raise DamagedError("The listing ends too early.")
 
 
 def read_listing(raw: BinaryIO, kinds: Iterable[str] = ()) -> Iterator[Entry]:
-    """The entries of a listing, all or of some kinds, as a stream; :class:`Damaged` as with
+    """The entries of a listing, all or of some kinds, as a stream; :class:`DamagedError` as with
     :func:`read_lines`.
     """
     lines = read_lines(raw)

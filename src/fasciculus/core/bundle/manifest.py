@@ -9,7 +9,7 @@ from typing import Any
 
 from msgspec import Struct, field, to_builtins
 
-from ..errors import Damaged, TooNew
+from ..errors import DamagedError, TooNewError
 from .layout import LISTING, is_listing
 
 FORMAT = "fasciculus-bundle"
@@ -30,7 +30,7 @@ class PieceRecord(Struct):
     used: int = 0
 
 
-class KindCount(Struct):
+class ContentsCount(Struct):
     """Per contents kind: how much of it, and what could not be read."""
 
     entries: int = 0
@@ -38,7 +38,7 @@ class KindCount(Struct):
     unreadable: list[str] = field(default_factory=list)
 
 
-class LeftOutCount(Struct):
+class ExcludedCount(Struct):
     """How much one rule of the job left out; a folder counts once, with all below it."""
 
     entries: int = 0
@@ -73,7 +73,7 @@ class Manifest(Struct):
     #: The moment of the full bundle that this one builds on; its own for a full one.
     base: str = ""
     compression: str = "zstd"
-    contents: dict[str, KindCount] = field(default_factory=dict)
+    contents: dict[str, ContentsCount] = field(default_factory=dict)
     databases: list[DatabaseRecord] = field(default_factory=list)
     pieces: list[PieceRecord] = field(default_factory=list)
     #: The name of its listing; repacking gives it another one.
@@ -81,7 +81,7 @@ class Manifest(Struct):
     listing_bytes: int = 0
     listing_sha256: str = ""
     warnings: list[str] = field(default_factory=list)
-    left_out: dict[str, LeftOutCount] = field(default_factory=dict)
+    left_out: dict[str, ExcludedCount] = field(default_factory=dict)
 
     @property
     def entries(self) -> int:
@@ -142,15 +142,15 @@ class Manifest(Struct):
 def parse_manifest(data: bytes) -> Manifest:
     """Read ``bundle.json``.
 
-    Raises :class:`TooNew` for a later version of the format and :class:`Damaged`
+    Raises :class:`TooNewError` for a later version of the format and :class:`DamagedError`
     for anything that is not a manifest.
     """
     try:
         row: dict[str, Any] = json.loads(data)
         if row["format"] != FORMAT:
-            raise Damaged(f"This is not a bundle's manifest but “{row['format']}”.")
+            raise DamagedError(f"This is not a bundle's manifest but “{row['format']}”.")
         if row["version"] > VERSION:
-            raise TooNew(
+            raise TooNewError(
                 f"This bundle is in version {row['version']} of the format, and this reader knows "
                 f"version {VERSION}.",
                 "Use a newer Fasciculus to read it.",
@@ -171,7 +171,7 @@ def parse_manifest(data: bytes) -> Manifest:
             brings=row["brings"],
             base=row.get("base", row["started"]),
             compression=row["compression"],
-            contents={kind: KindCount(**count) for kind, count in row["contents"].items()},
+            contents={kind: ContentsCount(**count) for kind, count in row["contents"].items()},
             databases=[DatabaseRecord(**database) for database in row["databases"]],
             pieces=pieces,
             listing=row["listing"]["name"],
@@ -179,11 +179,11 @@ def parse_manifest(data: bytes) -> Manifest:
             listing_sha256=row["listing"]["sha256"],
             warnings=row["warnings"],
             left_out={
-                rule: LeftOutCount(**count) for rule, count in row.get("left_out", {}).items()
+                rule: ExcludedCount(**count) for rule, count in row.get("left_out", {}).items()
             },
         )
     except (ValueError, KeyError, TypeError) as error:
-        raise Damaged(f"The manifest cannot be read: {error}.") from error
+        raise DamagedError(f"The manifest cannot be read: {error}.") from error
 
 
 def sums(listing_sha256: str, pieces: Iterable[PieceRecord], listing: str = LISTING) -> bytes:

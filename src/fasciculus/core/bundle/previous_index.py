@@ -20,7 +20,7 @@ import orjson
 from .entry import (
     FILE,
     Entry,
-    Part,
+    Extent,
     order,
 )
 from .listing import OF_FILES, from_line, read_lines
@@ -48,7 +48,7 @@ def unchanged_over_ssh(entry: Entry, row: dict[str, Any]) -> bool:
     return bool(row.get("size", 0) == entry.size and row["mtime_ns"] == entry.mtime_ns)
 
 
-class Known:
+class PreviousEntry:
     """An entry of the previous listing: its line, and what stands in it."""
 
     __slots__ = ("line", "row")
@@ -57,8 +57,8 @@ class Known:
         self.line, self.row = line, row
 
     @property
-    def parts(self) -> list[Part]:
-        return [Part(*part) for part in self.row.get("at", ())]
+    def parts(self) -> list[Extent]:
+        return [Extent(*part) for part in self.row.get("at", ())]
 
     @property
     def digest(self) -> str:
@@ -88,7 +88,7 @@ class Known:
         )
 
 
-class Previous:
+class PreviousIndex:
     """The listing of a complete bundle whose pieces the stores still hold.
 
     ``damaged`` are pieces that are known to be bad: what lies in them is stored again.
@@ -105,9 +105,9 @@ class Previous:
         self._raw: IO[bytes] | None = None
         self._kind = ""
         self._lines: Iterator[bytes] = iter(())
-        self._current: Known | None = None
+        self._current: PreviousEntry | None = None
         self._ordered: tuple[bytes, ...] | None = None
-        self._indexes: dict[bool, _Index] = {}
+        self._indexes: dict[bool, _DigestIndex] = {}
 
     def close(self) -> None:
         if self._raw is not None:
@@ -134,7 +134,7 @@ class Previous:
         if line is None:
             self._current = None
             return
-        self._current = Known(line, orjson.loads(line))
+        self._current = PreviousEntry(line, orjson.loads(line))
         self._ordered = None
 
     @property
@@ -148,14 +148,14 @@ class Previous:
             )
         return self._ordered
 
-    def find(self, entry: Entry) -> Known | None:
+    def find(self, entry: Entry) -> PreviousEntry | None:
         """The entry of the same path, if there was one; entries must be asked for in scan order."""
         if entry.kind != self._kind:
             self._begin(entry.kind)
         found = self._at(order(entry.path))
         return found if found is not None and found.row["type"] == entry.type else None
 
-    def _at(self, place: tuple[bytes, ...]) -> Known | None:
+    def _at(self, place: tuple[bytes, ...]) -> PreviousEntry | None:
         """Go on to a place among the entries of the kind."""
         while (
             self._current is not None
@@ -168,7 +168,7 @@ class Previous:
             return None
         return found
 
-    def same(self, entry: Entry) -> Known | None:
+    def same(self, entry: Entry) -> PreviousEntry | None:
         """The entry of the same path when it is unchanged and its bytes are good."""
         found = self.find(entry)
         if found is None:
@@ -181,7 +181,7 @@ class Previous:
             return None
         return found
 
-    def same_state(self, kind: str, path: bytes, info: os.stat_result) -> Known | None:
+    def same_state(self, kind: str, path: bytes, info: os.stat_result) -> PreviousEntry | None:
         """The entry of a plain file whose state is in every respect as it was listed.
 
         A shorter way to what :meth:`same` says, for the many files of a night on which nothing
@@ -220,7 +220,7 @@ class Previous:
             return None
         return current
 
-    def holding(self, kind: str, digest: str, size: int) -> list[Part] | None:
+    def holding(self, kind: str, digest: str, size: int) -> list[Extent] | None:
         """Where the bundle before holds contents of a digest, among its files or among all else."""
         return self._indexed(kind).get(digest, size) if size else None
 
@@ -228,11 +228,11 @@ class Previous:
         """Whether it holds a large file of that size at all, so that reading it twice may pay."""
         return size in self._indexed(kind).large
 
-    def _indexed(self, kind: str) -> _Index:
+    def _indexed(self, kind: str) -> _DigestIndex:
         # Apart, since members of dumps are asked for every night, and files only when some changed.
         of_files = kind == "files"
         if of_files not in self._indexes:
-            self._indexes[of_files] = _Index(self._path, self._spool, self._damaged, of_files)
+            self._indexes[of_files] = _DigestIndex(self._path, self._spool, self._damaged, of_files)
         return self._indexes[of_files]
 
 
@@ -244,13 +244,13 @@ def _same_special(entry: Entry, row: dict[str, Any]) -> bool:
     return tuple(row.get("rdev", (0, 0))) == entry.rdev
 
 
-class _Index:
+class _DigestIndex:
     """Contents by digest: a hash table in a file, so that a million files need little memory."""
 
     def __init__(self, listing: Path, spool: Path, damaged: frozenset[str], of_files: bool) -> None:
         self.large: set[int] = set()
         #: What is spread over several pieces: as rare as it is large.
-        self._spread: dict[bytes, list[Part]] = {}
+        self._spread: dict[bytes, list[Extent]] = {}
         self._pieces: list[str] = []
         count = 0
         with listing.open("rb") as raw:
@@ -273,7 +273,7 @@ class _Index:
                     continue
                 if len(at) > 1:
                     self.large.add(row["size"])
-                    self._spread[bytes.fromhex(row["blake3"])] = [Part(*part) for part in at]
+                    self._spread[bytes.fromhex(row["blake3"])] = [Extent(*part) for part in at]
                     continue
                 piece, frame, length, offset, size = at[0]
                 number = numbers.get(piece)
@@ -292,7 +292,7 @@ class _Index:
             slot = (slot + 1) % self._slots
         _SLOT.pack_into(self._map, slot * _SLOT.size, digest, *where)
 
-    def get(self, hexadecimal: str, size: int) -> list[Part] | None:
+    def get(self, hexadecimal: str, size: int) -> list[Extent] | None:
         whole = bytes.fromhex(hexadecimal)
         if whole in self._spread:
             return self._spread[whole]
@@ -304,7 +304,7 @@ class _Index:
                     self._map, slot * _SLOT.size
                 )
                 return (
-                    [Part(self._pieces[piece], frame, length, offset, held)]
+                    [Extent(self._pieces[piece], frame, length, offset, held)]
                     if held == size
                     else None
                 )

@@ -13,10 +13,10 @@ from typing import BinaryIO, Protocol
 
 from blake3 import blake3
 
-from ..errors import Damaged
+from ..errors import DamagedError
 from .codecs import FRAME_SIZE, UNPACK_ERRORS, codec_of
-from .entry import FILE, Entry, Part
-from .frame_cache import Held, HeldFrames
+from .entry import FILE, Entry, Extent
+from .frame_cache import CachedFrame, FrameCache
 from .layout import SubjectRef
 
 _READ = 1024 * 1024
@@ -26,7 +26,7 @@ _LITTLE = 512
 _TAIL = 16
 
 
-class Ranges(Protocol):
+class RangeSource(Protocol):
     """The part of a store that reading needs."""
 
     def open(self, path: str, offset: int = 0, length: int | None = None) -> BinaryIO:
@@ -36,7 +36,7 @@ class Ranges(Protocol):
 class PieceReader:
     """Unpacks the frames of one piece; frames that follow each other cost no new request."""
 
-    def __init__(self, source: Ranges, path: str) -> None:
+    def __init__(self, source: RangeSource, path: str) -> None:
         self._source, self._path = source, path
         self._codec = codec_of(path)
         self._stream: BinaryIO | None = None
@@ -107,7 +107,7 @@ class PieceReader:
                 self._rest = inflater.unused_data + self._rest
                 seen -= len(inflater.unused_data)
         except UNPACK_ERRORS as error:
-            raise Damaged(
+            raise DamagedError(
                 f"The piece {self._path.rpartition('/')[2]} is damaged at byte {offset:,}: "
                 f"{error}.",
                 "Restore from another copy or another moment.",
@@ -141,10 +141,10 @@ class BundleReader:
     ``spool`` is a folder for what is read but not wanted yet.
     """
 
-    def __init__(self, source: Ranges, subject: SubjectRef, spool: Path | None = None) -> None:
+    def __init__(self, source: RangeSource, subject: SubjectRef, spool: Path | None = None) -> None:
         self._source, self._subject = source, subject
         self._readers: dict[str, PieceReader] = {}
-        self._held = HeldFrames(spool)
+        self._held = FrameCache(spool)
         self._closed: set[str] = set()
 
     def __enter__(self) -> BundleReader:
@@ -160,7 +160,7 @@ class BundleReader:
         self._held.close()
 
     def contents(self, entry: Entry, alone: bool = False) -> Iterator[bytes]:
-        """An entry's bytes in chunks; :class:`Damaged` at the end when the digest differs.
+        """An entry's bytes in chunks; :class:`DamagedError` at the end when the digest differs.
 
         ``alone`` says that nothing after this entry will be read, so that no more
         than its own frames are asked of the store.
@@ -173,28 +173,28 @@ class BundleReader:
                 digest.update(chunk)
                 yield chunk
         if digest.hexdigest() != entry.digest:
-            raise Damaged(
+            raise DamagedError(
                 f"{entry.text}: its bytes are not what the listing says.",
                 "Restore from another copy or another moment.",
             )
 
-    def _stretch(self, part: Part, alone: bool) -> Iterator[bytes]:
+    def _stretch(self, part: Extent, alone: bool) -> Iterator[bytes]:
         left = part.size
         offset, length, skip = part.frame, part.length, part.offset
         while True:
             frame = self._frame(part.piece, offset, length, alone, skip + left)
             chunk = self._held.bytes_of(frame, skip, left)
             if frame.broken is not None and len(chunk) < left:
-                raise Damaged(frame.broken.message, frame.broken.way_out)
+                raise DamagedError(frame.broken.message, frame.broken.way_out)
             if not chunk:
-                raise Damaged(f"The piece {part.piece} holds less than the listing says.")
+                raise DamagedError(f"The piece {part.piece} holds less than the listing says.")
             left -= len(chunk)
             yield chunk
             if not left:
                 return
             offset, length, skip = frame.following, 0, 0
 
-    def _frame(self, piece: str, offset: int, length: int, alone: bool, wanted: int) -> Held:
+    def _frame(self, piece: str, offset: int, length: int, alone: bool, wanted: int) -> CachedFrame:
         if (known := self._held.find(piece, offset)) is not None:
             return known
         reader = self._reader(piece)
@@ -204,7 +204,7 @@ class BundleReader:
         more = not length or wanted > FRAME_SIZE or not (alone or piece in self._closed)
         try:
             data, following = reader.frame(offset, length, more)
-        except Damaged as error:
+        except DamagedError as error:
             if not length:
                 raise
             # A flipped bit should cost the files that it lies in, not all thousand of the frame.

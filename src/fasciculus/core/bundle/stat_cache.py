@@ -22,7 +22,7 @@ from typing import IO, BinaryIO
 import orjson
 import zstandard
 
-from ..errors import Damaged
+from ..errors import DamagedError
 from .entry import (
     BLOCK,
     CHAR,
@@ -90,7 +90,7 @@ def folder_state_of(info: os.stat_result) -> State:
     )
 
 
-class Run:
+class StatBlock:
     """Entries of one folder that follow each other in the listing."""
 
     __slots__ = (
@@ -182,7 +182,7 @@ class Run:
         return found
 
 
-def stat_run(folder: bytes, names: list[bytes]) -> list[State]:
+def read_stat_block(folder: bytes, names: list[bytes]) -> list[State]:
     """The states of files in a folder as they are now; nothing when one of them cannot be had."""
     try:
         # By the folder's descriptor, which spares the kernel the way to it for each name.
@@ -205,7 +205,7 @@ def place_of_first(data: bytes) -> int:
     return len(_MARK) + _ABOUT.size + int(_ABOUT.unpack_from(data, len(_MARK))[2])
 
 
-class StatesWriter:
+class StatCacheWriter:
     """Writes states as a listing's lines are written. ``before`` are those that :meth:`same` takes
     over.
     """
@@ -250,7 +250,7 @@ class StatesWriter:
         # The listing does not tell the number of links; but whoever came this way had one.
         self.entry(entry, line)
 
-    def run(self, run: Run) -> None:
+    def run(self, run: StatBlock) -> None:
         """A run that did not change."""
         self._flush()
         self._put(struct.pack("<I", len(run.raw)) + run.raw)
@@ -272,7 +272,7 @@ class StatesWriter:
             while left:
                 data = raw.read(min(left, _BUFFER))
                 if not data:
-                    raise Damaged("The states of the bundle before end too early.")
+                    raise DamagedError("The states of the bundle before end too early.")
                 self._raw.write(data)
                 left -= len(data)
 
@@ -373,7 +373,7 @@ def length_of_listing(path: Path, listing_sha256: str, about: str) -> int:
         return 0
 
 
-class States:
+class StatCache:
     """Reads states beside the walk over a tree; entries must be sought in scan order."""
 
     def __init__(
@@ -384,7 +384,7 @@ class States:
         self._raw.seek(place_of_first(self._raw.read(len(_MARK) + _ABOUT.size)))
         self._lines = _Lines(listing)
         self._behind = self._start = 0
-        self._run: Run | None = None
+        self._run: StatBlock | None = None
         self._next()
 
     def close(self) -> None:
@@ -399,7 +399,7 @@ class States:
         self._number += 1
         length = self._raw.read(4)
         self._run = (
-            Run(self._raw.read(int.from_bytes(length, "little")), self._take, self._start)
+            StatBlock(self._raw.read(int.from_bytes(length, "little")), self._take, self._start)
             if length
             else None
         )
@@ -414,9 +414,9 @@ class States:
         """Whether all of the present run, of files in a folder, is as it was."""
         run = self._run
         assert run is not None
-        return self._known(self._number) or run.unchanged(stat_run(folder, run.names))
+        return self._known(self._number) or run.unchanged(read_stat_block(folder, run.names))
 
-    def seek(self, folder: bytes, name: bytes) -> Run | None:
+    def seek(self, folder: bytes, name: bytes) -> StatBlock | None:
         """The run that holds an entry, if the listing has it."""
         place: tuple[bytes, ...] | None = None
         while (run := self._run) is not None:
@@ -436,7 +436,7 @@ class _Lines:
 
     def __init__(self, path: Path) -> None:
         self._path = path
-        self._ahead: queue.Queue[bytes | Damaged] = queue.Queue(_AHEAD)
+        self._ahead: queue.Queue[bytes | DamagedError] = queue.Queue(_AHEAD)
         self._closing = False
         self._rest = memoryview(b"")
         self._thread: threading.Thread | None = None
@@ -453,11 +453,11 @@ class _Lines:
             with self._path.open("rb") as raw:
                 while (chunk := raw.read(_CHUNK)) and not self._closing:
                     self._hand(inflater.decompress(chunk))
-            self._hand(Damaged("The listing ends too early."))
+            self._hand(DamagedError("The listing ends too early."))
         except (zstandard.ZstdError, OSError) as error:
-            self._hand(Damaged(f"The listing is damaged: {error}."))
+            self._hand(DamagedError(f"The listing is damaged: {error}."))
 
-    def _hand(self, data: bytes | Damaged) -> None:
+    def _hand(self, data: bytes | DamagedError) -> None:
         while not self._closing:
             with suppress(queue.Full):
                 self._ahead.put(data, timeout=0.5)
@@ -468,7 +468,7 @@ class _Lines:
             self._thread = threading.Thread(target=self._unpack, name="listing", daemon=True)
             self._thread.start()
         data = self._ahead.get()
-        if isinstance(data, Damaged):
+        if isinstance(data, DamagedError):
             raise data
         self._rest = memoryview(data)
 

@@ -15,9 +15,9 @@ from pathlib import Path
 
 from .stat_cache import (
     HEAD,
-    Run,
+    StatBlock,
     place_of_first,
-    stat_run,
+    read_stat_block,
 )
 
 #: Fewer entries than this are looked at before a process has begun.
@@ -27,7 +27,7 @@ _UNCHANGED = 1
 _DESCRIPTORS = 1024
 
 
-class Ahead:
+class StatPrefetcher:
     """What is known of the runs of a file of states; ``at`` says where the walk is."""
 
     def __init__(self, states: Path, root: bytes) -> None:
@@ -58,9 +58,9 @@ class Ahead:
             if _AT.unpack_from(self._known)[0] >= number:
                 return
             start, length = self._places[number]
-            run = Run(os.pread(self._file, length, start), bytes)
+            run = StatBlock(os.pread(self._file, length, start), bytes)
             if run.is_plain and run.unchanged(
-                stat_run(root + b"/" + run.folder if run.folder else root, run.names)
+                read_stat_block(root + b"/" + run.folder if run.folder else root, run.names)
             ):
                 self._known[_AT.size + number] = _UNCHANGED
 
@@ -94,6 +94,6 @@ def _places(file: int) -> tuple[list[tuple[int, int]], int]:
         head = os.pread(file, HEAD, at)
         length = int.from_bytes(head[:4], "little")
         found.append((at + 4, length))
-        entries += Run.entries_of(head, 4)
+        entries += StatBlock.entries_of(head, 4)
         at += 4 + length
     return found, entries

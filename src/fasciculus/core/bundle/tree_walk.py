@@ -16,7 +16,7 @@ from ..file_filters import (
     CACHE_MARK,
     CACHE_TAG,
     ON_THE_WAY,
-    Chooser,
+    FileSelector,
 )
 from .entry import (
     BLOCK,
@@ -28,8 +28,8 @@ from .entry import (
     Entry,
 )
 from .stat_cache import (
-    Run,
-    States,
+    StatBlock,
+    StatCache,
     folder_state_of,
     state_of,
 )
@@ -113,7 +113,7 @@ def describe(
     return entry
 
 
-class Chosen(Struct, frozen=True):
+class WalkRules(Struct, frozen=True):
     """What of a tree is wanted.
 
     ``left_out`` are paths relative to the root that are skipped with all below them. ``chooser``
@@ -121,16 +121,16 @@ class Chosen(Struct, frozen=True):
     """
 
     left_out: frozenset[bytes] = frozenset()
-    chooser: Chooser | None = None
+    chooser: FileSelector | None = None
     on_left_out: Callable[[bytes, int, str], None] = lambda path, size, rule: None
     #: Told of a plain file with one name; True when it needs no describing, since it is listed
     #: already.
     is_known: Callable[[bytes, os.stat_result], bool] | None = None
     #: The states of the bundle before, with whoever is told of a run, or of one entry, that is as
     #: it was.
-    states: States | None = None
-    on_run: Callable[[Run], bool] = lambda run: False
-    on_same: Callable[[Run, bytes], bool] = lambda run, line: False
+    states: StatCache | None = None
+    on_run: Callable[[StatBlock], bool] = lambda run: False
+    on_same: Callable[[StatBlock, bytes], bool] = lambda run, line: False
 
     @property
     def one_file_system(self) -> bool:
@@ -150,7 +150,7 @@ class _Folder(Struct):
 def scan(
     root: bytes,
     kind: str = "files",
-    chosen: Chosen | None = None,
+    chosen: WalkRules | None = None,
     warn: Warn = lambda message: None,
 ) -> Iterator[Entry]:
     """The entries of a tree, the root itself first.
@@ -158,7 +158,7 @@ def scan(
     What cannot be read or vanishes on the way is named through ``warn``, and the walk
     goes on. Raises ``OSError`` only when the root itself cannot be read.
     """
-    chosen = chosen or Chosen()
+    chosen = chosen or WalkRules()
     chooser, left_out, is_known, states = (
         chosen.chooser,
         chosen.left_out,
@@ -240,7 +240,7 @@ def scan(
             stack.append(below)
 
 
-def _same_root(info: os.stat_result, chosen: Chosen) -> bool:
+def _same_root(info: os.stat_result, chosen: WalkRules) -> bool:
     """Whether the root is as it was, and was told of."""
     run = chosen.states.seek(b"", b"") if chosen.states is not None else None
     return (
@@ -251,7 +251,7 @@ def _same_root(info: os.stat_result, chosen: Chosen) -> bool:
     )
 
 
-def _take_run(run: Run, folder: _Folder, chosen: Chosen) -> bool:
+def _take_run(run: StatBlock, folder: _Folder, chosen: WalkRules) -> bool:
     """Take the next names of a folder in one go when they are a run of the bundle before that did
     not change.
     """
@@ -275,7 +275,7 @@ def _owed(stack: list[_Folder]) -> Iterator[Entry]:
 
 
 def _enter(
-    path: bytes, relative: bytes, chooser: Chooser | None, warn: Warn, fatal: bool = False
+    path: bytes, relative: bytes, chooser: FileSelector | None, warn: Warn, fatal: bool = False
 ) -> _Folder:
     names = _names(path, relative, warn, fatal)
     if chooser is not None and chooser.looks_into_folders and names:

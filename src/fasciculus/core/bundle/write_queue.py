@@ -15,13 +15,13 @@ if TYPE_CHECKING:
     from concurrent.futures import Future
 
 
-class Source(Protocol):
+class ByteSource(Protocol):
     """Bytes to be read in order."""
 
     def read(self, count: int, /) -> bytes: ...
 
 
-class Room(Protocol):
+class PieceSpool(Protocol):
     """Where piece files are written, and who waits when it is full."""
 
     def take(self) -> Path:
@@ -31,7 +31,7 @@ class Room(Protocol):
         """Hand a finished piece over."""
 
 
-class Lister(Protocol):
+class ListingSink(Protocol):
     """Takes each entry once the place of its bytes is known."""
 
     def add(self, entry: Entry) -> None: ...
@@ -43,7 +43,7 @@ class Lister(Protocol):
         """Several entries that were taken over together."""
 
 
-class FrameUnderWay(Struct):
+class PendingFrame(Struct):
     """A frame whose place in its piece is known once it is written."""
 
     piece: str = ""
@@ -51,21 +51,21 @@ class FrameUnderWay(Struct):
     length: int = 0
 
 
-class Stretch(Struct):
+class PendingExtent(Struct):
     """Bytes of an entry in a frame."""
 
-    frame: FrameUnderWay
+    frame: PendingFrame
     offset: int
     size: int
 
 
-class Opened(Struct):
+class PendingEntry(Struct):
     """An entry whose bytes are not all packed yet; ``line`` is its listing's line, where that is
     known.
     """
 
     entry: Entry
-    stretches: list[Stretch] = field(default_factory=list)
+    stretches: list[PendingExtent] = field(default_factory=list)
     first: Entry | None = None
     line: bytes = b""
     placed: bool = False
@@ -73,11 +73,11 @@ class Opened(Struct):
     then: list[Callable[[], None]] = field(default_factory=list)
 
 
-class ForWriter(Struct):
+class WriteRequest(Struct):
     """For the writer: a frame to write, the entries to list after it, the piece to end with it."""
 
-    frame: FrameUnderWay
+    frame: PendingFrame
     data: Future[bytes] | None
-    listed: list[Opened]
+    listed: list[PendingEntry]
     kind: str
     ends_piece: bool

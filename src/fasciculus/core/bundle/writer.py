@@ -4,7 +4,7 @@ The calling thread builds tar frames of about 8 MiB; a pool packs them side by s
 (the compressors release the interpreter lock); one writer thread puts the packed
 frames into piece files in order, digests them, and lists each entry once the place
 of its bytes is known. Memory is bounded by the frames under way, disk by the
-caller's :class:`Room`.
+caller's :class:`PieceSpool`.
 """
 
 from __future__ import annotations
@@ -21,17 +21,17 @@ from blake3 import blake3
 
 from . import tar_header
 from .codecs import FRAME_SIZE, Codec
-from .entry import FILE, Entry, Part
+from .entry import FILE, Entry, Extent
 from .layout import piece_name
-from .manifest import KindCount, PieceRecord
+from .manifest import ContentsCount, PieceRecord
 from .write_queue import (
-    ForWriter,
-    FrameUnderWay,
-    Lister,
-    Opened,
-    Room,
-    Source,
-    Stretch,
+    ByteSource,
+    ListingSink,
+    PendingEntry,
+    PendingExtent,
+    PendingFrame,
+    PieceSpool,
+    WriteRequest,
 )
 
 if TYPE_CHECKING:
@@ -47,7 +47,7 @@ PART_MARK = b".fasciculus-part-"
 _NO_ENTRY = Entry("", b"")
 
 
-class Packer:
+class BundleWriter:
     """Packs the entries of one bundle, kind after kind.
 
     ``piece_size`` bounds the tar bytes of a piece before packing, so that a piece is
@@ -59,14 +59,14 @@ class Packer:
         self,
         bundle: str,
         codec: Codec,
-        room: Room,
-        listing: Lister,
+        room: PieceSpool,
+        listing: ListingSink,
         *,
         piece_size: int,
         threads: int = 2,
         frame_size: int = FRAME_SIZE,
         on_packed: Callable[[int], None] = lambda count: None,
-        known: Callable[[str, str, int], list[Part] | None] = lambda kind, digest, size: None,
+        known: Callable[[str, str, int], list[Extent] | None] = lambda kind, digest, size: None,
         numbers: dict[str, int] | None = None,
     ) -> None:
         self._bundle, self._codec, self._room, self._listing = bundle, codec, room, listing
@@ -76,7 +76,7 @@ class Packer:
         self._on_packed, self._known = on_packed, known
         self._threads = threads
         self._pool: ThreadPoolExecutor | None = None
-        self._queue: queue.Queue[ForWriter | None] = queue.Queue(threads + 1)
+        self._queue: queue.Queue[WriteRequest | None] = queue.Queue(threads + 1)
         self._failure: BaseException | None = None
         # Not Thread.join: a signal that breaks into it marks the thread as ended (CPython 3.11).
         self._written = threading.Event()
@@ -84,13 +84,13 @@ class Packer:
         self._writer.start()
         self._buffer = bytearray()
         self._lines_held = 0
-        self._frame = FrameUnderWay()
-        self._listed: list[Opened] = []
+        self._frame = PendingFrame()
+        self._listed: list[PendingEntry] = []
         self._piece_bytes = 0
         self._kind = ""
         self._split: set[bytes] = set()
         self._numbers: dict[str, int] = dict(numbers or {})
-        self.counts: dict[str, KindCount] = {}
+        self.counts: dict[str, ContentsCount] = {}
         self.pieces: list[PieceRecord] = []
         #: Bytes of contents that the listing's entries need, by piece, those of earlier bundles
         #: included.
@@ -108,7 +108,7 @@ class Packer:
         entry.size, entry.digest = first.size, first.digest
         if held:
             self._count(entry)
-        opened = Opened(entry) if held else self._begin(entry)
+        opened = PendingEntry(entry) if held else self._begin(entry)
         opened.first = first
         self._finish(opened)
 
@@ -122,14 +122,14 @@ class Packer:
         opened = self._begin(entry)
         if data:
             if self._room_for(entry, len(data)):
-                opened.stretches.append(Stretch(self._frame, len(self._buffer), len(data)))
+                opened.stretches.append(PendingExtent(self._frame, len(self._buffer), len(data)))
                 self._append(data)
                 self._append(tar_header.padding(len(data)))
             else:
                 self._add_parts(opened, iter((data,)))
         self._finish(opened)
 
-    def add_known(self, entry: Entry, parts: list[Part], line: bytes = b"") -> None:
+    def add_known(self, entry: Entry, parts: list[Extent], line: bytes = b"") -> None:
         """Add an entry whose bytes an earlier bundle brought; ``line`` is its line when nothing
         differs.
         """
@@ -138,17 +138,17 @@ class Packer:
         for part in parts:
             if entry.link is None:
                 self.used[part.piece] += part.size
-        self._finish(Opened(entry, line=line, placed=True))
+        self._finish(PendingEntry(entry, line=line, placed=True))
 
     def add_line(self, kind: str, line: bytes, size: int, at: list[list[Any]]) -> None:
         """Add a file that stands in the previous listing as it is, by its line there."""
         self._turn_to(kind)
-        count = self.counts.setdefault(kind, KindCount())
+        count = self.counts.setdefault(kind, ContentsCount())
         count.entries += 1
         count.bytes += size
         for part in at:
             self.used[part[0]] += part[4]
-        self._listed.append(Opened(_NO_ENTRY, line=line))
+        self._listed.append(PendingEntry(_NO_ENTRY, line=line))
         if len(self._listed) >= _LISTED_AT_ONCE:
             self._cut()
 
@@ -165,7 +165,7 @@ class Packer:
         are listed.
         """
         self._turn_to(kind)
-        count = self.counts.setdefault(kind, KindCount())
+        count = self.counts.setdefault(kind, ContentsCount())
         count.entries += entries
         count.bytes += size
         for piece, held in used:
@@ -174,7 +174,7 @@ class Packer:
         # interpreter's lock.
         last = self._listed[-1] if self._listed and self._listed[-1].lines else None
         if last is None:
-            last = Opened(_NO_ENTRY)
+            last = PendingEntry(_NO_ENTRY)
             self._listed.append(last)
         last.lines.append(lines)
         last.then.append(then)
@@ -182,7 +182,7 @@ class Packer:
         if self._lines_held > _LINES_AT_ONCE:
             self._cut()
 
-    def add_stream(self, entry: Entry, source: Source, warn: Callable[[str], None]) -> None:
+    def add_stream(self, entry: Entry, source: ByteSource, warn: Callable[[str], None]) -> None:
         """Add a file of ``entry.size`` bytes, read as a stream.
 
         What is missing because the file shrank is filled with zero bytes, what it
@@ -235,16 +235,16 @@ class Packer:
 
     def _count(self, entry: Entry) -> None:
         self._turn_to(entry.kind)
-        count = self.counts.setdefault(entry.kind, KindCount())
+        count = self.counts.setdefault(entry.kind, ContentsCount())
         count.entries += 1
         if entry.type == FILE and entry.link is None:
             count.bytes += entry.size
 
-    def _begin(self, entry: Entry) -> Opened:
+    def _begin(self, entry: Entry) -> PendingEntry:
         self._count(entry)
         if not (entry.type == FILE and entry.link is None and entry.size):
             self._place(tar_header.header(entry))
-        return Opened(entry)
+        return PendingEntry(entry)
 
     def _room_for(self, entry: Entry, size: int) -> bool:
         """Write the header if the entry fits into one piece, ending the current one if need be."""
@@ -263,15 +263,15 @@ class Packer:
             self._end_piece()
         self._append(head)
 
-    def _add_chunks(self, opened: Opened, chunks: Iterator[bytes], size: int) -> None:
-        opened.stretches.append(Stretch(self._frame, len(self._buffer), size))
+    def _add_chunks(self, opened: PendingEntry, chunks: Iterator[bytes], size: int) -> None:
+        opened.stretches.append(PendingExtent(self._frame, len(self._buffer), size))
         for chunk in chunks:
             self._append(chunk)
             if len(self._buffer) >= self._frame_size:
                 self._cut()
         self._append(tar_header.padding(size))
 
-    def _add_parts(self, opened: Opened, chunks: Iterator[bytes]) -> None:
+    def _add_parts(self, opened: PendingEntry, chunks: Iterator[bytes]) -> None:
         """Spread a file that is larger than a piece over several, each with its own header."""
         entry, left, number = opened.entry, opened.entry.size, 0
         rest = b""
@@ -282,7 +282,7 @@ class Packer:
             head = tar_header.header(entry, self._piece_size, name)
             size = min(left, (self._piece_size - len(head) - 511) // 512 * 512)
             self._append(tar_header.header(entry, size, name))
-            opened.stretches.append(Stretch(self._frame, len(self._buffer), size))
+            opened.stretches.append(PendingExtent(self._frame, len(self._buffer), size))
             need = size
             while need:
                 chunk = rest or next(chunks)
@@ -298,7 +298,7 @@ class Packer:
         self._buffer += data
         self._piece_bytes += len(data)
 
-    def _finish(self, opened: Opened) -> None:
+    def _finish(self, opened: PendingEntry) -> None:
         self._listed.append(opened)
         if len(self._buffer) >= self._frame_size or len(self._listed) >= _LISTED_AT_ONCE:
             self._cut()
@@ -308,10 +308,10 @@ class Packer:
         if self._buffer:
             # Handed over as it is: nobody appends to it any more.
             data = self._packers().submit(self._codec.pack, self._buffer)
-        self._submit(ForWriter(self._frame, data, self._listed, self._kind, ends_piece))
+        self._submit(WriteRequest(self._frame, data, self._listed, self._kind, ends_piece))
         if data is not None:
             self._buffer = bytearray()
-            self._frame = FrameUnderWay()
+            self._frame = PendingFrame()
         self._listed = []
         self._lines_held = 0
 
@@ -331,7 +331,7 @@ class Packer:
         elif self._listed:
             self._cut()
 
-    def _submit(self, item: ForWriter | None) -> None:
+    def _submit(self, item: WriteRequest | None) -> None:
         while True:
             self._check()
             try:
@@ -380,7 +380,7 @@ class Packer:
         finally:
             self._written.set()
 
-    def _list(self, opened: Opened) -> None:
+    def _list(self, opened: PendingEntry) -> None:
         entry = opened.entry
         if opened.lines:
             self._listing.add_lines(b"".join(opened.lines))
@@ -394,7 +394,7 @@ class Packer:
             entry.parts = opened.first.parts
         elif not opened.placed:
             entry.parts = [
-                Part(s.frame.piece, s.frame.offset, s.frame.length, s.offset, s.size)
+                Extent(s.frame.piece, s.frame.offset, s.frame.length, s.offset, s.size)
                 for s in opened.stretches
             ]
             for part in entry.parts:
@@ -403,7 +403,7 @@ class Packer:
 
 
 def _exactly(
-    source: Source, size: int, digest: blake3, warn: Callable[[str], None]
+    source: ByteSource, size: int, digest: blake3, warn: Callable[[str], None]
 ) -> Iterator[bytes]:
     """Exactly ``size`` bytes of a file, digested on the way."""
     left = size

@@ -8,12 +8,12 @@ from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, field
 
 from ..bundle.layout import check_name
-from ..errors import BadSetting
+from ..errors import SettingError
 from .web_server_config import VirtualHost
 
 
 @dataclass(frozen=True, slots=True)
-class FoundDatabase:
+class DiscoveredDatabase:
     """A database; ``path`` is that of an SQLite file, below the home."""
 
     engine: str
@@ -23,18 +23,18 @@ class FoundDatabase:
 
 
 @dataclass(slots=True)
-class FoundAccount:
+class DiscoveredAccount:
     """One account as the host shows it. ``sites`` maps domains to document roots."""
 
     name: str
     home: str
     sites: dict[str, str] = field(default_factory=dict)
-    databases: set[FoundDatabase] = field(default_factory=set)
+    databases: set[DiscoveredDatabase] = field(default_factory=set)
     mail_domains: set[str] = field(default_factory=set)
 
 
 @dataclass(slots=True)
-class Facts:
+class HostFacts:
     """What was read off a host.
 
     ``folders`` are folders that exist, as far as any rule asks for them; ``grants`` maps database
@@ -50,16 +50,18 @@ class Facts:
 
 
 def rule_pattern(rule: str) -> re.Pattern[str]:
-    """A place such as ``/home/{account}`` as a pattern; :class:`BadSetting` for what is none."""
+    """A place such as ``/home/{account}`` as a pattern; :class:`SettingError` for what is none."""
     pieces = re.split(r"(\{\w+\})", rule)
     names = [piece[1:-1] for piece in pieces[1::2]]
     if not rule.startswith("/") or set(names) - {"account", "site"} or names.count("account") != 1:
-        raise BadSetting(
+        raise SettingError(
             f"“{rule}” is not a rule for places.",
             "Write it like /home/{account} or /home/{account}/sites/{site}.",
         )
     if len(names) != len(set(names)):
-        raise BadSetting(f"“{rule}” names something twice.", "Name {account} and {site} once each.")
+        raise SettingError(
+            f"“{rule}” names something twice.", "Name {account} and {site} once each."
+        )
     return re.compile(
         "".join(
             f"(?P<{piece[1:-1]}>[^/]+)" if number % 2 else re.escape(piece)
@@ -76,31 +78,31 @@ def rule_glob(rule: str) -> str:
 def _usable(name: str) -> bool:
     try:
         check_name(name)
-    except BadSetting:
+    except SettingError:
         return False
     return True
 
 
 def assemble(
-    facts: Facts,
+    facts: HostFacts,
     homes: Sequence[str],
     sites: Sequence[str],
     database_prefix: str,
     by_grants: bool,
     left_out: Iterable[str],
-) -> list[FoundAccount]:
+) -> list[DiscoveredAccount]:
     """The accounts that the rules find in the facts, sorted by name.
 
     ``database_prefix`` has ``{account}`` in it, as in ``{account}_``; empty for none.
     """
     skipped = frozenset(left_out)
-    found: dict[str, FoundAccount] = {}
+    found: dict[str, DiscoveredAccount] = {}
     for rule in homes:
         pattern = rule_pattern(rule)
         for folder in facts.folders:
             match = pattern.fullmatch(folder)
             if match and match["account"] not in skipped and _usable(match["account"]):
-                found.setdefault(match["account"], FoundAccount(match["account"], folder))
+                found.setdefault(match["account"], DiscoveredAccount(match["account"], folder))
     for rule in sites:
         pattern = rule_pattern(rule)
         for folder in facts.folders:
@@ -126,7 +128,7 @@ def assemble(
     return [found[name] for name in sorted(found)]
 
 
-def _owner(by_home: dict[str, FoundAccount], path: str) -> FoundAccount | None:
+def _owner(by_home: dict[str, DiscoveredAccount], path: str) -> DiscoveredAccount | None:
     """The account whose home a path lies in."""
     while len(path) > 1:
         if path in by_home:
@@ -135,7 +137,9 @@ def _owner(by_home: dict[str, FoundAccount], path: str) -> FoundAccount | None:
     return None
 
 
-def _databases(found: dict[str, FoundAccount], facts: Facts, prefix: str, by_grants: bool) -> None:
+def _databases(
+    found: dict[str, DiscoveredAccount], facts: HostFacts, prefix: str, by_grants: bool
+) -> None:
     if prefix:
         # The longest prefix owns a database: “mill_pond_shop” is not one of “mill”.
         prefixes = sorted(
@@ -152,21 +156,25 @@ def _databases(found: dict[str, FoundAccount], facts: Facts, prefix: str, by_gra
                 None,
             )
             if owner is not None:
-                found[owner].databases.add(FoundDatabase("mariadb", database))
+                found[owner].databases.add(DiscoveredDatabase("mariadb", database))
     if by_grants:
         known = set(facts.databases)
         for user, databases in facts.grants.items():
             if user in found:
-                found[user].databases |= {FoundDatabase("mariadb", d) for d in databases & known}
+                found[user].databases |= {
+                    DiscoveredDatabase("mariadb", d) for d in databases & known
+                }
 
 
-def _sqlite(owner: FoundAccount, path: str) -> FoundDatabase:
+def _sqlite(owner: DiscoveredAccount, path: str) -> DiscoveredDatabase:
     below = os.path.relpath(path, owner.home)
     site = next((site for site, root in owner.sites.items() if path.startswith(root + "/")), "")
-    return FoundDatabase("sqlite", below[:64] if len(below) <= 64 else below[-64:], below, site)
+    return DiscoveredDatabase(
+        "sqlite", below[:64] if len(below) <= 64 else below[-64:], below, site
+    )
 
 
-def _mail(found: dict[str, FoundAccount], domains: Iterable[str]) -> None:
+def _mail(found: dict[str, DiscoveredAccount], domains: Iterable[str]) -> None:
     """A mail domain belongs to the account that has a site of that name, or one below it."""
     owners: dict[str, str] = {}
     for account in found.values():
@@ -187,11 +195,13 @@ class Proposal:
     """One account that is new, changed or gone; ``changes`` says what, in words."""
 
     kind: str
-    account: FoundAccount
+    account: DiscoveredAccount
     changes: tuple[str, ...] = ()
 
 
-def difference(found: Sequence[FoundAccount], known: Sequence[FoundAccount]) -> list[Proposal]:
+def difference(
+    found: Sequence[DiscoveredAccount], known: Sequence[DiscoveredAccount]
+) -> list[Proposal]:
     """What would have to be taken over for the known accounts to be as they were found."""
     before = {account.name: account for account in known}
     after = {account.name: account for account in found}
@@ -206,13 +216,13 @@ def difference(found: Sequence[FoundAccount], known: Sequence[FoundAccount]) -> 
     return rows
 
 
-def _contents(account: FoundAccount) -> list[str]:
+def _contents(account: DiscoveredAccount) -> list[str]:
     rows = [f"site {site}" for site in sorted(account.sites)]
     rows += [f"database {d.name}" for d in sorted(account.databases, key=lambda d: d.name)]
     return rows + [f"mail domain {domain}" for domain in sorted(account.mail_domains)]
 
 
-def _changes(before: FoundAccount, after: FoundAccount) -> list[str]:
+def _changes(before: DiscoveredAccount, after: DiscoveredAccount) -> list[str]:
     rows = [] if before.home == after.home else [f"home is {after.home} instead of {before.home}"]
     rows += [
         f"site {site} serves {after.sites[site]} instead of {root}"

@@ -1,7 +1,7 @@
 """A MariaDB or MySQL database as SQL members, in import order.
 
 All reads of one database happen inside one consistent snapshot; what the engine of a table keeps
-out of snapshots is said in :attr:`Dumped.notes`. Members:
+out of snapshots is said in :attr:`DumpResult.notes`. Members:
 
 =====================  ==========================================================
 ``00000-schema.sql``    the database's character set, sequences, every table
@@ -23,7 +23,7 @@ from zlib import crc32
 
 from msgspec import Struct, field
 
-from ..errors import Trouble
+from ..errors import FasciculusError
 from . import literals, privileges
 from .filters import DumpRules
 from .literals import Column, quote_name
@@ -51,7 +51,7 @@ class Member(Struct, frozen=True):
     data: bytes
 
 
-class Dumped(Struct):
+class DumpResult(Struct):
     """What was found, filled in as the members are taken. ``notes`` are for the warnings."""
 
     server_version: str = ""
@@ -96,7 +96,7 @@ class Dump:
         self._server, self._database, self._rules = server, database, rules
         self._version: tuple[int, ...] = ()
         self._mariadb = True
-        self.done = Dumped()
+        self.done = DumpResult()
 
     def __iter__(self) -> Iterator[Member]:
         server, database = self._server, self._database
@@ -136,7 +136,7 @@ class Dump:
         if lacking := privileges.missing(grants, self._database):
             user = _text(self._server.rows("SELECT CURRENT_USER()")[0][0])
             name, _, host = user.rpartition("@")
-            raise Trouble(
+            raise FasciculusError(
                 f"The database user {user} lacks {', '.join(lacking)} on {self._database}.",
                 f"Give it: GRANT {', '.join(lacking)} ON {quote_name(self._database)}.* TO "
                 f"{_sql_text(name)}@{_sql_text(host)};",
@@ -150,7 +150,7 @@ class Dump:
             database,
         )
         if not found:
-            raise Trouble(
+            raise FasciculusError(
                 f"There is no database “{database}” on this server.",
                 "Correct its name, or create it.",
             )
@@ -209,7 +209,7 @@ class Dump:
             answers = self._server.rows(f"CHECK TABLE {quote_name(table.name)} MEDIUM")
             bad = [_text(row[3]) for row in answers if _text(row[2]).lower() == "error"]
             if bad:
-                raise Trouble(
+                raise FasciculusError(
                     f"CHECK TABLE says of {self._database}.{table.name}: {bad[0]}.",
                     "Repair it first (REPAIR TABLE, or from an older bundle).",
                 )
@@ -304,8 +304,8 @@ class Dump:
             else:
                 yield b"(" + b",".join(map(literals.escaped, columns, values)) + b")"
 
-    def _too_long(self, table: str) -> Trouble:
-        return Trouble(
+    def _too_long(self, table: str) -> FasciculusError:
+        return FasciculusError(
             f"A row of {self._database}.{table} is too long for the server to write out.",
             "Raise max_allowed_packet on the database server.",
         )
@@ -356,7 +356,7 @@ class Dump:
                 name = _text(row[0])
                 shown = self._server.rows(f"SHOW CREATE {kind} {quote_name(name)}")[0]
                 if shown[2] is None:
-                    raise Trouble(
+                    raise FasciculusError(
                         f"The text of {kind.lower()} {self._database}.{name} may not be read.",
                         "Give the database user: GRANT SELECT ON `mysql`.* TO …; or SHOW CREATE "
                         "ROUTINE.",
@@ -380,7 +380,7 @@ class Dump:
             made[name] = _text(shown[1])
             try:
                 self._server.rows(f"SELECT 1 FROM {quote_name(name)} LIMIT 0")
-            except Trouble:
+            except FasciculusError:
                 self.done.notes.append(
                     f"view {self._database}.{name} does not work on the server (it names "
                     "what is gone); it is kept as a comment"
@@ -437,7 +437,7 @@ class Dump:
                 if row[0]
             ]
             lines = users(self._server, sorted(set(found)), self._database)
-        except Trouble as error:
+        except FasciculusError as error:
             self.done.notes.append(
                 f"database {self._database}: its users and their rights are not kept: "
                 f"{error.sentence()}"
@@ -458,7 +458,7 @@ def users(server: Server, names: Sequence[tuple[str, str]], database: str = "") 
             if not wanted:
                 continue
             made = _text(server.rows(f"SHOW CREATE USER {who}")[0][0])
-        except Trouble as error:
+        except FasciculusError as error:
             if (
                 "no such grant" in error.message.lower()
                 or "can't find any matching row" in error.message.lower()

@@ -5,7 +5,7 @@ from __future__ import annotations
 from flask import Response, current_app, request
 from pydantic import ValidationError
 
-from ...core.errors import BadSetting
+from ...core.errors import SettingError
 from ...models import (
     Identity,
     Page,
@@ -16,15 +16,15 @@ from ...models import (
     TokenNew,
 )
 from ...records import users
-from ..auth import COOKIE, Guard, problem
-from ..context import parts
+from ..auth import COOKIE, SignInLimiter, problem
+from ..context import context
 from ..operations import operation, visitor
 
 
 @operation("POST", "/session", "Sign in", gives=Identity, open=True)
 def session_open() -> Response:
     # A body that is no sign-in is answered like a wrong one: 401.
-    guard: Guard = current_app.extensions["fasciculus-guard"]
+    guard: SignInLimiter = current_app.extensions["fasciculus-guard"]
     try:
         body = SignIn.model_validate_json(request.get_data())
     except ValidationError:
@@ -35,7 +35,7 @@ def session_open() -> Response:
         answer = problem(429, "Too many failed sign-ins.", way_out=f"Try again in {wait} seconds.")
         answer.headers["Retry-After"] = str(wait)
         return answer
-    records = parts().records
+    records = context().records
     person = users.check(records.reader, body.name, body.password)
     if person is None:
         guard.failed(body.name)
@@ -53,7 +53,7 @@ def session_open() -> Response:
         max_age=users.SESSION_HOURS * 3600,
         httponly=True,
         samesite="Strict",
-        secure=parts().config.secure_cookies,
+        secure=context().config.secure_cookies,
         path="/",
     )
     return answer
@@ -67,7 +67,7 @@ def session_show() -> Identity:
 
 @operation("DELETE", "/session", "Sign out")
 def session_close() -> Response:
-    with parts().records.write() as db:
+    with context().records.write() as db:
         users.close_session(db, request.cookies.get(COOKIE, ""))
     answer = Response(status=204)
     answer.delete_cookie(COOKIE, path="/", samesite="Strict", httponly=True)
@@ -79,11 +79,11 @@ def session_close() -> Response:
 )
 def password_change(body: Password) -> None:
     who = visitor()
-    records = parts().records
+    records = context().records
     if users.check(records.reader, who.name, body.old) is None:
-        raise BadSetting("The old password is wrong.", "Enter it again.", field="old")
+        raise SettingError("The old password is wrong.", "Enter it again.", field="old")
     if body.new == body.old:
-        raise BadSetting("The new password is the old one.", "Choose another.", field="new")
+        raise SettingError("The new password is the old one.", "Choose another.", field="new")
     with records.write() as db:
         users.change_password(db, who.person_id, body.new)
         users.audit(db, who.name, "changed the password", who.name)
@@ -91,7 +91,7 @@ def password_change(body: Password) -> None:
 
 @operation("GET", "/tokens", "Your tokens", gives=Page[Token])
 def tokens_list() -> Page[Token]:
-    rows = users.tokens(parts().records.reader, visitor().person_id)
+    rows = users.tokens(context().records.reader, visitor().person_id)
     return Page(items=rows, total=len(rows))
 
 
@@ -105,7 +105,7 @@ def tokens_list() -> Page[Token]:
 )
 def tokens_add(body: TokenNew) -> TokenMade:
     who = visitor()
-    with parts().records.write() as db:
+    with context().records.write() as db:
         users.audit(db, who.name, "made a token", body.name)
         return users.add_token(db, who.person_id, body.name)
 
@@ -113,12 +113,12 @@ def tokens_add(body: TokenNew) -> TokenMade:
 @operation("DELETE", "/tokens/{name}", "Remove a token")
 def tokens_remove(name: str) -> None:
     who = visitor()
-    with parts().records.write() as db:
+    with context().records.write() as db:
         users.remove_token(db, who.person_id, name)
         users.audit(db, who.name, "removed a token", name)
 
 
 def note(action: str, about: str) -> None:
     """An audit line of who does what; never with secrets."""
-    with parts().records.write() as db:
+    with context().records.write() as db:
         users.audit(db, visitor().name, action, about)

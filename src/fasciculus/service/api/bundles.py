@@ -12,7 +12,7 @@ from itertools import chain, islice
 from flask import Response, request
 
 from ...bundles import archives
-from ...bundles.tar_export import Wanted
+from ...bundles.tar_export import ExportSelection
 from ...core.bundle.entry import (
     FILE,
     Entry,
@@ -21,13 +21,13 @@ from ...core.bundle.entry import (
 )
 from ...core.bundle.layout import KINDS, SubjectRef
 from ...core.bundle.listing import children, read_listing
-from ...core.errors import BadSetting
+from ...core.errors import SettingError
 from ...models import (
     Bundle,
     BundleDetail,
     BundleEntry,
     BundleFiles,
-    BundleFound,
+    EntrySearch,
     LogLine,
     Page,
     Restore,
@@ -35,11 +35,11 @@ from ...models import (
     Started,
 )
 from ...records import bundles, runs, stores
-from ...records.paging import Ask
+from ...records.paging import PageRequest
 from ...stores import open_store
 from ..auth import problem
 from ..bundle_listings import chosen_copy, listing_of, listing_on
-from ..context import parts
+from ..context import context
 from ..operations import (
     PREFIX,
     arg,
@@ -72,7 +72,7 @@ _HEAD = 256 * 1024
 )
 def bundles_list() -> Page[Bundle]:
     return bundles.bundles(
-        parts().records.reader,
+        context().records.reader,
         ask(),
         arg("subject"),
         arg("kind"),
@@ -84,13 +84,13 @@ def bundles_list() -> Page[Bundle]:
 
 @operation("GET", "/bundles/{bundle_id}", "One bundle", gives=BundleDetail)
 def bundles_show(bundle_id: int) -> BundleDetail:
-    return bundles.bundle(parts().records.reader, bundle_id)
+    return bundles.bundle(context().records.reader, bundle_id)
 
 
 def _wanted(bundle: Bundle) -> tuple[str, list[bytes]]:
     kind = arg("contents")
     if kind and kind not in KINDS:
-        raise BadSetting(
+        raise SettingError(
             f"“{kind}” is no kind of contents.",
             f"Choose one of {', '.join(KINDS)}.",
             field="contents",
@@ -141,15 +141,15 @@ def bundles_files(bundle_id: int) -> BundleFiles:
     "GET",
     "/bundles/{bundle_id}/search",
     "Entries whose path holds the words",
-    gives=BundleFound,
+    gives=EntrySearch,
     query={"q": "words in the path", "contents": "only of this kind"},
 )
-def bundles_search(bundle_id: int) -> BundleFound:
+def bundles_search(bundle_id: int) -> EntrySearch:
     bundle = bundles_show(bundle_id)
     kind, _ = _wanted(bundle)
     words = [word.encode() for word in arg("q").lower().split()]
     if not words:
-        raise BadSetting("There is nothing to look for.", "Give a part of the name.", field="q")
+        raise SettingError("There is nothing to look for.", "Give a part of the name.", field="q")
     rows: list[BundleEntry] = []
     with listing_of(bundle).open("rb") as raw:
         for entry in read_listing(raw, [kind] if kind else []):
@@ -157,7 +157,7 @@ def bundles_search(bundle_id: int) -> BundleFound:
                 rows.append(_entry(entry, int(entry.type == FILE), entry.size))
                 if len(rows) > _FOUND:
                     break
-    return BundleFound(items=rows[:_FOUND], more=len(rows) > _FOUND)
+    return EntrySearch(items=rows[:_FOUND], more=len(rows) > _FOUND)
 
 
 @operation(
@@ -175,10 +175,10 @@ def bundles_search(bundle_id: int) -> BundleFound:
 def bundles_download(bundle_id: int) -> Response:
     bundle = bundles_show(bundle_id)
     kind, paths = _wanted(bundle)
-    db = parts().records.reader
-    order = orders.store_order(db, parts().seal, chosen_copy(bundle, arg("store")))
+    db = context().records.reader
+    order = orders.store_order(db, context().seal, chosen_copy(bundle, arg("store")))
     subject = SubjectRef(bundle.subject_kind, bundle.subject)
-    form = archives.form(arg("form") or "tar.gz")
+    form = archives.archive_format(arg("form") or "tar.gz")
     about = f"{bundles.listing_digest(db, bundle_id)} {kind} {paths}{form.suffix}"
     tag = hashlib.sha256(about.encode()).hexdigest()[:32]
     start = _range_start(tag)
@@ -191,7 +191,9 @@ def bundles_download(bundle_id: int) -> Response:
     store = open_store(order.spec())
     store.connect()
     listing = listing_on(bundle, store)
-    wanted = Wanted(store, subject, listing, [kind] if kind else [], paths, parts().config.spool)
+    wanted = ExportSelection(
+        store, subject, listing, [kind] if kind else [], paths, context().config.spool
+    )
     stream = _closing(form.make(wanted), store.close)
     # What is wrong from the start on is answered in words; later only by breaking off, and by words
     # when
@@ -257,8 +259,8 @@ def _closing(stream: Iterator[bytes], close: object) -> Iterator[bytes]:
     query={"subject": "only of this subject"},
 )
 def restores_list() -> Page[Restore]:
-    page = bundles.restores(parts().records.reader, ask(), arg("subject"))
-    page.items = [parts().dispatcher.enrich_restore(row) for row in page.items]
+    page = bundles.restores(context().records.reader, ask(), arg("subject"))
+    page.items = [context().dispatcher.enrich_restore(row) for row in page.items]
     return page
 
 
@@ -271,19 +273,19 @@ def restores_list() -> Page[Restore]:
     status=202,
 )
 def restores_start(body: RestoreStart) -> Started:
-    db, key = parts().records.reader, request.headers.get("Idempotency-Key")
+    db, key = context().records.reader, request.headers.get("Idempotency-Key")
     bundle = bundles.bundle(db, body.bundle)
     store = chosen_copy(bundle, body.store)
     known = [d["name"] for d in bundle.databases if d["engine"] == "mariadb"]
     for name, new in body.databases.items():
         if name not in known:
-            raise BadSetting(
+            raise SettingError(
                 f"The bundle holds no MariaDB database “{name}”.",
                 f"It holds: {', '.join(known) or 'none'}.",
                 field="databases",
             )
         if not new or len(new) > 64:
-            raise BadSetting(
+            raise SettingError(
                 f"“{new}” cannot be a database's name.",
                 "Use 1 to 64 characters.",
                 field="databases",
@@ -292,31 +294,31 @@ def restores_start(body: RestoreStart) -> Started:
         to_bytes(path)
     for kind in body.contents:
         if kind not in bundle.contents:
-            raise BadSetting(
+            raise SettingError(
                 f"The bundle holds no {kind}.",
                 f"It holds: {', '.join(bundle.contents)}.",
                 field="contents",
             )
     local = [
         s.path
-        for s in stores.stores(db, parts().seal, Ask(limit=10_000)).items
+        for s in stores.stores(db, context().seal, PageRequest(limit=10_000)).items
         if s.kind == "folder"
     ]
     if not (body.target or body.databases or body.mail_domains):
-        raise BadSetting(
+        raise SettingError(
             "Nothing says where to bring it back to.",
             "Name a folder, or databases or mail domains.",
             field="target",
         )
     if body.target:
-        orders.check_target(parts().config, local, body.target)
+        orders.check_target(context().config, local, body.target)
     if body.target and os.path.isdir(body.target) and os.listdir(body.target):
-        raise BadSetting(
+        raise SettingError(
             f"The folder {body.target} is not empty.",
             "Name an empty or a new folder; nothing is overwritten.",
             field="target",
         )
-    with parts().records.write() as writer:
+    with context().records.write() as writer:
         if key and (found := bundles.restore_by_key(writer, key)):
             return Started(id=found, url=f"{PREFIX}/restores/{found}")
         restore_id = bundles.add_restore(
@@ -332,20 +334,24 @@ def restores_start(body: RestoreStart) -> Started:
             key,
         )
     note("started a restore", f"{bundle.subject} {bundle.name} to {body.target or 'its host'}")
-    parts().dispatcher.start_restore(restore_id, (bundle.subject_kind, bundle.subject))
+    context().dispatcher.start_restore(restore_id, (bundle.subject_kind, bundle.subject))
     return Started(id=restore_id, url=f"{PREFIX}/restores/{restore_id}")
 
 
 @operation("GET", "/restores/{restore_id}", "One restore", gives=Restore)
 def restores_show(restore_id: int) -> Restore:
-    return parts().dispatcher.enrich_restore(bundles.restore(parts().records.reader, restore_id))
+    return context().dispatcher.enrich_restore(
+        bundles.restore(context().records.reader, restore_id)
+    )
 
 
 @operation("POST", "/restores/{restore_id}/cancel", "Cancel a restore", gives=Restore, status=202)
 def restores_cancel(restore_id: int) -> Restore:
     if restores_show(restore_id).state == "ended":
-        raise BadSetting(f"Restore {restore_id} has ended already.", "There is nothing to cancel.")
-    parts().dispatcher.cancel_restore(restore_id)
+        raise SettingError(
+            f"Restore {restore_id} has ended already.", "There is nothing to cancel."
+        )
+    context().dispatcher.cancel_restore(restore_id)
     note("cancelled a restore", str(restore_id))
     return restores_show(restore_id)
 
@@ -361,5 +367,5 @@ def restores_cancel(restore_id: int) -> Restore:
 def restores_log(restore_id: int) -> Page[LogLine]:
     restores_show(restore_id)
     return runs.log_lines(
-        parts().records.reader, ask(), "restore_id", restore_id, arg("level"), arg("q")
+        context().records.reader, ask(), "restore_id", restore_id, arg("level"), arg("q")
     )

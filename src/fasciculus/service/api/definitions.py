@@ -11,7 +11,7 @@ from flask import Response
 from pydantic import BaseModel, ValidationError
 
 from ...core import definitions
-from ...core.errors import BadSetting
+from ...core.errors import SettingError
 from ...models import (
     Account,
     Applied,
@@ -24,13 +24,13 @@ from ...models import (
     StoreSecrets,
 )
 from ...records import inventory, jobs, stores
-from ...records.paging import Ask
-from ..context import parts
+from ...records.paging import PageRequest
+from ..context import context
 from ..operations import operation
 from .auth import note
 from .stores import prepare
 
-_ALL = Ask(limit=100_000)
+_ALL = PageRequest(limit=100_000)
 #: What the service tells of a thing, and what is kept elsewhere.
 _TOLD = {
     "hosts": {"name", "secrets", "secrets_set", "accounts", "where"},
@@ -58,7 +58,7 @@ class _Wanted:
 
 
 def _known(db: sqlite3.Connection) -> dict[str, dict[str, Any]]:
-    seal = parts().seal
+    seal = context().seal
     return {
         "hosts": {row.name: row for row in inventory.hosts(db, seal, _ALL).items},
         "accounts": {row.name: row for row in inventory.every_account(db)},
@@ -80,7 +80,7 @@ def _fields(kind: str, model: BaseModel, defaults: bool) -> dict[str, Any]:
     media="application/toml",
 )
 def definitions_export() -> Response:
-    known = _known(parts().records.reader)
+    known = _known(context().records.reader)
     tables = {
         kind: {name: _fields(kind, row, False) for name, row in rows.items()}
         for kind, rows in known.items()
@@ -102,7 +102,7 @@ def definitions_export() -> Response:
     gives=Applied,
 )
 def definitions_apply(body: Definitions) -> Applied:
-    records = parts().records
+    records = context().records
     defined = definitions.from_text(body.text)
     known = _known(records.reader)
     wanted = list(_compared(records.reader, defined, known, body.secrets))
@@ -127,15 +127,15 @@ def definitions_apply(body: Definitions) -> Applied:
                 _save(db, row, marks)
     if changes:
         note("applied definitions", f"{len(changes)} changes")
-        parts().scheduler.refresh()
+        context().scheduler.refresh()
         for kind in definitions.KINDS:
-            parts().hub.changed(kind)
+            context().hub.changed(kind)
     return Applied(changes=changes + kept, same=same)
 
 
 def _compared(
     db: sqlite3.Connection,
-    defined: definitions.Defined,
+    defined: definitions.ParsedDefinitions,
     known: dict[str, dict[str, Any]],
     secrets: dict[str, str],
 ) -> Iterator[_Wanted]:
@@ -146,19 +146,19 @@ def _compared(
             except ValidationError as error:
                 row = error.errors(include_url=False, include_context=False, include_input=False)[0]
                 place = ".".join(str(part) for part in (kind, name, *row["loc"]))
-                raise BadSetting(
+                raise SettingError(
                     f"{place}: {row['msg'].removeprefix('Value error, ')}",
                     "Correct it there.",
                     field="text",
                 ) from error
             if strange := sorted(set(fields) - set(_MODELS[kind].model_fields)):
-                raise BadSetting(
+                raise SettingError(
                     f"{kind}.{name} has no “{strange[0]}”.", "Correct or remove it.", field="text"
                 )
             old = known[kind].get(name)
             given, lacking = _secrets_of(kind, name, defined, secrets)
             if old is None and lacking:
-                raise BadSetting(
+                raise SettingError(
                     f"The secret {lacking[0]} cannot be found.",
                     "Set the variable, or write the file, that its reference names.",
                     field="text",
@@ -191,7 +191,7 @@ def _compared(
 
 
 def _secrets_of(
-    kind: str, name: str, defined: definitions.Defined, secrets: dict[str, str]
+    kind: str, name: str, defined: definitions.ParsedDefinitions, secrets: dict[str, str]
 ) -> tuple[dict[str, str], list[str]]:
     """The secrets of a thing that were given with the text, and the references that nobody
     resolved.
@@ -202,7 +202,7 @@ def _secrets_of(
     for place in defined.references:
         if place.startswith(prefix) and "." not in (key := place[len(prefix) :]):
             if kind not in ("hosts", "stores") or key not in known:
-                raise BadSetting(
+                raise SettingError(
                     f"{place}: there is no such secret.",
                     f"Known: {', '.join(sorted(known))}.",
                     field="text",
@@ -216,30 +216,30 @@ def _secrets_of(
 
 def _stored(db: sqlite3.Connection, kind: str, name: str) -> dict[str, str]:
     if kind == "hosts":
-        return inventory.host_secrets(db, parts().seal, name)
-    return stores.secrets(db, parts().seal, name) if kind == "stores" else {}
+        return inventory.host_secrets(db, context().seal, name)
+    return stores.secrets(db, context().seal, name) if kind == "stores" else {}
 
 
-class _Undo(Exception):
+class _RollbackError(Exception):
     """Ends a rehearsal: nothing of it is kept."""
 
 
 def _rehearse(wanted: list[_Wanted]) -> None:
     """Find out, in a transaction that is taken back, whether all of it could be saved."""
     try:
-        with parts().records.write() as db:
+        with context().records.write() as db:
             for row in wanted:
                 if row.change is not None:
                     _save(db, row, {row.name: f"rehearsed {row.name}"})
-            raise _Undo
-    except _Undo:
+            raise _RollbackError
+    except _RollbackError:
         pass
 
 
 def _save(db: sqlite3.Connection, row: _Wanted, marks: dict[str, str]) -> None:
     assert row.change is not None
     old = None if row.change.action == "added" else row.name
-    seal = parts().seal
+    seal = context().seal
     try:
         match row.kind:
             case "hosts":
@@ -250,7 +250,7 @@ def _save(db: sqlite3.Connection, row: _Wanted, marks: dict[str, str]) -> None:
                 stores.save_store(db, seal, row.model, marks[row.name], old)
             case "jobs":
                 jobs.save_job(db, row.model, old)
-    except BadSetting as error:
-        raise BadSetting(
+    except SettingError as error:
+        raise SettingError(
             f"{row.kind}.{row.name}: {error.message}", error.way_out, field="text"
         ) from error

@@ -7,13 +7,13 @@ from functools import lru_cache
 
 from ...core import schedule
 from ...core.coverage import (
-    Covered,
-    Protector,
+    CoverageResult,
+    CoveringJob,
     cover,
     promise_of,
 )
 from ...core.discovery.accounts import Proposal
-from ...core.errors import BadSetting
+from ...core.errors import SettingError
 from ...models import (
     CoverageRow,
     Job,
@@ -22,13 +22,13 @@ from ...models import (
     PreviewStart,
     Proposed,
     Started,
-    Taken,
+    TakenOver,
     TakeOver,
 )
 from ...records import bundles, inventory, jobs
 from ...records.paging import page_of
 from .. import discovery
-from ..context import parts
+from ..context import context
 from ..operations import (
     PREFIX,
     arg,
@@ -61,25 +61,27 @@ def hosts_find(name: str) -> Page[Proposed]:
 
 
 def _proposals(name: str) -> list[Proposal]:
-    return discovery.proposals(parts().config, parts().records, parts().seal, name)
+    return discovery.proposals(context().config, context().records, context().seal, name)
 
 
-@operation("POST", "/hosts/{name}/finding", "Take over what was found", takes=TakeOver, gives=Taken)
-def hosts_take_over(name: str, body: TakeOver) -> Taken:
+@operation(
+    "POST", "/hosts/{name}/finding", "Take over what was found", takes=TakeOver, gives=TakenOver
+)
+def hosts_take_over(name: str, body: TakeOver) -> TakenOver:
     found = _proposals(name)
     if not body.all:
         known = {row.account.name for row in found}
         if strange := sorted(set(body.accounts) - known):
-            raise BadSetting(
+            raise SettingError(
                 f"Nothing is proposed of “{strange[0]}”.",
                 f"Proposed: {', '.join(sorted(known)[:12]) or 'nothing'}.",
                 field="accounts",
             )
         found = [row for row in found if row.account.name in body.accounts]
-    count = discovery.take_over(parts().records, name, found)
+    count = discovery.take_over(context().records, name, found)
     note("took over accounts", f"{count} of host {name}")
-    parts().hub.changed("accounts")
-    return Taken(count=count)
+    context().hub.changed("accounts")
+    return TakenOver(count=count)
 
 
 @operation(
@@ -91,15 +93,15 @@ def hosts_take_over(name: str, body: TakeOver) -> Taken:
     status=202,
 )
 def previews_start(body: PreviewStart) -> Started:
-    db = parts().records.reader
+    db = context().records.reader
     kind = body.job.subjects[:-1]
     if kind == "host":
-        raise BadSetting(
+        raise SettingError(
             "Files are of accounts and sites.", "Preview a job of one of these.", field="subject"
         )
-    number = parts().previews.start(
+    number = context().previews.start(
         lambda number: orders.preview_order(
-            db, parts().seal, parts().config, body.job, kind, body.subject, number
+            db, context().seal, context().config, body.job, kind, body.subject, number
         )
     )
     return Started(id=number, url=f"{PREFIX}/previews/{number}")
@@ -107,12 +109,12 @@ def previews_start(body: PreviewStart) -> Started:
 
 @operation("GET", "/previews/{preview_id}", "One preview", gives=Preview)
 def previews_show(preview_id: int) -> Preview:
-    return parts().previews.show(preview_id)
+    return context().previews.show(preview_id)
 
 
 @operation("POST", "/previews/{preview_id}/cancel", "Cancel a preview", gives=Preview, status=202)
 def previews_cancel(preview_id: int) -> Preview:
-    return parts().previews.cancel(preview_id)
+    return context().previews.cancel(preview_id)
 
 
 @operation(
@@ -131,7 +133,7 @@ def previews_cancel(preview_id: int) -> Preview:
 def coverage_list() -> Page[CoverageRow]:
     state, words = arg("state"), arg("q").lower()
     if state and state not in (*_STATES, "trouble"):
-        raise BadSetting(
+        raise SettingError(
             f"“{state}” is no state.", f"Choose one of {', '.join(_STATES)}.", field="state"
         )
     rows = [
@@ -154,7 +156,7 @@ def coverage_list() -> Page[CoverageRow]:
     return Page(items=[_row(row) for row in found.items], total=found.total, next=found.next)
 
 
-def _row(row: Covered) -> CoverageRow:
+def _row(row: CoverageResult) -> CoverageRow:
     thing = row.thing
     return CoverageRow.model_construct(
         kind=thing.kind,
@@ -167,12 +169,12 @@ def _row(row: Covered) -> CoverageRow:
     )
 
 
-def covered(host: str = "", account: str = "") -> list[Covered]:
+def covered(host: str = "", account: str = "") -> list[CoverageResult]:
     """Everything that wants protection, with how it is protected."""
     # Overview and coverage are asked for by everybody who looks: computed once a change, or a
     # minute.
     moment = datetime.now(UTC)
-    key = (id(parts()), parts().records.version, moment.replace(second=0, microsecond=0))
+    key = (id(context()), context().records.version, moment.replace(second=0, microsecond=0))
     if key not in _computed:
         found = _computed_now(moment)
         _computed.clear()
@@ -186,11 +188,11 @@ def covered(host: str = "", account: str = "") -> list[Covered]:
     ]
 
 
-_computed: dict[tuple[int, int, datetime], list[Covered]] = {}
+_computed: dict[tuple[int, int, datetime], list[CoverageResult]] = {}
 
 
-def _computed_now(moment: datetime) -> list[Covered]:
-    db = parts().records.reader
+def _computed_now(moment: datetime) -> list[CoverageResult]:
+    db = context().records.reader
     known = {kind: jobs.known_subjects(db, kind) for kind in ("accounts", "sites", "hosts")}
     protectors = [
         _protector(job, known[job.subjects], moment) for job in jobs.jobs(db) if job.enabled
@@ -203,7 +205,7 @@ def _usual_promise(text: str, zone: str, day: datetime) -> timedelta | None:
     return promise_of(schedule.next_starts(schedule.parse(text), schedule.zone(zone), day, _STARTS))
 
 
-def _protector(job: Job, known: list[str], moment: datetime) -> Protector:
+def _protector(job: Job, known: list[str], moment: datetime) -> CoveringJob:
     promise = (
         timedelta(hours=job.promise)
         if job.promise
@@ -216,6 +218,6 @@ def _protector(job: Job, known: list[str], moment: datetime) -> Protector:
         for name in known
         if job.choice == "all" or (name in job.names) == (job.choice == "listed")
     )
-    return Protector(
+    return CoveringJob(
         job.name, job.subjects, covers, frozenset(job.contents), job.databases.as_core(), promise
     )

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from flask import Response
 
-from ..context import parts
+from ..context import context
 from ..operations import operation
 from .runs import event_stream
 
@@ -17,4 +17,4 @@ from .runs import event_stream
     query={"last_id": "resume after this event id"},
 )
 def live() -> Response:
-    return event_stream(parts().hub)
+    return event_stream(context().hub)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from ...core.errors import BadSetting
+from ...core.errors import SettingError
 from ...models import (
     Account,
     Host,
@@ -13,7 +13,7 @@ from ...models import (
 from ...records import inventory, jobs
 from ...records.encryption import merged
 from .. import account_removal, host_check
-from ..context import parts
+from ..context import context
 from ..operations import arg, ask, operation
 from .auth import note
 
@@ -22,39 +22,39 @@ _WORDS = {"q": "words that the name holds"}
 
 @operation("GET", "/hosts", "Hosts", gives=Page[Host], paged=True, query=_WORDS)
 def hosts_list() -> Page[Host]:
-    return inventory.hosts(parts().records.reader, parts().seal, ask(), arg("q"))
+    return inventory.hosts(context().records.reader, context().seal, ask(), arg("q"))
 
 
 @operation("POST", "/hosts", "Add a host", takes=Host, gives=Host, status=201)
 def hosts_add(body: Host) -> Host:
-    with parts().records.write() as db:
-        inventory.save_host(db, parts().seal, body)
+    with context().records.write() as db:
+        inventory.save_host(db, context().seal, body)
     return _host_saved(body.name, "added host")
 
 
 @operation("GET", "/hosts/{name}", "One host", gives=Host)
 def hosts_show(name: str) -> Host:
-    return inventory.host(parts().records.reader, parts().seal, name)
+    return inventory.host(context().records.reader, context().seal, name)
 
 
 @operation("PUT", "/hosts/{name}", "Change a host", takes=Host, gives=Host)
 def hosts_change(name: str, body: Host) -> Host:
-    with parts().records.write() as db:
-        inventory.save_host(db, parts().seal, body, name)
+    with context().records.write() as db:
+        inventory.save_host(db, context().seal, body, name)
     return _host_saved(body.name, "changed host")
 
 
 @operation("DELETE", "/hosts/{name}", "Remove a host that has no accounts")
 def hosts_remove(name: str) -> None:
-    with parts().records.write() as db:
+    with context().records.write() as db:
         inventory.remove_host(db, name)
     note("removed host", name)
-    parts().hub.changed("hosts")
+    context().hub.changed("hosts")
 
 
 def _host_saved(name: str, action: str) -> Host:
     note(action, name)
-    parts().hub.changed("hosts")
+    context().hub.changed("hosts")
     return hosts_show(name)
 
 
@@ -67,11 +67,11 @@ def _host_saved(name: str, action: str) -> Host:
     query={"saved": "a saved host that lends its secrets"},
 )
 def hosts_try_draft(body: Host) -> Tried:
-    db, seal = parts().records.reader, parts().seal
+    db, seal = context().records.reader, context().seal
     saved = arg("saved")
     old = inventory.host_secrets(db, seal, saved) if saved else {}
     return host_check.try_host(
-        parts().config, body, merged(old, body.secrets.model_dump() if body.secrets else {}), []
+        context().config, body, merged(old, body.secrets.model_dump() if body.secrets else {}), []
     )
 
 
@@ -82,12 +82,14 @@ def hosts_try_draft(body: Host) -> Tried:
     gives=Tried,
 )
 def hosts_try(name: str) -> Tried:
-    db, seal = parts().records.reader, parts().seal
+    db, seal = context().records.reader, context().seal
     host = inventory.host(db, seal, name)
     homes = [
         account.home for account in inventory.every_account(db, name) if account.gone_since is None
     ]
-    return host_check.try_host(parts().config, host, inventory.host_secrets(db, seal, name), homes)
+    return host_check.try_host(
+        context().config, host, inventory.host_secrets(db, seal, name), homes
+    )
 
 
 @operation(
@@ -99,7 +101,7 @@ def hosts_try(name: str) -> Tried:
     query={**_WORDS, "host": "only of this host"},
 )
 def accounts_list() -> Page[Account]:
-    db = parts().records.reader
+    db = context().records.reader
     return inventory.accounts(db, ask(), jobs.Coverage(db), arg("q"), arg("host"))
 
 
@@ -112,14 +114,14 @@ def accounts_list() -> Page[Account]:
     status=201,
 )
 def accounts_add(body: Account) -> Account:
-    with parts().records.write() as db:
+    with context().records.write() as db:
         inventory.save_account(db, body)
     return _account_saved(body.name, "added account")
 
 
 @operation("GET", "/accounts/{name}", "One account", gives=Account)
 def accounts_show(name: str) -> Account:
-    db = parts().records.reader
+    db = context().records.reader
     return inventory.account(db, name, jobs.Coverage(db))
 
 
@@ -131,9 +133,9 @@ def accounts_show(name: str) -> Account:
     gives=Account,
 )
 def accounts_change(name: str, body: Account) -> Account:
-    with parts().records.write() as db:
+    with context().records.write() as db:
         if name != body.name and (users := jobs.in_use(db, "account", name)):
-            raise BadSetting(
+            raise SettingError(
                 f"Job “{users[0]}” names the account “{name}”.",
                 "Take it out of the job first.",
                 field="name",
@@ -152,36 +154,36 @@ def accounts_change(name: str, body: Account) -> Account:
     },
 )
 def accounts_remove(name: str) -> None:
-    db = parts().records.reader
+    db = context().records.reader
     account = inventory.account(db, name)
     if users := jobs.in_use(db, "account", name):
-        raise BadSetting(
+        raise SettingError(
             f"Job “{users[0]}” names the account “{name}”.", "Take it out of the job first."
         )
     if arg("bundles") not in ("", "remove"):
-        raise BadSetting(
+        raise SettingError(
             f"“{arg('bundles')}” is not known.", "Say “remove”, or leave it out.", field="bundles"
         )
     if arg("bundles"):
-        account_removal.check_idle(parts().dispatcher.busy(), account)
+        account_removal.check_idle(context().dispatcher.busy(), account)
         count = account_removal.remove_bundles(
-            parts().config, parts().records, parts().seal, account
+            context().config, context().records, context().seal, account
         )
         note("removed bundles", f"{count} copies of {name}")
-        parts().hub.changed("bundles")
-    with parts().records.write() as writer:
+        context().hub.changed("bundles")
+    with context().records.write() as writer:
         inventory.remove_account(writer, name)
     note("removed account", name)
-    parts().hub.changed("accounts")
+    context().hub.changed("accounts")
 
 
 def _account_saved(name: str, action: str) -> Account:
     note(action, name)
-    parts().hub.changed("accounts")
+    context().hub.changed("accounts")
     return accounts_show(name)
 
 
 @operation("GET", "/sites", "Sites", gives=Page[SiteRow], paged=True, query=_WORDS)
 def sites_list() -> Page[SiteRow]:
-    db = parts().records.reader
+    db = context().records.reader
     return inventory.sites(db, ask(), jobs.Coverage(db), arg("q"))

@@ -9,13 +9,13 @@ from flask import request
 
 from ...core import job_summary, retention, schedule
 from ...core.bundle.layout import moment_of
-from ...core.errors import BadSetting
+from ...core.errors import SettingError
 from ...models import (
     Job,
     JobRow,
     JobStart,
+    JobSummary,
     Page,
-    Readback,
     Retiring,
     Started,
 )
@@ -26,7 +26,7 @@ from ...records import (
     stores,
 )
 from ..background.scheduler import next_start
-from ..context import parts
+from ..context import context
 from ..operations import (
     PREFIX,
     arg,
@@ -44,10 +44,10 @@ from .auth import note
     query={"q": "words that the name holds", "sort": "name or next; “-” before it for backwards"},
 )
 def jobs_list() -> Page[JobRow]:
-    rows = [_row(job) for job in jobs.jobs(parts().records.reader) if arg("q") in job.name]
+    rows = [_row(job) for job in jobs.jobs(context().records.reader) if arg("q") in job.name]
     sort = arg("sort") or "name"
     if sort.lstrip("-") not in ("name", "next"):
-        raise BadSetting(
+        raise SettingError(
             f"This list cannot be sorted by “{sort}”.", "Choose name or next.", field="sort"
         )
     if sort.lstrip("-") == "next":
@@ -59,11 +59,11 @@ def jobs_list() -> Page[JobRow]:
 
 
 def _row(job: Job) -> JobRow:
-    db = parts().records.reader
+    db = context().records.reader
     last = runs.last_ended(db, job.name)
     try:
         covers = len(jobs.covers(db, job))
-    except BadSetting:
+    except SettingError:
         covers = len(job.names)
     return JobRow(
         **job.model_dump(),
@@ -101,40 +101,40 @@ def _sentence(job: Job, covers: int) -> str:
 
 @operation("POST", "/jobs", "Add a job", takes=Job, gives=JobRow, status=201)
 def jobs_add(body: Job) -> JobRow:
-    with parts().records.write() as db:
+    with context().records.write() as db:
         jobs.save_job(db, body)
     return _saved(body.name, "added job")
 
 
 @operation("GET", "/jobs/{name}", "One job", gives=JobRow)
 def jobs_show(name: str) -> JobRow:
-    return _row(jobs.job(parts().records.reader, name))
+    return _row(jobs.job(context().records.reader, name))
 
 
 @operation("PUT", "/jobs/{name}", "Change a job", takes=Job, gives=JobRow)
 def jobs_change(name: str, body: Job) -> JobRow:
-    with parts().records.write() as db:
+    with context().records.write() as db:
         jobs.save_job(db, body, name)
     return _saved(name, "changed job")
 
 
 @operation("DELETE", "/jobs/{name}", "Remove a job; the bundles it made stay")
 def jobs_remove(name: str) -> None:
-    with parts().records.write() as db:
+    with context().records.write() as db:
         if going := runs.active(db, name):
-            raise BadSetting(
+            raise SettingError(
                 f"Job “{name}” is going on, as run {going}.", "Wait for its end, or cancel it."
             )
         jobs.remove_job(db, name)
     note("removed job", name)
-    parts().scheduler.refresh()
-    parts().hub.changed("jobs")
+    context().scheduler.refresh()
+    context().hub.changed("jobs")
 
 
 def _saved(name: str, action: str) -> JobRow:
     note(action, name)
-    parts().scheduler.refresh()
-    parts().hub.changed("jobs")
+    context().scheduler.refresh()
+    context().hub.changed("jobs")
     return jobs_show(name)
 
 
@@ -143,7 +143,7 @@ def _saved(name: str, action: str) -> JobRow:
 )
 def jobs_start(name: str, body: JobStart) -> Started:
     key = request.headers.get("Idempotency-Key")
-    run_id = parts().dispatcher.start_run(name, visitor().name, key, body.full, body.compare)
+    run_id = context().dispatcher.start_run(name, visitor().name, key, body.full, body.compare)
     note("started job", name)
     return Started(id=run_id, url=f"{PREFIX}/runs/{run_id}")
 
@@ -156,11 +156,11 @@ def jobs_start(name: str, body: JobStart) -> Started:
     query={"keep": "as if so many copies were kept; else as the job says"},
 )
 def jobs_retiring(name: str) -> Page[Retiring]:
-    db = parts().records.reader
+    db = context().records.reader
     job = jobs.job(db, name)
     text = arg("keep") or str(job.keep)
     if not text.isdigit():
-        raise BadSetting(
+        raise SettingError(
             f"“{text}” is not a number of copies.", "Give a number from 1 to 10,000.", field="keep"
         )
     keep = retention.check(int(text))
@@ -178,7 +178,7 @@ def _retiring(
     db: sqlite3.Connection, kind: str, subject: str, job: str, store: str, keep: int
 ) -> list[Retiring]:
     copies = [
-        retention.Kept(bundle, moment, pinned)
+        retention.RetentionCopy(bundle, moment, pinned)
         for bundle, pinned in bundles.known_on(db, kind, subject, job, store)
         if (moment := moment_of(bundle))
     ]
@@ -200,10 +200,10 @@ def _retiring(
 
 
 @operation(
-    "POST", "/jobs/readback", "What a job would do, before it is saved", takes=Job, gives=Readback
+    "POST", "/jobs/readback", "What a job would do, before it is saved", takes=Job, gives=JobSummary
 )
-def jobs_readback(body: Job) -> Readback:
-    db = parts().records.reader
+def jobs_summary(body: Job) -> JobSummary:
+    db = context().records.reader
     covers = jobs.covers(db, body)
     table = schedule.parse(body.timetable)
     zone = schedule.zone(body.zone)
@@ -215,7 +215,7 @@ def jobs_readback(body: Job) -> Readback:
         for job in jobs.jobs(db)
         if job.name != body.name and job.enabled and (start := next_start(job, datetime.now(UTC)))
     ]
-    targets = [stores.store(db, parts().seal, name) for name in body.stores]
+    targets = [stores.store(db, context().seal, name) for name in body.stores]
     starts = schedule.next_starts(table, zone, datetime.now(UTC), 5)
     packed = sum(row[1] for row in known)
     advice = job_summary.advice(
@@ -232,7 +232,7 @@ def jobs_readback(body: Job) -> Readback:
     )
     if packed:
         advice.append(job_summary.fill_words(packed, body.keep, body.stores))
-    return Readback(
+    return JobSummary(
         sentence=_sentence(body, len(covers)),
         starts=starts,
         covers=covers[:500],

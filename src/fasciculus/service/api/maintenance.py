@@ -8,17 +8,17 @@ from ...core.bundle.diff import Difference, differences
 from ...core.bundle.entry import to_text
 from ...core.bundle.layout import KINDS
 from ...core.bundle.listing import read_lines
-from ...core.errors import BadSetting
+from ...core.errors import SettingError
 from ...models import (
     BundleChange,
     DamageRow,
     Growth,
     LogLine,
+    Maintenance,
+    MaintenanceStarted,
     MendStart,
     Page,
     RepackStart,
-    Upkeep,
-    UpkeepStarted,
     VerifyStart,
 )
 from ...records import (
@@ -29,7 +29,7 @@ from ...records import (
 )
 from ...records.paging import page_counted
 from ..bundle_listings import listing_of
-from ..context import parts
+from ..context import context
 from ..operations import (
     arg,
     ask,
@@ -47,15 +47,15 @@ _STATES = ("new", "changed", "gone")
     "/stores/{name}/verify",
     "Look whether the copies on a store are whole",
     takes=VerifyStart,
-    gives=UpkeepStarted,
+    gives=MaintenanceStarted,
     status=202,
 )
-def stores_verify(name: str, body: VerifyStart) -> UpkeepStarted:
-    ids = parts().caretaker.begin(
+def stores_verify(name: str, body: VerifyStart) -> MaintenanceStarted:
+    ids = context().caretaker.begin(
         "verify", name, visitor().name, body.subject, body.bundle, deep=body.deep
     )
     note("started verifying", f"store {name}" + (f", {body.subject}" if body.subject else ""))
-    return UpkeepStarted(ids=ids)
+    return MaintenanceStarted(ids=ids)
 
 
 @operation(
@@ -63,13 +63,13 @@ def stores_verify(name: str, body: VerifyStart) -> UpkeepStarted:
     "/stores/{name}/mend",
     "Mend damaged files from intact copies on other stores",
     takes=MendStart,
-    gives=UpkeepStarted,
+    gives=MaintenanceStarted,
     status=202,
 )
-def stores_mend(name: str, body: MendStart) -> UpkeepStarted:
-    ids = parts().caretaker.begin("mend", name, visitor().name, body.subject)
+def stores_mend(name: str, body: MendStart) -> MaintenanceStarted:
+    ids = context().caretaker.begin("mend", name, visitor().name, body.subject)
     note("started mending", f"store {name}" + (f", {body.subject}" if body.subject else ""))
-    return UpkeepStarted(ids=ids)
+    return MaintenanceStarted(ids=ids)
 
 
 @operation(
@@ -77,23 +77,23 @@ def stores_mend(name: str, body: MendStart) -> UpkeepStarted:
     "/stores/{name}/repack",
     "Write pieces anew without their dead weight",
     takes=RepackStart,
-    gives=UpkeepStarted,
+    gives=MaintenanceStarted,
     status=202,
 )
-def stores_repack(name: str, body: RepackStart) -> UpkeepStarted:
-    ids = parts().caretaker.begin(
+def stores_repack(name: str, body: RepackStart) -> MaintenanceStarted:
+    ids = context().caretaker.begin(
         "repack", name, visitor().name, body.subject, over=body.over, dry_run=body.dry_run
     )
     if not body.dry_run:
         note("started repacking", f"store {name}" + (f", {body.subject}" if body.subject else ""))
-    return UpkeepStarted(ids=ids)
+    return MaintenanceStarted(ids=ids)
 
 
 @operation(
     "GET",
     "/upkeep",
     "Upkeep, newest first",
-    gives=Page[Upkeep],
+    gives=Page[Maintenance],
     paged=True,
     query={
         "kind": "verify, mend or repack",
@@ -102,30 +102,30 @@ def stores_repack(name: str, body: RepackStart) -> UpkeepStarted:
         "state": "queued, running or ended",
     },
 )
-def upkeep_list() -> Page[Upkeep]:
+def upkeep_list() -> Page[Maintenance]:
     page = maintenance.upkeeps(
-        parts().records.reader, ask(), arg("kind"), arg("store"), arg("subject"), arg("state")
+        context().records.reader, ask(), arg("kind"), arg("store"), arg("subject"), arg("state")
     )
-    page.items = [parts().caretaker.enrich(row) for row in page.items]
+    page.items = [context().caretaker.enrich(row) for row in page.items]
     return page
 
 
-@operation("GET", "/upkeep/{upkeep_id}", "One piece of upkeep", gives=Upkeep)
-def upkeep_show(upkeep_id: int) -> Upkeep:
-    return parts().caretaker.enrich(maintenance.upkeep(parts().records.reader, upkeep_id))
+@operation("GET", "/upkeep/{upkeep_id}", "One piece of upkeep", gives=Maintenance)
+def upkeep_show(upkeep_id: int) -> Maintenance:
+    return context().caretaker.enrich(maintenance.upkeep(context().records.reader, upkeep_id))
 
 
 @operation(
     "POST",
     "/upkeep/{upkeep_id}/cancel",
     "Cancel upkeep; every copy stays as whole as it was",
-    gives=Upkeep,
+    gives=Maintenance,
     status=202,
 )
-def upkeep_cancel(upkeep_id: int) -> Upkeep:
+def upkeep_cancel(upkeep_id: int) -> Maintenance:
     if upkeep_show(upkeep_id).state == "ended":
-        raise BadSetting(f"Upkeep {upkeep_id} has ended already.", "There is nothing to cancel.")
-    parts().caretaker.cancel(upkeep_id)
+        raise SettingError(f"Upkeep {upkeep_id} has ended already.", "There is nothing to cancel.")
+    context().caretaker.cancel(upkeep_id)
     note("cancelled upkeep", str(upkeep_id))
     return upkeep_show(upkeep_id)
 
@@ -141,7 +141,7 @@ def upkeep_cancel(upkeep_id: int) -> Upkeep:
 def upkeep_log(upkeep_id: int) -> Page[LogLine]:
     upkeep_show(upkeep_id)
     return runs.log_lines(
-        parts().records.reader, ask(), "upkeep_id", upkeep_id, arg("level"), arg("q")
+        context().records.reader, ask(), "upkeep_id", upkeep_id, arg("level"), arg("q")
     )
 
 
@@ -159,7 +159,7 @@ def upkeep_log(upkeep_id: int) -> Page[LogLine]:
 )
 def damage_list() -> Page[DamageRow]:
     return maintenance.damage(
-        parts().records.reader, ask(), arg("store"), arg("subject"), arg("kind")
+        context().records.reader, ask(), arg("store"), arg("subject"), arg("kind")
     )
 
 
@@ -175,10 +175,10 @@ def damage_list() -> Page[DamageRow]:
 )
 def growth_show() -> Growth:
     if not arg("subject"):
-        raise BadSetting(
+        raise SettingError(
             "Whose growth is not said.", "Name an account, site or host.", field="subject"
         )
-    return usage.growth(parts().records.reader, arg("subject"), arg("kind"))
+    return usage.growth(context().records.reader, arg("subject"), arg("kind"))
 
 
 @operation(
@@ -195,24 +195,24 @@ def growth_show() -> Growth:
     },
 )
 def bundles_changes(bundle_id: int) -> Page[BundleChange]:
-    db = parts().records.reader
+    db = context().records.reader
     bundle = bundles.bundle(db, bundle_id)
     if arg("against") and not arg("against").isdigit():
-        raise BadSetting(
+        raise SettingError(
             f"“{arg('against')}” is not a bundle's number.",
             "Take it from the list.",
             field="against",
         )
     against = int(arg("against")) if arg("against") else bundles.before(db, bundle)
     if against is None:
-        raise BadSetting(
+        raise SettingError(
             f"There is no bundle of {bundle.subject} before {bundle.name}.",
             "Name another one to compare with.",
             field="against",
         )
     other = bundles.bundle(db, against)
     if (other.subject_kind, other.subject) != (bundle.subject_kind, bundle.subject):
-        raise BadSetting(
+        raise SettingError(
             f"Bundle {against} is of {other.subject}, not of {bundle.subject}.",
             "Compare two bundles of one subject.",
             field="against",
@@ -225,11 +225,11 @@ def bundles_changes(bundle_id: int) -> Page[BundleChange]:
 def _wanted(rows: Iterator[Difference]) -> Iterator[Difference]:
     state, kind, words = arg("state"), arg("contents"), arg("q").lower().encode().split()
     if state and state not in _STATES:
-        raise BadSetting(
+        raise SettingError(
             f"“{state}” is no state.", f"Choose one of {', '.join(_STATES)}.", field="state"
         )
     if kind and kind not in KINDS:
-        raise BadSetting(
+        raise SettingError(
             f"“{kind}” is no kind of contents.",
             f"Choose one of {', '.join(KINDS)}.",
             field="contents",

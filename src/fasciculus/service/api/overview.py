@@ -7,14 +7,14 @@ from itertools import islice
 from urllib.parse import quote
 
 from ...core import schedule
-from ...core.errors import BadSetting
-from ...core.formatting import count_words, list_words
+from ...core.errors import SettingError
+from ...core.formatting import format_count, format_list
 from ...core.run_report import OUTCOMES, worst
 from ...models import (
-    Found,
     Overview,
     Page,
     Run,
+    SearchHit,
     Upcoming,
 )
 from ...models.runs import Attention, Night, SubjectNights
@@ -25,8 +25,8 @@ from ...records import (
     runs,
     stores,
 )
-from ...records.paging import Ask, like
-from ..context import parts
+from ...records.paging import PageRequest, like
+from ..context import context
 from ..operations import arg, operation
 from .discovery import covered
 
@@ -36,40 +36,40 @@ _STARTS = 50
 
 @operation("GET", "/overview", "What needs a person, what comes, what was", gives=Overview)
 def overview() -> Overview:
-    db = parts().records.reader
+    db = context().records.reader
     now = datetime.now(UTC)
     return Overview(
         now=now,
         attention=_attention(now),
         running=_active(),
         upcoming=_upcoming(now),
-        recent=runs.runs(db, Ask(limit=8), state="ended").items,
+        recent=runs.runs(db, PageRequest(limit=8), state="ended").items,
         nights=_nights(now),
-        stores=stores.fills(db, parts().seal),
+        stores=stores.fills(db, context().seal),
         accounts=_count("account"),
         sites=_count("site"),
         jobs=_count("job"),
         bundles=bundles.count(db),
-        scheduler_alive=parts().scheduler.alive,
+        scheduler_alive=context().scheduler.alive,
     )
 
 
 def _count(table: str) -> int:
-    return int(parts().records.reader.execute(f"SELECT count(*) FROM {table}").fetchone()[0])
+    return int(context().records.reader.execute(f"SELECT count(*) FROM {table}").fetchone()[0])
 
 
 def _active() -> list[Run]:
-    db = parts().records.reader
+    db = context().records.reader
     return [
-        *runs.runs(db, Ask(limit=20), state="running").items,
-        *runs.runs(db, Ask(limit=20), state="queued").items,
+        *runs.runs(db, PageRequest(limit=20), state="running").items,
+        *runs.runs(db, PageRequest(limit=20), state="queued").items,
     ]
 
 
 def _attention(now: datetime) -> list[Attention]:
-    db = parts().records.reader
+    db = context().records.reader
     rows = []
-    if not parts().scheduler.alive:
+    if not context().scheduler.alive:
         rows.append(
             Attention(
                 level="broken",
@@ -130,7 +130,7 @@ def _uncovered() -> list[Attention]:
         things = [row.thing for row in found if row.state == state]
         if things:
             kinds = [
-                count_words(n, kind)
+                format_count(n, kind)
                 for kind in ("site", "database", "mail domain")
                 if (n := sum(thing.kind == kind for thing in things))
             ]
@@ -139,7 +139,7 @@ def _uncovered() -> list[Attention]:
                 Attention(
                     level="look" if state == "bare" else "broken",
                     link=f"/coverage?state={state}",
-                    text=f"{list_words(kinds)} {verb} {words}, {things[0].name} for one.",
+                    text=f"{format_list(kinds)} {verb} {words}, {things[0].name} for one.",
                 )
             )
     return rows
@@ -148,13 +148,13 @@ def _uncovered() -> list[Attention]:
 def _damaged() -> list[Attention]:
     """Stores on which something is missing or altered."""
     rows = []
-    for name, files, subjects, first in parts().records.reader.execute(
+    for name, files, subjects, first in context().records.reader.execute(
         "SELECT store.name, count(*), count(DISTINCT subject_kind || subject), min(subject) FROM "
         "damage "
         "JOIN store ON store.id=store_id GROUP BY store.id ORDER BY store.name"
     ):
         whose = (
-            first if subjects == 1 else f"{first} and {count_words(subjects - 1, 'other subject')}"
+            first if subjects == 1 else f"{first} and {format_count(subjects - 1, 'other subject')}"
         )
         verb = "is" if files == 1 else "are"
         rows.append(
@@ -162,7 +162,7 @@ def _damaged() -> list[Attention]:
                 level="broken",
                 link=f"/stores/{quote(name)}",
                 text=(
-                    f"On store {name} {count_words(files, 'file')} of {whose} {verb} missing or "
+                    f"On store {name} {format_count(files, 'file')} of {whose} {verb} missing or "
                     "altered."
                 ),
             )
@@ -171,7 +171,7 @@ def _damaged() -> list[Attention]:
 
 
 def _upcoming(now: datetime) -> list[Upcoming]:
-    db = parts().records.reader
+    db = context().records.reader
     rows = []
     for job in jobs.jobs(db):
         if not job.enabled:
@@ -194,7 +194,7 @@ def _nights(now: datetime) -> list[SubjectNights]:
     """The worst outcome of each subject on each of the last days, by UTC."""
     first = (now - timedelta(days=_NIGHTS - 1)).date()
     by_subject: dict[tuple[str, str], dict[str, list[str]]] = {}
-    for kind, subject, at, outcome in runs.nights(parts().records.reader, first.isoformat()):
+    for kind, subject, at, outcome in runs.nights(context().records.reader, first.isoformat()):
         by_subject.setdefault((kind, subject), {}).setdefault(at[:10], []).append(outcome)
     days = [(first + timedelta(days=n)).isoformat() for n in range(_NIGHTS)]
     rows = [
@@ -216,14 +216,14 @@ def _nights(now: datetime) -> list[SubjectNights]:
     "GET",
     "/search",
     "Accounts, sites, jobs, stores and bundles by name",
-    gives=Page[Found],
+    gives=Page[SearchHit],
     query={"q": "a part of the name"},
 )
-def search() -> Page[Found]:
+def search() -> Page[SearchHit]:
     words = arg("q")
     if not words:
-        raise BadSetting("There is nothing to look for.", "Give a part of a name.", field="q")
-    db, rows = parts().records.reader, []
+        raise SettingError("There is nothing to look for.", "Give a part of a name.", field="q")
+    db, rows = context().records.reader, []
     for kind, sql, link in (
         (
             "account",
@@ -255,7 +255,7 @@ def search() -> Page[Found]:
         ),
     ):
         rows += [
-            Found(
+            SearchHit(
                 kind=kind,
                 name=row[0],
                 about=row[1],

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from ...core.errors import BadSetting, Trouble
+from ...core.errors import FasciculusError, SettingError
 from ...models import (
     MailServer,
     OutboxItem,
@@ -13,7 +13,7 @@ from ...models import (
     TryStep,
 )
 from ...records import reports
-from ..context import parts
+from ..context import context
 from ..operations import arg, ask, operation
 from ..reports import mail
 from .auth import note
@@ -28,17 +28,17 @@ from .auth import note
     query={"job": "only of this job", "q": "words in the title or the recipients"},
 )
 def reports_list() -> Page[Report]:
-    return reports.reports(parts().records.reader, ask(), arg("job"), arg("q"))
+    return reports.reports(context().records.reader, ask(), arg("job"), arg("q"))
 
 
 @operation("GET", "/reports/{report_id}", "One report as it was sent", gives=ReportDetail)
 def reports_show(report_id: int) -> ReportDetail:
-    return reports.report(parts().records.reader, report_id)
+    return reports.report(context().records.reader, report_id)
 
 
 @operation("GET", "/outbox", "Reports that wait to be sent", gives=Page[OutboxItem])
 def outbox_list() -> Page[OutboxItem]:
-    rows = reports.outbox(parts().records.reader)
+    rows = reports.outbox(context().records.reader)
     return Page(items=rows, total=len(rows))
 
 
@@ -46,15 +46,15 @@ def outbox_list() -> Page[OutboxItem]:
     "POST", "/outbox/send", "Try all that waits again, now", gives=Page[OutboxItem], status=202
 )
 def outbox_send() -> Page[OutboxItem]:
-    with parts().records.write() as db:
+    with context().records.write() as db:
         reports.hurry(db)
-    parts().outbox.wake()
+    context().outbox.wake()
     return outbox_list()
 
 
 @operation("GET", "/settings/mail", "The mail server for reports", gives=MailServer)
 def mail_show() -> MailServer:
-    return mail.server(parts().records.reader, parts().seal)
+    return mail.server(context().records.reader, context().seal)
 
 
 @operation(
@@ -62,13 +62,13 @@ def mail_show() -> MailServer:
 )
 def mail_change(body: MailServer) -> MailServer:
     if body.address and not body.sender:
-        raise BadSetting(
+        raise SettingError(
             "The sender's address is missing.",
             "Give the address reports come from.",
             field="sender",
         )
-    with parts().records.write() as db:
-        mail.save_server(db, parts().seal, body)
+    with context().records.write() as db:
+        mail.save_server(db, context().seal, body)
     note("changed the mail server", body.address)
     return mail_show()
 
@@ -81,15 +81,15 @@ def mail_change(body: MailServer) -> MailServer:
     query={"to": "who gets it"},
 )
 def mail_try() -> Tried:
-    db, seal = parts().records.reader, parts().seal
+    db, seal = context().records.reader, context().seal
     if "@" not in arg("to"):
-        raise BadSetting("Say who gets the test message.", "Give ?to=ADDRESS.", field="to")
+        raise SettingError("Say who gets the test message.", "Give ?to=ADDRESS.", field="to")
     sender = mail.sender_of(db)
     text = "Fasciculus can send its reports through this mail server.\n"
     message = mail.compose(sender, [arg("to")], "[Fasciculus] test message", text, f"<p>{text}</p>")
     try:
         mail.send(mail.server(db, seal), mail.password(db, seal), sender, [arg("to")], message)
-    except Trouble as error:
+    except FasciculusError as error:
         step = TryStep(name="mail", ok=False, text=error.message, way_out=error.way_out)
         return Tried(ok=False, steps=[step])
     return Tried(

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from flask import Response, request
 
-from ...core.errors import BadSetting
+from ...core.errors import SettingError
 from ...models import (
     LogLine,
     Page,
@@ -12,8 +12,8 @@ from ...models import (
     RunDetail,
 )
 from ...records import runs
-from ..context import parts
-from ..event_stream import Hub
+from ..context import context
+from ..event_stream import EventStream
 from ..operations import arg, ask, operation
 from .auth import note
 
@@ -35,23 +35,23 @@ LOG_QUERY = {"level": "info, warning, error, or trouble for all but info", "q": 
 )
 def runs_list() -> Page[Run]:
     return runs.runs(
-        parts().records.reader, ask(), arg("job"), arg("outcome"), arg("state"), arg("subject")
+        context().records.reader, ask(), arg("job"), arg("outcome"), arg("state"), arg("subject")
     )
 
 
 @operation("GET", "/runs/{run_id}", "One run with its tasks", gives=RunDetail)
 def runs_show(run_id: int) -> RunDetail:
-    run = runs.run(parts().records.reader, run_id)
-    run.tasks = [parts().dispatcher.enrich(task) for task in run.tasks]
+    run = runs.run(context().records.reader, run_id)
+    run.tasks = [context().dispatcher.enrich(task) for task in run.tasks]
     return run
 
 
 @operation("POST", "/runs/{run_id}/cancel", "Cancel a run", gives=RunDetail, status=202)
 def runs_cancel(run_id: int) -> RunDetail:
-    run = runs.run(parts().records.reader, run_id)
+    run = runs.run(context().records.reader, run_id)
     if run.state == "ended":
-        raise BadSetting(f"Run {run_id} has ended already.", "There is nothing to cancel.")
-    parts().dispatcher.cancel_run(run_id)
+        raise SettingError(f"Run {run_id} has ended already.", "There is nothing to cancel.")
+    context().dispatcher.cancel_run(run_id)
     note("cancelled run", str(run_id))
     return runs_show(run_id)
 
@@ -65,8 +65,8 @@ def runs_cancel(run_id: int) -> RunDetail:
     query=LOG_QUERY,
 )
 def runs_log(run_id: int) -> Page[LogLine]:
-    runs.run(parts().records.reader, run_id)
-    return runs.log_lines(parts().records.reader, ask(), "run_id", run_id, arg("level"), arg("q"))
+    runs.run(context().records.reader, run_id)
+    return runs.log_lines(context().records.reader, ask(), "run_id", run_id, arg("level"), arg("q"))
 
 
 @operation(
@@ -77,16 +77,16 @@ def runs_log(run_id: int) -> Page[LogLine]:
     query={"last_id": "resume after this event id"},
 )
 def runs_events(run_id: int) -> Response:
-    runs.run(parts().records.reader, run_id)
-    records = parts().records
+    runs.run(context().records.reader, run_id)
+    records = context().records
 
     def over() -> bool:
         return runs.run(records.reader, run_id).state == "ended"
 
-    return event_stream(parts().hub, run_id, over)
+    return event_stream(context().hub, run_id, over)
 
 
-def event_stream(hub: Hub, run_id: int | None = None, over: object = None) -> Response:
+def event_stream(hub: EventStream, run_id: int | None = None, over: object = None) -> Response:
     """A response of Server-Sent Events."""
     last = request.headers.get("Last-Event-ID") or arg("last_id")
     stream = hub.stream(last, run_id, over) if callable(over) else hub.stream(last, run_id)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from ...core.errors import BadSetting, Trouble
+from ...core.errors import FasciculusError, SettingError
 from ...core.steps import Step
 from ...models import (
     Page,
@@ -20,7 +20,7 @@ from ...stores.base import (
     read_mark,
     try_out,
 )
-from ..context import parts
+from ..context import context
 from ..operations import arg, ask, operation
 from ..tasks import orders
 from .auth import note
@@ -35,12 +35,12 @@ from .auth import note
     query={"q": "words that the name holds"},
 )
 def stores_list() -> Page[Store]:
-    return stores.stores(parts().records.reader, parts().seal, ask(), arg("q"))
+    return stores.stores(context().records.reader, context().seal, ask(), arg("q"))
 
 
 @operation("GET", "/stores/{name}", "One store", gives=Store)
 def stores_show(name: str) -> Store:
-    return stores.store(parts().records.reader, parts().seal, name)
+    return stores.store(context().records.reader, context().seal, name)
 
 
 @operation(
@@ -48,26 +48,26 @@ def stores_show(name: str) -> Store:
 )
 def stores_add(body: Store) -> Store:
     found = prepare(body, None)
-    with parts().records.write() as db:
-        stores.save_store(db, parts().seal, body, found)
+    with context().records.write() as db:
+        stores.save_store(db, context().seal, body, found)
     return _saved(body.name, "added store")
 
 
 @operation("PUT", "/stores/{name}", "Change a store; it is tried first", takes=Store, gives=Store)
 def stores_change(name: str, body: Store) -> Store:
-    stores.store(parts().records.reader, parts().seal, name)
+    stores.store(context().records.reader, context().seal, name)
     found = prepare(body, name)
-    with parts().records.write() as db:
-        stores.save_store(db, parts().seal, body, found, name)
+    with context().records.write() as db:
+        stores.save_store(db, context().seal, body, found, name)
     return _saved(body.name, "changed store")
 
 
 @operation("DELETE", "/stores/{name}", "Forget a store; what lies on it is not touched")
 def stores_remove(name: str) -> None:
-    with parts().records.write() as db:
+    with context().records.write() as db:
         stores.remove_store(db, name)
     note("forgot store", name)
-    parts().hub.changed("stores")
+    context().hub.changed("stores")
 
 
 @operation(
@@ -84,14 +84,14 @@ def stores_try_draft(body: Store) -> Tried:
 
 @operation("POST", "/stores/{name}/try", "Try a saved store", gives=Tried)
 def stores_try(name: str) -> Tried:
-    db = parts().records.reader
-    order = orders.store_order(db, parts().seal, name)
+    db = context().records.reader
+    order = orders.store_order(db, context().seal, name)
     return _tried(order.spec(), order.store_id)
 
 
 def _spec(body: Store, saved: str | None) -> StoreSpec:
     """How to reach a store that is not saved yet, with the secrets it has already."""
-    db, seal = parts().records.reader, parts().seal
+    db, seal = context().records.reader, context().seal
     old = stores.secrets(db, seal, saved) if saved else {}
     given = body.secrets.model_dump() if body.secrets else {}
     return StoreSpec(
@@ -102,7 +102,7 @@ def _spec(body: Store, saved: str | None) -> StoreSpec:
 def _tried(spec: StoreSpec, store_id: str | None) -> Tried:
     try:
         store = open_store(spec)
-    except Trouble as error:
+    except FasciculusError as error:
         step = TryStep(name="settings", ok=False, text=error.message, way_out=error.way_out)
         return Tried(ok=False, steps=[step])
     try:
@@ -122,7 +122,7 @@ def _step(step: Step) -> TryStep:
 
 def prepare(body: Store, saved: str | None) -> str:
     """Prove that the store works, mark it, and give its id."""
-    db = parts().records.reader
+    db = context().records.reader
     expected = stores.mark_of(db, saved) if saved else None
     spec = _spec(body, saved)
     tried = _tried(spec, expected)
@@ -134,7 +134,7 @@ def prepare(body: Store, saved: str | None) -> str:
             "connect": "address",
             "sign in": "password",
         }.get(failed.name)
-        raise BadSetting(failed.text, failed.way_out, field=field)
+        raise SettingError(failed.text, failed.way_out, field=field)
     store = open_store(spec)
     with Connected(store):
         mark(store, expected or stores.new_mark())
@@ -143,7 +143,7 @@ def prepare(body: Store, saved: str | None) -> str:
         "SELECT name FROM store WHERE mark=? AND name IS NOT ?", (found, saved)
     ).fetchone()
     if taken:
-        raise BadSetting(
+        raise SettingError(
             f"That folder is the store “{taken['name']}” already.",
             "Name another folder.",
             field="path" if body.kind == "folder" else "folder",
@@ -153,5 +153,5 @@ def prepare(body: Store, saved: str | None) -> str:
 
 def _saved(name: str, action: str) -> Store:
     note(action, name)
-    parts().hub.changed("stores")
+    context().hub.changed("stores")
     return stores_show(name)

@@ -7,13 +7,13 @@ import threading
 from collections.abc import Callable
 
 from ...config import Config
-from ...core.errors import Trouble
+from ...core.errors import FasciculusError
 from ...records import inventory, users
 from ...records.db import Records
-from ...records.encryption import Seal
-from ...records.paging import Ask
+from ...records.encryption import SecretCipher
+from ...records.paging import PageRequest
 from .. import account_removal, discovery
-from ..event_stream import Hub
+from ..event_stream import EventStream
 
 log = logging.getLogger(__name__)
 
@@ -27,8 +27,8 @@ class Housekeeper:
         self,
         config: Config,
         records: Records,
-        seal: Seal,
-        hub: Hub,
+        seal: SecretCipher,
+        hub: EventStream,
         busy: Callable[[], set[tuple[str, str]]],
         verify_some: Callable[[], None],
     ) -> None:
@@ -60,7 +60,9 @@ class Housekeeper:
         """Take over what is new or changed on hosts that say so; what is gone waits for a
         person.
         """
-        for host in inventory.hosts(self._records.reader, self._seal, Ask(limit=10_000)).items:
+        for host in inventory.hosts(
+            self._records.reader, self._seal, PageRequest(limit=10_000)
+        ).items:
             if not host.finding.automatic or self._closing.is_set():
                 continue
             try:
@@ -73,7 +75,7 @@ class Housekeeper:
                         ", ".join(f"{p.kind} {p.account.name}" for p in wanted),
                     )
                     self._hub.changed("accounts")
-            except (Trouble, OSError) as error:
+            except (FasciculusError, OSError) as error:
                 log.warning("host %s: its accounts could not be looked for: %s", host.name, error)
 
     def forget_gone(self) -> None:
@@ -86,7 +88,7 @@ class Housekeeper:
                 count = account_removal.remove_bundles(
                     self._config, self._records, self._seal, account
                 )
-            except (Trouble, OSError) as error:
+            except (FasciculusError, OSError) as error:
                 log.warning(
                     "account %s is gone, and could not be forgotten yet: %s", account.name, error
                 )

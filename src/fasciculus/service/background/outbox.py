@@ -6,11 +6,11 @@ import logging
 import threading
 from datetime import UTC, datetime, timedelta
 
-from ...core.errors import Trouble
+from ...core.errors import FasciculusError
 from ...records import reports
 from ...records.db import Records
-from ...records.encryption import Seal
-from ..event_stream import Hub
+from ...records.encryption import SecretCipher
+from ..event_stream import EventStream
 from ..reports import mail
 
 log = logging.getLogger(__name__)
@@ -27,7 +27,7 @@ def wait_after(attempts: int) -> float:
 class Outbox:
     """A thread that sends reports in the order they were written."""
 
-    def __init__(self, records: Records, seal: Seal, hub: Hub) -> None:
+    def __init__(self, records: Records, seal: SecretCipher, hub: EventStream) -> None:
         self._records, self._seal, self._hub = records, seal, hub
         self._changed = threading.Condition()
         self._pending = True
@@ -74,7 +74,7 @@ class Outbox:
         for report_id, message, recipients, attempts in reports.due(db):
             try:
                 mail.send(server, secret, mail.sender_of(db), recipients, message)
-            except Trouble as error:
+            except FasciculusError as error:
                 until = datetime.now(UTC) + timedelta(seconds=wait_after(attempts))
                 with self._records.write() as writer:
                     reports.put_off(writer, report_id, until, error.sentence())

@@ -10,11 +10,11 @@ from collections.abc import Callable
 from datetime import UTC, datetime, timedelta
 
 from ...core import schedule
-from ...core.errors import Trouble
+from ...core.errors import FasciculusError
 from ...models import Job
 from ...records import jobs, runs, settings
 from ...records.db import Records, stamp
-from ..tasks.dispatcher import AlreadyGoing, Dispatcher
+from ..tasks.dispatcher import AlreadyRunningError, Dispatcher
 
 log = logging.getLogger(__name__)
 
@@ -109,9 +109,9 @@ class Scheduler:
         by = "timetable, made up for a missed start" if late else "timetable"
         try:
             self._dispatcher.start_run(name, by, key=f"timetable {name} {stamp(due)}")
-        except AlreadyGoing as error:
+        except AlreadyRunningError as error:
             self._skip(name, error.message)
-        except Trouble as error:
+        except FasciculusError as error:
             self._skip(name, error.sentence())
 
     def _skip(self, name: str, reason: str) -> None:

@@ -10,16 +10,16 @@ from email.message import EmailMessage
 from email.policy import SMTP
 from email.utils import format_datetime, localtime, make_msgid
 
-from ...core.errors import BadSetting, Unreachable
+from ...core.errors import SettingError, UnreachableError
 from ...models import MailServer
 from ...records import settings
-from ...records.encryption import Seal, merged
+from ...records.encryption import SecretCipher, merged
 
 _KEY = "mail"
 _TIMEOUT = 20.0
 
 
-def server(db: sqlite3.Connection, seal: Seal) -> MailServer:
+def server(db: sqlite3.Connection, seal: SecretCipher) -> MailServer:
     """The mail server's settings, without its password."""
     row = settings.get(db, _KEY, {})
     sealed = row.pop("sealed", None)
@@ -28,14 +28,14 @@ def server(db: sqlite3.Connection, seal: Seal) -> MailServer:
     return found
 
 
-def save_server(db: sqlite3.Connection, seal: Seal, new: MailServer) -> None:
+def save_server(db: sqlite3.Connection, seal: SecretCipher, new: MailServer) -> None:
     old = settings.get(db, _KEY, {})
     secrets = merged(seal.open(old.get("sealed")), {"password": new.password})
     row = new.model_dump(exclude={"password", "password_set"})
     settings.put(db, _KEY, {**row, "sealed": seal.close(secrets)})
 
 
-def password(db: sqlite3.Connection, seal: Seal) -> str:
+def password(db: sqlite3.Connection, seal: SecretCipher) -> str:
     return seal.open(settings.get(db, _KEY, {}).get("sealed")).get("password", "")
 
 
@@ -70,9 +70,9 @@ def compose(
 def send(
     config: MailServer, secret: str, sender: str, recipients: list[str], message: bytes
 ) -> None:
-    """Hand a message over; ``Unreachable`` says in one sentence why it was not taken."""
+    """Hand a message over; ``UnreachableError`` says in one sentence why it was not taken."""
     if not config.address:
-        raise BadSetting("No mail server is set.", "Set one under Settings.", field="address")
+        raise SettingError("No mail server is set.", "Set one under Settings.", field="address")
     where = f"{config.address}, port {config.port}"
     try:
         context = ssl.create_default_context()
@@ -88,32 +88,32 @@ def send(
                 link.login(config.user, secret)
             link.sendmail(sender, recipients, message)
     except smtplib.SMTPAuthenticationError as error:
-        raise Unreachable(
+        raise UnreachableError(
             f"The mail server at {where} refused the sign-in.",
             "Correct the user and password under Settings.",
         ) from error
     except smtplib.SMTPRecipientsRefused as error:
-        raise Unreachable(
+        raise UnreachableError(
             f"The mail server at {where} refused {', '.join(error.recipients)}.",
             "Correct the report addresses of the job.",
         ) from error
     except smtplib.SMTPNotSupportedError as error:
-        raise Unreachable(
+        raise UnreachableError(
             f"The mail server at {where} does not offer what is set: {error}.",
             "Choose another security or leave the user empty.",
         ) from error
     except ssl.SSLCertVerificationError as error:
-        raise Unreachable(
+        raise UnreachableError(
             f"The mail server at {where} could not prove who it is: {error.reason}.",
             "Check its certificate and the address.",
         ) from error
     except ssl.SSLError as error:
-        raise Unreachable(
+        raise UnreachableError(
             f"The mail server at {where} does not speak TLS there ({error.reason}).",
             "Choose another security or another port.",
         ) from error
     except (smtplib.SMTPException, OSError) as error:
-        raise Unreachable(
+        raise UnreachableError(
             f"The mail server at {where} did not take the message: {error}.",
             "Is it running, and the port right?",
         ) from error

@@ -9,18 +9,18 @@ from datetime import UTC, datetime
 from jinja2 import Environment, PackageLoader, StrictUndefined, select_autoescape
 
 from ...config import Config
-from ...core.maintenance_report import DamageLine, UpkeepReport
+from ...core.maintenance_report import DamageLine, MaintenanceReport
 from ...core.run_report import (
     CopyLine,
     RunReport,
     TaskLine,
     worst,
 )
-from ...models import RunDetail, Upkeep
+from ...models import Maintenance, RunDetail
 from ...records import maintenance, reports, runs
 from ...records.db import Records
-from ...records.paging import Ask
-from ..event_stream import Hub
+from ...records.paging import PageRequest
+from ..event_stream import EventStream
 from .mail import compose, sender_of
 
 _LOG_LINES = 5000
@@ -30,7 +30,7 @@ _DAMAGE_LINES = 500
 class Reporter:
     """Says how runs went, to the records and to people."""
 
-    def __init__(self, config: Config, records: Records, hub: Hub) -> None:
+    def __init__(self, config: Config, records: Records, hub: EventStream) -> None:
         self._config, self._records, self._hub = config, records, hub
         self._templates = Environment(
             loader=PackageLoader("fasciculus.service", "templates"),
@@ -81,7 +81,7 @@ class Reporter:
         recipients, zone = maintenance.concerned(db, work.store, subject)
         if recipients:
             known = maintenance.damage(
-                db, Ask(limit=_DAMAGE_LINES), work.store, work.subject, work.subject_kind
+                db, PageRequest(limit=_DAMAGE_LINES), work.store, work.subject, work.subject_kind
             ).items
             rows = [row for row in known if work.kind != "verify" or row.id in fresh]
             lines = [
@@ -97,7 +97,7 @@ class Reporter:
         self,
         db: sqlite3.Connection,
         template: str,
-        report: RunReport | UpkeepReport,
+        report: RunReport | MaintenanceReport,
         recipients: list[str],
         run_id: int | None = None,
         job: str = "",
@@ -165,10 +165,10 @@ def report_of(run: RunDetail, link: str = "") -> RunReport:
 
 
 def upkeep_report_of(
-    work: Upkeep, zone: str, damage: list[DamageLine], helpers: list[str], link: str = ""
-) -> UpkeepReport:
+    work: Maintenance, zone: str, damage: list[DamageLine], helpers: list[str], link: str = ""
+) -> MaintenanceReport:
     """The report's model of ended upkeep."""
-    return UpkeepReport(
+    return MaintenanceReport(
         work.id,
         work.kind,
         work.store,

@@ -16,8 +16,8 @@ from pathlib import Path
 from typing import Any
 
 from ...config import Config
-from ...core.errors import BadSetting, Trouble
-from ...models import LogLine, Upkeep
+from ...core.errors import FasciculusError, SettingError
+from ...models import LogLine, Maintenance
 from ...records import (
     bundles,
     maintenance,
@@ -25,20 +25,20 @@ from ...records import (
     stores,
 )
 from ...records.db import Records
-from ...records.encryption import Seal
-from ...records.paging import Ask
+from ...records.encryption import SecretCipher
+from ...records.paging import PageRequest
 from ...worker.events import (
-    Damage,
+    CopyRepacked,
+    CopyVerified,
+    DamageCleared,
+    DamageFound,
     Event,
     Finished,
     Log,
     Progress,
-    Repacked,
-    Sound,
-    Verified,
 )
 from ...worker.orders import Order
-from ..event_stream import Hub
+from ..event_stream import EventStream
 from . import orders
 from .dispatcher import Dispatcher
 from .worker_process import Worker
@@ -59,8 +59,8 @@ class Caretaker:
         self,
         config: Config,
         records: Records,
-        seal: Seal,
-        hub: Hub,
+        seal: SecretCipher,
+        hub: EventStream,
         dispatcher: Dispatcher,
         report: Callable[[sqlite3.Connection, int], None],
         reported: Callable[[], None],
@@ -129,7 +129,7 @@ class Caretaker:
             if bundle is not None:
                 found = bundles.bundle(db, bundle)
                 if store not in [copy.store for copy in found.copies]:
-                    raise BadSetting(
+                    raise SettingError(
                         f"There is no copy of {found.name} on “{store}”.",
                         "Name another store.",
                         field="bundle",
@@ -138,14 +138,14 @@ class Caretaker:
             if kind == "mend":
                 subjects = [row for row in subjects if maintenance.damaged_files(db, row, [store])]
                 if not subjects:
-                    raise BadSetting(
+                    raise SettingError(
                         f"Nothing on store “{store}” is known to be damaged.",
                         "Verify it first: fasciculus stores verify.",
                         field="subject",
                     )
             if not subjects:
                 whose = f" of “{subject}”" if subject else ""
-                raise BadSetting(
+                raise SettingError(
                     f"There are no copies{whose} on store “{store}”.",
                     "Start a job that writes there.",
                     field="subject" if subject else None,
@@ -179,7 +179,9 @@ class Caretaker:
         """Queue what of each store was not read through for longer than its setting says, a few an
         hour, so that the reading is spread over the whole time."""
         now = datetime.now(UTC)
-        for store in stores.stores(self._records.reader, self._seal, Ask(limit=10_000)).items:
+        for store in stores.stores(
+            self._records.reader, self._seal, PageRequest(limit=10_000)
+        ).items:
             if not store.verify_days:
                 continue
             read = maintenance.last_read(self._records.reader, store.name)
@@ -191,7 +193,7 @@ class Caretaker:
             for _, (_, subject) in due[: ceil(len(read) / (store.verify_days * _HOURS_A_DAY))]:
                 try:
                     self.begin("verify", store.name, _BACKGROUND, subject, deep=True)
-                except Trouble as error:
+                except FasciculusError as error:
                     log.warning("store %s: %s", store.name, error.sentence())
 
     # Carrying out -------------------------------------------------------------------
@@ -211,7 +213,7 @@ class Caretaker:
             finished = Finished("failed", "The worker gave no answer.")
             try:
                 finished = self._carry_out(work, worker)
-            except Trouble as error:
+            except FasciculusError as error:
                 finished = Finished("failed", error.sentence())
             except Exception as error:
                 log.exception("upkeep %s", work.id)
@@ -223,14 +225,14 @@ class Caretaker:
                     self._going, self._live = None, None
                 self._end(work.id, finished)
 
-    def _pick(self) -> Upkeep | None:
+    def _pick(self) -> Maintenance | None:
         for number in self._waiting:
             work = maintenance.upkeep(self._records.reader, number)
             if work.kind == "verify" or self._dispatcher.reserve((work.subject_kind, work.subject)):
                 return work
         return None
 
-    def _carry_out(self, work: Upkeep, worker: Worker) -> Finished:
+    def _carry_out(self, work: Maintenance, worker: Worker) -> Finished:
         with self._records.write() as db:
             maintenance.begin(db, work.id)
         self._tell(work.id)
@@ -249,10 +251,10 @@ class Caretaker:
             "The worker ended unexpectedly. Every copy is as whole as before; start it again.",
         )
 
-    def _spool(self, work: Upkeep) -> str:
+    def _spool(self, work: Maintenance) -> str:
         return str(self._config.spool / f"upkeep-{work.id}")
 
-    def _order(self, work: Upkeep) -> Order:
+    def _order(self, work: Maintenance) -> Order:
         db = self._records.reader
         return orders.upkeep_order(
             db,
@@ -266,7 +268,7 @@ class Caretaker:
 
     # Events -------------------------------------------------------------------------
 
-    def _take(self, work: Upkeep, event: Event) -> None:
+    def _take(self, work: Maintenance, event: Event) -> None:
         subject = (work.subject_kind, work.subject)
         match event:
             case Progress():
@@ -274,7 +276,7 @@ class Caretaker:
                 self._tell(work.id)
             case Log():
                 self._log(work, event.level, event.text)
-            case Damage():
+            case DamageFound():
                 with self._records.write() as db:
                     maintenance.found_damage(
                         db,
@@ -288,16 +290,16 @@ class Caretaker:
                     )
                     # A run beside this may have retired what it harms.
                     maintenance.drop_of_retired(db, subject)
-            case Sound():
+            case DamageCleared():
                 with self._records.write() as db:
                     maintenance.is_sound(db, work.store, subject, event.file)
-            case Verified():
+            case CopyVerified():
                 with self._records.write() as db:
                     maintenance.verified(db, work.store, subject, event.bundle, event.deep)
-            case Repacked():
+            case CopyRepacked():
                 self._repacked(work, subject, event)
 
-    def _repacked(self, work: Upkeep, subject: tuple[str, str], event: Repacked) -> None:
+    def _repacked(self, work: Maintenance, subject: tuple[str, str], event: CopyRepacked) -> None:
         """Note that a copy's bytes lie elsewhere, and keep the listing that says where."""
         with self._records.write() as db:
             alike = maintenance.repacked(db, work.store, subject, event.bundle, event.manifest)
@@ -315,7 +317,7 @@ class Caretaker:
             # It is fetched from the store when somebody asks for it.
             target.unlink(missing_ok=True)
 
-    def _log(self, work: Upkeep, level: str, text: str) -> None:
+    def _log(self, work: Maintenance, level: str, text: str) -> None:
         with self._records.write() as db:
             number = runs.log(db, level, text, upkeep_id=work.id, subject=work.subject)
         line = LogLine(
@@ -346,7 +348,7 @@ class Caretaker:
         self._tell(number)
         self._hub.changed("stores")
 
-    def _mend(self, work: Upkeep) -> None:
+    def _mend(self, work: Maintenance) -> None:
         """Damage is mended at once where another store has copies."""
         db, subject = self._records.reader, (work.subject_kind, work.subject)
         if any(
@@ -355,12 +357,12 @@ class Caretaker:
         ):
             try:
                 self.begin("mend", work.store, f"upkeep {work.id}", work.subject)
-            except Trouble as error:
+            except FasciculusError as error:
                 log.warning("upkeep %s: %s", work.id, error.sentence())
 
     # Telling ------------------------------------------------------------------------
 
-    def enrich(self, work: Upkeep) -> Upkeep:
+    def enrich(self, work: Maintenance) -> Maintenance:
         """Add the live numbers to what goes on."""
         live, going = self._live, self._going
         if going is not None and going[0] == work.id and live is not None:

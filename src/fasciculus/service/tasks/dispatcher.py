@@ -12,7 +12,7 @@ from collections.abc import Callable
 from datetime import UTC, datetime
 
 from ...config import Config
-from ...core.errors import BadSetting, Trouble
+from ...core.errors import FasciculusError, SettingError
 from ...models import (
     LogLine,
     Restore,
@@ -27,14 +27,14 @@ from ...records import (
     stores,
 )
 from ...records.db import Records
-from ...records.encryption import Seal
+from ...records.encryption import SecretCipher
 from ...worker.events import (
-    Copied,
+    CopyResult,
+    CopyRetired,
     Event,
     Finished,
     Log,
     Progress,
-    Retired,
 )
 from ...worker.orders import (
     BundleOrder,
@@ -42,9 +42,9 @@ from ...worker.orders import (
     ReleaseOrder,
     RestoreOrder,
 )
-from ..event_stream import Hub
+from ..event_stream import EventStream
 from . import orders
-from .progress import Item, Live, key_of
+from .progress import QueuedTask, TaskProgress, key_of
 from .worker_process import Worker
 
 log = logging.getLogger(__name__)
@@ -59,17 +59,17 @@ class Dispatcher:
         self,
         config: Config,
         records: Records,
-        seal: Seal,
-        hub: Hub,
+        seal: SecretCipher,
+        hub: EventStream,
         on_run_ended: Callable[[int], None],
     ) -> None:
         self._config, self._records, self._seal, self._hub = config, records, seal, hub
         self._on_run_ended = on_run_ended
         self._changed = threading.Condition()
-        self._waiting: deque[Item] = deque()
-        self._going: dict[tuple[str, int], Item] = {}
+        self._waiting: deque[QueuedTask] = deque()
+        self._going: dict[tuple[str, int], QueuedTask] = {}
         self._reserved: set[tuple[str, str]] = set()
-        self._live: dict[tuple[str, int], Live] = {}
+        self._live: dict[tuple[str, int], TaskProgress] = {}
         self._closing = False
         self._thread = threading.Thread(target=self._hand_out, name="dispatcher", daemon=True)
 
@@ -136,11 +136,11 @@ class Dispatcher:
             job = jobs.job(db, name)
             going = runs.active(db, name)
             if going:
-                raise AlreadyGoing(name, going)
+                raise AlreadyRunningError(name, going)
             kind = job.subjects[:-1]
             subjects = [(kind, subject) for subject in jobs.covers(db, job)]
             if not subjects:
-                raise BadSetting(
+                raise SettingError(
                     f"Job “{name}” covers nothing.",
                     "Add an account, or change what the job covers.",
                 )
@@ -158,7 +158,7 @@ class Dispatcher:
             )
             hosts = inventory.hosts_of(db, kind)
             items = [
-                Item(
+                QueuedTask(
                     t.id, (t.subject_kind, t.subject), run_id, None, *hosts.get(t.subject, ("", 1))
                 )
                 for t in runs.tasks(db, run_id)
@@ -168,9 +168,9 @@ class Dispatcher:
         return run_id
 
     def start_restore(self, restore_id: int, subject: tuple[str, str]) -> None:
-        self._enqueue([Item(restore_id, subject, restore=restore_id)])
+        self._enqueue([QueuedTask(restore_id, subject, restore=restore_id)])
 
-    def _enqueue(self, items: list[Item]) -> None:
+    def _enqueue(self, items: list[QueuedTask]) -> None:
         with self._changed:
             self._waiting.extend(items)
             self._changed.notify_all()
@@ -181,7 +181,7 @@ class Dispatcher:
     def cancel_restore(self, restore_id: int) -> None:
         self._cancel(lambda item: item.restore == restore_id)
 
-    def _cancel(self, matches: Callable[[Item], bool]) -> None:
+    def _cancel(self, matches: Callable[[QueuedTask], bool]) -> None:
         with self._changed:
             dropped = [item for item in self._waiting if matches(item)]
             self._waiting = deque(item for item in self._waiting if not matches(item))
@@ -206,7 +206,7 @@ class Dispatcher:
                 target=self._carry_out, args=(item,), daemon=True, name=f"task-{item.number}"
             ).start()
 
-    def _next(self) -> Item | None:
+    def _next(self) -> QueuedTask | None:
         """The first that may begin: never two at once for one subject, nor more than a host
         takes.
         """
@@ -220,12 +220,12 @@ class Dispatcher:
                 return item
         return None
 
-    def _carry_out(self, item: Item) -> None:
+    def _carry_out(self, item: QueuedTask) -> None:
         finished = Finished("failed", "The worker gave no answer.")
         try:
             order = self._begin(item)
             finished = self._work(item, order)
-        except Trouble as error:
+        except FasciculusError as error:
             finished = Finished("failed", error.sentence())
             self._log(item, "error", finished.error)
         except Exception as error:
@@ -241,7 +241,7 @@ class Dispatcher:
                 with self._changed:
                     self._changed.notify_all()
 
-    def _begin(self, item: Item) -> Order:
+    def _begin(self, item: QueuedTask) -> Order:
         with self._records.write() as db:
             if item.run is not None:
                 runs.begin(db, item.run)
@@ -266,7 +266,7 @@ class Dispatcher:
             self._tell_restore(item.number)
         return order
 
-    def _work(self, item: Item, order: Order) -> Finished:
+    def _work(self, item: QueuedTask, order: Order) -> Finished:
         try:
             ended = item.worker.run(order, lambda event: self._take(item, event))
         finally:
@@ -286,7 +286,7 @@ class Dispatcher:
         self._log(item, "error", error)
         return Finished("interrupted", error)
 
-    def _release(self, item: Item, order: BundleOrder) -> None:
+    def _release(self, item: QueuedTask, order: BundleOrder) -> None:
         """A hold page must not outlive the task that set it, also when its worker was killed."""
         if order.hold_flags:
             Worker(f"release {item.number}").run(
@@ -294,18 +294,18 @@ class Dispatcher:
                 lambda event: self._take(item, event),
             )
 
-    def _spool_of(self, item: Item) -> str:
+    def _spool_of(self, item: QueuedTask) -> str:
         kind = "task" if item.run is not None else "restore"
         return str(self._config.spool / f"{kind}-{item.number}")
 
     # Events ------------------------------------------------------------------------
 
-    def _take(self, item: Item, event: Event) -> None:
+    def _take(self, item: QueuedTask, event: Event) -> None:
         match event:
             case Progress():
                 live = self._live.get(key_of(item))
                 if live is None:
-                    self._live[key_of(item)] = Live(event)
+                    self._live[key_of(item)] = TaskProgress(event)
                 else:
                     live.update(event)
                 if item.run is not None:
@@ -314,13 +314,13 @@ class Dispatcher:
                     self._tell_restore(item.number)
             case Log():
                 self._log(item, event.level, event.text)
-            case Copied():
+            case CopyResult():
                 with self._records.write() as db:
                     runs.copied(db, item.number, event.store, event.error, event.kept)
-            case Retired():
+            case CopyRetired():
                 self._retired(item, event)
 
-    def _retired(self, item: Item, event: Retired) -> None:
+    def _retired(self, item: QueuedTask, event: CopyRetired) -> None:
         kind, subject = item.subject
         with self._records.write() as db:
             runs.retired(db, item.number, event.store)
@@ -337,7 +337,7 @@ class Dispatcher:
             self._config.listing(kind, subject, event.bundle).unlink(missing_ok=True)
             self._config.states(kind, subject, event.bundle).unlink(missing_ok=True)
 
-    def _log(self, item: Item, level: str, text: str) -> None:
+    def _log(self, item: QueuedTask, level: str, text: str) -> None:
         subject = item.subject[1]
         with self._records.write() as db:
             number = runs.log(
@@ -350,7 +350,7 @@ class Dispatcher:
             run=item.run,
         )
 
-    def _ended(self, item: Item, finished: Finished) -> None:
+    def _ended(self, item: QueuedTask, finished: Finished) -> None:
         if item.restore is not None:
             with self._records.write() as db:
                 bundles.end_restore(
@@ -388,7 +388,7 @@ class Dispatcher:
             self._on_run_ended(item.run)
         self._tell_run(item.run)
 
-    def _keep_bundle(self, item: Item, finished: Finished) -> None:
+    def _keep_bundle(self, item: QueuedTask, finished: Finished) -> None:
         kind, subject = item.subject
         with self._records.write() as db:
             ids = stores.store_ids(db)
@@ -452,7 +452,7 @@ class Dispatcher:
         run = Run(**runs.run(self._records.reader, run_id).model_dump(exclude={"tasks"}))
         self._hub.tell("run", run, run=run_id)
 
-    def _tell_task(self, item: Item) -> None:
+    def _tell_task(self, item: QueuedTask) -> None:
         task = self.enrich(runs.task(self._records.reader, item.number))
         data = json.loads(task.model_dump_json())
         self._hub.tell("task", {"run": item.run, "task": data}, run=item.run)
@@ -471,12 +471,14 @@ class Dispatcher:
             "the next run clears up after it."
         )
         interrupted = []
-        held: list[Item] = []
+        held: list[QueuedTask] = []
         with self._records.write() as db:
             for run_id in runs.unfinished(db):
                 for task in runs.tasks(db, run_id):
                     if task.state == "running":
-                        held.append(Item(task.id, (task.subject_kind, task.subject), run=run_id))
+                        held.append(
+                            QueuedTask(task.id, (task.subject_kind, task.subject), run=run_id)
+                        )
                     if task.state != "ended":
                         runs.log(db, "error", error, run_id=run_id, subject=task.subject)
                         runs.end_task(db, task.id, "interrupted", error)
@@ -496,7 +498,7 @@ class Dispatcher:
         for run_id in interrupted:
             self._on_run_ended(run_id)
 
-    def _release_holds(self, held: list[Item]) -> None:
+    def _release_holds(self, held: list[QueuedTask]) -> None:
         """Take away the hold pages of tasks that the service did not see end."""
         db = self._records.reader
         for item in held:
@@ -507,11 +509,11 @@ class Dispatcher:
                         db, self._seal, self._config, job, item.run or 0, item.number, *item.subject
                     )
                     threading.Thread(target=self._release, args=(item, order), daemon=True).start()
-            except Trouble as error:
+            except FasciculusError as error:
                 log.warning("task %s: its hold page: %s", item.number, error.sentence())
 
 
-class AlreadyGoing(Trouble):
+class AlreadyRunningError(FasciculusError):
     """A job's previous run has not ended."""
 
     def __init__(self, job: str, run_id: int) -> None:

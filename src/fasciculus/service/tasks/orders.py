@@ -12,13 +12,13 @@ from typing import Any
 from ... import __version__
 from ...config import Config
 from ...core.dump.filters import DatabaseRules
-from ...core.errors import BadSetting
+from ...core.errors import SettingError
 from ...models import (
     Account,
     Host,
     Job,
+    Maintenance,
     Restore,
-    Upkeep,
 )
 from ...records import (
     bundles,
@@ -27,13 +27,13 @@ from ...records import (
     runs,
     stores,
 )
-from ...records.encryption import Seal
-from ...records.paging import Ask
+from ...records.encryption import SecretCipher
+from ...records.paging import PageRequest
 from ...worker.orders import (
     BundleOrder,
     CommandOrder,
+    CopyOrder,
     DatabaseOrder,
-    HeldOrder,
     HostOrder,
     MailOrder,
     MariaDbOrder,
@@ -51,7 +51,7 @@ from ...worker.orders import (
 _LEAST_PIECE = 64 * 1024 * 1024
 
 
-def store_order(db: sqlite3.Connection, seal: Seal, name: str) -> StoreOrder:
+def store_order(db: sqlite3.Connection, seal: SecretCipher, name: str) -> StoreOrder:
     """How to reach a store, secrets included."""
     store = stores.store(db, seal, name)
     return StoreOrder(
@@ -69,14 +69,14 @@ def settings_of(store: dict[str, object]) -> dict[str, object]:
     return {key: store[key] for key in keys}
 
 
-def mariadb_order(db: sqlite3.Connection, seal: Seal, host: Host) -> MariaDbOrder | None:
+def mariadb_order(db: sqlite3.Connection, seal: SecretCipher, host: Host) -> MariaDbOrder | None:
     if host.mariadb is None:
         return None
     password = inventory.host_secrets(db, seal, host.name).get("mariadb_password", "")
     return MariaDbOrder(**host.mariadb.model_dump(), password=password)
 
 
-def host_order(db: sqlite3.Connection, seal: Seal, host: Host) -> HostOrder:
+def host_order(db: sqlite3.Connection, seal: SecretCipher, host: Host) -> HostOrder:
     """How to reach a host, secrets included."""
     if host.kind == "local":
         return HostOrder(name=host.name)
@@ -106,7 +106,7 @@ def _subject(account: Account, kind: str, name: str) -> SubjectOrder:
         )
     root = next((site.root for site in account.sites if site.name == name), None)
     if root is None:
-        raise BadSetting(f"There is no site “{name}” any more.", "Change the job.")
+        raise SettingError(f"There is no site “{name}” any more.", "Change the job.")
     return SubjectOrder(kind="site", name=name, host=account.host, root=root)
 
 
@@ -126,7 +126,7 @@ def _databases(
         if database.engine == "sqlite" and subject.kind == "site":
             whole = os.path.join(account.home, path)
             if not whole.startswith(subject.root + "/"):
-                raise BadSetting(
+                raise SettingError(
                     f"The SQLite database {database.name} of site {subject.name} lies outside its "
                     "document root.",
                     "Protect the account instead of the site.",
@@ -136,16 +136,16 @@ def _databases(
     return rows
 
 
-def _local_stores(db: sqlite3.Connection, seal: Seal) -> list[str]:
+def _local_stores(db: sqlite3.Connection, seal: SecretCipher) -> list[str]:
     return [
         str(row.path)
-        for row in stores.stores(db, seal, Ask(limit=10_000)).items
+        for row in stores.stores(db, seal, PageRequest(limit=10_000)).items
         if row.kind == "folder"
     ]
 
 
 def _targets(
-    db: sqlite3.Connection, seal: Seal, job: Job, kind: str, name: str
+    db: sqlite3.Connection, seal: SecretCipher, job: Job, kind: str, name: str
 ) -> list[StoreOrder]:
     targets = []
     for store_name in job.stores:
@@ -231,7 +231,7 @@ def _compares(
 
 def bundle_order(
     db: sqlite3.Connection,
-    seal: Seal,
+    seal: SecretCipher,
     config: Config,
     job: Job,
     run_id: int,
@@ -326,7 +326,13 @@ def bundle_order(
 
 
 def preview_order(
-    db: sqlite3.Connection, seal: Seal, config: Config, job: Job, kind: str, name: str, number: int
+    db: sqlite3.Connection,
+    seal: SecretCipher,
+    config: Config,
+    job: Job,
+    kind: str,
+    name: str,
+    number: int,
 ) -> PreviewOrder:
     """The order to say what a job would take of a subject."""
     account = inventory.account(
@@ -349,7 +355,7 @@ def preview_order(
 
 
 def restore_order(
-    db: sqlite3.Connection, seal: Seal, config: Config, restore: Restore
+    db: sqlite3.Connection, seal: SecretCipher, config: Config, restore: Restore
 ) -> RestoreOrder:
     """The order for one restore. A subject that is gone from the records restores all the same."""
     owner = restore.subject
@@ -369,7 +375,7 @@ def restore_order(
         mariadb, reach = mariadb_order(db, seal, host), host_order(db, seal, host)
         mail = mail_order(host, restore.mail_domains, True) if restore.mail_domains else None
     elif restore.mail_domains:
-        raise BadSetting(
+        raise SettingError(
             f"{restore.subject} is on no host any more.",
             "Add the account again, then restore its mail settings.",
         )
@@ -395,9 +401,9 @@ def restore_order(
 
 def upkeep_order(
     db: sqlite3.Connection,
-    seal: Seal,
+    seal: SecretCipher,
     config: Config,
-    work: Upkeep,
+    work: Maintenance,
     options: dict[str, Any],
     spool: str,
     listings: str,
@@ -405,7 +411,7 @@ def upkeep_order(
     """The order for one piece of upkeep."""
     subject = (work.subject_kind, work.subject)
     held = [
-        HeldOrder(
+        CopyOrder(
             name=row.bundle,
             listing_sha256=row.manifest["listing_sha256"],
             listing=str(
@@ -456,7 +462,7 @@ def check_target(config: Config, local_stores: list[str], target: str) -> None:
     for forbidden in [str(config.home), str(config.spool), *local_stores]:
         base = os.path.realpath(forbidden)
         if path == base or path.startswith(base + "/"):
-            raise BadSetting(
+            raise SettingError(
                 f"{target} lies inside {forbidden}, which Fasciculus itself uses.",
                 "Name another folder.",
                 field="target",

@@ -9,7 +9,7 @@ from collections import OrderedDict
 from collections.abc import Callable
 from pathlib import Path
 
-from ...core.errors import NotThere
+from ...core.errors import MissingError
 from ...models.discovery import Preview
 from ...worker.events import Event, Finished, Progress
 from ...worker.orders import PreviewOrder
@@ -71,7 +71,7 @@ class Previews:
     def show(self, number: int) -> Preview:
         with self._lock:
             if number not in self._found:
-                raise NotThere(
+                raise MissingError(
                     f"There is no preview {number}.", "Start it again; they are not kept for long."
                 )
             return self._found[number][0]

@@ -12,7 +12,7 @@ _SMOOTH = 0.3
 
 
 @dataclass(slots=True)
-class Item:
+class QueuedTask:
     """A task or restore that waits or goes on."""
 
     number: int
@@ -26,7 +26,7 @@ class Item:
 
 
 @dataclass(slots=True)
-class Live:
+class TaskProgress:
     """The last progress of a task, and the rate at which bytes are read."""
 
     progress: Progress
@@ -58,6 +58,6 @@ class Live:
         return seconds if seconds >= 1 else None
 
 
-def key_of(item: Item) -> tuple[str, int]:
+def key_of(item: QueuedTask) -> tuple[str, int]:
     """What tells it from all others."""
     return ("task" if item.run is not None else "restore", item.number)

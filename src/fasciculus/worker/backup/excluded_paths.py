@@ -5,7 +5,7 @@ from __future__ import annotations
 import os
 from collections.abc import Iterable
 
-from ...core.selection import LeftOut
+from ...core.selection import ExcludedPaths
 from ..orders import BundleOrder, DatabaseOrder, PreviewOrder
 
 _SQLITE_SIDES = ("", "-wal", "-shm", "-journal")
@@ -25,7 +25,7 @@ def left_out(order: BundleOrder | PreviewOrder, root: bytes) -> frozenset[bytes]
     if order.host.address:
         # The service's own paths mean nothing on another host.
         return frozenset(p[len(root) + 1 :] for p in copied if p.startswith(root + b"/"))
-    return LeftOut([*order.left_out, *copied]).below(root)
+    return ExcludedPaths([*order.left_out, *copied]).below(root)
 
 
 def _sqlite_files(base: bytes, databases: Iterable[DatabaseOrder]) -> Iterable[bytes]:

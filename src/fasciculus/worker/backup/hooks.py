@@ -5,25 +5,29 @@ from __future__ import annotations
 from collections.abc import Iterator
 from contextlib import contextmanager
 
-from ...core.errors import Trouble
-from ...hosts.base import Reach
+from ...core.errors import FasciculusError
+from ...hosts.base import HostConnection
 from ..events import Emitter
 from ..orders import CommandOrder
 
 _SHOWN = 2000
 
 
-class Around:
+class TaskHooks:
     """Runs an order's commands and keeps its hold flags."""
 
     def __init__(
-        self, commands: list[CommandOrder], flags: list[str], reach: Reach, emitter: Emitter
+        self,
+        commands: list[CommandOrder],
+        flags: list[str],
+        reach: HostConnection,
+        emitter: Emitter,
     ) -> None:
         self._commands, self._flags, self._reach, self._emitter = commands, flags, reach, emitter
 
     @contextmanager
     def task(self) -> Iterator[None]:
-        """Before, and whatever comes, after. Raises ``Trouble`` when a ``before`` stops the
+        """Before, and whatever comes, after. Raises ``FasciculusError`` when a ``before`` stops the
         task.
         """
         good = False
@@ -33,7 +37,7 @@ class Around:
                 self._emitter.info(f"hold page: {path} is set")
             for command in self._commands:
                 if command.when == "before" and not self._run(command) and command.stops:
-                    raise Trouble(
+                    raise FasciculusError(
                         f"The command before the task failed: {command.command}",
                         "Put it right, or let the job go on without it.",
                     )
@@ -51,7 +55,7 @@ class Around:
         when = command.when.replace("_", " ")
         try:
             ran = self._reach.run(command.command, command.seconds)
-        except (Trouble, OSError) as error:
+        except (FasciculusError, OSError) as error:
             self._emitter.warn(f"{when}: {command.command} could not be run: {error}")
             return False
         text = ran.output.decode("utf-8", "replace").strip()
@@ -66,11 +70,11 @@ class Around:
         return ran.code == 0
 
 
-def release(reach: Reach, flags: list[str], emitter: Emitter) -> None:
+def release(reach: HostConnection, flags: list[str], emitter: Emitter) -> None:
     """Take hold pages away."""
     for path in flags:
         try:
             reach.remove(path)
             emitter.info(f"hold page: {path} is taken away")
-        except (Trouble, OSError) as error:
+        except (FasciculusError, OSError) as error:
             emitter.warn(f"hold page: {path} could not be taken away ({error}); remove it by hand")

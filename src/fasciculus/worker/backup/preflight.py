@@ -7,21 +7,21 @@ import shutil
 from collections.abc import Callable
 from pathlib import Path
 
-from ...core.errors import NotThere, StoreFull, Trouble
-from ...core.formatting import size_words
-from ...hosts.base import Reach
+from ...core.errors import FasciculusError, MissingError, StoreFullError
+from ...core.formatting import format_size
+from ...hosts.base import HostConnection
 from ..orders import BundleOrder
 
 _SMALLEST = 8 * 1024 * 1024
 _HEADROOM = 64 * 1024 * 1024
 
 
-def check_sources(order: BundleOrder, reach: Reach, warn: Callable[[str], None]) -> None:
+def check_sources(order: BundleOrder, reach: HostConnection, warn: Callable[[str], None]) -> None:
     """What is to be read answers, before anything is written."""
     reach.connect()
     if order.subject.root and reach.type_of(order.subject.root) != "dir":
         what = "document root" if order.subject.kind == "site" else "home folder"
-        raise NotThere(
+        raise MissingError(
             f"The {what} {order.subject.root} of {order.subject.kind} {order.subject.name} "
             "does not exist.",
             f"Correct the {order.subject.kind}, or bring the folder back.",
@@ -32,7 +32,7 @@ def check_sources(order: BundleOrder, reach: Reach, warn: Callable[[str], None])
     if "databases" in order.contents:
         if order.all_databases or any(database.engine == "mariadb" for database in order.databases):
             if order.mariadb is None:
-                raise Trouble(
+                raise FasciculusError(
                     f"Host {order.subject.host} has no database server set.",
                     "Give its socket or address in the host's settings.",
                 )
@@ -42,7 +42,7 @@ def check_sources(order: BundleOrder, reach: Reach, warn: Callable[[str], None])
             if database.engine == "sqlite":
                 path = os.path.join(order.subject.root, database.path)
                 if reach.type_of(path) != "file":
-                    raise NotThere(
+                    raise MissingError(
                         f"The SQLite database {path} does not exist.",
                         "Correct its path, or remove it from the account.",
                     )
@@ -60,15 +60,15 @@ def check_sources(order: BundleOrder, reach: Reach, warn: Callable[[str], None])
 
 
 def piece_size_for(order: BundleOrder, spool: Path, info: Callable[[str], None]) -> int:
-    """The size of pieces that the spool has room for; ``StoreFull`` when it has none."""
+    """The size of pieces that the spool has room for; ``StoreFullError`` when it has none."""
     free = shutil.disk_usage(spool).free
     fits = min(order.spool_limit, free - _HEADROOM) // 3
     if fits < _SMALLEST:
-        raise StoreFull(
-            f"The spool {spool.parent} has only {size_words(free)} free.",
+        raise StoreFullError(
+            f"The spool {spool.parent} has only {format_size(free)} free.",
             "Free space on that disk, or move the spool (FASCICULUS_SPOOL).",
         )
     if fits < order.piece_size:
-        info(f"pieces of {size_words(fits)}, since the spool has no room for more")
+        info(f"pieces of {format_size(fits)}, since the spool has no room for more")
         return fits
     return order.piece_size

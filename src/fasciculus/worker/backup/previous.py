@@ -13,19 +13,19 @@ from typing import TYPE_CHECKING
 
 from msgspec.structs import asdict
 
-from ...core.bundle.listing import Beginning, read_lines
-from ...core.bundle.previous_index import Previous, unchanged_here, unchanged_over_ssh
-from ...core.bundle.stat_cache import States, StatesWriter, length_of_listing
-from ...core.bundle.stat_prefetch import Ahead
+from ...core.bundle.listing import ListingPrefix, read_lines
+from ...core.bundle.previous_index import PreviousIndex, unchanged_here, unchanged_over_ssh
+from ...core.bundle.stat_cache import StatCache, StatCacheWriter, length_of_listing
+from ...core.bundle.stat_prefetch import StatPrefetcher
 from ..orders import BundleOrder, PreviousOrder
 
 if TYPE_CHECKING:
-    from ...core.bundle.diff import Counts
+    from ...core.bundle.diff import DiffCounts
 
 _BUFFER = 1024 * 1024
 
 
-class Before:
+class PreviousBundle:
     """What the order says of the bundle before, held against what is at hand.
 
     ``lost`` says that its listing is gone or altered, so that nothing can be built on it.
@@ -35,7 +35,7 @@ class Before:
         self._order, self._spool = order, spool
         self.lost = order.previous is not None and not _is_whole(order.previous)
         self.usable = order.previous is not None and not self.lost
-        self._ahead: Ahead | None = None
+        self._ahead: StatPrefetcher | None = None
 
     def close(self) -> None:
         if self._ahead is not None:
@@ -43,12 +43,12 @@ class Before:
             self._ahead = None
 
     @contextmanager
-    def listing(self) -> Iterator[Previous]:
+    def listing(self) -> Iterator[PreviousIndex]:
         """Its listing, to be read beside the scan."""
         previous = self._previous
         same = unchanged_over_ssh if self._order.host.address else unchanged_here
         with closing(
-            Previous(Path(previous.listing), same, self._spool, frozenset(self._order.damaged))
+            PreviousIndex(Path(previous.listing), same, self._spool, frozenset(self._order.damaged))
         ) as found:
             yield found
 
@@ -59,35 +59,39 @@ class Before:
 
     # States ----------------------------------------------------------------------
 
-    def noting(self, stack: ExitStack) -> StatesWriter | None:
+    def noting(self, stack: ExitStack) -> StatCacheWriter | None:
         """Where the states of the new bundle's files are noted for the next one."""
         if not self._order.states or "files" not in self._order.contents or not self._by_states():
             return None
         before = Path(self._previous.states) if self._listed else None
-        return StatesWriter(
+        return StatCacheWriter(
             stack.enter_context(open(self._order.states, "w+b", _BUFFER)), self._about(), before
         )
 
-    def beginning(self) -> Beginning | None:
+    def beginning(self) -> ListingPrefix | None:
         """Its listing, for the new one to begin like, when its states say what did not change."""
         if not self._listed:
             return None
-        return Beginning(Path(self._previous.listing), self._previous.listing_sha256, self._listed)
+        return ListingPrefix(
+            Path(self._previous.listing), self._previous.listing_sha256, self._listed
+        )
 
     def look_ahead(self) -> None:
         """Begin to look at files from the end of the tree on, where a core is to be had for it. It
         is a fork.
         """
         if self._order.threads > 1 and self._listed:
-            self._ahead = Ahead(Path(self._previous.states), os.fsencode(self._order.subject.root))
+            self._ahead = StatPrefetcher(
+                Path(self._previous.states), os.fsencode(self._order.subject.root)
+            )
 
-    def states(self, stack: ExitStack) -> States | None:
+    def states(self, stack: ExitStack) -> StatCache | None:
         """The states of its files, when they were taken with the same rules."""
         if not self._listed:
             return None
         known = self._ahead.unchanged if self._ahead is not None else lambda number: False
         return stack.enter_context(
-            closing(States(Path(self._previous.states), Path(self._previous.listing), known))
+            closing(StatCache(Path(self._previous.states), Path(self._previous.listing), known))
         )
 
     @cached_property
@@ -131,10 +135,10 @@ class Before:
 
     # Differences -------------------------------------------------------------------
 
-    def changes(self, listing_sha256: str) -> Counts | None:
+    def changes(self, listing_sha256: str) -> DiffCounts | None:
         """How the new bundle differs from it, None where there was none.
 
-        Raises ``Damaged`` when its listing cannot be read to its end.
+        Raises ``DamagedError`` when its listing cannot be read to its end.
         """
         order = self._order
         if not order.before or not os.path.exists(order.before):
@@ -145,7 +149,7 @@ class Before:
             order.previous.listing,
             order.previous.listing_sha256,
         ):
-            return diff.Counts()
+            return diff.DiffCounts()
         with open(order.before, "rb") as old, open(order.listing, "rb") as new:
             return diff.count(read_lines(old), read_lines(new))
 

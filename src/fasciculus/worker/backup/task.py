@@ -17,32 +17,32 @@ from ...core.bundle import layout
 from ...core.bundle.codecs import codec
 from ...core.bundle.listing import ListingWriter
 from ...core.bundle.manifest import (
-    KindCount,
-    LeftOutCount,
+    ContentsCount,
+    ExcludedCount,
     Manifest,
     PieceRecord,
     sums,
 )
-from ...core.bundle.writer import Packer
-from ...core.errors import Damaged, StoreFull, Trouble
-from ...core.formatting import count_words, list_words, size_words
-from ...hosts.base import Reach
+from ...core.bundle.writer import BundleWriter
+from ...core.errors import DamagedError, FasciculusError, StoreFullError
+from ...core.formatting import format_count, format_list, format_size
+from ...hosts.base import HostConnection
 from ...stores import open_store
 from ...stores.base import Store
-from ..errors import NoStoreLeft, sentence
+from ..errors import NoStoreLeftError, sentence
 from ..events import (
-    Copied,
+    CopyResult,
     Emitter,
     Finished,
     Progress,
 )
 from ..orders import BundleOrder, StoreOrder
 from ..store_access import check_mark
-from .hooks import Around
+from .hooks import TaskHooks
 from .preflight import check_sources, piece_size_for
-from .previous import Before
-from .sources.files import Gatherer
-from .upload import Pusher, Spool
+from .previous import PreviousBundle
+from .sources.files import FileSource
+from .upload import Spool, Uploader
 
 _TICK = 0.4
 _RULES_SAID = 20
@@ -52,18 +52,18 @@ def _nothing(kind: str, digest: str, size: int) -> None:
     """A full bundle holds all its bytes itself."""
 
 
-class BundleWork:
+class BackupTask:
     """Carries out one :class:`BundleOrder`."""
 
     def __init__(
-        self, order: BundleOrder, reach: Reach, emitter: Emitter, stop: threading.Event
+        self, order: BundleOrder, reach: HostConnection, emitter: Emitter, stop: threading.Event
     ) -> None:
         self._order, self._reach, self._emitter, self._stop = order, reach, emitter, stop
         self._subject = order.subject.ref()
         self._spool = Path(order.spool)
-        self._pushers: list[Pusher] = []
+        self._pushers: list[Uploader] = []
         self._errors: dict[str, str] = {}
-        self._packer: Packer | None = None
+        self._packer: BundleWriter | None = None
         self._bundle = ""
         self._piece_size = order.piece_size
         self._progress = Progress("preflight", total=order.expected_bytes)
@@ -71,12 +71,12 @@ class BundleWork:
         self._half = False
         #: Whether this is a full bundle, be it that a store lacks what an incremental one builds
         #: on.
-        self._before = Before(order, self._spool)
+        self._before = PreviousBundle(order, self._spool)
         self._full = not self._before.usable
-        self._around = Around(order.commands, order.hold_flags, reach, emitter)
+        self._around = TaskHooks(order.commands, order.hold_flags, reach, emitter)
 
     def run(self) -> Finished:
-        """Make the bundle. Raises ``Trouble`` or ``OSError`` when there is none."""
+        """Make the bundle. Raises ``FasciculusError`` or ``OSError`` when there is none."""
         self._spool.mkdir(parents=True, exist_ok=True, mode=0o700)
         started = datetime.now(UTC)
         ticker = threading.Thread(target=self._tick, daemon=True)
@@ -87,9 +87,9 @@ class BundleWork:
                 manifest = self._pack(started)
                 self._confirm(manifest)
             return self._finish(manifest)
-        except NoStoreLeft:
+        except NoStoreLeftError:
             errors = " ".join(dict.fromkeys(self._store_errors().values()))
-            raise Trouble(errors or "No store took the bundle.") from None
+            raise FasciculusError(errors or "No store took the bundle.") from None
         finally:
             self._ticking.set()
             ticker.join()
@@ -114,14 +114,14 @@ class BundleWork:
         for store_order in order.stores:
             try:
                 taken |= self._ready(store_order)
-            except (Trouble, OSError) as error:
+            except (FasciculusError, OSError) as error:
                 self._fail_store(store_order.name, sentence(error))
         if not self._pushers:
-            raise NoStoreLeft
+            raise NoStoreLeftError
         self._bundle = layout.bundle_name(started, order.job, taken)
         self._emitter.info(
             f"{order.subject.kind} {order.subject.name}: making {self._bundle} of "
-            f"{list_words(order.contents)} for {list_words([p.name for p in self._pushers])}"
+            f"{format_list(order.contents)} for {format_list([p.name for p in self._pushers])}"
         )
         if self._before.lost and order.previous is not None:
             self._emitter.info(
@@ -135,7 +135,7 @@ class BundleWork:
             )
         if order.damaged:
             self._emitter.warn(
-                f"{count_words(len(order.damaged), 'piece')} of earlier bundles is known to be "
+                f"{format_count(len(order.damaged), 'piece')} of earlier bundles is known to be "
                 "damaged: "
                 "what lies there is stored again"
             )
@@ -143,7 +143,7 @@ class BundleWork:
     def _ready(self, order: StoreOrder) -> set[str]:
         """Connect, check the mark, clear what an interrupted run left; gives names in use."""
         store = open_store(order.spec())
-        pusher = Pusher(store, self._subject, self._stop, self._pushed, self._emitter.info)
+        pusher = Uploader(store, self._subject, self._stop, self._pushed, self._emitter.info)
         pusher.persist(store.connect)
         pusher.persist(lambda: check_mark(store, order.store_id))
         if self._order.previous is not None and self._lacks(store):
@@ -156,9 +156,9 @@ class BundleWork:
             self._emitter.info(f"store {order.name}: cleared the half-written {name}")
         free = store.free()
         if free is not None and free < self._order.expected_packed:
-            raise StoreFull(
-                f"Store “{order.name}” has {size_words(free)} free, and the last bundle of "
-                f"{self._order.subject.name} took {size_words(self._order.expected_packed)}.",
+            raise StoreFullError(
+                f"Store “{order.name}” has {format_size(free)} free, and the last bundle of "
+                f"{self._order.subject.name} took {format_size(self._order.expected_packed)}.",
                 "Free space there, or keep fewer copies.",
             )
         self._pushers.append(pusher)
@@ -214,7 +214,7 @@ class BundleWork:
             noting = self._before.noting(stack)
             states = None if self._full else self._before.states(stack)
             listing = ListingWriter(raw, noting, self._before.beginning())
-            self._packer = packer = Packer(
+            self._packer = packer = BundleWriter(
                 self._bundle,
                 codec(order.compression, order.level),
                 room,
@@ -224,7 +224,7 @@ class BundleWork:
                 on_packed=self._packed,
                 known=previous.holding if previous else _nothing,
             )
-            gatherer = Gatherer(
+            gatherer = FileSource(
                 order,
                 self._reach,
                 self._packer,
@@ -238,17 +238,17 @@ class BundleWork:
                 self._stage("files")
                 gatherer.files()
             if "databases" in order.contents and (order.databases or order.all_databases):
-                from .sources.databases import DatabaseGatherer
+                from .sources.databases import DatabaseSource
 
                 self._stage("databases")
-                DatabaseGatherer(
+                DatabaseSource(
                     order, self._reach, self._packer, gatherer, self._emitter.warn, self._seen
                 ).run()
             if "mail" in order.contents and order.mail and order.mail.domains:
-                from .sources.mail import MailGatherer
+                from .sources.mail import MailSource
 
                 self._stage("mail")
-                MailGatherer(
+                MailSource(
                     order.mail, self._reach, self._packer, gatherer, self._emitter.warn, self._seen
                 ).run()
             if {"system", "notes"} & set(order.contents):
@@ -259,9 +259,9 @@ class BundleWork:
             digest = listing.close()
             if noting is not None:
                 noting.close(digest, listing.length)
-        counts = {kind: self._packer.counts.get(kind, KindCount()) for kind in order.contents}
+        counts = {kind: self._packer.counts.get(kind, ContentsCount()) for kind in order.contents}
         for kind, lines in gatherer.result.unreadable.items():
-            counts.setdefault(kind, KindCount()).unreadable = lines
+            counts.setdefault(kind, ContentsCount()).unreadable = lines
         self._packer = None
         return Manifest(
             name=self._bundle,
@@ -286,12 +286,12 @@ class BundleWork:
             left_out=gatherer.result.left_out,
         )
 
-    def _settings(self, gatherer: Gatherer) -> None:
+    def _settings(self, gatherer: FileSource) -> None:
         # Imported late, like that of mail: a start costs time, and most nights are short.
-        from .sources.system import SystemGatherer
+        from .sources.system import SystemSource
 
         assert self._packer is not None
-        settings = SystemGatherer(
+        settings = SystemSource(
             self._order, self._reach, self._packer, gatherer, self._emitter.warn, self._seen
         )
         for kind, gather in (("system", settings.system), ("notes", settings.notes)):
@@ -299,7 +299,7 @@ class BundleWork:
                 self._stage(kind)
                 gather()
 
-    def _all_pieces(self, packer: Packer) -> list[PieceRecord]:
+    def _all_pieces(self, packer: BundleWriter) -> list[PieceRecord]:
         """The pieces that the bundle needs: those of earlier bundles first, then its own."""
         own = packer.finish()
         for piece in own:
@@ -319,11 +319,11 @@ class BundleWork:
         ]
         return before + own
 
-    def _say_left_out(self, left_out: dict[str, LeftOutCount]) -> None:
+    def _say_left_out(self, left_out: dict[str, ExcludedCount]) -> None:
         for rule, count in sorted(left_out.items(), key=lambda row: -row[1].bytes)[:_RULES_SAID]:
             self._emitter.info(
-                f"left out by {rule}: {count_words(count.entries, 'entry', 'entries')}"
-                + (f", {size_words(count.bytes)}" if count.bytes else "")
+                f"left out by {rule}: {format_count(count.entries, 'entry', 'entries')}"
+                + (f", {format_size(count.bytes)}" if count.bytes else "")
             )
 
     # Confirming --------------------------------------------------------------
@@ -346,11 +346,11 @@ class BundleWork:
                 self._take_back(pusher)
         if all(pusher.failure is not None for pusher in self._pushers):
             listing.unlink(missing_ok=True)
-            raise NoStoreLeft
+            raise NoStoreLeftError
         listing.rename(self._order.listing)
         self._half = False
 
-    def _complete(self, pusher: Pusher, manifest: Manifest, listing: Path) -> None:
+    def _complete(self, pusher: Uploader, manifest: Manifest, listing: Path) -> None:
         """All that makes the copy whole; ``bundle.json`` is the very last."""
         store, folder = pusher.store, self._subject.bundle(self._bundle)
         path = f"{folder}/{manifest.listing}"
@@ -359,14 +359,14 @@ class BundleWork:
         copy = self._spool / f"listing-for-{pusher.name}"
         shutil.copyfile(listing, copy)
         if not is_listing_of(copy, manifest):
-            raise Damaged(
+            raise DamagedError(
                 "The listing was altered on this machine's disk.", "Check that disk and the memory."
             )
         pusher.persist(lambda: store.put(copy, path, lambda count: None))
         copy.unlink(missing_ok=True)
         digest = pusher.persist(lambda: store.sha256(path))
         if digest not in (None, manifest.listing_sha256):
-            raise Damaged(f"The listing arrived at store “{pusher.name}” altered.")
+            raise DamagedError(f"The listing arrived at store “{pusher.name}” altered.")
         held = {
             item.name: item.size
             for item in pusher.persist(lambda: store.items(self._subject.pieces))
@@ -374,7 +374,7 @@ class BundleWork:
         # Those of earlier bundles too: nobody may have removed one meanwhile.
         for piece in manifest.pieces:
             if held.get(piece.name) != piece.bytes:
-                raise Damaged(
+                raise DamagedError(
                     f"{piece.name} is not whole on store “{pusher.name}”.",
                     "Somebody else removes files there; the next run sends all again.",
                 )
@@ -382,9 +382,9 @@ class BundleWork:
         pusher.persist(lambda: store.put_bytes(check, f"{folder}/{layout.SUMS}"))
         pusher.persist(lambda: store.put_bytes(manifest.to_json(), f"{folder}/{layout.MANIFEST}"))
 
-    def _take_back(self, pusher: Pusher) -> None:
+    def _take_back(self, pusher: Uploader) -> None:
         """Free a failing store of what this task put there; else the next run's sweep does."""
-        with suppress(Trouble, OSError, EOFError):
+        with suppress(FasciculusError, OSError, EOFError):
             remove_bundle(pusher.store, self._subject, self._bundle)
             sweep(pusher.store, self._subject)
 
@@ -402,7 +402,7 @@ class BundleWork:
         self._stage("retiring")
         orders = {store.name: store for store in self._order.stores}
         for name, error in self._errors.items():
-            self._emitter.emit(Copied(name, error))
+            self._emitter.emit(CopyResult(name, error))
         for pusher in self._pushers:
             if pusher.failure is None:
                 kept = 0
@@ -416,18 +416,18 @@ class BundleWork:
                         self._order.keep,
                         self._emitter,
                     )
-                except (Trouble, OSError) as error:
+                except (FasciculusError, OSError) as error:
                     self._emitter.warn(
                         f"store {pusher.name}: retiring did not finish: "
                         f"{sentence(error)} The next run goes on with it."
                     )
-                self._emitter.emit(Copied(pusher.name, kept=kept))
+                self._emitter.emit(CopyResult(pusher.name, kept=kept))
         outcome = "partial" if self._errors else "warned" if self._emitter.warnings else "done"
         self._emitter.info(
-            f"{self._bundle}: {count_words(manifest.entries, 'entry', 'entries')}, "
-            f"{size_words(manifest.bytes)}, {manifest.brings}: {size_words(manifest.packed)} "
+            f"{self._bundle}: {format_count(manifest.entries, 'entry', 'entries')}, "
+            f"{format_size(manifest.bytes)}, {manifest.brings}: {format_size(manifest.packed)} "
             "packed in "
-            f"{count_words(sum(piece.brought for piece in manifest.pieces), 'new piece')}"
+            f"{format_count(sum(piece.brought for piece in manifest.pieces), 'new piece')}"
         )
         return Finished(
             outcome,
@@ -445,7 +445,7 @@ class BundleWork:
         """
         try:
             changes = self._before.changes(manifest.listing_sha256)
-        except (Damaged, OSError) as error:
+        except (DamagedError, OSError) as error:
             self._emitter.info(
                 f"what changed since the bundle before cannot be told: {sentence(error)}"
             )

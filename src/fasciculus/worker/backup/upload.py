@@ -12,21 +12,21 @@ from msgspec import Struct
 
 from ...core.bundle.layout import SubjectRef
 from ...core.bundle.manifest import PieceRecord
-from ...core.errors import Damaged
+from ...core.errors import DamagedError
 from ...stores.base import Store
 from ...stores.retrying import persist
-from ..errors import NoStoreLeft
+from ..errors import NoStoreLeftError
 
 _T = TypeVar("_T")
 
 
-class _Spooled(Struct):
+class _SpooledPiece(Struct):
     path: Path
     record: PieceRecord
     wanted_by: int
 
 
-class Pusher:
+class Uploader:
     """Brings pieces to one store, in a thread of its own."""
 
     def __init__(
@@ -39,9 +39,9 @@ class Pusher:
     ) -> None:
         self.store, self._subject, self._stop = store, subject, stop
         self._on_bytes, self._on_retry = on_bytes, on_retry
-        self.queue: queue.Queue[_Spooled | None] = queue.Queue()
+        self.queue: queue.Queue[_SpooledPiece | None] = queue.Queue()
         self.failure: Exception | None = None
-        self.released: Callable[[_Spooled], None] = lambda spooled: None
+        self.released: Callable[[_SpooledPiece], None] = lambda spooled: None
         # Not Thread.join: a signal that breaks into it marks the thread as ended (CPython 3.11).
         self._ended = threading.Event()
         self._thread = threading.Thread(
@@ -76,14 +76,14 @@ class Pusher:
             finally:
                 self.released(spooled)
 
-    def _push(self, spooled: _Spooled) -> None:
+    def _push(self, spooled: _SpooledPiece) -> None:
         path = self._subject.piece(spooled.record.name)
         self.persist(lambda: self.store.put(spooled.path, path, self._on_bytes))
         # A store that can digest by itself proves the transfer; others give the size.
         size = self.persist(lambda: self.store.size(path))
         digest = self.persist(lambda: self.store.sha256(path))
         if size != spooled.record.bytes or digest not in (None, spooled.record.sha256):
-            raise Damaged(
+            raise DamagedError(
                 f"{spooled.record.name} arrived at store “{self.name}” altered.",
                 "Check that machine's disk and memory; the next run sends all again.",
             )
@@ -94,7 +94,8 @@ class Pusher:
 
 
 class Spool:
-    """Where pieces wait for their stores; a :class:`~fasciculus.core.bundle.write_queue.Room`.
+    """Where pieces wait for their stores; a
+    :class:`~fasciculus.core.bundle.write_queue.PieceSpool`.
 
     Holds at most ``limit`` bytes: whoever packs waits until a piece has gone to every
     store that still works.
@@ -105,7 +106,7 @@ class Spool:
         folder: Path,
         limit: int,
         piece_size: int,
-        pushers: list[Pusher],
+        pushers: list[Uploader],
         stop: threading.Event,
     ) -> None:
         self._folder, self._limit, self._piece_size = folder, limit, piece_size
@@ -115,7 +116,7 @@ class Spool:
         for pusher in pushers:
             pusher.released = self._release
 
-    def _alive(self) -> list[Pusher]:
+    def _alive(self) -> list[Uploader]:
         return [pusher for pusher in self._pushers if pusher.failure is None]
 
     def take(self) -> Path:
@@ -128,17 +129,17 @@ class Spool:
 
     def _check(self) -> None:
         if self._stop.is_set() or not self._alive():
-            raise NoStoreLeft
+            raise NoStoreLeftError
 
     def put(self, path: Path, record: PieceRecord) -> None:
         with self._changed:
             self._check()
             self._held += record.bytes
-            spooled = _Spooled(path, record, len(self._pushers))
+            spooled = _SpooledPiece(path, record, len(self._pushers))
             for pusher in self._pushers:
                 pusher.queue.put(spooled)
 
-    def _release(self, spooled: _Spooled) -> None:
+    def _release(self, spooled: _SpooledPiece) -> None:
         with self._changed:
             spooled.wanted_by -= 1
             if not spooled.wanted_by:

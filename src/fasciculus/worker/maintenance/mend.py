@@ -20,24 +20,24 @@ from ...core.bundle.manifest import (
     sums,
 )
 from ...core.errors import (
-    Damaged,
-    NotThere,
-    StoreFull,
-    Trouble,
+    DamagedError,
+    FasciculusError,
+    MissingError,
+    StoreFullError,
 )
 from ...core.formatting import (
     THE_RECORDS,
-    count_words,
-    list_words,
-    size_words,
+    format_count,
+    format_list,
+    format_size,
 )
 from ...stores.base import Store, read_all
 from ...stores.retrying import persist
 from ..events import (
+    DamageCleared,
     Emitter,
     Finished,
     Progress,
-    Sound,
 )
 from ..orders import MendOrder
 from ..store_access import connected
@@ -46,7 +46,7 @@ _CHUNK = 1024 * 1024
 _T = TypeVar("_T")
 
 
-class MendWork:
+class MendTask:
     """Carries out one :class:`MendOrder`. Nothing may write or retire bundles of the subject
     meanwhile.
     """
@@ -70,10 +70,10 @@ class MendWork:
         finally:
             shutil.rmtree(self._spool, ignore_errors=True)
         left = [file for file in self._order.files if file not in self._mended]
-        whence = f" from {list_words(sorted(self._helped))}" if self._helped else ""
+        whence = f" from {format_list(sorted(self._helped))}" if self._helped else ""
         what = (
-            f"{count_words(len(self._mended), 'file')} mended{whence}, "
-            f"{size_words(self._progress.bytes)}"
+            f"{format_count(len(self._mended), 'file')} mended{whence}, "
+            f"{format_size(self._progress.bytes)}"
         )
         if not left:
             return Finished(
@@ -81,7 +81,7 @@ class MendWork:
             )
         return Finished(
             "warned",
-            f"{what}; {count_words(len(left), 'file')} found intact on no other store. "
+            f"{what}; {format_count(len(left), 'file')} found intact on no other store. "
             "The next run of the job stores anew what lies in them.",
             entries=len(self._mended),
             bytes=self._progress.bytes,
@@ -92,7 +92,7 @@ class MendWork:
         for order in self._order.sources:
             try:
                 found.append(open_ones.enter_context(connected(order)))
-            except (Trouble, OSError) as error:
+            except (FasciculusError, OSError) as error:
                 self._emitter.warn(f"store {order.name} cannot help: {error}")
         return found
 
@@ -112,7 +112,7 @@ class MendWork:
     def _is_mended(self, file: str, source: str) -> None:
         self._mended.append(file)
         self._helped.add(source)
-        self._emitter.emit(Sound(file, source))
+        self._emitter.emit(DamageCleared(file, source))
         self._emitter.info(f"{file}: mended from {source}")
 
     # Pieces --------------------------------------------------------------------
@@ -131,11 +131,11 @@ class MendWork:
                     continue
                 self._do(store, partial(store.put, local, path, lambda count: None))
                 if self._do(store, lambda: store.sha256(path)) not in (None, wanted.sha256):
-                    raise Damaged(
+                    raise DamagedError(
                         f"{name} arrived at store “{store.spec.name}” altered.",
                         "Check that machine's disk and memory.",
                     )
-            except NotThere:
+            except MissingError:
                 continue
             finally:
                 local.unlink(missing_ok=True)
@@ -159,15 +159,16 @@ class MendWork:
         path = f"{self._subject.bundle(bundle)}/{MANIFEST}"
         try:
             return parse_manifest(self._do(store, lambda: read_all(store, path)))
-        except (NotThere, Damaged):
+        except (MissingError, DamagedError):
             return None
 
     def _fetch(self, source: Store, path: str, local: Path) -> str:
         free = shutil.disk_usage(self._spool).free
         size = source.size(path) or 0
         if size > free:
-            raise StoreFull(
-                f"The spool has only {size_words(free)} free, and {path} needs {size_words(size)}.",
+            raise StoreFullError(
+                f"The spool has only {format_size(free)} free, and {path} needs "
+                f"{format_size(size)}.",
                 "Free space on that disk, or move the spool (FASCICULUS_SPOOL).",
             )
         digest = hashlib.sha256()
@@ -234,7 +235,7 @@ class MendWork:
                 continue
             try:
                 self._do(source, partial(fetch_listing, source, self._subject, other, local))
-            except (NotThere, Damaged):
+            except (MissingError, DamagedError):
                 continue
             self._do(store, lambda: store.put(local, path, lambda count: None))
             return True

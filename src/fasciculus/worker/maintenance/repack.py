@@ -28,28 +28,28 @@ from ...core.bundle.layout import (
 from ...core.bundle.listing import ListingWriter, read_lines
 from ...core.bundle.manifest import Manifest, PieceRecord
 from ...core.bundle.reader import BundleReader
-from ...core.bundle.writer import Packer
-from ...core.errors import Damaged, StoreFull, Trouble
-from ...core.formatting import count_words, size_words
+from ...core.bundle.writer import BundleWriter
+from ...core.errors import DamagedError, FasciculusError, StoreFullError
+from ...core.formatting import format_count, format_size
 from ...stores import open_store
 from ...stores.base import Connected, Store
-from ..backup.upload import Pusher, Spool
-from ..errors import NoStoreLeft, sentence
+from ..backup.upload import Spool, Uploader
+from ..errors import NoStoreLeftError, sentence
 from ..events import (
+    CopyRepacked,
     Emitter,
     Finished,
     Progress,
-    Repacked,
 )
 from ..orders import RepackOrder
 from ..store_access import connected
 from .changed_manifests import tell_restated
-from .usage import Weighed, Weighing
+from .usage import PieceUsage, UsageTotals
 
 _WHOLE = 1024 * 1024
 
 
-class RepackWork:
+class RepackTask:
     """Carries out one :class:`RepackOrder`. Nothing else may work on the subject's copies
     meanwhile.
     """
@@ -62,13 +62,13 @@ class RepackWork:
         self._listings: dict[str, Path] = {}
 
     def run(self) -> Finished:
-        """Repack what is worth it. Raises ``Trouble`` before anything was removed."""
+        """Repack what is worth it. Raises ``FasciculusError`` before anything was removed."""
         self._spool.mkdir(parents=True, exist_ok=True, mode=0o700)
         try:
             with connected(self._order.store) as store:
                 if not self._order.dry_run:
                     if not store.replaces_at_once():
-                        raise Trouble(
+                        raise FasciculusError(
                             f"Store “{store.spec.name}” cannot replace a file in one step, so "
                             "that a "
                             "bundle could be lost half way.",
@@ -85,7 +85,7 @@ class RepackWork:
             fetch_manifest(store, self._subject, name) for name in complete(store, self._subject)
         ]
         tell_restated(self._emitter, self._order.bundles, manifests)
-        with Weighing(self._spool / "contents.sqlite") as weighing:
+        with PieceUsage(self._spool / "contents.sqlite") as weighing:
             for manifest in manifests:
                 self._emitter.emit(self._progress)
                 with self._listing(store, manifest).open("rb") as raw:
@@ -103,10 +103,10 @@ class RepackWork:
             self._progress.total = found.lives
             free = store.free()
             if free is not None and free < found.needs:
-                raise StoreFull(
-                    f"Store “{store.spec.name}” has {size_words(free)} free, and the new pieces "
+                raise StoreFullError(
+                    f"Store “{store.spec.name}” has {format_size(free)} free, and the new pieces "
                     "need "
-                    f"about {size_words(found.needs)} before the old ones go.",
+                    f"about {format_size(found.needs)} before the old ones go.",
                     "Free space there, or repack one subject at a time (--subject).",
                 )
             new = self._pack(store, weighing, found, manifests)
@@ -120,8 +120,9 @@ class RepackWork:
         spent = sum(piece.bytes for piece in new)
         return Finished(
             "done",
-            f"{count_words(len(found.chosen), 'piece')} of {size_words(freed)} became "
-            f"{count_words(len(new), 'piece')} of {size_words(spent)}: {size_words(freed - spent)} "
+            f"{format_count(len(found.chosen), 'piece')} of {format_size(freed)} became "
+            f"{format_count(len(new), 'piece')} of {format_size(spent)}: "
+            f"{format_size(freed - spent)} "
             "are free again.",
             entries=len(new),
             bytes=freed - spent,
@@ -139,16 +140,16 @@ class RepackWork:
     # New pieces ------------------------------------------------------------------
 
     def _pack(
-        self, store: Store, weighing: Weighing, found: Weighed, manifests: list[Manifest]
+        self, store: Store, weighing: PieceUsage, found: UsageTotals, manifests: list[Manifest]
     ) -> list[PieceRecord]:
         self._progress.stage = "packing"
-        pusher = Pusher(store, self._subject, self._stop, self._pushed, self._emitter.info)
+        pusher = Uploader(store, self._subject, self._stop, self._pushed, self._emitter.info)
         room = Spool(
             self._spool, self._order.spool_limit, self._order.piece_size, [pusher], self._stop
         )
         bundle = max(bundle_of(name) for name in found.chosen)
         pusher.start()
-        packer = Packer(
+        packer = BundleWriter(
             bundle,
             codec(manifests[-1].compression),
             room,
@@ -169,19 +170,19 @@ class RepackWork:
             for piece in pieces:
                 piece.holds = packer.used[piece.name]
             ended = pusher.join()
-        except NoStoreLeft:
+        except NoStoreLeftError:
             pass
         finally:
             if not ended:
                 packer.abandon()
                 pusher.join(timeout=20)
         if pusher.failure is not None:
-            raise Trouble(sentence(pusher.failure), "What was complete is untouched.")
+            raise FasciculusError(sentence(pusher.failure), "What was complete is untouched.")
         if self._stop.is_set():
-            raise NoStoreLeft
+            raise NoStoreLeftError
         return pieces
 
-    def _add(self, packer: Packer, entry: Entry, reader: BundleReader) -> None:
+    def _add(self, packer: BundleWriter, entry: Entry, reader: BundleReader) -> None:
         parts, digest = entry.parts, entry.digest
         old = replace(entry, parts=parts)
         entry.parts = []
@@ -191,7 +192,7 @@ class RepackWork:
         else:
             packer.add_stream(entry, _Chunks(reader.contents(old)), self._emitter.warn)
         if entry.digest != digest:
-            raise Damaged(f"{entry.text}: its bytes are not what the listing says.")
+            raise DamagedError(f"{entry.text}: its bytes are not what the listing says.")
 
     def _pushed(self, count: int) -> None:
         self._progress.pushed += count
@@ -203,7 +204,7 @@ class RepackWork:
     # Turning the bundles to them ---------------------------------------------------
 
     def _turn(
-        self, store: Store, weighing: Weighing, manifest: Manifest, new: dict[str, PieceRecord]
+        self, store: Store, weighing: PieceUsage, manifest: Manifest, new: dict[str, PieceRecord]
     ) -> None:
         """Give a bundle the listing that names the new places of its bytes."""
         local = self._spool / "listing"
@@ -245,7 +246,7 @@ class RepackWork:
         # From here on the new listing counts; the old one stays until the sums name it no more.
         store.put_bytes(turned.to_json(), f"{folder}/{MANIFEST}")
         settle(store, self._subject, turned)
-        self._emitter.emit(Repacked(manifest.name, turned.summary()))
+        self._emitter.emit(CopyRepacked(manifest.name, turned.summary()))
 
 
 def _last_numbers(bundle: str, manifests: list[Manifest]) -> dict[str, int]:
@@ -259,7 +260,7 @@ def _last_numbers(bundle: str, manifests: list[Manifest]) -> dict[str, int]:
     return numbers
 
 
-def _moved(line: bytes, weighing: Weighing, used: dict[str, int]) -> bytes:
+def _moved(line: bytes, weighing: PieceUsage, used: dict[str, int]) -> bytes:
     """A listing's line with the places where its bytes are now; counts what is used of each
     piece.
     """

@@ -11,17 +11,17 @@ from typing import Any
 import orjson
 from msgspec.structs import replace
 
-from ...core.bundle.entry import Entry, Part
+from ...core.bundle.entry import Entry, Extent
 from ...core.bundle.layout import kind_and_number
 from ...core.bundle.listing import from_line
 from ...core.bundle.manifest import Manifest, PieceRecord
-from ...core.formatting import count_words, size_words
+from ...core.formatting import format_count, format_size
 
 _AT_ONCE = 5000
 
 
 @dataclass(frozen=True, slots=True)
-class Weighed:
+class UsageTotals:
     """The pieces on a store, those that are worth writing anew, and bytes of contents: ``lives`` is
     what of the chosen ones is needed. ``frees`` and ``needs``, for the new pieces, estimate packed
     bytes."""
@@ -48,19 +48,19 @@ class Weighed:
     def sentence(self) -> str:
         share = self.dead / self.holds if self.holds else 0.0
         text = (
-            f"{count_words(self.pieces, 'piece')} of {size_words(self.stored)}, {share:.0%} of "
+            f"{format_count(self.pieces, 'piece')} of {format_size(self.stored)}, {share:.0%} of "
             "what they hold "
             "is dead weight"
         )
         if not self.chosen:
             return f"{text}; no piece is worth writing anew."
         return (
-            f"{text}; {count_words(len(self.chosen), 'piece')} written anew would free about "
-            f"{size_words(self.frees)}."
+            f"{text}; {format_count(len(self.chosen), 'piece')} written anew would free about "
+            f"{format_size(self.frees)}."
         )
 
 
-class Weighing:
+class PieceUsage:
     """Contents by where they lie, in a file, so that a million of them need little memory.
 
     As the listing of a packer it notes where contents were packed anew.
@@ -82,7 +82,7 @@ class Weighing:
         self._held: dict[str, PieceRecord] = {}
         self._chosen: frozenset[str] = frozenset()
 
-    def __enter__(self) -> Weighing:
+    def __enter__(self) -> PieceUsage:
         return self
 
     def __exit__(self, *_: object) -> None:
@@ -132,7 +132,7 @@ class Weighing:
 
     # Choosing ------------------------------------------------------------------
 
-    def choose(self, manifests: Iterable[Manifest], over: float) -> Weighed:
+    def choose(self, manifests: Iterable[Manifest], over: float) -> UsageTotals:
         """The pieces of which more than a share is dead weight.
 
         Those that a bundle here brought itself are never among them: it needs all of them, and a
@@ -161,7 +161,7 @@ class Weighing:
             [(self._id(name), kind_and_number(name)[0]) for name in sorted(chosen)],
         )
         self._db.execute("CREATE INDEX content_digest ON content(digest)")
-        return Weighed(
+        return UsageTotals(
             self._chosen,
             len(self._held),
             sum(piece.bytes for piece in self._held.values()),
@@ -232,20 +232,20 @@ class Weighing:
 
     add_lines = add_line
 
-    def place_of(self, row: dict[str, Any]) -> list[Part] | None:
+    def place_of(self, row: dict[str, Any]) -> list[Extent] | None:
         """Where a listed entry's bytes lie now; None where they stayed."""
         if not any(at[0] in self._chosen for at in row["at"]):
             return None
         digest = bytes.fromhex(row["blake3"])
         found = self._db.execute("SELECT parts FROM moved WHERE digest=?", (digest,)).fetchone()
         if found is not None:
-            return [Part(*part) for part in orjson.loads(found[0])]
+            return [Extent(*part) for part in orjson.loads(found[0])]
         other = self._db.execute(
             "SELECT line FROM content WHERE digest=? AND piece NOT IN "
             "(SELECT piece FROM chosen) LIMIT 1",
             (digest,),
         ).fetchone()
-        return [Part(*part) for part in orjson.loads(other[0])["at"]]
+        return [Extent(*part) for part in orjson.loads(other[0])["at"]]
 
     def others(self, names: Iterable[str]) -> list[PieceRecord]:
         """Records of pieces that a bundle needs now, since they hold the same contents."""

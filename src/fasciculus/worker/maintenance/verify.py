@@ -12,23 +12,23 @@ from pathlib import Path
 from typing import TypeVar
 
 from ...bundles.files import fetch_listing, listing_at_hand
-from ...core.bundle.damage_impact import Harm
+from ...core.bundle.damage_impact import DamageImpact
 from ...core.bundle.entry import Entry
 from ...core.bundle.layout import MANIFEST, SUMS
 from ...core.bundle.listing import read_listing
 from ...core.bundle.manifest import Manifest, parse_manifest, sums
 from ...core.bundle.reader import BundleReader
-from ...core.errors import Damaged, NotThere
-from ...core.formatting import count_words, size_words
+from ...core.errors import DamagedError, MissingError
+from ...core.formatting import format_count, format_size
 from ...stores.base import Store, read_all
 from ...stores.retrying import persist
 from ..events import (
-    Damage,
+    CopyVerified,
+    DamageCleared,
+    DamageFound,
     Emitter,
     Finished,
     Progress,
-    Sound,
-    Verified,
 )
 from ..orders import VerifyOrder
 from ..store_access import connected
@@ -47,7 +47,7 @@ class _Piece:
     bundles: list[str] = field(default_factory=list)
 
 
-class VerifyWork:
+class VerifyTask:
     """Carries out one :class:`VerifyOrder`. It only reads, and may go on beside a run of the
     subject.
     """
@@ -56,12 +56,14 @@ class VerifyWork:
         self._order, self._emitter, self._stop = order, emitter, stop
         self._subject = order.subject.ref()
         self._spool = Path(order.spool)
-        self._damages: dict[str, Damage] = {}
+        self._damages: dict[str, DamageFound] = {}
         self._sound: set[str] = set()
         self._progress = Progress("reading" if order.deep else "looking")
 
     def run(self) -> Finished:
-        """Look through the copies. Raises ``Trouble`` when the store cannot be read at all."""
+        """Look through the copies. Raises ``FasciculusError`` when the store cannot be read at
+        all.
+        """
         self._spool.mkdir(parents=True, exist_ok=True, mode=0o700)
         try:
             with connected(self._order.store) as store:
@@ -84,10 +86,10 @@ class VerifyWork:
         self._pieces(store, pieces)
         self._name_harm(store, manifests)
         self._tell(manifests)
-        read = f", {size_words(self._progress.bytes)} read" if self._order.deep else ""
+        read = f", {format_size(self._progress.bytes)} read" if self._order.deep else ""
         what = (
-            f"{count_words(len(self._order.bundles), 'bundle')} in "
-            f"{count_words(len(pieces), 'piece')}{read}"
+            f"{format_count(len(self._order.bundles), 'bundle')} in "
+            f"{format_count(len(pieces), 'piece')}{read}"
         )
         if not self._damages:
             return Finished(
@@ -96,8 +98,8 @@ class VerifyWork:
         harmed = {name for damage in self._damages.values() for name in damage.bundles}
         return Finished(
             "warned",
-            f"{what}: {count_words(len(self._damages), 'file')} missing or altered, which harms "
-            f"{count_words(len(harmed), 'bundle')}.",
+            f"{what}: {format_count(len(self._damages), 'file')} missing or altered, which harms "
+            f"{format_count(len(harmed), 'bundle')}.",
             entries=len(pieces),
             bytes=self._progress.bytes,
         )
@@ -106,7 +108,7 @@ class VerifyWork:
         return persist(store, action, self._stop, self._emitter.info)
 
     def _damage(self, file: str, reason: str, bundles: list[str]) -> None:
-        self._damages[file] = Damage(file, reason, bundles)
+        self._damages[file] = DamageFound(file, reason, bundles)
 
     # Bundle by bundle ----------------------------------------------------------
 
@@ -118,9 +120,9 @@ class VerifyWork:
             try:
                 found[held.name] = parse_manifest(self._do(store, partial(read_all, store, path)))
                 self._sound.add(file)
-            except NotThere:
+            except MissingError:
                 self._damage(file, "missing", [held.name])
-            except Damaged:
+            except DamagedError:
                 self._damage(file, "altered", [held.name])
         return found
 
@@ -138,7 +140,7 @@ class VerifyWork:
             file = f"{folder}/{name}"
             try:
                 digest = self._do(store, partial(self._digest, store, file))
-            except NotThere:
+            except MissingError:
                 self._damage(file, "missing", [manifest.name])
                 continue
             if digest == wanted:
@@ -176,7 +178,7 @@ class VerifyWork:
             file = f"pieces/{name}"
             try:
                 reason, compared = self._state(store, file, piece, held.get(name))
-            except NotThere:
+            except MissingError:
                 reason, compared = "missing", True
             self._progress.entries += 1
             self._emitter.emit(self._progress)
@@ -218,7 +220,7 @@ class VerifyWork:
         missing = {name for name, damage in broken.items() if damage.reason == "missing"}
         named: dict[str, set[str]] = {name: set() for name in broken}
         with BundleReader(store, self._subject, self._spool) as reader:
-            harm = Harm(reader, broken.keys() - missing, missing)
+            harm = DamageImpact(reader, broken.keys() - missing, missing)
             for manifest in manifests.values():
                 if not any(piece.name in broken for piece in manifest.pieces):
                     continue
@@ -227,7 +229,7 @@ class VerifyWork:
                         self._name(broken[name], named[name], entry)
 
     @staticmethod
-    def _name(damage: Damage, named: set[str], entry: Entry) -> None:
+    def _name(damage: DamageFound, named: set[str], entry: Entry) -> None:
         text = entry.name.decode("utf-8", "backslashreplace")
         if text in named:
             return
@@ -243,7 +245,7 @@ class VerifyWork:
             path = self._spool / "listing"
             try:
                 self._do(store, partial(fetch_listing, store, self._subject, manifest, path))
-            except (Damaged, NotThere):
+            except (DamagedError, MissingError):
                 return
         with path.open("rb") as raw:
             yield from read_listing(raw)
@@ -253,13 +255,15 @@ class VerifyWork:
             self._emitter.emit(damage)
             self._emitter.warn(
                 f"{damage.file}: {damage.reason}; harms "
-                f"{count_words(len(damage.bundles), 'bundle')}, "
-                f"{count_words(damage.harmed, 'entry', 'entries')}"
+                f"{format_count(len(damage.bundles), 'bundle')}, "
+                f"{format_count(damage.harmed, 'entry', 'entries')}"
             )
         for file in self._order.suspects:
             if file in self._sound:
-                self._emitter.emit(Sound(file))
+                self._emitter.emit(DamageCleared(file))
         harmed = {name for damage in self._damages.values() for name in damage.bundles}
         for held in self._order.bundles:
             if held.name in manifests or held.name in harmed:
-                self._emitter.emit(Verified(held.name, self._order.deep, held.name not in harmed))
+                self._emitter.emit(
+                    CopyVerified(held.name, self._order.deep, held.name not in harmed)
+                )

@@ -7,20 +7,20 @@ from collections.abc import Iterator
 from ...core import mail_config
 from ...core.bundle.entry import FILE, SYMLINK, Entry
 from ...core.bundle.reader import BundleReader
-from ...core.errors import BadSetting, Damaged, Trouble
-from ...hosts.base import Reach
+from ...core.errors import DamagedError, FasciculusError, SettingError
+from ...hosts.base import HostConnection
 from ..events import Emitter
 from ..orders import MailOrder
 
 _SECONDS = 120.0
 
 
-class MailRestore:
+class MailSettingsRestore:
     """Merges the domains of a :class:`MailOrder` into the host's maps, and runs its refresh
     commands.
     """
 
-    def __init__(self, mail: MailOrder, reach: Reach, emitter: Emitter) -> None:
+    def __init__(self, mail: MailOrder, reach: HostConnection, emitter: Emitter) -> None:
         self._mail, self._reach, self._emitter = mail, reach, emitter
         self._files = {
             "aliases": mail.alias_map,
@@ -43,7 +43,7 @@ class MailRestore:
             elif place := self._place(domain, below):
                 count += self._put(entry, place, reader)
         if missing := sorted(set(self._mail.domains) - found):
-            raise BadSetting(
+            raise SettingError(
                 f"The bundle holds no mail settings of {', '.join(missing)}.",
                 "Look at its listing for the domains that it holds.",
                 field="mail_domains",
@@ -79,7 +79,7 @@ class MailRestore:
         kind, _, rest = below.partition("/")
         if any(part in ("", ".", "..") for part in rest.split("/")):
             if rest:
-                raise Damaged(f"The listing holds the path {below}, which leads outside.")
+                raise DamagedError(f"The listing holds the path {below}, which leads outside.")
             return ""
         if kind == "home" and self._mail.home:
             user, _, inner = rest.partition("/")
@@ -101,7 +101,7 @@ class MailRestore:
     def _refresh(self, command: str) -> None:
         try:
             ran = self._reach.run(command, _SECONDS)
-        except (Trouble, OSError) as error:
+        except (FasciculusError, OSError) as error:
             self._emitter.warn(f"{command} could not be run: {error}")
             return
         said = ran.output.decode("utf-8", "replace").strip()

@@ -27,21 +27,21 @@ from ...core.dump.literals import quote_name
 from ...core.dump.loader import statements
 from ...core.dump.mariadb import USERS
 from ...core.errors import (
-    BadSetting,
-    Damaged,
-    NotThere,
-    StoreFull,
-    Trouble,
+    DamagedError,
+    FasciculusError,
+    MissingError,
+    SettingError,
+    StoreFullError,
 )
-from ...core.formatting import count_words, size_words
-from ...hosts.base import LoadingServer, Reach
+from ...core.formatting import format_count, format_size
+from ...hosts.base import HostConnection, LoadingServer
 from ...stores import open_store
 from ...stores.base import Connected, Store
 from ...stores.retrying import persist
 from ...stores.retrying_reader import PatientStore
 from ..events import Emitter, Finished, Progress
 from ..orders import RestoreOrder
-from .mail import MailRestore
+from .mail import MailSettingsRestore
 
 _REPORT_EVERY = 64
 _NAMED = 5
@@ -49,11 +49,11 @@ _LOGGED = 1000
 _T = TypeVar("_T")
 
 
-class RestoreWork:
+class RestoreTask:
     """Carries out one :class:`RestoreOrder`."""
 
     def __init__(
-        self, order: RestoreOrder, reach: Reach, emitter: Emitter, stop: threading.Event
+        self, order: RestoreOrder, reach: HostConnection, emitter: Emitter, stop: threading.Event
     ) -> None:
         self._order, self._reach, self._emitter, self._stop = order, reach, emitter, stop
         self._target = os.fsencode(order.target)
@@ -110,16 +110,17 @@ class RestoreWork:
             if order.mail is not None:
                 self._progress.stage = "mail"
                 with listing.open("rb") as raw:
-                    mail = MailRestore(order.mail, self._reach, self._emitter)
+                    mail = MailSettingsRestore(order.mail, self._reach, self._emitter)
                     count += mail.run(read_listing(raw, ["mail"]), reader)
         if not count and not self._lost:
-            raise BadSetting(
+            raise SettingError(
                 "Nothing in the bundle matches what was asked for.",
                 "Look at its listing for the right paths.",
                 field="paths",
             )
         self._emitter.info(
-            f"restored {count_words(count, 'entry', 'entries')}, {size_words(self._progress.bytes)}"
+            f"restored {format_count(count, 'entry', 'entries')}, "
+            f"{format_size(self._progress.bytes)}"
         )
         if self._lost:
             return Finished(
@@ -143,7 +144,7 @@ class RestoreWork:
         """
         try:
             self._write(entry, reader)
-        except (Damaged, NotThere) as error:
+        except (DamagedError, MissingError) as error:
             self._give_up(entry.text, error)
             return 0
         return 1
@@ -153,12 +154,12 @@ class RestoreWork:
     ) -> int:
         try:
             return self._load(record, name, entries, reader)
-        except (Damaged, NotThere) as error:
+        except (DamagedError, MissingError) as error:
             self._give_up(f"database {record.name}", error)
             self._emitter.error(f"database {name} is there, but not complete")
             return 0
 
-    def _give_up(self, what: str, error: Trouble) -> None:
+    def _give_up(self, what: str, error: FasciculusError) -> None:
         self._lost += 1
         if self._lost <= _NAMED:
             self._named.append(what)
@@ -171,9 +172,9 @@ class RestoreWork:
         named = ", ".join(self._named) + (" …" if self._lost > _NAMED else "")
         logged = "all of it" if self._lost <= _LOGGED else f"the first {_LOGGED:,}"
         return (
-            f"{count_words(self._lost, 'entry', 'entries')} did not come back, damaged on store "
+            f"{format_count(self._lost, 'entry', 'entries')} did not come back, damaged on store "
             f"“{store}”: "
-            f"{named}. {count_words(count, 'other', 'others')} did. Restore what is "
+            f"{named}. {format_count(count, 'other', 'others')} did. Restore what is "
             f"lacking from another copy or another moment; the log names {logged}."
         )
 
@@ -183,7 +184,7 @@ class RestoreWork:
         known = {d.name: d for d in manifest.databases if d.engine == "mariadb"}
         for name in self._order.databases:
             if name not in known:
-                raise BadSetting(
+                raise SettingError(
                     f"The bundle holds no MariaDB database “{name}”.",
                     f"It holds: {', '.join(known) or 'none'}.",
                     field="databases",
@@ -193,7 +194,7 @@ class RestoreWork:
     def _prepare_target(self, total: int) -> None:
         target = Path(self._order.target)
         if not target.is_absolute() or target == Path("/"):
-            raise BadSetting(
+            raise SettingError(
                 "The target is not an absolute folder of its own.",
                 "Write it from the first slash on.",
                 field="target",
@@ -201,21 +202,21 @@ class RestoreWork:
         try:
             target.mkdir(parents=True, exist_ok=True)
             if any(target.iterdir()):
-                raise BadSetting(
+                raise SettingError(
                     f"The folder {target} is not empty.",
                     "Name an empty or a new folder; nothing is overwritten.",
                     field="target",
                 )
             free = shutil.disk_usage(target).free
         except OSError as error:
-            raise BadSetting(
+            raise SettingError(
                 f"The folder {target} cannot be used: {error.strerror}.",
                 "Name another folder, or give the service the right to write there.",
                 field="target",
             ) from error
         if free < total:
-            raise StoreFull(
-                f"{target} has {size_words(free)} free, and {size_words(total)} "
+            raise StoreFullError(
+                f"{target} has {format_size(free)} free, and {format_size(total)} "
                 "are to be restored.",
                 "Name a folder on a larger disk.",
             )
@@ -234,7 +235,7 @@ class RestoreWork:
         else:
             path = entry.name
         if path.startswith(b"/") or any(part in (b"..", b".") for part in path.split(b"/")):
-            raise Damaged(f"The listing holds the path {entry.text}, which leads outside.")
+            raise DamagedError(f"The listing holds the path {entry.text}, which leads outside.")
         return self._target + b"/" + path
 
     def _make_parents(self, path: bytes) -> None:
@@ -243,7 +244,7 @@ class RestoreWork:
             return
         if os.path.islink(folder):
             # A listing must not lead the restore out of its target.
-            raise Damaged(f"{os.fsdecode(folder)} is a link where a folder should be.")
+            raise DamagedError(f"{os.fsdecode(folder)} is a link where a folder should be.")
         self._make_parents(folder)
         if not os.path.isdir(folder):
             os.mkdir(folder, 0o755)
@@ -298,7 +299,7 @@ class RestoreWork:
                 for chunk in reader.contents(entry):
                     sink.write(chunk)
                     self._progress.bytes += len(chunk)
-        except Trouble:
+        except FasciculusError:
             # What is not right must not lie there as if it were.
             self._progress.bytes = before
             with suppress(OSError):
@@ -331,7 +332,7 @@ class RestoreWork:
         self, record: DatabaseRecord, name: str, entries: Iterator[Entry], reader: BundleReader
     ) -> int:
         if self._order.mariadb is None:
-            raise Trouble(
+            raise FasciculusError(
                 f"Host {self._order.subject.host} has no database server set.",
                 "Give its socket or address in the host's settings.",
             )
@@ -348,7 +349,7 @@ class RestoreWork:
                 try:
                     for statement in statements(b"".join(reader.contents(entry))):
                         server.execute(statement)
-                except Trouble as error:
+                except FasciculusError as error:
                     if not entry.path.endswith(b"/" + USERS.encode()):
                         raise
                     self._emitter.warn(
@@ -371,7 +372,7 @@ class RestoreWork:
             "SELECT count(*) FROM information_schema.tables WHERE table_schema=%s", name
         )
         if tables[0][0] != b"0":
-            raise BadSetting(
+            raise SettingError(
                 f"The database “{name}” is not empty.",
                 "Name a new or an empty one; nothing is overwritten.",
                 field="databases",

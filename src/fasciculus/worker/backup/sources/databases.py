@@ -8,18 +8,18 @@ from collections.abc import Callable
 from pathlib import Path
 
 from ....core.bundle.manifest import DatabaseRecord
-from ....core.bundle.writer import Packer
+from ....core.bundle.writer import BundleWriter
 from ....core.dump.mariadb import Dump, safe_file, users
-from ....core.errors import Trouble
-from ....hosts.base import Reach
+from ....core.errors import FasciculusError
+from ....hosts.base import HostConnection
 from ....hosts.local import LocalFile
 from ...orders import BundleOrder, DatabaseOrder
-from .files import WHOLE, Gatherer, made_up
+from .files import WHOLE, FileSource, made_up
 
 _SERVERS_OWN = frozenset(["information_schema", "performance_schema", "mysql", "sys"])
 
 
-class DatabaseGatherer:
+class DatabaseSource:
     """Takes the databases of one subject. ``gatherer`` knows the bundle before, and is told what
     was found.
     """
@@ -27,9 +27,9 @@ class DatabaseGatherer:
     def __init__(
         self,
         order: BundleOrder,
-        reach: Reach,
-        packer: Packer,
-        gatherer: Gatherer,
+        reach: HostConnection,
+        packer: BundleWriter,
+        gatherer: FileSource,
         warn: Callable[[str], None],
         seen: Callable[[int, int], None],
     ) -> None:
@@ -106,7 +106,9 @@ class DatabaseGatherer:
             tables = self._reach.copy_sqlite(source, copy)
             entry = self._reach.describe(source, "databases", os.fsencode(folder), self._warn)
             if entry is None:
-                raise Trouble(f"The SQLite database {database.path} vanished while it was copied.")
+                raise FasciculusError(
+                    f"The SQLite database {database.path} vanished while it was copied."
+                )
             entry.origin = os.fsencode(database.path)
             entry.size = copy.stat().st_size
             if entry.size <= WHOLE:

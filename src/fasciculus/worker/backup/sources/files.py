@@ -15,13 +15,13 @@ from msgspec import Struct, field
 
 from ....core.bundle.entry import FILE, Entry
 from ....core.bundle.listing import ListingWriter
-from ....core.bundle.manifest import DatabaseRecord, LeftOutCount
-from ....core.bundle.previous_index import Known, Previous
-from ....core.bundle.stat_cache import Run, States
-from ....core.bundle.tree_walk import Chosen, group_name, user_name
-from ....core.bundle.writer import Packer
-from ....core.file_filters import Chooser
-from ....hosts.base import Contents, Reach
+from ....core.bundle.manifest import DatabaseRecord, ExcludedCount
+from ....core.bundle.previous_index import PreviousEntry, PreviousIndex
+from ....core.bundle.stat_cache import StatBlock, StatCache
+from ....core.bundle.tree_walk import WalkRules, group_name, user_name
+from ....core.bundle.writer import BundleWriter
+from ....core.file_filters import FileSelector
+from ....hosts.base import HostConnection, OpenFile
 from ...orders import BundleOrder
 from ..excluded_paths import left_out
 
@@ -30,27 +30,27 @@ _TRIES = 3
 _GRAIN_NS = 20_000_000
 
 
-class Gathered(Struct):
+class SourceResult(Struct):
     """What the manifest says beyond the packer's counts."""
 
     databases: list[DatabaseRecord] = field(default_factory=list)
     unreadable: dict[str, list[str]] = field(default_factory=dict)
     #: What the job's rules left out, by rule.
-    left_out: dict[str, LeftOutCount] = field(default_factory=dict)
+    left_out: dict[str, ExcludedCount] = field(default_factory=dict)
 
 
-class Gatherer:
+class FileSource:
     """Takes one subject's contents from a host. ``seen`` is told entries and bytes read."""
 
     def __init__(
         self,
         order: BundleOrder,
-        reach: Reach,
-        packer: Packer,
+        reach: HostConnection,
+        packer: BundleWriter,
         warn: Callable[[str], None],
         seen: Callable[[int, int], None],
-        previous: Previous | None = None,
-        states: States | None = None,
+        previous: PreviousIndex | None = None,
+        states: StatCache | None = None,
         listing: ListingWriter | None = None,
     ) -> None:
         self._order, self._reach, self._packer, self._previous = order, reach, packer, previous
@@ -63,15 +63,15 @@ class Gatherer:
         self._warn, self._seen = warn, seen
         self._root = os.fsencode(order.subject.root)
         self._firsts: dict[bytes, Entry] = {}
-        self.result = Gathered()
+        self.result = SourceResult()
 
     # Files -------------------------------------------------------------------
 
     def files(self) -> None:
         rules = self._order.rules
-        chooser = None if rules.everything else Chooser(rules, time.time_ns())
+        chooser = None if rules.everything else FileSelector(rules, time.time_ns())
         is_known = None if self._previous is None or self._compare else self._is_known
-        chosen = Chosen(
+        chosen = WalkRules(
             left_out(self._order, self._root),
             chooser,
             self._note_left_out,
@@ -94,7 +94,7 @@ class Gatherer:
         self._seen(1, info.st_size)
         return True
 
-    def _on_run(self, run: Run) -> bool:
+    def _on_run(self, run: StatBlock) -> bool:
         """List a run of entries again as it was."""
         used = run.used
         if self._damaged and any(piece in self._damaged for piece, _ in used):
@@ -111,7 +111,7 @@ class Gatherer:
         self._seen(run.entries, run.bytes)
         return True
 
-    def _on_same(self, run: Run, line: bytes) -> bool:
+    def _on_same(self, run: StatBlock, line: bytes) -> bool:
         """List one entry again as it was."""
         row = orjson.loads(line)
         at = row.get("at", [])
@@ -124,7 +124,7 @@ class Gatherer:
         return True
 
     def _note_left_out(self, path: bytes, size: int, rule: str) -> None:
-        count = self.result.left_out.setdefault(rule, LeftOutCount())
+        count = self.result.left_out.setdefault(rule, ExcludedCount())
         count.entries += 1
         count.bytes += size
 
@@ -132,7 +132,7 @@ class Gatherer:
         self.result.unreadable.setdefault("files", []).append(text)
         self._warn(text)
 
-    def file(self, entry: Entry, open_: Callable[[], Contents]) -> None:
+    def file(self, entry: Entry, open_: Callable[[], OpenFile]) -> None:
         """Pack one entry of the host, or list it again when the bundle before holds it."""
         self._same = None
         known = self._previous.same(entry) if self._previous is not None else None
@@ -164,12 +164,12 @@ class Gatherer:
             self._firsts.setdefault(first_path or entry.path, entry)
         self._seen(1, entry.size)
 
-    def _again(self, entry: Entry, known: Known) -> None:
+    def _again(self, entry: Entry, known: PreviousEntry) -> None:
         line = known.line if known.describes(entry) else b""
         entry.digest = known.digest
         self._packer.add_known(entry, known.parts, line)
 
-    def _contents(self, entry: Entry, open_: Callable[[], Contents]) -> None:
+    def _contents(self, entry: Entry, open_: Callable[[], OpenFile]) -> None:
         with closing(open_()) as source:
             if entry.size > WHOLE:
                 self._large(entry, source)
@@ -190,7 +190,7 @@ class Gatherer:
             else:
                 self._packer.add(entry, data)
 
-    def _large(self, entry: Entry, source: Contents) -> None:
+    def _large(self, entry: Entry, source: OpenFile) -> None:
         # Whether it can be read shows here, before anything of it is packed.
         before = source.now()
         entry.size = before.size
@@ -201,7 +201,7 @@ class Gatherer:
             self._warn(f"{entry.text}: changed while it was read")
         _distrust(entry)
 
-    def held(self, entry: Entry, source: Contents) -> bool:
+    def held(self, entry: Entry, source: OpenFile) -> bool:
         """Whether the bundle before holds a large file's contents; reads it once more to know."""
         if (
             self._previous is None

@@ -8,22 +8,22 @@ from collections.abc import Callable, Iterator
 
 from ....core import mail_config
 from ....core.bundle.entry import FILE, Entry
-from ....core.bundle.tree_walk import Chosen
-from ....core.bundle.writer import Packer
-from ....hosts.base import Reach
+from ....core.bundle.tree_walk import WalkRules
+from ....core.bundle.writer import BundleWriter
+from ....hosts.base import HostConnection
 from ...orders import MailOrder
-from .files import Gatherer, made_up
+from .files import FileSource, made_up
 
 
-class MailGatherer:
+class MailSource:
     """Packs the mail settings of each domain, in the order of their names."""
 
     def __init__(
         self,
         mail: MailOrder,
-        reach: Reach,
-        packer: Packer,
-        gatherer: Gatherer,
+        reach: HostConnection,
+        packer: BundleWriter,
+        gatherer: FileSource,
         warn: Callable[[str], None],
         seen: Callable[[int, int], None],
     ) -> None:
@@ -76,7 +76,7 @@ class MailGatherer:
     def _tree(self, folder: bytes, below: str, left_out: frozenset[bytes]) -> Iterator[Entry]:
         """Pack a folder of the host under a path, giving each entry once it is packed."""
         base = below.encode()
-        for found in self._reach.tree(os.fsdecode(folder), Chosen(left_out), self._warn):
+        for found in self._reach.tree(os.fsdecode(folder), WalkRules(left_out), self._warn):
             entry, name = found.entry, found.entry.path
             entry.kind, entry.path = "mail", base + b"/" + name if name else base
             if entry.link is not None:

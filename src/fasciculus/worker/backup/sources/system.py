@@ -7,27 +7,27 @@ import time
 from collections.abc import Callable
 
 from ....core.bundle.entry import order
-from ....core.bundle.tree_walk import Chosen
-from ....core.bundle.writer import Packer
-from ....core.errors import Trouble
-from ....hosts.base import Reach
+from ....core.bundle.tree_walk import WalkRules
+from ....core.bundle.writer import BundleWriter
+from ....core.errors import FasciculusError
+from ....hosts.base import HostConnection
 from ....hosts.path_patterns import expand
 from ...orders import BundleOrder
 from ..excluded_paths import left_out
-from .files import Gatherer, made_up
+from .files import FileSource, made_up
 
 _USER_FILES = ("group", "passwd", "shadow")
 
 
-class SystemGatherer:
+class SystemSource:
     """Packs what the order's patterns mean under ``system/``, by its absolute path."""
 
     def __init__(
         self,
         order: BundleOrder,
-        reach: Reach,
-        packer: Packer,
-        gatherer: Gatherer,
+        reach: HostConnection,
+        packer: BundleWriter,
+        gatherer: FileSource,
         warn: Callable[[str], None],
         seen: Callable[[int, int], None],
     ) -> None:
@@ -56,7 +56,7 @@ class SystemGatherer:
             if entry is not None:
                 self._gatherer.file(entry, lambda: self._reach.open(os.fsencode(path)))
             return
-        chosen = Chosen(left_out(self._order, os.fsencode(path)))
+        chosen = WalkRules(left_out(self._order, os.fsencode(path)))
         try:
             for found in self._reach.tree(path, chosen, self._warn):
                 entry, name = found.entry, found.entry.path
@@ -64,7 +64,7 @@ class SystemGatherer:
                 if entry.link is not None:
                     entry.link = base + b"/" + entry.link
                 self._gatherer.file(entry, found.open)
-        except Trouble as error:
+        except FasciculusError as error:
             self._warn(f"{path}: {error.message}")
 
     def _user_entry(self, user: str) -> None:
@@ -72,7 +72,7 @@ class SystemGatherer:
         for name in _USER_FILES:
             try:
                 text = self._reach.read_text(f"/etc/{name}")
-            except Trouble:
+            except FasciculusError:
                 continue
             lines = [line + "\n" for line in text.splitlines() if line.split(":", 1)[0] == user]
             if lines:
