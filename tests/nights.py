@@ -1,4 +1,4 @@
-"""Bundles of one tree night after night, and upkeep of them, made in this process."""
+"""Bundles of one tree night after night, and maintenance of them, made in this process."""
 
 import io
 import json
@@ -112,11 +112,11 @@ class Nights:
             },
         )
 
-    def night(self, incremental: bool = True, reach=None, **more) -> dict:
+    def night(self, incremental: bool = True, host=None, **more) -> dict:
         raw = io.BytesIO()
         order = self.order(incremental, **more)
         # Two nights in one second still get two names.
-        work = BackupTask(order, reach or LocalHost(), Emitter(raw), threading.Event())
+        work = BackupTask(order, host or LocalHost(), Emitter(raw), threading.Event())
         finished = work.run()
         self.events = [json.loads(line) for line in raw.getvalue().splitlines()]
         for suffix in ("zst", "states"):
@@ -136,8 +136,8 @@ class Nights:
         path.unlink()
         path.write_bytes(data)
 
-    def upkeep(self, make, work, store: str = "attic", **more):
-        """Carry out an upkeep order; gives how it ended and what it told."""
+    def maintenance(self, make, work, store: str = "attic", **more):
+        """Carry out an maintenance order; gives how it ended and what it told."""
         order = made(
             make,
             {
@@ -161,7 +161,7 @@ class Nights:
 
     def verify(self, deep: bool, store: str = "attic", **more):
         """Verify; gives the damage by file, and the files told to be sound again."""
-        _, events = self.upkeep(VerifyOrder, VerifyTask, store, deep=deep, **more)
+        _, events = self.maintenance(VerifyOrder, VerifyTask, store, deep=deep, **more)
         return (
             {e.file: e for e in events if isinstance(e, DamageFound)},
             [e.file for e in events if isinstance(e, DamageCleared)],
@@ -170,7 +170,7 @@ class Nights:
     def repack(self, over: float = 0.1, store: str = "attic", **more):
         """Repack, and take over the new listings as the service does."""
         listings = self.root / "repacked"
-        finished, events = self.upkeep(
+        finished, events = self.maintenance(
             RepackOrder,
             RepackTask,
             store,

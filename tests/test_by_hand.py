@@ -125,7 +125,7 @@ def test_downloads_in_each_form_and_incremental_nights_through_the_service(runni
         )
         assert (
             "stores only what changed, with a new full bundle every 30 days"
-            in client.jobs_show("nightly").readback
+            in client.jobs_show("nightly").summary
         )
         for night in range(4):
             (home / "page-0.html").write_text(f"night {night}")

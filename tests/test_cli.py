@@ -156,7 +156,7 @@ def test_from_nothing_to_a_restored_account(running, stand_in, tmp_path):
         "runs", "show", "1"
     )
     assert "nightly" in good("search", "night") and "Nothing needs a person" not in good(
-        "jobs", "readback", "nightly"
+        "jobs", "summary", "nightly"
     )
     good("jobs", "change", "nightly", "--off")
     assert json.loads(good("jobs", "show", "nightly", "--json"))["enabled"] is False
@@ -304,7 +304,7 @@ def test_a_host_described_found_covered_and_measured_from_the_command_line(runni
         "nightly",
         "--store",
         "attic",
-        "--leave-out",
+        "--exclude-set",
         "caches",
         "--exclude",
         "*.bak",

@@ -47,7 +47,7 @@ def said(valley, monkeypatch):
 
 def test_each_reading_command_tells_people_and_programs_the_same(valley, said):
     client, newest, _ = valley
-    verify, repack = (client.upkeep_list(kind=kind).items[0] for kind in ("verify", "repack"))
+    verify, repack = (client.maintenance_list(kind=kind).items[0] for kind in ("verify", "repack"))
     expected = {
         ("status",): ["attic: 2 copies", "could not be sent"],
         ("accounts", "list"): ["millpond", "reed-1"],
@@ -69,11 +69,11 @@ def test_each_reading_command_tells_people_and_programs_the_same(valley, said):
         ("restores", "list"): ["millpond", newest.name],
         ("restores", "show", "1"): [newest.name, "back"],
         ("restores", "log", "1"): ["restored 6 entries"],
-        ("upkeep", "list"): ["verify", "repack", "attic"],
-        ("upkeep", "list", "--store", "cellar"): [],
-        ("upkeep", "show", str(verify.id)): ["whole", "2 bundles"],
-        ("upkeep", "show", str(repack.id)): ["dry run", "dead weight"],
-        ("upkeep", "log", str(verify.id)): [],
+        ("maintenance", "list"): ["verify", "repack", "attic"],
+        ("maintenance", "list", "--store", "cellar"): [],
+        ("maintenance", "show", str(verify.id)): ["whole", "2 bundles"],
+        ("maintenance", "show", str(repack.id)): ["dry run", "dead weight"],
+        ("maintenance", "log", str(verify.id)): [],
         ("damage", "list"): [],
         ("growth", "show", "millpond"): ["68.", "attic", "cellar"],
         ("reports", "list"): ["nightly: done", "duty@sedge-quill.example", "waits"],
@@ -107,7 +107,7 @@ def test_what_is_not_there_is_answered_with_what_is(said):
         ("accounts", "show", "milpond"): "millpond",
         ("bundles", "show", "99"): "no bundle 99",
         ("runs", "show", "99"): "no run 99",
-        ("upkeep", "show", "99"): "no upkeep 99",
+        ("maintenance", "show", "99"): "no maintenance 99",
         ("restores", "show", "99"): "no restore 99",
         ("reports", "show", "99"): "no report 99",
         ("growth", "show", "nobody"): "no bundle of “nobody”",

@@ -175,13 +175,13 @@ def test_from_an_empty_console_to_a_restored_bundle(running, stand_in, page, tmp
     page.get_by_label("Also leave out").fill("*.bak\n")
     page.get_by_role("button", name="Measure").click()
     expect(page.get_by_test_id("preview")).to_contain_text("4 entries")
-    readback = page.get_by_test_id("readback")
-    expect(readback).to_contain_text(
+    summary = page.get_by_test_id("summary")
+    expect(summary).to_contain_text(
         "it bundles files (without caches and what 1 pattern matches), databases and mail "
         "settings of all accounts "
         "(1 now) to boathouse"
     )
-    expect(readback).to_contain_text("keeps the newest 5 copies")
+    expect(summary).to_contain_text("keeps the newest 5 copies")
     expect(page.get_by_text("Nobody is told when it fails")).to_be_visible()
     page.get_by_role("button", name="Save and start now").click()
     expect(page.get_by_test_id("sentence")).to_contain_text("1 bundle of")

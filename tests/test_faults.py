@@ -204,16 +204,16 @@ def test_a_missed_start_is_made_up_for_once(tmp_path, stand_in):
 
 
 def test_a_start_that_falls_into_the_previous_run_is_shown_as_not_started(tmp_path):
-    records, seal, told = Records(tmp_path / "records.sqlite"), SecretCipher(tmp_path / "key"), []
+    records, cipher, told = Records(tmp_path / "records.sqlite"), SecretCipher(tmp_path / "key"), []
 
     class Busy:
         def start_run(self, name, by, key):
             raise AlreadyRunningError(name, 12)
 
     with records.write() as db:
-        inventory.save_host(db, seal, Host(name="reed-1"))
+        inventory.save_host(db, cipher, Host(name="reed-1"))
         inventory.save_account(db, small_account(tmp_path, "millpond"))
-        stores.save_store(db, seal, Store(name="attic", kind="folder", path="/x"), "mark")
+        stores.save_store(db, cipher, Store(name="attic", kind="folder", path="/x"), "mark")
         jobs.save_job(db, Job(name="nightly", stores=["attic"], timetable="daily 02:15"))
         settings.put(db, "scheduler.last_look", stamp(datetime.now(UTC) - timedelta(days=2)))
     scheduler = Scheduler(records, Busy(), told.append)
@@ -257,10 +257,10 @@ def test_the_spool_is_bounded(tmp_path, monkeypatch):
     (tmp_path / "store").mkdir()
     store = open_store(StoreSpec("attic", "folder", {"path": str(tmp_path / "store")}))
     stop = threading.Event()
-    pusher = Uploader(
+    uploader = Uploader(
         store, SubjectRef("account", "millpond"), stop, lambda n: None, lambda t: None
     )
-    spool = Spool(tmp_path, 2 * MIB, MIB, [pusher], stop)
+    spool = Spool(tmp_path, 2 * MIB, MIB, [uploader], stop)
     for number in range(2):
         path = spool.take() / f"p{number}"
         path.write_bytes(bytes(MIB))
@@ -269,11 +269,11 @@ def test_the_spool_is_bounded(tmp_path, monkeypatch):
     third.start()
     third.join(0.3)
     assert third.is_alive(), "two pieces are all that fits"
-    pusher.start()
+    uploader.start()
     third.join(20)
     assert not third.is_alive() and not (tmp_path / "p0").exists()
-    pusher.join()
-    assert "altered" in str(pusher.failure), "the digest was wrong on purpose"
+    uploader.join()
+    assert "altered" in str(uploader.failure), "the digest was wrong on purpose"
     with pytest.raises(NoStoreLeftError):
         spool.take()
 

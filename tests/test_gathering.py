@@ -41,7 +41,7 @@ class Folder:
 
 
 class Gathering:
-    def __init__(self, tmp_path, reach, **order):
+    def __init__(self, tmp_path, host, **order):
         home = tmp_path / "home"
         self.folder, self.warnings, self.raw = Folder(tmp_path / "store"), [], io.BytesIO()
         self.subject = SubjectOrder(kind="account", name="millpond", host="reed-1", root=str(home))
@@ -60,32 +60,32 @@ class Gathering:
             **fields,
         )
         listing = ListingWriter(self.raw)
-        packer = BundleWriter("b", codec("zstd"), self.folder, listing, piece_size=1 << 26)
-        self.gatherer = FileSource(
-            self.order, reach, packer, self.warnings.append, lambda n, b: None
+        writer = BundleWriter("b", codec("zstd"), self.folder, listing, piece_size=1 << 26)
+        self.file_source = FileSource(
+            self.order, host, writer, self.warnings.append, lambda n, b: None
         )
         for kind in self.order.contents:
             if kind == "mail":
                 MailSource(
                     self.order.mail,
-                    reach,
-                    packer,
-                    self.gatherer,
+                    host,
+                    writer,
+                    self.file_source,
                     self.warnings.append,
                     lambda n, b: None,
                 ).run()
             elif kind == "databases":
                 DatabaseSource(
                     self.order,
-                    reach,
-                    packer,
-                    self.gatherer,
+                    host,
+                    writer,
+                    self.file_source,
                     self.warnings.append,
                     lambda n, b: None,
                 ).run()
             else:
-                self.gatherer.files()
-        packer.finish()
+                self.file_source.files()
+        writer.finish()
         listing.close()
 
     def contents(self):
@@ -130,7 +130,7 @@ def test_unreadable_and_vanished_files_are_named_and_the_rest_is_kept(tmp_path, 
         "a: could not be read (Permission denied)",
         "c: vanished before it was read",
     ]
-    assert found.gatherer.result.unreadable == {"files": found.warnings}
+    assert found.file_source.result.unreadable == {"files": found.warnings}
 
 
 def test_a_hard_link_outlives_an_unreadable_first_name(tmp_path, home):

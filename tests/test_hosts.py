@@ -368,9 +368,9 @@ def test_an_account_that_is_gone_goes_with_its_bundles_when_its_time_has_passed(
         keeper = Housekeeper.__new__(Housekeeper)
         running.stop()
         with closing(Records(running.home / "records/fasciculus.sqlite")) as records:
-            seal = SecretCipher(running.home / "keys/secrets.key")
+            cipher = SecretCipher(running.home / "keys/secrets.key")
             config = load({"FASCICULUS_HOME": str(running.home)})
-            keeper.__init__(config, records, seal, EventStream(), set, lambda: None)
+            keeper.__init__(config, records, cipher, EventStream(), set, lambda: None)
             keeper.find_accounts()
         running.start()
         assert client.accounts_list().total == 2, "found and taken over by itself"
@@ -380,7 +380,7 @@ def test_an_account_that_is_gone_goes_with_its_bundles_when_its_time_has_passed(
         assert run(client, "nightly").tasks[0].subject == "ferryline", "no job takes what is gone"
         running.stop()
         with closing(Records(running.home / "records/fasciculus.sqlite")) as records:
-            keeper.__init__(config, records, seal, EventStream(), set, lambda: None)
+            keeper.__init__(config, records, cipher, EventStream(), set, lambda: None)
             keeper.forget_gone()
             with records.write() as db:
                 assert db.execute("SELECT count(*) FROM account").fetchone()[0] == 2, (
@@ -393,7 +393,7 @@ def test_an_account_that_is_gone_goes_with_its_bundles_when_its_time_has_passed(
             keeper.__init__(
                 config,
                 records,
-                seal,
+                cipher,
                 EventStream(),
                 lambda: {("account", "millpond")},
                 lambda: None,
@@ -402,7 +402,7 @@ def test_an_account_that_is_gone_goes_with_its_bundles_when_its_time_has_passed(
             assert inventory.account(records.reader, "millpond").bundles == 1, (
                 "not while something goes on"
             )
-            keeper.__init__(config, records, seal, EventStream(), set, lambda: None)
+            keeper.__init__(config, records, cipher, EventStream(), set, lambda: None)
             keeper.forget_gone()
         running.start()
         assert [a.name for a in client.accounts_list().items] == ["ferryline"]
@@ -451,7 +451,7 @@ def test_settings_of_hosts_and_accounts_and_every_database(running, mariadb, tmp
         client.jobs_add(Job(**job, timetable="by hand", databases={"names": ["whole_*"]}))
         assert (
             "all databases (some of them) and system settings of all hosts (1 now)"
-            in client.jobs_show("hosts").readback
+            in client.jobs_show("hosts").summary
         )
         assert run(client, "nightly").outcome == "done"
         found = run(client, "hosts")

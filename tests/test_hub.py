@@ -23,54 +23,54 @@ def events(stream, count):
 
 
 def test_a_view_goes_on_where_it_left_off():
-    hub = EventStream()
-    first = hub.stream("")
+    stream = EventStream()
+    first = stream.stream("")
     hello = events(first, 1)[0]
     for number in range(3):
-        hub.tell("task", {"n": number}, run=number)
-    again = events(hub.stream(hello.id), 4)
+        stream.tell("task", {"n": number}, run=number)
+    again = events(stream.stream(hello.id), 4)
     assert [e.kind for e in again] == ["hello", "task", "task", "task"]
     assert [e.data["n"] for e in again[1:]] == [0, 1, 2]
-    later = events(hub.stream(again[2].id), 2)
+    later = events(stream.stream(again[2].id), 2)
     assert later[1].data == {"n": 2}
-    only = events(hub.stream(hello.id, run=1), 2)
+    only = events(stream.stream(hello.id, run=1), 2)
     assert only[1].data == {"n": 1}, "a view of one run is told of that run alone"
 
 
 def test_an_id_of_another_life_or_too_long_ago_means_anew():
-    hub = EventStream()
-    old = events(hub.stream(""), 1)[0].id
+    stream = EventStream()
+    old = events(stream.stream(""), 1)[0].id
     for number in range(2100):
-        hub.tell("log", {"n": number})
+        stream.tell("log", {"n": number})
     for last in (old, "ffff-3", "nonsense", "-", f"{old.partition('-')[0]}-x"):
-        assert events(hub.stream(last), 1)[0].kind == "reset"
+        assert events(stream.stream(last), 1)[0].kind == "reset"
 
 
 def test_a_run_s_view_ends_with_the_run():
-    hub, over = EventStream(), threading.Event()
-    stream = hub.stream("", run=1, over=over.is_set)
+    stream, over = EventStream(), threading.Event()
+    stream = stream.stream("", run=1, over=over.is_set)
     assert b"retry" in next(stream) and b"hello" in next(stream)
     over.set()
-    hub.tell("run", {"state": "ended"}, run=1)
+    stream.tell("run", {"state": "ended"}, run=1)
     rest = b"".join(stream).decode()
     assert "event: run" in rest and rest.rstrip().endswith("data: {}") and "event: end" in rest
 
 
 def test_more_views_than_may_stay_open_come_back_instead():
-    hub = EventStream()
-    staying = [hub.stream("") for _ in range(24)]
+    stream = EventStream()
+    staying = [stream.stream("") for _ in range(24)]
     for stream in staying:
         next(stream)
-    hub.tell("log", {"n": 1})
-    further = b"".join(hub.stream(""))
+    stream.tell("log", {"n": 1})
+    further = b"".join(stream.stream(""))
     assert b"hello" in further and b"retry: 3000" in further, "it got what there was, and ended"
     for stream in staying:
         stream.close()
-    stream = hub.stream("")
+    stream = stream.stream("")
     next(stream)
-    hub.tell("log", {"n": 2})
+    stream.tell("log", {"n": 2})
     seen = b""
     while b'"n": 2' not in seen:
         seen += next(stream)
-    hub.close()
+    stream.close()
     assert b"event: end" not in b"".join(stream), "a service that stops is not the end of the run"

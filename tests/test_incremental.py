@@ -158,9 +158,9 @@ def test_comparing_contents_finds_what_kept_its_size_and_time(nights):
     )
     path.write_bytes(os.urandom(4000))
     os.utime(path, ns=(info.st_mtime_ns, info.st_mtime_ns))
-    nights.night(reach=Forged())
+    nights.night(host=Forged())
     assert nights.brought() == 0
-    nights.night(reach=Forged(), compare=True)
+    nights.night(host=Forged(), compare=True)
     assert 4000 < nights.brought() < 6000
     assert nights.restored(nights.known[-1]) == nights.images[nights.known[-1]]
 

@@ -48,23 +48,23 @@ def test_pages_together_are_the_whole_list_in_order(rows, limit, sort):
 def test_a_cursor_or_sort_that_is_none_is_refused():
     db = sqlite3.connect(":memory:")
     query = Query("1", "(SELECT 1 AS id)", "id", {"id": "id"}, "id")
-    for ask in (PageRequest("colour"), PageRequest(cursor="!"), PageRequest(cursor="W10=")):
+    for paging in (PageRequest("colour"), PageRequest(cursor="!"), PageRequest(cursor="W10=")):
         with pytest.raises(SettingError):
-            page(db, query, ask, tuple)
+            page(db, query, paging, tuple)
 
 
 def test_secrets_are_sealed_and_merged(tmp_path):
-    records, seal = Records(tmp_path / "r.sqlite"), SecretCipher(tmp_path / "keys" / "k")
+    records, cipher = Records(tmp_path / "r.sqlite"), SecretCipher(tmp_path / "keys" / "k")
     with records.write() as db:
         inventory.save_host(
-            db, seal, Host(name="reed-1", secrets=HostSecrets(mariadb_password="ledger"))
+            db, cipher, Host(name="reed-1", secrets=HostSecrets(mariadb_password="ledger"))
         )
         inventory.save_host(
-            db, seal, Host(name="reed-1", mail=MailFiles(alias_map="/etc/virtual")), "reed-1"
+            db, cipher, Host(name="reed-1", mail=MailFiles(alias_map="/etc/virtual")), "reed-1"
         )
     db = records.reader
-    assert inventory.host_secrets(db, seal, "reed-1") == {"mariadb_password": "ledger"}
-    assert inventory.host(db, seal, "reed-1").secrets_set == ["mariadb_password"]
+    assert inventory.host_secrets(db, cipher, "reed-1") == {"mariadb_password": "ledger"}
+    assert inventory.host(db, cipher, "reed-1").secrets_set == ["mariadb_password"]
     assert "ledger" not in str([tuple(row) for row in db.execute("SELECT * FROM host")])
     other = SecretCipher(tmp_path / "other" / "k")
     with pytest.raises(FasciculusError, match="does not open the stored secrets"):

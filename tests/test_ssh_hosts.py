@@ -45,14 +45,14 @@ def tree(tmp_path):
     return found
 
 
-def taken(reach, root, rules=FileRules()):
+def taken(host, root, rules=FileRules()):
     """All entries as they would be listed, with their contents, and the warnings."""
     warnings, left, rows = [], [], []
     chooser = None if rules.everything else FileSelector(rules, 0)
     chosen = WalkRules(
         frozenset({b"empty"}), chooser, lambda path, size, rule: left.append((path, rule))
     )
-    for found in reach.tree(str(root), chosen, warnings.append):
+    for found in host.tree(str(root), chosen, warnings.append):
         entry = found.entry
         contents = b""
         if entry.type == "file":
@@ -81,8 +81,8 @@ def test_a_tree_is_the_same_over_ssh(remote, tree):
 
 def test_only_what_is_included_and_the_way_there(remote, tree):
     rules = FileRules(includes=("deep/", "*.bin"))
-    for reach in (remote, LocalHost()):
-        assert [entry.text for entry, _ in taken(reach, tree, rules)[0]] == [
+    for host in (remote, LocalHost()):
+        assert [entry.text for entry, _ in taken(host, tree, rules)[0]] == [
             "",
             "ignoring",
             "ignoring/deep",
@@ -150,8 +150,8 @@ def test_sqlite_over_ssh_while_it_is_written_to(remote, tmp_path, monkeypatch):
         written = threading.Event()
         fetch = ssh_sqlite.fetch
 
-        def disturbed(reach, source, copy):
-            fetch(reach, source, copy)
+        def disturbed(host, source, copy):
+            fetch(host, source, copy)
             if not written.is_set():
                 written.set()
                 db.execute("INSERT INTO page (body) VALUES ('late')")
@@ -182,13 +182,13 @@ def test_a_database_behind_the_host(remote, mariadb):
 
 def test_commands_have_a_time_limit_and_a_clean_environment(remote, monkeypatch):
     monkeypatch.setenv("FASCICULUS_TOKEN", "not-for-commands")
-    for reach in (remote, LocalHost()):
-        assert reach.run("echo in: $(cat); exit 3", 20, b"text").output == b"in: text\n"
-        assert reach.run("exit 3", 20).code == 3
-        assert b"not-for-commands" not in reach.run("env", 20).output
-        slow = reach.run("echo began; sleep 60", 0.5)
+    for host in (remote, LocalHost()):
+        assert host.run("echo in: $(cat); exit 3", 20, b"text").output == b"in: text\n"
+        assert host.run("exit 3", 20).code == 3
+        assert b"not-for-commands" not in host.run("env", 20).output
+        slow = host.run("echo began; sleep 60", 0.5)
         assert slow.code is None and slow.output == b"began\n"
-        assert len(reach.run("yes | head -c 100000", 20, limit=1000).output) == 1000
+        assert len(host.run("yes | head -c 100000", 20, limit=1000).output) == 1000
 
 
 def test_each_step_of_reaching_a_host_is_said(openssh, tmp_path):

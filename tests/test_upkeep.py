@@ -108,7 +108,7 @@ def test_a_damaged_copy_is_mended_from_the_other_store(nights):
     listing = nights.root / "attic" / SUBJECT.bundle(nights.known[2]) / "listing.jsonl.zst"
     nights.flip(listing)
     damage, _ = nights.verify(deep=True)
-    finished, events = nights.upkeep(
+    finished, events = nights.maintenance(
         MendOrder, MendTask, files=list(damage), sources=[nights.store_order("cellar")]
     )
     assert finished.outcome == "done", events
@@ -132,14 +132,14 @@ def test_a_listing_that_only_another_store_has_is_brought_from_there(nights):
         '{"format": "fasciculus-store", "version": 1, "id": "x"}'
     )
     sources = [nights.store_order("stranger"), nights.store_order("cellar")]
-    finished, events = nights.upkeep(MendOrder, MendTask, files=list(damage), sources=sources)
+    finished, events = nights.maintenance(MendOrder, MendTask, files=list(damage), sources=sources)
     assert finished.outcome == "done" and any(
         "cannot help" in getattr(event, "text", "") for event in events
     )
     assert nights.verify(deep=True) == ({}, []) and nights.restored(name) == nights.images[name]
     (folder / "listing.jsonl.zst").unlink()
     assert nights.verify(deep=False)[0][f"bundles/{name}/listing.jsonl.zst"].reason == "missing"
-    finished, _ = nights.upkeep(
+    finished, _ = nights.maintenance(
         MendOrder, MendTask, files=[f"bundles/{name}/listing.jsonl.zst"], sources=sources[:1]
     )
     assert finished.outcome == "warned" and "no other store" in finished.error
@@ -150,7 +150,7 @@ def test_what_is_damaged_everywhere_is_said_and_stored_again(nights):
     nights.flip(nights.piece(first))
     nights.flip(nights.piece(first, "cellar"), 0.4)
     damage, _ = nights.verify(deep=True)
-    finished, _ = nights.upkeep(
+    finished, _ = nights.maintenance(
         MendOrder, MendTask, files=list(damage), sources=[nights.store_order("cellar")]
     )
     assert finished.outcome == "warned" and "no other store" in finished.error
@@ -245,7 +245,7 @@ def test_repacking_may_be_stopped_before_any_write(nights, writes_can_be_cut):
     assert cut > 8 and max(sizes) < min(sizes) * 1.01
 
 
-def test_upkeep_over_sftp(nights, openssh):
+def test_maintenance_over_sftp(nights, openssh):
     """On a real server: checksums without reading, mending both ways, repacking."""
     del nights.specs["cellar"]
     nights.add_store(openssh.spec())
@@ -260,7 +260,7 @@ def test_upkeep_over_sftp(nights, openssh):
         nights.flip(path)
         damage, _ = nights.verify(deep=name == "attic", store=name)
         assert list(damage) == [f"pieces/{large}"], "a server with a shell tells checksums"
-        finished, _ = nights.upkeep(
+        finished, _ = nights.maintenance(
             MendOrder, MendTask, name, files=list(damage), sources=[nights.store_order(other)]
         )
         assert finished.outcome == "done"
@@ -299,7 +299,7 @@ def kept(running, tmp_path):
 
 def ended(client, ids):
     return [
-        until(lambda number=number: (u := client.upkeep_show(number)).state == "ended" and u)
+        until(lambda number=number: (u := client.maintenance_show(number)).state == "ended" and u)
         for number in ids
     ]
 
@@ -362,7 +362,9 @@ def test_damage_is_found_named_and_mended(kept, running, tmp_path):
     assert not kept.damage_list().items and kept.stores_show("attic").damaged == 0
     log = [
         line.text
-        for line in kept.every(kept.upkeep_log, upkeep_id=kept.upkeep_list(kind="mend").items[0].id)
+        for line in kept.every(
+            kept.maintenance_log, maintenance_id=kept.maintenance_list(kind="mend").items[0].id
+        )
     ]
     assert any("mended from cellar" in text for text in log)
 
@@ -455,7 +457,7 @@ def test_copies_are_read_through_in_the_background(running, tmp_path):
             [Store(name="attic", kind="folder", path=str(tmp_path / "attic"), verify_days=1)],
         )
         run(client, "nightly")
-        assert not client.upkeep_list().items
+        assert not client.maintenance_list().items
     running.stop()
     with closing(sqlite3.connect(running.home / "records/fasciculus.sqlite")) as db:
         db.execute("UPDATE copy SET made='2026-01-02T00:00:00.000+00:00'")
@@ -466,13 +468,13 @@ def test_copies_are_read_through_in_the_background(running, tmp_path):
         db.commit()
     running.start()
     with running.client() as client:
-        work = until(lambda: [u for u in client.upkeep_list().items if u.state == "ended"])
+        work = until(lambda: [u for u in client.maintenance_list().items if u.state == "ended"])
         assert [(u.subject, u.deep, u.outcome, u.started_by) for u in work] == [
             ("millpond", True, "done", "the background")
         ]
 
 
-def test_upkeep_is_answered_in_words_when_there_is_nothing_to_do(kept):
+def test_maintenance_is_answered_in_words_when_there_is_nothing_to_do(kept):
     for call, words in (
         (lambda: kept.stores_mend("attic"), "known to be damaged"),
         (lambda: kept.stores_verify("attic", subject="nobody"), "no copies of “nobody”"),

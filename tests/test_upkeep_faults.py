@@ -1,4 +1,4 @@
-"""Upkeep that is cancelled, asked for twice, killed: it is said, and every copy is as whole as
+"""Maintenance that is cancelled, asked for twice, killed: it is said, and every copy is as whole as
 before.
 """
 
@@ -51,10 +51,10 @@ def held(monkeypatch):
 
 
 def end_of(client, number):
-    return until(lambda: (u := client.upkeep_show(number)).state == "ended" and u, 90)
+    return until(lambda: (u := client.maintenance_show(number)).state == "ended" and u, 90)
 
 
-def test_upkeep_is_cancelled_killed_and_begun_again(tmp_path, stand_in, held):
+def test_maintenance_is_cancelled_killed_and_begun_again(tmp_path, stand_in, held):
     with service(tmp_path / "home") as running:
         with running.client() as client:
             set_up(client, [small_account(tmp_path, "millpond")], [sftp_store(stand_in)])
@@ -66,17 +66,17 @@ def test_upkeep_is_cancelled_killed_and_begun_again(tmp_path, stand_in, held):
                 "asked for twice, it is done once"
             )
             (second,) = client.stores_verify("boathouse").ids
-            assert client.upkeep_show(second).state == "queued"
-            assert running.cli("upkeep", "cancel", str(second)).returncode == 0
+            assert client.maintenance_show(second).state == "queued"
+            assert running.cli("maintenance", "cancel", str(second)).returncode == 0
             assert (
                 end_of(client, second).outcome == "cancelled"
-                and "before it began" in client.upkeep_show(second).sentence
+                and "before it began" in client.maintenance_show(second).sentence
             )
-            client.upkeep_cancel(first)
+            client.maintenance_cancel(first)
             held.end()
             assert end_of(client, first).outcome == "cancelled"
             with pytest.raises(RefusedError, match="ended"):
-                client.upkeep_cancel(first)
+                client.maintenance_cancel(first)
 
             held.begin()
             (third,) = client.stores_verify("boathouse", deep=True).ids
@@ -96,7 +96,7 @@ def test_upkeep_is_cancelled_killed_and_begun_again(tmp_path, stand_in, held):
         running.start()
         with running.client() as client:
             for number in (fourth, fifth):
-                ended = client.upkeep_show(number)
+                ended = client.maintenance_show(number)
                 assert (ended.state, ended.outcome) == (
                     "ended",
                     "interrupted",

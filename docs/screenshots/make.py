@@ -96,7 +96,7 @@ def spoil(client: Client, store: Path) -> None:
     data[len(data) // 2] ^= 1
     piece.write_bytes(data)
     for number in client.stores_verify("boathouse", deep=True).ids:
-        while client.upkeep_show(number).state != "ended":
+        while client.maintenance_show(number).state != "ended":
             time.sleep(0.2)
 
 

@@ -68,26 +68,26 @@ def pack(
     warn = warn or warnings.append
     raw = io.BytesIO()
     listing = ListingWriter(raw)
-    packer = BundleWriter(
+    writer = BundleWriter(
         BUNDLE, codec(packing), folder, listing, piece_size=piece_size, frame_size=frame_size
     )
     firsts: dict[bytes, Entry] = {}
     for entry in scan(os.fsencode(tree), warn=warn):
         path = os.fsencode(tree) + b"/" + entry.path
         first = firsts.get(entry.link) if entry.link else None
-        if first is not None and packer.links_to(first.path):
-            packer.add_link(entry, first)
+        if first is not None and writer.links_to(first.path):
+            writer.add_link(entry, first)
         elif entry.type == "file":
             entry.link = None
             with open(path, "rb") as file:
                 if entry.size > MIB:
-                    packer.add_stream(entry, file, warn)
+                    writer.add_stream(entry, file, warn)
                 else:
-                    packer.add(entry, file.read())
+                    writer.add(entry, file.read())
             firsts[entry.path] = entry
         else:
-            packer.add(entry)
-    pieces = packer.finish()
+            writer.add(entry)
+    pieces = writer.finish()
     listing.close()
     return pieces, raw.getvalue()
 
@@ -212,18 +212,18 @@ def test_what_changes_while_it_is_read_is_said(tmp_path):
     folder, warnings = Folder(tmp_path / "store"), []
     raw = io.BytesIO()
     listing = ListingWriter(raw)
-    packer = BundleWriter(BUNDLE, codec("zstd"), folder, listing, piece_size=64 * MIB)
+    writer = BundleWriter(BUNDLE, codec("zstd"), folder, listing, piece_size=64 * MIB)
     short = Entry("files", b"log", size=2 * MIB)
-    packer.add_stream(short, io.BytesIO(b"x" * 1000), warnings.append)
+    writer.add_stream(short, io.BytesIO(b"x" * 1000), warnings.append)
 
     class Broken(io.BytesIO):
         def read(self, count=-1):
             raise OSError(5, "Input/output error")
 
-    packer.add_stream(Entry("files", b"torn", size=2 * MIB), Broken(), warnings.append)
+    writer.add_stream(Entry("files", b"torn", size=2 * MIB), Broken(), warnings.append)
     grown = Entry("files", b"zgrown", size=10)
-    packer.add_stream(grown, io.BytesIO(b"y" * 1000), warnings.append)
-    pieces = packer.finish()
+    writer.add_stream(grown, io.BytesIO(b"y" * 1000), warnings.append)
+    pieces = writer.finish()
     listing.close()
     assert (
         "log: became shorter" in warnings[0] and "torn: could not be read to its end" in warnings[1]
@@ -245,14 +245,14 @@ def test_a_full_spool_ends_the_packing(tmp_path):
         def put(self, path, record):
             raise OSError(28, "No space left on device")
 
-    packer = BundleWriter(
+    writer = BundleWriter(
         BUNDLE, codec("none"), Full(tmp_path), ListingWriter(io.BytesIO()), piece_size=MIB
     )
     with pytest.raises(OSError, match="No space left"):
         for number in range(500):
-            packer.add(Entry("files", b"%03d" % number), bytes(100_000))
-        packer.finish()
-    packer.abandon()
+            writer.add(Entry("files", b"%03d" % number), bytes(100_000))
+        writer.finish()
+    writer.abandon()
 
 
 NAMES = st.binary(min_size=1, max_size=60).filter(lambda b: b"/" not in b and b"\0" not in b)

@@ -183,7 +183,7 @@ def test_advice_names_the_mistake(changes, words):
 
 
 def test_the_readback_is_one_sentence():
-    found = job_summary.readback(
+    found = job_summary.summary(
         subjects="accounts",
         choice="all_but",
         names=["a", "b"],

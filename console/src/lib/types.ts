@@ -129,7 +129,7 @@ export interface Job {
   enabled: boolean;
 }
 export interface JobRow extends Job {
-  readback: string;
+  summary: string;
   next_start: string | null;
   covers: number;
   last_run: number | null;
@@ -137,7 +137,7 @@ export interface JobRow extends Job {
   last_ended: string | null;
   running: boolean;
 }
-export interface Readback {
+export interface JobSummary {
   sentence: string;
   starts: string[];
   covers: string[];
@@ -302,7 +302,7 @@ export interface BundleChange {
   bytes: number;
   before: number;
 }
-export interface Upkeep {
+export interface Maintenance {
   id: number;
   kind: string;
   store: string;

@@ -2,7 +2,7 @@
   import { Button, Checkbox, Input, Radio, Select, Textarea, Toggle } from 'flowbite-svelte';
   import { push } from 'svelte-spa-router';
   import { call, Problem } from '../lib/api.svelte';
-  import type { Account, Job, JobRow, Page, Readback, Site, Store } from '../lib/types';
+  import type { Account, Job, JobRow, Page, JobSummary, Site, Store } from '../lib/types';
   import Field from '../parts/Field.svelte';
   import JobAround from '../parts/JobAround.svelte';
   import JobDatabases from '../parts/JobDatabases.svelte';
@@ -85,7 +85,7 @@
   let stores = $state<Store[]>([]);
   let names = $state<string[]>([]);
   let problem = $state<Problem | null>(null);
-  let readback = $state<Readback | null>(null);
+  let summary = $state<JobSummary | null>(null);
   let wrong = $state<Problem | null>(null);
   let removing = $state(false);
   let ready = $state(false);
@@ -133,7 +133,7 @@
     if (!ready) return;
     const timer = setTimeout(async () => {
       try {
-        readback = await call('POST', '/jobs/readback', JSON.parse(draft));
+        summary = await call('POST', '/jobs/summary', JSON.parse(draft));
         wrong = null;
       } catch (error) {
         wrong = error as Problem;
@@ -390,10 +390,10 @@
     </div>
   </form>
   <div class="space-y-4">
-    <JobBeside {readback} {wrong} zone={job.zone} />
-    {#if job.contents.includes('files') && readback && !wrong}<JobPreview
+    <JobBeside {summary} {wrong} zone={job.zone} />
+    {#if job.contents.includes('files') && summary && !wrong}<JobPreview
         job={body}
-        covers={readback.covers}
+        covers={summary.covers}
       />{/if}
   </div>
 </div>

@@ -50,7 +50,7 @@
           switched off
         </div>{/if}</td
     >
-    <td class="max-w-2xl">{job.readback}</td>
+    <td class="max-w-2xl">{job.summary}</td>
     <td><Moment at={job.next_start} zone={job.zone} never="by hand" /></td>
     <td
       >{#if job.last_run}<a class="link" href="#/runs/{job.last_run}">run {job.last_run}</a>: <Outcome

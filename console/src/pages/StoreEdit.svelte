@@ -9,7 +9,7 @@
   import Sure from '../parts/Sure.svelte';
   import TriedSheet from '../parts/TriedSheet.svelte';
   import Trouble from '../parts/Trouble.svelte';
-  import Upkeep from '../parts/Upkeep.svelte';
+  import Maintenance from '../parts/Maintenance.svelte';
   let { params = {} }: { params?: { name?: string } } = $props();
   let draft = $state({
     name: '',
@@ -248,7 +248,7 @@
       </section>{/if}
   </aside>
 </div>
-{#if saved}<Upkeep store={saved.name} />{/if}
+{#if saved}<Maintenance store={saved.name} />{/if}
 <Sure
   bind:open={removing}
   title="Forget the store"

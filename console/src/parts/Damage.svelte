@@ -18,7 +18,7 @@
     void store;
     load();
   });
-  $effect(() => live.refresh(['upkeep', 'stores'], load));
+  $effect(() => live.refresh(['maintenance', 'stores'], load));
   async function mend(subject: string) {
     try {
       await call('POST', `/stores/${store}/mend`, { subject });

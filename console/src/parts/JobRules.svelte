@@ -67,7 +67,7 @@
     label="Name of a file with a folder’s own excludes"
     id="ignore-file"
     wrong={at('rules.ignore_file')}
-    ><Input id="ignore-file" bind:value={rules.ignore_file} placeholder=".leave-out" /></Field
+    ><Input id="ignore-file" bind:value={rules.ignore_file} placeholder=".backup-exclude" /></Field
   >
   <div class="mb-3 space-y-1 sm:pt-7">
     <Checkbox bind:checked={rules.one_file_system}>Stay on one file system</Checkbox>

@@ -34,20 +34,20 @@ class ArchiveFormat:
 
 def _gzip(wanted: ExportSelection) -> Iterator[bytes]:
     """One gzip member (RFC 1952), always packed alike."""
-    packer = zlib.compressobj(6, zlib.DEFLATED, 31)
+    writer = zlib.compressobj(6, zlib.DEFLATED, 31)
     for chunk in tar_stream(wanted):
-        if data := packer.compress(chunk):
+        if data := writer.compress(chunk):
             yield data
-    yield packer.flush()
+    yield writer.flush()
 
 
 def _zstd(wanted: ExportSelection) -> Iterator[bytes]:
     """One zstd frame (RFC 8878) with its checksum."""
-    packer = zstandard.ZstdCompressor(level=3, write_checksum=True).compressobj()
+    writer = zstandard.ZstdCompressor(level=3, write_checksum=True).compressobj()
     for chunk in tar_stream(wanted):
-        if data := packer.compress(chunk):
+        if data := writer.compress(chunk):
             yield data
-    yield packer.flush()
+    yield writer.flush()
 
 
 class _Sink:

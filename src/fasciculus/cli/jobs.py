@@ -47,7 +47,7 @@ Exclude = Annotated[
         help="Leave out what matches, as in .gitignore; may be repeated.", metavar="PATTERN"
     ),
 ]
-LeaveOut = Annotated[
+ExcludeSets = Annotated[
     list[str] | None,
     typer.Option(
         help="A ready set: caches, logs, thumbnails, dependencies; may be repeated.", metavar="SET"
@@ -217,7 +217,7 @@ def show(name: Name, as_json: AsJson = False) -> None:
         job = client.jobs_show(name)
     if as_json:
         return output.show_json(job)
-    output.out.print(job.readback, soft_wrap=True, highlight=False)
+    output.out.print(job.summary, soft_wrap=True, highlight=False)
     output.show_fields(
         [
             ("covers", f"{job.covers} {job.subjects}"),
@@ -253,7 +253,7 @@ def _shared(
     messages: Messages = None,
     include: Include = None,
     exclude: Exclude = None,
-    leave_out: LeaveOut = None,
+    exclude_sets: ExcludeSets = None,
     larger_than: LargerThan = None,
     older_than: OlderThan = None,
     one_file_system: OneFileSystem = None,
@@ -329,7 +329,7 @@ def _fields(old: Job | None, o: dict[str, Any]) -> dict[str, Any]:
         {
             "includes": o["include"],
             "excludes": o["exclude"],
-            "sets": o["leave_out"],
+            "sets": o["exclude_sets"],
             "larger_than": _bytes("larger-than", o["larger_than"]) if o["larger_than"] else None,
             "older_than": o["older_than"],
             "one_file_system": o["one_file_system"],
@@ -383,7 +383,7 @@ def add(name: Name, **options: Any) -> None:
         job = Job(name=name, **fields)
         advice = client.jobs_summary(job).advice
         made = client.jobs_add(job)
-        output.out.print(f"Added job {name}. {made.readback}", soft_wrap=True, highlight=False)
+        output.out.print(f"Added job {name}. {made.summary}", soft_wrap=True, highlight=False)
         for line in advice:
             output.out.print(f"▲ {line}", soft_wrap=True, highlight=False, style="yellow")
         output.out.print(
@@ -398,7 +398,7 @@ def change(name: Name, **options: Any) -> None:
     with service() as client:
         old = Job(**client.jobs_show(name).model_dump(include=set(Job.model_fields)))
         made = client.jobs_change(name, Job(**{**old.model_dump(), **_fields(old, options)}))
-        output.out.print(f"Changed job {name}. {made.readback}", soft_wrap=True, highlight=False)
+        output.out.print(f"Changed job {name}. {made.summary}", soft_wrap=True, highlight=False)
 
 
 @app.command()
@@ -501,7 +501,7 @@ def retiring(
 
 
 @app.command()
-def readback(name: Name, as_json: AsJson = False) -> None:
+def summary(name: Name, as_json: AsJson = False) -> None:
     """Say what a job will do: its sentence, next starts, size, advice."""
     with service() as client:
         job = client.jobs_show(name)

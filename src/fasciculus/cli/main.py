@@ -55,7 +55,7 @@ for name, part in (
     ("restores", bundles.restores_app),
     ("reports", reports.app),
     ("mail", reports.mail_app),
-    ("upkeep", maintenance.app),
+    ("maintenance", maintenance.app),
     ("damage", maintenance.damage_app),
     ("growth", maintenance.growth_app),
     ("tokens", auth.app),

@@ -1,4 +1,4 @@
-"""``fasciculus upkeep``, ``damage``, ``growth``, and the upkeep verbs of ``stores``."""
+"""``fasciculus maintenance``, ``damage``, ``growth``, and the maintenance verbs of ``stores``."""
 
 from __future__ import annotations
 
@@ -11,12 +11,12 @@ from ..client import Client
 from ..models import (
     DamageRow,
     GrowthPoint,
-    Maintenance,
     MaintenanceStarted,
+    MaintenanceTask,
 )
 from . import output
 from .output import moment, service, size
-from .progress import follow_upkeep
+from .progress import follow_maintenance
 from .runs import show_log
 from .stores import app as stores_app
 
@@ -25,10 +25,11 @@ damage_app = typer.Typer(help="What is missing or altered on stores.", no_args_i
 growth_app = typer.Typer(help="How accounts and sites grow.", no_args_is_help=True)
 
 Store = Annotated[str, typer.Argument(help="The store's name.", show_default=False)]
-Number = Annotated[int, typer.Argument(help="The number of the upkeep.", show_default=False)]
+Number = Annotated[int, typer.Argument(help="The number of the maintenance.", show_default=False)]
 Subject = Annotated[str, typer.Option(help="Only of this account, site or host.")]
 Background = Annotated[
-    bool, typer.Option("--no-wait", help="Come back at once; look with: fasciculus upkeep list.")
+    bool,
+    typer.Option("--no-wait", help="Come back at once; look with: fasciculus maintenance list."),
 ]
 Quiet = Annotated[bool, typer.Option("--quiet", help="Say nothing when all is well.")]
 AsJson = Annotated[bool, typer.Option("--json", help="JSON, for programs.")]
@@ -41,14 +42,16 @@ def _finish(
     if no_wait:
         output.out.print(f"Queued: {', '.join(map(str, started.ids))}.", highlight=False)
         return
-    ended = [follow_upkeep(client, number) for number in started.ids]
+    ended = [follow_maintenance(client, number) for number in started.ids]
     # Damage is mended at once where it can be: that belongs to the answer.
     for work in list(ended):
-        mends = client.upkeep_list(
+        mends = client.maintenance_list(
             kind="mend", store=work.store, subject=work.subject, limit=1
         ).items
         ended += [
-            follow_upkeep(client, row.id) for row in mends if row.started_by == f"upkeep {work.id}"
+            follow_maintenance(client, row.id)
+            for row in mends
+            if row.started_by == f"maintenance {work.id}"
         ]
     if as_json:
         output.show_json(ended)
@@ -71,7 +74,7 @@ def _finish(
     raise typer.Exit(output.DONE if good else output.TROUBLE)
 
 
-def _mended(work: Maintenance, ended: list[Maintenance]) -> bool:
+def _mended(work: MaintenanceTask, ended: list[MaintenanceTask]) -> bool:
     return any(
         other.kind == "mend" and other.outcome == "done" and other.subject == work.subject
         for other in ended
@@ -138,10 +141,13 @@ def list_(
     count: Annotated[int, typer.Option(help="At most so many.", min=1)] = 20,
     as_json: AsJson = False,
 ) -> None:
-    """List upkeep, newest first."""
+    """List maintenance, newest first."""
     with service() as client:
         rows = list(
-            islice(client.every(client.upkeep_list, store=store, subject=subject, kind=kind), count)
+            islice(
+                client.every(client.maintenance_list, store=store, subject=subject, kind=kind),
+                count,
+            )
         )
     if as_json:
         return output.show_json(rows)
@@ -156,26 +162,26 @@ def list_(
             ("STARTED", lambda u: moment(u.started or u.created)),
             ("RESULT", lambda u: u.sentence),
         ],
-        "No upkeep yet. Look through a store: fasciculus stores verify STORE",
+        "No maintenance yet. Look through a store: fasciculus stores verify STORE",
         right=["UPKEEP"],
     )
     return None
 
 
-def _kind(work: Maintenance) -> str:
+def _kind(work: MaintenanceTask) -> str:
     return f"{work.kind}{' deep' if work.deep else ''}{' dry run' if work.dry_run else ''}"
 
 
 @app.command()
 def show(number: Number, as_json: AsJson = False) -> None:
-    """Show one piece of upkeep."""
+    """Show one maintenance task."""
     with service() as client:
-        work = client.upkeep_show(number)
+        work = client.maintenance_show(number)
     if as_json:
         return output.show_json(work)
     output.show_fields(
         [
-            ("upkeep", f"{work.id}: {_kind(work)}"),
+            ("maintenance", f"{work.id}: {_kind(work)}"),
             ("store", work.store),
             ("of", f"{work.subject_kind} {work.subject}"),
             ("outcome", output.outcome(work.outcome, work.state)),
@@ -191,17 +197,17 @@ def show(number: Number, as_json: AsJson = False) -> None:
 
 @app.command()
 def cancel(number: Number) -> None:
-    """Cancel upkeep; every copy stays as whole as it was."""
+    """Cancel maintenance; every copy stays as whole as it was."""
     with service() as client:
-        client.upkeep_cancel(number)
-        output.out.print(f"Upkeep {number} is being cancelled.")
+        client.maintenance_cancel(number)
+        output.out.print(f"Maintenance {number} is being cancelled.")
 
 
 @app.command()
 def log(number: Number, as_json: AsJson = False) -> None:
-    """Print the log of upkeep."""
+    """Print the log of maintenance."""
     with service() as client:
-        rows = list(client.every(client.upkeep_log, upkeep_id=number, limit=500))
+        rows = list(client.every(client.maintenance_log, maintenance_id=number, limit=500))
     if as_json:
         return output.show_json(rows)
     show_log(rows)

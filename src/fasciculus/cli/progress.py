@@ -12,7 +12,7 @@ from ..client import Client
 from ..core.formatting import format_duration, format_size
 from ..core.run_report import OUTCOMES
 from ..models import (
-    Maintenance,
+    MaintenanceTask,
     Preview,
     Restore,
     RunDetail,
@@ -119,11 +119,11 @@ def follow_restore(client: Client, restore_id: int) -> Restore:
     return restore
 
 
-def follow_upkeep(client: Client, upkeep_id: int) -> Maintenance:
-    """Show how far upkeep is until it ends."""
+def follow_maintenance(client: Client, maintenance_id: int) -> MaintenanceTask:
+    """Show how far maintenance is until it ends."""
     with _bars() as bars:
-        row = bars.add_task("upkeep", total=None, numbers="")
-        while (work := client.upkeep_show(upkeep_id)).state != "ended":
+        row = bars.add_task("maintenance", total=None, numbers="")
+        while (work := client.maintenance_show(maintenance_id)).state != "ended":
             numbers = f"{work.stage or work.state}: {format_size(work.bytes)}"
             bars.update(
                 row,

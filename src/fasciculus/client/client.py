@@ -127,7 +127,7 @@ class Client(InventoryCalls, MaintenanceCalls, Transport):
         self._request("DELETE", f"/jobs/{quote(name)}")
 
     def jobs_summary(self, job: Job) -> JobSummary:
-        return self._call("POST", "/jobs/readback", JobSummary, job)
+        return self._call("POST", "/jobs/summary", JobSummary, job)
 
     def jobs_retiring(self, name: str, keep: int | None = None) -> Page[Retiring]:
         """What would retire now, as if ``keep`` copies were kept; nothing is removed."""

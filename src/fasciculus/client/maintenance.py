@@ -1,4 +1,4 @@
-"""Upkeep of copies, damage, differences, growth."""
+"""Maintenance of copies, damage, differences, growth."""
 
 from __future__ import annotations
 
@@ -10,8 +10,8 @@ from ..models import (
     DamageRow,
     Growth,
     LogLine,
-    Maintenance,
     MaintenanceStarted,
+    MaintenanceTask,
     MendStart,
     Page,
     RepackStart,
@@ -53,17 +53,17 @@ class MaintenanceCalls(Transport):
             RepackStart(subject=subject, over=over, dry_run=dry_run),
         )
 
-    def upkeep_list(self, **query: Any) -> Page[Maintenance]:
-        return self._call("GET", "/upkeep", Page[Maintenance], **query)
+    def maintenance_list(self, **query: Any) -> Page[MaintenanceTask]:
+        return self._call("GET", "/maintenance", Page[MaintenanceTask], **query)
 
-    def upkeep_show(self, upkeep_id: int) -> Maintenance:
-        return self._call("GET", f"/upkeep/{upkeep_id}", Maintenance)
+    def maintenance_show(self, maintenance_id: int) -> MaintenanceTask:
+        return self._call("GET", f"/maintenance/{maintenance_id}", MaintenanceTask)
 
-    def upkeep_cancel(self, upkeep_id: int) -> Maintenance:
-        return self._call("POST", f"/upkeep/{upkeep_id}/cancel", Maintenance)
+    def maintenance_cancel(self, maintenance_id: int) -> MaintenanceTask:
+        return self._call("POST", f"/maintenance/{maintenance_id}/cancel", MaintenanceTask)
 
-    def upkeep_log(self, upkeep_id: int, **query: Any) -> Page[LogLine]:
-        return self._call("GET", f"/upkeep/{upkeep_id}/log", Page[LogLine], **query)
+    def maintenance_log(self, maintenance_id: int, **query: Any) -> Page[LogLine]:
+        return self._call("GET", f"/maintenance/{maintenance_id}/log", Page[LogLine], **query)
 
     def damage_list(self, **query: Any) -> Page[DamageRow]:
         return self._call("GET", "/damage", Page[DamageRow], **query)

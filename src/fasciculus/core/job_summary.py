@@ -1,4 +1,4 @@
-"""The readback sentence of a job, and what is unwise about it."""
+"""The summary sentence of a job, and what is unwise about it."""
 
 from __future__ import annotations
 
@@ -14,7 +14,7 @@ _NEAR = timedelta(minutes=5)
 _SHOWN = 4
 
 
-def readback(
+def summary(
     *,
     subjects: str,
     choice: str,

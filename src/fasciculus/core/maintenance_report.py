@@ -1,4 +1,4 @@
-"""Upkeep that found or mended damage as the model of its report."""
+"""Maintenance that found or mended damage as the model of its report."""
 
 from __future__ import annotations
 
@@ -41,7 +41,7 @@ class MaintenanceReport:
     subject.
     """
 
-    upkeep: int
+    maintenance: int
     kind: str
     store: str
     subject_kind: str

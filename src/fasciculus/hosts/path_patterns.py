@@ -10,7 +10,7 @@ from .base import HostConnection
 _MARKS = "*?["
 
 
-def expand(reach: HostConnection, pattern: str) -> list[str]:
+def expand(host: HostConnection, pattern: str) -> list[str]:
     """The paths that a pattern with ``*``, ``?`` and ``[…]`` means, sorted; one without is itself,
     if there.
     """
@@ -20,9 +20,9 @@ def expand(reach: HostConnection, pattern: str) -> list[str]:
         for folder in found:
             if not any(mark in part for mark in _MARKS):
                 following.append(f"{folder}/{part}")
-            elif reach.type_of(folder or "/") == "dir":
+            elif host.type_of(folder or "/") == "dir":
                 try:
-                    names = [os.fsdecode(name) for name in reach.names(os.fsencode(folder or "/"))]
+                    names = [os.fsdecode(name) for name in host.names(os.fsencode(folder or "/"))]
                 except OSError:
                     continue
                 following += [
@@ -31,4 +31,4 @@ def expand(reach: HostConnection, pattern: str) -> list[str]:
                     if fnmatchcase(name, part) and (not name.startswith(".") or part[0] == ".")
                 ]
         found = following
-    return [path for path in found if reach.type_of(path)]
+    return [path for path in found if host.type_of(path)]

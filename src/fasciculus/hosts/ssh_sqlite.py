@@ -25,12 +25,12 @@ class Readable(Protocol):
     def state_of(self, path: bytes) -> bytes: ...
 
 
-def copy_sqlite(reach: Readable, path: bytes, target: Path) -> dict[str, int]:
+def copy_sqlite(host: Readable, path: bytes, target: Path) -> dict[str, int]:
     """Copy the database with its write-ahead log until both stood still meanwhile; gives the rows
     per table.
     """
     for _ in range(_TRIES):
-        before = [reach.state_of(path + side) for side in _SIDES]
+        before = [host.state_of(path + side) for side in _SIDES]
         if not before[0]:
             raise MissingError(
                 f"The SQLite database {shown(path)} does not exist.",
@@ -40,8 +40,8 @@ def copy_sqlite(reach: Readable, path: bytes, target: Path) -> dict[str, int]:
             copy = _beside(target, side)
             copy.unlink(missing_ok=True)
             if state:
-                fetch(reach, path + side, copy)
-        if [reach.state_of(path + side) for side in _SIDES] == before:
+                fetch(host, path + side, copy)
+        if [host.state_of(path + side) for side in _SIDES] == before:
             return _settle(path, target)
     raise FasciculusError(
         f"The SQLite database {shown(path)} was written to each time it was copied.",
@@ -53,9 +53,9 @@ def _beside(target: Path, side: bytes) -> Path:
     return Path(os.fsdecode(os.fsencode(target) + side))
 
 
-def fetch(reach: Readable, path: bytes, target: Path) -> None:
+def fetch(host: Readable, path: bytes, target: Path) -> None:
     """Bring one file here."""
-    with closing(reach.open(path)) as source, target.open("wb") as sink:
+    with closing(host.open(path)) as source, target.open("wb") as sink:
         while chunk := source.read(_CHUNK):
             sink.write(chunk)
 

@@ -212,7 +212,7 @@ class Retiring(BaseModel):
 class JobRow(Job):
     """A job as it is listed, with what the service knows of it."""
 
-    readback: str = ""
+    summary: str = ""
     next_start: datetime | None = None
     covers: int = 0
     last_run: int | None = None

@@ -1,4 +1,6 @@
-"""Upkeep: verifying, mending and repacking copies; what was found damaged; how subjects grow."""
+"""Maintenance: verifying, mending and repacking copies; what was found damaged; how subjects
+grow.
+"""
 
 from __future__ import annotations
 
@@ -34,12 +36,12 @@ class RepackStart(BaseModel):
 
 
 class MaintenanceStarted(BaseModel):
-    """The answer to starting upkeep: one piece of work a subject."""
+    """The answer to starting maintenance: one piece of work a subject."""
 
     ids: list[int]
 
 
-class Maintenance(BaseModel):
+class MaintenanceTask(BaseModel):
     """Work on the copies of one subject on one store. ``state`` is queued, running or ended;
     ``bytes`` of ``total`` are read while it goes on. ``result`` has the numbers of repacking."""
 

@@ -67,7 +67,7 @@ def _fields(db: sqlite3.Connection, row: sqlite3.Row) -> dict[str, Any]:
 
 def bundles(
     db: sqlite3.Connection,
-    ask: PageRequest,
+    paging: PageRequest,
     subject: str = "",
     subject_kind: str = "",
     job: str = "",
@@ -105,7 +105,7 @@ def bundles(
             like(words),
             like(words),
         )
-    return page(db, query, ask, lambda row: Bundle(**_fields(db, row)))
+    return page(db, query, paging, lambda row: Bundle(**_fields(db, row)))
 
 
 def bundle(db: sqlite3.Connection, bundle_id: int) -> BundleDetail:
@@ -387,11 +387,11 @@ def restore_by_key(db: sqlite3.Connection, key: str) -> int | None:
     return row["id"] if row else None
 
 
-def restores(db: sqlite3.Connection, ask: PageRequest, subject: str = "") -> Page[Restore]:
+def restores(db: sqlite3.Connection, paging: PageRequest, subject: str = "") -> Page[Restore]:
     query = Query("restore.*", "restore", "restore.id", {"id": "restore.id"}, "-id")
     if subject:
         query.only("restore.subject = ?", subject)
-    return page(db, query, ask, _restore)
+    return page(db, query, paging, _restore)
 
 
 def restore(db: sqlite3.Connection, restore_id: int) -> Restore:

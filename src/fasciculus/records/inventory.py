@@ -53,10 +53,10 @@ def nearest(db: sqlite3.Connection, table: str, name: str, what: str) -> Missing
 # Hosts ------------------------------------------------------------------------
 
 
-def _host(row: sqlite3.Row, seal: SecretCipher) -> Host:
+def _host(row: sqlite3.Row, cipher: SecretCipher) -> Host:
     host = Host.model_validate_json(row["document"])
     host.accounts = row["accounts"]
-    host.secrets_set = sorted(seal.open(row["secrets"]))
+    host.secrets_set = sorted(cipher.open(row["secrets"]))
     host.where = (
         "this machine" if host.kind == "local" else f"{host.user}@{host.address}:{host.port}"
     )
@@ -67,28 +67,28 @@ _HOST = "host.*, (SELECT count(*) FROM account WHERE host_id=host.id) AS account
 
 
 def hosts(
-    db: sqlite3.Connection, seal: SecretCipher, ask: PageRequest, words: str = ""
+    db: sqlite3.Connection, cipher: SecretCipher, paging: PageRequest, words: str = ""
 ) -> Page[Host]:
     query = Query(_HOST, "host", "host.id", {"name": "host.name"}, "name")
     if words:
         query.only("host.name LIKE ? ESCAPE '\\'", like(words))
-    return page(db, query, ask, lambda row: _host(row, seal))
+    return page(db, query, paging, lambda row: _host(row, cipher))
 
 
-def host(db: sqlite3.Connection, seal: SecretCipher, name: str) -> Host:
+def host(db: sqlite3.Connection, cipher: SecretCipher, name: str) -> Host:
     row = db.execute(f"SELECT {_HOST} FROM host WHERE name=?", (name,)).fetchone()
     if row is None:
         raise nearest(db, "host", name, "host")
-    return _host(row, seal)
+    return _host(row, cipher)
 
 
-def host_secrets(db: sqlite3.Connection, seal: SecretCipher, name: str) -> dict[str, str]:
+def host_secrets(db: sqlite3.Connection, cipher: SecretCipher, name: str) -> dict[str, str]:
     row = db.execute("SELECT secrets FROM host WHERE name=?", (name,)).fetchone()
-    return seal.open(row["secrets"]) if row else {}
+    return cipher.open(row["secrets"]) if row else {}
 
 
 def save_host(
-    db: sqlite3.Connection, seal: SecretCipher, new: Host, old_name: str | None = None
+    db: sqlite3.Connection, cipher: SecretCipher, new: Host, old_name: str | None = None
 ) -> None:
     """Add a host, or change the one of the old name."""
     given = new.secrets.model_dump() if new.secrets else {}
@@ -97,13 +97,13 @@ def save_host(
         if old_name is None:
             db.execute(
                 "INSERT INTO host (name, document, secrets) VALUES (?, ?, ?)",
-                (new.name, document, seal.close(merged({}, given))),
+                (new.name, document, cipher.close(merged({}, given))),
             )
             return
-        secrets = merged(host_secrets(db, seal, old_name), given)
+        secrets = merged(host_secrets(db, cipher, old_name), given)
         if not db.execute(
             "UPDATE host SET name=?, document=?, secrets=? WHERE name=?",
-            (new.name, document, seal.close(secrets), old_name),
+            (new.name, document, cipher.close(secrets), old_name),
         ).rowcount:
             raise nearest(db, "host", old_name, "host")
     except sqlite3.IntegrityError as error:
@@ -184,7 +184,7 @@ def _account(db: sqlite3.Connection, row: sqlite3.Row, covered: CoverageLookup) 
 
 def accounts(
     db: sqlite3.Connection,
-    ask: PageRequest,
+    paging: PageRequest,
     covered: CoverageLookup,
     words: str = "",
     host: str = "",
@@ -210,7 +210,7 @@ def accounts(
         )
     if host:
         query.only("host.name = ?", host)
-    return page(db, query, ask, lambda row: _account(db, row, covered))
+    return page(db, query, paging, lambda row: _account(db, row, covered))
 
 
 def account(
@@ -378,7 +378,7 @@ def remove_account(db: sqlite3.Connection, name: str) -> None:
 
 
 def sites(
-    db: sqlite3.Connection, ask: PageRequest, covered: CoverageLookup, words: str = ""
+    db: sqlite3.Connection, paging: PageRequest, covered: CoverageLookup, words: str = ""
 ) -> Page[SiteRow]:
     newest = _NEWEST.format(kind="site", name="site.name")
     query = Query(
@@ -393,7 +393,7 @@ def sites(
     return page(
         db,
         query,
-        ask,
+        paging,
         lambda row: SiteRow(
             name=row["name"],
             root=row["root"],

@@ -1,4 +1,4 @@
-"""Upkeep of copies, and what was found damaged."""
+"""Maintenance of copies, and what was found damaged."""
 
 from __future__ import annotations
 
@@ -10,15 +10,15 @@ from typing import Any
 from ..core.bundle.layout import MANIFEST
 from ..core.errors import MissingError
 from ..core.formatting import THE_RECORDS
-from ..models import DamageRow, Maintenance, Page
+from ..models import DamageRow, MaintenanceTask, Page
 from . import usage
 from .db import now
 from .paging import PageRequest, Query, page
 
 
-def _upkeep(row: sqlite3.Row) -> Maintenance:
+def _maintenance(row: sqlite3.Row) -> MaintenanceTask:
     options = json.loads(row["options"])
-    return Maintenance(
+    return MaintenanceTask(
         id=row["id"],
         kind=row["kind"],
         store=row["store"],
@@ -40,26 +40,28 @@ def _upkeep(row: sqlite3.Row) -> Maintenance:
     )
 
 
-def upkeeps(
+def tasks(
     db: sqlite3.Connection,
-    ask: PageRequest,
+    paging: PageRequest,
     kind: str = "",
     store: str = "",
     subject: str = "",
     state: str = "",
-) -> Page[Maintenance]:
-    query = Query("upkeep.*", "upkeep", "upkeep.id", {"id": "upkeep.id"}, "-id")
+) -> Page[MaintenanceTask]:
+    query = Query("maintenance.*", "maintenance", "maintenance.id", {"id": "maintenance.id"}, "-id")
     for column, value in (("kind", kind), ("store", store), ("subject", subject), ("state", state)):
         if value:
-            query.only(f"upkeep.{column} = ?", value)
-    return page(db, query, ask, _upkeep)
+            query.only(f"maintenance.{column} = ?", value)
+    return page(db, query, paging, _maintenance)
 
 
-def upkeep(db: sqlite3.Connection, upkeep_id: int) -> Maintenance:
-    row = db.execute("SELECT * FROM upkeep WHERE id=?", (upkeep_id,)).fetchone()
+def task(db: sqlite3.Connection, maintenance_id: int) -> MaintenanceTask:
+    row = db.execute("SELECT * FROM maintenance WHERE id=?", (maintenance_id,)).fetchone()
     if row is None:
-        raise MissingError(f"There is no upkeep {upkeep_id}.", "“fasciculus upkeep list” names it.")
-    return _upkeep(row)
+        raise MissingError(
+            f"There is no maintenance {maintenance_id}.", "“fasciculus maintenance list” names it."
+        )
+    return _maintenance(row)
 
 
 def add(
@@ -71,9 +73,9 @@ def add(
     started_by: str,
     bundle: str = "",
 ) -> int:
-    """A queued piece of upkeep."""
+    """A queued maintenance task."""
     row = db.execute(
-        "INSERT INTO upkeep (kind, store, subject_kind, subject, bundle, options, state, "
+        "INSERT INTO maintenance (kind, store, subject_kind, subject, bundle, options, state, "
         "started_by, created) "
         "VALUES (?, ?, ?, ?, ?, ?, 'queued', ?, ?)",
         (kind, store, *subject, bundle, json.dumps(options), started_by, now()),
@@ -81,20 +83,22 @@ def add(
     return int(row.lastrowid or 0)
 
 
-def options(db: sqlite3.Connection, upkeep_id: int) -> dict[str, Any]:
+def options(db: sqlite3.Connection, maintenance_id: int) -> dict[str, Any]:
     found: dict[str, Any] = json.loads(
-        db.execute("SELECT options FROM upkeep WHERE id=?", (upkeep_id,)).fetchone()[0]
+        db.execute("SELECT options FROM maintenance WHERE id=?", (maintenance_id,)).fetchone()[0]
     )
     return found
 
 
-def begin(db: sqlite3.Connection, upkeep_id: int) -> None:
-    db.execute("UPDATE upkeep SET state='running', started=? WHERE id=?", (now(), upkeep_id))
+def begin(db: sqlite3.Connection, maintenance_id: int) -> None:
+    db.execute(
+        "UPDATE maintenance SET state='running', started=? WHERE id=?", (now(), maintenance_id)
+    )
 
 
 def end(
     db: sqlite3.Connection,
-    upkeep_id: int,
+    maintenance_id: int,
     outcome: str,
     sentence: str,
     entries: int = 0,
@@ -102,15 +106,16 @@ def end(
     result: dict[str, Any] | None = None,
 ) -> None:
     db.execute(
-        "UPDATE upkeep SET state='ended', outcome=?, sentence=?, entries=?, bytes=?, result=?, "
+        "UPDATE maintenance SET state='ended', outcome=?, sentence=?, entries=?, bytes=?, "
+        "result=?, "
         "ended=? "
         "WHERE id=?",
-        (outcome, sentence, entries, bytes, json.dumps(result or {}), now(), upkeep_id),
+        (outcome, sentence, entries, bytes, json.dumps(result or {}), now(), maintenance_id),
     )
 
 
 def unfinished(db: sqlite3.Connection) -> list[int]:
-    return [row["id"] for row in db.execute("SELECT id FROM upkeep WHERE state != 'ended'")]
+    return [row["id"] for row in db.execute("SELECT id FROM maintenance WHERE state != 'ended'")]
 
 
 def pending(
@@ -121,9 +126,10 @@ def pending(
     options: dict[str, Any],
     bundle: str,
 ) -> int | None:
-    """The same upkeep when it has not ended yet."""
+    """The same maintenance when it has not ended yet."""
     row = db.execute(
-        "SELECT id FROM upkeep WHERE state != 'ended' AND kind=? AND store=? AND subject_kind=? "
+        "SELECT id FROM maintenance WHERE state != 'ended' AND kind=? AND store=? AND "
+        "subject_kind=? "
         "AND subject=? "
         "AND options=? AND bundle=? LIMIT 1",
         (kind, store, *subject, json.dumps(options), bundle),
@@ -322,7 +328,7 @@ def _damage(row: sqlite3.Row) -> DamageRow:
 
 def damage(
     db: sqlite3.Connection,
-    ask: PageRequest,
+    paging: PageRequest,
     store: str = "",
     subject: str = "",
     subject_kind: str = "",
@@ -341,7 +347,7 @@ def damage(
     ):
         if value:
             query.only(f"{column} = ?", value)
-    found = page(db, query, ask, _damage)
+    found = page(db, query, paging, _damage)
     for row in found.items:
         row.mend_from = helpers(db, row.store, (row.subject_kind, row.subject), row.file)
         row.stored_again = _stored_again(db, row)

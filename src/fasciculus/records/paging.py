@@ -53,10 +53,10 @@ def like(text: str) -> str:
 
 
 def page(
-    db: sqlite3.Connection, query: Query, ask: PageRequest, make: Callable[[sqlite3.Row], T]
+    db: sqlite3.Connection, query: Query, paging: PageRequest, make: Callable[[sqlite3.Row], T]
 ) -> Page[T]:
     """One page of the query's rows. A sort of ``-name`` runs backwards."""
-    sort = ask.sort or query.default_sort
+    sort = paging.sort or query.default_sort
     backwards = sort.startswith("-")
     expression = query.sorts.get(sort.lstrip("-"))
     if expression is None:
@@ -70,8 +70,8 @@ def page(
         f"SELECT count(*) FROM {query.source} WHERE {conditions}", query.values
     ).fetchone()[0]
     values = list(query.values)
-    if ask.cursor:
-        last, key = _read_cursor(ask.cursor)
+    if paging.cursor:
+        last, key = _read_cursor(paging.cursor)
         sign = "<" if backwards else ">"
         conditions += f" AND ({expression}, {query.key}) {sign} (?, ?)"
         values += [last, key]
@@ -79,20 +79,20 @@ def page(
     rows = db.execute(
         f"SELECT {query.columns}, {expression} AS _sort, {query.key} AS _key FROM {query.source} "
         f"WHERE {conditions} ORDER BY {expression} {direction}, {query.key} {direction} LIMIT ?",
-        [*values, ask.limit + 1],
+        [*values, paging.limit + 1],
     ).fetchall()
     following = None
-    if len(rows) > ask.limit:
-        rows = rows[: ask.limit]
+    if len(rows) > paging.limit:
+        rows = rows[: paging.limit]
         following = _cursor(rows[-1]["_sort"], rows[-1]["_key"])
     return Page(items=[make(row) for row in rows], total=total, next=following)
 
 
 def page_of(
-    rows: list[T], ask: PageRequest, sorts: dict[str, Callable[[T], Any]], default: str
+    rows: list[T], paging: PageRequest, sorts: dict[str, Callable[[T], Any]], default: str
 ) -> Page[T]:
     """One page of rows that are at hand; the cursor is a place in the sorted list."""
-    sort = ask.sort or default
+    sort = paging.sort or default
     key = sorts.get(sort.lstrip("-"))
     if key is None:
         raise SettingError(
@@ -101,8 +101,8 @@ def page_of(
             field="sort",
         )
     ordered = sorted(rows, key=key, reverse=sort.startswith("-"))
-    start = _read_cursor(ask.cursor)[1] if ask.cursor else 0
-    end = start + ask.limit
+    start = _read_cursor(paging.cursor)[1] if paging.cursor else 0
+    end = start + paging.limit
     return Page(
         items=ordered[start:end],
         total=len(rows),
@@ -110,12 +110,12 @@ def page_of(
     )
 
 
-def page_counted(rows: Iterable[S], ask: PageRequest, make: Callable[[S], T]) -> Page[T]:
+def page_counted(rows: Iterable[S], paging: PageRequest, make: Callable[[S], T]) -> Page[T]:
     """One page of a stream of rows, in their own order; the rest is counted."""
-    start = _read_cursor(ask.cursor)[1] if ask.cursor else 0
+    start = _read_cursor(paging.cursor)[1] if paging.cursor else 0
     items, total = [], 0
     for row in rows:
-        if start <= total < start + ask.limit:
+        if start <= total < start + paging.limit:
             items.append(make(row))
         total += 1
     end = start + len(items)

@@ -37,7 +37,7 @@ def _fields(row: sqlite3.Row) -> dict[str, object]:
 
 
 def reports(
-    db: sqlite3.Connection, ask: PageRequest, job: str = "", words: str = ""
+    db: sqlite3.Connection, paging: PageRequest, job: str = "", words: str = ""
 ) -> Page[Report]:
     query = Query("report.*", "report", "report.id", {"id": "report.id"}, "-id")
     if job:
@@ -48,7 +48,7 @@ def reports(
             like(words),
             like(words),
         )
-    return page(db, query, ask, lambda row: Report.model_validate(_fields(row)))
+    return page(db, query, paging, lambda row: Report.model_validate(_fields(row)))
 
 
 def report(db: sqlite3.Connection, report_id: int) -> ReportDetail:

@@ -33,7 +33,7 @@ def _run(row: sqlite3.Row) -> Run:
 
 def runs(
     db: sqlite3.Connection,
-    ask: PageRequest,
+    paging: PageRequest,
     job: str = "",
     outcome: str = "",
     state: str = "",
@@ -56,7 +56,7 @@ def runs(
         query.only("run.state = ?", state)
     if subject:
         query.only("run.id IN (SELECT run_id FROM task WHERE subject = ?)", subject)
-    return page(db, query, ask, _run)
+    return page(db, query, paging, _run)
 
 
 def run(db: sqlite3.Connection, run_id: int) -> RunDetail:
@@ -249,14 +249,14 @@ def log(
     *,
     run_id: int | None = None,
     restore_id: int | None = None,
-    upkeep_id: int | None = None,
+    maintenance_id: int | None = None,
     subject: str = "",
 ) -> int:
     return (
         db.execute(
-            "INSERT INTO log_line (run_id, restore_id, upkeep_id, subject, at, level, text) "
+            "INSERT INTO log_line (run_id, restore_id, maintenance_id, subject, at, level, text) "
             "VALUES (?, ?, ?, ?, ?, ?, ?)",
-            (run_id, restore_id, upkeep_id, subject, now(), level, text),
+            (run_id, restore_id, maintenance_id, subject, now(), level, text),
         ).lastrowid
         or 0
     )
@@ -264,13 +264,15 @@ def log(
 
 def log_lines(
     db: sqlite3.Connection,
-    ask: PageRequest,
+    paging: PageRequest,
     column: str,
     owner: int,
     level: str = "",
     words: str = "",
 ) -> Page[LogLine]:
-    """The log of a run (``column`` run_id), a restore (restore_id) or upkeep (upkeep_id)."""
+    """The log of a run (``column`` run_id), a restore (restore_id) or maintenance
+    (maintenance_id).
+    """
     query = Query("log_line.*", "log_line", "log_line.id", {"id": "log_line.id"}, "id")
     query.only(f"log_line.{column} = ?", owner)
     if level == "trouble":
@@ -282,7 +284,7 @@ def log_lines(
     return page(
         db,
         query,
-        ask,
+        paging,
         lambda row: LogLine(
             id=row["id"], at=row["at"], level=row["level"], subject=row["subject"], text=row["text"]
         ),

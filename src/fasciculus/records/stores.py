@@ -19,7 +19,7 @@ from .paging import (
 
 _STORE = (
     "store.*, (SELECT count(*) FROM copy WHERE store_id=store.id) AS copies, "
-    "(SELECT coalesce(sum(stored), 0) FROM weight WHERE store_id=store.id) AS bytes, "
+    "(SELECT coalesce(sum(stored), 0) FROM usage WHERE store_id=store.id) AS bytes, "
     "(SELECT group_concat(name, char(10)) FROM job_store JOIN job ON job.id=job_id "
     "WHERE store_id=store.id) AS jobs, "
     "(SELECT count(*) FROM damage WHERE store_id=store.id) AS damaged"
@@ -35,9 +35,9 @@ def where(store: Store) -> str:
     return f"sftp {store.user}@{store.address}{port}:{store.folder}"
 
 
-def _store(row: sqlite3.Row, seal: SecretCipher) -> Store:
+def _store(row: sqlite3.Row, cipher: SecretCipher) -> Store:
     store = Store.model_validate_json(row["document"])
-    store.secrets_set = sorted(seal.open(row["secrets"]))
+    store.secrets_set = sorted(cipher.open(row["secrets"]))
     store.copies, store.bytes, store.damaged = row["copies"], row["bytes"], row["damaged"]
     store.jobs = sorted((row["jobs"] or "").split("\n")) if row["jobs"] else []
     store.where = where(store)
@@ -45,28 +45,28 @@ def _store(row: sqlite3.Row, seal: SecretCipher) -> Store:
 
 
 def stores(
-    db: sqlite3.Connection, seal: SecretCipher, ask: PageRequest, words: str = ""
+    db: sqlite3.Connection, cipher: SecretCipher, paging: PageRequest, words: str = ""
 ) -> Page[Store]:
     query = Query(_STORE, "store", "store.id", {"name": "store.name", "kind": "store.kind"}, "name")
     if words:
         query.only("store.name LIKE ? ESCAPE '\\'", like(words))
-    return page(db, query, ask, lambda row: _store(row, seal))
+    return page(db, query, paging, lambda row: _store(row, cipher))
 
 
-def store(db: sqlite3.Connection, seal: SecretCipher, name: str) -> Store:
+def store(db: sqlite3.Connection, cipher: SecretCipher, name: str) -> Store:
     row = db.execute(f"SELECT {_STORE} FROM store WHERE name=?", (name,)).fetchone()
     if row is None:
         raise nearest(db, "store", name, "store")
-    return _store(row, seal)
+    return _store(row, cipher)
 
 
 def store_ids(db: sqlite3.Connection) -> dict[str, int]:
     return {row["name"]: row["id"] for row in db.execute("SELECT id, name FROM store")}
 
 
-def secrets(db: sqlite3.Connection, seal: SecretCipher, name: str) -> dict[str, str]:
+def secrets(db: sqlite3.Connection, cipher: SecretCipher, name: str) -> dict[str, str]:
     row = db.execute("SELECT secrets FROM store WHERE name=?", (name,)).fetchone()
-    return seal.open(row["secrets"]) if row else {}
+    return cipher.open(row["secrets"]) if row else {}
 
 
 def mark_of(db: sqlite3.Connection, name: str) -> str | None:
@@ -80,7 +80,7 @@ def new_mark() -> str:
 
 
 def save_store(
-    db: sqlite3.Connection, seal: SecretCipher, new: Store, mark: str, old_name: str | None = None
+    db: sqlite3.Connection, cipher: SecretCipher, new: Store, mark: str, old_name: str | None = None
 ) -> None:
     """Add a store, or change the one of the old name."""
     given = new.secrets.model_dump() if new.secrets else {}
@@ -89,10 +89,10 @@ def save_store(
         if old_name is None:
             db.execute(
                 "INSERT INTO store (name, kind, document, secrets, mark) VALUES (?, ?, ?, ?, ?)",
-                (new.name, new.kind, document, seal.close(merged({}, given)), mark),
+                (new.name, new.kind, document, cipher.close(merged({}, given)), mark),
             )
             return
-        sealed = seal.close(merged(secrets(db, seal, old_name), given))
+        sealed = cipher.close(merged(secrets(db, cipher, old_name), given))
         if not db.execute(
             "UPDATE store SET name=?, kind=?, document=?, secrets=?, mark=? WHERE name=?",
             (new.name, new.kind, document, sealed, mark, old_name),
@@ -116,7 +116,7 @@ def remove_store(db: sqlite3.Connection, name: str) -> None:
     db.execute("DELETE FROM bundle WHERE NOT EXISTS (SELECT 1 FROM copy WHERE bundle_id=bundle.id)")
 
 
-def fills(db: sqlite3.Connection, seal: SecretCipher) -> list[StoreFill]:
+def fills(db: sqlite3.Connection, cipher: SecretCipher) -> list[StoreFill]:
     rows = db.execute(
         f"SELECT {_STORE}, (SELECT max(made) FROM copy WHERE store_id=store.id) AS newest "
         "FROM store ORDER BY name"
@@ -125,7 +125,7 @@ def fills(db: sqlite3.Connection, seal: SecretCipher) -> list[StoreFill]:
         StoreFill(
             name=row["name"],
             kind=row["kind"],
-            where=_store(row, seal).where,
+            where=_store(row, cipher).where,
             copies=row["copies"],
             bytes=row["bytes"],
             newest=row["newest"],

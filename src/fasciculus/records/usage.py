@@ -23,12 +23,12 @@ def refresh(db: sqlite3.Connection, store_id: int, subject_kind: str, subject: s
     ).fetchone()[0]
     if not copies:
         db.execute(
-            "DELETE FROM weight WHERE store_id=:store AND subject_kind=:kind AND subject=:subject",
+            "DELETE FROM usage WHERE store_id=:store AND subject_kind=:kind AND subject=:subject",
             values,
         )
         return
     db.execute(
-        "INSERT OR REPLACE INTO weight SELECT :store, :kind, :subject, :copies, "
+        "INSERT OR REPLACE INTO usage SELECT :store, :kind, :subject, :copies, "
         "coalesce(sum(bytes), 0), "
         "coalesce(sum(holds), 0), coalesce(sum(max(0, holds - used)), 0) FROM ("
         "SELECT max(coalesce(json_extract(piece.value, '$.bytes'), 0)) AS bytes, "
@@ -78,7 +78,7 @@ def growth(db: sqlite3.Connection, subject: str, subject_kind: str = "") -> Grow
             dead=row["dead"],
         )
         for row in db.execute(
-            "SELECT store.name, weight.* FROM weight JOIN store ON store.id=store_id WHERE "
+            "SELECT store.name, usage.* FROM usage JOIN store ON store.id=store_id WHERE "
             "subject_kind=? AND subject=? "
             "ORDER BY store.name",
             (kind, subject),

@@ -26,7 +26,7 @@ def subjects_of(account: Account) -> list[SubjectRef]:
     ]
 
 
-def remove_bundles(config: Config, records: Records, seal: SecretCipher, account: Account) -> int:
+def remove_bundles(config: Config, records: Records, cipher: SecretCipher, account: Account) -> int:
     """Remove every copy of an account's and its sites' bundles from the stores; gives how many.
 
     Interrupted, it goes on where it was the next time: a bundle's ``bundle.json`` goes first, and
@@ -35,7 +35,7 @@ def remove_bundles(config: Config, records: Records, seal: SecretCipher, account
     count = 0
     for subject in subjects_of(account):
         for store_name, names in _copies(records.reader, subject).items():
-            order = orders.store_order(records.reader, seal, store_name)
+            order = orders.store_order(records.reader, cipher, store_name)
             with Connected(open_store(order.spec())) as store:
                 for name in names:
                     remove_bundle(store, subject, name)
@@ -76,13 +76,13 @@ def check_idle(busy: set[tuple[str, str]], account: Account) -> None:
             )
 
 
-def overdue(records: Records, seal: SecretCipher) -> list[Account]:
+def overdue(records: Records, cipher: SecretCipher) -> list[Account]:
     """The accounts that have been gone for longer than their hosts say that their bundles stay."""
     found = []
     for account in inventory.every_account(records.reader):
         if account.gone_since is None:
             continue
-        days = inventory.host(records.reader, seal, account.host).finding.forget_after
+        days = inventory.host(records.reader, cipher, account.host).finding.forget_after
         gone = datetime.now(UTC) - datetime.fromisoformat(account.gone_since)
         if days and gone.days >= days:
             found.append(account)

@@ -37,7 +37,7 @@ def listing_of(bundle: Bundle) -> Path:
     if not path.exists():
         subject = SubjectRef(bundle.subject_kind, bundle.subject)
         order = orders.store_order(
-            context().records.reader, context().seal, chosen_copy(bundle, "")
+            context().records.reader, context().cipher, chosen_copy(bundle, "")
         )
         with Connected(open_store(order.spec())) as store:
             fetch_listing(store, subject, fetch_manifest(store, subject, bundle.name), path)

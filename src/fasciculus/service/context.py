@@ -27,8 +27,8 @@ class Context:
 
     config: Config
     records: Records
-    seal: SecretCipher
-    hub: EventStream
+    cipher: SecretCipher
+    events: EventStream
     dispatcher: Dispatcher
     scheduler: Scheduler
     outbox: Outbox

@@ -41,10 +41,10 @@ _SQLITE_NAMES = ("*.sqlite", "*.sqlite3", "*.db", "*.db3")
 _SQLITE_SECONDS = 300.0
 
 
-def proposals(config: Config, records: Records, seal: SecretCipher, name: str) -> list[Proposal]:
+def proposals(config: Config, records: Records, cipher: SecretCipher, name: str) -> list[Proposal]:
     """What is new, changed or gone on a host, by its rules."""
     db = records.reader
-    host = inventory.host(db, seal, name)
+    host = inventory.host(db, cipher, name)
     rules = host.finding
     if not rules.homes:
         raise SettingError(
@@ -52,13 +52,13 @@ def proposals(config: Config, records: Records, seal: SecretCipher, name: str) -
             "Give one, such as /home/{account}.",
             field="finding.homes",
         )
-    server = orders.mariadb_order(db, seal, host)
+    server = orders.mariadb_order(db, cipher, host)
     with (
         tempfile.TemporaryDirectory(dir=config.spool, prefix="finding-") as spool,
-        closing(open_host(orders.host_order(db, seal, host), Path(spool))) as reach,
+        closing(open_host(orders.host_order(db, cipher, host), Path(spool))) as connection,
     ):
-        reach.connect()
-        facts = _facts(reach, host, server.spec() if server else None)
+        connection.connect()
+        facts = _facts(connection, host, server.spec() if server else None)
     found = assemble(
         facts, rules.homes, rules.sites, rules.database_prefix, rules.by_grants, rules.leave_out
     )
@@ -91,39 +91,42 @@ def _known(account: Account, with_sqlite: bool) -> DiscoveredAccount:
     )
 
 
-def _facts(reach: HostConnection, host: Host, server: MariaDbSpec | None) -> HostFacts:
+def _facts(connection: HostConnection, host: Host, server: MariaDbSpec | None) -> HostFacts:
     rules = host.finding
     facts = HostFacts()
     for rule in [*rules.homes, *rules.sites]:
         facts.folders += [
-            path for path in expand(reach, rule_glob(rule)) if reach.type_of(path) == "dir"
+            path
+            for path in expand(connection, rule_glob(rule))
+            if connection.type_of(path) == "dir"
         ]
     for patterns, read in ((rules.nginx, nginx_hosts), (rules.apache, apache_hosts)):
         for pattern in patterns:
-            for path in expand(reach, pattern):
-                facts.virtual_hosts += read(reach.read_text(path))
+            for path in expand(connection, pattern):
+                facts.virtual_hosts += read(connection.read_text(path))
     if server is not None and (rules.database_prefix or rules.by_grants):
-        _databases(reach, server, facts, rules.by_grants)
+        _databases(connection, server, facts, rules.by_grants)
     if rules.mail:
         domains: set[str] = set()
         for path in filter(
             None, (host.mail.alias_map, host.mail.mailbox_map, host.mail.transport_map)
         ):
-            domains |= domains_of_map(reach.read_text(path))
+            domains |= domains_of_map(connection.read_text(path))
         if host.mail.passwd_file:
-            domains |= domains_of_passwd(reach.read_text(host.mail.passwd_file))
+            domains |= domains_of_passwd(connection.read_text(host.mail.passwd_file))
         facts.mail_domains = sorted(domains)
     if rules.sqlite:
         facts.sqlite = _sqlite(
-            reach, [path for rule in rules.homes for path in expand(reach, rule_glob(rule))]
+            connection,
+            [path for rule in rules.homes for path in expand(connection, rule_glob(rule))],
         )
     return facts
 
 
 def _databases(
-    reach: HostConnection, server: MariaDbSpec, facts: HostFacts, by_grants: bool
+    connection: HostConnection, server: MariaDbSpec, facts: HostFacts, by_grants: bool
 ) -> None:
-    with reach.mariadb(server) as link:
+    with connection.mariadb(server) as link:
         facts.databases = [
             (row[0] or b"").decode()
             for row in link.rows(
@@ -137,13 +140,13 @@ def _databases(
                 facts.grants.setdefault((user or b"").decode(), set()).add(name)
 
 
-def _sqlite(reach: HostConnection, homes: list[str]) -> list[str]:
+def _sqlite(connection: HostConnection, homes: list[str]) -> list[str]:
     """SQLite databases below the homes: by their names, and by how they begin."""
     if not homes:
         return []
     names = " -o ".join(f"-name {shlex.quote(name)}" for name in _SQLITE_NAMES)
     folders = " ".join(shlex.quote(home) for home in homes)
-    ran = reach.run(
+    ran = connection.run(
         f"find {folders} -xdev -type f -size +0 \\( {names} \\) -print0 2>/dev/null",
         _SQLITE_SECONDS,
         limit=64 << 20,
@@ -151,7 +154,7 @@ def _sqlite(reach: HostConnection, homes: list[str]) -> list[str]:
     found = []
     for path in filter(None, ran.output.split(b"\0")):
         try:
-            with closing(reach.open(path)) as file:
+            with closing(connection.open(path)) as file:
                 if file.read(16) == _SQLITE_HEAD:
                     found.append(os.fsdecode(path))
         except OSError:

@@ -36,44 +36,44 @@ def try_host(config: Config, host: Host, secrets: Mapping[str, str], homes: list
     steps: list[Step] = []
     with (
         tempfile.TemporaryDirectory(dir=config.spool, prefix="trying-") as spool,
-        closing(open_host(order, Path(spool))) as reach,
+        closing(open_host(order, Path(spool))) as connection,
     ):
         try:
-            for step in _reaching(reach):
+            for step in _reaching(connection):
                 steps.append(step)  # noqa: PERF402  the steps before a failure are kept
         except FasciculusError as error:
             name = _REACHING[min(len(steps), len(_REACHING) - 1)]
             steps.append(Step(name, False, error.message, error.way_out))
         else:
-            steps += _database(reach, host, secrets)
-            steps += _files(reach, host)
-            steps += _homes(reach, homes)
-        seen_key = getattr(reach, "seen_key", "")
+            steps += _database(connection, host, secrets)
+            steps += _files(connection, host)
+            steps += _homes(connection, homes)
+        seen_key = getattr(connection, "seen_key", "")
     if not steps:
         steps.append(Step("host", True, "This machine; nothing further is set."))
     rows = [TryStep(name=s.name, ok=s.ok, text=s.text, way_out=s.way_out) for s in steps]
     return Tried(ok=all(row.ok for row in rows), steps=rows, host_key=seen_key)
 
 
-def _reaching(reach: HostConnection) -> Iterator[Step]:
-    steps = getattr(reach, "steps", None)
+def _reaching(connection: HostConnection) -> Iterator[Step]:
+    steps = getattr(connection, "steps", None)
     if steps is not None:
         yield from steps()
 
 
-def _database(reach: HostConnection, host: Host, secrets: Mapping[str, str]) -> Iterator[Step]:
+def _database(connection: HostConnection, host: Host, secrets: Mapping[str, str]) -> Iterator[Step]:
     if host.mariadb is None:
         return
     spec = MariaDbSpec(**host.mariadb.model_dump(), password=secrets.get("mariadb_password", ""))
     try:
-        with reach.mariadb(spec) as server:
+        with connection.mariadb(spec) as server:
             version = (server.rows("SELECT version()")[0][0] or b"").decode()
         yield Step("database server", True, f"It answers: {version}.")
     except FasciculusError as error:
         yield Step("database server", False, error.message, error.way_out)
 
 
-def _files(reach: HostConnection, host: Host) -> Iterator[Step]:
+def _files(connection: HostConnection, host: Host) -> Iterator[Step]:
     mail = host.mail
     for what, path in (
         ("alias map", mail.alias_map),
@@ -83,12 +83,12 @@ def _files(reach: HostConnection, host: Host) -> Iterator[Step]:
     ):
         if path:
             try:
-                reach.read_text(path)
+                connection.read_text(path)
                 yield Step(what, True, f"{path} can be read.")
             except FasciculusError as error:
                 yield Step(what, False, error.message, error.way_out)
     for pattern in host.system:
-        found = expand(reach, pattern)
+        found = expand(connection, pattern)
         yield Step(
             "system",
             bool(found),
@@ -97,11 +97,13 @@ def _files(reach: HostConnection, host: Host) -> Iterator[Step]:
         )
 
 
-def _homes(reach: HostConnection, homes: list[str]) -> Iterator[Step]:
+def _homes(connection: HostConnection, homes: list[str]) -> Iterator[Step]:
     unreadable = []
     for home in homes:
         try:
-            readable = reach.type_of(home) == "dir" and reach.names(home.encode()) is not None
+            readable = (
+                connection.type_of(home) == "dir" and connection.names(home.encode()) is not None
+            )
         except (OSError, FasciculusError):
             readable = False
         if not readable:

@@ -42,10 +42,10 @@ def build(config: Config, environment: Mapping[str, str] = os.environ) -> Contex
     for folder in (config.home, config.listings, config.spool):
         folder.mkdir(parents=True, exist_ok=True, mode=0o700)
     records = Records(config.records)
-    seal = SecretCipher(config.key_file)
-    hub = EventStream()
-    reporter = Reporter(config, records, hub)
-    outbox = Outbox(records, seal, hub)
+    cipher = SecretCipher(config.key_file)
+    events = EventStream()
+    reporter = Reporter(config, records, events)
+    outbox = Outbox(records, cipher, events)
 
     def ended(run_id: int) -> None:
         reporter.end(run_id)
@@ -55,21 +55,23 @@ def build(config: Config, environment: Mapping[str, str] = os.environ) -> Contex
         reporter.report(run_id)
         outbox.wake()
 
-    dispatcher = Dispatcher(config, records, seal, hub, ended)
+    dispatcher = Dispatcher(config, records, cipher, events, ended)
     scheduler = Scheduler(records, dispatcher, report)
-    caretaker = Caretaker(config, records, seal, hub, dispatcher, reporter.upkeep, outbox.wake)
+    caretaker = Caretaker(
+        config, records, cipher, events, dispatcher, reporter.maintenance, outbox.wake
+    )
     _first_start(records, environment)
     return Context(
         config,
         records,
-        seal,
-        hub,
+        cipher,
+        events,
         dispatcher,
         scheduler,
         outbox,
         Previews(),
         caretaker,
-        Housekeeper(config, records, seal, hub, dispatcher.busy, caretaker.verify_some),
+        Housekeeper(config, records, cipher, events, dispatcher.busy, caretaker.verify_some),
     )
 
 
@@ -104,7 +106,7 @@ def start(parts: Context) -> None:
 
 def stop(parts: Context) -> None:
     """Stop in an order in which nothing new begins while the old ends."""
-    parts.hub.close()
+    parts.events.close()
     parts.scheduler.stop()
     parts.housekeeper.stop()
     parts.previews.stop()

@@ -62,7 +62,7 @@ def operation(method: str, path: str, summary: str, **more: Any) -> Callable[[H]
     return register
 
 
-def ask() -> PageRequest:
+def paging() -> PageRequest:
     """The paging part of the request's query."""
     text = request.args.get("limit", "50")
     if not text.isdigit() or not 1 <= int(text) <= 500:

@@ -56,13 +56,13 @@ def main() -> int:
     signal.signal(signal.SIGTERM, cancel)
     signal.signal(signal.SIGINT, signal.SIG_IGN)
     threading.Thread(target=_await_end, daemon=True).start()
-    reach: HostConnection | None = None
+    host: HostConnection | None = None
     try:
         if isinstance(order, MaintenanceOrder):
             finished = _keep_up(order, emitter, stop)
         else:
-            reach = open_host(order.host, Path(order.spool))
-            finished = _carry_out(order, reach, emitter, stop)
+            host = open_host(order.host, Path(order.spool))
+            finished = _carry_out(order, host, emitter, stop)
     except (CancelledError, NoStoreLeftError):
         finished = Finished("cancelled", "Cancelled; nothing of it counts as a bundle.")
     except Exception as error:
@@ -73,8 +73,8 @@ def main() -> int:
         finished = Finished("failed", sentence(error))
         emitter.error(finished.error)
     finally:
-        if reach is not None:
-            reach.close()
+        if host is not None:
+            host.close()
     # All is done: whoever stops waiting now cancels nothing.
     signal.signal(signal.SIGTERM, signal.SIG_IGN)
     emitter.emit(finished)
@@ -99,7 +99,7 @@ def _keep_up(order: MaintenanceOrder, emitter: Emitter, stop: threading.Event) -
 
 
 def _carry_out(
-    order: Order, reach: HostConnection, emitter: Emitter, stop: threading.Event
+    order: Order, host: HostConnection, emitter: Emitter, stop: threading.Event
 ) -> Finished:
     # Each kind of work is imported when it is asked for: a preview should not wait for all of them.
     match order:
@@ -107,19 +107,19 @@ def _carry_out(
             from .backup.task import BackupTask
 
             gc.freeze()
-            return BackupTask(order, reach, emitter, stop).run()
+            return BackupTask(order, host, emitter, stop).run()
         case RestoreOrder():
             from .restore.task import RestoreTask
 
-            return RestoreTask(order, reach, emitter, stop).run()
+            return RestoreTask(order, host, emitter, stop).run()
         case PreviewOrder():
             from .preview import PreviewTask
 
-            return PreviewTask(order, reach, emitter).run()
+            return PreviewTask(order, host, emitter).run()
         case ReleaseOrder():
             from .backup.hooks import release
 
-            release(reach, order.hold_flags, emitter)
+            release(host, order.hold_flags, emitter)
             return Finished("warned" if emitter.warnings else "done")
     raise AssertionError("unreachable")
 

@@ -33,8 +33,8 @@ _USUAL_RATIO = 0.6
 class PreviewTask:
     """Carries out one :class:`PreviewOrder`."""
 
-    def __init__(self, order: PreviewOrder, reach: HostConnection, emitter: Emitter) -> None:
-        self._order, self._reach, self._emitter = order, reach, emitter
+    def __init__(self, order: PreviewOrder, host: HostConnection, emitter: Emitter) -> None:
+        self._order, self._host, self._emitter = order, host, emitter
         self._root = os.fsencode(order.subject.root)
         self._samples: list[bytes] = []
 
@@ -42,8 +42,8 @@ class PreviewTask:
         order = self._order
         # Nothing here makes cycles, and the process ends with its answer.
         gc.disable()
-        self._reach.connect()
-        if self._reach.type_of(order.subject.root) != "dir":
+        self._host.connect()
+        if self._host.type_of(order.subject.root) != "dir":
             raise MissingError(
                 f"The folder {order.subject.root} does not exist.",
                 f"Correct the {order.subject.kind}.",
@@ -71,7 +71,7 @@ class PreviewTask:
 
     def _names(self, chooser: FileSelector | None) -> Iterator[TreeName]:
         """The survey's names; the chooser is told of marks as they come."""
-        found = self._reach.survey(self._order.subject.root, self._emitter.warn)
+        found = self._host.survey(self._order.subject.root, self._emitter.warn)
         if chooser is None or not chooser.looks_into_folders:
             return found
         return self._entering(found, chooser)
@@ -92,7 +92,7 @@ class PreviewTask:
 
     def _head(self, path: bytes) -> bytes | None:
         try:
-            file = self._reach.open(path)
+            file = self._host.open(path)
         except OSError:
             return None
         try:
@@ -117,12 +117,12 @@ class PreviewTask:
         """How much smaller a sample of the files packs."""
         if self._order.host.address or not self._samples:
             return _USUAL_RATIO
-        packer = zstandard.ZstdCompressor(level=1)
+        writer = zstandard.ZstdCompressor(level=1)
         whole = packed = 0
         for path in self._samples:
             data = self._head(self._root + b"/" + path) or b""
             whole += len(data)
-            packed += len(packer.compress(data)) if data else 0
+            packed += len(writer.compress(data)) if data else 0
         return packed / whole if whole else _USUAL_RATIO
 
 

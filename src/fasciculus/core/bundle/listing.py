@@ -145,7 +145,7 @@ class ListingWriter:
         before: ListingPrefix | None = None,
     ) -> None:
         self._raw, self._noting, self._before = raw, noting, before
-        self._packer = zstandard.ZstdCompressor(level=1, write_checksum=True).compressobj()
+        self._writer = zstandard.ZstdCompressor(level=1, write_checksum=True).compressobj()
         self._hash = hashlib.sha256()
         self._same = 0
         self.bytes = 0
@@ -156,7 +156,7 @@ class ListingWriter:
         if self._same:
             self._catch_up()
         self.length += len(lines)
-        self._write(self._packer.compress(lines))
+        self._write(self._writer.compress(lines))
 
     def _write(self, data: bytes) -> None:
         if data:
@@ -218,7 +218,7 @@ class ListingWriter:
         else:
             if self._same:
                 self._catch_up()
-            self._write(self._packer.flush())
+            self._write(self._writer.flush())
         self._raw.flush()
         return self._hash.hexdigest()
 

@@ -43,8 +43,8 @@ from ..context import context
 from ..operations import (
     PREFIX,
     arg,
-    ask,
     operation,
+    paging,
     visitor,
 )
 from ..tasks import orders
@@ -73,7 +73,7 @@ _HEAD = 256 * 1024
 def bundles_list() -> Page[Bundle]:
     return bundles.bundles(
         context().records.reader,
-        ask(),
+        paging(),
         arg("subject"),
         arg("kind"),
         arg("job"),
@@ -176,7 +176,7 @@ def bundles_download(bundle_id: int) -> Response:
     bundle = bundles_show(bundle_id)
     kind, paths = _wanted(bundle)
     db = context().records.reader
-    order = orders.store_order(db, context().seal, chosen_copy(bundle, arg("store")))
+    order = orders.store_order(db, context().cipher, chosen_copy(bundle, arg("store")))
     subject = SubjectRef(bundle.subject_kind, bundle.subject)
     form = archives.archive_format(arg("form") or "tar.gz")
     about = f"{bundles.listing_digest(db, bundle_id)} {kind} {paths}{form.suffix}"
@@ -259,7 +259,7 @@ def _closing(stream: Iterator[bytes], close: object) -> Iterator[bytes]:
     query={"subject": "only of this subject"},
 )
 def restores_list() -> Page[Restore]:
-    page = bundles.restores(context().records.reader, ask(), arg("subject"))
+    page = bundles.restores(context().records.reader, paging(), arg("subject"))
     page.items = [context().dispatcher.enrich_restore(row) for row in page.items]
     return page
 
@@ -301,7 +301,7 @@ def restores_start(body: RestoreStart) -> Started:
             )
     local = [
         s.path
-        for s in stores.stores(db, context().seal, PageRequest(limit=10_000)).items
+        for s in stores.stores(db, context().cipher, PageRequest(limit=10_000)).items
         if s.kind == "folder"
     ]
     if not (body.target or body.databases or body.mail_domains):
@@ -367,5 +367,5 @@ def restores_cancel(restore_id: int) -> Restore:
 def restores_log(restore_id: int) -> Page[LogLine]:
     restores_show(restore_id)
     return runs.log_lines(
-        context().records.reader, ask(), "restore_id", restore_id, arg("level"), arg("q")
+        context().records.reader, paging(), "restore_id", restore_id, arg("level"), arg("q")
     )

@@ -58,11 +58,11 @@ class _Wanted:
 
 
 def _known(db: sqlite3.Connection) -> dict[str, dict[str, Any]]:
-    seal = context().seal
+    cipher = context().cipher
     return {
-        "hosts": {row.name: row for row in inventory.hosts(db, seal, _ALL).items},
+        "hosts": {row.name: row for row in inventory.hosts(db, cipher, _ALL).items},
         "accounts": {row.name: row for row in inventory.every_account(db)},
-        "stores": {row.name: row for row in stores.stores(db, seal, _ALL).items},
+        "stores": {row.name: row for row in stores.stores(db, cipher, _ALL).items},
         "jobs": {row.name: row for row in jobs.jobs(db)},
     }
 
@@ -129,7 +129,7 @@ def definitions_apply(body: Definitions) -> Applied:
         note("applied definitions", f"{len(changes)} changes")
         context().scheduler.refresh()
         for kind in definitions.KINDS:
-            context().hub.changed(kind)
+            context().events.changed(kind)
     return Applied(changes=changes + kept, same=same)
 
 
@@ -216,8 +216,8 @@ def _secrets_of(
 
 def _stored(db: sqlite3.Connection, kind: str, name: str) -> dict[str, str]:
     if kind == "hosts":
-        return inventory.host_secrets(db, context().seal, name)
-    return stores.secrets(db, context().seal, name) if kind == "stores" else {}
+        return inventory.host_secrets(db, context().cipher, name)
+    return stores.secrets(db, context().cipher, name) if kind == "stores" else {}
 
 
 class _RollbackError(Exception):
@@ -239,15 +239,15 @@ def _rehearse(wanted: list[_Wanted]) -> None:
 def _save(db: sqlite3.Connection, row: _Wanted, marks: dict[str, str]) -> None:
     assert row.change is not None
     old = None if row.change.action == "added" else row.name
-    seal = context().seal
+    cipher = context().cipher
     try:
         match row.kind:
             case "hosts":
-                inventory.save_host(db, seal, row.model, old)
+                inventory.save_host(db, cipher, row.model, old)
             case "accounts":
                 inventory.save_account(db, row.model, old)
             case "stores":
-                stores.save_store(db, seal, row.model, marks[row.name], old)
+                stores.save_store(db, cipher, row.model, marks[row.name], old)
             case "jobs":
                 jobs.save_job(db, row.model, old)
     except SettingError as error:

@@ -32,8 +32,8 @@ from ..context import context
 from ..operations import (
     PREFIX,
     arg,
-    ask,
     operation,
+    paging,
 )
 from ..tasks import orders
 from .auth import note
@@ -61,7 +61,7 @@ def hosts_find(name: str) -> Page[Proposed]:
 
 
 def _proposals(name: str) -> list[Proposal]:
-    return discovery.proposals(context().config, context().records, context().seal, name)
+    return discovery.proposals(context().config, context().records, context().cipher, name)
 
 
 @operation(
@@ -80,7 +80,7 @@ def hosts_take_over(name: str, body: TakeOver) -> TakenOver:
         found = [row for row in found if row.account.name in body.accounts]
     count = discovery.take_over(context().records, name, found)
     note("took over accounts", f"{count} of host {name}")
-    context().hub.changed("accounts")
+    context().events.changed("accounts")
     return TakenOver(count=count)
 
 
@@ -101,7 +101,7 @@ def previews_start(body: PreviewStart) -> Started:
         )
     number = context().previews.start(
         lambda number: orders.preview_order(
-            db, context().seal, context().config, body.job, kind, body.subject, number
+            db, context().cipher, context().config, body.job, kind, body.subject, number
         )
     )
     return Started(id=number, url=f"{PREFIX}/previews/{number}")
@@ -144,7 +144,7 @@ def coverage_list() -> Page[CoverageRow]:
     ]
     found = page_of(
         rows,
-        ask(),
+        paging(),
         {
             "name": lambda row: row.thing.name,
             "account": lambda row: (row.thing.account, row.thing.name),

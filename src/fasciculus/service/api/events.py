@@ -17,4 +17,4 @@ from .runs import event_stream
     query={"last_id": "resume after this event id"},
 )
 def live() -> Response:
-    return event_stream(context().hub)
+    return event_stream(context().events)

@@ -14,7 +14,7 @@ from ...records import inventory, jobs
 from ...records.encryption import merged
 from .. import account_removal, host_check
 from ..context import context
-from ..operations import arg, ask, operation
+from ..operations import arg, operation, paging
 from .auth import note
 
 _WORDS = {"q": "words that the name holds"}
@@ -22,25 +22,25 @@ _WORDS = {"q": "words that the name holds"}
 
 @operation("GET", "/hosts", "Hosts", gives=Page[Host], paged=True, query=_WORDS)
 def hosts_list() -> Page[Host]:
-    return inventory.hosts(context().records.reader, context().seal, ask(), arg("q"))
+    return inventory.hosts(context().records.reader, context().cipher, paging(), arg("q"))
 
 
 @operation("POST", "/hosts", "Add a host", takes=Host, gives=Host, status=201)
 def hosts_add(body: Host) -> Host:
     with context().records.write() as db:
-        inventory.save_host(db, context().seal, body)
+        inventory.save_host(db, context().cipher, body)
     return _host_saved(body.name, "added host")
 
 
 @operation("GET", "/hosts/{name}", "One host", gives=Host)
 def hosts_show(name: str) -> Host:
-    return inventory.host(context().records.reader, context().seal, name)
+    return inventory.host(context().records.reader, context().cipher, name)
 
 
 @operation("PUT", "/hosts/{name}", "Change a host", takes=Host, gives=Host)
 def hosts_change(name: str, body: Host) -> Host:
     with context().records.write() as db:
-        inventory.save_host(db, context().seal, body, name)
+        inventory.save_host(db, context().cipher, body, name)
     return _host_saved(body.name, "changed host")
 
 
@@ -49,12 +49,12 @@ def hosts_remove(name: str) -> None:
     with context().records.write() as db:
         inventory.remove_host(db, name)
     note("removed host", name)
-    context().hub.changed("hosts")
+    context().events.changed("hosts")
 
 
 def _host_saved(name: str, action: str) -> Host:
     note(action, name)
-    context().hub.changed("hosts")
+    context().events.changed("hosts")
     return hosts_show(name)
 
 
@@ -67,9 +67,9 @@ def _host_saved(name: str, action: str) -> Host:
     query={"saved": "a saved host that lends its secrets"},
 )
 def hosts_try_draft(body: Host) -> Tried:
-    db, seal = context().records.reader, context().seal
+    db, cipher = context().records.reader, context().cipher
     saved = arg("saved")
-    old = inventory.host_secrets(db, seal, saved) if saved else {}
+    old = inventory.host_secrets(db, cipher, saved) if saved else {}
     return host_check.try_host(
         context().config, body, merged(old, body.secrets.model_dump() if body.secrets else {}), []
     )
@@ -82,13 +82,13 @@ def hosts_try_draft(body: Host) -> Tried:
     gives=Tried,
 )
 def hosts_try(name: str) -> Tried:
-    db, seal = context().records.reader, context().seal
-    host = inventory.host(db, seal, name)
+    db, cipher = context().records.reader, context().cipher
+    host = inventory.host(db, cipher, name)
     homes = [
         account.home for account in inventory.every_account(db, name) if account.gone_since is None
     ]
     return host_check.try_host(
-        context().config, host, inventory.host_secrets(db, seal, name), homes
+        context().config, host, inventory.host_secrets(db, cipher, name), homes
     )
 
 
@@ -102,7 +102,7 @@ def hosts_try(name: str) -> Tried:
 )
 def accounts_list() -> Page[Account]:
     db = context().records.reader
-    return inventory.accounts(db, ask(), jobs.Coverage(db), arg("q"), arg("host"))
+    return inventory.accounts(db, paging(), jobs.Coverage(db), arg("q"), arg("host"))
 
 
 @operation(
@@ -167,23 +167,23 @@ def accounts_remove(name: str) -> None:
     if arg("bundles"):
         account_removal.check_idle(context().dispatcher.busy(), account)
         count = account_removal.remove_bundles(
-            context().config, context().records, context().seal, account
+            context().config, context().records, context().cipher, account
         )
         note("removed bundles", f"{count} copies of {name}")
-        context().hub.changed("bundles")
+        context().events.changed("bundles")
     with context().records.write() as writer:
         inventory.remove_account(writer, name)
     note("removed account", name)
-    context().hub.changed("accounts")
+    context().events.changed("accounts")
 
 
 def _account_saved(name: str, action: str) -> Account:
     note(action, name)
-    context().hub.changed("accounts")
+    context().events.changed("accounts")
     return accounts_show(name)
 
 
 @operation("GET", "/sites", "Sites", gives=Page[SiteRow], paged=True, query=_WORDS)
 def sites_list() -> Page[SiteRow]:
     db = context().records.reader
-    return inventory.sites(db, ask(), jobs.Coverage(db), arg("q"))
+    return inventory.sites(db, paging(), jobs.Coverage(db), arg("q"))

@@ -1,4 +1,4 @@
-"""Jobs: their settings, their readback, and starting them."""
+"""Jobs: their settings, their summary, and starting them."""
 
 from __future__ import annotations
 
@@ -67,7 +67,7 @@ def _row(job: Job) -> JobRow:
         covers = len(job.names)
     return JobRow(
         **job.model_dump(),
-        readback=_sentence(job, covers),
+        summary=_sentence(job, covers),
         covers=covers,
         next_start=next_start(job, datetime.now(UTC)) if job.enabled else None,
         last_run=last["id"] if last else None,
@@ -78,7 +78,7 @@ def _row(job: Job) -> JobRow:
 
 
 def _sentence(job: Job, covers: int) -> str:
-    return job_summary.readback(
+    return job_summary.summary(
         subjects=job.subjects,
         choice=job.choice,
         names=job.names,
@@ -128,13 +128,13 @@ def jobs_remove(name: str) -> None:
         jobs.remove_job(db, name)
     note("removed job", name)
     context().scheduler.refresh()
-    context().hub.changed("jobs")
+    context().events.changed("jobs")
 
 
 def _saved(name: str, action: str) -> JobRow:
     note(action, name)
     context().scheduler.refresh()
-    context().hub.changed("jobs")
+    context().events.changed("jobs")
     return jobs_show(name)
 
 
@@ -200,7 +200,7 @@ def _retiring(
 
 
 @operation(
-    "POST", "/jobs/readback", "What a job would do, before it is saved", takes=Job, gives=JobSummary
+    "POST", "/jobs/summary", "What a job would do, before it is saved", takes=Job, gives=JobSummary
 )
 def jobs_summary(body: Job) -> JobSummary:
     db = context().records.reader
@@ -215,7 +215,7 @@ def jobs_summary(body: Job) -> JobSummary:
         for job in jobs.jobs(db)
         if job.name != body.name and job.enabled and (start := next_start(job, datetime.now(UTC)))
     ]
-    targets = [stores.store(db, context().seal, name) for name in body.stores]
+    targets = [stores.store(db, context().cipher, name) for name in body.stores]
     starts = schedule.next_starts(table, zone, datetime.now(UTC), 5)
     packed = sum(row[1] for row in known)
     advice = job_summary.advice(

@@ -1,4 +1,4 @@
-"""Upkeep of copies, what is damaged, how bundles differ, how subjects grow."""
+"""Maintenance of copies, what is damaged, how bundles differ, how subjects grow."""
 
 from __future__ import annotations
 
@@ -14,8 +14,8 @@ from ...models import (
     DamageRow,
     Growth,
     LogLine,
-    Maintenance,
     MaintenanceStarted,
+    MaintenanceTask,
     MendStart,
     Page,
     RepackStart,
@@ -32,8 +32,8 @@ from ..bundle_listings import listing_of
 from ..context import context
 from ..operations import (
     arg,
-    ask,
     operation,
+    paging,
     visitor,
 )
 from .auth import note
@@ -91,9 +91,9 @@ def stores_repack(name: str, body: RepackStart) -> MaintenanceStarted:
 
 @operation(
     "GET",
-    "/upkeep",
-    "Upkeep, newest first",
-    gives=Page[Maintenance],
+    "/maintenance",
+    "Maintenance, newest first",
+    gives=Page[MaintenanceTask],
     paged=True,
     query={
         "kind": "verify, mend or repack",
@@ -102,46 +102,48 @@ def stores_repack(name: str, body: RepackStart) -> MaintenanceStarted:
         "state": "queued, running or ended",
     },
 )
-def upkeep_list() -> Page[Maintenance]:
-    page = maintenance.upkeeps(
-        context().records.reader, ask(), arg("kind"), arg("store"), arg("subject"), arg("state")
+def maintenance_list() -> Page[MaintenanceTask]:
+    page = maintenance.tasks(
+        context().records.reader, paging(), arg("kind"), arg("store"), arg("subject"), arg("state")
     )
     page.items = [context().caretaker.enrich(row) for row in page.items]
     return page
 
 
-@operation("GET", "/upkeep/{upkeep_id}", "One piece of upkeep", gives=Maintenance)
-def upkeep_show(upkeep_id: int) -> Maintenance:
-    return context().caretaker.enrich(maintenance.upkeep(context().records.reader, upkeep_id))
+@operation("GET", "/maintenance/{maintenance_id}", "One maintenance task", gives=MaintenanceTask)
+def maintenance_show(maintenance_id: int) -> MaintenanceTask:
+    return context().caretaker.enrich(maintenance.task(context().records.reader, maintenance_id))
 
 
 @operation(
     "POST",
-    "/upkeep/{upkeep_id}/cancel",
-    "Cancel upkeep; every copy stays as whole as it was",
-    gives=Maintenance,
+    "/maintenance/{maintenance_id}/cancel",
+    "Cancel maintenance; every copy stays as whole as it was",
+    gives=MaintenanceTask,
     status=202,
 )
-def upkeep_cancel(upkeep_id: int) -> Maintenance:
-    if upkeep_show(upkeep_id).state == "ended":
-        raise SettingError(f"Upkeep {upkeep_id} has ended already.", "There is nothing to cancel.")
-    context().caretaker.cancel(upkeep_id)
-    note("cancelled upkeep", str(upkeep_id))
-    return upkeep_show(upkeep_id)
+def maintenance_cancel(maintenance_id: int) -> MaintenanceTask:
+    if maintenance_show(maintenance_id).state == "ended":
+        raise SettingError(
+            f"Maintenance {maintenance_id} has ended already.", "There is nothing to cancel."
+        )
+    context().caretaker.cancel(maintenance_id)
+    note("cancelled maintenance", str(maintenance_id))
+    return maintenance_show(maintenance_id)
 
 
 @operation(
     "GET",
-    "/upkeep/{upkeep_id}/log",
-    "The log of upkeep",
+    "/maintenance/{maintenance_id}/log",
+    "The log of maintenance",
     gives=Page[LogLine],
     paged=True,
     query=LOG_QUERY,
 )
-def upkeep_log(upkeep_id: int) -> Page[LogLine]:
-    upkeep_show(upkeep_id)
+def maintenance_log(maintenance_id: int) -> Page[LogLine]:
+    maintenance_show(maintenance_id)
     return runs.log_lines(
-        context().records.reader, ask(), "upkeep_id", upkeep_id, arg("level"), arg("q")
+        context().records.reader, paging(), "maintenance_id", maintenance_id, arg("level"), arg("q")
     )
 
 
@@ -159,7 +161,7 @@ def upkeep_log(upkeep_id: int) -> Page[LogLine]:
 )
 def damage_list() -> Page[DamageRow]:
     return maintenance.damage(
-        context().records.reader, ask(), arg("store"), arg("subject"), arg("kind")
+        context().records.reader, paging(), arg("store"), arg("subject"), arg("kind")
     )
 
 
@@ -219,7 +221,7 @@ def bundles_changes(bundle_id: int) -> Page[BundleChange]:
         )
     with listing_of(other).open("rb") as old, listing_of(bundle).open("rb") as new:
         rows = _wanted(differences(read_lines(old), read_lines(new)))
-        return page_counted(rows, ask(), _change)
+        return page_counted(rows, paging(), _change)
 
 
 def _wanted(rows: Iterator[Difference]) -> Iterator[Difference]:

@@ -45,7 +45,7 @@ def overview() -> Overview:
         upcoming=_upcoming(now),
         recent=runs.runs(db, PageRequest(limit=8), state="ended").items,
         nights=_nights(now),
-        stores=stores.fills(db, context().seal),
+        stores=stores.fills(db, context().cipher),
         accounts=_count("account"),
         sites=_count("site"),
         jobs=_count("job"),

@@ -14,7 +14,7 @@ from ...models import (
 )
 from ...records import reports
 from ..context import context
-from ..operations import arg, ask, operation
+from ..operations import arg, operation, paging
 from ..reports import mail
 from .auth import note
 
@@ -28,7 +28,7 @@ from .auth import note
     query={"job": "only of this job", "q": "words in the title or the recipients"},
 )
 def reports_list() -> Page[Report]:
-    return reports.reports(context().records.reader, ask(), arg("job"), arg("q"))
+    return reports.reports(context().records.reader, paging(), arg("job"), arg("q"))
 
 
 @operation("GET", "/reports/{report_id}", "One report as it was sent", gives=ReportDetail)
@@ -54,7 +54,7 @@ def outbox_send() -> Page[OutboxItem]:
 
 @operation("GET", "/settings/mail", "The mail server for reports", gives=MailServer)
 def mail_show() -> MailServer:
-    return mail.server(context().records.reader, context().seal)
+    return mail.server(context().records.reader, context().cipher)
 
 
 @operation(
@@ -68,7 +68,7 @@ def mail_change(body: MailServer) -> MailServer:
             field="sender",
         )
     with context().records.write() as db:
-        mail.save_server(db, context().seal, body)
+        mail.save_server(db, context().cipher, body)
     note("changed the mail server", body.address)
     return mail_show()
 
@@ -81,14 +81,14 @@ def mail_change(body: MailServer) -> MailServer:
     query={"to": "who gets it"},
 )
 def mail_try() -> Tried:
-    db, seal = context().records.reader, context().seal
+    db, cipher = context().records.reader, context().cipher
     if "@" not in arg("to"):
         raise SettingError("Say who gets the test message.", "Give ?to=ADDRESS.", field="to")
     sender = mail.sender_of(db)
     text = "Fasciculus can send its reports through this mail server.\n"
     message = mail.compose(sender, [arg("to")], "[Fasciculus] test message", text, f"<p>{text}</p>")
     try:
-        mail.send(mail.server(db, seal), mail.password(db, seal), sender, [arg("to")], message)
+        mail.send(mail.server(db, cipher), mail.password(db, cipher), sender, [arg("to")], message)
     except FasciculusError as error:
         step = TryStep(name="mail", ok=False, text=error.message, way_out=error.way_out)
         return Tried(ok=False, steps=[step])

@@ -14,7 +14,7 @@ from ...models import (
 from ...records import runs
 from ..context import context
 from ..event_stream import EventStream
-from ..operations import arg, ask, operation
+from ..operations import arg, operation, paging
 from .auth import note
 
 LOG_QUERY = {"level": "info, warning, error, or trouble for all but info", "q": "words in the line"}
@@ -35,7 +35,7 @@ LOG_QUERY = {"level": "info, warning, error, or trouble for all but info", "q": 
 )
 def runs_list() -> Page[Run]:
     return runs.runs(
-        context().records.reader, ask(), arg("job"), arg("outcome"), arg("state"), arg("subject")
+        context().records.reader, paging(), arg("job"), arg("outcome"), arg("state"), arg("subject")
     )
 
 
@@ -66,7 +66,9 @@ def runs_cancel(run_id: int) -> RunDetail:
 )
 def runs_log(run_id: int) -> Page[LogLine]:
     runs.run(context().records.reader, run_id)
-    return runs.log_lines(context().records.reader, ask(), "run_id", run_id, arg("level"), arg("q"))
+    return runs.log_lines(
+        context().records.reader, paging(), "run_id", run_id, arg("level"), arg("q")
+    )
 
 
 @operation(
@@ -83,13 +85,13 @@ def runs_events(run_id: int) -> Response:
     def over() -> bool:
         return runs.run(records.reader, run_id).state == "ended"
 
-    return event_stream(context().hub, run_id, over)
+    return event_stream(context().events, run_id, over)
 
 
-def event_stream(hub: EventStream, run_id: int | None = None, over: object = None) -> Response:
+def event_stream(events: EventStream, run_id: int | None = None, over: object = None) -> Response:
     """A response of Server-Sent Events."""
     last = request.headers.get("Last-Event-ID") or arg("last_id")
-    stream = hub.stream(last, run_id, over) if callable(over) else hub.stream(last, run_id)
+    stream = events.stream(last, run_id, over) if callable(over) else events.stream(last, run_id)
     return Response(
         stream,
         mimetype="text/event-stream",

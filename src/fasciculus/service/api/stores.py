@@ -21,7 +21,7 @@ from ...stores.base import (
     try_out,
 )
 from ..context import context
-from ..operations import arg, ask, operation
+from ..operations import arg, operation, paging
 from ..tasks import orders
 from .auth import note
 
@@ -35,12 +35,12 @@ from .auth import note
     query={"q": "words that the name holds"},
 )
 def stores_list() -> Page[Store]:
-    return stores.stores(context().records.reader, context().seal, ask(), arg("q"))
+    return stores.stores(context().records.reader, context().cipher, paging(), arg("q"))
 
 
 @operation("GET", "/stores/{name}", "One store", gives=Store)
 def stores_show(name: str) -> Store:
-    return stores.store(context().records.reader, context().seal, name)
+    return stores.store(context().records.reader, context().cipher, name)
 
 
 @operation(
@@ -49,16 +49,16 @@ def stores_show(name: str) -> Store:
 def stores_add(body: Store) -> Store:
     found = prepare(body, None)
     with context().records.write() as db:
-        stores.save_store(db, context().seal, body, found)
+        stores.save_store(db, context().cipher, body, found)
     return _saved(body.name, "added store")
 
 
 @operation("PUT", "/stores/{name}", "Change a store; it is tried first", takes=Store, gives=Store)
 def stores_change(name: str, body: Store) -> Store:
-    stores.store(context().records.reader, context().seal, name)
+    stores.store(context().records.reader, context().cipher, name)
     found = prepare(body, name)
     with context().records.write() as db:
-        stores.save_store(db, context().seal, body, found, name)
+        stores.save_store(db, context().cipher, body, found, name)
     return _saved(body.name, "changed store")
 
 
@@ -67,7 +67,7 @@ def stores_remove(name: str) -> None:
     with context().records.write() as db:
         stores.remove_store(db, name)
     note("forgot store", name)
-    context().hub.changed("stores")
+    context().events.changed("stores")
 
 
 @operation(
@@ -85,14 +85,14 @@ def stores_try_draft(body: Store) -> Tried:
 @operation("POST", "/stores/{name}/try", "Try a saved store", gives=Tried)
 def stores_try(name: str) -> Tried:
     db = context().records.reader
-    order = orders.store_order(db, context().seal, name)
+    order = orders.store_order(db, context().cipher, name)
     return _tried(order.spec(), order.store_id)
 
 
 def _spec(body: Store, saved: str | None) -> StoreSpec:
     """How to reach a store that is not saved yet, with the secrets it has already."""
-    db, seal = context().records.reader, context().seal
-    old = stores.secrets(db, seal, saved) if saved else {}
+    db, cipher = context().records.reader, context().cipher
+    old = stores.secrets(db, cipher, saved) if saved else {}
     given = body.secrets.model_dump() if body.secrets else {}
     return StoreSpec(
         body.name, body.kind, orders.settings_of(body.model_dump()), merged(old, given)
@@ -153,5 +153,5 @@ def prepare(body: Store, saved: str | None) -> str:
 
 def _saved(name: str, action: str) -> Store:
     note(action, name)
-    context().hub.changed("stores")
+    context().events.changed("stores")
     return stores_show(name)

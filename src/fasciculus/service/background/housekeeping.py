@@ -27,12 +27,12 @@ class Housekeeper:
         self,
         config: Config,
         records: Records,
-        seal: SecretCipher,
-        hub: EventStream,
+        cipher: SecretCipher,
+        events: EventStream,
         busy: Callable[[], set[tuple[str, str]]],
         verify_some: Callable[[], None],
     ) -> None:
-        self._config, self._records, self._seal, self._hub = config, records, seal, hub
+        self._config, self._records, self._cipher, self._events = config, records, cipher, events
         self._busy, self._verify_some = busy, verify_some
         self._closing = threading.Event()
         self._thread = threading.Thread(target=self._loop, name="housekeeper", daemon=True)
@@ -61,12 +61,12 @@ class Housekeeper:
         person.
         """
         for host in inventory.hosts(
-            self._records.reader, self._seal, PageRequest(limit=10_000)
+            self._records.reader, self._cipher, PageRequest(limit=10_000)
         ).items:
             if not host.finding.automatic or self._closing.is_set():
                 continue
             try:
-                found = discovery.proposals(self._config, self._records, self._seal, host.name)
+                found = discovery.proposals(self._config, self._records, self._cipher, host.name)
                 wanted = [proposal for proposal in found if proposal.kind != "gone"]
                 if discovery.take_over(self._records, host.name, wanted):
                     log.info(
@@ -74,7 +74,7 @@ class Housekeeper:
                         host.name,
                         ", ".join(f"{p.kind} {p.account.name}" for p in wanted),
                     )
-                    self._hub.changed("accounts")
+                    self._events.changed("accounts")
             except (FasciculusError, OSError) as error:
                 log.warning("host %s: its accounts could not be looked for: %s", host.name, error)
 
@@ -82,11 +82,11 @@ class Housekeeper:
         """Forget accounts that have been gone for as long as their hosts say, with their
         bundles.
         """
-        for account in account_removal.overdue(self._records, self._seal):
+        for account in account_removal.overdue(self._records, self._cipher):
             try:
                 account_removal.check_idle(self._busy(), account)
                 count = account_removal.remove_bundles(
-                    self._config, self._records, self._seal, account
+                    self._config, self._records, self._cipher, account
                 )
             except (FasciculusError, OSError) as error:
                 log.warning(
@@ -99,4 +99,4 @@ class Housekeeper:
                     db, "housekeeper", "forgot account", f"{account.name} with {count} copies"
                 )
             log.info("account %s was gone for long: forgotten, with %s copies", account.name, count)
-            self._hub.changed("accounts")
+            self._events.changed("accounts")

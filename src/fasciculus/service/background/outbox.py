@@ -27,8 +27,8 @@ def wait_after(attempts: int) -> float:
 class Outbox:
     """A thread that sends reports in the order they were written."""
 
-    def __init__(self, records: Records, seal: SecretCipher, hub: EventStream) -> None:
-        self._records, self._seal, self._hub = records, seal, hub
+    def __init__(self, records: Records, cipher: SecretCipher, events: EventStream) -> None:
+        self._records, self._cipher, self._events = records, cipher, events
         self._changed = threading.Condition()
         self._pending = True
         self._closing = False
@@ -70,7 +70,7 @@ class Outbox:
 
     def _send_due(self) -> None:
         db = self._records.reader
-        server, secret = mail.server(db, self._seal), mail.password(db, self._seal)
+        server, secret = mail.server(db, self._cipher), mail.password(db, self._cipher)
         for report_id, message, recipients, attempts in reports.due(db):
             try:
                 mail.send(server, secret, mail.sender_of(db), recipients, message)
@@ -82,4 +82,4 @@ class Outbox:
             else:
                 with self._records.write() as writer:
                     reports.sent(writer, report_id)
-            self._hub.changed("reports")
+            self._events.changed("reports")

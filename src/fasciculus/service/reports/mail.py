@@ -19,24 +19,24 @@ _KEY = "mail"
 _TIMEOUT = 20.0
 
 
-def server(db: sqlite3.Connection, seal: SecretCipher) -> MailServer:
+def server(db: sqlite3.Connection, cipher: SecretCipher) -> MailServer:
     """The mail server's settings, without its password."""
     row = settings.get(db, _KEY, {})
     sealed = row.pop("sealed", None)
     found = MailServer(**row)
-    found.password_set = bool(seal.open(sealed))
+    found.password_set = bool(cipher.open(sealed))
     return found
 
 
-def save_server(db: sqlite3.Connection, seal: SecretCipher, new: MailServer) -> None:
+def save_server(db: sqlite3.Connection, cipher: SecretCipher, new: MailServer) -> None:
     old = settings.get(db, _KEY, {})
-    secrets = merged(seal.open(old.get("sealed")), {"password": new.password})
+    secrets = merged(cipher.open(old.get("sealed")), {"password": new.password})
     row = new.model_dump(exclude={"password", "password_set"})
-    settings.put(db, _KEY, {**row, "sealed": seal.close(secrets)})
+    settings.put(db, _KEY, {**row, "sealed": cipher.close(secrets)})
 
 
-def password(db: sqlite3.Connection, seal: SecretCipher) -> str:
-    return seal.open(settings.get(db, _KEY, {}).get("sealed")).get("password", "")
+def password(db: sqlite3.Connection, cipher: SecretCipher) -> str:
+    return cipher.open(settings.get(db, _KEY, {}).get("sealed")).get("password", "")
 
 
 def sender_of(db: sqlite3.Connection) -> str:

@@ -16,7 +16,7 @@ from ...core.run_report import (
     TaskLine,
     worst,
 )
-from ...models import Maintenance, RunDetail
+from ...models import MaintenanceTask, RunDetail
 from ...records import maintenance, reports, runs
 from ...records.db import Records
 from ...records.paging import PageRequest
@@ -30,8 +30,8 @@ _DAMAGE_LINES = 500
 class Reporter:
     """Says how runs went, to the records and to people."""
 
-    def __init__(self, config: Config, records: Records, hub: EventStream) -> None:
-        self._config, self._records, self._hub = config, records, hub
+    def __init__(self, config: Config, records: Records, events: EventStream) -> None:
+        self._config, self._records, self._events = config, records, events
         self._templates = Environment(
             loader=PackageLoader("fasciculus.service", "templates"),
             undefined=StrictUndefined,
@@ -47,7 +47,7 @@ class Reporter:
             outcome = worst([task.outcome or "failed" for task in run.tasks])
             run.outcome, run.ended = outcome, datetime.now(UTC)
             runs.end(db, run_id, outcome, report_of(run).sentence)
-        self._hub.changed("runs")
+        self._events.changed("runs")
         self.report(run_id)
 
     def report(self, run_id: int) -> None:
@@ -63,15 +63,15 @@ class Reporter:
                 return
             log = self._log_text(db, run_id, report) if report.trouble else None
             self._put(db, "report", report, recipients, run_id, run.job, log)
-        self._hub.changed("reports")
+        self._events.changed("reports")
 
-    def upkeep(self, db: sqlite3.Connection, number: int) -> None:
-        """Report on upkeep that has ended, if it found damage that nobody was told of yet, or was
-        to mend some.
+    def maintenance(self, db: sqlite3.Connection, number: int) -> None:
+        """Report on maintenance that has ended, if it found damage that nobody was told of yet, or
+        was to mend some.
 
         To all who get the reports of the jobs that made the copies: damage is trouble.
         """
-        work = maintenance.upkeep(db, number)
+        work = maintenance.task(db, number)
         subject = (work.subject_kind, work.subject)
         if work.kind == "repack" or (work.kind == "mend" and work.outcome == "cancelled"):
             return
@@ -88,10 +88,10 @@ class Reporter:
                 DamageLine(row.file, row.reason, row.bundles, row.files, row.harmed) for row in rows
             ]
             helpers = sorted({store for row in rows for store in row.mend_from})
-            report = upkeep_report_of(
+            report = maintenance_report_of(
                 work, zone, lines, helpers, self._link(f"stores/{work.store}")
             )
-            self._put(db, "upkeep", report, recipients)
+            self._put(db, "maintenance", report, recipients)
 
     def _put(
         self,
@@ -164,10 +164,10 @@ def report_of(run: RunDetail, link: str = "") -> RunReport:
     )
 
 
-def upkeep_report_of(
-    work: Maintenance, zone: str, damage: list[DamageLine], helpers: list[str], link: str = ""
+def maintenance_report_of(
+    work: MaintenanceTask, zone: str, damage: list[DamageLine], helpers: list[str], link: str = ""
 ) -> MaintenanceReport:
-    """The report's model of ended upkeep."""
+    """The report's model of ended maintenance."""
     return MaintenanceReport(
         work.id,
         work.kind,

@@ -1,6 +1,5 @@
-"""Upkeep of copies: verifying, mending, repacking, one piece of work at a time beside the tasks of
-runs.
-"""
+"""Maintenance of copies: verifying, mending, repacking, one piece of work at a time beside the
+tasks of runs."""
 
 from __future__ import annotations
 
@@ -17,7 +16,7 @@ from typing import Any
 
 from ...config import Config
 from ...core.errors import FasciculusError, SettingError
-from ...models import LogLine, Maintenance
+from ...models import LogLine, MaintenanceTask
 from ...records import (
     bundles,
     maintenance,
@@ -51,21 +50,20 @@ _BACKGROUND = "the background"
 
 
 class Caretaker:
-    """Upkeep from queued to ended. Verifying goes on beside runs; mending and repacking hold their
-    subject.
-    """
+    """Maintenance from queued to ended. Verifying goes on beside runs; mending and repacking hold
+    their subject."""
 
     def __init__(
         self,
         config: Config,
         records: Records,
-        seal: SecretCipher,
-        hub: EventStream,
+        cipher: SecretCipher,
+        events: EventStream,
         dispatcher: Dispatcher,
         report: Callable[[sqlite3.Connection, int], None],
         reported: Callable[[], None],
     ) -> None:
-        self._config, self._records, self._seal, self._hub = config, records, seal, hub
+        self._config, self._records, self._cipher, self._events = config, records, cipher, events
         self._dispatcher, self._report, self._reported = dispatcher, report, reported
         self._changed = threading.Condition()
         self._waiting: list[int] = []
@@ -89,10 +87,10 @@ class Caretaker:
                 self._report(db, number)
         self._reported()
         for number in left:
-            work = maintenance.upkeep(self._records.reader, number)
+            work = maintenance.task(self._records.reader, number)
             if work.kind == "verify":
                 self._mend(work)
-        for folder in self._under_way.glob("upkeep-*"):
+        for folder in self._under_way.glob("maintenance-*"):
             shutil.rmtree(folder, ignore_errors=True)
         self._thread.start()
 
@@ -121,9 +119,11 @@ class Caretaker:
         bundle: int | None = None,
         **options: Any,
     ) -> list[int]:
-        """Queue upkeep of each subject with copies on a store, or of one; gives the numbers."""
+        """Queue maintenance of each subject with copies on a store, or of one; gives the
+        numbers.
+        """
         with self._records.write() as db:
-            stores.store(db, self._seal, store)
+            stores.store(db, self._cipher, store)
             name = ""
             subjects = maintenance.subjects_on(db, store, subject)
             if bundle is not None:
@@ -161,7 +161,7 @@ class Caretaker:
         with self._changed:
             self._waiting += new
             self._changed.notify_all()
-        self._hub.changed("upkeep")
+        self._events.changed("maintenance")
         return numbers
 
     def cancel(self, number: int) -> None:
@@ -180,7 +180,7 @@ class Caretaker:
         hour, so that the reading is spread over the whole time."""
         now = datetime.now(UTC)
         for store in stores.stores(
-            self._records.reader, self._seal, PageRequest(limit=10_000)
+            self._records.reader, self._cipher, PageRequest(limit=10_000)
         ).items:
             if not store.verify_days:
                 continue
@@ -207,7 +207,7 @@ class Caretaker:
                     self._changed.wait(1.0 if self._waiting else None)
                 if picked is None:
                     return
-                work, worker = picked, Worker(f"upkeep {picked.id}")
+                work, worker = picked, Worker(f"maintenance {picked.id}")
                 self._waiting.remove(work.id)
                 self._going = (work.id, worker)
             finished = Finished("failed", "The worker gave no answer.")
@@ -216,7 +216,7 @@ class Caretaker:
             except FasciculusError as error:
                 finished = Finished("failed", error.sentence())
             except Exception as error:
-                log.exception("upkeep %s", work.id)
+                log.exception("maintenance %s", work.id)
                 finished = Finished("failed", f"Unexpected: {type(error).__name__}: {error}.")
             finally:
                 if work.kind != "verify":
@@ -225,14 +225,14 @@ class Caretaker:
                     self._going, self._live = None, None
                 self._end(work.id, finished)
 
-    def _pick(self) -> Maintenance | None:
+    def _pick(self) -> MaintenanceTask | None:
         for number in self._waiting:
-            work = maintenance.upkeep(self._records.reader, number)
+            work = maintenance.task(self._records.reader, number)
             if work.kind == "verify" or self._dispatcher.reserve((work.subject_kind, work.subject)):
                 return work
         return None
 
-    def _carry_out(self, work: Maintenance, worker: Worker) -> Finished:
+    def _carry_out(self, work: MaintenanceTask, worker: Worker) -> Finished:
         with self._records.write() as db:
             maintenance.begin(db, work.id)
         self._tell(work.id)
@@ -241,7 +241,7 @@ class Caretaker:
             ended = worker.run(order, lambda event: self._take(work, event))
         finally:
             shutil.rmtree(self._spool(work), ignore_errors=True)
-            shutil.rmtree(self._under_way / f"upkeep-{work.id}", ignore_errors=True)
+            shutil.rmtree(self._under_way / f"maintenance-{work.id}", ignore_errors=True)
         if isinstance(ended, Finished):
             return ended
         if worker.cancelled:
@@ -251,24 +251,24 @@ class Caretaker:
             "The worker ended unexpectedly. Every copy is as whole as before; start it again.",
         )
 
-    def _spool(self, work: Maintenance) -> str:
-        return str(self._config.spool / f"upkeep-{work.id}")
+    def _spool(self, work: MaintenanceTask) -> str:
+        return str(self._config.spool / f"maintenance-{work.id}")
 
-    def _order(self, work: Maintenance) -> Order:
+    def _order(self, work: MaintenanceTask) -> Order:
         db = self._records.reader
-        return orders.upkeep_order(
+        return orders.maintenance_order(
             db,
-            self._seal,
+            self._cipher,
             self._config,
             work,
             maintenance.options(db, work.id),
             self._spool(work),
-            str(self._under_way / f"upkeep-{work.id}"),
+            str(self._under_way / f"maintenance-{work.id}"),
         )
 
     # Events -------------------------------------------------------------------------
 
-    def _take(self, work: Maintenance, event: Event) -> None:
+    def _take(self, work: MaintenanceTask, event: Event) -> None:
         subject = (work.subject_kind, work.subject)
         match event:
             case Progress():
@@ -299,14 +299,16 @@ class Caretaker:
             case CopyRepacked():
                 self._repacked(work, subject, event)
 
-    def _repacked(self, work: Maintenance, subject: tuple[str, str], event: CopyRepacked) -> None:
+    def _repacked(
+        self, work: MaintenanceTask, subject: tuple[str, str], event: CopyRepacked
+    ) -> None:
         """Note that a copy's bytes lie elsewhere, and keep the listing that says where."""
         with self._records.write() as db:
             alike = maintenance.repacked(db, work.store, subject, event.bundle, event.manifest)
             maintenance.weigh(db, work.store, subject)
         own = self._config.listing(*subject, f"{event.bundle}@{work.store}")
         target = self._config.listing(*subject, event.bundle) if alike else own
-        made = self._under_way / f"upkeep-{work.id}" / f"{event.bundle}.zst"
+        made = self._under_way / f"maintenance-{work.id}" / f"{event.bundle}.zst"
         if alike:
             for other in own.parent.glob(f"{event.bundle}@*.zst"):
                 other.unlink()
@@ -317,18 +319,18 @@ class Caretaker:
             # It is fetched from the store when somebody asks for it.
             target.unlink(missing_ok=True)
 
-    def _log(self, work: Maintenance, level: str, text: str) -> None:
+    def _log(self, work: MaintenanceTask, level: str, text: str) -> None:
         with self._records.write() as db:
-            number = runs.log(db, level, text, upkeep_id=work.id, subject=work.subject)
+            number = runs.log(db, level, text, maintenance_id=work.id, subject=work.subject)
         line = LogLine(
             id=number, at=datetime.now(UTC), level=level, subject=work.subject, text=text
         )
-        self._hub.tell(
-            "log", {"run": None, "upkeep": work.id, **json.loads(line.model_dump_json())}
+        self._events.tell(
+            "log", {"run": None, "maintenance": work.id, **json.loads(line.model_dump_json())}
         )
 
     def _end(self, number: int, finished: Finished) -> None:
-        work = maintenance.upkeep(self._records.reader, number)
+        work = maintenance.task(self._records.reader, number)
         if work.kind == "verify" and finished.outcome in ("warned", "interrupted"):
             # Before this one counts as ended: whoever waits for it looks for its mending then.
             self._mend(work)
@@ -346,9 +348,9 @@ class Caretaker:
             self._report(db, number)
         self._reported()
         self._tell(number)
-        self._hub.changed("stores")
+        self._events.changed("stores")
 
-    def _mend(self, work: Maintenance) -> None:
+    def _mend(self, work: MaintenanceTask) -> None:
         """Damage is mended at once where another store has copies."""
         db, subject = self._records.reader, (work.subject_kind, work.subject)
         if any(
@@ -356,13 +358,13 @@ class Caretaker:
             for file in maintenance.damaged_files(db, subject, [work.store])
         ):
             try:
-                self.begin("mend", work.store, f"upkeep {work.id}", work.subject)
+                self.begin("mend", work.store, f"maintenance {work.id}", work.subject)
             except FasciculusError as error:
-                log.warning("upkeep %s: %s", work.id, error.sentence())
+                log.warning("maintenance %s: %s", work.id, error.sentence())
 
     # Telling ------------------------------------------------------------------------
 
-    def enrich(self, work: Maintenance) -> Maintenance:
+    def enrich(self, work: MaintenanceTask) -> MaintenanceTask:
         """Add the live numbers to what goes on."""
         live, going = self._live, self._going
         if going is not None and going[0] == work.id and live is not None:
@@ -375,4 +377,6 @@ class Caretaker:
         return work
 
     def _tell(self, number: int) -> None:
-        self._hub.tell("upkeep", self.enrich(maintenance.upkeep(self._records.reader, number)))
+        self._events.tell(
+            "maintenance", self.enrich(maintenance.task(self._records.reader, number))
+        )

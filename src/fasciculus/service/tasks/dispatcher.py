@@ -59,11 +59,11 @@ class Dispatcher:
         self,
         config: Config,
         records: Records,
-        seal: SecretCipher,
-        hub: EventStream,
+        cipher: SecretCipher,
+        events: EventStream,
         on_run_ended: Callable[[int], None],
     ) -> None:
-        self._config, self._records, self._seal, self._hub = config, records, seal, hub
+        self._config, self._records, self._cipher, self._events = config, records, cipher, events
         self._on_run_ended = on_run_ended
         self._changed = threading.Condition()
         self._waiting: deque[QueuedTask] = deque()
@@ -105,9 +105,8 @@ class Dispatcher:
             } | self._reserved
 
     def reserve(self, subject: tuple[str, str]) -> bool:
-        """Hold a subject for upkeep, so that no task or restore of it begins; False while one goes
-        on.
-        """
+        """Hold a subject for maintenance, so that no task or restore of it begins; False while one
+        goes on."""
         with self._changed:
             if any(item.subject == subject for item in self._going.values()):
                 return False
@@ -253,7 +252,7 @@ class Dispatcher:
         if item.run is not None:
             job = jobs.job(db, runs.run(db, item.run).job)
             order = orders.bundle_order(
-                db, self._seal, self._config, job, item.run, item.number, *item.subject
+                db, self._cipher, self._config, job, item.run, item.number, *item.subject
             )
             # Tasks side by side share the cores.
             order.threads = max(1, order.threads // max(1, len(self._going)))
@@ -261,7 +260,7 @@ class Dispatcher:
             self._tell_task(item)
         else:
             order = orders.restore_order(
-                db, self._seal, self._config, bundles.restore(db, item.number)
+                db, self._cipher, self._config, bundles.restore(db, item.number)
             )
             self._tell_restore(item.number)
         return order
@@ -344,7 +343,7 @@ class Dispatcher:
                 db, level, text, run_id=item.run, restore_id=item.restore, subject=subject
             )
         line = LogLine(id=number, at=datetime.now(UTC), level=level, subject=subject, text=text)
-        self._hub.tell(
+        self._events.tell(
             "log",
             {"run": item.run, "restore": item.restore, **json.loads(line.model_dump_json())},
             run=item.run,
@@ -383,7 +382,7 @@ class Dispatcher:
             ).fetchone()[0]
         self._tell_task(item)
         if finished.bundle:
-            self._hub.changed("bundles")
+            self._events.changed("bundles")
         if not left:
             self._on_run_ended(item.run)
         self._tell_run(item.run)
@@ -450,15 +449,15 @@ class Dispatcher:
 
     def _tell_run(self, run_id: int) -> None:
         run = Run(**runs.run(self._records.reader, run_id).model_dump(exclude={"tasks"}))
-        self._hub.tell("run", run, run=run_id)
+        self._events.tell("run", run, run=run_id)
 
     def _tell_task(self, item: QueuedTask) -> None:
         task = self.enrich(runs.task(self._records.reader, item.number))
         data = json.loads(task.model_dump_json())
-        self._hub.tell("task", {"run": item.run, "task": data}, run=item.run)
+        self._events.tell("task", {"run": item.run, "task": data}, run=item.run)
 
     def _tell_restore(self, restore_id: int) -> None:
-        self._hub.tell(
+        self._events.tell(
             "restore", self.enrich_restore(bundles.restore(self._records.reader, restore_id))
         )
 
@@ -506,7 +505,13 @@ class Dispatcher:
                 job = jobs.job(db, runs.run(db, item.run or 0).job)
                 if job.hold_page:
                     order = orders.bundle_order(
-                        db, self._seal, self._config, job, item.run or 0, item.number, *item.subject
+                        db,
+                        self._cipher,
+                        self._config,
+                        job,
+                        item.run or 0,
+                        item.number,
+                        *item.subject,
                     )
                     threading.Thread(target=self._release, args=(item, order), daemon=True).start()
             except FasciculusError as error:

@@ -17,7 +17,7 @@ from ...models import (
     Account,
     Host,
     Job,
-    Maintenance,
+    MaintenanceTask,
     Restore,
 )
 from ...records import (
@@ -51,14 +51,14 @@ from ...worker.orders import (
 _LEAST_PIECE = 64 * 1024 * 1024
 
 
-def store_order(db: sqlite3.Connection, seal: SecretCipher, name: str) -> StoreOrder:
+def store_order(db: sqlite3.Connection, cipher: SecretCipher, name: str) -> StoreOrder:
     """How to reach a store, secrets included."""
-    store = stores.store(db, seal, name)
+    store = stores.store(db, cipher, name)
     return StoreOrder(
         name=store.name,
         kind=store.kind,
         settings=settings_of(store.model_dump()),
-        secrets=stores.secrets(db, seal, name),
+        secrets=stores.secrets(db, cipher, name),
         store_id=stores.mark_of(db, name) or "",
     )
 
@@ -69,18 +69,18 @@ def settings_of(store: dict[str, object]) -> dict[str, object]:
     return {key: store[key] for key in keys}
 
 
-def mariadb_order(db: sqlite3.Connection, seal: SecretCipher, host: Host) -> MariaDbOrder | None:
+def mariadb_order(db: sqlite3.Connection, cipher: SecretCipher, host: Host) -> MariaDbOrder | None:
     if host.mariadb is None:
         return None
-    password = inventory.host_secrets(db, seal, host.name).get("mariadb_password", "")
+    password = inventory.host_secrets(db, cipher, host.name).get("mariadb_password", "")
     return MariaDbOrder(**host.mariadb.model_dump(), password=password)
 
 
-def host_order(db: sqlite3.Connection, seal: SecretCipher, host: Host) -> HostOrder:
+def host_order(db: sqlite3.Connection, cipher: SecretCipher, host: Host) -> HostOrder:
     """How to reach a host, secrets included."""
     if host.kind == "local":
         return HostOrder(name=host.name)
-    secrets = inventory.host_secrets(db, seal, host.name)
+    secrets = inventory.host_secrets(db, cipher, host.name)
     return HostOrder(
         name=host.name,
         address=host.address,
@@ -136,20 +136,20 @@ def _databases(
     return rows
 
 
-def _local_stores(db: sqlite3.Connection, seal: SecretCipher) -> list[str]:
+def _local_stores(db: sqlite3.Connection, cipher: SecretCipher) -> list[str]:
     return [
         str(row.path)
-        for row in stores.stores(db, seal, PageRequest(limit=10_000)).items
+        for row in stores.stores(db, cipher, PageRequest(limit=10_000)).items
         if row.kind == "folder"
     ]
 
 
 def _targets(
-    db: sqlite3.Connection, seal: SecretCipher, job: Job, kind: str, name: str
+    db: sqlite3.Connection, cipher: SecretCipher, job: Job, kind: str, name: str
 ) -> list[StoreOrder]:
     targets = []
     for store_name in job.stores:
-        target = store_order(db, seal, store_name)
+        target = store_order(db, cipher, store_name)
         known = bundles.known_on(db, kind, name, job.name, store_name)
         target.known = [row[0] for row in known]
         target.pinned = [row[0] for row in known if row[1]]
@@ -231,7 +231,7 @@ def _compares(
 
 def bundle_order(
     db: sqlite3.Connection,
-    seal: SecretCipher,
+    cipher: SecretCipher,
     config: Config,
     job: Job,
     run_id: int,
@@ -242,12 +242,12 @@ def bundle_order(
     """The order for one task of a run."""
     account: Account | None = None
     if kind == "host":
-        host = inventory.host(db, seal, name)
+        host = inventory.host(db, cipher, name)
         subject = SubjectOrder(kind="host", name=name, host=name, root="")
     else:
         owner = name if kind == "account" else inventory.account_of_site(db, name)
         account = inventory.account(db, owner)
-        host = inventory.host(db, seal, account.host)
+        host = inventory.host(db, cipher, account.host)
         subject = _subject(account, kind, name)
     owner = account.name if account else ""
     domains = account.mail_domains if account else []
@@ -274,11 +274,11 @@ def bundle_order(
         databases=_databases(account, subject, wants) if account else [],
         all_databases=kind == "host" and "databases" in job.contents,
         database_rules=wants,
-        mariadb=mariadb_order(db, seal, host),
+        mariadb=mariadb_order(db, cipher, host),
         mail=mail_order(host, domains, job.messages)
         if "mail" in job.contents and domains
         else None,
-        host=host_order(db, seal, host),
+        host=host_order(db, cipher, host),
         rules=job.rules.as_core(account.excludes if account else ()),
         system=[
             pattern.replace("{account}", owner)
@@ -306,7 +306,7 @@ def bundle_order(
         before=str(config.listing(kind, name, last["name"])) if last else "",
         compare=compare or _compares(db, job, kind, name, previous),
         hold_flags=hold_flags(host, account, subject) if job.hold_page else [],
-        stores=_targets(db, seal, job, kind, name),
+        stores=_targets(db, cipher, job, kind, name),
         keep=job.keep,
         compression=job.compression,
         level=job.level,
@@ -318,7 +318,7 @@ def bundle_order(
         states=str(config.listings / "under-way" / f"task-{task_id}.states")
         if job.mode == "incremental"
         else "",
-        left_out=[str(config.home), str(config.spool), *_local_stores(db, seal)],
+        left_out=[str(config.home), str(config.spool), *_local_stores(db, cipher)],
         expected_bytes=last["bytes"] if last else 0,
         expected_packed=last["packed"] if last and previous is None else 0,
         writer=f"fasciculus {__version__}",
@@ -327,7 +327,7 @@ def bundle_order(
 
 def preview_order(
     db: sqlite3.Connection,
-    seal: SecretCipher,
+    cipher: SecretCipher,
     config: Config,
     job: Job,
     kind: str,
@@ -343,8 +343,8 @@ def preview_order(
     measured = bundles.measured(db, kind, name, ["files"])
     return PreviewOrder(
         subject=subject,
-        host=host_order(db, seal, inventory.host(db, seal, account.host)),
-        left_out=[str(config.home), str(config.spool), *_local_stores(db, seal)],
+        host=host_order(db, cipher, inventory.host(db, cipher, account.host)),
+        left_out=[str(config.home), str(config.spool), *_local_stores(db, cipher)],
         rules=job.rules.as_core(account.excludes),
         contents=list(job.contents),
         databases=_databases(account, subject, job.databases.as_core()),
@@ -355,7 +355,7 @@ def preview_order(
 
 
 def restore_order(
-    db: sqlite3.Connection, seal: SecretCipher, config: Config, restore: Restore
+    db: sqlite3.Connection, cipher: SecretCipher, config: Config, restore: Restore
 ) -> RestoreOrder:
     """The order for one restore. A subject that is gone from the records restores all the same."""
     owner = restore.subject
@@ -368,11 +368,11 @@ def restore_order(
     row = db.execute(
         "SELECT host.name FROM account JOIN host ON host.id=host_id WHERE account.name=?", (owner,)
     ).fetchone()
-    mariadb, mail, reach = None, None, HostOrder()
+    mariadb, mail, connection = None, None, HostOrder()
     host_name = restore.subject if restore.subject_kind == "host" else row[0] if row else ""
     if host_name:
-        host = inventory.host(db, seal, host_name)
-        mariadb, reach = mariadb_order(db, seal, host), host_order(db, seal, host)
+        host = inventory.host(db, cipher, host_name)
+        mariadb, connection = mariadb_order(db, cipher, host), host_order(db, cipher, host)
         mail = mail_order(host, restore.mail_domains, True) if restore.mail_domains else None
     elif restore.mail_domains:
         raise SettingError(
@@ -387,28 +387,28 @@ def restore_order(
             root="",
         ),
         bundle=restore.bundle,
-        store=store_order(db, seal, restore.store),
+        store=store_order(db, cipher, restore.store),
         contents=restore.contents,
         paths=restore.paths,
         target=restore.target,
         databases=restore.databases,
         mariadb=mariadb,
         mail=mail,
-        host=reach,
+        host=connection,
         spool=str(config.spool / f"restore-{restore.id}"),
     )
 
 
-def upkeep_order(
+def maintenance_order(
     db: sqlite3.Connection,
-    seal: SecretCipher,
+    cipher: SecretCipher,
     config: Config,
-    work: Maintenance,
+    work: MaintenanceTask,
     options: dict[str, Any],
     spool: str,
     listings: str,
 ) -> VerifyOrder | MendOrder | RepackOrder:
-    """The order for one piece of upkeep."""
+    """The order for one maintenance task."""
     subject = (work.subject_kind, work.subject)
     held = [
         CopyOrder(
@@ -422,7 +422,7 @@ def upkeep_order(
     ]
     common: dict[str, Any] = {
         "subject": SubjectOrder(kind=work.subject_kind, name=work.subject, host="", root=""),  # type: ignore[arg-type]
-        "store": store_order(db, seal, work.store),
+        "store": store_order(db, cipher, work.store),
         "bundles": held,
         "spool": spool,
     }
@@ -435,7 +435,7 @@ def upkeep_order(
                 **common,
                 files=damaged,
                 sources=[
-                    store_order(db, seal, name)
+                    store_order(db, cipher, name)
                     for name in maintenance.other_stores(db, work.store, subject)
                 ],
             )

@@ -20,10 +20,10 @@ class TaskHooks:
         self,
         commands: list[CommandOrder],
         flags: list[str],
-        reach: HostConnection,
+        host: HostConnection,
         emitter: Emitter,
     ) -> None:
-        self._commands, self._flags, self._reach, self._emitter = commands, flags, reach, emitter
+        self._commands, self._flags, self._host, self._emitter = commands, flags, host, emitter
 
     @contextmanager
     def task(self) -> Iterator[None]:
@@ -33,7 +33,7 @@ class TaskHooks:
         good = False
         try:
             for path in self._flags:
-                self._reach.write(path, b"")
+                self._host.write(path, b"")
                 self._emitter.info(f"hold page: {path} is set")
             for command in self._commands:
                 if command.when == "before" and not self._run(command) and command.stops:
@@ -44,7 +44,7 @@ class TaskHooks:
             yield
             good = True
         finally:
-            release(self._reach, self._flags, self._emitter)
+            release(self._host, self._flags, self._emitter)
             after = "after_success" if good else "after_failure"
             for command in self._commands:
                 if command.when in (after, "always"):
@@ -54,7 +54,7 @@ class TaskHooks:
         """Run one command and log what it says; False when it failed."""
         when = command.when.replace("_", " ")
         try:
-            ran = self._reach.run(command.command, command.seconds)
+            ran = self._host.run(command.command, command.seconds)
         except (FasciculusError, OSError) as error:
             self._emitter.warn(f"{when}: {command.command} could not be run: {error}")
             return False
@@ -70,11 +70,11 @@ class TaskHooks:
         return ran.code == 0
 
 
-def release(reach: HostConnection, flags: list[str], emitter: Emitter) -> None:
+def release(host: HostConnection, flags: list[str], emitter: Emitter) -> None:
     """Take hold pages away."""
     for path in flags:
         try:
-            reach.remove(path)
+            host.remove(path)
             emitter.info(f"hold page: {path} is taken away")
         except (FasciculusError, OSError) as error:
             emitter.warn(f"hold page: {path} could not be taken away ({error}); remove it by hand")

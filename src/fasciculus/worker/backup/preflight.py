@@ -16,10 +16,10 @@ _SMALLEST = 8 * 1024 * 1024
 _HEADROOM = 64 * 1024 * 1024
 
 
-def check_sources(order: BundleOrder, reach: HostConnection, warn: Callable[[str], None]) -> None:
+def check_sources(order: BundleOrder, host: HostConnection, warn: Callable[[str], None]) -> None:
     """What is to be read answers, before anything is written."""
-    reach.connect()
-    if order.subject.root and reach.type_of(order.subject.root) != "dir":
+    host.connect()
+    if order.subject.root and host.type_of(order.subject.root) != "dir":
         what = "document root" if order.subject.kind == "site" else "home folder"
         raise MissingError(
             f"The {what} {order.subject.root} of {order.subject.kind} {order.subject.name} "
@@ -27,7 +27,7 @@ def check_sources(order: BundleOrder, reach: HostConnection, warn: Callable[[str
             f"Correct the {order.subject.kind}, or bring the folder back.",
         )
     for site, root in order.subject.site_roots.items():
-        if reach.type_of(root) != "dir":
+        if host.type_of(root) != "dir":
             warn(f"site {site}: its document root {root} does not exist")
     if "databases" in order.contents:
         if order.all_databases or any(database.engine == "mariadb" for database in order.databases):
@@ -36,12 +36,12 @@ def check_sources(order: BundleOrder, reach: HostConnection, warn: Callable[[str
                     f"Host {order.subject.host} has no database server set.",
                     "Give its socket or address in the host's settings.",
                 )
-            with reach.mariadb(order.mariadb.spec()) as server:
+            with host.mariadb(order.mariadb.spec()) as server:
                 server.rows("SELECT 1")
         for database in order.databases:
             if database.engine == "sqlite":
                 path = os.path.join(order.subject.root, database.path)
-                if reach.type_of(path) != "file":
+                if host.type_of(path) != "file":
                     raise MissingError(
                         f"The SQLite database {path} does not exist.",
                         "Correct its path, or remove it from the account.",
@@ -56,7 +56,7 @@ def check_sources(order: BundleOrder, reach: HostConnection, warn: Callable[[str
                 order.mail.passwd_file,
             ),
         ):
-            reach.read_text(path)
+            host.read_text(path)
 
 
 def piece_size_for(order: BundleOrder, spool: Path, info: Callable[[str], None]) -> int:

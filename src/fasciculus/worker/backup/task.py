@@ -56,14 +56,14 @@ class BackupTask:
     """Carries out one :class:`BundleOrder`."""
 
     def __init__(
-        self, order: BundleOrder, reach: HostConnection, emitter: Emitter, stop: threading.Event
+        self, order: BundleOrder, host: HostConnection, emitter: Emitter, stop: threading.Event
     ) -> None:
-        self._order, self._reach, self._emitter, self._stop = order, reach, emitter, stop
+        self._order, self._host, self._emitter, self._stop = order, host, emitter, stop
         self._subject = order.subject.ref()
         self._spool = Path(order.spool)
-        self._pushers: list[Uploader] = []
+        self._uploaders: list[Uploader] = []
         self._errors: dict[str, str] = {}
-        self._packer: BundleWriter | None = None
+        self._writer: BundleWriter | None = None
         self._bundle = ""
         self._piece_size = order.piece_size
         self._progress = Progress("preflight", total=order.expected_bytes)
@@ -73,7 +73,7 @@ class BackupTask:
         #: on.
         self._before = PreviousBundle(order, self._spool)
         self._full = not self._before.usable
-        self._around = TaskHooks(order.commands, order.hold_flags, reach, emitter)
+        self._around = TaskHooks(order.commands, order.hold_flags, host, emitter)
 
     def run(self) -> Finished:
         """Make the bundle. Raises ``FasciculusError`` or ``OSError`` when there is none."""
@@ -108,7 +108,7 @@ class BackupTask:
     def _preflight(self, started: datetime) -> None:
         order = self._order
         self._stage("preflight")
-        check_sources(order, self._reach, self._emitter.warn)
+        check_sources(order, self._host, self._emitter.warn)
         self._piece_size = piece_size_for(order, self._spool, self._emitter.info)
         taken: set[str] = set()
         for store_order in order.stores:
@@ -116,12 +116,12 @@ class BackupTask:
                 taken |= self._ready(store_order)
             except (FasciculusError, OSError) as error:
                 self._fail_store(store_order.name, sentence(error))
-        if not self._pushers:
+        if not self._uploaders:
             raise NoStoreLeftError
         self._bundle = layout.bundle_name(started, order.job, taken)
         self._emitter.info(
             f"{order.subject.kind} {order.subject.name}: making {self._bundle} of "
-            f"{format_list(order.contents)} for {format_list([p.name for p in self._pushers])}"
+            f"{format_list(order.contents)} for {format_list([p.name for p in self._uploaders])}"
         )
         if self._before.lost and order.previous is not None:
             self._emitter.info(
@@ -143,9 +143,9 @@ class BackupTask:
     def _ready(self, order: StoreOrder) -> set[str]:
         """Connect, check the mark, clear what an interrupted run left; gives names in use."""
         store = open_store(order.spec())
-        pusher = Uploader(store, self._subject, self._stop, self._pushed, self._emitter.info)
-        pusher.persist(store.connect)
-        pusher.persist(lambda: check_mark(store, order.store_id))
+        uploader = Uploader(store, self._subject, self._stop, self._pushed, self._emitter.info)
+        uploader.persist(store.connect)
+        uploader.persist(lambda: check_mark(store, order.store_id))
         if self._order.previous is not None and self._lacks(store):
             self._emitter.info(
                 f"store {order.name} does not hold all of {self._order.previous.name}: "
@@ -161,7 +161,7 @@ class BackupTask:
                 f"{self._order.subject.name} took {format_size(self._order.expected_packed)}.",
                 "Free space there, or keep fewer copies.",
             )
-        self._pushers.append(pusher)
+        self._uploaders.append(uploader)
         # A retired bundle's name must not come again while others still need its pieces.
         return {item.name for item in store.items(self._subject.bundles)} | {
             layout.bundle_of(item.name) for item in store.items(self._subject.pieces)
@@ -198,14 +198,14 @@ class BackupTask:
 
     def _pack(self, started: datetime) -> Manifest:
         order = self._order
-        room = Spool(self._spool, order.spool_limit, self._piece_size, self._pushers, self._stop)
+        room = Spool(self._spool, order.spool_limit, self._piece_size, self._uploaders, self._stop)
         self._half = True
         # After the commands that go before the task, which may change files. It is a fork: before
         # more threads begin.
         if not self._full:
             self._before.look_ahead()
-        for pusher in self._pushers:
-            pusher.start()
+        for uploader in self._uploaders:
+            uploader.start()
         partial = Path(order.listing).with_suffix(".part")
         partial.parent.mkdir(parents=True, exist_ok=True)
         with ExitStack() as stack:
@@ -214,7 +214,7 @@ class BackupTask:
             noting = self._before.noting(stack)
             states = None if self._full else self._before.states(stack)
             listing = ListingWriter(raw, noting, self._before.beginning())
-            self._packer = packer = BundleWriter(
+            self._writer = writer = BundleWriter(
                 self._bundle,
                 codec(order.compression, order.level),
                 room,
@@ -224,10 +224,10 @@ class BackupTask:
                 on_packed=self._packed,
                 known=previous.holding if previous else _nothing,
             )
-            gatherer = FileSource(
+            file_source = FileSource(
                 order,
-                self._reach,
-                self._packer,
+                self._host,
+                self._writer,
                 self._emitter.warn,
                 self._seen,
                 previous,
@@ -236,33 +236,38 @@ class BackupTask:
             )
             if "files" in order.contents:
                 self._stage("files")
-                gatherer.files()
+                file_source.files()
             if "databases" in order.contents and (order.databases or order.all_databases):
                 from .sources.databases import DatabaseSource
 
                 self._stage("databases")
                 DatabaseSource(
-                    order, self._reach, self._packer, gatherer, self._emitter.warn, self._seen
+                    order, self._host, self._writer, file_source, self._emitter.warn, self._seen
                 ).run()
             if "mail" in order.contents and order.mail and order.mail.domains:
                 from .sources.mail import MailSource
 
                 self._stage("mail")
                 MailSource(
-                    order.mail, self._reach, self._packer, gatherer, self._emitter.warn, self._seen
+                    order.mail,
+                    self._host,
+                    self._writer,
+                    file_source,
+                    self._emitter.warn,
+                    self._seen,
                 ).run()
             if {"system", "notes"} & set(order.contents):
-                self._settings(gatherer)
-            self._say_left_out(gatherer.result.left_out)
+                self._settings(file_source)
+            self._say_left_out(file_source.result.left_out)
             self._stage("packing")
-            pieces = self._all_pieces(packer)
+            pieces = self._all_pieces(writer)
             digest = listing.close()
             if noting is not None:
                 noting.close(digest, listing.length)
-        counts = {kind: self._packer.counts.get(kind, ContentsCount()) for kind in order.contents}
-        for kind, lines in gatherer.result.unreadable.items():
+        counts = {kind: self._writer.counts.get(kind, ContentsCount()) for kind in order.contents}
+        for kind, lines in file_source.result.unreadable.items():
             counts.setdefault(kind, ContentsCount()).unreadable = lines
-        self._packer = None
+        self._writer = None
         return Manifest(
             name=self._bundle,
             subject_kind=self._subject.kind,
@@ -278,32 +283,32 @@ class BackupTask:
             else order.previous.base,
             compression=order.compression,
             contents=counts,
-            databases=gatherer.result.databases,
+            databases=file_source.result.databases,
             pieces=pieces,
             listing_bytes=listing.bytes,
             listing_sha256=digest,
             warnings=self._emitter.warnings,
-            left_out=gatherer.result.left_out,
+            left_out=file_source.result.left_out,
         )
 
-    def _settings(self, gatherer: FileSource) -> None:
+    def _settings(self, file_source: FileSource) -> None:
         # Imported late, like that of mail: a start costs time, and most nights are short.
         from .sources.system import SystemSource
 
-        assert self._packer is not None
+        assert self._writer is not None
         settings = SystemSource(
-            self._order, self._reach, self._packer, gatherer, self._emitter.warn, self._seen
+            self._order, self._host, self._writer, file_source, self._emitter.warn, self._seen
         )
         for kind, gather in (("system", settings.system), ("notes", settings.notes)):
             if kind in self._order.contents:
                 self._stage(kind)
                 gather()
 
-    def _all_pieces(self, packer: BundleWriter) -> list[PieceRecord]:
+    def _all_pieces(self, writer: BundleWriter) -> list[PieceRecord]:
         """The pieces that the bundle needs: those of earlier bundles first, then its own."""
-        own = packer.finish()
+        own = writer.finish()
         for piece in own:
-            piece.holds = piece.used = packer.used[piece.name]
+            piece.holds = piece.used = writer.used[piece.name]
         brought = {piece.name for piece in own}
         before = [
             PieceRecord(
@@ -312,10 +317,10 @@ class BackupTask:
                 row["sha256"],
                 False,
                 row.get("holds", 0),
-                packer.used[row["name"]],
+                writer.used[row["name"]],
             )
             for row in (self._order.previous.pieces if self._order.previous is not None else [])
-            if packer.used[row["name"]] and row["name"] not in brought
+            if writer.used[row["name"]] and row["name"] not in brought
         ]
         return before + own
 
@@ -331,67 +336,67 @@ class BackupTask:
     def _confirm(self, manifest: Manifest) -> None:
         self._stage("pushing")
         listing = Path(self._order.listing).with_suffix(".part")
-        for pusher in self._pushers:
-            pusher.join()
+        for uploader in self._uploaders:
+            uploader.join()
         self._stage("confirming")
         manifest.ended = datetime.now(UTC).isoformat(timespec="seconds")
-        for pusher in self._pushers:
-            if pusher.failure is None:
+        for uploader in self._uploaders:
+            if uploader.failure is None:
                 try:
-                    self._complete(pusher, manifest, listing)
+                    self._complete(uploader, manifest, listing)
                 except Exception as error:
-                    pusher.failure = error
-            if pusher.failure is not None:
-                self._fail_store(pusher.name, sentence(pusher.failure))
-                self._take_back(pusher)
-        if all(pusher.failure is not None for pusher in self._pushers):
+                    uploader.failure = error
+            if uploader.failure is not None:
+                self._fail_store(uploader.name, sentence(uploader.failure))
+                self._take_back(uploader)
+        if all(uploader.failure is not None for uploader in self._uploaders):
             listing.unlink(missing_ok=True)
             raise NoStoreLeftError
         listing.rename(self._order.listing)
         self._half = False
 
-    def _complete(self, pusher: Uploader, manifest: Manifest, listing: Path) -> None:
+    def _complete(self, uploader: Uploader, manifest: Manifest, listing: Path) -> None:
         """All that makes the copy whole; ``bundle.json`` is the very last."""
-        store, folder = pusher.store, self._subject.bundle(self._bundle)
+        store, folder = uploader.store, self._subject.bundle(self._bundle)
         path = f"{folder}/{manifest.listing}"
         # A folder store may take the very file that is put: the one beside the records must be
         # another.
-        copy = self._spool / f"listing-for-{pusher.name}"
+        copy = self._spool / f"listing-for-{uploader.name}"
         shutil.copyfile(listing, copy)
         if not is_listing_of(copy, manifest):
             raise DamagedError(
                 "The listing was altered on this machine's disk.", "Check that disk and the memory."
             )
-        pusher.persist(lambda: store.put(copy, path, lambda count: None))
+        uploader.persist(lambda: store.put(copy, path, lambda count: None))
         copy.unlink(missing_ok=True)
-        digest = pusher.persist(lambda: store.sha256(path))
+        digest = uploader.persist(lambda: store.sha256(path))
         if digest not in (None, manifest.listing_sha256):
-            raise DamagedError(f"The listing arrived at store “{pusher.name}” altered.")
+            raise DamagedError(f"The listing arrived at store “{uploader.name}” altered.")
         held = {
             item.name: item.size
-            for item in pusher.persist(lambda: store.items(self._subject.pieces))
+            for item in uploader.persist(lambda: store.items(self._subject.pieces))
         }
         # Those of earlier bundles too: nobody may have removed one meanwhile.
         for piece in manifest.pieces:
             if held.get(piece.name) != piece.bytes:
                 raise DamagedError(
-                    f"{piece.name} is not whole on store “{pusher.name}”.",
+                    f"{piece.name} is not whole on store “{uploader.name}”.",
                     "Somebody else removes files there; the next run sends all again.",
                 )
         check = sums(manifest.listing_sha256, manifest.pieces, manifest.listing)
-        pusher.persist(lambda: store.put_bytes(check, f"{folder}/{layout.SUMS}"))
-        pusher.persist(lambda: store.put_bytes(manifest.to_json(), f"{folder}/{layout.MANIFEST}"))
+        uploader.persist(lambda: store.put_bytes(check, f"{folder}/{layout.SUMS}"))
+        uploader.persist(lambda: store.put_bytes(manifest.to_json(), f"{folder}/{layout.MANIFEST}"))
 
-    def _take_back(self, pusher: Uploader) -> None:
+    def _take_back(self, uploader: Uploader) -> None:
         """Free a failing store of what this task put there; else the next run's sweep does."""
         with suppress(FasciculusError, OSError, EOFError):
-            remove_bundle(pusher.store, self._subject, self._bundle)
-            sweep(pusher.store, self._subject)
+            remove_bundle(uploader.store, self._subject, self._bundle)
+            sweep(uploader.store, self._subject)
 
     def _store_errors(self) -> dict[str, str]:
-        for pusher in self._pushers:
-            if pusher.failure is not None and pusher.name not in self._errors:
-                self._fail_store(pusher.name, sentence(pusher.failure))
+        for uploader in self._uploaders:
+            if uploader.failure is not None and uploader.name not in self._errors:
+                self._fail_store(uploader.name, sentence(uploader.failure))
         return self._errors
 
     # Retiring and the end ----------------------------------------------------
@@ -403,13 +408,13 @@ class BackupTask:
         orders = {store.name: store for store in self._order.stores}
         for name, error in self._errors.items():
             self._emitter.emit(CopyResult(name, error))
-        for pusher in self._pushers:
-            if pusher.failure is None:
+        for uploader in self._uploaders:
+            if uploader.failure is None:
                 kept = 0
                 try:
-                    target = orders[pusher.name]
+                    target = orders[uploader.name]
                     kept = retire(
-                        pusher.store,
+                        uploader.store,
                         self._subject,
                         [*target.known, self._bundle],
                         target.pinned,
@@ -418,10 +423,10 @@ class BackupTask:
                     )
                 except (FasciculusError, OSError) as error:
                     self._emitter.warn(
-                        f"store {pusher.name}: retiring did not finish: "
+                        f"store {uploader.name}: retiring did not finish: "
                         f"{sentence(error)} The next run goes on with it."
                     )
-                self._emitter.emit(CopyResult(pusher.name, kept=kept))
+                self._emitter.emit(CopyResult(uploader.name, kept=kept))
         outcome = "partial" if self._errors else "warned" if self._emitter.warnings else "done"
         self._emitter.info(
             f"{self._bundle}: {format_count(manifest.entries, 'entry', 'entries')}, "
@@ -461,14 +466,14 @@ class BackupTask:
     def _clear_up(self) -> None:
         """Whatever happened: no thread, no spooled piece, no half-written copy is left."""
         self._before.close()
-        if self._packer is not None:
-            self._packer.abandon()
-        ended = [pusher.join(timeout=20) for pusher in self._pushers]
+        if self._writer is not None:
+            self._writer.abandon()
+        ended = [uploader.join(timeout=20) for uploader in self._uploaders]
         if self._half:
-            for pusher, idle in zip(self._pushers, ended, strict=True):
+            for uploader, idle in zip(self._uploaders, ended, strict=True):
                 if idle:
-                    self._take_back(pusher)
+                    self._take_back(uploader)
             Path(self._order.listing).with_suffix(".part").unlink(missing_ok=True)
-        for pusher in self._pushers:
-            pusher.store.close()
+        for uploader in self._uploaders:
+            uploader.store.close()
         shutil.rmtree(self._spool, ignore_errors=True)

@@ -106,18 +106,18 @@ class Spool:
         folder: Path,
         limit: int,
         piece_size: int,
-        pushers: list[Uploader],
+        uploaders: list[Uploader],
         stop: threading.Event,
     ) -> None:
         self._folder, self._limit, self._piece_size = folder, limit, piece_size
-        self._pushers, self._stop = pushers, stop
+        self._uploaders, self._stop = uploaders, stop
         self._changed = threading.Condition()
         self._held = 0
-        for pusher in pushers:
-            pusher.released = self._release
+        for uploader in uploaders:
+            uploader.released = self._release
 
     def _alive(self) -> list[Uploader]:
-        return [pusher for pusher in self._pushers if pusher.failure is None]
+        return [uploader for uploader in self._uploaders if uploader.failure is None]
 
     def take(self) -> Path:
         with self._changed:
@@ -135,9 +135,9 @@ class Spool:
         with self._changed:
             self._check()
             self._held += record.bytes
-            spooled = _SpooledPiece(path, record, len(self._pushers))
-            for pusher in self._pushers:
-                pusher.queue.put(spooled)
+            spooled = _SpooledPiece(path, record, len(self._uploaders))
+            for uploader in self._uploaders:
+                uploader.queue.put(spooled)
 
     def _release(self, spooled: _SpooledPiece) -> None:
         with self._changed:

@@ -143,13 +143,13 @@ class RepackTask:
         self, store: Store, weighing: PieceUsage, found: UsageTotals, manifests: list[Manifest]
     ) -> list[PieceRecord]:
         self._progress.stage = "packing"
-        pusher = Uploader(store, self._subject, self._stop, self._pushed, self._emitter.info)
+        uploader = Uploader(store, self._subject, self._stop, self._pushed, self._emitter.info)
         room = Spool(
-            self._spool, self._order.spool_limit, self._order.piece_size, [pusher], self._stop
+            self._spool, self._order.spool_limit, self._order.piece_size, [uploader], self._stop
         )
         bundle = max(bundle_of(name) for name in found.chosen)
-        pusher.start()
-        packer = BundleWriter(
+        uploader.start()
+        writer = BundleWriter(
             bundle,
             codec(manifests[-1].compression),
             room,
@@ -165,32 +165,32 @@ class RepackTask:
             with Connected(reading), BundleReader(reading, self._subject, self._spool) as reader:
                 for kind in KINDS:
                     for entry in weighing.moving(kind):
-                        self._add(packer, entry, reader)
-            pieces = packer.finish()
+                        self._add(writer, entry, reader)
+            pieces = writer.finish()
             for piece in pieces:
-                piece.holds = packer.used[piece.name]
-            ended = pusher.join()
+                piece.holds = writer.used[piece.name]
+            ended = uploader.join()
         except NoStoreLeftError:
             pass
         finally:
             if not ended:
-                packer.abandon()
-                pusher.join(timeout=20)
-        if pusher.failure is not None:
-            raise FasciculusError(sentence(pusher.failure), "What was complete is untouched.")
+                writer.abandon()
+                uploader.join(timeout=20)
+        if uploader.failure is not None:
+            raise FasciculusError(sentence(uploader.failure), "What was complete is untouched.")
         if self._stop.is_set():
             raise NoStoreLeftError
         return pieces
 
-    def _add(self, packer: BundleWriter, entry: Entry, reader: BundleReader) -> None:
+    def _add(self, writer: BundleWriter, entry: Entry, reader: BundleReader) -> None:
         parts, digest = entry.parts, entry.digest
         old = replace(entry, parts=parts)
         entry.parts = []
         self._progress.bytes += entry.size
         if entry.size <= _WHOLE:
-            packer.add(entry, b"".join(reader.contents(old)))
+            writer.add(entry, b"".join(reader.contents(old)))
         else:
-            packer.add_stream(entry, _Chunks(reader.contents(old)), self._emitter.warn)
+            writer.add_stream(entry, _Chunks(reader.contents(old)), self._emitter.warn)
         if entry.digest != digest:
             raise DamagedError(f"{entry.text}: its bytes are not what the listing says.")
 
@@ -210,10 +210,10 @@ class RepackTask:
         local = self._spool / "listing"
         used: dict[str, int] = {}
         with self._listing(store, manifest).open("rb") as raw, local.open("wb") as sink:
-            writer = ListingWriter(sink)
+            listing_writer = ListingWriter(sink)
             for line in read_lines(raw):
-                writer.add_line(_moved(line, weighing, used) + b"\n")
-            digest = writer.close()
+                listing_writer.add_line(_moved(line, weighing, used) + b"\n")
+            digest = listing_writer.close()
         pieces = [
             replace(piece, used=used[piece.name])
             for piece in manifest.pieces
@@ -234,7 +234,7 @@ class RepackTask:
             manifest,
             pieces=pieces,
             listing=next_listing(manifest.listing),
-            listing_bytes=writer.bytes,
+            listing_bytes=listing_writer.bytes,
             listing_sha256=digest,
         )
         folder = self._subject.bundle(manifest.name)

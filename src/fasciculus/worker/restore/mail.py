@@ -20,8 +20,8 @@ class MailSettingsRestore:
     commands.
     """
 
-    def __init__(self, mail: MailOrder, reach: HostConnection, emitter: Emitter) -> None:
-        self._mail, self._reach, self._emitter = mail, reach, emitter
+    def __init__(self, mail: MailOrder, host: HostConnection, emitter: Emitter) -> None:
+        self._mail, self._host, self._emitter = mail, host, emitter
         self._files = {
             "aliases": mail.alias_map,
             "mailboxes": mail.mailbox_map,
@@ -61,7 +61,7 @@ class MailSettingsRestore:
                     f"{domain}: the host has no file for its {what}; they did not come back"
                 )
             return
-        before = self._reach.read_text(path)
+        before = self._host.read_text(path)
         if what == "passwd":
             after = mail_config.merged_passwd(
                 before, domain, mail_config.passwd_lines(lines, domain)
@@ -69,7 +69,7 @@ class MailSettingsRestore:
         else:
             after = mail_config.merged_map(before, domain, mail_config.map_lines(lines, domain))
         if after != before:
-            self._reach.write(path, after.encode("utf-8", "surrogateescape"))
+            self._host.write(path, after.encode("utf-8", "surrogateescape"))
             self._emitter.info(f"{domain}: its {what} are back in {path}")
 
     def _place(self, domain: str, below: str) -> str:
@@ -91,16 +91,16 @@ class MailSettingsRestore:
 
     def _put(self, entry: Entry, place: str, reader: BundleReader) -> int:
         if entry.type == SYMLINK:
-            self._reach.link(place, entry.target or b"")
+            self._host.link(place, entry.target or b"")
         elif entry.type == FILE:
-            self._reach.write(place, b"".join(reader.contents(entry)), entry)
+            self._host.write(place, b"".join(reader.contents(entry)), entry)
         else:
             return 0
         return 1
 
     def _refresh(self, command: str) -> None:
         try:
-            ran = self._reach.run(command, _SECONDS)
+            ran = self._host.run(command, _SECONDS)
         except (FasciculusError, OSError) as error:
             self._emitter.warn(f"{command} could not be run: {error}")
             return

@@ -53,9 +53,9 @@ class RestoreTask:
     """Carries out one :class:`RestoreOrder`."""
 
     def __init__(
-        self, order: RestoreOrder, reach: HostConnection, emitter: Emitter, stop: threading.Event
+        self, order: RestoreOrder, host: HostConnection, emitter: Emitter, stop: threading.Event
     ) -> None:
-        self._order, self._reach, self._emitter, self._stop = order, reach, emitter, stop
+        self._order, self._host, self._emitter, self._stop = order, host, emitter, stop
         self._target = os.fsencode(order.target)
         self._folders: list[tuple[bytes, Entry]] = []
         self._known: set[bytes] = set()
@@ -75,7 +75,7 @@ class RestoreTask:
             shutil.rmtree(spool, ignore_errors=True)
 
     def _restore(self, store: Store, spool: Path) -> Finished:
-        self._reach.connect()
+        self._host.connect()
         order, subject = self._order, self._order.subject.ref()
         manifest = self._do(store, lambda: fetch_manifest(store, subject, order.bundle))
         listing = self._do(
@@ -110,7 +110,7 @@ class RestoreTask:
             if order.mail is not None:
                 self._progress.stage = "mail"
                 with listing.open("rb") as raw:
-                    mail = MailSettingsRestore(order.mail, self._reach, self._emitter)
+                    mail = MailSettingsRestore(order.mail, self._host, self._emitter)
                     count += mail.run(read_listing(raw, ["mail"]), reader)
         if not count and not self._lost:
             raise SettingError(
@@ -338,7 +338,7 @@ class RestoreTask:
             )
         self._progress.stage = "databases"
         count = 0
-        with self._reach.mariadb(self._order.mariadb.spec()) as server:
+        with self._host.mariadb(self._order.mariadb.spec()) as server:
             self._empty_database(server, name, record.character_set)
             for entry in entries:
                 if _record_of(entry, [record]) is None:

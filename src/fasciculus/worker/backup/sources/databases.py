@@ -27,16 +27,16 @@ class DatabaseSource:
     def __init__(
         self,
         order: BundleOrder,
-        reach: HostConnection,
-        packer: BundleWriter,
-        gatherer: FileSource,
+        host: HostConnection,
+        writer: BundleWriter,
+        file_source: FileSource,
         warn: Callable[[str], None],
         seen: Callable[[int, int], None],
     ) -> None:
-        self._order, self._reach, self._packer, self._gatherer = order, reach, packer, gatherer
+        self._order, self._host, self._writer, self._file_source = order, host, writer, file_source
         self._warn, self._seen = warn, seen
         self._root = os.fsencode(order.subject.root)
-        self._gathered = gatherer.result
+        self._gathered = file_source.result
 
     def run(self) -> None:
         if self._order.all_databases:
@@ -51,13 +51,13 @@ class DatabaseSource:
     def _mariadb(self, database: DatabaseOrder) -> None:
         assert self._order.mariadb is not None
         folder = member_folder(database)
-        with self._reach.mariadb(self._order.mariadb.spec()) as server:
+        with self._host.mariadb(self._order.mariadb.spec()) as server:
             dump = Dump(server, database.name, self._order.database_rules.of(database.name))
             moment = time.time_ns()
             for member in dump:
                 path = f"{folder}/{member.name}".encode()
                 entry = made_up("databases", path, moment)
-                self._packer.add(entry, member.data)
+                self._writer.add(entry, member.data)
                 self._seen(1, len(member.data))
         for note in dump.done.notes:
             self._warn(note)
@@ -75,7 +75,7 @@ class DatabaseSource:
     def _all_databases(self) -> None:
         """Every database of the host's server, and all its users in a member of their own."""
         assert self._order.mariadb is not None
-        with self._reach.mariadb(self._order.mariadb.spec()) as server:
+        with self._host.mariadb(self._order.mariadb.spec()) as server:
             found = [
                 (row[0] or b"").decode()
                 for row in server.rows(
@@ -95,7 +95,7 @@ class DatabaseSource:
             for name in found
             if name not in _SERVERS_OWN and self._order.database_rules.wants(name)
         ]
-        self._packer.add(made_up("databases", b"mariadb/%users.sql", time.time_ns()), everybody)
+        self._writer.add(made_up("databases", b"mariadb/%users.sql", time.time_ns()), everybody)
         self._seen(1, len(everybody))
 
     def _sqlite(self, database: DatabaseOrder) -> None:
@@ -103,8 +103,8 @@ class DatabaseSource:
         folder = member_folder(database)
         copy = Path(self._order.spool) / "database.sqlite"
         try:
-            tables = self._reach.copy_sqlite(source, copy)
-            entry = self._reach.describe(source, "databases", os.fsencode(folder), self._warn)
+            tables = self._host.copy_sqlite(source, copy)
+            entry = self._host.describe(source, "databases", os.fsencode(folder), self._warn)
             if entry is None:
                 raise FasciculusError(
                     f"The SQLite database {database.path} vanished while it was copied."
@@ -112,11 +112,11 @@ class DatabaseSource:
             entry.origin = os.fsencode(database.path)
             entry.size = copy.stat().st_size
             if entry.size <= WHOLE:
-                self._packer.add(entry, copy.read_bytes())
+                self._writer.add(entry, copy.read_bytes())
             else:
                 with LocalFile(str(copy)) as stream:
-                    if not self._gatherer.held(entry, stream):
-                        self._packer.add_stream(entry, stream, self._warn)
+                    if not self._file_source.held(entry, stream):
+                        self._writer.add_stream(entry, stream, self._warn)
             self._seen(1, entry.size)
         finally:
             copy.unlink(missing_ok=True)

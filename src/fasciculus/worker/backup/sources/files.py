@@ -45,15 +45,15 @@ class FileSource:
     def __init__(
         self,
         order: BundleOrder,
-        reach: HostConnection,
-        packer: BundleWriter,
+        host: HostConnection,
+        writer: BundleWriter,
         warn: Callable[[str], None],
         seen: Callable[[int, int], None],
         previous: PreviousIndex | None = None,
         states: StatCache | None = None,
         listing: ListingWriter | None = None,
     ) -> None:
-        self._order, self._reach, self._packer, self._previous = order, reach, packer, previous
+        self._order, self._host, self._writer, self._previous = order, host, writer, previous
         self._compare = order.compare
         self._states, self._listing = states, listing
         #: Bytes of the lines before that the listing begins with, for as long as nothing differs
@@ -80,7 +80,7 @@ class FileSource:
             self._on_run,
             self._on_same,
         )
-        for found in self._reach.tree(self._order.subject.root, chosen, self._unreadable):
+        for found in self._host.tree(self._order.subject.root, chosen, self._unreadable):
             self.file(found.entry, found.open)
 
     def _is_known(self, path: bytes, info: os.stat_result) -> bool:
@@ -90,7 +90,7 @@ class FileSource:
         if known is None:
             return False
         self._same = None
-        self._packer.add_line("files", known.line, info.st_size, known.row.get("at", []))
+        self._writer.add_line("files", known.line, info.st_size, known.row.get("at", []))
         self._seen(1, info.st_size)
         return True
 
@@ -107,7 +107,7 @@ class FileSource:
         else:
             self._same = None
             lines, then = run.blob, partial(listing.note, run)
-        self._packer.add_lines("files", lines, run.entries, run.bytes, used, then)
+        self._writer.add_lines("files", lines, run.entries, run.bytes, used, then)
         self._seen(run.entries, run.bytes)
         return True
 
@@ -119,7 +119,7 @@ class FileSource:
             return False
         self._same = None
         size = row.get("size", 0) if row["type"] == FILE else 0
-        self._packer.add_line("files", line, size, at)
+        self._writer.add_line("files", line, size, at)
         self._seen(1, size)
         return True
 
@@ -138,9 +138,9 @@ class FileSource:
         known = self._previous.same(entry) if self._previous is not None else None
         first_path = entry.link
         first = self._firsts.get(first_path) if first_path is not None else None
-        if first is not None and self._packer.links_to(first.path):
+        if first is not None and self._writer.links_to(first.path):
             entry.link = first.path
-            self._packer.add_link(entry, first, held=known is not None)
+            self._writer.add_link(entry, first, held=known is not None)
             self._seen(1, 0)
             return
         entry.link = None
@@ -148,7 +148,7 @@ class FileSource:
         if known is not None and (not self._compare or entry.type != FILE or not entry.size):
             self._again(entry, known)
         elif entry.type != FILE:
-            self._packer.add(entry)
+            self._writer.add(entry)
             self._seen(1, 0)
             return
         else:
@@ -167,7 +167,7 @@ class FileSource:
     def _again(self, entry: Entry, known: PreviousEntry) -> None:
         line = known.line if known.describes(entry) else b""
         entry.digest = known.digest
-        self._packer.add_known(entry, known.parts, line)
+        self._writer.add_known(entry, known.parts, line)
 
     def _contents(self, entry: Entry, open_: Callable[[], OpenFile]) -> None:
         with closing(open_()) as source:
@@ -186,16 +186,16 @@ class FileSource:
             _distrust(entry)
             if len(data) > WHOLE:
                 entry.size = len(data)
-                self._packer.add_stream(entry, io.BytesIO(data), self._warn)
+                self._writer.add_stream(entry, io.BytesIO(data), self._warn)
             else:
-                self._packer.add(entry, data)
+                self._writer.add(entry, data)
 
     def _large(self, entry: Entry, source: OpenFile) -> None:
         # Whether it can be read shows here, before anything of it is packed.
         before = source.now()
         entry.size = before.size
         if not self.held(entry, source):
-            self._packer.add_stream(entry, source, self._warn)
+            self._writer.add_stream(entry, source, self._warn)
         after = source.now()
         if (after.mtime_ns, after.size) != (entry.mtime_ns, entry.size):
             self._warn(f"{entry.text}: changed while it was read")
@@ -217,7 +217,7 @@ class FileSource:
             source.again()
             return False
         entry.digest = digest.hexdigest()
-        self._packer.add_known(entry, parts)
+        self._writer.add_known(entry, parts)
         return True
 
 

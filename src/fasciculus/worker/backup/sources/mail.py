@@ -21,19 +21,19 @@ class MailSource:
     def __init__(
         self,
         mail: MailOrder,
-        reach: HostConnection,
-        packer: BundleWriter,
-        gatherer: FileSource,
+        host: HostConnection,
+        writer: BundleWriter,
+        file_source: FileSource,
         warn: Callable[[str], None],
         seen: Callable[[int, int], None],
     ) -> None:
-        self._mail, self._reach, self._packer, self._gatherer = mail, reach, packer, gatherer
+        self._mail, self._host, self._writer, self._file_source = mail, host, writer, file_source
         self._warn, self._seen = warn, seen
 
     def run(self) -> None:
         mail = self._mail
         texts = {
-            path: self._reach.read_text(path) if path else ""
+            path: self._host.read_text(path) if path else ""
             for path in (mail.alias_map, mail.mailbox_map, mail.transport_map, mail.passwd_file)
         }
         for domain in sorted(mail.domains):
@@ -57,7 +57,7 @@ class MailSource:
                 home = mail.home.format(domain=domain, user=user)
                 self._mailbox(mailbox, os.fsencode(home), f"{domain}/home/{user}")
         entry = made_up("mail", f"{domain}/mail.json".encode(), time.time_ns())
-        self._packer.add(entry, settings.to_json())
+        self._writer.add(entry, settings.to_json())
         self._seen(1, entry.size)
         self._text(mail.mailbox_map, f"{domain}/mailboxes", boxes)
         self._text(mail.passwd_file, f"{domain}/passwd", passwd)
@@ -67,25 +67,25 @@ class MailSource:
         """The domain's own lines, with the mode and owner of the file they are from."""
         if not source:
             return
-        entry = self._reach.describe(os.fsencode(source), "mail", path.encode(), self._warn)
+        entry = self._host.describe(os.fsencode(source), "mail", path.encode(), self._warn)
         if entry is None or entry.type != FILE:
             entry = made_up("mail", path.encode(), time.time_ns())
-        self._packer.add(entry, "".join(lines).encode("utf-8", "surrogateescape"))
+        self._writer.add(entry, "".join(lines).encode("utf-8", "surrogateescape"))
         self._seen(1, entry.size)
 
     def _tree(self, folder: bytes, below: str, left_out: frozenset[bytes]) -> Iterator[Entry]:
         """Pack a folder of the host under a path, giving each entry once it is packed."""
         base = below.encode()
-        for found in self._reach.tree(os.fsdecode(folder), WalkRules(left_out), self._warn):
+        for found in self._host.tree(os.fsdecode(folder), WalkRules(left_out), self._warn):
             entry, name = found.entry, found.entry.path
             entry.kind, entry.path = "mail", base + b"/" + name if name else base
             if entry.link is not None:
                 entry.link = base + b"/" + entry.link
-            self._gatherer.file(entry, found.open)
+            self._file_source.file(entry, found.open)
             yield entry
 
     def _dkim(self, place: str, below: str) -> list[str]:
-        kind = self._reach.type_of(place)
+        kind = self._host.type_of(place)
         if kind == "dir":
             return [
                 entry.text.removeprefix(below + "/")
@@ -94,18 +94,18 @@ class MailSource:
             ]
         path = os.fsencode(place)
         name = os.path.basename(place)
-        entry = self._reach.describe(path, "mail", f"{below}/{name}".encode(), self._warn)
+        entry = self._host.describe(path, "mail", f"{below}/{name}".encode(), self._warn)
         if entry is None:
             self._warn(f"{place}: there are no DKIM keys")
             return []
-        self._gatherer.file(entry, lambda: self._reach.open(path))
+        self._file_source.file(entry, lambda: self._host.open(path))
         return [name]
 
     def _mailbox(self, mailbox: mail_config.Mailbox, home: bytes, below: str) -> None:
         wanted = (b".dovecot.sieve", b"sieve", *((b"Maildir",) if self._mail.messages else ()))
-        if self._reach.type_of(os.fsdecode(home)) != "dir":
+        if self._host.type_of(os.fsdecode(home)) != "dir":
             return
-        skipped = frozenset(name for name in self._reach.names(home) if name not in wanted)
+        skipped = frozenset(name for name in self._host.names(home) if name not in wanted)
         for entry in self._tree(home, below, skipped):
             name = entry.path.removeprefix(below.encode() + b"/")
             if entry.type == FILE and name.startswith(b"sieve/"):

@@ -25,13 +25,13 @@ class SystemSource:
     def __init__(
         self,
         order: BundleOrder,
-        reach: HostConnection,
-        packer: BundleWriter,
-        gatherer: FileSource,
+        host: HostConnection,
+        writer: BundleWriter,
+        file_source: FileSource,
         warn: Callable[[str], None],
         seen: Callable[[int, int], None],
     ) -> None:
-        self._order, self._reach, self._packer, self._gatherer = order, reach, packer, gatherer
+        self._order, self._host, self._writer, self._file_source = order, host, writer, file_source
         self._warn, self._seen = warn, seen
 
     def system(self) -> None:
@@ -39,7 +39,7 @@ class SystemSource:
             self._user_entry(self._order.system_user)
         paths: set[str] = set()
         for pattern in self._order.system:
-            found = expand(self._reach, pattern)
+            found = expand(self._host, pattern)
             if not found:
                 self._warn(f"{pattern}: nothing on the host is called so")
             paths.update(found)
@@ -51,19 +51,19 @@ class SystemSource:
 
     def _place(self, path: str) -> None:
         base = os.fsencode(path.lstrip("/"))
-        if self._reach.type_of(path) != "dir":
-            entry = self._reach.describe(os.fsencode(path), "system", base, self._warn)
+        if self._host.type_of(path) != "dir":
+            entry = self._host.describe(os.fsencode(path), "system", base, self._warn)
             if entry is not None:
-                self._gatherer.file(entry, lambda: self._reach.open(os.fsencode(path)))
+                self._file_source.file(entry, lambda: self._host.open(os.fsencode(path)))
             return
         chosen = WalkRules(left_out(self._order, os.fsencode(path)))
         try:
-            for found in self._reach.tree(path, chosen, self._warn):
+            for found in self._host.tree(path, chosen, self._warn):
                 entry, name = found.entry, found.entry.path
                 entry.kind, entry.path = "system", base + b"/" + name if name else base
                 if entry.link is not None:
                     entry.link = base + b"/" + entry.link
-                self._gatherer.file(entry, found.open)
+                self._file_source.file(entry, found.open)
         except FasciculusError as error:
             self._warn(f"{path}: {error.message}")
 
@@ -71,18 +71,18 @@ class SystemSource:
         """The account's own lines of passwd(5), group(5) and shadow(5), where the host has them."""
         for name in _USER_FILES:
             try:
-                text = self._reach.read_text(f"/etc/{name}")
+                text = self._host.read_text(f"/etc/{name}")
             except FasciculusError:
                 continue
             lines = [line + "\n" for line in text.splitlines() if line.split(":", 1)[0] == user]
             if lines:
                 entry = made_up("system", f"@user/{name}".encode(), time.time_ns())
-                self._packer.add(entry, "".join(lines).encode("utf-8", "surrogateescape"))
+                self._writer.add(entry, "".join(lines).encode("utf-8", "surrogateescape"))
                 self._seen(1, entry.size)
 
     def notes(self) -> None:
         for note in sorted(self._order.notes, key=lambda note: order(f"{note.name}.txt".encode())):
-            ran = self._reach.run(note.command, note.seconds)
+            ran = self._host.run(note.command, note.seconds)
             if ran.code is None:
                 self._warn(
                     f"note {note.name}: it was not done after {note.seconds} s; "
@@ -91,5 +91,5 @@ class SystemSource:
             elif ran.code:
                 self._warn(f"note {note.name}: its command ended with code {ran.code}")
             entry = made_up("notes", f"{note.name}.txt".encode(), time.time_ns())
-            self._packer.add(entry, ran.output)
+            self._writer.add(entry, ran.output)
             self._seen(1, entry.size)

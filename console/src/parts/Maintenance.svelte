@@ -3,17 +3,17 @@
   import { Button, Progressbar } from 'flowbite-svelte';
   import { call, Problem } from '../lib/api.svelte';
   import { live } from '../lib/live.svelte';
-  import type { Page, Upkeep } from '../lib/types';
+  import type { Page, Maintenance } from '../lib/types';
   import { size } from '../lib/words';
   import Moment from './Moment.svelte';
   import Outcome from './Outcome.svelte';
   import Trouble from './Trouble.svelte';
   let { store }: { store: string } = $props();
-  let works = $state<Upkeep[]>([]);
+  let works = $state<Maintenance[]>([]);
   let problem = $state<Problem | null>(null);
   async function load() {
     try {
-      works = (await call<Page<Upkeep>>('GET', `/upkeep?store=${store}&limit=12`)).items;
+      works = (await call<Page<Maintenance>>('GET', `/maintenance?store=${store}&limit=12`)).items;
     } catch (error) {
       problem = error as Problem;
     }
@@ -22,7 +22,7 @@
     void store;
     load();
   });
-  $effect(() => live.refresh(['upkeep', 'stores'], load));
+  $effect(() => live.refresh(['maintenance', 'stores'], load));
   async function start(what: string, body: object) {
     problem = null;
     try {
@@ -34,17 +34,17 @@
   }
   async function cancel(id: number) {
     try {
-      await call('POST', `/upkeep/${id}/cancel`);
+      await call('POST', `/maintenance/${id}/cancel`);
     } catch (error) {
       problem = error as Problem;
     }
   }
-  const kind = (w: Upkeep) => `${w.kind}${w.deep ? ' deep' : ''}${w.dry_run ? ', dry run' : ''}`;
+  const kind = (w: Maintenance) => `${w.kind}${w.deep ? ' deep' : ''}${w.dry_run ? ', dry run' : ''}`;
 </script>
 
-<section class="mt-6" aria-labelledby="upkeep">
+<section class="mt-6" aria-labelledby="maintenance">
   <div class="mb-2 flex flex-wrap items-center gap-2">
-    <h2 id="upkeep" class="mr-auto">Upkeep</h2>
+    <h2 id="maintenance" class="mr-auto">Maintenance</h2>
     <Button
       size="xs"
       onclick={() => start('verify', {})}
@@ -70,7 +70,7 @@
   <Trouble {problem} />
   {#if works.length}
     <!-- svelte-ignore a11y_no_noninteractive_tabindex -->
-    <div class="sheet overflow-x-auto" tabindex="0" role="region" aria-label="Upkeep of this store">
+    <div class="sheet overflow-x-auto" tabindex="0" role="region" aria-label="Maintenance of this store">
       <table class="ledger">
         <thead
           ><tr
