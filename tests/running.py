@@ -22,7 +22,7 @@ from fasciculus.demo.sftp import SftpStandIn
 from fasciculus.models import (
     Account,
     Host,
-    Job,
+    JobInput,
     RunDetail,
     Store,
     StoreSecrets,
@@ -181,7 +181,7 @@ def set_up(client: Client, accounts: list[Account], stores: list[Store], **job: 
     for store in stores:
         client.stores_add(store)
     fields: dict[str, Any] = {"timetable": "by hand", "contents": ["files"], **job}
-    client.jobs_add(Job(name="nightly", stores=[store.name for store in stores], **fields))
+    client.jobs_add(JobInput(name="nightly", stores=[store.name for store in stores], **fields))
 
 
 def awkward_tree(root: Path) -> Path:

@@ -19,7 +19,7 @@ from fasciculus.client import (
 from fasciculus.models import (
     Host,
     HostSecrets,
-    Job,
+    JobInput,
     MailServer,
     MariaDbServer,
 )
@@ -325,7 +325,10 @@ def test_bad_input_is_answered_at_the_field_with_the_way_out(running, tmp_path):
         assert http.get("/api/v1/runs?cursor=%25").json()["field"] == "cursor"
         assert http.post("/api/v1/jobs", content=b"{not json").status_code == 422
         assert http.get("/api/v1/runs/77").status_code == 404
-        assert Job(name="x", stores=["a"], contents=["mail", "files"]).contents == ["files", "mail"]
+        assert JobInput(name="x", stores=["a"], contents=["mail", "files"]).contents == [
+            "files",
+            "mail",
+        ]
 
 
 def test_lists_page_by_cursor_and_filter_on_the_server(running, tmp_path):

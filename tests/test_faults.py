@@ -10,12 +10,13 @@ from datetime import UTC, datetime, timedelta
 from pathlib import Path
 
 import pytest
+from fasciculus.service.tasks.dispatcher import AlreadyRunningError
 from running import run, service, set_up, sftp_store, small_account, until
 
 from fasciculus.client import RefusedError
 from fasciculus.core.bundle.layout import SubjectRef
 from fasciculus.core.bundle.manifest import PieceRecord
-from fasciculus.models import Host, Job, Store
+from fasciculus.models import Host, JobInput, Store
 from fasciculus.records import (
     inventory,
     jobs,
@@ -26,7 +27,6 @@ from fasciculus.records import (
 from fasciculus.records.db import Records, stamp
 from fasciculus.records.encryption import SecretCipher
 from fasciculus.service.background.scheduler import Scheduler
-from fasciculus.service.tasks.dispatcher import AlreadyRunningError
 from fasciculus.stores import open_store
 from fasciculus.stores.base import StoreSpec
 from fasciculus.worker.backup.upload import Spool, Uploader
@@ -214,7 +214,7 @@ def test_a_start_that_falls_into_the_previous_run_is_shown_as_not_started(tmp_pa
         inventory.save_host(db, cipher, Host(name="reed-1"))
         inventory.save_account(db, small_account(tmp_path, "millpond"))
         stores.save_store(db, cipher, Store(name="attic", kind="folder", path="/x"), "mark")
-        jobs.save_job(db, Job(name="nightly", stores=["attic"], timetable="daily 02:15"))
+        jobs.save_job(db, JobInput(name="nightly", stores=["attic"], timetable="daily 02:15"))
         settings.put(db, "scheduler.last_look", stamp(datetime.now(UTC) - timedelta(days=2)))
     scheduler = Scheduler(records, Busy(), told.append)
     scheduler.start()

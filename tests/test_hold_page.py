@@ -16,7 +16,7 @@ from fasciculus.models import (
     Account,
     Command,
     Host,
-    Job,
+    JobInput,
     Site,
     Store,
 )
@@ -89,9 +89,9 @@ def test_the_site_holds_while_its_bundle_is_taken_and_never_longer(running, site
             client, [account], [Store(name="attic", kind="folder", path=str(tmp_path / "attic"))]
         )
         client.hosts_change("reed-1", Host(name="reed-1", hold_flag=f"{flags}/{{site}}"))
-        old = client.jobs_show("nightly").model_dump(include=set(Job.model_fields))
+        old = client.jobs_show("nightly").model_dump(include=set(JobInput.model_fields))
         wait = Command(when="before", command=f"cat {gate}", seconds=60)
-        client.jobs_change("nightly", Job(**{**old, "hold_page": True, "commands": [wait]}))
+        client.jobs_change("nightly", JobInput(**{**old, "hold_page": True, "commands": [wait]}))
         assert server.answer().text == "pots"
 
         number = client.jobs_start("nightly").id
@@ -134,7 +134,7 @@ def test_the_site_holds_while_its_bundle_is_taken_and_never_longer(running, site
         assert server.answer().status_code == 503
         running.start()
         until(lambda: server.answer().text == "pots")
-        client.jobs_change("nightly", Job(**{**old, "hold_page": True}))
+        client.jobs_change("nightly", JobInput(**{**old, "hold_page": True}))
         assert run(client, "nightly").outcome == "done" and not list(flags.iterdir())
     # The commands of killed workers wait still.
     os.close(os.open(gate, os.O_WRONLY | os.O_NONBLOCK))

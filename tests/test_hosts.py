@@ -7,6 +7,7 @@ import time
 from contextlib import closing
 
 import pytest
+from fasciculus.service.tasks.dispatcher import Dispatcher
 from running import awkward_tree, picture, run, service, set_up, small_account, until
 
 from fasciculus.client import NotFoundError, RefusedError
@@ -17,7 +18,7 @@ from fasciculus.models import (
     DiscoveryRules,
     Host,
     HostSecrets,
-    Job,
+    JobInput,
     Note,
     RestoreStart,
     Rules,
@@ -28,7 +29,6 @@ from fasciculus.records.db import Records
 from fasciculus.records.encryption import SecretCipher
 from fasciculus.service.background.housekeeping import Housekeeper
 from fasciculus.service.event_stream import EventStream
-from fasciculus.service.tasks.dispatcher import Dispatcher
 
 
 def attic(tmp_path) -> Store:
@@ -105,10 +105,10 @@ def test_the_same_account_here_and_over_ssh(running, openssh, tmp_path):
             "commands",
             "home folders",
         ]
-        job = client.jobs_show("nightly").model_dump(include=set(Job.model_fields))
+        job = client.jobs_show("nightly").model_dump(include=set(JobInput.model_fields))
         counts = []
         for subject in ("here", "there"):
-            number = client.previews_start(Job(**job), subject).id
+            number = client.previews_start(JobInput(**job), subject).id
             preview = until(lambda: (p := client.previews_show(number)).state == "ended" and p)  # noqa: B023
             counts.append(
                 (preview.entries, preview.bytes, [(s.rule, s.entries) for s in preview.saved])
@@ -204,7 +204,7 @@ def test_three_hundred_accounts_are_found_taken_over_and_covered(running, valley
         client.hosts_add(valley)
         assert client.hosts_find("reed-1").total == 300
         assert client.hosts_take_over("reed-1").count == 300
-        client.jobs_add(Job(name="nightly", stores=["attic"]))
+        client.jobs_add(JobInput(name="nightly", stores=["attic"]))
         rows = client.coverage_list(state="never", limit=500)
         assert rows.total == 300 and rows.items[0].jobs == ["nightly"]
         assert time.monotonic() - began < 10
@@ -291,8 +291,8 @@ def test_a_preview_of_a_hundred_thousand_files(running, tmp_path):
     with running.client() as client:
         set_up(client, [Account(name="millpond", host="reed-1", home=str(home))], [attic(tmp_path)])
         job = client.jobs_show("nightly")
-        draft = Job(
-            **job.model_dump(include=set(Job.model_fields)) | {"rules": Rules(sets=["caches"])}
+        draft = JobInput(
+            **job.model_dump(include=set(JobInput.model_fields)) | {"rules": Rules(sets=["caches"])}
         )
 
         def measured():
@@ -324,8 +324,8 @@ def test_commands_around_a_task_and_what_they_decide(running, tmp_path):
 
         def outcome_with(*commands, **job):
             said.write_text("")
-            old = client.jobs_show("nightly").model_dump(include=set(Job.model_fields))
-            client.jobs_change("nightly", Job(**{**old, "commands": list(commands), **job}))
+            old = client.jobs_show("nightly").model_dump(include=set(JobInput.model_fields))
+            client.jobs_change("nightly", JobInput(**{**old, "commands": list(commands), **job}))
             found = run(client, "nightly")
             return found.outcome, found.tasks[0], said.read_text().split()
 
@@ -448,7 +448,7 @@ def test_settings_of_hosts_and_accounts_and_every_database(running, mariadb, tmp
             "contents": ["system", "databases"],
             "stores": ["attic"],
         }
-        client.jobs_add(Job(**job, timetable="by hand", databases={"names": ["whole_*"]}))
+        client.jobs_add(JobInput(**job, timetable="by hand", databases={"names": ["whole_*"]}))
         assert (
             "all databases (some of them) and system settings of all hosts (1 now)"
             in client.jobs_show("hosts").summary

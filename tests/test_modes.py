@@ -10,7 +10,7 @@ from contextlib import closing
 import pytest
 from running import folder_stores, picture, run, set_up, small_account, until
 
-from fasciculus.models import Job, RestoreStart, Store
+from fasciculus.models import JobInput, RestoreStart, Store
 
 
 @pytest.fixture
@@ -36,7 +36,7 @@ def night(client, **asked):
 def change(client, **fields):
     job = client.jobs_show("nightly")
     client.jobs_change(
-        "nightly", Job(**{**job.model_dump(include=set(Job.model_fields)), **fields})
+        "nightly", JobInput(**{**job.model_dump(include=set(JobInput.model_fields)), **fields})
     )
 
 

@@ -20,7 +20,7 @@ from fasciculus.models import (
     Database,
     Host,
     HostSecrets,
-    Job,
+    JobInput,
     MailFiles,
     MariaDbServer,
     RestoreStart,
@@ -113,7 +113,7 @@ def test_everything_comes_back_as_it_was(running, stand_in, mariadb, tmp_path):
         client.accounts_add(account)
         client.stores_add(sftp_store(stand_in))
         client.jobs_add(
-            Job(
+            JobInput(
                 name="nightly",
                 stores=["boathouse"],
                 timetable="by hand",
@@ -326,7 +326,7 @@ def test_each_trouble_is_one_clear_sentence_and_older_copies_stay(
                 )
                 client.jobs_change(
                     "nightly",
-                    Job(
+                    JobInput(
                         name="nightly",
                         stores=["boathouse", "attic"],
                         timetable="by hand",

@@ -18,7 +18,7 @@ from test_stores import stand_in_spec
 from fasciculus.bundles.retiring import needed_pieces
 from fasciculus.client import RefusedError
 from fasciculus.core.errors import FasciculusError
-from fasciculus.models import Job, Store
+from fasciculus.models import JobInput, Store
 from fasciculus.stores import open_store
 from fasciculus.stores.base import StoreSpec, mark
 from fasciculus.worker.events import Emitter
@@ -403,7 +403,9 @@ def test_repacking_one_store_keeps_downloads_of_both_right(kept, running, tmp_pa
         (home / f"page-{number}.html").write_bytes(os.urandom(30_000))
     run(kept, "nightly")
     job = kept.jobs_show("nightly")
-    kept.jobs_change("nightly", Job(**{**job.model_dump(include=set(Job.model_fields)), "keep": 1}))
+    kept.jobs_change(
+        "nightly", JobInput(**{**job.model_dump(include=set(JobInput.model_fields)), "keep": 1})
+    )
     (home / "film.bin").write_bytes(os.urandom(1000))
     run(kept, "nightly")
     newest = kept.bundles_list().items[0]
@@ -432,7 +434,9 @@ def test_stores_that_are_repacked_alike_are_alike(kept, tmp_path):
     for number in range(12):
         (tmp_path / "millpond" / f"page-{number}.html").write_bytes(os.urandom(30_000))
     job = kept.jobs_show("nightly")
-    kept.jobs_change("nightly", Job(**{**job.model_dump(include=set(Job.model_fields)), "keep": 1}))
+    kept.jobs_change(
+        "nightly", JobInput(**{**job.model_dump(include=set(JobInput.model_fields)), "keep": 1})
+    )
     (tmp_path / "millpond/film.bin").write_bytes(os.urandom(1000))
     run(kept, "nightly")
     for store in ("attic", "cellar"):

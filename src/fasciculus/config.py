@@ -27,7 +27,7 @@ class _Key:
 _KEYS = {
     "address": _Key("127.0.0.1", "address to listen on; loopback unless told otherwise"),
     "port": _Key(7370, "port to listen on"),
-    "workers": _Key(2, "tasks carried out at the same time"),
+    "workers": _Key(0, "tasks carried out at the same time; 0 means one for each core"),
     "threads": _Key(0, "cores for packing, per task; 0 means all"),
     "spool": _Key("", "folder for pieces on their way; empty means spool/ in the home"),
     "spool_limit": _Key(1024 * MIB, "bytes of pieces one task may spool"),
@@ -62,6 +62,11 @@ class Config:
     @property
     def listings(self) -> Path:
         return self.home / "listings"
+
+    @property
+    def under_way(self) -> Path:
+        """Where tasks leave listings until they end."""
+        return self.listings / "under-way"
 
     def listing(self, kind: str, subject: str, bundle: str) -> Path:
         """Where the listing of a bundle is kept beside the records."""

@@ -17,9 +17,11 @@ import paramiko
 from paramiko.common import cMSG_CHANNEL_OPEN
 from paramiko.message import Message
 from paramiko.sftp import CMD_CLOSE, CMD_OPENDIR, CMD_READDIR, CMD_READLINK
+from pydantic import Field
 
 from .core.errors import ConnectionLostError, SettingError, UnreachableError
 from .core.steps import Step
+from .kinds import Secrets
 
 # What matters of its troubles is raised; its log would repeat it, with a trace.
 logging.getLogger("paramiko").setLevel(logging.CRITICAL)
@@ -46,6 +48,20 @@ class SshSpec:
     @property
     def where(self) -> str:
         return f"{self.address}, port {self.port}"
+
+
+class SshSecrets(Secrets):
+    """What signs in: a password, or a private key."""
+
+    password: str | None = Field(default=None, repr=False, title="Password")
+    private_key: str | None = Field(
+        default=None,
+        repr=False,
+        title="Private key",
+        description="Instead of a password, in OpenSSH’s form.",
+        json_schema_extra={"multiline": True},
+    )
+    passphrase: str | None = Field(default=None, repr=False, title="Passphrase of the private key")
 
 
 def fingerprint(key: paramiko.PKey) -> str:

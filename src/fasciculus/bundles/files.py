@@ -4,14 +4,12 @@ from __future__ import annotations
 
 import hashlib
 import os
-from collections.abc import Iterable
 from pathlib import Path
 
 from ..core.bundle.layout import MANIFEST, SubjectRef
 from ..core.bundle.manifest import Manifest, parse_manifest
 from ..core.errors import DamagedError, MissingError
 from ..stores.base import Store, read_all
-from ..worker.orders import CopyOrder
 
 _CHUNK = 1024 * 1024
 
@@ -57,15 +55,3 @@ def is_listing_of(path: Path, manifest: Manifest) -> bool:
         return False
     with path.open("rb") as raw:
         return hashlib.file_digest(raw, "sha256").hexdigest() == manifest.listing_sha256
-
-
-def listing_at_hand(known: Iterable[CopyOrder], manifest: Manifest) -> Path | None:
-    """The listing beside the records, where it is the one that the store's manifest names."""
-    for held in known:
-        if (
-            held.name == manifest.name
-            and held.listing
-            and is_listing_of(Path(held.listing), manifest)
-        ):
-            return Path(held.listing)
-    return None

@@ -6,7 +6,7 @@ pieces go only when no remaining bundle of the subject names them.
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Callable, Iterable
 
 from ..core import retention
 from ..core.bundle.layout import (
@@ -18,7 +18,6 @@ from ..core.bundle.layout import (
 )
 from ..core.bundle.manifest import Manifest, parse_manifest, sums
 from ..stores.base import Store, read_all
-from ..worker.events import CopyRetired, Emitter
 
 
 def complete(store: Store, subject: SubjectRef) -> list[str]:
@@ -82,9 +81,9 @@ def retire(
     known: list[str],
     pinned: list[str],
     keep: int,
-    emitter: Emitter,
+    on_retired: Callable[[str], None],
 ) -> int:
-    """Apply the keep rule to what records and store agree on; gives the copies left."""
+    """Apply the keep rule to what records and store agree on. Returns how many copies are left."""
     present = complete(store, subject)
     agreed = [name for name in known if name in present]
     rows = [
@@ -95,8 +94,7 @@ def retire(
     going = retention.retiring(rows, keep)
     for copy in going:
         remove_bundle(store, subject, copy.name)
-        emitter.emit(CopyRetired(store.spec.name, copy.name))
-        emitter.info(f"store {store.spec.name}: retired {copy.name}")
+        on_retired(copy.name)
     if going:
         gone = {copy.name for copy in going}
         needed = needed_pieces(store, subject, [name for name in present if name not in gone])

@@ -7,7 +7,7 @@ from typing import Annotated
 
 import typer
 
-from ..models import Account, Database, Site
+from .. import models
 from . import output
 from .output import (
     ago,
@@ -26,15 +26,15 @@ Sites = Annotated[
     list[str] | None,
     typer.Option("--site", help="DOMAIN=DOCUMENT_ROOT; may be repeated.", metavar="DOMAIN=ROOT"),
 ]
-Sqlite = Annotated[
+DatabaseOption = Annotated[
     list[str] | None,
     typer.Option(
-        help="NAME=PATH of an SQLite database below the home; may be repeated.", metavar="NAME=PATH"
+        "--database",
+        help="A database, as in mariadb:shop, or sqlite:shop=PATH for a file below the home; may "
+        "be "
+        "repeated.",
+        metavar="ENGINE:NAME[=PATH]",
     ),
-]
-MariaDbConnection = Annotated[
-    list[str] | None,
-    typer.Option("--mariadb", help="Name of a MariaDB database; may be repeated.", metavar="NAME"),
 ]
 MailDomains = Annotated[
     list[str] | None,
@@ -79,7 +79,7 @@ def list_(
     return None
 
 
-def _when(account: Account) -> datetime | None:
+def _when(account: models.Account) -> datetime | None:
     return datetime.fromisoformat(account.newest) if account.newest else None
 
 
@@ -125,40 +125,28 @@ def _pairs(values: list[str], what: str) -> list[tuple[str, str]]:
     return pairs
 
 
-def _built(
-    name: str,
-    host: str,
-    home: str,
-    sites: list[str] | None,
-    sqlite: list[str] | None,
-    mariadb: list[str] | None,
-    domains: list[str] | None,
-    excludes: list[str] | None,
-    old: Account | None,
-) -> Account:
-    keep = old.databases if old else []
-    lite = (
-        [Database(engine="sqlite", name=n, path=p) for n, p in _pairs(sqlite, "sqlite")]
-        if sqlite is not None
-        else [d for d in keep if d.engine == "sqlite"]
-    )
-    maria = (
-        [Database(engine="mariadb", name=n) for n in mariadb]
-        if mariadb is not None
-        else [d for d in keep if d.engine == "mariadb"]
-    )
-    return Account(
-        name=name,
-        host=host,
-        home=home,
-        sites=[Site(name=n, root=r) for n, r in _pairs(sites, "site")]
-        if sites is not None
-        else (old.sites if old else []),
-        databases=[*lite, *maria],
-        mail_domains=domains if domains is not None else (old.mail_domains if old else []),
-        excludes=excludes if excludes is not None else (old.excludes if old else []),
-        gone_since=old.gone_since if old else None,
-    )
+def _database(text: str) -> models.Database:
+    engine, colon, rest = text.partition(":")
+    name, _, path = rest.partition("=")
+    if not (colon and engine and name):
+        raise wrong(
+            f"--database {text}: the engine or the name is missing.",
+            "Write --database mariadb:NAME, or --database sqlite:NAME=PATH.",
+        )
+    return models.Database(engine=engine, name=name, path=path)
+
+
+def _with(fields: models.AccountInput, options: dict[str, list[str] | None]) -> models.AccountInput:
+    """An account with the lists that were named in place of the old ones."""
+    if (sites := options["sites"]) is not None:
+        fields.sites = [models.Site(name=name, root=root) for name, root in _pairs(sites, "site")]
+    if (databases := options["databases"]) is not None:
+        fields.databases = [_database(text) for text in databases]
+    if (domains := options["mail_domains"]) is not None:
+        fields.mail_domains = domains
+    if (excludes := options["excludes"]) is not None:
+        fields.excludes = excludes
+    return fields
 
 
 @app.command()
@@ -167,14 +155,21 @@ def add(
     host: Annotated[str, typer.Option(help="The host it lives on.")],
     home: Annotated[str, typer.Option(help="Its home folder.")],
     sites: Sites = None,
-    sqlite: Sqlite = None,
-    mariadb: MariaDbConnection = None,
+    database: DatabaseOption = None,
     mail_domains: MailDomains = None,
     exclude: Excludes = None,
 ) -> None:
     """Add an account."""
     with service() as client:
-        account = _built(name, host, home, sites, sqlite, mariadb, mail_domains, exclude, None)
+        account = _with(
+            models.AccountInput(name=name, host=host, home=home),
+            {
+                "sites": sites,
+                "databases": database,
+                "mail_domains": mail_domains,
+                "excludes": exclude,
+            },
+        )
         made = client.accounts_add(account)
         output.out.print(
             f"Added account {made.name}; "
@@ -191,16 +186,22 @@ def change(
     name: Name,
     home: Annotated[str | None, typer.Option(help="Its home folder.")] = None,
     sites: Sites = None,
-    sqlite: Sqlite = None,
-    mariadb: MariaDbConnection = None,
+    database: DatabaseOption = None,
     mail_domains: MailDomains = None,
     exclude: Excludes = None,
 ) -> None:
     """Change an account; a list that is named replaces the old one, the others stay."""
     with service() as client:
         old = client.accounts_show(name)
-        account = _built(
-            name, old.host, home or old.home, sites, sqlite, mariadb, mail_domains, exclude, old
+        fields = old.model_dump(include=set(models.AccountInput.model_fields))
+        account = _with(
+            models.AccountInput(**{**fields, "home": home or old.home}),
+            {
+                "sites": sites,
+                "databases": database,
+                "mail_domains": mail_domains,
+                "excludes": exclude,
+            },
         )
         client.accounts_change(name, account)
         output.out.print(f"Changed account {name}.")

@@ -9,7 +9,7 @@ from typing import Annotated, Literal
 
 import typer
 
-from ..models import BundleDetail, BundleEntry, Copy
+from .. import models
 from . import output
 from .output import moment, service, size
 from .runs import CHANGE_COLUMNS, changes_words, show_log
@@ -121,7 +121,7 @@ def show(number: Number, as_json: AsJson = False) -> None:
     return None
 
 
-def _copy(copy: Copy) -> str:
+def _copy(copy: models.Copy) -> str:
     looked = "never verified"
     if copy.verified_deep:
         looked = f"read through {moment(copy.verified_deep)}"
@@ -175,13 +175,13 @@ _ENTRY_COLUMNS: list[output.Column] = [
 ]
 
 
-def _shown(entry: BundleEntry, name: str) -> str:
+def _shown(entry: models.BundleEntry, name: str) -> str:
     if entry.type == "dir":
         return f"{name}/  ({entry.files:,} files)"
     return f"{name} -> {entry.target}" if entry.target is not None else name
 
 
-def _brings(bundle: BundleDetail) -> str:
+def _brings(bundle: models.BundleDetail) -> str:
     """Whether it is full, and if not, on what it builds."""
     if bundle.brings == "full":
         return f"all its bytes (full), {size(bundle.packed)} packed"

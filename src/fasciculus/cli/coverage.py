@@ -10,9 +10,9 @@ from typing import Annotated
 import typer
 from rich.text import Text
 
+from .. import models
 from ..core import definitions
 from ..core.errors import SettingError
-from ..models import CoverageRow
 from . import output
 from .output import ago, service, wrong
 
@@ -75,7 +75,7 @@ def list_(
     return None
 
 
-def _state(row: CoverageRow) -> Text:
+def _state(row: models.CoverageRow) -> Text:
     words, style = _STATES[row.state]
     return Text(words, style=style)
 

@@ -6,16 +6,14 @@ from typing import Annotated, Any
 
 import typer
 
-from ..models import (
-    Host,
-    HostSecrets,
-    MariaDbServer,
-    Proposed,
-)
+from .. import models
+from ..client import Client
+from ..models.inventory import HostFields
 from . import output
+from .kind_options import EXTRA, KindOptions, find_kind, parse_extra, show_kinds
 from .options import options_of
 from .output import service, wrong
-from .steps import show_tried
+from .steps import prove, show_tried
 
 app = typer.Typer(help="Servers where accounts live.", no_args_is_help=True)
 
@@ -41,11 +39,7 @@ def list_(as_json: AsJson = False) -> None:
             ("ACCOUNTS", lambda h: h.accounts),
             (
                 "DATABASE SERVER",
-                lambda h: (
-                    (h.mariadb.socket or f"{h.mariadb.address}:{h.mariadb.port}")
-                    if h.mariadb
-                    else "none"
-                ),
+                lambda h: ", ".join(server.kind for server in h.servers) or "none",
             ),
             ("MAIL", lambda h: h.mail.alias_map or "none"),
         ],
@@ -62,13 +56,13 @@ def show(name: Name, as_json: AsJson = False) -> None:
         host = client.hosts_show(name)
     if as_json:
         return output.show_json(host)
-    server, mail, finding = host.mariadb, host.mail, host.finding
+    mail, finding = host.mail, host.finding
     fields = [
         ("host", host.name),
         ("where", host.where),
         ("accounts", host.accounts),
-        ("tasks at once", host.at_once),
-        ("database server", f"{server.user}@{server.socket or server.address}" if server else ""),
+        ("tasks at once", host.at_once or "as many as suit its kind"),
+        *((f"{server.kind} server", _server(server)) for server in host.servers),
         ("alias map", mail.alias_map),
         ("mailbox map", mail.mailbox_map),
         ("transport map", mail.transport_map),
@@ -87,40 +81,11 @@ def show(name: Name, as_json: AsJson = False) -> None:
     return None
 
 
-Address = Annotated[
-    str | None, typer.Option(help="Address of a host over SSH; without it, this machine.")
-]
-Port = Annotated[int | None, typer.Option(help="Its SSH port.")]
-User = Annotated[str | None, typer.Option(help="User to sign in as.")]
-HostKey = Annotated[
-    str | None,
-    typer.Option(help="Accepted fingerprint of its host key, SHA256:…; “hosts try” shows it."),
-]
-PasswordFile = Annotated[
-    typer.FileText | None,
-    typer.Option(
-        help="File with the SSH password (“-” for standard input); never an option, which others "
-        "could see."
-    ),
-]
-KeyFile = Annotated[typer.FileText | None, typer.Option(help="File with the private key.")]
-PassphraseFile = Annotated[
-    typer.FileText | None, typer.Option(help="File with the key's passphrase.")
+Kind = Annotated[
+    str,
+    typer.Option(help="How it is reached; “hosts kinds” lists the kinds. This machine by default."),
 ]
 AtOnce = Annotated[int | None, typer.Option(help="How many tasks it takes side by side.")]
-DbSocket = Annotated[str | None, typer.Option(help="Socket of its MariaDB server.")]
-DbAddress = Annotated[
-    str | None, typer.Option(help="Address of its MariaDB server, instead of a socket.")
-]
-DbPort = Annotated[int | None, typer.Option(help="Port of its MariaDB server.")]
-DbUser = Annotated[str | None, typer.Option(help="User to read databases with.")]
-DbPasswordFile = Annotated[
-    typer.FileText | None,
-    typer.Option(
-        help="File with that user's password (“-” for standard input); never an option, which "
-        "others could see."
-    ),
-]
 AliasMap = Annotated[str | None, typer.Option(help="Postfix virtual alias map.")]
 MailboxMap = Annotated[str | None, typer.Option(help="Postfix virtual mailbox map.")]
 TransportMap = Annotated[str | None, typer.Option(help="Postfix transport map.")]
@@ -185,8 +150,9 @@ FindMail = Annotated[
     bool | None,
     typer.Option("--find-mail/--no-find-mail", help="Take mail domains out of the mail files."),
 ]
-LeaveOut = Annotated[
-    list[str] | None, typer.Option(help="An account that is none; may be repeated.")
+NotAccount = Annotated[
+    list[str] | None,
+    typer.Option(help="A folder found as an account that is none; may be repeated."),
 ]
 Automatic = Annotated[
     bool | None,
@@ -200,6 +166,11 @@ ForgetAfter = Annotated[
 ]
 
 
+def _server(server: models.KindSettings) -> str:
+    settings = server.model_dump(exclude={"kind"})
+    return ", ".join(f"{key} {value}" for key, value in settings.items() if value)
+
+
 def _set(fields: dict[str, Any], part: str, options: dict[str, Any]) -> None:
     fields[part] = {
         **fields[part],
@@ -207,85 +178,68 @@ def _set(fields: dict[str, Any], part: str, options: dict[str, Any]) -> None:
     }
 
 
-def _changed(client_host: Host, **o: Any) -> Host:
-    fields = client_host.model_dump(exclude={"secrets", "secrets_set", "accounts", "where"})
-    for key in (
-        "address",
-        "port",
-        "user",
-        "host_key",
-        "at_once",
-        "system",
-        "account_system",
-        "hold_flag",
-    ):
+def _input(
+    client: Client, name: str, kind: str, args: list[str], old: HostFields, o: dict[str, Any]
+) -> models.HostInput:
+    kinds = client.kinds_list()
+    connection = KindOptions(find_kind(kinds.hosts, kind))
+    servers = {info.name: KindOptions(info, f"{info.name}-") for info in kinds.databases}
+    known = [*connection.names, *(option for server in servers.values() for option in server.names)]
+    given = parse_extra(args, known)
+    fields = old.model_dump(include=set(HostFields.model_fields))
+    fields["name"] = name
+    before = fields["connection"] if fields["connection"]["kind"] == kind else {}
+    fields["connection"] = {**before, "kind": kind, **connection.settings(given)}
+    secrets: dict[str, str] = connection.secrets(given)
+    for engine, options in servers.items():
+        _set_server(fields["servers"], engine, options.settings(given))
+        for key, value in options.secrets(given).items():
+            secrets[f"{engine}_{key}"] = value
+    for key in ("at_once", "system", "account_system", "hold_flag"):
         if o[key] is not None:
             fields[key] = o[key]
-    fields["kind"] = "ssh" if fields["address"] else "local"
-    server = dict(fields["mariadb"] or {})
-    server.update(
-        {
-            key[3:]: o[key]
-            for key in ("db_socket", "db_address", "db_port", "db_user")
-            if o[key] is not None
-        }
-    )
-    fields["mariadb"] = MariaDbServer(**server) if server else None
-    _set(
-        fields,
-        "mail",
-        {
-            "alias_map": o["alias_map"],
-            "mailbox_map": o["mailbox_map"],
-            "transport_map": o["transport_map"],
-            "passwd_file": o["passwd_file"],
-            "home": o["mail_home"],
-            "dkim": o["dkim"],
-            "refresh": o["refresh"],
-        },
-    )
-    _set(
-        fields,
-        "finding",
-        {
-            "homes": o["homes"],
-            "sites": o["roots"],
-            "nginx": o["nginx"],
-            "apache": o["apache"],
-            "database_prefix": o["db_prefix"],
-            "by_grants": o["by_grants"],
-            "sqlite": o["find_sqlite"],
-            "mail": o["find_mail"],
-            "leave_out": o["leave_out"],
-            "automatic": o["automatic"],
-            "forget_after": o["forget_after"],
-        },
-    )
-    given = {
-        "mariadb_password": o["db_password_file"].read().rstrip("\n")
-        if o["db_password_file"]
-        else None,
-        "password": o["password_file"].read().rstrip("\n") if o["password_file"] else None,
-        "private_key": o["key_file"].read() if o["key_file"] else None,
-        "passphrase": o["passphrase_file"].read().rstrip("\n") if o["passphrase_file"] else None,
-    }
-    return Host(**fields, secrets=HostSecrets(**given) if any(given.values()) else None)
+    _set(fields, "mail", {key: o[option] for key, option in _MAIL.items()})
+    _set(fields, "finding", {key: o[option] for key, option in _FINDING.items()})
+    return models.HostInput(**fields, secrets=dict(secrets))
+
+
+def _set_server(servers: list[dict[str, Any]], engine: str, settings: dict[str, Any]) -> None:
+    if not settings:
+        return
+    for server in servers:
+        if server["kind"] == engine:
+            server.update(settings)
+            return
+    servers.append({"kind": engine, **settings})
+
+
+#: Fields of mail and finding, and the options that set them.
+_MAIL = {
+    "alias_map": "alias_map",
+    "mailbox_map": "mailbox_map",
+    "transport_map": "transport_map",
+    "passwd_file": "passwd_file",
+    "home": "mail_home",
+    "dkim": "dkim",
+    "refresh": "refresh",
+}
+_FINDING = {
+    "homes": "homes",
+    "sites": "roots",
+    "nginx": "nginx",
+    "apache": "apache",
+    "database_prefix": "db_prefix",
+    "by_grants": "by_grants",
+    "sqlite": "find_sqlite",
+    "mail": "find_mail",
+    "leave_out": "not_account",
+    "automatic": "automatic",
+    "forget_after": "forget_after",
+}
 
 
 def _shared(
-    address: Address = None,
-    port: Port = None,
-    user: User = None,
-    host_key: HostKey = None,
-    password_file: PasswordFile = None,
-    key_file: KeyFile = None,
-    passphrase_file: PassphraseFile = None,
     at_once: AtOnce = None,
-    db_socket: DbSocket = None,
-    db_address: DbAddress = None,
-    db_port: DbPort = None,
-    db_user: DbUser = None,
-    db_password_file: DbPasswordFile = None,
     alias_map: AliasMap = None,
     mailbox_map: MailboxMap = None,
     transport_map: TransportMap = None,
@@ -304,7 +258,7 @@ def _shared(
     by_grants: ByGrants = None,
     find_sqlite: FindSqlite = None,
     find_mail: FindMail = None,
-    leave_out: LeaveOut = None,
+    not_account: NotAccount = None,
     automatic: Automatic = None,
     forget_after: ForgetAfter = None,
 ) -> None:
@@ -312,30 +266,45 @@ def _shared(
 
 
 @app.command()
-@options_of(_shared)
-def add(name: Name, **options: Any) -> None:
-    """Try this machine, or one over SSH, and add it as a host when all steps succeed."""
+def kinds(as_json: AsJson = False) -> None:
+    """List how hosts are reached, and their database servers, with the options of each."""
     with service() as client:
-        host = _changed(Host(name=name), **options)
-        _prove(client.hosts_try_draft(host))
-        output.out.print(f"Added host {client.hosts_add(host).name}.")
+        found = client.kinds_list()
+    servers = [KindOptions(info, f"{info.name}-") for info in found.databases]
+    show_kinds([*(KindOptions(info) for info in found.hosts), *servers], as_json)
 
 
-@app.command()
+@app.command(context_settings=EXTRA)
 @options_of(_shared)
-def change(name: Name, **options: Any) -> None:
+def add(
+    context: typer.Context, name: Name, kind: Kind = "", as_json: AsJson = False, **options: Any
+) -> None:
+    """Try this machine, or one over SSH, and add it as a host when all steps succeed.
+
+    Further options depend on the kind and on the database servers: fasciculus hosts kinds.
+    """
+    with service() as client:
+        reached = kind or (
+            "ssh" if any(a.startswith("--address") for a in context.args) else "local"
+        )
+        host = _input(client, name, reached, context.args, HostFields(name=name), options)
+        prove(client.hosts_try_draft(host), as_json)
+        made = client.hosts_add(host)
+        output.done(made, f"Added host {made.name}: {made.where}.", as_json)
+
+
+@app.command(context_settings=EXTRA)
+@options_of(_shared)
+def change(
+    context: typer.Context, name: Name, kind: Kind = "", as_json: AsJson = False, **options: Any
+) -> None:
     """Change a host; what is not named stays."""
     with service() as client:
-        host = _changed(client.hosts_show(name), **options)
-        _prove(client.hosts_try_draft(host, saved=name))
-        client.hosts_change(name, host)
-        output.out.print(f"Changed host {name}.")
-
-
-def _prove(tried: Any) -> None:
-    """Nothing is saved that does not answer."""
-    if not tried.ok:
-        show_tried(tried)
+        old = client.hosts_show(name)
+        reached = kind or old.connection.kind
+        host = _input(client, name, reached, context.args, old, options)
+        prove(client.hosts_try_draft(host, saved=name), as_json)
+        output.done(client.hosts_change(name, host), f"Changed host {name}.", as_json)
 
 
 @app.command("try")
@@ -373,7 +342,7 @@ def find(name: Name, as_json: AsJson = False) -> None:
     return None
 
 
-def _words(row: Proposed) -> str:
+def _words(row: models.Proposed) -> str:
     shown = ", ".join(row.changes[:_SHOWN]) or "an empty account"
     return shown + (f" and {len(row.changes) - _SHOWN} more" if len(row.changes) > _SHOWN else "")
 

@@ -8,7 +8,7 @@ from typing import Annotated, Any, Literal
 import typer
 from pydantic import BaseModel
 
-from ..models import Databases, Job, Rules
+from .. import models
 from . import output
 from .options import options_of
 from .output import moment, service, wrong
@@ -290,7 +290,7 @@ def _shared(
     """The options of ``add`` and ``change``."""
 
 
-def _fields(old: Job | None, o: dict[str, Any]) -> dict[str, Any]:
+def _fields(old: models.JobInput | None, o: dict[str, Any]) -> dict[str, Any]:
     """The fields that the given options set."""
     if sum(bool(o[key]) for key in ("accounts", "sites", "hosts")) > 1:
         raise wrong("--accounts, --sites and --hosts exclude each other.", "Make several jobs.")
@@ -325,7 +325,7 @@ def _fields(old: Job | None, o: dict[str, Any]) -> dict[str, Any]:
     if o["piece_size"]:
         fields["piece_size"] = _bytes("piece-size", o["piece_size"])
     fields["rules"] = _part(
-        old.rules if old else Rules(),
+        old.rules if old else models.Rules(),
         {
             "includes": o["include"],
             "excludes": o["exclude"],
@@ -338,7 +338,7 @@ def _fields(old: Job | None, o: dict[str, Any]) -> dict[str, Any]:
         },
     )
     fields["databases"] = _part(
-        old.databases if old else Databases(),
+        old.databases if old else models.Databases(),
         {
             "names": o["database"],
             "without": o["without_database"],
@@ -380,7 +380,7 @@ def add(name: Name, **options: Any) -> None:
         if not fields.get("stores"):
             known = ", ".join(s.name for s in client.every(client.stores_list))
             raise wrong("A job needs at least one --store.", f"Stores: {known or 'none yet'}.")
-        job = Job(name=name, **fields)
+        job = models.JobInput(name=name, **fields)
         advice = client.jobs_summary(job).advice
         made = client.jobs_add(job)
         output.out.print(f"Added job {name}. {made.summary}", soft_wrap=True, highlight=False)
@@ -396,8 +396,12 @@ def add(name: Name, **options: Any) -> None:
 def change(name: Name, **options: Any) -> None:
     """Change a job; what is not named stays."""
     with service() as client:
-        old = Job(**client.jobs_show(name).model_dump(include=set(Job.model_fields)))
-        made = client.jobs_change(name, Job(**{**old.model_dump(), **_fields(old, options)}))
+        old = models.JobInput(
+            **client.jobs_show(name).model_dump(include=set(models.JobInput.model_fields))
+        )
+        made = client.jobs_change(
+            name, models.JobInput(**{**old.model_dump(), **_fields(old, options)})
+        )
         output.out.print(f"Changed job {name}. {made.summary}", soft_wrap=True, highlight=False)
 
 
@@ -413,7 +417,7 @@ def preview(
     with service() as client:
         job = client.jobs_show(name)
         number = client.previews_start(
-            Job(**job.model_dump(include=set(Job.model_fields))), subject
+            models.JobInput(**job.model_dump(include=set(models.JobInput.model_fields))), subject
         ).id
         try:
             found = follow_preview(client, number)
@@ -505,7 +509,9 @@ def summary(name: Name, as_json: AsJson = False) -> None:
     """Say what a job will do: its sentence, next starts, size, advice."""
     with service() as client:
         job = client.jobs_show(name)
-        found = client.jobs_summary(Job(**job.model_dump(include=set(Job.model_fields))))
+        found = client.jobs_summary(
+            models.JobInput(**job.model_dump(include=set(models.JobInput.model_fields)))
+        )
     if as_json:
         return output.show_json(found)
     output.out.print(found.sentence, soft_wrap=True, highlight=False)

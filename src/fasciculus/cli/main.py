@@ -10,11 +10,10 @@ from typing import Annotated, Any
 
 import typer
 
-from .. import __version__
+from .. import __version__, models
 from .. import config as configuration
 from ..client import Client, ClientError
 from ..core.errors import FasciculusError
-from ..models import Page, RestoreStart
 from . import (
     accounts,
     auth,
@@ -161,7 +160,7 @@ def restore(
             )
         names[old] = new
     with service() as client:
-        order = RestoreStart(
+        order = models.RestoreStart(
             bundle=bundle,
             target=os.path.abspath(to) if to else "",
             store=store,
@@ -263,7 +262,7 @@ def name_the_names(words: list[str]) -> None:
     )
     try:
         with Client() as client:
-            listings: dict[str, Callable[..., Page[Any]]] = {
+            listings: dict[str, Callable[..., models.Page[Any]]] = {
                 "hosts": client.hosts_list,
                 "accounts": client.accounts_list,
                 "stores": client.stores_list,

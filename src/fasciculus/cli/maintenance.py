@@ -7,13 +7,8 @@ from typing import Annotated
 
 import typer
 
+from .. import models
 from ..client import Client
-from ..models import (
-    DamageRow,
-    GrowthPoint,
-    MaintenanceStarted,
-    MaintenanceTask,
-)
 from . import output
 from .output import moment, service, size
 from .progress import follow_maintenance
@@ -36,7 +31,7 @@ AsJson = Annotated[bool, typer.Option("--json", help="JSON, for programs.")]
 
 
 def _finish(
-    client: Client, started: MaintenanceStarted, no_wait: bool, as_json: bool, quiet: bool
+    client: Client, started: models.MaintenanceStarted, no_wait: bool, as_json: bool, quiet: bool
 ) -> None:
     """Wait for all that was started, and end with the worst exit code."""
     if no_wait:
@@ -74,7 +69,7 @@ def _finish(
     raise typer.Exit(output.DONE if good else output.TROUBLE)
 
 
-def _mended(work: MaintenanceTask, ended: list[MaintenanceTask]) -> bool:
+def _mended(work: models.MaintenanceTask, ended: list[models.MaintenanceTask]) -> bool:
     return any(
         other.kind == "mend" and other.outcome == "done" and other.subject == work.subject
         for other in ended
@@ -168,7 +163,7 @@ def list_(
     return None
 
 
-def _kind(work: MaintenanceTask) -> str:
+def _kind(work: models.MaintenanceTask) -> str:
     return f"{work.kind}{' deep' if work.deep else ''}{' dry run' if work.dry_run else ''}"
 
 
@@ -250,7 +245,7 @@ def damage_list(
     return None
 
 
-def _way_out(row: DamageRow) -> str:
+def _way_out(row: models.DamageRow) -> str:
     if row.mend_from:
         return (
             f"can be mended from {' or '.join(row.mend_from)}: fasciculus stores mend {row.store}"
@@ -309,6 +304,6 @@ def growth_show(
     return None
 
 
-def _saved(point: GrowthPoint) -> str:
+def _saved(point: models.GrowthPoint) -> str:
     """What did not have to be stored: contents that were there already, and what packing saved."""
     return f"{1 - point.packed / point.bytes:.0%}" if point.bytes else "–"

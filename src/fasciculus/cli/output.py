@@ -7,6 +7,7 @@ import sys
 from collections.abc import Callable, Iterable, Iterator, Sequence
 from contextlib import contextmanager
 from datetime import UTC, datetime
+from pathlib import Path
 from typing import Any
 
 import typer
@@ -120,6 +121,25 @@ def wrong(message: str, way_out: str = "") -> typer.Exit:
     """Say what is wrong with a value; to be raised."""
     complain(message, way_out)
     return typer.Exit(WRONG)
+
+
+def read_file(option: str, path: str, strip: bool = True) -> str:
+    """The text of a file that an option names; “-” is standard input."""
+    try:
+        text = sys.stdin.read() if path == "-" else Path(path).read_text("utf-8")
+    except (OSError, UnicodeDecodeError) as error:
+        raise wrong(
+            f"{option} {path}: it cannot be read ({error}).", "Name another file."
+        ) from None
+    return text.rstrip("\n") if strip else text
+
+
+def done(value: Any, sentence: str, as_json: bool) -> None:
+    """What a command did: the thing as JSON, or one sentence."""
+    if as_json:
+        show_json(value)
+    else:
+        out.print(sentence, soft_wrap=True, highlight=False)
 
 
 def show_json(value: Any) -> None:

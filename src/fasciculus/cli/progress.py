@@ -8,16 +8,10 @@ import time
 import typer
 from rich.progress import BarColumn, Progress, SpinnerColumn, TaskID, TextColumn, TimeElapsedColumn
 
+from .. import models
 from ..client import Client
 from ..core.formatting import format_duration, format_size
 from ..core.run_report import OUTCOMES
-from ..models import (
-    MaintenanceTask,
-    Preview,
-    Restore,
-    RunDetail,
-    Task,
-)
 from . import output
 from .output import (
     CANCELLED,
@@ -54,7 +48,7 @@ class _RunView:
         self._bars = bars
         self._rows: dict[int, TaskID] = {}
 
-    def show(self, task: Task) -> None:
+    def show(self, task: models.Task) -> None:
         if task.state == "queued":
             return
         if task.id not in self._rows:
@@ -74,7 +68,7 @@ class _RunView:
         self._bars.update(self._rows[task.id], total=total, completed=done, numbers=words)
 
 
-def follow_run(client: Client, run_id: int, quiet: bool = False) -> RunDetail:
+def follow_run(client: Client, run_id: int, quiet: bool = False) -> models.RunDetail:
     """Show a run's progress until it ends, and give the ended run."""
     bars = _bars()
     if quiet:
@@ -85,7 +79,7 @@ def follow_run(client: Client, run_id: int, quiet: bool = False) -> RunDetail:
             view.show(task)
         for event in client.runs_events(run_id):
             if event.kind == "task":
-                view.show(Task.model_validate(event.data["task"]))
+                view.show(models.Task.model_validate(event.data["task"]))
             elif event.kind == "reset":
                 for task in client.runs_show(run_id).tasks:
                     view.show(task)
@@ -95,14 +89,14 @@ def follow_run(client: Client, run_id: int, quiet: bool = False) -> RunDetail:
     return run
 
 
-def finish_run(run: RunDetail, quiet: bool = False) -> None:
+def finish_run(run: models.RunDetail, quiet: bool = False) -> None:
     """End the command with the run's one line and its exit code."""
     if not quiet or run.outcome not in _GOOD:
         output.out.print(run.sentence, soft_wrap=True, highlight=False)
     raise typer.Exit(exit_code(run.outcome))
 
 
-def follow_restore(client: Client, restore_id: int) -> Restore:
+def follow_restore(client: Client, restore_id: int) -> models.Restore:
     """Show a restore's progress until it ends."""
     with _bars() as bars:
         row = bars.add_task("restore", total=None, numbers="")
@@ -119,7 +113,7 @@ def follow_restore(client: Client, restore_id: int) -> Restore:
     return restore
 
 
-def follow_maintenance(client: Client, maintenance_id: int) -> MaintenanceTask:
+def follow_maintenance(client: Client, maintenance_id: int) -> models.MaintenanceTask:
     """Show how far maintenance is until it ends."""
     with _bars() as bars:
         row = bars.add_task("maintenance", total=None, numbers="")
@@ -143,7 +137,7 @@ def follow_maintenance(client: Client, maintenance_id: int) -> MaintenanceTask:
     return work
 
 
-def follow_preview(client: Client, number: int) -> Preview:
+def follow_preview(client: Client, number: int) -> models.Preview:
     """Show how far a preview is until it ends."""
     with _bars() as bars:
         row = bars.add_task("preview", total=None, numbers="")

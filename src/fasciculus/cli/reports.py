@@ -7,7 +7,7 @@ from typing import Annotated, Literal
 
 import typer
 
-from ..models import MailServer
+from .. import models
 from . import output
 from .output import moment, service
 from .steps import show_tried
@@ -132,7 +132,7 @@ def mail_set(
         }
         fields.update({key: value for key, value in given.items() if value is not None})
         password = password_file.read().rstrip("\n") if password_file else None
-        client.mail_change(MailServer(**fields, password=password))
+        client.mail_change(models.MailServer(**fields, password=password))
         output.out.print("Set. Try it: fasciculus mail try ADDRESS")
 
 

@@ -7,9 +7,9 @@ from typing import Annotated
 
 import typer
 
+from .. import models
 from ..core.formatting import format_duration
 from ..core.run_report import OUTCOMES
-from ..models import LogLine, Run, Task
 from . import output
 from .output import moment, service, size
 from .progress import finish_run, follow_run
@@ -53,7 +53,7 @@ def list_(
     return None
 
 
-def _took(run: Run | Task) -> str:
+def _took(run: models.Run | models.Task) -> str:
     if not (run.started and run.ended):
         return "–"
     return format_duration((run.ended - run.started).total_seconds())
@@ -204,7 +204,7 @@ def changes(
     return None
 
 
-def show_log(rows: list[LogLine]) -> None:
+def show_log(rows: list[models.LogLine]) -> None:
     """Log lines for people."""
     for row in rows:
         output.out.print(

@@ -5,11 +5,11 @@ from __future__ import annotations
 import typer
 from rich.text import Text
 
-from ..models import Tried
+from .. import models
 from . import output
 
 
-def show_tried(tried: Tried, as_json: bool = False) -> None:
+def show_tried(tried: models.TryResult, as_json: bool = False) -> None:
     """The steps, and exit code 1 when one failed."""
     if as_json:
         output.show_json(tried)
@@ -25,3 +25,9 @@ def show_tried(tried: Tried, as_json: bool = False) -> None:
             )
     if not tried.ok:
         raise typer.Exit(output.TROUBLE)
+
+
+def prove(tried: models.TryResult, as_json: bool = False) -> None:
+    """Nothing is saved that does not answer: show the steps when one failed."""
+    if not tried.ok:
+        show_tried(tried, as_json)

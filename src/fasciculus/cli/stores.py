@@ -2,38 +2,21 @@
 
 from __future__ import annotations
 
-from typing import Annotated, Any, Literal
+from typing import Annotated
 
 import typer
 
-from ..models import Store, StoreSecrets
+from .. import models
+from ..client import Client
 from . import output
+from .kind_options import EXTRA, KindOptions, find_kind, parse_extra, show_kinds
 from .output import service, size
-from .steps import show_tried
+from .steps import prove, show_tried
 
 app = typer.Typer(help="Places where bundles are kept.", no_args_is_help=True)
 
 Name = Annotated[str, typer.Argument(help="The store's name.", show_default=False)]
 AsJson = Annotated[bool, typer.Option("--json", help="JSON, for programs.")]
-Path = Annotated[str | None, typer.Option(help="Local folder (kind folder).")]
-Address = Annotated[str | None, typer.Option(help="Address of the server (kind sftp).")]
-Port = Annotated[int | None, typer.Option(help="Its port.")]
-User = Annotated[str | None, typer.Option(help="User to sign in as.")]
-Folder = Annotated[str | None, typer.Option(help="Folder on the server.")]
-HostKey = Annotated[
-    str | None,
-    typer.Option(
-        help="Accepted fingerprint of the server's host key, SHA256:…; leave it out once to be "
-        "shown it."
-    ),
-]
-PasswordFile = Annotated[
-    typer.FileText | None,
-    typer.Option(
-        help="File with the password (“-” for standard input); never an option, which others "
-        "could see."
-    ),
-]
 VerifyDays = Annotated[
     int | None,
     typer.Option(
@@ -42,10 +25,7 @@ VerifyDays = Annotated[
         max=3650,
     ),
 ]
-KeyFile = Annotated[typer.FileText | None, typer.Option(help="File with the private key.")]
-PassphraseFile = Annotated[
-    typer.FileText | None, typer.Option(help="File with the key's passphrase.")
-]
+Kind = Annotated[str, typer.Option(help="Kind of store; “stores kinds” lists them.")]
 
 
 @app.command("list")
@@ -59,7 +39,7 @@ def list_(as_json: AsJson = False) -> None:
         rows,
         [
             ("STORE", lambda s: s.name),
-            ("KIND", lambda s: s.kind),
+            ("KIND", lambda s: s.settings.kind),
             ("WHERE", lambda s: s.where),
             ("COPIES", lambda s: s.copies),
             ("STORED", lambda s: size(s.bytes)),
@@ -82,9 +62,8 @@ def show(name: Name, as_json: AsJson = False) -> None:
     output.show_fields(
         [
             ("store", store.name),
-            ("kind", store.kind),
+            ("kind", store.settings.kind),
             ("where", store.where),
-            ("host key", store.host_key or "none"),
             ("secrets set", ", ".join(store.secrets_set) or "none"),
             ("copies", store.copies),
             ("stored", size(store.bytes)),
@@ -104,96 +83,66 @@ def show(name: Name, as_json: AsJson = False) -> None:
     return None
 
 
-def _built(
-    fields: dict[str, Any],
-    options: dict[str, Any],
-    password: typer.FileText | None,
-    key: typer.FileText | None,
-    passphrase: typer.FileText | None,
-) -> Store:
-    fields = {**fields, **{name: value for name, value in options.items() if value is not None}}
-    given = {
-        "password": password.read().rstrip("\n") if password else None,
-        "private_key": key.read() if key else None,
-        "passphrase": passphrase.read().rstrip("\n") if passphrase else None,
-    }
-    secrets = StoreSecrets(**given) if any(given.values()) else None
-    return Store(**fields, secrets=secrets)
-
-
 @app.command()
-def add(
-    name: Name,
-    kind: Annotated[Literal["folder", "sftp"], typer.Option(help="Kind of store.")],
-    path: Path = None,
-    address: Address = None,
-    port: Port = None,
-    user: User = None,
-    folder: Folder = None,
-    host_key: HostKey = None,
-    password_file: PasswordFile = None,
-    key_file: KeyFile = None,
-    passphrase_file: PassphraseFile = None,
-    verify_days: VerifyDays = None,
-) -> None:
-    """Try a store, and add it when all steps succeed."""
+def kinds(as_json: AsJson = False) -> None:
+    """List the kinds of stores, with the options of each."""
     with service() as client:
-        options = {
-            "path": path,
-            "address": address,
-            "port": port,
-            "user": user,
-            "folder": folder,
-            "host_key": host_key,
-            "verify_days": verify_days,
-        }
-        store = _built(
-            {"name": name, "kind": kind}, options, password_file, key_file, passphrase_file
-        )
-        made = client.stores_add(store)
-        output.out.print(f"Added store {made.name}: {made.where}.", soft_wrap=True)
+        found = client.kinds_list().stores
+    show_kinds([KindOptions(kind) for kind in found], as_json)
 
 
-@app.command()
-def change(
+def _input(
+    client: Client,
+    name: str,
+    kind: str,
+    args: list[str],
+    verify_days: int | None,
+    old: models.Store | None = None,
+) -> models.StoreInput:
+    options = KindOptions(find_kind(client.kinds_list().stores, kind))
+    given = parse_extra(args, options.names)
+    settings = {"kind": kind, **options.settings(given)}
+    if old is not None:
+        settings = {**old.settings.model_dump(), **settings}
+    if verify_days is None:
+        verify_days = old.verify_days if old is not None else 30
+    return models.StoreInput(
+        name=name,
+        settings=models.KindSettings(**settings),
+        verify_days=verify_days,
+        secrets=dict(options.secrets(given)),
+    )
+
+
+@app.command(context_settings=EXTRA)
+def add(
+    context: typer.Context,
     name: Name,
-    path: Path = None,
-    address: Address = None,
-    port: Port = None,
-    user: User = None,
-    folder: Folder = None,
-    host_key: HostKey = None,
-    password_file: PasswordFile = None,
-    key_file: KeyFile = None,
-    passphrase_file: PassphraseFile = None,
+    kind: Kind = "",
     verify_days: VerifyDays = None,
+    as_json: AsJson = False,
+) -> None:
+    """Try a store, and add it when all steps succeed.
+
+    Its further options depend on the kind: fasciculus stores kinds.
+    """
+    with service() as client:
+        store = _input(client, name, kind, context.args, verify_days)
+        prove(client.stores_try_draft(store), as_json)
+        made = client.stores_add(store)
+        output.done(made, f"Added store {made.name}: {made.where}.", as_json)
+
+
+@app.command(context_settings=EXTRA)
+def change(
+    context: typer.Context, name: Name, verify_days: VerifyDays = None, as_json: AsJson = False
 ) -> None:
     """Try a store with other settings, and keep them when all steps succeed."""
     with service() as client:
-        old = client.stores_show(name).model_dump(
-            include={
-                "name",
-                "kind",
-                "path",
-                "address",
-                "port",
-                "user",
-                "folder",
-                "host_key",
-                "verify_days",
-            }
-        )
-        options = {
-            "path": path,
-            "address": address,
-            "port": port,
-            "user": user,
-            "folder": folder,
-            "host_key": host_key,
-            "verify_days": verify_days,
-        }
-        client.stores_change(name, _built(old, options, password_file, key_file, passphrase_file))
-        output.out.print(f"Changed store {name}.")
+        old = client.stores_show(name)
+        store = _input(client, name, old.settings.kind, context.args, verify_days, old)
+        prove(client.stores_try_draft(store, saved=name), as_json)
+        output.done(client.stores_change(name, store), f"Changed store {name}.", as_json)
 
 
 @app.command("try")
@@ -208,7 +157,7 @@ def try_(name: Name, as_json: AsJson = False) -> None:
 def remove(
     name: Name, yes: Annotated[bool, typer.Option("--yes", help="Do not ask.")] = False
 ) -> None:
-    """Forget a store; what lies on it is not touched."""
+    """Forget a store; what is on it is not touched."""
     with service() as client:
         store = client.stores_show(name)
         output.sure(
@@ -216,4 +165,4 @@ def remove(
             yes,
         )
         client.stores_remove(name)
-        output.out.print(f"Forgot store {name}. What lies on it was not touched.")
+        output.out.print(f"Forgot store {name}. What is on it was not touched.")

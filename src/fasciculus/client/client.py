@@ -10,38 +10,7 @@ from urllib.parse import quote
 
 import httpx
 
-from ..models import (
-    Bundle,
-    BundleDetail,
-    BundleFiles,
-    EntrySearch,
-    Identity,
-    Job,
-    JobRow,
-    JobStart,
-    JobSummary,
-    LogLine,
-    MailServer,
-    OutboxItem,
-    Overview,
-    Page,
-    Password,
-    Report,
-    ReportDetail,
-    Restore,
-    RestoreStart,
-    Retiring,
-    Run,
-    RunDetail,
-    SearchHit,
-    SignIn,
-    Started,
-    Store,
-    Token,
-    TokenMade,
-    TokenNew,
-    Tried,
-)
+from .. import models
 from .download_check import whole_check
 from .errors import DownloadError
 from .events import LiveEvent, parse
@@ -61,88 +30,100 @@ class Client(InventoryCalls, MaintenanceCalls, Transport):
 
     # Doors ------------------------------------------------------------------------
 
-    def session_open(self, name: str, password: str) -> Identity:
+    def session_open(self, name: str, password: str) -> models.Identity:
         """Sign in with a name and a password; later calls go on with the session."""
-        found = self._call("POST", "/session", Identity, SignIn(name=name, password=password))
+        found = self._call(
+            "POST", "/session", models.Identity, models.SignIn(name=name, password=password)
+        )
         self._http.headers["X-CSRF-Token"] = found.csrf
         return found
 
-    def session_show(self) -> Identity:
-        return self._call("GET", "/session", Identity)
+    def session_show(self) -> models.Identity:
+        return self._call("GET", "/session", models.Identity)
 
     def session_close(self) -> None:
         self._request("DELETE", "/session")
 
     def password_change(self, old: str, new: str) -> None:
-        self._request("POST", "/session/password", self._made(Password, old=old, new=new))
+        self._request("POST", "/session/password", self._made(models.Password, old=old, new=new))
 
-    def tokens_list(self) -> Page[Token]:
-        return self._call("GET", "/tokens", Page[Token])
+    def tokens_list(self) -> models.Page[models.Token]:
+        return self._call("GET", "/tokens", models.Page[models.Token])
 
-    def tokens_add(self, name: str) -> TokenMade:
-        return self._call("POST", "/tokens", TokenMade, self._made(TokenNew, name=name))
+    def tokens_add(self, name: str) -> models.TokenMade:
+        return self._call(
+            "POST", "/tokens", models.TokenMade, self._made(models.TokenNew, name=name)
+        )
 
     def tokens_remove(self, name: str) -> None:
         self._request("DELETE", f"/tokens/{quote(name, safe='')}")
 
     # Stores --------------------------------------------------------------------------
 
-    def stores_list(self, **query: Any) -> Page[Store]:
-        return self._call("GET", "/stores", Page[Store], **query)
+    def stores_list(self, **query: Any) -> models.Page[models.Store]:
+        return self._call("GET", "/stores", models.Page[models.Store], **query)
 
-    def stores_show(self, name: str) -> Store:
-        return self._call("GET", f"/stores/{quote(name)}", Store)
+    def stores_show(self, name: str) -> models.Store:
+        return self._call("GET", f"/stores/{quote(name)}", models.Store)
 
-    def stores_add(self, store: Store) -> Store:
-        return self._call("POST", "/stores", Store, store)
+    def stores_add(self, store: models.StoreInput) -> models.Store:
+        return self._call("POST", "/stores", models.Store, store)
 
-    def stores_change(self, name: str, store: Store) -> Store:
-        return self._call("PUT", f"/stores/{quote(name)}", Store, store)
+    def stores_change(self, name: str, store: models.StoreInput) -> models.Store:
+        return self._call("PUT", f"/stores/{quote(name)}", models.Store, store)
 
     def stores_remove(self, name: str) -> None:
         self._request("DELETE", f"/stores/{quote(name)}")
 
-    def stores_try(self, name: str) -> Tried:
-        return self._call("POST", f"/stores/{quote(name)}/try", Tried)
+    def stores_try(self, name: str) -> models.TryResult:
+        return self._call("POST", f"/stores/{quote(name)}/try", models.TryResult)
 
-    def stores_try_draft(self, store: Store, saved: str = "") -> Tried:
+    def stores_try_draft(self, store: models.StoreInput, saved: str = "") -> models.TryResult:
         """Try a store that is not saved; ``saved`` lends the secrets of a saved one."""
-        return self._call("POST", "/stores/try", Tried, store, saved=saved)
+        return self._call("POST", "/stores/try", models.TryResult, store, saved=saved)
 
     # Jobs ------------------------------------------------------------------------------
 
-    def jobs_list(self, **query: Any) -> Page[JobRow]:
-        return self._call("GET", "/jobs", Page[JobRow], **query)
+    def kinds_list(self) -> models.Kinds:
+        """The kinds of stores, hosts and database servers, with their settings."""
+        return self._call("GET", "/kinds", models.Kinds)
 
-    def jobs_show(self, name: str) -> JobRow:
-        return self._call("GET", f"/jobs/{quote(name)}", JobRow)
+    def jobs_list(self, **query: Any) -> models.Page[models.Job]:
+        return self._call("GET", "/jobs", models.Page[models.Job], **query)
 
-    def jobs_add(self, job: Job) -> JobRow:
-        return self._call("POST", "/jobs", JobRow, job)
+    def jobs_show(self, name: str) -> models.Job:
+        return self._call("GET", f"/jobs/{quote(name)}", models.Job)
 
-    def jobs_change(self, name: str, job: Job) -> JobRow:
-        return self._call("PUT", f"/jobs/{quote(name)}", JobRow, job)
+    def jobs_add(self, job: models.JobInput) -> models.Job:
+        return self._call("POST", "/jobs", models.Job, job)
+
+    def jobs_change(self, name: str, job: models.JobInput) -> models.Job:
+        return self._call("PUT", f"/jobs/{quote(name)}", models.Job, job)
 
     def jobs_remove(self, name: str) -> None:
         self._request("DELETE", f"/jobs/{quote(name)}")
 
-    def jobs_summary(self, job: Job) -> JobSummary:
-        return self._call("POST", "/jobs/summary", JobSummary, job)
+    def jobs_summary(self, job: models.JobInput) -> models.JobSummary:
+        return self._call("POST", "/jobs/summary", models.JobSummary, job)
 
-    def jobs_retiring(self, name: str, keep: int | None = None) -> Page[Retiring]:
+    def jobs_retiring(self, name: str, keep: int | None = None) -> models.Page[models.Retiring]:
         """What would retire now, as if ``keep`` copies were kept; nothing is removed."""
-        return self._call("GET", f"/jobs/{quote(name)}/retiring", Page[Retiring], keep=keep)
+        return self._call(
+            "GET", f"/jobs/{quote(name)}/retiring", models.Page[models.Retiring], keep=keep
+        )
 
     def jobs_start(
         self, name: str, key: str | None = None, full: bool = False, compare: bool = False
-    ) -> Started:
+    ) -> models.Started:
         """Start a job; a call that is made again with the same key starts nothing new.
 
         ``full`` asks for a full bundle this once, ``compare`` for a comparison of contents.
         """
         headers = {"Idempotency-Key": key or uuid.uuid4().hex}
-        body = JobStart(full=full, compare=compare)
-        return self._call("POST", f"/jobs/{quote(name)}/start", Started, body, headers=headers)
+        body = models.JobStart(full=full, compare=compare)
+        return self._call(
+            "POST", f"/jobs/{quote(name)}/start", models.Started, body, headers=headers
+        )
 
     def start(self, name: str, full: bool = False, compare: bool = False) -> RunHandle:
         """Start a job and hold its run."""
@@ -150,17 +131,17 @@ class Client(InventoryCalls, MaintenanceCalls, Transport):
 
     # Runs --------------------------------------------------------------------------------
 
-    def runs_list(self, **query: Any) -> Page[Run]:
-        return self._call("GET", "/runs", Page[Run], **query)
+    def runs_list(self, **query: Any) -> models.Page[models.Run]:
+        return self._call("GET", "/runs", models.Page[models.Run], **query)
 
-    def runs_show(self, run_id: int) -> RunDetail:
-        return self._call("GET", f"/runs/{run_id}", RunDetail)
+    def runs_show(self, run_id: int) -> models.RunDetail:
+        return self._call("GET", f"/runs/{run_id}", models.RunDetail)
 
-    def runs_cancel(self, run_id: int) -> RunDetail:
-        return self._call("POST", f"/runs/{run_id}/cancel", RunDetail)
+    def runs_cancel(self, run_id: int) -> models.RunDetail:
+        return self._call("POST", f"/runs/{run_id}/cancel", models.RunDetail)
 
-    def runs_log(self, run_id: int, **query: Any) -> Page[LogLine]:
-        return self._call("GET", f"/runs/{run_id}/log", Page[LogLine], **query)
+    def runs_log(self, run_id: int, **query: Any) -> models.Page[models.LogLine]:
+        return self._call("GET", f"/runs/{run_id}/log", models.Page[models.LogLine], **query)
 
     def runs_events(self, run_id: int) -> Iterator[LiveEvent]:
         """What happens in a run, until it ends. A connection that is lost is taken up again."""
@@ -191,20 +172,26 @@ class Client(InventoryCalls, MaintenanceCalls, Transport):
 
     # Bundles ------------------------------------------------------------------------------
 
-    def bundles_list(self, **query: Any) -> Page[Bundle]:
-        return self._call("GET", "/bundles", Page[Bundle], **query)
+    def bundles_list(self, **query: Any) -> models.Page[models.Bundle]:
+        return self._call("GET", "/bundles", models.Page[models.Bundle], **query)
 
-    def bundles_show(self, bundle_id: int) -> BundleDetail:
-        return self._call("GET", f"/bundles/{bundle_id}", BundleDetail)
+    def bundles_show(self, bundle_id: int) -> models.BundleDetail:
+        return self._call("GET", f"/bundles/{bundle_id}", models.BundleDetail)
 
-    def bundles_files(self, bundle_id: int, contents: str = "", folder: str = "") -> BundleFiles:
+    def bundles_files(
+        self, bundle_id: int, contents: str = "", folder: str = ""
+    ) -> models.BundleFiles:
         return self._call(
-            "GET", f"/bundles/{bundle_id}/files", BundleFiles, contents=contents, folder=folder
+            "GET",
+            f"/bundles/{bundle_id}/files",
+            models.BundleFiles,
+            contents=contents,
+            folder=folder,
         )
 
-    def bundles_search(self, bundle_id: int, words: str, contents: str = "") -> EntrySearch:
+    def bundles_search(self, bundle_id: int, words: str, contents: str = "") -> models.EntrySearch:
         return self._call(
-            "GET", f"/bundles/{bundle_id}/search", EntrySearch, q=words, contents=contents
+            "GET", f"/bundles/{bundle_id}/search", models.EntrySearch, q=words, contents=contents
         )
 
     def bundles_download(
@@ -269,52 +256,54 @@ class Client(InventoryCalls, MaintenanceCalls, Transport):
 
     # Restores -------------------------------------------------------------------------------
 
-    def restores_list(self, **query: Any) -> Page[Restore]:
-        return self._call("GET", "/restores", Page[Restore], **query)
+    def restores_list(self, **query: Any) -> models.Page[models.Restore]:
+        return self._call("GET", "/restores", models.Page[models.Restore], **query)
 
-    def restores_start(self, order: RestoreStart, key: str | None = None) -> Started:
+    def restores_start(self, order: models.RestoreStart, key: str | None = None) -> models.Started:
         headers = {"Idempotency-Key": key or uuid.uuid4().hex}
-        return self._call("POST", "/restores", Started, order, headers=headers)
+        return self._call("POST", "/restores", models.Started, order, headers=headers)
 
-    def restores_show(self, restore_id: int) -> Restore:
-        return self._call("GET", f"/restores/{restore_id}", Restore)
+    def restores_show(self, restore_id: int) -> models.Restore:
+        return self._call("GET", f"/restores/{restore_id}", models.Restore)
 
-    def restores_cancel(self, restore_id: int) -> Restore:
-        return self._call("POST", f"/restores/{restore_id}/cancel", Restore)
+    def restores_cancel(self, restore_id: int) -> models.Restore:
+        return self._call("POST", f"/restores/{restore_id}/cancel", models.Restore)
 
-    def restores_log(self, restore_id: int, **query: Any) -> Page[LogLine]:
-        return self._call("GET", f"/restores/{restore_id}/log", Page[LogLine], **query)
+    def restores_log(self, restore_id: int, **query: Any) -> models.Page[models.LogLine]:
+        return self._call(
+            "GET", f"/restores/{restore_id}/log", models.Page[models.LogLine], **query
+        )
 
     # Reports and settings ---------------------------------------------------------------------
 
-    def reports_list(self, **query: Any) -> Page[Report]:
-        return self._call("GET", "/reports", Page[Report], **query)
+    def reports_list(self, **query: Any) -> models.Page[models.Report]:
+        return self._call("GET", "/reports", models.Page[models.Report], **query)
 
-    def reports_show(self, report_id: int) -> ReportDetail:
-        return self._call("GET", f"/reports/{report_id}", ReportDetail)
+    def reports_show(self, report_id: int) -> models.ReportDetail:
+        return self._call("GET", f"/reports/{report_id}", models.ReportDetail)
 
-    def outbox_list(self) -> Page[OutboxItem]:
-        return self._call("GET", "/outbox", Page[OutboxItem])
+    def outbox_list(self) -> models.Page[models.OutboxItem]:
+        return self._call("GET", "/outbox", models.Page[models.OutboxItem])
 
-    def outbox_send(self) -> Page[OutboxItem]:
-        return self._call("POST", "/outbox/send", Page[OutboxItem])
+    def outbox_send(self) -> models.Page[models.OutboxItem]:
+        return self._call("POST", "/outbox/send", models.Page[models.OutboxItem])
 
-    def mail_show(self) -> MailServer:
-        return self._call("GET", "/settings/mail", MailServer)
+    def mail_show(self) -> models.MailServer:
+        return self._call("GET", "/settings/mail", models.MailServer)
 
-    def mail_change(self, server: MailServer) -> MailServer:
-        return self._call("PUT", "/settings/mail", MailServer, server)
+    def mail_change(self, server: models.MailServer) -> models.MailServer:
+        return self._call("PUT", "/settings/mail", models.MailServer, server)
 
-    def mail_try(self, to: str) -> Tried:
-        return self._call("POST", "/settings/mail/try", Tried, to=to)
+    def mail_try(self, to: str) -> models.TryResult:
+        return self._call("POST", "/settings/mail/try", models.TryResult, to=to)
 
     # Everything ---------------------------------------------------------------------------------
 
-    def overview(self) -> Overview:
-        return self._call("GET", "/overview", Overview)
+    def overview(self) -> models.Overview:
+        return self._call("GET", "/overview", models.Overview)
 
-    def search(self, words: str) -> Page[SearchHit]:
-        return self._call("GET", "/search", Page[SearchHit], q=words)
+    def search(self, words: str) -> models.Page[models.SearchHit]:
+        return self._call("GET", "/search", models.Page[models.SearchHit], q=words)
 
     def openapi_document(self) -> dict[str, Any]:
         return self._call("GET", "/openapi.json", dict)
@@ -330,11 +319,11 @@ class RunHandle:
         """Its events, until it ends."""
         yield from self._client.runs_events(self.id)
 
-    def result(self) -> RunDetail:
+    def result(self) -> models.RunDetail:
         """The run as it is now; after :meth:`follow` it has ended."""
         return self._client.runs_show(self.id)
 
-    def wait(self) -> RunDetail:
+    def wait(self) -> models.RunDetail:
         """The ended run."""
         for _ in self.follow():
             pass

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from ..models import Problem
+from .. import models
 
 
 class ClientError(Exception):
@@ -20,7 +20,7 @@ class NoAnswerError(ClientError):
 class RefusedError(ClientError):
     """The service said no; ``problem`` holds its words."""
 
-    def __init__(self, problem: Problem) -> None:
+    def __init__(self, problem: models.Problem) -> None:
         super().__init__(problem.title, problem.way_out, problem.field)
         self.problem = problem
 

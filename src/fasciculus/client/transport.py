@@ -10,7 +10,7 @@ from typing import Any, Self, TypeVar
 import httpx
 from pydantic import BaseModel, TypeAdapter, ValidationError
 
-from ..models import Page, Problem
+from .. import models
 from .errors import (
     NoAnswerError,
     NotFoundError,
@@ -117,16 +117,16 @@ class Transport:
         if answer.is_success:
             return
         try:
-            problem = Problem.model_validate_json(answer.read())
+            problem = models.Problem.model_validate_json(answer.read())
         except ValueError:
-            problem = Problem(
+            problem = models.Problem(
                 title=f"The service answered {answer.status_code}.", status=answer.status_code
             )
         kind = {401: NotSignedInError, 404: NotFoundError}.get(answer.status_code, RefusedError)
         raise kind(problem)
 
     @staticmethod
-    def every(listing: Callable[..., Page[T]], **query: Any) -> Iterator[T]:
+    def every(listing: Callable[..., models.Page[T]], **query: Any) -> Iterator[T]:
         """All items of a list, page after page: ``client.every(client.runs_list,
         job="nightly")``.
         """

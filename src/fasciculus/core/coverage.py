@@ -35,7 +35,7 @@ class CoverageItem:
     name: str
     account: str
     host: str
-    engine: str = ""
+    on_server: bool = False
     site: str = ""
 
 
@@ -147,7 +147,7 @@ def cover(
             kept = tables[contents, "accounts"].of_database(thing.account, thing.name)
             if thing.site:
                 kept = kept.join(tables[contents, "sites"].of_database(thing.site, thing.name))
-            if thing.engine == "mariadb":
+            if thing.on_server:
                 kept = kept.join(tables[contents, "hosts"].of_database(thing.host, thing.name))
         else:
             kept = tables[contents, "accounts"].of(thing.account)

@@ -24,7 +24,7 @@ class SizeCount:
 
 
 @dataclass(slots=True)
-class PreviewResult:
+class PreviewCounts:
     """The answer. ``saved`` is by rule; ``folders`` are the largest, with all below them."""
 
     #: The root itself counts, as in a bundle.
@@ -53,7 +53,7 @@ class PreviewCounter:
         self._prefix = b""
         self._open: list[tuple[bytes, SizeCount]] = []
         self._largest: list[tuple[int, bytes, int]] = []
-        self.survey = PreviewResult()
+        self.survey = PreviewCounts()
 
     def take(
         self, path: bytes, is_dir: bool, is_file: bool, size: int, mtime_ns: int, device: int
@@ -121,7 +121,7 @@ class PreviewCounter:
                 heapq.heappushpop(self._largest, row)
         self._prefix = self._open[-1][0] + b"/" if self._open else b""
 
-    def finish(self) -> PreviewResult:
+    def finish(self) -> PreviewCounts:
         self._close(b"")
         self.survey.folders = [
             (folder, SizeCount(entries, size))

@@ -1,0 +1,21 @@
+"""The database engines of hosts: one protocol, one file for each engine.
+
+A new engine is a module with an object that has what :class:`~fasciculus.databases.base.Engine`
+asks for, and its line in ``ENGINES`` or an entry point of the group ``fasciculus.databases``.
+"""
+
+from __future__ import annotations
+
+from ..kinds import Registry
+from .base import Engine
+
+ENGINES: Registry[Engine] = Registry(
+    "database engine",
+    "fasciculus.databases",
+    {"mariadb": f"{__name__}.mariadb:ENGINE", "sqlite": f"{__name__}.sqlite:ENGINE"},
+)
+
+
+def server_engines() -> list[Engine]:
+    """The engines whose databases are on a server."""
+    return [engine for engine in ENGINES.all() if engine.settings is not None]

@@ -1,193 +1,166 @@
-"""A MariaDB or MySQL server through PyMySQL, giving rows as bytes."""
+"""MariaDB and MySQL: dumped as SQL that any client loads."""
 
 from __future__ import annotations
 
-import re
-from collections.abc import Iterator, Sequence
-from contextlib import contextmanager
-from typing import Any, cast
+from collections.abc import Callable, Iterable, Iterator
+from contextlib import AbstractContextManager
 
-import pymysql
-from pymysql.constants import ER
-from pymysql.cursors import Cursor, SSCursor
+from ..core.bundle.entry import Entry
+from ..core.bundle.manifest import DatabaseRecord
+from ..core.dump.filters import DatabaseRules, DumpRules
+from ..core.dump.literals import quote_name
+from ..core.dump.loader import statements
+from ..core.dump.mariadb import USERS, Dump, safe_file, users
+from ..core.errors import FasciculusError, SettingError
+from ..kinds import Secrets, Settings
+from .base import DatabaseAccess, DatabaseRef, SqlMember
+from .mariadb_server import MariaDbConnection, MariaDbSecrets, MariaDbSettings, connect
 
-from ..core.errors import FasciculusError, UnreachableError
-from ..hosts.base import MariaDbSpec
-
-_CONNECT_TIMEOUT = 15
-_LONG = 24 * 3600
-_BUFFER = 1024 * 1024
-_LARGEST_PACKET = 0xFFFFFF
-#: Errors that say that a right is missing.
-_RIGHTS = (
-    ER.DBACCESS_DENIED_ERROR,
-    ER.TABLEACCESS_DENIED_ERROR,
-    ER.COLUMNACCESS_DENIED_ERROR,
-    ER.SPECIFIC_ACCESS_DENIED_ERROR,
-    ER.PROCACCESS_DENIED_ERROR,
-)
-_DENIED = re.compile(
-    r"(?P<right>[A-Z ,]+?) command denied to user (?P<user>\S+) for (?:table|column) "
-    r"(?P<table>\S+)|denied for user (?P<other>\S+) to database (?P<database>\S+)|"
-    r"need \(at least one of\) the (?P<special>[A-Z ,]+) privilege"
-)
+_NAME = "mariadb"
+_SERVERS_OWN = frozenset(["information_schema", "performance_schema", "mysql", "sys"])
 
 
-class MariaDbConnection:
-    """One connection; closed by :func:`connect`."""
+def _text(value: bytes | None) -> str:
+    return (value or b"").decode()
 
-    def __init__(self, spec: MariaDbSpec, link: Any = None) -> None:
-        self._where = spec.where
-        self._connection = pymysql.connect(
-            unix_socket=spec.socket or None,
-            host=spec.address or None,
-            port=spec.port,
-            user=spec.user,
-            password=spec.password,
-            charset="utf8mb4",
-            use_unicode=False,
-            conv={},
-            connect_timeout=_CONNECT_TIMEOUT,
-            read_timeout=_LONG,
-            write_timeout=_LONG,
-            autocommit=True,
-            local_infile=False,
-            defer_connect=True,
+
+def _connect(access: DatabaseAccess) -> AbstractContextManager[MariaDbConnection]:
+    if access.server is None:
+        raise FasciculusError(
+            "The host has no MariaDB server set.",
+            "Give its socket or address in the host's settings.",
         )
-        try:
-            self._connection.connect(link)
-            # Its own buffer of 8 KiB would ask the system for each few rows.
-            inner = cast(Any, self._connection)
-            inner._rfile = inner._sock.makefile("rb", _BUFFER)
-        except pymysql.err.OperationalError as error:
-            raise self._told(error) from error
+    return connect(access.server, access.host)
 
-    def _told(self, error: pymysql.err.MySQLError) -> FasciculusError:
-        code = error.args[0] if error.args else 0
-        text = error.args[1] if len(error.args) > 1 else str(error)
-        if code == ER.ACCESS_DENIED_ERROR:
-            return UnreachableError(
-                f"The database server at {self._where} refused the sign-in.",
-                "Correct the user and password of the host's database server.",
-            )
-        if code in (2003, 2002):
-            return UnreachableError(
-                f"The database server at {self._where} does not answer.",
-                "Is it running? Is its socket or address right?",
-            )
-        if code in (2006, 2013, 2014) or code == 0:
-            return UnreachableError(
-                f"The database server at {self._where} broke the connection off.",
-                "Look into its error log.",
-            )
-        if code in _RIGHTS:
-            return UnreachableError(
-                f"The database server at {self._where} refused: {text}.", _grant(str(text))
-            )
-        if code == ER.TABLE_DEF_CHANGED:
-            return UnreachableError(
-                f"A table was changed while it was read: {text}.",
-                "The next run reads it anew; move the job away from updates.",
-            )
-        return UnreachableError(
-            f"The database server at {self._where} refused: {text}.",
-            "Its message says what to put right.",
+
+class MariaDbDump:
+    """The dump of one database, in one consistent moment."""
+
+    def __init__(self, access: DatabaseAccess, database: DatabaseRef, rules: DumpRules) -> None:
+        self._access, self._database, self._rules = access, database, rules
+        self._dump: Dump | None = None
+
+    def __iter__(self) -> Iterator[SqlMember]:
+        folder = ENGINE.folder(self._database)
+        with _connect(self._access) as server:
+            self._dump = Dump(server, self._database.name, self._rules)
+            for member in self._dump:
+                yield SqlMember(f"{folder}/{member.name}".encode(), member.data)
+
+    @property
+    def warnings(self) -> list[str]:
+        assert self._dump is not None
+        return self._dump.done.notes
+
+    def record(self) -> DatabaseRecord:
+        assert self._dump is not None
+        done = self._dump.done
+        return DatabaseRecord(
+            _NAME,
+            self._database.name,
+            done.server_version,
+            done.character_set,
+            ENGINE.folder(self._database),
+            tables=done.tables,
         )
 
-    @contextmanager
-    def _said(self) -> Iterator[None]:
-        try:
-            yield
-        except pymysql.err.MySQLError as error:
-            raise self._told(error) from error
 
-    def rows(self, sql: str, *values: str) -> Sequence[Sequence[bytes | None]]:
-        with self._said(), self._connection.cursor(Cursor) as cursor:
-            cursor.execute(sql, values or None)
-            return cursor.fetchall()
+class MariaDbEngine:
+    """Databases of a MariaDB or MySQL server."""
 
-    def stream(self, sql: str) -> Iterator[Sequence[bytes | None]]:
-        with self._said():
-            cursor = self._connection.cursor(SSCursor)
-            cursor.execute(sql)
-            result = cast(Any, cursor)._result
-            if result.field_count == 1:
+    name, title = _NAME, "MariaDB or MySQL"
+    settings: type[Settings] | None = MariaDbSettings
+    secrets: type[Secrets] = MariaDbSecrets
+
+    def check(self, access: DatabaseAccess, databases: Iterable[DatabaseRef]) -> None:
+        with _connect(access) as server:
+            server.rows("SELECT 1")
+
+    def version(self, access: DatabaseAccess) -> str:
+        with _connect(access) as server:
+            return _text(server.rows("SELECT version()")[0][0])
+
+    def discover(self, access: DatabaseAccess, homes: list[str]) -> list[DatabaseRef]:
+        with _connect(access) as server:
+            rows = server.rows(
+                "SELECT schema_name FROM information_schema.schemata ORDER BY schema_name"
+            )
+        names = [_text(row[0]) for row in rows]
+        return [DatabaseRef(_NAME, name) for name in names if name not in _SERVERS_OWN]
+
+    def grants(self, access: DatabaseAccess) -> dict[str, set[str]]:
+        found: dict[str, set[str]] = {}
+        with _connect(access) as server:
+            for user, database in server.rows("SELECT user, db FROM mysql.db WHERE user <> ''"):
+                name = _text(database).replace("\\_", "_").replace("\\%", "%")
+                found.setdefault(_text(user), set()).add(name)
+        return found
+
+    def folder(self, database: DatabaseRef) -> str:
+        return f"{_NAME}/{safe_file(database.name)}"
+
+    def files(self, database: DatabaseRef) -> list[str]:
+        return []
+
+    def dump(
+        self, access: DatabaseAccess, database: DatabaseRef, rules: DatabaseRules
+    ) -> MariaDbDump:
+        return MariaDbDump(access, database, rules.of(database.name))
+
+    def shared(self, access: DatabaseAccess) -> list[SqlMember]:
+        with _connect(access) as server:
+            names = [
+                (_text(row[0]), _text(row[1]))
+                for row in server.rows(
+                    "SELECT user, host FROM mysql.user WHERE user <> '' AND user <> "
+                    "'mariadb.sys' ORDER BY 1, 2"
+                )
+            ]
+            everybody = b"".join(users(server, names))
+        return [SqlMember(f"{_NAME}/%users.sql".encode(), everybody)]
+
+    def restore(
+        self,
+        access: DatabaseAccess,
+        record: DatabaseRecord,
+        name: str,
+        members: Iterator[tuple[Entry, Callable[[], bytes]]],
+        warn: Callable[[str], None],
+    ) -> Iterator[Entry]:
+        with _connect(access) as server:
+            _make_empty(server, name, record.character_set)
+            for entry, read in members:
+                is_users = entry.path.endswith(b"/" + USERS.encode())
+                if is_users and name != record.name:
+                    # Its grants name the database as it was called.
+                    continue
                 try:
-                    yield from self._packets()
-                finally:
-                    # A stream that is broken off is followed by the connection's end, not by
-                    # draining it.
-                    result.unbuffered_active, result.connection = False, None
-            else:
-                yield from cursor.fetchall_unbuffered()
-            cursor.close()
-
-    def _packets(self) -> Iterator[tuple[bytes | None]]:
-        """The rows of a result of one column, straight out of the server's packets.
-
-        Text protocol of the MySQL client/server protocol: a row is one length-encoded string.
-        Taking packets apart in the driver's general way takes several times as long as this.
-        """
-        link = cast(Any, self._connection)
-        read = link._rfile.read
-        while True:
-            data = b""
-            while True:
-                head = read(4)
-                if len(head) < 4:
-                    raise pymysql.err.OperationalError(2013, "Lost connection during query")
-                length = head[0] | head[1] << 8 | head[2] << 16
-                part = read(length)
-                if len(part) < length:
-                    raise pymysql.err.OperationalError(2013, "Lost connection during query")
-                data = data + part if data else part
-                if length < _LARGEST_PACKET:
-                    break
-            link._next_seq_id = (head[3] + 1) % 256
-            first = data[0]
-            if first < 0xFB:
-                yield (data[1:],)
-            elif first == 0xFE and len(data) < 9:
-                return
-            elif first == 0xFF:
-                pymysql.err.raise_mysql_exception(data)
-            else:
-                # NULL, or a length of two, three or eight bytes before the value.
-                yield (None if first == 0xFB else data[{0xFC: 3, 0xFD: 4, 0xFE: 9}[first] :],)
-
-    def execute(self, statement: bytes) -> None:
-        with self._said(), self._connection.cursor(Cursor) as cursor:
-            cursor.execute(cast(str, statement))
-
-    def close(self) -> None:
-        # A dump that was broken off must not first drain the rest of a large table.
-        cast(Any, self._connection)._force_close()
+                    for statement in statements(read()):
+                        server.execute(statement)
+                except FasciculusError as error:
+                    if not is_users:
+                        raise
+                    warn(f"database {name}: not all of its users came back: {error.sentence()}")
+                yield entry
 
 
-def _grant(text: str) -> str:
-    """The statement that would give the right which an error says is missing."""
-    match = _DENIED.search(text)
-    if match and match["right"]:
-        table = match["table"]
-        where = table if "." in table else f"DATABASE.{table}"
-        return f"Give it: GRANT {match['right'].strip()} ON {where} TO {match['user']};"
-    if match and match["database"]:
-        return (
-            f"Give it: GRANT SELECT, SHOW VIEW, TRIGGER, EVENT ON "
-            f"`{match['database'].strip(chr(39))}`.* TO {match['other']};"
+def _make_empty(server: MariaDbConnection, name: str, charset: str) -> None:
+    """Create the database, or make sure that it is empty, and use it."""
+    found = server.rows(
+        "SELECT count(*) FROM information_schema.schemata WHERE schema_name=%s", name
+    )
+    if found[0][0] == b"0":
+        server.rows(f"CREATE DATABASE {quote_name(name)} CHARACTER SET {charset or 'utf8mb4'}")
+    tables = server.rows(
+        "SELECT count(*) FROM information_schema.tables WHERE table_schema=%s", name
+    )
+    if tables[0][0] != b"0":
+        raise SettingError(
+            f"The database “{name}” is not empty.",
+            "Name a new or an empty one; nothing is overwritten.",
+            field="databases",
         )
-    if match:
-        return (
-            f"Give it: GRANT {match['special'].split(',')[0].strip()} ON *.* TO the database user;"
-        )
-    return "Give the database user that right (GRANT)."
+    server.rows(f"USE {quote_name(name)}")
 
 
-@contextmanager
-def connect(spec: MariaDbSpec, link: Any = None) -> Iterator[MariaDbConnection]:
-    """A connection for the time of the ``with`` block, over ``link`` where it is not made here."""
-    server = MariaDbConnection(spec, link)
-    try:
-        yield server
-    finally:
-        server.close()
+ENGINE = MariaDbEngine()

@@ -1,62 +1,132 @@
-"""Copies of SQLite databases, taken with the backup interface."""
+"""SQLite: one consistent copy of each database file."""
 
 from __future__ import annotations
 
 import os
-import sqlite3
+import shlex
+from collections.abc import Callable, Iterable, Iterator
 from contextlib import closing
-from pathlib import Path
-from urllib.parse import quote
 
-from ..core.bundle import tree_walk as walking
-from ..core.errors import FasciculusError, MissingError
+from ..core.bundle.entry import Entry
+from ..core.bundle.manifest import DatabaseRecord
+from ..core.dump.filters import DatabaseRules
+from ..core.errors import FasciculusError, MissingError, SettingError
+from ..kinds import Secrets, Settings
+from .base import DatabaseAccess, DatabaseRef, FileMember, SqlMember
+from .sqlite_copy import copy_database
 
-_BUSY_SECONDS = 60.0
+_NAME = "sqlite"
+_SIDES = ("", "-wal", "-shm", "-journal")
+_HEAD = b"SQLite format 3\0"
+_FILE_NAMES = ("*.sqlite", "*.sqlite3", "*.db", "*.db3")
+_FIND_SECONDS = 300.0
 
 
-def copy(path: bytes, target: Path) -> dict[str, int]:
-    """A consistent copy of a database that may be in use; gives the rows of each table."""
-    shown = walking.shown(path)
-    if not os.path.exists(path):
-        raise MissingError(
-            f"The SQLite database {shown} does not exist.",
-            "Correct its path, or remove it from the account.",
+class SqliteDump:
+    """A copy of one database file."""
+
+    def __init__(self, access: DatabaseAccess, database: DatabaseRef) -> None:
+        self._access, self._database = access, database
+        self._tables: dict[str, int] = {}
+        self.warnings: list[str] = []
+
+    def __iter__(self) -> Iterator[FileMember]:
+        access, path = self._access, self._database.path
+        source = os.fsencode(os.path.join(access.root, path))
+        copy = access.spool / "database.sqlite"
+        try:
+            self._tables = copy_database(access.host, source, copy)
+            folder = os.fsencode(ENGINE.folder(self._database))
+            entry = access.host.describe(source, "databases", folder, self.warnings.append)
+            if entry is None:
+                raise FasciculusError(f"The SQLite database {path} vanished while it was copied.")
+            entry.origin = os.fsencode(path)
+            entry.size = copy.stat().st_size
+            yield FileMember(entry, copy)
+        finally:
+            copy.unlink(missing_ok=True)
+
+    def record(self) -> DatabaseRecord:
+        database = self._database
+        return DatabaseRecord(
+            _NAME,
+            database.name,
+            folder=ENGINE.folder(database),
+            origin=database.path,
+            tables=self._tables,
         )
-    try:
-        with (
-            closing(
-                sqlite3.connect(
-                    f"file:{quote(path)}?mode=ro",
-                    uri=True,
-                    timeout=_BUSY_SECONDS,
+
+
+class SqliteEngine:
+    """SQLite files of an account."""
+
+    name, title = _NAME, "SQLite"
+    settings: type[Settings] | None = None
+    secrets: type[Secrets] = Secrets
+
+    def check(self, access: DatabaseAccess, databases: Iterable[DatabaseRef]) -> None:
+        for database in databases:
+            path = os.path.join(access.root, database.path)
+            if access.host.type_of(path) != "file":
+                raise MissingError(
+                    f"The SQLite database {path} does not exist.",
+                    "Correct its path, or remove it from the account.",
                 )
-            ) as source,
-            closing(sqlite3.connect(target)) as made,
-        ):
-            # All in one step: a copy in steps starts over with every write.
-            source.backup(made)
-            return rows_of(made)
-    except sqlite3.Error as error:
-        raise FasciculusError(
-            f"The SQLite database {shown} cannot be copied: {error}.",
-            "Is it a database, and not damaged? “PRAGMA integrity_check” tells.",
-        ) from error
 
+    def version(self, access: DatabaseAccess) -> str:
+        return ""
 
-def rows_of(database: sqlite3.Connection) -> dict[str, int]:
-    """The rows of each table of an SQLite database."""
-    tables = [
-        row[0]
-        for row in database.execute(
-            "SELECT name FROM sqlite_master WHERE type='table' AND name NOT LIKE 'sqlite_%' "
-            "ORDER BY name"
+    def discover(self, access: DatabaseAccess, homes: list[str]) -> list[DatabaseRef]:
+        """SQLite files below the homes: by their names, and by how they begin."""
+        if not homes:
+            return []
+        names = " -o ".join(f"-name {shlex.quote(name)}" for name in _FILE_NAMES)
+        folders = " ".join(shlex.quote(home) for home in homes)
+        ran = access.host.run(
+            f"find {folders} -xdev -type f -size +0 \\( {names} \\) -print0 2>/dev/null",
+            _FIND_SECONDS,
+            limit=64 << 20,
         )
-    ]
-    return {
-        name: database.execute(f"SELECT count(*) FROM {_sqlite_name(name)}").fetchone()[0]
-        for name in tables
-    }
+        found = []
+        for path in filter(None, ran.output.split(b"\0")):
+            try:
+                with closing(access.host.open(path)) as file:
+                    if file.read(16) == _HEAD:
+                        found.append(os.fsdecode(path))
+            except OSError:
+                continue
+        return [DatabaseRef(_NAME, os.path.basename(path), path) for path in found]
+
+    def grants(self, access: DatabaseAccess) -> dict[str, set[str]]:
+        return {}
+
+    def folder(self, database: DatabaseRef) -> str:
+        return f"{_NAME}/{database.path}"
+
+    def files(self, database: DatabaseRef) -> list[str]:
+        return [database.path + side for side in _SIDES]
+
+    def dump(
+        self, access: DatabaseAccess, database: DatabaseRef, rules: DatabaseRules
+    ) -> SqliteDump:
+        return SqliteDump(access, database)
+
+    def shared(self, access: DatabaseAccess) -> list[SqlMember]:
+        return []
+
+    def restore(
+        self,
+        access: DatabaseAccess,
+        record: DatabaseRecord,
+        name: str,
+        members: Iterator[tuple[Entry, Callable[[], bytes]]],
+        warn: Callable[[str], None],
+    ) -> Iterator[Entry]:
+        raise SettingError(
+            f"“{record.name}” is an SQLite database, which comes back as a file.",
+            "Restore it with the files, or name its path.",
+            field="databases",
+        )
 
 
-def _sqlite_name(name: str) -> str:
-    return '"' + name.replace('"', '""') + '"'
+ENGINE = SqliteEngine()

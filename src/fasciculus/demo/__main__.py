@@ -23,7 +23,7 @@ from ..models import (
     DiscoveryRules,
     Host,
     HostSecrets,
-    Job,
+    JobInput,
     MailFiles,
     MailServer,
     MariaDbServer,
@@ -258,7 +258,7 @@ class Demo:
         print(f"Found {client.hosts_take_over('reed-1').count} accounts on reed-1.", flush=True)
         self._tie_shop(client)
         client.jobs_add(
-            Job(
+            JobInput(
                 name="nightly",
                 contents=["files", "databases", "mail", "system", "notes"],
                 stores=["boathouse"],
@@ -274,7 +274,7 @@ class Demo:
             )
         )
         client.jobs_add(
-            Job(
+            JobInput(
                 name="settings-weekly",
                 subjects="hosts",
                 contents=["system"],
@@ -286,7 +286,7 @@ class Demo:
             )
         )
         client.jobs_add(
-            Job(
+            JobInput(
                 name="databases-hourly",
                 contents=["databases"],
                 mode="incremental",
@@ -298,7 +298,7 @@ class Demo:
             )
         )
         client.jobs_add(
-            Job(
+            JobInput(
                 name="shops-weekly",
                 subjects="sites",
                 choice="listed",

@@ -1,1 +1,33 @@
-"""How a host is reached."""
+"""How a host is reached: one protocol, one file for each kind.
+
+A new kind is a module with a :class:`~fasciculus.hosts.base.HostKind`, and its line in ``KINDS`` or
+an entry point of the group ``fasciculus.hosts``.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from pathlib import Path
+from typing import Any
+
+from ..kinds import Registry
+from .base import HostConnection, HostKind, HostSpec
+
+KINDS: Registry[HostKind] = Registry(
+    "kind of host",
+    "fasciculus.hosts",
+    {"local": f"{__name__}.local:KIND", "ssh": f"{__name__}.ssh:KIND"},
+)
+
+
+def host_spec(
+    name: str, settings: Mapping[str, Any] | str | bytes, secrets: Mapping[str, str] | None = None
+) -> HostSpec:
+    """The spec of a host out of plain values or saved JSON; errors as with ``Registry``."""
+    parsed = KINDS.parse(settings) if isinstance(settings, Mapping) else KINDS.stored(settings)
+    return HostSpec(name, parsed, dict(secrets or {}))
+
+
+def open_host(spec: HostSpec, spool: Path) -> HostConnection:
+    """The host of a spec, not connected yet."""
+    return KINDS.get(spec.settings.kind).open(spec, spool)

@@ -3,35 +3,23 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator
-from contextlib import AbstractContextManager
 from dataclasses import dataclass, field
 from pathlib import Path
-from typing import NamedTuple, Protocol
+from typing import Any, NamedTuple, Protocol
 
 from ..core.bundle.entry import Entry
 from ..core.bundle.tree_walk import WalkRules, Warn
-from ..core.dump.server import Server
+from ..core.steps import Step
+from ..kinds import Secrets, Settings
 
 
 @dataclass(frozen=True, slots=True)
-class MariaDbSpec:
-    """How to reach a database server: a socket, or an address and port."""
+class HostSpec:
+    """How to reach a host. ``secrets`` never go into messages or logs."""
 
-    socket: str = ""
-    address: str = ""
-    port: int = 3306
-    user: str = ""
-    password: str = field(default="", repr=False)
-
-    @property
-    def where(self) -> str:
-        return self.socket or f"{self.address}:{self.port}"
-
-
-class LoadingServer(Server, Protocol):
-    """A server that a dump can also be read back into."""
-
-    def execute(self, statement: bytes) -> None: ...
+    name: str
+    settings: Settings
+    secrets: dict[str, str] = field(default_factory=dict, repr=False)
 
 
 @dataclass(frozen=True, slots=True)
@@ -84,7 +72,18 @@ class CommandResult:
 
 
 class HostConnection(Protocol):
-    """Reads a host's files and databases. Failures are ``FasciculusError`` or ``OSError``."""
+    """Reads and writes a host's files. Failures are ``FasciculusError`` or ``OSError``."""
+
+    @property
+    def is_local(self) -> bool:
+        """Whether its paths can be opened here."""
+
+    @property
+    def seen_key(self) -> str:
+        """The fingerprint of the host key that it showed; empty where it has none."""
+
+    def steps(self) -> Iterator[Step]:
+        """Connect, reporting each step; what fails is raised."""
 
     def connect(self) -> None:
         """Reach the host; harmless when done already."""
@@ -129,8 +128,27 @@ class HostConnection(Protocol):
     ) -> CommandResult:
         """Run a command with the host's shell, in a clean environment; both outputs together."""
 
-    def copy_sqlite(self, path: bytes, target: Path) -> dict[str, int]:
-        """A consistent copy of an SQLite database; gives the rows per table."""
+    def state_of(self, path: bytes) -> bytes:
+        """What changes with every write to a file; empty when there is none."""
 
-    def mariadb(self, spec: MariaDbSpec) -> AbstractContextManager[LoadingServer]:
-        """A connection to a database server."""
+    def dial(self, socket: str, address: str, port: int) -> Any:
+        """A connection to a server of the host, by Unix socket or by address and port.
+
+        A socket-like object, or None where a driver on this machine may connect by itself.
+        """
+
+
+@dataclass(frozen=True, slots=True)
+class HostKind:
+    """A kind of host: its settings, its secrets, and how one is opened.
+
+    ``open`` takes the host's spec and a folder for spooled data; the connection it returns is not
+    made yet. ``at_once`` is how many tasks such a host takes side by side unless told otherwise.
+    """
+
+    name: str
+    title: str
+    settings: type[Settings]
+    secrets: type[Secrets]
+    open: Callable[[HostSpec, Path], HostConnection]
+    at_once: int = 1

@@ -6,20 +6,21 @@ import io
 import os
 import stat
 from collections.abc import Iterator
-from contextlib import AbstractContextManager
 from functools import partial
 from pathlib import Path
+from typing import Any, Literal
 
 from ..core.bundle import tree_walk as walking
 from ..core.bundle.entry import Entry
 from ..core.bundle.tree_walk import WalkRules, Warn
 from ..core.errors import FasciculusError, MissingError
+from ..core.steps import Step
+from ..kinds import Secrets, Settings
 from .base import (
     CommandResult,
     FileState,
     HostEntry,
-    LoadingServer,
-    MariaDbSpec,
+    HostKind,
     TreeName,
 )
 
@@ -36,8 +37,22 @@ class LocalFile(io.FileIO):
         return True
 
 
+class LocalSettings(Settings):
+    """The machine that the service runs on."""
+
+    kind: Literal["local"] = "local"
+
+    def describe(self) -> str:
+        return "this machine"
+
+
 class LocalHost:
-    """Reads files and databases of the machine that the worker runs on."""
+    """The machine that the worker runs on."""
+
+    is_local, seen_key = True, ""
+
+    def steps(self) -> Iterator[Step]:
+        yield from ()
 
     def connect(self) -> None:
         pass
@@ -165,18 +180,26 @@ class LocalHost:
     def run(
         self, command: str, seconds: float, stdin: bytes = b"", limit: int = 1 << 20
     ) -> CommandResult:
-        # Imported late, like the two below: a worker is started for each task, and most need none
-        # of them.
         from .local_command import run
 
         return run(command, seconds, stdin, limit)
 
-    def copy_sqlite(self, path: bytes, target: Path) -> dict[str, int]:
-        from ..databases.sqlite import copy
+    def state_of(self, path: bytes) -> bytes:
+        try:
+            info = os.stat(path)
+        except OSError:
+            return b""
+        return f"{info.st_size} {info.st_mtime_ns} {info.st_ctime_ns} {info.st_ino}".encode()
 
-        return copy(path, target)
+    def dial(self, socket: str, address: str, port: int) -> Any:
+        return None
 
-    def mariadb(self, spec: MariaDbSpec) -> AbstractContextManager[LoadingServer]:
-        from ..databases.mariadb import connect
 
-        return connect(spec)
+KIND = HostKind(
+    "local",
+    "This machine",
+    LocalSettings,
+    Secrets,
+    lambda spec, spool: LocalHost(),
+    at_once=os.cpu_count() or 1,
+)

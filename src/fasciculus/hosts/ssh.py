@@ -12,12 +12,13 @@ import stat
 import tempfile
 import time
 from collections.abc import Iterator
-from contextlib import AbstractContextManager, closing, contextmanager, suppress
+from contextlib import closing, contextmanager, suppress
 from functools import partial
 from pathlib import Path
-from typing import Any
+from typing import Any, Literal
 
 import paramiko
+from pydantic import Field
 
 from ..core.bundle.entry import (
     DIR,
@@ -34,11 +35,12 @@ from ..core.errors import (
 )
 from ..core.file_filters import ON_THE_WAY
 from ..core.steps import Step
-from ..databases import mariadb
+from ..kinds import Settings
 from ..ssh import (
     TIMEOUT,
     SftpClient,
     SshConnection,
+    SshSecrets,
     SshSpec,
 )
 from . import ssh_find
@@ -46,11 +48,11 @@ from .base import (
     CommandResult,
     FileState,
     HostEntry,
-    MariaDbSpec,
+    HostKind,
+    HostSpec,
     OpenFile,
     TreeName,
 )
-from .ssh_sqlite import copy_sqlite
 from .ssh_tar import TarReader
 
 _CHUNK = 1024 * 1024
@@ -83,8 +85,30 @@ class RemoteFile:
         return False
 
 
+class SshSettings(Settings):
+    """A server reached over SSH; nothing is installed there."""
+
+    kind: Literal["ssh"] = "ssh"
+    address: str = Field(min_length=1, title="Address", examples=["reed-2.sedge-quill.example"])
+    port: int = Field(default=22, ge=1, le=65535, title="Port")
+    user: str = Field(min_length=1, title="User", examples=["root"])
+    host_key: str = Field(
+        default="",
+        title="Accepted host key",
+        description="The server’s fingerprint. Leave it empty and try: it is shown, to be compared "
+        "and accepted.",
+        examples=["SHA256:…"],
+    )
+
+    def describe(self) -> str:
+        port = f":{self.port}" if self.port != 22 else ""
+        return f"ssh {self.user}@{self.address}{port}"
+
+
 class SshHost:
     """Reads files and databases of a host over one SSH connection."""
+
+    is_local = False
 
     def __init__(self, spec: SshSpec, spool: Path) -> None:
         self._link = SshConnection(spec)
@@ -447,9 +471,6 @@ class SshHost:
 
     # Databases -----------------------------------------------------------------
 
-    def copy_sqlite(self, path: bytes, target: Path) -> dict[str, int]:
-        return copy_sqlite(self, path, target)
-
     def state_of(self, path: bytes) -> bytes:
         """What changes with every write to a file; empty when there is none."""
         if self.has_tools:
@@ -462,21 +483,19 @@ class SshHost:
             return b""
         return f"{info.st_size} {info.st_mtime}".encode()
 
-    def mariadb(self, spec: MariaDbSpec) -> AbstractContextManager[mariadb.MariaDbConnection]:
+    def dial(self, socket: str, address: str, port: int) -> Any:
         """Over a channel of the SSH connection; no port is opened on the host."""
         self.connect()
         transport = self._link.transport
         try:
-            if spec.socket:
-                channel = transport.open_socket_path(spec.socket, TIMEOUT)
-            else:
-                where = (spec.address or "127.0.0.1", spec.port)
-                channel = transport.open_channel(
-                    "direct-tcpip", where, ("127.0.0.1", 0), timeout=TIMEOUT
-                )
+            if socket:
+                return transport.open_socket_path(socket, TIMEOUT)
+            return transport.open_channel(
+                "direct-tcpip", (address, port), ("127.0.0.1", 0), timeout=TIMEOUT
+            )
         except paramiko.ChannelException as error:
             raise UnreachableError(
-                f"The database server at {spec.where} does not answer on "
+                f"The database server at {socket or f'{address}:{port}'} does not answer on "
                 f"{self._link.spec.address}.",
                 "Is it running, its socket or address right, and does sshd permit "
                 "forwarding (AllowTcpForwarding, AllowStreamLocalForwarding)?",
@@ -485,7 +504,6 @@ class SshHost:
             raise ConnectionLostError(
                 f"The connection to {self._link.spec.where} was lost.", "Start again."
             ) from error
-        return mariadb.connect(spec, channel)
 
 
 def _given(contents: OpenFile) -> OpenFile:
@@ -509,3 +527,23 @@ def _described(path: bytes, info: Any) -> Entry:
         gid=info.st_gid or 0,
         mtime_ns=int(info.st_mtime or 0) * 1_000_000_000,
     )
+
+
+def _open(spec: HostSpec, spool: Path) -> SshHost:
+    settings = spec.settings
+    assert isinstance(settings, SshSettings)
+    spool.mkdir(parents=True, exist_ok=True, mode=0o700)
+    return SshHost(
+        SshSpec(
+            settings.address,
+            settings.port,
+            settings.user,
+            settings.host_key,
+            spec.secrets,
+            f"the settings of host {spec.name}",
+        ),
+        spool,
+    )
+
+
+KIND = HostKind("ssh", "Another machine, over SSH", SshSettings, SshSecrets, _open)

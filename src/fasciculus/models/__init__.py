@@ -1,165 +1,56 @@
-"""The shapes of the API, shared by service and client so that they cannot drift."""
+"""The shapes of the API, shared by service and client so that they cannot drift.
 
-from .auth import (
-    Identity,
-    Password,
-    SignIn,
-    Token,
-    TokenMade,
-    TokenNew,
-)
-from .bundles import (
-    Bundle,
-    BundleDetail,
-    BundleEntry,
-    BundleFiles,
-    Copy,
-    EntrySearch,
-    Restore,
-    RestoreStart,
-)
-from .discovery import (
-    Applied,
-    Change,
-    CoverageRow,
-    Definitions,
-    Preview,
-    PreviewStart,
-    Proposed,
-    TakenOver,
-    TakeOver,
-)
-from .inventory import (
-    Account,
-    Database,
-    DiscoveryRules,
-    Host,
-    HostSecrets,
-    MailFiles,
-    MariaDbServer,
-    Site,
-    SiteRow,
-)
-from .jobs import (
-    Command,
-    Databases,
-    Job,
-    JobRow,
-    JobStart,
-    JobSummary,
-    Note,
-    Retiring,
-    Rules,
-)
-from .maintenance import (
-    BundleChange,
-    DamageRow,
-    Growth,
-    GrowthPoint,
-    GrowthStore,
-    MaintenanceStarted,
-    MaintenanceTask,
-    MendStart,
-    RepackStart,
-    VerifyStart,
-)
-from .paging import Page
-from .problem import Problem
-from .reports import (
-    MailServer,
-    OutboxItem,
-    Report,
-    ReportDetail,
-)
-from .runs import (
-    LogLine,
-    Overview,
-    Run,
-    RunDetail,
-    Started,
-    StoreFill,
-    Task,
-    TaskCopy,
-    Upcoming,
-)
-from .search import SearchHit
-from .stores import (
-    Store,
-    StoreSecrets,
-    Tried,
-    TryStep,
-)
+What is sent and what is shown are two models: ``JobInput`` and ``Job``. A module is imported when
+one of its names is first used, so that a command waits for no shape it does not need.
+"""
 
-__all__ = [
-    "Account",
-    "Applied",
-    "Bundle",
-    "BundleChange",
-    "BundleDetail",
-    "BundleEntry",
-    "BundleFiles",
-    "Change",
-    "Command",
-    "Copy",
-    "CoverageRow",
-    "DamageRow",
-    "Database",
-    "Databases",
-    "Definitions",
-    "DiscoveryRules",
-    "EntrySearch",
-    "Growth",
-    "GrowthPoint",
-    "GrowthStore",
-    "Host",
-    "HostSecrets",
-    "Identity",
-    "Job",
-    "JobRow",
-    "JobStart",
-    "JobSummary",
-    "LogLine",
-    "MailFiles",
-    "MailServer",
-    "MaintenanceStarted",
-    "MaintenanceTask",
-    "MariaDbServer",
-    "MendStart",
-    "Note",
-    "OutboxItem",
-    "Overview",
-    "Page",
-    "Password",
-    "Preview",
-    "PreviewStart",
-    "Problem",
-    "Proposed",
-    "RepackStart",
-    "Report",
-    "ReportDetail",
-    "Restore",
-    "RestoreStart",
-    "Retiring",
-    "Rules",
-    "Run",
-    "RunDetail",
-    "SearchHit",
-    "SignIn",
-    "Site",
+from __future__ import annotations
+
+from importlib import import_module
+from typing import TYPE_CHECKING, Any
+
+_NAMES = {
+    "auth": "Identity Password SignIn Token TokenMade TokenNew",
+    "bundles": "Bundle BundleDetail BundleEntry BundleFiles Copy EntrySearch Restore RestoreStart",
+    "discovery": "Applied Change CoverageRow Definitions ExcludedSize Folder Preview PreviewStart "
+    "Proposed SizeCount TakeOver TakenOver",
+    "inventory": "Account AccountInput Database DiscoveryRules Host HostInput MailFiles Site "
     "SiteRow",
-    "Started",
-    "Store",
-    "StoreFill",
-    "StoreSecrets",
-    "TakeOver",
-    "TakenOver",
-    "Task",
-    "TaskCopy",
-    "Token",
-    "TokenMade",
-    "TokenNew",
-    "Tried",
-    "TryStep",
-    "Upcoming",
-    "VerifyStart",
-]
+    "jobs": "Command Databases Job JobInput JobStart JobSummary Note Retiring Rules",
+    "kinds": "KindField KindInfo KindSettings Kinds",
+    "maintenance": "BundleChange DamageRow Growth GrowthPoint GrowthStore MaintenanceStarted "
+    "MaintenanceTask MendStart RepackStart VerifyStart",
+    "paging": "Page",
+    "problem": "Problem",
+    "reports": "MailServer OutboxItem Report ReportDetail",
+    "runs": "Attention LogLine Night Overview Run RunDetail Started StoreFill SubjectNights Task "
+    "TaskCopy Upcoming",
+    "search": "SearchHit",
+    "stores": "Store StoreInput TryResult TryStep",
+}
+_MODULES = {name: module for module, names in _NAMES.items() for name in names.split()}
+
+__all__ = sorted(_MODULES)
+
+if TYPE_CHECKING:
+    from .auth import *  # noqa: F403
+    from .bundles import *  # noqa: F403
+    from .discovery import *  # noqa: F403
+    from .inventory import *  # noqa: F403
+    from .jobs import *  # noqa: F403
+    from .kinds import *  # noqa: F403
+    from .maintenance import *  # noqa: F403
+    from .paging import *  # noqa: F403
+    from .problem import *  # noqa: F403
+    from .reports import *  # noqa: F403
+    from .runs import *  # noqa: F403
+    from .search import *  # noqa: F403
+    from .stores import *  # noqa: F403
+
+
+def __getattr__(name: str) -> Any:
+    if name not in _MODULES:
+        raise AttributeError(f"module {__name__!r} has no attribute {name!r}")
+    found = getattr(import_module(f".{_MODULES[name]}", __name__), name)
+    globals()[name] = found
+    return found

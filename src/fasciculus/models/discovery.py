@@ -6,8 +6,8 @@ from typing import Literal
 
 from pydantic import BaseModel, Field
 
-from .inventory import Account
-from .jobs import Job
+from .inventory import AccountInput
+from .jobs import JobInput
 
 
 class Proposed(BaseModel):
@@ -16,7 +16,7 @@ class Proposed(BaseModel):
     """
 
     kind: Literal["new", "changed", "gone"]
-    account: Account
+    account: AccountInput
     changes: list[str]
 
 
@@ -47,7 +47,7 @@ class CoverageRow(BaseModel):
 class PreviewStart(BaseModel):
     """Of which job, as it is described, and of which of its subjects."""
 
-    job: Job
+    job: JobInput
     subject: str
 
 

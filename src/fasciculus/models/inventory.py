@@ -3,14 +3,16 @@
 from __future__ import annotations
 
 import re
-from typing import Annotated, Literal
+from typing import Annotated
 
-from pydantic import AfterValidator, BaseModel, Field, model_validator
+from pydantic import AfterValidator, BaseModel, Field
 
 from ..core.bundle.layout import check_name
 from ..core.discovery.accounts import rule_pattern
 from ..core.errors import SettingError
 from ..core.file_filters import check_pattern
+from ..fields import absolute_folder
+from .kinds import KindSettings
 
 
 def _named(value: str) -> str:
@@ -20,15 +22,8 @@ def _named(value: str) -> str:
         raise ValueError(error.sentence()) from error
 
 
-def _absolute(value: str) -> str:
-    value = value.strip()
-    if not value.startswith("/") or "/../" in value + "/" or value.rstrip("/") == "":
-        raise ValueError("Write an absolute folder, from the first slash on, without “..”.")
-    return value.rstrip("/")
-
-
 def _absolute_or_empty(value: str) -> str:
-    return _absolute(value) if value.strip() else ""
+    return absolute_folder(value) if value.strip() else ""
 
 
 def _relative(value: str) -> str:
@@ -103,27 +98,9 @@ def _pattern(value: str) -> str:
 Name = Annotated[str, AfterValidator(_named)]
 Place = Annotated[str, AfterValidator(_place)]
 Pattern = Annotated[str, AfterValidator(_pattern)]
-Folder = Annotated[str, AfterValidator(_absolute)]
+AbsolutePath = Annotated[str, AfterValidator(absolute_folder)]
 OptionalPath = Annotated[str, AfterValidator(_absolute_or_empty)]
 Below = Annotated[str, AfterValidator(_relative)]
-
-
-class MariaDbServer(BaseModel):
-    """A host's database server: a socket, or an address and port, and a user."""
-
-    socket: OptionalPath = ""
-    address: str = ""
-    port: int = Field(default=3306, ge=1, le=65535)
-    user: str = ""
-
-
-class HostSecrets(BaseModel):
-    """Given when saving, never given back. What is left out stays as it was."""
-
-    mariadb_password: str | None = Field(default=None, repr=False)
-    password: str | None = Field(default=None, repr=False)
-    private_key: str | None = Field(default=None, repr=False)
-    passphrase: str | None = Field(default=None, repr=False)
 
 
 class MailFiles(BaseModel):
@@ -160,72 +137,81 @@ class DiscoveryRules(BaseModel):
     forget_after: int = Field(default=0, ge=0, le=36_500)
 
 
-class Host(BaseModel):
-    """A server where accounts live: this machine, or one reached over SSH.
+class HostFields(BaseModel):
+    """What is sent and shown of a host: a server where accounts live.
 
-    ``host_key`` is the accepted fingerprint, ``SHA256:…``. ``at_once`` is how many tasks it takes
-    side by side. ``system`` are patterns of the host's own settings, ``account_system`` of an
-    account's, with ``{account}``; ``hold_flag`` is the flag file of a site's hold page, with
-    ``{site}`` or ``{account}``."""
+    ``connection`` says how it is reached, ``servers`` are its database servers, one for each
+    engine. ``at_once`` is how many tasks it takes side by side; 0 leaves that to the service.
+    ``system`` are patterns of the host's own settings, ``account_system`` of an account's, with
+    ``{account}``; ``hold_flag`` is the flag file of a site's hold page, with ``{site}`` or
+    ``{account}``.
+    """
 
     name: Name
-    kind: Literal["local", "ssh"] = "local"
-    address: str = ""
-    port: int = Field(default=22, ge=1, le=65535)
-    user: str = ""
-    host_key: str = ""
-    at_once: int = Field(default=1, ge=1, le=64)
-    mariadb: MariaDbServer | None = None
+    connection: KindSettings = KindSettings(kind="local")
+    at_once: int = Field(default=0, ge=0, le=64)
+    servers: list[KindSettings] = []
     mail: MailFiles = MailFiles()
-    system: list[Folder] = []
-    account_system: list[Folder] = []
+    system: list[AbsolutePath] = []
+    account_system: list[AbsolutePath] = []
     hold_flag: Annotated[str, AfterValidator(_flag)] = ""
     finding: DiscoveryRules = DiscoveryRules()
-    secrets: HostSecrets | None = Field(default=None, exclude_if=lambda value: value is None)
+
+
+class HostInput(HostFields):
+    """A host to be saved. ``secrets`` are those of its connection, and those of its database
+    servers as ``mariadb_password``; what is left out stays as it was, an empty text removes one."""
+
+    secrets: dict[str, str | None] = Field(default={}, repr=False)
+
+
+class Host(HostFields):
+    """A host, with where it is, in words, and how many accounts it has."""
+
+    where: str
     accounts: int = 0
     secrets_set: list[str] = []
-    #: Told by the service: where it is, in words.
-    where: str = ""
-
-    @model_validator(mode="after")
-    def _reachable(self) -> Host:
-        if self.kind == "ssh":
-            for key in ("address", "user"):
-                if not getattr(self, key).strip():
-                    raise ValueError(f"{key}: a host over SSH needs its {key}.")
-        return self
 
 
 class Site(BaseModel):
     """A domain served from a document root, which lies below the account's home."""
 
     name: Name
-    root: Folder
+    root: AbsolutePath
 
 
 class Database(BaseModel):
-    """``path`` is an SQLite file below the account's home; ``site`` the one that uses it."""
+    """``path`` is that of a database file below the account's home; ``site`` the one that uses
+    it."""
 
-    engine: Literal["sqlite", "mariadb"]
+    engine: str = Field(min_length=1, max_length=64)
     name: str = Field(min_length=1, max_length=64)
     path: Below = ""
     site: str | None = None
 
 
-class Account(BaseModel):
-    """One customer's space on a host."""
+class AccountFields(BaseModel):
+    """What is sent and shown of an account: one customer's space on a host."""
 
     name: Name
     host: str
-    home: Folder
+    home: AbsolutePath
     sites: list[Site] = []
     databases: list[Database] = []
     mail_domains: list[Name] = []
-    #: What is left out of every bundle of it, as in .gitignore.
+    #: What is excluded from every bundle of it, as in .gitignore.
     excludes: list[Pattern] = []
+
+
+class AccountInput(AccountFields):
+    """An account to be saved."""
+
+
+class Account(AccountFields):
+    """An account, with the jobs that cover it and its newest good copy."""
+
     #: Since when it was not found on its host any more.
     gone_since: str | None = None
-    #: Told by the service: jobs that cover it, and its newest good copy.
     covered_by: list[str] = []
     newest: str | None = None
     newest_bytes: int = 0

@@ -128,9 +128,10 @@ class Command(BaseModel):
     stops: bool = True
 
 
-class Job(BaseModel):
-    """What, where, when, keep, tell. ``piece_size`` is in bytes, ``promise`` in hours: how old the
-    newest copy may be before coverage says so; 0 takes it from the timetable."""
+class JobInput(BaseModel):
+    """A job as it is sent and kept: what, where, when, keep, tell. ``piece_size`` is in bytes,
+    ``promise`` in hours: how old the newest copy may be before coverage says so; 0 takes it from
+    the timetable."""
 
     name: Name
     subjects: Literal["accounts", "sites", "hosts"] = "accounts"
@@ -164,7 +165,7 @@ class Job(BaseModel):
     enabled: bool = True
 
     @model_validator(mode="after")
-    def _fits(self) -> Job:
+    def _fits(self) -> JobInput:
         if not self.stores:
             raise ValueError("stores: choose at least one store.")
         if not self.contents:
@@ -209,7 +210,7 @@ class Retiring(BaseModel):
     frees: int
 
 
-class JobRow(Job):
+class Job(JobInput):
     """A job as it is listed, with what the service knows of it."""
 
     summary: str = ""

@@ -9,7 +9,7 @@ from typing import Any, Literal
 
 from pydantic import BaseModel, Field
 
-UpkeepKind = Literal["verify", "mend", "repack"]
+MaintenanceKind = Literal["verify", "mend", "repack"]
 
 
 class VerifyStart(BaseModel):
@@ -46,7 +46,7 @@ class MaintenanceTask(BaseModel):
     ``bytes`` of ``total`` are read while it goes on. ``result`` has the numbers of repacking."""
 
     id: int
-    kind: UpkeepKind
+    kind: MaintenanceKind
     store: str
     subject_kind: str
     subject: str

@@ -2,55 +2,49 @@
 
 from __future__ import annotations
 
-from typing import Literal
-
 from pydantic import BaseModel, Field
 
 from .inventory import Name
+from .kinds import KindSettings
 
 
-class StoreSecrets(BaseModel):
-    """Given when saving, never given back. What is left out stays as it was."""
-
-    password: str | None = Field(default=None, repr=False)
-    private_key: str | None = Field(default=None, repr=False)
-    passphrase: str | None = Field(default=None, repr=False)
-
-
-class Store(BaseModel):
-    """A place for bundles. ``path`` is a local folder; the rest is for SFTP.
-
-    ``host_key`` is the accepted fingerprint, ``SHA256:…``.
-    """
+class StoreFields(BaseModel):
+    """What is sent and shown of a store."""
 
     name: Name
-    kind: Literal["folder", "sftp"]
-    path: str = ""
-    address: str = ""
-    port: int = Field(default=22, ge=1, le=65535)
-    user: str = ""
-    folder: str = ""
-    host_key: str = ""
+    settings: KindSettings
     #: Every copy is read through once in so many days, in the background; 0 for never.
     verify_days: int = Field(default=30, ge=0, le=3650)
-    secrets: StoreSecrets | None = Field(default=None, exclude_if=lambda value: value is None)
+
+
+class StoreInput(StoreFields):
+    """A store to be saved. ``secrets`` that are left out stay as they were; an empty text removes
+    one."""
+
+    secrets: dict[str, str | None] = Field(default={}, repr=False)
+
+
+class Store(StoreFields):
+    """A store, with what the records know to be on it: copies, their bytes, damaged files."""
+
+    where: str
     secrets_set: list[str] = []
-    #: Told by the service.
     jobs: list[str] = []
     copies: int = 0
     bytes: int = 0
-    where: str = ""
     damaged: int = 0
 
 
 class TryStep(BaseModel):
+    """One step of trying something. ``text`` says how it went, ``way_out`` what to do."""
+
     name: str
     ok: bool
     text: str
     way_out: str = ""
 
 
-class Tried(BaseModel):
+class TryResult(BaseModel):
     """How trying went. ``host_key`` is the fingerprint that the server showed."""
 
     ok: bool

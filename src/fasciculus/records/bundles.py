@@ -4,24 +4,32 @@ from __future__ import annotations
 
 import json
 import sqlite3
-from typing import Any
+from typing import Any, Protocol
 
+import msgspec
+
+from ..core.bundle.manifest import ManifestSummary
 from ..core.errors import MissingError
 from ..models import (
     Bundle,
     BundleDetail,
     Copy,
     Page,
-    Restore,
 )
 from . import maintenance, usage
 from .db import now
-from .paging import (
-    PageRequest,
-    Query,
-    like,
-    page,
-)
+from .paging import PageRequest, Query, like, page
+
+
+class MadeBundle(Protocol):
+    """A complete bundle, as its worker reports it."""
+
+    outcome: Any
+    bundle: str
+    entries: int
+    bytes: int
+    packed: int
+    manifest: ManifestSummary
 
 
 def _copies(db: sqlite3.Connection, bundle_id: int) -> list[Copy]:
@@ -154,15 +162,10 @@ def add(
     *,
     subject_kind: str,
     subject: str,
-    name: str,
     job: str,
     host: str,
     run_id: int,
-    entries: int,
-    bytes: int,
-    packed: int,
-    outcome: str,
-    manifest: dict[str, Any],
+    result: MadeBundle,
     store_ids: list[int],
 ) -> int:
     """A confirmed bundle with its copies."""
@@ -173,17 +176,17 @@ def add(
         (
             subject_kind,
             subject,
-            name,
+            result.bundle,
             job,
             host,
             run_id,
-            manifest["started"],
-            entries,
-            bytes,
-            packed,
-            outcome,
-            json.dumps(manifest),
-            manifest.get("new_bytes", 0),
+            result.manifest.started,
+            result.entries,
+            result.bytes,
+            result.packed,
+            result.outcome,
+            msgspec.json.encode(result.manifest).decode(),
+            result.manifest.new_bytes,
         ),
     ).lastrowid
     assert key is not None
@@ -194,6 +197,31 @@ def add(
     for store_id in store_ids:
         usage.refresh(db, store_id, subject_kind, subject)
     return key
+
+
+def exists(db: sqlite3.Connection, subject_kind: str, subject: str, name: str) -> bool:
+    """Whether the records still know a bundle."""
+    return (
+        db.execute(
+            "SELECT 1 FROM bundle WHERE subject_kind=? AND subject=? AND name=?",
+            (subject_kind, subject, name),
+        ).fetchone()
+        is not None
+    )
+
+
+def copies_by_store(
+    db: sqlite3.Connection, subject_kind: str, subject: str
+) -> dict[str, list[str]]:
+    """The names of a subject's bundles by store, oldest first; pinned ones are left out."""
+    found: dict[str, list[str]] = {}
+    for name, store in db.execute(
+        "SELECT bundle.name, store.name FROM bundle JOIN copy ON bundle_id=bundle.id JOIN store ON "
+        "store.id=store_id WHERE subject_kind=? AND subject=? AND NOT pinned ORDER BY moment",
+        (subject_kind, subject),
+    ):
+        found.setdefault(store, []).append(name)
+    return found
 
 
 def known_on(
@@ -273,7 +301,7 @@ def newest(
 
 def newest_on_all(
     db: sqlite3.Connection, subject_kind: str, subject: str, job: str, stores: list[str]
-) -> tuple[str, dict[str, Any]] | None:
+) -> tuple[str, ManifestSummary] | None:
     """The name and the summary of the manifest of the newest bundle of a job that all of some
     stores have.
     """
@@ -286,7 +314,9 @@ def newest_on_all(
         "LIMIT 1",
         (subject_kind, subject, job, json.dumps(stores)),
     ).fetchone()
-    return (row["name"], json.loads(row["manifest"])) if row else None
+    if row is None:
+        return None
+    return row["name"], msgspec.json.decode(row["manifest"], type=ManifestSummary)
 
 
 def count_since(
@@ -335,92 +365,3 @@ def measured(
 
 def count(db: sqlite3.Connection) -> int:
     return int(db.execute("SELECT count(*) FROM bundle").fetchone()[0])
-
-
-# Restores ---------------------------------------------------------------------
-
-
-def _restore(row: sqlite3.Row) -> Restore:
-    values = {key: row[key] for key in Restore.model_fields if key in row.keys()}  # noqa: SIM118
-    for key in ("contents", "paths", "databases", "mail_domains"):
-        values[key] = json.loads(row[key])
-    return Restore(**values)
-
-
-def add_restore(
-    db: sqlite3.Connection,
-    bundle: Bundle,
-    store: str,
-    target: str,
-    contents: list[str],
-    paths: list[str],
-    databases: dict[str, str],
-    mail_domains: list[str],
-    started_by: str,
-    key: str | None,
-) -> int:
-    row = db.execute(
-        "INSERT INTO restore (bundle_id, bundle, subject_kind, subject, store, target, contents, "
-        "paths, databases, mail_domains, state, started_by, created, idempotency_key) "
-        "VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, 'queued', ?, ?, ?)",
-        (
-            bundle.id,
-            bundle.name,
-            bundle.subject_kind,
-            bundle.subject,
-            store,
-            target,
-            json.dumps(contents),
-            json.dumps(paths),
-            json.dumps(databases),
-            json.dumps(mail_domains),
-            started_by,
-            now(),
-            key,
-        ),
-    )
-    return int(row.lastrowid or 0)
-
-
-def restore_by_key(db: sqlite3.Connection, key: str) -> int | None:
-    row = db.execute("SELECT id FROM restore WHERE idempotency_key=?", (key,)).fetchone()
-    return row["id"] if row else None
-
-
-def restores(db: sqlite3.Connection, paging: PageRequest, subject: str = "") -> Page[Restore]:
-    query = Query("restore.*", "restore", "restore.id", {"id": "restore.id"}, "-id")
-    if subject:
-        query.only("restore.subject = ?", subject)
-    return page(db, query, paging, _restore)
-
-
-def restore(db: sqlite3.Connection, restore_id: int) -> Restore:
-    row = db.execute("SELECT * FROM restore WHERE id=?", (restore_id,)).fetchone()
-    if row is None:
-        raise MissingError(
-            f"There is no restore {restore_id}.", "“fasciculus restores list” names them."
-        )
-    return _restore(row)
-
-
-def begin_restore(db: sqlite3.Connection, restore_id: int) -> None:
-    db.execute("UPDATE restore SET state='running', started=? WHERE id=?", (now(), restore_id))
-
-
-def end_restore(
-    db: sqlite3.Connection,
-    restore_id: int,
-    outcome: str,
-    error: str = "",
-    entries: int = 0,
-    bytes: int = 0,
-) -> None:
-    db.execute(
-        "UPDATE restore SET state='ended', outcome=?, error=?, entries=?, bytes=?, ended=? "
-        "WHERE id=?",
-        (outcome, error, entries, bytes, now(), restore_id),
-    )
-
-
-def unfinished_restores(db: sqlite3.Connection) -> list[int]:
-    return [row["id"] for row in db.execute("SELECT id FROM restore WHERE state != 'ended'")]

@@ -12,7 +12,7 @@ from ..core.errors import FasciculusError
 
 
 class SecretCipher:
-    """Seals small sets of named secrets (Fernet: AES-128-CBC with HMAC-SHA256)."""
+    """Encrypts small sets of named secrets (Fernet: AES-128-CBC with HMAC-SHA256)."""
 
     def __init__(self, key_file: Path) -> None:
         self._path = key_file
@@ -25,14 +25,14 @@ class SecretCipher:
             partial.rename(key_file)
         self._fernet = Fernet(key_file.read_bytes().strip())
 
-    def close(self, secrets: dict[str, str]) -> str | None:
-        """The sealed form, None when there is nothing to seal."""
+    def encrypt(self, secrets: dict[str, str]) -> str | None:
+        """The secrets encrypted, None when there are none."""
         if not secrets:
             return None
         return self._fernet.encrypt(json.dumps(secrets).encode()).decode()
 
-    def open(self, sealed: str | None) -> dict[str, str]:
-        """The secrets of a sealed form."""
+    def decrypt(self, sealed: str | None) -> dict[str, str]:
+        """The secrets out of what :meth:`encrypt` made."""
         if not sealed:
             return {}
         try:

@@ -6,6 +6,7 @@ import difflib
 import json
 import sqlite3
 from collections.abc import Callable
+from dataclasses import dataclass
 
 from ..core.coverage import CoverageItem
 from ..core.errors import MissingError, SettingError
@@ -13,10 +14,12 @@ from ..models import (
     Account,
     Database,
     Host,
+    HostInput,
     Page,
     Site,
     SiteRow,
 )
+from ..models.inventory import AccountFields, HostFields
 from .encryption import SecretCipher, merged
 from .paging import (
     PageRequest,
@@ -54,13 +57,12 @@ def nearest(db: sqlite3.Connection, table: str, name: str, what: str) -> Missing
 
 
 def _host(row: sqlite3.Row, cipher: SecretCipher) -> Host:
-    host = Host.model_validate_json(row["document"])
-    host.accounts = row["accounts"]
-    host.secrets_set = sorted(cipher.open(row["secrets"]))
-    host.where = (
-        "this machine" if host.kind == "local" else f"{host.user}@{host.address}:{host.port}"
+    return Host(
+        **HostFields.model_validate_json(row["document"]).model_dump(),
+        where=row["place"],
+        accounts=row["accounts"],
+        secrets_set=sorted(cipher.decrypt(row["secrets"])),
     )
-    return host
 
 
 _HOST = "host.*, (SELECT count(*) FROM account WHERE host_id=host.id) AS accounts"
@@ -84,26 +86,29 @@ def host(db: sqlite3.Connection, cipher: SecretCipher, name: str) -> Host:
 
 def host_secrets(db: sqlite3.Connection, cipher: SecretCipher, name: str) -> dict[str, str]:
     row = db.execute("SELECT secrets FROM host WHERE name=?", (name,)).fetchone()
-    return cipher.open(row["secrets"]) if row else {}
+    return cipher.decrypt(row["secrets"]) if row else {}
 
 
 def save_host(
-    db: sqlite3.Connection, cipher: SecretCipher, new: Host, old_name: str | None = None
+    db: sqlite3.Connection,
+    cipher: SecretCipher,
+    new: HostInput,
+    where: str,
+    old_name: str | None = None,
 ) -> None:
-    """Add a host, or change the one of the old name."""
-    given = new.secrets.model_dump() if new.secrets else {}
-    document = new.model_dump_json(exclude={"secrets", "secrets_set", "accounts", "where"})
+    """Add a host, or change the one of the old name; ``where`` describes its place."""
+    document = new.model_dump_json(exclude={"secrets"})
     try:
         if old_name is None:
             db.execute(
-                "INSERT INTO host (name, document, secrets) VALUES (?, ?, ?)",
-                (new.name, document, cipher.close(merged({}, given))),
+                "INSERT INTO host (name, document, place, secrets) VALUES (?, ?, ?, ?)",
+                (new.name, document, where, cipher.encrypt(merged({}, new.secrets))),
             )
             return
-        secrets = merged(host_secrets(db, cipher, old_name), given)
+        secrets = merged(host_secrets(db, cipher, old_name), new.secrets)
         if not db.execute(
-            "UPDATE host SET name=?, document=?, secrets=? WHERE name=?",
-            (new.name, document, cipher.close(secrets), old_name),
+            "UPDATE host SET name=?, document=?, place=?, secrets=? WHERE name=?",
+            (new.name, document, where, cipher.encrypt(secrets), old_name),
         ).rowcount:
             raise nearest(db, "host", old_name, "host")
     except sqlite3.IntegrityError as error:
@@ -120,23 +125,45 @@ def remove_host(db: sqlite3.Connection, name: str) -> None:
         raise SettingError(f"Host “{name}” still has accounts.", "Remove them first.") from error
 
 
-def hosts_of(db: sqlite3.Connection, kind: str) -> dict[str, tuple[str, int]]:
-    """By subject of a kind: its host, and how many tasks that takes side by side."""
+@dataclass(frozen=True, slots=True)
+class SubjectHost:
+    """The host of a subject: its name, its kind, and how many tasks it takes (0: by its kind)."""
+
+    name: str
+    kind: str
+    at_once: int
+
+
+def hosts_of(db: sqlite3.Connection, kind: str) -> dict[str, SubjectHost]:
+    """The host of each subject of a kind, by the subject's name."""
     source = {
         "account": "SELECT account.name, host.name, document FROM account JOIN host ON "
         "host.id=host_id",
         "site": "SELECT site.name, host.name, document FROM site JOIN account ON "
-        "account.id=account_id "
-        "JOIN host ON host.id=host_id",
+        "account.id=account_id JOIN host ON host.id=host_id",
         "host": "SELECT name, name, document FROM host",
     }[kind]
-    limits: dict[str, int] = {}
+    hosts: dict[str, SubjectHost] = {}
     found = {}
     for subject, host, document in db.execute(source):
-        if host not in limits:
-            limits[host] = Host.model_validate_json(document).at_once
-        found[subject] = (host, limits[host])
+        if host not in hosts:
+            fields = HostFields.model_validate_json(document)
+            hosts[host] = SubjectHost(host, fields.connection.kind, fields.at_once)
+        found[subject] = hosts[host]
     return found
+
+
+def host_of_subject(db: sqlite3.Connection, kind: str, name: str) -> str | None:
+    """The host of one subject, None where the subject is not there any more."""
+    sql = {
+        "account": "SELECT host.name FROM account JOIN host ON host.id=host_id WHERE "
+        "account.name=?",
+        "site": "SELECT host.name FROM site JOIN account ON account.id=account_id JOIN host ON "
+        "host.id=host_id WHERE site.name=?",
+        "host": "SELECT name FROM host WHERE name=?",
+    }[kind]
+    row = db.execute(sql, (name,)).fetchone()
+    return str(row[0]) if row else None
 
 
 # Accounts ---------------------------------------------------------------------
@@ -275,10 +302,9 @@ def things(db: sqlite3.Connection) -> list[CoverageItem]:
         for row in db.execute("SELECT site.name, account.name, host.name " + where.format("site"))
     ]
     found += [
-        CoverageItem("database", row[0], row[1], row[2], row[3], row[4] or "")
+        CoverageItem("database", row[0], row[1], row[2], not row[3], row[4] or "")
         for row in db.execute(
-            "SELECT database.name, account.name, host.name, engine, site "
-            + where.format("database")
+            "SELECT database.name, account.name, host.name, path, site " + where.format("database")
         )
     ]
     found += [
@@ -298,7 +324,7 @@ def account_names(db: sqlite3.Connection) -> list[str]:
     ]
 
 
-def _check_account(new: Account) -> None:
+def _check_account(new: AccountFields) -> None:
     home = new.home + "/"
     for site in new.sites:
         if not (site.root + "/").startswith(home):
@@ -309,12 +335,6 @@ def _check_account(new: Account) -> None:
             )
     names = {site.name for site in new.sites}
     for database in new.databases:
-        if database.engine == "sqlite" and not database.path:
-            raise SettingError(
-                f"The SQLite database {database.name} lacks its path.",
-                "Write it below the account's home.",
-                field="databases",
-            )
         if database.site and database.site not in names:
             raise SettingError(
                 f"The account has no site “{database.site}”.",
@@ -323,8 +343,11 @@ def _check_account(new: Account) -> None:
             )
 
 
-def save_account(db: sqlite3.Connection, new: Account, old_name: str | None = None) -> None:
-    """Add an account, or replace the one of the old name with all that is in it."""
+def save_account(db: sqlite3.Connection, new: AccountFields, old_name: str | None = None) -> None:
+    """Add an account, or replace the one of the old name with all that is in it.
+
+    Since when it is gone is not changed by this: see :func:`mark_gone`.
+    """
     _check_account(new)
     found = db.execute("SELECT id FROM host WHERE name=?", (new.host,)).fetchone()
     if found is None:
@@ -333,9 +356,8 @@ def save_account(db: sqlite3.Connection, new: Account, old_name: str | None = No
     try:
         if old_name is None:
             key = db.execute(
-                "INSERT INTO account (name, host_id, home, excludes, gone_since) VALUES (?, ?, "
-                "?, ?, ?)",
-                (new.name, found["id"], new.home, json.dumps(new.excludes), new.gone_since),
+                "INSERT INTO account (name, host_id, home, excludes) VALUES (?, ?, ?, ?)",
+                (new.name, found["id"], new.home, json.dumps(new.excludes)),
             ).lastrowid
         else:
             row = db.execute("SELECT id FROM account WHERE name=?", (old_name,)).fetchone()
@@ -343,8 +365,8 @@ def save_account(db: sqlite3.Connection, new: Account, old_name: str | None = No
                 raise nearest(db, "account", old_name, "account")
             key = row["id"]
             db.execute(
-                "UPDATE account SET name=?, host_id=?, home=?, excludes=?, gone_since=? WHERE id=?",
-                (new.name, found["id"], new.home, json.dumps(new.excludes), new.gone_since, key),
+                "UPDATE account SET name=?, host_id=?, home=?, excludes=? WHERE id=?",
+                (new.name, found["id"], new.home, json.dumps(new.excludes), key),
             )
             for table in ("site", "database", "mail_domain"):
                 db.execute(f"DELETE FROM {table} WHERE account_id=?", (key,))
@@ -367,6 +389,11 @@ def save_account(db: sqlite3.Connection, new: Account, old_name: str | None = No
             "Each account, site and mail domain belongs in one place only.",
             field="name" if what == "account" else f"{what}s".replace(" ", "_"),
         ) from error
+
+
+def mark_gone(db: sqlite3.Connection, name: str, since: str | None) -> None:
+    """Note since when an account was not found on its host any more, or that it is back."""
+    db.execute("UPDATE account SET gone_since=? WHERE name=?", (since, name))
 
 
 def remove_account(db: sqlite3.Connection, name: str) -> None:

@@ -9,25 +9,31 @@ from collections.abc import Iterator
 
 from ..core.errors import SettingError
 from ..core.selection import Selection, chosen
-from ..models import Job
+from ..models import JobInput
 from .db import now
 from .inventory import account_names, nearest, site_names
 from .stores import store_ids
 
 
-def jobs(db: sqlite3.Connection) -> list[Job]:
+def jobs(db: sqlite3.Connection) -> list[JobInput]:
     """All jobs by name. There are tens of them, not thousands."""
     return [
-        Job.model_validate_json(r["document"])
+        JobInput.model_validate_json(r["document"])
         for r in db.execute("SELECT document FROM job ORDER BY name")
     ]
 
 
-def job(db: sqlite3.Connection, name: str) -> Job:
+def job(db: sqlite3.Connection, name: str) -> JobInput:
     row = db.execute("SELECT document FROM job WHERE name=?", (name,)).fetchone()
     if row is None:
         raise nearest(db, "job", name, "job")
-    return Job.model_validate_json(row["document"])
+    return JobInput.model_validate_json(row["document"])
+
+
+def find(db: sqlite3.Connection, name: str) -> JobInput | None:
+    """A job, or None where there is none of that name any more."""
+    row = db.execute("SELECT document FROM job WHERE name=?", (name,)).fetchone()
+    return JobInput.model_validate_json(row["document"]) if row else None
 
 
 def known_subjects(db: sqlite3.Connection, kind: str) -> list[str]:
@@ -39,7 +45,7 @@ def known_subjects(db: sqlite3.Connection, kind: str) -> list[str]:
     return [row[0] for row in db.execute("SELECT name FROM host ORDER BY name")]
 
 
-def covers(db: sqlite3.Connection, job: Job) -> list[str]:
+def covers(db: sqlite3.Connection, job: JobInput) -> list[str]:
     """The subjects of a job as things are now.
 
     A listed name that is gone raises ``SettingError``.
@@ -64,7 +70,7 @@ class Coverage:
                 yield row.name
 
 
-def save_job(db: sqlite3.Connection, new: Job, old_name: str | None = None) -> None:
+def save_job(db: sqlite3.Connection, new: JobInput, old_name: str | None = None) -> None:
     """Add a job, or change the one of the old name."""
     covers(db, new)
     ids = store_ids(db)
@@ -72,7 +78,7 @@ def save_job(db: sqlite3.Connection, new: Job, old_name: str | None = None) -> N
         if name not in ids:
             error = nearest(db, "store", name, "store")
             raise SettingError(error.message, error.way_out, field="stores")
-    document = new.model_dump_json(include=set(Job.model_fields))
+    document = new.model_dump_json(include=set(JobInput.model_fields))
     try:
         if old_name is None:
             key = db.execute(

@@ -4,10 +4,15 @@ from __future__ import annotations
 
 import json
 import sqlite3
+from collections.abc import Mapping
 from dataclasses import dataclass
-from typing import Any
+from typing import Protocol
+
+import msgspec
+from msgspec.structs import replace
 
 from ..core.bundle.layout import MANIFEST
+from ..core.bundle.manifest import ManifestSummary
 from ..core.errors import MissingError
 from ..core.formatting import THE_RECORDS
 from ..models import DamageRow, MaintenanceTask, Page
@@ -16,8 +21,26 @@ from .db import now
 from .paging import PageRequest, Query, page
 
 
+class FoundDamage(Protocol):
+    """A damaged file, as a worker reports it."""
+
+    file: str
+    reason: str
+    bundles: list[str]
+    files: list[str]
+    harmed: int
+
+
+class MaintenanceOptions(msgspec.Struct, frozen=True, omit_defaults=True):
+    """What was asked: to read every byte; from how much dead weight on, in percent; only to say."""
+
+    deep: bool = False
+    over: int = 20
+    dry_run: bool = False
+
+
 def _maintenance(row: sqlite3.Row) -> MaintenanceTask:
-    options = json.loads(row["options"])
+    options = msgspec.json.decode(row["options"], type=MaintenanceOptions)
     return MaintenanceTask(
         id=row["id"],
         kind=row["kind"],
@@ -25,8 +48,8 @@ def _maintenance(row: sqlite3.Row) -> MaintenanceTask:
         subject_kind=row["subject_kind"],
         subject=row["subject"],
         bundle=row["bundle"],
-        deep=options.get("deep", False),
-        dry_run=options.get("dry_run", False),
+        deep=options.deep,
+        dry_run=options.dry_run,
         state=row["state"],
         outcome=row["outcome"],
         sentence=row["sentence"],
@@ -69,7 +92,7 @@ def add(
     kind: str,
     store: str,
     subject: tuple[str, str],
-    options: dict[str, Any],
+    options: MaintenanceOptions,
     started_by: str,
     bundle: str = "",
 ) -> int:
@@ -78,16 +101,15 @@ def add(
         "INSERT INTO maintenance (kind, store, subject_kind, subject, bundle, options, state, "
         "started_by, created) "
         "VALUES (?, ?, ?, ?, ?, ?, 'queued', ?, ?)",
-        (kind, store, *subject, bundle, json.dumps(options), started_by, now()),
+        (kind, store, *subject, bundle, msgspec.json.encode(options).decode(), started_by, now()),
     )
     return int(row.lastrowid or 0)
 
 
-def options(db: sqlite3.Connection, maintenance_id: int) -> dict[str, Any]:
-    found: dict[str, Any] = json.loads(
-        db.execute("SELECT options FROM maintenance WHERE id=?", (maintenance_id,)).fetchone()[0]
-    )
-    return found
+def options(db: sqlite3.Connection, maintenance_id: int) -> MaintenanceOptions:
+    """What was asked of maintenance when it was started."""
+    row = db.execute("SELECT options FROM maintenance WHERE id=?", (maintenance_id,)).fetchone()
+    return msgspec.json.decode(row[0], type=MaintenanceOptions)
 
 
 def begin(db: sqlite3.Connection, maintenance_id: int) -> None:
@@ -103,19 +125,22 @@ def end(
     sentence: str,
     entries: int = 0,
     bytes: int = 0,
-    result: dict[str, Any] | None = None,
+    result: Mapping[str, int] | None = None,
 ) -> None:
     db.execute(
         "UPDATE maintenance SET state='ended', outcome=?, sentence=?, entries=?, bytes=?, "
         "result=?, "
         "ended=? "
         "WHERE id=?",
-        (outcome, sentence, entries, bytes, json.dumps(result or {}), now(), maintenance_id),
+        (outcome, sentence, entries, bytes, json.dumps(dict(result or {})), now(), maintenance_id),
     )
 
 
-def unfinished(db: sqlite3.Connection) -> list[int]:
-    return [row["id"] for row in db.execute("SELECT id FROM maintenance WHERE state != 'ended'")]
+def unfinished(db: sqlite3.Connection) -> list[MaintenanceTask]:
+    """The maintenance that is queued or running."""
+    return [
+        _maintenance(row) for row in db.execute("SELECT * FROM maintenance WHERE state != 'ended'")
+    ]
 
 
 def pending(
@@ -123,7 +148,7 @@ def pending(
     kind: str,
     store: str,
     subject: tuple[str, str],
-    options: dict[str, Any],
+    options: MaintenanceOptions,
     bundle: str,
 ) -> int | None:
     """The same maintenance when it has not ended yet."""
@@ -132,7 +157,7 @@ def pending(
         "subject_kind=? "
         "AND subject=? "
         "AND options=? AND bundle=? LIMIT 1",
-        (kind, store, *subject, json.dumps(options), bundle),
+        (kind, store, *subject, msgspec.json.encode(options).decode(), bundle),
     ).fetchone()
     return row["id"] if row else None
 
@@ -161,16 +186,20 @@ class RecordedCopy:
     """
 
     bundle: str
-    manifest: dict[str, Any]
+    manifest: ManifestSummary
     own: bool
 
 
-def held_on(
+def copies_on(
     db: sqlite3.Connection, store: str, subject: tuple[str, str], bundle: str = ""
 ) -> list[RecordedCopy]:
     """The copies of a subject on a store, oldest first."""
     return [
-        RecordedCopy(row["name"], json.loads(row["own"] or row["manifest"]), row["own"] is not None)
+        RecordedCopy(
+            row["name"],
+            msgspec.json.decode(row["own"] or row["manifest"], type=ManifestSummary),
+            row["own"] is not None,
+        )
         for row in db.execute(
             "SELECT bundle.name, bundle.manifest, copy.manifest AS own FROM bundle JOIN copy ON "
             "bundle_id=bundle.id "
@@ -213,7 +242,7 @@ def repacked(
     store: str,
     subject: tuple[str, str],
     bundle: str,
-    manifest: dict[str, Any],
+    manifest: ManifestSummary,
 ) -> bool:
     """Note the new manifest of a copy; True when all copies of the bundle are alike now."""
     row = db.execute(
@@ -225,26 +254,27 @@ def repacked(
     db.execute(
         "UPDATE copy SET manifest=? WHERE bundle_id=? AND store_id=(SELECT id FROM store WHERE "
         "name=?)",
-        (json.dumps(manifest), row["id"], store),
+        (msgspec.json.encode(manifest).decode(), row["id"], store),
     )
-    whole = json.loads(row["manifest"])
+    whole = msgspec.json.decode(row["manifest"], type=ManifestSummary)
     digests = {
-        json.loads(own[0])["listing_sha256"] if own[0] else whole["listing_sha256"]
+        json.loads(own[0])["listing_sha256"] if own[0] else whole.listing_sha256
         for own in db.execute("SELECT manifest FROM copy WHERE bundle_id=?", (row["id"],))
     }
-    if digests != {manifest["listing_sha256"]}:
+    if digests != {manifest.listing_sha256}:
         return False
-    # What the bundle brought and how it differed from the one before stays true.
-    kept = {key: whole[key] for key in ("new_bytes", "changes") if key in whole}
+    # What the bundle brought and how it differed from the previous one stays true.
+    kept = replace(manifest, new_bytes=whole.new_bytes, changes=whole.changes)
     db.execute(
-        "UPDATE bundle SET manifest=? WHERE id=?", (json.dumps({**manifest, **kept}), row["id"])
+        "UPDATE bundle SET manifest=? WHERE id=?",
+        (msgspec.json.encode(kept).decode(), row["id"]),
     )
     db.execute("UPDATE copy SET manifest=NULL WHERE bundle_id=?", (row["id"],))
     return True
 
 
-def weigh(db: sqlite3.Connection, store: str, subject: tuple[str, str]) -> None:
-    """Weigh a subject's copies on a store anew, after they were repacked."""
+def refresh_usage(db: sqlite3.Connection, store: str, subject: tuple[str, str]) -> None:
+    """Measure a subject's usage of a store anew, after it was repacked."""
     for row in db.execute("SELECT id FROM store WHERE name=?", (store,)).fetchall():
         usage.refresh(db, row["id"], *subject)
 
@@ -269,23 +299,24 @@ def last_read(db: sqlite3.Connection, store: str) -> dict[tuple[str, str], str]:
 
 
 def found_damage(
-    db: sqlite3.Connection,
-    store: str,
-    subject: tuple[str, str],
-    file: str,
-    reason: str,
-    bundles: list[str],
-    files: list[str],
-    harmed: int,
+    db: sqlite3.Connection, store: str, subject: tuple[str, str], damage: FoundDamage
 ) -> None:
+    """Note a damaged file, or what is known of it now."""
     db.execute(
         "INSERT INTO damage (store_id, subject_kind, subject, file, reason, bundles, files, "
-        "harmed, found) "
-        "VALUES ((SELECT id FROM store WHERE name=?), ?, ?, ?, ?, ?, ?, ?, ?) ON CONFLICT DO "
-        "UPDATE SET "
-        "reason=excluded.reason, bundles=excluded.bundles, files=excluded.files, "
-        "harmed=excluded.harmed",
-        (store, *subject, file, reason, json.dumps(bundles), json.dumps(files), harmed, now()),
+        "harmed, found) VALUES ((SELECT id FROM store WHERE name=?), ?, ?, ?, ?, ?, ?, ?, ?) "
+        "ON CONFLICT DO UPDATE SET reason=excluded.reason, bundles=excluded.bundles, "
+        "files=excluded.files, harmed=excluded.harmed",
+        (
+            store,
+            *subject,
+            damage.file,
+            damage.reason,
+            json.dumps(damage.bundles),
+            json.dumps(damage.files),
+            damage.harmed,
+            now(),
+        ),
     )
 
 

@@ -4,10 +4,15 @@ from __future__ import annotations
 
 import json
 import sqlite3
+from dataclasses import dataclass
 from typing import Any
+
+import msgspec
+from msgspec import UNSET
 
 from ..core.errors import MissingError
 from ..models import (
+    JobInput,
     LogLine,
     Page,
     Run,
@@ -15,6 +20,7 @@ from ..models import (
     Task,
     TaskCopy,
 )
+from .bundles import MadeBundle
 from .db import now
 from .paging import PageRequest, Query, page
 
@@ -130,23 +136,43 @@ def active(db: sqlite3.Connection, job: str) -> int | None:
     return row["id"] if row else None
 
 
+@dataclass(frozen=True, slots=True)
+class RunOptions:
+    """What somebody asked of a run when it was started: a full bundle, a comparison of contents."""
+
+    full: bool = False
+    compare: bool = False
+
+
+def options(db: sqlite3.Connection, run_id: int) -> RunOptions:
+    """What was asked of a run."""
+    row = db.execute("SELECT full, compare FROM run WHERE id=?", (run_id,)).fetchone()
+    return RunOptions(bool(row["full"]), bool(row["compare"])) if row else RunOptions()
+
+
 def add(
     db: sqlite3.Connection,
-    job: str,
-    zone: str,
-    report_to: list[str],
-    report_when: str,
+    job: JobInput,
     started_by: str,
     subjects: list[tuple[str, str]],
-    key: str | None,
-    full: bool = False,
-    compare: bool = False,
+    key: str | None = None,
+    options: RunOptions = RunOptions(),
 ) -> int:
-    """A queued run with a task a subject."""
+    """A queued run with a task for each subject."""
     run_id = db.execute(
         "INSERT INTO run (job, zone, report_to, report_when, started_by, state, created, "
         "idempotency_key, full, compare) VALUES (?, ?, ?, ?, ?, 'queued', ?, ?, ?, ?)",
-        (job, zone, json.dumps(report_to), report_when, started_by, now(), key, full, compare),
+        (
+            job.name,
+            job.zone,
+            json.dumps(job.report_to),
+            job.report_when,
+            started_by,
+            now(),
+            key,
+            options.full,
+            options.compare,
+        ),
     ).lastrowid
     assert run_id is not None
     db.executemany(
@@ -154,12 +180,6 @@ def add(
         [(run_id, kind, name) for kind, name in subjects],
     )
     return run_id
-
-
-def asked(db: sqlite3.Connection, run_id: int) -> tuple[bool, bool]:
-    """Whether a full bundle, and whether a comparison of contents, was asked for at the start."""
-    row = db.execute("SELECT full, compare FROM run WHERE id=?", (run_id,)).fetchone()
-    return (bool(row["full"]), bool(row["compare"])) if row else (False, False)
 
 
 def begin(db: sqlite3.Connection, run_id: int) -> None:
@@ -186,12 +206,9 @@ def end_task(
     task_id: int,
     outcome: str,
     error: str = "",
-    bundle: str = "",
-    entries: int = 0,
-    bytes: int = 0,
-    packed: int = 0,
-    changes: dict[str, int] | None = None,
+    made: MadeBundle | None = None,
 ) -> None:
+    """Note how a task ended, and the bundle it made."""
     warnings = [
         row["text"]
         for row in db.execute(
@@ -201,20 +218,20 @@ def end_task(
             (task_id,),
         )
     ]
+    changes = made.manifest.changes if made is not None else UNSET
     db.execute(
         "UPDATE task SET state='ended', outcome=?, error=?, bundle=?, entries=?, bytes=?, "
-        "packed=?, "
-        "ended=?, warnings=?, changes=? WHERE id=?",
+        "packed=?, ended=?, warnings=?, changes=? WHERE id=?",
         (
             outcome,
             error,
-            bundle,
-            entries,
-            bytes,
-            packed,
+            made.bundle if made else "",
+            made.entries if made else 0,
+            made.bytes if made else 0,
+            made.packed if made else 0,
             now(),
             json.dumps(warnings),
-            json.dumps(changes) if changes else None,
+            None if changes is UNSET else msgspec.json.encode(changes).decode(),
             task_id,
         ),
     )
@@ -236,29 +253,66 @@ def retired(db: sqlite3.Connection, task_id: int, store: str) -> None:
     )
 
 
-def unfinished(db: sqlite3.Connection) -> list[int]:
+def tasks_left(db: sqlite3.Connection, run_id: int) -> int:
+    """How many tasks of a run have not ended, or the run has."""
+    return int(
+        db.execute(
+            "SELECT count(*) FROM task WHERE run_id=? AND state != 'ended'", (run_id,)
+        ).fetchone()[0]
+    )
+
+
+def unended(db: sqlite3.Connection) -> list[int]:
+    """The runs that are queued or running."""
     return [
         row["id"] for row in db.execute("SELECT id FROM run WHERE state != 'ended' ORDER BY id")
     ]
 
 
+def unfinished_tasks(db: sqlite3.Connection) -> list[tuple[int, Task]]:
+    """The tasks that are queued or running, each with the number of its run."""
+    return [
+        (run_id, task)
+        for run_id in unended(db)
+        for task in tasks(db, run_id)
+        if task.state != "ended"
+    ]
+
+
+def report_settings(db: sqlite3.Connection, run_id: int) -> tuple[list[str], str]:
+    """Who gets the report of a run, and when."""
+    row = db.execute("SELECT report_to, report_when FROM run WHERE id=?", (run_id,)).fetchone()
+    recipients: list[str] = json.loads(row["report_to"])
+    return recipients, str(row["report_when"])
+
+
 def log(
-    db: sqlite3.Connection,
-    level: str,
-    text: str,
-    *,
-    run_id: int | None = None,
-    restore_id: int | None = None,
-    maintenance_id: int | None = None,
-    subject: str = "",
+    db: sqlite3.Connection, owner: str, number: int, level: str, text: str, subject: str = ""
 ) -> int:
+    """A line in the log of a run, a restore or maintenance (``owner``)."""
+    column = {"run": "run_id", "restore": "restore_id", "maintenance": "maintenance_id"}[owner]
     return (
         db.execute(
-            "INSERT INTO log_line (run_id, restore_id, maintenance_id, subject, at, level, text) "
-            "VALUES (?, ?, ?, ?, ?, ?, ?)",
-            (run_id, restore_id, maintenance_id, subject, now(), level, text),
+            f"INSERT INTO log_line ({column}, subject, at, level, text) VALUES (?, ?, ?, ?, ?)",
+            (number, subject, now(), level, text),
         ).lastrowid
         or 0
+    )
+
+
+def raw_log(db: sqlite3.Connection, run_id: int, limit: int) -> list[LogLine]:
+    """The first lines of a run's log."""
+    return [
+        _line(row)
+        for row in db.execute(
+            "SELECT * FROM log_line WHERE run_id=? ORDER BY id LIMIT ?", (run_id, limit)
+        )
+    ]
+
+
+def _line(row: sqlite3.Row) -> LogLine:
+    return LogLine(
+        id=row["id"], at=row["at"], level=row["level"], subject=row["subject"], text=row["text"]
     )
 
 
@@ -281,14 +335,7 @@ def log_lines(
         query.only("level = ?", level)
     if words:
         query.only("instr(lower(text || ' ' || subject), lower(?))", words)
-    return page(
-        db,
-        query,
-        paging,
-        lambda row: LogLine(
-            id=row["id"], at=row["at"], level=row["level"], subject=row["subject"], text=row["text"]
-        ),
-    )
+    return page(db, query, paging, _line)
 
 
 def last_ended(db: sqlite3.Connection, job: str) -> dict[str, Any] | None:

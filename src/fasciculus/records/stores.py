@@ -6,8 +6,9 @@ import sqlite3
 import uuid
 
 from ..core.errors import SettingError
-from ..models import Page, Store
+from ..models import Page, Store, StoreInput
 from ..models.runs import StoreFill
+from ..models.stores import StoreFields
 from .encryption import SecretCipher, merged
 from .inventory import nearest
 from .paging import (
@@ -24,24 +25,18 @@ _STORE = (
     "WHERE store_id=store.id) AS jobs, "
     "(SELECT count(*) FROM damage WHERE store_id=store.id) AS damaged"
 )
-_TOLD = {"secrets", "secrets_set", "jobs", "copies", "bytes", "where", "damaged"}
-
-
-def where(store: Store) -> str:
-    """Where a store lies, in a few words."""
-    if store.kind == "folder":
-        return store.path
-    port = f":{store.port}" if store.port != 22 else ""
-    return f"sftp {store.user}@{store.address}{port}:{store.folder}"
 
 
 def _store(row: sqlite3.Row, cipher: SecretCipher) -> Store:
-    store = Store.model_validate_json(row["document"])
-    store.secrets_set = sorted(cipher.open(row["secrets"]))
-    store.copies, store.bytes, store.damaged = row["copies"], row["bytes"], row["damaged"]
-    store.jobs = sorted((row["jobs"] or "").split("\n")) if row["jobs"] else []
-    store.where = where(store)
-    return store
+    return Store(
+        **StoreFields.model_validate_json(row["document"]).model_dump(),
+        where=row["place"],
+        secrets_set=sorted(cipher.decrypt(row["secrets"])),
+        copies=row["copies"],
+        bytes=row["bytes"],
+        damaged=row["damaged"],
+        jobs=sorted((row["jobs"] or "").split("\n")) if row["jobs"] else [],
+    )
 
 
 def stores(
@@ -66,42 +61,62 @@ def store_ids(db: sqlite3.Connection) -> dict[str, int]:
 
 def secrets(db: sqlite3.Connection, cipher: SecretCipher, name: str) -> dict[str, str]:
     row = db.execute("SELECT secrets FROM store WHERE name=?", (name,)).fetchone()
-    return cipher.open(row["secrets"]) if row else {}
+    return cipher.decrypt(row["secrets"]) if row else {}
 
 
-def mark_of(db: sqlite3.Connection, name: str) -> str | None:
+def id_of(db: sqlite3.Connection, name: str) -> str | None:
     """The id that the store's own file must show."""
     row = db.execute("SELECT mark FROM store WHERE name=?", (name,)).fetchone()
     return str(row["mark"]) if row else None
 
 
-def new_mark() -> str:
+def new_id() -> str:
     return uuid.uuid4().hex
 
 
 def save_store(
-    db: sqlite3.Connection, cipher: SecretCipher, new: Store, mark: str, old_name: str | None = None
+    db: sqlite3.Connection,
+    cipher: SecretCipher,
+    new: StoreInput,
+    where: str,
+    store_id: str,
+    old_name: str | None = None,
 ) -> None:
-    """Add a store, or change the one of the old name."""
-    given = new.secrets.model_dump() if new.secrets else {}
-    document = new.model_dump_json(exclude=_TOLD)
+    """Add a store, or change the one of the old name; ``where`` describes its place."""
+    document, kind = new.model_dump_json(exclude={"secrets"}), new.settings.kind
     try:
         if old_name is None:
             db.execute(
-                "INSERT INTO store (name, kind, document, secrets, mark) VALUES (?, ?, ?, ?, ?)",
-                (new.name, new.kind, document, cipher.close(merged({}, given)), mark),
+                "INSERT INTO store (name, kind, document, place, secrets, mark) "
+                "VALUES (?, ?, ?, ?, ?, ?)",
+                (
+                    new.name,
+                    kind,
+                    document,
+                    where,
+                    cipher.encrypt(merged({}, new.secrets)),
+                    store_id,
+                ),
             )
             return
-        sealed = cipher.close(merged(secrets(db, cipher, old_name), given))
+        encrypted = cipher.encrypt(merged(secrets(db, cipher, old_name), new.secrets))
         if not db.execute(
-            "UPDATE store SET name=?, kind=?, document=?, secrets=?, mark=? WHERE name=?",
-            (new.name, new.kind, document, sealed, mark, old_name),
+            "UPDATE store SET name=?, kind=?, document=?, place=?, secrets=?, mark=? WHERE name=?",
+            (new.name, kind, document, where, encrypted, store_id, old_name),
         ).rowcount:
             raise nearest(db, "store", old_name, "store")
     except sqlite3.IntegrityError as error:
         raise SettingError(
             f"There is a store “{new.name}” already.", "Choose another name.", field="name"
         ) from error
+
+
+def name_of_id(db: sqlite3.Connection, store_id: str, except_name: str | None) -> str | None:
+    """The other store that has this id, if there is one."""
+    row = db.execute(
+        "SELECT name FROM store WHERE mark=? AND name IS NOT ?", (store_id, except_name)
+    ).fetchone()
+    return str(row["name"]) if row else None
 
 
 def remove_store(db: sqlite3.Connection, name: str) -> None:
@@ -125,7 +140,7 @@ def fills(db: sqlite3.Connection, cipher: SecretCipher) -> list[StoreFill]:
         StoreFill(
             name=row["name"],
             kind=row["kind"],
-            where=_store(row, cipher).where,
+            where=row["place"],
             copies=row["copies"],
             bytes=row["bytes"],
             newest=row["newest"],

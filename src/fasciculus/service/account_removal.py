@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import sqlite3
 from datetime import UTC, datetime
 
 from ..bundles.retiring import remove_bundle, sweep
@@ -14,8 +13,8 @@ from ..records import bundles, inventory
 from ..records.db import Records
 from ..records.encryption import SecretCipher
 from ..stores import open_store
-from ..stores.base import Connected
-from .tasks import orders
+from ..stores.base import connected
+from .tasks.orders.reach import OrderSources, store_order
 
 
 def subjects_of(account: Account) -> list[SubjectRef]:
@@ -27,16 +26,17 @@ def subjects_of(account: Account) -> list[SubjectRef]:
 
 
 def remove_bundles(config: Config, records: Records, cipher: SecretCipher, account: Account) -> int:
-    """Remove every copy of an account's and its sites' bundles from the stores; gives how many.
+    """Remove every copy of an account's and its sites' bundles from the stores. Returns how many.
 
     Interrupted, it goes on where it was the next time: a bundle's ``bundle.json`` goes first, and
     the records forget a copy only when it is gone. Raises ``FasciculusError`` when a store does not
     answer."""
     count = 0
     for subject in subjects_of(account):
-        for store_name, names in _copies(records.reader, subject).items():
-            order = orders.store_order(records.reader, cipher, store_name)
-            with Connected(open_store(order.spec())) as store:
+        found = bundles.copies_by_store(records.reader, subject.kind, subject.name)
+        for store_name, names in found.items():
+            order = store_order(OrderSources(config, records.reader, cipher), store_name)
+            with connected(open_store(order.spec())) as store:
                 for name in names:
                     remove_bundle(store, subject, name)
                     with records.write() as db:
@@ -53,17 +53,6 @@ def remove_bundles(config: Config, records: Records, cipher: SecretCipher, accou
                     count += 1
                 sweep(store, subject)
     return count
-
-
-def _copies(db: sqlite3.Connection, subject: SubjectRef) -> dict[str, list[str]]:
-    found: dict[str, list[str]] = {}
-    for name, store in db.execute(
-        "SELECT bundle.name, store.name FROM bundle JOIN copy ON bundle_id=bundle.id JOIN store ON "
-        "store.id=store_id WHERE subject_kind=? AND subject=? AND NOT pinned ORDER BY moment",
-        (subject.kind, subject.name),
-    ):
-        found.setdefault(store, []).append(name)
-    return found
 
 
 def check_idle(busy: set[tuple[str, str]], account: Account) -> None:

@@ -22,7 +22,7 @@ from . import auth
 from .auth import problem
 from .context import Context
 from .operations import PREFIX, blueprint
-from .tasks.dispatcher import AlreadyRunningError
+from .tasks.backups import AlreadyRunningError
 
 log = logging.getLogger(__name__)
 
@@ -114,7 +114,7 @@ def _other_pages(app: Flask, parts: Context) -> None:
         checks = {
             "records": True,
             "scheduler": parts.scheduler.alive,
-            "dispatcher": parts.dispatcher.alive,
+            "tasks": parts.tasks.alive,
         }
         try:
             parts.records.reader.execute("SELECT 1 FROM setting LIMIT 1").fetchall()

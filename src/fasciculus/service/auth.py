@@ -72,11 +72,11 @@ def install(app: Flask) -> None:
 
     @app.before_request
     def let_in() -> Response | None:
-        g.visitor = None
+        g.principal = None
         if not request.path.startswith(PREFIX) or request.endpoint in opened:
             return None
-        visitor, by_cookie = _identify()
-        if visitor is None:
+        principal, by_cookie = _identify()
+        if principal is None:
             return problem(
                 401,
                 "Sign in first.",
@@ -86,15 +86,17 @@ def install(app: Flask) -> None:
         if (
             by_cookie
             and request.method not in _SAFE
-            and not hmac.compare_digest(request.headers.get("X-CSRF-Token", ""), visitor.csrf or "")
+            and not hmac.compare_digest(
+                request.headers.get("X-CSRF-Token", ""), principal.csrf or ""
+            )
         ):
             return problem(
                 403,
                 "The X-CSRF-Token header is missing or wrong.",
                 way_out="Take it from GET /api/v1/session.",
             )
-        g.visitor = visitor
-        if visitor.must_change and (request.endpoint or "").removeprefix("api.") not in _FIRST:
+        g.principal = principal
+        if principal.must_change and (request.endpoint or "").removeprefix("api.") not in _FIRST:
             return problem(
                 403,
                 "Choose a password of your own first.",

@@ -10,9 +10,9 @@ from ..core.errors import MissingError, SettingError
 from ..models import Bundle
 from ..records import bundles
 from ..stores import open_store
-from ..stores.base import Connected, Store
-from .context import context
-from .tasks import orders
+from ..stores.base import Store, connected
+from .context import context, order_sources
+from .tasks.orders.reach import store_order
 
 
 def chosen_copy(bundle: Bundle, store: str) -> str:
@@ -36,10 +36,8 @@ def listing_of(bundle: Bundle) -> Path:
     path = context().config.listing(bundle.subject_kind, bundle.subject, bundle.name)
     if not path.exists():
         subject = SubjectRef(bundle.subject_kind, bundle.subject)
-        order = orders.store_order(
-            context().records.reader, context().cipher, chosen_copy(bundle, "")
-        )
-        with Connected(open_store(order.spec())) as store:
+        order = store_order(order_sources(), chosen_copy(bundle, ""))
+        with connected(open_store(order.spec())) as store:
             fetch_listing(store, subject, fetch_manifest(store, subject, bundle.name), path)
     return path
 

@@ -11,14 +11,14 @@ from ..config import Config
 from ..records.db import Records
 from ..records.encryption import SecretCipher
 from .event_stream import EventStream
+from .tasks.orders.reach import OrderSources
 from .tasks.previews import Previews
 
 if TYPE_CHECKING:
     from .background.housekeeping import Housekeeper
     from .background.outbox import Outbox
     from .background.scheduler import Scheduler
-    from .tasks.caretaker import Caretaker
-    from .tasks.dispatcher import Dispatcher
+    from .tasks.service import Tasks
 
 
 @dataclass(slots=True)
@@ -29,12 +29,17 @@ class Context:
     records: Records
     cipher: SecretCipher
     events: EventStream
-    dispatcher: Dispatcher
+    tasks: Tasks
     scheduler: Scheduler
     outbox: Outbox
     previews: Previews
-    caretaker: Caretaker
     housekeeper: Housekeeper
+
+
+def order_sources() -> OrderSources:
+    """What orders are built from, for the current request."""
+    found = context()
+    return OrderSources(found.config, found.records.reader, found.cipher)
 
 
 def context() -> Context:

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-import os
-import shlex
 import tempfile
 from contextlib import closing
 from pathlib import Path
@@ -22,10 +20,13 @@ from ..core.discovery.accounts import (
 from ..core.discovery.web_server_config import apache_hosts, nginx_hosts
 from ..core.errors import FasciculusError, SettingError
 from ..core.mail_config import domains_of_map, domains_of_passwd
-from ..hosts.base import HostConnection, MariaDbSpec
+from ..databases import ENGINES, server_engines
+from ..hosts import open_host
+from ..hosts.base import HostConnection
 from ..hosts.path_patterns import expand
 from ..models import (
     Account,
+    AccountInput,
     Database,
     Host,
     Site,
@@ -33,12 +34,9 @@ from ..models import (
 from ..records import inventory
 from ..records.db import Records, now
 from ..records.encryption import SecretCipher
-from ..worker.host_access import open_host
-from .tasks import orders
-
-_SQLITE_HEAD = b"SQLite format 3\0"
-_SQLITE_NAMES = ("*.sqlite", "*.sqlite3", "*.db", "*.db3")
-_SQLITE_SECONDS = 300.0
+from ..worker.database_access import database_access
+from ..worker.orders import HostOrder
+from .tasks.orders.reach import OrderSources, host_order
 
 
 def proposals(config: Config, records: Records, cipher: SecretCipher, name: str) -> list[Proposal]:
@@ -52,13 +50,13 @@ def proposals(config: Config, records: Records, cipher: SecretCipher, name: str)
             "Give one, such as /home/{account}.",
             field="finding.homes",
         )
-    server = orders.mariadb_order(db, cipher, host)
+    order = host_order(OrderSources(config, db, cipher), name)
     with (
         tempfile.TemporaryDirectory(dir=config.spool, prefix="finding-") as spool,
-        closing(open_host(orders.host_order(db, cipher, host), Path(spool))) as connection,
+        closing(open_host(order.spec(), Path(spool))) as connection,
     ):
         connection.connect()
-        facts = _facts(connection, host, server.spec() if server else None)
+        facts = _facts(connection, host, order, spool)
     found = assemble(
         facts, rules.homes, rules.sites, rules.database_prefix, rules.by_grants, rules.leave_out
     )
@@ -76,7 +74,7 @@ def proposals(config: Config, records: Records, cipher: SecretCipher, name: str)
     return difference(found, known)
 
 
-def _known(account: Account, with_sqlite: bool) -> DiscoveredAccount:
+def _known(account: Account, with_files: bool) -> DiscoveredAccount:
     """A known account as it would be found; what no rule looks for is not missed."""
     return DiscoveredAccount(
         account.name,
@@ -85,13 +83,13 @@ def _known(account: Account, with_sqlite: bool) -> DiscoveredAccount:
         {
             DiscoveredDatabase(d.engine, d.name, d.path, d.site or "")
             for d in account.databases
-            if with_sqlite or d.engine != "sqlite"
+            if with_files or not d.path
         },
         set(account.mail_domains),
     )
 
 
-def _facts(connection: HostConnection, host: Host, server: MariaDbSpec | None) -> HostFacts:
+def _facts(connection: HostConnection, host: Host, order: HostOrder, spool: str) -> HostFacts:
     rules = host.finding
     facts = HostFacts()
     for rule in [*rules.homes, *rules.sites]:
@@ -104,8 +102,8 @@ def _facts(connection: HostConnection, host: Host, server: MariaDbSpec | None) -
         for pattern in patterns:
             for path in expand(connection, pattern):
                 facts.virtual_hosts += read(connection.read_text(path))
-    if server is not None and (rules.database_prefix or rules.by_grants):
-        _databases(connection, server, facts, rules.by_grants)
+    if rules.database_prefix or rules.by_grants:
+        _server_databases(connection, order, spool, facts, rules.by_grants)
     if rules.mail:
         domains: set[str] = set()
         for path in filter(
@@ -116,61 +114,41 @@ def _facts(connection: HostConnection, host: Host, server: MariaDbSpec | None) -
             domains |= domains_of_passwd(connection.read_text(host.mail.passwd_file))
         facts.mail_domains = sorted(domains)
     if rules.sqlite:
-        facts.sqlite = _sqlite(
-            connection,
-            [path for rule in rules.homes for path in expand(connection, rule_glob(rule))],
-        )
+        homes = [path for rule in rules.homes for path in expand(connection, rule_glob(rule))]
+        _database_files(connection, order, spool, facts, homes)
     return facts
 
 
-def _databases(
-    connection: HostConnection, server: MariaDbSpec, facts: HostFacts, by_grants: bool
+def _server_databases(
+    connection: HostConnection, order: HostOrder, spool: str, facts: HostFacts, by_grants: bool
 ) -> None:
-    with connection.mariadb(server) as link:
-        facts.databases = [
-            (row[0] or b"").decode()
-            for row in link.rows(
-                "SELECT schema_name FROM information_schema.schemata WHERE schema_name NOT IN "
-                "('information_schema', 'performance_schema', 'mysql', 'sys') ORDER BY 1"
-            )
-        ]
-        if by_grants:
-            for user, database in link.rows("SELECT user, db FROM mysql.db WHERE user <> ''"):
-                name = (database or b"").decode().replace("\\_", "_").replace("\\%", "%")
-                facts.grants.setdefault((user or b"").decode(), set()).add(name)
-
-
-def _sqlite(connection: HostConnection, homes: list[str]) -> list[str]:
-    """SQLite databases below the homes: by their names, and by how they begin."""
-    if not homes:
-        return []
-    names = " -o ".join(f"-name {shlex.quote(name)}" for name in _SQLITE_NAMES)
-    folders = " ".join(shlex.quote(home) for home in homes)
-    ran = connection.run(
-        f"find {folders} -xdev -type f -size +0 \\( {names} \\) -print0 2>/dev/null",
-        _SQLITE_SECONDS,
-        limit=64 << 20,
-    )
-    found = []
-    for path in filter(None, ran.output.split(b"\0")):
-        try:
-            with closing(connection.open(path)) as file:
-                if file.read(16) == _SQLITE_HEAD:
-                    found.append(os.fsdecode(path))
-        except OSError:
+    for engine in server_engines():
+        if engine.name not in order.servers:
             continue
-    return found
+        access = database_access(engine.name, order, connection, "", spool)
+        facts.databases += [(engine.name, found.name) for found in engine.discover(access, [])]
+        if by_grants:
+            for user, names in engine.grants(access).items():
+                facts.grants.setdefault(user, set()).update((engine.name, n) for n in names)
+
+
+def _database_files(
+    connection: HostConnection, order: HostOrder, spool: str, facts: HostFacts, homes: list[str]
+) -> None:
+    for engine in ENGINES.all():
+        if engine.settings is None:
+            access = database_access(engine.name, order, connection, "", spool)
+            found = engine.discover(access, homes)
+            facts.database_files += [(engine.name, database.path) for database in found]
 
 
 def take_over(records: Records, host: str, wanted: list[Proposal]) -> int:
-    """Add, change or mark as gone what was proposed; all of it or nothing. Gives how many."""
+    """Add, change or mark as gone what was proposed; all of it or nothing. Returns how many."""
     with records.write() as db:
         for proposal in wanted:
             found = proposal.account
             if proposal.kind == "gone":
-                account = inventory.account(db, found.name)
-                account.gone_since = now()
-                inventory.save_account(db, account, found.name)
+                inventory.mark_gone(db, found.name, now())
                 continue
             try:
                 old = inventory.account(db, found.name)
@@ -180,23 +158,24 @@ def take_over(records: Records, host: str, wanted: list[Proposal]) -> int:
             if old.host != host:
                 raise SettingError(
                     f"Account “{found.name}” is on host {old.host} already.",
-                    f"Leave it out on {host}, or remove the other one.",
+                    f"Exclude it on {host}, or remove the other one.",
                     field="accounts",
                 )
             inventory.save_account(db, _merged(old, as_account(found, host)), old.name)
+            inventory.mark_gone(db, old.name, None)
     return len(wanted)
 
 
-def as_account(found: DiscoveredAccount, host: str) -> Account:
+def as_account(found: DiscoveredAccount, host: str) -> AccountInput:
     """A found account as it is described to the service."""
-    return Account(
+    return AccountInput(
         name=found.name,
         host=host,
         home=found.home,
         sites=[Site(name=name, root=root) for name, root in sorted(found.sites.items())],
         databases=[
             Database(
-                engine="sqlite" if d.engine == "sqlite" else "mariadb",
+                engine=d.engine,
                 name=d.name,
                 path=d.path,
                 site=d.site or None,
@@ -207,7 +186,7 @@ def as_account(found: DiscoveredAccount, host: str) -> Account:
     )
 
 
-def _merged(old: Account, new: Account) -> Account:
+def _merged(old: Account, new: AccountInput) -> AccountInput:
     """The new state, with what a person said of the account kept."""
     known = {(d.engine, d.path or d.name): d for d in old.databases}
     new.databases = [known.get((d.engine, d.path or d.name), d) for d in new.databases]

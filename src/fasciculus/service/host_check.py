@@ -10,70 +10,59 @@ from pathlib import Path
 from ..config import Config
 from ..core.errors import FasciculusError
 from ..core.steps import Step
-from ..hosts.base import HostConnection, MariaDbSpec
+from ..databases import ENGINES
+from ..hosts import open_host
+from ..hosts.base import HostConnection
 from ..hosts.path_patterns import expand
-from ..models import Host, Tried, TryStep
-from ..worker.host_access import open_host
+from ..models import TryResult, TryStep
+from ..models.inventory import HostFields
+from ..worker.database_access import database_access
 from ..worker.orders import HostOrder
+from .tasks.orders.reach import described_host
 
 #: The steps in their order, so that the one that failed has its name.
-_REACHING = ("connect", "host key", "sign in", "commands")
+_CONNECTING = ("connect", "host key", "sign in", "commands")
 _SHOWN = 5
 
 
-def try_host(config: Config, host: Host, secrets: Mapping[str, str], homes: list[str]) -> Tried:
+def try_host(
+    config: Config, host: HostFields, secrets: Mapping[str, str], homes: list[str]
+) -> TryResult:
     """Try a host with its secrets; ``homes`` are those of its accounts."""
-    order = HostOrder(name=host.name)
-    if host.kind == "ssh":
-        order = HostOrder(
-            name=host.name,
-            address=host.address,
-            port=host.port,
-            user=host.user,
-            host_key=host.host_key,
-            secrets=dict(secrets),
-        )
+    order = described_host(host, secrets)
     steps: list[Step] = []
     with (
         tempfile.TemporaryDirectory(dir=config.spool, prefix="trying-") as spool,
-        closing(open_host(order, Path(spool))) as connection,
+        closing(open_host(order.spec(), Path(spool))) as connection,
     ):
         try:
-            for step in _reaching(connection):
+            for step in connection.steps():
                 steps.append(step)  # noqa: PERF402  the steps before a failure are kept
         except FasciculusError as error:
-            name = _REACHING[min(len(steps), len(_REACHING) - 1)]
+            name = _CONNECTING[min(len(steps), len(_CONNECTING) - 1)]
             steps.append(Step(name, False, error.message, error.way_out))
         else:
-            steps += _database(connection, host, secrets)
+            steps += _servers(connection, order, spool)
             steps += _files(connection, host)
             steps += _homes(connection, homes)
-        seen_key = getattr(connection, "seen_key", "")
+        seen_key = connection.seen_key
     if not steps:
         steps.append(Step("host", True, "This machine; nothing further is set."))
     rows = [TryStep(name=s.name, ok=s.ok, text=s.text, way_out=s.way_out) for s in steps]
-    return Tried(ok=all(row.ok for row in rows), steps=rows, host_key=seen_key)
+    return TryResult(ok=all(row.ok for row in rows), steps=rows, host_key=seen_key)
 
 
-def _reaching(connection: HostConnection) -> Iterator[Step]:
-    steps = getattr(connection, "steps", None)
-    if steps is not None:
-        yield from steps()
+def _servers(connection: HostConnection, order: HostOrder, spool: str) -> Iterator[Step]:
+    for name in order.servers:
+        engine = ENGINES.get(name)
+        try:
+            version = engine.version(database_access(name, order, connection, "", spool))
+            yield Step("database server", True, f"It answers: {version}.")
+        except FasciculusError as error:
+            yield Step("database server", False, error.message, error.way_out)
 
 
-def _database(connection: HostConnection, host: Host, secrets: Mapping[str, str]) -> Iterator[Step]:
-    if host.mariadb is None:
-        return
-    spec = MariaDbSpec(**host.mariadb.model_dump(), password=secrets.get("mariadb_password", ""))
-    try:
-        with connection.mariadb(spec) as server:
-            version = (server.rows("SELECT version()")[0][0] or b"").decode()
-        yield Step("database server", True, f"It answers: {version}.")
-    except FasciculusError as error:
-        yield Step("database server", False, error.message, error.way_out)
-
-
-def _files(connection: HostConnection, host: Host) -> Iterator[Step]:
+def _files(connection: HostConnection, host: HostFields) -> Iterator[Step]:
     mail = host.mail
     for what, path in (
         ("alias map", mail.alias_map),

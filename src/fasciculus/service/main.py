@@ -26,9 +26,9 @@ from .background.scheduler import Scheduler
 from .context import Context
 from .event_stream import EventStream
 from .reports.reporter import Reporter
-from .tasks.caretaker import Caretaker
-from .tasks.dispatcher import Dispatcher
 from .tasks.previews import Previews
+from .tasks.service import Tasks
+from .tasks.worker_pool import WorkerPool
 
 log = logging.getLogger("fasciculus")
 
@@ -55,23 +55,21 @@ def build(config: Config, environment: Mapping[str, str] = os.environ) -> Contex
         reporter.report(run_id)
         outbox.wake()
 
-    dispatcher = Dispatcher(config, records, cipher, events, ended)
-    scheduler = Scheduler(records, dispatcher, report)
-    caretaker = Caretaker(
-        config, records, cipher, events, dispatcher, reporter.maintenance, outbox.wake
+    workers = WorkerPool()
+    tasks = Tasks(
+        config, records, cipher, events, workers, ended, reporter, on_reported=outbox.wake
     )
     _first_start(records, environment)
     return Context(
-        config,
-        records,
-        cipher,
-        events,
-        dispatcher,
-        scheduler,
-        outbox,
-        Previews(),
-        caretaker,
-        Housekeeper(config, records, cipher, events, dispatcher.busy, caretaker.verify_some),
+        config=config,
+        records=records,
+        cipher=cipher,
+        events=events,
+        tasks=tasks,
+        scheduler=Scheduler(records, tasks, report),
+        outbox=outbox,
+        previews=Previews(workers),
+        housekeeper=Housekeeper(config, records, cipher, events, tasks.busy, tasks.verify_due),
     )
 
 
@@ -97,8 +95,7 @@ def _first_start(records: Records, environment: Mapping[str, str]) -> None:
 
 def start(parts: Context) -> None:
     """Begin to hand out, to schedule and to send."""
-    parts.dispatcher.start()
-    parts.caretaker.start()
+    parts.tasks.start()
     parts.scheduler.start()
     parts.outbox.start()
     parts.housekeeper.start()
@@ -110,8 +107,7 @@ def stop(parts: Context) -> None:
     parts.scheduler.stop()
     parts.housekeeper.stop()
     parts.previews.stop()
-    parts.caretaker.stop()
-    parts.dispatcher.stop()
+    parts.tasks.stop()
     parts.outbox.stop()
     parts.records.close()
 

@@ -1,25 +1,32 @@
-"""How a store is reached: one protocol, several kinds of door."""
+"""How a store is reached: one protocol, one file for each kind.
+
+A new kind is a module with a :class:`~fasciculus.stores.base.StoreKind`, and its line in ``KINDS``
+or an entry point of the group ``fasciculus.stores``; see ``docs/adding-a-store-kind.md``.
+"""
 
 from __future__ import annotations
 
-from collections.abc import Callable
-from importlib import import_module
+from collections.abc import Mapping
+from typing import Any
 
-from ..core.errors import SettingError
-from .base import Store, StoreSpec
+from ..kinds import Registry
+from .base import Store, StoreKind, StoreSpec
 
-#: The module and the class of each kind, imported when one is wanted.
-_KINDS = {"folder": ("folder", "FolderStore"), "sftp": ("sftp", "SftpStore")}
+KINDS: Registry[StoreKind] = Registry(
+    "kind of store",
+    "fasciculus.stores",
+    {"folder": f"{__name__}.folder:KIND", "sftp": f"{__name__}.sftp:KIND"},
+)
+
+
+def store_spec(
+    name: str, settings: Mapping[str, Any] | str | bytes, secrets: Mapping[str, str] | None = None
+) -> StoreSpec:
+    """The spec of a store out of plain values or saved JSON; errors as with ``Registry``."""
+    parsed = KINDS.parse(settings) if isinstance(settings, Mapping) else KINDS.stored(settings)
+    return StoreSpec(name, parsed, dict(secrets or {}))
 
 
 def open_store(spec: StoreSpec) -> Store:
     """The store of a spec, not connected yet."""
-    if spec.kind not in _KINDS:
-        raise SettingError(
-            f"There is no kind of store “{spec.kind}”.",
-            f"Choose {' or '.join(_KINDS)}.",
-            field="kind",
-        )
-    module, name = _KINDS[spec.kind]
-    kind: Callable[[StoreSpec], Store] = getattr(import_module(f".{module}", __package__), name)
-    return kind(spec)
+    return KINDS.get(spec.settings.kind).open(spec)

@@ -2,25 +2,14 @@
 
 from __future__ import annotations
 
-import json
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
 from dataclasses import dataclass, field
-from datetime import UTC, datetime
 from pathlib import Path
-from types import TracebackType
-from typing import Any, BinaryIO, Protocol
+from typing import BinaryIO, Protocol
 
-from ..core.bundle.layout import STORE_FILE
-from ..core.errors import (
-    DamagedError,
-    FasciculusError,
-    MissingError,
-    TooNewError,
-)
 from ..core.steps import Step
-
-STORE_FORMAT = "fasciculus-store"
-STORE_VERSION = 1
+from ..kinds import Secrets, Settings
 
 
 @dataclass(frozen=True, slots=True)
@@ -28,8 +17,7 @@ class StoreSpec:
     """How to reach a store. ``secrets`` never go into messages or logs."""
 
     name: str
-    kind: str
-    settings: dict[str, Any]
+    settings: Settings
     secrets: dict[str, str] = field(default_factory=dict, repr=False)
 
 
@@ -46,13 +34,12 @@ class Store(Protocol):
     """A place for bundles. Paths are relative to its root, with slashes.
 
     Failures are :class:`~fasciculus.core.errors.FasciculusError` of one sentence:
-    ``UnreachableError`` and ``StoreFullError`` for the store itself, ``MissingError`` for a file.
-    A store is used by one thread at a time.
+    ``UnreachableError`` and ``StoreFullError`` for the store itself, ``ConnectionLostError`` where
+    another try is worth it, ``MissingError`` for a file. A store is used by one thread at a time.
     """
 
     spec: StoreSpec
-    #: Whether :meth:`sha256` is worked out on another machine, so that asking moves no bytes of the
-    #: file.
+    #: Whether :meth:`sha256` is computed on another machine, so that asking moves no file.
     digests_itself: bool
 
     def connect(self) -> None:
@@ -88,118 +75,37 @@ class Store(Protocol):
         """Free bytes, or None where the store does not tell."""
 
     def replaces_at_once(self) -> bool:
-        """Whether a file that is put in the place of another is there at any moment, the old or the
-        new.
-        """
+        """Whether replacing a file leaves the old or the new one at any moment."""
 
     def steps(self) -> list[Step]:
-        """Connect, saying how each step goes; stops at the first that fails."""
+        """Connect, reporting each step; stops at the first that fails."""
 
 
-class Connected:
-    """``with Connected(store):`` connects, and closes afterwards."""
+@dataclass(frozen=True, slots=True)
+class StoreKind:
+    """A kind of store: its settings, its secrets, and how one is opened.
 
-    def __init__(self, store: Store) -> None:
-        self._store = store
+    ``open`` returns a store that is not connected yet.
+    """
 
-    def __enter__(self) -> Store:
-        self._store.connect()
-        return self._store
+    name: str
+    title: str
+    settings: type[Settings]
+    secrets: type[Secrets]
+    open: Callable[[StoreSpec], Store]
 
-    def __exit__(
-        self,
-        kind: type[BaseException] | None,
-        value: BaseException | None,
-        trace: TracebackType | None,
-    ) -> None:
-        self._store.close()
+
+@contextmanager
+def connected(store: Store) -> Iterator[Store]:
+    """Connect to a store, and close it afterwards."""
+    store.connect()
+    try:
+        yield store
+    finally:
+        store.close()
 
 
 def read_all(store: Store, path: str) -> bytes:
     """The whole of a small file."""
     with store.open(path) as stream:
         return stream.read()
-
-
-def mark(store: Store, store_id: str) -> None:
-    """Write the file by which a store explains itself, unless it is there."""
-    if store.size(STORE_FILE) is None:
-        document = {
-            "format": STORE_FORMAT,
-            "version": STORE_VERSION,
-            "id": store_id,
-            "since": datetime.now(UTC).isoformat(timespec="seconds"),
-            "about": "Bundles of Fasciculus. accounts/, sites/ and hosts/ hold one folder per "
-            "subject; a bundle is complete when its bundle.json is there.",
-        }
-        store.put_bytes((json.dumps(document, indent=1) + "\n").encode(), STORE_FILE)
-
-
-def read_mark(store: Store) -> str:
-    """The store's id.
-
-    Raises :class:`MissingError` where the folder is not a store, which is what an
-    unmounted disk looks like, and :class:`TooNewError` for a later format.
-    """
-    if store.size(STORE_FILE) is None:
-        raise MissingError(
-            f"The folder of store “{store.spec.name}” holds no {STORE_FILE}.",
-            "Is the right disk mounted, the right folder named? "
-            "If the folder was emptied on purpose, save the store again.",
-        )
-    try:
-        document = json.loads(read_all(store, STORE_FILE))
-        if document["format"] != STORE_FORMAT:
-            raise KeyError("format")
-        if document["version"] > STORE_VERSION:
-            raise TooNewError(
-                f"Store “{store.spec.name}” is in version {document['version']} of its format.",
-                "Use a newer Fasciculus.",
-            )
-        return str(document["id"])
-    except FasciculusError:
-        raise
-    except (ValueError, KeyError, TypeError) as error:
-        raise DamagedError(
-            f"{STORE_FILE} of store “{store.spec.name}” cannot be read.",
-            "Put it right by hand, or save the store again.",
-        ) from error
-
-
-def try_out(store: Store, store_id: str | None = None) -> list[Step]:
-    """Prove that a store works: connect, then write, read back and remove a file."""
-    steps = store.steps()
-    if not all(step.ok for step in steps):
-        return steps
-    probe = f".fasciculus-try-{datetime.now(UTC):%Y%m%dT%H%M%S%f}"
-    payload = b"Fasciculus tries whether this folder can be written.\n"
-    try:
-        store.put_bytes(payload, probe)
-        steps.append(Step("write", True, "A file can be written."))
-        if read_all(store, probe) != payload:
-            raise DamagedError("The file read back differs from what was written.")
-        steps.append(Step("read", True, "It reads back the same."))
-        store.remove(probe)
-        steps.append(Step("remove", True, "It can be removed."))
-        found = None
-        if store.size(STORE_FILE) is not None:
-            found = read_mark(store)
-        if found and store_id and found != store_id:
-            raise DamagedError(
-                f"The folder belongs to another store (id {found}).",
-                "Name another folder, or remove its fasciculus-store.json if it is yours to use.",
-            )
-        steps.append(
-            Step(
-                "mark",
-                True,
-                f"The folder holds the store {found}." if found else "The folder is free to use.",
-            )
-        )
-    except FasciculusError as error:
-        names = ("write", "read", "remove", "mark")
-        done = {step.name for step in steps}
-        steps.append(
-            Step(next(n for n in names if n not in done), False, error.message, error.way_out)
-        )
-    return steps

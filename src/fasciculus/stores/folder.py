@@ -10,37 +10,53 @@ import shutil
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager, suppress
 from pathlib import Path
-from typing import BinaryIO
+from typing import BinaryIO, Literal
+
+from pydantic import Field, field_validator
 
 from ..core.errors import (
     FasciculusError,
     MissingError,
-    SettingError,
     StoreFullError,
     UnreachableError,
 )
 from ..core.formatting import format_size
 from ..core.steps import Step
-from .base import StoreItem, StoreSpec
+from ..fields import absolute_folder
+from ..kinds import Secrets, Settings
+from .base import StoreItem, StoreKind, StoreSpec
 
 _CHUNK = 4 * 1024 * 1024
 
 
+class FolderSettings(Settings):
+    """A folder that exists."""
+
+    kind: Literal["folder"] = "folder"
+    folder: str = Field(
+        title="Folder",
+        description="It must exist. A copy on this machine alone is lost with it.",
+        examples=["/mnt/second-disk/bundles"],
+    )
+
+    @field_validator("folder")
+    @classmethod
+    def _absolute(cls, value: str) -> str:
+        return absolute_folder(value)
+
+    def describe(self) -> str:
+        return self.folder
+
+
 class FolderStore:
-    """Settings: ``path``, an absolute folder that exists."""
+    """A store in a local folder."""
 
     digests_itself = False
 
     def __init__(self, spec: StoreSpec) -> None:
+        assert isinstance(spec.settings, FolderSettings)
         self.spec = spec
-        path = str(spec.settings.get("path", ""))
-        if not path.startswith("/"):
-            raise SettingError(
-                "The folder of a store is an absolute path.",
-                "Write it from the first slash on.",
-                field="path",
-            )
-        self._root = Path(path)
+        self._root = Path(spec.settings.folder)
         self._linked: set[str] = set()
 
     def connect(self) -> None:
@@ -177,3 +193,6 @@ def _flush(path: Path) -> None:
         os.fsync(descriptor)
     finally:
         os.close(descriptor)
+
+
+KIND = StoreKind("folder", "A folder of this machine", FolderSettings, Secrets, FolderStore)

@@ -1,32 +1,132 @@
-"""Trying again while a connection is lost."""
+"""A store whose actions are tried again while the connection is lost."""
 
 from __future__ import annotations
 
 import threading
 from collections.abc import Callable
-from typing import TypeVar
+from contextlib import suppress
+from pathlib import Path
+from typing import BinaryIO, TypeVar, cast
 
 from ..core.errors import ConnectionLostError
-from .base import Store
+from ..core.steps import Step
+from .base import Store, StoreItem
 
 _ATTEMPTS = 4
 _FIRST_WAIT = 0.5
 _T = TypeVar("_T")
 
 
-def persist(
-    store: Store, action: Callable[[], _T], stop: threading.Event, on_retry: Callable[[str], None]
-) -> _T:
-    """Try an action on a store again while the connection is lost; all else is final."""
-    wait = _FIRST_WAIT
-    for attempt in range(1, _ATTEMPTS + 1):
-        try:
-            store.connect()
-            return action()
-        except ConnectionLostError as error:
-            if attempt == _ATTEMPTS or stop.is_set():
-                raise
-            on_retry(f"Store “{store.spec.name}”: {error.message} Trying again.")
-            stop.wait(wait)
-            wait *= 4
-    raise AssertionError("unreachable")
+class RetryingStore:
+    """Wraps a store. A stream whose connection breaks off goes on where it was.
+
+    ``stop`` ends the trying; ``on_retry`` is told why there is another attempt.
+    """
+
+    def __init__(
+        self, store: Store, stop: threading.Event, on_retry: Callable[[str], None]
+    ) -> None:
+        self._store, self._stop, self._on_retry = store, stop, on_retry
+        self.spec, self.digests_itself = store.spec, store.digests_itself
+        #: Grows with every lost connection: what was opened over an earlier one is dead.
+        self.connections = 0
+
+    def retry(self, action: Callable[[], _T]) -> _T:
+        """Try an action again while the connection is lost; all other errors are final."""
+        wait = _FIRST_WAIT
+        for attempt in range(1, _ATTEMPTS + 1):
+            try:
+                self._store.connect()
+                return action()
+            except ConnectionLostError as error:
+                self.connections += 1
+                if attempt == _ATTEMPTS or self._stop.is_set():
+                    raise
+                self._on_retry(f"Store “{self.spec.name}”: {error.message} Trying again.")
+                self._stop.wait(wait)
+                wait *= 4
+        raise AssertionError("unreachable")
+
+    def connect(self) -> None:
+        self.retry(lambda: None)
+
+    def close(self) -> None:
+        self._store.close()
+
+    def items(self, folder: str) -> list[StoreItem]:
+        return self.retry(lambda: self._store.items(folder))
+
+    def open(self, path: str, offset: int = 0, length: int | None = None) -> BinaryIO:
+        stream = _ResumingStream(self, self._store, path, offset, length)
+        stream.begin()
+        return cast(BinaryIO, stream)
+
+    def put(self, local: Path, path: str, on_bytes: Callable[[int], None]) -> None:
+        self.retry(lambda: self._store.put(local, path, on_bytes))
+
+    def put_bytes(self, data: bytes, path: str) -> None:
+        self.retry(lambda: self._store.put_bytes(data, path))
+
+    def remove(self, path: str) -> None:
+        self.retry(lambda: self._store.remove(path))
+
+    def remove_folder(self, folder: str) -> None:
+        self.retry(lambda: self._store.remove_folder(folder))
+
+    def size(self, path: str) -> int | None:
+        return self.retry(lambda: self._store.size(path))
+
+    def sha256(self, path: str) -> str | None:
+        return self.retry(lambda: self._store.sha256(path))
+
+    def free(self) -> int | None:
+        return self.retry(self._store.free)
+
+    def replaces_at_once(self) -> bool:
+        return self.retry(self._store.replaces_at_once)
+
+    def steps(self) -> list[Step]:
+        return self._store.steps()
+
+
+class _ResumingStream:
+    """A stretch of a file, read forwards."""
+
+    def __init__(
+        self, owner: RetryingStore, store: Store, path: str, at: int, left: int | None
+    ) -> None:
+        self._owner, self._store, self._path = owner, store, path
+        self._at, self._left = at, left
+        self._inner: BinaryIO | None = None
+        self._connection = -1
+
+    def begin(self) -> None:
+        self._owner.retry(self._opened)
+
+    def read(self, count: int = -1) -> bytes:
+        if count < 0:
+            return b"".join(iter(lambda: self.read(1 << 20), b""))
+        data = self._owner.retry(lambda: self._opened().read(count))
+        self._at += len(data)
+        if self._left is not None:
+            self._left -= len(data)
+        return data
+
+    def _opened(self) -> BinaryIO:
+        if self._inner is None or self._connection != self._owner.connections:
+            self.close()
+            self._connection = self._owner.connections
+            self._inner = self._store.open(self._path, self._at, self._left)
+        return self._inner
+
+    def close(self) -> None:
+        if self._inner is not None:
+            with suppress(Exception):
+                self._inner.close()
+            self._inner = None
+
+    def __enter__(self) -> _ResumingStream:
+        return self
+
+    def __exit__(self, *_: object) -> None:
+        self.close()

@@ -10,29 +10,31 @@ import stat
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager, suppress
 from pathlib import Path
-from typing import Any, BinaryIO, cast
+from typing import Any, BinaryIO, Literal, cast
 
 import paramiko
 from paramiko.message import Message
 from paramiko.sftp import CMD_EXTENDED, CMD_EXTENDED_REPLY
+from pydantic import Field
 
 from ..core.errors import (
     ConnectionLostError,
     FasciculusError,
     MissingError,
-    SettingError,
     StoreFullError,
     UnreachableError,
 )
 from ..core.formatting import format_size
 from ..core.steps import Step
+from ..kinds import Settings
 from ..ssh import (
     TIMEOUT,
     SshConnection,
+    SshSecrets,
     SshSpec,
     broke_off,
 )
-from .base import StoreItem, StoreSpec
+from .base import StoreItem, StoreKind, StoreSpec
 
 #: With the request around it, the most that goes into one packet of SSH (RFC 4254, section 5.2:
 #: 32,768 bytes).
@@ -41,27 +43,48 @@ _READ_WINDOW = 4 * 1024 * 1024
 _EXEC_TIMEOUT = 600.0
 
 
-class SftpStore:
-    """Settings: ``address``, ``port``, ``user``, ``folder``, ``host_key`` (fingerprint).
+class SftpSettings(Settings):
+    """A folder on a server that speaks SFTP."""
 
-    Secrets: ``password``, or ``private_key`` with ``passphrase``.
-    """
+    kind: Literal["sftp"] = "sftp"
+    address: str = Field(min_length=1, title="Address", examples=["storage.sedge-quill.example"])
+    port: int = Field(default=22, ge=1, le=65535, title="Port")
+    user: str = Field(min_length=1, title="User")
+    folder: str = Field(
+        min_length=1,
+        title="Folder on the server",
+        description="It must exist.",
+        examples=["/bundles"],
+    )
+    host_key: str = Field(
+        default="",
+        title="Accepted host key",
+        description="The server’s fingerprint. Leave it empty and try: it is shown, to be compared "
+        "and accepted.",
+        examples=["SHA256:…"],
+    )
+
+    def describe(self) -> str:
+        port = f":{self.port}" if self.port != 22 else ""
+        return f"sftp {self.user}@{self.address}{port}:{self.folder}"
+
+
+class SftpStore:
+    """A store on an SFTP server, signed in with a password or a private key."""
 
     digests_itself = True
 
     def __init__(self, spec: StoreSpec) -> None:
+        settings = spec.settings
+        assert isinstance(settings, SftpSettings)
         self.spec = spec
-        settings: dict[str, Any] = spec.settings
-        for key in ("address", "user", "folder"):
-            if not settings.get(key):
-                raise SettingError(f"An SFTP store needs its {key}.", field=key)
-        self._root = str(settings["folder"]).rstrip("/") or "/"
+        self._root = settings.folder.rstrip("/") or "/"
         self._link = SshConnection(
             SshSpec(
-                str(settings["address"]),
-                int(settings.get("port") or 22),
-                str(settings["user"]),
-                str(settings.get("host_key") or ""),
+                settings.address,
+                settings.port,
+                settings.user,
+                settings.host_key,
                 spec.secrets,
                 "the store's settings",
             )
@@ -336,3 +359,6 @@ class _Windowed(io.RawIOBase):
             with suppress(OSError, EOFError, paramiko.SSHException):
                 self._file.close()
         super().close()
+
+
+KIND = StoreKind("sftp", "Another machine, over SFTP", SftpSettings, SshSecrets, SftpStore)

@@ -1,16 +1,20 @@
-"""What went wrong, for people."""
+"""What can end a task early, and how errors are put into words."""
 
 from __future__ import annotations
 
 from ..core.errors import FasciculusError
 
 
+class CancelledError(BaseException):
+    """Somebody asked this worker to stop."""
+
+
 class NoStoreLeftError(Exception):
-    """Every store has failed: there is nobody to pack for."""
+    """Every store has failed: there is nowhere to put a bundle."""
 
 
-def sentence(error: Exception) -> str:
-    """What went wrong, for people."""
+def error_text(error: Exception) -> str:
+    """What went wrong, as a sentence for people."""
     if isinstance(error, FasciculusError):
         return error.sentence()
     if isinstance(error, OSError):

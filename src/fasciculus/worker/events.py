@@ -1,26 +1,32 @@
-"""What a worker tells: one JSON object a line."""
+"""What a worker reports while it carries out an order: one JSON object per line."""
 
 from __future__ import annotations
 
-import json
 import threading
-from typing import Any, BinaryIO, Literal
+from typing import BinaryIO, Literal
 
-from msgspec import Struct, field, to_builtins
+import msgspec
+from msgspec import Struct, field
+
+from ..core.bundle.manifest import ManifestSummary
+from .results import AnyResult
 
 Level = Literal["info", "warning", "error"]
 
 
-class Log(Struct):
+class Log(Struct, tag_field="event", tag="log"):
     """A line of the task's log."""
 
     level: Level
     text: str
 
 
-class Progress(Struct):
-    """How far the task is. Bytes are of contents, ``packed`` and ``pushed`` of pieces;
-    ``total`` is what is expected, 0 when that is not known."""
+class Progress(Struct, tag_field="event", tag="progress"):
+    """How far the task is.
+
+    Bytes are of contents, ``packed`` and ``pushed`` of pieces; ``total`` is what is expected, 0
+    when that is not known.
+    """
 
     stage: str
     entries: int = 0
@@ -30,27 +36,27 @@ class Progress(Struct):
     total: int = 0
 
 
-class CopyResult(Struct):
-    """A store has, or has not, its copy."""
+class CopyResult(Struct, tag_field="event", tag="copy"):
+    """A store has its copy, or ``error`` says why not; ``kept`` copies of the job are there now."""
 
     store: str
     error: str = ""
     kept: int = 0
 
 
-class CopyRetired(Struct):
-    """A copy was removed because the keep rule did not want it."""
+class CopyRetired(Struct, tag_field="event", tag="copy-retired"):
+    """A copy was removed because no keep rule wanted it."""
 
     store: str
     bundle: str
 
 
-class DamageFound(Struct):
-    """A file of the store that is missing or altered: its path below the subject, and what that
-    harms.
+class DamageFound(Struct, tag_field="event", tag="damage-found"):
+    """A file of the store is missing or altered: its path below the subject, and what that harms.
 
-    ``files`` are the first of the entries that cannot be brought back whole, ``harmed`` counts them
-    all."""
+    ``files`` are the first of the entries that cannot be restored whole, ``harmed`` counts them
+    all.
+    """
 
     file: str
     reason: str
@@ -59,42 +65,32 @@ class DamageFound(Struct):
     harmed: int = 0
 
 
-class DamageCleared(Struct):
-    """A file that was found damaged earlier is as it should be; ``source`` is the store that mended
-    it.
-    """
+class DamageCleared(Struct, tag_field="event", tag="damage-cleared"):
+    """A file that was damaged is intact; ``source`` is the store that it was mended from."""
 
     file: str
     source: str = ""
 
 
-class CopyVerified(Struct):
-    """A bundle's copy was looked through, quickly or by reading every byte."""
+class CopyVerified(Struct, tag_field="event", tag="copy-verified"):
+    """A bundle's copy was verified, quickly or by reading every byte."""
 
     bundle: str
     deep: bool
-    sound: bool
+    intact: bool
 
 
-class CopyRepacked(Struct):
-    """A copy's bytes lie in other pieces now; ``manifest`` is the summary of its new
-    ``bundle.json``.
-    """
+class CopyRepacked(Struct, tag_field="event", tag="copy-repacked"):
+    """A copy's bytes are in other pieces now, as its new manifest says."""
 
     bundle: str
-    manifest: dict[str, Any] = field(default_factory=dict)
+    manifest: ManifestSummary
 
 
-class Finished(Struct):
-    """The end. ``manifest`` is a summary of ``bundle.json`` for the records."""
+class Finished(Struct, tag_field="event", tag="finished"):
+    """The last event: what the order came to."""
 
-    outcome: str
-    error: str = ""
-    bundle: str = ""
-    entries: int = 0
-    bytes: int = 0
-    packed: int = 0
-    manifest: dict[str, Any] = field(default_factory=dict)
+    result: AnyResult
 
 
 Event = (
@@ -108,36 +104,26 @@ Event = (
     | CopyRepacked
     | Finished
 )
-_KINDS: dict[str, type] = {
-    "log": Log,
-    "progress": Progress,
-    "copied": CopyResult,
-    "retired": CopyRetired,
-    "damage": DamageFound,
-    "sound": DamageCleared,
-    "verified": CopyVerified,
-    "repacked": CopyRepacked,
-    "finished": Finished,
-}
-_NAMES = {kind: name for name, kind in _KINDS.items()}
+
+_encoder = msgspec.json.Encoder()
+_decoder = msgspec.json.Decoder(Event)
 
 
 def to_line(event: Event) -> bytes:
-    return json.dumps({"event": _NAMES[type(event)], **to_builtins(event)}).encode() + b"\n"
+    """An event as one line of JSON."""
+    return _encoder.encode(event) + b"\n"
 
 
 def from_line(line: bytes) -> Event:
-    """The event of a line; ``ValueError`` when it is none."""
-    row = json.loads(line)
-    try:
-        event: Event = _KINDS[row.pop("event")](**row)
-    except (KeyError, TypeError, AttributeError) as error:
-        raise ValueError("not an event") from error
+    """The event of a line. Raises ``ValueError`` (``msgspec.ValidationError``) for anything
+    else.
+    """
+    event: Event = _decoder.decode(line)
     return event
 
 
 class Emitter:
-    """Writes events to the service; a service that is gone does not stop the clearing up."""
+    """Writes events to the service; clearing up goes on when the service is gone."""
 
     def __init__(self, sink: BinaryIO) -> None:
         self._sink, self._lock = sink, threading.Lock()
@@ -155,7 +141,7 @@ class Emitter:
         self.emit(Log("info", text))
 
     def warn(self, text: str) -> None:
-        """A warning that the bundle's manifest and the report will name too."""
+        """A warning, which the bundle's manifest and the report will repeat."""
         self.warnings.append(text)
         self.emit(Log("warning", text))
 

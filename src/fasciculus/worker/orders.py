@@ -1,38 +1,41 @@
 """Orders: plain data that says all a worker needs to know. They may hold secrets.
 
-They are msgspec structures: a worker is started for each task, and pydantic's models would take it
-a quarter of a second to make."""
+One line of JSON, validated when it is read; ``order`` tells the kinds apart.
+"""
 
 from __future__ import annotations
 
-from typing import Any, Literal, TypeVar
+from typing import Literal
 
 import msgspec
 
 from ..core.bundle.layout import SubjectRef
+from ..core.bundle.manifest import PieceRecord
 from ..core.dump.filters import DatabaseRules
 from ..core.file_filters import FileRules
-from ..hosts.base import MariaDbSpec
+from ..databases.base import DatabaseRef, ServerSpec
+from ..hosts import host_spec
+from ..hosts.base import HostSpec
+from ..kinds import Settings
+from ..stores import store_spec
 from ..stores.base import StoreSpec
 
+SubjectKind = Literal["account", "site", "host"]
 
-class Data(msgspec.Struct, kw_only=True):
-    """The base of all that stands in orders."""
+
+class OrderData(msgspec.Struct, kw_only=True):
+    """The base of all that is in orders."""
 
     def __repr__(self) -> str:
         # It may hold secrets.
         return f"<{type(self).__name__}>"
 
 
-_O = TypeVar("_O", bound=Data)
-
-
-class StoreOrder(Data, kw_only=True):
-    """A store to write to or read from."""
+class StoreOrder(OrderData, kw_only=True):
+    """A store to write to or read from; ``settings`` are those of its kind, as JSON."""
 
     name: str
-    kind: str
-    settings: dict[str, Any]
+    settings: str
     secrets: dict[str, str] = {}
     store_id: str
     #: Bundles of this job and subject that the records know on it, oldest first.
@@ -40,20 +43,40 @@ class StoreOrder(Data, kw_only=True):
     pinned: list[str] = []
 
     def spec(self) -> StoreSpec:
-        return StoreSpec(self.name, self.kind, self.settings, self.secrets)
+        return store_spec(self.name, self.settings, self.secrets)
 
 
-class DatabaseOrder(Data, kw_only=True):
-    """A database of the subject; ``path`` is that of an SQLite file, below the root."""
+class ServerOrder(OrderData, kw_only=True):
+    """A database server of the host; ``settings`` are those of its engine, as JSON."""
 
-    engine: Literal["sqlite", "mariadb"]
-    name: str
-    path: str = ""
+    settings: str
+    secrets: dict[str, str] = {}
+
+    def spec(self, engine_settings: type[Settings]) -> ServerSpec:
+        return ServerSpec(engine_settings.model_validate_json(self.settings), self.secrets)
 
 
-class MailOrder(Data, kw_only=True):
-    """Where the host keeps mail settings; ``home`` has ``{domain}`` and ``{user}`` in it, ``dkim``
-    ``{domain}``. ``refresh`` are the commands to run when they were changed."""
+class HostOrder(OrderData, kw_only=True):
+    """How a host is reached; ``settings`` are those of its kind, as JSON.
+
+    ``servers`` are its database servers by engine.
+    """
+
+    name: str = ""
+    settings: str = '{"kind": "local"}'
+    secrets: dict[str, str] = {}
+    servers: dict[str, ServerOrder] = {}
+
+    def spec(self) -> HostSpec:
+        return host_spec(self.name, self.settings, self.secrets)
+
+
+class MailOrder(OrderData, kw_only=True):
+    """Where the host keeps mail settings.
+
+    ``home`` has ``{domain}`` and ``{user}`` in it, ``dkim`` ``{domain}``. ``refresh`` are the
+    commands to run when they were changed.
+    """
 
     domains: list[str]
     alias_map: str = ""
@@ -66,18 +89,7 @@ class MailOrder(Data, kw_only=True):
     refresh: list[str] = []
 
 
-class HostOrder(Data, kw_only=True):
-    """How the host is reached: empty address for this machine, else over SSH."""
-
-    name: str = ""
-    address: str = ""
-    port: int = 22
-    user: str = ""
-    host_key: str = ""
-    secrets: dict[str, str] = {}
-
-
-class NoteOrder(Data, kw_only=True):
+class NoteOrder(OrderData, kw_only=True):
     """A command whose output is kept, already filled in."""
 
     name: str
@@ -85,7 +97,7 @@ class NoteOrder(Data, kw_only=True):
     seconds: int
 
 
-class CommandOrder(Data, kw_only=True):
+class CommandOrder(OrderData, kw_only=True):
     """A command around the task, already filled in."""
 
     when: Literal["before", "after_success", "after_failure", "always"]
@@ -94,58 +106,46 @@ class CommandOrder(Data, kw_only=True):
     stops: bool = True
 
 
-class MariaDbOrder(Data, kw_only=True):
-    socket: str = ""
-    address: str = ""
-    port: int = 3306
-    user: str = ""
-    password: str = ""
+class SubjectOrder(OrderData, kw_only=True):
+    """What a bundle is of, and where its files are on the host."""
 
-    def spec(self) -> MariaDbSpec:
-        return MariaDbSpec(self.socket, self.address, self.port, self.user, self.password)
-
-
-class SubjectOrder(Data, kw_only=True):
-    """What a bundle is of, and where its files lie on the host."""
-
-    kind: Literal["account", "site", "host"]
+    kind: SubjectKind
     name: str
     host: str
     root: str
-    #: Document roots by site, so that one that is gone is said.
+    #: Document roots by site, so that one that is gone is reported.
     site_roots: dict[str, str] = {}
 
     def ref(self) -> SubjectRef:
         return SubjectRef(self.kind, self.name)
 
 
-class PreviousOrder(Data, kw_only=True):
-    """The bundle before: its listing beside the records, and the pieces that it needs."""
+class PreviousOrder(OrderData, kw_only=True):
+    """The previous bundle: its listing beside the records, and the pieces that it needs."""
 
     name: str
     base: str
     listing: str
     listing_sha256: str = ""
-    #: The states of its files, where they are at hand.
+    #: The stat cache of its files, where it is at hand.
     states: str = ""
-    pieces: list[dict[str, Any]]
+    pieces: list[PieceRecord]
 
 
-class BundleOrder(Data, kw_only=True, tag_field="order", tag="bundle"):
+class BackupOrder(OrderData, kw_only=True, tag_field="order", tag="backup"):
     """Make one bundle of one subject and bring it to the stores."""
 
     run: int
     job: str
     subject: SubjectOrder
     contents: list[str]
-    databases: list[DatabaseOrder] = []
-    mariadb: MariaDbOrder | None = None
+    databases: list[DatabaseRef] = []
     mail: MailOrder | None = None
     host: HostOrder = msgspec.field(default_factory=HostOrder)
     #: Patterns of settings on the host, and the user whose entries go with them.
     system: list[str] = []
     system_user: str = ""
-    #: Every database of the host's server, with all its users.
+    #: Every database of the host's servers, with all their users.
     all_databases: bool = False
     notes: list[NoteOrder] = []
     commands: list[CommandOrder] = []
@@ -160,15 +160,15 @@ class BundleOrder(Data, kw_only=True, tag_field="order", tag="bundle"):
     spool: str
     spool_limit: int
     listing: str
-    #: Where to leave the states of the files for the next bundle, if anywhere.
+    #: Where to leave the stat cache for the next bundle, if anywhere.
     states: str = ""
     #: For an incremental bundle.
     previous: PreviousOrder | None = None
-    #: Pieces that are known to be damaged on some store: what lies in them is stored again.
+    #: Pieces that are known to be damaged on some store: what they hold is stored again.
     damaged: list[str] = []
     #: Why it is a full one, for the log.
     why_full: str = ""
-    #: The listing of the bundle before, to count what is new, changed and gone.
+    #: The listing of the previous bundle, to count what is new, changed and gone.
     before: str = ""
     #: Compare contents instead of trusting that an unchanged size and time mean unchanged contents.
     compare: bool = False
@@ -180,7 +180,7 @@ class BundleOrder(Data, kw_only=True, tag_field="order", tag="bundle"):
     writer: str
 
 
-class RestoreOrder(Data, kw_only=True, tag_field="order", tag="restore"):
+class RestoreOrder(OrderData, kw_only=True, tag_field="order", tag="restore"):
     """Bring a bundle, or part of it, back into an empty folder and named databases."""
 
     subject: SubjectOrder
@@ -189,23 +189,22 @@ class RestoreOrder(Data, kw_only=True, tag_field="order", tag="restore"):
     contents: list[str] = []
     paths: list[str] = []
     target: str
-    #: New name by the name of a MariaDB database in the bundle.
+    #: New name by the name of a database in the bundle.
     databases: dict[str, str] = {}
-    mariadb: MariaDbOrder | None = None
     host: HostOrder = msgspec.field(default_factory=HostOrder)
     #: Mail domains to be merged into the host's own files.
     mail: MailOrder | None = None
     spool: str
 
 
-class PreviewOrder(Data, kw_only=True, tag_field="order", tag="preview"):
-    """Say what of a subject's files would go into a bundle, and how large that is."""
+class PreviewOrder(OrderData, kw_only=True, tag_field="order", tag="preview"):
+    """Measure what of a subject's files would go into a bundle."""
 
     subject: SubjectOrder
     host: HostOrder = msgspec.field(default_factory=HostOrder)
     left_out: list[str] = []
     rules: FileRules = FileRules()
-    databases: list[DatabaseOrder] = []
+    databases: list[DatabaseRef] = []
     contents: list[str] = msgspec.field(default_factory=lambda: ["files"])
     #: The listing of the last bundle, to tell what is new.
     listing: str = ""
@@ -214,26 +213,24 @@ class PreviewOrder(Data, kw_only=True, tag_field="order", tag="preview"):
     spool: str
 
 
-class ReleaseOrder(Data, kw_only=True, tag_field="order", tag="release"):
-    """Take hold pages away that a task left behind."""
+class ReleaseOrder(OrderData, kw_only=True, tag_field="order", tag="release"):
+    """Remove hold pages that a task left behind."""
 
     host: HostOrder = msgspec.field(default_factory=HostOrder)
     hold_flags: list[str]
     spool: str
 
 
-class CopyOrder(Data, kw_only=True):
-    """A bundle that the records know on a store, and its listing beside the records, where that is
-    at hand.
-    """
+class CopyOrder(OrderData, kw_only=True):
+    """A bundle that the records know on a store, and its listing beside the records, if at hand."""
 
     name: str
     listing: str = ""
     listing_sha256: str = ""
 
 
-class MaintenanceOrder(Data, kw_only=True):
-    """What all work on the copies of one subject on one store needs to know."""
+class MaintenanceOrder(OrderData, kw_only=True):
+    """What all maintenance of the copies of one subject on one store needs to know."""
 
     subject: SubjectOrder
     store: StoreOrder
@@ -242,9 +239,9 @@ class MaintenanceOrder(Data, kw_only=True):
 
 
 class VerifyOrder(MaintenanceOrder, kw_only=True, tag_field="order", tag="verify"):
-    """Look whether copies are whole: quickly, or by reading every byte.
+    """Verify copies: quickly, or by reading every byte.
 
-    ``suspects`` are files that were found damaged earlier; those that are sound now are told.
+    ``suspects`` are files that were found damaged earlier; those that are intact now are reported.
     """
 
     deep: bool = False
@@ -252,7 +249,7 @@ class VerifyOrder(MaintenanceOrder, kw_only=True, tag_field="order", tag="verify
 
 
 class MendOrder(MaintenanceOrder, kw_only=True, tag_field="order", tag="mend"):
-    """Put intact files from other stores in the place of damaged ones."""
+    """Replace damaged files by intact ones from other stores."""
 
     files: list[str]
     sources: list[StoreOrder]
@@ -274,26 +271,21 @@ class RepackOrder(MaintenanceOrder, kw_only=True, tag_field="order", tag="repack
 
 
 Order = (
-    BundleOrder | RestoreOrder | PreviewOrder | ReleaseOrder | VerifyOrder | MendOrder | RepackOrder
+    BackupOrder | RestoreOrder | PreviewOrder | ReleaseOrder | VerifyOrder | MendOrder | RepackOrder
 )
 
-
-class Envelope(Data, kw_only=True):
-    """Any order, told apart by its ``order`` field."""
-
-    body: Order
+_encoder = msgspec.json.Encoder()
+_decoder = msgspec.json.Decoder(Order)
 
 
 def to_line(order: Order) -> bytes:
     """An order as one line of JSON."""
-    return msgspec.json.encode(Envelope(body=order)) + b"\n"
+    return _encoder.encode(order) + b"\n"
 
 
 def from_line(line: bytes) -> Order:
-    """The order of a line; ``ValueError`` when it is none."""
-    return msgspec.json.decode(line, type=Envelope).body
-
-
-def made(kind: type[_O], values: dict[str, Any]) -> _O:
-    """An order of plain values; ``ValueError`` names what does not fit."""
-    return msgspec.convert(values, kind)
+    """The order of a line. Raises ``ValueError`` (``msgspec.ValidationError``) for anything
+    else.
+    """
+    order: Order = _decoder.decode(line)
+    return order

@@ -6,9 +6,7 @@ import gc
 import os
 import time
 from collections.abc import Iterator
-from dataclasses import asdict
 from pathlib import Path
-from typing import Any
 
 import orjson
 import zstandard
@@ -17,17 +15,19 @@ from ..core.bundle.listing import read_lines
 from ..core.bundle.tree_walk import shown
 from ..core.errors import DamagedError, MissingError
 from ..core.file_filters import CACHE_TAG, FileSelector
-from ..core.preview import PreviewCounter, PreviewResult
+from ..core.preview import PreviewCounter, PreviewCounts
 from ..hosts.base import HostConnection, TreeName
-from .backup.excluded_paths import left_out
-from .events import Emitter, Finished, Progress
+from .backup.excluded_paths import excluded_paths
+from .events import Emitter, Progress
 from .orders import PreviewOrder
+from .results import ExcludedSize, FolderSize, MeasuredSize, PreviewResult
 
 _EVERY = 20_000
 _SAMPLES = 48
 _APART = 97
 _SAMPLE = 64 * 1024
 _USUAL_RATIO = 0.6
+_WARNINGS = 50
 
 
 class PreviewTask:
@@ -38,7 +38,7 @@ class PreviewTask:
         self._root = os.fsencode(order.subject.root)
         self._samples: list[bytes] = []
 
-    def run(self) -> Finished:
+    def run(self) -> PreviewResult:
         order = self._order
         # Nothing here makes cycles, and the process ends with its answer.
         gc.disable()
@@ -54,7 +54,9 @@ class PreviewTask:
             if order.listing and os.path.exists(order.listing)
             else None
         )
-        surveyor = PreviewCounter(chooser, left_out(order, self._root), before)
+        surveyor = PreviewCounter(
+            chooser, excluded_paths(order, self._root, self._host.is_local), before
+        )
         take = surveyor.take
         for number, seen in enumerate(self._names(chooser), 1):
             take(*seen)
@@ -65,9 +67,7 @@ class PreviewTask:
                 self._samples.append(seen.path)
         survey = surveyor.finish()
         ratio = order.ratio or self._sampled_ratio()
-        return Finished(
-            "done", manifest=_document(survey, ratio, before is not None, self._emitter.warnings)
-        )
+        return _result(survey, ratio, before is not None, self._emitter.warnings)
 
     def _names(self, chooser: FileSelector | None) -> Iterator[TreeName]:
         """The survey's names; the chooser is told of marks as they come."""
@@ -115,7 +115,7 @@ class PreviewTask:
 
     def _sampled_ratio(self) -> float:
         """How much smaller a sample of the files packs."""
-        if self._order.host.address or not self._samples:
+        if not self._host.is_local or not self._samples:
             return _USUAL_RATIO
         writer = zstandard.ZstdCompressor(level=1)
         whole = packed = 0
@@ -126,17 +126,18 @@ class PreviewTask:
         return packed / whole if whole else _USUAL_RATIO
 
 
-def _document(
-    survey: PreviewResult, ratio: float, compared: bool, warnings: list[str]
-) -> dict[str, Any]:
-    return {
-        **asdict(survey.inside),
-        "packed": round(survey.inside.bytes * min(ratio, 1.0)),
-        "new": asdict(survey.new) if compared else None,
-        "saved": [
-            {"rule": rule, **asdict(amount)}
-            for rule, amount in sorted(survey.saved.items(), key=lambda row: -row[1].bytes)
+def _result(
+    found: PreviewCounts, ratio: float, compared: bool, warnings: list[str]
+) -> PreviewResult:
+    excluded = sorted(found.saved.items(), key=lambda row: -row[1].bytes)
+    return PreviewResult(
+        outcome="done",
+        size=MeasuredSize(found.inside.entries, found.inside.bytes),
+        packed=round(found.inside.bytes * min(ratio, 1.0)),
+        new=MeasuredSize(found.new.entries, found.new.bytes) if compared else None,
+        excluded=[ExcludedSize(rule, size.entries, size.bytes) for rule, size in excluded],
+        folders=[
+            FolderSize(shown(folder), size.entries, size.bytes) for folder, size in found.folders
         ],
-        "folders": [{"path": shown(folder), **asdict(amount)} for folder, amount in survey.folders],
-        "warnings": warnings[:50],
-    }
+        warnings=warnings[:_WARNINGS],
+    )

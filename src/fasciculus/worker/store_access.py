@@ -1,28 +1,30 @@
-"""Being connected to a store that is the right one."""
+"""Being connected to the right store."""
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+import threading
+from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 
-from ..core.errors import DamagedError
 from ..stores import open_store
-from ..stores.base import Connected, Store, read_mark
+from ..stores.base import Store, connected
+from ..stores.identity import check_identity
+from ..stores.retrying import RetryingStore
 from .orders import StoreOrder
 
 
+def retrying_store(
+    order: StoreOrder, stop: threading.Event, on_retry: Callable[[str], None]
+) -> RetryingStore:
+    """The store of an order, not connected yet; lost connections are taken up again."""
+    return RetryingStore(open_store(order.spec()), stop, on_retry)
+
+
 @contextmanager
-def connected(order: StoreOrder) -> Iterator[Store]:
-    """Connect to a store; :class:`DamagedError` when another one's mark lies there."""
-    with Connected(open_store(order.spec())) as store:
-        check_mark(store, order.store_id)
+def identified(
+    order: StoreOrder, stop: threading.Event, on_retry: Callable[[str], None]
+) -> Iterator[Store]:
+    """Connect to a store; raises ``DamagedError`` when it is another one."""
+    with connected(retrying_store(order, stop, on_retry)) as store:
+        check_identity(store, order.store_id)
         yield store
-
-
-def check_mark(store: Store, store_id: str) -> None:
-    """Raise :class:`DamagedError` unless the store at hand is the one with that id."""
-    if read_mark(store) != store_id:
-        raise DamagedError(
-            f"The folder of store “{store.spec.name}” belongs to another store.",
-            "Is the right disk mounted, the right folder named?",
-        )

@@ -10,6 +10,7 @@ from msgspec import Struct
 
 from .entry import DIR, order
 from .listing import from_line
+from .manifest import DiffCounts
 
 NEW, CHANGED, GONE = "new", "changed", "gone"
 _AT = b',"at":'
@@ -29,24 +30,6 @@ class Difference(Struct, frozen=True):
     what: str = ""
     size: int = 0
     before: int = 0
-
-
-class DiffCounts(Struct):
-    """How much differs; ``grew`` is the difference of the bytes of contents."""
-
-    new: int = 0
-    changed: int = 0
-    gone: int = 0
-    grew: int = 0
-
-    def add(self, difference: Difference) -> None:
-        if difference.state == NEW:
-            self.new += 1
-        elif difference.state == GONE:
-            self.gone += 1
-        else:
-            self.changed += 1
-        self.grew += difference.size - difference.before
 
 
 class _Line(Struct):
@@ -153,5 +136,11 @@ def count(before: Iterable[bytes], after: Iterable[bytes]) -> DiffCounts:
     """How much differs between the lines of two listings."""
     counts = DiffCounts()
     for difference in differences(before, after):
-        counts.add(difference)
+        if difference.state == NEW:
+            counts.new += 1
+        elif difference.state == GONE:
+            counts.gone += 1
+        else:
+            counts.changed += 1
+        counts.grew += difference.size - difference.before
     return counts

@@ -7,7 +7,7 @@ import json
 from collections.abc import Iterable
 from typing import Any
 
-from msgspec import Struct, field, to_builtins
+from msgspec import UNSET, Struct, UnsetType, field, to_builtins
 
 from ..errors import DamagedError, TooNewError
 from .layout import LISTING, is_listing
@@ -55,6 +55,32 @@ class DatabaseRecord(Struct):
     folder: str = ""
     origin: str = ""
     tables: dict[str, int] = field(default_factory=dict)
+
+
+class DiffCounts(Struct):
+    """How a bundle differs from the previous one; ``grew`` is in bytes of contents."""
+
+    new: int = 0
+    changed: int = 0
+    gone: int = 0
+    grew: int = 0
+
+
+class ManifestSummary(Struct):
+    """What the records keep of a manifest. ``changes`` is how it differs from the previous one."""
+
+    started: str
+    ended: str = ""
+    contents: dict[str, ContentsCount] = field(default_factory=dict)
+    databases: list[DatabaseRecord] = field(default_factory=list)
+    pieces: list[PieceRecord] = field(default_factory=list)
+    listing_sha256: str = ""
+    compression: str = "zstd"
+    brings: str = "full"
+    base: str = ""
+    dead_share: float = 0.0
+    new_bytes: int = 0
+    changes: DiffCounts | UnsetType = UNSET
 
 
 class Manifest(Struct):
@@ -110,21 +136,21 @@ class Manifest(Struct):
         """
         return sum(piece.holds for piece in self.pieces if piece.brought)
 
-    def summary(self) -> dict[str, Any]:
+    def summary(self) -> ManifestSummary:
         """What the records keep of it."""
-        return {
-            "started": self.started,
-            "ended": self.ended,
-            "contents": {kind: to_builtins(count) for kind, count in self.contents.items()},
-            "databases": [to_builtins(database) for database in self.databases],
-            "pieces": [to_builtins(piece) for piece in self.pieces],
-            "listing_sha256": self.listing_sha256,
-            "compression": self.compression,
-            "brings": self.brings,
-            "base": self.base,
-            "dead_share": self.dead_share,
-            "new_bytes": self.new_bytes,
-        }
+        return ManifestSummary(
+            self.started,
+            self.ended,
+            self.contents,
+            self.databases,
+            self.pieces,
+            self.listing_sha256,
+            self.compression,
+            self.brings,
+            self.base,
+            self.dead_share,
+            self.new_bytes,
+        )
 
     def to_json(self) -> builtins.bytes:
         row = to_builtins(self)

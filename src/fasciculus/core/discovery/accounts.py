@@ -14,7 +14,7 @@ from .web_server_config import VirtualHost
 
 @dataclass(frozen=True, slots=True)
 class DiscoveredDatabase:
-    """A database; ``path`` is that of an SQLite file, below the home."""
+    """A database; ``path`` is that of its file below the home, where it is one."""
 
     engine: str
     name: str
@@ -37,16 +37,17 @@ class DiscoveredAccount:
 class HostFacts:
     """What was read off a host.
 
-    ``folders`` are folders that exist, as far as any rule asks for them; ``grants`` maps database
-    users to the databases they have rights on; ``sqlite`` lists SQLite files by their full path.
+    ``folders`` are folders that exist, as far as any rule asks for them; ``databases`` are (engine,
+    name) of the servers' databases, ``grants`` those that each database user has rights on, and
+    ``database_files`` (engine, full path) of the others.
     """
 
     folders: list[str] = field(default_factory=list)
     virtual_hosts: list[VirtualHost] = field(default_factory=list)
-    databases: list[str] = field(default_factory=list)
-    grants: dict[str, set[str]] = field(default_factory=dict)
+    databases: list[tuple[str, str]] = field(default_factory=list)
+    grants: dict[str, set[tuple[str, str]]] = field(default_factory=dict)
     mail_domains: list[str] = field(default_factory=list)
-    sqlite: list[str] = field(default_factory=list)
+    database_files: list[tuple[str, str]] = field(default_factory=list)
 
 
 def rule_pattern(rule: str) -> re.Pattern[str]:
@@ -121,9 +122,9 @@ def assemble(
         if owner is not None and _usable(host.names[0]):
             owner.sites.setdefault(host.names[0], host.root)
     _databases(found, facts, database_prefix, by_grants)
-    for path in facts.sqlite:
+    for engine, path in facts.database_files:
         if owner := _owner(by_home, path):
-            owner.databases.add(_sqlite(owner, path))
+            owner.databases.add(_database_file(owner, engine, path))
     _mail(found, facts.mail_domains)
     return [found[name] for name in sorted(found)]
 
@@ -146,7 +147,7 @@ def _databases(
             ((prefix.replace("{account}", name), name) for name in found),
             key=lambda row: -len(row[0]),
         )
-        for database in facts.databases:
+        for engine, database in facts.databases:
             owner = next(
                 (
                     name
@@ -156,22 +157,18 @@ def _databases(
                 None,
             )
             if owner is not None:
-                found[owner].databases.add(DiscoveredDatabase("mariadb", database))
+                found[owner].databases.add(DiscoveredDatabase(engine, database))
     if by_grants:
         known = set(facts.databases)
         for user, databases in facts.grants.items():
             if user in found:
-                found[user].databases |= {
-                    DiscoveredDatabase("mariadb", d) for d in databases & known
-                }
+                found[user].databases |= {DiscoveredDatabase(*row) for row in databases & known}
 
 
-def _sqlite(owner: DiscoveredAccount, path: str) -> DiscoveredDatabase:
+def _database_file(owner: DiscoveredAccount, engine: str, path: str) -> DiscoveredDatabase:
     below = os.path.relpath(path, owner.home)
     site = next((site for site, root in owner.sites.items() if path.startswith(root + "/")), "")
-    return DiscoveredDatabase(
-        "sqlite", below[:64] if len(below) <= 64 else below[-64:], below, site
-    )
+    return DiscoveredDatabase(engine, below[-64:], below, site)
 
 
 def _mail(found: dict[str, DiscoveredAccount], domains: Iterable[str]) -> None:

@@ -18,10 +18,10 @@ from ...models import (
 from ...records import users
 from ..auth import COOKIE, SignInLimiter, problem
 from ..context import context
-from ..operations import operation, visitor
+from ..operations import operation, principal
 
 
-@operation("POST", "/session", "Sign in", gives=Identity, open=True)
+@operation("POST", "/session", "Sign in", response=Identity, open=True)
 def session_open() -> Response:
     # A body that is no sign-in is answered like a wrong one: 401.
     guard: SignInLimiter = current_app.extensions["fasciculus-guard"]
@@ -59,9 +59,9 @@ def session_open() -> Response:
     return answer
 
 
-@operation("GET", "/session", "Who is signed in", gives=Identity)
+@operation("GET", "/session", "Who is signed in", response=Identity)
 def session_show() -> Identity:
-    who = visitor()
+    who = principal()
     return Identity(name=who.name, csrf=who.csrf or "", must_change=who.must_change)
 
 
@@ -74,11 +74,9 @@ def session_close() -> Response:
     return answer
 
 
-@operation(
-    "POST", "/session/password", "Choose another password; ends all sessions", takes=Password
-)
+@operation("POST", "/session/password", "Choose another password; ends all sessions", body=Password)
 def password_change(body: Password) -> None:
-    who = visitor()
+    who = principal()
     records = context().records
     if users.check(records.reader, who.name, body.old) is None:
         raise SettingError("The old password is wrong.", "Enter it again.", field="old")
@@ -89,9 +87,9 @@ def password_change(body: Password) -> None:
         users.audit(db, who.name, "changed the password", who.name)
 
 
-@operation("GET", "/tokens", "Your tokens", gives=Page[Token])
+@operation("GET", "/tokens", "Your tokens", response=Page[Token])
 def tokens_list() -> Page[Token]:
-    rows = users.tokens(context().records.reader, visitor().person_id)
+    rows = users.tokens(context().records.reader, principal().person_id)
     return Page(items=rows, total=len(rows))
 
 
@@ -99,12 +97,12 @@ def tokens_list() -> Page[Token]:
     "POST",
     "/tokens",
     "Make a token; it is shown this once",
-    takes=TokenNew,
-    gives=TokenMade,
+    body=TokenNew,
+    response=TokenMade,
     status=201,
 )
 def tokens_add(body: TokenNew) -> TokenMade:
-    who = visitor()
+    who = principal()
     with context().records.write() as db:
         users.audit(db, who.name, "made a token", body.name)
         return users.add_token(db, who.person_id, body.name)
@@ -112,7 +110,7 @@ def tokens_add(body: TokenNew) -> TokenMade:
 
 @operation("DELETE", "/tokens/{name}", "Remove a token")
 def tokens_remove(name: str) -> None:
-    who = visitor()
+    who = principal()
     with context().records.write() as db:
         users.remove_token(db, who.person_id, name)
         users.audit(db, who.name, "removed a token", name)
@@ -121,4 +119,4 @@ def tokens_remove(name: str) -> None:
 def note(action: str, about: str) -> None:
     """An audit line of who does what; never with secrets."""
     with context().records.write() as db:
-        users.audit(db, visitor().name, action, about)
+        users.audit(db, principal().name, action, about)

@@ -19,7 +19,7 @@ from ...core.bundle.entry import (
     to_bytes,
     to_text,
 )
-from ...core.bundle.layout import KINDS, SubjectRef
+from ...core.bundle.layout import SubjectRef
 from ...core.bundle.listing import children, read_listing
 from ...core.errors import SettingError
 from ...models import (
@@ -34,22 +34,28 @@ from ...models import (
     RestoreStart,
     Started,
 )
-from ...records import bundles, runs, stores
-from ...records.paging import PageRequest
+from ...models.queries import (
+    BundlesQuery,
+    DownloadQuery,
+    EntrySearchQuery,
+    FolderQuery,
+    LogQuery,
+    RestoresQuery,
+)
+from ...records import bundles, restores, runs
 from ...stores import open_store
 from ..auth import problem
 from ..bundle_listings import chosen_copy, listing_of, listing_on
-from ..context import context
+from ..context import context, order_sources
 from ..operations import (
     PREFIX,
-    arg,
     operation,
-    paging,
-    visitor,
+    page_request,
+    principal,
 )
-from ..tasks import orders
+from ..tasks.orders.reach import local_stores, store_order
+from ..tasks.orders.restore import check_target
 from .auth import note
-from .runs import LOG_QUERY
 
 _SHOWN = 2000
 _FOUND = 500
@@ -60,42 +66,24 @@ _HEAD = 256 * 1024
     "GET",
     "/bundles",
     "Bundles, newest first",
-    gives=Page[Bundle],
-    paged=True,
-    query={
-        "subject": "only of this subject",
-        "kind": "account or site",
-        "job": "only of this job",
-        "store": "only with a copy here",
-        "q": "words in the name or subject",
-    },
+    response=Page[Bundle],
+    query=BundlesQuery,
 )
-def bundles_list() -> Page[Bundle]:
+def bundles_list(query: BundlesQuery) -> Page[Bundle]:
     return bundles.bundles(
         context().records.reader,
-        paging(),
-        arg("subject"),
-        arg("kind"),
-        arg("job"),
-        arg("store"),
-        arg("q"),
+        page_request(query),
+        query.subject,
+        query.kind,
+        query.job,
+        query.store,
+        query.q,
     )
 
 
-@operation("GET", "/bundles/{bundle_id}", "One bundle", gives=BundleDetail)
+@operation("GET", "/bundles/{bundle_id}", "One bundle", response=BundleDetail)
 def bundles_show(bundle_id: int) -> BundleDetail:
     return bundles.bundle(context().records.reader, bundle_id)
-
-
-def _wanted(bundle: Bundle) -> tuple[str, list[bytes]]:
-    kind = arg("contents")
-    if kind and kind not in KINDS:
-        raise SettingError(
-            f"“{kind}” is no kind of contents.",
-            f"Choose one of {', '.join(KINDS)}.",
-            field="contents",
-        )
-    return kind, [to_bytes(path) for path in request.args.getlist("path") if path]
 
 
 def _entry(entry: Entry, files: int, size: int) -> BundleEntry:
@@ -119,14 +107,13 @@ def _entry(entry: Entry, files: int, size: int) -> BundleEntry:
     "GET",
     "/bundles/{bundle_id}/files",
     "What is in a folder of a bundle",
-    gives=BundleFiles,
-    query={"contents": "files, databases or mail", "folder": "path of the folder"},
+    response=BundleFiles,
+    query=FolderQuery,
 )
-def bundles_files(bundle_id: int) -> BundleFiles:
+def bundles_files(bundle_id: int, query: FolderQuery) -> BundleFiles:
     bundle = bundles_show(bundle_id)
-    kind, _ = _wanted(bundle)
-    kind = kind or next(iter(bundle.contents), "files")
-    folder = to_bytes(arg("folder"))
+    kind: str = query.contents or next(iter(bundle.contents), "files")
+    folder = to_bytes(query.folder)
     with listing_of(bundle).open("rb") as raw:
         rows = [
             _entry(*row)
@@ -141,13 +128,13 @@ def bundles_files(bundle_id: int) -> BundleFiles:
     "GET",
     "/bundles/{bundle_id}/search",
     "Entries whose path holds the words",
-    gives=EntrySearch,
-    query={"q": "words in the path", "contents": "only of this kind"},
+    response=EntrySearch,
+    query=EntrySearchQuery,
 )
-def bundles_search(bundle_id: int) -> EntrySearch:
+def bundles_search(bundle_id: int, query: EntrySearchQuery) -> EntrySearch:
     bundle = bundles_show(bundle_id)
-    kind, _ = _wanted(bundle)
-    words = [word.encode() for word in arg("q").lower().split()]
+    kind = query.contents
+    words = [word.encode() for word in query.q.lower().split()]
     if not words:
         raise SettingError("There is nothing to look for.", "Give a part of the name.", field="q")
     rows: list[BundleEntry] = []
@@ -165,21 +152,17 @@ def bundles_search(bundle_id: int) -> EntrySearch:
     "/bundles/{bundle_id}/download",
     "A bundle, or part of it, as one archive",
     media="application/gzip",
-    query={
-        "form": "tar.gz, tar.zst or zip",
-        "contents": "only this kind",
-        "path": "only at or below this path; may be repeated",
-        "store": "the copy to read",
-    },
+    query=DownloadQuery,
 )
-def bundles_download(bundle_id: int) -> Response:
+def bundles_download(bundle_id: int, query: DownloadQuery) -> Response:
     bundle = bundles_show(bundle_id)
-    kind, paths = _wanted(bundle)
-    db = context().records.reader
-    order = orders.store_order(db, context().cipher, chosen_copy(bundle, arg("store")))
+    kind, paths = query.contents, [to_bytes(path) for path in query.path]
+    order = store_order(order_sources(), chosen_copy(bundle, query.store))
     subject = SubjectRef(bundle.subject_kind, bundle.subject)
-    form = archives.archive_format(arg("form") or "tar.gz")
-    about = f"{bundles.listing_digest(db, bundle_id)} {kind} {paths}{form.suffix}"
+    form = archives.archive_format(query.form)
+    about = (
+        f"{bundles.listing_digest(context().records.reader, bundle_id)} {kind} {paths}{form.suffix}"
+    )
     tag = hashlib.sha256(about.encode()).hexdigest()[:32]
     start = _range_start(tag)
     if start is None:
@@ -254,13 +237,12 @@ def _closing(stream: Iterator[bytes], close: object) -> Iterator[bytes]:
     "GET",
     "/restores",
     "Restores, newest first",
-    gives=Page[Restore],
-    paged=True,
-    query={"subject": "only of this subject"},
+    response=Page[Restore],
+    query=RestoresQuery,
 )
-def restores_list() -> Page[Restore]:
-    page = bundles.restores(context().records.reader, paging(), arg("subject"))
-    page.items = [context().dispatcher.enrich_restore(row) for row in page.items]
+def restores_list(query: RestoresQuery) -> Page[Restore]:
+    page = restores.restores(context().records.reader, page_request(query), query.subject)
+    page.items = [context().tasks.restore_with_progress(row) for row in page.items]
     return page
 
 
@@ -268,19 +250,19 @@ def restores_list() -> Page[Restore]:
     "POST",
     "/restores",
     "Bring a bundle, or part of it, back into an empty folder and named databases",
-    takes=RestoreStart,
-    gives=Started,
+    body=RestoreStart,
+    response=Started,
     status=202,
 )
 def restores_start(body: RestoreStart) -> Started:
     db, key = context().records.reader, request.headers.get("Idempotency-Key")
     bundle = bundles.bundle(db, body.bundle)
     store = chosen_copy(bundle, body.store)
-    known = [d["name"] for d in bundle.databases if d["engine"] == "mariadb"]
+    known = [d["name"] for d in bundle.databases if not d.get("origin")]
     for name, new in body.databases.items():
         if name not in known:
             raise SettingError(
-                f"The bundle holds no MariaDB database “{name}”.",
+                f"The bundle holds no database “{name}” of a server.",
                 f"It holds: {', '.join(known) or 'none'}.",
                 field="databases",
             )
@@ -299,11 +281,6 @@ def restores_start(body: RestoreStart) -> Started:
                 f"It holds: {', '.join(bundle.contents)}.",
                 field="contents",
             )
-    local = [
-        s.path
-        for s in stores.stores(db, context().cipher, PageRequest(limit=10_000)).items
-        if s.kind == "folder"
-    ]
     if not (body.target or body.databases or body.mail_domains):
         raise SettingError(
             "Nothing says where to bring it back to.",
@@ -311,7 +288,7 @@ def restores_start(body: RestoreStart) -> Started:
             field="target",
         )
     if body.target:
-        orders.check_target(context().config, local, body.target)
+        check_target(context().config, local_stores(order_sources()), body.target)
     if body.target and os.path.isdir(body.target) and os.listdir(body.target):
         raise SettingError(
             f"The folder {body.target} is not empty.",
@@ -319,39 +296,30 @@ def restores_start(body: RestoreStart) -> Started:
             field="target",
         )
     with context().records.write() as writer:
-        if key and (found := bundles.restore_by_key(writer, key)):
+        if key and (found := restores.by_key(writer, key)):
             return Started(id=found, url=f"{PREFIX}/restores/{found}")
-        restore_id = bundles.add_restore(
-            writer,
-            bundle,
-            store,
-            body.target,
-            body.contents,
-            body.paths,
-            body.databases,
-            body.mail_domains,
-            visitor().name,
-            key,
-        )
+        restore_id = restores.add(writer, body, bundle, store, principal().name, key)
     note("started a restore", f"{bundle.subject} {bundle.name} to {body.target or 'its host'}")
-    context().dispatcher.start_restore(restore_id, (bundle.subject_kind, bundle.subject))
+    context().tasks.start_restore(restores.restore(db, restore_id))
     return Started(id=restore_id, url=f"{PREFIX}/restores/{restore_id}")
 
 
-@operation("GET", "/restores/{restore_id}", "One restore", gives=Restore)
+@operation("GET", "/restores/{restore_id}", "One restore", response=Restore)
 def restores_show(restore_id: int) -> Restore:
-    return context().dispatcher.enrich_restore(
-        bundles.restore(context().records.reader, restore_id)
+    return context().tasks.restore_with_progress(
+        restores.restore(context().records.reader, restore_id)
     )
 
 
-@operation("POST", "/restores/{restore_id}/cancel", "Cancel a restore", gives=Restore, status=202)
+@operation(
+    "POST", "/restores/{restore_id}/cancel", "Cancel a restore", response=Restore, status=202
+)
 def restores_cancel(restore_id: int) -> Restore:
     if restores_show(restore_id).state == "ended":
         raise SettingError(
             f"Restore {restore_id} has ended already.", "There is nothing to cancel."
         )
-    context().dispatcher.cancel_restore(restore_id)
+    context().tasks.cancel_restore(restore_id)
     note("cancelled a restore", str(restore_id))
     return restores_show(restore_id)
 
@@ -360,12 +328,16 @@ def restores_cancel(restore_id: int) -> Restore:
     "GET",
     "/restores/{restore_id}/log",
     "The log of a restore",
-    gives=Page[LogLine],
-    paged=True,
-    query=LOG_QUERY,
+    response=Page[LogLine],
+    query=LogQuery,
 )
-def restores_log(restore_id: int) -> Page[LogLine]:
+def restores_log(restore_id: int, query: LogQuery) -> Page[LogLine]:
     restores_show(restore_id)
     return runs.log_lines(
-        context().records.reader, paging(), "restore_id", restore_id, arg("level"), arg("q")
+        context().records.reader,
+        page_request(query),
+        "restore_id",
+        restore_id,
+        query.level,
+        query.q,
     )

@@ -13,19 +13,18 @@ from pydantic import BaseModel, ValidationError
 from ...core import definitions
 from ...core.errors import SettingError
 from ...models import (
-    Account,
+    AccountInput,
     Applied,
     Change,
     Definitions,
-    Host,
-    HostSecrets,
-    Job,
-    Store,
-    StoreSecrets,
+    HostInput,
+    JobInput,
+    StoreInput,
 )
 from ...records import inventory, jobs, stores
 from ...records.paging import PageRequest
 from ..context import context
+from ..kind_settings import check_databases, check_host, check_store
 from ..operations import operation
 from .auth import note
 from .stores import prepare
@@ -35,14 +34,23 @@ _ALL = PageRequest(limit=100_000)
 _TOLD = {
     "hosts": {"name", "secrets", "secrets_set", "accounts", "where"},
     "accounts": {"name", "covered_by", "newest", "newest_bytes", "bundles", "gone_since"},
-    "stores": {"name", "secrets", "secrets_set", "jobs", "copies", "bytes", "where"},
+    "stores": {
+        "name",
+        "secrets",
+        "secrets_set",
+        "jobs",
+        "copies",
+        "bytes",
+        "damaged",
+        "where",
+    },
     "jobs": {"name"},
 }
 _MODELS: dict[str, type[BaseModel]] = {
-    "hosts": Host,
-    "accounts": Account,
-    "stores": Store,
-    "jobs": Job,
+    "hosts": HostInput,
+    "accounts": AccountInput,
+    "stores": StoreInput,
+    "jobs": JobInput,
 }
 
 
@@ -98,8 +106,8 @@ def definitions_export() -> Response:
     "POST",
     "/definitions",
     "Apply such a text; with “dry_run”, say what would change",
-    takes=Definitions,
-    gives=Applied,
+    body=Definitions,
+    response=Applied,
 )
 def definitions_apply(body: Definitions) -> Applied:
     records = context().records
@@ -151,6 +159,7 @@ def _compared(
                     "Correct it there.",
                     field="text",
                 ) from error
+            _check_kinds(kind, name, model)
             if strange := sorted(set(fields) - set(_MODELS[kind].model_fields)):
                 raise SettingError(
                     f"{kind}.{name} has no “{strange[0]}”.", "Correct or remove it.", field="text"
@@ -182,11 +191,8 @@ def _compared(
                         *differing,
                     ],
                 )
-            if kind in ("hosts", "stores") and given:
-                secret_model = HostSecrets if kind == "hosts" else StoreSecrets
-                model.secrets = secret_model(**given)
-            if kind == "accounts" and old is not None:
-                model.gone_since = old.gone_since
+            if given:
+                model.secrets = dict(given)
             yield _Wanted(kind, name, model, change, given)
 
 
@@ -197,16 +203,11 @@ def _secrets_of(
     resolved.
     """
     prefix = f"{kind}.{name}."
-    known = set((HostSecrets if kind == "hosts" else StoreSecrets).model_fields)
     given, lacking = {}, []
     for place in defined.references:
         if place.startswith(prefix) and "." not in (key := place[len(prefix) :]):
-            if kind not in ("hosts", "stores") or key not in known:
-                raise SettingError(
-                    f"{place}: there is no such secret.",
-                    f"Known: {', '.join(sorted(known))}.",
-                    field="text",
-                )
+            if kind not in ("hosts", "stores"):
+                raise SettingError(f"{place}: there is no such secret.", field="text")
             if place in secrets:
                 given[key] = secrets[place]
             else:
@@ -220,6 +221,25 @@ def _stored(db: sqlite3.Connection, kind: str, name: str) -> dict[str, str]:
     return stores.secrets(db, context().cipher, name) if kind == "stores" else {}
 
 
+def _check_kinds(kind: str, name: str, model: Any) -> None:
+    """Have the kinds check their settings, and put in what they leave to their defaults."""
+    try:
+        if kind == "hosts":
+            check_host(model)
+        elif kind == "stores":
+            check_store(model)
+        elif kind == "accounts":
+            check_databases(model.databases)
+    except ValidationError as error:
+        row = error.errors(include_url=False, include_context=False, include_input=False)[0]
+        place = ".".join(str(part) for part in (kind, name, *row["loc"]))
+        raise SettingError(f"{place}: {row['msg']}", "Correct it there.", field="text") from error
+    except SettingError as error:
+        raise SettingError(
+            f"{kind}.{name}: {error.message}", error.way_out, field="text"
+        ) from error
+
+
 class _RollbackError(Exception):
     """Ends a rehearsal: nothing of it is kept."""
 
@@ -230,24 +250,24 @@ def _rehearse(wanted: list[_Wanted]) -> None:
         with context().records.write() as db:
             for row in wanted:
                 if row.change is not None:
-                    _save(db, row, {row.name: f"rehearsed {row.name}"})
+                    _save(db, row, {row.name: ("", f"rehearsed {row.name}")})
             raise _RollbackError
     except _RollbackError:
         pass
 
 
-def _save(db: sqlite3.Connection, row: _Wanted, marks: dict[str, str]) -> None:
+def _save(db: sqlite3.Connection, row: _Wanted, marks: dict[str, tuple[str, str]]) -> None:
     assert row.change is not None
     old = None if row.change.action == "added" else row.name
     cipher = context().cipher
     try:
         match row.kind:
             case "hosts":
-                inventory.save_host(db, cipher, row.model, old)
+                inventory.save_host(db, cipher, row.model, check_host(row.model).describe(), old)
             case "accounts":
                 inventory.save_account(db, row.model, old)
             case "stores":
-                stores.save_store(db, cipher, row.model, marks[row.name], old)
+                stores.save_store(db, cipher, row.model, *marks[row.name], old)
             case "jobs":
                 jobs.save_job(db, row.model, old)
     except SettingError as error:

@@ -16,7 +16,7 @@ from ...core.discovery.accounts import Proposal
 from ...core.errors import SettingError
 from ...models import (
     CoverageRow,
-    Job,
+    JobInput,
     Page,
     Preview,
     PreviewStart,
@@ -25,17 +25,13 @@ from ...models import (
     TakenOver,
     TakeOver,
 )
+from ...models.queries import CoverageQuery
 from ...records import bundles, inventory, jobs
 from ...records.paging import page_of
 from .. import discovery
-from ..context import context
-from ..operations import (
-    PREFIX,
-    arg,
-    operation,
-    paging,
-)
-from ..tasks import orders
+from ..context import context, order_sources
+from ..operations import PREFIX, operation, page_request
+from ..tasks.orders.preview import preview_order
 from .auth import note
 
 _STARTS = 9
@@ -46,7 +42,7 @@ _STATES = ("bare", "never", "late", "protected")
     "GET",
     "/hosts/{name}/finding",
     "Accounts on a host that are new, changed or gone",
-    gives=Page[Proposed],
+    response=Page[Proposed],
 )
 def hosts_find(name: str) -> Page[Proposed]:
     rows = [
@@ -65,7 +61,7 @@ def _proposals(name: str) -> list[Proposal]:
 
 
 @operation(
-    "POST", "/hosts/{name}/finding", "Take over what was found", takes=TakeOver, gives=TakenOver
+    "POST", "/hosts/{name}/finding", "Take over what was found", body=TakeOver, response=TakenOver
 )
 def hosts_take_over(name: str, body: TakeOver) -> TakenOver:
     found = _proposals(name)
@@ -88,31 +84,31 @@ def hosts_take_over(name: str, body: TakeOver) -> TakenOver:
     "POST",
     "/previews",
     "Measure what a job would take of a subject",
-    takes=PreviewStart,
-    gives=Started,
+    body=PreviewStart,
+    response=Started,
     status=202,
 )
 def previews_start(body: PreviewStart) -> Started:
-    db = context().records.reader
+    sources = order_sources()
     kind = body.job.subjects[:-1]
     if kind == "host":
         raise SettingError(
             "Files are of accounts and sites.", "Preview a job of one of these.", field="subject"
         )
     number = context().previews.start(
-        lambda number: orders.preview_order(
-            db, context().cipher, context().config, body.job, kind, body.subject, number
-        )
+        lambda number: preview_order(sources, body.job, kind, body.subject, number)
     )
     return Started(id=number, url=f"{PREFIX}/previews/{number}")
 
 
-@operation("GET", "/previews/{preview_id}", "One preview", gives=Preview)
+@operation("GET", "/previews/{preview_id}", "One preview", response=Preview)
 def previews_show(preview_id: int) -> Preview:
     return context().previews.show(preview_id)
 
 
-@operation("POST", "/previews/{preview_id}/cancel", "Cancel a preview", gives=Preview, status=202)
+@operation(
+    "POST", "/previews/{preview_id}/cancel", "Cancel a preview", response=Preview, status=202
+)
 def previews_cancel(preview_id: int) -> Preview:
     return context().previews.cancel(preview_id)
 
@@ -121,30 +117,20 @@ def previews_cancel(preview_id: int) -> Preview:
     "GET",
     "/coverage",
     "How each site, database and mail domain is protected",
-    paged=True,
-    gives=Page[CoverageRow],
-    query={
-        "state": f"only {', '.join(_STATES)}, or “trouble” for all but protected",
-        "host": "only of this host",
-        "account": "only of this account",
-        "q": "words in the name",
-    },
+    response=Page[CoverageRow],
+    query=CoverageQuery,
 )
-def coverage_list() -> Page[CoverageRow]:
-    state, words = arg("state"), arg("q").lower()
-    if state and state not in (*_STATES, "trouble"):
-        raise SettingError(
-            f"“{state}” is no state.", f"Choose one of {', '.join(_STATES)}.", field="state"
-        )
+def coverage_list(query: CoverageQuery) -> Page[CoverageRow]:
+    state, words = query.state, query.q.lower()
     rows = [
         row
-        for row in covered(arg("host"), arg("account"))
+        for row in covered(query.host, query.account)
         if (not state or row.state == state or (state == "trouble" and row.state != "protected"))
         and words in f"{row.thing.name} {row.thing.account}".lower()
     ]
     found = page_of(
         rows,
-        paging(),
+        page_request(query),
         {
             "name": lambda row: row.thing.name,
             "account": lambda row: (row.thing.account, row.thing.name),
@@ -205,7 +191,7 @@ def _usual_promise(text: str, zone: str, day: datetime) -> timedelta | None:
     return promise_of(schedule.next_starts(schedule.parse(text), schedule.zone(zone), day, _STARTS))
 
 
-def _protector(job: Job, known: list[str], moment: datetime) -> CoveringJob:
+def _protector(job: JobInput, known: list[str], moment: datetime) -> CoveringJob:
     promise = (
         timedelta(hours=job.promise)
         if job.promise

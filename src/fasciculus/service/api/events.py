@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from flask import Response
 
+from ...models.queries import LastEventQuery
 from ..context import context
 from ..operations import operation
 from .runs import event_stream
@@ -14,7 +15,7 @@ from .runs import event_stream
     "/live",
     "Everything that happens, live",
     media="text/event-stream",
-    query={"last_id": "resume after this event id"},
+    query=LastEventQuery,
 )
-def live() -> Response:
-    return event_stream(context().events)
+def live(query: LastEventQuery) -> Response:
+    return event_stream(context().events, query.last_id)

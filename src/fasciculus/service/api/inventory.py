@@ -5,42 +5,46 @@ from __future__ import annotations
 from ...core.errors import SettingError
 from ...models import (
     Account,
+    AccountInput,
     Host,
+    HostInput,
     Page,
     SiteRow,
-    Tried,
+    TryResult,
 )
+from ...models.queries import AccountRemovalQuery, AccountsQuery, SavedQuery, WordsQuery
 from ...records import inventory, jobs
 from ...records.encryption import merged
 from .. import account_removal, host_check
 from ..context import context
-from ..operations import arg, operation, paging
+from ..kind_settings import check_databases, check_host
+from ..operations import operation, page_request
 from .auth import note
 
-_WORDS = {"q": "words that the name holds"}
+
+@operation("GET", "/hosts", "Hosts", response=Page[Host], query=WordsQuery)
+def hosts_list(query: WordsQuery) -> Page[Host]:
+    return inventory.hosts(context().records.reader, context().cipher, page_request(query), query.q)
 
 
-@operation("GET", "/hosts", "Hosts", gives=Page[Host], paged=True, query=_WORDS)
-def hosts_list() -> Page[Host]:
-    return inventory.hosts(context().records.reader, context().cipher, paging(), arg("q"))
-
-
-@operation("POST", "/hosts", "Add a host", takes=Host, gives=Host, status=201)
-def hosts_add(body: Host) -> Host:
+@operation("POST", "/hosts", "Add a host", body=HostInput, response=Host, status=201)
+def hosts_add(body: HostInput) -> Host:
+    settings = check_host(body)
     with context().records.write() as db:
-        inventory.save_host(db, context().cipher, body)
+        inventory.save_host(db, context().cipher, body, settings.describe())
     return _host_saved(body.name, "added host")
 
 
-@operation("GET", "/hosts/{name}", "One host", gives=Host)
+@operation("GET", "/hosts/{name}", "One host", response=Host)
 def hosts_show(name: str) -> Host:
     return inventory.host(context().records.reader, context().cipher, name)
 
 
-@operation("PUT", "/hosts/{name}", "Change a host", takes=Host, gives=Host)
-def hosts_change(name: str, body: Host) -> Host:
+@operation("PUT", "/hosts/{name}", "Change a host", body=HostInput, response=Host)
+def hosts_change(name: str, body: HostInput) -> Host:
+    settings = check_host(body)
     with context().records.write() as db:
-        inventory.save_host(db, context().cipher, body, name)
+        inventory.save_host(db, context().cipher, body, settings.describe(), name)
     return _host_saved(body.name, "changed host")
 
 
@@ -62,26 +66,24 @@ def _host_saved(name: str, action: str) -> Host:
     "POST",
     "/hosts/try",
     "Try a host as it is described, before saving it",
-    takes=Host,
-    gives=Tried,
-    query={"saved": "a saved host that lends its secrets"},
+    body=HostInput,
+    response=TryResult,
+    query=SavedQuery,
 )
-def hosts_try_draft(body: Host) -> Tried:
+def hosts_try_draft(body: HostInput, query: SavedQuery) -> TryResult:
+    check_host(body)
     db, cipher = context().records.reader, context().cipher
-    saved = arg("saved")
-    old = inventory.host_secrets(db, cipher, saved) if saved else {}
-    return host_check.try_host(
-        context().config, body, merged(old, body.secrets.model_dump() if body.secrets else {}), []
-    )
+    old = inventory.host_secrets(db, cipher, query.saved) if query.saved else {}
+    return host_check.try_host(context().config, body, merged(old, body.secrets), [])
 
 
 @operation(
     "POST",
     "/hosts/{name}/try",
     "Prove each step of reaching a host, its databases and its files",
-    gives=Tried,
+    response=TryResult,
 )
-def hosts_try(name: str) -> Tried:
+def hosts_try(name: str) -> TryResult:
     db, cipher = context().records.reader, context().cipher
     host = inventory.host(db, cipher, name)
     homes = [
@@ -96,30 +98,30 @@ def hosts_try(name: str) -> Tried:
     "GET",
     "/accounts",
     "Accounts",
-    gives=Page[Account],
-    paged=True,
-    query={**_WORDS, "host": "only of this host"},
+    response=Page[Account],
+    query=AccountsQuery,
 )
-def accounts_list() -> Page[Account]:
+def accounts_list(query: AccountsQuery) -> Page[Account]:
     db = context().records.reader
-    return inventory.accounts(db, paging(), jobs.Coverage(db), arg("q"), arg("host"))
+    return inventory.accounts(db, page_request(query), jobs.Coverage(db), query.q, query.host)
 
 
 @operation(
     "POST",
     "/accounts",
     "Add an account with its sites, databases and mail domains",
-    takes=Account,
-    gives=Account,
+    body=AccountInput,
+    response=Account,
     status=201,
 )
-def accounts_add(body: Account) -> Account:
+def accounts_add(body: AccountInput) -> Account:
+    check_databases(body.databases)
     with context().records.write() as db:
         inventory.save_account(db, body)
     return _account_saved(body.name, "added account")
 
 
-@operation("GET", "/accounts/{name}", "One account", gives=Account)
+@operation("GET", "/accounts/{name}", "One account", response=Account)
 def accounts_show(name: str) -> Account:
     db = context().records.reader
     return inventory.account(db, name, jobs.Coverage(db))
@@ -129,10 +131,11 @@ def accounts_show(name: str) -> Account:
     "PUT",
     "/accounts/{name}",
     "Change an account and all that is in it",
-    takes=Account,
-    gives=Account,
+    body=AccountInput,
+    response=Account,
 )
-def accounts_change(name: str, body: Account) -> Account:
+def accounts_change(name: str, body: AccountInput) -> Account:
+    check_databases(body.databases)
     with context().records.write() as db:
         if name != body.name and (users := jobs.in_use(db, "account", name)):
             raise SettingError(
@@ -148,24 +151,17 @@ def accounts_change(name: str, body: Account) -> Account:
     "DELETE",
     "/accounts/{name}",
     "Forget an account; its bundles stay unless asked otherwise",
-    query={
-        "bundles": "“remove” removes all copies of its and its sites' bundles first, but for "
-        "pinned ones"
-    },
+    query=AccountRemovalQuery,
 )
-def accounts_remove(name: str) -> None:
+def accounts_remove(name: str, query: AccountRemovalQuery) -> None:
     db = context().records.reader
     account = inventory.account(db, name)
     if users := jobs.in_use(db, "account", name):
         raise SettingError(
             f"Job “{users[0]}” names the account “{name}”.", "Take it out of the job first."
         )
-    if arg("bundles") not in ("", "remove"):
-        raise SettingError(
-            f"“{arg('bundles')}” is not known.", "Say “remove”, or leave it out.", field="bundles"
-        )
-    if arg("bundles"):
-        account_removal.check_idle(context().dispatcher.busy(), account)
+    if query.bundles:
+        account_removal.check_idle(context().tasks.busy(), account)
         count = account_removal.remove_bundles(
             context().config, context().records, context().cipher, account
         )
@@ -183,7 +179,7 @@ def _account_saved(name: str, action: str) -> Account:
     return accounts_show(name)
 
 
-@operation("GET", "/sites", "Sites", gives=Page[SiteRow], paged=True, query=_WORDS)
-def sites_list() -> Page[SiteRow]:
+@operation("GET", "/sites", "Sites", response=Page[SiteRow], query=WordsQuery)
+def sites_list(query: WordsQuery) -> Page[SiteRow]:
     db = context().records.reader
-    return inventory.sites(db, paging(), jobs.Coverage(db), arg("q"))
+    return inventory.sites(db, page_request(query), jobs.Coverage(db), query.q)

@@ -12,13 +12,14 @@ from ...core.bundle.layout import moment_of
 from ...core.errors import SettingError
 from ...models import (
     Job,
-    JobRow,
+    JobInput,
     JobStart,
     JobSummary,
     Page,
     Retiring,
     Started,
 )
+from ...models.queries import JobsQuery, RetiringQuery
 from ...records import (
     bundles,
     jobs,
@@ -29,9 +30,8 @@ from ..background.scheduler import next_start
 from ..context import context
 from ..operations import (
     PREFIX,
-    arg,
     operation,
-    visitor,
+    principal,
 )
 from .auth import note
 
@@ -40,16 +40,12 @@ from .auth import note
     "GET",
     "/jobs",
     "Jobs",
-    gives=Page[JobRow],
-    query={"q": "words that the name holds", "sort": "name or next; “-” before it for backwards"},
+    response=Page[Job],
+    query=JobsQuery,
 )
-def jobs_list() -> Page[JobRow]:
-    rows = [_row(job) for job in jobs.jobs(context().records.reader) if arg("q") in job.name]
-    sort = arg("sort") or "name"
-    if sort.lstrip("-") not in ("name", "next"):
-        raise SettingError(
-            f"This list cannot be sorted by “{sort}”.", "Choose name or next.", field="sort"
-        )
+def jobs_list(query: JobsQuery) -> Page[Job]:
+    rows = [_row(job) for job in jobs.jobs(context().records.reader) if query.q in job.name]
+    sort = query.sort
     if sort.lstrip("-") == "next":
         far = datetime.max.replace(tzinfo=UTC)
         rows.sort(key=lambda row: row.next_start or far)
@@ -58,14 +54,14 @@ def jobs_list() -> Page[JobRow]:
     return Page(items=rows, total=len(rows))
 
 
-def _row(job: Job) -> JobRow:
+def _row(job: JobInput) -> Job:
     db = context().records.reader
     last = runs.last_ended(db, job.name)
     try:
         covers = len(jobs.covers(db, job))
     except SettingError:
         covers = len(job.names)
-    return JobRow(
+    return Job(
         **job.model_dump(),
         summary=_sentence(job, covers),
         covers=covers,
@@ -77,7 +73,7 @@ def _row(job: Job) -> JobRow:
     )
 
 
-def _sentence(job: Job, covers: int) -> str:
+def _sentence(job: JobInput, covers: int) -> str:
     return job_summary.summary(
         subjects=job.subjects,
         choice=job.choice,
@@ -99,20 +95,20 @@ def _sentence(job: Job, covers: int) -> str:
     )
 
 
-@operation("POST", "/jobs", "Add a job", takes=Job, gives=JobRow, status=201)
-def jobs_add(body: Job) -> JobRow:
+@operation("POST", "/jobs", "Add a job", body=JobInput, response=Job, status=201)
+def jobs_add(body: JobInput) -> Job:
     with context().records.write() as db:
         jobs.save_job(db, body)
     return _saved(body.name, "added job")
 
 
-@operation("GET", "/jobs/{name}", "One job", gives=JobRow)
-def jobs_show(name: str) -> JobRow:
+@operation("GET", "/jobs/{name}", "One job", response=Job)
+def jobs_show(name: str) -> Job:
     return _row(jobs.job(context().records.reader, name))
 
 
-@operation("PUT", "/jobs/{name}", "Change a job", takes=Job, gives=JobRow)
-def jobs_change(name: str, body: Job) -> JobRow:
+@operation("PUT", "/jobs/{name}", "Change a job", body=JobInput, response=Job)
+def jobs_change(name: str, body: JobInput) -> Job:
     with context().records.write() as db:
         jobs.save_job(db, body, name)
     return _saved(name, "changed job")
@@ -131,7 +127,7 @@ def jobs_remove(name: str) -> None:
     context().events.changed("jobs")
 
 
-def _saved(name: str, action: str) -> JobRow:
+def _saved(name: str, action: str) -> Job:
     note(action, name)
     context().scheduler.refresh()
     context().events.changed("jobs")
@@ -139,11 +135,13 @@ def _saved(name: str, action: str) -> JobRow:
 
 
 @operation(
-    "POST", "/jobs/{name}/start", "Start a job now", takes=JobStart, gives=Started, status=202
+    "POST", "/jobs/{name}/start", "Start a job now", body=JobStart, response=Started, status=202
 )
 def jobs_start(name: str, body: JobStart) -> Started:
     key = request.headers.get("Idempotency-Key")
-    run_id = context().dispatcher.start_run(name, visitor().name, key, body.full, body.compare)
+    run_id = context().tasks.start_run(
+        name, principal().name, key, runs.RunOptions(body.full, body.compare)
+    )
     note("started job", name)
     return Started(id=run_id, url=f"{PREFIX}/runs/{run_id}")
 
@@ -152,18 +150,13 @@ def jobs_start(name: str, body: JobStart) -> Started:
     "GET",
     "/jobs/{name}/retiring",
     "What would retire now, and what that would free; nothing is removed",
-    gives=Page[Retiring],
-    query={"keep": "as if so many copies were kept; else as the job says"},
+    response=Page[Retiring],
+    query=RetiringQuery,
 )
-def jobs_retiring(name: str) -> Page[Retiring]:
+def jobs_retiring(name: str, query: RetiringQuery) -> Page[Retiring]:
     db = context().records.reader
     job = jobs.job(db, name)
-    text = arg("keep") or str(job.keep)
-    if not text.isdigit():
-        raise SettingError(
-            f"“{text}” is not a number of copies.", "Give a number from 1 to 10,000.", field="keep"
-        )
-    keep = retention.check(int(text))
+    keep = query.keep or job.keep
     kind = job.subjects[:-1]
     rows = [
         row
@@ -200,9 +193,13 @@ def _retiring(
 
 
 @operation(
-    "POST", "/jobs/summary", "What a job would do, before it is saved", takes=Job, gives=JobSummary
+    "POST",
+    "/jobs/summary",
+    "What a job would do, before it is saved",
+    body=JobInput,
+    response=JobSummary,
 )
-def jobs_summary(body: Job) -> JobSummary:
+def jobs_summary(body: JobInput) -> JobSummary:
     db = context().records.reader
     covers = jobs.covers(db, body)
     table = schedule.parse(body.timetable)
@@ -222,7 +219,7 @@ def jobs_summary(body: Job) -> JobSummary:
         contents=body.contents,
         timetable_text=table.text,
         keep=body.keep,
-        store_kinds=[store.kind for store in targets],
+        store_kinds=[store.settings.kind for store in targets],
         report_to=body.report_to,
         starts=starts,
         others=others,

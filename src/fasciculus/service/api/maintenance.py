@@ -6,7 +6,6 @@ from collections.abc import Iterator
 
 from ...core.bundle.diff import Difference, differences
 from ...core.bundle.entry import to_text
-from ...core.bundle.layout import KINDS
 from ...core.bundle.listing import read_lines
 from ...core.errors import SettingError
 from ...models import (
@@ -21,38 +20,47 @@ from ...models import (
     RepackStart,
     VerifyStart,
 )
+from ...models.queries import (
+    ChangesQuery,
+    DamageQuery,
+    GrowthQuery,
+    LogQuery,
+    MaintenanceQuery,
+)
 from ...records import (
     bundles,
     maintenance,
     runs,
     usage,
 )
+from ...records.maintenance import MaintenanceOptions
 from ...records.paging import page_counted
 from ..bundle_listings import listing_of
 from ..context import context
 from ..operations import (
-    arg,
     operation,
-    paging,
-    visitor,
+    page_request,
+    principal,
 )
 from .auth import note
-from .runs import LOG_QUERY
-
-_STATES = ("new", "changed", "gone")
 
 
 @operation(
     "POST",
     "/stores/{name}/verify",
     "Look whether the copies on a store are whole",
-    takes=VerifyStart,
-    gives=MaintenanceStarted,
+    body=VerifyStart,
+    response=MaintenanceStarted,
     status=202,
 )
 def stores_verify(name: str, body: VerifyStart) -> MaintenanceStarted:
-    ids = context().caretaker.begin(
-        "verify", name, visitor().name, body.subject, body.bundle, deep=body.deep
+    ids = context().tasks.start_maintenance(
+        "verify",
+        name,
+        principal().name,
+        body.subject,
+        body.bundle,
+        MaintenanceOptions(deep=body.deep),
     )
     note("started verifying", f"store {name}" + (f", {body.subject}" if body.subject else ""))
     return MaintenanceStarted(ids=ids)
@@ -62,12 +70,12 @@ def stores_verify(name: str, body: VerifyStart) -> MaintenanceStarted:
     "POST",
     "/stores/{name}/mend",
     "Mend damaged files from intact copies on other stores",
-    takes=MendStart,
-    gives=MaintenanceStarted,
+    body=MendStart,
+    response=MaintenanceStarted,
     status=202,
 )
 def stores_mend(name: str, body: MendStart) -> MaintenanceStarted:
-    ids = context().caretaker.begin("mend", name, visitor().name, body.subject)
+    ids = context().tasks.start_maintenance("mend", name, principal().name, body.subject)
     note("started mending", f"store {name}" + (f", {body.subject}" if body.subject else ""))
     return MaintenanceStarted(ids=ids)
 
@@ -76,13 +84,17 @@ def stores_mend(name: str, body: MendStart) -> MaintenanceStarted:
     "POST",
     "/stores/{name}/repack",
     "Write pieces anew without their dead weight",
-    takes=RepackStart,
-    gives=MaintenanceStarted,
+    body=RepackStart,
+    response=MaintenanceStarted,
     status=202,
 )
 def stores_repack(name: str, body: RepackStart) -> MaintenanceStarted:
-    ids = context().caretaker.begin(
-        "repack", name, visitor().name, body.subject, over=body.over, dry_run=body.dry_run
+    ids = context().tasks.start_maintenance(
+        "repack",
+        name,
+        principal().name,
+        body.subject,
+        options=MaintenanceOptions(over=body.over, dry_run=body.dry_run),
     )
     if not body.dry_run:
         note("started repacking", f"store {name}" + (f", {body.subject}" if body.subject else ""))
@@ -93,33 +105,34 @@ def stores_repack(name: str, body: RepackStart) -> MaintenanceStarted:
     "GET",
     "/maintenance",
     "Maintenance, newest first",
-    gives=Page[MaintenanceTask],
-    paged=True,
-    query={
-        "kind": "verify, mend or repack",
-        "store": "only on this store",
-        "subject": "only of this subject",
-        "state": "queued, running or ended",
-    },
+    response=Page[MaintenanceTask],
+    query=MaintenanceQuery,
 )
-def maintenance_list() -> Page[MaintenanceTask]:
+def maintenance_list(query: MaintenanceQuery) -> Page[MaintenanceTask]:
     page = maintenance.tasks(
-        context().records.reader, paging(), arg("kind"), arg("store"), arg("subject"), arg("state")
+        context().records.reader,
+        page_request(query),
+        query.kind,
+        query.store,
+        query.subject,
+        query.state,
     )
-    page.items = [context().caretaker.enrich(row) for row in page.items]
+    page.items = [context().tasks.maintenance_with_progress(row) for row in page.items]
     return page
 
 
-@operation("GET", "/maintenance/{maintenance_id}", "One maintenance task", gives=MaintenanceTask)
+@operation("GET", "/maintenance/{maintenance_id}", "One maintenance task", response=MaintenanceTask)
 def maintenance_show(maintenance_id: int) -> MaintenanceTask:
-    return context().caretaker.enrich(maintenance.task(context().records.reader, maintenance_id))
+    return context().tasks.maintenance_with_progress(
+        maintenance.task(context().records.reader, maintenance_id)
+    )
 
 
 @operation(
     "POST",
     "/maintenance/{maintenance_id}/cancel",
     "Cancel maintenance; every copy stays as whole as it was",
-    gives=MaintenanceTask,
+    response=MaintenanceTask,
     status=202,
 )
 def maintenance_cancel(maintenance_id: int) -> MaintenanceTask:
@@ -127,7 +140,7 @@ def maintenance_cancel(maintenance_id: int) -> MaintenanceTask:
         raise SettingError(
             f"Maintenance {maintenance_id} has ended already.", "There is nothing to cancel."
         )
-    context().caretaker.cancel(maintenance_id)
+    context().tasks.cancel_maintenance(maintenance_id)
     note("cancelled maintenance", str(maintenance_id))
     return maintenance_show(maintenance_id)
 
@@ -136,14 +149,18 @@ def maintenance_cancel(maintenance_id: int) -> MaintenanceTask:
     "GET",
     "/maintenance/{maintenance_id}/log",
     "The log of maintenance",
-    gives=Page[LogLine],
-    paged=True,
-    query=LOG_QUERY,
+    response=Page[LogLine],
+    query=LogQuery,
 )
-def maintenance_log(maintenance_id: int) -> Page[LogLine]:
+def maintenance_log(maintenance_id: int, query: LogQuery) -> Page[LogLine]:
     maintenance_show(maintenance_id)
     return runs.log_lines(
-        context().records.reader, paging(), "maintenance_id", maintenance_id, arg("level"), arg("q")
+        context().records.reader,
+        page_request(query),
+        "maintenance_id",
+        maintenance_id,
+        query.level,
+        query.q,
     )
 
 
@@ -151,17 +168,12 @@ def maintenance_log(maintenance_id: int) -> Page[LogLine]:
     "GET",
     "/damage",
     "Files on stores that are missing or altered, and what they harm",
-    gives=Page[DamageRow],
-    paged=True,
-    query={
-        "store": "only on this store",
-        "subject": "only of this subject",
-        "kind": "account, site or host",
-    },
+    response=Page[DamageRow],
+    query=DamageQuery,
 )
-def damage_list() -> Page[DamageRow]:
+def damage_list(query: DamageQuery) -> Page[DamageRow]:
     return maintenance.damage(
-        context().records.reader, paging(), arg("store"), arg("subject"), arg("kind")
+        context().records.reader, page_request(query), query.store, query.subject, query.kind
     )
 
 
@@ -169,43 +181,24 @@ def damage_list() -> Page[DamageRow]:
     "GET",
     "/growth",
     "How a subject grows, and what it takes on each store",
-    gives=Growth,
-    query={
-        "subject": "the account, site or host",
-        "kind": "which of them, where the name is shared",
-    },
+    response=Growth,
+    query=GrowthQuery,
 )
-def growth_show() -> Growth:
-    if not arg("subject"):
-        raise SettingError(
-            "Whose growth is not said.", "Name an account, site or host.", field="subject"
-        )
-    return usage.growth(context().records.reader, arg("subject"), arg("kind"))
+def growth_show(query: GrowthQuery) -> Growth:
+    return usage.growth(context().records.reader, query.subject, query.kind)
 
 
 @operation(
     "GET",
     "/bundles/{bundle_id}/changes",
     "What is new, changed and gone in a bundle",
-    gives=Page[BundleChange],
-    paged=True,
-    query={
-        "against": "another bundle of the subject; the one before when left out",
-        "state": "only new, changed or gone",
-        "contents": "only this kind",
-        "q": "words in the path",
-    },
+    response=Page[BundleChange],
+    query=ChangesQuery,
 )
-def bundles_changes(bundle_id: int) -> Page[BundleChange]:
+def bundles_changes(bundle_id: int, query: ChangesQuery) -> Page[BundleChange]:
     db = context().records.reader
     bundle = bundles.bundle(db, bundle_id)
-    if arg("against") and not arg("against").isdigit():
-        raise SettingError(
-            f"“{arg('against')}” is not a bundle's number.",
-            "Take it from the list.",
-            field="against",
-        )
-    against = int(arg("against")) if arg("against") else bundles.before(db, bundle)
+    against = query.against or bundles.before(db, bundle)
     if against is None:
         raise SettingError(
             f"There is no bundle of {bundle.subject} before {bundle.name}.",
@@ -220,26 +213,16 @@ def bundles_changes(bundle_id: int) -> Page[BundleChange]:
             field="against",
         )
     with listing_of(other).open("rb") as old, listing_of(bundle).open("rb") as new:
-        rows = _wanted(differences(read_lines(old), read_lines(new)))
-        return page_counted(rows, paging(), _change)
+        rows = _wanted(differences(read_lines(old), read_lines(new)), query)
+        return page_counted(rows, page_request(query), _change)
 
 
-def _wanted(rows: Iterator[Difference]) -> Iterator[Difference]:
-    state, kind, words = arg("state"), arg("contents"), arg("q").lower().encode().split()
-    if state and state not in _STATES:
-        raise SettingError(
-            f"“{state}” is no state.", f"Choose one of {', '.join(_STATES)}.", field="state"
-        )
-    if kind and kind not in KINDS:
-        raise SettingError(
-            f"“{kind}” is no kind of contents.",
-            f"Choose one of {', '.join(KINDS)}.",
-            field="contents",
-        )
+def _wanted(rows: Iterator[Difference], query: ChangesQuery) -> Iterator[Difference]:
+    words = query.q.lower().encode().split()
     for row in rows:
         if (
-            (not state or row.state == state)
-            and (not kind or row.kind == kind)
+            (not query.state or row.state == query.state)
+            and (not query.contents or row.kind == query.contents)
             and all(word in row.path.lower() for word in words)
         ):
             yield row

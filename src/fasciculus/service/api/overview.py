@@ -7,7 +7,6 @@ from itertools import islice
 from urllib.parse import quote
 
 from ...core import schedule
-from ...core.errors import SettingError
 from ...core.formatting import format_count, format_list
 from ...core.run_report import OUTCOMES, worst
 from ...models import (
@@ -17,6 +16,7 @@ from ...models import (
     SearchHit,
     Upcoming,
 )
+from ...models.queries import SearchQuery
 from ...models.runs import Attention, Night, SubjectNights
 from ...records import (
     bundles,
@@ -27,14 +27,14 @@ from ...records import (
 )
 from ...records.paging import PageRequest, like
 from ..context import context
-from ..operations import arg, operation
+from ..operations import operation
 from .discovery import covered
 
 _NIGHTS = 14
 _STARTS = 50
 
 
-@operation("GET", "/overview", "What needs a person, what comes, what was", gives=Overview)
+@operation("GET", "/overview", "What needs a person, what comes, what was", response=Overview)
 def overview() -> Overview:
     db = context().records.reader
     now = datetime.now(UTC)
@@ -216,13 +216,10 @@ def _nights(now: datetime) -> list[SubjectNights]:
     "GET",
     "/search",
     "Accounts, sites, jobs, stores and bundles by name",
-    gives=Page[SearchHit],
-    query={"q": "a part of the name"},
+    response=Page[SearchHit],
+    query=SearchQuery,
 )
-def search() -> Page[SearchHit]:
-    words = arg("q")
-    if not words:
-        raise SettingError("There is nothing to look for.", "Give a part of a name.", field="q")
+def search(query: SearchQuery) -> Page[SearchHit]:
     db, rows = context().records.reader, []
     for kind, sql, link in (
         (
@@ -261,6 +258,6 @@ def search() -> Page[SearchHit]:
                 about=row[1],
                 link=link.format(*(quote(str(value)) for value in row)),
             )
-            for row in db.execute(sql, (like(words),))
+            for row in db.execute(sql, (like(query.q),))
         ]
     return Page(items=rows, total=len(rows))

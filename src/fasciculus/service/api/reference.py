@@ -6,19 +6,13 @@ import json
 
 from flask import Response, render_template
 
-from ..operations import (
-    OPERATIONS,
-    PREFIX,
-    openapi,
-    operation,
-)
+from ..openapi import MEDIA, openapi
+from ..operations import OPERATIONS, PREFIX, operation
 
 
-@operation(
-    "GET", "/openapi.json", "This description (OpenAPI 3.1)", media="application/openapi+json"
-)
+@operation("GET", "/openapi.json", "This description (OpenAPI 3.1)", media=MEDIA)
 def openapi_document() -> Response:
-    return Response(json.dumps(openapi()), mimetype="application/json")
+    return Response(json.dumps(openapi()), content_type=MEDIA)
 
 
 @operation("GET", "/reference", "A page to read this description", media="text/html")

@@ -9,12 +9,13 @@ from ...models import (
     Page,
     Report,
     ReportDetail,
-    Tried,
+    TryResult,
     TryStep,
 )
+from ...models.queries import MailTryQuery, ReportsQuery
 from ...records import reports
 from ..context import context
-from ..operations import arg, operation, paging
+from ..operations import operation, page_request
 from ..reports import mail
 from .auth import note
 
@@ -23,27 +24,26 @@ from .auth import note
     "GET",
     "/reports",
     "Reports, newest first",
-    gives=Page[Report],
-    paged=True,
-    query={"job": "only of this job", "q": "words in the title or the recipients"},
+    response=Page[Report],
+    query=ReportsQuery,
 )
-def reports_list() -> Page[Report]:
-    return reports.reports(context().records.reader, paging(), arg("job"), arg("q"))
+def reports_list(query: ReportsQuery) -> Page[Report]:
+    return reports.reports(context().records.reader, page_request(query), query.job, query.q)
 
 
-@operation("GET", "/reports/{report_id}", "One report as it was sent", gives=ReportDetail)
+@operation("GET", "/reports/{report_id}", "One report as it was sent", response=ReportDetail)
 def reports_show(report_id: int) -> ReportDetail:
     return reports.report(context().records.reader, report_id)
 
 
-@operation("GET", "/outbox", "Reports that wait to be sent", gives=Page[OutboxItem])
+@operation("GET", "/outbox", "Reports that wait to be sent", response=Page[OutboxItem])
 def outbox_list() -> Page[OutboxItem]:
     rows = reports.outbox(context().records.reader)
     return Page(items=rows, total=len(rows))
 
 
 @operation(
-    "POST", "/outbox/send", "Try all that waits again, now", gives=Page[OutboxItem], status=202
+    "POST", "/outbox/send", "Try all that waits again, now", response=Page[OutboxItem], status=202
 )
 def outbox_send() -> Page[OutboxItem]:
     with context().records.write() as db:
@@ -52,13 +52,13 @@ def outbox_send() -> Page[OutboxItem]:
     return outbox_list()
 
 
-@operation("GET", "/settings/mail", "The mail server for reports", gives=MailServer)
+@operation("GET", "/settings/mail", "The mail server for reports", response=MailServer)
 def mail_show() -> MailServer:
     return mail.server(context().records.reader, context().cipher)
 
 
 @operation(
-    "PUT", "/settings/mail", "Set the mail server for reports", takes=MailServer, gives=MailServer
+    "PUT", "/settings/mail", "Set the mail server for reports", body=MailServer, response=MailServer
 )
 def mail_change(body: MailServer) -> MailServer:
     if body.address and not body.sender:
@@ -77,21 +77,19 @@ def mail_change(body: MailServer) -> MailServer:
     "POST",
     "/settings/mail/try",
     "Send a test message to an address",
-    gives=Tried,
-    query={"to": "who gets it"},
+    response=TryResult,
+    query=MailTryQuery,
 )
-def mail_try() -> Tried:
+def mail_try(query: MailTryQuery) -> TryResult:
     db, cipher = context().records.reader, context().cipher
-    if "@" not in arg("to"):
-        raise SettingError("Say who gets the test message.", "Give ?to=ADDRESS.", field="to")
     sender = mail.sender_of(db)
     text = "Fasciculus can send its reports through this mail server.\n"
-    message = mail.compose(sender, [arg("to")], "[Fasciculus] test message", text, f"<p>{text}</p>")
+    message = mail.compose(sender, [query.to], "[Fasciculus] test message", text, f"<p>{text}</p>")
     try:
-        mail.send(mail.server(db, cipher), mail.password(db, cipher), sender, [arg("to")], message)
+        mail.send(mail.server(db, cipher), mail.password(db, cipher), sender, [query.to], message)
     except FasciculusError as error:
         step = TryStep(name="mail", ok=False, text=error.message, way_out=error.way_out)
-        return Tried(ok=False, steps=[step])
-    return Tried(
-        ok=True, steps=[TryStep(name="mail", ok=True, text=f"A message went to {arg('to')}.")]
+        return TryResult(ok=False, steps=[step])
+    return TryResult(
+        ok=True, steps=[TryStep(name="mail", ok=True, text=f"A message went to {query.to}.")]
     )

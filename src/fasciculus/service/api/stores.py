@@ -3,66 +3,61 @@
 from __future__ import annotations
 
 from ...core.errors import FasciculusError, SettingError
-from ...core.steps import Step
-from ...models import (
-    Page,
-    Store,
-    Tried,
-    TryStep,
-)
+from ...models import Page, Store, StoreInput, TryResult, TryStep
+from ...models.queries import SavedQuery, WordsQuery
 from ...records import stores
 from ...records.encryption import merged
 from ...stores import open_store
-from ...stores.base import (
-    Connected,
-    StoreSpec,
-    mark,
-    read_mark,
-    try_out,
-)
-from ..context import context
-from ..operations import arg, operation, paging
-from ..tasks import orders
+from ...stores.base import StoreSpec, connected
+from ...stores.identity import read_identity, write_identity
+from ...stores.trying import try_store
+from ..context import context, order_sources
+from ..kind_settings import check_store
+from ..operations import operation, page_request
+from ..tasks.orders.reach import store_order
 from .auth import note
 
-
-@operation(
-    "GET",
-    "/stores",
-    "Stores",
-    gives=Page[Store],
-    paged=True,
-    query={"q": "words that the name holds"},
-)
-def stores_list() -> Page[Store]:
-    return stores.stores(context().records.reader, context().cipher, paging(), arg("q"))
+#: The setting that a step which fails points to, where the kind has it.
+_FIELDS = {
+    "host key": ("host_key",),
+    "folder": ("folder",),
+    "connect": ("address",),
+    "sign in": ("password",),
+}
 
 
-@operation("GET", "/stores/{name}", "One store", gives=Store)
+@operation("GET", "/stores", "Stores", query=WordsQuery, response=Page[Store])
+def stores_list(query: WordsQuery) -> Page[Store]:
+    return stores.stores(context().records.reader, context().cipher, page_request(query), query.q)
+
+
+@operation("GET", "/stores/{name}", "One store", response=Store)
 def stores_show(name: str) -> Store:
     return stores.store(context().records.reader, context().cipher, name)
 
 
 @operation(
-    "POST", "/stores", "Add a store; it is tried first", takes=Store, gives=Store, status=201
+    "POST", "/stores", "Add a store; it is tried first", body=StoreInput, response=Store, status=201
 )
-def stores_add(body: Store) -> Store:
-    found = prepare(body, None)
+def stores_add(body: StoreInput) -> Store:
+    prepared = prepare(body, None)
     with context().records.write() as db:
-        stores.save_store(db, context().cipher, body, found)
+        stores.save_store(db, context().cipher, body, *prepared)
     return _saved(body.name, "added store")
 
 
-@operation("PUT", "/stores/{name}", "Change a store; it is tried first", takes=Store, gives=Store)
-def stores_change(name: str, body: Store) -> Store:
+@operation(
+    "PUT", "/stores/{name}", "Change a store; it is tried first", body=StoreInput, response=Store
+)
+def stores_change(name: str, body: StoreInput) -> Store:
     stores.store(context().records.reader, context().cipher, name)
-    found = prepare(body, name)
+    prepared = prepare(body, name)
     with context().records.write() as db:
-        stores.save_store(db, context().cipher, body, found, name)
+        stores.save_store(db, context().cipher, body, *prepared, name)
     return _saved(body.name, "changed store")
 
 
-@operation("DELETE", "/stores/{name}", "Forget a store; what lies on it is not touched")
+@operation("DELETE", "/stores/{name}", "Forget a store; what is on it is not touched")
 def stores_remove(name: str) -> None:
     with context().records.write() as db:
         stores.remove_store(db, name)
@@ -74,81 +69,74 @@ def stores_remove(name: str) -> None:
     "POST",
     "/stores/try",
     "Try a store as it is described, before saving it",
-    takes=Store,
-    gives=Tried,
+    query=SavedQuery,
+    body=StoreInput,
+    response=TryResult,
 )
-def stores_try_draft(body: Store) -> Tried:
-    old = arg("saved")
-    return _tried(_spec(body, old or None), None)
+def stores_try_draft(body: StoreInput, query: SavedQuery) -> TryResult:
+    return _try(_spec(body, query.saved or None), None)
 
 
-@operation("POST", "/stores/{name}/try", "Try a saved store", gives=Tried)
-def stores_try(name: str) -> Tried:
-    db = context().records.reader
-    order = orders.store_order(db, context().cipher, name)
-    return _tried(order.spec(), order.store_id)
+@operation("POST", "/stores/{name}/try", "Try a saved store", response=TryResult)
+def stores_try(name: str) -> TryResult:
+    order = store_order(order_sources(), name)
+    return _try(order.spec(), order.store_id)
 
 
-def _spec(body: Store, saved: str | None) -> StoreSpec:
+def _spec(body: StoreInput, saved: str | None) -> StoreSpec:
     """How to reach a store that is not saved yet, with the secrets it has already."""
-    db, cipher = context().records.reader, context().cipher
-    old = stores.secrets(db, cipher, saved) if saved else {}
-    given = body.secrets.model_dump() if body.secrets else {}
-    return StoreSpec(
-        body.name, body.kind, orders.settings_of(body.model_dump()), merged(old, given)
-    )
+    settings = check_store(body)
+    old = stores.secrets(context().records.reader, context().cipher, saved) if saved else {}
+    return StoreSpec(body.name, settings, merged(old, body.secrets))
 
 
-def _tried(spec: StoreSpec, store_id: str | None) -> Tried:
+def _try(spec: StoreSpec, store_id: str | None) -> TryResult:
     try:
         store = open_store(spec)
     except FasciculusError as error:
         step = TryStep(name="settings", ok=False, text=error.message, way_out=error.way_out)
-        return Tried(ok=False, steps=[step])
+        return TryResult(ok=False, steps=[step])
     try:
-        steps = try_out(store, store_id)
+        steps = try_store(store, store_id)
     finally:
         store.close()
-    return Tried(
+    return TryResult(
         ok=all(step.ok for step in steps),
-        steps=[_step(step) for step in steps],
+        steps=[
+            TryStep(name=step.name, ok=step.ok, text=step.text, way_out=step.way_out)
+            for step in steps
+        ],
         host_key=getattr(store, "seen_key", ""),
     )
 
 
-def _step(step: Step) -> TryStep:
-    return TryStep(name=step.name, ok=step.ok, text=step.text, way_out=step.way_out)
-
-
-def prepare(body: Store, saved: str | None) -> str:
-    """Prove that the store works, mark it, and give its id."""
+def prepare(body: StoreInput, saved: str | None) -> tuple[str, str]:
+    """Prove that a store works and mark it as ours. Returns where it is, in words, and its id."""
     db = context().records.reader
-    expected = stores.mark_of(db, saved) if saved else None
+    expected = stores.id_of(db, saved) if saved else None
     spec = _spec(body, saved)
-    tried = _tried(spec, expected)
+    tried = _try(spec, expected)
     if not tried.ok:
         failed = next(step for step in tried.steps if not step.ok)
-        field = {
-            "host key": "host_key",
-            "folder": "path" if body.kind == "folder" else "folder",
-            "connect": "address",
-            "sign in": "password",
-        }.get(failed.name)
-        raise SettingError(failed.text, failed.way_out, field=field)
-    store = open_store(spec)
-    with Connected(store):
-        mark(store, expected or stores.new_mark())
-        found = read_mark(store)
-    taken = db.execute(
-        "SELECT name FROM store WHERE mark=? AND name IS NOT ?", (found, saved)
-    ).fetchone()
-    if taken:
+        raise SettingError(failed.text, failed.way_out, field=_field_of(failed.name, spec))
+    with connected(open_store(spec)) as store:
+        write_identity(store, expected or stores.new_id())
+        found = read_identity(store)
+    if taken := stores.name_of_id(db, found, saved):
         raise SettingError(
-            f"That folder is the store “{taken['name']}” already.",
+            f"That folder is the store “{taken}” already.",
             "Name another folder.",
-            field="path" if body.kind == "folder" else "folder",
+            field=_field_of("folder", spec),
         )
-    return found
+    return spec.settings.describe(), found
+
+
+def _field_of(step: str, spec: StoreSpec) -> str | None:
+    fields = type(spec.settings).model_fields
+    for name in _FIELDS.get(step, ()):
+        if name in fields:
+            return f"settings.{name}"
+    return f"secrets.{_FIELDS[step][0]}" if step == "sign in" else None
 
 
 def _saved(name: str, action: str) -> Store:

@@ -11,10 +11,11 @@ from datetime import UTC, datetime, timedelta
 
 from ...core import schedule
 from ...core.errors import FasciculusError
-from ...models import Job
+from ...models import JobInput
 from ...records import jobs, runs, settings
 from ...records.db import Records, stamp
-from ..tasks.dispatcher import AlreadyRunningError, Dispatcher
+from ..tasks.backups import AlreadyRunningError
+from ..tasks.service import Tasks
 
 log = logging.getLogger(__name__)
 
@@ -26,10 +27,8 @@ _KEY = "scheduler.last_look"
 class Scheduler:
     """Wakes at the next start of any job. ``refresh`` after a job was changed."""
 
-    def __init__(
-        self, records: Records, dispatcher: Dispatcher, report: Callable[[int], None]
-    ) -> None:
-        self._records, self._dispatcher, self._report = records, dispatcher, report
+    def __init__(self, records: Records, tasks: Tasks, report: Callable[[int], None]) -> None:
+        self._records, self._tasks, self._report = records, tasks, report
         self._changed = threading.Condition()
         self._stale = True
         self._closing = False
@@ -108,7 +107,7 @@ class Scheduler:
         late = moment - due > timedelta(minutes=2)
         by = "timetable, made up for a missed start" if late else "timetable"
         try:
-            self._dispatcher.start_run(name, by, key=f"timetable {name} {stamp(due)}")
+            self._tasks.start_run(name, by, key=f"timetable {name} {stamp(due)}")
         except AlreadyRunningError as error:
             self._skip(name, error.message)
         except FasciculusError as error:
@@ -118,16 +117,14 @@ class Scheduler:
         """A start that could not be is a run of its own in the records, so that it is seen."""
         with self._records.write() as db:
             job = jobs.job(db, name)
-            run_id = runs.add(
-                db, name, job.zone, job.report_to, job.report_when, "timetable", [], None
-            )
-            runs.log(db, "error", reason, run_id=run_id)
+            run_id = runs.add(db, job, "timetable", [])
+            runs.log(db, "run", run_id, "error", reason)
             runs.end(db, run_id, "skipped", f"{name}: not started. {reason}")
         self._report(run_id)
         log.warning("job %s was not started: %s", name, reason)
 
 
-def next_start(job: Job, after: datetime) -> datetime | None:
+def next_start(job: JobInput, after: datetime) -> datetime | None:
     """The job's next start after a moment, None when it is started by hand."""
     table = schedule.parse(job.timetable)
     found = schedule.next_starts(table, schedule.zone(job.zone), after, 1)

@@ -24,19 +24,19 @@ def server(db: sqlite3.Connection, cipher: SecretCipher) -> MailServer:
     row = settings.get(db, _KEY, {})
     sealed = row.pop("sealed", None)
     found = MailServer(**row)
-    found.password_set = bool(cipher.open(sealed))
+    found.password_set = bool(cipher.decrypt(sealed))
     return found
 
 
 def save_server(db: sqlite3.Connection, cipher: SecretCipher, new: MailServer) -> None:
     old = settings.get(db, _KEY, {})
-    secrets = merged(cipher.open(old.get("sealed")), {"password": new.password})
+    secrets = merged(cipher.decrypt(old.get("sealed")), {"password": new.password})
     row = new.model_dump(exclude={"password", "password_set"})
-    settings.put(db, _KEY, {**row, "sealed": cipher.close(secrets)})
+    settings.put(db, _KEY, {**row, "sealed": cipher.encrypt(secrets)})
 
 
 def password(db: sqlite3.Connection, cipher: SecretCipher) -> str:
-    return cipher.open(settings.get(db, _KEY, {}).get("sealed")).get("password", "")
+    return cipher.decrypt(settings.get(db, _KEY, {}).get("sealed")).get("password", "")
 
 
 def sender_of(db: sqlite3.Connection) -> str:

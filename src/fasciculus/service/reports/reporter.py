@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import json
 import sqlite3
 from datetime import UTC, datetime
 
@@ -41,25 +40,24 @@ class Reporter:
         )
 
     def end(self, run_id: int) -> None:
-        """All tasks have ended: so has the run."""
+        """All tasks have ended: so has the run. Its end and its report are written together."""
         with self._records.write() as db:
             run = runs.run(db, run_id)
+            if run.state == "ended":
+                return
             outcome = worst([task.outcome or "failed" for task in run.tasks])
             run.outcome, run.ended = outcome, datetime.now(UTC)
             runs.end(db, run_id, outcome, report_of(run).sentence)
+            self.report(run_id)
         self._events.changed("runs")
-        self.report(run_id)
 
     def report(self, run_id: int) -> None:
         """Put the run's report into the outbox, if somebody wants it."""
         with self._records.write() as db:
             run = runs.run(db, run_id)
-            row = db.execute(
-                "SELECT report_to, report_when FROM run WHERE id=?", (run_id,)
-            ).fetchone()
-            recipients: list[str] = json.loads(row["report_to"])
+            recipients, when = runs.report_settings(db, run_id)
             report = report_of(run, self._link(f"runs/{run_id}"))
-            if not recipients or (row["report_when"] == "trouble" and not report.trouble):
+            if not recipients or (when == "trouble" and not report.trouble):
                 return
             log = self._log_text(db, run_id, report) if report.trouble else None
             self._put(db, "report", report, recipients, run_id, run.job, log)
@@ -117,14 +115,9 @@ class Reporter:
 
     @staticmethod
     def _log_text(db: sqlite3.Connection, run_id: int, report: RunReport) -> str:
-        rows = db.execute(
-            "SELECT at, level, subject, text FROM log_line WHERE run_id=? ORDER BY id LIMIT ?",
-            (run_id, _LOG_LINES),
-        )
         return "".join(
-            f"{report.local(datetime.fromisoformat(r['at']))}  {r['level']:7}  {r['subject']}  "
-            f"{r['text']}\n"
-            for r in rows
+            f"{report.local(line.at)}  {line.level:7}  {line.subject}  {line.text}\n"
+            for line in runs.raw_log(db, run_id, _LOG_LINES)
         )
 
 

@@ -1,0 +1,1 @@
+"""Carrying out tasks: the queue, the runner, the workers, and the orders they get."""

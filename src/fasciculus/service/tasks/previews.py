@@ -7,85 +7,116 @@ import threading
 import time
 from collections import OrderedDict
 from collections.abc import Callable
+from dataclasses import dataclass
 from pathlib import Path
 
-from ...core.errors import MissingError
-from ...models.discovery import Preview
-from ...worker.events import Event, Finished, Progress
+from ...core.errors import FasciculusError, MissingError
+from ...models.discovery import ExcludedSize, Folder, Preview, SizeCount
+from ...worker.events import Progress
 from ...worker.orders import PreviewOrder
-from .worker_process import Worker
+from ...worker.results import AnyResult, Failure, PreviewResult
+from .worker_pool import Worker, Workers
 
 _KEPT = 50
 
 
-class Previews:
-    """Each preview is a worker of its own, outside the limit on tasks: somebody waits for it."""
+@dataclass(slots=True)
+class _Running:
+    shown: Preview
+    worker: Worker | None = None
+    cancelled: bool = False
 
-    def __init__(self) -> None:
+
+class Previews:
+    """Each has a worker of its own, outside the limit on tasks: somebody waits for it."""
+
+    def __init__(self, workers: Workers) -> None:
+        self._workers = workers
         self._lock = threading.Lock()
-        self._found: OrderedDict[int, tuple[Preview, Worker]] = OrderedDict()
+        self._found: OrderedDict[int, _Running] = OrderedDict()
         self._last = 0
 
     def start(self, make: Callable[[int], PreviewOrder]) -> int:
-        """Begin one; ``make`` gives its order for a number."""
+        """Begin one; ``make`` returns its order for a number."""
         with self._lock:
             self._last += 1
             number = self._last
         order = make(number)
-        preview, worker = Preview(id=number, state="running"), Worker(f"preview {number}")
+        running = _Running(Preview(id=number, state="running"))
         with self._lock:
-            self._found[number] = (preview, worker)
-            while len(self._found) > _KEPT:
-                _, (_, old) = self._found.popitem(last=False)
-                old.cancel()
-        threading.Thread(target=self._carry_out, args=(preview, worker, order), daemon=True).start()
+            self._found[number] = running
+            oldest = self._found.popitem(last=False)[1] if len(self._found) > _KEPT else None
+        if oldest is not None and oldest.worker is not None:
+            oldest.worker.cancel()
+        threading.Thread(target=self._carry_out, args=(running, order), daemon=True).start()
         return number
 
-    def _carry_out(self, preview: Preview, worker: Worker, order: PreviewOrder) -> None:
+    def _carry_out(self, running: _Running, order: PreviewOrder) -> None:
         began = time.monotonic()
-
-        def take(event: Event) -> None:
-            if isinstance(event, Progress):
-                preview.entries, preview.bytes = event.entries, event.bytes
-
+        result: AnyResult = Failure(outcome="failed", error="The preview broke off.")
         try:
-            ended = worker.run(order, take)
+            worker = running.worker = self._workers.start(order)
+            if running.cancelled:
+                worker.cancel()
+            for event in worker.events():
+                if isinstance(event, Progress):
+                    running.shown.entries, running.shown.bytes = event.entries, event.bytes
+            if worker.result is not None:
+                result = worker.result
+            elif running.cancelled:
+                result = Failure(outcome="cancelled", error="Cancelled.")
+        except FasciculusError as error:
+            result = Failure(outcome="failed", error=error.sentence())
         finally:
             shutil.rmtree(Path(order.spool), ignore_errors=True)
-        if not isinstance(ended, Finished):
-            ended = Finished(
-                "cancelled" if worker.cancelled else "failed", "The preview broke off."
-            )
-        found = Preview(
-            id=preview.id,
-            state="ended",
-            outcome=ended.outcome,
-            error=ended.error,
-            seconds=time.monotonic() - began,
-            **ended.manifest,
-        )
-        with self._lock:
-            if preview.id in self._found:
-                self._found[preview.id] = (found, worker)
+            running.shown = _shown(running.shown.id, result, time.monotonic() - began)
 
     def show(self, number: int) -> Preview:
+        """How far one is, or what it found. Raises ``MissingError``."""
+        return self._one(number).shown
+
+    def cancel(self, number: int) -> Preview:
+        """Cancel one; harmless when it has ended."""
+        running = self._one(number)
+        running.cancelled = True
+        if running.worker is not None:
+            running.worker.cancel()
+        return running.shown
+
+    def _one(self, number: int) -> _Running:
         with self._lock:
             if number not in self._found:
                 raise MissingError(
                     f"There is no preview {number}.", "Start it again; they are not kept for long."
                 )
-            return self._found[number][0]
-
-    def cancel(self, number: int) -> Preview:
-        found = self.show(number)
-        self._found[number][1].cancel()
-        return found
+            return self._found[number]
 
     def stop(self) -> None:
-        """End all that are under way."""
+        """Cancel all that are under way."""
         with self._lock:
-            workers = [
-                worker for preview, worker in self._found.values() if preview.state == "running"
-            ]
-        for worker in workers:
-            worker.cancel()
+            numbers = list(self._found)
+        for number in numbers:
+            self.cancel(number)
+
+
+def _shown(number: int, result: AnyResult, seconds: float) -> Preview:
+    shown = Preview(
+        id=number,
+        state="ended",
+        outcome=result.outcome,
+        error=result.error,
+        seconds=seconds,
+    )
+    if isinstance(result, PreviewResult):
+        shown.entries, shown.bytes = result.size.entries, result.size.bytes
+        shown.packed, shown.warnings = result.packed, result.warnings
+        if result.new is not None:
+            shown.new = SizeCount(entries=result.new.entries, bytes=result.new.bytes)
+        shown.saved = [
+            ExcludedSize(rule=row.rule, entries=row.entries, bytes=row.bytes)
+            for row in result.excluded
+        ]
+        shown.folders = [
+            Folder(path=row.path, entries=row.entries, bytes=row.bytes) for row in result.folders
+        ]
+    return shown

@@ -1,4 +1,4 @@
-"""What waits or goes on, and how far it is."""
+"""How far a task is, and how fast."""
 
 from __future__ import annotations
 
@@ -6,38 +6,25 @@ import time
 from dataclasses import dataclass, field
 
 from ...worker.events import Progress
-from .worker_process import Worker
 
-_SMOOTH = 0.3
-
-
-@dataclass(slots=True)
-class QueuedTask:
-    """A task or restore that waits or goes on."""
-
-    number: int
-    subject: tuple[str, str]
-    run: int | None = None
-    restore: int | None = None
-    #: The host that it reads from, and how many tasks that takes side by side.
-    host: str = ""
-    at_once: int = 1
-    worker: Worker = field(default_factory=lambda: Worker("task"))
+_SMOOTHING = 0.3
+_LEAST_INTERVAL = 0.2
 
 
 @dataclass(slots=True)
 class TaskProgress:
-    """The last progress of a task, and the rate at which bytes are read."""
+    """The last progress of a task; ``rate`` is in bytes read per second."""
 
     progress: Progress
     rate: float = 0.0
     at: float = field(default_factory=time.monotonic)
 
     def update(self, progress: Progress) -> None:
+        """Take a newer progress; the rate is smoothed."""
         moment = time.monotonic()
-        if moment - self.at > 0.2:
+        if moment - self.at > _LEAST_INTERVAL:
             speed = (progress.bytes - self.progress.bytes) / (moment - self.at)
-            self.rate = speed if not self.rate else self.rate + _SMOOTH * (speed - self.rate)
+            self.rate = speed if not self.rate else self.rate + _SMOOTHING * (speed - self.rate)
             self.at = moment
             self.progress = progress
         else:
@@ -56,8 +43,3 @@ class TaskProgress:
         left = self.progress.total - self.progress.bytes
         seconds = left / self.rate if self.rate > 1 else 0.0
         return seconds if seconds >= 1 else None
-
-
-def key_of(item: QueuedTask) -> tuple[str, int]:
-    """What tells it from all others."""
-    return ("task" if item.run is not None else "restore", item.number)

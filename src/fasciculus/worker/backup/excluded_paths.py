@@ -3,33 +3,34 @@
 from __future__ import annotations
 
 import os
-from collections.abc import Iterable
+from collections.abc import Iterable, Iterator
 
 from ...core.selection import ExcludedPaths
-from ..orders import BundleOrder, DatabaseOrder, PreviewOrder
+from ...databases import ENGINES
+from ...databases.base import DatabaseRef
+from ..orders import BackupOrder, PreviewOrder
 
-_SQLITE_SIDES = ("", "-wal", "-shm", "-journal")
 
+def excluded_paths(
+    order: BackupOrder | PreviewOrder, root: bytes, is_local: bool
+) -> frozenset[bytes]:
+    """The service's own files, local stores, and the databases that go in as copies.
 
-def left_out(order: BundleOrder | PreviewOrder, root: bytes) -> frozenset[bytes]:
-    """The service's own files, local stores, and the databases that go in as copies, below a
-    folder.
-
-    Paths are relative to ``root``, a folder of the order's host.
+    Paths are relative to ``root``, a folder of the order's host; ``is_local`` says whether that is
+    this machine.
     """
     copied = (
-        list(_sqlite_files(os.fsencode(order.subject.root), order.databases))
+        list(_database_files(os.fsencode(order.subject.root), order.databases))
         if "databases" in order.contents
         else []
     )
-    if order.host.address:
+    if not is_local:
         # The service's own paths mean nothing on another host.
         return frozenset(p[len(root) + 1 :] for p in copied if p.startswith(root + b"/"))
     return ExcludedPaths([*order.left_out, *copied]).below(root)
 
 
-def _sqlite_files(base: bytes, databases: Iterable[DatabaseOrder]) -> Iterable[bytes]:
+def _database_files(base: bytes, databases: Iterable[DatabaseRef]) -> Iterator[bytes]:
     for database in databases:
-        if database.engine == "sqlite":
-            for side in _SQLITE_SIDES:
-                yield base + b"/" + os.fsencode(database.path + side)
+        for path in ENGINES.get(database.engine).files(database):
+            yield base + b"/" + os.fsencode(path)

@@ -2,21 +2,22 @@
 
 from __future__ import annotations
 
-import os
 import shutil
 from collections.abc import Callable
 from pathlib import Path
 
 from ...core.errors import FasciculusError, MissingError, StoreFullError
 from ...core.formatting import format_size
+from ...databases import ENGINES
 from ...hosts.base import HostConnection
-from ..orders import BundleOrder
+from ..database_access import database_access
+from ..orders import BackupOrder
 
 _SMALLEST = 8 * 1024 * 1024
 _HEADROOM = 64 * 1024 * 1024
 
 
-def check_sources(order: BundleOrder, host: HostConnection, warn: Callable[[str], None]) -> None:
+def check_sources(order: BackupOrder, host: HostConnection, warn: Callable[[str], None]) -> None:
     """What is to be read answers, before anything is written."""
     host.connect()
     if order.subject.root and host.type_of(order.subject.root) != "dir":
@@ -30,22 +31,7 @@ def check_sources(order: BundleOrder, host: HostConnection, warn: Callable[[str]
         if host.type_of(root) != "dir":
             warn(f"site {site}: its document root {root} does not exist")
     if "databases" in order.contents:
-        if order.all_databases or any(database.engine == "mariadb" for database in order.databases):
-            if order.mariadb is None:
-                raise FasciculusError(
-                    f"Host {order.subject.host} has no database server set.",
-                    "Give its socket or address in the host's settings.",
-                )
-            with host.mariadb(order.mariadb.spec()) as server:
-                server.rows("SELECT 1")
-        for database in order.databases:
-            if database.engine == "sqlite":
-                path = os.path.join(order.subject.root, database.path)
-                if host.type_of(path) != "file":
-                    raise MissingError(
-                        f"The SQLite database {path} does not exist.",
-                        "Correct its path, or remove it from the account.",
-                    )
+        _check_databases(order, host)
     if "mail" in order.contents and order.mail:
         for path in filter(
             None,
@@ -59,7 +45,22 @@ def check_sources(order: BundleOrder, host: HostConnection, warn: Callable[[str]
             host.read_text(path)
 
 
-def piece_size_for(order: BundleOrder, spool: Path, info: Callable[[str], None]) -> int:
+def _check_databases(order: BackupOrder, host: HostConnection) -> None:
+    wanted = {database.engine for database in order.databases}
+    if order.all_databases:
+        wanted |= order.host.servers.keys()
+        if not order.host.servers:
+            raise FasciculusError(
+                f"Host {order.subject.host} has no database server set.",
+                "Give its socket or address in the host's settings.",
+            )
+    for name in sorted(wanted):
+        access = database_access(name, order.host, host, order.subject.root, order.spool)
+        databases = [database for database in order.databases if database.engine == name]
+        ENGINES.get(name).check(access, databases)
+
+
+def piece_size_for(order: BackupOrder, spool: Path, info: Callable[[str], None]) -> int:
     """The size of pieces that the spool has room for; ``StoreFullError`` when it has none."""
     free = shutil.disk_usage(spool).free
     fits = min(order.spool_limit, free - _HEADROOM) // 3

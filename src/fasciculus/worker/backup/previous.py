@@ -17,10 +17,10 @@ from ...core.bundle.listing import ListingPrefix, read_lines
 from ...core.bundle.previous_index import PreviousIndex, unchanged_here, unchanged_over_ssh
 from ...core.bundle.stat_cache import StatCache, StatCacheWriter, length_of_listing
 from ...core.bundle.stat_prefetch import StatPrefetcher
-from ..orders import BundleOrder, PreviousOrder
+from ..orders import BackupOrder, PreviousOrder
 
 if TYPE_CHECKING:
-    from ...core.bundle.diff import DiffCounts
+    from ...core.bundle.manifest import DiffCounts
 
 _BUFFER = 1024 * 1024
 
@@ -31,8 +31,8 @@ class PreviousBundle:
     ``lost`` says that its listing is gone or altered, so that nothing can be built on it.
     """
 
-    def __init__(self, order: BundleOrder, spool: Path) -> None:
-        self._order, self._spool = order, spool
+    def __init__(self, order: BackupOrder, is_local: bool, spool: Path) -> None:
+        self._order, self._is_local, self._spool = order, is_local, spool
         self.lost = order.previous is not None and not _is_whole(order.previous)
         self.usable = order.previous is not None and not self.lost
         self._ahead: StatPrefetcher | None = None
@@ -46,7 +46,7 @@ class PreviousBundle:
     def listing(self) -> Iterator[PreviousIndex]:
         """Its listing, to be read beside the scan."""
         previous = self._previous
-        same = unchanged_over_ssh if self._order.host.address else unchanged_here
+        same = unchanged_here if self._is_local else unchanged_over_ssh
         with closing(
             PreviousIndex(Path(previous.listing), same, self._spool, frozenset(self._order.damaged))
         ) as found:
@@ -115,7 +115,7 @@ class PreviousBundle:
         SSH, nor with rules that look at the clock or into files."""
         rules = self._order.rules
         return not (
-            self._order.host.address
+            not self._is_local
             or rules.includes
             or rules.older_than
             or rules.skip_tagged_caches
@@ -144,12 +144,13 @@ class PreviousBundle:
         if not order.before or not os.path.exists(order.before):
             return None
         from ...core.bundle import diff
+        from ...core.bundle.manifest import DiffCounts
 
         if order.previous is not None and (order.before, listing_sha256) == (
             order.previous.listing,
             order.previous.listing_sha256,
         ):
-            return diff.DiffCounts()
+            return DiffCounts()
         with open(order.before, "rb") as old, open(order.listing, "rb") as new:
             return diff.count(read_lines(old), read_lines(new))
 

@@ -6,10 +6,11 @@ import shutil
 import threading
 from contextlib import ExitStack, suppress
 from datetime import UTC, datetime
+from functools import partial
 from pathlib import Path
-from typing import Any
 
-from msgspec.structs import asdict
+from msgspec import UNSET, UnsetType
+from msgspec.structs import replace
 
 from ...bundles.files import is_listing_of
 from ...bundles.retiring import remove_bundle, retire, sweep
@@ -18,6 +19,7 @@ from ...core.bundle.codecs import codec
 from ...core.bundle.listing import ListingWriter
 from ...core.bundle.manifest import (
     ContentsCount,
+    DiffCounts,
     ExcludedCount,
     Manifest,
     PieceRecord,
@@ -27,17 +29,18 @@ from ...core.bundle.writer import BundleWriter
 from ...core.errors import DamagedError, FasciculusError, StoreFullError
 from ...core.formatting import format_count, format_list, format_size
 from ...hosts.base import HostConnection
-from ...stores import open_store
 from ...stores.base import Store
-from ..errors import NoStoreLeftError, sentence
+from ...stores.identity import check_identity
+from ..errors import NoStoreLeftError, error_text
 from ..events import (
     CopyResult,
+    CopyRetired,
     Emitter,
-    Finished,
     Progress,
 )
-from ..orders import BundleOrder, StoreOrder
-from ..store_access import check_mark
+from ..orders import BackupOrder, StoreOrder
+from ..results import BackupResult, Outcome
+from ..store_access import retrying_store
 from .hooks import TaskHooks
 from .preflight import check_sources, piece_size_for
 from .previous import PreviousBundle
@@ -53,10 +56,10 @@ def _nothing(kind: str, digest: str, size: int) -> None:
 
 
 class BackupTask:
-    """Carries out one :class:`BundleOrder`."""
+    """Carries out one :class:`BackupOrder`."""
 
     def __init__(
-        self, order: BundleOrder, host: HostConnection, emitter: Emitter, stop: threading.Event
+        self, order: BackupOrder, host: HostConnection, emitter: Emitter, stop: threading.Event
     ) -> None:
         self._order, self._host, self._emitter, self._stop = order, host, emitter, stop
         self._subject = order.subject.ref()
@@ -71,11 +74,11 @@ class BackupTask:
         self._half = False
         #: Whether this is a full bundle, be it that a store lacks what an incremental one builds
         #: on.
-        self._before = PreviousBundle(order, self._spool)
+        self._before = PreviousBundle(order, host.is_local, self._spool)
         self._full = not self._before.usable
         self._around = TaskHooks(order.commands, order.hold_flags, host, emitter)
 
-    def run(self) -> Finished:
+    def run(self) -> BackupResult:
         """Make the bundle. Raises ``FasciculusError`` or ``OSError`` when there is none."""
         self._spool.mkdir(parents=True, exist_ok=True, mode=0o700)
         started = datetime.now(UTC)
@@ -115,7 +118,7 @@ class BackupTask:
             try:
                 taken |= self._ready(store_order)
             except (FasciculusError, OSError) as error:
-                self._fail_store(store_order.name, sentence(error))
+                self._fail_store(store_order.name, error_text(error))
         if not self._uploaders:
             raise NoStoreLeftError
         self._bundle = layout.bundle_name(started, order.job, taken)
@@ -142,10 +145,10 @@ class BackupTask:
 
     def _ready(self, order: StoreOrder) -> set[str]:
         """Connect, check the mark, clear what an interrupted run left; gives names in use."""
-        store = open_store(order.spec())
-        uploader = Uploader(store, self._subject, self._stop, self._pushed, self._emitter.info)
-        uploader.persist(store.connect)
-        uploader.persist(lambda: check_mark(store, order.store_id))
+        store = retrying_store(order, self._stop, self._emitter.info)
+        uploader = Uploader(store, self._subject, self._stop, self._pushed)
+        store.connect()
+        check_identity(store, order.store_id)
         if self._order.previous is not None and self._lacks(store):
             self._emitter.info(
                 f"store {order.name} does not hold all of {self._order.previous.name}: "
@@ -175,9 +178,9 @@ class BackupTask:
             return True
         held = {item.name: item.size for item in store.items(subject.pieces)}
         return any(
-            held.get(piece["name"]) != piece["bytes"]
+            held.get(piece.name) != piece.bytes
             for piece in previous.pieces
-            if piece["name"] not in self._order.damaged
+            if piece.name not in self._order.damaged
         )
 
     def _fail_store(self, name: str, error: str) -> None:
@@ -311,16 +314,9 @@ class BackupTask:
             piece.holds = piece.used = writer.used[piece.name]
         brought = {piece.name for piece in own}
         before = [
-            PieceRecord(
-                row["name"],
-                row["bytes"],
-                row["sha256"],
-                False,
-                row.get("holds", 0),
-                writer.used[row["name"]],
-            )
-            for row in (self._order.previous.pieces if self._order.previous is not None else [])
-            if writer.used[row["name"]] and row["name"] not in brought
+            replace(piece, brought=False, used=writer.used[piece.name])
+            for piece in (self._order.previous.pieces if self._order.previous is not None else [])
+            if writer.used[piece.name] and piece.name not in brought
         ]
         return before + own
 
@@ -347,7 +343,7 @@ class BackupTask:
                 except Exception as error:
                     uploader.failure = error
             if uploader.failure is not None:
-                self._fail_store(uploader.name, sentence(uploader.failure))
+                self._fail_store(uploader.name, error_text(uploader.failure))
                 self._take_back(uploader)
         if all(uploader.failure is not None for uploader in self._uploaders):
             listing.unlink(missing_ok=True)
@@ -367,15 +363,12 @@ class BackupTask:
             raise DamagedError(
                 "The listing was altered on this machine's disk.", "Check that disk and the memory."
             )
-        uploader.persist(lambda: store.put(copy, path, lambda count: None))
+        store.put(copy, path, lambda count: None)
         copy.unlink(missing_ok=True)
-        digest = uploader.persist(lambda: store.sha256(path))
+        digest = store.sha256(path)
         if digest not in (None, manifest.listing_sha256):
             raise DamagedError(f"The listing arrived at store “{uploader.name}” altered.")
-        held = {
-            item.name: item.size
-            for item in uploader.persist(lambda: store.items(self._subject.pieces))
-        }
+        held = {item.name: item.size for item in store.items(self._subject.pieces)}
         # Those of earlier bundles too: nobody may have removed one meanwhile.
         for piece in manifest.pieces:
             if held.get(piece.name) != piece.bytes:
@@ -384,8 +377,8 @@ class BackupTask:
                     "Somebody else removes files there; the next run sends all again.",
                 )
         check = sums(manifest.listing_sha256, manifest.pieces, manifest.listing)
-        uploader.persist(lambda: store.put_bytes(check, f"{folder}/{layout.SUMS}"))
-        uploader.persist(lambda: store.put_bytes(manifest.to_json(), f"{folder}/{layout.MANIFEST}"))
+        store.put_bytes(check, f"{folder}/{layout.SUMS}")
+        store.put_bytes(manifest.to_json(), f"{folder}/{layout.MANIFEST}")
 
     def _take_back(self, uploader: Uploader) -> None:
         """Free a failing store of what this task put there; else the next run's sweep does."""
@@ -396,14 +389,15 @@ class BackupTask:
     def _store_errors(self) -> dict[str, str]:
         for uploader in self._uploaders:
             if uploader.failure is not None and uploader.name not in self._errors:
-                self._fail_store(uploader.name, sentence(uploader.failure))
+                self._fail_store(uploader.name, error_text(uploader.failure))
         return self._errors
 
     # Retiring and the end ----------------------------------------------------
 
-    def _finish(self, manifest: Manifest) -> Finished:
+    def _finish(self, manifest: Manifest) -> BackupResult:
         # Before retiring: the service forgets the listing of what is retired.
-        summary = {**manifest.summary(), **self._changes(manifest)}
+        summary = manifest.summary()
+        summary.changes = self._changes(manifest)
         self._stage("retiring")
         orders = {store.name: store for store in self._order.stores}
         for name, error in self._errors.items():
@@ -419,32 +413,38 @@ class BackupTask:
                         [*target.known, self._bundle],
                         target.pinned,
                         self._order.keep,
-                        self._emitter,
+                        partial(self._retired, uploader.name),
                     )
                 except (FasciculusError, OSError) as error:
                     self._emitter.warn(
                         f"store {uploader.name}: retiring did not finish: "
-                        f"{sentence(error)} The next run goes on with it."
+                        f"{error_text(error)} The next run goes on with it."
                     )
                 self._emitter.emit(CopyResult(uploader.name, kept=kept))
-        outcome = "partial" if self._errors else "warned" if self._emitter.warnings else "done"
+        outcome: Outcome = (
+            "partial" if self._errors else "warned" if self._emitter.warnings else "done"
+        )
         self._emitter.info(
             f"{self._bundle}: {format_count(manifest.entries, 'entry', 'entries')}, "
             f"{format_size(manifest.bytes)}, {manifest.brings}: {format_size(manifest.packed)} "
             "packed in "
             f"{format_count(sum(piece.brought for piece in manifest.pieces), 'new piece')}"
         )
-        return Finished(
-            outcome,
-            " ".join(self._errors.values()),
-            self._bundle,
-            manifest.entries,
-            manifest.bytes,
-            manifest.packed,
-            summary,
+        return BackupResult(
+            outcome=outcome,
+            error=" ".join(self._errors.values()),
+            bundle=self._bundle,
+            entries=manifest.entries,
+            bytes=manifest.bytes,
+            packed=manifest.packed,
+            manifest=summary,
         )
 
-    def _changes(self, manifest: Manifest) -> dict[str, Any]:
+    def _retired(self, store: str, bundle: str) -> None:
+        self._emitter.emit(CopyRetired(store, bundle))
+        self._emitter.info(f"store {store}: retired {bundle}")
+
+    def _changes(self, manifest: Manifest) -> DiffCounts | UnsetType:
         """How the bundle differs from the one before, for the records; never what makes a complete
         bundle fail.
         """
@@ -452,16 +452,16 @@ class BackupTask:
             changes = self._before.changes(manifest.listing_sha256)
         except (DamagedError, OSError) as error:
             self._emitter.info(
-                f"what changed since the bundle before cannot be told: {sentence(error)}"
+                f"what changed since the bundle before cannot be told: {error_text(error)}"
             )
-            return {}
+            return UNSET
         if changes is None:
-            return {}
+            return UNSET
         self._emitter.info(
             f"since the bundle before: {changes.new:,} new, {changes.changed:,} changed, "
             f"{changes.gone:,} gone"
         )
-        return {"changes": asdict(changes)}
+        return changes
 
     def _clear_up(self) -> None:
         """Whatever happened: no thread, no spooled piece, no half-written copy is left."""

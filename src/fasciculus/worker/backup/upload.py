@@ -6,7 +6,6 @@ import queue
 import threading
 from collections.abc import Callable
 from pathlib import Path
-from typing import TypeVar
 
 from msgspec import Struct
 
@@ -14,10 +13,7 @@ from ...core.bundle.layout import SubjectRef
 from ...core.bundle.manifest import PieceRecord
 from ...core.errors import DamagedError
 from ...stores.base import Store
-from ...stores.retrying import persist
 from ..errors import NoStoreLeftError
-
-_T = TypeVar("_T")
 
 
 class _SpooledPiece(Struct):
@@ -35,10 +31,8 @@ class Uploader:
         subject: SubjectRef,
         stop: threading.Event,
         on_bytes: Callable[[int], None],
-        on_retry: Callable[[str], None],
     ) -> None:
-        self.store, self._subject, self._stop = store, subject, stop
-        self._on_bytes, self._on_retry = on_bytes, on_retry
+        self.store, self._subject, self._stop, self._on_bytes = store, subject, stop, on_bytes
         self.queue: queue.Queue[_SpooledPiece | None] = queue.Queue()
         self.failure: Exception | None = None
         self.released: Callable[[_SpooledPiece], None] = lambda spooled: None
@@ -78,19 +72,15 @@ class Uploader:
 
     def _push(self, spooled: _SpooledPiece) -> None:
         path = self._subject.piece(spooled.record.name)
-        self.persist(lambda: self.store.put(spooled.path, path, self._on_bytes))
+        self.store.put(spooled.path, path, self._on_bytes)
         # A store that can digest by itself proves the transfer; others give the size.
-        size = self.persist(lambda: self.store.size(path))
-        digest = self.persist(lambda: self.store.sha256(path))
+        size = self.store.size(path)
+        digest = self.store.sha256(path)
         if size != spooled.record.bytes or digest not in (None, spooled.record.sha256):
             raise DamagedError(
                 f"{spooled.record.name} arrived at store “{self.name}” altered.",
                 "Check that machine's disk and memory; the next run sends all again.",
             )
-
-    def persist(self, action: Callable[[], _T]) -> _T:
-        """Try an action again while the connection is lost; all else is final."""
-        return persist(self.store, action, self._stop, self._on_retry)
 
 
 class Spool:

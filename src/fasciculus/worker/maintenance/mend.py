@@ -5,13 +5,11 @@ from __future__ import annotations
 import hashlib
 import shutil
 import threading
-from collections.abc import Callable
-from contextlib import ExitStack
-from functools import partial
+from contextlib import AbstractContextManager, ExitStack
 from pathlib import Path
 from typing import TypeVar
 
-from ...bundles.files import fetch_listing, listing_at_hand
+from ...bundles.files import fetch_listing
 from ...core.bundle.layout import MANIFEST, SUMS
 from ...core.bundle.manifest import (
     Manifest,
@@ -32,15 +30,15 @@ from ...core.formatting import (
     format_size,
 )
 from ...stores.base import Store, read_all
-from ...stores.retrying import persist
 from ..events import (
     DamageCleared,
     Emitter,
-    Finished,
     Progress,
 )
-from ..orders import MendOrder
-from ..store_access import connected
+from ..orders import MendOrder, StoreOrder
+from ..results import MendResult
+from ..store_access import identified
+from .known_copies import listing_at_hand
 
 _CHUNK = 1024 * 1024
 _T = TypeVar("_T")
@@ -59,12 +57,12 @@ class MendTask:
         self._mended: list[str] = []
         self._helped: set[str] = set()
 
-    def run(self) -> Finished:
+    def run(self) -> MendResult:
         """Mend what can be mended; what cannot is said, and the next run stores it again."""
         self._spool.mkdir(parents=True, exist_ok=True, mode=0o700)
         try:
             with ExitStack() as open_ones:
-                store = open_ones.enter_context(connected(self._order.store))
+                store = open_ones.enter_context(self._connected(self._order.store))
                 sources = self._sources(open_ones)
                 self._mend(store, sources)
         finally:
@@ -76,12 +74,15 @@ class MendTask:
             f"{format_size(self._progress.bytes)}"
         )
         if not left:
-            return Finished(
-                "done", f"{what}.", entries=len(self._mended), bytes=self._progress.bytes
+            return MendResult(
+                outcome="done",
+                summary=f"{what}.",
+                entries=len(self._mended),
+                bytes=self._progress.bytes,
             )
-        return Finished(
-            "warned",
-            f"{what}; {format_count(len(left), 'file')} found intact on no other store. "
+        return MendResult(
+            outcome="warned",
+            summary=f"{what}; {format_count(len(left), 'file')} found intact on no other store. "
             "The next run of the job stores anew what lies in them.",
             entries=len(self._mended),
             bytes=self._progress.bytes,
@@ -91,13 +92,13 @@ class MendTask:
         found = []
         for order in self._order.sources:
             try:
-                found.append(open_ones.enter_context(connected(order)))
+                found.append(open_ones.enter_context(self._connected(order)))
             except (FasciculusError, OSError) as error:
                 self._emitter.warn(f"store {order.name} cannot help: {error}")
         return found
 
-    def _do(self, store: Store, action: Callable[[], _T]) -> _T:
-        return persist(store, action, self._stop, self._emitter.info)
+    def _connected(self, order: StoreOrder) -> AbstractContextManager[Store]:
+        return identified(order, self._stop, self._emitter.info)
 
     def _mend(self, store: Store, sources: list[Store]) -> None:
         for file in self._order.files:
@@ -122,15 +123,15 @@ class MendTask:
         path = self._subject.piece(name)
         for source in sources if wanted is not None else ():
             assert wanted is not None
-            if self._do(source, partial(source.size, path)) != wanted.bytes:
+            if source.size(path) != wanted.bytes:
                 continue
             local = self._spool / name
             try:
-                if self._do(source, partial(self._fetch, source, path, local)) != wanted.sha256:
+                if self._fetch(source, path, local) != wanted.sha256:
                     self._emitter.warn(f"pieces/{name}: damaged on {source.spec.name} too")
                     continue
-                self._do(store, partial(store.put, local, path, lambda count: None))
-                if self._do(store, lambda: store.sha256(path)) not in (None, wanted.sha256):
+                store.put(local, path, lambda count: None)
+                if store.sha256(path) not in (None, wanted.sha256):
                     raise DamagedError(
                         f"{name} arrived at store “{store.spec.name}” altered.",
                         "Check that machine's disk and memory.",
@@ -158,7 +159,7 @@ class MendTask:
     def _manifest(self, store: Store, bundle: str) -> Manifest | None:
         path = f"{self._subject.bundle(bundle)}/{MANIFEST}"
         try:
-            return parse_manifest(self._do(store, lambda: read_all(store, path)))
+            return parse_manifest(read_all(store, path))
         except (MissingError, DamagedError):
             return None
 
@@ -207,15 +208,12 @@ class MendTask:
         for file, data in put.items():
             if whole or file in wanted:
                 path = f"{self._subject.folder}/{file}"
-                self._do(store, partial(store.put_bytes, data, path))
+                store.put_bytes(data, path)
         for file in wanted:
             self._is_mended(file, source)
 
     def _has_all(self, store: Store, manifest: Manifest) -> bool:
-        held = {
-            item.name: item.size
-            for item in self._do(store, lambda: store.items(self._subject.pieces))
-        }
+        held = {item.name: item.size for item in store.items(self._subject.pieces)}
         return all(held.get(piece.name) == piece.bytes for piece in manifest.pieces)
 
     def _listing(self, store: Store, sources: list[Store], manifest: Manifest) -> bool:
@@ -227,16 +225,16 @@ class MendTask:
             # A folder store may take the very file that is put: never write to it again.
             local.unlink(missing_ok=True)
             shutil.copyfile(at_hand, local)
-            self._do(store, lambda: store.put(local, path, lambda count: None))
+            store.put(local, path, lambda count: None)
             return True
         for source in sources:
             other = self._manifest(source, manifest.name)
             if other is None or other.listing_sha256 != manifest.listing_sha256:
                 continue
             try:
-                self._do(source, partial(fetch_listing, source, self._subject, other, local))
+                fetch_listing(source, self._subject, other, local)
             except (MissingError, DamagedError):
                 continue
-            self._do(store, lambda: store.put(local, path, lambda count: None))
+            store.put(local, path, lambda count: None)
             return True
         return False

@@ -14,7 +14,7 @@ from pathlib import Path
 import orjson
 from msgspec.structs import replace
 
-from ...bundles.files import fetch_listing, fetch_manifest, listing_at_hand
+from ...bundles.files import fetch_listing, fetch_manifest
 from ...bundles.retiring import complete, settle, sweep
 from ...core.bundle.codecs import codec
 from ...core.bundle.entry import Entry
@@ -31,19 +31,18 @@ from ...core.bundle.reader import BundleReader
 from ...core.bundle.writer import BundleWriter
 from ...core.errors import DamagedError, FasciculusError, StoreFullError
 from ...core.formatting import format_count, format_size
-from ...stores import open_store
-from ...stores.base import Connected, Store
+from ...stores.base import Store, connected
 from ..backup.upload import Spool, Uploader
-from ..errors import NoStoreLeftError, sentence
+from ..errors import NoStoreLeftError, error_text
 from ..events import (
     CopyRepacked,
     Emitter,
-    Finished,
     Progress,
 )
 from ..orders import RepackOrder
-from ..store_access import connected
-from .changed_manifests import tell_restated
+from ..results import RepackResult
+from ..store_access import identified, retrying_store
+from .known_copies import listing_at_hand, report_changed_manifests
 from .usage import PieceUsage, UsageTotals
 
 _WHOLE = 1024 * 1024
@@ -61,11 +60,11 @@ class RepackTask:
         self._progress = Progress("weighing")
         self._listings: dict[str, Path] = {}
 
-    def run(self) -> Finished:
+    def run(self) -> RepackResult:
         """Repack what is worth it. Raises ``FasciculusError`` before anything was removed."""
         self._spool.mkdir(parents=True, exist_ok=True, mode=0o700)
         try:
-            with connected(self._order.store) as store:
+            with identified(self._order.store, self._stop, self._emitter.info) as store:
                 if not self._order.dry_run:
                     if not store.replaces_at_once():
                         raise FasciculusError(
@@ -80,26 +79,19 @@ class RepackTask:
         finally:
             shutil.rmtree(self._spool, ignore_errors=True)
 
-    def _repack(self, store: Store) -> Finished:
+    def _repack(self, store: Store) -> RepackResult:
         manifests = [
             fetch_manifest(store, self._subject, name) for name in complete(store, self._subject)
         ]
-        tell_restated(self._emitter, self._order.bundles, manifests)
+        report_changed_manifests(self._emitter, self._order.bundles, manifests)
         with PieceUsage(self._spool / "contents.sqlite") as weighing:
             for manifest in manifests:
                 self._emitter.emit(self._progress)
                 with self._listing(store, manifest).open("rb") as raw:
                     self._progress.entries += weighing.take(read_lines(raw))
             found = weighing.choose(manifests, self._order.over)
-            numbers = found.numbers()
             if self._order.dry_run or not found.chosen:
-                return Finished(
-                    "done",
-                    found.sentence(),
-                    entries=len(found.chosen),
-                    bytes=found.frees,
-                    manifest=numbers,
-                )
+                return found.result(found.sentence(), len(found.chosen), found.frees)
             self._progress.total = found.lives
             free = store.free()
             if free is not None and free < found.needs:
@@ -118,15 +110,14 @@ class RepackTask:
         sweep(store, self._subject)
         freed = before - sum(item.size for item in store.items(self._subject.pieces))
         spent = sum(piece.bytes for piece in new)
-        return Finished(
-            "done",
+        return found.result(
             f"{format_count(len(found.chosen), 'piece')} of {format_size(freed)} became "
             f"{format_count(len(new), 'piece')} of {format_size(spent)}: "
             f"{format_size(freed - spent)} "
             "are free again.",
-            entries=len(new),
-            bytes=freed - spent,
-            manifest={**numbers, "freed": freed - spent},
+            len(new),
+            freed - spent,
+            freed=freed - spent,
         )
 
     def _listing(self, store: Store, manifest: Manifest) -> Path:
@@ -143,7 +134,7 @@ class RepackTask:
         self, store: Store, weighing: PieceUsage, found: UsageTotals, manifests: list[Manifest]
     ) -> list[PieceRecord]:
         self._progress.stage = "packing"
-        uploader = Uploader(store, self._subject, self._stop, self._pushed, self._emitter.info)
+        uploader = Uploader(store, self._subject, self._stop, self._pushed)
         room = Spool(
             self._spool, self._order.spool_limit, self._order.piece_size, [uploader], self._stop
         )
@@ -161,8 +152,9 @@ class RepackTask:
         )
         ended = False
         try:
-            reading = open_store(self._order.store.spec())
-            with Connected(reading), BundleReader(reading, self._subject, self._spool) as reader:
+            # Another connection: the uploader's is used by its own thread.
+            reading = retrying_store(self._order.store, self._stop, self._emitter.info)
+            with connected(reading), BundleReader(reading, self._subject, self._spool) as reader:
                 for kind in KINDS:
                     for entry in weighing.moving(kind):
                         self._add(writer, entry, reader)
@@ -177,7 +169,7 @@ class RepackTask:
                 writer.abandon()
                 uploader.join(timeout=20)
         if uploader.failure is not None:
-            raise FasciculusError(sentence(uploader.failure), "What was complete is untouched.")
+            raise FasciculusError(error_text(uploader.failure), "What was complete is untouched.")
         if self._stop.is_set():
             raise NoStoreLeftError
         return pieces

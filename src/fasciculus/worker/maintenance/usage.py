@@ -16,6 +16,7 @@ from ...core.bundle.layout import kind_and_number
 from ...core.bundle.listing import from_line
 from ...core.bundle.manifest import Manifest, PieceRecord
 from ...core.formatting import format_count, format_size
+from ..results import RepackResult
 
 _AT_ONCE = 5000
 
@@ -35,15 +36,21 @@ class UsageTotals:
     frees: int
     needs: int
 
-    def numbers(self) -> dict[str, int]:
-        return {
-            "pieces": self.pieces,
-            "stored": self.stored,
-            "holds": self.holds,
-            "dead": self.dead,
-            "chosen": len(self.chosen),
-            "frees": self.frees,
-        }
+    def result(self, summary: str, entries: int, bytes: int, freed: int = 0) -> RepackResult:
+        """The result of repacking, or of a dry run, with these numbers in it."""
+        return RepackResult(
+            outcome="done",
+            summary=summary,
+            entries=entries,
+            bytes=bytes,
+            pieces=self.pieces,
+            stored=self.stored,
+            holds=self.holds,
+            dead=self.dead,
+            chosen=len(self.chosen),
+            frees=self.frees,
+            freed=freed,
+        )
 
     def sentence(self) -> str:
         share = self.dead / self.holds if self.holds else 0.0

@@ -5,13 +5,12 @@ from __future__ import annotations
 import hashlib
 import shutil
 import threading
-from collections.abc import Callable, Iterator
+from collections.abc import Iterator
 from dataclasses import dataclass, field
-from functools import partial
 from pathlib import Path
 from typing import TypeVar
 
-from ...bundles.files import fetch_listing, listing_at_hand
+from ...bundles.files import fetch_listing
 from ...core.bundle.damage_impact import DamageImpact
 from ...core.bundle.entry import Entry
 from ...core.bundle.layout import MANIFEST, SUMS
@@ -21,18 +20,17 @@ from ...core.bundle.reader import BundleReader
 from ...core.errors import DamagedError, MissingError
 from ...core.formatting import format_count, format_size
 from ...stores.base import Store, read_all
-from ...stores.retrying import persist
 from ..events import (
     CopyVerified,
     DamageCleared,
     DamageFound,
     Emitter,
-    Finished,
     Progress,
 )
 from ..orders import VerifyOrder
-from ..store_access import connected
-from .changed_manifests import tell_restated
+from ..results import VerifyResult
+from ..store_access import identified
+from .known_copies import listing_at_hand, report_changed_manifests
 
 _CHUNK = 1024 * 1024
 _EVERY = 16 * 1024 * 1024
@@ -60,20 +58,20 @@ class VerifyTask:
         self._sound: set[str] = set()
         self._progress = Progress("reading" if order.deep else "looking")
 
-    def run(self) -> Finished:
+    def run(self) -> VerifyResult:
         """Look through the copies. Raises ``FasciculusError`` when the store cannot be read at
         all.
         """
         self._spool.mkdir(parents=True, exist_ok=True, mode=0o700)
         try:
-            with connected(self._order.store) as store:
+            with identified(self._order.store, self._stop, self._emitter.info) as store:
                 return self._look(store)
         finally:
             shutil.rmtree(self._spool, ignore_errors=True)
 
-    def _look(self, store: Store) -> Finished:
+    def _look(self, store: Store) -> VerifyResult:
         manifests = self._manifests(store)
-        tell_restated(self._emitter, self._order.bundles, manifests.values())
+        report_changed_manifests(self._emitter, self._order.bundles, manifests.values())
         pieces: dict[str, _Piece] = {}
         for manifest in manifests.values():
             for record in manifest.pieces:
@@ -92,20 +90,21 @@ class VerifyTask:
             f"{format_count(len(pieces), 'piece')}{read}"
         )
         if not self._damages:
-            return Finished(
-                "done", f"{what}: whole.", entries=len(pieces), bytes=self._progress.bytes
+            return VerifyResult(
+                outcome="done",
+                summary=f"{what}: intact.",
+                entries=len(pieces),
+                bytes=self._progress.bytes,
             )
         harmed = {name for damage in self._damages.values() for name in damage.bundles}
-        return Finished(
-            "warned",
-            f"{what}: {format_count(len(self._damages), 'file')} missing or altered, which harms "
+        return VerifyResult(
+            outcome="warned",
+            summary=f"{what}: {format_count(len(self._damages), 'file')} missing or altered, "
+            "which harms "
             f"{format_count(len(harmed), 'bundle')}.",
             entries=len(pieces),
             bytes=self._progress.bytes,
         )
-
-    def _do(self, store: Store, action: Callable[[], _T]) -> _T:
-        return persist(store, action, self._stop, self._emitter.info)
 
     def _damage(self, file: str, reason: str, bundles: list[str]) -> None:
         self._damages[file] = DamageFound(file, reason, bundles)
@@ -118,7 +117,7 @@ class VerifyTask:
             file = f"bundles/{held.name}/{MANIFEST}"
             path = f"{self._subject.folder}/{file}"
             try:
-                found[held.name] = parse_manifest(self._do(store, partial(read_all, store, path)))
+                found[held.name] = parse_manifest(read_all(store, path))
                 self._sound.add(file)
             except MissingError:
                 self._damage(file, "missing", [held.name])
@@ -139,7 +138,7 @@ class VerifyTask:
         ):
             file = f"{folder}/{name}"
             try:
-                digest = self._do(store, partial(self._digest, store, file))
+                digest = self._digest(store, file)
             except MissingError:
                 self._damage(file, "missing", [manifest.name])
                 continue
@@ -148,7 +147,7 @@ class VerifyTask:
             else:
                 self._damage(file, "altered", [manifest.name])
 
-    def _digest(self, store: Store, file: str, told: bool = False) -> str:
+    def _digest(self, store: Store, file: str, report: bool = False) -> str:
         """The SHA-256 of a file's bytes, read here."""
         digest = hashlib.sha256()
         before, told_at = self._progress.bytes, self._progress.bytes
@@ -156,7 +155,7 @@ class VerifyTask:
             with store.open(f"{self._subject.folder}/{file}") as source:
                 while chunk := source.read(_CHUNK):
                     digest.update(chunk)
-                    if told:
+                    if report:
                         self._progress.bytes += len(chunk)
                         if self._progress.bytes - told_at > _EVERY:
                             told_at = self._progress.bytes
@@ -170,10 +169,7 @@ class VerifyTask:
     # Pieces --------------------------------------------------------------------
 
     def _pieces(self, store: Store, pieces: dict[str, _Piece]) -> None:
-        held = {
-            item.name: item.size
-            for item in self._do(store, lambda: store.items(self._subject.pieces))
-        }
+        held = {item.name: item.size for item in store.items(self._subject.pieces)}
         for name, piece in sorted(pieces.items()):
             file = f"pieces/{name}"
             try:
@@ -196,16 +192,16 @@ class VerifyTask:
             return f"is {size:,} bytes instead of {piece.bytes:,}", True
         digest: str | None = None
         if self._order.deep:
-            digest = self._do(store, lambda: self._digest(store, file, told=True))
+            digest = self._digest(store, file, report=True)
         elif store.digests_itself:
-            digest = self._do(store, lambda: store.sha256(f"{self._subject.folder}/{file}"))
+            digest = store.sha256(f"{self._subject.folder}/{file}")
         if digest is None:
             return "", False
         return "" if digest == piece.sha256 else "altered", True
 
     def _complete(self, store: Store, bundle: str) -> bool:
         path = f"{self._subject.bundle(bundle)}/{MANIFEST}"
-        return self._do(store, lambda: store.size(path)) is not None
+        return store.size(path) is not None
 
     # What is harmed ------------------------------------------------------------
 
@@ -244,7 +240,7 @@ class VerifyTask:
         if path is None:
             path = self._spool / "listing"
             try:
-                self._do(store, partial(fetch_listing, store, self._subject, manifest, path))
+                fetch_listing(store, self._subject, manifest, path)
             except (DamagedError, MissingError):
                 return
         with path.open("rb") as raw:

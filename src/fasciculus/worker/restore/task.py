@@ -7,11 +7,10 @@ import os
 import pwd
 import shutil
 import threading
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Iterator, Sequence
 from contextlib import suppress
 from functools import lru_cache
 from pathlib import Path
-from typing import TypeVar
 
 from ...bundles.files import fetch_listing, fetch_manifest
 from ...core.bundle.entry import (
@@ -23,9 +22,6 @@ from ...core.bundle.entry import (
 from ...core.bundle.listing import read_listing
 from ...core.bundle.manifest import DatabaseRecord, Manifest
 from ...core.bundle.reader import BundleReader, only
-from ...core.dump.literals import quote_name
-from ...core.dump.loader import statements
-from ...core.dump.mariadb import USERS
 from ...core.errors import (
     DamagedError,
     FasciculusError,
@@ -34,19 +30,19 @@ from ...core.errors import (
     StoreFullError,
 )
 from ...core.formatting import format_count, format_size
-from ...hosts.base import HostConnection, LoadingServer
-from ...stores import open_store
-from ...stores.base import Connected, Store
-from ...stores.retrying import persist
-from ...stores.retrying_reader import PatientStore
-from ..events import Emitter, Finished, Progress
+from ...databases import ENGINES
+from ...hosts.base import HostConnection
+from ...stores.base import Store, connected
+from ..database_access import database_access
+from ..events import Emitter, Progress
 from ..orders import RestoreOrder
+from ..results import RestoreResult
+from ..store_access import retrying_store
 from .mail import MailSettingsRestore
 
 _REPORT_EVERY = 64
 _NAMED = 5
 _LOGGED = 1000
-_T = TypeVar("_T")
 
 
 class RestoreTask:
@@ -65,22 +61,21 @@ class RestoreTask:
         self._lost = 0
         self._named: list[str] = []
 
-    def run(self) -> Finished:
+    def run(self) -> RestoreResult:
         spool = Path(self._order.spool)
         spool.mkdir(parents=True, exist_ok=True, mode=0o700)
         try:
-            with Connected(open_store(self._order.store.spec())) as store:
+            store = retrying_store(self._order.store, self._stop, self._emitter.info)
+            with connected(store):
                 return self._restore(store, spool)
         finally:
             shutil.rmtree(spool, ignore_errors=True)
 
-    def _restore(self, store: Store, spool: Path) -> Finished:
+    def _restore(self, store: Store, spool: Path) -> RestoreResult:
         self._host.connect()
         order, subject = self._order, self._order.subject.ref()
-        manifest = self._do(store, lambda: fetch_manifest(store, subject, order.bundle))
-        listing = self._do(
-            store, lambda: fetch_listing(store, subject, manifest, spool / "listing")
-        )
+        manifest = fetch_manifest(store, subject, order.bundle)
+        listing = fetch_listing(store, subject, manifest, spool / "listing")
         mapped = self._databases_wanted(manifest)
         paths = [to_bytes(path) for path in order.paths]
 
@@ -93,8 +88,7 @@ class RestoreTask:
         if order.target:
             self._prepare_target(total)
         count = 0
-        patient = PatientStore(store, self._stop, self._emitter.info)
-        with BundleReader(patient, subject, spool) as reader:
+        with BundleReader(store, subject, spool) as reader:
             for entry in wanted() if order.target else ():
                 record = _record_of(entry, mapped)
                 if record is None:
@@ -123,18 +117,17 @@ class RestoreTask:
             f"{format_size(self._progress.bytes)}"
         )
         if self._lost:
-            return Finished(
-                "failed",
-                self._what_is_lost(store.spec.name, count),
-                bundle=order.bundle,
+            return RestoreResult(
+                outcome="failed",
+                error=self._what_is_lost(store.spec.name, count),
                 entries=count,
                 bytes=self._progress.bytes,
             )
-        outcome = "warned" if self._emitter.warnings else "done"
-        return Finished(outcome, bundle=order.bundle, entries=count, bytes=self._progress.bytes)
-
-    def _do(self, store: Store, action: Callable[[], _T]) -> _T:
-        return persist(store, action, self._stop, self._emitter.info)
+        return RestoreResult(
+            outcome="warned" if self._emitter.warnings else "done",
+            entries=count,
+            bytes=self._progress.bytes,
+        )
 
     # What cannot be brought back -----------------------------------------------
 
@@ -181,11 +174,11 @@ class RestoreTask:
     # Before anything is written ----------------------------------------------
 
     def _databases_wanted(self, manifest: Manifest) -> list[DatabaseRecord]:
-        known = {d.name: d for d in manifest.databases if d.engine == "mariadb"}
+        known = {d.name: d for d in manifest.databases if not d.origin}
         for name in self._order.databases:
             if name not in known:
                 raise SettingError(
-                    f"The bundle holds no MariaDB database “{name}”.",
+                    f"The bundle holds no database “{name}”.",
                     f"It holds: {', '.join(known) or 'none'}.",
                     field="databases",
                 )
@@ -331,53 +324,23 @@ class RestoreTask:
     def _load(
         self, record: DatabaseRecord, name: str, entries: Iterator[Entry], reader: BundleReader
     ) -> int:
-        if self._order.mariadb is None:
-            raise FasciculusError(
-                f"Host {self._order.subject.host} has no database server set.",
-                "Give its socket or address in the host's settings.",
-            )
         self._progress.stage = "databases"
+        order = self._order
+        access = database_access(record.engine, order.host, self._host, "", order.spool)
+        members = (
+            (entry, lambda entry=entry: b"".join(reader.contents(entry)))
+            for entry in entries
+            if _record_of(entry, [record]) is not None
+        )
         count = 0
-        with self._host.mariadb(self._order.mariadb.spec()) as server:
-            self._empty_database(server, name, record.character_set)
-            for entry in entries:
-                if _record_of(entry, [record]) is None:
-                    continue
-                if entry.path.endswith(b"/" + USERS.encode()) and name != record.name:
-                    # Its grants name the database as it was called.
-                    continue
-                try:
-                    for statement in statements(b"".join(reader.contents(entry))):
-                        server.execute(statement)
-                except FasciculusError as error:
-                    if not entry.path.endswith(b"/" + USERS.encode()):
-                        raise
-                    self._emitter.warn(
-                        f"database {name}: its users did not all come back: {error.sentence()}"
-                    )
-                count += 1
-                self._progress.entries += 1
-                self._progress.bytes += entry.size
-                self._emitter.emit(self._progress)
+        engine = ENGINES.get(record.engine)
+        for entry in engine.restore(access, record, name, members, self._emitter.warn):
+            count += 1
+            self._progress.entries += 1
+            self._progress.bytes += entry.size
+            self._emitter.emit(self._progress)
         self._emitter.info(f"database {record.name} is back as {name}")
         return count
-
-    def _empty_database(self, server: LoadingServer, name: str, charset: str) -> None:
-        found = server.rows(
-            "SELECT count(*) FROM information_schema.schemata WHERE schema_name=%s", name
-        )
-        if found[0][0] == b"0":
-            server.rows(f"CREATE DATABASE {quote_name(name)} CHARACTER SET {charset or 'utf8mb4'}")
-        tables = server.rows(
-            "SELECT count(*) FROM information_schema.tables WHERE table_schema=%s", name
-        )
-        if tables[0][0] != b"0":
-            raise SettingError(
-                f"The database “{name}” is not empty.",
-                "Name a new or an empty one; nothing is overwritten.",
-                field="databases",
-            )
-        server.rows(f"USE {quote_name(name)}")
 
 
 def _record_of(entry: Entry, records: list[DatabaseRecord]) -> DatabaseRecord | None:

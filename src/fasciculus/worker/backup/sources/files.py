@@ -22,8 +22,8 @@ from ....core.bundle.tree_walk import WalkRules, group_name, user_name
 from ....core.bundle.writer import BundleWriter
 from ....core.file_filters import FileSelector
 from ....hosts.base import HostConnection, OpenFile
-from ...orders import BundleOrder
-from ..excluded_paths import left_out
+from ...orders import BackupOrder
+from ..excluded_paths import excluded_paths
 
 WHOLE = 1024 * 1024
 _TRIES = 3
@@ -44,7 +44,7 @@ class FileSource:
 
     def __init__(
         self,
-        order: BundleOrder,
+        order: BackupOrder,
         host: HostConnection,
         writer: BundleWriter,
         warn: Callable[[str], None],
@@ -72,7 +72,7 @@ class FileSource:
         chooser = None if rules.everything else FileSelector(rules, time.time_ns())
         is_known = None if self._previous is None or self._compare else self._is_known
         chosen = WalkRules(
-            left_out(self._order, self._root),
+            excluded_paths(self._order, self._root, self._host.is_local),
             chooser,
             self._note_left_out,
             is_known,

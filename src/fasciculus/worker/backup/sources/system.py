@@ -12,8 +12,8 @@ from ....core.bundle.writer import BundleWriter
 from ....core.errors import FasciculusError
 from ....hosts.base import HostConnection
 from ....hosts.path_patterns import expand
-from ...orders import BundleOrder
-from ..excluded_paths import left_out
+from ...orders import BackupOrder
+from ..excluded_paths import excluded_paths
 from .files import FileSource, made_up
 
 _USER_FILES = ("group", "passwd", "shadow")
@@ -24,7 +24,7 @@ class SystemSource:
 
     def __init__(
         self,
-        order: BundleOrder,
+        order: BackupOrder,
         host: HostConnection,
         writer: BundleWriter,
         file_source: FileSource,
@@ -56,7 +56,7 @@ class SystemSource:
             if entry is not None:
                 self._file_source.file(entry, lambda: self._host.open(os.fsencode(path)))
             return
-        chosen = WalkRules(left_out(self._order, os.fsencode(path)))
+        chosen = WalkRules(excluded_paths(self._order, os.fsencode(path), self._host.is_local))
         try:
             for found in self._host.tree(path, chosen, self._warn):
                 entry, name = found.entry, found.entry.path

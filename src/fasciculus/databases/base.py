@@ -1,0 +1,155 @@
+"""What every database engine can do, and what it needs of a host."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable, Iterator
+from dataclasses import dataclass, field
+from pathlib import Path
+from typing import Any, Protocol
+
+from msgspec import Struct
+
+from ..core.bundle.entry import Entry
+from ..core.bundle.manifest import DatabaseRecord
+from ..core.dump.filters import DatabaseRules
+from ..kinds import Secrets, Settings
+
+
+class DatabaseRef(Struct, frozen=True):
+    """A database of a subject; ``path`` is that of its file below the root, where it is one."""
+
+    engine: str
+    name: str
+    path: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class ServerSpec:
+    """How to reach a database server of a host."""
+
+    settings: Settings
+    secrets: dict[str, str] = field(default_factory=dict, repr=False)
+
+
+class ReadableFile(Protocol):
+    """An open file of a host."""
+
+    def read(self, count: int = -1, /) -> bytes: ...
+    def close(self) -> None: ...
+
+
+class CommandOutput(Protocol):
+    """What a command on a host printed."""
+
+    @property
+    def output(self) -> bytes: ...
+
+
+class DatabaseHost(Protocol):
+    """The part of a host that engines need."""
+
+    @property
+    def is_local(self) -> bool:
+        """Whether its paths can be opened here."""
+
+    def dial(self, socket: str, address: str, port: int) -> Any:
+        """A connection to a server of the host, by Unix socket or by address and port.
+
+        A socket-like object, or None where the driver may connect by itself.
+        """
+
+    def run(
+        self, command: str, seconds: float, stdin: bytes = b"", limit: int = 1 << 20
+    ) -> CommandOutput: ...
+
+    def open(self, path: bytes) -> ReadableFile: ...
+
+    def type_of(self, path: str) -> str: ...
+
+    def state_of(self, path: bytes) -> bytes:
+        """What changes with every write to a file; empty when there is none."""
+
+    def describe(
+        self, path: bytes, kind: str, relative: bytes, warn: Callable[[str], None]
+    ) -> Entry | None: ...
+
+
+@dataclass(frozen=True, slots=True)
+class DatabaseAccess:
+    """Where an engine finds a subject's databases: a host, its server where the engine has one, and
+    the subject's root folder. ``spool`` is for copies."""
+
+    host: DatabaseHost
+    server: ServerSpec | None
+    root: str
+    spool: Path
+
+
+class SqlMember(Struct, frozen=True):
+    """A part of a dump, in memory; ``path`` is below ``databases/``."""
+
+    path: bytes
+    data: bytes
+
+
+class FileMember(Struct, frozen=True):
+    """A database that is one file: its entry, and a copy that is removed once it was packed."""
+
+    entry: Entry
+    copy: Path
+
+
+class DatabaseDump(Protocol):
+    """The members of one database, to be iterated once; the record is complete afterwards."""
+
+    warnings: list[str]
+
+    def __iter__(self) -> Iterator[SqlMember | FileMember]: ...
+
+    def record(self) -> DatabaseRecord: ...
+
+
+class Engine(Protocol):
+    """A database engine. Failures are ``FasciculusError`` of one sentence."""
+
+    name: str
+    title: str
+    #: How its server is reached; None where a database is a file of the account.
+    settings: type[Settings] | None
+    secrets: type[Secrets]
+
+    def check(self, access: DatabaseAccess, databases: Iterable[DatabaseRef]) -> None:
+        """Raise unless the databases, or the server where none are named, can be read."""
+
+    def version(self, access: DatabaseAccess) -> str:
+        """What the server says it is."""
+
+    def discover(self, access: DatabaseAccess, homes: list[str]) -> list[DatabaseRef]:
+        """The databases of a host; files below ``homes`` by their full path."""
+
+    def grants(self, access: DatabaseAccess) -> dict[str, set[str]]:
+        """The names of the databases that each user has rights on."""
+
+    def folder(self, database: DatabaseRef) -> str:
+        """Where its members are, below ``databases/``."""
+
+    def files(self, database: DatabaseRef) -> list[str]:
+        """Files below the root that hold it, which are not packed as files besides."""
+
+    def dump(
+        self, access: DatabaseAccess, database: DatabaseRef, rules: DatabaseRules
+    ) -> DatabaseDump:
+        """The dump of one database."""
+
+    def shared(self, access: DatabaseAccess) -> list[SqlMember]:
+        """What belongs to the whole server: its users with their rights."""
+
+    def restore(
+        self,
+        access: DatabaseAccess,
+        record: DatabaseRecord,
+        name: str,
+        members: Iterator[tuple[Entry, Callable[[], bytes]]],
+        warn: Callable[[str], None],
+    ) -> Iterator[Entry]:
+        """Bring a dump back into a new or an empty database; yields each member once it is in."""

@@ -1,0 +1,230 @@
+"""A MariaDB or MySQL server through PyMySQL, giving rows as bytes."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterator, Sequence
+from contextlib import contextmanager
+from typing import Any, Literal, cast
+
+import pymysql
+from pydantic import Field, field_validator
+from pymysql.constants import ER
+from pymysql.cursors import Cursor, SSCursor
+
+from ..core.errors import FasciculusError, UnreachableError
+from ..fields import absolute_folder
+from ..kinds import Secrets, Settings
+from .base import DatabaseHost, ServerSpec
+
+_CONNECT_TIMEOUT = 15
+_LONG = 24 * 3600
+_BUFFER = 1024 * 1024
+_LARGEST_PACKET = 0xFFFFFF
+#: Errors that say that a right is missing.
+_RIGHTS = (
+    ER.DBACCESS_DENIED_ERROR,
+    ER.TABLEACCESS_DENIED_ERROR,
+    ER.COLUMNACCESS_DENIED_ERROR,
+    ER.SPECIFIC_ACCESS_DENIED_ERROR,
+    ER.PROCACCESS_DENIED_ERROR,
+)
+_DENIED = re.compile(
+    r"(?P<right>[A-Z ,]+?) command denied to user (?P<user>\S+) for (?:table|column) "
+    r"(?P<table>\S+)|denied for user (?P<other>\S+) to database (?P<database>\S+)|"
+    r"need \(at least one of\) the (?P<special>[A-Z ,]+) privilege"
+)
+
+
+class MariaDbSettings(Settings):
+    """A server reached by a Unix socket, or by an address and port."""
+
+    kind: Literal["mariadb"] = "mariadb"
+    socket: str = Field(
+        default="",
+        title="Socket",
+        description="Or an address and a port, below.",
+        examples=["/run/mysqld/mysqld.sock"],
+    )
+    address: str = Field(default="", title="Address", examples=["127.0.0.1"])
+    port: int = Field(default=3306, ge=1, le=65535, title="Port")
+    user: str = Field(default="", title="User", examples=["fasciculus"])
+
+    @field_validator("socket")
+    @classmethod
+    def _absolute(cls, value: str) -> str:
+        return absolute_folder(value) if value.strip() else ""
+
+    def describe(self) -> str:
+        return self.socket or f"{self.address}:{self.port}"
+
+
+class MariaDbSecrets(Secrets):
+    """The password of the user, where it needs one."""
+
+    password: str | None = Field(default=None, repr=False, title="Password")
+
+
+class MariaDbConnection:
+    """One connection; closed by :func:`connect`."""
+
+    def __init__(self, spec: ServerSpec, link: Any = None) -> None:
+        settings = spec.settings
+        assert isinstance(settings, MariaDbSettings)
+        self._where = settings.describe()
+        self._connection = pymysql.connect(
+            unix_socket=settings.socket or None,
+            host=settings.address or None,
+            port=settings.port,
+            user=settings.user,
+            password=spec.secrets.get("password", ""),
+            charset="utf8mb4",
+            use_unicode=False,
+            conv={},
+            connect_timeout=_CONNECT_TIMEOUT,
+            read_timeout=_LONG,
+            write_timeout=_LONG,
+            autocommit=True,
+            local_infile=False,
+            defer_connect=True,
+        )
+        try:
+            self._connection.connect(link)
+            # Its own buffer of 8 KiB would ask the system for each few rows.
+            inner = cast(Any, self._connection)
+            inner._rfile = inner._sock.makefile("rb", _BUFFER)
+        except pymysql.err.OperationalError as error:
+            raise self._told(error) from error
+
+    def _told(self, error: pymysql.err.MySQLError) -> FasciculusError:
+        code = error.args[0] if error.args else 0
+        text = error.args[1] if len(error.args) > 1 else str(error)
+        if code == ER.ACCESS_DENIED_ERROR:
+            return UnreachableError(
+                f"The database server at {self._where} refused the sign-in.",
+                "Correct the user and password of the host's database server.",
+            )
+        if code in (2003, 2002):
+            return UnreachableError(
+                f"The database server at {self._where} does not answer.",
+                "Is it running? Is its socket or address right?",
+            )
+        if code in (2006, 2013, 2014) or code == 0:
+            return UnreachableError(
+                f"The database server at {self._where} broke the connection off.",
+                "Look into its error log.",
+            )
+        if code in _RIGHTS:
+            return UnreachableError(
+                f"The database server at {self._where} refused: {text}.", _grant(str(text))
+            )
+        if code == ER.TABLE_DEF_CHANGED:
+            return UnreachableError(
+                f"A table was changed while it was read: {text}.",
+                "The next run reads it anew; move the job away from updates.",
+            )
+        return UnreachableError(
+            f"The database server at {self._where} refused: {text}.",
+            "Its message says what to put right.",
+        )
+
+    @contextmanager
+    def _said(self) -> Iterator[None]:
+        try:
+            yield
+        except pymysql.err.MySQLError as error:
+            raise self._told(error) from error
+
+    def rows(self, sql: str, *values: str) -> Sequence[Sequence[bytes | None]]:
+        with self._said(), self._connection.cursor(Cursor) as cursor:
+            cursor.execute(sql, values or None)
+            return cursor.fetchall()
+
+    def stream(self, sql: str) -> Iterator[Sequence[bytes | None]]:
+        with self._said():
+            cursor = self._connection.cursor(SSCursor)
+            cursor.execute(sql)
+            result = cast(Any, cursor)._result
+            if result.field_count == 1:
+                try:
+                    yield from self._packets()
+                finally:
+                    # A stream that is broken off is followed by the connection's end, not by
+                    # draining it.
+                    result.unbuffered_active, result.connection = False, None
+            else:
+                yield from cursor.fetchall_unbuffered()
+            cursor.close()
+
+    def _packets(self) -> Iterator[tuple[bytes | None]]:
+        """The rows of a result of one column, straight out of the server's packets.
+
+        Text protocol of the MySQL client/server protocol: a row is one length-encoded string.
+        Taking packets apart in the driver's general way takes several times as long as this.
+        """
+        link = cast(Any, self._connection)
+        read = link._rfile.read
+        while True:
+            data = b""
+            while True:
+                head = read(4)
+                if len(head) < 4:
+                    raise pymysql.err.OperationalError(2013, "Lost connection during query")
+                length = head[0] | head[1] << 8 | head[2] << 16
+                part = read(length)
+                if len(part) < length:
+                    raise pymysql.err.OperationalError(2013, "Lost connection during query")
+                data = data + part if data else part
+                if length < _LARGEST_PACKET:
+                    break
+            link._next_seq_id = (head[3] + 1) % 256
+            first = data[0]
+            if first < 0xFB:
+                yield (data[1:],)
+            elif first == 0xFE and len(data) < 9:
+                return
+            elif first == 0xFF:
+                pymysql.err.raise_mysql_exception(data)
+            else:
+                # NULL, or a length of two, three or eight bytes before the value.
+                yield (None if first == 0xFB else data[{0xFC: 3, 0xFD: 4, 0xFE: 9}[first] :],)
+
+    def execute(self, statement: bytes) -> None:
+        with self._said(), self._connection.cursor(Cursor) as cursor:
+            cursor.execute(cast(str, statement))
+
+    def close(self) -> None:
+        # A dump that was broken off must not first drain the rest of a large table.
+        cast(Any, self._connection)._force_close()
+
+
+def _grant(text: str) -> str:
+    """The statement that would give the right which an error says is missing."""
+    match = _DENIED.search(text)
+    if match and match["right"]:
+        table = match["table"]
+        where = table if "." in table else f"DATABASE.{table}"
+        return f"Give it: GRANT {match['right'].strip()} ON {where} TO {match['user']};"
+    if match and match["database"]:
+        return (
+            f"Give it: GRANT SELECT, SHOW VIEW, TRIGGER, EVENT ON "
+            f"`{match['database'].strip(chr(39))}`.* TO {match['other']};"
+        )
+    if match:
+        return (
+            f"Give it: GRANT {match['special'].split(',')[0].strip()} ON *.* TO the database user;"
+        )
+    return "Give the database user that right (GRANT)."
+
+
+@contextmanager
+def connect(spec: ServerSpec, host: DatabaseHost) -> Iterator[MariaDbConnection]:
+    """A connection for the time of the ``with`` block, by way of the host."""
+    settings = spec.settings
+    assert isinstance(settings, MariaDbSettings)
+    link = host.dial(settings.socket, settings.address or "127.0.0.1", settings.port)
+    server = MariaDbConnection(spec, link)
+    try:
+        yield server
+    finally:
+        server.close()

@@ -1,0 +1,51 @@
+"""Kinds of stores, hosts and database engines, and the settings of one thing of a kind."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from pydantic import BaseModel, ConfigDict
+
+
+class KindSettings(BaseModel):
+    """Settings of one kind. Which fields there are depends on ``kind``; ``GET /kinds`` describes
+    them. A client need not know the kinds that a service has."""
+
+    model_config = ConfigDict(extra="allow")
+
+    kind: str
+
+
+class KindField(BaseModel):
+    """A setting or a secret as a form or an option takes it. ``type`` is text, number or switch."""
+
+    name: str
+    title: str
+    hint: str = ""
+    example: str = ""
+    type: str = "text"
+    default: str | int | bool | None = None
+    least: int | None = None
+    most: int | None = None
+    required: bool = False
+    multiline: bool = False
+
+
+class KindInfo(BaseModel):
+    """One kind. ``schema_`` is the JSON Schema of its settings."""
+
+    name: str
+    title: str
+    fields: list[KindField]
+    secrets: list[KindField]
+    json_schema: dict[str, Any]
+
+
+class Kinds(BaseModel):
+    """All kinds that this service knows. ``databases`` are the engines that run as a server."""
+
+    stores: list[KindInfo]
+    hosts: list[KindInfo]
+    databases: list[KindInfo]
+    #: Every engine, those of files included.
+    engines: list[str]

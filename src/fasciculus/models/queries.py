@@ -1,0 +1,160 @@
+"""The query parameters of the API's operations."""
+
+from __future__ import annotations
+
+from typing import Literal
+
+from pydantic import BaseModel, Field
+
+Words = Field(default="", max_length=500, description="only what holds these words")
+SubjectKind = Literal["", "account", "site", "host"]
+Contents = Literal["", "files", "databases", "mail", "system", "notes"]
+LARGEST_ID = 2**63 - 1
+
+
+class PageQuery(BaseModel):
+    """A list is read page by page."""
+
+    limit: int = Field(default=50, ge=1, le=500, description="at most so many items")
+    cursor: str | None = Field(default=None, description="“next” of the page before")
+    sort: str = Field(
+        default="", description="a column's name, with “-” before it for backwards", max_length=100
+    )
+
+
+class WordsQuery(PageQuery):
+    q: str = Words
+
+
+class JobsQuery(BaseModel):
+    q: str = Words
+    sort: Literal["name", "-name", "next", "-next"] = Field(
+        default="name", description="“next” is the next start"
+    )
+
+
+class AccountsQuery(WordsQuery):
+    host: str = Field(default="", description="only of this host")
+
+
+class AccountRemovalQuery(BaseModel):
+    bundles: Literal["", "remove"] = Field(
+        default="",
+        description="“remove” removes all copies of its and its sites' bundles first, except "
+        "pinned ones",
+    )
+
+
+class SavedQuery(BaseModel):
+    saved: str = Field(default="", description="the saved one, whose secrets are used")
+
+
+class LastEventQuery(BaseModel):
+    last_id: str = Field(default="", max_length=100, description="resume after this event id")
+
+
+class CoverageQuery(WordsQuery):
+    state: Literal["", "protected", "late", "never", "bare", "trouble"] = Field(
+        default="", description="only this state; “trouble” for all but protected"
+    )
+    host: str = Field(default="", description="only of this host")
+    account: str = Field(default="", description="only of this account")
+
+
+class RetiringQuery(BaseModel):
+    keep: int | None = Field(
+        default=None, ge=1, le=10_000, description="as if so many copies were kept"
+    )
+
+
+class RunsQuery(PageQuery):
+    job: str = Field(default="", description="only of this job")
+    outcome: Literal[
+        "",
+        "done",
+        "warned",
+        "partial",
+        "failed",
+        "cancelled",
+        "interrupted",
+        "skipped",
+        "trouble",
+    ] = Field(default="", description="only this outcome; “trouble” for all but done")
+    state: Literal["", "queued", "running", "ended"] = ""
+    subject: str = Field(default="", description="only with a task of this subject")
+
+
+class LogQuery(PageQuery):
+    level: Literal["", "info", "warning", "error", "trouble"] = Field(
+        default="", description="only this level; “trouble” for warnings and errors"
+    )
+    q: str = Words
+
+
+class BundlesQuery(WordsQuery):
+    subject: str = Field(default="", description="only of this subject")
+    kind: SubjectKind = Field(default="", description="only of this kind of subject")
+    job: str = Field(default="", description="only of this job")
+    store: str = Field(default="", description="only with a copy here")
+
+
+class FolderQuery(BaseModel):
+    contents: Contents = Field(default="", description="which kind of contents")
+    folder: str = Field(default="", description="path of the folder")
+
+
+class EntrySearchQuery(BaseModel):
+    q: str = Field(default="", max_length=500, description="words in the path")
+    contents: Contents = Field(default="", description="only this kind of contents")
+
+
+class DownloadQuery(BaseModel):
+    form: Literal["tar.gz", "tar.zst", "zip"] = "tar.gz"
+    contents: Contents = Field(default="", description="only this kind of contents")
+    path: list[str] = Field(default=[], description="only at or below this path; may be repeated")
+    store: str = Field(default="", description="the copy to read")
+
+
+class ChangesQuery(WordsQuery):
+    against: int | None = Field(
+        default=None,
+        ge=1,
+        le=LARGEST_ID,
+        description="another bundle of the subject; the previous one when left out",
+    )
+    state: Literal["", "new", "changed", "gone"] = Field(default="", description="only this state")
+    contents: Contents = Field(default="", description="only this kind of contents")
+
+
+class RestoresQuery(PageQuery):
+    subject: str = Field(default="", description="only of this subject")
+
+
+class ReportsQuery(WordsQuery):
+    job: str = Field(default="", description="only of this job")
+
+
+class MaintenanceQuery(PageQuery):
+    kind: Literal["", "verify", "mend", "repack"] = ""
+    store: str = Field(default="", description="only on this store")
+    subject: str = Field(default="", description="only of this subject")
+    state: Literal["", "queued", "running", "ended"] = ""
+
+
+class DamageQuery(PageQuery):
+    store: str = Field(default="", description="only on this store")
+    subject: str = Field(default="", description="only of this subject")
+    kind: SubjectKind = Field(default="", description="only of this kind of subject")
+
+
+class GrowthQuery(BaseModel):
+    subject: str = Field(min_length=1, description="the account, site or host")
+    kind: SubjectKind = Field(default="", description="which of them, where the name is shared")
+
+
+class MailTryQuery(BaseModel):
+    to: str = Field(pattern=r"^\S+@\S+$", max_length=320, description="who gets it")
+
+
+class SearchQuery(BaseModel):
+    q: str = Field(min_length=1, max_length=200, description="a part of the name")

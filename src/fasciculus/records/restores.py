@@ -1,0 +1,95 @@
+"""Restores."""
+
+from __future__ import annotations
+
+import json
+import sqlite3
+
+from ..core.errors import MissingError
+from ..models import Bundle, Page, Restore, RestoreStart
+from .db import now
+from .paging import PageRequest, Query, page
+
+
+def _restore(row: sqlite3.Row) -> Restore:
+    values = {key: row[key] for key in Restore.model_fields if key in row.keys()}  # noqa: SIM118
+    for key in ("contents", "paths", "databases", "mail_domains"):
+        values[key] = json.loads(row[key])
+    return Restore(**values)
+
+
+def add(
+    db: sqlite3.Connection,
+    start: RestoreStart,
+    bundle: Bundle,
+    store: str,
+    started_by: str,
+    key: str | None,
+) -> int:
+    """A queued restore of a bundle from a store."""
+    row = db.execute(
+        "INSERT INTO restore (bundle_id, bundle, subject_kind, subject, store, target, contents, "
+        "paths, databases, mail_domains, state, started_by, created, idempotency_key) "
+        "VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, 'queued', ?, ?, ?)",
+        (
+            bundle.id,
+            bundle.name,
+            bundle.subject_kind,
+            bundle.subject,
+            store,
+            start.target,
+            json.dumps(start.contents),
+            json.dumps(start.paths),
+            json.dumps(start.databases),
+            json.dumps(start.mail_domains),
+            started_by,
+            now(),
+            key,
+        ),
+    )
+    return int(row.lastrowid or 0)
+
+
+def by_key(db: sqlite3.Connection, key: str) -> int | None:
+    row = db.execute("SELECT id FROM restore WHERE idempotency_key=?", (key,)).fetchone()
+    return row["id"] if row else None
+
+
+def restores(db: sqlite3.Connection, paging: PageRequest, subject: str = "") -> Page[Restore]:
+    query = Query("restore.*", "restore", "restore.id", {"id": "restore.id"}, "-id")
+    if subject:
+        query.only("restore.subject = ?", subject)
+    return page(db, query, paging, _restore)
+
+
+def restore(db: sqlite3.Connection, restore_id: int) -> Restore:
+    row = db.execute("SELECT * FROM restore WHERE id=?", (restore_id,)).fetchone()
+    if row is None:
+        raise MissingError(
+            f"There is no restore {restore_id}.", "“fasciculus restores list” names them."
+        )
+    return _restore(row)
+
+
+def begin(db: sqlite3.Connection, restore_id: int) -> None:
+    db.execute("UPDATE restore SET state='running', started=? WHERE id=?", (now(), restore_id))
+
+
+def end(
+    db: sqlite3.Connection,
+    restore_id: int,
+    outcome: str,
+    error: str = "",
+    entries: int = 0,
+    bytes: int = 0,
+) -> None:
+    db.execute(
+        "UPDATE restore SET state='ended', outcome=?, error=?, entries=?, bytes=?, ended=? "
+        "WHERE id=?",
+        (outcome, error, entries, bytes, now(), restore_id),
+    )
+
+
+def unfinished(db: sqlite3.Connection) -> list[Restore]:
+    """The restores that are queued or running."""
+    return [_restore(row) for row in db.execute("SELECT * FROM restore WHERE state != 'ended'")]

@@ -1,0 +1,12 @@
+"""The kinds of stores, hosts and database servers that this service has."""
+
+from __future__ import annotations
+
+from ...models import Kinds
+from .. import kind_settings
+from ..operations import operation
+
+
+@operation("GET", "/kinds", "Kinds of stores, hosts and database servers", response=Kinds)
+def kinds_list() -> Kinds:
+    return kind_settings.kinds()

@@ -1,0 +1,78 @@
+"""What the runner asks of each type of task."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Callable
+from datetime import UTC, datetime
+from typing import Generic, Protocol, TypeVar
+
+from ...config import Config
+from ...models import LogLine
+from ...records import runs
+from ...records.db import Records
+from ...records.encryption import SecretCipher
+from ...worker.events import Event, Log
+from ...worker.orders import Order
+from ...worker.results import AnyResult
+from ..event_stream import EventStream
+from .orders.reach import OrderSources
+from .queued import QueuedTask
+
+T = TypeVar("T", bound=QueuedTask)
+
+
+class Handler(Protocol[T]):
+    """Begins, records, shows and ends the tasks of one type."""
+
+    #: What a cancelled task came to, and what is to be said of an interrupted one.
+    cancelled: str
+    aftermath: str
+
+    def begin(self, task: T) -> Order:
+        """Note that it goes on, and write its order. Raises ``FasciculusError``."""
+
+    def take(self, task: T, event: Event) -> None:
+        """Write an event to the records."""
+
+    def show(self, task: T) -> None:
+        """Tell those who look how far it is."""
+
+    def after_failure(self, task: T, carry_out: Callable[[Order], None]) -> None:
+        """Clear up on the host after a worker that broke off; ``carry_out`` runs an order."""
+
+    def endings(self, task: T, result: AnyResult) -> list[Callable[[], None]]:
+        """The writes that end it, each of which may be repeated."""
+
+    def clear(self, task: T) -> None:
+        """Remove what it left on this machine."""
+
+    def unfinished(self) -> list[T]:
+        """What the records say waits or goes on."""
+
+
+class HandlerBase(Generic[T]):
+    """What handlers share."""
+
+    def __init__(
+        self, config: Config, records: Records, cipher: SecretCipher, events: EventStream
+    ) -> None:
+        self._config, self._records, self._cipher, self._events = config, records, cipher, events
+
+    def _sources(self) -> OrderSources:
+        return OrderSources(self._config, self._records.reader, self._cipher)
+
+    def _log(self, task: T, event: Log, owner: str, number: int) -> None:
+        """Write a line to the log of a run, a restore or maintenance, and show it."""
+        subject = task.subject[1]
+        with self._records.write() as db:
+            line = runs.log(db, owner, number, event.level, event.text, subject)
+        shown = LogLine(
+            id=line, at=datetime.now(UTC), level=event.level, subject=subject, text=event.text
+        )
+        run = number if owner == "run" else None
+        data = {"run": None, owner: number, **json.loads(shown.model_dump_json())}
+        self._events.tell("log", data, run=run)
+
+    def after_failure(self, task: T, carry_out: Callable[[Order], None]) -> None:
+        """Nothing to clear up on the host."""

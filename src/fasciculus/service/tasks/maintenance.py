@@ -1,0 +1,240 @@
+"""Maintenance of copies: verifying, mending, repacking."""
+
+from __future__ import annotations
+
+import logging
+import shutil
+import sqlite3
+from collections.abc import Callable
+from pathlib import Path
+from typing import Protocol
+
+from msgspec.structs import asdict
+
+from ...core.errors import FasciculusError, SettingError
+from ...models import MaintenanceTask
+from ...records import bundles, maintenance, stores
+from ...records.maintenance import MaintenanceOptions
+from ...worker.events import (
+    CopyRepacked,
+    CopyVerified,
+    DamageCleared,
+    DamageFound,
+    Event,
+    Log,
+)
+from ...worker.orders import Order
+from ...worker.results import AnyResult, MaintenanceResult, RepackResult
+from .handler import HandlerBase
+from .orders.maintenance import maintenance_order
+from .progress import TaskProgress
+from .queued import QueuedMaintenance
+
+log = logging.getLogger(__name__)
+
+
+class Reports(Protocol):
+    """Who is told of damage and its mending."""
+
+    def maintenance(self, db: sqlite3.Connection, number: int) -> None: ...
+
+
+class MaintenanceHandler(HandlerBase[QueuedMaintenance]):
+    """Queues, begins, records, shows and ends maintenance."""
+
+    cancelled = "Cancelled; every copy is as intact as before."
+    aftermath = "Copies are as intact as before; start it again."
+
+    reports: Reports
+    #: Called when something may wait in the outbox.
+    on_reported: Callable[[], None]
+    #: Queues more tasks: damage that was found is mended at once.
+    enqueue: Callable[[list[QueuedMaintenance]], None]
+
+    # Starting ------------------------------------------------------------------
+
+    def queue(
+        self,
+        kind: str,
+        store: str,
+        started_by: str,
+        subject: str = "",
+        bundle: int | None = None,
+        options: MaintenanceOptions = MaintenanceOptions(),
+    ) -> tuple[list[int], list[QueuedMaintenance]]:
+        """The numbers of the maintenance of each subject with copies on a store, or of one, and the
+        tasks that are new. Asked for twice, it is done once."""
+        with self._records.write() as db:
+            stores.store(db, self._cipher, store)
+            name, subjects = self._subjects(db, kind, store, subject, bundle)
+            known = [maintenance.pending(db, kind, store, row, options, name) for row in subjects]
+            new = [
+                maintenance.add(db, kind, store, row, options, started_by, name)
+                for row, number in zip(subjects, known, strict=True)
+                if number is None
+            ]
+            tasks = [self.queued(maintenance.task(db, number)) for number in new]
+        self._events.changed("maintenance")
+        return sorted([*filter(None, known), *new]), tasks
+
+    @staticmethod
+    def _subjects(
+        db: sqlite3.Connection, kind: str, store: str, subject: str, bundle: int | None
+    ) -> tuple[str, list[tuple[str, str]]]:
+        """The bundle's name where one was named, and the subjects concerned."""
+        if bundle is not None:
+            found = bundles.bundle(db, bundle)
+            if store not in [copy.store for copy in found.copies]:
+                raise SettingError(
+                    f"There is no copy of {found.name} on “{store}”.",
+                    "Name another store.",
+                    field="bundle",
+                )
+            return found.name, [(found.subject_kind, found.subject)]
+        subjects = maintenance.subjects_on(db, store, subject)
+        if kind == "mend":
+            subjects = [row for row in subjects if maintenance.damaged_files(db, row, [store])]
+            if not subjects:
+                raise SettingError(
+                    f"Nothing on store “{store}” is known to be damaged.",
+                    "Verify it first: fasciculus stores verify.",
+                    field="subject",
+                )
+        if not subjects:
+            whose = f" of “{subject}”" if subject else ""
+            raise SettingError(
+                f"There are no copies{whose} on store “{store}”.",
+                "Start a job that writes there.",
+                field="subject" if subject else None,
+            )
+        return "", subjects
+
+    @staticmethod
+    def queued(row: MaintenanceTask) -> QueuedMaintenance:
+        """A maintenance task that waits."""
+        return QueuedMaintenance(
+            number=row.id,
+            subject=(row.subject_kind, row.subject),
+            lane="maintenance",
+            exclusive=row.kind != "verify",
+            store=row.store,
+            kind=row.kind,
+        )
+
+    def begin(self, task: QueuedMaintenance) -> Order:
+        with self._records.write() as db:
+            maintenance.begin(db, task.number)
+        task.shown = maintenance.task(self._records.reader, task.number)
+        self.show(task)
+        return maintenance_order(self._sources(), task.shown)
+
+    # Events --------------------------------------------------------------------
+
+    def take(self, task: QueuedMaintenance, event: Event) -> None:
+        if isinstance(event, Log):
+            self._log(task, event, "maintenance", task.number)
+        elif isinstance(event, CopyRepacked):
+            self._repacked(task, event)
+        else:
+            with self._records.write() as db:
+                _note(db, task, event)
+
+    def _repacked(self, task: QueuedMaintenance, event: CopyRepacked) -> None:
+        """Note that a copy's bytes are elsewhere, and keep the listing that says where."""
+        with self._records.write() as db:
+            alike = maintenance.repacked(db, task.store, task.subject, event.bundle, event.manifest)
+            maintenance.refresh_usage(db, task.store, task.subject)
+        own = self._config.listing(*task.subject, f"{event.bundle}@{task.store}")
+        target = self._config.listing(*task.subject, event.bundle) if alike else own
+        made = self._folder(task) / f"{event.bundle}.zst"
+        if alike:
+            for other in own.parent.glob(f"{event.bundle}@*.zst"):
+                other.unlink()
+        if made.exists():
+            target.parent.mkdir(parents=True, exist_ok=True)
+            made.rename(target)
+        else:
+            # It is fetched from the store when somebody asks for it.
+            target.unlink(missing_ok=True)
+
+    # Ending --------------------------------------------------------------------
+
+    def endings(self, task: QueuedMaintenance, result: AnyResult) -> list[Callable[[], None]]:
+        return [lambda: self._end(task, result)]
+
+    def _end(self, task: QueuedMaintenance, result: AnyResult) -> None:
+        if task.kind == "verify" and result.outcome in ("warned", "interrupted"):
+            # Before this one counts as ended: whoever waits for it looks for its mending then.
+            self._mend(task)
+        made = result if isinstance(result, MaintenanceResult) else None
+        with self._records.write() as db:
+            maintenance.end(
+                db,
+                task.number,
+                result.outcome,
+                made.summary if made else result.error,
+                made.entries if made else 0,
+                made.bytes if made else 0,
+                _numbers(result),
+            )
+            # With its end: whatever happens in between, people are told of damage, and once.
+            self.reports.maintenance(db, task.number)
+        self.on_reported()
+        task.shown = maintenance.task(self._records.reader, task.number)
+        self.show(task)
+        self._events.changed("stores")
+
+    def _mend(self, task: QueuedMaintenance) -> None:
+        """Damage is mended at once where another store has intact copies."""
+        db = self._records.reader
+        damaged = maintenance.damaged_files(db, task.subject, [task.store])
+        if any(maintenance.helpers(db, task.store, task.subject, file) for file in damaged):
+            try:
+                started_by = f"maintenance {task.number}"
+                self.enqueue(self.queue("mend", task.store, started_by, task.subject[1])[1])
+            except FasciculusError as error:
+                log.warning("maintenance %s: %s", task.number, error.sentence())
+
+    def _folder(self, task: QueuedMaintenance) -> Path:
+        return self._config.under_way / f"maintenance-{task.number}"
+
+    def clear(self, task: QueuedMaintenance) -> None:
+        shutil.rmtree(self._config.spool / f"maintenance-{task.number}", ignore_errors=True)
+        shutil.rmtree(self._folder(task), ignore_errors=True)
+
+    def show(self, task: QueuedMaintenance) -> None:
+        if task.shown is not None:
+            if task.progress is not None and task.shown.state == "running":
+                with_progress(task.shown, task.progress)
+            self._events.tell("maintenance", task.shown)
+
+    def unfinished(self) -> list[QueuedMaintenance]:
+        return [self.queued(row) for row in maintenance.unfinished(self._records.reader)]
+
+
+def _note(db: sqlite3.Connection, task: QueuedMaintenance, event: Event) -> None:
+    """Write what was found of a copy."""
+    match event:
+        case DamageFound():
+            maintenance.found_damage(db, task.store, task.subject, event)
+            # A run beside this may have retired what it harms.
+            maintenance.drop_of_retired(db, task.subject)
+        case DamageCleared():
+            maintenance.is_sound(db, task.store, task.subject, event.file)
+        case CopyVerified():
+            maintenance.verified(db, task.store, task.subject, event.bundle, event.deep)
+
+
+def _numbers(result: AnyResult) -> dict[str, int]:
+    """The numbers of repacking, as the API shows them."""
+    if not isinstance(result, RepackResult):
+        return {}
+    names = ("pieces", "stored", "holds", "dead", "chosen", "frees", "freed")
+    return {name: value for name, value in asdict(result).items() if name in names}
+
+
+def with_progress(shown: MaintenanceTask, live: TaskProgress) -> None:
+    """Put the live numbers into maintenance as it is shown."""
+    progress = live.progress
+    shown.stage, shown.entries = progress.stage, progress.entries
+    shown.bytes, shown.total = progress.bytes, progress.total

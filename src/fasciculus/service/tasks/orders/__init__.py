@@ -1,0 +1,1 @@
+"""From the records to self-contained orders, one module for each kind of order."""

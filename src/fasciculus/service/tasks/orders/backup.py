@@ -1,0 +1,150 @@
+"""The order for one task of a run."""
+
+from __future__ import annotations
+
+import os
+import shlex
+
+from .... import __version__
+from ....models import Account, Host, JobInput
+from ....records import bundles, maintenance, runs
+from ....worker.orders import (
+    BackupOrder,
+    CommandOrder,
+    MailOrder,
+    NoteOrder,
+    PreviousOrder,
+    StoreOrder,
+    SubjectOrder,
+)
+from .previous import compares_contents, previous_order
+from .reach import OrderSources, host_order, mail_order, own_paths, store_order
+from .subjects import Subject, databases_of, find_subject
+
+
+def backup_order(
+    sources: OrderSources, job: JobInput, run_id: int, task_id: int, kind: str, name: str
+) -> BackupOrder:
+    """What a worker needs to know to make one bundle."""
+    config, db = sources.config, sources.db
+    subject = find_subject(sources, kind, name)
+    options = runs.options(db, run_id)
+    previous, why_full = (
+        (None, "it was asked for") if options.full else previous_order(sources, job, kind, name)
+    )
+    last = bundles.newest(db, kind, name, job.name)
+    rules = job.databases.as_core()
+    account = subject.account
+    under_way = config.under_way / f"task-{task_id}"
+    return BackupOrder(
+        run=run_id,
+        job=job.name,
+        subject=subject.order,
+        contents=list(job.contents),
+        databases=databases_of(subject, rules),
+        all_databases=kind == "host" and "databases" in job.contents,
+        database_rules=rules,
+        mail=_mail(subject, job),
+        host=host_order(sources, subject.host.name),
+        rules=job.rules.as_core(account.excludes if account else ()),
+        system=_system(subject),
+        system_user=subject.owner,
+        notes=_notes(job, subject),
+        commands=_commands(job, subject),
+        previous=previous,
+        why_full=why_full,
+        damaged=_damaged(sources, job, kind, name, previous),
+        before=str(config.listing(kind, name, last["name"])) if last else "",
+        compare=options.compare or compares_contents(sources, job, kind, name, previous),
+        hold_flags=hold_flags(subject.host, account, subject.order) if job.hold_page else [],
+        stores=_stores(sources, job, kind, name),
+        keep=job.keep,
+        compression=job.compression,
+        level=job.level,
+        piece_size=job.piece_size,
+        threads=config.threads or os.cpu_count() or 2,
+        spool=str(config.spool / f"task-{task_id}"),
+        spool_limit=config.spool_limit,
+        listing=f"{under_way}.zst",
+        states=f"{under_way}.states" if job.mode == "incremental" else "",
+        left_out=own_paths(sources),
+        expected_bytes=last["bytes"] if last else 0,
+        expected_packed=last["packed"] if last and previous is None else 0,
+        writer=f"fasciculus {__version__}",
+    )
+
+
+def _stores(sources: OrderSources, job: JobInput, kind: str, name: str) -> list[StoreOrder]:
+    found = []
+    for store_name in job.stores:
+        store = store_order(sources, store_name)
+        # Only this job's own copies: no keep rule touches those of another job.
+        known = bundles.known_on(sources.db, kind, name, job.name, store_name)
+        store.known = [row[0] for row in known]
+        store.pinned = [row[0] for row in known if row[1]]
+        found.append(store)
+    return found
+
+
+def _mail(subject: Subject, job: JobInput) -> MailOrder | None:
+    domains = subject.account.mail_domains if subject.account else []
+    if subject.order.kind == "site":
+        domains = [domain for domain in domains if domain == subject.order.name]
+    if "mail" not in job.contents or not domains:
+        return None
+    return mail_order(subject.host, domains, job.messages)
+
+
+def _system(subject: Subject) -> list[str]:
+    patterns = subject.host.account_system if subject.account else subject.host.system
+    return [pattern.replace("{account}", subject.owner) for pattern in patterns]
+
+
+def _notes(job: JobInput, subject: Subject) -> list[NoteOrder]:
+    return [
+        NoteOrder(name=note.name, command=_filled(note.command, subject), seconds=note.seconds)
+        for note in job.notes
+    ]
+
+
+def _commands(job: JobInput, subject: Subject) -> list[CommandOrder]:
+    return [
+        CommandOrder(
+            when=row.when,
+            command=_filled(row.command, subject),
+            seconds=row.seconds,
+            stops=row.stops,
+        )
+        for row in job.commands
+    ]
+
+
+def _filled(text: str, subject: Subject) -> str:
+    """A command of the job with the subject's own names in it; other braces are left alone."""
+    names = {
+        "{account}": subject.owner,
+        "{subject}": subject.order.name,
+        "{home}": subject.order.root,
+    }
+    for mark, value in names.items():
+        text = text.replace(mark, shlex.quote(value) if value else "")
+    return text
+
+
+def _damaged(
+    sources: OrderSources, job: JobInput, kind: str, name: str, previous: PreviousOrder | None
+) -> list[str]:
+    """The pieces of the previous bundle that are known to be damaged."""
+    needed = {f"pieces/{piece.name}" for piece in previous.pieces} if previous else set()
+    files = maintenance.damaged_files(sources.db, (kind, name), job.stores)
+    return [file.removeprefix("pieces/") for file in files if file in needed]
+
+
+def hold_flags(host: Host, account: Account | None, subject: SubjectOrder) -> list[str]:
+    """The flag files of a subject's hold pages."""
+    if not host.hold_flag or account is None:
+        return []
+    sites = [subject.name] if subject.kind == "site" else [site.name for site in account.sites]
+    if "{site}" not in host.hold_flag:
+        sites = [""]
+    return [host.hold_flag.format(site=site, account=account.name) for site in sites]

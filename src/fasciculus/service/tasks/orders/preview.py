@@ -1,0 +1,30 @@
+"""The order to measure what a job would take of a subject."""
+
+from __future__ import annotations
+
+from ....models import JobInput
+from ....records import bundles
+from ....worker.orders import PreviewOrder
+from .reach import OrderSources, host_order, own_paths
+from .subjects import databases_of, find_subject
+
+
+def preview_order(
+    sources: OrderSources, job: JobInput, kind: str, name: str, number: int
+) -> PreviewOrder:
+    """What a worker needs to know to preview one subject."""
+    config = sources.config
+    subject = find_subject(sources, kind, name)
+    last = bundles.newest(sources.db, kind, name, job.name)
+    measured = bundles.measured(sources.db, kind, name, ["files"])
+    return PreviewOrder(
+        subject=subject.order,
+        host=host_order(sources, subject.host.name),
+        left_out=own_paths(sources),
+        rules=job.rules.as_core(subject.account.excludes if subject.account else ()),
+        contents=list(job.contents),
+        databases=databases_of(subject, job.databases.as_core()),
+        listing=str(config.listing(kind, name, last["name"])) if last else "",
+        ratio=measured[1] / measured[0] if measured and measured[0] else 0.0,
+        spool=str(config.spool / f"preview-{number}"),
+    )

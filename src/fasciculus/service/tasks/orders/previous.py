@@ -1,0 +1,87 @@
+"""Which bundle the next one builds on."""
+
+from __future__ import annotations
+
+from datetime import UTC, datetime
+from pathlib import Path
+
+from ....core.bundle.manifest import ManifestSummary
+from ....models import JobInput
+from ....records import bundles, maintenance
+from ....worker.orders import PreviousOrder
+from .reach import OrderSources
+
+
+def previous_order(
+    sources: OrderSources, job: JobInput, kind: str, name: str
+) -> tuple[PreviousOrder | None, str]:
+    """What an incremental bundle builds on, or why it is time for a full one."""
+    db, config = sources.db, sources.config
+    if job.mode == "full" or bundles.newest(db, kind, name, job.name) is None:
+        return None, ""
+    # Not simply the newest: a store that missed a night must not cost all of them a full one.
+    found = bundles.newest_on_all(db, kind, name, job.name, job.stores)
+    if found is None:
+        return None, "no previous bundle is on all stores of the job"
+    before, manifest = found
+    if not manifest.base:
+        return None, ""
+    placed = _where_pieces_are(sources, job, (kind, name), before, manifest)
+    if isinstance(placed, str):
+        return None, placed
+    manifest, listing = placed
+    if reason := _time_for_full(job, manifest):
+        return None, reason
+    if not listing.exists():
+        return None, f"the listing of {before} is not at hand"
+    return PreviousOrder(
+        name=before,
+        base=manifest.base,
+        listing=str(listing),
+        pieces=manifest.pieces,
+        listing_sha256=manifest.listing_sha256,
+        states=str(config.states(kind, name, before)),
+    ), ""
+
+
+def _where_pieces_are(
+    sources: OrderSources,
+    job: JobInput,
+    subject: tuple[str, str],
+    before: str,
+    manifest: ManifestSummary,
+) -> tuple[ManifestSummary, Path] | str:
+    """The manifest and listing that hold on all stores; else why there are none."""
+    listing = sources.config.listing(*subject, before)
+    # Repacking may have given the copies manifests of their own.
+    for store in job.stores:
+        for copy in maintenance.copies_on(sources.db, store, subject, before):
+            if copy.manifest.listing_sha256 == manifest.listing_sha256:
+                continue
+            if store != job.stores[0]:
+                return (
+                    "the stores hold the previous bundle in different pieces, since one was "
+                    "repacked"
+                )
+            manifest = copy.manifest
+            listing = sources.config.listing(*subject, f"{before}@{store}")
+    return manifest, listing
+
+
+def _time_for_full(job: JobInput, manifest: ManifestSummary) -> str:
+    age = datetime.now(UTC) - datetime.fromisoformat(manifest.base)
+    if age.days >= job.full_every:
+        return f"the last full one is {age.days} days old"
+    if manifest.dead_share * 100 > job.dead_share:
+        return f"{manifest.dead_share:.0%} of the pieces is dead weight"
+    return ""
+
+
+def compares_contents(
+    sources: OrderSources, job: JobInput, kind: str, name: str, previous: PreviousOrder | None
+) -> bool:
+    """Whether it is this bundle's turn to compare contents."""
+    if not job.compare_every or previous is None:
+        return False
+    made = bundles.count_since(sources.db, kind, name, job.name, previous.base)
+    return made % job.compare_every == 0

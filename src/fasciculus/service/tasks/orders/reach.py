@@ -1,0 +1,80 @@
+"""How stores and hosts are reached, secrets included, as orders say it."""
+
+from __future__ import annotations
+
+import json
+import sqlite3
+from collections.abc import Mapping
+from dataclasses import dataclass
+from typing import TYPE_CHECKING
+
+from ....config import Config
+from ....records import inventory, stores
+from ....records.encryption import SecretCipher
+from ....records.paging import PageRequest
+from ....worker.orders import HostOrder, MailOrder, ServerOrder, StoreOrder
+from ...kind_settings import connection_secrets, server_secrets
+
+if TYPE_CHECKING:
+    from ....models.inventory import HostFields
+
+_ALL = PageRequest(limit=10_000)
+
+
+@dataclass(frozen=True, slots=True)
+class OrderSources:
+    """What orders are built from."""
+
+    config: Config
+    db: sqlite3.Connection
+    cipher: SecretCipher
+
+
+def store_order(sources: OrderSources, name: str) -> StoreOrder:
+    """How to reach a store."""
+    db, cipher = sources.db, sources.cipher
+    store = stores.store(db, cipher, name)
+    return StoreOrder(
+        name=store.name,
+        settings=store.settings.model_dump_json(),
+        secrets=stores.secrets(db, cipher, name),
+        store_id=stores.id_of(db, name) or "",
+    )
+
+
+def host_order(sources: OrderSources, name: str) -> HostOrder:
+    """How to reach a saved host and its database servers."""
+    host = inventory.host(sources.db, sources.cipher, name)
+    return described_host(host, inventory.host_secrets(sources.db, sources.cipher, name))
+
+
+def described_host(host: HostFields, secrets: Mapping[str, str]) -> HostOrder:
+    """The same of a host as it is described, saved or not."""
+    return HostOrder(
+        name=host.name,
+        settings=host.connection.model_dump_json(),
+        secrets=connection_secrets(host.connection.kind, secrets),
+        servers={
+            server.kind: ServerOrder(
+                settings=server.model_dump_json(), secrets=server_secrets(server.kind, secrets)
+            )
+            for server in host.servers
+        },
+    )
+
+
+def mail_order(host: HostFields, domains: list[str], messages: bool) -> MailOrder:
+    """Where a host keeps the mail settings of some domains."""
+    return MailOrder(domains=domains, messages=messages, **host.mail.model_dump())
+
+
+def local_stores(sources: OrderSources) -> list[str]:
+    """The folders of this machine that are stores."""
+    found = stores.stores(sources.db, sources.cipher, _ALL).items
+    settings = [json.loads(store.settings.model_dump_json()) for store in found]
+    return [str(row["folder"]) for row in settings if row["kind"] == "folder"]
+
+
+def own_paths(sources: OrderSources) -> list[str]:
+    """Folders of this machine that never go into a bundle."""
+    return [str(sources.config.home), str(sources.config.spool), *local_stores(sources)]

@@ -1,0 +1,59 @@
+"""The order for one restore."""
+
+from __future__ import annotations
+
+import os
+
+import msgspec
+
+from ....config import Config
+from ....core.errors import SettingError
+from ....models import Restore
+from ....records import inventory
+from ....worker.orders import HostOrder, RestoreOrder, SubjectOrder
+from .reach import OrderSources, host_order, mail_order, store_order
+
+
+def restore_order(sources: OrderSources, restore: Restore) -> RestoreOrder:
+    """What a worker needs to know to restore.
+
+    A subject that is gone from the records restores all the same.
+    """
+    host_name = inventory.host_of_subject(sources.db, restore.subject_kind, restore.subject)
+    host, mail = HostOrder(), None
+    if host_name:
+        host = host_order(sources, host_name)
+        if restore.mail_domains:
+            saved = inventory.host(sources.db, sources.cipher, host_name)
+            mail = mail_order(saved, restore.mail_domains, True)
+    elif restore.mail_domains:
+        raise SettingError(
+            f"{restore.subject} is on no host any more.",
+            "Add the account again, then restore its mail settings.",
+        )
+    subject = {"kind": restore.subject_kind, "name": restore.subject, "host": host_name or ""}
+    return RestoreOrder(
+        subject=msgspec.convert({**subject, "root": ""}, SubjectOrder),
+        bundle=restore.bundle,
+        store=store_order(sources, restore.store),
+        contents=restore.contents,
+        paths=restore.paths,
+        target=restore.target,
+        databases=restore.databases,
+        mail=mail,
+        host=host,
+        spool=str(sources.config.spool / f"restore-{restore.id}"),
+    )
+
+
+def check_target(config: Config, local_stores: list[str], target: str) -> None:
+    """A restore must not land in the service's own folders or in a store."""
+    path = os.path.realpath(target)
+    for forbidden in [str(config.home), str(config.spool), *local_stores]:
+        base = os.path.realpath(forbidden)
+        if path == base or path.startswith(base + "/"):
+            raise SettingError(
+                f"{target} is inside {forbidden}, which Fasciculus itself uses.",
+                "Name another folder.",
+                field="target",
+            )

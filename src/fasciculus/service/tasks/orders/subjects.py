@@ -1,0 +1,77 @@
+"""What a subject is and which databases belong to it, as orders say it."""
+
+from __future__ import annotations
+
+import os
+from dataclasses import dataclass
+
+from ....core.dump.filters import DatabaseRules
+from ....core.errors import SettingError
+from ....databases.base import DatabaseRef
+from ....models import Account, Host
+from ....records import inventory
+from ....worker.orders import SubjectOrder
+from .reach import OrderSources
+
+
+@dataclass(frozen=True, slots=True)
+class Subject:
+    """A subject with its host, and its account unless it is a host itself."""
+
+    order: SubjectOrder
+    host: Host
+    account: Account | None
+
+    @property
+    def owner(self) -> str:
+        """The account's name; empty for a host."""
+        return self.account.name if self.account else ""
+
+
+def find_subject(sources: OrderSources, kind: str, name: str) -> Subject:
+    """A subject by its kind and name. Raises ``MissingError`` or ``SettingError``."""
+    if kind == "host":
+        host = inventory.host(sources.db, sources.cipher, name)
+        return Subject(SubjectOrder(kind="host", name=name, host=name, root=""), host, None)
+    owner = name if kind == "account" else inventory.account_of_site(sources.db, name)
+    account = inventory.account(sources.db, owner)
+    host = inventory.host(sources.db, sources.cipher, account.host)
+    return Subject(_below_account(account, kind, name), host, account)
+
+
+def _below_account(account: Account, kind: str, name: str) -> SubjectOrder:
+    if kind == "account":
+        roots = {site.name: site.root for site in account.sites}
+        return SubjectOrder(
+            kind="account", name=name, host=account.host, root=account.home, site_roots=roots
+        )
+    root = next((site.root for site in account.sites if site.name == name), None)
+    if root is None:
+        raise SettingError(f"There is no site “{name}” any more.", "Change the job.")
+    return SubjectOrder(kind="site", name=name, host=account.host, root=root)
+
+
+def databases_of(subject: Subject, rules: DatabaseRules) -> list[DatabaseRef]:
+    """All of an account's databases, or those that a site uses.
+
+    Paths of database files are made relative to the subject's root.
+    """
+    account, order = subject.account, subject.order
+    found = []
+    for database in account.databases if account else ():
+        if order.kind == "site" and database.site != order.name:
+            continue
+        if not rules.wants(database.name):
+            continue
+        path = database.path
+        if path and account and order.kind == "site":
+            whole = os.path.join(account.home, path)
+            if not whole.startswith(order.root + "/"):
+                raise SettingError(
+                    f"The database file {database.name} of site {order.name} is outside its "
+                    "document root.",
+                    "Protect the account instead of the site.",
+                )
+            path = os.path.relpath(whole, order.root)
+        found.append(DatabaseRef(database.engine, database.name, path))
+    return found

@@ -1,0 +1,71 @@
+"""The tasks that wait or go on: backups, restores, maintenance."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from typing import TYPE_CHECKING, Literal
+
+from ...worker.orders import BackupOrder
+from .progress import TaskProgress
+
+if TYPE_CHECKING:
+    from ...models import JobInput, MaintenanceTask, Restore, Task
+    from .worker_pool import Worker
+
+Subject = tuple[str, str]
+#: Tasks of runs and restores share one limit; maintenance goes on beside them, one at a time.
+Lane = Literal["work", "maintenance"]
+
+
+@dataclass(slots=True, eq=False, kw_only=True)
+class QueuedTask:
+    """What all tasks have in common, from queued to ended."""
+
+    number: int
+    subject: Subject
+    #: The host that it reads from, and how many tasks that takes side by side (0: any number).
+    host: str = ""
+    at_once: int = 0
+    #: Whether no other exclusive task of the subject may go on beside it.
+    exclusive: bool = True
+    lane: Lane = "work"
+    cancelled: bool = False
+    worker: Worker | None = None
+    progress: TaskProgress | None = None
+
+    @property
+    def key(self) -> tuple[str, int]:
+        """What tells it from all others."""
+        return type(self).__name__, self.number
+
+
+@dataclass(slots=True, eq=False, kw_only=True)
+class QueuedBackup(QueuedTask):
+    """A task of a run. What the service knew when it wrote the order is kept for its end."""
+
+    run: int
+    #: None for one of an earlier life whose job was removed since.
+    job: JobInput | None
+    order: BackupOrder | None = None
+    #: The task as it is shown.
+    shown: Task | None = None
+    #: The previous bundle, whose stat cache is of no use once there is a newer one.
+    previous: str = ""
+    store_ids: dict[str, int] = field(default_factory=dict)
+    good_stores: list[str] = field(default_factory=list)
+
+
+@dataclass(slots=True, eq=False, kw_only=True)
+class QueuedRestore(QueuedTask):
+    """A restore."""
+
+    shown: Restore | None = None
+
+
+@dataclass(slots=True, eq=False, kw_only=True)
+class QueuedMaintenance(QueuedTask):
+    """Verifying, mending or repacking. Verifying only reads, so that runs may go on beside it."""
+
+    store: str
+    kind: str
+    shown: MaintenanceTask | None = None

@@ -1,0 +1,74 @@
+"""Restores: a bundle, or part of it, brought back."""
+
+from __future__ import annotations
+
+import shutil
+from collections.abc import Callable
+
+from ...models import Restore
+from ...records import restores
+from ...worker.events import Event, Log
+from ...worker.orders import Order
+from ...worker.results import AnyResult, RestoreResult
+from .handler import HandlerBase
+from .orders.restore import restore_order
+from .progress import TaskProgress
+from .queued import QueuedRestore
+
+
+class RestoreHandler(HandlerBase[QueuedRestore]):
+    """Begins, records, shows and ends restores."""
+
+    cancelled = "Cancelled. What was restored until then is there."
+    aftermath = "Start the restore again, into an empty folder."
+
+    @staticmethod
+    def queued(restore: Restore) -> QueuedRestore:
+        """A restore that waits."""
+        return QueuedRestore(number=restore.id, subject=(restore.subject_kind, restore.subject))
+
+    def begin(self, task: QueuedRestore) -> Order:
+        with self._records.write() as db:
+            restores.begin(db, task.number)
+        task.shown = restores.restore(self._records.reader, task.number)
+        self.show(task)
+        return restore_order(self._sources(), task.shown)
+
+    def take(self, task: QueuedRestore, event: Event) -> None:
+        if isinstance(event, Log):
+            self._log(task, event, "restore", task.number)
+
+    def endings(self, task: QueuedRestore, result: AnyResult) -> list[Callable[[], None]]:
+        return [lambda: self._end(task, result)]
+
+    def _end(self, task: QueuedRestore, result: AnyResult) -> None:
+        made = result if isinstance(result, RestoreResult) else None
+        with self._records.write() as db:
+            restores.end(
+                db,
+                task.number,
+                result.outcome,
+                result.error,
+                made.entries if made else 0,
+                made.bytes if made else 0,
+            )
+        task.shown = restores.restore(self._records.reader, task.number)
+        self.show(task)
+
+    def clear(self, task: QueuedRestore) -> None:
+        shutil.rmtree(self._config.spool / f"restore-{task.number}", ignore_errors=True)
+
+    def show(self, task: QueuedRestore) -> None:
+        if task.shown is not None:
+            if task.progress is not None and task.shown.state == "running":
+                with_progress(task.shown, task.progress)
+            self._events.tell("restore", task.shown)
+
+    def unfinished(self) -> list[QueuedRestore]:
+        return [self.queued(row) for row in restores.unfinished(self._records.reader)]
+
+
+def with_progress(shown: Restore, live: TaskProgress) -> None:
+    """Put the live numbers into a restore as it is shown."""
+    shown.stage, shown.total = live.progress.stage, live.progress.total
+    shown.entries, shown.bytes = live.progress.entries, live.progress.bytes

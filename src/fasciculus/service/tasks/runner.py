@@ -1,0 +1,258 @@
+"""Carries out all tasks: one queue, one way to begin, log, report progress, end and recover."""
+
+from __future__ import annotations
+
+import logging
+import threading
+import time
+from collections.abc import Callable, Iterable, Mapping
+from typing import Any
+
+from ...core.errors import FasciculusError
+from ...worker.events import Log, Progress
+from ...worker.orders import BackupOrder, Order
+from ...worker.results import AnyResult, Failure
+from .handler import Handler
+from .journal import Journal
+from .progress import TaskProgress
+from .queue import TaskQueue
+from .queued import Lane, QueuedTask, Subject
+from .worker_pool import Workers
+
+log = logging.getLogger(__name__)
+
+_GRACE = 45.0
+_WATCH_EVERY = 15.0
+_STOPPED = "The service was stopped while this was running."
+
+
+class TaskRunner:
+    """Tasks from queued to ended, of all types. The only part that starts workers for them.
+
+    ``limits`` says how many threads, and so how many tasks at once, there are in each lane. The
+    runner knows workers by what they send alone, so that they may be on another machine.
+    """
+
+    def __init__(
+        self,
+        workers: Workers,
+        handlers: Mapping[type[QueuedTask], Handler[Any]],
+        limits: Mapping[Lane, int],
+    ) -> None:
+        self._workers, self._handlers = workers, handlers
+        self._queue = TaskQueue(limits)
+        self._changed = threading.Condition()
+        self._unwritten: list[tuple[QueuedTask, Journal]] = []
+        self._adrift: set[tuple[str, int]] = set()
+        self._closing = False
+        self._threads = [
+            threading.Thread(target=self._work, name=f"tasks-{number}", daemon=True)
+            for number in range(sum(limits.values()))
+        ]
+        self._watcher = threading.Thread(target=self._watch, name="task-watch", daemon=True)
+
+    # Starting and stopping -------------------------------------------------------
+
+    def start(self) -> None:
+        """End what an earlier life left unfinished, then begin to work."""
+        self.recover(at_start=True)
+        for thread in (*self._threads, self._watcher):
+            thread.start()
+
+    @property
+    def alive(self) -> bool:
+        """Whether all its threads are at work."""
+        return all(thread.is_alive() for thread in (*self._threads, self._watcher))
+
+    def stop(self) -> None:
+        """Cancel what is running and wait for it, so that nothing is left behind."""
+        with self._changed:
+            self._closing = True
+            running = self._queue.running()
+            self._changed.notify_all()
+        for task in running:
+            self._cancel_running(task)
+        deadline = time.monotonic() + _GRACE
+        with self._changed:
+            while self._queue.running() and time.monotonic() < deadline:
+                self._changed.wait(0.5)
+            for task in self._queue.running():
+                if task.worker is not None:
+                    task.worker.kill()
+        for thread in self._threads:
+            thread.join(max(0.0, deadline - time.monotonic()))
+        self._workers.close()
+
+    # Adding and cancelling ---------------------------------------------------------
+
+    def add(self, tasks: Iterable[QueuedTask]) -> None:
+        """Queue tasks that the records know already."""
+        with self._changed:
+            self._queue.add(tasks)
+            self._changed.notify_all()
+
+    def cancel(self, matches: Callable[[QueuedTask], bool]) -> None:
+        """Cancel the tasks that match, waiting or running."""
+        with self._changed:
+            withdrawn = self._queue.withdraw(matches)
+            running = [task for task in self._queue.running() if matches(task)]
+        for task in withdrawn:
+            self._end(task, Failure(outcome="cancelled", error="Cancelled before it began."))
+        for task in running:
+            self._cancel_running(task)
+
+    @staticmethod
+    def _cancel_running(task: QueuedTask) -> None:
+        task.cancelled = True
+        if task.worker is not None:
+            task.worker.cancel()
+
+    def busy(self) -> set[Subject]:
+        """The subjects of which something waits or goes on."""
+        with self._changed:
+            return self._queue.busy()
+
+    def progress_of(self, key: tuple[str, int]) -> TaskProgress | None:
+        """How far a task is, while it goes on."""
+        with self._changed:
+            task = self._queue.find(key)
+        return task.progress if task is not None else None
+
+    # Carrying out ------------------------------------------------------------------
+
+    def _work(self) -> None:
+        while True:
+            with self._changed:
+                task = None
+                while not self._closing and (task := self._queue.next()) is None:
+                    self._changed.wait()
+                if task is None:
+                    return
+            self._carry_out(task)
+
+    def _carry_out(self, task: QueuedTask) -> None:
+        handler, journal = self._handlers[type(task)], Journal()
+        result: AnyResult = Failure(outcome="failed", error="The worker gave no answer.")
+        try:
+            order = handler.begin(task)
+            result = self._worked(task, order, handler, journal)
+        except FasciculusError as error:
+            result = Failure(outcome="failed", error=error.sentence())
+            journal.write(lambda: handler.take(task, Log("error", result.error)))
+        except Exception as error:
+            log.exception("task %s", task.key)
+            text = f"Unexpected: {type(error).__name__}: {error}."
+            result = Failure(outcome="failed", error=text)
+        finally:
+            self._end(task, result, journal)
+
+    def _worked(
+        self, task: QueuedTask, order: Order, handler: Handler[Any], journal: Journal
+    ) -> AnyResult:
+        if isinstance(order, BackupOrder):
+            # Tasks side by side share the cores.
+            with self._changed:
+                order.threads = max(1, order.threads // max(1, len(self._queue.running())))
+        worker = task.worker = self._workers.start(order)
+        if task.cancelled:
+            worker.cancel()
+        for event in worker.events():
+            if isinstance(event, Progress):
+                if task.progress is None:
+                    task.progress = TaskProgress(event)
+                else:
+                    task.progress.update(event)
+                handler.show(task)
+            else:
+                journal.write(lambda event=event: handler.take(task, event))  # type: ignore[misc]
+        if worker.result is not None:
+            return worker.result
+        handler.after_failure(task, lambda order: self._clear_up(task, order, handler, journal))
+        if task.cancelled:
+            return Failure(outcome="cancelled", error=handler.cancelled)
+        text = f"The worker {worker.ended}. {handler.aftermath}"
+        journal.write(lambda: handler.take(task, Log("error", text)))
+        return Failure(outcome="interrupted", error=text)
+
+    def _clear_up(
+        self, task: QueuedTask, order: Order, handler: Handler[Any], journal: Journal
+    ) -> None:
+        """Carry out an order that clears up after a task."""
+        for event in self._workers.start(order).events():
+            if isinstance(event, Log):
+                journal.write(lambda event=event: handler.take(task, event))  # type: ignore[misc]
+
+    # Ending ------------------------------------------------------------------------
+
+    def _end(self, task: QueuedTask, result: AnyResult, journal: Journal | None = None) -> None:
+        """Write how a task ended; what cannot be written now is written later."""
+        journal = journal or Journal()
+        handler = self._handlers[type(task)]
+        task.progress = None
+        written = [journal.write(ending) for ending in handler.endings(task, result)]
+        handler.clear(task)
+        with self._changed:
+            if all(written):
+                self._queue.done(task)
+            else:
+                # The subject stays taken: what was made must be known before the next one begins.
+                if task in self._queue.running():
+                    self._queue.settle(task)
+                self._unwritten.append((task, journal))
+            self._changed.notify_all()
+
+    # Watching ----------------------------------------------------------------------
+
+    def _watch(self) -> None:
+        due = time.monotonic() + _WATCH_EVERY
+        while True:
+            with self._changed:
+                if self._closing:
+                    return
+                self._changed.wait(1.0 if self._unwritten else _WATCH_EVERY)
+            self.write_pending()
+            if time.monotonic() >= due:
+                due = time.monotonic() + _WATCH_EVERY
+                try:
+                    self.recover()
+                except Exception:
+                    log.exception("unfinished tasks could not be looked for; it is tried again")
+
+    def write_pending(self) -> None:
+        """Try again to write endings that could not be written."""
+        with self._changed:
+            pending = list(self._unwritten)
+        for task, journal in pending:
+            if journal.flush():
+                with self._changed:
+                    self._unwritten.remove((task, journal))
+                    self._queue.done(task)
+                    self._changed.notify_all()
+
+    def recover(self, at_start: bool = False) -> None:
+        """End tasks that the records call unfinished and that nobody carries out.
+
+        Once the service runs, a task must be missed twice: one that was just recorded is not queued
+        yet.
+        """
+        adrift: set[tuple[str, int]] = set()
+        for handler in self._handlers.values():
+            for task in handler.unfinished():
+                with self._changed:
+                    if self._queue.find(task.key) is not None:
+                        continue
+                if at_start or task.key in self._adrift:
+                    self._interrupt(task, handler)
+                else:
+                    adrift.add(task.key)
+        self._adrift = adrift
+
+    def _interrupt(self, task: QueuedTask, handler: Handler[Any]) -> None:
+        journal, text = Journal(), f"{_STOPPED} {handler.aftermath}"
+        journal.write(lambda: handler.take(task, Log("error", text)))
+        self._end(task, Failure(outcome="interrupted", error=text), journal)
+        threading.Thread(
+            target=handler.after_failure,
+            args=(task, lambda order: self._clear_up(task, order, handler, journal)),
+            daemon=True,
+        ).start()

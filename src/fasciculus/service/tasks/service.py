@@ -1,0 +1,191 @@
+"""What the rest of the service asks of tasks: start a run, a restore, maintenance; cancel them."""
+
+from __future__ import annotations
+
+import logging
+import os
+import shutil
+from collections.abc import Callable
+from datetime import UTC, datetime, timedelta
+from math import ceil
+
+from ...config import Config
+from ...core.errors import FasciculusError
+from ...models import MaintenanceTask, Restore, Task
+from ...records import maintenance, stores
+from ...records.db import Records
+from ...records.encryption import SecretCipher
+from ...records.maintenance import MaintenanceOptions
+from ...records.paging import PageRequest
+from ...records.runs import RunOptions
+from ..event_stream import EventStream
+from . import backups as backups_
+from . import maintenance as maintenance_
+from . import restores as restores_
+from .backups import BackupHandler
+from .maintenance import MaintenanceHandler, Reports
+from .queued import QueuedBackup, QueuedMaintenance, QueuedRestore, Subject
+from .restores import RestoreHandler
+from .runner import TaskRunner
+from .worker_pool import Workers
+
+log = logging.getLogger(__name__)
+
+_HOURS_A_DAY = 24
+_BACKGROUND = "the background"
+_ALL = PageRequest(limit=10_000)
+
+
+class Tasks:
+    """All tasks of a service."""
+
+    def __init__(
+        self,
+        config: Config,
+        records: Records,
+        cipher: SecretCipher,
+        events: EventStream,
+        workers: Workers,
+        on_run_ended: Callable[[int], None],
+        reports: Reports,
+        on_reported: Callable[[], None],
+    ) -> None:
+        self._config, self._records, self._cipher = config, records, cipher
+        self._backups = BackupHandler(config, records, cipher, events)
+        self._restores = RestoreHandler(config, records, cipher, events)
+        self._maintenance = MaintenanceHandler(config, records, cipher, events)
+        self._backups.on_run_ended = on_run_ended
+        self._maintenance.reports, self._maintenance.on_reported = reports, on_reported
+        self._maintenance.enqueue = lambda tasks: self._runner.add(tasks)
+        self._runner = TaskRunner(
+            workers,
+            {
+                QueuedBackup: self._backups,
+                QueuedRestore: self._restores,
+                QueuedMaintenance: self._maintenance,
+            },
+            {"work": config.workers or os.cpu_count() or 1, "maintenance": 1},
+        )
+
+    # Starting and stopping -------------------------------------------------------
+
+    def start(self) -> None:
+        """End what an earlier life left, sweep what it left on this machine, begin to work."""
+        self._sweep()
+        self._backups.end_empty_runs()
+        self._runner.start()
+
+    def _sweep(self) -> None:
+        for folder in (self._config.spool, self._config.under_way):
+            for path in folder.glob("*-*"):
+                if path.is_dir():
+                    shutil.rmtree(path, ignore_errors=True)
+                else:
+                    path.unlink(missing_ok=True)
+
+    def stop(self) -> None:
+        self._runner.stop()
+
+    @property
+    def alive(self) -> bool:
+        return self._runner.alive
+
+    def busy(self) -> set[Subject]:
+        """The subjects of which something waits or goes on."""
+        return self._runner.busy()
+
+    # Runs ------------------------------------------------------------------------
+
+    def start_run(
+        self,
+        job: str,
+        started_by: str,
+        key: str | None = None,
+        options: RunOptions = RunOptions(),
+    ) -> int:
+        """Queue a run of a job. Returns its number; the same key gives the same run."""
+        run_id, tasks = self._backups.queue_run(job, started_by, key, options)
+        self._runner.add(tasks)
+        return run_id
+
+    def cancel_run(self, run_id: int) -> None:
+        self._runner.cancel(lambda task: isinstance(task, QueuedBackup) and task.run == run_id)
+
+    def with_progress(self, task: Task) -> Task:
+        """A task of a run with its live numbers, while it goes on."""
+        live = self._runner.progress_of((QueuedBackup.__name__, task.id))
+        if live is not None and task.state == "running":
+            backups_.with_progress(task, live)
+        return task
+
+    # Restores ----------------------------------------------------------------------
+
+    def start_restore(self, restore: Restore) -> None:
+        """Queue a restore that the records know already."""
+        self._runner.add([self._restores.queued(restore)])
+
+    def cancel_restore(self, restore_id: int) -> None:
+        self._runner.cancel(
+            lambda task: isinstance(task, QueuedRestore) and task.number == restore_id
+        )
+
+    def restore_with_progress(self, restore: Restore) -> Restore:
+        """A restore with its live numbers, while it goes on."""
+        live = self._runner.progress_of((QueuedRestore.__name__, restore.id))
+        if live is not None and restore.state == "running":
+            restores_.with_progress(restore, live)
+        return restore
+
+    # Maintenance -------------------------------------------------------------------
+
+    def start_maintenance(
+        self,
+        kind: str,
+        store: str,
+        started_by: str,
+        subject: str = "",
+        bundle: int | None = None,
+        options: MaintenanceOptions = MaintenanceOptions(),
+    ) -> list[int]:
+        """Queue maintenance of each subject with copies on a store, or of one.
+
+        Returns the numbers of the tasks, be they new or waiting already.
+        """
+        numbers, tasks = self._maintenance.queue(kind, store, started_by, subject, bundle, options)
+        self._runner.add(tasks)
+        return numbers
+
+    def cancel_maintenance(self, number: int) -> None:
+        self._runner.cancel(
+            lambda task: isinstance(task, QueuedMaintenance) and task.number == number
+        )
+
+    def maintenance_with_progress(self, task: MaintenanceTask) -> MaintenanceTask:
+        """A maintenance task with its live numbers, while it goes on."""
+        live = self._runner.progress_of((QueuedMaintenance.__name__, task.id))
+        if live is not None and task.state == "running":
+            maintenance_.with_progress(task, live)
+        return task
+
+    def verify_due(self) -> None:
+        """Queue what of each store was not read through for longer than its setting says.
+
+        Only a few an hour, so that the reading is spread over the whole time.
+        """
+        now = datetime.now(UTC)
+        for store in stores.stores(self._records.reader, self._cipher, _ALL).items:
+            if not store.verify_days:
+                continue
+            read = maintenance.last_read(self._records.reader, store.name)
+            oldest = timedelta(days=store.verify_days)
+            due = sorted(
+                (moment, subject)
+                for subject, moment in read.items()
+                if now - datetime.fromisoformat(moment) >= oldest
+            )
+            for _, (_, subject) in due[: ceil(len(read) / (store.verify_days * _HOURS_A_DAY))]:
+                try:
+                    deep = MaintenanceOptions(deep=True)
+                    self.start_maintenance("verify", store.name, _BACKGROUND, subject, options=deep)
+                except FasciculusError as error:
+                    log.warning("store %s: %s", store.name, error.sentence())

@@ -1,0 +1,68 @@
+"""Which task carries out which order."""
+
+from __future__ import annotations
+
+import threading
+from contextlib import closing
+from pathlib import Path
+
+from ..hosts import open_host
+from .events import Emitter
+from .orders import (
+    BackupOrder,
+    MendOrder,
+    Order,
+    PreviewOrder,
+    ReleaseOrder,
+    RepackOrder,
+    RestoreOrder,
+    VerifyOrder,
+)
+from .results import AnyResult, ReleaseResult
+
+
+def carry_out(order: Order, emitter: Emitter, stop: threading.Event) -> AnyResult:
+    """Carry out an order. Raises ``FasciculusError`` or ``OSError`` when that fails."""
+    # Each task is imported when it is wanted: a process that carries out one order alone should
+    # not wait for the others.
+    match order:
+        case VerifyOrder():
+            from .maintenance.verify import VerifyTask
+
+            return VerifyTask(order, emitter, stop).run()
+        case MendOrder():
+            from .maintenance.mend import MendTask
+
+            return MendTask(order, emitter, stop).run()
+        case RepackOrder():
+            from .maintenance.repack import RepackTask
+
+            return RepackTask(order, emitter, stop).run()
+        case BackupOrder() | RestoreOrder() | PreviewOrder() | ReleaseOrder():
+            return _on_host(order, emitter, stop)
+
+
+def _on_host(
+    order: BackupOrder | RestoreOrder | PreviewOrder | ReleaseOrder,
+    emitter: Emitter,
+    stop: threading.Event,
+) -> AnyResult:
+    with closing(open_host(order.host.spec(), Path(order.spool))) as host:
+        match order:
+            case BackupOrder():
+                from .backup.task import BackupTask
+
+                return BackupTask(order, host, emitter, stop).run()
+            case RestoreOrder():
+                from .restore.task import RestoreTask
+
+                return RestoreTask(order, host, emitter, stop).run()
+            case PreviewOrder():
+                from .preview import PreviewTask
+
+                return PreviewTask(order, host, emitter).run()
+            case ReleaseOrder():
+                from .backup.hooks import release
+
+                release(host, order.hold_flags, emitter)
+                return ReleaseResult(outcome="warned" if emitter.warnings else "done")

@@ -1,0 +1,123 @@
+"""What carrying out an order came to: one result type for each kind of order."""
+
+from __future__ import annotations
+
+from typing import Literal
+
+from msgspec import Struct, field
+
+from ..core.bundle.manifest import ManifestSummary
+
+#: ``done``; ``warned``: done, with warnings; ``partial``: a store has no copy; ``failed``: nothing
+#: was made; ``cancelled``: on request; ``interrupted``: the worker or the service was ended.
+Outcome = Literal["done", "warned", "partial", "failed", "cancelled", "interrupted"]
+
+
+class Result(Struct, kw_only=True):
+    """The base of all results. ``error`` is what went wrong, empty where nothing did."""
+
+    outcome: Outcome
+    error: str = ""
+
+
+class Failure(Result, kw_only=True, tag_field="result", tag="failure"):
+    """An order of any kind that was not carried out."""
+
+
+class BackupResult(Result, kw_only=True, tag_field="result", tag="backup"):
+    """A complete bundle. Bytes are of contents, ``packed`` of the pieces that it brought."""
+
+    bundle: str
+    entries: int
+    bytes: int
+    packed: int
+    manifest: ManifestSummary
+
+
+class RestoreResult(Result, kw_only=True, tag_field="result", tag="restore"):
+    """What came back; ``failed`` when some of it did not."""
+
+    entries: int
+    bytes: int
+
+
+class ReleaseResult(Result, kw_only=True, tag_field="result", tag="release"):
+    """Hold pages were removed."""
+
+
+class MeasuredSize(Struct, frozen=True):
+    """Entries and bytes."""
+
+    entries: int = 0
+    bytes: int = 0
+
+
+class ExcludedSize(Struct, frozen=True):
+    """What one rule excludes."""
+
+    rule: str
+    entries: int
+    bytes: int
+
+
+class FolderSize(Struct, frozen=True):
+    """A folder with everything below it."""
+
+    path: str
+    entries: int
+    bytes: int
+
+
+class PreviewResult(Result, kw_only=True, tag_field="result", tag="preview"):
+    """What a bundle would hold. ``packed`` is an estimate; ``new`` is since the last bundle."""
+
+    size: MeasuredSize
+    packed: int
+    new: MeasuredSize | None = None
+    excluded: list[ExcludedSize] = field(default_factory=list)
+    folders: list[FolderSize] = field(default_factory=list)
+    warnings: list[str] = field(default_factory=list)
+
+
+class MaintenanceResult(Result, kw_only=True):
+    """The base of the results of maintenance. ``summary`` is one sentence for people."""
+
+    summary: str
+    entries: int = 0
+    bytes: int = 0
+
+
+class VerifyResult(MaintenanceResult, kw_only=True, tag_field="result", tag="verify"):
+    """Copies were verified: ``entries`` pieces, ``bytes`` of them read. ``warned`` when damaged."""
+
+
+class MendResult(MaintenanceResult, kw_only=True, tag_field="result", tag="mend"):
+    """``entries`` files were mended. ``warned`` when some could not be."""
+
+
+class RepackResult(MaintenanceResult, kw_only=True, tag_field="result", tag="repack"):
+    """``entries`` pieces were written anew, which freed ``bytes``.
+
+    ``pieces`` hold ``holds`` bytes of contents in ``stored`` bytes, of which ``dead`` are needed by
+    no bundle; rewriting the ``chosen`` ones was expected to free ``frees``.
+    """
+
+    pieces: int = 0
+    stored: int = 0
+    holds: int = 0
+    dead: int = 0
+    chosen: int = 0
+    frees: int = 0
+    freed: int = 0
+
+
+AnyResult = (
+    Failure
+    | BackupResult
+    | RestoreResult
+    | ReleaseResult
+    | PreviewResult
+    | VerifyResult
+    | MendResult
+    | RepackResult
+)
