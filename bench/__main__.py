@@ -25,8 +25,8 @@ from fasciculus.core.bundle.listing import read_listing
 from fasciculus.core.bundle.reader import BundleReader
 from fasciculus.core.formatting import format_size
 from fasciculus.demo.mariadb import PrivateMariaDb, found
-from fasciculus.stores import open_store
-from fasciculus.stores.base import Connected, Store, StoreSpec
+from fasciculus.stores import open_store, store_spec
+from fasciculus.stores.base import Store, connected
 
 from . import data, ssh
 
@@ -178,7 +178,9 @@ class Bench:
                 return self.store.open(path, offset, length)
 
         with (
-            Connected(open_store(StoreSpec("attic", "folder", {"path": str(self.store)}))) as store,
+            connected(
+                open_store(store_spec("attic", {"kind": "folder", "folder": str(self.store)}))
+            ) as store,
             (self.folder / "listing.zst").open("rb") as raw,
         ):
             wanted = next(e for e in read_listing(raw) if e.path.endswith(b"9999"))
@@ -308,9 +310,11 @@ class Bench:
                 for _ in range(max(1, round(6 * self.scale))):
                     sink.write(block)
             store = open_store(
-                StoreSpec("boathouse", "sftp", server.settings, {"private_key": server.key})
+                store_spec(
+                    "boathouse", {"kind": "sftp", **server.settings}, {"private_key": server.key}
+                )
             )
-            with Connected(store):
+            with connected(store):
                 ours, theirs = side_by_side(
                     lambda: store.put(piece, "ours", lambda count: None),
                     shell(server.put(piece), self.folder),

@@ -22,6 +22,7 @@ from fasciculus.demo.mailbox import MailboxStandIn
 from fasciculus.demo.mariadb import PrivateMariaDb
 from fasciculus.demo.sftp import SftpStandIn
 from fasciculus.ssh import SshSpec
+from fasciculus.stores import store_spec
 from fasciculus.stores.base import StoreSpec
 
 
@@ -117,7 +118,7 @@ class OpenSsh:
             "folder": str(self.bundles),
             "host_key": self.host_key,
         }
-        return StoreSpec("openssh", "sftp", settings, {"private_key": self.key})
+        return store_spec("openssh", {"kind": "sftp", **settings}, {"private_key": self.key})
 
     def close(self) -> None:
         self._process.terminate()

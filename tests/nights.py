@@ -8,13 +8,15 @@ import threading
 import time
 from pathlib import Path
 
+import msgspec
 from running import picture, until
 
 from fasciculus.bundles.retiring import complete
 from fasciculus.core.bundle.layout import SubjectRef
 from fasciculus.hosts.local import LocalHost
-from fasciculus.stores import open_store
-from fasciculus.stores.base import StoreSpec, mark
+from fasciculus.stores import open_store, store_spec
+from fasciculus.stores.base import StoreSpec
+from fasciculus.stores.identity import write_identity
 from fasciculus.worker.backup.task import BackupTask
 from fasciculus.worker.events import (
     CopyRepacked,
@@ -26,15 +28,21 @@ from fasciculus.worker.events import (
 from fasciculus.worker.maintenance.repack import RepackTask
 from fasciculus.worker.maintenance.verify import VerifyTask
 from fasciculus.worker.orders import (
-    BundleOrder,
+    BackupOrder,
     RepackOrder,
     RestoreOrder,
     VerifyOrder,
-    made,
 )
 from fasciculus.worker.restore.task import RestoreTask
 
 MIB = 1024 * 1024
+
+
+def made(kind, values):
+    """An order of plain values."""
+    return msgspec.convert(values, kind)
+
+
 SUBJECT = SubjectRef("account", "millpond")
 
 
@@ -47,8 +55,8 @@ class Nights:
         self.specs = {}
         for name in filter(None, ("attic", second)):
             (root / name).mkdir()
-            self.specs[name] = StoreSpec(name, "folder", {"path": str(root / name)})
-            mark(open_store(self.specs[name]), "s")
+            self.specs[name] = store_spec(name, {"kind": "folder", "folder": str(root / name)})
+            write_identity(open_store(self.specs[name]), "s")
         self.spec = self.specs["attic"]
         self.known: list[str] = []
         self.manifests: dict[str, dict] = {}
@@ -60,8 +68,7 @@ class Nights:
         spec = self.specs[name]
         return {
             "name": name,
-            "kind": spec.kind,
-            "settings": spec.settings,
+            "settings": spec.settings.model_dump_json(),
             "secrets": spec.secrets,
             "store_id": "s",
         }
@@ -70,10 +77,10 @@ class Nights:
         self.specs[spec.name] = spec
         store = open_store(spec)
         store.connect()
-        mark(store, "s")
+        write_identity(store, "s")
         store.close()
 
-    def order(self, incremental: bool = True, keep: int = 1000, **more) -> BundleOrder:
+    def order(self, incremental: bool = True, keep: int = 1000, **more) -> BackupOrder:
         self.number += 1
         previous = None
         if incremental and self.known:
@@ -88,7 +95,7 @@ class Nights:
                 "pieces": found["pieces"],
             }
         return made(
-            BundleOrder,
+            BackupOrder,
             {
                 "run": self.number,
                 "job": "nightly",
@@ -121,10 +128,10 @@ class Nights:
         self.events = [json.loads(line) for line in raw.getvalue().splitlines()]
         for suffix in ("zst", "states"):
             os.rename(self.root / f"listing.{suffix}", self.root / f"{finished.bundle}.{suffix}")
-        self.manifests[finished.bundle] = finished.manifest
+        manifest = self.manifests[finished.bundle] = msgspec.to_builtins(finished.manifest)
         self.known = [name for name in [*self.known, finished.bundle] if name in self.present()]
         self.images[finished.bundle] = picture(self.tree)
-        return finished.manifest
+        return manifest
 
     def piece(self, name: str, store: str = "attic") -> Path:
         return self.root / store / SUBJECT.piece(name)
@@ -182,7 +189,7 @@ class Nights:
         )
         for event in events:
             if isinstance(event, CopyRepacked):
-                self.manifests[event.bundle] = event.manifest
+                self.manifests[event.bundle] = msgspec.to_builtins(event.manifest)
                 made = listings / f"{event.bundle}.zst"
                 if not made.exists():
                     # Turned earlier, when nobody heard of it: the store's own is the right one.

@@ -18,14 +18,15 @@ from typing import Any, TypeVar
 import httpx
 
 from fasciculus.client import Client
+from fasciculus.databases.base import ServerSpec
+from fasciculus.databases.mariadb_server import MariaDbSettings
 from fasciculus.demo.sftp import SftpStandIn
 from fasciculus.models import (
-    Account,
-    Host,
+    AccountInput,
+    HostInput,
     JobInput,
     RunDetail,
-    Store,
-    StoreSecrets,
+    StoreInput,
 )
 
 PASSWORD = "sedge-and-quill"
@@ -137,45 +138,72 @@ def service(home: Path, **environment: str) -> Iterator[Service]:
         running.stop()
 
 
-def folder_stores(folder: Path, *names: str) -> list[Store]:
+def children(pid: int) -> list[tuple[int, str]]:
+    """The processes that a process started, with their command lines."""
+    found = subprocess.run(
+        ["ps", "--ppid", str(pid), "-o", "pid=,args="], capture_output=True, text=True
+    )
+    rows = [line.split(maxsplit=1) for line in found.stdout.splitlines()]
+    return [(int(number), args) for number, args in rows if "defunct" not in args]
+
+
+def workers(service_pid: int) -> list[int]:
+    """The workers of a service, which its fork server started."""
+    servers = [number for number, args in children(service_pid) if "--fork-server" in args]
+    return [number for server in servers for number, _ in children(server)]
+
+
+def folder_stores(folder: Path, *names: str) -> list[StoreInput]:
     """Stores of this machine, each in a folder of its own."""
     for name in names:
         (folder / name).mkdir()
-    return [Store(name=name, kind="folder", path=str(folder / name)) for name in names]
+    return [
+        StoreInput(name=name, settings={"kind": "folder", "folder": str(folder / name)})
+        for name in names
+    ]
 
 
 def sftp_store(
     stand_in: SftpStandIn, name: str = "boathouse", password: str | None = None
-) -> Store:
+) -> StoreInput:
     (stand_in.root / "bundles").mkdir(exist_ok=True)
-    return Store(
+    return StoreInput(
         name=name,
-        kind="sftp",
-        address="127.0.0.1",
-        port=stand_in.port,
-        user=stand_in.user,
-        folder="/bundles",
-        host_key=stand_in.host_key,
-        secrets=StoreSecrets(password=stand_in.password if password is None else password),
+        settings={
+            "kind": "sftp",
+            "address": "127.0.0.1",
+            "port": stand_in.port,
+            "user": stand_in.user,
+            "folder": "/bundles",
+            "host_key": stand_in.host_key,
+        },
+        secrets={"password": stand_in.password if password is None else password},
     )
 
 
-def small_account(folder: Path, name: str, files: int = 3) -> Account:
+def small_account(folder: Path, name: str, files: int = 3) -> AccountInput:
     """An account of a few files, described."""
     home = folder / name
     home.mkdir(parents=True)
     for number in range(files):
         (home / f"page-{number}.html").write_text(f"{name} {number}\n" * 20)
-    return Account(name=name, host="reed-1", home=str(home))
+    return AccountInput(name=name, host="reed-1", home=str(home))
+
+
+def mariadb_spec(password: str = "", **settings: Any) -> ServerSpec:
+    """How a test reaches a MariaDB server."""
+    return ServerSpec(MariaDbSettings(**settings), {"password": password} if password else {})
 
 
 def run(client: Client, job: str) -> RunDetail:
     return client.start(job).wait()
 
 
-def set_up(client: Client, accounts: list[Account], stores: list[Store], **job: Any) -> None:
+def set_up(
+    client: Client, accounts: list[AccountInput], stores: list[StoreInput], **job: Any
+) -> None:
     """A host, its accounts, stores, and the job “nightly” by hand."""
-    client.hosts_add(Host(name="reed-1"))
+    client.hosts_add(HostInput(name="reed-1"))
     for account in accounts:
         client.accounts_add(account)
     for store in stores:

@@ -18,7 +18,7 @@ from test_incremental import nights as nights  # a fixture
 
 from fasciculus.core.errors import TooNewError
 from fasciculus.hosts.local import LocalHost
-from fasciculus.models import Store
+from fasciculus.models import StoreInput
 from fasciculus.worker.events import Emitter
 from fasciculus.worker.restore.task import RestoreTask
 
@@ -73,15 +73,14 @@ def test_an_incremental_bundle_with_the_program_of_the_page(nights, tmp_path):
         assert picture(target / "files") == nights.images[name]
 
 
-@pytest.mark.parametrize("version", sorted(p.name for p in FIXTURES.iterdir()))
+@pytest.mark.parametrize("version", sorted(p.name for p in FIXTURES.glob("version-*")))
 def test_bundles_of_each_version_are_read(version, tmp_path):
     store = FIXTURES / version / "store"
     order = {
         "subject": {"kind": "account", "name": "millpond", "host": "reed-1", "root": ""},
         "store": {
             "name": "attic",
-            "kind": "folder",
-            "settings": {"path": str(store)},
+            "settings": json.dumps({"kind": "folder", "folder": str(store)}),
             "store_id": "s",
         },
         "spool": str(tmp_path / "spool"),
@@ -103,7 +102,7 @@ def test_bundles_of_each_version_are_read(version, tmp_path):
     shutil.copytree(store, later)
     manifest = later / "accounts/millpond/bundles" / bundle / "bundle.json"
     manifest.write_text(manifest.read_text().replace('"version": 1', '"version": 99'))
-    order["store"]["settings"] = {"path": str(later)}
+    order["store"]["settings"] = json.dumps({"kind": "folder", "folder": str(later)})
     work = made(RestoreOrder, {**order, "bundle": bundle, "target": str(tmp_path / "no")})
     with pytest.raises(TooNewError, match="version 99"):
         RestoreTask(work, LocalHost(), Emitter(io.BytesIO()), threading.Event()).run()
@@ -119,7 +118,11 @@ def test_downloads_in_each_form_and_incremental_nights_through_the_service(runni
         set_up(
             client,
             [account],
-            [Store(name="attic", kind="folder", path=str(tmp_path / "attic"))],
+            [
+                StoreInput(
+                    name="attic", settings={"kind": "folder", "folder": str(tmp_path / "attic")}
+                )
+            ],
             mode="incremental",
             keep=2,
         )

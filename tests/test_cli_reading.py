@@ -71,7 +71,7 @@ def test_each_reading_command_tells_people_and_programs_the_same(valley, said):
         ("restores", "log", "1"): ["restored 6 entries"],
         ("maintenance", "list"): ["verify", "repack", "attic"],
         ("maintenance", "list", "--store", "cellar"): [],
-        ("maintenance", "show", str(verify.id)): ["whole", "2 bundles"],
+        ("maintenance", "show", str(verify.id)): ["intact", "2 bundles"],
         ("maintenance", "show", str(repack.id)): ["dry run", "dead weight"],
         ("maintenance", "log", str(verify.id)): [],
         ("damage", "list"): [],

@@ -10,7 +10,7 @@ from playwright.sync_api import expect, sync_playwright
 from running import PASSWORD, run, set_up, sftp_store, small_account
 from test_faults import Gate
 
-from fasciculus.models import Store
+from fasciculus.models import StoreInput
 
 # A busy machine may take its time; what is tested is that it comes, not how soon.
 expect.set_options(timeout=20_000)
@@ -75,7 +75,8 @@ def test_damage_is_shown_mended_and_changes_are_listed(running, page, tmp_path):
         (tmp_path / store).mkdir()
     account = small_account(tmp_path, "millpond")
     stores = [
-        Store(name=name, kind="folder", path=str(tmp_path / name)) for name in ("attic", "cellar")
+        StoreInput(name=name, settings={"kind": "folder", "folder": str(tmp_path / name)})
+        for name in ("attic", "cellar")
     ]
     with running.client() as client:
         set_up(client, [account], stores, mode="incremental")
@@ -253,7 +254,15 @@ def test_three_hundred_accounts_are_taken_over_in_the_console(running, page, tmp
         (tmp_path / f"valley/acc{number:03d}/sites/acc{number:03d}.example").mkdir(parents=True)
     (tmp_path / "attic").mkdir()
     with running.client() as client:
-        set_up(client, [], [Store(name="attic", kind="folder", path=str(tmp_path / "attic"))])
+        set_up(
+            client,
+            [],
+            [
+                StoreInput(
+                    name="attic", settings={"kind": "folder", "folder": str(tmp_path / "attic")}
+                )
+            ],
+        )
     sign_in(page, running)
     began = time.monotonic()
     page.goto(f"{running.url}/#/hosts/reed-1")
@@ -303,7 +312,11 @@ def test_every_page_is_accessible_and_fits(running, browser, tmp_path, scheme):
         set_up(
             client,
             [small_account(tmp_path, "millpond")],
-            [Store(name="attic", kind="folder", path=str(tmp_path / "attic"))],
+            [
+                StoreInput(
+                    name="attic", settings={"kind": "folder", "folder": str(tmp_path / "attic")}
+                )
+            ],
             report_to=["duty@sedge-quill.example"],
         )
         run(client, "nightly")

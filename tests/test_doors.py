@@ -17,11 +17,9 @@ from fasciculus.client import (
     UnusableAnswerError,
 )
 from fasciculus.models import (
-    Host,
-    HostSecrets,
+    HostInput,
     JobInput,
     MailServer,
-    MariaDbServer,
 )
 
 
@@ -167,10 +165,10 @@ def test_secrets_are_sealed_hashed_and_never_said(running, stand_in, tmp_path):
         )
         client.hosts_change(
             "reed-1",
-            Host(
+            HostInput(
                 name="reed-1",
-                mariadb=MariaDbServer(socket="/x.sock", user="u"),
-                secrets=HostSecrets(mariadb_password=secrets["database"]),
+                servers=[{"kind": "mariadb", "socket": "/x.sock", "user": "u"}],
+                secrets={"mariadb_password": secrets["database"]},
             ),
         )
         client.mail_change(
@@ -183,13 +181,10 @@ def test_secrets_are_sealed_hashed_and_never_said(running, stand_in, tmp_path):
                 sender="fasciculus@sedge-quill.example",
             )
         )
-        away = Host(
+        away = HostInput(
             name="reed-2",
-            kind="ssh",
-            address="127.0.0.1",
-            port=1,
-            user="root",
-            secrets=HostSecrets(password=secrets["ssh"]),
+            connection={"kind": "ssh", "address": "127.0.0.1", "port": 1, "user": "root"},
+            secrets={"password": secrets["ssh"]},
         )
         client.hosts_add(away)
         assert not client.hosts_try("reed-2").ok and client.hosts_show("reed-2").secrets_set == [
@@ -246,7 +241,7 @@ def test_secrets_are_sealed_hashed_and_never_said(running, stand_in, tmp_path):
 
 def test_bad_input_is_answered_at_the_field_with_the_way_out(running, tmp_path):
     with running.client() as client:
-        client.hosts_add(Host(name="reed-1"))
+        client.hosts_add(HostInput(name="reed-1"))
         http = client._http
 
         def post(to, **body):
@@ -333,7 +328,7 @@ def test_bad_input_is_answered_at_the_field_with_the_way_out(running, tmp_path):
 
 def test_lists_page_by_cursor_and_filter_on_the_server(running, tmp_path):
     with running.client() as client:
-        client.hosts_add(Host(name="reed-1"))
+        client.hosts_add(HostInput(name="reed-1"))
         for number in range(23):
             client.accounts_add(small_account(tmp_path, f"account-{number:02d}", files=0))
         names = [a.name for a in client.every(client.accounts_list, limit=5)]

@@ -10,13 +10,12 @@ from datetime import UTC, datetime, timedelta
 from pathlib import Path
 
 import pytest
-from fasciculus.service.tasks.dispatcher import AlreadyRunningError
-from running import run, service, set_up, sftp_store, small_account, until
+from running import run, service, set_up, sftp_store, small_account, until, workers
 
 from fasciculus.client import RefusedError
 from fasciculus.core.bundle.layout import SubjectRef
 from fasciculus.core.bundle.manifest import PieceRecord
-from fasciculus.models import Host, JobInput, Store
+from fasciculus.models import HostInput, JobInput, StoreInput
 from fasciculus.records import (
     inventory,
     jobs,
@@ -27,8 +26,8 @@ from fasciculus.records import (
 from fasciculus.records.db import Records, stamp
 from fasciculus.records.encryption import SecretCipher
 from fasciculus.service.background.scheduler import Scheduler
-from fasciculus.stores import open_store
-from fasciculus.stores.base import StoreSpec
+from fasciculus.service.tasks.backups import AlreadyRunningError
+from fasciculus.stores import open_store, store_spec
 from fasciculus.worker.backup.upload import Spool, Uploader
 from fasciculus.worker.errors import NoStoreLeftError
 
@@ -60,15 +59,6 @@ def big_account(tmp_path: Path):
     for number in range(4):
         (tmp_path / f"millpond/data-{number}.bin").write_bytes(os.urandom(2_000_000))
     return account
-
-
-def workers(service_pid: int) -> list[int]:
-    found = subprocess.run(
-        ["ps", "--ppid", str(service_pid), "-o", "pid=,args="], capture_output=True, text=True
-    )
-    return [
-        int(line.split()[0]) for line in found.stdout.splitlines() if "fasciculus.worker" in line
-    ]
 
 
 def complete(stand_in) -> list[str]:
@@ -211,9 +201,15 @@ def test_a_start_that_falls_into_the_previous_run_is_shown_as_not_started(tmp_pa
             raise AlreadyRunningError(name, 12)
 
     with records.write() as db:
-        inventory.save_host(db, cipher, Host(name="reed-1"))
+        inventory.save_host(db, cipher, HostInput(name="reed-1"), "this machine")
         inventory.save_account(db, small_account(tmp_path, "millpond"))
-        stores.save_store(db, cipher, Store(name="attic", kind="folder", path="/x"), "mark")
+        stores.save_store(
+            db,
+            cipher,
+            StoreInput(name="attic", settings={"kind": "folder", "folder": "/x"}),
+            "/x",
+            "mark",
+        )
         jobs.save_job(db, JobInput(name="nightly", stores=["attic"], timetable="daily 02:15"))
         settings.put(db, "scheduler.last_look", stamp(datetime.now(UTC) - timedelta(days=2)))
     scheduler = Scheduler(records, Busy(), told.append)
@@ -255,7 +251,7 @@ def test_the_spool_is_bounded(tmp_path, monkeypatch):
     # What is copied is read back; what is linked is the very file.
     monkeypatch.setattr("os.link", other_disk)
     (tmp_path / "store").mkdir()
-    store = open_store(StoreSpec("attic", "folder", {"path": str(tmp_path / "store")}))
+    store = open_store(store_spec("attic", {"kind": "folder", "folder": str(tmp_path / "store")}))
     stop = threading.Event()
     uploader = Uploader(
         store, SubjectRef("account", "millpond"), stop, lambda n: None, lambda t: None
@@ -285,7 +281,7 @@ def test_a_disk_that_fills_is_said_and_keeps_nothing_half(running, tmp_path):
     subprocess.run(["mount", "-t", "tmpfs", "-o", "size=4m", "tmpfs", str(disk)], check=True)
     try:
         with running.client() as client:
-            store = Store(name="small", kind="folder", path=str(disk))
+            store = StoreInput(name="small", settings={"kind": "folder", "folder": str(disk)})
             set_up(client, [big_account(tmp_path)], [store], piece_size=MIB)
             found = run(client, "nightly")
             assert found.outcome == "failed"

@@ -10,13 +10,13 @@ from fasciculus.core.bundle.listing import ListingWriter, read_listing
 from fasciculus.core.bundle.reader import BundleReader
 from fasciculus.core.bundle.writer import BundleWriter
 from fasciculus.core.errors import FasciculusError, MissingError
+from fasciculus.databases.base import DatabaseRef
 from fasciculus.hosts.local import LocalFile, LocalHost
 from fasciculus.worker.backup.sources.databases import DatabaseSource
 from fasciculus.worker.backup.sources.files import FileSource
 from fasciculus.worker.backup.sources.mail import MailSource
 from fasciculus.worker.orders import (
-    BundleOrder,
-    DatabaseOrder,
+    BackupOrder,
     MailOrder,
     SubjectOrder,
 )
@@ -46,7 +46,7 @@ class Gathering:
         self.folder, self.warnings, self.raw = Folder(tmp_path / "store"), [], io.BytesIO()
         self.subject = SubjectOrder(kind="account", name="millpond", host="reed-1", root=str(home))
         fields = {"contents": ["files"], **order}
-        self.order = BundleOrder(
+        self.order = BackupOrder(
             run=1,
             job="nightly",
             subject=self.subject,
@@ -187,10 +187,10 @@ def test_a_file_swapped_for_a_link_or_a_pipe_neither_leads_away_nor_hangs(tmp_pa
 
 def test_an_sqlite_database_that_is_none_is_trouble(tmp_path, home):
     order = {"contents": ["databases"]}
-    bad = DatabaseOrder(engine="sqlite", name="a", path="a")
+    bad = DatabaseRef(engine="sqlite", name="a", path="a")
     with pytest.raises(FasciculusError, match="cannot be copied"):
         Gathering(tmp_path, LocalHost(), databases=[bad], **order)
-    gone = DatabaseOrder(engine="sqlite", name="x", path="x")
+    gone = DatabaseRef(engine="sqlite", name="x", path="x")
     (tmp_path / "again").mkdir()
     os.rename(home, tmp_path / "again/home")
     with pytest.raises(MissingError, match="does not exist"):

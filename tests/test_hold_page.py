@@ -10,15 +10,15 @@ from pathlib import Path
 
 import httpx
 import pytest
-from running import run, set_up, until
+from running import run, set_up, until, workers
 
 from fasciculus.models import (
-    Account,
+    AccountInput,
     Command,
-    Host,
+    HostInput,
     JobInput,
     Site,
-    Store,
+    StoreInput,
 )
 
 DOC = Path(__file__).parent.parent / "docs/hold-page.md"
@@ -78,7 +78,7 @@ def test_the_site_holds_while_its_bundle_is_taken_and_never_longer(running, site
     (tmp_path / "attic").mkdir()
     gate = tmp_path / "gate"
     os.mkfifo(gate)
-    account = Account(
+    account = AccountInput(
         name="millpond",
         host="reed-1",
         home=str(tmp_path / "millpond"),
@@ -86,9 +86,15 @@ def test_the_site_holds_while_its_bundle_is_taken_and_never_longer(running, site
     )
     with running.client() as client:
         set_up(
-            client, [account], [Store(name="attic", kind="folder", path=str(tmp_path / "attic"))]
+            client,
+            [account],
+            [
+                StoreInput(
+                    name="attic", settings={"kind": "folder", "folder": str(tmp_path / "attic")}
+                )
+            ],
         )
-        client.hosts_change("reed-1", Host(name="reed-1", hold_flag=f"{flags}/{{site}}"))
+        client.hosts_change("reed-1", HostInput(name="reed-1", hold_flag=f"{flags}/{{site}}"))
         old = client.jobs_show("nightly").model_dump(include=set(JobInput.model_fields))
         wait = Command(when="before", command=f"cat {gate}", seconds=60)
         client.jobs_change("nightly", JobInput(**{**old, "hold_page": True, "commands": [wait]}))
@@ -104,14 +110,7 @@ def test_the_site_holds_while_its_bundle_is_taken_and_never_longer(running, site
         # A worker that is killed cannot take it away itself.
         number = client.jobs_start("nightly").id
         until(lambda: server.answer().status_code == 503)
-        found = subprocess.run(
-            ["ps", "--ppid", str(running.process.pid), "-o", "pid=,args="], capture_output=True
-        )
-        (worker,) = [
-            int(row.split()[0])
-            for row in found.stdout.decode().splitlines()
-            if "fasciculus.worker" in row
-        ]
+        (worker,) = workers(running.process.pid)
         os.kill(worker, signal.SIGKILL)
         until(lambda: client.runs_show(number).state == "ended")
         assert client.runs_show(number).outcome == "interrupted"
@@ -120,14 +119,7 @@ def test_the_site_holds_while_its_bundle_is_taken_and_never_longer(running, site
         # Nor can a service that is killed together with its worker: the next one does.
         client.jobs_start("nightly")
         until(lambda: server.answer().status_code == 503)
-        found = subprocess.run(
-            ["ps", "--ppid", str(running.process.pid), "-o", "pid=,args="], capture_output=True
-        )
-        (worker,) = [
-            int(row.split()[0])
-            for row in found.stdout.decode().splitlines()
-            if "fasciculus.worker" in row
-        ]
+        (worker,) = workers(running.process.pid)
         os.kill(worker, signal.SIGSTOP)
         running.kill()
         os.kill(worker, signal.SIGKILL)

@@ -7,45 +7,47 @@ import time
 from contextlib import closing
 
 import pytest
-from fasciculus.service.tasks.dispatcher import Dispatcher
 from running import awkward_tree, picture, run, service, set_up, small_account, until
 
 from fasciculus.client import NotFoundError, RefusedError
 from fasciculus.config import load
 from fasciculus.models import (
-    Account,
+    AccountInput,
     Command,
     DiscoveryRules,
-    Host,
-    HostSecrets,
+    HostInput,
     JobInput,
     Note,
     RestoreStart,
     Rules,
-    Store,
+    StoreInput,
 )
 from fasciculus.records import inventory
 from fasciculus.records.db import Records
 from fasciculus.records.encryption import SecretCipher
 from fasciculus.service.background.housekeeping import Housekeeper
 from fasciculus.service.event_stream import EventStream
+from fasciculus.service.tasks.queue import TaskQueue
+from fasciculus.service.tasks.queued import QueuedBackup
 
 
-def attic(tmp_path) -> Store:
+def attic(tmp_path) -> StoreInput:
     (tmp_path / "attic").mkdir(exist_ok=True)
-    return Store(name="attic", kind="folder", path=str(tmp_path / "attic"))
+    return StoreInput(name="attic", settings={"kind": "folder", "folder": str(tmp_path / "attic")})
 
 
-def ssh_host(openssh, name="reed-2", **more) -> Host:
+def ssh_host(openssh, name="reed-2", **more) -> HostInput:
     spec = openssh.host()
-    return Host(
+    return HostInput(
         name=name,
-        kind="ssh",
-        address=spec.address,
-        port=spec.port,
-        user=spec.user,
-        host_key=spec.host_key,
-        secrets=HostSecrets(private_key=openssh.key),
+        connection={
+            "kind": "ssh",
+            "address": spec.address,
+            "port": spec.port,
+            "user": spec.user,
+            "host_key": spec.host_key,
+        },
+        secrets={"private_key": openssh.key},
         **more,
     )
 
@@ -66,7 +68,7 @@ def test_the_same_account_here_and_over_ssh(running, openssh, tmp_path):
         db.executescript("CREATE TABLE page (id INTEGER); INSERT INTO page VALUES (1), (2);")
     databases = [{"engine": "sqlite", "name": "site", "path": "site.sqlite"}]
     with running.client() as client:
-        here = Account(name="here", host="reed-1", home=str(home), databases=databases)
+        here = AccountInput(name="here", host="reed-1", home=str(home), databases=databases)
         set_up(
             client,
             [here],
@@ -95,7 +97,7 @@ def test_the_same_account_here_and_over_ssh(running, openssh, tmp_path):
         assert [d.path for d in proposal.account.databases] == ["site.sqlite"]
         assert "private_key" in client.hosts_show("reed-2").secrets_set
         client.accounts_add(
-            Account(name="there", host="reed-2", home=str(home), databases=databases)
+            AccountInput(name="there", host="reed-2", home=str(home), databases=databases)
         )
         steps = client.hosts_try("reed-2").steps
         assert [s.name for s in steps] == [
@@ -150,7 +152,7 @@ def test_a_host_that_cannot_be_reached_fails_its_own_tasks_only(running, openssh
     with running.client() as client:
         set_up(client, [small_account(tmp_path, "millpond")], [attic(tmp_path)])
         client.hosts_add(ssh_host(openssh))
-        client.accounts_add(Account(name="ferryline", host="reed-2", home="/srv"))
+        client.accounts_add(AccountInput(name="ferryline", host="reed-2", home="/srv"))
         openssh.close()
         found = run(client, "nightly")
         outcomes = {task.subject: (task.outcome, task.error) for task in found.tasks}
@@ -162,26 +164,18 @@ def test_a_host_that_cannot_be_reached_fails_its_own_tasks_only(running, openssh
 
 
 def test_a_host_takes_as_many_tasks_as_it_says():
-    class Config:
-        workers = 8
-
-    from collections import deque
-
-    from fasciculus.service.tasks.progress import StoreItem
-
-    dispatcher = Dispatcher.__new__(Dispatcher)
-    dispatcher._reserved = set()
-    dispatcher._config, dispatcher._going = Config, {}
-    dispatcher._waiting = deque(
-        StoreItem(n, ("account", f"a{n}"), 1, None, host, most)
+    queue = TaskQueue({"work": 8, "maintenance": 1})
+    queue.add(
+        QueuedBackup(
+            number=n, subject=("account", f"a{n}"), run=1, job=None, host=host, at_once=most
+        )
         for n, (host, most) in enumerate(
             [("reed-1", 1), ("reed-1", 1), ("reed-2", 2), ("reed-2", 2), ("reed-2", 2)]
         )
     )
     begun = []
-    while (item := dispatcher._next()) is not None:
-        dispatcher._going["task", item.number] = item
-        begun.append(item.number)
+    while (task := queue.next()) is not None:
+        begun.append(task.number)
     assert begun == [0, 2, 3]
 
 
@@ -194,7 +188,7 @@ def valley(tmp_path):
         homes=[f"{tmp_path}/valley/{{account}}"],
         sites=[f"{tmp_path}/valley/{{account}}/sites/{{site}}"],
     )
-    return Host(name="reed-1", finding=finding)
+    return HostInput(name="reed-1", finding=finding)
 
 
 def test_three_hundred_accounts_are_found_taken_over_and_covered(running, valley, tmp_path):
@@ -289,7 +283,11 @@ def test_a_preview_of_a_hundred_thousand_files(running, tmp_path):
             with open(folder / f"{name}.html", "wb") as file:
                 file.truncate(name)
     with running.client() as client:
-        set_up(client, [Account(name="millpond", host="reed-1", home=str(home))], [attic(tmp_path)])
+        set_up(
+            client,
+            [AccountInput(name="millpond", host="reed-1", home=str(home))],
+            [attic(tmp_path)],
+        )
         job = client.jobs_show("nightly")
         draft = JobInput(
             **job.model_dump(include=set(JobInput.model_fields)) | {"rules": Rules(sets=["caches"])}
@@ -364,7 +362,7 @@ def test_an_account_that_is_gone_goes_with_its_bundles_when_its_time_has_passed(
         small_account(tmp_path / "valley", name)
     with running.client() as client:
         set_up(client, [], [sftp_store(stand_in)])
-        client.hosts_change("reed-1", Host(name="reed-1", finding=finding))
+        client.hosts_change("reed-1", HostInput(name="reed-1", finding=finding))
         keeper = Housekeeper.__new__(Housekeeper)
         running.stop()
         with closing(Records(running.home / "records/fasciculus.sqlite")) as records:
@@ -430,10 +428,10 @@ def test_settings_of_hosts_and_accounts_and_every_database(running, mariadb, tmp
     mariadb.run(
         "CREATE DATABASE IF NOT EXISTS whole_one", "CREATE TABLE IF NOT EXISTS whole_one.t (n INT)"
     )
-    host = Host(
+    host = HostInput(
         name="reed-1",
-        mariadb={"socket": mariadb.socket, "user": "fasciculus"},
-        secrets=HostSecrets(mariadb_password="ledger"),
+        servers={"socket": mariadb.socket, "user": "fasciculus"},
+        secrets={"mariadb_password": "ledger"},
         system=[f"{etc}/nginx", f"{etc}/nginx/nginx.conf", f"{etc}/none-*"],
         account_system=[f"{etc}/*/{{account}}*"],
     )

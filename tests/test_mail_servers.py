@@ -9,11 +9,11 @@ import pytest
 from running import run, set_up, until
 
 from fasciculus.models import (
-    Account,
-    Host,
+    AccountInput,
+    HostInput,
     MailFiles,
     RestoreStart,
-    Store,
+    StoreInput,
 )
 
 VIRTUAL = """\
@@ -151,7 +151,7 @@ def test_a_domain_comes_back_and_no_other_tenant_is_touched(
         }
     (tmp_path / "millpond").mkdir()
     (tmp_path / "attic").mkdir()
-    account = Account(
+    account = AccountInput(
         name="millpond",
         host="reed-1",
         home=str(tmp_path / "millpond"),
@@ -166,10 +166,14 @@ def test_a_domain_comes_back_and_no_other_tenant_is_touched(
         set_up(
             client,
             [account],
-            [Store(name="attic", kind="folder", path=str(tmp_path / "attic"))],
+            [
+                StoreInput(
+                    name="attic", settings={"kind": "folder", "folder": str(tmp_path / "attic")}
+                )
+            ],
             contents=["mail"],
         )
-        client.hosts_change("reed-1", Host(name="reed-1", mail=mail_host.files(), **reached))
+        client.hosts_change("reed-1", HostInput(name="reed-1", mail=mail_host.files(), **reached))
         found = run(client, "nightly")
         assert found.outcome == "done", found.tasks[0].error or found.tasks[0].warnings
         # The tenant's settings are lost or spoiled; meanwhile another tenant changes its own.

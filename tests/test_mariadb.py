@@ -4,13 +4,14 @@ import subprocess
 from pathlib import Path
 
 import pytest
+from running import mariadb_spec
 
 from fasciculus.core.dump.filters import DumpRules
 from fasciculus.core.dump.loader import load
 from fasciculus.core.dump.mariadb import Dump
 from fasciculus.core.errors import FasciculusError, UnreachableError
-from fasciculus.databases.mariadb import connect
-from fasciculus.hosts.base import MariaDbSpec
+from fasciculus.databases.mariadb_server import connect
+from fasciculus.hosts.local import LocalHost
 
 SCHEMA = (Path(__file__).parent / "fixtures/awkward.sql").read_text()
 PROGRAMS = [
@@ -105,11 +106,11 @@ def awkward(mariadb):
 
 @pytest.fixture
 def spec(mariadb):
-    return MariaDbSpec(socket=mariadb.socket, user="fasciculus", password="ledger")
+    return mariadb_spec(socket=mariadb.socket, user="fasciculus", password="ledger")
 
 
 def dumped(spec, name, rules=DumpRules()):
-    with connect(spec) as server:
+    with connect(spec, LocalHost()) as server:
         dump = Dump(server, name, rules)
         return list(dump), dump.done
 
@@ -153,7 +154,7 @@ def test_the_client_and_our_own_restore_rebuild_an_equal_database(awkward, spec)
         check=True,
     )
     assert everything(awkward, "by_client") == wanted
-    with connect(spec) as server:
+    with connect(spec, LocalHost()) as server:
         server.rows("USE by_us")
         load(iter(m.data for m in members), server.execute)
     assert everything(awkward, "by_us") == wanted
@@ -205,7 +206,7 @@ def test_the_dump_is_of_one_moment(mariadb, spec):
         "INSERT INTO a VALUES (1)",
         "INSERT INTO b VALUES (1)",
     )
-    with connect(spec) as server:
+    with connect(spec, LocalHost()) as server:
         dump = Dump(server, "busy")
         taken = iter(dump)
         first = next(taken)
@@ -218,10 +219,10 @@ def test_what_a_server_refuses_is_said(mariadb, spec):
     with pytest.raises(FasciculusError, match="no database “none”"):
         dumped(spec, "none")
     with pytest.raises(UnreachableError, match="refused the sign-in") as caught:
-        dumped(MariaDbSpec(socket=mariadb.socket, user="fasciculus", password="not-it"), "awkward")
+        dumped(mariadb_spec(socket=mariadb.socket, user="fasciculus", password="not-it"), "awkward")
     assert "not-it" not in str(caught.value)
     with pytest.raises(UnreachableError, match="does not answer"):
-        dumped(MariaDbSpec(socket="/no/such.sock", user="x"), "awkward")
+        dumped(mariadb_spec(socket="/no/such.sock", user="x"), "awkward")
 
 
 def test_some_tables_and_tables_without_their_rows(mariadb, spec):
@@ -290,7 +291,7 @@ def test_a_right_that_lacks_is_named_with_its_grant(mariadb):
         "CREATE USER reader@localhost IDENTIFIED BY 'r'",
         "GRANT SELECT, EVENT ON guarded.* TO reader@localhost",
     )
-    reader = MariaDbSpec(socket=mariadb.socket, user="reader", password="r")
+    reader = mariadb_spec(socket=mariadb.socket, user="reader", password="r")
     with pytest.raises(
         FasciculusError, match="reader@localhost lacks SHOW VIEW, TRIGGER on guarded"
     ) as caught:
@@ -349,7 +350,7 @@ def test_rows_of_every_packet_size_and_a_connection_that_is_cut(mariadb, spec):
     )
     sums = {row[1] for row in mariadb_rows(mariadb, "CHECKSUM TABLE sizes.t, sizes_back.t")}
     assert len(sums) == 1 and None not in sums
-    with connect(spec) as server:
+    with connect(spec, LocalHost()) as server:
         (number,) = server.rows("SELECT CONNECTION_ID()")[0]
         rows = server.stream(
             "SELECT REPEAT('x', 900) FROM sizes.t a, sizes.t b, sizes.t c, sizes.t d, sizes.t e"

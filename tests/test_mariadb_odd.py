@@ -5,10 +5,12 @@ copies is the same.
 import subprocess
 from pathlib import Path
 
+from running import mariadb_spec
+
 from fasciculus.core.dump.loader import load
 from fasciculus.core.dump.mariadb import Dump
-from fasciculus.databases.mariadb import connect
-from fasciculus.hosts.base import MariaDbSpec
+from fasciculus.databases.mariadb_server import connect
+from fasciculus.hosts.local import LocalHost
 
 ODD = (Path(__file__).parent / "fixtures/corner_cases.sql").read_text()
 DETAILS = [
@@ -26,8 +28,8 @@ DETAILS = [
 def test_corners_come_back_as_they_were(mariadb):
     client = ["mariadb", "-S", mariadb.socket, "--default-character-set=utf8mb4"]
     subprocess.run(client, input=ODD, text=True, check=True, stdout=subprocess.DEVNULL)
-    spec = MariaDbSpec(socket=mariadb.socket, user="fasciculus", password="ledger")
-    with connect(spec) as server:
+    spec = mariadb_spec(socket=mariadb.socket, user="fasciculus", password="ledger")
+    with connect(spec, LocalHost()) as server:
         dump = Dump(server, "odd")
         members = list(dump)
     assert [note.partition(" is of ")[0] for note in dump.done.notes] == [
@@ -42,7 +44,7 @@ def test_corners_come_back_as_they_were(mariadb):
         input=b"".join(m.data for m in members),
         check=True,
     )
-    with connect(spec) as server:
+    with connect(spec, LocalHost()) as server:
         server.rows("USE odd_ours")
         load((m.data for m in members), server.execute)
 

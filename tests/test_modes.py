@@ -10,7 +10,7 @@ from contextlib import closing
 import pytest
 from running import folder_stores, picture, run, set_up, small_account, until
 
-from fasciculus.models import JobInput, RestoreStart, Store
+from fasciculus.models import JobInput, RestoreStart, StoreInput
 
 
 @pytest.fixture
@@ -71,7 +71,9 @@ def test_a_store_that_misses_a_night_does_not_cost_a_full_one(running, home, tmp
 def test_another_store_begins_with_a_full_bundle(running, home, tmp_path):
     (tmp_path / "loft").mkdir()
     with running.client() as client:
-        client.stores_add(Store(name="loft", kind="folder", path=str(tmp_path / "loft")))
+        client.stores_add(
+            StoreInput(name="loft", settings={"kind": "folder", "folder": str(tmp_path / "loft")})
+        )
         change(client, stores=["attic", "loft"])
         outcome, brings, _, log = night(client)
         assert (outcome, brings) == ("done", "full") and "no bundle before is on all stores" in log

@@ -9,7 +9,7 @@ from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
 from fasciculus.core.errors import FasciculusError, SettingError
-from fasciculus.models import Host, HostSecrets, MailFiles
+from fasciculus.models import HostInput, MailFiles
 from fasciculus.records import inventory, runs
 from fasciculus.records.db import Records
 from fasciculus.records.encryption import SecretCipher, merged
@@ -57,10 +57,10 @@ def test_secrets_are_sealed_and_merged(tmp_path):
     records, cipher = Records(tmp_path / "r.sqlite"), SecretCipher(tmp_path / "keys" / "k")
     with records.write() as db:
         inventory.save_host(
-            db, cipher, Host(name="reed-1", secrets=HostSecrets(mariadb_password="ledger"))
+            db, cipher, HostInput(name="reed-1", secrets={"mariadb_password": "ledger"})
         )
         inventory.save_host(
-            db, cipher, Host(name="reed-1", mail=MailFiles(alias_map="/etc/virtual")), "reed-1"
+            db, cipher, HostInput(name="reed-1", mail=MailFiles(alias_map="/etc/virtual")), "reed-1"
         )
     db = records.reader
     assert inventory.host_secrets(db, cipher, "reed-1") == {"mariadb_password": "ledger"}

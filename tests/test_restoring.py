@@ -8,9 +8,9 @@ from running import picture, run, set_up, small_account, until
 from test_stores import stand_in_spec
 
 from fasciculus.core.errors import ConnectionLostError
-from fasciculus.models import RestoreStart, Store
+from fasciculus.models import RestoreStart, StoreInput
 from fasciculus.stores import open_store
-from fasciculus.stores.retrying_reader import PatientStore
+from fasciculus.stores.retrying import RetryingStore
 
 MIB = 1024 * 1024
 
@@ -25,7 +25,7 @@ def test_what_is_damaged_does_not_keep_the_rest_from_coming_back(running, tmp_pa
         set_up(
             client,
             [account],
-            [Store(name="attic", kind="folder", path=str(attic))],
+            [StoreInput(name="attic", settings={"kind": "folder", "folder": str(attic)})],
             piece_size=8 * MIB,
         )
         run(client, "nightly")
@@ -79,7 +79,7 @@ def test_a_connection_that_is_cut_while_reading_is_taken_up_where_it_was(stand_i
     store.connect()
     for name, whole in data.items():
         store.put_bytes(whole, name)
-    patient = PatientStore(store, threading.Event(), told.append)
+    patient = RetryingStore(store, threading.Event(), told.append)
     streams = {"one": patient.open("one", 1000), "two": patient.open("two", 5, 8 * MIB)}
     read = {name: stream.read(MIB) for name, stream in streams.items()}
     stand_in.cut()
@@ -93,4 +93,4 @@ def test_a_connection_that_is_cut_while_reading_is_taken_up_where_it_was(stand_i
     stopped = threading.Event()
     stopped.set()
     with pytest.raises(ConnectionLostError):
-        PatientStore(store, stopped, told.append).open("one").read(1)
+        RetryingStore(store, stopped, told.append).open("one").read(1)

@@ -16,16 +16,14 @@ from running import folder_stores, picture, run, set_up, sftp_store, small_accou
 
 from fasciculus.client import NotFoundError, RefusedError
 from fasciculus.models import (
-    Account,
+    AccountInput,
     Database,
-    Host,
-    HostSecrets,
+    HostInput,
     JobInput,
     MailFiles,
-    MariaDbServer,
     RestoreStart,
     Site,
-    Store,
+    StoreInput,
 )
 
 
@@ -43,7 +41,7 @@ def restored(client, order: RestoreStart):
     return until(lambda: (r := client.restores_show(number)).state == "ended" and r)
 
 
-def full_account(tmp_path: Path, mariadb) -> tuple[Host, Account]:
+def full_account(tmp_path: Path, mariadb) -> tuple[HostInput, AccountInput]:
     """An account with an awkward tree, an SQLite and a MariaDB database, and mail."""
     home = awkward_tree(tmp_path)
     (home / "sites").mkdir()
@@ -79,17 +77,17 @@ def full_account(tmp_path: Path, mariadb) -> tuple[Host, Account]:
             for b in ("hello", "orders")
         )
     )
-    host = Host(
+    host = HostInput(
         name="reed-1",
         mail=MailFiles(
             alias_map=str(mail / "virtual"),
             passwd_file=str(mail / "users"),
             home=f"{mail}/{{domain}}/{{user}}",
         ),
-        mariadb=MariaDbServer(socket=mariadb.socket, user="fasciculus"),
-        secrets=HostSecrets(mariadb_password="ledger"),
+        servers=[{"kind": "mariadb", "socket": mariadb.socket, "user": "fasciculus"}],
+        secrets={"mariadb_password": "ledger"},
     )
-    account = Account(
+    account = AccountInput(
         name="millpond",
         host="reed-1",
         home=str(home),
@@ -290,7 +288,9 @@ def test_each_trouble_is_one_clear_sentence_and_older_copies_stay(
             accounts,
             [
                 sftp_store(stand_in),
-                Store(name="attic", kind="folder", path=str(tmp_path / "attic")),
+                StoreInput(
+                    name="attic", settings={"kind": "folder", "folder": str(tmp_path / "attic")}
+                ),
             ],
         )
         assert run(client, "nightly").outcome == "done"
@@ -322,7 +322,10 @@ def test_each_trouble_is_one_clear_sentence_and_older_copies_stay(
                 client.accounts_change("ferryline", account)
                 client.hosts_change(
                     "reed-1",
-                    Host(name="reed-1", mariadb=MariaDbServer(socket="/no/such.sock", user="x")),
+                    HostInput(
+                        name="reed-1",
+                        servers=[{"kind": "mariadb", "socket": "/no/such.sock", "user": "x"}],
+                    ),
                 )
                 client.jobs_change(
                     "nightly",
@@ -414,7 +417,11 @@ def test_the_bundle_never_contains_the_bundles(running, tmp_path):
     store = tmp_path / "millpond/public/backups"
     store.mkdir(parents=True)
     with running.client() as client:
-        set_up(client, [account], [Store(name="attic", kind="folder", path=str(store))])
+        set_up(
+            client,
+            [account],
+            [StoreInput(name="attic", settings={"kind": "folder", "folder": str(store)})],
+        )
         first, second = run(client, "nightly"), run(client, "nightly")
         assert first.outcome == second.outcome == "done"
         assert [t.entries for t in first.tasks] == [t.entries for t in second.tasks] == [5]
@@ -428,7 +435,13 @@ def test_sockets_and_vanished_sites_are_said(running, tmp_path):
         os.chdir(account.home)
         listening.bind("app.sock")
         set_up(
-            client, [account], [Store(name="attic", kind="folder", path=str(tmp_path / "attic"))]
+            client,
+            [account],
+            [
+                StoreInput(
+                    name="attic", settings={"kind": "folder", "folder": str(tmp_path / "attic")}
+                )
+            ],
         )
         found = run(client, "nightly")
     assert found.outcome == "warned"
@@ -453,7 +466,11 @@ def test_a_site_alone_brings_its_own_database(running, tmp_path):
         set_up(
             client,
             [account],
-            [Store(name="attic", kind="folder", path=str(tmp_path / "attic"))],
+            [
+                StoreInput(
+                    name="attic", settings={"kind": "folder", "folder": str(tmp_path / "attic")}
+                )
+            ],
             subjects="sites",
             contents=["files", "databases"],
         )

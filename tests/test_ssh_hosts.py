@@ -7,13 +7,14 @@ import threading
 from contextlib import closing
 
 import pytest
-from running import awkward_tree
+from running import awkward_tree, mariadb_spec
 
 from fasciculus.core.bundle.tree_walk import WalkRules
 from fasciculus.core.errors import MissingError, UnreachableError
 from fasciculus.core.file_filters import FileRules, FileSelector
-from fasciculus.hosts import ssh_sqlite
-from fasciculus.hosts.base import MariaDbSpec
+from fasciculus.databases import sqlite_copy
+from fasciculus.databases.mariadb_server import connect
+from fasciculus.databases.sqlite_copy import copy_database
 from fasciculus.hosts.local import LocalHost
 from fasciculus.hosts.ssh import SshHost
 from fasciculus.ssh import SshSpec
@@ -146,9 +147,9 @@ def test_sqlite_over_ssh_while_it_is_written_to(remote, tmp_path, monkeypatch):
         db.commit()
         # Still open: its rows are in the write-ahead log alone.
         target = tmp_path / "copy.sqlite"
-        assert remote.copy_sqlite(os.fsencode(path), target) == {"page": 400}
+        assert copy_database(remote, os.fsencode(path), target) == {"page": 400}
         written = threading.Event()
-        fetch = ssh_sqlite.fetch
+        fetch = sqlite_copy.fetch
 
         def disturbed(host, source, copy):
             fetch(host, source, copy)
@@ -157,26 +158,26 @@ def test_sqlite_over_ssh_while_it_is_written_to(remote, tmp_path, monkeypatch):
                 db.execute("INSERT INTO page (body) VALUES ('late')")
                 db.commit()
 
-        monkeypatch.setattr(ssh_sqlite, "fetch", disturbed)
-        assert remote.copy_sqlite(os.fsencode(path), target) == {"page": 401}
+        monkeypatch.setattr(sqlite_copy, "fetch", disturbed)
+        assert copy_database(remote, os.fsencode(path), target) == {"page": 401}
     with closing(sqlite3.connect(target)) as copy:
         assert copy.execute("SELECT count(*) FROM page").fetchone() == (401,)
     with pytest.raises(MissingError):
-        remote.copy_sqlite(b"/no/such.sqlite", target)
+        copy_database(remote, b"/no/such.sqlite", target)
 
 
 def test_a_database_behind_the_host(remote, mariadb):
-    with remote.mariadb(
-        MariaDbSpec(socket=mariadb.socket, user="fasciculus", password="ledger")
+    with connect(
+        mariadb_spec(socket=mariadb.socket, user="fasciculus", password="ledger"), remote
     ) as server:
         assert server.rows("SELECT 1") == ((b"1",),)
         server.rows("USE mysql")
         assert sum(1 for _ in server.stream("SELECT seq FROM seq_1_to_50000")) == 50000
     with pytest.raises(UnreachableError, match="does not answer on 127"):
-        with remote.mariadb(MariaDbSpec(socket="/no/such.sock", user="x")):
+        with connect(mariadb_spec(socket="/no/such.sock", user="x"), remote):
             pass
     with pytest.raises(UnreachableError, match="does not answer on 127"):
-        with remote.mariadb(MariaDbSpec(address="127.0.0.1", port=1, user="x")):
+        with connect(mariadb_spec(address="127.0.0.1", port=1, user="x"), remote):
             pass
 
 

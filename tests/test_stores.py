@@ -1,6 +1,7 @@
 """Each kind of store behind one protocol: a folder, the SFTP stand-in, and real OpenSSH."""
 
 import hashlib
+import json
 import os
 from dataclasses import replace
 
@@ -14,15 +15,10 @@ from fasciculus.core.errors import (
     StoreFullError,
     UnreachableError,
 )
-from fasciculus.stores import open_store
-from fasciculus.stores.base import (
-    Connected,
-    StoreSpec,
-    mark,
-    read_all,
-    read_mark,
-    try_out,
-)
+from fasciculus.stores import open_store, store_spec
+from fasciculus.stores.base import connected, read_all
+from fasciculus.stores.identity import read_identity, write_identity
+from fasciculus.stores.trying import try_store
 
 DATA = os.urandom(3_000_000)
 
@@ -36,14 +32,14 @@ def stand_in_spec(stand_in, **changes):
         "host_key": stand_in.host_key,
         **changes,
     }
-    return StoreSpec("boathouse", "sftp", settings, {"password": stand_in.password})
+    return store_spec("boathouse", {"kind": "sftp", **settings}, {"password": stand_in.password})
 
 
 @pytest.fixture(params=["folder", "stand-in", "openssh"])
 def spec(request, tmp_path):
     if request.param == "folder":
         (tmp_path / "attic").mkdir()
-        return StoreSpec("attic", "folder", {"path": str(tmp_path / "attic")})
+        return store_spec("attic", {"kind": "folder", "folder": str(tmp_path / "attic")})
     if request.param == "stand-in":
         return stand_in_spec(request.getfixturevalue("stand_in"))
     return request.getfixturevalue("openssh").spec()
@@ -52,7 +48,7 @@ def spec(request, tmp_path):
 def test_the_protocol(spec, tmp_path):
     local = tmp_path / "piece"
     local.write_bytes(DATA)
-    with Connected(open_store(spec)) as store:
+    with connected(open_store(spec)) as store:
         assert store.items("accounts/millpond/pieces") == [] and store.size("nothing") is None
         counted = []
         store.put(local, "accounts/millpond/pieces/a.tar", counted.append)
@@ -83,24 +79,24 @@ def test_the_protocol(spec, tmp_path):
         assert (store.free() or 0) > 1_000_000
         with pytest.raises(MissingError):
             store.open("accounts/none")
-        mark(store, "id-1")
-        mark(store, "id-2")
-        assert read_mark(store) == "id-1"
+        write_identity(store, "id-1")
+        write_identity(store, "id-2")
+        assert read_identity(store) == "id-1"
         with pytest.raises(DamagedError):
             store.put_bytes(b"{", "fasciculus-store.json")
-            read_mark(store)
+            read_identity(store)
 
 
 def test_trying_says_each_step(spec):
     store = open_store(spec)
-    steps = try_out(store)
+    steps = try_store(store)
     assert all(step.ok for step in steps), steps
-    assert [s.name for s in steps][-4:] == ["write", "read", "remove", "mark"]
+    assert [s.name for s in steps][-4:] == ["write", "read", "remove", "identity"]
     assert store.items(".") == [] or all(
         not i.name.startswith(".fasciculus-try") for i in store.items("")
     )
-    mark(store, "mine")
-    assert try_out(store, "other")[-1].text.startswith("The folder belongs to another store")
+    write_identity(store, "mine")
+    assert try_store(store, "other")[-1].text.startswith("The folder belongs to another store")
     store.close()
 
 
@@ -136,17 +132,19 @@ def test_what_is_wrong_with_an_sftp_store_is_said_at_its_step(stand_in):
 
 
 def test_settings_that_cannot_be_used():
-    for spec in (
-        StoreSpec("s", "folder", {"path": "here"}),
-        StoreSpec("s", "sftp", {"address": "a", "user": "b"}),
-        StoreSpec("s", "tape", {}),
+    for settings in (
+        {"kind": "folder", "folder": "here"},
+        {"kind": "sftp", "address": "a", "user": "b"},
+        {"kind": "folder", "folder": "/here", "colour": "green"},
     ):
         with pytest.raises(SettingError):
-            open_store(spec)
+            store_spec("s", json.dumps(settings))
+    with pytest.raises(SettingError, match="no kind of store “tape”"):
+        store_spec("s", {"kind": "tape"})
     with pytest.raises(MissingError, match="does not exist"):
-        open_store(StoreSpec("s", "folder", {"path": "/no/such/folder"})).connect()
-    bad_key = StoreSpec(
-        "s", "sftp", {"address": "a", "user": "b", "folder": "c"}, {"private_key": "no key"}
+        open_store(store_spec("s", {"kind": "folder", "folder": "/no/such/folder"})).connect()
+    bad_key = store_spec(
+        "s", {"kind": "sftp", "address": "a", "user": "b", "folder": "c"}, {"private_key": "no key"}
     )
     with pytest.raises(SettingError, match="cannot be read"):
         from fasciculus.ssh import load_key
@@ -158,7 +156,7 @@ def test_a_full_store_says_so_and_keeps_nothing_half(stand_in, tmp_path):
     stand_in.quota = 1_000_000
     local = tmp_path / "piece"
     local.write_bytes(DATA)
-    with Connected(open_store(stand_in_spec(stand_in))) as store:
+    with connected(open_store(stand_in_spec(stand_in))) as store:
         with pytest.raises(StoreFullError, match="full"):
             store.put(local, "pieces/a.tar", lambda count: None)
         assert store.items("pieces") == []
@@ -175,7 +173,7 @@ def test_a_full_store_says_so_and_keeps_nothing_half(stand_in, tmp_path):
 def test_a_cut_connection_is_said_and_heals(stand_in, tmp_path):
     local = tmp_path / "piece"
     local.write_bytes(DATA)
-    with Connected(open_store(stand_in_spec(stand_in))) as store:
+    with connected(open_store(stand_in_spec(stand_in))) as store:
         cut = []
 
         def on_bytes(count):
@@ -185,6 +183,6 @@ def test_a_cut_connection_is_said_and_heals(stand_in, tmp_path):
         with pytest.raises(UnreachableError, match="connection to store “boathouse” was lost"):
             store.put(local, "pieces/a.tar", on_bytes)
         with pytest.raises(FasciculusError):
-            read_mark(store)
+            read_identity(store)
         store.put(local, "pieces/a.tar", on_bytes)
         assert read_all(store, "pieces/a.tar") == DATA

@@ -11,20 +11,20 @@ import threading
 from contextlib import closing
 
 import pytest
-from nights import MIB, SUBJECT, Nights, Power, settled
+from nights import MIB, SUBJECT, Nights, Power, made, settled
 from running import folder_stores, run, set_up, small_account, until
 from test_stores import stand_in_spec
 
 from fasciculus.bundles.retiring import needed_pieces
 from fasciculus.client import RefusedError
 from fasciculus.core.errors import FasciculusError
-from fasciculus.models import JobInput, Store
-from fasciculus.stores import open_store
-from fasciculus.stores.base import StoreSpec, mark
+from fasciculus.models import JobInput, StoreInput
+from fasciculus.stores import open_store, store_spec
+from fasciculus.stores.identity import write_identity
 from fasciculus.worker.events import Emitter
 from fasciculus.worker.maintenance.mend import MendTask
 from fasciculus.worker.maintenance.repack import RepackTask
-from fasciculus.worker.orders import MendOrder, RepackOrder, made
+from fasciculus.worker.orders import MendOrder, RepackOrder
 
 
 @pytest.fixture
@@ -127,7 +127,9 @@ def test_a_listing_that_only_another_store_has_is_brought_from_there(nights):
     damage, _ = nights.verify(deep=True)
     assert set(damage) == {f"bundles/{name}/listing.jsonl.zst"}
     (nights.root / "stranger").mkdir()
-    nights.add_store(StoreSpec("stranger", "folder", {"path": str(nights.root / "stranger")}))
+    nights.add_store(
+        store_spec("stranger", {"kind": "folder", "folder": str(nights.root / "stranger")})
+    )
     (nights.root / "stranger/fasciculus-store.json").write_text(
         '{"format": "fasciculus-store", "version": 1, "id": "x"}'
     )
@@ -142,7 +144,7 @@ def test_a_listing_that_only_another_store_has_is_brought_from_there(nights):
     finished, _ = nights.maintenance(
         MendOrder, MendTask, files=[f"bundles/{name}/listing.jsonl.zst"], sources=sources[:1]
     )
-    assert finished.outcome == "warned" and "no other store" in finished.error
+    assert finished.outcome == "warned" and "no other store" in finished.summary
 
 
 def test_what_is_damaged_everywhere_is_said_and_stored_again(nights):
@@ -153,7 +155,7 @@ def test_what_is_damaged_everywhere_is_said_and_stored_again(nights):
     finished, _ = nights.maintenance(
         MendOrder, MendTask, files=list(damage), sources=[nights.store_order("cellar")]
     )
-    assert finished.outcome == "warned" and "no other store" in finished.error
+    assert finished.outcome == "warned" and "no other store" in finished.summary
     nights.night(damaged=[first])
     assert nights.restored(nights.known[-1], "cellar") == nights.images[nights.known[-1]]
 
@@ -192,17 +194,11 @@ def test_repacking_frees_dead_weight_and_every_bundle_stays_whole(nights):
     age(nights)
     before = held(nights)
     planned = nights.repack(dry_run=True)
-    assert (
-        held(nights) == before
-        and planned.manifest["chosen"]
-        and 2.5e6 < planned.manifest["frees"] < 3.5e6
-    )
+    assert held(nights) == before and planned.chosen and 2.5e6 < planned.frees < 3.5e6
     finished = nights.repack()
-    assert (
-        finished.bytes == before - held(nights) == pytest.approx(planned.manifest["frees"], rel=0.1)
-    )
+    assert finished.bytes == before - held(nights) == pytest.approx(planned.frees, rel=0.1)
     all_is_well(nights)
-    assert "no piece is worth" in nights.repack().error
+    assert "no piece is worth" in nights.repack().summary
     (nights.tree / "after.html").write_bytes(os.urandom(9000))
     assert nights.night()["brings"] == "full", (
         "the other store was not repacked: it holds other pieces"
@@ -344,7 +340,7 @@ def test_what_changed_in_each_bundle_is_counted_and_listed(kept, running):
 def test_damage_is_found_named_and_mended(kept, running, tmp_path):
     bundle = kept.bundles_list().items[0]
     (work,) = ended(kept, kept.stores_verify("attic", deep=True).ids)
-    assert work.outcome == "done" and "whole" in work.sentence
+    assert work.outcome == "done" and "intact" in work.sentence
     assert all(
         copy.sound and bool(copy.verified_deep) == (copy.store == "attic")
         for copy in kept.bundles_show(bundle.id).copies
@@ -458,7 +454,13 @@ def test_copies_are_read_through_in_the_background(running, tmp_path):
         set_up(
             client,
             accounts,
-            [Store(name="attic", kind="folder", path=str(tmp_path / "attic"), verify_days=1)],
+            [
+                StoreInput(
+                    name="attic",
+                    settings={"kind": "folder", "folder": str(tmp_path / "attic")},
+                    verify_days=1,
+                )
+            ],
         )
         run(client, "nightly")
         assert not client.maintenance_list().items
@@ -482,7 +484,10 @@ def test_maintenance_is_answered_in_words_when_there_is_nothing_to_do(kept):
     for call, words in (
         (lambda: kept.stores_mend("attic"), "known to be damaged"),
         (lambda: kept.stores_verify("attic", subject="nobody"), "no copies of “nobody”"),
-        (lambda: kept.bundles_changes(kept.bundles_list().items[0].id, state="odd"), "no state"),
+        (
+            lambda: kept.bundles_changes(kept.bundles_list().items[0].id, state="odd"),
+            "Choose one of new, changed, gone",
+        ),
     ):
         with pytest.raises(RefusedError, match=words):
             call()
@@ -500,7 +505,7 @@ def test_a_store_that_cannot_replace_a_file_is_not_repacked(stand_in, monkeypatc
     assert store.replaces_at_once()
     monkeypatch.setattr("paramiko.SFTPClient.posix_rename", refuse)
     assert not store.replaces_at_once() and store.items("") == []
-    mark(store, "s")
+    write_identity(store, "s")
     order = made(
         RepackOrder,
         {
@@ -512,8 +517,7 @@ def test_a_store_that_cannot_replace_a_file_is_not_repacked(stand_in, monkeypatc
             "spool": str(stand_in.root.parent / "spool"),
             "store": {
                 "name": "b",
-                "kind": "sftp",
-                "settings": spec.settings,
+                "settings": spec.settings.model_dump_json(),
                 "secrets": spec.secrets,
                 "store_id": "s",
             },

@@ -8,8 +8,7 @@ import threading
 
 import paramiko
 import pytest
-from running import run, service, set_up, sftp_store, small_account, until
-from test_faults import workers
+from running import run, service, set_up, sftp_store, small_account, until, workers
 
 from fasciculus.client import RefusedError
 
@@ -102,7 +101,7 @@ def test_maintenance_is_cancelled_killed_and_begun_again(tmp_path, stand_in, hel
                     "interrupted",
                 ) and "service was stopped" in ended.sentence
             found = running.cli("stores", "verify", "boathouse", "--deep")
-            assert found.returncode == 0 and "whole" in found.stdout, found
+            assert found.returncode == 0 and "intact" in found.stdout, found
             assert run(client, "nightly").outcome == "done", "no reservation is left"
             assert not list((running.home / "spool").iterdir())
 

@@ -20,7 +20,7 @@ from rich.text import Text
 from fasciculus.client import Client
 from fasciculus.demo import scenario
 from fasciculus.demo.__main__ import ADMINISTRATOR, PASSWORD, Demo
-from fasciculus.models import Account
+from fasciculus.models import AccountInput
 
 HERE = Path(__file__).parent
 SIZE = {"width": 1280, "height": 800}
@@ -68,7 +68,7 @@ def main() -> None:
                         )
                     # One account without its home, so that the report has trouble to tell.
                     client.accounts_add(
-                        Account(
+                        AccountInput(
                             name="mossgate", host="reed-1", home=f"{folder}/reed-1/home/mossgate"
                         )
                     )

@@ -111,4 +111,5 @@ class Registry(Generic[K]):
         except ValidationError as error:
             first = error.errors(include_url=False, include_input=False)[0]
             field = ".".join(str(part) for part in first["loc"])
-            raise SettingError(f"{field}: {first['msg']}", "Correct it.", field=field) from error
+            message = first["msg"].removeprefix("Value error, ")
+            raise SettingError(f"{field}: {message}", "Correct it.", field=field) from error

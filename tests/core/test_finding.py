@@ -84,10 +84,19 @@ def test_accounts_are_put_together_from_what_was_read():
             "/elsewhere/x",
         ],
         virtual_hosts=[VirtualHost(("pond.example", "www.pond.example"), "/home/mill_pond/public")],
-        databases=["mill_shop", "mill_pond_shop", "mill", "other_db", "granted"],
-        grants={"mill": {"granted", "not_there"}, "stranger": {"other_db"}},
+        databases=[
+            ("mariadb", name)
+            for name in ("mill_shop", "mill_pond_shop", "mill", "other_db", "granted")
+        ],
+        grants={
+            "mill": {("mariadb", "granted"), ("mariadb", "not_there")},
+            "stranger": {("mariadb", "other_db")},
+        },
         mail_domains=["mill.example", "pond.example", "nobody.example"],
-        sqlite=["/home/mill_pond/public/data/site.db", "/srv/x.db"],
+        database_files=[
+            ("sqlite", "/home/mill_pond/public/data/site.db"),
+            ("sqlite", "/srv/x.db"),
+        ],
     )
     found = assemble(
         facts, ["/home/{account}"], ["/home/{account}/sites/{site}"], "{account}_", True, ["root"]
@@ -197,31 +206,31 @@ def job(
             "protected",
         ),
         (
-            CoverageItem("database", "shop", "millpond", "reed-1", "mariadb"),
+            CoverageItem("database", "shop", "millpond", "reed-1", True),
             [job("n", without=("shop",))],
             {},
             "bare",
         ),
         (
-            CoverageItem("database", "shop", "millpond", "reed-1", "mariadb"),
+            CoverageItem("database", "shop", "millpond", "reed-1", True),
             [job("n", structure_only=True)],
             {},
             "bare",
         ),
         (
-            CoverageItem("database", "shop", "millpond", "reed-1", "mariadb"),
+            CoverageItem("database", "shop", "millpond", "reed-1", True),
             [job("h", "hosts", ("reed-1",))],
             {},
             "never",
         ),
         (
-            CoverageItem("database", "x", "millpond", "reed-1", "sqlite"),
+            CoverageItem("database", "x", "millpond", "reed-1", False),
             [job("h", "hosts", ("reed-1",))],
             {},
             "bare",
         ),
         (
-            CoverageItem("database", "x", "millpond", "reed-1", "sqlite", "m.example"),
+            CoverageItem("database", "x", "millpond", "reed-1", False, "m.example"),
             [job("s", "sites", ("m.example",))],
             {},
             "never",

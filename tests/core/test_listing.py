@@ -16,7 +16,7 @@ from fasciculus.core.bundle.listing import (
     to_line,
 )
 from fasciculus.core.bundle.stat_cache import (
-    Run,
+    StatBlock,
     StatCacheWriter,
     length_of_listing,
     place_of_first,
@@ -63,7 +63,7 @@ def runs_of(path):
     at = place_of_first(data)
     while at < len(data):
         length = int.from_bytes(data[at : at + 4], "little")
-        run = Run(data[at + 4 : at + 4 + length], lambda: b"", start)
+        run = StatBlock(data[at + 4 : at + 4 + length], lambda: b"", start)
         found.append(run)
         start += run.length
         at += 4 + length

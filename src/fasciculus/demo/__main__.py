@@ -21,16 +21,13 @@ import httpx
 from ..client import Client
 from ..models import (
     DiscoveryRules,
-    Host,
-    HostSecrets,
+    HostInput,
     JobInput,
     MailFiles,
     MailServer,
-    MariaDbServer,
     Note,
     Rules,
-    Store,
-    StoreSecrets,
+    StoreInput,
 )
 from . import mariadb, scenario
 from .mailbox import MailboxPage, MailboxStandIn
@@ -182,16 +179,18 @@ class Demo:
         self._remember()
         self._write_environment()
 
-    def _store(self) -> Store:
-        return Store(
+    def _store(self) -> StoreInput:
+        return StoreInput(
             name="boathouse",
-            kind="sftp",
-            address="127.0.0.1",
-            port=self.sftp.port,
-            user="fasciculus",
-            folder="/bundles",
-            host_key=self.sftp.host_key,
-            secrets=StoreSecrets(password=self.kept.sftp_password),
+            settings={
+                "kind": "sftp",
+                "address": "127.0.0.1",
+                "port": self.sftp.port,
+                "user": "fasciculus",
+                "folder": "/bundles",
+                "host_key": self.sftp.host_key,
+            },
+            secrets={"password": self.kept.sftp_password},
         )
 
     def _settle_ports(self, client: Client) -> None:
@@ -209,14 +208,14 @@ class Demo:
                 sender="fasciculus@sedge-quill.example",
             )
         )
-        server = None
+        servers = []
         if self.database is not None:
-            server = MariaDbServer(socket=self.database.socket, user="fasciculus")
+            servers = [{"kind": "mariadb", "socket": self.database.socket, "user": "fasciculus"}]
         etc = self.folder / "reed-1"
-        host = Host(
+        host = HostInput(
             name="reed-1",
             at_once=2,
-            mariadb=server,
+            servers=servers,
             mail=MailFiles(
                 alias_map=f"{etc}/etc/virtual",
                 passwd_file=f"{etc}/etc/users",
@@ -233,7 +232,7 @@ class Demo:
                 sqlite=True,
                 mail=True,
             ),
-            secrets=HostSecrets(mariadb_password=self.kept.database_password),
+            secrets={"mariadb_password": self.kept.database_password},
         )
         if any(row.name == "reed-1" for row in client.every(client.hosts_list)):
             client.hosts_change("reed-1", host)
@@ -243,7 +242,9 @@ class Demo:
     def _first_time(self, client: Client) -> None:
         attic = self.folder / "attic"
         attic.mkdir(exist_ok=True)
-        client.stores_add(Store(name="attic", kind="folder", path=str(attic)))
+        client.stores_add(
+            StoreInput(name="attic", settings={"kind": "folder", "folder": str(attic)})
+        )
         for plan in scenario.PLANS:
             if plan.mariadb and self.database is not None:
                 user = (

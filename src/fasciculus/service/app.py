@@ -17,6 +17,7 @@ from ..core.errors import (
     SettingError,
     UnreachableError,
 )
+from ..models.validation import field_errors
 from . import api as _api
 from . import auth
 from .auth import problem
@@ -73,16 +74,7 @@ def _errors(app: Flask) -> None:
 
     @app.errorhandler(ValidationError)
     def invalid(error: ValidationError) -> Response:
-        # Never with the value itself: it may be a password.
-        errors = []
-        for row in error.errors(include_url=False, include_context=False, include_input=False):
-            message = row["msg"].removeprefix("Value error, ")
-            field = ".".join(
-                str(part) for part in row["loc"] if not str(part).startswith("function-")
-            )
-            if not field and ": " in message:
-                field, _, message = message.partition(": ")
-            errors.append({"field": field, "message": message})
+        errors = [{"field": row.field, "message": row.message} for row in field_errors(error)]
         first = errors[0]
         return problem(
             422,

@@ -13,6 +13,7 @@ from ..databases import ENGINES, server_engines
 from ..hosts import KINDS as HOST_KINDS
 from ..kinds import Kind, Registry, Secrets, Settings
 from ..models import Database, HostInput, KindField, KindInfo, Kinds, KindSettings, StoreInput
+from ..models.validation import field_errors
 from ..stores import KINDS as STORE_KINDS
 
 
@@ -82,11 +83,11 @@ def _checked(registry: Registry[Any], settings: KindSettings, place: str) -> Set
             place,
             [
                 InitErrorDetails(
-                    type=PydanticCustomError("setting", "{reason}", {"reason": row["msg"]}),
-                    loc=(place, *row["loc"]),
+                    type=PydanticCustomError("setting", "{reason}", {"reason": row.message}),
+                    loc=(*place.split("."), *row.field.split(".")),
                     input=None,
                 )
-                for row in error.errors(include_url=False, include_input=False)
+                for row in field_errors(error)
             ],
         ) from None
     except SettingError as error:

@@ -21,6 +21,7 @@ from ...models import (
     JobInput,
     StoreInput,
 )
+from ...models.validation import field_errors
 from ...records import inventory, jobs, stores
 from ...records.paging import PageRequest
 from ..context import context
@@ -152,13 +153,7 @@ def _compared(
             try:
                 model: Any = _MODELS[kind].model_validate({**fields, "name": name})
             except ValidationError as error:
-                row = error.errors(include_url=False, include_context=False, include_input=False)[0]
-                place = ".".join(str(part) for part in (kind, name, *row["loc"]))
-                raise SettingError(
-                    f"{place}: {row['msg'].removeprefix('Value error, ')}",
-                    "Correct it there.",
-                    field="text",
-                ) from error
+                raise _wrong(kind, name, error) from error
             _check_kinds(kind, name, model)
             if strange := sorted(set(fields) - set(_MODELS[kind].model_fields)):
                 raise SettingError(
@@ -231,13 +226,17 @@ def _check_kinds(kind: str, name: str, model: Any) -> None:
         elif kind == "accounts":
             check_databases(model.databases)
     except ValidationError as error:
-        row = error.errors(include_url=False, include_context=False, include_input=False)[0]
-        place = ".".join(str(part) for part in (kind, name, *row["loc"]))
-        raise SettingError(f"{place}: {row['msg']}", "Correct it there.", field="text") from error
+        raise _wrong(kind, name, error) from error
     except SettingError as error:
         raise SettingError(
             f"{kind}.{name}: {error.message}", error.way_out, field="text"
         ) from error
+
+
+def _wrong(kind: str, name: str, error: ValidationError) -> SettingError:
+    row = field_errors(error)[0]
+    place = ".".join(filter(None, (kind, name, row.field)))
+    return SettingError(f"{place}: {row.message}", "Correct it there.", field="text")
 
 
 class _RollbackError(Exception):
