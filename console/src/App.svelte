@@ -1,9 +1,10 @@
 <script lang="ts">
   import { Button } from 'flowbite-svelte';
   import Router, { router } from 'svelte-spa-router';
-  import { call, door } from './lib/api.svelte';
+  import { sessionClose } from './lib/calls';
+  import { session } from './lib/api.svelte';
   import { live } from './lib/live.svelte';
-  import SearchBox from './parts/SearchBox.svelte';
+  import SearchBox from './components/SearchBox.svelte';
   import Account from './pages/Account.svelte';
   import AccountEdit from './pages/AccountEdit.svelte';
   import Accounts from './pages/Accounts.svelte';
@@ -68,9 +69,9 @@
     path === '/'
       ? router.location === '/'
       : (belongs[path] ?? [path]).some((p) => (router.location ?? '').startsWith(p));
-  door.look();
+  session.look();
   $effect(() => {
-    if (door.who && !door.who.must_change) live.open();
+    if (session.who && !session.who.must_change) live.open();
     else live.close();
   });
   $effect(() => {
@@ -78,14 +79,14 @@
     document.title = place ? `${place} · Fasciculus` : 'Fasciculus';
   });
   async function signOut() {
-    await call('DELETE', '/session').catch(() => {});
-    door.who = null;
+    await sessionClose();
+    session.who = null;
   }
 </script>
 
-{#if !door.known}
+{#if !session.known}
   <p class="p-8 text-faint">Loading …</p>
-{:else if !door.who || door.who.must_change}
+{:else if !session.who || session.who.must_change}
   <SignIn />
 {:else}
   <a
@@ -119,8 +120,11 @@
       </nav>
       <div class="ml-auto flex items-center gap-3">
         <SearchBox />
-        <Button size="xs" color="alternative" onclick={signOut} title="Signed in as {door.who.name}"
-          >Sign out</Button
+        <Button
+          size="xs"
+          color="alternative"
+          onclick={signOut}
+          title="Signed in as {session.who.name}">Sign out</Button
         >
       </div>
     </div>

@@ -1,7 +1,8 @@
 // Calls to the service, and who is signed in.
-import type { Identity } from './types';
+import type { components } from './openapi';
 
 const PREFIX = '/api/v1';
+type Identity = components['schemas']['Identity'];
 
 export class Problem extends Error {
   constructor(
@@ -22,32 +23,27 @@ export class Problem extends Error {
   }
 }
 
-class Door {
+class Session {
   who = $state<Identity | null>(null);
   known = $state(false);
 
+  /** Ask who is signed in; nobody, where the answer is a refusal. */
   async look(): Promise<void> {
-    try {
-      this.who = await call<Identity>('GET', '/session');
-    } catch {
-      this.who = null;
-    }
+    this.who = await call<Identity>('GET', '/session').catch(() => null);
     this.known = true;
   }
 }
-export const door = new Door();
+export const session = new Session();
 
-export async function call<T = void>(method: string, path: string, body?: unknown): Promise<T> {
+/** A call; anything but success is thrown as a `Problem`. */
+export async function call<T>(method: string, path: string, body?: unknown): Promise<T> {
   const headers: Record<string, string> = {};
   if (body !== undefined) headers['Content-Type'] = 'application/json';
-  if (method !== 'GET' && door.who) headers['X-CSRF-Token'] = door.who.csrf;
+  if (method !== 'GET' && session.who) headers['X-CSRF-Token'] = session.who.csrf;
   let answer: Response;
   try {
-    answer = await fetch(PREFIX + path, {
-      method,
-      headers,
-      body: body === undefined ? undefined : JSON.stringify(body),
-    });
+    const text = body === undefined ? undefined : JSON.stringify(body);
+    answer = await fetch(PREFIX + path, { method, headers, body: text });
   } catch {
     throw new Problem(
       0,
@@ -55,7 +51,7 @@ export async function call<T = void>(method: string, path: string, body?: unknow
       'Nothing you typed is lost; try again in a moment.',
     );
   }
-  if (answer.status === 401 && path !== '/session') door.who = null;
+  if (answer.status === 401 && path !== '/session') session.who = null;
   if (!answer.ok) {
     const p = await answer
       .json()
@@ -65,11 +61,16 @@ export async function call<T = void>(method: string, path: string, body?: unknow
   return answer.status === 204 ? (undefined as T) : ((await answer.json()) as T);
 }
 
+/** A value as part of a path. */
+export const part = (value: string | number): string => encodeURIComponent(value);
+
 /** A query string of what is set. */
-export function query(values: Record<string, string | number | null | undefined>): string {
+export function queryString(values: object | undefined): string {
   const q = new URLSearchParams();
-  for (const [key, value] of Object.entries(values))
-    if (value !== '' && value != null) q.set(key, String(value));
+  for (const [key, value] of Object.entries(values ?? {})) {
+    for (const one of Array.isArray(value) ? value : [value])
+      if (one !== '' && one != null) q.append(key, String(one));
+  }
   const text = q.toString();
   return text ? `?${text}` : '';
 }

@@ -1,7 +1,14 @@
 // A list that sorts, filters and pages on the server, with its state in the address.
 import { push, router } from 'svelte-spa-router';
-import { call, Problem, query } from './api.svelte';
+import { Problem, queryString } from './api.svelte';
+import { asProblem } from './loader.svelte';
 import type { Page } from './types';
+
+const PAGE = 50;
+const MOST = 500;
+/** The query of any list; each page knows which filters its own has. */
+// eslint-disable-next-line @typescript-eslint/no-explicit-any
+type AnyQuery = any;
 
 export class Listing<T> {
   items = $state<T[]>([]);
@@ -12,7 +19,7 @@ export class Listing<T> {
   #asked = 0;
 
   constructor(
-    private path: string,
+    private ask: (query: AnyQuery) => Promise<Page<T>>,
     private fixed: () => Record<string, string> = () => ({}),
   ) {}
 
@@ -23,7 +30,7 @@ export class Listing<T> {
 
   set(name: string, value: string): void {
     const values = { ...this.filters, [name]: value };
-    push((router.location ?? '/') + query(values));
+    push((router.location ?? '/') + queryString(values));
   }
 
   sortBy(column: string): void {
@@ -43,18 +50,15 @@ export class Listing<T> {
     const mine = ++this.#asked;
     try {
       // As many as are shown, so that a refresh never shortens what somebody looks at.
-      const limit = cursor ? 50 : Math.min(500, Math.max(50, this.items.length));
-      const page = await call<Page<T>>(
-        'GET',
-        this.path + query({ ...this.filters, ...this.fixed(), cursor, limit }),
-      );
+      const limit = cursor ? PAGE : Math.min(MOST, Math.max(PAGE, this.items.length));
+      const page = await this.ask({ ...this.filters, ...this.fixed(), cursor, limit });
       if (mine !== this.#asked) return;
       this.items = cursor ? [...this.items, ...page.items] : page.items;
       this.total = page.total;
-      this.next = page.next;
+      this.next = page.next ?? null;
       this.problem = null;
     } catch (error) {
-      if (mine === this.#asked) this.problem = error as Problem;
+      if (mine === this.#asked) this.problem = asProblem(error);
     }
     this.loaded = true;
   }

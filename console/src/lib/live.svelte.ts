@@ -12,7 +12,16 @@ class Live {
     this.#source = source;
     source.onopen = () => (this.connected = true);
     source.onerror = () => (this.connected = false);
-    for (const kind of ['hello', 'reset', 'run', 'task', 'log', 'restore', 'maintenance', 'changed'])
+    for (const kind of [
+      'hello',
+      'reset',
+      'run',
+      'task',
+      'log',
+      'restore',
+      'maintenance',
+      'changed',
+    ])
       source.addEventListener(kind, (event) => {
         this.connected = true;
         const data = JSON.parse((event as MessageEvent).data);

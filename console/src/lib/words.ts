@@ -83,3 +83,22 @@ export function changesWords(c: {
 export function count(n: number, one: string, many = one + 's'): string {
   return `${n.toLocaleString('en')} ${n === 1 ? one : many}`;
 }
+
+/** A list with a name added, or taken out where it was in it. */
+export function toggled<T>(list: T[], name: T): T[] {
+  return list.includes(name) ? list.filter((n) => n !== name) : [...list, name];
+}
+
+/** How sound something is, as a class for its colour; a word or a mark stands beside it. */
+export const TONES: Record<string, string> = {
+  good: 'text-moss',
+  look: 'text-amber-ink',
+  broken: 'text-brick',
+  plain: 'text-faint',
+  live: '',
+};
+
+/** Those of some texts that were typed. */
+export function given(texts: Record<string, string>): Record<string, string> {
+  return Object.fromEntries(Object.entries(texts).filter(([, text]) => text));
+}

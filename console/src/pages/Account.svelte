@@ -1,15 +1,16 @@
 <script lang="ts">
   import { Button } from 'flowbite-svelte';
   import { push } from 'svelte-spa-router';
-  import { call, Problem } from '../lib/api.svelte';
+  import { accountsRemove, accountsShow, bundlesList } from '../lib/calls';
+  import { Problem } from '../lib/api.svelte';
   import { live } from '../lib/live.svelte';
   import type { Account, Bundle, Page } from '../lib/types';
   import { count, size } from '../lib/words';
-  import BundleRows from '../parts/BundleRows.svelte';
-  import Growth from '../parts/Growth.svelte';
-  import Moment from '../parts/Moment.svelte';
-  import Sure from '../parts/Sure.svelte';
-  import Trouble from '../parts/Trouble.svelte';
+  import BundleTable from '../components/BundleTable.svelte';
+  import GrowthPanel from '../components/GrowthPanel.svelte';
+  import Timestamp from '../components/Timestamp.svelte';
+  import ConfirmDialog from '../components/ConfirmDialog.svelte';
+  import ErrorMessage from '../components/ErrorMessage.svelte';
   let { params }: { params: { name: string } } = $props();
   let account = $state<Account | null>(null);
   let bundles = $state<Bundle[]>([]);
@@ -18,10 +19,8 @@
   let withBundles = $state(false);
   async function load() {
     try {
-      account = await call('GET', `/accounts/${params.name}`);
-      bundles = (
-        await call<Page<Bundle>>('GET', `/bundles?subject=${params.name}&kind=account&limit=50`)
-      ).items;
+      account = await accountsShow(params.name);
+      bundles = (await bundlesList({ subject: params.name, kind: 'account', limit: 50 })).items;
       problem = null;
     } catch (error) {
       problem = error as Problem;
@@ -34,7 +33,7 @@
   $effect(() => live.refresh(['accounts', 'bundles'], load));
 </script>
 
-<Trouble {problem} />
+<ErrorMessage {problem} />
 {#if account}
   <div class="mb-3 flex flex-wrap items-center gap-3">
     <h1 class="mr-auto">
@@ -72,7 +71,7 @@
         </dd>
         <dt class="text-faint">Newest copy</dt>
         <dd>
-          <Moment at={account.newest} />{account.newest ? `, ${size(account.newest_bytes)}` : ''}
+          <Timestamp at={account.newest} />{account.newest ? `, ${size(account.newest_bytes)}` : ''}
         </dd>
         {#if account.gone_since}<dt class="text-faint">Gone</dt>
           <dd class="text-amber-ink">
@@ -116,10 +115,10 @@
         </div>{/each}
     </section>
   </div>
-  <Growth subject={account.name} kind="account" />
+  <GrowthPanel subject={account.name} kind="account" />
   <h2 class="mt-6 mb-2">Bundles</h2>
-  <BundleRows {bundles} />
-  <Sure
+  <BundleTable {bundles} />
+  <ConfirmDialog
     bind:open={removing}
     title="Forget the account"
     name={account.name}
@@ -127,7 +126,7 @@
       ? `Every copy of its ${count(account.bundles, 'bundle')}, and of the bundles of its sites, is removed from all stores; only pinned ones stay. This cannot be undone.`
       : `Its ${count(account.bundles, 'bundle')} stay.`}"
     action={async () => {
-      await call('DELETE', `/accounts/${account!.name}${withBundles ? '?bundles=remove' : ''}`);
+      await accountsRemove(account!.name, { bundles: withBundles ? 'remove' : '' });
       push('/accounts');
     }}
   />

@@ -1,169 +1,102 @@
 <script lang="ts">
   import { Button, Input, Select } from 'flowbite-svelte';
   import { push } from 'svelte-spa-router';
-  import { call, Problem } from '../lib/api.svelte';
-  import type { Account, Host, Page } from '../lib/types';
-  import Field from '../parts/Field.svelte';
-  import Lines from '../parts/Lines.svelte';
-  import Trouble from '../parts/Trouble.svelte';
+  import { Problem } from '../lib/api.svelte';
+  import { accountsAdd, accountsChange, accountsShow, hostsList, kindsList } from '../lib/calls';
+  import { asProblem, Loader } from '../lib/loader.svelte';
+  import type { AccountForm } from '../lib/types';
+  import DatabaseRows from '../components/account/DatabaseRows.svelte';
+  import ErrorMessage from '../components/ErrorMessage.svelte';
+  import FormField from '../components/FormField.svelte';
+  import LinesField from '../components/LinesField.svelte';
+  import MailDomainRows from '../components/account/MailDomainRows.svelte';
+  import NameField, { nameFault } from '../components/NameField.svelte';
+  import PageHead from '../components/PageHead.svelte';
+  import SiteRows from '../components/account/SiteRows.svelte';
   let { params = {} }: { params?: { name?: string } } = $props();
-  let hosts = $state<Host[]>([]);
-  let draft = $state<
-    Omit<Account, 'covered_by' | 'newest' | 'newest_bytes' | 'bundles' | 'gone_since'>
-  >({ name: '', host: '', home: '', sites: [], databases: [], mail_domains: [], excludes: [] });
+  const blank = (): AccountForm => ({
+    name: '',
+    host: '',
+    home: '',
+    sites: [],
+    databases: [],
+    mail_domains: [],
+    excludes: [],
+  });
+  let account = $state<AccountForm>(blank());
   let problem = $state<Problem | null>(null);
-  const badName = $derived(
-    draft.name && !/^[a-z0-9]([a-z0-9._-]*[a-z0-9])?$/.test(draft.name)
-      ? 'Use small letters, digits, dots, dashes and underscores.'
-      : '',
-  );
-  const badHome = $derived(
-    draft.home && !draft.home.startsWith('/')
-      ? 'Write an absolute folder, from the first slash on.'
-      : '',
-  );
-
-  async function load() {
-    hosts = (await call<Page<Host>>('GET', '/hosts')).items;
-    if (params.name) {
-      const { name, host, home, sites, databases, mail_domains, excludes } = await call<Account>(
-        'GET',
-        `/accounts/${params.name}`,
-      );
-      draft = { name, host, home, sites, databases, mail_domains, excludes };
-    } else draft.host ||= hosts[0]?.name ?? '';
-  }
+  const hosts = new Loader(async () => (await hostsList({ limit: 500 })).items);
+  const kinds = new Loader(kindsList);
+  const form = new Loader(async () => {
+    if (!params.name) return blank();
+    const { name, host, home, sites, databases, mail_domains, excludes } = await accountsShow(
+      params.name,
+    );
+    return { name, host, home, sites, databases, mail_domains, excludes } as AccountForm;
+  });
   $effect(() => {
     void params.name;
-    load().catch((e) => (problem = e));
+    kinds.load();
+    Promise.all([hosts.load(), form.load()]).then(() => {
+      if (form.value) account = form.value;
+      account.host ||= hosts.value?.[0]?.name ?? '';
+    });
   });
+  const homeFault = $derived(
+    account.home && !account.home.startsWith('/')
+      ? 'Enter an absolute path that starts with “/”.'
+      : '',
+  );
   async function save(event: Event) {
     event.preventDefault();
     try {
-      const body = $state.snapshot(draft);
-      const saved = params.name
-        ? await call<Account>('PUT', `/accounts/${params.name}`, body)
-        : await call<Account>('POST', '/accounts', body);
+      const body = $state.snapshot(account);
+      const saved = await (params.name ? accountsChange(params.name, body) : accountsAdd(body));
       push(`/accounts/${saved.name}`);
     } catch (error) {
-      problem = error as Problem;
+      problem = asProblem(error);
     }
   }
 </script>
 
-<h1 class="mb-3">{params.name ? `Change ${params.name}` : 'Add an account'}</h1>
-{#if !hosts.length && !problem}<p class="mb-3">
+<PageHead title={params.name ? `Change ${params.name}` : 'Add an account'} />
+<ErrorMessage problem={form.problem ?? hosts.problem ?? kinds.problem} />
+{#if hosts.loaded && !hosts.value?.length && !hosts.problem}
+  <p class="mb-3">
     There is no host yet. <a class="link" href="#/hosts/new">Add one</a> first.
-  </p>{/if}
+  </p>
+{/if}
 <form onsubmit={save} class="sheet max-w-4xl p-5">
   <div class="grid gap-x-5 sm:grid-cols-3">
-    <Field label="Name" id="name" wrong={badName || problem?.at('name')}
-      ><Input id="name" bind:value={draft.name} required /></Field
-    >
-    <Field label="Host" id="host" wrong={problem?.at('host')}
-      ><Select
+    <NameField bind:value={account.name} {problem} placeholder="millpond" />
+    <FormField label="Host" id="host" wrong={problem?.at('host')}>
+      <Select
         id="host"
         placeholder=""
-        items={hosts.map((h) => ({ value: h.name, name: h.name }))}
-        bind:value={draft.host}
-      /></Field
-    >
-    <Field label="Home folder" id="home" wrong={badHome || problem?.at('home')}
-      ><Input id="home" bind:value={draft.home} placeholder="/home/millpond" required /></Field
-    >
+        items={(hosts.value ?? []).map((host) => ({ value: host.name, name: host.name }))}
+        bind:value={account.host}
+      />
+    </FormField>
+    <FormField label="Home folder" id="home" wrong={homeFault || problem?.at('home')}>
+      <Input id="home" bind:value={account.home} placeholder="/home/millpond" required />
+    </FormField>
   </div>
-  <fieldset class="mt-2">
-    <legend class="font-semibold">Sites</legend>
-    {#each draft.sites as site, n}
-      <div class="mb-2 grid grid-cols-[1fr_2fr_auto] gap-2">
-        <Input aria-label="Domain" bind:value={site.name} placeholder="millpond.example" /><Input
-          aria-label="Document root"
-          bind:value={site.root}
-          placeholder="{draft.home || '/home/millpond'}/public"
-        /><Button size="xs" color="alternative" onclick={() => draft.sites.splice(n, 1)}
-          >Take out</Button
-        >
-      </div>
-    {/each}
-    {#if problem?.at('sites')}<p role="alert" class="text-sm text-brick">
-        ■ {problem.at('sites')}
-      </p>{/if}
-    <Button
-      size="xs"
-      color="alternative"
-      onclick={() => draft.sites.push({ name: '', root: draft.home })}>Add a site</Button
-    >
-  </fieldset>
-  <fieldset class="mt-4">
-    <legend class="font-semibold">Databases</legend>
-    {#each draft.databases as d, n}
-      <div class="mb-2 grid grid-cols-[8rem_1fr_2fr_1fr_auto] gap-2">
-        <Select
-          aria-label="Engine"
-          placeholder=""
-          items={[
-            { value: 'sqlite', name: 'SQLite' },
-            { value: 'mariadb', name: 'MariaDB' },
-          ]}
-          bind:value={d.engine}
-        />
-        <Input aria-label="Database name" bind:value={d.name} /><Input
-          aria-label="Path below the home"
-          bind:value={d.path}
-          placeholder="path below the home"
-          disabled={d.engine !== 'sqlite'}
-        />
-        <Select
-          aria-label="Used by site"
-          placeholder=""
-          items={[
-            { value: null, name: 'no one site' },
-            ...draft.sites.map((s) => ({ value: s.name, name: s.name })),
-          ]}
-          bind:value={d.site}
-        />
-        <Button size="xs" color="alternative" onclick={() => draft.databases.splice(n, 1)}
-          >Take out</Button
-        >
-      </div>
-    {/each}
-    {#if problem?.at('databases')}<p role="alert" class="text-sm text-brick">
-        ■ {problem.at('databases')}
-      </p>{/if}
-    <Button
-      size="xs"
-      color="alternative"
-      onclick={() => draft.databases.push({ engine: 'sqlite', name: '', path: '', site: null })}
-      >Add a database</Button
-    >
-  </fieldset>
-  <fieldset class="mt-4 mb-4">
-    <legend class="font-semibold">Mail domains</legend>
-    {#each draft.mail_domains as _, n}
-      <div class="mb-2 grid max-w-md grid-cols-[1fr_auto] gap-2">
-        <Input aria-label="Mail domain" bind:value={draft.mail_domains[n]} /><Button
-          size="xs"
-          color="alternative"
-          onclick={() => draft.mail_domains.splice(n, 1)}>Take out</Button
-        >
-      </div>
-    {/each}
-    <Button size="xs" color="alternative" onclick={() => draft.mail_domains.push('')}
-      >Add a mail domain</Button
-    >
-  </fieldset>
-  <Field
-    label="Leave out of every bundle of it"
+  <SiteRows bind:account wrong={problem?.at('sites')} />
+  <DatabaseRows bind:account kinds={kinds.value} wrong={problem?.at('databases')} />
+  <MailDomainRows bind:account wrong={problem?.at('mail_domains')} />
+  <FormField
+    label="Exclude from every bundle of it"
     id="excludes"
-    hint="Patterns of .gitignore, one a line."
+    hint="Patterns as in .gitignore, one per line."
     wrong={problem?.at('excludes')}
-    ><Lines id="excludes" bind:value={draft.excludes} placeholder="/old-uploads/" /></Field
   >
-  <Trouble {problem} />
+    <LinesField id="excludes" bind:value={account.excludes} placeholder="/old-uploads/" />
+  </FormField>
+  <ErrorMessage {problem} />
   <div class="flex gap-3">
-    <Button type="submit" disabled={!!badName || !!badHome}>Save</Button><Button
-      color="alternative"
-      href={params.name ? `#/accounts/${params.name}` : '#/accounts'}>Leave</Button
-    >
+    <Button type="submit" disabled={!!nameFault(account.name) || !!homeFault}>Save</Button>
+    <Button color="alternative" href="#/accounts{params.name ? `/${params.name}` : ''}">
+      Cancel
+    </Button>
   </div>
 </form>

@@ -5,14 +5,14 @@
   import { Listing } from '../lib/lists.svelte';
   import type { Account } from '../lib/types';
   import { size } from '../lib/words';
-  import Filter from '../parts/Filter.svelte';
-  import Ledger from '../parts/Ledger.svelte';
-  import Moment from '../parts/Moment.svelte';
-  import { call } from '../lib/api.svelte';
+  import FilterField from '../components/FilterField.svelte';
+  import DataTable from '../components/DataTable.svelte';
+  import Timestamp from '../components/Timestamp.svelte';
+  import { hostsList } from '../lib/calls';
   import type { Host, Page } from '../lib/types';
   const list = new Listing<Account>('/accounts');
   let hosts = $state<Host[]>([]);
-  call<Page<Host>>('GET', '/hosts?limit=500')
+  hostsList({ limit: 500 })
     .then((page) => (hosts = page.items))
     .catch(() => {});
   $effect(() => {
@@ -24,7 +24,7 @@
 
 <div class="mb-3 flex flex-wrap items-center gap-3">
   <h1 class="mr-auto">Accounts</h1>
-  <Filter {list} name="q" label="Account or site" />
+  <FilterField {list} name="q" label="Account or site" />
   <Button href="#/accounts/new" size="sm">Add an account</Button>
 </div>
 <p class="mb-3 flex flex-wrap gap-x-5 gap-y-1 text-sm">
@@ -38,7 +38,7 @@
     >{/each}
   <a class="link" href="#/hosts/new">Add a host</a>
 </p>
-<Ledger
+<DataTable
   {list}
   label="Accounts"
   columns={[
@@ -67,10 +67,10 @@
           >▲ no job</span
         >{/if}</td
     >
-    <td><Moment at={a.newest} /></td><td class="num">{size(a.newest_bytes)}</td><td class="num"
+    <td><Timestamp at={a.newest} /></td><td class="num">{size(a.newest_bytes)}</td><td class="num"
       >{a.bundles}</td
     >
   {/snippet}
   {#snippet empty()}No account {list.filters.q ? 'is called that' : 'yet'}.
     <a class="link" href="#/accounts/new">Add one</a>: its home, sites, databases and mail domains.{/snippet}
-</Ledger>
+</DataTable>

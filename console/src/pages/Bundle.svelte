@@ -1,15 +1,16 @@
 <script lang="ts">
   import { Button } from 'flowbite-svelte';
   import { push, router } from 'svelte-spa-router';
-  import { call, Problem, query } from '../lib/api.svelte';
+  import { bundlesShow } from '../lib/calls';
+  import { Problem, query } from '../lib/api.svelte';
   import type { BundleDetail } from '../lib/types';
   import { changesWords, count, exact, size } from '../lib/words';
-  import Browse from '../parts/Browse.svelte';
-  import Changes from '../parts/Changes.svelte';
-  import Moment from '../parts/Moment.svelte';
-  import RestoreForm from '../parts/RestoreForm.svelte';
-  import Outcome from '../parts/Outcome.svelte';
-  import Trouble from '../parts/Trouble.svelte';
+  import FileBrowser from '../components/FileBrowser.svelte';
+  import ChangeList from '../components/ChangeList.svelte';
+  import Timestamp from '../components/Timestamp.svelte';
+  import RestoreForm from '../components/RestoreForm.svelte';
+  import OutcomeLabel from '../components/OutcomeLabel.svelte';
+  import ErrorMessage from '../components/ErrorMessage.svelte';
   let { params }: { params: { id: string } } = $props();
   let bundle = $state<BundleDetail | null>(null);
   let problem = $state<Problem | null>(null);
@@ -18,14 +19,14 @@
   const place = $derived(new URLSearchParams(router.querystring ?? ''));
   const kind = $derived(place.get('contents') ?? Object.keys(bundle?.contents ?? {})[0] ?? 'files');
   $effect(() => {
-    call<BundleDetail>('GET', `/bundles/${params.id}`)
+    bundlesShow(Number(params.id))
       .then((b) => (bundle = b))
       .catch((e) => (problem = e));
   });
   const go = (values: Record<string, string>) => push(`/bundles/${params.id}` + query(values));
 </script>
 
-<Trouble {problem} />
+<ErrorMessage {problem} />
 {#if bundle}
   <div class="mb-3 flex flex-wrap items-center gap-3">
     <h1 class="mr-auto">
@@ -53,7 +54,7 @@
         <dt class="text-faint">Bundle</dt>
         <dd class="wrap-anywhere">{bundle.name}</dd>
         <dt class="text-faint">Outcome</dt>
-        <dd><Outcome outcome={bundle.outcome} /></dd>
+        <dd><OutcomeLabel outcome={bundle.outcome} /></dd>
         <dt class="text-faint">Job</dt>
         <dd>
           <a class="link" href="#/jobs/{bundle.job}">{bundle.job}</a>{#if bundle.run}, <a
@@ -87,9 +88,9 @@
               <a class="link" href="#/stores/{c.store}">{c.store}</a>
               {#if !c.sound}<span class="font-semibold text-brick">■ damaged</span
                 >{:else if c.verified_deep}<span class="text-moss">● read through</span>
-                <span class="text-faint"><Moment at={c.verified_deep} /></span
+                <span class="text-faint"><Timestamp at={c.verified_deep} /></span
                 >{:else if c.verified}<span class="text-moss">● looked at</span>
-                <span class="text-faint"><Moment at={c.verified} /></span>{:else}<span
+                <span class="text-faint"><Timestamp at={c.verified} /></span>{:else}<span
                   class="text-faint">◇ not verified yet</span
                 >{/if}
             </div>{/each}
@@ -127,9 +128,9 @@
               ▲ {line}
             </div>{/each}{/if}{/each}
     </section>
-    {#if place.get('view') === 'changes'}{#key bundle.id}<Changes
+    {#if place.get('view') === 'changes'}{#key bundle.id}<ChangeList
           bundle={bundle.id}
-        />{/key}{:else}<Browse
+        />{/key}{:else}<FileBrowser
         {bundle}
         {kind}
         folder={place.get('folder') ?? ''}

@@ -2,17 +2,17 @@
   import { router } from 'svelte-spa-router';
   import { live } from '../lib/live.svelte';
   import { Listing } from '../lib/lists.svelte';
-  import { call } from '../lib/api.svelte';
+  import { restoresList } from '../lib/calls';
   import type { Bundle, Page, Restore } from '../lib/types';
   import { size } from '../lib/words';
-  import Filter from '../parts/Filter.svelte';
-  import Ledger from '../parts/Ledger.svelte';
-  import Moment from '../parts/Moment.svelte';
-  import Outcome from '../parts/Outcome.svelte';
+  import FilterField from '../components/FilterField.svelte';
+  import DataTable from '../components/DataTable.svelte';
+  import Timestamp from '../components/Timestamp.svelte';
+  import OutcomeLabel from '../components/OutcomeLabel.svelte';
   const list = new Listing<Bundle>('/bundles');
   let restores = $state<Restore[]>([]);
   const loadRestores = () =>
-    call<Page<Restore>>('GET', '/restores?limit=5')
+    restoresList({ limit: 5 })
       .then((p) => (restores = p.items))
       .catch(() => {});
   $effect(() => {
@@ -26,16 +26,16 @@
 
 <div class="mb-3 flex flex-wrap items-center gap-3">
   <h1 class="mr-auto">Bundles</h1>
-  <Filter {list} name="q" label="Name or subject" /><Filter {list} name="job" label="Job" /><Filter
+  <FilterField {list} name="q" label="Name or subject" /><FilterField
     {list}
-    name="store"
-    label="Store"
-  />
+    name="job"
+    label="Job"
+  /><FilterField {list} name="store" label="Store" />
   {#if list.filters.subject}<a class="link text-sm" href="#/bundles"
       >Only {list.filters.subject}: show all</a
     >{/if}
 </div>
-<Ledger
+<DataTable
   {list}
   label="Bundles"
   columns={[
@@ -51,15 +51,15 @@
 >
   {#snippet row(b)}
     <td>{b.subject}</td><td><a class="link" href="#/bundles/{b.id}">{b.name}</a></td><td
-      ><Moment at={b.moment} /></td
-    ><td><Outcome outcome={b.outcome} /></td>
+      ><Timestamp at={b.moment} /></td
+    ><td><OutcomeLabel outcome={b.outcome} /></td>
     <td class="num">{b.entries.toLocaleString('en')}</td><td class="num">{size(b.bytes)}</td><td
       class="num">{size(b.packed)}</td
     ><td>{b.copies.map((c) => c.store).join(', ')}</td>
   {/snippet}
   {#snippet empty()}No bundle {Object.keys(list.filters).length ? 'matches' : 'yet'}.
     <a class="link" href="#/jobs">Start a job</a>.{/snippet}
-</Ledger>
+</DataTable>
 {#if restores.length}
   <h2 class="mt-6 mb-2">Last restores</h2>
   <div class="sheet overflow-x-auto">
@@ -76,8 +76,8 @@
             ><td><a class="link" href="#/restores/{r.id}">{r.id}</a></td><td
               >{r.subject}, {r.bundle}</td
             ><td class="wrap-anywhere">{r.target}</td><td
-              ><Outcome outcome={r.outcome} state={r.state} /></td
-            ><td><Moment at={r.created} /></td></tr
+              ><OutcomeLabel outcome={r.outcome} state={r.state} /></td
+            ><td><Timestamp at={r.created} /></td></tr
           >{/each}</tbody
       >
     </table>

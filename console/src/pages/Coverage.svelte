@@ -3,9 +3,9 @@
   import { live } from '../lib/live.svelte';
   import { Listing } from '../lib/lists.svelte';
   import type { CoverageRow } from '../lib/types';
-  import Filter from '../parts/Filter.svelte';
-  import Ledger from '../parts/Ledger.svelte';
-  import Moment from '../parts/Moment.svelte';
+  import FilterField from '../components/FilterField.svelte';
+  import DataTable from '../components/DataTable.svelte';
+  import Timestamp from '../components/Timestamp.svelte';
   const list = new Listing<CoverageRow>('/coverage');
   $effect(() => {
     void router.querystring;
@@ -22,8 +22,8 @@
 
 <div class="mb-3 flex flex-wrap items-center gap-3">
   <h1 class="mr-auto">Coverage</h1>
-  <Filter {list} name="q" label="Name or account" />
-  <Filter
+  <FilterField {list} name="q" label="Name or account" />
+  <FilterField
     {list}
     name="state"
     label="All states"
@@ -33,7 +33,7 @@
     ]}
   />
 </div>
-<Ledger
+<DataTable
   {list}
   label="Coverage"
   columns={[
@@ -58,7 +58,7 @@
           class="link"
           href="#/jobs/new">Add a job</a
         >{/each}</td
-    ><td><Moment at={r.newest} /></td>
+    ><td><Timestamp at={r.newest} /></td>
   {/snippet}
   {#snippet empty()}{#if list.filters.state || list.filters.q}Nothing of that kind. <a
         class="link"
@@ -66,4 +66,4 @@
       >{:else}No account has sites, databases or mail domains yet. <a class="link" href="#/accounts"
         >Add accounts</a
       > first.{/if}{/snippet}
-</Ledger>
+</DataTable>

@@ -1,10 +1,11 @@
 <script lang="ts">
   // What a host's rules find, as a difference to what is known; taken over singly or all at once.
   import { Button, Checkbox } from 'flowbite-svelte';
+  import { hostsFind } from '../lib/calls';
   import { call, Problem } from '../lib/api.svelte';
   import type { Page, Proposed } from '../lib/types';
   import { count } from '../lib/words';
-  import Trouble from '../parts/Trouble.svelte';
+  import ErrorMessage from '../components/ErrorMessage.svelte';
   let { params }: { params: { name: string } } = $props();
   let rows = $state<Proposed[] | null>(null);
   let chosen = $state<Record<string, boolean>>({});
@@ -24,7 +25,7 @@
     busy = true;
     problem = null;
     try {
-      rows = (await call<Page<Proposed>>('GET', `/hosts/${params.name}/finding`)).items;
+      rows = (await hostsFind(params.name)).items;
       chosen = {};
     } catch (error) {
       problem = error as Problem;
@@ -67,7 +68,7 @@
       >Take over all {rows.length.toLocaleString('en')}</Button
     >{/if}
 </div>
-<Trouble {problem} />
+<ErrorMessage {problem} />
 <div aria-live="polite">
   {#if done}<p class="mb-3">
       <span class="text-moss" aria-hidden="true">●</span>

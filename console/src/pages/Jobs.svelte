@@ -1,15 +1,16 @@
 <script lang="ts">
   import { Button } from 'flowbite-svelte';
   import { push, router } from 'svelte-spa-router';
-  import { call, Problem } from '../lib/api.svelte';
+  import { jobsStart } from '../lib/calls';
+  import { Problem } from '../lib/api.svelte';
   import { live } from '../lib/live.svelte';
   import { Listing } from '../lib/lists.svelte';
   import type { JobRow } from '../lib/types';
-  import Filter from '../parts/Filter.svelte';
-  import Ledger from '../parts/Ledger.svelte';
-  import Moment from '../parts/Moment.svelte';
-  import Outcome from '../parts/Outcome.svelte';
-  import Trouble from '../parts/Trouble.svelte';
+  import FilterField from '../components/FilterField.svelte';
+  import DataTable from '../components/DataTable.svelte';
+  import Timestamp from '../components/Timestamp.svelte';
+  import OutcomeLabel from '../components/OutcomeLabel.svelte';
+  import ErrorMessage from '../components/ErrorMessage.svelte';
   const list = new Listing<JobRow>('/jobs');
   let problem = $state<Problem | null>(null);
   $effect(() => {
@@ -19,7 +20,7 @@
   $effect(() => live.refresh(['jobs', 'run'], () => list.load()));
   async function start(name: string) {
     try {
-      push(`/runs/${(await call<{ id: number }>('POST', `/jobs/${name}/start`)).id}`);
+      push(`/runs/${(await jobsStart(name, { full: false, compare: false })).id}`);
     } catch (error) {
       problem = error as Problem;
     }
@@ -28,10 +29,10 @@
 
 <div class="mb-3 flex flex-wrap items-center gap-3">
   <h1 class="mr-auto">Jobs</h1>
-  <Filter {list} name="q" label="Name" /><Button href="#/jobs/new" size="sm">Add a job</Button>
+  <FilterField {list} name="q" label="Name" /><Button href="#/jobs/new" size="sm">Add a job</Button>
 </div>
-<Trouble {problem} />
-<Ledger
+<ErrorMessage {problem} />
+<DataTable
   {list}
   label="Jobs"
   columns={[
@@ -51,14 +52,14 @@
         </div>{/if}</td
     >
     <td class="max-w-2xl">{job.summary}</td>
-    <td><Moment at={job.next_start} zone={job.zone} never="by hand" /></td>
+    <td><Timestamp at={job.next_start} zone={job.zone} never="by hand" /></td>
     <td
-      >{#if job.last_run}<a class="link" href="#/runs/{job.last_run}">run {job.last_run}</a>: <Outcome
+      >{#if job.last_run}<a class="link" href="#/runs/{job.last_run}">run {job.last_run}</a>: <OutcomeLabel
           outcome={job.last_outcome}
         />{:else}<span class="text-faint">never</span>{/if}</td
     >
     <td
-      >{#if job.running}<Outcome state="running" />{:else}<Button
+      >{#if job.running}<OutcomeLabel state="running" />{:else}<Button
           size="xs"
           class="whitespace-nowrap"
           onclick={() => start(job.name)}
@@ -68,4 +69,4 @@
   {/snippet}
   {#snippet empty()}No job yet. <a class="link" href="#/jobs/new">Add one</a>: what, where, when,
     keep, tell.{/snippet}
-</Ledger>
+</DataTable>

@@ -1,19 +1,20 @@
 <script lang="ts">
-  import { call, Problem } from '../lib/api.svelte';
+  import { reportsShow } from '../lib/calls';
+  import { Problem } from '../lib/api.svelte';
   import type { ReportDetail } from '../lib/types';
   import { exact } from '../lib/words';
-  import Trouble from '../parts/Trouble.svelte';
+  import ErrorMessage from '../components/ErrorMessage.svelte';
   let { params }: { params: { id: string } } = $props();
   let report = $state<ReportDetail | null>(null);
   let problem = $state<Problem | null>(null);
   $effect(() => {
-    call<ReportDetail>('GET', `/reports/${params.id}`)
+    reportsShow(Number(params.id))
       .then((r) => (report = r))
       .catch((e) => (problem = e));
   });
 </script>
 
-<Trouble {problem} />
+<ErrorMessage {problem} />
 {#if report}
   <h1 class="mb-1">{report.title}</h1>
   <p class="mb-3 text-sm text-faint">

@@ -1,14 +1,15 @@
 <script lang="ts">
   import { Button } from 'flowbite-svelte';
   import { router } from 'svelte-spa-router';
-  import { call, Problem } from '../lib/api.svelte';
+  import { outboxSend } from '../lib/calls';
+  import { Problem } from '../lib/api.svelte';
   import { live } from '../lib/live.svelte';
   import { Listing } from '../lib/lists.svelte';
   import type { Report } from '../lib/types';
-  import Filter from '../parts/Filter.svelte';
-  import Ledger from '../parts/Ledger.svelte';
-  import Moment from '../parts/Moment.svelte';
-  import Trouble from '../parts/Trouble.svelte';
+  import FilterField from '../components/FilterField.svelte';
+  import DataTable from '../components/DataTable.svelte';
+  import Timestamp from '../components/Timestamp.svelte';
+  import ErrorMessage from '../components/ErrorMessage.svelte';
   const list = new Listing<Report>('/reports');
   let problem = $state<Problem | null>(null);
   $effect(() => {
@@ -19,7 +20,7 @@
   const waiting = $derived(list.items.filter((r) => r.state === 'waiting').length);
   async function send() {
     try {
-      await call('POST', '/outbox/send');
+      await outboxSend();
     } catch (error) {
       problem = error as Problem;
     }
@@ -28,22 +29,21 @@
 
 <div class="mb-3 flex flex-wrap items-center gap-3">
   <h1 class="mr-auto">Reports</h1>
-  <Filter {list} name="q" label="Title or address" />
+  <FilterField {list} name="q" label="Title or address" />
   {#if waiting}<Button size="sm" onclick={send}>Send the {waiting} waiting now</Button>{/if}
 </div>
-<Trouble {problem} />
-<Ledger
+<ErrorMessage {problem} />
+<DataTable
   {list}
   label="Reports"
   columns={[{ title: 'Report' }, { title: 'Written' }, { title: 'To' }, { title: 'Sent' }]}
 >
   {#snippet row(r)}
-    <td><a class="link" href="#/reports/{r.id}">{r.title}</a></td><td><Moment at={r.at} /></td><td
-      >{r.recipients.join(', ')}</td
-    >
+    <td><a class="link" href="#/reports/{r.id}">{r.title}</a></td><td><Timestamp at={r.at} /></td
+    ><td>{r.recipients.join(', ')}</td>
     <td
       >{#if r.sent}<span class="text-moss"><span aria-hidden="true">●</span> sent</span>
-        <Moment at={r.sent} />{:else}<span class="text-amber-ink"
+        <Timestamp at={r.sent} />{:else}<span class="text-amber-ink"
           ><span aria-hidden="true">▲</span> waits in the outbox. {r.last_error}</span
         >{/if}</td
     >
@@ -52,4 +52,4 @@
       class="link"
       href="#/settings">Set the mail server</a
     >.{/snippet}
-</Ledger>
+</DataTable>

@@ -1,20 +1,21 @@
 <script lang="ts">
   import { Button, Progressbar } from 'flowbite-svelte';
-  import { call, Problem } from '../lib/api.svelte';
+  import { restoresCancel, restoresShow } from '../lib/calls';
+  import { Problem } from '../lib/api.svelte';
   import { live } from '../lib/live.svelte';
   import type { Restore } from '../lib/types';
   import { size } from '../lib/words';
-  import LogView from '../parts/LogView.svelte';
-  import Moment from '../parts/Moment.svelte';
-  import Outcome from '../parts/Outcome.svelte';
-  import Trouble from '../parts/Trouble.svelte';
+  import LogViewer from '../components/LogViewer.svelte';
+  import Timestamp from '../components/Timestamp.svelte';
+  import OutcomeLabel from '../components/OutcomeLabel.svelte';
+  import ErrorMessage from '../components/ErrorMessage.svelte';
   let { params }: { params: { id: string } } = $props();
   const id = $derived(Number(params.id));
   let row = $state<Restore | null>(null);
   let problem = $state<Problem | null>(null);
   async function load() {
     try {
-      row = await call('GET', `/restores/${id}`);
+      row = await restoresShow(id);
     } catch (error) {
       problem = error as Problem;
     }
@@ -31,18 +32,18 @@
   );
   async function cancel() {
     try {
-      await call('POST', `/restores/${id}/cancel`);
+      await restoresCancel(id);
     } catch (error) {
       problem = error as Problem;
     }
   }
 </script>
 
-<Trouble {problem} />
+<ErrorMessage {problem} />
 {#if row}
   <div class="mb-3 flex flex-wrap items-center gap-3">
     <h1>Restore {row.id} of {row.subject}</h1>
-    <span class="mr-auto"><Outcome outcome={row.outcome} state={row.state} /></span>
+    <span class="mr-auto"><OutcomeLabel outcome={row.outcome} state={row.state} /></span>
     {#if row.state !== 'ended'}<Button size="sm" color="alternative" onclick={cancel}>Cancel</Button
       >{/if}
   </div>
@@ -55,7 +56,7 @@
     <dt class="text-faint">To</dt>
     <dd class="wrap-anywhere">{row.target}</dd>
     <dt class="text-faint">Started</dt>
-    <dd><Moment at={row.created} /></dd>
+    <dd><Timestamp at={row.created} /></dd>
     <dt class="text-faint">So far</dt>
     <dd>
       {row.entries.toLocaleString('en')} entries, {size(row.bytes)}{row.total
@@ -70,6 +71,6 @@
         </div>{/if}
     </dd>
   </dl>
-  {#if row.error}<Trouble problem={new Problem(0, row.error)} />{/if}
-  <LogView path="/restores/{id}/log" owner={id} kind="restore" />
+  {#if row.error}<ErrorMessage problem={new Problem(0, row.error)} />{/if}
+  <LogViewer path="/restores/{id}/log" owner={id} kind="restore" />
 {/if}

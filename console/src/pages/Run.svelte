@@ -1,21 +1,22 @@
 <script lang="ts">
   import { Button } from 'flowbite-svelte';
   import { push } from 'svelte-spa-router';
-  import { call, Problem } from '../lib/api.svelte';
+  import { jobsStart, runsCancel, runsShow } from '../lib/calls';
+  import { Problem } from '../lib/api.svelte';
   import { live } from '../lib/live.svelte';
   import type { RunDetail, Task } from '../lib/types';
   import { exact, took } from '../lib/words';
-  import LogView from '../parts/LogView.svelte';
-  import Outcome from '../parts/Outcome.svelte';
-  import TaskLine from '../parts/TaskLine.svelte';
-  import Trouble from '../parts/Trouble.svelte';
+  import LogViewer from '../components/LogViewer.svelte';
+  import OutcomeLabel from '../components/OutcomeLabel.svelte';
+  import TaskRow from '../components/TaskRow.svelte';
+  import ErrorMessage from '../components/ErrorMessage.svelte';
   let { params }: { params: { id: string } } = $props();
   const id = $derived(Number(params.id));
   let run = $state<RunDetail | null>(null);
   let problem = $state<Problem | null>(null);
   async function load() {
     try {
-      run = await call('GET', `/runs/${id}`);
+      run = await runsShow(id);
     } catch (error) {
       problem = error as Problem;
     }
@@ -44,25 +45,25 @@
   );
   async function again() {
     try {
-      push(`/runs/${(await call<{ id: number }>('POST', `/jobs/${run!.job}/start`)).id}`);
+      push(`/runs/${(await jobsStart(run!.job, { full: false, compare: false })).id}`);
     } catch (error) {
       problem = error as Problem;
     }
   }
   async function cancel() {
     try {
-      await call('POST', `/runs/${id}/cancel`);
+      await runsCancel(id);
     } catch (error) {
       problem = error as Problem;
     }
   }
 </script>
 
-<Trouble {problem} />
+<ErrorMessage {problem} />
 {#if run}
   <div class="mb-3 flex flex-wrap items-center gap-3">
     <h1>Run {run.id} of <a class="link" href="#/jobs/{run.job}">{run.job}</a></h1>
-    <span class="mr-auto"><Outcome outcome={run.outcome} state={run.state} /></span>
+    <span class="mr-auto"><OutcomeLabel outcome={run.outcome} state={run.state} /></span>
     {#if run.state === 'ended'}<Button size="sm" onclick={again}>Start again</Button>{:else}<Button
         size="sm"
         color="alternative"
@@ -89,11 +90,11 @@
         ></thead
       >
       <tbody
-        >{#each run.tasks as task (task.id)}<TaskLine {task} />{:else}<tr
+        >{#each run.tasks as task (task.id)}<TaskRow {task} />{:else}<tr
             ><td colspan="8" class="text-faint">This run has no tasks.</td></tr
           >{/each}</tbody
       >
     </table>
   </div>
-  <LogView path="/runs/{id}/log" owner={id} kind="run" zone={run.zone} />
+  <LogViewer path="/runs/{id}/log" owner={id} kind="run" zone={run.zone} />
 {/if}

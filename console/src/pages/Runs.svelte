@@ -4,10 +4,10 @@
   import { Listing } from '../lib/lists.svelte';
   import type { Run } from '../lib/types';
   import { OUTCOMES, size, took } from '../lib/words';
-  import Filter from '../parts/Filter.svelte';
-  import Ledger from '../parts/Ledger.svelte';
-  import Moment from '../parts/Moment.svelte';
-  import Outcome from '../parts/Outcome.svelte';
+  import FilterField from '../components/FilterField.svelte';
+  import DataTable from '../components/DataTable.svelte';
+  import Timestamp from '../components/Timestamp.svelte';
+  import OutcomeLabel from '../components/OutcomeLabel.svelte';
   const list = new Listing<Run>('/runs');
   $effect(() => {
     void router.querystring;
@@ -25,14 +25,14 @@
 
 <div class="mb-3 flex flex-wrap items-center gap-3">
   <h1 class="mr-auto">Runs</h1>
-  <Filter {list} name="job" label="Job" /><Filter
+  <FilterField {list} name="job" label="Job" /><FilterField
     {list}
     name="outcome"
     label="Any outcome"
     items={outcomes}
   />
 </div>
-<Ledger
+<DataTable
   {list}
   label="Runs"
   columns={[
@@ -49,9 +49,9 @@
 >
   {#snippet row(run)}
     <td><a class="link" href="#/runs/{run.id}">{run.id}</a></td><td>{run.job}</td><td
-      ><Outcome outcome={run.outcome} state={run.state} /></td
+      ><OutcomeLabel outcome={run.outcome} state={run.state} /></td
     >
-    <td><Moment at={run.started ?? run.created} zone={run.zone} /></td><td class="num"
+    <td><Timestamp at={run.started ?? run.created} zone={run.zone} /></td><td class="num"
       >{took(run.started, run.ended)}</td
     ><td class="num">{run.tasks_done}/{run.tasks_total}</td>
     <td class="num">{size(run.bytes)}</td><td class="num">{size(run.packed)}</td><td
@@ -60,4 +60,4 @@
   {/snippet}
   {#snippet empty()}{list.filters.job || list.filters.outcome ? 'No run matches.' : 'No run yet.'}
     <a class="link" href="#/jobs">Start a job</a>.{/snippet}
-</Ledger>
+</DataTable>

@@ -1,10 +1,10 @@
 <script lang="ts">
-  import HostSettings from '../parts/HostSettings.svelte';
-  import MailSettings from '../parts/MailSettings.svelte';
-  import TokenSettings from '../parts/TokenSettings.svelte';
+  import HostList from '../components/HostList.svelte';
+  import MailServerForm from '../components/MailServerForm.svelte';
+  import TokenList from '../components/TokenList.svelte';
 </script>
 
 <h1 class="mb-3">Settings</h1>
 <div class="grid grid-cols-1 items-start gap-5 lg:grid-cols-2">
-  <HostSettings /><MailSettings /><TokenSettings />
+  <HostList /><MailServerForm /><TokenList />
 </div>

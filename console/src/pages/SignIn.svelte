@@ -1,9 +1,10 @@
 <script lang="ts">
   import { Button, Input } from 'flowbite-svelte';
-  import { call, door, Problem } from '../lib/api.svelte';
+  import { passwordChange, sessionOpen } from '../lib/calls';
+  import { session, Problem } from '../lib/api.svelte';
   import type { Identity } from '../lib/types';
-  import Field from '../parts/Field.svelte';
-  import Trouble from '../parts/Trouble.svelte';
+  import FormField from '../components/FormField.svelte';
+  import ErrorMessage from '../components/ErrorMessage.svelte';
   let name = $state('administrator');
   let password = $state('');
   let fresh = $state('');
@@ -18,7 +19,7 @@
     busy = true;
     problem = null;
     try {
-      door.who = await call<Identity>('POST', '/session', { name, password });
+      session.who = await sessionOpen({ name, password });
     } catch (error) {
       problem = error as Problem;
     }
@@ -27,8 +28,8 @@
   async function change(event: Event) {
     event.preventDefault();
     try {
-      await call('POST', '/session/password', { old: password, new: fresh });
-      door.who = await call<Identity>('POST', '/session', { name, password: fresh });
+      await passwordChange({ old: password, new: fresh });
+      session.who = await sessionOpen({ name, password: fresh });
     } catch (error) {
       problem = error as Problem;
     }
@@ -40,50 +41,50 @@
     <h1 class="mb-5 flex items-center gap-3">
       <img src="/mark.svg" alt="" class="h-9" />Fasciculus
     </h1>
-    {#if door.who?.must_change}
+    {#if session.who?.must_change}
       <form onsubmit={change}>
         <p class="mb-3">The one-time password opens nothing else. Choose a password of your own.</p>
-        {#if !password}<Field label="One-time password" id="old"
-            ><Input id="old" type="password" bind:value={password} required /></Field
+        {#if !password}<FormField label="One-time password" id="old"
+            ><Input id="old" type="password" bind:value={password} required /></FormField
           >{/if}
-        <Field label="New password" id="new" wrong={short}
+        <FormField label="New password" id="new" wrong={short}
           ><Input
             id="new"
             type="password"
             autocomplete="new-password"
             bind:value={fresh}
             required
-          /></Field
+          /></FormField
         >
-        <Field label="Once more" id="again" wrong={differs}
+        <FormField label="Once more" id="again" wrong={differs}
           ><Input
             id="again"
             type="password"
             autocomplete="new-password"
             bind:value={again}
             required
-          /></Field
+          /></FormField
         >
-        <Trouble {problem} />
+        <ErrorMessage {problem} />
         <Button type="submit" class="w-full" disabled={!!short || !!differs || !again}
           >Set the password</Button
         >
       </form>
     {:else}
       <form onsubmit={signIn}>
-        <Field label="Name" id="name"
-          ><Input id="name" autocomplete="username" bind:value={name} required /></Field
+        <FormField label="Name" id="name"
+          ><Input id="name" autocomplete="username" bind:value={name} required /></FormField
         >
-        <Field label="Password" id="password"
+        <FormField label="Password" id="password"
           ><Input
             id="password"
             type="password"
             autocomplete="current-password"
             bind:value={password}
             required
-          /></Field
+          /></FormField
         >
-        <Trouble {problem} />
+        <ErrorMessage {problem} />
         <Button type="submit" class="w-full" disabled={busy}>Sign in</Button>
       </form>
     {/if}

@@ -1,262 +1,143 @@
 <script lang="ts">
-  import { Button, Input, Radio, Textarea } from 'flowbite-svelte';
+  import { Button } from 'flowbite-svelte';
   import { push } from 'svelte-spa-router';
-  import { call, Problem, query } from '../lib/api.svelte';
-  import type { Store, Tried } from '../lib/types';
-  import { size } from '../lib/words';
-  import Damage from '../parts/Damage.svelte';
-  import Field from '../parts/Field.svelte';
-  import Sure from '../parts/Sure.svelte';
-  import TriedSheet from '../parts/TriedSheet.svelte';
-  import Trouble from '../parts/Trouble.svelte';
-  import Maintenance from '../parts/Maintenance.svelte';
+  import { Problem } from '../lib/api.svelte';
+  import {
+    kindsList,
+    storesAdd,
+    storesChange,
+    storesRemove,
+    storesShow,
+    storesTryDraft,
+  } from '../lib/calls';
+  import { asProblem, Loader } from '../lib/loader.svelte';
+  import type { Settings, Store, StoreInput, TryResult } from '../lib/types';
+  import { count, given } from '../lib/words';
+  import ConfirmDialog from '../components/ConfirmDialog.svelte';
+  import DamageList from '../components/DamageList.svelte';
+  import ErrorMessage from '../components/ErrorMessage.svelte';
+  import KindChoice from '../components/KindChoice.svelte';
+  import KindFields from '../components/KindFields.svelte';
+  import MaintenancePanel from '../components/MaintenancePanel.svelte';
+  import NameField, { nameFault } from '../components/NameField.svelte';
+  import NumberField from '../components/NumberField.svelte';
+  import PageHead from '../components/PageHead.svelte';
+  import StoreFacts from '../components/StoreFacts.svelte';
+  import TryPanel from '../components/TryPanel.svelte';
   let { params = {} }: { params?: { name?: string } } = $props();
-  let draft = $state({
-    name: '',
-    kind: 'sftp' as 'folder' | 'sftp',
-    path: '',
-    address: '',
-    port: '22',
-    user: '',
-    folder: '',
-    host_key: '',
-    verify_days: '30',
-  });
-  let secrets = $state({ password: '', private_key: '', passphrase: '' });
-  let saved = $state<Store | null>(null);
-  let tried = $state<Tried | null>(null);
+  let name = $state('');
+  let settings = $state<Settings>({ kind: 'sftp' });
+  let verifyDays = $state<number | null>(30);
+  let secrets = $state<Record<string, string>>({});
+  let tried = $state<TryResult | null>(null);
   let problem = $state<Problem | null>(null);
   let busy = $state(false);
   let removing = $state(false);
-  const badName = $derived(
-    draft.name && !/^[a-z0-9]([a-z0-9._-]*[a-z0-9])?$/.test(draft.name)
-      ? 'Use small letters, digits, dots, dashes and underscores.'
-      : '',
+  const kinds = new Loader(kindsList);
+  const saved = new Loader<Store | null>(async () =>
+    params.name ? await storesShow(params.name) : null,
   );
-  const badPath = $derived(
-    draft.path && !draft.path.startsWith('/')
-      ? 'Write an absolute folder, from the first slash on.'
-      : '',
-  );
-  const badPort = $derived(
-    draft.port && !(Number(draft.port) >= 1 && Number(draft.port) <= 65535)
-      ? 'A port is a number from 1 to 65535.'
-      : '',
-  );
-
-  const badDays = $derived(
-    /^\d{1,4}$/.test(draft.verify_days) && Number(draft.verify_days) <= 3650
-      ? ''
-      : 'A number of days from 0 to 3,650.',
-  );
-
-  async function load() {
-    if (!params.name) return;
-    saved = await call<Store>('GET', `/stores/${params.name}`);
-    const { name, kind, path, address, port, user, folder, host_key, verify_days } = saved;
-    draft = {
-      name,
-      kind,
-      path,
-      address,
-      port: String(port),
-      user,
-      folder,
-      host_key,
-      verify_days: String(verify_days),
-    };
-  }
+  const kind = $derived(kinds.value?.stores.find((k) => k.name === settings.kind));
   $effect(() => {
     void params.name;
-    load().catch((e) => (problem = e));
+    kinds.load();
+    saved.load().then(() => {
+      if (!saved.value) return;
+      name = saved.value.name;
+      settings = saved.value.settings as unknown as Settings;
+      verifyDays = saved.value.verify_days;
+    });
   });
-  const body = () => ({
-    ...$state.snapshot(draft),
-    port: Number(draft.port) || 22,
-    verify_days: Number(draft.verify_days) || 0,
-    secrets: Object.fromEntries(Object.entries($state.snapshot(secrets)).filter(([, v]) => v)),
+  const body = (): StoreInput => ({
+    name,
+    settings: $state.snapshot(settings) as unknown as StoreInput['settings'],
+    verify_days: verifyDays ?? 0,
+    secrets: given(secrets),
   });
-  const had = (name: string) =>
-    saved?.secrets_set.includes(name) ? 'Set; leave empty to keep it.' : '';
-  async function tryOut() {
+  /** Do something with the form; whether that went well. */
+  async function attempt(action: () => Promise<unknown>): Promise<boolean> {
     busy = true;
-    problem = null;
-    tried = null;
+    problem = tried = null;
     try {
-      tried = await call('POST', '/stores/try' + query({ saved: params.name }), body());
+      await action();
     } catch (error) {
-      problem = error as Problem;
+      problem = asProblem(error);
     }
     busy = false;
+    return !problem;
   }
+  const tryOut = () =>
+    attempt(async () => (tried = await storesTryDraft(body(), { saved: params.name ?? '' })));
   async function save(event: Event) {
     event.preventDefault();
-    busy = true;
-    problem = null;
-    try {
-      if (params.name) await call('PUT', `/stores/${params.name}`, body());
-      else await call('POST', '/stores', body());
-      push('/stores');
-    } catch (error) {
-      problem = error as Problem;
-    }
-    busy = false;
+    const store = () => (params.name ? storesChange(params.name, body()) : storesAdd(body()));
+    if (await attempt(store)) push('/stores');
+  }
+  function accept(key: string) {
+    settings.host_key = key;
+    tryOut();
   }
 </script>
 
-<div class="mb-3 flex items-center gap-3">
-  <h1 class="mr-auto">{params.name ? `Store ${params.name}` : 'Add a store'}</h1>
-  {#if params.name}<Button size="sm" color="alternative" onclick={() => (removing = true)}
-      >Forget</Button
-    >{/if}
-</div>
-{#if saved}<Damage store={saved.name} />{/if}
+<PageHead title={params.name ? `Store ${params.name}` : 'Add a store'}>
+  {#if params.name}
+    <Button size="sm" color="alternative" onclick={() => (removing = true)}>Forget</Button>
+  {/if}
+</PageHead>
+<ErrorMessage problem={saved.problem ?? kinds.problem} />
+{#if saved.value}<DamageList store={saved.value.name} />{/if}
 <div class="grid grid-cols-1 gap-5 lg:grid-cols-[minmax(0,3fr)_minmax(0,2fr)]">
   <form onsubmit={save} class="sheet p-5">
-    <Field label="Name" id="name" wrong={badName || problem?.at('name')}
-      ><Input id="name" bind:value={draft.name} placeholder="boathouse" required /></Field
-    >
-    <div class="mb-3 flex gap-6">
-      <Radio name="kind" value="sftp" bind:group={draft.kind}>Another machine, over SFTP</Radio
-      ><Radio name="kind" value="folder" bind:group={draft.kind}>A folder of this machine</Radio>
-    </div>
-    {#if draft.kind === 'folder'}
-      <Field
-        label="Folder"
-        id="path"
-        hint="It must exist. A copy on this machine alone is lost with it."
-        wrong={badPath || problem?.at('path')}
-        ><Input
-          id="path"
-          bind:value={draft.path}
-          placeholder="/mnt/second-disk/bundles"
-          required
-        /></Field
-      >
-    {:else}
-      <div class="grid gap-x-5 sm:grid-cols-[2fr_1fr]">
-        <Field label="Address" id="address" wrong={problem?.at('address')}
-          ><Input
-            id="address"
-            bind:value={draft.address}
-            placeholder="storage.sedge-quill.example"
-            required
-          /></Field
-        >
-        <Field label="Port" id="port" wrong={badPort || problem?.at('port')}
-          ><Input id="port" bind:value={draft.port} /></Field
-        >
-        <Field
-          label="Folder on the server"
-          id="folder"
-          hint="It must exist."
-          wrong={problem?.at('folder')}
-          ><Input id="folder" bind:value={draft.folder} placeholder="/bundles" required /></Field
-        >
-        <Field label="User" id="user" wrong={problem?.at('user')}
-          ><Input id="user" bind:value={draft.user} required /></Field
-        >
-      </div>
-      <Field label="Password" id="password" hint={had('password')} wrong={problem?.at('password')}
-        ><Input
-          id="password"
-          type="password"
-          autocomplete="off"
-          bind:value={secrets.password}
-        /></Field
-      >
-      <details class="mb-3">
-        <summary class="cursor-pointer">A private key instead</summary>
-        <div class="mt-2">
-          <Field
-            label="Private key (OpenSSH form)"
-            id="private-key"
-            hint={had('private_key')}
-            wrong={problem?.at('private_key')}
-            ><Textarea
-              id="private-key"
-              rows={4}
-              class="w-full font-mono"
-              bind:value={secrets.private_key}
-            /></Field
-          >
-          <Field
-            label="Its passphrase"
-            id="passphrase"
-            hint={had('passphrase')}
-            wrong={problem?.at('passphrase')}
-            ><Input
-              id="passphrase"
-              type="password"
-              autocomplete="off"
-              bind:value={secrets.passphrase}
-            /></Field
-          >
-        </div>
-      </details>
-      <Field
-        label="Accepted host key"
-        id="host-key"
-        hint="The server’s fingerprint. Leave it empty and try: it is shown, to be compared and accepted."
-        wrong={problem?.at('host_key')}
-        ><Input
-          id="host-key"
-          bind:value={draft.host_key}
-          placeholder="SHA256:…"
-          class="font-mono"
-        /></Field
-      >
+    <NameField bind:value={name} {problem} placeholder="boathouse" />
+    {#if !params.name}
+      <KindChoice
+        kinds={kinds.value?.stores ?? []}
+        bind:value={() => settings.kind, (chosen) => (settings = { kind: chosen })}
+      />
     {/if}
-    <Field
+    {#if kind}
+      <KindFields
+        {kind}
+        bind:settings
+        bind:secrets
+        saved={saved.value?.secrets_set ?? []}
+        {problem}
+        place="settings"
+      />
+    {/if}
+    <NumberField
       label="Read through every (days)"
       id="verify-days"
+      min={0}
+      max={3650}
       hint="Each copy is read and compared once in so many days, in the background; 0 for never."
-      wrong={badDays || problem?.at('verify_days')}
-      ><Input
-        id="verify-days"
-        inputmode="numeric"
-        bind:value={draft.verify_days}
-        class="w-32!"
-      /></Field
-    >
-    <Trouble {problem} />
+      bind:value={verifyDays}
+      wrong={problem?.at('verify_days')}
+    />
+    <ErrorMessage {problem} />
     <div class="flex flex-wrap gap-3">
-      <Button type="submit" disabled={busy || !!badName || !!badPath || !!badPort || !!badDays}
-        >{busy ? 'Trying …' : 'Try and save'}</Button
-      ><Button color="alternative" onclick={tryOut} disabled={busy}>Try only</Button><Button
-        color="alternative"
-        href="#/stores">Leave</Button
-      >
+      <Button type="submit" disabled={busy || !name || !!nameFault(name) || verifyDays == null}>
+        {busy ? 'Trying …' : 'Try and save'}
+      </Button>
+      <Button color="alternative" onclick={tryOut} disabled={busy}>Try only</Button>
+      <Button color="alternative" href="#/stores">Cancel</Button>
     </div>
   </form>
   <aside class="space-y-4">
-    {#if tried}<TriedSheet
-        {tried}
-        accepted={draft.host_key}
-        accept={(key) => {
-          draft.host_key = key;
-          tryOut();
-        }}
-      />{/if}
-    {#if saved}<section class="sheet p-4">
-        <h2 class="mb-1">What is on it</h2>
-        <p>
-          {saved.copies} copies, {size(saved.bytes)}.
-          <a class="link" href="#/bundles?store={saved.name}">Look</a>
-        </p>
-        <p class="mt-1 text-sm text-faint">Jobs: {saved.jobs.join(', ') || 'none'}</p>
-      </section>{/if}
+    {#if tried}<TryPanel {tried} accepted={String(settings.host_key ?? '')} {accept} />{/if}
+    {#if saved.value}<StoreFacts store={saved.value} />{/if}
   </aside>
 </div>
-{#if saved}<Maintenance store={saved.name} />{/if}
-<Sure
+{#if saved.value}<MaintenancePanel store={saved.value.name} />{/if}
+<ConfirmDialog
   bind:open={removing}
   title="Forget the store"
   name={params.name ?? ''}
-  what="The records forget this store and the {saved?.copies ??
-    0} copies on it; bundles with no other copy vanish from the lists. Nothing is removed from the store itself."
+  what="The records forget this store and the {count(saved.value?.copies ?? 0, 'copy', 'copies')}
+    on it; bundles with no other copy vanish from the lists. Nothing is removed from the store
+    itself."
   action={async () => {
-    await call('DELETE', `/stores/${params.name}`);
+    await storesRemove(params.name!);
     push('/stores');
   }}
 />

@@ -1,14 +1,15 @@
 <script lang="ts">
   import { Button } from 'flowbite-svelte';
   import { router } from 'svelte-spa-router';
-  import { call, Problem } from '../lib/api.svelte';
+  import { storesTry } from '../lib/calls';
+  import { Problem } from '../lib/api.svelte';
   import { live } from '../lib/live.svelte';
   import { Listing } from '../lib/lists.svelte';
   import type { Store, Tried } from '../lib/types';
   import { count, size } from '../lib/words';
-  import Ledger from '../parts/Ledger.svelte';
-  import Steps from '../parts/Steps.svelte';
-  import Trouble from '../parts/Trouble.svelte';
+  import DataTable from '../components/DataTable.svelte';
+  import StepList from '../components/StepList.svelte';
+  import ErrorMessage from '../components/ErrorMessage.svelte';
   const list = new Listing<Store>('/stores');
   let tried = $state<Record<string, Tried | 'busy'>>({});
   let problem = $state<Problem | null>(null);
@@ -20,7 +21,7 @@
   async function tryOut(name: string) {
     tried[name] = 'busy';
     try {
-      tried[name] = await call('POST', `/stores/${name}/try`);
+      tried[name] = await storesTry(name);
     } catch (error) {
       problem = error as Problem;
       delete tried[name];
@@ -32,8 +33,8 @@
   <h1 class="mr-auto">Stores</h1>
   <Button href="#/stores/new" size="sm">Add a store</Button>
 </div>
-<Trouble {problem} />
-<Ledger
+<ErrorMessage {problem} />
+<DataTable
   {list}
   label="Stores"
   columns={[
@@ -59,7 +60,7 @@
     ><td>{s.jobs.join(', ') || 'none'}</td>
     <td
       >{#if tried[s.name] === 'busy'}<span class="text-faint">trying …</span
-        >{:else if tried[s.name]}<Steps tried={tried[s.name] as Tried} />{:else}<Button
+        >{:else if tried[s.name]}<StepList tried={tried[s.name] as Tried} />{:else}<Button
           size="xs"
           color="alternative"
           onclick={() => tryOut(s.name)}
@@ -69,4 +70,4 @@
   {/snippet}
   {#snippet empty()}No store yet. <a class="link" href="#/stores/new">Add one</a>, at least one of
     them not on the machine that is protected.{/snippet}
-</Ledger>
+</DataTable>

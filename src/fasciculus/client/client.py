@@ -94,6 +94,10 @@ class Client(InventoryCalls, MaintenanceCalls, Transport):
     def jobs_show(self, name: str) -> models.Job:
         return self._call("GET", f"/jobs/{quote(name)}", models.Job)
 
+    def job_defaults(self) -> models.JobDefaults:
+        """What a new job starts from."""
+        return self._call("GET", "/defaults/job", models.JobDefaults)
+
     def jobs_add(self, job: models.JobInput) -> models.Job:
         return self._call("POST", "/jobs", models.Job, job)
 

@@ -68,7 +68,7 @@ class TaskLine:
         return OUTCOMES[self.outcome]
 
     @property
-    def format_size(self) -> str:
+    def size_words(self) -> str:
         return format_size(self.bytes)
 
     @property
@@ -76,7 +76,7 @@ class TaskLine:
         return format_size(self.packed)
 
     @property
-    def format_duration(self) -> str:
+    def duration_words(self) -> str:
         return format_duration(self.seconds)
 
 

@@ -16,7 +16,7 @@ _NAMES = {
     "Proposed SizeCount TakeOver TakenOver",
     "inventory": "Account AccountInput Database DiscoveryRules Host HostInput MailFiles Site "
     "SiteRow",
-    "jobs": "Command Databases Job JobInput JobStart JobSummary Note Retiring Rules",
+    "jobs": "Command Databases Job JobDefaults JobInput JobStart JobSummary Note Retiring Rules",
     "kinds": "KindField KindInfo KindSettings Kinds",
     "maintenance": "BundleChange DamageRow Growth GrowthPoint GrowthStore MaintenanceStarted "
     "MaintenanceTask MendStart RepackStart VerifyStart",

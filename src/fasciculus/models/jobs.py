@@ -191,6 +191,14 @@ class JobInput(BaseModel):
         return self
 
 
+class JobDefaults(JobInput):
+    """What a new job starts from, before anybody has filled it in."""
+
+    @model_validator(mode="after")
+    def _fits(self) -> JobDefaults:
+        return self
+
+
 class JobStart(BaseModel):
     """What to do otherwise this once: a full bundle, or a comparison of contents."""
 

@@ -49,7 +49,8 @@ def _is_model(kind: Any) -> bool:
 
 def _schemas() -> tuple[Any, dict[str, Any]]:
     models: list[tuple[Any, Any]] = [(Problem, "serialization")]
-    models += [(row.body, "validation") for row in OPERATIONS if row.body is not None]
+    bodies = [row.body or row.raw_body for row in OPERATIONS]
+    models += [(body, "validation") for body in bodies if body is not None]
     models += [(row.response, "serialization") for row in OPERATIONS if _is_model(row.response)]
     return models_json_schema(list(dict.fromkeys(models)), ref_template=_TEMPLATE)
 
@@ -94,8 +95,9 @@ def _described(row: Operation, refs: Any) -> dict[str, Any]:
         "parameters": _parameters(row),
         "responses": {status: good, "default": {"description": "a problem", "content": problem}},
     }
-    if row.body is not None:
-        schema = refs[row.body, "validation"]
+    body = row.body or row.raw_body
+    if body is not None:
+        schema = refs[body, "validation"]
         document["requestBody"] = {
             "required": True,
             "content": {"application/json": {"schema": schema}},

@@ -34,6 +34,8 @@ class Operation:
     handler: Callable[..., Any]
     query: type[BaseModel] | None = None
     body: type[BaseModel] | None = None
+    #: A body that the handler reads itself.
+    raw_body: type[BaseModel] | None = None
     response: Any = None
     status: int = 200
     open: bool = False

@@ -21,7 +21,7 @@ from ..context import context
 from ..operations import operation, principal
 
 
-@operation("POST", "/session", "Sign in", response=Identity, open=True)
+@operation("POST", "/session", "Sign in", raw_body=SignIn, response=Identity, open=True)
 def session_open() -> Response:
     # A body that is no sign-in is answered like a wrong one: 401.
     guard: SignInLimiter = current_app.extensions["fasciculus-guard"]

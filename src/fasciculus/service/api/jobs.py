@@ -12,6 +12,7 @@ from ...core.bundle.layout import moment_of
 from ...core.errors import SettingError
 from ...models import (
     Job,
+    JobDefaults,
     JobInput,
     JobStart,
     JobSummary,
@@ -26,6 +27,7 @@ from ...records import (
     runs,
     stores,
 )
+from ...records.paging import PageRequest
 from ..background.scheduler import next_start
 from ..context import context
 from ..operations import (
@@ -93,6 +95,14 @@ def _sentence(job: JobInput, covers: int) -> str:
         report_when=job.report_when,
         enabled=job.enabled,
     )
+
+
+@operation("GET", "/defaults/job", "What a new job starts from", response=JobDefaults)
+def job_defaults() -> JobDefaults:
+    known = stores.stores(context().records.reader, context().cipher, PageRequest(limit=2))
+    # Where there is one store alone, it is the one that is meant.
+    only = [store.name for store in known.items] if known.total == 1 else []
+    return JobDefaults.model_construct(name="", stores=only)
 
 
 @operation("POST", "/jobs", "Add a job", body=JobInput, response=Job, status=201)

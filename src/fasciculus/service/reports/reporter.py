@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import logging
 import sqlite3
 from datetime import UTC, datetime
 
@@ -21,6 +22,8 @@ from ...records.db import Records
 from ...records.paging import PageRequest
 from ..event_stream import EventStream
 from .mail import compose, sender_of
+
+log = logging.getLogger(__name__)
 
 _LOG_LINES = 5000
 _DAMAGE_LINES = 500
@@ -48,7 +51,13 @@ class Reporter:
             outcome = worst([task.outcome or "failed" for task in run.tasks])
             run.outcome, run.ended = outcome, datetime.now(UTC)
             runs.end(db, run_id, outcome, report_of(run).sentence)
-            self.report(run_id)
+            try:
+                self.report(run_id)
+            except sqlite3.Error:
+                raise
+            except Exception:
+                # A report that cannot be written must not keep the run from ending.
+                log.exception("run %s: its report could not be written", run_id)
         self._events.changed("runs")
 
     def report(self, run_id: int) -> None:

@@ -1,0 +1,62 @@
+<script lang="ts">
+  // What is missing or altered on a store, and every bundle and entry that it harms.
+  import { Button } from 'flowbite-svelte';
+  import { damageList, storesMend } from '../lib/calls';
+  import { Problem } from '../lib/api.svelte';
+  import { live } from '../lib/live.svelte';
+  import type { DamageRow, Page } from '../lib/types';
+  import { count } from '../lib/words';
+  import Timestamp from './Timestamp.svelte';
+  import ErrorMessage from './ErrorMessage.svelte';
+  let { store }: { store: string } = $props();
+  let damage = $state<DamageRow[]>([]);
+  let problem = $state<Problem | null>(null);
+  const load = () =>
+    damageList({ store, limit: 100 })
+      .then((p) => (damage = p.items))
+      .catch((e) => (problem = e));
+  $effect(() => {
+    void store;
+    load();
+  });
+  $effect(() => live.refresh(['maintenance', 'stores'], load));
+  async function mend(subject: string) {
+    try {
+      await storesMend(store, { subject });
+      problem = null;
+    } catch (error) {
+      problem = error as Problem;
+    }
+  }
+</script>
+
+<ErrorMessage {problem} />
+{#each damage as d (d.id)}
+  <div class="mb-2 border-l-4 border-brick bg-brick-soft px-3 py-2 text-sm wrap-anywhere">
+    <div>
+      <strong>■ {d.subject}: {d.file}</strong>
+      {d.reason}; found <Timestamp at={d.found} />. It harms {count(d.bundles.length, 'bundle')} and {count(
+        d.harmed,
+        'entry',
+        'entries',
+      )}. {d.mend_from.length
+        ? `It can be mended from ${d.mend_from.join(' or ')}. `
+        : 'No other store has a copy to mend it from. '}{d.stored_again
+        ? `${d.stored_again} brought anew what lies in it.`
+        : 'The next run stores anew what lies in it.'}
+      {#if d.mend_from.length}<Button
+          size="xs"
+          class="ml-2"
+          onclick={() => mend(d.subject)}
+          aria-label="Mend {d.file}">Mend</Button
+        >{/if}
+    </div>
+    <details>
+      <summary class="cursor-pointer">Which</summary>
+      <div class="text-faint">{d.bundles.join(', ')}</div>
+      {#each d.files as file}<div>{file}</div>{/each}{#if d.harmed > d.files.length}<div>
+          … and {d.harmed - d.files.length} more
+        </div>{/if}
+    </details>
+  </div>
+{/each}

@@ -1,0 +1,49 @@
+<script lang="ts">
+  // Which databases, tables and rows a job takes.
+  import { Checkbox } from 'flowbite-svelte';
+  import type { DatabaseRules } from '../lib/types';
+  import FormField from './FormField.svelte';
+  import LinesField from './LinesField.svelte';
+  let { rules = $bindable(), at }: { rules: DatabaseRules; at: (field: string) => string } =
+    $props();
+</script>
+
+<p class="mb-2 text-sm text-faint">
+  Patterns with * and ?, one a line. Tables are written database.table, as in shop.orders or
+  *.sessions.
+</p>
+<div class="grid gap-x-5 sm:grid-cols-2">
+  <FormField
+    label="Only these databases"
+    id="db-names"
+    hint="Empty: all of the subject."
+    wrong={at('databases.names')}><LinesField id="db-names" bind:value={rules.names} /></FormField
+  >
+  <FormField label="Without these databases" id="db-without" wrong={at('databases.without')}
+    ><LinesField id="db-without" bind:value={rules.without} /></FormField
+  >
+  <FormField label="Only these tables" id="db-tables" wrong={at('databases.tables')}
+    ><LinesField id="db-tables" bind:value={rules.tables} /></FormField
+  >
+  <FormField
+    label="Without these tables"
+    id="db-without-tables"
+    wrong={at('databases.without_tables')}
+    ><LinesField id="db-without-tables" bind:value={rules.without_tables} /></FormField
+  >
+  <FormField
+    label="Of these tables the structure alone"
+    id="db-without-rows"
+    hint="Sessions and caches come back empty."
+    wrong={at('databases.without_rows')}
+    ><LinesField
+      id="db-without-rows"
+      bind:value={rules.without_rows}
+      placeholder="*.sessions"
+    /></FormField
+  >
+  <div class="mb-3 space-y-1 sm:pt-7">
+    <Checkbox bind:checked={rules.structure_only}>Of all tables the structure alone</Checkbox>
+    <Checkbox bind:checked={rules.check_tables}>CHECK TABLE before reading</Checkbox>
+  </div>
+</div>

@@ -1,0 +1,86 @@
+<script lang="ts">
+  // How a subject grows: what each bundle shows, what it brought, and what all of it takes on each store.
+  import { call } from '../lib/api.svelte';
+  import { live } from '../lib/live.svelte';
+  import type { Growth } from '../lib/types';
+  import { exact, size } from '../lib/words';
+  let { subject, kind }: { subject: string; kind: string } = $props();
+  let growth = $state<GrowthPanel | null>(null);
+  const load = () =>
+    call<GrowthPanel>('GET', `/growth?subject=${subject}&kind=${kind}`)
+      .then((g) => (growth = g))
+      .catch(() => (growth = null));
+  $effect(() => {
+    void subject;
+    load();
+  });
+  $effect(() => live.refresh(['bundles', 'stores'], load));
+  const shown = $derived(growth?.points.slice(-60) ?? []);
+  const most = $derived(Math.max(1, ...shown.map((p) => p.bytes)));
+  const saved = (g: Growth) => {
+    const last = g.points[g.points.length - 1];
+    return last.bytes ? Math.round(100 * (1 - last.packed / last.bytes)) : 0;
+  };
+</script>
+
+{#if growth && shown.length}
+  <section class="mt-6" aria-labelledby="growth">
+    <h2 id="growth" class="mb-2">Growth</h2>
+    <div class="sheet grid grid-cols-1 gap-5 p-4 lg:grid-cols-[minmax(0,2fr)_minmax(0,1fr)]">
+      <div>
+        <div class="flex h-28 items-end gap-0.5 border-b border-rule" aria-hidden="true">
+          {#each shown as p (p.bundle)}
+            <a
+              href="#/bundles/{p.bundle}"
+              tabindex="-1"
+              class="flex h-full max-w-10 min-w-1 flex-1 flex-col justify-end"
+              title="{exact(p.moment)}, {p.job}: shows {size(p.bytes)}, brought {size(
+                p.new_bytes,
+              )}, {size(p.packed)} packed"
+            >
+              <span
+                class="block bg-primary-200 dark:bg-primary-800"
+                style="height:{(100 * Math.max(0, p.bytes - p.new_bytes)) / most}%"
+              ></span>
+              <span
+                class="block bg-primary-600 dark:bg-primary-400"
+                style="height:{(100 * Math.min(p.bytes, p.new_bytes)) / most}%"
+              ></span>
+            </a>
+          {/each}
+        </div>
+        <p class="mt-1 text-sm text-faint">
+          The last {shown.length} bundles by size: dark is what each brought, light what was there already.
+          The largest shows {size(most)}.
+        </p>
+      </div>
+      <div class="text-sm">
+        <p>
+          The newest took {saved(growth)} % fewer bytes than it shows.{#if growth.per_week !== null}{' '}It
+            changes by {growth.per_week < 0 ? '−' : '+'}{size(Math.abs(growth.per_week))} a week.{/if}
+        </p>
+        <table class="ledger mt-2">
+          <thead
+            ><tr
+              ><th scope="col">Store</th><th scope="col" class="num">Copies</th><th
+                scope="col"
+                class="num">Stored</th
+              ><th scope="col" class="num">Dead weight</th></tr
+            ></thead
+          >
+          <tbody
+            >{#each growth.stores as s (s.store)}<tr
+                ><td><a class="link" href="#/stores/{s.store}">{s.store}</a></td><td class="num"
+                  >{s.copies}</td
+                ><td class="num">{size(s.stored)}</td><td
+                  class="num"
+                  title="At most; repacking measures it exactly"
+                  >{s.holds ? `${Math.round((100 * s.dead) / s.holds)} %` : '–'}</td
+                ></tr
+              >{/each}</tbody
+          >
+        </table>
+      </div>
+    </div>
+  </section>
+{/if}

@@ -1,0 +1,56 @@
+<script lang="ts">
+  // Beside the job editor: what the job would do, as it stands.
+  import type { Problem } from '../lib/api.svelte';
+  import type { JobSummary } from '../lib/types';
+  import { count, exact, relative, size } from '../lib/words';
+  let {
+    summary,
+    wrong,
+    zone,
+  }: { summary: JobSummary | null; wrong: Problem | null; zone: string } = $props();
+  const shown = (moment: string) => {
+    try {
+      return exact(moment, zone);
+    } catch {
+      return exact(moment);
+    }
+  };
+</script>
+
+<aside class="space-y-4" aria-live="polite">
+  <section class="sheet p-4">
+    <h2 class="mb-1">What it will do</h2>
+    {#if wrong}<p class="text-amber-ink">▲ Not complete yet: {wrong.message}</p>
+    {:else if summary}<p data-testid="summary">{summary.sentence}</p>{:else}<p class="text-faint">
+        …
+      </p>{/if}
+  </section>
+  {#if summary && !wrong}
+    <section class="sheet p-4">
+      <h2 class="mb-1">Next starts</h2>
+      {#each summary.starts as start (start)}<div class="flex justify-between gap-3 tabular-nums">
+          <span>{shown(start)}</span><span class="text-faint">{relative(start)}</span>
+        </div>{:else}<p class="text-faint">Only when somebody starts it.</p>{/each}
+    </section>
+    <section class="sheet p-4">
+      <h2 class="mb-1">Size</h2>
+      <p>
+        {count(summary.covers.length, 'subject')}{#if summary.bytes}; last seen {size(
+            summary.bytes,
+          )}, {size(summary.packed)} packed{/if}.
+        {#if summary.unmeasured}{count(summary.unmeasured, 'subject has', 'subjects have')} no bundle
+          yet to measure by.{/if}
+      </p>
+    </section>
+    {#if summary.advice.length}
+      <section class="sheet p-4">
+        <h2 class="mb-1">Advice</h2>
+        <ul class="space-y-1">
+          {#each summary.advice as line (line)}<li class="flex gap-2">
+              <span class="text-amber-ink" aria-hidden="true">▲</span><span>{line}</span>
+            </li>{/each}
+        </ul>
+      </section>
+    {/if}
+  {/if}
+</aside>

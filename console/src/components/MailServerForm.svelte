@@ -1,0 +1,121 @@
+<script lang="ts">
+  import { Button, Input, Select } from 'flowbite-svelte';
+  import { mailShow, mailTry } from '../lib/calls';
+  import { call, Problem } from '../lib/api.svelte';
+  import type { MailServer, Tried } from '../lib/types';
+  import FormField from './FormField.svelte';
+  import StepList from './StepList.svelte';
+  import ErrorMessage from './ErrorMessage.svelte';
+  let mail = $state<MailServer>({
+    address: '',
+    port: 587,
+    security: 'starttls',
+    user: '',
+    password_set: false,
+    sender: '',
+  });
+  let port = $state('587');
+  let password = $state('');
+  let to = $state('');
+  let tried = $state<Tried | null>(null);
+  let problem = $state<Problem | null>(null);
+  let saved = $state(false);
+  const load = async () => {
+    mail = await mailShow();
+    port = String(mail.port);
+  };
+  load().catch((e) => (problem = e));
+  async function save(event: Event) {
+    event.preventDefault();
+    try {
+      await call('PUT', '/settings/mail', {
+        ...$state.snapshot(mail),
+        port: Number(port),
+        password: password || null,
+      });
+      saved = true;
+      problem = null;
+      password = '';
+      await load();
+    } catch (error) {
+      problem = error as Problem;
+      saved = false;
+    }
+  }
+  async function tryOut() {
+    try {
+      tried = await mailTry({ to });
+      problem = null;
+    } catch (error) {
+      problem = error as Problem;
+    }
+  }
+</script>
+
+<section class="sheet p-4">
+  <h2 class="mb-2">Mail server for reports</h2>
+  <form onsubmit={save}>
+    <div class="grid gap-x-4 sm:grid-cols-[2fr_1fr_1fr]">
+      <FormField label="Address" id="mail-address" wrong={problem?.at('address')}
+        ><Input id="mail-address" bind:value={mail.address} /></FormField
+      >
+      <FormField label="Port" id="mail-port" wrong={problem?.at('port')}
+        ><Input id="mail-port" bind:value={port} /></FormField
+      >
+      <FormField label="Security" id="mail-security"
+        ><Select
+          id="mail-security"
+          placeholder=""
+          items={[
+            { value: 'starttls', name: 'STARTTLS' },
+            { value: 'tls', name: 'TLS' },
+            { value: 'none', name: 'none' },
+          ]}
+          bind:value={mail.security}
+        /></FormField
+      >
+    </div>
+    <div class="grid gap-x-4 sm:grid-cols-2">
+      <FormField label="User" id="mail-user"
+        ><Input id="mail-user" autocomplete="off" bind:value={mail.user} /></FormField
+      >
+      <FormField
+        label="Password"
+        id="mail-password"
+        hint={mail.password_set ? 'Set; leave empty to keep it.' : ''}
+        ><Input
+          id="mail-password"
+          type="password"
+          autocomplete="off"
+          bind:value={password}
+        /></FormField
+      >
+    </div>
+    <FormField label="Sender" id="mail-sender" wrong={problem?.at('sender')}
+      ><Input
+        id="mail-sender"
+        bind:value={mail.sender}
+        placeholder="fasciculus@sedge-quill.example"
+      /></FormField
+    >
+    <ErrorMessage {problem} />
+    <div class="flex items-center gap-3">
+      <Button type="submit" size="sm">Save</Button>{#if saved}<span class="text-moss" role="status"
+          >● Saved.</span
+        >{/if}
+    </div>
+  </form>
+  <div class="mt-4 flex items-end gap-3 border-t border-rule pt-3">
+    <div class="grow">
+      <Input
+        aria-label="Address for a test message"
+        placeholder="Address for a test message"
+        bind:value={to}
+      />
+    </div>
+    <Button size="sm" color="alternative" onclick={tryOut} disabled={!to.includes('@')}
+      >Send a test message</Button
+    >
+  </div>
+  {#if tried}<div class="mt-2"><StepList {tried} /></div>{/if}
+</section>

@@ -1,0 +1,144 @@
+<script lang="ts">
+  // Bringing a bundle back, in steps: what, where to, what will change, go.
+  import { Button, Checkbox, Input, Select } from 'flowbite-svelte';
+  import { push } from 'svelte-spa-router';
+  import { bundlesFiles, restoresStart } from '../lib/calls';
+  import { Problem } from '../lib/api.svelte';
+  import type { BundleDetail } from '../lib/types';
+  import { size } from '../lib/words';
+  import FormField from './FormField.svelte';
+  import ErrorMessage from './ErrorMessage.svelte';
+  let {
+    bundle,
+    part,
+    done,
+  }: { bundle: BundleDetail; part: { kind: string; path: string } | null; done: () => void } =
+    $props();
+  let target = $state('');
+  let store = $state('');
+  let kinds = $state<string[]>([]);
+  let databases = $state<Record<string, string>>({});
+  let domains = $state<string[]>([]);
+  let chosen = $state<string[]>([]);
+  let problem = $state<Problem | null>(null);
+  $effect(() => {
+    if (part || !bundle.contents.mail) return;
+    bundlesFiles(bundle.id, { contents: 'mail' })
+      .then((found) => (domains = found.items.map((i) => i.name)))
+      .catch(() => {});
+  });
+  const maria = $derived(bundle.databases.filter((d) => d.engine === 'mariadb').map((d) => d.name));
+  $effect(() => {
+    kinds = part ? [part.kind] : Object.keys(bundle.contents);
+  });
+  const badTarget = $derived(
+    target && !target.startsWith('/') ? 'Write an absolute folder, from the first slash on.' : '',
+  );
+  const renamed = $derived(
+    Object.fromEntries(Object.entries(databases).filter(([, v]) => v.trim())),
+  );
+  async function go(event: Event) {
+    event.preventDefault();
+    try {
+      const body = {
+        bundle: bundle.id,
+        target,
+        store,
+        contents: kinds,
+        paths: part ? [part.path] : [],
+        databases: part ? {} : renamed,
+        mail_domains: part ? [] : $state.snapshot(chosen),
+      };
+      push(`/restores/${(await restoresStart(body)).id}`);
+    } catch (error) {
+      problem = error as Problem;
+    }
+  }
+</script>
+
+<form onsubmit={go} class="sheet mb-5 p-4">
+  <h2 class="mb-2">Restore {part ? part.path : 'the whole bundle'}</h2>
+  {#if !part}
+    <div class="mb-3 flex gap-5">
+      {#each Object.keys(bundle.contents) as kind (kind)}
+        <Checkbox
+          checked={kinds.includes(kind)}
+          onchange={() =>
+            (kinds = kinds.includes(kind) ? kinds.filter((k) => k !== kind) : [...kinds, kind])}
+          >{kind}</Checkbox
+        >{/each}
+    </div>
+  {/if}
+  <div class="grid gap-x-5 sm:grid-cols-2">
+    <FormField
+      label="Into an empty or new folder on the service’s machine"
+      id="target"
+      hint="Left empty, only the databases and mail settings named below come back."
+      wrong={badTarget || problem?.at('target')}
+      ><Input
+        id="target"
+        bind:value={target}
+        placeholder="/srv/restored/{bundle.subject}"
+      /></FormField
+    >
+    <FormField label="From the copy on" id="from"
+      ><Select
+        id="from"
+        placeholder=""
+        items={[
+          { value: '', name: `any (${bundle.copies[0]?.store ?? 'none'})` },
+          ...bundle.copies.map((c) => ({ value: c.store, name: c.store })),
+        ]}
+        bind:value={store}
+      /></FormField
+    >
+    {#if !part && kinds.includes('databases')}{#each maria as name (name)}
+        <FormField
+          label="Load MariaDB database {name} as"
+          id="db-{name}"
+          hint="A new or empty database. Left empty, its SQL goes into the folder."
+          wrong={problem?.at('databases')}
+          ><Input
+            id="db-{name}"
+            bind:value={databases[name]}
+            placeholder="{name}_restored"
+          /></FormField
+        >{/each}{/if}
+  </div>
+  {#if !part && domains.length}
+    <fieldset class="mb-3">
+      <legend class="mb-1 font-semibold">Mail settings into the host’s own files</legend>
+      <div class="flex flex-wrap gap-5">
+        {#each domains as domain (domain)}<Checkbox
+            checked={chosen.includes(domain)}
+            onchange={() =>
+              (chosen = chosen.includes(domain)
+                ? chosen.filter((d) => d !== domain)
+                : [...chosen, domain])}>{domain}</Checkbox
+          >{/each}
+      </div>
+      {#if chosen.length}<p class="mt-1 text-sm text-amber-ink">
+          ▲ The lines of {chosen.join(', ')} in the host’s mail files are replaced by those of the bundle;
+          no other domain’s are touched.
+        </p>{/if}
+      {#if problem?.at('mail_domains')}<p role="alert" class="text-sm text-brick">
+          ■ {problem.at('mail_domains')}
+        </p>{/if}
+    </fieldset>
+  {/if}
+  <p class="mb-3 text-sm">
+    What will change: {#if target}{part ? 'the chosen part' : `up to ${size(bundle.bytes)}`} is written
+      below {target}{:else}no file is written{/if}{Object.keys(renamed).length && !part
+      ? `, and loaded as ${Object.values(renamed).join(', ')}`
+      : ''}. No folder or database that exists is overwritten.
+  </p>
+  <ErrorMessage {problem} />
+  <div class="flex gap-3">
+    <Button
+      type="submit"
+      disabled={!(target || Object.keys(renamed).length || chosen.length) ||
+        !!badTarget ||
+        !kinds.length}>Restore</Button
+    ><Button color="alternative" onclick={done}>Leave</Button>
+  </div>
+</form>

@@ -1,0 +1,123 @@
+<script lang="ts">
+  import { Button, Input } from 'flowbite-svelte';
+  import { passwordChange, tokensAdd, tokensList, tokensRemove } from '../lib/calls';
+  import { session, Problem } from '../lib/api.svelte';
+  import type { Page, Token } from '../lib/types';
+  import FormField from './FormField.svelte';
+  import Timestamp from './Timestamp.svelte';
+  import ConfirmDialog from './ConfirmDialog.svelte';
+  import ErrorMessage from './ErrorMessage.svelte';
+  let tokens = $state<Token[]>([]);
+  let name = $state('');
+  let made = $state('');
+  let problem = $state<Problem | null>(null);
+  let removing = $state('');
+  let sure = $state(false);
+  let old = $state('');
+  let fresh = $state('');
+  let trouble = $state<Problem | null>(null);
+  const load = async () => {
+    tokens = (await tokensList()).items;
+  };
+  load().catch((e) => (problem = e));
+  async function add(event: Event) {
+    event.preventDefault();
+    try {
+      made = (await tokensAdd({ name })).token;
+      name = '';
+      problem = null;
+      await load();
+    } catch (error) {
+      problem = error as Problem;
+    }
+  }
+  async function change(event: Event) {
+    event.preventDefault();
+    try {
+      await passwordChange({ old, new: fresh });
+      session.who = null;
+    } catch (error) {
+      trouble = error as Problem;
+    }
+  }
+</script>
+
+<section class="sheet p-4">
+  <h2 class="mb-2">Your tokens</h2>
+  <p class="mb-2 text-sm text-faint">
+    For programs and the command line: <code>FASCICULUS_TOKEN</code>.
+  </p>
+  {#each tokens as token (token.name)}
+    <div class="mb-1 flex items-center gap-3">
+      <span>{token.name}</span><span class="mr-auto text-sm text-faint"
+        >last used <Timestamp at={token.last_used} /></span
+      ><Button
+        size="xs"
+        color="alternative"
+        onclick={() => {
+          removing = token.name;
+          sure = true;
+        }}
+        aria-label="Remove {token.name}">Remove</Button
+      >
+    </div>
+  {:else}<p class="text-faint">None yet.</p>{/each}
+  {#if made}<p class="my-3 rounded bg-amber-soft p-3">
+      Shown this once: <code class="wrap-anywhere select-all">{made}</code>
+    </p>{/if}
+  <form onsubmit={add} class="mt-3 flex gap-3">
+    <div class="grow">
+      <Input
+        aria-label="What the token is for"
+        placeholder="What it is for"
+        bind:value={name}
+        required
+      />
+    </div>
+    <Button type="submit" size="sm" disabled={!name}>Make a token</Button>
+  </form>
+  <ErrorMessage {problem} />
+</section>
+<section class="sheet p-4">
+  <h2 class="mb-2">Your password</h2>
+  <form onsubmit={change}>
+    <div class="grid gap-x-4 sm:grid-cols-2">
+      <FormField label="Old password" id="old-password" wrong={trouble?.at('old')}
+        ><Input
+          id="old-password"
+          type="password"
+          autocomplete="current-password"
+          bind:value={old}
+          required
+        /></FormField
+      >
+      <FormField
+        label="New password"
+        id="new-password"
+        wrong={fresh && fresh.length < 10 ? 'Use at least 10 characters.' : trouble?.at('new')}
+        ><Input
+          id="new-password"
+          type="password"
+          autocomplete="new-password"
+          bind:value={fresh}
+          required
+        /></FormField
+      >
+    </div>
+    <ErrorMessage problem={trouble} /><Button
+      type="submit"
+      size="sm"
+      disabled={!old || fresh.length < 10}>Change it and sign in anew</Button
+    >
+  </form>
+</section>
+<ConfirmDialog
+  bind:open={sure}
+  title="Remove the token"
+  name={removing}
+  what="What uses the token {removing} is locked out at once."
+  action={async () => {
+    await tokensRemove(removing);
+    await load();
+  }}
+/>

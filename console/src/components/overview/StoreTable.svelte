@@ -1,0 +1,40 @@
+<script lang="ts">
+  // What each store holds.
+  import { Button } from 'flowbite-svelte';
+  import type { StoreFill } from '../../lib/types';
+  import { size } from '../../lib/words';
+  import Timestamp from '../Timestamp.svelte';
+  let { stores }: { stores: StoreFill[] } = $props();
+</script>
+
+<section aria-labelledby="stores">
+  <h2 id="stores" class="mt-5 mb-2">Stores</h2>
+  <div class="sheet overflow-x-auto">
+    <table class="ledger">
+      <thead>
+        <tr>
+          <th scope="col">Store</th>
+          <th scope="col" class="num">Copies</th>
+          <th scope="col" class="num">Stored</th>
+          <th scope="col">Newest</th>
+        </tr>
+      </thead>
+      <tbody>
+        {#each stores as store (store.name)}
+          <tr>
+            <td><a class="link" href="#/stores/{store.name}">{store.name}</a></td>
+            <td class="num">{store.copies}</td>
+            <td class="num">{size(store.bytes)}</td>
+            <td><Timestamp at={store.newest} /></td>
+          </tr>
+        {:else}
+          <tr>
+            <td colspan="4" class="text-faint">
+              None yet. <Button href="#/stores/new" size="xs">Add a store</Button>
+            </td>
+          </tr>
+        {/each}
+      </tbody>
+    </table>
+  </div>
+</section>

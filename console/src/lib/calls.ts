@@ -1,0 +1,299 @@
+// Generated from openapi.json by generate-calls.mjs. Do not edit.
+import type { components, operations } from './openapi';
+import { call, part, queryString } from './api.svelte';
+
+type Schemas = components['schemas'];
+type Query<Id extends keyof operations> = operations[Id]['parameters']['query'];
+
+/** Sign in. */
+export const sessionOpen = (body: Schemas['SignIn']) =>
+  call<Schemas['Identity']>('POST', '/session', body);
+
+/** Who is signed in. */
+export const sessionShow = () => call<Schemas['Identity']>('GET', '/session');
+
+/** Sign out. */
+export const sessionClose = () => call<void>('DELETE', '/session');
+
+/** Choose another password; ends all sessions. */
+export const passwordChange = (body: Schemas['Password']) =>
+  call<void>('POST', '/session/password', body);
+
+/** Your tokens. */
+export const tokensList = () => call<Schemas['Page_Token_']>('GET', '/tokens');
+
+/** Make a token; it is shown this once. */
+export const tokensAdd = (body: Schemas['TokenNew']) =>
+  call<Schemas['TokenMade']>('POST', '/tokens', body);
+
+/** Remove a token. */
+export const tokensRemove = (name: string) => call<void>('DELETE', `/tokens/${part(name)}`);
+
+/** Bundles, newest first. */
+export const bundlesList = (query?: Query<'bundles_list'>) =>
+  call<Schemas['Page_Bundle_']>('GET', '/bundles' + queryString(query));
+
+/** One bundle. */
+export const bundlesShow = (bundleId: number) =>
+  call<Schemas['BundleDetail']>('GET', `/bundles/${part(bundleId)}`);
+
+/** What is in a folder of a bundle. */
+export const bundlesFiles = (bundleId: number, query?: Query<'bundles_files'>) =>
+  call<Schemas['BundleFiles']>('GET', `/bundles/${part(bundleId)}/files` + queryString(query));
+
+/** Entries whose path holds the words. */
+export const bundlesSearch = (bundleId: number, query?: Query<'bundles_search'>) =>
+  call<Schemas['EntrySearch']>('GET', `/bundles/${part(bundleId)}/search` + queryString(query));
+
+/** Restores, newest first. */
+export const restoresList = (query?: Query<'restores_list'>) =>
+  call<Schemas['Page_Restore_']>('GET', '/restores' + queryString(query));
+
+/** Bring a bundle, or part of it, back into an empty folder and named databases. */
+export const restoresStart = (body: Schemas['RestoreStart']) =>
+  call<Schemas['Started']>('POST', '/restores', body);
+
+/** One restore. */
+export const restoresShow = (restoreId: number) =>
+  call<Schemas['Restore']>('GET', `/restores/${part(restoreId)}`);
+
+/** Cancel a restore. */
+export const restoresCancel = (restoreId: number) =>
+  call<Schemas['Restore']>('POST', `/restores/${part(restoreId)}/cancel`);
+
+/** The log of a restore. */
+export const restoresLog = (restoreId: number, query?: Query<'restores_log'>) =>
+  call<Schemas['Page_LogLine_']>('GET', `/restores/${part(restoreId)}/log` + queryString(query));
+
+/** Stores. */
+export const storesList = (query?: Query<'stores_list'>) =>
+  call<Schemas['Page_Store_']>('GET', '/stores' + queryString(query));
+
+/** Add a store; it is tried first. */
+export const storesAdd = (body: Schemas['StoreInput']) =>
+  call<Schemas['Store']>('POST', '/stores', body);
+
+/** One store. */
+export const storesShow = (name: string) => call<Schemas['Store']>('GET', `/stores/${part(name)}`);
+
+/** Change a store; it is tried first. */
+export const storesChange = (name: string, body: Schemas['StoreInput']) =>
+  call<Schemas['Store']>('PUT', `/stores/${part(name)}`, body);
+
+/** Forget a store; what is on it is not touched. */
+export const storesRemove = (name: string) => call<void>('DELETE', `/stores/${part(name)}`);
+
+/** Try a store as it is described, before saving it. */
+export const storesTryDraft = (body: Schemas['StoreInput'], query?: Query<'stores_try_draft'>) =>
+  call<Schemas['TryResult']>('POST', '/stores/try' + queryString(query), body);
+
+/** Try a saved store. */
+export const storesTry = (name: string) =>
+  call<Schemas['TryResult']>('POST', `/stores/${part(name)}/try`);
+
+/** Apply such a text; with “dry_run”, say what would change. */
+export const definitionsApply = (body: Schemas['Definitions']) =>
+  call<Schemas['Applied']>('POST', '/definitions', body);
+
+/** Accounts on a host that are new, changed or gone. */
+export const hostsFind = (name: string) =>
+  call<Schemas['Page_Proposed_']>('GET', `/hosts/${part(name)}/finding`);
+
+/** Take over what was found. */
+export const hostsTakeOver = (name: string, body: Schemas['TakeOver']) =>
+  call<Schemas['TakenOver']>('POST', `/hosts/${part(name)}/finding`, body);
+
+/** Measure what a job would take of a subject. */
+export const previewsStart = (body: Schemas['PreviewStart']) =>
+  call<Schemas['Started']>('POST', '/previews', body);
+
+/** One preview. */
+export const previewsShow = (previewId: number) =>
+  call<Schemas['Preview']>('GET', `/previews/${part(previewId)}`);
+
+/** Cancel a preview. */
+export const previewsCancel = (previewId: number) =>
+  call<Schemas['Preview']>('POST', `/previews/${part(previewId)}/cancel`);
+
+/** How each site, database and mail domain is protected. */
+export const coverageList = (query?: Query<'coverage_list'>) =>
+  call<Schemas['Page_CoverageRow_']>('GET', '/coverage' + queryString(query));
+
+/** Runs, newest first. */
+export const runsList = (query?: Query<'runs_list'>) =>
+  call<Schemas['Page_Run_']>('GET', '/runs' + queryString(query));
+
+/** One run with its tasks. */
+export const runsShow = (runId: number) =>
+  call<Schemas['RunDetail']>('GET', `/runs/${part(runId)}`);
+
+/** Cancel a run. */
+export const runsCancel = (runId: number) =>
+  call<Schemas['RunDetail']>('POST', `/runs/${part(runId)}/cancel`);
+
+/** The log of a run. */
+export const runsLog = (runId: number, query?: Query<'runs_log'>) =>
+  call<Schemas['Page_LogLine_']>('GET', `/runs/${part(runId)}/log` + queryString(query));
+
+/** Hosts. */
+export const hostsList = (query?: Query<'hosts_list'>) =>
+  call<Schemas['Page_Host_']>('GET', '/hosts' + queryString(query));
+
+/** Add a host. */
+export const hostsAdd = (body: Schemas['HostInput']) =>
+  call<Schemas['Host']>('POST', '/hosts', body);
+
+/** One host. */
+export const hostsShow = (name: string) => call<Schemas['Host']>('GET', `/hosts/${part(name)}`);
+
+/** Change a host. */
+export const hostsChange = (name: string, body: Schemas['HostInput']) =>
+  call<Schemas['Host']>('PUT', `/hosts/${part(name)}`, body);
+
+/** Remove a host that has no accounts. */
+export const hostsRemove = (name: string) => call<void>('DELETE', `/hosts/${part(name)}`);
+
+/** Try a host as it is described, before saving it. */
+export const hostsTryDraft = (body: Schemas['HostInput'], query?: Query<'hosts_try_draft'>) =>
+  call<Schemas['TryResult']>('POST', '/hosts/try' + queryString(query), body);
+
+/** Prove each step of reaching a host, its databases and its files. */
+export const hostsTry = (name: string) =>
+  call<Schemas['TryResult']>('POST', `/hosts/${part(name)}/try`);
+
+/** Accounts. */
+export const accountsList = (query?: Query<'accounts_list'>) =>
+  call<Schemas['Page_Account_']>('GET', '/accounts' + queryString(query));
+
+/** Add an account with its sites, databases and mail domains. */
+export const accountsAdd = (body: Schemas['AccountInput']) =>
+  call<Schemas['Account']>('POST', '/accounts', body);
+
+/** One account. */
+export const accountsShow = (name: string) =>
+  call<Schemas['Account']>('GET', `/accounts/${part(name)}`);
+
+/** Change an account and all that is in it. */
+export const accountsChange = (name: string, body: Schemas['AccountInput']) =>
+  call<Schemas['Account']>('PUT', `/accounts/${part(name)}`, body);
+
+/** Forget an account; its bundles stay unless asked otherwise. */
+export const accountsRemove = (name: string, query?: Query<'accounts_remove'>) =>
+  call<void>('DELETE', `/accounts/${part(name)}` + queryString(query));
+
+/** Sites. */
+export const sitesList = (query?: Query<'sites_list'>) =>
+  call<Schemas['Page_SiteRow_']>('GET', '/sites' + queryString(query));
+
+/** Jobs. */
+export const jobsList = (query?: Query<'jobs_list'>) =>
+  call<Schemas['Page_Job_']>('GET', '/jobs' + queryString(query));
+
+/** Add a job. */
+export const jobsAdd = (body: Schemas['JobInput']) => call<Schemas['Job']>('POST', '/jobs', body);
+
+/** What a new job starts from. */
+export const jobDefaults = () => call<Schemas['JobDefaults']>('GET', '/defaults/job');
+
+/** One job. */
+export const jobsShow = (name: string) => call<Schemas['Job']>('GET', `/jobs/${part(name)}`);
+
+/** Change a job. */
+export const jobsChange = (name: string, body: Schemas['JobInput']) =>
+  call<Schemas['Job']>('PUT', `/jobs/${part(name)}`, body);
+
+/** Remove a job; the bundles it made stay. */
+export const jobsRemove = (name: string) => call<void>('DELETE', `/jobs/${part(name)}`);
+
+/** Start a job now. */
+export const jobsStart = (name: string, body: Schemas['JobStart']) =>
+  call<Schemas['Started']>('POST', `/jobs/${part(name)}/start`, body);
+
+/** What would retire now, and what that would free; nothing is removed. */
+export const jobsRetiring = (name: string, query?: Query<'jobs_retiring'>) =>
+  call<Schemas['Page_Retiring_']>('GET', `/jobs/${part(name)}/retiring` + queryString(query));
+
+/** What a job would do, before it is saved. */
+export const jobsSummary = (body: Schemas['JobInput']) =>
+  call<Schemas['JobSummary']>('POST', '/jobs/summary', body);
+
+/** Kinds of stores, hosts and database servers. */
+export const kindsList = () => call<Schemas['Kinds']>('GET', '/kinds');
+
+/** Look whether the copies on a store are whole. */
+export const storesVerify = (name: string, body: Schemas['VerifyStart']) =>
+  call<Schemas['MaintenanceStarted']>('POST', `/stores/${part(name)}/verify`, body);
+
+/** Mend damaged files from intact copies on other stores. */
+export const storesMend = (name: string, body: Schemas['MendStart']) =>
+  call<Schemas['MaintenanceStarted']>('POST', `/stores/${part(name)}/mend`, body);
+
+/** Write pieces anew without their dead weight. */
+export const storesRepack = (name: string, body: Schemas['RepackStart']) =>
+  call<Schemas['MaintenanceStarted']>('POST', `/stores/${part(name)}/repack`, body);
+
+/** Maintenance, newest first. */
+export const maintenanceList = (query?: Query<'maintenance_list'>) =>
+  call<Schemas['Page_MaintenanceTask_']>('GET', '/maintenance' + queryString(query));
+
+/** One maintenance task. */
+export const maintenanceShow = (maintenanceId: number) =>
+  call<Schemas['MaintenanceTask']>('GET', `/maintenance/${part(maintenanceId)}`);
+
+/** Cancel maintenance; every copy stays as whole as it was. */
+export const maintenanceCancel = (maintenanceId: number) =>
+  call<Schemas['MaintenanceTask']>('POST', `/maintenance/${part(maintenanceId)}/cancel`);
+
+/** The log of maintenance. */
+export const maintenanceLog = (maintenanceId: number, query?: Query<'maintenance_log'>) =>
+  call<Schemas['Page_LogLine_']>(
+    'GET',
+    `/maintenance/${part(maintenanceId)}/log` + queryString(query),
+  );
+
+/** Files on stores that are missing or altered, and what they harm. */
+export const damageList = (query?: Query<'damage_list'>) =>
+  call<Schemas['Page_DamageRow_']>('GET', '/damage' + queryString(query));
+
+/** How a subject grows, and what it takes on each store. */
+export const growthShow = (query: Query<'growth_show'>) =>
+  call<Schemas['Growth']>('GET', '/growth' + queryString(query));
+
+/** What is new, changed and gone in a bundle. */
+export const bundlesChanges = (bundleId: number, query?: Query<'bundles_changes'>) =>
+  call<Schemas['Page_BundleChange_']>(
+    'GET',
+    `/bundles/${part(bundleId)}/changes` + queryString(query),
+  );
+
+/** What needs a person, what comes, what was. */
+export const overview = () => call<Schemas['Overview']>('GET', '/overview');
+
+/** Accounts, sites, jobs, stores and bundles by name. */
+export const search = (query: Query<'search'>) =>
+  call<Schemas['Page_SearchHit_']>('GET', '/search' + queryString(query));
+
+/** Reports, newest first. */
+export const reportsList = (query?: Query<'reports_list'>) =>
+  call<Schemas['Page_Report_']>('GET', '/reports' + queryString(query));
+
+/** One report as it was sent. */
+export const reportsShow = (reportId: number) =>
+  call<Schemas['ReportDetail']>('GET', `/reports/${part(reportId)}`);
+
+/** Reports that wait to be sent. */
+export const outboxList = () => call<Schemas['Page_OutboxItem_']>('GET', '/outbox');
+
+/** Try all that waits again, now. */
+export const outboxSend = () => call<Schemas['Page_OutboxItem_']>('POST', '/outbox/send');
+
+/** The mail server for reports. */
+export const mailShow = () => call<Schemas['MailServer']>('GET', '/settings/mail');
+
+/** Set the mail server for reports. */
+export const mailChange = (body: Schemas['MailServer']) =>
+  call<Schemas['MailServer']>('PUT', '/settings/mail', body);
+
+/** Send a test message to an address. */
+export const mailTry = (query: Query<'mail_try'>) =>
+  call<Schemas['TryResult']>('POST', '/settings/mail/try' + queryString(query));

@@ -1,0 +1,12 @@
+"""``python -m fasciculus.service.describe``: prints the OpenAPI document, for generated code."""
+
+from __future__ import annotations
+
+import json
+
+from . import api
+from .openapi import openapi
+
+if __name__ == "__main__":
+    assert api  # imported for the operations it registers
+    print(json.dumps(openapi(), indent=1, ensure_ascii=False))
