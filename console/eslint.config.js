@@ -19,6 +19,10 @@ export default ts.config(
     rules: {
       'max-len': ['error', { code: 100, ignoreUrls: true, ignorePattern: ' d="' }],
       'no-empty': ['error', { allowEmptyCatch: false }],
+      // A plain value that nothing is drawn from needs no reactive class.
+      'svelte/prefer-svelte-reactivity': 'off',
+      // Prettier writes significant spaces this way.
+      'svelte/no-useless-mustaches': 'off',
       '@typescript-eslint/no-unused-vars': ['error', { argsIgnorePattern: '^_' }],
     },
   },

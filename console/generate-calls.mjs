@@ -1,21 +1,35 @@
-// Writes src/lib/calls.ts out of openapi.json: one typed function for each operation of the API.
+// Writes src/lib/openapi.ts and src/lib/calls.ts out of openapi.json: the types of the API, and one
+// typed function for each of its operations. With --check it only says whether they are up to date.
 import { readFileSync, writeFileSync } from 'node:fs';
+import openapiTS, { astToString } from 'openapi-typescript';
+import * as prettier from 'prettier';
 
 const PREFIX = '/api/v1';
-const TARGET = 'src/lib/calls.ts';
 const document = JSON.parse(readFileSync('openapi.json', 'utf8'));
 
 const camel = (name) => name.replace(/_([a-z])/g, (_, letter) => letter.toUpperCase());
 
+const nameOf = (schema) => schema.$ref.split('/').pop();
+
 /** The TypeScript type of a schema that the document refers to or holds. */
 function typeOf(schema) {
   if (!schema) return 'void';
-  if (schema.$ref) return `Schemas['${schema.$ref.split('/').pop()}']`;
+  if (schema.$ref) return `Schemas['${nameOf(schema)}']`;
   return 'unknown';
 }
 
+/** The type of a body: what has a default may be left out. */
+function bodyType(schema) {
+  const { properties = {}, required = [] } = document.components.schemas[nameOf(schema)];
+  const optional = Object.keys(properties).filter((name) => !required.includes(name));
+  const keys = optional.map((name) => `'${name}'`).join(' | ');
+  return keys ? `Optional<${typeOf(schema)}, ${keys}>` : typeOf(schema);
+}
+
 function pathOf(path, values) {
-  const filled = path.slice(PREFIX.length).replace(/{(\w+)}/g, (_, name) => `\${part(${camel(name)})}`);
+  const filled = path
+    .slice(PREFIX.length)
+    .replace(/{(\w+)}/g, (_, name) => `\${part(${camel(name)})}`);
   return values.length ? `\`${filled}\`` : `'${filled}'`;
 }
 
@@ -27,8 +41,9 @@ function functionOf(path, method, operation) {
   const body = operation.requestBody?.content['application/json'].schema;
   const answers = Object.entries(operation.responses).filter(([status]) => status !== 'default');
   const answer = answers[0][1].content?.['application/json']?.schema;
-  const args = values.map((p) => `${camel(p.name)}: ${p.schema.type === 'integer' ? 'number' : 'string'}`);
-  if (body) args.push(`body: ${typeOf(body)}`);
+  const scalar = (p) => (p.schema.type === 'integer' ? 'number' : 'string');
+  const args = values.map((p) => `${camel(p.name)}: ${scalar(p)}`);
+  if (body) args.push(`body: ${bodyType(body)}`);
   if (hasQuery) args.push(`query${needsQuery ? '' : '?'}: Query<'${id}'>`);
   const url = pathOf(path, values) + (hasQuery ? ' + queryString(query)' : '');
   const passed = [`'${method.toUpperCase()}'`, url, ...(body ? ['body'] : [])];
@@ -48,18 +63,25 @@ for (const [path, methods] of Object.entries(document.paths)) {
   }
 }
 
-const text = `// Generated from openapi.json by generate-calls.mjs. Do not edit.
+const calls = `// Generated from openapi.json by generate-calls.mjs. Do not edit.
 import type { components, operations } from './openapi';
 import { call, part, queryString } from './api.svelte';
 
 type Schemas = components['schemas'];
 type Query<Id extends keyof operations> = operations[Id]['parameters']['query'];
+type Optional<T, K extends keyof T> = Omit<T, K> & Partial<Pick<T, K>>;
 
 ${functions.join('\n')}`;
+const types = `// Generated from openapi.json by generate-calls.mjs. Do not edit.
+${astToString(await openapiTS(document))}`;
 
-if (process.argv.includes('--check')) {
-  if (readFileSync(TARGET, 'utf8') !== text) {
-    console.error(`${TARGET} is not what openapi.json says. Run “npm run generate”.`);
-    process.exit(1);
-  }
-} else writeFileSync(TARGET, text);
+async function put(target, text) {
+  const options = await prettier.resolveConfig(target);
+  const formatted = await prettier.format(text, { ...options, filepath: target });
+  if (!process.argv.includes('--check')) return writeFileSync(target, formatted);
+  if (readFileSync(target, 'utf8') === formatted) return;
+  console.error(`${target} does not match openapi.json. Run “npm run generate”.`);
+  process.exitCode = 1;
+}
+await put('src/lib/openapi.ts', types);
+await put('src/lib/calls.ts', calls);

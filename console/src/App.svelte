@@ -110,11 +110,7 @@
           <a
             href="#{path}"
             aria-current={here(path) ? 'page' : undefined}
-            class="rounded px-2.5 py-1.5 whitespace-nowrap hover:bg-gray-100 dark:hover:bg-gray-800 {here(
-              path,
-            )
-              ? 'font-semibold underline decoration-brick decoration-2 underline-offset-8'
-              : ''}">{name}</a
+            class={['place', here(path) && 'here']}>{name}</a
           >
         {/each}
       </nav>

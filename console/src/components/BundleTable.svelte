@@ -27,7 +27,7 @@
             ><td><OutcomeLabel outcome={b.outcome} /></td>
             <td class="num">{b.entries.toLocaleString('en')}</td><td class="num">{size(b.bytes)}</td
             ><td class="num">{size(b.new_bytes)}</td><td class="num">{size(b.packed)}</td><td
-              >{#each b.copies as c, n}{n ? ', ' : ''}{c.store}{#if !c.sound}{' '}<span
+              >{#each b.copies as c, n (c.store)}{n ? ', ' : ''}{c.store}{#if !c.sound}{' '}<span
                     class="font-semibold text-brick">■ damaged</span
                   >{/if}{/each}</td
             >

@@ -1,15 +1,15 @@
 <script lang="ts">
-  // What is new, changed and gone in a bundle since the one before.
+  // What is new, changed and gone in a bundle since the previous one.
   import { router } from 'svelte-spa-router';
+  import { bundlesChanges } from '../lib/calls';
   import { Listing } from '../lib/lists.svelte';
   import type { BundleChange } from '../lib/types';
   import { size } from '../lib/words';
   import FilterField from './FilterField.svelte';
   import DataTable from './DataTable.svelte';
   let { bundle }: { bundle: number } = $props();
-  // Each bundle has a list of its own: the part is made anew with another one.
-  // svelte-ignore state_referenced_locally
-  const list = new Listing<BundleChange>(`/bundles/${bundle}/changes`);
+  // Each bundle has a list of its own: the component is created again for another one.
+  const list = new Listing<BundleChange>((query) => bundlesChanges(bundle, query));
   $effect(() => {
     void router.querystring;
     list.load();
@@ -55,6 +55,6 @@
         >{c.state === 'new' ? '–' : size(c.before)}</td
       >
     {/snippet}
-    {#snippet empty()}Nothing differs from the bundle before.{/snippet}
+    {#snippet empty()}Nothing changed since the previous bundle.{/snippet}
   </DataTable>
 </section>

@@ -4,7 +4,7 @@
   import { damageList, storesMend } from '../lib/calls';
   import { Problem } from '../lib/api.svelte';
   import { live } from '../lib/live.svelte';
-  import type { DamageRow, Page } from '../lib/types';
+  import type { DamageRow } from '../lib/types';
   import { count } from '../lib/words';
   import Timestamp from './Timestamp.svelte';
   import ErrorMessage from './ErrorMessage.svelte';
@@ -20,6 +20,17 @@
     load();
   });
   $effect(() => live.refresh(['maintenance', 'stores'], load));
+  const impact = (d: DamageRow) =>
+    [
+      `It affects ${count(d.bundles.length, 'bundle')}`,
+      `and ${count(d.harmed, 'entry', 'entries')}.`,
+      d.mend_from.length
+        ? `It can be mended from ${d.mend_from.join(' or ')}.`
+        : 'No other store has a copy to mend it from.',
+      d.stored_again
+        ? `${d.stored_again} stored its contents again.`
+        : 'The next run stores its contents again.',
+    ].join(' ');
   async function mend(subject: string) {
     try {
       await storesMend(store, { subject });
@@ -35,15 +46,8 @@
   <div class="mb-2 border-l-4 border-brick bg-brick-soft px-3 py-2 text-sm wrap-anywhere">
     <div>
       <strong>■ {d.subject}: {d.file}</strong>
-      {d.reason}; found <Timestamp at={d.found} />. It harms {count(d.bundles.length, 'bundle')} and {count(
-        d.harmed,
-        'entry',
-        'entries',
-      )}. {d.mend_from.length
-        ? `It can be mended from ${d.mend_from.join(' or ')}. `
-        : 'No other store has a copy to mend it from. '}{d.stored_again
-        ? `${d.stored_again} brought anew what lies in it.`
-        : 'The next run stores anew what lies in it.'}
+      {d.reason}; found <Timestamp at={d.found} />.
+      {impact(d)}
       {#if d.mend_from.length}<Button
           size="xs"
           class="ml-2"
@@ -52,9 +56,9 @@
         >{/if}
     </div>
     <details>
-      <summary class="cursor-pointer">Which</summary>
+      <summary class="cursor-pointer">Affected bundles and files</summary>
       <div class="text-faint">{d.bundles.join(', ')}</div>
-      {#each d.files as file}<div>{file}</div>{/each}{#if d.harmed > d.files.length}<div>
+      {#each d.files as file (file)}<div>{file}</div>{/each}{#if d.harmed > d.files.length}<div>
           … and {d.harmed - d.files.length} more
         </div>{/if}
     </details>

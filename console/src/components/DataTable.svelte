@@ -31,7 +31,8 @@
 {#if list.loaded && !list.items.length && !list.problem}
   <div class="sheet p-8 text-center text-faint">{@render empty()}</div>
 {:else}
-  <!-- svelte-ignore a11y_no_noninteractive_tabindex (a table that scrolls must be reachable by keyboard) -->
+  <!-- A table that scrolls must be reachable by keyboard. -->
+  <!-- svelte-ignore a11y_no_noninteractive_tabindex -->
   <div class="sheet overflow-x-auto" tabindex="0" role="region" aria-label={label}>
     <table class="ledger">
       <thead
@@ -57,7 +58,7 @@
         </tr></thead
       >
       <tbody
-        >{#each list.items as item}<tr>{@render row(item)}</tr>{/each}</tbody
+        >{#each list.items as item, n (n)}<tr>{@render row(item)}</tr>{/each}</tbody
       >
     </table>
   </div>

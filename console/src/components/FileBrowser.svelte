@@ -1,7 +1,9 @@
 <script lang="ts">
   // A bundle's contents as a file tree, and search by name in it.
   import { Button, Input } from 'flowbite-svelte';
-  import { call, Problem, query } from '../lib/api.svelte';
+  import { queryString } from '../lib/api.svelte';
+  import { bundlesFiles, bundlesSearch } from '../lib/calls';
+  import { Loader } from '../lib/loader.svelte';
   import type { BundleDetail, BundleEntry } from '../lib/types';
   import { count, exact, size } from '../lib/words';
   import ErrorMessage from './ErrorMessage.svelte';
@@ -20,28 +22,23 @@
     go: (values: Record<string, string>) => void;
     restore: (kind: string, path: string) => void;
   } = $props();
-  let items = $state<BundleEntry[]>([]);
-  let more = $state(false);
-  let problem = $state<Problem | null>(null);
+  type Kind = 'files' | 'databases' | 'mail' | 'system' | 'notes';
+  const found = new Loader<{ items: BundleEntry[]; more: boolean }>(() =>
+    words
+      ? bundlesSearch(bundle.id, { q: words, contents: kind as Kind })
+      : bundlesFiles(bundle.id, { contents: kind as Kind, folder }),
+  );
   let timer: ReturnType<typeof setTimeout> | undefined;
   $effect(() => {
-    const path = words
-      ? `/bundles/${bundle.id}/search${query({ q: words, contents: kind })}`
-      : `/bundles/${bundle.id}/files${query({ contents: kind, folder })}`;
-    call<{ items: BundleEntry[]; more: boolean }>('GET', path)
-      .then((f) => {
-        items = f.items;
-        more = f.more;
-        problem = null;
-      })
-      .catch((e) => (problem = e));
+    void [bundle.id, kind, folder, words];
+    found.load();
   });
   const trail = $derived(
     folder
       ? folder.split('/').map((name, n, all) => ({ name, path: all.slice(0, n + 1).join('/') }))
       : [],
   );
-  const link = (values: Record<string, string>) => `#/bundles/${bundle.id}${query(values)}`;
+  const link = (values: Record<string, string>) => `#/bundles/${bundle.id}${queryString(values)}`;
   const MARKS: Record<string, string> = { dir: '▸', symlink: '↪', file: ' ' };
 </script>
 
@@ -71,25 +68,25 @@
     </div>
   </div>
   <nav aria-label="Folder" class="mb-2 text-sm">
-    <a class="link" href={link({ contents: kind })}>{kind}</a>{#each trail as step}<span
+    <a class="link" href={link({ contents: kind })}>{kind}</a>{#each trail as step (step.path)}<span
         class="text-faint"
       >
         /
       </span><a class="link" href={link({ contents: kind, folder: step.path })}>{step.name}</a
-      >{/each}{#if words}<span class="text-faint"> — paths that hold “{words}”</span>{/if}
+      >{/each}{#if words}<span class="text-faint"> — paths that contain “{words}”</span>{/if}
   </nav>
-  <ErrorMessage {problem} />
+  <ErrorMessage problem={found.problem} />
   <!-- svelte-ignore a11y_no_noninteractive_tabindex -->
   <div class="sheet max-h-[70vh] overflow-auto" tabindex="0" role="region" aria-label="Entries">
     <table class="ledger">
       <thead
         ><tr
           ><th scope="col">Name</th><th scope="col" class="num">Size</th><th scope="col">Changed</th
-          ><th scope="col">Mode</th><th scope="col">Owner</th><th scope="col">Take</th></tr
+          ><th scope="col">Mode</th><th scope="col">Owner</th><th scope="col">Actions</th></tr
         ></thead
       >
       <tbody>
-        {#each items as e (e.path)}
+        {#each found.value?.items ?? [] as e (e.path)}
           <tr
             ><td class="wrap-anywhere"
               ><span class="inline-block w-4 text-faint" aria-hidden="true"
@@ -110,7 +107,10 @@
               ><a
                 class="link text-sm"
                 download
-                href="/api/v1/bundles/{bundle.id}/download{query({ contents: kind, path: e.path })}"
+                href="/api/v1/bundles/{bundle.id}/download{queryString({
+                  contents: kind,
+                  path: e.path,
+                })}"
                 aria-label="Download {e.name}">download</a
               >
               <button
@@ -122,17 +122,17 @@
           >
         {:else}<tr
             ><td colspan="6" class="text-faint"
-              >{words ? 'No path holds that.' : 'Nothing lies here.'}</td
+              >{words ? 'No path contains that.' : 'This folder is empty.'}</td
             ></tr
           >{/each}
       </tbody>
     </table>
   </div>
-  {#if more}<p class="mt-1 text-sm text-faint">
-      There is more than is shown; find by name. <Button
+  {#if found.value?.more}<p class="mt-1 text-sm text-faint">
+      There is more than this; search by name. <Button
         size="xs"
         color="alternative"
-        onclick={() => go({ contents: kind })}>To the top</Button
+        onclick={() => go({ contents: kind })}>Back to the top</Button
       >
     </p>{/if}
 </section>

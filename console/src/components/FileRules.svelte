@@ -6,13 +6,14 @@
   import LinesField from './LinesField.svelte';
   let { rules = $bindable(), at }: { rules: Rules; at: (field: string) => string } = $props();
   const MIB = 1024 * 1024;
-  const SETS: [string, string][] = [
+  type SetName = Rules['sets'][number];
+  const SETS: [SetName, string][] = [
     ['caches', 'caches'],
     ['logs', 'logs'],
     ['thumbnails', 'thumbnails'],
     ['dependencies', 'dependency folders'],
   ];
-  const flip = (name: string) =>
+  const flip = (name: SetName) =>
     (rules.sets = rules.sets.includes(name)
       ? rules.sets.filter((n) => n !== name)
       : [...rules.sets, name]);

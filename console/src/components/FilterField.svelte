@@ -1,4 +1,4 @@
-<script lang="ts">
+<script lang="ts" generics="T">
   // A filter of a list, kept in the address.
   import { Input, Select } from 'flowbite-svelte';
   import type { Listing } from '../lib/lists.svelte';
@@ -8,7 +8,7 @@
     label,
     items = null,
   }: {
-    list: Listing<any>;
+    list: Listing<T>;
     name: string;
     label: string;
     items?: { value: string; name: string }[] | null;

@@ -1,20 +1,21 @@
 <script lang="ts">
-  // How a subject grows: what each bundle shows, what it brought, and what all of it takes on each store.
-  import { call } from '../lib/api.svelte';
+  // How a subject grows: the size of each bundle, what was new in it, and what it takes per store.
+  import { growthShow } from '../lib/calls';
+  import { Loader } from '../lib/loader.svelte';
   import { live } from '../lib/live.svelte';
   import type { Growth } from '../lib/types';
   import { exact, size } from '../lib/words';
+  import ErrorMessage from './ErrorMessage.svelte';
   let { subject, kind }: { subject: string; kind: string } = $props();
-  let growth = $state<GrowthPanel | null>(null);
-  const load = () =>
-    call<GrowthPanel>('GET', `/growth?subject=${subject}&kind=${kind}`)
-      .then((g) => (growth = g))
-      .catch(() => (growth = null));
+  const known = new Loader(() =>
+    growthShow({ subject, kind: kind as 'account' | 'site' | 'host' }),
+  );
+  const growth = $derived(known.value);
   $effect(() => {
     void subject;
-    load();
+    known.load();
   });
-  $effect(() => live.refresh(['bundles', 'stores'], load));
+  $effect(() => live.refresh(['bundles', 'stores'], () => known.load()));
   const shown = $derived(growth?.points.slice(-60) ?? []);
   const most = $derived(Math.max(1, ...shown.map((p) => p.bytes)));
   const saved = (g: Growth) => {
@@ -23,6 +24,7 @@
   };
 </script>
 
+<ErrorMessage problem={known.problem} />
 {#if growth && shown.length}
   <section class="mt-6" aria-labelledby="growth">
     <h2 id="growth" class="mb-2">Growth</h2>
@@ -50,15 +52,17 @@
           {/each}
         </div>
         <p class="mt-1 text-sm text-faint">
-          The last {shown.length} bundles by size: dark is what each brought, light what was there already.
-          The largest shows {size(most)}.
+          The last {shown.length} bundles by size. Dark: new in each. Light: already stored. The largest
+          shows {size(most)}.
         </p>
       </div>
       <div class="text-sm">
-        <p>
-          The newest took {saved(growth)} % fewer bytes than it shows.{#if growth.per_week !== null}{' '}It
-            changes by {growth.per_week < 0 ? '−' : '+'}{size(Math.abs(growth.per_week))} a week.{/if}
-        </p>
+        <p>The newest took {saved(growth)} % fewer bytes than it shows.</p>
+        {#if growth.per_week !== null}
+          <p>
+            Change a week: {growth.per_week < 0 ? '−' : '+'}{size(Math.abs(growth.per_week))}.
+          </p>
+        {/if}
         <table class="ledger mt-2">
           <thead
             ><tr

@@ -2,29 +2,28 @@
   import { Button } from 'flowbite-svelte';
   import { hostsList, hostsTry } from '../lib/calls';
   import { Problem } from '../lib/api.svelte';
-  import type { Host, Page, Tried } from '../lib/types';
+  import { asProblem, Loader } from '../lib/loader.svelte';
+  import type { TryResult } from '../lib/types';
   import { count } from '../lib/words';
   import StepList from './StepList.svelte';
   import ErrorMessage from './ErrorMessage.svelte';
-  let hosts = $state<Host[]>([]);
-  let tried = $state<Record<string, Tried>>({});
+  const hosts = new Loader(() => hostsList({ limit: 500 }));
+  let tried = $state<Record<string, TryResult>>({});
   let problem = $state<Problem | null>(null);
-  hostsList({ limit: 500 })
-    .then((page) => (hosts = page.items))
-    .catch((e) => (problem = e));
+  hosts.load();
   async function tryOut(name: string) {
     try {
       tried[name] = await hostsTry(name);
     } catch (error) {
-      problem = error as Problem;
+      problem = asProblem(error);
     }
   }
 </script>
 
 <section class="sheet p-4">
   <h2 class="mb-2">Hosts</h2>
-  <ErrorMessage {problem} />
-  {#each hosts as host (host.name)}
+  <ErrorMessage problem={problem ?? hosts.problem} />
+  {#each hosts.value?.items ?? [] as host (host.name)}
     <div class="mb-2 flex flex-wrap items-center gap-3">
       <strong>{host.name}</strong>
       <span class="mr-auto text-faint">{host.where}, {count(host.accounts, 'account')}</span>

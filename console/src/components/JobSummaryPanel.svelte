@@ -8,6 +8,15 @@
     wrong,
     zone,
   }: { summary: JobSummary | null; wrong: Problem | null; zone: string } = $props();
+  const sizeText = (s: JobSummary) =>
+    [
+      count(s.covers.length, 'subject'),
+      s.bytes ? `; last seen ${size(s.bytes)}, ${size(s.packed)} packed` : '',
+      '.',
+      s.unmeasured
+        ? ` ${count(s.unmeasured, 'subject has', 'subjects have')} no bundle yet to measure by.`
+        : '',
+    ].join('');
   const shown = (moment: string) => {
     try {
       return exact(moment, zone);
@@ -35,11 +44,7 @@
     <section class="sheet p-4">
       <h2 class="mb-1">Size</h2>
       <p>
-        {count(summary.covers.length, 'subject')}{#if summary.bytes}; last seen {size(
-            summary.bytes,
-          )}, {size(summary.packed)} packed{/if}.
-        {#if summary.unmeasured}{count(summary.unmeasured, 'subject has', 'subjects have')} no bundle
-          yet to measure by.{/if}
+        {sizeText(summary)}
       </p>
     </section>
     {#if summary.advice.length}

@@ -1,16 +1,20 @@
 <script lang="ts">
   import { Button, Input, Select } from 'flowbite-svelte';
-  import { call, query } from '../lib/api.svelte';
+  import { restoresLog, runsLog } from '../lib/calls';
+  import { Loader } from '../lib/loader.svelte';
+  import ErrorMessage from './ErrorMessage.svelte';
   import { live } from '../lib/live.svelte';
-  import type { LogLine, Page } from '../lib/types';
+  import type { LogLine } from '../lib/types';
   import { clock, exact } from '../lib/words';
   let {
-    path,
     owner,
     kind,
     zone = 'UTC',
-  }: { path: string; owner: number; kind: 'run' | 'restore'; zone?: string } = $props();
-  let lines = $state<LogLine[]>([]);
+  }: { owner: number; kind: 'run' | 'restore'; zone?: string } = $props();
+  const MOST = 5000;
+  const stored = new Loader(readAll);
+  let arrived = $state<LogLine[]>([]);
+  const lines = $derived(joined(stored.value ?? [], arrived));
   let level = $state('');
   let words = $state('');
   let copied = $state(false);
@@ -23,25 +27,31 @@
   );
   const marks: Record<string, string> = { info: ' ', warning: '▲', error: '■' };
 
-  async function load() {
+  async function readAll(): Promise<LogLine[]> {
+    const ask = kind === 'run' ? runsLog : restoresLog;
     const all: LogLine[] = [];
-    let cursor: string | null = null;
+    let cursor: string | undefined;
     do {
-      const page: Page<LogLine> = await call('GET', path + query({ limit: 500, cursor }));
+      const page = await ask(owner, { limit: 500, cursor });
       all.push(...page.items);
-      cursor = page.next;
-    } while (cursor && all.length < 5000);
-    lines = all;
+      cursor = page.next ?? undefined;
+    } while (cursor && all.length < MOST);
+    return all;
+  }
+  /** What was stored, and after it what has arrived since. */
+  function joined(old: LogLine[], fresh: LogLine[]): LogLine[] {
+    const last = old.at(-1)?.id ?? 0;
+    return [...old, ...fresh.filter((line) => line.id > last)];
   }
   $effect(() => {
     void owner;
-    load().catch(() => {});
+    arrived = [];
+    stored.load();
   });
   $effect(() =>
-    live.on((k, data) => {
-      if (k === 'reset') load().catch(() => {});
-      if (k === 'log' && data[kind] === owner && !lines.some((l) => l.id === data.id))
-        lines = [...lines, data];
+    live.on((what, data) => {
+      if (what === 'reset') stored.load();
+      if (what === 'log' && data[kind] === owner) arrived = [...arrived, data as LogLine];
     }),
   );
   async function copy() {
@@ -72,7 +82,9 @@
   </div>
   <Button size="xs" color="alternative" onclick={copy}>{copied ? 'Copied' : 'Copy'}</Button>
 </div>
-<!-- svelte-ignore a11y_no_noninteractive_tabindex (a log that scrolls must be reachable by keyboard) -->
+<ErrorMessage problem={stored.problem} />
+<!-- A log that scrolls must be reachable by keyboard. -->
+<!-- svelte-ignore a11y_no_noninteractive_tabindex -->
 <div
   class="sheet max-h-96 overflow-auto p-3 font-mono text-[13px] leading-5"
   tabindex="0"

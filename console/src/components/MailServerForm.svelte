@@ -1,8 +1,9 @@
 <script lang="ts">
   import { Button, Input, Select } from 'flowbite-svelte';
-  import { mailShow, mailTry } from '../lib/calls';
-  import { call, Problem } from '../lib/api.svelte';
-  import type { MailServer, Tried } from '../lib/types';
+  import { mailChange, mailShow, mailTry } from '../lib/calls';
+  import { Problem } from '../lib/api.svelte';
+  import type { MailServer, TryResult } from '../lib/types';
+  import NumberField from './NumberField.svelte';
   import FormField from './FormField.svelte';
   import StepList from './StepList.svelte';
   import ErrorMessage from './ErrorMessage.svelte';
@@ -12,27 +13,22 @@
     security: 'starttls',
     user: '',
     password_set: false,
+    password: null,
     sender: '',
   });
-  let port = $state('587');
   let password = $state('');
   let to = $state('');
-  let tried = $state<Tried | null>(null);
+  let tried = $state<TryResult | null>(null);
   let problem = $state<Problem | null>(null);
   let saved = $state(false);
   const load = async () => {
     mail = await mailShow();
-    port = String(mail.port);
   };
   load().catch((e) => (problem = e));
   async function save(event: Event) {
     event.preventDefault();
     try {
-      await call('PUT', '/settings/mail', {
-        ...$state.snapshot(mail),
-        port: Number(port),
-        password: password || null,
-      });
+      await mailChange({ ...$state.snapshot(mail), password: password || null });
       saved = true;
       problem = null;
       password = '';
@@ -59,9 +55,14 @@
       <FormField label="Address" id="mail-address" wrong={problem?.at('address')}
         ><Input id="mail-address" bind:value={mail.address} /></FormField
       >
-      <FormField label="Port" id="mail-port" wrong={problem?.at('port')}
-        ><Input id="mail-port" bind:value={port} /></FormField
-      >
+      <NumberField
+        label="Port"
+        id="mail-port"
+        min={1}
+        max={65535}
+        bind:value={mail.port}
+        wrong={problem?.at('port')}
+      />
       <FormField label="Security" id="mail-security"
         ><Select
           id="mail-security"

@@ -1,47 +1,37 @@
 <script lang="ts">
   // What is done to the copies on a store after they were made.
   import { Button, Progressbar } from 'flowbite-svelte';
-  import { maintenanceCancel } from '../lib/calls';
-  import { call, Problem } from '../lib/api.svelte';
+  import { maintenanceCancel, maintenanceList, storesRepack, storesVerify } from '../lib/calls';
+  import { asProblem, Loader } from '../lib/loader.svelte';
+  import { Problem } from '../lib/api.svelte';
   import { live } from '../lib/live.svelte';
-  import type { Page, Maintenance } from '../lib/types';
+  import type { MaintenanceTask } from '../lib/types';
   import { size } from '../lib/words';
   import Timestamp from './Timestamp.svelte';
   import OutcomeLabel from './OutcomeLabel.svelte';
   import ErrorMessage from './ErrorMessage.svelte';
   let { store }: { store: string } = $props();
-  let works = $state<Maintenance[]>([]);
+  const tasks = new Loader(() => maintenanceList({ store, limit: 12 }));
+  const works = $derived(tasks.value?.items ?? []);
   let problem = $state<Problem | null>(null);
-  async function load() {
-    try {
-      works = (await call<Page<MaintenancePanel>>('GET', `/maintenance?store=${store}&limit=12`))
-        .items;
-    } catch (error) {
-      problem = error as Problem;
-    }
-  }
   $effect(() => {
     void store;
-    load();
+    tasks.load();
   });
-  $effect(() => live.refresh(['maintenance', 'stores'], load));
-  async function start(what: string, body: object) {
+  $effect(() => live.refresh(['maintenance', 'stores'], () => tasks.load()));
+  async function act(call: () => Promise<unknown>) {
     problem = null;
     try {
-      await call('POST', `/stores/${store}/${what}`, body);
+      await call();
     } catch (error) {
-      problem = error as Problem;
+      problem = asProblem(error);
     }
-    await load();
+    await tasks.load();
   }
-  async function cancel(id: number) {
-    try {
-      await maintenanceCancel(id);
-    } catch (error) {
-      problem = error as Problem;
-    }
-  }
-  const kind = (w: Maintenance) =>
+  const verify = (deep: boolean) => act(() => storesVerify(store, { deep }));
+  const repack = (dry_run: boolean) => act(() => storesRepack(store, { dry_run }));
+  const cancel = (id: number) => act(() => maintenanceCancel(id));
+  const kind = (w: MaintenanceTask) =>
     `${w.kind}${w.deep ? ' deep' : ''}${w.dry_run ? ', dry run' : ''}`;
 </script>
 
@@ -50,27 +40,22 @@
     <h2 id="maintenance" class="mr-auto">Maintenance</h2>
     <Button
       size="xs"
-      onclick={() => start('verify', {})}
-      title="All pieces there, sizes, and checksums where the store gives them"
+      onclick={() => verify(false)}
+      title="That all pieces are there, their sizes, and checksums where the store has them"
       >Verify quickly</Button
     >
-    <Button
-      size="xs"
-      onclick={() => start('verify', { deep: true })}
-      title="Reads every byte and compares">Verify deep</Button
+    <Button size="xs" onclick={() => verify(true)} title="Reads every byte and compares"
+      >Verify deeply</Button
     >
-    <Button size="xs" color="alternative" onclick={() => start('repack', { dry_run: true })}
-      >Measure dead weight</Button
-    >
+    <Button size="xs" color="alternative" onclick={() => repack(true)}>Measure dead weight</Button>
     <Button
       size="xs"
       color="alternative"
-      onclick={() => start('repack', {})}
-      title="Writes pieces anew without their dead weight; may be stopped at any time"
-      >Repack</Button
+      onclick={() => repack(false)}
+      title="Rewrites pieces without their dead weight; can be cancelled at any time">Repack</Button
     >
   </div>
-  <ErrorMessage {problem} />
+  <ErrorMessage problem={problem ?? tasks.problem} />
   {#if works.length}
     <!-- svelte-ignore a11y_no_noninteractive_tabindex -->
     <div
@@ -105,7 +90,7 @@
                           aria-label="Progress of {w.kind} {w.subject}"
                         />
                       </div>{/if}<span class="text-sm tabular-nums"
-                      >{w.stage || 'waits'}{w.total
+                      >{w.stage || 'waiting'}{w.total
                         ? `: ${size(w.bytes)} of ${size(w.total)}`
                         : ''}</span
                     ><Button
@@ -120,5 +105,5 @@
         >
       </table>
     </div>
-  {:else}<p class="text-faint">Nothing was verified on demand yet.</p>{/if}
+  {:else}<p class="text-faint">Nothing has been verified, mended or repacked yet.</p>{/if}
 </section>

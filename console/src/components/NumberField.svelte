@@ -31,5 +31,13 @@
 </script>
 
 <FormField {label} {id} {hint} wrong={fault || wrong}>
-  <Input {id} type="number" {min} {max} step="1" bind:value class="w-36!" />
+  <Input
+    {id}
+    type="number"
+    {min}
+    {max}
+    step="1"
+    class="w-36!"
+    bind:value={() => value ?? undefined, (typed) => (value = typed == null ? null : Number(typed))}
+  />
 </FormField>

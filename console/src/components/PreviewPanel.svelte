@@ -3,10 +3,10 @@
   import { Button, Select } from 'flowbite-svelte';
   import { previewsCancel, previewsShow, previewsStart } from '../lib/calls';
   import { Problem } from '../lib/api.svelte';
-  import type { Job, Preview } from '../lib/types';
+  import type { JobForm, Preview } from '../lib/types';
   import { count, size } from '../lib/words';
   import ErrorMessage from './ErrorMessage.svelte';
-  let { job, covers }: { job: Job; covers: string[] } = $props();
+  let { job, covers }: { job: JobForm; covers: string[] } = $props();
   let subject = $state('');
   let found = $state<Preview | null>(null);
   let problem = $state<Problem | null>(null);
@@ -57,8 +57,11 @@
     {:else if found && found.outcome !== 'done'}<p class="text-brick">■ {found.error}</p>
     {:else if found}
       <p data-testid="preview">
-        {count(found.entries, 'entry', 'entries')}, {size(found.bytes)}; about {size(found.packed)} packed.{#if found.new}{' '}New
-          since the last bundle: {count(found.new.entries, 'file')}, {size(found.new.bytes)}.{/if}
+        {count(found.entries, 'entry', 'entries')}, {size(found.bytes)}; about {size(found.packed)}
+        packed.
+        {#if found.new}
+          New since the last bundle: {count(found.new.entries, 'file')}, {size(found.new.bytes)}.
+        {/if}
       </p>
       {#if found.folders.length}
         <h3 class="mt-3 text-sm font-semibold">Largest folders</h3>
@@ -73,7 +76,7 @@
         </table>
       {/if}
       {#if found.saved.length}
-        <h3 class="mt-3 text-sm font-semibold">What is left out</h3>
+        <h3 class="mt-3 text-sm font-semibold">What is excluded</h3>
         <table class="w-full text-sm">
           <tbody
             >{#each found.saved.slice(0, 12) as row (row.rule)}<tr
@@ -84,7 +87,7 @@
           >
         </table>
       {/if}
-      {#each found.warnings.slice(0, 5) as warning}<p class="text-sm text-amber-ink">
+      {#each found.warnings.slice(0, 5) as warning (warning)}<p class="text-sm text-amber-ink">
           ▲ {warning}
         </p>{/each}
     {:else}<p class="text-sm text-faint">Reads names and sizes alone; nothing is stored.</p>{/if}

@@ -3,9 +3,10 @@
   import { Button, Checkbox, Input, Select } from 'flowbite-svelte';
   import { push } from 'svelte-spa-router';
   import { bundlesFiles, restoresStart } from '../lib/calls';
+  import { asProblem } from '../lib/loader.svelte';
   import { Problem } from '../lib/api.svelte';
   import type { BundleDetail } from '../lib/types';
-  import { size } from '../lib/words';
+  import { size, toggled } from '../lib/words';
   import FormField from './FormField.svelte';
   import ErrorMessage from './ErrorMessage.svelte';
   let {
@@ -16,7 +17,6 @@
     $props();
   let target = $state('');
   let store = $state('');
-  let kinds = $state<string[]>([]);
   let databases = $state<Record<string, string>>({});
   let domains = $state<string[]>([]);
   let chosen = $state<string[]>([]);
@@ -25,18 +25,22 @@
     if (part || !bundle.contents.mail) return;
     bundlesFiles(bundle.id, { contents: 'mail' })
       .then((found) => (domains = found.items.map((i) => i.name)))
-      .catch(() => {});
+      .catch((error) => (problem = asProblem(error)));
   });
-  const maria = $derived(bundle.databases.filter((d) => d.engine === 'mariadb').map((d) => d.name));
-  $effect(() => {
-    kinds = part ? [part.kind] : Object.keys(bundle.contents);
-  });
+  const onServers = $derived(bundle.databases.filter((d) => !d.origin).map((d) => d.name));
+  let kinds = $derived(part ? [part.kind] : Object.keys(bundle.contents));
   const badTarget = $derived(
     target && !target.startsWith('/') ? 'Write an absolute folder, from the first slash on.' : '',
   );
   const renamed = $derived(
     Object.fromEntries(Object.entries(databases).filter(([, v]) => v.trim())),
   );
+  const change = $derived.by(() => {
+    const amount = part ? 'the chosen part' : `up to ${size(bundle.bytes)}`;
+    const files = target ? `${amount} is written below ${target}` : 'no file is written';
+    const names = part ? [] : Object.values(renamed);
+    return files + (names.length ? `, and databases are loaded as ${names.join(', ')}` : '');
+  });
   async function go(event: Event) {
     event.preventDefault();
     try {
@@ -92,9 +96,9 @@
         bind:value={store}
       /></FormField
     >
-    {#if !part && kinds.includes('databases')}{#each maria as name (name)}
+    {#if !part && kinds.includes('databases')}{#each onServers as name (name)}
         <FormField
-          label="Load MariaDB database {name} as"
+          label="Load database {name} as"
           id="db-{name}"
           hint="A new or empty database. Left empty, its SQL goes into the folder."
           wrong={problem?.at('databases')}
@@ -111,15 +115,12 @@
       <div class="flex flex-wrap gap-5">
         {#each domains as domain (domain)}<Checkbox
             checked={chosen.includes(domain)}
-            onchange={() =>
-              (chosen = chosen.includes(domain)
-                ? chosen.filter((d) => d !== domain)
-                : [...chosen, domain])}>{domain}</Checkbox
+            onchange={() => (chosen = toggled(chosen, domain))}>{domain}</Checkbox
           >{/each}
       </div>
       {#if chosen.length}<p class="mt-1 text-sm text-amber-ink">
-          ▲ The lines of {chosen.join(', ')} in the host’s mail files are replaced by those of the bundle;
-          no other domain’s are touched.
+          ▲ In the host’s mail files, the lines of {chosen.join(', ')} are replaced by those of the bundle.
+          No other domain is touched.
         </p>{/if}
       {#if problem?.at('mail_domains')}<p role="alert" class="text-sm text-brick">
           ■ {problem.at('mail_domains')}
@@ -127,10 +128,7 @@
     </fieldset>
   {/if}
   <p class="mb-3 text-sm">
-    What will change: {#if target}{part ? 'the chosen part' : `up to ${size(bundle.bytes)}`} is written
-      below {target}{:else}no file is written{/if}{Object.keys(renamed).length && !part
-      ? `, and loaded as ${Object.values(renamed).join(', ')}`
-      : ''}. No folder or database that exists is overwritten.
+    What will change: {change}. No folder or database that exists is overwritten.
   </p>
   <ErrorMessage {problem} />
   <div class="flex gap-3">
@@ -139,6 +137,6 @@
       disabled={!(target || Object.keys(renamed).length || chosen.length) ||
         !!badTarget ||
         !kinds.length}>Restore</Button
-    ><Button color="alternative" onclick={done}>Leave</Button>
+    ><Button color="alternative" onclick={done}>Cancel</Button>
   </div>
 </form>

@@ -1,32 +1,44 @@
 <script lang="ts">
   import { Input } from 'flowbite-svelte';
   import { push } from 'svelte-spa-router';
-  import { call, query } from '../lib/api.svelte';
-  import type { Found, Page } from '../lib/types';
+  import { search } from '../lib/calls';
+  import { asProblem } from '../lib/loader.svelte';
+  import { Problem } from '../lib/api.svelte';
+  import ErrorMessage from './ErrorMessage.svelte';
+  import type { SearchHit } from '../lib/types';
   let words = $state('');
-  let found = $state<Found[]>([]);
+  let found = $state<SearchHit[]>([]);
   let open = $state(false);
   let chosen = $state(0);
+  let problem = $state<Problem | null>(null);
+  let asked = 0;
   let timer: ReturnType<typeof setTimeout> | undefined;
 
   function typed() {
     clearTimeout(timer);
-    timer = setTimeout(async () => {
-      if (!words.trim()) {
-        found = [];
-        open = false;
-        return;
-      }
-      found = (
-        await call<Page<Found>>('GET', '/search' + query({ q: words.trim() })).catch(() => ({
-          items: [] as Found[],
-        }))
-      ).items;
-      chosen = 0;
-      open = true;
-    }, 200);
+    timer = setTimeout(look, 200);
   }
-  function go(row: Found) {
+  async function look() {
+    const mine = ++asked;
+    if (!words.trim()) {
+      found = [];
+      open = false;
+      return;
+    }
+    try {
+      const page = await search({ q: words.trim() });
+      if (mine !== asked) return;
+      found = page.items;
+      problem = null;
+    } catch (error) {
+      if (mine !== asked) return;
+      found = [];
+      problem = asProblem(error);
+    }
+    chosen = 0;
+    open = true;
+  }
+  function go(row: SearchHit) {
     open = false;
     words = '';
     push(row.link);
@@ -93,8 +105,10 @@
         <span class="text-sm text-faint">{row.kind}</span>
         {row.name} <span class="text-sm text-faint">{row.about}</span>
       </li>
-    {:else}<li role="option" aria-selected="false" class="px-3 py-2 text-faint">
-        Nothing is called that.
-      </li>{/each}
+    {:else}
+      <li role="option" aria-selected="false" class="px-3 py-2 text-faint">
+        {#if problem}<ErrorMessage {problem} />{:else}No matches.{/if}
+      </li>
+    {/each}
   </ul>
 </div>

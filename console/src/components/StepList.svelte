@@ -1,10 +1,10 @@
 <script lang="ts">
-  import type { Tried } from '../lib/types';
-  let { tried }: { tried: Tried } = $props();
+  import type { TryResult } from '../lib/types';
+  let { tried }: { tried: TryResult } = $props();
 </script>
 
 <ol class="space-y-0.5 text-sm" aria-live="polite">
-  {#each tried.steps as step}
+  {#each tried.steps as step, n (n)}
     <li class={step.ok ? '' : 'text-brick'}>
       <span aria-hidden="true" class={step.ok ? 'text-moss' : ''}>{step.ok ? '●' : '■'}</span>
       <span class="sr-only">{step.ok ? 'good:' : 'failed:'}</span>

@@ -4,6 +4,8 @@
   import { changesWords, duration, size, took } from '../lib/words';
   import OutcomeLabel from './OutcomeLabel.svelte';
   let { task }: { task: Task } = $props();
+  const kept = (copy: Task['copies'][number]) =>
+    `${copy.kept} kept` + (copy.retired ? `, ${copy.retired} retired` : '');
   const share = $derived(task.expected ? Math.min(99, (100 * task.bytes) / task.expected) : 0);
 </script>
 
@@ -45,10 +47,9 @@
         >{:else}<span class="text-faint">–</span>{/if}</td
     >
     <td
-      >{#each task.copies as copy}<div>
-          {copy.store}: {#if copy.error}<span class="text-brick">■ no copy</span>{:else}{copy.kept} kept{copy.retired
-              ? `, ${copy.retired} retired`
-              : ''}{/if}
+      >{#each task.copies as copy (copy.store)}<div>
+          {copy.store}:
+          {#if copy.error}<span class="text-brick">■ no copy</span>{:else}{kept(copy)}{/if}
         </div>{/each}</td
     >
   {/if}
@@ -59,7 +60,7 @@
       {#if task.error}<div class="border-l-4 border-brick bg-brick-soft px-3 py-1">
           {task.error}
         </div>{/if}
-      {#each task.warnings.slice(0, 20) as warning}<div
+      {#each task.warnings.slice(0, 20) as warning, n (n)}<div
           class="border-l-4 border-amber-ink bg-amber-soft px-3 py-0.5 wrap-anywhere"
         >
           {warning}

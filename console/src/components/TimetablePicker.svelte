@@ -12,11 +12,11 @@
     { value: '', name: 'as written' },
   ];
   const DAYS = ['mon', 'tue', 'wed', 'thu', 'fri', 'sat', 'sun'];
-  const parsed = $derived(
-    /^(?:(daily|weekdays) ([\d:]+)|hourly :(\d+)|weekly (\w{3}) ([\d:]+)|monthly (\d+) ([\d:]+))$/.exec(
-      value.trim(),
-    ) ?? [],
+  const WRITTEN = new RegExp(
+    '^(?:(daily|weekdays) ([\\d:]+)|hourly :(\\d+)' +
+      '|weekly (\\w{3}) ([\\d:]+)|monthly (\\d+) ([\\d:]+))$',
   );
+  const parsed = $derived(WRITTEN.exec(value.trim()) ?? []);
   const rhythm = $derived(
     value.trim() === 'by hand'
       ? 'by hand'

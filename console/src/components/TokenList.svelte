@@ -2,7 +2,7 @@
   import { Button, Input } from 'flowbite-svelte';
   import { passwordChange, tokensAdd, tokensList, tokensRemove } from '../lib/calls';
   import { session, Problem } from '../lib/api.svelte';
-  import type { Page, Token } from '../lib/types';
+  import type { Token } from '../lib/types';
   import FormField from './FormField.svelte';
   import Timestamp from './Timestamp.svelte';
   import ConfirmDialog from './ConfirmDialog.svelte';

@@ -1,13 +1,13 @@
 <script lang="ts">
   // How trying went; a host key that is not accepted yet is offered.
   import { Button } from 'flowbite-svelte';
-  import type { Tried } from '../lib/types';
+  import type { TryResult } from '../lib/types';
   import StepList from './StepList.svelte';
   let {
     tried,
     accepted,
     accept,
-  }: { tried: Tried; accepted: string; accept: (key: string) => void } = $props();
+  }: { tried: TryResult; accepted: string; accept: (key: string) => void } = $props();
 </script>
 
 <section class="sheet p-4">

@@ -4,6 +4,7 @@ import { call, part, queryString } from './api.svelte';
 
 type Schemas = components['schemas'];
 type Query<Id extends keyof operations> = operations[Id]['parameters']['query'];
+type Optional<T, K extends keyof T> = Omit<T, K> & Partial<Pick<T, K>>;
 
 /** Sign in. */
 export const sessionOpen = (body: Schemas['SignIn']) =>
@@ -50,8 +51,12 @@ export const restoresList = (query?: Query<'restores_list'>) =>
   call<Schemas['Page_Restore_']>('GET', '/restores' + queryString(query));
 
 /** Bring a bundle, or part of it, back into an empty folder and named databases. */
-export const restoresStart = (body: Schemas['RestoreStart']) =>
-  call<Schemas['Started']>('POST', '/restores', body);
+export const restoresStart = (
+  body: Optional<
+    Schemas['RestoreStart'],
+    'target' | 'store' | 'contents' | 'paths' | 'databases' | 'mail_domains'
+  >,
+) => call<Schemas['Started']>('POST', '/restores', body);
 
 /** One restore. */
 export const restoresShow = (restoreId: number) =>
@@ -70,29 +75,33 @@ export const storesList = (query?: Query<'stores_list'>) =>
   call<Schemas['Page_Store_']>('GET', '/stores' + queryString(query));
 
 /** Add a store; it is tried first. */
-export const storesAdd = (body: Schemas['StoreInput']) =>
+export const storesAdd = (body: Optional<Schemas['StoreInput'], 'verify_days' | 'secrets'>) =>
   call<Schemas['Store']>('POST', '/stores', body);
 
 /** One store. */
 export const storesShow = (name: string) => call<Schemas['Store']>('GET', `/stores/${part(name)}`);
 
 /** Change a store; it is tried first. */
-export const storesChange = (name: string, body: Schemas['StoreInput']) =>
-  call<Schemas['Store']>('PUT', `/stores/${part(name)}`, body);
+export const storesChange = (
+  name: string,
+  body: Optional<Schemas['StoreInput'], 'verify_days' | 'secrets'>,
+) => call<Schemas['Store']>('PUT', `/stores/${part(name)}`, body);
 
 /** Forget a store; what is on it is not touched. */
 export const storesRemove = (name: string) => call<void>('DELETE', `/stores/${part(name)}`);
 
 /** Try a store as it is described, before saving it. */
-export const storesTryDraft = (body: Schemas['StoreInput'], query?: Query<'stores_try_draft'>) =>
-  call<Schemas['TryResult']>('POST', '/stores/try' + queryString(query), body);
+export const storesTryDraft = (
+  body: Optional<Schemas['StoreInput'], 'verify_days' | 'secrets'>,
+  query?: Query<'stores_try_draft'>,
+) => call<Schemas['TryResult']>('POST', '/stores/try' + queryString(query), body);
 
 /** Try a saved store. */
 export const storesTry = (name: string) =>
   call<Schemas['TryResult']>('POST', `/stores/${part(name)}/try`);
 
 /** Apply such a text; with “dry_run”, say what would change. */
-export const definitionsApply = (body: Schemas['Definitions']) =>
+export const definitionsApply = (body: Optional<Schemas['Definitions'], 'secrets' | 'dry_run'>) =>
   call<Schemas['Applied']>('POST', '/definitions', body);
 
 /** Accounts on a host that are new, changed or gone. */
@@ -100,8 +109,10 @@ export const hostsFind = (name: string) =>
   call<Schemas['Page_Proposed_']>('GET', `/hosts/${part(name)}/finding`);
 
 /** Take over what was found. */
-export const hostsTakeOver = (name: string, body: Schemas['TakeOver']) =>
-  call<Schemas['TakenOver']>('POST', `/hosts/${part(name)}/finding`, body);
+export const hostsTakeOver = (
+  name: string,
+  body: Optional<Schemas['TakeOver'], 'accounts' | 'all'>,
+) => call<Schemas['TakenOver']>('POST', `/hosts/${part(name)}/finding`, body);
 
 /** Measure what a job would take of a subject. */
 export const previewsStart = (body: Schemas['PreviewStart']) =>
@@ -140,22 +151,60 @@ export const hostsList = (query?: Query<'hosts_list'>) =>
   call<Schemas['Page_Host_']>('GET', '/hosts' + queryString(query));
 
 /** Add a host. */
-export const hostsAdd = (body: Schemas['HostInput']) =>
-  call<Schemas['Host']>('POST', '/hosts', body);
+export const hostsAdd = (
+  body: Optional<
+    Schemas['HostInput'],
+    | 'connection'
+    | 'at_once'
+    | 'servers'
+    | 'mail'
+    | 'system'
+    | 'account_system'
+    | 'hold_flag'
+    | 'finding'
+    | 'secrets'
+  >,
+) => call<Schemas['Host']>('POST', '/hosts', body);
 
 /** One host. */
 export const hostsShow = (name: string) => call<Schemas['Host']>('GET', `/hosts/${part(name)}`);
 
 /** Change a host. */
-export const hostsChange = (name: string, body: Schemas['HostInput']) =>
-  call<Schemas['Host']>('PUT', `/hosts/${part(name)}`, body);
+export const hostsChange = (
+  name: string,
+  body: Optional<
+    Schemas['HostInput'],
+    | 'connection'
+    | 'at_once'
+    | 'servers'
+    | 'mail'
+    | 'system'
+    | 'account_system'
+    | 'hold_flag'
+    | 'finding'
+    | 'secrets'
+  >,
+) => call<Schemas['Host']>('PUT', `/hosts/${part(name)}`, body);
 
 /** Remove a host that has no accounts. */
 export const hostsRemove = (name: string) => call<void>('DELETE', `/hosts/${part(name)}`);
 
 /** Try a host as it is described, before saving it. */
-export const hostsTryDraft = (body: Schemas['HostInput'], query?: Query<'hosts_try_draft'>) =>
-  call<Schemas['TryResult']>('POST', '/hosts/try' + queryString(query), body);
+export const hostsTryDraft = (
+  body: Optional<
+    Schemas['HostInput'],
+    | 'connection'
+    | 'at_once'
+    | 'servers'
+    | 'mail'
+    | 'system'
+    | 'account_system'
+    | 'hold_flag'
+    | 'finding'
+    | 'secrets'
+  >,
+  query?: Query<'hosts_try_draft'>,
+) => call<Schemas['TryResult']>('POST', '/hosts/try' + queryString(query), body);
 
 /** Prove each step of reaching a host, its databases and its files. */
 export const hostsTry = (name: string) =>
@@ -166,16 +215,19 @@ export const accountsList = (query?: Query<'accounts_list'>) =>
   call<Schemas['Page_Account_']>('GET', '/accounts' + queryString(query));
 
 /** Add an account with its sites, databases and mail domains. */
-export const accountsAdd = (body: Schemas['AccountInput']) =>
-  call<Schemas['Account']>('POST', '/accounts', body);
+export const accountsAdd = (
+  body: Optional<Schemas['AccountInput'], 'sites' | 'databases' | 'mail_domains' | 'excludes'>,
+) => call<Schemas['Account']>('POST', '/accounts', body);
 
 /** One account. */
 export const accountsShow = (name: string) =>
   call<Schemas['Account']>('GET', `/accounts/${part(name)}`);
 
 /** Change an account and all that is in it. */
-export const accountsChange = (name: string, body: Schemas['AccountInput']) =>
-  call<Schemas['Account']>('PUT', `/accounts/${part(name)}`, body);
+export const accountsChange = (
+  name: string,
+  body: Optional<Schemas['AccountInput'], 'sites' | 'databases' | 'mail_domains' | 'excludes'>,
+) => call<Schemas['Account']>('PUT', `/accounts/${part(name)}`, body);
 
 /** Forget an account; its bundles stay unless asked otherwise. */
 export const accountsRemove = (name: string, query?: Query<'accounts_remove'>) =>
@@ -190,7 +242,35 @@ export const jobsList = (query?: Query<'jobs_list'>) =>
   call<Schemas['Page_Job_']>('GET', '/jobs' + queryString(query));
 
 /** Add a job. */
-export const jobsAdd = (body: Schemas['JobInput']) => call<Schemas['Job']>('POST', '/jobs', body);
+export const jobsAdd = (
+  body: Optional<
+    Schemas['JobInput'],
+    | 'subjects'
+    | 'choice'
+    | 'names'
+    | 'contents'
+    | 'messages'
+    | 'rules'
+    | 'databases'
+    | 'notes'
+    | 'commands'
+    | 'hold_page'
+    | 'promise'
+    | 'mode'
+    | 'full_every'
+    | 'dead_share'
+    | 'compare_every'
+    | 'timetable'
+    | 'zone'
+    | 'keep'
+    | 'report_to'
+    | 'report_when'
+    | 'compression'
+    | 'level'
+    | 'piece_size'
+    | 'enabled'
+  >,
+) => call<Schemas['Job']>('POST', '/jobs', body);
 
 /** What a new job starts from. */
 export const jobDefaults = () => call<Schemas['JobDefaults']>('GET', '/defaults/job');
@@ -199,14 +279,42 @@ export const jobDefaults = () => call<Schemas['JobDefaults']>('GET', '/defaults/
 export const jobsShow = (name: string) => call<Schemas['Job']>('GET', `/jobs/${part(name)}`);
 
 /** Change a job. */
-export const jobsChange = (name: string, body: Schemas['JobInput']) =>
-  call<Schemas['Job']>('PUT', `/jobs/${part(name)}`, body);
+export const jobsChange = (
+  name: string,
+  body: Optional<
+    Schemas['JobInput'],
+    | 'subjects'
+    | 'choice'
+    | 'names'
+    | 'contents'
+    | 'messages'
+    | 'rules'
+    | 'databases'
+    | 'notes'
+    | 'commands'
+    | 'hold_page'
+    | 'promise'
+    | 'mode'
+    | 'full_every'
+    | 'dead_share'
+    | 'compare_every'
+    | 'timetable'
+    | 'zone'
+    | 'keep'
+    | 'report_to'
+    | 'report_when'
+    | 'compression'
+    | 'level'
+    | 'piece_size'
+    | 'enabled'
+  >,
+) => call<Schemas['Job']>('PUT', `/jobs/${part(name)}`, body);
 
 /** Remove a job; the bundles it made stay. */
 export const jobsRemove = (name: string) => call<void>('DELETE', `/jobs/${part(name)}`);
 
 /** Start a job now. */
-export const jobsStart = (name: string, body: Schemas['JobStart']) =>
+export const jobsStart = (name: string, body: Optional<Schemas['JobStart'], 'full' | 'compare'>) =>
   call<Schemas['Started']>('POST', `/jobs/${part(name)}/start`, body);
 
 /** What would retire now, and what that would free; nothing is removed. */
@@ -214,23 +322,54 @@ export const jobsRetiring = (name: string, query?: Query<'jobs_retiring'>) =>
   call<Schemas['Page_Retiring_']>('GET', `/jobs/${part(name)}/retiring` + queryString(query));
 
 /** What a job would do, before it is saved. */
-export const jobsSummary = (body: Schemas['JobInput']) =>
-  call<Schemas['JobSummary']>('POST', '/jobs/summary', body);
+export const jobsSummary = (
+  body: Optional<
+    Schemas['JobInput'],
+    | 'subjects'
+    | 'choice'
+    | 'names'
+    | 'contents'
+    | 'messages'
+    | 'rules'
+    | 'databases'
+    | 'notes'
+    | 'commands'
+    | 'hold_page'
+    | 'promise'
+    | 'mode'
+    | 'full_every'
+    | 'dead_share'
+    | 'compare_every'
+    | 'timetable'
+    | 'zone'
+    | 'keep'
+    | 'report_to'
+    | 'report_when'
+    | 'compression'
+    | 'level'
+    | 'piece_size'
+    | 'enabled'
+  >,
+) => call<Schemas['JobSummary']>('POST', '/jobs/summary', body);
 
 /** Kinds of stores, hosts and database servers. */
 export const kindsList = () => call<Schemas['Kinds']>('GET', '/kinds');
 
 /** Look whether the copies on a store are whole. */
-export const storesVerify = (name: string, body: Schemas['VerifyStart']) =>
-  call<Schemas['MaintenanceStarted']>('POST', `/stores/${part(name)}/verify`, body);
+export const storesVerify = (
+  name: string,
+  body: Optional<Schemas['VerifyStart'], 'deep' | 'subject' | 'bundle'>,
+) => call<Schemas['MaintenanceStarted']>('POST', `/stores/${part(name)}/verify`, body);
 
 /** Mend damaged files from intact copies on other stores. */
-export const storesMend = (name: string, body: Schemas['MendStart']) =>
+export const storesMend = (name: string, body: Optional<Schemas['MendStart'], 'subject'>) =>
   call<Schemas['MaintenanceStarted']>('POST', `/stores/${part(name)}/mend`, body);
 
 /** Write pieces anew without their dead weight. */
-export const storesRepack = (name: string, body: Schemas['RepackStart']) =>
-  call<Schemas['MaintenanceStarted']>('POST', `/stores/${part(name)}/repack`, body);
+export const storesRepack = (
+  name: string,
+  body: Optional<Schemas['RepackStart'], 'subject' | 'over' | 'dry_run'>,
+) => call<Schemas['MaintenanceStarted']>('POST', `/stores/${part(name)}/repack`, body);
 
 /** Maintenance, newest first. */
 export const maintenanceList = (query?: Query<'maintenance_list'>) =>
@@ -291,8 +430,12 @@ export const outboxSend = () => call<Schemas['Page_OutboxItem_']>('POST', '/outb
 export const mailShow = () => call<Schemas['MailServer']>('GET', '/settings/mail');
 
 /** Set the mail server for reports. */
-export const mailChange = (body: Schemas['MailServer']) =>
-  call<Schemas['MailServer']>('PUT', '/settings/mail', body);
+export const mailChange = (
+  body: Optional<
+    Schemas['MailServer'],
+    'address' | 'port' | 'security' | 'user' | 'password' | 'password_set' | 'sender'
+  >,
+) => call<Schemas['MailServer']>('PUT', '/settings/mail', body);
 
 /** Send a test message to an address. */
 export const mailTry = (query: Query<'mail_try'>) =>

@@ -1,5 +1,8 @@
-// What happens in the service, as it happens. The browser takes a lost connection up again by itself.
-type Listener = (kind: string, data: any) => void;
+// What happens in the service, as it happens. The browser reconnects by itself.
+
+/** What an event carries; what it is depends on the kind of event. */
+export type Heard = Record<string, unknown>;
+type Listener = (kind: string, data: Heard) => void;
 
 class Live {
   connected = $state(true);
@@ -24,7 +27,7 @@ class Live {
     ])
       source.addEventListener(kind, (event) => {
         this.connected = true;
-        const data = JSON.parse((event as MessageEvent).data);
+        const data = JSON.parse((event as MessageEvent).data) as Heard;
         for (const listener of this.#listeners) listener(kind, data);
       });
   }
@@ -47,7 +50,7 @@ class Live {
       const hit =
         kind === 'reset' ||
         kinds.includes(kind) ||
-        (kind === 'changed' && kinds.includes(data.what));
+        (kind === 'changed' && kinds.includes(String(data.what)));
       if (hit && !timer)
         timer = setTimeout(() => {
           timer = undefined;

@@ -9,14 +9,16 @@ export function size(count: number): string {
     unit++;
   }
   if (unit === 0) return `${Math.round(value)} B`;
-  return `${value.toFixed(Math.abs(value) < 10 ? 2 : Math.abs(value) < 100 ? 1 : 0)} ${UNITS[unit]}`;
+  const digits = Math.abs(value) < 10 ? 2 : Math.abs(value) < 100 ? 1 : 0;
+  return `${value.toFixed(digits)} ${UNITS[unit]}`;
 }
 
 export function duration(seconds: number): string {
   if (seconds < 60) return `${seconds.toFixed(1)} s`;
   const whole = Math.round(seconds);
-  if (whole < 3600) return `${Math.floor(whole / 60)} min ${String(whole % 60).padStart(2, '0')} s`;
-  return `${Math.floor(whole / 3600)} h ${String(Math.floor((whole % 3600) / 60)).padStart(2, '0')} min`;
+  const two = (value: number) => String(value).padStart(2, '0');
+  if (whole < 3600) return `${Math.floor(whole / 60)} min ${two(whole % 60)} s`;
+  return `${Math.floor(whole / 3600)} h ${two(Math.floor((whole % 3600) / 60))} min`;
 }
 
 export function took(from: string | null, to: string | null): string {
@@ -37,7 +39,9 @@ export function exact(moment: string, zone = 'UTC'): string {
     timeZoneName: 'short',
   }).formatToParts(new Date(moment));
   const part = (kind: string) => parts.find((p) => p.type === kind)?.value ?? '';
-  return `${part('year')}-${part('month')}-${part('day')} ${part('hour')}:${part('minute')}:${part('second')} ${part('timeZoneName')}`;
+  const date = `${part('year')}-${part('month')}-${part('day')}`;
+  const time = `${part('hour')}:${part('minute')}:${part('second')}`;
+  return `${date} ${time} ${part('timeZoneName')}`;
 }
 
 export function clock(moment: string, zone = 'UTC'): string {
@@ -68,7 +72,7 @@ export const OUTCOMES: Record<string, { word: string; mark: string; tone: string
   queued: { word: 'queued', mark: '○', tone: 'plain' },
 };
 
-/** How a bundle differs from the one before. */
+/** How a bundle differs from the previous one. */
 export function changesWords(c: {
   new: number;
   changed: number;
@@ -77,14 +81,19 @@ export function changesWords(c: {
 }): string {
   if (!(c.new || c.changed || c.gone)) return 'nothing changed';
   const n = (value: number) => value.toLocaleString('en');
-  return `${n(c.new)} new, ${n(c.changed)} changed, ${n(c.gone)} gone, ${c.grew < 0 ? '−' : '+'}${size(Math.abs(c.grew))}`;
+  const grew = `${c.grew < 0 ? '−' : '+'}${size(Math.abs(c.grew))}`;
+  return `${n(c.new)} new, ${n(c.changed)} changed, ${n(c.gone)} gone, ${grew}`;
 }
 
 export function count(n: number, one: string, many = one + 's'): string {
   return `${n.toLocaleString('en')} ${n === 1 ? one : many}`;
 }
 
-/** A list with a name added, or taken out where it was in it. */
+const ENGINES: Record<string, string> = { mariadb: 'MariaDB', sqlite: 'SQLite' };
+/** A database engine's name as people write it. */
+export const engineName = (engine: string): string => ENGINES[engine] ?? engine;
+
+/** A list with a name added, or removed where it was in it. */
 export function toggled<T>(list: T[], name: T): T[] {
   return list.includes(name) ? list.filter((n) => n !== name) : [...list, name];
 }

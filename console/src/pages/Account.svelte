@@ -4,8 +4,8 @@
   import { accountsRemove, accountsShow, bundlesList } from '../lib/calls';
   import { Problem } from '../lib/api.svelte';
   import { live } from '../lib/live.svelte';
-  import type { Account, Bundle, Page } from '../lib/types';
-  import { count, size } from '../lib/words';
+  import type { Account, Bundle } from '../lib/types';
+  import { count, engineName, size } from '../lib/words';
   import BundleTable from '../components/BundleTable.svelte';
   import GrowthPanel from '../components/GrowthPanel.svelte';
   import Timestamp from '../components/Timestamp.svelte';
@@ -17,6 +17,17 @@
   let problem = $state<Problem | null>(null);
   let removing = $state(false);
   let withBundles = $state(false);
+  function removalText(bundles: number, all: boolean): string {
+    const of = count(bundles, 'bundle');
+    return [
+      'The account, its sites, databases and mail domains are removed from the records, and no job',
+      'covers them any more. Files on the host stay.',
+      all
+        ? `Every copy of its ${of}, and of the bundles of its sites, is removed from all stores;`
+        : `Its ${of} stay.`,
+      all ? 'only pinned ones stay. This cannot be undone.' : '',
+    ].join(' ');
+  }
   async function load() {
     try {
       account = await accountsShow(params.name);
@@ -59,14 +70,15 @@
   </div>
   <div class="grid grid-cols-1 gap-5 lg:grid-cols-3">
     <section class="sheet p-4">
-      <h2 class="mb-2">What it has</h2>
+      <h2 class="mb-2">Overview</h2>
       <dl class="grid grid-cols-[7rem_1fr] gap-y-1">
         <dt class="text-faint">Home</dt>
         <dd class="wrap-anywhere">{account.home}</dd>
         <dt class="text-faint">Covered by</dt>
         <dd>
-          {#each account.covered_by as job, n}{n ? ', ' : ''}<a class="link" href="#/jobs/{job}"
-              >{job}</a
+          {#each account.covered_by as job, n (job)}{n ? ', ' : ''}<a
+              class="link"
+              href="#/jobs/{job}">{job}</a
             >{:else}<span class="text-amber-ink">▲ no job</span>{/each}
         </dd>
         <dt class="text-faint">Newest copy</dt>
@@ -79,7 +91,7 @@
           </dd>{/if}
         {#if account.excludes.length}<dt class="text-faint">Left out</dt>
           <dd class="font-mono text-sm">
-            {#each account.excludes as line}<div>{line}</div>{/each}
+            {#each account.excludes as line (line)}<div>{line}</div>{/each}
           </dd>{/if}
         <dt class="text-faint">Coverage</dt>
         <dd>
@@ -93,7 +105,7 @@
     </section>
     <section class="sheet p-4">
       <h2 class="mb-2">{count(account.sites.length, 'site')}</h2>
-      {#each account.sites as site}<div class="mb-1">
+      {#each account.sites as site (site.name)}<div class="mb-1">
           {site.name}
           <div class="text-sm wrap-anywhere text-faint">{site.root}</div>
         </div>{/each}
@@ -105,12 +117,12 @@
           'mail domain',
         )}
       </h2>
-      {#each account.databases as d}<div class="mb-1">
+      {#each account.databases as d (d.engine + d.name)}<div class="mb-1">
           {d.name}
-          <span class="text-sm text-faint">{d.engine === 'mariadb' ? 'MariaDB' : 'SQLite'}</span>
+          <span class="text-sm text-faint">{engineName(d.engine)}</span>
           <div class="text-sm wrap-anywhere text-faint">{d.path}</div>
         </div>{/each}
-      {#each account.mail_domains as m}<div>
+      {#each account.mail_domains as m (m)}<div>
           {m} <span class="text-sm text-faint">mail</span>
         </div>{/each}
     </section>
@@ -122,9 +134,7 @@
     bind:open={removing}
     title="Forget the account"
     name={account.name}
-    what="The account, its sites, databases and mail domains are forgotten here, and no job covers them any more. Files on the host stay. {withBundles
-      ? `Every copy of its ${count(account.bundles, 'bundle')}, and of the bundles of its sites, is removed from all stores; only pinned ones stay. This cannot be undone.`
-      : `Its ${count(account.bundles, 'bundle')} stay.`}"
+    what={removalText(account.bundles, withBundles)}
     action={async () => {
       await accountsRemove(account!.name, { bundles: withBundles ? 'remove' : '' });
       push('/accounts');

@@ -2,19 +2,17 @@
   import { Button } from 'flowbite-svelte';
   import { router } from 'svelte-spa-router';
   import { live } from '../lib/live.svelte';
+  import { Loader } from '../lib/loader.svelte';
   import { Listing } from '../lib/lists.svelte';
-  import type { Account } from '../lib/types';
   import { size } from '../lib/words';
+  import ErrorMessage from '../components/ErrorMessage.svelte';
   import FilterField from '../components/FilterField.svelte';
   import DataTable from '../components/DataTable.svelte';
   import Timestamp from '../components/Timestamp.svelte';
-  import { hostsList } from '../lib/calls';
-  import type { Host, Page } from '../lib/types';
-  const list = new Listing<Account>('/accounts');
-  let hosts = $state<Host[]>([]);
-  hostsList({ limit: 500 })
-    .then((page) => (hosts = page.items))
-    .catch(() => {});
+  import { accountsList, hostsList } from '../lib/calls';
+  const list = new Listing(accountsList);
+  const hosts = new Loader(() => hostsList({ limit: 500 }));
+  hosts.load();
   $effect(() => {
     void router.querystring;
     list.load();
@@ -27,9 +25,10 @@
   <FilterField {list} name="q" label="Account or site" />
   <Button href="#/accounts/new" size="sm">Add an account</Button>
 </div>
+<ErrorMessage problem={hosts.problem} />
 <p class="mb-3 flex flex-wrap gap-x-5 gap-y-1 text-sm">
   <a class="link" href="#/coverage">Coverage of sites, databases and mail</a>
-  {#each hosts as host (host.name)}<span
+  {#each hosts.value?.items ?? [] as host (host.name)}<span
       ><a class="link" href="#/hosts/{host.name}">{host.name}</a>
       <span class="text-faint">{host.where}</span>{#if host.finding.homes.length}, <a
           class="link"
@@ -71,6 +70,7 @@
       >{a.bundles}</td
     >
   {/snippet}
-  {#snippet empty()}No account {list.filters.q ? 'is called that' : 'yet'}.
-    <a class="link" href="#/accounts/new">Add one</a>: its home, sites, databases and mail domains.{/snippet}
+  {#snippet empty()}{list.filters.q ? 'No account matches.' : 'No accounts yet.'}
+    <a class="link" href="#/accounts/new">Add one</a>: its home, sites, databases and mail domains.
+  {/snippet}
 </DataTable>

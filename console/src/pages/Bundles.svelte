@@ -2,14 +2,14 @@
   import { router } from 'svelte-spa-router';
   import { live } from '../lib/live.svelte';
   import { Listing } from '../lib/lists.svelte';
-  import { restoresList } from '../lib/calls';
-  import type { Bundle, Page, Restore } from '../lib/types';
+  import { bundlesList, restoresList } from '../lib/calls';
+  import type { Restore } from '../lib/types';
   import { size } from '../lib/words';
   import FilterField from '../components/FilterField.svelte';
   import DataTable from '../components/DataTable.svelte';
   import Timestamp from '../components/Timestamp.svelte';
   import OutcomeLabel from '../components/OutcomeLabel.svelte';
-  const list = new Listing<Bundle>('/bundles');
+  const list = new Listing(bundlesList);
   let restores = $state<Restore[]>([]);
   const loadRestores = () =>
     restoresList({ limit: 5 })

@@ -1,12 +1,12 @@
 <script lang="ts">
   import { router } from 'svelte-spa-router';
   import { live } from '../lib/live.svelte';
+  import { coverageList } from '../lib/calls';
   import { Listing } from '../lib/lists.svelte';
-  import type { CoverageRow } from '../lib/types';
   import FilterField from '../components/FilterField.svelte';
   import DataTable from '../components/DataTable.svelte';
   import Timestamp from '../components/Timestamp.svelte';
-  const list = new Listing<CoverageRow>('/coverage');
+  const list = new Listing(coverageList);
   $effect(() => {
     void router.querystring;
     list.load();
@@ -54,13 +54,11 @@
       class="whitespace-nowrap">{r.host}</td
     >
     <td
-      >{#each r.jobs as job, n}{n ? ', ' : ''}<a class="link" href="#/jobs/{job}">{job}</a>{:else}<a
-          class="link"
-          href="#/jobs/new">Add a job</a
-        >{/each}</td
+      >{#each r.jobs as job, n (job)}{n ? ', ' : ''}<a class="link" href="#/jobs/{job}">{job}</a
+        >{:else}<a class="link" href="#/jobs/new">Add a job</a>{/each}</td
     ><td><Timestamp at={r.newest} /></td>
   {/snippet}
-  {#snippet empty()}{#if list.filters.state || list.filters.q}Nothing of that kind. <a
+  {#snippet empty()}{#if list.filters.state || list.filters.q}Nothing matches. <a
         class="link"
         href="#/coverage">Show all</a
       >{:else}No account has sites, databases or mail domains yet. <a class="link" href="#/accounts"

@@ -1,9 +1,9 @@
 <script lang="ts">
   // What a host's rules find, as a difference to what is known; taken over singly or all at once.
   import { Button, Checkbox } from 'flowbite-svelte';
-  import { hostsFind } from '../lib/calls';
-  import { call, Problem } from '../lib/api.svelte';
-  import type { Page, Proposed } from '../lib/types';
+  import { hostsFind, hostsTakeOver } from '../lib/calls';
+  import { Problem } from '../lib/api.svelte';
+  import type { Proposed } from '../lib/types';
   import { count } from '../lib/words';
   import ErrorMessage from '../components/ErrorMessage.svelte';
   let { params }: { params: { name: string } } = $props();
@@ -42,7 +42,8 @@
     problem = null;
     done = '';
     try {
-      done = `Took over ${count((await call<{ count: number }>('POST', `/hosts/${params.name}/finding`, body)).count, 'account')}.`;
+      const taken = await hostsTakeOver(params.name, body);
+      done = `Added ${count(taken.count, 'account')}.`;
       await look();
     } catch (error) {
       problem = error as Problem;

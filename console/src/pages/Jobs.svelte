@@ -1,17 +1,16 @@
 <script lang="ts">
   import { Button } from 'flowbite-svelte';
   import { push, router } from 'svelte-spa-router';
-  import { jobsStart } from '../lib/calls';
+  import { jobsList, jobsStart } from '../lib/calls';
   import { Problem } from '../lib/api.svelte';
   import { live } from '../lib/live.svelte';
   import { Listing } from '../lib/lists.svelte';
-  import type { JobRow } from '../lib/types';
   import FilterField from '../components/FilterField.svelte';
   import DataTable from '../components/DataTable.svelte';
   import Timestamp from '../components/Timestamp.svelte';
   import OutcomeLabel from '../components/OutcomeLabel.svelte';
   import ErrorMessage from '../components/ErrorMessage.svelte';
-  const list = new Listing<JobRow>('/jobs');
+  const list = new Listing(jobsList);
   let problem = $state<Problem | null>(null);
   $effect(() => {
     void router.querystring;
@@ -54,9 +53,9 @@
     <td class="max-w-2xl">{job.summary}</td>
     <td><Timestamp at={job.next_start} zone={job.zone} never="by hand" /></td>
     <td
-      >{#if job.last_run}<a class="link" href="#/runs/{job.last_run}">run {job.last_run}</a>: <OutcomeLabel
-          outcome={job.last_outcome}
-        />{:else}<span class="text-faint">never</span>{/if}</td
+      >{#if job.last_run}<a class="link" href="#/runs/{job.last_run}">run {job.last_run}</a>:
+        <OutcomeLabel outcome={job.last_outcome} />{:else}<span class="text-faint">never</span
+        >{/if}</td
     >
     <td
       >{#if job.running}<OutcomeLabel state="running" />{:else}<Button

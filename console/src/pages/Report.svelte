@@ -1,29 +1,25 @@
 <script lang="ts">
   import { reportsShow } from '../lib/calls';
-  import { Problem } from '../lib/api.svelte';
-  import type { ReportDetail } from '../lib/types';
+  import { Loader } from '../lib/loader.svelte';
   import { exact } from '../lib/words';
   import ErrorMessage from '../components/ErrorMessage.svelte';
   let { params }: { params: { id: string } } = $props();
-  let report = $state<ReportDetail | null>(null);
-  let problem = $state<Problem | null>(null);
+  const found = new Loader(() => reportsShow(Number(params.id)));
+  const report = $derived(found.value);
   $effect(() => {
-    reportsShow(Number(params.id))
-      .then((r) => (report = r))
-      .catch((e) => (problem = e));
+    void params.id;
+    found.load();
   });
 </script>
 
-<ErrorMessage {problem} />
+<ErrorMessage problem={found.problem} />
 {#if report}
   <h1 class="mb-1">{report.title}</h1>
   <p class="mb-3 text-sm text-faint">
     To {report.recipients.join(', ')}; written {exact(report.at)}; {report.sent
       ? `sent ${exact(report.sent)}`
-      : `waits: ${report.last_error || 'it is being sent'}`}.{#if report.run}{' '}<a
-        class="link"
-        href="#/runs/{report.run}">Run {report.run}</a
-      >{/if}
+      : `waiting: ${report.last_error || 'it is being sent'}`}.
+    {#if report.run}<a class="link" href="#/runs/{report.run}">Run {report.run}</a>{/if}
   </p>
   <iframe
     sandbox=""

@@ -1,16 +1,15 @@
 <script lang="ts">
   import { Button } from 'flowbite-svelte';
   import { router } from 'svelte-spa-router';
-  import { outboxSend } from '../lib/calls';
+  import { outboxSend, reportsList } from '../lib/calls';
   import { Problem } from '../lib/api.svelte';
   import { live } from '../lib/live.svelte';
   import { Listing } from '../lib/lists.svelte';
-  import type { Report } from '../lib/types';
   import FilterField from '../components/FilterField.svelte';
   import DataTable from '../components/DataTable.svelte';
   import Timestamp from '../components/Timestamp.svelte';
   import ErrorMessage from '../components/ErrorMessage.svelte';
-  const list = new Listing<Report>('/reports');
+  const list = new Listing(reportsList);
   let problem = $state<Problem | null>(null);
   $effect(() => {
     void router.querystring;

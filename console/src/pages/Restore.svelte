@@ -26,7 +26,7 @@
   });
   $effect(() =>
     live.on((kind, data) => {
-      if (kind === 'restore' && data.id === id) row = data;
+      if (kind === 'restore' && data.id === id) row = data as Restore;
       if (kind === 'reset') load();
     }),
   );
@@ -72,5 +72,5 @@
     </dd>
   </dl>
   {#if row.error}<ErrorMessage problem={new Problem(0, row.error)} />{/if}
-  <LogViewer path="/restores/{id}/log" owner={id} kind="restore" />
+  <LogViewer owner={id} kind="restore" />
 {/if}

@@ -3,7 +3,7 @@
   import { push } from 'svelte-spa-router';
   import { jobsStart, runsCancel, runsShow } from '../lib/calls';
   import { Problem } from '../lib/api.svelte';
-  import { live } from '../lib/live.svelte';
+  import { live, type Heard } from '../lib/live.svelte';
   import type { RunDetail, Task } from '../lib/types';
   import { exact, took } from '../lib/words';
   import LogViewer from '../components/LogViewer.svelte';
@@ -25,12 +25,13 @@
     void id;
     load();
   });
-  function heard(now: RunDetail | null, kind: string, data: any): RunDetail | null {
+  /** The run as an event has changed it. */
+  function heard(now: RunDetail | null, kind: string, data: Heard): RunDetail | null {
     if (!now) return now;
     if (kind === 'run' && data.id === id) return { ...now, ...data, tasks: now.tasks };
-    if (kind === 'task' && data.run === id)
-      return { ...now, tasks: now.tasks.map((t: Task) => (t.id === data.task.id ? data.task : t)) };
-    return now;
+    if (kind !== 'task' || data.run !== id) return now;
+    const task = data.task as Task;
+    return { ...now, tasks: now.tasks.map((one) => (one.id === task.id ? task : one)) };
   }
   $effect(() =>
     live.on((kind, data) => {
@@ -96,5 +97,5 @@
       >
     </table>
   </div>
-  <LogViewer path="/runs/{id}/log" owner={id} kind="run" zone={run.zone} />
+  <LogViewer owner={id} kind="run" zone={run.zone} />
 {/if}

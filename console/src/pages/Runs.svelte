@@ -1,14 +1,14 @@
 <script lang="ts">
   import { router } from 'svelte-spa-router';
   import { live } from '../lib/live.svelte';
+  import { runsList } from '../lib/calls';
   import { Listing } from '../lib/lists.svelte';
-  import type { Run } from '../lib/types';
   import { OUTCOMES, size, took } from '../lib/words';
   import FilterField from '../components/FilterField.svelte';
   import DataTable from '../components/DataTable.svelte';
   import Timestamp from '../components/Timestamp.svelte';
   import OutcomeLabel from '../components/OutcomeLabel.svelte';
-  const list = new Listing<Run>('/runs');
+  const list = new Listing(runsList);
   $effect(() => {
     void router.querystring;
     list.load();

@@ -2,7 +2,7 @@
   import { Button, Input } from 'flowbite-svelte';
   import { passwordChange, sessionOpen } from '../lib/calls';
   import { session, Problem } from '../lib/api.svelte';
-  import type { Identity } from '../lib/types';
+
   import FormField from '../components/FormField.svelte';
   import ErrorMessage from '../components/ErrorMessage.svelte';
   let name = $state('administrator');

@@ -1,17 +1,17 @@
 <script lang="ts">
   import { Button } from 'flowbite-svelte';
   import { router } from 'svelte-spa-router';
-  import { storesTry } from '../lib/calls';
+  import { storesList, storesTry } from '../lib/calls';
   import { Problem } from '../lib/api.svelte';
   import { live } from '../lib/live.svelte';
   import { Listing } from '../lib/lists.svelte';
-  import type { Store, Tried } from '../lib/types';
+  import type { TryResult } from '../lib/types';
   import { count, size } from '../lib/words';
   import DataTable from '../components/DataTable.svelte';
   import StepList from '../components/StepList.svelte';
   import ErrorMessage from '../components/ErrorMessage.svelte';
-  const list = new Listing<Store>('/stores');
-  let tried = $state<Record<string, Tried | 'busy'>>({});
+  const list = new Listing(storesList);
+  let tried = $state<Record<string, TryResult | 'busy'>>({});
   let problem = $state<Problem | null>(null);
   $effect(() => {
     void router.querystring;
@@ -49,10 +49,11 @@
   ]}
 >
   {#snippet row(s)}
-    <td><a class="link font-semibold" href="#/stores/{s.name}">{s.name}</a></td><td>{s.kind}</td><td
-      class="wrap-anywhere">{s.where}</td
-    ><td class="num">{s.copies}</td><td class="num">{size(s.bytes)}</td><td
-      class="whitespace-nowrap"
+    <td><a class="link font-semibold" href="#/stores/{s.name}">{s.name}</a></td><td
+      >{s.settings.kind}</td
+    ><td class="wrap-anywhere">{s.where}</td><td class="num">{s.copies}</td><td class="num"
+      >{size(s.bytes)}</td
+    ><td class="whitespace-nowrap"
       >{#if s.damaged}<a class="font-semibold text-brick underline" href="#/stores/{s.name}"
           >■ {count(s.damaged, 'damaged file')}</a
         >{:else}<span class="text-moss"><span aria-hidden="true">●</span> no damage known</span
@@ -60,7 +61,7 @@
     ><td>{s.jobs.join(', ') || 'none'}</td>
     <td
       >{#if tried[s.name] === 'busy'}<span class="text-faint">trying …</span
-        >{:else if tried[s.name]}<StepList tried={tried[s.name] as Tried} />{:else}<Button
+        >{:else if tried[s.name]}<StepList tried={tried[s.name] as TryResult} />{:else}<Button
           size="xs"
           color="alternative"
           onclick={() => tryOut(s.name)}

@@ -83,25 +83,20 @@ def show(number: Number, as_json: AsJson = False) -> None:
                 f"{size(bundle.new_bytes)} new, "
                 f"{size(max(bundle.bytes - bundle.new_bytes, 0))} were there already",
             ),
-            ("since before", changes_words(bundle.changes)),
+            ("changes", changes_words(bundle.changes)),
             ("copies", "\n".join(map(_copy, bundle.copies))),
             *(
                 (
                     kind,
-                    f"{count['entries']:,} entries, {size(count['bytes'])}"
-                    + (
-                        f", {len(count['unreadable'])} could not be read"
-                        if count["unreadable"]
-                        else ""
-                    ),
+                    f"{count.entries:,} entries, {size(count.bytes)}"
+                    + (f", {len(count.unreadable)} could not be read" if count.unreadable else ""),
                 )
                 for kind, count in bundle.contents.items()
             ),
             (
                 "rows",
                 "\n".join(
-                    f"{d['engine']} {d['name']}: {len(d['tables'])} tables, "
-                    f"{sum(d['tables'].values()):,} rows"
+                    f"{d.engine} {d.name}: {len(d.tables)} tables, {sum(d.tables.values()):,} rows"
                     for d in bundle.databases
                 )
                 or "none",
@@ -110,8 +105,7 @@ def show(number: Number, as_json: AsJson = False) -> None:
             (
                 "pieces",
                 "\n".join(
-                    f"{p['name']}  {size(p['bytes'])}"
-                    + ("" if p.get("brought", True) else "  (of an earlier bundle)")
+                    f"{p.name}  {size(p.bytes)}" + ("" if p.brought else "  (of an earlier bundle)")
                     for p in bundle.pieces
                 )
                 or "none",
@@ -188,8 +182,7 @@ def _brings(bundle: models.BundleDetail) -> str:
     return (
         f"what changed (incremental), {size(bundle.packed)} packed; builds on the full bundle of "
         f"{output.moment(datetime.fromisoformat(bundle.base))}; {bundle.dead_share:.0%} of its "
-        "pieces is "
-        "needed no more"
+        "pieces is no longer needed"
     )
 
 

@@ -87,7 +87,7 @@ def show(number: Number, as_json: AsJson = False) -> None:
             ("CONTENTS", lambda t: size(t.bytes)),
             ("PACKED", lambda t: size(t.packed)),
             ("TOOK", _took),
-            ("SINCE BEFORE", lambda t: changes_words(t.changes)),
+            ("CHANGES", lambda t: changes_words(t.changes)),
             (
                 "COPIES",
                 lambda t: ", ".join(
@@ -144,16 +144,15 @@ def log(
     return None
 
 
-def changes_words(changes: dict[str, int] | None) -> str:
-    """How a bundle differs from the one before, in a few words."""
+def changes_words(changes: models.Changes | None) -> str:
+    """How a bundle differs from the previous one, in a few words."""
     if changes is None:
         return "–"
-    if not (changes["new"] or changes["changed"] or changes["gone"]):
+    if not (changes.new or changes.changed or changes.gone):
         return "nothing changed"
-    grew = changes.get("grew", 0)
     return (
-        f"{changes['new']:,} new, {changes['changed']:,} changed, {changes['gone']:,} gone, "
-        f"{'+' if grew >= 0 else '−'}{size(abs(grew))}"
+        f"{changes.new:,} new, {changes.changed:,} changed, {changes.gone:,} gone, "
+        f"{'+' if changes.grew >= 0 else '−'}{size(abs(changes.grew))}"
     )
 
 
@@ -174,7 +173,7 @@ def changes(
     count: Annotated[int, typer.Option(help="At most so many of each subject.", min=1)] = 200,
     as_json: AsJson = False,
 ) -> None:
-    """List what is new, changed and gone in each bundle of a run since the one before."""
+    """List what is new, changed and gone in each bundle of a run since the previous one."""
     with service() as client:
         found = {}
         for task in client.runs_show(number).tasks:

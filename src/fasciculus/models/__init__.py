@@ -11,7 +11,8 @@ from typing import TYPE_CHECKING, Any
 
 _NAMES = {
     "auth": "Identity Password SignIn Token TokenMade TokenNew",
-    "bundles": "Bundle BundleDetail BundleEntry BundleFiles Copy EntrySearch Restore RestoreStart",
+    "bundles": "Bundle BundleDetail BundleEntry BundleFiles Changes ContentsInfo Copy DatabaseInfo "
+    "EntrySearch PieceInfo Restore RestoreStart",
     "discovery": "Applied Change CoverageRow Definitions ExcludedSize Folder Preview PreviewStart "
     "Proposed SizeCount TakeOver TakenOver",
     "inventory": "Account AccountInput Database DiscoveryRules Host HostInput MailFiles Site "

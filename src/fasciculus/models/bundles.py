@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from datetime import datetime
-from typing import Any
 
 from pydantic import BaseModel, Field
 
@@ -42,6 +41,47 @@ class Bundle(BaseModel):
     copies: list[Copy] = []
 
 
+class ContentsInfo(BaseModel):
+    """How much of one kind of contents a bundle shows, and the paths that could not be read."""
+
+    entries: int = 0
+    bytes: int = 0
+    unreadable: list[str] = []
+
+
+class DatabaseInfo(BaseModel):
+    """A database in a bundle; ``tables`` are row counts by table."""
+
+    engine: str
+    name: str
+    server_version: str = ""
+    character_set: str = ""
+    folder: str = ""
+    origin: str = ""
+    tables: dict[str, int] = {}
+
+
+class PieceInfo(BaseModel):
+    """An archive file that a bundle needs; ``brought`` says that this bundle wrote it."""
+
+    name: str
+    bytes: int
+    sha256: str
+    brought: bool = True
+    holds: int = 0
+    used: int = 0
+
+
+class Changes(BaseModel):
+    """Entries that are new, changed and gone since the previous bundle, and by how many bytes the
+    subject grew."""
+
+    new: int = 0
+    changed: int = 0
+    gone: int = 0
+    grew: int = 0
+
+
 class BundleDetail(Bundle):
     """With the summary of its ``bundle.json``. ``brings`` is full or incremental; ``base`` the
     moment of the full bundle that it builds on, ``dead_share`` how much of what its pieces hold it
@@ -50,13 +90,11 @@ class BundleDetail(Bundle):
     brings: str = "full"
     base: str = ""
     dead_share: float = 0.0
-    contents: dict[str, Any]
-    databases: list[dict[str, Any]]
-    pieces: list[dict[str, Any]]
+    contents: dict[str, ContentsInfo]
+    databases: list[DatabaseInfo]
+    pieces: list[PieceInfo]
     compression: str
-    #: Entries that are new, changed and gone since the bundle before, and by how many bytes it
-    #: grew.
-    changes: dict[str, int] | None = None
+    changes: Changes | None = None
 
 
 class BundleEntry(BaseModel):

@@ -5,7 +5,7 @@ grow.
 from __future__ import annotations
 
 from datetime import datetime
-from typing import Any, Literal
+from typing import Literal
 
 from pydantic import BaseModel, Field
 
@@ -60,7 +60,7 @@ class MaintenanceTask(BaseModel):
     bytes: int = 0
     total: int = 0
     stage: str = ""
-    result: dict[str, Any] = {}
+    result: dict[str, int] = {}
     started_by: str
     created: datetime
     started: datetime | None = None

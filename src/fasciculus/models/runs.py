@@ -6,6 +6,8 @@ from datetime import datetime
 
 from pydantic import BaseModel
 
+from .bundles import Changes
+
 
 class TaskCopy(BaseModel):
     store: str
@@ -33,9 +35,7 @@ class Task(BaseModel):
     ended: datetime | None = None
     warnings: list[str] = []
     copies: list[TaskCopy] = []
-    #: Entries that are new, changed and gone since the bundle before, and by how many bytes it
-    #: grew.
-    changes: dict[str, int] | None = None
+    changes: Changes | None = None
     stage: str = ""
     pushed: int = 0
     expected: int = 0

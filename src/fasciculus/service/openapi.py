@@ -58,18 +58,23 @@ def _schemas() -> tuple[Any, dict[str, Any]]:
 def _put_in_kinds(components: dict[str, Any]) -> None:
     """Instead of any settings, those of the kinds that this service has."""
     for model, name, registry in described_kinds():
-        found = []
+        mapping = {}
         for kind, schema in registry.items():
             title = f"{name.title()}{kind.title()}Settings"
             components[title] = schema
-            found.append({"$ref": _TEMPLATE.format(model=title)})
-        choice = {"oneOf": found, "discriminator": {"propertyName": "kind"}}
+            mapping[kind] = _TEMPLATE.format(model=title)
+        choice = {
+            "oneOf": [{"$ref": place} for place in mapping.values()],
+            "discriminator": {"propertyName": "kind", "mapping": mapping},
+        }
         for suffix in ("", "Input"):
             properties = components.get(f"{model}{suffix}", {}).get("properties", {})
             if name == "servers":
                 properties.get(name, {})["items"] = choice
             elif name in properties:
-                properties[name] = choice
+                properties[name] = choice | {
+                    key: value for key, value in properties[name].items() if key == "default"
+                }
 
 
 def _health() -> dict[str, Any]:

@@ -13,6 +13,11 @@
   import JobCommands from '../JobCommands.svelte';
   let { job = $bindable(), at }: { job: JobForm; at: (field: string) => string } = $props();
   type Kind = JobForm['contents'][number];
+  const SUBJECTS = [
+    ['accounts', 'Accounts'],
+    ['sites', 'Sites'],
+    ['hosts', 'Hosts themselves'],
+  ] as const;
   const OF_HOSTS: [Kind, string][] = [
     ['system', 'System settings'],
     ['databases', 'All databases'],
@@ -51,7 +56,7 @@
 
 <FormSection title="What">
   <div class="mb-3 flex flex-wrap gap-5">
-    {#each [['accounts', 'Accounts'], ['sites', 'Sites'], ['hosts', 'Hosts themselves']] as [value, title] (value)}
+    {#each SUBJECTS as [value, title] (value)}
       <Radio name="subjects" {value} bind:group={job.subjects} onchange={changeSubjects}>
         {title}
       </Radio>
