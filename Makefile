@@ -5,7 +5,7 @@ BIN := $(VENV)/bin
 CONSOLE := src/fasciculus/service/console/index.html
 CONSOLE_SOURCES := $(shell find console/src console/public -type f) console/index.html console/vite.config.ts console/svelte.config.js console/package.json
 
-.PHONY: demo test check bench clean setup console screenshots test-system
+.PHONY: demo test check generate bench clean setup console screenshots test-system
 .DELETE_ON_ERROR:
 
 demo: setup
@@ -36,11 +36,27 @@ test-system:
 test: setup test-system
 	$(BIN)/pytest
 
+# One check, and how long it took: $(call timed,NAME,COMMAND)
+define timed
+@start=$$(date +%s%N); $(2) || exit 1; \
+  printf '%-12s %6.1f s\n' '$(1)' "$$(( ($$(date +%s%N) - start) / 100000000 ))e-1"
+endef
+
 check: setup
-	$(BIN)/ruff check src tests bench docs
-	$(BIN)/mypy
-	$(BIN)/lint-imports
-	cd console && npx --no-install svelte-check --tsconfig ./tsconfig.json --fail-on-warnings --output machine
+	$(call timed,ruff,$(BIN)/ruff check --quiet src tests bench docs)
+	$(call timed,format,$(BIN)/ruff format --check --quiet src tests bench docs)
+	$(call timed,mypy,$(BIN)/mypy)
+	$(call timed,imports,report=$$($(BIN)/lint-imports 2>&1) || { echo "$$report"; false; })
+	$(call timed,openapi,$(BIN)/python -m fasciculus.service.describe | diff -q - console/openapi.json)
+	$(call timed,prettier,cd console && npx --no-install prettier --check --log-level warn .)
+	$(call timed,eslint,cd console && npx --no-install eslint .)
+	$(call timed,calls,cd console && node generate-calls.mjs --check)
+	$(call timed,svelte,cd console && npx --no-install svelte-check --tsconfig ./tsconfig.json --fail-on-warnings --output machine)
+
+# After a change of the API: its description, and the console's types and calls.
+generate: setup
+	$(BIN)/python -m fasciculus.service.describe > console/openapi.json
+	cd console && npm run --silent generate
 
 bench: setup
 	$(BIN)/python -m bench

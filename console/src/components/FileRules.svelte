@@ -29,14 +29,14 @@
   Patterns are those of .gitignore: *.log, /private/, **/cache/**, !keep.log.
 </p>
 <div class="mb-3 flex flex-wrap gap-x-5 gap-y-1">
-  <span>Leave out:</span>
+  <span>Exclude:</span>
   {#each SETS as [name, word] (name)}<Checkbox
       checked={rules.sets.includes(name)}
       onchange={() => flip(name)}>{word}</Checkbox
     >{/each}
 </div>
 <div class="grid gap-x-5 sm:grid-cols-2">
-  <FormField label="Also leave out" id="excludes" hint="One a line." wrong={at('rules.excludes')}
+  <FormField label="Also exclude" id="excludes" hint="One a line." wrong={at('rules.excludes')}
     ><LinesField
       id="excludes"
       rows={3}
@@ -45,7 +45,7 @@
     /></FormField
   >
   <FormField
-    label="Take in only"
+    label="Include only"
     id="includes"
     hint="One a line. Empty: everything."
     wrong={at('rules.includes')}
@@ -86,8 +86,6 @@
   >
   <div class="mb-3 space-y-1 sm:pt-7">
     <Checkbox bind:checked={rules.one_file_system}>Stay on one file system</Checkbox>
-    <Checkbox bind:checked={rules.skip_tagged_caches}
-      >Leave out what lies beside a CACHEDIR.TAG</Checkbox
-    >
+    <Checkbox bind:checked={rules.skip_tagged_caches}>Exclude folders with a CACHEDIR.TAG</Checkbox>
   </div>
 </div>

@@ -52,8 +52,8 @@
           {/each}
         </div>
         <p class="mt-1 text-sm text-faint">
-          The last {shown.length} bundles by size. Dark: new in each. Light: already stored. The largest
-          shows {size(most)}.
+          The last {shown.length} bundles; the largest shows {size(most)}.
+          <br />Dark: new in each. Light: already stored.
         </p>
       </div>
       <div class="text-sm">

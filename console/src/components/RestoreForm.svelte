@@ -41,6 +41,10 @@
     const names = part ? [] : Object.values(renamed);
     return files + (names.length ? `, and databases are loaded as ${names.join(', ')}` : '');
   });
+  const replaced = $derived(
+    `In the host’s mail files, the lines of ${chosen.join(', ')} are replaced by those of the ` +
+      'bundle. No other domain is touched.',
+  );
   async function go(event: Event) {
     event.preventDefault();
     try {
@@ -119,8 +123,7 @@
           >{/each}
       </div>
       {#if chosen.length}<p class="mt-1 text-sm text-amber-ink">
-          ▲ In the host’s mail files, the lines of {chosen.join(', ')} are replaced by those of the bundle.
-          No other domain is touched.
+          ▲ {replaced}
         </p>{/if}
       {#if problem?.at('mail_domains')}<p role="alert" class="text-sm text-brick">
           ■ {problem.at('mail_domains')}

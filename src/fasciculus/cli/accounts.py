@@ -9,18 +9,13 @@ import typer
 
 from .. import models
 from . import output
-from .output import (
-    ago,
-    service,
-    size,
-    wrong,
-)
+from .output import ago, size, wrong
+from .parameters import AccountName, AsJson, NewAccountName, Yes
+from .session import service
 
 app = typer.Typer(help="Customers' spaces: sites, databases, mail domains.", no_args_is_help=True)
 sites_app = typer.Typer(help="Sites of all accounts.", no_args_is_help=True)
 
-Name = Annotated[str, typer.Argument(help="The account's name.", show_default=False)]
-AsJson = Annotated[bool, typer.Option("--json", help="JSON, for programs.")]
 Words = Annotated[str, typer.Option("--find", help="Only those whose name holds this.")]
 Sites = Annotated[
     list[str] | None,
@@ -47,6 +42,15 @@ Excludes = Annotated[
         help="Leave this out of every bundle, as in .gitignore; may be repeated.", metavar="PATTERN"
     ),
 ]
+
+
+#: Options whose names are not those of the fields.
+_OPTIONS = {
+    "sites": "--site",
+    "databases": "--database",
+    "mail_domains": "--mail-domain",
+    "excludes": "--exclude",
+}
 
 
 @app.command("list")
@@ -84,7 +88,7 @@ def _when(account: models.Account) -> datetime | None:
 
 
 @app.command()
-def show(name: Name, as_json: AsJson = False) -> None:
+def show(name: AccountName, as_json: AsJson = False) -> None:
     """Show one account with all that is in it."""
     with service() as client:
         account = client.accounts_show(name)
@@ -151,16 +155,17 @@ def _with(fields: models.AccountInput, options: dict[str, list[str] | None]) -> 
 
 @app.command()
 def add(
-    name: Name,
+    name: NewAccountName,
     host: Annotated[str, typer.Option(help="The host it lives on.")],
     home: Annotated[str, typer.Option(help="Its home folder.")],
     sites: Sites = None,
     database: DatabaseOption = None,
     mail_domains: MailDomains = None,
     exclude: Excludes = None,
+    as_json: AsJson = False,
 ) -> None:
     """Add an account."""
-    with service() as client:
+    with service(_OPTIONS) as client:
         account = _with(
             models.AccountInput(name=name, host=host, home=home),
             {
@@ -171,24 +176,21 @@ def add(
             },
         )
         made = client.accounts_add(account)
-        output.out.print(
-            f"Added account {made.name}; "
-            + (
-                f"covered by {', '.join(made.covered_by)}."
-                if made.covered_by
-                else "no job covers it yet."
-            )
-        )
+    covered = (
+        f"covered by {', '.join(made.covered_by)}" if made.covered_by else "no job covers it yet"
+    )
+    output.done(made, f"Added account {made.name}; {covered}.", as_json)
 
 
 @app.command()
 def change(
-    name: Name,
+    name: AccountName,
     home: Annotated[str | None, typer.Option(help="Its home folder.")] = None,
     sites: Sites = None,
     database: DatabaseOption = None,
     mail_domains: MailDomains = None,
     exclude: Excludes = None,
+    as_json: AsJson = False,
 ) -> None:
     """Change an account; a list that is named replaces the old one, the others stay."""
     with service() as client:
@@ -203,32 +205,31 @@ def change(
                 "excludes": exclude,
             },
         )
-        client.accounts_change(name, account)
-        output.out.print(f"Changed account {name}.")
+        made = client.accounts_change(name, account)
+    output.done(made, f"Changed account {name}.", as_json)
 
 
 @app.command()
 def remove(
-    name: Name,
-    yes: Annotated[bool, typer.Option("--yes", help="Do not ask.")] = False,
+    name: AccountName,
+    yes: Yes = False,
     with_bundles: Annotated[
         bool, typer.Option("--with-bundles", help="Remove its bundles from all stores too.")
     ] = False,
+    as_json: AsJson = False,
 ) -> None:
-    """Forget an account; its bundles stay unless --with-bundles says otherwise."""
+    """Remove an account from the records; its bundles stay, unless --with-bundles is given."""
     with service() as client:
         account = client.accounts_show(name)
         going = (
-            f"{account.bundles} bundles of it are removed from all stores"
+            f"{output.count(account.bundles, 'bundle')} of it go from all stores"
             if with_bundles
             else "Its bundles stay"
         )
-        output.sure(f"Forget account {name}? {going}.", yes)
+        output.sure(f"Remove account {name} from the records? {going}.", yes)
         client.accounts_remove(name, "remove" if with_bundles else "")
-        output.out.print(
-            f"Removed account {name}. "
-            f"{'Its bundles are gone' if with_bundles else 'Its bundles stay'}."
-        )
+    said = "Its bundles are gone" if with_bundles else "Its bundles stay"
+    output.done({"removed": name}, f"Removed account {name}. {said}.", as_json)
 
 
 @sites_app.command("list")

@@ -11,15 +11,16 @@ import typer
 
 from .. import models
 from . import output
-from .output import moment, service, size
+from .output import moment, size
+from .parameters import AsJson
 from .runs import CHANGE_COLUMNS, changes_words, show_log
+from .session import service
 
 app = typer.Typer(help="What is in the copies.", no_args_is_help=True)
 restores_app = typer.Typer(help="What was brought back.", no_args_is_help=True)
 
 Number = Annotated[int, typer.Argument(help="The bundle's number.", show_default=False)]
 RestoreNumber = Annotated[int, typer.Argument(help="The restore's number.", show_default=False)]
-AsJson = Annotated[bool, typer.Option("--json", help="JSON, for programs.")]
 Contents = Annotated[str, typer.Option(help="Only this kind: files, databases or mail.")]
 
 
@@ -130,16 +131,16 @@ def changes(
     against: Annotated[
         int | None,
         typer.Option(
-            help="Compare with this bundle instead of the one before.", show_default=False
+            help="Compare with this bundle instead of the previous one.", show_default=False
         ),
     ] = None,
     state: Annotated[str, typer.Option(help="Only new, changed or gone.")] = "",
     contents: Annotated[str, typer.Option(help="Only this kind.")] = "",
-    find: Annotated[str, typer.Option(help="Only paths that hold this.")] = "",
+    find: Annotated[str, typer.Option(help="Only paths that contain this.")] = "",
     count: Annotated[int, typer.Option(help="At most so many.", min=1)] = 200,
     as_json: AsJson = False,
 ) -> None:
-    """List what is new, changed and gone since the bundle before."""
+    """List what is new, changed and gone since the previous bundle."""
     with service() as client:
         rows = list(
             islice(
@@ -238,6 +239,7 @@ def download(
     form: Annotated[
         Literal["tar.gz", "tar.zst", "zip"], typer.Option("--as", help="The form of the archive.")
     ] = "tar.gz",
+    as_json: AsJson = False,
 ) -> None:
     """Download a bundle, or part of it, as one archive."""
     with service() as client:
@@ -245,10 +247,9 @@ def download(
         target = target or Path(f"{bundle.subject}-{bundle.name}.{form}")
         if target.exists():
             raise output.wrong(f"{target} exists already.", "Name another file with --to.")
-        count = client.bundles_download(number, target, contents, path, store, form)
-        output.out.print(
-            f"{target}: {size(count)}, whole and checked.", soft_wrap=True, highlight=False
-        )
+        length = client.bundles_download(number, target, contents, path, store, form)
+    said = f"{target}: {size(length)}, whole and checked."
+    output.done({"file": str(target), "bytes": length}, said, as_json)
 
 
 @restores_app.command("list")
@@ -301,11 +302,11 @@ def restores_show(number: RestoreNumber, as_json: AsJson = False) -> None:
 
 
 @restores_app.command("cancel")
-def restores_cancel(number: RestoreNumber) -> None:
+def restores_cancel(number: RestoreNumber, as_json: AsJson = False) -> None:
     """Cancel a restore; what it has written so far stays in its folder."""
     with service() as client:
         client.restores_cancel(number)
-        output.out.print(f"Restore {number} is being cancelled.")
+    output.done({"cancelled": number}, f"Restore {number} is being cancelled.", as_json)
 
 
 @restores_app.command("log")

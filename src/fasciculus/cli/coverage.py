@@ -14,14 +14,15 @@ from .. import models
 from ..core import definitions
 from ..core.errors import SettingError
 from . import output
-from .output import ago, service, wrong
+from .output import ago, wrong
+from .parameters import AsJson
+from .session import service
 
 app = typer.Typer(help="What each job protects, and what none does.", no_args_is_help=True)
 definitions_app = typer.Typer(
     help="Hosts, accounts, stores and jobs as one text.", no_args_is_help=True
 )
 
-AsJson = Annotated[bool, typer.Option("--json", help="JSON, for programs.")]
 
 _STATES = {
     "protected": ("● protected", "green"),
@@ -83,15 +84,18 @@ def _state(row: models.CoverageRow) -> Text:
 @definitions_app.command("export")
 def export(
     to: Annotated[Path | None, typer.Option(help="A file instead of standard output.")] = None,
+    as_json: AsJson = False,
 ) -> None:
     """Write out hosts, accounts, stores and jobs; secrets stand there by reference alone."""
     with service() as client:
         text = client.definitions_export()
-    if to is None:
-        typer.echo(text, nl=False)
-    else:
+    if to is not None:
         to.write_text(text)
-        output.out.print(f"Wrote {to}.", highlight=False)
+        output.done({"file": str(to)}, f"Wrote {to}.", as_json)
+    elif as_json:
+        output.show_json({"definitions": text})
+    else:
+        typer.echo(text, nl=False)
 
 
 @definitions_app.command("apply")

@@ -12,13 +12,13 @@ from ..models.inventory import HostFields
 from . import output
 from .kind_options import EXTRA, KindOptions, find_kind, parse_extra, show_kinds
 from .options import options_of
-from .output import service, wrong
+from .output import wrong
+from .parameters import AsJson, HostName, NewHostName, Yes
+from .session import service
 from .steps import prove, show_tried
 
 app = typer.Typer(help="Servers where accounts live.", no_args_is_help=True)
 
-Name = Annotated[str, typer.Argument(help="The host's name.", show_default=False)]
-AsJson = Annotated[bool, typer.Option("--json", help="JSON, for programs.")]
 
 _KINDS = {"new": ("+", "green"), "changed": ("~", "yellow"), "gone": ("–", "red")}
 _SHOWN = 6
@@ -50,7 +50,7 @@ def list_(as_json: AsJson = False) -> None:
 
 
 @app.command()
-def show(name: Name, as_json: AsJson = False) -> None:
+def show(name: HostName, as_json: AsJson = False) -> None:
     """Show one host."""
     with service() as client:
         host = client.hosts_show(name)
@@ -277,7 +277,11 @@ def kinds(as_json: AsJson = False) -> None:
 @app.command(context_settings=EXTRA)
 @options_of(_shared)
 def add(
-    context: typer.Context, name: Name, kind: Kind = "", as_json: AsJson = False, **options: Any
+    context: typer.Context,
+    name: NewHostName,
+    kind: Kind = "",
+    as_json: AsJson = False,
+    **options: Any,
 ) -> None:
     """Try this machine, or one over SSH, and add it as a host when all steps succeed.
 
@@ -296,7 +300,7 @@ def add(
 @app.command(context_settings=EXTRA)
 @options_of(_shared)
 def change(
-    context: typer.Context, name: Name, kind: Kind = "", as_json: AsJson = False, **options: Any
+    context: typer.Context, name: HostName, kind: Kind = "", as_json: AsJson = False, **options: Any
 ) -> None:
     """Change a host; what is not named stays."""
     with service() as client:
@@ -308,17 +312,15 @@ def change(
 
 
 @app.command("try")
-def try_(name: Name, as_json: AsJson = False) -> None:
-    """Prove each step: the name resolves, the key matches, the sign-in works, databases and homes
-    answer.
-    """
+def try_(name: HostName, as_json: AsJson = False) -> None:
+    """Try every step to reach a host, its homes and its databases."""
     with service() as client:
         tried = client.hosts_try(name)
     show_tried(tried, as_json)
 
 
 @app.command()
-def find(name: Name, as_json: AsJson = False) -> None:
+def find(name: HostName, as_json: AsJson = False) -> None:
     """Find the host's accounts by its rules, as a difference to what is known."""
     with service() as client:
         rows = client.hosts_find(name).items
@@ -349,28 +351,26 @@ def _words(row: models.Proposed) -> str:
 
 @app.command("take-over")
 def take_over(
-    name: Name,
+    name: HostName,
     account: Annotated[
         list[str] | None, typer.Option(help="Only this one; may be repeated.")
     ] = None,
     all_: Annotated[bool, typer.Option("--all", help="All that was found.")] = False,
+    as_json: AsJson = False,
 ) -> None:
     """Take over accounts that were found: add the new, change the changed, mark the gone."""
     if bool(account) == all_:
         raise wrong("Say which accounts to take over.", "Name them with --account, or use --all.")
     with service() as client:
-        count = client.hosts_take_over(name, None if all_ else account).count
-        output.out.print(
-            f"Took over {count} account{'s' if count != 1 else ''} of {name}.", highlight=False
-        )
+        taken = client.hosts_take_over(name, None if all_ else account)
+    said = f"Took over {output.count(taken.count, 'account')} of {name}."
+    output.done(taken, said, as_json)
 
 
 @app.command()
-def remove(
-    name: Name, yes: Annotated[bool, typer.Option("--yes", help="Do not ask.")] = False
-) -> None:
+def remove(name: HostName, yes: Yes = False, as_json: AsJson = False) -> None:
     """Remove a host that has no accounts."""
     output.sure(f"Remove host {name}?", yes)
     with service() as client:
         client.hosts_remove(name)
-        output.out.print(f"Removed host {name}.")
+    output.done({"removed": name}, f"Removed host {name}.", as_json)

@@ -10,16 +10,16 @@ from pydantic import BaseModel
 
 from .. import models
 from . import output
+from .job_preview import preview
 from .options import options_of
-from .output import moment, service, wrong
-from .progress import follow_preview
+from .output import moment, wrong
+from .parameters import AsJson, JobName, NewJobName, Yes
+from .session import service
 
 app = typer.Typer(
     help="Standing instructions: what, where, when, keep, tell.", no_args_is_help=True
 )
 
-Name = Annotated[str, typer.Argument(help="The job's name.", show_default=False)]
-AsJson = Annotated[bool, typer.Option("--json", help="JSON, for programs.")]
 Accounts = Annotated[
     str | None,
     typer.Option(help="What: “all”, or names with commas between them.", metavar="all|NAME,NAME"),
@@ -69,7 +69,7 @@ SkipTagged = Annotated[
     bool | None,
     typer.Option(
         "--skip-tagged-caches/--keep-tagged-caches",
-        help="Leave out what lies beside a CACHEDIR.TAG.",
+        help="Exclude folders with a CACHEDIR.TAG.",
     ),
 ]
 IgnoreFile = Annotated[
@@ -110,7 +110,7 @@ Notes = Annotated[
         metavar="NAME=COMMAND",
     ),
 ]
-PreviousBundle = Annotated[
+Before = Annotated[
     list[str] | None,
     typer.Option(
         help="Command on the host before the task; when it fails, the task stops.",
@@ -137,7 +137,8 @@ DeadShare = Annotated[
     int | None,
     typer.Option(
         help="Incremental: a new full bundle when more than so many percent of what is stored is "
-        "needed no more."
+        "no "
+        "longer needed."
     ),
 ]
 CompareEvery = Annotated[
@@ -149,7 +150,7 @@ HoldPage = Annotated[
         "--hold-page/--no-hold-page", help="Sites answer 503 while their bundle is taken."
     ),
 ]
-But = Annotated[str | None, typer.Option(help="All but these.", metavar="NAME,NAME")]
+AllExcept = Annotated[str | None, typer.Option(help="All except these.", metavar="NAME,NAME")]
 Contents = Annotated[
     str | None,
     typer.Option(
@@ -178,9 +179,32 @@ Compression = Annotated[
 ]
 Level = Annotated[int | None, typer.Option(help="How hard to pack: zstd 1 to 19, gzip 1 to 9.")]
 PieceSize = Annotated[str | None, typer.Option(help="Split pieces at this size, as in 256MiB.")]
-On = Annotated[bool | None, typer.Option("--on/--off", help="Whether the timetable counts.")]
+On = Annotated[
+    bool | None, typer.Option("--on/--off", help="Whether the timetable starts the job.")
+]
 
+#: Options whose names are not those of the fields.
+_OPTIONS = {
+    "names": "--accounts, --sites or --hosts",
+    "subjects": "--accounts, --sites or --hosts",
+    "stores": "--store",
+    "timetable": "--when",
+    "report_to": "--tell",
+    "report_when": "--tell-when",
+    "enabled": "--on",
+    "rules.includes": "--include",
+    "rules.excludes": "--exclude",
+    "rules.sets": "--exclude-set",
+    "databases.names": "--database",
+    "databases.without": "--without-database",
+    "databases.tables": "--table",
+    "databases.without_tables": "--without-table",
+    "databases.without_rows": "--without-rows",
+    "notes": "--note",
+    "commands": "--before, --after-success, --after-failure or --always",
+}
 _WHEN = ("before", "after_success", "after_failure", "always")
+app.command()(preview)
 _SIZE = re.compile(r"(\d+(?:\.\d+)?)\s*(B|KiB|MiB|GiB|TiB)?", re.IGNORECASE)
 _UNITS = {"b": 1, "kib": 1024, "mib": 1024**2, "gib": 1024**3, "tib": 1024**4}
 
@@ -211,7 +235,7 @@ def list_(as_json: AsJson = False) -> None:
 
 
 @app.command()
-def show(name: Name, as_json: AsJson = False) -> None:
+def show(name: JobName, as_json: AsJson = False) -> None:
     """Show one job, with what it will do in one sentence."""
     with service() as client:
         job = client.jobs_show(name)
@@ -240,7 +264,7 @@ def _listed(text: str) -> list[str]:
 def _bytes(option: str, text: str) -> int:
     match = _SIZE.fullmatch(text.strip())
     if not match:
-        raise wrong(f"--{option} {text}: that is not a size.", "Write for example 256MiB.")
+        raise wrong(f"“{text}” is not a size.", "Write for example 256MiB.", f"--{option}")
     return int(float(match[1]) * _UNITS[(match[2] or "B").lower()])
 
 
@@ -248,12 +272,12 @@ def _shared(
     accounts: Accounts = None,
     sites: Sites = None,
     hosts: Hosts = None,
-    but: But = None,
+    all_except: AllExcept = None,
     contents: Contents = None,
     messages: Messages = None,
     include: Include = None,
     exclude: Exclude = None,
-    exclude_sets: ExcludeSets = None,
+    exclude_set: ExcludeSets = None,
     larger_than: LargerThan = None,
     older_than: OlderThan = None,
     one_file_system: OneFileSystem = None,
@@ -267,7 +291,7 @@ def _shared(
     structure_only: StructureOnly = None,
     check_tables: CheckTables = None,
     note: Notes = None,
-    before: PreviousBundle = None,
+    before: Before = None,
     after_success: AfterSuccess = None,
     after_failure: AfterFailure = None,
     always: Always = None,
@@ -318,8 +342,8 @@ def _fields(old: models.JobInput | None, o: dict[str, Any]) -> dict[str, Any]:
             fields["names"] = [] if chosen == "all" else _listed(chosen)
             if kind == "hosts" and not o["contents"]:
                 fields["contents"] = ["system"]
-    if o["but"]:
-        fields["choice"], fields["names"] = "all_but", _listed(o["but"])
+    if o["all_except"]:
+        fields["choice"], fields["names"] = "all_but", _listed(o["all_except"])
     if o["contents"]:
         fields["contents"] = _listed(o["contents"])
     if o["piece_size"]:
@@ -329,7 +353,7 @@ def _fields(old: models.JobInput | None, o: dict[str, Any]) -> dict[str, Any]:
         {
             "includes": o["include"],
             "excludes": o["exclude"],
-            "sets": o["exclude_sets"],
+            "sets": o["exclude_set"],
             "larger_than": _bytes("larger-than", o["larger_than"]) if o["larger_than"] else None,
             "older_than": o["older_than"],
             "one_file_system": o["one_file_system"],
@@ -365,114 +389,48 @@ def _part(old: BaseModel, options: dict[str, Any]) -> dict[str, Any] | None:
 def _note(text: str) -> dict[str, Any]:
     name, equals, command = text.partition("=")
     if not (equals and name and command):
-        raise wrong(
-            f"--note {text}: the name or the command is missing.", "Write --note NAME=COMMAND."
-        )
+        raise wrong(f"“{text}” has no name or no command.", "Write NAME=COMMAND.", "--note")
     return {"name": name, "command": command}
 
 
 @app.command()
 @options_of(_shared)
-def add(name: Name, **options: Any) -> None:
+def add(name: NewJobName, as_json: AsJson = False, **options: Any) -> None:
     """Add a job, and say what it will do."""
-    with service() as client:
+    with service(_OPTIONS) as client:
         fields = _fields(None, options)
         if not fields.get("stores"):
             known = ", ".join(s.name for s in client.every(client.stores_list))
-            raise wrong("A job needs at least one --store.", f"Stores: {known or 'none yet'}.")
+            raise wrong("A job needs a store.", f"Stores: {known or 'none yet'}.", "--store")
         job = models.JobInput(name=name, **fields)
         advice = client.jobs_summary(job).advice
         made = client.jobs_add(job)
-        output.out.print(f"Added job {name}. {made.summary}", soft_wrap=True, highlight=False)
-        for line in advice:
-            output.out.print(f"▲ {line}", soft_wrap=True, highlight=False, style="yellow")
-        output.out.print(
-            f"Start it once and watch: fasciculus start {name} --wait", highlight=False
-        )
+    if as_json:
+        output.show_json(made)
+        return
+    output.out.print(f"Added job {name}. {made.summary}", soft_wrap=True, highlight=False)
+    for line in advice:
+        output.out.print(f"▲ {line}", soft_wrap=True, highlight=False, style="yellow")
+    output.out.print(f"Start it once and watch: fasciculus start {name} --wait", highlight=False)
 
 
 @app.command()
 @options_of(_shared)
-def change(name: Name, **options: Any) -> None:
+def change(name: JobName, as_json: AsJson = False, **options: Any) -> None:
     """Change a job; what is not named stays."""
-    with service() as client:
+    with service(_OPTIONS) as client:
         old = models.JobInput(
             **client.jobs_show(name).model_dump(include=set(models.JobInput.model_fields))
         )
         made = client.jobs_change(
             name, models.JobInput(**{**old.model_dump(), **_fields(old, options)})
         )
-        output.out.print(f"Changed job {name}. {made.summary}", soft_wrap=True, highlight=False)
-
-
-@app.command()
-def preview(
-    name: Name,
-    subject: Annotated[
-        str, typer.Argument(help="The account or site to measure.", show_default=False)
-    ],
-    as_json: AsJson = False,
-) -> None:
-    """Measure what a job would take of a subject's files, and what each exclude saves."""
-    with service() as client:
-        job = client.jobs_show(name)
-        number = client.previews_start(
-            models.JobInput(**job.model_dump(include=set(models.JobInput.model_fields))), subject
-        ).id
-        try:
-            found = follow_preview(client, number)
-        except KeyboardInterrupt:
-            client.previews_cancel(number)
-            raise
-    if found.outcome != "done":
-        output.complain(found.error)
-        raise typer.Exit(output.CANCELLED if found.outcome == "cancelled" else output.TROUBLE)
-    if as_json:
-        return output.show_json(found)
-    output.out.print(
-        f"{found.entries:,} entries, {output.size(found.bytes)}; about "
-        f"{output.size(found.packed)} packed.",
-        highlight=False,
-    )
-    if found.new is not None:
-        output.out.print(
-            f"New since the last bundle: {found.new.entries:,} files, "
-            f"{output.size(found.new.bytes)}.",
-            highlight=False,
-        )
-    output.out.print("\nLargest folders", style="bold")
-    output.show_table(
-        found.folders,
-        [
-            ("SIZE", lambda f: output.size(f.bytes)),
-            ("ENTRIES", lambda f: f"{f.entries:,}"),
-            ("FOLDER", lambda f: f.path),
-        ],
-        "It has no folders.",
-        right=["SIZE", "ENTRIES"],
-    )
-    if found.saved:
-        output.out.print("\nLeft out", style="bold")
-        output.show_table(
-            found.saved,
-            [
-                ("SIZE", lambda f: output.size(f.bytes)),
-                ("ENTRIES", lambda f: f"{f.entries:,}"),
-                ("BY", lambda f: f.rule),
-            ],
-            "",
-            right=["SIZE", "ENTRIES"],
-        )
-    for warning in found.warnings:
-        output.out.print(
-            f"▲ {warning}", style="yellow", soft_wrap=True, highlight=False, markup=False
-        )
-    return None
+    output.done(made, f"Changed job {name}. {made.summary}", as_json)
 
 
 @app.command()
 def retiring(
-    name: Name,
+    name: JobName,
     keep: Annotated[
         int | None,
         typer.Option(help="As if so many copies were kept; else as the job says.", min=1),
@@ -505,7 +463,7 @@ def retiring(
 
 
 @app.command()
-def summary(name: Name, as_json: AsJson = False) -> None:
+def summary(name: JobName, as_json: AsJson = False) -> None:
     """Say what a job will do: its sentence, next starts, size, advice."""
     with service() as client:
         job = client.jobs_show(name)
@@ -528,11 +486,9 @@ def summary(name: Name, as_json: AsJson = False) -> None:
 
 
 @app.command()
-def remove(
-    name: Name, yes: Annotated[bool, typer.Option("--yes", help="Do not ask.")] = False
-) -> None:
+def remove(name: JobName, yes: Yes = False, as_json: AsJson = False) -> None:
     """Remove a job; the bundles it made stay."""
     output.sure(f"Remove job {name}? The bundles it made stay.", yes)
     with service() as client:
         client.jobs_remove(name)
-        output.out.print(f"Removed job {name}. The bundles it made stay.")
+    output.done({"removed": name}, f"Removed job {name}. The bundles it made stay.", as_json)

@@ -1,276 +1,142 @@
-"""The command's root: the daily verbs, and the nouns."""
+"""The entry point of the ``fasciculus`` command: its nouns, its verbs, and wrong use."""
 
 from __future__ import annotations
 
-import os
+import difflib
 import sys
-from collections.abc import Callable
-from itertools import islice
 from typing import Annotated, Any
 
 import typer
+from typer.exceptions import TyperException
 
-from .. import __version__, models
-from .. import config as configuration
-from ..client import Client, ClientError
-from ..core.errors import FasciculusError
-from . import (
-    accounts,
-    auth,
-    bundles,
-    coverage,
-    hosts,
-    jobs,
-    maintenance,
-    output,
-    reports,
-    runs,
-    stores,
-)
-from .output import moment, service, size
-from .progress import (
-    exit_code,
-    finish_run,
-    follow_restore,
-    follow_run,
-)
+from . import output
+from .group import Entry, LazyGroup
+
+ENTRIES = {
+    "status": Entry("daily:app.status", "What needs attention, what is running, what comes next."),
+    "start": Entry("daily:app.start", "Start a job now."),
+    "restore": Entry("daily:app.restore", "Bring a bundle, or part of it, back."),
+    "search": Entry("daily:app.search", "Find accounts, sites, jobs, stores and bundles."),
+    "hosts": Entry("hosts:app", "Servers where accounts live."),
+    "accounts": Entry("accounts:app", "Accounts with their sites, databases and mail domains."),
+    "sites": Entry("accounts:sites_app", "Sites of accounts."),
+    "stores": Entry("stores:app", "Places where bundles are kept."),
+    "jobs": Entry("jobs:app", "Standing instructions: what, where, when, keep, tell."),
+    "runs": Entry("runs:app", "What jobs did."),
+    "bundles": Entry("bundles:app", "What is in the copies."),
+    "restores": Entry("bundles:restores_app", "What was brought back."),
+    "coverage": Entry("coverage:app", "Whether everything that exists is protected."),
+    "maintenance": Entry("maintenance:app", "Verifying, mending and repacking."),
+    "damage": Entry("maintenance:damage_app", "What is missing or altered on stores."),
+    "growth": Entry("maintenance:growth_app", "How subjects grow."),
+    "reports": Entry("reports:app", "Reports and the outbox."),
+    "mail": Entry("reports:mail_app", "The mail server for reports."),
+    "definitions": Entry("coverage:definitions_app", "All settings as one file."),
+    "tokens": Entry("tokens:app", "Tokens for programs and the command line."),
+    "sign-in": Entry(
+        "sign_in:app.sign-in", "Sign in once: makes a token for this user and keeps it."
+    ),
+    "sign-out": Entry("sign_in:app.sign-out", "Remove the kept token, here and in the service."),
+    "serve": Entry("local:app.serve", "Run the service until it is told to stop."),
+    "config": Entry("local:app.config", "Print the service's settings and where each came from."),
+    "version": Entry("local:app.version", "Print the version."),
+}
+#: Whose names answer a missing name.
+_LISTINGS = {
+    "start": "jobs_list",
+    "jobs": "jobs_list",
+    "hosts": "hosts_list",
+    "accounts": "accounts_list",
+    "stores": "stores_list",
+    "tokens": "tokens_list",
+}
+_SHOWN = 50
+
+
+class Root(LazyGroup):
+    entries = ENTRIES
+
 
 app = typer.Typer(
     name="fasciculus",
+    cls=Root,
     no_args_is_help=True,
     pretty_exceptions_enable=False,
     help="Scheduled backups of web hosting accounts and sites.",
-    epilog="Exit codes: 0 done, 1 trouble in a run or restore, 2 wrong use, 3 no answer, "
+    epilog="Exit codes: 0 done, 1 trouble in a run, restore or try, 2 wrong use, 3 no answer, "
     "4 not signed in, 5 no such thing, 6 refused, 7 cancelled.",
 )
-for name, part in (
-    ("hosts", hosts.app),
-    ("accounts", accounts.app),
-    ("sites", accounts.sites_app),
-    ("stores", stores.app),
-    ("jobs", jobs.app),
-    ("runs", runs.app),
-    ("bundles", bundles.app),
-    ("restores", bundles.restores_app),
-    ("reports", reports.app),
-    ("mail", reports.mail_app),
-    ("maintenance", maintenance.app),
-    ("damage", maintenance.damage_app),
-    ("growth", maintenance.growth_app),
-    ("tokens", auth.app),
-    ("coverage", coverage.app),
-    ("definitions", coverage.definitions_app),
-):
-    app.add_typer(part, name=name)
-app.command("sign-in")(auth.sign_in)
-app.command("sign-out")(auth.sign_out)
-
-AsJson = Annotated[bool, typer.Option("--json", help="JSON, for programs.")]
 
 
-@app.command()
-def status(as_json: AsJson = False) -> None:
-    """What needs a person, what goes on, what comes."""
-    with service() as client:
-        found = client.overview()
-    if as_json:
-        output.show_json(found)
-    else:
-        for row in found.attention:
-            mark, style = ("■", "red") if row.level == "broken" else ("▲", "yellow")
-            output.out.print(f"{mark} {row.text}", style=style, soft_wrap=True, highlight=False)
-        if not found.attention:
-            output.out.print("● Nothing needs a person.", style="green")
-        for run in found.running:
-            output.out.print(
-                f"○ run {run.id} of {run.job}: {run.tasks_done} of {run.tasks_total} tasks done",
-                style="cyan",
-                highlight=False,
-            )
-        for start in found.upcoming[:5]:
-            output.out.print(f"  next: {start.job}, {moment(start.at)}", highlight=False)
-        for store in found.stores:
-            output.out.print(
-                f"  {store.name}: {store.copies} copies, {size(store.bytes)}", highlight=False
-            )
-    if any(row.level == "broken" for row in found.attention):
-        raise typer.Exit(output.TROUBLE)
+def _print_version(wanted: bool) -> None:
+    if wanted:
+        from .. import __version__
+
+        output.out.print(f"fasciculus {__version__}", highlight=False)
+        raise typer.Exit
 
 
-@app.command()
-def start(
-    job: Annotated[str, typer.Argument(help="The job's name.", show_default=False)],
-    wait: Annotated[bool, typer.Option("--wait", help="Follow it until it ends.")] = False,
-    quiet: Annotated[
-        bool, typer.Option("--quiet", help="With --wait: say nothing when all is well.")
-    ] = False,
-    full: Annotated[bool, typer.Option("--full", help="A full bundle this once.")] = False,
-    compare: Annotated[
+@app.callback()
+def root(
+    version: Annotated[
         bool,
-        typer.Option("--compare", help="Compare contents this once, whatever sizes and times say."),
+        typer.Option(
+            "--version", help="Print the version.", callback=_print_version, is_eager=True
+        ),
     ] = False,
 ) -> None:
-    """Start a job now."""
-    with service() as client:
-        handle = client.start(job, full, compare)
-        if not wait:
-            output.out.print(
-                f"Started run {handle.id}. Follow it: fasciculus runs follow {handle.id}",
-                highlight=False,
-            )
-            return
-        run = follow_run(client, handle.id, quiet)
-    finish_run(run, quiet)
-
-
-@app.command()
-def restore(
-    bundle: Annotated[int, typer.Argument(help="The bundle's number.", show_default=False)],
-    to: Annotated[str, typer.Option(help="An empty or new folder, on the service's machine.")] = "",
-    contents: Annotated[
-        str, typer.Option(help="Only these kinds: files, databases, mail.", metavar="KIND,KIND")
-    ] = "",
-    path: Annotated[
-        list[str] | None, typer.Option(help="Only at or below this path; may be repeated.")
-    ] = None,
-    database: Annotated[
-        list[str] | None,
-        typer.Option(
-            help="Load a MariaDB database under a new name; may be repeated.",
-            metavar="NAME=NEW_NAME",
-        ),
-    ] = None,
-    mail_domain: Annotated[
-        list[str] | None,
-        typer.Option(
-            help="Merge this domain's mail settings into the host's files; may be repeated."
-        ),
-    ] = None,
-    store: Annotated[str, typer.Option(help="The copy to read.")] = "",
-) -> None:
-    """Bring a bundle, or part of it, back into an empty folder, named databases, the host's mail
-    files.
-    """
-    names = {}
-    for text in database or []:
-        old, equals, new = text.partition("=")
-        if not (old and equals and new):
-            raise output.wrong(
-                f"--database {text}: the new name is missing.", "Write --database NAME=NEW_NAME."
-            )
-        names[old] = new
-    with service() as client:
-        order = models.RestoreStart(
-            bundle=bundle,
-            target=os.path.abspath(to) if to else "",
-            store=store,
-            contents=[c.strip() for c in contents.split(",") if c.strip()],
-            paths=path or [],
-            databases=names,
-            mail_domains=mail_domain or [],
-        )
-        number = client.restores_start(order).id
-        done = follow_restore(client, number)
-    if done.outcome in ("done", "warned"):
-        output.out.print(
-            f"Restored {done.entries:,} entries, {size(done.bytes)}"
-            + (f", to {done.target}." if done.target else ".")
-            + (f" Databases: {', '.join(names.values())}." if names else "")
-            + (f" Mail settings of {', '.join(done.mail_domains)}." if done.mail_domains else "")
-            + (
-                f" See the warnings: fasciculus restores log {number}"
-                if done.outcome == "warned"
-                else ""
-            ),
-            soft_wrap=True,
-            highlight=False,
-        )
-    else:
-        output.complain(done.error)
-    raise typer.Exit(exit_code(done.outcome))
-
-
-@app.command()
-def search(
-    words: Annotated[str, typer.Argument(help="A part of a name.")], as_json: AsJson = False
-) -> None:
-    """Find accounts, sites, jobs, stores and bundles."""
-    with service() as client:
-        rows = client.search(words).items
-    if as_json:
-        return output.show_json(rows)
-    output.show_table(
-        rows,
-        [("KIND", lambda f: f.kind), ("NAME", lambda f: f.name), ("OF", lambda f: f.about)],
-        f"Nothing is called “{words}”.",
-    )
-    return None
-
-
-@app.command()
-def serve() -> None:
-    """Run the service, until it is told to stop."""
-    # Another program in the same place: the command line knows the service by its API alone.
-    os.execv(sys.executable, [sys.executable, "-m", "fasciculus.service"])
-
-
-@app.command()
-def config(as_json: AsJson = False) -> None:
-    """Print the service's settings in force, and where each came from."""
-    try:
-        rows = configuration.explained(configuration.load())
-    except FasciculusError as error:
-        raise output.wrong(error.message, error.way_out) from error
-    if as_json:
-        return output.show_json(
-            [{"setting": a, "value": b, "from": c, "about": d} for a, b, c, d in rows]
-        )
-    output.show_table(
-        rows,
-        [
-            ("SETTING", lambda r: r[0]),
-            ("VALUE", lambda r: r[1]),
-            ("FROM", lambda r: r[2]),
-            ("WHAT", lambda r: r[3]),
-        ],
-        "",
-    )
-    return None
-
-
-@app.command()
-def version() -> None:
-    """Print the version."""
-    output.out.print(f"fasciculus {__version__}", highlight=False)
+    """Scheduled backups of web hosting accounts and sites."""
 
 
 def main() -> None:
-    """The entry point of the ``fasciculus`` command."""
-    auth.use_kept_token()
+    """Run the command; wrong use is answered with the option, the values and the nearest."""
+    output.speak_json("--json" in sys.argv)
     try:
-        app()
-    except SystemExit as end:
-        if end.code == output.WRONG:
-            name_the_names([word for word in sys.argv[1:] if not word.startswith("-")])
-        raise
+        code = app(prog_name="fasciculus", standalone_mode=False)
+    except typer.Abort:
+        code = output.CANCELLED
+    except TyperException as error:
+        code = _wrong_use(error)
+    sys.exit(code)
 
 
-def name_the_names(words: list[str]) -> None:
-    """Answer a missing name with the list of names."""
-    noun = (
-        "jobs" if words == ["start"] else words[0] if len(words) == 2 and words[1] != "add" else ""
-    )
+def _wrong_use(error: Any) -> int:
+    """Say what is wrong with the words of the command; the exit code."""
+    context = getattr(error, "ctx", None)
+    path = context.command_path if context is not None else "fasciculus"
+    message = error.format_message()
+    if type(error).__name__ == "NoArgsIsHelpError":
+        output.out.print(context.get_help() if context else message, highlight=False)
+        return output.WRONG
+    output.complain(message, _nearest(error, context) or f"“{path} --help” tells more.")
+    if type(error).__name__ == "MissingParameter":
+        _name_the_names(path.split()[1:])
+    return output.WRONG
+
+
+def _nearest(error: Any, context: Any) -> str:
+    """For a mistyped command, the one that was probably meant."""
+    word, _, known = "", "", []
+    if message := str(getattr(error, "message", "")):
+        word = message.split("'")[1] if message.startswith("No such command '") else ""
+    if word and context is not None:
+        known = context.command.list_commands(context)
+    close = difflib.get_close_matches(word, known, 1)
+    return f"Did you mean “{context.command_path} {close[0]}”?" if close else ""
+
+
+def _name_the_names(words: list[str]) -> None:
+    """Answer a missing name with the names there are."""
+    from ..client import Client, ClientError
+    from .sign_in import use_kept_token
+
+    if not words or words[0] not in _LISTINGS or words[1:] == ["add"]:
+        return
+    use_kept_token()
     try:
         with Client() as client:
-            listings: dict[str, Callable[..., models.Page[Any]]] = {
-                "hosts": client.hosts_list,
-                "accounts": client.accounts_list,
-                "stores": client.stores_list,
-                "jobs": client.jobs_list,
-                "tokens": client.tokens_list,
-            }
-            if noun in listings:
-                names = [row.name for row in islice(client.every(listings[noun]), 50)]
-                output.complain(f"{noun}: {', '.join(names) or 'none yet'}")
+            names = [row.name for row in getattr(client, _LISTINGS[words[0]])(limit=_SHOWN).items]
     except ClientError:
         return
+    listing = _LISTINGS[words[0]].removesuffix("_list")
+    output.complain(f"{listing}: {', '.join(names) or 'none yet'}")

@@ -1,4 +1,4 @@
-"""``fasciculus maintenance``, ``damage``, ``growth``, and the maintenance verbs of ``stores``."""
+"""``fasciculus maintenance``, ``damage`` and ``growth``"""
 
 from __future__ import annotations
 
@@ -8,12 +8,11 @@ from typing import Annotated
 import typer
 
 from .. import models
-from ..client import Client
 from . import output
-from .output import moment, service, size
-from .progress import follow_maintenance
+from .output import moment, size
+from .parameters import AsJson
 from .runs import show_log
-from .stores import app as stores_app
+from .session import service
 
 app = typer.Typer(help="What was done to copies after they were made.", no_args_is_help=True)
 damage_app = typer.Typer(help="What is missing or altered on stores.", no_args_is_help=True)
@@ -22,110 +21,6 @@ growth_app = typer.Typer(help="How accounts and sites grow.", no_args_is_help=Tr
 Store = Annotated[str, typer.Argument(help="The store's name.", show_default=False)]
 Number = Annotated[int, typer.Argument(help="The number of the maintenance.", show_default=False)]
 Subject = Annotated[str, typer.Option(help="Only of this account, site or host.")]
-Background = Annotated[
-    bool,
-    typer.Option("--no-wait", help="Come back at once; look with: fasciculus maintenance list."),
-]
-Quiet = Annotated[bool, typer.Option("--quiet", help="Say nothing when all is well.")]
-AsJson = Annotated[bool, typer.Option("--json", help="JSON, for programs.")]
-
-
-def _finish(
-    client: Client, started: models.MaintenanceStarted, no_wait: bool, as_json: bool, quiet: bool
-) -> None:
-    """Wait for all that was started, and end with the worst exit code."""
-    if no_wait:
-        output.out.print(f"Queued: {', '.join(map(str, started.ids))}.", highlight=False)
-        return
-    ended = [follow_maintenance(client, number) for number in started.ids]
-    # Damage is mended at once where it can be: that belongs to the answer.
-    for work in list(ended):
-        mends = client.maintenance_list(
-            kind="mend", store=work.store, subject=work.subject, limit=1
-        ).items
-        ended += [
-            follow_maintenance(client, row.id)
-            for row in mends
-            if row.started_by == f"maintenance {work.id}"
-        ]
-    if as_json:
-        output.show_json(ended)
-    else:
-        for work in ended:
-            if quiet and work.outcome == "done" and work.kind != "mend":
-                continue
-            output.out.print(
-                f"{output.MARKS.get(work.outcome or '', '■')} {work.kind} {work.subject} on "
-                f"{work.store}: "
-                f"{work.sentence}",
-                soft_wrap=True,
-                highlight=False,
-            )
-    good = all(
-        work.outcome == "done"
-        for work in ended
-        if work.kind != "verify" or not _mended(work, ended)
-    )
-    raise typer.Exit(output.DONE if good else output.TROUBLE)
-
-
-def _mended(work: models.MaintenanceTask, ended: list[models.MaintenanceTask]) -> bool:
-    return any(
-        other.kind == "mend" and other.outcome == "done" and other.subject == work.subject
-        for other in ended
-    )
-
-
-@stores_app.command("verify")
-def verify(
-    name: Store,
-    deep: Annotated[bool, typer.Option("--deep", help="Read every byte and compare.")] = False,
-    subject: Subject = "",
-    bundle: Annotated[
-        int | None, typer.Option(help="Only this bundle's copy.", show_default=False)
-    ] = None,
-    no_wait: Background = False,
-    quiet: Quiet = False,
-    as_json: AsJson = False,
-) -> None:
-    """Look whether the copies on a store are whole, and mend what another store still has."""
-    with service() as client:
-        _finish(client, client.stores_verify(name, deep, subject, bundle), no_wait, as_json, quiet)
-
-
-@stores_app.command("mend")
-def mend(
-    name: Store,
-    subject: Subject = "",
-    no_wait: Background = False,
-    quiet: Quiet = False,
-    as_json: AsJson = False,
-) -> None:
-    """Put intact files of other stores in the place of damaged ones."""
-    with service() as client:
-        _finish(client, client.stores_mend(name, subject), no_wait, as_json, quiet)
-
-
-@stores_app.command("repack")
-def repack(
-    name: Store,
-    subject: Subject = "",
-    over: Annotated[
-        int,
-        typer.Option(
-            help="Percent of dead weight from which a piece is written anew.", min=0, max=95
-        ),
-    ] = 20,
-    dry_run: Annotated[
-        bool, typer.Option("--dry-run", help="Only measure and say what it would free.")
-    ] = False,
-    no_wait: Background = False,
-    quiet: Quiet = False,
-    as_json: AsJson = False,
-) -> None:
-    """Write pieces anew without what no bundle needs. May be stopped at any time."""
-    with service() as client:
-        _finish(client, client.stores_repack(name, subject, over, dry_run), no_wait, as_json, quiet)
 
 
 @app.command("list")
@@ -191,11 +86,11 @@ def show(number: Number, as_json: AsJson = False) -> None:
 
 
 @app.command()
-def cancel(number: Number) -> None:
+def cancel(number: Number, as_json: AsJson = False) -> None:
     """Cancel maintenance; every copy stays as whole as it was."""
     with service() as client:
         client.maintenance_cancel(number)
-        output.out.print(f"Maintenance {number} is being cancelled.")
+    output.done({"cancelled": number}, f"Maintenance {number} is being cancelled.", as_json)
 
 
 @app.command()

@@ -4,27 +4,16 @@ from __future__ import annotations
 
 import json
 import sys
-from collections.abc import Callable, Iterable, Iterator, Sequence
-from contextlib import contextmanager
+from collections.abc import Callable, Iterable, Sequence
 from datetime import UTC, datetime
 from pathlib import Path
 from typing import Any
 
 import typer
-from pydantic import BaseModel, ValidationError
 from rich.console import Console
 from rich.table import Table
 from rich.text import Text
 
-from ..client import (
-    Client,
-    ClientError,
-    NoAnswerError,
-    NotFoundError,
-    NotSignedInError,
-    RefusedError,
-    UnusableAnswerError,
-)
 from ..core.formatting import format_size
 from ..core.run_report import OUTCOMES
 
@@ -33,6 +22,9 @@ DONE, TROUBLE, WRONG, UNANSWERED, SIGNED_OUT, NOT_FOUND, REFUSED, CANCELLED = ra
 # Into a pipe or a file goes the whole width: nobody greps for half a name.
 out = Console(width=None if sys.stdout.isatty() else 240)
 err = Console(stderr=True, soft_wrap=True, highlight=False)
+
+#: Whether this command was asked for JSON.
+_json = False
 
 #: Columns that are never broken over lines.
 _WHOLE = frozenset(
@@ -76,50 +68,25 @@ MARKS = {
 }
 
 
-@contextmanager
-def service() -> Iterator[Client]:
-    """A client; what goes wrong ends the command with a sentence and an exit code."""
-    try:
-        with Client() as client:
-            yield client
-    except ClientError as error:
-        code = next(
-            (
-                code
-                for kind, code in (
-                    (NotSignedInError, SIGNED_OUT),
-                    (NotFoundError, NOT_FOUND),
-                    (RefusedError, REFUSED),
-                    (NoAnswerError, UNANSWERED),
-                    (UnusableAnswerError, WRONG),
-                )
-                if isinstance(error, kind)
-            ),
-            TROUBLE,
-        )
-        if isinstance(error, RefusedError) and error.problem.status == 422:
-            code = WRONG
-        way_out = error.way_out
-        if isinstance(error, NotSignedInError):
-            way_out = "Run “fasciculus sign-in”, or set FASCICULUS_TOKEN."
-        complain(error.message, way_out)
-        raise typer.Exit(code) from error
-    except ValidationError as error:
-        for row in error.errors():
-            field = ".".join(str(part) for part in row["loc"])
-            complain(f"{field}: " * bool(field) + row["msg"].removeprefix("Value error, "))
-        raise typer.Exit(WRONG) from error
-    except KeyboardInterrupt:
-        raise typer.Exit(CANCELLED) from None
+def speak_json(wanted: bool) -> None:
+    """Whether errors are told as JSON."""
+    global _json
+    _json = wanted
 
 
-def complain(message: str, way_out: str = "") -> None:
-    err.print(Text(f"fasciculus: {message}", style="red"), Text(way_out) if way_out else "")
+def complain(message: str, way_out: str = "", field: str = "") -> None:
+    """Say on standard error what is wrong; ``field`` is the option or field that it is about."""
+    if _json:
+        problem = {"error": message, "way_out": way_out, "field": field}
+        sys.stderr.write(json.dumps(problem, ensure_ascii=False) + "\n")
+        return
+    named = f"{field}: " if field and not message.startswith(field) else ""
+    err.print(Text(f"fasciculus: {named}{message}", style="red"), Text(way_out) if way_out else "")
 
 
-def wrong(message: str, way_out: str = "") -> typer.Exit:
+def wrong(message: str, way_out: str = "", field: str = "") -> typer.Exit:
     """Say what is wrong with a value; to be raised."""
-    complain(message, way_out)
+    complain(message, way_out, field)
     return typer.Exit(WRONG)
 
 
@@ -134,21 +101,27 @@ def read_file(option: str, path: str, strip: bool = True) -> str:
     return text.rstrip("\n") if strip else text
 
 
+def say(sentence: str, style: str = "") -> None:
+    """One sentence as it is: never wrapped, nothing in it taken for markup."""
+    out.print(sentence, style=style, soft_wrap=True, highlight=False, markup=False)
+
+
 def done(value: Any, sentence: str, as_json: bool) -> None:
     """What a command did: the thing as JSON, or one sentence."""
     if as_json:
         show_json(value)
     else:
-        out.print(sentence, soft_wrap=True, highlight=False)
+        say(sentence)
 
 
 def show_json(value: Any) -> None:
     """Plain JSON, whatever the terminal."""
-    if isinstance(value, BaseModel):
-        value = json.loads(value.model_dump_json())
-    elif isinstance(value, list):
-        value = [json.loads(v.model_dump_json()) if isinstance(v, BaseModel) else v for v in value]
-    sys.stdout.write(json.dumps(value, indent=1, ensure_ascii=False) + "\n")
+    sys.stdout.write(json.dumps(value, indent=1, ensure_ascii=False, default=_plain) + "\n")
+
+
+def _plain(value: Any) -> Any:
+    """A model as JSON has it."""
+    return value.model_dump(mode="json")
 
 
 Column = tuple[str, Callable[[Any], Any]]
@@ -208,6 +181,11 @@ def ago(value: datetime | None) -> str:
         if count >= 1:
             return f"{count} {unit}{'s' if count > 1 else ''} ago"
     return "just now"
+
+
+def count(number: int, one: str, many: str = "") -> str:
+    """A number with its noun: “1 copy”, “2,000 copies”."""
+    return f"{number:,} {one if number == 1 else many or one + 's'}"
 
 
 def size(value: int) -> str:

@@ -89,10 +89,10 @@ def follow_run(client: Client, run_id: int, quiet: bool = False) -> models.RunDe
     return run
 
 
-def finish_run(run: models.RunDetail, quiet: bool = False) -> None:
+def finish_run(run: models.RunDetail, quiet: bool = False, as_json: bool = False) -> None:
     """End the command with the run's one line and its exit code."""
     if not quiet or run.outcome not in _GOOD:
-        output.out.print(run.sentence, soft_wrap=True, highlight=False)
+        output.done(run, run.sentence, as_json)
     raise typer.Exit(exit_code(run.outcome))
 
 

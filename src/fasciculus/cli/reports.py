@@ -9,13 +9,13 @@ import typer
 
 from .. import models
 from . import output
-from .output import moment, service
+from .output import moment
+from .parameters import AsJson
+from .session import service
 from .steps import show_tried
 
 app = typer.Typer(help="What was sent to whom, and what waits.", no_args_is_help=True)
 mail_app = typer.Typer(help="The mail server that reports go out through.", no_args_is_help=True)
-
-AsJson = Annotated[bool, typer.Option("--json", help="JSON, for programs.")]
 
 
 @app.command("list")
@@ -80,11 +80,12 @@ def waiting(as_json: AsJson = False) -> None:
 
 
 @app.command()
-def send() -> None:
-    """Try all that waits again, now."""
+def send(as_json: AsJson = False) -> None:
+    """Send all waiting messages now."""
     with service() as client:
-        count = client.outbox_send().total
-        output.out.print(f"{count} to be tried now." if count else "Nothing waits.")
+        waiting = client.outbox_send()
+    said = f"Sending {output.count(waiting.total, 'message')} now."
+    output.done(waiting, said if waiting.total else "No message is waiting.", as_json)
 
 
 @mail_app.command("show")
@@ -119,6 +120,7 @@ def mail_set(
         typer.FileText | None, typer.Option(help="File with the password (“-” for standard input).")
     ] = None,
     sender: Annotated[str | None, typer.Option(help="Address that reports come from.")] = None,
+    as_json: AsJson = False,
 ) -> None:
     """Set the mail server; what is not named stays."""
     with service() as client:
@@ -133,7 +135,8 @@ def mail_set(
         fields.update({key: value for key, value in given.items() if value is not None})
         password = password_file.read().rstrip("\n") if password_file else None
         client.mail_change(models.MailServer(**fields, password=password))
-        output.out.print("Set. Try it: fasciculus mail try ADDRESS")
+        made = client.mail_show()
+    output.done(made, "Set. Try it: fasciculus mail try ADDRESS", as_json)
 
 
 @mail_app.command("try")

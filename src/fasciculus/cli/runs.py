@@ -11,13 +11,14 @@ from .. import models
 from ..core.formatting import format_duration
 from ..core.run_report import OUTCOMES
 from . import output
-from .output import moment, service, size
+from .output import moment, size
+from .parameters import AsJson
 from .progress import finish_run, follow_run
+from .session import service
 
 app = typer.Typer(help="What ran and what runs.", no_args_is_help=True)
 
 Number = Annotated[int, typer.Argument(help="The run's number.", show_default=False)]
-AsJson = Annotated[bool, typer.Option("--json", help="JSON, for programs.")]
 
 
 @app.command("list")
@@ -111,19 +112,19 @@ def show(number: Number, as_json: AsJson = False) -> None:
 
 
 @app.command()
-def follow(number: Number) -> None:
+def follow(number: Number, as_json: AsJson = False) -> None:
     """Follow a run until it ends; the exit code tells how it went."""
     with service() as client:
         run = follow_run(client, number)
-    finish_run(run)
+    finish_run(run, as_json=as_json)
 
 
 @app.command()
-def cancel(number: Number) -> None:
+def cancel(number: Number, as_json: AsJson = False) -> None:
     """Cancel a run; nothing half-written counts as a bundle."""
     with service() as client:
         client.runs_cancel(number)
-        output.out.print(f"Run {number} is being cancelled.")
+    output.done({"cancelled": number}, f"Run {number} is being cancelled.", as_json)
 
 
 @app.command()
@@ -132,7 +133,7 @@ def log(
     level: Annotated[
         str, typer.Option(help="info, warning, error, or trouble for all but info.")
     ] = "",
-    find: Annotated[str, typer.Option(help="Only lines that hold this.")] = "",
+    find: Annotated[str, typer.Option(help="Only lines that contain this.")] = "",
     as_json: AsJson = False,
 ) -> None:
     """Print the log of a run."""

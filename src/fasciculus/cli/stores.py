@@ -10,13 +10,16 @@ from .. import models
 from ..client import Client
 from . import output
 from .kind_options import EXTRA, KindOptions, find_kind, parse_extra, show_kinds
-from .output import service, size
+from .output import size
+from .parameters import AsJson, NewStoreName, StoreName, Yes
+from .session import service
 from .steps import prove, show_tried
+from .store_maintenance import mend, repack, verify
 
 app = typer.Typer(help="Places where bundles are kept.", no_args_is_help=True)
+for command in (verify, mend, repack):
+    app.command()(command)
 
-Name = Annotated[str, typer.Argument(help="The store's name.", show_default=False)]
-AsJson = Annotated[bool, typer.Option("--json", help="JSON, for programs.")]
 VerifyDays = Annotated[
     int | None,
     typer.Option(
@@ -53,7 +56,7 @@ def list_(as_json: AsJson = False) -> None:
 
 
 @app.command()
-def show(name: Name, as_json: AsJson = False) -> None:
+def show(name: StoreName, as_json: AsJson = False) -> None:
     """Show one store."""
     with service() as client:
         store = client.stores_show(name)
@@ -73,7 +76,8 @@ def show(name: Name, as_json: AsJson = False) -> None:
             ),
             (
                 "damaged",
-                f"{store.damaged} files; see: fasciculus damage list --store {store.name}"
+                f"{output.count(store.damaged, 'file')}; see: fasciculus damage list --store "
+                f"{store.name}"
                 if store.damaged
                 else "nothing known",
             ),
@@ -117,7 +121,7 @@ def _input(
 @app.command(context_settings=EXTRA)
 def add(
     context: typer.Context,
-    name: Name,
+    name: NewStoreName,
     kind: Kind = "",
     verify_days: VerifyDays = None,
     as_json: AsJson = False,
@@ -135,7 +139,7 @@ def add(
 
 @app.command(context_settings=EXTRA)
 def change(
-    context: typer.Context, name: Name, verify_days: VerifyDays = None, as_json: AsJson = False
+    context: typer.Context, name: StoreName, verify_days: VerifyDays = None, as_json: AsJson = False
 ) -> None:
     """Try a store with other settings, and keep them when all steps succeed."""
     with service() as client:
@@ -146,7 +150,7 @@ def change(
 
 
 @app.command("try")
-def try_(name: Name, as_json: AsJson = False) -> None:
+def try_(name: StoreName, as_json: AsJson = False) -> None:
     """Prove that a store can be reached, written, read and cleared."""
     with service() as client:
         tried = client.stores_try(name)
@@ -154,15 +158,14 @@ def try_(name: Name, as_json: AsJson = False) -> None:
 
 
 @app.command()
-def remove(
-    name: Name, yes: Annotated[bool, typer.Option("--yes", help="Do not ask.")] = False
-) -> None:
-    """Forget a store; what is on it is not touched."""
+def remove(name: StoreName, yes: Yes = False, as_json: AsJson = False) -> None:
+    """Remove a store from the records; nothing on it is touched."""
     with service() as client:
         store = client.stores_show(name)
         output.sure(
-            f"Forget store {name} and the {store.copies} copies on it? Nothing is removed from it.",
+            f"Remove store {name}, with {output.count(store.copies, 'copy', 'copies')}, from the "
+            "records? Nothing on it is touched.",
             yes,
         )
         client.stores_remove(name)
-        output.out.print(f"Forgot store {name}. What is on it was not touched.")
+    output.done({"removed": name}, f"Removed store {name}. Nothing on it was touched.", as_json)

@@ -11,6 +11,8 @@ import httpx
 from pydantic import BaseModel, TypeAdapter, ValidationError
 
 from .. import models
+from ..config import load
+from ..core.errors import FasciculusError
 from .errors import (
     NoAnswerError,
     NotFoundError,
@@ -22,8 +24,22 @@ from .errors import (
 T = TypeVar("T")
 M = TypeVar("M", bound=BaseModel)
 
-DEFAULT_URL = "http://127.0.0.1:7370"
 PREFIX = "/api/v1"
+
+
+def default_url() -> str:
+    """The address that the service of this machine is set to, as far as it may be read."""
+    try:
+        settings = load()
+    except (FasciculusError, OSError):
+        return "http://127.0.0.1:7370"
+    anywhere = {"0.0.0.0": "127.0.0.1", "::": "::1"}
+    address = anywhere.get(settings.address, settings.address)
+    return (
+        f"http://[{address}]:{settings.port}"
+        if ":" in address
+        else (f"http://{address}:{settings.port}")
+    )
 
 
 class Transport:
@@ -32,7 +48,7 @@ class Transport:
     def __init__(
         self, url: str | None = None, token: str | None = None, timeout: float = 60.0
     ) -> None:
-        self.url = (url or os.environ.get("FASCICULUS_URL") or DEFAULT_URL).rstrip("/")
+        self.url = (url or os.environ.get("FASCICULUS_URL") or default_url()).rstrip("/")
         token = token or os.environ.get("FASCICULUS_TOKEN")
         headers = {"Authorization": f"Bearer {token}"} if token else {}
         # Proxies of the environment are not for a service that listens on loopback.
@@ -53,6 +69,23 @@ class Transport:
 
     def close(self) -> None:
         self._http.close()
+
+    def health(self) -> models.Health:
+        """Whether the service works. Raises ``NoAnswerError`` where something else answers."""
+        try:
+            # Nothing secret goes out before it is known who listens.
+            answer = self._http.get("/health", headers={"Authorization": ""})
+            found = models.Health.model_validate_json(answer.content)
+        except httpx.HTTPError as error:
+            raise self._unanswered(error) from error
+        except ValidationError:
+            found = models.Health(service="", status="unknown")
+        if found.service != "fasciculus":
+            raise NoAnswerError(
+                f"What answers at {self.url} is not Fasciculus.",
+                "Set FASCICULUS_URL to the service's address.",
+            )
+        return found
 
     # The wire -------------------------------------------------------------------
 
@@ -109,19 +142,20 @@ class Transport:
     def _unanswered(self, error: Exception) -> NoAnswerError:
         return NoAnswerError(
             f"The service at {self.url} does not answer ({error}).",
-            "Is it running, and FASCICULUS_URL right?",
+            "Is it running, and is FASCICULUS_URL right?",
         )
 
-    @staticmethod
-    def _check(answer: httpx.Response) -> None:
+    def _check(self, answer: httpx.Response) -> None:
         if answer.is_success:
             return
         try:
             problem = models.Problem.model_validate_json(answer.read())
         except ValueError:
             problem = models.Problem(
-                title=f"The service answered {answer.status_code}.", status=answer.status_code
+                title=f"{self.url} answered {answer.status_code}.", status=answer.status_code
             )
+        if answer.status_code == 401:
+            problem.title = f"{problem.title} ({self.url})"
         kind = {401: NotSignedInError, 404: NotFoundError}.get(answer.status_code, RefusedError)
         raise kind(problem)
 

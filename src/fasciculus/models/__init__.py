@@ -22,7 +22,7 @@ _NAMES = {
     "maintenance": "BundleChange DamageRow Growth GrowthPoint GrowthStore MaintenanceStarted "
     "MaintenanceTask MendStart RepackStart VerifyStart",
     "paging": "Page",
-    "problem": "Problem",
+    "problem": "FieldProblem Health Problem",
     "reports": "MailServer OutboxItem Report ReportDetail",
     "runs": "Attention LogLine Night Overview Run RunDetail Started StoreFill SubjectNights Task "
     "TaskCopy Upcoming",

@@ -5,6 +5,23 @@ from __future__ import annotations
 from pydantic import BaseModel
 
 
+class Health(BaseModel):
+    """Whether the service works; ``service`` says that this is Fasciculus. ``status`` is well or
+    broken, ``checks`` has each part by name."""
+
+    service: str = "fasciculus"
+    version: str = ""
+    status: str
+    checks: dict[str, bool] = {}
+
+
+class FieldProblem(BaseModel):
+    """What is wrong with one field; dots stand between the parts of its path."""
+
+    field: str
+    message: str
+
+
 class Problem(BaseModel):
     """``field`` names the setting at fault, ``way_out`` says what to do next."""
 
@@ -15,4 +32,4 @@ class Problem(BaseModel):
     field: str | None = None
     way_out: str = ""
     #: One entry a field where several are wrong.
-    errors: list[dict[str, str]] = []
+    errors: list[FieldProblem] = []

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import difflib
 from collections.abc import Mapping
 from typing import TYPE_CHECKING, Any
 
@@ -38,7 +39,9 @@ def _message(row: Mapping[str, Any]) -> str:
             return "This is needed."
         case "literal_error":
             choices = [c.strip("'") for c in _split(str(limits["expected"])) if c.strip("'")]
-            return f"Choose one of {', '.join(choices)}."
+            close = difflib.get_close_matches(str(row.get("input", "")), choices, 1)
+            nearest = f" Did you mean {close[0]}?" if close else ""
+            return f"Choose one of {', '.join(choices)}.{nearest}"
         case "int_parsing" | "int_type" | "int_from_float":
             return "Give a whole number."
         case "bool_parsing" | "bool_type":

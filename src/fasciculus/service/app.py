@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import json
 import logging
 from pathlib import Path
 
@@ -10,6 +9,7 @@ from flask import Flask, Response, request, send_from_directory
 from pydantic import ValidationError
 from werkzeug.exceptions import HTTPException
 
+from .. import __version__
 from ..core.errors import (
     DamagedError,
     FasciculusError,
@@ -17,6 +17,7 @@ from ..core.errors import (
     SettingError,
     UnreachableError,
 )
+from ..models import FieldProblem, Health
 from ..models.validation import field_errors
 from . import api as _api
 from . import auth
@@ -74,13 +75,13 @@ def _errors(app: Flask) -> None:
 
     @app.errorhandler(ValidationError)
     def invalid(error: ValidationError) -> Response:
-        errors = [{"field": row.field, "message": row.message} for row in field_errors(error)]
+        errors = [FieldProblem(field=r.field, message=r.message) for r in field_errors(error)]
         first = errors[0]
         return problem(
             422,
-            f"{first['field']}: {first['message']}" if first["field"] else first["message"],
+            f"{first.field}: {first.message}" if first.field else first.message,
             way_out="Correct it and send it again.",
-            field=first["field"] or None,
+            field=first.field or None,
             errors=errors,
         )
 
@@ -113,8 +114,8 @@ def _other_pages(app: Flask, parts: Context) -> None:
         except Exception:
             checks["records"] = False
         good = all(checks.values())
-        body = {"status": "well" if good else "broken", "checks": checks}
-        return Response(json.dumps(body), 200 if good else 503, mimetype="application/json")
+        found = Health(version=__version__, status="well" if good else "broken", checks=checks)
+        return Response(found.model_dump_json(), 200 if good else 503, mimetype="application/json")
 
     @app.get("/")
     @app.get("/<path:path>")

@@ -10,7 +10,7 @@ from limits import RateLimitItemPerMinute
 from limits.storage import MemoryStorage
 from limits.strategies import MovingWindowRateLimiter
 
-from ..models import Problem
+from ..models import FieldProblem, Problem
 from ..records import users
 from .context import context
 from .operations import OPERATIONS, PREFIX
@@ -56,7 +56,7 @@ def problem(
     detail: str = "",
     way_out: str = "",
     field: str | None = None,
-    errors: list[dict[str, str]] | None = None,
+    errors: list[FieldProblem] | None = None,
 ) -> Response:
     """An error as ``application/problem+json``."""
     body = Problem(

@@ -1,5 +1,5 @@
 <script lang="ts">
-  // What needs attention, first; on an empty installation, what to do first.
+  // What needs attention; on an empty installation, what to do first.
   import type { Overview } from '../../lib/types';
   let { overview }: { overview: Overview } = $props();
 </script>

@@ -258,7 +258,7 @@ def restores_start(body: RestoreStart) -> Started:
     db, key = context().records.reader, request.headers.get("Idempotency-Key")
     bundle = bundles.bundle(db, body.bundle)
     store = chosen_copy(bundle, body.store)
-    known = [d["name"] for d in bundle.databases if not d.get("origin")]
+    known = [d.name for d in bundle.databases if not d.origin]
     for name, new in body.databases.items():
         if name not in known:
             raise SettingError(

@@ -1,0 +1,166 @@
+"""The daily verbs: ``fasciculus status``, ``start``, ``restore``, ``search``"""
+
+from __future__ import annotations
+
+import os
+from typing import Annotated
+
+import typer
+
+from .. import models
+from . import output
+from .output import count, moment, size
+from .parameters import AsJson, JobName, complete_stores
+from .progress import exit_code, finish_run, follow_restore, follow_run
+from .session import service
+
+app = typer.Typer()
+
+#: Options whose names are not those of the fields.
+_OPTIONS = {
+    "target": "--to",
+    "paths": "--path",
+    "databases": "--database",
+    "mail_domains": "--mail-domain",
+}
+
+
+@app.command()
+def status(as_json: AsJson = False) -> None:
+    """What needs attention, what is running, what comes next."""
+    with service() as client:
+        found = client.overview()
+    if as_json:
+        output.show_json(found)
+    else:
+        for row in found.attention:
+            mark, style = ("■", "red") if row.level == "broken" else ("▲", "yellow")
+            output.out.print(f"{mark} {row.text}", style=style, soft_wrap=True, highlight=False)
+        if not found.attention:
+            output.out.print("● Nothing needs attention.", style="green")
+        for run in found.running:
+            output.out.print(
+                f"○ run {run.id} of {run.job}: {run.tasks_done} of {run.tasks_total} tasks done",
+                style="cyan",
+                highlight=False,
+            )
+        for start in found.upcoming[:5]:
+            output.out.print(f"  next: {start.job}, {moment(start.at)}", highlight=False)
+        for store in found.stores:
+            output.out.print(
+                f"  {store.name}: {count(store.copies, 'copy', 'copies')}, {size(store.bytes)}",
+                highlight=False,
+            )
+    if any(row.level == "broken" for row in found.attention):
+        raise typer.Exit(output.TROUBLE)
+
+
+@app.command()
+def start(
+    job: JobName,
+    wait: Annotated[bool, typer.Option("--wait", help="Follow it until it ends.")] = False,
+    quiet: Annotated[
+        bool, typer.Option("--quiet", help="With --wait: say nothing when all is well.")
+    ] = False,
+    full: Annotated[bool, typer.Option("--full", help="A full bundle this once.")] = False,
+    compare: Annotated[
+        bool,
+        typer.Option("--compare", help="Compare contents this once, whatever sizes and times say."),
+    ] = False,
+    as_json: AsJson = False,
+) -> None:
+    """Start a job now."""
+    with service() as client:
+        handle = client.start(job, full, compare)
+        if not wait:
+            said = f"Started run {handle.id}. Follow it: fasciculus runs follow {handle.id}"
+            output.done({"run": handle.id}, said, as_json)
+            return
+        run = follow_run(client, handle.id, quiet)
+    finish_run(run, quiet, as_json)
+
+
+@app.command()
+def restore(
+    bundle: Annotated[int, typer.Argument(help="The bundle's number.", show_default=False)],
+    to: Annotated[str, typer.Option(help="An empty or new folder, on the service's machine.")] = "",
+    contents: Annotated[
+        str, typer.Option(help="Only these kinds: files, databases, mail.", metavar="KIND,KIND")
+    ] = "",
+    path: Annotated[
+        list[str] | None, typer.Option(help="Only at or below this path; may be repeated.")
+    ] = None,
+    database: Annotated[
+        list[str] | None,
+        typer.Option(
+            help="Load a MariaDB database under a new name; may be repeated.",
+            metavar="NAME=NEW_NAME",
+        ),
+    ] = None,
+    mail_domain: Annotated[
+        list[str] | None,
+        typer.Option(
+            help="Merge this domain's mail settings into the host's files; may be repeated."
+        ),
+    ] = None,
+    store: Annotated[
+        str, typer.Option(help="The store to read from.", autocompletion=complete_stores)
+    ] = "",
+    as_json: AsJson = False,
+) -> None:
+    """Bring back a bundle, or part of it, to an empty folder, new databases, the mail files."""
+    names = dict(_renamed(text) for text in database or [])
+    with service(_OPTIONS) as client:
+        order = models.RestoreStart(
+            bundle=bundle,
+            target=os.path.abspath(to) if to else "",
+            store=store,
+            contents=[c.strip() for c in contents.split(",") if c.strip()],
+            paths=path or [],
+            databases=names,
+            mail_domains=mail_domain or [],
+        )
+        number = client.restores_start(order).id
+        done = follow_restore(client, number)
+    if as_json or done.outcome in ("done", "warned"):
+        output.done(done, _restored(done), as_json)
+    else:
+        output.complain(done.error)
+    raise typer.Exit(exit_code(done.outcome))
+
+
+def _renamed(text: str) -> tuple[str, str]:
+    old, equals, new = text.partition("=")
+    if not (old and equals and new):
+        raise output.wrong(f"“{text}” has no new name.", "Write NAME=NEW_NAME.", "--database")
+    return old, new
+
+
+def _restored(done: models.Restore) -> str:
+    """What came back, in a sentence."""
+    parts = [f"Restored {count(done.entries, 'entry', 'entries')}, {size(done.bytes)}"]
+    parts.append(f", to {done.target}." if done.target else ".")
+    if done.databases:
+        parts.append(f" Databases: {', '.join(done.databases.values())}.")
+    if done.mail_domains:
+        parts.append(f" Mail settings of {', '.join(done.mail_domains)}.")
+    if done.outcome == "warned":
+        parts.append(f" See the warnings: fasciculus restores log {done.id}")
+    return "".join(parts)
+
+
+@app.command()
+def search(
+    words: Annotated[str, typer.Argument(help="A part of a name.")], as_json: AsJson = False
+) -> None:
+    """Find accounts, sites, jobs, stores and bundles."""
+    with service() as client:
+        rows = client.search(words).items
+    if as_json:
+        return output.show_json(rows)
+    output.show_table(
+        rows,
+        [("KIND", lambda f: f.kind), ("NAME", lambda f: f.name), ("OF", lambda f: f.about)],
+        f"Nothing matches “{words}”.",
+    )
+    return None

@@ -1,0 +1,47 @@
+"""The root command: it imports a noun's module only when the noun is used."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from importlib import import_module
+from typing import Any
+
+from typer.core import TyperCommand, TyperGroup
+from typer.main import get_command
+
+
+@dataclass(frozen=True, slots=True)
+class Entry:
+    """A noun or a verb of the root: where it is, and what its line in the help says.
+
+    ``place`` is ``module:app`` for a noun with commands of its own, and ``module:app.command`` for
+    a single command of a module's app.
+    """
+
+    place: str
+    help: str
+
+    def load(self) -> Any:
+        """The command, with its module imported."""
+        module, _, attribute = self.place.partition(":")
+        app, _, name = attribute.partition(".")
+        command = get_command(getattr(import_module(f"{__package__}.{module}"), app))
+        return command.commands[name] if name else command  # type: ignore[attr-defined]
+
+
+class LazyGroup(TyperGroup):
+    """A group of entries; only the one that is used gets loaded."""
+
+    entries: dict[str, Entry] = {}
+
+    def list_commands(self, ctx: Any) -> list[str]:
+        return list(self.entries)
+
+    def get_command(self, ctx: Any, cmd_name: str) -> Any:
+        """A command that only has a help text: enough for a list of commands."""
+        entry = self.entries.get(cmd_name)
+        return entry and TyperCommand(cmd_name, help=entry.help)
+
+    def resolve_command(self, ctx: Any, args: list[str]) -> tuple[str | None, Any, list[str]]:
+        name, command, rest = super().resolve_command(ctx, args)
+        return name, (self.entries[name].load() if name and command else command), rest

@@ -1,0 +1,46 @@
+"""Commands that need no running service."""
+
+from __future__ import annotations
+
+import os
+import sys
+
+import typer
+
+from . import output
+from .parameters import AsJson
+
+app = typer.Typer()
+
+
+@app.command()
+def serve() -> None:
+    """Run the service until it is told to stop."""
+    # Another program in the same place: the command line knows the service by its API alone.
+    os.execv(sys.executable, [sys.executable, "-m", "fasciculus.service"])
+
+
+@app.command()
+def config(as_json: AsJson = False) -> None:
+    """Print the service's settings in force, and where each came from."""
+    from .. import config as configuration
+    from ..core.errors import FasciculusError
+
+    try:
+        rows = configuration.explained(configuration.load())
+    except FasciculusError as error:
+        raise output.wrong(error.message, error.way_out) from error
+    if as_json:
+        output.show_json([{"setting": a, "value": b, "from": c, "about": d} for a, b, c, d in rows])
+        return
+    titles = ("SETTING", "VALUE", "FROM", "WHAT")
+    columns = [(title, lambda row, n=n: row[n]) for n, title in enumerate(titles)]
+    output.show_table(rows, columns, "")
+
+
+@app.command()
+def version(as_json: AsJson = False) -> None:
+    """Print the version."""
+    from .. import __version__
+
+    output.done({"version": __version__}, f"fasciculus {__version__}", as_json)

@@ -1,0 +1,72 @@
+"""Arguments and options that many commands share, each written once; names complete."""
+
+from __future__ import annotations
+
+from typing import Annotated, Any
+
+import typer
+
+from . import output
+
+_MOST = 200
+
+
+def _use_json(value: bool) -> bool:
+    output.speak_json(value)
+    return value
+
+
+def _names(listing: str, incomplete: str) -> list[str]:
+    """Names for the shell's completion; without a service or a token there are none."""
+    from ..client import Client, ClientError
+    from .sign_in import use_kept_token
+
+    use_kept_token()
+    try:
+        with Client(timeout=3) as client:
+            page = getattr(client, listing)(limit=_MOST)
+    except ClientError:
+        return []
+    return [item.name for item in page.items if item.name.startswith(incomplete)]
+
+
+def complete_hosts(incomplete: str) -> list[str]:
+    return _names("hosts_list", incomplete)
+
+
+def complete_accounts(incomplete: str) -> list[str]:
+    return _names("accounts_list", incomplete)
+
+
+def complete_stores(incomplete: str) -> list[str]:
+    return _names("stores_list", incomplete)
+
+
+def complete_jobs(incomplete: str) -> list[str]:
+    return _names("jobs_list", incomplete)
+
+
+def complete_tokens(incomplete: str) -> list[str]:
+    return _names("tokens_list", incomplete)
+
+
+def _name(what: str, completion: Any = None) -> Any:
+    return typer.Argument(help=what, show_default=False, autocompletion=completion)
+
+
+AsJson = Annotated[
+    bool,
+    typer.Option(
+        "--json", help="JSON, for programs; errors too.", callback=_use_json, is_eager=True
+    ),
+]
+Yes = Annotated[bool, typer.Option("--yes", help="Do not ask.")]
+HostName = Annotated[str, _name("The host's name.", complete_hosts)]
+NewHostName = Annotated[str, _name("A name for the host.")]
+AccountName = Annotated[str, _name("The account's name.", complete_accounts)]
+NewAccountName = Annotated[str, _name("The account's name.")]
+StoreName = Annotated[str, _name("The store's name.", complete_stores)]
+NewStoreName = Annotated[str, _name("A name for the store.")]
+JobName = Annotated[str, _name("The job's name.", complete_jobs)]
+NewJobName = Annotated[str, _name("A name for the job.")]
+TokenName = Annotated[str, _name("The token's name.", complete_tokens)]

@@ -1,0 +1,96 @@
+"""A client for a command, and what its errors mean for the command."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Mapping
+from contextlib import contextmanager
+from typing import NoReturn
+
+import typer
+from pydantic import ValidationError
+
+from ..client import (
+    Client,
+    ClientError,
+    NoAnswerError,
+    NotFoundError,
+    NotSignedInError,
+    RefusedError,
+    UnusableAnswerError,
+)
+from ..models.validation import field_errors
+from . import output
+from .output import complain
+from .sign_in import use_kept_token
+
+_CODES: tuple[tuple[type[ClientError], int], ...] = (
+    (NotSignedInError, output.SIGNED_OUT),
+    (NotFoundError, output.NOT_FOUND),
+    (RefusedError, output.REFUSED),
+    (NoAnswerError, output.UNANSWERED),
+    (UnusableAnswerError, output.WRONG),
+)
+#: Parts of a field's path that are not part of an option's name.
+_GROUPS = ("settings", "connection", "mail", "rules", "databases", "finding")
+
+
+@contextmanager
+def service(options: Mapping[str, str] | None = None) -> Iterator[Client]:
+    """A client with the kept token; what goes wrong ends the command with a sentence and an exit
+    code.
+
+    ``options`` names the option of a field where it is not the field's own name.
+    """
+    use_kept_token()
+    with connect(options) as client:
+        yield client
+
+
+@contextmanager
+def connect(options: Mapping[str, str] | None = None) -> Iterator[Client]:
+    """As :func:`service`, for somebody who may not be signed in."""
+    try:
+        with Client() as client:
+            yield client
+    except ClientError as error:
+        _end(error, options or {})
+    except ValidationError as error:
+        for row in field_errors(error):
+            complain(row.message, field=option_named(row.field, options or {}))
+        raise typer.Exit(output.WRONG) from error
+    except KeyboardInterrupt:
+        raise typer.Exit(output.CANCELLED) from None
+
+
+def _end(error: ClientError, options: Mapping[str, str]) -> NoReturn:
+    code = next((code for kind, code in _CODES if isinstance(error, kind)), output.TROUBLE)
+    if not isinstance(error, RefusedError):
+        way_out = error.way_out
+        if isinstance(error, NotSignedInError):
+            way_out = "Run “fasciculus sign-in”, or set FASCICULUS_TOKEN."
+        complain(error.message, way_out)
+        raise typer.Exit(code) from error
+    problem = error.problem
+    if problem.status == 422:
+        code = output.WRONG
+    for row in problem.errors:
+        complain(row.message, field=option_named(row.field, options))
+    if not problem.errors:
+        field = option_named(problem.field, options) if problem.field else ""
+        complain(error.message, error.way_out, field)
+    raise typer.Exit(code) from error
+
+
+def option_named(field: str, options: Mapping[str, str]) -> str:
+    """The option that sets a field of the API, such as ``--host-key``."""
+    parts = [part for part in field.split(".") if not part.isdigit()]
+    if parts == ["name"]:
+        return "NAME"
+    for length in range(len(parts), 0, -1):
+        if option := options.get(".".join(parts[:length])):
+            return option
+    if parts and parts[0] == "secrets":
+        return f"--{parts[-1].replace('_', '-')}-file"
+    if len(parts) > 1 and parts[0] in _GROUPS:
+        parts = parts[1:]
+    return "--" + parts[0].replace("_", "-") if parts else ""

@@ -1,0 +1,118 @@
+"""``fasciculus sign-in`` and ``sign-out``: the token that the command line keeps."""
+
+from __future__ import annotations
+
+import os
+import socket
+import sys
+from pathlib import Path
+from typing import TYPE_CHECKING, Annotated
+
+import typer
+
+from . import output
+from .parameters import AsJson
+
+if TYPE_CHECKING:
+    from ..client import Client
+
+app = typer.Typer()
+
+_PasswordFile = Annotated[
+    str,
+    typer.Option(
+        metavar="FILE", help="A file with the password; “-” for standard input. Else it is asked."
+    ),
+]
+
+
+def token_file() -> Path:
+    """Where ``sign-in`` keeps its token."""
+    base = os.environ.get("XDG_CONFIG_HOME") or str(Path.home() / ".config")
+    return Path(base) / "fasciculus" / "token"
+
+
+def use_kept_token() -> None:
+    """Take the kept token where the environment has none."""
+    if not os.environ.get("FASCICULUS_TOKEN") and token_file().is_file():
+        os.environ["FASCICULUS_TOKEN"] = token_file().read_text("utf-8").strip()
+
+
+@app.command("sign-in")
+def sign_in(
+    name: Annotated[str, typer.Option(help="Who signs in.")] = "administrator",
+    password_file: _PasswordFile = "",
+    as_json: AsJson = False,
+) -> None:
+    """Sign in once: makes a token for this user and keeps it."""
+    from .session import connect
+
+    os.environ.pop("FASCICULUS_TOKEN", None)
+    with connect() as client:
+        # A password must not go to whatever happens to listen there.
+        client.health()
+        password = _password(password_file, f"Password of {name} at {client.url}")
+        if client.session_open(name, password).must_change:
+            _change(client, name, password)
+        made = _new_token(client)
+    path = _keep(made)
+    said = f"Signed in at {client.url}. The token is kept in {path}."
+    output.done({"url": client.url, "token_file": str(path)}, said, as_json)
+
+
+def _password(path: str, question: str) -> str:
+    if path:
+        return output.read_file("--password-file", path)
+    if not sys.stdin.isatty():
+        raise output.wrong("There is no terminal to ask for the password.", "Use --password-file.")
+    return str(typer.prompt(question, hide_input=True))
+
+
+def _change(client: Client, name: str, password: str) -> None:
+    """The one-time password is replaced by one of the user's own."""
+    if not sys.stdin.isatty():
+        raise output.wrong(
+            "This is the one-time password; it must be replaced.",
+            "Sign in once from a terminal or in the console.",
+        )
+    output.out.print("This was the one-time password. Choose one of your own.")
+    new = typer.prompt(
+        "New password (at least 10 characters)", hide_input=True, confirmation_prompt=True
+    )
+    client.password_change(password, new)
+    client.session_open(name, new)
+
+
+def _token_name() -> str:
+    return f"{os.environ.get('USER', 'user')}@{socket.gethostname()}"
+
+
+def _new_token(client: Client) -> str:
+    _remove_token(client)
+    return client.tokens_add(_token_name()).token
+
+
+def _remove_token(client: Client) -> None:
+    if any(token.name == _token_name() for token in client.tokens_list().items):
+        client.tokens_remove(_token_name())
+
+
+def _keep(token: str) -> Path:
+    path = token_file()
+    path.parent.mkdir(parents=True, exist_ok=True, mode=0o700)
+    descriptor = os.open(path, os.O_WRONLY | os.O_CREAT | os.O_TRUNC, 0o600)
+    with os.fdopen(descriptor, "w") as sink:
+        os.fchmod(sink.fileno(), 0o600)
+        sink.write(token + "\n")
+    return path
+
+
+@app.command("sign-out")
+def sign_out(as_json: AsJson = False) -> None:
+    """Remove the kept token, here and in the service."""
+    from .session import service
+
+    with service() as client:
+        _remove_token(client)
+    token_file().unlink(missing_ok=True)
+    output.done({"signed_in": False}, "Signed out.", as_json)

@@ -1,0 +1,119 @@
+"""``fasciculus stores verify``, ``mend`` and ``repack``"""
+
+from __future__ import annotations
+
+from typing import Annotated
+
+import typer
+
+from .. import models
+from ..client import Client
+from . import output
+from .parameters import AsJson, StoreName
+from .progress import follow_maintenance
+from .session import service
+
+Subject = Annotated[str, typer.Option(help="Only of this account, site or host.")]
+Background = Annotated[
+    bool,
+    typer.Option("--no-wait", help="Come back at once; look with: fasciculus maintenance list."),
+]
+Quiet = Annotated[bool, typer.Option("--quiet", help="Say nothing when all is well.")]
+
+
+def _finish(
+    client: Client, started: models.MaintenanceStarted, no_wait: bool, as_json: bool, quiet: bool
+) -> None:
+    """Wait for all that was started, and end with the worst exit code."""
+    if no_wait:
+        said = f"Queued: {', '.join(map(str, started.ids))}."
+        output.done(started, said, as_json)
+        return
+    ended = [follow_maintenance(client, number) for number in started.ids]
+    # Damage is mended at once where it can be: that belongs to the answer.
+    for work in list(ended):
+        mends = client.maintenance_list(
+            kind="mend", store=work.store, subject=work.subject, limit=1
+        ).items
+        ended += [
+            follow_maintenance(client, row.id)
+            for row in mends
+            if row.started_by == f"maintenance {work.id}"
+        ]
+    if as_json:
+        output.show_json(ended)
+    else:
+        for work in ended:
+            if quiet and work.outcome == "done" and work.kind != "mend":
+                continue
+            output.out.print(
+                f"{output.MARKS.get(work.outcome or '', '■')} {work.kind} {work.subject} on "
+                f"{work.store}: "
+                f"{work.sentence}",
+                soft_wrap=True,
+                highlight=False,
+            )
+    good = all(
+        work.outcome == "done"
+        for work in ended
+        if work.kind != "verify" or not _mended(work, ended)
+    )
+    raise typer.Exit(output.DONE if good else output.TROUBLE)
+
+
+def _mended(work: models.MaintenanceTask, ended: list[models.MaintenanceTask]) -> bool:
+    return any(
+        other.kind == "mend" and other.outcome == "done" and other.subject == work.subject
+        for other in ended
+    )
+
+
+def verify(
+    name: StoreName,
+    deep: Annotated[bool, typer.Option("--deep", help="Read every byte and compare.")] = False,
+    subject: Subject = "",
+    bundle: Annotated[
+        int | None, typer.Option(help="Only this bundle's copy.", show_default=False)
+    ] = None,
+    no_wait: Background = False,
+    quiet: Quiet = False,
+    as_json: AsJson = False,
+) -> None:
+    """Check that the copies on a store are whole, and mend what another store still has."""
+    with service() as client:
+        _finish(client, client.stores_verify(name, deep, subject, bundle), no_wait, as_json, quiet)
+
+
+def mend(
+    name: StoreName,
+    subject: Subject = "",
+    no_wait: Background = False,
+    quiet: Quiet = False,
+    as_json: AsJson = False,
+) -> None:
+    """Replace damaged files by intact ones of other stores."""
+    with service() as client:
+        _finish(client, client.stores_mend(name, subject), no_wait, as_json, quiet)
+
+
+def repack(
+    name: StoreName,
+    subject: Subject = "",
+    over: Annotated[
+        int,
+        typer.Option(
+            help="Rewrite a piece when more than so many percent of it are dead weight.",
+            min=0,
+            max=95,
+        ),
+    ] = 20,
+    dry_run: Annotated[
+        bool, typer.Option("--dry-run", help="Only measure and say what it would free.")
+    ] = False,
+    no_wait: Background = False,
+    quiet: Quiet = False,
+    as_json: AsJson = False,
+) -> None:
+    """Rewrite pieces without what no bundle needs. Can be cancelled at any time."""
+    with service() as client:
+        _finish(client, client.stores_repack(name, subject, over, dry_run), no_wait, as_json, quiet)

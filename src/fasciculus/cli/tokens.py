@@ -1,0 +1,52 @@
+"""``fasciculus tokens``"""
+
+from __future__ import annotations
+
+from typing import Annotated
+
+import typer
+
+from . import output
+from .parameters import AsJson, TokenName, Yes
+from .session import service
+
+app = typer.Typer(help="Tokens for programs and the command line.", no_args_is_help=True)
+
+
+@app.command("list")
+def list_(as_json: AsJson = False) -> None:
+    """List your tokens."""
+    with service() as client:
+        rows = client.tokens_list().items
+    if as_json:
+        return output.show_json(rows)
+    output.show_table(
+        rows,
+        [
+            ("TOKEN", lambda t: t.name),
+            ("MADE", lambda t: output.moment(t.created)),
+            ("LAST USED", lambda t: output.ago(t.last_used)),
+        ],
+        "No token yet.",
+    )
+    return None
+
+
+@app.command()
+def add(
+    name: Annotated[str, typer.Argument(help="What it is for.", show_default=False)],
+    as_json: AsJson = False,
+) -> None:
+    """Make a token; it is shown this once."""
+    with service() as client:
+        made = client.tokens_add(name)
+    output.done(made, made.token, as_json)
+
+
+@app.command()
+def remove(name: TokenName, yes: Yes = False, as_json: AsJson = False) -> None:
+    """Remove a token; what uses it is locked out."""
+    output.sure(f"Remove token {name}? What uses it is locked out.", yes)
+    with service() as client:
+        client.tokens_remove(name)
+    output.done({"removed": name}, f"Removed token {name}.", as_json)
