@@ -140,8 +140,8 @@ def test_downloads_in_each_form_and_incremental_nights_through_the_service(runni
             and shown.packed < 2000 < shown.bytes
             and newest.entries == before.entries
         )
-        assert [p["brought"] for p in shown.pieces] == [False, True]
-        kept = {p["name"] for b in (newest, before) for p in client.bundles_show(b.id).pieces}
+        assert [p.brought for p in shown.pieces] == [False, True]
+        kept = {p.name for b in (newest, before) for p in client.bundles_show(b.id).pieces}
         pieces = tmp_path / "attic/accounts/millpond/pieces"
         assert {p.name for p in pieces.iterdir()} == kept, (
             "retired bundles' pieces stay as long as they are needed"

@@ -7,7 +7,7 @@ import re
 
 from running import run, set_up, sftp_store, small_account
 
-from fasciculus.cli.main import app
+from fasciculus.cli.main import ENTRIES
 from fasciculus.client import Client
 from fasciculus.service import api
 from fasciculus.service.operations import OPERATIONS
@@ -35,17 +35,31 @@ CARRIED = {
     "previews_cancel": "jobs preview",
     "openapi_document": "",
     "reference": "",
+    "kinds_list": "stores kinds",
+    "job_defaults": "jobs add",
 }
 
 
 def commands() -> set[str]:
-    found = {c.name or c.callback.__name__ for c in app.registered_commands}
-    for group in app.registered_groups:
-        found |= {
-            f"{group.name} {c.name or c.callback.__name__}"
-            for c in group.typer_instance.registered_commands
-        }
+    found = set()
+    for name, entry in ENTRIES.items():
+        command = entry.load()
+        found |= {f"{name} {verb}" for verb in getattr(command, "commands", [])} or {name}
     return found
+
+
+def every_command():
+    """(words, command) of each command there is."""
+    for name, entry in ENTRIES.items():
+        command = entry.load()
+        verbs = getattr(command, "commands", None)
+        yield from [(f"{name} {v}", c) for v, c in verbs.items()] if verbs else [(name, command)]
+
+
+def test_every_command_speaks_json():
+    for words, command in every_command():
+        options = {option for parameter in command.params for option in parameter.opts}
+        assert "--json" in options or words == "serve", words
 
 
 def test_every_operation_has_a_client_method_and_a_command():
@@ -63,7 +77,7 @@ def test_every_operation_has_a_client_method_and_a_command():
         for name, _ in inspect.getmembers(Client, inspect.isfunction)
         if not name.startswith("_")
     }
-    assert ours - names == {"close", "every", "start"}
+    assert ours - names == {"close", "every", "health", "start"}
 
 
 def test_from_nothing_to_a_restored_account(running, stand_in, tmp_path):
@@ -105,8 +119,8 @@ def test_from_nothing_to_a_restored_account(running, stand_in, tmp_path):
         str(password),
     ]
     shown = running.cli("stores", "add", "boathouse", *sftp)
-    assert shown.returncode == 2
-    key = re.search(r"SHA256:\S+(?=,)", shown.stderr)[0]
+    assert shown.returncode == 1
+    key = re.search(r"SHA256:\S+(?=,)", shown.stdout)[0]
     good("stores", "add", "boathouse", *sftp, "--host-key", key)
     added = good(
         "jobs",
@@ -155,7 +169,7 @@ def test_from_nothing_to_a_restored_account(running, stand_in, tmp_path):
     assert "making 20" in good("runs", "log", "1") and "boathouse: 1 kept" in good(
         "runs", "show", "1"
     )
-    assert "nightly" in good("search", "night") and "Nothing needs a person" not in good(
+    assert "nightly" in good("search", "night") and "Nothing needs attention" not in good(
         "jobs", "summary", "nightly"
     )
     good("jobs", "change", "nightly", "--off")
@@ -258,7 +272,7 @@ def test_a_host_described_found_covered_and_measured_from_the_command_line(runni
         "1",
         "--user",
         "root",
-        "--key-file",
+        "--private-key-file",
         str(tmp_path / "key"),
         code=1,
     )
@@ -285,7 +299,7 @@ def test_a_host_described_found_covered_and_measured_from_the_command_line(runni
 
     bare = said("coverage", "list", code=1)
     assert bare.count("■ no job") == 2 and "millpond.example" in bare
-    said("stores", "add", "attic", "--kind", "folder", "--path", str(tmp_path / "attic"))
+    said("stores", "add", "attic", "--kind", "folder", "--folder", str(tmp_path / "attic"))
     assert "not a pattern" in said(
         "jobs", "add", "nightly", "--store", "attic", "--exclude", "!", code=2
     )

@@ -106,10 +106,7 @@ def test_killing_in_the_middle_of_a_run(tmp_path, stand_in, victim):
             running.start()
         gate.open()
         found = until(lambda: (r := client.runs_show(number)).state == "ended" and r)
-        assert (
-            found.outcome == "interrupted"
-            and "Nothing of it counts as a bundle" in found.tasks[0].error
-        )
+        assert found.outcome == "interrupted" and "No bundle was made" in found.tasks[0].error
         assert complete(stand_in) == first == [b.name for b in client.every(client.bundles_list)]
         assert not list((running.home / "spool").iterdir())
         assert "interrupted" in client.overview().attention[0].text
@@ -136,9 +133,9 @@ def test_cancelling_leaves_nothing_half(running, stand_in, tmp_path):
         gate = Gate(stand_in, 2_000_000)
         number = client.jobs_start("nightly").id
         assert gate.reached.wait(60)
-        with pytest.raises(RefusedError, match="going on already"):
+        with pytest.raises(RefusedError, match="running already"):
             client.jobs_start("nightly")
-        with pytest.raises(RefusedError, match="going on"):
+        with pytest.raises(RefusedError, match="running"):
             client.jobs_remove("nightly")
         client.runs_cancel(number)
         gate.open()
@@ -216,7 +213,7 @@ def test_a_start_that_falls_into_the_previous_run_is_shown_as_not_started(tmp_pa
     scheduler.start()
     until(lambda: told)
     found = runs.run(records.reader, told[0])
-    assert found.outcome == "skipped" and "going on already, as run 12" in found.sentence
+    assert found.outcome == "skipped" and "running already, as run 12" in found.sentence
     assert scheduler.alive
     scheduler.stop()
     assert told == [found.id], "one start that could not be is said once"
@@ -253,9 +250,7 @@ def test_the_spool_is_bounded(tmp_path, monkeypatch):
     (tmp_path / "store").mkdir()
     store = open_store(store_spec("attic", {"kind": "folder", "folder": str(tmp_path / "store")}))
     stop = threading.Event()
-    uploader = Uploader(
-        store, SubjectRef("account", "millpond"), stop, lambda n: None, lambda t: None
-    )
+    uploader = Uploader(store, SubjectRef("account", "millpond"), stop, lambda n: None)
     spool = Spool(tmp_path, 2 * MIB, MIB, [uploader], stop)
     for number in range(2):
         path = spool.take() / f"p{number}"

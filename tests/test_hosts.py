@@ -81,7 +81,9 @@ def test_the_same_account_here_and_over_ssh(running, openssh, tmp_path):
             notes=[Note(name="who", command="echo {account} of {home}")],
             rules=Rules(excludes=["*.txt"]),
         )
-        tried = client.hosts_try_draft(ssh_host(openssh).model_copy(update={"host_key": ""}))
+        unknown = ssh_host(openssh)
+        unknown.connection = unknown.connection.model_copy(update={"host_key": ""})
+        tried = client.hosts_try_draft(unknown)
         assert not tried.ok and tried.host_key == openssh.host_key
         rules = DiscoveryRules(
             homes=[f"{tmp_path}/{{account}}"],
@@ -430,7 +432,7 @@ def test_settings_of_hosts_and_accounts_and_every_database(running, mariadb, tmp
     )
     host = HostInput(
         name="reed-1",
-        servers={"socket": mariadb.socket, "user": "fasciculus"},
+        servers=[{"kind": "mariadb", "socket": mariadb.socket, "user": "fasciculus"}],
         secrets={"mariadb_password": "ledger"},
         system=[f"{etc}/nginx", f"{etc}/nginx/nginx.conf", f"{etc}/none-*"],
         account_system=[f"{etc}/*/{{account}}*"],

@@ -48,29 +48,29 @@ def test_an_id_of_another_life_or_too_long_ago_means_anew():
 
 def test_a_run_s_view_ends_with_the_run():
     stream, over = EventStream(), threading.Event()
-    stream = stream.stream("", run=1, over=over.is_set)
-    assert b"retry" in next(stream) and b"hello" in next(stream)
+    view = stream.stream("", run=1, over=over.is_set)
+    assert b"retry" in next(view) and b"hello" in next(view)
     over.set()
     stream.tell("run", {"state": "ended"}, run=1)
-    rest = b"".join(stream).decode()
+    rest = b"".join(view).decode()
     assert "event: run" in rest and rest.rstrip().endswith("data: {}") and "event: end" in rest
 
 
 def test_more_views_than_may_stay_open_come_back_instead():
     stream = EventStream()
     staying = [stream.stream("") for _ in range(24)]
-    for stream in staying:
-        next(stream)
+    for view in staying:
+        next(view)
     stream.tell("log", {"n": 1})
     further = b"".join(stream.stream(""))
     assert b"hello" in further and b"retry: 3000" in further, "it got what there was, and ended"
-    for stream in staying:
-        stream.close()
-    stream = stream.stream("")
-    next(stream)
+    for view in staying:
+        view.close()
+    view = stream.stream("")
+    next(view)
     stream.tell("log", {"n": 2})
     seen = b""
     while b'"n": 2' not in seen:
-        seen += next(stream)
-    stream.close()
+        seen += next(view)
+    view.close()
     assert b"event: end" not in b"".join(stream), "a service that stops is not the end of the run"

@@ -137,7 +137,7 @@ def test_a_domain_comes_back_and_no_other_tenant_is_touched(
     running, mail_host, tmp_path, over, request
 ):
     etc = mail_host.etc
-    reached = {}
+    more = {}
     if over == "ssh":
         server = request.getfixturevalue("openssh")
         spec = server.host()
@@ -147,8 +147,8 @@ def test_a_domain_comes_back_and_no_other_tenant_is_touched(
             "port": spec.port,
             "user": spec.user,
             "host_key": spec.host_key,
-            "secrets": {"private_key": server.key},
         }
+        more = {"connection": reached, "secrets": {"private_key": server.key}}
     (tmp_path / "millpond").mkdir()
     (tmp_path / "attic").mkdir()
     account = AccountInput(
@@ -173,7 +173,7 @@ def test_a_domain_comes_back_and_no_other_tenant_is_touched(
             ],
             contents=["mail"],
         )
-        client.hosts_change("reed-1", HostInput(name="reed-1", mail=mail_host.files(), **reached))
+        client.hosts_change("reed-1", HostInput(name="reed-1", mail=mail_host.files(), **more))
         found = run(client, "nightly")
         assert found.outcome == "done", found.tasks[0].error or found.tasks[0].warnings
         # The tenant's settings are lost or spoiled; meanwhile another tenant changes its own.

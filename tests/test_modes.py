@@ -76,7 +76,10 @@ def test_another_store_begins_with_a_full_bundle(running, home, tmp_path):
         )
         change(client, stores=["attic", "loft"])
         outcome, brings, _, log = night(client)
-        assert (outcome, brings) == ("done", "full") and "no bundle before is on all stores" in log
+        assert (outcome, brings) == (
+            "done",
+            "full",
+        ) and "no previous bundle is on all stores" in log
         assert back(client, tmp_path / "back", "loft") == picture(home)
         change(client, stores=["loft"])
         assert night(client)[1:3] == ("incremental", 0)
@@ -94,7 +97,7 @@ def test_the_mode_may_be_switched_at_any_time(running, home, tmp_path):
         pieces = {path.name for path in (tmp_path / "attic/accounts/millpond/pieces").iterdir()}
         kept = [client.bundles_show(row.id) for row in client.bundles_list().items]
         assert len(kept) == 2 and pieces == {
-            piece["name"] for bundle in kept for piece in bundle.pieces
+            piece.name for bundle in kept for piece in bundle.pieces
         }
         for store in ("attic", "cellar"):
             assert back(client, tmp_path / "back", store) == picture(home)

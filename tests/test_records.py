@@ -9,7 +9,7 @@ from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
 from fasciculus.core.errors import FasciculusError, SettingError
-from fasciculus.models import HostInput, MailFiles
+from fasciculus.models import HostInput, JobInput, MailFiles
 from fasciculus.records import inventory, runs
 from fasciculus.records.db import Records
 from fasciculus.records.encryption import SecretCipher, merged
@@ -53,14 +53,21 @@ def test_a_cursor_or_sort_that_is_none_is_refused():
             page(db, query, paging, tuple)
 
 
+_JOB = JobInput(name="nightly", stores=["attic"])
+
+
 def test_secrets_are_sealed_and_merged(tmp_path):
     records, cipher = Records(tmp_path / "r.sqlite"), SecretCipher(tmp_path / "keys" / "k")
     with records.write() as db:
         inventory.save_host(
-            db, cipher, HostInput(name="reed-1", secrets={"mariadb_password": "ledger"})
+            db, cipher, HostInput(name="reed-1", secrets={"mariadb_password": "ledger"}), "here"
         )
         inventory.save_host(
-            db, cipher, HostInput(name="reed-1", mail=MailFiles(alias_map="/etc/virtual")), "reed-1"
+            db,
+            cipher,
+            HostInput(name="reed-1", mail=MailFiles(alias_map="/etc/virtual")),
+            "here",
+            "reed-1",
         )
     db = records.reader
     assert inventory.host_secrets(db, cipher, "reed-1") == {"mariadb_password": "ledger"}
@@ -76,7 +83,7 @@ def test_secrets_are_sealed_and_merged(tmp_path):
 def test_a_failed_change_leaves_nothing_behind_and_readers_cannot_write(tmp_path):
     records = Records(tmp_path / "r.sqlite")
     with pytest.raises(ZeroDivisionError), records.write() as db:
-        runs.add(db, "nightly", "UTC", [], "always", "x", [("account", "millpond")], None)
+        runs.add(db, _JOB, "x", [("account", "millpond")])
         1 / 0  # noqa: B018
     assert runs.unfinished(records.reader) == []
     with pytest.raises(sqlite3.OperationalError):
@@ -101,7 +108,7 @@ def test_many_threads_write_and_none_is_lost(tmp_path):
     records = Records(tmp_path / "r.sqlite")
     run_id = []
     with records.write() as db:
-        run_id.append(runs.add(db, "nightly", "UTC", [], "always", "x", [], None))
+        run_id.append(runs.add(db, _JOB, "x", []))
 
     def write(number):
         for line in range(25):

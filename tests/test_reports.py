@@ -103,7 +103,7 @@ def test_people_are_told_of_damage_once_and_of_its_mending(running, mailbox, tmp
         )
         client.mail_change(mail_to(mailbox.port))
         run(client, "nightly")
-        name = client.bundles_show(client.bundles_list().items[0].id).pieces[0]["name"]
+        name = client.bundles_show(client.bundles_list().items[0].id).pieces[0].name
         in_attic, in_cellar = (
             tmp_path / store / "accounts/millpond/pieces" / name for store in ("attic", "cellar")
         )

@@ -406,7 +406,7 @@ def test_a_bundle_larger_than_the_spool(tmp_path, stand_in):
         found = run(client, "nightly")
         assert found.outcome == "done"
         pieces = client.bundles_show(found.tasks[0].bundle_id).pieces
-        assert len(pieces) > 6 and max(p["bytes"] for p in pieces) <= 25 * 1024 * 1024 / 3
+        assert len(pieces) > 6 and max(p.bytes for p in pieces) <= 25 * 1024 * 1024 / 3
         assert "since the spool has no room for more" in " ".join(
             line.text for line in client.every(client.runs_log, run_id=found.id)
         )

@@ -18,7 +18,7 @@ from test_stores import stand_in_spec
 from fasciculus.bundles.retiring import needed_pieces
 from fasciculus.client import RefusedError
 from fasciculus.core.errors import FasciculusError
-from fasciculus.models import JobInput, StoreInput
+from fasciculus.models import Changes, JobInput, StoreInput
 from fasciculus.stores import open_store, store_spec
 from fasciculus.stores.identity import write_identity
 from fasciculus.worker.events import Emitter
@@ -303,12 +303,9 @@ def ended(client, ids):
 def test_what_changed_in_each_bundle_is_counted_and_listed(kept, running):
     first, second = sorted(kept.bundles_list().items, key=lambda b: b.id)
     task = kept.runs_show(second.run).tasks[0]
-    assert task.changes == {
-        "new": 1,
-        "changed": 2,
-        "gone": 1,
-        "grew": 5000 - 4 + 6 - 20 * len("millpond 1\n"),
-    }
+    assert task.changes == Changes(
+        new=1, changed=2, gone=1, grew=5000 - 4 + 6 - 20 * len("millpond 1\n")
+    )
     assert kept.runs_show(first.run).tasks[0].changes is None
     found = {(c.path, c.state, c.what) for c in kept.bundles_changes(second.id).items}
     assert found == {
@@ -330,7 +327,7 @@ def test_what_changed_in_each_bundle_is_counted_and_listed(kept, running):
     assert second.bytes > 300_000 and 5000 <= second.new_bytes < 6000
     growth = kept.growth_show("millpond")
     assert [p.bundle for p in growth.points] == [first.id, second.id]
-    stored = sum(p["bytes"] for p in kept.bundles_show(second.id).pieces)
+    stored = sum(p.bytes for p in kept.bundles_show(second.id).pieces)
     assert stored <= growth.stores[0].stored == kept.stores_show("attic").bytes < stored + 2000
     shown = running.cli("runs", "changes", str(second.run))
     assert "page-1.html" in shown.stdout and "rights" in shown.stdout, shown
@@ -347,7 +344,7 @@ def test_damage_is_found_named_and_mended(kept, running, tmp_path):
     )
     quiet = running.cli("stores", "verify", "attic", "--quiet")
     assert (quiet.returncode, quiet.stdout) == (0, "")
-    piece = tmp_path / "attic" / SUBJECT.piece(kept.bundles_show(bundle.id).pieces[0]["name"])
+    piece = tmp_path / "attic" / SUBJECT.piece(kept.bundles_show(bundle.id).pieces[0].name)
     data = bytearray(piece.read_bytes())
     data[len(data) // 2] ^= 1
     piece.unlink()
@@ -369,7 +366,7 @@ def test_damage_that_no_store_can_mend_is_shown_and_stored_again_by_the_next_run
     kept, running, tmp_path
 ):
     bundle = kept.bundles_list().items[0]
-    name = kept.bundles_show(bundle.id).pieces[0]["name"]
+    name = kept.bundles_show(bundle.id).pieces[0].name
     for store in ("attic", "cellar"):
         (tmp_path / store / SUBJECT.piece(name)).unlink()
     sums = tmp_path / "attic" / SUBJECT.bundle(bundle.name) / "SHA256SUMS"

@@ -84,7 +84,7 @@ def test_maintenance_is_cancelled_killed_and_begun_again(tmp_path, stand_in, hel
                 os.kill(worker, signal.SIGKILL)
             held.end()
             ended = end_of(client, third)
-            assert ended.outcome == "interrupted" and "ended unexpectedly" in ended.sentence
+            assert ended.outcome == "interrupted" and "was killed (signal 9)" in ended.sentence
 
             held.begin()
             (fourth,) = client.stores_verify("boathouse", deep=True).ids

@@ -43,7 +43,7 @@
     done = '';
     try {
       const taken = await hostsTakeOver(params.name, body);
-      done = `Added ${count(taken.count, 'account')}.`;
+      done = `Took over ${count(taken.count, 'account')}.`;
       await look();
     } catch (error) {
       problem = error as Problem;

@@ -11,8 +11,6 @@ import typer
 from rich.text import Text
 
 from .. import models
-from ..core import definitions
-from ..core.errors import SettingError
 from . import output
 from .output import ago, wrong
 from .parameters import AsJson
@@ -110,6 +108,9 @@ def apply(
     """Add and change what the text says; applying twice changes nothing. What it does not name
     stays.
     """
+    from ..core import definitions
+    from ..core.errors import SettingError
+
     text = source.read()
     try:
         references = definitions.from_text(text).references

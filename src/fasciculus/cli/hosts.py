@@ -2,13 +2,11 @@
 
 from __future__ import annotations
 
-from typing import Annotated, Any
+from typing import TYPE_CHECKING, Annotated, Any
 
 import typer
 
 from .. import models
-from ..client import Client
-from ..models.inventory import HostFields
 from . import output
 from .kind_options import EXTRA, KindOptions, find_kind, parse_extra, show_kinds
 from .options import options_of
@@ -16,6 +14,9 @@ from .output import wrong
 from .parameters import AsJson, HostName, NewHostName, Yes
 from .session import service
 from .steps import prove, show_tried
+
+if TYPE_CHECKING:
+    from ..client import Client
 
 app = typer.Typer(help="Servers where accounts live.", no_args_is_help=True)
 
@@ -179,14 +180,14 @@ def _set(fields: dict[str, Any], part: str, options: dict[str, Any]) -> None:
 
 
 def _input(
-    client: Client, name: str, kind: str, args: list[str], old: HostFields, o: dict[str, Any]
+    client: Client, name: str, kind: str, args: list[str], old: models.HostFields, o: dict[str, Any]
 ) -> models.HostInput:
     kinds = client.kinds_list()
     connection = KindOptions(find_kind(kinds.hosts, kind))
     servers = {info.name: KindOptions(info, f"{info.name}-") for info in kinds.databases}
     known = [*connection.names, *(option for server in servers.values() for option in server.names)]
     given = parse_extra(args, known)
-    fields = old.model_dump(include=set(HostFields.model_fields))
+    fields = old.model_dump(include=set(models.HostFields.model_fields))
     fields["name"] = name
     before = fields["connection"] if fields["connection"]["kind"] == kind else {}
     fields["connection"] = {**before, "kind": kind, **connection.settings(given)}
@@ -291,7 +292,7 @@ def add(
         reached = kind or (
             "ssh" if any(a.startswith("--address") for a in context.args) else "local"
         )
-        host = _input(client, name, reached, context.args, HostFields(name=name), options)
+        host = _input(client, name, reached, context.args, models.HostFields(name=name), options)
         prove(client.hosts_try_draft(host), as_json)
         made = client.hosts_add(host)
         output.done(made, f"Added host {made.name}: {made.where}.", as_json)

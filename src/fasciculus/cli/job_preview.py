@@ -2,17 +2,19 @@
 
 from __future__ import annotations
 
-from typing import Annotated
+from typing import TYPE_CHECKING, Annotated
 
 import typer
 
 from .. import models
-from ..client import Client
 from . import output
 from .output import size
 from .parameters import AsJson, JobName
 from .progress import follow_preview
 from .session import service
+
+if TYPE_CHECKING:
+    from ..client import Client
 
 
 def preview(

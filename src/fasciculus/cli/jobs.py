@@ -3,10 +3,9 @@
 from __future__ import annotations
 
 import re
-from typing import Annotated, Any, Literal
+from typing import TYPE_CHECKING, Annotated, Any, Literal
 
 import typer
-from pydantic import BaseModel
 
 from .. import models
 from . import output
@@ -15,6 +14,9 @@ from .options import options_of
 from .output import moment, wrong
 from .parameters import AsJson, JobName, NewJobName, Yes
 from .session import service
+
+if TYPE_CHECKING:
+    from pydantic import BaseModel
 
 app = typer.Typer(
     help="Standing instructions: what, where, when, keep, tell.", no_args_is_help=True

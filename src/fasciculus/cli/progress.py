@@ -4,21 +4,20 @@ from __future__ import annotations
 
 import sys
 import time
+from typing import TYPE_CHECKING
 
 import typer
-from rich.progress import BarColumn, Progress, SpinnerColumn, TaskID, TextColumn, TimeElapsedColumn
 
 from .. import models
-from ..client import Client
 from ..core.formatting import format_duration, format_size
 from ..core.run_report import OUTCOMES
 from . import output
-from .output import (
-    CANCELLED,
-    DONE,
-    TROUBLE,
-    err,
-)
+from .output import CANCELLED, DONE, TROUBLE, err
+
+if TYPE_CHECKING:
+    from rich.progress import Progress, TaskID
+
+    from ..client import Client
 
 _GOOD = ("done", "warned")
 _PAUSE = 0.3
@@ -29,6 +28,8 @@ def exit_code(outcome: str | None) -> int:
 
 
 def _bars() -> Progress:
+    from rich.progress import BarColumn, Progress, SpinnerColumn, TextColumn, TimeElapsedColumn
+
     return Progress(
         SpinnerColumn(),
         TextColumn("{task.description}"),

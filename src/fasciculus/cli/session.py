@@ -2,34 +2,20 @@
 
 from __future__ import annotations
 
+import sys
 from collections.abc import Iterator, Mapping
 from contextlib import contextmanager
-from typing import NoReturn
+from typing import TYPE_CHECKING, NoReturn
 
 import typer
-from pydantic import ValidationError
 
-from ..client import (
-    Client,
-    ClientError,
-    NoAnswerError,
-    NotFoundError,
-    NotSignedInError,
-    RefusedError,
-    UnusableAnswerError,
-)
-from ..models.validation import field_errors
 from . import output
 from .output import complain
 from .sign_in import use_kept_token
 
-_CODES: tuple[tuple[type[ClientError], int], ...] = (
-    (NotSignedInError, output.SIGNED_OUT),
-    (NotFoundError, output.NOT_FOUND),
-    (RefusedError, output.REFUSED),
-    (NoAnswerError, output.UNANSWERED),
-    (UnusableAnswerError, output.WRONG),
-)
+if TYPE_CHECKING:
+    from ..client import Client, ClientError
+
 #: Parts of a field's path that are not part of an option's name.
 _GROUPS = ("settings", "connection", "mail", "rules", "databases", "finding")
 
@@ -49,6 +35,13 @@ def service(options: Mapping[str, str] | None = None) -> Iterator[Client]:
 @contextmanager
 def connect(options: Mapping[str, str] | None = None) -> Iterator[Client]:
     """As :func:`service`, for somebody who may not be signed in."""
+    # Imported late: a help text or a mistyped option must not wait for the client.
+    sys.modules.setdefault("httpx._main", None)  # type: ignore[arg-type]  # its own command line
+    from pydantic import ValidationError
+
+    from ..client import Client, ClientError
+    from ..models.validation import field_errors
+
     try:
         with Client() as client:
             yield client
@@ -63,7 +56,9 @@ def connect(options: Mapping[str, str] | None = None) -> Iterator[Client]:
 
 
 def _end(error: ClientError, options: Mapping[str, str]) -> NoReturn:
-    code = next((code for kind, code in _CODES if isinstance(error, kind)), output.TROUBLE)
+    from ..client import NotSignedInError, RefusedError
+
+    code = _exit_code(error)
     if not isinstance(error, RefusedError):
         way_out = error.way_out
         if isinstance(error, NotSignedInError):
@@ -79,6 +74,19 @@ def _end(error: ClientError, options: Mapping[str, str]) -> NoReturn:
         field = option_named(problem.field, options) if problem.field else ""
         complain(error.message, error.way_out, field)
     raise typer.Exit(code) from error
+
+
+def _exit_code(error: ClientError) -> int:
+    from ..client import errors
+
+    codes = (
+        (errors.NotSignedInError, output.SIGNED_OUT),
+        (errors.NotFoundError, output.NOT_FOUND),
+        (errors.RefusedError, output.REFUSED),
+        (errors.NoAnswerError, output.UNANSWERED),
+        (errors.UnusableAnswerError, output.WRONG),
+    )
+    return next((code for kind, code in codes if isinstance(error, kind)), output.TROUBLE)
 
 
 def option_named(field: str, options: Mapping[str, str]) -> str:

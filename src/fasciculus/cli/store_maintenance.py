@@ -2,16 +2,18 @@
 
 from __future__ import annotations
 
-from typing import Annotated
+from typing import TYPE_CHECKING, Annotated
 
 import typer
 
 from .. import models
-from ..client import Client
 from . import output
 from .parameters import AsJson, StoreName
 from .progress import follow_maintenance
 from .session import service
+
+if TYPE_CHECKING:
+    from ..client import Client
 
 Subject = Annotated[str, typer.Option(help="Only of this account, site or host.")]
 Background = Annotated[

@@ -2,12 +2,11 @@
 
 from __future__ import annotations
 
-from typing import Annotated
+from typing import TYPE_CHECKING, Annotated
 
 import typer
 
 from .. import models
-from ..client import Client
 from . import output
 from .kind_options import EXTRA, KindOptions, find_kind, parse_extra, show_kinds
 from .output import size
@@ -15,6 +14,9 @@ from .parameters import AsJson, NewStoreName, StoreName, Yes
 from .session import service
 from .steps import prove, show_tried
 from .store_maintenance import mend, repack, verify
+
+if TYPE_CHECKING:
+    from ..client import Client
 
 app = typer.Typer(help="Places where bundles are kept.", no_args_is_help=True)
 for command in (verify, mend, repack):

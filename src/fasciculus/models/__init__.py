@@ -15,7 +15,8 @@ _NAMES = {
     "EntrySearch PieceInfo Restore RestoreStart",
     "discovery": "Applied Change CoverageRow Definitions ExcludedSize Folder Preview PreviewStart "
     "Proposed SizeCount TakeOver TakenOver",
-    "inventory": "Account AccountInput Database DiscoveryRules Host HostInput MailFiles Site "
+    "inventory": "Account AccountInput Database DiscoveryRules Host HostFields HostInput "
+    "MailFiles Site "
     "SiteRow",
     "jobs": "Command Databases Job JobDefaults JobInput JobStart JobSummary Note Retiring Rules",
     "kinds": "KindField KindInfo KindSettings Kinds",
