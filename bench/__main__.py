@@ -1,6 +1,6 @@
 """``python -m bench [scale [row …]]``: medians of several runs, and ratios; 1.0 is the full size.
 
-Most rows can be asked for alone: full, nights, database, push, million.
+Most rows can be asked for alone: full, nights, database, push, accounts, million.
 """
 
 from __future__ import annotations
@@ -20,15 +20,29 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
+import msgspec
+
 from fasciculus.core.bundle.layout import SubjectRef
 from fasciculus.core.bundle.listing import read_listing
+from fasciculus.core.bundle.manifest import ManifestSummary
 from fasciculus.core.bundle.reader import BundleReader
 from fasciculus.core.formatting import format_size
+from fasciculus.databases.base import DatabaseRef
 from fasciculus.demo.mariadb import PrivateMariaDb, found
 from fasciculus.stores import open_store, store_spec
 from fasciculus.stores.base import Store, connected
+from fasciculus.worker.orders import (
+    BackupOrder,
+    HostOrder,
+    PreviousOrder,
+    RestoreOrder,
+    ServerOrder,
+    StoreOrder,
+    SubjectOrder,
+)
 
 from . import data, ssh
+from .night import Night
 
 RUNS = 3
 #: Of what takes less than a second.
@@ -36,6 +50,7 @@ MANY_RUNS = 9
 #: Rows that read the tree of mixed files; one_file and restore need the bundle of full.
 OF_TREE = {"full", "one_file", "restore", "nights"}
 MIB = 1024 * 1024
+TAR = "tar --listed-incremental=../$h.snar"
 SUBJECT = SubjectRef("account", "bench")
 
 
@@ -63,14 +78,14 @@ class Bench:
         self.rows: list[tuple[str, str, str, str, str]] = []
         self.tree, self.store = folder / "tree", folder / "store"
         self.bundle, self.packed, self.peak = "", 0, 0
-        self.manifest: dict[str, Any] = {}
+        self.manifest = ManifestSummary(started="")
 
     def say(self, what: str, against: str, value: str, must: str, aim: str) -> None:
         self.rows.append((what, against, value, must, aim))
         print(f"{what:52} {value:>10}  (must {must}, aim {aim}; against {against})", flush=True)
 
-    def worker(self, order: dict[str, object]) -> None:
-        text = json.dumps({"body": order}).encode() + b"\n"
+    def worker(self, order: BackupOrder | RestoreOrder) -> None:
+        text = msgspec.json.encode(order) + b"\n"
         process = subprocess.Popen(
             [sys.executable, "-m", "fasciculus.worker"],
             stdin=subprocess.PIPE,
@@ -84,31 +99,26 @@ class Bench:
         _, code, usage = os.wait4(process.pid, 0)
         process.returncode = os.waitstatus_to_exitcode(code)
         self.peak = max(self.peak, usage.ru_maxrss * 1024)
-        assert last["outcome"] in ("done", "warned"), last
-        self.bundle, self.packed = last["bundle"], last["packed"]
-        self.manifest = last["manifest"]
+        result = last["result"]
+        assert result["outcome"] in ("done", "warned"), last
+        if isinstance(order, BackupOrder):
+            self.bundle, self.packed = result["bundle"], result["packed"]
+            self.manifest = msgspec.convert(result["manifest"], ManifestSummary)
 
-    def store_spec(self) -> dict[str, object]:
-        return {
-            "name": "attic",
-            "kind": "folder",
-            "settings": {"path": str(self.store)},
-            "store_id": "bench",
-        }
+    def store_order(self) -> StoreOrder:
+        settings = json.dumps({"kind": "folder", "folder": str(self.store)})
+        return StoreOrder(name="attic", settings=settings, store_id="bench")
 
-    def order(self, **more: object) -> dict[str, object]:
-        return {
-            "order": "bundle",
+    def subject(self, name: str = "bench", root: Path | None = None) -> SubjectOrder:
+        return SubjectOrder(kind="account", name=name, host="reed-1", root=str(root or self.tree))
+
+    def order(self, **more: Any) -> BackupOrder:
+        values: dict[str, Any] = {
             "run": 1,
             "job": "bench",
-            "subject": {
-                "kind": "account",
-                "name": "bench",
-                "host": "reed-1",
-                "root": str(self.tree),
-            },
+            "subject": self.subject(),
             "contents": ["files"],
-            "stores": [self.store_spec()],
+            "stores": [self.store_order()],
             "keep": 1,
             "piece_size": 256 * MIB,
             "threads": os.cpu_count(),
@@ -117,8 +127,8 @@ class Bench:
             "listing": str(self.folder / "listing.zst"),
             "states": str(self.folder / "listing.states"),
             "writer": "bench",
-            **more,
         }
+        return BackupOrder(**{**values, **more})
 
     def make_store(self) -> None:
         self.store.mkdir(exist_ok=True)
@@ -147,14 +157,13 @@ class Bench:
         def ours() -> None:
             shutil.rmtree(self.folder / "back", ignore_errors=True)
             self.worker(
-                {
-                    "order": "restore",
-                    "subject": self.order()["subject"],
-                    "bundle": self.bundle,
-                    "store": self.store_spec(),
-                    "target": str(self.folder / "back"),
-                    "spool": str(self.folder / "spool2"),
-                }
+                RestoreOrder(
+                    subject=self.subject(),
+                    bundle=self.bundle,
+                    store=self.store_order(),
+                    target=str(self.folder / "back"),
+                    spool=str(self.folder / "spool2"),
+                )
             )
 
         mine, tar = side_by_side(
@@ -196,24 +205,24 @@ class Bench:
         )
         print(f"{'':52} (and {format_size(listing)} of listing where it is not)")
 
-    def previous(self, kept: str) -> dict[str, object]:
+    def previous(self, kept: str) -> PreviousOrder:
         """The bundle that was just made, as what the next one builds on."""
         kept_states = Path(kept).with_suffix(".states")
         shutil.copy(self.folder / "listing.zst", self.folder / kept)
         shutil.copy(self.folder / "listing.states", self.folder / kept_states)
-        return {
-            "name": self.bundle,
-            "base": self.manifest["base"],
-            "listing": str(self.folder / kept),
-            "listing_sha256": self.manifest["listing_sha256"],
-            "states": str(self.folder / kept_states),
-            "pieces": self.manifest["pieces"],
-        }
+        return PreviousOrder(
+            name=self.bundle,
+            base=self.manifest.base,
+            listing=str(self.folder / kept),
+            listing_sha256=self.manifest.listing_sha256,
+            states=str(self.folder / kept_states),
+            pieces=self.manifest.pieces,
+        )
 
     def nights(self) -> None:
         """A night on which nothing changed, and one on which every hundredth file did."""
         # Many bundles in one second would retire each other.
-        more: dict[str, object] = {"keep": 1000}
+        more: dict[str, Any] = {"keep": 1000}
         self.worker(self.order(**more))
         before = self.previous("before.zst")
         shell("tar --listed-incremental=snar -cf /dev/null tree", self.folder)()
@@ -260,12 +269,15 @@ class Bench:
             server.run(*data.table_statements(int(1_000_000 * self.scale)))
             home = self.folder / "empty"
             home.mkdir()
+            settings = json.dumps(
+                {"kind": "mariadb", "socket": server.socket, "user": getpass.getuser()}
+            )
             order = self.order(
                 keep=1000,
                 contents=["databases"],
-                databases=[{"engine": "mariadb", "name": "bench"}],
-                mariadb={"socket": server.socket, "user": getpass.getuser()},
-                subject={"kind": "account", "name": "table", "host": "reed-1", "root": str(home)},
+                databases=[DatabaseRef("mariadb", "bench")],
+                host=HostOrder(servers={"mariadb": ServerOrder(settings=settings)}),
+                subject=self.subject("table", home),
             )
             ours, theirs = side_by_side(
                 lambda: self.worker(order),
@@ -285,7 +297,7 @@ class Bench:
             before = self.previous("rows.zst")
             rows = int(1_000_000 * self.scale)
             server.run("USE bench", f"UPDATE t SET price = price + 1 WHERE id > {rows * 99 // 100}")
-            self.worker({**order, "previous": before, "keep": 1000})
+            self.worker(msgspec.structs.replace(order, previous=before))
             whole = (self.folder / "dump.zst").stat().st_size
             self.say(
                 "a night on which 1 % of rows changed, the newest",
@@ -325,6 +337,31 @@ class Bench:
         finally:
             server.close()
 
+    def accounts(self) -> None:
+        """A night on which nothing changed in many small accounts, through the whole service."""
+        count = max(2, round(300 * self.scale))
+        homes = self.folder / "homes"
+        data.accounts(homes, count)
+        shell(f"for h in *; do {TAR} -cf /dev/null $h; done", homes)()
+        with Night(self.folder / "service", homes) as night:
+            night.run()
+            ours, tar = side_by_side(
+                night.run,
+                shell(
+                    "rm -rf ../night; mkdir ../night; for h in *; do cp ../$h.snar ../night/;"
+                    "tar --listed-incremental=../night/$h.snar -cf ../night/$h.tar $h; done",
+                    homes,
+                ),
+            )
+        self.say(
+            f"a night of {count} unchanged accounts of 20 files",
+            "a loop of tar --listed-incremental",
+            f"{ours / tar:.1f}x",
+            "12x",
+            "5x",
+        )
+        print(f"{'':52} ({1000 * ours / count:.0f} ms an account)")
+
     def million(self) -> None:
         """A full bundle and a night without change of very many small files: their peak of
         memory.
@@ -334,11 +371,13 @@ class Bench:
         data.many(root, count)
         order = self.order(
             keep=1000,
-            subject={"kind": "account", "name": "many", "host": "reed-1", "root": str(root)},
+            subject=self.subject("many", root),
         )
         self.peak = 0
         took = timed(lambda: self.worker(order))
-        night = timed(lambda: self.worker({**order, "previous": self.previous("many.zst")}))
+        night = timed(
+            lambda: self.worker(msgspec.structs.replace(order, previous=self.previous("many.zst")))
+        )
         self.say(
             f"peak memory of a worker, {count:,} files",
             "absolute",
@@ -378,6 +417,7 @@ def main() -> None:
             "database",
             "memory",
             "push",
+            "accounts",
             "million",
         ):
             getattr(bench, name)()

@@ -66,3 +66,12 @@ def table_statements(rows: int) -> list[str]:
         "seq SECOND, "
         f"REPEAT(CONCAT(MD5(seq + 1), ' '), 9), UNHEX(SHA2(seq, 512)) FROM seq_1_to_{rows}",
     ]
+
+
+def accounts(folder: Path, count: int) -> None:
+    """Small accounts of 20 files each."""
+    for number in range(count):
+        home = folder / f"account-{number:03}"
+        home.mkdir(parents=True)
+        for name in range(20):
+            (home / f"page-{name}.html").write_text(f"account {number}, page {name}\n" * 20)

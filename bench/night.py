@@ -1,0 +1,88 @@
+"""A service of its own with many accounts and one job, for rows that measure all of it."""
+
+from __future__ import annotations
+
+import os
+import socket
+import subprocess
+import sys
+import time
+from pathlib import Path
+from typing import Self
+
+from fasciculus.client import Client, ClientError
+from fasciculus.models import AccountInput, HostInput, JobInput, StoreInput
+
+_PASSWORD = "sedge-and-quill"
+_PATIENCE = 60.0
+_PAUSE = 0.02
+
+
+class Night:
+    """Used with ``with``: the service runs, and :meth:`run` carries its job out once."""
+
+    def __init__(self, folder: Path, homes: Path) -> None:
+        self._folder, self._homes = folder, homes
+        with socket.socket() as probe:
+            probe.bind(("127.0.0.1", 0))
+            self._port = probe.getsockname()[1]
+
+    def __enter__(self) -> Self:
+        self._folder.mkdir()
+        environment = {
+            **os.environ,
+            "FASCICULUS_HOME": str(self._folder / "home"),
+            "FASCICULUS_PORT": str(self._port),
+            "FASCICULUS_ADMIN_PASSWORD": _PASSWORD,
+        }
+        environment.pop("FASCICULUS_TOKEN", None)
+        with (self._folder / "log").open("wb") as log:
+            self.process = subprocess.Popen(
+                [sys.executable, "-m", "fasciculus.service"],
+                env=environment,
+                stdin=subprocess.DEVNULL,
+                stdout=log,
+                stderr=log,
+            )
+        self.client = Client(f"http://127.0.0.1:{self._port}", token=None)
+        self._wait()
+        self.client.session_open("administrator", _PASSWORD)
+        self._set_up()
+        return self
+
+    def __exit__(self, *_: object) -> None:
+        self.client.close()
+        self.process.terminate()
+        self.process.wait(_PATIENCE)
+
+    def _wait(self) -> None:
+        deadline = time.monotonic() + _PATIENCE
+        while time.monotonic() < deadline:
+            try:
+                self.client.health()
+                return
+            except ClientError:
+                time.sleep(_PAUSE)
+        raise RuntimeError(f"The service did not start; see {self._folder / 'log'}.")
+
+    def _set_up(self) -> None:
+        store = self._folder / "store"
+        store.mkdir()
+        self.client.hosts_add(HostInput(name="reed-1"))
+        for home in sorted(self._homes.iterdir()):
+            self.client.accounts_add(AccountInput(name=home.name, host="reed-1", home=str(home)))
+        self.client.stores_add(
+            StoreInput(name="attic", settings={"kind": "folder", "folder": str(store)})
+        )
+        self.client.jobs_add(
+            JobInput(name="nightly", contents=["files"], stores=["attic"], keep=1000)
+        )
+
+    def run(self) -> None:
+        """One run of the job, to its end."""
+        handle = self.client.start("nightly")
+        for _ in handle.follow():
+            pass
+        result = handle.result()
+        if result.outcome != "done":
+            raise RuntimeError(result.sentence)
