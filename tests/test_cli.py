@@ -278,7 +278,7 @@ def test_a_host_described_found_covered_and_measured_from_the_command_line(runni
     )
     assert "connect: Nothing answers at 127.0.0.1, port 1" in unreachable
     assert said("hosts", "show", "reed-9", code=5), "what does not answer is not saved"
-    assert "mail.dkim" in said("hosts", "add", "reed-1", "--dkim", "/etc/keys", code=2)
+    assert "--dkim" in said("hosts", "add", "reed-1", "--dkim", "/etc/keys", code=2)
     assert "{account}" in said("hosts", "add", "reed-1", "--homes", "/home/x", code=2)
     said(
         "hosts",

@@ -59,7 +59,7 @@ def test_each_reading_command_tells_people_and_programs_the_same(valley, said):
         ("jobs", "retiring", "nightly", "--keep", "1"): ["millpond", "attic"],
         ("runs", "list"): ["nightly", "done"],
         ("runs", "show", str(newest.run)): ["millpond", "1 new, 0 changed, 0 gone"],
-        ("runs", "log", str(newest.run)): ["since the bundle before: 1 new, 0 changed, 0 gone"],
+        ("runs", "log", str(newest.run)): ["since the previous bundle: 1 new, 0 changed, 0 gone"],
         ("runs", "changes", str(newest.run)): ["film.bin", "new"],
         ("bundles", "list"): ["millpond", "nightly", "attic"],
         ("bundles", "show", str(newest.id)): [newest.name, "what changed (incremental)", "cellar"],

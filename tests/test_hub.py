@@ -72,5 +72,5 @@ def test_more_views_than_may_stay_open_come_back_instead():
     seen = b""
     while b'"n": 2' not in seen:
         seen += next(view)
-    view.close()
-    assert b"event: end" not in b"".join(stream), "a service that stops is not the end of the run"
+    stream.close()
+    assert b"event: end" not in b"".join(view), "a service that stops is not the end of the run"

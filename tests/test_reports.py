@@ -83,7 +83,7 @@ def test_what_cannot_be_sent_waits_and_arrives_later(running, stand_in, tmp_path
         running.stop()
         running.start()
         again = MailboxStandIn(tmp_path / "second", port)
-        assert running.cli("reports", "send").stdout.startswith("1 to be tried now")
+        assert running.cli("reports", "send").stdout.startswith("Sending 1 message")
         assert until(again.messages)[0]["subject"].startswith("[Fasciculus] nightly: done")
         until(lambda: client.outbox_list().total == 0)
         again.close()

@@ -206,7 +206,7 @@ class SshConnection:
             return client
         except (paramiko.SSHException, OSError, EOFError) as error:
             raise ConnectionLostError(
-                f"{self.spec.where} gives no SFTP session: {error or 'no answer'}.",
+                f"{self.spec.where} offers no SFTP session: {error or 'no answer'}.",
                 "Is its SFTP subsystem switched on?",
             ) from error
 

@@ -7,7 +7,7 @@ from importlib import import_module
 from typing import Any
 
 from typer.core import TyperCommand, TyperGroup
-from typer.main import get_command
+from typer.main import get_group
 
 
 @dataclass(frozen=True, slots=True)
@@ -25,8 +25,8 @@ class Entry:
         """The command, with its module imported."""
         module, _, attribute = self.place.partition(":")
         app, _, name = attribute.partition(".")
-        command = get_command(getattr(import_module(f"{__package__}.{module}"), app))
-        return command.commands[name] if name else command  # type: ignore[attr-defined]
+        group = get_group(getattr(import_module(f"{__package__}.{module}"), app))
+        return group.commands[name] if name else group
 
 
 class LazyGroup(TyperGroup):

@@ -208,7 +208,7 @@ class Client(InventoryCalls, MaintenanceCalls, Transport):
         form: str = "tar.gz",
         on_bytes: Callable[[int], None] = lambda count: None,
     ) -> int:
-        """Download a bundle, or part of it, as tar.gz, tar.zst or zip; gives the bytes.
+        """Download a bundle, or part of it, as tar.gz, tar.zst or zip; returns the bytes.
 
         The service checks every entry against its digest on the way and breaks off when one
         differs; here the archive's own checksum, or its end, is checked. A lost connection is

@@ -66,7 +66,7 @@ class MaintenanceCalls(Transport):
         return self._call("GET", "/growth", models.Growth, subject=subject, kind=kind)
 
     def bundles_changes(self, bundle_id: int, **query: Any) -> models.Page[models.BundleChange]:
-        """What is new, changed and gone since the bundle before, or since ``against``."""
+        """What is new, changed and gone since the previous bundle, or since ``against``."""
         return self._call(
             "GET", f"/bundles/{bundle_id}/changes", models.Page[models.BundleChange], **query
         )

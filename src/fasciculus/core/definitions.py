@@ -38,7 +38,7 @@ def reference_name(kind: str, name: str, key: str) -> str:
 def to_text(
     tables: Mapping[str, Mapping[str, Mapping[str, Any]]], secrets: Mapping[str, list[str]]
 ) -> str:
-    """The TOML text. ``secrets`` gives the names of the secrets that are set, by ``kind.name``."""
+    """The TOML text. ``secrets`` has the names of the secrets that are set, by ``kind.name``."""
     document: dict[str, Any] = {}
     for kind in KINDS:
         document[kind] = {}

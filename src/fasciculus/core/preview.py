@@ -37,7 +37,7 @@ class PreviewCounts:
 class PreviewCounter:
     """Takes the names of a tree in scan order, everything that is left out included.
 
-    ``before`` gives (path, size, mtime in ns) of the files of the last bundle in scan order.
+    ``before`` has (path, size, mtime in ns) of the files of the last bundle in scan order.
     """
 
     def __init__(

@@ -41,7 +41,7 @@ def retiring(copies: Iterable[RetentionCopy], count: int) -> list[RetentionCopy]
 def freed(going: Iterable[str], needs: Mapping[str, Mapping[str, int]]) -> dict[str, int]:
     """The bytes that each of some copies frees when they go one after the other.
 
-    ``needs`` gives, for every copy of the subject on the store, the bytes of each piece that it
+    ``needs`` has, for every copy of the subject on the store, the bytes of each piece that it
     needs; a piece goes with the last copy that needs it."""
     left = {name: set(pieces) for name, pieces in needs.items()}
     found = {}

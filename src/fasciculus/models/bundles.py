@@ -127,7 +127,7 @@ class EntrySearch(BaseModel):
 
 
 class RestoreStart(BaseModel):
-    """``databases`` gives the new name by the name of a MariaDB database in the bundle;
+    """``databases`` has the new name by the name of a MariaDB database in the bundle;
     ``store`` the copy to read, the first one when left out. ``mail_domains`` are merged into the
     host's own files. Without a ``target`` nothing but these comes back."""
 

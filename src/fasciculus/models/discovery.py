@@ -88,7 +88,7 @@ class Preview(BaseModel):
 
 
 class Definitions(BaseModel):
-    """Hosts, accounts, stores and jobs as one TOML text. ``secrets`` gives those that the text
+    """Hosts, accounts, stores and jobs as one TOML text. ``secrets`` has those that the text
     names by reference, by their place, as in ``stores.boathouse.password``."""
 
     text: str

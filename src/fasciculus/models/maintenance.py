@@ -88,7 +88,7 @@ class DamageRow(BaseModel):
 
 
 class BundleChange(BaseModel):
-    """An entry that differs from the bundle before: ``state`` is new, changed or gone; ``what``
+    """An entry that differs from the previous bundle: ``state`` is new, changed or gone; ``what``
     says whether contents or rights changed. ``before`` are its bytes then."""
 
     kind: str

@@ -137,7 +137,7 @@ def bundle(db: sqlite3.Connection, bundle_id: int) -> BundleDetail:
 
 
 def before(db: sqlite3.Connection, bundle: Bundle) -> int | None:
-    """The bundle before of the same job and subject."""
+    """The previous bundle of the same job and subject."""
     row = db.execute(
         "SELECT id FROM bundle WHERE subject_kind=? AND subject=? AND job=? AND (moment, id) < "
         "(?, ?) "

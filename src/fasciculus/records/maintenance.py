@@ -448,7 +448,9 @@ def damaged_files(db: sqlite3.Connection, subject: tuple[str, str], stores: list
 
 
 def told_now(db: sqlite3.Connection, store: str, subject: tuple[str, str]) -> set[int]:
-    """The damage of a subject on a store that nobody was told of; from now on it counts as told."""
+    """The damage of a subject on a store that nobody has been told about; from now on it counts as
+    told.
+    """
     return {
         row[0]
         for row in db.execute(

@@ -129,5 +129,5 @@ def put_off(db: sqlite3.Connection, report_id: int, until: datetime, error: str)
 
 
 def hurry(db: sqlite3.Connection) -> int:
-    """Make all that waits due now; gives how many."""
+    """Make all that waits due now; returns how many."""
     return db.execute("UPDATE report SET next_try=? WHERE state='waiting'", (now(),)).rowcount

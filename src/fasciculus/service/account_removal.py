@@ -60,7 +60,7 @@ def check_idle(busy: set[tuple[str, str]], account: Account) -> None:
     for subject in subjects_of(account):
         if (subject.kind, subject.name) in busy:
             raise SettingError(
-                f"A task or restore of {subject.name} is going on.",
+                f"A task or restore of {subject.name} is running.",
                 "Wait for its end, or cancel it.",
             )
 

@@ -70,7 +70,7 @@ class PreviewTask:
         return _result(survey, ratio, before is not None, self._emitter.warnings)
 
     def _names(self, chooser: FileSelector | None) -> Iterator[TreeName]:
-        """The survey's names; the chooser is told of marks as they come."""
+        """The survey's names; the chooser hears of marks as they come."""
         found = self._host.survey(self._order.subject.root, self._emitter.warn)
         if chooser is None or not chooser.looks_into_folders:
             return found

@@ -78,7 +78,7 @@ class FrameCache:
         data: bytes,
         broken: DamagedError | None = None,
     ) -> CachedFrame:
-        """Keep a frame in the place of the one before of its piece."""
+        """Keep a frame in the place of the previous one of its piece."""
         self._drop(piece)
         found = self._held[piece] = CachedFrame(offset, following, len(data), data, broken)
         self._in_memory += len(data)

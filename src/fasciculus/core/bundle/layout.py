@@ -91,7 +91,7 @@ def _number(name: str) -> int:
 def moment_of(name: str) -> datetime | None:
     """The moment in a bundle's name, or None when it is not one.
 
-    Of bundles of one second each is a microsecond later than the one before.
+    Of bundles of one second each is a microsecond later than the previous one.
     """
     match = _BUNDLE.fullmatch(name)
     if not match:

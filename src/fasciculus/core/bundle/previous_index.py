@@ -1,4 +1,4 @@
-"""The bundle before: what of it can be used again.
+"""The previous bundle: what of it can be used again.
 
 Its listing is read as a stream beside the scan, both in scan order. Contents are also found by
 their digest, for what was moved, copied or only touched; that index lies in a file and is built
@@ -221,7 +221,9 @@ class PreviousIndex:
         return current
 
     def holding(self, kind: str, digest: str, size: int) -> list[Extent] | None:
-        """Where the bundle before holds contents of a digest, among its files or among all else."""
+        """Where the previous bundle holds contents of a digest, among its files or among all
+        else.
+        """
         return self._indexed(kind).get(digest, size) if size else None
 
     def may_hold(self, kind: str, size: int) -> bool:

@@ -272,7 +272,7 @@ class StatCacheWriter:
             while left:
                 data = raw.read(min(left, _BUFFER))
                 if not data:
-                    raise DamagedError("The states of the bundle before end too early.")
+                    raise DamagedError("The states of the previous bundle end too early.")
                 self._raw.write(data)
                 left -= len(data)
 

@@ -126,7 +126,7 @@ class WalkRules(Struct, frozen=True):
     #: Told of a plain file with one name; True when it needs no describing, since it is listed
     #: already.
     is_known: Callable[[bytes, os.stat_result], bool] | None = None
-    #: The states of the bundle before, with whoever is told of a run, or of one entry, that is as
+    #: The states of the previous bundle, with whoever hears of a run, or of one entry, that is as
     #: it was.
     states: StatCache | None = None
     on_run: Callable[[StatBlock], bool] = lambda run: False
@@ -241,7 +241,7 @@ def scan(
 
 
 def _same_root(info: os.stat_result, chosen: WalkRules) -> bool:
-    """Whether the root is as it was, and was told of."""
+    """Whether the root is as it was, and was reported."""
     run = chosen.states.seek(b"", b"") if chosen.states is not None else None
     return (
         run is not None
@@ -252,7 +252,7 @@ def _same_root(info: os.stat_result, chosen: WalkRules) -> bool:
 
 
 def _take_run(run: StatBlock, folder: _Folder, chosen: WalkRules) -> bool:
-    """Take the next names of a folder in one go when they are a run of the bundle before that did
+    """Take the next names of a folder in one go when they are a run of the previous bundle that did
     not change.
     """
     names = run.names

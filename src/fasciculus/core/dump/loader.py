@@ -38,7 +38,7 @@ def statements(member: bytes) -> Iterator[bytes]:
 
 
 def load(members: Iterator[bytes], execute: Callable[[bytes], None]) -> int:
-    """Run the members' statements in order; gives how many there were."""
+    """Run the members' statements in order; returns how many there were."""
     count = 0
     for member in members:
         for statement in statements(member):

@@ -129,7 +129,7 @@ def jobs_remove(name: str) -> None:
     with context().records.write() as db:
         if going := runs.active(db, name):
             raise SettingError(
-                f"Job “{name}” is going on, as run {going}.", "Wait for its end, or cancel it."
+                f"Job “{name}” is running, as run {going}.", "Wait for its end, or cancel it."
             )
         jobs.remove_job(db, name)
     note("removed job", name)

@@ -73,8 +73,8 @@ class Reporter:
         self._events.changed("reports")
 
     def maintenance(self, db: sqlite3.Connection, number: int) -> None:
-        """Report on maintenance that has ended, if it found damage that nobody was told of yet, or
-        was to mend some.
+        """Report on maintenance that has ended, if it found damage that nobody has been told about
+        yet, or was to mend some.
 
         To all who get the reports of the jobs that made the copies: damage is trouble.
         """

@@ -51,7 +51,7 @@ class BackupHandler(HandlerBase[QueuedBackup]):
         key: str | None = None,
         options: runs.RunOptions = runs.RunOptions(),
     ) -> tuple[int, list[QueuedBackup]]:
-        """A queued run of a job and its tasks; the same idempotency key gives the same run."""
+        """A queued run of a job and its tasks; the same idempotency key has the same run."""
         with self._records.write() as db:
             if key and (known := runs.by_key(db, key)):
                 return known, []

@@ -34,7 +34,7 @@ log = logging.getLogger(__name__)
 
 
 class Reports(Protocol):
-    """Who is told of damage and its mending."""
+    """Who is told about damage and its mending."""
 
     def maintenance(self, db: sqlite3.Connection, number: int) -> None: ...
 
@@ -177,7 +177,7 @@ class MaintenanceHandler(HandlerBase[QueuedMaintenance]):
                 made.bytes if made else 0,
                 _numbers(result),
             )
-            # With its end: whatever happens in between, people are told of damage, and once.
+            # With its end: whatever happens in between, people are told about damage, and once.
             self.reports.maintenance(db, task.number)
         self.on_reported()
         task.shown = maintenance.task(self._records.reader, task.number)

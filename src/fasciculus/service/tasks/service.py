@@ -103,7 +103,7 @@ class Tasks:
         key: str | None = None,
         options: RunOptions = RunOptions(),
     ) -> int:
-        """Queue a run of a job. Returns its number; the same key gives the same run."""
+        """Queue a run of a job. Returns its number; the same key has the same run."""
         run_id, tasks = self._backups.queue_run(job, started_by, key, options)
         self._runner.add(tasks)
         return run_id

@@ -1,4 +1,4 @@
-"""The bundle before: what an incremental one can use of it."""
+"""The previous bundle: what an incremental one can use of it."""
 
 from __future__ import annotations
 
@@ -26,7 +26,7 @@ _BUFFER = 1024 * 1024
 
 
 class PreviousBundle:
-    """What the order says of the bundle before, held against what is at hand.
+    """What the order says of the previous bundle, held against what is at hand.
 
     ``lost`` says that its listing is gone or altered, so that nothing can be built on it.
     """

@@ -144,7 +144,7 @@ class BackupTask:
             )
 
     def _ready(self, order: StoreOrder) -> set[str]:
-        """Connect, check the mark, clear what an interrupted run left; gives names in use."""
+        """Connect, check the mark, clear what an interrupted run left; returns names in use."""
         store = retrying_store(order, self._stop, self._emitter.info)
         uploader = Uploader(store, self._subject, self._stop, self._pushed)
         store.connect()
@@ -171,7 +171,7 @@ class BackupTask:
         }
 
     def _lacks(self, store: Store) -> bool:
-        """Whether a store lacks the bundle before, or any piece of it."""
+        """Whether a store lacks the previous bundle, or any piece of it."""
         previous, subject = self._order.previous, self._subject
         assert previous is not None
         if store.size(f"{subject.bundle(previous.name)}/{layout.MANIFEST}") is None:
@@ -445,20 +445,19 @@ class BackupTask:
         self._emitter.info(f"store {store}: retired {bundle}")
 
     def _changes(self, manifest: Manifest) -> DiffCounts | UnsetType:
-        """How the bundle differs from the one before, for the records; never what makes a complete
-        bundle fail.
-        """
+        """How the bundle differs from the previous one, for the records; never what makes a
+        complete bundle fail."""
         try:
             changes = self._before.changes(manifest.listing_sha256)
         except (DamagedError, OSError) as error:
             self._emitter.info(
-                f"what changed since the bundle before cannot be told: {error_text(error)}"
+                f"what changed since the previous bundle cannot be told: {error_text(error)}"
             )
             return UNSET
         if changes is None:
             return UNSET
         self._emitter.info(
-            f"since the bundle before: {changes.new:,} new, {changes.changed:,} changed, "
+            f"since the previous bundle: {changes.new:,} new, {changes.changed:,} changed, "
             f"{changes.gone:,} gone"
         )
         return changes

@@ -99,7 +99,7 @@ class PieceUsage:
         return self._ids.setdefault(piece, len(self._ids))
 
     def take(self, lines: Iterable[bytes]) -> int:
-        """Note what one bundle needs; gives the number of its entries."""
+        """Note what one bundle needs; returns the number of its entries."""
         contents: list[tuple[int, int, int, bytes, bytes, int]] = []
         parts: list[tuple[int, int, int, int]] = []
         count = 0

@@ -133,7 +133,7 @@ class FileSource:
         self._warn(text)
 
     def file(self, entry: Entry, open_: Callable[[], OpenFile]) -> None:
-        """Pack one entry of the host, or list it again when the bundle before holds it."""
+        """Pack one entry of the host, or list it again when the previous bundle holds it."""
         self._same = None
         known = self._previous.same(entry) if self._previous is not None else None
         first_path = entry.link
@@ -202,7 +202,7 @@ class FileSource:
         _distrust(entry)
 
     def held(self, entry: Entry, source: OpenFile) -> bool:
-        """Whether the bundle before holds a large file's contents; reads it once more to know."""
+        """Whether the previous bundle holds a large file's contents; reads it once more to know."""
         if (
             self._previous is None
             or not self._previous.may_hold(entry.kind, entry.size)
