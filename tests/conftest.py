@@ -15,8 +15,8 @@ import pytest
 
 sys.path.insert(0, str(Path(__file__).parent))
 
-from nights import Power
-from running import Service, service, until
+from nights import Nights, Power
+from running import MIB, Service, service, until
 
 from fasciculus.demo.mailbox import MailboxStandIn
 from fasciculus.demo.mariadb import PrivateMariaDb
@@ -166,3 +166,18 @@ def writes_can_be_cut():
     yield
     for name, original in kept.items():
         setattr(folder.FolderStore, name, original)
+
+
+@pytest.fixture
+def nights(tmp_path: Path) -> Nights:
+    """A tree over several nights, bundled by workers without a service."""
+    found = Nights(tmp_path / "n")
+    for number in range(60):
+        folder = found.tree / f"site-{number % 4}"
+        folder.mkdir(exist_ok=True)
+        (folder / f"page-{number}.html").write_bytes(os.urandom(4000))
+    (found.tree / "film.bin").write_bytes(os.urandom(3 * MIB))
+    (found.tree / "picture.bin").write_bytes(os.urandom(int(1.4 * MIB)))
+    os.link(found.tree / "picture.bin", found.tree / "zz-same.bin")
+    (found.tree / "link").symlink_to("film.bin")
+    return found

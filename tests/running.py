@@ -28,6 +28,8 @@ from fasciculus.models import (
     RunDetail,
     StoreInput,
 )
+from fasciculus.stores import store_spec
+from fasciculus.stores.base import StoreSpec
 
 PASSWORD = "sedge-and-quill"
 MIB = 1024 * 1024
@@ -303,3 +305,15 @@ def picture(root: Path | bytes) -> dict[bytes, tuple[Any, ...]]:
     for relative, row in rows.items():
         names[row[6]] = min(names.get(row[6], relative), relative)
     return {relative: (*row[:6], names[row[6]], row[7]) for relative, row in rows.items()}
+
+
+def stand_in_spec(stand_in: SftpStandIn, **changes: object) -> StoreSpec:
+    settings = {
+        "address": "127.0.0.1",
+        "port": stand_in.port,
+        "user": stand_in.user,
+        "folder": "/",
+        "host_key": stand_in.host_key,
+        **changes,
+    }
+    return store_spec("boathouse", {"kind": "sftp", **settings}, {"password": stand_in.password})

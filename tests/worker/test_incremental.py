@@ -12,27 +12,13 @@ import pytest
 from hypothesis import HealthCheck, settings
 from hypothesis import strategies as st
 from hypothesis.stateful import RuleBasedStateMachine, initialize, invariant, rule
-from nights import MIB, SUBJECT, Nights, NotAll, Power, settled
+from nights import SUBJECT, Nights, NotAll, Power, settled
 from running import picture
 
 from fasciculus.bundles.retiring import needed_pieces, sweep
 from fasciculus.core.errors import FasciculusError
 from fasciculus.hosts.local import LocalHost
 from fasciculus.stores import open_store
-
-
-@pytest.fixture
-def nights(tmp_path):
-    found = Nights(tmp_path / "n")
-    for number in range(60):
-        folder = found.tree / f"site-{number % 4}"
-        folder.mkdir(exist_ok=True)
-        (folder / f"page-{number}.html").write_bytes(os.urandom(4000))
-    (found.tree / "film.bin").write_bytes(os.urandom(3 * MIB))
-    (found.tree / "picture.bin").write_bytes(os.urandom(int(1.4 * MIB)))
-    os.link(found.tree / "picture.bin", found.tree / "zz-same.bin")
-    (found.tree / "link").symlink_to("film.bin")
-    return found
 
 
 def test_a_night_stores_what_changed_and_shows_everything(nights):

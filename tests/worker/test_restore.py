@@ -4,8 +4,7 @@ import os
 import threading
 
 import pytest
-from running import picture, run, set_up, small_account, until
-from test_stores import stand_in_spec
+from running import picture, run, set_up, small_account, stand_in_spec, until
 
 from fasciculus.core.errors import ConnectionLostError
 from fasciculus.models import RestoreStart, StoreInput

@@ -14,7 +14,6 @@ from pathlib import Path
 import pytest
 from nights import Nights, RestoreOrder, made
 from running import MIB, awkward_tree, picture, run, set_up, small_account
-from test_incremental import nights as nights  # a fixture
 
 from fasciculus.core.errors import TooNewError
 from fasciculus.hosts.local import LocalHost
@@ -22,7 +21,7 @@ from fasciculus.models import StoreInput
 from fasciculus.worker.events import Emitter
 from fasciculus.worker.restore.task import RestoreTask
 
-HERE = Path(__file__).parent
+HERE = Path(__file__).parents[1]
 DOC = (HERE.parent / "docs/by-hand.md").read_text()
 FIXTURES = HERE / "fixtures"
 

@@ -6,6 +6,7 @@ import os
 from dataclasses import replace
 
 import pytest
+from running import stand_in_spec
 
 from fasciculus.core.errors import (
     DamagedError,
@@ -21,18 +22,6 @@ from fasciculus.stores.identity import read_identity, write_identity
 from fasciculus.stores.trying import try_store
 
 DATA = os.urandom(3_000_000)
-
-
-def stand_in_spec(stand_in, **changes):
-    settings = {
-        "address": "127.0.0.1",
-        "port": stand_in.port,
-        "user": stand_in.user,
-        "folder": "/",
-        "host_key": stand_in.host_key,
-        **changes,
-    }
-    return store_spec("boathouse", {"kind": "sftp", **settings}, {"password": stand_in.password})
 
 
 @pytest.fixture(params=["folder", "stand-in", "openssh"])

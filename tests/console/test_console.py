@@ -5,15 +5,15 @@ import re
 from pathlib import Path
 
 import pytest
+from gate import Gate
 from playwright.sync_api import expect, sync_playwright
 from running import PASSWORD, run, set_up, sftp_store, small_account
-from test_faults import Gate
 
 from fasciculus.models import StoreInput
 
 # A busy machine may take its time; what is tested is that it comes, not how soon.
 expect.set_options(timeout=20_000)
-ROOT = Path(__file__).parent.parent
+ROOT = Path(__file__).parents[2]
 AXE = ROOT / "console/node_modules/axe-core/axe.min.js"
 FLAGS = [
     "--no-sandbox",

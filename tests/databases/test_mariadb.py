@@ -13,7 +13,7 @@ from fasciculus.core.errors import FasciculusError, UnreachableError
 from fasciculus.databases.mariadb_server import connect
 from fasciculus.hosts.local import LocalHost
 
-SCHEMA = (Path(__file__).parent / "fixtures/awkward.sql").read_text()
+SCHEMA = (Path(__file__).parents[1] / "fixtures/awkward.sql").read_text()
 PROGRAMS = [
     "CREATE VIEW z_base AS SELECT id, name FROM plain",
     "CREATE VIEW a_on_z AS SELECT id FROM z_base",

@@ -12,8 +12,7 @@ from contextlib import closing
 
 import pytest
 from nights import MIB, SUBJECT, Nights, Power, made, settled
-from running import folder_stores, run, set_up, small_account, until
-from test_stores import stand_in_spec
+from running import folder_stores, run, set_up, small_account, stand_in_spec, until
 
 from fasciculus.bundles.retiring import needed_pieces
 from fasciculus.client import RefusedError

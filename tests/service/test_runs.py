@@ -11,8 +11,16 @@ from contextlib import closing
 from pathlib import Path
 
 import pytest
-from core.test_bundling import awkward_tree
-from running import folder_stores, picture, run, set_up, sftp_store, small_account, until
+from running import (
+    awkward_tree,
+    folder_stores,
+    picture,
+    run,
+    set_up,
+    sftp_store,
+    small_account,
+    until,
+)
 
 from fasciculus.client import NotFoundError, RefusedError
 from fasciculus.models import (

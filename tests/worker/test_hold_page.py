@@ -21,7 +21,7 @@ from fasciculus.models import (
     StoreInput,
 )
 
-DOC = Path(__file__).parent.parent / "docs/hold-page.md"
+DOC = Path(__file__).parents[2] / "docs/hold-page.md"
 
 
 class Nginx:

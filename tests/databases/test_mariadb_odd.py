@@ -12,7 +12,7 @@ from fasciculus.core.dump.mariadb import Dump
 from fasciculus.databases.mariadb_server import connect
 from fasciculus.hosts.local import LocalHost
 
-ODD = (Path(__file__).parent / "fixtures/corner_cases.sql").read_text()
+ODD = (Path(__file__).parents[1] / "fixtures/corner_cases.sql").read_text()
 DETAILS = [
     "--routines",
     "--events",

@@ -10,6 +10,7 @@ from datetime import UTC, datetime, timedelta
 from pathlib import Path
 
 import pytest
+from gate import Gate
 from running import run, service, set_up, sftp_store, small_account, until, workers
 
 from fasciculus.client import RefusedError
@@ -32,26 +33,6 @@ from fasciculus.worker.backup.upload import Spool, Uploader
 from fasciculus.worker.errors import NoStoreLeftError
 
 MIB = 1024 * 1024
-
-
-class Gate:
-    """Holds the stand-in's writes once so many bytes have come."""
-
-    def __init__(self, stand_in, after: int) -> None:
-        self.reached, self.go_on, self._left = threading.Event(), threading.Event(), after
-        self._stand_in, self._take = stand_in, stand_in.take
-        stand_in.take = self._gated
-
-    def _gated(self, count: int) -> bool:
-        self._left -= count
-        if self._left < 0:
-            self.reached.set()
-            self.go_on.wait(60)
-        return self._take(count)
-
-    def open(self) -> None:
-        self.go_on.set()
-        self._stand_in.take = self._take
 
 
 def big_account(tmp_path: Path):
