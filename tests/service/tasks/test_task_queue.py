@@ -1,0 +1,115 @@
+"""Which task may begin next."""
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from fasciculus.service.tasks.queue import TaskQueue
+from fasciculus.service.tasks.queued import QueuedMaintenance, QueuedRestore, QueuedTask
+
+
+def task(number, subject="millpond", **more) -> QueuedTask:
+    return QueuedRestore(number=number, subject=("account", subject), **more)
+
+
+def queue(work=2, maintenance=1) -> TaskQueue:
+    return TaskQueue({"work": work, "maintenance": maintenance})
+
+
+def test_first_come_first_served_up_to_the_limit():
+    found = queue(work=2)
+    found.add([task(1, "a"), task(2, "b"), task(3, "c")])
+    one, two = found.next(), found.next()
+    assert (one.number, two.number) == (1, 2) and found.next() is None
+    found.done(one)
+    assert found.next().number == 3 and found.next() is None
+
+
+def test_lanes_do_not_take_each_others_places():
+    found = queue(work=1, maintenance=1)
+    verify = QueuedMaintenance(
+        number=1, subject=("account", "a"), store="attic", kind="verify", lane="maintenance"
+    )
+    found.add([task(1, "b"), task(2, "c"), verify])
+    assert [found.next().number, found.next()] == [1, verify] and found.next() is None
+
+
+def test_a_subject_is_worked_on_once_and_a_later_one_passes():
+    found = queue(work=3)
+    found.add([task(1), task(2), task(3, "ferryline")])
+    assert [found.next().number, found.next().number] == [1, 3] and found.next() is None
+
+
+def test_what_only_reads_goes_beside_and_does_not_hold_the_subject():
+    found = queue(work=3)
+    found.add([task(1, exclusive=False), task(2), task(3, exclusive=False), task(4)])
+    assert [found.next().number for _ in range(3)] == [1, 2, 3] and found.next() is None
+
+
+def test_a_host_takes_no_more_than_it_may():
+    found = queue(work=9)
+    found.add([task(n, f"s{n}", host="reed-1", at_once=2) for n in range(4)])
+    found.add([task(9, "other", host="reed-2", at_once=1), task(10, "free", host="reed-3")])
+    assert [found.next().number for _ in range(4)] == [0, 1, 9, 10] and found.next() is None
+
+
+def test_an_unwritten_end_frees_the_place_but_not_the_subject():
+    found = queue(work=1)
+    found.add([task(1), task(2), task(3, "ferryline")])
+    one = found.next()
+    found.settle(one)
+    assert found.running() == [] and found.find(one.key) is one
+    assert found.next().number == 3, "the subject's bundle is not known yet"
+    found.done(one)
+    assert found.find(one.key) is None
+
+
+def test_withdrawn_tasks_hold_their_subject_until_they_are_done():
+    found = queue()
+    first, second = task(1), task(2)
+    found.add([first, second])
+    assert found.withdraw(lambda t: t.number == 1) == [first]
+    assert found.next() is None and found.busy() == {("account", "millpond")}
+    found.done(first)
+    assert found.next() is second
+
+
+def test_a_task_is_known_by_its_type_and_number():
+    found = queue()
+    restore = task(1)
+    verify = QueuedMaintenance(number=1, subject=("account", "a"), store="s", kind="verify")
+    found.add([restore, verify])
+    assert found.find(restore.key) is restore and found.find(verify.key) is verify
+    assert found.find(("QueuedRestore", 2)) is None
+
+
+@given(
+    st.lists(st.tuples(st.sampled_from("abc"), st.sampled_from("xy"), st.booleans()), max_size=12),
+    st.integers(1, 4),
+    st.randoms(use_true_random=False),
+)
+def test_every_task_begins_once_and_no_rule_is_ever_broken(rows, work, chance):
+    found = TaskQueue({"work": work, "maintenance": 1})
+    found.add(
+        task(n, subject, host=host, at_once=2, exclusive=exclusive)
+        for n, (subject, host, exclusive) in enumerate(rows)
+    )
+    begun, running = [], []
+    while True:
+        while (one := found.next()) is not None:
+            begun.append(one.number)
+            running.append(one)
+            busy = [t.subject for t in running if t.exclusive]
+            assert len(running) <= work and len(busy) == len(set(busy))
+            assert all(sum(t.host == h for t in running) <= 2 for h in "xy")
+        if not running:
+            break
+        found.done(running.pop(chance.randrange(len(running))))
+    assert sorted(begun) == list(range(len(rows))), "none twice, none forgotten"
+
+
+@pytest.mark.parametrize("limit", [1, 3])
+def test_more_than_the_limit_never_run(limit):
+    found = queue(work=limit)
+    found.add(task(n, f"s{n}") for n in range(5))
+    assert sum(found.next() is not None for _ in range(5)) == limit

@@ -1,0 +1,267 @@
+"""Tasks from queued to ended, with workers that only seem to work."""
+
+import sqlite3
+import threading
+
+import pytest
+from running import until
+
+from fasciculus.core.errors import SettingError
+from fasciculus.service.tasks import runner as module
+from fasciculus.service.tasks.journal import Journal
+from fasciculus.service.tasks.queued import QueuedRestore
+from fasciculus.service.tasks.runner import TaskRunner
+from fasciculus.worker.events import Log, Progress
+from fasciculus.worker.orders import ReleaseOrder
+from fasciculus.worker.results import ReleaseResult
+
+DONE = ReleaseResult(outcome="done")
+
+
+class StandInWorker:
+    """Sends some events, waits at a gate, and comes to a result, or to none."""
+
+    def __init__(self, events, result, gate):
+        self._events, self._final, self._gate = events, result, gate
+        self.result, self.ended, self.stopped = None, "was killed (signal 9)", False
+
+    def events(self):
+        yield from self._events
+        self._gate.wait(20)
+        if not self.stopped:
+            self.result = self._final
+
+    def cancel(self):
+        self.stopped = True
+        self._gate.set()
+
+    kill = cancel
+
+
+class StandInWorkers:
+    """Where they come from; each order is kept."""
+
+    def __init__(self):
+        self.orders, self.workers, self.closed = [], [], False
+        self.events, self.result, self.gated = [], DONE, False
+
+    def start(self, order):
+        gate = threading.Event()
+        if not self.gated:
+            gate.set()
+        self.orders.append(order)
+        self.workers.append(StandInWorker(list(self.events), self.result, gate))
+        return self.workers[-1]
+
+    def close(self):
+        self.closed = True
+
+
+class Records:
+    """A handler that writes to lists; ``broken`` lets that many endings fail."""
+
+    cancelled, aftermath = "Cancelled.", "Nothing was harmed."
+
+    def __init__(self):
+        self.taken, self.ended, self.left, self.cleared = [], [], [], []
+        self.broken, self.refuses, self.afterwards = 0, None, []
+
+    def begin(self, task):
+        if self.refuses:
+            raise self.refuses
+        return ReleaseOrder(hold_flags=[], spool=f"task-{task.number}")
+
+    def take(self, task, event):
+        self.taken.append((task.number, event))
+
+    def show(self, task):
+        self.taken.append((task.number, task.progress.progress.stage))
+
+    def after_failure(self, task, carry_out):
+        self.afterwards.append(task.number)
+
+    def endings(self, task, result):
+        def first():
+            if self.broken:
+                self.broken -= 1
+                raise sqlite3.OperationalError("database or disk is full")
+            self.ended.append((task.number, result.outcome))
+
+        return [first, lambda: self.ended.append((task.number, "reported"))]
+
+    def clear(self, task):
+        self.cleared.append(task.number)
+
+    def unfinished(self):
+        return list(self.left)
+
+
+@pytest.fixture
+def parts():
+    workers, records = StandInWorkers(), Records()
+    runner = TaskRunner(workers, {QueuedRestore: records}, {"work": 2, "maintenance": 1})
+    yield runner, workers, records
+    if any(thread.is_alive() for thread in runner._threads):
+        runner.stop()
+
+
+def task(number, subject="millpond"):
+    return QueuedRestore(number=number, subject=("account", subject))
+
+
+def test_a_task_begins_tells_and_ends(parts):
+    runner, workers, records = parts
+    workers.events = [Log("info", "reading"), Progress(stage="packing")]
+    runner.start()
+    assert runner.alive
+    runner.add([task(1), task(2)])
+    until(lambda: len(records.ended) == 4)
+    assert records.ended == [(1, "done"), (1, "reported"), (2, "done"), (2, "reported")]
+    assert [row[1] for row in records.taken if row[0] == 1] == [Log("info", "reading"), "packing"]
+    assert records.cleared == [1, 2] and len(workers.orders) == 2
+    until(lambda: not runner.busy())
+    assert records.afterwards == []
+    runner.stop()
+    assert workers.closed and not any(thread.is_alive() for thread in runner._threads)
+
+
+def test_a_worker_that_breaks_off_is_an_interrupted_task(parts):
+    runner, workers, records = parts
+    workers.result = None
+    runner.start()
+    runner.add([task(1)])
+    until(lambda: records.ended)
+    assert records.ended[0] == (1, "interrupted") and records.afterwards == [1]
+    ((_, line),) = records.taken
+    assert line.text == "The worker was killed (signal 9). Nothing was harmed."
+
+
+@pytest.mark.parametrize(
+    ("error", "said"),
+    [
+        (SettingError("The host is gone.", "Add it."), "The host is gone. Add it."),
+        (ZeroDivisionError("by zero"), "Unexpected: ZeroDivisionError"),
+    ],
+)
+def test_a_task_that_cannot_begin_fails_alone(parts, error, said):
+    runner, workers, records = parts
+    records.refuses = error
+    runner.start()
+    runner.add([task(1)])
+    until(lambda: len(records.ended) == 2)
+    assert records.ended[0] == (1, "failed") and not workers.orders
+    records.refuses = None
+    runner.add([task(2)])
+    until(lambda: (2, "done") in records.ended)
+    assert runner.alive
+
+
+def test_cancelling_what_waits_and_what_runs(parts):
+    runner, workers, records = parts
+    workers.gated = True
+    runner.start()
+    runner.add([task(1), task(2)])
+    until(lambda: workers.workers)
+    runner.cancel(lambda t: True)
+    until(lambda: len(records.ended) == 4)
+    assert {row for row in records.ended if row[1] != "reported"} == {
+        (1, "cancelled"),
+        (2, "cancelled"),
+    }
+    assert len(workers.orders) == 1, "what waited never began"
+
+
+def test_an_ending_that_cannot_be_written_is_written_later(parts):
+    runner, _, records = parts
+    records.broken = 2
+    runner.start()
+    runner.add([task(1), task(2), task(3, "ferryline")])
+    until(lambda: (3, "reported") in records.ended)
+    until(lambda: (2, "reported") in records.ended)
+    assert records.ended.index((1, "reported")) < records.ended.index((2, "done")), (
+        "the next task of a subject waits until the end of the last is known"
+    )
+    assert records.ended.count((1, "done")) == 1
+    until(lambda: not runner.busy())
+
+
+def test_what_an_earlier_life_left_is_ended_at_the_start(parts):
+    runner, workers, records = parts
+    records.left = [task(7)]
+    runner.start()
+    until(lambda: len(records.ended) == 2)
+    assert records.ended[0] == (7, "interrupted") and not workers.orders
+    assert "stopped while this was running" in records.taken[0][1].text
+    until(lambda: records.afterwards == [7])
+
+
+def test_what_no_process_carries_is_ended_while_the_service_runs(parts):
+    runner, workers, records = parts
+    workers.gated = True
+    runner.start()
+    runner.add([task(1)])
+    until(lambda: workers.workers)
+    records.left = [task(1), task(9, "ferryline")]
+    runner.recover()
+    assert records.ended == [], "one that was just recorded may not be queued yet"
+    runner.recover()
+    assert records.ended == [(9, "interrupted"), (9, "reported")]
+
+
+def test_the_watch_outlives_trouble(parts, monkeypatch):
+    runner, _, records = parts
+    monkeypatch.setattr(module, "_WATCH_EVERY", 0.01)
+    asked = []
+
+    def locked():
+        asked.append(1)
+        raise sqlite3.OperationalError("locked")
+
+    runner.start()
+    records.unfinished = locked
+    until(lambda: len(asked) > 2)
+    assert runner.alive
+
+
+def test_stopping_cancels_and_waits(parts):
+    runner, workers, records = parts
+    workers.gated = True
+    runner.start()
+    runner.add([task(1), task(2)])
+    until(lambda: workers.workers)
+    runner.stop()
+    assert (1, "cancelled") in records.ended and workers.closed
+    assert not any(number == 2 for number, _ in records.ended), "it waits for the next life"
+
+
+def test_the_journal_keeps_the_order_and_waits_for_room():
+    journal, written, full = Journal(), [], [True]
+
+    def first():
+        if full[0]:
+            raise sqlite3.OperationalError("disk full")
+        written.append("first")
+
+    def bad():
+        raise KeyError("odd")
+
+    assert not journal.write(first) and not journal.write(lambda: written.append("second"))
+    assert written == []
+    full[0] = False
+    assert journal.write(bad), "an error of its own costs that write alone"
+    assert written == ["first", "second"] and journal.flush()
+
+
+def test_the_journal_has_an_end(monkeypatch):
+    monkeypatch.setattr("fasciculus.service.tasks.journal._MOST", 3)
+    journal, written, full = Journal(), [], [True]
+
+    def write(number):
+        if full[0]:
+            raise sqlite3.OperationalError("disk full")
+        written.append(number)
+
+    for number in range(5):
+        journal.write(lambda number=number: write(number))
+    full[0] = False
+    assert journal.flush() and written == [0, 1, 2]
