@@ -306,7 +306,7 @@ def test_a_host_described_found_covered_and_measured_from_the_command_line(runni
     assert "is not a size" in said(
         "jobs", "add", "nightly", "--store", "attic", "--larger-than", "big", code=2
     )
-    assert "--note disk" in said(
+    assert "--note: “disk”" in said(
         "jobs", "add", "nightly", "--store", "attic", "--note", "disk", code=2
     )
     assert "exclude each other" in said(

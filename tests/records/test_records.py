@@ -85,7 +85,7 @@ def test_a_failed_change_leaves_nothing_behind_and_readers_cannot_write(tmp_path
     with pytest.raises(ZeroDivisionError), records.write() as db:
         runs.add(db, _JOB, "x", [("account", "millpond")])
         1 / 0  # noqa: B018
-    assert runs.unfinished(records.reader) == []
+    assert runs.unended(records.reader) == []
     with pytest.raises(sqlite3.OperationalError):
         records.reader.execute("DELETE FROM run")
     records.close()
@@ -113,7 +113,7 @@ def test_many_threads_write_and_none_is_lost(tmp_path):
     def write(number):
         for line in range(25):
             with records.write() as db:
-                runs.log(db, "info", f"{number}-{line}", run_id=run_id[0])
+                runs.log(db, "run", run_id[0], "info", f"{number}-{line}")
 
     threads = [threading.Thread(target=write, args=(n,)) for n in range(6)]
     for thread in threads:

@@ -17,6 +17,7 @@ log = logging.getLogger(__name__)
 
 _FIRST_WAIT = 30.0
 _LONGEST_WAIT = 1800.0
+_LONGEST_PAUSE = 60.0
 
 
 def wait_after(attempts: int) -> float:
@@ -50,23 +51,26 @@ class Outbox:
             self._changed.notify_all()
 
     def _loop(self) -> None:
+        pause = _LONGEST_PAUSE
         while True:
             with self._changed:
                 if not self._pending and not self._closing:
-                    self._changed.wait(self._pause())
+                    self._changed.wait(pause)
                 if self._closing:
                     return
                 self._pending = False
             try:
                 self._send_due()
+                pause = self._pause()
             except Exception:
-                log.exception("the outbox stumbled; it goes on")
+                log.exception("the outbox failed; it tries again")
+                pause = _FIRST_WAIT
 
     def _pause(self) -> float:
         due = reports.next_due(self._records.reader)
         if due is None:
-            return 60.0
-        return min(max((due - datetime.now(UTC)).total_seconds(), 0.1), 60.0)
+            return _LONGEST_PAUSE
+        return min(max((due - datetime.now(UTC)).total_seconds(), 0.1), _LONGEST_PAUSE)
 
     def _send_due(self) -> None:
         db = self._records.reader

@@ -20,6 +20,7 @@ from ..tasks.service import Tasks
 log = logging.getLogger(__name__)
 
 _LONGEST_WAIT = 20.0
+_AFTER_FAILURE = 5.0
 _LATE = 90.0
 _KEY = "scheduler.last_look"
 
@@ -63,7 +64,7 @@ class Scheduler:
             with self._changed:
                 if self._closing:
                     return
-                stale, self._stale = self._stale, False
+                stale, self._stale, failed = self._stale, False, False
             try:
                 moment = datetime.now(UTC)
                 if stale:
@@ -73,10 +74,15 @@ class Scheduler:
                     settings.put(db, _KEY, stamp(moment))
                 since = moment
             except Exception:
-                log.exception("the scheduler stumbled; it looks again")
+                log.exception("the scheduler failed; it looks again")
+                # Nothing that was due in between may be forgotten.
+                with self._changed:
+                    self._stale, failed = True, True
             self._looked = time.monotonic()
             with self._changed:
-                if not self._stale and not self._closing:
+                if failed and not self._closing:
+                    self._changed.wait(_AFTER_FAILURE)
+                elif not self._stale and not self._closing:
                     self._changed.wait(self._pause())
 
     def _pause(self) -> float:

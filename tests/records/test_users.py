@@ -1,0 +1,79 @@
+"""Passwords, sessions and tokens."""
+
+from datetime import UTC, datetime, timedelta
+
+import pytest
+
+from fasciculus.core.errors import MissingError, SettingError
+from fasciculus.records import users
+from fasciculus.records.db import Records, stamp
+
+
+@pytest.fixture
+def db(tmp_path):
+    records = Records(tmp_path / "records.sqlite")
+    with records.write() as found:
+        users.add(found, "administrator", "sedge-and-quill", must_change=False)
+        users.add(found, "deputy", "reed-and-rope", must_change=True)
+        yield found
+    records.close()
+
+
+def who(db, name, password):
+    return users.check(db, name, password)
+
+
+def test_a_password_is_checked_whole_and_kept_as_a_digest(db):
+    assert who(db, "administrator", "sedge-and-quill").name == "administrator"
+    for name, password in (
+        ("administrator", "sedge-and-quil"),
+        ("administrator", ""),
+        ("deputy", "sedge-and-quill"),
+        ("nobody", "sedge-and-quill"),
+    ):
+        assert who(db, name, password) is None
+    kept = [tuple(row) for row in db.execute("SELECT * FROM person")]
+    assert "sedge-and-quill" not in str(kept)
+
+
+def test_a_session_ends_by_time_by_closing_and_by_a_new_password(db):
+    deputy = who(db, "deputy", "reed-and-rope")
+    secret, csrf = users.open_session(db, deputy.person_id)
+    found = users.by_session(db, secret)
+    assert (found.person_id, found.csrf, found.must_change) == (deputy.person_id, csrf, True)
+    assert users.by_session(db, secret + "x") is None
+    over = stamp(datetime.now(UTC) - timedelta(seconds=1))
+    db.execute("UPDATE session SET expires=?", (over,))
+    assert users.by_session(db, secret) is None
+    second, _ = users.open_session(db, deputy.person_id)
+    assert db.execute("SELECT count(*) FROM session").fetchone()[0] == 1, "the old one is gone"
+    users.close_session(db, second)
+    assert users.by_session(db, second) is None
+    third, _ = users.open_session(db, deputy.person_id)
+    users.change_password(db, deputy.person_id, "another-password")
+    assert users.by_session(db, third) is None and who(db, "deputy", "reed-and-rope") is None
+    assert who(db, "deputy", "another-password").must_change is False
+
+
+def test_a_session_lasts_as_long_as_is_said(db):
+    secret, _ = users.open_session(db, who(db, "deputy", "reed-and-rope").person_id)
+    (text,) = db.execute("SELECT expires FROM session").fetchone()
+    left = datetime.fromisoformat(text) - datetime.now(UTC)
+    assert timedelta(hours=users.SESSION_HOURS - 1) < left <= timedelta(hours=users.SESSION_HOURS)
+    assert secret not in str([tuple(row) for row in db.execute("SELECT * FROM session")])
+
+
+def test_nobody_removes_or_sees_the_token_of_another(db):
+    mine = who(db, "administrator", "sedge-and-quill").person_id
+    theirs = who(db, "deputy", "reed-and-rope").person_id
+    made = users.add_token(db, theirs, "cron")
+    with pytest.raises(MissingError):
+        users.remove_token(db, mine, "cron")
+    assert users.tokens(db, mine) == [] and [t.name for t in users.tokens(db, theirs)] == ["cron"]
+    principal, _ = users.by_token(db, made.token)
+    assert principal.person_id == theirs and users.by_token(db, made.token + "x") is None
+    assert made.token not in str([tuple(row) for row in db.execute("SELECT * FROM token")])
+    with pytest.raises(SettingError):
+        users.add_token(db, theirs, "cron")
+    users.remove_token(db, theirs, "cron")
+    assert users.by_token(db, made.token) is None

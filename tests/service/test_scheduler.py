@@ -1,0 +1,143 @@
+"""Starts at their time: once each, never for a job that is off, whatever goes wrong meanwhile."""
+
+import sqlite3
+from datetime import UTC, datetime, timedelta
+
+import pytest
+from running import small_account, until
+
+from fasciculus.models import HostInput, JobInput, StoreInput
+from fasciculus.records import inventory, jobs, settings, stores
+from fasciculus.records.db import Records, stamp
+from fasciculus.records.encryption import SecretCipher
+from fasciculus.service.background import outbox as outbox_module
+from fasciculus.service.background import scheduler as module
+from fasciculus.service.background.outbox import Outbox, wait_after
+from fasciculus.service.background.scheduler import Scheduler, next_start
+from fasciculus.service.event_stream import EventStream
+
+
+class Starts:
+    """Takes starts; ``broken`` lets that many fail as a full disk would."""
+
+    def __init__(self):
+        self.keys, self.broken = [], 0
+
+    def start_run(self, name, by, key):
+        if self.broken:
+            self.broken -= 1
+            raise sqlite3.OperationalError("database or disk is full")
+        self.keys.append((name, by, key))
+
+
+@pytest.fixture
+def valley(tmp_path, monkeypatch):
+    monkeypatch.setattr(module, "_AFTER_FAILURE", 0.05)
+    records, cipher = Records(tmp_path / "records.sqlite"), SecretCipher(tmp_path / "key")
+    with records.write() as db:
+        inventory.save_host(db, cipher, HostInput(name="reed-1"), "this machine")
+        inventory.save_account(db, small_account(tmp_path, "millpond"))
+        store = StoreInput(name="attic", settings={"kind": "folder", "folder": "/x"})
+        stores.save_store(db, cipher, store, "/x", "mark")
+    yield records
+    records.close()
+
+
+def job(records, timetable="* * * * *", missed=0, **more):
+    """A job, and a scheduler that looked last so many days ago."""
+    with records.write() as db:
+        jobs.save_job(db, JobInput(name="nightly", stores=["attic"], timetable=timetable, **more))
+        last = datetime.now(UTC) - timedelta(days=missed)
+        settings.put(db, "scheduler.last_look", stamp(last))
+
+
+def scheduled(records, starts):
+    told = []
+    found = Scheduler(records, starts, told.append)
+    found.start()
+    return found, told
+
+
+def test_a_missed_start_is_made_up_for_once_however_many_were_missed(valley):
+    job(valley, "daily 02:15", missed=9)
+    starts = Starts()
+    scheduler, told = scheduled(valley, starts)
+    until(lambda: starts.keys)
+    scheduler.refresh()
+    until(lambda: not scheduler._stale)
+    scheduler.stop()
+    ((name, by, key),) = starts.keys
+    assert name == "nightly" and "made up for" in by and key.startswith("timetable nightly 20")
+    assert not told
+
+
+def test_a_job_starts_a_second_time(valley, monkeypatch):
+    job(valley, "* * * * *", missed=1)
+    starts, moment = Starts(), [datetime(2026, 11, 24, 2, 0, 30, tzinfo=UTC)]
+    found = Scheduler(valley, starts, lambda run: None)
+    found._heap = found._next_starts(moment[0])
+    for minute in (1, 2, 2, 3):
+        found._start_due(datetime(2026, 11, 24, 2, minute, 1, tzinfo=UTC))
+    assert [key.partition("T02:")[2][:5] for _, _, key in starts.keys] == [
+        "01:00",
+        "02:00",
+        "03:00",
+    ]
+
+
+@pytest.mark.parametrize("change", [{"enabled": False}, {"timetable": "by hand"}])
+def test_what_is_switched_off_or_by_hand_never_starts(valley, change):
+    job(valley, **{"timetable": "daily 02:15", "missed": 3, **change})
+    starts = Starts()
+    scheduler, _ = scheduled(valley, starts)
+    until(lambda: not scheduler._stale)
+    with valley.write() as db:
+        jobs.save_job(db, JobInput(name="other", stores=["attic"], timetable="* * * * *"))
+    found = scheduler._next_starts(datetime.now(UTC))
+    scheduler.stop()
+    assert [name for _, name in found] == ["other"] and not starts.keys
+
+
+def test_trouble_with_the_records_costs_no_start(valley):
+    job(valley, "daily 02:15", missed=2)
+    starts = Starts()
+    starts.broken = 3
+    scheduler, _ = scheduled(valley, starts)
+    until(lambda: starts.keys)
+    assert scheduler.alive
+    scheduler.stop()
+    assert len(starts.keys) == 1
+
+
+def test_the_next_start_of_a_job_by_hand_is_none():
+    by_hand = JobInput(name="n", stores=["attic"], timetable="by hand")
+    assert next_start(by_hand, datetime.now(UTC)) is None
+
+
+def test_the_outbox_outlives_surprises(valley, tmp_path, monkeypatch):
+    monkeypatch.setattr(outbox_module, "_FIRST_WAIT", 0.02)
+    asked = []
+
+    def due(db):
+        asked.append("due")
+        if len(asked) < 3:
+            raise sqlite3.OperationalError("locked")
+        return []
+
+    def next_due(db):
+        asked.append("next")
+        raise sqlite3.OperationalError("locked")
+
+    monkeypatch.setattr(outbox_module.reports, "due", due)
+    monkeypatch.setattr(outbox_module.reports, "next_due", next_due)
+    found = Outbox(valley, SecretCipher(tmp_path / "k"), EventStream())
+    found.start()
+    until(lambda: asked.count("next") > 2)
+    assert found._thread.is_alive()
+    found.stop()
+    assert not found._thread.is_alive()
+
+
+def test_tries_come_apart_but_never_end():
+    waits = [wait_after(n) for n in range(40)]
+    assert waits[:3] == [30, 60, 120] and waits == sorted(waits) and waits[-1] == 1800
