@@ -5,7 +5,7 @@ BIN := $(VENV)/bin
 CONSOLE := src/fasciculus/service/console/index.html
 CONSOLE_SOURCES := $(shell find console/src console/public -type f) console/index.html console/vite.config.ts console/svelte.config.js console/package.json
 
-.PHONY: demo test check generate bench clean setup console screenshots test-system
+.PHONY: demo test check generate wheel bench clean setup console screenshots test-system
 .DELETE_ON_ERROR:
 
 demo: setup
@@ -60,6 +60,10 @@ generate: setup
 
 bench: setup
 	$(BIN)/python -m bench
+
+# One file to install, the built console in it.
+wheel: setup
+	$(BIN)/pip wheel --quiet --no-deps --wheel-dir dist .
 
 screenshots: setup
 	$(BIN)/python docs/screenshots/make.py

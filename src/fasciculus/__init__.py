@@ -1,3 +1,3 @@
 """Fasciculus: scheduled backups of web hosting accounts and sites."""
 
-__version__ = "0.1.0"
+__version__ = "0.2.0"

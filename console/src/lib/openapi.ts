@@ -1268,7 +1268,7 @@ export interface components {
     };
     /**
      * BundleChange
-     * @description An entry that differs from the bundle before: ``state`` is new, changed or gone; ``what``
+     * @description An entry that differs from the previous bundle: ``state`` is new, changed or gone; ``what``
      *     says whether contents or rights changed. ``before`` are its bytes then.
      */
     BundleChange: {
@@ -1709,7 +1709,7 @@ export interface components {
     };
     /**
      * Definitions
-     * @description Hosts, accounts, stores and jobs as one TOML text. ``secrets`` gives those that the text
+     * @description Hosts, accounts, stores and jobs as one TOML text. ``secrets`` has those that the text
      *     names by reference, by their place, as in ``stores.boathouse.password``.
      */
     Definitions: {
@@ -1815,6 +1815,16 @@ export interface components {
       bytes: number;
       /** Rule */
       rule: string;
+    };
+    /**
+     * FieldProblem
+     * @description What is wrong with one field; dots stand between the parts of its path.
+     */
+    FieldProblem: {
+      /** Field */
+      field: string;
+      /** Message */
+      message: string;
     };
     /**
      * Folder
@@ -3352,9 +3362,7 @@ export interface components {
        * Errors
        * @default []
        */
-      errors: {
-        [key: string]: string;
-      }[];
+      errors: components['schemas']['FieldProblem'][];
     };
     /**
      * Proposed
@@ -3519,7 +3527,7 @@ export interface components {
     };
     /**
      * RestoreStart
-     * @description ``databases`` gives the new name by the name of a MariaDB database in the bundle;
+     * @description ``databases`` has the new name by the name of a MariaDB database in the bundle;
      *     ``store`` the copy to read, the first one when left out. ``mail_domains`` are merged into the
      *     host's own files. Without a ``target`` nothing but these comes back.
      */

@@ -1,0 +1,57 @@
+"""The store kind of docs/adding-a-store-kind.md, as it stands there."""
+
+import re
+from importlib.metadata import EntryPoint
+from pathlib import Path
+
+import pytest
+from pydantic import ValidationError
+
+from fasciculus import kinds, stores
+from fasciculus.core.errors import SettingError
+from fasciculus.models import StoreInput
+from fasciculus.service.kind_settings import check_store
+from fasciculus.service.kind_settings import kinds as known_kinds
+from fasciculus.service.openapi import openapi
+from fasciculus.stores.base import connected
+
+DOC = Path(__file__).parents[2] / "docs/adding-a-store-kind.md"
+
+
+@pytest.fixture
+def registry(tmp_path, monkeypatch):
+    """The registry of stores, in a world where the package of the page is installed."""
+    (program,) = re.findall(r"```python\n(.*?)```", DOC.read_text(), re.S)
+    (tmp_path / "heronmere_yearly.py").write_text(program)
+    monkeypatch.syspath_prepend(str(tmp_path))
+    name, place = re.search(r'^(\w+) = "(\w+:KIND)"$', DOC.read_text(), re.M).groups()
+    point = EntryPoint(name, place, "fasciculus.stores")
+    monkeypatch.setattr(kinds, "entry_points", lambda group: [point])
+    found = stores.KINDS
+    found.__dict__.pop("_places", None)
+    yield found
+    found.__dict__.pop("_places", None)
+    found._loaded.pop(name, None)
+
+
+def test_it_keeps_files_and_says_where(registry, tmp_path):
+    (tmp_path / "2026").mkdir()
+    spec = stores.store_spec("shed", {"kind": "yearly", "base": str(tmp_path)})
+    assert spec.settings.describe() == f"{tmp_path}, 2026"
+    with connected(stores.open_store(spec)) as store:
+        store.put_bytes(b"hello", "a/b")
+        assert store.size("a/b") == 5 and [step.ok for step in store.steps()] == [True]
+    assert (tmp_path / "2026/a/b").read_bytes() == b"hello"
+
+
+def test_form_option_and_api_have_its_fields(registry):
+    (kind,) = [kind for kind in known_kinds().stores if kind.name == "yearly"]
+    assert [(f.title, f.type, f.least) for f in kind.fields] == [
+        ("Folder", "text", None),
+        ("Year", "number", 2000),
+    ]
+    schemas = openapi()["components"]["schemas"]
+    assert "base" in schemas["SettingsYearlySettings"]["properties"]
+    store = StoreInput(name="shed", settings={"kind": "yearly", "base": "/x", "year": 1999})
+    with pytest.raises((SettingError, ValidationError), match="year"):
+        check_store(store)
