@@ -405,12 +405,8 @@ export const bundlesChanges = (bundleId: number, query?: Query<'bundles_changes'
     `/bundles/${part(bundleId)}/changes` + queryString(query),
   );
 
-/** What needs a person, what comes, what was. */
+/** What needs attention, what comes next, what was. */
 export const overview = () => call<Schemas['Overview']>('GET', '/overview');
-
-/** Accounts, sites, jobs, stores and bundles by name. */
-export const search = (query: Query<'search'>) =>
-  call<Schemas['Page_SearchHit_']>('GET', '/search' + queryString(query));
 
 /** Reports, newest first. */
 export const reportsList = (query?: Query<'reports_list'>) =>
@@ -440,3 +436,7 @@ export const mailChange = (
 /** Send a test message to an address. */
 export const mailTry = (query: Query<'mail_try'>) =>
   call<Schemas['TryResult']>('POST', '/settings/mail/try' + queryString(query));
+
+/** Accounts, sites, jobs, stores and bundles by name. */
+export const search = (query: Query<'search'>) =>
+  call<Schemas['Page_SearchHit_']>('GET', '/search' + queryString(query));

@@ -926,25 +926,8 @@ export interface paths {
       path?: never;
       cookie?: never;
     };
-    /** What needs a person, what comes, what was */
+    /** What needs attention, what comes next, what was */
     get: operations['overview'];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  '/api/v1/search': {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /** Accounts, sites, jobs, stores and bundles by name */
-    get: operations['search'];
     put?: never;
     post?: never;
     delete?: never;
@@ -1084,6 +1067,23 @@ export interface paths {
     put?: never;
     /** Send a test message to an address */
     post: operations['mail_try'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/v1/search': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** Accounts, sites, jobs, stores and bundles by name */
+    get: operations['search'];
+    put?: never;
+    post?: never;
     delete?: never;
     options?: never;
     head?: never;
@@ -6782,38 +6782,6 @@ export interface operations {
       };
     };
   };
-  search: {
-    parameters: {
-      query: {
-        /** @description a part of the name */
-        q: string;
-      };
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description the answer */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          'application/json': components['schemas']['Page_SearchHit_'];
-        };
-      };
-      /** @description a problem */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          'application/problem+json': components['schemas']['Problem'];
-        };
-      };
-    };
-  };
   openapi_document: {
     parameters: {
       query?: never;
@@ -7082,6 +7050,38 @@ export interface operations {
         };
         content: {
           'application/json': components['schemas']['TryResult'];
+        };
+      };
+      /** @description a problem */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  search: {
+    parameters: {
+      query: {
+        /** @description a part of the name */
+        q: string;
+      };
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description the answer */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Page_SearchHit_'];
         };
       };
       /** @description a problem */

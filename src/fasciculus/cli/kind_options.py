@@ -100,8 +100,10 @@ def find_kind(kinds: Sequence[KindInfo], name: str) -> KindInfo:
             return kind
     names = ", ".join(kind.name for kind in kinds)
     if not name:
-        raise wrong("--kind is missing.", f"Choose one of: {names}.")
-    raise wrong(f"--kind {name}: there is no such kind.", f"Choose one of: {names}.")
+        raise wrong("A kind is needed.", f"Choose one of: {names}.", "--kind")
+    close = difflib.get_close_matches(name, [kind.name for kind in kinds], 1)
+    nearest = f" Did you mean {close[0]}?" if close else ""
+    raise wrong(f"There is no kind “{name}”.", f"Choose one of: {names}.{nearest}", "--kind")
 
 
 def show_kinds(options: Iterable[KindOptions], as_json: bool) -> None:

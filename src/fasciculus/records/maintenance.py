@@ -478,3 +478,14 @@ def concerned(
     jobs = [json.loads(row[0]) for row in rows]
     people = dict.fromkeys(address for job in jobs for address in job["report_to"])
     return list(people), jobs[0]["zone"] if jobs else "UTC"
+
+
+def damage_by_store(db: sqlite3.Connection) -> list[tuple[str, int, int, str]]:
+    """Stores with damage: name, files, subjects, and the first subject by name."""
+    return [
+        tuple(row)
+        for row in db.execute(
+            "SELECT store.name, count(*), count(DISTINCT subject_kind || subject), min(subject) "
+            "FROM damage JOIN store ON store.id=store_id GROUP BY store.id ORDER BY store.name"
+        )
+    ]

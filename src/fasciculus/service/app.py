@@ -19,6 +19,7 @@ from ..core.errors import (
 )
 from ..models import FieldProblem, Health
 from ..models.validation import field_errors
+from ..records import search
 from . import api as _api
 from . import auth
 from .auth import problem
@@ -110,7 +111,7 @@ def _other_pages(app: Flask, parts: Context) -> None:
             "tasks": parts.tasks.alive,
         }
         try:
-            parts.records.reader.execute("SELECT 1 FROM setting LIMIT 1").fetchall()
+            search.totals(parts.records.reader)
         except Exception:
             checks["records"] = False
         good = all(checks.values())

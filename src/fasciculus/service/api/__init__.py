@@ -14,6 +14,7 @@ from . import (
     reference,
     reports,
     runs,
+    search,
     stores,
 )
 
@@ -31,5 +32,6 @@ __all__ = [
     "reference",
     "reports",
     "runs",
+    "search",
     "stores",
 ]

@@ -1,4 +1,4 @@
-"""What needs a person, at a glance; and one search over everything."""
+"""What needs attention, at a glance."""
 
 from __future__ import annotations
 
@@ -11,21 +11,20 @@ from ...core.formatting import format_count, format_list
 from ...core.run_report import OUTCOMES, worst
 from ...models import (
     Overview,
-    Page,
     Run,
-    SearchHit,
     Upcoming,
 )
-from ...models.queries import SearchQuery
 from ...models.runs import Attention, Night, SubjectNights
 from ...records import (
     bundles,
     jobs,
+    maintenance,
     reports,
     runs,
+    search,
     stores,
 )
-from ...records.paging import PageRequest, like
+from ...records.paging import PageRequest
 from ..context import context
 from ..operations import operation
 from .discovery import covered
@@ -34,10 +33,11 @@ _NIGHTS = 14
 _STARTS = 50
 
 
-@operation("GET", "/overview", "What needs a person, what comes, what was", response=Overview)
+@operation("GET", "/overview", "What needs attention, what comes next, what was", response=Overview)
 def overview() -> Overview:
     db = context().records.reader
     now = datetime.now(UTC)
+    counted = search.totals(db)
     return Overview(
         now=now,
         attention=_attention(now),
@@ -46,16 +46,12 @@ def overview() -> Overview:
         recent=runs.runs(db, PageRequest(limit=8), state="ended").items,
         nights=_nights(now),
         stores=stores.fills(db, context().cipher),
-        accounts=_count("account"),
-        sites=_count("site"),
-        jobs=_count("job"),
+        accounts=counted.accounts,
+        sites=counted.sites,
+        jobs=counted.jobs,
         bundles=bundles.count(db),
         scheduler_alive=context().scheduler.alive,
     )
-
-
-def _count(table: str) -> int:
-    return int(context().records.reader.execute(f"SELECT count(*) FROM {table}").fetchone()[0])
 
 
 def _active() -> list[Run]:
@@ -123,7 +119,8 @@ def _attention(now: datetime) -> list[Attention]:
 def _uncovered() -> list[Attention]:
     """What no job protects, and what has no copy as new as its jobs promise."""
     found = covered()
-    if not found and _count("account") and not _count("job"):
+    totals = search.totals(context().records.reader)
+    if not found and totals.accounts and not totals.jobs:
         return [Attention(level="look", text="No job covers the accounts.", link="/jobs/new")]
     rows = []
     for state, words in (("bare", "no job"), ("late", "no copy as new as the jobs promise")):
@@ -148,11 +145,7 @@ def _uncovered() -> list[Attention]:
 def _damaged() -> list[Attention]:
     """Stores on which something is missing or altered."""
     rows = []
-    for name, files, subjects, first in context().records.reader.execute(
-        "SELECT store.name, count(*), count(DISTINCT subject_kind || subject), min(subject) FROM "
-        "damage "
-        "JOIN store ON store.id=store_id GROUP BY store.id ORDER BY store.name"
-    ):
+    for name, files, subjects, first in maintenance.damage_by_store(context().records.reader):
         whose = (
             first if subjects == 1 else f"{first} and {format_count(subjects - 1, 'other subject')}"
         )
@@ -210,54 +203,3 @@ def _nights(now: datetime) -> list[SubjectNights]:
     bad = {"failed", "partial", "interrupted"}
     rows.sort(key=lambda r: (r.nights[-1].outcome not in bad, r.subject))
     return rows[:60]
-
-
-@operation(
-    "GET",
-    "/search",
-    "Accounts, sites, jobs, stores and bundles by name",
-    response=Page[SearchHit],
-    query=SearchQuery,
-)
-def search(query: SearchQuery) -> Page[SearchHit]:
-    db, rows = context().records.reader, []
-    for kind, sql, link in (
-        (
-            "account",
-            "SELECT account.name, host.name FROM account JOIN host ON host.id=host_id "
-            "WHERE account.name LIKE ? ESCAPE '\\' ORDER BY account.name LIMIT 8",
-            "/accounts/{0}",
-        ),
-        (
-            "site",
-            "SELECT site.name, account.name FROM site JOIN account ON account.id=account_id "
-            "WHERE site.name LIKE ? ESCAPE '\\' ORDER BY site.name LIMIT 8",
-            "/accounts/{1}",
-        ),
-        (
-            "job",
-            "SELECT name, '' FROM job WHERE name LIKE ? ESCAPE '\\' ORDER BY name LIMIT 8",
-            "/jobs/{0}",
-        ),
-        (
-            "store",
-            "SELECT name, kind FROM store WHERE name LIKE ? ESCAPE '\\' ORDER BY name LIMIT 8",
-            "/stores/{0}",
-        ),
-        (
-            "bundle",
-            "SELECT name, subject, id FROM bundle WHERE subject || ' ' || name LIKE ? "
-            "ESCAPE '\\' ORDER BY moment DESC LIMIT 8",
-            "/bundles/{2}",
-        ),
-    ):
-        rows += [
-            SearchHit(
-                kind=kind,
-                name=row[0],
-                about=row[1],
-                link=link.format(*(quote(str(value)) for value in row)),
-            )
-            for row in db.execute(sql, (like(query.q),))
-        ]
-    return Page(items=rows, total=len(rows))
