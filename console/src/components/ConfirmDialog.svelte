@@ -33,7 +33,7 @@
 <Modal bind:open {title} size="sm" class="bg-sheet">
   <p>{what}</p>
   <form onsubmit={go}>
-    <Label for="sure-name" class="mb-1">Type <strong>{name}</strong> to go on</Label>
+    <Label for="sure-name" class="mb-1">Type <strong>{name}</strong> to confirm</Label>
     <Input id="sure-name" bind:value={typed} autocomplete="off" />
     <ErrorMessage {problem} />
     <Button type="submit" color="red" class="mt-4" disabled={typed !== name}>{title}</Button>

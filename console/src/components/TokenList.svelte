@@ -107,7 +107,7 @@
     <ErrorMessage problem={trouble} /><Button
       type="submit"
       size="sm"
-      disabled={!old || fresh.length < 10}>Change it and sign in anew</Button
+      disabled={!old || fresh.length < 10}>Change it and sign in again</Button
     >
   </form>
 </section>

@@ -87,7 +87,7 @@ export const storesChange = (
   body: Optional<Schemas['StoreInput'], 'verify_days' | 'secrets'>,
 ) => call<Schemas['Store']>('PUT', `/stores/${part(name)}`, body);
 
-/** Forget a store; what is on it is not touched. */
+/** Remove a store from the records; what is on it is not touched. */
 export const storesRemove = (name: string) => call<void>('DELETE', `/stores/${part(name)}`);
 
 /** Try a store as it is described, before saving it. */
@@ -229,7 +229,7 @@ export const accountsChange = (
   body: Optional<Schemas['AccountInput'], 'sites' | 'databases' | 'mail_domains' | 'excludes'>,
 ) => call<Schemas['Account']>('PUT', `/accounts/${part(name)}`, body);
 
-/** Forget an account; its bundles stay unless asked otherwise. */
+/** Remove an account; its bundles stay unless asked otherwise. */
 export const accountsRemove = (name: string, query?: Query<'accounts_remove'>) =>
   call<void>('DELETE', `/accounts/${part(name)}` + queryString(query));
 

@@ -255,7 +255,7 @@ export interface paths {
     /** Change a store; it is tried first */
     put: operations['stores_change'];
     post?: never;
-    /** Forget a store; what is on it is not touched */
+    /** Remove a store from the records; what is on it is not touched */
     delete: operations['stores_remove'];
     options?: never;
     head?: never;
@@ -603,7 +603,7 @@ export interface paths {
     /** Change an account and all that is in it */
     put: operations['accounts_change'];
     post?: never;
-    /** Forget an account; its bundles stay unless asked otherwise */
+    /** Remove an account; its bundles stay unless asked otherwise */
     delete: operations['accounts_remove'];
     options?: never;
     head?: never;
@@ -1209,7 +1209,7 @@ export interface components {
     };
     /**
      * Attention
-     * @description Something that needs a person: what, and where to go.
+     * @description Something that needs attention: what, and where to go.
      */
     Attention: {
       /** Level */
@@ -1735,7 +1735,7 @@ export interface components {
      *     ``sites`` are document roots with ``{account}`` and ``{site}`` in them, ``nginx`` and ``apache``
      *     file patterns of virtual hosts; ``database_prefix`` is such as ``{account}_``. With
      *     ``automatic`` what is new or changed is taken over every hour. An account that is gone is
-     *     forgotten, with its bundles, after ``forget_after`` days; 0 leaves that to a person.
+     *     forgotten, with its bundles, after ``forget_after`` days; 0 means never by itself.
      */
     DiscoveryRules: {
       /**
@@ -2816,7 +2816,7 @@ export interface components {
     /**
      * MaintenanceTask
      * @description Work on the copies of one subject on one store. ``state`` is queued, running or ended;
-     *     ``bytes`` of ``total`` are read while it goes on. ``result`` has the numbers of repacking.
+     *     ``bytes`` of ``total`` are read while it runs. ``result`` has the numbers of repacking.
      */
     MaintenanceTask: {
       /** Id */
@@ -3787,7 +3787,7 @@ export interface components {
     };
     /**
      * Site
-     * @description A domain served from a document root, which lies below the account's home.
+     * @description A domain served from a document root, which is below the account's home.
      */
     Site: {
       /** Name */

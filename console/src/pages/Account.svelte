@@ -57,7 +57,7 @@
       onclick={() => {
         withBundles = false;
         removing = true;
-      }}>Forget</Button
+      }}>Remove</Button
     >
     <Button
       size="sm"
@@ -65,7 +65,7 @@
       onclick={() => {
         withBundles = true;
         removing = true;
-      }}>Forget with its bundles</Button
+      }}>Remove with its bundles</Button
     >
   </div>
   <div class="grid grid-cols-1 gap-5 lg:grid-cols-3">
@@ -132,7 +132,7 @@
   <BundleTable {bundles} />
   <ConfirmDialog
     bind:open={removing}
-    title="Forget the account"
+    title="Remove the account"
     name={account.name}
     what={removalText(account.bundles, withBundles)}
     action={async () => {

@@ -43,7 +43,7 @@
     <td
       >{#if r.sent}<span class="text-moss"><span aria-hidden="true">●</span> sent</span>
         <Timestamp at={r.sent} />{:else}<span class="text-amber-ink"
-          ><span aria-hidden="true">▲</span> waits in the outbox. {r.last_error}</span
+          ><span aria-hidden="true">▲</span> is waiting in the outbox. {r.last_error}</span
         >{/if}</td
     >
   {/snippet}

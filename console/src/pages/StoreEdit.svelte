@@ -81,7 +81,7 @@
 
 <PageHead title={params.name ? `Store ${params.name}` : 'Add a store'}>
   {#if params.name}
-    <Button size="sm" color="alternative" onclick={() => (removing = true)}>Forget</Button>
+    <Button size="sm" color="alternative" onclick={() => (removing = true)}>Remove</Button>
   {/if}
 </PageHead>
 <ErrorMessage problem={saved.problem ?? kinds.problem} />
@@ -131,9 +131,13 @@
 {#if saved.value}<MaintenancePanel store={saved.value.name} />{/if}
 <ConfirmDialog
   bind:open={removing}
-  title="Forget the store"
+  title="Remove the store"
   name={params.name ?? ''}
-  what="The records forget this store and the {count(saved.value?.copies ?? 0, 'copy', 'copies')}
+  what="This store is removed from the records, with the {count(
+    saved.value?.copies ?? 0,
+    'copy',
+    'copies',
+  )}
     on it; bundles with no other copy vanish from the lists. Nothing is removed from the store
     itself."
   action={async () => {

@@ -200,7 +200,7 @@ def files(
     if as_json:
         return output.show_json(found)
     columns = [*_ENTRY_COLUMNS, ("NAME", lambda e: _shown(e, e.name))]
-    output.show_table(found.items, columns, f"Nothing of {contents} lies there.", right=["SIZE"])
+    output.show_table(found.items, columns, f"There is no {contents} there.", right=["SIZE"])
     if found.more:
         output.out.print("… and more; search with: fasciculus bundles search")
     return None

@@ -146,8 +146,8 @@ def _way_out(row: models.DamageRow) -> str:
             f"can be mended from {' or '.join(row.mend_from)}: fasciculus stores mend {row.store}"
         )
     if row.stored_again:
-        return f"no other store holds it; {row.stored_again} brought anew what lies in it"
-    return "no other store holds it; the next run stores anew what lies in it"
+        return f"no other store holds it; {row.stored_again} stored its contents again"
+    return "no other store holds it; the next run stores its contents again"
 
 
 @growth_app.command("show")

@@ -31,7 +31,7 @@ class Client(InventoryCalls, MaintenanceCalls, Transport):
     # Doors ------------------------------------------------------------------------
 
     def session_open(self, name: str, password: str) -> models.Identity:
-        """Sign in with a name and a password; later calls go on with the session."""
+        """Sign in with a name and a password; later calls use the session."""
         found = self._call(
             "POST", "/session", models.Identity, models.SignIn(name=name, password=password)
         )

@@ -87,7 +87,7 @@ class InventoryCalls(Transport):
         return self._call("PUT", f"/accounts/{quote(name)}", models.Account, account)
 
     def accounts_remove(self, name: str, bundles: str = "") -> None:
-        """Forget an account; with ``bundles="remove"`` its bundles are removed from all stores
+        """Remove an account; with ``bundles="remove"`` its bundles are removed from all stores
         first.
         """
         self._request("DELETE", f"/accounts/{quote(name)}", bundles=bundles)

@@ -174,7 +174,7 @@ class Patterns(Struct):
     def _sort_in(self, pattern: _Pattern, brings_back: bool) -> None:
         parts = pattern.text.lstrip("!").strip("/").split("/")
         if parts[-1] == "**" and len(parts) > 1 and not brings_back and not _GLOB.search(parts[-2]):
-            # What lies deeper is never asked for: the folders between are left out themselves.
+            # What is deeper is never asked for: the folders between are left out themselves.
             self._inside.setdefault(parts[-2], []).append(pattern)
         elif not _GLOB.search(parts[-1]):
             self._named.setdefault(parts[-1], []).append(pattern)
@@ -231,7 +231,7 @@ class FileSelector:
         return self.rules.skip_tagged_caches or bool(self.rules.ignore_file)
 
     def enter(self, folder: bytes, tag: bytes | None, ignore: str | None) -> None:
-        """Say what lies in a folder: the beginning of its cache tag, the text of its ignore
+        """Say what is in a folder: the beginning of its cache tag, the text of its ignore
         file.
         """
         text = folder.decode("utf-8", "surrogateescape")
@@ -248,7 +248,7 @@ class FileSelector:
     def judge(self, path: bytes, is_dir: bool, is_file: bool, size: int, mtime_ns: int) -> str:
         """Empty when the entry goes in, :data:`ON_THE_WAY`, or the rule that leaves it out.
 
-        What lies below a folder that is left out must not be asked for.
+        What is below a folder that is left out must not be asked for.
         """
         text = path.decode("utf-8", "surrogateescape")
         cut = text.rfind("/")

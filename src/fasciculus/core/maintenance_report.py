@@ -73,7 +73,7 @@ class MaintenanceReport:
         if not self.damage:
             return "Every copy there that was known to be damaged is whole again."
         if self.kind == "verify":
-            again = "The next run stores anew, by itself, what lies in the damaged files."
+            again = "The next run stores the contents of the damaged files again, by itself."
             if self.helpers:
                 return (
                     f"It is being mended from {format_list(self.helpers)} now; another report "

@@ -78,7 +78,7 @@ class PreviewCounter:
         inside.entries += 1
         inside.bytes += size
         if self._open:
-            # Each folder counts what lies directly in it; what lies deeper comes with its folder's
+            # Each folder counts what is directly in it; what is deeper comes with its folder's
             # end.
             if not path.startswith(self._prefix):
                 self._close(path)

@@ -61,7 +61,7 @@ class _Files(paramiko.SFTPServerInterface):
         return self._stand_in.take(count)
 
     def _real(self, path: str) -> str:
-        # canonicalize() has taken out all “..”, so that nothing lies outside.
+        # canonicalize() has taken out all “..”, so that nothing is outside.
         return str(self._stand_in.root) + self.canonicalize(path)
 
     def list_folder(self, path: str) -> Any:

@@ -153,7 +153,7 @@ def seen(record: Record) -> TreeName:
 
 
 class FolderMarks:
-    """What lies in folders that the chooser wants to know of: cache tags and ignore files."""
+    """What is in folders that the chooser wants to know of: cache tags and ignore files."""
 
     def __init__(self) -> None:
         self.tags: dict[bytes, bytes] = {}

@@ -122,7 +122,7 @@ class DiscoveryRules(BaseModel):
     ``sites`` are document roots with ``{account}`` and ``{site}`` in them, ``nginx`` and ``apache``
     file patterns of virtual hosts; ``database_prefix`` is such as ``{account}_``. With
     ``automatic`` what is new or changed is taken over every hour. An account that is gone is
-    forgotten, with its bundles, after ``forget_after`` days; 0 leaves that to a person."""
+    forgotten, with its bundles, after ``forget_after`` days; 0 means never by itself."""
 
     homes: list[Place] = []
     sites: list[Place] = []
@@ -174,7 +174,7 @@ class Host(HostFields):
 
 
 class Site(BaseModel):
-    """A domain served from a document root, which lies below the account's home."""
+    """A domain served from a document root, which is below the account's home."""
 
     name: Name
     root: AbsolutePath

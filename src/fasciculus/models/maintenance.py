@@ -43,7 +43,7 @@ class MaintenanceStarted(BaseModel):
 
 class MaintenanceTask(BaseModel):
     """Work on the copies of one subject on one store. ``state`` is queued, running or ended;
-    ``bytes`` of ``total`` are read while it goes on. ``result`` has the numbers of repacking."""
+    ``bytes`` of ``total`` are read while it runs. ``result`` has the numbers of repacking."""
 
     id: int
     kind: MaintenanceKind

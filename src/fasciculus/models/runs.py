@@ -110,7 +110,7 @@ class SubjectNights(BaseModel):
 
 
 class Attention(BaseModel):
-    """Something that needs a person: what, and where to go."""
+    """Something that needs attention: what, and where to go."""
 
     level: str
     text: str

@@ -1,4 +1,4 @@
-"""Secrets at rest: encrypted with a key file that lies outside the records."""
+"""Secrets at rest: encrypted with a key file outside the records."""
 
 from __future__ import annotations
 

@@ -274,7 +274,7 @@ def repacked(
 
 
 def refresh_usage(db: sqlite3.Connection, store: str, subject: tuple[str, str]) -> None:
-    """Measure a subject's usage of a store anew, after it was repacked."""
+    """Measure a subject's usage of a store again, after it was repacked."""
     for row in db.execute("SELECT id FROM store WHERE name=?", (store,)).fetchall():
         usage.refresh(db, row["id"], *subject)
 

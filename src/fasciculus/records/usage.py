@@ -14,7 +14,7 @@ _WEEK = 7 * _DAY
 
 
 def refresh(db: sqlite3.Connection, store_id: int, subject_kind: str, subject: str) -> None:
-    """Weigh a subject's pieces on a store anew. A piece that several bundles need counts once."""
+    """Weigh a subject's pieces on a store again. A piece that several bundles need counts once."""
     values = {"store": store_id, "kind": subject_kind, "subject": subject}
     copies = db.execute(
         "SELECT count(*) FROM copy JOIN bundle ON bundle.id=bundle_id WHERE store_id=:store AND "

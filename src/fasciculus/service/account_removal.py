@@ -28,7 +28,7 @@ def subjects_of(account: Account) -> list[SubjectRef]:
 def remove_bundles(config: Config, records: Records, cipher: SecretCipher, account: Account) -> int:
     """Remove every copy of an account's and its sites' bundles from the stores. Returns how many.
 
-    Interrupted, it goes on where it was the next time: a bundle's ``bundle.json`` goes first, and
+    After an interruption it continues where it was: a bundle's ``bundle.json`` goes first, and
     the records forget a copy only when it is gone. Raises ``FasciculusError`` when a store does not
     answer."""
     count = 0

@@ -30,7 +30,7 @@ class SignInLimiter:
         self._limiter = MovingWindowRateLimiter(MemoryStorage())
 
     def wait(self, name: str) -> int:
-        """Seconds to wait before another try is looked at; 0 when it may go on."""
+        """Seconds to wait before another try is looked at; 0 when it may be looked at."""
         waits = [0.0]
         for item, key in self._keys(name):
             if not self._limiter.test(item, *key):

@@ -48,7 +48,7 @@ class EventStream:
             self._changed.notify_all()
 
     def changed(self, what: str) -> None:
-        """Say that a list should be asked for anew."""
+        """Say that a list should be asked for again."""
         self.tell("changed", {"what": what})
 
     def close(self) -> None:
@@ -63,7 +63,7 @@ class EventStream:
         """Events from after ``last_id`` on, of one run or of all, until ``over()``.
 
         An id that is too old, or of an earlier life of the service, is answered with
-        a ``reset`` event: ask for everything anew.
+        a ``reset`` event: ask for everything again.
         """
         epoch, _, number = last_id.partition("-")
         with self._changed:

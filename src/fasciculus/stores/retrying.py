@@ -18,7 +18,7 @@ _T = TypeVar("_T")
 
 
 class RetryingStore:
-    """Wraps a store. A stream whose connection breaks off goes on where it was.
+    """Wraps a store. A stream whose connection breaks off continues where it was.
 
     ``stop`` ends the trying; ``on_retry`` is told why there is another attempt.
     """

@@ -123,7 +123,7 @@ def from_line(line: bytes) -> Event:
 
 
 class Emitter:
-    """Writes events to the service; clearing up goes on when the service is gone."""
+    """Writes events to the service; clearing up continues when the service is gone."""
 
     def __init__(self, sink: BinaryIO) -> None:
         self._sink, self._lock = sink, threading.Lock()

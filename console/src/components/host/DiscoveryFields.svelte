@@ -61,7 +61,7 @@
       <Input id="prefix" bind:value={rules.database_prefix} placeholder={'{account}_'} />
     </FormField>
     <NumberField
-      label="Forget accounts that are gone, with their bundles, after (days)"
+      label="Remove accounts that are gone, with their bundles, after (days)"
       id="forget-after"
       min={0}
       hint="0: only when somebody says so."

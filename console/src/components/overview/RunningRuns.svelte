@@ -1,5 +1,5 @@
 <script lang="ts">
-  // Runs that wait or go on.
+  // Runs that are queued or running.
   import type { Run } from '../../lib/types';
   import { count } from '../../lib/words';
   import OutcomeLabel from '../OutcomeLabel.svelte';

@@ -12,7 +12,7 @@ from .reader import BundleReader
 class DamageImpact:
     """Tells the entries whose bytes cannot be had any more.
 
-    ``missing`` pieces harm whatever lies in them. Of ``damaged`` ones each stretch is read: a
+    ``missing`` pieces harm whatever is in them. Of ``damaged`` ones each stretch is read: a
     flipped bit spoils one frame, not the piece. What was read once is remembered for the other
     bundles that need it."""
 

@@ -20,7 +20,7 @@ DISK = 1024 * 1024 * 1024
 
 
 class CachedFrame(Struct):
-    """A frame: where it lies in its piece, where the next one does, and its bytes or their place in
+    """A frame: where it is in its piece, where the next one is, and its bytes or their place in
     the file.
 
     ``broken`` is what is wrong with a damaged one, of which only the beginning could be had.

@@ -241,7 +241,7 @@ def read_lines(raw: BinaryIO) -> Iterator[bytes]:
     try:
         while chunk := raw.read(_CHUNK):
             if inflater.eof:
-                raise DamagedError("The listing goes on after its end.")
+                raise DamagedError("The listing has text after its end.")
             lines = (rest + inflater.decompress(chunk)).split(b"\n")
             rest = lines.pop()
             yield from lines

@@ -1,7 +1,7 @@
 """The previous bundle: what of it can be used again.
 
 Its listing is read as a stream beside the scan, both in scan order. Contents are also found by
-their digest, for what was moved, copied or only touched; that index lies in a file and is built
+their digest, for what was moved, copied or only touched; that index is in a file and is built
 when it is first asked for."""
 
 from __future__ import annotations
@@ -91,7 +91,7 @@ class PreviousEntry:
 class PreviousIndex:
     """The listing of a complete bundle whose pieces the stores still hold.
 
-    ``damaged`` are pieces that are known to be bad: what lies in them is stored again.
+    ``damaged`` are pieces that are known to be bad: what is in them is stored again.
     """
 
     def __init__(

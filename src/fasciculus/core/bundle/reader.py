@@ -207,7 +207,7 @@ class BundleReader:
         except DamagedError as error:
             if not length:
                 raise
-            # A flipped bit should cost the files that it lies in, not all thousand of the frame.
+            # A flipped bit should cost the files that it is in, not all thousand of the frame.
             return self._held.keep(
                 piece, offset, offset + length, reader.salvaged(offset, length), error
             )

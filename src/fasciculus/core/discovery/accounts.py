@@ -130,7 +130,7 @@ def assemble(
 
 
 def _owner(by_home: dict[str, DiscoveredAccount], path: str) -> DiscoveredAccount | None:
-    """The account whose home a path lies in."""
+    """The account whose home holds a path."""
     while len(path) > 1:
         if path in by_home:
             return by_home[path]

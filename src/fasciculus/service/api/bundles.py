@@ -197,7 +197,7 @@ def bundles_download(bundle_id: int, query: DownloadQuery) -> Response:
 
 
 def _range_start(tag: str) -> int | None:
-    """Where a resumed download goes on: the same bundle always has the same bytes."""
+    """Where a resumed download continues: the same bundle always has the same bytes."""
     asked = request.headers.get("Range")
     if not asked or request.headers.get("If-Range", f'"{tag}"') != f'"{tag}"':
         return 0

@@ -150,7 +150,7 @@ def accounts_change(name: str, body: AccountInput) -> Account:
 @operation(
     "DELETE",
     "/accounts/{name}",
-    "Forget an account; its bundles stay unless asked otherwise",
+    "Remove an account; its bundles stay unless asked otherwise",
     query=AccountRemovalQuery,
 )
 def accounts_remove(name: str, query: AccountRemovalQuery) -> None:

@@ -1,4 +1,4 @@
-"""Runs: what goes on and what went, with logs."""
+"""Runs: running and ended, with logs."""
 
 from __future__ import annotations
 

@@ -57,7 +57,9 @@ def stores_change(name: str, body: StoreInput) -> Store:
     return _saved(body.name, "changed store")
 
 
-@operation("DELETE", "/stores/{name}", "Forget a store; what is on it is not touched")
+@operation(
+    "DELETE", "/stores/{name}", "Remove a store from the records; what is on it is not touched"
+)
 def stores_remove(name: str) -> None:
     with context().records.write() as db:
         stores.remove_store(db, name)

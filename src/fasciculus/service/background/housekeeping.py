@@ -54,7 +54,7 @@ class Housekeeper:
         try:
             task()
         except Exception:
-            log.exception("the housekeeper stumbled; it goes on in an hour")
+            log.exception("housekeeping failed; it tries again in an hour")
 
     def find_accounts(self) -> None:
         """Take over what is new or changed on hosts that say so; what is gone waits for a

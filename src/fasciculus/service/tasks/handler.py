@@ -30,7 +30,7 @@ class Handler(Protocol[T]):
     aftermath: str
 
     def begin(self, task: T) -> Order:
-        """Note that it goes on, and write its order. Raises ``FasciculusError``."""
+        """Record that it runs, and write its order. Raises ``FasciculusError``."""
 
     def take(self, task: T, event: Event) -> None:
         """Write an event to the records."""
@@ -48,7 +48,7 @@ class Handler(Protocol[T]):
         """Remove what it left on this machine."""
 
     def unfinished(self) -> list[T]:
-        """What the records say waits or goes on."""
+        """What the records call queued or running."""
 
 
 class HandlerBase(Generic[T]):

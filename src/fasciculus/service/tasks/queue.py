@@ -11,8 +11,8 @@ from .queued import Lane, QueuedTask, Subject
 class TaskQueue:
     """Tasks in the order in which they came.
 
-    ``limits`` says how many go on at once in each lane. Two exclusive tasks of one subject never go
-    on at the same time, nor more tasks of a host than that takes.
+    ``limits`` says how many run at once in each lane. Two exclusive tasks of one subject never run
+    at the same time, nor more tasks of a host than that takes.
     """
 
     def __init__(self, limits: Mapping[Lane, int]) -> None:
@@ -27,7 +27,7 @@ class TaskQueue:
         self._waiting.extend(tasks)
 
     def next(self) -> QueuedTask | None:
-        """The first that may begin, which goes on from now; None when none may."""
+        """The first that may begin, which is running from now on; None when none may."""
         lanes = Counter(task.lane for task in self._running)
         hosts = Counter(task.host for task in self._running if task.host)
         busy = {task.subject for task in (*self._running, *self._settling) if task.exclusive}
@@ -62,15 +62,15 @@ class TaskQueue:
         return found
 
     def running(self) -> list[QueuedTask]:
-        """The tasks that go on."""
+        """The running tasks."""
         return list(self._running)
 
     def find(self, key: tuple[str, int]) -> QueuedTask | None:
-        """The task of a key, while it waits, goes on or settles."""
+        """The task of a key, while it waits, runs or settles."""
         return next((task for task in self._all() if task.key == key), None)
 
     def busy(self) -> set[Subject]:
-        """The subjects of which something waits or goes on."""
+        """The subjects of which something is queued or running."""
         return {task.subject for task in self._all()}
 
     def _all(self) -> list[QueuedTask]:

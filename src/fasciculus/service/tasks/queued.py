@@ -1,4 +1,4 @@
-"""The tasks that wait or go on: backups, restores, maintenance."""
+"""Queued and running tasks: backups, restores, maintenance."""
 
 from __future__ import annotations
 
@@ -13,7 +13,7 @@ if TYPE_CHECKING:
     from .worker_pool import Worker
 
 Subject = tuple[str, str]
-#: Tasks of runs and restores share one limit; maintenance goes on beside them, one at a time.
+#: Tasks of runs and restores share one limit; maintenance runs beside them, one at a time.
 Lane = Literal["work", "maintenance"]
 
 
@@ -26,7 +26,7 @@ class QueuedTask:
     #: The host that it reads from, and how many tasks that takes side by side (0: any number).
     host: str = ""
     at_once: int = 0
-    #: Whether no other exclusive task of the subject may go on beside it.
+    #: Whether no other exclusive task of the subject may run beside it.
     exclusive: bool = True
     lane: Lane = "work"
     cancelled: bool = False
@@ -64,7 +64,7 @@ class QueuedRestore(QueuedTask):
 
 @dataclass(slots=True, eq=False, kw_only=True)
 class QueuedMaintenance(QueuedTask):
-    """Verifying, mending or repacking. Verifying only reads, so that runs may go on beside it."""
+    """Verifying, mending or repacking. Verifying only reads, so that backups may run beside it."""
 
     store: str
     kind: str

@@ -108,12 +108,12 @@ class TaskRunner:
             task.worker.cancel()
 
     def busy(self) -> set[Subject]:
-        """The subjects of which something waits or goes on."""
+        """The subjects of which something is queued or running."""
         with self._changed:
             return self._queue.busy()
 
     def progress_of(self, key: tuple[str, int]) -> TaskProgress | None:
-        """How far a task is, while it goes on."""
+        """How far a task is, while it runs."""
         with self._changed:
             task = self._queue.find(key)
         return task.progress if task is not None else None

@@ -39,7 +39,7 @@ class TaskHooks:
                 if command.when == "before" and not self._run(command) and command.stops:
                     raise FasciculusError(
                         f"The command before the task failed: {command.command}",
-                        "Put it right, or let the job go on without it.",
+                        "Put it right, or let the job continue without it.",
                     )
             yield
             good = True

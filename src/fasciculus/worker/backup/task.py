@@ -140,7 +140,7 @@ class BackupTask:
             self._emitter.warn(
                 f"{format_count(len(order.damaged), 'piece')} of earlier bundles is known to be "
                 "damaged: "
-                "what lies there is stored again"
+                "what is in it is stored again"
             )
 
     def _ready(self, order: StoreOrder) -> set[str]:
@@ -418,7 +418,7 @@ class BackupTask:
                 except (FasciculusError, OSError) as error:
                     self._emitter.warn(
                         f"store {uploader.name}: retiring did not finish: "
-                        f"{error_text(error)} The next run goes on with it."
+                        f"{error_text(error)} The next run tries it again."
                     )
                 self._emitter.emit(CopyResult(uploader.name, kept=kept))
         outcome: Outcome = (

@@ -83,7 +83,7 @@ class MendTask:
         return MendResult(
             outcome="warned",
             summary=f"{what}; {format_count(len(left), 'file')} found intact on no other store. "
-            "The next run of the job stores anew what lies in them.",
+            "The next run of the job stores their contents again.",
             entries=len(self._mended),
             bytes=self._progress.bytes,
         )

@@ -2,7 +2,7 @@
 
 The new pieces are on the store before any bundle is turned to them; then each bundle gets a listing
 under a new name and, as one write, the ``bundle.json`` that names it; old pieces go last. Stopped
-anywhere, every bundle is whole, and the next pass goes on."""
+anywhere, every bundle is whole, and the next pass continues."""
 
 from __future__ import annotations
 

@@ -68,7 +68,7 @@ class UsageTotals:
 
 
 class PieceUsage:
-    """Contents by where they lie, in a file, so that a million of them need little memory.
+    """Contents by place, in a file, so that a million of them need little memory.
 
     As the listing of a packer it notes where contents were packed anew.
     """
@@ -201,7 +201,7 @@ class PieceUsage:
 
     def moving(self, kind: str) -> Iterator[Entry]:
         """What must be packed anew of the chosen pieces of a kind, each contents once, where they
-        lie in order.
+        are in order.
         """
         last = (-1, -1, -1)
         while rows := self._after(kind, last):
@@ -240,7 +240,7 @@ class PieceUsage:
     add_lines = add_line
 
     def place_of(self, row: dict[str, Any]) -> list[Extent] | None:
-        """Where a listed entry's bytes lie now; None where they stayed."""
+        """Where a listed entry's bytes are now; None where they stayed."""
         if not any(at[0] in self._chosen for at in row["at"]):
             return None
         digest = bytes.fromhex(row["blake3"])

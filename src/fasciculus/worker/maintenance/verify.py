@@ -46,7 +46,7 @@ class _Piece:
 
 
 class VerifyTask:
-    """Carries out one :class:`VerifyOrder`. It only reads, and may go on beside a run of the
+    """Carries out one :class:`VerifyOrder`. It only reads, and may run beside a backup of the
     subject.
     """
 

@@ -73,7 +73,7 @@ class MailSettingsRestore:
             self._emitter.info(f"{domain}: its {what} are back in {path}")
 
     def _place(self, domain: str, below: str) -> str:
-        """Where a Sieve script, a message or a DKIM key lies on the host; empty where it knows no
+        """Where a Sieve script, a message or a DKIM key is on the host; empty where it knows no
         place.
         """
         kind, _, rest = below.partition("/")

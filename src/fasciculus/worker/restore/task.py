@@ -293,7 +293,7 @@ class RestoreTask:
                     sink.write(chunk)
                     self._progress.bytes += len(chunk)
         except FasciculusError:
-            # What is not right must not lie there as if it were.
+            # What is not right must not stay there as if it were.
             self._progress.bytes = before
             with suppress(OSError):
                 os.unlink(path)
