@@ -2,16 +2,11 @@
   import { Button } from 'flowbite-svelte';
   import { push } from 'svelte-spa-router';
   import { Problem } from '../lib/api.svelte';
-  import {
-    hostsAdd,
-    hostsChange,
-    hostsRemove,
-    hostsShow,
-    hostsTryDraft,
-    kindsList,
-  } from '../lib/calls';
+  import { hostsAdd, hostsChange, hostsRemove, hostsShow } from '../lib/calls';
+  import { hostsTryDraft, kindsList } from '../lib/calls';
   import { asProblem, Loader } from '../lib/loader.svelte';
-  import type { Host, HostInput, Settings, TryResult } from '../lib/types';
+  import type { HostInput, Settings, TryResult } from '../lib/types';
+  import { blankHost, hostForm } from '../lib/host';
   import { count, given } from '../lib/words';
   import ConfirmDialog from '../components/ConfirmDialog.svelte';
   import DiscoveryFields from '../components/host/DiscoveryFields.svelte';
@@ -26,59 +21,21 @@
   import PageHead from '../components/PageHead.svelte';
   import TryPanel from '../components/TryPanel.svelte';
   let { params = {} }: { params?: { name?: string } } = $props();
-  const blank = (): HostInput => ({
-    name: '',
-    connection: { kind: 'local' },
-    at_once: 0,
-    servers: [],
-    mail: {
-      alias_map: '',
-      mailbox_map: '',
-      transport_map: '',
-      passwd_file: '',
-      home: '',
-      dkim: '',
-      refresh: [],
-    },
-    system: [],
-    account_system: [],
-    hold_flag: '',
-    finding: {
-      homes: [],
-      sites: [],
-      nginx: [],
-      apache: [],
-      database_prefix: '',
-      by_grants: false,
-      sqlite: false,
-      mail: false,
-      leave_out: [],
-      automatic: false,
-      forget_after: 0,
-    },
-    secrets: {},
-  });
-  let host = $state<HostInput>(blank());
+  let host = $state<HostInput>(blankHost());
   let secrets = $state<Record<string, string>>({});
   let tried = $state<TryResult | null>(null);
   let problem = $state<Problem | null>(null);
   let busy = $state(false);
   let removing = $state(false);
   const kinds = new Loader(kindsList);
-  const saved = new Loader<Host | null>(async () =>
-    params.name ? await hostsShow(params.name) : null,
-  );
+  const saved = new Loader(async () => (params.name ? await hostsShow(params.name) : null));
   const kind = $derived(kinds.value?.hosts.find((k) => k.name === host.connection.kind));
   const secretsSet = $derived(saved.value?.secrets_set ?? []);
   $effect(() => {
     void params.name;
     kinds.load();
     saved.load().then(() => {
-      const found = saved.value;
-      if (found)
-        host = Object.fromEntries(
-          Object.keys(blank()).map((key) => [key, found[key as keyof Host] ?? {}]),
-        ) as unknown as HostInput;
+      if (saved.value) host = hostForm(saved.value);
     });
   });
   const body = () => ({ ...$state.snapshot(host), secrets: given(secrets) });
