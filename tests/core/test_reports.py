@@ -1,0 +1,80 @@
+"""The words of reports, summaries and paths."""
+
+from datetime import UTC, datetime
+
+import pytest
+
+from fasciculus.core.bundle.entry import Entry, to_bytes, to_text
+from fasciculus.core.errors import SettingError
+from fasciculus.core.maintenance_report import DamageLine, MaintenanceReport
+from fasciculus.core.run_report import CopyLine, RunReport, TaskLine
+
+AT = datetime(2026, 11, 24, 2, 15, tzinfo=UTC)
+LINE = DamageLine("pieces/p", "is missing", ["b1", "b2"], ["files/index.html"], 1)
+
+
+def report(kind="verify", damage=(LINE,), helpers=()) -> MaintenanceReport:
+    return MaintenanceReport(
+        maintenance=3,
+        kind=kind,
+        store="attic",
+        subject_kind="account",
+        subject="millpond",
+        outcome="failed",
+        sentence="1 file is missing.",
+        ended=AT,
+        zone="Europe/London",
+        started_by="timetable",
+        damage=list(damage),
+        helpers=list(helpers),
+    )
+
+
+@pytest.mark.parametrize(
+    ("found", "title", "step"),
+    [
+        (report(helpers=["cellar"]), "damage found", "It is being mended from cellar now"),
+        (report(), "damage found", "No other store has copies to mend it from."),
+        (report("mend", ()), "damage mended", "is whole again"),
+        (report("mend"), "damage not mended", "Check its disk."),
+    ],
+)
+def test_a_report_of_damage_says_what_happens_next(found, title, step):
+    assert found.title == f"[Fasciculus] attic: {title} (millpond)"
+    assert step in found.next_step
+    assert found.local(AT).startswith("2026-11-24 02:15") and "GMT" in found.local(AT)
+    assert LINE.harm_words == "2 bundles, 1 entry"
+
+
+def test_a_report_of_a_run_adds_up():
+    good = TaskLine(
+        subject_kind="account",
+        subject="millpond",
+        outcome="done",
+        entries=3,
+        bytes=2048,
+        packed=1024,
+        seconds=61.4,
+        copies=[CopyLine("attic", ""), CopyLine("cellar", "full")],
+    )
+    found = RunReport(7, "nightly", "partial", AT, AT, "UTC", "timetable", [good, good])
+    assert found.trouble and found.bytes == 4096 and found.packed == 2048
+    assert found.stores == ["attic"], "a copy that failed is none"
+    assert found.outcome_words == "a copy is missing" and good.outcome_words == "done"
+    assert (good.size_words, good.packed_words) == ("2.00 KiB", "1.00 KiB")
+    assert good.duration_words == "1 min 01 s"
+    assert not RunReport(8, "n", "done", AT, AT, "UTC", "x", []).trouble
+
+
+@pytest.mark.parametrize("path", [b"plain/name", "brücke".encode(), b"odd\xff\xfe", b"base\n"])
+def test_a_path_travels_as_text_and_comes_back(path):
+    assert to_bytes(to_text(path)) == path
+    assert to_text(path).startswith("base64:") == (b"\xff" in path)
+
+
+def test_a_path_that_is_none_is_refused_at_its_field():
+    with pytest.raises(SettingError) as caught:
+        to_bytes("base64:!!!")
+    assert caught.value.field == "paths"
+    assert to_bytes("/files/") == b"files"
+    assert Entry("files", b"odd\xff").text == "odd\\xff"
