@@ -68,10 +68,10 @@ def table_statements(rows: int) -> list[str]:
     ]
 
 
-def accounts(folder: Path, count: int) -> None:
-    """Small accounts of 20 files each."""
+def accounts(folder: Path, count: int, files: int = 20) -> None:
+    """Small accounts."""
     for number in range(count):
         home = folder / f"account-{number:03}"
         home.mkdir(parents=True)
-        for name in range(20):
+        for name in range(files):
             (home / f"page-{name}.html").write_text(f"account {number}, page {name}\n" * 20)

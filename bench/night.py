@@ -75,7 +75,13 @@ class Night:
             StoreInput(name="attic", settings={"kind": "folder", "folder": str(store)})
         )
         self.client.jobs_add(
-            JobInput(name="nightly", contents=["files"], stores=["attic"], keep=1000)
+            JobInput(
+                name="nightly",
+                contents=["files"],
+                stores=["attic"],
+                keep=1000,
+                mode="incremental",
+            )
         )
 
     def run(self) -> None:

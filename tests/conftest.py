@@ -12,6 +12,7 @@ from collections.abc import Iterator
 from pathlib import Path
 
 import pytest
+from hypothesis import HealthCheck, settings
 
 sys.path.insert(0, str(Path(__file__).parent))
 
@@ -24,6 +25,10 @@ from fasciculus.demo.sftp import SftpStandIn
 from fasciculus.ssh import SshSpec
 from fasciculus.stores import store_spec
 from fasciculus.stores.base import StoreSpec
+
+# A slow machine is no fault: nothing here is about how long something takes.
+settings.register_profile("steady", deadline=None, suppress_health_check=[HealthCheck.too_slow])
+settings.load_profile("steady")
 
 
 @pytest.fixture

@@ -99,7 +99,7 @@ def test_killing_in_the_middle_of_a_run(tmp_path, stand_in, victim):
 def _alive(pid: int) -> bool:
     try:
         return Path(f"/proc/{pid}/stat").read_text().rpartition(")")[2].split()[0] != "Z"
-    except FileNotFoundError:
+    except (FileNotFoundError, ProcessLookupError):
         return False
 
 

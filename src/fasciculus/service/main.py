@@ -139,6 +139,8 @@ def serve(config: Config) -> None:
         ) from error
 
     def finish(_number: int, _frame: FrameType | None) -> None:
+        # Otherwise the server waits for open live views.
+        parts.events.close()
         raise KeyboardInterrupt
 
     signal.signal(signal.SIGTERM, finish)
