@@ -74,13 +74,15 @@ class Registry(Generic[K]):
     def get(self, name: str) -> K:
         """The kind of that name. Raises ``SettingError`` that names those there are."""
         if name not in self._loaded:
-            if name not in self._places:
+            # Looking through all installed packages takes long: only for what does not ship.
+            place = self._built_in.get(name) or self._places.get(name)
+            if place is None:
                 raise SettingError(
                     f"There is no {self._what} “{name}”.",
                     f"Choose {' or '.join(self.names())}.",
                     field="kind",
                 )
-            module, _, attribute = self._places[name].partition(":")
+            module, _, attribute = place.partition(":")
             self._loaded[name] = getattr(import_module(module), attribute)
         return self._loaded[name]
 

@@ -65,11 +65,17 @@ def runs(
     return page(db, query, paging, _run)
 
 
-def run(db: sqlite3.Connection, run_id: int) -> RunDetail:
+def summary(db: sqlite3.Connection, run_id: int) -> Run:
+    """A run without its tasks, of which there may be many."""
     row = db.execute(f"SELECT {_RUN} FROM run WHERE id=?", (run_id,)).fetchone()
     if row is None:
         raise MissingError(f"There is no run {run_id}.", "“fasciculus runs list” names them.")
-    detail = RunDetail(**_run(row).model_dump())
+    return _run(row)
+
+
+def run(db: sqlite3.Connection, run_id: int) -> RunDetail:
+    """A run with its tasks."""
+    detail = RunDetail(**summary(db, run_id).model_dump())
     detail.tasks = tasks(db, run_id)
     return detail
 

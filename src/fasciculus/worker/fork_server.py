@@ -17,6 +17,10 @@ import socket
 from contextlib import suppress
 from importlib import import_module
 
+from ..databases import ENGINES
+from ..hosts import KINDS as host_kinds
+from ..stores import KINDS as store_kinds
+
 #: What the tasks need; imported once, before the first fork.
 _PRELOADED = (
     "fasciculus.worker.process",
@@ -40,6 +44,9 @@ def serve(control_descriptor: int) -> None:
     """Fork a worker per message until the other side closes the socket."""
     for name in _PRELOADED:
         import_module(name)
+    # Packages are looked through once, not by each worker that meets a kind of theirs.
+    for registry in (store_kinds, host_kinds, ENGINES):
+        registry.names()
     gc.collect()
     # What is imported stays: looking through it in each worker would also copy its pages.
     gc.freeze()

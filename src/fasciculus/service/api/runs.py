@@ -64,7 +64,7 @@ def runs_cancel(run_id: int) -> RunDetail:
     query=LogQuery,
 )
 def runs_log(run_id: int, query: LogQuery) -> Page[LogLine]:
-    runs.run(context().records.reader, run_id)
+    runs.summary(context().records.reader, run_id)
     return runs.log_lines(
         context().records.reader, page_request(query), "run_id", run_id, query.level, query.q
     )
@@ -78,11 +78,11 @@ def runs_log(run_id: int, query: LogQuery) -> Page[LogLine]:
     query=LastEventQuery,
 )
 def runs_events(run_id: int, query: LastEventQuery) -> Response:
-    runs.run(context().records.reader, run_id)
+    runs.summary(context().records.reader, run_id)
     records = context().records
 
     def over() -> bool:
-        return runs.run(records.reader, run_id).state == "ended"
+        return runs.summary(records.reader, run_id).state == "ended"
 
     return event_stream(context().events, query.last_id, run_id, over)
 

@@ -9,7 +9,7 @@ from collections.abc import Callable
 
 from ...core.errors import FasciculusError, SettingError
 from ...hosts import KINDS as HOST_KINDS
-from ...models import JobInput, Run, Task
+from ...models import JobInput, Task
 from ...records import bundles, inventory, jobs, runs, stores
 from ...worker.events import CopyResult, CopyRetired, Event, Log
 from ...worker.orders import Order, ReleaseOrder
@@ -199,20 +199,22 @@ class BackupHandler(HandlerBase[QueuedBackup]):
         self._events.tell("task", data, run=task.run)
 
     def _show_run(self, run_id: int) -> None:
-        run = Run(**runs.run(self._records.reader, run_id).model_dump(exclude={"tasks"}))
-        self._events.tell("run", run, run=run_id)
+        self._events.tell("run", runs.summary(self._records.reader, run_id), run=run_id)
 
     # Recovering ----------------------------------------------------------------
 
     def unfinished(self) -> list[QueuedBackup]:
         db = self._records.reader
-        found = []
+        found: list[QueuedBackup] = []
+        of_run: dict[int, JobInput | None] = {}
         for run_id, task in runs.unfinished_tasks(db):
+            if run_id not in of_run:
+                of_run[run_id] = jobs.find(db, runs.summary(db, run_id).job)
             queued = QueuedBackup(
                 number=task.id,
                 subject=(task.subject_kind, task.subject),
                 run=run_id,
-                job=jobs.find(db, runs.run(db, run_id).job),
+                job=of_run[run_id],
             )
             if task.state == "running":
                 self._remember_holds(queued)
