@@ -33,8 +33,9 @@ $(CONSOLE): console/node_modules/.ready $(CONSOLE_SOURCES)
 test-system:
 	@sh tests/install-debian-packages.sh
 
+# Fails too when less than 95 % of the core is covered.
 test: setup test-system
-	$(BIN)/pytest
+	$(BIN)/pytest --cov --cov-report=term
 
 # One check, and how long it took: $(call timed,NAME,COMMAND)
 define timed

@@ -128,7 +128,8 @@ class SftpClient(paramiko.SFTPClient):
                 break
             for _ in range(answer.get_int()):
                 name, _ = answer.get_string(), answer.get_string()
-                rows.append((name, paramiko.SFTPAttributes._from_msg(answer)))  # type: ignore[attr-defined]
+                read: Any = paramiko.SFTPAttributes
+                rows.append((name, read._from_msg(answer)))
         self._request(CMD_CLOSE, handle)
         return sorted((row for row in rows if row[0] not in (b".", b"..")), key=lambda row: row[0])
 

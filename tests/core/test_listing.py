@@ -146,7 +146,10 @@ def test_some_kinds_alone_and_what_links_lead_to():
     ):
         writer.add(entry)
     writer.close()
-    read = lambda *kinds: [e.path for e in read_listing(io.BytesIO(raw.getvalue()), kinds)]  # noqa: E731
+
+    def read(*kinds):
+        return [entry.path for entry in read_listing(io.BytesIO(raw.getvalue()), kinds)]
+
     assert (
         len(read()) == 5
         and read("databases") == [b"shop.sql"]

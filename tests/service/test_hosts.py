@@ -113,7 +113,7 @@ def test_the_same_account_here_and_over_ssh(running, openssh, tmp_path):
         counts = []
         for subject in ("here", "there"):
             number = client.previews_start(JobInput(**job), subject).id
-            preview = until(lambda: (p := client.previews_show(number)).state == "ended" and p)  # noqa: B023
+            preview = until(lambda n=number: (p := client.previews_show(n)).state == "ended" and p)
             counts.append(
                 (preview.entries, preview.bytes, [(s.rule, s.entries) for s in preview.saved])
             )

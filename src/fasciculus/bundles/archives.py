@@ -7,6 +7,7 @@ import zipfile
 import zlib
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass
+from typing import IO, cast
 
 import zstandard
 
@@ -73,7 +74,8 @@ def _zip(wanted: ExportSelection) -> Iterator[bytes]:
     are left out.
     """
     sink = _Sink()
-    with zipfile.ZipFile(sink, "w", zipfile.ZIP_DEFLATED, allowZip64=True) as archive:  # type: ignore[call-overload]
+    target = cast(IO[bytes], sink)
+    with zipfile.ZipFile(target, "w", zipfile.ZIP_DEFLATED, allowZip64=True) as archive:
         with wanted.reader() as reader:
             for entry in wanted.entries():
                 if entry.type not in _TYPES:

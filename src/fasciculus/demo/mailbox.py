@@ -57,7 +57,8 @@ class MailboxStandIn:
             options.update(tls_context=tls, require_starttls=True)
         self._controller = _Controller(_Keeper(folder), hostname="127.0.0.1", port=port, **options)
         self._controller.start()
-        self.port: int = self._controller.server.sockets[0].getsockname()[1]  # type: ignore[union-attr]
+        listening: Any = self._controller.server
+        self.port: int = listening.sockets[0].getsockname()[1]
 
     def messages(self) -> list[EmailMessage]:
         """What has arrived, oldest first."""

@@ -7,6 +7,7 @@ import shutil
 import subprocess
 import time
 from pathlib import Path
+from typing import Any
 
 import pymysql
 
@@ -76,7 +77,7 @@ class PrivateMariaDb:
                     raise
                 time.sleep(0.1)
 
-    def connect(self, database: str | None = None) -> pymysql.connections.Connection:  # type: ignore[type-arg]
+    def connect(self, database: str | None = None) -> pymysql.connections.Connection[Any]:
         """A connection as the system user that runs it."""
         name = "root" if os.geteuid() == 0 else os.environ.get("USER", "")
         return pymysql.connect(

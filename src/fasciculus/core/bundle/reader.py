@@ -131,7 +131,8 @@ class PieceReader:
         steps += [packed[at : at + 1] for at in range(body, len(packed))]
         with suppress(*UNPACK_ERRORS):
             for step in steps:
-                found.append(inflater.decompress(step))  # noqa: PERF401  what came before the damage is kept
+                # One by one: what came before the damage is kept.
+                found.append(inflater.decompress(step))  # noqa: PERF401
         return b"".join(found)
 
 

@@ -41,7 +41,7 @@ class StatPrefetcher:
             return
         self._known = mmap.mmap(-1, _AT.size + len(self._places))
         self._process = os.fork()
-        if not self._process:
+        if not self._process:  # pragma: no cover (it ends without a trace)
             try:
                 # The parent's way of being cancelled is not this one's, nor are its pipes, whose
                 # end others wait for.
@@ -52,7 +52,7 @@ class StatPrefetcher:
             finally:
                 os._exit(0)
 
-    def _look(self, root: bytes) -> None:
+    def _look(self, root: bytes) -> None:  # pragma: no cover (in the other process)
         assert self._known is not None
         for number in range(len(self._places) - 1, -1, -1):
             if _AT.unpack_from(self._known)[0] >= number:

@@ -1,0 +1,120 @@
+"""What is refused, each with its field and the way out."""
+
+import os
+import socket
+
+import pytest
+
+from fasciculus.core.bundle.codecs import codec, codec_of
+from fasciculus.core.bundle.tree_walk import scan
+from fasciculus.core.dump.filters import DatabaseRules
+from fasciculus.core.errors import DamagedError, SettingError
+from fasciculus.core.file_filters import FileRules
+from fasciculus.core.job_summary import summary
+from fasciculus.core.schedule import parse, zone
+
+
+@pytest.mark.parametrize(
+    ("name", "level"), [("zstd", 0), ("zstd", 20), ("gzip", 0), ("gzip", 10), ("rar", None)]
+)
+def test_a_packing_that_is_none(name, level):
+    with pytest.raises(SettingError) as caught:
+        codec(name, level)
+    assert caught.value.field in ("level", "compression") and caught.value.way_out
+
+
+def test_a_piece_of_unknown_packing():
+    with pytest.raises(DamagedError, match="ending that is not known"):
+        codec_of("p.tar.rar")
+    assert codec_of("p.tar").name == "none"
+
+
+@pytest.mark.parametrize("name", ["Heronmere/Lake", "", "../etc/passwd"])
+def test_a_zone_that_is_none(name):
+    with pytest.raises(SettingError):
+        zone(name)
+
+
+SUMMARY = {
+    "subjects": "accounts",
+    "choice": "all",
+    "names": [],
+    "covers": 3,
+    "contents": ["files", "databases", "mail"],
+    "messages": False,
+    "rules": FileRules(),
+    "databases": DatabaseRules(),
+    "hold_page": False,
+    "full_every": 0,
+    "timetable": parse("daily 02:15"),
+    "zone": "UTC",
+    "stores": ["attic"],
+    "keep": 7,
+    "report_to": [],
+    "report_when": "always",
+    "enabled": True,
+}
+
+
+@pytest.mark.parametrize(
+    ("changes", "words"),
+    [
+        ({}, "files, databases and mail settings of all accounts (3 now) to attic"),
+        ({"choice": "listed", "names": ["millpond"], "covers": 1}, "of the account millpond to"),
+        (
+            {"choice": "all_but", "names": list("abcdef")},
+            "of all accounts but a, b, c, d and 2 more (3 now)",
+        ),
+        ({"messages": True}, "mail settings with the messages"),
+        ({"subjects": "hosts", "contents": ["databases"]}, "all databases of all hosts"),
+        ({"databases": DatabaseRules(structure_only=True)}, "the structure of databases"),
+        ({"rules": FileRules(larger_than=1 << 20)}, "files (without those larger than 1.00 MiB)"),
+        ({"rules": FileRules(older_than=1)}, "files (without those older than 1 day)"),
+        ({"rules": FileRules(includes=["/a"])}, "files (only of 1 pattern)"),
+        ({"rules": FileRules(excludes=["a", "b"])}, "without what 2 patterns match"),
+        ({"hold_page": True}, "sets the sites' hold page meanwhile"),
+        ({"full_every": 30}, "with a new full bundle every 30 days"),
+        ({"keep": 1}, "keeps the newest 1 copy of each"),
+        ({"report_to": ["duty@x.example"]}, "mails duty@x.example each time"),
+        ({"report_to": ["a@x.example"], "report_when": "trouble"}, "when something is wrong"),
+        ({"enabled": False}, "Switched off. When on: every day"),
+        ({"timetable": parse("by hand")}, "it bundles files"),
+    ],
+)
+def test_the_summary_says_what_was_chosen(changes, words):
+    assert words in summary(**{**SUMMARY, **changes})
+
+
+def warned(tree):
+    found = []
+    entries = list(scan(os.fsencode(tree), warn=found.append))
+    return [entry.path for entry in entries], found
+
+
+def test_a_socket_is_named_and_left_out(tmp_path, monkeypatch):
+    monkeypatch.chdir(tmp_path)
+    with socket.socket(socket.AF_UNIX) as listening:
+        listening.bind("here.sock")
+        paths, found = warned(tmp_path)
+    assert b"here.sock" not in paths and "here.sock: a socket" in found[0]
+
+
+def test_what_cannot_be_looked_at_is_named_and_the_rest_is_kept(tmp_path, monkeypatch):
+    (tmp_path / "good").write_text("x")
+    (tmp_path / "bad").write_text("x")
+    look = os.listxattr
+
+    def refused(path, **more):
+        if os.fsencode(path).endswith(b"bad"):
+            raise OSError(5, "Input/output error")
+        return look(path, **more)
+
+    monkeypatch.setattr(os, "listxattr", refused)
+    paths, found = warned(tmp_path)
+    assert {b"good", b"bad"} <= set(paths)
+    assert found == ["bad: its extended attributes could not be read (Input/output error)"]
+
+
+def test_a_root_that_is_not_there(tmp_path):
+    with pytest.raises(OSError):
+        warned(tmp_path / "none")
