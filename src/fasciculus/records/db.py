@@ -25,6 +25,9 @@ def stamp(moment: datetime) -> str:
     return moment.astimezone(UTC).isoformat(timespec="milliseconds")
 
 
+_READER_CACHE_KIB = 256
+
+
 class Records:
     """Connections to the records. Opening one brings the tables up to date."""
 
@@ -77,6 +80,8 @@ class Records:
         if connection is None:
             connection = self._connect()
             connection.execute("PRAGMA query_only=ON")
+            # Many threads have one: the operating system's cache is shared, theirs is not.
+            connection.execute(f"PRAGMA cache_size=-{_READER_CACHE_KIB}")
             self._local.connection = connection
         return connection
 
