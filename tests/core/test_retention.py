@@ -6,7 +6,7 @@ from hypothesis import strategies as st
 
 from fasciculus.core import retention
 from fasciculus.core.errors import SettingError
-from fasciculus.core.retention import RetentionCopy, retiring
+from fasciculus.core.retention import RetentionCopy, check, retiring
 from fasciculus.core.selection import ExcludedPaths, Selection, chosen
 
 START = datetime(2026, 1, 1, tzinfo=UTC)
@@ -36,8 +36,17 @@ def test_what_was_retired_is_not_missed_the_next_time(copies, count):
 
 @pytest.mark.parametrize("count", [0, -1, 10_001])
 def test_a_count_that_would_lose_all_is_refused(count):
-    with pytest.raises(SettingError):
+    with pytest.raises(SettingError) as caught:
         retiring([], count)
+    assert caught.value.field == "keep"
+    assert caught.value.sentence() == (
+        f"{count} copies cannot be kept. Give a number from 1 to 10,000."
+    )
+
+
+@pytest.mark.parametrize("count", [1, 10_000])
+def test_the_numbers_that_may_be_kept(count):
+    assert check(count) == count
 
 
 def test_selections():

@@ -71,8 +71,7 @@
   <h2 class="mt-4 mb-1">Pieces</h2>
   {#each bundle.pieces as p (p.name)}<div class="flex justify-between gap-2">
       <span class="wrap-anywhere" title="SHA-256 {p.sha256}"
-        >{shortName(p)}{#if !p.brought}
-          <span class="text-faint">earlier</span>{/if}</span
+        >{shortName(p)}{#if !p.brought}{' '}<span class="text-faint">earlier</span>{/if}</span
       ><span class="num">{size(p.bytes)}</span>
     </div>{/each}
   {#each Object.entries(bundle.contents) as [k, c] (k)}{#if c.unreadable.length}<h2

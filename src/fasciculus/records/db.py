@@ -20,12 +20,12 @@ def now() -> str:
     return stamp(datetime.now(UTC))
 
 
+_READER_CACHE_KIB = 256
+
+
 def stamp(moment: datetime) -> str:
     """A moment as sortable text in UTC, to the millisecond."""
     return moment.astimezone(UTC).isoformat(timespec="milliseconds")
-
-
-_READER_CACHE_KIB = 256
 
 
 class Records:
