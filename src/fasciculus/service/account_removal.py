@@ -14,7 +14,7 @@ from ..records.db import Records
 from ..records.encryption import SecretCipher
 from ..stores import open_store
 from ..stores.base import connected
-from .tasks.orders.reach import OrderSources, store_order
+from .tasks.orders.connections import OrderSources, store_order
 
 
 def subjects_of(account: Account) -> list[SubjectRef]:

@@ -12,7 +12,7 @@ from ..records import bundles
 from ..stores import open_store
 from ..stores.base import Store, connected
 from .context import context, order_sources
-from .tasks.orders.reach import store_order
+from .tasks.orders.connections import store_order
 
 
 def chosen_copy(bundle: Bundle, store: str) -> str:

@@ -11,7 +11,7 @@ from ..config import Config
 from ..records.db import Records
 from ..records.encryption import SecretCipher
 from .event_stream import EventStream
-from .tasks.orders.reach import OrderSources
+from .tasks.orders.connections import OrderSources
 from .tasks.previews import Previews
 
 if TYPE_CHECKING:

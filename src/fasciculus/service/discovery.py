@@ -36,7 +36,7 @@ from ..records.db import Records, now
 from ..records.encryption import SecretCipher
 from ..worker.database_access import database_access
 from ..worker.orders import HostOrder
-from .tasks.orders.reach import OrderSources, host_order
+from .tasks.orders.connections import OrderSources, host_order
 
 
 def proposals(config: Config, records: Records, cipher: SecretCipher, name: str) -> list[Proposal]:

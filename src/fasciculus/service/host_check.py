@@ -18,7 +18,7 @@ from ..models import TryResult, TryStep
 from ..models.inventory import HostFields
 from ..worker.database_access import database_access
 from ..worker.orders import HostOrder
-from .tasks.orders.reach import described_host
+from .tasks.orders.connections import described_host
 
 #: The steps in their order, so that the one that failed has its name.
 _CONNECTING = ("connect", "host key", "sign in", "commands")

@@ -53,7 +53,7 @@ from ..operations import (
     page_request,
     principal,
 )
-from ..tasks.orders.reach import local_stores, store_order
+from ..tasks.orders.connections import local_stores, store_order
 from ..tasks.orders.restore import check_target
 from .auth import note
 

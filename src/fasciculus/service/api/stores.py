@@ -14,7 +14,7 @@ from ...stores.trying import try_store
 from ..context import context, order_sources
 from ..kind_settings import check_store
 from ..operations import operation, page_request
-from ..tasks.orders.reach import store_order
+from ..tasks.orders.connections import store_order
 from .auth import note
 
 #: The setting that a step which fails points to, where the kind has it.

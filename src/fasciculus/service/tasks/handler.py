@@ -16,7 +16,7 @@ from ...worker.events import Event, Log
 from ...worker.orders import Order
 from ...worker.results import AnyResult
 from ..event_stream import EventStream
-from .orders.reach import OrderSources
+from .orders.connections import OrderSources
 from .queued import QueuedTask
 
 T = TypeVar("T", bound=QueuedTask)

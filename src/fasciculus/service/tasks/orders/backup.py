@@ -17,8 +17,8 @@ from ....worker.orders import (
     StoreOrder,
     SubjectOrder,
 )
+from .connections import OrderSources, host_order, mail_order, own_paths, store_order
 from .previous import compares_contents, previous_order
-from .reach import OrderSources, host_order, mail_order, own_paths, store_order
 from .subjects import Subject, databases_of, find_subject
 
 

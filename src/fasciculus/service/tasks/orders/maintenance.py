@@ -18,7 +18,7 @@ from ....worker.orders import (
     SubjectOrder,
     VerifyOrder,
 )
-from .reach import OrderSources, store_order
+from .connections import OrderSources, store_order
 
 _LEAST_PIECE = 64 * 1024 * 1024
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 from ....models import JobInput
 from ....records import bundles
 from ....worker.orders import PreviewOrder
-from .reach import OrderSources, host_order, own_paths
+from .connections import OrderSources, host_order, own_paths
 from .subjects import databases_of, find_subject
 
 

@@ -9,7 +9,7 @@ from ....core.bundle.manifest import ManifestSummary
 from ....models import JobInput
 from ....records import bundles, maintenance
 from ....worker.orders import PreviousOrder
-from .reach import OrderSources
+from .connections import OrderSources
 
 
 def previous_order(

@@ -11,7 +11,7 @@ from ....core.errors import SettingError
 from ....models import Restore
 from ....records import inventory
 from ....worker.orders import HostOrder, RestoreOrder, SubjectOrder
-from .reach import OrderSources, host_order, mail_order, store_order
+from .connections import OrderSources, host_order, mail_order, store_order
 
 
 def restore_order(sources: OrderSources, restore: Restore) -> RestoreOrder:

@@ -11,7 +11,7 @@ from ....databases.base import DatabaseRef
 from ....models import Account, Host
 from ....records import inventory
 from ....worker.orders import SubjectOrder
-from .reach import OrderSources
+from .connections import OrderSources
 
 
 @dataclass(frozen=True, slots=True)
