@@ -39,43 +39,84 @@ class Client(InventoryCalls, MaintenanceCalls, Transport):
         return found
 
     def session_show(self) -> models.Identity:
+        """Who is signed in."""
         return self._call("GET", "/session", models.Identity)
 
     def session_close(self) -> None:
+        """Sign out."""
         self._request("DELETE", "/session")
 
     def password_change(self, old: str, new: str) -> None:
+        """Choose another password; ends all sessions.
+
+        Raises ``RefusedError`` naming the field that cannot be used.
+        """
         self._request("POST", "/session/password", self._made(models.Password, old=old, new=new))
 
     def tokens_list(self) -> models.Page[models.Token]:
+        """Your tokens."""
         return self._call("GET", "/tokens", models.Page[models.Token])
 
     def tokens_add(self, name: str) -> models.TokenMade:
+        """Make a token; it is shown this once.
+
+        Raises ``RefusedError`` naming the field that cannot be used.
+        """
         return self._call(
             "POST", "/tokens", models.TokenMade, self._made(models.TokenNew, name=name)
         )
 
     def tokens_remove(self, name: str) -> None:
+        """Remove a token.
+
+        Raises ``NotFoundError`` when there is none of that name.
+        """
         self._request("DELETE", f"/tokens/{quote(name, safe='')}")
 
     # Stores --------------------------------------------------------------------------
 
     def stores_list(self, **query: Any) -> models.Page[models.Store]:
+        """Stores.
+
+        ``query`` may filter by ``q``.
+        Returns one page (``limit``, ``cursor``, ``sort``); :meth:`every` asks for all.
+        """
         return self._call("GET", "/stores", models.Page[models.Store], **query)
 
     def stores_show(self, name: str) -> models.Store:
+        """One store.
+
+        Raises ``NotFoundError`` when there is none of that name.
+        """
         return self._call("GET", f"/stores/{quote(name)}", models.Store)
 
     def stores_add(self, store: models.StoreInput) -> models.Store:
+        """Add a store; it is tried first.
+
+        Raises ``RefusedError`` naming the field that cannot be used.
+        """
         return self._call("POST", "/stores", models.Store, store)
 
     def stores_change(self, name: str, store: models.StoreInput) -> models.Store:
+        """Change a store; it is tried first.
+
+        Raises ``NotFoundError`` when there is none of that name, and ``RefusedError`` naming the
+        field that cannot be used.
+        """
         return self._call("PUT", f"/stores/{quote(name)}", models.Store, store)
 
     def stores_remove(self, name: str) -> None:
+        """Remove a store from the records; what is on it is not touched.
+
+        Raises ``NotFoundError`` when there is none of that name.
+        """
         self._request("DELETE", f"/stores/{quote(name)}")
 
     def stores_try(self, name: str) -> models.TryResult:
+        """Try a saved store.
+
+        Raises ``NotFoundError`` when there is none of that name.
+        """
         return self._call("POST", f"/stores/{quote(name)}/try", models.TryResult)
 
     def stores_try_draft(self, store: models.StoreInput, saved: str = "") -> models.TryResult:
@@ -89,9 +130,18 @@ class Client(InventoryCalls, MaintenanceCalls, Transport):
         return self._call("GET", "/kinds", models.Kinds)
 
     def jobs_list(self, **query: Any) -> models.Page[models.Job]:
+        """Jobs.
+
+        ``query`` may filter by ``q``.
+        Returns one page (``sort``); :meth:`every` asks for all.
+        """
         return self._call("GET", "/jobs", models.Page[models.Job], **query)
 
     def jobs_show(self, name: str) -> models.Job:
+        """One job.
+
+        Raises ``NotFoundError`` when there is none of that name.
+        """
         return self._call("GET", f"/jobs/{quote(name)}", models.Job)
 
     def job_defaults(self) -> models.JobDefaults:
@@ -99,15 +149,32 @@ class Client(InventoryCalls, MaintenanceCalls, Transport):
         return self._call("GET", "/defaults/job", models.JobDefaults)
 
     def jobs_add(self, job: models.JobInput) -> models.Job:
+        """Add a job.
+
+        Raises ``RefusedError`` naming the field that cannot be used.
+        """
         return self._call("POST", "/jobs", models.Job, job)
 
     def jobs_change(self, name: str, job: models.JobInput) -> models.Job:
+        """Change a job.
+
+        Raises ``NotFoundError`` when there is none of that name, and ``RefusedError`` naming the
+        field that cannot be used.
+        """
         return self._call("PUT", f"/jobs/{quote(name)}", models.Job, job)
 
     def jobs_remove(self, name: str) -> None:
+        """Remove a job; the bundles it made stay.
+
+        Raises ``NotFoundError`` when there is none of that name.
+        """
         self._request("DELETE", f"/jobs/{quote(name)}")
 
     def jobs_summary(self, job: models.JobInput) -> models.JobSummary:
+        """What a job would do, before it is saved.
+
+        Raises ``RefusedError`` naming the field that cannot be used.
+        """
         return self._call("POST", "/jobs/summary", models.JobSummary, job)
 
     def jobs_retiring(self, name: str, keep: int | None = None) -> models.Page[models.Retiring]:
@@ -136,15 +203,34 @@ class Client(InventoryCalls, MaintenanceCalls, Transport):
     # Runs --------------------------------------------------------------------------------
 
     def runs_list(self, **query: Any) -> models.Page[models.Run]:
+        """Runs, newest first.
+
+        ``query`` may filter by ``job``, ``outcome``, ``state``, ``subject``.
+        Returns one page (``limit``, ``cursor``, ``sort``); :meth:`every` asks for all.
+        """
         return self._call("GET", "/runs", models.Page[models.Run], **query)
 
     def runs_show(self, run_id: int) -> models.RunDetail:
+        """One run with its tasks.
+
+        Raises ``NotFoundError`` when there is none of that number.
+        """
         return self._call("GET", f"/runs/{run_id}", models.RunDetail)
 
     def runs_cancel(self, run_id: int) -> models.RunDetail:
+        """Cancel a run.
+
+        Raises ``NotFoundError`` when there is none of that number.
+        """
         return self._call("POST", f"/runs/{run_id}/cancel", models.RunDetail)
 
     def runs_log(self, run_id: int, **query: Any) -> models.Page[models.LogLine]:
+        """The log of a run.
+
+        ``query`` may filter by ``level``, ``q``.
+        Returns one page (``limit``, ``cursor``, ``sort``); :meth:`every` asks for all.
+        Raises ``NotFoundError`` when there is none of that number.
+        """
         return self._call("GET", f"/runs/{run_id}/log", models.Page[models.LogLine], **query)
 
     def runs_events(self, run_id: int) -> Iterator[LiveEvent]:
@@ -177,14 +263,27 @@ class Client(InventoryCalls, MaintenanceCalls, Transport):
     # Bundles ------------------------------------------------------------------------------
 
     def bundles_list(self, **query: Any) -> models.Page[models.Bundle]:
+        """Bundles, newest first.
+
+        ``query`` may filter by ``q``, ``subject``, ``kind``, ``job``, ``store``.
+        Returns one page (``limit``, ``cursor``, ``sort``); :meth:`every` asks for all.
+        """
         return self._call("GET", "/bundles", models.Page[models.Bundle], **query)
 
     def bundles_show(self, bundle_id: int) -> models.BundleDetail:
+        """One bundle.
+
+        Raises ``NotFoundError`` when there is none of that number.
+        """
         return self._call("GET", f"/bundles/{bundle_id}", models.BundleDetail)
 
     def bundles_files(
         self, bundle_id: int, contents: str = "", folder: str = ""
     ) -> models.BundleFiles:
+        """What is in a folder of a bundle.
+
+        Raises ``NotFoundError`` when there is none of that number.
+        """
         return self._call(
             "GET",
             f"/bundles/{bundle_id}/files",
@@ -194,6 +293,11 @@ class Client(InventoryCalls, MaintenanceCalls, Transport):
         )
 
     def bundles_search(self, bundle_id: int, words: str, contents: str = "") -> models.EntrySearch:
+        """Entries whose path holds the words.
+
+        ``query`` may filter by ``q``, ``contents``.
+        Raises ``NotFoundError`` when there is none of that number.
+        """
         return self._call(
             "GET", f"/bundles/{bundle_id}/search", models.EntrySearch, q=words, contents=contents
         )
@@ -261,19 +365,42 @@ class Client(InventoryCalls, MaintenanceCalls, Transport):
     # Restores -------------------------------------------------------------------------------
 
     def restores_list(self, **query: Any) -> models.Page[models.Restore]:
+        """Restores, newest first.
+
+        ``query`` may filter by ``subject``.
+        Returns one page (``limit``, ``cursor``, ``sort``); :meth:`every` asks for all.
+        """
         return self._call("GET", "/restores", models.Page[models.Restore], **query)
 
     def restores_start(self, order: models.RestoreStart, key: str | None = None) -> models.Started:
+        """Bring a bundle, or part of it, back into an empty folder and named databases.
+
+        Raises ``RefusedError`` naming the field that cannot be used.
+        """
         headers = {"Idempotency-Key": key or uuid.uuid4().hex}
         return self._call("POST", "/restores", models.Started, order, headers=headers)
 
     def restores_show(self, restore_id: int) -> models.Restore:
+        """One restore.
+
+        Raises ``NotFoundError`` when there is none of that number.
+        """
         return self._call("GET", f"/restores/{restore_id}", models.Restore)
 
     def restores_cancel(self, restore_id: int) -> models.Restore:
+        """Cancel a restore.
+
+        Raises ``NotFoundError`` when there is none of that number.
+        """
         return self._call("POST", f"/restores/{restore_id}/cancel", models.Restore)
 
     def restores_log(self, restore_id: int, **query: Any) -> models.Page[models.LogLine]:
+        """The log of a restore.
+
+        ``query`` may filter by ``level``, ``q``.
+        Returns one page (``limit``, ``cursor``, ``sort``); :meth:`every` asks for all.
+        Raises ``NotFoundError`` when there is none of that number.
+        """
         return self._call(
             "GET", f"/restores/{restore_id}/log", models.Page[models.LogLine], **query
         )
@@ -281,35 +408,58 @@ class Client(InventoryCalls, MaintenanceCalls, Transport):
     # Reports and settings ---------------------------------------------------------------------
 
     def reports_list(self, **query: Any) -> models.Page[models.Report]:
+        """Reports, newest first.
+
+        ``query`` may filter by ``q``, ``job``.
+        Returns one page (``limit``, ``cursor``, ``sort``); :meth:`every` asks for all.
+        """
         return self._call("GET", "/reports", models.Page[models.Report], **query)
 
     def reports_show(self, report_id: int) -> models.ReportDetail:
+        """One report as it was sent.
+
+        Raises ``NotFoundError`` when there is none of that number.
+        """
         return self._call("GET", f"/reports/{report_id}", models.ReportDetail)
 
     def outbox_list(self) -> models.Page[models.OutboxItem]:
+        """Reports that wait to be sent."""
         return self._call("GET", "/outbox", models.Page[models.OutboxItem])
 
     def outbox_send(self) -> models.Page[models.OutboxItem]:
+        """Try all that waits again, now."""
         return self._call("POST", "/outbox/send", models.Page[models.OutboxItem])
 
     def mail_show(self) -> models.MailServer:
+        """The mail server for reports."""
         return self._call("GET", "/settings/mail", models.MailServer)
 
     def mail_change(self, server: models.MailServer) -> models.MailServer:
+        """Set the mail server for reports.
+
+        Raises ``RefusedError`` naming the field that cannot be used.
+        """
         return self._call("PUT", "/settings/mail", models.MailServer, server)
 
     def mail_try(self, to: str) -> models.TryResult:
+        """Send a test message to an address."""
         return self._call("POST", "/settings/mail/try", models.TryResult, to=to)
 
     # Everything ---------------------------------------------------------------------------------
 
     def overview(self) -> models.Overview:
+        """What needs attention, what comes next, what was."""
         return self._call("GET", "/overview", models.Overview)
 
     def search(self, words: str) -> models.Page[models.SearchHit]:
+        """Accounts, sites, jobs, stores and bundles by name.
+
+        ``query`` may filter by ``q``.
+        """
         return self._call("GET", "/search", models.Page[models.SearchHit], q=words)
 
     def openapi_document(self) -> dict[str, Any]:
+        """This description (OpenAPI 3.1)."""
         return self._call("GET", "/openapi.json", dict)
 
 

@@ -13,21 +13,47 @@ class InventoryCalls(Transport):
     """The client's methods about what exists on hosts, and what a job would take of it."""
 
     def hosts_list(self, **query: Any) -> models.Page[models.Host]:
+        """Hosts.
+
+        ``query`` may filter by ``q``.
+        Returns one page (``limit``, ``cursor``, ``sort``); :meth:`every` asks for all.
+        """
         return self._call("GET", "/hosts", models.Page[models.Host], **query)
 
     def hosts_show(self, name: str) -> models.Host:
+        """One host.
+
+        Raises ``NotFoundError`` when there is none of that name.
+        """
         return self._call("GET", f"/hosts/{quote(name)}", models.Host)
 
     def hosts_add(self, host: models.HostInput) -> models.Host:
+        """Add a host.
+
+        Raises ``RefusedError`` naming the field that cannot be used.
+        """
         return self._call("POST", "/hosts", models.Host, host)
 
     def hosts_change(self, name: str, host: models.HostInput) -> models.Host:
+        """Change a host.
+
+        Raises ``NotFoundError`` when there is none of that name, and ``RefusedError`` naming the
+        field that cannot be used.
+        """
         return self._call("PUT", f"/hosts/{quote(name)}", models.Host, host)
 
     def hosts_remove(self, name: str) -> None:
+        """Remove a host that has no accounts.
+
+        Raises ``NotFoundError`` when there is none of that name.
+        """
         self._request("DELETE", f"/hosts/{quote(name)}")
 
     def hosts_try(self, name: str) -> models.TryResult:
+        """Prove each step of reaching a host, its databases and its files.
+
+        Raises ``NotFoundError`` when there is none of that name.
+        """
         return self._call("POST", f"/hosts/{quote(name)}/try", models.TryResult)
 
     def hosts_try_draft(self, host: models.HostInput, saved: str = "") -> models.TryResult:
@@ -69,21 +95,47 @@ class InventoryCalls(Transport):
         )
 
     def previews_show(self, preview_id: int) -> models.Preview:
+        """One preview.
+
+        Raises ``NotFoundError`` when there is none of that number.
+        """
         return self._call("GET", f"/previews/{preview_id}", models.Preview)
 
     def previews_cancel(self, preview_id: int) -> models.Preview:
+        """Cancel a preview.
+
+        Raises ``NotFoundError`` when there is none of that number.
+        """
         return self._call("POST", f"/previews/{preview_id}/cancel", models.Preview)
 
     def accounts_list(self, **query: Any) -> models.Page[models.Account]:
+        """Accounts.
+
+        ``query`` may filter by ``q``, ``host``.
+        Returns one page (``limit``, ``cursor``, ``sort``); :meth:`every` asks for all.
+        """
         return self._call("GET", "/accounts", models.Page[models.Account], **query)
 
     def accounts_show(self, name: str) -> models.Account:
+        """One account.
+
+        Raises ``NotFoundError`` when there is none of that name.
+        """
         return self._call("GET", f"/accounts/{quote(name)}", models.Account)
 
     def accounts_add(self, account: models.AccountInput) -> models.Account:
+        """Add an account with its sites, databases and mail domains.
+
+        Raises ``RefusedError`` naming the field that cannot be used.
+        """
         return self._call("POST", "/accounts", models.Account, account)
 
     def accounts_change(self, name: str, account: models.AccountInput) -> models.Account:
+        """Change an account and all that is in it.
+
+        Raises ``NotFoundError`` when there is none of that name, and ``RefusedError`` naming the
+        field that cannot be used.
+        """
         return self._call("PUT", f"/accounts/{quote(name)}", models.Account, account)
 
     def accounts_remove(self, name: str, bundles: str = "") -> None:
@@ -93,4 +145,9 @@ class InventoryCalls(Transport):
         self._request("DELETE", f"/accounts/{quote(name)}", bundles=bundles)
 
     def sites_list(self, **query: Any) -> models.Page[models.SiteRow]:
+        """Sites.
+
+        ``query`` may filter by ``q``.
+        Returns one page (``limit``, ``cursor``, ``sort``); :meth:`every` asks for all.
+        """
         return self._call("GET", "/sites", models.Page[models.SiteRow], **query)

@@ -46,23 +46,48 @@ class MaintenanceCalls(Transport):
         )
 
     def maintenance_list(self, **query: Any) -> models.Page[models.MaintenanceTask]:
+        """Maintenance, newest first.
+
+        ``query`` may filter by ``kind``, ``store``, ``subject``, ``state``.
+        Returns one page (``limit``, ``cursor``, ``sort``); :meth:`every` asks for all.
+        """
         return self._call("GET", "/maintenance", models.Page[models.MaintenanceTask], **query)
 
     def maintenance_show(self, maintenance_id: int) -> models.MaintenanceTask:
+        """One maintenance task.
+
+        Raises ``NotFoundError`` when there is none of that number.
+        """
         return self._call("GET", f"/maintenance/{maintenance_id}", models.MaintenanceTask)
 
     def maintenance_cancel(self, maintenance_id: int) -> models.MaintenanceTask:
+        """Cancel maintenance; every copy stays as whole as it was.
+
+        Raises ``NotFoundError`` when there is none of that number.
+        """
         return self._call("POST", f"/maintenance/{maintenance_id}/cancel", models.MaintenanceTask)
 
     def maintenance_log(self, maintenance_id: int, **query: Any) -> models.Page[models.LogLine]:
+        """The log of maintenance.
+
+        ``query`` may filter by ``level``, ``q``.
+        Returns one page (``limit``, ``cursor``, ``sort``); :meth:`every` asks for all.
+        Raises ``NotFoundError`` when there is none of that number.
+        """
         return self._call(
             "GET", f"/maintenance/{maintenance_id}/log", models.Page[models.LogLine], **query
         )
 
     def damage_list(self, **query: Any) -> models.Page[models.DamageRow]:
+        """Files on stores that are missing or altered, and what they harm.
+
+        ``query`` may filter by ``store``, ``subject``, ``kind``.
+        Returns one page (``limit``, ``cursor``, ``sort``); :meth:`every` asks for all.
+        """
         return self._call("GET", "/damage", models.Page[models.DamageRow], **query)
 
     def growth_show(self, subject: str, kind: str = "") -> models.Growth:
+        """How a subject grows, and what it takes on each store."""
         return self._call("GET", "/growth", models.Growth, subject=subject, kind=kind)
 
     def bundles_changes(self, bundle_id: int, **query: Any) -> models.Page[models.BundleChange]:

@@ -68,6 +68,7 @@ class Transport:
         self.close()
 
     def close(self) -> None:
+        """Close the connections to the service."""
         self._http.close()
 
     def health(self) -> models.Health:
