@@ -51,7 +51,7 @@ def complete_tokens(incomplete: str) -> list[str]:
 
 
 def _name(what: str, completion: Any = None) -> Any:
-    return typer.Argument(help=what, show_default=False, autocompletion=completion)
+    return typer.Argument(help=what, metavar="NAME", show_default=False, autocompletion=completion)
 
 
 AsJson = Annotated[
