@@ -212,7 +212,7 @@ def test_from_an_empty_console_to_a_restored_bundle(running, stand_in, page, tmp
     page.get_by_role("button", name="Remove").click()
     sure = page.get_by_role("dialog")
     expect(sure.get_by_role("button", name="Remove the job")).to_be_disabled()
-    sure.get_by_label("Type nightly to go on").fill("nightly")
+    sure.get_by_label("Type nightly to confirm").fill("nightly")
     sure.get_by_role("button", name="Remove the job").click()
     expect(page.get_by_text("No job yet")).to_be_visible()
 
