@@ -4,6 +4,8 @@ import inspect
 import json
 import os
 import re
+import threading
+from http.server import BaseHTTPRequestHandler, ThreadingHTTPServer
 
 from running import run, set_up, sftp_store, small_account
 
@@ -363,3 +365,48 @@ def test_a_host_described_found_covered_and_measured_from_the_command_line(runni
         "accounts", "remove", "millpond", "--with-bundles", "--yes"
     )
     assert json.loads(said("bundles", "list", "--subject", "millpond", "--json")) == []
+
+
+def test_wrong_use_is_answered_with_what_was_meant(running):
+    def said(*words):
+        found = running.cli(*words)
+        assert found.returncode == 2, found.stdout
+        return found.stderr
+
+    assert "Did you mean “fasciculus start”?" in said("strat")
+    assert "Did you mean zstd?" in said("jobs", "add", "n", "--compression", "zsdt")
+    assert "'NAME'" in said("jobs", "show")
+    assert "--kep" in said("jobs", "add", "n", "--kep", "3")
+    chosen = said("jobs", "add", "n", "--store", "attic", "--contents", "files,databses")
+    assert chosen.startswith("fasciculus: --contents: Choose one of files, databases")
+    assert "Did you mean databases?" in chosen
+    problem = json.loads(said("hosts", "add", "reed-1", "--dkim", "/x", "--json"))
+    assert problem["field"] == "--dkim" and "{domain}" in problem["error"]
+    assert "Usage" not in said("jobs", "lst")
+
+
+def test_no_password_goes_to_what_is_not_fasciculus(running, tmp_path):
+    """Another program listens at the address: it is asked who it is, and told nothing."""
+    asked = []
+
+    class Stranger(BaseHTTPRequestHandler):
+        def do_GET(self):
+            asked.append(self.path)
+            self.send_response(200)
+            self.end_headers()
+            self.wfile.write(b'{"status": "well"}x')
+
+        do_POST = do_GET
+
+        def log_message(self, *_):
+            pass
+
+    (tmp_path / "password").write_text("sedge-and-quill\n")
+    with ThreadingHTTPServer(("127.0.0.1", 0), Stranger) as server:
+        threading.Thread(target=server.serve_forever, daemon=True).start()
+        url = f"http://127.0.0.1:{server.server_port}"
+        words = ("sign-in", "--password-file", str(tmp_path / "password"))
+        found = running.cli(*words, env={"FASCICULUS_URL": url})
+        server.shutdown()
+    assert found.returncode == 3 and f"What answers at {url} is not Fasciculus" in found.stderr
+    assert asked == ["/health"]

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import difflib
+import re
 import sys
 from typing import Annotated, Any
 
@@ -104,25 +105,27 @@ def _wrong_use(error: Any) -> int:
     """Say what is wrong with the words of the command; the exit code."""
     context = getattr(error, "ctx", None)
     path = context.command_path if context is not None else "fasciculus"
-    message = error.format_message()
+    message = error.format_message().replace("Value error, ", "")
     if type(error).__name__ == "NoArgsIsHelpError":
-        output.out.print(context.get_help() if context else message, highlight=False)
+        # It has shown the help already.
         return output.WRONG
-    output.complain(message, _nearest(error, context) or f"“{path} --help” tells more.")
+    output.complain(message, _nearest(message, context) or f"“{path} --help” tells more.")
     if type(error).__name__ == "MissingParameter":
         _name_the_names(path.split()[1:])
     return output.WRONG
 
 
-def _nearest(error: Any, context: Any) -> str:
-    """For a mistyped command, the one that was probably meant."""
-    word, _, known = "", "", []
-    if message := str(getattr(error, "message", "")):
-        word = message.split("'")[1] if message.startswith("No such command '") else ""
-    if word and context is not None:
-        known = context.command.list_commands(context)
-    close = difflib.get_close_matches(word, known, 1)
-    return f"Did you mean “{context.command_path} {close[0]}”?" if close else ""
+def _nearest(message: str, context: Any) -> str:
+    """For a mistyped command or value, the one that was probably meant."""
+    if found := re.search(r"No such command '([^']*)'", message):
+        if "Did you mean" in message or context is None:
+            return ""
+        close = difflib.get_close_matches(found[1], context.command.list_commands(context), 1)
+        return f"Did you mean “{context.command_path} {close[0]}”?" if close else ""
+    if found := re.search(r"'([^']*)' is not one of (.*)", message):
+        close = difflib.get_close_matches(found[1], re.findall(r"'([^']*)'", found[2]), 1)
+        return f"Did you mean {close[0]}?" if close else ""
+    return ""
 
 
 def _name_the_names(words: list[str]) -> None:

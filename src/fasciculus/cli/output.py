@@ -81,7 +81,8 @@ def complain(message: str, way_out: str = "", field: str = "") -> None:
         sys.stderr.write(json.dumps(problem, ensure_ascii=False) + "\n")
         return
     named = f"{field}: " if field and not message.startswith(field) else ""
-    err.print(Text(f"fasciculus: {named}{message}", style="red"), Text(way_out) if way_out else "")
+    said = Text(f"fasciculus: {named}{message}", style="red")
+    err.print(*([said, Text(way_out)] if way_out else [said]))
 
 
 def wrong(message: str, way_out: str = "", field: str = "") -> typer.Exit:
