@@ -348,7 +348,8 @@ def test_manifest():
         "4",
         "reed-1",
         "2026-11-24T02:15:00+00:00",
-        pieces=[PieceRecord("p", 3, "ab")],
+        pieces=[PieceRecord("p", 3, "ab" * 32)],
+        listing_sha256="cd" * 32,
     )
     assert parse_manifest(manifest.to_json()) == manifest
     with pytest.raises(TooNewError, match="version 9"):

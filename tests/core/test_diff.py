@@ -91,7 +91,8 @@ def test_a_manifest_never_leads_out_of_its_folders():
         "1",
         "h",
         "2026-11-24T02:15:00+00:00",
-        pieces=[PieceRecord("p", 1, "s")],
+        pieces=[PieceRecord("p", 1, "ab" * 32)],
+        listing_sha256="cd" * 32,
         listing=next_listing("listing.jsonl.zst"),
     )
     assert parse_manifest(good.to_json()).listing == "listing-2.jsonl.zst"
@@ -100,7 +101,7 @@ def test_a_manifest_never_leads_out_of_its_folders():
     )
     for field, value in (
         ("listing", "../../x.zst"),
-        ("pieces", [PieceRecord("../../../x", 1, "s")]),
+        ("pieces", [PieceRecord("../../../x", 1, "ab" * 32)]),
     ):
         bad = Manifest(
             **{**{name: getattr(good, name) for name in good.__struct_fields__}, field: value}

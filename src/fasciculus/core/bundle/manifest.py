@@ -4,16 +4,18 @@ from __future__ import annotations
 
 import builtins
 import json
+import re
 from collections.abc import Iterable
 from typing import Any
 
-from msgspec import UNSET, Struct, UnsetType, field, to_builtins
+from msgspec import UNSET, Struct, UnsetType, ValidationError, convert, field, to_builtins
 
 from ..errors import DamagedError, TooNewError
 from .layout import LISTING, is_listing
 
 FORMAT = "fasciculus-bundle"
 VERSION = 1
+_SHA256 = re.compile("[0-9a-f]{64}")
 
 
 class PieceRecord(Struct):
@@ -184,7 +186,7 @@ def parse_manifest(data: bytes) -> Manifest:
         pieces = [PieceRecord(**piece) for piece in row["pieces"]]
         if not is_listing(row["listing"]["name"]) or any("/" in piece.name for piece in pieces):
             raise ValueError("it names a file outside its own folders")
-        return Manifest(
+        manifest = Manifest(
             name=row["name"],
             subject_kind=row["subject"]["kind"],
             subject=row["subject"]["name"],
@@ -208,8 +210,23 @@ def parse_manifest(data: bytes) -> Manifest:
                 rule: ExcludedCount(**count) for rule, count in row.get("left_out", {}).items()
             },
         )
-    except (ValueError, KeyError, TypeError) as error:
+        _check(manifest)
+    except (ValueError, KeyError, TypeError, AttributeError, ValidationError) as error:
         raise DamagedError(f"The manifest cannot be read: {error}.") from error
+    return manifest
+
+
+def _check(manifest: Manifest) -> None:
+    """Raise an error for a value of another type, a size below zero, a digest that is none."""
+    convert(to_builtins(manifest), Manifest)
+    sizes = [size for piece in manifest.pieces for size in (piece.bytes, piece.holds, piece.used)]
+    sizes += [size for count in manifest.contents.values() for size in (count.entries, count.bytes)]
+    sizes += [size for count in manifest.left_out.values() for size in (count.entries, count.bytes)]
+    if min(sizes, default=0) < 0 or manifest.listing_bytes < 0:
+        raise ValueError("a size is below zero")
+    digests = [manifest.listing_sha256, *(piece.sha256 for piece in manifest.pieces)]
+    if not all(_SHA256.fullmatch(digest) for digest in digests):
+        raise ValueError("a digest is none")
 
 
 def sums(listing_sha256: str, pieces: Iterable[PieceRecord], listing: str = LISTING) -> bytes:

@@ -1,0 +1,132 @@
+"""A store that lies: each thing that is read from it is checked before it is believed."""
+
+import json
+import tarfile
+from pathlib import Path
+
+import pytest
+
+from fasciculus.bundles.files import fetch_listing, fetch_manifest, is_listing_of
+from fasciculus.core.bundle.layout import SubjectRef
+from fasciculus.core.errors import DamagedError, FasciculusError, MissingError, TooNewError
+from fasciculus.stores import open_store, store_spec
+from fasciculus.stores.base import connected
+from fasciculus.stores.identity import read_identity, write_identity
+
+HOME = Path(__file__).parents[1] / "fixtures/home-of-0.1.0.tar.gz"
+SUBJECT = SubjectRef("account", "millpond")
+BUNDLE = "2026-11-25T164847Z-nightly"
+
+
+@pytest.fixture
+def root(tmp_path):
+    with tarfile.open(HOME) as archive:
+        archive.extractall(tmp_path, filter="tar")
+    return tmp_path / "store"
+
+
+@pytest.fixture
+def store(root):
+    found = open_store(store_spec("attic", {"kind": "folder", "folder": str(root)}))
+    with connected(found) as opened:
+        yield opened
+
+
+@pytest.fixture
+def bundle(root):
+    return root / SUBJECT.bundle(BUNDLE)
+
+
+def test_an_honest_store_is_believed(store, tmp_path):
+    manifest = fetch_manifest(store, SUBJECT, BUNDLE)
+    path = fetch_listing(store, SUBJECT, manifest, tmp_path / "listing")
+    assert is_listing_of(path, manifest) and manifest.name == BUNDLE
+
+
+@pytest.mark.parametrize(
+    "change",
+    [
+        {"format": "something-else"},
+        {"version": "one"},
+        {"pieces": None},
+        {"pieces": [{"name": "../../../etc/passwd", "bytes": 1, "sha256": "0" * 64}]},
+        {"pieces": [{"name": "p", "bytes": -1, "sha256": "0" * 64}]},
+        {"pieces": [{"name": "p", "bytes": 1, "sha256": "short"}]},
+        {"listing": {"name": "../../../etc/passwd", "bytes": 1, "sha256": "0" * 64}},
+        {"contents": "files"},
+    ],
+)
+def test_a_manifest_is_not_believed_unchecked(store, bundle, change):
+    document = json.loads((bundle / "bundle.json").read_text())
+    (bundle / "bundle.json").write_text(json.dumps({**document, **change}))
+    with pytest.raises(DamagedError):
+        fetch_manifest(store, SUBJECT, BUNDLE)
+
+
+@pytest.mark.parametrize("text", ["", "{", "[]", "null", '"text"', "\ufeff{}"])
+def test_a_manifest_that_is_none(store, bundle, text):
+    (bundle / "bundle.json").write_text(text)
+    with pytest.raises(DamagedError):
+        fetch_manifest(store, SUBJECT, BUNDLE)
+
+
+def test_a_later_version_is_refused_and_a_missing_one_named(store, bundle):
+    document = json.loads((bundle / "bundle.json").read_text())
+    (bundle / "bundle.json").write_text(json.dumps({**document, "version": 99}))
+    with pytest.raises(TooNewError):
+        fetch_manifest(store, SUBJECT, BUNDLE)
+    (bundle / "bundle.json").unlink()
+    with pytest.raises(MissingError, match="no complete bundle"):
+        fetch_manifest(store, SUBJECT, BUNDLE)
+
+
+@pytest.mark.parametrize("kind", ["short", "long", "altered", "missing"])
+def test_a_listing_of_another_digest_is_refused_and_nothing_is_left(store, bundle, tmp_path, kind):
+    manifest = fetch_manifest(store, SUBJECT, BUNDLE)
+    path = bundle / manifest.listing
+    data = path.read_bytes()
+    changed = {
+        "short": data[:-1],
+        "long": data + b"x",
+        "altered": data[:-1] + bytes([data[-1] ^ 1]),
+    }
+    path.unlink()
+    if kind in changed:
+        path.write_bytes(changed[kind])
+    target = tmp_path / "kept/listing"
+    target.parent.mkdir()
+    target.write_bytes(b"the old one")
+    with pytest.raises(MissingError if kind == "missing" else DamagedError):
+        fetch_listing(store, SUBJECT, manifest, target)
+    assert target.read_bytes() == b"the old one"
+    assert [p.name for p in target.parent.iterdir()] == ["listing"]
+
+
+@pytest.mark.parametrize(
+    ("text", "error"),
+    [
+        (None, MissingError),
+        ("", DamagedError),
+        ("[]", DamagedError),
+        ('{"format": "other", "version": 1, "id": "x"}', DamagedError),
+        ('{"format": "fasciculus-store", "version": 1}', DamagedError),
+        ('{"format": "fasciculus-store", "version": "1", "id": "x"}', DamagedError),
+        ('{"format": "fasciculus-store", "version": 2, "id": "x"}', TooNewError),
+    ],
+)
+def test_the_mark_of_a_store(store, root, text, error):
+    mark = root / "fasciculus-store.json"
+    mark.unlink()
+    if text is not None:
+        mark.write_text(text)
+    with pytest.raises(error) as caught:
+        read_identity(store)
+    assert isinstance(caught.value, FasciculusError) and "attic" in caught.value.message
+    assert caught.value.way_out
+
+
+def test_a_mark_that_is_there_is_never_written_over(store, root):
+    before = (root / "fasciculus-store.json").read_bytes()
+    known = read_identity(store)
+    write_identity(store, "another")
+    assert (root / "fasciculus-store.json").read_bytes() == before and read_identity(store) == known
