@@ -195,7 +195,8 @@ def test_exit_codes_and_ways_out(running, stand_in, tmp_path):
     )
     number, text = code("start")
     assert number == 2 and "jobs: nightly" in text
-    assert code("status", env={"FASCICULUS_TOKEN": "fsc_no"})[0] == 4
+    number, text = code("status", env={"FASCICULUS_TOKEN": "fsc_no"})
+    assert number == 4 and "Run “fasciculus sign-in”" in text and running.url in text
     number, text = code("status", env={"FASCICULUS_URL": "http://127.0.0.1:9"})
     assert number == 3 and "does not answer" in text
     number, text = code("jobs", "add", "weekly", "--accounts", "all")

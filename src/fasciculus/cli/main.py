@@ -12,6 +12,7 @@ from typer.exceptions import TyperException
 
 from . import output
 from .group import Entry, LazyGroup
+from .parameters import names
 
 ENTRIES = {
     "status": Entry("daily:app.status", "What needs attention, what is running, what comes next."),
@@ -130,16 +131,8 @@ def _nearest(message: str, context: Any) -> str:
 
 def _name_the_names(words: list[str]) -> None:
     """Answer a missing name with the names there are."""
-    from ..client import Client, ClientError
-    from .sign_in import use_kept_token
-
     if not words or words[0] not in _LISTINGS or words[1:] == ["add"]:
         return
-    use_kept_token()
-    try:
-        with Client() as client:
-            names = [row.name for row in getattr(client, _LISTINGS[words[0]])(limit=_SHOWN).items]
-    except ClientError:
-        return
-    listing = _LISTINGS[words[0]].removesuffix("_list")
-    output.complain(f"{listing}: {', '.join(names) or 'none yet'}")
+    listing = _LISTINGS[words[0]]
+    if (found := names(listing, _SHOWN)) is not None:
+        output.complain(f"{listing.removesuffix('_list')}: {', '.join(found) or 'none yet'}")

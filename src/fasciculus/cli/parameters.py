@@ -16,18 +16,22 @@ def _use_json(value: bool) -> bool:
     return value
 
 
-def _names(listing: str, incomplete: str) -> list[str]:
-    """Names for the shell's completion; without a service or a token there are none."""
+def names(listing: str, most: int = _MOST, timeout: float = 60.0) -> list[str] | None:
+    """The names in a list of the client; None where the service does not answer or refuses."""
     from ..client import Client, ClientError
     from .sign_in import use_kept_token
 
     use_kept_token()
     try:
-        with Client(timeout=3) as client:
-            page = getattr(client, listing)(limit=_MOST)
+        with Client(timeout=timeout) as client:
+            return [item.name for item in getattr(client, listing)(limit=most).items]
     except ClientError:
-        return []
-    return [item.name for item in page.items if item.name.startswith(incomplete)]
+        return None
+
+
+def _names(listing: str, incomplete: str) -> list[str]:
+    """Names for the shell's completion, which must not keep anybody waiting."""
+    return [name for name in names(listing, timeout=3) or () if name.startswith(incomplete)]
 
 
 def complete_hosts(incomplete: str) -> list[str]:

@@ -58,21 +58,17 @@ def connect(options: Mapping[str, str] | None = None) -> Iterator[Client]:
 def _end(error: ClientError, options: Mapping[str, str]) -> NoReturn:
     from ..client import NotSignedInError, RefusedError
 
-    code = _exit_code(error)
-    if not isinstance(error, RefusedError):
-        way_out = error.way_out
-        if isinstance(error, NotSignedInError):
-            way_out = "Run “fasciculus sign-in”, or set FASCICULUS_TOKEN."
-        complain(error.message, way_out)
-        raise typer.Exit(code) from error
-    problem = error.problem
-    if problem.status == 422:
+    code, way_out = _exit_code(error), error.way_out
+    if isinstance(error, NotSignedInError):
+        way_out = "Run “fasciculus sign-in”, or set FASCICULUS_TOKEN."
+    rows = error.problem.errors if isinstance(error, RefusedError) else []
+    if isinstance(error, RefusedError) and error.problem.status == 422:
         code = output.WRONG
-    for row in problem.errors:
+    for row in rows:
         complain(row.message, field=option_named(row.field, options))
-    if not problem.errors:
-        field = option_named(problem.field, options) if problem.field else ""
-        complain(error.message, error.way_out, field)
+    if not rows:
+        refused = isinstance(error, RefusedError) and error.field
+        complain(error.message, way_out, option_named(refused, options) if refused else "")
     raise typer.Exit(code) from error
 
 
