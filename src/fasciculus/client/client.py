@@ -28,7 +28,7 @@ class Client(InventoryCalls, MaintenanceCalls, Transport):
     environment. Raises :class:`~fasciculus.client.errors.ClientError` and its kin.
     """
 
-    # Doors ------------------------------------------------------------------------
+    # Signing in ---------------------------------------------------------------------
 
     def session_open(self, name: str, password: str) -> models.Identity:
         """Sign in with a name and a password; later calls use the session."""

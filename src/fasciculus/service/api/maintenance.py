@@ -45,6 +45,11 @@ from ..operations import (
 from .auth import note
 
 
+def _note_start(what: str, store: str, subject: str) -> None:
+    """Note in the audit log who started it, on which store, for which subject alone."""
+    note(f"started {what}", f"store {store}" + (f", {subject}" if subject else ""))
+
+
 @operation(
     "POST",
     "/stores/{name}/verify",
@@ -62,7 +67,7 @@ def stores_verify(name: str, body: VerifyStart) -> MaintenanceStarted:
         body.bundle,
         MaintenanceOptions(deep=body.deep),
     )
-    note("started verifying", f"store {name}" + (f", {body.subject}" if body.subject else ""))
+    _note_start("verifying", name, body.subject)
     return MaintenanceStarted(ids=ids)
 
 
@@ -76,7 +81,7 @@ def stores_verify(name: str, body: VerifyStart) -> MaintenanceStarted:
 )
 def stores_mend(name: str, body: MendStart) -> MaintenanceStarted:
     ids = context().tasks.start_maintenance("mend", name, principal().name, body.subject)
-    note("started mending", f"store {name}" + (f", {body.subject}" if body.subject else ""))
+    _note_start("mending", name, body.subject)
     return MaintenanceStarted(ids=ids)
 
 
@@ -97,7 +102,7 @@ def stores_repack(name: str, body: RepackStart) -> MaintenanceStarted:
         options=MaintenanceOptions(over=body.over, dry_run=body.dry_run),
     )
     if not body.dry_run:
-        note("started repacking", f"store {name}" + (f", {body.subject}" if body.subject else ""))
+        _note_start("repacking", name, body.subject)
     return MaintenanceStarted(ids=ids)
 
 
