@@ -17,7 +17,7 @@ from hypothesis import HealthCheck, settings
 sys.path.insert(0, str(Path(__file__).parent))
 
 from nights import Nights, Power
-from running import MIB, Service, service, until
+from running import MIB, Service, ServiceProcess, service, service_process, until
 
 from fasciculus.demo.mailbox import MailboxStandIn
 from fasciculus.demo.mariadb import PrivateMariaDb
@@ -35,6 +35,13 @@ settings.load_profile("steady")
 def running(tmp_path: Path) -> Iterator[Service]:
     """A service with an empty home."""
     with service(tmp_path / "home") as found:
+        yield found
+
+
+@pytest.fixture
+def running_process(tmp_path: Path) -> Iterator[ServiceProcess]:
+    """The same in a process of its own."""
+    with service_process(tmp_path / "home") as found:
         yield found
 
 

@@ -1,23 +1,29 @@
-"""A real service process for tests, and trees to protect."""
+"""A real service for tests, commands, and trees to protect."""
 
 from __future__ import annotations
 
 import hashlib
+import io
 import os
 import signal
 import socket
 import stat
 import subprocess
 import sys
+import threading
 import time
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
+from dataclasses import dataclass
 from pathlib import Path
-from typing import Any, TypeVar
+from typing import Any, Self, TypeVar
 
 import httpx
+from waitress import wasyncore
 
+from fasciculus.cli.main import main as command_line
 from fasciculus.client import Client
+from fasciculus.config import load
 from fasciculus.databases.base import ServerSpec
 from fasciculus.databases.mariadb_server import MariaDbSettings
 from fasciculus.demo.sftp import SftpStandIn
@@ -28,6 +34,9 @@ from fasciculus.models import (
     RunDetail,
     StoreInput,
 )
+from fasciculus.service import main as program
+from fasciculus.service.app import create_app
+from fasciculus.service.context import Context
 from fasciculus.stores import store_spec
 from fasciculus.stores.base import StoreSpec
 
@@ -50,7 +59,11 @@ def until(condition: Callable[[], T], seconds: float = 30.0) -> T:
 
 
 class Service:
-    """``python -m fasciculus.service`` on a free port of loopback."""
+    """A service on a free port of loopback, here in the process of the tests.
+
+    It is built, started and stopped as the program does it, with the same web server and the same
+    worker processes. ``ServiceProcess`` is for what only a process of its own can show.
+    """
 
     def __init__(self, home: Path, **environment: str) -> None:
         self.home = home
@@ -67,10 +80,71 @@ class Service:
         self.environment.pop("FASCICULUS_TOKEN", None)
         self.url = f"http://127.0.0.1:{self.port}"
         self.token = ""
-        self.process: subprocess.Popen[bytes] | None = None
+        self.parts: Context | None = None
 
-    def start(self) -> Service:
+    def start(self) -> Self:
         self.home.mkdir(parents=True, exist_ok=True)
+        self._begin()
+        if not self.token:
+            with Client(self.url) as client:
+                client.session_open("administrator", PASSWORD)
+                self.token = client.tokens_add("tests").token
+        return self
+
+    def _begin(self) -> None:
+        config = load(self.environment)
+        self.parts = program.build(config, self.environment)
+        self._server = program.listen(create_app(self.parts), config)
+        program.start(self.parts)
+        self._loop = threading.Thread(target=self._server.run, daemon=True)
+        self._loop.start()
+
+    def stop(self) -> None:
+        if self.parts is not None:
+            self.parts.events.close()
+            # In its own thread: a socket that is being polled stays open when it is closed.
+            channels = self._server._map
+            self._server.trigger.pull_trigger(
+                lambda: wasyncore.close_all(channels, ignore_all=True)
+            )
+            self._loop.join(30)
+            self._server.task_dispatcher.shutdown()
+            program.stop(self.parts)
+            self.parts = None
+
+    def client(self) -> Client:
+        return Client(self.url, token=self.token)
+
+    def surroundings(self, **more: str) -> dict[str, str]:
+        """The environment of a command for this service."""
+        return {
+            **self.environment,
+            "FASCICULUS_URL": self.url,
+            "FASCICULUS_TOKEN": self.token,
+            "COLUMNS": "200",
+            "HOME": str(self.home.parent),
+            **more,
+        }
+
+    def cli(self, *words: str, env: dict[str, str] | None = None, typed: str = "") -> Said:
+        """What a command of the command line says, run in the process of the tests."""
+        with surroundings(self.surroundings(**(env or {}))):
+            return say(*words, typed=typed)
+
+    def program(self, *words: str) -> subprocess.CompletedProcess[str]:
+        """The same by the installed program, in a process of its own."""
+        name = str(Path(sys.executable).with_name("fasciculus"))
+        return subprocess.run(
+            [name, *words], env=self.surroundings(), capture_output=True, text=True, timeout=120
+        )
+
+
+class ServiceProcess(Service):
+    """``python -m fasciculus.service``: for what is killed, or starts and stops as a program."""
+
+    process: subprocess.Popen[bytes] | None = None
+
+    def _begin(self) -> None:
         self.log = self.home.parent / f"{self.home.name}.log"
         with self.log.open("ab") as log:
             self.process = subprocess.Popen(
@@ -81,11 +155,6 @@ class Service:
                 stderr=log,
             )
         until(self._answers, 60)
-        if not self.token:
-            with Client(self.url) as client:
-                client.session_open("administrator", PASSWORD)
-                self.token = client.tokens_add("tests").token
-        return self
 
     def _answers(self) -> bool:
         assert self.process is not None
@@ -95,9 +164,6 @@ class Service:
             return httpx.get(f"{self.url}/health", trust_env=False).status_code == 200
         except httpx.HTTPError:
             return False
-
-    def client(self) -> Client:
-        return Client(self.url, token=self.token)
 
     def kill(self) -> None:
         """End it as a power cut would."""
@@ -110,30 +176,60 @@ class Service:
             self.process.terminate()
             self.process.wait(60)
 
-    def cli(self, *words: str, **more: Any) -> subprocess.CompletedProcess[str]:
-        """Run the command line against this service."""
-        environment = {
-            **self.environment,
-            "FASCICULUS_URL": self.url,
-            "FASCICULUS_TOKEN": self.token,
-            "COLUMNS": "200",
-            "HOME": str(self.home.parent),
-            **more.pop("env", {}),
-        }
-        program = Path(sys.executable).with_name("fasciculus")
-        return subprocess.run(
-            [str(program), *words],
-            env=environment,
-            capture_output=True,
-            text=True,
-            timeout=120,
-            **more,
-        )
+
+@dataclass(frozen=True, slots=True)
+class Said:
+    """What a command wrote, and its exit code."""
+
+    returncode: int
+    stdout: str
+    stderr: str
+
+
+@contextmanager
+def surroundings(environment: dict[str, str]) -> Iterator[None]:
+    """Another environment for a while."""
+    kept = dict(os.environ)
+    os.environ.clear()
+    os.environ.update(environment)
+    try:
+        yield
+    finally:
+        os.environ.clear()
+        os.environ.update(kept)
+
+
+def say(*words: str, typed: str = "") -> Said:
+    """Run the command line here, with ``typed`` as its standard input."""
+    streams = [io.TextIOWrapper(io.BytesIO(text.encode())) for text in (typed, "", "")]
+    kept = sys.argv, sys.stdin, sys.stdout, sys.stderr
+    sys.argv = ["fasciculus", *words]
+    sys.stdin, sys.stdout, sys.stderr = streams
+    try:
+        command_line()
+        code: Any = 0
+    except SystemExit as end:
+        code = end.code
+    finally:
+        sys.argv, sys.stdin, sys.stdout, sys.stderr = kept
+    for stream in streams:
+        stream.flush()
+    wrote = [stream.buffer.getvalue().decode() for stream in streams[1:]]
+    return Said(int(code or 0), *wrote)
 
 
 @contextmanager
 def service(home: Path, **environment: str) -> Iterator[Service]:
     running = Service(home, **environment)
+    try:
+        yield running.start()
+    finally:
+        running.stop()
+
+
+@contextmanager
+def service_process(home: Path, **environment: str) -> Iterator[ServiceProcess]:
+    running = ServiceProcess(home, **environment)
     try:
         yield running.start()
     finally:

@@ -8,7 +8,7 @@ import subprocess
 
 import httpx
 import pytest
-from running import PASSWORD, Service, service, set_up, sftp_store, small_account
+from running import PASSWORD, Service, ServiceProcess, service, set_up, sftp_store, small_account
 
 from fasciculus.client import (
     Client,
@@ -123,7 +123,7 @@ def test_guessing_is_slowed_down(running):
 
 
 def test_the_one_time_password_opens_nothing_but_its_own_change(tmp_path):
-    home = Service(tmp_path / "home")
+    home = ServiceProcess(tmp_path / "home")
     home.environment.pop("FASCICULUS_ADMIN_PASSWORD")
     home.token = "later"
     home.start()
@@ -148,7 +148,8 @@ def test_the_one_time_password_opens_nothing_but_its_own_change(tmp_path):
         home.stop()
 
 
-def test_secrets_are_sealed_hashed_and_never_said(running, stand_in, tmp_path):
+def test_secrets_are_sealed_hashed_and_never_said(running_process, stand_in, tmp_path):
+    running = running_process
     secrets = {
         "sftp": stand_in.password,
         "database": "Ledger-Secret-1",

@@ -11,7 +11,7 @@ from pathlib import Path
 
 import pytest
 from gate import Gate
-from running import run, service, set_up, sftp_store, small_account, until, workers
+from running import run, service, service_process, set_up, sftp_store, small_account, until, workers
 
 from fasciculus.client import RefusedError
 from fasciculus.core.bundle.layout import SubjectRef
@@ -69,7 +69,7 @@ def assert_clean(stand_in, client) -> None:
 
 @pytest.mark.parametrize("victim", ["worker", "service"])
 def test_killing_in_the_middle_of_a_run(tmp_path, stand_in, victim):
-    with service(tmp_path / "home") as running, running.client() as client:
+    with service_process(tmp_path / "home") as running, running.client() as client:
         set_up(client, [big_account(tmp_path)], [sftp_store(stand_in)], piece_size=MIB)
         assert run(client, "nightly").outcome == "done"
         first = complete(stand_in)
@@ -201,7 +201,8 @@ def test_a_start_that_falls_into_the_previous_run_is_shown_as_not_started(tmp_pa
     records.close()
 
 
-def test_one_service_per_home(running):
+def test_one_service_per_home(running_process):
+    running = running_process
     second = running.__class__(running.home)
     second.environment["FASCICULUS_HOME"] = str(running.home)
     found = subprocess.run(

@@ -73,7 +73,7 @@ def site(tmp_path):
     server.process.wait(30)
 
 
-def test_the_site_holds_while_its_bundle_is_taken_and_never_longer(running, site, tmp_path):
+def test_the_site_holds_while_its_bundle_is_taken_and_never_longer(running_process, site, tmp_path):
     server, flags = site
     (tmp_path / "attic").mkdir()
     gate = tmp_path / "gate"
@@ -84,6 +84,7 @@ def test_the_site_holds_while_its_bundle_is_taken_and_never_longer(running, site
         home=str(tmp_path / "millpond"),
         sites=[Site(name="millpond.example", root=str(tmp_path / "millpond/public"))],
     )
+    running = running_process
     with running.client() as client:
         set_up(
             client,

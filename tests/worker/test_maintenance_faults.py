@@ -8,7 +8,16 @@ import threading
 
 import paramiko
 import pytest
-from running import run, service, set_up, sftp_store, small_account, until, workers
+from running import (
+    run,
+    service,
+    service_process,
+    set_up,
+    sftp_store,
+    small_account,
+    until,
+    workers,
+)
 
 from fasciculus.client import RefusedError
 
@@ -54,7 +63,7 @@ def end_of(client, number):
 
 
 def test_maintenance_is_cancelled_killed_and_begun_again(tmp_path, stand_in, held):
-    with service(tmp_path / "home") as running:
+    with service_process(tmp_path / "home") as running:
         with running.client() as client:
             set_up(client, [small_account(tmp_path, "millpond")], [sftp_store(stand_in)])
             run(client, "nightly")

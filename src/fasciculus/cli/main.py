@@ -5,6 +5,7 @@ from __future__ import annotations
 import difflib
 import re
 import sys
+from types import ModuleType
 from typing import Annotated, Any
 
 import typer
@@ -90,8 +91,17 @@ def root(
     """Scheduled backups of web hosting accounts and sites."""
 
 
+def _spare_imports() -> None:
+    """Keep Typer's help from importing what ours never shows: that took longer than all the rest."""
+    for name, attribute in (("rich.markdown", "Markdown"), ("rich.traceback", "Traceback")):
+        unused = ModuleType(name)
+        setattr(unused, attribute, None)
+        sys.modules.setdefault(name, unused)
+
+
 def main() -> None:
     """Run the command; wrong use is answered with the option, the values and the nearest."""
+    _spare_imports()
     output.speak_json("--json" in sys.argv)
     try:
         code = app(prog_name="fasciculus", standalone_mode=False)

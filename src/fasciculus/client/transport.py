@@ -51,9 +51,14 @@ class Transport:
         self.url = (url or os.environ.get("FASCICULUS_URL") or default_url()).rstrip("/")
         token = token or os.environ.get("FASCICULUS_TOKEN")
         headers = {"Authorization": f"Bearer {token}"} if token else {}
-        # Proxies of the environment are not for a service that listens on loopback.
+        # Proxies of the environment are not for a service that listens on loopback, and the
+        # authorities that certificates are checked against need not be read for plain HTTP.
         self._http = httpx.Client(
-            base_url=self.url, headers=headers, timeout=timeout, trust_env=False
+            base_url=self.url,
+            headers=headers,
+            timeout=timeout,
+            trust_env=False,
+            verify=not self.url.startswith("http:"),
         )
 
     def __enter__(self) -> Self:

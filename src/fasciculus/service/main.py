@@ -13,7 +13,8 @@ from collections.abc import Mapping
 from contextlib import suppress
 from types import FrameType
 
-from waitress.server import create_server
+from flask import Flask
+from waitress.server import BaseWSGIServer, create_server
 
 from .. import config as configuration
 from ..config import Config
@@ -122,19 +123,10 @@ def _limit_arenas() -> None:
         ctypes.CDLL(None).mallopt(_M_ARENA_MAX, 2)
 
 
-def serve(config: Config) -> None:
-    """Run the service until it is told to stop."""
-    _limit_arenas()
-    logging.basicConfig(
-        level=logging.INFO,
-        stream=sys.stderr,
-        format="%(asctime)s %(levelname)s %(name)s: %(message)s",
-    )
-    logging.getLogger("paramiko").setLevel(logging.CRITICAL)
-    parts = build(config)
-    app = create_app(parts)
+def listen(app: Flask, config: Config) -> BaseWSGIServer:
+    """The web server, bound to its address. Raises ``FasciculusError`` where that is taken."""
     try:
-        server = create_server(
+        return create_server(
             app,
             host=config.address,
             port=config.port,
@@ -148,6 +140,20 @@ def serve(config: Config) -> None:
             f"Port {config.port} on {config.address} cannot be used: {error.strerror}.",
             "Stop what uses it, or set FASCICULUS_PORT.",
         ) from error
+
+
+def serve(config: Config) -> None:
+    """Run the service until it is told to stop."""
+    _limit_arenas()
+    logging.basicConfig(
+        level=logging.INFO,
+        stream=sys.stderr,
+        format="%(asctime)s %(levelname)s %(name)s: %(message)s",
+    )
+    logging.getLogger("paramiko").setLevel(logging.CRITICAL)
+    parts = build(config)
+    app = create_app(parts)
+    server = listen(app, config)
 
     def finish(_number: int, _frame: FrameType | None) -> None:
         # Otherwise the server waits for open live views.
