@@ -92,7 +92,7 @@ def root(
 
 
 def _spare_imports() -> None:
-    """Keep Typer's help from importing what ours never shows: that took longer than all the rest."""
+    """Keep Typer's help from importing what ours never shows: that took most of its time."""
     for name, attribute in (("rich.markdown", "Markdown"), ("rich.traceback", "Traceback")):
         unused = ModuleType(name)
         setattr(unused, attribute, None)
