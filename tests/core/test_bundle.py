@@ -21,11 +21,10 @@ from fasciculus.core.bundle.listing import (
     read_listing,
     to_line,
 )
-from fasciculus.core.bundle.manifest import Manifest, PieceRecord, parse_manifest
 from fasciculus.core.bundle.reader import BundleReader, only
 from fasciculus.core.bundle.tree_walk import scan
 from fasciculus.core.bundle.writer import BundleWriter
-from fasciculus.core.errors import DamagedError, SettingError, TooNewError
+from fasciculus.core.errors import DamagedError
 
 SUBJECT = layout.SubjectRef("account", "millpond")
 BUNDLE = "2026-11-24T021500Z-nightly"
@@ -337,44 +336,3 @@ def test_children_of_a_folder(tmp_path):
         ("a/d.txt", 1),
     ]
     assert [e.text for e in only(entries, [b"a/b"])] == ["a/b", "a/b/c.txt"]
-
-
-def test_manifest():
-    manifest = Manifest(
-        "n",
-        "account",
-        "millpond",
-        "nightly",
-        "4",
-        "reed-1",
-        "2026-11-24T02:15:00+00:00",
-        pieces=[PieceRecord("p", 3, "ab" * 32)],
-        listing_sha256="cd" * 32,
-    )
-    assert parse_manifest(manifest.to_json()) == manifest
-    with pytest.raises(TooNewError, match="version 9"):
-        parse_manifest(manifest.to_json().replace(b'"version": 1', b'"version": 9'))
-    for bad in (b"", b"{}", b'{"format": "other"}', manifest.to_json()[:-20]):
-        with pytest.raises(DamagedError):
-            parse_manifest(bad)
-
-
-def test_names_are_safe_and_sort_by_time():
-    from datetime import UTC, datetime
-
-    moment = datetime(2026, 11, 24, 2, 15, tzinfo=UTC)
-    first = layout.bundle_name(moment, "nightly")
-    assert first == BUNDLE and layout.bundle_name(moment, "nightly", {first}) == BUNDLE + ".2"
-    assert (
-        layout.moment_of(BUNDLE)
-        == moment
-        < layout.moment_of(BUNDLE + ".2")
-        < layout.moment_of(BUNDLE + ".10")
-    )
-    later = layout.bundle_name(
-        moment, "nightly", {BUNDLE + ".2", BUNDLE + ".9", BUNDLE + "-two.99"}
-    )
-    assert later == BUNDLE + ".10", "never one that is free again, since it would count as older"
-    for bad in ("", "../x", "A", "a/b", "-a", "a b", "x" * 65, "a..b"):
-        with pytest.raises(SettingError):
-            layout.check_name(bad)

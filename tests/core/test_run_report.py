@@ -1,13 +1,11 @@
 """The words of reports, summaries and paths."""
 
-from datetime import UTC, datetime
+from datetime import UTC, datetime, timedelta
 
 import pytest
 
-from fasciculus.core.bundle.entry import Entry, to_bytes, to_text
-from fasciculus.core.errors import SettingError
 from fasciculus.core.maintenance_report import DamageLine, MaintenanceReport
-from fasciculus.core.run_report import CopyLine, RunReport, TaskLine
+from fasciculus.core.run_report import CopyLine, RunReport, TaskLine, worst
 
 AT = datetime(2026, 11, 24, 2, 15, tzinfo=UTC)
 LINE = DamageLine("pieces/p", "is missing", ["b1", "b2"], ["files/index.html"], 1)
@@ -66,15 +64,56 @@ def test_a_report_of_a_run_adds_up():
     assert not RunReport(8, "n", "done", AT, AT, "UTC", "x", []).trouble
 
 
-@pytest.mark.parametrize("path", [b"plain/name", "brücke".encode(), b"odd\xff\xfe", b"base\n"])
-def test_a_path_travels_as_text_and_comes_back(path):
-    assert to_bytes(to_text(path)) == path
-    assert to_text(path).startswith("base64:") == (b"\xff" in path)
+def run_of(*tasks: TaskLine) -> RunReport:
+    return RunReport(
+        7,
+        "nightly",
+        worst([t.outcome for t in tasks]),
+        AT,
+        AT + timedelta(seconds=75),
+        "Europe/London",
+        "timetable",
+        list(tasks),
+    )
 
 
-def test_a_path_that_is_none_is_refused_at_its_field():
-    with pytest.raises(SettingError) as caught:
-        to_bytes("base64:!!!")
-    assert caught.value.field == "paths"
-    assert to_bytes("/files/") == b"files"
-    assert Entry("files", b"odd\xff").text == "odd\\xff"
+def test_a_report_says_what_was_stored_where_and_what_was_not():
+    good = TaskLine(
+        "account",
+        "millpond",
+        "done",
+        "b",
+        10,
+        2048,
+        1024,
+        3,
+        copies=[CopyLine("boathouse", kept=7)],
+    )
+    found = run_of(good)
+    assert found.sentence == (
+        "nightly: 1 bundle of 2.00 KiB (1.00 KiB packed) stored on boathouse; took 1 min 15 s."
+    )
+    assert not found.trouble and found.local(AT) == "2026-11-24 02:15:00 GMT"
+    bad = TaskLine("account", "ferryline", "failed", error="The home folder /x does not exist.")
+    part = TaskLine(
+        "account",
+        "lanternchoir",
+        "partial",
+        "b",
+        1,
+        1,
+        1,
+        1,
+        warnings=["a", "b"],
+        copies=[CopyLine("boathouse"), CopyLine("attic", "It is full.")],
+    )
+    found = run_of(good, bad, part)
+    assert found.outcome == "failed" and found.trouble
+    for words in (
+        "2 bundles",
+        "ferryline failed: The home folder /x does not exist",
+        "copies missing on attic",
+        "2 warnings",
+    ):
+        assert words in found.sentence
+    assert worst([]) == "done" and worst(["done", "cancelled", "interrupted"]) == "interrupted"

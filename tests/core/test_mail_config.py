@@ -1,0 +1,86 @@
+"""Mail settings of one domain, read and merged."""
+
+import json
+
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from fasciculus.core import mail_config
+
+ALIASES = """# hosts's own
+info@millpond.example  hello@millpond.example,
+    orders@millpond.example
+info@ferryline.example office@ferryline.example
+@millpond.example      hello@millpond.example
+"""
+
+
+PASSWD = """\
+hello@millpond.example:{SHA512-CRYPT}$6$abc:5000:5000::/var/mail/h::userdb_quota_rule=*:storage=2G
+office@ferryline.example:{BLF-CRYPT}$2y$x:5000:5000::/var/mail/o::
+root:x:0:0
+"""
+
+
+def test_mail_settings_of_one_domain_and_no_other():
+    aliases = mail_config.map_lines(ALIASES, "Millpond.Example")
+    passwd = mail_config.passwd_lines(PASSWD, "millpond.example")
+    assert "".join(aliases) == "".join(ALIASES.splitlines(keepends=True)[n] for n in (1, 2, 4)), (
+        "native lines as they are"
+    )
+    assert passwd == [PASSWD.splitlines(keepends=True)[0]]
+    found = json.loads(mail_config.settings("millpond.example", aliases, passwd).to_json())
+    assert found["aliases"][0] == {
+        "address": "info@millpond.example",
+        "targets": ["hello@millpond.example", "orders@millpond.example"],
+    }
+    assert (
+        found["mailboxes"][0]["quota"] == "*:storage=2G"
+        and found["mailboxes"][0]["scheme"] == "SHA512-CRYPT"
+    )
+    assert "$6$" not in json.dumps(found), "the hash stays in the native line"
+
+
+DOMAINS = st.sampled_from(["millpond.example", "ferryline.example", "x.millpond.example"])
+
+
+USERS = st.sampled_from(["info@", "@", "hello@", ""])
+
+
+MAP_LINE = st.tuples(
+    USERS, DOMAINS, st.sampled_from(["target@y.example", "a@b.example,\n   c@d.example"])
+)
+
+
+NOISE = st.sampled_from(["# a comment\n", "\n", "   \n", "#info@millpond.example x\n"])
+
+
+@settings(max_examples=150, deadline=None)
+@given(st.lists(st.one_of(MAP_LINE, NOISE), max_size=12), st.lists(MAP_LINE, max_size=4))
+def test_merging_a_map_replaces_one_domain_and_touches_no_other(rows, fresh):
+    text = "".join(row if isinstance(row, str) else f"{row[0]}{row[1]}  {row[2]}\n" for row in rows)
+    lines = [f"{user}millpond.example  {target}\n" for user, _, target in fresh]
+    after = mail_config.merged_map(text, "millpond.example", lines)
+    assert mail_config.map_lines(after, "millpond.example") == lines
+    for other in ("ferryline.example", "x.millpond.example"):
+        assert mail_config.map_lines(after, other) == mail_config.map_lines(text, other)
+    assert after.count("# a comment") == text.count("# a comment")
+    assert mail_config.merged_map(after, "millpond.example", lines) == after, (
+        "merging twice changes nothing"
+    )
+
+
+def test_merging_a_passwd_file():
+    text = "# users\nhello@millpond.example:{X}a:1:1::/h::\noffice@ferryline.example:{X}b:1:1::/f::"
+    lines = ["new@millpond.example:{X}c:1:1::/n::\n"]
+    after = mail_config.merged_passwd(text, "millpond.example", lines)
+    assert (
+        after
+        == "# users\nnew@millpond.example:{X}c:1:1::/n::\noffice@ferryline.example:{X}b:1:1::/f::\n"
+    )
+    assert mail_config.merged_passwd("", "millpond.example", lines) == lines[0]
+    assert mail_config.domains_of_passwd(text) == {"millpond.example", "ferryline.example"}
+    assert mail_config.domains_of_map("@a.example x\nb.example y\nplain z\n# c.example\n") == {
+        "a.example",
+        "b.example",
+    }

@@ -1,0 +1,104 @@
+"""The previous bundle, found by path and by digest."""
+
+import io
+import os
+import random
+
+from fasciculus.core.bundle.entry import Entry, Extent, order
+from fasciculus.core.bundle.listing import ListingWriter
+from fasciculus.core.bundle.previous_index import PreviousIndex, unchanged_here, unchanged_over_ssh
+from fasciculus.hosts import ssh_find
+
+
+def test_the_key_of_a_record_is_scan_order():
+    rng = random.Random(4)
+    paths = [
+        b"/".join(
+            rng.choice([b"a", b"a-b", b"a.b", b"b", b"\xff"]) for _ in range(rng.randint(1, 4))
+        )
+        for _ in range(200)
+    ]
+    assert sorted(paths, key=lambda p: ssh_find.key([p])) == sorted(paths, key=order)
+
+
+def listed(tmp_path, entries):
+    raw = io.BytesIO()
+    writer = ListingWriter(raw)
+    for entry in entries:
+        writer.add(entry)
+    writer.close()
+    path = tmp_path / "before.zst"
+    path.write_bytes(raw.getvalue())
+    return path
+
+
+def file(path: bytes, digest: str, *parts: Extent, kind="files", **more) -> Entry:
+    size = sum(part.size for part in parts)
+    fields = {"mtime_ns": 5, "ctime_ns": 6, "inode": 7, "device": 8, **more}
+    return Entry(kind, path, size=size, digest=digest * 32, parts=list(parts), **fields)
+
+
+def test_the_bundle_before_is_found_by_path_and_by_digest(tmp_path):
+    spread = [Extent("p1", 0, 10, 0, 2_000_000), Extent("p2", 0, 10, 0, 1_000_000)]
+    entries = [
+        file(b"a", "aa", Extent("p1", 100, 50, 7, 300)),
+        file(b"caf\xe9", "bb", Extent("p1", 150, 50, 0, 200)),
+        file(b"film", "cc", *spread),
+        file(b"shop/00000-schema.sql", "dd", Extent("p3", 0, 9, 0, 40), kind="databases"),
+        file(b"m/passwd", "ee", Extent("p4", 0, 9, 0, 40), kind="mail"),
+    ]
+    path = listed(tmp_path, entries)
+    previous = PreviousIndex(path, unchanged_here, tmp_path)
+    asked = [file(e.path, "00", *e.parts, kind=e.kind) for e in entries]
+    assert previous.same(asked[0]).digest == "aa" * 32
+    assert previous.same(file(b"b", "00", Extent("x", 0, 0, 0, 1))) is None, "a new path"
+    assert previous.same(asked[1]).parts == entries[1].parts, "also a name that is not UTF-8"
+    touched = file(b"film", "00", *spread, mtime_ns=99)
+    assert previous.same(touched) is None and previous.may_hold("files", 3_000_000)
+    assert previous.holding("files", "cc" * 32, 3_000_000) == spread
+    assert previous.holding("files", "aa" * 32, 300) == [Extent("p1", 100, 50, 7, 300)]
+    assert (
+        previous.holding("files", "aa" * 32, 299) is None
+        and previous.holding("files", "99" * 32, 300) is None
+    )
+    # A kind that is not looked at is passed over.
+    assert previous.same(asked[4]).digest == "ee" * 32
+    previous.close()
+    damaged = PreviousIndex(path, unchanged_here, tmp_path, frozenset({"p1"}))
+    assert damaged.same(asked[0]) is None and damaged.holding("files", "aa" * 32, 300) is None
+    assert damaged.holding("files", "dd" * 32, 40) is None, "files and all else are apart"
+    assert damaged.holding("files", "cc" * 32, 3_000_000) is None and damaged.holding(
+        "databases", "dd" * 32, 40
+    )
+    damaged.close()
+
+
+def test_over_ssh_size_and_time_are_trusted(tmp_path):
+    entry = file(b"a", "aa", Extent("p1", 0, 50, 0, 300))
+    path = listed(tmp_path, [entry])
+    elsewhere = file(b"a", "00", Extent("x", 0, 0, 0, 300), ctime_ns=1, inode=2, device=3)
+    for unchanged, found in ((unchanged_here, False), (unchanged_over_ssh, True)):
+        previous = PreviousIndex(path, unchanged, tmp_path)
+        assert (previous.same(elsewhere) is not None) is found
+        previous.close()
+
+
+def test_many_digests_are_found_again(tmp_path):
+    rng = random.Random(7)
+    entries = []
+    for number in range(3000):
+        digest = rng.randbytes(32).hex()
+        entries.append(
+            Entry(
+                "files",
+                b"%06d" % number,
+                size=10,
+                digest=digest,
+                parts=[Extent(f"p{number % 5}", number, 1, number, 10)],
+            )
+        )
+    previous = PreviousIndex(listed(tmp_path, entries), unchanged_here, tmp_path)
+    for entry in rng.sample(entries, 300):
+        assert previous.holding("files", entry.digest, 10) == entry.parts
+    previous.close()
+    assert os.listdir(tmp_path) == ["before.zst"], "its index leaves nothing behind"
