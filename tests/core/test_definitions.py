@@ -2,7 +2,7 @@
 
 import pytest
 
-from fasciculus.core.definitions import changed_fields, from_text, to_text
+from fasciculus.core.definitions import changed_fields, from_text, reference_name, to_text
 from fasciculus.core.errors import SettingError
 
 
@@ -31,3 +31,69 @@ def test_definitions_as_text_and_back():
         "b",
         "m.x",
     ]
+
+
+def test_the_text_says_what_it_is_and_comes_in_the_order_in_which_things_build_on_each_other():
+    text = to_text({"jobs": {"n": {"keep": 7}}, "hosts": {"reed-1": {}}, "stores": {}}, {})
+    assert text.startswith("# Hosts, accounts, stores and jobs of Fasciculus.")
+    assert '{ env = "NAME" }' in text and "{{" not in text
+    assert text.index("[hosts") < text.index("[jobs")
+    assert from_text(text).tables["jobs"] == {"n": {"keep": 7}}
+
+
+def test_an_empty_text_defines_nothing():
+    found = from_text("# nothing\n")
+    assert (found.tables, found.references) == ({}, {})
+
+
+@pytest.mark.parametrize(
+    ("reference", "taken"),
+    [
+        ('{ env = "A" }', {"env": "A"}),
+        ('{ file = "/run/secret" }', {"file": "/run/secret"}),
+        ('{ env = "A", file = "/x" }', None),
+        ("{ }", None),
+        ('{ value = "x" }', None),
+        ("12", None),
+    ],
+)
+def test_a_secret_is_named_by_one_reference_and_never_written_out(reference, taken):
+    text = f"[stores.attic]\nsecrets = {{ password = {reference} }}"
+    if taken is None:
+        with pytest.raises(SettingError, match=r"stores\.attic\.password is written out"):
+            from_text(text)
+        return
+    found = from_text(text)
+    assert found.references == {"stores.attic.password": taken}
+    assert found.tables == {"stores": {"attic": {}}}, "a secret is no setting"
+
+
+def test_the_name_of_a_variable_has_only_what_a_shell_takes():
+    assert reference_name("stores", "boat-house.2", "private_key") == (
+        "FASCICULUS_STORES_BOAT_HOUSE_2_PRIVATE_KEY"
+    )
+
+
+def test_what_is_not_a_table_of_tables_is_refused():
+    for text in ("[hosts]\nreed-1 = 4", "hosts = []"):
+        with pytest.raises(SettingError, match="“hosts” is not a table of tables") as caught:
+            from_text(text)
+        assert caught.value.way_out == "Write [hosts.NAME]."
+    with pytest.raises(SettingError, match="no kind of thing “tapes”") as caught:
+        from_text("[tapes.x]")
+    assert caught.value.way_out == "Use hosts, accounts, stores, jobs."
+
+
+@pytest.mark.parametrize(
+    ("before", "after", "fields"),
+    [
+        ({}, {}, []),
+        ({"a": 1}, {"a": 1}, []),
+        ({"a": {}}, {"a": {"x": 1}}, ["a.x"]),
+        ({"a": {"x": {"y": 1}}}, {"a": {"x": {"y": 2}}}, ["a.x.y"]),
+        ({"a": {"x": 1}}, {"a": 1}, ["a"]),
+        ({"a": None}, {}, []),
+    ],
+)
+def test_fields_that_differ(before, after, fields):
+    assert changed_fields(before, after) == fields

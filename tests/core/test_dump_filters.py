@@ -35,3 +35,31 @@ def test_rules_for_one_database_are_of_its_own_tables():
         and found.without_tables == ("old",)
     )
     assert rules.of("blog").tables == ("posts",) and rules.of("blog").without_rows == ("sessions",)
+
+
+@pytest.mark.parametrize(
+    ("rules", "database", "tables"),
+    [
+        ({}, "shop", ()),
+        ({"tables": ("shop.a", "blog.b", "c")}, "shop", ("a", "c")),
+        ({"tables": ("*.a",)}, "shop", ("a",)),
+        ({"tables": ("sh?p.a",)}, "shop", ("a",)),
+        ({"tables": ("SHOP.a",)}, "shop", ()),
+        ({"tables": ("a.b.c",)}, "a.b", ("c",)),
+    ],
+)
+def test_the_tables_of_a_database(rules, database, tables):
+    assert DatabaseRules(**rules).of(database).tables == tables
+
+
+def test_structure_and_checks_hold_for_every_database():
+    found = DatabaseRules(structure_only=True, check_tables=True).of("shop")
+    assert found.structure_only and found.check_tables
+    plain = DatabaseRules().of("shop")
+    assert not plain.structure_only and not plain.check_tables
+
+
+def test_without_wins_over_names_and_tables():
+    rules = DatabaseRules(names=("shop", "blog"), without=("b*",), tables=("shop.x", "blog.y"))
+    assert [rules.wants(name) for name in ("shop", "blog", "other")] == [True, False, False]
+    assert not DatabaseRules(names=("shop",), tables=("blog.x",)).wants("shop")

@@ -39,3 +39,79 @@ def test_names_are_safe_and_sort_by_time():
     for bad in ("", "../x", "A", "a/b", "-a", "a b", "x" * 65, "a..b"):
         with pytest.raises(SettingError):
             layout.check_name(bad)
+
+
+SUBJECT = layout.SubjectRef("site", "mill.example")
+
+
+def test_the_folders_of_a_subject():
+    assert SUBJECT.folder == "sites/mill.example"
+    assert SUBJECT.bundle("b") == "sites/mill.example/bundles/b"
+    assert SUBJECT.piece("p") == "sites/mill.example/pieces/p"
+    assert {layout.SubjectRef(k, "x").folder for k in ("account", "site", "host")} == {
+        "accounts/x",
+        "sites/x",
+        "hosts/x",
+    }
+
+
+@pytest.mark.parametrize("good", ["a", "7", "a.b", "a-b_c", "x" * 64, "mill.example"])
+def test_a_name_that_can_be_a_folder_anywhere(good):
+    assert layout.check_name(good) == good
+
+
+@pytest.mark.parametrize("bad", ["", ".", "..", "a/b", "A", "a.", "-a", "a..b", "x" * 65, "a\n"])
+def test_a_name_that_cannot(bad):
+    with pytest.raises(SettingError) as caught:
+        layout.check_name(bad, "host")
+    assert caught.value.field == "host" and "1 to 64" in caught.value.way_out
+
+
+def test_bundles_of_one_second_are_numbered_beyond_all_that_were():
+    moment = layout.moment_of(BUNDLE)
+    assert layout.bundle_name(moment, "nightly") == BUNDLE
+    assert layout.bundle_name(moment, "nightly", [BUNDLE]) == f"{BUNDLE}.2"
+    assert layout.bundle_name(moment, "nightly", [f"{BUNDLE}.7"]) == f"{BUNDLE}.8"
+    others = [f"{BUNDLE}.x", f"{BUNDLE}-2", "2026-11-24T021501Z-nightly.9", f"{BUNDLE}2"]
+    assert layout.bundle_name(moment, "nightly", others) == BUNDLE
+
+
+def test_the_moment_of_a_name():
+    first = layout.moment_of(BUNDLE)
+    assert first.isoformat() == "2026-11-24T02:15:00+00:00"
+    apart = layout.moment_of(f"{BUNDLE}.3") - first
+    assert apart.microseconds == 2 and apart.days == 0
+    far = layout.moment_of(f"{BUNDLE}.99999999999")
+    assert (far - first).total_seconds() < 1, "never beyond the next second"
+    for odd in ("nightly", "2026-11-24-nightly", BUNDLE.upper(), f"../{BUNDLE}", ""):
+        assert layout.moment_of(odd) is None
+
+
+@pytest.mark.parametrize("kind", layout.KINDS)
+@pytest.mark.parametrize("suffix", [".tar.zst", ".tar.gz", ".tar"])
+def test_a_piece_tells_its_bundle_kind_and_number(kind, suffix):
+    piece = layout.piece_name(f"{BUNDLE}.2", kind, 12, suffix)
+    assert piece == f"{BUNDLE}.2.{kind}-0012{suffix}"
+    assert layout.bundle_of(piece) == f"{BUNDLE}.2"
+    assert layout.kind_and_number(piece) == (kind, 12)
+
+
+def test_what_is_no_piece():
+    for odd in ("x", "fasciculus-store.json", f"{BUNDLE}.pictures-0001.tar", f"{BUNDLE}.files-1"):
+        with pytest.raises(ValueError, match="not a piece's name"):
+            layout.kind_and_number(odd)
+        assert layout.bundle_of(odd) == odd
+
+
+def test_listings_are_numbered():
+    assert layout.next_listing("listing.jsonl.zst") == "listing-2.jsonl.zst"
+    assert layout.next_listing("listing-9.jsonl.zst") == "listing-10.jsonl.zst"
+    assert layout.next_listing("something") == "listing-2.jsonl.zst"
+    assert layout.is_listing("listing-3.jsonl.zst") and layout.is_listing(layout.LISTING)
+    for odd in (
+        "listing-.jsonl.zst",
+        "listing.jsonl",
+        "x/listing.jsonl.zst",
+        "listing.jsonl.zst\n",
+    ):
+        assert not layout.is_listing(odd)

@@ -1,5 +1,6 @@
 """Statements of a dump, taken apart."""
 
+import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
@@ -33,3 +34,40 @@ def test_delimiters_and_the_last_statement():
         b"CREATE TRIGGER t BEGIN SET @a = ';'; END",
         b"SELECT /* ; */ 1",
     ]
+
+
+@pytest.mark.parametrize(
+    ("member", "wanted"),
+    [
+        (b"", []),
+        (b"  \n", []),
+        (b"SELECT 1", [b"SELECT 1"]),
+        (b"SELECT 1;", [b"SELECT 1"]),
+        (b"A;\nB;\n", [b"A", b"B"]),
+        (b"A 'x;y';B", [b"A 'x;y'", b"B"]),
+        (b"A 'it''s;';B", [b"A 'it''s;'", b"B"]),
+        (b"A 'it\\';s';B", [b"A 'it\\';s'", b"B"]),
+        (b'A "x;\\"y;";B', [b'A "x;\\"y;"', b"B"]),
+        (b"A `x;y`;B", [b"A `x;y`", b"B"]),
+        (b"A -- it's; here\n;B", [b"A -- it's; here", b"B"]),
+        (b"A --5;B", [b"A --5", b"B"]),
+        (b"A /* it's; */ 1;B", [b"A /* it's; */ 1", b"B"]),
+        (b"A '\n;\n';B", [b"A '\n;\n'", b"B"]),
+    ],
+)
+def test_a_statement_ends_where_a_server_says_so(member, wanted):
+    assert list(statements(member)) == wanted
+
+
+def test_between_delimiters_everything_is_one_statement():
+    body = b"CREATE PROCEDURE p() BEGIN SELECT ';'; SELECT 'DELIMITER $$'; END"
+    member = b"A;\nDELIMITER $$\n" + body + b"\n$$\nDELIMITER ;\nB;\nC"
+    assert list(statements(member)) == [b"A", body, b"B", b"C"]
+    two = b"DELIMITER //\nX\n//\nDELIMITER ;\nDELIMITER //\nY;\n//\nDELIMITER ;\n"
+    assert list(statements(two)) == [b"X", b"Y;"]
+
+
+def test_members_are_loaded_in_order_and_counted():
+    ran = []
+    assert load(iter([b"A;B;", b"", b"C"]), ran.append) == 3
+    assert ran == [b"A", b"B", b"C"]

@@ -2,6 +2,7 @@
 
 import json
 
+import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
@@ -84,3 +85,89 @@ def test_merging_a_passwd_file():
         "a.example",
         "b.example",
     }
+
+
+MAP = (
+    "# the valley\n"
+    "info@millpond.example  hello@millpond.example\n"
+    "# in between\n"
+    "   # indented\n"
+    "\n"
+    "  , second@millpond.example\n"
+    "millpond.example  anything\n"
+    ".millpond.example  sub\n"
+    "plain  root\n"
+    "office@ferryline.example  a@b.example"
+)
+
+
+def test_a_continuation_belongs_to_its_key_whatever_stands_between():
+    found = mail_config.map_lines(MAP, "MILLPOND.example")
+    assert found == [
+        "info@millpond.example  hello@millpond.example\n  , second@millpond.example\n",
+        "millpond.example  anything\n",
+        ".millpond.example  sub\n",
+    ]
+    (alias, *_) = mail_config.settings("millpond.example", found, []).aliases
+    assert alias.targets == ["hello@millpond.example", "second@millpond.example"]
+    assert mail_config.map_lines(MAP, "ferryline.example") == [
+        "office@ferryline.example  a@b.example\n"
+    ], "a last line without its end gets one"
+    assert mail_config.map_lines("  leading@a.example x\n", "a.example") == [
+        "  leading@a.example x\n"
+    ], "there is nothing yet that it could go on"
+
+
+def test_taking_a_domain_out_keeps_comments_and_all_others():
+    after = mail_config.merged_map(MAP, "millpond.example", [])
+    assert after == (
+        "# the valley\n# in between\n   # indented\n\nplain  root\n"
+        "office@ferryline.example  a@b.example\n"
+    )
+    assert mail_config.merged_map("", "millpond.example", []) == ""
+
+
+def test_fresh_lines_stand_where_the_old_ones_stood_once():
+    text = "a@a.example 1\nb@b.example 2\nc@a.example 3\n"
+    after = mail_config.merged_map(text, "A.example", ["new@a.example 9"])
+    assert after == "new@a.example 9\nb@b.example 2\n"
+    other = mail_config.merged_map(text, "c.example", ["c@c.example 1\n"])
+    assert other == text + "c@c.example 1\n"
+
+
+@pytest.mark.parametrize(
+    ("line", "scheme", "quota"),
+    [
+        ("a@x.example:{SHA512-CRYPT}$6$h:1:1::/h::userdb_quota_rule=*:storage=2G", True, True),
+        ("a@x.example:plain:1:1::/h::other=1 userdb_quota_rule=*:storage=2G", False, True),
+        ("a@x.example:{SHA512-CRYPT}$6$h:1:1::/h::", True, False),
+        ("a@x.example:", False, False),
+        ("a@x.example", False, False),
+    ],
+)
+def test_a_mailbox_is_read_as_far_as_its_line_goes(line, scheme, quota):
+    (found,) = mail_config.settings("x.example", [], [line + "\n"]).mailboxes
+    assert (found.address, found.scheme) == ("a@x.example", "SHA512-CRYPT" if scheme else "")
+    assert found.quota == ("*:storage=2G" if quota else "")
+
+
+def test_lines_of_a_passwd_file_that_are_no_mailbox():
+    text = "#a@millpond.example:x\nroot:x:0:0\n\na@millpond.example:{X}h\n@ferryline.example:x\n"
+    assert mail_config.passwd_lines(text, "millpond.example") == ["a@millpond.example:{X}h\n"]
+    assert mail_config.domains_of_passwd(text) == {"millpond.example", "ferryline.example"}
+    assert mail_config.merged_passwd(text, "millpond.example", []) == (
+        "#a@millpond.example:x\nroot:x:0:0\n\n@ferryline.example:x\n"
+    )
+
+
+def test_where_mail_is_delivered_and_what_carries_it():
+    found = mail_config.settings(
+        "x.example", [], [], ["a@x.example   x/a/\n"], ["x.example smtp:[relay]:25\n"]
+    )
+    assert found.deliver_to == {"a@x.example": "x/a/"}
+    assert found.transports == {"x.example": "smtp:[relay]:25"}
+    assert json.loads(found.to_json())["domain"] == "x.example"
+    assert (
+        found.to_json().endswith(b"}\n")
+        and "ü".encode() in mail_config.settings("x.example", ["ü@x.example y"], []).to_json()
+    ), "as it is, not escaped"

@@ -1,9 +1,19 @@
 """Manifests, written and read."""
 
+import json
+
 import pytest
 
 from fasciculus.core.bundle.layout import is_listing, next_listing
-from fasciculus.core.bundle.manifest import Manifest, PieceRecord, parse_manifest
+from fasciculus.core.bundle.manifest import (
+    ContentsCount,
+    DatabaseRecord,
+    ExcludedCount,
+    Manifest,
+    PieceRecord,
+    parse_manifest,
+    sums,
+)
 from fasciculus.core.errors import DamagedError, TooNewError
 
 
@@ -53,3 +63,124 @@ def test_a_manifest_never_leads_out_of_its_folders():
         )
         with pytest.raises(DamagedError, match="outside"):
             parse_manifest(bad.to_json())
+
+
+def whole(**changes) -> Manifest:
+    """A manifest with something in each field."""
+    fields = {
+        "name": "2026-11-24T021500Z-nightly",
+        "subject_kind": "account",
+        "subject": "millpond",
+        "job": "nightly",
+        "run": "4",
+        "host": "reed-1",
+        "started": "2026-11-24T02:15:00+00:00",
+        "ended": "2026-11-24T02:16:00+00:00",
+        "writer": "fasciculus 0.2.0",
+        "brings": "changes",
+        "base": "2026-11-20T02:15:00+00:00",
+        "contents": {
+            "files": ContentsCount(10, 1000, ["secret"]),
+            "databases": ContentsCount(2, 50),
+        },
+        "databases": [DatabaseRecord("mariadb", "shop", tables={"orders": 4})],
+        "pieces": [
+            PieceRecord("new", 30, "ab" * 32, holds=100, used=100),
+            PieceRecord("old", 500, "cd" * 32, brought=False, holds=900, used=400),
+        ],
+        "listing_bytes": 7,
+        "listing_sha256": "ef" * 32,
+        "warnings": ["a: changed"],
+        "left_out": {"*.bak": ExcludedCount(1, 9)},
+    }
+    return Manifest(**{**fields, **changes})
+
+
+def test_what_a_manifest_adds_up_to():
+    found = whole()
+    assert (found.entries, found.bytes) == (12, 1050)
+    assert found.packed == 30, "only what this bundle brought"
+    assert found.new_bytes == 100
+    assert found.dead_share == 0.5
+    assert whole(pieces=[]).dead_share == 0.0
+    more = [PieceRecord("p", 1, "ab" * 32, holds=10, used=11)]
+    assert whole(pieces=more).dead_share == 0.0, "never below nothing"
+
+
+def test_every_field_comes_back():
+    assert parse_manifest(whole().to_json()) == whole()
+    kept = whole().summary()
+    assert (kept.dead_share, kept.new_bytes, kept.brings) == (0.5, 100, "changes")
+    assert (kept.started, kept.base) == (whole().started, whole().base)
+    assert kept.pieces == whole().pieces and kept.listing_sha256 == "ef" * 32
+
+
+def test_a_manifest_of_the_first_releases_has_no_base_and_nothing_left_out():
+    row = json.loads(whole().to_json())
+    del row["base"], row["left_out"]
+    found = parse_manifest(json.dumps(row).encode())
+    assert found.base == found.started and found.left_out == {}
+
+
+def altered(*path, value):
+    """The manifest as JSON with one value in the place of another."""
+    row = json.loads(whole().to_json())
+    place = row
+    for key in path[:-1]:
+        place = place[key]
+    place[path[-1]] = value
+    return json.dumps(row).encode()
+
+
+@pytest.mark.parametrize(
+    ("path", "value"),
+    [
+        (("pieces", 0, "bytes"), -1),
+        (("pieces", 0, "holds"), -1),
+        (("pieces", 1, "used"), -1),
+        (("pieces", 0, "bytes"), "30"),
+        (("pieces", 0, "bytes"), 1.5),
+        (("pieces", 0, "brought"), "yes"),
+        (("pieces", 0, "sha256"), "ab" * 31),
+        (("pieces", 0, "sha256"), "AB" * 32),
+        (("pieces", 0, "name"), "../p"),
+        (("pieces", 0, "name"), None),
+        (("pieces", 0), {"name": "p"}),
+        (("pieces",), {}),
+        (("contents", "files", "entries"), -1),
+        (("contents", "files", "bytes"), -1),
+        (("contents", "files", "unreadable"), "secret"),
+        (("contents", "files", "more"), 1),
+        (("left_out", "*.bak", "bytes"), -1),
+        (("left_out", "*.bak", "entries"), -1),
+        (("listing", "bytes"), -1),
+        (("listing", "sha256"), ""),
+        (("listing", "name"), "../listing.jsonl.zst"),
+        (("listing",), "listing.jsonl.zst"),
+        (("subject", "name"), 7),
+        (("subject",), None),
+        (("job",), ["nightly"]),
+        (("warnings",), "a: changed"),
+        (("databases", 0, "tables"), {"orders": "many"}),
+        (("version",), None),
+        (("format",), 1),
+    ],
+)
+def test_no_field_is_believed_unchecked(path, value):
+    with pytest.raises(DamagedError):
+        parse_manifest(altered(*path, value=value))
+
+
+def test_zero_is_a_size():
+    good = altered("listing", "bytes", value=0)
+    assert parse_manifest(good).listing_bytes == 0
+    assert parse_manifest(altered("pieces", 0, "bytes", value=0)).pieces[0].bytes == 0
+
+
+def test_the_file_of_sums_is_what_sha256sum_reads():
+    text = sums("ef" * 32, whole().pieces, "listing-2.jsonl.zst").decode()
+    assert text == (
+        f"{'ef' * 32}  listing-2.jsonl.zst\n"
+        f"{'ab' * 32}  ../../pieces/new\n"
+        f"{'cd' * 32}  ../../pieces/old\n"
+    )

@@ -37,3 +37,38 @@ def test_grants_on_one_database():
     ]
     assert privileges.grants_on(lines, "shop") == lines[1:4]
     assert privileges.grants_on(lines, "s`q") == lines[5:]
+
+
+@pytest.mark.parametrize(
+    ("where", "covered"),
+    [
+        ("*.*", True),
+        ("`shop`.*", True),
+        ("shop.*", True),
+        ("`sh%`.*", True),
+        ("`%`.*", True),
+        ("`s__p`.*", True),
+        ("`s\\_op`.*", False),
+        ("`shop`.`orders`", False),
+        ("`shop_`.*", False),
+        ("`SHOP`.*", False),
+    ],
+)
+def test_where_a_grant_holds(where, covered):
+    line = f"GRANT ALL PRIVILEGES ON {where} TO `a`@`%`"
+    assert (privileges.missing([line], "shop") == []) is covered
+
+
+def test_rights_of_several_grants_add_up():
+    lines = ["GRANT select, Show View ON *.* TO `a`@`%`", "GRANT TRIGGER ON `shop`.* TO `a`@`%`"]
+    assert privileges.missing(lines, "shop") == ["EVENT"]
+    assert privileges.missing([*lines, "GRANT EVENT ON `blog`.* TO `a`@`%`"], "shop") == ["EVENT"]
+    assert privileges.missing([*lines, "GRANT EVENT ON `shop`.* TO `a`@`%`"], "shop") == []
+    assert privileges.missing([], "shop") == ["SELECT", "SHOW VIEW", "TRIGGER", "EVENT"]
+    assert privileges.missing(["GRANT ALL ON *.* TO `a`@`%`"], "shop") == []
+
+
+@pytest.mark.parametrize("line", ["GRANT `dumps` TO `a`@`%`", "GRANT dumps TO `a`@`%`"])
+def test_a_role_gives_what_cannot_be_seen(line):
+    assert privileges.missing([line], "shop") == []
+    assert privileges.missing(["SET DEFAULT ROLE `dumps` FOR `a`@`%`"], "shop") != []

@@ -7,7 +7,6 @@ from hypothesis import strategies as st
 from fasciculus.core import retention
 from fasciculus.core.errors import SettingError
 from fasciculus.core.retention import RetentionCopy, check, retiring
-from fasciculus.core.selection import ExcludedPaths, Selection, chosen
 
 START = datetime(2026, 1, 1, tzinfo=UTC)
 COPIES = st.lists(st.tuples(st.integers(0, 500), st.booleans()), max_size=40).map(
@@ -49,26 +48,16 @@ def test_the_numbers_that_may_be_kept(count):
     assert check(count) == count
 
 
-def test_selections():
-    known = ["millpond", "ferryline", "lanternchoir"]
-    assert chosen(Selection("all"), known) == sorted(known)
-    assert chosen(Selection("all_but", ("ferryline",)), known) == ["lanternchoir", "millpond"]
-    assert chosen(Selection("listed", ("millpond",)), known) == ["millpond"]
-    with pytest.raises(SettingError, match="mill"):
-        chosen(Selection("listed", ("mill",)), known)
-
-
-def test_left_out_follows_links_to_the_real_place(tmp_path):
-    (tmp_path / "home/backups").mkdir(parents=True)
-    (tmp_path / "store").symlink_to(tmp_path / "home/backups")
-    found = ExcludedPaths([str(tmp_path / "store"), "/elsewhere"]).below(
-        str(tmp_path / "home").encode()
-    )
-    assert found == {b"backups"}
-
-
 def test_what_retiring_frees_goes_with_the_last_that_needs_it():
     needs = {"a": {"p1": 100}, "b": {"p1": 100, "p2": 20}, "c": {"p1": 100, "p3": 3}}
     assert retention.freed(["a", "b"], needs) == {"a": 0, "b": 20}
     assert retention.freed(["a", "b", "c"], needs) == {"a": 0, "b": 20, "c": 103}
     assert retention.freed([], needs) == {}
+
+
+def test_a_copy_is_not_pinned_unless_it_is_said():
+    copies = [RetentionCopy(name, START) for name in "cab"]
+    assert [copy.name for copy in retiring(copies, 1)] == ["a", "b"], "of one moment, by name"
+    assert retiring(copies, 3) == []
+    pinned = [RetentionCopy("a", START, True), *copies]
+    assert [copy.name for copy in retiring(pinned, 2)] == ["a"]

@@ -16,6 +16,7 @@ from .layout import LISTING, is_listing
 FORMAT = "fasciculus-bundle"
 VERSION = 1
 _SHA256 = re.compile("[0-9a-f]{64}")
+_ROWS = list[dict[str, Any]]
 
 
 class PieceRecord(Struct):
@@ -183,7 +184,7 @@ def parse_manifest(data: bytes) -> Manifest:
                 f"version {VERSION}.",
                 "Use a newer Fasciculus to read it.",
             )
-        pieces = [PieceRecord(**piece) for piece in row["pieces"]]
+        pieces = [PieceRecord(**piece) for piece in convert(row["pieces"], _ROWS)]
         if not is_listing(row["listing"]["name"]) or any("/" in piece.name for piece in pieces):
             raise ValueError("it names a file outside its own folders")
         manifest = Manifest(
@@ -200,7 +201,7 @@ def parse_manifest(data: bytes) -> Manifest:
             base=row.get("base", row["started"]),
             compression=row["compression"],
             contents={kind: ContentsCount(**count) for kind, count in row["contents"].items()},
-            databases=[DatabaseRecord(**database) for database in row["databases"]],
+            databases=[DatabaseRecord(**found) for found in convert(row["databases"], _ROWS)],
             pieces=pieces,
             listing=row["listing"]["name"],
             listing_bytes=row["listing"]["bytes"],

@@ -1,0 +1,99 @@
+"""Frames, packed and unpacked."""
+
+import gzip
+import random
+import zlib
+
+import pytest
+import zstandard
+
+from fasciculus.core.bundle.codecs import UNPACK_ERRORS, Gzip, Plain, Zstd, codec, codec_of
+from fasciculus.core.errors import DamagedError, SettingError
+
+TEXT = b"the mill pond, the ferry line, the lantern choir\n" * 8000
+NOISE = random.Random(7).randbytes(400_000)
+
+
+def unpacked(name, data):
+    inflater = codec(name).inflater()
+    return data if inflater is None else inflater.decompress(data)
+
+
+@pytest.mark.parametrize("name", ["zstd", "gzip", "none"])
+@pytest.mark.parametrize("data", [b"", b"x", TEXT, NOISE], ids=["none", "one", "text", "noise"])
+def test_a_frame_comes_back_whole(name, data):
+    packed = codec(name).pack(data)
+    assert unpacked(name, packed) == data
+    assert codec(name).pack(bytearray(data)) == packed, "the same bytes are the same frame"
+
+
+@pytest.mark.parametrize(("name", "suffix"), [("zstd", "zst"), ("gzip", "gz"), ("none", "tar")])
+def test_the_name_of_a_piece_tells_its_codec(name, suffix):
+    found = codec(name)
+    assert found.name == name and found.suffix.endswith(suffix)
+    assert codec_of(f"b.files-0001{found.suffix}").name == name
+
+
+@pytest.mark.parametrize("piece", ["p.tar.rar", "p", "p.zst", "p.tar.zst.part"])
+def test_a_piece_of_unknown_packing(piece):
+    with pytest.raises(DamagedError, match="ending that is not known"):
+        codec_of(piece)
+
+
+@pytest.mark.parametrize(
+    ("name", "levels", "refused"), [("zstd", (1, 19), (0, 20)), ("gzip", (1, 9), (0, 10))]
+)
+def test_levels_have_bounds(name, levels, refused):
+    for level in levels:
+        assert unpacked(name, codec(name, level).pack(TEXT)) == TEXT
+    for level in refused:
+        with pytest.raises(SettingError) as caught:
+            codec(name, level)
+        assert caught.value.field == "level"
+        assert caught.value.way_out == f"Choose {levels[0]} to {levels[1]}."
+
+
+def test_a_higher_level_packs_better():
+    words = random.Random(3).choices([b"mill", b"pond", b"ferry", b"line", b"choir"], k=60_000)
+    data = b" ".join(words)
+    assert len(Zstd(19).pack(data)) < len(Zstd(1).pack(data)) < len(data) // 3
+    assert len(Gzip(9).pack(data)) < len(Gzip(1).pack(data))
+
+
+def test_what_is_packed_already_is_not_packed_again_with_effort():
+    """With the fastest level noise comes out as it went in; text must not."""
+    for strong, fast in ((Zstd(19), Zstd(1)), (Gzip(9), Gzip(1))):
+        assert len(strong.pack(NOISE)) <= len(NOISE) + 200
+        assert len(strong.pack(TEXT)) <= len(fast.pack(TEXT))
+    assert Gzip(9).pack(NOISE) == gzip.compress(NOISE, 1, mtime=0)
+    small = NOISE[:1000]
+    assert Gzip(9).pack(small) == gzip.compress(small, 9, mtime=0), "too small to take samples of"
+    half = TEXT[:200_000] + NOISE[:10_000] + TEXT[:200_000]
+    assert Gzip(9).pack(half) == gzip.compress(half, 9, mtime=0)
+
+
+def test_the_default_level_is_in_force_without_one():
+    assert codec("zstd").pack(TEXT) == Zstd(3).pack(TEXT)
+    assert codec("gzip").pack(TEXT) == Gzip(6).pack(TEXT)
+    assert isinstance(codec("none", 9), Plain)
+
+
+def test_a_frame_says_its_size_and_has_a_checksum():
+    frame = zstandard.get_frame_parameters(Zstd().pack(TEXT))
+    assert frame.content_size == len(TEXT) and frame.has_checksum
+
+
+@pytest.mark.parametrize("name", ["zstd", "gzip"])
+def test_a_flipped_bit_is_an_error_that_readers_know(name):
+    packed = bytearray(codec(name).pack(NOISE[:5000]))
+    packed[len(packed) // 2] ^= 1
+    with pytest.raises(UNPACK_ERRORS):
+        unpacked(name, bytes(packed))
+    assert issubclass(zlib.error, UNPACK_ERRORS)
+
+
+def test_a_compression_that_is_none():
+    with pytest.raises(SettingError) as caught:
+        codec("rar")
+    assert caught.value.sentence() == "“rar” is not a compression. Choose zstd, gzip or none."
+    assert caught.value.field == "compression"
