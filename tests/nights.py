@@ -9,7 +9,8 @@ import time
 from pathlib import Path
 
 import msgspec
-from running import picture, until
+from running import until
+from trees import picture
 
 from fasciculus.bundles.retiring import complete
 from fasciculus.core.bundle.layout import SubjectRef

@@ -13,7 +13,8 @@ from pathlib import Path
 
 import pytest
 from nights import Nights, RestoreOrder, made
-from running import MIB, awkward_tree, picture, run, set_up, small_account
+from running import MIB, run, set_up, small_account
+from trees import awkward_tree, picture
 
 from fasciculus.core.errors import TooNewError
 from fasciculus.hosts.local import LocalHost

@@ -9,7 +9,7 @@ from pathlib import Path
 import pytest
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
-from running import awkward_tree, picture
+from trees import awkward_tree, picture
 
 from fasciculus.core.bundle import layout
 from fasciculus.core.bundle.codecs import codec

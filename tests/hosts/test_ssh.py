@@ -7,7 +7,8 @@ import threading
 from contextlib import closing
 
 import pytest
-from running import awkward_tree, mariadb_spec
+from running import mariadb_spec
+from trees import awkward_tree
 
 from fasciculus.core.bundle.tree_walk import WalkRules
 from fasciculus.core.errors import MissingError, UnreachableError

@@ -7,7 +7,8 @@ import time
 from contextlib import closing
 
 import pytest
-from running import awkward_tree, picture, run, service, set_up, small_account, until
+from running import run, service, set_up, small_account, until
+from trees import awkward_tree, picture
 
 from fasciculus.client import NotFoundError, RefusedError
 from fasciculus.config import load

@@ -11,16 +11,8 @@ from contextlib import closing
 from pathlib import Path
 
 import pytest
-from running import (
-    awkward_tree,
-    folder_stores,
-    picture,
-    run,
-    set_up,
-    sftp_store,
-    small_account,
-    until,
-)
+from running import folder_stores, run, set_up, sftp_store, small_account, until
+from trees import awkward_tree, picture
 
 from fasciculus.client import NotFoundError, RefusedError
 from fasciculus.models import (

@@ -13,7 +13,7 @@ from hypothesis import HealthCheck, settings
 from hypothesis import strategies as st
 from hypothesis.stateful import RuleBasedStateMachine, initialize, invariant, rule
 from nights import SUBJECT, Nights, NotAll, Power, settled
-from running import picture
+from trees import picture
 
 from fasciculus.bundles.retiring import needed_pieces, sweep
 from fasciculus.core.errors import FasciculusError

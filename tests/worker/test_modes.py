@@ -8,7 +8,8 @@ import sqlite3
 from contextlib import closing
 
 import pytest
-from running import folder_stores, picture, run, set_up, small_account, until
+from running import folder_stores, run, set_up, small_account, until
+from trees import picture
 
 from fasciculus.models import JobInput, RestoreStart, StoreInput
 

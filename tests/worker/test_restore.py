@@ -4,7 +4,8 @@ import os
 import threading
 
 import pytest
-from running import picture, run, set_up, small_account, stand_in_spec, until
+from running import run, set_up, small_account, stand_in_spec, until
+from trees import picture
 
 from fasciculus.core.errors import ConnectionLostError
 from fasciculus.models import RestoreStart, StoreInput

@@ -1,0 +1,152 @@
+"""Tar headers: each is read back by the standard library's ``tarfile``."""
+
+import io
+import tarfile
+
+import pytest
+
+from fasciculus.core.bundle import tar_header
+from fasciculus.core.bundle.entry import BLOCK, CHAR, DIR, FIFO, FILE, SYMLINK, Entry
+
+FIELDS = {"mode": 0o640, "uid": 1000, "gid": 33, "user": "millpond", "group": "www-data"}
+
+
+def member(entry, **more):
+    """What ``tarfile`` makes of an entry's header."""
+    data = tar_header.header(entry, **more)
+    assert len(data) % 512 == 0
+    size = more.get("size", entry.size if entry.type == FILE and entry.link is None else 0)
+    body = bytes(min(size, 2000)) + tar_header.padding(min(size, 2000))
+    with tarfile.open(fileobj=io.BytesIO(data + body + tar_header.END)) as archive:
+        found = archive.next()
+    assert found is not None
+    return found
+
+
+def entry(path=b"site/index.html", **more):
+    return Entry(
+        "files", path, **{**FIELDS, "size": 5, "mtime_ns": 1_790_000_000_000_000_000, **more}
+    )
+
+
+def test_a_plain_file():
+    found = member(entry())
+    assert found.name == "files/site/index.html" and found.isreg() and found.size == 5
+    assert (found.mode, found.uid, found.gid) == (0o640, 1000, 33)
+    assert (found.uname, found.gname) == ("millpond", "www-data")
+    assert found.mtime == 1_790_000_000 and not found.pax_headers
+
+
+@pytest.mark.parametrize(
+    "ns",
+    [0, 1, 999_999_999, 1_500_000_000, -1, -1_500_000_000, 10**9 * 0o77777777777 + 5, 2**62],
+)
+def test_a_time_is_kept_to_the_nanosecond(ns):
+    found = member(entry(mtime_ns=ns))
+    text = found.pax_headers.get("mtime", f"{int(found.mtime)}")
+    whole, _, fraction = text.partition(".")
+    sign = -1 if whole.startswith("-") else 1
+    assert sign * (abs(int(whole)) * 10**9 + int(fraction.ljust(9, "0") or 0)) == ns
+
+
+@pytest.mark.parametrize("length", [90, 94, 95, 99, 100, 101, 149, 155, 156, 200, 255, 300, 900])
+@pytest.mark.parametrize("deep", [True, False])
+def test_a_name_of_any_length(length, deep):
+    path = (b"folder-of-a-site/" * 90 if deep else b"x" * 900)[:length].rstrip(b"/") + b"x"
+    for more in ({}, {"type": DIR}, {"xattrs": {"user.a": b"1"}}):
+        found = member(entry(path, **more))
+        assert found.name == f"files/{path.decode()}"
+
+
+@pytest.mark.parametrize("name", ["grün", "brücke/日本", "a b", "new\nline", "tab\t", "=sign"])
+def test_a_name_of_any_letters(name):
+    assert member(entry(name.encode())).name == f"files/{name}"
+
+
+def test_a_name_that_is_not_utf8_says_so():
+    data = tar_header.header(entry(b"caf\xe9"))
+    assert b"hdrcharset=BINARY\n" in data and b"path=files/caf\xe9\n" in data
+    found = member(entry(b"caf\xe9"))
+    assert found.name.encode("utf-8", "surrogateescape") == b"files/caf\xe9"
+
+
+@pytest.mark.parametrize("number", [0, 1, 0o7777777, 0o7777777 + 1, 2**32 - 2])
+def test_owners_of_any_number(number):
+    for more in ({}, {"mtime_ns": 5}):
+        found = member(entry(uid=number, gid=number, **more))
+        assert (found.uid, found.gid) == (number, number)
+
+
+@pytest.mark.parametrize("name", ["", "a" * 31, "a" * 32, "a" * 60, "müller"])
+def test_owners_of_any_name(name):
+    for more in ({}, {"mtime_ns": 5}):
+        found = member(entry(user=name, group=name, **more))
+        assert (found.uname, found.gname) == (name, name)
+
+
+@pytest.mark.parametrize("size", [0, 1, 512, 0o77777777777, 0o77777777777 + 1, 2**50])
+def test_a_file_of_any_size(size):
+    for more in ({}, {"mtime_ns": 5}, {"xattrs": {"user.a": b"1"}}):
+        assert member(entry(size=size, **more)).size == size
+
+
+@pytest.mark.parametrize(
+    ("kind", "check"),
+    [(DIR, "isdir"), (SYMLINK, "issym"), (FIFO, "isfifo"), (CHAR, "ischr"), (BLOCK, "isblk")],
+)
+def test_each_type(kind, check):
+    found = member(entry(b"x", type=kind, target=b"to/there" if kind == SYMLINK else None))
+    assert getattr(found, check)() and found.size == 0
+    assert found.linkname == ("to/there" if kind == SYMLINK else "")
+
+
+def test_a_device_has_its_numbers():
+    found = member(entry(b"x", type=CHAR, rdev=(5, 300)))
+    assert (found.devmajor, found.devminor) == (5, 300)
+
+
+@pytest.mark.parametrize("target", [b"a", b"x" * 100, b"x" * 101, "grün".encode(), b"caf\xe9"])
+def test_a_link_leads_where_it_led(target):
+    found = member(entry(b"x", type=SYMLINK, target=target))
+    assert found.linkname.encode("utf-8", "surrogateescape") == target
+
+
+def test_a_hard_link_names_its_first_with_the_kind_and_has_no_bytes():
+    found = member(entry(b"b", link=b"a"))
+    assert found.islnk() and found.linkname == "files/a" and found.size == 0
+    long = b"deep/" * 40 + b"x"
+    assert member(entry(b"b", link=long)).linkname == f"files/{long.decode()}"
+
+
+def test_attributes_are_kept_as_bytes():
+    values = {"user.note": b"\0\n=\xff", "security.capability": b"\1\0\0\2", "user.empty": b""}
+    data = tar_header.header(entry(xattrs=values))
+    for key, value in values.items():
+        assert b"SCHILY.xattr." + key.encode() + b"=" + value + b"\n" in data
+    assert member(entry(xattrs={"user.note": b"plain"})).pax_headers == {
+        "SCHILY.xattr.user.note": "plain"
+    }
+
+
+@pytest.mark.parametrize("length", range(1, 130))
+def test_a_record_counts_its_own_length(length):
+    data = tar_header._record(b"k", b"v" * length)
+    digits, _, rest = data.partition(b" ")
+    assert int(digits) == len(data) and rest == b"k=" + b"v" * length + b"\n"
+
+
+def test_a_part_of_a_file_has_its_own_name_and_size():
+    found = member(entry(size=9000), size=700, name=b"files/x.part-1")
+    assert (found.name, found.size) == ("files/x.part-1", 700)
+    found = member(entry(size=9000, mtime_ns=7), size=0, name=b"files/x.part-2")
+    assert (found.name, found.size) == ("files/x.part-2", 0)
+
+
+@pytest.mark.parametrize(("size", "zeros"), [(0, 0), (1, 511), (511, 1), (512, 0), (513, 511)])
+def test_contents_end_at_a_block(size, zeros):
+    assert tar_header.padding(size) == bytes(zeros)
+
+
+def test_mode_bits_beyond_permissions_are_kept_and_types_are_not():
+    assert member(entry(mode=0o4755)).mode == 0o4755
+    assert member(entry(mode=0o104755)).mode == 0o4755
