@@ -77,3 +77,79 @@ def test_who_owns_a_member_of_a_dump_does_not_matter():
     assert list(differences([], [to_line(link).strip()])) == [
         Difference("files", b"z", FILE, "new")
     ], "no bytes of its own"
+
+
+def line(path, kind="files", **more):
+    """A line of a listing, with what is not given as it usually is."""
+    return to_line(Entry(kind, path, **more)).rstrip(b"\n")
+
+
+def differs(old, new):
+    return [(d.state, d.path, d.what, d.size, d.before) for d in differences(old, new)]
+
+
+@pytest.mark.parametrize(
+    ("old", "new", "what"),
+    [
+        ({"digest": "aa"}, {"digest": "bb"}, "contents"),
+        ({"mode": 0o600}, {"mode": 0o644}, "rights"),
+        ({"uid": 1}, {"uid": 2}, "rights"),
+        ({"gid": 1}, {"gid": 2}, "rights"),
+        ({"user": "a"}, {"user": "b"}, "rights"),
+        ({"group": "a"}, {"group": "b"}, "rights"),
+        ({}, {"xattrs": {"user.a": b"1"}}, "rights"),
+        ({"type": "symlink", "target": b"a"}, {"type": "symlink", "target": b"b"}, "contents"),
+        (
+            {"type": "symlink", "target": b"caf\xe9"},
+            {"type": "symlink", "target": b"caf\xe8"},
+            "contents",
+        ),
+        ({"type": "char", "rdev": (1, 1)}, {"type": "char", "rdev": (1, 2)}, "contents"),
+        ({"type": "dir"}, {"type": "file"}, "contents"),
+        ({"digest": "aa", "mode": 1}, {"digest": "bb", "mode": 2}, "contents and rights"),
+    ],
+)
+def test_what_changed_of_an_entry(old, new, what):
+    assert differs([line(b"x", **old)], [line(b"x", **new)]) == [("changed", b"x", what, 0, 0)]
+
+
+@pytest.mark.parametrize(
+    "more",
+    [
+        {"mtime_ns": 9},
+        {"ctime_ns": 9, "inode": 3, "device": 4},
+        {"parts": [Extent("elsewhere", 1, 2, 3, 4)]},
+    ],
+)
+def test_times_and_places_are_no_difference(more):
+    assert differs([line(b"x")], [line(b"x", **more)]) == []
+
+
+def test_sizes_are_said_but_not_of_folders_and_further_names():
+    assert differs([], [line(b"x", size=7, digest="aa")]) == [("new", b"x", "", 7, 0)]
+    assert differs([line(b"x", size=7)], []) == [("gone", b"x", "", 0, 7)]
+    found = differs([line(b"x", size=7, digest="a")], [line(b"x", size=9, digest="b")])
+    assert found == [("changed", b"x", "contents", 9, 7)]
+    for link in (b"first", b"caf\xe9"):
+        assert differs([], [line(b"x", size=7, link=link)]) == [("new", b"x", "", 0, 0)]
+    became = differs([line(b"x", type="dir")], [line(b"x", size=4)])
+    assert became == [("changed", b"x", "contents", 4, 0)]
+
+
+def test_what_is_counted():
+    old = [line(b"a", size=1), line(b"b", size=10, digest="a"), line(b"d", kind="mail", size=2)]
+    new = [line(b"b", size=30, digest="b"), line(b"c", size=5), line(b"d", kind="mail", size=2)]
+    assert count(old, new) == DiffCounts(new=1, changed=1, gone=1, grew=24)
+    assert count(new, new) == DiffCounts()
+    assert count([], new) == DiffCounts(new=3, grew=37)
+
+
+def test_kinds_are_told_apart_wherever_they_stand():
+    old = [line(b"x"), line(b"x", kind="mail", size=1)]
+    new = [line(b"x", kind="databases"), line(b"x"), line(b"y", kind="mail", size=1)]
+    found = {(d.kind, d.state, d.path) for d in differences(old, new)}
+    assert found == {
+        ("mail", "gone", b"x"),
+        ("databases", "new", b"x"),
+        ("mail", "new", b"y"),
+    }

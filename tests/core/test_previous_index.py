@@ -3,8 +3,11 @@
 import io
 import os
 import random
+from types import SimpleNamespace
 
-from fasciculus.core.bundle.entry import Entry, Extent, order
+import pytest
+
+from fasciculus.core.bundle.entry import CHAR, DIR, FIFO, SYMLINK, Entry, Extent, order
 from fasciculus.core.bundle.listing import ListingWriter
 from fasciculus.core.bundle.previous_index import PreviousIndex, unchanged_here, unchanged_over_ssh
 from fasciculus.hosts import ssh_find
@@ -102,3 +105,121 @@ def test_many_digests_are_found_again(tmp_path):
         assert previous.holding("files", entry.digest, 10) == entry.parts
     previous.close()
     assert os.listdir(tmp_path) == ["before.zst"], "its index leaves nothing behind"
+
+
+STATE = {"mode": 0o640, "uid": 1, "gid": 2, "user": "u", "group": "g"}
+
+
+def one(path=b"a", **more):
+    return file(path, "aa", Extent("p1", 0, 50, 0, 300), **{**STATE, **more})
+
+
+@pytest.fixture
+def previous(tmp_path):
+    found = PreviousIndex(listed(tmp_path, [one()]), unchanged_here, tmp_path)
+    yield found
+    found.close()
+
+
+@pytest.mark.parametrize(
+    "change", [{"mtime_ns": 9}, {"ctime_ns": 9}, {"inode": 9}, {"size": 9}], ids=str
+)
+def test_a_file_whose_state_differs_is_read_again(previous, change):
+    entry = one()
+    for name, value in change.items():
+        setattr(entry, name, value)
+    assert previous.same(entry) is None
+
+
+@pytest.mark.parametrize(
+    "change",
+    [
+        {"mode": 0o600},
+        {"uid": 9},
+        {"gid": 9},
+        {"user": "x"},
+        {"group": "x"},
+        {"mtime_ns": 9},
+        {"ctime_ns": 9},
+        {"inode": 9},
+        {"device": 9},
+        {"xattrs": {"user.a": b""}},
+        {"link": b"b"},
+        {"origin": b"b"},
+    ],
+    ids=str,
+)
+def test_a_line_stands_for_an_entry_only_when_it_says_all_of_it(previous, change):
+    found = previous.find(one())
+    assert found.describes(one())
+    altered = one()
+    for name, value in change.items():
+        setattr(altered, name, value)
+    assert not found.describes(altered)
+
+
+def test_what_the_line_has_beyond_the_entry_counts_too(tmp_path):
+    for more in ({"xattrs": {"user.a": b""}}, {"link": b"b"}, {"origin": b"b"}):
+        index = PreviousIndex(listed(tmp_path, [one(**more)]), unchanged_here, tmp_path)
+        assert not index.find(one()).describes(one()), more
+        index.close()
+
+
+def state(entry, **more):
+    """The entry as ``lstat`` would tell it."""
+    fields = {
+        "st_size": entry.size,
+        "st_mtime_ns": entry.mtime_ns,
+        "st_ctime_ns": entry.ctime_ns,
+        "st_ino": entry.inode,
+        "st_dev": entry.device,
+        "st_uid": entry.uid,
+        "st_gid": entry.gid,
+        "st_mode": 0o100000 | entry.mode,
+        **more,
+    }
+    return SimpleNamespace(**fields)
+
+
+def test_the_short_way_takes_only_what_is_in_every_respect_as_it_was(previous):
+    assert previous.same_state("files", b"a", state(one())).digest == "aa" * 32
+    for name in ("size", "mtime_ns", "ctime_ns", "ino", "dev", "uid", "gid"):
+        assert previous.same_state("files", b"a", state(one(), **{f"st_{name}": 99})) is None, name
+    assert previous.same_state("files", b"a", state(one(), st_mode=0o100600)) is None
+    assert previous.same_state("files", b"b", state(one())) is None
+    assert previous.same_state("files", b"a", state(one())) is None, "it has gone by"
+
+
+def test_the_short_way_leaves_links_odd_names_and_damage_to_the_longer_one(tmp_path):
+    entries = [one(b"a", link=b"x"), one(b"caf\xe9"), one(b"d", origin=b"o"), one(b"e")]
+    index = PreviousIndex(listed(tmp_path, entries), unchanged_here, tmp_path, frozenset({"p1"}))
+    for entry in entries:
+        assert index.same_state("files", entry.path, state(entry)) is None
+    index.close()
+
+
+def test_links_and_devices_are_the_same_when_they_lead_to_the_same(tmp_path):
+    kinds = [
+        Entry("files", b"a", SYMLINK, target=b"there", **STATE),
+        Entry("files", b"b", SYMLINK, target=b"caf\xe9", **STATE),
+        Entry("files", b"c", CHAR, rdev=(1, 2), **STATE),
+        Entry("files", b"d", DIR, **STATE),
+    ]
+    path = listed(tmp_path, kinds)
+
+    def same(entry):
+        index = PreviousIndex(path, unchanged_here, tmp_path)
+        found = index.same(entry)
+        index.close()
+        return found is not None
+
+    assert [same(entry) for entry in kinds] == [True, False, True, True]
+    assert not same(Entry("files", b"a", SYMLINK, target=b"elsewhere", **STATE))
+    assert not same(Entry("files", b"c", CHAR, rdev=(1, 3), **STATE))
+    assert not same(Entry("files", b"d", DIR, **{**STATE, "mode": 0o700}))
+    assert not same(Entry("files", b"d", FIFO, **STATE)), "another type of the same name"
+
+
+def test_an_empty_file_is_held_by_nothing(previous):
+    assert previous.holding("files", "aa" * 32, 0) is None
+    assert not previous.may_hold("files", 300), "only large files are worth reading twice"

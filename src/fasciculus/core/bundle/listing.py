@@ -10,11 +10,12 @@ import base64
 import hashlib
 from collections.abc import Iterable, Iterator
 from pathlib import Path
-from typing import TYPE_CHECKING, Any, BinaryIO, Protocol
+from typing import TYPE_CHECKING, Annotated, Any, BinaryIO, Literal, Protocol
 
+import msgspec
 import orjson
 import zstandard
-from msgspec import Struct
+from msgspec import Meta, Struct
 
 from ..errors import DamagedError
 from .entry import (
@@ -30,19 +31,15 @@ if TYPE_CHECKING:
 _CHUNK = 256 * 1024
 OF_FILES = b'{"kind":"files"'
 
+_Id = Annotated[int, Meta(ge=0, le=2**32 - 1)]
+_Size = Annotated[int, Meta(ge=0, le=2**63 - 1)]
+
 
 def _put_path(row: dict[str, Any], key: str, value: bytes) -> None:
     try:
         row[key] = value.decode("utf-8")
     except UnicodeDecodeError:
         row[key + "_base64"] = base64.b64encode(value).decode()
-
-
-def _get_path(row: dict[str, Any], key: str) -> bytes | None:
-    if key in row:
-        return str(row[key]).encode("utf-8")
-    encoded = row.get(key + "_base64")
-    return base64.b64decode(encoded) if encoded is not None else None
 
 
 def to_line(entry: Entry) -> bytes:
@@ -76,36 +73,93 @@ def to_line(entry: Entry) -> bytes:
     return orjson.dumps(row, option=orjson.OPT_APPEND_NEWLINE)
 
 
+class _Row(Struct, gc=False):
+    """A line as JSON has it: types and ranges are checked as it is read."""
+
+    kind: Literal["files", "databases", "mail", "system", "notes"]
+    type: Literal["file", "dir", "symlink", "fifo", "char", "block"]
+    mode: str
+    uid: _Id
+    gid: _Id
+    user: str
+    group: str
+    mtime_ns: int
+    path: str | None = None
+    path_base64: str | None = None
+    size: _Size = 0
+    ctime_ns: int = 0
+    inode: Annotated[int, Meta(ge=0)] = 0
+    device: Annotated[int, Meta(ge=0)] = 0
+    target: str | None = None
+    target_base64: str | None = None
+    link: str | None = None
+    link_base64: str | None = None
+    origin: str | None = None
+    origin_base64: str | None = None
+    rdev: tuple[_Id, _Id] = (0, 0)
+    xattrs: dict[str, str] = {}
+    blake3: str = ""
+    at: list[tuple[str, _Size, _Size, _Size, _Size]] = []
+
+
+_decode = msgspec.json.Decoder(_Row).decode
+
+
+def _bytes(text: str | None, encoded: str | None) -> bytes | None:
+    if text is not None:
+        return text.encode()
+    return base64.b64decode(encoded, validate=True) if encoded is not None else None
+
+
+def _inside(path: bytes | None) -> bytes:
+    """A path that stays below its root; ``ValueError`` for any other."""
+    if path is None:
+        raise ValueError("it has no path")
+    if path and (b"\0" in path or not {b"", b".", b".."}.isdisjoint(path.split(b"/"))):
+        raise ValueError("its path leads out of its folder")
+    return path
+
+
+def _extent(part: tuple[str, int, int, int, int]) -> Extent:
+    if "/" in part[0] or not part[0]:
+        raise ValueError("it names a piece outside its own folder")
+    return Extent(*part)
+
+
 def from_line(line: bytes) -> Entry:
-    """The entry of one line; :class:`DamagedError` when it is not one."""
+    """The entry of one line. Raises :class:`DamagedError` for what is none: a value of another
+    type, a size below zero, a path or a piece that leads out of its folder.
+    """
     try:
-        row = orjson.loads(line)
-        path = _get_path(row, "path")
-        if path is None:
-            raise KeyError("path")
+        row = _decode(line)
+        link = _bytes(row.link, row.link_base64)
+        origin = _bytes(row.origin, row.origin_base64)
+        mode = int(row.mode, 8)
+        if not 0 <= mode <= 0o7777:
+            raise ValueError("its mode is none")
         return Entry(
-            kind=row["kind"],
-            path=path,
-            type=row["type"],
-            size=row.get("size", 0),
-            mode=int(row["mode"], 8),
-            uid=row["uid"],
-            gid=row["gid"],
-            user=row["user"],
-            group=row["group"],
-            mtime_ns=row["mtime_ns"],
-            ctime_ns=row.get("ctime_ns", 0),
-            inode=row.get("inode", 0),
-            device=row.get("device", 0),
-            target=_get_path(row, "target"),
-            link=_get_path(row, "link"),
-            origin=_get_path(row, "origin"),
-            rdev=tuple(row.get("rdev", (0, 0))),
-            xattrs={k: base64.b64decode(v) for k, v in row.get("xattrs", {}).items()},
-            digest=row.get("blake3", ""),
-            parts=[Extent(*part) for part in row.get("at", ())],
+            kind=row.kind,
+            path=_inside(_bytes(row.path, row.path_base64)),
+            type=row.type,
+            size=row.size,
+            mode=mode,
+            uid=row.uid,
+            gid=row.gid,
+            user=row.user,
+            group=row.group,
+            mtime_ns=row.mtime_ns,
+            ctime_ns=row.ctime_ns,
+            inode=row.inode,
+            device=row.device,
+            target=_bytes(row.target, row.target_base64),
+            link=_inside(link) if link is not None else None,
+            origin=_inside(origin) if origin is not None else None,
+            rdev=row.rdev,
+            xattrs={k: base64.b64decode(v, validate=True) for k, v in row.xattrs.items()},
+            digest=row.blake3,
+            parts=[_extent(part) for part in row.at],
         )
-    except (orjson.JSONDecodeError, KeyError, ValueError, TypeError) as error:
+    except ValueError as error:
         raise DamagedError(f"A line of the listing cannot be read: {error}.") from error
 
 
