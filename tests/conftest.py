@@ -18,6 +18,7 @@ sys.path.insert(0, str(Path(__file__).parent))
 
 from nights import Nights, Power
 from running import MIB, Service, ServiceProcess, service, service_process, until
+from valley import Valley, valley
 
 from fasciculus.demo.mailbox import MailboxStandIn
 from fasciculus.demo.mariadb import PrivateMariaDb
@@ -42,6 +43,13 @@ def running(tmp_path: Path) -> Iterator[Service]:
 def running_process(tmp_path: Path) -> Iterator[ServiceProcess]:
     """The same in a process of its own."""
     with service_process(tmp_path / "home") as found:
+        yield found
+
+
+@pytest.fixture
+def heronmere(tmp_path: Path) -> Iterator[Valley]:
+    """Records with a host, an account and two stores, and no service."""
+    with valley(tmp_path) as found:
         yield found
 
 

@@ -1,0 +1,301 @@
+"""Tasks of runs, as the records see them: begun, told of, ended, and found again."""
+
+import pytest
+from valley import MILLPOND, bundle_of
+
+from fasciculus.core.bundle.manifest import DiffCounts
+from fasciculus.core.errors import MissingError, SettingError
+from fasciculus.records import bundles, inventory, jobs, runs
+from fasciculus.records.paging import PageRequest
+from fasciculus.service.tasks.backups import AlreadyRunningError, BackupHandler
+from fasciculus.worker.events import CopyResult, CopyRetired, Log
+from fasciculus.worker.orders import BackupOrder, ReleaseOrder
+from fasciculus.worker.results import Failure
+
+
+@pytest.fixture
+def handler(heronmere):
+    found = BackupHandler(heronmere.config, heronmere.records, heronmere.cipher, heronmere.events)
+    found.ended_runs = []
+    found.on_run_ended = found.ended_runs.append
+    return found
+
+
+def started(heronmere, handler, **fields):
+    """A begun task of a run of one account, and its order."""
+    heronmere.job(**fields)
+    _, tasks = handler.queue_run("nightly", "test")
+    return tasks[0], handler.begin(tasks[0])
+
+
+def all_bundles(heronmere):
+    return bundles.bundles(heronmere.db, PageRequest()).items
+
+
+def end(handler, task, result):
+    for write in handler.endings(task, result):
+        write()
+
+
+# Starting -------------------------------------------------------------------------
+
+
+def test_a_run_has_a_task_for_each_subject_with_its_own_host(heronmere, handler):
+    heronmere.host("sedge-2", at_once=3)
+    heronmere.account("ferryline", host="sedge-2")
+    heronmere.job()
+    run, tasks = handler.queue_run("nightly", "test")
+    found = {task.subject: (task.host, task.run) for task in tasks}
+    assert found == {
+        ("account", "ferryline"): ("sedge-2", run),
+        MILLPOND: ("reed-1", run),
+    }
+    assert {task.subject[1]: task.at_once for task in tasks}["ferryline"] == 3
+    assert all(task.exclusive and task.lane == "work" for task in tasks)
+
+
+def test_names_are_looked_up_with_their_kind(heronmere, handler):
+    """An account that is called like a site of another host runs on its own host."""
+    heronmere.host("sedge-2")
+    heronmere.account("mill.example", host="sedge-2")
+    heronmere.job(choice="listed", names=["mill.example"])
+    _, (task,) = handler.queue_run("nightly", "test")
+    assert (task.subject, task.host) == (("account", "mill.example"), "sedge-2")
+    heronmere.job("of-sites", subjects="sites", choice="listed", names=["mill.example"])
+    _, (task,) = handler.queue_run("of-sites", "test")
+    assert (task.subject, task.host) == (("site", "mill.example"), "reed-1")
+    heronmere.job("of-hosts", subjects="hosts", contents=["system"])
+    _, tasks = handler.queue_run("of-hosts", "test")
+    assert {task.subject[1]: task.host for task in tasks} == {
+        "reed-1": "reed-1",
+        "sedge-2": "sedge-2",
+    }
+
+
+def test_a_job_runs_once_at_a_time_and_again_when_it_has_ended(heronmere, handler):
+    task, _ = started(heronmere, handler)
+    with pytest.raises(AlreadyRunningError) as caught:
+        handler.queue_run("nightly", "test")
+    assert caught.value.run_id == task.run and f"runs follow {task.run}" in caught.value.way_out
+    end(handler, task, Failure(outcome="failed", error="x"))
+    with heronmere.records.write() as db:
+        runs.end(db, task.run, "failed", "x")
+    second, tasks = handler.queue_run("nightly", "test")
+    assert second != task.run and len(tasks) == 1
+
+
+def test_one_key_is_one_run(heronmere, handler):
+    heronmere.job()
+    run, tasks = handler.queue_run("nightly", "timetable", "nightly@02:15")
+    assert len(tasks) == 1
+    assert handler.queue_run("nightly", "timetable", "nightly@02:15") == (run, [])
+    with heronmere.records.write() as db:
+        runs.end(db, run, "done", "")
+    assert handler.queue_run("nightly", "timetable", "nightly@02:15") == (run, []), "also later"
+
+
+def test_a_job_that_covers_nothing_leaves_no_run(heronmere, handler):
+    heronmere.job(subjects="sites", choice="all_but", names=["mill.example", "pond.example"])
+    with pytest.raises(SettingError, match="covers nothing"):
+        handler.queue_run("nightly", "test")
+    assert not runs.runs(heronmere.db, PageRequest()).items
+    with pytest.raises(MissingError):
+        handler.queue_run("night", "test")
+
+
+# Events ---------------------------------------------------------------------------
+
+
+def test_a_bundle_is_recorded_on_the_stores_that_took_it(heronmere, handler):
+    task, order = started(heronmere, handler, stores=["attic", "boathouse"])
+    assert isinstance(order, BackupOrder) and task.shown.state == "running"
+    handler.take(task, CopyResult(store="attic", error="", kept=1))
+    handler.take(task, CopyResult(store="boathouse", error="It is full.", kept=0))
+    made = bundle_of(0, changes=DiffCounts(new=3))
+    end(handler, task, made)
+    (found,) = all_bundles(heronmere)
+    assert found.name == made.bundle and [copy.store for copy in found.copies] == ["attic"]
+    assert (found.host, found.job, found.run) == ("reed-1", "nightly", task.run)
+    shown = runs.task(heronmere.db, task.number)
+    assert (shown.state, shown.outcome, shown.bundle) == ("ended", "done", made.bundle)
+    assert {copy.store: copy.error for copy in shown.copies} == {
+        "attic": "",
+        "boathouse": "It is full.",
+    }
+    assert shown.changes.new == 3 and handler.ended_runs == [task.run]
+
+
+def test_a_bundle_of_a_store_that_was_removed_meanwhile(heronmere, handler):
+    task, _ = started(heronmere, handler)
+    handler.take(task, CopyResult(store="attic", error="", kept=1))
+    task.store_ids = {}
+    end(handler, task, bundle_of(0))
+    assert [row.copies for row in all_bundles(heronmere)] == [[]]
+
+
+def test_a_failure_makes_no_bundle(heronmere, handler):
+    task, _ = started(heronmere, handler)
+    handler.take(task, Log("warning", "odd: a socket"))
+    end(handler, task, Failure(outcome="failed", error="The home folder is gone."))
+    assert all_bundles(heronmere) == []
+    shown = runs.task(heronmere.db, task.number)
+    assert (shown.outcome, shown.error) == ("failed", "The home folder is gone.")
+    assert shown.warnings == ["odd: a socket"]
+
+
+def test_an_ending_may_be_written_twice(heronmere, handler):
+    """As when the disk was full between the two writes of an ending."""
+    task, _ = started(heronmere, handler)
+    first, second = handler.endings(task, Failure(outcome="failed", error="x"))
+    first()
+    first()
+    second()
+    assert runs.task(heronmere.db, task.number).error == "x"
+
+
+def test_a_run_ends_with_its_last_task(heronmere, handler):
+    heronmere.account("ferryline")
+    heronmere.job()
+    _, (one, two) = handler.queue_run("nightly", "test")
+    for task in (one, two):
+        handler.begin(task)
+    end(handler, one, bundle_of(0))
+    assert handler.ended_runs == []
+    end(handler, two, bundle_of(1))
+    assert handler.ended_runs == [one.run]
+
+
+# Listings beside the records ------------------------------------------------------
+
+
+def test_the_listing_and_states_of_a_bundle_are_put_in_their_place(heronmere, handler):
+    before = heronmere.bundle(0)
+    old = heronmere.config.states(*MILLPOND, before)
+    heronmere.listing(before)
+    old.write_text("of the night before")
+    task, order = started(heronmere, handler, mode="incremental")
+    for path, text in ((order.listing, "listing"), (order.states, "states")):
+        with open(path, "w") as file:
+            file.write(text)
+    made = bundle_of(1)
+    end(handler, task, made)
+    config = heronmere.config
+    assert config.listing(*MILLPOND, made.bundle).read_text() == "listing"
+    assert config.states(*MILLPOND, made.bundle).read_text() == "states"
+    assert not old.exists(), "of no use any more"
+    assert config.listing(*MILLPOND, before).exists()
+    assert list(config.under_way.iterdir()) == []
+
+
+def retire(heronmere, handler, *stores):
+    task, _ = started(heronmere, handler)
+    for store in stores:
+        handler.take(task, CopyRetired(store=store, bundle=bundle_of(0).bundle))
+    return runs.task(heronmere.db, task.number)
+
+
+def test_a_copy_that_retired_is_forgotten_and_the_bundle_with_its_last(heronmere, handler):
+    name = heronmere.bundle(0, on=("attic", "boathouse"))
+    whole = heronmere.listing(name)
+    own = [heronmere.listing(f"{name}@{store}") for store in ("attic", "boathouse")]
+    states = heronmere.config.states(*MILLPOND, name)
+    states.write_text("x")
+    shown = retire(heronmere, handler, "attic")
+    assert {copy.store: copy.retired for copy in shown.copies} == {"attic": 1}
+    (found,) = all_bundles(heronmere)
+    assert [copy.store for copy in found.copies] == ["boathouse"]
+    assert [path.exists() for path in (whole, *own, states)] == [True, False, True, True]
+
+
+def test_the_last_copy_takes_the_bundle_along(heronmere, handler):
+    name = heronmere.bundle(0)
+    other = heronmere.bundle(1)
+    whole, kept = heronmere.listing(name), heronmere.listing(other)
+    retire(heronmere, handler, "attic")
+    assert [row.name for row in all_bundles(heronmere)] == [other]
+    assert not whole.exists() and kept.exists()
+
+
+def test_bundles_of_one_name_of_other_subjects_are_left_alone(heronmere, handler):
+    heronmere.account("ferryline")
+    heronmere.bundle(0)
+    heronmere.bundle(0, subject=("account", "ferryline"))
+    heronmere.bundle(0, subject=("site", "millpond"))
+    kept = heronmere.listing(bundle_of(0).bundle, ("account", "ferryline"))
+    heronmere.job(choice="listed", names=["millpond"])
+    _, (task,) = handler.queue_run("nightly", "test")
+    handler.take(task, CopyRetired(store="attic", bundle=bundle_of(0).bundle))
+    assert {(row.subject_kind, row.subject) for row in all_bundles(heronmere)} == {
+        ("account", "ferryline"),
+        ("site", "millpond"),
+    }
+    assert kept.exists()
+
+
+# After trouble --------------------------------------------------------------------
+
+
+def test_a_hold_page_is_taken_away_after_a_worker_that_broke_off(heronmere, handler):
+    heronmere.host("reed-2", hold_flag="/run/{account}.hold")
+    heronmere.account("ferryline", host="reed-2")
+    heronmere.job(choice="listed", names=["ferryline"], hold_page=True)
+    _, (task,) = handler.queue_run("nightly", "test")
+    carried = []
+    handler.after_failure(task, carried.append)
+    assert carried == [], "it had not begun"
+    order = handler.begin(task)
+    handler.after_failure(task, carried.append)
+    (release,) = carried
+    assert isinstance(release, ReleaseOrder) and release.hold_flags == ["/run/ferryline.hold"]
+    assert release.host == order.host and release.spool == order.spool
+
+
+def test_no_hold_page_needs_no_release(heronmere, handler):
+    task, _ = started(heronmere, handler)
+    handler.after_failure(task, lambda order: pytest.fail("nothing to release"))
+
+
+def test_what_was_left_unfinished_is_found_again(heronmere, handler):
+    heronmere.host("reed-2", hold_flag="/run/{account}.hold")
+    for name in ("ferryline", "lanternchoir"):
+        heronmere.account(name, host="reed-2")
+    heronmere.job(choice="listed", names=["ferryline", "lanternchoir"], hold_page=True)
+    run, (one, two) = handler.queue_run("nightly", "test")
+    handler.begin(one)
+    found = {task.number: task for task in handler.unfinished()}
+    assert set(found) == {one.number, two.number}
+    assert found[one.number].order.hold_flags == ["/run/ferryline.hold"]
+    assert found[two.number].order is None, "it has set none yet"
+    assert all(task.run == run and task.job.name == "nightly" for task in found.values())
+
+
+def test_a_task_whose_job_or_account_is_gone_is_found_all_the_same(heronmere, handler):
+    task, _ = started(heronmere, handler, hold_page=True)
+    with heronmere.records.write() as db:
+        inventory.remove_account(db, "millpond")
+    (found,) = handler.unfinished()
+    assert found.number == task.number and found.order is None
+    with heronmere.records.write() as db:
+        jobs.remove_job(db, "nightly")
+    (found,) = handler.unfinished()
+    assert found.job is None
+
+
+def test_a_run_whose_tasks_had_all_ended_is_ended(heronmere, handler):
+    task, _ = started(heronmere, handler)
+    handler.end_empty_runs()
+    assert handler.ended_runs == []
+    with heronmere.records.write() as db:
+        runs.end_task(db, task.number, "interrupted")
+    handler.end_empty_runs()
+    assert handler.ended_runs == [task.run]
+
+
+def test_what_it_left_on_this_machine_is_removed(heronmere, handler):
+    task, order = started(heronmere, handler)
+    spool = heronmere.config.spool / f"task-{task.number}"
+    (spool / "pieces").mkdir(parents=True)
+    other = heronmere.config.spool / "task-999"
+    other.mkdir()
+    handler.clear(task)
+    assert not spool.exists() and other.exists() and order.spool == str(spool)

@@ -1,0 +1,265 @@
+"""Maintenance, as the records see it: asked for, told of, ended."""
+
+import pytest
+from valley import MILLPOND, bundle_of, piece
+
+from fasciculus.core.errors import MissingError, SettingError
+from fasciculus.records import bundles, maintenance
+from fasciculus.records.maintenance import MaintenanceOptions
+from fasciculus.records.paging import PageRequest
+from fasciculus.service.tasks.maintenance import MaintenanceHandler
+from fasciculus.worker.events import CopyRepacked, CopyVerified, DamageCleared, DamageFound, Log
+from fasciculus.worker.results import Failure, MendResult, VerifyResult
+
+FERRYLINE = ("account", "ferryline")
+
+
+class Reports:
+    """Who is told; keeps the numbers."""
+
+    def __init__(self):
+        self.told = []
+
+    def maintenance(self, db, number):
+        self.told.append((number, maintenance.task(db, number).state))
+
+
+@pytest.fixture
+def handler(heronmere):
+    found = MaintenanceHandler(
+        heronmere.config, heronmere.records, heronmere.cipher, heronmere.events
+    )
+    found.reports, found.reported, found.queued_more = Reports(), [], []
+    found.on_reported = lambda: found.reported.append(True)
+    found.enqueue = found.queued_more.extend
+    return found
+
+
+def asked(handler, kind="verify", store="attic", **more):
+    numbers, tasks = handler.queue(kind, store, "test", **more)
+    return numbers, tasks
+
+
+def begun(handler, kind="verify", **more):
+    (task,) = asked(handler, kind, **more)[1]
+    handler.begin(task)
+    return task
+
+
+def end(handler, task, result):
+    for write in handler.endings(task, result):
+        write()
+
+
+def found_damage(file="pieces/p", bundle=None):
+    names = [bundle or bundle_of(0).bundle]
+    return DamageFound(file=file, reason="is missing", bundles=names, files=["a"], harmed=1)
+
+
+def damage(heronmere):
+    return [(row.store, row.file) for row in maintenance.damage(heronmere.db, PageRequest()).items]
+
+
+def test_each_subject_with_copies_there_is_a_task(heronmere, handler):
+    heronmere.bundle(0)
+    heronmere.bundle(0, subject=FERRYLINE)
+    heronmere.bundle(0, subject=("account", "elsewhere"), on=("boathouse",))
+    numbers, tasks = asked(handler)
+    assert [task.subject for task in tasks] == [FERRYLINE, MILLPOND]
+    assert numbers == [task.number for task in tasks]
+    assert all((t.lane, t.exclusive, t.store) == ("maintenance", False, "attic") for t in tasks)
+    assert all(task.exclusive for task in asked(handler, "repack")[1])
+
+
+def test_asked_for_twice_it_is_done_once(heronmere, handler):
+    heronmere.bundle(0)
+    first, tasks = asked(handler)
+    assert asked(handler) == (first, [])
+    deep, more = asked(handler, options=MaintenanceOptions(deep=True))
+    assert len(more) == 1 and deep != first, "another question is another task"
+    handler.begin(tasks[0])
+    assert asked(handler) == (first, []), "also while it runs"
+    end(handler, tasks[0], result("done"))
+    assert asked(handler)[0] != first
+
+
+def test_a_named_bundle_must_be_on_the_store(heronmere, handler):
+    heronmere.bundle(0, on=("boathouse",))
+    (row,) = bundles.bundles(heronmere.db, PageRequest()).items
+    _, (task,) = asked(handler, store="boathouse", bundle=row.id)
+    assert maintenance.task(heronmere.db, task.number).bundle == row.name
+    with pytest.raises(SettingError, match="no copy of") as caught:
+        asked(handler, store="attic", bundle=row.id)
+    assert caught.value.field == "bundle"
+    with pytest.raises(MissingError):
+        asked(handler, bundle=99)
+
+
+def test_what_cannot_be_done_is_said_with_the_way_out(heronmere, handler):
+    with pytest.raises(SettingError, match="no copies on store “attic”"):
+        asked(handler)
+    heronmere.bundle(0)
+    with pytest.raises(SettingError, match="no copies of “ferryline”") as caught:
+        asked(handler, subject="ferryline")
+    assert caught.value.field == "subject"
+    with pytest.raises(SettingError, match="known to be damaged"):
+        asked(handler, "mend")
+    with pytest.raises(MissingError):
+        asked(handler, store="cellar")
+
+
+def test_what_a_worker_tells_is_written(heronmere, handler):
+    name = heronmere.bundle(0)
+    task = begun(handler)
+    handler.take(task, found_damage())
+    handler.take(task, CopyVerified(bundle=name, deep=True, intact=False))
+    handler.take(task, Log("info", "read all"))
+    assert damage(heronmere) == [("attic", "pieces/p")]
+    (copy,) = bundles.bundles(heronmere.db, PageRequest()).items[0].copies
+    assert copy.verified_deep and copy.verified and not copy.sound
+    handler.take(task, DamageCleared(file="pieces/p"))
+    assert damage(heronmere) == []
+
+
+def test_damage_of_what_retired_meanwhile_is_none(heronmere, handler):
+    """A run beside the verifying retired the bundle whose piece was found missing."""
+    name = heronmere.bundle(0)
+    kept = heronmere.bundle(1)
+    task = begun(handler)
+    with heronmere.records.write() as db:
+        bundles.retire(db, *MILLPOND, name, "attic")
+    handler.take(task, found_damage(bundle=name))
+    assert damage(heronmere) == []
+    handler.take(task, found_damage(bundle=kept))
+    assert damage(heronmere) == [("attic", "pieces/p")]
+
+
+def test_damage_of_one_store_is_none_of_another(heronmere, handler):
+    name = heronmere.bundle(0, on=("attic", "boathouse"))
+    task = begun(handler)
+    handler.take(task, found_damage())
+    with heronmere.records.write() as db:
+        bundles.retire(db, *MILLPOND, name, "attic")
+    assert damage(heronmere) == [], "it went with its last copy there"
+
+
+def result(outcome, kind=VerifyResult):
+    return kind(outcome=outcome, summary="1 file is missing.", entries=3, bytes=9)
+
+
+def test_an_ended_task_says_what_it_came_to_and_somebody_is_told(heronmere, handler):
+    heronmere.bundle(0)
+    task = begun(handler)
+    end(handler, task, result("done"))
+    shown = maintenance.task(heronmere.db, task.number)
+    assert (shown.state, shown.outcome, shown.sentence) == ("ended", "done", "1 file is missing.")
+    assert (shown.entries, shown.bytes) == (3, 9)
+    assert handler.reports.told == [(task.number, "ended")] and handler.reported == [True]
+    assert handler.queued_more == []
+
+
+def test_a_failure_says_why(heronmere, handler):
+    heronmere.bundle(0)
+    task = begun(handler)
+    end(handler, task, Failure(outcome="failed", error="Nothing answers."))
+    shown = maintenance.task(heronmere.db, task.number)
+    assert (shown.outcome, shown.sentence) == ("failed", "Nothing answers.")
+
+
+@pytest.mark.parametrize(
+    ("outcome", "mended"), [("warned", True), ("interrupted", True), ("done", False)]
+)
+def test_damage_is_mended_at_once_where_another_store_is_whole(heronmere, handler, outcome, mended):
+    heronmere.bundle(0, on=("attic", "boathouse"), pieces=(piece("p"),))
+    task = begun(handler)
+    handler.take(task, found_damage())
+    end(handler, task, result(outcome))
+    found = [(row.kind, row.store, row.subject) for row in handler.queued_more]
+    assert found == ([("mend", "attic", MILLPOND)] if mended else [])
+
+
+def test_without_a_second_copy_nothing_is_begun(heronmere, handler):
+    heronmere.bundle(0, pieces=(piece("p"),))
+    heronmere.bundle(1, on=("boathouse",), pieces=(piece("q"),))
+    task = begun(handler)
+    handler.take(task, found_damage())
+    end(handler, task, result("warned"))
+    assert handler.queued_more == [], "the other store has no such piece"
+
+
+def test_damage_on_both_stores_mends_nothing(heronmere, handler):
+    heronmere.bundle(0, on=("attic", "boathouse"), pieces=(piece("p"),))
+    with heronmere.records.write() as db:
+        maintenance.found_damage(db, "boathouse", MILLPOND, found_damage())
+    task = begun(handler)
+    handler.take(task, found_damage())
+    end(handler, task, result("warned"))
+    assert handler.queued_more == []
+
+
+def test_mending_is_not_followed_by_mending(heronmere, handler):
+    heronmere.bundle(0, on=("attic", "boathouse"), pieces=(piece("p"),))
+    with heronmere.records.write() as db:
+        maintenance.found_damage(db, "attic", MILLPOND, found_damage())
+    task = begun(handler, "mend")
+    end(handler, task, result("warned", MendResult))
+    assert handler.queued_more == []
+
+
+# Repacking ------------------------------------------------------------------------
+
+
+def repacked(handler, task, name, text="new listing"):
+    folder = handler._folder(task)
+    folder.mkdir(parents=True, exist_ok=True)
+    (folder / f"{name}.zst").write_text(text)
+    manifest = bundle_of(0, listing_sha256="99" * 32, pieces=(piece("anew", 7),)).manifest
+    handler.take(task, CopyRepacked(bundle=name, manifest=manifest))
+
+
+def test_one_repacked_copy_has_a_listing_of_its_own(heronmere, handler):
+    name = heronmere.bundle(0, on=("attic", "boathouse"))
+    whole = heronmere.listing(name, text="old listing")
+    task = begun(handler, "repack")
+    repacked(handler, task, name)
+    own = heronmere.config.listing(*MILLPOND, f"{name}@attic")
+    assert (own.read_text(), whole.read_text()) == ("new listing", "old listing")
+    (copy,) = maintenance.copies_on(heronmere.db, "attic", MILLPOND)
+    assert copy.own and [p.name for p in copy.manifest.pieces] == ["anew"]
+    (other,) = maintenance.copies_on(heronmere.db, "boathouse", MILLPOND)
+    assert not other.own
+
+
+def test_when_all_copies_are_alike_there_is_one_listing_again(heronmere, handler):
+    name = heronmere.bundle(0, on=("attic", "boathouse"))
+    whole = heronmere.listing(name, text="old listing")
+    for store in ("attic", "boathouse"):
+        task = begun(handler, "repack", store=store)
+        repacked(handler, task, name, f"listing of {store}")
+        end(handler, task, Failure(outcome="done"))
+    assert whole.read_text() == "listing of boathouse"
+    assert [path.name for path in whole.parent.iterdir()] == [whole.name]
+    assert not any(c.own for c in maintenance.copies_on(heronmere.db, "attic", MILLPOND))
+
+
+def test_a_listing_that_was_not_left_is_fetched_when_it_is_asked_for(heronmere, handler):
+    name = heronmere.bundle(0)
+    whole = heronmere.listing(name, text="old listing")
+    task = begun(handler, "repack")
+    manifest = bundle_of(0, listing_sha256="99" * 32).manifest
+    handler.take(task, CopyRepacked(bundle=name, manifest=manifest))
+    assert not whole.exists(), "the old one says where bytes are that are no more"
+
+
+def test_unfinished_maintenance_is_found_again_and_cleared(heronmere, handler):
+    heronmere.bundle(0)
+    task = begun(handler, "repack")
+    (found,) = handler.unfinished()
+    assert (found.number, found.kind, found.exclusive) == (task.number, "repack", True)
+    spool = heronmere.config.spool / f"maintenance-{task.number}"
+    for place in (spool, handler._folder(task)):
+        place.mkdir(parents=True)
+    handler.clear(task)
+    assert not spool.exists() and not handler._folder(task).exists()
+    end(handler, task, Failure(outcome="interrupted", error="x"))
+    assert handler.unfinished() == []
