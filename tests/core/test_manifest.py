@@ -8,8 +8,10 @@ from fasciculus.core.bundle.layout import is_listing, next_listing
 from fasciculus.core.bundle.manifest import (
     ContentsCount,
     DatabaseRecord,
+    DiffCounts,
     ExcludedCount,
     Manifest,
+    ManifestSummary,
     PieceRecord,
     parse_manifest,
     sums,
@@ -184,3 +186,19 @@ def test_the_file_of_sums_is_what_sha256sum_reads():
         f"{'ab' * 32}  ../../pieces/new\n"
         f"{'cd' * 32}  ../../pieces/old\n"
     )
+
+
+def test_what_is_not_given_counts_nothing():
+    piece = PieceRecord("p", 1, "ab" * 32)
+    assert (piece.holds, piece.used, piece.brought) == (0, 0, True)
+    assert (ContentsCount(), ExcludedCount()) == (ContentsCount(0, 0, []), ExcludedCount(0, 0))
+    assert (DiffCounts().new, DiffCounts().changed, DiffCounts().gone, DiffCounts().grew) == (
+        0,
+        0,
+        0,
+        0,
+    )
+    bare = Manifest("n", "account", "a", "j", "1", "h", "2026-11-24T02:15:00+00:00")
+    assert (bare.listing_bytes, bare.brings, bare.compression) == (0, "full", "zstd")
+    kept = ManifestSummary("2026-11-24T02:15:00+00:00")
+    assert (kept.dead_share, kept.new_bytes, kept.brings) == (0.0, 0, "full")

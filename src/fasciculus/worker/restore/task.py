@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import errno
 import grp
 import os
 import pwd
@@ -43,6 +44,8 @@ from .mail import MailSettingsRestore
 _REPORT_EVERY = 64
 _NAMED = 5
 _LOGGED = 1000
+#: What ends a restore; any other trouble with an entry costs that entry.
+_DISK_TROUBLE = (errno.ENOSPC, errno.EDQUOT, errno.EROFS, errno.EIO)
 
 
 class RestoreTask:
@@ -58,7 +61,7 @@ class RestoreTask:
         self._stand_ins: dict[tuple[str, bytes], bytes] = {}
         self._progress = Progress("preflight")
         self._owners = os.geteuid() == 0
-        self._lost = 0
+        self._lost = self._could_not_write = 0
         self._named: list[str] = []
 
     def run(self) -> RestoreResult:
@@ -138,7 +141,13 @@ class RestoreTask:
         try:
             self._write(entry, reader)
         except (DamagedError, MissingError) as error:
-            self._give_up(entry.text, error)
+            self._give_up(entry.text, error.message)
+            return 0
+        except OSError as error:
+            if error.errno in _DISK_TROUBLE:
+                raise
+            self._could_not_write += 1
+            self._give_up(entry.text, f"{error.strerror}")
             return 0
         return 1
 
@@ -148,22 +157,26 @@ class RestoreTask:
         try:
             return self._load(record, name, entries, reader)
         except (DamagedError, MissingError) as error:
-            self._give_up(f"database {record.name}", error)
+            self._give_up(f"database {record.name}", error.message)
             self._emitter.error(f"database {name} is there, but not complete")
             return 0
 
-    def _give_up(self, what: str, error: FasciculusError) -> None:
+    def _give_up(self, what: str, why: str) -> None:
         self._lost += 1
         if self._lost <= _NAMED:
             self._named.append(what)
         if self._lost <= _LOGGED:
-            self._emitter.error(
-                error.message if error.message.startswith(what) else f"{what}: {error.message}"
-            )
+            self._emitter.error(why if why.startswith(what) else f"{what}: {why}")
 
     def _what_is_lost(self, store: str, count: int) -> str:
         named = ", ".join(self._named) + (" …" if self._lost > _NAMED else "")
         logged = "all of it" if self._lost <= _LOGGED else f"the first {_LOGGED:,}"
+        if self._could_not_write:
+            return (
+                f"{format_count(self._lost, 'entry', 'entries')} did not come back: {named}. "
+                f"{format_count(count, 'other', 'others')} did. The log names {logged}, each with "
+                "the reason."
+            )
         return (
             f"{format_count(self._lost, 'entry', 'entries')} did not come back, damaged on store "
             f"“{store}”: "

@@ -1,0 +1,163 @@
+"""Repacking, without a service: what must be true before the old pieces go."""
+
+import os
+
+import pytest
+from nights import made, settled
+
+from fasciculus.core.bundle.reader import BundleReader
+from fasciculus.core.errors import DamagedError, FasciculusError, StoreFullError
+from fasciculus.stores.folder import FolderStore
+from fasciculus.worker.events import Log
+from fasciculus.worker.maintenance.repack import RepackTask
+from fasciculus.worker.orders import RepackOrder
+
+MIB = 1024 * 1024
+
+
+@pytest.fixture
+def dead(nights):
+    """Two nights, the second of which left half of the first one's pieces dead weight; the first
+    bundle has retired since.
+    """
+    for number in range(24):
+        (nights.tree / f"site-1/large-{number:02}.html").write_bytes(os.urandom(100_000))
+    settled(nights)
+    nights.night()
+    for number in range(0, 24, 2):
+        (nights.tree / f"site-1/large-{number:02}.html").write_bytes(os.urandom(5_000))
+    settled(nights)
+    nights.night()
+    nights.night(keep=1)
+    assert len(nights.known) == 1
+    return nights
+
+
+def pieces(nights):
+    folder = nights.root / "attic/accounts/millpond/pieces"
+    return {path.name: path.read_bytes() for path in folder.iterdir()}
+
+
+def whole(nights):
+    """Whether what is there restores to what was, bytes checked."""
+    (name,) = nights.known
+    assert nights.restored(name) == nights.images[name]
+
+
+def test_dead_weight_goes_and_the_bundle_stays_whole(dead):
+    before = pieces(dead)
+    found = dead.repack()
+    after = pieces(dead)
+    assert found.outcome == "done" and "are free again" in found.summary
+    freed = sum(map(len, before.values())) - sum(map(len, after.values()))
+    assert freed == found.freed > MIB
+    whole(dead)
+    assert dead.verify(True) == ({}, [])
+
+
+def test_only_to_say_changes_nothing(dead):
+    before = pieces(dead)
+    found = dead.repack(dry_run=True)
+    assert found.outcome == "done" and pieces(dead) == before
+
+
+def test_nothing_that_is_worth_it(dead):
+    before = pieces(dead)
+    dead.repack(over=1.0)
+    assert pieces(dead) == before
+
+
+def test_a_store_without_room_is_said_before_anything_is_written(dead, monkeypatch):
+    before = pieces(dead)
+    monkeypatch.setattr(FolderStore, "free", lambda self: 1000)
+    with pytest.raises(StoreFullError, match="before the old ones go") as caught:
+        dead.repack()
+    assert "(--subject)" in caught.value.way_out
+    assert pieces(dead) == before
+    whole(dead)
+
+
+def test_a_store_that_does_not_say_how_much_is_free_is_repacked(dead, monkeypatch):
+    monkeypatch.setattr(FolderStore, "free", lambda self: None)
+    assert dead.repack().freed > 0
+    whole(dead)
+
+
+def test_bytes_that_are_not_as_listed_stop_it_before_the_old_ones_go(dead, monkeypatch):
+    """What is read is compared with the listing's digests before any bundle is turned."""
+    before = pieces(dead)
+    contents = BundleReader.contents
+
+    def altered(self, entry, alone=False):
+        for number, chunk in enumerate(contents(self, entry, alone)):
+            yield bytes(len(chunk)) if number == 0 and entry.size > 2000 else chunk
+
+    monkeypatch.setattr(BundleReader, "contents", altered)
+    with pytest.raises(DamagedError, match="not what the listing says"):
+        dead.repack()
+    monkeypatch.undo()
+    assert before.items() <= pieces(dead).items(), "every old piece is as it was"
+    whole(dead)
+    dead.repack()
+    whole(dead)
+
+
+def test_a_damaged_piece_stops_it_and_what_is_there_stays(dead):
+    for name in pieces(dead):
+        dead.flip(dead.piece(name), 0.3)
+    before = pieces(dead)
+    with pytest.raises(DamagedError):
+        dead.repack()
+    assert before.items() <= pieces(dead).items()
+
+
+def test_a_store_that_cannot_replace_a_file_in_one_step(dead, monkeypatch):
+    monkeypatch.setattr(FolderStore, "replaces_at_once", lambda self: False)
+    before = pieces(dead)
+    with pytest.raises(FasciculusError, match="cannot replace a file in one step"):
+        dead.repack()
+    assert pieces(dead) == before
+    assert dead.repack(dry_run=True).outcome == "done", "to say is allowed"
+
+
+def test_what_an_interrupted_work_left_is_cleared_first(dead):
+    stray = dead.piece("2026-01-01T000000Z-nightly.files-0001.tar.zst")
+    stray.write_bytes(b"half of it")
+    _, events = dead.maintenance(
+        RepackOrder,
+        RepackTask,
+        over=0.1,
+        piece_size=2 * MIB,
+        spool_limit=1 << 30,
+        listings=str(dead.root / "repacked"),
+    )
+    assert not stray.exists()
+    log = [event.text for event in events if isinstance(event, Log)]
+    assert any(line.startswith("cleared ") and stray.name in line for line in log)
+
+
+def test_new_pieces_take_numbers_that_are_free(dead):
+    before = set(pieces(dead))
+    dead.repack()
+    new = set(pieces(dead)) - before
+    assert new and not any(name in before for name in new)
+    dead.repack()
+    whole(dead)
+
+
+def test_the_spool_is_left_empty(dead):
+    dead.repack()
+    assert not (dead.root / "spool3").exists()
+    order = made(
+        RepackOrder,
+        {
+            "subject": {"kind": "account", "name": "millpond", "host": "", "root": ""},
+            "store": dead.store_order("attic"),
+            "bundles": [],
+            "spool": "/x",
+            "piece_size": 1,
+            "spool_limit": 1,
+            "listings": "/y",
+        },
+    )
+    assert (order.over, order.dry_run) == (0.2, False)

@@ -1,0 +1,312 @@
+"""Bringing back, without a service: where it may go, what is checked, what is not believed."""
+
+import errno
+import io
+import json
+import os
+import shutil
+import threading
+from collections import namedtuple
+
+import pytest
+from nights import made
+from trees import picture
+
+from fasciculus.core.bundle.entry import SYMLINK, Entry
+from fasciculus.core.bundle.listing import ListingWriter, read_listing
+from fasciculus.core.bundle.manifest import parse_manifest
+from fasciculus.core.errors import DamagedError, MissingError, SettingError, StoreFullError
+from fasciculus.hosts.local import LocalHost
+from fasciculus.worker.events import Emitter, Log, from_line
+from fasciculus.worker.orders import RestoreOrder
+from fasciculus.worker.restore import task as module
+from fasciculus.worker.restore.task import RestoreTask
+
+Usage = namedtuple("Usage", "total used free")
+
+
+@pytest.fixture
+def kept(nights):
+    """A bundle of the tree, and what may be restored of it."""
+    (nights.tree / "empty").mkdir()
+    os.chmod(nights.tree / "site-1/page-1.html", 0o4640)
+    os.mkfifo(nights.tree / "pipe")
+    nights.night()
+    return nights
+
+
+def restore(nights, target=None, **more):
+    """Restore; gives the result and the lines of the log."""
+    (name,) = nights.known
+    order = made(
+        RestoreOrder,
+        {
+            "subject": {"kind": "account", "name": "millpond", "host": "", "root": ""},
+            "bundle": name,
+            "store": nights.store_order("attic"),
+            "target": str(nights.root / "back" if target is None else target),
+            "spool": str(nights.root / "spool4"),
+            **more,
+        },
+    )
+    raw = io.BytesIO()
+    try:
+        found = RestoreTask(order, LocalHost(), Emitter(raw), threading.Event()).run()
+    finally:
+        assert not (nights.root / "spool4").exists(), "nothing stays in the spool"
+    events = [from_line(line) for line in raw.getvalue().splitlines()]
+    return found, [event.text for event in events if isinstance(event, Log)]
+
+
+def altered(nights, change):
+    """Let the store's listing say something else, and its manifest agree with that."""
+    (name,) = nights.known
+    folder = nights.root / "attic/accounts/millpond/bundles" / name
+    with (folder / "listing.jsonl.zst").open("rb") as raw:
+        entries = list(change(list(read_listing(raw))))
+    sink = io.BytesIO()
+    writer = ListingWriter(sink)
+    for entry in entries:
+        writer.add(entry)
+    digest = writer.close()
+    document = json.loads((folder / "bundle.json").read_text())
+    document["listing"].update(sha256=digest, bytes=len(sink.getvalue()))
+    for path, data in (
+        ("listing.jsonl.zst", sink.getvalue()),
+        ("bundle.json", json.dumps(document).encode()),
+    ):
+        (folder / path).unlink()
+        (folder / path).write_bytes(data)
+    parse_manifest((folder / "bundle.json").read_bytes())
+
+
+# Where to ---------------------------------------------------------------------------
+
+
+def test_everything_comes_back(kept):
+    found, log = restore(kept)
+    assert found.outcome == "done" and found.bytes == sum(
+        path.stat().st_size
+        for path in kept.tree.rglob("*")
+        if path.is_file() and not path.is_symlink() and path.name != "zz-same.bin"
+    )
+    assert picture(kept.root / "back/files") == picture(kept.tree)
+    assert any(line.startswith("restored ") for line in log)
+
+
+@pytest.mark.parametrize("target", ["relative/x", "/"])
+def test_a_target_that_is_no_folder_of_its_own(kept, target):
+    with pytest.raises(SettingError, match="not an absolute folder") as caught:
+        restore(kept, target)
+    assert caught.value.field == "target"
+
+
+def test_nothing_is_overwritten(kept):
+    target = kept.root / "used"
+    target.mkdir()
+    (target / "mine").write_text("x")
+    with pytest.raises(SettingError, match="is not empty") as caught:
+        restore(kept, target)
+    assert caught.value.field == "target" and os.listdir(target) == ["mine"]
+
+
+def test_a_target_that_is_a_file(kept):
+    (kept.root / "plain").write_text("x")
+    for target in (kept.root / "plain", kept.root / "plain/below"):
+        with pytest.raises(SettingError, match="cannot be used"):
+            restore(kept, target)
+    assert (kept.root / "plain").read_text() == "x"
+
+
+def test_a_disk_without_room_is_said_before_anything_is_written(kept, monkeypatch):
+    wanted = restore(kept)[0].bytes
+    shutil.rmtree(kept.root / "back")
+    for free, refused in ((wanted - 1, True), (wanted, False)):
+        usage = Usage(10**12, 0, free)
+        monkeypatch.setattr(module.shutil, "disk_usage", lambda path, usage=usage: usage)
+        if not refused:
+            assert restore(kept)[0].outcome == "done"
+            continue
+        with pytest.raises(StoreFullError, match="are to be restored") as caught:
+            restore(kept)
+        assert caught.value.way_out == "Name a folder on a larger disk."
+        assert os.listdir(kept.root / "back") == []
+
+
+# What ---------------------------------------------------------------------------
+
+
+def test_a_part_with_its_folders(kept):
+    restore(kept, paths=["site-1/page-1.html", "film.bin"])
+    found = picture(kept.root / "back/files")
+    assert set(found) == {b"", b"site-1", b"site-1/page-1.html", b"film.bin"}
+    whole = picture(kept.tree)
+    for path in (b"site-1/page-1.html", b"film.bin"):
+        assert found[path] == whole[path]
+
+
+def test_a_hard_link_alone_brings_its_own_bytes(kept):
+    restore(kept, paths=["zz-same.bin"])
+    found = picture(kept.root / "back/files")
+    assert found[b"zz-same.bin"][5] == picture(kept.tree)[b"picture.bin"][5]
+
+
+def test_two_names_of_a_file_stay_one_also_without_the_first(kept):
+    os.link(kept.tree / "picture.bin", kept.tree / "zz-third.bin")
+    kept.known = []
+    kept.night(incremental=False)
+    kept.known = kept.known[-1:]
+    restore(kept, paths=["zz-same.bin", "zz-third.bin"])
+    one, other = (kept.root / "back/files" / name for name in ("zz-same.bin", "zz-third.bin"))
+    assert one.stat().st_ino == other.stat().st_ino
+
+
+def test_nothing_that_matches_is_said_at_the_option(kept):
+    for more in ({"paths": ["none"]}, {"contents": ["mail"]}):
+        with pytest.raises(SettingError, match="matches what was asked for") as caught:
+            restore(kept, **more)
+        assert caught.value.field == "paths"
+        shutil.rmtree(kept.root / "back")
+
+
+def test_a_database_that_the_bundle_lacks(kept):
+    with pytest.raises(SettingError, match="holds no database “shop”") as caught:
+        restore(kept, databases={"shop": "shop_2"})
+    assert caught.value.field == "databases" and caught.value.way_out == "It holds: none."
+    assert not (kept.root / "back").exists(), "before anything is written"
+
+
+def test_a_bundle_that_is_none(kept):
+    kept.known = ["2026-01-01T000000Z-nightly"]
+    with pytest.raises(MissingError, match="no complete bundle"):
+        restore(kept)
+
+
+# What a store may say that is not true ----------------------------------------------
+
+
+def test_a_link_in_the_listing_does_not_lead_out(kept):
+    """A hostile store lists a link, and then a file below it."""
+    (kept.root / "victim").mkdir()
+
+    def change(entries):
+        yield from entries
+        file = next(entry for entry in entries if entry.type == "file")
+        yield Entry("files", b"zzz", SYMLINK, target=os.fsencode(kept.root / "victim"))
+        yield Entry("files", b"zzz/planted", size=file.size, digest=file.digest, parts=file.parts)
+
+    altered(kept, change)
+    found, log = restore(kept)
+    assert found.outcome == "failed" and "zzz/planted" in found.error
+    assert os.listdir(kept.root / "victim") == []
+    assert any("is a link where a folder should be" in line for line in log)
+    assert (kept.root / "back/files/film.bin").exists(), "all else comes back"
+
+
+def test_a_name_that_is_there_already_is_not_written_through(kept):
+    (kept.root / "victim").write_text("mine")
+
+    def change(entries):
+        yield from entries
+        file = next(entry for entry in entries if entry.type == "file")
+        yield Entry("files", b"zzz", SYMLINK, target=os.fsencode(kept.root / "victim"))
+        yield Entry("files", b"zzz", size=file.size, digest=file.digest, parts=file.parts)
+
+    altered(kept, change)
+    found, log = restore(kept)
+    assert (kept.root / "victim").read_text() == "mine"
+    assert found.outcome == "failed" and "1 entry did not come back: zzz." in found.error
+    assert "zzz: File exists" in log and (kept.root / "back/files/film.bin").exists()
+
+
+@pytest.mark.parametrize(("number", "ends"), [(errno.ENOSPC, True), (errno.EPERM, False)])
+def test_one_odd_entry_costs_that_entry_and_a_full_disk_ends_the_restore(
+    kept, monkeypatch, number, ends
+):
+    def refused(path, mode=0o666):
+        raise OSError(number, os.strerror(number))
+
+    monkeypatch.setattr(module.os, "mkfifo", refused)
+    if ends:
+        with pytest.raises(OSError, match="No space left"):
+            restore(kept)
+        return
+    found, log = restore(kept)
+    assert "1 entry did not come back: pipe." in found.error
+    assert "pipe: Operation not permitted" in log
+
+
+def test_a_hard_link_to_what_this_restore_did_not_write(kept):
+    def change(entries):
+        yield from entries
+        yield Entry("files", b"zzz", link=b"not/listed", size=5, digest="0" * 64)
+
+    altered(kept, change)
+    found, _ = restore(kept)
+    assert found.outcome == "failed" and "zzz" in found.error
+    assert not (kept.root / "back/files/zzz").exists()
+
+
+def test_bytes_that_are_not_what_the_listing_says(kept):
+    def change(entries):
+        for entry in entries:
+            if entry.path == b"film.bin":
+                entry.digest = "0" * 64
+            yield entry
+
+    altered(kept, change)
+    found, log = restore(kept)
+    assert found.outcome == "failed" and "1 entry did not come back" in found.error
+    assert not (kept.root / "back/files/film.bin").exists(), "not as if it were right"
+    assert any(line.startswith("film.bin: ") for line in log)
+
+
+def test_many_that_are_lost_are_counted_and_a_few_named(kept):
+    def change(entries):
+        for entry in entries:
+            if entry.path.endswith(b".html"):
+                entry.digest = "0" * 64
+            yield entry
+
+    altered(kept, change)
+    found, log = restore(kept)
+    assert "60 entries did not come back" in found.error and found.error.count(".html") == 5
+    assert "the log names all of it" in found.error
+    assert sum(".html" in line for line in log) == 60
+
+
+def test_a_listing_that_another_manifest_names_is_not_believed(kept):
+    (name,) = kept.known
+    folder = kept.root / "attic/accounts/millpond/bundles" / name
+    data = bytearray((folder / "listing.jsonl.zst").read_bytes())
+    data[len(data) // 2] ^= 1
+    (folder / "listing.jsonl.zst").unlink()
+    (folder / "listing.jsonl.zst").write_bytes(data)
+    with pytest.raises(DamagedError):
+        restore(kept)
+    assert not (kept.root / "back").exists()
+
+
+def test_folders_get_their_time_after_what_is_in_them(kept):
+    os.utime(kept.tree / "site-1", ns=(1, 1_234_567_890_000_000_001))
+    os.chmod(kept.tree / "site-1", 0o500)
+    kept.known = []
+    kept.night(incremental=False)
+    kept.known = kept.known[-1:]
+    restore(kept)
+    info = (kept.root / "back/files/site-1").stat()
+    assert info.st_mtime_ns == 1_234_567_890_000_000_001 and info.st_mode & 0o777 == 0o500
+
+
+def test_without_root_owners_and_devices_are_left_with_a_word(kept, monkeypatch):
+    def change(entries):
+        yield from entries
+        yield Entry("files", b"zzz", "char", rdev=(1, 3))
+
+    altered(kept, change)
+    monkeypatch.setattr(module.os, "geteuid", lambda: 1000)
+    found, log = restore(kept)
+    assert found.outcome == "warned"
+    assert any("zzz: a device file, which only root can make" in line for line in log)
+    assert any("owners were not set" in line for line in log)
+    assert not (kept.root / "back/files/zzz").exists()
