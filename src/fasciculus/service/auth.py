@@ -5,7 +5,7 @@ from __future__ import annotations
 import hmac
 import time
 
-from flask import Flask, Response, g, request
+from flask import Flask, Response, current_app, g, request
 from limits import RateLimitItemPerMinute
 from limits.storage import MemoryStorage
 from limits.strategies import MovingWindowRateLimiter
@@ -19,6 +19,7 @@ COOKIE = "fasciculus_session"
 _SAFE = frozenset({"GET", "HEAD", "OPTIONS"})
 _PER_NAME = RateLimitItemPerMinute(5)
 _PER_ADDRESS = RateLimitItemPerMinute(30)
+_NOTED_EVERY = 60.0
 #: What somebody may do who must first choose a password.
 _FIRST = frozenset({"session_show", "session_close", "password_change"})
 
@@ -68,6 +69,7 @@ def problem(
 def install(app: Flask) -> None:
     """Close all of the API but what is registered as open."""
     app.extensions["fasciculus-guard"] = SignInLimiter()
+    app.extensions["fasciculus-tokens"] = TokenUse()
     opened = {f"api.{operation.name}" for operation in OPERATIONS if operation.open}
 
     @app.before_request
@@ -113,19 +115,21 @@ def _identify() -> tuple[users.Principal | None, bool]:
         found = users.by_token(records.reader, secret.strip())
         if found is None:
             return None, False
-        _note_use(found[1])
+        current_app.extensions["fasciculus-tokens"].note(found[1])
         return found[0], False
     cookie = request.cookies.get(COOKIE)
     return (users.by_session(records.reader, cookie), True) if cookie else (None, True)
 
 
-_used: dict[int, float] = {}
+class TokenUse:
+    """When tokens were last used, to the minute: not a write for every call."""
 
+    def __init__(self) -> None:
+        self._noted: dict[int, float] = {}
 
-def _note_use(token_id: int) -> None:
-    """Remember when a token was last used, to the minute: not a write for every call."""
-    moment = time.monotonic()
-    if moment - _used.get(token_id, -60.0) >= 60.0:
-        _used[token_id] = moment
-        with context().records.write() as db:
-            users.token_used(db, token_id)
+    def note(self, token_id: int) -> None:
+        moment = time.monotonic()
+        if moment - self._noted.get(token_id, -_NOTED_EVERY) >= _NOTED_EVERY:
+            self._noted[token_id] = moment
+            with context().records.write() as db:
+                users.token_used(db, token_id)
