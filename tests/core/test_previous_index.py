@@ -223,3 +223,53 @@ def test_links_and_devices_are_the_same_when_they_lead_to_the_same(tmp_path):
 def test_an_empty_file_is_held_by_nothing(previous):
     assert previous.holding("files", "aa" * 32, 0) is None
     assert not previous.may_hold("files", 300), "only large files are worth reading twice"
+
+
+def test_a_path_that_was_not_there_is_not_taken_for_the_next_one(tmp_path):
+    """What is asked for lies before the entry that the listing stands at."""
+    path = listed(tmp_path, [one(b"m")])
+    for ask in ("find", "same", "state"):
+        index = PreviousIndex(path, unchanged_here, tmp_path)
+        for name in (b"a", b"m/x", b"l"):
+            entry = one(name)
+            if ask == "state":
+                assert index.same_state("files", name, state(entry)) is None
+            elif name != b"m/x":
+                assert getattr(index, ask)(entry) is None
+        index.close()
+    index = PreviousIndex(path, unchanged_here, tmp_path)
+    assert index.find(one(b"a")) is None and index.find(one(b"m")) is not None
+    index.close()
+
+
+def test_a_kind_of_its_own_does_not_answer_for_another(tmp_path):
+    index = PreviousIndex(listed(tmp_path, [one(b"a", kind="mail")]), unchanged_here, tmp_path)
+    assert index.find(one(b"a")) is None
+    index.close()
+
+
+@pytest.mark.parametrize("change", [{"mtime_ns": 9}, {"size": 9}], ids=str)
+def test_over_ssh_both_size_and_time_must_be_as_they_were(tmp_path, change):
+    index = PreviousIndex(listed(tmp_path, [one()]), unchanged_over_ssh, tmp_path)
+    entry = one()
+    for name, value in change.items():
+        setattr(entry, name, value)
+    assert index.same(entry) is None
+    index.close()
+
+
+def test_damage_elsewhere_costs_nothing(tmp_path):
+    path = listed(tmp_path, [one()])
+    index = PreviousIndex(path, unchanged_here, tmp_path, frozenset({"other"}))
+    assert index.same_state("files", b"a", state(one())) is not None
+    assert index.holding("files", "aa" * 32, 300)
+    index.close()
+
+
+@pytest.mark.parametrize(("size", "worth"), [(1024 * 1024, False), (1024 * 1024 + 1, True)])
+def test_large_files_are_known_by_their_size(tmp_path, size, worth):
+    entry = file(b"film", "aa", Extent("p1", 0, 50, 0, size))
+    index = PreviousIndex(listed(tmp_path, [entry]), unchanged_here, tmp_path)
+    assert index.may_hold("files", size) is worth
+    assert not index.may_hold("files", size + 1) and not index.may_hold("mail", size)
+    index.close()

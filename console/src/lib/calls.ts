@@ -365,7 +365,7 @@ export const storesVerify = (
 export const storesMend = (name: string, body: Optional<Schemas['MendStart'], 'subject'>) =>
   call<Schemas['MaintenanceStarted']>('POST', `/stores/${part(name)}/mend`, body);
 
-/** Write pieces anew without their dead weight. */
+/** Repack: rewrite pieces without their dead weight. */
 export const storesRepack = (
   name: string,
   body: Optional<Schemas['RepackStart'], 'subject' | 'over' | 'dry_run'>,

@@ -792,7 +792,7 @@ export interface paths {
     };
     get?: never;
     put?: never;
-    /** Write pieces anew without their dead weight */
+    /** Repack: rewrite pieces without their dead weight */
     post: operations['stores_repack'];
     delete?: never;
     options?: never;
@@ -1570,7 +1570,7 @@ export interface components {
      * @description A file of a store that is missing or altered. ``bundles`` need it; ``files`` are the first of
      *     the ``harmed`` entries that cannot be brought back whole from this store. ``mend_from`` are the
      *     other stores that should hold it, or “the records”; ``stored_again`` is the first bundle that
-     *     brought its contents anew.
+     *     brought its contents again.
      */
     DamageRow: {
       /** Id */
@@ -3381,7 +3381,7 @@ export interface components {
     };
     /**
      * RepackStart
-     * @description ``over`` is in percent: a piece is written anew when more of it is dead weight.
+     * @description ``over`` is in percent: a piece is rewritten when more of it is dead weight.
      */
     RepackStart: {
       /**

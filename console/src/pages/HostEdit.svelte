@@ -98,7 +98,7 @@
         />
       {/if}
       <NumberField
-        label="Tasks side by side"
+        label="Tasks at the same time"
         id="at-once"
         min={0}
         max={64}

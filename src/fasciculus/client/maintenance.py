@@ -37,7 +37,7 @@ class MaintenanceCalls(Transport):
     def stores_repack(
         self, name: str, subject: str = "", over: int = 20, dry_run: bool = False
     ) -> models.MaintenanceStarted:
-        """Write pieces anew of which more than ``over`` percent is dead weight."""
+        """Rewrite the pieces of which more than ``over`` percent is dead weight."""
         return self._call(
             "POST",
             f"/stores/{quote(name)}/repack",

@@ -121,7 +121,7 @@ class MariaDbConnection:
         if code == ER.TABLE_DEF_CHANGED:
             return UnreachableError(
                 f"A table was changed while it was read: {text}.",
-                "The next run reads it anew; move the job away from updates.",
+                "The next run reads it again; move the job away from updates.",
             )
         return UnreachableError(
             f"The database server at {self._where} refused: {text}.",

@@ -198,7 +198,7 @@ class SftpStandIn:
         if self.quota is None:
             return True
         with self._lock:
-            # Counting the folder anew for each packet would be slow: a grant is used up first.
+            # Counting the folder again for each packet would be slow: a grant is used up first.
             if self._left < count:
                 self._left = min(self.free(), 1024 * 1024)
             if self._left < count:

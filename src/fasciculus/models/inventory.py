@@ -141,7 +141,7 @@ class HostFields(BaseModel):
     """What is sent and shown of a host: a server where accounts live.
 
     ``connection`` says how it is reached, ``servers`` are its database servers, one for each
-    engine. ``at_once`` is how many tasks it takes side by side; 0 leaves that to the service.
+    engine. ``at_once`` is how many tasks it takes at the same time; 0 leaves that to the service.
     ``system`` are patterns of the host's own settings, ``account_system`` of an account's, with
     ``{account}``; ``hold_flag`` is the flag file of a site's hold page, with ``{site}`` or
     ``{account}``.

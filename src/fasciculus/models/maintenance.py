@@ -28,7 +28,7 @@ class MendStart(BaseModel):
 
 
 class RepackStart(BaseModel):
-    """``over`` is in percent: a piece is written anew when more of it is dead weight."""
+    """``over`` is in percent: a piece is rewritten when more of it is dead weight."""
 
     subject: str = ""
     over: int = Field(default=20, ge=0, le=95)
@@ -71,7 +71,7 @@ class DamageRow(BaseModel):
     """A file of a store that is missing or altered. ``bundles`` need it; ``files`` are the first of
     the ``harmed`` entries that cannot be brought back whole from this store. ``mend_from`` are the
     other stores that should hold it, or “the records”; ``stored_again`` is the first bundle that
-    brought its contents anew."""
+    brought its contents again."""
 
     id: int
     store: str

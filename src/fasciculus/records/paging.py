@@ -132,5 +132,5 @@ def _read_cursor(cursor: str) -> tuple[Any, int]:
         return last, int(key)
     except (ValueError, TypeError, binascii.Error) as error:
         raise SettingError(
-            "The cursor cannot be read.", "Begin the list anew.", field="cursor"
+            "The cursor cannot be read.", "Start the list again.", field="cursor"
         ) from error

@@ -121,7 +121,7 @@ class SubjectOrder(OrderData, kw_only=True):
 
 
 class PreviousOrder(OrderData, kw_only=True):
-    """The previous bundle: its listing beside the records, and the pieces that it needs."""
+    """The previous bundle: its listing as the service keeps it, and the pieces that it needs."""
 
     name: str
     base: str
@@ -222,7 +222,7 @@ class ReleaseOrder(OrderData, kw_only=True, tag_field="order", tag="release"):
 
 
 class CopyOrder(OrderData, kw_only=True):
-    """A bundle that the records know on a store, and its listing beside the records, if at hand."""
+    """A bundle that the records know on a store, and its listing, if the service has it."""
 
     name: str
     listing: str = ""
@@ -256,9 +256,9 @@ class MendOrder(MaintenanceOrder, kw_only=True, tag_field="order", tag="mend"):
 
 
 class RepackOrder(MaintenanceOrder, kw_only=True, tag_field="order", tag="repack"):
-    """Write pieces anew without what no bundle needs any more.
+    """Rewrite pieces without what no bundle needs any more.
 
-    A piece is written anew when more than ``over`` of what it holds, from 0 to 1, is dead weight.
+    A piece is rewritten when more than ``over`` of what it holds, from 0 to 1, is dead weight.
     New listings are left in the folder ``listings``.
     """
 

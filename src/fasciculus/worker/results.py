@@ -96,7 +96,7 @@ class MendResult(MaintenanceResult, kw_only=True, tag_field="result", tag="mend"
 
 
 class RepackResult(MaintenanceResult, kw_only=True, tag_field="result", tag="repack"):
-    """``entries`` pieces were written anew, which freed ``bytes``.
+    """``entries`` pieces were rewritten, which freed ``bytes``.
 
     ``pieces`` hold ``holds`` bytes of contents in ``stored`` bytes, of which ``dead`` are needed by
     no bundle; rewriting the ``chosen`` ones was expected to free ``frees``.

@@ -185,7 +185,7 @@ class PreviousIndex:
         """The entry of a plain file whose state is in every respect as it was listed.
 
         A shorter way to what :meth:`same` says, for the many files of a night on which nothing
-        changed: a file that was only looked at need not be described anew.
+        changed: a file that was only looked at need not be described again.
         """
         if kind != self._kind:
             self._begin(kind)

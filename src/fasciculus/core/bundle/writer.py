@@ -1,6 +1,6 @@
 """Entries in, pieces and listing out.
 
-The calling thread builds tar frames of about 8 MiB; a pool packs them side by side
+The calling thread builds tar frames of about 8 MiB; a pool packs several of them at once
 (the compressors release the interpreter lock); one writer thread puts the packed
 frames into piece files in order, digests them, and lists each entry once the place
 of its bytes is known. Memory is bounded by the frames under way, disk by the

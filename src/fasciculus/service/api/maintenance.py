@@ -88,7 +88,7 @@ def stores_mend(name: str, body: MendStart) -> MaintenanceStarted:
 @operation(
     "POST",
     "/stores/{name}/repack",
-    "Write pieces anew without their dead weight",
+    "Repack: rewrite pieces without their dead weight",
     body=RepackStart,
     response=MaintenanceStarted,
     status=202,

@@ -23,7 +23,7 @@ class QueuedTask:
 
     number: int
     subject: Subject
-    #: The host that it reads from, and how many tasks that takes side by side (0: any number).
+    #: The host that it reads from, and how many tasks that takes at the same time (0: any number).
     host: str = ""
     at_once: int = 0
     #: Whether no other exclusive task of the subject may run beside it.

@@ -150,7 +150,7 @@ class TaskRunner:
         self, task: QueuedTask, order: Order, handler: Handler[Any], journal: Journal
     ) -> AnyResult:
         if isinstance(order, BackupOrder):
-            # Tasks side by side share the cores.
+            # Tasks that run at the same time share the cores.
             with self._changed:
                 order.threads = max(1, order.threads // max(1, len(self._queue.running())))
         worker = task.worker = self._workers.start(order)

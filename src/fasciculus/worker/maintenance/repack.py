@@ -1,4 +1,4 @@
-"""Writes pieces anew without what no bundle needs any more.
+"""Rewrites pieces without what no bundle needs any more.
 
 The new pieces are on the store before any bundle is turned to them; then each bundle gets a listing
 under a new name and, as one write, the ``bundle.json`` that names it; old pieces go last. Stopped

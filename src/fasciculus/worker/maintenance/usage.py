@@ -23,7 +23,7 @@ _AT_ONCE = 5000
 
 @dataclass(frozen=True, slots=True)
 class UsageTotals:
-    """The pieces on a store, those that are worth writing anew, and bytes of contents: ``lives`` is
+    """The pieces on a store, those worth rewriting, and bytes of contents: ``lives`` is
     what of the chosen ones is needed. ``frees`` and ``needs``, for the new pieces, estimate packed
     bytes."""
 
@@ -60,9 +60,9 @@ class UsageTotals:
             "is dead weight"
         )
         if not self.chosen:
-            return f"{text}; no piece is worth writing anew."
+            return f"{text}; no piece is worth rewriting."
         return (
-            f"{text}; {format_count(len(self.chosen), 'piece')} written anew would free about "
+            f"{text}; {format_count(len(self.chosen), 'piece')} rewritten would free about "
             f"{format_size(self.frees)}."
         )
 
@@ -70,7 +70,7 @@ class UsageTotals:
 class PieceUsage:
     """Contents by place, in a file, so that a million of them need little memory.
 
-    As the listing of a packer it notes where contents were packed anew.
+    As the listing of a packer it notes where contents were packed again.
     """
 
     def __init__(self, path: Path) -> None:
@@ -200,7 +200,7 @@ class PieceUsage:
     # Moving --------------------------------------------------------------------
 
     def moving(self, kind: str) -> Iterator[Entry]:
-        """What must be packed anew of the chosen pieces of a kind, each contents once, where they
+        """What must be packed again of the chosen pieces of a kind, each contents once, where they
         are in order.
         """
         last = (-1, -1, -1)
