@@ -143,7 +143,7 @@ class HostKind:
     """A kind of host: its settings, its secrets, and how one is opened.
 
     ``open`` takes the host's spec and a folder for spooled data; the connection it returns is not
-    made yet. ``at_once`` is how many tasks such a host takes at the same time unless told otherwise.
+    made yet. ``at_once`` is how many tasks such a host takes at the same time by default.
     """
 
     name: str

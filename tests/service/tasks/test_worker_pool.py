@@ -1,0 +1,213 @@
+"""Workers: forked ready, one order each, replaced in time, nothing left of the one before."""
+
+import json
+import os
+import signal
+
+import pytest
+from nights import made
+from running import children, until
+
+from fasciculus.service.tasks import worker_pool as module
+from fasciculus.service.tasks.worker_pool import WorkerPool
+from fasciculus.worker.events import Log
+from fasciculus.worker.orders import PreviewOrder, ReleaseOrder
+from fasciculus.worker.results import Failure, PreviewResult, ReleaseResult
+
+
+@pytest.fixture(scope="module")
+def shared_pool():
+    found = WorkerPool()
+    yield found
+    found.close()
+
+
+@pytest.fixture
+def pool(shared_pool):
+    shared_pool.warm_up()
+    return shared_pool
+
+
+def release(folder, *flags):
+    """An order that removes flag files: the least that a worker can do."""
+    return ReleaseOrder(hold_flags=[str(flag) for flag in flags], spool=str(folder / "spool"))
+
+
+def preview(root, spool, **more):
+    subject = {"kind": "account", "name": "a", "host": "", "root": str(root)}
+    return made(PreviewOrder, {"subject": subject, "spool": str(spool), **more})
+
+
+def carried(worker):
+    """The events of a worker until its end."""
+    return list(worker.events())
+
+
+def server(pool):
+    return pool._server.process.pid
+
+
+def blocked(tmp_path):
+    """A tree that a worker cannot finish reading before it is told to go on: a huge one."""
+    root = tmp_path / "tree"
+    for number in range(60):
+        (root / f"f{number}").mkdir(parents=True)
+        for name in range(300):
+            (root / f"f{number}" / f"{name}").touch()
+    return root
+
+
+def test_a_worker_carries_out_its_order_and_ends(pool, tmp_path):
+    flag = tmp_path / "flag"
+    flag.touch()
+    worker = pool.start(release(tmp_path, flag))
+    events = carried(worker)
+    assert worker.result == ReleaseResult(outcome="done") and worker.ended == ""
+    assert not flag.exists() and all(isinstance(event, Log) for event in events)
+    assert not children(server(pool)), "it has ended"
+
+
+def test_workers_come_from_one_process_that_stays(pool, tmp_path):
+    first = server(pool)
+    for _ in range(5):
+        worker = pool.start(release(tmp_path))
+        carried(worker)
+        assert worker.result.outcome == "done"
+    assert server(pool) == first
+
+
+def test_several_work_at_the_same_time(pool, tmp_path):
+    workers = [pool.start(preview(tmp_path, tmp_path / f"spool-{n}")) for n in range(4)]
+    results = [(carried(worker) and worker.result) or worker.result for worker in workers]
+    assert all(isinstance(result, PreviewResult) for result in results)
+
+
+def test_what_fails_says_why_and_the_server_stays(pool, tmp_path):
+    first = server(pool)
+    worker = pool.start(preview(tmp_path / "none", tmp_path / "spool"))
+    carried(worker)
+    assert isinstance(worker.result, Failure) and worker.result.outcome == "failed"
+    assert server(pool) == first, "a failure is no surprise"
+
+
+def test_a_worker_that_was_killed_is_told_and_the_next_comes_from_another_server(pool, tmp_path):
+    first = server(pool)
+    worker = pool.start(preview(blocked(tmp_path), tmp_path / "spool"))
+    worker.kill()
+    carried(worker)
+    assert worker.result is None and worker.ended == "was killed (signal 9)"
+    again = pool.start(release(tmp_path))
+    carried(again)
+    assert again.result.outcome == "done" and server(pool) != first
+    until(lambda: not os.path.exists(f"/proc/{first}"))
+
+
+def test_a_cancelled_worker_ends_by_itself(pool, tmp_path):
+    worker = pool.start(preview(blocked(tmp_path), tmp_path / "spool"))
+    worker.cancel()
+    worker.cancel()
+    carried(worker)
+    assert worker.result is None or worker.result.outcome in ("cancelled", "done")
+    worker.cancel()
+    worker.kill()
+
+
+def test_a_worker_ends_when_nobody_waits_for_it_any_more(pool, tmp_path):
+    """As after the service was killed: the end of its standard input says so."""
+    worker = pool.start(preview(blocked(tmp_path), tmp_path / "spool"))
+    (found,) = children(server(pool)) or [(0, "")]
+    os.close(worker._orders)
+    worker._orders = os.open(os.devnull, os.O_WRONLY)
+    carried(worker)
+    assert worker.result is None or worker.result.outcome in ("cancelled", "done")
+    assert not found[0] or not os.path.exists(f"/proc/{found[0]}")
+
+
+def test_a_server_is_replaced_after_so_many_orders(pool, tmp_path, monkeypatch):
+    monkeypatch.setattr(module, "_ORDERS_PER_SERVER", 3)
+    servers = []
+    for _ in range(7):
+        worker = pool.start(release(tmp_path))
+        servers.append(server(pool))
+        carried(worker)
+    assert len(set(servers)) == 3 and servers == sorted(servers, key=servers.index)
+
+
+def test_a_server_that_has_grown_is_replaced(pool, tmp_path, monkeypatch):
+    first = server(pool)
+    monkeypatch.setattr(module, "_LARGEST_SERVER", 1)
+    carried(pool.start(release(tmp_path)))
+    assert server(pool) != first
+
+
+def test_a_server_that_was_killed_is_replaced_without_a_word(pool, tmp_path):
+    first = server(pool)
+    os.kill(first, signal.SIGKILL)
+    pool._server.process.wait(20)
+    worker = pool.start(release(tmp_path))
+    carried(worker)
+    assert worker.result.outcome == "done" and server(pool) != first
+
+
+def test_closing_waits_for_no_worker_and_leaves_none_behind(tmp_path):
+    pool = WorkerPool()
+    worker = pool.start(release(tmp_path))
+    first = server(pool)
+    pool.close()
+    carried(worker)
+    assert worker.result.outcome == "done", "what was begun is ended"
+    until(lambda: not os.path.exists(f"/proc/{first}"))
+
+
+def test_settings_of_the_service_do_not_reach_a_worker(tmp_path, monkeypatch):
+    monkeypatch.setenv("FASCICULUS_HOSTS_REED_1_PASSWORD", "oar-and-rope")
+    monkeypatch.setenv("HERONMERE", "lake")
+    pool = WorkerPool()
+    pool.warm_up()
+    with open(f"/proc/{server(pool)}/environ", "rb") as file:
+        environment = file.read()
+    pool.close()
+    assert b"HERONMERE=lake" in environment and b"oar-and-rope" not in environment
+
+
+def test_secrets_of_an_order_are_not_in_the_process_that_forks(pool, tmp_path):
+    """It never reads an order: what one worker knew, the next cannot."""
+    order = preview(tmp_path, tmp_path / "spool")
+    order.host.secrets = {"password": "oar-and-rope-4711"}
+    worker = pool.start(order)
+    carried(worker)
+    assert b"oar-and-rope-4711" not in memory(server(pool))
+    with open(f"/proc/{server(pool)}/cmdline", "rb") as file:
+        assert b"oar" not in file.read()
+
+
+def memory(pid):
+    """What a process holds in its heap and on its stack."""
+    found = b""
+    with open(f"/proc/{pid}/maps") as maps, open(f"/proc/{pid}/mem", "rb", 0) as mem:
+        for line in maps:
+            span, rights, *rest = line.split()
+            if "w" in rights and (len(rest) == 3 or rest[-1] in ("[heap]", "[stack]")):
+                begin, end = (int(part, 16) for part in span.split("-"))
+                mem.seek(begin)
+                try:
+                    found += mem.read(end - begin)
+                except OSError:
+                    continue
+    return found
+
+
+def test_no_worker_is_said_in_words(monkeypatch, tmp_path):
+    pool = WorkerPool()
+    monkeypatch.setattr(pool, "_fork", lambda: None)
+    with pytest.raises(module.FasciculusError, match="No worker could be started"):
+        pool.start(release(tmp_path))
+    pool.close()
+
+
+def test_an_order_that_is_none_is_a_failure_that_says_so(pool):
+    worker = pool._fork()
+    line = json.dumps({"order": "release", "hold_flags": [7], "spool": "x"}).encode()
+    os.write(worker._orders, line + b"\n")
+    carried(worker)
+    assert worker.result.outcome == "failed" and "hold_flags" in worker.result.error
