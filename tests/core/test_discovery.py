@@ -146,3 +146,143 @@ def test_the_difference_is_said_in_words():
         "b": ("gone", ("its home folder is not there any more",)),
         "c": ("new", ("site c.example",)),
     }
+
+
+@pytest.mark.parametrize(
+    ("text", "hosts"),
+    [
+        ("server { server_name a.example; root /srv/a; }", [(("a.example",), "/srv/a")]),
+        ("server { server_name a.example b.example.; root /srv/a/; }", None),
+        ("server { server_name a.example a.example; root /srv/a; }", None),
+        ("server { server_name A.Example; root /srv/a; }", None),
+        ("server { server_name *.example _ localhost; root /srv/a; }", []),
+        ("server { server_name ~^www\\..*; root /srv/a; }", []),
+        ("server { server_name a.example; root relative; }", []),
+        ("server { server_name a.example; root /srv/$host; }", []),
+        ("server { server_name a.example; }", []),
+        ("server { root /srv/a; }", []),
+        ("server { server_name a.example; location / { root /elsewhere; } }", []),
+        ("http { server { server_name a.example; root /srv/a; } }", None),
+        ("server { server_name a.example; root /srv/a", []),
+        ("server_name a.example; root /srv/a;", []),
+        ("server { # server_name b.example;\n server_name a.example; root /srv/a; }", None),
+        ("server { server_name 'a.example'; root \"/srv/a\"; }", None),
+        ("} } {", []),
+    ],
+)
+def test_nginx_servers(text, hosts):
+    found = [(host.names, host.root) for host in nginx_hosts(text)]
+    if hosts is None:
+        ((names, root),) = found
+        assert names[0] == "a.example" and root == "/srv/a" and len(names) <= 2
+    else:
+        assert found == hosts
+
+
+def test_each_server_has_its_own_names_and_root():
+    text = "server { server_name a.example; root /a; } server { server_name b.example; root /b; }"
+    assert [(h.names, h.root) for h in nginx_hosts(text)] == [
+        (("a.example",), "/a"),
+        (("b.example",), "/b"),
+    ]
+    only = "server { server_name a.example; root /a; } server { server_name b.example; }"
+    assert len(list(nginx_hosts(only))) == 1, "a root is not handed on"
+
+
+@pytest.mark.parametrize(
+    ("lines", "hosts"),
+    [
+        (["ServerName a.example", "DocumentRoot /srv/a"], [(("a.example",), "/srv/a")]),
+        (["servername https://a.example:443", 'documentroot "/srv/a"'], None),
+        (["ServerName a.example", "ServerAlias b.example \\", "  c.example", "DocumentRoot /x"], 3),
+        (["# ServerName a.example", "DocumentRoot /srv/a"], []),
+        (["ServerName a.example"], []),
+        (["ServerName a.example", "DocumentRoot"], []),
+        (["ServerName 'a.example", "DocumentRoot /srv/a"], []),
+    ],
+)
+def test_apache_hosts(lines, hosts):
+    text = "\n".join(["<VirtualHost *:80>", *lines, "</VirtualHost>", "ServerName out.example"])
+    found = [(host.names, host.root) for host in apache_hosts(text)]
+    if hosts == 3:
+        assert found == [(("a.example", "b.example", "c.example"), "/x")]
+    else:
+        assert found == ([(("a.example",), "/srv/a")] if hosts is None else hosts)
+
+
+def account(name, **more):
+    return DiscoveredAccount(name, f"/home/{name}", **more)
+
+
+def found_in(facts, **rules):
+    given = {
+        "homes": ["/home/{account}"],
+        "sites": [],
+        "database_prefix": "",
+        "by_grants": False,
+        "left_out": [],
+        **rules,
+    }
+    return assemble(facts, **given)
+
+
+def test_folders_that_are_no_account():
+    facts = HostFacts(folders=["/home/a", "/home/.hidden", "/home/B", "/home/a/b", "/srv/c"])
+    assert [found.name for found in found_in(facts)] == ["a"]
+    assert found_in(facts, left_out=["a"]) == []
+    assert [f.name for f in found_in(facts, homes=["/srv/{account}", "/home/{account}"])] == [
+        "a",
+        "c",
+    ]
+
+
+def test_the_first_rule_that_finds_an_account_says_where_it_lives():
+    facts = HostFacts(folders=["/home/a", "/srv/a"])
+    (found,) = found_in(facts, homes=["/srv/{account}", "/home/{account}"])
+    assert found.home == "/srv/a"
+
+
+def test_databases_by_prefix_grants_and_files():
+    facts = HostFacts(
+        folders=["/home/mill", "/home/mill_pond"],
+        databases=[("mariadb", n) for n in ("mill", "mill_x", "mill_pond_y", "other", "granted")],
+        grants={
+            "mill": {("mariadb", "granted"), ("mariadb", "gone")},
+            "nobody": {("mariadb", "other")},
+        },
+        database_files=[("sqlite", "/home/mill/data/x.db"), ("sqlite", "/srv/else.db")],
+    )
+    one, two = found_in(facts, database_prefix="{account}_", by_grants=True)
+    assert {d.name for d in one.databases} == {"mill", "mill_x", "granted", "data/x.db"}
+    assert {d.name for d in two.databases} == {"mill_pond_y"}
+    bare = found_in(facts)
+    assert {d.name for d in bare[0].databases} == {"data/x.db"}
+
+
+def test_a_file_belongs_to_the_innermost_home_and_site():
+    facts = HostFacts(
+        folders=["/home/a", "/home/a/sites/x.example"],
+        database_files=[("sqlite", "/home/a/sites/x.example/d.db"), ("sqlite", "/home/a/e.db")],
+    )
+    (found,) = found_in(facts, sites=["/home/{account}/sites/{site}"])
+    assert {(d.path, d.site) for d in found.databases} == {
+        ("sites/x.example/d.db", "x.example"),
+        ("e.db", ""),
+    }
+
+
+def test_a_mail_domain_goes_with_the_site_of_its_name_or_below():
+    facts = HostFacts(
+        folders=["/home/a", "/home/b", "/home/a/s/www.pond.example", "/home/b/s/mill.example"],
+        mail_domains=["pond.example", "mill.example", "example", "strange.example"],
+    )
+    one, two = found_in(facts, sites=["/home/{account}/s/{site}"])
+    assert one.mail_domains == {"pond.example"} and two.mail_domains == {"mill.example"}
+
+
+def test_no_difference_is_no_proposal():
+    known = [account("a", sites={"a.example": "/home/a/x"})]
+    assert difference(known, known) == []
+    moved = [account("a", sites={"a.example": "/home/a/y"})]
+    (row,) = difference(moved, known)
+    assert row.changes == ("site a.example serves /home/a/y instead of /home/a/x",)

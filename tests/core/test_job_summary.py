@@ -76,3 +76,95 @@ def test_the_readback_is_one_sentence():
         "keeps the newest 4 copies of each there, and mails "
         "duty@sedge-quill.example when something is wrong."
     )
+
+
+@pytest.mark.parametrize(
+    ("changes", "words"),
+    [
+        ({"keep": 1}, "With 1 copy a mistake"),
+        ({"keep": 2}, "With 2 copies a mistake"),
+        ({"keep": 3}, ""),
+        ({"keep": 1, "timetable_text": "by hand", "enabled": False, "starts": []}, ""),
+        ({"timetable_text": "by hand", "enabled": False, "starts": []}, ""),
+        ({"store_kinds": ["folder", "sftp"]}, ""),
+        ({"contents": ["databases", "system"]}, ""),
+        ({"contents": ["mail"]}, ""),
+        ({"others": [("weekly", START + timedelta(minutes=5))]}, ""),
+        ({"others": [("weekly", START - timedelta(minutes=4))]}, "five minutes of job “weekly”"),
+        ({"others": [("a", START), ("b", START)]}, "job “b”"),
+        ({"others": [("weekly", START)], "starts": []}, ""),
+    ],
+)
+def test_advice_at_its_bounds(changes, words):
+    found = advice(**changes)
+    assert words in found and bool(found) is bool(words)
+
+
+def test_how_much_the_kept_copies_come_to():
+    text = job_summary.fill_words(2048, 7, ["attic", "boathouse"])
+    assert text == (
+        "Full copies of the size last seen, 2.00 KiB packed, come to 14.0 KiB on attic and "
+        "boathouse when 7 are kept."
+    )
+
+
+def told(**changes):
+    fields = {
+        "subjects": "accounts",
+        "choice": "all",
+        "names": [],
+        "covers": 3,
+        "contents": ["files"],
+        "messages": False,
+        "rules": FileRules(),
+        "databases": DatabaseRules(),
+        "hold_page": False,
+        "full_every": 0,
+        "timetable": schedule.parse("daily 02:15"),
+        "zone": "UTC",
+        "stores": ["attic"],
+        "keep": 7,
+        "report_to": [],
+        "report_when": "always",
+        "enabled": True,
+    }
+    return job_summary.summary(**{**fields, **changes})
+
+
+@pytest.mark.parametrize(
+    ("rules", "words"),
+    [
+        (DatabaseRules(names=("a",)), "databases (some of them)"),
+        (DatabaseRules(tables=("a.b",)), "databases (some of them)"),
+        (DatabaseRules(without=("a",)), "databases (without some tables)"),
+        (DatabaseRules(without_tables=("a.b",)), "databases (without some tables)"),
+        (DatabaseRules(without_rows=("a.b",)), "databases (without the rows of some tables)"),
+        (
+            DatabaseRules(names=("a",), without_rows=("a.b",)),
+            "databases (some of them, without the rows of some tables)",
+        ),
+        (DatabaseRules(), "databases of all"),
+    ],
+)
+def test_which_databases_are_said(rules, words):
+    assert f"it bundles {words}" in told(contents=["databases"], databases=rules)
+
+
+@pytest.mark.parametrize(
+    ("names", "words"),
+    [
+        (["a"], "the account a to"),
+        (["a", "b"], "the accounts a and b to"),
+        (list("abcd"), "the accounts a, b, c and d to"),
+        (list("abcde"), "the accounts a, b, c, d and 1 more to"),
+    ],
+)
+def test_which_subjects_are_said(names, words):
+    assert words in told(choice="listed", names=names)
+
+
+def test_a_timetable_by_hand_has_no_zone():
+    assert told(timetable=schedule.parse("by hand")).startswith("Only when somebody starts it, it")
+    assert told(zone="Europe/London").startswith("Every day at 02:15 (Europe/London time), it")
+    assert told(report_to=[]).endswith("and tells nobody by mail.")
+    assert told(enabled=False).startswith("Switched off. When on: every day at 02:15")

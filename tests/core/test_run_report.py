@@ -117,3 +117,67 @@ def test_a_report_says_what_was_stored_where_and_what_was_not():
     ):
         assert words in found.sentence
     assert worst([]) == "done" and worst(["done", "cancelled", "interrupted"]) == "interrupted"
+
+
+def task(subject, outcome="done", **more):
+    return TaskLine("account", subject, outcome, "b", 1, 1024, 512, 1, **more)
+
+
+def test_the_worst_of_many_counts():
+    order = ["done", "warned", "skipped", "cancelled", "interrupted", "partial", "failed"]
+    for better, worse in zip(order, order[1:], strict=False):
+        assert worst([better, worse]) == worst([worse, better]) == worse
+    assert worst(["done", "done"]) == "done"
+
+
+@pytest.mark.parametrize("outcome", ["warned", "skipped", "cancelled", "partial", "failed"])
+def test_whatever_is_not_done_is_to_be_looked_at(outcome):
+    assert run_of(task("a", outcome)).trouble
+    assert not run_of(task("a")).trouble
+
+
+def test_three_that_failed_are_named_and_the_rest_counted():
+    bad = [task(f"a{n}", "failed", error="It is gone.") for n in range(3)]
+    text = run_of(*bad).sentence
+    assert text == (
+        "nightly: a0 failed: It is gone; a1 failed: It is gone; a2 failed: It is gone; "
+        "took 1 min 15 s."
+    )
+    more = run_of(*bad, task("a3", "cancelled"), task("a4", "failed")).sentence
+    assert "a2 failed: It is gone; and 2 more; took" in more and "a3" not in more
+
+
+def test_warned_and_partial_bundles_are_stored_ones():
+    found = run_of(
+        task("a", "warned", warnings=["x"], copies=[CopyLine("attic")]),
+        task("b", "partial", copies=[CopyLine("attic"), CopyLine("cellar", "full")]),
+    )
+    assert found.sentence == (
+        "nightly: 2 bundles of 2.00 KiB (1.00 KiB packed) stored on attic; "
+        "copies missing on cellar; 1 warning; took 1 min 15 s."
+    )
+
+
+def test_a_night_on_which_nothing_changed():
+    same = TaskLine("account", "a", "done", "b", 1, 1024, 0, 1, copies=[CopyLine("attic")])
+    assert "1 bundle of 1.00 KiB (nothing new to pack) stored on attic" in run_of(same).sentence
+    assert run_of().sentence == "nightly: nothing to do; took 1 min 15 s."
+
+
+def test_a_clock_that_went_back_is_not_shown():
+    found = RunReport(7, "nightly", "done", AT, AT - timedelta(seconds=5), "UTC", "x", [])
+    assert found.sentence.endswith("took 0.0 s.")
+    assert found.title == "[Fasciculus] nightly: done (run 7)"
+
+
+def test_what_mending_left_damaged():
+    assert report("mend").next_step.startswith("Until then, and in the older bundles for good")
+    assert report("mend").next_step.endswith("Check its disk.")
+    found = report(helpers=["cellar", "shed"]).next_step
+    assert "It is being mended from cellar and shed now; another report says" in found
+    assert found.endswith("The next run stores the contents of the damaged files again, by itself.")
+    alone = report().next_step
+    assert alone.startswith("No other store has copies to mend it from. The next run stores")
+    assert alone.endswith("Check its disk.")
+    many = DamageLine("p", "is missing", ["a"], ["x", "y"], 5)
+    assert many.harm_words == "1 bundle, 5 entries"
