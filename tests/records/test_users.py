@@ -77,3 +77,27 @@ def test_nobody_removes_or_sees_the_token_of_another(db):
         users.add_token(db, theirs, "cron")
     users.remove_token(db, theirs, "cron")
     assert users.by_token(db, made.token) is None
+
+
+def test_secrets_are_long_and_never_the_same(db):
+    owner = who(db, "deputy", "reed-and-rope").person_id
+    made = {users.add_token(db, owner, f"t{n}").token for n in range(5)}
+    opened = {part for _ in range(5) for part in users.open_session(db, owner)}
+    assert len(made) == 5 and len(opened) == 10
+    assert all(token.startswith("fsc_") and len(token) >= 4 + 43 for token in made)
+    assert all(len(secret) >= 32 for secret in opened)
+
+
+def test_who_did_what_is_kept(db):
+    users.audit(db, "deputy", "stores_remove", "attic")
+    (row,) = db.execute("SELECT at, who, action, about FROM audit").fetchall()
+    assert tuple(row)[1:] == ("deputy", "stores_remove", "attic")
+    assert datetime.fromisoformat(row["at"]).tzinfo is not None
+
+
+def test_nobody_must_change_a_password_unless_it_is_said():
+    assert users.Principal(1, "a").must_change is False and users.Principal(1, "a").csrf is None
+
+
+def test_how_many_there_are(db):
+    assert users.count(db) == 2
