@@ -8,8 +8,16 @@ from fasciculus.records import bundles, maintenance
 from fasciculus.records.maintenance import MaintenanceOptions
 from fasciculus.records.paging import PageRequest
 from fasciculus.service.tasks.maintenance import MaintenanceHandler
-from fasciculus.worker.events import CopyRepacked, CopyVerified, DamageCleared, DamageFound, Log
-from fasciculus.worker.results import Failure, MendResult, VerifyResult
+from fasciculus.service.tasks.progress import TaskProgress
+from fasciculus.worker.events import (
+    CopyRepacked,
+    CopyVerified,
+    DamageCleared,
+    DamageFound,
+    Log,
+    Progress,
+)
+from fasciculus.worker.results import Failure, MendResult, RepackResult, VerifyResult
 
 FERRYLINE = ("account", "ferryline")
 
@@ -42,7 +50,9 @@ def asked(handler, kind="verify", store="attic", **more):
 
 def begun(handler, kind="verify", **more):
     (task,) = asked(handler, kind, **more)[1]
-    handler.begin(task)
+    order = handler.begin(task)
+    assert order.store.name == task.store and order.subject.name == task.subject[1]
+    assert task.shown.state == "running"
     return task
 
 
@@ -263,3 +273,31 @@ def test_unfinished_maintenance_is_found_again_and_cleared(heronmere, handler):
     assert not spool.exists() and not handler._folder(task).exists()
     end(handler, task, Failure(outcome="interrupted", error="x"))
     assert handler.unfinished() == []
+
+
+def test_the_numbers_of_repacking_are_kept(heronmere, handler):
+    heronmere.bundle(0)
+    task = begun(handler, "repack")
+    end(handler, task, RepackResult(outcome="done", summary="x", pieces=3, dead=7, freed=9))
+    found = maintenance.task(heronmere.db, task.number).result
+    assert (found["pieces"], found["dead"], found["freed"]) == (3, 7, 9)
+    assert "summary" not in found and "outcome" not in found
+    verify = begun(handler)
+    end(handler, verify, result("done"))
+    assert maintenance.task(heronmere.db, verify.number).result == {}
+
+
+def test_who_looks_sees_how_far_it_is_while_it_runs(heronmere, handler, monkeypatch):
+    heronmere.bundle(0)
+    task = begun(handler)
+    told = []
+    monkeypatch.setattr(heronmere.events, "tell", lambda name, data, **more: told.append(data))
+    task.progress = TaskProgress(Progress(stage="reading", entries=5, bytes=70, total=90))
+    handler.show(task)
+    shown = told[-1]
+    assert (shown.stage, shown.entries, shown.bytes) == ("reading", 5, 70)
+    end(handler, task, result("done"))
+    handler.show(task)
+    assert (told[-1].state, told[-1].bytes) == ("ended", 9), (
+        "its own numbers, not the last progress"
+    )
