@@ -3,7 +3,7 @@
 import pytest
 
 from fasciculus.core.dump.literals import Column, escaped, literal, quote_name, raw, row_size
-from fasciculus.core.dump.mariadb import Member, safe_file
+from fasciculus.core.dump.members import Member, safe_file
 
 
 @pytest.mark.parametrize(

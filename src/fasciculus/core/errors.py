@@ -40,6 +40,10 @@ class UnreachableError(FasciculusError):
     """A host, database or store did not answer, or refused."""
 
 
+class StatementError(UnreachableError):
+    """A database server refused one statement; the connection is as good as before."""
+
+
 class ConnectionLostError(UnreachableError):
     """A connection broke off or nothing answers: worth another try."""
 

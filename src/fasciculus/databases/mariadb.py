@@ -10,13 +10,17 @@ from ..core.bundle.manifest import DatabaseRecord
 from ..core.dump.filters import DatabaseRules, DumpRules
 from ..core.dump.literals import quote_name
 from ..core.dump.loader import statements
-from ..core.dump.mariadb import USERS, Dump, safe_file, users
-from ..core.errors import FasciculusError, SettingError
+from ..core.dump.mariadb import Dump
+from ..core.dump.members import USERS, safe_file
+from ..core.dump.programs import users
+from ..core.errors import FasciculusError, SettingError, StatementError
 from ..kinds import Secrets, Settings
 from .base import DatabaseAccess, DatabaseRef, SqlMember
 from .mariadb_server import MariaDbConnection, MariaDbSecrets, MariaDbSettings, connect
 
 _NAME = "mariadb"
+#: Statements of a member that are named when they are refused, and how much of each.
+_NAMED, _SHOWN = 20, 60
 _SERVERS_OWN = frozenset(["information_schema", "performance_schema", "mysql", "sys"])
 
 
@@ -130,18 +134,28 @@ class MariaDbEngine:
         with _connect(access) as server:
             _make_empty(server, name, record.character_set)
             for entry, read in members:
-                is_users = entry.path.endswith(b"/" + USERS.encode())
-                if is_users and name != record.name:
+                if entry.path.endswith(b"/" + USERS.encode()) and name != record.name:
                     # Its grants name the database as it was called.
                     continue
-                try:
-                    for statement in statements(read()):
-                        server.execute(statement)
-                except FasciculusError as error:
-                    if not is_users:
-                        raise
-                    warn(f"database {name}: not all of its users came back: {error.sentence()}")
+                _load(server, name, entry, read(), warn)
                 yield entry
+
+
+def _load(
+    server: MariaDbConnection, name: str, entry: Entry, member: bytes, warn: Callable[[str], None]
+) -> None:
+    """Run a member's statements; one that cannot be made is named, and the others go on."""
+    refused = 0
+    for statement in statements(member):
+        try:
+            server.execute(statement)
+        except StatementError as error:
+            refused += 1
+            if refused <= _NAMED:
+                begun = " ".join(statement[:_SHOWN].decode("utf-8", "replace").split())
+                warn(f"database {name}: “{begun}…” did not come back: {error.sentence()}")
+    if refused > _NAMED:
+        warn(f"database {name}: {refused - _NAMED:,} more of {entry.text} did not come back")
 
 
 def _make_empty(server: MariaDbConnection, name: str, charset: str) -> None:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterator, Sequence
-from contextlib import contextmanager
+from contextlib import contextmanager, suppress
 from typing import Any, Literal, cast
 
 import pymysql
@@ -12,7 +12,7 @@ from pydantic import Field, field_validator
 from pymysql.constants import ER
 from pymysql.cursors import Cursor, SSCursor
 
-from ..core.errors import FasciculusError, UnreachableError
+from ..core.errors import FasciculusError, StatementError, UnreachableError
 from ..fields import absolute_folder
 from ..kinds import Secrets, Settings
 from .base import DatabaseHost, ServerSpec
@@ -29,6 +29,34 @@ _RIGHTS = (
     ER.SPECIFIC_ACCESS_DENIED_ERROR,
     ER.PROCACCESS_DENIED_ERROR,
 )
+#: Errors that are no fault of one statement: shutting down, no disk, no memory, killed.
+_OF_THE_SERVER = (1021, 1037, 1038, 1041, 1053, 1079, 1317, 1927)
+_MOST = "18446744073709551615"
+#: What a session must not inherit from the server's configuration: everything that bounds how much
+#: a query returns, how long it may take, and what it sees. Servers know some of them.
+_SESSION = {
+    "sql_select_limit": _MOST,
+    "max_join_size": _MOST,
+    "sql_big_selects": "1",
+    "sql_safe_updates": "0",
+    "max_statement_time": "0",
+    "max_execution_time": "0",
+    "idle_transaction_timeout": "0",
+    "idle_readonly_transaction_timeout": "0",
+    "net_read_timeout": str(_LONG),
+    "net_write_timeout": str(_LONG),
+    "wait_timeout": str(_LONG),
+    "lock_wait_timeout": "3600",
+    "innodb_lock_wait_timeout": "600",
+    "system_versioning_asof": "DEFAULT",
+    "sql_if_exists": "0",
+    "completion_type": "0",
+    "tx_read_only": "0",
+    "transaction_read_only": "0",
+    "character_set_results": "utf8mb4",
+    "character_set_client": "utf8mb4",
+    "character_set_connection": "utf8mb4",
+}
 _DENIED = re.compile(
     r"(?P<right>[A-Z ,]+?) command denied to user (?P<user>\S+) for (?:table|column) "
     r"(?P<table>\S+)|denied for user (?P<other>\S+) to database (?P<database>\S+)|"
@@ -95,6 +123,14 @@ class MariaDbConnection:
             inner._rfile = inner._sock.makefile("rb", _BUFFER)
         except pymysql.err.OperationalError as error:
             raise self._told(error) from error
+        self._settle()
+
+    def _settle(self) -> None:
+        """Give the session known settings, whatever the server's configuration says."""
+        for name, value in _SESSION.items():
+            # Servers of other versions lack some; then they have no such bound either.
+            with suppress(pymysql.err.MySQLError), self._connection.cursor(Cursor) as cursor:
+                cursor.execute(f"SET SESSION {name}={value}")
 
     def _told(self, error: pymysql.err.MySQLError) -> FasciculusError:
         code = error.args[0] if error.args else 0
@@ -115,15 +151,16 @@ class MariaDbConnection:
                 "Look into its error log.",
             )
         if code in _RIGHTS:
-            return UnreachableError(
+            return StatementError(
                 f"The database server at {self._where} refused: {text}.", _grant(str(text))
             )
         if code == ER.TABLE_DEF_CHANGED:
-            return UnreachableError(
+            return StatementError(
                 f"A table was changed while it was read: {text}.",
                 "The next run reads it again; move the job away from updates.",
             )
-        return UnreachableError(
+        kind = UnreachableError if code in _OF_THE_SERVER else StatementError
+        return kind(
             f"The database server at {self._where} refused: {text}.",
             "Its message says what to put right.",
         )

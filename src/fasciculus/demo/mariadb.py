@@ -8,6 +8,7 @@ import subprocess
 import time
 from pathlib import Path
 from typing import Any
+from zlib import crc32
 
 import pymysql
 
@@ -27,32 +28,34 @@ class PrivateMariaDb:
         program = found()
         if program is None:
             raise FileNotFoundError("mariadbd is not on this machine")
-        self._data, self.socket = folder / "data", str(folder / "mariadb.sock")
+        self.data, self.socket = folder / "data", str(folder / "mariadb.sock")
         if len(self.socket) > 100:
             # A socket's path may not be longer than 107 bytes.
-            self.socket = f"/tmp/fasciculus-mariadb-{os.getpid()}.sock"
+            self.socket = f"/tmp/fasciculus-mariadb-{os.getpid()}-{crc32(bytes(folder))}.sock"
         folder.mkdir(parents=True, exist_ok=True)
         user = ["--user=root"] if os.geteuid() == 0 else []
-        if not self._data.exists():
+        if not self.data.exists():
             installer = shutil.which("mariadb-install-db", path=_PLACES) or "mariadb-install-db"
-            subprocess.run(
+            made = subprocess.run(
                 [
                     installer,
                     "--no-defaults",
-                    f"--datadir={self._data}",
+                    f"--datadir={self.data}",
                     "--skip-test-db",
                     "--auth-root-authentication-method=socket",
                     *user,
                 ],
-                check=True,
                 capture_output=True,
+                text=True,
             )
+            if made.returncode:
+                raise RuntimeError(f"{installer} failed: {made.stdout}{made.stderr}")
         self._log = (folder / "mariadb.log").open("ab")
         self._process = subprocess.Popen(
             [
                 program,
                 "--no-defaults",
-                f"--datadir={self._data}",
+                f"--datadir={self.data}",
                 f"--socket={self.socket}",
                 "--skip-networking",
                 f"--pid-file={folder / 'mariadb.pid'}",

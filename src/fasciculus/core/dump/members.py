@@ -1,0 +1,42 @@
+"""The members of a dump: files of SQL, in the order in which they are loaded."""
+
+from __future__ import annotations
+
+from msgspec import Struct
+
+USERS = "99000-users.sql"
+
+#: What every member begins with, so that it means the same whatever the client is set to.
+HEAD = (
+    b"SET NAMES utf8mb4;\nSET time_zone='+00:00';\n"
+    b"SET sql_mode='NO_AUTO_VALUE_ON_ZERO,ALLOW_INVALID_DATES';\n"
+    b"SET foreign_key_checks=0;\nSET unique_checks=0;\n"
+    b"/*M!100200 SET check_constraint_checks=0 */;\n"
+)
+
+
+class Member(Struct, frozen=True):
+    """One file of the dump."""
+
+    name: str
+    data: bytes
+
+
+def safe_file(name: str) -> str:
+    """A table's or database's name as a file name: all but plain characters as ``%XX``."""
+    return "".join(
+        c
+        if (c.isalnum() and c.isascii()) or c in "_-$"
+        else "".join(f"%{b:02X}" for b in c.encode())
+        for c in name
+    )
+
+
+def text(value: bytes | None) -> str:
+    """A value of a result as text; empty for NULL."""
+    return "" if value is None else value.decode("utf-8")
+
+
+def sql_text(value: str) -> str:
+    """A text as an SQL literal."""
+    return "'" + value.replace("\\", "\\\\").replace("'", "\\'") + "'"

@@ -1,0 +1,323 @@
+"""Databases that are not as they should be, and servers that bound what they give."""
+
+import os
+from pathlib import Path
+
+import pytest
+from running import mariadb_spec
+
+from fasciculus.core.bundle.entry import Entry
+from fasciculus.core.bundle.manifest import DatabaseRecord
+from fasciculus.core.dump import mariadb as dump_module
+from fasciculus.core.dump.mariadb import Dump
+from fasciculus.core.errors import FasciculusError, SettingError, UnreachableError
+from fasciculus.databases.base import DatabaseAccess
+from fasciculus.databases.mariadb import ENGINE
+from fasciculus.databases.mariadb_server import connect
+from fasciculus.demo.mariadb import PrivateMariaDb
+from fasciculus.hosts.local import LocalHost
+
+
+@pytest.fixture(scope="module")
+def server(tmp_path_factory):
+    """A server of its own: its settings are changed here."""
+    found = PrivateMariaDb(tmp_path_factory.mktemp("troubled"))
+    found.run(
+        "CREATE USER fasciculus@localhost IDENTIFIED BY 'ledger'",
+        "GRANT ALL ON *.* TO fasciculus@localhost",
+    )
+    yield found
+    found.close()
+
+
+@pytest.fixture
+def spec(server):
+    return mariadb_spec(socket=server.socket, user="fasciculus", password="ledger")
+
+
+@pytest.fixture
+def made(server):
+    """Make a database anew; gives its name."""
+
+    def make(name, *statements):
+        server.run(f"DROP DATABASE IF EXISTS {name}", f"CREATE DATABASE {name}")
+        server.run(*statements, database=name)
+        return name
+
+    return make
+
+
+@pytest.fixture
+def setting(server):
+    """Settings of the server for one test."""
+    kept = []
+
+    def change(name, value):
+        connection = server.connect("")
+        with connection.cursor() as cursor:
+            cursor.execute(f"SELECT @@GLOBAL.{name}")
+            kept.append((name, cursor.fetchone()[0]))
+        connection.close()
+        server.run(f"SET GLOBAL {name}={value}")
+
+    yield change
+    for name, value in reversed(kept):
+        shown = f"'{value}'" if isinstance(value, str) else value
+        server.run(f"SET GLOBAL {name}={'DEFAULT' if value is None else shown}")
+
+
+def dumped(spec, name):
+    with connect(spec, LocalHost()) as opened:
+        dump = Dump(opened, name)
+        return list(dump), dump.done
+
+
+def loaded(spec, members, name="copy", original=""):
+    """Load members as a restore does; gives the warnings."""
+    warned = []
+    record = DatabaseRecord("mariadb", original or name, character_set="utf8mb4", folder="f")
+    rows = (
+        (Entry("databases", b"f/" + member.name.encode()), lambda member=member: member.data)
+        for member in members
+    )
+    access = DatabaseAccess(LocalHost(), spec, "", Path("/tmp"))
+    list(ENGINE.restore(access, record, name, rows, warned.append))
+    return warned
+
+
+def query(server, sql, database):
+    connection = server.connect(database)
+    try:
+        with connection.cursor() as cursor:
+            cursor.execute("SET sql_big_selects=1, max_statement_time=0")
+            cursor.execute(sql)
+            return cursor.fetchall()
+    finally:
+        connection.close()
+
+
+MANY = [
+    "CREATE TABLE many (id INT PRIMARY KEY) ENGINE=InnoDB",
+    "INSERT INTO many SELECT seq FROM seq_1_to_3000",
+]
+
+
+@pytest.mark.parametrize(
+    ("name", "value"),
+    [
+        ("sql_select_limit", "100"),
+        ("max_join_size", "10"),
+        ("max_statement_time", "0.001"),
+        ("sql_safe_updates", "1"),
+        ("lock_wait_timeout", "1"),
+        ("sql_mode", "'ANSI,ORACLE,NO_BACKSLASH_ESCAPES,ONLY_FULL_GROUP_BY'"),
+        ("sql_quote_show_create", "0"),
+        ("time_zone", "'+09:00'"),
+        ("tx_isolation", "'READ-UNCOMMITTED'"),
+        ("character_set_server", "'latin1'"),
+        ("group_concat_max_len", "4"),
+    ],
+)
+def test_settings_of_the_server_bound_no_dump_and_no_restore(
+    server, spec, made, setting, name, value
+):
+    made("bounded", *MANY)
+    members, _ = dumped(spec, "bounded")
+    setting(name, value)
+    again, done = dumped(spec, "bounded")
+    assert [m.data for m in again] == [m.data for m in members]
+    assert done.tables == {"many": 3000} and done.notes == []
+    server.run("DROP DATABASE IF EXISTS copy")
+    assert loaded(spec, again) == []
+    assert query(server, "SELECT COUNT(*), MAX(id) FROM many", "copy") == ((3000, 3000),)
+
+
+def test_finding_databases_is_not_bounded_either(server, spec, made, setting):
+    for number in range(4):
+        made(f"one_of_{number}", "CREATE TABLE t (id INT)")
+    setting("sql_select_limit", "1")
+    access = DatabaseAccess(LocalHost(), spec, "", Path("/tmp"))
+    found = {database.name for database in ENGINE.discover(access, [])}
+    assert {f"one_of_{number}" for number in range(4)} <= found
+
+
+def test_rows_that_were_held_back_fail_the_dump(spec, made, monkeypatch):
+    """A guard against settings that nobody thought of."""
+    made("short", *MANY)
+    written = Dump._written
+
+    def cut(self, table, columns, source):
+        for number, row in enumerate(written(self, table, columns, source)):
+            if number < 1000:
+                yield row
+
+    monkeypatch.setattr(Dump, "_written", cut)
+    with pytest.raises(FasciculusError) as caught:
+        dumped(spec, "short")
+    assert caught.value.message == ("Of the 3,000 rows of short.many the server gave 1,000.")
+    assert "init_connect" in caught.value.way_out
+
+
+def test_rows_of_before_or_of_history_are_not_taken_for_those_of_now(server, spec, made):
+    made(
+        "dated",
+        "CREATE TABLE dated (id INT PRIMARY KEY, v INT) WITH SYSTEM VERSIONING",
+        "INSERT INTO dated VALUES (1, 1), (2, 2)",
+        "UPDATE dated SET v = 10 WHERE id = 1",
+        "DELETE FROM dated WHERE id = 2",
+    )
+    server.run("SET GLOBAL system_versioning_asof='2020-01-01 00:00:00'")
+    try:
+        members, done = dumped(spec, "dated")
+    finally:
+        server.run("SET GLOBAL system_versioning_asof=DEFAULT")
+    assert done.tables == {"dated": 4 - 1}
+    server.run("DROP DATABASE IF EXISTS copy")
+    assert loaded(spec, members) == []
+    assert query(server, "SELECT id, v FROM dated", "copy") == ((1, 10),)
+
+
+def test_rows_of_a_merged_table_come_back_once(server, spec, made):
+    made(
+        "merged",
+        "CREATE TABLE b_one (id INT) ENGINE=MyISAM",
+        "CREATE TABLE c_two (id INT) ENGINE=MyISAM",
+        "INSERT INTO b_one VALUES (1), (2)",
+        "INSERT INTO c_two VALUES (3)",
+        "CREATE TABLE a_all (id INT) ENGINE=MERGE UNION=(b_one, c_two) INSERT_METHOD=LAST",
+    )
+    members, done = dumped(spec, "merged")
+    assert done.tables == {"b_one": 2, "c_two": 1}
+    assert any(
+        "a_all is of engine MRG_MyISAM, which shows the rows of other" in n for n in done.notes
+    )
+    server.run("DROP DATABASE IF EXISTS copy")
+    assert loaded(spec, members) == []
+    assert query(server, "SELECT id FROM a_all ORDER BY id", "copy") == ((1,), (2,), (3,))
+
+
+def broken(server, database, table):
+    """Damage the file of a MyISAM table beyond reading."""
+    server.run("FLUSH TABLES")
+    (server.data / database / f"{table}.MYI").write_bytes(os.urandom(64))
+    server.run("FLUSH TABLES")
+
+
+def test_a_table_that_cannot_be_read_costs_itself(server, spec, made):
+    made(
+        "partly",
+        "CREATE TABLE a_good (id INT) ENGINE=InnoDB",
+        "INSERT INTO a_good VALUES (1)",
+        "CREATE TABLE b_bad (id INT) ENGINE=MyISAM",
+        "INSERT INTO b_bad VALUES (1)",
+        "CREATE TABLE c_good (id INT) ENGINE=InnoDB",
+        "INSERT INTO c_good VALUES (2), (3)",
+        "CREATE VIEW seen AS SELECT id FROM c_good",
+    )
+    broken(server, "partly", "b_bad")
+    members, done = dumped(spec, "partly")
+    assert done.tables == {"a_good": 1, "c_good": 2}
+    (note,) = [note for note in done.notes if "b_bad" in note and "snapshot" not in note]
+    assert "table partly.b_bad" in note
+    server.run("DROP DATABASE IF EXISTS copy")
+    loaded(spec, members)
+    assert query(server, "SELECT id FROM seen ORDER BY id", "copy") == ((2,), (3,))
+
+
+def test_a_lost_connection_is_not_one_odd_table(spec, made, monkeypatch):
+    made("lost", *MANY)
+
+    def gone(self, table, columns, source):
+        raise UnreachableError("The database server broke the connection off.")
+        yield b""
+
+    monkeypatch.setattr(dump_module.Dump, "_written", gone)
+    with pytest.raises(UnreachableError, match="broke the connection off"):
+        dumped(spec, "lost")
+
+
+def test_views_that_work_come_back_and_those_that_cannot_are_a_comment(server, spec, made):
+    made(
+        "seen",
+        "CREATE TABLE t (id INT)",
+        "INSERT INTO t VALUES (1)",
+        "CREATE TABLE gone (id INT)",
+        "CREATE VIEW a_good AS SELECT id FROM t",
+        "CREATE DEFINER=nobody@nowhere VIEW b_without_definer AS SELECT id FROM t",
+        "CREATE VIEW c_orphan AS SELECT id FROM gone",
+        "CREATE FUNCTION fails() RETURNS INT DETERMINISTIC "
+        "BEGIN SIGNAL SQLSTATE '45000'; RETURN 1; END",
+        "CREATE VIEW d_fails AS SELECT fails() AS f FROM t",
+        "DROP TABLE gone",
+    )
+    members, done = dumped(spec, "seen")
+    assert [note for note in done.notes if "view" in note] == [
+        "view seen.c_orphan does not work on the server (it names what is gone); it is kept as a "
+        "comment"
+    ]
+    server.run("DROP DATABASE IF EXISTS copy")
+    assert loaded(spec, members) == []
+    rows = query(
+        server,
+        "SELECT table_name FROM information_schema.views WHERE table_schema='copy' ORDER BY 1",
+        "copy",
+    )
+    assert [row[0] for row in rows] == ["a_good", "b_without_definer", "d_fails"]
+
+
+def test_what_cannot_be_made_is_named_and_all_else_comes_back(server, spec, made):
+    made(
+        "whole",
+        "CREATE TABLE t (id INT, v INT)",
+        "INSERT INTO t VALUES (1, 2)",
+        "CREATE TRIGGER a_shout BEFORE INSERT ON t FOR EACH ROW SET NEW.v = 1",
+        "CREATE FUNCTION two() RETURNS INT DETERMINISTIC RETURN 2",
+        "CREATE VIEW seen AS SELECT id FROM t",
+    )
+    members, _ = dumped(spec, "whole")
+    bad = {
+        "90000-routines.sql": b"DELIMITER //\nCREATE FUNCTION bad( RETURNS\n//\nDELIMITER ;\n",
+        "92000-triggers.sql": b"CREATE TRIGGER z BEFORE INSERT ON t FOR EACH ROW SET NEW.gone=1;\n",
+    }
+    altered = [type(m)(m.name, m.data + bad.get(m.name, b"")) for m in members]
+    server.run("DROP DATABASE IF EXISTS copy")
+    warned = loaded(spec, altered)
+    assert len(warned) == 2 and all("did not come back" in text for text in warned)
+    assert "“CREATE FUNCTION bad(" in warned[0] and "“CREATE TRIGGER z" in warned[1]
+    assert query(server, "SELECT id, v, two() FROM t", "copy") == ((1, 2, 2),)
+    assert query(server, "SELECT id FROM seen", "copy") == ((1,),)
+
+
+def test_many_that_cannot_be_made_are_counted(server, spec, made):
+    made("whole", "CREATE TABLE t (id INT)")
+    members, _ = dumped(spec, "whole")
+    member = type(members[0])("00001-x.sql", b"INSERT INTO none VALUES (1);\n" * 50)
+    server.run("DROP DATABASE IF EXISTS copy")
+    warned = loaded(spec, [*members, member])
+    assert len(warned) == 21
+    assert warned[-1] == "database copy: 30 more of f/00001-x.sql did not come back"
+
+
+def test_a_database_that_is_not_empty_is_refused(server, spec, made):
+    """Nothing is overwritten, not even a view."""
+    made("source", "CREATE TABLE t (id INT)")
+    members, _ = dumped(spec, "source")
+    made("target", "CREATE VIEW v AS SELECT 1 AS one")
+    with pytest.raises(SettingError, match="“target” is not empty") as caught:
+        loaded(spec, members, "target")
+    assert caught.value.field == "databases"
+    assert len(query(server, "SHOW TABLES", "target")) == 1
+    made("target")
+    assert loaded(spec, members, "target") == []
+
+
+def test_users_are_not_given_rights_on_a_database_of_another_name(server, spec, made):
+    made("source", "CREATE TABLE t (id INT)")
+    server.run(
+        "CREATE OR REPLACE USER miller@localhost", "GRANT SELECT ON source.* TO miller@localhost"
+    )
+    members, _ = dumped(spec, "source")
+    assert any(b"GRANT SELECT ON `source`.*" in member.data for member in members)
+    server.run("DROP DATABASE IF EXISTS copy", "DROP USER miller@localhost")
+    assert loaded(spec, members, "copy", original="source") == []
+    assert query(server, "SELECT COUNT(*) FROM mysql.user WHERE user='miller'", "mysql") == ((0,),)
