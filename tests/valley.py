@@ -69,7 +69,7 @@ class Valley:
     def job(self, name: str = "nightly", **fields: Any) -> JobInput:
         found = JobInput(**{"name": name, "stores": ["attic"], "timetable": "by hand", **fields})
         with self.records.write() as db:
-            jobs.save_job(db, found)
+            jobs.save_job(db, found, name if jobs.find(db, name) else None)
         return found
 
     def run(self, job: JobInput, subject: tuple[str, str] = MILLPOND) -> tuple[int, int]:

@@ -145,3 +145,100 @@ def test_one_file_system_stops_at_a_mount(tmp_path, monkeypatch):
     )
     assert [entry.path for entry in scan(os.fsencode(tmp_path), chosen=chosen)] == [b"", b"mounted"]
     assert left == [(b"mounted", "on another file system")]
+
+
+def selector(rules):
+    return FileSelector(rules, 0)
+
+
+def verdict(chooser, path, is_dir=False):
+    return chooser.judge(path.encode(), is_dir, not is_dir, 1, 0)
+
+
+@pytest.mark.parametrize(
+    ("pattern", "path", "out"),
+    [
+        ("\\*.log", "*.log", True),
+        ("\\*.log", "a.log", False),
+        ("\\#x", "#x", True),
+        ("\\!x", "!x", True),
+        ("a[!b]c", "axc", True),
+        ("a[!b]c", "abc", False),
+        ("a[^b]c", "abc", False),
+        ("a[]]c", "a]c", True),
+        ("a[b-d]c", "acc", True),
+        ("a?c", "a/c", False),
+        ("a*c", "a/c", False),
+        ("a**c", "abbc", True),
+        ("*.log", "deep/er/a.log", True),
+        ("/a", "b/a", False),
+        ("a/b", "x/a/b", False),
+        ("**/a/b", "x/a/b", True),
+        ("a/**/b", "a/b", True),
+        ("a/**/b", "a/x/y/b", True),
+        ("a/**", "a", False),
+        ("a/**", "a/x", True),
+        ("x ", "x", True),
+        ("x\\ ", "x ", True),
+        ("a.b", "aXb", False),
+    ],
+)
+def test_patterns_of_gitignore(pattern, path, out):
+    assert bool(verdict(selector(FileRules(excludes=(pattern,))), path)) is out
+
+
+def test_a_later_pattern_decides_and_what_is_inside_comes_back():
+    chooser = selector(FileRules(excludes=("cache/**", "!cache/keep", "*.log", "!a.log", "a.log")))
+    assert verdict(chooser, "cache/x") == "cache/**"
+    assert verdict(chooser, "cache/keep") == "" and verdict(chooser, "a.log") == "a.log"
+
+
+def test_a_pattern_for_folders_is_for_folders():
+    chooser = selector(FileRules(excludes=("build/",)))
+    assert verdict(chooser, "build", True) == "build/" and verdict(chooser, "build") == ""
+
+
+def test_folders_with_rules_of_their_own():
+    chooser = selector(FileRules(ignore_file=".leave", excludes=("*.bak",)))
+    chooser.enter(b"", None, "top.txt\n")
+    assert verdict(chooser, "top.txt") == ".leave: top.txt"
+    chooser.enter(b"a", None, "x\n!y.bak\n/z\n")
+    assert verdict(chooser, "a/x") == "a/.leave: x"
+    assert verdict(chooser, "a/top.txt") == ".leave: top.txt", "those above hold too"
+    assert verdict(chooser, "a/y.bak") == "*.bak", "the job's own still count"
+    assert verdict(chooser, "a/z") == "a/.leave: /z"
+    chooser.enter(b"a/deep", None, "q\n!x\n")
+    assert verdict(chooser, "a/deep/x") == "", "the innermost decides"
+    assert verdict(chooser, "a/deep/z") == ""
+    assert verdict(chooser, "b/x") == "", "its rules end with the folder"
+    assert verdict(chooser, "b/top.txt") == ".leave: top.txt"
+
+
+def test_a_folder_that_is_tagged_keeps_its_tag_alone():
+    mark = b"Signature: 8a477f597d28d172789f06886806bc55"
+    chooser = selector(FileRules(skip_tagged_caches=True))
+    assert chooser.looks_into_folders
+    chooser.enter(b"a", mark + b"\n# comment", None)
+    assert verdict(chooser, "a/x") == "tagged as a cache"
+    assert verdict(chooser, "a/CACHEDIR.TAG") == "" and verdict(chooser, "ab/x") == ""
+    chooser.enter(b"c", b"something else", None)
+    chooser.enter(b"d", None, None)
+    assert verdict(chooser, "c/x") == "" and verdict(chooser, "d/x") == ""
+    unasked = selector(FileRules())
+    unasked.enter(b"a", mark, None)
+    assert verdict(unasked, "a/x") == "" and not unasked.looks_into_folders
+
+
+@pytest.mark.parametrize("text", ["a\0b", "[", "a\nb", "/", "//", "!/"])
+def test_what_no_pattern_may_hold(text):
+    try:
+        assert check_pattern(text) == text
+    except SettingError as error:
+        assert ".gitignore" in error.way_out
+        return
+    assert text == "[", "an open bracket means itself"
+
+
+def test_a_pattern_is_kept_without_the_space_around_it():
+    assert check_pattern("  *.log ") == "*.log"
+    assert FileRules().everything and not FileRules(excludes=("x",)).everything

@@ -39,10 +39,23 @@ def test_a_plain_file():
 
 @pytest.mark.parametrize(
     "ns",
-    [0, 1, 999_999_999, 1_500_000_000, -1, -1_500_000_000, 10**9 * 0o77777777777 + 5, 2**62],
+    [
+        0,
+        1,
+        999_999_999,
+        1_500_000_000,
+        -1,
+        -(10**9),
+        -1_500_000_000,
+        10**9 * 0o77777777777,
+        10**9 * 0o77777777777 + 5,
+        10**9 * (0o77777777777 + 1),
+        2**62,
+    ],
 )
-def test_a_time_is_kept_to_the_nanosecond(ns):
-    found = member(entry(mtime_ns=ns))
+@pytest.mark.parametrize("more", [{}, {"xattrs": {"user.a": b"1"}}], ids=["plain", "with more"])
+def test_a_time_is_kept_to_the_nanosecond(ns, more):
+    found = member(entry(mtime_ns=ns, **more))
     text = found.pax_headers.get("mtime", f"{int(found.mtime)}")
     whole, _, fraction = text.partition(".")
     sign = -1 if whole.startswith("-") else 1
@@ -150,3 +163,87 @@ def test_contents_end_at_a_block(size, zeros):
 def test_mode_bits_beyond_permissions_are_kept_and_types_are_not():
     assert member(entry(mode=0o4755)).mode == 0o4755
     assert member(entry(mode=0o104755)).mode == 0o4755
+
+
+def records(data):
+    """The records of the extended header, if there is one."""
+    if data[156:157] != b"x":
+        return {}
+    size = int(data[124:135], 8)
+    rest, found = data[512 : 512 + size], {}
+    while rest:
+        length = int(rest.split(b" ", 1)[0])
+        key, _, value = rest[:length].split(b" ", 1)[1].rstrip(b"\n").partition(b"=")
+        found[key.decode()] = value
+        rest = rest[length:]
+    return found
+
+
+def main_of(data):
+    """The ustar header itself."""
+    return data[-512:]
+
+
+@pytest.mark.parametrize(
+    ("fields", "keys"),
+    [
+        ({}, set()),
+        ({"mtime_ns": 5}, {"mtime"}),
+        ({"user": "a" * 31}, set()),
+        ({"user": "a" * 32}, {"uname"}),
+        ({"group": "a" * 32, "mtime_ns": 5}, {"gname", "mtime"}),
+        ({"user": "müller", "mtime_ns": 5}, {"uname", "mtime"}),
+        ({"uid": 0o7777777}, set()),
+        ({"uid": 0o7777777 + 1, "gid": 0o7777777 + 1, "mtime_ns": 5}, {"uid", "gid", "mtime"}),
+        ({"size": 0o77777777777 + 1}, {"size"}),
+        ({"mtime_ns": -(10**9)}, {"mtime"}),
+        ({"type": SYMLINK, "target": b"x" * 100}, set()),
+        ({"type": SYMLINK, "target": b"x" * 101}, {"linkpath"}),
+        ({"type": SYMLINK, "target": "ü".encode()}, {"linkpath"}),
+        ({"type": SYMLINK, "target": b"\xfc"}, {"linkpath", "hdrcharset"}),
+        ({"xattrs": {"user.a": b"\xff"}}, {"SCHILY.xattr.user.a"}),
+    ],
+    ids=str,
+)
+def test_an_extended_header_has_what_does_not_fit_and_no_more(fields, keys):
+    assert set(records(tar_header.header(entry(**fields)))) == keys
+
+
+@pytest.mark.parametrize(
+    ("path", "prefix", "name"),
+    [
+        (b"x" * 94, b"", b"files/" + b"x" * 94),
+        (b"x" * 95, b"files", b"x" * 95),
+        (b"x" * 100, b"files", b"x" * 100),
+        (b"d" * 60 + b"/" + b"x" * 100, b"files/" + b"d" * 60, b"x" * 100),
+        (b"d" * 149 + b"/" + b"x" * 100, b"files/" + b"d" * 149, b"x" * 100),
+    ],
+)
+def test_a_long_name_is_cut_at_a_slash(path, prefix, name):
+    data = tar_header.header(entry(path))
+    assert records(data) == {}
+    assert data[:100].rstrip(b"\0") == name and data[345:500].rstrip(b"\0") == prefix
+
+
+@pytest.mark.parametrize(
+    "path", [b"x" * 101, b"d" * 60 + b"/" + b"x" * 101, b"d" * 150 + b"/" + b"x" * 100]
+)
+def test_a_name_that_no_cut_fits_goes_before(path):
+    assert records(tar_header.header(entry(path)))["path"] == b"files/" + path
+
+
+def test_a_folder_ends_in_a_slash_and_numbers_stand_where_they_belong():
+    data = main_of(tar_header.header(entry(b"a", type=DIR, mode=0o1755, mtime_ns=0)))
+    assert data[:8] == b"files/a/" and data[156:157] == b"5"
+    assert data[100:108] == b"0001755\0" and data[257:265] == b"ustar\x0000"
+    assert data[124:136] == b"00000000000\0", "a folder has no bytes"
+    whole = data[:148] + b" " * 8 + data[156:]
+    assert int(data[148:154], 8) == sum(whole)
+    device = main_of(tar_header.header(entry(b"a", type=CHAR, rdev=(8, 17), mtime_ns=0)))
+    assert device[329:337] == b"0000010\0" and device[337:345] == b"0000021\0"
+
+
+def test_what_stands_in_for_a_number_that_does_not_fit_is_nothing():
+    data = main_of(tar_header.header(entry(uid=0o7777777 + 1, mtime_ns=-(10**9), size=2**40)))
+    assert data[108:116] == b"0000000\0" and data[136:148] == b"00000000000\0"
+    assert data[124:136] == b"00000000000\0"

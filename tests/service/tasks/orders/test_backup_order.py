@@ -234,3 +234,22 @@ def test_flags_of_hold_pages():
     assert flags("/run/{site}.hold") == ["/run/a.example.hold", "/run/b.example.hold"]
     assert flags("/run/{site}.hold", "site", "b.example") == ["/run/b.example.hold"]
     assert flags("/run/{account}.hold") == ["/run/millpond.hold"]
+
+
+def test_a_comparison_that_was_asked_for_and_one_whose_turn_it_is(heronmere):
+    name = heronmere.bundle(0, base="2026-11-01T02:15:00+00:00")
+    heronmere.listing(name)
+    fields = {"mode": "incremental", "full_every": 3650}
+    assert not order(heronmere, **fields).compare
+    asked = order(heronmere, name="nightly", options=RunOptions(compare=True), **fields)
+    assert asked.compare
+    assert order(heronmere, name="nightly", compare_every=1, **fields).compare
+
+
+def test_hold_flags_only_for_a_job_that_holds(heronmere):
+    heronmere.host("sedge-2", hold_flag="/run/{account}.hold")
+    heronmere.account("ferryline", host="sedge-2")
+    subject = ("account", "ferryline")
+    assert order(heronmere, subject).hold_flags == []
+    held = order(heronmere, subject, name="second", hold_page=True)
+    assert held.hold_flags == ["/run/ferryline.hold"]
