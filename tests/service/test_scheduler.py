@@ -6,15 +6,18 @@ from datetime import UTC, datetime, timedelta
 import pytest
 from running import small_account, until
 
+from fasciculus.core.errors import SettingError
 from fasciculus.models import HostInput, JobInput, StoreInput
-from fasciculus.records import inventory, jobs, settings, stores
+from fasciculus.records import inventory, jobs, runs, settings, stores
 from fasciculus.records.db import Records, stamp
 from fasciculus.records.encryption import SecretCipher
+from fasciculus.records.paging import PageRequest
 from fasciculus.service.background import outbox as outbox_module
 from fasciculus.service.background import scheduler as module
 from fasciculus.service.background.outbox import Outbox, wait_after
 from fasciculus.service.background.scheduler import Scheduler, next_start
 from fasciculus.service.event_stream import EventStream
+from fasciculus.service.tasks.backups import AlreadyRunningError
 
 
 class Starts:
@@ -107,6 +110,65 @@ def test_trouble_with_the_records_costs_no_start(valley):
     assert scheduler.alive
     scheduler.stop()
     assert len(starts.keys) == 1
+
+
+def test_when_it_last_looked_is_kept_so_that_nothing_is_made_up_for_twice(valley):
+    job(valley, "daily 02:15", missed=9)
+    before = datetime.now(UTC)
+    first = Starts()
+    scheduler, _ = scheduled(valley, first)
+    until(lambda: first.keys)
+    until(lambda: datetime.fromisoformat(settings.get(valley.reader, module._KEY)) >= before)
+    scheduler.stop()
+    second = Starts()
+    scheduler, _ = scheduled(valley, second)
+    until(lambda: not scheduler._stale)
+    scheduler.stop()
+    assert len(first.keys) == 1 and not second.keys
+
+
+class Refusing:
+    """Refuses every start."""
+
+    def __init__(self, error):
+        self.error, self.asked = error, 0
+
+    def start_run(self, name, by, key):
+        self.asked += 1
+        raise self.error
+
+
+@pytest.mark.parametrize(
+    ("error", "words"),
+    [
+        (AlreadyRunningError("nightly", 4), "Job “nightly” is running already, as run 4."),
+        (SettingError("It covers nothing.", "Add an account."), "nothing. Add an account."),
+    ],
+)
+def test_a_start_that_could_not_be_is_a_run_that_says_why(valley, error, words):
+    job(valley, "daily 02:15", missed=2)
+    refusing = Refusing(error)
+    scheduler, told = scheduled(valley, refusing)
+    until(lambda: told)
+    scheduler.stop()
+    (run,) = runs.runs(valley.reader, PageRequest()).items
+    assert (run.state, run.outcome, run.id) == ("ended", "skipped", told[0])
+    assert run.sentence.startswith("nightly: not started.") and run.sentence.endswith(words)
+    assert refusing.asked == 1, "not again until its next start"
+    assert [line.text for line in runs.raw_log(valley.reader, run.id, 9)][0].endswith(words)
+
+
+def test_it_wakes_for_a_changed_job_and_for_its_end(valley):
+    """Not only when its long pause is over."""
+    starts = Starts()
+    scheduler, _ = scheduled(valley, starts)
+    until(lambda: not scheduler._stale)
+    job(valley, "* * * * *", missed=0)
+    scheduler.refresh()
+    until(lambda: scheduler._heap)
+    assert scheduler._heap[0][1] == "nightly"
+    scheduler.stop()
+    assert not scheduler._thread.is_alive() and not scheduler.alive
 
 
 def test_the_next_start_of_a_job_by_hand_is_none():

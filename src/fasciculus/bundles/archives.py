@@ -1,4 +1,4 @@
-"""A bundle, or part of it, as one stream in a archive_format that ordinary programs open."""
+"""A bundle, or part of it, as one stream in a format that ordinary programs open."""
 
 from __future__ import annotations
 
@@ -7,6 +7,7 @@ import zipfile
 import zlib
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass
+from datetime import UTC, datetime
 from typing import IO, cast
 
 import zstandard
@@ -20,13 +21,15 @@ from ..core.bundle.entry import (
 from ..core.errors import SettingError
 from .tar_export import ExportSelection, tar_stream
 
-_EARLIEST = (1980, 1, 1, 0, 0, 0)
+#: A zip archive has room for the years 1980 to 2107, in steps of two seconds.
+_EARLIEST = int(datetime(1980, 1, 1, tzinfo=UTC).timestamp())
+_LATEST = int(datetime(2107, 12, 31, 23, 59, 58, tzinfo=UTC).timestamp())
 _TYPES = {FILE: 0o100000, DIR: 0o040000, SYMLINK: 0o120000}
 
 
 @dataclass(frozen=True, slots=True)
 class ArchiveFormat:
-    """A archive_format of archive: its ending, its media type, and how it is made."""
+    """A format of archive: its ending, its media type, and how it is made."""
 
     suffix: str
     media: str
@@ -71,7 +74,7 @@ class _Sink:
 
 def _zip(wanted: ExportSelection) -> Iterator[bytes]:
     """A zip archive (APPNOTE 6.3) with Zip64 where it is needed; special files do not fit in and
-    are left out.
+    are left out, and times before 1980 or after 2107 become the nearest that fit.
     """
     sink = _Sink()
     target = cast(IO[bytes], sink)
@@ -94,9 +97,9 @@ def _zip(wanted: ExportSelection) -> Iterator[bytes]:
 
 
 def _info(entry: Entry) -> zipfile.ZipInfo:
-    moment = time.gmtime(max(entry.mtime_ns // 1_000_000_000, 0))[:6]
+    seconds = min(max(entry.mtime_ns // 1_000_000_000, _EARLIEST), _LATEST)
     name = entry.name.decode("utf-8", "backslashreplace") + ("/" if entry.type == DIR else "")
-    info = zipfile.ZipInfo(name, max(moment, _EARLIEST))
+    info = zipfile.ZipInfo(name, time.gmtime(seconds)[:6])
     info.create_system = 3
     info.external_attr = (_TYPES[entry.type] | entry.mode) << 16 | (
         0x10 if entry.type == DIR else 0
@@ -114,7 +117,7 @@ ARCHIVE_FORMATS = {
 
 
 def archive_format(name: str) -> ArchiveFormat:
-    """The archive_format of that name; :class:`SettingError` names those that there are."""
+    """The archive format of that name; :class:`SettingError` names those that there are."""
     if name not in ARCHIVE_FORMATS:
         raise SettingError(
             f"“{name}” is not an archive format.",
