@@ -155,7 +155,7 @@ def test_a_start_that_could_not_be_is_a_run_that_says_why(valley, error, words):
     assert (run.state, run.outcome, run.id) == ("ended", "skipped", told[0])
     assert run.sentence.startswith("nightly: not started.") and run.sentence.endswith(words)
     assert refusing.asked == 1, "not again until its next start"
-    assert [line.text for line in runs.raw_log(valley.reader, run.id, 9)][0].endswith(words)
+    assert runs.raw_log(valley.reader, run.id, 9)[0].text.endswith(words)
 
 
 def test_it_wakes_for_a_changed_job_and_for_its_end(valley):
