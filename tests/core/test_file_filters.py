@@ -129,15 +129,15 @@ def test_what_is_no_pattern_is_refused(text):
 def test_one_file_system_stops_at_a_mount(tmp_path, monkeypatch):
     (tmp_path / "mounted/deep").mkdir(parents=True)
     (tmp_path / "mounted/file").write_text("elsewhere")
-    lstat = os.lstat
+    stat = os.stat
 
-    def other_device(path):
-        info = list(lstat(path))
-        if b"/mounted" in os.fsencode(path):
+    def other_device(path, **more):
+        info = list(stat(path, **more))
+        if path == b"mounted":
             info[2] += 1
         return os.stat_result(info)
 
-    monkeypatch.setattr("fasciculus.core.bundle.tree_walk.os.lstat", other_device)
+    monkeypatch.setattr("fasciculus.core.bundle.tree_walk.os.stat", other_device)
     left = []
     chosen = WalkRules(
         chooser=FileSelector(FileRules(one_file_system=True), 0),

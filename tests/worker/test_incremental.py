@@ -130,8 +130,8 @@ def test_comparing_contents_finds_what_kept_its_size_and_time(nights):
     class Forged(LocalHost):
         """A host on which a file's state is as it was, though its contents are not."""
 
-        def tree(self, root, chosen, warn):
-            for found in super().tree(root, chosen, warn):
+        def tree(self, root, chosen, warn, home=""):
+            for found in super().tree(root, chosen, warn, home):
                 if found.entry.path == b"site-1/page-1.html":
                     found.entry.ctime_ns, found.entry.inode = listed["ctime_ns"], listed["inode"]
                 yield found

@@ -113,13 +113,13 @@ class Spoiled(LocalHost):
     def __init__(self, faults):
         self.faults = faults
 
-    def open(self, path):
+    def opened(self, tree, entry, path):
         fault = self.faults.get(os.path.basename(path))
         if isinstance(fault, OSError):
             raise fault
         if fault is not None:
-            fault(path)
-        return super().open(path)
+            fault(tree.place(os.path.basename(path)))
+        return LocalHost.opened(tree, entry, path)
 
 
 def test_unreadable_and_vanished_files_are_named_and_the_rest_is_kept(tmp_path, home):
@@ -143,19 +143,18 @@ def test_a_hard_link_outlives_an_unreadable_first_name(tmp_path, home):
 
 def test_a_file_that_changes_all_the_time_is_kept_with_a_warning(tmp_path, home):
     class Busy(LocalHost):
-        def open(self, path):
-            stream = super().open(path)
-            if not path.endswith(b"/a"):
-                return stream
+        def opened(self, tree, entry, path):
+            if path != b"a":
+                return LocalHost.opened(tree, entry, path)
+            place = tree.place(path)
 
             class Changing(LocalFile):
                 def read(self, count=-1):
-                    with open(path, "ab") as file:
+                    with open(place, "ab") as file:
                         file.write(b"+")
                     return super().read(count)
 
-            stream.close()
-            return Changing(path)
+            return Changing(tree.open(path))
 
     found = Gathering(tmp_path, Busy())
     assert found.warnings == ["a: changed while it was read"]

@@ -35,7 +35,7 @@ class SqliteDump:
         source = os.fsencode(os.path.join(access.root, path))
         copy = access.spool / "database.sqlite"
         try:
-            self._tables = copy_database(access.host, source, copy)
+            self._tables = copy_database(access.host, source, copy, access.root)
             folder = os.fsencode(ENGINE.folder(self._database))
             entry = access.host.describe(source, "databases", folder, self.warnings.append)
             if entry is None:

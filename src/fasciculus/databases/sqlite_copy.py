@@ -4,10 +4,11 @@ from __future__ import annotations
 
 import os
 import sqlite3
-from contextlib import closing
+from contextlib import closing, suppress
 from pathlib import Path
 from urllib.parse import quote
 
+from ..core.bundle.open_folders import open_file
 from ..core.bundle.tree_walk import shown
 from ..core.errors import FasciculusError, MissingError
 from .base import DatabaseHost
@@ -18,19 +19,32 @@ _TRIES = 5
 _SIDES = (b"", b"-wal", b"-journal")
 
 
-def copy_database(host: DatabaseHost, path: bytes, target: Path) -> dict[str, int]:
-    """Copy a database of a host to a file here. Returns the number of rows of each table."""
-    return _copy_here(path, target) if host.is_local else _copy_from(host, path, target)
+def copy_database(host: DatabaseHost, path: bytes, target: Path, home: str) -> dict[str, int]:
+    """Copy a database of a host to a file here. Returns the number of rows of each table.
+
+    Links on the way to it may not lead out of ``home``.
+    """
+    if host.is_local:
+        return _copy_here(path, target, os.fsencode(home))
+    return _copy_from(host, path, target)
 
 
-def _copy_here(path: bytes, target: Path) -> dict[str, int]:
+def _copy_here(path: bytes, target: Path, home: bytes) -> dict[str, int]:
     """A consistent copy of a database that may be in use."""
     name = shown(path)
-    if not os.path.exists(path):
+    try:
+        meant = open_file(path, home)
+    except FileNotFoundError as error:
         raise MissingError(
             f"The SQLite database {name} does not exist.",
             "Correct its path, or remove it from the account.",
-        )
+        ) from error
+    except OSError as error:
+        raise FasciculusError(
+            f"The SQLite database {name} cannot be read: {error.strerror}.",
+            "Correct its path, or remove it from the account.",
+        ) from error
+    before = _descriptors()
     try:
         with (
             closing(
@@ -42,6 +56,9 @@ def _copy_here(path: bytes, target: Path) -> dict[str, int]:
             ) as source,
             closing(sqlite3.connect(target)) as made,
         ):
+            source.execute("PRAGMA trusted_schema=OFF")
+            source.execute("PRAGMA schema_version")
+            _check_opened(meant, before, name)
             # All in one step: a copy in steps starts over with every write.
             source.backup(made)
             return rows_of(made)
@@ -50,6 +67,46 @@ def _copy_here(path: bytes, target: Path) -> dict[str, int]:
             f"The SQLite database {name} cannot be copied: {error}.",
             "Is it a database, and not damaged? “PRAGMA integrity_check” tells.",
         ) from error
+    finally:
+        os.close(meant)
+
+
+def _descriptors() -> set[int]:
+    """What is open now; not what looking had open itself."""
+    found = set()
+    for name in os.listdir("/proc/self/fd"):
+        with suppress(OSError):
+            os.fstat(int(name))
+            found.add(int(name))
+    return found
+
+
+def _check_opened(meant: int, before: set[int], name: str) -> None:
+    """Compare what SQLite opened by the path with what was opened without following links.
+
+    Whoever owns the folder may put a link to somebody else's database there at any moment; what is
+    open stays what it is.
+    """
+    info = os.fstat(meant)
+    opened: dict[str, tuple[int, int]] = {}
+    for descriptor in _descriptors() - before:
+        with suppress(OSError):
+            found = os.fstat(descriptor)
+            opened[os.readlink(f"/proc/self/fd/{descriptor}")] = (found.st_dev, found.st_ino)
+    # Other threads open files too: only the database and what SQLite puts beside it count.
+    base = next((p for p, one in opened.items() if one == (info.st_dev, info.st_ino)), "")
+    folder, _, called = base.rpartition("/")
+    sides = {f"{called}{os.fsdecode(side)}" for side in (*_SIDES[1:], b"-shm")}
+    elsewhere = [
+        place
+        for place in opened
+        if place.rpartition("/")[2] in sides and place.rpartition("/")[0] != folder
+    ]
+    if not base or elsewhere:
+        raise FasciculusError(
+            f"The SQLite database {name} was exchanged for another file while it was opened.",
+            "Nothing was read. The next run tries again.",
+        )
 
 
 def _copy_from(host: DatabaseHost, path: bytes, target: Path) -> dict[str, int]:

@@ -90,10 +90,13 @@ class HostConnection(Protocol):
 
     def close(self) -> None: ...
 
-    def tree(self, root: str, chosen: WalkRules, warn: Warn) -> Iterator[HostEntry]:
-        """The entries of a tree in scan order."""
+    def tree(self, root: str, chosen: WalkRules, warn: Warn, home: str = "") -> Iterator[HostEntry]:
+        """The entries of a tree in scan order; each is opened while the walk stands at it.
 
-    def survey(self, root: str, warn: Warn) -> Iterator[TreeName]:
+        ``home`` is the folder that links on the way to the root may not lead out of.
+        """
+
+    def survey(self, root: str, warn: Warn, home: str = "") -> Iterator[TreeName]:
         """All of a tree in scan order, by what its names alone tell."""
 
     def open(self, path: bytes) -> OpenFile:

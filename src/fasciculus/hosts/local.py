@@ -6,12 +6,15 @@ import io
 import os
 import stat
 from collections.abc import Iterator
+from contextlib import contextmanager
 from functools import partial
 from pathlib import Path
 from typing import Any, Literal
 
 from ..core.bundle import tree_walk as walking
 from ..core.bundle.entry import Entry
+from ..core.bundle.open_folders import open_file, open_listed_file
+from ..core.bundle.open_tree import OpenTree
 from ..core.bundle.tree_walk import WalkRules, Warn
 from ..core.errors import FasciculusError, MissingError
 from ..core.steps import Step
@@ -60,64 +63,69 @@ class LocalHost:
     def close(self) -> None:
         pass
 
-    def tree(self, root: str, chosen: WalkRules, warn: Warn) -> Iterator[HostEntry]:
-        base = os.fsencode(root)
-        try:
-            for entry in walking.scan(base, "files", chosen, warn):
-                path = base + b"/" + entry.path if entry.path else base
-                yield HostEntry(entry, partial(self.open, path))
-        except FileNotFoundError as error:
-            raise MissingError(
-                f"The folder {root} does not exist.", "Correct the folder of this account or site."
-            ) from error
-        except OSError as error:
-            raise FasciculusError(
-                f"The folder {root} cannot be read: {error.strerror}.",
-                "Check its owner and rights.",
-            ) from error
+    def tree(self, root: str, chosen: WalkRules, warn: Warn, home: str = "") -> Iterator[HostEntry]:
+        with _opened(root, home) as tree:
+            try:
+                for entry in walking.scan(b"", "files", chosen, warn, tree):
+                    yield HostEntry(entry, partial(self.opened, tree, entry, entry.path))
+            except OSError as error:
+                raise FasciculusError(
+                    f"The folder {root} cannot be read: {error.strerror}.",
+                    "Check its owner and rights.",
+                ) from error
 
-    def survey(self, root: str, warn: Warn) -> Iterator[TreeName]:
-        base = os.fsencode(root)
-        lstat = os.lstat
-        stack = [(b"", iter(self._listed(base, b"", warn)))]
-        while stack:
-            folder, names = stack[-1]
-            below = folder + b"/" if folder else b""
-            place = base + b"/" + below
-            for name in names:
-                try:
-                    info = lstat(place + name)
-                except OSError:
-                    continue
-                kind = info.st_mode & 0o170000
-                is_dir = kind == stat.S_IFDIR
-                relative = below + name
-                yield TreeName(
-                    relative,
-                    is_dir,
-                    kind == stat.S_IFREG,
-                    info.st_size,
-                    info.st_mtime_ns,
-                    info.st_dev,
-                )
-                if is_dir:
-                    stack.append((relative, iter(self._listed(place + name, relative, warn))))
-                    break
-            else:
-                stack.pop()
+    def survey(self, root: str, warn: Warn, home: str = "") -> Iterator[TreeName]:
+        with _opened(root, home) as tree:
+            stack = [(b"", iter(_listed(tree, b"", warn)))]
+            while stack:
+                folder, names = stack[-1]
+                below = folder + b"/" if folder else b""
+                here = tree.folders.top
+                for name in names:
+                    try:
+                        info = os.stat(name, dir_fd=here, follow_symlinks=False)
+                    except OSError:
+                        continue
+                    kind = info.st_mode & 0o170000
+                    is_dir = kind == stat.S_IFDIR
+                    relative = below + name
+                    yield TreeName(
+                        relative,
+                        is_dir,
+                        kind == stat.S_IFREG,
+                        info.st_size,
+                        info.st_mtime_ns,
+                        info.st_dev,
+                    )
+                    if is_dir and _entered(tree, name, relative, info, warn):
+                        stack.append((relative, iter(_listed(tree, relative, warn))))
+                        break
+                else:
+                    stack.pop()
+                    if stack:
+                        tree.leave()
 
     @staticmethod
-    def _listed(path: bytes, relative: bytes, warn: Warn) -> list[bytes]:
-        try:
-            return sorted(os.listdir(path))
-        except OSError as error:
-            warn(f"{walking.shown(relative)}: the folder could not be read ({error.strerror})")
-            return []
+    def opened(tree: OpenTree, entry: Entry, path: bytes) -> LocalFile:
+        """Open a file where a walk stands; the entry says what was opened, should another file
+        have taken the name since it was listed.
+        """
+        file = LocalFile(tree.open(path), "rb")
+        info = os.fstat(file.fileno())
+        if (info.st_dev, info.st_ino) != (entry.device, entry.inode):
+            entry.size, entry.mode = info.st_size, stat.S_IMODE(info.st_mode)
+            entry.uid, entry.gid = info.st_uid, info.st_gid
+            entry.user, entry.group = (
+                walking.user_name(info.st_uid),
+                walking.group_name(info.st_gid),
+            )
+            entry.mtime_ns, entry.ctime_ns = info.st_mtime_ns, info.st_ctime_ns
+            entry.device, entry.inode = info.st_dev, info.st_ino
+        return file
 
     def open(self, path: bytes) -> LocalFile:
         # A FIFO put where a file was must not hold the worker up, nor a link lead it away.
-        descriptor = os.open(path, os.O_RDONLY | os.O_NOFOLLOW | os.O_NONBLOCK | os.O_CLOEXEC)
-        return LocalFile(descriptor, "rb")
+        return LocalFile(open_listed_file(path), "rb")
 
     def type_of(self, path: str) -> str:
         if os.path.isfile(path):
@@ -131,7 +139,8 @@ class LocalHost:
 
     def read_text(self, path: str) -> str:
         try:
-            return Path(path).read_text("utf-8", "surrogateescape")
+            with open(open_file(os.fsencode(path)), "rb") as file:
+                return file.read().decode("utf-8", "surrogateescape")
         except OSError as error:
             raise MissingError(
                 f"{path} cannot be read: {error.strerror}.", "Correct the host's mail settings."
@@ -193,6 +202,41 @@ class LocalHost:
 
     def dial(self, socket: str, address: str, port: int) -> Any:
         return None
+
+
+@contextmanager
+def _opened(root: str, home: str) -> Iterator[OpenTree]:
+    try:
+        tree = OpenTree(os.fsencode(root), os.fsencode(home))
+    except FileNotFoundError as error:
+        raise MissingError(
+            f"The folder {root} does not exist.", "Correct the folder of this account or site."
+        ) from error
+    except OSError as error:
+        raise FasciculusError(
+            f"The folder {root} cannot be read: {error.strerror}.", "Check its owner and rights."
+        ) from error
+    with tree:
+        yield tree
+
+
+def _listed(tree: OpenTree, relative: bytes, warn: Warn) -> list[bytes]:
+    try:
+        return sorted(os.fsencode(name) for name in os.listdir(tree.folders.top))
+    except OSError as error:
+        warn(f"{walking.shown(relative)}: the folder could not be read ({error.strerror})")
+        return []
+
+
+def _entered(
+    tree: OpenTree, name: bytes, relative: bytes, info: os.stat_result, warn: Warn
+) -> bool:
+    try:
+        tree.enter(name, relative, info)
+    except OSError as error:
+        warn(f"{walking.shown(relative)}: the folder could not be read ({error.strerror})")
+        return False
+    return True
 
 
 KIND = HostKind(

@@ -214,7 +214,7 @@ class SshHost:
 
     # Trees -------------------------------------------------------------------
 
-    def tree(self, root: str, chosen: WalkRules, warn: Warn) -> Iterator[HostEntry]:
+    def tree(self, root: str, chosen: WalkRules, warn: Warn, home: str = "") -> Iterator[HostEntry]:
         if self.type_of(root) != "dir":
             raise MissingError(
                 f"The folder {root} does not exist on {self._link.spec.address}.",
@@ -278,7 +278,7 @@ class SshHost:
                     for line in stream.complaints():
                         warn(line)
 
-    def survey(self, root: str, warn: Warn) -> Iterator[TreeName]:
+    def survey(self, root: str, warn: Warn, home: str = "") -> Iterator[TreeName]:
         if self.has_tools:
             with ssh_find.RecordSorter(self._spool) as ordered:
                 for record in ordered.sort(self._find(root, warn)):

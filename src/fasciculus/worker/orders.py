@@ -113,6 +113,8 @@ class SubjectOrder(OrderData, kw_only=True):
     name: str
     host: str
     root: str
+    #: The home of its account: links on the way to the root may not lead out of it.
+    home: str = ""
     #: Document roots by site, so that one that is gone is reported.
     site_roots: dict[str, str] = {}
 

@@ -71,7 +71,8 @@ class PreviewTask:
 
     def _names(self, chooser: FileSelector | None) -> Iterator[TreeName]:
         """The survey's names; the chooser hears of marks as they come."""
-        found = self._host.survey(self._order.subject.root, self._emitter.warn)
+        subject = self._order.subject
+        found = self._host.survey(subject.root, self._emitter.warn, subject.home)
         if chooser is None or not chooser.looks_into_folders:
             return found
         return self._entering(found, chooser)

@@ -182,19 +182,25 @@ class StatBlock:
         return found
 
 
+def states_in(folder: int, names: list[bytes]) -> list[State]:
+    """The states of files in an open folder as they are now; nothing when one cannot be had."""
+    try:
+        return [state_of(_stat(name, dir_fd=folder, follow_symlinks=False)) for name in names]
+    except OSError:
+        return []
+
+
 def read_stat_block(folder: bytes, names: list[bytes]) -> list[State]:
-    """The states of files in a folder as they are now; nothing when one of them cannot be had."""
+    """The same of a folder by its path."""
     try:
         # By the folder's descriptor, which spares the kernel the way to it for each name.
         descriptor = os.open(folder, os.O_RDONLY | os.O_DIRECTORY | os.O_NOFOLLOW | os.O_CLOEXEC)
-        try:
-            return [
-                state_of(_stat(name, dir_fd=descriptor, follow_symlinks=False)) for name in names
-            ]
-        finally:
-            os.close(descriptor)
     except OSError:
         return []
+    try:
+        return states_in(descriptor, names)
+    finally:
+        os.close(descriptor)
 
 
 _stat = os.stat
@@ -410,11 +416,11 @@ class StatCache:
         self._behind = 0
         return self._lines.read(self._run.length)
 
-    def unchanged(self, folder: bytes) -> bool:
-        """Whether all of the present run, of files in a folder, is as it was."""
+    def unchanged(self, folder: int) -> bool:
+        """Whether all of the present run, of files in an open folder, is as it was."""
         run = self._run
         assert run is not None
-        return self._known(self._number) or run.unchanged(read_stat_block(folder, run.names))
+        return self._known(self._number) or run.unchanged(states_in(folder, run.names))
 
     def seek(self, folder: bytes, name: bytes) -> StatBlock | None:
         """The run that holds an entry, if the listing has it."""

@@ -27,6 +27,7 @@ from .entry import (
     SYMLINK,
     Entry,
 )
+from .open_tree import OpenTree
 from .stat_cache import (
     StatBlock,
     StatCache,
@@ -140,7 +141,6 @@ class WalkRules(Struct, frozen=True):
 class _Folder(Struct):
     """A folder of the walk: the names still to come, the last first."""
 
-    path: bytes
     relative: bytes
     names: list[bytes]
     #: Its entry, as long as nothing in it was found to go in.
@@ -152,92 +152,165 @@ def scan(
     kind: str = "files",
     chosen: WalkRules | None = None,
     warn: Warn = lambda message: None,
+    open_: OpenTree | None = None,
 ) -> Iterator[Entry]:
     """The entries of a tree, the root itself first.
 
     What cannot be read or vanishes on the way is named through ``warn``, and the walk
-    goes on. Raises ``OSError`` only when the root itself cannot be read.
+    goes on. Raises ``OSError`` only when the root itself cannot be read. ``open_`` is the tree
+    already open, whose files the caller reads while the walk stands at them.
     """
     chosen = chosen or WalkRules()
-    chooser, left_out, is_known, states = (
-        chosen.chooser,
-        chosen.left_out,
-        chosen.is_known,
-        chosen.states,
-    )
-    linked: dict[tuple[int, int], bytes] = {}
-    info = os.lstat(root)
-    if not stat.S_ISDIR(info.st_mode):
-        raise NotADirectoryError(errno.ENOTDIR, os.strerror(errno.ENOTDIR), os.fsdecode(root))
-    top = describe(root, kind, b"", info, warn)
-    assert top is not None
-    device = info.st_dev if chosen.one_file_system else None
-    if not _same_root(info, chosen):
-        yield top
-    # A stack of sorted folders instead of recursion: depth is bounded by the tree alone.
-    stack = [_enter(root, b"", chooser, warn, fatal=True)]
-    while stack:
-        folder = stack[-1]
-        if not folder.names:
-            stack.pop()
-            continue
-        run = states.seek(folder.relative, folder.names[-1]) if states is not None else None
-        if run is not None and run.is_plain and _take_run(run, folder, chosen):
-            continue
-        name = folder.names.pop()
-        path = folder.path + b"/" + name
-        relative = folder.relative + b"/" + name if folder.relative else name
-        if relative in left_out:
-            continue
-        try:
-            info = os.lstat(path)
-            verdict = ""
-            is_dir = stat.S_ISDIR(info.st_mode)
-            if chooser is not None:
-                verdict = chooser.judge(
-                    relative, is_dir, stat.S_ISREG(info.st_mode), info.st_size, info.st_mtime_ns
-                )
-                if verdict and verdict != ON_THE_WAY:
-                    chosen.on_left_out(relative, 0 if is_dir else info.st_size, verdict)
-                    continue
-            if run is not None and is_dir and run.is_folder:
-                if run.unchanged([folder_state_of(info)]) and chosen.on_run(run):
-                    if device is None or info.st_dev == device:
-                        stack.append(_enter(path, relative, chooser, warn))
-                    continue
-            elif run is not None and not is_dir and run.is_plain:
-                line = run.line(name, state_of(info))
-                if line is not None and chosen.on_same(run, line):
-                    continue
-            if is_known is not None and info.st_nlink == 1 and stat.S_ISREG(info.st_mode):
-                # What leads to it must be listed before it.
-                yield from _owed(stack)
-                if is_known(relative, info):
-                    continue
-            entry = describe(path, kind, relative, info, warn)
-        except FileNotFoundError:
-            warn(f"{shown(relative)}: vanished while it was read")
-            continue
-        except OSError as error:
-            warn(f"{shown(relative)}: could not be read ({error.strerror})")
-            continue
-        if entry is None:
-            continue
-        if verdict != ON_THE_WAY:
-            yield from _owed(stack)
-            if info.st_nlink > 1 and entry.type == FILE:
-                entry.links = info.st_nlink
-                first = linked.setdefault((info.st_dev, info.st_ino), relative)
-                if first is not relative:
-                    entry.link = first
-            yield entry
-        if is_dir:
-            if device is not None and info.st_dev != device:
-                chosen.on_left_out(relative, 0, "on another file system")
+    if open_ is not None:
+        yield from _Walk(open_, kind, chosen, warn).entries()
+        return
+    with OpenTree(root) as found:
+        yield from _Walk(found, kind, chosen, warn).entries()
+
+
+class _Walk:
+    """One walk over a tree that is open."""
+
+    def __init__(self, tree: OpenTree, kind: str, chosen: WalkRules, warn: Warn) -> None:
+        self._tree, self._kind, self._chosen, self._warn = tree, kind, chosen, warn
+        self._linked: dict[tuple[int, int], bytes] = {}
+        self._device: int | None = None
+        # A stack of sorted folders instead of recursion: depth is bounded by the tree alone.
+        self._stack: list[_Folder] = []
+
+    def entries(self) -> Iterator[Entry]:
+        info = os.fstat(self._tree.folders.top)
+        top = describe(self._tree.place(b"."), self._kind, b"", info, self._warn)
+        assert top is not None
+        self._device = info.st_dev if self._chosen.one_file_system else None
+        if not _same_root(info, self._chosen):
+            yield top
+        self._stack.append(self._entered(b"", fatal=True))
+        while self._stack:
+            folder = self._stack[-1]
+            if not folder.names:
+                self._stack.pop()
+                if self._stack:
+                    self._tree.leave()
                 continue
-            below = _enter(path, relative, chooser, warn)
-            below.owed = entry if verdict == ON_THE_WAY else None
-            stack.append(below)
+            states = self._chosen.states
+            run = states.seek(folder.relative, folder.names[-1]) if states is not None else None
+            if run is not None and run.is_plain and self._take_run(run, folder):
+                continue
+            name = folder.names.pop()
+            relative = folder.relative + b"/" + name if folder.relative else name
+            if relative in self._chosen.left_out:
+                continue
+            try:
+                yield from self._entry(name, relative, run)
+            except FileNotFoundError:
+                self._warn(f"{shown(relative)}: vanished while it was read")
+            except OSError as error:
+                self._warn(f"{shown(relative)}: could not be read ({error.strerror})")
+
+    def _entry(self, name: bytes, relative: bytes, run: StatBlock | None) -> Iterator[Entry]:
+        """One name of the present folder, and what is to be listed before it."""
+        chosen = self._chosen
+        info = os.stat(name, dir_fd=self._tree.folders.top, follow_symlinks=False)
+        is_dir = stat.S_ISDIR(info.st_mode)
+        verdict = self._verdict(relative, info, is_dir)
+        if verdict and verdict != ON_THE_WAY:
+            return
+        if run is not None and is_dir and run.is_folder:
+            if run.unchanged([folder_state_of(info)]) and chosen.on_run(run):
+                if self._device is None or info.st_dev == self._device:
+                    self._enter(name, relative, info)
+                return
+        elif run is not None and not is_dir and run.is_plain:
+            line = run.line(name, state_of(info))
+            if line is not None and chosen.on_same(run, line):
+                return
+        is_known = chosen.is_known
+        if is_known is not None and info.st_nlink == 1 and stat.S_ISREG(info.st_mode):
+            # What leads to it must be listed before it.
+            yield from _owed(self._stack)
+            if is_known(relative, info):
+                return
+        entry = describe(self._tree.place(name), self._kind, relative, info, self._warn)
+        if entry is None:
+            return
+        if verdict != ON_THE_WAY:
+            yield from _owed(self._stack)
+            self._note_links(entry, info)
+            yield entry
+        if is_dir and self._device is not None and info.st_dev != self._device:
+            chosen.on_left_out(relative, 0, "on another file system")
+        elif is_dir:
+            self._enter(name, relative, info)
+            self._stack[-1].owed = entry if verdict == ON_THE_WAY else None
+
+    def _verdict(self, relative: bytes, info: os.stat_result, is_dir: bool) -> str:
+        """What the rules say; who is to be told of what is left out is told."""
+        chooser = self._chosen.chooser
+        if chooser is None:
+            return ""
+        verdict = chooser.judge(
+            relative, is_dir, stat.S_ISREG(info.st_mode), info.st_size, info.st_mtime_ns
+        )
+        if verdict and verdict != ON_THE_WAY:
+            self._chosen.on_left_out(relative, 0 if is_dir else info.st_size, verdict)
+        return verdict
+
+    def _note_links(self, entry: Entry, info: os.stat_result) -> None:
+        """Lead a further name of a file to the first one."""
+        if info.st_nlink > 1 and entry.type == FILE:
+            entry.links = info.st_nlink
+            first = self._linked.setdefault((info.st_dev, info.st_ino), entry.path)
+            if first is not entry.path:
+                entry.link = first
+
+    def _enter(self, name: bytes, relative: bytes, info: os.stat_result) -> None:
+        try:
+            self._tree.enter(name, relative, info)
+        except FileNotFoundError:
+            self._warn(f"{shown(relative)}: vanished while it was read")
+            self._tree.stay(relative)
+            self._stack.append(_Folder(relative, []))
+            return
+        except OSError as error:
+            self._warn(f"{shown(relative)}: the folder could not be read ({error.strerror})")
+            self._tree.stay(relative)
+            self._stack.append(_Folder(relative, []))
+            return
+        self._stack.append(self._entered(relative))
+
+    def _entered(self, relative: bytes, fatal: bool = False) -> _Folder:
+        """The names of the folder that was just opened."""
+        here = self._tree.folders.top
+        names = _names(here, relative, self._warn, fatal)
+        chooser = self._chosen.chooser
+        if chooser is not None and chooser.looks_into_folders and names:
+            tag = _head(here, CACHE_TAG, len(CACHE_MARK)) if CACHE_TAG in names else None
+            ignore = os.fsencode(chooser.rules.ignore_file)
+            text = None
+            if ignore and ignore in names:
+                text = _head(here, ignore, _IGNORE_SIZE).decode("utf-8", "surrogateescape")
+            chooser.enter(relative, tag, text)
+        return _Folder(relative, names)
+
+    def _take_run(self, run: StatBlock, folder: _Folder) -> bool:
+        """Take the next names of a folder in one go when they are a run of the previous bundle
+        that did not change.
+        """
+        names = run.names
+        count = len(names)
+        if folder.names[-count:] != names[::-1]:
+            return False
+        states = self._chosen.states
+        assert states is not None
+        try:
+            here = self._tree.folders.top
+        except OSError:
+            return False
+        if not states.unchanged(here) or not self._chosen.on_run(run):
+            return False
+        del folder.names[-count:]
+        return True
 
 
 def _same_root(info: os.stat_result, chosen: WalkRules) -> bool:
@@ -251,21 +324,6 @@ def _same_root(info: os.stat_result, chosen: WalkRules) -> bool:
     )
 
 
-def _take_run(run: StatBlock, folder: _Folder, chosen: WalkRules) -> bool:
-    """Take the next names of a folder in one go when they are a run of the previous bundle that did
-    not change.
-    """
-    names = run.names
-    count = len(names)
-    if folder.names[-count:] != names[::-1]:
-        return False
-    assert chosen.states is not None
-    if not chosen.states.unchanged(folder.path) or not chosen.on_run(run):
-        return False
-    del folder.names[-count:]
-    return True
-
-
 def _owed(stack: list[_Folder]) -> Iterator[Entry]:
     """The folders on the way to an entry that were not listed yet."""
     for above in stack:
@@ -274,23 +332,11 @@ def _owed(stack: list[_Folder]) -> Iterator[Entry]:
             above.owed = None
 
 
-def _enter(
-    path: bytes, relative: bytes, chooser: FileSelector | None, warn: Warn, fatal: bool = False
-) -> _Folder:
-    names = _names(path, relative, warn, fatal)
-    if chooser is not None and chooser.looks_into_folders and names:
-        tag = _head(path + b"/" + CACHE_TAG, len(CACHE_MARK)) if CACHE_TAG in names else None
-        ignore = os.fsencode(chooser.rules.ignore_file)
-        text = None
-        if ignore and ignore in names:
-            text = _head(path + b"/" + ignore, _IGNORE_SIZE).decode("utf-8", "surrogateescape")
-        chooser.enter(relative, tag, text)
-    return _Folder(path, relative, names)
-
-
-def _head(path: bytes, size: int) -> bytes:
+def _head(folder: int, name: bytes, size: int) -> bytes:
+    """The beginning of a file in a folder; nothing where it is none, or is a link."""
+    flags = os.O_RDONLY | os.O_NOFOLLOW | os.O_NONBLOCK | os.O_CLOEXEC
     try:
-        descriptor = os.open(path, os.O_RDONLY | os.O_NOFOLLOW | os.O_NONBLOCK | os.O_CLOEXEC)
+        descriptor = os.open(name, flags, dir_fd=folder)
     except OSError:
         return b""
     with os.fdopen(descriptor, "rb") as file:
@@ -300,10 +346,10 @@ def _head(path: bytes, size: int) -> bytes:
             return b""
 
 
-def _names(path: bytes, relative: bytes, warn: Warn, fatal: bool = False) -> list[bytes]:
+def _names(folder: int, relative: bytes, warn: Warn, fatal: bool = False) -> list[bytes]:
     """A folder's names in reverse order, so that the next one pops off the end."""
     try:
-        names = os.listdir(path)
+        names = [os.fsencode(name) for name in os.listdir(folder)]
     except OSError as error:
         if fatal:
             raise

@@ -43,12 +43,17 @@ def _below_account(account: Account, kind: str, name: str) -> SubjectOrder:
     if kind == "account":
         roots = {site.name: site.root for site in account.sites}
         return SubjectOrder(
-            kind="account", name=name, host=account.host, root=account.home, site_roots=roots
+            kind="account",
+            name=name,
+            host=account.host,
+            root=account.home,
+            home=account.home,
+            site_roots=roots,
         )
     root = next((site.root for site in account.sites if site.name == name), None)
     if root is None:
         raise SettingError(f"There is no site “{name}” any more.", "Change the job.")
-    return SubjectOrder(kind="site", name=name, host=account.host, root=root)
+    return SubjectOrder(kind="site", name=name, host=account.host, root=root, home=account.home)
 
 
 def databases_of(subject: Subject, rules: DatabaseRules) -> list[DatabaseRef]:

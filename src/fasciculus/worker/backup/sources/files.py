@@ -80,7 +80,8 @@ class FileSource:
             self._on_run,
             self._on_same,
         )
-        for found in self._host.tree(self._order.subject.root, chosen, self._unreadable):
+        subject = self._order.subject
+        for found in self._host.tree(subject.root, chosen, self._unreadable, subject.home):
             self.file(found.entry, found.open)
 
     def _is_known(self, path: bytes, info: os.stat_result) -> bool:

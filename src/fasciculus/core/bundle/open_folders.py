@@ -1,0 +1,208 @@
+"""Folders held open from the root of a tree down to where a walk is.
+
+Whoever owns the tree may exchange a folder for a link at any moment. So no path is looked up twice:
+each folder is opened once, by its name in the folder above, without following a link, and what was
+opened is compared with what was listed. Everything else happens relative to these descriptors.
+"""
+
+from __future__ import annotations
+
+import errno
+import os
+import stat
+
+from msgspec import Struct
+
+#: So many of a deep tree's folders are open at the same time.
+_MOST = 128
+_FOLDER = os.O_RDONLY | os.O_DIRECTORY | os.O_NOFOLLOW | os.O_CLOEXEC
+_PLACE = os.O_PATH | os.O_CLOEXEC
+_WAY = os.O_PATH | os.O_NOFOLLOW | os.O_DIRECTORY | os.O_CLOEXEC
+_LINKS = 40
+
+
+class _Level(Struct):
+    """A folder on the way; ``identity`` is its device and inode."""
+
+    name: bytes
+    identity: tuple[int, int]
+    descriptor: int = -1
+
+
+class OpenFolders:
+    """A stack of folders, the root first. ``OSError`` says that one is not what it was."""
+
+    def __init__(self, root: int) -> None:
+        info = os.fstat(root)
+        self._levels = [_Level(b"", (info.st_dev, info.st_ino), root)]
+        self._open = 1
+
+    def close(self) -> None:
+        """Close all, the root too."""
+        for level in self._levels:
+            if level.descriptor >= 0:
+                os.close(level.descriptor)
+        self._levels.clear()
+
+    @property
+    def top(self) -> int:
+        """The descriptor of the folder where the walk is."""
+        level = self._levels[-1]
+        if level.descriptor < 0:
+            self._reopen()
+        return level.descriptor
+
+    def enter(self, name: bytes, info: os.stat_result) -> None:
+        """Go into a folder of the present one, which was listed with that state."""
+        above = self.top
+        level = _Level(name, (info.st_dev, info.st_ino))
+        level.descriptor = _opened(name, above, level.identity)
+        self._levels.append(level)
+        self._open += 1
+        if self._open > _MOST:
+            self._spare()
+
+    def leave(self) -> None:
+        """Go back to the folder above."""
+        level = self._levels.pop()
+        if level.descriptor >= 0:
+            os.close(level.descriptor)
+            self._open -= 1
+
+    def _spare(self) -> None:
+        """Close the one that will be wanted last, but for the root."""
+        for level in self._levels[1:]:
+            if level.descriptor >= 0:
+                os.close(level.descriptor)
+                level.descriptor = -1
+                self._open -= 1
+                return
+
+    def _reopen(self) -> None:
+        """Open the way down again, and keep the end of it."""
+        kept = len(self._levels) - _MOST // 2
+        above = self._levels[0].descriptor
+        passed: list[int] = []
+        try:
+            for number, level in enumerate(self._levels[1:], 1):
+                if level.descriptor < 0:
+                    descriptor = _opened(level.name, above, level.identity)
+                    if number < kept:
+                        passed.append(descriptor)
+                    else:
+                        level.descriptor = descriptor
+                        self._open += 1
+                    above = descriptor
+                else:
+                    above = level.descriptor
+                for old in passed[:-1]:
+                    os.close(old)
+                del passed[:-1]
+        finally:
+            for old in passed:
+                os.close(old)
+
+
+def _opened(name: bytes, above: int, identity: tuple[int, int]) -> int:
+    """A folder by its name in another, if it is the one of that device and inode."""
+    descriptor = os.open(name, _FOLDER, dir_fd=above)
+    info = os.fstat(descriptor)
+    if (info.st_dev, info.st_ino) != identity:
+        os.close(descriptor)
+        raise OSError(errno.ESTALE, "it was exchanged for another folder meanwhile")
+    return descriptor
+
+
+def open_root(path: bytes, home: bytes = b"") -> int:
+    """Open the root of a tree.
+
+    A link on the way counts where only the service's own user could have put it. Where others
+    could, it is followed only as long as it stays in ``home``, the folder that is theirs. Raises
+    ``OSError``; its ``strerror`` says which link leads out.
+    """
+    return _descend(path, home, _FOLDER)
+
+
+def open_file(path: bytes, home: bytes = b"") -> int:
+    """Open a file for reading, links on the way and at its end counting as for :func:`open_root`.
+
+    Neither a pipe nor a device holds the caller up; what it is, the caller finds out.
+    """
+    return _descend(path, home, os.O_RDONLY | os.O_NOFOLLOW | os.O_NONBLOCK | os.O_CLOEXEC)
+
+
+def open_listed_file(path: bytes) -> int:
+    """Open a file that was listed as one: its name must not have become a link."""
+    folder, _, name = path.rpartition(b"/")
+    above = open_root(folder or b"/")
+    try:
+        flags = os.O_RDONLY | os.O_NOFOLLOW | os.O_NONBLOCK | os.O_CLOEXEC
+        return os.open(name, flags, dir_fd=above)
+    finally:
+        os.close(above)
+
+
+def _descend(path: bytes, home: bytes, flags: int) -> int:
+    home = os.path.normpath(home) if home else b""
+    way = [part for part in path.split(b"/") if part not in (b"", b".")]
+    stack = [os.open(b"/", _PLACE)]
+    names: list[bytes] = []
+    links = 0
+    try:
+        while way:
+            name = way.pop(0)
+            if name == b"..":
+                if names:
+                    names.pop()
+                    os.close(stack.pop())
+                continue
+            info = os.stat(name, dir_fd=stack[-1], follow_symlinks=False)
+            if not stat.S_ISLNK(info.st_mode):
+                _stays([*names, name], home, links)
+                if not way and not flags & os.O_DIRECTORY:
+                    if links:
+                        _inside([*names, name], home)
+                    return os.open(name, flags, dir_fd=stack[-1])
+                stack.append(os.open(name, _WAY, dir_fd=stack[-1]))
+                names.append(name)
+                continue
+            links += 0 if _only_ours(stack[-1]) else 1
+            if links > _LINKS or (links and not home):
+                raise OSError(errno.ELOOP, f"{_shown(names, name)} is a link that others could set")
+            target = os.readlink(name, dir_fd=stack[-1])
+            if target.startswith(b"/"):
+                while names:
+                    names.pop()
+                    os.close(stack.pop())
+            way = [part for part in target.split(b"/") if part not in (b"", b".")] + way
+        if links:
+            _inside(names, home)
+        return os.open(b".", flags, dir_fd=stack[-1])
+    finally:
+        for descriptor in stack:
+            os.close(descriptor)
+
+
+def _stays(names: list[bytes], home: bytes, links: int) -> None:
+    """Refuse to go on outside the home once a link of others was followed."""
+    if not links:
+        return
+    here = b"/" + b"/".join(names)
+    if not (home + b"/").startswith(here + b"/") and not (here + b"/").startswith(home + b"/"):
+        raise OSError(errno.ELOOP, f"a link leads to {os.fsdecode(here)}, out of the home")
+
+
+def _inside(names: list[bytes], home: bytes) -> None:
+    here = b"/" + b"/".join(names)
+    if not (here + b"/").startswith(home + b"/"):
+        raise OSError(errno.ELOOP, f"a link leads to {os.fsdecode(here)}, out of the home")
+
+
+def _only_ours(folder: int) -> bool:
+    """Whether nobody but root and the service's own user may put names into a folder."""
+    info = os.fstat(folder)
+    return info.st_uid in (0, os.geteuid()) and not info.st_mode & 0o022
+
+
+def _shown(names: list[bytes], name: bytes) -> str:
+    return os.fsdecode(b"/" + b"/".join([*names, name]))
