@@ -5,8 +5,8 @@ import io
 import json
 import os
 import shutil
+import subprocess
 import threading
-from collections import namedtuple
 
 import pytest
 from nights import made
@@ -20,9 +20,8 @@ from fasciculus.hosts.local import LocalHost
 from fasciculus.worker.events import Emitter, Log, from_line
 from fasciculus.worker.orders import RestoreOrder
 from fasciculus.worker.restore import task as module
+from fasciculus.worker.restore.target import RestoreTarget
 from fasciculus.worker.restore.task import RestoreTask
-
-Usage = namedtuple("Usage", "total used free")
 
 
 @pytest.fixture
@@ -122,8 +121,7 @@ def test_a_disk_without_room_is_said_before_anything_is_written(kept, monkeypatc
     wanted = restore(kept)[0].bytes
     shutil.rmtree(kept.root / "back")
     for free, refused in ((wanted - 1, True), (wanted, False)):
-        usage = Usage(10**12, 0, free)
-        monkeypatch.setattr(module.shutil, "disk_usage", lambda path, usage=usage: usage)
+        monkeypatch.setattr(RestoreTarget, "free", property(lambda self, free=free: free))
         if not refused:
             assert restore(kept)[0].outcome == "done"
             continue
@@ -199,7 +197,7 @@ def test_a_link_in_the_listing_does_not_lead_out(kept):
     found, log = restore(kept)
     assert found.outcome == "failed" and "zzz/planted" in found.error
     assert os.listdir(kept.root / "victim") == []
-    assert any("is a link where a folder should be" in line for line in log)
+    assert any("is a link or a file where a folder should be" in line for line in log)
     assert (kept.root / "back/files/film.bin").exists(), "all else comes back"
 
 
@@ -223,7 +221,7 @@ def test_a_name_that_is_there_already_is_not_written_through(kept):
 def test_one_odd_entry_costs_that_entry_and_a_full_disk_ends_the_restore(
     kept, monkeypatch, number, ends
 ):
-    def refused(path, mode=0o666):
+    def refused(path, mode=0o666, **more):
         raise OSError(number, os.strerror(number))
 
     monkeypatch.setattr(module.os, "mkfifo", refused)
@@ -310,3 +308,105 @@ def test_without_root_owners_and_devices_are_left_with_a_word(kept, monkeypatch)
     assert any("zzz: a device file, which only root can make" in line for line in log)
     assert any("owners were not set" in line for line in log)
     assert not (kept.root / "back/files/zzz").exists()
+
+
+# Into folders of people who may be hostile -------------------------------------------
+
+
+def test_a_target_below_a_link_that_others_could_set_is_refused(kept):
+    shared = kept.root / "shared"
+    shared.mkdir()
+    os.chmod(shared, 0o777)
+    (kept.root / "victim").mkdir()
+    (shared / "back").symlink_to(kept.root / "victim")
+    for target in (shared / "back", shared / "back/below"):
+        with pytest.raises(SettingError, match="a link that others could set") as caught:
+            restore(kept, target)
+        assert caught.value.field == "target"
+    assert os.listdir(kept.root / "victim") == []
+
+
+def test_a_target_that_is_exchanged_meanwhile_leads_nothing_elsewhere(kept, monkeypatch):
+    """Its owner renames the target away and puts a link there while it is being filled."""
+    shared = kept.root / "shared"
+    shared.mkdir()
+    os.chmod(shared, 0o777)
+    (kept.root / "victim").mkdir()
+    made = []
+
+    def exchanged(self, entry, path, reader, write=RestoreTask._fill):
+        if not made:
+            (shared / "back").rename(shared / "aside")
+            (shared / "back").symlink_to(kept.root / "victim")
+        made.append(path)
+        return write(self, entry, path, reader)
+
+    monkeypatch.setattr(RestoreTask, "_fill", exchanged)
+    assert restore(kept, shared / "back")[0].outcome == "done"
+    assert len(made) > 50 and os.listdir(kept.root / "victim") == []
+    assert picture(shared / "aside/files") == picture(kept.tree)
+
+
+def test_nobody_else_writes_there_before_the_end(kept, monkeypatch):
+    """Owners and modes of folders are given last, files are nobody's until they are whole."""
+    if os.geteuid():
+        pytest.skip("owners need root")
+    os.chown(kept.tree / "site-1", 12345, 12345)
+    os.chmod(kept.tree / "site-1", 0o777)
+    kept.known = []
+    kept.night(incremental=False)
+    kept.known = kept.known[-1:]
+    seen = set()
+    fill = RestoreTask._fill
+
+    def looked_at(self, entry, path, reader):
+        place = kept.root / "back" / os.fsdecode(path)
+        fill(self, entry, path, reader)
+        info = place.parent.stat()
+        seen.add((info.st_uid, info.st_mode & 0o022))
+
+    monkeypatch.setattr(RestoreTask, "_fill", looked_at)
+    restore(kept)
+    assert seen == {(0, 0)}
+    assert (kept.root / "back/files/site-1").stat().st_uid == 12345
+
+
+def test_what_could_not_be_written_to_its_end_does_not_stay_as_if_it_were(kept, monkeypatch):
+    def full(self, entry, alone=False):
+        yield b"some of it"
+        raise OSError(errno.ENOSPC, "No space left on device")
+
+    monkeypatch.setattr(module.BundleReader, "contents", full)
+    with pytest.raises(OSError, match="No space left"):
+        restore(kept)
+    left = [path for path in (kept.root / "back").rglob("*") if path.is_file()]
+    assert left == []
+
+
+def test_paths_longer_than_the_kernel_takes_come_back(kept):
+    here = os.open(kept.tree, os.O_RDONLY)
+    for _ in range(40):
+        os.mkdir("folder-of-a-site" * 12, dir_fd=here)
+        below = os.open("folder-of-a-site" * 12, os.O_RDONLY, dir_fd=here)
+        os.close(here)
+        here = below
+    with open(os.open("f", os.O_WRONLY | os.O_CREAT, dir_fd=here), "wb") as file:
+        file.write(b"at the end of 7,700 bytes")
+    os.close(here)
+    kept.known = []
+    with pytest.MonkeyPatch.context() as patch:
+        patch.setattr("nights.picture", lambda root: {})
+        kept.night(incremental=False)
+    kept.known = kept.known[-1:]
+    found, _ = restore(kept)
+    assert found.outcome == "done"
+    here = os.open(kept.root / "back/files", os.O_RDONLY)
+    for _ in range(40):
+        below = os.open("folder-of-a-site" * 12, os.O_RDONLY, dir_fd=here)
+        os.close(here)
+        here = below
+    with open(os.open("f", os.O_RDONLY, dir_fd=here), "rb") as file:
+        assert file.read() == b"at the end of 7,700 bytes"
+    os.close(here)
+    for place in (kept.tree, kept.root / "back"):
+        subprocess.run(["rm", "-rf", str(place)], check=True)

@@ -6,14 +6,19 @@ import io
 import os
 import stat
 from collections.abc import Iterator
-from contextlib import contextmanager
+from contextlib import contextmanager, suppress
 from functools import partial
-from pathlib import Path
 from typing import Any, Literal
 
 from ..core.bundle import tree_walk as walking
 from ..core.bundle.entry import Entry
-from ..core.bundle.open_folders import open_file, open_listed_file
+from ..core.bundle.open_folders import (
+    make_root,
+    open_file,
+    open_listed_file,
+    open_parent,
+    open_root,
+)
 from ..core.bundle.open_tree import OpenTree
 from ..core.bundle.tree_walk import WalkRules, Warn
 from ..core.errors import FasciculusError, MissingError
@@ -153,38 +158,44 @@ class LocalHost:
             return None
 
     def write(self, path: str, data: bytes, like: Entry | None = None) -> None:
-        target = Path(os.path.realpath(path))
-        target.parent.mkdir(parents=True, exist_ok=True)
-        partial = target.with_name(target.name + ".fasciculus-new")
-        mode, owner = 0o644, None
-        if like is not None:
-            mode, owner = like.mode, (like.uid, like.gid)
-        elif target.exists():
-            info = target.stat()
-            mode, owner = stat.S_IMODE(info.st_mode), (info.st_uid, info.st_gid)
-        try:
-            # Never readable by more people than the file that it stands in for.
-            descriptor = os.open(
-                partial, os.O_WRONLY | os.O_CREAT | os.O_TRUNC | os.O_NOFOLLOW, 0o600
-            )
-            with os.fdopen(descriptor, "wb") as sink:
-                sink.write(data)
-                if owner and os.geteuid() == 0:
-                    os.fchown(sink.fileno(), *owner)
-                os.fchmod(sink.fileno(), mode)
-                sink.flush()
-                os.fsync(sink.fileno())
-            partial.rename(target)
-        finally:
-            partial.unlink(missing_ok=True)
+        with _placed(path) as (folder, name):
+            mode, owner = _mode_and_owner(folder, name, like)
+            partial = name + b".fasciculus-new"
+            try:
+                with suppress(FileNotFoundError):
+                    os.unlink(partial, dir_fd=folder)
+                # Never readable by more people than the file that it stands in for.
+                flags = os.O_WRONLY | os.O_CREAT | os.O_EXCL | os.O_NOFOLLOW | os.O_CLOEXEC
+                with os.fdopen(os.open(partial, flags, 0o600, dir_fd=folder), "wb") as sink:
+                    sink.write(data)
+                    sink.flush()
+                    os.fsync(sink.fileno())
+                    if owner and os.geteuid() == 0:
+                        os.fchown(sink.fileno(), *owner)
+                    os.fchmod(sink.fileno(), mode)
+                os.rename(partial, name, src_dir_fd=folder, dst_dir_fd=folder)
+            finally:
+                with suppress(OSError):
+                    os.unlink(partial, dir_fd=folder)
 
     def link(self, path: str, target: bytes) -> None:
-        Path(path).parent.mkdir(parents=True, exist_ok=True)
-        Path(path).unlink(missing_ok=True)
-        os.symlink(target, os.fsencode(path))
+        folder, _, name = os.fsencode(path).rpartition(b"/")
+        above = make_root(folder)
+        try:
+            with suppress(FileNotFoundError):
+                os.unlink(name, dir_fd=above)
+            os.symlink(target, name, dir_fd=above)
+        finally:
+            os.close(above)
 
     def remove(self, path: str) -> None:
-        Path(path).unlink(missing_ok=True)
+        folder, _, name = os.fsencode(path).rpartition(b"/")
+        with suppress(FileNotFoundError):
+            above = open_root(folder or b"/")
+            try:
+                os.unlink(name, dir_fd=above)
+            finally:
+                os.close(above)
 
     def run(
         self, command: str, seconds: float, stdin: bytes = b"", limit: int = 1 << 20
@@ -202,6 +213,29 @@ class LocalHost:
 
     def dial(self, socket: str, address: str, port: int) -> Any:
         return None
+
+
+@contextmanager
+def _placed(path: str) -> Iterator[tuple[int, bytes]]:
+    """The open folder and the name of a file that is to be written."""
+    folder, name = open_parent(os.fsencode(path))
+    try:
+        yield folder, name
+    finally:
+        os.close(folder)
+
+
+def _mode_and_owner(
+    folder: int, name: bytes, like: Entry | None
+) -> tuple[int, tuple[int, int] | None]:
+    """Those of an entry, or else of the file that is there."""
+    if like is not None:
+        return like.mode, (like.uid, like.gid)
+    try:
+        info = os.stat(name, dir_fd=folder, follow_symlinks=False)
+    except FileNotFoundError:
+        return 0o644, None
+    return stat.S_IMODE(info.st_mode), (info.st_uid, info.st_gid)
 
 
 @contextmanager

@@ -10,6 +10,7 @@ from __future__ import annotations
 import errno
 import os
 import stat
+from contextlib import suppress
 
 from msgspec import Struct
 
@@ -206,3 +207,52 @@ def _only_ours(folder: int) -> bool:
 
 def _shown(names: list[bytes], name: bytes) -> str:
     return os.fsdecode(b"/" + b"/".join([*names, name]))
+
+
+def make_root(path: bytes, home: bytes = b"") -> int:
+    """Open a folder as :func:`open_root` does; what is missing of the way is made, for the
+    service's own user alone to write into.
+    """
+    missing: list[bytes] = []
+    here = path.rstrip(b"/") or b"/"
+    while True:
+        try:
+            found = open_root(here, home)
+            break
+        except FileNotFoundError:
+            here, _, name = here.rpartition(b"/")
+            here = here or b"/"
+            missing.append(name)
+    while missing:
+        below = child_folder(found, missing.pop(), 0o755)
+        os.close(found)
+        found = below
+    return found
+
+
+def child_folder(above: int, name: bytes, mode: int) -> int:
+    """Open a folder in another, making it where it is not there; never through a link."""
+    with suppress(FileExistsError):
+        os.mkdir(name, mode, dir_fd=above)
+    return os.open(name, _FOLDER, dir_fd=above)
+
+
+def open_parent(path: bytes) -> tuple[int, bytes]:
+    """The open folder and the name under which a path's file is to be written.
+
+    A link at the end of the path is followed where only root could have set it; any other is
+    refused. Missing folders are made.
+    """
+    for _ in range(_LINKS):
+        folder, _, name = path.rstrip(b"/").rpartition(b"/")
+        above = make_root(folder or b"/")
+        try:
+            target = os.readlink(name, dir_fd=above)
+        except OSError:
+            return above, name
+        ours = _only_ours(above)
+        os.close(above)
+        if not ours:
+            break
+        path = os.path.join(folder, target)
+    raise OSError(errno.ELOOP, f"{os.fsdecode(path)} is a link that others could set")

@@ -7,15 +7,17 @@ import grp
 import os
 import pwd
 import shutil
+import stat
 import threading
 from collections.abc import Iterator, Sequence
-from contextlib import suppress
 from functools import lru_cache
 from pathlib import Path
 
 from ...bundles.files import fetch_listing, fetch_manifest
 from ...core.bundle.entry import (
     CHAR,
+    DIR,
+    FILE,
     SYMLINK,
     Entry,
     to_bytes,
@@ -40,6 +42,7 @@ from ..orders import RestoreOrder
 from ..results import RestoreResult
 from ..store_access import retrying_store
 from .mail import MailSettingsRestore
+from .target import RestoreTarget
 
 _REPORT_EVERY = 64
 _NAMED = 5
@@ -55,9 +58,8 @@ class RestoreTask:
         self, order: RestoreOrder, host: HostConnection, emitter: Emitter, stop: threading.Event
     ) -> None:
         self._order, self._host, self._emitter, self._stop = order, host, emitter, stop
-        self._target = os.fsencode(order.target)
+        self._target: RestoreTarget | None = None
         self._folders: list[tuple[bytes, Entry]] = []
-        self._known: set[bytes] = set()
         self._stand_ins: dict[tuple[str, bytes], bytes] = {}
         self._progress = Progress("preflight")
         self._owners = os.geteuid() == 0
@@ -72,6 +74,8 @@ class RestoreTask:
             with connected(store):
                 return self._restore(store, spool)
         finally:
+            if self._target is not None:
+                self._target.close()
             shutil.rmtree(spool, ignore_errors=True)
 
     def _restore(self, store: Store, spool: Path) -> RestoreResult:
@@ -206,129 +210,129 @@ class RestoreTask:
                 field="target",
             )
         try:
-            target.mkdir(parents=True, exist_ok=True)
-            if any(target.iterdir()):
-                raise SettingError(
-                    f"The folder {target} is not empty.",
-                    "Name an empty or a new folder; nothing is overwritten.",
-                    field="target",
-                )
-            free = shutil.disk_usage(target).free
+            self._target = RestoreTarget(os.fsencode(target))
+            is_empty, free = self._target.is_empty, self._target.free
         except OSError as error:
             raise SettingError(
                 f"The folder {target} cannot be used: {error.strerror}.",
                 "Name another folder, or give the service the right to write there.",
                 field="target",
             ) from error
+        if not is_empty:
+            raise SettingError(
+                f"The folder {target} is not empty.",
+                "Name an empty or a new folder; nothing is overwritten.",
+                field="target",
+            )
         if free < total:
             raise StoreFullError(
                 f"{target} has {format_size(free)} free, and {format_size(total)} "
                 "are to be restored.",
                 "Name a folder on a larger disk.",
             )
-        self._known.add(self._target)
 
     # Files -------------------------------------------------------------------
 
     def _place(self, entry: Entry) -> bytes:
-        """Where an entry goes; an SQLite database goes back among the files."""
-        if (
-            entry.kind == "databases"
-            and entry.origin is not None
-            and (self._target + b"/files" in self._known)
-        ):
+        """Where an entry goes below the target; an SQLite database goes back among the files."""
+        of_files = entry.kind == "databases" and entry.origin is not None
+        if of_files and entry.origin and self._made.has(b"files"):
             path = b"files/" + entry.origin
         else:
             path = entry.name
-        if path.startswith(b"/") or any(part in (b"..", b".") for part in path.split(b"/")):
+        if not {b"", b".", b".."}.isdisjoint(path.split(b"/")):
             raise DamagedError(f"The listing holds the path {entry.text}, which leads outside.")
-        return self._target + b"/" + path
+        return path
 
-    def _make_parents(self, path: bytes) -> None:
-        folder = os.path.dirname(path)
-        if folder in self._known:
-            return
-        if os.path.islink(folder):
-            # A listing must not lead the restore out of its target.
-            raise DamagedError(f"{os.fsdecode(folder)} is a link where a folder should be.")
-        self._make_parents(folder)
-        if not os.path.isdir(folder):
-            os.mkdir(folder, 0o755)
-        self._known.add(folder)
+    @property
+    def _made(self) -> RestoreTarget:
+        assert self._target is not None
+        return self._target
 
     def _write(self, entry: Entry, reader: BundleReader) -> None:
-        path = self._place(entry)
-        self._make_parents(path)
+        path, target = self._place(entry), self._made
         self._progress.entries += 1
-        match entry.type:
-            case "dir":
-                if path not in self._known:
-                    os.mkdir(path, 0o700)
-                    self._known.add(path)
-                self._folders.append((path, entry))
+        if entry.type == DIR:
+            target.folder(path, 0o700)
+            self._folders.append((path, entry))
+            return
+        if entry.type == FILE:
+            first = self._first_name(entry)
+            if first is not None:
+                target.link(first, path)
                 return
+            self._fill(entry, path, reader)
+            if entry.link is not None:
+                self._stand_ins[entry.kind, entry.link] = path
+            return
+        folder, name = target.place(path)
+        match entry.type:
             case "symlink":
-                os.symlink(entry.target or b"", path)
+                os.symlink(entry.target or b"", name, dir_fd=folder)
             case "fifo":
-                os.mkfifo(path)
-            case "char" | "block":
+                os.mkfifo(name, 0o600, dir_fd=folder)
+            case _:
                 if not self._owners:
                     self._emitter.warn(f"{entry.text}: a device file, which only root can make")
                     return
-                os.mknod(
-                    path,
-                    entry.mode | (0o020000 if entry.type == CHAR else 0o060000),
-                    os.makedev(*entry.rdev),
-                )
-            case _:
-                first = self._first_name(entry)
-                if first is not None:
-                    os.link(first, path, follow_symlinks=False)
-                    return
-                self._fill(entry, path, reader)
-                if entry.link is not None:
-                    self._stand_ins[entry.kind, entry.link] = path
-        self._dress(path, entry)
+                kind = stat.S_IFCHR if entry.type == CHAR else stat.S_IFBLK
+                os.mknod(name, 0o600 | kind, os.makedev(*entry.rdev), dir_fd=folder)
+        self._dress_name(folder, name, entry)
 
     def _first_name(self, entry: Entry) -> bytes | None:
         """The restored file that a hard link belongs to, if it is among what was asked for."""
         if entry.link is None:
             return None
-        path = self._target + b"/" + entry.kind.encode() + b"/" + entry.link
-        return path if os.path.lexists(path) else self._stand_ins.get((entry.kind, entry.link))
+        path = entry.kind.encode() + b"/" + entry.link
+        return path if self._made.holds(path) else self._stand_ins.get((entry.kind, entry.link))
 
     def _fill(self, entry: Entry, path: bytes, reader: BundleReader) -> None:
-        descriptor = os.open(path, os.O_WRONLY | os.O_CREAT | os.O_EXCL | os.O_NOFOLLOW, 0o600)
         before = self._progress.bytes
-        try:
-            with os.fdopen(descriptor, "wb", buffering=0) as sink:
+        with os.fdopen(self._made.new_file(path), "wb", buffering=0) as sink:
+            try:
                 for chunk in reader.contents(entry):
                     sink.write(chunk)
                     self._progress.bytes += len(chunk)
-        except FasciculusError:
-            # What is not right must not stay there as if it were.
-            self._progress.bytes = before
-            with suppress(OSError):
-                os.unlink(path)
-            raise
+            except (FasciculusError, OSError):
+                # What is not right, or not whole, must not stay there as if it were.
+                self._progress.bytes = before
+                self._made.drop(path)
+                raise
+            self._dress(sink.fileno(), entry)
 
-    def _dress(self, path: bytes, entry: Entry) -> None:
+    def _dress(self, descriptor: int, entry: Entry) -> None:
         """Owner, attributes, mode and time, in the order in which none undoes another."""
         if self._owners:
-            os.lchown(path, _uid(entry.user, entry.uid), _gid(entry.group, entry.gid))
+            os.fchown(descriptor, _uid(entry.user, entry.uid), _gid(entry.group, entry.gid))
+        self._set_attributes(descriptor, entry)
+        os.fchmod(descriptor, entry.mode)
+        os.utime(descriptor, ns=(entry.mtime_ns, entry.mtime_ns))
+
+    def _dress_name(self, folder: int, name: bytes, entry: Entry) -> None:
+        """The same for what is not opened: a link, a pipe, a device."""
+        if self._owners:
+            owner = _uid(entry.user, entry.uid), _gid(entry.group, entry.gid)
+            os.chown(name, *owner, dir_fd=folder, follow_symlinks=False)
+        self._set_attributes(b"/proc/self/fd/%d/%s" % (folder, name), entry)
+        if entry.type != SYMLINK:
+            os.chmod(name, entry.mode, dir_fd=folder)
+        times = (entry.mtime_ns, entry.mtime_ns)
+        os.utime(name, ns=times, dir_fd=folder, follow_symlinks=False)
+
+    def _set_attributes(self, place: int | bytes, entry: Entry) -> None:
         for key, value in entry.xattrs.items():
             try:
-                os.setxattr(path, key, value, follow_symlinks=False)
+                if isinstance(place, int):
+                    os.setxattr(place, key, value)
+                else:
+                    os.setxattr(place, key, value, follow_symlinks=False)
             except OSError as error:
                 self._emitter.warn(f"{entry.text}: {key} could not be set ({error.strerror})")
-        if entry.type != SYMLINK:
-            os.chmod(path, entry.mode)
-        os.utime(path, ns=(entry.mtime_ns, entry.mtime_ns), follow_symlinks=False)
 
     def _finish_folders(self) -> None:
         # Deepest first: what is made inside a folder changes its time.
         for path, entry in reversed(self._folders):
-            self._dress(path, entry)
+            self._dress(self._made.folder(path), entry)
         if not self._owners:
             self._emitter.warn("owners were not set, since the service does not run as root")
 

@@ -1,0 +1,122 @@
+"""The folder that a restore writes into, by descriptors, so that nothing leads it elsewhere.
+
+Until the end every folder in it belongs to the service's own user: whoever owns what is restored
+cannot exchange anything meanwhile. Paths are relative to the target and may be of any length.
+"""
+
+from __future__ import annotations
+
+import errno
+import os
+from contextlib import suppress
+
+from ...core.bundle.open_folders import child_folder, make_root
+from ...core.errors import DamagedError
+
+#: Folders that are kept open.
+_OPEN = 64
+_NEW = os.O_WRONLY | os.O_CREAT | os.O_EXCL | os.O_NOFOLLOW | os.O_CLOEXEC
+_NO_FOLDER = (errno.ELOOP, errno.ENOTDIR)
+
+
+class RestoreTarget:
+    """An empty folder being filled. Nothing that is there is ever written over."""
+
+    def __init__(self, path: bytes) -> None:
+        self._root = make_root(path)
+        self._open: dict[bytes, int] = {}
+        #: Folders that have an entry of their own, which are dressed at the end.
+        self._made: set[bytes] = {b""}
+
+    def close(self) -> None:
+        for descriptor in self._open.values():
+            os.close(descriptor)
+        self._open.clear()
+        if self._root >= 0:
+            os.close(self._root)
+            self._root = -1
+
+    @property
+    def is_empty(self) -> bool:
+        return not os.listdir(self._root)
+
+    @property
+    def free(self) -> int:
+        """Bytes that are free there."""
+        info = os.fstatvfs(self._root)
+        return info.f_bavail * info.f_frsize
+
+    def has(self, folder: bytes) -> bool:
+        """Whether a folder was made."""
+        return folder in self._made
+
+    def folder(self, path: bytes, mode: int = 0o755) -> int:
+        """The descriptor of a folder, which is made with what leads to it where it is missing."""
+        if not path:
+            return self._root
+        known = self._open.pop(path, None)
+        if known is None:
+            known = self._reach(path, mode)
+        self._open[path] = known
+        while len(self._open) > _OPEN:
+            os.close(self._open.pop(next(iter(self._open))))
+        return known
+
+    def _reach(self, path: bytes, mode: int) -> int:
+        """Open a folder from the nearest one above it that is open."""
+        above, below = path, list[bytes]()
+        while above and above not in self._open:
+            above, _, name = above.rpartition(b"/")
+            below.append(name)
+        here = os.dup(self._open[above] if above else self._root)
+        while below:
+            name = below.pop()
+            above = above + b"/" + name if above else name
+            try:
+                further = child_folder(here, name, 0o755 if below else mode)
+            except OSError as error:
+                if error.errno not in _NO_FOLDER:
+                    raise
+                # A listing must not lead the restore out of its target.
+                raise DamagedError(
+                    f"{os.fsdecode(above)} is a link or a file where a folder should be."
+                ) from error
+            finally:
+                os.close(here)
+            here = further
+            self._made.add(above)
+        return here
+
+    def place(self, path: bytes) -> tuple[int, bytes]:
+        """The open folder and the name of an entry, with what leads to it made."""
+        above, _, name = path.rpartition(b"/")
+        return self.folder(above), name
+
+    def new_file(self, path: bytes) -> int:
+        """A new file, readable by nobody else yet."""
+        folder, name = self.place(path)
+        return os.open(name, _NEW, 0o600, dir_fd=folder)
+
+    def drop(self, path: bytes) -> None:
+        """Remove a file again."""
+        folder, name = self.place(path)
+        with suppress(OSError):
+            os.unlink(name, dir_fd=folder)
+
+    def holds(self, path: bytes) -> bool:
+        """Whether something was written under a path."""
+        above, _, name = path.rpartition(b"/")
+        if above not in self._made:
+            return False
+        try:
+            os.stat(name, dir_fd=self.folder(above), follow_symlinks=False)
+        except FileNotFoundError:
+            return False
+        return True
+
+    def link(self, first: bytes, path: bytes) -> None:
+        """Give a file that was written here another name."""
+        folder, name = self.place(path)
+        above, _, old = first.rpartition(b"/")
+        # Both stay open: the first was the last one asked for.
+        os.link(old, name, src_dir_fd=self.folder(above), dst_dir_fd=folder, follow_symlinks=False)
