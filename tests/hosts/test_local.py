@@ -227,7 +227,7 @@ def test_two_thousand_folders_deep_with_few_descriptors(tmp_path):
         if len(paths) % 100 == 0:
             most = max(most, len(os.listdir("/proc/self/fd")) - before)
     assert len(paths) == 2005 and max(map(len, paths)) == 3999
-    assert most < 200 and len(os.listdir("/proc/self/fd")) == before
+    assert most < 200 and len(os.listdir("/proc/self/fd")) <= before
     subprocess.run(["rm", "-rf", str(tmp_path / "d")], check=True)
 
 

@@ -148,7 +148,7 @@ def test_sqlite_over_ssh_while_it_is_written_to(remote, tmp_path, monkeypatch):
         db.commit()
         # Still open: its rows are in the write-ahead log alone.
         target = tmp_path / "copy.sqlite"
-        assert copy_database(remote, os.fsencode(path), target) == {"page": 400}
+        assert copy_database(remote, os.fsencode(path), target, str(tmp_path)) == {"page": 400}
         written = threading.Event()
         fetch = sqlite_copy.fetch
 
@@ -160,11 +160,11 @@ def test_sqlite_over_ssh_while_it_is_written_to(remote, tmp_path, monkeypatch):
                 db.commit()
 
         monkeypatch.setattr(sqlite_copy, "fetch", disturbed)
-        assert copy_database(remote, os.fsencode(path), target) == {"page": 401}
+        assert copy_database(remote, os.fsencode(path), target, str(tmp_path)) == {"page": 401}
     with closing(sqlite3.connect(target)) as copy:
         assert copy.execute("SELECT count(*) FROM page").fetchone() == (401,)
     with pytest.raises(MissingError):
-        copy_database(remote, b"/no/such.sqlite", target)
+        copy_database(remote, b"/no/such.sqlite", target, "/")
 
 
 def test_a_database_behind_the_host(remote, mariadb):
