@@ -1,0 +1,195 @@
+"""A store that loses its connection now and then, and the one that tries again."""
+
+import io
+import threading
+
+import pytest
+
+from fasciculus.core.errors import ConnectionLostError, MissingError, StoreFullError
+from fasciculus.stores import retrying as module
+from fasciculus.stores import store_spec
+from fasciculus.stores.retrying import RetryingStore
+
+DATA = bytes(range(256)) * 40
+
+
+class Flaky:
+    """A store of one file; ``lost`` connections break off, each at a call or in a stream."""
+
+    digests_itself = True
+
+    def __init__(self):
+        self.spec = store_spec("attic", {"kind": "folder", "folder": "/attic"})
+        self.calls, self.lost, self.error, self.breaks = [], 0, None, []
+        self.connected = self.closed = 0
+        self.streams = []
+
+    def connect(self):
+        self.connected += 1
+
+    def close(self):
+        self.closed += 1
+
+    def _call(self, *words):
+        self.calls.append(words)
+        if self.error is not None:
+            raise self.error
+        if self.lost:
+            self.lost -= 1
+            raise ConnectionLostError("The connection broke off.")
+        return words
+
+    def open(self, path, offset=0, length=None):
+        self._call("open", path, offset, length)
+        end = None if length is None else offset + length
+        self.streams.append(Stream(self, DATA[offset:end]))
+        return self.streams[-1]
+
+    def __getattr__(self, name):
+        return lambda *values: self._call(name, *values)
+
+
+class Stream(io.BytesIO):
+    """Breaks off after so many bytes, as the store's list of breaks says."""
+
+    def __init__(self, store, data):
+        super().__init__(data)
+        self._left = store.breaks.pop(0) if store.breaks else None
+
+    def read(self, count=-1):
+        if self._left is None:
+            return super().read(count)
+        if not self._left:
+            raise ConnectionLostError("The connection broke off.")
+        data = super().read(min(count, self._left))
+        self._left -= len(data)
+        return data
+
+
+@pytest.fixture
+def waits(monkeypatch):
+    """How long was waited, without waiting."""
+    found = []
+    monkeypatch.setattr(threading.Event, "wait", lambda self, seconds: found.append(seconds))
+    return found
+
+
+@pytest.fixture
+def flaky():
+    return Flaky()
+
+
+@pytest.fixture
+def told():
+    return []
+
+
+@pytest.fixture
+def store(flaky, told, waits):
+    return RetryingStore(flaky, threading.Event(), told.append)
+
+
+CALLS = [
+    ("items", ("folder",)),
+    ("put", ("local", "path", print)),
+    ("put_bytes", (b"x", "path")),
+    ("remove", ("path",)),
+    ("remove_folder", ("folder",)),
+    ("size", ("path",)),
+    ("sha256", ("path",)),
+    ("free", ()),
+    ("replaces_at_once", ()),
+]
+
+
+@pytest.mark.parametrize(("name", "values"), CALLS, ids=[name for name, _ in CALLS])
+def test_each_action_is_tried_again_and_answers_as_the_store_does(flaky, store, told, name, values):
+    flaky.lost = 2
+    found = getattr(store, name)(*values)
+    assert flaky.calls == [(name, *values)] * 3
+    if not name.startswith(("put", "remove")):
+        assert found == (name, *values)
+    assert told == ["Store “attic”: The connection broke off. Trying again."] * 2
+    assert store.connections == 2 and flaky.connected == 3
+
+
+def test_after_four_times_it_is_given_up(flaky, store, told, waits):
+    flaky.lost = 9
+    with pytest.raises(ConnectionLostError):
+        store.size("path")
+    assert len(flaky.calls) == module._ATTEMPTS == 4 and len(told) == 3
+    assert waits == [0.5, 2.0, 8.0], "each time longer"
+
+
+@pytest.mark.parametrize("error", [MissingError("gone"), StoreFullError("full"), OSError(5, "x")])
+def test_other_errors_are_final(flaky, store, told, error):
+    flaky.error = error
+    with pytest.raises(type(error)):
+        store.put_bytes(b"x", "path")
+    assert len(flaky.calls) == 1 and told == []
+
+
+def test_who_was_told_to_stop_does_not_try_again(flaky, told, waits):
+    stop = threading.Event()
+    stop.set()
+    flaky.lost = 1
+    with pytest.raises(ConnectionLostError):
+        RetryingStore(flaky, stop, told.append).size("path")
+    assert len(flaky.calls) == 1 and waits == []
+
+
+@pytest.mark.parametrize(("offset", "length"), [(0, None), (100, None), (100, 5000), (0, 0)])
+@pytest.mark.parametrize("breaks", [[], [0], [1], [700, 700], [0, 10, 20]])
+def test_a_stream_goes_on_where_it_broke_off(flaky, store, offset, length, breaks):
+    flaky.breaks = list(breaks)
+    end = None if length is None else offset + length
+    with store.open("path", offset, length) as stream:
+        read = b""
+        while chunk := stream.read(300):
+            assert len(chunk) <= 300
+            read += chunk
+    assert read == DATA[offset:end]
+    assert all(row[1] == "path" for row in flaky.calls)
+
+
+def test_all_of_a_stream_at_once(flaky, store):
+    flaky.breaks = [500]
+    assert store.open("path", 7).read() == DATA[7:]
+    starts = [(offset, length) for _, _, offset, length in flaky.calls]
+    assert starts == [(7, None), (507, None)], "only what is lacking is asked for again"
+
+
+def test_what_is_left_to_read_is_asked_for_and_no_more(flaky, store):
+    flaky.breaks = [100]
+    assert store.open("path", 10, 150).read() == DATA[10:160]
+    assert [row[2:] for row in flaky.calls] == [(10, 150), (110, 50)]
+
+
+def test_a_connection_that_another_stream_lost_is_not_used_again(flaky, store):
+    one, other = store.open("path"), store.open("path", 50)
+    assert one.read(10) == DATA[:10]
+    flaky.lost = 1
+    assert store.size("path")
+    assert one.read(10) == DATA[10:20] and other.read(10) == DATA[50:60]
+    assert [row for row in flaky.calls if row[0] == "open"][2:] == [
+        ("open", "path", 10, None),
+        ("open", "path", 50, None),
+    ]
+    assert flaky.streams[0].closed and flaky.streams[1].closed
+    one.close()
+    assert flaky.streams[2].closed
+    one.close()
+
+
+def test_opening_says_at_once_that_there_is_none(flaky, store):
+    flaky.error = MissingError("gone")
+    with pytest.raises(MissingError):
+        store.open("path")
+
+
+def test_it_is_the_store_that_it_wraps(flaky, store):
+    assert store.spec is flaky.spec and store.digests_itself
+    store.connect()
+    store.close()
+    assert flaky.connected == flaky.closed == 1
+    assert store.steps() == ("steps",), "somebody who tries a store sees the first trouble"

@@ -1,0 +1,200 @@
+"""Verifying, without a service: what is read, what is believed, what is told."""
+
+import os
+import shutil
+
+import pytest
+from nights import SUBJECT
+
+from fasciculus.core.errors import FasciculusError, MissingError
+from fasciculus.stores.folder import FolderStore
+from fasciculus.worker.events import CopyVerified, DamageCleared, DamageFound, Log, Progress
+from fasciculus.worker.maintenance.verify import VerifyTask
+from fasciculus.worker.orders import VerifyOrder
+
+MIB = 1024 * 1024
+
+
+@pytest.fixture
+def kept(nights):
+    """Two bundles, the second of which needs pieces of the first."""
+    nights.night()
+    (nights.tree / "new.bin").write_bytes(os.urandom(MIB))
+    nights.night()
+    return nights
+
+
+def verify(nights, deep=False, **more):
+    """Verify; gives the result and the events by their type."""
+    result, events = nights.maintenance(VerifyOrder, VerifyTask, deep=deep, **more)
+    return result, {
+        kind: [event for event in events if isinstance(event, kind)]
+        for kind in (CopyVerified, DamageCleared, DamageFound, Log, Progress)
+    }
+
+
+def damage(events):
+    return {event.file: (event.reason, event.bundles) for event in events[DamageFound]}
+
+
+def pieces(nights, number):
+    """The pieces that a night brought."""
+    manifest = nights.manifests[nights.known[number]]
+    return [row["name"] for row in manifest["pieces"] if row["brought"]]
+
+
+def bundle(nights, number, name):
+    return nights.root / "attic" / SUBJECT.bundle(nights.known[number]) / name
+
+
+def replace(path, data):
+    """Another file under the same name: the listing beside the records must not change with it."""
+    path.unlink()
+    path.write_bytes(data)
+
+
+@pytest.mark.parametrize("deep", [False, True])
+def test_intact_copies_are_said_to_be(kept, deep):
+    result, events = verify(kept, deep)
+    assert result.outcome == "done" and result.summary.endswith(
+        ": intact." if not deep else "intact."
+    )
+    assert result.entries == len(pieces(kept, 0)) + len(pieces(kept, 1))
+    whole = sum(path.stat().st_size for path in kept.piece("x").parent.iterdir())
+    assert result.bytes == (whole if deep else 0)
+    assert [(e.bundle, e.deep, e.intact) for e in events[CopyVerified]] == [
+        (name, deep, True) for name in kept.known
+    ]
+    assert damage(events) == {} and not (kept.root / "spool3").exists()
+    if deep:
+        last = events[Progress][-1]
+        assert last.total == whole and last.entries == result.entries
+
+
+def test_a_missing_piece_harms_every_bundle_that_needs_it(kept):
+    needed = {row["name"] for row in kept.manifests[kept.known[1]]["pieces"]}
+    first = sorted(needed.intersection(pieces(kept, 0)))[0]
+    kept.piece(first).unlink()
+    result, events = verify(kept)
+    assert damage(events) == {f"pieces/{first}": ("missing", kept.known)}
+    assert result.outcome == "warned"
+    assert "1 file missing or altered, which harms 2 bundles." in result.summary
+    assert [event.intact for event in events[CopyVerified]] == [False, False]
+    (found,) = events[DamageFound]
+    assert found.harmed > 0 and all(name.startswith("files/") for name in found.files)
+
+
+def test_a_short_piece_is_seen_without_reading_and_an_altered_one_only_by_reading(kept):
+    (last, *_) = pieces(kept, 1)
+    data = kept.piece(last).read_bytes()
+    replace(kept.piece(last), data[:-1])
+    reason = f"is {len(data) - 1:,} bytes instead of {len(data):,}"
+    assert damage(verify(kept)[1]) == {f"pieces/{last}": (reason, kept.known[1:])}
+    replace(kept.piece(last), data[:-1] + bytes([data[-1] ^ 1]))
+    assert damage(verify(kept)[1]) == {}
+    assert damage(verify(kept, True)[1]) == {f"pieces/{last}": ("altered", kept.known[1:])}
+
+
+def test_a_store_that_digests_itself_is_asked_to(kept, monkeypatch):
+    (last, *_) = pieces(kept, 1)
+    data = kept.piece(last).read_bytes()
+    replace(kept.piece(last), data[:-1] + bytes([data[-1] ^ 1]))
+    monkeypatch.setattr(FolderStore, "digests_itself", True)
+    result, events = verify(kept)
+    assert damage(events) == {f"pieces/{last}": ("altered", kept.known[1:])}
+    assert result.bytes == 0, "nothing was brought here"
+
+
+@pytest.mark.parametrize("name", ["bundle.json", "listing.jsonl.zst", "SHA256SUMS"])
+@pytest.mark.parametrize("change", ["missing", "altered"])
+def test_a_bundles_own_files(kept, name, change):
+    path = bundle(kept, 1, name)
+    if change == "missing":
+        path.unlink()
+    else:
+        replace(path, b"x" + path.read_bytes())
+    result, events = verify(kept)
+    file = f"bundles/{kept.known[1]}/{name}"
+    assert damage(events) == {file: (change, kept.known[1:])}
+    verdicts = {event.bundle: event.intact for event in events[CopyVerified]}
+    assert verdicts == {kept.known[0]: True, kept.known[1]: False}
+    assert any(f"{file}: {change}; harms 1 bundle" in log.text for log in events[Log])
+    assert result.outcome == "warned"
+
+
+def suspects(kept):
+    (first, *_) = pieces(kept, 0)
+    return [
+        f"pieces/{first}",
+        f"bundles/{kept.known[1]}/bundle.json",
+        f"bundles/{kept.known[1]}/listing.jsonl.zst",
+        f"bundles/{kept.known[1]}/SHA256SUMS",
+        "pieces/of-a-bundle-that-retired",
+    ]
+
+
+def test_what_was_suspect_and_is_intact_is_told(kept):
+    asked = suspects(kept)
+    _, events = verify(kept, True, suspects=asked)
+    assert [event.file for event in events[DamageCleared]] == asked[:4]
+
+
+def test_a_size_alone_clears_nobody_of_suspicion(kept):
+    """Looking quickly compares no bytes of pieces."""
+    asked = suspects(kept)
+    _, events = verify(kept, False, suspects=asked)
+    assert [event.file for event in events[DamageCleared]] == asked[1:4]
+
+
+def test_what_is_still_damaged_stays_suspect(kept):
+    (first, *_) = pieces(kept, 0)
+    kept.flip(kept.piece(first))
+    _, events = verify(kept, True, suspects=[f"pieces/{first}"])
+    assert events[DamageCleared] == [] and f"pieces/{first}" in damage(events)
+
+
+def test_what_retires_meanwhile_is_no_damage(kept, monkeypatch):
+    """A run beside it removes the last bundle, and its pieces, while the pieces are looked at."""
+    items = FolderStore.items
+
+    def retired(self, folder):
+        if folder == SUBJECT.pieces and bundle(kept, 1, "bundle.json").exists():
+            shutil.rmtree(bundle(kept, 1, "x").parent)
+            for name in pieces(kept, 1):
+                kept.piece(name).unlink()
+        return items(self, folder)
+
+    monkeypatch.setattr(FolderStore, "items", retired)
+    result, events = verify(kept)
+    assert damage(events) == {} and result.outcome == "done"
+
+
+def test_many_harmed_entries_are_counted_and_the_first_named(kept):
+    folder = kept.tree / "many"
+    folder.mkdir()
+    for number in range(250):
+        (folder / f"{number:03}").write_bytes(os.urandom(2000))
+    kept.night()
+    (last, *_) = pieces(kept, 2)
+    kept.piece(last).unlink()
+    _, events = verify(kept)
+    (found,) = events[DamageFound]
+    assert found.harmed == 250 and len(found.files) == 200
+    assert found.files[0] == "files/many/000"
+
+
+def test_a_listing_that_is_not_at_hand_is_read_from_the_store(kept):
+    (last, *_) = pieces(kept, 1)
+    kept.piece(last).unlink()
+    for name in kept.known:
+        (kept.root / f"{name}.zst").unlink()
+    _, events = verify(kept)
+    (found,) = events[DamageFound]
+    assert found.harmed > 0 and found.files == ["files/new.bin"]
+
+
+def test_a_store_that_cannot_be_read_at_all_damages_nothing(kept):
+    (kept.root / "attic").rename(kept.root / "away")
+    with pytest.raises((MissingError, FasciculusError)):
+        verify(kept)
+    assert not (kept.root / "spool3").exists()
