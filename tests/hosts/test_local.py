@@ -9,8 +9,9 @@ from contextlib import closing
 
 import pytest
 
-from fasciculus.core.bundle.open_folders import OpenFolders, open_file, open_root
+from fasciculus.core.bundle.open_folders import OpenFolders
 from fasciculus.core.bundle.open_tree import OpenTree
+from fasciculus.core.bundle.root_path import open_file, open_root
 from fasciculus.core.bundle.tree_walk import WalkRules, scan
 from fasciculus.core.errors import FasciculusError, MissingError
 from fasciculus.databases import sqlite_copy

@@ -1,8 +1,12 @@
 """A host over real OpenSSH gives what the same machine gives by itself."""
 
 import contextlib
+import io
 import os
 import sqlite3
+import subprocess
+import sys
+import tarfile
 import threading
 from contextlib import closing
 
@@ -11,13 +15,13 @@ from running import mariadb_spec
 from trees import awkward_tree
 
 from fasciculus.core.bundle.tree_walk import WalkRules
-from fasciculus.core.errors import MissingError, UnreachableError
+from fasciculus.core.errors import FasciculusError, MissingError, UnreachableError
 from fasciculus.core.file_filters import FileRules, FileSelector
 from fasciculus.databases import sqlite_copy
 from fasciculus.databases.mariadb_server import connect
 from fasciculus.databases.sqlite_copy import copy_database
 from fasciculus.hosts.local import LocalHost
-from fasciculus.hosts.ssh import SshHost
+from fasciculus.hosts.ssh import SshHost, sender_text
 from fasciculus.ssh import SshSpec
 
 RULES = FileRules(
@@ -204,3 +208,91 @@ def test_each_step_of_reaching_a_host_is_said(openssh, tmp_path):
     other = SshSpec("127.0.0.1", good.port, good.user, "SHA256:other", good.secrets)
     with pytest.raises(UnreachableError, match="SHA256:other was accepted"):
         list(SshHost(other, tmp_path).steps())
+
+
+def test_a_folder_exchanged_for_a_link_brings_nothing_from_outside_over_ssh(remote, tmp_path):
+    home, other = tmp_path / "home", tmp_path / "other"
+    for place in ("x", "a/b/x"):
+        (home / place).mkdir(parents=True)
+        for number in range(20):
+            (home / place / f"secret-{number}").write_bytes(b"my own")
+    other.mkdir()
+    for number in range(20):
+        (other / f"secret-{number}").write_bytes(b"of another customer")
+    stop, swaps = threading.Event(), [0]
+
+    def exchange():
+        while not stop.is_set():
+            for place in ("x", "a/b/x"):
+                real, aside = home / place, home / f"{place}-aside"
+                os.rename(real, aside)
+                os.symlink(other, real)
+                os.unlink(real)
+                os.rename(aside, real)
+                swaps[0] += 1
+
+    remote.connect()
+    assert remote.has_interpreter
+    hostile = threading.Thread(target=exchange)
+    hostile.start()
+    try:
+        for _ in range(12):
+            rows, _, _ = taken(remote, home)
+            assert not any(contents == b"of another customer" for _, contents in rows)
+    finally:
+        stop.set()
+        hostile.join()
+    assert swaps[0] > 300 and len(taken(remote, home)[0]) == 1 + 4 + 40
+
+
+def test_a_root_that_is_a_link_out_of_the_home_is_refused_over_ssh(remote, tmp_path):
+    home, other = tmp_path / "home", tmp_path / "other"
+    for folder in (home / "releases/7", other):
+        folder.mkdir(parents=True)
+        (folder / "secret").write_bytes(os.fsencode(folder.name))
+    os.chmod(home, 0o777)
+    (home / "current").symlink_to("releases/7")
+    (home / "site").symlink_to("../other")
+
+    def read(root):
+        rows = remote.tree(str(root), WalkRules(), lambda text: None, str(home))
+        return [row.entry.path for row in rows if row.entry.type == "file"]
+
+    assert read(home / "current") == [b"secret"]
+    with pytest.raises(FasciculusError, match=r"site could not be read \(.*out of the home\)"):
+        read(home / "site")
+
+
+def test_without_an_interpreter_tar_serves_and_the_try_says_what_that_means(remote, tree):
+    steps = {step.name: step.text for step in remote.steps()}
+    assert steps["commands"] == "A shell, find and Python are there."
+    remote.close()
+    whole = taken(remote, tree)
+    remote._reads_safely = False
+    steps = {step.name: step.text for step in remote.steps()}
+    assert "no Python 3.7: somebody who exchanges a folder" in steps["commands"]
+    remote.close()
+    assert taken(remote, tree) == whole
+
+
+def test_the_program_that_is_sent_needs_nothing_of_ours(tmp_path):
+    text = sender_text()
+    assert "fasciculus" not in text.replace("fasciculus-", "") and "msgspec" not in text
+    (tmp_path / "file").write_bytes(b"x" * 1000)
+    (tmp_path / "gone").write_bytes(b"y")
+    os.setxattr(tmp_path / "file", "user.note", b"\xff\n=")
+    os.utime(tmp_path / "file", ns=(0, -1_500_000_000))
+    names = b"./\0./file\0./none\0./file/below\0"
+    ran = subprocess.run(
+        [sys.executable, "-I", "-c", text, str(tmp_path), ""], input=names, capture_output=True
+    )
+    assert ran.stderr.splitlines() == [
+        b"tar: ./none: Cannot open: No such file or directory",
+        b"tar: ./file/below: Cannot open: Not a directory",
+    ]
+    with tarfile.open(fileobj=io.BytesIO(ran.stdout)) as archive:
+        root, file = list(archive)
+        assert (root.name, root.isdir(), file.name, file.size) == (".", True, "./file", 1000)
+        assert file.pax_headers["mtime"] == "-1.500000000"
+        value = file.pax_headers["SCHILY.xattr.user.note"].encode("utf-8", "surrogateescape")
+        assert value == b"\xff\n=" and archive.extractfile(file).read() == b"x" * 1000

@@ -8,7 +8,7 @@ from contextlib import closing, suppress
 from pathlib import Path
 from urllib.parse import quote
 
-from ..core.bundle.open_folders import open_file
+from ..core.bundle.root_path import open_file
 from ..core.bundle.tree_walk import shown
 from ..core.errors import FasciculusError, MissingError
 from .base import DatabaseHost

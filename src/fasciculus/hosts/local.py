@@ -12,14 +12,14 @@ from typing import Any, Literal
 
 from ..core.bundle import tree_walk as walking
 from ..core.bundle.entry import Entry
-from ..core.bundle.open_folders import (
+from ..core.bundle.open_tree import OpenTree
+from ..core.bundle.root_path import (
     make_root,
     open_file,
     open_listed_file,
     open_parent,
     open_root,
 )
-from ..core.bundle.open_tree import OpenTree
 from ..core.bundle.tree_walk import WalkRules, Warn
 from ..core.errors import FasciculusError, MissingError
 from ..core.steps import Step

@@ -7,13 +7,15 @@ times in whole seconds.
 from __future__ import annotations
 
 import os
+import re
 import shlex
 import stat
 import tempfile
 import time
 from collections.abc import Iterator
 from contextlib import closing, contextmanager, suppress
-from functools import partial
+from functools import lru_cache, partial
+from importlib.resources import files
 from pathlib import Path
 from typing import Any, Literal
 
@@ -56,6 +58,10 @@ from .base import (
 from .ssh_tar import TarReader
 
 _CHUNK = 1024 * 1024
+_INTERPRETER = (
+    "python3 -I -c 'import sys; print(\"new enough\" if sys.version_info >= (3, 7) else 0)' "
+    "2>/dev/null"
+)
 _PROBE = (
     "find /dev/null -maxdepth 0 -printf '' 2>/dev/null && "
     "tar --version 2>/dev/null | head -n 1 | grep -q GNU && echo able"
@@ -115,6 +121,7 @@ class SshHost:
         self._spool = spool
         self._client: SftpClient | None = None
         self._able: bool | None = None
+        self._reads_safely: bool | None = None
 
     # Connecting --------------------------------------------------------------
 
@@ -126,8 +133,16 @@ class SshHost:
     def steps(self) -> Iterator[Step]:
         """Connect, saying how each step goes; what fails is raised."""
         yield from self._link.connecting()
-        if self.has_tools:
-            yield Step("commands", True, "A shell, find and tar are there.")
+        if self.has_tools and self.has_interpreter:
+            yield Step("commands", True, "A shell, find and Python are there.")
+        elif self.has_tools:
+            yield Step(
+                "commands",
+                True,
+                "A shell, find and tar are there, and no Python 3.7: somebody who exchanges a "
+                "folder of his for a link while it is read may have other files read. Install "
+                "Python, or sign in as a user who may read no more than the account.",
+            )
         else:
             yield Step(
                 "commands",
@@ -157,6 +172,14 @@ class SshHost:
             except (FasciculusError, OSError):
                 self._able = False
         return self._able
+
+    @property
+    def has_interpreter(self) -> bool:
+        """Whether the host can read files by descriptors, with Python 3.7 or later."""
+        if self._reads_safely is None:
+            ran = self.run(_INTERPRETER, 30.0)
+            self._reads_safely = b"new enough" in ran.output
+        return self._reads_safely
 
     @property
     def _sftp(self) -> SftpClient:
@@ -221,12 +244,12 @@ class SshHost:
                 "Correct the folder of this account or site.",
             )
         return (
-            self._by_tools(root, chosen, warn)
+            self._by_tools(root, chosen, warn, home)
             if self.has_tools
             else self._by_sftp(root, chosen, warn)
         )
 
-    def _by_tools(self, root: str, chosen: WalkRules, warn: Warn) -> Iterator[HostEntry]:
+    def _by_tools(self, root: str, chosen: WalkRules, warn: Warn, home: str) -> Iterator[HostEntry]:
         base = os.fsencode(root)
         marks = self._marks(root, chosen)
         with (
@@ -254,11 +277,7 @@ class SshHost:
                 names.seek(0)
                 spool.seek(0)
                 linked.clear()
-                command = (
-                    f"cd {shlex.quote(root)} && LC_ALL=C tar -c -f - --format=posix --xattrs "
-                    "--pax-option=delete=atime,delete=ctime --hard-dereference --no-recursion "
-                    "--null -T -"
-                )
+                command = self._sending(root, home)
                 with self._said(), closing(self._session(command)) as channel:
                     stream = TarReader(channel, names)
                     attributes: dict[bytes, dict[str, bytes]] = {}
@@ -269,6 +288,11 @@ class SshHost:
                             yield HostEntry(entry, partial(self.open, path))
                             continue
                         contents = stream.take(entry)
+                        if contents is None and not entry.path:
+                            raise FasciculusError(
+                                f"The folder {root} {stream.reason(b'')}.",
+                                "Check its owner and rights.",
+                            )
                         if contents is None:
                             warn(f"{entry.text}: {stream.reason(entry.path)}")
                             continue
@@ -277,6 +301,21 @@ class SshHost:
                         yield HostEntry(entry, partial(_given, contents))
                     for line in stream.complaints():
                         warn(line)
+
+    def _sending(self, root: str, home: str) -> str:
+        """The command that sends the files whose names it is given.
+
+        Tar alone follows a link on the way to a name, should somebody put one there meanwhile: so
+        a program of ours reads the files where the host has an interpreter for it.
+        """
+        if self.has_interpreter:
+            words = ["python3", "-I", "-c", sender_text(), root, home]
+            return " ".join(map(shlex.quote, words))
+        return (
+            f"cd {shlex.quote(root)} && LC_ALL=C tar -c -f - --format=posix --xattrs "
+            "--pax-option=delete=atime,delete=ctime --hard-dereference --no-recursion "
+            "--null -T -"
+        )
 
     def survey(self, root: str, warn: Warn, home: str = "") -> Iterator[TreeName]:
         if self.has_tools:
@@ -508,6 +547,18 @@ class SshHost:
 
 def _given(contents: OpenFile) -> OpenFile:
     return contents
+
+
+@lru_cache(maxsize=1)
+def sender_text() -> str:
+    """The program that sends files, as one text without imports of ours."""
+    places = (("core.bundle", "root_path.py"), ("hosts", "file_sender.py"))
+    texts = [
+        files(f"fasciculus.{package}").joinpath(name).read_text("utf-8") for package, name in places
+    ]
+    # Docstrings are for who reads it here.
+    whole = re.sub(r'(?s)"""(.*?)"""', '""', "\n".join(texts))
+    return re.sub(r"(?m)^from \.\..*\n", "", whole)
 
 
 def _quoted(path: bytes) -> str:

@@ -6,7 +6,8 @@ import errno
 import os
 import stat
 
-from .open_folders import OpenFolders, open_root
+from .open_folders import OpenFolders
+from .root_path import open_root
 
 _FILE = os.O_RDONLY | os.O_NOFOLLOW | os.O_NONBLOCK | os.O_CLOEXEC
 

@@ -10,7 +10,7 @@ import errno
 import os
 from contextlib import suppress
 
-from ...core.bundle.open_folders import child_folder, make_root
+from ...core.bundle.root_path import child_folder, make_root
 from ...core.errors import DamagedError
 
 #: Folders that are kept open.
