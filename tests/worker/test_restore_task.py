@@ -417,3 +417,16 @@ def test_paths_longer_than_the_kernel_takes_come_back(deep):
     with open(os.open("f", os.O_RDONLY, dir_fd=here), "rb") as file:
         assert file.read() == b"at the end of 7,700 bytes"
     os.close(here)
+
+
+def test_a_store_that_altered_everything_consistently_is_not_believed(kept):
+    """Contents, listing and manifest agree with each other, and not with the records."""
+    (name,) = kept.known
+    recorded = kept.manifests[name]["listing_sha256"]
+    assert restore(kept, listing_sha256=recorded)[0].outcome == "done"
+    shutil.rmtree(kept.root / "back")
+    altered(kept, lambda entries: [entry for entry in entries if entry.path != b"film.bin"])
+    with pytest.raises(DamagedError, match="is not what was stored there") as caught:
+        restore(kept, listing_sha256=recorded)
+    assert "another store" in caught.value.way_out and not (kept.root / "back").exists()
+    assert restore(kept)[0].outcome == "done", "nobody knows better without records"

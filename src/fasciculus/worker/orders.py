@@ -187,6 +187,8 @@ class RestoreOrder(OrderData, kw_only=True, tag_field="order", tag="restore"):
 
     subject: SubjectOrder
     bundle: str
+    #: The digest of its listing as the records know it, if they do: a store may say anything.
+    listing_sha256: str = ""
     store: StoreOrder
     contents: list[str] = []
     paths: list[str] = []

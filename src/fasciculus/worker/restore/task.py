@@ -82,6 +82,12 @@ class RestoreTask:
         self._host.connect()
         order, subject = self._order, self._order.subject.ref()
         manifest = fetch_manifest(store, subject, order.bundle)
+        if order.listing_sha256 not in ("", manifest.listing_sha256):
+            raise DamagedError(
+                f"{order.bundle} on store “{store.spec.name}” is not what was stored there: its "
+                "listing was altered.",
+                "Restore from another store or another moment; “stores verify” tells more.",
+            )
         listing = fetch_listing(store, subject, manifest, spool / "listing")
         mapped = self._databases_wanted(manifest)
         paths = [to_bytes(path) for path in order.paths]

@@ -1,10 +1,11 @@
 """What the worker of a restore is told, and where a restore may not go."""
 
 import pytest
-from valley import MILLPOND
+from valley import MILLPOND, bundle_of
 
 from fasciculus.core.errors import SettingError
 from fasciculus.models import Restore
+from fasciculus.records import maintenance
 from fasciculus.service.tasks.orders.connections import local_stores
 from fasciculus.service.tasks.orders.restore import check_target, restore_order
 
@@ -94,3 +95,13 @@ def test_other_folders_are_free(heronmere):
     assert stores == [str(heronmere.folder / "attic")], "only stores of this machine"
     for target in (f"{heronmere.folder}/attic-2", f"{heronmere.folder}/home-2", "/srv/back"):
         check_target(heronmere.config, stores, target)
+
+
+def test_the_copys_own_listing_is_what_counts(heronmere):
+    name = heronmere.bundle(0, on=("attic", "boathouse"))
+    with heronmere.records.write() as db:
+        made = bundle_of(0, listing_sha256="99" * 32).manifest
+        maintenance.repacked(db, "attic", MILLPOND, name, made)
+    assert order(heronmere, bundle=name, store="attic").listing_sha256 == "99" * 32
+    assert order(heronmere, bundle=name, store="boathouse").listing_sha256 == "00" * 32
+    assert order(heronmere, bundle="unknown").listing_sha256 == ""

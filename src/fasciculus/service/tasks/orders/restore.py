@@ -9,7 +9,7 @@ import msgspec
 from ....config import Config
 from ....core.errors import SettingError
 from ....models import Restore
-from ....records import inventory
+from ....records import inventory, maintenance
 from ....worker.orders import HostOrder, RestoreOrder, SubjectOrder
 from .connections import OrderSources, host_order, mail_order, store_order
 
@@ -35,6 +35,7 @@ def restore_order(sources: OrderSources, restore: Restore) -> RestoreOrder:
     return RestoreOrder(
         subject=msgspec.convert({**subject, "root": ""}, SubjectOrder),
         bundle=restore.bundle,
+        listing_sha256=_listing_digest(sources, restore),
         store=store_order(sources, restore.store),
         contents=restore.contents,
         paths=restore.paths,
@@ -44,6 +45,14 @@ def restore_order(sources: OrderSources, restore: Restore) -> RestoreOrder:
         host=host,
         spool=str(sources.config.spool / f"restore-{restore.id}"),
     )
+
+
+def _listing_digest(sources: OrderSources, restore: Restore) -> str:
+    """The digest of the listing of that copy, which all its contents hang on."""
+    subject = (restore.subject_kind, restore.subject)
+    for copy in maintenance.copies_on(sources.db, restore.store, subject, restore.bundle):
+        return copy.manifest.listing_sha256
+    return ""
 
 
 def check_target(config: Config, local_stores: list[str], target: str) -> None:
