@@ -187,26 +187,26 @@ def main_of(data):
 @pytest.mark.parametrize(
     ("fields", "keys"),
     [
-        ({}, set()),
-        ({"mtime_ns": 5}, {"mtime"}),
-        ({"user": "a" * 31}, set()),
-        ({"user": "a" * 32}, {"uname"}),
-        ({"group": "a" * 32, "mtime_ns": 5}, {"gname", "mtime"}),
-        ({"user": "müller", "mtime_ns": 5}, {"uname", "mtime"}),
-        ({"uid": 0o7777777}, set()),
-        ({"uid": 0o7777777 + 1, "gid": 0o7777777 + 1, "mtime_ns": 5}, {"uid", "gid", "mtime"}),
-        ({"size": 0o77777777777 + 1}, {"size"}),
-        ({"mtime_ns": -(10**9)}, {"mtime"}),
-        ({"type": SYMLINK, "target": b"x" * 100}, set()),
-        ({"type": SYMLINK, "target": b"x" * 101}, {"linkpath"}),
-        ({"type": SYMLINK, "target": "ü".encode()}, {"linkpath"}),
-        ({"type": SYMLINK, "target": b"\xfc"}, {"linkpath", "hdrcharset"}),
-        ({"xattrs": {"user.a": b"\xff"}}, {"SCHILY.xattr.user.a"}),
+        ({}, []),
+        ({"mtime_ns": 5}, ["mtime"]),
+        ({"user": "a" * 31}, []),
+        ({"user": "a" * 32}, ["uname"]),
+        ({"group": "a" * 32, "mtime_ns": 5}, ["gname", "mtime"]),
+        ({"user": "müller", "mtime_ns": 5}, ["mtime", "uname"]),
+        ({"uid": 0o7777777}, []),
+        ({"uid": 0o7777777 + 1, "gid": 0o7777777 + 1, "mtime_ns": 5}, ["gid", "mtime", "uid"]),
+        ({"size": 0o77777777777 + 1}, ["size"]),
+        ({"mtime_ns": -(10**9)}, ["mtime"]),
+        ({"type": SYMLINK, "target": b"x" * 100}, []),
+        ({"type": SYMLINK, "target": b"x" * 101}, ["linkpath"]),
+        ({"type": SYMLINK, "target": "ü".encode()}, ["linkpath"]),
+        ({"type": SYMLINK, "target": b"\xfc"}, ["hdrcharset", "linkpath"]),
+        ({"xattrs": {"user.a": b"\xff"}}, ["SCHILY.xattr.user.a"]),
     ],
     ids=str,
 )
 def test_an_extended_header_has_what_does_not_fit_and_no_more(fields, keys):
-    assert set(records(tar_header.header(entry(**fields)))) == keys
+    assert sorted(records(tar_header.header(entry(**fields)))) == keys
 
 
 @pytest.mark.parametrize(
