@@ -11,7 +11,7 @@ import sys
 import threading
 import time
 from collections.abc import Callable, Iterator
-from contextlib import contextmanager
+from contextlib import contextmanager, suppress
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any, Self, TypeVar
@@ -102,9 +102,10 @@ class Service:
             self.parts.events.close()
             # In its own thread: a socket that is being polled stays open when it is closed.
             channels = self._server._map
-            self._server.trigger.pull_trigger(
-                lambda: wasyncore.close_all(channels, ignore_all=True)
-            )
+            with suppress(OSError):  # it was awake already, and has closed it
+                self._server.trigger.pull_trigger(
+                    lambda: wasyncore.close_all(channels, ignore_all=True)
+                )
             self._loop.join(30)
             self._server.task_dispatcher.shutdown()
             program.stop(self.parts)
