@@ -1,12 +1,15 @@
 """One walk over a tree: order, links, what is left out, and what vanishes on the way."""
 
 import os
+from contextlib import closing
 
 import pytest
 
 from fasciculus.core.bundle.entry import FIFO, FILE, SYMLINK, order
+from fasciculus.core.bundle.open_tree import OpenTree
 from fasciculus.core.bundle.tree_walk import WalkRules, group_name, scan, shown, user_name
 from fasciculus.core.file_filters import FileRules, FileSelector
+from fasciculus.hosts.local import LocalHost
 
 
 @pytest.fixture
@@ -171,3 +174,38 @@ def test_attributes_go_in(tree):
 
 def test_a_path_for_people():
     assert shown("grün".encode()) == "grün" and shown(b"caf\xe9") == "caf\\xe9"
+
+
+def test_two_names_of_one_file_are_enough_for_a_link(tree):
+    os.link(tree / "a/x", tree / "a/y")
+    found = {entry.path: entry for entry in walked(tree)}
+    assert found[b"a/y"].link == b"a/x" and found[b"a/x"].links == 2
+    assert found[b"z"].links == 1
+
+
+@pytest.mark.parametrize("error", [FileNotFoundError(2, "gone"), PermissionError(13, "denied")])
+def test_after_a_folder_that_could_not_be_entered_all_else_is_read_in_its_place(
+    tree, monkeypatch, error
+):
+    enter = OpenTree.enter
+
+    def refused(self, name, relative, info):
+        if relative in (b"a/b", b"a.b"):
+            raise error
+        enter(self, name, relative, info)
+
+    monkeypatch.setattr(OpenTree, "enter", refused)
+    warned, read = [], {}
+    for row in LocalHost().tree(str(tree), WalkRules(), warned.append):
+        if row.entry.type == FILE:
+            with closing(row.open()) as file:
+                read[row.entry.path] = file.read()
+    assert read == {b"a/x": b"a/x", b"z": b"z"}
+    assert [text.partition(":")[0] for text in warned] == ["a/b", "a.b"]
+
+
+def test_rules_that_look_into_no_folder_open_none_of_its_files(tree, monkeypatch):
+    (tree / "a/.leave").write_text("x\n")
+    chooser = FileSelector(FileRules(excludes=("none",)), 0)
+    monkeypatch.setattr(FileSelector, "enter", lambda *_: pytest.fail("it was not asked for"))
+    assert b"a/x" in paths(tree, chooser=chooser)

@@ -310,3 +310,24 @@ def test_what_was_abandoned_takes_no_more(tmp_path):
     with pytest.raises(RuntimeError, match="abandoned"):
         packing.writer.add(file(b"b"), b"y")
     assert os.listdir(packing.room.root) in ([], [f"{BUNDLE}.files-0001.tar"])
+
+
+def test_a_long_file_is_cut_into_frames_too(tmp_path):
+    packing = Packing(tmp_path, "zstd", frame_size=100_000, piece_size=64 * MIB)
+    packed = []
+    packing.writer._on_packed = packed.append
+    packing.writer.add_stream(file(b"film", len(NOISE)), io.BytesIO(NOISE), pytest.fail)
+    (piece,) = packing.end()
+    # What is read at a time is a mebibyte: each such stretch is a frame.
+    assert len(packed) == 3 and sum(packed) == piece.bytes
+    assert packing.contents(packing.entries[0]) == NOISE
+
+
+def test_no_file_of_a_piece_stays_open(tmp_path):
+    before = len(os.listdir("/proc/self/fd"))
+    packing = Packing(tmp_path, piece_size=MIB)
+    for number in range(40):
+        packing.writer.add(file(b"%02d" % number), NOISE[:100_000])
+    packing.end()
+    assert len(os.listdir("/proc/self/fd")) <= before
+    assert not packing.writer._writer.is_alive()

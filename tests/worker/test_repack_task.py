@@ -1,14 +1,17 @@
 """Repacking, without a service: what must be true before the old pieces go."""
 
 import os
+import threading
 
 import pytest
 from nights import made, settled
+from running import until
 
+from fasciculus.core.bundle.listing import read_listing
 from fasciculus.core.bundle.reader import BundleReader
-from fasciculus.core.errors import DamagedError, FasciculusError, StoreFullError
+from fasciculus.core.errors import DamagedError, FasciculusError, StoreFullError, UnreachableError
 from fasciculus.stores.folder import FolderStore
-from fasciculus.worker.events import Log
+from fasciculus.worker.events import Log, Progress
 from fasciculus.worker.maintenance.repack import RepackTask
 from fasciculus.worker.orders import RepackOrder
 
@@ -161,3 +164,66 @@ def test_the_spool_is_left_empty(dead):
         },
     )
     assert (order.over, order.dry_run) == (0.2, False)
+
+
+def test_a_store_that_fails_while_pieces_are_brought_there_keeps_all_that_is_there(
+    dead, monkeypatch
+):
+    before = pieces(dead)
+    put = FolderStore.put
+
+    def fails(self, local, path, on_bytes):
+        if "/pieces/" in path:
+            raise UnreachableError("Store “attic” refused it.", "Check its rights.")
+        return put(self, local, path, on_bytes)
+
+    monkeypatch.setattr(FolderStore, "put", fails)
+    threads = threading.active_count()
+    with pytest.raises(FasciculusError, match="refused it") as caught:
+        dead.repack()
+    assert caught.value.way_out == "What was complete is untouched."
+    monkeypatch.undo()
+    assert pieces(dead) == before and dead.verify(True) == ({}, [])
+    until(lambda: threading.active_count() <= threads)
+    whole(dead)
+
+
+def test_every_bundle_names_all_that_it_needs_and_nothing_else(dead):
+    """Two bundles, one of which shares new and old pieces with the other."""
+    (dead.tree / "later.bin").write_bytes(os.urandom(50_000))
+    settled(dead)
+    dead.night()
+    dead.repack()
+    assert len(dead.known) == 2
+    for name in dead.known:
+        rows = dead.manifests[name]["pieces"]
+        assert [(row["brought"], row["name"]) for row in rows] == sorted(
+            (row["brought"], row["name"]) for row in rows
+        )
+        assert all(row["used"] > 0 for row in rows)
+        listing = dead.root / f"{name}.zst"
+        with listing.open("rb") as raw:
+            used = {}
+            for entry in read_listing(raw):
+                for part in entry.parts if entry.link is None else ():
+                    used[part.piece] = used.get(part.piece, 0) + part.size
+        assert used == {row["name"]: row["used"] for row in rows}
+        assert dead.restored(name) == dead.images[name]
+    assert set(pieces(dead)) == {
+        row["name"] for name in dead.known for row in dead.manifests[name]["pieces"]
+    }
+
+
+def test_how_far_it_is_is_told(dead):
+    _, events = dead.maintenance(
+        RepackOrder,
+        RepackTask,
+        over=0.1,
+        piece_size=2 * MIB,
+        spool_limit=1 << 30,
+        listings=str(dead.root / "repacked"),
+    )
+    told = [event for event in events if isinstance(event, Progress)]
+    assert {"weighing", "packing"} <= {event.stage for event in told}
+    last = [event for event in told if event.stage == "packing"][-1]
+    assert 0 < last.bytes <= last.total and last.packed > 0

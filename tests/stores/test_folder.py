@@ -1,0 +1,120 @@
+"""A folder of this machine as a store: what it says of itself and of trouble."""
+
+import errno
+import hashlib
+import os
+
+import pytest
+
+from fasciculus.core.errors import MissingError, StoreFullError, UnreachableError
+from fasciculus.stores import open_store, store_spec
+
+
+@pytest.fixture
+def root(tmp_path):
+    found = tmp_path / "attic"
+    found.mkdir()
+    return found
+
+
+@pytest.fixture
+def store(root):
+    return open_store(store_spec("attic", {"kind": "folder", "folder": str(root)}))
+
+
+def descriptors():
+    return len(os.listdir("/proc/self/fd"))
+
+
+def test_where_it_is_and_what_it_can(store, root):
+    assert store.spec.settings.describe() == str(root)
+    assert store.replaces_at_once() and not store.digests_itself
+    (step,) = store.steps()
+    assert step.ok and f"{root} exists" in step.text
+
+
+def test_a_folder_that_is_not_there(store, root):
+    root.rmdir()
+    with pytest.raises(MissingError, match="does not exist"):
+        store.connect()
+    (step,) = store.steps()
+    assert not step.ok and step.way_out == "Create it, or mount the disk it is on."
+
+
+def test_what_was_copied_is_digested_and_what_was_linked_is_the_file_itself(
+    store, tmp_path, monkeypatch
+):
+    local = tmp_path / "piece"
+    local.write_bytes(b"piece" * 1000)
+    wanted = hashlib.sha256(local.read_bytes()).hexdigest()
+    store.put(local, "a/linked", lambda count: None)
+    assert store.sha256("a/linked") is None, "it was digested as it was written"
+    store.put_bytes(b"small", "a/small")
+    assert store.sha256("a/small") == hashlib.sha256(b"small").hexdigest()
+    monkeypatch.setattr(os, "link", lambda *_: (_ for _ in ()).throw(OSError("another disk")))
+    store.put(local, "a/linked", lambda count: None)
+    assert store.sha256("a/linked") == wanted, "it is another file now"
+
+
+def test_nothing_stays_open(store, tmp_path):
+    before = descriptors()
+    for number in range(20):
+        store.put_bytes(b"x", f"a/{number}")
+        store.open(f"a/{number}", 0, 1).close()
+        store.open(f"a/{number}").close()
+        store.sha256(f"a/{number}")
+    assert descriptors() <= before
+
+
+@pytest.mark.parametrize(
+    ("number", "kind", "words"),
+    [
+        (errno.ENOSPC, StoreFullError, "Store “attic” is full: a/x did not fit."),
+        (errno.EDQUOT, StoreFullError, "Store “attic” is full: a/x did not fit."),
+        (errno.EACCES, UnreachableError, "Store “attic” refused a/x: Permission denied."),
+    ],
+)
+def test_trouble_is_one_sentence_with_the_way_out(store, root, monkeypatch, number, kind, words):
+    def refused(descriptor):
+        raise OSError(number, os.strerror(number))
+
+    monkeypatch.setattr(os, "fsync", refused)
+    with pytest.raises(kind) as caught:
+        store.put_bytes(b"x", "a/x")
+    assert caught.value.message == words and caught.value.way_out
+    assert os.listdir(root / "a") == []
+
+
+def test_what_is_not_there_is_said_or_passed_over(store):
+    for path in ("none", "none/at/all"):
+        assert store.size(path) is None and store.items(path) == []
+        store.remove(path)
+        store.remove_folder(path)
+        with pytest.raises(MissingError, match=f"{path} is not on store “attic”"):
+            store.open(path)
+
+
+def test_a_folder_that_is_in_use_is_not_removed(store):
+    store.put_bytes(b"x", "a/x")
+    with pytest.raises(UnreachableError):
+        store.remove_folder("a")
+    assert store.size("a/x") == 1
+
+
+def test_items_come_by_name_with_their_sizes(store):
+    for name in ("b", "a", "c/x"):
+        store.put_bytes(b"x" * 3, name)
+    assert [(item.name, item.size, item.folder) for item in store.items("")] == [
+        ("a", 3, False),
+        ("b", 3, False),
+        ("c", 0, True),
+    ]
+
+
+def test_what_an_earlier_write_left_half_done_is_written_over(store, root):
+    (root / "a").mkdir()
+    (root / "a/x.part").write_bytes(b"half of something else")
+    store.put_bytes(b"whole", "a/x")
+    assert [path.name for path in (root / "a").iterdir()] == ["x"]
+    with store.open("a/x") as stream:
+        assert stream.read() == b"whole"
