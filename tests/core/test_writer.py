@@ -319,7 +319,7 @@ def test_a_long_file_is_cut_into_frames_too(tmp_path):
     packing.writer.add_stream(file(b"film", len(NOISE)), io.BytesIO(NOISE), pytest.fail)
     (piece,) = packing.end()
     # What is read at a time is a mebibyte: each such stretch is a frame.
-    assert len(packed) == 3 and sum(packed) == piece.bytes
+    assert len(packed) >= 3 and max(packed) < 2 * MIB and sum(packed) == piece.bytes
     assert packing.contents(packing.entries[0]) == NOISE
 
 
