@@ -57,7 +57,7 @@
         </p>
       </div>
       <div class="text-sm">
-        <p>The newest took {saved(growth)} % fewer bytes than it shows.</p>
+        <p>The newest bundle needed {saved(growth)} % less space than a full one.</p>
         {#if growth.per_week !== null}
           <p>
             Change a week: {growth.per_week < 0 ? '−' : '+'}{size(Math.abs(growth.per_week))}.

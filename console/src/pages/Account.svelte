@@ -120,7 +120,9 @@
       {#each account.databases as d (d.engine + d.name)}<div class="mb-1">
           {d.name}
           <span class="text-sm text-faint">{engineName(d.engine)}</span>
-          <div class="text-sm wrap-anywhere text-faint">{d.path}</div>
+          {#if d.path !== d.name}
+            <div class="text-sm wrap-anywhere text-faint">{d.path}</div>
+          {/if}
         </div>{/each}
       {#each account.mail_domains as m (m)}<div>
           {m} <span class="text-sm text-faint">mail</span>

@@ -87,7 +87,7 @@
           ><th scope="col" class="num">Contents</th><th scope="col" class="num">Packed</th><th
             scope="col"
             class="num">Took</th
-          ><th scope="col">Since the one before</th><th scope="col">Copies</th></tr
+          ><th scope="col">Since the previous one</th><th scope="col">Copies</th></tr
         ></thead
       >
       <tbody
