@@ -110,6 +110,19 @@ def test_what_has_no_moment_in_its_name_never_retires(store):
     assert gone == [NAMES[0]] and left == 2 and "of-odd" in pieces(store)
 
 
+@pytest.mark.parametrize("keep", [1, 2])
+def test_a_clock_that_was_set_forward_or_back_never_costs_the_last_made(store, keep):
+    """The order in which bundles were made counts, whatever their names say of the time."""
+    future, past = "2031-01-01T021500Z-nightly", "2009-01-01T021500Z-nightly"
+    made = [NAMES[0], future, past, NAMES[1]]
+    for name in made:
+        put(store, name, f"of-{name}")
+    assert kept(store, made, keep) == (made[:-keep], keep)
+    assert set(complete(store, SUBJECT)) == set(made[-keep:])
+    put(store, past + ".2", "p")
+    assert kept(store, [*made[-keep:], past + ".2"], 1)[0] == made[-keep:]
+
+
 def test_a_rule_that_would_keep_none_is_refused_before_anything_goes(store):
     put(store, NAMES[0], "a")
     with pytest.raises(SettingError):

@@ -83,13 +83,16 @@ def retire(
     keep: int,
     on_retired: Callable[[str], None],
 ) -> int:
-    """Apply the keep rule to what records and store agree on. Returns how many copies are left."""
+    """Apply the keep rule to what records and store agree on. Returns how many copies are left.
+
+    ``known`` come in the order in which they were made.
+    """
     present = complete(store, subject)
     agreed = [name for name in known if name in present]
     rows = [
-        retention.RetentionCopy(name, moment, name in pinned)
+        retention.RetentionCopy(name, name in pinned)
         for name in agreed
-        if (moment := moment_of(name))
+        if moment_of(name) is not None
     ]
     going = retention.retiring(rows, keep)
     for copy in going:

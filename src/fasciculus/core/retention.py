@@ -2,8 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping
-from datetime import datetime
+from collections.abc import Iterable, Mapping, Sequence
 
 from msgspec import Struct
 
@@ -14,7 +13,6 @@ class RetentionCopy(Struct, frozen=True):
     """What a keep rule needs to know of one copy."""
 
     name: str
-    moment: datetime
     pinned: bool = False
 
 
@@ -27,15 +25,15 @@ def check(count: int) -> int:
     return count
 
 
-def retiring(copies: Iterable[RetentionCopy], count: int) -> list[RetentionCopy]:
+def retiring(copies: Sequence[RetentionCopy], count: int) -> list[RetentionCopy]:
     """The copies that no longer stay when ``count`` of them are kept, oldest first.
 
-    The newest stay. A pinned copy always stays and does not use up a place. With
-    ``count`` at least 1, the last good copy is never among the answer.
+    ``copies`` come in the order in which they were made; what the clock said then does not count,
+    since it may have been set. The last ones stay. A pinned copy always stays and does not use up
+    a place. With ``count`` at least 1, the last good copy is never among the answer.
     """
     check(count)
-    free = sorted((c for c in copies if not c.pinned), key=lambda c: (c.moment, c.name))
-    return free[:-count]
+    return [copy for copy in copies if not copy.pinned][:-count]
 
 
 def freed(going: Iterable[str], needs: Mapping[str, Mapping[str, int]]) -> dict[str, int]:

@@ -227,13 +227,15 @@ def copies_by_store(
 def known_on(
     db: sqlite3.Connection, subject_kind: str, subject: str, job: str, store: str
 ) -> list[tuple[str, bool]]:
-    """(name, pinned) of the job's bundles of a subject on a store, oldest first."""
+    """(name, pinned) of the job's bundles of a subject on a store, in the order in which they were
+    made.
+    """
     return [
         (row["name"], bool(row["pinned"]))
         for row in db.execute(
             "SELECT bundle.name, pinned FROM bundle JOIN copy ON bundle_id=bundle.id "
             "JOIN store ON store.id=store_id WHERE subject_kind=? AND subject=? AND job=? "
-            "AND store.name=? ORDER BY moment, bundle.id",
+            "AND store.name=? ORDER BY bundle.id",
             (subject_kind, subject, job, store),
         )
     ]

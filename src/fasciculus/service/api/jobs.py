@@ -181,9 +181,9 @@ def _retiring(
     db: sqlite3.Connection, kind: str, subject: str, job: str, store: str, keep: int
 ) -> list[Retiring]:
     copies = [
-        retention.RetentionCopy(bundle, moment, pinned)
+        retention.RetentionCopy(bundle, pinned)
         for bundle, pinned in bundles.known_on(db, kind, subject, job, store)
-        if (moment := moment_of(bundle))
+        if moment_of(bundle) is not None
     ]
     going = retention.retiring(copies, keep)
     freed = retention.freed(
@@ -195,10 +195,11 @@ def _retiring(
             subject=subject,
             store=store,
             bundle=copy.name,
-            moment=copy.moment,
+            moment=moment,
             frees=freed[copy.name],
         )
         for copy in going
+        if (moment := moment_of(copy.name)) is not None
     ]
 
 
