@@ -7,7 +7,15 @@ import zlib
 import pytest
 import zstandard
 
-from fasciculus.core.bundle.codecs import UNPACK_ERRORS, Gzip, Plain, Zstd, codec, codec_of
+from fasciculus.core.bundle.codecs import (
+    FRAME_SIZE,
+    UNPACK_ERRORS,
+    Gzip,
+    Plain,
+    Zstd,
+    codec,
+    codec_of,
+)
 from fasciculus.core.errors import DamagedError, SettingError
 
 TEXT = b"the mill pond, the ferry line, the lantern choir\n" * 8000
@@ -97,3 +105,29 @@ def test_a_compression_that_is_none():
         codec("rar")
     assert caught.value.sentence() == "“rar” is not a compression. Choose zstd, gzip or none."
     assert caught.value.field == "compression"
+
+
+@pytest.mark.parametrize(("size", "level"), [(4 * 65536 - 1, 9), (4 * 65536, 1)])
+def test_what_is_worth_a_sample(size, level):
+    data = NOISE[:size]
+    assert Gzip(9).pack(data) == gzip.compress(data, level, mtime=0)
+
+
+def test_samples_are_taken_at_three_places():
+    """A frame counts as packed only when all of it seems to be."""
+    size = 4 * 65536
+    step = size // 4
+    for place in (step, 2 * step, 3 * step):
+        data = bytearray(NOISE[:size])
+        data[place : place + 21_000] = bytes(21_000)
+        assert Gzip(9).pack(data) == gzip.compress(data, 9, mtime=0), place
+    elsewhere = bytearray(NOISE[:size])
+    elsewhere[:60_000] = bytes(60_000)
+    assert Gzip(9).pack(elsewhere) == gzip.compress(elsewhere, 1, mtime=0)
+
+
+def test_the_levels_in_force():
+    fast = zstandard.ZstdCompressor(level=-5, write_checksum=True)
+    assert Zstd(19).pack(NOISE) == fast.compress(NOISE)
+    assert Zstd(1).pack(NOISE) == zstandard.ZstdCompressor(1, write_checksum=True).compress(NOISE)
+    assert Zstd().pack(TEXT) == Zstd(3).pack(TEXT) and FRAME_SIZE == 8 * 1024 * 1024
