@@ -25,7 +25,6 @@ from pydantic import Field
 from ..core.bundle.entry import (
     DIR,
     FILE,
-    SYMLINK,
     Entry,
 )
 from ..core.bundle.tree_walk import WalkRules, Warn, shown
@@ -35,7 +34,6 @@ from ..core.errors import (
     MissingError,
     UnreachableError,
 )
-from ..core.file_filters import ON_THE_WAY
 from ..core.steps import Step
 from ..kinds import Settings
 from ..ssh import (
@@ -45,7 +43,7 @@ from ..ssh import (
     SshSecrets,
     SshSpec,
 )
-from . import ssh_find
+from . import sftp_walk, ssh_find
 from .base import (
     CommandResult,
     FileState,
@@ -370,58 +368,8 @@ class SshHost:
         return marks
 
     def _by_sftp(self, root: str, chosen: WalkRules, warn: Warn) -> Iterator[HostEntry]:
-        """The walk over plain SFTP: names, sizes, modes, owners, and times in whole seconds."""
-        base = os.fsencode(root)
-        chooser = chosen.chooser
-        top = _described(b"", self._sftp.lstat(base))
-        yield HostEntry(top, partial(self.open, base))
-        stack: list[tuple[bytes, Iterator[tuple[bytes, Any]]]] = [
-            (b"", self._listed(base, b"", warn))
-        ]
-        owed: list[Entry] = []
-        while stack:
-            folder, names = stack[-1]
-            name, info = next(names, (b"", None))
-            if info is None:
-                stack.pop()
-                owed = [
-                    entry
-                    for entry in owed
-                    if folder.startswith(entry.path) and entry.path != folder
-                ]
-                continue
-            relative = folder + b"/" + name if folder else name
-            if relative in chosen.left_out:
-                continue
-            entry = _described(relative, info)
-            if chooser is not None:
-                verdict = chooser.judge(
-                    relative, entry.type == DIR, entry.type == FILE, entry.size, entry.mtime_ns
-                )
-                if verdict and verdict != ON_THE_WAY:
-                    chosen.on_left_out(relative, entry.size, verdict)
-                    continue
-                if verdict == ON_THE_WAY:
-                    owed.append(entry)
-                    stack.append((relative, self._listed(base + b"/" + relative, relative, warn)))
-                    continue
-            for above in owed:
-                yield HostEntry(above, partial(self.open, base))
-            owed = []
-            path = base + b"/" + relative
-            if entry.type == SYMLINK:
-                entry.target = self._sftp.target_of(path)
-            yield HostEntry(entry, partial(self.open, path))
-            if entry.type == DIR:
-                stack.append((relative, self._listed(path, relative, warn)))
-
-    def _listed(self, path: bytes, relative: bytes, warn: Warn) -> Iterator[tuple[bytes, Any]]:
-        try:
-            with self._said():
-                return iter(self._sftp.listed(path))
-        except OSError as error:
-            warn(f"{shown(relative)}: the folder could not be read ({error.strerror or error})")
-            return iter(())
+        with self._said():
+            yield from sftp_walk.walk(self._sftp, self.open, os.fsencode(root), chosen, warn)
 
     # Single files --------------------------------------------------------------
 
@@ -501,7 +449,7 @@ class SshHost:
             entry = ssh_find.entry_of(found) if len(found) == 14 else None
         else:
             try:
-                entry = _described(relative, self._sftp.lstat(path))
+                entry = sftp_walk.described(relative, self._sftp.lstat(path))
             except OSError:
                 entry = None
         if entry is not None:
@@ -563,21 +511,6 @@ def sender_text() -> str:
 
 def _quoted(path: bytes) -> str:
     return shlex.quote(path.decode("utf-8", "surrogateescape"))
-
-
-def _described(path: bytes, info: Any) -> Entry:
-    mode = info.st_mode or 0
-    type_ = DIR if stat.S_ISDIR(mode) else SYMLINK if stat.S_ISLNK(mode) else FILE
-    return Entry(
-        kind="files",
-        path=path,
-        type=type_,
-        size=(info.st_size or 0) if type_ == FILE else 0,
-        mode=stat.S_IMODE(mode),
-        uid=info.st_uid or 0,
-        gid=info.st_gid or 0,
-        mtime_ns=int(info.st_mtime or 0) * 1_000_000_000,
-    )
 
 
 def _open(spec: HostSpec, spool: Path) -> SshHost:

@@ -237,40 +237,48 @@ class BackupTask:
                 states,
                 listing,
             )
-            if "files" in order.contents:
-                self._stage("files")
-                file_source.files()
-            if "databases" in order.contents and (order.databases or order.all_databases):
-                from .sources.databases import DatabaseSource
-
-                self._stage("databases")
-                DatabaseSource(
-                    order, self._host, self._writer, file_source, self._emitter.warn, self._seen
-                ).run()
-            if "mail" in order.contents and order.mail and order.mail.domains:
-                from .sources.mail import MailSource
-
-                self._stage("mail")
-                MailSource(
-                    order.mail,
-                    self._host,
-                    self._writer,
-                    file_source,
-                    self._emitter.warn,
-                    self._seen,
-                ).run()
-            if {"system", "notes"} & set(order.contents):
-                self._settings(file_source)
+            self._take(writer, file_source)
             self._say_left_out(file_source.result.left_out)
             self._stage("packing")
             pieces = self._all_pieces(writer)
             digest = listing.close()
             if noting is not None:
                 noting.close(digest, listing.length)
-        counts = {kind: self._writer.counts.get(kind, ContentsCount()) for kind in order.contents}
+        self._writer = None
+        counts = {kind: writer.counts.get(kind, ContentsCount()) for kind in order.contents}
         for kind, lines in file_source.result.unreadable.items():
             counts.setdefault(kind, ContentsCount()).unreadable = lines
-        self._writer = None
+        manifest = self._manifest(started, counts)
+        manifest.databases = file_source.result.databases
+        manifest.pieces = pieces
+        manifest.listing_bytes, manifest.listing_sha256 = listing.bytes, digest
+        manifest.left_out = file_source.result.left_out
+        return manifest
+
+    def _take(self, writer: BundleWriter, file_source: FileSource) -> None:
+        """Everything that the order asks for, kind after kind."""
+        order, warn = self._order, self._emitter.warn
+        if "files" in order.contents:
+            self._stage("files")
+            file_source.files()
+        if "databases" in order.contents and (order.databases or order.all_databases):
+            from .sources.databases import DatabaseSource
+
+            self._stage("databases")
+            DatabaseSource(order, self._host, writer, file_source, warn, self._seen).run()
+        if "mail" in order.contents and order.mail and order.mail.domains:
+            from .sources.mail import MailSource
+
+            self._stage("mail")
+            MailSource(order.mail, self._host, writer, file_source, warn, self._seen).run()
+        if {"system", "notes"} & set(order.contents):
+            self._settings(file_source)
+
+    def _manifest(self, started: datetime, counts: dict[str, ContentsCount]) -> Manifest:
+        """What is known of the bundle before its pieces."""
+        order = self._order
+        began = started.isoformat(timespec="seconds")
+        builds_on = None if self._full else order.previous
         return Manifest(
             name=self._bundle,
             subject_kind=self._subject.kind,
@@ -278,20 +286,13 @@ class BackupTask:
             job=order.job,
             run=str(order.run),
             host=order.subject.host,
-            started=started.isoformat(timespec="seconds"),
+            started=began,
             writer=order.writer,
             brings="full" if self._full else "incremental",
-            base=started.isoformat(timespec="seconds")
-            if self._full or not order.previous
-            else order.previous.base,
+            base=began if builds_on is None else builds_on.base,
             compression=order.compression,
             contents=counts,
-            databases=file_source.result.databases,
-            pieces=pieces,
-            listing_bytes=listing.bytes,
-            listing_sha256=digest,
             warnings=self._emitter.warnings,
-            left_out=file_source.result.left_out,
         )
 
     def _settings(self, file_source: FileSource) -> None:
