@@ -257,6 +257,8 @@ class MendOrder(MaintenanceOrder, kw_only=True, tag_field="order", tag="mend"):
 
     files: list[str]
     sources: list[StoreOrder]
+    #: The damaged pieces as the records know them: no store says what they should be.
+    pieces: list[PieceRecord] = []
 
 
 class RepackOrder(MaintenanceOrder, kw_only=True, tag_field="order", tag="repack"):

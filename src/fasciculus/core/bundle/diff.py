@@ -48,7 +48,7 @@ def _parsed(line: bytes) -> _Line:
     return _Line(row, line, order(path))
 
 
-def _without_place(line: bytes) -> bytes:
+def without_place(line: bytes) -> bytes:
     """A line without where its bytes are: that differs between bundles though nothing changed."""
     end = line.rfind(_AT)
     return line if end < 0 else line[:end]
@@ -65,7 +65,7 @@ def differences(before: Iterable[bytes], after: Iterable[bytes]) -> Iterator[Dif
     others_new: list[_Line] = []
     while old is not None or new is not None:
         if old == new or (
-            old is not None and new is not None and _without_place(old) == _without_place(new)
+            old is not None and new is not None and without_place(old) == without_place(new)
         ):
             old, new = next(one, None), next(two, None)
             continue

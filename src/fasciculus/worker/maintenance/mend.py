@@ -147,7 +147,12 @@ class MendTask:
         self._emitter.warn(f"pieces/{name}: no intact one on another store")
 
     def _wanted(self, store: Store, sources: list[Store], name: str) -> PieceRecord | None:
-        """What the piece should be, by a manifest of its own store, or of another."""
+        """What the piece should be, by the records, or else by a manifest of its own store, or of
+        another.
+        """
+        for piece in self._order.pieces:
+            if piece.name == name:
+                return piece
         for place in (store, *sources):
             for held in self._order.bundles:
                 manifest = self._manifest(place, held.name)

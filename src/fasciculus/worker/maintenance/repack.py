@@ -42,7 +42,7 @@ from ..events import (
 from ..orders import RepackOrder
 from ..results import RepackResult
 from ..store_access import identified, retrying_store
-from .known_copies import listing_at_hand, report_changed_manifests
+from .known_copies import KnownCopies, listing_at_hand
 from .usage import PieceUsage, UsageTotals
 
 _WHOLE = 1024 * 1024
@@ -83,7 +83,13 @@ class RepackTask:
         manifests = [
             fetch_manifest(store, self._subject, name) for name in complete(store, self._subject)
         ]
-        report_changed_manifests(self._emitter, self._order.bundles, manifests)
+        known = KnownCopies(self._order.bundles, self._subject, self._spool, self._emitter)
+        for manifest in manifests:
+            if not known.is_ours(store, manifest):
+                raise DamagedError(
+                    f"{manifest.name} on store “{store.spec.name}” is not what was stored there.",
+                    "Verify the store (stores verify): it names what is altered.",
+                )
         with PieceUsage(self._spool / "contents.sqlite") as weighing:
             for manifest in manifests:
                 self._emitter.emit(self._progress)

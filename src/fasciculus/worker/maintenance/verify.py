@@ -30,7 +30,7 @@ from ..events import (
 from ..orders import VerifyOrder
 from ..results import VerifyResult
 from ..store_access import identified
-from .known_copies import listing_at_hand, report_changed_manifests
+from .known_copies import KnownCopies, listing_at_hand
 
 _CHUNK = 1024 * 1024
 _EVERY = 16 * 1024 * 1024
@@ -71,7 +71,6 @@ class VerifyTask:
 
     def _look(self, store: Store) -> VerifyResult:
         manifests = self._manifests(store)
-        report_changed_manifests(self._emitter, self._order.bundles, manifests.values())
         pieces: dict[str, _Piece] = {}
         for manifest in manifests.values():
             for record in manifest.pieces:
@@ -113,11 +112,15 @@ class VerifyTask:
 
     def _manifests(self, store: Store) -> dict[str, Manifest]:
         found = {}
+        known = KnownCopies(self._order.bundles, self._subject, self._spool, self._emitter)
         for held in self._order.bundles:
             file = f"bundles/{held.name}/{MANIFEST}"
             path = f"{self._subject.folder}/{file}"
             try:
-                found[held.name] = parse_manifest(read_all(store, path))
+                manifest = parse_manifest(read_all(store, path))
+                if not known.is_ours(store, manifest):
+                    raise DamagedError(f"{held.name} is not what was stored there.")
+                found[held.name] = manifest
                 self._sound.add(file)
             except MissingError:
                 self._damage(file, "missing", [held.name])

@@ -75,6 +75,13 @@ def test_mending_takes_from_all_other_stores_of_the_subject(heronmere):
     assert [store.name for store in found.sources] == ["boathouse", "cellar"]
 
 
+def test_what_a_damaged_piece_should_be_the_records_say(heronmere):
+    heronmere.bundle(0, on=("attic", "boathouse"), pieces=(piece("p", 5), piece("q", 7)))
+    heronmere.bundle(1, on=("attic",), pieces=(piece("p", 5),))
+    damage(heronmere, "attic", "pieces/p", "pieces/gone")
+    assert order(heronmere, "mend")[0].pieces == [piece("p", 5)]
+
+
 def test_repacking_makes_no_piece_smaller_than_those_that_are_there(heronmere):
     heronmere.bundle(0, pieces=(piece("small", 5), piece("large", 300 * MIB)))
     found, number = order(heronmere, "repack", over=35, dry_run=True)

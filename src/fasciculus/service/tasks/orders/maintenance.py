@@ -7,6 +7,7 @@ from typing import TypedDict
 
 import msgspec
 
+from ....core.bundle.manifest import PieceRecord
 from ....core.errors import SettingError
 from ....models import MaintenanceTask
 from ....records import maintenance
@@ -51,7 +52,10 @@ def maintenance_order(
         case "mend":
             others = maintenance.other_stores(db, task.store, subject)
             return MendOrder(
-                **common, files=damaged, sources=[store_order(sources, name) for name in others]
+                **common,
+                files=damaged,
+                sources=[store_order(sources, name) for name in others],
+                pieces=_pieces(sources, task, damaged),
             )
         case "repack":
             return RepackOrder(
@@ -80,6 +84,18 @@ def _copies(sources: OrderSources, task: MaintenanceTask) -> list[CopyOrder]:
         )
         for copy in maintenance.copies_on(sources.db, task.store, subject, task.bundle)
     ]
+
+
+def _pieces(sources: OrderSources, task: MaintenanceTask, damaged: list[str]) -> list[PieceRecord]:
+    """The damaged pieces as the records know them."""
+    subject = (task.subject_kind, task.subject)
+    found = {
+        piece.name: piece
+        for copy in maintenance.copies_on(sources.db, task.store, subject)
+        for piece in copy.manifest.pieces
+        if f"pieces/{piece.name}" in damaged
+    }
+    return [found[name] for name in sorted(found)]
 
 
 def _piece_size(sources: OrderSources, store: str, subject: tuple[str, str]) -> int:
