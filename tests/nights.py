@@ -6,6 +6,7 @@ import os
 import shutil
 import threading
 import time
+from collections.abc import Callable
 from pathlib import Path
 
 import msgspec
@@ -13,7 +14,10 @@ from running import until
 from trees import picture
 
 from fasciculus.bundles.retiring import complete
+from fasciculus.core.bundle.entry import Entry
 from fasciculus.core.bundle.layout import SubjectRef
+from fasciculus.core.bundle.listing import ListingWriter, read_listing
+from fasciculus.core.bundle.manifest import parse_manifest, sums
 from fasciculus.hosts.local import LocalHost
 from fasciculus.stores import open_store, store_spec
 from fasciculus.stores.base import StoreSpec
@@ -133,6 +137,28 @@ class Nights:
         self.known = [name for name in [*self.known, finished.bundle] if name in self.present()]
         self.images[finished.bundle] = picture(self.tree)
         return manifest
+
+    def forge(self, name: str, change: Callable[[list[Entry]], list[Entry]]) -> None:
+        """Let a store's listing of a bundle say something else, and its manifest agree with it."""
+        folder = self.root / "attic" / SUBJECT.bundle(name)
+        with (folder / "listing.jsonl.zst").open("rb") as raw:
+            entries = change(list(read_listing(raw)))
+        sink = io.BytesIO()
+        writer = ListingWriter(sink)
+        for entry in entries:
+            writer.add(entry)
+        digest = writer.close()
+        document = json.loads((folder / "bundle.json").read_text())
+        document["listing"].update(sha256=digest, bytes=len(sink.getvalue()))
+        manifest = parse_manifest(json.dumps(document).encode())
+        for file, data in (
+            ("listing.jsonl.zst", sink.getvalue()),
+            ("bundle.json", manifest.to_json()),
+            ("SHA256SUMS", sums(digest, manifest.pieces, manifest.listing)),
+        ):
+            # New files: the listing beside the records may be the same one.
+            (folder / file).unlink()
+            (folder / file).write_bytes(data)
 
     def piece(self, name: str, store: str = "attic") -> Path:
         return self.root / store / SUBJECT.piece(name)

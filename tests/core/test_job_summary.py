@@ -108,27 +108,58 @@ def test_how_much_the_kept_copies_come_to():
     )
 
 
+SUMMARY = {
+    "subjects": "accounts",
+    "choice": "all",
+    "names": [],
+    "covers": 3,
+    "contents": ["files", "databases", "mail"],
+    "messages": False,
+    "rules": FileRules(),
+    "databases": DatabaseRules(),
+    "hold_page": False,
+    "full_every": 0,
+    "timetable": schedule.parse("daily 02:15"),
+    "zone": "UTC",
+    "stores": ["attic"],
+    "keep": 7,
+    "report_to": [],
+    "report_when": "always",
+    "enabled": True,
+}
+
+
 def told(**changes):
-    fields = {
-        "subjects": "accounts",
-        "choice": "all",
-        "names": [],
-        "covers": 3,
-        "contents": ["files"],
-        "messages": False,
-        "rules": FileRules(),
-        "databases": DatabaseRules(),
-        "hold_page": False,
-        "full_every": 0,
-        "timetable": schedule.parse("daily 02:15"),
-        "zone": "UTC",
-        "stores": ["attic"],
-        "keep": 7,
-        "report_to": [],
-        "report_when": "always",
-        "enabled": True,
-    }
-    return job_summary.summary(**{**fields, **changes})
+    return job_summary.summary(**{**SUMMARY, **changes})
+
+
+@pytest.mark.parametrize(
+    ("changes", "words"),
+    [
+        ({}, "files, databases and mail settings of all accounts (3 now) to attic"),
+        ({"choice": "listed", "names": ["millpond"], "covers": 1}, "of the account millpond to"),
+        (
+            {"choice": "all_but", "names": list("abcdef")},
+            "of all accounts but a, b, c, d and 2 more (3 now)",
+        ),
+        ({"messages": True}, "mail settings with the messages"),
+        ({"subjects": "hosts", "contents": ["databases"]}, "all databases of all hosts"),
+        ({"databases": DatabaseRules(structure_only=True)}, "the structure of databases"),
+        ({"rules": FileRules(larger_than=1 << 20)}, "files (without those larger than 1.00 MiB)"),
+        ({"rules": FileRules(older_than=1)}, "files (without those older than 1 day)"),
+        ({"rules": FileRules(includes=["/a"])}, "files (only of 1 pattern)"),
+        ({"rules": FileRules(excludes=["a", "b"])}, "without what 2 patterns match"),
+        ({"hold_page": True}, "sets the sites' hold page meanwhile"),
+        ({"full_every": 30}, "with a new full bundle every 30 days"),
+        ({"keep": 1}, "keeps the newest 1 copy of each"),
+        ({"report_to": ["duty@x.example"]}, "mails duty@x.example each time"),
+        ({"report_to": ["a@x.example"], "report_when": "trouble"}, "when something is wrong"),
+        ({"enabled": False}, "Switched off. When on: every day"),
+        ({"timetable": schedule.parse("by hand")}, "it bundles files"),
+    ],
+)
+def test_the_summary_says_what_was_chosen(changes, words):
+    assert words in told(**changes)
 
 
 @pytest.mark.parametrize(

@@ -2,7 +2,6 @@
 
 import errno
 import io
-import json
 import os
 import shutil
 import subprocess
@@ -13,8 +12,6 @@ from nights import made
 from trees import picture
 
 from fasciculus.core.bundle.entry import SYMLINK, Entry
-from fasciculus.core.bundle.listing import ListingWriter, read_listing
-from fasciculus.core.bundle.manifest import parse_manifest
 from fasciculus.core.errors import DamagedError, MissingError, SettingError, StoreFullError
 from fasciculus.hosts.local import LocalHost
 from fasciculus.worker.events import Emitter, Log, from_line
@@ -58,25 +55,9 @@ def restore(nights, target=None, **more):
 
 
 def altered(nights, change):
-    """Let the store's listing say something else, and its manifest agree with that."""
+    """Let the store say something else of its only bundle."""
     (name,) = nights.known
-    folder = nights.root / "attic/accounts/millpond/bundles" / name
-    with (folder / "listing.jsonl.zst").open("rb") as raw:
-        entries = list(change(list(read_listing(raw))))
-    sink = io.BytesIO()
-    writer = ListingWriter(sink)
-    for entry in entries:
-        writer.add(entry)
-    digest = writer.close()
-    document = json.loads((folder / "bundle.json").read_text())
-    document["listing"].update(sha256=digest, bytes=len(sink.getvalue()))
-    for path, data in (
-        ("listing.jsonl.zst", sink.getvalue()),
-        ("bundle.json", json.dumps(document).encode()),
-    ):
-        (folder / path).unlink()
-        (folder / path).write_bytes(data)
-    parse_manifest((folder / "bundle.json").read_bytes())
+    nights.forge(name, lambda entries: list(change(entries)))
 
 
 # Where to ---------------------------------------------------------------------------

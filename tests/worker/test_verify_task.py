@@ -1,7 +1,5 @@
 """Verifying, without a service: what is read, what is believed, what is told."""
 
-import io
-import json
 import os
 import shutil
 
@@ -9,8 +7,6 @@ import pytest
 from nights import SUBJECT
 
 from fasciculus.core.bundle.entry import Extent
-from fasciculus.core.bundle.listing import ListingWriter, read_listing
-from fasciculus.core.bundle.manifest import parse_manifest, sums
 from fasciculus.core.errors import DamagedError, FasciculusError, MissingError
 from fasciculus.stores.folder import FolderStore
 from fasciculus.worker.events import (
@@ -215,27 +211,6 @@ def test_a_store_that_cannot_be_read_at_all_damages_nothing(kept):
 # A store that lies consistently -----------------------------------------------------
 
 
-def forged(nights, number, change):
-    """Give a bundle on the store another listing, and a manifest that agrees with it."""
-    folder = bundle(nights, number, "x").parent
-    with (folder / "listing.jsonl.zst").open("rb") as raw:
-        entries = change(list(read_listing(raw)))
-    sink = io.BytesIO()
-    writer = ListingWriter(sink)
-    for entry in entries:
-        writer.add(entry)
-    digest = writer.close()
-    document = json.loads((folder / "bundle.json").read_text())
-    document["listing"].update(sha256=digest, bytes=len(sink.getvalue()))
-    manifest = parse_manifest(json.dumps(document).encode())
-    for name, data in (
-        ("listing.jsonl.zst", sink.getvalue()),
-        ("bundle.json", manifest.to_json()),
-        ("SHA256SUMS", sums(digest, manifest.pieces, manifest.listing)),
-    ):
-        replace(folder / name, data)
-
-
 def without_new(entries):
     return [entry for entry in entries if entry.path != b"new.bin"]
 
@@ -249,7 +224,7 @@ def of_another_mode(entries):
 @pytest.mark.parametrize("change", [without_new, of_another_mode])
 @pytest.mark.parametrize("deep", [False, True])
 def test_altered_contents_that_agree_with_each_other_are_found(kept, change, deep):
-    forged(kept, 1, change)
+    kept.forge(kept.known[1], change)
     result, events = verify(kept, deep)
     file = f"bundles/{kept.known[1]}/bundle.json"
     assert damage(events) == {file: ("altered", kept.known[1:])} and result.outcome == "warned"
@@ -268,7 +243,7 @@ def test_what_repacking_did_unheard_is_taken_over(kept):
             ]
         return entries
 
-    forged(kept, 1, elsewhere)
+    kept.forge(kept.known[1], elsewhere)
     result, events = verify(kept)
     assert [event.bundle for event in events[CopyRepacked]] == [kept.known[1]]
     assert result.outcome == "done"
@@ -276,7 +251,7 @@ def test_what_repacking_did_unheard_is_taken_over(kept):
 
 def test_a_changed_manifest_that_nobody_can_tell_from_a_forged_one_is_damage(kept):
     """The recorded listing is not at hand."""
-    forged(kept, 1, lambda entries: entries[:-1])
+    kept.forge(kept.known[1], lambda entries: entries[:-1])
     (kept.root / f"{kept.known[1]}.zst").unlink()
     _, events = verify(kept)
     assert damage(events) == {f"bundles/{kept.known[1]}/bundle.json": ("altered", kept.known[1:])}
