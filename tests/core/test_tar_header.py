@@ -1,6 +1,8 @@
 """Tar headers: each is read back by the standard library's ``tarfile``."""
 
 import io
+import os
+import subprocess
 import tarfile
 
 import pytest
@@ -247,3 +249,12 @@ def test_what_stands_in_for_a_number_that_does_not_fit_is_nothing():
     data = main_of(tar_header.header(entry(uid=0o7777777 + 1, mtime_ns=-(10**9), size=2**40)))
     assert data[108:116] == b"0000000\0" and data[136:148] == b"00000000000\0"
     assert data[124:136] == b"00000000000\0"
+
+
+def test_attribute_names_with_what_ends_a_keyword_come_back_by_gnu_tar(tmp_path):
+    names = {"user.a=b": b"1", "user.50%": b"2", "user.%3D": b"3", "user.plain": b"4"}
+    archive = tar_header.header(entry(b"x", size=0, xattrs=names)) + tar_header.END
+    command = ["tar", "--xattrs", "--xattrs-include=*", "-xf", "-", "-C", str(tmp_path)]
+    subprocess.run(command, input=archive, check=True, capture_output=True)
+    path = tmp_path / "files/x"
+    assert {name: os.getxattr(path, name) for name in os.listxattr(path)} == names

@@ -209,3 +209,12 @@ def test_rules_that_look_into_no_folder_open_none_of_its_files(tree, monkeypatch
     chooser = FileSelector(FileRules(excludes=("none",)), 0)
     monkeypatch.setattr(FileSelector, "enter", lambda *_: pytest.fail("it was not asked for"))
     assert b"a/x" in paths(tree, chooser=chooser)
+
+
+def test_an_attribute_whose_name_is_not_utf8_costs_itself(tree):
+    os.setxattr(tree / "z", b"user.caf\xe9", b"1")
+    os.setxattr(tree / "z", "user.a=b", b"2")
+    warned = []
+    (found,) = [e for e in scan(os.fsencode(tree), warn=warned.append) if e.path == b"z"]
+    assert found.xattrs == {"user.a=b": b"2"}
+    assert warned == ["z: an attribute whose name is not UTF-8 is not kept"]

@@ -78,7 +78,12 @@ def _send_one(folders: _Folders, path: bytes, sink: BinaryIO) -> None:
         if descriptor >= 0 and not stat.S_ISREG(info.st_mode):
             raise OSError(2, "it is no file any more")
         place = b"/proc/self/fd/%d/%s" % (folder, name)
-        sink.write(_header(path, info, _attributes(place, descriptor)))
+        attributes = _attributes(place, descriptor)
+        for key in list(attributes):
+            if not _is_utf8(key):
+                del attributes[key]
+                _complain(path, b"an attribute whose name is not UTF-8 is not kept")
+        sink.write(_header(path, info, attributes))
         if descriptor >= 0:
             _send_bytes(path, descriptor, info, sink)
     finally:
@@ -104,9 +109,17 @@ def _header(path: bytes, info: os.stat_result, attributes: Dict[str, bytes]) -> 
     seconds, fraction = divmod(abs(info.st_mtime_ns), 10**9)
     headers = {"mtime": "%s%d.%09d" % (sign, seconds, fraction)}
     for key, value in attributes.items():
-        headers["SCHILY.xattr." + key] = _text(value)
+        headers["SCHILY.xattr." + key.replace("%", "%25").replace("=", "%3D")] = _text(value)
     member.pax_headers = headers
     return member.tobuf(tarfile.PAX_FORMAT, "utf-8", "surrogateescape")
+
+
+def _is_utf8(name: str) -> bool:
+    try:
+        name.encode()
+    except UnicodeEncodeError:
+        return False
+    return True
 
 
 def _text(data: bytes) -> str:

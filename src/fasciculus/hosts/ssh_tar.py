@@ -21,6 +21,7 @@ from .base import FileState
 
 _CHUNK = 256 * 1024
 _XATTR = "SCHILY.xattr."
+_ODD_NAME = "an attribute whose name is not UTF-8 is not kept"
 
 
 class _Member:
@@ -75,6 +76,8 @@ class TarReader:
                     self._errors[name] = shown(reason)
                 elif reason == b"file changed as we read it":
                     self._notes.append(f"{shown(name)}: changed while it was read")
+                elif reason == _ODD_NAME.encode():
+                    self._notes.append(f"{shown(name)}: {_ODD_NAME}")
                 elif reason.startswith(b"File shrank by"):
                     self._notes.append(
                         f"{shown(name)}: became shorter while it was read; "
@@ -116,13 +119,23 @@ class TarReader:
         assert self._tar is not None
         for key, value in member.pax_headers.items():
             if key.startswith(_XATTR):
-                entry.xattrs[key[len(_XATTR) :]] = value.encode("utf-8", "surrogateescape")
+                self._attribute(entry, key[len(_XATTR) :], value)
         if entry.type in (CHAR, BLOCK):
             entry.rdev = (member.devmajor, member.devminor)
         if entry.type == FILE:
             # What counts is the file as it was when tar opened it.
             entry.size = member.size
         return _Member(self._tar, member, FileState(entry.size, _mtime(member), entry.ctime_ns))
+
+    def _attribute(self, entry: Entry, keyword: str, value: str) -> None:
+        """Fill in an attribute; GNU tar escapes what would end a keyword."""
+        name = keyword.replace("%3D", "=").replace("%25", "%")
+        try:
+            name.encode()
+        except UnicodeEncodeError:
+            self._notes.append(f"{entry.text}: {_ODD_NAME}")
+            return
+        entry.xattrs[name] = value.encode("utf-8", "surrogateescape")
 
     def reason(self, path: bytes) -> str:
         """Why an entry was not sent."""

@@ -119,6 +119,11 @@ def _split(name: bytes) -> tuple[bytes, bytes] | None:
     return None
 
 
+def _keyword(name: str) -> bytes:
+    """An attribute's name as GNU tar writes it: what would end a record's keyword is escaped."""
+    return name.replace("%", "%25").replace("=", "%3D").encode()
+
+
 def _is_utf8(data: bytes) -> bool:
     try:
         data.decode()
@@ -207,7 +212,7 @@ def header(entry: Entry, size: int | None = None, name: bytes | None = None) -> 
     if any(key != b"mtime" and not _is_utf8(value) for key, value in records):
         records.insert(0, (b"hdrcharset", b"BINARY"))
     for key_text, value in entry.xattrs.items():
-        records.append((b"SCHILY.xattr." + key_text.encode(), value))
+        records.append((b"SCHILY.xattr." + _keyword(key_text), value))
 
     main = _ustar(
         short,

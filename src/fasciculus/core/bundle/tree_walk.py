@@ -74,13 +74,24 @@ def shown(path: bytes) -> str:
 def _xattrs(path: bytes, where: bytes, warn: Warn) -> dict[str, bytes]:
     try:
         keys = os.listxattr(path, follow_symlinks=False)
-        return {key: os.getxattr(path, key, follow_symlinks=False) for key in keys}
+        good = [key for key in keys if _is_utf8(key)]
+        if len(good) < len(keys):
+            warn(f"{shown(where)}: an attribute whose name is not UTF-8 is not kept")
+        return {key: os.getxattr(path, key, follow_symlinks=False) for key in good}
     except FileNotFoundError:
         return {}
     except OSError as error:
         if error.errno not in _NO_XATTRS:
             warn(f"{shown(where)}: its extended attributes could not be read ({error.strerror})")
         return {}
+
+
+def _is_utf8(name: str) -> bool:
+    try:
+        name.encode()
+    except UnicodeEncodeError:
+        return False
+    return True
 
 
 def describe(
