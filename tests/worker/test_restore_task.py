@@ -4,6 +4,7 @@ import errno
 import io
 import os
 import shutil
+import stat
 import subprocess
 import threading
 
@@ -14,7 +15,7 @@ from trees import picture
 from fasciculus.core.bundle.entry import SYMLINK, Entry
 from fasciculus.core.errors import DamagedError, MissingError, SettingError, StoreFullError
 from fasciculus.hosts.local import LocalHost
-from fasciculus.worker.events import Emitter, Log, from_line
+from fasciculus.worker.events import Emitter, Log, Progress, from_line
 from fasciculus.worker.orders import RestoreOrder
 from fasciculus.worker.restore import task as module
 from fasciculus.worker.restore.target import RestoreTarget
@@ -27,11 +28,13 @@ def kept(nights):
     (nights.tree / "empty").mkdir()
     os.chmod(nights.tree / "site-1/page-1.html", 0o4640)
     os.mkfifo(nights.tree / "pipe")
+    os.setxattr(nights.tree / "film.bin", "user.note", b"\0=")
+    os.setxattr(nights.tree / "site-1", "user.folder", b"1")
     nights.night()
     return nights
 
 
-def restore(nights, target=None, **more):
+def restore(nights, target=None, told=None, **more):
     """Restore; gives the result and the lines of the log."""
     (name,) = nights.known
     order = made(
@@ -51,6 +54,8 @@ def restore(nights, target=None, **more):
     finally:
         assert not (nights.root / "spool4").exists(), "nothing stays in the spool"
     events = [from_line(line) for line in raw.getvalue().splitlines()]
+    if told is not None:
+        told += [event for event in events if isinstance(event, Progress)]
     return found, [event.text for event in events if isinstance(event, Log)]
 
 
@@ -344,11 +349,11 @@ def test_nobody_else_writes_there_before_the_end(kept, monkeypatch):
         place = kept.root / "back" / os.fsdecode(path)
         fill(self, entry, path, reader)
         info = place.parent.stat()
-        seen.add((info.st_uid, info.st_mode & 0o022))
+        seen.add((info.st_uid, info.st_mode & 0o777))
 
     monkeypatch.setattr(RestoreTask, "_fill", looked_at)
     restore(kept)
-    assert seen == {(0, 0)}
+    assert seen == {(0, 0o700)}
     assert (kept.root / "back/files/site-1").stat().st_uid == 12345
 
 
@@ -411,3 +416,44 @@ def test_a_store_that_altered_everything_consistently_is_not_believed(kept):
         restore(kept, listing_sha256=recorded)
     assert "another store" in caught.value.way_out and not (kept.root / "back").exists()
     assert restore(kept)[0].outcome == "done", "nobody knows better without records"
+
+
+@pytest.mark.parametrize(("kind", "bits"), [("char", stat.S_IFCHR), ("block", stat.S_IFBLK)])
+def test_a_device_is_made_as_root_with_its_numbers(kept, monkeypatch, kind, bits):
+    def change(entries):
+        yield from entries
+        yield Entry("files", b"zzz", kind, mode=0o660, rdev=(8, 17))
+
+    made = []
+
+    def mknod(name, mode, device, *, dir_fd):
+        made.append((name, mode, os.major(device), os.minor(device)))
+        os.mkfifo(name, dir_fd=dir_fd)
+
+    altered(kept, change)
+    monkeypatch.setattr(module.os, "mknod", mknod)
+    assert restore(kept)[0].outcome == "done"
+    assert made == [(b"zzz", bits | 0o600, 8, 17)]
+    assert stat.S_IMODE((kept.root / "back/files/zzz").stat().st_mode) == 0o660
+
+
+def test_nothing_stays_open(kept):
+    before = len(os.listdir("/proc/self/fd"))
+    restore(kept)
+    with pytest.raises(SettingError):
+        restore(kept)
+    assert len(os.listdir("/proc/self/fd")) <= before
+
+
+def test_how_far_it_is_is_told_and_what_came_back_counted(kept):
+    for number in range(200):
+        (kept.tree / f"small-{number:03}").write_bytes(b"x")
+    kept.known = []
+    kept.night(incremental=False)
+    kept.known = kept.known[-1:]
+    told = []
+    found, _ = restore(kept, told=told)
+    assert found.entries == len(picture(kept.tree))
+    stages = [event for event in told if event.stage == "files"]
+    assert len(stages) >= 3 and stages[-1].total == found.bytes
+    assert [event.entries for event in stages] == sorted(event.entries for event in stages)
