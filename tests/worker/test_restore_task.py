@@ -457,3 +457,20 @@ def test_how_far_it_is_is_told_and_what_came_back_counted(kept):
     stages = [event for event in told if event.stage == "files"]
     assert len(stages) >= 3 and stages[-1].total == found.bytes
     assert [event.entries for event in stages] == sorted(event.entries for event in stages)
+
+
+def test_holes_come_back_as_holes(kept):
+    with (kept.tree / "sparse").open("wb") as file:
+        file.write(b"begin")
+        file.seek(40 * 1024 * 1024)
+        file.write(b"middle" * 30_000)
+        file.truncate(100 * 1024 * 1024)
+    (kept.tree / "zeros").touch()
+    os.truncate(kept.tree / "zeros", 5_000_001)
+    kept.known = []
+    kept.night(incremental=False)
+    kept.known = kept.known[-1:]
+    restore(kept)
+    assert picture(kept.root / "back/files") == picture(kept.tree)
+    for name, most in (("sparse", 600_000), ("zeros", 100_000)):
+        assert (kept.root / "back/files" / name).stat().st_blocks * 512 < most, name

@@ -9,6 +9,7 @@ from __future__ import annotations
 import errno
 import os
 from contextlib import suppress
+from typing import IO
 
 from ...core.bundle.root_path import child_folder, make_root
 from ...core.errors import DamagedError
@@ -16,6 +17,9 @@ from ...core.errors import DamagedError
 #: Folders that are kept open.
 _OPEN = 64
 _NEW = os.O_WRONLY | os.O_CREAT | os.O_EXCL | os.O_NOFOLLOW | os.O_CLOEXEC
+_BLOCK = 64 * 1024
+#: What is worth looking for them.
+_HOLE = bytes(16 * 1024)
 _NO_FOLDER = (errno.ELOOP, errno.ENOTDIR)
 
 
@@ -120,3 +124,16 @@ class RestoreTarget:
         above, _, old = first.rpartition(b"/")
         # Both stay open: the first was the last one asked for.
         os.link(old, name, src_dir_fd=self.folder(above), dst_dir_fd=folder, follow_symlinks=False)
+
+
+def write_sparsely(sink: IO[bytes], data: bytes) -> None:
+    """Write to a new file; long stretches of zeros become holes, which take no room."""
+    if _HOLE not in data:
+        sink.write(data)
+        return
+    for start in range(0, len(data), _BLOCK):
+        block = data[start : start + _BLOCK]
+        if not block.strip(b"\0"):
+            sink.seek(len(block), os.SEEK_CUR)
+        else:
+            sink.write(block)

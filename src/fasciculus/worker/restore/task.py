@@ -42,7 +42,7 @@ from ..orders import RestoreOrder
 from ..results import RestoreResult
 from ..store_access import retrying_store
 from .mail import MailSettingsRestore
-from .target import RestoreTarget
+from .target import RestoreTarget, write_sparsely
 
 _REPORT_EVERY = 64
 _NAMED = 5
@@ -297,8 +297,10 @@ class RestoreTask:
         with os.fdopen(self._made.new_file(path), "wb", buffering=0) as sink:
             try:
                 for chunk in reader.contents(entry):
-                    sink.write(chunk)
+                    write_sparsely(sink, chunk)
                     self._progress.bytes += len(chunk)
+                # A hole at the end is only there once the file is that long.
+                sink.truncate()
             except (FasciculusError, OSError):
                 # What is not right, or not whole, must not stay there as if it were.
                 self._progress.bytes = before
