@@ -2,6 +2,7 @@
 
 import os
 from contextlib import closing
+from types import SimpleNamespace
 
 import pytest
 
@@ -218,3 +219,42 @@ def test_an_attribute_whose_name_is_not_utf8_costs_itself(tree):
     (found,) = [e for e in scan(os.fsencode(tree), warn=warned.append) if e.path == b"z"]
     assert found.xattrs == {"user.a=b": b"2"}
     assert warned == ["z: an attribute whose name is not UTF-8 is not kept"]
+
+
+def test_a_name_that_cannot_be_looked_at_costs_itself(tree, monkeypatch):
+    look = os.stat
+
+    def refused(path, **more):
+        if path == b"x":
+            raise OSError(5, "Input/output error")
+        return look(path, **more)
+
+    monkeypatch.setattr(os, "stat", refused)
+    warned = []
+    found = [entry.path for entry in scan(os.fsencode(tree), warn=warned.append)]
+    assert found == [b"", b"a", b"a/b", b"a/b/c", b"a/b/c/deep", b"a.b", b"z"]
+    assert warned == [
+        "a/x: could not be read (Input/output error)",
+        "a.b/x: could not be read (Input/output error)",
+    ]
+
+
+@pytest.mark.parametrize("wanted", [True, False])
+def test_another_file_system_is_left_out_only_where_that_is_wanted(tree, monkeypatch, wanted):
+    look = os.stat
+
+    def elsewhere(path, **more):
+        info = look(path, **more)
+        if path != b"b":
+            return info
+        fields = {name: getattr(info, name) for name in dir(info) if name.startswith("st_")}
+        return SimpleNamespace(**{**fields, "st_dev": info.st_dev + 1})
+
+    monkeypatch.setattr(os, "stat", elsewhere)
+    left = []
+    chooser = FileSelector(FileRules(one_file_system=wanted, excludes=("none",)), 0)
+    found = paths(tree, chooser=chooser, on_left_out=lambda *row: left.append(row))
+    assert (b"a/b" in found) and (b"a/x" in found) and b"a/b/c" not in found
+    assert left == ([(b"a/b", 0, "on another file system")] if wanted else [])
+    assert WalkRules(chooser=chooser).one_file_system is wanted
+    assert WalkRules().one_file_system is False
