@@ -49,21 +49,21 @@ def made(server):
 
 @pytest.fixture
 def setting(server):
-    """Settings of the server for one test."""
+    """Settings of the server for one test, made by a session that they do not bound."""
+    connection = server.connect("")
+    cursor = connection.cursor()
     kept = []
 
     def change(name, value):
-        connection = server.connect("")
-        with connection.cursor() as cursor:
-            cursor.execute(f"SELECT @@GLOBAL.{name}")
-            kept.append((name, cursor.fetchone()[0]))
-        connection.close()
-        server.run(f"SET GLOBAL {name}={value}")
+        cursor.execute(f"SELECT @@GLOBAL.{name}")
+        kept.append((name, cursor.fetchone()[0]))
+        cursor.execute(f"SET GLOBAL {name}={value}")
 
     yield change
     for name, value in reversed(kept):
         shown = f"'{value}'" if isinstance(value, str) else value
-        server.run(f"SET GLOBAL {name}={'DEFAULT' if value is None else shown}")
+        cursor.execute(f"SET GLOBAL {name}={'DEFAULT' if value is None else shown}")
+    connection.close()
 
 
 def dumped(spec, name):
@@ -121,13 +121,13 @@ MANY = [
 def test_settings_of_the_server_bound_no_dump_and_no_restore(
     server, spec, made, setting, name, value
 ):
+    server.run("DROP DATABASE IF EXISTS copy")
     made("bounded", *MANY)
     members, _ = dumped(spec, "bounded")
     setting(name, value)
     again, done = dumped(spec, "bounded")
     assert [m.data for m in again] == [m.data for m in members]
     assert done.tables == {"many": 3000} and done.notes == []
-    server.run("DROP DATABASE IF EXISTS copy")
     assert loaded(spec, again) == []
     assert query(server, "SELECT COUNT(*), MAX(id) FROM many", "copy") == ((3000, 3000),)
 
