@@ -201,19 +201,23 @@ class Nights:
             [e.file for e in events if isinstance(e, DamageCleared)],
         )
 
-    def repack(self, over: float = 0.1, store: str = "attic", **more):
-        """Repack, and take over the new listings as the service does."""
-        listings = self.root / "repacked"
-        finished, events = self.maintenance(
+    def repack_events(self, over: float = 0.1, store: str = "attic", **more):
+        """Repack; gives how it ended and what it told."""
+        return self.maintenance(
             RepackOrder,
             RepackTask,
             store,
             over=over,
             piece_size=2 * MIB,
             spool_limit=1 << 30,
-            listings=str(listings),
+            listings=str(self.root / "repacked"),
             **more,
         )
+
+    def repack(self, over: float = 0.1, store: str = "attic", **more):
+        """Repack, and take over the new listings as the service does."""
+        listings = self.root / "repacked"
+        finished, events = self.repack_events(over, store, **more)
         for event in events:
             if isinstance(event, CopyRepacked):
                 self.manifests[event.bundle] = msgspec.to_builtins(event.manifest)

@@ -12,7 +12,6 @@ from fasciculus.core.bundle.reader import BundleReader
 from fasciculus.core.errors import DamagedError, FasciculusError, StoreFullError, UnreachableError
 from fasciculus.stores.folder import FolderStore
 from fasciculus.worker.events import Log, Progress
-from fasciculus.worker.maintenance.repack import RepackTask
 from fasciculus.worker.orders import RepackOrder
 
 MIB = 1024 * 1024
@@ -126,14 +125,7 @@ def test_a_store_that_cannot_replace_a_file_in_one_step(dead, monkeypatch):
 def test_what_an_interrupted_work_left_is_cleared_first(dead):
     stray = dead.piece("2026-01-01T000000Z-nightly.files-0001.tar.zst")
     stray.write_bytes(b"half of it")
-    _, events = dead.maintenance(
-        RepackOrder,
-        RepackTask,
-        over=0.1,
-        piece_size=2 * MIB,
-        spool_limit=1 << 30,
-        listings=str(dead.root / "repacked"),
-    )
+    _, events = dead.repack_events()
     assert not stray.exists()
     log = [event.text for event in events if isinstance(event, Log)]
     assert any(line.startswith("cleared ") and stray.name in line for line in log)
@@ -215,14 +207,7 @@ def test_every_bundle_names_all_that_it_needs_and_nothing_else(dead):
 
 
 def test_how_far_it_is_is_told(dead):
-    _, events = dead.maintenance(
-        RepackOrder,
-        RepackTask,
-        over=0.1,
-        piece_size=2 * MIB,
-        spool_limit=1 << 30,
-        listings=str(dead.root / "repacked"),
-    )
+    _, events = dead.repack_events()
     told = [event for event in events if isinstance(event, Progress)]
     assert {"weighing", "packing"} <= {event.stage for event in told}
     last = [event for event in told if event.stage == "packing"][-1]

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING, Annotated, Any
+from typing import Annotated, Any
 
 import typer
 
@@ -15,9 +15,6 @@ from .output import wrong
 from .parameters import AsJson, HostName, NewHostName, Yes
 from .session import service
 from .steps import prove, show_tried
-
-if TYPE_CHECKING:
-    pass
 
 app = typer.Typer(help="Servers where accounts live.", no_args_is_help=True)
 

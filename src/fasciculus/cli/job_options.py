@@ -195,8 +195,7 @@ DeadShare = Annotated[
     int | None,
     typer.Option(
         help="Incremental: a new full bundle when more than so many percent of what is stored is "
-        "no "
-        "longer needed.",
+        "no longer needed.",
         rich_help_panel="Packing",
     ),
 ]

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING, Annotated, Any
+from typing import Annotated, Any
 
 import typer
 
@@ -14,9 +14,6 @@ from .options import options_of
 from .output import moment, wrong
 from .parameters import AsJson, JobName, NewJobName, Yes
 from .session import service
-
-if TYPE_CHECKING:
-    pass
 
 app = typer.Typer(
     help="Standing instructions: what, where, when, keep, tell.", no_args_is_help=True

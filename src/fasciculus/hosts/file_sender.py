@@ -13,7 +13,7 @@ import tarfile
 from contextlib import suppress
 from typing import BinaryIO, Dict, Iterator, List
 
-from ..core.bundle.root_path import _FILE, _FOLDER, open_root
+from ..core.bundle.root_path import FILE_FLAGS, FOLDER_FLAGS, open_root
 
 _CHUNK = 256 * 1024
 
@@ -51,7 +51,7 @@ class _Folders:
             os.close(self._open.pop())
         for name in names[shared:]:
             above = self._open[-1] if self._open else self._root
-            self._open.append(os.open(name, _FOLDER, dir_fd=above))
+            self._open.append(os.open(name, FOLDER_FLAGS, dir_fd=above))
             self._names.append(name)
         return self._open[-1] if self._open else self._root
 
@@ -72,7 +72,7 @@ def _send_one(folders: _Folders, path: bytes, sink: BinaryIO) -> None:
     info = os.stat(name, dir_fd=folder, follow_symlinks=False)
     descriptor = -1
     if stat.S_ISREG(info.st_mode):
-        descriptor = os.open(name, _FILE, dir_fd=folder)
+        descriptor = os.open(name, FILE_FLAGS, dir_fd=folder)
         info = os.fstat(descriptor)
     try:
         if descriptor >= 0 and not stat.S_ISREG(info.st_mode):

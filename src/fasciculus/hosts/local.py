@@ -14,6 +14,7 @@ from ..core.bundle import tree_walk as walking
 from ..core.bundle.entry import Entry
 from ..core.bundle.open_tree import OpenTree
 from ..core.bundle.root_path import (
+    NEW_FILE_FLAGS,
     make_root,
     open_file,
     open_listed_file,
@@ -165,8 +166,8 @@ class LocalHost:
                 with suppress(FileNotFoundError):
                     os.unlink(partial, dir_fd=folder)
                 # Never readable by more people than the file that it stands in for.
-                flags = os.O_WRONLY | os.O_CREAT | os.O_EXCL | os.O_NOFOLLOW | os.O_CLOEXEC
-                with os.fdopen(os.open(partial, flags, 0o600, dir_fd=folder), "wb") as sink:
+                made = os.open(partial, NEW_FILE_FLAGS, 0o600, dir_fd=folder)
+                with os.fdopen(made, "wb") as sink:
                     sink.write(data)
                     sink.flush()
                     os.fsync(sink.fileno())

@@ -36,7 +36,8 @@ def walk(
         if relative in chosen.left_out:
             continue
         entry, path = described(relative, info), base + b"/" + relative
-        verdict = _verdict(entry, chosen)
+        is_dir, is_file = entry.type == DIR, entry.type == FILE
+        verdict = chosen.judge(relative, is_dir, is_file, entry.size, entry.mtime_ns)
         if verdict and verdict != ON_THE_WAY:
             continue
         if verdict == ON_THE_WAY:
@@ -49,19 +50,8 @@ def walk(
         if entry.type == SYMLINK:
             entry.target = sftp.target_of(path)
         yield HostEntry(entry, partial(open_, path))
-        if entry.type == DIR:
+        if is_dir:
             stack.append((relative, _listed(sftp, path, relative, warn)))
-
-
-def _verdict(entry: Entry, chosen: WalkRules) -> str:
-    """What the rules say; who is to be told of what is left out is told."""
-    if chosen.chooser is None:
-        return ""
-    is_dir, is_file = entry.type == DIR, entry.type == FILE
-    verdict = chosen.chooser.judge(entry.path, is_dir, is_file, entry.size, entry.mtime_ns)
-    if verdict and verdict != ON_THE_WAY:
-        chosen.on_left_out(entry.path, entry.size, verdict)
-    return verdict
 
 
 def _listed(

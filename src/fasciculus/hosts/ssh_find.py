@@ -188,9 +188,8 @@ def choose(
             )
             continue
         if chooser is not None:
-            verdict = chooser.judge(path, is_dir, is_file, int(record[1]), _ns(record[7]))
+            verdict = chosen.judge(path, is_dir, is_file, int(record[1]), _ns(record[7]))
             if verdict and verdict != ON_THE_WAY:
-                chosen.on_left_out(path, 0 if is_dir else int(record[1]), verdict)
                 skipped = path + b"/"
                 continue
             owed = [above for above in owed if path.startswith(above[-1] + b"/")]

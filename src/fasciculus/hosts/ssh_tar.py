@@ -15,7 +15,7 @@ from ..core.bundle.entry import (
     FILE,
     Entry,
 )
-from ..core.bundle.tree_walk import shown
+from ..core.bundle.tree_walk import is_utf8, shown
 from ..core.errors import ConnectionLostError
 from .base import FileState
 
@@ -130,9 +130,7 @@ class TarReader:
     def _attribute(self, entry: Entry, keyword: str, value: str) -> None:
         """Fill in an attribute; GNU tar escapes what would end a keyword."""
         name = keyword.replace("%3D", "=").replace("%25", "%")
-        try:
-            name.encode()
-        except UnicodeEncodeError:
+        if not is_utf8(name):
             self._notes.append(f"{entry.text}: {_ODD_NAME}")
             return
         entry.xattrs[name] = value.encode("utf-8", "surrogateescape")

@@ -12,9 +12,10 @@ import os
 
 from msgspec import Struct
 
+from .root_path import FOLDER_FLAGS
+
 #: So many of a deep tree's folders are open at the same time.
 _MOST = 128
-_FOLDER = os.O_RDONLY | os.O_DIRECTORY | os.O_NOFOLLOW | os.O_CLOEXEC
 
 
 class _Level(Struct):
@@ -101,7 +102,7 @@ class OpenFolders:
 
 def _opened(name: bytes, above: int, identity: tuple[int, int]) -> int:
     """A folder by its name in another, if it is the one of that device and inode."""
-    descriptor = os.open(name, _FOLDER, dir_fd=above)
+    descriptor = os.open(name, FOLDER_FLAGS, dir_fd=above)
     info = os.fstat(descriptor)
     if (info.st_dev, info.st_ino) != identity:
         os.close(descriptor)

@@ -7,9 +7,7 @@ import os
 import stat
 
 from .open_folders import OpenFolders
-from .root_path import open_root
-
-_FILE = os.O_RDONLY | os.O_NOFOLLOW | os.O_NONBLOCK | os.O_CLOEXEC
+from .root_path import FILE_FLAGS, open_root
 
 
 class OpenTree:
@@ -64,7 +62,7 @@ class OpenTree:
         folder, _, name = relative.rpartition(b"/")
         if folder != self._relative[-1]:
             raise OSError(errno.ESTALE, "the walk has gone on")
-        descriptor = os.open(name, _FILE, dir_fd=self.folders.top)
+        descriptor = os.open(name, FILE_FLAGS, dir_fd=self.folders.top)
         if not stat.S_ISREG(os.fstat(descriptor).st_mode):
             os.close(descriptor)
             raise OSError(errno.ELOOP, "it is no file any more")

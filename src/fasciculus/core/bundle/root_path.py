@@ -10,10 +10,14 @@ import stat
 from contextlib import suppress
 from typing import List, Tuple
 
-_FOLDER = os.O_RDONLY | os.O_DIRECTORY | os.O_NOFOLLOW | os.O_CLOEXEC
+#: How a folder, a file and a new file are opened by their name in an open folder: never through a
+#: link, and held up by no pipe or device.
+FOLDER_FLAGS = os.O_RDONLY | os.O_DIRECTORY | os.O_NOFOLLOW | os.O_CLOEXEC
+FILE_FLAGS = os.O_RDONLY | os.O_NOFOLLOW | os.O_NONBLOCK | os.O_CLOEXEC
+NEW_FILE_FLAGS = os.O_WRONLY | os.O_CREAT | os.O_EXCL | os.O_NOFOLLOW | os.O_CLOEXEC
+
 _PLACE = os.O_PATH | os.O_CLOEXEC
 _WAY = os.O_PATH | os.O_NOFOLLOW | os.O_DIRECTORY | os.O_CLOEXEC
-_FILE = os.O_RDONLY | os.O_NOFOLLOW | os.O_NONBLOCK | os.O_CLOEXEC
 _LINKS = 40
 
 
@@ -24,7 +28,7 @@ def open_root(path: bytes, home: bytes = b"") -> int:
     could, it is followed only as long as it stays in ``home``, the folder that is theirs. Raises
     ``OSError``; its ``strerror`` says which link leads out.
     """
-    return _descend(path, home, _FOLDER)
+    return _descend(path, home, FOLDER_FLAGS)
 
 
 def open_file(path: bytes, home: bytes = b"") -> int:
@@ -32,7 +36,7 @@ def open_file(path: bytes, home: bytes = b"") -> int:
 
     Neither a pipe nor a device holds the caller up; what it is, the caller finds out.
     """
-    return _descend(path, home, _FILE)
+    return _descend(path, home, FILE_FLAGS)
 
 
 def open_listed_file(path: bytes) -> int:
@@ -40,7 +44,7 @@ def open_listed_file(path: bytes) -> int:
     folder, _, name = path.rpartition(b"/")
     above = open_root(folder or b"/")
     try:
-        return os.open(name, _FILE, dir_fd=above)
+        return os.open(name, FILE_FLAGS, dir_fd=above)
     finally:
         os.close(above)
 
@@ -136,7 +140,7 @@ def child_folder(above: int, name: bytes, mode: int) -> int:
     """Open a folder in another, making it where it is not there; never through a link."""
     with suppress(FileExistsError):
         os.mkdir(name, mode, dir_fd=above)
-    return os.open(name, _FOLDER, dir_fd=above)
+    return os.open(name, FOLDER_FLAGS, dir_fd=above)
 
 
 def open_parent(path: bytes) -> Tuple[int, bytes]:

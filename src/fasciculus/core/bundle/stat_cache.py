@@ -34,6 +34,7 @@ from .entry import (
     order,
 )
 from .listing import from_line
+from .root_path import FOLDER_FLAGS
 
 _MARK = b"fasciculus-states 2\n"
 #: Of the listing: its SHA-256, and the length of all its lines; of the text that says what the
@@ -194,7 +195,7 @@ def read_stat_block(folder: bytes, names: list[bytes]) -> list[State]:
     """The same of a folder by its path."""
     try:
         # By the folder's descriptor, which spares the kernel the way to it for each name.
-        descriptor = os.open(folder, os.O_RDONLY | os.O_DIRECTORY | os.O_NOFOLLOW | os.O_CLOEXEC)
+        descriptor = os.open(folder, FOLDER_FLAGS)
     except OSError:
         return []
     try:

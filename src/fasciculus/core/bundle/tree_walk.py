@@ -28,6 +28,7 @@ from .entry import (
     Entry,
 )
 from .open_tree import OpenTree
+from .root_path import FILE_FLAGS
 from .stat_cache import (
     StatBlock,
     StatCache,
@@ -74,7 +75,7 @@ def shown(path: bytes) -> str:
 def _xattrs(path: bytes, where: bytes, warn: Warn) -> dict[str, bytes]:
     try:
         keys = os.listxattr(path, follow_symlinks=False)
-        good = [key for key in keys if _is_utf8(key)]
+        good = [key for key in keys if is_utf8(key)]
         if len(good) < len(keys):
             warn(f"{shown(where)}: an attribute whose name is not UTF-8 is not kept")
         return {key: os.getxattr(path, key, follow_symlinks=False) for key in good}
@@ -86,7 +87,8 @@ def _xattrs(path: bytes, where: bytes, warn: Warn) -> dict[str, bytes]:
         return {}
 
 
-def _is_utf8(name: str) -> bool:
+def is_utf8(name: str) -> bool:
+    """Whether a name that the system gave can be kept as text."""
     try:
         name.encode()
     except UnicodeEncodeError:
@@ -147,6 +149,15 @@ class WalkRules(Struct, frozen=True):
     @property
     def one_file_system(self) -> bool:
         return self.chooser is not None and self.chooser.rules.one_file_system
+
+    def judge(self, path: bytes, is_dir: bool, is_file: bool, size: int, mtime_ns: int) -> str:
+        """What the chooser says of a path; of what is left out, ``on_left_out`` is told."""
+        if self.chooser is None:
+            return ""
+        verdict = self.chooser.judge(path, is_dir, is_file, size, mtime_ns)
+        if verdict and verdict != ON_THE_WAY:
+            self.on_left_out(path, 0 if is_dir else size, verdict)
+        return verdict
 
 
 class _Folder(Struct):
@@ -224,7 +235,8 @@ class _Walk:
         chosen = self._chosen
         info = os.stat(name, dir_fd=self._tree.folders.top, follow_symlinks=False)
         is_dir = stat.S_ISDIR(info.st_mode)
-        verdict = self._verdict(relative, info, is_dir)
+        is_file = stat.S_ISREG(info.st_mode)
+        verdict = chosen.judge(relative, is_dir, is_file, info.st_size, info.st_mtime_ns)
         if verdict and verdict != ON_THE_WAY:
             return
         if run is not None and is_dir and run.is_folder:
@@ -237,7 +249,7 @@ class _Walk:
             if line is not None and chosen.on_same(run, line):
                 return
         is_known = chosen.is_known
-        if is_known is not None and info.st_nlink == 1 and stat.S_ISREG(info.st_mode):
+        if is_known is not None and info.st_nlink == 1 and is_file:
             # What leads to it must be listed before it.
             yield from _owed(self._stack)
             if is_known(relative, info):
@@ -255,18 +267,6 @@ class _Walk:
             self._enter(name, relative, info)
             self._stack[-1].owed = entry if verdict == ON_THE_WAY else None
 
-    def _verdict(self, relative: bytes, info: os.stat_result, is_dir: bool) -> str:
-        """What the rules say; who is to be told of what is left out is told."""
-        chooser = self._chosen.chooser
-        if chooser is None:
-            return ""
-        verdict = chooser.judge(
-            relative, is_dir, stat.S_ISREG(info.st_mode), info.st_size, info.st_mtime_ns
-        )
-        if verdict and verdict != ON_THE_WAY:
-            self._chosen.on_left_out(relative, 0 if is_dir else info.st_size, verdict)
-        return verdict
-
     def _note_links(self, entry: Entry, info: os.stat_result) -> None:
         """Lead a further name of a file to the first one."""
         if info.st_nlink > 1 and entry.type == FILE:
@@ -278,13 +278,8 @@ class _Walk:
     def _enter(self, name: bytes, relative: bytes, info: os.stat_result) -> None:
         try:
             self._tree.enter(name, relative, info)
-        except FileNotFoundError:
-            self._warn(f"{shown(relative)}: vanished while it was read")
-            self._tree.stay(relative)
-            self._stack.append(_Folder(relative, []))
-            return
         except OSError as error:
-            self._warn(f"{shown(relative)}: the folder could not be read ({error.strerror})")
+            self._warn(_unread_folder(relative, error))
             self._tree.stay(relative)
             self._stack.append(_Folder(relative, []))
             return
@@ -345,9 +340,8 @@ def _owed(stack: list[_Folder]) -> Iterator[Entry]:
 
 def _head(folder: int, name: bytes, size: int) -> bytes:
     """The beginning of a file in a folder; nothing where it is none, or is a link."""
-    flags = os.O_RDONLY | os.O_NOFOLLOW | os.O_NONBLOCK | os.O_CLOEXEC
     try:
-        descriptor = os.open(name, flags, dir_fd=folder)
+        descriptor = os.open(name, FILE_FLAGS, dir_fd=folder)
     except OSError:
         return b""
     with os.fdopen(descriptor, "rb") as file:
@@ -364,10 +358,13 @@ def _names(folder: int, relative: bytes, warn: Warn, fatal: bool = False) -> lis
     except OSError as error:
         if fatal:
             raise
-        if isinstance(error, FileNotFoundError):
-            warn(f"{shown(relative)}: vanished while it was read")
-        else:
-            warn(f"{shown(relative)}: the folder could not be read ({error.strerror})")
+        warn(_unread_folder(relative, error))
         return []
     names.sort(reverse=True)
     return names
+
+
+def _unread_folder(relative: bytes, error: OSError) -> str:
+    if isinstance(error, FileNotFoundError):
+        return f"{shown(relative)}: vanished while it was read"
+    return f"{shown(relative)}: the folder could not be read ({error.strerror})"

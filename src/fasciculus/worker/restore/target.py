@@ -11,12 +11,11 @@ import os
 from contextlib import suppress
 from typing import IO
 
-from ...core.bundle.root_path import child_folder, make_root
+from ...core.bundle.root_path import NEW_FILE_FLAGS, child_folder, make_root
 from ...core.errors import DamagedError
 
 #: Folders that are kept open.
 _OPEN = 64
-_NEW = os.O_WRONLY | os.O_CREAT | os.O_EXCL | os.O_NOFOLLOW | os.O_CLOEXEC
 _BLOCK = 64 * 1024
 #: What is worth looking for them.
 _HOLE = bytes(16 * 1024)
@@ -99,7 +98,7 @@ class RestoreTarget:
     def new_file(self, path: bytes) -> int:
         """A new file, readable by nobody else yet."""
         folder, name = self.place(path)
-        return os.open(name, _NEW, 0o600, dir_fd=folder)
+        return os.open(name, NEW_FILE_FLAGS, 0o600, dir_fd=folder)
 
     def drop(self, path: bytes) -> None:
         """Remove a file again."""

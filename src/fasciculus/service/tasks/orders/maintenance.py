@@ -11,6 +11,7 @@ from ....core.bundle.manifest import PieceRecord
 from ....core.errors import SettingError
 from ....models import MaintenanceTask
 from ....records import maintenance
+from ....records.maintenance import RecordedCopy
 from ....worker.orders import (
     CopyOrder,
     MendOrder,
@@ -38,10 +39,11 @@ def maintenance_order(
     db, config = sources.db, sources.config
     subject = (task.subject_kind, task.subject)
     named = {"kind": task.subject_kind, "name": task.subject, "host": "", "root": ""}
+    copies = maintenance.copies_on(db, task.store, subject)
     common: _Common = {
         "subject": msgspec.convert(named, SubjectOrder),
         "store": store_order(sources, task.store),
-        "bundles": _copies(sources, task),
+        "bundles": _copies(sources, task, copies),
         "spool": str(config.spool / f"maintenance-{task.id}"),
     }
     damaged = maintenance.damaged_files(db, subject, [task.store])
@@ -55,7 +57,7 @@ def maintenance_order(
                 **common,
                 files=damaged,
                 sources=[store_order(sources, name) for name in others],
-                pieces=_pieces(sources, task, damaged),
+                pieces=_pieces(copies, damaged),
             )
         case "repack":
             return RepackOrder(
@@ -63,14 +65,16 @@ def maintenance_order(
                 over=options.over / 100,
                 dry_run=options.dry_run,
                 listings=str(config.under_way / f"maintenance-{task.id}"),
-                piece_size=_piece_size(sources, task.store, subject),
+                piece_size=_piece_size(copies),
                 threads=config.threads or os.cpu_count() or 2,
                 spool_limit=config.spool_limit,
             )
     raise SettingError(f"There is no maintenance “{task.kind}”.", "Choose verify, mend or repack.")
 
 
-def _copies(sources: OrderSources, task: MaintenanceTask) -> list[CopyOrder]:
+def _copies(
+    sources: OrderSources, task: MaintenanceTask, copies: list[RecordedCopy]
+) -> list[CopyOrder]:
     subject = (task.subject_kind, task.subject)
     return [
         CopyOrder(
@@ -82,27 +86,24 @@ def _copies(sources: OrderSources, task: MaintenanceTask) -> list[CopyOrder]:
                 )
             ),
         )
-        for copy in maintenance.copies_on(sources.db, task.store, subject, task.bundle)
+        for copy in copies
+        if task.bundle in ("", copy.bundle)
     ]
 
 
-def _pieces(sources: OrderSources, task: MaintenanceTask, damaged: list[str]) -> list[PieceRecord]:
+def _pieces(copies: list[RecordedCopy], damaged: list[str]) -> list[PieceRecord]:
     """The damaged pieces as the records know them."""
-    subject = (task.subject_kind, task.subject)
+    files = set(damaged)
     found = {
         piece.name: piece
-        for copy in maintenance.copies_on(sources.db, task.store, subject)
+        for copy in copies
         for piece in copy.manifest.pieces
-        if f"pieces/{piece.name}" in damaged
+        if f"pieces/{piece.name}" in files
     }
     return [found[name] for name in sorted(found)]
 
 
-def _piece_size(sources: OrderSources, store: str, subject: tuple[str, str]) -> int:
+def _piece_size(copies: list[RecordedCopy]) -> int:
     """No smaller than the pieces that are there."""
-    sizes = [
-        piece.bytes
-        for copy in maintenance.copies_on(sources.db, store, subject)
-        for piece in copy.manifest.pieces
-    ]
+    sizes = [piece.bytes for copy in copies for piece in copy.manifest.pieces]
     return max([_LEAST_PIECE, *sizes])
