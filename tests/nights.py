@@ -49,6 +49,8 @@ def made(kind, values):
 
 
 SUBJECT = SubjectRef("account", "millpond")
+#: The key of authentication tags.
+KEY = "5e" * 32
 
 
 class Nights:
@@ -76,6 +78,19 @@ class Nights:
             "settings": spec.settings.model_dump_json(),
             "secrets": spec.secrets,
             "store_id": "s",
+            "signing_key": KEY,
+            "recorded": [self.copy_order(name) for name in self.known],
+        }
+
+    def copy_order(self, name: str) -> dict:
+        """A copy as the records know it."""
+        made = self.manifests.get(name, {})
+        return {
+            "name": name,
+            "manifest": str(self.root / f"{name}.json"),
+            "manifest_sha256": made.get("manifest_sha256", ""),
+            "listing": str(self.root / f"{name}.zst"),
+            "listing_sha256": made.get("listing_sha256", ""),
         }
 
     def add_store(self, spec: StoreSpec) -> None:
@@ -118,6 +133,7 @@ class Nights:
                 "spool_limit": 1 << 30,
                 "listing": str(self.root / "listing.zst"),
                 "states": str(self.root / "listing.states"),
+                "manifest": str(self.root / "listing.json"),
                 "writer": "tests",
                 "previous": previous,
                 **more,
@@ -131,15 +147,20 @@ class Nights:
         work = BackupTask(order, host or LocalHost(), Emitter(raw), threading.Event())
         finished = work.run()
         self.events = [json.loads(line) for line in raw.getvalue().splitlines()]
-        for suffix in ("zst", "states"):
+        for suffix in ("zst", "states", "json"):
             os.rename(self.root / f"listing.{suffix}", self.root / f"{finished.bundle}.{suffix}")
         manifest = self.manifests[finished.bundle] = msgspec.to_builtins(finished.manifest)
         self.known = [name for name in [*self.known, finished.bundle] if name in self.present()]
         self.images[finished.bundle] = picture(self.tree)
         return manifest
 
-    def forge(self, name: str, change: Callable[[list[Entry]], list[Entry]]) -> None:
-        """Let a store's listing of a bundle say something else, and its manifest agree with it."""
+    def forge(
+        self, name: str, change: Callable[[list[Entry]], list[Entry]], key: bytes = b""
+    ) -> None:
+        """Let a store's listing of a bundle say something else, and its manifest agree with it.
+
+        With the service's ``key`` it is the service itself that did so.
+        """
         folder = self.root / "attic" / SUBJECT.bundle(name)
         with (folder / "listing.jsonl.zst").open("rb") as raw:
             entries = change(list(read_listing(raw)))
@@ -153,7 +174,7 @@ class Nights:
         manifest = parse_manifest(json.dumps(document).encode())
         for file, data in (
             ("listing.jsonl.zst", sink.getvalue()),
-            ("bundle.json", manifest.to_json()),
+            ("bundle.json", manifest.to_json(key)),
             ("SHA256SUMS", sums(digest, manifest.pieces, manifest.listing)),
         ):
             # New files: the listing beside the records may be the same one.
@@ -178,14 +199,7 @@ class Nights:
                 "subject": {"kind": "account", "name": "millpond", "host": "", "root": ""},
                 "store": self.store_order(store),
                 "spool": str(self.root / "spool3"),
-                "bundles": [
-                    {
-                        "name": name,
-                        "listing": str(self.root / f"{name}.zst"),
-                        "listing_sha256": self.manifests.get(name, {}).get("listing_sha256", ""),
-                    }
-                    for name in more.pop("names", self.known)
-                ],
+                "bundles": [self.copy_order(name) for name in more.pop("names", self.known)],
                 **more,
             },
         )
@@ -222,6 +236,9 @@ class Nights:
             if isinstance(event, CopyRepacked):
                 self.manifests[event.bundle] = msgspec.to_builtins(event.manifest)
                 made = listings / f"{event.bundle}.zst"
+                (self.root / f"{event.bundle}.json").unlink(missing_ok=True)
+                if made.with_suffix(".json").exists():
+                    shutil.copy(made.with_suffix(".json"), self.root / f"{event.bundle}.json")
                 if not made.exists():
                     # Turned earlier, when nobody heard of it: the store's own is the right one.
                     (made,) = (self.root / store / SUBJECT.bundle(event.bundle)).glob(

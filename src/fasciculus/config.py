@@ -72,6 +72,10 @@ class Config:
         """Where the listing of a bundle is kept beside the records."""
         return self.listings / kind / subject / f"{bundle}.zst"
 
+    def manifest(self, kind: str, subject: str, bundle: str) -> Path:
+        """Where a copy of a bundle's manifest is kept beside the records."""
+        return self.listings / kind / subject / f"{bundle}.json"
+
     def states(self, kind: str, subject: str, bundle: str) -> Path:
         """Where the states of a bundle's files are kept for the next one."""
         return self.listings / kind / subject / f"{bundle}.states"

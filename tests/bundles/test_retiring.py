@@ -1,21 +1,26 @@
 """Copies go, and with the last that needs it each piece; nothing else goes, whatever happens."""
 
-import pytest
+import hashlib
+import tempfile
+from pathlib import Path
 
+import pytest
+from copies import pieces_needed, sweep, unrecorded
+
+from fasciculus.bundles.recorded_copies import RecordedCopies
 from fasciculus.bundles.retiring import (
     complete,
-    manifests_of,
-    needed_pieces,
     remove_bundle,
     retire,
     settle,
-    sweep,
 )
+from fasciculus.core.bundle.authentication import Origin, origin_of
 from fasciculus.core.bundle.layout import SubjectRef
-from fasciculus.core.bundle.manifest import Manifest, PieceRecord
+from fasciculus.core.bundle.manifest import Manifest, PieceRecord, parse_manifest
 from fasciculus.core.errors import DamagedError, SettingError
 from fasciculus.stores import open_store, store_spec
-from fasciculus.stores.base import connected
+from fasciculus.stores.base import connected, read_all
+from fasciculus.worker.orders import CopyOrder
 
 SUBJECT = SubjectRef("account", "millpond")
 NAMES = [f"2026-11-{day:02}T021500Z-nightly" for day in range(1, 8)]
@@ -33,7 +38,15 @@ def store(tmp_path):
         yield found
 
 
-def put(store, name, *pieces, subject=SUBJECT, listing="listing.jsonl.zst", job="nightly"):
+def put(
+    store,
+    name,
+    *pieces,
+    subject=SUBJECT,
+    listing="listing.jsonl.zst",
+    job="nightly",
+    listing_bytes=b"l",
+):
     """A bundle that names these pieces, which are there."""
     folder = subject.bundle(name)
     records = [PieceRecord(piece, 1, "ab" * 32) for piece in pieces]
@@ -49,9 +62,11 @@ def put(store, name, *pieces, subject=SUBJECT, listing="listing.jsonl.zst", job=
         "2026-11-01T02:15:00+00:00",
         pieces=records,
         listing=listing,
-        listing_sha256="cd" * 32,
+        listing_bytes=len(listing_bytes),
+        listing_sha256=hashlib.sha256(listing_bytes).hexdigest(),
     )
-    for file, data in ((listing, b"l"), ("SHA256SUMS", b"s"), ("bundle.json", manifest.to_json())):
+    files = {listing: listing_bytes, "SHA256SUMS": b"s", "bundle.json": manifest.to_json()}
+    for file, data in files.items():
         store.put_bytes(data, f"{folder}/{file}")
     return manifest
 
@@ -60,10 +75,20 @@ def pieces(store, subject=SUBJECT):
     return {item.name for item in store.items(subject.pieces)}
 
 
-def kept(store, known, keep, pinned=()):
+def kept(store, known, keep, pinned=(), recorded=None):
     """Retire; the names of what retired, and how many are left."""
     gone = []
-    left = retire(store, SUBJECT, list(known), list(pinned), keep, gone.append)
+    with tempfile.TemporaryDirectory() as spool:
+        left = retire(
+            store,
+            SUBJECT,
+            list(known),
+            list(pinned),
+            keep,
+            gone.append,
+            recorded or unrecorded(SUBJECT),
+            Path(spool),
+        )
     return gone, left
 
 
@@ -92,7 +117,7 @@ def test_only_what_records_and_store_agree_on_counts(store):
     unknown = "2026-10-01T021500Z-monthly"
     put(store, unknown, "of-another-job")
     known = [NAMES[3], *NAMES[:3]]
-    assert kept(store, known, 2) == ([NAMES[0]], 2), "one is known and not there, another not known"
+    assert kept(store, known, 2) == (NAMES[:4:3], 2), "what is gone is forgotten"
     assert unknown in complete(store, SUBJECT) and "of-another-job" in pieces(store)
 
 
@@ -136,14 +161,11 @@ def test_a_manifest_that_cannot_be_read_costs_no_piece(store):
     put(store, NAMES[1], "b")
     put(store, NAMES[2], "c")
     store.put_bytes(b"{", f"{SUBJECT.bundle(NAMES[1])}/bundle.json")
-    with pytest.raises(DamagedError):
-        kept(store, NAMES[:3], 2)
+    assert kept(store, NAMES[:3], 2) == (NAMES[:1], 2), "and no task"
     assert pieces(store) == {"a", "b", "c"}
+    assert sweep(store, SUBJECT) == [] and pieces(store) == {"a", "b", "c"}
     with pytest.raises(DamagedError):
-        sweep(store, SUBJECT)
-    assert pieces(store) == {"a", "b", "c"}
-    with pytest.raises(DamagedError):
-        needed_pieces(store, SUBJECT, NAMES[1:2])
+        pieces_needed(store, SUBJECT, NAMES[1:2])
 
 
 def test_other_subjects_are_left_alone(store):
@@ -192,9 +214,9 @@ def test_a_power_cut_before_any_write_loses_nothing_that_counts(store, monkeypat
     monkeypatch.undo()
     there = complete(store, SUBJECT)
     assert NAMES[2] in there
-    assert needed_pieces(store, SUBJECT, there) <= pieces(store), "each that counts is whole"
+    assert pieces_needed(store, SUBJECT, there) <= pieces(store), "each that counts is whole"
     sweep(store, SUBJECT)
-    assert pieces(store) == needed_pieces(store, SUBJECT, there)
+    assert pieces(store) == pieces_needed(store, SUBJECT, there)
     assert whole == (cut >= 10)
 
 
@@ -233,8 +255,98 @@ def test_a_listing_that_was_not_repacked_is_not_touched(store):
     assert "README" in {item.name for item in store.items(folder)}
 
 
-def test_manifests_come_in_the_order_asked_for(store):
-    for name in NAMES[:2]:
-        put(store, name, "a")
-    found = manifests_of(store, SUBJECT, reversed(NAMES[:2]))
-    assert [manifest.name for manifest in found] == NAMES[:2][::-1]
+class Beside:
+    """The records beside a store: what they know of each copy, and what they keep of it."""
+
+    def __init__(self, folder: Path, key: bytes = b"k" * 32):
+        self.folder, self.key, self.told = folder, key, []
+        folder.mkdir()
+        self.copies: list[CopyOrder] = []
+
+    def note(self, store, name):
+        """Keep the manifest and the listing of a bundle as they are on the store now."""
+        for file, suffix in (("bundle.json", "json"), ("listing.jsonl.zst", "zst")):
+            data = read_all(store, f"{SUBJECT.bundle(name)}/{file}")
+            (self.folder / f"{name}.{suffix}").write_bytes(data)
+        manifest = (self.folder / f"{name}.json").read_bytes()
+        self.copies.append(
+            CopyOrder(
+                name=name,
+                manifest=str(self.folder / f"{name}.json"),
+                manifest_sha256=hashlib.sha256(manifest).hexdigest(),
+                listing=str(self.folder / f"{name}.zst"),
+                listing_sha256=parse_manifest(manifest).listing_sha256,
+            )
+        )
+
+    @property
+    def recorded(self):
+        return RecordedCopies(self.copies, SUBJECT, self.key, self.told.append)
+
+
+@pytest.fixture
+def beside(store, tmp_path):
+    """Three bundles, all of them in the records."""
+    found = Beside(tmp_path / "records")
+    for name, piece in zip(NAMES[:3], "abc", strict=True):
+        put(store, name, piece, "shared", listing_bytes=b"l")
+        found.note(store, name)
+    return found
+
+
+@pytest.mark.parametrize("trouble", ["gone", "damaged", "altered", "another's", "folder gone"])
+def test_a_manifest_that_is_gone_or_altered_is_written_again(store, beside, trouble):
+    folder = SUBJECT.bundle(NAMES[1])
+    path = f"{folder}/bundle.json"
+    before = read_all(store, path)
+    match trouble:
+        case "gone":
+            store.remove(path)
+        case "damaged":
+            store.put_bytes(b"{", path)
+        case "altered":
+            store.put_bytes(before.replace(b'"reed-1"', b'"reed-2"'), path)
+        case "another's":
+            store.put_bytes(read_all(store, f"{SUBJECT.bundle(NAMES[2])}/bundle.json"), path)
+        case "folder gone":
+            remove_bundle(store, SUBJECT, NAMES[1])
+    assert sweep(store, SUBJECT, beside.recorded) == []
+    assert read_all(store, path) == before and pieces(store) == {"a", "b", "c", "shared"}
+    assert read_all(store, f"{folder}/listing.jsonl.zst") == b"l"
+    (sentence,) = beside.told
+    assert NAMES[1] in sentence and "attic" in sentence and "written again" in sentence
+
+
+def test_what_cannot_be_written_again_is_told_and_costs_neither_pieces_nor_the_job(store, beside):
+    store.remove(SUBJECT.piece("b"))
+    store.put_bytes(b"{", f"{SUBJECT.bundle(NAMES[1])}/bundle.json")
+    store.put_bytes(b"x", SUBJECT.piece("stray"))
+    assert sweep(store, SUBJECT, beside.recorded) == []
+    assert pieces(store) == {"a", "c", "shared", "stray"}, "nobody knows what is needed"
+    assert "cannot be written again" in beside.told[0] and "stores mend" in beside.told[0]
+    assert kept(store, NAMES[:3], 1, recorded=beside.recorded)[0] == NAMES[:2]
+
+
+def test_a_copy_that_is_gone_with_its_pieces_is_forgotten_when_it_would_retire(store, beside):
+    remove_bundle(store, SUBJECT, NAMES[0])
+    store.remove(SUBJECT.piece("a"))
+    assert kept(store, NAMES[:3], 2, recorded=beside.recorded) == ([], 2)
+    assert kept(store, NAMES[:3], 1, recorded=beside.recorded) == ([NAMES[1], NAMES[0]], 1)
+
+
+def test_what_repacking_wrote_unheard_is_known_by_its_tag(store, beside):
+    """The records know another manifest; only who has the service's key can have written it."""
+    manifest = beside.recorded.manifest(store, NAMES[0])
+    manifest.listing_sha256 = "77" * 32
+    path = f"{SUBJECT.bundle(NAMES[0])}/bundle.json"
+    store.put_bytes(manifest.to_json(beside.key), path)
+    assert beside.recorded.manifest(store, NAMES[0]) == manifest
+    for key in (b"", b"x" * 32):
+        store.put_bytes(manifest.to_json(key), path)
+        with pytest.raises(DamagedError, match="not what was stored there"):
+            beside.recorded.manifest(store, NAMES[0])
+    forged = manifest.to_json(beside.key).replace(b"77" * 32, b"78" * 32)
+    assert origin_of(forged, beside.key) is Origin.ALTERED
+    store.put_bytes(forged, path)
+    with pytest.raises(DamagedError):
+        beside.recorded.manifest(store, NAMES[0])

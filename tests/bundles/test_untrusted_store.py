@@ -5,8 +5,9 @@ import tarfile
 from pathlib import Path
 
 import pytest
+from copies import unrecorded
 
-from fasciculus.bundles.files import fetch_listing, fetch_manifest, is_listing_of
+from fasciculus.bundles.files import fetch_listing, is_listing_of
 from fasciculus.core.bundle.layout import SubjectRef
 from fasciculus.core.errors import DamagedError, FasciculusError, MissingError, TooNewError
 from fasciculus.stores import open_store, store_spec
@@ -38,7 +39,7 @@ def bundle(root):
 
 
 def test_an_honest_store_is_believed(store, tmp_path):
-    manifest = fetch_manifest(store, SUBJECT, BUNDLE)
+    manifest = unrecorded(SUBJECT).manifest(store, BUNDLE)
     path = fetch_listing(store, SUBJECT, manifest, tmp_path / "listing")
     assert is_listing_of(path, manifest) and manifest.name == BUNDLE
 
@@ -60,29 +61,29 @@ def test_a_manifest_is_not_believed_unchecked(store, bundle, change):
     document = json.loads((bundle / "bundle.json").read_text())
     (bundle / "bundle.json").write_text(json.dumps({**document, **change}))
     with pytest.raises(DamagedError):
-        fetch_manifest(store, SUBJECT, BUNDLE)
+        unrecorded(SUBJECT).manifest(store, BUNDLE)
 
 
 @pytest.mark.parametrize("text", ["", "{", "[]", "null", '"text"', "\ufeff{}"])
 def test_a_manifest_that_is_none(store, bundle, text):
     (bundle / "bundle.json").write_text(text)
     with pytest.raises(DamagedError):
-        fetch_manifest(store, SUBJECT, BUNDLE)
+        unrecorded(SUBJECT).manifest(store, BUNDLE)
 
 
 def test_a_later_version_is_refused_and_a_missing_one_named(store, bundle):
     document = json.loads((bundle / "bundle.json").read_text())
     (bundle / "bundle.json").write_text(json.dumps({**document, "version": 99}))
     with pytest.raises(TooNewError):
-        fetch_manifest(store, SUBJECT, BUNDLE)
+        unrecorded(SUBJECT).manifest(store, BUNDLE)
     (bundle / "bundle.json").unlink()
     with pytest.raises(MissingError, match="no complete bundle"):
-        fetch_manifest(store, SUBJECT, BUNDLE)
+        unrecorded(SUBJECT).manifest(store, BUNDLE)
 
 
 @pytest.mark.parametrize("kind", ["short", "long", "altered", "missing"])
 def test_a_listing_of_another_digest_is_refused_and_nothing_is_left(store, bundle, tmp_path, kind):
-    manifest = fetch_manifest(store, SUBJECT, BUNDLE)
+    manifest = unrecorded(SUBJECT).manifest(store, BUNDLE)
     path = bundle / manifest.listing
     data = path.read_bytes()
     changed = {

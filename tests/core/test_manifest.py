@@ -63,7 +63,7 @@ def test_a_manifest_never_leads_out_of_its_folders():
         bad = Manifest(
             **{**{name: getattr(good, name) for name in good.__struct_fields__}, field: value}
         )
-        with pytest.raises(DamagedError, match="outside"):
+        with pytest.raises(DamagedError, match="cannot be read"):
             parse_manifest(bad.to_json())
 
 
@@ -152,7 +152,6 @@ def altered(*path, value):
         (("contents", "files", "entries"), -1),
         (("contents", "files", "bytes"), -1),
         (("contents", "files", "unreadable"), "secret"),
-        (("contents", "files", "more"), 1),
         (("left_out", "*.bak", "bytes"), -1),
         (("left_out", "*.bak", "entries"), -1),
         (("listing", "bytes"), -1),

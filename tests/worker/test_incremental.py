@@ -9,13 +9,13 @@ from contextlib import closing
 from pathlib import Path
 
 import pytest
+from copies import pieces_needed, sweep
 from hypothesis import HealthCheck, settings
 from hypothesis import strategies as st
 from hypothesis.stateful import RuleBasedStateMachine, initialize, invariant, rule
 from nights import SUBJECT, Nights, NotAll, Power, settled
 from trees import picture
 
-from fasciculus.bundles.retiring import needed_pieces, sweep
 from fasciculus.core.errors import FasciculusError
 from fasciculus.hosts.local import LocalHost
 from fasciculus.stores import open_store
@@ -318,7 +318,7 @@ class Store(RuleBasedStateMachine):
             for name in found.bundles
         }
         for name in self.nights.present():
-            needs = needed_pieces(store, SUBJECT, [name])
+            needs = pieces_needed(store, SUBJECT, [name])
             try:
                 found = self.nights.restored(name)
             except NotAll as partly:
@@ -337,7 +337,7 @@ class Store(RuleBasedStateMachine):
         store = open_store(self.nights.spec)
         sweep(store, SUBJECT)
         held = {item.name for item in store.items(SUBJECT.pieces)}
-        assert held == needed_pieces(store, SUBJECT, self.nights.present())
+        assert held == pieces_needed(store, SUBJECT, self.nights.present())
 
 
 TestStore = Store.TestCase

@@ -11,10 +11,10 @@ import threading
 from contextlib import closing
 
 import pytest
+from copies import pieces_needed
 from nights import MIB, SUBJECT, Nights, Power, made, settled
 from running import folder_stores, run, set_up, small_account, stand_in_spec, until
 
-from fasciculus.bundles.retiring import needed_pieces
 from fasciculus.client import RefusedError
 from fasciculus.core.errors import FasciculusError
 from fasciculus.models import Changes, JobInput, StoreInput
@@ -232,7 +232,7 @@ def test_repacking_may_be_stopped_before_any_write(nights, writes_can_be_cut):
         nights.repack()
         all_is_well(nights)
         store = open_store(nights.spec)
-        assert {item.name for item in store.items(SUBJECT.pieces)} == needed_pieces(
+        assert {item.name for item in store.items(SUBJECT.pieces)} == pieces_needed(
             store, SUBJECT, nights.known
         )
         sizes.append(held(nights))

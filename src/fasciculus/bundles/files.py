@@ -6,23 +6,12 @@ import hashlib
 import os
 from pathlib import Path
 
-from ..core.bundle.layout import MANIFEST, SubjectRef
-from ..core.bundle.manifest import Manifest, parse_manifest
-from ..core.errors import DamagedError, MissingError
-from ..stores.base import Store, read_all
+from ..core.bundle.layout import SubjectRef
+from ..core.bundle.manifest import Manifest
+from ..core.errors import DamagedError
+from ..stores.base import Store
 
 _CHUNK = 1024 * 1024
-
-
-def fetch_manifest(store: Store, subject: SubjectRef, bundle: str) -> Manifest:
-    """A complete bundle's manifest; :class:`MissingError` for one that is not complete."""
-    try:
-        return parse_manifest(read_all(store, f"{subject.bundle(bundle)}/{MANIFEST}"))
-    except MissingError as error:
-        raise MissingError(
-            f"Store “{store.spec.name}” has no complete bundle {bundle} of {subject.name}.",
-            "Choose another copy or another moment.",
-        ) from error
 
 
 def fetch_listing(store: Store, subject: SubjectRef, manifest: Manifest, target: Path) -> Path:
@@ -35,9 +24,14 @@ def fetch_listing(store: Store, subject: SubjectRef, manifest: Manifest, target:
             store.open(f"{subject.bundle(manifest.name)}/{manifest.listing}") as source,
             partial.open("wb") as sink,
         ):
+            left = manifest.listing_bytes
             while chunk := source.read(_CHUNK):
                 digest.update(chunk)
                 sink.write(chunk)
+                # A store may send for ever.
+                left -= len(chunk)
+                if left < 0:
+                    break
         if digest.hexdigest() != manifest.listing_sha256:
             raise DamagedError(
                 f"The listing of {manifest.name} on store “{store.spec.name}” is damaged.",

@@ -6,7 +6,8 @@ pieces go only when no remaining bundle of the subject names them.
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Mapping
+from pathlib import Path
 
 from ..core import retention
 from ..core.bundle.layout import (
@@ -16,8 +17,9 @@ from ..core.bundle.layout import (
     SubjectRef,
     moment_of,
 )
-from ..core.bundle.manifest import Manifest, parse_manifest, sums
-from ..stores.base import Store, read_all
+from ..core.bundle.manifest import Manifest, sums
+from ..stores.base import Store
+from .recorded_copies import RecordedCopies
 
 
 def complete(store: Store, subject: SubjectRef) -> list[str]:
@@ -29,23 +31,22 @@ def complete(store: Store, subject: SubjectRef) -> list[str]:
     ]
 
 
-def manifests_of(store: Store, subject: SubjectRef, bundles: Iterable[str]) -> list[Manifest]:
-    """The manifests of complete bundles.
+def needed_pieces(
+    manifests: Mapping[str, Manifest | None], recorded: RecordedCopies
+) -> set[str] | None:
+    """All pieces that bundles need, None where one of them cannot be known.
 
-    Raises rather than leaves one out: a manifest that cannot be read must not cost its pieces.
+    ``manifests`` come by the bundle's name; of one that cannot be read, the records may know.
     """
-    return [
-        parse_manifest(read_all(store, f"{subject.bundle(name)}/{MANIFEST}")) for name in bundles
-    ]
-
-
-def needed_pieces(store: Store, subject: SubjectRef, bundles: Iterable[str]) -> set[str]:
-    """All pieces that these bundles name; raises as :func:`manifests_of` does."""
-    return {
-        piece.name
-        for manifest in manifests_of(store, subject, bundles)
-        for piece in manifest.pieces
-    }
+    needed: set[str] = set()
+    for name, manifest in manifests.items():
+        if manifest is not None:
+            needed.update(piece.name for piece in manifest.pieces)
+        elif (pieces := recorded.pieces_of(name)) is not None:
+            needed.update(pieces)
+        else:
+            return None
+    return needed
 
 
 def settle(store: Store, subject: SubjectRef, manifest: Manifest) -> None:
@@ -82,10 +83,13 @@ def retire(
     pinned: list[str],
     keep: int,
     on_retired: Callable[[str], None],
+    recorded: RecordedCopies,
+    spool: Path,
 ) -> int:
     """Apply the keep rule to what records and store agree on. Returns how many copies are left.
 
-    ``known`` come in the order in which they were made.
+    ``known`` come in the order in which they were made. What the store has no more, and no keep
+    rule would want, is forgotten with those that go.
     """
     present = complete(store, subject)
     agreed = [name for name in known if name in present]
@@ -94,40 +98,50 @@ def retire(
         for name in agreed
         if moment_of(name) is not None
     ]
-    going = retention.retiring(rows, keep)
-    for copy in going:
-        remove_bundle(store, subject, copy.name)
-        on_retired(copy.name)
+    going = [copy.name for copy in retention.retiring(rows, keep)]
+    staying = [name for name in agreed if name not in going]
+    before_all = known[: known.index(staying[0])] if going and staying else []
+    absent = [name for name in before_all if name not in agreed and name not in pinned]
+    for name in [*going, *absent]:
+        remove_bundle(store, subject, name)
+        on_retired(name)
     if going:
-        gone = {copy.name for copy in going}
-        needed = needed_pieces(store, subject, [name for name in present if name not in gone])
-        for item in store.items(subject.pieces):
-            if item.name not in needed:
-                store.remove(subject.piece(item.name))
-    return len(agreed) - len(going)
+        recorded.forget([*going, *absent])
+        _remove_pieces(store, subject, [n for n in present if n not in going], recorded, spool)
+    return len(staying)
 
 
-def sweep(store: Store, subject: SubjectRef) -> list[str]:
+def sweep(store: Store, subject: SubjectRef, recorded: RecordedCopies, spool: Path) -> list[str]:
     """Remove half-written bundles and the pieces that no complete bundle names.
 
-    Only to be called while nobody writes a bundle of this subject. Gives the names
-    of what was removed.
+    A bundle that the records know is none of them: what makes it complete is written again from
+    beside the records where it can be. Only to be called while nobody writes a bundle of this
+    subject. Gives the names of what was removed.
     """
     whole = complete(store, subject)
     removed = []
     for item in store.items(subject.bundles):
-        if item.folder and item.name not in whole:
+        if item.folder and item.name not in whole and item.name not in recorded:
             remove_bundle(store, subject, item.name)
             removed.append(item.name)
+    return removed + _remove_pieces(store, subject, whole, recorded, spool)
+
+
+def _remove_pieces(
+    store: Store, subject: SubjectRef, whole: list[str], recorded: RecordedCopies, spool: Path
+) -> list[str]:
+    """Remove the pieces that none of these bundles, nor one that the records know, needs."""
     pieces = [item.name for item in store.items(subject.pieces)]
-    if pieces:
-        manifests = manifests_of(store, subject, whole)
-        for manifest in manifests:
-            if manifest.listing != LISTING:
-                settle(store, subject, manifest)
-        needed = {piece.name for manifest in manifests for piece in manifest.pieces}
-        for name in pieces:
-            if name not in needed:
-                store.remove(subject.piece(name))
-                removed.append(name)
+    if not pieces:
+        return []
+    manifests = recorded.manifests(store, whole, spool)
+    for manifest in manifests.values():
+        if manifest is not None and manifest.listing != LISTING:
+            settle(store, subject, manifest)
+    needed = needed_pieces(manifests, recorded)
+    if needed is None:
+        return []
+    removed = [name for name in pieces if name not in needed]
+    for name in removed:
+        store.remove(subject.piece(name))
     return removed

@@ -2,11 +2,14 @@
 
 from __future__ import annotations
 
+import base64
 import json
 import os
 from pathlib import Path
 
 from cryptography.fernet import Fernet, InvalidToken
+from cryptography.hazmat.primitives import hashes
+from cryptography.hazmat.primitives.kdf.hkdf import HKDF
 
 from ..core.errors import FasciculusError
 
@@ -24,6 +27,11 @@ class SecretCipher:
                 sink.write(Fernet.generate_key() + b"\n")
             partial.rename(key_file)
         self._fernet = Fernet(key_file.read_bytes().strip())
+
+    def derived_key(self, purpose: str) -> bytes:
+        """A key of 32 bytes for another purpose than secrets (HKDF, RFC 5869)."""
+        own = base64.urlsafe_b64decode(self._path.read_bytes().strip())
+        return HKDF(hashes.SHA256(), 32, salt=None, info=purpose.encode()).derive(own)
 
     def encrypt(self, secrets: dict[str, str]) -> str | None:
         """The secrets encrypted, None when there are none."""

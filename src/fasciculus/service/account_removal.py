@@ -2,8 +2,12 @@
 
 from __future__ import annotations
 
+import logging
+import tempfile
 from datetime import UTC, datetime
+from pathlib import Path
 
+from ..bundles.recorded_copies import RecordedCopies
 from ..bundles.retiring import remove_bundle, sweep
 from ..config import Config
 from ..core.bundle.layout import SubjectRef
@@ -14,7 +18,9 @@ from ..records.db import Records
 from ..records.encryption import SecretCipher
 from ..stores import open_store
 from ..stores.base import connected
-from .tasks.orders.connections import OrderSources, store_order
+from .tasks.orders.connections import OrderSources, recorded_copies, store_order
+
+log = logging.getLogger(__name__)
 
 
 def subjects_of(account: Account) -> list[SubjectRef]:
@@ -35,7 +41,8 @@ def remove_bundles(config: Config, records: Records, cipher: SecretCipher, accou
     for subject in subjects_of(account):
         found = bundles.copies_by_store(records.reader, subject.kind, subject.name)
         for store_name, names in found.items():
-            order = store_order(OrderSources(config, records.reader, cipher), store_name)
+            sources = OrderSources(config, records.reader, cipher)
+            order = store_order(sources, store_name)
             with connected(open_store(order.spec())) as store:
                 for name in names:
                     remove_bundle(store, subject, name)
@@ -44,14 +51,13 @@ def remove_bundles(config: Config, records: Records, cipher: SecretCipher, accou
                     for kept in config.listing(subject.kind, subject.name, name).parent.glob(
                         f"{name}*"
                     ):
-                        if kept.name in (
-                            f"{name}.zst",
-                            f"{name}.states",
-                            f"{name}@{store_name}.zst",
-                        ):
+                        if kept.name.removesuffix(kept.suffix) in (name, f"{name}@{store_name}"):
                             kept.unlink()
                     count += 1
-                sweep(store, subject)
+                left = recorded_copies(sources, store_name, (subject.kind, subject.name))
+                known = RecordedCopies(left, subject, order.key, log.warning)
+                with tempfile.TemporaryDirectory() as spool:
+                    sweep(store, subject, known, Path(spool))
     return count
 
 

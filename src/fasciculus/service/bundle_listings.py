@@ -4,7 +4,8 @@ from __future__ import annotations
 
 from pathlib import Path
 
-from ..bundles.files import fetch_listing, fetch_manifest, is_listing_of
+from ..bundles.files import fetch_listing, is_listing_of
+from ..bundles.recorded_copies import RecordedCopies
 from ..core.bundle.layout import SubjectRef
 from ..core.errors import MissingError, SettingError
 from ..models import Bundle
@@ -12,7 +13,7 @@ from ..records import bundles
 from ..stores import open_store
 from ..stores.base import Store, connected
 from .context import context, order_sources
-from .tasks.orders.connections import store_order
+from .tasks.orders.connections import recorded_copies, store_order
 
 
 def chosen_copy(bundle: Bundle, store: str) -> str:
@@ -38,14 +39,15 @@ def listing_of(bundle: Bundle) -> Path:
         subject = SubjectRef(bundle.subject_kind, bundle.subject)
         order = store_order(order_sources(), chosen_copy(bundle, ""))
         with connected(open_store(order.spec())) as store:
-            fetch_listing(store, subject, fetch_manifest(store, subject, bundle.name), path)
+            manifest = _recorded(bundle, store.spec.name).manifest(store, bundle.name)
+            fetch_listing(store, subject, manifest, path)
     return path
 
 
 def listing_on(bundle: Bundle, store: Store) -> Path:
     """The listing that says where the bytes of one copy are."""
     subject = SubjectRef(bundle.subject_kind, bundle.subject)
-    manifest = fetch_manifest(store, subject, bundle.name)
+    manifest = _recorded(bundle, store.spec.name).manifest(store, bundle.name)
     config = context().config
     known = bundles.listing_digest(context().records.reader, bundle.id)
     for name in (bundle.name, f"{bundle.name}@{store.spec.name}"):
@@ -60,3 +62,11 @@ def listing_on(bundle: Bundle, store: Store) -> Path:
         bundle.name if known == manifest.listing_sha256 else f"{bundle.name}@{store.spec.name}",
     )
     return fetch_listing(store, subject, manifest, target)
+
+
+def _recorded(bundle: Bundle, store: str) -> RecordedCopies:
+    """What the records know of one copy: a store may say anything."""
+    subject = SubjectRef(bundle.subject_kind, bundle.subject)
+    sources = order_sources()
+    copies = recorded_copies(sources, store, (subject.kind, subject.name), bundle.name)
+    return RecordedCopies(copies, subject, store_order(sources, store).key)

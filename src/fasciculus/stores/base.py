@@ -8,8 +8,11 @@ from dataclasses import dataclass, field
 from pathlib import Path
 from typing import BinaryIO, Protocol
 
+from ..core.errors import DamagedError
 from ..core.steps import Step
 from ..kinds import Secrets, Settings
+
+_CHUNK = 1024 * 1024
 
 
 @dataclass(frozen=True, slots=True)
@@ -105,7 +108,13 @@ def connected(store: Store) -> Iterator[Store]:
         store.close()
 
 
-def read_all(store: Store, path: str) -> bytes:
-    """The whole of a small file."""
+def read_all(store: Store, path: str, most: int = 8 * 1024 * 1024) -> bytes:
+    """The whole of a small file; :class:`DamagedError` for one of more than ``most`` bytes."""
     with store.open(path) as stream:
-        return stream.read()
+        chunks, left = [], most
+        while left >= 0 and (chunk := stream.read(min(left + 1, _CHUNK))):
+            chunks.append(chunk)
+            left -= len(chunk)
+    if left < 0:
+        raise DamagedError(f"{path} on store “{store.spec.name}” has more than {most:,} bytes.")
+    return b"".join(chunks)

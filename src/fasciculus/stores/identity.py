@@ -11,6 +11,7 @@ from .base import Store, read_all
 
 STORE_FORMAT = "fasciculus-store"
 STORE_VERSION = 1
+_MOST = 64 * 1024
 
 
 def write_identity(store: Store, store_id: str) -> None:
@@ -40,7 +41,7 @@ def read_identity(store: Store) -> str:
             "If the folder was emptied on purpose, save the store again.",
         )
     try:
-        document = json.loads(read_all(store, STORE_FILE))
+        document = json.loads(read_all(store, STORE_FILE, most=_MOST))
         if document["format"] != STORE_FORMAT:
             raise KeyError("format")
         if document["version"] > STORE_VERSION:
@@ -51,7 +52,7 @@ def read_identity(store: Store) -> str:
         return str(document["id"])
     except FasciculusError:
         raise
-    except (ValueError, KeyError, TypeError) as error:
+    except (ValueError, KeyError, TypeError, RecursionError) as error:
         raise DamagedError(
             f"{STORE_FILE} of store “{store.spec.name}” cannot be read.",
             "Correct it by hand, or save the store again.",

@@ -5,10 +5,12 @@ One line of JSON, validated when it is read; ``order`` tells the kinds apart.
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from typing import Literal
 
 import msgspec
 
+from ..bundles.recorded_copies import RecordedCopies
 from ..core.bundle.layout import SubjectRef
 from ..core.bundle.manifest import PieceRecord
 from ..core.dump.filters import DatabaseRules
@@ -31,6 +33,17 @@ class OrderData(msgspec.Struct, kw_only=True):
         return f"<{type(self).__name__}>"
 
 
+class CopyOrder(OrderData, kw_only=True):
+    """A bundle that the records know on a store; see ``RecordedCopy``."""
+
+    name: str
+    manifest: str = ""
+    manifest_sha256: str = ""
+    listing: str = ""
+    listing_sha256: str = ""
+    pieces: list[str] = []
+
+
 class StoreOrder(OrderData, kw_only=True):
     """A store to write to or read from; ``settings`` are those of its kind, as JSON."""
 
@@ -38,12 +51,26 @@ class StoreOrder(OrderData, kw_only=True):
     settings: str
     secrets: dict[str, str] = {}
     store_id: str
+    #: The key of the service's authentication tags, in hexadecimal.
+    signing_key: str = ""
+    #: All bundles of the subject that the records know on it.
+    recorded: list[CopyOrder] = []
     #: Bundles of this job and subject that the records know on it, oldest first.
     known: list[str] = []
     pinned: list[str] = []
 
     def spec(self) -> StoreSpec:
         return store_spec(self.name, self.settings, self.secrets)
+
+    def recorded_copies(
+        self, subject: SubjectRef, on_trouble: Callable[[str], None]
+    ) -> RecordedCopies:
+        """The subject's copies on it, as the records know them."""
+        return RecordedCopies(self.recorded, subject, self.key, on_trouble)
+
+    @property
+    def key(self) -> bytes:
+        return bytes.fromhex(self.signing_key)
 
 
 class ServerOrder(OrderData, kw_only=True):
@@ -162,6 +189,8 @@ class BackupOrder(OrderData, kw_only=True, tag_field="order", tag="backup"):
     spool: str
     spool_limit: int
     listing: str
+    #: Where to leave a copy of its manifest, if anywhere.
+    manifest: str = ""
     #: Where to leave the stat cache for the next bundle, if anywhere.
     states: str = ""
     #: For an incremental bundle.
@@ -186,9 +215,8 @@ class RestoreOrder(OrderData, kw_only=True, tag_field="order", tag="restore"):
     """Bring a bundle, or part of it, back into an empty folder and named databases."""
 
     subject: SubjectOrder
+    #: The bundle; ``store.recorded`` says what the records know of that copy.
     bundle: str
-    #: The digest of its listing as the records know it, if they do: a store may say anything.
-    listing_sha256: str = ""
     store: StoreOrder
     contents: list[str] = []
     paths: list[str] = []
@@ -225,19 +253,12 @@ class ReleaseOrder(OrderData, kw_only=True, tag_field="order", tag="release"):
     spool: str
 
 
-class CopyOrder(OrderData, kw_only=True):
-    """A bundle that the records know on a store, and its listing, if the service has it."""
-
-    name: str
-    listing: str = ""
-    listing_sha256: str = ""
-
-
 class MaintenanceOrder(OrderData, kw_only=True):
     """What all maintenance of the copies of one subject on one store needs to know."""
 
     subject: SubjectOrder
     store: StoreOrder
+    #: Those that are asked for; ``store.recorded`` are all.
     bundles: list[CopyOrder]
     spool: str
 

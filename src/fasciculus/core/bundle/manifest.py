@@ -4,19 +4,25 @@ from __future__ import annotations
 
 import builtins
 import json
-import re
 from collections.abc import Iterable
-from typing import Any
+from typing import Annotated
 
-from msgspec import UNSET, Struct, UnsetType, ValidationError, convert, field, to_builtins
+import msgspec
+from msgspec import UNSET, Meta, Struct, UnsetType, field, to_builtins
 
 from ..errors import DamagedError, TooNewError
+from .authentication import authenticate
 from .layout import LISTING, is_listing
 
 FORMAT = "fasciculus-bundle"
 VERSION = 1
-_SHA256 = re.compile("[0-9a-f]{64}")
-_ROWS = list[dict[str, Any]]
+#: More than any manifest takes; what is larger is read no further.
+MOST_BYTES = 8 * 1024 * 1024
+_LINES = 2000
+_Size = Annotated[int, Meta(ge=0, le=2**63 - 1)]
+_Sha256 = Annotated[str, Meta(pattern="^[0-9a-f]{64}$")]
+#: A piece is a file of its own folder.
+_PieceName = Annotated[str, Meta(pattern=r"^[0-9A-Za-z][0-9A-Za-z._-]{0,250}$")]
 
 
 class PieceRecord(Struct):
@@ -78,6 +84,8 @@ class ManifestSummary(Struct):
     databases: list[DatabaseRecord] = field(default_factory=list)
     pieces: list[PieceRecord] = field(default_factory=list)
     listing_sha256: str = ""
+    #: Of ``bundle.json`` itself.
+    manifest_sha256: str = ""
     compression: str = "zstd"
     brings: str = "full"
     base: str = ""
@@ -139,8 +147,8 @@ class Manifest(Struct):
         """
         return sum(piece.holds for piece in self.pieces if piece.brought)
 
-    def summary(self) -> ManifestSummary:
-        """What the records keep of it."""
+    def summary(self, manifest_sha256: str = "") -> ManifestSummary:
+        """What the records keep of it, with the digest of its file."""
         return ManifestSummary(
             self.started,
             self.ended,
@@ -148,6 +156,7 @@ class Manifest(Struct):
             self.databases,
             self.pieces,
             self.listing_sha256,
+            manifest_sha256,
             self.compression,
             self.brings,
             self.base,
@@ -155,7 +164,8 @@ class Manifest(Struct):
             self.new_bytes,
         )
 
-    def to_json(self) -> builtins.bytes:
+    def to_json(self, key: builtins.bytes = b"") -> builtins.bytes:
+        """The file, with the authentication tag of a key where there is one."""
         row = to_builtins(self)
         subject = {"kind": row.pop("subject_kind"), "name": row.pop("subject")}
         listing = {
@@ -165,7 +175,81 @@ class Manifest(Struct):
         }
         document = {"format": FORMAT, "version": VERSION, "subject": subject, **row}
         document["listing"] = listing
-        return (json.dumps(document, indent=1, ensure_ascii=False) + "\n").encode()
+        text = json.dumps(document, indent=1, ensure_ascii=False) + "\n"
+        return authenticate(text.encode(), key)
+
+    def shorten(self) -> None:
+        """Keep the first of its warnings and of what could not be read: a file of a home of
+        millions must stay one that is read in one go.
+        """
+        self.warnings = _first(self.warnings)
+        for count in self.contents.values():
+            count.unreadable = _first(count.unreadable)
+
+
+def _first(lines: list[str]) -> list[str]:
+    if len(lines) <= _LINES:
+        return lines
+    return [*lines[:_LINES], f"… and {len(lines) - _LINES:,} more"]
+
+
+class _Format(Struct):
+    """What every version says of itself."""
+
+    format: str
+    version: int
+
+
+class _Subject(Struct):
+    kind: str
+    name: str
+
+
+class _Listing(Struct):
+    name: str
+    bytes: _Size
+    sha256: _Sha256
+
+
+class _Piece(Struct):
+    name: _PieceName
+    bytes: _Size
+    sha256: _Sha256
+    brought: bool = True
+    holds: _Size = 0
+    used: _Size = 0
+
+
+class _Count(Struct):
+    entries: _Size = 0
+    bytes: _Size = 0
+    unreadable: list[str] = field(default_factory=list)
+
+
+class _Document(Struct):
+    """``bundle.json`` as it is written; fields that are not known are passed over."""
+
+    name: str
+    subject: _Subject
+    job: str
+    run: str
+    host: str
+    started: str
+    ended: str
+    writer: str
+    brings: str
+    compression: str
+    contents: dict[str, _Count]
+    databases: list[DatabaseRecord]
+    pieces: list[_Piece]
+    listing: _Listing
+    warnings: list[str]
+    base: str | None = None
+    left_out: dict[str, _Count] = field(default_factory=dict)
+
+
+_document_format = msgspec.json.Decoder(_Format).decode
+_document = msgspec.json.Decoder(_Document).decode
 
 
 def parse_manifest(data: bytes) -> Manifest:
@@ -175,59 +259,52 @@ def parse_manifest(data: bytes) -> Manifest:
     for anything that is not a manifest.
     """
     try:
-        row: dict[str, Any] = json.loads(data)
-        if row["format"] != FORMAT:
-            raise DamagedError(f"This is not a bundle's manifest but “{row['format']}”.")
-        if row["version"] > VERSION:
+        known = _document_format(data)
+        if known.format != FORMAT:
+            raise DamagedError(f"This is not a bundle's manifest but “{known.format}”.")
+        if known.version > VERSION:
             raise TooNewError(
-                f"This bundle is in version {row['version']} of the format, and this reader knows "
+                f"This bundle is in version {known.version} of the format, and this reader knows "
                 f"version {VERSION}.",
                 "Use a newer Fasciculus to read it.",
             )
-        pieces = [PieceRecord(**piece) for piece in convert(row["pieces"], _ROWS)]
-        if not is_listing(row["listing"]["name"]) or any("/" in piece.name for piece in pieces):
-            raise ValueError("it names a file outside its own folders")
-        manifest = Manifest(
-            name=row["name"],
-            subject_kind=row["subject"]["kind"],
-            subject=row["subject"]["name"],
-            job=row["job"],
-            run=row["run"],
-            host=row["host"],
-            started=row["started"],
-            ended=row["ended"],
-            writer=row["writer"],
-            brings=row["brings"],
-            base=row.get("base", row["started"]),
-            compression=row["compression"],
-            contents={kind: ContentsCount(**count) for kind, count in row["contents"].items()},
-            databases=[DatabaseRecord(**found) for found in convert(row["databases"], _ROWS)],
-            pieces=pieces,
-            listing=row["listing"]["name"],
-            listing_bytes=row["listing"]["bytes"],
-            listing_sha256=row["listing"]["sha256"],
-            warnings=row["warnings"],
-            left_out={
-                rule: ExcludedCount(**count) for rule, count in row.get("left_out", {}).items()
-            },
-        )
-        _check(manifest)
-    except (ValueError, KeyError, TypeError, AttributeError, ValidationError) as error:
+        row = _document(data)
+        if not is_listing(row.listing.name):
+            raise ValueError(f"its listing cannot be called “{row.listing.name}”")
+    except (ValueError, RecursionError) as error:
         raise DamagedError(f"The manifest cannot be read: {error}.") from error
-    return manifest
-
-
-def _check(manifest: Manifest) -> None:
-    """Raise an error for a value of another type, a size below zero, a digest that is none."""
-    convert(to_builtins(manifest), Manifest)
-    sizes = [size for piece in manifest.pieces for size in (piece.bytes, piece.holds, piece.used)]
-    sizes += [size for count in manifest.contents.values() for size in (count.entries, count.bytes)]
-    sizes += [size for count in manifest.left_out.values() for size in (count.entries, count.bytes)]
-    if min(sizes, default=0) < 0 or manifest.listing_bytes < 0:
-        raise ValueError("a size is below zero")
-    digests = [manifest.listing_sha256, *(piece.sha256 for piece in manifest.pieces)]
-    if not all(_SHA256.fullmatch(digest) for digest in digests):
-        raise ValueError("a digest is none")
+    return Manifest(
+        name=row.name,
+        subject_kind=row.subject.kind,
+        subject=row.subject.name,
+        job=row.job,
+        run=row.run,
+        host=row.host,
+        started=row.started,
+        ended=row.ended,
+        writer=row.writer,
+        brings=row.brings,
+        base=row.started if row.base is None else row.base,
+        compression=row.compression,
+        contents={
+            kind: ContentsCount(count.entries, count.bytes, count.unreadable)
+            for kind, count in row.contents.items()
+        },
+        databases=row.databases,
+        pieces=[
+            PieceRecord(
+                piece.name, piece.bytes, piece.sha256, piece.brought, piece.holds, piece.used
+            )
+            for piece in row.pieces
+        ],
+        listing=row.listing.name,
+        listing_bytes=row.listing.bytes,
+        listing_sha256=row.listing.sha256,
+        warnings=row.warnings,
+        left_out={
+            rule: ExcludedCount(count.entries, count.bytes) for rule, count in row.left_out.items()
+        },
+    )
 
 
 def sums(listing_sha256: str, pieces: Iterable[PieceRecord], listing: str = LISTING) -> bytes:

@@ -127,10 +127,10 @@ class BackupHandler(HandlerBase[QueuedBackup]):
             bundles.retire(db, *task.subject, event.bundle, event.store)
             gone = not bundles.exists(db, *task.subject, event.bundle)
         config = self._config
-        config.listing(*task.subject, f"{event.bundle}@{event.store}").unlink(missing_ok=True)
-        if gone:
-            config.listing(*task.subject, event.bundle).unlink(missing_ok=True)
-            config.states(*task.subject, event.bundle).unlink(missing_ok=True)
+        names = [f"{event.bundle}@{event.store}", *([event.bundle] if gone else [])]
+        for name in names:
+            for place in (config.listing, config.manifest, config.states):
+                place(*task.subject, name).unlink(missing_ok=True)
 
     def after_failure(self, task: QueuedBackup, carry_out: Callable[[Order], None]) -> None:
         """A hold page must not outlive the task that set it, also when its worker was killed."""
@@ -167,11 +167,15 @@ class BackupHandler(HandlerBase[QueuedBackup]):
         self.show(task)
 
     def _keep_listing(self, task: QueuedBackup, bundle: str) -> None:
-        """Put the listing, and the stat cache of its files, where they are looked for."""
+        """Put listing, manifest, and the stat cache of its files where they are looked for."""
         config = self._config
         target = config.listing(*task.subject, bundle)
         target.parent.mkdir(parents=True, exist_ok=True)
-        places = {"zst": target, "states": config.states(*task.subject, bundle)}
+        places = {
+            "zst": target,
+            "json": config.manifest(*task.subject, bundle),
+            "states": config.states(*task.subject, bundle),
+        }
         for suffix, place in places.items():
             source = config.under_way / f"task-{task.number}.{suffix}"
             if source.exists():

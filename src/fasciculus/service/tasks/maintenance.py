@@ -144,18 +144,19 @@ class MaintenanceHandler(HandlerBase[QueuedMaintenance]):
         with self._records.write() as db:
             alike = maintenance.repacked(db, task.store, task.subject, event.bundle, event.manifest)
             maintenance.refresh_usage(db, task.store, task.subject)
-        own = self._config.listing(*task.subject, f"{event.bundle}@{task.store}")
-        target = self._config.listing(*task.subject, event.bundle) if alike else own
-        made = self._folder(task) / f"{event.bundle}.zst"
-        if alike:
-            for other in own.parent.glob(f"{event.bundle}@*.zst"):
-                other.unlink()
-        if made.exists():
-            target.parent.mkdir(parents=True, exist_ok=True)
-            made.rename(target)
-        else:
-            # It is fetched from the store when somebody asks for it.
-            target.unlink(missing_ok=True)
+        name = event.bundle if alike else f"{event.bundle}@{task.store}"
+        for suffix, place in (("zst", self._config.listing), ("json", self._config.manifest)):
+            target = place(*task.subject, name)
+            made = self._folder(task) / f"{event.bundle}.{suffix}"
+            if alike:
+                for other in target.parent.glob(f"{event.bundle}@*.{suffix}"):
+                    other.unlink()
+            if made.exists():
+                target.parent.mkdir(parents=True, exist_ok=True)
+                made.rename(target)
+            else:
+                # It is fetched from the store when somebody asks for it.
+                target.unlink(missing_ok=True)
 
     # Ending --------------------------------------------------------------------
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import hashlib
 import shutil
 import threading
 from contextlib import ExitStack, suppress
@@ -13,6 +14,7 @@ from msgspec import UNSET, UnsetType
 from msgspec.structs import replace
 
 from ...bundles.files import is_listing_of
+from ...bundles.recorded_copies import RecordedCopies
 from ...bundles.retiring import remove_bundle, retire, sweep
 from ...core.bundle import layout
 from ...core.bundle.codecs import codec
@@ -66,8 +68,11 @@ class BackupTask:
         self._spool = Path(order.spool)
         self._uploaders: list[Uploader] = []
         self._errors: dict[str, str] = {}
+        self._recorded: dict[str, RecordedCopies] = {}
         self._writer: BundleWriter | None = None
         self._bundle = ""
+        #: The manifest as it goes to every store.
+        self._bundle_json = b""
         self._piece_size = order.piece_size
         self._progress = Progress("preflight", total=order.expected_bytes)
         self._ticking = threading.Event()
@@ -155,7 +160,10 @@ class BackupTask:
                 "this bundle is a full one"
             )
             self._full = True
-        for name in sweep(store, self._subject):
+        recorded = self._recorded[order.name] = order.recorded_copies(
+            self._subject, self._emitter.warn
+        )
+        for name in sweep(store, self._subject, recorded, self._spool):
             self._emitter.info(f"store {order.name}: cleared the half-written {name}")
         free = store.free()
         if free is not None and free < self._order.expected_packed:
@@ -337,6 +345,9 @@ class BackupTask:
             uploader.join()
         self._stage("confirming")
         manifest.ended = datetime.now(UTC).isoformat(timespec="seconds")
+        manifest.shorten()
+        key = self._order.stores[0].key
+        self._bundle_json = manifest.to_json(key)
         for uploader in self._uploaders:
             if uploader.failure is None:
                 try:
@@ -350,6 +361,8 @@ class BackupTask:
             listing.unlink(missing_ok=True)
             raise NoStoreLeftError
         listing.rename(self._order.listing)
+        if self._order.manifest:
+            Path(self._order.manifest).write_bytes(self._bundle_json)
         self._half = False
 
     def _complete(self, uploader: Uploader, manifest: Manifest, listing: Path) -> None:
@@ -379,13 +392,13 @@ class BackupTask:
                 )
         check = sums(manifest.listing_sha256, manifest.pieces, manifest.listing)
         store.put_bytes(check, f"{folder}/{layout.SUMS}")
-        store.put_bytes(manifest.to_json(), f"{folder}/{layout.MANIFEST}")
+        store.put_bytes(self._bundle_json, f"{folder}/{layout.MANIFEST}")
 
     def _take_back(self, uploader: Uploader) -> None:
         """Free a failing store of what this task put there; else the next run's sweep does."""
         with suppress(FasciculusError, OSError, EOFError):
             remove_bundle(uploader.store, self._subject, self._bundle)
-            sweep(uploader.store, self._subject)
+            sweep(uploader.store, self._subject, self._recorded[uploader.name], self._spool)
 
     def _store_errors(self) -> dict[str, str]:
         for uploader in self._uploaders:
@@ -397,7 +410,7 @@ class BackupTask:
 
     def _finish(self, manifest: Manifest) -> BackupResult:
         # Before retiring: the service forgets the listing of what is retired.
-        summary = manifest.summary()
+        summary = manifest.summary(hashlib.sha256(self._bundle_json).hexdigest())
         summary.changes = self._changes(manifest)
         self._stage("retiring")
         orders = {store.name: store for store in self._order.stores}
@@ -415,6 +428,8 @@ class BackupTask:
                         target.pinned,
                         self._order.keep,
                         partial(self._retired, uploader.name),
+                        self._recorded[uploader.name],
+                        self._spool,
                     )
                 except (FasciculusError, OSError) as error:
                     self._emitter.warn(

@@ -14,7 +14,6 @@ from ...core.bundle.layout import MANIFEST, SUMS
 from ...core.bundle.manifest import (
     Manifest,
     PieceRecord,
-    parse_manifest,
     sums,
 )
 from ...core.errors import (
@@ -29,7 +28,7 @@ from ...core.formatting import (
     format_list,
     format_size,
 )
-from ...stores.base import Store, read_all
+from ...stores.base import Store
 from ..events import (
     DamageCleared,
     Emitter,
@@ -56,6 +55,10 @@ class MendTask:
         self._progress = Progress("mending")
         self._mended: list[str] = []
         self._helped: set[str] = set()
+        self._recorded = {
+            store.name: store.recorded_copies(self._subject, emitter.warn)
+            for store in (order.store, *order.sources)
+        }
 
     def run(self) -> MendResult:
         """Mend what can be mended; what cannot is said, and the next run stores it again."""
@@ -155,16 +158,16 @@ class MendTask:
                 return piece
         for place in (store, *sources):
             for held in self._order.bundles:
-                manifest = self._manifest(place, held.name)
-                for piece in manifest.pieces if manifest is not None else ():
+                found = self._manifest(place, held.name)
+                for piece in found[0].pieces if found is not None else ():
                     if piece.name == name:
                         return piece
         return None
 
-    def _manifest(self, store: Store, bundle: str) -> Manifest | None:
-        path = f"{self._subject.bundle(bundle)}/{MANIFEST}"
+    def _manifest(self, store: Store, bundle: str) -> tuple[Manifest, bytes] | None:
+        """A manifest that is what was stored, and its bytes."""
         try:
-            return parse_manifest(read_all(store, path))
+            return self._recorded[store.spec.name].manifest_and_bytes(store, bundle)
         except (MissingError, DamagedError):
             return None
 
@@ -188,18 +191,14 @@ class MendTask:
 
     def _bundle(self, store: Store, sources: list[Store], name: str) -> None:
         folder = f"bundles/{name}"
-        manifest = self._manifest(store, name)
+        found = self._manifest(store, name)
         source = THE_RECORDS
-        if manifest is None:
-            for other in sources:
-                manifest = self._manifest(other, name)
-                if manifest is not None and self._has_all(store, manifest):
-                    source = other.spec.name
-                    break
-                manifest = None
-        if manifest is None:
+        if found is None:
+            found, source = self._manifest_elsewhere(store, sources, name)
+        if found is None:
             self._emitter.warn(f"{folder}: no store has what makes it whole again")
             return
+        manifest, bundle_json = found
         wanted = [file for file in self._order.files if file.startswith(f"{folder}/")]
         listing = f"{folder}/{manifest.listing}"
         whole = f"{folder}/{MANIFEST}" in wanted
@@ -208,7 +207,7 @@ class MendTask:
             return
         put = {
             f"{folder}/{SUMS}": sums(manifest.listing_sha256, manifest.pieces, manifest.listing),
-            f"{folder}/{MANIFEST}": manifest.to_json(),
+            f"{folder}/{MANIFEST}": bundle_json,
         }
         for file, data in put.items():
             if whole or file in wanted:
@@ -216,6 +215,19 @@ class MendTask:
                 store.put_bytes(data, path)
         for file in wanted:
             self._is_mended(file, source)
+
+    def _manifest_elsewhere(
+        self, store: Store, sources: list[Store], name: str
+    ) -> tuple[tuple[Manifest, bytes] | None, str]:
+        """A manifest that a store lost, all of whose pieces it has, and where that is from."""
+        kept = self._recorded[store.spec.name].kept_manifest(name)
+        if kept is not None and self._has_all(store, kept[0]):
+            return kept, THE_RECORDS
+        for other in sources:
+            found = self._manifest(other, name)
+            if found is not None and self._has_all(store, found[0]):
+                return found, other.spec.name
+        return None, ""
 
     def _has_all(self, store: Store, manifest: Manifest) -> bool:
         held = {item.name: item.size for item in store.items(self._subject.pieces)}
@@ -233,11 +245,11 @@ class MendTask:
             store.put(local, path, lambda count: None)
             return True
         for source in sources:
-            other = self._manifest(source, manifest.name)
-            if other is None or other.listing_sha256 != manifest.listing_sha256:
+            found = self._manifest(source, manifest.name)
+            if found is None or found[0].listing_sha256 != manifest.listing_sha256:
                 continue
             try:
-                fetch_listing(source, self._subject, other, local)
+                fetch_listing(source, self._subject, found[0], local)
             except (MissingError, DamagedError):
                 continue
             store.put(local, path, lambda count: None)

@@ -6,6 +6,7 @@ anywhere, every bundle is whole, and the next pass continues."""
 
 from __future__ import annotations
 
+import hashlib
 import shutil
 import threading
 from collections.abc import Iterator
@@ -14,7 +15,7 @@ from pathlib import Path
 import orjson
 from msgspec.structs import replace
 
-from ...bundles.files import fetch_listing, fetch_manifest
+from ...bundles.files import fetch_listing
 from ...bundles.retiring import complete, settle, sweep
 from ...core.bundle.codecs import codec
 from ...core.bundle.entry import Entry
@@ -42,7 +43,7 @@ from ..events import (
 from ..orders import RepackOrder
 from ..results import RepackResult
 from ..store_access import identified, retrying_store
-from .known_copies import KnownCopies, listing_at_hand
+from .known_copies import current_manifest, known_copies, listing_at_hand
 from .usage import PieceUsage, UsageTotals
 
 _WHOLE = 1024 * 1024
@@ -59,6 +60,7 @@ class RepackTask:
         self._spool = Path(order.spool)
         self._progress = Progress("weighing")
         self._listings: dict[str, Path] = {}
+        self._recorded = known_copies(order, emitter)
 
     def run(self) -> RepackResult:
         """Repack what is worth it. Raises ``FasciculusError`` before anything was removed."""
@@ -73,23 +75,14 @@ class RepackTask:
                             "bundle could be lost half way.",
                             "Let a full bundle be made instead; older copies retire in time.",
                         )
-                    for name in sweep(store, self._subject):
+                    for name in sweep(store, self._subject, self._recorded, self._spool):
                         self._emitter.info(f"cleared {name}, which an interrupted work left")
                 return self._repack(store)
         finally:
             shutil.rmtree(self._spool, ignore_errors=True)
 
     def _repack(self, store: Store) -> RepackResult:
-        manifests = [
-            fetch_manifest(store, self._subject, name) for name in complete(store, self._subject)
-        ]
-        known = KnownCopies(self._order.bundles, self._subject, self._spool, self._emitter)
-        for manifest in manifests:
-            if not known.is_ours(store, manifest):
-                raise DamagedError(
-                    f"{manifest.name} on store “{store.spec.name}” is not what was stored there.",
-                    "Verify the store (stores verify): it names what is altered.",
-                )
+        manifests = [self._manifest(store, name) for name in complete(store, self._subject)]
         with PieceUsage(self._spool / "contents.sqlite") as weighing:
             for manifest in manifests:
                 self._emitter.emit(self._progress)
@@ -113,7 +106,8 @@ class RepackTask:
                 if any(piece.name in found.chosen for piece in manifest.pieces):
                     self._turn(store, weighing, manifest, {piece.name: piece for piece in new})
         before = sum(item.size for item in store.items(self._subject.pieces))
-        sweep(store, self._subject)
+        self._recorded.forget([manifest.name for manifest in manifests])
+        sweep(store, self._subject, self._recorded, self._spool)
         freed = before - sum(item.size for item in store.items(self._subject.pieces))
         spent = sum(piece.bytes for piece in new)
         return found.result(
@@ -125,6 +119,17 @@ class RepackTask:
             freed - spent,
             freed=freed - spent,
         )
+
+    def _manifest(self, store: Store, name: str) -> Manifest:
+        """A bundle's manifest. What is not ours must not become so by being written anew."""
+        manifest = current_manifest(self._order, store, name, self._recorded, self._emitter)
+        if not self._recorded.is_ours(store, name):
+            raise DamagedError(
+                f"{name} on store “{store.spec.name}” is not in the records, and nothing says "
+                "that this service made it.",
+                "Remove its folder from the store if nobody needs it, then repack again.",
+            )
+        return manifest
 
     def _listing(self, store: Store, manifest: Manifest) -> Path:
         """A bundle's listing, from beside the records where it is the same."""
@@ -239,12 +244,15 @@ class RepackTask:
         kept = Path(self._order.listings) / f"{manifest.name}.zst"
         kept.parent.mkdir(parents=True, exist_ok=True)
         shutil.copyfile(local, kept)
+        bundle_json = turned.to_json(self._order.store.key)
+        kept.with_suffix(".json").write_bytes(bundle_json)
         store.put(local, f"{folder}/{turned.listing}", lambda count: None)
         local.unlink(missing_ok=True)
         # From here on the new listing counts; the old one stays until the sums name it no more.
-        store.put_bytes(turned.to_json(), f"{folder}/{MANIFEST}")
+        store.put_bytes(bundle_json, f"{folder}/{MANIFEST}")
         settle(store, self._subject, turned)
-        self._emitter.emit(CopyRepacked(manifest.name, turned.summary()))
+        manifest_sha256 = hashlib.sha256(bundle_json).hexdigest()
+        self._emitter.emit(CopyRepacked(manifest.name, turned.summary(manifest_sha256)))
 
 
 def _last_numbers(bundle: str, manifests: list[Manifest]) -> dict[str, int]:

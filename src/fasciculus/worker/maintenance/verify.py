@@ -15,11 +15,11 @@ from ...core.bundle.damage_impact import DamageImpact
 from ...core.bundle.entry import Entry
 from ...core.bundle.layout import MANIFEST, SUMS
 from ...core.bundle.listing import read_listing
-from ...core.bundle.manifest import Manifest, parse_manifest, sums
+from ...core.bundle.manifest import Manifest, sums
 from ...core.bundle.reader import BundleReader
 from ...core.errors import DamagedError, MissingError
 from ...core.formatting import format_count, format_size
-from ...stores.base import Store, read_all
+from ...stores.base import Store
 from ..events import (
     CopyVerified,
     DamageCleared,
@@ -30,7 +30,7 @@ from ..events import (
 from ..orders import VerifyOrder
 from ..results import VerifyResult
 from ..store_access import identified
-from .known_copies import KnownCopies, listing_at_hand
+from .known_copies import current_manifest, known_copies, listing_at_hand
 
 _CHUNK = 1024 * 1024
 _EVERY = 16 * 1024 * 1024
@@ -112,15 +112,13 @@ class VerifyTask:
 
     def _manifests(self, store: Store) -> dict[str, Manifest]:
         found = {}
-        known = KnownCopies(self._order.bundles, self._subject, self._spool, self._emitter)
+        recorded = known_copies(self._order, self._emitter)
         for held in self._order.bundles:
             file = f"bundles/{held.name}/{MANIFEST}"
-            path = f"{self._subject.folder}/{file}"
             try:
-                manifest = parse_manifest(read_all(store, path))
-                if not known.is_ours(store, manifest):
-                    raise DamagedError(f"{held.name} is not what was stored there.")
-                found[held.name] = manifest
+                found[held.name] = current_manifest(
+                    self._order, store, held.name, recorded, self._emitter
+                )
                 self._sound.add(file)
             except MissingError:
                 self._damage(file, "missing", [held.name])

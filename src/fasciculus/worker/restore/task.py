@@ -13,7 +13,7 @@ from collections.abc import Iterator, Sequence
 from functools import lru_cache
 from pathlib import Path
 
-from ...bundles.files import fetch_listing, fetch_manifest
+from ...bundles.files import fetch_listing
 from ...core.bundle.entry import (
     CHAR,
     DIR,
@@ -81,13 +81,8 @@ class RestoreTask:
     def _restore(self, store: Store, spool: Path) -> RestoreResult:
         self._host.connect()
         order, subject = self._order, self._order.subject.ref()
-        manifest = fetch_manifest(store, subject, order.bundle)
-        if order.listing_sha256 not in ("", manifest.listing_sha256):
-            raise DamagedError(
-                f"{order.bundle} on store “{store.spec.name}” is not what was stored there: its "
-                "listing was altered.",
-                "Restore from another store or another moment; “stores verify” tells more.",
-            )
+        recorded = order.store.recorded_copies(subject, self._emitter.warn)
+        manifest = recorded.manifest(store, order.bundle)
         listing = fetch_listing(store, subject, manifest, spool / "listing")
         mapped = self._databases_wanted(manifest)
         paths = [to_bytes(path) for path in order.paths]

@@ -17,7 +17,14 @@ from ....worker.orders import (
     StoreOrder,
     SubjectOrder,
 )
-from .connections import OrderSources, host_order, mail_order, own_paths, store_order
+from .connections import (
+    OrderSources,
+    host_order,
+    mail_order,
+    own_paths,
+    recorded_copies,
+    store_order,
+)
 from .previous import compares_contents, previous_order
 from .subjects import Subject, databases_of, find_subject
 
@@ -66,6 +73,7 @@ def backup_order(
         spool=str(config.spool / f"task-{task_id}"),
         spool_limit=config.spool_limit,
         listing=f"{under_way}.zst",
+        manifest=f"{under_way}.json",
         states=f"{under_way}.states" if job.mode == "incremental" else "",
         left_out=own_paths(sources),
         expected_bytes=last["bytes"] if last else 0,
@@ -82,6 +90,7 @@ def _stores(sources: OrderSources, job: JobInput, kind: str, name: str) -> list[
         known = bundles.known_on(sources.db, kind, name, job.name, store_name)
         store.known = [row[0] for row in known]
         store.pinned = [row[0] for row in known if row[1]]
+        store.recorded = recorded_copies(sources, store_name, (kind, name))
         found.append(store)
     return found
 

@@ -9,16 +9,18 @@ from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
 from ....config import Config
-from ....records import inventory, stores
+from ....records import inventory, maintenance, stores
 from ....records.encryption import SecretCipher
+from ....records.maintenance import RecordedCopy
 from ....records.paging import PageRequest
-from ....worker.orders import HostOrder, MailOrder, ServerOrder, StoreOrder
+from ....worker.orders import CopyOrder, HostOrder, MailOrder, ServerOrder, StoreOrder
 from ...kind_settings import connection_secrets, server_secrets
 
 if TYPE_CHECKING:
     from ....models.inventory import HostFields
 
 _ALL = PageRequest(limit=10_000)
+_MANIFESTS = "authentication tags of manifests"
 
 
 @dataclass(frozen=True, slots=True)
@@ -39,6 +41,34 @@ def store_order(sources: OrderSources, name: str) -> StoreOrder:
         settings=store.settings.model_dump_json(),
         secrets=stores.secrets(db, cipher, name),
         store_id=stores.id_of(db, name) or "",
+        signing_key=cipher.derived_key(_MANIFESTS).hex(),
+    )
+
+
+def recorded_copies(
+    sources: OrderSources, store: str, subject: tuple[str, str], bundle: str = ""
+) -> list[CopyOrder]:
+    """What the records know of the copies of a subject on a store, or of one."""
+    return [
+        recorded_copy(sources.config, store, subject, copy)
+        for copy in maintenance.copies_on(sources.db, store, subject, bundle)
+    ]
+
+
+def recorded_copy(
+    config: Config, store: str, subject: tuple[str, str], copy: RecordedCopy
+) -> CopyOrder:
+    """The same of one copy: what was repacked is kept by the name of its store."""
+    name = f"{copy.bundle}@{store}" if copy.own else copy.bundle
+    manifest = config.manifest(*subject, name)
+    is_kept = manifest.exists()
+    return CopyOrder(
+        name=copy.bundle,
+        manifest=str(manifest) if is_kept else "",
+        manifest_sha256=copy.manifest.manifest_sha256,
+        listing=str(config.listing(*subject, name)),
+        listing_sha256=copy.manifest.listing_sha256,
+        pieces=[] if is_kept else [piece.name for piece in copy.manifest.pieces],
     )
 
 

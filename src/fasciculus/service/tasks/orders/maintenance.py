@@ -20,7 +20,7 @@ from ....worker.orders import (
     SubjectOrder,
     VerifyOrder,
 )
-from .connections import OrderSources, store_order
+from .connections import OrderSources, recorded_copies, recorded_copy, store_order
 
 _LEAST_PIECE = 64 * 1024 * 1024
 
@@ -40,10 +40,12 @@ def maintenance_order(
     subject = (task.subject_kind, task.subject)
     named = {"kind": task.subject_kind, "name": task.subject, "host": "", "root": ""}
     copies = maintenance.copies_on(db, task.store, subject)
+    store = store_order(sources, task.store)
+    store.recorded = [recorded_copy(config, task.store, subject, copy) for copy in copies]
     common: _Common = {
         "subject": msgspec.convert(named, SubjectOrder),
-        "store": store_order(sources, task.store),
-        "bundles": _copies(sources, task, copies),
+        "store": store,
+        "bundles": [copy for copy in store.recorded if task.bundle in ("", copy.name)],
         "spool": str(config.spool / f"maintenance-{task.id}"),
     }
     damaged = maintenance.damaged_files(db, subject, [task.store])
@@ -56,7 +58,7 @@ def maintenance_order(
             return MendOrder(
                 **common,
                 files=damaged,
-                sources=[store_order(sources, name) for name in others],
+                sources=[_other_store(sources, name, subject) for name in others],
                 pieces=_pieces(copies, damaged),
             )
         case "repack":
@@ -72,23 +74,10 @@ def maintenance_order(
     raise SettingError(f"There is no maintenance “{task.kind}”.", "Choose verify, mend or repack.")
 
 
-def _copies(
-    sources: OrderSources, task: MaintenanceTask, copies: list[RecordedCopy]
-) -> list[CopyOrder]:
-    subject = (task.subject_kind, task.subject)
-    return [
-        CopyOrder(
-            name=copy.bundle,
-            listing_sha256=copy.manifest.listing_sha256,
-            listing=str(
-                sources.config.listing(
-                    *subject, f"{copy.bundle}@{task.store}" if copy.own else copy.bundle
-                )
-            ),
-        )
-        for copy in copies
-        if task.bundle in ("", copy.bundle)
-    ]
+def _other_store(sources: OrderSources, name: str, subject: tuple[str, str]) -> StoreOrder:
+    store = store_order(sources, name)
+    store.recorded = recorded_copies(sources, name, subject)
+    return store
 
 
 def _pieces(copies: list[RecordedCopy], damaged: list[str]) -> list[PieceRecord]:

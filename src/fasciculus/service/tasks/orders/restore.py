@@ -9,9 +9,9 @@ import msgspec
 from ....config import Config
 from ....core.errors import SettingError
 from ....models import Restore
-from ....records import inventory, maintenance
+from ....records import inventory
 from ....worker.orders import HostOrder, RestoreOrder, SubjectOrder
-from .connections import OrderSources, host_order, mail_order, store_order
+from .connections import OrderSources, host_order, mail_order, recorded_copies, store_order
 
 
 def restore_order(sources: OrderSources, restore: Restore) -> RestoreOrder:
@@ -31,12 +31,15 @@ def restore_order(sources: OrderSources, restore: Restore) -> RestoreOrder:
             f"{restore.subject} is on no host any more.",
             "Add the account again, then restore its mail settings.",
         )
+    store = store_order(sources, restore.store)
+    store.recorded = recorded_copies(
+        sources, restore.store, (restore.subject_kind, restore.subject), restore.bundle
+    )
     subject = {"kind": restore.subject_kind, "name": restore.subject, "host": host_name or ""}
     return RestoreOrder(
         subject=msgspec.convert({**subject, "root": ""}, SubjectOrder),
         bundle=restore.bundle,
-        listing_sha256=_listing_digest(sources, restore),
-        store=store_order(sources, restore.store),
+        store=store,
         contents=restore.contents,
         paths=restore.paths,
         target=restore.target,
@@ -45,14 +48,6 @@ def restore_order(sources: OrderSources, restore: Restore) -> RestoreOrder:
         host=host,
         spool=str(sources.config.spool / f"restore-{restore.id}"),
     )
-
-
-def _listing_digest(sources: OrderSources, restore: Restore) -> str:
-    """The digest of the listing of that copy, which all its contents hang on."""
-    subject = (restore.subject_kind, restore.subject)
-    for copy in maintenance.copies_on(sources.db, restore.store, subject, restore.bundle):
-        return copy.manifest.listing_sha256
-    return ""
 
 
 def check_target(config: Config, local_stores: list[str], target: str) -> None:

@@ -1,0 +1,209 @@
+"""What the records know of a subject's copies on a store, held against what the store says."""
+
+from __future__ import annotations
+
+import hashlib
+import shutil
+from collections.abc import Callable, Iterable
+from pathlib import Path
+from typing import Protocol
+
+from ..core.bundle.authentication import Origin, origin_of
+from ..core.bundle.layout import MANIFEST, SUMS, SubjectRef
+from ..core.bundle.manifest import Manifest, parse_manifest, sums
+from ..core.errors import DamagedError, MissingError, TooNewError
+from ..stores.base import Store, read_all
+from .files import is_listing_of
+
+
+class RecordedCopy(Protocol):
+    """A copy that the records know.
+
+    ``manifest`` and ``listing`` are the paths of what is kept beside the records, empty where
+    nothing is; ``pieces`` are the names of what it needs, where no manifest is kept. Digests are
+    empty where a version that did not note them made the copy.
+    """
+
+    name: str
+    manifest: str
+    manifest_sha256: str
+    listing: str
+    listing_sha256: str
+    pieces: list[str]
+
+
+def _silent(text: str) -> None:
+    """Nobody listens."""
+
+
+class RecordedCopies:
+    """The copies of one subject on one store, as the records know them.
+
+    ``key`` is that of the service's authentication tags; ``on_trouble`` is called with a sentence
+    for each copy whose manifest is not what it should be.
+    """
+
+    def __init__(
+        self,
+        copies: Iterable[RecordedCopy],
+        subject: SubjectRef,
+        key: bytes = b"",
+        on_trouble: Callable[[str], None] = _silent,
+    ) -> None:
+        self._copies = {copy.name: copy for copy in copies}
+        self._subject, self._key, self._on_trouble = subject, key, on_trouble
+        self._unclear: set[str] = set()
+        self._told: set[str] = set()
+
+    def __contains__(self, name: str) -> bool:
+        return name in self._copies
+
+    def manifest(self, store: Store, name: str) -> Manifest:
+        """The manifest of a copy, as it was stored.
+
+        Raises :class:`MissingError` where there is none, and :class:`DamagedError` for one that
+        cannot be read or is not what was stored.
+        """
+        return self.manifest_and_bytes(store, name)[0]
+
+    def manifest_and_bytes(self, store: Store, name: str) -> tuple[Manifest, bytes]:
+        """The same, with the bytes of its file.
+
+        What repacking wrote before the records could hear of it is known by its tag.
+        """
+        data = _read(store, self._subject, name)
+        manifest = parse_manifest(data)
+        named = manifest.name, manifest.subject_kind, manifest.subject
+        if named != (name, self._subject.kind, self._subject.name):
+            raise self._altered(store, name, f"it is the one of {manifest.name}")
+        held = self._copies.get(name)
+        if held is None or _is_recorded(held, manifest, data):
+            return manifest, data
+        if origin_of(data, self._key) is Origin.OURS:
+            return manifest, data
+        raise self._altered(store, name, "the records know another one")
+
+    def is_ours(self, store: Store, name: str) -> bool:
+        """Whether a bundle that the records do not know was made by this service."""
+        data = _read(store, self._subject, name)
+        return name in self._copies or origin_of(data, self._key) is Origin.OURS
+
+    def _altered(self, store: Store, name: str, why: str) -> DamagedError:
+        return DamagedError(
+            f"{name} on store “{store.spec.name}” is not what was stored there: its manifest was "
+            f"altered ({why}).",
+            "Restore from another store or another moment; “stores verify” tells more.",
+        )
+
+    def forget(self, names: Iterable[str]) -> None:
+        """Copies that were retired."""
+        for name in names:
+            self._copies.pop(name, None)
+
+    # Putting it right ---------------------------------------------------------
+
+    def manifests(
+        self, store: Store, present: Iterable[str], spool: Path
+    ) -> dict[str, Manifest | None]:
+        """The manifests of the bundles present and of those that should be, oldest first.
+
+        A manifest that is missing or damaged is written again from beside the records where all
+        that it needs is there. Where it cannot be, it stays as it is, is told of, and is None here.
+        """
+        found: dict[str, Manifest | None] = {}
+        for name in sorted({*present, *self._copies}):
+            try:
+                found[name] = self.manifest(store, name)
+            except (MissingError, DamagedError) as error:
+                is_written = self.write_again(store, name, spool)
+                found[name] = self._kept_manifest(name) if is_written else None
+                self._tell(store, name, isinstance(error, MissingError), is_written)
+            except TooNewError as error:
+                found[name] = None
+                self._unclear.add(name)
+                self._on_trouble(f"{name}: {error.message} Its pieces are kept.")
+        return found
+
+    def pieces_of(self, name: str) -> list[str] | None:
+        """The pieces that a copy needs as the records know it; None where they do not, or where
+        the store has another manifest, be it a damaged one."""
+        if name in self._unclear:
+            return None
+        kept = self._kept_manifest(name)
+        if kept is not None:
+            return [piece.name for piece in kept.pieces]
+        held = self._copies.get(name)
+        return held.pieces if held is not None and held.pieces else None
+
+    def write_again(self, store: Store, name: str, spool: Path) -> bool:
+        """Write the files that make a copy complete from beside the records; False where something
+        lacks."""
+        kept, held = self._kept_manifest(name), self._copies.get(name)
+        if kept is None or held is None:
+            return False
+        sizes = {item.name: item.size for item in store.items(self._subject.pieces)}
+        if any(sizes.get(piece.name) != piece.bytes for piece in kept.pieces):
+            return False
+        folder = self._subject.bundle(name)
+        listing = f"{folder}/{kept.listing}"
+        if held.listing and is_listing_of(Path(held.listing), kept):
+            # A store may take the very file that is put.
+            copy = spool / "listing-again"
+            shutil.copyfile(held.listing, copy)
+            store.put(copy, listing, lambda count: None)
+            copy.unlink(missing_ok=True)
+        elif store.size(listing) != kept.listing_bytes:
+            return False
+        check = sums(kept.listing_sha256, kept.pieces, kept.listing)
+        store.put_bytes(check, f"{folder}/{SUMS}")
+        store.put_bytes(Path(held.manifest).read_bytes(), f"{folder}/{MANIFEST}")
+        return True
+
+    def _kept_manifest(self, name: str) -> Manifest | None:
+        kept = self.kept_manifest(name)
+        return kept[0] if kept is not None else None
+
+    def kept_manifest(self, name: str) -> tuple[Manifest, bytes] | None:
+        """The manifest beside the records and its bytes, where it is the one that was stored."""
+        held = self._copies.get(name)
+        if held is None or not held.manifest or not held.manifest_sha256:
+            return None
+        try:
+            data = Path(held.manifest).read_bytes()
+            if hashlib.sha256(data).hexdigest() == held.manifest_sha256:
+                return parse_manifest(data), data
+        except (OSError, DamagedError):
+            pass
+        return None
+
+    def _tell(self, store: Store, name: str, is_missing: bool, written: bool) -> None:
+        if not is_missing and not written:
+            self._unclear.add(name)
+        if name in self._told:
+            return
+        self._told.add(name)
+        trouble = "missing" if is_missing else "damaged or altered"
+        place = f"{MANIFEST} of {name} on store “{store.spec.name}” was {trouble}"
+        if written:
+            self._on_trouble(f"{place}: written again from the records")
+        else:
+            self._on_trouble(
+                f"{place}, and cannot be written again; its pieces are kept. Verify the store "
+                "(stores verify), and mend it from another one (stores mend)."
+            )
+
+
+def _is_recorded(held: RecordedCopy, manifest: Manifest, data: bytes) -> bool:
+    if held.manifest_sha256:
+        return hashlib.sha256(data).hexdigest() == held.manifest_sha256
+    return held.listing_sha256 in ("", manifest.listing_sha256)
+
+
+def _read(store: Store, subject: SubjectRef, name: str) -> bytes:
+    try:
+        return read_all(store, f"{subject.bundle(name)}/{MANIFEST}")
+    except MissingError as error:
+        raise MissingError(
+            f"Store “{store.spec.name}” has no complete bundle {name} of {subject.name}.",
+            "Choose another copy or another moment.",
+        ) from error
