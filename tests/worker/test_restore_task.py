@@ -47,6 +47,7 @@ def restore(nights, target=None, told=None, recorded=(), **more):
             "store": {**nights.store_order("attic"), "recorded": list(recorded)},
             "target": str(nights.root / "back" if target is None else target),
             "spool": str(nights.root / "spool4"),
+            "privileges": True,
             **more,
         },
     )
@@ -258,7 +259,7 @@ def test_many_that_are_lost_are_counted_and_a_few_named(kept):
     found, log = restore(kept)
     assert "60 entries did not come back" in found.error and found.error.count(".html") == 5
     assert "the log names all of it" in found.error
-    assert sum(".html" in line for line in log) == 60
+    assert sum(".html: its bytes" in line for line in log) == 60
 
 
 def test_a_listing_that_another_manifest_names_is_not_believed(kept):
@@ -418,6 +419,33 @@ def test_a_store_that_altered_everything_consistently_is_not_believed(kept):
         restore(kept, recorded=recorded)
     assert "another store" in caught.value.way_out and not (kept.root / "back").exists()
     assert restore(kept)[0].outcome == "done", "nobody knows better without records"
+
+
+def with_privileges(entries):
+    """A file that runs as its owner, a device, and an attribute of the system."""
+    for entry in entries:
+        if entry.path == b"film.bin":
+            entry.mode |= 0o6000
+            entry.xattrs["trusted.note"] = b"x"
+        yield entry
+    yield Entry("files", b"zzz", "char", mode=0o666, rdev=(1, 3))
+
+
+def test_privileges_come_back_only_where_the_records_vouch_or_on_request(kept):
+    """And each is named before anything is written."""
+    altered(kept, with_privileges)
+    back = kept.root / "back/files"
+    found, log = restore(kept, privileges=False)
+    assert found.outcome == "warned" and (back / "film.bin").stat().st_mode & 0o7000 == 0
+    assert not (back / "zzz").exists() and "trusted.note" not in os.listxattr(back / "film.bin")
+    assert os.getxattr(back / "film.bin", "user.note") == b"\0=", "what anybody may have stays"
+    assert log.index("film.bin: set-user-id, set-group-id and trusted.note") < 2
+    assert any("3 entries come back without privileges" in line for line in log), log
+    shutil.rmtree(kept.root / "back")
+    restore(kept)
+    assert (back / "film.bin").stat().st_mode & 0o7000 == 0o6000
+    assert stat.S_ISCHR((back / "zzz").lstat().st_mode)
+    assert os.getxattr(back / "film.bin", "trusted.note") == b"x"
 
 
 @pytest.mark.parametrize(("kind", "bits"), [("char", stat.S_IFCHR), ("block", stat.S_IFBLK)])

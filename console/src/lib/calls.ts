@@ -54,7 +54,7 @@ export const restoresList = (query?: Query<'restores_list'>) =>
 export const restoresStart = (
   body: Optional<
     Schemas['RestoreStart'],
-    'target' | 'store' | 'contents' | 'paths' | 'databases' | 'mail_domains'
+    'target' | 'store' | 'contents' | 'paths' | 'databases' | 'mail_domains' | 'privileges'
   >,
 ) => call<Schemas['Started']>('POST', '/restores', body);
 

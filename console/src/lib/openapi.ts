@@ -3493,6 +3493,11 @@ export interface components {
        * @default []
        */
       mail_domains: string[];
+      /**
+       * Privileges
+       * @default false
+       */
+      privileges: boolean;
       /** State */
       state: string;
       /** Outcome */
@@ -3566,6 +3571,12 @@ export interface components {
        * @default []
        */
       mail_domains: string[];
+      /**
+       * Privileges
+       * @description bring back set-user-id and set-group-id bits, devices and system attributes even where the records do not vouch for the copy
+       * @default false
+       */
+      privileges: boolean;
     };
     /**
      * Retiring

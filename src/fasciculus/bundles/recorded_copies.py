@@ -72,21 +72,41 @@ class RecordedCopies:
         What repacking wrote before the records could hear of it is known by its tag.
         """
         data = _read(store, self._subject, name)
+        if not self._may_be(name, data):
+            raise self._altered(store, name, "the records know another one")
         manifest = parse_manifest(data)
         named = manifest.name, manifest.subject_kind, manifest.subject
         if named != (name, self._subject.kind, self._subject.name):
             raise self._altered(store, name, f"it is the one of {manifest.name}")
+        if not self._may_list(name, manifest, data):
+            raise self._altered(store, name, "the records know another listing")
+        return manifest, data
+
+    def vouches_for(self, name: str) -> bool:
+        """Whether the records know what a copy holds."""
         held = self._copies.get(name)
-        if held is None or _is_recorded(held, manifest, data):
-            return manifest, data
-        if origin_of(data, self._key) is Origin.OURS:
-            return manifest, data
-        raise self._altered(store, name, "the records know another one")
+        return held is not None and bool(held.manifest_sha256 or held.listing_sha256)
 
     def is_ours(self, store: Store, name: str) -> bool:
         """Whether a bundle that the records do not know was made by this service."""
         data = _read(store, self._subject, name)
-        return name in self._copies or origin_of(data, self._key) is Origin.OURS
+        return name in self._copies or self._is_signed(data)
+
+    def _may_be(self, name: str, data: bytes) -> bool:
+        """Whether the records know these bytes as the manifest, or cannot tell."""
+        held = self._copies.get(name)
+        if held is None or not held.manifest_sha256:
+            return True
+        return hashlib.sha256(data).hexdigest() == held.manifest_sha256 or self._is_signed(data)
+
+    def _may_list(self, name: str, manifest: Manifest, data: bytes) -> bool:
+        """Whether the records know the listing that a manifest names, or cannot tell."""
+        held = self._copies.get(name)
+        known = held.listing_sha256 if held is not None else ""
+        return known in ("", manifest.listing_sha256) or self._is_signed(data)
+
+    def _is_signed(self, data: bytes) -> bool:
+        return origin_of(data, self._key) is Origin.OURS
 
     def _altered(self, store: Store, name: str, why: str) -> DamagedError:
         return DamagedError(
@@ -191,12 +211,6 @@ class RecordedCopies:
                 f"{place}, and cannot be written again; its pieces are kept. Verify the store "
                 "(stores verify), and mend it from another one (stores mend)."
             )
-
-
-def _is_recorded(held: RecordedCopy, manifest: Manifest, data: bytes) -> bool:
-    if held.manifest_sha256:
-        return hashlib.sha256(data).hexdigest() == held.manifest_sha256
-    return held.listing_sha256 in ("", manifest.listing_sha256)
 
 
 def _read(store: Store, subject: SubjectRef, name: str) -> bytes:

@@ -106,6 +106,14 @@ def restore(
     store: Annotated[
         str, typer.Option(help="The store to read from.", autocompletion=complete_stores)
     ] = "",
+    privileges: Annotated[
+        bool,
+        typer.Option(
+            "--privileges",
+            help="Bring back set-user-id bits, devices and system attributes even of a copy that "
+            "the records do not vouch for.",
+        ),
+    ] = False,
     as_json: AsJson = False,
 ) -> None:
     """Bring back a bundle, or part of it, to an empty folder, new databases, the mail files."""
@@ -119,6 +127,7 @@ def restore(
             paths=path or [],
             databases=names,
             mail_domains=mail_domain or [],
+            privileges=privileges,
         )
         number = client.restores_start(order).id
         done = follow_restore(client, number)

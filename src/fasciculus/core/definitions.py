@@ -60,6 +60,10 @@ def from_text(text: str) -> ParsedDefinitions:
         raise SettingError(
             f"The text is not TOML: {error}.", "Correct it there.", field="text"
         ) from error
+    except RecursionError:
+        raise SettingError(
+            "The text is nested too deeply.", "Tables and lists here need few levels.", field="text"
+        ) from None
     defined = ParsedDefinitions()
     for kind, table in document.items():
         if kind not in KINDS:
@@ -73,7 +77,14 @@ def from_text(text: str) -> ParsedDefinitions:
         defined.tables[kind] = {}
         for name, row in table.items():
             fields = dict(row)
-            for key, reference in dict(fields.pop("secrets", {})).items():
+            secrets = fields.pop("secrets", {})
+            if not isinstance(secrets, dict):
+                raise SettingError(
+                    f"{kind}.{name}.secrets is not a table.",
+                    'Write secrets = { password = { env = "NAME" } }.',
+                    field="text",
+                )
+            for key, reference in secrets.items():
                 place = f"{kind}.{name}.{key}"
                 if not isinstance(reference, dict) or set(reference) not in ({"env"}, {"file"}):
                     raise SettingError(

@@ -16,6 +16,7 @@ from typing import BinaryIO, Dict, Iterator, List
 from ..core.bundle.root_path import FILE_FLAGS, FOLDER_FLAGS, open_root
 
 _CHUNK = 256 * 1024
+_MOST_ATTRIBUTES = 1024 * 1024
 
 
 def send(root: bytes, home: bytes, names: BinaryIO, sink: BinaryIO) -> None:
@@ -83,6 +84,9 @@ def _send_one(folders: _Folders, path: bytes, sink: BinaryIO) -> None:
             if not _is_utf8(key):
                 del attributes[key]
                 _complain(path, b"an attribute whose name is not UTF-8 is not kept")
+        if sum(map(len, attributes.values())) > _MOST_ATTRIBUTES:
+            attributes = {}
+            _complain(path, b"its attributes have more than 1 MiB and are not kept")
         sink.write(_header(path, info, attributes))
         if descriptor >= 0:
             _send_bytes(path, descriptor, info, sink)

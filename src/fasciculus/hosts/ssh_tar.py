@@ -15,7 +15,7 @@ from ..core.bundle.entry import (
     FILE,
     Entry,
 )
-from ..core.bundle.tree_walk import is_utf8, shown
+from ..core.bundle.tree_walk import TOO_LARGE_ATTRIBUTES, is_utf8, shown
 from ..core.errors import ConnectionLostError
 from .base import FileState
 
@@ -76,8 +76,8 @@ class TarReader:
                     self._errors[name] = shown(reason)
                 elif reason == b"file changed as we read it":
                     self._notes.append(f"{shown(name)}: changed while it was read")
-                elif reason == _ODD_NAME.encode():
-                    self._notes.append(f"{shown(name)}: {_ODD_NAME}")
+                elif shown(reason) in (_ODD_NAME, TOO_LARGE_ATTRIBUTES):
+                    self._notes.append(f"{shown(name)}: {shown(reason)}")
                 elif reason.startswith(b"File shrank by"):
                     self._notes.append(
                         f"{shown(name)}: became shorter while it was read; "

@@ -138,6 +138,11 @@ class RestoreStart(BaseModel):
     paths: list[str] = []
     databases: dict[str, str] = Field(default={})
     mail_domains: list[str] = []
+    privileges: bool = Field(
+        default=False,
+        description="bring back set-user-id and set-group-id bits, devices and system attributes "
+        "even where the records do not vouch for the copy",
+    )
 
 
 class Restore(BaseModel):
@@ -152,6 +157,7 @@ class Restore(BaseModel):
     paths: list[str]
     databases: dict[str, str]
     mail_domains: list[str] = []
+    privileges: bool = False
     state: str
     outcome: str | None
     error: str

@@ -29,8 +29,9 @@ def add(
     """A queued restore of a bundle from a store."""
     row = db.execute(
         "INSERT INTO restore (bundle_id, bundle, subject_kind, subject, store, target, contents, "
-        "paths, databases, mail_domains, state, started_by, created, idempotency_key) "
-        "VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, 'queued', ?, ?, ?)",
+        "paths, databases, mail_domains, privileges, state, started_by, created, "
+        "idempotency_key) "
+        "VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, 'queued', ?, ?, ?)",
         (
             bundle.id,
             bundle.name,
@@ -42,6 +43,7 @@ def add(
             json.dumps(start.paths),
             json.dumps(start.databases),
             json.dumps(start.mail_domains),
+            start.privileges,
             started_by,
             now(),
             key,

@@ -16,11 +16,17 @@ import zstandard
 from ..errors import DamagedError, SettingError
 
 FRAME_SIZE = 8 * 1024 * 1024
+#: No frame holds more: neither a store's nor anybody else's word may cost memory without bounds.
+MOST_UNPACKED = 64 * 1024 * 1024
+#: So much is unpacked at once: zstd makes up to 32 MiB of it.
+UNPACK_STEP = 1024
+#: The most memory that a zstd frame may ask for (RFC 8878, 3.1.1.1.2).
+_WINDOW = MOST_UNPACKED
 #: The zstd level for what does not pack.
 _FASTEST = -5
 
 
-class _Inflater(Protocol):
+class Inflater(Protocol):
     """What zlib's and zstandard's decompression objects have in common."""
 
     @property
@@ -52,7 +58,7 @@ class Codec(Protocol):
     def pack(self, data: bytes | bytearray) -> bytes:
         """One frame; may be called from several threads at once."""
 
-    def inflater(self) -> _Inflater | None:
+    def inflater(self) -> Inflater | None:
         """A fresh object that unpacks one frame, or None where frames are plain bytes."""
 
 
@@ -78,8 +84,13 @@ class Zstd:
         result: bytes = packers[level].compress(data)
         return result
 
-    def inflater(self) -> _Inflater:
-        return zstandard.ZstdDecompressor().decompressobj()
+    def inflater(self) -> Inflater:
+        return zstd_inflater()
+
+
+def zstd_inflater() -> zstandard.ZstdDecompressionObj:
+    """A fresh object that unpacks one zstd frame, and refuses one that asks for much memory."""
+    return zstandard.ZstdDecompressor(max_window_size=_WINDOW).decompressobj()
 
 
 class Gzip:
@@ -95,7 +106,7 @@ class Gzip:
     def pack(self, data: bytes | bytearray) -> bytes:
         return gzip.compress(data, 1 if _is_packed(data) else self._level, mtime=0)
 
-    def inflater(self) -> _Inflater:
+    def inflater(self) -> Inflater:
         return zlib.decompressobj(wbits=31)
 
 

@@ -18,6 +18,7 @@ import zstandard
 from msgspec import Meta, Struct
 
 from ..errors import DamagedError
+from .codecs import UNPACK_STEP, zstd_inflater
 from .entry import (
     DIR,
     FILE,
@@ -29,6 +30,10 @@ if TYPE_CHECKING:
     from .stat_cache import StatBlock
 
 _CHUNK = 256 * 1024
+#: Bytes of an attribute's name (``XATTR_NAME_MAX``).
+_ATTRIBUTE_NAME = 255
+#: More than the longest paths and the most attributes of an entry take.
+MOST_LINE = 4 * 1024 * 1024
 OF_FILES = b'{"kind":"files"'
 
 _Id = Annotated[int, Meta(ge=0, le=2**32 - 1)]
@@ -120,10 +125,29 @@ def _inside(path: bytes | None) -> bytes:
     return path
 
 
+def _attribute(name: str) -> str:
+    if not 0 < len(name.encode()) <= _ATTRIBUTE_NAME or "\0" in name:
+        raise ValueError("it has an attribute that cannot be called so")
+    return name
+
+
+def _link_target(path: bytes | None) -> bytes | None:
+    if path is not None and b"\0" in path:
+        raise ValueError("its target has a NUL byte")
+    return path
+
+
 def _extent(part: tuple[str, int, int, int, int]) -> Extent:
     if "/" in part[0] or not part[0]:
         raise ValueError("it names a piece outside its own folder")
     return Extent(*part)
+
+
+def _parts(row: _Row) -> list[Extent]:
+    parts = [_extent(part) for part in row.at]
+    if parts and row.type == FILE and sum(part.size for part in parts) != row.size:
+        raise ValueError("its parts are not as long as it is")
+    return parts
 
 
 def from_line(line: bytes) -> Entry:
@@ -151,15 +175,17 @@ def from_line(line: bytes) -> Entry:
             ctime_ns=row.ctime_ns,
             inode=row.inode,
             device=row.device,
-            target=_bytes(row.target, row.target_base64),
+            target=_link_target(_bytes(row.target, row.target_base64)),
             link=_inside(link) if link is not None else None,
             origin=_inside(origin) if origin is not None else None,
             rdev=row.rdev,
-            xattrs={k: base64.b64decode(v, validate=True) for k, v in row.xattrs.items()},
+            xattrs={
+                _attribute(k): base64.b64decode(v, validate=True) for k, v in row.xattrs.items()
+            },
             digest=row.blake3,
-            parts=[_extent(part) for part in row.at],
+            parts=_parts(row),
         )
-    except ValueError as error:
+    except (ValueError, RecursionError) as error:
         raise DamagedError(f"A line of the listing cannot be read: {error}.") from error
 
 
@@ -236,7 +262,7 @@ class ListingWriter:
     def _catch_up(self) -> None:
         assert self._before is not None
         left, self._same = self._same, 0
-        inflater = zstandard.ZstdDecompressor().decompressobj()
+        inflater = zstd_inflater()
         try:
             with self._before.path.open("rb") as raw:
                 while left and (chunk := raw.read(_CHUNK)):
@@ -288,21 +314,35 @@ class ListingWriter:
 def read_lines(raw: BinaryIO) -> Iterator[bytes]:
     """The lines of a listing, each without its newline, as a stream.
 
-    A listing that was cut short or altered raises :class:`DamagedError`.
+    A listing that was cut short or altered raises :class:`DamagedError`, and so does one with a
+    line longer than any entry makes.
     """
-    inflater = zstandard.ZstdDecompressor().decompressobj()
     rest = b""
+    for unpacked in _unpacked(raw):
+        lines = (rest + unpacked).split(b"\n")
+        rest = lines.pop()
+        if len(rest) > MOST_LINE:
+            raise DamagedError(f"A line of the listing has more than {MOST_LINE:,} bytes.")
+        yield from lines
+    if rest:
+        raise DamagedError("The listing ends too early.")
+
+
+def _unpacked(raw: BinaryIO) -> Iterator[bytes]:
+    inflater = zstd_inflater()
     try:
         while chunk := raw.read(_CHUNK):
-            if inflater.eof:
-                raise DamagedError("The listing has text after its end.")
-            lines = (rest + inflater.decompress(chunk)).split(b"\n")
-            rest = lines.pop()
-            yield from lines
+            # Little by little: what it unpacks to has no bounds.
+            for start in range(0, len(chunk), UNPACK_STEP):
+                if inflater.eof:
+                    raise DamagedError("The listing has text after its end.")
+                yield inflater.decompress(chunk[start : start + UNPACK_STEP])
     except zstandard.ZstdError as error:
         raise DamagedError(f"The listing is damaged: {error}.") from error
-    if not inflater.eof or rest:
+    if not inflater.eof:
         raise DamagedError("The listing ends too early.")
+    if inflater.unused_data:
+        raise DamagedError("The listing has text after its end.")
 
 
 def read_listing(raw: BinaryIO, kinds: Iterable[str] = ()) -> Iterator[Entry]:

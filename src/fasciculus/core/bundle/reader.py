@@ -7,14 +7,20 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Iterator
 from contextlib import closing, suppress
-from functools import partial
 from pathlib import Path
 from typing import BinaryIO, Protocol
 
 from blake3 import blake3
 
 from ..errors import DamagedError
-from .codecs import FRAME_SIZE, UNPACK_ERRORS, codec_of
+from .codecs import (
+    FRAME_SIZE,
+    MOST_UNPACKED,
+    UNPACK_ERRORS,
+    UNPACK_STEP,
+    Inflater,
+    codec_of,
+)
 from .entry import FILE, Entry, Extent
 from .frame_cache import CachedFrame, FrameCache
 from .layout import SubjectRef
@@ -43,6 +49,7 @@ class PieceReader:
         self._at = -1
         self._left: int | None = None
         self._rest = b""
+        self._taken = 0
 
     def close(self) -> None:
         self._rest, self._at = b"", -1
@@ -88,40 +95,59 @@ class PieceReader:
         found.
         """
         inflater = self._codec.inflater()
-        raw, seen = [], 0
+        self._taken = 0
+        raw, left = [], MOST_UNPACKED
         try:
-            while inflater is None or not inflater.eof:
-                data = self._read(min(_READ, length - seen) if length else _READ)
-                if not data:
-                    if inflater is None and seen:
-                        break
-                    raise EOFError("it ends too early")
-                seen += len(data)
-                if inflater is None:
-                    raw.append(data)
-                    if seen == length or not length:
-                        break
-                else:
-                    raw.append(inflater.decompress(data))
-            if inflater is not None and inflater.unused_data:
-                self._rest = inflater.unused_data + self._rest
-                seen -= len(inflater.unused_data)
+            for chunk in (
+                self._plain(length) if inflater is None else self._inflated(inflater, length)
+            ):
+                raw.append(chunk)
+                left -= len(chunk)
+                if left < 0:
+                    raise OSError("it holds more than a frame may")
         except UNPACK_ERRORS as error:
             raise DamagedError(
                 f"The piece {self._path.rpartition('/')[2]} is damaged at byte {offset:,}: "
                 f"{error}.",
                 "Restore from another copy or another moment.",
             ) from error
-        self._at = offset + seen
+        self._at = offset + self._taken
         return b"".join(raw)
+
+    def _next(self, length: int) -> bytes:
+        """More of the frame's bytes as they are stored."""
+        data = self._read(min(_READ, length - self._taken) if length else _READ)
+        self._taken += len(data)
+        return data
+
+    def _plain(self, length: int) -> Iterator[bytes]:
+        while data := self._next(length):
+            yield data
+            if self._taken == length or not length:
+                break
+        if not self._taken:
+            raise EOFError("it ends too early")
+
+    def _inflated(self, inflater: Inflater, length: int) -> Iterator[bytes]:
+        while not inflater.eof:
+            data = self._next(length)
+            if not data:
+                raise EOFError("it ends too early")
+            at = 0
+            while at < len(data) and not inflater.eof:
+                yield inflater.decompress(data[at : at + UNPACK_STEP])
+                at += UNPACK_STEP
+            rest = inflater.unused_data + data[at:]
+            self._rest = rest + self._rest
+            self._taken -= len(rest)
 
     def salvaged(self, offset: int, length: int) -> bytes:
         """What comes out of a damaged frame before the damage. Nothing says that it is right but
         its digests.
         """
         with closing(self._source.open(self._path, offset, length)) as stream:
-            packed = b"".join(iter(partial(stream.read, _READ), b""))
-        inflater, found = self._codec.inflater(), []
+            packed = stream.read(min(length, MOST_UNPACKED))
+        inflater, found, left = self._codec.inflater(), [], MOST_UNPACKED
         if inflater is None:
             return packed
         # What a call was about to give is lost with it: so little at a time, and the checksum by
@@ -132,7 +158,10 @@ class PieceReader:
         with suppress(*UNPACK_ERRORS):
             for step in steps:
                 # One by one: what came before the damage is kept.
-                found.append(inflater.decompress(step))  # noqa: PERF401
+                found.append(inflater.decompress(step))
+                left -= len(found[-1])
+                if left < 0:
+                    break
         return b"".join(found)
 
 

@@ -23,6 +23,7 @@ import orjson
 import zstandard
 
 from ..errors import DamagedError
+from .codecs import zstd_inflater
 from .entry import (
     BLOCK,
     CHAR,
@@ -455,7 +456,7 @@ class _Lines:
                 self._ahead.get_nowait()
 
     def _unpack(self) -> None:
-        inflater = zstandard.ZstdDecompressor().decompressobj()
+        inflater = zstd_inflater()
         try:
             with self._path.open("rb") as raw:
                 while (chunk := raw.read(_CHUNK)) and not self._closing:

@@ -72,13 +72,22 @@ def shown(path: bytes) -> str:
     return path.decode("utf-8", "backslashreplace")
 
 
+#: Bytes of an entry's extended attributes; a file system may hold a thousand times as much.
+MOST_ATTRIBUTES = 1024 * 1024
+TOO_LARGE_ATTRIBUTES = "its attributes have more than 1 MiB and are not kept"
+
+
 def _xattrs(path: bytes, where: bytes, warn: Warn) -> dict[str, bytes]:
     try:
         keys = os.listxattr(path, follow_symlinks=False)
         good = [key for key in keys if is_utf8(key)]
         if len(good) < len(keys):
             warn(f"{shown(where)}: an attribute whose name is not UTF-8 is not kept")
-        return {key: os.getxattr(path, key, follow_symlinks=False) for key in good}
+        found = {key: os.getxattr(path, key, follow_symlinks=False) for key in good}
+        if sum(map(len, found.values())) <= MOST_ATTRIBUTES:
+            return found
+        warn(f"{shown(where)}: {TOO_LARGE_ATTRIBUTES}")
+        return {}
     except FileNotFoundError:
         return {}
     except OSError as error:

@@ -122,9 +122,10 @@ class BundleWriter:
         opened = self._begin(entry)
         if data:
             if self._room_for(entry, len(data)):
-                opened.stretches.append(PendingExtent(self._frame, len(self._buffer), len(data)))
-                self._append(data)
-                self._append(tar_header.padding(len(data)))
+                # A frame must not become as large as a row of a database may be.
+                step = self._frame_size
+                chunks = (data[at : at + step] for at in range(0, len(data), step))
+                self._add_chunks(opened, chunks, len(data))
             else:
                 self._add_parts(opened, iter((data,)))
         self._finish(opened)

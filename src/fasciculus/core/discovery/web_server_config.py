@@ -17,7 +17,10 @@ class VirtualHost:
 
 
 _HOST_NAME = re.compile(r"(?!-)[a-z0-9-]+(\.[a-z0-9-]+)+")
-_TOKEN = re.compile(r'"((?:[^"\\]|\\.)*)"|\'((?:[^\'\\]|\\.)*)\'|#[^\n]*|([{};])|([^\s{};"\']+)')
+# Each character is looked at once (possessive), whatever is missing at the end of a quotation.
+_TOKEN = re.compile(
+    r'"((?:[^"\\]|\\.)*+)"?|\'((?:[^\'\\]|\\.)*+)\'?|#[^\n]*|([{};])|([^\s{};"\']+)'
+)
 
 
 def _domain(name: str) -> str:

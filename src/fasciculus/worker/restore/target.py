@@ -11,7 +11,7 @@ import os
 from contextlib import suppress
 from typing import IO
 
-from ...core.bundle.root_path import NEW_FILE_FLAGS, child_folder, make_root
+from ...core.bundle.root_path import FOLDER_FLAGS, NEW_FILE_FLAGS, child_folder, make_root
 from ...core.errors import DamagedError
 
 #: Folders that are kept open.
@@ -28,8 +28,6 @@ class RestoreTarget:
     def __init__(self, path: bytes) -> None:
         self._root = make_root(path)
         self._open: dict[bytes, int] = {}
-        #: Folders that have an entry of their own, which are dressed at the end.
-        self._made: set[bytes] = {b""}
 
     def close(self) -> None:
         for descriptor in self._open.values():
@@ -49,10 +47,6 @@ class RestoreTarget:
         info = os.fstatvfs(self._root)
         return info.f_bavail * info.f_frsize
 
-    def has(self, folder: bytes) -> bool:
-        """Whether a folder was made."""
-        return folder in self._made
-
     def folder(self, path: bytes, mode: int = 0o755) -> int:
         """The descriptor of a folder, which is made with what leads to it where it is missing."""
         if not path:
@@ -67,11 +61,7 @@ class RestoreTarget:
 
     def _reach(self, path: bytes, mode: int) -> int:
         """Open a folder from the nearest one above it that is open."""
-        above, below = path, list[bytes]()
-        while above and above not in self._open:
-            above, _, name = above.rpartition(b"/")
-            below.append(name)
-        here = os.dup(self._open[above] if above else self._root)
+        here, above, below = self._nearest(path)
         while below:
             name = below.pop()
             above = above + b"/" + name if above else name
@@ -87,8 +77,16 @@ class RestoreTarget:
             finally:
                 os.close(here)
             here = further
-            self._made.add(above)
         return here
+
+    def _nearest(self, path: bytes) -> tuple[int, bytes, list[bytes]]:
+        """The nearest open folder above a path: a new descriptor of it, its path, and the names
+        that are left, the last one first."""
+        above, below = path, list[bytes]()
+        while above and above not in self._open:
+            above, _, name = above.rpartition(b"/")
+            below.append(name)
+        return os.dup(self._open[above] if above else self._root), above, below
 
     def place(self, path: bytes) -> tuple[int, bytes]:
         """The open folder and the name of an entry, with what leads to it made."""
@@ -109,12 +107,19 @@ class RestoreTarget:
     def holds(self, path: bytes) -> bool:
         """Whether something was written under a path."""
         above, _, name = path.rpartition(b"/")
-        if above not in self._made:
-            return False
+        here, _, below = self._nearest(above)
         try:
-            os.stat(name, dir_fd=self.folder(above), follow_symlinks=False)
-        except FileNotFoundError:
-            return False
+            while below:
+                further = os.open(below.pop(), FOLDER_FLAGS, dir_fd=here)
+                os.close(here)
+                here = further
+            os.stat(name, dir_fd=here, follow_symlinks=False)
+        except OSError as error:
+            if error.errno in (errno.ENOENT, *_NO_FOLDER):
+                return False
+            raise
+        finally:
+            os.close(here)
         return True
 
     def link(self, first: bytes, path: bytes) -> None:

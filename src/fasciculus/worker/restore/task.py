@@ -15,6 +15,7 @@ from pathlib import Path
 
 from ...bundles.files import fetch_listing
 from ...core.bundle.entry import (
+    BLOCK,
     CHAR,
     DIR,
     FILE,
@@ -32,7 +33,7 @@ from ...core.errors import (
     SettingError,
     StoreFullError,
 )
-from ...core.formatting import format_count, format_size
+from ...core.formatting import format_count, format_list, format_size
 from ...databases import ENGINES
 from ...hosts.base import HostConnection
 from ...stores.base import Store, connected
@@ -42,6 +43,8 @@ from ..orders import RestoreOrder
 from ..results import RestoreResult
 from ..store_access import retrying_store
 from .mail import MailSettingsRestore
+from .pending_folders import PendingFolders
+from .privileges import privileges_of, without_privileges
 from .target import RestoreTarget, write_sparsely
 
 _REPORT_EVERY = 64
@@ -59,7 +62,9 @@ class RestoreTask:
     ) -> None:
         self._order, self._host, self._emitter, self._stop = order, host, emitter, stop
         self._target: RestoreTarget | None = None
-        self._folders: list[tuple[bytes, Entry]] = []
+        self._folders: PendingFolders | None = None
+        #: Whether set-user-id bits, devices and attributes of the system come back.
+        self._privileged = False
         self._stand_ins: dict[tuple[str, bytes], bytes] = {}
         self._progress = Progress("preflight")
         self._owners = os.geteuid() == 0
@@ -76,6 +81,8 @@ class RestoreTask:
         finally:
             if self._target is not None:
                 self._target.close()
+            if self._folders is not None:
+                self._folders.close()
             shutil.rmtree(spool, ignore_errors=True)
 
     def _restore(self, store: Store, spool: Path) -> RestoreResult:
@@ -91,10 +98,12 @@ class RestoreTask:
             with listing.open("rb") as raw:
                 yield from only(read_listing(raw, kinds), paths)
 
-        total = sum(entry.size for entry in wanted() if entry.link is None)
+        self._privileged = order.privileges or recorded.vouches_for(order.bundle)
+        total = self._look_through(wanted())
         self._progress.total = total
         if order.target:
             self._prepare_target(total)
+            self._folders = PendingFolders(spool)
         count = 0
         with BundleReader(store, subject, spool) as reader:
             for entry in wanted() if order.target else ():
@@ -189,6 +198,27 @@ class RestoreTask:
             f"lacking from another copy or another moment; the log names {logged}."
         )
 
+    def _look_through(self, entries: Iterator[Entry]) -> int:
+        """The bytes of all that comes back; names what of it has privileges."""
+        total = count = 0
+        for entry in entries:
+            total += entry.size if entry.link is None else 0
+            if self._order.target and (found := privileges_of(entry)):
+                count += 1
+                if count <= _LOGGED:
+                    self._emitter.info(f"{entry.text}: {format_list(found)}")
+        if count and self._privileged:
+            self._emitter.info(
+                f"{format_count(count, 'entry', 'entries')} with privileges, named above"
+            )
+        elif count:
+            self._emitter.warn(
+                f"{format_count(count, 'entry comes', 'entries come')} back without privileges, "
+                "named above: the records do not vouch for this copy. Ask for them "
+                "(--privileges) if you trust its store."
+            )
+        return total
+
     # Before anything is written ----------------------------------------------
 
     def _databases_wanted(self, manifest: Manifest) -> list[DatabaseRecord]:
@@ -237,7 +267,7 @@ class RestoreTask:
     def _place(self, entry: Entry) -> bytes:
         """Where an entry goes below the target; an SQLite database goes back among the files."""
         of_files = entry.kind == "databases" and entry.origin is not None
-        if of_files and entry.origin and self._made.has(b"files"):
+        if of_files and entry.origin and self._made.holds(b"files"):
             path = b"files/" + entry.origin
         else:
             path = entry.name
@@ -253,9 +283,14 @@ class RestoreTask:
     def _write(self, entry: Entry, reader: BundleReader) -> None:
         path, target = self._place(entry), self._made
         self._progress.entries += 1
+        if not self._privileged:
+            if entry.type in (CHAR, BLOCK):
+                return
+            entry = without_privileges(entry)
         if entry.type == DIR:
             target.folder(path, 0o700)
-            self._folders.append((path, entry))
+            assert self._folders is not None
+            self._folders.add(entry)
             return
         if entry.type == FILE:
             first = self._first_name(entry)
@@ -334,8 +369,8 @@ class RestoreTask:
 
     def _finish_folders(self) -> None:
         # Deepest first: what is made inside a folder changes its time.
-        for path, entry in reversed(self._folders):
-            self._dress(self._made.folder(path), entry)
+        for entry in self._folders.last_first() if self._folders is not None else ():
+            self._dress(self._made.folder(self._place(entry)), entry)
         if not self._owners:
             self._emitter.warn("owners were not set, since the service does not run as root")
 

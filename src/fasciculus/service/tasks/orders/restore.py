@@ -44,6 +44,7 @@ def restore_order(sources: OrderSources, restore: Restore) -> RestoreOrder:
         paths=restore.paths,
         target=restore.target,
         databases=restore.databases,
+        privileges=restore.privileges,
         mail=mail,
         host=host,
         spool=str(sources.config.spool / f"restore-{restore.id}"),

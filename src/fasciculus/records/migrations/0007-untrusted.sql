@@ -1,0 +1,2 @@
+-- Whether a restore brings back set-user-id bits and the like of a copy that the records do not know.
+ALTER TABLE restore ADD COLUMN privileges INTEGER NOT NULL DEFAULT 0;

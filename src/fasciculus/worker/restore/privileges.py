@@ -1,0 +1,30 @@
+"""What could make more of a user than he is, once it is on a disk again."""
+
+from __future__ import annotations
+
+import stat
+
+from msgspec.structs import replace
+
+from ...core.bundle.entry import BLOCK, CHAR, FILE, Entry
+
+_ATTRIBUTES = ("security.", "trusted.")
+
+
+def privileges_of(entry: Entry) -> list[str]:
+    """What an entry has of privileges, in words."""
+    found = []
+    if entry.type == FILE and entry.mode & stat.S_ISUID:
+        found.append("set-user-id")
+    if entry.type == FILE and entry.mode & stat.S_ISGID:
+        found.append("set-group-id")
+    if entry.type in (CHAR, BLOCK):
+        found.append("device")
+    return found + [key for key in entry.xattrs if key.startswith(_ATTRIBUTES)]
+
+
+def without_privileges(entry: Entry) -> Entry:
+    """The same entry with its mode and attributes alone of those that anybody may have."""
+    mode = entry.mode & ~(stat.S_ISUID | stat.S_ISGID) if entry.type == FILE else entry.mode
+    xattrs = {k: v for k, v in entry.xattrs.items() if not k.startswith(_ATTRIBUTES)}
+    return replace(entry, mode=mode, xattrs=xattrs)

@@ -1,0 +1,420 @@
+"""A store that hands back whatever it likes: each field of each file of a bundle, changed.
+
+What does not agree with itself costs at most what it is about; what leads out leads nowhere; and
+with records nothing altered comes back as if it were right.
+"""
+
+import hashlib
+import io
+import json
+import shutil
+import stat
+import subprocess
+import sys
+import threading
+from pathlib import Path
+
+import msgspec
+import orjson
+import pytest
+import zstandard
+from nights import KEY, SUBJECT, Nights
+from trees import picture
+
+from fasciculus.core.bundle.manifest import PieceRecord, sums
+from fasciculus.core.errors import FasciculusError
+from fasciculus.hosts.local import LocalHost
+from fasciculus.stores import open_store
+from fasciculus.worker.events import Emitter
+from fasciculus.worker.maintenance.verify import VerifyTask
+from fasciculus.worker.orders import RestoreOrder, VerifyOrder
+from fasciculus.worker.restore.task import RestoreTask
+
+MIB = 1024 * 1024
+
+
+class Tampered:
+    """One honest bundle, and its files on the store to be changed."""
+
+    def __init__(self, root: Path) -> None:
+        self.root = root
+        self.nights = Nights(root)
+        (root / "tree/site").mkdir(parents=True, exist_ok=True)
+        (root / "tree/site/index.html").write_text("<p>Opening hours of the pottery</p>")
+        (root / "tree/site/logo.bin").write_bytes(bytes(range(256)) * 40)
+        (root / "tree/current").symlink_to("site")
+        (root / "outside").mkdir()
+        (root / "outside/secret").write_text("of somebody else")
+        self.nights.night()
+        (self.name,) = self.nights.known
+        self.image = picture(root / "tree")
+        self.folder = root / "attic" / SUBJECT.bundle(self.name)
+        self.pieces = root / "attic" / SUBJECT.pieces
+
+    def document(self) -> dict:
+        return json.loads((self.folder / "bundle.json").read_text())
+
+    def lines(self) -> list[dict]:
+        packed = (self.folder / "listing.jsonl.zst").read_bytes()
+        lines = zstandard.ZstdDecompressor().decompressobj().decompress(packed)
+        return [json.loads(line) for line in lines.splitlines()]
+
+    def put_listing(self, text: bytes, pack=zstandard.ZstdCompressor(level=3).compress) -> None:
+        """A listing, and a manifest and sums that agree with it."""
+        packed = pack(text)
+        document = self.document()
+        digest = hashlib.sha256(packed).hexdigest()
+        document["listing"].update(sha256=digest, bytes=len(packed))
+        pieces = msgspec.convert(document["pieces"], list[PieceRecord])
+        self.put("listing.jsonl.zst", packed)
+        self.put("SHA256SUMS", sums(digest, pieces))
+        self.put("bundle.json", json.dumps(document).encode())
+
+    def put(self, file: str, data: bytes) -> None:
+        """A new file: the one beside the records may be the same."""
+        (self.folder / file).unlink()
+        (self.folder / file).write_bytes(data)
+
+    def put_piece(self, data: bytes) -> None:
+        (piece,) = self.pieces.iterdir()
+        piece.unlink()
+        piece.write_bytes(data)
+
+    def restore(self, vouched: bool):
+        """What a restore comes to: its outcome, or "refused"."""
+        shutil.rmtree(self.root / "back", ignore_errors=True)
+        store = self.nights.store_order("attic")
+        if not vouched:
+            store["recorded"] = []
+        values = {
+            "subject": {"kind": "account", "name": "millpond", "host": "", "root": ""},
+            "bundle": self.name,
+            "store": store,
+            "target": str(self.root / "back"),
+            "spool": str(self.root / "spool"),
+        }
+        order = msgspec.convert(values, RestoreOrder)
+        sink = Emitter(io.BytesIO())
+        try:
+            return RestoreTask(order, LocalHost(), sink, threading.Event()).run().outcome
+        except FasciculusError:
+            return "refused"
+
+    def verify(self) -> str:
+        store = self.nights.store_order("attic")
+        values = {
+            "subject": {"kind": "account", "name": "millpond", "host": "", "root": ""},
+            "store": store,
+            "bundles": store["recorded"],
+            "spool": str(self.root / "spool"),
+            "deep": True,
+        }
+        order = msgspec.convert(values, VerifyOrder)
+        return VerifyTask(order, Emitter(io.BytesIO()), threading.Event()).run().outcome
+
+
+@pytest.fixture(scope="module")
+def honest(tmp_path_factory):
+    found = Tampered(tmp_path_factory.mktemp("honest"))
+    shutil.copytree(found.root / "attic", found.root / "kept", symlinks=True)
+    return found
+
+
+@pytest.fixture
+def tampered(honest):
+    """The bundle, as it was stored."""
+    shutil.rmtree(honest.root / "attic")
+    shutil.copytree(honest.root / "kept", honest.root / "attic", symlinks=True)
+    yield honest
+    assert picture(honest.root / "tree") == honest.image
+    assert [path.name for path in (honest.root / "outside").iterdir()] == ["secret"]
+    assert (honest.root / "outside/secret").read_text() == "of somebody else"
+    assert not (honest.root / "outside/secret").stat().st_nlink > 1
+    assert not (honest.root.parent / "evil").exists() and not (honest.root / "evil").exists()
+
+
+def check(tampered: Tampered) -> None:
+    """Whatever it is, it is found; and where nobody can know better it stays in its place."""
+    tampered.restore(vouched=False)
+    back = tampered.root / "back"
+    if back.exists():
+        assert all(path.name in ("files", "evil-kind") for path in back.iterdir())
+        assert not any(
+            path.lstat().st_mode & (stat.S_ISUID | stat.S_ISGID)
+            for path in back.rglob("*")
+            if path.is_file() and not path.is_symlink()
+        )
+    outcome = tampered.restore(vouched=True)
+    if outcome in ("done", "warned"):
+        assert picture(back / "files") == tampered.image, "it is right, or it is not done"
+    assert tampered.verify() == "warned", "and verifying names it"
+
+
+def test_the_honest_bundle_is_whole(tampered):
+    assert tampered.restore(vouched=True) == tampered.restore(vouched=False) == "done"
+    assert picture(tampered.root / "back/files") == tampered.image
+    assert tampered.verify() == "done"
+
+
+# Lines of the listing -----------------------------------------------------------------
+
+
+PAGE = 2  # files: the root, current, site, index.html, logo.bin
+LINES = [
+    *({"path": path} for path in (
+        "../evil", "../../outside/secret", "/etc/evil", "a/../../evil", "a//b", "./a", ".", "..",
+        "site/..", "site/\0", "x" * 300, "/".join(["d" * 200] * 15), "current/evil", "",
+    )),
+    {"path": None, "path_base64": "Li4vZXZpbA=="},
+    {"path": None, "path_base64": "no base64"},
+    {"path": None},
+    *({"link": link} for link in (
+        "../../outside/secret", "/etc/passwd", "current", "current/secret", "nowhere", "", ".",
+        "site", "site/../../../outside/secret",
+    )),
+    *({"origin": origin} for origin in ("../../outside/secret", "/etc/passwd", "")),
+    *({"kind": kind} for kind in ("evil-kind", "../files", "", None, 7)),
+    *({"kind": "databases", "origin": origin} for origin in ("../x", "current/evil", "site")),
+    *({"type": kind} for kind in ("socket", "dir", "symlink", "fifo", "char", "block", "", None)),
+    *({"size": size} for size in (-1, 0, 1, 2**63, 2**70, "35", 1.5, None)),
+    *({"mode": mode} for mode in ("6755", "99", "-1", "0o644", "77777777", "", 420, None)),
+    *({"uid": uid} for uid in (-1, 2**32, 2**70, "root", None)),
+    *({"mtime_ns": ns} for ns in (2**63, 2**70, -(2**70), 1.5, "now", None)),
+    *({"blake3": digest} for digest in ("", "00" * 32, "AB" * 32, "short", None)),
+    *({"at": at} for at in (
+        [], [["gone.files-0001.tar.zst", 0, 0, 0, 35]], [["../../outside/secret", 0, 0, 0, 35]],
+        [["", 0, 0, 0, 35]], [["evil.rar", 0, 9, 0, 35]], [[1, 2, 3, 4, 5]], [["p"]], "at", None,
+    )),
+    *({"at": [[None, *place]], "size": place[3]} for place in (
+        (1, 0, 0, 35), (2**40, 0, 0, 35), (0, 1, 0, 35), (0, 2**50, 0, 35), (0, 0, 2**50, 35),
+        (0, 0, 0, 2**50), (-1, 0, 0, 35), (0, 0, 1, 35), (0, 0, 1536, 34),
+    )),
+    *({"xattrs": xattrs} for xattrs in (
+        {"user.note": "no base64"}, {"security.capability": "AQAAAg=="}, {"trusted.x": "AQ=="},
+        {"": "AQ=="}, {"user." + "x" * 300: "AQ=="}, {"user.\0": "AQ=="}, {"nonsense": "AQ=="}, [],
+    )),
+    *({"type": "char", "rdev": rdev} for rdev in ([1, 3], [2**32, 0], [-1, 0], [1], "1:3")),
+    *({"type": "symlink", "target": target} for target in ("", "x" * 5000, "a\0b", None)),
+]  # fmt: skip
+
+
+@pytest.mark.parametrize("change", LINES, ids=lambda change: repr(change)[:50])
+def test_a_line_of_the_listing(tampered, change):
+    rows = tampered.lines()
+    index = next(row for row in rows if row.get("path") == "site/index.html")
+    at = index["at"][0]
+    index.update(change)
+    for part in index.get("at") or ():
+        if isinstance(part, list) and part[0] is None:
+            part[0] = at[0]
+    for key in [key for key, value in change.items() if value is None]:
+        del index[key]
+    tampered.put_listing(b"".join(orjson_line(row) for row in rows))
+    check(tampered)
+
+
+def orjson_line(row: dict) -> bytes:
+    """Numbers beyond 64 bits and NUL are written too."""
+    try:
+        return orjson.dumps(row) + b"\n"
+    except TypeError:
+        return json.dumps(row).encode() + b"\n"
+
+
+@pytest.mark.parametrize(
+    "change",
+    [
+        lambda text: text.replace(b'"path":"site"', b'"path":"current"'),
+        lambda text: text + text,
+        lambda text: b"\n" + text,
+        lambda text: text.rstrip(b"\n"),
+        lambda text: text.replace(b"\n", b""),
+        lambda text: text.replace(b"{", b"[", 1),
+        lambda text: b"\xef\xbb\xbf" + text,
+        lambda text: text.replace(b"pottery", b"\xff"),
+        lambda text: text + b"[" * 100_000 + b"\n",
+        lambda text: text + b'{"kind":"files","path":"' + b"x" * (5 * MIB) + b'"}\n',
+        lambda text: text + b'{"a":' * 5000 + b"1" + b"}" * 5000 + b"\n",
+        lambda text: b"".join(sorted(text.splitlines(keepends=True), reverse=True)),
+        lambda text: b"",
+    ],
+)
+def test_the_text_of_the_listing(tampered, change):
+    before = b"".join(orjson_line(row) for row in tampered.lines())
+    tampered.put_listing(change(before))
+    check(tampered)
+
+
+@pytest.mark.parametrize(
+    "change",
+    [
+        lambda packed: packed[:-1],
+        lambda packed: packed[: len(packed) // 2],
+        lambda packed: packed + b"more",
+        lambda packed: packed + packed,
+        lambda packed: b"\0" * len(packed),
+        lambda packed: b"",
+    ],
+)
+def test_the_bytes_of_the_listing(tampered, change):
+    text = b"".join(orjson_line(row) for row in tampered.lines())
+    tampered.put_listing(text, lambda t: change(zstandard.ZstdCompressor().compress(t)))
+    check(tampered)
+
+
+# The manifest -------------------------------------------------------------------------
+
+
+@pytest.mark.parametrize(
+    "change",
+    [
+        {"name": "2026-01-01T000000Z-nightly"},
+        {"name": "../evil"},
+        {"subject": {"kind": "account", "name": "ferryline"}},
+        {"subject": {"kind": "site", "name": "millpond"}},
+        {"subject": "millpond"},
+        {"listing": {"name": "../../../../outside/secret", "bytes": 16, "sha256": "0" * 64}},
+        {"listing": {"name": "bundle.json", "bytes": 16, "sha256": "0" * 64}},
+        {"listing": {"name": "listing.jsonl.zst", "bytes": 2**70, "sha256": "0" * 64}},
+        {"pieces": []},
+        {"pieces": [{"name": "../../outside/secret", "bytes": 16, "sha256": "0" * 64}]},
+        {"pieces": [{"name": "-rf", "bytes": 16, "sha256": "0" * 64}]},
+        {"pieces": [{"name": "x\ny", "bytes": 16, "sha256": "0" * 64}]},
+        {"databases": [{"engine": "mariadb", "name": "shop", "folder": "../../etc"}]},
+        {"databases": {}},
+        {"contents": {"files": {"entries": 10**30, "bytes": 0, "unreadable": []}}},
+        {"warnings": [1]},
+        {"version": 2},
+        {"version": -1.5},
+        {"format": "another"},
+        {"compression": "rar"},
+        {"more": [[[[[]]]]]},
+    ],
+    ids=repr,
+)
+def test_a_field_of_the_manifest(tampered, change):
+    tampered.put("bundle.json", json.dumps({**tampered.document(), **change}).encode())
+    check(tampered)
+
+
+@pytest.mark.parametrize(
+    "data",
+    [
+        b"",
+        b"null",
+        b"[" * 200_000,
+        b'{"a":' * 100_000,
+        b"\xff\xfe",
+        b"{" + b" " * (9 * MIB) + b"}",
+        b'{"format": "fasciculus-bundle", "version": 1e400}',
+        b'{"format": "fasciculus-bundle", "version": 1, "version": 2}',
+    ],
+    ids=lambda data: repr(data[:20]),
+)
+def test_a_manifest_that_is_none(tampered, data):
+    tampered.put("bundle.json", data)
+    check(tampered)
+
+
+# Pieces -------------------------------------------------------------------------------
+
+
+@pytest.mark.parametrize(
+    "change",
+    [
+        lambda piece: piece[:-1],
+        lambda piece: piece[: len(piece) // 2],
+        lambda piece: piece + b"more",
+        lambda piece: piece[:200] + bytes([piece[200] ^ 4]) + piece[201:],
+        lambda piece: bytes(len(piece)),
+        lambda piece: b"",
+        lambda piece: zstandard.ZstdCompressor().compress(b"another tar"),
+        lambda piece: zstandard.ZstdCompressor(level=19).compress(bytes(300 * MIB)),
+    ],
+)
+def test_a_piece(tampered, change):
+    (piece,) = tampered.pieces.iterdir()
+    tampered.put_piece(change(piece.read_bytes()))
+    check(tampered)
+
+
+def test_a_link_where_a_file_should_be_is_not_followed_out_of_the_store(tampered):
+    """The store itself may be a folder in which somebody else can write."""
+    (piece,) = tampered.pieces.iterdir()
+    piece.unlink()
+    piece.symlink_to(tampered.root / "outside/secret")
+    check(tampered)
+
+
+# Memory ---------------------------------------------------------------------------------
+
+RESTORE_ALONE = """
+import io, resource, sys, threading
+from fasciculus.hosts.local import LocalHost
+from fasciculus.worker.events import Emitter
+from fasciculus.worker.orders import from_line
+from fasciculus.worker.restore.task import RestoreTask
+from fasciculus.core.errors import FasciculusError
+try:
+    RestoreTask(from_line(sys.stdin.buffer.read()), LocalHost(), Emitter(io.BytesIO()),
+                threading.Event()).run()
+except FasciculusError as error:
+    print(error)
+print(resource.getrusage(resource.RUSAGE_SELF).ru_maxrss // 1024)
+"""
+
+
+def bomb_of_lines(tampered):
+    pack = zstandard.ZstdCompressor(level=3, threads=0).compress
+    tampered.put_listing(bytes(1024 * MIB), pack)
+
+
+def many_folders(tampered):
+    row = next(row for row in tampered.lines() if row["path"] == "site")
+    sample = orjson_line({**row, "path": "f%07d", "xattrs": {"user.x": "QUFB" * 50}})
+    tampered.put_listing(b"".join(sample % number for number in range(60_000)))
+
+
+def frame_bomb(tampered):
+    tampered.put_piece(zstandard.ZstdCompressor(level=3).compress(bytes(2048 * MIB)))
+
+
+def endless_manifest(tampered):
+    document = json.dumps(tampered.document())[:-1]
+    tampered.put("bundle.json", (document + ', "x": [' + "{}," * 3 * MIB + "{}]}").encode())
+
+
+def many_warnings(tampered):
+    document = {**tampered.document(), "warnings": ["a"] * (MIB * 3 // 2)}
+    tampered.put("bundle.json", json.dumps(document, separators=(",", ":")).encode())
+
+
+@pytest.mark.parametrize(
+    "make", [bomb_of_lines, many_folders, frame_bomb, endless_manifest, many_warnings]
+)
+def test_nothing_takes_a_worker_more_than_its_memory(tampered, make):
+    make(tampered)
+    store = {**tampered.nights.store_order("attic"), "recorded": [], "signing_key": KEY}
+    values = {
+        "order": "restore",
+        "subject": {"kind": "account", "name": "millpond", "host": "", "root": ""},
+        "bundle": tampered.name,
+        "store": store,
+        "target": str(tampered.root / "back"),
+        "spool": str(tampered.root / "spool"),
+    }
+    shutil.rmtree(tampered.root / "back", ignore_errors=True)
+    done = subprocess.run(
+        [sys.executable, "-c", RESTORE_ALONE],
+        input=json.dumps(values).encode(),
+        capture_output=True,
+        check=True,
+        timeout=300,
+    )
+    assert int(done.stdout.split()[-1]) < 300, done.stdout
+    shutil.rmtree(tampered.root / "back", ignore_errors=True)
+
+
+def test_the_store_is_open_for_the_honest_again(tampered):
+    assert open_store(tampered.nights.spec) is not None
+    assert tampered.restore(vouched=True) == "done"
