@@ -7,6 +7,7 @@ Understands Postfix maps (``virtual(5)``, ``transport(5)``, mailboxes) and Dovec
 from __future__ import annotations
 
 import json
+import re
 from collections.abc import Iterator, Sequence
 from dataclasses import asdict, dataclass, field
 
@@ -54,11 +55,16 @@ def _domain_of(address: str) -> str:
     return address.rpartition("@")[2].lstrip(".").lower()
 
 
+def _lines(text: str) -> list[str]:
+    """The lines with their ends; only a newline ends one, as for Postfix and Dovecot."""
+    return re.findall(r"[^\n]*\n|[^\n]+", text)
+
+
 def _entries(text: str) -> Iterator[tuple[str, str]]:
     """A map's logical lines, each with its key; comments and blank lines come with an empty one."""
     key, lines = "", list[str]()
     between: list[str] = []
-    for line in text.splitlines(keepends=True):
+    for line in _lines(text):
         if not line.strip() or line.lstrip().startswith("#"):
             between.append(line)
         elif line[0].isspace() and key:
@@ -95,17 +101,17 @@ def domains_of_map(text: str) -> set[str]:
 
 def domains_of_passwd(text: str) -> set[str]:
     """All domains that have mailboxes in a passwd-file."""
-    return {domain for line in text.splitlines() if (domain := _passwd_domain(line))}
+    return {domain for line in _lines(text) if (domain := _passwd_domain(line))}
 
 
 def _passwd_domain(line: str) -> str:
-    name = line.split(":", 1)[0]
+    name = line.rstrip("\n").split(":", 1)[0]
     return "" if line.startswith("#") or "@" not in name else _domain_of(name)
 
 
 def passwd_lines(text: str, domain: str) -> list[str]:
     """The passwd-file's own lines for a domain's mailboxes."""
-    return [line + "\n" for line in text.splitlines() if _passwd_domain(line) == domain.lower()]
+    return [_ended(line) for line in _lines(text) if _passwd_domain(line) == domain.lower()]
 
 
 def merged_map(text: str, domain: str, lines: Sequence[str]) -> str:
@@ -117,9 +123,7 @@ def merged_map(text: str, domain: str, lines: Sequence[str]) -> str:
 
 def merged_passwd(text: str, domain: str, lines: Sequence[str]) -> str:
     """The passwd-file with a domain's lines in place of those it has now."""
-    return _merged(
-        [(_passwd_domain(line), line) for line in text.splitlines(keepends=True)], domain, lines
-    )
+    return _merged([(_passwd_domain(line), line) for line in _lines(text)], domain, lines)
 
 
 def _merged(entries: Sequence[tuple[str, str]], domain: str, lines: Sequence[str]) -> str:
