@@ -35,6 +35,7 @@ from fasciculus.models import (
 from fasciculus.service import main as program
 from fasciculus.service.app import create_app
 from fasciculus.service.context import Context
+from fasciculus.service.web_server import listen
 from fasciculus.stores import store_spec
 from fasciculus.stores.base import StoreSpec
 
@@ -92,7 +93,7 @@ class Service:
     def _begin(self) -> None:
         config = load(self.environment)
         self.parts = program.build(config, self.environment)
-        self._server = program.listen(create_app(self.parts), config)
+        self._server = listen(create_app(self.parts), config)
         program.start(self.parts)
         self._loop = threading.Thread(target=self._server.run, daemon=True)
         self._loop.start()

@@ -33,6 +33,9 @@ _KEYS = {
     "spool_limit": _Key(1024 * MIB, "bytes of pieces one task may spool"),
     "public_url": _Key("", "address of the console in reports; empty means none"),
     "secure_cookies": _Key(False, "true when the console is reached over HTTPS"),
+    "trusted_proxy": _Key(
+        "", "address of the proxy whose X-Forwarded-For and -Proto count; empty means none"
+    ),
 }
 
 
@@ -49,6 +52,7 @@ class Config:
     spool_limit: int
     public_url: str
     secure_cookies: bool
+    trusted_proxy: str
     sources: dict[str, str] = field(default_factory=dict, compare=False)
 
     @property

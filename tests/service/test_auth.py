@@ -2,6 +2,7 @@
 
 import json
 import re
+import socket
 import sqlite3
 import stat
 import subprocess
@@ -126,9 +127,18 @@ def test_the_one_time_password_opens_nothing_but_its_own_change(tmp_path):
     home = ServiceProcess(tmp_path / "home")
     home.environment.pop("FASCICULUS_ADMIN_PASSWORD")
     home.token = "later"
+    with socket.socket() as taken:
+        taken.bind(("127.0.0.1", home.port))
+        taken.listen()
+        failed = home.program("serve")
+    assert failed.returncode == 2 and "cannot be used" in failed.stderr, "a first start that fails"
+    file = home.home / "one-time-password"
+    once = file.read_text().strip()
+    assert stat.S_IMODE(file.stat().st_mode) == 0o600
     home.start()
     try:
-        once = re.search(r"one-time password: (\S+)", home.log.read_text())[1]
+        assert str(file) in home.log.read_text() and once not in home.log.read_text()
+        assert once not in failed.stderr, "journals are kept and sent on"
         with Client(home.url, token="x") as client:
             client._http.headers.pop("Authorization")
             assert client.session_open("administrator", once).must_change
@@ -141,9 +151,18 @@ def test_the_one_time_password_opens_nothing_but_its_own_change(tmp_path):
                 client.session_show()
             client.session_open("administrator", "a-password-of-my-own")
             assert client.jobs_list().total == 0
-        home.stop()
-        home.start()
-        assert home.log.read_text().count("one-time password") == 1
+            assert not file.exists(), "it was used"
+            reset = home.program("admin", "reset-password")
+            assert reset.returncode == 0 and str(file) in reset.stdout
+            with pytest.raises(NotSignedInError):
+                client.jobs_list()
+            with pytest.raises(NotSignedInError):
+                client.session_open("administrator", "a-password-of-my-own")
+            again = file.read_text().strip()
+            assert again != once and again not in reset.stdout
+            assert client.session_open("administrator", again).must_change
+        nobody = home.program("admin", "reset-password", "--name", "nobody")
+        assert nobody.returncode == 2 and "There is: administrator." in nobody.stderr
     finally:
         home.stop()
 

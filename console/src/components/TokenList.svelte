@@ -1,5 +1,5 @@
 <script lang="ts">
-  import { Button, Input } from 'flowbite-svelte';
+  import { Button, Checkbox, Input } from 'flowbite-svelte';
   import { passwordChange, tokensAdd, tokensList, tokensRemove } from '../lib/calls';
   import { session, Problem } from '../lib/api.svelte';
   import type { Token } from '../lib/types';
@@ -15,6 +15,7 @@
   let sure = $state(false);
   let old = $state('');
   let fresh = $state('');
+  let ending = $state(false);
   let trouble = $state<Problem | null>(null);
   const load = async () => {
     tokens = (await tokensList()).items;
@@ -34,7 +35,7 @@
   async function change(event: Event) {
     event.preventDefault();
     try {
-      await passwordChange({ old, new: fresh });
+      await passwordChange({ old, new: fresh, end_tokens: ending });
       session.who = null;
     } catch (error) {
       trouble = error as Problem;
@@ -104,6 +105,7 @@
         /></FormField
       >
     </div>
+    <Checkbox bind:checked={ending} class="mb-3">Remove all of your tokens as well</Checkbox>
     <ErrorMessage problem={trouble} /><Button
       type="submit"
       size="sm"

@@ -17,7 +17,7 @@ export const sessionShow = () => call<Schemas['Identity']>('GET', '/session');
 export const sessionClose = () => call<void>('DELETE', '/session');
 
 /** Choose another password; ends all sessions. */
-export const passwordChange = (body: Schemas['Password']) =>
+export const passwordChange = (body: Optional<Schemas['Password'], 'end_tokens'>) =>
   call<void>('POST', '/session/password', body);
 
 /** Your tokens. */

@@ -3231,6 +3231,12 @@ export interface components {
       old: string;
       /** New */
       new: string;
+      /**
+       * End Tokens
+       * @description remove all of your tokens as well
+       * @default false
+       */
+      end_tokens: boolean;
     };
     /**
      * PieceInfo

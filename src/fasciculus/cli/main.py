@@ -41,6 +41,8 @@ ENTRIES = {
         "sign_in:app.sign-in", "Sign in once: makes a token for this user and keeps it."
     ),
     "sign-out": Entry("sign_in:app.sign-out", "Remove the kept token, here and in the service."),
+    "password": Entry("sign_in:app.password", "Choose another password."),
+    "admin": Entry("admin:app", "What root does on the service's machine, without signing in."),
     "serve": Entry("local:app.serve", "Run the service until it is told to stop."),
     "config": Entry("local:app.config", "Print the service's settings and where each came from."),
     "version": Entry("local:app.version", "Print the version."),

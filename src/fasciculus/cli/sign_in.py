@@ -76,9 +76,7 @@ def _change(client: Client, name: str, password: str) -> None:
             "Sign in once from a terminal or in the console.",
         )
     output.out.print("This was the one-time password. Choose one of your own.")
-    new = typer.prompt(
-        "New password (at least 10 characters)", hide_input=True, confirmation_prompt=True
-    )
+    new = _new_password()
     client.password_change(password, new)
     client.session_open(name, new)
 
@@ -105,6 +103,37 @@ def _keep(token: str) -> Path:
         os.fchmod(sink.fileno(), 0o600)
         sink.write(token + "\n")
     return path
+
+
+@app.command()
+def password(
+    end_tokens: Annotated[
+        bool, typer.Option("--end-tokens", help="Remove all of your tokens as well.")
+    ] = False,
+    as_json: AsJson = False,
+) -> None:
+    """Choose another password; all sessions in the console end."""
+    from .session import service
+
+    if not sys.stdin.isatty():
+        raise output.wrong(
+            "There is no terminal to ask for the passwords.", "Change it in the console."
+        )
+    with service() as client:
+        old = str(typer.prompt("Old password", hide_input=True))
+        client.password_change(old, _new_password(), end_tokens)
+    if end_tokens:
+        token_file().unlink(missing_ok=True)
+    said = "The password is changed." + (" Sign in again: your tokens are gone." * end_tokens)
+    output.done({"changed": True}, said, as_json)
+
+
+def _new_password() -> str:
+    return str(
+        typer.prompt(
+            "New password (at least 10 characters)", hide_input=True, confirmation_prompt=True
+        )
+    )
 
 
 @app.command("sign-out")

@@ -46,12 +46,16 @@ class Client(InventoryCalls, MaintenanceCalls, Transport):
         """Sign out."""
         self._request("DELETE", "/session")
 
-    def password_change(self, old: str, new: str) -> None:
-        """Choose another password; ends all sessions.
+    def password_change(self, old: str, new: str, end_tokens: bool = False) -> None:
+        """Choose another password; ends all sessions, and removes all tokens if so asked.
 
         Raises ``RefusedError`` naming the field that cannot be used.
         """
-        self._request("POST", "/session/password", self._made(models.Password, old=old, new=new))
+        self._request(
+            "POST",
+            "/session/password",
+            self._made(models.Password, old=old, new=new, end_tokens=end_tokens),
+        )
 
     def tokens_list(self) -> models.Page[models.Token]:
         """Your tokens."""

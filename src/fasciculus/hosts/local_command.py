@@ -31,7 +31,7 @@ def run(command: str, seconds: float, stdin: bytes, limit: int) -> CommandResult
             stderr=subprocess.STDOUT,
             env=_CLEAN,
             cwd="/",
-            start_new_session=True,
+            process_group=0,
         )
         code: int | None
         try:

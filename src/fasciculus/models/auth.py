@@ -8,8 +8,8 @@ from pydantic import BaseModel, Field
 
 
 class SignIn(BaseModel):
-    name: str
-    password: str = Field(repr=False)
+    name: str = Field(max_length=200)
+    password: str = Field(repr=False, max_length=1000)
 
 
 class Password(BaseModel):
@@ -17,6 +17,7 @@ class Password(BaseModel):
 
     old: str = Field(repr=False)
     new: str = Field(repr=False, min_length=10, max_length=200)
+    end_tokens: bool = Field(default=False, description="remove all of your tokens as well")
 
 
 class Identity(BaseModel):

@@ -12,7 +12,7 @@ from datetime import UTC, datetime
 from importlib.resources import files
 from pathlib import Path
 
-from ..core.errors import FasciculusError
+from ..core.errors import FasciculusError, MissingError
 
 
 def now() -> str:
@@ -111,6 +111,36 @@ class Records:
         with self._lock:
             self._writer.close()
         os.close(self._hold)
+
+
+@contextmanager
+def beside(path: Path) -> Iterator[sqlite3.Connection]:
+    """The records for one transaction of another program, while the service may be running.
+
+    Raises ``MissingError`` where there are none.
+    """
+    if not path.exists():
+        raise MissingError(
+            f"There are no records in {path.parent}.",
+            "Start the service once (fasciculus serve), or name its FASCICULUS_HOME.",
+        )
+    connection = sqlite3.connect(path, isolation_level=None, timeout=30)
+    connection.row_factory = sqlite3.Row
+    try:
+        connection.execute("PRAGMA foreign_keys=ON")
+        connection.execute("BEGIN IMMEDIATE")
+        try:
+            yield connection
+        except BaseException:
+            connection.execute("ROLLBACK")
+            raise
+        connection.execute("COMMIT")
+    except sqlite3.Error as error:
+        raise FasciculusError(
+            f"The records in {path} cannot be changed: {error}.", "Look at that file and its disk."
+        ) from error
+    finally:
+        connection.close()
 
 
 def _take_lock(path: Path) -> int:

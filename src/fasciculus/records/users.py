@@ -16,6 +16,7 @@ from .db import now, stamp
 
 SESSION_HOURS = 12
 TOKEN_MARK = "fsc_"
+SIGNED_IN = "signed in"
 # A hash to compare with when there is no such person, so that both answers take as long.
 _NOBODY = generate_password_hash(secrets.token_hex(16))
 
@@ -54,11 +55,22 @@ def check(db: sqlite3.Connection, name: str, password: str) -> Principal | None:
     return Principal(row["id"], row["name"], bool(row["must_change"]))
 
 
-def change_password(db: sqlite3.Connection, person_id: int, password: str) -> None:
+def id_of(db: sqlite3.Connection, name: str) -> int:
+    """The number of a person."""
+    row = db.execute("SELECT id FROM person WHERE name=?", (name,)).fetchone()
+    if row is None:
+        names = ", ".join(row[0] for row in db.execute("SELECT name FROM person ORDER BY name"))
+        raise MissingError(f"Nobody is called “{name}”.", f"There is: {names or 'nobody yet'}.")
+    return int(row[0])
+
+
+def change_password(
+    db: sqlite3.Connection, person_id: int, password: str, must_change: bool = False
+) -> None:
     """Set a new password and end all of the person's sessions."""
     db.execute(
-        "UPDATE person SET password=?, must_change=0 WHERE id=?",
-        (generate_password_hash(password), person_id),
+        "UPDATE person SET password=?, must_change=? WHERE id=?",
+        (generate_password_hash(password), must_change, person_id),
     )
     db.execute("DELETE FROM session WHERE person_id=?", (person_id,))
 
@@ -124,6 +136,22 @@ def add_token(db: sqlite3.Connection, person_id: int, name: str) -> TokenMade:
             f"There is a token “{name}” already.", "Choose another name.", field="name"
         ) from error
     return TokenMade(name=name, created=datetime.fromisoformat(created), token=secret)
+
+
+def remove_tokens(db: sqlite3.Connection, person_id: int) -> None:
+    """Remove all tokens of a person."""
+    db.execute("DELETE FROM token WHERE person_id=?", (person_id,))
+
+
+def has_signed_in(db: sqlite3.Connection, name: str, address: str) -> bool:
+    """Whether a person has signed in from an address before."""
+    return (
+        db.execute(
+            "SELECT 1 FROM audit WHERE who=? AND action=? AND about=? LIMIT 1",
+            (name, SIGNED_IN, address),
+        ).fetchone()
+        is not None
+    )
 
 
 def remove_token(db: sqlite3.Connection, person_id: int, name: str) -> None:

@@ -26,6 +26,7 @@ from .auth import problem
 from .context import Context
 from .operations import PREFIX, blueprint
 from .tasks.backups import AlreadyRunningError
+from .web_server import BODY
 
 log = logging.getLogger(__name__)
 
@@ -39,9 +40,10 @@ _STATUS: tuple[tuple[type[FasciculusError], int], ...] = (
     (FasciculusError, 422),
 )
 _POLICY = (
-    "default-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data:; "
+    "default-src 'self'; style-src 'self'; img-src 'self' data:; "
     "frame-ancestors 'none'; base-uri 'none'; form-action 'self'; object-src 'none'"
 )
+_YEAR = 31_536_000
 assert _api  # imported for the operations it registers
 
 
@@ -49,7 +51,7 @@ def create_app(parts: Context) -> Flask:
     """The application around the parts of a service."""
     app = Flask(__name__, static_folder=None)
     app.extensions["fasciculus"] = parts
-    app.config["MAX_CONTENT_LENGTH"] = 8 * 1024 * 1024
+    app.config["MAX_CONTENT_LENGTH"] = BODY
     auth.install(app)
     app.register_blueprint(blueprint())
     _errors(app)
@@ -61,6 +63,8 @@ def create_app(parts: Context) -> Flask:
         answer.headers["X-Content-Type-Options"] = "nosniff"
         answer.headers["X-Frame-Options"] = "DENY"
         answer.headers["Referrer-Policy"] = "no-referrer"
+        if parts.config.secure_cookies:
+            answer.headers["Strict-Transport-Security"] = f"max-age={_YEAR}"
         if request.path.startswith(PREFIX):
             answer.headers.setdefault("Cache-Control", "no-store")
         return answer
@@ -126,5 +130,5 @@ def _other_pages(app: Flask, parts: Context) -> None:
                 "The console is not built. Run “make console”.\n", 503, mimetype="text/plain"
             )
         answer = send_from_directory(CONSOLE, path)
-        answer.cache_control.max_age = 31_536_000 if path.startswith("assets/") else 0
+        answer.cache_control.max_age = _YEAR if path.startswith("assets/") else 0
         return answer

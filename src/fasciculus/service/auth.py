@@ -3,10 +3,14 @@
 from __future__ import annotations
 
 import hmac
+import ipaddress
+import math
+import threading
 import time
+from contextlib import AbstractContextManager
 
 from flask import Flask, Response, current_app, g, request
-from limits import RateLimitItemPerMinute
+from limits import RateLimitItem, RateLimitItemPerHour, RateLimitItemPerMinute
 from limits.storage import MemoryStorage
 from limits.strategies import MovingWindowRateLimiter
 
@@ -19,36 +23,64 @@ COOKIE = "fasciculus_session"
 _SAFE = frozenset({"GET", "HEAD", "OPTIONS"})
 _PER_NAME = RateLimitItemPerMinute(5)
 _PER_ADDRESS = RateLimitItemPerMinute(30)
+_FROM_ANYWHERE = RateLimitItemPerHour(60)
+_AT_ONCE = 2
 _NOTED_EVERY = 60.0
 #: What somebody may do who must first choose a password.
 _FIRST = frozenset({"session_show", "session_close", "password_change"})
 
 
 class SignInLimiter:
-    """Counts failed sign-ins, by name and by address."""
+    """Bounds tries to sign in: by address, by name and address, and by name alone.
+
+    A try counts before its password is looked at, so that many at once do not slip through, and
+    counts no more when it was right. Tries by name alone, from anywhere, do not bar an address
+    from which that person has signed in before.
+    """
 
     def __init__(self) -> None:
         self._limiter = MovingWindowRateLimiter(MemoryStorage())
+        #: A password's hash takes 32 MiB and a core for a while.
+        self._at_once = threading.Semaphore(_AT_ONCE)
 
-    def wait(self, name: str) -> int:
-        """Seconds to wait before another try is looked at; 0 when it may be looked at."""
-        waits = [0.0]
-        for item, key in self._keys(name):
-            if not self._limiter.test(item, *key):
-                waits.append(self._limiter.get_window_stats(item, *key).reset_time - time.time())
-        return max(0, round(max(waits) + 0.5)) if max(waits) > 0 else 0
+    def wait(self, name: str, is_known: bool) -> int:
+        """Count a try. Seconds to wait where there were too many, 0 when it may be looked at."""
+        for item, key in self._keys(name, is_known):
+            if not self._limiter.hit(item, *key):
+                left = self._limiter.get_window_stats(item, *key).reset_time - time.time()
+                return max(1, math.ceil(left))
+        return 0
 
-    def failed(self, name: str) -> None:
-        for item, key in self._keys(name):
-            self._limiter.hit(item, *key)
+    def right(self, name: str, is_known: bool) -> None:
+        """Those who sign in are no guessers."""
+        for item, key in self._keys(name, is_known):
+            self._limiter.clear(item, *key)
+
+    def slowly(self) -> AbstractContextManager[object]:
+        """For as long as a password is looked at."""
+        return self._at_once
 
     @staticmethod
-    def _keys(name: str) -> list[tuple[RateLimitItemPerMinute, tuple[str, ...]]]:
-        address = request.remote_addr or "?"
-        return [
-            (_PER_NAME, ("name", name.lower()[:100], address)),
+    def _keys(name: str, is_known: bool) -> list[tuple[RateLimitItem, tuple[str, ...]]]:
+        address, name = network_of(request.remote_addr or "?"), name.lower()[:100]
+        keys: list[tuple[RateLimitItem, tuple[str, ...]]] = [
+            (_PER_NAME, ("name", name, address)),
             (_PER_ADDRESS, ("address", address)),
         ]
+        if not is_known:
+            keys.append((_FROM_ANYWHERE, ("anywhere", name)))
+        return keys
+
+
+def network_of(address: str) -> str:
+    """What one person has of addresses: one of IPv4, 64 bits' worth of IPv6."""
+    try:
+        found = ipaddress.ip_address(address)
+    except ValueError:
+        return address
+    if isinstance(found, ipaddress.IPv6Address) and found.ipv4_mapped is None:
+        return str(ipaddress.ip_network((found, 64), strict=False))
+    return str(found)
 
 
 def problem(
@@ -89,7 +121,7 @@ def install(app: Flask) -> None:
             by_cookie
             and request.method not in _SAFE
             and not hmac.compare_digest(
-                request.headers.get("X-CSRF-Token", ""), principal.csrf or ""
+                request.headers.get("X-CSRF-Token", "").encode(), (principal.csrf or "").encode()
             )
         ):
             return problem(

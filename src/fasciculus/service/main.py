@@ -5,16 +5,13 @@ from __future__ import annotations
 import ctypes
 import logging
 import os
-import secrets
 import signal
 import sys
 import threading
 from collections.abc import Mapping
 from contextlib import suppress
+from pathlib import Path
 from types import FrameType
-
-from flask import Flask
-from waitress.server import BaseWSGIServer, create_server
 
 from .. import config as configuration
 from ..config import Config
@@ -28,17 +25,17 @@ from .background.outbox import Outbox
 from .background.scheduler import Scheduler
 from .context import Context
 from .event_stream import EventStream
+from .one_time_password import ADMINISTRATOR, make_password, tell
 from .reports.reporter import Reporter
 from .tasks.previews import Previews
 from .tasks.service import Tasks
 from .tasks.worker_pool import WorkerPool
+from .web_server import listen
 
 log = logging.getLogger("fasciculus")
 
-ADMINISTRATOR = "administrator"
 #: Of ``mallopt(3)``.
 _M_ARENA_MAX = -8
-_THREADS = 48
 _LEAST_PASSWORD = 10
 
 
@@ -64,7 +61,7 @@ def build(config: Config, environment: Mapping[str, str] = os.environ) -> Contex
     tasks = Tasks(
         config, records, cipher, events, workers, ended, reporter, on_reported=outbox.wake
     )
-    _first_start(records, environment)
+    _first_start(config.home, records, environment)
     return Context(
         config=config,
         records=records,
@@ -78,24 +75,19 @@ def build(config: Config, environment: Mapping[str, str] = os.environ) -> Contex
     )
 
 
-def _first_start(records: Records, environment: Mapping[str, str]) -> None:
+def _first_start(home: Path, records: Records, environment: Mapping[str, str]) -> None:
     if users.count(records.reader):
+        tell(home)
         return
     given = environment.get("FASCICULUS_ADMIN_PASSWORD", "")
     if given and len(given) < _LEAST_PASSWORD:
         raise SettingError(
             "FASCICULUS_ADMIN_PASSWORD is too short.", f"Use at least {_LEAST_PASSWORD} characters."
         )
-    password = given or secrets.token_urlsafe(12)
+    password = given or make_password(home)
     with records.write() as db:
         users.add(db, ADMINISTRATOR, password, must_change=not given)
-    if not given:
-        # To the terminal, not to the log: logs are kept and sent on.
-        print(
-            f"First start. Sign in as “{ADMINISTRATOR}” with the one-time password: {password}",
-            file=sys.stderr,
-            flush=True,
-        )
+    tell(home, password)
 
 
 def start(parts: Context) -> None:
@@ -121,25 +113,6 @@ def _limit_arenas() -> None:
     """Let all threads share two heaps of the C library: each keeps what it once needed."""
     with suppress(OSError, AttributeError):
         ctypes.CDLL(None).mallopt(_M_ARENA_MAX, 2)
-
-
-def listen(app: Flask, config: Config) -> BaseWSGIServer:
-    """The web server, bound to its address. Raises ``FasciculusError`` where that is taken."""
-    try:
-        return create_server(
-            app,
-            host=config.address,
-            port=config.port,
-            threads=_THREADS,
-            ident=None,
-            channel_timeout=300,
-            asyncore_use_poll=True,
-        )
-    except OSError as error:
-        raise FasciculusError(
-            f"Port {config.port} on {config.address} cannot be used: {error.strerror}.",
-            "Stop what uses it, or set FASCICULUS_PORT.",
-        ) from error
 
 
 def serve(config: Config) -> None:

@@ -4,19 +4,22 @@ from __future__ import annotations
 
 import inspect
 import re
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 from dataclasses import dataclass
 from typing import Any, TypeVar, get_origin
 
 from flask import Blueprint, Response, g, request
 from pydantic import BaseModel, TypeAdapter
 
-from ..core.errors import MissingError
+from ..core.errors import MissingError, SettingError
 from ..models.queries import LARGEST_ID, PageQuery
 from ..records.paging import PageRequest
 from ..records.users import Principal
 
 PREFIX = "/api/v1"
+#: A NUL character as JSON writes it: after an even number of backslashes.
+_NUL = re.compile(rb"(?<!\\)(?:\\\\)*\\u0000")
+_NO_NUL, _WITHOUT = "A text holds a NUL character.", "Send it without."
 H = TypeVar("H", bound=Callable[..., Any])
 
 
@@ -100,15 +103,25 @@ def blueprint() -> Blueprint:
     return api
 
 
+def _check_text(values: Iterable[Any]) -> None:
+    """Neither files nor records can hold a NUL character in their names."""
+    if any(isinstance(value, str) and "\0" in value for value in values):
+        raise SettingError(_NO_NUL, _WITHOUT)
+
+
 def _view(operation: Operation) -> Callable[..., Any]:
     def view(**values: Any) -> Any:
         for value in values.values():
             if isinstance(value, int) and value > LARGEST_ID:
                 raise MissingError(f"There is no {value}.", "Take the number from the list.")
+        _check_text([*values.values(), *(v for _, v in request.args.items(multi=True))])
         if operation.query is not None:
             values["query"] = parse_query(operation.query)
         if operation.body is not None:
-            values["body"] = operation.body.model_validate_json(request.get_data() or b"{}")
+            body = request.get_data() or b"{}"
+            if _NUL.search(body):
+                raise SettingError(_NO_NUL, _WITHOUT)
+            values["body"] = operation.body.model_validate_json(body)
         return _answer(operation, operation.handler(**values))
 
     view.__name__ = operation.name

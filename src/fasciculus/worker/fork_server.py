@@ -138,9 +138,23 @@ class ForkServer:
             # Before its number is free again: whatever it started ends with it.
             with suppress(ProcessLookupError):
                 os.killpg(ended.si_pid, signal.SIGKILL)
+            if ended.si_code != os.CLD_EXITED:
+                _kill_session(ended.si_pid)
             _, status = os.waitpid(ended.si_pid, 0)
             answers = self._workers.pop(ended.si_pid, None)
             if answers is not None:
                 with suppress(OSError):
                     answers.send(str(os.waitstatus_to_exitcode(status)).encode())
                 answers.close()
+
+
+def _kill_session(session: int) -> None:
+    """Kill what is left of a worker's session: commands have process groups of their own, which a
+    worker that was killed could not end.
+    """
+    for name in os.listdir("/proc"):
+        if not name.isdigit():
+            continue
+        with suppress(OSError, ValueError):
+            if int(name) != session and os.getsid(int(name)) == session:
+                os.kill(int(name), signal.SIGKILL)

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import logging
+
 from flask import Response, current_app, request
 from pydantic import ValidationError
 
@@ -16,9 +18,12 @@ from ...models import (
     TokenNew,
 )
 from ...records import users
+from .. import one_time_password
 from ..auth import COOKIE, SignInLimiter, problem
 from ..context import context
 from ..operations import operation, principal
+
+log = logging.getLogger(__name__)
 
 
 @operation("POST", "/session", "Sign in", raw_body=SignIn, response=Identity, open=True)
@@ -31,20 +36,24 @@ def session_open() -> Response:
         return problem(
             401, "Sign in with a name and a password.", way_out='Send {"name": …, "password": …}.'
         )
-    if wait := guard.wait(body.name):
+    records, address = context().records, str(request.remote_addr)
+    is_known = users.has_signed_in(records.reader, body.name, address)
+    if wait := guard.wait(body.name, is_known):
+        log.warning("sign-in refused: too many tries, for %r from %s", body.name[:64], address)
         answer = problem(429, "Too many failed sign-ins.", way_out=f"Try again in {wait} seconds.")
         answer.headers["Retry-After"] = str(wait)
         return answer
-    records = context().records
-    person = users.check(records.reader, body.name, body.password)
+    with guard.slowly():
+        person = users.check(records.reader, body.name, body.password)
     if person is None:
-        guard.failed(body.name)
+        log.warning("sign-in refused: wrong, for %r from %s", body.name[:64], address)
         with records.write() as db:
-            users.audit(db, "?", "sign-in refused", f"{body.name[:64]} from {request.remote_addr}")
+            users.audit(db, "?", "sign-in refused", f"{body.name[:64]} from {address}")
         return problem(401, "The name or the password is wrong.", way_out="Try again.")
     with records.write() as db:
         secret, csrf = users.open_session(db, person.person_id)
-        users.audit(db, person.name, "signed in", str(request.remote_addr))
+        users.audit(db, person.name, users.SIGNED_IN, address)
+    guard.right(body.name, is_known)
     identity = Identity(name=person.name, csrf=csrf, must_change=person.must_change)
     answer = Response(identity.model_dump_json(), mimetype="application/json")
     answer.set_cookie(
@@ -84,7 +93,11 @@ def password_change(body: Password) -> None:
         raise SettingError("The new password is the old one.", "Choose another.", field="new")
     with records.write() as db:
         users.change_password(db, who.person_id, body.new)
-        users.audit(db, who.name, "changed the password", who.name)
+        if body.end_tokens:
+            users.remove_tokens(db, who.person_id)
+        ended = " and ended all tokens" if body.end_tokens else ""
+        one_time_password.forget(context().config.home)
+        users.audit(db, who.name, f"changed the password{ended}", who.name)
 
 
 @operation("GET", "/tokens", "Your tokens", response=Page[Token])

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import secrets
 
 from flask import Response, render_template
 
@@ -17,4 +18,7 @@ def openapi_document() -> Response:
 
 @operation("GET", "/reference", "A page to read this description", media="text/html")
 def reference() -> Response:
-    return Response(render_template("reference.html", operations=OPERATIONS, prefix=PREFIX))
+    nonce = secrets.token_urlsafe(16)
+    page = render_template("reference.html", operations=OPERATIONS, prefix=PREFIX, nonce=nonce)
+    policy = f"default-src 'none'; style-src 'nonce-{nonce}'; frame-ancestors 'none'"
+    return Response(page, headers={"Content-Security-Policy": policy})
