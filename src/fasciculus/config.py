@@ -33,6 +33,9 @@ _KEYS = {
     "spool_limit": _Key(1024 * MIB, "bytes of pieces one task may spool"),
     "public_url": _Key("", "address of the console in reports; empty means none"),
     "secure_cookies": _Key(False, "true when the console is reached over HTTPS"),
+    "records_stores": _Key(
+        (), "stores that get a copy of the records each day, separated by commas; empty means none"
+    ),
     "trusted_proxy": _Key(
         "", "address of the proxy whose X-Forwarded-For and -Proto count; empty means none"
     ),
@@ -52,6 +55,7 @@ class Config:
     spool_limit: int
     public_url: str
     secure_cookies: bool
+    records_stores: tuple[str, ...]
     trusted_proxy: str
     sources: dict[str, str] = field(default_factory=dict, compare=False)
 
@@ -93,6 +97,9 @@ def _typed(name: str, value: Any, default: Any, source: str) -> Any:
             return {"true": True, "1": True, "yes": True, "false": False, "0": False, "no": False}[
                 str(value).lower()
             ]
+        if isinstance(default, tuple):
+            names = value if isinstance(value, list) else str(value).split(",")
+            return tuple(str(name).strip() for name in names if str(name).strip())
         return type(default)(value)
     except (ValueError, KeyError) as error:
         raise SettingError(
@@ -143,10 +150,14 @@ def load(environment: Mapping[str, str] = os.environ) -> Config:
     return Config(home=home, sources=sources, **values)
 
 
+def _shown(value: Any) -> str:
+    return ", ".join(value) if isinstance(value, tuple) else str(value)
+
+
 def explained(config: Config) -> list[tuple[str, str, str, str]]:
     """(setting, value, where from, what it is) for people."""
     rows = [("home", str(config.home), config.sources["home"], "all of the service's own files")]
     return rows + [
-        (name, str(getattr(config, name)), config.sources[name], key.about)
+        (name, _shown(getattr(config, name)), config.sources[name], key.about)
         for name, key in _KEYS.items()
     ]

@@ -15,7 +15,7 @@ from fasciculus.records.paging import PageRequest
 from fasciculus.service.background import outbox as outbox_module
 from fasciculus.service.background import scheduler as module
 from fasciculus.service.background.outbox import Outbox, wait_after
-from fasciculus.service.background.scheduler import Scheduler, next_start
+from fasciculus.service.background.scheduler import Clock, Scheduler, next_start
 from fasciculus.service.event_stream import EventStream
 from fasciculus.service.tasks.backups import AlreadyRunningError
 
@@ -72,6 +72,62 @@ def test_a_missed_start_is_made_up_for_once_however_many_were_missed(valley):
     ((name, by, key),) = starts.keys
     assert name == "nightly" and "made up for" in by and key.startswith("timetable nightly 20")
     assert not told
+
+
+class Wall(datetime):
+    """A clock that can be set; ticks are those of the machine."""
+
+    by = timedelta(0)
+
+    @classmethod
+    def now(cls, zone=None):
+        return datetime.now(zone) + cls.by
+
+
+@pytest.fixture
+def wall(monkeypatch):
+    monkeypatch.setattr(module, "datetime", Wall)
+    yield Wall
+    Wall.by = timedelta(0)
+
+
+@pytest.mark.parametrize("days", [-9, -1, 1, 9])
+def test_a_clock_that_is_set_loses_no_start_and_doubles_none(valley, wall, days):
+    """Set back, the starts until the old time come again; set forward, one is made up for."""
+    job(valley, "daily 02:15")
+    starts = Starts()
+    scheduler, _ = scheduled(valley, starts)
+    until(lambda: not scheduler._stale)
+    wall.by = timedelta(days=days)
+    scheduler.refresh()
+    said = until(lambda: scheduler.clock_trouble)
+    assert ("forward" if days > 0 else "back") in said and f"{abs(days) * 24} h 00 min" in said
+    until(lambda: not scheduler._stale and scheduler._heap)
+    (following, _), now = scheduler._heap[0], wall.now(UTC)
+    assert now < following <= now + timedelta(days=1), "the next start is that of the new time"
+    assert len(starts.keys) == (1 if days > 0 else 0)
+    scheduler.stop()
+
+
+def test_a_clock_that_was_set_back_while_nobody_looked(valley):
+    job(valley, "* * * * *", missed=-30)
+    starts = Starts()
+    scheduler, _ = scheduled(valley, starts)
+    assert "back" in until(lambda: scheduler.clock_trouble)
+    until(lambda: not scheduler._stale and scheduler._heap)
+    assert scheduler._heap[0][0] < datetime.now(UTC) + timedelta(minutes=2)
+    scheduler.stop()
+
+
+def test_a_clock_is_held_against_one_that_nobody_sets():
+    clock = Clock()
+    assert abs(clock.set_by(datetime.now(UTC))) < timedelta(seconds=2)
+    assert (
+        timedelta(days=2, seconds=2)
+        > clock.set_by(datetime.now(UTC) + timedelta(days=2))
+        > (timedelta(days=2, seconds=-2))
+    )
+    assert clock.set_by(datetime.now(UTC)) < timedelta(days=-1), "and back again"
 
 
 def test_a_job_starts_a_second_time(valley, monkeypatch):

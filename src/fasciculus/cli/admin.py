@@ -8,19 +8,40 @@ from typing import Annotated
 
 import typer
 
+from .parameters import AsJson
+
 app = typer.Typer(
     help="What root does on the service's machine, without signing in.", no_args_is_help=True
 )
 
 
-def _administration(*words: str) -> None:
+def _administration(as_json: bool, *words: str) -> None:
     # Another program in the same place: the command line knows the service by its API alone.
-    os.execv(sys.executable, [sys.executable, "-m", "fasciculus.service.administration", *words])
+    program = [sys.executable, "-m", "fasciculus.service.administration"]
+    os.execv(sys.executable, [*program, *words, *(["--json"] if as_json else [])])
 
 
 @app.command("reset-password")
 def reset_password(
     name: Annotated[str, typer.Option(help="Whose password.")] = "administrator",
+    as_json: AsJson = False,
 ) -> None:
     """Give somebody a one-time password and end his sessions; the service may be running."""
-    _administration("reset-password", "--name", name)
+    _administration(as_json, "reset-password", "--name", name)
+
+
+@app.command("restore-records")
+def restore_records(
+    file: Annotated[
+        str, typer.Argument(help="A copy of the records out of a store.", show_default=False)
+    ],
+    as_json: AsJson = False,
+) -> None:
+    """Put a copy of the records in their place; the service must be stopped."""
+    _administration(as_json, "restore-records", os.path.abspath(file))
+
+
+@app.command("new-key")
+def new_key(as_json: AsJson = False) -> None:
+    """Make a new key when keys/secrets.key is lost; passwords in the records are forgotten."""
+    _administration(as_json, "new-key")

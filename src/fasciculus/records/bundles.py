@@ -295,7 +295,7 @@ def newest(
     """Bytes and packed bytes of a subject's newest bundle, of one job or of any."""
     row: sqlite3.Row | None = db.execute(
         "SELECT name, bytes, packed, moment FROM bundle WHERE subject_kind=? AND subject=? "
-        "AND (?='' OR job=?) ORDER BY moment DESC LIMIT 1",
+        "AND (?='' OR job=?) ORDER BY id DESC LIMIT 1",
         (subject_kind, subject, job, job),
     ).fetchone()
     return row
@@ -312,7 +312,7 @@ def newest_on_all(
         "EXISTS ("
         "SELECT 1 FROM json_each(?) AS wanted WHERE NOT EXISTS (SELECT 1 FROM copy JOIN store ON "
         "store.id=store_id "
-        "WHERE bundle_id=bundle.id AND store.name=wanted.value)) ORDER BY moment DESC, id DESC "
+        "WHERE bundle_id=bundle.id AND store.name=wanted.value)) ORDER BY id DESC "
         "LIMIT 1",
         (subject_kind, subject, job, json.dumps(stores)),
     ).fetchone()
@@ -327,8 +327,9 @@ def count_since(
     """How many bundles of a subject and job there are since a moment, that one included."""
     return int(
         db.execute(
-            "SELECT count(*) FROM bundle WHERE subject_kind=? AND subject=? AND job=? AND "
-            "moment>=?",
+            "SELECT count(*) FROM bundle WHERE subject_kind=?1 AND subject=?2 AND job=?3 AND "
+            "id >= coalesce((SELECT min(id) FROM bundle WHERE subject_kind=?1 AND subject=?2 AND "
+            "job=?3 AND moment>=?4), 0)",
             (subject_kind, subject, job, moment),
         ).fetchone()[0]
     )

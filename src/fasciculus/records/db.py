@@ -7,12 +7,18 @@ import os
 import sqlite3
 import threading
 from collections.abc import Iterator
-from contextlib import contextmanager
+from contextlib import contextmanager, suppress
 from datetime import UTC, datetime
 from importlib.resources import files
 from pathlib import Path
 
 from ..core.errors import FasciculusError, MissingError
+
+#: The way out when the records are of no use any more.
+BRING_BACK = (
+    "Bring back a copy of them (fasciculus admin restore-records FILE), or move that file away to "
+    "begin anew; the bundles on the stores stay as they are."
+)
 
 
 def now() -> str:
@@ -28,15 +34,43 @@ def stamp(moment: datetime) -> str:
     return moment.astimezone(UTC).isoformat(timespec="milliseconds")
 
 
+#: Result codes of SQLite that tell of the disk or the file, not of the statement.
+_DAMAGED = (sqlite3.SQLITE_CORRUPT, sqlite3.SQLITE_NOTADB)
+_OF_THE_DISK = (
+    sqlite3.SQLITE_FULL,
+    sqlite3.SQLITE_IOERR,
+    sqlite3.SQLITE_READONLY,
+    sqlite3.SQLITE_CANTOPEN,
+    *_DAMAGED,
+)
+
+
+class UnwritableError(FasciculusError):
+    """A change could not be written: the disk is full, or does not take it."""
+
+    def __init__(self, path: Path, error: Exception, damaged: bool) -> None:
+        if damaged:
+            super().__init__(f"The records in {path} are damaged: {error}.", BRING_BACK)
+        else:
+            super().__init__(
+                f"The records cannot be written: {error}.",
+                f"Free space on the disk of {path.parent}; all goes on by itself then.",
+            )
+
+
 class Records:
     """Connections to the records. Opening one brings the tables up to date."""
 
     def __init__(self, path: Path) -> None:
         self._path = path
         path.parent.mkdir(parents=True, exist_ok=True, mode=0o700)
-        self._hold = _take_lock(path.parent / "service.lock")
+        self._hold = take_lock(path.parent / "service.lock")
+        if path.exists():
+            check_whole(path)
         descriptor = os.open(path, os.O_RDWR | os.O_CREAT, 0o600)
         os.close(descriptor)
+        #: Why the last change could not be written, empty when it was.
+        self.trouble = ""
         self._local = threading.local()
         self._lock = threading.RLock()
         self._writer = self._connect()
@@ -99,13 +133,26 @@ class Records:
             if self._writer.in_transaction:
                 yield self._writer
                 return
-            self._writer.execute("BEGIN IMMEDIATE")
             try:
+                self._writer.execute("BEGIN IMMEDIATE")
                 yield self._writer
+                self._writer.execute("COMMIT")
+            except sqlite3.DatabaseError as error:
+                self._roll_back()
+                if (kind := error.sqlite_errorcode & 0xFF) not in _OF_THE_DISK:
+                    raise
+                self.trouble = str(error)
+                raise UnwritableError(self._path, error, kind in _DAMAGED) from error
             except BaseException:
-                self._writer.execute("ROLLBACK")
+                self._roll_back()
                 raise
-            self._writer.execute("COMMIT")
+            self.trouble = ""
+
+    def _roll_back(self) -> None:
+        # A full disk may have ended the transaction already.
+        if self._writer.in_transaction:
+            with suppress(sqlite3.Error):
+                self._writer.execute("ROLLBACK")
 
     def close(self) -> None:
         with self._lock:
@@ -143,7 +190,26 @@ def beside(path: Path) -> Iterator[sqlite3.Connection]:
         connection.close()
 
 
-def _take_lock(path: Path) -> int:
+def check_whole(path: Path) -> None:
+    """Raise ``FasciculusError`` for records that were emptied, cut off or altered."""
+    if not path.stat().st_size:
+        raise FasciculusError(f"The records in {path} are empty.", BRING_BACK)
+    connection = sqlite3.connect(path, timeout=30)
+    try:
+        found = [row[0] for row in connection.execute("PRAGMA quick_check(1)")]
+    except sqlite3.DatabaseError as error:
+        if error.sqlite_errorcode & 0xFF not in _DAMAGED:
+            raise FasciculusError(
+                f"The records in {path} cannot be opened: {error}.", "Look at that file's disk."
+            ) from error
+        found = [str(error)]
+    finally:
+        connection.close()
+    if found != ["ok"]:
+        raise FasciculusError(f"The records in {path} are damaged: {found[0]}.", BRING_BACK)
+
+
+def take_lock(path: Path) -> int:
     """Hold the records folder for this process, or say which process holds it."""
     descriptor = os.open(path, os.O_RDWR | os.O_CREAT | os.O_CLOEXEC, 0o600)
     try:

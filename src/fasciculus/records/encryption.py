@@ -26,11 +26,12 @@ class SecretCipher:
             with os.fdopen(descriptor, "wb") as sink:
                 sink.write(Fernet.generate_key() + b"\n")
             partial.rename(key_file)
-        self._fernet = Fernet(key_file.read_bytes().strip())
+        self.key = read_key(key_file)
+        self._fernet = Fernet(self.key)
 
     def derived_key(self, purpose: str) -> bytes:
         """A key of 32 bytes for another purpose than secrets (HKDF, RFC 5869)."""
-        own = base64.urlsafe_b64decode(self._path.read_bytes().strip())
+        own = base64.urlsafe_b64decode(self.key)
         return HKDF(hashes.SHA256(), 32, salt=None, info=purpose.encode()).derive(own)
 
     def encrypt(self, secrets: dict[str, str]) -> str | None:
@@ -52,6 +53,21 @@ class SecretCipher:
                 "or enter the passwords again.",
             ) from error
         return opened
+
+
+def read_key(path: Path) -> bytes:
+    """The key in a file; :class:`FasciculusError` where there is none."""
+    try:
+        key = path.read_bytes().strip()
+        Fernet(key)
+    except (OSError, ValueError) as error:
+        raise FasciculusError(
+            f"The key in {path} is missing or damaged: without it neither the passwords in the "
+            "records nor copies of the records can be read.",
+            "Bring that file back from where you keep a copy of it; or make a new one (fasciculus "
+            "admin new-key) and enter the passwords of hosts, stores and the mail server again.",
+        ) from error
+    return key
 
 
 def merged(old: dict[str, str], new: dict[str, str | None]) -> dict[str, str]:

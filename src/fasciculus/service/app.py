@@ -20,6 +20,7 @@ from ..core.errors import (
 from ..models import FieldProblem, Health
 from ..models.validation import field_errors
 from ..records import search
+from ..records.db import UnwritableError
 from . import api as _api
 from . import auth
 from .auth import problem
@@ -33,6 +34,7 @@ log = logging.getLogger(__name__)
 CONSOLE = Path(__file__).parent / "console"
 _STATUS: tuple[tuple[type[FasciculusError], int], ...] = (
     (AlreadyRunningError, 409),
+    (UnwritableError, 503),
     (MissingError, 404),
     (SettingError, 422),
     (UnreachableError, 502),
@@ -111,6 +113,7 @@ def _other_pages(app: Flask, parts: Context) -> None:
     def health() -> Response:
         checks = {
             "records": True,
+            "records_writable": not parts.records.trouble,
             "scheduler": parts.scheduler.alive,
             "tasks": parts.tasks.alive,
         }

@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
+import dataclasses
 import hmac
 import ipaddress
 import math
+import secrets
 import threading
 import time
-from contextlib import AbstractContextManager
+from contextlib import AbstractContextManager, suppress
 
 from flask import Flask, Response, current_app, g, request
 from limits import RateLimitItem, RateLimitItemPerHour, RateLimitItemPerMinute
@@ -16,6 +18,7 @@ from limits.strategies import MovingWindowRateLimiter
 
 from ..models import FieldProblem, Problem
 from ..records import users
+from ..records.db import UnwritableError
 from .context import context
 from .operations import OPERATIONS, PREFIX
 
@@ -102,6 +105,7 @@ def install(app: Flask) -> None:
     """Close all of the API but what is registered as open."""
     app.extensions["fasciculus-guard"] = SignInLimiter()
     app.extensions["fasciculus-tokens"] = TokenUse()
+    app.extensions["fasciculus-sessions"] = UnwrittenSessions()
     opened = {f"api.{operation.name}" for operation in OPERATIONS if operation.open}
 
     @app.before_request
@@ -150,7 +154,10 @@ def _identify() -> tuple[users.Principal | None, bool]:
         current_app.extensions["fasciculus-tokens"].note(found[1])
         return found[0], False
     cookie = request.cookies.get(COOKIE)
-    return (users.by_session(records.reader, cookie), True) if cookie else (None, True)
+    if not cookie:
+        return None, True
+    unwritten: UnwrittenSessions = current_app.extensions["fasciculus-sessions"]
+    return unwritten.find(cookie) or users.by_session(records.reader, cookie), True
 
 
 class TokenUse:
@@ -163,5 +170,29 @@ class TokenUse:
         moment = time.monotonic()
         if moment - self._noted.get(token_id, -_NOTED_EVERY) >= _NOTED_EVERY:
             self._noted[token_id] = moment
-            with context().records.write() as db:
+            # What it opens must be reached while the disk is full.
+            with suppress(UnwritableError), context().records.write() as db:
                 users.token_used(db, token_id)
+
+
+class UnwrittenSessions:
+    """Sessions that were opened while the records could not be written."""
+
+    def __init__(self) -> None:
+        self._open: dict[str, tuple[float, users.Principal]] = {}
+
+    def open(self, person: users.Principal) -> tuple[str, str]:
+        """A new session: its secret and its CSRF token."""
+        secret, csrf = secrets.token_urlsafe(32), secrets.token_urlsafe(24)
+        ends = time.monotonic() + users.SESSION_HOURS * 3600
+        self._open[secret] = ends, dataclasses.replace(person, csrf=csrf)
+        return secret, csrf
+
+    def find(self, secret: str) -> users.Principal | None:
+        """Whose session it is, while it lasts."""
+        ends, person = self._open.get(secret, (0.0, None))
+        return person if time.monotonic() < ends else None
+
+    def close(self, secret: str) -> None:
+        """End a session."""
+        self._open.pop(secret, None)

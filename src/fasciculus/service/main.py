@@ -18,7 +18,7 @@ from ..config import Config
 from ..core.errors import FasciculusError, SettingError
 from ..records import users
 from ..records.db import Records
-from ..records.encryption import SecretCipher
+from ..records.encryption import SecretCipher, read_key
 from .app import create_app
 from .background.housekeeping import Housekeeper
 from .background.outbox import Outbox
@@ -44,6 +44,9 @@ def build(config: Config, environment: Mapping[str, str] = os.environ) -> Contex
     for folder in (config.home, config.listings, config.spool):
         folder.mkdir(parents=True, exist_ok=True, mode=0o700)
     records = Records(config.records)
+    if users.count(records.reader):
+        # A new one would be made without a word, and open nothing.
+        read_key(config.key_file)
     cipher = SecretCipher(config.key_file)
     events = EventStream()
     reporter = Reporter(config, records, events)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import logging
+from contextlib import suppress
 
 from flask import Response, current_app, request
 from pydantic import ValidationError
@@ -18,8 +19,9 @@ from ...models import (
     TokenNew,
 )
 from ...records import users
+from ...records.db import UnwritableError
 from .. import one_time_password
-from ..auth import COOKIE, SignInLimiter, problem
+from ..auth import COOKIE, SignInLimiter, UnwrittenSessions, problem
 from ..context import context
 from ..operations import operation, principal
 
@@ -47,12 +49,10 @@ def session_open() -> Response:
         person = users.check(records.reader, body.name, body.password)
     if person is None:
         log.warning("sign-in refused: wrong, for %r from %s", body.name[:64], address)
-        with records.write() as db:
+        with suppress(UnwritableError), records.write() as db:
             users.audit(db, "?", "sign-in refused", f"{body.name[:64]} from {address}")
         return problem(401, "The name or the password is wrong.", way_out="Try again.")
-    with records.write() as db:
-        secret, csrf = users.open_session(db, person.person_id)
-        users.audit(db, person.name, users.SIGNED_IN, address)
+    secret, csrf = _new_session(person, address)
     guard.right(body.name, is_known)
     identity = Identity(name=person.name, csrf=csrf, must_change=person.must_change)
     answer = Response(identity.model_dump_json(), mimetype="application/json")
@@ -68,6 +68,18 @@ def session_open() -> Response:
     return answer
 
 
+def _new_session(person: users.Principal, address: str) -> tuple[str, str]:
+    """A session's secret and CSRF token; while the records cannot be written, in memory alone."""
+    try:
+        with context().records.write() as db:
+            users.audit(db, person.name, users.SIGNED_IN, address)
+            return users.open_session(db, person.person_id)
+    except UnwritableError as error:
+        log.warning("%s signed in from %s; %s", person.name, address, error.message)
+        unwritten: UnwrittenSessions = current_app.extensions["fasciculus-sessions"]
+        return unwritten.open(person)
+
+
 @operation("GET", "/session", "Who is signed in", response=Identity)
 def session_show() -> Identity:
     who = principal()
@@ -76,8 +88,11 @@ def session_show() -> Identity:
 
 @operation("DELETE", "/session", "Sign out")
 def session_close() -> Response:
+    secret = request.cookies.get(COOKIE, "")
+    unwritten: UnwrittenSessions = current_app.extensions["fasciculus-sessions"]
+    unwritten.close(secret)
     with context().records.write() as db:
-        users.close_session(db, request.cookies.get(COOKIE, ""))
+        users.close_session(db, secret)
     answer = Response(status=204)
     answer.delete_cookie(COOKIE, path="/", samesite="Strict", httponly=True)
     return answer

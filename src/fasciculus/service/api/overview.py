@@ -25,6 +25,7 @@ from ...records import (
     stores,
 )
 from ...records.paging import PageRequest
+from ..background import records_copy
 from ..context import context
 from ..operations import operation
 from .discovery import covered
@@ -73,6 +74,7 @@ def _attention(now: datetime) -> list[Attention]:
                 link="/settings",
             )
         )
+    rows += _of_the_machine()
     for job in jobs.jobs(db):
         last = runs.last_ended(db, job.name)
         if last and last["outcome"] not in ("done", "warned", "cancelled"):
@@ -114,6 +116,21 @@ def _attention(now: datetime) -> list[Attention]:
             )
         )
     return sorted(rows, key=lambda row: row.level)
+
+
+def _of_the_machine() -> list[Attention]:
+    """The records' disk, their copies, and the clock."""
+    rows = []
+    if trouble := context().records.trouble:
+        text = f"The records cannot be written: {trouble}. Free space on the disk of the home."
+        rows.append(Attention(level="broken", text=text, link="/settings"))
+    for name in records_copy.overdue(context().config, context().records):
+        text = f"Store {name} has no copy of the records of the last two days."
+        rows.append(Attention(level="look", text=text, link="/settings"))
+    if trouble := context().scheduler.clock_trouble:
+        text = f"{trouble} Look at the time service of the machine."
+        rows.append(Attention(level="look", text=text, link="/settings"))
+    return rows
 
 
 def _uncovered() -> list[Attention]:

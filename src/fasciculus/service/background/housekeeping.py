@@ -14,6 +14,7 @@ from ...records.encryption import SecretCipher
 from ...records.paging import PageRequest
 from .. import account_removal, discovery
 from ..event_stream import EventStream
+from . import records_copy
 
 log = logging.getLogger(__name__)
 
@@ -45,7 +46,12 @@ class Housekeeper:
 
     def _loop(self) -> None:
         while True:
-            for task in (self.find_accounts, self.forget_gone, self._verify_some):
+            for task in (
+                self.copy_records,
+                self.find_accounts,
+                self.forget_gone,
+                self._verify_some,
+            ):
                 self._try(task)
             if self._closing.wait(_HOUR):
                 return
@@ -55,6 +61,10 @@ class Housekeeper:
             task()
         except Exception:
             log.exception("housekeeping failed; it tries again in an hour")
+
+    def copy_records(self) -> None:
+        """Bring a copy of the records to the stores that are to have one."""
+        records_copy.copy_if_due(self._config, self._records, self._cipher)
 
     def find_accounts(self) -> None:
         """Take over what is new or changed on hosts that say so; what is gone waits for a

@@ -11,6 +11,7 @@ from datetime import UTC, datetime, timedelta
 
 from ...core import schedule
 from ...core.errors import FasciculusError
+from ...core.formatting import format_duration
 from ...models import JobInput
 from ...records import jobs, runs, settings
 from ...records.db import Records, stamp
@@ -23,6 +24,31 @@ _LONGEST_WAIT = 20.0
 _AFTER_FAILURE = 5.0
 _LATE = 90.0
 _KEY = "scheduler.last_look"
+_NONE = timedelta(0)
+#: What a clock that is kept right is never set by.
+_CLOCK = timedelta(minutes=5)
+_SAID_FOR = 86_400.0
+
+
+class Clock:
+    """Tells how far the clock was set since it was last asked, by one that nobody sets."""
+
+    def __init__(self) -> None:
+        self._wall = datetime.now(UTC)
+        self._ticks = _ticks()
+
+    def set_by(self, moment: datetime) -> timedelta:
+        """How far the clock is from where it would be."""
+        ticks = _ticks()
+        gone = timedelta(seconds=ticks - self._ticks)
+        found = moment - self._wall - gone
+        self._wall, self._ticks = moment, ticks
+        return found
+
+
+def _ticks() -> float:
+    """Seconds that pass while the machine sleeps too."""
+    return time.clock_gettime(time.CLOCK_BOOTTIME)
 
 
 class Scheduler:
@@ -35,6 +61,7 @@ class Scheduler:
         self._closing = False
         self._heap: list[tuple[datetime, str]] = []
         self._looked = time.monotonic()
+        self.clock_set, self._clock_set_at = "", 0.0
         self._thread = threading.Thread(target=self._loop, name="scheduler", daemon=True)
 
     def start(self) -> None:
@@ -60,6 +87,10 @@ class Scheduler:
         last = settings.get(self._records.reader, _KEY)
         # What was missed while the service was down is made up for, once a job.
         since = datetime.fromisoformat(last) if last else datetime.now(UTC)
+        if since > datetime.now(UTC):
+            self._clock_set(datetime.now(UTC) - since)
+            since = datetime.now(UTC)
+        watch = Clock()
         while True:
             with self._changed:
                 if self._closing:
@@ -67,6 +98,10 @@ class Scheduler:
                 stale, self._stale, failed = self._stale, False, False
             try:
                 moment = datetime.now(UTC)
+                if abs(set_by := watch.set_by(moment)) > _CLOCK:
+                    self._clock_set(set_by)
+                    # Starts between the old time and the new one are still to come.
+                    since, stale = min(since, moment), True
                 if stale:
                     self._heap = self._next_starts(since)
                 self._start_due(moment)
@@ -84,6 +119,19 @@ class Scheduler:
                     self._changed.wait(_AFTER_FAILURE)
                 elif not self._stale and not self._closing:
                     self._changed.wait(self._pause())
+
+    def _clock_set(self, by: timedelta) -> None:
+        """Note that the clock was set, for the watch."""
+        where = "forward" if by > _NONE else "back"
+        said = f"The clock was set {where} by {format_duration(abs(by).total_seconds())}"
+        log.warning("%s", said)
+        self.clock_set = f"{said} on {datetime.now(UTC):%Y-%m-%d at %H:%M} UTC."
+        self._clock_set_at = time.monotonic()
+
+    @property
+    def clock_trouble(self) -> str:
+        """What happened to the clock in the last day, empty when nothing did."""
+        return self.clock_set if time.monotonic() - self._clock_set_at < _SAID_FOR else ""
 
     def _pause(self) -> float:
         if not self._heap:

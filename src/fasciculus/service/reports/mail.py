@@ -14,14 +14,14 @@ from ...core.errors import SettingError, UnreachableError
 from ...models import MailServer
 from ...records import settings
 from ...records.encryption import SecretCipher, merged
+from ...records.secrets import MAIL
 
-_KEY = "mail"
 _TIMEOUT = 20.0
 
 
 def server(db: sqlite3.Connection, cipher: SecretCipher) -> MailServer:
     """The mail server's settings, without its password."""
-    row = settings.get(db, _KEY, {})
+    row = settings.get(db, MAIL, {})
     sealed = row.pop("sealed", None)
     found = MailServer(**row)
     found.password_set = bool(cipher.decrypt(sealed))
@@ -29,18 +29,18 @@ def server(db: sqlite3.Connection, cipher: SecretCipher) -> MailServer:
 
 
 def save_server(db: sqlite3.Connection, cipher: SecretCipher, new: MailServer) -> None:
-    old = settings.get(db, _KEY, {})
+    old = settings.get(db, MAIL, {})
     secrets = merged(cipher.decrypt(old.get("sealed")), {"password": new.password})
     row = new.model_dump(exclude={"password", "password_set"})
-    settings.put(db, _KEY, {**row, "sealed": cipher.encrypt(secrets)})
+    settings.put(db, MAIL, {**row, "sealed": cipher.encrypt(secrets)})
 
 
 def password(db: sqlite3.Connection, cipher: SecretCipher) -> str:
-    return cipher.decrypt(settings.get(db, _KEY, {}).get("sealed")).get("password", "")
+    return cipher.decrypt(settings.get(db, MAIL, {}).get("sealed")).get("password", "")
 
 
 def sender_of(db: sqlite3.Connection) -> str:
-    return settings.get(db, _KEY, {}).get("sender") or f"fasciculus@{socket.getfqdn()}"
+    return settings.get(db, MAIL, {}).get("sender") or f"fasciculus@{socket.getfqdn()}"
 
 
 def compose(

@@ -7,6 +7,8 @@ import sqlite3
 from collections import deque
 from collections.abc import Callable
 
+from ...records.db import UnwritableError
+
 log = logging.getLogger(__name__)
 
 _MOST = 20_000
@@ -32,7 +34,7 @@ class Journal:
         while self._waiting:
             try:
                 self._waiting[0]()
-            except sqlite3.OperationalError as error:
+            except (sqlite3.OperationalError, UnwritableError) as error:
                 log.warning("the records cannot be written: %s; it is tried again", error)
                 return False
             except Exception:

@@ -362,7 +362,9 @@ class BackupTask:
             raise NoStoreLeftError
         listing.rename(self._order.listing)
         if self._order.manifest:
-            Path(self._order.manifest).write_bytes(self._bundle_json)
+            # The copies are complete: a full disk here must not make a failure of them.
+            with suppress(OSError):
+                Path(self._order.manifest).write_bytes(self._bundle_json)
         self._half = False
 
     def _complete(self, uploader: Uploader, manifest: Manifest, listing: Path) -> None:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from datetime import UTC, datetime
+from datetime import UTC, datetime, timedelta
 from pathlib import Path
 
 from ....core.bundle.manifest import ManifestSummary
@@ -10,6 +10,9 @@ from ....models import JobInput
 from ....records import bundles, maintenance
 from ....worker.orders import PreviousOrder
 from .connections import OrderSources
+
+#: What clocks may differ by.
+_CLOCK = timedelta(days=1)
 
 
 def previous_order(
@@ -72,6 +75,8 @@ def _time_for_full(job: JobInput, manifest: ManifestSummary) -> str:
     age = datetime.now(UTC) - datetime.fromisoformat(manifest.base)
     if age.days >= job.full_every:
         return f"the last full one is {age.days} days old"
+    if age < -_CLOCK:
+        return "the last full one is of a time that has not come: the clock was set back"
     if manifest.dead_share * 100 > job.dead_share:
         return f"{manifest.dead_share:.0%} of the pieces is dead weight"
     return ""
