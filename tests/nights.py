@@ -7,6 +7,7 @@ import shutil
 import threading
 import time
 from collections.abc import Callable
+from contextlib import suppress
 from pathlib import Path
 
 import msgspec
@@ -148,7 +149,11 @@ class Nights:
         finished = work.run()
         self.events = [json.loads(line) for line in raw.getvalue().splitlines()]
         for suffix in ("zst", "states", "json"):
-            os.rename(self.root / f"listing.{suffix}", self.root / f"{finished.bundle}.{suffix}")
+            # There are no states of files of another host.
+            with suppress(FileNotFoundError):
+                os.rename(
+                    self.root / f"listing.{suffix}", self.root / f"{finished.bundle}.{suffix}"
+                )
         manifest = self.manifests[finished.bundle] = msgspec.to_builtins(finished.manifest)
         self.known = [name for name in [*self.known, finished.bundle] if name in self.present()]
         self.images[finished.bundle] = picture(self.tree)

@@ -9,7 +9,7 @@ import pytest
 
 from fasciculus.core.bundle.entry import CHAR, DIR, FIFO, SYMLINK, Entry, Extent, order
 from fasciculus.core.bundle.listing import ListingWriter
-from fasciculus.core.bundle.previous_index import PreviousIndex, unchanged_here, unchanged_over_ssh
+from fasciculus.core.bundle.previous_index import PreviousIndex, unchanged, unchanged_by_sftp
 from fasciculus.hosts import ssh_find
 
 
@@ -51,7 +51,7 @@ def test_the_bundle_before_is_found_by_path_and_by_digest(tmp_path):
         file(b"m/passwd", "ee", Extent("p4", 0, 9, 0, 40), kind="mail"),
     ]
     path = listed(tmp_path, entries)
-    previous = PreviousIndex(path, unchanged_here, tmp_path)
+    previous = PreviousIndex(path, unchanged, tmp_path)
     asked = [file(e.path, "00", *e.parts, kind=e.kind) for e in entries]
     assert previous.same(asked[0]).digest == "aa" * 32
     assert previous.same(file(b"b", "00", Extent("x", 0, 0, 0, 1))) is None, "a new path"
@@ -67,7 +67,7 @@ def test_the_bundle_before_is_found_by_path_and_by_digest(tmp_path):
     # A kind that is not looked at is passed over.
     assert previous.same(asked[4]).digest == "ee" * 32
     previous.close()
-    damaged = PreviousIndex(path, unchanged_here, tmp_path, frozenset({"p1"}))
+    damaged = PreviousIndex(path, unchanged, tmp_path, frozenset({"p1"}))
     assert damaged.same(asked[0]) is None and damaged.holding("files", "aa" * 32, 300) is None
     assert damaged.holding("files", "dd" * 32, 40) is None, "files and all else are apart"
     assert damaged.holding("files", "cc" * 32, 3_000_000) is None and damaged.holding(
@@ -80,8 +80,8 @@ def test_over_ssh_size_and_time_are_trusted(tmp_path):
     entry = file(b"a", "aa", Extent("p1", 0, 50, 0, 300))
     path = listed(tmp_path, [entry])
     elsewhere = file(b"a", "00", Extent("x", 0, 0, 0, 300), ctime_ns=1, inode=2, device=3)
-    for unchanged, found in ((unchanged_here, False), (unchanged_over_ssh, True)):
-        previous = PreviousIndex(path, unchanged, tmp_path)
+    for same, found in ((unchanged, False), (unchanged_by_sftp, True)):
+        previous = PreviousIndex(path, same, tmp_path)
         assert (previous.same(elsewhere) is not None) is found
         previous.close()
 
@@ -100,7 +100,7 @@ def test_many_digests_are_found_again(tmp_path):
                 parts=[Extent(f"p{number % 5}", number, 1, number, 10)],
             )
         )
-    previous = PreviousIndex(listed(tmp_path, entries), unchanged_here, tmp_path)
+    previous = PreviousIndex(listed(tmp_path, entries), unchanged, tmp_path)
     for entry in rng.sample(entries, 300):
         assert previous.holding("files", entry.digest, 10) == entry.parts
     previous.close()
@@ -116,7 +116,7 @@ def one(path=b"a", **more):
 
 @pytest.fixture
 def previous(tmp_path):
-    found = PreviousIndex(listed(tmp_path, [one()]), unchanged_here, tmp_path)
+    found = PreviousIndex(listed(tmp_path, [one()]), unchanged, tmp_path)
     yield found
     found.close()
 
@@ -160,7 +160,7 @@ def test_a_line_stands_for_an_entry_only_when_it_says_all_of_it(previous, change
 
 def test_what_the_line_has_beyond_the_entry_counts_too(tmp_path):
     for more in ({"xattrs": {"user.a": b""}}, {"link": b"b"}, {"origin": b"b"}):
-        index = PreviousIndex(listed(tmp_path, [one(**more)]), unchanged_here, tmp_path)
+        index = PreviousIndex(listed(tmp_path, [one(**more)]), unchanged, tmp_path)
         assert not index.find(one()).describes(one()), more
         index.close()
 
@@ -192,7 +192,7 @@ def test_the_short_way_takes_only_what_is_in_every_respect_as_it_was(previous):
 
 def test_the_short_way_leaves_links_odd_names_and_damage_to_the_longer_one(tmp_path):
     entries = [one(b"a", link=b"x"), one(b"caf\xe9"), one(b"d", origin=b"o"), one(b"e")]
-    index = PreviousIndex(listed(tmp_path, entries), unchanged_here, tmp_path, frozenset({"p1"}))
+    index = PreviousIndex(listed(tmp_path, entries), unchanged, tmp_path, frozenset({"p1"}))
     for entry in entries:
         assert index.same_state("files", entry.path, state(entry)) is None
     index.close()
@@ -208,7 +208,7 @@ def test_links_and_devices_are_the_same_when_they_lead_to_the_same(tmp_path):
     path = listed(tmp_path, kinds)
 
     def same(entry):
-        index = PreviousIndex(path, unchanged_here, tmp_path)
+        index = PreviousIndex(path, unchanged, tmp_path)
         found = index.same(entry)
         index.close()
         return found is not None
@@ -229,7 +229,7 @@ def test_a_path_that_was_not_there_is_not_taken_for_the_next_one(tmp_path):
     """What is asked for lies before the entry that the listing stands at."""
     path = listed(tmp_path, [one(b"m")])
     for ask in ("find", "same", "state"):
-        index = PreviousIndex(path, unchanged_here, tmp_path)
+        index = PreviousIndex(path, unchanged, tmp_path)
         for name in (b"a", b"m/x", b"l"):
             entry = one(name)
             if ask == "state":
@@ -237,20 +237,20 @@ def test_a_path_that_was_not_there_is_not_taken_for_the_next_one(tmp_path):
             elif name != b"m/x":
                 assert getattr(index, ask)(entry) is None
         index.close()
-    index = PreviousIndex(path, unchanged_here, tmp_path)
+    index = PreviousIndex(path, unchanged, tmp_path)
     assert index.find(one(b"a")) is None and index.find(one(b"m")) is not None
     index.close()
 
 
 def test_a_kind_of_its_own_does_not_answer_for_another(tmp_path):
-    index = PreviousIndex(listed(tmp_path, [one(b"a", kind="mail")]), unchanged_here, tmp_path)
+    index = PreviousIndex(listed(tmp_path, [one(b"a", kind="mail")]), unchanged, tmp_path)
     assert index.find(one(b"a")) is None
     index.close()
 
 
 @pytest.mark.parametrize("change", [{"mtime_ns": 9}, {"size": 9}], ids=str)
 def test_over_ssh_both_size_and_time_must_be_as_they_were(tmp_path, change):
-    index = PreviousIndex(listed(tmp_path, [one()]), unchanged_over_ssh, tmp_path)
+    index = PreviousIndex(listed(tmp_path, [one()]), unchanged_by_sftp, tmp_path)
     entry = one()
     for name, value in change.items():
         setattr(entry, name, value)
@@ -260,7 +260,7 @@ def test_over_ssh_both_size_and_time_must_be_as_they_were(tmp_path, change):
 
 def test_damage_elsewhere_costs_nothing(tmp_path):
     path = listed(tmp_path, [one()])
-    index = PreviousIndex(path, unchanged_here, tmp_path, frozenset({"other"}))
+    index = PreviousIndex(path, unchanged, tmp_path, frozenset({"other"}))
     assert index.same_state("files", b"a", state(one())) is not None
     assert index.holding("files", "aa" * 32, 300)
     index.close()
@@ -269,7 +269,7 @@ def test_damage_elsewhere_costs_nothing(tmp_path):
 @pytest.mark.parametrize(("size", "worth"), [(1024 * 1024, False), (1024 * 1024 + 1, True)])
 def test_large_files_are_known_by_their_size(tmp_path, size, worth):
     entry = file(b"film", "aa", Extent("p1", 0, 50, 0, size))
-    index = PreviousIndex(listed(tmp_path, [entry]), unchanged_here, tmp_path)
+    index = PreviousIndex(listed(tmp_path, [entry]), unchanged, tmp_path)
     assert index.may_hold("files", size) is worth
     assert not index.may_hold("files", size + 1) and not index.may_hold("mail", size)
     index.close()

@@ -14,6 +14,7 @@ import pytest
 from running import mariadb_spec
 from trees import awkward_tree
 
+from fasciculus.core.bundle.entry import Entry
 from fasciculus.core.bundle.tree_walk import WalkRules
 from fasciculus.core.errors import FasciculusError, MissingError, UnreachableError
 from fasciculus.core.file_filters import FileRules, FileSelector
@@ -21,7 +22,8 @@ from fasciculus.databases import sqlite_copy
 from fasciculus.databases.mariadb_server import connect
 from fasciculus.databases.sqlite_copy import copy_database
 from fasciculus.hosts.local import LocalHost
-from fasciculus.hosts.ssh import SshHost, sender_text
+from fasciculus.hosts.programs import program_text
+from fasciculus.hosts.ssh import SshHost
 from fasciculus.ssh import SshSpec
 
 RULES = FileRules(
@@ -127,9 +129,10 @@ def test_what_cannot_be_sent_is_named(remote, tree):
 
 
 def test_a_host_without_a_shell_is_read_over_plain_sftp(bare_openssh, tree, tmp_path):
-    remote = SshHost(bare_openssh.host(), tmp_path)
+    remote = SshHost(bare_openssh.host(), tmp_path, unsafe_reading=True)
     steps = list(remote.steps())
     assert steps[-1].name == "commands" and "plain SFTP" in steps[-1].text
+    assert "every seventh time contents are compared" in steps[-1].text and not remote.tells_ctime
     # It has no names of owners, no attributes, no links between names, and whole seconds.
     os.unlink(tree / "fifo")
 
@@ -142,6 +145,19 @@ def test_a_host_without_a_shell_is_read_over_plain_sftp(bare_openssh, tree, tmp_
     assert plain(taken(remote, tree, FileRules(excludes=("*.txt",)))[0]) == plain(
         taken(LocalHost(), tree, FileRules(excludes=("*.txt",)))[0]
     )
+    remote.close()
+
+
+def test_root_reads_no_tree_of_people_over_plain_sftp_unless_it_is_allowed(
+    bare_openssh, tree, tmp_path
+):
+    spec = bare_openssh.host()
+    if spec.user != "root":
+        pytest.skip("who is not root has little to lose")
+    remote = SshHost(spec, tmp_path)
+    with pytest.raises(FasciculusError) as caught:
+        taken(remote, tree)
+    assert "Install Python 3.7" in caught.value.way_out
     remote.close()
 
 
@@ -272,13 +288,65 @@ def test_without_an_interpreter_tar_serves_and_the_try_says_what_that_means(remo
     whole = taken(remote, tree)
     remote._reads_safely = False
     steps = {step.name: step.text for step in remote.steps()}
-    assert "no Python 3.7: somebody who exchanges a folder" in steps["commands"]
+    assert "no Python 3.7. Somebody who exchanges a folder" in steps["commands"]
+    if openssh_user(remote) == "root":
+        assert "are not read" in steps["commands"] and "unsafe reading" in steps["commands"]
+        remote.close()
+        with pytest.raises(FasciculusError, match="without following their links"):
+            taken(remote, tree)
+    remote._unsafe_reading = True
+    assert "are not read" not in {step.name: step.text for step in remote.steps()}["commands"]
     remote.close()
     assert taken(remote, tree) == whole
 
 
+def openssh_user(host):
+    return host._link.spec.user
+
+
+def test_a_single_file_is_read_and_written_through_no_link_that_others_set(remote, tmp_path):
+    """Sieve scripts and hold flags lie in folders of people."""
+    home, other = tmp_path / "home", tmp_path / "other"
+    home.mkdir()
+    os.chmod(home, 0o777)
+    other.mkdir()
+    (other / "secret").write_text("of somebody else")
+    (home / "mine").write_text("my own")
+    (home / "script").symlink_to(other / "secret")
+    (home / "folder").symlink_to(other)
+    (home / "mine.fasciculus-new").symlink_to(other / "secret")
+    with closing(remote.open(os.fsencode(home / "mine"))) as file:
+        assert file.now().size == 6 and file.read() == b"my own"
+    for name in ("script", "folder/secret", "absent"):
+        with pytest.raises(OSError, match=r"link|No such file|symbolic"):
+            remote.open(os.fsencode(home / name))
+    remote.write(str(home / "mine"), b"changed")
+    assert (home / "mine").read_text() == "changed"
+    for name in ("script", "folder/new"):
+        with pytest.raises(OSError, match=r"link that others could set|symbolic"):
+            remote.write(str(home / name), b"x")
+    with pytest.raises(OSError, match=r"link|symbolic"):
+        remote.link(str(home / "folder/link"), b"x")
+    with pytest.raises(OSError, match=r"link|symbolic"):
+        remote.remove(str(home / "folder/secret"))
+    assert [path.name for path in other.iterdir()] == ["secret"]
+    assert (other / "secret").read_text() == "of somebody else"
+    remote.write(str(home / "new/deep/file"), b"\0\xff", entry_like(0o640))
+    made = home / "new/deep/file"
+    assert made.read_bytes() == b"\0\xff" and made.stat().st_mode & 0o7777 == 0o640
+    remote.link(str(home / "active"), b"new/deep/file")
+    assert os.readlink(home / "active") == "new/deep/file"
+    remote.remove(str(home / "active"))
+    remote.remove(str(home / "active"))
+    assert not (home / "active").is_symlink()
+
+
+def entry_like(mode):
+    return Entry("files", b"x", mode=mode, uid=os.geteuid(), gid=os.getegid())
+
+
 def test_the_program_that_is_sent_needs_nothing_of_ours(tmp_path):
-    text = sender_text()
+    text = program_text("file_sender.py")
     assert "fasciculus" not in text.replace("fasciculus-", "") and "msgspec" not in text
     (tmp_path / "file").write_bytes(b"x" * 1000)
     (tmp_path / "gone").write_bytes(b"y")

@@ -5,6 +5,7 @@ import os
 import shutil
 import sqlite3
 import subprocess
+import time
 from contextlib import closing
 from pathlib import Path
 
@@ -14,10 +15,12 @@ from hypothesis import HealthCheck, settings
 from hypothesis import strategies as st
 from hypothesis.stateful import RuleBasedStateMachine, initialize, invariant, rule
 from nights import SUBJECT, Nights, NotAll, Power, settled
+from running import until
 from trees import picture
 
 from fasciculus.core.errors import FasciculusError
 from fasciculus.hosts.local import LocalHost
+from fasciculus.hosts.ssh import SshHost
 from fasciculus.stores import open_store
 
 
@@ -344,3 +347,56 @@ TestStore = Store.TestCase
 TestStore.settings = settings(
     max_examples=25, stateful_step_count=20, deadline=None, suppress_health_check=list(HealthCheck)
 )
+
+
+def test_over_ssh_a_change_that_keeps_size_and_time_is_never_missed(nights, openssh, tmp_path):
+    """A customer may set a file's time as he likes; ctime and inode he may not."""
+    page, other = nights.tree / "site-1/page-1.html", nights.tree / "site-1/page-2.html"
+    host = SshHost(openssh.host(), tmp_path)
+    settle = nights.tree / "settle"
+
+    def night():
+        # Changes of the last second are not trusted to stay as they are.
+        settle.touch()
+        until(lambda: time.time_ns() - settle.stat().st_ctime_ns > 2_100_000_000)
+        return nights.night(host=host)
+
+    for path in (page, other):
+        path.write_bytes(b"before" * 100)
+        os.utime(path, ns=(1, 1_700_000_000_123_456_789))
+    night()
+    page.write_bytes(b"AFTER!" * 100)
+    os.utime(page, ns=(1, 1_700_000_000_123_456_789))
+    exchanged = nights.tree / "site-1/new"
+    exchanged.write_bytes(b"AFTER?" * 100)
+    os.utime(exchanged, ns=(1, 1_700_000_000_123_456_789))
+    exchanged.rename(other)
+    brought = night()
+    assert nights.restored(nights.known[-1]) == nights.images[nights.known[-1]]
+    assert brought["changes"]["changed"] >= 2
+    assert (
+        nights.restored(nights.known[-1])[b"site-1/page-1.html"][5]
+        == (nights.images[nights.known[-1]][b"site-1/page-1.html"][5])
+    )
+    host.close()
+
+
+def test_where_only_size_and_time_are_told_contents_are_compared_now_and_then(
+    nights, bare_openssh, tmp_path
+):
+    page = nights.tree / "site-1/page-1.html"
+    page.write_bytes(b"before" * 100)
+    os.utime(page, ns=(1, 1_700_000_000_000_000_000))
+    host = SshHost(bare_openssh.host(), tmp_path, unsafe_reading=True)
+    nights.night(host=host)
+    page.write_bytes(b"AFTER!" * 100)
+    os.utime(page, ns=(1, 1_700_000_000_000_000_000))
+
+    def bytes_of(name):
+        return nights.restored(name)[b"site-1/page-1.html"]
+
+    nights.night(host=host)
+    assert bytes_of(nights.known[-1]) == bytes_of(nights.known[0]), "the docs say what that means"
+    nights.night(host=host, compare_by_sftp=True)
+    assert bytes_of(nights.known[-1]) != bytes_of(nights.known[0])
+    host.close()

@@ -4292,6 +4292,12 @@ export interface components {
        * @example SHA256:…
        */
       host_key: string;
+      /**
+       * Read without a safe way
+       * @description Where the host has no Python 3.7, root reads by paths alone: somebody who exchanges a folder of his for a link meanwhile may have other files read into his own bundle. It must be allowed.
+       * @default false
+       */
+      unsafe_reading: boolean;
     };
     /**
      * MariaDbSettings

@@ -79,6 +79,14 @@ class HostConnection(Protocol):
         """Whether its paths can be opened here."""
 
     @property
+    def tells_ctime(self) -> bool:
+        """Whether entries say when they last changed in any way, which nobody can set."""
+
+    def settled_ns(self) -> int:
+        """The moment, by the host's clock, since when a change may be followed by another that
+        shows in no time: in nanoseconds since 1970."""
+
+    @property
     def seen_key(self) -> str:
         """The fingerprint of the host key that it showed; empty where it has none."""
 

@@ -5,8 +5,9 @@ from __future__ import annotations
 import io
 import os
 import stat
+import time
 from collections.abc import Iterator
-from contextlib import contextmanager, suppress
+from contextlib import contextmanager
 from functools import partial
 from typing import Any, Literal
 
@@ -14,12 +15,8 @@ from ..core.bundle import tree_walk as walking
 from ..core.bundle.entry import Entry
 from ..core.bundle.open_tree import OpenTree
 from ..core.bundle.root_path import (
-    NEW_FILE_FLAGS,
-    make_root,
     open_file,
     open_listed_file,
-    open_parent,
-    open_root,
 )
 from ..core.bundle.tree_walk import WalkRules, Warn
 from ..core.errors import FasciculusError, MissingError
@@ -32,6 +29,10 @@ from .base import (
     HostKind,
     TreeName,
 )
+from .placed_files import link_file, remove_file, write_file
+
+#: The grain of a file system's clock, and more.
+_GRAIN_NS = 20_000_000
 
 
 class LocalFile(io.FileIO):
@@ -58,13 +59,16 @@ class LocalSettings(Settings):
 class LocalHost:
     """The machine that the worker runs on."""
 
-    is_local, seen_key = True, ""
+    is_local, tells_ctime, seen_key = True, True, ""
 
     def steps(self) -> Iterator[Step]:
         yield from ()
 
     def connect(self) -> None:
         pass
+
+    def settled_ns(self) -> int:
+        return time.time_ns() - _GRAIN_NS
 
     def close(self) -> None:
         pass
@@ -159,44 +163,16 @@ class LocalHost:
             return None
 
     def write(self, path: str, data: bytes, like: Entry | None = None) -> None:
-        with _placed(path) as (folder, name):
-            mode, owner = _mode_and_owner(folder, name, like)
-            partial = name + b".fasciculus-new"
-            try:
-                with suppress(FileNotFoundError):
-                    os.unlink(partial, dir_fd=folder)
-                # Never readable by more people than the file that it stands in for.
-                made = os.open(partial, NEW_FILE_FLAGS, 0o600, dir_fd=folder)
-                with os.fdopen(made, "wb") as sink:
-                    sink.write(data)
-                    sink.flush()
-                    os.fsync(sink.fileno())
-                    if owner and os.geteuid() == 0:
-                        os.fchown(sink.fileno(), *owner)
-                    os.fchmod(sink.fileno(), mode)
-                os.rename(partial, name, src_dir_fd=folder, dst_dir_fd=folder)
-            finally:
-                with suppress(OSError):
-                    os.unlink(partial, dir_fd=folder)
+        if like is None:
+            write_file(os.fsencode(path), data)
+        else:
+            write_file(os.fsencode(path), data, like.mode, (like.uid, like.gid))
 
     def link(self, path: str, target: bytes) -> None:
-        folder, _, name = os.fsencode(path).rpartition(b"/")
-        above = make_root(folder)
-        try:
-            with suppress(FileNotFoundError):
-                os.unlink(name, dir_fd=above)
-            os.symlink(target, name, dir_fd=above)
-        finally:
-            os.close(above)
+        link_file(os.fsencode(path), target)
 
     def remove(self, path: str) -> None:
-        folder, _, name = os.fsencode(path).rpartition(b"/")
-        with suppress(FileNotFoundError):
-            above = open_root(folder or b"/")
-            try:
-                os.unlink(name, dir_fd=above)
-            finally:
-                os.close(above)
+        remove_file(os.fsencode(path))
 
     def run(
         self, command: str, seconds: float, stdin: bytes = b"", limit: int = 1 << 20
@@ -214,29 +190,6 @@ class LocalHost:
 
     def dial(self, socket: str, address: str, port: int) -> Any:
         return None
-
-
-@contextmanager
-def _placed(path: str) -> Iterator[tuple[int, bytes]]:
-    """The open folder and the name of a file that is to be written."""
-    folder, name = open_parent(os.fsencode(path))
-    try:
-        yield folder, name
-    finally:
-        os.close(folder)
-
-
-def _mode_and_owner(
-    folder: int, name: bytes, like: Entry | None
-) -> tuple[int, tuple[int, int] | None]:
-    """Those of an entry, or else of the file that is there."""
-    if like is not None:
-        return like.mode, (like.uid, like.gid)
-    try:
-        info = os.stat(name, dir_fd=folder, follow_symlinks=False)
-    except FileNotFoundError:
-        return 0o644, None
-    return stat.S_IMODE(info.st_mode), (info.st_uid, info.st_gid)
 
 
 @contextmanager

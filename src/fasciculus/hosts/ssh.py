@@ -7,15 +7,13 @@ times in whole seconds.
 from __future__ import annotations
 
 import os
-import re
 import shlex
 import stat
 import tempfile
 import time
 from collections.abc import Iterator
 from contextlib import closing, contextmanager, suppress
-from functools import lru_cache, partial
-from importlib.resources import files
+from functools import partial
 from pathlib import Path
 from typing import Any, Literal
 
@@ -53,40 +51,24 @@ from .base import (
     OpenFile,
     TreeName,
 )
+from .programs import error_of, program
+from .remote_files import SentFile, SftpFile
 from .ssh_tar import TarReader
 
 _CHUNK = 1024 * 1024
+_GRAIN_NS = 1_000_000_000
 _INTERPRETER = (
     "python3 -I -c 'import sys; print(\"new enough\" if sys.version_info >= (3, 7) else 0)' "
     "2>/dev/null"
+)
+_WAYS_OUT = (
+    "Install Python 3.7 or later there, sign in as a user who may read no more than the account, "
+    "or allow it (unsafe reading)."
 )
 _PROBE = (
     "find /dev/null -maxdepth 0 -printf '' 2>/dev/null && "
     "tar --version 2>/dev/null | head -n 1 | grep -q GNU && echo able"
 )
-
-
-class RemoteFile:
-    """A file read over SFTP."""
-
-    def __init__(self, file: paramiko.SFTPFile) -> None:
-        self._file = file
-        self._size = file.stat().st_size or 0
-        file.prefetch(self._size)
-
-    def read(self, count: int = -1, /) -> bytes:
-        return self._file.read(None if count < 0 else count)
-
-    def close(self) -> None:
-        with suppress(OSError, EOFError, paramiko.SSHException):
-            self._file.close()
-
-    def now(self) -> FileState:
-        info = self._file.stat()
-        return FileState(info.st_size or 0, (info.st_mtime or 0) * 1_000_000_000, 0)
-
-    def again(self) -> bool:
-        return False
 
 
 class SshSettings(Settings):
@@ -104,6 +86,14 @@ class SshSettings(Settings):
         examples=["SHA256:…"],
     )
 
+    unsafe_reading: bool = Field(
+        default=False,
+        title="Read without a safe way",
+        description="Where the host has no Python 3.7, root reads by paths alone: somebody who "
+        "exchanges a folder of his for a link meanwhile may have other files read into his own "
+        "bundle. It must be allowed.",
+    )
+
     def describe(self) -> str:
         port = f":{self.port}" if self.port != 22 else ""
         return f"ssh {self.user}@{self.address}{port}"
@@ -114,8 +104,10 @@ class SshHost:
 
     is_local = False
 
-    def __init__(self, spec: SshSpec, spool: Path) -> None:
+    def __init__(self, spec: SshSpec, spool: Path, unsafe_reading: bool = False) -> None:
         self._link = SshConnection(spec)
+        self._unsafe_reading = unsafe_reading
+        self._settled = 0
         self._spool = spool
         self._client: SftpClient | None = None
         self._able: bool | None = None
@@ -137,16 +129,39 @@ class SshHost:
             yield Step(
                 "commands",
                 True,
-                "A shell, find and tar are there, and no Python 3.7: somebody who exchanges a "
-                "folder of his for a link while it is read may have other files read. Install "
-                "Python, or sign in as a user who may read no more than the account.",
+                f"A shell, find and tar are there, and no Python 3.7. {self._risk}",
             )
         else:
             yield Step(
                 "commands",
                 True,
-                "No shell with GNU find and tar: plain SFTP is used, with times in whole seconds.",
+                "No shell with GNU find and tar: plain SFTP is used, with times in whole seconds, "
+                f"and every seventh time contents are compared. {self._risk}",
             )
+
+    @property
+    def _risk(self) -> str:
+        """What reading by paths means, and whether it is allowed."""
+        means = (
+            "Somebody who exchanges a folder of his for a link while it is read may have other "
+            "files read"
+        )
+        if self._may_read:
+            return f"{means}: install Python there, or sign in as a user who may read little."
+        return f"{means}, and root may read all: files of accounts are not read. {_WAYS_OUT}"
+
+    @property
+    def _may_read(self) -> bool:
+        """Whether trees of people may be read: safely, without much to lose, or by the setting."""
+        is_root = self._link.spec.user == "root"
+        return self._unsafe_reading or not is_root or (self.has_tools and self.has_interpreter)
+
+    @property
+    def tells_ctime(self) -> bool:
+        return self.has_tools
+
+    def settled_ns(self) -> int:
+        return self._settled
 
     def connect(self) -> None:
         if not self._link.active:
@@ -241,6 +256,12 @@ class SshHost:
                 f"The folder {root} does not exist on {self._link.spec.address}.",
                 "Correct the folder of this account or site.",
             )
+        if not self._may_read:
+            raise FasciculusError(
+                f"{self._link.spec.address} has no Python, and root cannot read people's files "
+                "there without following their links.",
+                _WAYS_OUT,
+            )
         return (
             self._by_tools(root, chosen, warn, home)
             if self.has_tools
@@ -250,6 +271,7 @@ class SshHost:
     def _by_tools(self, root: str, chosen: WalkRules, warn: Warn, home: str) -> Iterator[HostEntry]:
         base = os.fsencode(root)
         marks = self._marks(root, chosen)
+        self._settled = self._now_there() - _GRAIN_NS
         with (
             ssh_find.RecordSorter(self._spool) as ordered,
             tempfile.TemporaryFile(dir=self._spool) as spool,
@@ -300,6 +322,11 @@ class SshHost:
                     for line in stream.complaints():
                         warn(line)
 
+    def _now_there(self) -> int:
+        """The host's own time, in nanoseconds."""
+        said = self.run("date +%s", 60.0).output.strip()
+        return int(said) * 1_000_000_000 if said.isdigit() else 0
+
     def _sending(self, root: str, home: str) -> str:
         """The command that sends the files whose names it is given.
 
@@ -307,8 +334,7 @@ class SshHost:
         a program of ours reads the files where the host has an interpreter for it.
         """
         if self.has_interpreter:
-            words = ["python3", "-I", "-c", sender_text(), root, home]
-            return " ".join(map(shlex.quote, words))
+            return program("file_sender.py", root, home)
         return (
             f"cd {shlex.quote(root)} && LC_ALL=C tar -c -f - --format=posix --xattrs "
             "--pax-option=delete=atime,delete=ctime --hard-dereference --no-recursion "
@@ -374,8 +400,30 @@ class SshHost:
     # Single files --------------------------------------------------------------
 
     def open(self, path: bytes) -> OpenFile:
+        if self.has_interpreter:
+            return self._sent(path)
         with self._said():
-            return RemoteFile(self._sftp.open(path, "rb"))
+            return SftpFile(self._sftp.open(path, "rb"))
+
+    def _sent(self, path: bytes, what: str = "read") -> OpenFile:
+        """A file that a program of ours reads there, through no link that others could set.
+
+        ``what`` is “read” for a file that was listed, “text” for one that the settings name.
+        """
+        channel = self._session(program("placed_files.py", what, os.fsdecode(path)))
+        with self._said():
+            stream = channel.makefile("rb", _CHUNK)
+            head = stream.readline().split()
+            if len(head) != 2:
+                with closing(channel):
+                    raise error_of(channel.makefile_stderr("rb").read(), path)
+            return SentFile(channel, stream, FileState(int(head[0]), int(head[1]), 0))
+
+    def _place(self, data: bytes, *words: str) -> None:
+        """Have a program of ours do something with a file there."""
+        ran = self.run(program("placed_files.py", *words), 600.0, data)
+        if ran.code != 0:
+            raise error_of(ran.output, os.fsencode(words[1]))
 
     def type_of(self, path: str) -> str:
         try:
@@ -391,7 +439,9 @@ class SshHost:
 
     def read_text(self, path: str) -> str:
         try:
-            with closing(self.open(os.fsencode(path))) as file:
+            named = os.fsencode(path)
+            opened = self._sent(named, "text") if self.has_interpreter else self.open(named)
+            with closing(opened) as file:
                 return file.read().decode("utf-8", "surrogateescape")
         except OSError as error:
             raise MissingError(
@@ -400,6 +450,10 @@ class SshHost:
             ) from error
 
     def write(self, path: str, data: bytes, like: Entry | None = None) -> None:
+        if self.has_interpreter:
+            how = [] if like is None else [str(n) for n in (like.mode, like.uid, like.gid)]
+            self._place(data, "write", path, *how)
+            return
         with self._said():
             sftp = self._sftp
             target = sftp.normalize(path) if self.type_of(path) else path
@@ -425,6 +479,9 @@ class SshHost:
             sftp.posix_rename(partial, target)
 
     def link(self, path: str, target: bytes) -> None:
+        if self.has_interpreter:
+            self._place(b"", "link", path, os.fsdecode(target))
+            return
         self._make_folders(os.path.dirname(path))
         self.remove(path)
         with self._said():
@@ -437,6 +494,9 @@ class SshHost:
         self._sftp.mkdir(folder)
 
     def remove(self, path: str) -> None:
+        if self.has_interpreter:
+            self._place(b"", "remove", path)
+            return
         with suppress(FileNotFoundError), self._said():
             self._sftp.remove(path)
 
@@ -497,18 +557,6 @@ def _given(contents: OpenFile) -> OpenFile:
     return contents
 
 
-@lru_cache(maxsize=1)
-def sender_text() -> str:
-    """The program that sends files, as one text without imports of ours."""
-    places = (("core.bundle", "root_path.py"), ("hosts", "file_sender.py"))
-    texts = [
-        files(f"fasciculus.{package}").joinpath(name).read_text("utf-8") for package, name in places
-    ]
-    # Docstrings are for who reads it here.
-    whole = re.sub(r'(?s)"""(.*?)"""', '""', "\n".join(texts))
-    return re.sub(r"(?m)^from \.\..*\n", "", whole)
-
-
 def _quoted(path: bytes) -> str:
     return shlex.quote(path.decode("utf-8", "surrogateescape"))
 
@@ -527,6 +575,7 @@ def _open(spec: HostSpec, spool: Path) -> SshHost:
             f"the settings of host {spec.name}",
         ),
         spool,
+        settings.unsafe_reading,
     )
 
 

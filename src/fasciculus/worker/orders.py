@@ -203,6 +203,8 @@ class BackupOrder(OrderData, kw_only=True, tag_field="order", tag="backup"):
     before: str = ""
     #: Compare contents instead of trusting that an unchanged size and time mean unchanged contents.
     compare: bool = False
+    #: The same where the host tells size and time alone.
+    compare_by_sftp: bool = False
     left_out: list[str] = []
     rules: FileRules = FileRules()
     database_rules: DatabaseRules = DatabaseRules()

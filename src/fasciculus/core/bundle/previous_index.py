@@ -33,8 +33,8 @@ LARGE = 1024 * 1024
 Unchanged = Callable[[Entry, dict[str, Any]], bool]
 
 
-def unchanged_here(entry: Entry, row: dict[str, Any]) -> bool:
-    """Whether a file of this machine is as it was listed: by size, mtime, ctime and inode."""
+def unchanged(entry: Entry, row: dict[str, Any]) -> bool:
+    """Whether a file is as it was listed: by size, mtime, ctime and inode."""
     return bool(
         row.get("size", 0) == entry.size
         and row["mtime_ns"] == entry.mtime_ns
@@ -43,8 +43,8 @@ def unchanged_here(entry: Entry, row: dict[str, Any]) -> bool:
     )
 
 
-def unchanged_over_ssh(entry: Entry, row: dict[str, Any]) -> bool:
-    """The same of another host, where only size and mtime can be relied on."""
+def unchanged_by_sftp(entry: Entry, row: dict[str, Any]) -> bool:
+    """The same where a host tells size and mtime alone."""
     return bool(row.get("size", 0) == entry.size and row["mtime_ns"] == entry.mtime_ns)
 
 

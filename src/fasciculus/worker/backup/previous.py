@@ -14,13 +14,14 @@ from typing import TYPE_CHECKING
 from msgspec.structs import asdict
 
 from ...core.bundle.listing import ListingPrefix, read_lines
-from ...core.bundle.previous_index import PreviousIndex, unchanged_here, unchanged_over_ssh
+from ...core.bundle.previous_index import PreviousIndex, unchanged, unchanged_by_sftp
 from ...core.bundle.stat_cache import StatCache, StatCacheWriter, length_of_listing
 from ...core.bundle.stat_prefetch import StatPrefetcher
 from ..orders import BackupOrder, PreviousOrder
 
 if TYPE_CHECKING:
     from ...core.bundle.manifest import DiffCounts
+    from ...hosts.base import HostConnection
 
 _BUFFER = 1024 * 1024
 
@@ -31,8 +32,8 @@ class PreviousBundle:
     ``lost`` says that its listing is gone or altered, so that nothing can be built on it.
     """
 
-    def __init__(self, order: BackupOrder, is_local: bool, spool: Path) -> None:
-        self._order, self._is_local, self._spool = order, is_local, spool
+    def __init__(self, order: BackupOrder, host: HostConnection, spool: Path) -> None:
+        self._order, self._host, self._spool = order, host, spool
         self.lost = order.previous is not None and not _is_whole(order.previous)
         self.usable = order.previous is not None and not self.lost
         self._ahead: StatPrefetcher | None = None
@@ -46,7 +47,7 @@ class PreviousBundle:
     def listing(self) -> Iterator[PreviousIndex]:
         """Its listing, to be read beside the scan."""
         previous = self._previous
-        same = unchanged_here if self._is_local else unchanged_over_ssh
+        same = unchanged if self._host.tells_ctime else unchanged_by_sftp
         with closing(
             PreviousIndex(Path(previous.listing), same, self._spool, frozenset(self._order.damaged))
         ) as found:
@@ -115,7 +116,7 @@ class PreviousBundle:
         SSH, nor with rules that look at the clock or into files."""
         rules = self._order.rules
         return not (
-            not self._is_local
+            not self._host.is_local
             or rules.includes
             or rules.older_than
             or rules.skip_tagged_caches

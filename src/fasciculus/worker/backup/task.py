@@ -79,7 +79,7 @@ class BackupTask:
         self._half = False
         #: Whether this is a full bundle, be it that a store lacks what an incremental one builds
         #: on.
-        self._before = PreviousBundle(order, host.is_local, self._spool)
+        self._before = PreviousBundle(order, host, self._spool)
         self._full = not self._before.usable
         self._around = TaskHooks(order.commands, order.hold_flags, host, emitter)
 
@@ -117,6 +117,7 @@ class BackupTask:
         order = self._order
         self._stage("preflight")
         check_sources(order, self._host, self._emitter.warn)
+        order.compare = order.compare or (order.compare_by_sftp and not self._host.tells_ctime)
         self._piece_size = piece_size_for(order, self._spool, self._emitter.info)
         taken: set[str] = set()
         for store_order in order.stores:

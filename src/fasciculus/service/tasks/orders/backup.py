@@ -25,7 +25,7 @@ from .connections import (
     recorded_copies,
     store_order,
 )
-from .previous import compares_contents, previous_order
+from .previous import compares_contents, is_turn_by_sftp, previous_order
 from .subjects import Subject, databases_of, find_subject
 
 
@@ -63,6 +63,7 @@ def backup_order(
         damaged=_damaged(sources, job, kind, name, previous),
         before=str(config.listing(kind, name, last["name"])) if last else "",
         compare=options.compare or compares_contents(sources, job, kind, name, previous),
+        compare_by_sftp=is_turn_by_sftp(sources, job, kind, name, previous),
         hold_flags=hold_flags(subject.host, account, subject.order) if job.hold_page else [],
         stores=_stores(sources, job, kind, name),
         keep=job.keep,

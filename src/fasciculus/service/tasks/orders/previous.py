@@ -11,6 +11,8 @@ from ....records import bundles, maintenance
 from ....worker.orders import PreviousOrder
 from .connections import OrderSources
 
+#: Every so many bundles contents are compared where only size and time are known.
+_BY_SFTP = 7
 #: What clocks may differ by.
 _CLOCK = timedelta(days=1)
 
@@ -90,3 +92,12 @@ def compares_contents(
         return False
     made = bundles.count_since(sources.db, kind, name, job.name, previous.base)
     return made % job.compare_every == 0
+
+
+def is_turn_by_sftp(
+    sources: OrderSources, job: JobInput, kind: str, name: str, previous: PreviousOrder | None
+) -> bool:
+    """The same for a host that tells size and time alone, where nobody has said how often."""
+    if job.compare_every or previous is None:
+        return False
+    return bundles.count_since(sources.db, kind, name, job.name, previous.base) % _BY_SFTP == 0

@@ -27,7 +27,6 @@ from ..excluded_paths import excluded_paths
 
 WHOLE = 1024 * 1024
 _TRIES = 3
-_GRAIN_NS = 20_000_000
 
 
 class SourceResult(Struct):
@@ -184,12 +183,19 @@ class FileSource:
                     break
             else:
                 self._warn(f"{entry.text}: changed while it was read")
-            _distrust(entry)
+            self._distrust(entry)
             if len(data) > WHOLE:
                 entry.size = len(data)
                 self._writer.add_stream(entry, io.BytesIO(data), self._warn)
             else:
                 self._writer.add(entry, data)
+
+    def _distrust(self, entry: Entry) -> None:
+        """A file changed a moment ago may change again within the clock's grain: next time it is
+        read.
+        """
+        if entry.ctime_ns > self._host.settled_ns():
+            entry.ctime_ns = 0
 
     def _large(self, entry: Entry, source: OpenFile) -> None:
         # Whether it can be read shows here, before anything of it is packed.
@@ -200,7 +206,7 @@ class FileSource:
         after = source.now()
         if (after.mtime_ns, after.size) != (entry.mtime_ns, entry.size):
             self._warn(f"{entry.text}: changed while it was read")
-        _distrust(entry)
+        self._distrust(entry)
 
     def held(self, entry: Entry, source: OpenFile) -> bool:
         """Whether the previous bundle holds a large file's contents; reads it once more to know."""
@@ -220,14 +226,6 @@ class FileSource:
         entry.digest = digest.hexdigest()
         self._writer.add_known(entry, parts)
         return True
-
-
-def _distrust(entry: Entry) -> None:
-    """A file changed a moment ago may change again within the clock's grain: next time it is
-    read.
-    """
-    if time.time_ns() - entry.ctime_ns < _GRAIN_NS:
-        entry.ctime_ns = 0
 
 
 def made_up(kind: str, path: bytes, moment: int) -> Entry:

@@ -1,0 +1,34 @@
+"""Programs of ours that run on a host which has Python, with nothing installed there."""
+
+from __future__ import annotations
+
+import errno
+import os
+import re
+import shlex
+from functools import lru_cache
+from importlib.resources import files
+
+
+@lru_cache(maxsize=2)
+def program_text(name: str) -> str:
+    """A program of this package for a host, as one text without imports of ours."""
+    places = (("core.bundle", "root_path.py"), ("hosts", name))
+    texts = [
+        files(f"fasciculus.{package}").joinpath(file).read_text("utf-8") for package, file in places
+    ]
+    # Docstrings are for who reads it here.
+    whole = re.sub(r'(?s)"""(.*?)"""', '""', "\n".join(texts))
+    return re.sub(r"(?m)^from \.\.\S* import (?:\([^)]*\)|.*)\n", "", whole)
+
+
+def program(name: str, *words: str) -> str:
+    """The command that runs such a program."""
+    return " ".join(map(shlex.quote, ["python3", "-I", "-c", program_text(name), *words]))
+
+
+def error_of(said: bytes, path: bytes) -> OSError:
+    """The error that a program on the host told of."""
+    number, _, text = said.decode("utf-8", "replace").partition(" ")
+    code = int(number) if number.isdecimal() else errno.EIO
+    return OSError(code, text.strip() or "it could not be read", os.fsdecode(path))
