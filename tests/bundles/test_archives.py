@@ -2,11 +2,9 @@
 
 import gzip
 import io
-import os
 import subprocess
 import tarfile
 import zipfile
-from pathlib import Path
 
 import pytest
 import zstandard
@@ -16,9 +14,9 @@ from fasciculus.bundles.tar_export import ExportSelection
 from fasciculus.core.bundle.codecs import codec
 from fasciculus.core.bundle.entry import DIR, FIFO, SYMLINK, Entry
 from fasciculus.core.bundle.layout import SubjectRef
-from fasciculus.core.bundle.listing import ListingWriter
+from fasciculus.core.bundle.listing import ListingWriter, read_listing
 from fasciculus.core.bundle.writer import BundleWriter
-from fasciculus.core.errors import DamagedError, SettingError
+from fasciculus.core.errors import SettingError
 from fasciculus.stores import open_store, store_spec
 from fasciculus.stores.base import connected
 
@@ -121,7 +119,10 @@ def test_a_zip_is_whole_whatever_times_are_in_it(bundle, tmp_path):
     with zipfile.ZipFile(path) as archive:
         assert archive.testzip() is None
         found = {info.filename: info for info in archive.infolist()}
-        assert len(found) == len(TIMES) + 7, "all but the pipe"
+        assert len(found) == len(TIMES) + 8, "all but the pipe, and what is lacking"
+        lacks = archive.read("LEFT-OUT.txt").decode()
+        assert "files/pipe: a fifo, which zip cannot hold" in lacks and "caf\\xe9" in lacks
+        assert bundle.left_out.count == 2
         years = {name: found[f"files/{name}"].date_time[0] for name in TIMES}
         assert years["1700"] == years["1901"] == years["1970"] == years["1979"] == 1980
         assert years["2108"] == years["2400"] == years["far"] == 2107 and years["now"] == 2026
@@ -166,20 +167,49 @@ def test_a_first_name_that_is_left_out_does_not_make_a_dangling_link(bundle):
         assert archive.read("files/second") == b"green"
 
 
-@pytest.mark.parametrize("name", sorted(ARCHIVE_FORMATS))
-def test_damage_is_never_passed_on_as_whole(bundle, name):
-    folder = Path(bundle.store.spec.settings.folder) / SUBJECT.pieces
-    for path in folder.iterdir():
-        data = bytearray(path.read_bytes())
-        data[len(data) // 2] ^= 1
-        path.write_bytes(data)
-    with pytest.raises(DamagedError):
-        archived(name, bundle)
-    assert os.listdir(bundle.spool) == []
-
-
 def test_a_format_that_is_none():
     with pytest.raises(SettingError) as caught:
         archive_format("rar")
     assert caught.value.field == "form"
     assert caught.value.sentence() == "“rar” is not an archive format. Choose tar.gz, tar.zst, zip."
+
+
+@pytest.mark.parametrize("name", ["tar.gz", "tar.zst", "zip"])
+def test_what_is_damaged_costs_itself_and_is_named(bundle, monkeypatch, tmp_path, name):
+    """A large file keeps its place, with zeros from the damage on; a small one is left out."""
+    monkeypatch.setattr("fasciculus.bundles.tar_export._WHOLE", 400)
+    piece = max((bundle.store._root / SUBJECT.pieces).iterdir())
+    rows = list(read_listing(bundle.listing.open("rb")))
+    at_fault = {row.name for row in rows if row.parts and row.parts[0].piece == piece.name}
+    piece.write_bytes(b"\0" * piece.stat().st_size)
+    data = archived(name, bundle)
+    assert bundle.left_out.count >= len(at_fault) > 0
+    lacks = bundle.left_out.text().decode()
+    assert all(name.decode() in lacks for name in at_fault if name.isascii())
+    if name == "zip":
+        (tmp_path / "z.zip").write_bytes(data)
+        with zipfile.ZipFile(tmp_path / "z.zip") as archive:
+            assert archive.testzip() is None and "LEFT-OUT.txt" in archive.namelist()
+    else:
+        with unpacked(name, data) as archive:
+            assert archive.getnames()[-1] == "LEFT-OUT.txt"
+            for member in archive.getmembers():
+                if member.isreg():
+                    assert len(archive.extractfile(member).read()) == member.size
+
+
+def test_a_large_file_that_is_damaged_keeps_what_follows_whole(bundle, monkeypatch):
+    monkeypatch.setattr("fasciculus.bundles.tar_export._WHOLE", 10)
+    for piece in (bundle.store._root / SUBJECT.pieces).iterdir():
+        piece.write_bytes(b"\0" * piece.stat().st_size)
+    with unpacked("tar.gz", archived("tar.gz", bundle)) as archive:
+        for member in archive.getmembers():
+            if member.isreg() and member.name != "LEFT-OUT.txt" and member.size > 10:
+                assert archive.extractfile(member).read() == bytes(member.size)
+        assert "in here, but damaged" in bundle.left_out.text().decode()
+
+
+def test_paths_that_match_nothing_are_known_before(bundle):
+    assert part(bundle, paths=[b"link", b"gr\xc3\xbcn"]).unmatched() == []
+    wanted = part(bundle, paths=[b"link", b"gr", b"nowhere/"])
+    assert wanted.unmatched() == [b"gr", b"nowhere/"] and part(bundle).unmatched() == []

@@ -7,6 +7,7 @@ import socket
 import sqlite3
 import subprocess
 import tarfile
+import zipfile
 from contextlib import closing
 from pathlib import Path
 
@@ -193,8 +194,8 @@ def test_everything_comes_back_as_it_was(running, stand_in, mariadb, tmp_path):
 
         # As one download; cut and resumed it is the same.
         whole = tmp_path / "whole.tar.gz"
-        size = client.bundles_download(bundle.id, whole)
-        assert size == whole.stat().st_size
+        size, report = client.bundles_download(bundle.id, whole)
+        assert size == whole.stat().st_size and report.left_out == 0
         with tarfile.open(whole) as tar:
             names = [m.name for m in tar]
         assert (
@@ -512,11 +513,23 @@ def test_a_damaged_store_never_gives_wrong_bytes(running, tmp_path):
             client, RestoreStart(bundle=bundle.id, target=str(tmp_path / "good"), store="cellar")
         )
         assert good.outcome == "done"
-        with pytest.raises(
-            RefusedError, match=r"data\.bin: its bytes are not what the listing says"
-        ):
-            client.bundles_download(bundle.id, tmp_path / "x.tar.gz", store="attic")
-        assert not (tmp_path / "x.tar.gz").exists()
+        _, report = client.bundles_download(bundle.id, tmp_path / "x.tar.gz", store="attic")
+        assert report.left_out >= 1 and any("files/data.bin: " in line for line in report.named)
+        with tarfile.open(tmp_path / "x.tar.gz") as archive:
+            names = archive.getnames()
+            assert names[-1] == "LEFT-OUT.txt" and "files/data.bin" not in names
+            assert b"data.bin" in archive.extractfile("LEFT-OUT.txt").read()
+        said = running.cli(
+            *("bundles", "download", str(bundle.id), "--store", "attic"),
+            *("--to", str(tmp_path / "y.zip"), "--as", "zip"),
+        )
+        assert said.returncode == 1 and "data.bin" in said.stdout and "LEFT-OUT" in said.stderr
+        with zipfile.ZipFile(tmp_path / "y.zip") as archive:
+            assert archive.testzip() is None and "files/data.bin" not in archive.namelist()
+        for path in ("no/such", "data.bin/below"):
+            with pytest.raises(RefusedError, match=f"holds nothing at {path}") as caught:
+                client.bundles_download(bundle.id, tmp_path / "z.tar.gz", paths=["data.bin", path])
+            assert caught.value.field == "path" and not (tmp_path / "z.tar.gz").exists()
         shutil.rmtree(running.home / "listings")
         assert client.bundles_files(bundle.id, "files").items, "a lost listing is fetched again"
 

@@ -46,6 +46,10 @@ export const bundlesFiles = (bundleId: number, query?: Query<'bundles_files'>) =
 export const bundlesSearch = (bundleId: number, query?: Query<'bundles_search'>) =>
   call<Schemas['EntrySearch']>('GET', `/bundles/${part(bundleId)}/search` + queryString(query));
 
+/** What a download lacks; its number is in its X-Download header. */
+export const downloadsShow = (downloadId: string) =>
+  call<Schemas['DownloadReport']>('GET', `/downloads/${part(downloadId)}`);
+
 /** Restores, newest first. */
 export const restoresList = (query?: Query<'restores_list'>) =>
   call<Schemas['Page_Restore_']>('GET', '/restores' + queryString(query));

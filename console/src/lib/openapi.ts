@@ -156,6 +156,23 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  '/api/v1/downloads/{download_id}': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** What a download lacks; its number is in its X-Download header */
+    get: operations['downloads_show'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   '/api/v1/restores': {
     parameters: {
       query?: never;
@@ -1793,6 +1810,22 @@ export interface components {
        * @default 0
        */
       forget_after: number;
+    };
+    /**
+     * DownloadReport
+     * @description What a download lacks: how many entries are not in it or not as they were, and the first.
+     */
+    DownloadReport: {
+      /**
+       * Left Out
+       * @default 0
+       */
+      left_out: number;
+      /**
+       * Named
+       * @default []
+       */
+      named: string[];
     };
     /**
      * EntrySearch
@@ -4729,6 +4762,37 @@ export interface operations {
         };
         content: {
           'application/gzip': unknown;
+        };
+      };
+      /** @description a problem */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  downloads_show: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        download_id: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description the answer */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['DownloadReport'];
         };
       };
       /** @description a problem */

@@ -18,8 +18,10 @@ from ..core.bundle.entry import (
     SYMLINK,
     Entry,
 )
+from ..core.bundle.reader import BundleReader
 from ..core.errors import SettingError
-from .tar_export import ExportSelection, tar_stream
+from .left_out import FILE_NAME, LeftOut
+from .tar_export import ExportSelection, contents_or_none, tar_stream
 
 #: A zip archive has room for the years 1980 to 2107, in steps of two seconds.
 _EARLIEST = int(datetime(1980, 1, 1, tzinfo=UTC).timestamp())
@@ -73,27 +75,48 @@ class _Sink:
 
 
 def _zip(wanted: ExportSelection) -> Iterator[bytes]:
-    """A zip archive (APPNOTE 6.3) with Zip64 where it is needed; special files do not fit in and
-    are left out, and times before 1980 or after 2107 become the nearest that fit.
+    """A zip archive (APPNOTE 6.3) with Zip64 where it is needed.
+
+    Pipes and devices do not fit in, names are UTF-8 there, and times before 1980 or after 2107
+    become the nearest that fit: the last file in it names what is lacking or not as it was.
     """
     sink = _Sink()
-    target = cast(IO[bytes], sink)
+    target, left_out = cast(IO[bytes], sink), wanted.left_out
     with zipfile.ZipFile(target, "w", zipfile.ZIP_DEFLATED, allowZip64=True) as archive:
         with wanted.reader() as reader:
             for entry in wanted.entries():
                 if entry.type not in _TYPES:
+                    left_out.add(entry.name, f"a {entry.type}, which zip cannot hold")
                     continue
+                contents = _contents(entry, reader, left_out)
+                if contents is None:
+                    continue
+                if not _is_utf8(entry.name):
+                    left_out.add(entry.name, "in here under this name, since its own is not UTF-8")
                 with archive.open(_info(entry), "w", force_zip64=entry.size >= 1 << 31) as member:
-                    if entry.type == SYMLINK:
-                        member.write(entry.target or b"")
-                    elif entry.size:
-                        for chunk in reader.contents(entry):
-                            member.write(chunk)
-                            if data := sink.taken():
-                                yield data
+                    for chunk in contents:
+                        member.write(chunk)
+                        if data := sink.taken():
+                            yield data
                 if data := sink.taken():
                     yield data
+        if left_out.count:
+            archive.writestr(FILE_NAME, left_out.text())
     yield sink.taken()
+
+
+def _contents(entry: Entry, reader: BundleReader, left_out: LeftOut) -> Iterator[bytes] | None:
+    if entry.type == SYMLINK:
+        return iter([entry.target or b""])
+    return contents_or_none(entry, reader, left_out) if entry.size else iter(())
+
+
+def _is_utf8(name: bytes) -> bool:
+    try:
+        name.decode()
+    except UnicodeDecodeError:
+        return False
+    return True
 
 
 def _info(entry: Entry) -> zipfile.ZipInfo:

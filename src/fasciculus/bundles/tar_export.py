@@ -3,21 +3,28 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from pathlib import Path
 
 from ..core.bundle import tar_header
-from ..core.bundle.entry import Entry
+from ..core.bundle.entry import FILE, Entry
 from ..core.bundle.layout import SubjectRef
 from ..core.bundle.listing import linked_to, read_listing
 from ..core.bundle.reader import BundleReader, only
+from ..core.errors import DamagedError, MissingError
 from ..stores.base import Store
+from .left_out import FILE_NAME, LeftOut
+
+#: Up to here contents are looked through before anything of the entry is sent.
+_WHOLE = 8 * 1024 * 1024
+_ZEROS = bytes(256 * 1024)
 
 
 @dataclass(frozen=True, slots=True)
 class ExportSelection:
     """What of a bundle goes into an archive, and where it is read: its listing here, its pieces on
-    a store. ``spool`` is a folder for what is read but not wanted yet."""
+    a store. ``spool`` is a folder for what is read but not wanted yet; ``left_out`` takes what the
+    archive lacks."""
 
     store: Store
     subject: SubjectRef
@@ -25,6 +32,7 @@ class ExportSelection:
     contents: list[str]
     paths: list[bytes]
     spool: Path
+    left_out: LeftOut = field(default_factory=LeftOut)
 
     def entries(self) -> Iterator[Entry]:
         with self.listing.open("rb") as raw:
@@ -33,27 +41,78 @@ class ExportSelection:
     def reader(self) -> BundleReader:
         return BundleReader(self.store, self.subject, self.spool)
 
+    def unmatched(self) -> list[bytes]:
+        """The paths at and below which there is nothing."""
+        missing = list(self.paths)
+        for entry in self.entries() if missing else ():
+            missing = [path for path in missing if not _is_below(entry.path, path.rstrip(b"/"))]
+            if not missing:
+                break
+        return missing
+
+
+def _is_below(path: bytes, folder: bytes) -> bool:
+    return path == folder or path.startswith(folder + b"/")
+
+
+def contents_or_none(
+    entry: Entry, reader: BundleReader, left_out: LeftOut
+) -> Iterator[bytes] | None:
+    """An entry's bytes, exactly as many as it has; None, and noted, when they are damaged.
+
+    What is too large to be looked through first is sent as it comes: where it is damaged, zeros
+    stand in for the rest, so that what follows is whole.
+    """
+    if entry.size > _WHOLE:
+        return _filled(entry, reader, left_out)
+    try:
+        return iter([b"".join(reader.contents(entry))])
+    except (DamagedError, MissingError) as error:
+        left_out.add(entry.name, error.message)
+        return None
+
+
+def _filled(entry: Entry, reader: BundleReader, left_out: LeftOut) -> Iterator[bytes]:
+    left = entry.size
+    try:
+        for chunk in reader.contents(entry):
+            yield chunk[:left]
+            left -= len(chunk[:left])
+    except (DamagedError, MissingError) as error:
+        left_out.add(entry.name, f"in here, but damaged: {error.message}")
+    while left > 0:
+        zeros = _ZEROS[:left]
+        yield zeros
+        left -= len(zeros)
+
 
 def tar_stream(wanted: ExportSelection) -> Iterator[bytes]:
-    """A bundle, or part of it, as one uncompressed tar; every byte checked on the way."""
+    """A bundle, or part of it, as one uncompressed tar; every byte checked on the way.
+
+    An entry that is damaged costs itself; the last file in the archive names what it lacks.
+    """
     with wanted.listing.open("rb") as raw:
         # Of all entries only these need to be remembered.
         linked = linked_to(raw)
     firsts: set[tuple[str, bytes]] = set()
+    left_out = wanted.left_out
     with wanted.reader() as reader:
         for entry in wanted.entries():
+            if entry.link is not None and (entry.kind, entry.link) in firsts:
+                yield tar_header.header(entry)
+                continue
+            entry.link = None
+            contents = contents_or_none(entry, reader, left_out) if entry.size else iter(())
+            if contents is None:
+                continue
             if (entry.kind, entry.path) in linked:
                 firsts.add((entry.kind, entry.path))
-            yield from _entry(entry, reader, firsts)
+            yield tar_header.header(entry)
+            yield from contents
+            yield tar_header.padding(entry.size)
+    if left_out.count:
+        text = left_out.text()
+        report = Entry("notes", b"", FILE, size=len(text))
+        yield tar_header.header(report, name=FILE_NAME.encode())
+        yield text + tar_header.padding(len(text))
     yield tar_header.END
-
-
-def _entry(entry: Entry, reader: BundleReader, firsts: set[tuple[str, bytes]]) -> Iterator[bytes]:
-    if entry.link is not None and (entry.kind, entry.link) in firsts:
-        yield tar_header.header(entry)
-        return
-    entry.link = None
-    yield tar_header.header(entry)
-    if entry.size:
-        yield from reader.contents(entry)
-        yield tar_header.padding(entry.size)

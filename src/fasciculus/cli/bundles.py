@@ -16,6 +16,7 @@ from .parameters import AsJson
 from .runs import CHANGE_COLUMNS, changes_words, show_log
 from .session import service
 
+_FIRST = 10
 app = typer.Typer(help="What is in the copies.", no_args_is_help=True)
 restores_app = typer.Typer(help="What was brought back.", no_args_is_help=True)
 
@@ -247,9 +248,16 @@ def download(
         target = target or Path(f"{bundle.subject}-{bundle.name}.{form}")
         if target.exists():
             raise output.wrong(f"{target} exists already.", "Name another file with --to.")
-        length = client.bundles_download(number, target, contents, path, store, form)
-    said = f"{target}: {size(length)}, whole and checked."
-    output.done({"file": str(target), "bytes": length}, said, as_json)
+        length, report = client.bundles_download(number, target, contents, path, store, form)
+    whole = {"file": str(target), "bytes": length, "left_out": report.left_out}
+    if not report.left_out:
+        output.done(whole, f"{target}: {size(length)}, whole and checked.", as_json)
+        return
+    lacks = output.count(report.left_out, "entry is", "entries are")
+    said = f"{target}: {size(length)}. {lacks} not in it, or not as before:"
+    output.done(whole, "\n  ".join([said, *report.named[:_FIRST]]), as_json)
+    output.complain("Not all of the bundle is in it; LEFT-OUT.txt in the archive names what.")
+    raise typer.Exit(output.TROUBLE)
 
 
 @restores_app.command("list")

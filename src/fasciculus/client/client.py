@@ -315,11 +315,12 @@ class Client(InventoryCalls, MaintenanceCalls, Transport):
         store: str = "",
         form: str = "tar.gz",
         on_bytes: Callable[[int], None] = lambda count: None,
-    ) -> int:
-        """Download a bundle, or part of it, as tar.gz, tar.zst or zip; returns the bytes.
+    ) -> tuple[int, models.DownloadReport]:
+        """Download a bundle, or part of it, as tar.gz, tar.zst or zip; returns the bytes and what
+        the archive lacks.
 
-        The service checks every entry against its digest on the way and breaks off when one
-        differs; here the archive's own checksum, or its end, is checked. A lost connection is
+        The service checks every entry against its digest on the way and leaves out what is
+        damaged; here the archive's own checksum, or its end, is checked. A lost connection is
         resumed. ``target`` appears only when it is whole."""
         params: list[tuple[str, str | int | float | bool | None]] = [
             ("path", path) for path in paths or []
@@ -328,7 +329,7 @@ class Client(InventoryCalls, MaintenanceCalls, Transport):
             (k, v) for k, v in (("contents", contents), ("store", store), ("form", form)) if v
         ]
         partial = target.with_name(target.name + ".part")
-        check, have, tag = whole_check(form), 0, ""
+        check, have, tag, number = whole_check(form), 0, "", ""
         try:
             with partial.open("wb") as sink:
                 for attempt in range(_RESUMES + 1):
@@ -346,6 +347,7 @@ class Client(InventoryCalls, MaintenanceCalls, Transport):
                                     "The bundle changed during the download.", "Start it again."
                                 )
                             tag = answer.headers.get("ETag", "")
+                            number = answer.headers.get("X-Download", "")
                             for chunk in answer.iter_raw():
                                 check.take(chunk)
                                 sink.write(chunk)
@@ -356,15 +358,21 @@ class Client(InventoryCalls, MaintenanceCalls, Transport):
                         if attempt == _RESUMES or not tag:
                             raise DownloadError(
                                 f"The download broke off after {have:,} bytes.",
-                                "Look into the service's log: a damaged piece ends a download; "
-                                "another copy (--store) may be whole.",
+                                "Look into the service's log, or take another copy (--store).",
                             ) from error
             if not check.whole:
                 raise DownloadError("The download ended before its end.", "Start it again.")
             partial.rename(target)
         finally:
             partial.unlink(missing_ok=True)
-        return have
+        return have, self.downloads_show(number)
+
+    def downloads_show(self, download_id: str) -> models.DownloadReport:
+        """What a download lacks.
+
+        Raises ``NotFoundError`` where it is not known any more.
+        """
+        return self._call("GET", f"/downloads/{download_id}", models.DownloadReport)
 
     # Restores -------------------------------------------------------------------------------
 

@@ -12,7 +12,7 @@ from typing import TYPE_CHECKING, Any
 _NAMES = {
     "auth": "Identity Password SignIn Token TokenMade TokenNew",
     "bundles": "Bundle BundleDetail BundleEntry BundleFiles Changes ContentsInfo Copy DatabaseInfo "
-    "EntrySearch PieceInfo Restore RestoreStart",
+    "DownloadReport EntrySearch PieceInfo Restore RestoreStart",
     "discovery": "Applied Change CoverageRow Definitions ExcludedSize Folder Preview PreviewStart "
     "Proposed SizeCount TakeOver TakenOver",
     "inventory": "Account AccountInput Database DiscoveryRules Host HostFields HostInput "

@@ -126,6 +126,13 @@ class EntrySearch(BaseModel):
     more: bool
 
 
+class DownloadReport(BaseModel):
+    """What a download lacks: how many entries are not in it or not as they were, and the first."""
+
+    left_out: int = 0
+    named: list[str] = []
+
+
 class RestoreStart(BaseModel):
     """``databases`` has the new name by the name of a MariaDB database in the bundle;
     ``store`` the copy to read, the first one when left out. ``mail_domains`` are merged into the

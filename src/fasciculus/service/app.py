@@ -25,6 +25,7 @@ from . import api as _api
 from . import auth
 from .auth import problem
 from .context import Context
+from .downloads import Downloads
 from .operations import PREFIX, blueprint
 from .tasks.backups import AlreadyRunningError
 from .web_server import BODY
@@ -54,6 +55,7 @@ def create_app(parts: Context) -> Flask:
     app = Flask(__name__, static_folder=None)
     app.extensions["fasciculus"] = parts
     app.config["MAX_CONTENT_LENGTH"] = BODY
+    app.extensions["fasciculus-downloads"] = Downloads()
     auth.install(app)
     app.register_blueprint(blueprint())
     _errors(app)

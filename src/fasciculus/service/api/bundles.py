@@ -9,7 +9,7 @@ from collections.abc import Iterator
 from datetime import UTC, datetime
 from itertools import chain, islice
 
-from flask import Response, request
+from flask import Response, current_app, request
 
 from ...bundles import archives
 from ...bundles.tar_export import ExportSelection
@@ -27,6 +27,7 @@ from ...models import (
     BundleDetail,
     BundleEntry,
     BundleFiles,
+    DownloadReport,
     EntrySearch,
     LogLine,
     Page,
@@ -47,6 +48,7 @@ from ...stores import open_store
 from ..auth import problem
 from ..bundle_listings import chosen_copy, listing_of, listing_on
 from ..context import context, order_sources
+from ..downloads import HEADER, Downloads
 from ..operations import (
     PREFIX,
     operation,
@@ -177,6 +179,8 @@ def bundles_download(bundle_id: int, query: DownloadQuery) -> Response:
     wanted = ExportSelection(
         store, subject, listing, [kind] if kind else [], paths, context().config.spool
     )
+    _check_matched(wanted)
+    downloads: Downloads = current_app.extensions["fasciculus-downloads"]
     stream = _closing(form.make(wanted), store.close)
     # What is wrong from the start on is answered in words; later only by breaking off, and by words
     # when
@@ -184,6 +188,7 @@ def bundles_download(bundle_id: int, query: DownloadQuery) -> Response:
     stream = _begun(_from(stream, start))
     headers = {
         "ETag": f'"{tag}"',
+        HEADER: downloads.add(wanted.left_out),
         "Accept-Ranges": "bytes",
         "Content-Disposition": "attachment; "
         f'filename="{bundle.subject}-{bundle.name}{form.suffix}"',
@@ -194,6 +199,31 @@ def bundles_download(bundle_id: int, query: DownloadQuery) -> Response:
     return Response(
         stream, 206, mimetype=form.media, headers={**headers, "Content-Range": f"bytes {start}-/*"}
     )
+
+
+@operation(
+    "GET",
+    "/downloads/{download_id}",
+    "What a download lacks; its number is in its X-Download header",
+    response=DownloadReport,
+)
+def downloads_show(download_id: str) -> DownloadReport:
+    downloads: Downloads = current_app.extensions["fasciculus-downloads"]
+    return downloads.report(download_id)
+
+
+def _check_matched(wanted: ExportSelection) -> None:
+    """Raise an error for a selection of nothing: an empty archive says nothing."""
+    if unmatched := wanted.unmatched():
+        raise SettingError(
+            f"The bundle holds nothing at {os.fsdecode(unmatched[0])}.",
+            "Take the path from its listing.",
+            field="path",
+        )
+    if wanted.contents and next(wanted.entries(), None) is None:
+        raise SettingError(
+            f"The bundle holds no {wanted.contents[0]}.", "Choose another kind.", field="contents"
+        )
 
 
 def _range_start(tag: str) -> int | None:
