@@ -12,7 +12,7 @@ from ..core.dump.literals import quote_name
 from ..core.dump.loader import statements
 from ..core.dump.mariadb import Dump
 from ..core.dump.members import USERS, safe_file
-from ..core.dump.programs import users
+from ..core.dump.users import every_user
 from ..core.errors import FasciculusError, SettingError, StatementError
 from ..kinds import Secrets, Settings
 from .base import DatabaseAccess, DatabaseRef, SqlMember
@@ -113,14 +113,7 @@ class MariaDbEngine:
 
     def shared(self, access: DatabaseAccess) -> list[SqlMember]:
         with _connect(access) as server:
-            names = [
-                (_text(row[0]), _text(row[1]))
-                for row in server.rows(
-                    "SELECT user, host FROM mysql.user WHERE user <> '' AND user <> "
-                    "'mariadb.sys' ORDER BY 1, 2"
-                )
-            ]
-            everybody = b"".join(users(server, names))
+            everybody = every_user(server)
         return [SqlMember(f"{_NAME}/%users.sql".encode(), everybody)]
 
     def restore(

@@ -32,7 +32,10 @@ class PrivateMariaDb:
         if len(self.socket) > 100:
             # A socket's path may not be longer than 107 bytes.
             self.socket = f"/tmp/fasciculus-mariadb-{os.getpid()}-{crc32(bytes(folder))}.sock"
-        folder.mkdir(parents=True, exist_ok=True)
+        # A server that starts removes what others have in a shared one.
+        scratch = folder / "tmp"
+        scratch.mkdir(parents=True, exist_ok=True)
+        environment = {**os.environ, "TMPDIR": str(scratch)}
         user = ["--user=root"] if os.geteuid() == 0 else []
         if not self.data.exists():
             installer = shutil.which("mariadb-install-db", path=_PLACES) or "mariadb-install-db"
@@ -47,6 +50,7 @@ class PrivateMariaDb:
                 ],
                 capture_output=True,
                 text=True,
+                env=environment,
             )
             if made.returncode:
                 raise RuntimeError(f"{installer} failed: {made.stdout}{made.stderr}")
@@ -65,6 +69,7 @@ class PrivateMariaDb:
             stdout=self._log,
             stderr=self._log,
             start_new_session=True,
+            env=environment,
         )
         self._await()
 

@@ -24,7 +24,7 @@ from zlib import crc32
 from msgspec import Struct, field
 
 from ..errors import FasciculusError, StatementError
-from . import literals, privileges, programs
+from . import literals, privileges, programs, users
 from .filters import DumpRules
 from .literals import Column, quote_name
 from .members import HEAD, Member, safe_file, sql_text, text
@@ -97,7 +97,7 @@ class Dump:
         yield from programs.views(server, database, notes)
         yield from programs.triggers(server, database, [table.name for table in tables], notes)
         yield from programs.events(server, database, notes)
-        yield from programs.database_users(server, database, notes)
+        yield from users.database_users(server, database, notes)
 
     def _note(self, table: _Table, words: str) -> None:
         self.done.notes.append(f"table {self._database}.{table.name} {words}")

@@ -1,4 +1,4 @@
-"""What builds on the tables of a MariaDB or MySQL database: stored programs, views, users.
+"""What builds on the tables of a MariaDB or MySQL database: stored programs and views.
 
 What the server cannot show costs itself alone, and is named in the notes.
 """
@@ -9,9 +9,9 @@ import re
 from collections.abc import Iterator, Sequence
 
 from ..errors import FasciculusError, StatementError
-from . import privileges
+from . import letters
 from .literals import quote_name
-from .members import HEAD, USERS, Member, sql_text, text
+from .members import HEAD, Member, sql_text, text
 from .server import Server
 
 
@@ -23,8 +23,8 @@ def routines(server: Server, database: str, is_mariadb: bool, notes: list[str]) 
     bodies = []
     for kind in kinds:
         for row in server.rows(
-            "SELECT routine_name FROM information_schema.routines WHERE routine_schema=%s AND "
-            "routine_type=%s ORDER BY routine_name",
+            "SELECT routine_name, routine_comment FROM information_schema.routines WHERE "
+            "routine_schema=%s AND routine_type=%s ORDER BY routine_name",
             database,
             kind,
         ):
@@ -38,7 +38,11 @@ def routines(server: Server, database: str, is_mariadb: bool, notes: list[str]) 
                     "Give the database user: GRANT SELECT ON `mysql`.* TO …; or SHOW CREATE "
                     "ROUTINE.",
                 )
-            bodies.append(_program(shown[2], text(shown[1]), text(shown[3]), text(shown[4])))
+            charset = text(shown[3])
+            body, later = letters.own(server, shown[2], charset, comment=text(row[1]))
+            bodies.append(_program(body, text(shown[1]), charset, text(shown[4])))
+            if later:
+                bodies.append(f"ALTER {kind} {quote_name(name)} COMMENT {later};\n".encode())
     if bodies:
         yield Member("90000-routines.sql", HEAD + b"".join(bodies))
 
@@ -54,11 +58,13 @@ def views(server: Server, database: str, notes: list[str]) -> Iterator[Member]:
         )
     }
     made: dict[str, str] = {}
+    settings: dict[str, tuple[str, str]] = {}
     for name, definition in definitions.items():
         shown = _shown(server, "VIEW", database, name, notes)
         if shown is None:
             continue
         made[name] = _unqualified(text(shown[1]), database)
+        settings[name] = text(shown[2]), text(shown[3])
         if not _works(server, name, definition):
             notes.append(
                 f"view {database}.{name} does not work on the server (it names "
@@ -68,8 +74,18 @@ def views(server: Server, database: str, notes: list[str]) -> Iterator[Member]:
                 "/* not valid when it was read:\n" + made[name].replace("*/", "* /") + "\n*/"
             )
     if made:
-        lines = [f"{made[name]};\n".encode() for name in _in_order(made)]
+        lines = [_view(server, made[name], *settings[name]) for name in _in_order(made)]
         yield Member("91000-views.sql", HEAD + b"".join(lines))
+
+
+def _view(server: Server, view: str, charset: str, collation: str) -> bytes:
+    """A view in the character set of the client that made it: what it writes out has that one."""
+    if view.startswith("/*"):
+        return f"{view}\n".encode()
+    encoded = letters.encoded(server, view, charset)
+    if encoded is None:
+        return letters.under(view.encode(), "utf8mb4", "")
+    return letters.under(encoded, charset, collation)
 
 
 _NAME = r"`(?:[^`]|``)*`"
@@ -126,103 +142,51 @@ def events(server: Server, database: str, notes: list[str]) -> Iterator[Member]:
     """The events, each in the time zone that it was made in."""
     bodies = []
     for row in server.rows(
-        "SELECT event_name FROM information_schema.events WHERE "
+        "SELECT event_name, event_comment FROM information_schema.events WHERE "
         "event_schema=%s ORDER BY event_name",
         database,
     ):
-        shown = _shown(server, "EVENT", database, text(row[0]), notes)
+        name, comment = text(row[0]), text(row[1])
+        shown = _shown(server, "EVENT", database, name, notes)
         if shown is None:
             continue
+        charset = text(shown[4])
+        body, later = letters.own(server, shown[3] or b"", charset, name, comment)
         bodies.append(
             f"SET time_zone={sql_text(text(shown[2]))};\n".encode()
-            + _program(shown[3] or b"", text(shown[1]), text(shown[4]), text(shown[5]))
+            + _program(body, text(shown[1]), charset, text(shown[5]))
         )
+        if later:
+            bodies.append(f"ALTER EVENT {quote_name(name)} COMMENT {later};\n".encode())
     if bodies:
         yield Member("93000-events.sql", HEAD + b"".join(bodies))
-
-
-def database_users(server: Server, database: str, notes: list[str]) -> Iterator[Member]:
-    """The users that have rights on the database, with those rights."""
-    try:
-        found = [
-            (text(row[0]), text(row[1]))
-            for row in server.rows(
-                "SELECT user, host, db FROM mysql.db UNION SELECT user, host, db FROM "
-                "mysql.tables_priv "
-                "UNION SELECT user, host, db FROM mysql.columns_priv UNION "
-                "SELECT user, host, db FROM mysql.procs_priv"
-            )
-            if row[0]
-        ]
-        lines = users(server, sorted(set(found)), database)
-    except FasciculusError as error:
-        notes.append(
-            f"database {database}: its users and their rights are not kept: {error.sentence()}"
-        )
-        return
-    if lines:
-        yield Member(USERS, b"".join(lines))
 
 
 def _shown(
     server: Server, kind: str, database: str, name: str, notes: list[str]
 ) -> Sequence[bytes | None] | None:
-    """What ``SHOW CREATE`` says of one thing; None, and a note, where the server refuses."""
+    """What ``SHOW CREATE`` says of one thing; None, and a note, where the server refuses.
+
+    Of stored programs the text comes byte for byte as the client wrote it that made them, in the
+    character set that is said beside: the server would take its letters for others.
+    """
+    raw = kind != "VIEW"
     try:
+        if raw:
+            server.rows("SET character_set_results=NULL")
         return server.rows(f"SHOW CREATE {kind} {quote_name(name)}")[0]
     except StatementError as error:
         notes.append(f"{kind.lower()} {database}.{name} is not in the bundle: {error.sentence()}")
         return None
-
-
-def users(server: Server, names: Sequence[tuple[str, str]], database: str = "") -> list[bytes]:
-    """Statements that make users again with their rights on a database, or with all of them."""
-    lines: list[bytes] = []
-    for user, host in names:
-        who = f"{sql_text(user)}@{sql_text(host)}"
-        try:
-            granted = [text(row[0]) for row in server.rows(f"SHOW GRANTS FOR {who}")]
-            wanted = privileges.grants_on(granted, database) if database else granted
-            if not wanted:
-                continue
-            made = text(server.rows(f"SHOW CREATE USER {who}")[0][0])
-        except FasciculusError as error:
-            if (
-                "no such grant" in error.message.lower()
-                or "can't find any matching row" in error.message.lower()
-            ):
-                continue
-            raise
-        lines.append(re.sub(r"^CREATE USER ", "CREATE USER IF NOT EXISTS ", made).encode() + b";\n")
-        # The password belongs to the user, not to a grant.
-        lines += [
-            re.sub(r" IDENTIFIED BY PASSWORD '[^']*'", "", line).encode() + b";\n"
-            for line in wanted
-        ]
-    return lines
+    finally:
+        if raw:
+            server.rows("SET character_set_results=utf8mb4")
 
 
 def _program(text: bytes, sql_mode: str, charset: str, collation: str) -> bytes:
-    """A stored program between delimiters that do not occur in it, under its own settings."""
-    number, mark = 0, b"//"
-    while mark in text:
-        number += 1
-        mark = b"//%d//" % number
-    # Where its letters are the same bytes in the character set it was written in, it keeps that.
-    same = (
-        text.isascii()
-        or charset == "utf8mb4"
-        or (charset in ("utf8", "utf8mb3") and not any(byte >= 0xF0 for byte in text))
-    )
-    client = charset if same and charset else "utf8mb4"
-    return (
-        (
-            f"SET sql_mode={sql_text(sql_mode)};\nSET character_set_client={client};\n"
-            f"SET collation_connection={collation or 'utf8mb4_general_ci'};\n"
-            f"DELIMITER {mark.decode()}\n"
-        ).encode()
-        + text
-        + (f"\n{mark.decode()}\nDELIMITER ;\nSET NAMES utf8mb4;\n").encode()
+    """A stored program under its own settings."""
+    return f"SET sql_mode={sql_text(sql_mode)};\n".encode() + letters.under(
+        text, charset, collation
     )
 
 
