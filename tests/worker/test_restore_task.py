@@ -13,6 +13,7 @@ from nights import made
 from trees import picture
 
 from fasciculus.core.bundle.entry import SYMLINK, Entry
+from fasciculus.core.bundle.inode_flags import read_flags
 from fasciculus.core.errors import DamagedError, MissingError, SettingError, StoreFullError
 from fasciculus.hosts.local import LocalHost
 from fasciculus.worker.events import Emitter, Log, Progress, from_line
@@ -504,3 +505,69 @@ def test_holes_come_back_as_holes(kept):
     assert picture(kept.root / "back/files") == picture(kept.tree)
     for name, most in (("sparse", 600_000), ("zeros", 100_000)):
         assert (kept.root / "back/files" / name).stat().st_blocks * 512 < most, name
+
+
+def flags_of(path) -> str:
+    descriptor = os.open(path, os.O_RDONLY | os.O_NONBLOCK)
+    try:
+        return read_flags(descriptor)
+    finally:
+        os.close(descriptor)
+
+
+def chattr(change, *paths):
+    """Whether the flags of files can be changed here at all."""
+    done = subprocess.run(["chattr", change, *map(str, paths)], capture_output=True)
+    return done.returncode == 0
+
+
+def test_flags_of_inodes_come_back_last_of_all(nights):
+    """What is immutable has its contents, its names and its time first."""
+    tree = nights.tree
+    (tree / "kept").mkdir()
+    for name in ("page", "note"):
+        (tree / "kept" / name).write_text(name)
+    os.link(tree / "kept/page", tree / "kept/second")
+    if not chattr("+i", tree / "kept/page", tree / "kept"):
+        pytest.skip("nobody may change flags here")
+    chattr("+d", tree / "kept/note")
+    back = nights.root / "back/files/kept"
+    try:
+        nights.night()
+        nights.known = nights.known[-1:]
+        found, log = restore(nights, recorded=[nights.copy_order(nights.known[0])])
+        assert found.outcome == "done", log
+        assert flags_of(back) == flags_of(back / "page") == flags_of(back / "second") == "schg"
+        assert flags_of(back / "note") == "nodump" and (back / "page").read_text() == "page"
+        assert back.stat().st_mtime_ns == (tree / "kept").stat().st_mtime_ns
+        assert any("kept/page: immutable" in line for line in log), "it is named before"
+        chattr("-i", back, back / "page")
+        shutil.rmtree(nights.root / "back")
+        nights.known = nights.known[-1:]
+        nights.night()
+        nights.known = nights.known[-1:]
+        found, _ = restore(nights, recorded=[nights.copy_order(nights.known[0])])
+        assert flags_of(back / "page") == "schg", "of the night on which nothing changed too"
+        chattr("-i", back, back / "page")
+        shutil.rmtree(nights.root / "back")
+        restore(nights, privileges=False)
+        assert flags_of(back / "page") == flags_of(back) == "", "without the records to vouch"
+    finally:
+        chattr("-i", tree / "kept", tree / "kept/page", back, back / "page")
+
+
+def test_flags_that_cannot_be_set_are_said(kept, monkeypatch):
+    def refused(descriptor, names):
+        raise PermissionError(errno.EPERM, "Operation not permitted")
+
+    def change(entries):
+        for entry in entries:
+            if entry.path in (b"film.bin", b"site-1"):
+                entry.flags = "schg,sappnd"
+            yield entry
+
+    altered(kept, change)
+    monkeypatch.setattr("fasciculus.worker.restore.task.set_flags", refused)
+    found, log = restore(kept)
+    assert found.outcome == "warned"
+    assert sum("its flags (schg,sappnd) could not be set" in line for line in log) == 2

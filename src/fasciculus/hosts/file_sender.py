@@ -13,6 +13,7 @@ import tarfile
 from contextlib import suppress
 from typing import BinaryIO, Dict, Iterator, List
 
+from ..core.bundle.inode_flags import read_flags
 from ..core.bundle.root_path import FILE_FLAGS, FOLDER_FLAGS, open_root
 
 _CHUNK = 256 * 1024
@@ -84,10 +85,11 @@ def _send_one(folders: _Folders, path: bytes, sink: BinaryIO) -> None:
             if not _is_utf8(key):
                 del attributes[key]
                 _complain(path, b"an attribute whose name is not UTF-8 is not kept")
+        flags = _flags(place, info, descriptor)
         if sum(map(len, attributes.values())) > _MOST_ATTRIBUTES:
             attributes = {}
             _complain(path, b"its attributes have more than 1 MiB and are not kept")
-        sink.write(_header(path, info, attributes))
+        sink.write(_header(path, info, attributes, flags))
         if descriptor >= 0:
             _send_bytes(path, descriptor, info, sink)
     finally:
@@ -95,7 +97,21 @@ def _send_one(folders: _Folders, path: bytes, sink: BinaryIO) -> None:
             os.close(descriptor)
 
 
-def _header(path: bytes, info: os.stat_result, attributes: Dict[str, bytes]) -> bytes:
+def _flags(place: bytes, info: os.stat_result, descriptor: int) -> str:
+    if descriptor >= 0:
+        return read_flags(descriptor)
+    if not stat.S_ISDIR(info.st_mode):
+        return ""
+    with suppress(OSError):
+        folder = os.open(place, FOLDER_FLAGS)
+        try:
+            return read_flags(folder)
+        finally:
+            os.close(folder)
+    return ""
+
+
+def _header(path: bytes, info: os.stat_result, attributes: Dict[str, bytes], flags: str) -> bytes:
     member = tarfile.TarInfo(_text(b"./" + path if path else b"."))
     member.mode = stat.S_IMODE(info.st_mode)
     kinds = {
@@ -114,6 +130,8 @@ def _header(path: bytes, info: os.stat_result, attributes: Dict[str, bytes]) -> 
     headers = {"mtime": "%s%d.%09d" % (sign, seconds, fraction)}
     for key, value in attributes.items():
         headers["SCHILY.xattr." + key.replace("%", "%25").replace("=", "%3D")] = _text(value)
+    if flags:
+        headers["SCHILY.fflags"] = flags
     member.pax_headers = headers
     return member.tobuf(tarfile.PAX_FORMAT, "utf-8", "surrogateescape")
 

@@ -13,6 +13,7 @@ from typing import Any, Literal
 
 from ..core.bundle import tree_walk as walking
 from ..core.bundle.entry import Entry
+from ..core.bundle.inode_flags import read_flags
 from ..core.bundle.open_tree import OpenTree
 from ..core.bundle.root_path import (
     open_file,
@@ -122,6 +123,7 @@ class LocalHost:
         """
         file = LocalFile(tree.open(path), "rb")
         info = os.fstat(file.fileno())
+        entry.flags = read_flags(file.fileno())
         if (info.st_dev, info.st_ino) != (entry.device, entry.inode):
             entry.size, entry.mode = info.st_size, stat.S_IMODE(info.st_mode)
             entry.uid, entry.gid = info.st_uid, info.st_gid

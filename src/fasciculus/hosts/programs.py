@@ -13,7 +13,11 @@ from importlib.resources import files
 @lru_cache(maxsize=2)
 def program_text(name: str) -> str:
     """A program of this package for a host, as one text without imports of ours."""
-    places = (("core.bundle", "root_path.py"), ("hosts", name))
+    places = (
+        ("core.bundle", "root_path.py"),
+        ("core.bundle", "inode_flags.py"),
+        ("hosts", name),
+    )
     texts = [
         files(f"fasciculus.{package}").joinpath(file).read_text("utf-8") for package, file in places
     ]

@@ -18,6 +18,7 @@ from pathlib import Path
 from typing import Any, Literal
 
 import paramiko
+from msgspec.structs import replace
 from pydantic import Field
 
 from ..core.bundle.entry import (
@@ -300,11 +301,12 @@ class SshHost:
                 command = self._sending(root, home)
                 with self._said(), closing(self._session(command)) as channel:
                     stream = TarReader(channel, names)
-                    attributes: dict[bytes, dict[str, bytes]] = {}
+                    firsts: dict[bytes, Entry] = {}
                     for entry in entries():
                         path = base + b"/" + entry.path if entry.path else base
                         if entry.link is not None:
-                            entry.xattrs = dict(attributes.get(entry.link, {}))
+                            if (first := firsts.get(entry.link)) is not None:
+                                entry.xattrs, entry.flags = dict(first.xattrs), first.flags
                             yield HostEntry(entry, partial(self.open, path))
                             continue
                         contents = stream.take(entry)
@@ -316,8 +318,8 @@ class SshHost:
                         if contents is None:
                             warn(f"{entry.text}: {stream.reason(entry.path)}")
                             continue
-                        if entry.links > 1 and entry.xattrs:
-                            attributes[entry.path] = entry.xattrs
+                        if entry.links > 1 and (entry.xattrs or entry.flags):
+                            firsts[entry.path] = replace(entry)
                         yield HostEntry(entry, partial(_given, contents))
                     for line in stream.complaints():
                         warn(line)

@@ -15,6 +15,7 @@ from ..core.bundle.entry import (
     FILE,
     Entry,
 )
+from ..core.bundle.inode_flags import NAMES
 from ..core.bundle.tree_walk import TOO_LARGE_ATTRIBUTES, is_utf8, shown
 from ..core.errors import ConnectionLostError
 from .base import FileState
@@ -120,6 +121,7 @@ class TarReader:
         for key, value in member.pax_headers.items():
             if key.startswith(_XATTR):
                 self._attribute(entry, key[len(_XATTR) :], value)
+        entry.flags = _known_flags(member.pax_headers.get("SCHILY.fflags", ""))
         if entry.type in (CHAR, BLOCK):
             entry.rdev = (member.devmajor, member.devminor)
         if entry.type == FILE:
@@ -146,6 +148,10 @@ class TarReader:
         """What tar said of files that it did send; to be asked at the end."""
         self._listening.join(30)
         return self._notes
+
+
+def _known_flags(names: str) -> str:
+    return ",".join(name for name in names.split(",") if name in NAMES)
 
 
 def _mtime(member: tarfile.TarInfo) -> int:

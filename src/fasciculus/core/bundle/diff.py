@@ -14,7 +14,7 @@ from .manifest import DiffCounts
 
 NEW, CHANGED, GONE = "new", "changed", "gone"
 _AT = b',"at":'
-_RIGHTS = ("mode", "uid", "gid", "user", "group", "xattrs")
+_RIGHTS = ("mode", "uid", "gid", "user", "group", "xattrs", "flags")
 _CONTENTS = ("type", "blake3", "target", "target_base64", "rdev")
 
 

@@ -34,7 +34,7 @@ class Entry(Struct, gc=False):
     empty path is the subject's own root folder. Times are nanoseconds since 1970. ``link`` names
     the earlier entry of the same kind that this one is a hard link to; ``links`` counts the names
     that the scan saw on it, and is not listed. ``origin`` is where a database copy lay below the
-    subject's root."""
+    subject's root; ``flags`` are those of its inode, as ``inode_flags`` names them."""
 
     kind: str
     path: bytes
@@ -57,6 +57,7 @@ class Entry(Struct, gc=False):
     parts: list[Extent] = field(default_factory=list)
     origin: bytes | None = None
     links: int = 1
+    flags: str = ""
 
     @property
     def name(self) -> bytes:

@@ -25,6 +25,7 @@ from .entry import (
     Entry,
     Extent,
 )
+from .inode_flags import NAMES
 
 if TYPE_CHECKING:
     from .stat_cache import StatBlock
@@ -71,6 +72,8 @@ def to_line(entry: Entry) -> bytes:
         row["rdev"] = entry.rdev
     if entry.xattrs:
         row["xattrs"] = {k: base64.b64encode(v).decode() for k, v in entry.xattrs.items()}
+    if entry.flags:
+        row["flags"] = entry.flags
     if entry.digest:
         row["blake3"] = entry.digest
     if entry.parts:
@@ -103,6 +106,7 @@ class _Row(Struct, gc=False):
     origin_base64: str | None = None
     rdev: tuple[_Id, _Id] = (0, 0)
     xattrs: dict[str, str] = {}
+    flags: str = ""
     blake3: str = ""
     at: list[tuple[str, _Size, _Size, _Size, _Size]] = []
 
@@ -129,6 +133,12 @@ def _attribute(name: str) -> str:
     if not 0 < len(name.encode()) <= _ATTRIBUTE_NAME or "\0" in name:
         raise ValueError("it has an attribute that cannot be called so")
     return name
+
+
+def _flags(names: str) -> str:
+    if names and not NAMES.keys() >= set(names.split(",")):
+        raise ValueError("it has flags that are not known")
+    return names
 
 
 def _link_target(path: bytes | None) -> bytes | None:
@@ -183,6 +193,7 @@ def from_line(line: bytes) -> Entry:
                 _attribute(k): base64.b64decode(v, validate=True) for k, v in row.xattrs.items()
             },
             digest=row.blake3,
+            flags=_flags(row.flags),
             parts=_parts(row),
         )
     except (ValueError, RecursionError) as error:

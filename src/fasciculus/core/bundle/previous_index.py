@@ -81,6 +81,7 @@ class PreviousEntry:
             and row.get("device", 0) == entry.device
             and not entry.xattrs
             and "xattrs" not in row
+            and (entry.type == FILE or entry.flags == row.get("flags", ""))
             and entry.link is None
             and "link" not in row
             and row.get("origin") is None

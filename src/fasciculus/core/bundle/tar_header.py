@@ -175,6 +175,7 @@ def header(entry: Entry, size: int | None = None, name: bytes | None = None) -> 
         entry.type == FILE
         and entry.link is None
         and not entry.xattrs
+        and not entry.flags
         and len(name) <= 100
         and name.isascii()
     ):
@@ -213,6 +214,8 @@ def header(entry: Entry, size: int | None = None, name: bytes | None = None) -> 
         records.insert(0, (b"hdrcharset", b"BINARY"))
     for key_text, value in entry.xattrs.items():
         records.append((b"SCHILY.xattr." + _keyword(key_text), value))
+    if entry.flags:
+        records.append((b"SCHILY.fflags", entry.flags.encode()))
 
     main = _ustar(
         short,

@@ -27,8 +27,9 @@ from .entry import (
     SYMLINK,
     Entry,
 )
+from .inode_flags import read_flags
 from .open_tree import OpenTree
-from .root_path import FILE_FLAGS
+from .root_path import FILE_FLAGS, FOLDER_FLAGS
 from .stat_cache import (
     StatBlock,
     StatCache,
@@ -132,8 +133,21 @@ def describe(
         entry.target = os.readlink(path)
     elif type_ in (CHAR, BLOCK):
         entry.rdev = (os.major(info.st_rdev), os.minor(info.st_rdev))
+    elif type_ == DIR:
+        entry.flags = _folder_flags(path)
     entry.xattrs = _xattrs(path, relative, warn)
     return entry
+
+
+def _folder_flags(path: bytes) -> str:
+    try:
+        descriptor = os.open(path, FOLDER_FLAGS)
+    except OSError:
+        return ""
+    try:
+        return read_flags(descriptor)
+    finally:
+        os.close(descriptor)
 
 
 class WalkRules(Struct, frozen=True):

@@ -8,6 +8,8 @@ from msgspec.structs import replace
 
 from ...core.bundle.entry import BLOCK, CHAR, FILE, Entry
 
+#: Only root sets and removes them.
+_FLAGS = {"schg": "immutable", "sappnd": "append-only"}
 _ATTRIBUTES = ("security.", "trusted.")
 
 
@@ -20,6 +22,7 @@ def privileges_of(entry: Entry) -> list[str]:
         found.append("set-group-id")
     if entry.type in (CHAR, BLOCK):
         found.append("device")
+    found += [_FLAGS[name] for name in entry.flags.split(",") if name in _FLAGS]
     return found + [key for key in entry.xattrs if key.startswith(_ATTRIBUTES)]
 
 
@@ -27,4 +30,4 @@ def without_privileges(entry: Entry) -> Entry:
     """The same entry with its mode and attributes alone of those that anybody may have."""
     mode = entry.mode & ~(stat.S_ISUID | stat.S_ISGID) if entry.type == FILE else entry.mode
     xattrs = {k: v for k, v in entry.xattrs.items() if not k.startswith(_ATTRIBUTES)}
-    return replace(entry, mode=mode, xattrs=xattrs)
+    return replace(entry, mode=mode, xattrs=xattrs, flags="")

@@ -23,9 +23,11 @@ from ...core.bundle.entry import (
     Entry,
     to_bytes,
 )
+from ...core.bundle.inode_flags import set_flags
 from ...core.bundle.listing import read_listing
 from ...core.bundle.manifest import DatabaseRecord, Manifest
 from ...core.bundle.reader import BundleReader, only
+from ...core.bundle.root_path import FILE_FLAGS
 from ...core.errors import (
     DamagedError,
     FasciculusError,
@@ -43,7 +45,7 @@ from ..orders import RestoreOrder
 from ..results import RestoreResult
 from ..store_access import retrying_store
 from .mail import MailSettingsRestore
-from .pending_folders import PendingFolders
+from .pending_entries import PendingEntries
 from .privileges import privileges_of, without_privileges
 from .target import RestoreTarget, write_sparsely
 
@@ -62,7 +64,9 @@ class RestoreTask:
     ) -> None:
         self._order, self._host, self._emitter, self._stop = order, host, emitter, stop
         self._target: RestoreTarget | None = None
-        self._folders: PendingFolders | None = None
+        self._folders: PendingEntries | None = None
+        #: What cannot be changed any more once its flags are set.
+        self._flagged: PendingEntries | None = None
         #: Whether set-user-id bits, devices and attributes of the system come back.
         self._privileged = False
         self._stand_ins: dict[tuple[str, bytes], bytes] = {}
@@ -81,8 +85,9 @@ class RestoreTask:
         finally:
             if self._target is not None:
                 self._target.close()
-            if self._folders is not None:
-                self._folders.close()
+            for pending in (self._folders, self._flagged):
+                if pending is not None:
+                    pending.close()
             shutil.rmtree(spool, ignore_errors=True)
 
     def _restore(self, store: Store, spool: Path) -> RestoreResult:
@@ -103,7 +108,7 @@ class RestoreTask:
         self._progress.total = total
         if order.target:
             self._prepare_target(total)
-            self._folders = PendingFolders(spool)
+            self._folders, self._flagged = PendingEntries(spool), PendingEntries(spool)
         count = 0
         with BundleReader(store, subject, spool) as reader:
             for entry in wanted() if order.target else ():
@@ -287,6 +292,8 @@ class RestoreTask:
             if entry.type in (CHAR, BLOCK):
                 return
             entry = without_privileges(entry)
+        if entry.flags and self._flagged is not None:
+            self._flagged.add(entry)
         if entry.type == DIR:
             target.folder(path, 0o700)
             assert self._folders is not None
@@ -371,8 +378,29 @@ class RestoreTask:
         # Deepest first: what is made inside a folder changes its time.
         for entry in self._folders.last_first() if self._folders is not None else ():
             self._dress(self._made.folder(self._place(entry)), entry)
+        for entry in self._flagged.last_first() if self._flagged is not None else ():
+            self._flag(entry)
         if not self._owners:
             self._emitter.warn("owners were not set, since the service does not run as root")
+
+    def _flag(self, entry: Entry) -> None:
+        """Set the flags of what is there, last of all."""
+        try:
+            if entry.type == DIR:
+                set_flags(self._made.folder(self._place(entry)), entry.flags)
+                return
+            folder, name = self._made.place(self._place(entry))
+            descriptor = os.open(name, FILE_FLAGS, dir_fd=folder)
+            try:
+                set_flags(descriptor, entry.flags)
+            finally:
+                os.close(descriptor)
+        except FileNotFoundError:
+            return
+        except OSError as error:
+            self._emitter.warn(
+                f"{entry.text}: its flags ({entry.flags}) could not be set ({error.strerror})"
+            )
 
     # Databases ---------------------------------------------------------------
 

@@ -167,6 +167,9 @@ class FileSource:
     def _again(self, entry: Entry, known: PreviousEntry) -> None:
         line = known.line if known.describes(entry) else b""
         entry.digest = known.digest
+        if entry.type == FILE:
+            # It was not opened; what its flags are, its state says as well.
+            entry.flags = str(known.row.get("flags", ""))
         self._writer.add_known(entry, known.parts, line)
 
     def _contents(self, entry: Entry, open_: Callable[[], OpenFile]) -> None:

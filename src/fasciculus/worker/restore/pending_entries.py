@@ -1,4 +1,4 @@
-"""Folders whose owner, mode and time are given at the end of a restore."""
+"""Entries of which something is done at the end of a restore."""
 
 from __future__ import annotations
 
@@ -11,8 +11,8 @@ from ...core.bundle.entry import Entry
 from ...core.bundle.listing import from_line, to_line
 
 
-class PendingFolders:
-    """The entries of folders, kept in a file without a name: a listing may have millions."""
+class PendingEntries:
+    """Entries kept in a file without a name: a listing may have millions."""
 
     def __init__(self, spool: Path) -> None:
         self._file = tempfile.TemporaryFile(dir=spool)  # noqa: SIM115  lives as long as this
