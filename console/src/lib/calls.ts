@@ -210,6 +210,23 @@ export const hostsTryDraft = (
   query?: Query<'hosts_try_draft'>,
 ) => call<Schemas['TryResult']>('POST', '/hosts/try' + queryString(query), body);
 
+/** Look at a host and propose the rules by which its accounts are found. */
+export const hostsPropose = (
+  body: Optional<
+    Schemas['HostInput'],
+    | 'connection'
+    | 'at_once'
+    | 'servers'
+    | 'mail'
+    | 'system'
+    | 'account_system'
+    | 'hold_flag'
+    | 'finding'
+    | 'secrets'
+  >,
+  query?: Query<'hosts_propose'>,
+) => call<Schemas['HostProposal']>('POST', '/hosts/proposal' + queryString(query), body);
+
 /** Prove each step of reaching a host, its databases and its files. */
 export const hostsTry = (name: string) =>
   call<Schemas['TryResult']>('POST', `/hosts/${part(name)}/try`);

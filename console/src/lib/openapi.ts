@@ -573,6 +573,23 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  '/api/v1/hosts/proposal': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /** Look at a host and propose the rules by which its accounts are found */
+    post: operations['hosts_propose'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   '/api/v1/hosts/{name}/try': {
     parameters: {
       query?: never;
@@ -2013,6 +2030,79 @@ export interface components {
       secrets_set: string[];
     };
     /**
+     * HostFields
+     * @description What is sent and shown of a host: a server where accounts live.
+     *
+     *     ``connection`` says how it is reached, ``servers`` are its database servers, one for each
+     *     engine. ``at_once`` is how many tasks it takes at the same time; 0 leaves that to the service.
+     *     ``system`` are patterns of the host's own settings, ``account_system`` of an account's, with
+     *     ``{account}``; ``hold_flag`` is the flag file of a site's hold page, with ``{site}`` or
+     *     ``{account}``.
+     */
+    HostFields: {
+      /** Name */
+      name: string;
+      /**
+       * @default {
+       *       "kind": "local"
+       *     }
+       */
+      connection: components['schemas']['KindSettings'];
+      /**
+       * At Once
+       * @default 0
+       */
+      at_once: number;
+      /**
+       * Servers
+       * @default []
+       */
+      servers: components['schemas']['KindSettings'][];
+      /**
+       * @default {
+       *       "alias_map": "",
+       *       "mailbox_map": "",
+       *       "transport_map": "",
+       *       "passwd_file": "",
+       *       "home": "",
+       *       "dkim": "",
+       *       "refresh": []
+       *     }
+       */
+      mail: components['schemas']['MailFiles'];
+      /**
+       * System
+       * @default []
+       */
+      system: string[];
+      /**
+       * Account System
+       * @default []
+       */
+      account_system: string[];
+      /**
+       * Hold Flag
+       * @default
+       */
+      hold_flag: string;
+      /**
+       * @default {
+       *       "homes": [],
+       *       "sites": [],
+       *       "nginx": [],
+       *       "apache": [],
+       *       "database_prefix": "",
+       *       "by_grants": false,
+       *       "sqlite": false,
+       *       "mail": false,
+       *       "leave_out": [],
+       *       "automatic": false,
+       *       "forget_after": 0
+       *     }
+       */
+      finding: components['schemas']['DiscoveryRules'];
+    };
+    /**
      * HostInput
      * @description A host to be saved. ``secrets`` are those of its connection, and those of its database
      *     servers as ``mariadb_password``; what is left out stays as it was, an empty text removes one.
@@ -2088,6 +2178,23 @@ export interface components {
       secrets: {
         [key: string]: string | null;
       };
+    };
+    /**
+     * HostProposal
+     * @description A host with proposed rules, each of them, and what they find together, in words.
+     */
+    HostProposal: {
+      host: components['schemas']['HostFields'];
+      /**
+       * Rules
+       * @default []
+       */
+      rules: components['schemas']['RuleProposal'][];
+      /**
+       * Finds
+       * @default
+       */
+      finds: string;
     };
     /**
      * Identity
@@ -3016,6 +3123,11 @@ export interface components {
       nights: components['schemas']['SubjectNights'][];
       /** Stores */
       stores: components['schemas']['StoreFill'][];
+      /**
+       * Hosts
+       * @default 0
+       */
+      hosts: number;
       /** Accounts */
       accounts: number;
       /** Sites */
@@ -3638,6 +3750,18 @@ export interface components {
       moment: string;
       /** Frees */
       frees: number;
+    };
+    /**
+     * RuleProposal
+     * @description A rule that a look at a host proposes: the field that it sets, and what it would find.
+     */
+    RuleProposal: {
+      /** Field */
+      field: string;
+      /** Value */
+      value: string;
+      /** Finds */
+      finds: string;
     };
     /**
      * Rules
@@ -5892,6 +6016,42 @@ export interface operations {
         };
         content: {
           'application/json': components['schemas']['TryResult'];
+        };
+      };
+      /** @description a problem */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  hosts_propose: {
+    parameters: {
+      query?: {
+        /** @description the saved one, whose secrets are used */
+        saved?: string;
+      };
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['HostInput'];
+      };
+    };
+    responses: {
+      /** @description the answer */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['HostProposal'];
         };
       };
       /** @description a problem */

@@ -20,6 +20,7 @@ export type DamageRow = Schemas['DamageRow'];
 export type Growth = Schemas['Growth'];
 export type Host = Schemas['Host'];
 export type HostInput = Schemas['HostInput'];
+export type HostProposal = Schemas['HostProposal'];
 export type Identity = Schemas['Identity'];
 export type Job = Schemas['Job'];
 export type JobSummary = Schemas['JobSummary'];
@@ -48,6 +49,7 @@ export type SubjectNights = Schemas['SubjectNights'];
 export type Task = Schemas['Task'];
 export type Token = Schemas['Token'];
 export type TryResult = Schemas['TryResult'];
+
 export type Upcoming = Schemas['Upcoming'];
 
 /** A job while it is edited: all fields, with the service's defaults. */

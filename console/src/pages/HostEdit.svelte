@@ -3,9 +3,9 @@
   import { push } from 'svelte-spa-router';
   import { Problem } from '../lib/api.svelte';
   import { hostsAdd, hostsChange, hostsRemove, hostsShow } from '../lib/calls';
-  import { hostsTryDraft, kindsList } from '../lib/calls';
+  import { hostsPropose, hostsTryDraft, kindsList } from '../lib/calls';
   import { asProblem, Loader } from '../lib/loader.svelte';
-  import type { HostInput, Settings, TryResult } from '../lib/types';
+  import type { HostInput, HostProposal, Settings, TryResult } from '../lib/types';
   import { blankHost, hostForm } from '../lib/host';
   import { count, given } from '../lib/words';
   import ConfirmDialog from '../components/ConfirmDialog.svelte';
@@ -19,12 +19,14 @@
   import NameField, { nameFault } from '../components/NameField.svelte';
   import NumberField from '../components/NumberField.svelte';
   import PageHead from '../components/PageHead.svelte';
+  import RuleProposals from '../components/host/RuleProposals.svelte';
   import TryPanel from '../components/TryPanel.svelte';
   let { params = {} }: { params?: { name?: string } } = $props();
   let host = $state<HostInput>(blankHost());
   let secrets = $state<Record<string, string>>({});
   let tried = $state<TryResult | null>(null);
   let problem = $state<Problem | null>(null);
+  let proposal = $state<HostProposal | null>(null);
   let busy = $state(false);
   let removing = $state(false);
   const kinds = new Loader(kindsList);
@@ -49,6 +51,20 @@
     }
     busy = false;
     return tried?.ok ?? false;
+  }
+  async function propose() {
+    if (!(await tryOut())) return;
+    busy = true;
+    try {
+      proposal = await hostsPropose(body(), { saved: params.name ?? '' });
+    } catch (error) {
+      problem = asProblem(error);
+    }
+    busy = false;
+  }
+  function take() {
+    if (proposal) host = { ...hostForm(proposal.host as never), secrets: {} };
+    proposal = null;
   }
   async function save(event: Event) {
     event.preventDefault();
@@ -124,11 +140,15 @@
           {busy ? 'Trying …' : 'Try and save'}
         </Button>
         <Button color="alternative" onclick={tryOut} disabled={busy}>Try only</Button>
+        <Button color="alternative" onclick={propose} disabled={busy || !host.name}>
+          Propose rules
+        </Button>
         <Button color="alternative" href="#/accounts">Cancel</Button>
       </div>
     </div>
   </form>
   <aside>
+    {#if proposal}<RuleProposals {proposal} {take} />{/if}
     {#if tried}
       <TryPanel {tried} accepted={String((host.connection as Settings).host_key ?? '')} {accept} />
     {/if}

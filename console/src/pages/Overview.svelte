@@ -5,13 +5,14 @@
   import { clock, count, duration } from '../lib/words';
   import AttentionList from '../components/overview/AttentionList.svelte';
   import ErrorMessage from '../components/ErrorMessage.svelte';
+  import FirstSteps from '../components/overview/FirstSteps.svelte';
   import NightGrid from '../components/overview/NightGrid.svelte';
   import RecentRuns from '../components/overview/RecentRuns.svelte';
   import RunningRuns from '../components/overview/RunningRuns.svelte';
   import StoreTable from '../components/overview/StoreTable.svelte';
   import UpcomingChart from '../components/UpcomingChart.svelte';
   const loader = new Loader(askOverview);
-  const KINDS = ['run', 'jobs', 'accounts', 'stores', 'reports', 'bundles'];
+  const KINDS = ['run', 'hosts', 'jobs', 'accounts', 'stores', 'reports', 'bundles'];
   loader.load();
   $effect(() => live.refresh(KINDS, () => loader.load()));
   const overview = $derived(loader.value);
@@ -22,6 +23,7 @@
 <ErrorMessage problem={loader.problem} />
 {#if overview}
   <div class="grid grid-cols-1 gap-5 lg:grid-cols-2">
+    {#if !overview.bundles}<FirstSteps {overview} />{/if}
     <AttentionList {overview} />
     {#if overview.running.length}<RunningRuns runs={overview.running} />{/if}
     <section class="lg:col-span-2" aria-labelledby="coming">

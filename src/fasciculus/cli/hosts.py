@@ -106,6 +106,10 @@ def add(
     context: typer.Context,
     name: NewHostName,
     kind: Kind = "",
+    proposed: Annotated[
+        bool,
+        typer.Option("--proposed", help="Look at the host, and add it with the rules proposed."),
+    ] = False,
     as_json: AsJson = False,
     **options: Any,
 ) -> None:
@@ -119,8 +123,56 @@ def add(
         )
         host = host_of(client, name, reached, context.args, models.HostFields(name=name), options)
         prove(client.hosts_try_draft(host), as_json)
+        if proposed:
+            found = client.hosts_propose(host)
+            if not as_json:
+                _show_proposal(found)
+            host = _with_rules(host, found)
         made = client.hosts_add(host)
         output.done(made, f"Added host {made.name}: {made.where}.", as_json)
+        if not (as_json or proposed or host.finding.homes):
+            output.out.print(
+                f"No rule says where its accounts are. Have some proposed: "
+                f"fasciculus hosts propose {made.name} --save",
+                highlight=False,
+                soft_wrap=True,
+            )
+
+
+@app.command()
+def propose(
+    name: HostName,
+    save: Annotated[
+        bool, typer.Option("--save", help="Change the host to what is proposed.")
+    ] = False,
+    as_json: AsJson = False,
+) -> None:
+    """Look at a host and propose the rules by which its accounts are found; what is set stays."""
+    with service() as client:
+        old = client.hosts_show(name)
+        host = models.HostInput(**old.model_dump(include=set(models.HostFields.model_fields)))
+        found = client.hosts_propose(host, saved=name)
+        if as_json:
+            output.show_json(found)
+        else:
+            _show_proposal(found)
+        if save:
+            client.hosts_change(name, _with_rules(host, found))
+        elif found.rules and not as_json:
+            output.out.print(f"Set them: fasciculus hosts propose {name} --save", highlight=False)
+
+
+def _with_rules(host: models.HostInput, found: models.HostProposal) -> models.HostInput:
+    return models.HostInput(**found.host.model_dump(), secrets=host.secrets)
+
+
+def _show_proposal(found: models.HostProposal) -> None:
+    output.show_table(
+        found.rules,
+        [("RULE", lambda r: r.field), ("VALUE", lambda r: r.value), ("FINDS", lambda r: r.finds)],
+        "Nothing was found that is not set already.",
+    )
+    output.out.print(f"Together: {found.finds}", highlight=False, soft_wrap=True)
 
 
 @app.command(context_settings=EXTRA)

@@ -60,6 +60,10 @@ class InventoryCalls(Transport):
         """Try a host that is not saved; ``saved`` lends the secrets of a saved one."""
         return self._call("POST", "/hosts/try", models.TryResult, host, saved=saved)
 
+    def hosts_propose(self, host: models.HostInput, saved: str = "") -> models.HostProposal:
+        """Look at a host and propose the rules by which its accounts are found."""
+        return self._call("POST", "/hosts/proposal", models.HostProposal, host, saved=saved)
+
     def hosts_find(self, name: str) -> models.Page[models.Proposed]:
         """Accounts on the host that are new, changed or gone, by its rules."""
         return self._call("GET", f"/hosts/{quote(name)}/finding", models.Page[models.Proposed])

@@ -16,8 +16,7 @@ _NAMES = {
     "discovery": "Applied Change CoverageRow Definitions ExcludedSize Folder Preview PreviewStart "
     "Proposed SizeCount TakeOver TakenOver",
     "inventory": "Account AccountInput Database DiscoveryRules Host HostFields HostInput "
-    "MailFiles Site "
-    "SiteRow",
+    "HostProposal MailFiles RuleProposal Site SiteRow",
     "jobs": "Command Databases Job JobDefaults JobInput JobStart JobSummary Note Retiring Rules",
     "kinds": "KindField KindInfo KindSettings Kinds",
     "maintenance": "BundleChange DamageRow Growth GrowthPoint GrowthStore MaintenanceStarted "

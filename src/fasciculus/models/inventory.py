@@ -165,6 +165,22 @@ class HostInput(HostFields):
     secrets: dict[str, str | None] = Field(default={}, repr=False)
 
 
+class RuleProposal(BaseModel):
+    """A rule that a look at a host proposes: the field that it sets, and what it would find."""
+
+    field: str
+    value: str
+    finds: str
+
+
+class HostProposal(BaseModel):
+    """A host with proposed rules, each of them, and what they find together, in words."""
+
+    host: HostFields
+    rules: list[RuleProposal] = []
+    finds: str = ""
+
+
 class Host(HostFields):
     """A host, with where it is, in words, and how many accounts it has."""
 

@@ -127,6 +127,7 @@ class Overview(BaseModel):
     recent: list[Run]
     nights: list[SubjectNights]
     stores: list[StoreFill]
+    hosts: int = 0
     accounts: int
     sites: int
     jobs: int

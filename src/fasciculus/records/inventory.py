@@ -84,6 +84,10 @@ def host(db: sqlite3.Connection, cipher: SecretCipher, name: str) -> Host:
     return _host(row, cipher)
 
 
+def host_count(db: sqlite3.Connection) -> int:
+    return int(db.execute("SELECT count(*) FROM host").fetchone()[0])
+
+
 def host_secrets(db: sqlite3.Connection, cipher: SecretCipher, name: str) -> dict[str, str]:
     row = db.execute("SELECT secrets FROM host WHERE name=?", (name,)).fetchone()
     return cipher.decrypt(row["secrets"]) if row else {}

@@ -28,9 +28,9 @@ from ..models import (
     Account,
     AccountInput,
     Database,
-    Host,
     Site,
 )
+from ..models.inventory import HostFields
 from ..records import inventory
 from ..records.db import Records, now
 from ..records.encryption import SecretCipher
@@ -56,7 +56,7 @@ def proposals(config: Config, records: Records, cipher: SecretCipher, name: str)
         closing(open_host(order.spec(), Path(spool))) as connection,
     ):
         connection.connect()
-        facts = _facts(connection, host, order, spool)
+        facts = read_facts(connection, host, order, spool)
     found = assemble(
         facts, rules.homes, rules.sites, rules.database_prefix, rules.by_grants, rules.leave_out
     )
@@ -89,7 +89,10 @@ def _known(account: Account, with_files: bool) -> DiscoveredAccount:
     )
 
 
-def _facts(connection: HostConnection, host: Host, order: HostOrder, spool: str) -> HostFacts:
+def read_facts(
+    connection: HostConnection, host: HostFields, order: HostOrder, spool: str
+) -> HostFacts:
+    """What a host tells, as far as its rules ask."""
     rules = host.finding
     facts = HostFacts()
     for rule in [*rules.homes, *rules.sites]:

@@ -1,5 +1,5 @@
 <script lang="ts">
-  // What needs attention; on an empty installation, what to do first.
+  // What needs attention.
   import type { Overview } from '../../lib/types';
   let { overview }: { overview: Overview } = $props();
 </script>
@@ -25,11 +25,6 @@
         <span class="text-moss">
           <span aria-hidden="true">●</span> Nothing needs attention.
         </span>
-        {#if !overview.accounts}
-          Begin with <a class="link" href="#/stores/new">a store</a>, then
-          <a class="link" href="#/accounts">an account</a>, then
-          <a class="link" href="#/jobs/new">a job</a>.
-        {/if}
       </p>
     {/each}
   </div>

@@ -8,6 +8,7 @@ from ...models import (
     AccountInput,
     Host,
     HostInput,
+    HostProposal,
     Page,
     SiteRow,
     TryResult,
@@ -15,7 +16,7 @@ from ...models import (
 from ...models.queries import AccountRemovalQuery, AccountsQuery, SavedQuery, WordsQuery
 from ...records import inventory, jobs
 from ...records.encryption import merged
-from .. import account_removal, host_check
+from .. import account_removal, host_check, host_proposal
 from ..context import context
 from ..kind_settings import check_databases, check_host
 from ..operations import operation, page_request
@@ -75,6 +76,21 @@ def hosts_try_draft(body: HostInput, query: SavedQuery) -> TryResult:
     db, cipher = context().records.reader, context().cipher
     old = inventory.host_secrets(db, cipher, query.saved) if query.saved else {}
     return host_check.try_host(context().config, body, merged(old, body.secrets), [])
+
+
+@operation(
+    "POST",
+    "/hosts/proposal",
+    "Look at a host and propose the rules by which its accounts are found",
+    body=HostInput,
+    response=HostProposal,
+    query=SavedQuery,
+)
+def hosts_propose(body: HostInput, query: SavedQuery) -> HostProposal:
+    check_host(body)
+    db, cipher = context().records.reader, context().cipher
+    old = inventory.host_secrets(db, cipher, query.saved) if query.saved else {}
+    return host_proposal.propose_rules(context().config, body, merged(old, body.secrets))
 
 
 @operation(

@@ -17,6 +17,7 @@ from ...models import (
 from ...models.runs import Attention, Night, SubjectNights
 from ...records import (
     bundles,
+    inventory,
     jobs,
     maintenance,
     reports,
@@ -47,6 +48,7 @@ def overview() -> Overview:
         recent=runs.runs(db, PageRequest(limit=8), state="ended").items,
         nights=_nights(now),
         stores=stores.fills(db, context().cipher),
+        hosts=inventory.host_count(db),
         accounts=counted.accounts,
         sites=counted.sites,
         jobs=counted.jobs,
