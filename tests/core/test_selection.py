@@ -3,7 +3,7 @@
 import pytest
 
 from fasciculus.core.errors import SettingError
-from fasciculus.core.selection import ExcludedPaths, Selection, chosen
+from fasciculus.core.selection import ExcludedPaths, Selection, check_known, chosen, gone
 
 
 def test_selections():
@@ -12,7 +12,7 @@ def test_selections():
     assert chosen(Selection("all_but", ("ferryline",)), known) == ["lanternchoir", "millpond"]
     assert chosen(Selection("listed", ("millpond",)), known) == ["millpond"]
     with pytest.raises(SettingError, match="mill"):
-        chosen(Selection("listed", ("mill",)), known)
+        check_known(Selection("listed", ("mill",)), known)
 
 
 def test_left_out_follows_links_to_the_real_place(tmp_path):
@@ -24,15 +24,25 @@ def test_left_out_follows_links_to_the_real_place(tmp_path):
     assert found == {b"backups"}
 
 
-def test_a_name_that_is_gone_is_no_trouble_where_all_are_covered():
+def test_a_name_that_is_gone_is_left_out_and_named():
     assert chosen(Selection("all", ("gone",)), ["a"]) == ["a"]
+    assert chosen(Selection("listed", ("b", "gone")), ["b", "a"]) == ["b"]
+    assert chosen(Selection("all_but", ("b", "gone")), ["b", "a"]) == ["a"]
+    for choice, names in (("all", []), ("all_but", ["gone"]), ("listed", ["gone"])):
+        assert gone(Selection(choice, ("b", "gone")), ["b", "a"]) == names
+
+
+def test_a_new_name_must_be_known_and_one_that_was_there_before_need_not():
+    check_known(Selection("all", ("gone",)), ["a"])
     for choice in ("all_but", "listed"):
+        found = Selection(choice, ("b", "gone"))
+        check_known(found, ["b", "a"], before=["gone"])
         with pytest.raises(SettingError) as caught:
-            chosen(Selection(choice, ("b", "gone")), ["b", "a"])
+            check_known(found, ["b", "a"], before=["other"])
         assert caught.value.sentence() == "There is no “gone”. Known: a, b."
         assert caught.value.field == "subjects"
     with pytest.raises(SettingError, match="There is no “a”") as caught:
-        chosen(Selection("listed", ("a",)), [])
+        check_known(Selection("listed", ("a",)), [])
     assert caught.value.way_out == "Known: none yet."
 
 
@@ -40,7 +50,7 @@ def test_a_listed_name_counts_once_and_few_of_many_known_are_named():
     assert chosen(Selection("listed", ("b", "a", "b")), ["a", "b", "c"]) == ["a", "b"]
     assert chosen(Selection("all_but", ("a", "b")), ["a", "b"]) == []
     with pytest.raises(SettingError) as caught:
-        chosen(Selection("listed", ("x",)), [f"a{n:02d}" for n in range(40)])
+        check_known(Selection("listed", ("x",)), [f"a{n:02d}" for n in range(40)])
     assert caught.value.way_out.count(",") == 11
 
 

@@ -26,6 +26,7 @@ from fasciculus.models import (
     Site,
     StoreInput,
 )
+from fasciculus.records import inventory
 
 
 def rows_of(path: Path) -> list[tuple]:
@@ -545,3 +546,50 @@ def test_starting_is_idempotent_and_never_twice_at_once(running, stand_in, tmp_p
         with pytest.raises(NotFoundError, match="nightli") as caught:
             client.jobs_start("nightli")
         assert "nightly" in caught.value.way_out
+
+
+def test_a_store_that_holds_bundles_says_so_when_it_is_added(running, tmp_path):
+    """And whose they are, as far as the tag of their manifests tells."""
+    with running.client() as client:
+        (store,) = folder_stores(tmp_path, "attic")
+        set_up(client, [small_account(tmp_path, "millpond")], [store])
+        run(client, "nightly")
+        client.jobs_remove("nightly")
+        client.stores_remove("attic")
+
+        def said():
+            return next(
+                (s.text for s in client.stores_try_draft(store).steps if s.name == "bundles"), ""
+            )
+
+        assert "1 subject (millpond)" in said() and "1 bundle made by this service." in said()
+        (manifest,) = (tmp_path / "attic").glob("accounts/millpond/bundles/*/bundle.json")
+        own = manifest.read_bytes()
+        manifest.write_bytes(own.replace(b'"reed-1"', b'"reed-9"'))
+        assert "made by this service and altered since" in said()
+        manifest.write_bytes(own[: own.index(b',\n "authentication"')] + b"\n}\n")
+        assert "nothing tells who made them" in said()
+        added = running.cli(
+            "stores", "add", "attic", "--kind", "folder", "--folder", str(tmp_path / "attic")
+        )
+        assert added.returncode == 0 and "It holds bundles already" in added.stdout, added.stderr
+
+
+def test_an_account_that_is_gone_stops_neither_a_job_nor_its_editing(running, tmp_path):
+    with running.client() as client:
+        accounts = [small_account(tmp_path, name) for name in ("millpond", "ferryline")]
+        set_up(client, accounts, folder_stores(tmp_path, "attic"))
+        old = client.jobs_show("nightly").model_dump(include=set(JobInput.model_fields))
+        listed = {**old, "choice": "listed", "names": ["ferryline", "millpond"]}
+        client.jobs_change("nightly", JobInput(**listed))
+        with running.parts.records.write() as db:
+            inventory.mark_gone(db, "ferryline", "2026-11-01T00:00:00+00:00")
+        done = run(client, "nightly")
+        assert done.outcome == "done" and [task.subject for task in done.tasks] == ["millpond"]
+        log = [line.text for line in client.every(client.runs_log, run_id=done.id)]
+        assert "account ferryline is gone: left out" in log
+        shown = client.overview().attention
+        assert any("names ferryline, which is gone" in row.text for row in shown)
+        assert client.jobs_change("nightly", JobInput(**{**listed, "keep": 3})).keep == 3
+        with pytest.raises(RefusedError, match="There is no “nobody”"):
+            client.jobs_change("nightly", JobInput(**{**listed, "names": ["nobody"]}))

@@ -134,9 +134,12 @@ def add(
     """
     with service() as client:
         store = _input(client, name, kind, context.args, verify_days)
-        prove(client.stores_try_draft(store), as_json)
+        tried = client.stores_try_draft(store)
+        prove(tried, as_json)
         made = client.stores_add(store)
-        output.done(made, f"Added store {made.name}: {made.where}.", as_json)
+        held = [step.text for step in tried.steps if step.name == "bundles"]
+        said = " ".join([f"Added store {made.name}: {made.where}.", *held])
+        output.done(made, said, as_json)
 
 
 @app.command(context_settings=EXTRA)

@@ -21,26 +21,37 @@ class Selection(Struct, frozen=True):
 
 
 def chosen(selection: Selection, known: Iterable[str]) -> list[str]:
-    """The names that the selection picks among ``known``, sorted.
-
-    A listed name that is not known raises :class:`SettingError`: a job must not
-    leave a subject out without a word.
-    """
+    """The names that the selection picks among ``known``, sorted. What is gone is none of them."""
     everything = sorted(known)
-    strange = sorted(set(selection.names) - set(everything))
-    if strange and selection.choice != "all":
-        raise SettingError(
-            f"There is no “{strange[0]}”.",
-            f"Known: {', '.join(everything[:12]) or 'none yet'}.",
-            field="subjects",
-        )
     match selection.choice:
         case "all":
             return everything
         case "all_but":
             return [name for name in everything if name not in selection.names]
         case "listed":
-            return sorted(set(selection.names))
+            return [name for name in everything if name in selection.names]
+
+
+def gone(selection: Selection, known: Iterable[str]) -> list[str]:
+    """The names that the selection says and that are not known, sorted."""
+    if selection.choice == "all":
+        return []
+    return sorted(set(selection.names) - set(known))
+
+
+def check_known(selection: Selection, known: Iterable[str], before: Iterable[str] = ()) -> None:
+    """Raise :class:`SettingError` for a name that is neither known nor was said ``before``.
+
+    A job must not leave a subject out without a word; one that is gone must not keep it from being
+    changed.
+    """
+    everything = sorted(known)
+    if strange := sorted(set(gone(selection, everything)) - set(before)):
+        raise SettingError(
+            f"There is no “{strange[0]}”.",
+            f"Known: {', '.join(everything[:12]) or 'none yet'}.",
+            field="subjects",
+        )
 
 
 class ExcludedPaths:

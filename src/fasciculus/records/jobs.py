@@ -8,7 +8,7 @@ import sqlite3
 from collections.abc import Iterator
 
 from ..core.errors import SettingError
-from ..core.selection import Selection, chosen
+from ..core.selection import Selection, check_known, chosen, gone
 from ..models import JobInput
 from .db import now
 from .inventory import account_names, nearest, site_names
@@ -46,11 +46,24 @@ def known_subjects(db: sqlite3.Connection, kind: str) -> list[str]:
 
 
 def covers(db: sqlite3.Connection, job: JobInput) -> list[str]:
-    """The subjects of a job as things are now.
+    """The subjects of a job as things are now."""
+    return chosen(_selection(job), known_subjects(db, job.subjects))
 
-    A listed name that is gone raises ``SettingError``.
-    """
-    return chosen(Selection(job.choice, tuple(job.names)), known_subjects(db, job.subjects))
+
+def gone_subjects(db: sqlite3.Connection, job: JobInput) -> list[str]:
+    """The subjects that a job names and that are not there any more."""
+    return gone(_selection(job), known_subjects(db, job.subjects))
+
+
+def check_subjects(db: sqlite3.Connection, new: JobInput, old_name: str | None) -> None:
+    """Raise ``SettingError`` for a subject that is not there and was not in the saved job."""
+    before = find(db, old_name) if old_name else None
+    named = before.names if before is not None and before.subjects == new.subjects else ()
+    check_known(_selection(new), known_subjects(db, new.subjects), named)
+
+
+def _selection(job: JobInput) -> Selection:
+    return Selection(job.choice, tuple(job.names))
 
 
 class Coverage:
@@ -72,7 +85,7 @@ class Coverage:
 
 def save_job(db: sqlite3.Connection, new: JobInput, old_name: str | None = None) -> None:
     """Add a job, or change the one of the old name."""
-    covers(db, new)
+    check_subjects(db, new, old_name)
     ids = store_ids(db)
     for name in new.stores:
         if name not in ids:

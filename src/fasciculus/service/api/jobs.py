@@ -59,10 +59,7 @@ def jobs_list(query: JobsQuery) -> Page[Job]:
 def _row(job: JobInput) -> Job:
     db = context().records.reader
     last = runs.last_ended(db, job.name)
-    try:
-        covers = len(jobs.covers(db, job))
-    except SettingError:
-        covers = len(job.names)
+    covers = len(jobs.covers(db, job))
     return Job(
         **job.model_dump(),
         summary=_sentence(job, covers),
@@ -212,6 +209,7 @@ def _retiring(
 )
 def jobs_summary(body: JobInput) -> JobSummary:
     db = context().records.reader
+    jobs.check_subjects(db, body, body.name)
     covers = jobs.covers(db, body)
     table = schedule.parse(body.timetable)
     zone = schedule.zone(body.zone)

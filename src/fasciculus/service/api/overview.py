@@ -79,6 +79,15 @@ def _attention(now: datetime) -> list[Attention]:
     rows += _of_the_machine()
     for job in jobs.jobs(db):
         last = runs.last_ended(db, job.name)
+        if absent := jobs.gone_subjects(db, job):
+            verb = "is" if len(absent) == 1 else "are"
+            rows.append(
+                Attention(
+                    level="look",
+                    link=f"/jobs/{quote(job.name)}",
+                    text=f"Job {job.name} names {format_list(absent)}, which {verb} gone.",
+                )
+            )
         if last and last["outcome"] not in ("done", "warned", "cancelled"):
             rows.append(
                 Attention(

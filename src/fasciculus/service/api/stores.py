@@ -14,7 +14,8 @@ from ...stores.trying import try_store
 from ..context import context, order_sources
 from ..kind_settings import check_store
 from ..operations import operation, page_request
-from ..tasks.orders.connections import store_order
+from ..store_contents import contents_step
+from ..tasks.orders.connections import manifest_key, store_order
 from .auth import note
 
 #: The setting that a step which fails points to, where the kind has it.
@@ -76,7 +77,7 @@ def stores_remove(name: str) -> None:
     response=TryResult,
 )
 def stores_try_draft(body: StoreInput, query: SavedQuery) -> TryResult:
-    return _try(_spec(body, query.saved or None), None)
+    return _try(_spec(body, query.saved or None), "" if query.saved else None)
 
 
 @operation("POST", "/stores/{name}/try", "Try a saved store", response=TryResult)
@@ -93,6 +94,7 @@ def _spec(body: StoreInput, saved: str | None) -> StoreSpec:
 
 
 def _try(spec: StoreSpec, store_id: str | None) -> TryResult:
+    """Try a store; of one that is new (``store_id`` is None), say what it holds already."""
     try:
         store = open_store(spec)
     except FasciculusError as error:
@@ -100,6 +102,9 @@ def _try(spec: StoreSpec, store_id: str | None) -> TryResult:
         return TryResult(ok=False, steps=[step])
     try:
         steps = try_store(store, store_id)
+        if store_id is None and all(step.ok for step in steps):
+            held = contents_step(store, manifest_key(context().cipher))
+            steps += [held] if held is not None else []
     finally:
         store.close()
     return TryResult(
@@ -117,7 +122,7 @@ def prepare(body: StoreInput, saved: str | None) -> tuple[str, str]:
     db = context().records.reader
     expected = stores.id_of(db, saved) if saved else None
     spec = _spec(body, saved)
-    tried = _try(spec, expected)
+    tried = _try(spec, expected or "")
     if not tried.ok:
         failed = next(step for step in tried.steps if not step.ok)
         raise SettingError(failed.text, failed.way_out, field=_field_of(failed.name, spec))

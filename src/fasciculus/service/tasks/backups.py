@@ -66,6 +66,8 @@ class BackupHandler(HandlerBase[QueuedBackup]):
                     "Add an account, or change what the job covers.",
                 )
             run_id = runs.add(db, job, started_by, subjects, key, options)
+            for name in jobs.gone_subjects(db, job):
+                runs.log(db, "run", run_id, "warning", f"{kind} {name} is gone: left out")
             hosts = inventory.hosts_of(db, kind)
             tasks = [
                 self._queued(run_id, job, task.id, (kind, task.subject), hosts.get(task.subject))

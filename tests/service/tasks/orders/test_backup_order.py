@@ -1,5 +1,7 @@
 """What the worker of a backup is told, out of the records."""
 
+from datetime import UTC, datetime
+
 import pytest
 from valley import MILLPOND, piece
 
@@ -7,6 +9,7 @@ from fasciculus.core.errors import MissingError, SettingError
 from fasciculus.models import Account, Database, Host, Site
 from fasciculus.models.jobs import Command, Note
 from fasciculus.records import bundles, maintenance, runs
+from fasciculus.records.db import stamp
 from fasciculus.records.runs import RunOptions
 from fasciculus.service.tasks.orders.backup import backup_order, hold_flags
 from fasciculus.worker.events import DamageFound
@@ -174,7 +177,7 @@ def test_a_full_job_expects_what_the_last_bundle_was(heronmere):
 
 
 def test_an_incremental_job_builds_on_the_last_bundle(heronmere):
-    name = heronmere.bundle(0, base="2099-01-01T00:00:00+00:00")
+    name = heronmere.bundle(0, base=stamp(datetime.now(UTC)))
     heronmere.listing(name)
     found = order(heronmere, mode="incremental")
     assert found.previous.name == name and found.states.endswith(".states")
@@ -185,7 +188,7 @@ def test_an_incremental_job_builds_on_the_last_bundle(heronmere):
 
 def test_damage_of_the_pieces_that_it_builds_on_is_said(heronmere):
     pieces = (piece("one.files-0001.tar.zst"), piece("two.files-0001.tar.zst"))
-    name = heronmere.bundle(0, pieces=pieces, base="2099-01-01T00:00:00+00:00")
+    name = heronmere.bundle(0, pieces=pieces, base=stamp(datetime.now(UTC)))
     heronmere.listing(name)
     with heronmere.records.write() as db:
         for file in ("pieces/two.files-0001.tar.zst", "pieces/other", f"bundles/{name}/x"):

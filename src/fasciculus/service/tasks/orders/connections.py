@@ -41,8 +41,13 @@ def store_order(sources: OrderSources, name: str) -> StoreOrder:
         settings=store.settings.model_dump_json(),
         secrets=stores.secrets(db, cipher, name),
         store_id=stores.id_of(db, name) or "",
-        signing_key=cipher.derived_key(_MANIFESTS).hex(),
+        signing_key=manifest_key(cipher).hex(),
     )
+
+
+def manifest_key(cipher: SecretCipher) -> bytes:
+    """The key of the authentication tags of manifests."""
+    return cipher.derived_key(_MANIFESTS)
 
 
 def recorded_copies(
