@@ -26,6 +26,7 @@ CARRIED = {
     "runs_events": "runs follow",
     "live": "runs follow",
     "restores_start": "restore",
+    "hosts_unmatched": "hosts find",
     "downloads_show": "bundles download",
     "outbox_list": "reports waiting",
     "outbox_send": "reports send",

@@ -9,6 +9,7 @@ from fasciculus.core.discovery.accounts import (
     assemble,
     difference,
     rule_pattern,
+    unmatched,
 )
 from fasciculus.core.discovery.web_server_config import VirtualHost, apache_hosts, nginx_hosts
 from fasciculus.core.errors import SettingError
@@ -155,8 +156,9 @@ def test_the_difference_is_said_in_words():
         ("server { server_name a.example b.example.; root /srv/a/; }", None),
         ("server { server_name a.example a.example; root /srv/a; }", None),
         ("server { server_name A.Example; root /srv/a; }", None),
-        ("server { server_name *.example _ localhost; root /srv/a; }", []),
-        ("server { server_name ~^www\\..*; root /srv/a; }", []),
+        ("server { server_name _ localhost; root /srv/a; }", []),
+        ("server { server_name *.example _ localhost; root /srv/a; }", [((), "/srv/a")]),
+        ("server { server_name ~^www\\..*; root /srv/a; }", [((), "/srv/a")]),
         ("server { server_name a.example; root relative; }", []),
         ("server { server_name a.example; root /srv/$host; }", []),
         ("server { server_name a.example; }", []),
@@ -198,7 +200,7 @@ def test_each_server_has_its_own_names_and_root():
         (["# ServerName a.example", "DocumentRoot /srv/a"], []),
         (["ServerName a.example"], []),
         (["ServerName a.example", "DocumentRoot"], []),
-        (["ServerName 'a.example", "DocumentRoot /srv/a"], []),
+        (["ServerName 'a.example", "DocumentRoot /srv/a"], [((), "/srv/a")]),
     ],
 )
 def test_apache_hosts(lines, hosts):
@@ -286,3 +288,28 @@ def test_no_difference_is_no_proposal():
     moved = [account("a", sites={"a.example": "/home/a/y"})]
     (row,) = difference(moved, known)
     assert row.changes == ("site a.example serves /home/a/y instead of /home/a/x",)
+
+
+def test_what_no_rule_gives_to_an_account_is_said():
+    """A database without an owner, and server names that say no domain."""
+    text = """
+    server { server_name ~^shop\\d+$ *.pond.example; root /home/mill_pond/shop; }
+    server { server_name pond.example *.pond.example; root /home/mill_pond/public; }
+    server { server_name _ localhost; root /home/mill_pond/none; }
+    server { server_name ~^other$; root /srv/other; }
+    """
+    hosts = list(nginx_hosts(text))
+    assert [host.names for host in hosts] == [(), ("pond.example",), ()]
+    facts = HostFacts(
+        folders=["/home/mill_pond"],
+        virtual_hosts=hosts,
+        databases=[("mariadb", "mill_pond_shop"), ("mariadb", "stray")],
+    )
+    found = assemble(facts, ["/home/{account}"], [], "{account}_", False, [])
+    assert found[0].sites == {"pond.example": "/home/mill_pond/public"}
+    rest = unmatched(facts, found)
+    assert rest.databases == (("mariadb", "stray"),)
+    assert rest.names == (
+        ("*.pond.example", "/home/mill_pond/shop"),
+        (r"~^shop\d+$", "/home/mill_pond/shop"),
+    )

@@ -48,6 +48,7 @@ export type StoreFill = Schemas['StoreFill'];
 export type SubjectNights = Schemas['SubjectNights'];
 export type Task = Schemas['Task'];
 export type Token = Schemas['Token'];
+export type Unmatched = Schemas['Unmatched'];
 export type TryResult = Schemas['TryResult'];
 
 export type Upcoming = Schemas['Upcoming'];

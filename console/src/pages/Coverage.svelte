@@ -50,9 +50,12 @@
     <td class="whitespace-nowrap {STATES[r.state].tone}"
       ><span aria-hidden="true">{STATES[r.state].mark}</span> {STATES[r.state].word}</td
     ><td class="whitespace-nowrap">{r.kind}</td><td class="wrap-anywhere">{r.name}</td>
-    <td><a class="link" href="#/accounts/{r.account}">{r.account}</a></td><td
-      class="whitespace-nowrap">{r.host}</td
-    >
+    <td
+      >{#if r.account}<a class="link" href="#/accounts/{r.account}">{r.account}</a>{:else}<a
+          class="link"
+          href="#/hosts/{r.host}/finding">no account</a
+        >{/if}</td
+    ><td class="whitespace-nowrap">{r.host}</td>
     <td
       >{#each r.jobs as job, n (job)}{n ? ', ' : ''}<a class="link" href="#/jobs/{job}">{job}</a
         >{:else}<a class="link" href="#/jobs/new">Add a job</a>{/each}</td

@@ -1,14 +1,15 @@
 <script lang="ts">
   // What a host's rules find, as a difference to what is known; taken over singly or all at once.
   import { Button, Checkbox } from 'flowbite-svelte';
-  import { hostsFind, hostsTakeOver } from '../lib/calls';
+  import { hostsFind, hostsTakeOver, hostsUnmatched } from '../lib/calls';
   import { Problem } from '../lib/api.svelte';
-  import type { Proposed } from '../lib/types';
+  import type { Proposed, Unmatched } from '../lib/types';
   import { count } from '../lib/words';
   import ErrorMessage from '../components/ErrorMessage.svelte';
   let { params }: { params: { name: string } } = $props();
   let rows = $state<Proposed[] | null>(null);
   let chosen = $state<Record<string, boolean>>({});
+  let rest = $state<Unmatched | null>(null);
   let problem = $state<Problem | null>(null);
   let busy = $state(false);
   let done = $state('');
@@ -26,6 +27,7 @@
     problem = null;
     try {
       rows = (await hostsFind(params.name)).items;
+      rest = await hostsUnmatched(params.name);
       chosen = {};
     } catch (error) {
       problem = error as Problem;
@@ -120,4 +122,15 @@
   {#if rows.length > SHOWN}<p class="mt-2 text-sm text-faint">
       The first {SHOWN} of {rows.length.toLocaleString('en')}; “Take over all” takes every one.
     </p>{/if}
+{/if}
+{#if rest?.databases?.length || rest?.names?.length}
+  <section class="sheet mt-4 p-4" aria-labelledby="unmatched">
+    <h2 id="unmatched" class="mb-2">Of no account</h2>
+    {#if rest.databases?.length}
+      <p>No rule gives these databases to an account: {rest.databases.join(', ')}.</p>
+    {/if}
+    {#if rest.names?.length}
+      <p>These server names say no domain, so there is no site of them: {rest.names.join(', ')}.</p>
+    {/if}
+  </section>
 {/if}

@@ -202,6 +202,7 @@ def find(name: HostName, as_json: AsJson = False) -> None:
     """Find the host's accounts by its rules, as a difference to what is known."""
     with service() as client:
         rows = client.hosts_find(name).items
+        rest = client.hosts_unmatched(name)
     if as_json:
         return output.show_json(rows)
     for row in rows:
@@ -219,6 +220,11 @@ def find(name: HostName, as_json: AsJson = False) -> None:
         )
     else:
         output.out.print("Everything that was found is known already.")
+    for what, why in (
+        *((f"database {row}", "no rule gives it to an account") for row in rest.databases),
+        *((f"server name {row}", "it says no domain: no site of it") for row in rest.names),
+    ):
+        output.out.print(f"? {what}: {why}", highlight=False, markup=False, soft_wrap=True)
     return None
 
 

@@ -68,6 +68,10 @@ class InventoryCalls(Transport):
         """Accounts on the host that are new, changed or gone, by its rules."""
         return self._call("GET", f"/hosts/{quote(name)}/finding", models.Page[models.Proposed])
 
+    def hosts_unmatched(self, name: str) -> models.Unmatched:
+        """What the last finding on the host could give to no account."""
+        return self._call("GET", f"/hosts/{quote(name)}/unmatched", models.Unmatched)
+
     def hosts_take_over(self, name: str, accounts: list[str] | None = None) -> models.TakenOver:
         """Take over what was found of some accounts, or all of it."""
         body = models.TakeOver(accounts=accounts or [], all=accounts is None)

@@ -124,6 +124,10 @@ class Engine(Protocol):
     def version(self, access: DatabaseAccess) -> str:
         """What the server says it is."""
 
+    def rights(self, access: DatabaseAccess) -> list[str]:
+        """What the server's users may do for bundling and restoring, in sentences; with what would
+        suffice where something lacks."""
+
     def discover(self, access: DatabaseAccess, homes: list[str]) -> list[DatabaseRef]:
         """The databases of a host; files below ``homes`` by their full path."""
 

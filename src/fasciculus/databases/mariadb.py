@@ -2,21 +2,29 @@
 
 from __future__ import annotations
 
+import dataclasses
 from collections.abc import Callable, Iterable, Iterator
 from contextlib import AbstractContextManager
 
 from ..core.bundle.entry import Entry
 from ..core.bundle.manifest import DatabaseRecord
+from ..core.dump import privileges
 from ..core.dump.filters import DatabaseRules, DumpRules
 from ..core.dump.literals import quote_name
 from ..core.dump.loader import statements
 from ..core.dump.mariadb import Dump
-from ..core.dump.members import USERS, safe_file
+from ..core.dump.members import USERS, safe_file, sql_text
 from ..core.dump.users import every_user
 from ..core.errors import FasciculusError, SettingError, StatementError
 from ..kinds import Secrets, Settings
 from .base import DatabaseAccess, DatabaseRef, SqlMember
-from .mariadb_server import MariaDbConnection, MariaDbSecrets, MariaDbSettings, connect
+from .mariadb_server import (
+    MariaDbConnection,
+    MariaDbSecrets,
+    MariaDbSettings,
+    connect,
+    to_restore,
+)
 
 _NAME = "mariadb"
 #: Statements of a member that are named when they are refused, and how much of each.
@@ -35,6 +43,17 @@ def _connect(access: DatabaseAccess) -> AbstractContextManager[MariaDbConnection
             "Give its socket or address in the host's settings.",
         )
     return connect(access.server, access.host)
+
+
+def _to_restore(access: DatabaseAccess) -> DatabaseAccess:
+    if access.server is None:
+        return access
+    return dataclasses.replace(access, server=to_restore(access.server))
+
+
+def _quoted(user: str) -> str:
+    name, _, host = user.rpartition("@")
+    return f"{sql_text(name)}@{sql_text(host)}"
 
 
 class MariaDbDump:
@@ -84,6 +103,29 @@ class MariaDbEngine:
         with _connect(access) as server:
             return _text(server.rows("SELECT version()")[0][0])
 
+    def rights(self, access: DatabaseAccess) -> list[str]:
+        said = []
+        with _connect(access) as server:
+            grants = [_text(row[0]) for row in server.rows("SHOW GRANTS")]
+            user = _text(server.rows("SELECT current_user()")[0][0])
+        lacking = privileges.missing(grants, "")
+        said.append(
+            f"{user} may read every database."
+            if not lacking
+            else f"{user} lacks {', '.join(lacking)} on some databases; this gives all that "
+            f"bundling needs: {privileges.grant_to_bundle(_quoted(user))}"
+        )
+        with _connect(_to_restore(access)) as server:
+            grants = [_text(row[0]) for row in server.rows("SHOW GRANTS")]
+            user = _text(server.rows("SELECT current_user()")[0][0])
+        said.append(
+            f"{user} may restore databases with their users."
+            if privileges.may_restore(grants)
+            else f"{user} may not restore everything; this gives all that restoring needs, to it "
+            f"or to a user for restoring alone: {privileges.grant_to_restore(_quoted(user))}"
+        )
+        return said
+
     def discover(self, access: DatabaseAccess, homes: list[str]) -> list[DatabaseRef]:
         with _connect(access) as server:
             rows = server.rows(
@@ -124,7 +166,7 @@ class MariaDbEngine:
         members: Iterator[tuple[Entry, Callable[[], bytes]]],
         warn: Callable[[str], None],
     ) -> Iterator[Entry]:
-        with _connect(access) as server:
+        with _connect(_to_restore(access)) as server:
             _make_empty(server, name, record.character_set)
             for entry, read in members:
                 if entry.path.endswith(b"/" + USERS.encode()) and name != record.name:

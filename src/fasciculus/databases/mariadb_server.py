@@ -77,6 +77,12 @@ class MariaDbSettings(Settings):
     address: str = Field(default="", title="Address", examples=["127.0.0.1"])
     port: int = Field(default=3306, ge=1, le=65535, title="Port")
     user: str = Field(default="", title="User", examples=["fasciculus"])
+    restore_user: str = Field(
+        default="",
+        title="User for restoring",
+        description="If another: one that may change databases, while the first one only reads.",
+        examples=["fasciculus-restore"],
+    )
 
     @field_validator("socket")
     @classmethod
@@ -91,6 +97,9 @@ class MariaDbSecrets(Secrets):
     """The password of the user, where it needs one."""
 
     password: str | None = Field(default=None, repr=False, title="Password")
+    restore_password: str | None = Field(
+        default=None, repr=False, title="Password of the user for restoring"
+    )
 
 
 class MariaDbConnection:
@@ -252,6 +261,16 @@ def _grant(text: str) -> str:
             f"Give it: GRANT {match['special'].split(',')[0].strip()} ON *.* TO the database user;"
         )
     return "Give the database user that right (GRANT)."
+
+
+def to_restore(spec: ServerSpec) -> ServerSpec:
+    """How to reach the server as the user who may change databases."""
+    settings = spec.settings
+    assert isinstance(settings, MariaDbSettings)
+    if not settings.restore_user:
+        return spec
+    own = settings.model_copy(update={"user": settings.restore_user})
+    return ServerSpec(own, {"password": spec.secrets.get("restore_password", "")})
 
 
 @contextmanager

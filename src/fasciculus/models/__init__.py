@@ -14,7 +14,7 @@ _NAMES = {
     "bundles": "Bundle BundleDetail BundleEntry BundleFiles Changes ContentsInfo Copy DatabaseInfo "
     "DownloadReport EntrySearch PieceInfo Restore RestoreStart",
     "discovery": "Applied Change CoverageRow Definitions ExcludedSize Folder Preview PreviewStart "
-    "Proposed SizeCount TakeOver TakenOver",
+    "Proposed SizeCount TakeOver TakenOver Unmatched",
     "inventory": "Account AccountInput Database DiscoveryRules Host HostFields HostInput "
     "HostProposal MailFiles RuleProposal Site SiteRow",
     "jobs": "Command Databases Job JobDefaults JobInput JobStart JobSummary Note Retiring Rules",

@@ -20,6 +20,14 @@ class Proposed(BaseModel):
     changes: list[str]
 
 
+class Unmatched(BaseModel):
+    """What the last finding saw on a host and no rule gives to an account: databases of its
+    servers, and server names that say no domain, each with its document root."""
+
+    databases: list[str] = []
+    names: list[str] = []
+
+
 class TakeOver(BaseModel):
     """Which of the proposals to take over: accounts by name, or all of them."""
 

@@ -9,6 +9,7 @@ from collections.abc import Callable
 from dataclasses import dataclass
 
 from ..core.coverage import CoverageItem
+from ..core.discovery.accounts import Unmatched
 from ..core.errors import MissingError, SettingError
 from ..models import (
     Account,
@@ -20,6 +21,7 @@ from ..models import (
     SiteRow,
 )
 from ..models.inventory import AccountFields, HostFields
+from . import settings
 from .encryption import SecretCipher, merged
 from .paging import (
     PageRequest,
@@ -28,6 +30,7 @@ from .paging import (
     page,
 )
 
+_UNMATCHED = "finding.unmatched"
 CoverageLookup = Callable[[str, str], list[str]]
 
 _NEWEST = (
@@ -317,7 +320,41 @@ def things(db: sqlite3.Connection) -> list[CoverageItem]:
             "SELECT mail_domain.name, account.name, host.name " + where.format("mail_domain")
         )
     ]
-    return found
+    return found + _unmatched_things(db)
+
+
+def save_unmatched(db: sqlite3.Connection, host: str, found: Unmatched) -> None:
+    """Keep what no rule of a host gives to an account, for coverage."""
+    known = settings.get(db, _UNMATCHED, {})
+    if known.get(host) != (row := {"databases": found.databases, "names": found.names}):
+        settings.put(db, _UNMATCHED, {**known, host: row})
+
+
+def unmatched(db: sqlite3.Connection, host: str) -> Unmatched:
+    """What the last finding on a host could give to no account."""
+    row = settings.get(db, _UNMATCHED, {}).get(host, {})
+    return Unmatched(
+        tuple((engine, name) for engine, name in row.get("databases", ())),
+        tuple((name, root) for name, root in row.get("names", ())),
+    )
+
+
+def _unmatched_things(db: sqlite3.Connection) -> list[CoverageItem]:
+    """Databases of servers that belong to no account that is known."""
+    hosts = {row[0] for row in db.execute("SELECT name FROM host")}
+    known = {
+        (row[0], row[1])
+        for row in db.execute(
+            "SELECT host.name, database.name FROM database JOIN account ON account.id=account_id "
+            "JOIN host ON host.id=host_id"
+        )
+    }
+    return [
+        CoverageItem("database", name, "", host, on_server=True)
+        for host in sorted(hosts & settings.get(db, _UNMATCHED, {}).keys())
+        for _, name in unmatched(db, host).databases
+        if (host, name) not in known
+    ]
 
 
 def account_names(db: sqlite3.Connection) -> list[str]:

@@ -16,6 +16,7 @@ from ..core.discovery.accounts import (
     difference,
     rule_glob,
     rule_pattern,
+    unmatched,
 )
 from ..core.discovery.web_server_config import apache_hosts, nginx_hosts
 from ..core.errors import FasciculusError, SettingError
@@ -60,6 +61,8 @@ def proposals(config: Config, records: Records, cipher: SecretCipher, name: str)
     found = assemble(
         facts, rules.homes, rules.sites, rules.database_prefix, rules.by_grants, rules.leave_out
     )
+    with records.write() as writer:
+        inventory.save_unmatched(writer, name, unmatched(facts, found))
     names, patterns = (
         {account.name for account in found},
         [rule_pattern(rule) for rule in rules.homes],

@@ -56,8 +56,10 @@ def _servers(connection: HostConnection, order: HostOrder, spool: str) -> Iterat
     for name in order.servers:
         engine = ENGINES.get(name)
         try:
-            version = engine.version(database_access(name, order, connection, "", spool))
-            yield Step("database server", True, f"It answers: {version}.")
+            access = database_access(name, order, connection, "", spool)
+            yield Step("database server", True, f"It answers: {engine.version(access)}.")
+            for sentence in engine.rights(access):
+                yield Step("rights", True, sentence)
         except FasciculusError as error:
             yield Step("database server", False, error.message, error.way_out)
 

@@ -119,7 +119,7 @@ def assemble(
     for host in facts.virtual_hosts:
         owner = _owner(by_home, host.root)
         # A further name of a site that is known is not another site.
-        if owner is not None and _usable(host.names[0]):
+        if owner is not None and host.names and _usable(host.names[0]):
             owner.sites.setdefault(host.names[0], host.root)
     _databases(found, facts, database_prefix, by_grants)
     for engine, path in facts.database_files:
@@ -127,6 +127,38 @@ def assemble(
             owner.databases.add(_database_file(owner, engine, path))
     _mail(found, facts.mail_domains)
     return [found[name] for name in sorted(found)]
+
+
+@dataclass(frozen=True, slots=True)
+class Unmatched:
+    """What is on a host and no rule gives to an account.
+
+    ``databases`` are (engine, name) of its servers, ``names`` are server names that say no domain,
+    each with its document root.
+    """
+
+    databases: tuple[tuple[str, str], ...] = ()
+    names: tuple[tuple[str, str], ...] = ()
+
+
+def unmatched(facts: HostFacts, found: Iterable[DiscoveredAccount]) -> Unmatched:
+    """What of the facts belongs to none of the accounts."""
+    accounts = list(found)
+    owned = {(d.engine, d.name) for account in accounts for d in account.databases if not d.path}
+    by_home = {account.home: account for account in accounts}
+    return Unmatched(
+        tuple(sorted(set(facts.databases) - owned)),
+        tuple(
+            sorted(
+                {
+                    (name, host.root)
+                    for host in facts.virtual_hosts
+                    for name in host.unread
+                    if _owner(by_home, host.root) is not None
+                }
+            )
+        ),
+    )
 
 
 def _owner(by_home: dict[str, DiscoveredAccount], path: str) -> DiscoveredAccount | None:

@@ -10,12 +10,19 @@ from dataclasses import dataclass
 
 @dataclass(frozen=True, slots=True)
 class VirtualHost:
-    """The names that a web server answers to from one document root."""
+    """The names that a web server answers to from one document root.
+
+    Where none of its names says a domain, ``unread`` are those that it has: wildcards, expressions,
+    what is misspelt.
+    """
 
     names: tuple[str, ...]
     root: str
+    unread: tuple[str, ...] = ()
 
 
+#: What stands for any name, or for this machine.
+_NO_NAMES = frozenset(["_", "", "localhost", "default", "default_server"])
 _HOST_NAME = re.compile(r"(?!-)[a-z0-9-]+(\.[a-z0-9-]+)+")
 # Each character is looked at once (possessive), whatever is missing at the end of a quotation.
 _TOKEN = re.compile(
@@ -31,9 +38,10 @@ def _domain(name: str) -> str:
 
 def _made(names: list[str], root: str) -> Iterator[VirtualHost]:
     found = tuple(dict.fromkeys(domain for name in names if (domain := _domain(name))))
+    unread = () if found else tuple(name for name in names if name.lower() not in _NO_NAMES)
     root = root.rstrip("/")
-    if found and root.startswith("/") and "$" not in root:
-        yield VirtualHost(found, root)
+    if (found or unread) and root.startswith("/") and "$" not in root:
+        yield VirtualHost(found, root, unread)
 
 
 def nginx_hosts(text: str) -> Iterator[VirtualHost]:

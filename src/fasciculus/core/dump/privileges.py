@@ -33,6 +33,24 @@ def missing(grants: Iterable[str], database: str) -> list[str]:
     return [right for right in NEEDED if right not in have]
 
 
+def grant_to_bundle(user: str) -> str:
+    """The statement that gives a user what reading every database needs."""
+    return f"GRANT {', '.join(NEEDED)} ON *.* TO {user};"
+
+
+def grant_to_restore(user: str) -> str:
+    """The statement that gives a user what restoring any database with its users needs."""
+    return f"GRANT ALL PRIVILEGES ON *.* TO {user} WITH GRANT OPTION;"
+
+
+def may_restore(grants: Iterable[str]) -> bool:
+    """Whether a user may make again whatever a bundle holds of a server."""
+    return any(
+        line.startswith("GRANT ALL PRIVILEGES ON *.*") and "WITH GRANT OPTION" in line
+        for line in grants
+    )
+
+
 def _covers(where: str, database: str) -> bool:
     """Whether ``*.*`` or a database pattern (with ``_`` and ``%``, escaped by ``\\``) means the
     database.

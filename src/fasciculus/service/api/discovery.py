@@ -24,6 +24,7 @@ from ...models import (
     Started,
     TakenOver,
     TakeOver,
+    Unmatched,
 )
 from ...models.queries import CoverageQuery
 from ...records import bundles, inventory, jobs
@@ -54,6 +55,22 @@ def hosts_find(name: str) -> Page[Proposed]:
         for row in _proposals(name)
     ]
     return Page(items=rows, total=len(rows))
+
+
+@operation(
+    "GET",
+    "/hosts/{name}/unmatched",
+    "What the last finding on a host could give to no account",
+    response=Unmatched,
+)
+def hosts_unmatched(name: str) -> Unmatched:
+    db = context().records.reader
+    inventory.host(db, context().cipher, name)
+    found = inventory.unmatched(db, name)
+    return Unmatched(
+        databases=[f"{database} ({engine})" for engine, database in found.databases],
+        names=[f"{server} ({root})" for server, root in found.names],
+    )
 
 
 def _proposals(name: str) -> list[Proposal]:
