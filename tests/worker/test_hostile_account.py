@@ -1,0 +1,145 @@
+"""An account holder who exchanges his folders for links, without pause, from a process of his own.
+
+He gets nothing out of other places by what is bundled, and nothing into them by what is restored.
+"""
+
+import io
+import os
+import shutil
+import subprocess
+import tempfile
+import threading
+from contextlib import closing, suppress
+from pathlib import Path
+
+import pytest
+from nights import Nights, made
+
+from fasciculus.core.errors import FasciculusError
+from fasciculus.hosts.local import LocalHost
+from fasciculus.hosts.ssh import SshHost
+from fasciculus.worker.events import Emitter
+from fasciculus.worker.orders import RestoreOrder
+from fasciculus.worker.restore.task import RestoreTask
+
+SECRET = b"of somebody else"
+ROUNDS = 50
+#: Exchanges folders and a file of the home, and what lies in the folder that restores go to.
+HOSTILE = r"""
+my ($home, $shared, $outside) = @ARGV;
+$SIG{TERM} = sub { exit 0 };
+my $turns = 0;
+while (1) {
+  for my $place ("$home/x", "$home/a/b/x") {
+    rename($place, "$place-aside"); symlink($outside, $place);
+    unlink($place); rename("$place-aside", $place);
+  }
+  rename("$home/page", "$home/page-aside"); symlink("$outside/secret-3", "$home/page");
+  unlink("$home/page"); rename("$home/page-aside", "$home/page");
+  if (opendir(my $names, $shared)) {
+    for my $name (readdir($names)) {
+      next if $name =~ /^\./ or $name =~ /-aside/;
+      rename("$shared/$name", "$shared/$name-aside$turns") and symlink($outside, "$shared/$name");
+    }
+    closedir($names);
+  }
+  $turns++;
+  if ($turns % 50 == 0) { open(my $f, ">", "$home/turns"); print $f $turns; close($f) }
+}
+"""
+
+
+@pytest.fixture
+def valley():
+    """A home of somebody without rights, a folder that everybody may change, and a secret."""
+    if os.geteuid() != 0:
+        pytest.skip("only root can be somebody else")
+    root = Path(tempfile.mkdtemp(dir="/tmp", prefix="hostile-"))
+    root.chmod(0o711)
+    found = Nights(root / "mine")
+    home = root / "home"
+    for folder in ("x", "a/b/x"):
+        (home / folder).mkdir(parents=True)
+        for number in range(8):
+            (home / folder / f"secret-{number}").write_bytes(b"my own")
+    (home / "page").write_bytes(b"my own")
+    for path in (home, *home.rglob("*")):
+        os.chown(path, 65534, 65534)
+    (root / "outside").mkdir(mode=0o700)
+    for number in range(8):
+        (root / f"outside/secret-{number}").write_bytes(SECRET)
+    (root / "shared").mkdir()
+    (root / "shared").chmod(0o777)
+    found.tree = home
+    program = root / "hostile.pl"
+    program.write_text(HOSTILE)
+    process = subprocess.Popen(
+        ["setpriv", "--reuid=65534", "--regid=65534", "--clear-groups", "perl", str(program)]
+        + [str(root / name) for name in ("home", "shared", "outside")],
+        cwd="/",
+    )
+    yield found, root
+    process.terminate()
+    process.wait(30)
+    turns = int((home / "turns").read_text())
+    assert turns >= 500, "he was at work all the time"
+    shutil.rmtree(root, ignore_errors=True)
+
+
+def check_outside(root: Path) -> None:
+    """Nothing came in, nothing was changed."""
+    found = {path.name: path.read_bytes() for path in (root / "outside").iterdir()}
+    assert found == {f"secret-{number}": SECRET for number in range(8)}
+    assert (root / "outside").stat().st_uid == 0
+
+
+def restore(nights, target: Path) -> None:
+    """Bring the newest bundle there; where that is refused, nothing is said."""
+    order = made(
+        RestoreOrder,
+        {
+            "subject": {"kind": "account", "name": "millpond", "host": "reed-1", "root": ""},
+            "bundle": nights.known[-1],
+            "store": nights.store_order("attic"),
+            "target": str(target),
+            "spool": str(nights.root / "spool5"),
+        },
+    )
+    with suppress(FasciculusError, OSError):
+        RestoreTask(order, LocalHost(), Emitter(io.BytesIO()), threading.Event()).run()
+
+
+def bytes_of_files(root: Path):
+    """Of the files that came back; a link that lay there came back as a link, and is not read."""
+    for folder, _, names in os.walk(root):
+        for path in (Path(folder) / name for name in names):
+            if path.is_file() and not path.is_symlink():
+                yield path.read_bytes()
+
+
+def rounds(nights, root, host):
+    contents, back = set(), nights.root / "back"
+    for number in range(ROUNDS):
+        nights.night(incremental=number % 5 > 0, host=host, keep=2)
+        restore(nights, back)
+        contents |= set(bytes_of_files(back))
+        shutil.rmtree(back)
+        restore(nights, root / f"shared/back-{number}")
+        check_outside(root)
+    assert SECRET not in contents
+    assert b"my own" in contents, sorted(contents)
+
+
+@pytest.fixture(autouse=True)
+def no_pictures(monkeypatch):
+    """The tree is never at rest: nobody draws it."""
+    monkeypatch.setattr("nights.picture", lambda root: {})
+
+
+def test_nothing_gets_out_or_in_here(valley):
+    rounds(*valley, None)
+
+
+def test_nothing_gets_out_or_in_over_ssh(valley, openssh):
+    with closing(SshHost(openssh.host(), valley[1] / "mine")) as host:
+        rounds(*valley, host)
