@@ -55,7 +55,7 @@ check: setup
 	$(call timed,svelte,cd console && npx --no-install svelte-check --tsconfig ./tsconfig.json --fail-on-warnings --output machine)
 
 # After a change of the API: its description, and the console's types and calls.
-generate: setup
+generate: $(VENV)/.ready console/node_modules/.ready
 	$(BIN)/python -m fasciculus.service.describe > console/openapi.json
 	cd console && npm run --silent generate
 

@@ -98,7 +98,7 @@ def _typed(name: str, value: Any, default: Any, source: str) -> Any:
                 str(value).lower()
             ]
         if isinstance(default, tuple):
-            names = value if isinstance(value, list) else str(value).split(",")
+            names = value if isinstance(value, list | tuple) else str(value).split(",")
             return tuple(str(name).strip() for name in names if str(name).strip())
         return type(default)(value)
     except (ValueError, KeyError) as error:

@@ -410,7 +410,7 @@ def test_repacking_one_store_keeps_downloads_of_both_right(kept, running, tmp_pa
         and kept.stores_show("cellar").bytes == before
     )
     sizes = {
-        kept.bundles_download(newest.id, tmp_path / f"{store}.tar.gz", store=store)
+        kept.bundles_download(newest.id, tmp_path / f"{store}.tar.gz", store=store)[0]
         for store in ("attic", "cellar")
     }
     assert len(sizes) == 1

@@ -118,6 +118,10 @@ export const hostsTakeOver = (
   body: Optional<Schemas['TakeOver'], 'accounts' | 'all'>,
 ) => call<Schemas['TakenOver']>('POST', `/hosts/${part(name)}/finding`, body);
 
+/** What the last finding on a host could give to no account. */
+export const hostsUnmatched = (name: string) =>
+  call<Schemas['Unmatched']>('GET', `/hosts/${part(name)}/unmatched`);
+
 /** Measure what a job would take of a subject. */
 export const previewsStart = (body: Schemas['PreviewStart']) =>
   call<Schemas['Started']>('POST', '/previews', body);

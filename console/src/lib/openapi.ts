@@ -349,6 +349,23 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  '/api/v1/hosts/{name}/unmatched': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** What the last finding on a host could give to no account */
+    get: operations['hosts_unmatched'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   '/api/v1/previews': {
     parameters: {
       query?: never;
@@ -4314,6 +4331,23 @@ export interface components {
        */
       way_out: string;
     };
+    /**
+     * Unmatched
+     * @description What the last finding saw on a host and no rule gives to an account: databases of its
+     *     servers, and server names that say no domain, each with its document root.
+     */
+    Unmatched: {
+      /**
+       * Databases
+       * @default []
+       */
+      databases: string[];
+      /**
+       * Names
+       * @default []
+       */
+      names: string[];
+    };
     /** Upcoming */
     Upcoming: {
       /**
@@ -4490,6 +4524,13 @@ export interface components {
        * @example fasciculus
        */
       user: string;
+      /**
+       * User for restoring
+       * @description If another: one that may change databases, while the first one only reads.
+       * @default
+       * @example fasciculus-restore
+       */
+      restore_user: string;
     };
   };
   responses: never;
@@ -5453,6 +5494,37 @@ export interface operations {
         };
         content: {
           'application/json': components['schemas']['TakenOver'];
+        };
+      };
+      /** @description a problem */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  hosts_unmatched: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        name: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description the answer */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Unmatched'];
         };
       };
       /** @description a problem */
