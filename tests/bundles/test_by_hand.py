@@ -3,6 +3,7 @@ read.
 """
 
 import json
+import os
 import re
 import shutil
 import subprocess
@@ -54,6 +55,26 @@ def test_a_full_bundle_with_ordinary_tools(tmp_path):
         tmp_path / "restored",
     )
     assert picture(tmp_path / "restored/files") == picture(found.tree)
+
+
+def test_the_times_of_folders_that_are_in_several_pieces(tmp_path):
+    """A later piece puts something into a folder that an earlier one brought."""
+    found = Nights(tmp_path / "n")
+    for number in range(12):
+        (found.tree / "site").mkdir(exist_ok=True)
+        (found.tree / f"site/film-{number:02}.bin").write_bytes(os.urandom(MIB // 2))
+    os.utime(found.tree / "site", ns=(1, 1_600_000_000_123_456_789))
+    found.night(piece_size=2 * MIB)
+    (name,) = found.known
+    assert len(found.manifests[name]["pieces"]) > 2
+    steps = commands("2. When") + commands("   A later piece")
+    follow(
+        f"cd accounts/millpond/bundles/{name}\n{steps}",
+        found.root / "attic",
+        name,
+        tmp_path / "back",
+    )
+    assert picture(tmp_path / "back/files") == picture(found.tree)
 
 
 def test_an_incremental_bundle_with_the_program_of_the_page(nights, tmp_path):

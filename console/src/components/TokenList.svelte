@@ -105,7 +105,9 @@
         /></FormField
       >
     </div>
-    <Checkbox bind:checked={ending} class="mb-3">Remove all of your tokens as well</Checkbox>
+    <div class="mb-3">
+      <Checkbox bind:checked={ending}>Remove all of your tokens as well</Checkbox>
+    </div>
     <ErrorMessage problem={trouble} /><Button
       type="submit"
       size="sm"

@@ -11,6 +11,7 @@
   import ConfirmDialog from '../components/ConfirmDialog.svelte';
   import DiscoveryFields from '../components/host/DiscoveryFields.svelte';
   import ErrorMessage from '../components/ErrorMessage.svelte';
+  import HostButtons from '../components/host/HostButtons.svelte';
   import HostServers from '../components/host/HostServers.svelte';
   import HostSystemFields from '../components/host/HostSystemFields.svelte';
   import KindChoice from '../components/KindChoice.svelte';
@@ -135,16 +136,7 @@
     <HostSystemFields bind:host {problem} />
     <div class="p-4">
       <ErrorMessage {problem} />
-      <div class="flex flex-wrap gap-3">
-        <Button type="submit" disabled={busy || !host.name || !!nameFault(host.name)}>
-          {busy ? 'Trying …' : 'Try and save'}
-        </Button>
-        <Button color="alternative" onclick={tryOut} disabled={busy}>Try only</Button>
-        <Button color="alternative" onclick={propose} disabled={busy || !host.name}>
-          Propose rules
-        </Button>
-        <Button color="alternative" href="#/accounts">Cancel</Button>
-      </div>
+      <HostButtons {busy} usable={!!host.name && !nameFault(host.name)} {tryOut} {propose} />
     </div>
   </form>
   <aside>
