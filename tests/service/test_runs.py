@@ -231,6 +231,10 @@ def test_everything_comes_back_as_it_was(running, stand_in, mariadb, tmp_path):
         assert [e.path for e in client.bundles_search(bundle.id, "site SQLITE").items] == [
             "sqlite/sites/site.sqlite"
         ]
+        with pytest.raises(RefusedError, match=r"No restore of this bundle .* was interrupted"):
+            client.restores_start(
+                RestoreStart(bundle=bundle.id, target=str(tmp_path / "part"), resume=True)
+            )
         with pytest.raises(RefusedError, match="not empty"):
             client.restores_start(RestoreStart(bundle=bundle.id, target=str(back)))
         with pytest.raises(RefusedError, match="Fasciculus itself uses"):

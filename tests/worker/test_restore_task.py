@@ -571,3 +571,81 @@ def test_flags_that_cannot_be_set_are_said(kept, monkeypatch):
     found, log = restore(kept)
     assert found.outcome == "warned"
     assert sum("its flags (schg,sappnd) could not be set" in line for line in log) == 2
+
+
+STEPS = ("new_file", "folder", "place", "link")
+
+
+def killed_at(nights, step: int) -> bool:
+    """Restore in a process that dies before a step; whether it got so far."""
+    child = os.fork()
+    if not child:
+        left = [step]
+
+        def counted(method):
+            def wrapped(self, *values):
+                left[0] -= 1
+                if left[0] < 0:
+                    os._exit(9)
+                return method(self, *values)
+
+            return wrapped
+
+        for name in STEPS:
+            setattr(RestoreTarget, name, counted(getattr(RestoreTarget, name)))
+        try:
+            restore(nights)
+        finally:
+            os._exit(0)
+    return os.waitstatus_to_exitcode(os.waitpid(child, 0)[1]) == 9
+
+
+def test_a_restore_that_is_killed_anywhere_is_taken_up_again(nights, monkeypatch):
+    """What it left is whole or is made anew, whoever had the folder in between."""
+    for path in nights.tree.iterdir():
+        shutil.rmtree(path) if path.is_dir() else path.unlink()
+    for number in range(3):
+        (nights.tree / f"folder-{number}").mkdir()
+        (nights.tree / f"folder-{number}/page").write_bytes(os.urandom(5000))
+    os.link(nights.tree / "folder-0/page", nights.tree / "folder-2/second")
+    (nights.tree / "link").symlink_to("folder-1")
+    os.mkfifo(nights.tree / "pipe")
+    nights.night(incremental=False)
+    nights.known = nights.known[-1:]
+    back, image = nights.root / "back", picture(nights.tree)
+    step = 0
+    while killed_at(nights, step):
+        if back.is_dir():
+            for path in back.rglob("page"):
+                if path.stat().st_size == 5000 and step % 2:
+                    # Somebody had it meanwhile: its size and time say nothing.
+                    info = path.stat()
+                    path.write_bytes(os.urandom(5000))
+                    os.utime(path, ns=(info.st_atime_ns, info.st_mtime_ns))
+        if back.is_dir() and any(back.iterdir()):
+            with pytest.raises(SettingError, match="not empty"):
+                restore(nights)
+        found, log = restore(nights, resume=True)
+        assert found.outcome == "done", log
+        assert picture(back / "files") == image, step
+        shutil.rmtree(back)
+        shutil.rmtree(nights.root / "spool4", ignore_errors=True)
+        step += 1
+    assert step > 12
+
+
+def test_what_lies_in_the_way_of_a_restore_that_is_taken_up_is_not_followed(kept):
+    outside = kept.root / "outside"
+    outside.mkdir()
+    (outside / "secret").write_text("of somebody else")
+    files = kept.root / "back/files"
+    files.mkdir(parents=True)
+    (files / "film.bin").symlink_to(outside / "secret")
+    os.link(outside / "secret", files / "zz-same.bin")
+    (files / "site-1").symlink_to(outside)
+    found, log = restore(kept, resume=True)
+    assert (outside / "secret").read_text() == "of somebody else"
+    assert [path.name for path in outside.iterdir()] == ["secret"]
+    assert found.outcome == "failed" and "site-1" in found.error, log
+    assert not (files / "film.bin").is_symlink()
+    assert (files / "film.bin").read_bytes() == (kept.tree / "film.bin").read_bytes()

@@ -58,7 +58,14 @@ export const restoresList = (query?: Query<'restores_list'>) =>
 export const restoresStart = (
   body: Optional<
     Schemas['RestoreStart'],
-    'target' | 'store' | 'contents' | 'paths' | 'databases' | 'mail_domains' | 'privileges'
+    | 'target'
+    | 'store'
+    | 'contents'
+    | 'paths'
+    | 'databases'
+    | 'mail_domains'
+    | 'resume'
+    | 'privileges'
   >,
 ) => call<Schemas['Started']>('POST', '/restores', body);
 

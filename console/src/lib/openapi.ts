@@ -3662,6 +3662,11 @@ export interface components {
        */
       mail_domains: string[];
       /**
+       * Resume
+       * @default false
+       */
+      resume: boolean;
+      /**
        * Privileges
        * @default false
        */
@@ -3739,6 +3744,12 @@ export interface components {
        * @default []
        */
       mail_domains: string[];
+      /**
+       * Resume
+       * @description go on where an interrupted restore into that folder was
+       * @default false
+       */
+      resume: boolean;
       /**
        * Privileges
        * @description bring back set-user-id and set-group-id bits, devices and system attributes even where the records do not vouch for the copy

@@ -106,6 +106,10 @@ def restore(
     store: Annotated[
         str, typer.Option(help="The store to read from.", autocompletion=complete_stores)
     ] = "",
+    resume: Annotated[
+        bool,
+        typer.Option("--resume", help="Go on where an interrupted restore into that folder was."),
+    ] = False,
     privileges: Annotated[
         bool,
         typer.Option(
@@ -127,6 +131,7 @@ def restore(
             paths=path or [],
             databases=names,
             mail_domains=mail_domain or [],
+            resume=resume,
             privileges=privileges,
         )
         number = client.restores_start(order).id

@@ -145,6 +145,9 @@ class RestoreStart(BaseModel):
     paths: list[str] = []
     databases: dict[str, str] = Field(default={})
     mail_domains: list[str] = []
+    resume: bool = Field(
+        default=False, description="go on where an interrupted restore into that folder was"
+    )
     privileges: bool = Field(
         default=False,
         description="bring back set-user-id and set-group-id bits, devices and system attributes "
@@ -164,6 +167,7 @@ class Restore(BaseModel):
     paths: list[str]
     databases: dict[str, str]
     mail_domains: list[str] = []
+    resume: bool = False
     privileges: bool = False
     state: str
     outcome: str | None

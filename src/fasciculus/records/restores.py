@@ -29,9 +29,9 @@ def add(
     """A queued restore of a bundle from a store."""
     row = db.execute(
         "INSERT INTO restore (bundle_id, bundle, subject_kind, subject, store, target, contents, "
-        "paths, databases, mail_domains, privileges, state, started_by, created, "
+        "paths, databases, mail_domains, resume, privileges, state, started_by, created, "
         "idempotency_key) "
-        "VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, 'queued', ?, ?, ?)",
+        "VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, 'queued', ?, ?, ?)",
         (
             bundle.id,
             bundle.name,
@@ -43,6 +43,7 @@ def add(
             json.dumps(start.paths),
             json.dumps(start.databases),
             json.dumps(start.mail_domains),
+            start.resume,
             start.privileges,
             started_by,
             now(),
@@ -71,6 +72,18 @@ def restore(db: sqlite3.Connection, restore_id: int) -> Restore:
             f"There is no restore {restore_id}.", "“fasciculus restores list” names them."
         )
     return _restore(row)
+
+
+def interrupted(db: sqlite3.Connection, bundle_id: int, target: str) -> bool:
+    """Whether a restore of a bundle into a folder ended before it was whole."""
+    return (
+        db.execute(
+            "SELECT 1 FROM restore WHERE bundle_id=? AND target=? AND state='ended' AND "
+            "outcome NOT IN ('done', 'warned') LIMIT 1",
+            (bundle_id, target),
+        ).fetchone()
+        is not None
+    )
 
 
 def begin(db: sqlite3.Connection, restore_id: int) -> None:

@@ -226,6 +226,8 @@ class RestoreOrder(OrderData, kw_only=True, tag_field="order", tag="restore"):
     #: New name by the name of a database in the bundle.
     databases: dict[str, str] = {}
     host: HostOrder = msgspec.field(default_factory=HostOrder)
+    #: Go on where an interrupted restore into the same folder was.
+    resume: bool = False
     #: Bring back set-user-id bits, devices and attributes of the system, whoever made the copy.
     privileges: bool = False
     #: Mail domains to be merged into the host's own files.

@@ -48,6 +48,7 @@ _HEAD = struct.Struct("<IIIQIIQB")
 HEAD = 128
 #: mode, inode, device, links, user, group, size, mtime and ctime in ns.
 _STATE = struct.Struct("<IQQIIIQqq")
+_LATEST = 2**63 - 1
 _PLAIN, _FOLDER, _SLOW = 0, 1, 2
 _LONGEST = 2000
 _CHUNK = 256 * 1024
@@ -358,7 +359,8 @@ def _packed(entry: Entry, links: int, size: int) -> bytes:
         entry.uid,
         entry.gid,
         size,
-        entry.mtime_ns,
+        # Beyond the years 1677 and 2262 it is none that a file has: such a one is looked at anew.
+        max(-_LATEST, min(entry.mtime_ns, _LATEST)),
         entry.ctime_ns,
     )
 

@@ -319,10 +319,17 @@ def restores_start(body: RestoreStart) -> Started:
         )
     if body.target:
         check_target(context().config, local_stores(order_sources()), body.target)
-    if body.target and os.path.isdir(body.target) and os.listdir(body.target):
+    if body.resume and not restores.interrupted(db, bundle.id, body.target):
+        raise SettingError(
+            f"No restore of this bundle to {body.target or 'a folder'} was interrupted.",
+            "“fasciculus restores list” shows where restores went.",
+            field="target",
+        )
+    is_used = body.target and os.path.isdir(body.target) and os.listdir(body.target)
+    if is_used and not body.resume:
         raise SettingError(
             f"The folder {body.target} is not empty.",
-            "Name an empty or a new folder; nothing is overwritten.",
+            "Name an empty or a new folder, or take up an interrupted restore (resume).",
             field="target",
         )
     with context().records.write() as writer:

@@ -19,8 +19,8 @@ from .queued import QueuedRestore
 class RestoreHandler(HandlerBase[QueuedRestore]):
     """Begins, records, shows and ends restores."""
 
-    cancelled = "Cancelled. What was restored until then is there."
-    aftermath = "Start the restore again, into an empty folder."
+    cancelled = "Cancelled. What was restored until then is there; --resume takes it up again."
+    aftermath = "Files that are there are whole; take it up again with --resume."
 
     @staticmethod
     def queued(restore: Restore) -> QueuedRestore:

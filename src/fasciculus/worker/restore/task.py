@@ -13,6 +13,8 @@ from collections.abc import Iterator, Sequence
 from functools import lru_cache
 from pathlib import Path
 
+from blake3 import blake3
+
 from ...bundles.files import fetch_listing
 from ...core.bundle.entry import (
     BLOCK,
@@ -50,6 +52,7 @@ from .privileges import privileges_of, without_privileges
 from .target import RestoreTarget, write_sparsely
 
 _REPORT_EVERY = 64
+_CHUNK = 1024 * 1024
 _NAMED = 5
 _LOGGED = 1000
 #: What ends a restore; any other trouble with an entry costs that entry.
@@ -254,13 +257,13 @@ class RestoreTask:
                 "Name another folder, or give the service the right to write there.",
                 field="target",
             ) from error
-        if not is_empty:
+        if not is_empty and not self._order.resume:
             raise SettingError(
                 f"The folder {target} is not empty.",
-                "Name an empty or a new folder; nothing is overwritten.",
+                "Name an empty or a new folder, or take up an interrupted restore (--resume).",
                 field="target",
             )
-        if free < total:
+        if free < total and is_empty:
             raise StoreFullError(
                 f"{target} has {format_size(free)} free, and {format_size(total)} "
                 "are to be restored.",
@@ -288,10 +291,14 @@ class RestoreTask:
     def _write(self, entry: Entry, reader: BundleReader) -> None:
         path, target = self._place(entry), self._made
         self._progress.entries += 1
+        if self._order.resume and entry.type != DIR:
+            if self._is_there(entry, path):
+                return
+            target.drop(path)
         if not self._privileged:
             if entry.type in (CHAR, BLOCK):
                 return
-            entry = without_privileges(entry)
+            entry = self._allowed(entry)
         if entry.flags and self._flagged is not None:
             self._flagged.add(entry)
         if entry.type == DIR:
@@ -321,6 +328,34 @@ class RestoreTask:
                 kind = stat.S_IFCHR if entry.type == CHAR else stat.S_IFBLK
                 os.mknod(name, 0o600 | kind, os.makedev(*entry.rdev), dir_fd=folder)
         self._dress_name(folder, name, entry)
+
+    def _is_there(self, entry: Entry, path: bytes) -> bool:
+        """Whether an interrupted restore brought a file back whole; it is dressed once more.
+
+        Its bytes decide, not its size and time: somebody may have had the folder since.
+        """
+        if entry.type != FILE or entry.link is not None:
+            return False
+        try:
+            folder, name = self._made.place(path)
+            descriptor = os.open(name, FILE_FLAGS, dir_fd=folder)
+        except OSError:
+            return False
+        with os.fdopen(descriptor, "rb", buffering=0) as file:
+            info = os.fstat(descriptor)
+            if not stat.S_ISREG(info.st_mode) or info.st_size != entry.size or info.st_nlink > 1:
+                return False
+            digest = blake3()
+            while chunk := file.read(_CHUNK):
+                digest.update(chunk)
+            if entry.size and digest.hexdigest() != entry.digest:
+                return False
+            self._progress.bytes += entry.size
+            self._dress(descriptor, self._allowed(entry))
+        return True
+
+    def _allowed(self, entry: Entry) -> Entry:
+        return entry if self._privileged else without_privileges(entry)
 
     def _first_name(self, entry: Entry) -> bytes | None:
         """The restored file that a hard link belongs to, if it is among what was asked for."""

@@ -44,6 +44,7 @@ def restore_order(sources: OrderSources, restore: Restore) -> RestoreOrder:
         paths=restore.paths,
         target=restore.target,
         databases=restore.databases,
+        resume=restore.resume,
         privileges=restore.privileges,
         mail=mail,
         host=host,
