@@ -35,10 +35,12 @@
     return { name, host, home, sites, databases, mail_domains, excludes } as AccountForm;
   });
   $effect(() => {
-    void params.name;
+    const changed = params.name;
     kinds.load();
+    // What is typed into a new form while the hosts are on their way must stay.
+    if (!changed) account = blank();
     Promise.all([hosts.load(), form.load()]).then(() => {
-      if (form.value) account = form.value;
+      if (changed && form.value) account = form.value;
       account.host ||= hosts.value?.[0]?.name ?? '';
     });
   });
