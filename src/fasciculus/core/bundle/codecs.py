@@ -18,7 +18,7 @@ from ..errors import DamagedError, SettingError
 FRAME_SIZE = 8 * 1024 * 1024
 #: No frame holds more: neither a store's nor anybody else's word may cost memory without bounds.
 MOST_UNPACKED = 64 * 1024 * 1024
-#: So much is unpacked at once: zstd makes up to 32 MiB of it.
+#: So much of a stream is unpacked at once: zstd makes up to 32 MiB of it.
 UNPACK_STEP = 1024
 #: The most memory that a zstd frame may ask for (RFC 8878, 3.1.1.1.2).
 _WINDOW = MOST_UNPACKED
@@ -61,6 +61,9 @@ class Codec(Protocol):
     def inflater(self) -> Inflater | None:
         """A fresh object that unpacks one frame, or None where frames are plain bytes."""
 
+    def whole(self, packed: bytes) -> bytes | None:
+        """A frame unpacked in one go, where its head says how much that is; else None."""
+
 
 class Zstd:
     """zstd frames with the contents' size in their header, and a checksum."""
@@ -87,6 +90,14 @@ class Zstd:
     def inflater(self) -> Inflater:
         return zstd_inflater()
 
+    def whole(self, packed: bytes) -> bytes | None:
+        size = zstandard.frame_content_size(packed)
+        if not 0 <= size <= MOST_UNPACKED:
+            return None
+        # It makes room for what the head says, and is an error where more comes.
+        unpacked: bytes = zstandard.ZstdDecompressor(max_window_size=_WINDOW).decompress(packed)
+        return unpacked
+
 
 def zstd_inflater() -> zstandard.ZstdDecompressionObj:
     """A fresh object that unpacks one zstd frame, and refuses one that asks for much memory."""
@@ -109,6 +120,9 @@ class Gzip:
     def inflater(self) -> Inflater:
         return zlib.decompressobj(wbits=31)
 
+    def whole(self, packed: bytes) -> None:
+        return None
+
 
 class Plain:
     """No packing at all."""
@@ -119,6 +133,9 @@ class Plain:
         return bytes(data)
 
     def inflater(self) -> None:
+        return None
+
+    def whole(self, packed: bytes) -> None:
         return None
 
 

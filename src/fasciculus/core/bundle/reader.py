@@ -7,6 +7,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Iterator
 from contextlib import closing, suppress
+from functools import partial
 from pathlib import Path
 from typing import BinaryIO, Protocol
 
@@ -28,6 +29,8 @@ from .layout import SubjectRef
 _READ = 1024 * 1024
 _OPEN_PIECES = 12
 _LITTLE = 512
+#: What does not pack becomes a little longer.
+_LONGEST = MOST_UNPACKED + 1024 * 1024
 #: More than the checksum at the end of a frame, of whatever kind.
 _TAIL = 16
 
@@ -94,17 +97,12 @@ class PieceReader:
         """Exactly one frame from the current position; ``length`` 0 means its end is to be
         found.
         """
-        inflater = self._codec.inflater()
         self._taken = 0
-        raw, left = [], MOST_UNPACKED
         try:
-            for chunk in (
-                self._plain(length) if inflater is None else self._inflated(inflater, length)
-            ):
-                raw.append(chunk)
-                left -= len(chunk)
-                if left < 0:
-                    raise OSError("it holds more than a frame may")
+            is_packed = self._codec.name != "none"
+            found = (
+                self._at_once(length) if length and is_packed else self._little_by_little(length)
+            )
         except UNPACK_ERRORS as error:
             raise DamagedError(
                 f"The piece {self._path.rpartition('/')[2]} is damaged at byte {offset:,}: "
@@ -112,6 +110,28 @@ class PieceReader:
                 "Restore from another copy or another moment.",
             ) from error
         self._at = offset + self._taken
+        return found
+
+    def _at_once(self, length: int) -> bytes:
+        """A frame whose end is known, which is faster."""
+        if length > _LONGEST:
+            raise OSError("it is longer than a frame may be")
+        packed = b"".join(iter(lambda: self._next(length), b""))
+        if len(packed) < length:
+            raise EOFError("it ends too early")
+        if (found := self._codec.whole(packed)) is not None:
+            return found
+        self._rest, self._taken = packed + self._rest, 0
+        return self._little_by_little(length)
+
+    def _little_by_little(self, length: int) -> bytes:
+        inflater = self._codec.inflater()
+        raw, left = [], MOST_UNPACKED
+        for chunk in self._plain(length) if inflater is None else self._inflated(inflater, length):
+            raw.append(chunk)
+            left -= len(chunk)
+            if left < 0:
+                raise OSError("it holds more than a frame may")
         return b"".join(raw)
 
     def _next(self, length: int) -> bytes:
@@ -145,8 +165,9 @@ class PieceReader:
         """What comes out of a damaged frame before the damage. Nothing says that it is right but
         its digests.
         """
+        length = min(length, _LONGEST)
         with closing(self._source.open(self._path, offset, length)) as stream:
-            packed = stream.read(min(length, MOST_UNPACKED))
+            packed = b"".join(iter(partial(stream.read, _READ), b""))
         inflater, found, left = self._codec.inflater(), [], MOST_UNPACKED
         if inflater is None:
             return packed
