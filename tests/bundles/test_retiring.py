@@ -350,3 +350,27 @@ def test_what_repacking_wrote_unheard_is_known_by_its_tag(store, beside):
     store.put_bytes(forged, path)
     with pytest.raises(DamagedError):
         beside.recorded.manifest(store, NAMES[0])
+
+
+def test_records_that_know_the_listing_alone_hold_a_copy_to_that(store, beside):
+    """As a version made them that did not note the manifest's own digest."""
+    for copy in beside.copies:
+        copy.manifest_sha256 = ""
+    recorded = beside.recorded
+    manifest = recorded.manifest(store, NAMES[0])
+    assert recorded.vouches_for(NAMES[0]) and not recorded.vouches_for("unknown")
+    manifest.listing_sha256 = "77" * 32
+    store.put_bytes(manifest.to_json(), f"{SUBJECT.bundle(NAMES[0])}/bundle.json")
+    with pytest.raises(DamagedError, match="the records know another listing"):
+        recorded.manifest(store, NAMES[0])
+    beside.copies[1].listing_sha256 = ""
+    assert not beside.recorded.vouches_for(NAMES[1]), "nobody knows what it should be"
+
+
+def test_a_copy_that_is_missing_keeps_the_pieces_that_the_records_know(store, beside):
+    """It cannot be written again, and others than its own pieces may still go."""
+    remove_bundle(store, SUBJECT, NAMES[1])
+    store.remove(SUBJECT.piece("b"))
+    store.put_bytes(b"x", SUBJECT.piece("stray"))
+    assert sweep(store, SUBJECT, beside.recorded) == ["stray"]
+    assert pieces(store) == {"a", "c", "shared"} and "cannot be written again" in beside.told[0]
