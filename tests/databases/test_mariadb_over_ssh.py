@@ -1,0 +1,61 @@
+"""An awkward database over SSH: the same members as here, full and on the night after."""
+
+import subprocess
+from contextlib import closing
+from pathlib import Path
+
+from running import mariadb_spec
+
+from fasciculus.core.dump.loader import load
+from fasciculus.core.dump.mariadb import Dump
+from fasciculus.databases.mariadb_server import connect
+from fasciculus.hosts.local import LocalHost
+from fasciculus.hosts.ssh import SshHost
+
+FIXTURES = Path(__file__).parents[1] / "fixtures"
+SCHEMA = (FIXTURES / "awkward.sql").read_text().replace("awkward", "far_away")
+
+
+def client(mariadb, text: bytes, database="") -> None:
+    command = ["mariadb", "-S", mariadb.socket, "--default-character-set=utf8mb4"]
+    command += [database] if database else []
+    subprocess.run(command, input=text, check=True, stdout=subprocess.DEVNULL)
+
+
+def members_of(mariadb, host, database):
+    spec = mariadb_spec(socket=mariadb.socket, user="fasciculus", password="ledger")
+    with connect(spec, host) as server:
+        dump = Dump(server, database)
+        found = {member.name: member.data for member in dump}
+    return found, dump.done.notes, dump.done.tables
+
+
+def test_an_awkward_database_is_the_same_over_ssh(mariadb, openssh, tmp_path):
+    client(mariadb, SCHEMA.encode())
+    with closing(SshHost(openssh.host(), tmp_path)) as far:
+        first = members_of(mariadb, LocalHost(), "far_away")
+        assert members_of(mariadb, far, "far_away") == first and len(first[0]) > 12
+        client(mariadb, b"INSERT INTO plain (id, name) VALUES (9, 'another')", "far_away")
+        second = members_of(mariadb, far, "far_away")
+        assert second == members_of(mariadb, LocalHost(), "far_away")
+    changed = [name for name in second[0] if second[0][name] != first[0].get(name)]
+    assert len(changed) == 1 and "plain" in changed[0], "what did not change is not stored again"
+    # By its own client, and by ours over the connection: the same again.
+    mariadb.run(
+        "CREATE DATABASE by_hand CHARACTER SET latin1",
+        "CREATE DATABASE by_ssh CHARACTER SET latin1",
+    )
+    whole = [data for name, data in second[0].items() if "user" not in name]
+    client(mariadb, b"".join(whole), "by_hand")
+    spec = mariadb_spec(socket=mariadb.socket, user="fasciculus", password="ledger")
+    with closing(SshHost(openssh.host(), tmp_path)) as far, connect(spec, far) as server:
+        server.rows("USE by_ssh")
+        load(iter(whole), server.execute)
+    for database in ("by_hand", "by_ssh"):
+        again, _, tables = members_of(mariadb, LocalHost(), database)
+        assert tables == second[2]
+        assert {n: d for n, d in again.items() if "user" not in n} == {
+            n: d for n, d in second[0].items() if "user" not in n
+        }
+    for database in ("far_away", "by_hand", "by_ssh"):
+        mariadb.run(f"DROP DATABASE {database}")
