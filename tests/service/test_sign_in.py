@@ -182,6 +182,26 @@ def test_a_session_ends_by_itself(parts, http):
     assert http.get(f"{PREFIX}/session").status_code == 401
 
 
+@pytest.mark.parametrize("change", ["password", "removal", "time"])
+def test_a_session_of_a_full_disk_ends_like_any_other(parts, http, change, monkeypatch):
+    parts.records._writer.execute("PRAGMA query_only=ON")
+    assert sign_in(http).status_code == 200
+    parts.records._writer.execute("PRAGMA query_only=OFF")
+    assert parts.records.reader.execute("SELECT count(*) FROM session").fetchone()[0] == 0
+    assert http.get(f"{PREFIX}/session").status_code == 200
+    if change == "time":
+        later = time.monotonic() + users.SESSION_HOURS * 3600
+        monkeypatch.setattr(time, "monotonic", lambda: later)
+    else:
+        with parts.records.write() as db:
+            person = users.id_of(db, "administrator")
+            if change == "password":
+                users.change_password(db, person, "another good password")
+            else:
+                db.execute("DELETE FROM person WHERE id=?", (person,))
+    assert http.get(f"{PREFIX}/session").status_code == 401
+
+
 def test_a_one_time_password_opens_its_own_change_and_nothing_else(parts, app):
     with parts.records.write() as db:
         users.add(db, "deputy", "once-and-only", must_change=True)

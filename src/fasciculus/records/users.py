@@ -75,6 +75,12 @@ def change_password(
     db.execute("DELETE FROM session WHERE person_id=?", (person_id,))
 
 
+def password_hash(db: sqlite3.Connection, person_id: int) -> str:
+    """The salted hash of a person's password, empty for nobody: another one after each change."""
+    row = db.execute("SELECT password FROM person WHERE id=?", (person_id,)).fetchone()
+    return str(row["password"]) if row is not None else ""
+
+
 def open_session(db: sqlite3.Connection, person_id: int) -> tuple[str, str]:
     """A new session: its secret and its CSRF token."""
     secret, csrf = secrets.token_urlsafe(32), secrets.token_urlsafe(24)

@@ -7,6 +7,7 @@ import hmac
 import ipaddress
 import math
 import secrets
+import sqlite3
 import threading
 import time
 from contextlib import AbstractContextManager, suppress
@@ -157,7 +158,7 @@ def _identify() -> tuple[users.Principal | None, bool]:
     if not cookie:
         return None, True
     unwritten: UnwrittenSessions = current_app.extensions["fasciculus-sessions"]
-    return unwritten.find(cookie) or users.by_session(records.reader, cookie), True
+    return unwritten.find(records.reader, cookie) or users.by_session(records.reader, cookie), True
 
 
 class TokenUse:
@@ -175,23 +176,42 @@ class TokenUse:
                 users.token_used(db, token_id)
 
 
+@dataclasses.dataclass(frozen=True, slots=True)
+class _Unwritten:
+    person: users.Principal
+    password_hash: str
+    ends: float
+
+
 class UnwrittenSessions:
-    """Sessions that were opened while the records could not be written."""
+    """Sessions that were opened while the records could not be written.
+
+    Like those in the records they end with the password that opened them, whoever changes it.
+    """
 
     def __init__(self) -> None:
-        self._open: dict[str, tuple[float, users.Principal]] = {}
+        self._open: dict[str, _Unwritten] = {}
 
-    def open(self, person: users.Principal) -> tuple[str, str]:
+    def open(self, db: sqlite3.Connection, person: users.Principal) -> tuple[str, str]:
         """A new session: its secret and its CSRF token."""
         secret, csrf = secrets.token_urlsafe(32), secrets.token_urlsafe(24)
-        ends = time.monotonic() + users.SESSION_HOURS * 3600
-        self._open[secret] = ends, dataclasses.replace(person, csrf=csrf)
+        self._open[secret] = _Unwritten(
+            dataclasses.replace(person, csrf=csrf),
+            users.password_hash(db, person.person_id),
+            time.monotonic() + users.SESSION_HOURS * 3600,
+        )
         return secret, csrf
 
-    def find(self, secret: str) -> users.Principal | None:
+    def find(self, db: sqlite3.Connection, secret: str) -> users.Principal | None:
         """Whose session it is, while it lasts."""
-        ends, person = self._open.get(secret, (0.0, None))
-        return person if time.monotonic() < ends else None
+        session = self._open.get(secret)
+        if session is None:
+            return None
+        changed = users.password_hash(db, session.person.person_id) != session.password_hash
+        if changed or time.monotonic() >= session.ends:
+            self.close(secret)
+            return None
+        return session.person
 
     def close(self, secret: str) -> None:
         """End a session."""

@@ -77,7 +77,7 @@ def _new_session(person: users.Principal, address: str) -> tuple[str, str]:
     except UnwritableError as error:
         log.warning("%s signed in from %s; %s", person.name, address, error.message)
         unwritten: UnwrittenSessions = current_app.extensions["fasciculus-sessions"]
-        return unwritten.open(person)
+        return unwritten.open(context().records.reader, person)
 
 
 @operation("GET", "/session", "Who is signed in", response=Identity)
