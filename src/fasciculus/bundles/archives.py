@@ -19,6 +19,7 @@ from ..core.bundle.entry import (
     Entry,
 )
 from ..core.bundle.reader import BundleReader
+from ..core.bundle.tar_header import is_utf8
 from ..core.errors import SettingError
 from .left_out import FILE_NAME, LeftOut
 from .tar_export import ExportSelection, contents_or_none, tar_stream
@@ -91,7 +92,7 @@ def _zip(wanted: ExportSelection) -> Iterator[bytes]:
                 contents = _contents(entry, reader, left_out)
                 if contents is None:
                     continue
-                if not _is_utf8(entry.name):
+                if not is_utf8(entry.name):
                     left_out.add(entry.name, "in here under this name, since its own is not UTF-8")
                 with archive.open(_info(entry), "w", force_zip64=entry.size >= 1 << 31) as member:
                     for chunk in contents:
@@ -109,14 +110,6 @@ def _contents(entry: Entry, reader: BundleReader, left_out: LeftOut) -> Iterator
     if entry.type == SYMLINK:
         return iter([entry.target or b""])
     return contents_or_none(entry, reader, left_out) if entry.size else iter(())
-
-
-def _is_utf8(name: bytes) -> bool:
-    try:
-        name.decode()
-    except UnicodeDecodeError:
-        return False
-    return True
 
 
 def _info(entry: Entry) -> zipfile.ZipInfo:

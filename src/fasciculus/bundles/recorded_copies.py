@@ -10,7 +10,7 @@ from typing import Protocol
 
 from ..core.bundle.authentication import Origin, origin_of
 from ..core.bundle.layout import MANIFEST, SUMS, SubjectRef
-from ..core.bundle.manifest import Manifest, parse_manifest, sums
+from ..core.bundle.manifest import MOST_BYTES, Manifest, parse_manifest, sums
 from ..core.errors import DamagedError, MissingError, TooNewError
 from ..stores.base import Store, read_all
 from .files import is_listing_of
@@ -158,9 +158,10 @@ class RecordedCopies:
     def write_again(self, store: Store, name: str, spool: Path) -> bool:
         """Write the files that make a copy complete from beside the records; False where something
         lacks."""
-        kept, held = self._kept_manifest(name), self._copies.get(name)
-        if kept is None or held is None:
+        beside, held = self.kept_manifest(name), self._copies.get(name)
+        if beside is None or held is None:
             return False
+        kept, data = beside
         sizes = {item.name: item.size for item in store.items(self._subject.pieces)}
         if any(sizes.get(piece.name) != piece.bytes for piece in kept.pieces):
             return False
@@ -176,7 +177,7 @@ class RecordedCopies:
             return False
         check = sums(kept.listing_sha256, kept.pieces, kept.listing)
         store.put_bytes(check, f"{folder}/{SUMS}")
-        store.put_bytes(Path(held.manifest).read_bytes(), f"{folder}/{MANIFEST}")
+        store.put_bytes(data, f"{folder}/{MANIFEST}")
         return True
 
     def _kept_manifest(self, name: str) -> Manifest | None:
@@ -215,7 +216,7 @@ class RecordedCopies:
 
 def _read(store: Store, subject: SubjectRef, name: str) -> bytes:
     try:
-        return read_all(store, f"{subject.bundle(name)}/{MANIFEST}")
+        return read_all(store, f"{subject.bundle(name)}/{MANIFEST}", MOST_BYTES)
     except MissingError as error:
         raise MissingError(
             f"Store “{store.spec.name}” has no complete bundle {name} of {subject.name}.",

@@ -10,7 +10,7 @@ from ..core.bundle import tar_header
 from ..core.bundle.entry import FILE, Entry
 from ..core.bundle.layout import SubjectRef
 from ..core.bundle.listing import linked_to, read_listing
-from ..core.bundle.reader import BundleReader, only
+from ..core.bundle.reader import BundleReader, is_at_or_below, only
 from ..core.errors import DamagedError, MissingError
 from ..stores.base import Store
 from .left_out import FILE_NAME, LeftOut
@@ -45,14 +45,12 @@ class ExportSelection:
         """The paths at and below which there is nothing."""
         missing = list(self.paths)
         for entry in self.entries() if missing else ():
-            missing = [path for path in missing if not _is_below(entry.path, path.rstrip(b"/"))]
+            missing = [
+                path for path in missing if not is_at_or_below(entry.path, path.rstrip(b"/"))
+            ]
             if not missing:
                 break
         return missing
-
-
-def _is_below(path: bytes, folder: bytes) -> bool:
-    return path == folder or path.startswith(folder + b"/")
 
 
 def contents_or_none(

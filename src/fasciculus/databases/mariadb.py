@@ -45,6 +45,13 @@ def _connect(access: DatabaseAccess) -> AbstractContextManager[MariaDbConnection
     return connect(access.server, access.host)
 
 
+def _user_and_grants(access: DatabaseAccess) -> tuple[str, list[str]]:
+    """Whom the server takes us for, and what that user may do, as it says so itself."""
+    with _connect(access) as server:
+        grants = [_text(row[0]) for row in server.rows("SHOW GRANTS")]
+        return _text(server.rows("SELECT current_user()")[0][0]), grants
+
+
 def _to_restore(access: DatabaseAccess) -> DatabaseAccess:
     if access.server is None:
         return access
@@ -105,9 +112,7 @@ class MariaDbEngine:
 
     def rights(self, access: DatabaseAccess) -> list[str]:
         said = []
-        with _connect(access) as server:
-            grants = [_text(row[0]) for row in server.rows("SHOW GRANTS")]
-            user = _text(server.rows("SELECT current_user()")[0][0])
+        user, grants = _user_and_grants(access)
         lacking = privileges.missing(grants, "")
         said.append(
             f"{user} may read every database."
@@ -115,9 +120,7 @@ class MariaDbEngine:
             else f"{user} lacks {', '.join(lacking)} on some databases; this gives all that "
             f"bundling needs: {privileges.grant_to_bundle(_quoted(user))}"
         )
-        with _connect(_to_restore(access)) as server:
-            grants = [_text(row[0]) for row in server.rows("SHOW GRANTS")]
-            user = _text(server.rows("SELECT current_user()")[0][0])
+        user, grants = _user_and_grants(_to_restore(access))
         said.append(
             f"{user} may restore databases with their users."
             if privileges.may_restore(grants)

@@ -280,7 +280,10 @@ def only(entries: Iterable[Entry], paths: Iterable[bytes]) -> Iterator[Entry]:
     """The entries at or below some paths; all where none is given."""
     wanted = tuple(path.rstrip(b"/") for path in paths)
     for entry in entries:
-        if not wanted or any(
-            entry.path == path or entry.path.startswith(path + b"/") for path in wanted
-        ):
+        if not wanted or any(is_at_or_below(entry.path, path) for path in wanted):
             yield entry
+
+
+def is_at_or_below(path: bytes, folder: bytes) -> bool:
+    """Whether a path is a folder, given without a slash at its end, or lies below it."""
+    return path == folder or path.startswith(folder + b"/")

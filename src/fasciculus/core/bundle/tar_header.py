@@ -124,7 +124,8 @@ def _keyword(name: str) -> bytes:
     return name.replace("%", "%25").replace("=", "%3D").encode()
 
 
-def _is_utf8(data: bytes) -> bool:
+def is_utf8(data: bytes) -> bool:
+    """Whether a name or a value can be written as UTF-8 text."""
     try:
         data.decode()
     except UnicodeDecodeError:
@@ -210,7 +211,7 @@ def header(entry: Entry, size: int | None = None, name: bytes | None = None) -> 
     for key, text in ((b"uname", user), (b"gname", group)):
         if len(text) > 31 or not text.isascii():
             records.append((key, text))
-    if any(key != b"mtime" and not _is_utf8(value) for key, value in records):
+    if any(key != b"mtime" and not is_utf8(value) for key, value in records):
         records.insert(0, (b"hdrcharset", b"BINARY"))
     for key_text, value in entry.xattrs.items():
         records.append((b"SCHILY.xattr." + _keyword(key_text), value))
