@@ -64,7 +64,7 @@ class Valley:
             }
         new = StoreInput(name=name, settings=settings, secrets=secrets or {})
         with self.records.write() as db:
-            stores.save_store(db, self.cipher, new, name, f"id-of-{name}")
+            stores.save_store(db, self.cipher, new, stores.ProvedStore(name, f"id-of-{name}"))
 
     def job(self, name: str = "nightly", **fields: Any) -> JobInput:
         found = JobInput(**{"name": name, "stores": ["attic"], "timetable": "by hand", **fields})

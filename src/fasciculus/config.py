@@ -67,6 +67,10 @@ class Config:
     def key_file(self) -> Path:
         return self.home / "keys" / "secrets.key"
 
+    def tokens(self, store_id: str) -> Path:
+        """Where access to a drive is kept, encrypted."""
+        return self.home / "keys" / "drives" / store_id
+
     @property
     def listings(self) -> Path:
         return self.home / "listings"

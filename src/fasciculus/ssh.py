@@ -9,7 +9,7 @@ import logging
 import socket
 import threading
 from collections.abc import Iterator, Mapping
-from contextlib import suppress
+from contextlib import contextmanager, suppress
 from dataclasses import dataclass, field
 from typing import TYPE_CHECKING, Any
 
@@ -22,6 +22,7 @@ from pydantic import Field
 from .core.errors import ConnectionLostError, SettingError, UnreachableError
 from .core.steps import Step
 from .kinds import Secrets
+from .network import reach, resolved
 
 # What matters of its troubles is raised; its log would repeat it, with a trace.
 logging.getLogger("paramiko").setLevel(logging.CRITICAL)
@@ -150,6 +151,7 @@ class SshConnection:
         self.spec = spec
         self.seen_key = ""
         self._transport: _Transport | None = None
+        self._link: socket.socket | None = None
 
     @property
     def active(self) -> bool:
@@ -166,22 +168,26 @@ class SshConnection:
 
     def connecting(self) -> Iterator[Step]:
         """Connect, saying each step that went well; what fails is raised."""
+        self.resolve()
+        yield Step("connect", True, self.reach())
+        yield Step("host key", True, self.identify())
+        yield Step("sign in", True, self.sign_in())
+
+    def resolve(self) -> str:
+        """Find the server's address; like the next three, says what it found."""
         self.close()
-        where = self.spec.where
-        try:
-            link = socket.create_connection((self.spec.address, self.spec.port), timeout=TIMEOUT)
-        except socket.gaierror as error:
-            raise ConnectionLostError(
-                f"The name {self.spec.address} does not resolve.", "Correct the address."
-            ) from error
-        except OSError as error:
-            raise ConnectionLostError(
-                f"Nothing answers at {where} ({error.strerror or error}).",
-                "Is the server running, the port right, the firewall open?",
-            ) from error
-        yield Step("connect", True, f"{where} answers.")
-        try:
-            transport = self._transport = _Transport(link, default_window_size=WINDOW)
+        return resolved(self.spec.address)
+
+    def reach(self) -> str:
+        """Open a connection to the server."""
+        self._link = reach(self.spec.address, self.spec.port, TIMEOUT)
+        return f"{self.spec.where} answers."
+
+    def identify(self) -> str:
+        """See that it is the server whose host key was accepted."""
+        with self._broken_off():
+            assert self._link is not None
+            transport = self._transport = _Transport(self._link, default_window_size=WINDOW)
             # One that seals and signs in one pass: twice as fast here as a cipher and a digest side
             # by side.
             options = transport.get_security_options()
@@ -191,12 +197,22 @@ class SshConnection:
             transport.set_keepalive(30)
             self.seen_key = fingerprint(transport.get_remote_server_key())
             self._check_key()
-            yield Step("host key", True, f"Its host key is {self.seen_key}.")
-            self._sign_in(transport)
-            yield Step("sign in", True, f"Signed in as {self.spec.user}.")
+            return f"Its host key is {self.seen_key}."
+
+    def sign_in(self) -> str:
+        """Sign in with the password or the key."""
+        with self._broken_off():
+            assert self._transport is not None
+            self._sign_in(self._transport)
+            return f"Signed in as {self.spec.user}."
+
+    @contextmanager
+    def _broken_off(self) -> Iterator[None]:
+        try:
+            yield
         except (paramiko.SSHException, OSError, EOFError) as error:
             self.close()
-            raise broke_off(where, error) from error
+            raise broke_off(self.spec.where, error) from error
 
     def sftp(self, timeout: float) -> SftpClient:
         """An SFTP session over the connection; its requests give up after ``timeout`` seconds."""
@@ -248,7 +264,9 @@ class SshConnection:
         if self._transport is not None:
             with suppress(Exception):
                 self._transport.close()
-        self._transport = None
+        elif self._link is not None:
+            self._link.close()
+        self._transport = self._link = None
 
 
 def broke_off(where: str, error: Exception) -> ConnectionLostError:

@@ -16,6 +16,7 @@ from fasciculus.service.operations import OPERATIONS
 
 #: Where an operation has no command of its own name: the command that carries it.
 CARRIED = {
+    "stores_access": "stores connect",
     "jobs_start": "start",
     "overview": "status",
     "search": "search",

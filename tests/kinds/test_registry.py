@@ -68,7 +68,7 @@ def test_stored_settings_that_do_not_fit_name_the_field(registry):
 @pytest.mark.parametrize(
     ("registry", "names"),
     [
-        (stores.KINDS, {"folder", "sftp"}),
+        (stores.KINDS, {"folder", "sftp", "ftp", "s3", "webdav", "drive"}),
         (hosts.KINDS, {"local", "ssh"}),
         (databases.ENGINES, {"mariadb", "sqlite"}),
     ],

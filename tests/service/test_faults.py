@@ -185,8 +185,7 @@ def test_a_start_that_falls_into_the_previous_run_is_shown_as_not_started(tmp_pa
             db,
             cipher,
             StoreInput(name="attic", settings={"kind": "folder", "folder": "/x"}),
-            "/x",
-            "mark",
+            stores.ProvedStore("/x", "mark"),
         )
         jobs.save_job(db, JobInput(name="nightly", stores=["attic"], timetable="daily 02:15"))
         settings.put(db, "scheduler.last_look", stamp(datetime.now(UTC) - timedelta(days=2)))

@@ -41,7 +41,7 @@ def valley(tmp_path, monkeypatch):
         inventory.save_host(db, cipher, HostInput(name="reed-1"), "this machine")
         inventory.save_account(db, small_account(tmp_path, "millpond"))
         store = StoreInput(name="attic", settings={"kind": "folder", "folder": "/x"})
-        stores.save_store(db, cipher, store, "/x", "mark")
+        stores.save_store(db, cipher, store, stores.ProvedStore("/x", "mark"))
     yield records
     records.close()
 

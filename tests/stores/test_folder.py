@@ -8,6 +8,7 @@ import pytest
 
 from fasciculus.core.errors import MissingError, StoreFullError, UnreachableError
 from fasciculus.stores import open_store, store_spec
+from fasciculus.stores.trying import try_store
 
 
 @pytest.fixture
@@ -29,16 +30,42 @@ def descriptors():
 def test_where_it_is_and_what_it_can(store, root):
     assert store.spec.settings.describe() == str(root)
     assert store.replaces_at_once() and not store.digests_itself
-    (step,) = store.steps()
-    assert step.ok and f"{root} exists" in step.text
+    assert [step.name for step in store.connecting()] == ["folder"]
+    assert try_store(store)[0].text == f"{root} exists."
 
 
 def test_a_folder_that_is_not_there(store, root):
     root.rmdir()
     with pytest.raises(MissingError, match="does not exist"):
         store.connect()
-    (step,) = store.steps()
+    (step,) = try_store(store)
     assert not step.ok and step.way_out == "Create it, or mount the disk it is on."
+    assert try_store(store, make_root=True)[-1].ok and root.is_dir()
+
+
+@pytest.mark.skipif(os.geteuid() != 0, reason="only root may mount")
+def test_a_disk_is_mounted_before_and_unmounted_after_and_nothing_goes_beside_it(root):
+    settings = {"kind": "folder", "folder": str(root / "bundles"), "mounted": True}
+    bare = open_store(store_spec("attic", settings))
+    (root / "bundles").mkdir()
+    with pytest.raises(MissingError, match="is not mounted"):
+        bare.connect()
+    commands = {
+        "mount_command": f"mount -t tmpfs -o size=1m none {root} && mkdir -p {root}/bundles",
+        "unmount_command": f"umount {root}",
+    }
+    one = open_store(store_spec("attic", {**settings, **commands}))
+    other = open_store(store_spec("attic", {**settings, **commands}))
+    one.connect()
+    other.connect()
+    one.put_bytes(b"kept", "a/b")
+    one.close()
+    assert root.is_mount() and other.size("a/b") == 4, "another task uses it still"
+    other.close()
+    assert not root.is_mount() and not list((root / "bundles").iterdir())
+    wrong = {**settings, "mount_command": "echo no such disk >&2; exit 3"}
+    with pytest.raises(UnreachableError, match="ended with 3: no such disk"):
+        open_store(store_spec("attic", wrong)).connect()
 
 
 def test_what_was_copied_is_digested_and_what_was_linked_is_the_file_itself(

@@ -2,13 +2,21 @@
 
 import io
 import threading
+from datetime import datetime
 
 import pytest
 
-from fasciculus.core.errors import ConnectionLostError, MissingError, StoreFullError
+from fasciculus.core.errors import (
+    ConnectionLostError,
+    MissingError,
+    SettingError,
+    StoreFullError,
+)
+from fasciculus.core.transfer_limits import parse_limit
 from fasciculus.stores import retrying as module
 from fasciculus.stores import store_spec
 from fasciculus.stores.retrying import RetryingStore
+from fasciculus.stores.throttle import Throttle
 
 DATA = bytes(range(256)) * 40
 
@@ -16,16 +24,19 @@ DATA = bytes(range(256)) * 40
 class Flaky:
     """A store of one file; ``lost`` connections break off, each at a call or in a stream."""
 
-    digests_itself = True
+    digests_itself, proves_transfer = True, False
 
     def __init__(self):
         self.spec = store_spec("attic", {"kind": "folder", "folder": "/attic"})
         self.calls, self.lost, self.error, self.breaks = [], 0, None, []
         self.connected = self.closed = 0
-        self.streams = []
+        self.streams, self.reached = [], []
 
     def connect(self):
         self.connected += 1
+
+    def arrived(self, path):
+        return self.reached.pop(0) if self.reached else 0
 
     def close(self):
         self.closed += 1
@@ -91,7 +102,6 @@ def store(flaky, told, waits):
 
 CALLS = [
     ("items", ("folder",)),
-    ("put", ("local", "path", print)),
     ("put_bytes", (b"x", "path")),
     ("remove", ("path",)),
     ("remove_folder", ("folder",)),
@@ -99,6 +109,9 @@ CALLS = [
     ("sha256", ("path",)),
     ("free", ()),
     ("replaces_at_once", ()),
+    ("rename", ("path", "other")),
+    ("modified", ("path",)),
+    ("clear_partial", ("folder",)),
 ]
 
 
@@ -107,7 +120,7 @@ def test_each_action_is_tried_again_and_answers_as_the_store_does(flaky, store, 
     flaky.lost = 2
     found = getattr(store, name)(*values)
     assert flaky.calls == [(name, *values)] * 3
-    if not name.startswith(("put", "remove")):
+    if not name.startswith(("put", "re", "clear")) or name == "replaces_at_once":
         assert found == (name, *values)
     assert told == ["Store “attic”: The connection broke off. Trying again."] * 2
     assert store.connections == 2 and flaky.connected == 3
@@ -192,4 +205,57 @@ def test_it_is_the_store_that_it_wraps(flaky, store):
     store.connect()
     store.close()
     assert flaky.connected == flaky.closed == 1
-    assert store.steps() == ("steps",), "somebody who tries a store sees the first trouble"
+    assert store.connecting() == ("connecting",), "who tries a store sees the first trouble"
+    store.make_root()
+    assert flaky.calls[-1] == ("make_root",) and store.arrived("path") == 0
+
+
+def test_what_gets_further_each_time_is_not_given_up(flaky, store, told):
+    flaky.lost, flaky.reached = 9, [n // 2 for n in range(2, 40)]
+    counted = []
+    store.put("local", "path", counted.append)
+    assert len(flaky.calls) == 10 and len(told) == 9
+    _, local, path, on_bytes = flaky.calls[-1]
+    on_bytes(70)
+    assert (local, path, counted, store.sent) == ("local", "path", [70], 70)
+
+
+def test_what_gets_no_further_is_given_up(flaky, store, told):
+    flaky.lost, flaky.reached = 99, [7] * 99
+    with pytest.raises(ConnectionLostError):
+        store.put("local", "path", print)
+    assert len(flaky.calls) == 1 + module._ATTEMPTS - 1
+
+
+def limited(*texts, hour=12):
+    spent, waited = [0.0], []
+    stop = threading.Event()
+
+    def wait(seconds):
+        waited.append(seconds)
+        spent[0] += seconds
+
+    stop.wait = wait
+    limits = [parse_limit(text) for text in texts]
+    now = datetime(2026, 11, 26, hour)
+    return Throttle(limits, stop, lambda: spent[0], lambda: now), waited
+
+
+def test_a_throttle_makes_it_wait_as_long_as_its_limit_says():
+    throttle, waited = limited("1 MiB/s 08:00-18:00", "4 MiB/s")
+    for _ in range(8):
+        throttle.spend(512 * 1024)
+    assert sum(waited) == pytest.approx(4.0) and max(waited) <= 1
+    throttle, waited = limited("1 MiB/s 08:00-18:00", "4 MiB/s", hour=22)
+    throttle.spend(8 * 1024 * 1024)
+    assert sum(waited) == pytest.approx(2.0)
+    throttle, waited = limited("1 MiB/s 22:00-06:00")
+    throttle.spend(8 * 1024 * 1024)
+    assert waited == []
+
+
+@pytest.mark.parametrize("text", ["fast", "0 MiB/s", "1 MiB/s 25:00-26:00", "10 Mbit/s", "1 B/s"])
+def test_a_limit_that_is_none_is_refused_with_an_example(text):
+    with pytest.raises(SettingError) as error:
+        parse_limit(text)
+    assert "2 MiB/s 08:00-18:00" in error.value.way_out

@@ -81,36 +81,6 @@ export const restoresCancel = (restoreId: number) =>
 export const restoresLog = (restoreId: number, query?: Query<'restores_log'>) =>
   call<Schemas['Page_LogLine_']>('GET', `/restores/${part(restoreId)}/log` + queryString(query));
 
-/** Stores. */
-export const storesList = (query?: Query<'stores_list'>) =>
-  call<Schemas['Page_Store_']>('GET', '/stores' + queryString(query));
-
-/** Add a store; it is tried first. */
-export const storesAdd = (body: Optional<Schemas['StoreInput'], 'verify_days' | 'secrets'>) =>
-  call<Schemas['Store']>('POST', '/stores', body);
-
-/** One store. */
-export const storesShow = (name: string) => call<Schemas['Store']>('GET', `/stores/${part(name)}`);
-
-/** Change a store; it is tried first. */
-export const storesChange = (
-  name: string,
-  body: Optional<Schemas['StoreInput'], 'verify_days' | 'secrets'>,
-) => call<Schemas['Store']>('PUT', `/stores/${part(name)}`, body);
-
-/** Remove a store from the records; what is on it is not touched. */
-export const storesRemove = (name: string) => call<void>('DELETE', `/stores/${part(name)}`);
-
-/** Try a store as it is described, before saving it. */
-export const storesTryDraft = (
-  body: Optional<Schemas['StoreInput'], 'verify_days' | 'secrets'>,
-  query?: Query<'stores_try_draft'>,
-) => call<Schemas['TryResult']>('POST', '/stores/try' + queryString(query), body);
-
-/** Try a saved store. */
-export const storesTry = (name: string) =>
-  call<Schemas['TryResult']>('POST', `/stores/${part(name)}/try`);
-
 /** Apply such a text; with “dry_run”, say what would change. */
 export const definitionsApply = (body: Optional<Schemas['Definitions'], 'secrets' | 'dry_run'>) =>
   call<Schemas['Applied']>('POST', '/definitions', body);
@@ -472,3 +442,81 @@ export const mailTry = (query: Query<'mail_try'>) =>
 /** Accounts, sites, jobs, stores and bundles by name. */
 export const search = (query: Query<'search'>) =>
   call<Schemas['Page_SearchHit_']>('GET', '/search' + queryString(query));
+
+/** Stores. */
+export const storesList = (query?: Query<'stores_list'>) =>
+  call<Schemas['Page_Store_']>('GET', '/stores' + queryString(query));
+
+/** Add a store; it is tried first. */
+export const storesAdd = (
+  body: Optional<
+    Schemas['StoreInput'],
+    | 'verify_days'
+    | 'limits'
+    | 'patience'
+    | 'read_back'
+    | 'floor'
+    | 'price_kept'
+    | 'price_moved'
+    | 'currency'
+    | 'secrets'
+  >,
+  query?: Query<'stores_add'>,
+) => call<Schemas['Store']>('POST', '/stores' + queryString(query), body);
+
+/** One store. */
+export const storesShow = (name: string) => call<Schemas['Store']>('GET', `/stores/${part(name)}`);
+
+/** Change a store; it is tried first. */
+export const storesChange = (
+  name: string,
+  body: Optional<
+    Schemas['StoreInput'],
+    | 'verify_days'
+    | 'limits'
+    | 'patience'
+    | 'read_back'
+    | 'floor'
+    | 'price_kept'
+    | 'price_moved'
+    | 'currency'
+    | 'secrets'
+  >,
+  query?: Query<'stores_change'>,
+) => call<Schemas['Store']>('PUT', `/stores/${part(name)}` + queryString(query), body);
+
+/** Remove a store from the records; what is on it is not touched. */
+export const storesRemove = (name: string) => call<void>('DELETE', `/stores/${part(name)}`);
+
+/** Try a store as it is described, before saving it. */
+export const storesTryDraft = (
+  body: Optional<
+    Schemas['StoreInput'],
+    | 'verify_days'
+    | 'limits'
+    | 'patience'
+    | 'read_back'
+    | 'floor'
+    | 'price_kept'
+    | 'price_moved'
+    | 'currency'
+    | 'secrets'
+  >,
+  query?: Query<'stores_try_draft'>,
+) => call<Schemas['TryResult']>('POST', '/stores/try' + queryString(query), body);
+
+/** Try a saved store. */
+export const storesTry = (name: string) =>
+  call<Schemas['TryResult']>('POST', `/stores/${part(name)}/try`);
+
+/** Ask the owner of a drive for access. */
+export const storesConnect = (name: string) =>
+  call<Schemas['StoreAccess']>('POST', `/stores/${part(name)}/access`);
+
+/** Whether a drive's owner has given access. */
+export const storesAccess = (name: string) =>
+  call<Schemas['StoreAccess']>('GET', `/stores/${part(name)}/access`);
+
+/** Forget the access to a drive. */
+export const storesDisconnect = (name: string) =>
+  call<void>('DELETE', `/stores/${part(name)}/access`);

@@ -242,77 +242,6 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
-  '/api/v1/stores': {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /** Stores */
-    get: operations['stores_list'];
-    put?: never;
-    /** Add a store; it is tried first */
-    post: operations['stores_add'];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  '/api/v1/stores/{name}': {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /** One store */
-    get: operations['stores_show'];
-    /** Change a store; it is tried first */
-    put: operations['stores_change'];
-    post?: never;
-    /** Remove a store from the records; what is on it is not touched */
-    delete: operations['stores_remove'];
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  '/api/v1/stores/try': {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    get?: never;
-    put?: never;
-    /** Try a store as it is described, before saving it */
-    post: operations['stores_try_draft'];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  '/api/v1/stores/{name}/try': {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    get?: never;
-    put?: never;
-    /** Try a saved store */
-    post: operations['stores_try'];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
   '/api/v1/definitions': {
     parameters: {
       query?: never;
@@ -1136,6 +1065,96 @@ export interface paths {
     put?: never;
     post?: never;
     delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/v1/stores': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** Stores */
+    get: operations['stores_list'];
+    put?: never;
+    /** Add a store; it is tried first */
+    post: operations['stores_add'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/v1/stores/{name}': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** One store */
+    get: operations['stores_show'];
+    /** Change a store; it is tried first */
+    put: operations['stores_change'];
+    post?: never;
+    /** Remove a store from the records; what is on it is not touched */
+    delete: operations['stores_remove'];
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/v1/stores/try': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /** Try a store as it is described, before saving it */
+    post: operations['stores_try_draft'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/v1/stores/{name}/try': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /** Try a saved store */
+    post: operations['stores_try'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/v1/stores/{name}/access': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** Whether a drive's owner has given access */
+    get: operations['stores_access'];
+    put?: never;
+    /** Ask the owner of a drive for access */
+    post: operations['stores_connect'];
+    /** Forget the access to a drive */
+    delete: operations['stores_disconnect'];
     options?: never;
     head?: never;
     patch?: never;
@@ -2768,7 +2787,8 @@ export interface components {
     };
     /**
      * KindField
-     * @description A setting or a secret as a form or an option takes it. ``type`` is text, number or switch.
+     * @description A setting or a secret as a form or an option takes it. ``type`` is text, number, switch or
+     *     choice; of the last, ``choices`` are the values.
      */
     KindField: {
       /** Name */
@@ -2790,6 +2810,11 @@ export interface components {
        * @default text
        */
       type: string;
+      /**
+       * Choices
+       * @default []
+       */
+      choices: string[];
       /**
        * Default
        * @default null
@@ -4047,12 +4072,51 @@ export interface components {
       name: string;
       settings:
         | components['schemas']['SettingsFolderSettings']
-        | components['schemas']['SettingsSftpSettings'];
+        | components['schemas']['SettingsSftpSettings']
+        | components['schemas']['SettingsFtpSettings']
+        | components['schemas']['SettingsS3Settings']
+        | components['schemas']['SettingsWebdavSettings']
+        | components['schemas']['SettingsDriveSettings'];
       /**
        * Verify Days
        * @default 30
        */
       verify_days: number;
+      /**
+       * Limits
+       * @default []
+       */
+      limits: string[];
+      /**
+       * Patience
+       * @default 120
+       */
+      patience: number;
+      /**
+       * Read Back
+       * @default true
+       */
+      read_back: boolean;
+      /**
+       * Floor
+       * @default 0
+       */
+      floor: number;
+      /**
+       * Price Kept
+       * @default 0
+       */
+      price_kept: number;
+      /**
+       * Price Moved
+       * @default 0
+       */
+      price_moved: number;
+      /**
+       * Currency
+       * @default
+       */
+      currency: string;
       /** Where */
       where: string;
       /**
@@ -4080,6 +4144,59 @@ export interface components {
        * @default 0
        */
       damaged: number;
+      /**
+       * Tried
+       * @default null
+       */
+      tried: string | null;
+      /**
+       * Free
+       * @default null
+       */
+      free: number | null;
+      /**
+       * Free At
+       * @default null
+       */
+      free_at: string | null;
+      /**
+       * Access
+       * @default
+       * @enum {string}
+       */
+      access: '' | 'none' | 'given';
+    };
+    /**
+     * StoreAccess
+     * @description Whether a drive's owner has given access. While that is ``waiting``, the owner opens
+     *     ``address`` and confirms ``code``; ``text`` says what happened.
+     */
+    StoreAccess: {
+      /**
+       * State
+       * @enum {string}
+       */
+      state: 'none' | 'waiting' | 'given' | 'refused';
+      /**
+       * Text
+       * @default
+       */
+      text: string;
+      /**
+       * Address
+       * @default
+       */
+      address: string;
+      /**
+       * Code
+       * @default
+       */
+      code: string;
+      /**
+       * Interval
+       * @default 5
+       */
+      interval: number;
     };
     /** StoreFill */
     StoreFill: {
@@ -4109,12 +4226,51 @@ export interface components {
       name: string;
       settings:
         | components['schemas']['SettingsFolderSettings']
-        | components['schemas']['SettingsSftpSettings'];
+        | components['schemas']['SettingsSftpSettings']
+        | components['schemas']['SettingsFtpSettings']
+        | components['schemas']['SettingsS3Settings']
+        | components['schemas']['SettingsWebdavSettings']
+        | components['schemas']['SettingsDriveSettings'];
       /**
        * Verify Days
        * @default 30
        */
       verify_days: number;
+      /**
+       * Limits
+       * @default []
+       */
+      limits: string[];
+      /**
+       * Patience
+       * @default 120
+       */
+      patience: number;
+      /**
+       * Read Back
+       * @default true
+       */
+      read_back: boolean;
+      /**
+       * Floor
+       * @default 0
+       */
+      floor: number;
+      /**
+       * Price Kept
+       * @default 0
+       */
+      price_kept: number;
+      /**
+       * Price Moved
+       * @default 0
+       */
+      price_moved: number;
+      /**
+       * Currency
+       * @default
+       */
+      currency: string;
       /**
        * Secrets
        * @default {}
@@ -4341,6 +4497,16 @@ export interface components {
        * @default
        */
       way_out: string;
+      /**
+       * Seconds
+       * @default 0
+       */
+      seconds: number;
+      /**
+       * Field
+       * @default
+       */
+      field: string;
     };
     /**
      * Unmatched
@@ -4400,7 +4566,7 @@ export interface components {
     };
     /**
      * FolderSettings
-     * @description A folder that exists.
+     * @description A folder of this machine, and what mounts it.
      */
     SettingsFolderSettings: {
       /**
@@ -4410,10 +4576,30 @@ export interface components {
       kind: 'folder';
       /**
        * Folder
-       * @description It must exist. A copy on this machine alone is lost with it.
+       * @description A copy on this machine alone is lost with it.
        * @example /mnt/second-disk/bundles
        */
       folder: string;
+      /**
+       * It must be a mount point
+       * @description Nothing is written while the folder, or the one above it, is not mounted.
+       * @default false
+       */
+      mounted: boolean;
+      /**
+       * Command to mount it
+       * @description Run before the store is used, when it is not mounted.
+       * @default
+       * @example mount /mnt/second-disk
+       */
+      mount_command: string;
+      /**
+       * Command to unmount it
+       * @description Run when no task uses the store any more.
+       * @default
+       * @example umount /mnt/second-disk
+       */
+      unmount_command: string;
     };
     /**
      * SftpSettings
@@ -4439,7 +4625,7 @@ export interface components {
       user: string;
       /**
        * Folder on the server
-       * @description It must exist.
+       * @description It is made where it does not exist.
        * @example /bundles
        */
       folder: string;
@@ -4450,6 +4636,169 @@ export interface components {
        * @example SHA256:…
        */
       host_key: string;
+    };
+    /**
+     * FtpStoreSettings
+     * @description A folder on a server that speaks FTP.
+     */
+    SettingsFtpSettings: {
+      /**
+       * @description discriminator enum property added by openapi-typescript
+       * @enum {string}
+       */
+      kind: 'ftp';
+      /**
+       * Address
+       * @example ftp.sedge-quill.example
+       */
+      address: string;
+      /**
+       * Port
+       * @default 21
+       */
+      port: number;
+      /** User */
+      user: string;
+      /**
+       * Security
+       * @description “tls” is explicit TLS. With “none”, password and files can be read on the way.
+       * @default tls
+       * @enum {string}
+       */
+      security: 'tls' | 'none';
+      /**
+       * Accepted certificate
+       * @description In PEM form, where no known authority signed it. Leave it empty otherwise.
+       * @default
+       */
+      certificate: string;
+      /**
+       * Folder on the server
+       * @description It is made where it does not exist.
+       * @example /bundles
+       */
+      folder: string;
+    };
+    /**
+     * S3Settings
+     * @description A bucket, and the folder in it.
+     */
+    SettingsS3Settings: {
+      /**
+       * @description discriminator enum property added by openapi-typescript
+       * @enum {string}
+       */
+      kind: 's3';
+      /**
+       * Endpoint
+       * @description The address of the object storage; its provider names it beside the keys.
+       * @example https://objects.sedge-quill.example
+       */
+      endpoint: string;
+      /**
+       * Region
+       * @default us-east-1
+       */
+      region: string;
+      /**
+       * Bucket
+       * @example heronmere-bundles
+       */
+      bucket: string;
+      /**
+       * Folder in the bucket
+       * @description Before the names of all objects; empty for the bucket itself.
+       * @default
+       * @example reed-1
+       */
+      folder: string;
+      /**
+       * Bucket in the path
+       * @description Instead of before the host name; many storages of one's own want it.
+       * @default false
+       */
+      path_style: boolean;
+      /**
+       * Storage class of pieces
+       * @description As the provider names it; empty for its own choice. One that must be thawed before it can be read makes restores wait.
+       * @default
+       */
+      storage_class: string;
+    };
+    /**
+     * WebDavSettings
+     * @description A folder on a WebDAV server, and how to sign in there.
+     */
+    SettingsWebdavSettings: {
+      /**
+       * @description discriminator enum property added by openapi-typescript
+       * @enum {string}
+       */
+      kind: 'webdav';
+      /**
+       * Address of the folder
+       * @description It is made where it does not exist; the folder above it must.
+       * @example https://drive.sedge-quill.example/dav/bundles
+       */
+      url: string;
+      /**
+       * Sign in by
+       * @description “bearer” sends a token instead of user and password.
+       * @default basic
+       * @enum {string}
+       */
+      sign_in: 'basic' | 'digest' | 'bearer';
+      /**
+       * User
+       * @default
+       */
+      user: string;
+      /**
+       * Accepted certificate
+       * @description In PEM form, where no known authority signed it. Leave it empty otherwise.
+       * @default
+       */
+      certificate: string;
+    };
+    /**
+     * DriveSettings
+     * @description A folder on a drive, and where access to it is asked for.
+     */
+    SettingsDriveSettings: {
+      /**
+       * @description discriminator enum property added by openapi-typescript
+       * @enum {string}
+       */
+      kind: 'drive';
+      /**
+       * Address of the folder
+       * @description Its WebDAV address; the drive's help names it.
+       * @example https://drive.sedge-quill.example/dav/bundles
+       */
+      url: string;
+      /**
+       * Address for device authorisation
+       * @description Where access is asked for; the drive's notes for developers name it.
+       * @example https://drive.sedge-quill.example/oauth/device
+       */
+      device_url: string;
+      /**
+       * Address for tokens
+       * @example https://drive.sedge-quill.example/oauth/token
+       */
+      token_url: string;
+      /**
+       * Client id
+       * @description Made where the drive registers programs (“apps”).
+       */
+      client_id: string;
+      /**
+       * Scope
+       * @description What access is asked for: the narrowest that reads and writes this folder.
+       * @default
+       * @example files:bundles
+       */
+      scope: string;
     };
     /**
      * LocalSettings
@@ -5144,239 +5493,6 @@ export interface operations {
         };
         content: {
           'application/json': components['schemas']['Page_LogLine_'];
-        };
-      };
-      /** @description a problem */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          'application/problem+json': components['schemas']['Problem'];
-        };
-      };
-    };
-  };
-  stores_list: {
-    parameters: {
-      query?: {
-        /** @description at most so many items */
-        limit?: number;
-        /** @description “next” of the page before */
-        cursor?: string | null;
-        /** @description a column's name, with “-” before it for backwards */
-        sort?: string;
-        /** @description only what holds these words */
-        q?: string;
-      };
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description the answer */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          'application/json': components['schemas']['Page_Store_'];
-        };
-      };
-      /** @description a problem */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          'application/problem+json': components['schemas']['Problem'];
-        };
-      };
-    };
-  };
-  stores_add: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        'application/json': components['schemas']['StoreInput'];
-      };
-    };
-    responses: {
-      /** @description the answer */
-      201: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          'application/json': components['schemas']['Store'];
-        };
-      };
-      /** @description a problem */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          'application/problem+json': components['schemas']['Problem'];
-        };
-      };
-    };
-  };
-  stores_show: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        name: string;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description the answer */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          'application/json': components['schemas']['Store'];
-        };
-      };
-      /** @description a problem */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          'application/problem+json': components['schemas']['Problem'];
-        };
-      };
-    };
-  };
-  stores_change: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        name: string;
-      };
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        'application/json': components['schemas']['StoreInput'];
-      };
-    };
-    responses: {
-      /** @description the answer */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          'application/json': components['schemas']['Store'];
-        };
-      };
-      /** @description a problem */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          'application/problem+json': components['schemas']['Problem'];
-        };
-      };
-    };
-  };
-  stores_remove: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        name: string;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description done */
-      204: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content?: never;
-      };
-      /** @description a problem */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          'application/problem+json': components['schemas']['Problem'];
-        };
-      };
-    };
-  };
-  stores_try_draft: {
-    parameters: {
-      query?: {
-        /** @description the saved one, whose secrets are used */
-        saved?: string;
-      };
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        'application/json': components['schemas']['StoreInput'];
-      };
-    };
-    responses: {
-      /** @description the answer */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          'application/json': components['schemas']['TryResult'];
-        };
-      };
-      /** @description a problem */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          'application/problem+json': components['schemas']['Problem'];
-        };
-      };
-    };
-  };
-  stores_try: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        name: string;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description the answer */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          'application/json': components['schemas']['TryResult'];
         };
       };
       /** @description a problem */
@@ -7413,6 +7529,336 @@ export interface operations {
         content: {
           'application/json': components['schemas']['Page_SearchHit_'];
         };
+      };
+      /** @description a problem */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  stores_list: {
+    parameters: {
+      query?: {
+        /** @description at most so many items */
+        limit?: number;
+        /** @description “next” of the page before */
+        cursor?: string | null;
+        /** @description a column's name, with “-” before it for backwards */
+        sort?: string;
+        /** @description only what holds these words */
+        q?: string;
+      };
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description the answer */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Page_Store_'];
+        };
+      };
+      /** @description a problem */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  stores_add: {
+    parameters: {
+      query?: {
+        /** @description save it without trying; no job writes to it until it was tried */
+        untried?: boolean;
+      };
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['StoreInput'];
+      };
+    };
+    responses: {
+      /** @description the answer */
+      201: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Store'];
+        };
+      };
+      /** @description a problem */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  stores_show: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        name: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description the answer */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Store'];
+        };
+      };
+      /** @description a problem */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  stores_change: {
+    parameters: {
+      query?: {
+        /** @description save it without trying; no job writes to it until it was tried */
+        untried?: boolean;
+      };
+      header?: never;
+      path: {
+        name: string;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['StoreInput'];
+      };
+    };
+    responses: {
+      /** @description the answer */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Store'];
+        };
+      };
+      /** @description a problem */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  stores_remove: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        name: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description done */
+      204: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content?: never;
+      };
+      /** @description a problem */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  stores_try_draft: {
+    parameters: {
+      query?: {
+        /** @description the saved one, whose secrets are used */
+        saved?: string;
+      };
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['StoreInput'];
+      };
+    };
+    responses: {
+      /** @description the answer */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['TryResult'];
+        };
+      };
+      /** @description a problem */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  stores_try: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        name: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description the answer */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['TryResult'];
+        };
+      };
+      /** @description a problem */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  stores_access: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        name: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description the answer */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['StoreAccess'];
+        };
+      };
+      /** @description a problem */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  stores_connect: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        name: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description the answer */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['StoreAccess'];
+        };
+      };
+      /** @description a problem */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  stores_disconnect: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        name: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description done */
+      204: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content?: never;
       };
       /** @description a problem */
       default: {

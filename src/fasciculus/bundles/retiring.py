@@ -118,6 +118,7 @@ def sweep(store: Store, subject: SubjectRef, recorded: RecordedCopies, spool: Pa
     beside the records where it can be. Only to be called while nobody writes a bundle of this
     subject. Gives the names of what was removed.
     """
+    store.clear_partial(subject.folder)
     whole = complete(store, subject)
     removed = []
     for item in store.items(subject.bundles):

@@ -72,6 +72,10 @@ def _typed(option: str, field: KindField, text: str) -> Any:
         if text not in ("yes", "no"):
             raise wrong(f"{option} {text}: that is neither yes nor no.", "Give yes or no.")
         return text == "yes"
+    if field.type == "choice" and text not in field.choices:
+        raise wrong(
+            f"{option} {text}: there is no such choice.", f"Give {' or '.join(field.choices)}."
+        )
     return text
 
 

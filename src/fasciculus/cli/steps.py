@@ -18,7 +18,7 @@ def show_tried(tried: models.TryResult, as_json: bool = False) -> None:
             mark = Text("● ", style="green") if step.ok else Text("■ ", style="red")
             output.out.print(
                 mark,
-                f"{step.name}: {step.text} {step.way_out}".rstrip(),
+                f"{step.name}: {step.text} {step.way_out}".rstrip() + _took(step),
                 sep="",
                 highlight=False,
                 soft_wrap=True,
@@ -31,3 +31,7 @@ def prove(tried: models.TryResult, as_json: bool = False) -> None:
     """Nothing is saved that does not answer: show the steps when one failed."""
     if not tried.ok:
         show_tried(tried, as_json)
+
+
+def _took(step: models.TryStep) -> str:
+    return f"  [{step.seconds * 1000:.0f} ms]" if step.seconds else ""

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING, Annotated
+import time
+from typing import TYPE_CHECKING, Annotated, Any
 
 import typer
 
@@ -14,6 +15,18 @@ from .parameters import AsJson, NewStoreName, StoreName, Yes
 from .session import service
 from .steps import prove, show_tried
 from .store_maintenance import mend, repack, verify
+from .store_options import (
+    Currency,
+    Floor,
+    Limits,
+    Patience,
+    PriceKept,
+    PriceMoved,
+    ReadBack,
+    Untried,
+    VerifyDays,
+    common_fields,
+)
 
 if TYPE_CHECKING:
     from ..client import Client
@@ -22,14 +35,6 @@ app = typer.Typer(help="Places where bundles are kept.", no_args_is_help=True)
 for command in (verify, mend, repack):
     app.command()(command)
 
-VerifyDays = Annotated[
-    int | None,
-    typer.Option(
-        help="Read every copy through once in so many days, in the background; 0 for never.",
-        min=0,
-        max=3650,
-    ),
-]
 Kind = Annotated[str, typer.Option(help="Kind of store; “stores kinds” lists them.")]
 
 
@@ -69,6 +74,11 @@ def show(name: StoreName, as_json: AsJson = False) -> None:
             ("store", store.name),
             ("kind", store.settings.kind),
             ("where", store.where),
+            (
+                "tried",
+                output.moment(store.tried) if store.tried else "never; fasciculus stores try",
+            ),
+            *([("access", store.access)] if store.access else []),
             ("secrets set", ", ".join(store.secrets_set) or "none"),
             ("copies", store.copies),
             ("stored", size(store.bytes)),
@@ -83,6 +93,7 @@ def show(name: StoreName, as_json: AsJson = False) -> None:
                 if store.damaged
                 else "nothing known",
             ),
+            ("limits", ", ".join(store.limits) or "none"),
             ("jobs", ", ".join(store.jobs) or "none"),
         ]
     )
@@ -98,25 +109,18 @@ def kinds(as_json: AsJson = False) -> None:
 
 
 def _input(
-    client: Client,
-    name: str,
-    kind: str,
-    args: list[str],
-    verify_days: int | None,
-    old: models.Store | None = None,
+    client: Client, name: str, kind: str, args: list[str], old: models.Store | None, **common: Any
 ) -> models.StoreInput:
     options = KindOptions(find_kind(client.kinds_list().stores, kind))
     given = parse_extra(args, options.names)
     settings = {"kind": kind, **options.settings(given)}
     if old is not None:
         settings = {**old.settings.model_dump(), **settings}
-    if verify_days is None:
-        verify_days = old.verify_days if old is not None else 30
     return models.StoreInput(
         name=name,
         settings=models.KindSettings(**settings),
-        verify_days=verify_days,
         secrets=dict(options.secrets(given)),
+        **common_fields(old, **common),
     )
 
 
@@ -126,6 +130,14 @@ def add(
     name: NewStoreName,
     kind: Kind = "",
     verify_days: VerifyDays = None,
+    limits: Limits = None,
+    patience: Patience = None,
+    read_back: ReadBack = None,
+    floor: Floor = None,
+    price_kept: PriceKept = None,
+    price_moved: PriceMoved = None,
+    currency: Currency = None,
+    untried: Untried = False,
     as_json: AsJson = False,
 ) -> None:
     """Try a store, and add it when all steps succeed.
@@ -133,7 +145,25 @@ def add(
     Its further options depend on the kind: fasciculus stores kinds.
     """
     with service() as client:
-        store = _input(client, name, kind, context.args, verify_days)
+        store = _input(
+            client,
+            name,
+            kind,
+            context.args,
+            None,
+            verify_days=verify_days,
+            limits=limits,
+            patience=patience,
+            read_back=read_back,
+            floor=floor,
+            price_kept=price_kept,
+            price_moved=price_moved,
+            currency=currency,
+        )
+        if untried:
+            made = client.stores_add(store, untried=True)
+            output.done(made, _untried(made), as_json)
+            return
         tried = client.stores_try_draft(store)
         prove(tried, as_json)
         made = client.stores_add(store)
@@ -142,16 +172,81 @@ def add(
         output.done(made, said, as_json)
 
 
+def _untried(store: models.Store) -> str:
+    if store.access == "none":
+        return f"Added store {store.name}. Its owner gives access: fasciculus stores connect " + (
+            f"{store.name}"
+        )
+    return f"Added store {store.name}, untried. Try it: fasciculus stores try {store.name}"
+
+
 @app.command(context_settings=EXTRA)
 def change(
-    context: typer.Context, name: StoreName, verify_days: VerifyDays = None, as_json: AsJson = False
+    context: typer.Context,
+    name: StoreName,
+    verify_days: VerifyDays = None,
+    limits: Limits = None,
+    patience: Patience = None,
+    read_back: ReadBack = None,
+    floor: Floor = None,
+    price_kept: PriceKept = None,
+    price_moved: PriceMoved = None,
+    currency: Currency = None,
+    untried: Untried = False,
+    as_json: AsJson = False,
 ) -> None:
     """Try a store with other settings, and keep them when all steps succeed."""
     with service() as client:
         old = client.stores_show(name)
-        store = _input(client, name, old.settings.kind, context.args, verify_days, old)
-        prove(client.stores_try_draft(store, saved=name), as_json)
-        output.done(client.stores_change(name, store), f"Changed store {name}.", as_json)
+        store = _input(
+            client,
+            name,
+            old.settings.kind,
+            context.args,
+            old,
+            verify_days=verify_days,
+            limits=limits,
+            patience=patience,
+            read_back=read_back,
+            floor=floor,
+            price_kept=price_kept,
+            price_moved=price_moved,
+            currency=currency,
+        )
+        if not untried:
+            prove(client.stores_try_draft(store, saved=name), as_json)
+        made = client.stores_change(name, store, untried=untried)
+        output.done(made, f"Changed store {name}.", as_json)
+
+
+@app.command()
+def connect(
+    name: StoreName,
+    no_wait: Annotated[
+        bool, typer.Option("--no-wait", help="Come back at once, with the code to confirm.")
+    ] = False,
+    as_json: AsJson = False,
+) -> None:
+    """Ask the owner of a drive for access, and wait until it is given."""
+    with service() as client:
+        found = client.stores_connect(name)
+        if not as_json:
+            output.err.print(found.text, soft_wrap=True, highlight=False)
+        while found.state == "waiting" and not no_wait:
+            time.sleep(found.interval)
+            found = client.stores_access(name)
+    output.done(found, found.text, as_json)
+    if found.state == "refused":
+        raise typer.Exit(output.TROUBLE)
+
+
+@app.command()
+def disconnect(name: StoreName, as_json: AsJson = False) -> None:
+    """Forget the access to a drive."""
+    with service() as client:
+        client.stores_disconnect(name)
+    said = f"Store {name} has no access to its drive any more. End it at the drive too."
+    output.done({"disconnected": name}, said, as_json)
 
 
 @app.command("try")

@@ -16,12 +16,13 @@ from .errors import DownloadError
 from .events import LiveEvent, parse
 from .inventory import InventoryCalls
 from .maintenance import MaintenanceCalls
+from .stores import StoreCalls
 from .transport import PREFIX, Transport
 
 _RESUMES = 5
 
 
-class Client(InventoryCalls, MaintenanceCalls, Transport):
+class Client(InventoryCalls, StoreCalls, MaintenanceCalls, Transport):
     """A connection to a service.
 
     Without arguments it takes ``FASCICULUS_URL`` and ``FASCICULUS_TOKEN`` from the
@@ -76,56 +77,6 @@ class Client(InventoryCalls, MaintenanceCalls, Transport):
         Raises ``NotFoundError`` when there is none of that name.
         """
         self._request("DELETE", f"/tokens/{quote(name, safe='')}")
-
-    # Stores --------------------------------------------------------------------------
-
-    def stores_list(self, **query: Any) -> models.Page[models.Store]:
-        """Stores.
-
-        ``query`` may filter by ``q``.
-        Returns one page (``limit``, ``cursor``, ``sort``); :meth:`every` asks for all.
-        """
-        return self._call("GET", "/stores", models.Page[models.Store], **query)
-
-    def stores_show(self, name: str) -> models.Store:
-        """One store.
-
-        Raises ``NotFoundError`` when there is none of that name.
-        """
-        return self._call("GET", f"/stores/{quote(name)}", models.Store)
-
-    def stores_add(self, store: models.StoreInput) -> models.Store:
-        """Add a store; it is tried first.
-
-        Raises ``RefusedError`` naming the field that cannot be used.
-        """
-        return self._call("POST", "/stores", models.Store, store)
-
-    def stores_change(self, name: str, store: models.StoreInput) -> models.Store:
-        """Change a store; it is tried first.
-
-        Raises ``NotFoundError`` when there is none of that name, and ``RefusedError`` naming the
-        field that cannot be used.
-        """
-        return self._call("PUT", f"/stores/{quote(name)}", models.Store, store)
-
-    def stores_remove(self, name: str) -> None:
-        """Remove a store from the records; what is on it is not touched.
-
-        Raises ``NotFoundError`` when there is none of that name.
-        """
-        self._request("DELETE", f"/stores/{quote(name)}")
-
-    def stores_try(self, name: str) -> models.TryResult:
-        """Try a saved store.
-
-        Raises ``NotFoundError`` when there is none of that name.
-        """
-        return self._call("POST", f"/stores/{quote(name)}/try", models.TryResult)
-
-    def stores_try_draft(self, store: models.StoreInput, saved: str = "") -> models.TryResult:
-        """Try a store that is not saved; ``saved`` lends the secrets of a saved one."""
-        return self._call("POST", "/stores/try", models.TryResult, store, saved=saved)
 
     # Jobs ------------------------------------------------------------------------------
 

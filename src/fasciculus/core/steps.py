@@ -6,9 +6,15 @@ from msgspec import Struct
 
 
 class Step(Struct, frozen=True):
-    """A step of trying something: its name, whether it went well, and what to do when not."""
+    """A step of trying something: its name, whether it went well, and what to do when not.
+
+    ``seconds`` is how long it took, 0 where that was not measured; ``field`` names the setting at
+    fault, where there is one.
+    """
 
     name: str
     ok: bool
     text: str
     way_out: str = ""
+    seconds: float = 0.0
+    field: str = ""

@@ -11,9 +11,17 @@ from pathlib import Path
 from typing import Any
 
 import paramiko
-from paramiko.sftp import CMD_EXTENDED, CMD_EXTENDED_REPLY, SFTP_FAILURE, SFTP_NO_SUCH_FILE, SFTP_OK
+from paramiko.sftp import (
+    CMD_EXTENDED,
+    CMD_EXTENDED_REPLY,
+    SFTP_FAILURE,
+    SFTP_NO_SUCH_FILE,
+    SFTP_OK,
+    SFTP_PERMISSION_DENIED,
+)
 
 from ..ssh import fingerprint
+from .misbehaviour import CutError, Misbehaviour, folder_bytes
 
 _BLOCK = 4096
 
@@ -44,9 +52,15 @@ class _Handle(paramiko.SFTPHandle):
         self.readfile = self.writefile = file
 
     def write(self, offset: int, data: bytes) -> int:
-        if not self._files.fits(len(data)):
+        if not self._files.fits(len(data)) or not self._files.moved(len(data), True):
             return SFTP_FAILURE
         return super().write(offset, data)
+
+    def read(self, offset: int, length: int) -> Any:
+        data = super().read(offset, length)
+        if isinstance(data, bytes) and not self._files.moved(len(data), False):
+            return SFTP_FAILURE
+        return data
 
     def stat(self) -> paramiko.SFTPAttributes:
         return paramiko.SFTPAttributes.from_stat(os.fstat(self.readfile.fileno()))
@@ -59,6 +73,14 @@ class _Files(paramiko.SFTPServerInterface):
 
     def fits(self, count: int) -> bool:
         return self._stand_in.take(count)
+
+    def moved(self, count: int, incoming: bool) -> bool:
+        try:
+            self._stand_in.misbehaviour.moved(count, incoming)
+        except CutError:
+            self._stand_in.cut()
+            return False
+        return True
 
     def _real(self, path: str) -> str:
         # canonicalize() has taken out all “..”, so that nothing is outside.
@@ -91,6 +113,9 @@ class _Files(paramiko.SFTPServerInterface):
         return self._status(path, False)
 
     def open(self, path: str, flags: int, attr: Any) -> Any:
+        self._stand_in.misbehaviour.look()
+        if self._stand_in.misbehaviour.refuse and flags & (os.O_WRONLY | os.O_RDWR):
+            return SFTP_PERMISSION_DENIED
         try:
             descriptor = os.open(self._real(path), flags | os.O_CLOEXEC, 0o600)
             mode = (
@@ -122,7 +147,10 @@ class _Files(paramiko.SFTPServerInterface):
         return self._done(os.rename, oldpath, newpath)
 
     def posix_rename(self, oldpath: str, newpath: str) -> int:
-        return self._done(os.replace, oldpath, newpath)
+        done = self._done(os.replace, oldpath, newpath)
+        if done == SFTP_OK:
+            self._stand_in.misbehaviour.stored(Path(self._real(newpath)))
+        return done
 
     def mkdir(self, path: str, attr: Any) -> int:
         return self._done(os.mkdir, path)
@@ -171,6 +199,7 @@ class SftpStandIn:
         quota: int | None = None,
     ) -> None:
         self.root, self.user, self.password, self.quota = root, user, password, quota
+        self.misbehaviour = Misbehaviour()
         root.mkdir(parents=True, exist_ok=True)
         if not key_file.exists():
             key_file.parent.mkdir(parents=True, exist_ok=True)
@@ -187,14 +216,17 @@ class SftpStandIn:
 
     def free(self) -> int:
         """Free bytes: of the quota, or of the disk."""
+        if self.misbehaviour.full:
+            return 0
         if self.quota is None:
             found = os.statvfs(self.root)
             return found.f_bavail * found.f_frsize
-        used = sum(p.stat().st_size for p in self.root.rglob("*") if p.is_file())
-        return max(0, self.quota - used)
+        return max(0, self.quota - folder_bytes(self.root))
 
     def take(self, count: int) -> bool:
         """Whether so many further bytes fit."""
+        if self.misbehaviour.full:
+            return False
         if self.quota is None:
             return True
         with self._lock:

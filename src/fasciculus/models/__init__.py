@@ -27,7 +27,7 @@ _NAMES = {
     "runs": "Attention LogLine Night Overview Run RunDetail Started StoreFill SubjectNights Task "
     "TaskCopy Upcoming",
     "search": "SearchHit",
-    "stores": "Store StoreInput TryResult TryStep",
+    "stores": "Store StoreAccess StoreInput TryResult TryStep",
 }
 _MODULES = {name: module for module, names in _NAMES.items() for name in names.split()}
 

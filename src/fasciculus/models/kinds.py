@@ -17,13 +17,15 @@ class KindSettings(BaseModel):
 
 
 class KindField(BaseModel):
-    """A setting or a secret as a form or an option takes it. ``type`` is text, number or switch."""
+    """A setting or a secret as a form or an option takes it. ``type`` is text, number, switch or
+    choice; of the last, ``choices`` are the values."""
 
     name: str
     title: str
     hint: str = ""
     example: str = ""
     type: str = "text"
+    choices: list[str] = []
     default: str | int | bool | None = None
     least: int | None = None
     most: int | None = None

@@ -49,6 +49,12 @@ class SavedQuery(BaseModel):
     saved: str = Field(default="", description="the saved one, whose secrets are used")
 
 
+class UntriedQuery(BaseModel):
+    untried: bool = Field(
+        default=False, description="save it without trying; no job writes to it until it was tried"
+    )
+
+
 class LastEventQuery(BaseModel):
     last_id: str = Field(default="", max_length=100, description="resume after this event id")
 

@@ -2,10 +2,23 @@
 
 from __future__ import annotations
 
-from pydantic import BaseModel, Field
+from datetime import datetime
+from typing import Annotated, Literal
 
+from pydantic import AfterValidator, BaseModel, Field
+
+from ..core.errors import SettingError
+from ..core.transfer_limits import parse_limit
 from .inventory import Name
 from .kinds import KindSettings
+
+
+def _limit(value: str) -> str:
+    try:
+        parse_limit(value)
+    except SettingError as error:
+        raise ValueError(error.sentence()) from error
+    return value.strip()
 
 
 class StoreFields(BaseModel):
@@ -15,6 +28,18 @@ class StoreFields(BaseModel):
     settings: KindSettings
     #: Every copy is read through once in so many days, in the background; 0 for never.
     verify_days: int = Field(default=30, ge=0, le=3650)
+    #: Such as “2 MiB/s 08:00-18:00”, in the time zone of the service's machine.
+    limits: list[Annotated[str, AfterValidator(_limit)]] = Field(default=[], max_length=24)
+    #: Seconds that a transfer may stand still.
+    patience: int = Field(default=120, ge=10, le=3600)
+    #: Read back what was sent where the store cannot give its checksum.
+    read_back: bool = True
+    #: Bytes that stay free: no bundle is begun that would leave less.
+    floor: int = Field(default=0, ge=0)
+    #: Per GB (1,000,000,000 bytes) held for a month, and per GB sent or read.
+    price_kept: float = Field(default=0, ge=0, le=1_000_000)
+    price_moved: float = Field(default=0, ge=0, le=1_000_000)
+    currency: str = Field(default="", max_length=8)
 
 
 class StoreInput(StoreFields):
@@ -33,6 +58,13 @@ class Store(StoreFields):
     copies: int = 0
     bytes: int = 0
     damaged: int = 0
+    #: When all steps of trying it last went well; None for one that was saved untried.
+    tried: datetime | None = None
+    #: Free bytes when a task last asked, where the store tells.
+    free: int | None = None
+    free_at: datetime | None = None
+    #: Whether the owner of a drive has given access; empty for other kinds.
+    access: Literal["", "none", "given"] = ""
 
 
 class TryStep(BaseModel):
@@ -42,6 +74,9 @@ class TryStep(BaseModel):
     ok: bool
     text: str
     way_out: str = ""
+    seconds: float = 0.0
+    #: The setting at fault, where there is one.
+    field: str = ""
 
 
 class TryResult(BaseModel):
@@ -50,3 +85,15 @@ class TryResult(BaseModel):
     ok: bool
     steps: list[TryStep]
     host_key: str = ""
+
+
+class StoreAccess(BaseModel):
+    """Whether a drive's owner has given access. While that is ``waiting``, the owner opens
+    ``address`` and confirms ``code``; ``text`` says what happened.
+    """
+
+    state: Literal["none", "waiting", "given", "refused"]
+    text: str = ""
+    address: str = ""
+    code: str = ""
+    interval: int = 5

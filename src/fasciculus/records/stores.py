@@ -4,11 +4,14 @@ from __future__ import annotations
 
 import sqlite3
 import uuid
+from collections.abc import Iterable
+from dataclasses import dataclass
 
 from ..core.errors import SettingError
 from ..models import Page, Store, StoreInput
 from ..models.runs import StoreFill
 from ..models.stores import StoreFields
+from .db import now
 from .encryption import SecretCipher, merged
 from .inventory import nearest
 from .paging import (
@@ -36,6 +39,9 @@ def _store(row: sqlite3.Row, cipher: SecretCipher) -> Store:
         bytes=row["bytes"],
         damaged=row["damaged"],
         jobs=sorted((row["jobs"] or "").split("\n")) if row["jobs"] else [],
+        tried=row["tried"],
+        free=row["free"],
+        free_at=row["free_at"],
     )
 
 
@@ -70,6 +76,26 @@ def id_of(db: sqlite3.Connection, name: str) -> str | None:
     return str(row["mark"]) if row else None
 
 
+@dataclass(frozen=True, slots=True)
+class ProvedStore:
+    """A store to be saved: its place in words, its id, and whether all steps went well."""
+
+    where: str
+    store_id: str
+    tried: bool = True
+
+
+def has_worked(db: sqlite3.Connection, name: str, store_id: str) -> None:
+    """Note that all steps of trying a store went well, and the id that it has."""
+    db.execute("UPDATE store SET tried=?, mark=? WHERE name=?", (now(), store_id, name))
+
+
+def untried(db: sqlite3.Connection, names: Iterable[str]) -> list[str]:
+    """Those stores that were saved without being tried."""
+    rows = db.execute("SELECT name FROM store WHERE tried IS NULL").fetchall()
+    return sorted({row["name"] for row in rows} & set(names))
+
+
 def new_id() -> str:
     return uuid.uuid4().hex
 
@@ -78,31 +104,42 @@ def save_store(
     db: sqlite3.Connection,
     cipher: SecretCipher,
     new: StoreInput,
-    where: str,
-    store_id: str,
+    proved: ProvedStore,
     old_name: str | None = None,
 ) -> None:
-    """Add a store, or change the one of the old name; ``where`` describes its place."""
+    """Add a store, or change the one of the old name."""
     document, kind = new.model_dump_json(exclude={"secrets"}), new.settings.kind
+    tried = now() if proved.tried else None
     try:
         if old_name is None:
             db.execute(
-                "INSERT INTO store (name, kind, document, place, secrets, mark) "
-                "VALUES (?, ?, ?, ?, ?, ?)",
+                "INSERT INTO store (name, kind, document, place, secrets, mark, tried) "
+                "VALUES (?, ?, ?, ?, ?, ?, ?)",
                 (
                     new.name,
                     kind,
                     document,
-                    where,
+                    proved.where,
                     cipher.encrypt(merged({}, new.secrets)),
-                    store_id,
+                    proved.store_id,
+                    tried,
                 ),
             )
             return
         encrypted = cipher.encrypt(merged(secrets(db, cipher, old_name), new.secrets))
         if not db.execute(
-            "UPDATE store SET name=?, kind=?, document=?, place=?, secrets=?, mark=? WHERE name=?",
-            (new.name, kind, document, where, encrypted, store_id, old_name),
+            "UPDATE store SET name=?, kind=?, document=?, place=?, secrets=?, mark=?, tried=? "
+            "WHERE name=?",
+            (
+                new.name,
+                kind,
+                document,
+                proved.where,
+                encrypted,
+                proved.store_id,
+                tried,
+                old_name,
+            ),
         ).rowcount:
             raise nearest(db, "store", old_name, "store")
     except sqlite3.IntegrityError as error:

@@ -10,6 +10,7 @@ from flask import current_app
 from ..config import Config
 from ..records.db import Records
 from ..records.encryption import SecretCipher
+from .drive_access import DriveAccess
 from .event_stream import EventStream
 from .tasks.orders.connections import OrderSources
 from .tasks.previews import Previews
@@ -34,6 +35,7 @@ class Context:
     outbox: Outbox
     previews: Previews
     housekeeper: Housekeeper
+    access: DriveAccess
 
 
 def order_sources() -> OrderSources:

@@ -153,13 +153,14 @@ def _fields(model: type[Settings] | type[Secrets] | type[BaseModel]) -> list[Kin
 
 def _field(name: str, schema: dict[str, Any], required: bool) -> KindField:
     types = {"integer": "number", "boolean": "switch"}
-    examples = schema.get("examples", [])
+    examples, choices = schema.get("examples", []), schema.get("enum", [])
     return KindField(
         name=name,
         title=schema.get("title", name),
         hint=schema.get("description", ""),
         example=str(examples[0]) if examples else "",
-        type=types.get(schema.get("type", ""), "text"),
+        type="choice" if choices else types.get(schema.get("type", ""), "text"),
+        choices=choices,
         default=schema.get("default"),
         least=schema.get("minimum"),
         most=schema.get("maximum"),

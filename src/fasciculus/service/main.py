@@ -24,6 +24,7 @@ from .background.housekeeping import Housekeeper
 from .background.outbox import Outbox
 from .background.scheduler import Scheduler
 from .context import Context
+from .drive_access import DriveAccess
 from .event_stream import EventStream
 from .one_time_password import ADMINISTRATOR, make_password, tell
 from .reports.reporter import Reporter
@@ -75,6 +76,7 @@ def build(config: Config, environment: Mapping[str, str] = os.environ) -> Contex
         outbox=outbox,
         previews=Previews(workers),
         housekeeper=Housekeeper(config, records, cipher, events, tasks.busy, tasks.verify_due),
+        access=DriveAccess(),
     )
 
 

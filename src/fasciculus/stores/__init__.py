@@ -10,21 +10,34 @@ from collections.abc import Mapping
 from typing import Any
 
 from ..kinds import Registry
+from .access import TokenFile
 from .base import Store, StoreKind, StoreSpec
 
 KINDS: Registry[StoreKind] = Registry(
     "kind of store",
     "fasciculus.stores",
-    {"folder": f"{__name__}.folder:KIND", "sftp": f"{__name__}.sftp:KIND"},
+    {
+        "folder": f"{__name__}.folder:KIND",
+        "sftp": f"{__name__}.sftp:KIND",
+        "ftp": f"{__name__}.ftp:KIND",
+        "s3": f"{__name__}.s3:KIND",
+        "webdav": f"{__name__}.webdav:KIND",
+        "drive": f"{__name__}.drive:KIND",
+    },
 )
 
 
 def store_spec(
-    name: str, settings: Mapping[str, Any] | str | bytes, secrets: Mapping[str, str] | None = None
+    name: str,
+    settings: Mapping[str, Any] | str | bytes,
+    secrets: Mapping[str, str] | None = None,
+    patience: float = 120.0,
+    read_back: bool = True,
+    tokens: TokenFile | None = None,
 ) -> StoreSpec:
     """The spec of a store out of plain values or saved JSON; errors as with ``Registry``."""
     parsed = KINDS.parse(settings) if isinstance(settings, Mapping) else KINDS.stored(settings)
-    return StoreSpec(name, parsed, dict(secrets or {}))
+    return StoreSpec(name, parsed, dict(secrets or {}), patience, read_back, tokens)
 
 
 def open_store(spec: StoreSpec) -> Store:

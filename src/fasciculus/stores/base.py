@@ -5,23 +5,32 @@ from __future__ import annotations
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from dataclasses import dataclass, field
+from datetime import datetime
 from pathlib import Path
 from typing import BinaryIO, Protocol
 
 from ..core.errors import DamagedError
-from ..core.steps import Step
 from ..kinds import Secrets, Settings
+from .access import AccessFlow, TokenFile
 
 _CHUNK = 1024 * 1024
 
 
 @dataclass(frozen=True, slots=True)
 class StoreSpec:
-    """How to reach a store. ``secrets`` never go into messages or logs."""
+    """How to reach a store. ``secrets`` never go into messages or logs.
+
+    ``patience`` is how many seconds a transfer may stand still; with ``read_back`` what was sent is
+    read back where the store cannot give its digest. ``tokens`` are where access
+    to a drive is kept.
+    """
 
     name: str
     settings: Settings
     secrets: dict[str, str] = field(default_factory=dict, repr=False)
+    patience: float = 120.0
+    read_back: bool = True
+    tokens: TokenFile | None = field(default=None, repr=False)
 
 
 @dataclass(frozen=True, slots=True)
@@ -31,6 +40,14 @@ class StoreItem:
     name: str
     size: int
     folder: bool
+
+
+@dataclass(frozen=True, slots=True)
+class ConnectStep:
+    """A step on the way to a store: ``run`` does it and says in a sentence what it found."""
+
+    name: str
+    run: Callable[[], str]
 
 
 class Store(Protocol):
@@ -44,6 +61,9 @@ class Store(Protocol):
     spec: StoreSpec
     #: Whether :meth:`sha256` is computed on another machine, so that asking moves no file.
     digests_itself: bool
+    #: Whether :meth:`put` itself has proved each byte: nothing was moved, or the server compared a
+    #: checksum of what arrived.
+    proves_transfer: bool
 
     def connect(self) -> None:
         """Reach the store and its root folder; harmless when done already."""
@@ -57,7 +77,20 @@ class Store(Protocol):
         """A stream of a file's bytes."""
 
     def put(self, local: Path, path: str, on_bytes: Callable[[int], None]) -> None:
-        """Store a local file under a name, whole or not at all; folders are made."""
+        """Store a local file under a name, whole or not at all; folders are made.
+
+        After a ``ConnectionLostError`` the same call goes on where the server has it, as far as
+        its protocol allows. ``on_bytes`` is called with the bytes of each stretch that was sent,
+        by one thread at a time.
+        """
+
+    def arrived(self, path: str) -> int:
+        """Bytes of a ``put`` that broke off which need not be sent again."""
+
+    def clear_partial(self, folder: str) -> None:
+        """Remove what broken-off ``put`` calls left below a folder and :meth:`items` does not
+        show.
+        """
 
     def put_bytes(self, data: bytes, path: str) -> None:
         """The same for a few bytes."""
@@ -80,15 +113,25 @@ class Store(Protocol):
     def replaces_at_once(self) -> bool:
         """Whether replacing a file leaves the old or the new one at any moment."""
 
-    def steps(self) -> list[Step]:
-        """Connect, reporting each step; stops at the first that fails."""
+    def rename(self, path: str, to: str) -> None:
+        """Give a file another name in the same folder, replacing what has it."""
+
+    def modified(self, path: str) -> datetime | None:
+        """When a file was changed by the store's own clock, or None where it does not tell."""
+
+    def make_root(self) -> None:
+        """Make the root folder; harmless when it is there."""
+
+    def connecting(self) -> list[ConnectStep]:
+        """What :meth:`connect` does, step by step."""
 
 
 @dataclass(frozen=True, slots=True)
 class StoreKind:
     """A kind of store: its settings, its secrets, and how one is opened.
 
-    ``open`` returns a store that is not connected yet.
+    ``open`` returns a store that is not connected yet; ``access`` is how its owner's consent is
+    asked for, where that is how to sign in.
     """
 
     name: str
@@ -96,6 +139,7 @@ class StoreKind:
     settings: type[Settings]
     secrets: type[Secrets]
     open: Callable[[StoreSpec], Store]
+    access: AccessFlow | None = None
 
 
 @contextmanager

@@ -7,36 +7,50 @@ import hashlib
 import io
 import os
 import shutil
+import subprocess
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager, suppress
+from datetime import UTC, datetime
 from pathlib import Path
 from typing import BinaryIO, Literal
 
 from pydantic import Field, field_validator
 
-from ..core.errors import (
-    FasciculusError,
-    MissingError,
-    StoreFullError,
-    UnreachableError,
-)
-from ..core.formatting import format_size
-from ..core.steps import Step
+from ..core.errors import MissingError, StoreFullError, UnreachableError
 from ..fields import absolute_folder
 from ..kinds import Secrets, Settings
-from .base import StoreItem, StoreKind, StoreSpec
+from .base import ConnectStep, StoreItem, StoreKind, StoreSpec
 
 _CHUNK = 4 * 1024 * 1024
+_COMMAND_SECONDS = 300
+_SAID = 300
 
 
 class FolderSettings(Settings):
-    """A folder that exists."""
+    """A folder of this machine, and what mounts it."""
 
     kind: Literal["folder"] = "folder"
     folder: str = Field(
         title="Folder",
-        description="It must exist. A copy on this machine alone is lost with it.",
+        description="A copy on this machine alone is lost with it.",
         examples=["/mnt/second-disk/bundles"],
+    )
+    mounted: bool = Field(
+        default=False,
+        title="It must be a mount point",
+        description="Nothing is written while the folder, or the one above it, is not mounted.",
+    )
+    mount_command: str = Field(
+        default="",
+        title="Command to mount it",
+        description="Run before the store is used, when it is not mounted.",
+        examples=["mount /mnt/second-disk"],
+    )
+    unmount_command: str = Field(
+        default="",
+        title="Command to unmount it",
+        description="Run when no task uses the store any more.",
+        examples=["umount /mnt/second-disk"],
     )
 
     @field_validator("folder")
@@ -52,22 +66,66 @@ class FolderStore:
     """A store in a local folder."""
 
     digests_itself = False
+    #: What is not linked is digested where it lies.
+    proves_transfer = True
 
     def __init__(self, spec: StoreSpec) -> None:
         assert isinstance(spec.settings, FolderSettings)
-        self.spec = spec
+        self.spec, self._settings = spec, spec.settings
         self._root = Path(spec.settings.folder)
         self._linked: set[str] = set()
+        #: While it is open, nobody can unmount the disk.
+        self._held: int | None = None
 
     def connect(self) -> None:
-        if not self._root.is_dir():
+        if self._held is None or not self._root.is_dir():
+            self.close()
+            for step in self.connecting():
+                step.run()
+
+    def connecting(self) -> list[ConnectStep]:
+        mount = [ConnectStep("mount", self._mount)] if self._is_mount else []
+        return [*mount, ConnectStep("folder", self._find)]
+
+    @property
+    def _is_mount(self) -> bool:
+        return self._settings.mounted or bool(self._settings.mount_command)
+
+    def _mount(self) -> str:
+        command, text = self._settings.mount_command, f"{self._root} is mounted."
+        if command and not is_mounted(self._root):
+            run_command(command, f"mount store “{self.spec.name}”")
+            text = f"{self._root} was mounted."
+        if not is_mounted(self._root):
+            raise MissingError(
+                f"{self._root} of store “{self.spec.name}” is not mounted.",
+                "Mount the disk; nothing is written beside it.",
+            )
+        return text
+
+    def _find(self) -> str:
+        try:
+            self._held = os.open(self._root, os.O_RDONLY | os.O_DIRECTORY | os.O_CLOEXEC)
+        except OSError as error:
             raise MissingError(
                 f"The folder {self._root} of store “{self.spec.name}” does not exist.",
                 "Create it, or mount the disk it is on.",
-            )
+            ) from error
+        return f"{self._root} exists."
+
+    def make_root(self) -> None:
+        with self._said("."):
+            self._root.mkdir(mode=0o700, parents=True, exist_ok=True)
 
     def close(self) -> None:
-        pass
+        if self._held is None:
+            return
+        os.close(self._held)
+        self._held = None
+        if self._settings.unmount_command and is_mounted(self._root):
+            # Another task may use it still: then it is busy, and the last one unmounts it.
+            with suppress(UnreachableError):
+                run_command(self._settings.unmount_command, f"unmount store “{self.spec.name}”")
 
     @contextmanager
     def _said(self, path: str) -> Iterator[None]:
@@ -172,13 +230,45 @@ class FolderStore:
     def replaces_at_once(self) -> bool:
         return True
 
-    def steps(self) -> list[Step]:
-        try:
-            self.connect()
-            free = self.free() or 0
-        except FasciculusError as error:
-            return [Step("folder", False, error.message, error.way_out)]
-        return [Step("folder", True, f"{self._root} exists; {format_size(free)} are free.")]
+    def arrived(self, path: str) -> int:
+        return 0
+
+    def clear_partial(self, folder: str) -> None:
+        """Nothing is left that :meth:`items` does not show."""
+
+    def rename(self, path: str, to: str) -> None:
+        with self._said(path):
+            (self._root / path).rename(self._root / to)
+
+    def modified(self, path: str) -> datetime | None:
+        with self._said(path):
+            return datetime.fromtimestamp((self._root / path).stat().st_mtime, UTC)
+
+
+def is_mounted(folder: Path) -> bool:
+    """Whether a folder, or the one above it, is a mount point other than the root."""
+    return any(place != Path("/") and place.is_mount() for place in (folder, folder.parent))
+
+
+def run_command(command: str, purpose: str) -> None:
+    """Run a command of the store's settings. Raises ``UnreachableError`` when it fails."""
+    try:
+        done = subprocess.run(
+            ["/bin/sh", "-c", command],
+            capture_output=True,
+            stdin=subprocess.DEVNULL,
+            timeout=_COMMAND_SECONDS,
+        )
+    except subprocess.TimeoutExpired as error:
+        raise UnreachableError(
+            f"The command to {purpose} took more than {_COMMAND_SECONDS} seconds.",
+            "Try it by hand.",
+        ) from error
+    if done.returncode:
+        said = done.stderr.decode("utf-8", "replace").strip()[-_SAID:] or "nothing was said"
+        raise UnreachableError(
+            f"The command to {purpose} ended with {done.returncode}: {said}", "Try it by hand."
+        )
 
 
 def _read_and_close(file: BinaryIO, length: int) -> bytes:

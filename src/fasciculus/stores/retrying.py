@@ -5,12 +5,13 @@ from __future__ import annotations
 import threading
 from collections.abc import Callable
 from contextlib import suppress
+from datetime import datetime
 from pathlib import Path
 from typing import BinaryIO, TypeVar, cast
 
 from ..core.errors import ConnectionLostError
-from ..core.steps import Step
-from .base import Store, StoreItem
+from .base import ConnectStep, Store, StoreItem
+from .throttle import Throttle
 
 _ATTEMPTS = 4
 _FIRST_WAIT = 0.5
@@ -18,34 +19,47 @@ _T = TypeVar("_T")
 
 
 class RetryingStore:
-    """Wraps a store. A stream whose connection breaks off continues where it was.
+    """Wraps a store. What breaks off continues where it was, within the limits of a throttle.
 
     ``stop`` ends the trying; ``on_retry`` is told why there is another attempt.
     """
 
     def __init__(
-        self, store: Store, stop: threading.Event, on_retry: Callable[[str], None]
+        self,
+        store: Store,
+        stop: threading.Event,
+        on_retry: Callable[[str], None],
+        throttle: Throttle | None = None,
     ) -> None:
         self._store, self._stop, self._on_retry = store, stop, on_retry
+        self._throttle = throttle or Throttle((), stop)
         self.spec, self.digests_itself = store.spec, store.digests_itself
+        self.proves_transfer = store.proves_transfer
+        #: Bytes that were sent and read over it.
+        self.sent = self.received = 0
         #: Grows with every lost connection: what was opened over an earlier one is dead.
         self.connections = 0
 
-    def retry(self, action: Callable[[], _T]) -> _T:
-        """Try an action again while the connection is lost; all other errors are final."""
-        wait = _FIRST_WAIT
-        for attempt in range(1, _ATTEMPTS + 1):
+    def retry(self, action: Callable[[], _T], arrived: Callable[[], int] = lambda: 0) -> _T:
+        """Try an action again while the connection is lost; all other errors are final.
+
+        ``arrived`` says how far the action has come for good: as long as that grows, there is
+        another attempt.
+        """
+        attempt, reached = 1, 0
+        while True:
             try:
                 self._store.connect()
                 return action()
             except ConnectionLostError as error:
                 self.connections += 1
+                if arrived() > reached:
+                    attempt, reached = 1, arrived()
                 if attempt == _ATTEMPTS or self._stop.is_set():
                     raise
                 self._on_retry(f"Store “{self.spec.name}”: {error.message} Trying again.")
-                self._stop.wait(wait)
-                wait *= 4
-        raise AssertionError("unreachable")
+                self._stop.wait(_FIRST_WAIT * 4 ** (attempt - 1))
+                attempt += 1
 
     def connect(self) -> None:
         self.retry(lambda: None)
@@ -62,10 +76,31 @@ class RetryingStore:
         return cast(BinaryIO, stream)
 
     def put(self, local: Path, path: str, on_bytes: Callable[[int], None]) -> None:
-        self.retry(lambda: self._store.put(local, path, on_bytes))
+        def sent(count: int) -> None:
+            self.sent += count
+            on_bytes(count)
+            self._throttle.spend(count)
+
+        self.retry(lambda: self._store.put(local, path, sent), lambda: self._store.arrived(path))
 
     def put_bytes(self, data: bytes, path: str) -> None:
         self.retry(lambda: self._store.put_bytes(data, path))
+        self.sent += len(data)
+
+    def arrived(self, path: str) -> int:
+        return self._store.arrived(path)
+
+    def clear_partial(self, folder: str) -> None:
+        self.retry(lambda: self._store.clear_partial(folder))
+
+    def rename(self, path: str, to: str) -> None:
+        self.retry(lambda: self._store.rename(path, to))
+
+    def modified(self, path: str) -> datetime | None:
+        return self.retry(lambda: self._store.modified(path))
+
+    def make_root(self) -> None:
+        self._store.make_root()
 
     def remove(self, path: str) -> None:
         self.retry(lambda: self._store.remove(path))
@@ -85,8 +120,13 @@ class RetryingStore:
     def replaces_at_once(self) -> bool:
         return self.retry(self._store.replaces_at_once)
 
-    def steps(self) -> list[Step]:
-        return self._store.steps()
+    def connecting(self) -> list[ConnectStep]:
+        return self._store.connecting()
+
+    def took(self, count: int) -> None:
+        """Note bytes that a stream of it has read."""
+        self.received += count
+        self._throttle.spend(count)
 
 
 class _ResumingStream:
@@ -108,6 +148,7 @@ class _ResumingStream:
             return b"".join(iter(lambda: self.read(1 << 20), b""))
         data = self._owner.retry(lambda: self._opened().read(count))
         self._at += len(data)
+        self._owner.took(len(data))
         if self._left is not None:
             self._left -= len(data)
         return data

@@ -9,6 +9,7 @@ import socket
 import stat
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager, suppress
+from datetime import UTC, datetime
 from pathlib import Path
 from typing import Any, BinaryIO, Literal, cast
 
@@ -24,23 +25,17 @@ from ..core.errors import (
     StoreFullError,
     UnreachableError,
 )
-from ..core.formatting import format_size
-from ..core.steps import Step
 from ..kinds import Settings
-from ..ssh import (
-    TIMEOUT,
-    SshConnection,
-    SshSecrets,
-    SshSpec,
-    broke_off,
-)
-from .base import StoreItem, StoreKind, StoreSpec
+from ..ssh import TIMEOUT, SshConnection, SshSecrets, SshSpec, broke_off
+from .base import ConnectStep, StoreItem, StoreKind, StoreSpec
 
 #: With the request around it, the most that goes into one packet of SSH (RFC 4254, section 5.2:
 #: 32,768 bytes).
 _CHUNK = 32 * 1024 - 256
 _READ_WINDOW = 4 * 1024 * 1024
 _EXEC_TIMEOUT = 600.0
+#: What breaks off is sent again from the last stretch of so many bytes.
+_ACKNOWLEDGED_EACH = 16 * 1024 * 1024
 
 
 class SftpSettings(Settings):
@@ -53,7 +48,7 @@ class SftpSettings(Settings):
     folder: str = Field(
         min_length=1,
         title="Folder on the server",
-        description="It must exist.",
+        description="It is made where it does not exist.",
         examples=["/bundles"],
     )
     host_key: str = Field(
@@ -73,6 +68,7 @@ class SftpStore:
     """A store on an SFTP server, signed in with a password or a private key."""
 
     digests_itself = True
+    proves_transfer = False
 
     def __init__(self, spec: StoreSpec) -> None:
         settings = spec.settings
@@ -91,6 +87,8 @@ class SftpStore:
         )
         self._client: paramiko.SFTPClient | None = None
         self._made: set[str] = set()
+        #: Bytes of files under way that the server has acknowledged.
+        self._arrived: dict[str, int] = {}
         self._can_digest = self._replaces = True
 
     @property
@@ -101,41 +99,50 @@ class SftpStore:
     # Connecting --------------------------------------------------------------
 
     def connect(self) -> None:
-        for _ in self._connecting():
-            pass
-
-    def _connecting(self) -> Iterator[Step]:
         if self._client is not None and self._link.active:
             return
         self.close()
-        address = self._link.spec.address
-        yield from self._link.connecting()
         try:
-            self._client = self._link.sftp(TIMEOUT * 3)
-            try:
-                found = self._client.stat(self._root)
-            except FileNotFoundError as error:
-                raise MissingError(
-                    f"The folder {self._root} does not exist on {address}.",
-                    "Create it there, or correct the folder.",
-                ) from error
-            if not stat.S_ISDIR(found.st_mode or 0):
-                raise MissingError(
-                    f"{self._root} on {address} is not a folder.", "Correct the folder."
-                )
+            for step in self.connecting():
+                step.run()
         except FasciculusError:
             self.close()
             raise
+
+    def connecting(self) -> list[ConnectStep]:
+        link = self._link
+        return [
+            ConnectStep("resolve", link.resolve),
+            ConnectStep("connect", link.reach),
+            ConnectStep("server", link.identify),
+            ConnectStep("sign in", link.sign_in),
+            ConnectStep("folder", self._find_root),
+        ]
+
+    def _find_root(self) -> str:
+        address = self._link.spec.address
+        try:
+            if self._client is None:
+                self._client = self._link.sftp(self.spec.patience)
+            found = self._client.stat(self._root)
+        except FileNotFoundError as error:
+            raise MissingError(
+                f"The folder {self._root} does not exist on {address}.",
+                "Create it there, or correct the folder.",
+            ) from error
         except (paramiko.SSHException, OSError, EOFError) as error:
-            self.close()
             raise broke_off(self._link.spec.where, error) from error
-        free = self.free()
-        yield Step(
-            "folder",
-            True,
-            f"{self._root} exists"
-            + (f"; {format_size(free)} are free." if free is not None else "."),
-        )
+        if not stat.S_ISDIR(found.st_mode or 0):
+            raise MissingError(f"{self._root} on {address} is not a folder.", "Correct the folder.")
+        return f"{self._root} exists."
+
+    def make_root(self) -> None:
+        assert self._client is not None
+        with self._said(self._root):
+            for end in [n for n, c in enumerate(self._root + "/") if c == "/" and n]:
+                with suppress(OSError):
+                    self._client.mkdir(self._root[:end])
+            self._client.stat(self._root)
 
     def close(self) -> None:
         if self._client is not None:
@@ -143,18 +150,6 @@ class SftpStore:
                 self._client.close()
         self._client = None
         self._link.close()
-
-    def steps(self) -> list[Step]:
-        self.close()
-        steps: list[Step] = []
-        try:
-            for step in self._connecting():
-                steps.append(step)  # noqa: PERF402  the steps before a failure are kept
-        except FasciculusError as error:
-            self.close()
-            names = ("connect", "host key", "sign in", "folder")
-            steps.append(Step(names[min(len(steps), 3)], False, error.message, error.way_out))
-        return steps
 
     # Files -------------------------------------------------------------------
 
@@ -226,41 +221,73 @@ class SftpStore:
             self._write(source, path, on_bytes)
 
     def put_bytes(self, data: bytes, path: str) -> None:
+        self._arrived.pop(path, None)
         self._write(io.BytesIO(data), path, lambda count: None)
 
+    def arrived(self, path: str) -> int:
+        return self._arrived.get(path, 0)
+
+    def clear_partial(self, folder: str) -> None:
+        """Nothing is left that :meth:`items` does not show."""
+
     def _write(self, source: BinaryIO, path: str, on_bytes: Callable[[int], None]) -> None:
-        target = self._path(path)
-        partial = target + ".part"
+        partial = self._path(path) + ".part"
         with self._said(path, writing=True):
             sftp = self._sftp
             self._make_folders(posixpath.dirname(path))
             try:
-                with sftp.open(partial, "wb") as sink:
-                    sent = 0
-                    chunk = source.read(_CHUNK)
-                    while chunk:
-                        following = source.read(_CHUNK)
-                        # The last one waits for all answers: a refusal in the middle would else
-                        # leave a hole,
-                        # in a file of the right size.
-                        sink.set_pipelined(bool(following))
-                        sink.write(chunk)
-                        sent += len(chunk)
-                        on_bytes(len(chunk))
-                        chunk = following
-                if sftp.stat(partial).st_size != sent:
+                self._send(source, path, on_bytes)
+                if sftp.stat(partial).st_size != source.tell():
                     raise OSError("not all bytes arrived")
-                try:
-                    sftp.posix_rename(partial, target)
-                except OSError:
-                    self._replaces = False
-                    with suppress(OSError):
-                        sftp.remove(target)
-                    sftp.rename(partial, target)
+                self._replace(path + ".part", path)
             except OSError:
-                with suppress(OSError, EOFError, paramiko.SSHException):
-                    sftp.remove(partial)
+                if self._link.active:
+                    with suppress(OSError, EOFError, paramiko.SSHException):
+                        sftp.remove(partial)
+                    self._arrived.pop(path, None)
                 raise
+            self._arrived.pop(path, None)
+
+    def _send(self, source: BinaryIO, path: str, on_bytes: Callable[[int], None]) -> None:
+        """Send all that has not arrived yet; what the server has acknowledged is noted."""
+        begin = self._arrived.get(path, 0)
+        source.seek(begin)
+        with self._sftp.open(self._path(path) + ".part", "r+b" if begin else "wb") as sink:
+            sink.seek(begin)
+            unacknowledged = 0
+            chunk = source.read(_CHUNK)
+            while chunk:
+                following = source.read(_CHUNK)
+                unacknowledged += len(chunk)
+                # Now and then, and at the end, all answers are waited for: a refusal in the middle
+                # would else leave a hole, in a file of the right size.
+                waits = not following or unacknowledged >= _ACKNOWLEDGED_EACH
+                sink.set_pipelined(not waits)
+                sink.write(chunk)
+                if waits:
+                    self._arrived[path] = self._arrived.get(path, 0) + unacknowledged
+                    unacknowledged = 0
+                on_bytes(len(chunk))
+                chunk = following
+
+    def rename(self, path: str, to: str) -> None:
+        with self._said(path):
+            self._replace(path, to)
+
+    def _replace(self, path: str, to: str) -> None:
+        sftp, target = self._sftp, self._path(to)
+        try:
+            sftp.posix_rename(self._path(path), target)
+        except OSError:
+            self._replaces = False
+            with suppress(OSError):
+                sftp.remove(target)
+            sftp.rename(self._path(path), target)
+
+    def modified(self, path: str) -> datetime | None:
+        with self._said(path):
+            seconds = self._sftp.stat(self._path(path)).st_mtime
+        return None if seconds is None else datetime.fromtimestamp(seconds, UTC)
 
     def _make_folders(self, folder: str) -> None:
         if not folder or folder in self._made:

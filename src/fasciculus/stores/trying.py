@@ -2,42 +2,143 @@
 
 from __future__ import annotations
 
+import os
+import time
+from collections.abc import Callable, Iterator
+from contextlib import suppress
 from datetime import UTC, datetime
+from functools import partial
 
 from ..core.bundle.layout import STORE_FILE
-from ..core.errors import DamagedError, FasciculusError
+from ..core.errors import DamagedError, FasciculusError, MissingError
+from ..core.formatting import format_duration, format_size
 from ..core.steps import Step
-from .base import Store, read_all
+from .base import ConnectStep, Store, read_all
 from .identity import read_identity
 
-_PAYLOAD = b"Fasciculus tries whether this folder can be written.\n"
-_STEPS = ("write", "read", "remove", "identity")
+#: Larger than one packet of any protocol.
+_PAYLOAD_BYTES = 100_000
+_STRETCH = (40_001, 20_000)
+#: By how much the clock of a store may differ before it is said, in seconds.
+_CLOCK_SECONDS = 60
 
 
-def try_store(store: Store, store_id: str | None = None) -> list[Step]:
-    """Connect, then write, read back and remove a file; stops at the first step that fails."""
-    steps = store.steps()
-    if not all(step.ok for step in steps):
-        return steps
-    try:
-        _try_file(store, steps)
-        steps.append(Step("identity", True, _identity(store, store_id)))
-    except FasciculusError as error:
-        done = {step.name for step in steps}
-        failed = next(name for name in _STEPS if name not in done)
-        steps.append(Step(failed, False, error.message, error.way_out))
+def try_store(store: Store, store_id: str | None = None, make_root: bool = False) -> list[Step]:
+    """All steps that a bundle's way to a store has; stops at the first that fails.
+
+    ``store_id`` is whose store it must be, where that is known. With ``make_root`` its folder is
+    made where there is none.
+    """
+    steps: list[Step] = []
+    for stage in _stages(store, store_id, make_root):
+        began = time.monotonic()
+        try:
+            text = stage.run()
+        except FasciculusError as error:
+            took = time.monotonic() - began
+            steps.append(
+                Step(stage.name, False, error.message, error.way_out, took, error.field or "")
+            )
+            store.close()
+            break
+        steps.append(Step(stage.name, True, text, "", time.monotonic() - began))
     return steps
 
 
-def _try_file(store: Store, steps: list[Step]) -> None:
-    probe = f".fasciculus-try-{datetime.now(UTC):%Y%m%dT%H%M%S%f}"
-    store.put_bytes(_PAYLOAD, probe)
-    steps.append(Step("write", True, "A file can be written."))
-    if read_all(store, probe) != _PAYLOAD:
-        raise DamagedError("The file read back differs from what was written.")
-    steps.append(Step("read", True, "It reads back the same."))
-    store.remove(probe)
-    steps.append(Step("remove", True, "It can be removed."))
+def _stages(store: Store, store_id: str | None, make_root: bool) -> Iterator[ConnectStep]:
+    for stage in store.connecting():
+        if stage.name == "folder" and make_root:
+            yield ConnectStep("folder", partial(_there_or_made, store, stage.run))
+        else:
+            yield stage
+    yield from _Probe(store).stages()
+    yield ConnectStep("free space", lambda: _free(store))
+    yield ConnectStep("store", lambda: _identity(store, store_id))
+
+
+def _there_or_made(store: Store, find: Callable[[], str]) -> str:
+    try:
+        return find()
+    except MissingError:
+        store.make_root()
+        return f"It was made. {find()}"
+
+
+class _Probe:
+    """A file that is written, read, renamed and removed."""
+
+    def __init__(self, store: Store) -> None:
+        self._store = store
+        self._path = f".fasciculus-try-{datetime.now(UTC):%Y%m%dT%H%M%S%f}"
+        self._renamed = f"{self._path}-renamed"
+        self._payload = os.urandom(_PAYLOAD_BYTES)
+
+    def stages(self) -> Iterator[ConnectStep]:
+        try:
+            yield ConnectStep("write", self._write)
+            yield ConnectStep("read back", self._read)
+            yield ConnectStep("range read", self._read_range)
+            yield ConnectStep("clock", self._clock)
+            yield ConnectStep("rename", self._rename)
+            yield ConnectStep("remove", self._remove)
+        finally:
+            # Whatever step failed: nothing of ours is left lying about.
+            for path in (self._path, self._renamed):
+                with suppress(FasciculusError, OSError):
+                    self._store.remove(path)
+
+    def _write(self) -> str:
+        self._store.put_bytes(self._payload, self._path)
+        return "A file can be written."
+
+    def _read(self) -> str:
+        if read_all(self._store, self._path) != self._payload:
+            raise DamagedError(
+                "The file read back differs from what was written.",
+                "Check that machine's disk and memory, or take another place.",
+            )
+        return "It reads back the same."
+
+    def _read_range(self) -> str:
+        offset, length = _STRETCH
+        with self._store.open(self._path, offset, length) as stream:
+            if stream.read() != self._payload[offset : offset + length]:
+                raise DamagedError(
+                    "A stretch from the middle of the file is not what was asked for.",
+                    "The server answers requests for a part wrongly; single files could not be "
+                    "restored from it.",
+                )
+        return "A part can be read without the rest."
+
+    def _clock(self) -> str:
+        found = self._store.modified(self._path)
+        if found is None:
+            return "The server does not tell its time."
+        ahead = (found - datetime.now(UTC)).total_seconds()
+        if abs(ahead) < _CLOCK_SECONDS:
+            return "Its clock agrees with this machine's."
+        way = "ahead of" if ahead > 0 else "behind"
+        return f"Its clock is {format_duration(abs(ahead))} {way} this machine's; correct one."
+
+    def _rename(self) -> str:
+        self._store.rename(self._path, self._renamed)
+        if self._store.size(self._renamed) != _PAYLOAD_BYTES:
+            raise DamagedError("A file that was renamed is not there.", "Check the server.")
+        return "It can be renamed."
+
+    def _remove(self) -> str:
+        self._store.remove(self._renamed)
+        if self._store.size(self._renamed) is not None:
+            raise DamagedError(
+                "A file that was removed is still there.",
+                "Give this user the right to remove files, or the store will fill up.",
+            )
+        return "It can be removed."
+
+
+def _free(store: Store) -> str:
+    free = store.free()
+    return "The server does not tell." if free is None else f"{format_size(free)} are free."
 
 
 def _identity(store: Store, store_id: str | None) -> str:

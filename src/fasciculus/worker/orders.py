@@ -6,6 +6,7 @@ One line of JSON, validated when it is read; ``order`` tells the kinds apart.
 from __future__ import annotations
 
 from collections.abc import Callable
+from pathlib import Path
 from typing import Literal
 
 import msgspec
@@ -20,6 +21,7 @@ from ..hosts import host_spec
 from ..hosts.base import HostSpec
 from ..kinds import Settings
 from ..stores import store_spec
+from ..stores.access import TokenFile
 from ..stores.base import StoreSpec
 
 SubjectKind = Literal["account", "site", "host"]
@@ -50,6 +52,15 @@ class StoreOrder(OrderData, kw_only=True):
     name: str
     settings: str
     secrets: dict[str, str] = {}
+    patience: float = 120.0
+    read_back: bool = True
+    #: As people write them; see ``core/transfer_limits.py``.
+    limits: list[str] = []
+    #: Bytes that stay free.
+    floor: int = 0
+    #: Where access to a drive is kept, and its key in hexadecimal; empty for other kinds.
+    tokens: str = ""
+    tokens_key: str = ""
     store_id: str
     #: The key of the service's authentication tags, in hexadecimal.
     signing_key: str = ""
@@ -60,7 +71,15 @@ class StoreOrder(OrderData, kw_only=True):
     pinned: list[str] = []
 
     def spec(self) -> StoreSpec:
-        return store_spec(self.name, self.settings, self.secrets)
+        tokens = TokenFile(Path(self.tokens), bytes.fromhex(self.tokens_key))
+        return store_spec(
+            self.name,
+            self.settings,
+            self.secrets,
+            self.patience,
+            self.read_back,
+            tokens if self.tokens else None,
+        )
 
     def recorded_copies(
         self, subject: SubjectRef, on_trouble: Callable[[str], None]

@@ -24,11 +24,12 @@ from ...models import (
 from ...models.validation import field_errors
 from ...records import inventory, jobs, stores
 from ...records.paging import PageRequest
-from ..context import context
+from ...records.stores import ProvedStore
+from ..context import context, order_sources
 from ..kind_settings import check_databases, check_host, check_store
 from ..operations import operation
+from ..store_check import prove
 from .auth import note
-from .stores import prepare
 
 _ALL = PageRequest(limit=100_000)
 #: What the service tells of a thing, and what is kept elsewhere.
@@ -44,6 +45,10 @@ _TOLD = {
         "bytes",
         "damaged",
         "where",
+        "tried",
+        "free",
+        "free_at",
+        "access",
     },
     "jobs": {"name"},
 }
@@ -126,7 +131,9 @@ def definitions_apply(body: Definitions) -> Applied:
         _rehearse(wanted)
         return Applied(changes=changes + kept, same=same)
     marks = {
-        row.name: prepare(row.model, row.name if row.name in known["stores"] else None)
+        row.name: prove(
+            order_sources(), row.model, row.name if row.name in known["stores"] else None
+        )
         for row in wanted
         if row.kind == "stores" and row.change is not None
     }
@@ -249,13 +256,13 @@ def _rehearse(wanted: list[_Wanted]) -> None:
         with context().records.write() as db:
             for row in wanted:
                 if row.change is not None:
-                    _save(db, row, {row.name: ("", f"rehearsed {row.name}")})
+                    _save(db, row, {row.name: ProvedStore("", f"rehearsed {row.name}")})
             raise _RollbackError
     except _RollbackError:
         pass
 
 
-def _save(db: sqlite3.Connection, row: _Wanted, marks: dict[str, tuple[str, str]]) -> None:
+def _save(db: sqlite3.Connection, row: _Wanted, marks: dict[str, ProvedStore]) -> None:
     assert row.change is not None
     old = None if row.change.action == "added" else row.name
     cipher = context().cipher
@@ -266,7 +273,7 @@ def _save(db: sqlite3.Connection, row: _Wanted, marks: dict[str, tuple[str, str]
             case "accounts":
                 inventory.save_account(db, row.model, old)
             case "stores":
-                stores.save_store(db, cipher, row.model, *marks[row.name], old)
+                stores.save_store(db, cipher, row.model, marks[row.name], old)
             case "jobs":
                 jobs.save_job(db, row.model, old)
     except SettingError as error:

@@ -2,59 +2,61 @@
 
 from __future__ import annotations
 
-from ...core.errors import FasciculusError, SettingError
-from ...models import Page, Store, StoreInput, TryResult, TryStep
-from ...models.queries import SavedQuery, WordsQuery
-from ...records import stores
-from ...records.encryption import merged
-from ...stores import open_store
-from ...stores.base import StoreSpec, connected
-from ...stores.identity import read_identity, write_identity
-from ...stores.trying import try_store
-from ..context import context, order_sources
-from ..kind_settings import check_store
-from ..operations import operation, page_request
-from ..store_contents import contents_step
-from ..tasks.orders.connections import manifest_key, store_order
-from .auth import note
+from pathlib import Path
 
-#: The setting that a step which fails points to, where the kind has it.
-_FIELDS = {
-    "host key": ("host_key",),
-    "folder": ("folder",),
-    "connect": ("address",),
-    "sign in": ("password",),
-}
+from ...models import Page, Store, StoreAccess, StoreInput, TryResult
+from ...models.queries import SavedQuery, UntriedQuery, WordsQuery
+from ...records import stores
+from ...records.stores import ProvedStore
+from ...stores import KINDS
+from ..context import context, order_sources
+from ..operations import operation, page_request
+from ..store_check import draft_spec, mark, prove, try_spec, unproved
+from ..tasks.orders.connections import store_order
+from .auth import note
 
 
 @operation("GET", "/stores", "Stores", query=WordsQuery, response=Page[Store])
 def stores_list(query: WordsQuery) -> Page[Store]:
-    return stores.stores(context().records.reader, context().cipher, page_request(query), query.q)
+    found = stores.stores(context().records.reader, context().cipher, page_request(query), query.q)
+    found.items = [_with_access(store) for store in found.items]
+    return found
 
 
 @operation("GET", "/stores/{name}", "One store", response=Store)
 def stores_show(name: str) -> Store:
-    return stores.store(context().records.reader, context().cipher, name)
+    return _with_access(stores.store(context().records.reader, context().cipher, name))
 
 
 @operation(
-    "POST", "/stores", "Add a store; it is tried first", body=StoreInput, response=Store, status=201
+    "POST",
+    "/stores",
+    "Add a store; it is tried first",
+    query=UntriedQuery,
+    body=StoreInput,
+    response=Store,
+    status=201,
 )
-def stores_add(body: StoreInput) -> Store:
-    prepared = prepare(body, None)
+def stores_add(body: StoreInput, query: UntriedQuery) -> Store:
+    proved = _proved(body, query, None)
     with context().records.write() as db:
-        stores.save_store(db, context().cipher, body, *prepared)
+        stores.save_store(db, context().cipher, body, proved)
     return _saved(body.name, "added store")
 
 
 @operation(
-    "PUT", "/stores/{name}", "Change a store; it is tried first", body=StoreInput, response=Store
+    "PUT",
+    "/stores/{name}",
+    "Change a store; it is tried first",
+    query=UntriedQuery,
+    body=StoreInput,
+    response=Store,
 )
-def stores_change(name: str, body: StoreInput) -> Store:
+def stores_change(name: str, body: StoreInput, query: UntriedQuery) -> Store:
     stores.store(context().records.reader, context().cipher, name)
-    prepared = prepare(body, name)
+    proved = _proved(body, query, name)
     with context().records.write() as db:
-        stores.save_store(db, context().cipher, body, *prepared, name)
+        stores.save_store(db, context().cipher, body, proved, name)
     return _saved(body.name, "changed store")
 
 
@@ -62,8 +64,11 @@ def stores_change(name: str, body: StoreInput) -> Store:
     "DELETE", "/stores/{name}", "Remove a store from the records; what is on it is not touched"
 )
 def stores_remove(name: str) -> None:
+    store_id = stores.id_of(context().records.reader, name)
     with context().records.write() as db:
         stores.remove_store(db, name)
+    if store_id:
+        context().config.tokens(store_id).unlink(missing_ok=True)
     note("forgot store", name)
     context().events.changed("stores")
 
@@ -77,73 +82,65 @@ def stores_remove(name: str) -> None:
     response=TryResult,
 )
 def stores_try_draft(body: StoreInput, query: SavedQuery) -> TryResult:
-    return _try(_spec(body, query.saved or None), "" if query.saved else None)
+    sources, saved = order_sources(), query.saved or None
+    return try_spec(sources, draft_spec(sources, body, saved), "" if saved else None)
 
 
 @operation("POST", "/stores/{name}/try", "Try a saved store", response=TryResult)
 def stores_try(name: str) -> TryResult:
-    order = store_order(order_sources(), name)
-    return _try(order.spec(), order.store_id)
+    sources = order_sources()
+    order = store_order(sources, name)
+    fresh = stores.untried(sources.db, [name])
+    tried = try_spec(sources, order.spec(), "" if fresh else order.store_id)
+    if tried.ok:
+        if fresh:
+            reserved = order.store_id
+            order.store_id = mark(sources, order.spec(), reserved, name)
+            if order.tokens:
+                Path(order.tokens).rename(sources.config.tokens(order.store_id))
+        with context().records.write() as db:
+            stores.has_worked(db, name, order.store_id)
+        context().events.changed("stores")
+    return tried
 
 
-def _spec(body: StoreInput, saved: str | None) -> StoreSpec:
-    """How to reach a store that is not saved yet, with the secrets it has already."""
-    settings = check_store(body)
-    old = stores.secrets(context().records.reader, context().cipher, saved) if saved else {}
-    return StoreSpec(body.name, settings, merged(old, body.secrets))
+@operation(
+    "POST",
+    "/stores/{name}/access",
+    "Ask the owner of a drive for access",
+    response=StoreAccess,
+)
+def stores_connect(name: str) -> StoreAccess:
+    asked = context().access.ask(store_order(order_sources(), name))
+    note("asked for access", name)
+    return asked
 
 
-def _try(spec: StoreSpec, store_id: str | None) -> TryResult:
-    """Try a store; of one that is new (``store_id`` is None), say what it holds already."""
-    try:
-        store = open_store(spec)
-    except FasciculusError as error:
-        step = TryStep(name="settings", ok=False, text=error.message, way_out=error.way_out)
-        return TryResult(ok=False, steps=[step])
-    try:
-        steps = try_store(store, store_id)
-        if store_id is None and all(step.ok for step in steps):
-            held = contents_step(store, manifest_key(context().cipher))
-            steps += [held] if held is not None else []
-    finally:
-        store.close()
-    return TryResult(
-        ok=all(step.ok for step in steps),
-        steps=[
-            TryStep(name=step.name, ok=step.ok, text=step.text, way_out=step.way_out)
-            for step in steps
-        ],
-        host_key=getattr(store, "seen_key", ""),
-    )
+@operation(
+    "GET", "/stores/{name}/access", "Whether a drive's owner has given access", response=StoreAccess
+)
+def stores_access(name: str) -> StoreAccess:
+    return context().access.state(store_order(order_sources(), name))
 
 
-def prepare(body: StoreInput, saved: str | None) -> tuple[str, str]:
-    """Prove that a store works and mark it as ours. Returns where it is, in words, and its id."""
-    db = context().records.reader
-    expected = stores.id_of(db, saved) if saved else None
-    spec = _spec(body, saved)
-    tried = _try(spec, expected or "")
-    if not tried.ok:
-        failed = next(step for step in tried.steps if not step.ok)
-        raise SettingError(failed.text, failed.way_out, field=_field_of(failed.name, spec))
-    with connected(open_store(spec)) as store:
-        write_identity(store, expected or stores.new_id())
-        found = read_identity(store)
-    if taken := stores.name_of_id(db, found, saved):
-        raise SettingError(
-            f"That folder is the store “{taken}” already.",
-            "Name another folder.",
-            field=_field_of("folder", spec),
-        )
-    return spec.settings.describe(), found
+@operation("DELETE", "/stores/{name}/access", "Forget the access to a drive")
+def stores_disconnect(name: str) -> None:
+    context().access.forget(store_order(order_sources(), name))
+    note("disconnected", name)
+    context().events.changed("stores")
 
 
-def _field_of(step: str, spec: StoreSpec) -> str | None:
-    fields = type(spec.settings).model_fields
-    for name in _FIELDS.get(step, ()):
-        if name in fields:
-            return f"settings.{name}"
-    return f"secrets.{_FIELDS[step][0]}" if step == "sign in" else None
+def _proved(body: StoreInput, query: UntriedQuery, saved: str | None) -> ProvedStore:
+    return (unproved if query.untried else prove)(order_sources(), body, saved)
+
+
+def _with_access(store: Store) -> Store:
+    """What the records do not know: whether a drive's tokens are there."""
+    if KINDS.get(store.settings.kind).access is not None:
+        found = context()
+        store_id = stores.id_of(found.records.reader, store.name) or ""
+        store.access = "given" if found.config.tokens(store_id).exists() else "none"
+    return store
 
 
 def _saved(name: str, action: str) -> Store:

@@ -32,6 +32,7 @@ from ...core.errors import DamagedError, FasciculusError, StoreFullError
 from ...core.formatting import format_count, format_list, format_size
 from ...hosts.base import HostConnection
 from ...stores.base import Store
+from ...stores.confirmation import confirm
 from ...stores.identity import check_identity
 from ..errors import NoStoreLeftError, error_text
 from ..events import (
@@ -382,9 +383,7 @@ class BackupTask:
             )
         store.put(copy, path, lambda count: None)
         copy.unlink(missing_ok=True)
-        digest = store.sha256(path)
-        if digest not in (None, manifest.listing_sha256):
-            raise DamagedError(f"The listing arrived at store “{uploader.name}” altered.")
+        confirm(store, path, manifest.listing_bytes, manifest.listing_sha256)
         held = {item.name: item.size for item in store.items(self._subject.pieces)}
         # Those of earlier bundles too: nobody may have removed one meanwhile.
         for piece in manifest.pieces:

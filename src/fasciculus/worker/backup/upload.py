@@ -11,8 +11,8 @@ from msgspec import Struct
 
 from ...core.bundle.layout import SubjectRef
 from ...core.bundle.manifest import PieceRecord
-from ...core.errors import DamagedError
 from ...stores.base import Store
+from ...stores.confirmation import confirm
 from ..errors import NoStoreLeftError
 
 
@@ -73,14 +73,7 @@ class Uploader:
     def _push(self, spooled: _SpooledPiece) -> None:
         path = self._subject.piece(spooled.record.name)
         self.store.put(spooled.path, path, self._on_bytes)
-        # A store that can digest by itself proves the transfer; others give the size.
-        size = self.store.size(path)
-        digest = self.store.sha256(path)
-        if size != spooled.record.bytes or digest not in (None, spooled.record.sha256):
-            raise DamagedError(
-                f"{spooled.record.name} arrived at store “{self.name}” altered.",
-                "Check that machine's disk and memory; the next run sends all again.",
-            )
+        confirm(self.store, path, spooled.record.bytes, spooled.record.sha256)
 
 
 class Spool:

@@ -29,6 +29,7 @@ from ...core.formatting import (
     format_size,
 )
 from ...stores.base import Store
+from ...stores.confirmation import confirm
 from ..events import (
     DamageCleared,
     Emitter,
@@ -134,11 +135,7 @@ class MendTask:
                     self._emitter.warn(f"pieces/{name}: damaged on {source.spec.name} too")
                     continue
                 store.put(local, path, lambda count: None)
-                if store.sha256(path) not in (None, wanted.sha256):
-                    raise DamagedError(
-                        f"{name} arrived at store “{store.spec.name}” altered.",
-                        "Check that machine's disk and memory.",
-                    )
+                confirm(store, path, wanted.bytes, wanted.sha256)
             except MissingError:
                 continue
             finally:

@@ -13,14 +13,17 @@ from ....records import inventory, maintenance, stores
 from ....records.encryption import SecretCipher
 from ....records.maintenance import RecordedCopy
 from ....records.paging import PageRequest
+from ....stores import KINDS as STORE_KINDS
 from ....worker.orders import CopyOrder, HostOrder, MailOrder, ServerOrder, StoreOrder
 from ...kind_settings import connection_secrets, server_secrets
 
 if TYPE_CHECKING:
     from ....models.inventory import HostFields
+    from ....models.stores import StoreFields
 
 _ALL = PageRequest(limit=10_000)
 _MANIFESTS = "authentication tags of manifests"
+_TOKENS = "access to drives"
 
 
 @dataclass(frozen=True, slots=True)
@@ -36,13 +39,30 @@ def store_order(sources: OrderSources, name: str) -> StoreOrder:
     """How to reach a store."""
     db, cipher = sources.db, sources.cipher
     store = stores.store(db, cipher, name)
-    return StoreOrder(
+    store_id = stores.id_of(db, name) or ""
+    order = described_store(sources, store, stores.secrets(db, cipher, name), store_id)
+    order.signing_key = manifest_key(cipher).hex()
+    return order
+
+
+def described_store(
+    sources: OrderSources, store: StoreFields, secrets: Mapping[str, str], store_id: str
+) -> StoreOrder:
+    """The same of a store as it is described, saved or not."""
+    order = StoreOrder(
         name=store.name,
         settings=store.settings.model_dump_json(),
-        secrets=stores.secrets(db, cipher, name),
-        store_id=stores.id_of(db, name) or "",
-        signing_key=manifest_key(cipher).hex(),
+        secrets=dict(secrets),
+        patience=store.patience,
+        read_back=store.read_back,
+        limits=store.limits,
+        floor=store.floor,
+        store_id=store_id,
     )
+    if STORE_KINDS.get(store.settings.kind).access is not None and store_id:
+        order.tokens = str(sources.config.tokens(store_id))
+        order.tokens_key = sources.cipher.derived_key(_TOKENS).hex()
+    return order
 
 
 def manifest_key(cipher: SecretCipher) -> bytes:

@@ -1,0 +1,72 @@
+"""What can be set of a store of any kind."""
+
+from __future__ import annotations
+
+from typing import Annotated, Any
+
+import typer
+
+from .. import models
+from .output import wrong
+
+VerifyDays = Annotated[
+    int | None,
+    typer.Option(
+        help="Read every copy through once in so many days, in the background; 0 for never.",
+        min=0,
+        max=3650,
+    ),
+]
+Limits = Annotated[
+    list[str] | None,
+    typer.Option(
+        "--limit",
+        help="Bytes per second, such as “2 MiB/s 08:00-18:00” or “10 MiB/s”; may be given again. "
+        "“none” lifts all.",
+    ),
+]
+Patience = Annotated[
+    int | None,
+    typer.Option(help="Seconds that a transfer may stand still.", min=10, max=3600),
+]
+ReadBack = Annotated[
+    bool | None,
+    typer.Option(
+        "--read-back/--no-read-back",
+        help="Read back what was sent where the store cannot give its checksum.",
+    ),
+]
+Floor = Annotated[
+    str | None, typer.Option(help="Space that stays free, such as “20 GiB”.", metavar="SIZE")
+]
+PriceKept = Annotated[float | None, typer.Option(help="Price of a GB held for a month.", min=0)]
+PriceMoved = Annotated[float | None, typer.Option(help="Price of a GB sent or read.", min=0)]
+Currency = Annotated[str | None, typer.Option(help="The currency of both, such as EUR.")]
+Untried = Annotated[
+    bool, typer.Option("--untried", help="Save it without trying; “stores try” does that later.")
+]
+
+_UNITS = {"B": 1, "KiB": 1024, "MiB": 1024**2, "GiB": 1024**3, "TiB": 1024**4}
+
+
+def parse_size(option: str, text: str) -> int:
+    """A size with a binary unit, in bytes; a wrong one is answered with an example."""
+    number, _, unit = text.strip().partition(" ")
+    for name in sorted(_UNITS, key=len, reverse=True):
+        if not unit and number.endswith(name):
+            number, unit = number.removesuffix(name), name
+    try:
+        return int(float(number) * _UNITS[unit or "B"])
+    except (ValueError, KeyError, OverflowError):
+        raise wrong(f"{option} {text}: that is not a size.", "Give for example “20 GiB”.") from None
+
+
+def common_fields(old: models.Store | None, **given: Any) -> dict[str, Any]:
+    """The fields of a store that were given, and what an old one has beside them."""
+    names = models.StoreInput.model_fields.keys() - {"name", "settings", "secrets"}
+    found = {name: getattr(old, name) for name in names} if old is not None else {}
+    if given.get("limits") == ["none"]:
+        given["limits"] = []
+    if given.get("floor") is not None:
+        given["floor"] = parse_size("--floor", given["floor"])
+    return {**found, **{name: value for name, value in given.items() if value is not None}}

@@ -1,0 +1,84 @@
+"""Stores, trying them, and access to drives."""
+
+from __future__ import annotations
+
+from typing import Any
+from urllib.parse import quote
+
+from .. import models
+from .transport import Transport
+
+
+class StoreCalls(Transport):
+    """The client's methods about stores."""
+
+    def stores_list(self, **query: Any) -> models.Page[models.Store]:
+        """Stores.
+
+        ``query`` may filter by ``q``.
+        Returns one page (``limit``, ``cursor``, ``sort``); :meth:`every` asks for all.
+        """
+        return self._call("GET", "/stores", models.Page[models.Store], **query)
+
+    def stores_show(self, name: str) -> models.Store:
+        """One store.
+
+        Raises ``NotFoundError`` when there is none of that name.
+        """
+        return self._call("GET", f"/stores/{quote(name)}", models.Store)
+
+    def stores_add(self, store: models.StoreInput, untried: bool = False) -> models.Store:
+        """Add a store; it is tried first, unless it is to be saved ``untried``.
+
+        Raises ``RefusedError`` naming the field that cannot be used.
+        """
+        return self._call("POST", "/stores", models.Store, store, untried=untried)
+
+    def stores_change(
+        self, name: str, store: models.StoreInput, untried: bool = False
+    ) -> models.Store:
+        """Change a store; it is tried first, unless it is to be saved ``untried``.
+
+        Raises ``NotFoundError`` when there is none of that name, and ``RefusedError`` naming the
+        field that cannot be used.
+        """
+        return self._call("PUT", f"/stores/{quote(name)}", models.Store, store, untried=untried)
+
+    def stores_remove(self, name: str) -> None:
+        """Remove a store from the records; what is on it is not touched.
+
+        Raises ``NotFoundError`` when there is none of that name.
+        """
+        self._request("DELETE", f"/stores/{quote(name)}")
+
+    def stores_try(self, name: str) -> models.TryResult:
+        """Try a saved store.
+
+        Raises ``NotFoundError`` when there is none of that name.
+        """
+        return self._call("POST", f"/stores/{quote(name)}/try", models.TryResult)
+
+    def stores_try_draft(self, store: models.StoreInput, saved: str = "") -> models.TryResult:
+        """Try a store that is not saved; ``saved`` lends the secrets of a saved one."""
+        return self._call("POST", "/stores/try", models.TryResult, store, saved=saved)
+
+    def stores_connect(self, name: str) -> models.StoreAccess:
+        """Ask the owner of a drive for access; the answer says where to confirm which code.
+
+        Raises ``NotFoundError`` when there is no such store.
+        """
+        return self._call("POST", f"/stores/{quote(name)}/access", models.StoreAccess)
+
+    def stores_access(self, name: str) -> models.StoreAccess:
+        """Whether a drive's owner has given access; asks the drive while that is open.
+
+        Raises ``NotFoundError`` when there is no such store.
+        """
+        return self._call("GET", f"/stores/{quote(name)}/access", models.StoreAccess)
+
+    def stores_disconnect(self, name: str) -> None:
+        """Forget the access to a drive.
+
+        Raises ``NotFoundError`` when there is no such store.
+        """
+        self._request("DELETE", f"/stores/{quote(name)}/access")

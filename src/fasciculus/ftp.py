@@ -1,0 +1,369 @@
+"""An FTP connection (RFC 959), plain or secured by explicit TLS (RFC 4217); passive mode only.
+
+Stores and hosts are reached over it.
+"""
+
+from __future__ import annotations
+
+import ftplib
+import re
+import socket
+import ssl
+from collections.abc import Iterator, Mapping
+from contextlib import contextmanager, suppress
+from dataclasses import dataclass, field
+from datetime import UTC, datetime
+from itertools import islice
+from typing import Literal
+
+from pydantic import Field
+
+from .core.errors import (
+    ConnectionLostError,
+    FasciculusError,
+    MissingError,
+    StoreFullError,
+    UnreachableError,
+)
+from .core.ftp_listing import FtpEntry, parse_facts, parse_list
+from .kinds import Secrets, Settings
+from .network import reach, resolved, tls_context, untrusted
+
+TIMEOUT = 20.0
+#: A server that sends longer lines, or more of them, is not listened to.
+_MOST_LINE = 16 * 1024
+_MOST_ENTRIES = 1_000_000
+_FULL = ("452", "552", "551")
+
+
+class FtpSettings(Settings):
+    """How an FTP server is reached."""
+
+    address: str = Field(min_length=1, title="Address", examples=["ftp.sedge-quill.example"])
+    port: int = Field(default=21, ge=1, le=65535, title="Port")
+    user: str = Field(min_length=1, title="User")
+    security: Literal["tls", "none"] = Field(
+        default="tls",
+        title="Security",
+        description="“tls” is explicit TLS. With “none”, password and files can be read on the "
+        "way.",
+    )
+    certificate: str = Field(
+        default="",
+        title="Accepted certificate",
+        description="In PEM form, where no known authority signed it. Leave it empty otherwise.",
+        json_schema_extra={"multiline": True},
+    )
+
+
+class FtpSecrets(Secrets):
+    """What signs in."""
+
+    password: str | None = Field(
+        default=None,
+        repr=False,
+        title="Password",
+        description="That of the FTP account; the provider's panel lists it beside the address.",
+    )
+
+
+@dataclass(frozen=True, slots=True)
+class FtpSpec:
+    """How to reach an FTP server; ``what`` names for whom, as in “store “boathouse””."""
+
+    settings: FtpSettings
+    secrets: Mapping[str, str] = field(default_factory=dict, repr=False)
+    patience: float = 120.0
+    what: str = "the server"
+
+    @property
+    def where(self) -> str:
+        return f"{self.settings.address}, port {self.settings.port}"
+
+
+class _Tls(ftplib.FTP_TLS):
+    """Data connections take up the TLS session of the control connection, as servers ask for."""
+
+    def ntransfercmd(self, cmd: str, rest: int | str | None = None) -> tuple[socket.socket, int]:
+        connection, size = ftplib.FTP.ntransfercmd(self, cmd, rest)
+        if self._prot_p:  # type: ignore[attr-defined]
+            control = self.sock
+            assert isinstance(control, ssl.SSLSocket)
+            connection = self.context.wrap_socket(
+                connection, server_hostname=self.host, session=control.session
+            )
+        return connection, size or 0
+
+
+class FtpConnection:
+    """One signed-in control connection. Paths are absolute."""
+
+    def __init__(self, spec: FtpSpec) -> None:
+        self.spec = spec
+        self._ftp: ftplib.FTP | None = None
+        self._link: socket.socket | None = None
+        self.features: set[str] = set()
+
+    @property
+    def is_open(self) -> bool:
+        return self._ftp is not None
+
+    # Connecting --------------------------------------------------------------
+
+    def resolve(self) -> str:
+        """Find the server's address; like the next three, says what it found."""
+        self.close()
+        return resolved(self.spec.settings.address)
+
+    def reach(self) -> str:
+        """Open the control connection and hear its greeting."""
+        settings = self.spec.settings
+        link = reach(settings.address, settings.port, TIMEOUT)
+        ftp: ftplib.FTP = ftplib.FTP()
+        if settings.security == "tls":
+            ftp = _Tls(context=tls_context(settings.certificate))
+        ftp.encoding = "utf-8"
+        ftp.maxline = _MOST_LINE
+        ftp.host, ftp.port, ftp.timeout = settings.address, settings.port, self.spec.patience
+        link.settimeout(self.spec.patience)
+        ftp.sock, ftp.af = link, link.family
+        # Names that are not UTF-8 come as they are, and go so.
+        ftp.file = link.makefile("r", encoding="utf-8", errors="surrogateescape")
+        self._ftp = ftp
+        with self.said("the greeting"):
+            ftp.welcome = ftp.getresp()
+        return f"{self.spec.where} answers."
+
+    def identify(self) -> str:
+        """Secure the connection and check the certificate."""
+        if not isinstance(self._ftp, ftplib.FTP_TLS):
+            return "Not checked: without TLS nothing proves which server this is."
+        with self.said("TLS"):
+            self._ftp.auth()
+        return "Its certificate is valid for that address."
+
+    def sign_in(self) -> str:
+        """Sign in, and learn what the server can do."""
+        settings, ftp = self.spec.settings, self.raw
+        with self.said("signing in"):
+            try:
+                # Not through ftplib's own prelude: the channel is secured already.
+                ftplib.FTP.login(ftp, settings.user, self.spec.secrets.get("password", ""))
+            except ftplib.error_perm as error:
+                raise UnreachableError(
+                    f"{settings.address} does not accept the password of user “{settings.user}”.",
+                    "Give the right user and password.",
+                    field="password",
+                ) from error
+            if isinstance(ftp, ftplib.FTP_TLS):
+                ftp.prot_p()
+            with suppress(ftplib.error_perm):
+                answer = ftp.sendcmd("FEAT")
+                self.features = {line.strip().upper() for line in answer.splitlines()[1:-1]}
+            if "UTF8" in self.features:
+                with suppress(ftplib.error_perm):
+                    ftp.sendcmd("OPTS UTF8 ON")
+            ftp.voidcmd("TYPE I")
+        return f"Signed in as {settings.user}."
+
+    def open(self) -> None:
+        """All four steps; harmless when that is done."""
+        if self._ftp is None:
+            try:
+                for step in (self.resolve, self.reach, self.identify, self.sign_in):
+                    step()
+            except FasciculusError:
+                self.close()
+                raise
+
+    def close(self) -> None:
+        if self._ftp is not None:
+            with suppress(Exception):
+                self._ftp.close()
+        self._ftp = None
+
+    @property
+    def raw(self) -> ftplib.FTP:
+        """The connection; ``ConnectionLostError`` when there is none."""
+        if self._ftp is None:
+            raise ConnectionLostError(f"The connection to {self.spec.what} was lost.")
+        return self._ftp
+
+    def has(self, command: str) -> bool:
+        """Whether the server offers a command of a later standard (RFC 2389)."""
+        return any(line.split(" ")[0] == command for line in self.features)
+
+    @contextmanager
+    def said(self, path: str) -> Iterator[None]:
+        """Turns what ftplib and sockets raise into errors for people."""
+        what = self.spec.what
+        try:
+            yield
+        except FasciculusError:
+            raise
+        except ssl.SSLCertVerificationError as error:
+            self.close()
+            raise untrusted(self.spec.where, error) from error
+        except ftplib.error_perm as error:
+            if str(error)[:3] in _FULL:
+                raise StoreFullError(
+                    f"{_capital(what)} is full: {path} did not fit.",
+                    "Free space there, or keep fewer copies.",
+                ) from error
+            raise UnreachableError(
+                f"{_capital(what)} refused {path}: {printable(str(error))}.",
+                "Check the user's rights and quota there.",
+            ) from error
+        except (ftplib.Error, OSError, EOFError) as error:
+            if str(error)[:3] in _FULL:
+                raise StoreFullError(
+                    f"{_capital(what)} is full: {path} did not fit.",
+                    "Free space there, or keep fewer copies.",
+                ) from error
+            self.close()
+            raise ConnectionLostError(
+                f"The connection to {what} was lost ({printable(str(error)) or 'no answer'}).",
+                "It is tried again at the next start.",
+            ) from error
+
+    # Files -------------------------------------------------------------------
+
+    def entries(self, folder: str) -> list[FtpEntry]:
+        """What is in a folder: by MLSD (RFC 3659) where there is one, else by LIST.
+
+        Raises ``MissingError`` where there is no such folder.
+        """
+        with self.said(folder):
+            try:
+                if self.has("MLST"):
+                    return _known(map(parse_facts, self._lines(f"MLSD {_argument(folder)}")))
+                self.raw.cwd(_argument(folder))
+                now = datetime.now(UTC)
+                return _known(parse_list(line, now) for line in self._lines("LIST -a"))
+            except ftplib.error_perm as error:
+                if str(error)[:3] in ("550", "501", "553"):
+                    raise MissingError(f"{folder} is not on {self.spec.what}.") from error
+                raise
+
+    def _lines(self, command: str) -> Iterator[str]:
+        # Not through ftplib's retrlines, which leaves the connection in ASCII mode.
+        connection, _ = self.raw.ntransfercmd(command)
+        connection.settimeout(self.spec.patience)
+        with connection.makefile("rb") as source:
+            lines = list(islice(iter(lambda: source.readline(_MOST_LINE), b""), _MOST_ENTRIES))
+        if len(lines) == _MOST_ENTRIES:
+            raise OSError("the listing does not end")
+        self.end(connection)
+        for line in lines:
+            yield line.rstrip(b"\r\n").decode("utf-8", "surrogateescape")
+
+    def size(self, path: str) -> int | None:
+        """A file's size in bytes, or None when there is no such file."""
+        with self.said(path):
+            try:
+                return self.raw.size(_argument(path))
+            except ftplib.error_perm as error:
+                if str(error)[:3] == "550":
+                    return None
+                raise
+
+    def modified(self, path: str) -> datetime | None:
+        """When a file was changed (MDTM, RFC 3659), or None where the server does not tell."""
+        with self.said(path):
+            try:
+                answer = self.raw.sendcmd(f"MDTM {_argument(path)}").split()[1]
+                return datetime.strptime(answer[:14], "%Y%m%d%H%M%S").replace(tzinfo=UTC)
+            except (ftplib.error_perm, ValueError, IndexError):
+                return None
+
+    def make_folder(self, folder: str) -> None:
+        """Make a folder; harmless when it is there."""
+        with self.said(folder):
+            try:
+                self.raw.mkd(_argument(folder))
+            except ftplib.error_perm:
+                self.raw.cwd(_argument(folder))
+
+    def rename(self, path: str, to: str) -> None:
+        with self.said(path):
+            self.raw.rename(_argument(path), _argument(to))
+
+    def remove(self, path: str) -> None:
+        """Remove a file; harmless when it is gone already."""
+        with self.said(path):
+            try:
+                self.raw.delete(_argument(path))
+            except ftplib.error_perm as error:
+                if str(error)[:3] != "550" or self.size(path) is not None:
+                    raise
+
+    def remove_folder(self, folder: str) -> None:
+        """Remove an empty folder; harmless when it is gone already."""
+        with self.said(folder), suppress(ftplib.error_perm):
+            self.raw.rmd(_argument(folder))
+
+    def transfer(self, command: str, path: str, offset: int = 0) -> socket.socket:
+        """The data connection of a command such as RETR or STOR."""
+        connection, _ = self.raw.ntransfercmd(f"{command} {_argument(path)}", offset or None)
+        connection.settimeout(self.spec.patience)
+        return connection
+
+    def end(self, connection: socket.socket) -> None:
+        """End a data connection, and hear how the transfer went."""
+        if isinstance(connection, ssl.SSLSocket):
+            with suppress(OSError, ValueError):
+                connection.unwrap()
+        connection.close()
+        self.raw.voidresp()
+
+    def sha256(self, path: str) -> str | None:
+        """A file's SHA-256 as the server computes it, or None where it cannot.
+
+        HASH is draft-bryan-ftpext-hash; XSHA256 is what several servers had before it.
+        """
+        with self.said(path):
+            for command in ("HASH", "XSHA256"):
+                if not self.has(command):
+                    continue
+                with suppress(ftplib.error_perm, ftplib.error_temp):
+                    if command == "HASH":
+                        self.raw.sendcmd("OPTS HASH SHA-256")
+                    words = self.raw.sendcmd(f"{command} {_argument(path)}").lower()
+                    if found := re.search(r"\b[0-9a-f]{64}\b", words):
+                        return found[0]
+        return None
+
+    def free(self, folder: str) -> int | None:
+        """Free bytes (AVBL, draft-peterson-streamlined-ftp), or None."""
+        if not self.has("AVBL"):
+            return None
+        with self.said(folder), suppress(ftplib.error_perm):
+            found = re.search(r"\d+", self.raw.sendcmd(f"AVBL {_argument(folder)}")[3:])
+            return int(found[0]) if found else None
+        return None
+
+
+def _known(entries: Iterator[FtpEntry | None]) -> list[FtpEntry]:
+    # Whatever a server lists, a name is one name of that folder.
+    return sorted(
+        (e for e in entries if e is not None and "/" not in e.name and e.name not in (".", "..")),
+        key=lambda entry: entry.name,
+    )
+
+
+def _argument(path: str) -> str:
+    """A path as part of a command: a line feed in it would begin another command."""
+    if "\r" in path or "\n" in path or "\0" in path:
+        raise UnreachableError(
+            f"{path!r} cannot be named over FTP.", "Rename it, or reach the server over SFTP."
+        )
+    return path
+
+
+def _capital(text: str) -> str:
+    return text[:1].upper() + text[1:]
+
+
+def printable(text: str) -> str:
+    """What a server said, short and without control characters."""
+    return "".join(c if c.isprintable() else " " for c in text)[:200].strip()

@@ -1,0 +1,11 @@
+-- When a store was last seen to work, and what it has free; what went to and from it each day.
+ALTER TABLE store ADD COLUMN tried TEXT;
+UPDATE store SET tried = strftime('%Y-%m-%dT%H:%M:%f', 'now') || '+00:00';
+ALTER TABLE store ADD COLUMN free INTEGER;
+ALTER TABLE store ADD COLUMN free_at TEXT;
+-- Days are those of UTC; "stored" is what its pieces took when that was last counted on that day.
+CREATE TABLE store_day (
+  store_id INTEGER NOT NULL REFERENCES store ON DELETE CASCADE, day TEXT NOT NULL,
+  sent INTEGER NOT NULL DEFAULT 0, received INTEGER NOT NULL DEFAULT 0, stored INTEGER,
+  PRIMARY KEY (store_id, day)
+) STRICT, WITHOUT ROWID;

@@ -1,0 +1,114 @@
+"""Proves, step by step, that a store can be used, and makes it ours."""
+
+from __future__ import annotations
+
+from ..core.errors import FasciculusError, SettingError
+from ..models import StoreInput, TryResult, TryStep
+from ..records import stores
+from ..records.encryption import merged
+from ..records.stores import ProvedStore
+from ..stores import open_store
+from ..stores.base import StoreSpec, connected
+from ..stores.identity import read_identity, write_identity
+from ..stores.trying import try_store
+from .kind_settings import check_store
+from .store_contents import contents_step
+from .tasks.orders.connections import OrderSources, described_store, manifest_key
+
+#: The settings that a step which fails points to, where the kind has them and the error names none.
+_FIELDS = {
+    "resolve": ("address", "endpoint", "url"),
+    "connect": ("address", "endpoint", "url"),
+    "server": ("host_key", "certificate"),
+    "sign in": ("password", "secret_key"),
+    "mount": ("mount_command",),
+    "folder": ("folder", "url"),
+    "store": ("folder", "url"),
+}
+
+
+def draft_spec(sources: OrderSources, body: StoreInput, saved: str | None) -> StoreSpec:
+    """How to reach a store as it is described, with the secrets that the saved one has already."""
+    check_store(body)
+    db, cipher = sources.db, sources.cipher
+    old = stores.secrets(db, cipher, saved) if saved else {}
+    store_id = stores.id_of(db, saved) if saved else None
+    return described_store(sources, body, merged(old, body.secrets), store_id or "").spec()
+
+
+def try_spec(sources: OrderSources, spec: StoreSpec, store_id: str | None) -> TryResult:
+    """Try a store; of one that is new (``store_id`` is None), say what it holds already."""
+    try:
+        store = open_store(spec)
+    except FasciculusError as error:
+        step = TryStep(name="settings", ok=False, text=error.message, way_out=error.way_out)
+        return TryResult(ok=False, steps=[step])
+    try:
+        steps = try_store(store, store_id, make_root=True)
+        if store_id is None and all(step.ok for step in steps):
+            held = contents_step(store, manifest_key(sources.cipher))
+            steps += [held] if held is not None else []
+    finally:
+        store.close()
+    return TryResult(
+        ok=all(step.ok for step in steps),
+        steps=[
+            TryStep(
+                name=step.name,
+                ok=step.ok,
+                text=step.text,
+                way_out=step.way_out,
+                seconds=round(step.seconds, 4),
+                field=_place(step.field, spec),
+            )
+            for step in steps
+        ],
+        host_key=getattr(store, "seen_key", ""),
+    )
+
+
+def prove(sources: OrderSources, body: StoreInput, saved: str | None) -> ProvedStore:
+    """Prove that a store works and mark it as ours. Raises ``SettingError`` at its field."""
+    spec = draft_spec(sources, body, saved)
+    expected = stores.id_of(sources.db, saved) if saved else None
+    tried = try_spec(sources, spec, expected or "")
+    if not tried.ok:
+        failed = next(step for step in tried.steps if not step.ok)
+        raise SettingError(
+            failed.text, failed.way_out, field=failed.field or _field_of(failed.name, spec)
+        )
+    return ProvedStore(spec.settings.describe(), mark(sources, spec, expected, saved))
+
+
+def unproved(sources: OrderSources, body: StoreInput, saved: str | None) -> ProvedStore:
+    """The same without trying anything: it is saved, and shown as untried."""
+    spec = draft_spec(sources, body, saved)
+    known = stores.id_of(sources.db, saved) if saved else None
+    return ProvedStore(spec.settings.describe(), known or stores.new_id(), tried=False)
+
+
+def mark(sources: OrderSources, spec: StoreSpec, expected: str | None, saved: str | None) -> str:
+    """Write the store's id into it, unless it has one; gives the one it has."""
+    with connected(open_store(spec)) as store:
+        write_identity(store, expected or stores.new_id())
+        found = read_identity(store)
+    if taken := stores.name_of_id(sources.db, found, saved):
+        raise SettingError(
+            f"That folder is the store “{taken}” already.",
+            "Name another folder.",
+            field=_field_of("folder", spec),
+        )
+    return found
+
+
+def _place(field: str, spec: StoreSpec) -> str:
+    """Where a form has a field that an error names."""
+    if field in type(spec.settings).model_fields:
+        return f"settings.{field}"
+    return f"secrets.{field}" if field else ""
+
+
+def _field_of(step: str, spec: StoreSpec) -> str | None:
+    names = _FIELDS.get(step, ())
+    settings = type(spec.settings).model_fields
+    return next((_place(name, spec) for name in names if name in settings), None)

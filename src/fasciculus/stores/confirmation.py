@@ -1,0 +1,35 @@
+"""What a store holds is what was sent: by its size, and by a checksum or by reading it back."""
+
+from __future__ import annotations
+
+import hashlib
+
+from ..core.errors import DamagedError
+from .base import Store
+
+_CHUNK = 1024 * 1024
+
+
+def confirm(store: Store, path: str, size: int, sha256: str) -> None:
+    """Raise :class:`DamagedError` unless a file that was just put is on the store as it was sent.
+
+    Where the store cannot compute a digest and ``put`` does not prove the transfer, the file is
+    read back, unless the store's settings say that its size is enough.
+    """
+    held = store.size(path)
+    digest = store.sha256(path) if held == size else None
+    if held == size and digest is None and not store.proves_transfer and store.spec.read_back:
+        digest = _read_back(store, path)
+    if held != size or digest not in (None, sha256):
+        raise DamagedError(
+            f"{path.rpartition('/')[2]} arrived at store “{store.spec.name}” altered.",
+            "Check that machine's disk and memory; the next run sends all again.",
+        )
+
+
+def _read_back(store: Store, path: str) -> str:
+    digest = hashlib.sha256()
+    with store.open(path) as stream:
+        while chunk := stream.read(_CHUNK):
+            digest.update(chunk)
+    return digest.hexdigest()

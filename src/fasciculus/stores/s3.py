@@ -1,0 +1,523 @@
+"""A bucket of S3-compatible object storage."""
+
+from __future__ import annotations
+
+import base64
+import hashlib
+import io
+from collections.abc import Callable, Iterator
+from concurrent.futures import ThreadPoolExecutor
+from contextlib import contextmanager, suppress
+from dataclasses import dataclass, field
+from datetime import datetime
+from pathlib import Path
+from threading import Lock
+from typing import Any, BinaryIO, Literal
+from urllib.parse import urlsplit
+
+from pydantic import Field, field_validator
+
+from ..core.errors import (
+    ConnectionLostError,
+    DamagedError,
+    FasciculusError,
+    MissingError,
+    SettingError,
+    StoreFullError,
+    UnreachableError,
+)
+from ..kinds import Secrets, Settings
+from ..network import reach, resolved
+from .base import ConnectStep, StoreItem, StoreKind, StoreSpec
+
+#: Larger files go in parts, several at once. A part is at least 5 MiB, and there are at most 10,000
+#: of them (limits of the S3 API).
+_PART = 8 * 1024 * 1024
+_MOST_PARTS = 9_000
+_AT_ONCE = 4
+_WINDOW = 4 * 1024 * 1024
+_CONNECT_SECONDS = 20
+_FULL = ("QuotaExceeded", "InsufficientStorage", "StorageFull", "EntityTooLarge")
+_REFUSED = ("AccessDenied", "AllAccessDisabled", "403")
+_SIGN_IN = ("InvalidAccessKeyId", "SignatureDoesNotMatch", "InvalidToken", "ExpiredToken")
+_GONE = ("NoSuchKey", "404", "NotFound", "NoSuchUpload")
+_WORTH_A_TRY = ("SlowDown", "InternalError", "ServiceUnavailable", "RequestTimeout", "503", "500")
+
+
+class S3Settings(Settings):
+    """A bucket, and the folder in it."""
+
+    kind: Literal["s3"] = "s3"
+    endpoint: str = Field(
+        min_length=1,
+        title="Endpoint",
+        description="The address of the object storage; its provider names it beside the keys.",
+        examples=["https://objects.sedge-quill.example"],
+    )
+    region: str = Field(default="us-east-1", title="Region")
+    bucket: str = Field(min_length=1, title="Bucket", examples=["heronmere-bundles"])
+    folder: str = Field(
+        default="",
+        title="Folder in the bucket",
+        description="Before the names of all objects; empty for the bucket itself.",
+        examples=["reed-1"],
+    )
+    path_style: bool = Field(
+        default=False,
+        title="Bucket in the path",
+        description="Instead of before the host name; many storages of one's own want it.",
+    )
+    storage_class: str = Field(
+        default="",
+        title="Storage class of pieces",
+        description="As the provider names it; empty for its own choice. One that must be thawed "
+        "before it can be read makes restores wait.",
+    )
+
+    @field_validator("endpoint")
+    @classmethod
+    def _url(cls, value: str) -> str:
+        parts = urlsplit(value.strip())
+        if parts.scheme not in ("http", "https") or not parts.hostname:
+            raise ValueError("Enter an address such as “https://objects.sedge-quill.example”.")
+        if parts.username or parts.password:
+            raise ValueError("Enter the address without keys; those have fields of their own.")
+        return value.strip().rstrip("/")
+
+    @field_validator("folder")
+    @classmethod
+    def _folder(cls, value: str) -> str:
+        return value.strip().strip("/")
+
+    def describe(self) -> str:
+        return f"s3 {urlsplit(self.endpoint).netloc}/{self.bucket}/{self.folder}".rstrip("/")
+
+
+class S3Secrets(Secrets):
+    """The pair of keys that signs requests."""
+
+    access_key: str | None = Field(
+        default=None,
+        repr=False,
+        title="Access key",
+        description="Made in the provider's panel, often under “API keys” or “credentials”; one "
+        "that may use this bucket alone is enough.",
+    )
+    secret_key: str | None = Field(default=None, repr=False, title="Secret key")
+
+
+@dataclass(slots=True)
+class _Upload:
+    """An upload in parts; ``done`` are the parts that the server has, with their tags."""
+
+    number: str
+    part_size: int
+    done: dict[int, str] = field(default_factory=dict)
+
+
+class S3Store:
+    """A store in a bucket. The server compares an MD5 of each part with what arrived."""
+
+    digests_itself = True
+    proves_transfer = True
+
+    def __init__(self, spec: StoreSpec) -> None:
+        assert isinstance(spec.settings, S3Settings)
+        self.spec, self._settings = spec, spec.settings
+        self._prefix = f"{spec.settings.folder}/" if spec.settings.folder else ""
+        self._made_client: Any = None
+        self._uploads: dict[str, _Upload] = {}
+        self._lock = Lock()
+
+    # Connecting --------------------------------------------------------------
+
+    def connect(self) -> None:
+        if self._made_client is None:
+            self._sign_in()
+
+    def connecting(self) -> list[ConnectStep]:
+        parts = urlsplit(self._settings.endpoint)
+        address = parts.hostname or ""
+        port = parts.port or (443 if parts.scheme == "https" else 80)
+        return [
+            ConnectStep("resolve", lambda: resolved(address)),
+            ConnectStep("connect", lambda: self._reach(address, port)),
+            ConnectStep("server", lambda: self._identify(parts.scheme)),
+            ConnectStep("sign in", self._sign_in),
+            ConnectStep("folder", self._find_root),
+        ]
+
+    def _reach(self, address: str, port: int) -> str:
+        self.close()
+        reach(address, port, _CONNECT_SECONDS).close()
+        return f"{address}, port {port} answers."
+
+    def _identify(self, scheme: str) -> str:
+        if scheme == "http":
+            return "Not checked: without HTTPS nothing proves which server this is."
+        with self._said(self._settings.bucket), suppress(MissingError, UnreachableError):
+            self._client.list_buckets(MaxBuckets=1)
+        return "Its certificate is valid for that address."
+
+    def _sign_in(self) -> str:
+        for name, title in (("access_key", "access key"), ("secret_key", "secret key")):
+            if not self.spec.secrets.get(name):
+                raise SettingError(f"The {title} is missing.", f"Enter the {title}.", field=name)
+        with self._said(self._settings.bucket):
+            try:
+                self._client.head_bucket(Bucket=self._settings.bucket)
+            except FasciculusError:
+                raise
+            except Exception as error:
+                if _code(error) in ("403", "401"):
+                    # HEAD has no body to say why; a list has.
+                    self._client.list_objects_v2(
+                        Bucket=self._settings.bucket, Prefix=self._prefix, MaxKeys=1
+                    )
+                elif _code(error) not in _GONE:
+                    raise
+        return "The keys are accepted."
+
+    def _find_root(self) -> str:
+        bucket = self._settings.bucket
+        with self._said(bucket):
+            try:
+                self._client.list_objects_v2(Bucket=bucket, Prefix=self._prefix, MaxKeys=1)
+            except Exception as error:
+                if _code(error) not in ("NoSuchBucket", *_GONE):
+                    raise
+                raise MissingError(
+                    f"There is no bucket “{bucket}”.", "Create it, or correct its name."
+                ) from error
+        return f"The bucket {bucket} exists."
+
+    def make_root(self) -> None:
+        with self._said(self._settings.bucket):
+            self._client.create_bucket(Bucket=self._settings.bucket)
+
+    @property
+    def _client(self) -> Any:
+        if self._made_client is None:
+            # Imported late: it is large, and most services have no such store.
+            import boto3
+            from botocore.config import Config
+
+            settings = self._settings
+            self._made_client = boto3.session.Session().client(
+                "s3",
+                endpoint_url=settings.endpoint,
+                region_name=settings.region,
+                aws_access_key_id=self.spec.secrets.get("access_key"),
+                aws_secret_access_key=self.spec.secrets.get("secret_key"),
+                config=Config(
+                    signature_version="s3v4",
+                    connect_timeout=_CONNECT_SECONDS,
+                    read_timeout=self.spec.patience,
+                    max_pool_connections=_AT_ONCE + 2,
+                    # Trying again is the business of RetryingStore, which says so.
+                    retries={"total_max_attempts": 1},
+                    s3={"addressing_style": "path" if settings.path_style else "auto"},
+                    # Not every storage knows the newer checksums; MD5 is sent with every part.
+                    request_checksum_calculation="when_required",
+                    response_checksum_validation="when_required",
+                ),
+            )
+        return self._made_client
+
+    def close(self) -> None:
+        if self._made_client is not None:
+            with suppress(Exception):
+                self._made_client.close()
+        self._made_client = None
+
+    @contextmanager
+    def _said(self, path: str) -> Iterator[None]:
+        from botocore.exceptions import BotoCoreError, ClientError, SSLError
+
+        name = self.spec.name
+        try:
+            yield
+        except FasciculusError:
+            raise
+        except ClientError as error:
+            raise self._explained(path, error) from error
+        except SSLError as error:
+            raise UnreachableError(
+                f"The certificate of {self._settings.endpoint} does not prove that it is the "
+                "right server.",
+                "Correct the endpoint, or let a known authority sign its certificate.",
+                field="endpoint",
+            ) from error
+        except (BotoCoreError, OSError) as error:
+            self.close()
+            raise ConnectionLostError(
+                f"The connection to store “{name}” was lost.",
+                "It is tried again at the next start.",
+            ) from error
+
+    def _explained(self, path: str, error: Exception) -> FasciculusError:
+        code, name = _code(error), self.spec.name
+        if code in _GONE:
+            return MissingError(f"{path} is not on store “{name}”.")
+        if code == "NoSuchBucket":
+            return MissingError(
+                f"There is no bucket “{self._settings.bucket}”.", "Create it, or correct its name."
+            )
+        if code in _FULL or code == "507":
+            return StoreFullError(
+                f"Store “{name}” is full: {path} did not fit.",
+                "Free space there, or keep fewer copies.",
+            )
+        if code in _SIGN_IN:
+            return UnreachableError(
+                f"{self._settings.endpoint} does not accept these keys.",
+                "Give the right access key and secret key.",
+                field="secret_key",
+            )
+        if code in _REFUSED:
+            return UnreachableError(
+                f"Store “{name}” does not permit {path}.",
+                "Give these keys the right to list, read, write and remove in this bucket.",
+            )
+        if code in _WORTH_A_TRY:
+            return ConnectionLostError(f"Store “{name}” is too busy to answer ({code}).")
+        return UnreachableError(
+            f"Store “{name}” refused {path}: {code}.", "Its provider's documents explain the word."
+        )
+
+    def _key(self, path: str) -> str:
+        return self._prefix + path
+
+    def _at(self, path: str) -> dict[str, str]:
+        return {"Bucket": self._settings.bucket, "Key": self._key(path)}
+
+    # Reading -----------------------------------------------------------------
+
+    def items(self, folder: str) -> list[StoreItem]:
+        prefix = self._key(folder.strip("./") + "/") if folder.strip("./") else self._prefix
+        found: list[StoreItem] = []
+        with self._said(folder):
+            pages = self._client.get_paginator("list_objects_v2").paginate(
+                Bucket=self._settings.bucket, Prefix=prefix, Delimiter="/"
+            )
+            for page in pages:
+                found += [
+                    StoreItem(row["Prefix"][len(prefix) : -1], 0, True)
+                    for row in page.get("CommonPrefixes", [])
+                ]
+                found += [
+                    StoreItem(row["Key"][len(prefix) :], row["Size"], False)
+                    for row in page.get("Contents", [])
+                ]
+        # Whatever a server lists, a name is one name of that folder.
+        found = [item for item in found if item.name and "/" not in item.name]
+        return sorted(found, key=lambda item: item.name)
+
+    def open(self, path: str, offset: int = 0, length: int | None = None) -> BinaryIO:
+        if length == 0:
+            return io.BytesIO()
+        end = "" if length is None else str(offset + length - 1)
+        with self._said(path):
+            try:
+                answer = self._client.get_object(
+                    **self._at(path),
+                    **({"Range": f"bytes={offset}-{end}"} if offset or end else {}),
+                )
+            except Exception as error:
+                if _code(error) not in ("InvalidRange", "416"):
+                    raise
+                return io.BytesIO()
+        return io.BufferedReader(_Body(self, path, answer["Body"], length), _WINDOW)
+
+    def _head(self, path: str) -> dict[str, Any] | None:
+        with self._said(path):
+            try:
+                found: dict[str, Any] = self._client.head_object(**self._at(path))
+                return found
+            except Exception as error:
+                if _code(error) not in _GONE:
+                    raise
+        return None
+
+    def size(self, path: str) -> int | None:
+        found = self._head(path)
+        return None if found is None else int(found["ContentLength"])
+
+    def modified(self, path: str) -> datetime | None:
+        found = self._head(path)
+        return None if found is None else found["LastModified"]
+
+    def sha256(self, path: str) -> str | None:
+        return None
+
+    def free(self) -> int | None:
+        return None
+
+    # Writing -----------------------------------------------------------------
+
+    def put(self, local: Path, path: str, on_bytes: Callable[[int], None]) -> None:
+        size = local.stat().st_size
+        if size <= _PART:
+            self._put_small(local.read_bytes(), path)
+            on_bytes(size)
+            return
+        upload = self._uploads.get(path) or self._begin(path, size)
+        try:
+            self._send_parts(upload, local, path, size, on_bytes)
+            parts = [{"PartNumber": n, "ETag": upload.done[n]} for n in sorted(upload.done)]
+            with self._said(path):
+                self._client.complete_multipart_upload(
+                    **self._at(path), UploadId=upload.number, MultipartUpload={"Parts": parts}
+                )
+        except ConnectionLostError:
+            raise
+        except FasciculusError:
+            self._abort(path, upload.number)
+            raise
+        self._uploads.pop(path, None)
+
+    def put_bytes(self, data: bytes, path: str) -> None:
+        self._put_small(data, path)
+
+    def _put_small(self, data: bytes, path: str) -> None:
+        digest = hashlib.md5(data, usedforsecurity=False)
+        with self._said(path):
+            answer = self._client.put_object(
+                **self._at(path), **self._class_of(path), Body=data, ContentMD5=_base64(digest)
+            )
+        _check_tag(answer, digest.hexdigest(), path)
+
+    def _class_of(self, path: str) -> dict[str, str]:
+        # Manifests and listings are read often, and by every upkeep.
+        cold = self._settings.storage_class
+        return {"StorageClass": cold} if cold and "/pieces/" in path else {}
+
+    def _begin(self, path: str, size: int) -> _Upload:
+        with self._said(path):
+            answer = self._client.create_multipart_upload(**self._at(path), **self._class_of(path))
+        found = _Upload(answer["UploadId"], max(_PART, -(-size // _MOST_PARTS)))
+        self._uploads[path] = found
+        return found
+
+    def _send_parts(
+        self, upload: _Upload, local: Path, path: str, size: int, on_bytes: Callable[[int], None]
+    ) -> None:
+        count = -(-size // upload.part_size)
+        left = [number for number in range(1, count + 1) if number not in upload.done]
+
+        def send(number: int) -> None:
+            if failed:
+                return
+            try:
+                sent = self._send_part(upload, local, path, number)
+            except BaseException:
+                failed.append(number)
+                raise
+            with self._lock:
+                on_bytes(sent)
+
+        failed: list[int] = []
+        client = self._client  # made by one thread
+        assert client is not None
+        with ThreadPoolExecutor(_AT_ONCE, "parts") as pool:
+            for done in [pool.submit(send, number) for number in left]:
+                done.result()
+
+    def _send_part(self, upload: _Upload, local: Path, path: str, number: int) -> int:
+        with local.open("rb") as source:
+            source.seek((number - 1) * upload.part_size)
+            data = source.read(upload.part_size)
+        digest = hashlib.md5(data, usedforsecurity=False)
+        with self._said(path):
+            answer = self._client.upload_part(
+                **self._at(path),
+                UploadId=upload.number,
+                PartNumber=number,
+                Body=data,
+                ContentMD5=_base64(digest),
+            )
+        _check_tag(answer, digest.hexdigest(), path)
+        upload.done[number] = answer["ETag"]
+        return len(data)
+
+    def arrived(self, path: str) -> int:
+        upload = self._uploads.get(path)
+        return len(upload.done) * upload.part_size if upload else 0
+
+    def _abort(self, path: str, number: str) -> None:
+        self._uploads.pop(path, None)
+        with suppress(FasciculusError), self._said(path):
+            self._client.abort_multipart_upload(**self._at(path), UploadId=number)
+
+    def clear_partial(self, folder: str) -> None:
+        """End uploads that nobody goes on with: their parts are stored, and paid for, unseen."""
+        with self._said(folder):
+            pages = self._client.get_paginator("list_multipart_uploads").paginate(
+                Bucket=self._settings.bucket, Prefix=self._key(folder.rstrip("/") + "/")
+            )
+            found = [row for page in pages for row in page.get("Uploads", [])]
+        for row in found:
+            self._abort(row["Key"][len(self._prefix) :], row["UploadId"])
+
+    def rename(self, path: str, to: str) -> None:
+        with self._said(path):
+            self._client.copy_object(**self._at(to), CopySource=self._at(path))
+            self._client.delete_object(**self._at(path))
+
+    def remove(self, path: str) -> None:
+        with self._said(path):
+            self._client.delete_object(**self._at(path))
+
+    def remove_folder(self, folder: str) -> None:
+        """A folder is but the beginning of names."""
+
+    def replaces_at_once(self) -> bool:
+        return True
+
+
+class _Body(io.RawIOBase):
+    """The body of an answer; what ends early is a lost connection."""
+
+    def __init__(self, store: S3Store, path: str, body: Any, length: int | None) -> None:
+        self._store, self._path, self._body, self._left = store, path, body, length
+
+    def readable(self) -> bool:
+        return True
+
+    def readinto(self, buffer: Any) -> int:
+        count = len(buffer) if self._left is None else min(len(buffer), self._left)
+        if not count:
+            return 0
+        with self._store._said(self._path):
+            data = self._body.read(count)
+        if self._left is not None:
+            self._left -= len(data)
+        buffer[: len(data)] = data
+        return len(data)
+
+    def close(self) -> None:
+        if not self.closed:
+            with suppress(Exception):
+                self._body.close()
+        super().close()
+
+
+def _code(error: Exception) -> str:
+    response = getattr(error, "response", None) or {}
+    return str(response.get("Error", {}).get("Code", ""))[:80]
+
+
+def _base64(digest: Any) -> str:
+    return base64.b64encode(digest.digest()).decode()
+
+
+def _check_tag(answer: dict[str, Any], digest: str, path: str) -> None:
+    # The tag of what the storage itself encrypts may be anything.
+    if answer.get("ServerSideEncryption") or answer.get("SSECustomerAlgorithm"):
+        return
+    tag = str(answer.get("ETag", "")).strip('"').lower()
+    if len(tag) == 32 and set(tag) <= set("0123456789abcdef") and tag != digest:
+        raise DamagedError(f"{path} arrived altered.", "It is sent again at the next start.")
+
+
+KIND = StoreKind("s3", "Object storage (S3-compatible)", S3Settings, S3Secrets, S3Store)

@@ -1,0 +1,354 @@
+"""Servers for stores: those that ship as stand-ins, and Debian's own."""
+
+from __future__ import annotations
+
+import datetime
+import os
+import shutil
+import socket
+import subprocess
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any
+
+from cryptography import x509
+from cryptography.hazmat.primitives import hashes, serialization
+from cryptography.hazmat.primitives.asymmetric import ec
+from cryptography.x509.oid import NameOID
+from running import until
+
+from fasciculus.demo.drive import DriveStandIn
+from fasciculus.demo.ftp import FtpStandIn
+from fasciculus.demo.misbehaviour import Misbehaviour
+from fasciculus.demo.object_storage import ObjectStorageStandIn
+from fasciculus.demo.sftp import SftpStandIn
+from fasciculus.stores import store_spec
+from fasciculus.stores.access import TokenFile
+from fasciculus.stores.base import StoreSpec
+from fasciculus.stores.drive import fetch_tokens, request_access
+
+USER, PASSWORD = "fasciculus", "boat-and-rope"
+
+
+@dataclass
+class Place:
+    """A store to test with: how it is reached, where its files lie, what does it wrong."""
+
+    spec: StoreSpec
+    root: Path
+    misbehaviour: Misbehaviour | None = None
+    server: Any = None
+
+
+def certificate(folder: Path) -> Path:
+    """A key and a certificate for 127.0.0.1 that no authority signed, in one PEM file."""
+    path = folder / "server.pem"
+    if path.exists():
+        return path
+    key = ec.generate_private_key(ec.SECP256R1())
+    name = x509.Name([x509.NameAttribute(NameOID.COMMON_NAME, "boathouse.example")])
+    now = datetime.datetime.now(datetime.UTC)
+    import ipaddress
+
+    address = x509.IPAddress(ipaddress.ip_address("127.0.0.1"))
+    made = (
+        x509.CertificateBuilder()
+        .subject_name(name)
+        .issuer_name(name)
+        .public_key(key.public_key())
+        .serial_number(x509.random_serial_number())
+        .not_valid_before(now - datetime.timedelta(days=1))
+        .not_valid_after(now + datetime.timedelta(days=30))
+        .add_extension(x509.SubjectAlternativeName([address]), critical=False)
+        .add_extension(x509.BasicConstraints(ca=True, path_length=None), critical=True)
+        .sign(key, hashes.SHA256())
+    )
+    path.write_bytes(
+        key.private_bytes(
+            serialization.Encoding.PEM,
+            serialization.PrivateFormat.PKCS8,
+            serialization.NoEncryption(),
+        )
+        + made.public_bytes(serialization.Encoding.PEM)
+    )
+    return path
+
+
+def accepted(pem: Path) -> str:
+    """The certificate of a PEM file alone, as the settings take it."""
+    text = pem.read_text()
+    return text[text.index("-----BEGIN CERTIFICATE") :]
+
+
+@contextmanager
+def folder_place(tmp: Path) -> Iterator[Place]:
+    (tmp / "attic").mkdir()
+    yield Place(
+        store_spec("attic", {"kind": "folder", "folder": str(tmp / "attic")}), tmp / "attic"
+    )
+
+
+@contextmanager
+def sftp_place(tmp: Path) -> Iterator[Place]:
+    found = SftpStandIn(tmp / "boathouse", tmp / "host-key", USER, PASSWORD)
+    settings = {
+        "kind": "sftp",
+        "address": "127.0.0.1",
+        "port": found.port,
+        "user": USER,
+        "folder": "/bundles",
+        "host_key": found.host_key,
+    }
+    try:
+        spec = store_spec("boathouse", settings, {"password": PASSWORD})
+        yield Place(spec, found.root / "bundles", found.misbehaviour, found)
+    finally:
+        found.close()
+
+
+def ftp_settings(port: int, **more: str) -> dict[str, Any]:
+    return {
+        "kind": "ftp",
+        "address": "127.0.0.1",
+        "port": port,
+        "user": USER,
+        "folder": "/bundles",
+        "security": "none",
+        **more,
+    }
+
+
+def ftp_place(tls: bool = False, mlsd: bool = True) -> Callable[[Path], Any]:
+    @contextmanager
+    def place(tmp: Path) -> Iterator[Place]:
+        pem = certificate(tmp) if tls else None
+        found = FtpStandIn(tmp / "web-space", USER, PASSWORD, certificate=pem, mlsd=mlsd)
+        more = {"security": "tls", "certificate": accepted(pem)} if pem else {}
+        try:
+            spec = store_spec("space", ftp_settings(found.port, **more), {"password": PASSWORD})
+            yield Place(spec, found.root / "bundles", found.misbehaviour, found)
+        finally:
+            found.close()
+
+    return place
+
+
+@contextmanager
+def s3_place(tmp: Path) -> Iterator[Place]:
+    found = ObjectStorageStandIn(tmp / "objects", "HERONMERE", PASSWORD)
+    settings = {
+        "kind": "s3",
+        "endpoint": found.url,
+        "bucket": "bundles",
+        "folder": "reed-1",
+        "path_style": True,
+    }
+    secrets = {"access_key": "HERONMERE", "secret_key": PASSWORD}
+    try:
+        spec = store_spec("objects", settings, secrets)
+        yield Place(spec, found.root / "bundles/reed-1", found.misbehaviour, found)
+    finally:
+        found.close()
+
+
+@contextmanager
+def webdav_place(tmp: Path) -> Iterator[Place]:
+    found = DriveStandIn(tmp / "drive", user=USER, password=PASSWORD)
+    settings = {"kind": "webdav", "url": f"{found.url}/dav/bundles", "user": USER}
+    try:
+        spec = store_spec("shelf", settings, {"password": PASSWORD})
+        yield Place(spec, found.root / "bundles", found.misbehaviour, found)
+    finally:
+        found.close()
+
+
+@contextmanager
+def drive_place(tmp: Path) -> Iterator[Place]:
+    # Tokens that end at once are exchanged all the time.
+    found = DriveStandIn(tmp / "drive", token_seconds=61)
+    settings = drive_settings(found)
+    try:
+        tokens = TokenFile(tmp / "tokens/drive", b"k" * 32)
+        spec = store_spec("drive", settings, tokens=tokens)
+        request = request_access(spec)
+        assert fetch_tokens(spec, request) is None, "its owner has not agreed yet"
+        found.confirm(request.user_code)
+        given = fetch_tokens(spec, request)
+        assert given is not None
+        tokens.save(given)
+        yield Place(spec, found.root / "bundles", found.misbehaviour, found)
+    finally:
+        found.close()
+
+
+def drive_settings(drive: DriveStandIn) -> dict[str, Any]:
+    return {
+        "kind": "drive",
+        "url": f"{drive.url}/dav/bundles",
+        "device_url": f"{drive.url}/oauth/device",
+        "token_url": f"{drive.url}/oauth/token",
+        "client_id": "fasciculus",
+        "scope": "files:bundles",
+    }
+
+
+# Debian's own servers ---------------------------------------------------------------
+
+
+def free_port() -> int:
+    with socket.socket() as probe:
+        probe.bind(("127.0.0.1", 0))
+        return int(probe.getsockname()[1])
+
+
+@contextmanager
+def running(command: list[str], port: int, log: Path) -> Iterator[None]:
+    """A server in the foreground, once it listens."""
+    program = shutil.which(command[0], path="/usr/sbin:/usr/bin")
+    assert program, f"{command[0]} is missing"
+
+    def listens() -> bool:
+        assert process.poll() is None, log.read_text()
+        with socket.socket() as probe:
+            return probe.connect_ex(("127.0.0.1", port)) == 0
+
+    with log.open("w") as sink:
+        process = subprocess.Popen(
+            [program, *command[1:]], stdout=sink, stderr=sink, stdin=subprocess.DEVNULL
+        )
+        try:
+            until(listens)
+            yield
+        finally:
+            process.terminate()
+            process.wait(30)
+
+
+def vsftpd_place(tls: bool = False) -> Callable[[Path], Any]:
+    @contextmanager
+    def place(tmp: Path) -> Iterator[Place]:
+        root, port, pem = tmp / "space", free_port(), certificate(tmp)
+        # Its root may not be written by the one who signs in.
+        (root / "up").mkdir(parents=True)
+        # The folders above are closed to everybody else.
+        for folder in (*[p for p in tmp.parents if len(p.parts) > 2], tmp, root):
+            folder.chmod(folder.stat().st_mode | 0o055)
+        shutil.chown(root / "up", "ftp", "nogroup")
+        empty = tmp / "empty"
+        empty.mkdir()
+        lines = {
+            "listen": "YES",
+            "listen_address": "127.0.0.1",
+            "listen_port": port,
+            "background": "NO",
+            "anonymous_enable": "YES",
+            "no_anon_password": "YES",
+            "anon_root": root,
+            "write_enable": "YES",
+            "anon_upload_enable": "YES",
+            "anon_mkdir_write_enable": "YES",
+            "anon_other_write_enable": "YES",
+            "anon_world_readable_only": "NO",
+            "anon_umask": "077",
+            "secure_chroot_dir": empty,
+            "seccomp_sandbox": "NO",
+            "isolate": "NO",
+            "isolate_network": "NO",
+        }
+        if tls:
+            lines |= {
+                "ssl_enable": "YES",
+                "allow_anon_ssl": "YES",
+                "force_anon_logins_ssl": "YES",
+                "force_anon_data_ssl": "YES",
+                "rsa_cert_file": pem,
+                "require_ssl_reuse": "YES",
+            }
+        config = tmp / "vsftpd.conf"
+        config.write_text("".join(f"{key}={value}\n" for key, value in lines.items()))
+        more = {"security": "tls", "certificate": accepted(pem)} if tls else {}
+        settings = ftp_settings(port, **more) | {"user": "anonymous", "folder": "/up/bundles"}
+        with running(["vsftpd", str(config)], port, tmp / "vsftpd.log"):
+            yield Place(store_spec("vsftpd", settings, {"password": "x"}), root / "up/bundles")
+
+    return place
+
+
+_APACHE = """
+ServerName localhost
+ServerRoot {tmp}
+Listen 127.0.0.1:{port}
+PidFile {tmp}/pid
+ErrorLog {tmp}/error.log
+User www-data
+Group www-data
+LoadModule mpm_event_module {modules}/mod_mpm_event.so
+LoadModule authn_core_module {modules}/mod_authn_core.so
+LoadModule authn_file_module {modules}/mod_authn_file.so
+LoadModule authz_core_module {modules}/mod_authz_core.so
+LoadModule authz_user_module {modules}/mod_authz_user.so
+LoadModule auth_digest_module {modules}/mod_auth_digest.so
+LoadModule dav_module {modules}/mod_dav.so
+LoadModule dav_fs_module {modules}/mod_dav_fs.so
+DavLockDB {tmp}/run/locks
+DocumentRoot {tmp}/www
+<Directory {tmp}/www>
+  Dav On
+  AuthType Digest
+  AuthName heronmere
+  AuthUserFile {tmp}/users
+  Require valid-user
+</Directory>
+"""
+
+
+@contextmanager
+def apache_place(tmp: Path) -> Iterator[Place]:
+    """Apache's mod_dav, signed in by Digest."""
+    import hashlib
+
+    port, root = free_port(), tmp / "www"
+    for folder in (root, tmp / "run"):
+        folder.mkdir()
+        shutil.chown(folder, "www-data", "www-data")
+    for folder in (*[p for p in tmp.parents if len(p.parts) > 2], tmp):
+        folder.chmod(folder.stat().st_mode | 0o055)
+    digest = hashlib.md5(f"{USER}:heronmere:{PASSWORD}".encode(), usedforsecurity=False)
+    (tmp / "users").write_text(f"{USER}:heronmere:{digest.hexdigest()}\n")
+    config = tmp / "apache.conf"
+    config.write_text(_APACHE.format(tmp=tmp, port=port, modules="/usr/lib/apache2/modules"))
+    settings = {
+        "kind": "webdav",
+        "url": f"http://127.0.0.1:{port}/bundles",
+        "sign_in": "digest",
+        "user": USER,
+    }
+    with running(["apache2", "-X", "-f", str(config)], port, tmp / "apache.log"):
+        yield Place(store_spec("apache", settings, {"password": PASSWORD}), root / "bundles")
+
+
+STAND_INS: dict[str, Callable[[Path], Any]] = {
+    "sftp": sftp_place,
+    "ftp": ftp_place(),
+    "s3": s3_place,
+    "webdav": webdav_place,
+    "drive": drive_place,
+}
+PLACES: dict[str, Callable[[Path], Any]] = {
+    "folder": folder_place,
+    **STAND_INS,
+    "ftp-list": ftp_place(mlsd=False),
+    "ftps": ftp_place(tls=True),
+}
+#: Those of Debian, which want to be root.
+REAL: dict[str, Callable[[Path], Any]] = {
+    "vsftpd": vsftpd_place(),
+    "vsftpd-tls": vsftpd_place(tls=True),
+    "apache": apache_place,
+}
+
+
+def is_root() -> bool:
+    return os.geteuid() == 0
