@@ -78,6 +78,8 @@ class Nights:
             "name": name,
             "settings": spec.settings.model_dump_json(),
             "secrets": spec.secrets,
+            "tokens": str(spec.tokens.path) if spec.tokens else "",
+            "tokens_key": spec.tokens.key.hex() if spec.tokens else "",
             "store_id": "s",
             "signing_key": KEY,
             "recorded": [self.copy_order(name) for name in self.known],

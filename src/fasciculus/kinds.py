@@ -55,10 +55,19 @@ K = TypeVar("K", bound=Kind)
 
 
 class Registry(Generic[K]):
-    """Kinds by name. ``what`` is what people call them; ``built_in`` has ``module:attribute``."""
+    """Kinds by name. ``what`` is what people call them; ``built_in`` has ``module:attribute``;
+    ``refused`` has the reasons against kinds that people ask for.
+    """
 
-    def __init__(self, what: str, group: str, built_in: Mapping[str, str]) -> None:
+    def __init__(
+        self,
+        what: str,
+        group: str,
+        built_in: Mapping[str, str],
+        refused: Mapping[str, str] | None = None,
+    ) -> None:
         self._what, self._group, self._built_in = what, group, built_in
+        self._refused = refused or {}
         self._loaded: dict[str, K] = {}
 
     @cached_property
@@ -78,7 +87,7 @@ class Registry(Generic[K]):
             place = self._built_in.get(name) or self._places.get(name)
             if place is None:
                 raise SettingError(
-                    f"There is no {self._what} “{name}”.",
+                    self._refused.get(name, f"There is no {self._what} “{name}”."),
                     f"Choose {' or '.join(self.names())}.",
                     field="kind",
                 )

@@ -16,7 +16,6 @@ def advice(**changes):
         "contents": ["files", "databases"],
         "timetable_text": "daily 02:15",
         "keep": 7,
-        "store_kinds": ["sftp"],
         "report_to": ["a@b.example"],
         "starts": [START],
         "others": [],
@@ -30,7 +29,6 @@ def advice(**changes):
 @pytest.mark.parametrize(
     ("changes", "words"),
     [
-        ({"store_kinds": ["folder", "folder"]}, "stay on this machine"),
         ({"contents": ["files"]}, "without the databases"),
         ({"contents": ["databases"]}, "without the files"),
         ({"keep": 2}, "mistake that is noticed late"),
@@ -86,7 +84,6 @@ def test_the_readback_is_one_sentence():
         ({"keep": 3}, ""),
         ({"keep": 1, "timetable_text": "by hand", "enabled": False, "starts": []}, ""),
         ({"timetable_text": "by hand", "enabled": False, "starts": []}, ""),
-        ({"store_kinds": ["folder", "sftp"]}, ""),
         ({"contents": ["databases", "system"]}, ""),
         ({"contents": ["mail"]}, ""),
         ({"others": [("weekly", START + timedelta(minutes=5))]}, ""),

@@ -316,7 +316,7 @@ def test_each_trouble_is_one_clear_sentence_and_older_copies_stay(
             case "full":
                 stand_in.quota, sentence = (
                     sum(map(len, before.values())) + 200_000,
-                    "free, and the last bundle of ferryline took",
+                    "free; the last bundle of ferryline took",
                 )
                 others = "done"
             case "home":

@@ -103,7 +103,7 @@ def test_a_clock_that_is_set_loses_no_start_and_doubles_none(valley, wall, days)
     said = until(lambda: scheduler.clock_trouble)
     assert ("forward" if days > 0 else "back") in said and f"{abs(days) * 24} h 00 min" in said
     until(lambda: not scheduler._stale and scheduler._heap)
-    (following, _), now = scheduler._heap[0], wall.now(UTC)
+    (following, _, _), now = scheduler._heap[0], wall.now(UTC)
     assert now < following <= now + timedelta(days=1), "the next start is that of the new time"
     assert len(starts.keys) == (1 if days > 0 else 0)
     scheduler.stop()
@@ -154,7 +154,7 @@ def test_what_is_switched_off_or_by_hand_never_starts(valley, change):
         jobs.save_job(db, JobInput(name="other", stores=["attic"], timetable="* * * * *"))
     found = scheduler._next_starts(datetime.now(UTC))
     scheduler.stop()
-    assert [name for _, name in found] == ["other"] and not starts.keys
+    assert [name for _, _, name in found] == ["other"] and not starts.keys
 
 
 def test_trouble_with_the_records_costs_no_start(valley):
@@ -222,14 +222,14 @@ def test_it_wakes_for_a_changed_job_and_for_its_end(valley):
     job(valley, "* * * * *", missed=0)
     scheduler.refresh()
     until(lambda: scheduler._heap)
-    assert scheduler._heap[0][1] == "nightly"
+    assert scheduler._heap[0][1:] == ("job", "nightly")
     scheduler.stop()
     assert not scheduler._thread.is_alive() and not scheduler.alive
 
 
 def test_the_next_start_of_a_job_by_hand_is_none():
     by_hand = JobInput(name="n", stores=["attic"], timetable="by hand")
-    assert next_start(by_hand, datetime.now(UTC)) is None
+    assert next_start(by_hand.timetable, by_hand.zone, datetime.now(UTC)) is None
 
 
 def test_the_outbox_outlives_surprises(valley, tmp_path, monkeypatch):

@@ -9,6 +9,8 @@ from pydantic import ValidationError
 
 from fasciculus import kinds, stores
 from fasciculus.core.errors import SettingError
+from fasciculus.databases import ENGINES
+from fasciculus.hosts import KINDS as HOST_KINDS
 from fasciculus.models import StoreInput
 from fasciculus.service.kind_settings import check_store
 from fasciculus.service.kind_settings import kinds as known_kinds
@@ -29,9 +31,12 @@ def registry(tmp_path, monkeypatch):
     point = EntryPoint(name, place, "fasciculus.stores")
     monkeypatch.setattr(kinds, "entry_points", lambda group: [point])
     found = stores.KINDS
-    found.__dict__.pop("_places", None)
+    # Describing the kinds looks through all registries.
+    for registry in (found, HOST_KINDS, ENGINES):
+        registry.__dict__.pop("_places", None)
     yield found
-    found.__dict__.pop("_places", None)
+    for registry in (found, HOST_KINDS, ENGINES):
+        registry.__dict__.pop("_places", None)
     found._loaded.pop(name, None)
 
 

@@ -373,6 +373,16 @@ export const storesRepack = (
   body: Optional<Schemas['RepackStart'], 'subject' | 'over' | 'dry_run'>,
 ) => call<Schemas['MaintenanceStarted']>('POST', `/stores/${part(name)}/repack`, body);
 
+/** Bring bundles that a store lacks from other stores. */
+export const storesTransfer = (
+  name: string,
+  body: Optional<Schemas['TransferStart'], 'source' | 'subject' | 'move'>,
+) => call<Schemas['MaintenanceStarted']>('POST', `/stores/${part(name)}/transfer`, body);
+
+/** What was brought to a store from others, newest first. */
+export const storesTransfers = (name: string, query?: Query<'stores_transfers'>) =>
+  call<Schemas['Page_Transfer_']>('GET', `/stores/${part(name)}/transfers` + queryString(query));
+
 /** Maintenance, newest first. */
 export const maintenanceList = (query?: Query<'maintenance_list'>) =>
   call<Schemas['Page_MaintenanceTask_']>('GET', '/maintenance' + queryString(query));
@@ -459,6 +469,10 @@ export const storesAdd = (
     | 'price_kept'
     | 'price_moved'
     | 'currency'
+    | 'copy_from'
+    | 'copy_timetable'
+    | 'copy_zone'
+    | 'copy_move'
     | 'secrets'
   >,
   query?: Query<'stores_add'>,
@@ -480,6 +494,10 @@ export const storesChange = (
     | 'price_kept'
     | 'price_moved'
     | 'currency'
+    | 'copy_from'
+    | 'copy_timetable'
+    | 'copy_zone'
+    | 'copy_move'
     | 'secrets'
   >,
   query?: Query<'stores_change'>,
@@ -500,6 +518,10 @@ export const storesTryDraft = (
     | 'price_kept'
     | 'price_moved'
     | 'currency'
+    | 'copy_from'
+    | 'copy_timetable'
+    | 'copy_zone'
+    | 'copy_move'
     | 'secrets'
   >,
   query?: Query<'stores_try_draft'>,
@@ -508,6 +530,10 @@ export const storesTryDraft = (
 /** Try a saved store. */
 export const storesTry = (name: string) =>
   call<Schemas['TryResult']>('POST', `/stores/${part(name)}/try`);
+
+/** What a store holds, how it grows, when it is full, what it costs. */
+export const storesUsage = (name: string) =>
+  call<Schemas['StoreUsage']>('GET', `/stores/${part(name)}/usage`);
 
 /** Ask the owner of a drive for access. */
 export const storesConnect = (name: string) =>

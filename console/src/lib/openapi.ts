@@ -780,6 +780,40 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  '/api/v1/stores/{name}/transfer': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /** Bring bundles that a store lacks from other stores */
+    post: operations['stores_transfer'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/v1/stores/{name}/transfers': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** What was brought to a store from others, newest first */
+    get: operations['stores_transfers'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   '/api/v1/maintenance': {
     parameters: {
       query?: never;
@@ -1135,6 +1169,23 @@ export interface paths {
     put?: never;
     /** Try a saved store */
     post: operations['stores_try'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/v1/stores/{name}/usage': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** What a store holds, how it grows, when it is full, what it costs */
+    get: operations['stores_usage'];
+    put?: never;
+    post?: never;
     delete?: never;
     options?: never;
     head?: never;
@@ -3007,7 +3058,7 @@ export interface components {
        * Kind
        * @enum {string}
        */
-      kind: 'verify' | 'mend' | 'repack';
+      kind: 'verify' | 'mend' | 'repack' | 'transfer';
       /** Store */
       store: string;
       /** Subject Kind */
@@ -3029,6 +3080,16 @@ export interface components {
        * @default false
        */
       dry_run: boolean;
+      /**
+       * Source
+       * @default
+       */
+      source: string;
+      /**
+       * Move
+       * @default false
+       */
+      move: boolean;
       /** State */
       state: string;
       /**
@@ -3401,6 +3462,18 @@ export interface components {
     Page_Token_: {
       /** Items */
       items: components['schemas']['Token'][];
+      /** Total */
+      total: number;
+      /**
+       * Next
+       * @default null
+       */
+      next: string | null;
+    };
+    /** Page[Transfer] */
+    Page_Transfer_: {
+      /** Items */
+      items: components['schemas']['Transfer'][];
       /** Total */
       total: number;
       /**
@@ -4117,6 +4190,26 @@ export interface components {
        * @default
        */
       currency: string;
+      /**
+       * Copy From
+       * @default
+       */
+      copy_from: string;
+      /**
+       * Copy Timetable
+       * @default by hand
+       */
+      copy_timetable: string;
+      /**
+       * Copy Zone
+       * @default UTC
+       */
+      copy_zone: string;
+      /**
+       * Copy Move
+       * @default false
+       */
+      copy_move: boolean;
       /** Where */
       where: string;
       /**
@@ -4198,7 +4291,31 @@ export interface components {
        */
       interval: number;
     };
-    /** StoreFill */
+    /**
+     * StoreDay
+     * @description A day of UTC: bytes sent and read, and held when they were last counted on it.
+     */
+    StoreDay: {
+      /**
+       * Day
+       * Format: date
+       */
+      day: string;
+      /** Sent */
+      sent: number;
+      /** Received */
+      received: number;
+      /**
+       * Stored
+       * @default null
+       */
+      stored: number | null;
+    };
+    /**
+     * StoreFill
+     * @description What a store holds; ``full_on`` is the day on which it will be full, where that can be told,
+     *     and ``lag`` how many bundles it missed.
+     */
     StoreFill: {
       /** Name */
       name: string;
@@ -4215,6 +4332,26 @@ export interface components {
        * @default null
        */
       newest: string | null;
+      /**
+       * Free
+       * @default null
+       */
+      free: number | null;
+      /**
+       * Full On
+       * @default null
+       */
+      full_on: string | null;
+      /**
+       * Lag
+       * @default 0
+       */
+      lag: number;
+      /**
+       * Tried
+       * @default true
+       */
+      tried: boolean;
     };
     /**
      * StoreInput
@@ -4272,12 +4409,141 @@ export interface components {
        */
       currency: string;
       /**
+       * Copy From
+       * @default
+       */
+      copy_from: string;
+      /**
+       * Copy Timetable
+       * @default by hand
+       */
+      copy_timetable: string;
+      /**
+       * Copy Zone
+       * @default UTC
+       */
+      copy_zone: string;
+      /**
+       * Copy Move
+       * @default false
+       */
+      copy_move: boolean;
+      /**
        * Secrets
        * @default {}
        */
       secrets: {
         [key: string]: string | null;
       };
+    };
+    /**
+     * StoreShare
+     * @description What one subject or job takes of a store: copies, and bytes of their pieces.
+     */
+    StoreShare: {
+      /** Name */
+      name: string;
+      /** Copies */
+      copies: number;
+      /** Bytes */
+      bytes: number;
+    };
+    /**
+     * StoreUsage
+     * @description What a store holds, how it grows, when it is full, what it costs, what it lacks.
+     *
+     *     ``per_day`` is the growth in bytes a day; ``full_on`` the day on which it will be full at that
+     *     pace, and ``why`` what that rests on. Prices are of a month. ``lag`` counts the bundles that
+     *     jobs wanted on it and that are on other stores alone; ``oldest_read`` is the copy that was read
+     *     through longest ago.
+     */
+    StoreUsage: {
+      /** Name */
+      name: string;
+      /** Bytes */
+      bytes: number;
+      /** Copies */
+      copies: number;
+      /**
+       * Free
+       * @default null
+       */
+      free: number | null;
+      /**
+       * Free At
+       * @default null
+       */
+      free_at: string | null;
+      /**
+       * Floor
+       * @default 0
+       */
+      floor: number;
+      /**
+       * Per Day
+       * @default null
+       */
+      per_day: number | null;
+      /**
+       * Full On
+       * @default null
+       */
+      full_on: string | null;
+      /**
+       * Why
+       * @default
+       */
+      why: string;
+      /**
+       * Price Kept
+       * @default 0
+       */
+      price_kept: number;
+      /**
+       * Price Moved
+       * @default 0
+       */
+      price_moved: number;
+      /**
+       * Currency
+       * @default
+       */
+      currency: string;
+      /**
+       * Lag
+       * @default 0
+       */
+      lag: number;
+      /**
+       * Oldest Read
+       * @default null
+       */
+      oldest_read: string | null;
+      /**
+       * Days
+       * @default []
+       */
+      days: components['schemas']['StoreDay'][];
+      /**
+       * Transfers
+       * @default []
+       */
+      transfers: components['schemas']['TransferDay'][];
+      /**
+       * Subjects
+       * @default []
+       */
+      subjects: components['schemas']['StoreShare'][];
+      /**
+       * Jobs
+       * @default []
+       */
+      jobs: components['schemas']['StoreShare'][];
+      /**
+       * Advice
+       * @default []
+       */
+      advice: string[];
     };
     /** SubjectNights */
     SubjectNights: {
@@ -4465,6 +4731,62 @@ export interface components {
     TokenNew: {
       /** Name */
       name: string;
+    };
+    /**
+     * Transfer
+     * @description A bundle that was brought to a store from another; ``bytes`` were sent for it.
+     */
+    Transfer: {
+      /** Source */
+      source: string;
+      /** Subject Kind */
+      subject_kind: string;
+      /** Subject */
+      subject: string;
+      /** Bundle */
+      bundle: string;
+      /** Bytes */
+      bytes: number;
+      /**
+       * At
+       * Format: date-time
+       */
+      at: string;
+    };
+    /**
+     * TransferDay
+     * @description What was brought to a store on a day of UTC.
+     */
+    TransferDay: {
+      /** Day */
+      day: string;
+      /** Bundles */
+      bundles: number;
+      /** Bytes */
+      bytes: number;
+    };
+    /**
+     * TransferStart
+     * @description Which bundles to bring to a store: all that ``source`` has and it lacks, or, with no source,
+     *     those that jobs wanted on it and it missed. With ``move`` they are removed from the source once
+     *     they are whole.
+     */
+    TransferStart: {
+      /**
+       * Source
+       * @default
+       */
+      source: string;
+      /**
+       * Subject
+       * @default
+       */
+      subject: string;
+      /**
+       * Move
+       * @default false
+       */
+      move: boolean;
     };
     /**
      * TryResult
@@ -6931,6 +7253,81 @@ export interface operations {
       };
     };
   };
+  stores_transfer: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        name: string;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['TransferStart'];
+      };
+    };
+    responses: {
+      /** @description the answer */
+      202: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['MaintenanceStarted'];
+        };
+      };
+      /** @description a problem */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  stores_transfers: {
+    parameters: {
+      query?: {
+        /** @description at most so many items */
+        limit?: number;
+        /** @description “next” of the page before */
+        cursor?: string | null;
+        /** @description a column's name, with “-” before it for backwards */
+        sort?: string;
+        /** @description only of this day of UTC, such as 2026-11-24 */
+        day?: string;
+      };
+      header?: never;
+      path: {
+        name: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description the answer */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Page_Transfer_'];
+        };
+      };
+      /** @description a problem */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
   maintenance_list: {
     parameters: {
       query?: {
@@ -6940,7 +7337,7 @@ export interface operations {
         cursor?: string | null;
         /** @description a column's name, with “-” before it for backwards */
         sort?: string;
-        kind?: '' | 'verify' | 'mend' | 'repack';
+        kind?: '' | 'verify' | 'mend' | 'repack' | 'transfer';
         /** @description only on this store */
         store?: string;
         /** @description only of this subject */
@@ -7767,6 +8164,37 @@ export interface operations {
         };
         content: {
           'application/json': components['schemas']['TryResult'];
+        };
+      };
+      /** @description a problem */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  stores_usage: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        name: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description the answer */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['StoreUsage'];
         };
       };
       /** @description a problem */

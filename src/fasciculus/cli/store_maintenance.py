@@ -1,14 +1,15 @@
-"""``fasciculus stores verify``, ``mend`` and ``repack``"""
+"""``fasciculus stores verify``, ``mend``, ``repack``, and bringing bundles from store to store"""
 
 from __future__ import annotations
 
+from functools import partial
 from typing import TYPE_CHECKING, Annotated
 
 import typer
 
 from .. import models
 from . import output
-from .parameters import AsJson, StoreName
+from .parameters import AsJson, StoreName, Yes
 from .progress import follow_maintenance
 from .session import service
 
@@ -119,3 +120,86 @@ def repack(
     """Rewrite pieces without what no bundle needs. Can be cancelled at any time."""
     with service() as client:
         _finish(client, client.stores_repack(name, subject, over, dry_run), no_wait, as_json, quiet)
+
+
+Source = Annotated[
+    str, typer.Argument(help="The store that has the bundles.", metavar="FROM", show_default=False)
+]
+Target = Annotated[
+    str, typer.Argument(help="The store to bring them to.", metavar="TO", show_default=False)
+]
+
+
+def catch_up(
+    name: StoreName,
+    subject: Subject = "",
+    no_wait: Background = False,
+    quiet: Quiet = False,
+    as_json: AsJson = False,
+) -> None:
+    """Bring the bundles that a store missed from the other stores of its jobs."""
+    with service() as client:
+        started = client.stores_transfer(name, subject=subject)
+        _finish(client, started, no_wait, as_json, quiet)
+
+
+def copy(
+    source: Source,
+    target: Target,
+    subject: Subject = "",
+    no_wait: Background = False,
+    quiet: Quiet = False,
+    as_json: AsJson = False,
+) -> None:
+    """Copy all bundles of one store that another lacks."""
+    with service() as client:
+        started = client.stores_transfer(target, source, subject)
+        _finish(client, started, no_wait, as_json, quiet)
+
+
+def move(
+    source: Source,
+    target: Target,
+    subject: Subject = "",
+    yes: Yes = False,
+    no_wait: Background = False,
+    quiet: Quiet = False,
+    as_json: AsJson = False,
+) -> None:
+    """Bring all bundles of one store to another, and remove them from the first."""
+    with service() as client:
+        client.stores_show(source)
+        output.sure(
+            f"Move all bundles from {source} to {target}? Each is removed from {source} once it is "
+            f"whole on {target}.",
+            yes,
+        )
+        started = client.stores_transfer(target, source, subject, move=True)
+        _finish(client, started, no_wait, as_json, quiet)
+
+
+def transfers(
+    name: StoreName,
+    day: Annotated[
+        str, typer.Option(help="Only of this day of UTC, such as 2026-11-24.", metavar="DAY")
+    ] = "",
+    as_json: AsJson = False,
+) -> None:
+    """List what was brought to a store from others."""
+    with service() as client:
+        rows = list(client.every(partial(client.stores_transfers, name), day=day))
+    if as_json:
+        return output.show_json(rows)
+    output.show_table(
+        rows,
+        [
+            ("AT", lambda t: output.moment(t.at)),
+            ("FROM", lambda t: t.source),
+            ("SUBJECT", lambda t: t.subject),
+            ("BUNDLE", lambda t: t.bundle),
+            ("SENT", lambda t: output.size(t.bytes)),
+        ],
+        f"Nothing was brought to store {name} from others.",
+        right=["SENT"],
+    )
+    return None

@@ -14,7 +14,7 @@ from .output import size
 from .parameters import AsJson, NewStoreName, StoreName, Yes
 from .session import service
 from .steps import prove, show_tried
-from .store_maintenance import mend, repack, verify
+from .store_maintenance import catch_up, copy, mend, move, repack, transfers, verify
 from .store_options import (
     Currency,
     Floor,
@@ -27,13 +27,14 @@ from .store_options import (
     VerifyDays,
     common_fields,
 )
+from .store_usage import show_usage
 
 if TYPE_CHECKING:
     from ..client import Client
 
 app = typer.Typer(help="Places where bundles are kept.", no_args_is_help=True)
-for command in (verify, mend, repack):
-    app.command()(command)
+for command in (verify, mend, repack, catch_up, copy, move, transfers):
+    app.command(command.__name__.replace("_", "-"))(command)
 
 Kind = Annotated[str, typer.Option(help="Kind of store; “stores kinds” lists them.")]
 
@@ -97,6 +98,17 @@ def show(name: StoreName, as_json: AsJson = False) -> None:
             ("jobs", ", ".join(store.jobs) or "none"),
         ]
     )
+    return None
+
+
+@app.command()
+def usage(name: StoreName, as_json: AsJson = False) -> None:
+    """Show what a store holds, how it grows, when it is full and what it costs."""
+    with service() as client:
+        found = client.stores_usage(name)
+    if as_json:
+        return output.show_json(found)
+    show_usage(found)
     return None
 
 

@@ -34,6 +34,30 @@ class MaintenanceCalls(Transport):
             models.MendStart(subject=subject),
         )
 
+    def stores_transfer(
+        self, name: str, source: str = "", subject: str = "", move: bool = False
+    ) -> models.MaintenanceStarted:
+        """Bring bundles that a store lacks: those of ``source``, or those that jobs wanted on it.
+
+        Raises ``RefusedError`` when it lacks nothing.
+        """
+        return self._call(
+            "POST",
+            f"/stores/{quote(name)}/transfer",
+            models.MaintenanceStarted,
+            models.TransferStart(source=source, subject=subject, move=move),
+        )
+
+    def stores_transfers(self, name: str, **query: Any) -> models.Page[models.Transfer]:
+        """What was brought to a store from others, newest first.
+
+        ``query`` may filter by ``day`` of UTC.
+        Returns one page (``sort``); :meth:`every` asks for all.
+        """
+        return self._call(
+            "GET", f"/stores/{quote(name)}/transfers", models.Page[models.Transfer], **query
+        )
+
     def stores_repack(
         self, name: str, subject: str = "", over: int = 20, dry_run: bool = False
     ) -> models.MaintenanceStarted:

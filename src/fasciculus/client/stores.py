@@ -62,6 +62,13 @@ class StoreCalls(Transport):
         """Try a store that is not saved; ``saved`` lends the secrets of a saved one."""
         return self._call("POST", "/stores/try", models.TryResult, store, saved=saved)
 
+    def stores_usage(self, name: str) -> models.StoreUsage:
+        """What a store holds, how it grows, when it is full, what it costs and what it lacks.
+
+        Raises ``NotFoundError`` when there is no such store.
+        """
+        return self._call("GET", f"/stores/{quote(name)}/usage", models.StoreUsage)
+
     def stores_connect(self, name: str) -> models.StoreAccess:
         """Ask the owner of a drive for access; the answer says where to confirm which code.
 

@@ -111,7 +111,6 @@ def advice(
     contents: Sequence[str],
     timetable_text: str,
     keep: int,
-    store_kinds: Sequence[str],
     report_to: Sequence[str],
     starts: Sequence[datetime],
     others: Sequence[tuple[str, datetime]],
@@ -121,11 +120,6 @@ def advice(
 ) -> list[str]:
     """What is unwise about a job's settings, each with the way out."""
     rows = []
-    if all(kind == "folder" for kind in store_kinds):
-        rows.append(
-            "All copies stay on this machine: if it is lost, so are they. "
-            "Add a store on another machine."
-        )
     if includes:
         rows.append(
             "It takes only what is included: what a site adds elsewhere later stays out. "

@@ -20,14 +20,14 @@ _NAMES = {
     "jobs": "Command Databases Job JobDefaults JobInput JobStart JobSummary Note Retiring Rules",
     "kinds": "KindField KindInfo KindSettings Kinds",
     "maintenance": "BundleChange DamageRow Growth GrowthPoint GrowthStore MaintenanceStarted "
-    "MaintenanceTask MendStart RepackStart VerifyStart",
+    "MaintenanceTask MendStart RepackStart Transfer TransferDay TransferStart VerifyStart",
     "paging": "Page",
     "problem": "FieldProblem Health Problem",
     "reports": "MailServer OutboxItem Report ReportDetail",
     "runs": "Attention LogLine Night Overview Run RunDetail Started StoreFill SubjectNights Task "
     "TaskCopy Upcoming",
     "search": "SearchHit",
-    "stores": "Store StoreAccess StoreInput TryResult TryStep",
+    "stores": "Store StoreAccess StoreDay StoreInput StoreShare StoreUsage TryResult TryStep",
 }
 _MODULES = {name: module for module, names in _NAMES.items() for name in names.split()}
 

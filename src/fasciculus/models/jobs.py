@@ -8,12 +8,12 @@ from typing import Annotated, Literal
 
 from pydantic import AfterValidator, BaseModel, Field, model_validator
 
-from ..core import schedule
 from ..core.bundle.codecs import codec
 from ..core.dump.filters import DatabaseRules
 from ..core.errors import SettingError
 from ..core.file_filters import FileRules
 from .inventory import Name, Pattern
+from .timetable import Timetable, Zone
 
 KINDS: tuple[Literal["files", "databases", "mail", "system", "notes"], ...] = (
     "files",
@@ -24,20 +24,6 @@ KINDS: tuple[Literal["files", "databases", "mail", "system", "notes"], ...] = (
 )
 
 MIB = 1024 * 1024
-
-
-def _timetable(value: str) -> str:
-    try:
-        return schedule.parse(value).text
-    except SettingError as error:
-        raise ValueError(error.sentence()) from error
-
-
-def _zone(value: str) -> str:
-    try:
-        return schedule.zone(value).key
-    except SettingError as error:
-        raise ValueError(error.sentence()) from error
 
 
 def _file_name(value: str) -> str:
@@ -154,8 +140,8 @@ class JobInput(BaseModel):
     dead_share: int = Field(default=50, ge=5, le=100)
     compare_every: int = Field(default=0, ge=0, le=1000)
     stores: list[str]
-    timetable: Annotated[str, AfterValidator(_timetable)] = "daily 02:15"
-    zone: Annotated[str, AfterValidator(_zone)] = "UTC"
+    timetable: Timetable = "daily 02:15"
+    zone: Zone = "UTC"
     keep: int = Field(default=7, ge=1, le=10_000)
     report_to: list[Annotated[str, AfterValidator(_address)]] = []
     report_when: Literal["always", "trouble"] = "always"

@@ -7,9 +7,9 @@ from __future__ import annotations
 from datetime import datetime
 from typing import Literal
 
-from pydantic import BaseModel, Field
+from pydantic import BaseModel, Field, model_validator
 
-MaintenanceKind = Literal["verify", "mend", "repack"]
+MaintenanceKind = Literal["verify", "mend", "repack", "transfer"]
 
 
 class VerifyStart(BaseModel):
@@ -35,6 +35,41 @@ class RepackStart(BaseModel):
     dry_run: bool = False
 
 
+class TransferStart(BaseModel):
+    """Which bundles to bring to a store: all that ``source`` has and it lacks, or, with no source,
+    those that jobs wanted on it and it missed. With ``move`` they are removed from the source once
+    they are whole."""
+
+    source: str = ""
+    subject: str = ""
+    move: bool = False
+
+    @model_validator(mode="after")
+    def _moves_from_somewhere(self) -> TransferStart:
+        if self.move and not self.source:
+            raise ValueError("Name the store that the bundles are moved from.")
+        return self
+
+
+class Transfer(BaseModel):
+    """A bundle that was brought to a store from another; ``bytes`` were sent for it."""
+
+    source: str
+    subject_kind: str
+    subject: str
+    bundle: str
+    bytes: int
+    at: datetime
+
+
+class TransferDay(BaseModel):
+    """What was brought to a store on a day of UTC."""
+
+    day: str
+    bundles: int
+    bytes: int
+
+
 class MaintenanceStarted(BaseModel):
     """The answer to starting maintenance: one piece of work a subject."""
 
@@ -53,6 +88,9 @@ class MaintenanceTask(BaseModel):
     bundle: str = ""
     deep: bool = False
     dry_run: bool = False
+    #: For a transfer: the store it is from, empty for whichever has the bundles.
+    source: str = ""
+    move: bool = False
     state: str
     outcome: str | None = None
     sentence: str = ""

@@ -49,6 +49,12 @@ class SavedQuery(BaseModel):
     saved: str = Field(default="", description="the saved one, whose secrets are used")
 
 
+class TransfersQuery(PageQuery):
+    day: str = Field(
+        default="", max_length=10, description="only of this day of UTC, such as 2026-11-24"
+    )
+
+
 class UntriedQuery(BaseModel):
     untried: bool = Field(
         default=False, description="save it without trying; no job writes to it until it was tried"
@@ -141,7 +147,7 @@ class ReportsQuery(WordsQuery):
 
 
 class MaintenanceQuery(PageQuery):
-    kind: Literal["", "verify", "mend", "repack"] = ""
+    kind: Literal["", "verify", "mend", "repack", "transfer"] = ""
     store: str = Field(default="", description="only on this store")
     subject: str = Field(default="", description="only of this subject")
     state: Literal["", "queued", "running", "ended"] = ""

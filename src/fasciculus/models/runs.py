@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from datetime import datetime
+from datetime import date, datetime
 
 from pydantic import BaseModel
 
@@ -90,12 +90,19 @@ class Upcoming(BaseModel):
 
 
 class StoreFill(BaseModel):
+    """What a store holds; ``full_on`` is the day on which it will be full, where that can be told,
+    and ``lag`` how many bundles it missed."""
+
     name: str
     kind: str
     where: str
     copies: int
     bytes: int
     newest: datetime | None = None
+    free: int | None = None
+    full_on: date | None = None
+    lag: int = 0
+    tried: bool = True
 
 
 class Night(BaseModel):

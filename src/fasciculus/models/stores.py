@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from datetime import datetime
+from datetime import date, datetime
 from typing import Annotated, Literal
 
 from pydantic import AfterValidator, BaseModel, Field
@@ -11,6 +11,8 @@ from ..core.errors import SettingError
 from ..core.transfer_limits import parse_limit
 from .inventory import Name
 from .kinds import KindSettings
+from .maintenance import TransferDay
+from .timetable import Timetable, Zone
 
 
 def _limit(value: str) -> str:
@@ -40,6 +42,12 @@ class StoreFields(BaseModel):
     price_kept: float = Field(default=0, ge=0, le=1_000_000)
     price_moved: float = Field(default=0, ge=0, le=1_000_000)
     currency: str = Field(default="", max_length=8)
+    #: A store whose bundles are brought here on a timetable, as far as they are not here; with
+    #: ``copy_move`` they are removed from it then.
+    copy_from: str = ""
+    copy_timetable: Timetable = "by hand"
+    copy_zone: Zone = "UTC"
+    copy_move: bool = False
 
 
 class StoreInput(StoreFields):
@@ -65,6 +73,52 @@ class Store(StoreFields):
     free_at: datetime | None = None
     #: Whether the owner of a drive has given access; empty for other kinds.
     access: Literal["", "none", "given"] = ""
+
+
+class StoreDay(BaseModel):
+    """A day of UTC: bytes sent and read, and held when they were last counted on it."""
+
+    day: date
+    sent: int
+    received: int
+    stored: int | None = None
+
+
+class StoreShare(BaseModel):
+    """What one subject or job takes of a store: copies, and bytes of their pieces."""
+
+    name: str
+    copies: int
+    bytes: int
+
+
+class StoreUsage(BaseModel):
+    """What a store holds, how it grows, when it is full, what it costs, what it lacks.
+
+    ``per_day`` is the growth in bytes a day; ``full_on`` the day on which it will be full at that
+    pace, and ``why`` what that rests on. Prices are of a month. ``lag`` counts the bundles that
+    jobs wanted on it and that are on other stores alone; ``oldest_read`` is the copy that was read
+    through longest ago."""
+
+    name: str
+    bytes: int
+    copies: int
+    free: int | None = None
+    free_at: datetime | None = None
+    floor: int = 0
+    per_day: int | None = None
+    full_on: date | None = None
+    why: str = ""
+    price_kept: float = 0
+    price_moved: float = 0
+    currency: str = ""
+    lag: int = 0
+    oldest_read: datetime | None = None
+    days: list[StoreDay] = []
+    transfers: list[TransferDay] = []
+    subjects: list[StoreShare] = []
+    jobs: list[StoreShare] = []
+    advice: list[str] = []
 
 
 class TryStep(BaseModel):

@@ -258,6 +258,27 @@ def account(
     return _account(db, row, covered)
 
 
+_LOCAL = "json_extract(host.document, '$.connection.kind') = 'local'"
+
+
+def local_homes(db: sqlite3.Connection) -> list[str]:
+    """The homes of the accounts of this machine."""
+    rows = db.execute(
+        f"SELECT home FROM account JOIN host ON host.id=host_id WHERE {_LOCAL} LIMIT 200"
+    )
+    return [row["home"] for row in rows]
+
+
+def local_roots(db: sqlite3.Connection) -> list[tuple[str, str]]:
+    """(site, document root) of the sites of this machine."""
+    rows = db.execute(
+        "SELECT site.name, CASE WHEN root LIKE '/%' THEN root ELSE home || '/' || root END AS root "
+        "FROM site JOIN account ON account.id=account_id JOIN host ON host.id=host_id "
+        f"WHERE {_LOCAL}"
+    )
+    return [(row["name"], row["root"]) for row in rows]
+
+
 def every_account(db: sqlite3.Connection, host: str = "") -> list[Account]:
     """All accounts, or those of a host, without what other tables tell of them."""
     found: dict[int, Account] = {}

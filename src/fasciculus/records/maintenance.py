@@ -32,11 +32,15 @@ class FoundDamage(Protocol):
 
 
 class MaintenanceOptions(msgspec.Struct, frozen=True, omit_defaults=True):
-    """What was asked: to read every byte; from how much dead weight on, in percent; only to say."""
+    """What was asked: to read every byte; from how much dead weight on, in percent; only to say;
+    from which store to bring bundles, and whether to move them.
+    """
 
     deep: bool = False
     over: int = 20
     dry_run: bool = False
+    source: str = ""
+    move: bool = False
 
 
 def _maintenance(row: sqlite3.Row) -> MaintenanceTask:
@@ -50,6 +54,8 @@ def _maintenance(row: sqlite3.Row) -> MaintenanceTask:
         bundle=row["bundle"],
         deep=options.deep,
         dry_run=options.dry_run,
+        source=options.source,
+        move=options.move,
         state=row["state"],
         outcome=row["outcome"],
         sentence=row["sentence"],

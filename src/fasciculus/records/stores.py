@@ -61,6 +61,22 @@ def store(db: sqlite3.Connection, cipher: SecretCipher, name: str) -> Store:
     return _store(row, cipher)
 
 
+def fields(db: sqlite3.Connection, name: str) -> StoreFields:
+    """What was set of a store. Raises ``MissingError``, with the nearest name."""
+    row = db.execute("SELECT document FROM store WHERE name=?", (name,)).fetchone()
+    if row is None:
+        raise nearest(db, "store", name, "store")
+    return StoreFields.model_validate_json(row["document"])
+
+
+def copying(db: sqlite3.Connection) -> list[StoreFields]:
+    """The stores to which bundles of another one are brought on a timetable."""
+    rows = db.execute(
+        "SELECT document FROM store WHERE coalesce(json_extract(document, '$.copy_from'), '') != ''"
+    )
+    return [StoreFields.model_validate_json(row["document"]) for row in rows]
+
+
 def store_ids(db: sqlite3.Connection) -> dict[str, int]:
     return {row["name"]: row["id"] for row in db.execute("SELECT id, name FROM store")}
 
@@ -181,6 +197,8 @@ def fills(db: sqlite3.Connection, cipher: SecretCipher) -> list[StoreFill]:
             copies=row["copies"],
             bytes=row["bytes"],
             newest=row["newest"],
+            free=row["free"],
+            tried=row["tried"] is not None,
         )
         for row in rows
     ]

@@ -75,7 +75,9 @@ def build(config: Config, environment: Mapping[str, str] = os.environ) -> Contex
         scheduler=Scheduler(records, tasks, report),
         outbox=outbox,
         previews=Previews(workers),
-        housekeeper=Housekeeper(config, records, cipher, events, tasks.busy, tasks.verify_due),
+        housekeeper=Housekeeper(
+            config, records, cipher, events, tasks.busy, tasks.verify_due, tasks.catch_up
+        ),
         access=DriveAccess(),
     )
 

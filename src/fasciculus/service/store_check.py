@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from ..core.errors import FasciculusError, SettingError
+from ..core.errors import FasciculusError, MissingError, SettingError
 from ..models import StoreInput, TryResult, TryStep
 from ..records import stores
 from ..records.encryption import merged
@@ -30,10 +30,25 @@ _FIELDS = {
 def draft_spec(sources: OrderSources, body: StoreInput, saved: str | None) -> StoreSpec:
     """How to reach a store as it is described, with the secrets that the saved one has already."""
     check_store(body)
+    _check_copying(sources, body)
     db, cipher = sources.db, sources.cipher
     old = stores.secrets(db, cipher, saved) if saved else {}
     store_id = stores.id_of(db, saved) if saved else None
     return described_store(sources, body, merged(old, body.secrets), store_id or "").spec()
+
+
+def _check_copying(sources: OrderSources, body: StoreInput) -> None:
+    """The store that bundles are copied from is there, and another one."""
+    if not body.copy_from:
+        return
+    if body.copy_from == body.name:
+        raise SettingError(
+            "A store cannot be copied to itself.", "Name another one.", field="copy_from"
+        )
+    try:
+        stores.fields(sources.db, body.copy_from)
+    except MissingError as error:
+        raise SettingError(error.message, error.way_out, field="copy_from") from error
 
 
 def try_spec(sources: OrderSources, spec: StoreSpec, store_id: str | None) -> TryResult:

@@ -11,7 +11,7 @@ from typing import Any
 
 from ..kinds import Registry
 from .access import TokenFile
-from .base import Store, StoreKind, StoreSpec
+from .base import Store, StoreKind, StoreSettings, StoreSpec
 
 KINDS: Registry[StoreKind] = Registry(
     "kind of store",
@@ -24,6 +24,11 @@ KINDS: Registry[StoreKind] = Registry(
         "webdav": f"{__name__}.webdav:KIND",
         "drive": f"{__name__}.drive:KIND",
     },
+    refused=dict.fromkeys(
+        ("mailbox", "mail", "email", "imap", "smtp"),
+        "A mailbox is no store: messages are limited in size, go missing without a word, and "
+        "cannot be read in part or listed for certain.",
+    ),
 )
 
 
@@ -37,6 +42,7 @@ def store_spec(
 ) -> StoreSpec:
     """The spec of a store out of plain values or saved JSON; errors as with ``Registry``."""
     parsed = KINDS.parse(settings) if isinstance(settings, Mapping) else KINDS.stored(settings)
+    assert isinstance(parsed, StoreSettings)
     return StoreSpec(name, parsed, dict(secrets or {}), patience, read_back, tokens)
 
 

@@ -16,6 +16,18 @@ from .access import AccessFlow, TokenFile
 _CHUNK = 1024 * 1024
 
 
+class StoreSettings(Settings):
+    """The settings of a kind of store."""
+
+    def on_this_machine(self) -> bool:
+        """Whether what takes this machine takes the store too."""
+        return False
+
+    def unprotected(self) -> str:
+        """What can be read and changed on the way, such as “password and files”."""
+        return ""
+
+
 @dataclass(frozen=True, slots=True)
 class StoreSpec:
     """How to reach a store. ``secrets`` never go into messages or logs.
@@ -26,7 +38,7 @@ class StoreSpec:
     """
 
     name: str
-    settings: Settings
+    settings: StoreSettings
     secrets: dict[str, str] = field(default_factory=dict, repr=False)
     patience: float = 120.0
     read_back: bool = True
@@ -136,7 +148,7 @@ class StoreKind:
 
     name: str
     title: str
-    settings: type[Settings]
+    settings: type[StoreSettings]
     secrets: type[Secrets]
     open: Callable[[StoreSpec], Store]
     access: AccessFlow | None = None

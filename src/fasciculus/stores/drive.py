@@ -18,9 +18,9 @@ from authlib.common.errors import AuthlibBaseError as OAuthError
 from pydantic import Field, field_validator
 
 from ..core.errors import ConnectionLostError, UnreachableError
-from ..kinds import Secrets, Settings
+from ..kinds import Secrets
 from .access import AccessFlow, DeviceRequest, Tokens
-from .base import StoreKind, StoreSpec
+from .base import StoreKind, StoreSettings, StoreSpec
 from .webdav import WebDavStore, web_address
 
 _GRANT = "urn:ietf:params:oauth:grant-type:device_code"
@@ -29,7 +29,7 @@ _TIMEOUT = 30.0
 _SPARE = 60
 
 
-class DriveSettings(Settings):
+class DriveSettings(StoreSettings):
     """A folder on a drive, and where access to it is asked for."""
 
     kind: Literal["drive"] = "drive"
@@ -66,6 +66,10 @@ class DriveSettings(Settings):
     @classmethod
     def _url(cls, value: str) -> str:
         return web_address(value)
+
+    def unprotected(self) -> str:
+        addresses = (self.url, self.device_url, self.token_url)
+        return "tokens and files" if any(a.startswith("http:") for a in addresses) else ""
 
     def describe(self) -> str:
         return f"drive {self.url.partition('://')[2]}"

@@ -18,15 +18,17 @@ from pydantic import Field, field_validator
 
 from ..core.errors import MissingError, StoreFullError, UnreachableError
 from ..fields import absolute_folder
-from ..kinds import Secrets, Settings
-from .base import ConnectStep, StoreItem, StoreKind, StoreSpec
+from ..kinds import Secrets
+from .base import ConnectStep, StoreItem, StoreKind, StoreSettings, StoreSpec
 
 _CHUNK = 4 * 1024 * 1024
 _COMMAND_SECONDS = 300
 _SAID = 300
+#: File systems whose files are on another machine.
+_REMOTE = ("nfs", "nfs4", "cifs", "smb3", "fuse.sshfs", "ceph", "glusterfs", "fuse.glusterfs", "9p")
 
 
-class FolderSettings(Settings):
+class FolderSettings(StoreSettings):
     """A folder of this machine, and what mounts it."""
 
     kind: Literal["folder"] = "folder"
@@ -57,6 +59,9 @@ class FolderSettings(Settings):
     @classmethod
     def _absolute(cls, value: str) -> str:
         return absolute_folder(value)
+
+    def on_this_machine(self) -> bool:
+        return file_system(Path(self.folder)) not in _REMOTE
 
     def describe(self) -> str:
         return self.folder
@@ -243,6 +248,18 @@ class FolderStore:
     def modified(self, path: str) -> datetime | None:
         with self._said(path):
             return datetime.fromtimestamp((self._root / path).stat().st_mtime, UTC)
+
+
+def file_system(folder: Path) -> str:
+    """The type of the file system that a folder is on, such as ``ext4``; empty when unknown."""
+    best, found = Path("/"), ""
+    with suppress(OSError), open("/proc/mounts", encoding="utf-8", errors="replace") as mounts:
+        for line in mounts:
+            _, place, kind, *_ = line.split(" ")
+            mount = Path(place.replace("\\040", " "))
+            if (folder == mount or mount in folder.parents) and len(mount.parts) >= len(best.parts):
+                best, found = mount, kind
+    return found
 
 
 def is_mounted(folder: Path) -> bool:

@@ -16,14 +16,14 @@ from pydantic import Field
 
 from ..core.errors import FasciculusError, MissingError, UnreachableError
 from ..ftp import FtpConnection, FtpSecrets, FtpSettings, FtpSpec
-from .base import ConnectStep, StoreItem, StoreKind, StoreSpec
+from .base import ConnectStep, StoreItem, StoreKind, StoreSettings, StoreSpec
 
 _CHUNK = 256 * 1024
 #: What is read at once, so that its data connection ends before anything else is asked.
 _AT_ONCE = 32 * 1024 * 1024
 
 
-class FtpStoreSettings(FtpSettings):
+class FtpStoreSettings(FtpSettings, StoreSettings):
     """A folder on a server that speaks FTP."""
 
     kind: Literal["ftp"] = "ftp"
@@ -33,6 +33,9 @@ class FtpStoreSettings(FtpSettings):
         description="It is made where it does not exist.",
         examples=["/bundles"],
     )
+
+    def unprotected(self) -> str:
+        return "password and files" if self.security == "none" else ""
 
     def describe(self) -> str:
         port = f":{self.port}" if self.port != 21 else ""

@@ -26,9 +26,9 @@ from ..core.errors import (
     StoreFullError,
     UnreachableError,
 )
-from ..kinds import Secrets, Settings
+from ..kinds import Secrets
 from ..network import reach, resolved
-from .base import ConnectStep, StoreItem, StoreKind, StoreSpec
+from .base import ConnectStep, StoreItem, StoreKind, StoreSettings, StoreSpec
 
 #: Larger files go in parts, several at once. A part is at least 5 MiB, and there are at most 10,000
 #: of them (limits of the S3 API).
@@ -44,7 +44,7 @@ _GONE = ("NoSuchKey", "404", "NotFound", "NoSuchUpload")
 _WORTH_A_TRY = ("SlowDown", "InternalError", "ServiceUnavailable", "RequestTimeout", "503", "500")
 
 
-class S3Settings(Settings):
+class S3Settings(StoreSettings):
     """A bucket, and the folder in it."""
 
     kind: Literal["s3"] = "s3"
@@ -88,6 +88,9 @@ class S3Settings(Settings):
     @classmethod
     def _folder(cls, value: str) -> str:
         return value.strip().strip("/")
+
+    def unprotected(self) -> str:
+        return "files" if self.endpoint.startswith("http:") else ""
 
     def describe(self) -> str:
         return f"s3 {urlsplit(self.endpoint).netloc}/{self.bucket}/{self.folder}".rstrip("/")

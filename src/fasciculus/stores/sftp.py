@@ -25,9 +25,8 @@ from ..core.errors import (
     StoreFullError,
     UnreachableError,
 )
-from ..kinds import Settings
 from ..ssh import TIMEOUT, SshConnection, SshSecrets, SshSpec, broke_off
-from .base import ConnectStep, StoreItem, StoreKind, StoreSpec
+from .base import ConnectStep, StoreItem, StoreKind, StoreSettings, StoreSpec
 
 #: With the request around it, the most that goes into one packet of SSH (RFC 4254, section 5.2:
 #: 32,768 bytes).
@@ -38,7 +37,7 @@ _EXEC_TIMEOUT = 600.0
 _ACKNOWLEDGED_EACH = 16 * 1024 * 1024
 
 
-class SftpSettings(Settings):
+class SftpSettings(StoreSettings):
     """A folder on a server that speaks SFTP."""
 
     kind: Literal["sftp"] = "sftp"

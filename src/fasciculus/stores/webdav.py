@@ -24,9 +24,9 @@ from ..core.errors import (
     UnreachableError,
 )
 from ..core.webdav_answer import PROPERTIES, Resource, parse_resources
-from ..kinds import Secrets, Settings
+from ..kinds import Secrets
 from ..network import reach, resolved, tls_context, untrusted
-from .base import ConnectStep, StoreItem, StoreKind, StoreSpec
+from .base import ConnectStep, StoreItem, StoreKind, StoreSettings, StoreSpec
 
 _CHUNK = 256 * 1024
 #: Files from this size on go in stretches, where the server can write into the middle of one.
@@ -47,7 +47,7 @@ def web_address(value: str) -> str:
     return value.strip().rstrip("/")
 
 
-class WebDavSettings(Settings):
+class WebDavSettings(StoreSettings):
     """A folder on a WebDAV server, and how to sign in there."""
 
     kind: Literal["webdav"] = "webdav"
@@ -74,6 +74,9 @@ class WebDavSettings(Settings):
     @classmethod
     def _url(cls, value: str) -> str:
         return web_address(value)
+
+    def unprotected(self) -> str:
+        return "password and files" if self.url.startswith("http:") else ""
 
     def describe(self) -> str:
         return f"webdav {self.url.partition('://')[2]}"

@@ -16,6 +16,7 @@ from .orders import (
     ReleaseOrder,
     RepackOrder,
     RestoreOrder,
+    TransferOrder,
     VerifyOrder,
 )
 from .results import AnyResult, ReleaseResult
@@ -38,6 +39,10 @@ def carry_out(order: Order, emitter: Emitter, stop: threading.Event) -> AnyResul
             from .maintenance.repack import RepackTask
 
             return RepackTask(order, emitter, stop).run()
+        case TransferOrder():
+            from .maintenance.transfer import TransferTask
+
+            return TransferTask(order, emitter, stop).run()
         case BackupOrder() | RestoreOrder() | PreviewOrder() | ReleaseOrder():
             return _on_host(order, emitter, stop)
 

@@ -87,6 +87,24 @@ class CopyRepacked(Struct, tag_field="event", tag="copy-repacked"):
     manifest: ManifestSummary
 
 
+class CopyMade(Struct, tag_field="event", tag="copy-made"):
+    """A bundle was brought from another store, for which so many bytes were sent."""
+
+    bundle: str
+    source: str
+    bytes: int
+    manifest: ManifestSummary
+
+
+class StoreSeen(Struct, tag_field="event", tag="store-seen"):
+    """What a task moved to and from a store, and what is free there where the store tells."""
+
+    store: str
+    sent: int
+    received: int
+    free: int | None = None
+
+
 class Finished(Struct, tag_field="event", tag="finished"):
     """The last event: what the order came to."""
 
@@ -102,6 +120,8 @@ Event = (
     | DamageCleared
     | CopyVerified
     | CopyRepacked
+    | CopyMade
+    | StoreSeen
     | Finished
 )
 

@@ -307,6 +307,16 @@ class MendOrder(MaintenanceOrder, kw_only=True, tag_field="order", tag="mend"):
     pieces: list[PieceRecord] = []
 
 
+class TransferOrder(MaintenanceOrder, kw_only=True, tag_field="order", tag="transfer"):
+    """Bring ``bundles`` to the store from the sources, the first that has one whole.
+
+    With ``move`` they are removed from the sources once they are whole on the store.
+    """
+
+    sources: list[StoreOrder]
+    move: bool = False
+
+
 class RepackOrder(MaintenanceOrder, kw_only=True, tag_field="order", tag="repack"):
     """Rewrite pieces without what no bundle needs any more.
 
@@ -323,7 +333,14 @@ class RepackOrder(MaintenanceOrder, kw_only=True, tag_field="order", tag="repack
 
 
 Order = (
-    BackupOrder | RestoreOrder | PreviewOrder | ReleaseOrder | VerifyOrder | MendOrder | RepackOrder
+    BackupOrder
+    | RestoreOrder
+    | PreviewOrder
+    | ReleaseOrder
+    | VerifyOrder
+    | MendOrder
+    | RepackOrder
+    | TransferOrder
 )
 
 _encoder = msgspec.json.Encoder()

@@ -95,6 +95,12 @@ class MendResult(MaintenanceResult, kw_only=True, tag_field="result", tag="mend"
     """``entries`` files were mended. ``warned`` when some could not be."""
 
 
+class TransferResult(MaintenanceResult, kw_only=True, tag_field="result", tag="transfer"):
+    """``entries`` bundles were brought, for which ``bytes`` were sent. ``warned`` when some could
+    not be.
+    """
+
+
 class RepackResult(MaintenanceResult, kw_only=True, tag_field="result", tag="repack"):
     """``entries`` pieces were rewritten, which freed ``bytes``.
 
@@ -120,4 +126,5 @@ AnyResult = (
     | VerifyResult
     | MendResult
     | RepackResult
+    | TransferResult
 )

@@ -4,14 +4,16 @@ from __future__ import annotations
 
 import threading
 from collections.abc import Callable, Iterator
-from contextlib import contextmanager
+from contextlib import contextmanager, suppress
 
+from ..core.errors import FasciculusError
 from ..core.transfer_limits import parse_limit
 from ..stores import open_store
 from ..stores.base import Store, connected
 from ..stores.identity import check_identity
 from ..stores.retrying import RetryingStore
 from ..stores.throttle import Throttle
+from .events import Emitter, StoreSeen
 from .orders import StoreOrder
 
 
@@ -24,10 +26,20 @@ def retrying_store(
 
 
 @contextmanager
-def identified(
-    order: StoreOrder, stop: threading.Event, on_retry: Callable[[str], None]
-) -> Iterator[Store]:
+def identified(order: StoreOrder, stop: threading.Event, emitter: Emitter) -> Iterator[Store]:
     """Connect to a store; raises ``DamagedError`` when it is another one."""
-    with connected(retrying_store(order, stop, on_retry)) as store:
+    store = retrying_store(order, stop, emitter.info)
+    with connected(store):
         check_identity(store, order.store_id)
-        yield store
+        try:
+            yield store
+        finally:
+            emitter.emit(seen(store))
+
+
+def seen(store: RetryingStore) -> StoreSeen:
+    """What was moved to and from a store, and what it has free."""
+    free = None
+    with suppress(FasciculusError, OSError):
+        free = store.free()
+    return StoreSeen(store.spec.name, store.sent, store.received, free)

@@ -9,3 +9,11 @@ CREATE TABLE store_day (
   sent INTEGER NOT NULL DEFAULT 0, received INTEGER NOT NULL DEFAULT 0, stored INTEGER,
   PRIMARY KEY (store_id, day)
 ) STRICT, WITHOUT ROWID;
+-- Bundles that were brought to a store from another one.
+CREATE TABLE transfer (
+  id INTEGER PRIMARY KEY AUTOINCREMENT,
+  store_id INTEGER NOT NULL REFERENCES store ON DELETE CASCADE, source TEXT NOT NULL,
+  subject_kind TEXT NOT NULL, subject TEXT NOT NULL, bundle TEXT NOT NULL,
+  bytes INTEGER NOT NULL, at TEXT NOT NULL
+) STRICT;
+CREATE INDEX transfer_store ON transfer(store_id, at);

@@ -7,7 +7,7 @@ from datetime import UTC, datetime
 
 from flask import request
 
-from ...core import job_summary, retention, schedule
+from ...core import job_summary, retention, schedule, store_advice
 from ...core.bundle.layout import moment_of
 from ...core.errors import SettingError
 from ...models import (
@@ -35,6 +35,7 @@ from ..operations import (
     operation,
     principal,
 )
+from ..store_facts import facts
 from .auth import note
 
 
@@ -64,7 +65,7 @@ def _row(job: JobInput) -> Job:
         **job.model_dump(),
         summary=_sentence(job, covers),
         covers=covers,
-        next_start=next_start(job, datetime.now(UTC)) if job.enabled else None,
+        next_start=next_start(job.timetable, job.zone, datetime.now(UTC)) if job.enabled else None,
         last_run=last["id"] if last else None,
         last_outcome=last["outcome"] if last else None,
         last_ended=last["ended"] if last else None,
@@ -219,7 +220,9 @@ def jobs_summary(body: JobInput) -> JobSummary:
     others = [
         (job.name, start)
         for job in jobs.jobs(db)
-        if job.name != body.name and job.enabled and (start := next_start(job, datetime.now(UTC)))
+        if job.name != body.name
+        and job.enabled
+        and (start := next_start(job.timetable, job.zone, datetime.now(UTC)))
     ]
     targets = [stores.store(db, context().cipher, name) for name in body.stores]
     starts = schedule.next_starts(table, zone, datetime.now(UTC), 5)
@@ -228,7 +231,6 @@ def jobs_summary(body: JobInput) -> JobSummary:
         contents=body.contents,
         timetable_text=table.text,
         keep=body.keep,
-        store_kinds=[store.settings.kind for store in targets],
         report_to=body.report_to,
         starts=starts,
         others=others,
@@ -236,6 +238,8 @@ def jobs_summary(body: JobInput) -> JobSummary:
         enabled=body.enabled,
         includes=bool(body.rules.includes),
     )
+    known_facts = [facts(db, store) for store in targets]
+    advice = [*store_advice.of_stores(known_facts, packed, body.keep), *advice]
     if packed:
         advice.append(job_summary.fill_words(packed, body.keep, body.stores))
     return JobSummary(

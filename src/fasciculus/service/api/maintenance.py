@@ -18,6 +18,8 @@ from ...models import (
     MendStart,
     Page,
     RepackStart,
+    Transfer,
+    TransferStart,
     VerifyStart,
 )
 from ...models.queries import (
@@ -26,11 +28,13 @@ from ...models.queries import (
     GrowthQuery,
     LogQuery,
     MaintenanceQuery,
+    TransfersQuery,
 )
 from ...records import (
     bundles,
     maintenance,
     runs,
+    transfers,
     usage,
 )
 from ...records.maintenance import MaintenanceOptions
@@ -104,6 +108,34 @@ def stores_repack(name: str, body: RepackStart) -> MaintenanceStarted:
     if not body.dry_run:
         _note_start("repacking", name, body.subject)
     return MaintenanceStarted(ids=ids)
+
+
+@operation(
+    "POST",
+    "/stores/{name}/transfer",
+    "Bring bundles that a store lacks from other stores",
+    body=TransferStart,
+    response=MaintenanceStarted,
+    status=202,
+)
+def stores_transfer(name: str, body: TransferStart) -> MaintenanceStarted:
+    options = MaintenanceOptions(source=body.source, move=body.move)
+    ids = context().tasks.start_maintenance(
+        "transfer", name, principal().name, body.subject, options=options
+    )
+    _note_start("moving bundles" if body.move else "bringing bundles", name, body.subject)
+    return MaintenanceStarted(ids=ids)
+
+
+@operation(
+    "GET",
+    "/stores/{name}/transfers",
+    "What was brought to a store from others, newest first",
+    query=TransfersQuery,
+    response=Page[Transfer],
+)
+def stores_transfers(name: str, query: TransfersQuery) -> Page[Transfer]:
+    return transfers.transfers(context().records.reader, page_request(query), name, query.day)
 
 
 @operation(

@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
-from datetime import UTC, datetime, timedelta
+from datetime import UTC, date, datetime, timedelta
 from itertools import islice
 from urllib.parse import quote
 
-from ...core import schedule
+from ...core import forecast, schedule
+from ...core.forecast import DayCount
 from ...core.formatting import format_count, format_list
 from ...core.run_report import OUTCOMES, worst
 from ...models import (
@@ -14,7 +15,7 @@ from ...models import (
     Run,
     Upcoming,
 )
-from ...models.runs import Attention, Night, SubjectNights
+from ...models.runs import Attention, Night, StoreFill, SubjectNights
 from ...records import (
     bundles,
     inventory,
@@ -23,7 +24,9 @@ from ...records import (
     reports,
     runs,
     search,
+    store_days,
     stores,
+    transfers,
 )
 from ...records.paging import PageRequest
 from ..background import records_copy
@@ -32,6 +35,8 @@ from ..operations import operation
 from .discovery import covered
 
 _NIGHTS = 14
+_TREND_DAYS = 60
+_SOON_FULL = timedelta(days=14)
 _STARTS = 50
 
 
@@ -47,7 +52,7 @@ def overview() -> Overview:
         upcoming=_upcoming(now),
         recent=runs.runs(db, PageRequest(limit=8), state="ended").items,
         nights=_nights(now),
-        stores=stores.fills(db, context().cipher),
+        stores=_fills(now),
         hosts=inventory.host_count(db),
         accounts=counted.accounts,
         sites=counted.sites,
@@ -55,6 +60,22 @@ def overview() -> Overview:
         bundles=bundles.count(db),
         scheduler_alive=context().scheduler.alive,
     )
+
+
+def _fills(now: datetime) -> list[StoreFill]:
+    """What each store holds, when it will be full, and what it missed."""
+    db, today = context().records.reader, now.date()
+    counted = store_days.every_stored(db, (today - timedelta(days=_TREND_DAYS)).isoformat())
+    lags = transfers.lagging(db)
+    found = stores.fills(db, context().cipher)
+    for row in found:
+        days = [
+            DayCount(date.fromisoformat(day["day"]), stored=day["stored"])
+            for day in counted.get(row.name, [])
+        ]
+        row.full_on = forecast.full_on(row.free, 0, forecast.growth_per_day(days), today)
+        row.lag = lags.get(row.name, 0)
+    return found
 
 
 def _active() -> list[Run]:
@@ -112,7 +133,7 @@ def _attention(now: datetime) -> list[Attention]:
                     text=f"Job {job.name} has never run. Start it once and watch.",
                 )
             )
-    rows += _uncovered() + _damaged()
+    rows += _uncovered() + _damaged() + _lagging_or_full(now)
     waiting = reports.outbox(db)
     if waiting:
         rows.append(
@@ -188,6 +209,33 @@ def _damaged() -> list[Attention]:
                 ),
             )
         )
+    return rows
+
+
+def _lagging_or_full(now: datetime) -> list[Attention]:
+    """Stores that missed bundles, will soon be full, or were never tried."""
+    rows = []
+    for store in _fills(now):
+        link = f"/stores/{quote(store.name)}"
+        if store.lag:
+            what = format_count(store.lag, "bundle")
+            rows.append(
+                Attention(
+                    level="look", link=link, text=f"Store {store.name} lacks {what} of its jobs."
+                )
+            )
+        if store.full_on is not None and store.full_on <= now.date() + _SOON_FULL:
+            rows.append(
+                Attention(
+                    level="look",
+                    link=link,
+                    text=f"Store {store.name} will be full on {store.full_on:%-d %B} at this pace.",
+                )
+            )
+        if not store.tried:
+            rows.append(
+                Attention(level="look", link=link, text=f"Store {store.name} was never tried.")
+            )
     return rows
 
 

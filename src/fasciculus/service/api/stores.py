@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from pathlib import Path
 
-from ...models import Page, Store, StoreAccess, StoreInput, TryResult
+from ...models import Page, Store, StoreAccess, StoreInput, StoreUsage, TryResult
 from ...models.queries import SavedQuery, UntriedQuery, WordsQuery
 from ...records import stores
 from ...records.stores import ProvedStore
@@ -12,6 +12,7 @@ from ...stores import KINDS
 from ..context import context, order_sources
 from ..operations import operation, page_request
 from ..store_check import draft_spec, mark, prove, try_spec, unproved
+from ..store_facts import usage
 from ..tasks.orders.connections import store_order
 from .auth import note
 
@@ -105,6 +106,17 @@ def stores_try(name: str) -> TryResult:
 
 
 @operation(
+    "GET",
+    "/stores/{name}/usage",
+    "What a store holds, how it grows, when it is full, what it costs",
+    response=StoreUsage,
+)
+def stores_usage(name: str) -> StoreUsage:
+    db = context().records.reader
+    return usage(db, stores.store(db, context().cipher, name))
+
+
+@operation(
     "POST",
     "/stores/{name}/access",
     "Ask the owner of a drive for access",
@@ -145,5 +157,6 @@ def _with_access(store: Store) -> Store:
 
 def _saved(name: str, action: str) -> Store:
     note(action, name)
+    context().scheduler.refresh()
     context().events.changed("stores")
     return stores_show(name)

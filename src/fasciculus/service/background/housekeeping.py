@@ -8,7 +8,7 @@ from collections.abc import Callable
 
 from ...config import Config
 from ...core.errors import FasciculusError
-from ...records import inventory, users
+from ...records import inventory, store_days, users
 from ...records.db import Records
 from ...records.encryption import SecretCipher
 from ...records.paging import PageRequest
@@ -32,9 +32,10 @@ class Housekeeper:
         events: EventStream,
         busy: Callable[[], set[tuple[str, str]]],
         verify_some: Callable[[], None],
+        catch_up: Callable[[], None],
     ) -> None:
         self._config, self._records, self._cipher, self._events = config, records, cipher, events
-        self._busy, self._verify_some = busy, verify_some
+        self._busy, self._verify_some, self._catch_up = busy, verify_some, catch_up
         self._closing = threading.Event()
         self._thread = threading.Thread(target=self._loop, name="housekeeper", daemon=True)
 
@@ -51,6 +52,8 @@ class Housekeeper:
                 self.find_accounts,
                 self.forget_gone,
                 self._verify_some,
+                self.weigh_stores,
+                self._catch_up,
             ):
                 self._try(task)
             if self._closing.wait(_HOUR):
@@ -65,6 +68,11 @@ class Housekeeper:
     def copy_records(self) -> None:
         """Bring a copy of the records to the stores that are to have one."""
         records_copy.copy_if_due(self._config, self._records, self._cipher)
+
+    def weigh_stores(self) -> None:
+        """Note what each store holds: growth and forecast come of it."""
+        with self._records.write() as db:
+            store_days.weigh(db)
 
     def find_accounts(self) -> None:
         """Take over what is new or changed on hosts that say so; what is gone waits for a

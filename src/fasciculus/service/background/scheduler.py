@@ -12,9 +12,10 @@ from datetime import UTC, datetime, timedelta
 from ...core import schedule
 from ...core.errors import FasciculusError
 from ...core.formatting import format_duration
-from ...models import JobInput
-from ...records import jobs, runs, settings
+from ...models.stores import StoreFields
+from ...records import jobs, runs, settings, stores
 from ...records.db import Records, stamp
+from ...records.maintenance import MaintenanceOptions
 from ..tasks.backups import AlreadyRunningError
 from ..tasks.service import Tasks
 
@@ -52,14 +53,16 @@ def _ticks() -> float:
 
 
 class Scheduler:
-    """Wakes at the next start of any job. ``refresh`` after a job was changed."""
+    """Wakes at the next start of any job, or of copying between stores. ``refresh`` after one was
+    changed.
+    """
 
     def __init__(self, records: Records, tasks: Tasks, report: Callable[[int], None]) -> None:
         self._records, self._tasks, self._report = records, tasks, report
         self._changed = threading.Condition()
         self._stale = True
         self._closing = False
-        self._heap: list[tuple[datetime, str]] = []
+        self._heap: list[tuple[datetime, str, str]] = []
         self._looked = time.monotonic()
         self.clock_set, self._clock_set_at = "", 0.0
         self._thread = threading.Thread(target=self._loop, name="scheduler", daemon=True)
@@ -140,22 +143,43 @@ class Scheduler:
         left = (self._heap[0][0] - datetime.now(UTC)).total_seconds()
         return min(max(left, 0.05), _LONGEST_WAIT)
 
-    def _next_starts(self, after: datetime) -> list[tuple[datetime, str]]:
+    def _next_starts(self, after: datetime) -> list[tuple[datetime, str, str]]:
+        """When jobs and the copying between stores are due next: the moment, which, its name."""
+        db = self._records.reader
         heap = [
-            (start, job.name)
-            for job in jobs.jobs(self._records.reader)
-            if job.enabled and (start := next_start(job, after))
+            (start, "job", job.name)
+            for job in jobs.jobs(db)
+            if job.enabled and (start := next_start(job.timetable, job.zone, after))
+        ]
+        heap += [
+            (start, "store", store.name)
+            for store in stores.copying(db)
+            if (start := next_start(store.copy_timetable, store.copy_zone, after))
         ]
         heapq.heapify(heap)
         return heap
 
     def _start_due(self, moment: datetime) -> None:
         while self._heap and self._heap[0][0] <= moment:
-            due, name = heapq.heappop(self._heap)
-            self._start(name, due, moment)
-            job = jobs.job(self._records.reader, name)
-            if following := next_start(job, moment):
-                heapq.heappush(self._heap, (following, name))
+            due, what, name = heapq.heappop(self._heap)
+            if what == "job":
+                self._start(name, due, moment)
+                job = jobs.job(self._records.reader, name)
+                timetable, zone = job.timetable, job.zone
+            else:
+                store = stores.fields(self._records.reader, name)
+                self._copy(store)
+                timetable, zone = store.copy_timetable, store.copy_zone
+            if following := next_start(timetable, zone, moment):
+                heapq.heappush(self._heap, (following, what, name))
+
+    def _copy(self, store: StoreFields) -> None:
+        """Bring what a store is to have from another one."""
+        options = MaintenanceOptions(source=store.copy_from, move=store.copy_move)
+        try:
+            self._tasks.start_maintenance("transfer", store.name, "timetable", options=options)
+        except FasciculusError as error:
+            log.info("store %s: nothing was copied: %s", store.name, error.sentence())
 
     def _start(self, name: str, due: datetime, moment: datetime) -> None:
         late = moment - due > timedelta(minutes=2)
@@ -178,8 +202,8 @@ class Scheduler:
         log.warning("job %s was not started: %s", name, reason)
 
 
-def next_start(job: JobInput, after: datetime) -> datetime | None:
-    """The job's next start after a moment, None when it is started by hand."""
-    table = schedule.parse(job.timetable)
-    found = schedule.next_starts(table, schedule.zone(job.zone), after, 1)
+def next_start(timetable: str, zone: str, after: datetime) -> datetime | None:
+    """The next start after a moment, None for what is started by hand."""
+    table = schedule.parse(timetable)
+    found = schedule.next_starts(table, schedule.zone(zone), after, 1)
     return found[0] if found else None

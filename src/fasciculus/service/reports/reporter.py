@@ -80,7 +80,9 @@ class Reporter:
         """
         work = maintenance.task(db, number)
         subject = (work.subject_kind, work.subject)
-        if work.kind == "repack" or (work.kind == "mend" and work.outcome == "cancelled"):
+        if work.kind in ("repack", "transfer") or (
+            work.kind == "mend" and work.outcome == "cancelled"
+        ):
             return
         fresh = maintenance.told_now(db, work.store, subject)
         if work.kind == "verify" and not fresh:

@@ -10,8 +10,8 @@ from collections.abc import Callable
 from ...core.errors import FasciculusError, SettingError
 from ...hosts import KINDS as HOST_KINDS
 from ...models import JobInput, Task
-from ...records import bundles, inventory, jobs, runs, stores
-from ...worker.events import CopyResult, CopyRetired, Event, Log
+from ...records import bundles, inventory, jobs, runs, store_days, stores
+from ...worker.events import CopyResult, CopyRetired, Event, Log, StoreSeen
 from ...worker.orders import Order, ReleaseOrder
 from ...worker.results import AnyResult, BackupResult
 from .handler import HandlerBase
@@ -122,6 +122,9 @@ class BackupHandler(HandlerBase[QueuedBackup]):
                     runs.copied(db, task.number, event.store, event.error, event.kept)
             case CopyRetired():
                 self._retired(task, event)
+            case StoreSeen():
+                with self._records.write() as db:
+                    store_days.seen(db, event.store, event.sent, event.received, event.free)
 
     def _retired(self, task: QueuedBackup, event: CopyRetired) -> None:
         with self._records.write() as db:

@@ -13,22 +13,26 @@ from msgspec.structs import asdict
 
 from ...core.errors import FasciculusError, SettingError
 from ...models import MaintenanceTask
-from ...records import bundles, maintenance, stores
+from ...records import bundles, maintenance, store_days, stores, transfers
+from ...records.encryption import SecretCipher
 from ...records.maintenance import MaintenanceOptions
 from ...worker.events import (
+    CopyMade,
     CopyRepacked,
+    CopyRetired,
     CopyVerified,
     DamageCleared,
     DamageFound,
     Event,
     Log,
+    StoreSeen,
 )
 from ...worker.orders import Order
 from ...worker.results import AnyResult, MaintenanceResult, RepackResult
 from .handler import HandlerBase
 from .orders.maintenance import maintenance_order
 from .progress import TaskProgress
-from .queued import QueuedMaintenance
+from .queued import QueuedMaintenance, Subject
 
 log = logging.getLogger(__name__)
 
@@ -66,7 +70,10 @@ class MaintenanceHandler(HandlerBase[QueuedMaintenance]):
         tasks that are new. Asked for twice, it is done once."""
         with self._records.write() as db:
             stores.store(db, self._cipher, store)
-            name, subjects = self._subjects(db, kind, store, subject, bundle)
+            if kind == "transfer":
+                name, subjects = "", lacking(db, self._cipher, store, options.source, subject)
+            else:
+                name, subjects = self._subjects(db, kind, store, subject, bundle)
             known = [maintenance.pending(db, kind, store, row, options, name) for row in subjects]
             new = [
                 maintenance.add(db, kind, store, row, options, started_by, name)
@@ -115,7 +122,7 @@ class MaintenanceHandler(HandlerBase[QueuedMaintenance]):
         return QueuedMaintenance(
             number=row.id,
             subject=(row.subject_kind, row.subject),
-            lane="maintenance",
+            lane="transfer" if row.kind == "transfer" else "maintenance",
             exclusive=row.kind != "verify",
             store=row.store,
             kind=row.kind,
@@ -135,6 +142,8 @@ class MaintenanceHandler(HandlerBase[QueuedMaintenance]):
             self._log(task, event, "maintenance", task.number)
         elif isinstance(event, CopyRepacked):
             self._repacked(task, event)
+        elif isinstance(event, CopyMade):
+            self._made(task, event)
         else:
             with self._records.write() as db:
                 _note(db, task, event)
@@ -157,6 +166,24 @@ class MaintenanceHandler(HandlerBase[QueuedMaintenance]):
             else:
                 # It is fetched from the store when somebody asks for it.
                 target.unlink(missing_ok=True)
+
+    def _made(self, task: QueuedMaintenance, event: CopyMade) -> None:
+        """Note a copy that was brought here; one that was repacked has a listing of its own."""
+        with self._records.write() as db:
+            own = transfers.made(
+                db,
+                task.store,
+                task.subject,
+                event.bundle,
+                event.source,
+                event.bytes,
+                event.manifest,
+            )
+        for place in (self._config.listing, self._config.manifest) if own else ():
+            source = place(*task.subject, f"{event.bundle}@{event.source}")
+            if source.exists():
+                shutil.copyfile(source, place(*task.subject, f"{event.bundle}@{task.store}"))
+        self._events.changed("bundles")
 
     # Ending --------------------------------------------------------------------
 
@@ -224,6 +251,29 @@ def _note(db: sqlite3.Connection, task: QueuedMaintenance, event: Event) -> None
             maintenance.is_sound(db, task.store, task.subject, event.file)
         case CopyVerified():
             maintenance.verified(db, task.store, task.subject, event.bundle, event.deep)
+        case CopyRetired():
+            bundles.retire(db, *task.subject, event.bundle, event.store)
+        case StoreSeen():
+            store_days.seen(db, event.store, event.sent, event.received, event.free)
+
+
+def lacking(
+    db: sqlite3.Connection, cipher: SecretCipher, store: str, source: str, subject: str
+) -> list[Subject]:
+    """The subjects of which a store lacks bundles. Raises ``SettingError`` where it lacks none."""
+    if source == store:
+        raise SettingError("A store cannot be copied to itself.", "Name two.", field="source")
+    if source:
+        stores.store(db, cipher, source)
+        found = transfers.missing(db, store, source)
+        what = f"Store “{store}” lacks nothing that store “{source}” has."
+    else:
+        found = transfers.missed(db, store)
+        what = f"Store “{store}” has all that its jobs want there."
+    subjects = [row for row in found if subject in ("", row[1])]
+    if not subjects:
+        raise SettingError(what, "There is nothing to bring.")
+    return subjects
 
 
 def _numbers(result: AnyResult) -> dict[str, int]:

@@ -13,8 +13,9 @@ if TYPE_CHECKING:
     from .worker_pool import Worker
 
 Subject = tuple[str, str]
-#: Tasks of runs and restores share one limit; maintenance runs beside them, one at a time.
-Lane = Literal["work", "maintenance"]
+#: Tasks of runs and restores share one limit; maintenance runs beside them, one at a time, and
+#: bringing bundles from store to store, which mostly waits for the network, a few at a time.
+Lane = Literal["work", "maintenance", "transfer"]
 
 
 @dataclass(slots=True, eq=False, kw_only=True)

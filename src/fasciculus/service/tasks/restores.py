@@ -6,8 +6,8 @@ import shutil
 from collections.abc import Callable
 
 from ...models import Restore
-from ...records import restores
-from ...worker.events import Event, Log
+from ...records import restores, store_days
+from ...worker.events import Event, Log, StoreSeen
 from ...worker.orders import Order
 from ...worker.results import AnyResult, RestoreResult
 from .handler import HandlerBase
@@ -37,6 +37,9 @@ class RestoreHandler(HandlerBase[QueuedRestore]):
     def take(self, task: QueuedRestore, event: Event) -> None:
         if isinstance(event, Log):
             self._log(task, event, "restore", task.number)
+        elif isinstance(event, StoreSeen):
+            with self._records.write() as db:
+                store_days.seen(db, event.store, event.sent, event.received, event.free)
 
     def endings(self, task: QueuedRestore, result: AnyResult) -> list[Callable[[], None]]:
         return [lambda: self._end(task, result)]

@@ -12,18 +12,22 @@ from math import ceil
 from ...config import Config
 from ...core.errors import FasciculusError
 from ...models import MaintenanceTask, Restore, Task
-from ...records import maintenance, stores
+from ...records import maintenance, stores, transfers
 from ...records.db import Records
 from ...records.encryption import SecretCipher
 from ...records.maintenance import MaintenanceOptions
 from ...records.paging import PageRequest
 from ...records.runs import RunOptions
+from ...stores import open_store
+from ...stores.base import connected
+from ...stores.identity import check_identity
 from ..event_stream import EventStream
 from . import backups as backups_
 from . import maintenance as maintenance_
 from . import restores as restores_
 from .backups import BackupHandler
 from .maintenance import MaintenanceHandler, Reports
+from .orders.connections import OrderSources, store_order
 from .queued import QueuedBackup, QueuedMaintenance, QueuedRestore, Subject
 from .restores import RestoreHandler
 from .runner import TaskRunner
@@ -32,6 +36,7 @@ from .worker_pool import Workers
 log = logging.getLogger(__name__)
 
 _HOURS_A_DAY = 24
+_TRANSFERS = 3
 _BACKGROUND = "the background"
 _ALL = PageRequest(limit=10_000)
 
@@ -64,7 +69,11 @@ class Tasks:
                 QueuedRestore: self._restores,
                 QueuedMaintenance: self._maintenance,
             },
-            {"work": config.workers or os.cpu_count() or 1, "maintenance": 1},
+            {
+                "work": config.workers or os.cpu_count() or 1,
+                "maintenance": 1,
+                "transfer": _TRANSFERS,
+            },
         )
 
     # Starting and stopping -------------------------------------------------------
@@ -166,6 +175,19 @@ class Tasks:
         if live is not None and task.state == "running":
             maintenance_.with_progress(task, live)
         return task
+
+    def catch_up(self) -> None:
+        """Bring to each store what it missed, as far as it can be reached and others have it."""
+        for name in transfers.lagging(self._records.reader):
+            sources = OrderSources(self._config, self._records.reader, self._cipher)
+            order = store_order(sources, name)
+            try:
+                with connected(open_store(order.spec())) as store:
+                    check_identity(store, order.store_id)
+                self.start_maintenance("transfer", name, _BACKGROUND)
+            except (FasciculusError, OSError) as error:
+                # It is away still: what it lacks is shown, and it is tried again in an hour.
+                log.info("store %s lags behind: %s", name, error)
 
     def verify_due(self) -> None:
         """Queue what of each store was not read through for longer than its setting says.

@@ -11,7 +11,7 @@ from ...core.formatting import format_size
 from ...databases import ENGINES
 from ...hosts.base import HostConnection
 from ..database_access import database_access
-from ..orders import BackupOrder
+from ..orders import BackupOrder, StoreOrder
 
 _SMALLEST = 8 * 1024 * 1024
 _HEADROOM = 64 * 1024 * 1024
@@ -73,3 +73,23 @@ def piece_size_for(order: BackupOrder, spool: Path, info: Callable[[str], None])
         info(f"pieces of {format_size(fits)}, since the spool has no room for more")
         return fits
     return order.piece_size
+
+
+def check_space(store: StoreOrder, free: int | None, order: BackupOrder) -> None:
+    """Raise ``StoreFullError`` where a bundle as large as the last one would not fit.
+
+    ``free`` is None where the store does not tell.
+    """
+    left = None if free is None else free - store.floor
+    if left is None or left >= max(order.expected_packed, 1 if store.floor else 0):
+        return
+    spare = f", of which {format_size(store.floor)} are to stay free" if store.floor else ""
+    took = (
+        f"; the last bundle of {order.subject.name} took {format_size(order.expected_packed)}"
+        if order.expected_packed
+        else ""
+    )
+    raise StoreFullError(
+        f"Store “{store.name}” has {format_size(free or 0)} free{spare}{took}.",
+        "Free space there, or keep fewer copies.",
+    )

@@ -28,12 +28,13 @@ from ...core.bundle.manifest import (
     sums,
 )
 from ...core.bundle.writer import BundleWriter
-from ...core.errors import DamagedError, FasciculusError, StoreFullError
+from ...core.errors import DamagedError, FasciculusError
 from ...core.formatting import format_count, format_list, format_size
 from ...hosts.base import HostConnection
 from ...stores.base import Store
 from ...stores.confirmation import confirm
 from ...stores.identity import check_identity
+from ...stores.retrying import RetryingStore
 from ..errors import NoStoreLeftError, error_text
 from ..events import (
     CopyResult,
@@ -43,9 +44,9 @@ from ..events import (
 )
 from ..orders import BackupOrder, StoreOrder
 from ..results import BackupResult, Outcome
-from ..store_access import retrying_store
+from ..store_access import retrying_store, seen
 from .hooks import TaskHooks
-from .preflight import check_sources, piece_size_for
+from .preflight import check_sources, check_space, piece_size_for
 from .previous import PreviousBundle
 from .sources.files import FileSource
 from .upload import Spool, Uploader
@@ -68,6 +69,7 @@ class BackupTask:
         self._subject = order.subject.ref()
         self._spool = Path(order.spool)
         self._uploaders: list[Uploader] = []
+        self._stores: list[RetryingStore] = []
         self._errors: dict[str, str] = {}
         self._recorded: dict[str, RecordedCopies] = {}
         self._writer: BundleWriter | None = None
@@ -153,8 +155,9 @@ class BackupTask:
     def _ready(self, order: StoreOrder) -> set[str]:
         """Connect, check the mark, clear what an interrupted run left; returns names in use."""
         store = retrying_store(order, self._stop, self._emitter.info)
-        uploader = Uploader(store, self._subject, self._stop, self._pushed)
+        uploader = Uploader(store, self._subject, self._stop, self._pushed, order.floor)
         store.connect()
+        self._stores.append(store)
         check_identity(store, order.store_id)
         if self._order.previous is not None and self._lacks(store):
             self._emitter.info(
@@ -167,13 +170,7 @@ class BackupTask:
         )
         for name in sweep(store, self._subject, recorded, self._spool):
             self._emitter.info(f"store {order.name}: cleared the half-written {name}")
-        free = store.free()
-        if free is not None and free < self._order.expected_packed:
-            raise StoreFullError(
-                f"Store “{order.name}” has {format_size(free)} free, and the last bundle of "
-                f"{self._order.subject.name} took {format_size(self._order.expected_packed)}.",
-                "Free space there, or keep fewer copies.",
-            )
+        check_space(order, store.free(), self._order)
         self._uploaders.append(uploader)
         # A retired bundle's name must not come again while others still need its pieces.
         return {item.name for item in store.items(self._subject.bundles)} | {
@@ -491,6 +488,7 @@ class BackupTask:
                 if idle:
                     self._take_back(uploader)
             Path(self._order.listing).with_suffix(".part").unlink(missing_ok=True)
-        for uploader in self._uploaders:
-            uploader.store.close()
+        for store in self._stores:
+            self._emitter.emit(seen(store))
+            store.close()
         shutil.rmtree(self._spool, ignore_errors=True)

@@ -11,6 +11,8 @@ from msgspec import Struct
 
 from ...core.bundle.layout import SubjectRef
 from ...core.bundle.manifest import PieceRecord
+from ...core.errors import StoreFullError
+from ...core.formatting import format_size
 from ...stores.base import Store
 from ...stores.confirmation import confirm
 from ..errors import NoStoreLeftError
@@ -31,8 +33,11 @@ class Uploader:
         subject: SubjectRef,
         stop: threading.Event,
         on_bytes: Callable[[int], None],
+        floor: int = 0,
     ) -> None:
         self.store, self._subject, self._stop, self._on_bytes = store, subject, stop, on_bytes
+        #: Bytes that stay free on the store.
+        self._floor = floor
         self.queue: queue.Queue[_SpooledPiece | None] = queue.Queue()
         self.failure: Exception | None = None
         self.released: Callable[[_SpooledPiece], None] = lambda spooled: None
@@ -72,8 +77,19 @@ class Uploader:
 
     def _push(self, spooled: _SpooledPiece) -> None:
         path = self._subject.piece(spooled.record.name)
+        if self._floor:
+            self._check_floor(spooled.record.bytes)
         self.store.put(spooled.path, path, self._on_bytes)
         confirm(self.store, path, spooled.record.bytes, spooled.record.sha256)
+
+    def _check_floor(self, size: int) -> None:
+        free = self.store.free()
+        if free is not None and free - size < self._floor:
+            raise StoreFullError(
+                f"Store “{self.name}” has {format_size(free)} free, and {format_size(self._floor)} "
+                "are to stay free.",
+                "Free space there, or keep fewer copies.",
+            )
 
 
 class Spool:

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import hashlib
 import shutil
 import threading
 from contextlib import AbstractContextManager, ExitStack
@@ -20,7 +19,6 @@ from ...core.errors import (
     DamagedError,
     FasciculusError,
     MissingError,
-    StoreFullError,
 )
 from ...core.formatting import (
     THE_RECORDS,
@@ -38,9 +36,9 @@ from ..events import (
 from ..orders import MendOrder, StoreOrder
 from ..results import MendResult
 from ..store_access import identified
+from .fetching import fetch
 from .known_copies import listing_at_hand
 
-_CHUNK = 1024 * 1024
 _T = TypeVar("_T")
 
 
@@ -102,7 +100,7 @@ class MendTask:
         return found
 
     def _connected(self, order: StoreOrder) -> AbstractContextManager[Store]:
-        return identified(order, self._stop, self._emitter.info)
+        return identified(order, self._stop, self._emitter)
 
     def _mend(self, store: Store, sources: list[Store]) -> None:
         for file in self._order.files:
@@ -131,7 +129,7 @@ class MendTask:
                 continue
             local = self._spool / name
             try:
-                if self._fetch(source, path, local) != wanted.sha256:
+                if fetch(source, path, local, wanted.bytes) != wanted.sha256:
                     self._emitter.warn(f"pieces/{name}: damaged on {source.spec.name} too")
                     continue
                 store.put(local, path, lambda count: None)
@@ -167,22 +165,6 @@ class MendTask:
             return self._recorded[store.spec.name].manifest_and_bytes(store, bundle)
         except (MissingError, DamagedError):
             return None
-
-    def _fetch(self, source: Store, path: str, local: Path) -> str:
-        free = shutil.disk_usage(self._spool).free
-        size = source.size(path) or 0
-        if size > free:
-            raise StoreFullError(
-                f"The spool has only {format_size(free)} free, and {path} needs "
-                f"{format_size(size)}.",
-                "Free space on that disk, or move the spool (FASCICULUS_SPOOL).",
-            )
-        digest = hashlib.sha256()
-        with source.open(path) as stream, local.open("wb") as sink:
-            while chunk := stream.read(_CHUNK):
-                digest.update(chunk)
-                sink.write(chunk)
-        return digest.hexdigest()
 
     # A bundle's own files --------------------------------------------------------
 

@@ -66,7 +66,7 @@ class RepackTask:
         """Repack what is worth it. Raises ``FasciculusError`` before anything was removed."""
         self._spool.mkdir(parents=True, exist_ok=True, mode=0o700)
         try:
-            with identified(self._order.store, self._stop, self._emitter.info) as store:
+            with identified(self._order.store, self._stop, self._emitter) as store:
                 if not self._order.dry_run:
                     if not store.replaces_at_once():
                         raise FasciculusError(

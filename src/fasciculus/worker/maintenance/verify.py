@@ -64,7 +64,7 @@ class VerifyTask:
         """
         self._spool.mkdir(parents=True, exist_ok=True, mode=0o700)
         try:
-            with identified(self._order.store, self._stop, self._emitter.info) as store:
+            with identified(self._order.store, self._stop, self._emitter) as store:
                 return self._look(store)
         finally:
             shutil.rmtree(self._spool, ignore_errors=True)

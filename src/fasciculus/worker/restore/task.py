@@ -45,7 +45,7 @@ from ..database_access import database_access
 from ..events import Emitter, Progress
 from ..orders import RestoreOrder
 from ..results import RestoreResult
-from ..store_access import retrying_store
+from ..store_access import retrying_store, seen
 from .mail import MailSettingsRestore
 from .pending_entries import PendingEntries
 from .privileges import privileges_of, without_privileges
@@ -84,7 +84,10 @@ class RestoreTask:
         try:
             store = retrying_store(self._order.store, self._stop, self._emitter.info)
             with connected(store):
-                return self._restore(store, spool)
+                try:
+                    return self._restore(store, spool)
+                finally:
+                    self._emitter.emit(seen(store))
         finally:
             if self._target is not None:
                 self._target.close()

@@ -10,7 +10,7 @@ import msgspec
 from ....core.bundle.manifest import PieceRecord
 from ....core.errors import SettingError
 from ....models import MaintenanceTask
-from ....records import maintenance
+from ....records import maintenance, transfers
 from ....records.maintenance import RecordedCopy
 from ....worker.orders import (
     CopyOrder,
@@ -18,6 +18,7 @@ from ....worker.orders import (
     RepackOrder,
     StoreOrder,
     SubjectOrder,
+    TransferOrder,
     VerifyOrder,
 )
 from .connections import OrderSources, recorded_copies, recorded_copy, store_order
@@ -34,7 +35,7 @@ class _Common(TypedDict):
 
 def maintenance_order(
     sources: OrderSources, task: MaintenanceTask
-) -> VerifyOrder | MendOrder | RepackOrder:
+) -> VerifyOrder | MendOrder | RepackOrder | TransferOrder:
     """What a worker needs to know for one maintenance task."""
     db, config = sources.db, sources.config
     subject = (task.subject_kind, task.subject)
@@ -71,7 +72,24 @@ def maintenance_order(
                 threads=config.threads or os.cpu_count() or 2,
                 spool_limit=config.spool_limit,
             )
-    raise SettingError(f"There is no maintenance “{task.kind}”.", "Choose verify, mend or repack.")
+        case "transfer":
+            return _transfer(sources, task, common)
+    raise SettingError(
+        f"There is no maintenance “{task.kind}”.", "Choose verify, mend, repack or transfer."
+    )
+
+
+def _transfer(sources: OrderSources, task: MaintenanceTask, common: _Common) -> TransferOrder:
+    db, subject = sources.db, (task.subject_kind, task.subject)
+    if task.source:
+        names, found = [task.source], transfers.missing(db, task.store, task.source, subject)
+    else:
+        names = maintenance.other_stores(db, task.store, subject)
+        found = transfers.missed(db, task.store, subject)
+    others = [_other_store(sources, name, subject) for name in names]
+    known = {copy.name: copy for other in others for copy in other.recorded}
+    common["bundles"] = [known[name] for name in found.get(subject, []) if name in known]
+    return TransferOrder(**common, sources=others, move=task.move)
 
 
 def _other_store(sources: OrderSources, name: str, subject: tuple[str, str]) -> StoreOrder:

@@ -1,0 +1,60 @@
+"""What a store holds and costs, for people."""
+
+from __future__ import annotations
+
+from .. import models
+from . import output
+from .output import size
+
+_DAYS = 14
+
+
+def show_usage(found: models.StoreUsage) -> None:
+    """The numbers, then what takes most, then the last days, then the advice."""
+    full = f"{found.full_on:%-d %B %Y}. {found.why}" if found.full_on else found.why
+    output.show_fields(
+        [
+            ("store", found.name),
+            ("holds", f"{size(found.bytes)} in {output.count(found.copies, 'copy', 'copies')}"),
+            ("free", "not told" if found.free is None else size(found.free)),
+            *([("stays free", size(found.floor))] if found.floor else []),
+            ("grows", "not known yet" if found.per_day is None else f"{size(found.per_day)} a day"),
+            ("full on", full),
+            *_prices(found),
+            ("lacks", output.count(found.lag, "bundle") if found.lag else "nothing"),
+            ("read through", f"all since {output.moment(found.oldest_read)}"),
+        ]
+    )
+    for title, rows in (("SUBJECT", found.subjects), ("JOB", found.jobs)):
+        output.out.print()
+        output.show_table(
+            rows,
+            [
+                (title, lambda r: r.name),
+                ("COPIES", lambda r: r.copies),
+                ("STORED", lambda r: size(r.bytes)),
+            ],
+            "",
+            right=["COPIES", "STORED"],
+        )
+    output.out.print()
+    output.show_table(
+        found.days[-_DAYS:],
+        [
+            ("DAY (UTC)", lambda d: d.day),
+            ("SENT", lambda d: size(d.sent)),
+            ("READ", lambda d: size(d.received)),
+            ("HELD", lambda d: "–" if d.stored is None else size(d.stored)),
+        ],
+        "Nothing was sent or read yet.",
+        right=["SENT", "READ", "HELD"],
+    )
+    for row in found.advice:
+        output.say(f"Advice: {row}")
+
+
+def _prices(found: models.StoreUsage) -> list[tuple[str, str]]:
+    if not found.price_kept and not found.price_moved:
+        return []
+    both = f"{found.price_kept:.2f} for what is held, {found.price_moved:.2f} for what was moved"
+    return [("a month costs", f"{both} {found.currency}".strip())]

@@ -1,0 +1,77 @@
+"""What went to and from each store on each day, what it held, and what it has free."""
+
+from __future__ import annotations
+
+import sqlite3
+from datetime import UTC, datetime
+
+from .db import now
+
+
+def _today() -> str:
+    return f"{datetime.now(UTC):%Y-%m-%d}"
+
+
+def seen(db: sqlite3.Connection, store: str, sent: int, received: int, free: int | None) -> None:
+    """Note what a task moved, and what is free there where the store tells."""
+    values = {"store": store, "day": _today(), "sent": sent, "received": received}
+    db.execute(
+        "INSERT INTO store_day (store_id, day, sent, received) SELECT id, :day, :sent, :received "
+        "FROM store WHERE name=:store ON CONFLICT DO UPDATE SET sent=sent+excluded.sent, "
+        "received=received+excluded.received",
+        values,
+    )
+    if free is not None:
+        db.execute("UPDATE store SET free=?, free_at=? WHERE name=?", (free, now(), store))
+
+
+def weigh(db: sqlite3.Connection) -> None:
+    """Note what each store holds now; the last count of a day is what it held on that day."""
+    db.execute(
+        "INSERT INTO store_day (store_id, day, stored) SELECT store.id, ?, "
+        "coalesce((SELECT sum(stored) FROM usage WHERE store_id=store.id), 0) FROM store "
+        "WHERE true "
+        "ON CONFLICT DO UPDATE SET stored=excluded.stored",
+        (_today(),),
+    )
+
+
+def rows(db: sqlite3.Connection, store: str, most: int = 400) -> list[sqlite3.Row]:
+    """(day, sent, received, stored) of a store, oldest first."""
+    found = db.execute(
+        "SELECT day, sent, received, stored FROM store_day JOIN store ON store.id=store_id "
+        "WHERE store.name=? ORDER BY day DESC LIMIT ?",
+        (store, most),
+    ).fetchall()
+    return found[::-1]
+
+
+def by_subject(db: sqlite3.Connection, store: str, most: int) -> list[sqlite3.Row]:
+    """(name, copies, bytes) of the subjects that take most of a store."""
+    return db.execute(
+        "SELECT subject AS name, copies, stored AS bytes FROM usage JOIN store ON "
+        "store.id=store_id WHERE store.name=? ORDER BY stored DESC, subject LIMIT ?",
+        (store, most),
+    ).fetchall()
+
+
+def by_job(db: sqlite3.Connection, store: str) -> list[sqlite3.Row]:
+    """(name, copies, bytes) of the jobs: what the pieces take that their bundles brought."""
+    return db.execute(
+        "SELECT job AS name, count(*) AS copies, sum(packed) AS bytes FROM bundle JOIN copy ON "
+        "bundle_id=bundle.id JOIN store ON store.id=store_id WHERE store.name=? GROUP BY job "
+        "ORDER BY 3 DESC",
+        (store,),
+    ).fetchall()
+
+
+def every_stored(db: sqlite3.Connection, since: str) -> dict[str, list[sqlite3.Row]]:
+    """By store, (day, stored) of the days since one that were counted, oldest first."""
+    found: dict[str, list[sqlite3.Row]] = {}
+    for row in db.execute(
+        "SELECT store.name, day, stored FROM store_day JOIN store ON store.id=store_id "
+        "WHERE stored IS NOT NULL AND day >= ? ORDER BY day",
+        (since,),
+    ):
+        found.setdefault(row["name"], []).append(row)
+    return found

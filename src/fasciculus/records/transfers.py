@@ -1,0 +1,150 @@
+"""Bundles that a store lacks, and those that were brought to it from others."""
+
+from __future__ import annotations
+
+import json
+import sqlite3
+from collections.abc import Iterable
+
+import msgspec
+
+from ..core.bundle.manifest import ManifestSummary
+from ..models import Page, Transfer, TransferDay
+from . import usage
+from .db import now
+from .paging import PageRequest, Query, page
+
+_Subject = tuple[str, str]
+
+
+def missing(
+    db: sqlite3.Connection, store: str, source: str, subject: _Subject | None = None
+) -> dict[_Subject, list[str]]:
+    """By subject, the bundles that one store has and another lacks, oldest first."""
+    rows = db.execute(
+        "SELECT subject_kind, subject, bundle.name FROM bundle JOIN copy ON bundle_id=bundle.id "
+        "JOIN store ON store.id=store_id WHERE store.name=:source AND NOT EXISTS (SELECT 1 FROM "
+        "copy AS other JOIN store AS target ON target.id=other.store_id WHERE "
+        "other.bundle_id=bundle.id AND target.name=:store) "
+        "AND (:kind='' OR (subject_kind=:kind AND subject=:subject)) ORDER BY moment, bundle.id",
+        {"store": store, "source": source, **_named(subject)},
+    )
+    return _by_subject(rows)
+
+
+def missed(
+    db: sqlite3.Connection, store: str, subject: _Subject | None = None
+) -> dict[_Subject, list[str]]:
+    """By subject, the bundles that jobs wanted on a store and that are on others alone.
+
+    Only those that the job's keep rule would have left there: the newest ones.
+    """
+    rows = db.execute(
+        "SELECT subject_kind, subject, name FROM (SELECT bundle.id, bundle.moment, subject_kind, "
+        "subject, bundle.name, json_extract(job.document, '$.keep') AS keep, row_number() OVER "
+        "(PARTITION BY subject_kind, subject, job.id ORDER BY moment DESC, bundle.id DESC) AS "
+        "place, EXISTS (SELECT 1 FROM copy WHERE bundle_id=bundle.id AND store_id=store.id) AS "
+        "held FROM store JOIN job_store ON job_store.store_id=store.id JOIN job ON "
+        "job.id=job_id JOIN bundle ON bundle.job=job.name WHERE store.name=:store AND "
+        "(:kind='' OR (subject_kind=:kind AND subject=:subject))) "
+        "WHERE NOT held AND place <= keep ORDER BY moment, id",
+        {"store": store, **_named(subject)},
+    )
+    return _by_subject(rows)
+
+
+def _named(subject: _Subject | None) -> dict[str, str]:
+    kind, name = subject or ("", "")
+    return {"kind": kind, "subject": name}
+
+
+def _by_subject(rows: Iterable[sqlite3.Row]) -> dict[_Subject, list[str]]:
+    found: dict[_Subject, list[str]] = {}
+    for row in rows:
+        found.setdefault((row[0], row[1]), []).append(row[2])
+    return found
+
+
+def lagging(db: sqlite3.Connection) -> dict[str, int]:
+    """By store, how many bundles jobs wanted on it and it lacks."""
+    names = [row[0] for row in db.execute("SELECT name FROM store ORDER BY name")]
+    counts = {name: sum(map(len, missed(db, name).values())) for name in names}
+    return {name: count for name, count in counts.items() if count}
+
+
+def made(
+    db: sqlite3.Connection,
+    store: str,
+    subject: _Subject,
+    bundle: str,
+    source: str,
+    sent: int,
+    manifest: ManifestSummary,
+) -> bool:
+    """Note a copy that was brought from another store; True when it is unlike most others."""
+    row = db.execute(
+        "SELECT id, manifest FROM bundle WHERE subject_kind=? AND subject=? AND name=?",
+        (*subject, bundle),
+    ).fetchone()
+    target = db.execute("SELECT id FROM store WHERE name=?", (store,)).fetchone()
+    if row is None or target is None:
+        return False
+    own: bool = json.loads(row["manifest"])["listing_sha256"] != manifest.listing_sha256
+    db.execute(
+        "INSERT OR REPLACE INTO copy (bundle_id, store_id, made, manifest) VALUES (?, ?, ?, ?)",
+        (
+            row["id"],
+            target["id"],
+            now(),
+            msgspec.json.encode(manifest).decode() if own else None,
+        ),
+    )
+    db.execute(
+        "INSERT INTO transfer (store_id, source, subject_kind, subject, bundle, bytes, at) "
+        "VALUES (?, ?, ?, ?, ?, ?, ?)",
+        (target["id"], source, *subject, bundle, sent, now()),
+    )
+    usage.refresh(db, target["id"], *subject)
+    return own
+
+
+def transfers(
+    db: sqlite3.Connection, paging: PageRequest, store: str, day: str = ""
+) -> Page[Transfer]:
+    """What was brought to a store, newest first; of one day of UTC alone, such as 2026-11-24."""
+    query = Query(
+        "transfer.*",
+        "transfer JOIN store ON store.id=store_id",
+        "transfer.id",
+        {"at": "transfer.at"},
+        "-at",
+    )
+    query.only("store.name = ?", store)
+    if day:
+        query.only("substr(transfer.at, 1, 10) = ?", day)
+    return page(
+        db,
+        query,
+        paging,
+        lambda row: Transfer(
+            source=row["source"],
+            subject_kind=row["subject_kind"],
+            subject=row["subject"],
+            bundle=row["bundle"],
+            bytes=row["bytes"],
+            at=row["at"],
+        ),
+    )
+
+
+def days(db: sqlite3.Connection, store: str, most: int = 60) -> list[TransferDay]:
+    """How much was brought to a store on each day of UTC, newest first."""
+    return [
+        TransferDay(day=row["day"], bundles=row["bundles"], bytes=row["bytes"])
+        for row in db.execute(
+            "SELECT substr(at, 1, 10) AS day, count(*) AS bundles, sum(bytes) AS bytes FROM "
+            "transfer JOIN store ON store.id=store_id WHERE store.name=? GROUP BY 1 "
+            "ORDER BY 1 DESC LIMIT ?",
+            (store, most),
+        )
+    ]

@@ -1,0 +1,122 @@
+"""What the records and this machine say of a store: where it lies, how it grows, what it costs."""
+
+from __future__ import annotations
+
+import os
+import sqlite3
+from collections.abc import Iterable
+from datetime import UTC, date, datetime
+from pathlib import Path
+
+from ..core import forecast, store_advice
+from ..core.forecast import DayCount
+from ..core.formatting import format_size
+from ..core.store_advice import StoreFacts
+from ..models import Store, StoreDay, StoreShare, StoreUsage
+from ..records import inventory, maintenance, store_days, transfers
+from ..stores import KINDS
+from ..stores.base import StoreSettings
+from ..stores.folder import FolderSettings
+
+_SHARES = 50
+
+
+def facts(db: sqlite3.Connection, store: Store) -> StoreFacts:
+    """A store as advice sees it."""
+    settings = KINDS.parse(store.settings.model_dump())
+    assert isinstance(settings, StoreSettings)
+    local = settings.on_this_machine()
+    room = None if store.free is None else max(0, store.bytes + store.free - store.floor)
+    found = StoreFacts(
+        store.name,
+        on_this_machine=local,
+        unprotected=settings.unprotected(),
+        untried=store.tried is None,
+        room=room,
+    )
+    if not isinstance(settings, FolderSettings):
+        return found
+    folder = Path(settings.folder)
+    return StoreFacts(
+        found.name,
+        local,
+        local and _shares_disk(folder, inventory.local_homes(db)),
+        _published(folder, inventory.local_roots(db)),
+        found.unprotected,
+        found.untried,
+        room,
+    )
+
+
+def _shares_disk(folder: Path, homes: Iterable[str]) -> bool:
+    try:
+        own = os.stat(folder).st_dev
+    except OSError:
+        return False
+    for home in homes:
+        try:
+            if os.stat(home).st_dev == own:
+                return True
+        except OSError:
+            continue
+    return False
+
+
+def _published(folder: Path, roots: Iterable[tuple[str, str]]) -> str:
+    """The site whose document root a folder lies in, links followed."""
+    real = Path(os.path.realpath(folder))
+    for site, root in roots:
+        place = Path(os.path.realpath(root))
+        if place == real or place in real.parents:
+            return site
+    return ""
+
+
+def usage(db: sqlite3.Connection, store: Store) -> StoreUsage:
+    """What a store holds, how it grows, when it is full, what it costs, and what it lacks."""
+    rows = store_days.rows(db, store.name)
+    days = [
+        DayCount(date.fromisoformat(row["day"]), row["sent"], row["received"], row["stored"])
+        for row in rows
+    ]
+    today = datetime.now(UTC).date()
+    per_day = forecast.growth_per_day(days)
+    kept, moved = forecast.price_of_month(
+        store.bytes, days, store.price_kept, store.price_moved, today
+    )
+    last_read = maintenance.last_read(db, store.name)
+    return StoreUsage(
+        name=store.name,
+        bytes=store.bytes,
+        copies=store.copies,
+        free=store.free,
+        free_at=store.free_at,
+        floor=store.floor,
+        per_day=None if per_day is None else round(per_day),
+        full_on=forecast.full_on(store.free, store.floor, per_day, today),
+        why=_why(store, per_day),
+        price_kept=round(kept, 2),
+        price_moved=round(moved, 2),
+        currency=store.currency,
+        lag=sum(map(len, transfers.missed(db, store.name).values())),
+        oldest_read=min(map(datetime.fromisoformat, last_read.values()), default=None),
+        days=[
+            StoreDay(day=row.day, sent=row.sent, received=row.received, stored=row.stored)
+            for row in days
+        ],
+        transfers=transfers.days(db, store.name),
+        subjects=[StoreShare(**row) for row in store_days.by_subject(db, store.name, _SHARES)],
+        jobs=[StoreShare(**row) for row in store_days.by_job(db, store.name)],
+        advice=store_advice.of_store(facts(db, store)),
+    )
+
+
+def _why(store: Store, per_day: float | None) -> str:
+    """What the forecast rests on, or why there is none."""
+    if store.free is None:
+        return "The store does not tell how much is free."
+    if per_day is None:
+        return "A forecast needs three days on which the store was counted."
+    if per_day <= 0:
+        return "It does not grow."
+    return f"At the pace of the days counted, {format_size(round(per_day))} a day."
