@@ -17,6 +17,7 @@ from fasciculus.service.operations import OPERATIONS
 #: Where an operation has no command of its own name: the command that carries it.
 CARRIED = {
     "stores_access": "stores connect",
+    "stores_take_over": "stores take-over",
     "stores_transfer": "stores catch-up",
     "jobs_start": "start",
     "overview": "status",

@@ -379,6 +379,10 @@ export const storesTransfer = (
   body: Optional<Schemas['TransferStart'], 'source' | 'subject' | 'move'>,
 ) => call<Schemas['MaintenanceStarted']>('POST', `/stores/${part(name)}/transfer`, body);
 
+/** Take all bundles that a store holds into the records. */
+export const storesImport = (name: string) =>
+  call<Schemas['MaintenanceStarted']>('POST', `/stores/${part(name)}/import`);
+
 /** What was brought to a store from others, newest first. */
 export const storesTransfers = (name: string, query?: Query<'stores_transfers'>) =>
   call<Schemas['Page_Transfer_']>('GET', `/stores/${part(name)}/transfers` + queryString(query));
@@ -534,6 +538,10 @@ export const storesTry = (name: string) =>
 /** What a store holds, how it grows, when it is full, what it costs. */
 export const storesUsage = (name: string) =>
   call<Schemas['StoreUsage']>('GET', `/stores/${part(name)}/usage`);
+
+/** Make a store ours that another service wrote to. */
+export const storesTakeOver = (name: string) =>
+  call<Schemas['Store']>('POST', `/stores/${part(name)}/take-over`);
 
 /** Ask the owner of a drive for access. */
 export const storesConnect = (name: string) =>

@@ -797,6 +797,23 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  '/api/v1/stores/{name}/import': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /** Take all bundles that a store holds into the records */
+    post: operations['stores_import'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   '/api/v1/stores/{name}/transfers': {
     parameters: {
       query?: never;
@@ -1186,6 +1203,23 @@ export interface paths {
     get: operations['stores_usage'];
     put?: never;
     post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/v1/stores/{name}/take-over': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /** Make a store ours that another service wrote to */
+    post: operations['stores_take_over'];
     delete?: never;
     options?: never;
     head?: never;
@@ -3058,7 +3092,7 @@ export interface components {
        * Kind
        * @enum {string}
        */
-      kind: 'verify' | 'mend' | 'repack' | 'transfer';
+      kind: 'verify' | 'mend' | 'repack' | 'transfer' | 'import';
       /** Store */
       store: string;
       /** Subject Kind */
@@ -4237,6 +4271,11 @@ export interface components {
        * @default 0
        */
       damaged: number;
+      /**
+       * Owner
+       * @default
+       */
+      owner: string;
       /**
        * Tried
        * @default null
@@ -7288,6 +7327,37 @@ export interface operations {
       };
     };
   };
+  stores_import: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        name: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description the answer */
+      202: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['MaintenanceStarted'];
+        };
+      };
+      /** @description a problem */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
   stores_transfers: {
     parameters: {
       query?: {
@@ -7337,7 +7407,7 @@ export interface operations {
         cursor?: string | null;
         /** @description a column's name, with “-” before it for backwards */
         sort?: string;
-        kind?: '' | 'verify' | 'mend' | 'repack' | 'transfer';
+        kind?: '' | 'verify' | 'mend' | 'repack' | 'transfer' | 'import';
         /** @description only on this store */
         store?: string;
         /** @description only of this subject */
@@ -8195,6 +8265,37 @@ export interface operations {
         };
         content: {
           'application/json': components['schemas']['StoreUsage'];
+        };
+      };
+      /** @description a problem */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  stores_take_over: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        name: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description the answer */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Store'];
         };
       };
       /** @description a problem */

@@ -21,7 +21,8 @@ class RecordedCopy(Protocol):
 
     ``manifest`` and ``listing`` are the paths of what is kept beside the records, empty where
     nothing is; ``pieces`` are the names of what it needs, where no manifest is kept. Digests are
-    empty where a version that did not note them made the copy.
+    empty where a version that did not note them made the copy. ``vouched`` says whether this
+    service made it.
     """
 
     name: str
@@ -30,6 +31,7 @@ class RecordedCopy(Protocol):
     listing: str
     listing_sha256: str
     pieces: list[str]
+    vouched: bool
 
 
 def _silent(text: str) -> None:
@@ -83,9 +85,11 @@ class RecordedCopies:
         return manifest, data
 
     def vouches_for(self, name: str) -> bool:
-        """Whether the records know what a copy holds."""
+        """Whether this service made a copy, and the records know what it holds."""
         held = self._copies.get(name)
-        return held is not None and bool(held.manifest_sha256 or held.listing_sha256)
+        return (
+            held is not None and held.vouched and bool(held.manifest_sha256 or held.listing_sha256)
+        )
 
     def is_ours(self, store: Store, name: str) -> bool:
         """Whether a bundle that the records do not know was made by this service."""

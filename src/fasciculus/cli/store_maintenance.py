@@ -24,7 +24,7 @@ Background = Annotated[
 Quiet = Annotated[bool, typer.Option("--quiet", help="Say nothing when all is well.")]
 
 
-def _finish(
+def finish(
     client: Client, started: models.MaintenanceStarted, no_wait: bool, as_json: bool, quiet: bool
 ) -> None:
     """Wait for all that was started, and end with the worst exit code."""
@@ -84,7 +84,7 @@ def verify(
 ) -> None:
     """Check that the copies on a store are whole, and mend what another store still has."""
     with service() as client:
-        _finish(client, client.stores_verify(name, deep, subject, bundle), no_wait, as_json, quiet)
+        finish(client, client.stores_verify(name, deep, subject, bundle), no_wait, as_json, quiet)
 
 
 def mend(
@@ -96,7 +96,7 @@ def mend(
 ) -> None:
     """Replace damaged files by intact ones of other stores."""
     with service() as client:
-        _finish(client, client.stores_mend(name, subject), no_wait, as_json, quiet)
+        finish(client, client.stores_mend(name, subject), no_wait, as_json, quiet)
 
 
 def repack(
@@ -119,7 +119,7 @@ def repack(
 ) -> None:
     """Rewrite pieces without what no bundle needs. Can be cancelled at any time."""
     with service() as client:
-        _finish(client, client.stores_repack(name, subject, over, dry_run), no_wait, as_json, quiet)
+        finish(client, client.stores_repack(name, subject, over, dry_run), no_wait, as_json, quiet)
 
 
 Source = Annotated[
@@ -140,7 +140,7 @@ def catch_up(
     """Bring the bundles that a store missed from the other stores of its jobs."""
     with service() as client:
         started = client.stores_transfer(name, subject=subject)
-        _finish(client, started, no_wait, as_json, quiet)
+        finish(client, started, no_wait, as_json, quiet)
 
 
 def copy(
@@ -154,7 +154,7 @@ def copy(
     """Copy all bundles of one store that another lacks."""
     with service() as client:
         started = client.stores_transfer(target, source, subject)
-        _finish(client, started, no_wait, as_json, quiet)
+        finish(client, started, no_wait, as_json, quiet)
 
 
 def move(
@@ -175,7 +175,18 @@ def move(
             yes,
         )
         started = client.stores_transfer(target, source, subject, move=True)
-        _finish(client, started, no_wait, as_json, quiet)
+        finish(client, started, no_wait, as_json, quiet)
+
+
+def import_(
+    name: StoreName, no_wait: Background = False, quiet: Quiet = False, as_json: AsJson = False
+) -> None:
+    """Take all bundles that a store holds into the records, with their accounts and jobs.
+
+    Jobs come back switched off: their timetable no store knows.
+    """
+    with service() as client:
+        finish(client, client.stores_import(name), no_wait, as_json, quiet)
 
 
 def transfers(

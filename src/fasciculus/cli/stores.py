@@ -14,7 +14,17 @@ from .output import size
 from .parameters import AsJson, NewStoreName, StoreName, Yes
 from .session import service
 from .steps import prove, show_tried
-from .store_maintenance import catch_up, copy, mend, move, repack, transfers, verify
+from .store_maintenance import (
+    catch_up,
+    copy,
+    finish,
+    import_,
+    mend,
+    move,
+    repack,
+    transfers,
+    verify,
+)
 from .store_options import (
     Currency,
     Floor,
@@ -33,8 +43,8 @@ if TYPE_CHECKING:
     from ..client import Client
 
 app = typer.Typer(help="Places where bundles are kept.", no_args_is_help=True)
-for command in (verify, mend, repack, catch_up, copy, move, transfers):
-    app.command(command.__name__.replace("_", "-"))(command)
+for command in (verify, mend, repack, catch_up, copy, move, transfers, import_):
+    app.command(command.__name__.strip("_").replace("_", "-"))(command)
 
 Kind = Annotated[str, typer.Option(help="Kind of store; “stores kinds” lists them.")]
 
@@ -79,6 +89,7 @@ def show(name: StoreName, as_json: AsJson = False) -> None:
                 "tried",
                 output.moment(store.tried) if store.tried else "never; fasciculus stores try",
             ),
+            *([("read only", f"belongs to {store.owner}")] if store.owner else []),
             *([("access", store.access)] if store.access else []),
             ("secrets set", ", ".join(store.secrets_set) or "none"),
             ("copies", store.copies),
@@ -150,6 +161,10 @@ def add(
     price_moved: PriceMoved = None,
     currency: Currency = None,
     untried: Untried = False,
+    take_in: Annotated[
+        bool,
+        typer.Option("--import", help="Take the bundles that it holds into the records."),
+    ] = False,
     as_json: AsJson = False,
 ) -> None:
     """Try a store, and add it when all steps succeed.
@@ -180,8 +195,20 @@ def add(
         prove(tried, as_json)
         made = client.stores_add(store)
         held = [step.text for step in tried.steps if step.name == "bundles"]
-        said = " ".join([f"Added store {made.name}: {made.where}.", *held])
+        said = " ".join([f"Added store {made.name}: {made.where}.", *held, *_foreign(made)])
+        if take_in:
+            output.say(said)
+            finish(client, client.stores_import(name), False, as_json, False)
         output.done(made, said, as_json)
+
+
+def _foreign(store: models.Store) -> list[str]:
+    if not store.owner:
+        return []
+    return [
+        f"It belongs to {store.owner}, and is read only here until you take it over: fasciculus "
+        f"stores take-over {store.name}"
+    ]
 
 
 def _untried(store: models.Store) -> str:
@@ -229,6 +256,19 @@ def change(
             prove(client.stores_try_draft(store, saved=name), as_json)
         made = client.stores_change(name, store, untried=untried)
         output.done(made, f"Changed store {name}.", as_json)
+
+
+@app.command()
+def take_over(name: StoreName, yes: Yes = False, as_json: AsJson = False) -> None:
+    """Make a store ours that another service wrote to; it must have stopped."""
+    with service() as client:
+        store = client.stores_show(name)
+        whose = f"It belongs to {store.owner}. " if store.owner else ""
+        output.sure(
+            f"{whose}Take over store {name}? The other service can write there no more.", yes
+        )
+        made = client.stores_take_over(name)
+    output.done(made, f"Store {name} is this service's now.", as_json)
 
 
 @app.command()

@@ -48,6 +48,13 @@ class MaintenanceCalls(Transport):
             models.TransferStart(source=source, subject=subject, move=move),
         )
 
+    def stores_import(self, name: str) -> models.MaintenanceStarted:
+        """Take all bundles that a store holds into the records.
+
+        Raises ``NotFoundError`` when there is no such store.
+        """
+        return self._call("POST", f"/stores/{quote(name)}/import", models.MaintenanceStarted)
+
     def stores_transfers(self, name: str, **query: Any) -> models.Page[models.Transfer]:
         """What was brought to a store from others, newest first.
 

@@ -69,6 +69,13 @@ class StoreCalls(Transport):
         """
         return self._call("GET", f"/stores/{quote(name)}/usage", models.StoreUsage)
 
+    def stores_take_over(self, name: str) -> models.Store:
+        """Make a store ours that another service wrote to.
+
+        Raises ``NotFoundError`` when there is no such store.
+        """
+        return self._call("POST", f"/stores/{quote(name)}/take-over", models.Store)
+
     def stores_connect(self, name: str) -> models.StoreAccess:
         """Ask the owner of a drive for access; the answer says where to confirm which code.
 

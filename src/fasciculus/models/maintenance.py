@@ -9,7 +9,7 @@ from typing import Literal
 
 from pydantic import BaseModel, Field, model_validator
 
-MaintenanceKind = Literal["verify", "mend", "repack", "transfer"]
+MaintenanceKind = Literal["verify", "mend", "repack", "transfer", "import"]
 
 
 class VerifyStart(BaseModel):

@@ -147,7 +147,7 @@ class ReportsQuery(WordsQuery):
 
 
 class MaintenanceQuery(PageQuery):
-    kind: Literal["", "verify", "mend", "repack", "transfer"] = ""
+    kind: Literal["", "verify", "mend", "repack", "transfer", "import"] = ""
     store: str = Field(default="", description="only on this store")
     subject: str = Field(default="", description="only of this subject")
     state: Literal["", "queued", "running", "ended"] = ""

@@ -66,6 +66,8 @@ class Store(StoreFields):
     copies: int = 0
     bytes: int = 0
     damaged: int = 0
+    #: Whose it is, where another service writes to it: this one only reads it then.
+    owner: str = ""
     #: When all steps of trying it last went well; None for one that was saved untried.
     tried: datetime | None = None
     #: Free bytes when a task last asked, where the store tells.

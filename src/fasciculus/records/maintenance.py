@@ -194,6 +194,7 @@ class RecordedCopy:
     bundle: str
     manifest: ManifestSummary
     own: bool
+    vouched: bool = True
 
 
 def copies_on(
@@ -205,11 +206,12 @@ def copies_on(
             row["name"],
             msgspec.json.decode(row["own"] or row["manifest"], type=ManifestSummary),
             row["own"] is not None,
+            bool(row["vouched"]),
         )
         for row in db.execute(
-            "SELECT bundle.name, bundle.manifest, copy.manifest AS own FROM bundle JOIN copy ON "
-            "bundle_id=bundle.id "
-            "JOIN store ON store.id=store_id WHERE store.name=? AND subject_kind=? AND subject=? "
+            "SELECT bundle.name, bundle.manifest, copy.manifest AS own, vouched FROM bundle "
+            "JOIN copy ON bundle_id=bundle.id JOIN store ON store.id=store_id WHERE store.name=? "
+            "AND subject_kind=? AND subject=? "
             "AND (?='' OR bundle.name=?) ORDER BY moment, bundle.id",
             (store, *subject, bundle, bundle),
         )

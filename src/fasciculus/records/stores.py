@@ -42,6 +42,7 @@ def _store(row: sqlite3.Row, cipher: SecretCipher) -> Store:
         tried=row["tried"],
         free=row["free"],
         free_at=row["free_at"],
+        owner=row["owner"],
     )
 
 
@@ -99,11 +100,21 @@ class ProvedStore:
     where: str
     store_id: str
     tried: bool = True
+    #: Whose it is, in words, where it is another service's.
+    owner: str = ""
 
 
-def has_worked(db: sqlite3.Connection, name: str, store_id: str) -> None:
-    """Note that all steps of trying a store went well, and the id that it has."""
-    db.execute("UPDATE store SET tried=?, mark=? WHERE name=?", (now(), store_id, name))
+def has_worked(db: sqlite3.Connection, name: str, store_id: str, owner: str) -> None:
+    """Note that all steps of trying a store went well, the id that it has, and whose it is."""
+    db.execute(
+        "UPDATE store SET tried=?, mark=?, owner=? WHERE name=?", (now(), store_id, owner, name)
+    )
+
+
+def foreign(db: sqlite3.Connection, names: Iterable[str]) -> dict[str, str]:
+    """By name, those stores that are another service's, and whose, in words."""
+    rows = db.execute("SELECT name, owner FROM store WHERE owner != ''").fetchall()
+    return {row["name"]: row["owner"] for row in rows if row["name"] in set(names)}
 
 
 def untried(db: sqlite3.Connection, names: Iterable[str]) -> list[str]:
@@ -129,8 +140,8 @@ def save_store(
     try:
         if old_name is None:
             db.execute(
-                "INSERT INTO store (name, kind, document, place, secrets, mark, tried) "
-                "VALUES (?, ?, ?, ?, ?, ?, ?)",
+                "INSERT INTO store (name, kind, document, place, secrets, mark, tried, owner) "
+                "VALUES (?, ?, ?, ?, ?, ?, ?, ?)",
                 (
                     new.name,
                     kind,
@@ -139,13 +150,14 @@ def save_store(
                     cipher.encrypt(merged({}, new.secrets)),
                     proved.store_id,
                     tried,
+                    proved.owner,
                 ),
             )
             return
         encrypted = cipher.encrypt(merged(secrets(db, cipher, old_name), new.secrets))
         if not db.execute(
-            "UPDATE store SET name=?, kind=?, document=?, place=?, secrets=?, mark=?, tried=? "
-            "WHERE name=?",
+            "UPDATE store SET name=?, kind=?, document=?, place=?, secrets=?, mark=?, tried=?, "
+            "owner=? WHERE name=?",
             (
                 new.name,
                 kind,
@@ -154,6 +166,7 @@ def save_store(
                 encrypted,
                 proved.store_id,
                 tried,
+                proved.owner,
                 old_name,
             ),
         ).rowcount:

@@ -16,7 +16,7 @@ from types import FrameType
 from .. import config as configuration
 from ..config import Config
 from ..core.errors import FasciculusError, SettingError
-from ..records import users
+from ..records import settings, stores, users
 from ..records.db import Records
 from ..records.encryption import SecretCipher, read_key
 from .app import create_app
@@ -28,6 +28,7 @@ from .drive_access import DriveAccess
 from .event_stream import EventStream
 from .one_time_password import ADMINISTRATOR, make_password, tell
 from .reports.reporter import Reporter
+from .tasks.orders.connections import SERVICE_ID
 from .tasks.previews import Previews
 from .tasks.service import Tasks
 from .tasks.worker_pool import WorkerPool
@@ -48,6 +49,9 @@ def build(config: Config, environment: Mapping[str, str] = os.environ) -> Contex
     if users.count(records.reader):
         # A new one would be made without a word, and open nothing.
         read_key(config.key_file)
+    with records.write() as db:
+        if not settings.get(db, SERVICE_ID):
+            settings.put(db, SERVICE_ID, stores.new_id())
     cipher = SecretCipher(config.key_file)
     events = EventStream()
     reporter = Reporter(config, records, events)

@@ -9,11 +9,16 @@ from ..records.encryption import merged
 from ..records.stores import ProvedStore
 from ..stores import open_store
 from ..stores.base import StoreSpec, connected
-from ..stores.identity import read_identity, write_identity
+from ..stores.identity import claim, read_identity, read_owner, write_identity
 from ..stores.trying import try_store
 from .kind_settings import check_store
 from .store_contents import contents_step
-from .tasks.orders.connections import OrderSources, described_store, manifest_key
+from .tasks.orders.connections import (
+    OrderSources,
+    described_store,
+    manifest_key,
+    service_owner,
+)
 
 #: The settings that a step which fails points to, where the kind has them and the error names none.
 _FIELDS = {
@@ -92,7 +97,7 @@ def prove(sources: OrderSources, body: StoreInput, saved: str | None) -> ProvedS
         raise SettingError(
             failed.text, failed.way_out, field=failed.field or _field_of(failed.name, spec)
         )
-    return ProvedStore(spec.settings.describe(), mark(sources, spec, expected, saved))
+    return mark(sources, spec, expected, saved)
 
 
 def unproved(sources: OrderSources, body: StoreInput, saved: str | None) -> ProvedStore:
@@ -102,18 +107,33 @@ def unproved(sources: OrderSources, body: StoreInput, saved: str | None) -> Prov
     return ProvedStore(spec.settings.describe(), known or stores.new_id(), tried=False)
 
 
-def mark(sources: OrderSources, spec: StoreSpec, expected: str | None, saved: str | None) -> str:
-    """Write the store's id into it, unless it has one; gives the one it has."""
+def mark(
+    sources: OrderSources, spec: StoreSpec, expected: str | None, saved: str | None
+) -> ProvedStore:
+    """Write into a store that it is ours, unless it has an owner; gives its id, and whose it is."""
+    ours = service_owner(sources.db)
     with connected(open_store(spec)) as store:
-        write_identity(store, expected or stores.new_id())
-        found = read_identity(store)
+        write_identity(store, expected or stores.new_id(), ours)
+        found, owner = read_identity(store), read_owner(store)
+        if owner is None and (saved or contents_step(store, b"") is None):
+            claim(store, ours)
+            owner = ours
     if taken := stores.name_of_id(sources.db, found, saved):
         raise SettingError(
             f"That folder is the store “{taken}” already.",
             "Name another folder.",
             field=_field_of("folder", spec),
         )
-    return found
+    whose = owner.words() if owner is not None else "an earlier Fasciculus"
+    if owner is not None and owner.id == ours.id:
+        whose = ""
+    return ProvedStore(spec.settings.describe(), found, owner=whose)
+
+
+def take_over(sources: OrderSources, spec: StoreSpec) -> None:
+    """Make a store ours, whoever wrote to it before."""
+    with connected(open_store(spec)) as store:
+        claim(store, service_owner(sources.db))
 
 
 def _place(field: str, spec: StoreSpec) -> str:

@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 import json
+from dataclasses import asdict, dataclass
 from datetime import UTC, datetime
+from typing import Any
 
 from ..core.bundle.layout import STORE_FILE
 from ..core.errors import DamagedError, FasciculusError, MissingError, TooNewError
@@ -14,18 +16,42 @@ STORE_VERSION = 1
 _MOST = 64 * 1024
 
 
-def write_identity(store: Store, store_id: str) -> None:
+@dataclass(frozen=True, slots=True)
+class StoreOwner:
+    """The service that writes to a store: its id, its machine, and since when."""
+
+    id: str
+    machine: str
+    since: str
+
+    def words(self) -> str:
+        """Whose it is, for people."""
+        return f"the Fasciculus on {self.machine}, since {self.since[:10]}"
+
+
+def write_identity(store: Store, store_id: str, owner: StoreOwner | None = None) -> None:
     """Write the file, unless it is there."""
     if store.size(STORE_FILE) is None:
-        document = {
-            "format": STORE_FORMAT,
-            "version": STORE_VERSION,
-            "id": store_id,
-            "since": datetime.now(UTC).isoformat(timespec="seconds"),
-            "about": "Bundles of Fasciculus. accounts/, sites/ and hosts/ hold one folder per "
-            "subject; a bundle is complete when its bundle.json is there.",
-        }
-        store.put_bytes((json.dumps(document, indent=1) + "\n").encode(), STORE_FILE)
+        _write(store, store_id, datetime.now(UTC).isoformat(timespec="seconds"), owner)
+
+
+def claim(store: Store, owner: StoreOwner) -> None:
+    """Write into the file whose the store is from now on."""
+    known = _read(store)
+    _write(store, str(known["id"]), str(known.get("since", "")), owner)
+
+
+def _write(store: Store, store_id: str, since: str, owner: StoreOwner | None) -> None:
+    document = {
+        "format": STORE_FORMAT,
+        "version": STORE_VERSION,
+        "id": store_id,
+        "since": since,
+        **({"owner": asdict(owner)} if owner is not None else {}),
+        "about": "Bundles of Fasciculus. accounts/, sites/ and hosts/ hold one folder per "
+        "subject; a bundle is complete when its bundle.json is there.",
+    }
+    store.put_bytes((json.dumps(document, indent=1) + "\n").encode(), STORE_FILE)
 
 
 def read_identity(store: Store) -> str:
@@ -34,6 +60,25 @@ def read_identity(store: Store) -> str:
     Raises :class:`MissingError` where the folder is not a store, which is what an unmounted disk
     looks like, and :class:`TooNewError` for a later format.
     """
+    return str(_read(store)["id"])
+
+
+def read_owner(store: Store) -> StoreOwner | None:
+    """The service that writes to the store, None where an earlier version has not noted it; errors
+    as those of :func:`read_identity`.
+    """
+    found = _read(store).get("owner")
+    if not isinstance(found, dict):
+        return None
+    # Whoever wrote it: it is shown to people.
+    words = {
+        key: "".join(c for c in str(found.get(key, "")) if c.isprintable())[:80]
+        for key in ("id", "machine", "since")
+    }
+    return StoreOwner(**words)
+
+
+def _read(store: Store) -> dict[str, Any]:
     if store.size(STORE_FILE) is None:
         raise MissingError(
             f"The folder of store “{store.spec.name}” holds no {STORE_FILE}.",
@@ -41,7 +86,7 @@ def read_identity(store: Store) -> str:
             "If the folder was emptied on purpose, save the store again.",
         )
     try:
-        document = json.loads(read_all(store, STORE_FILE, most=_MOST))
+        document: dict[str, Any] = json.loads(read_all(store, STORE_FILE, most=_MOST))
         if document["format"] != STORE_FORMAT:
             raise KeyError("format")
         if document["version"] > STORE_VERSION:
@@ -49,7 +94,8 @@ def read_identity(store: Store) -> str:
                 f"Store “{store.spec.name}” is in version {document['version']} of its format.",
                 "Use a newer Fasciculus.",
             )
-        return str(document["id"])
+        document["id"]
+        return document
     except FasciculusError:
         raise
     except (ValueError, KeyError, TypeError, RecursionError) as error:
@@ -57,6 +103,18 @@ def read_identity(store: Store) -> str:
             f"{STORE_FILE} of store “{store.spec.name}” cannot be read.",
             "Correct it by hand, or save the store again.",
         ) from error
+
+
+def check_owner(store: Store, owner_id: str) -> None:
+    """Raise :class:`DamagedError` where another service writes to the store."""
+    found = read_owner(store)
+    if owner_id and found is not None and found.id != owner_id:
+        raise DamagedError(
+            f"Store “{store.spec.name}” is used by {found.words()}: two services on one store "
+            "would remove each other's bundles.",
+            f"Give each its own folder; or take it over once the other one has stopped: fasciculus "
+            f"stores take-over {store.spec.name}",
+        )
 
 
 def check_identity(store: Store, store_id: str) -> None:

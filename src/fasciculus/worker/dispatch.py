@@ -10,6 +10,7 @@ from ..hosts import open_host
 from .events import Emitter
 from .orders import (
     BackupOrder,
+    ImportOrder,
     MendOrder,
     Order,
     PreviewOrder,
@@ -43,6 +44,10 @@ def carry_out(order: Order, emitter: Emitter, stop: threading.Event) -> AnyResul
             from .maintenance.transfer import TransferTask
 
             return TransferTask(order, emitter, stop).run()
+        case ImportOrder():
+            from .maintenance.importing import ImportTask
+
+            return ImportTask(order, emitter, stop).run()
         case BackupOrder() | RestoreOrder() | PreviewOrder() | ReleaseOrder():
             return _on_host(order, emitter, stop)
 

@@ -8,7 +8,7 @@ from typing import BinaryIO, Literal
 import msgspec
 from msgspec import Struct, field
 
-from ..core.bundle.manifest import ManifestSummary
+from ..core.bundle.manifest import ManifestSummary, SubjectRecord
 from .results import AnyResult
 
 Level = Literal["info", "warning", "error"]
@@ -96,6 +96,22 @@ class CopyMade(Struct, tag_field="event", tag="copy-made"):
     manifest: ManifestSummary
 
 
+class BundleFound(Struct, tag_field="event", tag="bundle-found", kw_only=True):
+    """A bundle that a store holds; ``vouched`` when its tag says that this service made it."""
+
+    subject_kind: str
+    subject: str
+    name: str
+    job: str
+    host: str
+    entries: int
+    bytes: int
+    packed: int
+    vouched: bool
+    origin: SubjectRecord
+    manifest: ManifestSummary
+
+
 class StoreSeen(Struct, tag_field="event", tag="store-seen"):
     """What a task moved to and from a store, and what is free there where the store tells."""
 
@@ -121,6 +137,7 @@ Event = (
     | CopyVerified
     | CopyRepacked
     | CopyMade
+    | BundleFound
     | StoreSeen
     | Finished
 )

@@ -44,6 +44,8 @@ class CopyOrder(OrderData, kw_only=True):
     listing: str = ""
     listing_sha256: str = ""
     pieces: list[str] = []
+    #: Whether this service made it: set-user-id bits and the like come back by themselves.
+    vouched: bool = True
 
 
 class StoreOrder(OrderData, kw_only=True):
@@ -62,6 +64,8 @@ class StoreOrder(OrderData, kw_only=True):
     tokens: str = ""
     tokens_key: str = ""
     store_id: str
+    #: The id of the service that may write to it.
+    owner_id: str = ""
     #: The key of the service's authentication tags, in hexadecimal.
     signing_key: str = ""
     #: All bundles of the subject that the records know on it.
@@ -163,6 +167,8 @@ class SubjectOrder(OrderData, kw_only=True):
     home: str = ""
     #: Document roots by site, so that one that is gone is reported.
     site_roots: dict[str, str] = {}
+    #: The account that it belongs to; empty for a host.
+    account: str = ""
 
     def ref(self) -> SubjectRef:
         return SubjectRef(self.kind, self.name)
@@ -317,6 +323,13 @@ class TransferOrder(MaintenanceOrder, kw_only=True, tag_field="order", tag="tran
     move: bool = False
 
 
+class ImportOrder(OrderData, kw_only=True, tag_field="order", tag="import"):
+    """Tell of all bundles that a store holds."""
+
+    store: StoreOrder
+    spool: str
+
+
 class RepackOrder(MaintenanceOrder, kw_only=True, tag_field="order", tag="repack"):
     """Rewrite pieces without what no bundle needs any more.
 
@@ -341,6 +354,7 @@ Order = (
     | MendOrder
     | RepackOrder
     | TransferOrder
+    | ImportOrder
 )
 
 _encoder = msgspec.json.Encoder()

@@ -101,6 +101,10 @@ class TransferResult(MaintenanceResult, kw_only=True, tag_field="result", tag="t
     """
 
 
+class ImportResult(MaintenanceResult, kw_only=True, tag_field="result", tag="import"):
+    """``entries`` bundles were found on a store. ``warned`` when something could not be read."""
+
+
 class RepackResult(MaintenanceResult, kw_only=True, tag_field="result", tag="repack"):
     """``entries`` pieces were rewritten, which freed ``bytes``.
 
@@ -127,4 +131,5 @@ AnyResult = (
     | MendResult
     | RepackResult
     | TransferResult
+    | ImportResult
 )

@@ -66,6 +66,16 @@ class DatabaseRecord(Struct):
     tables: dict[str, int] = field(default_factory=dict)
 
 
+class SubjectRecord(Struct):
+    """Where a subject was on its host, so that a new installation can be told of it again."""
+
+    root: str = ""
+    account: str = ""
+    #: Document roots by site.
+    sites: dict[str, str] = field(default_factory=dict)
+    mail_domains: list[str] = field(default_factory=list)
+
+
 class DiffCounts(Struct):
     """How a bundle differs from the previous one; ``grew`` is in bytes of contents."""
 
@@ -119,6 +129,7 @@ class Manifest(Struct):
     listing_sha256: str = ""
     warnings: list[str] = field(default_factory=list)
     left_out: dict[str, ExcludedCount] = field(default_factory=dict)
+    origin: SubjectRecord = field(default_factory=SubjectRecord)
 
     @property
     def entries(self) -> int:
@@ -246,6 +257,7 @@ class _Document(Struct):
     warnings: list[str]
     base: str | None = None
     left_out: dict[str, _Count] = field(default_factory=dict)
+    origin: SubjectRecord = field(default_factory=SubjectRecord)
 
 
 _document_format = msgspec.json.Decoder(_Format).decode
@@ -304,6 +316,7 @@ def parse_manifest(data: bytes) -> Manifest:
         left_out={
             rule: ExcludedCount(count.entries, count.bytes) for rule, count in row.left_out.items()
         },
+        origin=row.origin,
     )
 
 

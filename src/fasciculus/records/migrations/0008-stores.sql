@@ -17,3 +17,7 @@ CREATE TABLE transfer (
   bytes INTEGER NOT NULL, at TEXT NOT NULL
 ) STRICT;
 CREATE INDEX transfer_store ON transfer(store_id, at);
+-- Whose a store is that this service may only read; empty for its own.
+ALTER TABLE store ADD COLUMN owner TEXT NOT NULL DEFAULT '';
+-- Whether this service made the copy itself: what a store alone tells of one is not vouched for.
+ALTER TABLE copy ADD COLUMN vouched INTEGER NOT NULL DEFAULT 1;

@@ -49,6 +49,7 @@ _TOLD = {
         "free",
         "free_at",
         "access",
+        "owner",
     },
     "jobs": {"name"},
 }

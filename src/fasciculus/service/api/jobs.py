@@ -106,8 +106,20 @@ def job_defaults() -> JobDefaults:
 @operation("POST", "/jobs", "Add a job", body=JobInput, response=Job, status=201)
 def jobs_add(body: JobInput) -> Job:
     with context().records.write() as db:
+        _check_owners(db, body)
         jobs.save_job(db, body)
     return _saved(body.name, "added job")
+
+
+def _check_owners(db: sqlite3.Connection, job: JobInput) -> None:
+    """A job that is switched on writes to stores of this service alone."""
+    others = stores.foreign(db, job.stores) if job.enabled else {}
+    for name, owner in others.items():
+        raise SettingError(
+            f"Store “{name}” is read only: it belongs to {owner}.",
+            f"Take it over first (fasciculus stores take-over {name}), or choose another one.",
+            field="stores",
+        )
 
 
 @operation("GET", "/jobs/{name}", "One job", response=Job)
@@ -118,6 +130,7 @@ def jobs_show(name: str) -> Job:
 @operation("PUT", "/jobs/{name}", "Change a job", body=JobInput, response=Job)
 def jobs_change(name: str, body: JobInput) -> Job:
     with context().records.write() as db:
+        _check_owners(db, body)
         jobs.save_job(db, body, name)
     return _saved(name, "changed job")
 

@@ -128,6 +128,19 @@ def stores_transfer(name: str, body: TransferStart) -> MaintenanceStarted:
 
 
 @operation(
+    "POST",
+    "/stores/{name}/import",
+    "Take all bundles that a store holds into the records",
+    response=MaintenanceStarted,
+    status=202,
+)
+def stores_import(name: str) -> MaintenanceStarted:
+    ids = context().tasks.start_maintenance("import", name, principal().name)
+    _note_start("importing", name, "")
+    return MaintenanceStarted(ids=ids)
+
+
+@operation(
     "GET",
     "/stores/{name}/transfers",
     "What was brought to a store from others, newest first",

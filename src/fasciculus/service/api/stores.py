@@ -11,7 +11,7 @@ from ...records.stores import ProvedStore
 from ...stores import KINDS
 from ..context import context, order_sources
 from ..operations import operation, page_request
-from ..store_check import draft_spec, mark, prove, try_spec, unproved
+from ..store_check import draft_spec, mark, prove, take_over, try_spec, unproved
 from ..store_facts import usage
 from ..tasks.orders.connections import store_order
 from .auth import note
@@ -94,13 +94,11 @@ def stores_try(name: str) -> TryResult:
     fresh = stores.untried(sources.db, [name])
     tried = try_spec(sources, order.spec(), "" if fresh else order.store_id)
     if tried.ok:
-        if fresh:
-            reserved = order.store_id
-            order.store_id = mark(sources, order.spec(), reserved, name)
-            if order.tokens:
-                Path(order.tokens).rename(sources.config.tokens(order.store_id))
+        proved = mark(sources, order.spec(), order.store_id, name)
+        if order.tokens and proved.store_id != order.store_id:
+            Path(order.tokens).rename(sources.config.tokens(proved.store_id))
         with context().records.write() as db:
-            stores.has_worked(db, name, order.store_id)
+            stores.has_worked(db, name, proved.store_id, proved.owner)
         context().events.changed("stores")
     return tried
 
@@ -114,6 +112,23 @@ def stores_try(name: str) -> TryResult:
 def stores_usage(name: str) -> StoreUsage:
     db = context().records.reader
     return usage(db, stores.store(db, context().cipher, name))
+
+
+@operation(
+    "POST",
+    "/stores/{name}/take-over",
+    "Make a store ours that another service wrote to",
+    response=Store,
+)
+def stores_take_over(name: str) -> Store:
+    sources = order_sources()
+    before = stores.store(sources.db, context().cipher, name)
+    order = store_order(sources, name)
+    take_over(sources, order.spec())
+    with context().records.write() as db:
+        stores.has_worked(db, name, order.store_id, "")
+    note("took over store", f"{name} of {before.owner or 'this service'}")
+    return _saved(name, "changed store")
 
 
 @operation(

@@ -12,11 +12,13 @@ from typing import Protocol
 from msgspec.structs import asdict
 
 from ...core.errors import FasciculusError, SettingError
+from ...core.formatting import format_list
 from ...models import MaintenanceTask
-from ...records import bundles, maintenance, store_days, stores, transfers
+from ...records import bundles, imports, maintenance, store_days, stores, transfers
 from ...records.encryption import SecretCipher
 from ...records.maintenance import MaintenanceOptions
 from ...worker.events import (
+    BundleFound,
     CopyMade,
     CopyRepacked,
     CopyRetired,
@@ -72,6 +74,8 @@ class MaintenanceHandler(HandlerBase[QueuedMaintenance]):
             stores.store(db, self._cipher, store)
             if kind == "transfer":
                 name, subjects = "", lacking(db, self._cipher, store, options.source, subject)
+            elif kind == "import":
+                name, subjects = "", [("store", store)]
             else:
                 name, subjects = self._subjects(db, kind, store, subject, bundle)
             known = [maintenance.pending(db, kind, store, row, options, name) for row in subjects]
@@ -144,6 +148,13 @@ class MaintenanceHandler(HandlerBase[QueuedMaintenance]):
             self._repacked(task, event)
         elif isinstance(event, CopyMade):
             self._made(task, event)
+        elif isinstance(event, BundleFound):
+            with self._records.write() as db:
+                imports.take(db, task.store, event)
+            subject = (event.subject_kind, event.subject)
+            known = task.newest.get(subject)
+            if known is None or known.manifest.started <= event.manifest.started:
+                task.newest[subject] = event
         else:
             with self._records.write() as db:
                 _note(db, task, event)
@@ -196,6 +207,11 @@ class MaintenanceHandler(HandlerBase[QueuedMaintenance]):
             self._mend(task)
         made = result if isinstance(result, MaintenanceResult) else None
         with self._records.write() as db:
+            if task.newest:
+                new = imports.finish(db, self._cipher, task.store, task.newest.values())
+                if new and made is not None:
+                    made.summary += f" New in the records: {format_list(new)}."
+                task.newest.clear()
             maintenance.end(
                 db,
                 task.number,

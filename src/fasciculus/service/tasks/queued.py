@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass, field
 from typing import TYPE_CHECKING, Literal
 
+from ...worker.events import BundleFound
 from ...worker.orders import BackupOrder
 from .progress import TaskProgress
 
@@ -70,3 +71,5 @@ class QueuedMaintenance(QueuedTask):
     store: str
     kind: str
     shown: MaintenanceTask | None = None
+    #: For an import: the newest bundle of each subject.
+    newest: dict[Subject, BundleFound] = field(default_factory=dict)

@@ -25,6 +25,7 @@ from ...core.bundle.manifest import (
     ExcludedCount,
     Manifest,
     PieceRecord,
+    SubjectRecord,
     sums,
 )
 from ...core.bundle.writer import BundleWriter
@@ -33,7 +34,7 @@ from ...core.formatting import format_count, format_list, format_size
 from ...hosts.base import HostConnection
 from ...stores.base import Store
 from ...stores.confirmation import confirm
-from ...stores.identity import check_identity
+from ...stores.identity import check_identity, check_owner
 from ...stores.retrying import RetryingStore
 from ..errors import NoStoreLeftError, error_text
 from ..events import (
@@ -159,6 +160,7 @@ class BackupTask:
         store.connect()
         self._stores.append(store)
         check_identity(store, order.store_id)
+        check_owner(store, order.owner_id)
         if self._order.previous is not None and self._lacks(store):
             self._emitter.info(
                 f"store {order.name} does not hold all of {self._order.previous.name}: "
@@ -300,6 +302,12 @@ class BackupTask:
             compression=order.compression,
             contents=counts,
             warnings=self._emitter.warnings,
+            origin=SubjectRecord(
+                order.subject.root,
+                order.subject.account,
+                order.subject.site_roots,
+                order.mail.domains if order.mail else [],
+            ),
         )
 
     def _settings(self, file_source: FileSource) -> None:

@@ -3,17 +3,20 @@
 from __future__ import annotations
 
 import json
+import socket
 import sqlite3
 from collections.abc import Mapping
 from dataclasses import dataclass
+from datetime import UTC, datetime
 from typing import TYPE_CHECKING
 
 from ....config import Config
-from ....records import inventory, maintenance, stores
+from ....records import inventory, maintenance, settings, stores
 from ....records.encryption import SecretCipher
 from ....records.maintenance import RecordedCopy
 from ....records.paging import PageRequest
 from ....stores import KINDS as STORE_KINDS
+from ....stores.identity import StoreOwner
 from ....worker.orders import CopyOrder, HostOrder, MailOrder, ServerOrder, StoreOrder
 from ...kind_settings import connection_secrets, server_secrets
 
@@ -24,6 +27,8 @@ if TYPE_CHECKING:
 _ALL = PageRequest(limit=10_000)
 _MANIFESTS = "authentication tags of manifests"
 _TOKENS = "access to drives"
+#: The setting that tells this service from all others.
+SERVICE_ID = "service.id"
 
 
 @dataclass(frozen=True, slots=True)
@@ -42,7 +47,14 @@ def store_order(sources: OrderSources, name: str) -> StoreOrder:
     store_id = stores.id_of(db, name) or ""
     order = described_store(sources, store, stores.secrets(db, cipher, name), store_id)
     order.signing_key = manifest_key(cipher).hex()
+    order.owner_id = service_owner(sources.db).id
     return order
+
+
+def service_owner(db: sqlite3.Connection) -> StoreOwner:
+    """This service, as a store of its own names it."""
+    since = datetime.now(UTC).isoformat(timespec="seconds")
+    return StoreOwner(settings.get(db, SERVICE_ID) or "", socket.gethostname(), since)
 
 
 def described_store(
@@ -94,6 +106,7 @@ def recorded_copy(
         listing=str(config.listing(*subject, name)),
         listing_sha256=copy.manifest.listing_sha256,
         pieces=[] if is_kept else [piece.name for piece in copy.manifest.pieces],
+        vouched=copy.vouched,
     )
 
 

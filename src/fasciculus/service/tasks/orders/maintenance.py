@@ -14,7 +14,9 @@ from ....records import maintenance, transfers
 from ....records.maintenance import RecordedCopy
 from ....worker.orders import (
     CopyOrder,
+    ImportOrder,
     MendOrder,
+    Order,
     RepackOrder,
     StoreOrder,
     SubjectOrder,
@@ -33,10 +35,11 @@ class _Common(TypedDict):
     spool: str
 
 
-def maintenance_order(
-    sources: OrderSources, task: MaintenanceTask
-) -> VerifyOrder | MendOrder | RepackOrder | TransferOrder:
+def maintenance_order(sources: OrderSources, task: MaintenanceTask) -> Order:
     """What a worker needs to know for one maintenance task."""
+    if task.kind == "import":
+        spool = str(sources.config.spool / f"maintenance-{task.id}")
+        return ImportOrder(store=store_order(sources, task.store), spool=spool)
     db, config = sources.db, sources.config
     subject = (task.subject_kind, task.subject)
     named = {"kind": task.subject_kind, "name": task.subject, "host": "", "root": ""}

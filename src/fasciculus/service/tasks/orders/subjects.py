@@ -49,11 +49,19 @@ def _below_account(account: Account, kind: str, name: str) -> SubjectOrder:
             root=account.home,
             home=account.home,
             site_roots=roots,
+            account=name,
         )
     root = next((site.root for site in account.sites if site.name == name), None)
     if root is None:
         raise SettingError(f"There is no site “{name}” any more.", "Change the job.")
-    return SubjectOrder(kind="site", name=name, host=account.host, root=root, home=account.home)
+    return SubjectOrder(
+        kind="site",
+        name=name,
+        host=account.host,
+        root=root,
+        home=account.home,
+        account=account.name,
+    )
 
 
 def databases_of(subject: Subject, rules: DatabaseRules) -> list[DatabaseRef]:

@@ -1,0 +1,112 @@
+"""Reads what bundles a store holds, for records that know nothing of them."""
+
+from __future__ import annotations
+
+import hashlib
+import threading
+
+from ...bundles.retiring import complete
+from ...core.bundle.authentication import Origin, origin_of
+from ...core.bundle.layout import (
+    MANIFEST,
+    SUBJECT_FOLDERS,
+    SubjectRef,
+    check_name,
+    moment_of,
+)
+from ...core.bundle.manifest import MOST_BYTES, parse_manifest
+from ...core.errors import DamagedError, FasciculusError
+from ...core.formatting import format_count
+from ...stores.base import Store, read_all
+from ..errors import error_text
+from ..events import BundleFound, Emitter, Progress
+from ..orders import ImportOrder
+from ..results import ImportResult
+from ..store_access import identified
+
+
+class ImportTask:
+    """Carries out one :class:`ImportOrder`. Only reads; one odd bundle costs that bundle."""
+
+    def __init__(self, order: ImportOrder, emitter: Emitter, stop: threading.Event) -> None:
+        self._order, self._emitter, self._stop = order, emitter, stop
+        self._progress = Progress("reading")
+        self._odd = 0
+
+    def run(self) -> ImportResult:
+        """Tell of each complete bundle; what cannot be read is said and left where it is."""
+        with identified(self._order.store, self._stop, self._emitter) as store:
+            subjects = [row for kind in SUBJECT_FOLDERS for row in self._subjects(store, kind)]
+            self._progress.total = len(subjects)
+            for subject in subjects:
+                if self._stop.is_set():
+                    break
+                self._subject(store, subject)
+        what = (
+            f"{format_count(self._progress.entries, 'bundle')} of "
+            f"{format_count(len(subjects), 'subject')} found"
+        )
+        odd = f"; {format_count(self._odd, 'thing')} could not be read" if self._odd else ""
+        return ImportResult(
+            outcome="warned" if self._odd else "done",
+            summary=f"{what}{odd}.",
+            entries=self._progress.entries,
+        )
+
+    def _warn(self, place: str, error: str) -> None:
+        self._odd += 1
+        self._emitter.warn(f"{place}: {error}")
+
+    def _subjects(self, store: Store, kind: str) -> list[SubjectRef]:
+        found = []
+        for item in store.items(SUBJECT_FOLDERS[kind]):
+            if item.folder:
+                try:
+                    found.append(SubjectRef(kind, check_name(item.name)))
+                except FasciculusError as error:
+                    self._warn(f"{SUBJECT_FOLDERS[kind]}/{item.name!r}", error.message)
+        return found
+
+    def _subject(self, store: Store, subject: SubjectRef) -> None:
+        try:
+            names = complete(store, subject)
+        except FasciculusError as error:
+            self._warn(subject.folder, error_text(error))
+            return
+        for name in names:
+            try:
+                self._emitter.emit(self._bundle(store, subject, name))
+                self._progress.entries += 1
+            except FasciculusError as error:
+                self._warn(f"{subject.folder}: {name!r}", error_text(error))
+        self._progress.bytes += 1
+        self._emitter.emit(self._progress)
+
+    def _bundle(self, store: Store, subject: SubjectRef, name: str) -> BundleFound:
+        data = read_all(store, f"{subject.bundle(name)}/{MANIFEST}", MOST_BYTES)
+        manifest = parse_manifest(data)
+        named = (manifest.name, manifest.subject_kind, manifest.subject)
+        if named != (name, subject.kind, subject.name) or moment_of(name) is None:
+            raise DamagedError(f"its manifest is that of {manifest.name}")
+        ours = origin_of(data, self._order.store.key) is Origin.OURS
+        return BundleFound(
+            subject_kind=subject.kind,
+            subject=subject.name,
+            name=name,
+            job=_known_name(manifest.job),
+            host=_known_name(manifest.host),
+            entries=manifest.entries,
+            bytes=manifest.bytes,
+            packed=manifest.packed,
+            vouched=ours,
+            origin=manifest.origin,
+            manifest=manifest.summary(hashlib.sha256(data).hexdigest()),
+        )
+
+
+def _known_name(text: str) -> str:
+    """A name out of a manifest, where it can be one."""
+    try:
+        return check_name(text)
+    except FasciculusError:
+        return "unknown"
