@@ -70,6 +70,8 @@ class Nights:
         self.manifests: dict[str, dict] = {}
         self.images: dict[str, dict] = {}
         self.number = 0
+        #: Private keys that the worker has.
+        self.identities: list[str] = []
         self.events: list[dict] = []
 
     def store_order(self, name: str) -> dict:
@@ -82,6 +84,7 @@ class Nights:
             "tokens_key": spec.tokens.key.hex() if spec.tokens else "",
             "store_id": "s",
             "signing_key": KEY,
+            "identities": self.identities,
             "recorded": [self.copy_order(name) for name in self.known],
         }
 

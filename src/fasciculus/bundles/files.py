@@ -5,9 +5,11 @@ from __future__ import annotations
 import hashlib
 import os
 from pathlib import Path
+from typing import BinaryIO
 
+from ..core.bundle.age import UnsealedSource
 from ..core.bundle.layout import SubjectRef
-from ..core.bundle.manifest import Manifest
+from ..core.bundle.manifest import Manifest, StoredFile
 from ..core.errors import DamagedError
 from ..stores.base import Store
 
@@ -15,16 +17,43 @@ _CHUNK = 1024 * 1024
 
 
 def fetch_listing(store: Store, subject: SubjectRef, manifest: Manifest, target: Path) -> Path:
-    """Bring the listing here and check it against the manifest."""
+    """Bring the listing here, unsealed where it is sealed, and check it against the manifest."""
+    if manifest.sealed_listing is None:
+        return _fetch(store, subject, manifest, target, manifest.stored_listing)
+    path = f"{subject.bundle(manifest.name)}/{manifest.listing}"
+    whole = StoredFile(manifest.listing_bytes, manifest.listing_sha256)
+    with unsealed(store).open(path) as source:
+        return _checked(source, store, manifest, target, whole)
+
+
+def fetch_stored_listing(
+    store: Store, subject: SubjectRef, manifest: Manifest, target: Path
+) -> Path:
+    """Bring the listing here as it lies on the store, sealed or not."""
+    return _fetch(store, subject, manifest, target, manifest.stored_listing)
+
+
+def unsealed(store: Store) -> UnsealedSource:
+    """A store's files as what is sealed in them, by the private keys that are at hand."""
+    return UnsealedSource(store, store.spec.identities)
+
+
+def _fetch(
+    store: Store, subject: SubjectRef, manifest: Manifest, target: Path, wanted: StoredFile
+) -> Path:
+    with store.open(f"{subject.bundle(manifest.name)}/{manifest.listing}") as source:
+        return _checked(source, store, manifest, target, wanted)
+
+
+def _checked(
+    source: BinaryIO, store: Store, manifest: Manifest, target: Path, wanted: StoredFile
+) -> Path:
     digest = hashlib.sha256()
     target.parent.mkdir(parents=True, exist_ok=True)
     partial = target.with_name(target.name + f".{os.getpid()}.part")
     try:
-        with (
-            store.open(f"{subject.bundle(manifest.name)}/{manifest.listing}") as source,
-            partial.open("wb") as sink,
-        ):
-            left = manifest.listing_bytes
+        with partial.open("wb") as sink:
+            left = wanted.bytes
             while chunk := source.read(_CHUNK):
                 digest.update(chunk)
                 sink.write(chunk)
@@ -32,7 +61,7 @@ def fetch_listing(store: Store, subject: SubjectRef, manifest: Manifest, target:
                 left -= len(chunk)
                 if left < 0:
                     break
-        if digest.hexdigest() != manifest.listing_sha256:
+        if digest.hexdigest() != wanted.sha256:
             raise DamagedError(
                 f"The listing of {manifest.name} on store “{store.spec.name}” is damaged.",
                 "Choose another copy or another moment.",

@@ -10,7 +10,7 @@ from typing import Protocol
 
 from ..core.bundle.authentication import Origin, origin_of
 from ..core.bundle.layout import MANIFEST, SUMS, SubjectRef
-from ..core.bundle.manifest import MOST_BYTES, Manifest, parse_manifest, sums
+from ..core.bundle.manifest import MOST_BYTES, Manifest, parse_manifest
 from ..core.errors import DamagedError, MissingError, TooNewError
 from ..stores.base import Store, read_all
 from .files import is_listing_of
@@ -171,16 +171,15 @@ class RecordedCopies:
             return False
         folder = self._subject.bundle(name)
         listing = f"{folder}/{kept.listing}"
-        if held.listing and is_listing_of(Path(held.listing), kept):
+        if kept.sealed_listing is None and held.listing and is_listing_of(Path(held.listing), kept):
             # A store may take the very file that is put.
             copy = spool / "listing-again"
             shutil.copyfile(held.listing, copy)
             store.put(copy, listing, lambda count: None)
             copy.unlink(missing_ok=True)
-        elif store.size(listing) != kept.listing_bytes:
+        elif store.size(listing) != kept.stored_listing.bytes:
             return False
-        check = sums(kept.listing_sha256, kept.pieces, kept.listing)
-        store.put_bytes(check, f"{folder}/{SUMS}")
+        store.put_bytes(kept.sums(), f"{folder}/{SUMS}")
         store.put_bytes(data, f"{folder}/{MANIFEST}")
         return True
 

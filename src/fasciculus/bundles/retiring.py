@@ -17,7 +17,7 @@ from ..core.bundle.layout import (
     SubjectRef,
     moment_of,
 )
-from ..core.bundle.manifest import Manifest, sums
+from ..core.bundle.manifest import Manifest
 from ..stores.base import Store
 from .recorded_copies import RecordedCopies
 
@@ -60,9 +60,7 @@ def settle(store: Store, subject: SubjectRef, manifest: Manifest) -> None:
         if item.name not in (manifest.listing, MANIFEST, SUMS)
     ]
     if strange:
-        store.put_bytes(
-            sums(manifest.listing_sha256, manifest.pieces, manifest.listing), f"{folder}/{SUMS}"
-        )
+        store.put_bytes(manifest.sums(), f"{folder}/{SUMS}")
         for name in strange:
             store.remove(f"{folder}/{name}")
 

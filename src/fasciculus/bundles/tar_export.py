@@ -13,6 +13,7 @@ from ..core.bundle.listing import linked_to, read_listing
 from ..core.bundle.reader import BundleReader, is_at_or_below, only
 from ..core.errors import DamagedError, MissingError
 from ..stores.base import Store
+from .files import unsealed
 from .left_out import FILE_NAME, LeftOut
 
 #: Up to here contents are looked through before anything of the entry is sent.
@@ -39,7 +40,7 @@ class ExportSelection:
             yield from only(read_listing(raw, self.contents), self.paths)
 
     def reader(self) -> BundleReader:
-        return BundleReader(self.store, self.subject, self.spool)
+        return BundleReader(unsealed(self.store), self.subject, self.spool)
 
     def unmatched(self) -> list[bytes]:
         """The paths at and below which there is nothing."""

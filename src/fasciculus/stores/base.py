@@ -34,7 +34,7 @@ class StoreSpec:
 
     ``patience`` is how many seconds a transfer may stand still; with ``read_back`` what was sent is
     read back where the store cannot give its digest. ``tokens`` are where access
-    to a drive is kept.
+    to a drive is kept; ``identities`` are the private keys that open what is sealed.
     """
 
     name: str
@@ -43,6 +43,7 @@ class StoreSpec:
     patience: float = 120.0
     read_back: bool = True
     tokens: TokenFile | None = field(default=None, repr=False)
+    identities: tuple[str, ...] = field(default=(), repr=False)
 
 
 @dataclass(frozen=True, slots=True)

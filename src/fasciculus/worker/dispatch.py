@@ -16,6 +16,7 @@ from .orders import (
     PreviewOrder,
     ReleaseOrder,
     RepackOrder,
+    ResealOrder,
     RestoreOrder,
     TransferOrder,
     VerifyOrder,
@@ -44,6 +45,10 @@ def carry_out(order: Order, emitter: Emitter, stop: threading.Event) -> AnyResul
             from .maintenance.transfer import TransferTask
 
             return TransferTask(order, emitter, stop).run()
+        case ResealOrder():
+            from .maintenance.resealing import ResealTask
+
+            return ResealTask(order, emitter, stop).run()
         case ImportOrder():
             from .maintenance.importing import ImportTask
 

@@ -6,6 +6,7 @@ One line of JSON, validated when it is read; ``order`` tells the kinds apart.
 from __future__ import annotations
 
 from collections.abc import Callable
+from dataclasses import replace
 from pathlib import Path
 from typing import Literal
 
@@ -63,6 +64,8 @@ class StoreOrder(OrderData, kw_only=True):
     #: Where access to a drive is kept, and its key in hexadecimal; empty for other kinds.
     tokens: str = ""
     tokens_key: str = ""
+    #: Private keys that open what is sealed.
+    identities: list[str] = []
     store_id: str
     #: The id of the service that may write to it.
     owner_id: str = ""
@@ -76,7 +79,7 @@ class StoreOrder(OrderData, kw_only=True):
 
     def spec(self) -> StoreSpec:
         tokens = TokenFile(Path(self.tokens), bytes.fromhex(self.tokens_key))
-        return store_spec(
+        found = store_spec(
             self.name,
             self.settings,
             self.secrets,
@@ -84,6 +87,7 @@ class StoreOrder(OrderData, kw_only=True):
             self.read_back,
             tokens if self.tokens else None,
         )
+        return replace(found, identities=tuple(self.identities))
 
     def recorded_copies(
         self, subject: SubjectRef, on_trouble: Callable[[str], None]
@@ -231,6 +235,8 @@ class BackupOrder(OrderData, kw_only=True, tag_field="order", tag="backup"):
     #: The same where the host tells size and time alone.
     compare_by_sftp: bool = False
     left_out: list[str] = []
+    #: Public keys that its pieces and listing are sealed to.
+    seal_to: list[str] = []
     rules: FileRules = FileRules()
     database_rules: DatabaseRules = DatabaseRules()
     expected_bytes: int = 0
@@ -323,6 +329,13 @@ class TransferOrder(MaintenanceOrder, kw_only=True, tag_field="order", tag="tran
     move: bool = False
 
 
+class ResealOrder(MaintenanceOrder, kw_only=True, tag_field="order", tag="reseal"):
+    """Seal all bundles to just these public keys; with none, store them in the clear."""
+
+    seal_to: list[str]
+    listings: str
+
+
 class ImportOrder(OrderData, kw_only=True, tag_field="order", tag="import"):
     """Tell of all bundles that a store holds."""
 
@@ -355,6 +368,7 @@ Order = (
     | RepackOrder
     | TransferOrder
     | ImportOrder
+    | ResealOrder
 )
 
 _encoder = msgspec.json.Encoder()

@@ -101,6 +101,10 @@ class TransferResult(MaintenanceResult, kw_only=True, tag_field="result", tag="t
     """
 
 
+class ResealResult(MaintenanceResult, kw_only=True, tag_field="result", tag="reseal"):
+    """``entries`` bundles were sealed, for which ``bytes`` were sent."""
+
+
 class ImportResult(MaintenanceResult, kw_only=True, tag_field="result", tag="import"):
     """``entries`` bundles were found on a store. ``warned`` when something could not be read."""
 
@@ -132,4 +136,5 @@ AnyResult = (
     | RepackResult
     | TransferResult
     | ImportResult
+    | ResealResult
 )

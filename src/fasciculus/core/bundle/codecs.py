@@ -7,6 +7,7 @@ bytes. Any standard tool reads the whole; we can begin at any frame.
 from __future__ import annotations
 
 import gzip
+import re
 import threading
 import zlib
 from typing import Protocol
@@ -37,6 +38,8 @@ class Inflater(Protocol):
 
 
 _SAMPLE = 64 * 1024
+#: What sealing puts after a piece's name.
+_SEALED = re.compile(r"(?:\.\d+)?\.age$")
 _WORTH = 0.97
 
 
@@ -156,7 +159,7 @@ def codec(name: str, level: int | None = None) -> Codec:
 def codec_of(piece: str) -> Codec:
     """The codec a piece was packed with, by its name."""
     for kind in (Zstd, Gzip, Plain):
-        if piece.endswith(kind.suffix):
+        if _SEALED.sub("", piece).endswith(kind.suffix):
             return kind()
     raise DamagedError(f"The piece {piece} has an ending that is not known.")
 

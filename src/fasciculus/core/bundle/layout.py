@@ -17,7 +17,7 @@ SUMS = "SHA256SUMS"
 SUBJECT_FOLDERS = {"account": "accounts", "site": "sites", "host": "hosts"}
 KINDS = ("files", "databases", "mail", "system", "notes")
 
-_LISTING = re.compile(r"listing(?:-(\d+))?\.jsonl\.zst")
+_LISTING = re.compile(r"listing(?:-(\d+))?\.jsonl\.zst(?:\.age)?")
 _SAFE = re.compile(r"[a-z0-9](?:[a-z0-9._-]{0,62}[a-z0-9])?")
 _NUMBER = re.compile(r"\.(\d+)$")
 _PIECE = re.compile(r"\.(files|databases|mail|system|notes)-(\d+)\.tar.*$")

@@ -85,6 +85,13 @@ class DiffCounts(Struct):
     grew: int = 0
 
 
+class StoredFile(Struct):
+    """A file as it lies on a store."""
+
+    bytes: int
+    sha256: str
+
+
 class ManifestSummary(Struct):
     """What the records keep of a manifest. ``changes`` is how it differs from the previous one."""
 
@@ -102,6 +109,8 @@ class ManifestSummary(Struct):
     dead_share: float = 0.0
     new_bytes: int = 0
     changes: DiffCounts | UnsetType = UNSET
+    #: Public keys that its pieces and listing are sealed to; none for a bundle in the clear.
+    sealed_to: list[str] = field(default_factory=list)
 
 
 class Manifest(Struct):
@@ -130,6 +139,19 @@ class Manifest(Struct):
     warnings: list[str] = field(default_factory=list)
     left_out: dict[str, ExcludedCount] = field(default_factory=dict)
     origin: SubjectRecord = field(default_factory=SubjectRecord)
+    sealed_to: list[str] = field(default_factory=list)
+    #: The listing as it lies on the store, where that is sealed; the other numbers are of what is
+    #: sealed in it.
+    sealed_listing: StoredFile | None = None
+
+    @property
+    def stored_listing(self) -> StoredFile:
+        """The listing as it lies on the store."""
+        return self.sealed_listing or StoredFile(self.listing_bytes, self.listing_sha256)
+
+    def sums(self) -> builtins.bytes:
+        """The file for ``sha256sum -c``, run in the bundle's own folder."""
+        return sums(self.stored_listing.sha256, self.pieces, self.listing)
 
     @property
     def entries(self) -> int:
@@ -173,17 +195,20 @@ class Manifest(Struct):
             self.base,
             self.dead_share,
             self.new_bytes,
+            sealed_to=self.sealed_to,
         )
 
     def to_json(self, key: builtins.bytes = b"") -> builtins.bytes:
         """The file, with the authentication tag of a key where there is one."""
         row = to_builtins(self)
         subject = {"kind": row.pop("subject_kind"), "name": row.pop("subject")}
-        listing = {
-            "name": row.pop("listing"),
-            "bytes": row.pop("listing_bytes"),
-            "sha256": row.pop("listing_sha256"),
-        }
+        whole = {"bytes": row.pop("listing_bytes"), "sha256": row.pop("listing_sha256")}
+        sealed = row.pop("sealed_listing")
+        listing = {"name": row.pop("listing"), **(sealed or whole)}
+        if sealed:
+            listing["unsealed"] = whole
+        if not self.sealed_to:
+            row.pop("sealed_to")
         document = {"format": FORMAT, "version": VERSION, "subject": subject, **row}
         document["listing"] = listing
         text = json.dumps(document, indent=1, ensure_ascii=False) + "\n"
@@ -196,6 +221,18 @@ class Manifest(Struct):
         self.warnings = _first(self.warnings)
         for count in self.contents.values():
             count.unreadable = _first(count.unreadable)
+
+    def forget_names(self) -> None:
+        """Leave out what could name a file: whoever finds a sealed bundle is to learn nothing."""
+        if self.warnings:
+            said = f"{len(self.warnings):,} warnings: the log of the service has them"
+            self.warnings = [said]
+        for count in self.contents.values():
+            if count.unreadable:
+                count.unreadable = [f"{len(count.unreadable):,}: the service's log names them"]
+        self.left_out, self.origin = {}, SubjectRecord()
+        for record in self.databases:
+            record.tables, record.origin = {}, ""
 
 
 def _first(lines: list[str]) -> list[str]:
@@ -216,10 +253,16 @@ class _Subject(Struct):
     name: str
 
 
+class _Stored(Struct):
+    bytes: _Size
+    sha256: _Sha256
+
+
 class _Listing(Struct):
     name: str
     bytes: _Size
     sha256: _Sha256
+    unsealed: _Stored | None = None
 
 
 class _Piece(Struct):
@@ -258,6 +301,7 @@ class _Document(Struct):
     base: str | None = None
     left_out: dict[str, _Count] = field(default_factory=dict)
     origin: SubjectRecord = field(default_factory=SubjectRecord)
+    sealed_to: list[str] = field(default_factory=list)
 
 
 _document_format = msgspec.json.Decoder(_Format).decode
@@ -283,8 +327,11 @@ def parse_manifest(data: bytes) -> Manifest:
         row = _document(data)
         if not is_listing(row.listing.name):
             raise ValueError(f"its listing cannot be called “{row.listing.name}”")
+        if row.listing.name.endswith(".age") is not (row.listing.unsealed is not None):
+            raise ValueError("its listing is sealed and not said to be, or the other way round")
     except (ValueError, RecursionError) as error:
         raise DamagedError(f"The manifest cannot be read: {error}.") from error
+    listing = row.listing.unsealed or row.listing
     return Manifest(
         name=row.name,
         subject_kind=row.subject.kind,
@@ -310,13 +357,17 @@ def parse_manifest(data: bytes) -> Manifest:
             for piece in row.pieces
         ],
         listing=row.listing.name,
-        listing_bytes=row.listing.bytes,
-        listing_sha256=row.listing.sha256,
+        listing_bytes=listing.bytes,
+        listing_sha256=listing.sha256,
         warnings=row.warnings,
         left_out={
             rule: ExcludedCount(count.entries, count.bytes) for rule, count in row.left_out.items()
         },
         origin=row.origin,
+        sealed_to=row.sealed_to,
+        sealed_listing=StoredFile(row.listing.bytes, row.listing.sha256)
+        if row.listing.unsealed is not None
+        else None,
     )
 
 

@@ -20,6 +20,7 @@ from typing import TYPE_CHECKING, Any, BinaryIO
 from blake3 import blake3
 
 from . import tar_header
+from .age import SUFFIX
 from .codecs import FRAME_SIZE, Codec
 from .entry import FILE, Entry, Extent
 from .layout import piece_name
@@ -36,6 +37,8 @@ from .write_queue import (
 
 if TYPE_CHECKING:
     from concurrent.futures import Future, ThreadPoolExecutor
+
+    from .sealing import Sealer
 
 _READ = 1024 * 1024
 _LISTED_AT_ONCE = 10_000
@@ -68,12 +71,15 @@ class BundleWriter:
         on_packed: Callable[[int], None] = lambda count: None,
         known: Callable[[str, str, int], list[Extent] | None] = lambda kind, digest, size: None,
         numbers: dict[str, int] | None = None,
+        sealer: Sealer | None = None,
     ) -> None:
         self._bundle, self._codec, self._room, self._listing = bundle, codec, room, listing
         # What cannot be packed grows by the frame's own header, a few bytes in a million.
         self._piece_size = max(piece_size, SMALLEST_PIECE) * 999 // 1000 - len(tar_header.END)
         self._frame_size = min(frame_size, self._piece_size)
         self._on_packed, self._known = on_packed, known
+        self._sealer = sealer
+        self._suffix = codec.suffix + (SUFFIX if sealer is not None else "")
         self._threads = threads
         self._pool: ThreadPoolExecutor | None = None
         self._queue: queue.Queue[WriteRequest | None] = queue.Queue(threads + 1)
@@ -355,7 +361,7 @@ class BundleWriter:
                 if item.data is not None:
                     if file is None:
                         number = self._numbers[item.kind] = self._numbers.get(item.kind, 0) + 1
-                        name = piece_name(self._bundle, item.kind, number, self._codec.suffix)
+                        name = piece_name(self._bundle, item.kind, number, self._suffix)
                         path = self._room.take() / name
                         record, digest = PieceRecord(name, 0, ""), hashlib.sha256()
                         file = path.open("wb")
@@ -372,6 +378,8 @@ class BundleWriter:
                     file.close()
                     file = None
                     record.sha256 = digest.hexdigest()
+                    if self._sealer is not None:
+                        self._seal(path, record)
                     self.pieces.append(record)
                     self._room.put(path, record)
             if file is not None:
@@ -380,6 +388,14 @@ class BundleWriter:
             self._failure = self._failure or error
         finally:
             self._written.set()
+
+    def _seal(self, path: Path, record: PieceRecord) -> None:
+        """Put a sealed file in the place of a finished piece."""
+        assert self._sealer is not None
+        plain = path.with_name(path.name + ".plain")
+        path.rename(plain)
+        record.bytes, record.sha256 = self._sealer.seal(plain, path)
+        plain.unlink()
 
     def _list(self, opened: PendingEntry) -> None:
         entry = opened.entry

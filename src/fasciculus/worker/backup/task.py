@@ -6,9 +6,11 @@ import hashlib
 import shutil
 import threading
 from contextlib import ExitStack, suppress
+from copy import deepcopy
 from datetime import UTC, datetime
 from functools import partial
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from msgspec import UNSET, UnsetType
 from msgspec.structs import replace
@@ -25,8 +27,8 @@ from ...core.bundle.manifest import (
     ExcludedCount,
     Manifest,
     PieceRecord,
+    StoredFile,
     SubjectRecord,
-    sums,
 )
 from ...core.bundle.writer import BundleWriter
 from ...core.errors import DamagedError, FasciculusError
@@ -52,8 +54,30 @@ from .previous import PreviousBundle
 from .sources.files import FileSource
 from .upload import Spool, Uploader
 
+if TYPE_CHECKING:
+    from ...core.bundle.sealing import Sealer
+
 _TICK = 0.4
 _RULES_SAID = 20
+
+
+def sealer_to(recipients: list[str]) -> Sealer | None:
+    """What seals to some public keys; None where there are none."""
+    if not recipients:
+        return None
+    # Imported late: most bundles are not sealed.
+    from ...core.bundle.sealing import Sealer
+
+    return Sealer(recipients)
+
+
+def public(manifest: Manifest) -> Manifest:
+    """A manifest as a store may show it to anybody."""
+    if not manifest.sealed_to:
+        return manifest
+    shown = deepcopy(manifest)
+    shown.forget_names()
+    return shown
 
 
 def _nothing(kind: str, digest: str, size: int) -> None:
@@ -81,6 +105,7 @@ class BackupTask:
         self._progress = Progress("preflight", total=order.expected_bytes)
         self._ticking = threading.Event()
         self._half = False
+        self._sealer = sealer_to(order.seal_to)
         #: Whether this is a full bundle, be it that a store lacks what an incremental one builds
         #: on.
         self._before = PreviousBundle(order, host, self._spool)
@@ -235,6 +260,7 @@ class BackupTask:
                 threads=order.threads,
                 on_packed=self._packed,
                 known=previous.holding if previous else _nothing,
+                sealer=self._sealer,
             )
             file_source = FileSource(
                 order,
@@ -353,12 +379,12 @@ class BackupTask:
         self._stage("confirming")
         manifest.ended = datetime.now(UTC).isoformat(timespec="seconds")
         manifest.shorten()
-        key = self._order.stores[0].key
-        self._bundle_json = manifest.to_json(key)
+        put = self._listing_to_put(manifest, listing)
+        self._bundle_json = public(manifest).to_json(self._order.stores[0].key)
         for uploader in self._uploaders:
             if uploader.failure is None:
                 try:
-                    self._complete(uploader, manifest, listing)
+                    self._complete(uploader, manifest, put)
                 except Exception as error:
                     uploader.failure = error
             if uploader.failure is not None:
@@ -374,6 +400,20 @@ class BackupTask:
                 Path(self._order.manifest).write_bytes(self._bundle_json)
         self._half = False
 
+    def _listing_to_put(self, manifest: Manifest, listing: Path) -> Path:
+        """The listing as it goes to the stores, sealed where the pieces are."""
+        if not is_listing_of(listing, manifest):
+            raise DamagedError(
+                "The listing was altered on this machine's disk.", "Check that disk and the memory."
+            )
+        if self._sealer is None:
+            return listing
+        sealed = self._spool / "listing.age"
+        manifest.sealed_listing = StoredFile(*self._sealer.seal(listing, sealed))
+        manifest.sealed_to = self._sealer.recipients
+        manifest.listing += ".age"
+        return sealed
+
     def _complete(self, uploader: Uploader, manifest: Manifest, listing: Path) -> None:
         """All that makes the copy whole; ``bundle.json`` is the very last."""
         store, folder = uploader.store, self._subject.bundle(self._bundle)
@@ -382,13 +422,10 @@ class BackupTask:
         # another.
         copy = self._spool / f"listing-for-{uploader.name}"
         shutil.copyfile(listing, copy)
-        if not is_listing_of(copy, manifest):
-            raise DamagedError(
-                "The listing was altered on this machine's disk.", "Check that disk and the memory."
-            )
         store.put(copy, path, lambda count: None)
         copy.unlink(missing_ok=True)
-        confirm(store, path, manifest.listing_bytes, manifest.listing_sha256)
+        stored = manifest.stored_listing
+        confirm(store, path, stored.bytes, stored.sha256)
         held = {item.name: item.size for item in store.items(self._subject.pieces)}
         # Those of earlier bundles too: nobody may have removed one meanwhile.
         for piece in manifest.pieces:
@@ -397,8 +434,7 @@ class BackupTask:
                     f"{piece.name} is not whole on store “{uploader.name}”.",
                     "Somebody else removes files there; the next run sends all again.",
                 )
-        check = sums(manifest.listing_sha256, manifest.pieces, manifest.listing)
-        store.put_bytes(check, f"{folder}/{layout.SUMS}")
+        store.put_bytes(manifest.sums(), f"{folder}/{layout.SUMS}")
         store.put_bytes(self._bundle_json, f"{folder}/{layout.MANIFEST}")
 
     def _take_back(self, uploader: Uploader) -> None:

@@ -8,12 +8,11 @@ from contextlib import AbstractContextManager, ExitStack
 from pathlib import Path
 from typing import TypeVar
 
-from ...bundles.files import fetch_listing
+from ...bundles.files import fetch_stored_listing
 from ...core.bundle.layout import MANIFEST, SUMS
 from ...core.bundle.manifest import (
     Manifest,
     PieceRecord,
-    sums,
 )
 from ...core.errors import (
     DamagedError,
@@ -187,7 +186,7 @@ class MendTask:
             self._emitter.warn(f"{listing}: no intact one on another store")
             return
         put = {
-            f"{folder}/{SUMS}": sums(manifest.listing_sha256, manifest.pieces, manifest.listing),
+            f"{folder}/{SUMS}": manifest.sums(),
             f"{folder}/{MANIFEST}": bundle_json,
         }
         for file, data in put.items():
@@ -219,7 +218,8 @@ class MendTask:
         path = f"{self._subject.bundle(manifest.name)}/{manifest.listing}"
         local = self._spool / "listing"
         at_hand = listing_at_hand(self._order.bundles, manifest)
-        if at_hand is not None:
+        # Sealed again it would be another file: only another store has that one.
+        if at_hand is not None and manifest.sealed_listing is None:
             # A folder store may take the very file that is put: never write to it again.
             local.unlink(missing_ok=True)
             shutil.copyfile(at_hand, local)
@@ -227,10 +227,10 @@ class MendTask:
             return True
         for source in sources:
             found = self._manifest(source, manifest.name)
-            if found is None or found[0].listing_sha256 != manifest.listing_sha256:
+            if found is None or found[0].stored_listing != manifest.stored_listing:
                 continue
             try:
-                fetch_listing(source, self._subject, found[0], local)
+                fetch_stored_listing(source, self._subject, found[0], local)
             except (MissingError, DamagedError):
                 continue
             store.put(local, path, lambda count: None)

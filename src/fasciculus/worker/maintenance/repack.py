@@ -6,25 +6,23 @@ anywhere, every bundle is whole, and the next pass continues."""
 
 from __future__ import annotations
 
-import hashlib
 import shutil
 import threading
 from collections.abc import Iterator
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 import orjson
 from msgspec.structs import replace
 
-from ...bundles.files import fetch_listing
-from ...bundles.retiring import complete, settle, sweep
+from ...bundles.files import fetch_listing, unsealed
+from ...bundles.retiring import complete, sweep
 from ...core.bundle.codecs import codec
 from ...core.bundle.entry import Entry
 from ...core.bundle.layout import (
     KINDS,
-    MANIFEST,
     bundle_of,
     kind_and_number,
-    next_listing,
 )
 from ...core.bundle.listing import ListingWriter, read_lines
 from ...core.bundle.manifest import Manifest, PieceRecord
@@ -34,10 +32,10 @@ from ...core.errors import DamagedError, FasciculusError, StoreFullError
 from ...core.formatting import format_count, format_size
 from ...stores.base import Store, connected
 from ...stores.identity import check_owner
+from ..backup.task import sealer_to
 from ..backup.upload import Spool, Uploader
 from ..errors import NoStoreLeftError, error_text
 from ..events import (
-    CopyRepacked,
     Emitter,
     Progress,
 )
@@ -45,7 +43,11 @@ from ..orders import RepackOrder
 from ..results import RepackResult
 from ..store_access import identified, retrying_store
 from .known_copies import current_manifest, known_copies, listing_at_hand
+from .turning import turn
 from .usage import PieceUsage, UsageTotals
+
+if TYPE_CHECKING:
+    from ...core.bundle.sealing import Sealer
 
 _WHOLE = 1024 * 1024
 
@@ -62,6 +64,7 @@ class RepackTask:
         self._progress = Progress("weighing")
         self._listings: dict[str, Path] = {}
         self._recorded = known_copies(order, emitter)
+        self._sealer: Sealer | None = None
 
     def run(self) -> RepackResult:
         """Repack what is worth it. Raises ``FasciculusError`` before anything was removed."""
@@ -85,6 +88,8 @@ class RepackTask:
 
     def _repack(self, store: Store) -> RepackResult:
         manifests = [self._manifest(store, name) for name in complete(store, self._subject)]
+        # What is repacked stays sealed to the keys that it is sealed to.
+        self._sealer = sealer_to(manifests[-1].sealed_to if manifests else [])
         with PieceUsage(self._spool / "contents.sqlite") as weighing:
             for manifest in manifests:
                 self._emitter.emit(self._progress)
@@ -162,12 +167,16 @@ class RepackTask:
             threads=self._order.threads,
             on_packed=self._packed,
             numbers=_last_numbers(bundle, manifests),
+            sealer=self._sealer,
         )
         ended = False
         try:
             # Another connection: the uploader's is used by its own thread.
             reading = retrying_store(self._order.store, self._stop, self._emitter.info)
-            with connected(reading), BundleReader(reading, self._subject, self._spool) as reader:
+            with (
+                connected(reading),
+                BundleReader(unsealed(reading), self._subject, self._spool) as reader,
+            ):
                 for kind in KINDS:
                     for entry in weighing.moving(kind):
                         self._add(writer, entry, reader)
@@ -218,7 +227,7 @@ class RepackTask:
             listing_writer = ListingWriter(sink)
             for line in read_lines(raw):
                 listing_writer.add_line(_moved(line, weighing, used) + b"\n")
-            digest = listing_writer.close()
+            listing_writer.close()
         pieces = [
             replace(piece, used=used[piece.name])
             for piece in manifest.pieces
@@ -235,26 +244,16 @@ class RepackTask:
             for record in weighing.others(used.keys() - known - new.keys())
         ]
         pieces.sort(key=lambda piece: (piece.brought, piece.name))
-        turned = replace(
-            manifest,
-            pieces=pieces,
-            listing=next_listing(manifest.listing),
-            listing_bytes=listing_writer.bytes,
-            listing_sha256=digest,
+        turn(
+            store,
+            self._subject,
+            replace(manifest, pieces=pieces),
+            local,
+            Path(self._order.listings),
+            self._sealer,
+            self._order.store.key,
+            self._emitter,
         )
-        folder = self._subject.bundle(manifest.name)
-        kept = Path(self._order.listings) / f"{manifest.name}.zst"
-        kept.parent.mkdir(parents=True, exist_ok=True)
-        shutil.copyfile(local, kept)
-        bundle_json = turned.to_json(self._order.store.key)
-        kept.with_suffix(".json").write_bytes(bundle_json)
-        store.put(local, f"{folder}/{turned.listing}", lambda count: None)
-        local.unlink(missing_ok=True)
-        # From here on the new listing counts; the old one stays until the sums name it no more.
-        store.put_bytes(bundle_json, f"{folder}/{MANIFEST}")
-        settle(store, self._subject, turned)
-        manifest_sha256 = hashlib.sha256(bundle_json).hexdigest()
-        self._emitter.emit(CopyRepacked(manifest.name, turned.summary(manifest_sha256)))
 
 
 def _last_numbers(bundle: str, manifests: list[Manifest]) -> dict[str, int]:

@@ -8,10 +8,10 @@ import threading
 from contextlib import ExitStack
 from pathlib import Path
 
-from ...bundles.files import fetch_listing
+from ...bundles.files import fetch_stored_listing
 from ...bundles.retiring import needed_pieces, remove_bundle
 from ...core.bundle.layout import MANIFEST, SUMS
-from ...core.bundle.manifest import Manifest, PieceRecord, sums
+from ...core.bundle.manifest import Manifest, PieceRecord
 from ...core.errors import DamagedError, FasciculusError, MissingError, StoreFullError
 from ...core.formatting import format_count, format_list, format_size
 from ...stores.base import Store
@@ -131,15 +131,15 @@ class TransferTask:
         # A folder store may take the very file that is put: never write to it again.
         local.unlink(missing_ok=True)
         at_hand = listing_at_hand(self._order.bundles, manifest)
-        if at_hand is not None:
+        if at_hand is not None and manifest.sealed_listing is None:
             shutil.copyfile(at_hand, local)
         else:
-            fetch_listing(source, self._subject, manifest, local)
+            fetch_stored_listing(source, self._subject, manifest, local)
         path = f"{folder}/{manifest.listing}"
         store.put(local, path, self._sent)
-        confirm(store, path, manifest.listing_bytes, manifest.listing_sha256)
-        check = sums(manifest.listing_sha256, manifest.pieces, manifest.listing)
-        store.put_bytes(check, f"{folder}/{SUMS}")
+        stored = manifest.stored_listing
+        confirm(store, path, stored.bytes, stored.sha256)
+        store.put_bytes(manifest.sums(), f"{folder}/{SUMS}")
         store.put_bytes(data, f"{folder}/{MANIFEST}")
         moved = self._progress.pushed - before
         summary = manifest.summary(hashlib.sha256(data).hexdigest())

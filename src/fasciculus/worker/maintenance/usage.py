@@ -139,8 +139,10 @@ class PieceUsage:
 
     # Choosing ------------------------------------------------------------------
 
-    def choose(self, manifests: Iterable[Manifest], over: float) -> UsageTotals:
-        """The pieces of which more than a share is dead weight.
+    def choose(
+        self, manifests: Iterable[Manifest], over: float, every: bool = False
+    ) -> UsageTotals:
+        """The pieces of which more than a share is dead weight; with ``every``, all of them.
 
         Those that a bundle here brought itself are never among them: it needs all of them, and a
         full bundle must still unpack with tar alone."""

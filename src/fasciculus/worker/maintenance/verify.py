@@ -10,12 +10,12 @@ from dataclasses import dataclass, field
 from pathlib import Path
 from typing import TypeVar
 
-from ...bundles.files import fetch_listing
+from ...bundles.files import fetch_listing, unsealed
 from ...core.bundle.damage_impact import DamageImpact
 from ...core.bundle.entry import Entry
 from ...core.bundle.layout import MANIFEST, SUMS
 from ...core.bundle.listing import read_listing
-from ...core.bundle.manifest import Manifest, sums
+from ...core.bundle.manifest import Manifest
 from ...core.bundle.reader import BundleReader
 from ...core.errors import DamagedError, MissingError
 from ...core.formatting import format_count, format_size
@@ -129,13 +129,8 @@ class VerifyTask:
     def _listing_and_sums(self, store: Store, manifest: Manifest) -> None:
         folder = f"bundles/{manifest.name}"
         for name, wanted in (
-            (manifest.listing, manifest.listing_sha256),
-            (
-                SUMS,
-                hashlib.sha256(
-                    sums(manifest.listing_sha256, manifest.pieces, manifest.listing)
-                ).hexdigest(),
-            ),
+            (manifest.listing, manifest.stored_listing.sha256),
+            (SUMS, hashlib.sha256(manifest.sums()).hexdigest()),
         ):
             file = f"{folder}/{name}"
             try:
@@ -216,7 +211,7 @@ class VerifyTask:
             return
         missing = {name for name, damage in broken.items() if damage.reason == "missing"}
         named: dict[str, set[str]] = {name: set() for name in broken}
-        with BundleReader(store, self._subject, self._spool) as reader:
+        with BundleReader(unsealed(store), self._subject, self._spool) as reader:
             harm = DamageImpact(reader, broken.keys() - missing, missing)
             for manifest in manifests.values():
                 if not any(piece.name in broken for piece in manifest.pieces):

@@ -15,7 +15,7 @@ from pathlib import Path
 
 from blake3 import blake3
 
-from ...bundles.files import fetch_listing
+from ...bundles.files import fetch_listing, unsealed
 from ...core.bundle.entry import (
     BLOCK,
     CHAR,
@@ -116,7 +116,7 @@ class RestoreTask:
             self._prepare_target(total)
             self._folders, self._flagged = PendingEntries(spool), PendingEntries(spool)
         count = 0
-        with BundleReader(store, subject, spool) as reader:
+        with BundleReader(unsealed(store), subject, spool) as reader:
             for entry in wanted() if order.target else ():
                 record = _record_of(entry, mapped)
                 if record is None:

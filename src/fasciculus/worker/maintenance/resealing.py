@@ -1,0 +1,201 @@
+"""Seals what lies on a store, or seals it to other keys.
+
+Bundle by bundle, oldest first: its pieces go to the store under new names, then it is turned to a
+listing that names those; old pieces go last. Stopped anywhere, every bundle is whole, and the next
+pass goes on with the first that is not sealed as it should be.
+"""
+
+from __future__ import annotations
+
+import hashlib
+import re
+import shutil
+import threading
+from pathlib import Path
+
+import orjson
+from msgspec.structs import replace
+
+from ...bundles.files import fetch_listing, unsealed
+from ...bundles.retiring import complete, sweep
+from ...core.bundle.age import SUFFIX
+from ...core.bundle.listing import ListingWriter, read_lines
+from ...core.bundle.manifest import Manifest, PieceRecord
+from ...core.errors import DamagedError, FasciculusError
+from ...core.formatting import format_count, format_size
+from ...stores.base import Store
+from ...stores.confirmation import confirm
+from ...stores.identity import check_owner
+from ..backup.task import sealer_to
+from ..events import Emitter, Progress
+from ..orders import ResealOrder
+from ..results import ResealResult
+from ..store_access import identified
+from .fetching import fetch
+from .known_copies import current_manifest, known_copies, listing_at_hand
+from .turning import turn
+
+_CHUNK = 1024 * 1024
+_SEALED = re.compile(r"(?:\.(\d+))?\.age$")
+
+
+class ResealTask:
+    """Carries out one :class:`ResealOrder`. Nothing else may work on the subject's copies
+    meanwhile.
+    """
+
+    def __init__(self, order: ResealOrder, emitter: Emitter, stop: threading.Event) -> None:
+        self._order, self._emitter, self._stop = order, emitter, stop
+        self._subject = order.subject.ref()
+        self._spool = Path(order.spool)
+        self._sealer = sealer_to(order.seal_to)
+        self._progress = Progress("sealing")
+        self._recorded = known_copies(order, emitter)
+        #: By the name of the old piece, the one that holds the same.
+        self._new: dict[str, PieceRecord] = {}
+
+    def run(self) -> ResealResult:
+        """Seal what is not sealed as it should be. What lacks its key stays as it is, and is
+        said.
+        """
+        self._spool.mkdir(parents=True, exist_ok=True, mode=0o700)
+        try:
+            with identified(self._order.store, self._stop, self._emitter) as store:
+                check_owner(store, self._order.store.owner_id)
+                if not store.replaces_at_once():
+                    raise FasciculusError(
+                        f"Store “{store.spec.name}” cannot replace a file in one step, so that a "
+                        "bundle could be lost half way.",
+                        "Start a full bundle instead; older copies retire in time.",
+                    )
+                sweep(store, self._subject, self._recorded, self._spool)
+                return self._reseal(store)
+        finally:
+            shutil.rmtree(self._spool, ignore_errors=True)
+
+    def _reseal(self, store: Store) -> ResealResult:
+        manifests = [self._manifest(store, name) for name in complete(store, self._subject)]
+        wanted = sorted(self._order.seal_to)
+        todo = [row for row in manifests if sorted(row.sealed_to) != wanted]
+        for manifest in manifests:
+            if manifest not in todo:
+                # What an earlier pass has sealed is not sealed again.
+                for piece in manifest.pieces:
+                    self._new[_plain_name(piece.name)] = piece
+        self._progress.total = sum({p.name: p.bytes for m in todo for p in m.pieces}.values())
+        done = 0
+        for manifest in todo:
+            if self._stop.is_set():
+                break
+            self._bundle(store, manifest)
+            done += 1
+        self._recorded.forget([manifest.name for manifest in manifests])
+        sweep(store, self._subject, self._recorded, self._spool)
+        how = f"sealed to {format_count(len(wanted), 'key')}" if wanted else "stored in the clear"
+        return ResealResult(
+            outcome="done",
+            summary=f"{format_count(done, 'bundle')} {how}, "
+            f"{format_size(self._progress.pushed)} sent.",
+            entries=done,
+            bytes=self._progress.pushed,
+        )
+
+    def _manifest(self, store: Store, name: str) -> Manifest:
+        manifest = current_manifest(self._order, store, name, self._recorded, self._emitter)
+        if not self._recorded.is_ours(store, name):
+            raise DamagedError(
+                f"{name} on store “{store.spec.name}” is not in the records, and nothing says "
+                "that this service made it.",
+                "Remove its folder from the store if nobody needs it, then seal again.",
+            )
+        return manifest
+
+    def _bundle(self, store: Store, manifest: Manifest) -> None:
+        local = self._spool / "listing"
+        listing = listing_at_hand(self._order.bundles, manifest) or fetch_listing(
+            store, self._subject, manifest, self._spool / "old-listing"
+        )
+        new = {piece.name: self._piece(store, piece) for piece in manifest.pieces}
+        with listing.open("rb") as raw, local.open("wb") as sink:
+            writer = ListingWriter(sink)
+            for line in read_lines(raw):
+                writer.add_line(_renamed(line, new) + b"\n")
+            writer.close()
+        pieces = [
+            replace(piece, name=found.name, bytes=found.bytes, sha256=found.sha256)
+            for piece in manifest.pieces
+            for found in (new[piece.name],)
+        ]
+        turn(
+            store,
+            self._subject,
+            replace(manifest, pieces=pieces),
+            local,
+            Path(self._order.listings),
+            self._sealer,
+            self._order.store.key,
+            self._emitter,
+        )
+        self._emitter.info(f"{manifest.name}: turned to {format_count(len(pieces), 'new piece')}")
+
+    def _piece(self, store: Store, piece: PieceRecord) -> PieceRecord:
+        """The piece that holds the same, sealed as it should be."""
+        plain = _plain_name(piece.name)
+        if plain in self._new:
+            return self._new[plain]
+        name = self._name_of(piece.name)
+        local, sealed = self._spool / "plain", self._spool / name
+        self._fetch(store, piece, local)
+        if self._sealer is not None:
+            size, digest = self._sealer.seal(local, sealed)
+            local.unlink()
+        else:
+            local.rename(sealed)
+            size = sealed.stat().st_size
+            with sealed.open("rb") as raw:
+                digest = hashlib.file_digest(raw, "sha256").hexdigest()
+        path = self._subject.piece(name)
+        store.put(sealed, path, self._sent)
+        sealed.unlink(missing_ok=True)
+        confirm(store, path, size, digest)
+        found = self._new[plain] = replace(piece, name=name, bytes=size, sha256=digest)
+        return found
+
+    def _fetch(self, store: Store, piece: PieceRecord, local: Path) -> None:
+        """Bring a piece here in the clear, and check it."""
+        path = self._subject.piece(piece.name)
+        if not piece.name.endswith(SUFFIX):
+            if fetch(store, path, local, piece.bytes) != piece.sha256:
+                raise DamagedError(f"{piece.name} is damaged.", "Mend it first: stores mend.")
+            return
+        # Each chunk of it proves itself.
+        with unsealed(store).open(path) as source, local.open("wb") as sink:
+            while chunk := source.read(_CHUNK):
+                sink.write(chunk)
+
+    def _name_of(self, name: str) -> str:
+        """A name that no piece has: ``.age``, then ``.2.age`` and so on."""
+        plain = _plain_name(name)
+        if self._sealer is None:
+            return plain
+        match = _SEALED.search(name)
+        return f"{plain}.{int(match[1] or 1) + 1}{SUFFIX}" if match else f"{plain}{SUFFIX}"
+
+    def _sent(self, count: int) -> None:
+        self._progress.pushed += count
+        self._progress.bytes += count
+        self._emitter.emit(self._progress)
+
+
+def _plain_name(name: str) -> str:
+    return _SEALED.sub("", name)
+
+
+def _renamed(line: bytes, new: dict[str, PieceRecord]) -> bytes:
+    """A listing's line with the new names of its pieces."""
+    if b'"at"' not in line:
+        return line
+    row = orjson.loads(line)
+    for at in row["at"]:
+        at[0] = new[at[0]].name
+    return orjson.dumps(row)
