@@ -66,6 +66,7 @@ export const restoresStart = (
     | 'mail_domains'
     | 'resume'
     | 'privileges'
+    | 'identity'
   >,
 ) => call<Schemas['Started']>('POST', '/restores', body);
 
@@ -271,6 +272,7 @@ export const jobsAdd = (
     | 'level'
     | 'piece_size'
     | 'enabled'
+    | 'recipients'
   >,
 ) => call<Schemas['Job']>('POST', '/jobs', body);
 
@@ -309,6 +311,7 @@ export const jobsChange = (
     | 'level'
     | 'piece_size'
     | 'enabled'
+    | 'recipients'
   >,
 ) => call<Schemas['Job']>('PUT', `/jobs/${part(name)}`, body);
 
@@ -351,8 +354,23 @@ export const jobsSummary = (
     | 'level'
     | 'piece_size'
     | 'enabled'
+    | 'recipients'
   >,
 ) => call<Schemas['JobSummary']>('POST', '/jobs/summary', body);
+
+/** The private keys that the service keeps. */
+export const keysList = () => call<Schemas['Page_SealKey_']>('GET', '/keys');
+
+/** Keep a private key, so that the service can read what is sealed to it. */
+export const keysKeep = (body: Optional<Schemas['KeyKeep'], 'note'>) =>
+  call<Schemas['SealKey']>('POST', '/keys', body);
+
+/** Make a pair of keys; the private one is shown this once. */
+export const keysMake = (body: Optional<Schemas['KeyMake'], 'note' | 'keep'>) =>
+  call<Schemas['KeyMade']>('POST', '/keys/make', body);
+
+/** Forget a private key; what is sealed to it stays. */
+export const keysRemove = (recipient: string) => call<void>('DELETE', `/keys/${part(recipient)}`);
 
 /** Kinds of stores, hosts and database servers. */
 export const kindsList = () => call<Schemas['Kinds']>('GET', '/kinds');
@@ -378,6 +396,10 @@ export const storesTransfer = (
   name: string,
   body: Optional<Schemas['TransferStart'], 'source' | 'subject' | 'move'>,
 ) => call<Schemas['MaintenanceStarted']>('POST', `/stores/${part(name)}/transfer`, body);
+
+/** Seal what a store holds to its public keys, or open it where it has none. */
+export const storesSeal = (name: string, body: Optional<Schemas['SealStart'], 'subject'>) =>
+  call<Schemas['MaintenanceStarted']>('POST', `/stores/${part(name)}/seal`, body);
 
 /** Take all bundles that a store holds into the records. */
 export const storesImport = (name: string) =>
@@ -473,6 +495,7 @@ export const storesAdd = (
     | 'price_kept'
     | 'price_moved'
     | 'currency'
+    | 'recipients'
     | 'copy_from'
     | 'copy_timetable'
     | 'copy_zone'
@@ -498,6 +521,7 @@ export const storesChange = (
     | 'price_kept'
     | 'price_moved'
     | 'currency'
+    | 'recipients'
     | 'copy_from'
     | 'copy_timetable'
     | 'copy_zone'
@@ -522,6 +546,7 @@ export const storesTryDraft = (
     | 'price_kept'
     | 'price_moved'
     | 'currency'
+    | 'recipients'
     | 'copy_from'
     | 'copy_timetable'
     | 'copy_zone'

@@ -712,6 +712,58 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  '/api/v1/keys': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** The private keys that the service keeps */
+    get: operations['keys_list'];
+    put?: never;
+    /** Keep a private key, so that the service can read what is sealed to it */
+    post: operations['keys_keep'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/v1/keys/make': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /** Make a pair of keys; the private one is shown this once */
+    post: operations['keys_make'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/v1/keys/{recipient}': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    post?: never;
+    /** Forget a private key; what is sealed to it stays */
+    delete: operations['keys_remove'];
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   '/api/v1/kinds': {
     parameters: {
       query?: never;
@@ -791,6 +843,23 @@ export interface paths {
     put?: never;
     /** Bring bundles that a store lacks from other stores */
     post: operations['stores_transfer'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/v1/stores/{name}/seal': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /** Seal what a store holds to its public keys, or open it where it has none */
+    post: operations['stores_seal'];
     delete?: never;
     options?: never;
     head?: never;
@@ -1528,6 +1597,11 @@ export interface components {
       compression: string;
       /** @default null */
       changes: components['schemas']['Changes'] | null;
+      /**
+       * Sealed To
+       * @default []
+       */
+      sealed_to: string[];
     };
     /**
      * BundleEntry
@@ -2489,6 +2563,11 @@ export interface components {
        */
       enabled: boolean;
       /**
+       * Recipients
+       * @default []
+       */
+      recipients: string[];
+      /**
        * Summary
        * @default
        */
@@ -2677,6 +2756,11 @@ export interface components {
        * @default true
        */
       enabled: boolean;
+      /**
+       * Recipients
+       * @default []
+       */
+      recipients: string[];
     };
     /**
      * JobInput
@@ -2833,6 +2917,11 @@ export interface components {
        * @default true
        */
       enabled: boolean;
+      /**
+       * Recipients
+       * @default []
+       */
+      recipients: string[];
     };
     /**
      * JobStart
@@ -2869,6 +2958,50 @@ export interface components {
       unmeasured: number;
       /** Advice */
       advice: string[];
+    };
+    /**
+     * KeyKeep
+     * @description A private key for the service to keep, ``AGE-SECRET-KEY-1…``.
+     */
+    KeyKeep: {
+      /** Identity */
+      identity: string;
+      /**
+       * Note
+       * @default
+       */
+      note: string;
+    };
+    /**
+     * KeyMade
+     * @description A new pair of keys. The private one is shown this once; ``sheet`` is a page to print, with
+     *     all that is needed to open bundles by hand.
+     */
+    KeyMade: {
+      /** Recipient */
+      recipient: string;
+      /** Identity */
+      identity: string;
+      /** Kept */
+      kept: boolean;
+      /** Sheet */
+      sheet: string;
+    };
+    /**
+     * KeyMake
+     * @description Make a pair of keys; with ``keep``, the service keeps the private one to read with.
+     */
+    KeyMake: {
+      /**
+       * Note
+       * @default
+       */
+      note: string;
+      /**
+       * Keep
+       * @default false
+       */
+      keep: boolean;
     };
     /**
      * KindField
@@ -3092,7 +3225,7 @@ export interface components {
        * Kind
        * @enum {string}
        */
-      kind: 'verify' | 'mend' | 'repack' | 'transfer' | 'import';
+      kind: 'verify' | 'mend' | 'repack' | 'transfer' | 'import' | 'reseal';
       /** Store */
       store: string;
       /** Subject Kind */
@@ -3448,6 +3581,18 @@ export interface components {
     Page_Run_: {
       /** Items */
       items: components['schemas']['Run'][];
+      /** Total */
+      total: number;
+      /**
+       * Next
+       * @default null
+       */
+      next: string | null;
+    };
+    /** Page[SealKey] */
+    Page_SealKey_: {
+      /** Items */
+      items: components['schemas']['SealKey'][];
       /** Total */
       total: number;
       /**
@@ -3888,6 +4033,12 @@ export interface components {
        * @default false
        */
       privileges: boolean;
+      /**
+       * Identity
+       * @description a private key for this restore alone, where the bundle is sealed and the service keeps none
+       * @default
+       */
+      identity: string;
     };
     /**
      * Retiring
@@ -4101,6 +4252,35 @@ export interface components {
        */
       tasks: components['schemas']['Task'][];
     };
+    /**
+     * SealKey
+     * @description A private key that the service keeps; it is never given back.
+     */
+    SealKey: {
+      /** Recipient */
+      recipient: string;
+      /**
+       * Note
+       * @default
+       */
+      note: string;
+      /**
+       * Added
+       * Format: date-time
+       */
+      added: string;
+    };
+    /**
+     * SealStart
+     * @description Of which subject; of all when left out.
+     */
+    SealStart: {
+      /**
+       * Subject
+       * @default
+       */
+      subject: string;
+    };
     /** SearchHit */
     SearchHit: {
       /** Kind */
@@ -4224,6 +4404,11 @@ export interface components {
        * @default
        */
       currency: string;
+      /**
+       * Recipients
+       * @default []
+       */
+      recipients: string[];
       /**
        * Copy From
        * @default
@@ -4447,6 +4632,11 @@ export interface components {
        * @default
        */
       currency: string;
+      /**
+       * Recipients
+       * @default []
+       */
+      recipients: string[];
       /**
        * Copy From
        * @default
@@ -7158,6 +7348,130 @@ export interface operations {
       };
     };
   };
+  keys_list: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description the answer */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Page_SealKey_'];
+        };
+      };
+      /** @description a problem */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  keys_keep: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['KeyKeep'];
+      };
+    };
+    responses: {
+      /** @description the answer */
+      201: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['SealKey'];
+        };
+      };
+      /** @description a problem */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  keys_make: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['KeyMake'];
+      };
+    };
+    responses: {
+      /** @description the answer */
+      201: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['KeyMade'];
+        };
+      };
+      /** @description a problem */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  keys_remove: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        recipient: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description done */
+      204: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content?: never;
+      };
+      /** @description a problem */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
   kinds_list: {
     parameters: {
       query?: never;
@@ -7327,6 +7641,41 @@ export interface operations {
       };
     };
   };
+  stores_seal: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        name: string;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['SealStart'];
+      };
+    };
+    responses: {
+      /** @description the answer */
+      202: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['MaintenanceStarted'];
+        };
+      };
+      /** @description a problem */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
   stores_import: {
     parameters: {
       query?: never;
@@ -7407,7 +7756,7 @@ export interface operations {
         cursor?: string | null;
         /** @description a column's name, with “-” before it for backwards */
         sort?: string;
-        kind?: '' | 'verify' | 'mend' | 'repack' | 'transfer' | 'import';
+        kind?: '' | 'verify' | 'mend' | 'repack' | 'transfer' | 'import' | 'reseal';
         /** @description only on this store */
         store?: string;
         /** @description only of this subject */

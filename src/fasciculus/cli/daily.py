@@ -118,6 +118,12 @@ def restore(
             "the records do not vouch for.",
         ),
     ] = False,
+    key_file: Annotated[
+        str,
+        typer.Option(
+            help="A file with a private key, where the bundle is sealed; “-” for standard input."
+        ),
+    ] = "",
     as_json: AsJson = False,
 ) -> None:
     """Bring back a bundle, or part of it, to an empty folder, new databases, the mail files."""
@@ -133,6 +139,7 @@ def restore(
             mail_domains=mail_domain or [],
             resume=resume,
             privileges=privileges,
+            identity=output.read_file("--key-file", key_file) if key_file else "",
         )
         number = client.restores_start(order).id
         done = follow_restore(client, number)

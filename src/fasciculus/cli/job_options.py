@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-import re
 from typing import TYPE_CHECKING, Annotated, Any, Literal
 
 import typer
 
 from .. import models
 from .output import wrong
+from .sizes import parse_size
 
 if TYPE_CHECKING:
     from pydantic import BaseModel
@@ -275,6 +275,16 @@ PieceSize = Annotated[
     str | None,
     typer.Option(help="Split pieces at this size, as in 256MiB.", rich_help_panel="Packing"),
 ]
+SealTo = Annotated[
+    list[str] | None,
+    typer.Option(
+        "--seal-to",
+        help="A public key, age1…, that its bundles are sealed to, beside those of its stores; "
+        "“none” for none.",
+        metavar="KEY",
+        rich_help_panel="Packing",
+    ),
+]
 On = Annotated[
     bool | None,
     typer.Option(
@@ -302,19 +312,10 @@ OPTIONS = {
     "commands": "--before, --after-success, --after-failure or --always",
 }
 _WHEN = ("before", "after_success", "after_failure", "always")
-_SIZE = re.compile(r"(\d+(?:\.\d+)?)\s*(B|KiB|MiB|GiB|TiB)?", re.IGNORECASE)
-_UNITS = {"b": 1, "kib": 1024, "mib": 1024**2, "gib": 1024**3, "tib": 1024**4}
 
 
 def _listed(text: str) -> list[str]:
     return [part.strip() for part in text.split(",") if part.strip()]
-
-
-def _bytes(option: str, text: str) -> int:
-    match = _SIZE.fullmatch(text.strip())
-    if not match:
-        raise wrong(f"“{text}” is not a size.", "Write for example 256MiB.", f"--{option}")
-    return int(float(match[1]) * _UNITS[(match[2] or "B").lower()])
 
 
 def shared(
@@ -358,6 +359,7 @@ def shared(
     compression: Compression = None,
     level: Level = None,
     piece_size: PieceSize = None,
+    seal_to: SealTo = None,
     on: On = None,
 ) -> None:
     """The options of ``add`` and ``change``."""
@@ -383,6 +385,7 @@ def fields_of(old: models.JobInput | None, o: dict[str, Any]) -> dict[str, Any]:
         "full_every": o["full_every"],
         "dead_share": o["dead_share"],
         "compare_every": o["compare_every"],
+        "recipients": [] if o["seal_to"] == ["none"] else o["seal_to"],
     }
     for kind in ("accounts", "sites", "hosts"):
         if chosen := o[kind]:
@@ -396,14 +399,16 @@ def fields_of(old: models.JobInput | None, o: dict[str, Any]) -> dict[str, Any]:
     if o["contents"]:
         fields["contents"] = _listed(o["contents"])
     if o["piece_size"]:
-        fields["piece_size"] = _bytes("piece-size", o["piece_size"])
+        fields["piece_size"] = parse_size("piece-size", o["piece_size"])
     fields["rules"] = _part(
         old.rules if old else models.Rules(),
         {
             "includes": o["include"],
             "excludes": o["exclude"],
             "sets": o["exclude_set"],
-            "larger_than": _bytes("larger-than", o["larger_than"]) if o["larger_than"] else None,
+            "larger_than": parse_size("larger-than", o["larger_than"])
+            if o["larger_than"]
+            else None,
             "older_than": o["older_than"],
             "one_file_system": o["one_file_system"],
             "skip_tagged_caches": o["skip_tagged_caches"],

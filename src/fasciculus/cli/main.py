@@ -25,6 +25,7 @@ ENTRIES = {
     "accounts": Entry("accounts:app", "Accounts with their sites, databases and mail domains."),
     "sites": Entry("accounts:sites_app", "Sites of accounts."),
     "stores": Entry("stores:app", "Places where bundles are kept."),
+    "keys": Entry("keys:app", "Keys that bundles are sealed to."),
     "jobs": Entry("jobs:app", "Standing instructions: what, where, when, keep, tell."),
     "runs": Entry("runs:app", "What jobs did."),
     "bundles": Entry("bundles:app", "What is in the copies."),

@@ -178,6 +178,21 @@ def move(
         finish(client, started, no_wait, as_json, quiet)
 
 
+def seal(
+    name: StoreName,
+    subject: Subject = "",
+    no_wait: Background = False,
+    quiet: Quiet = False,
+    as_json: AsJson = False,
+) -> None:
+    """Seal what lies on a store to its public keys, or to other ones. Can be cancelled any time.
+
+    What was sealed before needs one of its private keys: fasciculus keys keep.
+    """
+    with service() as client:
+        finish(client, client.stores_seal(name, subject), no_wait, as_json, quiet)
+
+
 def import_(
     name: StoreName, no_wait: Background = False, quiet: Quiet = False, as_json: AsJson = False
 ) -> None:

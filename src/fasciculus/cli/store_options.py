@@ -7,7 +7,7 @@ from typing import Annotated, Any
 import typer
 
 from .. import models
-from .output import wrong
+from .sizes import parse_size
 
 VerifyDays = Annotated[
     int | None,
@@ -42,31 +42,39 @@ Floor = Annotated[
 PriceKept = Annotated[float | None, typer.Option(help="Price of a GB held for a month.", min=0)]
 PriceMoved = Annotated[float | None, typer.Option(help="Price of a GB sent or read.", min=0)]
 Currency = Annotated[str | None, typer.Option(help="The currency of both, such as EUR.")]
+SealTo = Annotated[
+    list[str] | None,
+    typer.Option(
+        "--seal-to",
+        help="A public key, age1…, that all bundles for it are sealed to; may be given again. "
+        "“none” for none.",
+    ),
+]
+CopyFrom = Annotated[
+    str | None,
+    typer.Option(help="A store whose bundles are brought here on a timetable; “none” for none."),
+]
+CopyTimetable = Annotated[
+    str | None, typer.Option(help="When they are brought, such as “daily 05:00”.")
+]
+CopyMove = Annotated[
+    bool | None,
+    typer.Option("--copy-move/--copy-keep", help="Remove them from the other store then."),
+]
 Untried = Annotated[
     bool, typer.Option("--untried", help="Save it without trying; “stores try” does that later.")
 ]
-
-_UNITS = {"B": 1, "KiB": 1024, "MiB": 1024**2, "GiB": 1024**3, "TiB": 1024**4}
-
-
-def parse_size(option: str, text: str) -> int:
-    """A size with a binary unit, in bytes; a wrong one is answered with an example."""
-    number, _, unit = text.strip().partition(" ")
-    for name in sorted(_UNITS, key=len, reverse=True):
-        if not unit and number.endswith(name):
-            number, unit = number.removesuffix(name), name
-    try:
-        return int(float(number) * _UNITS[unit or "B"])
-    except (ValueError, KeyError, OverflowError):
-        raise wrong(f"{option} {text}: that is not a size.", "Give for example “20 GiB”.") from None
 
 
 def common_fields(old: models.Store | None, **given: Any) -> dict[str, Any]:
     """The fields of a store that were given, and what an old one has beside them."""
     names = models.StoreInput.model_fields.keys() - {"name", "settings", "secrets"}
     found = {name: getattr(old, name) for name in names} if old is not None else {}
-    if given.get("limits") == ["none"]:
-        given["limits"] = []
+    for field in ("limits", "recipients"):
+        if given.get(field) == ["none"]:
+            given[field] = []
+    if given.get("copy_from") == "none":
+        given["copy_from"] = ""
     if given.get("floor") is not None:
-        given["floor"] = parse_size("--floor", given["floor"])
+        given["floor"] = parse_size("floor", given["floor"])
     return {**found, **{name: value for name, value in given.items() if value is not None}}

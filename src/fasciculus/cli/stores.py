@@ -9,6 +9,7 @@ import typer
 
 from .. import models
 from . import output
+from .keys import LOSS
 from .kind_options import EXTRA, KindOptions, find_kind, parse_extra, show_kinds
 from .output import size
 from .parameters import AsJson, NewStoreName, StoreName, Yes
@@ -22,10 +23,14 @@ from .store_maintenance import (
     mend,
     move,
     repack,
+    seal,
     transfers,
     verify,
 )
 from .store_options import (
+    CopyFrom,
+    CopyMove,
+    CopyTimetable,
     Currency,
     Floor,
     Limits,
@@ -33,6 +38,7 @@ from .store_options import (
     PriceKept,
     PriceMoved,
     ReadBack,
+    SealTo,
     Untried,
     VerifyDays,
     common_fields,
@@ -43,7 +49,7 @@ if TYPE_CHECKING:
     from ..client import Client
 
 app = typer.Typer(help="Places where bundles are kept.", no_args_is_help=True)
-for command in (verify, mend, repack, catch_up, copy, move, transfers, import_):
+for command in (verify, mend, repack, catch_up, copy, move, transfers, import_, seal):
     app.command(command.__name__.strip("_").replace("_", "-"))(command)
 
 Kind = Annotated[str, typer.Option(help="Kind of store; “stores kinds” lists them.")]
@@ -106,6 +112,12 @@ def show(name: StoreName, as_json: AsJson = False) -> None:
                 else "nothing known",
             ),
             ("limits", ", ".join(store.limits) or "none"),
+            ("sealed to", ", ".join(store.recipients) or "no key: stored in the clear"),
+            *(
+                [("copied from", f"{store.copy_from}, {store.copy_timetable}")]
+                if store.copy_from
+                else []
+            ),
             ("jobs", ", ".join(store.jobs) or "none"),
         ]
     )
@@ -160,7 +172,12 @@ def add(
     price_kept: PriceKept = None,
     price_moved: PriceMoved = None,
     currency: Currency = None,
+    seal_to: SealTo = None,
+    copy_from: CopyFrom = None,
+    copy_timetable: CopyTimetable = None,
+    copy_move: CopyMove = None,
     untried: Untried = False,
+    yes: Yes = False,
     take_in: Annotated[
         bool,
         typer.Option("--import", help="Take the bundles that it holds into the records."),
@@ -186,7 +203,12 @@ def add(
             price_kept=price_kept,
             price_moved=price_moved,
             currency=currency,
+            recipients=seal_to,
+            copy_from=copy_from,
+            copy_timetable=copy_timetable,
+            copy_move=copy_move,
         )
+        _explain_sealing(store, [], yes)
         if untried:
             made = client.stores_add(store, untried=True)
             output.done(made, _untried(made), as_json)
@@ -200,6 +222,12 @@ def add(
             output.say(said)
             finish(client, client.stores_import(name), False, as_json, False)
         output.done(made, said, as_json)
+
+
+def _explain_sealing(store: models.StoreInput, before: list[str], yes: bool) -> None:
+    """Before bundles are sealed for the first time, say what the loss of the key means."""
+    if store.recipients and not before:
+        output.sure(f"{LOSS} Seal all bundles for {store.name} from now on?", yes)
 
 
 def _foreign(store: models.Store) -> list[str]:
@@ -231,7 +259,12 @@ def change(
     price_kept: PriceKept = None,
     price_moved: PriceMoved = None,
     currency: Currency = None,
+    seal_to: SealTo = None,
+    copy_from: CopyFrom = None,
+    copy_timetable: CopyTimetable = None,
+    copy_move: CopyMove = None,
     untried: Untried = False,
+    yes: Yes = False,
     as_json: AsJson = False,
 ) -> None:
     """Try a store with other settings, and keep them when all steps succeed."""
@@ -251,7 +284,12 @@ def change(
             price_kept=price_kept,
             price_moved=price_moved,
             currency=currency,
+            recipients=seal_to,
+            copy_from=copy_from,
+            copy_timetable=copy_timetable,
+            copy_move=copy_move,
         )
+        _explain_sealing(store, old.recipients, yes)
         if not untried:
             prove(client.stores_try_draft(store, saved=name), as_json)
         made = client.stores_change(name, store, untried=untried)

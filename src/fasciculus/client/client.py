@@ -15,6 +15,7 @@ from .download_check import whole_check
 from .errors import DownloadError
 from .events import LiveEvent, parse
 from .inventory import InventoryCalls
+from .keys import KeyCalls
 from .maintenance import MaintenanceCalls
 from .stores import StoreCalls
 from .transport import PREFIX, Transport
@@ -22,7 +23,7 @@ from .transport import PREFIX, Transport
 _RESUMES = 5
 
 
-class Client(InventoryCalls, StoreCalls, MaintenanceCalls, Transport):
+class Client(InventoryCalls, StoreCalls, KeyCalls, MaintenanceCalls, Transport):
     """A connection to a service.
 
     Without arguments it takes ``FASCICULUS_URL`` and ``FASCICULUS_TOKEN`` from the

@@ -48,6 +48,18 @@ class MaintenanceCalls(Transport):
             models.TransferStart(source=source, subject=subject, move=move),
         )
 
+    def stores_seal(self, name: str, subject: str = "") -> models.MaintenanceStarted:
+        """Seal what a store holds to the public keys that it has now.
+
+        Raises ``NotFoundError`` when there is no such store.
+        """
+        return self._call(
+            "POST",
+            f"/stores/{quote(name)}/seal",
+            models.MaintenanceStarted,
+            models.SealStart(subject=subject),
+        )
+
     def stores_import(self, name: str) -> models.MaintenanceStarted:
         """Take all bundles that a store holds into the records.
 

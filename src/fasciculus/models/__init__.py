@@ -18,9 +18,11 @@ _NAMES = {
     "inventory": "Account AccountInput Database DiscoveryRules Host HostFields HostInput "
     "HostProposal MailFiles RuleProposal Site SiteRow",
     "jobs": "Command Databases Job JobDefaults JobInput JobStart JobSummary Note Retiring Rules",
+    "keys": "KeyKeep KeyMade KeyMake SealKey",
     "kinds": "KindField KindInfo KindSettings Kinds",
     "maintenance": "BundleChange DamageRow Growth GrowthPoint GrowthStore MaintenanceStarted "
-    "MaintenanceTask MendStart RepackStart Transfer TransferDay TransferStart VerifyStart",
+    "MaintenanceTask MendStart RepackStart SealStart Transfer TransferDay TransferStart "
+    "VerifyStart",
     "paging": "Page",
     "problem": "FieldProblem Health Problem",
     "reports": "MailServer OutboxItem Report ReportDetail",
@@ -39,6 +41,7 @@ if TYPE_CHECKING:
     from .discovery import *  # noqa: F403
     from .inventory import *  # noqa: F403
     from .jobs import *  # noqa: F403
+    from .keys import *  # noqa: F403
     from .kinds import *  # noqa: F403
     from .maintenance import *  # noqa: F403
     from .paging import *  # noqa: F403

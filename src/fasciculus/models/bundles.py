@@ -95,6 +95,8 @@ class BundleDetail(Bundle):
     pieces: list[PieceInfo]
     compression: str
     changes: Changes | None = None
+    #: Public keys that it is sealed to; none for one in the clear.
+    sealed_to: list[str] = []
 
 
 class BundleEntry(BaseModel):
@@ -152,6 +154,13 @@ class RestoreStart(BaseModel):
         default=False,
         description="bring back set-user-id and set-group-id bits, devices and system attributes "
         "even where the records do not vouch for the copy",
+    )
+    identity: str = Field(
+        default="",
+        max_length=200,
+        repr=False,
+        description="a private key for this restore alone, where the bundle is sealed and the "
+        "service keeps none",
     )
 
 

@@ -13,6 +13,7 @@ from ..core.dump.filters import DatabaseRules
 from ..core.errors import SettingError
 from ..core.file_filters import FileRules
 from .inventory import Name, Pattern
+from .keys import Recipient
 from .timetable import Timetable, Zone
 
 KINDS: tuple[Literal["files", "databases", "mail", "system", "notes"], ...] = (
@@ -149,6 +150,8 @@ class JobInput(BaseModel):
     level: int | None = None
     piece_size: int = Field(default=256 * MIB, ge=MIB, le=1024 * 1024 * MIB)
     enabled: bool = True
+    #: Public keys that its bundles are sealed to, beside those of its stores.
+    recipients: list[Recipient] = Field(default=[], max_length=20)
 
     @model_validator(mode="after")
     def _fits(self) -> JobInput:

@@ -9,7 +9,7 @@ from typing import Literal
 
 from pydantic import BaseModel, Field, model_validator
 
-MaintenanceKind = Literal["verify", "mend", "repack", "transfer", "import"]
+MaintenanceKind = Literal["verify", "mend", "repack", "transfer", "import", "reseal"]
 
 
 class VerifyStart(BaseModel):
@@ -33,6 +33,12 @@ class RepackStart(BaseModel):
     subject: str = ""
     over: int = Field(default=20, ge=0, le=95)
     dry_run: bool = False
+
+
+class SealStart(BaseModel):
+    """Of which subject; of all when left out."""
+
+    subject: str = ""
 
 
 class TransferStart(BaseModel):

@@ -147,7 +147,7 @@ class ReportsQuery(WordsQuery):
 
 
 class MaintenanceQuery(PageQuery):
-    kind: Literal["", "verify", "mend", "repack", "transfer", "import"] = ""
+    kind: Literal["", "verify", "mend", "repack", "transfer", "import", "reseal"] = ""
     store: str = Field(default="", description="only on this store")
     subject: str = Field(default="", description="only of this subject")
     state: Literal["", "queued", "running", "ended"] = ""

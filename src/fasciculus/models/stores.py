@@ -10,6 +10,7 @@ from pydantic import AfterValidator, BaseModel, Field
 from ..core.errors import SettingError
 from ..core.transfer_limits import parse_limit
 from .inventory import Name
+from .keys import Recipient
 from .kinds import KindSettings
 from .maintenance import TransferDay
 from .timetable import Timetable, Zone
@@ -42,6 +43,8 @@ class StoreFields(BaseModel):
     price_kept: float = Field(default=0, ge=0, le=1_000_000)
     price_moved: float = Field(default=0, ge=0, le=1_000_000)
     currency: str = Field(default="", max_length=8)
+    #: Public keys that all bundles for this store are sealed to.
+    recipients: list[Recipient] = Field(default=[], max_length=20)
     #: A store whose bundles are brought here on a timetable, as far as they are not here; with
     #: ``copy_move`` they are removed from it then.
     copy_from: str = ""

@@ -133,6 +133,7 @@ def bundle(db: sqlite3.Connection, bundle_id: int) -> BundleDetail:
         base=manifest.get("base", ""),
         dead_share=manifest.get("dead_share", 0.0),
         changes=manifest.get("changes"),
+        sealed_to=manifest.get("sealed_to", []),
     )
 
 

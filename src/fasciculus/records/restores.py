@@ -25,13 +25,14 @@ def add(
     store: str,
     started_by: str,
     key: str | None,
+    identity: str | None = None,
 ) -> int:
-    """A queued restore of a bundle from a store."""
+    """A queued restore of a bundle from a store; ``identity`` is encrypted already."""
     row = db.execute(
         "INSERT INTO restore (bundle_id, bundle, subject_kind, subject, store, target, contents, "
         "paths, databases, mail_domains, resume, privileges, state, started_by, created, "
-        "idempotency_key) "
-        "VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, 'queued', ?, ?, ?)",
+        "idempotency_key, identity) "
+        "VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, 'queued', ?, ?, ?, ?)",
         (
             bundle.id,
             bundle.name,
@@ -48,6 +49,7 @@ def add(
             started_by,
             now(),
             key,
+            identity,
         ),
     )
     return int(row.lastrowid or 0)
@@ -72,6 +74,12 @@ def restore(db: sqlite3.Connection, restore_id: int) -> Restore:
             f"There is no restore {restore_id}.", "“fasciculus restores list” names them."
         )
     return _restore(row)
+
+
+def identity(db: sqlite3.Connection, restore_id: int) -> str | None:
+    """The private key that was given for a restore, encrypted; None where none was."""
+    row = db.execute("SELECT identity FROM restore WHERE id=?", (restore_id,)).fetchone()
+    return row["identity"] if row else None
 
 
 def interrupted(db: sqlite3.Connection, bundle_id: int, target: str) -> bool:
@@ -99,8 +107,8 @@ def end(
     bytes: int = 0,
 ) -> None:
     db.execute(
-        "UPDATE restore SET state='ended', outcome=?, error=?, entries=?, bytes=?, ended=? "
-        "WHERE id=?",
+        "UPDATE restore SET state='ended', outcome=?, error=?, entries=?, bytes=?, ended=?, "
+        "identity=NULL WHERE id=?",
         (outcome, error, entries, bytes, now(), restore_id),
     )
 

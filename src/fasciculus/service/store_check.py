@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from ..core.bundle.sealing import Sealer
 from ..core.errors import FasciculusError, MissingError, SettingError
 from ..models import StoreInput, TryResult, TryStep
 from ..records import stores
@@ -35,6 +36,8 @@ _FIELDS = {
 def draft_spec(sources: OrderSources, body: StoreInput, saved: str | None) -> StoreSpec:
     """How to reach a store as it is described, with the secrets that the saved one has already."""
     check_store(body)
+    if body.recipients:
+        Sealer(body.recipients)
     _check_copying(sources, body)
     db, cipher = sources.db, sources.cipher
     old = stores.secrets(db, cipher, saved) if saved else {}

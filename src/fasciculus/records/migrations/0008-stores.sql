@@ -21,3 +21,9 @@ CREATE INDEX transfer_store ON transfer(store_id, at);
 ALTER TABLE store ADD COLUMN owner TEXT NOT NULL DEFAULT '';
 -- Whether this service made the copy itself: what a store alone tells of one is not vouched for.
 ALTER TABLE copy ADD COLUMN vouched INTEGER NOT NULL DEFAULT 1;
+-- Private keys that are kept here, encrypted, to open what is sealed to their public ones.
+CREATE TABLE seal_key (
+  recipient TEXT PRIMARY KEY, identity TEXT NOT NULL, note TEXT NOT NULL, added TEXT NOT NULL
+) STRICT, WITHOUT ROWID;
+-- A private key that was given for one restore, encrypted, until that has ended.
+ALTER TABLE restore ADD COLUMN identity TEXT;

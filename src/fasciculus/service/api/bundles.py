@@ -21,6 +21,7 @@ from ...core.bundle.entry import (
 )
 from ...core.bundle.layout import SubjectRef
 from ...core.bundle.listing import children, read_listing
+from ...core.bundle.sealing import recipient_of
 from ...core.errors import SettingError
 from ...models import (
     Bundle,
@@ -332,10 +333,14 @@ def restores_start(body: RestoreStart) -> Started:
             "Name an empty or a new folder, or take up an interrupted restore (resume).",
             field="target",
         )
+    given = None
+    if body.identity:
+        recipient_of(body.identity)
+        given = context().cipher.encrypt({"identity": body.identity.strip()})
     with context().records.write() as writer:
         if key and (found := restores.by_key(writer, key)):
             return Started(id=found, url=f"{PREFIX}/restores/{found}")
-        restore_id = restores.add(writer, body, bundle, store, principal().name, key)
+        restore_id = restores.add(writer, body, bundle, store, principal().name, key, given)
     note("started a restore", f"{bundle.subject} {bundle.name} to {body.target or 'its host'}")
     context().tasks.start_restore(restores.restore(db, restore_id))
     return Started(id=restore_id, url=f"{PREFIX}/restores/{restore_id}")

@@ -9,6 +9,7 @@ from flask import request
 
 from ...core import job_summary, retention, schedule, store_advice
 from ...core.bundle.layout import moment_of
+from ...core.bundle.sealing import Sealer
 from ...core.errors import SettingError
 from ...models import (
     Job,
@@ -112,7 +113,9 @@ def jobs_add(body: JobInput) -> Job:
 
 
 def _check_owners(db: sqlite3.Connection, job: JobInput) -> None:
-    """A job that is switched on writes to stores of this service alone."""
+    """A job that is switched on writes to stores of this service alone, sealed to real keys."""
+    if job.recipients:
+        Sealer(job.recipients)
     others = stores.foreign(db, job.stores) if job.enabled else {}
     for name, owner in others.items():
         raise SettingError(

@@ -18,6 +18,7 @@ from ...models import (
     MendStart,
     Page,
     RepackStart,
+    SealStart,
     Transfer,
     TransferStart,
     VerifyStart,
@@ -124,6 +125,20 @@ def stores_transfer(name: str, body: TransferStart) -> MaintenanceStarted:
         "transfer", name, principal().name, body.subject, options=options
     )
     _note_start("moving bundles" if body.move else "bringing bundles", name, body.subject)
+    return MaintenanceStarted(ids=ids)
+
+
+@operation(
+    "POST",
+    "/stores/{name}/seal",
+    "Seal what a store holds to its public keys, or open it where it has none",
+    body=SealStart,
+    response=MaintenanceStarted,
+    status=202,
+)
+def stores_seal(name: str, body: SealStart) -> MaintenanceStarted:
+    ids = context().tasks.start_maintenance("reseal", name, principal().name, body.subject)
+    _note_start("sealing", name, body.subject)
     return MaintenanceStarted(ids=ids)
 
 

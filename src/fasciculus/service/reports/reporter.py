@@ -80,7 +80,7 @@ class Reporter:
         """
         work = maintenance.task(db, number)
         subject = (work.subject_kind, work.subject)
-        if work.kind in ("repack", "transfer") or (
+        if work.kind not in ("verify", "mend") or (
             work.kind == "mend" and work.outcome == "cancelled"
         ):
             return

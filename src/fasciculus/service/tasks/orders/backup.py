@@ -7,7 +7,7 @@ import shlex
 
 from .... import __version__
 from ....models import Account, Host, JobInput
-from ....records import bundles, maintenance, runs
+from ....records import bundles, maintenance, runs, stores
 from ....worker.orders import (
     BackupOrder,
     CommandOrder,
@@ -37,10 +37,13 @@ def backup_order(
     subject = find_subject(sources, kind, name)
     options = runs.options(db, run_id)
     previous, why_full = (
-        (None, "it was asked for") if options.full else previous_order(sources, job, kind, name)
+        (None, "it was asked for")
+        if options.full
+        else previous_order(sources, job, kind, name, sealed_to(sources, job))
     )
     last = bundles.newest(db, kind, name, job.name)
     rules = job.databases.as_core()
+    seal_to = sealed_to(sources, job)
     account = subject.account
     under_way = config.under_way / f"task-{task_id}"
     return BackupOrder(
@@ -77,10 +80,19 @@ def backup_order(
         manifest=f"{under_way}.json",
         states=f"{under_way}.states" if job.mode == "incremental" else "",
         left_out=own_paths(sources),
+        seal_to=seal_to,
         expected_bytes=last["bytes"] if last else 0,
         expected_packed=last["packed"] if last and previous is None else 0,
         writer=f"fasciculus {__version__}",
     )
+
+
+def sealed_to(sources: OrderSources, job: JobInput) -> list[str]:
+    """The public keys of a job and of all its stores: one bundle goes to all of them."""
+    wanted = list(job.recipients)
+    for name in job.stores:
+        wanted += stores.fields(sources.db, name).recipients
+    return sorted(set(wanted))
 
 
 def _stores(sources: OrderSources, job: JobInput, kind: str, name: str) -> list[StoreOrder]:

@@ -11,7 +11,7 @@ from datetime import UTC, datetime
 from typing import TYPE_CHECKING
 
 from ....config import Config
-from ....records import inventory, maintenance, settings, stores
+from ....records import inventory, maintenance, seal_keys, settings, stores
 from ....records.encryption import SecretCipher
 from ....records.maintenance import RecordedCopy
 from ....records.paging import PageRequest
@@ -48,6 +48,7 @@ def store_order(sources: OrderSources, name: str) -> StoreOrder:
     order = described_store(sources, store, stores.secrets(db, cipher, name), store_id)
     order.signing_key = manifest_key(cipher).hex()
     order.owner_id = service_owner(sources.db).id
+    order.identities = seal_keys.identities(db, cipher)
     return order
 
 

@@ -10,7 +10,7 @@ import msgspec
 from ....core.bundle.manifest import PieceRecord
 from ....core.errors import SettingError
 from ....models import MaintenanceTask
-from ....records import maintenance, transfers
+from ....records import maintenance, stores, transfers
 from ....records.maintenance import RecordedCopy
 from ....worker.orders import (
     CopyOrder,
@@ -18,6 +18,7 @@ from ....worker.orders import (
     MendOrder,
     Order,
     RepackOrder,
+    ResealOrder,
     StoreOrder,
     SubjectOrder,
     TransferOrder,
@@ -74,6 +75,12 @@ def maintenance_order(sources: OrderSources, task: MaintenanceTask) -> Order:
                 piece_size=_piece_size(copies),
                 threads=config.threads or os.cpu_count() or 2,
                 spool_limit=config.spool_limit,
+            )
+        case "reseal":
+            return ResealOrder(
+                **common,
+                seal_to=sorted(stores.fields(db, task.store).recipients),
+                listings=str(config.under_way / f"maintenance-{task.id}"),
             )
         case "transfer":
             return _transfer(sources, task, common)

@@ -18,7 +18,7 @@ _CLOCK = timedelta(days=1)
 
 
 def previous_order(
-    sources: OrderSources, job: JobInput, kind: str, name: str
+    sources: OrderSources, job: JobInput, kind: str, name: str, seal_to: list[str]
 ) -> tuple[PreviousOrder | None, str]:
     """What an incremental bundle builds on, or why it is time for a full one."""
     db, config = sources.db, sources.config
@@ -35,6 +35,8 @@ def previous_order(
     if isinstance(placed, str):
         return None, placed
     manifest, listing = placed
+    if sorted(manifest.sealed_to) != seal_to:
+        return None, "the previous bundle is sealed to other keys, or to none"
     if reason := _time_for_full(job, manifest):
         return None, reason
     if not listing.exists():

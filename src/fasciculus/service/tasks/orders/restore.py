@@ -9,7 +9,7 @@ import msgspec
 from ....config import Config
 from ....core.errors import SettingError
 from ....models import Restore
-from ....records import inventory
+from ....records import inventory, restores
 from ....worker.orders import HostOrder, RestoreOrder, SubjectOrder
 from .connections import OrderSources, host_order, mail_order, recorded_copies, store_order
 
@@ -35,6 +35,8 @@ def restore_order(sources: OrderSources, restore: Restore) -> RestoreOrder:
     store.recorded = recorded_copies(
         sources, restore.store, (restore.subject_kind, restore.subject), restore.bundle
     )
+    given = restores.identity(sources.db, restore.id)
+    store.identities += sources.cipher.decrypt(given).values()
     subject = {"kind": restore.subject_kind, "name": restore.subject, "host": host_name or ""}
     return RestoreOrder(
         subject=msgspec.convert({**subject, "root": ""}, SubjectOrder),

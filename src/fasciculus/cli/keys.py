@@ -1,0 +1,109 @@
+"""``fasciculus keys``"""
+
+from __future__ import annotations
+
+import os
+from typing import Annotated
+
+import typer
+
+from . import output
+from .output import read_file
+from .parameters import AsJson, Yes
+from .session import service
+
+app = typer.Typer(help="Keys that bundles are sealed to.", no_args_is_help=True)
+#: What must be known before bundles are sealed.
+LOSS = (
+    "What is sealed can be read with a private key of these alone. If all of them are lost, so "
+    "are the bundles: nobody can bring them back. Print the recovery sheet (keys make --sheet) and "
+    "lock it away in two places."
+)
+
+Note = Annotated[str, typer.Option(help="Whose it is or what it is for.")]
+
+
+@app.command("list")
+def list_(as_json: AsJson = False) -> None:
+    """List the private keys that the service keeps."""
+    with service() as client:
+        rows = client.keys_list().items
+    if as_json:
+        return output.show_json(rows)
+    output.show_table(
+        rows,
+        [
+            ("PUBLIC KEY", lambda k: k.recipient),
+            ("NOTE", lambda k: k.note),
+            ("KEPT SINCE", lambda k: output.moment(k.added)),
+        ],
+        "The service keeps no private key: what is sealed is read with one that is given.",
+    )
+    return None
+
+
+@app.command()
+def make(
+    note: Note = "",
+    keep: Annotated[
+        bool, typer.Option("--keep", help="Let the service keep the private key, to read with.")
+    ] = False,
+    sheet: Annotated[
+        str, typer.Option(help="Write the recovery sheet to this new file.", metavar="FILE.html")
+    ] = "",
+    as_json: AsJson = False,
+) -> None:
+    """Make a pair of keys. The private one is shown this once."""
+    if sheet and os.path.exists(sheet):
+        raise output.wrong(f"{sheet} is there already.", "Name a new file.", "--sheet")
+    with service() as client:
+        made = client.keys_make(note, keep)
+    if sheet:
+        descriptor = os.open(sheet, os.O_WRONLY | os.O_CREAT | os.O_EXCL, 0o600)
+        with os.fdopen(descriptor, "w", encoding="utf-8") as sink:
+            sink.write(made.sheet)
+    if as_json:
+        return output.show_json(made)
+    output.show_fields(
+        [
+            ("public key", made.recipient),
+            ("private key", made.identity),
+            ("kept", "by the service, to read with" if made.kept else "by nobody but you"),
+            *([("recovery sheet", sheet)] if sheet else []),
+        ]
+    )
+    output.say(LOSS)
+    return None
+
+
+@app.command()
+def keep(
+    key_file: Annotated[
+        str, typer.Option(help="The file with the private key, or “-” for standard input.")
+    ],
+    note: Note = "",
+    as_json: AsJson = False,
+) -> None:
+    """Let the service keep a private key, so that it can read what is sealed to it."""
+    with service() as client:
+        kept = client.keys_keep(read_file("--key-file", key_file), note)
+    output.done(kept, f"The private key of {kept.recipient} is kept.", as_json)
+
+
+@app.command()
+def remove(
+    recipient: Annotated[
+        str, typer.Argument(help="The public key.", metavar="KEY", show_default=False)
+    ],
+    yes: Yes = False,
+    as_json: AsJson = False,
+) -> None:
+    """Let the service forget a private key; what is sealed to it stays."""
+    output.sure(
+        f"Forget the private key of {recipient}? Without it the service can write and retire what "
+        "is sealed to it, and not read it.",
+        yes,
+    )
+    with service() as client:
+        client.keys_remove(recipient)
+    output.done({"removed": recipient}, f"Forgot the private key of {recipient}.", as_json)

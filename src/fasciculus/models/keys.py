@@ -1,0 +1,51 @@
+"""Keys that bundles are sealed to."""
+
+from __future__ import annotations
+
+from datetime import datetime
+from typing import Annotated
+
+from pydantic import AfterValidator, BaseModel, Field
+
+
+def _recipient(value: str) -> str:
+    value = value.strip()
+    if not (value.startswith("age1") and value.isascii() and value.isalnum() and len(value) == 62):
+        raise ValueError("A public key begins with “age1” and has 62 letters and digits.")
+    return value
+
+
+#: A public key of age (age-encryption.org/v1, X25519).
+Recipient = Annotated[str, AfterValidator(_recipient)]
+
+
+class SealKey(BaseModel):
+    """A private key that the service keeps; it is never given back."""
+
+    recipient: str
+    note: str = ""
+    added: datetime
+
+
+class KeyMake(BaseModel):
+    """Make a pair of keys; with ``keep``, the service keeps the private one to read with."""
+
+    note: str = Field(default="", max_length=200)
+    keep: bool = False
+
+
+class KeyKeep(BaseModel):
+    """A private key for the service to keep, ``AGE-SECRET-KEY-1…``."""
+
+    identity: str = Field(min_length=1, max_length=200, repr=False)
+    note: str = Field(default="", max_length=200)
+
+
+class KeyMade(BaseModel):
+    """A new pair of keys. The private one is shown this once; ``sheet`` is a page to print, with
+    all that is needed to open bundles by hand."""
+
+    recipient: str
+    identity: str
+    kept: bool
+    sheet: str
