@@ -14,7 +14,7 @@ from contextlib import contextmanager, suppress
 from dataclasses import dataclass, field
 from datetime import UTC, datetime
 from itertools import islice
-from typing import Literal
+from typing import Any, Literal
 
 from pydantic import Field
 
@@ -81,7 +81,18 @@ class FtpSpec:
         return f"{self.settings.address}, port {self.settings.port}"
 
 
-class _Tls(ftplib.FTP_TLS):
+class _AnyNames:
+    """Names that are not UTF-8 go to the server as they came from it."""
+
+    def putline(self: Any, line: str) -> None:
+        self.sock.sendall(line.encode("utf-8", "surrogateescape") + b"\r\n")
+
+
+class _Plain(_AnyNames, ftplib.FTP):
+    """A connection in the clear."""
+
+
+class _Tls(_AnyNames, ftplib.FTP_TLS):
     """Data connections take up the TLS session of the control connection, as servers ask for."""
 
     def ntransfercmd(self, cmd: str, rest: int | str | None = None) -> tuple[socket.socket, int]:
@@ -119,7 +130,7 @@ class FtpConnection:
         """Open the control connection and hear its greeting."""
         settings = self.spec.settings
         link = reach(settings.address, settings.port, TIMEOUT)
-        ftp: ftplib.FTP = ftplib.FTP()
+        ftp: ftplib.FTP = _Plain()
         if settings.security == "tls":
             ftp = _Tls(context=tls_context(settings.certificate))
         ftp.encoding = "utf-8"

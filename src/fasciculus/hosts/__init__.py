@@ -16,7 +16,11 @@ from .base import HostConnection, HostKind, HostSpec
 KINDS: Registry[HostKind] = Registry(
     "kind of host",
     "fasciculus.hosts",
-    {"local": f"{__name__}.local:KIND", "ssh": f"{__name__}.ssh:KIND"},
+    {
+        "local": f"{__name__}.local:KIND",
+        "ssh": f"{__name__}.ssh:KIND",
+        "ftp": f"{__name__}.ftp:KIND",
+    },
 )
 
 

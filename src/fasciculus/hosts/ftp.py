@@ -1,0 +1,382 @@
+"""Web space without a shell, over FTP or FTPS: files alone.
+
+Times are as exact as the server lists them: seconds where it knows MLSD (RFC 3659), else minutes,
+and days for what is older than half a year. So contents are compared every so many times.
+"""
+
+from __future__ import annotations
+
+import ftplib
+import os
+import posixpath
+import socket
+from collections.abc import Iterator
+from contextlib import closing, suppress
+from functools import partial
+from pathlib import Path
+from typing import Any, Literal
+
+from pydantic import Field, field_validator
+
+from ..core.bundle.entry import DIR, FILE, SYMLINK, Entry
+from ..core.bundle.tree_walk import WalkRules, Warn, shown
+from ..core.errors import (
+    ConnectionLostError,
+    FasciculusError,
+    MissingError,
+    UnreachableError,
+)
+from ..core.file_filters import ON_THE_WAY
+from ..core.ftp_listing import FtpEntry
+from ..core.steps import Step
+from ..ftp import FtpConnection, FtpSecrets, FtpSettings, FtpSpec
+from .base import (
+    CommandResult,
+    FileState,
+    HostEntry,
+    HostKind,
+    HostSpec,
+    OpenFile,
+    TreeName,
+)
+
+_CHUNK = 256 * 1024
+_SECOND_NS = 1_000_000_000
+#: A server may follow links, and so list a folder inside itself without end.
+_DEEPEST = 200
+_MOST_TEXT = 16 * 1024 * 1024
+_TYPES = {"file": FILE, "folder": DIR, "link": SYMLINK}
+_MODES = {FILE: 0o644, DIR: 0o755, SYMLINK: 0o777}
+
+
+class FtpHostSettings(FtpSettings):
+    """Web space reached over FTP."""
+
+    kind: Literal["ftp"] = "ftp"
+    root: str = Field(
+        default="",
+        title="Folder that the FTP root is",
+        description="Where the server shows the account's home as “/”: its real path, under which "
+        "the account is known here. Empty where paths are the same.",
+        examples=["/home/millpond"],
+    )
+
+    @field_validator("root")
+    @classmethod
+    def _root(cls, value: str) -> str:
+        value = value.strip().rstrip("/")
+        if value and (not value.startswith("/") or "/../" in value + "/"):
+            raise ValueError("Enter an absolute path that starts with “/”, without “..”.")
+        return value
+
+    def describe(self) -> str:
+        port = f":{self.port}" if self.port != 21 else ""
+        scheme = "ftps" if self.security == "tls" else "ftp"
+        return f"{scheme} {self.user}@{self.address}{port}"
+
+
+class FtpHost:
+    """Reads and writes the files of an account over FTP."""
+
+    is_local = False
+    tells_ctime = False
+    seen_key = ""
+
+    def __init__(self, spec: FtpSpec, root: str) -> None:
+        self._spec, self._root = spec, root
+        self._link = FtpConnection(spec)
+        #: A control connection serves one transfer at a time: files have one of their own.
+        self._files = FtpConnection(spec)
+
+    # Connecting --------------------------------------------------------------
+
+    def settled_ns(self) -> int:
+        return 0
+
+    def steps(self) -> Iterator[Step]:
+        link = self._link
+        yield Step("resolve", True, link.resolve())
+        yield Step("connect", True, link.reach())
+        yield Step("server", True, link.identify())
+        yield Step("sign in", True, link.sign_in())
+        grain = (
+            "to the second"
+            if link.has("MLST")
+            else "to the minute, older ones to the day: every seventh time contents are compared"
+        )
+        yield Step("commands", True, f"Files alone, without a shell. Times are listed {grain}.")
+
+    def connect(self) -> None:
+        self._link.open()
+
+    def close(self) -> None:
+        self._link.close()
+        self._files.close()
+
+    def _path(self, path: bytes | str) -> str:
+        """A path as the server has it."""
+        text = os.fsdecode(path)
+        if self._root and (text == self._root or text.startswith(self._root + "/")):
+            text = text[len(self._root) :]
+        return posixpath.normpath("/" + text.strip("/"))
+
+    # Trees -------------------------------------------------------------------
+
+    def tree(self, root: str, chosen: WalkRules, warn: Warn, home: str = "") -> Iterator[HostEntry]:
+        self.connect()
+        if self.type_of(root) != "dir":
+            raise MissingError(
+                f"The folder {root} does not exist on {self._spec.settings.address}.",
+                "Correct the folder of this account or site.",
+            )
+        return self._walk(root, chosen, warn)
+
+    def survey(self, root: str, warn: Warn, home: str = "") -> Iterator[TreeName]:
+        for found in self.tree(root, WalkRules(), warn):
+            entry = found.entry
+            if entry.path:
+                yield TreeName(
+                    entry.path, entry.type == DIR, entry.type == FILE, entry.size, entry.mtime_ns, 0
+                )
+
+    def _walk(self, root: str, chosen: WalkRules, warn: Warn) -> Iterator[HostEntry]:
+        base = os.fsencode(root)
+        yield HostEntry(_described(b"", FtpEntry("", "folder")), partial(self.open, base))
+        stack = [(b"", self._listed(base, b"", warn))]
+        owed: list[Entry] = []
+        while stack:
+            folder, names = stack[-1]
+            found = next(names, None)
+            if found is None:
+                stack.pop()
+                owed = [e for e in owed if folder.startswith(e.path) and e.path != folder]
+                continue
+            name = os.fsencode(found.name)
+            relative = folder + b"/" + name if folder else name
+            if relative in chosen.left_out:
+                continue
+            if found.kind == "other":
+                warn(f"{shown(relative)}: left out, since FTP cannot read what it is")
+                continue
+            entry, path = _described(relative, found), base + b"/" + relative
+            is_dir = entry.type == DIR
+            verdict = chosen.judge(relative, is_dir, entry.type == FILE, entry.size, entry.mtime_ns)
+            if verdict and verdict != ON_THE_WAY:
+                continue
+            if verdict == ON_THE_WAY:
+                owed.append(entry)
+                stack.append((relative, self._listed(path, relative, warn)))
+                continue
+            for above in owed:
+                yield HostEntry(above, partial(self.open, base))
+            owed = []
+            yield HostEntry(entry, partial(self._opened, path, entry.size, entry.mtime_ns))
+            if is_dir:
+                stack.append((relative, self._listed(path, relative, warn)))
+
+    def _listed(self, path: bytes, relative: bytes, warn: Warn) -> Iterator[FtpEntry]:
+        if relative.count(b"/") >= _DEEPEST:
+            warn(f"{shown(relative)}: the folder is too deep, and left out")
+            return iter(())
+        try:
+            rows = self._link.entries(self._path(path))
+        except ConnectionLostError:
+            # Once more: servers end what stands idle while a large file is read.
+            self.connect()
+            rows = self._link.entries(self._path(path))
+        except FasciculusError as error:
+            warn(f"{shown(relative)}: the folder could not be read ({error.message})")
+            return iter(())
+        return iter(sorted(rows, key=lambda row: os.fsencode(row.name)))
+
+    # Single files --------------------------------------------------------------
+
+    def open(self, path: bytes) -> OpenFile:
+        found = self._found(path)
+        if found is None:
+            raise FileNotFoundError(2, "there is no such file")
+        entry = _described(b"", found)
+        return self._opened(path, entry.size, entry.mtime_ns)
+
+    def _opened(self, path: bytes, size: int, mtime_ns: int) -> OpenFile:
+        self._files.open()
+        return FtpFile(self._files, self._path(path), FileState(size, mtime_ns, 0))
+
+    def _found(self, path: bytes | str) -> FtpEntry | None:
+        """What a path is, out of the listing of the folder above it."""
+        wanted = self._path(path)
+        if wanted == "/":
+            return FtpEntry("", "folder")
+        self.connect()
+        above, _, name = wanted.rpartition("/")
+        try:
+            rows = self._link.entries(above or "/")
+        except MissingError:
+            return None
+        return next((row for row in rows if row.name == name), None)
+
+    def type_of(self, path: str) -> str:
+        found = self._found(path)
+        if found is None:
+            return ""
+        if found.kind == "link":
+            # A folder can be listed through a link, a file not.
+            try:
+                self._link.entries(self._path(path))
+                return "dir"
+            except FasciculusError:
+                return "file"
+        return {"folder": "dir", "file": "file"}.get(found.kind, "other")
+
+    def names(self, folder: bytes) -> list[bytes]:
+        self.connect()
+        try:
+            return [os.fsencode(row.name) for row in self._link.entries(self._path(folder))]
+        except MissingError as error:
+            raise FileNotFoundError(2, error.message) from error
+
+    def read_text(self, path: str) -> str:
+        try:
+            with closing(self.open(os.fsencode(path))) as file:
+                return file.read(_MOST_TEXT).decode("utf-8", "surrogateescape")
+        except OSError as error:
+            raise MissingError(
+                f"{path} on {self._spec.settings.address} cannot be read: "
+                f"{error.strerror or error}.",
+                "Correct the host's settings.",
+            ) from error
+
+    def describe(self, path: bytes, kind: str, relative: bytes, warn: Warn) -> Entry | None:
+        found = self._found(path)
+        if found is None or found.kind == "other":
+            return None
+        entry = _described(relative, found)
+        entry.kind = kind
+        return entry
+
+    def state_of(self, path: bytes) -> bytes:
+        found = self._found(path)
+        return b"" if found is None else f"{found.size} {found.mtime}".encode()
+
+    def write(self, path: str, data: bytes, like: Entry | None = None) -> None:
+        self.connect()
+        target = self._path(path)
+        self._make_folders(posixpath.dirname(target))
+        partial_ = target + ".fasciculus-new"
+        with self._link.said(path):
+            connection = self._link.transfer("STOR", partial_)
+            connection.sendall(data)
+            self._link.end(connection)
+            if like is not None:
+                with suppress(ftplib.error_perm):
+                    self._link.raw.sendcmd(f"SITE CHMOD {like.mode & 0o777:o} {partial_}")
+        self._link.rename(partial_, target)
+
+    def _make_folders(self, folder: str) -> None:
+        if folder in ("", "/"):
+            return
+        self._make_folders(posixpath.dirname(folder))
+        self._link.make_folder(folder)
+
+    def link(self, path: str, target: bytes) -> None:
+        raise UnreachableError("FTP cannot make links.", "Make it in the provider's panel.")
+
+    def remove(self, path: str) -> None:
+        self.connect()
+        self._link.remove(self._path(path))
+
+    # What FTP has not ------------------------------------------------------------
+
+    def run(
+        self, command: str, seconds: float, stdin: bytes = b"", limit: int = 1 << 20
+    ) -> CommandResult:
+        raise UnreachableError(
+            f"{self._spec.settings.address} is reached over FTP, which runs no commands.",
+            "Leave out notes and commands there, or reach it over SSH.",
+        )
+
+    def dial(self, socket: str, address: str, port: int) -> Any:
+        """A database server is reached from this machine, by its address."""
+        if socket:
+            raise UnreachableError(
+                "Over FTP no Unix socket can be reached.",
+                "Enter the database server's address; it must let this machine in.",
+            )
+        return None
+
+
+class FtpFile:
+    """A file read over FTP; what ends early is an error."""
+
+    def __init__(self, link: FtpConnection, path: str, listed: FileState) -> None:
+        self._link, self._path, self._listed = link, path, listed
+        self._count = 0
+        try:
+            self._data: socket.socket | None = link.transfer("RETR", path)
+        except ftplib.error_perm as error:
+            raise OSError(2, str(error)[4:80]) from error
+        except (ftplib.Error, OSError, EOFError) as error:
+            link.close()
+            raise ConnectionLostError(
+                f"The connection to {link.spec.what} was lost.", "Start again."
+            ) from error
+
+    def read(self, count: int = -1, /) -> bytes:
+        if count < 0:
+            return b"".join(iter(lambda: self.read(_CHUNK), b""))
+        if self._data is None:
+            return b""
+        with self._link.said(self._path):
+            data = self._data.recv(min(count, _CHUNK)) if count else b""
+            if count and not data:
+                connection, self._data = self._data, None
+                try:
+                    self._link.end(connection)
+                except (ftplib.error_temp, ftplib.error_perm) as error:
+                    raise OSError(5, f"the transfer was broken off ({str(error)[:60]})") from error
+        self._count += len(data)
+        return data
+
+    def close(self) -> None:
+        if self._data is not None:
+            connection, self._data = self._data, None
+            try:
+                with suppress(ftplib.error_temp, ftplib.error_perm):
+                    self._link.end(connection)
+            except (OSError, EOFError, ftplib.Error, FasciculusError):
+                self._link.close()
+
+    def now(self) -> FileState:
+        # While it sends, the server answers nothing else: what was listed, and what came.
+        size = self._count if self._data is None else self._listed.size
+        return FileState(size, self._listed.mtime_ns, 0)
+
+    def again(self) -> bool:
+        return False
+
+
+def _described(path: bytes, found: FtpEntry) -> Entry:
+    """The entry of what a server lists. Owners it does not tell."""
+    type_ = _TYPES[found.kind]
+    mtime = 0 if found.mtime is None else int(found.mtime.timestamp()) * _SECOND_NS
+    entry = Entry(
+        kind="files",
+        path=path,
+        type=type_,
+        size=found.size if type_ == FILE else 0,
+        mode=_MODES[type_] if found.mode is None else found.mode,
+        mtime_ns=mtime,
+    )
+    if type_ == SYMLINK:
+        entry.target = os.fsencode(found.target)
+    return entry
+
+
+def _open(spec: HostSpec, spool: Path) -> FtpHost:
+    settings = spec.settings
+    assert isinstance(settings, FtpHostSettings)
+    what = f"host “{spec.name}”"
+    return FtpHost(FtpSpec(settings, spec.secrets, what=what), settings.root)
+
+
+KIND = HostKind("ftp", "Web space, over FTP or FTPS", FtpHostSettings, FtpSecrets, _open)
