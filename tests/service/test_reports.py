@@ -191,3 +191,22 @@ def test_starttls_and_sign_in(tmp_path, certificate, monkeypatch):
     with pytest.raises(UnreachableError, match="does not speak TLS there"):
         mail.send(mail_to(box.port, security="tls"), "", "a@b.example", ["b@b.example"], message)
     box.close()
+
+
+def test_a_small_bundle_goes_along_and_counts_as_no_copy(running, stand_in, mailbox, tmp_path):
+    with running.client() as client:
+        accounts = [small_account(tmp_path, "millpond"), small_account(tmp_path, "ferryline")]
+        (tmp_path / "ferryline/film.bin").write_bytes(os.urandom(200_000))
+        told = {"report_to": ["duty@sedge-quill.example"], "attach_up_to": 100_000}
+        set_up(client, accounts, [sftp_store(stand_in)], **told)
+        client.mail_change(mail_to(mailbox.port))
+        assert run(client, "nightly").outcome == "done"
+        (message,) = until(lambda: mailbox.messages())
+        (attached,) = message.iter_attachments()
+        assert attached.get_filename().startswith("millpond.") and ".tar.zst" in str(attached)
+        name = tmp_path / "piece.tar.zst"
+        name.write_bytes(attached.get_content())
+        listed = subprocess.run(["tar", "--zstd", "-tf", name], capture_output=True, text=True)
+        assert "files/page-0.html" in listed.stdout
+        bundles = client.bundles_list().items
+        assert [len(bundle.copies) for bundle in bundles] == [1, 1]

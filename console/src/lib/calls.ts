@@ -272,6 +272,7 @@ export const jobsAdd = (
     | 'level'
     | 'piece_size'
     | 'enabled'
+    | 'attach_up_to'
     | 'recipients'
   >,
 ) => call<Schemas['Job']>('POST', '/jobs', body);
@@ -311,6 +312,7 @@ export const jobsChange = (
     | 'level'
     | 'piece_size'
     | 'enabled'
+    | 'attach_up_to'
     | 'recipients'
   >,
 ) => call<Schemas['Job']>('PUT', `/jobs/${part(name)}`, body);
@@ -354,6 +356,7 @@ export const jobsSummary = (
     | 'level'
     | 'piece_size'
     | 'enabled'
+    | 'attach_up_to'
     | 'recipients'
   >,
 ) => call<Schemas['JobSummary']>('POST', '/jobs/summary', body);

@@ -2157,7 +2157,8 @@ export interface components {
        */
       connection:
         | components['schemas']['ConnectionLocalSettings']
-        | components['schemas']['ConnectionSshSettings'];
+        | components['schemas']['ConnectionSshSettings']
+        | components['schemas']['ConnectionFtpSettings'];
       /**
        * At Once
        * @default 0
@@ -2312,7 +2313,8 @@ export interface components {
        */
       connection:
         | components['schemas']['ConnectionLocalSettings']
-        | components['schemas']['ConnectionSshSettings'];
+        | components['schemas']['ConnectionSshSettings']
+        | components['schemas']['ConnectionFtpSettings'];
       /**
        * At Once
        * @default 0
@@ -2563,6 +2565,11 @@ export interface components {
        */
       enabled: boolean;
       /**
+       * Attach Up To
+       * @default 0
+       */
+      attach_up_to: number;
+      /**
        * Recipients
        * @default []
        */
@@ -2757,6 +2764,11 @@ export interface components {
        */
       enabled: boolean;
       /**
+       * Attach Up To
+       * @default 0
+       */
+      attach_up_to: number;
+      /**
        * Recipients
        * @default []
        */
@@ -2917,6 +2929,11 @@ export interface components {
        * @default true
        */
       enabled: boolean;
+      /**
+       * Attach Up To
+       * @default 0
+       */
+      attach_up_to: number;
       /**
        * Recipients
        * @default []
@@ -5400,6 +5417,49 @@ export interface components {
        * @default false
        */
       unsafe_reading: boolean;
+    };
+    /**
+     * FtpHostSettings
+     * @description Web space reached over FTP.
+     */
+    ConnectionFtpSettings: {
+      /**
+       * @description discriminator enum property added by openapi-typescript
+       * @enum {string}
+       */
+      kind: 'ftp';
+      /**
+       * Address
+       * @example ftp.sedge-quill.example
+       */
+      address: string;
+      /**
+       * Port
+       * @default 21
+       */
+      port: number;
+      /** User */
+      user: string;
+      /**
+       * Security
+       * @description “tls” is explicit TLS. With “none”, password and files can be read on the way.
+       * @default tls
+       * @enum {string}
+       */
+      security: 'tls' | 'none';
+      /**
+       * Accepted certificate
+       * @description In PEM form, where no known authority signed it. Leave it empty otherwise.
+       * @default
+       */
+      certificate: string;
+      /**
+       * Folder that the FTP root is
+       * @description Where the server shows the account's home as “/”: its real path, under which the account is known here. Empty where paths are the same.
+       * @default
+       * @example /home/millpond
+       */
+      root: string;
     };
     /**
      * MariaDbSettings

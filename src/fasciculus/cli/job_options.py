@@ -285,6 +285,15 @@ SealTo = Annotated[
         rich_help_panel="Packing",
     ),
 ]
+AttachUpTo = Annotated[
+    str | None,
+    typer.Option(
+        help="Send bundles up to this size along with the report, such as 2MiB; they never count "
+        "as copies. 0 for none.",
+        metavar="SIZE",
+        rich_help_panel="Keep and tell",
+    ),
+]
 On = Annotated[
     bool | None,
     typer.Option(
@@ -360,6 +369,7 @@ def shared(
     level: Level = None,
     piece_size: PieceSize = None,
     seal_to: SealTo = None,
+    attach_up_to: AttachUpTo = None,
     on: On = None,
 ) -> None:
     """The options of ``add`` and ``change``."""
@@ -400,6 +410,8 @@ def fields_of(old: models.JobInput | None, o: dict[str, Any]) -> dict[str, Any]:
         fields["contents"] = _listed(o["contents"])
     if o["piece_size"]:
         fields["piece_size"] = parse_size("piece-size", o["piece_size"])
+    if o["attach_up_to"]:
+        fields["attach_up_to"] = parse_size("attach-up-to", o["attach_up_to"])
     fields["rules"] = _part(
         old.rules if old else models.Rules(),
         {

@@ -150,6 +150,8 @@ class JobInput(BaseModel):
     level: int | None = None
     piece_size: int = Field(default=256 * MIB, ge=MIB, le=1024 * 1024 * MIB)
     enabled: bool = True
+    #: Bundles that are no larger go along with the report, as attachments; 0 for none. In bytes.
+    attach_up_to: int = Field(default=0, ge=0, le=25 * MIB)
     #: Public keys that its bundles are sealed to, beside those of its stores.
     recipients: list[Recipient] = Field(default=[], max_length=20)
 

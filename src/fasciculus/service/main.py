@@ -54,7 +54,7 @@ def build(config: Config, environment: Mapping[str, str] = os.environ) -> Contex
             settings.put(db, SERVICE_ID, stores.new_id())
     cipher = SecretCipher(config.key_file)
     events = EventStream()
-    reporter = Reporter(config, records, events)
+    reporter = Reporter(config, records, cipher, events)
     outbox = Outbox(records, cipher, events)
 
     def ended(run_id: int) -> None:

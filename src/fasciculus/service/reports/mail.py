@@ -6,6 +6,7 @@ import smtplib
 import socket
 import sqlite3
 import ssl
+from collections.abc import Sequence
 from email.message import EmailMessage
 from email.policy import SMTP
 from email.utils import format_datetime, localtime, make_msgid
@@ -15,6 +16,7 @@ from ...models import MailServer
 from ...records import settings
 from ...records.encryption import SecretCipher, merged
 from ...records.secrets import MAIL
+from .attachments import Attachment
 
 _TIMEOUT = 20.0
 
@@ -51,8 +53,9 @@ def compose(
     html: str,
     log: str | None = None,
     log_name: str = "run.log",
+    attached: Sequence[Attachment] = (),
 ) -> bytes:
-    """A message with text and HTML, and the log attached where there is one."""
+    """A message with text and HTML, the log attached where there is one, and files."""
     message = EmailMessage(policy=SMTP)
     message["From"] = f"Fasciculus <{sender}>"
     message["To"] = ", ".join(recipients)
@@ -64,6 +67,8 @@ def compose(
     message.add_alternative(html, subtype="html")
     if log is not None:
         message.add_attachment(log.encode("utf-8", "replace"), "text", "plain", filename=log_name)
+    for file in attached:
+        message.add_attachment(file.data, "application", "octet-stream", filename=file.name)
     return message.as_bytes()
 
 

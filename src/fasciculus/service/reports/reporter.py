@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import logging
 import sqlite3
+from collections.abc import Sequence
 from datetime import UTC, datetime
 
 from jinja2 import Environment, PackageLoader, StrictUndefined, select_autoescape
@@ -19,8 +20,11 @@ from ...core.run_report import (
 from ...models import MaintenanceTask, RunDetail
 from ...records import maintenance, reports, runs
 from ...records.db import Records
+from ...records.encryption import SecretCipher
 from ...records.paging import PageRequest
 from ..event_stream import EventStream
+from ..tasks.orders.connections import OrderSources
+from .attachments import Attachment, attachments
 from .mail import compose, sender_of
 
 log = logging.getLogger(__name__)
@@ -32,8 +36,11 @@ _DAMAGE_LINES = 500
 class Reporter:
     """Says how runs went, to the records and to people."""
 
-    def __init__(self, config: Config, records: Records, events: EventStream) -> None:
-        self._config, self._records, self._events = config, records, events
+    def __init__(
+        self, config: Config, records: Records, cipher: SecretCipher, events: EventStream
+    ) -> None:
+        self._config, self._records, self._cipher = config, records, cipher
+        self._events = events
         self._templates = Environment(
             loader=PackageLoader("fasciculus.service", "templates"),
             undefined=StrictUndefined,
@@ -44,6 +51,7 @@ class Reporter:
 
     def end(self, run_id: int) -> None:
         """All tasks have ended: so has the run. Its end and its report are written together."""
+        attached = self._attachments(run_id)
         with self._records.write() as db:
             run = runs.run(db, run_id)
             if run.state == "ended":
@@ -52,7 +60,7 @@ class Reporter:
             run.outcome, run.ended = outcome, datetime.now(UTC)
             runs.end(db, run_id, outcome, report_of(run).sentence)
             try:
-                self.report(run_id)
+                self.report(run_id, attached)
             except sqlite3.Error:
                 raise
             except Exception:
@@ -60,7 +68,17 @@ class Reporter:
                 log.exception("run %s: its report could not be written", run_id)
         self._events.changed("runs")
 
-    def report(self, run_id: int) -> None:
+    def _attachments(self, run_id: int) -> list[Attachment]:
+        """What goes along with a report, read from a store before anything is written."""
+        try:
+            return attachments(
+                OrderSources(self._config, self._records.reader, self._cipher), run_id
+            )
+        except Exception:
+            log.exception("run %s: nothing could be attached to its report", run_id)
+            return []
+
+    def report(self, run_id: int, attached: Sequence[Attachment] = ()) -> None:
         """Put the run's report into the outbox, if somebody wants it."""
         with self._records.write() as db:
             run = runs.run(db, run_id)
@@ -69,7 +87,7 @@ class Reporter:
             if not recipients or (when == "trouble" and not report.trouble):
                 return
             log = self._log_text(db, run_id, report) if report.trouble else None
-            self._put(db, "report", report, recipients, run_id, run.job, log)
+            self._put(db, "report", report, recipients, run_id, run.job, log, attached)
         self._events.changed("reports")
 
     def maintenance(self, db: sqlite3.Connection, number: int) -> None:
@@ -111,12 +129,13 @@ class Reporter:
         run_id: int | None = None,
         job: str = "",
         log: str | None = None,
+        attached: Sequence[Attachment] = (),
     ) -> None:
         """Put a report into the outbox."""
         text = self._templates.get_template(f"{template}.txt").render(report=report)
         html = self._templates.get_template(f"{template}.html").render(report=report)
         message = compose(
-            sender_of(db), recipients, report.title, text, html, log, f"run-{run_id}.log"
+            sender_of(db), recipients, report.title, text, html, log, f"run-{run_id}.log", attached
         )
         reports.add(db, run_id, job, report.title, recipients, text, html, message)
 

@@ -1,0 +1,69 @@
+"""Small bundles that go along with the report of their run. They never count as copies."""
+
+from __future__ import annotations
+
+import hashlib
+import logging
+from dataclasses import dataclass
+
+from ...core.bundle.layout import SubjectRef
+from ...core.errors import DamagedError, FasciculusError
+from ...models import Task
+from ...records import jobs, maintenance, runs
+from ...stores import open_store
+from ...stores.base import connected, read_all
+from ..tasks.orders.connections import OrderSources, store_order
+
+log = logging.getLogger(__name__)
+
+
+@dataclass(frozen=True, slots=True)
+class Attachment:
+    """A file of a message."""
+
+    name: str
+    data: bytes
+
+
+def attachments(sources: OrderSources, run_id: int) -> list[Attachment]:
+    """The pieces of a run's bundles, as far as the job wants them and they are small enough.
+
+    Pieces stay as they are on the store: what is sealed there is sealed in the message.
+    """
+    run = runs.run(sources.db, run_id)
+    job = jobs.find(sources.db, run.job)
+    left = job.attach_up_to if job is not None else 0
+    found: list[Attachment] = []
+    for task in run.tasks:
+        if left <= 0 or not task.bundle:
+            continue
+        try:
+            more = _of_task(sources, task, left)
+        except (FasciculusError, OSError) as error:
+            log.warning("run %s: %s is not attached: %s", run_id, task.bundle, error)
+            continue
+        found += more
+        left -= sum(len(row.data) for row in more)
+    return found
+
+
+def _of_task(sources: OrderSources, task: Task, most: int) -> list[Attachment]:
+    subject = SubjectRef(task.subject_kind, task.subject)
+    for copy in task.copies:
+        if copy.error:
+            continue
+        known = maintenance.copies_on(
+            sources.db, copy.store, (subject.kind, subject.name), task.bundle
+        )
+        pieces = known[0].manifest.pieces if known else []
+        if not pieces or sum(piece.bytes for piece in pieces) > most:
+            return []
+        rows = []
+        with connected(open_store(store_order(sources, copy.store).spec())) as store:
+            for piece in pieces:
+                data = read_all(store, subject.piece(piece.name), piece.bytes)
+                if hashlib.sha256(data).hexdigest() != piece.sha256:
+                    raise DamagedError(f"{piece.name} is damaged on store “{copy.store}”.")
+                rows.append(Attachment(f"{subject.name}.{piece.name}", data))
+        return rows
+    return []
