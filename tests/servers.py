@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import datetime
 import os
 import shutil
 import socket
@@ -13,12 +12,10 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
-from cryptography import x509
-from cryptography.hazmat.primitives import hashes, serialization
-from cryptography.hazmat.primitives.asymmetric import ec
-from cryptography.x509.oid import NameOID
 from running import until
 
+from fasciculus.demo.certificate import certificate as made_certificate
+from fasciculus.demo.certificate import public_part
 from fasciculus.demo.drive import DriveStandIn
 from fasciculus.demo.ftp import FtpStandIn
 from fasciculus.demo.misbehaviour import Misbehaviour
@@ -44,42 +41,7 @@ class Place:
 
 def certificate(folder: Path) -> Path:
     """A key and a certificate for 127.0.0.1 that no authority signed, in one PEM file."""
-    path = folder / "server.pem"
-    if path.exists():
-        return path
-    key = ec.generate_private_key(ec.SECP256R1())
-    name = x509.Name([x509.NameAttribute(NameOID.COMMON_NAME, "boathouse.example")])
-    now = datetime.datetime.now(datetime.UTC)
-    import ipaddress
-
-    address = x509.IPAddress(ipaddress.ip_address("127.0.0.1"))
-    made = (
-        x509.CertificateBuilder()
-        .subject_name(name)
-        .issuer_name(name)
-        .public_key(key.public_key())
-        .serial_number(x509.random_serial_number())
-        .not_valid_before(now - datetime.timedelta(days=1))
-        .not_valid_after(now + datetime.timedelta(days=30))
-        .add_extension(x509.SubjectAlternativeName([address]), critical=False)
-        .add_extension(x509.BasicConstraints(ca=True, path_length=None), critical=True)
-        .sign(key, hashes.SHA256())
-    )
-    path.write_bytes(
-        key.private_bytes(
-            serialization.Encoding.PEM,
-            serialization.PrivateFormat.PKCS8,
-            serialization.NoEncryption(),
-        )
-        + made.public_bytes(serialization.Encoding.PEM)
-    )
-    return path
-
-
-def accepted(pem: Path) -> str:
-    """The certificate of a PEM file alone, as the settings take it."""
-    text = pem.read_text()
-    return text[text.index("-----BEGIN CERTIFICATE") :]
+    return made_certificate(folder / "server.pem")
 
 
 @contextmanager
@@ -125,7 +87,7 @@ def ftp_place(tls: bool = False, mlsd: bool = True) -> Callable[[Path], Any]:
     def place(tmp: Path) -> Iterator[Place]:
         pem = certificate(tmp) if tls else None
         found = FtpStandIn(tmp / "web-space", USER, PASSWORD, certificate=pem, mlsd=mlsd)
-        more = {"security": "tls", "certificate": accepted(pem)} if pem else {}
+        more = {"security": "tls", "certificate": public_part(pem)} if pem else {}
         try:
             spec = store_spec("space", ftp_settings(found.port, **more), {"password": PASSWORD})
             yield Place(spec, found.root / "bundles", found.misbehaviour, found)
@@ -268,7 +230,7 @@ def vsftpd_place(tls: bool = False) -> Callable[[Path], Any]:
             }
         config = tmp / "vsftpd.conf"
         config.write_text("".join(f"{key}={value}\n" for key, value in lines.items()))
-        more = {"security": "tls", "certificate": accepted(pem)} if tls else {}
+        more = {"security": "tls", "certificate": public_part(pem)} if tls else {}
         settings = ftp_settings(port, **more) | {"user": "anonymous", "folder": "/up/bundles"}
         with running(["vsftpd", str(config)], port, tmp / "vsftpd.log"):
             yield Place(store_spec("vsftpd", settings, {"password": "x"}), root / "up/bundles")

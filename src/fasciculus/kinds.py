@@ -67,7 +67,7 @@ class Registry(Generic[K]):
         refused: Mapping[str, str] | None = None,
     ) -> None:
         self._what, self._group, self._built_in = what, group, built_in
-        self._refused = refused or {}
+        self.refused = dict(refused or {})
         self._loaded: dict[str, K] = {}
 
     @cached_property
@@ -87,7 +87,7 @@ class Registry(Generic[K]):
             place = self._built_in.get(name) or self._places.get(name)
             if place is None:
                 raise SettingError(
-                    self._refused.get(name, f"There is no {self._what} “{name}”."),
+                    self.refused.get(name, f"There is no {self._what} “{name}”."),
                     f"Choose {' or '.join(self.names())}.",
                     field="kind",
                 )

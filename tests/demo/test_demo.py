@@ -5,11 +5,13 @@ is left.
 import os
 import subprocess
 import time
+from functools import partial
 
 from running import until
 
 from fasciculus.client import Client
 from fasciculus.demo.__main__ import Demo
+from fasciculus.stores import KINDS as STORE_KINDS
 
 
 def test_the_demo_starts_twice_and_leaves_no_process(tmp_path, capfd):
@@ -20,13 +22,18 @@ def test_the_demo_starts_twice_and_leaves_no_process(tmp_path, capfd):
         with Client(first.url, token=first.kept.token) as client:
             assert {run.outcome for run in client.every(client.runs_list)} == {"done"}
             subjects = {bundle.subject for bundle in client.every(client.bundles_list)}
-            assert {
+            assert subjects >= {
                 "millpond",
                 "ferryline",
                 "orchardschool",
                 "lanternchoir",
                 "bitternpress",
-            } == subjects
+            }
+            stores = list(client.every(client.stores_list))
+            assert {store.settings.kind for store in stores} == set(STORE_KINDS.names())
+            assert all(store.tried and store.access != "none" for store in stores)
+            brought = list(client.every(partial(client.stores_transfers, "library")))
+            assert len({row.bundle for row in brought}) == len(brought) > 5
             newest = client.bundles_list(subject="bitternpress", job="nightly").items[0]
             assert newest.new_bytes < newest.bytes // 10, "a day later only what changed was stored"
             assert until(lambda: [r for r in client.reports_list().items if r.sent])

@@ -6,13 +6,14 @@ from datetime import UTC, datetime
 
 import pytest
 from running import folder_stores, run, set_up
-from servers import PASSWORD, REAL, USER, accepted, certificate
+from servers import PASSWORD, REAL, USER, certificate
 from trees import picture
 
 from fasciculus.core.bundle.tree_walk import WalkRules
 from fasciculus.core.errors import MissingError, UnreachableError
 from fasciculus.core.file_filters import FileRules, FileSelector
 from fasciculus.core.ftp_listing import parse_facts, parse_list
+from fasciculus.demo.certificate import public_part
 from fasciculus.demo.ftp import FtpStandIn
 from fasciculus.hosts import host_spec, open_host
 from fasciculus.models import HostInput
@@ -44,7 +45,7 @@ def host(request, tmp_path, home):
     server = FtpStandIn(
         tmp_path / "space", USER, PASSWORD, certificate=pem, mlsd=request.param != "list"
     )
-    more = {"certificate": accepted(pem)} if pem else {"security": "none"}
+    more = {"certificate": public_part(pem)} if pem else {"security": "none"}
     found = open_host(spec(server.port, **more), tmp_path / "spool")
     yield found
     found.close()

@@ -8,7 +8,7 @@ from dataclasses import replace
 
 import pytest
 from running import stand_in_spec
-from servers import PLACES, REAL, accepted, certificate, ftp_settings
+from servers import PLACES, REAL, certificate, ftp_settings
 
 from fasciculus.core.errors import (
     DamagedError,
@@ -17,6 +17,7 @@ from fasciculus.core.errors import (
     SettingError,
     UnreachableError,
 )
+from fasciculus.demo.certificate import public_part
 from fasciculus.stores import KINDS, open_store, store_spec
 from fasciculus.stores import s3 as s3_module
 from fasciculus.stores import webdav as webdav_module
@@ -143,7 +144,7 @@ def test_a_certificate_that_proves_nothing_is_refused_before_the_password_goes(t
             spec = store_spec("space", ftp_settings(port, **given), {"password": "boat-and-rope"})
             failed = try_store(open_store(spec))[-1]
             assert (failed.name, failed.ok) == (step, False), failed
-        assert accepted(certificate(tmp_path)).startswith("-----BEGIN CERT")
+        assert public_part(certificate(tmp_path)).startswith("-----BEGIN CERT")
 
 
 def test_settings_that_cannot_be_used():

@@ -9,7 +9,7 @@
   }: { kinds: KindInfo[]; value: string; onchange?: () => void } = $props();
 </script>
 
-<div class="mb-3 flex flex-wrap gap-6" role="radiogroup" aria-label="Kind">
+<div class="mb-4 grid gap-x-6 gap-y-2 sm:grid-cols-2" role="radiogroup" aria-label="Kind">
   {#each kinds as kind (kind.name)}
     <Radio name="kind" value={kind.name} bind:group={value} {onchange}>{kind.title}</Radio>
   {/each}

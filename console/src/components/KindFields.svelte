@@ -1,6 +1,6 @@
 <script lang="ts">
   // The settings and secrets of one kind, as the service describes them.
-  import { Checkbox, Input, Textarea } from 'flowbite-svelte';
+  import { Checkbox, Input, Select, Textarea } from 'flowbite-svelte';
   import type { Problem } from '../lib/api.svelte';
   import type { KindField, KindInfo, Settings } from '../lib/types';
   import FormField from './FormField.svelte';
@@ -52,6 +52,23 @@
           checked={!!settings[field.name]}
           onchange={(e) => (settings[field.name] = e.currentTarget.checked)}>Yes</Checkbox
         >
+      {:else if field.type === 'choice'}
+        <Select
+          id={id(field)}
+          placeholder=""
+          items={(field.choices ?? []).map((value) => ({ value, name: value }))}
+          value={text(field)}
+          onchange={(e) => (settings[field.name] = e.currentTarget.value)}
+        />
+      {:else if field.multiline}
+        <Textarea
+          id={id(field)}
+          rows={3}
+          class="w-full font-mono text-xs"
+          placeholder={field.example}
+          value={text(field)}
+          oninput={(e) => (settings[field.name] = e.currentTarget.value)}
+        />
       {:else}
         <Input
           id={id(field)}

@@ -1,7 +1,14 @@
 <script lang="ts">
   // What is done to the copies on a store after they were made.
   import { Button, Progressbar } from 'flowbite-svelte';
-  import { maintenanceCancel, maintenanceList, storesRepack, storesVerify } from '../lib/calls';
+  import {
+    maintenanceCancel,
+    maintenanceList,
+    storesRepack,
+    storesSeal,
+    storesTransfer,
+    storesVerify,
+  } from '../lib/calls';
   import { asProblem, Loader } from '../lib/loader.svelte';
   import { Problem } from '../lib/api.svelte';
   import { live } from '../lib/live.svelte';
@@ -10,7 +17,7 @@
   import Timestamp from './Timestamp.svelte';
   import OutcomeLabel from './OutcomeLabel.svelte';
   import ErrorMessage from './ErrorMessage.svelte';
-  let { store }: { store: string } = $props();
+  let { store, sealed = false }: { store: string; sealed?: boolean } = $props();
   const tasks = new Loader(() => maintenanceList({ store, limit: 12 }));
   const works = $derived(tasks.value?.items ?? []);
   let problem = $state<Problem | null>(null);
@@ -30,6 +37,8 @@
   }
   const verify = (deep: boolean) => act(() => storesVerify(store, { deep }));
   const repack = (dry_run: boolean) => act(() => storesRepack(store, { dry_run }));
+  const catchUp = () => act(() => storesTransfer(store, {}));
+  const seal = () => act(() => storesSeal(store, {}));
   const cancel = (id: number) => act(() => maintenanceCancel(id));
   const kind = (w: MaintenanceTask) =>
     `${w.kind}${w.deep ? ' deep' : ''}${w.dry_run ? ', dry run' : ''}`;
@@ -47,6 +56,20 @@
     <Button size="xs" onclick={() => verify(true)} title="Reads every byte and compares"
       >Verify deeply</Button
     >
+    <Button
+      size="xs"
+      color="alternative"
+      onclick={catchUp}
+      title="Brings the bundles that it missed from the other stores of its jobs">Catch up</Button
+    >
+    {#if sealed}
+      <Button
+        size="xs"
+        color="alternative"
+        onclick={seal}
+        title="Seals what lies there already to the keys of this store">Seal what is there</Button
+      >
+    {/if}
     <Button size="xs" color="alternative" onclick={() => repack(true)}>Measure dead weight</Button>
     <Button
       size="xs"

@@ -3078,7 +3078,8 @@ export interface components {
     };
     /**
      * KindInfo
-     * @description One kind. ``schema_`` is the JSON Schema of its settings.
+     * @description One kind. ``json_schema`` is the JSON Schema of its settings; ``asks_for_access`` says that
+     *     its owner gives access in a browser, once it is saved.
      */
     KindInfo: {
       /** Name */
@@ -3093,6 +3094,11 @@ export interface components {
       json_schema: {
         [key: string]: unknown;
       };
+      /**
+       * Asks For Access
+       * @default false
+       */
+      asks_for_access: boolean;
     };
     /**
      * KindSettings
@@ -3118,6 +3124,13 @@ export interface components {
       databases: components['schemas']['KindInfo'][];
       /** Engines */
       engines: string[];
+      /**
+       * Refused
+       * @default {}
+       */
+      refused: {
+        [key: string]: string;
+      };
     };
     /** LogLine */
     LogLine: {
@@ -4493,6 +4506,26 @@ export interface components {
        * @default null
        */
       free_at: string | null;
+      /**
+       * Full On
+       * @default null
+       */
+      full_on: string | null;
+      /**
+       * Lag
+       * @default 0
+       */
+      lag: number;
+      /**
+       * Month Price
+       * @default 0
+       */
+      month_price: number;
+      /**
+       * Oldest Read
+       * @default null
+       */
+      oldest_read: string | null;
       /**
        * Access
        * @default

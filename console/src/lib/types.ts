@@ -24,6 +24,8 @@ export type HostProposal = Schemas['HostProposal'];
 export type Identity = Schemas['Identity'];
 export type Job = Schemas['Job'];
 export type JobSummary = Schemas['JobSummary'];
+export type KeyMade = Schemas['KeyMade'];
+export type SealKey = Schemas['SealKey'];
 export type KindField = Schemas['KindField'];
 export type KindInfo = Schemas['KindInfo'];
 export type Kinds = Schemas['Kinds'];
@@ -60,3 +62,8 @@ export type AccountForm = Omit<Required<Schemas['AccountInput']>, 'databases'> &
 };
 /** Settings of a kind: fields by name. */
 export type Settings = { kind: string } & Record<string, unknown>;
+export type StoreAccess = Schemas['StoreAccess'];
+export type StoreDay = Schemas['StoreDay'];
+export type StoreShare = Schemas['StoreShare'];
+export type StoreUsage = Schemas['StoreUsage'];
+export type Transfer = Schemas['Transfer'];

@@ -6,11 +6,13 @@
     kindsList,
     storesAdd,
     storesChange,
+    storesImport,
     storesRemove,
     storesShow,
     storesTryDraft,
   } from '../lib/calls';
   import { asProblem, Loader } from '../lib/loader.svelte';
+  import { newStore, ofStore, sent, type StoreForm } from '../lib/store';
   import type { Settings, Store, StoreInput, TryResult } from '../lib/types';
   import { count, given } from '../lib/words';
   import ConfirmDialog from '../components/ConfirmDialog.svelte';
@@ -20,14 +22,20 @@
   import KindFields from '../components/KindFields.svelte';
   import MaintenancePanel from '../components/MaintenancePanel.svelte';
   import NameField, { nameFault } from '../components/NameField.svelte';
-  import NumberField from '../components/NumberField.svelte';
   import PageHead from '../components/PageHead.svelte';
   import StoreFacts from '../components/StoreFacts.svelte';
+  import DriveAccess from '../components/store/DriveAccess.svelte';
+  import StoreCopying from '../components/store/StoreCopying.svelte';
+  import StoreOwner from '../components/store/StoreOwner.svelte';
+  import StorePrice from '../components/store/StorePrice.svelte';
+  import StoreSealing from '../components/store/StoreSealing.svelte';
+  import StoreSending from '../components/store/StoreSending.svelte';
+  import StoreUsagePanel from '../components/store/StoreUsagePanel.svelte';
   import TryPanel from '../components/TryPanel.svelte';
   let { params = {} }: { params?: { name?: string } } = $props();
   let name = $state('');
   let settings = $state<Settings>({ kind: 'sftp' });
-  let verifyDays = $state<number | null>(30);
+  let form = $state<StoreForm>(newStore());
   let secrets = $state<Record<string, string>>({});
   let tried = $state<TryResult | null>(null);
   let problem = $state<Problem | null>(null);
@@ -45,13 +53,13 @@
       if (!saved.value) return;
       name = saved.value.name;
       settings = saved.value.settings as unknown as Settings;
-      verifyDays = saved.value.verify_days;
+      form = ofStore(saved.value);
     });
   });
   const body = (): StoreInput => ({
     name,
     settings: $state.snapshot(settings) as unknown as StoreInput['settings'],
-    verify_days: verifyDays ?? 0,
+    ...sent($state.snapshot(form)),
     secrets: given(secrets),
   });
   /** Do something with the form; whether that went well. */
@@ -68,11 +76,23 @@
   }
   const tryOut = () =>
     attempt(async () => (tried = await storesTryDraft(body(), { saved: params.name ?? '' })));
-  async function save(event: Event) {
-    event.preventDefault();
-    const store = () => (params.name ? storesChange(params.name, body()) : storesAdd(body()));
-    if (await attempt(store)) push('/stores');
+  async function save(untried: boolean) {
+    const query = { untried };
+    const store = () =>
+      params.name ? storesChange(params.name, body(), query) : storesAdd(body(), query);
+    if (await attempt(store)) push(untried ? `/stores/${name}` : '/stores');
   }
+  function submit(event: Event) {
+    event.preventDefault();
+    save(asksFirst);
+  }
+  /** Its owner gives access once it is saved: until then there is nothing to try. */
+  const asksFirst = $derived(!!kind?.asks_for_access && saved.value?.access !== 'given');
+  const at = (field: string) => problem?.at(field) ?? '';
+  const importAll = () => attempt(() => storesImport(params.name!));
+  const unfinished = $derived(
+    busy || !name || !!nameFault(name) || form.verify_days == null || form.patience == null,
+  );
   function accept(key: string) {
     settings.host_key = key;
     tryOut();
@@ -81,13 +101,20 @@
 
 <PageHead title={params.name ? `Store ${params.name}` : 'Add a store'}>
   {#if params.name}
+    <Button
+      size="sm"
+      color="alternative"
+      onclick={importAll}
+      title="Takes all bundles that it holds into the records">Import its bundles</Button
+    >
     <Button size="sm" color="alternative" onclick={() => (removing = true)}>Remove</Button>
   {/if}
 </PageHead>
 <ErrorMessage problem={saved.problem ?? kinds.problem} />
+{#if saved.value?.owner}<StoreOwner store={saved.value} changed={() => saved.load()} />{/if}
 {#if saved.value}<DamageList store={saved.value.name} />{/if}
 <div class="grid grid-cols-1 gap-5 lg:grid-cols-[minmax(0,3fr)_minmax(0,2fr)]">
-  <form onsubmit={save} class="sheet p-5">
+  <form onsubmit={submit} class="sheet p-5">
     <NameField bind:value={name} {problem} placeholder="boathouse" />
     {#if !params.name}
       <KindChoice
@@ -105,30 +132,36 @@
         place="settings"
       />
     {/if}
-    <NumberField
-      label="Read through every (days)"
-      id="verify-days"
-      min={0}
-      max={3650}
-      hint="Each copy is read and compared once in so many days, in the background; 0 for never."
-      bind:value={verifyDays}
-      wrong={problem?.at('verify_days')}
-    />
+    <div class="-mx-4 divide-y divide-rule border-y border-rule mb-4">
+      <StoreSending bind:store={form} {at} />
+      <StoreSealing bind:store={form} {at} />
+      <StoreCopying bind:store={form} {name} {at} />
+      <StorePrice bind:store={form} {at} />
+    </div>
     <ErrorMessage {problem} />
     <div class="flex flex-wrap gap-3">
-      <Button type="submit" disabled={busy || !name || !!nameFault(name) || verifyDays == null}>
-        {busy ? 'Trying …' : 'Try and save'}
-      </Button>
-      <Button color="alternative" onclick={tryOut} disabled={busy}>Try only</Button>
+      <Button type="submit" disabled={unfinished}
+        >{asksFirst ? 'Save, then connect' : busy ? 'Trying …' : 'Try and save'}</Button
+      >
+      {#if !asksFirst}
+        <Button color="alternative" onclick={tryOut} disabled={busy}>Try only</Button>
+        <Button color="alternative" onclick={() => save(true)} disabled={unfinished}
+          >Save untried</Button
+        >
+      {/if}
       <Button color="alternative" href="#/stores">Cancel</Button>
     </div>
   </form>
   <aside class="space-y-4">
     {#if tried}<TryPanel {tried} accepted={String(settings.host_key ?? '')} {accept} />{/if}
+    {#if saved.value?.access}<DriveAccess store={saved.value.name} />{/if}
     {#if saved.value}<StoreFacts store={saved.value} />{/if}
   </aside>
 </div>
-{#if saved.value}<MaintenancePanel store={saved.value.name} />{/if}
+{#if saved.value}
+  <StoreUsagePanel store={saved.value.name} />
+  <MaintenancePanel store={saved.value.name} sealed={!!saved.value.recipients?.length} />
+{/if}
 <ConfirmDialog
   bind:open={removing}
   title="Remove the store"

@@ -6,10 +6,12 @@
   import { live } from '../lib/live.svelte';
   import { Listing } from '../lib/lists.svelte';
   import type { TryResult } from '../lib/types';
-  import { count, size } from '../lib/words';
+  import { count } from '../lib/words';
   import DataTable from '../components/DataTable.svelte';
   import StepList from '../components/StepList.svelte';
   import ErrorMessage from '../components/ErrorMessage.svelte';
+  import StoreFill from '../components/store/StoreFill.svelte';
+  import Timestamp from '../components/Timestamp.svelte';
   const list = new Listing(storesList);
   let tried = $state<Record<string, TryResult | 'busy'>>({});
   let problem = $state<Problem | null>(null);
@@ -42,23 +44,35 @@
     { title: 'Kind', sort: 'kind' },
     { title: 'Where' },
     { title: 'Copies', num: true },
-    { title: 'Stored', num: true },
+    { title: 'Fill' },
+    { title: 'Full on' },
+    { title: 'Lacks', num: true },
+    { title: 'A month', num: true },
+    { title: 'Read back' },
     { title: 'State' },
-    { title: 'Jobs' },
     { title: 'Try' },
   ]}
 >
   {#snippet row(s)}
     <td><a class="link font-semibold" href="#/stores/{s.name}">{s.name}</a></td><td
       >{s.settings.kind}</td
-    ><td class="wrap-anywhere">{s.where}</td><td class="num">{s.copies}</td><td class="num"
-      >{size(s.bytes)}</td
-    ><td class="whitespace-nowrap"
-      >{#if s.damaged}<a class="font-semibold text-brick underline" href="#/stores/{s.name}"
-          >■ {count(s.damaged, 'damaged file')}</a
+    ><td class="wrap-anywhere">{s.where}</td><td class="num">{s.copies}</td><td
+      ><StoreFill store={s} /></td
+    >
+    <td class="whitespace-nowrap">{s.full_on ?? '–'}</td>
+    <td class="num">{s.lag || '–'}</td>
+    <td class="num whitespace-nowrap"
+      >{s.month_price ? `${s.month_price.toFixed(2)} ${s.currency}` : '–'}</td
+    >
+    <td><Timestamp at={s.oldest_read ?? null} /></td><td class="whitespace-nowrap"
+      >{#if s.owner}<span class="text-amber-ink">▲ read only</span
+        >{:else if s.access === 'none'}<span class="text-amber-ink">▲ not connected</span
+        >{:else if !s.tried}<span class="text-amber-ink">▲ untried</span>{:else if s.damaged}<a
+          class="font-semibold text-brick underline"
+          href="#/stores/{s.name}">■ {count(s.damaged, 'damaged file')}</a
         >{:else}<span class="text-moss"><span aria-hidden="true">●</span> no damage known</span
         >{/if}</td
-    ><td>{s.jobs.join(', ') || 'none'}</td>
+    >
     <td
       >{#if tried[s.name] === 'busy'}<span class="text-faint">trying …</span
         >{:else if tried[s.name]}<StepList tried={tried[s.name] as TryResult} />{:else}<Button

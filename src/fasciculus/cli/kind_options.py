@@ -97,12 +97,18 @@ def parse_extra(args: Sequence[str], known: Iterable[str]) -> dict[str, str]:
     return given
 
 
-def find_kind(kinds: Sequence[KindInfo], name: str) -> KindInfo:
-    """The kind of that name; a wrong one is answered with those there are."""
+def find_kind(
+    kinds: Sequence[KindInfo], name: str, refused: Mapping[str, str] | None = None
+) -> KindInfo:
+    """The kind of that name; a wrong one is answered with those there are, or with the reason
+    against it.
+    """
     for kind in kinds:
         if kind.name == name:
             return kind
     names = ", ".join(kind.name for kind in kinds)
+    if reason := (refused or {}).get(name):
+        raise wrong(reason, f"Choose one of: {names}.", "--kind")
     if not name:
         raise wrong("A kind is needed.", f"Choose one of: {names}.", "--kind")
     close = difflib.get_close_matches(name, [kind.name for kind in kinds], 1)

@@ -54,7 +54,7 @@ def show_usage(found: models.StoreUsage) -> None:
 
 
 def _prices(found: models.StoreUsage) -> list[tuple[str, str]]:
-    if not found.price_kept and not found.price_moved:
+    if not (found.currency or found.price_kept or found.price_moved):
         return []
     both = f"{found.price_kept:.2f} for what is held, {found.price_moved:.2f} for what was moved"
     return [("a month costs", f"{both} {found.currency}".strip())]

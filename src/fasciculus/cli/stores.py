@@ -70,13 +70,25 @@ def list_(as_json: AsJson = False) -> None:
             ("WHERE", lambda s: s.where),
             ("COPIES", lambda s: s.copies),
             ("STORED", lambda s: size(s.bytes)),
+            ("FREE", lambda s: "–" if s.free is None else size(s.free)),
+            ("FULL ON", lambda s: s.full_on or "–"),
+            ("LACKS", lambda s: s.lag or "–"),
             ("DAMAGED", lambda s: s.damaged or "–"),
+            ("STATE", _state),
             ("JOBS", lambda s: ", ".join(s.jobs) or "none"),
         ],
         "No store yet. Add one: fasciculus stores add NAME --kind sftp --address …",
-        right=["COPIES", "STORED"],
+        right=["COPIES", "STORED", "FREE", "LACKS"],
     )
     return None
+
+
+def _state(store: models.Store) -> str:
+    if store.owner:
+        return "read only"
+    if store.access == "none":
+        return "not connected"
+    return "tried" if store.tried else "untried"
 
 
 @app.command()
@@ -146,7 +158,8 @@ def kinds(as_json: AsJson = False) -> None:
 def _input(
     client: Client, name: str, kind: str, args: list[str], old: models.Store | None, **common: Any
 ) -> models.StoreInput:
-    options = KindOptions(find_kind(client.kinds_list().stores, kind))
+    known = client.kinds_list()
+    options = KindOptions(find_kind(known.stores, kind, known.refused))
     given = parse_extra(args, options.names)
     settings = {"kind": kind, **options.settings(given)}
     if old is not None:

@@ -13,7 +13,7 @@ import socket
 import subprocess
 import sys
 import time
-from dataclasses import asdict, dataclass
+from dataclasses import asdict, dataclass, field
 from pathlib import Path
 
 import httpx
@@ -27,11 +27,10 @@ from ..models import (
     MailServer,
     Note,
     Rules,
-    StoreInput,
 )
 from . import mariadb, scenario
 from .mailbox import MailboxPage, MailboxStandIn
-from .sftp import SftpStandIn
+from .stores import DemoStores, StorePorts
 
 ADMINISTRATOR, PASSWORD = "administrator", "heronmere-demo"
 _TELL = "duty@sedge-quill.example"
@@ -44,10 +43,10 @@ class Kept:
     """What the next start needs to know of this one."""
 
     service_port: int = 7370
-    sftp_port: int = 0
+    store_ports: dict[str, int] = field(default_factory=dict)
     smtp_port: int = 0
     page_port: int = 0
-    sftp_password: str = ""
+    store_password: str = ""
     database_password: str = ""
     token: str = ""
     ready: bool = False
@@ -89,7 +88,7 @@ class Demo:
         self.kept = (
             Kept(**json.loads(self._memory.read_text())) if self._memory.exists() else Kept()
         )
-        self.kept.sftp_password = self.kept.sftp_password or secrets.token_urlsafe(12)
+        self.kept.store_password = self.kept.store_password or secrets.token_urlsafe(12)
         self.kept.database_password = self.kept.database_password or secrets.token_urlsafe(12)
         self._ends: list[object] = []
         self._service: subprocess.Popen[bytes] | None = None
@@ -107,26 +106,19 @@ class Demo:
         if not host.exists():
             print("Writing the Heronmere accounts …", flush=True)
             scenario.build(host)
-        self.sftp = SftpStandIn(
-            folder / "boathouse",
-            folder / "keys" / "sftp-host-key",
-            "fasciculus",
-            kept.sftp_password,
-            free_port(kept.sftp_port),
-        )
+        ports = {name: free_port(port) for name, port in kept.store_ports.items()}
+        self.stores = DemoStores(folder, kept.store_password, StorePorts(**ports))
+        self.stores.start()
         self.mailbox = MailboxStandIn(folder / "mailbox", free_port(kept.smtp_port))
         self.page = MailboxPage(folder / "mailbox", free_port(kept.page_port))
-        self._ends += [self.sftp, self.mailbox, self.page]
+        self._ends += [self.stores, self.mailbox, self.page]
         if mariadb.found():
             print("Starting MariaDB for this demo alone …", flush=True)
             self.database = mariadb.PrivateMariaDb(folder / "mariadb")
             self._ends.append(self.database)
         kept.service_port = free_port(7370)
-        kept.sftp_port, kept.smtp_port, kept.page_port = (
-            self.sftp.port,
-            self.mailbox.port,
-            self.page.port,
-        )
+        kept.store_ports = asdict(self.stores.ports)
+        kept.smtp_port, kept.page_port = self.mailbox.port, self.page.port
         self._remember()
         self._start_service()
         self._settle()
@@ -179,27 +171,8 @@ class Demo:
         self._remember()
         self._write_environment()
 
-    def _store(self) -> StoreInput:
-        return StoreInput(
-            name="boathouse",
-            settings={
-                "kind": "sftp",
-                "address": "127.0.0.1",
-                "port": self.sftp.port,
-                "user": "fasciculus",
-                "folder": "/bundles",
-                "host_key": self.sftp.host_key,
-            },
-            secrets={"password": self.kept.sftp_password},
-        )
-
     def _settle_ports(self, client: Client) -> None:
-        (self.sftp.root / "bundles").mkdir(exist_ok=True)
-        known = {store.name for store in client.every(client.stores_list)}
-        if "boathouse" in known:
-            client.stores_change("boathouse", self._store())
-        else:
-            client.stores_add(self._store())
+        self.stores.settle(client)
         client.mail_change(
             MailServer(
                 address="127.0.0.1",
@@ -240,11 +213,6 @@ class Demo:
             client.hosts_add(host)
 
     def _first_time(self, client: Client) -> None:
-        attic = self.folder / "attic"
-        attic.mkdir(exist_ok=True)
-        client.stores_add(
-            StoreInput(name="attic", settings={"kind": "folder", "folder": str(attic)})
-        )
         for plan in scenario.PLANS:
             if plan.mariadb and self.database is not None:
                 user = (
@@ -279,7 +247,7 @@ class Demo:
                 name="settings-weekly",
                 subjects="hosts",
                 contents=["system"],
-                stores=["attic"],
+                stores=["attic", "drive"],
                 timetable="weekly sun 04:00",
                 keep=8,
                 report_to=[_TELL],
@@ -306,21 +274,25 @@ class Demo:
                 names=["shop.bitternpress.example", "shop.millpond.example"],
                 contents=["files", "databases"],
                 timetable="weekly sun 03:30",
-                stores=["boathouse", "attic"],
+                stores=["boathouse", "icehouse", "cellar"],
                 keep=4,
                 report_to=[_TELL],
             )
         )
-        for day, job in enumerate(("nightly", "databases-hourly", "nightly"), 1):
+        order = ("nightly", "databases-hourly", "shops-weekly", "settings-weekly", "nightly")
+        for day, job in enumerate(order, 1):
+            again = job in order[: day - 1]
             print(
-                f"Running {job} for the first time …"
-                if day < 3
-                else "A day later: nightly again …",
+                f"A day later: {job} again …" if again else f"Running {job} for the first time …",
                 flush=True,
             )
             run = client.start(job).wait()
             print(f"  {run.sentence}", flush=True)
             scenario.touch_up(self.folder / "reed-1", day)
+        print("Copying boathouse to library …", flush=True)
+        for number in client.stores_transfer("library", "boathouse").ids:
+            while client.maintenance_show(number).state != "ended":
+                time.sleep(0.1)
 
     @staticmethod
     def _tie_shop(client: Client) -> None:
@@ -376,8 +348,9 @@ def main() -> int:
 Fasciculus is ready:  {demo.url}
 Sign in as            {ADMINISTRATOR}  with the password  {PASSWORD}
 Mailbox stand-in:     http://127.0.0.1:{demo.kept.page_port}/
-SFTP stand-in:        sftp://fasciculus@127.0.0.1:{demo.kept.sftp_port}/bundles
-                      (its folder: {folder}/boathouse)
+Stores:               boathouse (SFTP), attic (folder), cellar (FTP), icehouse (object storage),
+                      library (WebDAV), drive (cloud drive); their files: {folder}
+Misbehaviour:         {folder}/misbehaviour/NAME.json, such as {{"full": true}}
 
 Three things to try:
   1. In a second terminal:  . {folder}/env && fasciculus start nightly --wait

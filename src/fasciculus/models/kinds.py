@@ -34,13 +34,15 @@ class KindField(BaseModel):
 
 
 class KindInfo(BaseModel):
-    """One kind. ``schema_`` is the JSON Schema of its settings."""
+    """One kind. ``json_schema`` is the JSON Schema of its settings; ``asks_for_access`` says that
+    its owner gives access in a browser, once it is saved."""
 
     name: str
     title: str
     fields: list[KindField]
     secrets: list[KindField]
     json_schema: dict[str, Any]
+    asks_for_access: bool = False
 
 
 class Kinds(BaseModel):
@@ -51,3 +53,5 @@ class Kinds(BaseModel):
     databases: list[KindInfo]
     #: Every engine, those of files included.
     engines: list[str]
+    #: Kinds of stores that people ask for, and the reasons against them.
+    refused: dict[str, str] = {}

@@ -76,6 +76,14 @@ class Store(StoreFields):
     #: Free bytes when a task last asked, where the store tells.
     free: int | None = None
     free_at: datetime | None = None
+    #: The day on which it will be full at its pace, where that can be told.
+    full_on: date | None = None
+    #: How many bundles jobs wanted on it that are on other stores alone.
+    lag: int = 0
+    #: What a month costs: keeping what it holds, and moving what the last 30 days moved.
+    month_price: float = 0
+    #: When the copy was read through that was read longest ago.
+    oldest_read: datetime | None = None
     #: Whether the owner of a drive has given access; empty for other kinds.
     access: Literal["", "none", "given"] = ""
 

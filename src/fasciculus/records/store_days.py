@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 import sqlite3
-from datetime import UTC, datetime
+from datetime import UTC, date, datetime
 
+from ..core.forecast import DayCount
 from .db import now
 
 
@@ -36,14 +37,17 @@ def weigh(db: sqlite3.Connection) -> None:
     )
 
 
-def rows(db: sqlite3.Connection, store: str, most: int = 400) -> list[sqlite3.Row]:
-    """(day, sent, received, stored) of a store, oldest first."""
+def days(db: sqlite3.Connection, store: str, most: int = 400) -> list[DayCount]:
+    """The days of a store, oldest first."""
     found = db.execute(
         "SELECT day, sent, received, stored FROM store_day JOIN store ON store.id=store_id "
         "WHERE store.name=? ORDER BY day DESC LIMIT ?",
         (store, most),
     ).fetchall()
-    return found[::-1]
+    return [
+        DayCount(date.fromisoformat(row["day"]), row["sent"], row["received"], row["stored"])
+        for row in reversed(found)
+    ]
 
 
 def by_subject(db: sqlite3.Connection, store: str, most: int) -> list[sqlite3.Row]:
@@ -65,13 +69,14 @@ def by_job(db: sqlite3.Connection, store: str) -> list[sqlite3.Row]:
     ).fetchall()
 
 
-def every_stored(db: sqlite3.Connection, since: str) -> dict[str, list[sqlite3.Row]]:
-    """By store, (day, stored) of the days since one that were counted, oldest first."""
-    found: dict[str, list[sqlite3.Row]] = {}
+def every_day(db: sqlite3.Connection, since: str) -> dict[str, list[DayCount]]:
+    """By store, its days since one, oldest first."""
+    found: dict[str, list[DayCount]] = {}
     for row in db.execute(
-        "SELECT store.name, day, stored FROM store_day JOIN store ON store.id=store_id "
-        "WHERE stored IS NOT NULL AND day >= ? ORDER BY day",
+        "SELECT store.name, day, sent, received, stored FROM store_day JOIN store ON "
+        "store.id=store_id WHERE day >= ? ORDER BY day",
         (since,),
     ):
-        found.setdefault(row["name"], []).append(row)
+        day = DayCount(date.fromisoformat(row["day"]), row["sent"], row["received"], row["stored"])
+        found.setdefault(row["name"], []).append(day)
     return found

@@ -12,6 +12,7 @@ from ..records.db import Records
 from ..records.encryption import SecretCipher
 from .drive_access import DriveAccess
 from .event_stream import EventStream
+from .store_glance import StoreGlances
 from .tasks.orders.connections import OrderSources
 from .tasks.previews import Previews
 
@@ -36,6 +37,7 @@ class Context:
     previews: Previews
     housekeeper: Housekeeper
     access: DriveAccess
+    glances: StoreGlances
 
 
 def order_sources() -> OrderSources:

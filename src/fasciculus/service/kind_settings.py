@@ -126,6 +126,7 @@ def kinds() -> Kinds:
         hosts=[_info(kind) for kind in HOST_KINDS.all()],
         databases=[_info(engine) for engine in server_engines()],
         engines=ENGINES.names(),
+        refused=STORE_KINDS.refused,
     )
 
 
@@ -138,6 +139,7 @@ def _info(kind: Kind) -> KindInfo:
         fields=_fields(settings),
         secrets=_fields(kind.secrets),
         json_schema=settings.model_json_schema(),
+        asks_for_access=getattr(kind, "access", None) is not None,
     )
 
 

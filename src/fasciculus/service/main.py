@@ -16,7 +16,7 @@ from types import FrameType
 from .. import config as configuration
 from ..config import Config
 from ..core.errors import FasciculusError, SettingError
-from ..records import settings, stores, users
+from ..records import settings, store_days, stores, users
 from ..records.db import Records
 from ..records.encryption import SecretCipher, read_key
 from .app import create_app
@@ -28,6 +28,7 @@ from .drive_access import DriveAccess
 from .event_stream import EventStream
 from .one_time_password import ADMINISTRATOR, make_password, tell
 from .reports.reporter import Reporter
+from .store_glance import StoreGlances
 from .tasks.orders.connections import SERVICE_ID
 from .tasks.previews import Previews
 from .tasks.service import Tasks
@@ -59,6 +60,8 @@ def build(config: Config, environment: Mapping[str, str] = os.environ) -> Contex
 
     def ended(run_id: int) -> None:
         reporter.end(run_id)
+        with records.write() as db:
+            store_days.weigh(db)
         outbox.wake()
 
     def report(run_id: int) -> None:
@@ -83,6 +86,7 @@ def build(config: Config, environment: Mapping[str, str] = os.environ) -> Contex
             config, records, cipher, events, tasks.busy, tasks.verify_due, tasks.catch_up
         ),
         access=DriveAccess(),
+        glances=StoreGlances(records, cipher),
     )
 
 

@@ -5,11 +5,10 @@ from __future__ import annotations
 import os
 import sqlite3
 from collections.abc import Iterable
-from datetime import UTC, date, datetime
+from datetime import UTC, datetime
 from pathlib import Path
 
 from ..core import forecast, store_advice
-from ..core.forecast import DayCount
 from ..core.formatting import format_size
 from ..core.store_advice import StoreFacts
 from ..models import Store, StoreDay, StoreShare, StoreUsage
@@ -74,11 +73,7 @@ def _published(folder: Path, roots: Iterable[tuple[str, str]]) -> str:
 
 def usage(db: sqlite3.Connection, store: Store) -> StoreUsage:
     """What a store holds, how it grows, when it is full, what it costs, and what it lacks."""
-    rows = store_days.rows(db, store.name)
-    days = [
-        DayCount(date.fromisoformat(row["day"]), row["sent"], row["received"], row["stored"])
-        for row in rows
-    ]
+    days = store_days.days(db, store.name)
     today = datetime.now(UTC).date()
     per_day = forecast.growth_per_day(days)
     kept, moved = forecast.price_of_month(
@@ -95,8 +90,8 @@ def usage(db: sqlite3.Connection, store: Store) -> StoreUsage:
         per_day=None if per_day is None else round(per_day),
         full_on=forecast.full_on(store.free, store.floor, per_day, today),
         why=_why(store, per_day),
-        price_kept=round(kept, 2),
-        price_moved=round(moved, 2),
+        price_kept=round(kept, 4),
+        price_moved=round(moved, 4),
         currency=store.currency,
         lag=sum(map(len, transfers.missed(db, store.name).values())),
         oldest_read=min(map(datetime.fromisoformat, last_read.values()), default=None),

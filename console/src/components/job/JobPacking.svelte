@@ -5,6 +5,7 @@
   import FormDetails from '../FormDetails.svelte';
   import FormField from '../FormField.svelte';
   import NumberField from '../NumberField.svelte';
+  import SealingFields from '../SealingFields.svelte';
   let { job = $bindable(), at }: { job: JobForm; at: (field: string) => string } = $props();
   const MIB = 1024 * 1024;
   const CODECS = ['zstd', 'gzip', 'none'].map((name) => ({ value: name, name }));
@@ -18,7 +19,7 @@
   };
 </script>
 
-<FormDetails title="Packing">
+<FormDetails title="Packing and sealing">
   <div class="grid gap-x-5 sm:grid-cols-3">
     <FormField label="Compression" id="compression">
       <Select id="compression" placeholder="" items={CODECS} bind:value={job.compression} />
@@ -41,4 +42,9 @@
       wrong={at('piece_size')}
     />
   </div>
+  <SealingFields
+    bind:recipients={job.recipients}
+    whose="The bundles of this job"
+    wrong={at('recipients')}
+  />
 </FormDetails>

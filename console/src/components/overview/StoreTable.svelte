@@ -2,7 +2,7 @@
   // What each store holds.
   import { Button } from 'flowbite-svelte';
   import type { StoreFill } from '../../lib/types';
-  import { size } from '../../lib/words';
+  import FillBar from '../store/StoreFill.svelte';
   import Timestamp from '../Timestamp.svelte';
   let { stores }: { stores: StoreFill[] } = $props();
 </script>
@@ -15,7 +15,8 @@
         <tr>
           <th scope="col">Store</th>
           <th scope="col" class="num">Copies</th>
-          <th scope="col" class="num">Stored</th>
+          <th scope="col">Fill</th>
+          <th scope="col">Full on</th>
           <th scope="col">Newest</th>
         </tr>
       </thead>
@@ -24,12 +25,13 @@
           <tr>
             <td><a class="link" href="#/stores/{store.name}">{store.name}</a></td>
             <td class="num">{store.copies}</td>
-            <td class="num">{size(store.bytes)}</td>
+            <td><FillBar {store} /></td>
+            <td class="whitespace-nowrap">{store.full_on ?? '–'}</td>
             <td><Timestamp at={store.newest} /></td>
           </tr>
         {:else}
           <tr>
-            <td colspan="4" class="text-faint">
+            <td colspan="5" class="text-faint">
               None yet. <Button href="#/stores/new" size="xs">Add a store</Button>
             </td>
           </tr>

@@ -50,6 +50,10 @@ _TOLD = {
         "free_at",
         "access",
         "owner",
+        "full_on",
+        "lag",
+        "month_price",
+        "oldest_read",
     },
     "jobs": {"name"},
 }

@@ -2,12 +2,11 @@
 
 from __future__ import annotations
 
-from datetime import UTC, date, datetime, timedelta
+from datetime import UTC, datetime, timedelta
 from itertools import islice
 from urllib.parse import quote
 
-from ...core import forecast, schedule
-from ...core.forecast import DayCount
+from ...core import schedule
 from ...core.formatting import format_count, format_list
 from ...core.run_report import OUTCOMES, worst
 from ...models import (
@@ -24,9 +23,7 @@ from ...records import (
     reports,
     runs,
     search,
-    store_days,
     stores,
-    transfers,
 )
 from ...records.paging import PageRequest
 from ..background import records_copy
@@ -35,7 +32,6 @@ from ..operations import operation
 from .discovery import covered
 
 _NIGHTS = 14
-_TREND_DAYS = 60
 _SOON_FULL = timedelta(days=14)
 _STARTS = 50
 
@@ -52,7 +48,7 @@ def overview() -> Overview:
         upcoming=_upcoming(now),
         recent=runs.runs(db, PageRequest(limit=8), state="ended").items,
         nights=_nights(now),
-        stores=_fills(now),
+        stores=_fills(),
         hosts=inventory.host_count(db),
         accounts=counted.accounts,
         sites=counted.sites,
@@ -62,19 +58,12 @@ def overview() -> Overview:
     )
 
 
-def _fills(now: datetime) -> list[StoreFill]:
+def _fills() -> list[StoreFill]:
     """What each store holds, when it will be full, and what it missed."""
-    db, today = context().records.reader, now.date()
-    counted = store_days.every_stored(db, (today - timedelta(days=_TREND_DAYS)).isoformat())
-    lags = transfers.lagging(db)
-    found = stores.fills(db, context().cipher)
+    found, glances = stores.fills(context().records.reader, context().cipher), context().glances
     for row in found:
-        days = [
-            DayCount(date.fromisoformat(day["day"]), stored=day["stored"])
-            for day in counted.get(row.name, [])
-        ]
-        row.full_on = forecast.full_on(row.free, 0, forecast.growth_per_day(days), today)
-        row.lag = lags.get(row.name, 0)
+        if glance := glances.all().get(row.name):
+            row.full_on, row.lag = glance.full_on, glance.lag
     return found
 
 
@@ -215,7 +204,7 @@ def _damaged() -> list[Attention]:
 def _lagging_or_full(now: datetime) -> list[Attention]:
     """Stores that missed bundles, will soon be full, or were never tried."""
     rows = []
-    for store in _fills(now):
+    for store in _fills():
         link = f"/stores/{quote(store.name)}"
         if store.lag:
             what = format_count(store.lag, "bundle")

@@ -20,13 +20,13 @@ from .auth import note
 @operation("GET", "/stores", "Stores", query=WordsQuery, response=Page[Store])
 def stores_list(query: WordsQuery) -> Page[Store]:
     found = stores.stores(context().records.reader, context().cipher, page_request(query), query.q)
-    found.items = [_with_access(store) for store in found.items]
+    found.items = [_at_a_glance(store) for store in found.items]
     return found
 
 
 @operation("GET", "/stores/{name}", "One store", response=Store)
 def stores_show(name: str) -> Store:
-    return _with_access(stores.store(context().records.reader, context().cipher, name))
+    return _at_a_glance(stores.store(context().records.reader, context().cipher, name))
 
 
 @operation(
@@ -161,8 +161,12 @@ def _proved(body: StoreInput, query: UntriedQuery, saved: str | None) -> ProvedS
     return (unproved if query.untried else prove)(order_sources(), body, saved)
 
 
-def _with_access(store: Store) -> Store:
-    """What the records do not know: whether a drive's tokens are there."""
+def _at_a_glance(store: Store) -> Store:
+    """With what is computed of it, and whether a drive's tokens are there."""
+    glance = context().glances.all().get(store.name)
+    if glance is not None:
+        store.full_on, store.lag = glance.full_on, glance.lag
+        store.month_price, store.oldest_read = glance.month_price, glance.oldest_read
     if KINDS.get(store.settings.kind).access is not None:
         found = context()
         store_id = stores.id_of(found.records.reader, store.name) or ""

@@ -1,0 +1,64 @@
+<script lang="ts">
+  // How fast bytes may go to a store, how long it may stand still, what stays free.
+  import { Checkbox } from 'flowbite-svelte';
+  import type { StoreForm } from '../../lib/store';
+  import FormDetails from '../FormDetails.svelte';
+  import FormField from '../FormField.svelte';
+  import LinesField from '../LinesField.svelte';
+  import NumberField from '../NumberField.svelte';
+  let { store = $bindable(), at }: { store: StoreForm; at: (field: string) => string } = $props();
+  const GIB = 1024 ** 3;
+  const floor = {
+    get gib() {
+      return Math.round(store.floor / GIB);
+    },
+    set gib(value: number | null) {
+      store.floor = (value ?? 0) * GIB;
+    },
+  };
+</script>
+
+<FormDetails title="Sending and reading back">
+  <FormField
+    label="Limits"
+    id="limits"
+    hint="One per line, in this machine's time: 2 MiB/s 08:00-18:00. Empty: none."
+    wrong={at('limits')}
+  >
+    <LinesField id="limits" bind:value={store.limits} placeholder="2 MiB/s 08:00-18:00" />
+  </FormField>
+  <div class="grid gap-x-5 sm:grid-cols-2">
+    <NumberField
+      label="Give up after standing still (seconds)"
+      id="patience"
+      min={10}
+      max={3600}
+      bind:value={store.patience}
+      wrong={at('patience')}
+    />
+    <NumberField
+      label="Space that stays free (GiB)"
+      id="floor"
+      min={0}
+      hint="No bundle is begun that would leave less."
+      bind:value={floor.gib}
+      wrong={at('floor')}
+    />
+    <NumberField
+      label="Read through every (days)"
+      id="verify-days"
+      min={0}
+      max={3650}
+      hint="Each copy is read and compared once in so many days, in the background; 0 for never."
+      bind:value={store.verify_days}
+      wrong={at('verify_days')}
+    />
+    <FormField
+      label="Read back"
+      id="read-back"
+      hint="Where the store cannot give the checksum of what it holds. Twice the traffic."
+    >
+      <Checkbox id="read-back" bind:checked={store.read_back}>What was sent is read back</Checkbox>
+    </FormField>
+  </div>
+</FormDetails>

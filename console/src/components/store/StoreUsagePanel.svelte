@@ -1,0 +1,105 @@
+<script lang="ts">
+  // What a store holds, how it grows, when it is full, what it costs, what it lacks.
+  import { storesUsage } from '../../lib/calls';
+  import { Loader } from '../../lib/loader.svelte';
+  import { live } from '../../lib/live.svelte';
+  import { count, size } from '../../lib/words';
+  import AdviceList from '../AdviceList.svelte';
+  import ErrorMessage from '../ErrorMessage.svelte';
+  import Timestamp from '../Timestamp.svelte';
+  import ShareTable from './ShareTable.svelte';
+  let { store }: { store: string } = $props();
+  const known = new Loader(() => storesUsage(store));
+  const usage = $derived(known.value);
+  $effect(() => {
+    void store;
+    known.load();
+  });
+  $effect(() => live.refresh(['stores', 'bundles', 'maintenance'], () => known.load()));
+  const price = (value: number) => `${value.toFixed(2)} ${usage?.currency ?? ''}`.trim();
+  const DAYS = 60;
+</script>
+
+<ErrorMessage problem={known.problem} />
+{#if usage}
+  <section class="mt-6" aria-labelledby="usage">
+    <h2 id="usage" class="mb-2">Space, growth and cost</h2>
+    <AdviceList advice={usage.advice ?? []} />
+    <div class="sheet grid grid-cols-1 gap-5 p-4 lg:grid-cols-[minmax(0,2fr)_minmax(0,1fr)]">
+      <div>
+        {#if usage.days?.length}
+          {#await import('../DayChart.svelte') then { default: DayChart }}
+            <DayChart
+              days={(usage.days ?? []).slice(-DAYS)}
+              label="Bytes that store {store} held, and that were sent and read, by day"
+            />
+          {/await}
+        {:else}<p class="text-faint">Nothing was sent or read yet.</p>{/if}
+      </div>
+      <dl class="grid grid-cols-[7rem_1fr] content-start gap-y-1 text-sm">
+        <dt class="text-faint">Holds</dt>
+        <dd>{size(usage.bytes)} in {count(usage.copies, 'copy', 'copies')}</dd>
+        <dt class="text-faint">Free</dt>
+        <dd>{usage.free == null ? 'not told' : size(usage.free)}</dd>
+        <dt class="text-faint">Grows</dt>
+        <dd>{usage.per_day == null ? 'not known yet' : `${size(usage.per_day)} a day`}</dd>
+        <dt class="text-faint">Full on</dt>
+        <dd>{usage.full_on ?? '–'} <span class="text-faint">{usage.why}</span></dd>
+        {#if usage.currency || usage.price_kept || usage.price_moved}
+          <dt class="text-faint">A month costs</dt>
+          <dd>{price(usage.price_kept)} to hold, {price(usage.price_moved)} to move</dd>
+        {/if}
+        <dt class="text-faint">Lacks</dt>
+        <dd>{usage.lag ? count(usage.lag, 'bundle') : 'nothing'}</dd>
+        <dt class="text-faint">Read through</dt>
+        <dd>all since <Timestamp at={usage.oldest_read ?? null} /></dd>
+      </dl>
+    </div>
+    <div class="mt-4 grid grid-cols-1 gap-5 lg:grid-cols-3">
+      <ShareTable title="By subject" rows={usage.subjects ?? []} />
+      <ShareTable title="By job" rows={usage.jobs ?? []} />
+      <div class="sheet overflow-x-auto">
+        <table class="ledger">
+          <caption class="sr-only">Bytes by day</caption>
+          <thead
+            ><tr
+              ><th scope="col">Day (UTC)</th><th scope="col" class="num">Sent</th><th
+                scope="col"
+                class="num">Read</th
+              ><th scope="col" class="num">Held</th></tr
+            ></thead
+          >
+          <tbody
+            >{#each (usage.days ?? []).slice(-10).reverse() as day (day.day)}<tr
+                ><td>{day.day}</td><td class="num">{size(day.sent)}</td><td class="num"
+                  >{size(day.received)}</td
+                ><td class="num">{day.stored == null ? '–' : size(day.stored)}</td></tr
+              >{/each}</tbody
+          >
+        </table>
+      </div>
+    </div>
+    {#if usage.transfers?.length}
+      <h3 class="mt-4 mb-2 font-semibold">Brought from other stores</h3>
+      <div class="sheet overflow-x-auto">
+        <table class="ledger">
+          <thead
+            ><tr
+              ><th scope="col">Day (UTC)</th><th scope="col" class="num">Bundles</th><th
+                scope="col"
+                class="num">Sent</th
+              ></tr
+            ></thead
+          >
+          <tbody
+            >{#each usage.transfers.slice(0, 10) as day (day.day)}<tr
+                ><td>{day.day}</td><td class="num">{day.bundles}</td><td class="num"
+                  >{size(day.bytes)}</td
+                ></tr
+              >{/each}</tbody
+          >
+        </table>
+      </div>
+    {/if}
+  </section>
+{/if}
