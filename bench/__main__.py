@@ -1,6 +1,6 @@
 """``python -m bench [scale [row …]]``: medians of several runs, and ratios; 1.0 is the full size.
 
-Most rows can be asked for alone: full, nights, database, push, accounts, million.
+Most rows can be asked for alone: full, nights, database, push, s3, ftp, accounts, million.
 """
 
 from __future__ import annotations
@@ -43,6 +43,7 @@ from fasciculus.worker.orders import (
 
 from . import data, ssh
 from .night import Night
+from .storage import KEYS, ObjectStorage, Vsftpd, vsftpd_found
 
 RUNS = 3
 #: Of what takes less than a second.
@@ -316,11 +317,7 @@ class Bench:
             return
         server = ssh.OpenSsh(self.folder / "ssh")
         try:
-            piece = self.folder / "piece"
-            block = random.Random("piece").randbytes(64 * MIB)
-            with piece.open("wb") as sink:
-                for _ in range(max(1, round(6 * self.scale))):
-                    sink.write(block)
+            piece = self.piece()
             store = open_store(
                 store_spec(
                     "boathouse", {"kind": "sftp", **server.settings}, {"private_key": server.key}
@@ -334,6 +331,66 @@ class Bench:
             self.say(
                 "push to SFTP on loopback", "sftp put", f"{ours / theirs:.2f}x", "1.5x", "1.0x"
             )
+        finally:
+            server.close()
+
+    def piece(self) -> Path:
+        """A file of bytes that do not pack, as a piece is."""
+        piece = self.folder / "piece"
+        block = random.Random("piece").randbytes(64 * MIB)
+        with piece.open("wb") as sink:
+            for _ in range(max(1, round(6 * self.scale))):
+                sink.write(block)
+        return piece
+
+    def s3(self) -> None:
+        """A piece to the stand-in of an object storage and back, and by the client's own
+        transfer.
+        """
+        storage = ObjectStorage(self.folder / "objects")
+        try:
+            piece, theirs, back = self.piece(), storage.client(), self.folder / "back"
+            theirs.create_bucket(Bucket="bench")
+            settings = {"endpoint": storage.url, "bucket": "bench", "path_style": True}
+            secrets = dict(zip(("access_key", "secret_key"), KEYS, strict=True))
+            store = open_store(store_spec("objects", {"kind": "s3", **settings}, secrets))
+
+            def fetch() -> None:
+                with store.open("ours") as source, back.open("wb") as sink:
+                    shutil.copyfileobj(source, sink, MIB)
+
+            with connected(store):
+                push = side_by_side(
+                    lambda: store.put(piece, "ours", lambda count: None),
+                    lambda: theirs.upload_file(str(piece), "bench", "theirs"),
+                )
+                get = side_by_side(
+                    fetch, lambda: theirs.download_file("bench", "theirs", str(back))
+                )
+            self.say("push to S3", "boto3 upload_file", f"{push[0] / push[1]:.2f}x", "1.5x", "1.0x")
+            self.say(
+                "fetch from S3", "boto3 download_file", f"{get[0] / get[1]:.2f}x", "1.5x", "1.0x"
+            )
+        finally:
+            storage.close()
+
+    def ftp(self) -> None:
+        """A piece to a real FTP server, by the store and by curl."""
+        if not vsftpd_found() or shutil.which("curl") is None:
+            print("no vsftpd or no curl on this machine, or not root: its row is left out")
+            return
+        server = Vsftpd(self.folder / "ftp")
+        try:
+            piece = self.piece()
+            store = open_store(store_spec("ftp", {"kind": "ftp", **server.settings}))
+            with connected(store):
+                ours, theirs = side_by_side(
+                    lambda: store.put(piece, "ours", lambda count: None),
+                    shell(
+                        f"curl -s -T {piece} ftp://127.0.0.1:{server.port}/up/theirs", self.folder
+                    ),
+                )
+            self.say("push to FTP", "curl -T", f"{ours / theirs:.2f}x", "1.5x", "1.0x")
         finally:
             server.close()
 
@@ -417,6 +474,8 @@ def main() -> None:
             "database",
             "memory",
             "push",
+            "s3",
+            "ftp",
             "accounts",
             "million",
         ):

@@ -82,6 +82,7 @@ class Nights:
             "secrets": spec.secrets,
             "tokens": str(spec.tokens.path) if spec.tokens else "",
             "tokens_key": spec.tokens.key.hex() if spec.tokens else "",
+            "patience": spec.patience,
             "store_id": "s",
             "signing_key": KEY,
             "identities": self.identities,
@@ -165,13 +166,17 @@ class Nights:
         return manifest
 
     def forge(
-        self, name: str, change: Callable[[list[Entry]], list[Entry]], key: bytes = b""
+        self,
+        name: str,
+        change: Callable[[list[Entry]], list[Entry]],
+        key: bytes = b"",
+        root: Path | None = None,
     ) -> None:
         """Let a store's listing of a bundle say something else, and its manifest agree with it.
 
         With the service's ``key`` it is the service itself that did so.
         """
-        folder = self.root / "attic" / SUBJECT.bundle(name)
+        folder = (root or self.root / "attic") / SUBJECT.bundle(name)
         with (folder / "listing.jsonl.zst").open("rb") as raw:
             entries = change(list(read_listing(raw)))
         sink = io.BytesIO()

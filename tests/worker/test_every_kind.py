@@ -1,5 +1,7 @@
 """Bundles on every kind of store, with servers that misbehave: what counts is whole."""
 
+from dataclasses import replace
+
 import pytest
 from nights import MIB, SUBJECT
 from servers import STAND_INS
@@ -93,3 +95,30 @@ def test_a_store_catches_up_byte_for_byte_and_moving_empties_the_other(place, ni
     assert not [p for p in attic.rglob("*") if p.is_file()], "nothing is left of what was moved"
     for name in names:
         assert nights.restored(name, place.spec.name) == nights.images[name]
+
+
+def test_altered_contents_that_agree_with_each_other_are_found_out(place, nights):
+    nights.add_store(place.spec)
+    name = next(iter(nights.night(incremental=False) and nights.known))
+
+    def change(entries):
+        for entry in entries:
+            entry.mode = 0o4777
+        return entries
+
+    nights.forge(name, change, root=place.root)
+    hurt, _ = nights.verify(False, place.spec.name)
+    assert f"bundles/{name}/bundle.json" in hurt
+    with pytest.raises(FasciculusError, match="is not what was stored there"):
+        nights.restored(name, place.spec.name)
+    assert nights.restored(name) == nights.images[name], "the other copy is as good as before"
+
+
+def test_a_store_that_stands_still_is_given_up(place, nights):
+    nights.add_store(replace(place.spec, patience=0.3))
+    place.misbehaviour.bytes_per_second = 20_000
+    nights.night(incremental=False)
+    (error,) = [e["error"] for e in nights.events if e["event"] == "copy" and e.get("error")]
+    assert place.spec.name in error
+    place.misbehaviour.bytes_per_second = None
+    assert whole(place) == []

@@ -28,6 +28,10 @@
           href="#/runs/{bundle.run}">run {bundle.run}</a
         >{/if}
     </dd>
+    {#if bundle.sealed_to?.length}
+      <dt class="text-faint">Sealed to</dt>
+      <dd title={bundle.sealed_to.join('\n')}>{count(bundle.sealed_to.length, 'key')}</dd>
+    {/if}
     <dt class="text-faint">Shows</dt>
     <dd>{count(bundle.entries, 'entry', 'entries')}, {size(bundle.bytes)}</dd>
     <dt class="text-faint">Brought</dt>

@@ -46,6 +46,27 @@
       <p>
         {sizeText(summary)}
       </p>
+      {#if summary.packed}
+        <table class="ledger mt-2 text-sm">
+          <thead
+            ><tr
+              ><th scope="col">Place</th><th scope="col" class="num">Needs at most</th><th
+                scope="col"
+                class="num">Free</th
+              ></tr
+            ></thead
+          >
+          <tbody
+            >{#each summary.space ?? [] as row (row.place)}<tr title={row.why}
+                ><td>{row.place}</td><td class="num">{size(row.needed)}</td><td
+                  class="num {row.free != null && row.free < row.needed ? 'text-brick' : ''}"
+                  >{row.free == null ? 'not told' : size(row.free)}</td
+                ></tr
+              >{/each}</tbody
+          >
+        </table>
+        <p class="mt-1 text-sm text-faint">{summary.space?.at(-1)?.why}.</p>
+      {/if}
     </section>
     {#if summary.advice.length}
       <section class="sheet p-4">

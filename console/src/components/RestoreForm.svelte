@@ -17,6 +17,7 @@
     $props();
   let target = $state('');
   let store = $state('');
+  let identity = $state('');
   let databases = $state<Record<string, string>>({});
   let domains = $state<string[]>([]);
   let chosen = $state<string[]>([]);
@@ -52,6 +53,7 @@
         bundle: bundle.id,
         target,
         store,
+        identity,
         contents: kinds,
         paths: part ? [part.path] : [],
         databases: part ? {} : renamed,
@@ -89,6 +91,17 @@
         placeholder="/srv/restored/{bundle.subject}"
       /></FormField
     >
+    {#if bundle.sealed_to?.length}
+      <FormField
+        label="Private key"
+        id="identity"
+        hint="Sealed to {bundle.sealed_to.length === 1
+          ? 'one key'
+          : `${bundle.sealed_to.length} keys`}. Leave it empty where the service keeps one."
+        wrong={problem?.at('identity')}
+        ><Input id="identity" type="password" autocomplete="off" bind:value={identity} /></FormField
+      >
+    {/if}
     <FormField label="From the copy on" id="from"
       ><Select
         id="from"

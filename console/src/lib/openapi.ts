@@ -2975,6 +2975,11 @@ export interface components {
       unmeasured: number;
       /** Advice */
       advice: string[];
+      /**
+       * Space
+       * @default []
+       */
+      space: components['schemas']['SpaceNeed'][];
     };
     /**
      * KeyKeep
@@ -4369,6 +4374,21 @@ export interface components {
       entries: number;
       /** Bytes */
       bytes: number;
+    };
+    /**
+     * SpaceNeed
+     * @description What a run needs at most in one place, and what is free there; None where it does not tell.
+     *     ``why`` says whence the estimate is.
+     */
+    SpaceNeed: {
+      /** Place */
+      place: string;
+      /** Needed */
+      needed: number;
+      /** Free */
+      free: number | null;
+      /** Why */
+      why: string;
     };
     /**
      * Started

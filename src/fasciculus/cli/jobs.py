@@ -158,6 +158,13 @@ def summary(name: JobName, as_json: AsJson = False) -> None:
             f"Size last seen: {output.size(found.bytes)}, {output.size(found.packed)} packed.",
             highlight=False,
         )
+        for row in found.space:
+            free = "free space is not told" if row.free is None else f"{output.size(row.free)} free"
+            output.out.print(
+                f"Needs at most {output.size(row.needed)} on {row.place}, {free}: {row.why}.",
+                soft_wrap=True,
+                highlight=False,
+            )
     for line in found.advice:
         output.out.print(f"▲ {line}", soft_wrap=True, highlight=False, style="yellow")
     return None

@@ -17,7 +17,8 @@ _NAMES = {
     "Proposed SizeCount TakeOver TakenOver Unmatched",
     "inventory": "Account AccountInput Database DiscoveryRules Host HostFields HostInput "
     "HostProposal MailFiles RuleProposal Site SiteRow",
-    "jobs": "Command Databases Job JobDefaults JobInput JobStart JobSummary Note Retiring Rules",
+    "jobs": "Command Databases Job JobDefaults JobInput JobStart JobSummary Note Retiring Rules "
+    "SpaceNeed",
     "keys": "KeyKeep KeyMade KeyMake SealKey",
     "kinds": "KindField KindInfo KindSettings Kinds",
     "maintenance": "BundleChange DamageRow Growth GrowthPoint GrowthStore MaintenanceStarted "

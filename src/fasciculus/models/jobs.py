@@ -221,6 +221,16 @@ class Job(JobInput):
     running: bool = False
 
 
+class SpaceNeed(BaseModel):
+    """What a run needs at most in one place, and what is free there; None where it does not tell.
+    ``why`` says whence the estimate is."""
+
+    place: str
+    needed: int
+    free: int | None
+    why: str
+
+
 class JobSummary(BaseModel):
     """What a job would do, said before it is saved."""
 
@@ -232,3 +242,5 @@ class JobSummary(BaseModel):
     packed: int
     unmeasured: int
     advice: list[str]
+    #: What the next run needs at most, against what is free.
+    space: list[SpaceNeed] = []

@@ -303,6 +303,18 @@ def last_read(db: sqlite3.Connection, store: str) -> dict[tuple[str, str], str]:
     }
 
 
+def oldest_reads(db: sqlite3.Connection) -> dict[str, str]:
+    """By store, when the subject was read through that was read longest ago."""
+    return {
+        row[0]: row[1]
+        for row in db.execute(
+            "SELECT store.name, min(last) FROM (SELECT store_id, coalesce(max(verified_deep), "
+            "min(made)) AS last FROM copy JOIN bundle ON bundle.id=bundle_id GROUP BY store_id, "
+            "subject_kind, subject) JOIN store ON store.id=store_id GROUP BY store_id"
+        )
+    }
+
+
 # Damage ---------------------------------------------------------------------------
 
 

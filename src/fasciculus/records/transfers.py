@@ -32,6 +32,20 @@ def missing(
     return _by_subject(rows)
 
 
+#: The bundles that keep rules would have left on the stores of their jobs, and that are not there.
+_MISSED = (
+    "WITH kept AS MATERIALIZED (SELECT id, name, json_extract(document, '$.keep') AS keep FROM "
+    "job), ranked AS (SELECT bundle.id, kept.id AS job_id, keep, row_number() OVER (PARTITION BY "
+    "subject_kind, subject, job ORDER BY moment DESC, bundle.id DESC) AS age FROM bundle JOIN "
+    "kept ON kept.name=job WHERE (:kind='' OR (subject_kind=:kind AND subject=:subject)) AND "
+    "(:store='' OR kept.id IN (SELECT job_id FROM job_store JOIN store ON store.id=store_id WHERE "
+    "store.name=:store))) "
+    "SELECT {columns} FROM ranked JOIN job_store ON job_store.job_id=ranked.job_id {joins} WHERE "
+    "age <= keep AND NOT EXISTS (SELECT 1 FROM copy WHERE bundle_id=ranked.id AND "
+    "copy.store_id=job_store.store_id) {ends}"
+)
+
+
 def missed(
     db: sqlite3.Connection, store: str, subject: _Subject | None = None
 ) -> dict[_Subject, list[str]]:
@@ -40,14 +54,11 @@ def missed(
     Only those that the job's keep rule would have left there: the newest ones.
     """
     rows = db.execute(
-        "SELECT subject_kind, subject, name FROM (SELECT bundle.id, bundle.moment, subject_kind, "
-        "subject, bundle.name, json_extract(job.document, '$.keep') AS keep, row_number() OVER "
-        "(PARTITION BY subject_kind, subject, job.id ORDER BY moment DESC, bundle.id DESC) AS "
-        "place, EXISTS (SELECT 1 FROM copy WHERE bundle_id=bundle.id AND store_id=store.id) AS "
-        "held FROM store JOIN job_store ON job_store.store_id=store.id JOIN job ON "
-        "job.id=job_id JOIN bundle ON bundle.job=job.name WHERE store.name=:store AND "
-        "(:kind='' OR (subject_kind=:kind AND subject=:subject))) "
-        "WHERE NOT held AND place <= keep ORDER BY moment, id",
+        _MISSED.format(
+            columns="subject_kind, subject, bundle.name",
+            joins="JOIN store ON store.id=job_store.store_id JOIN bundle ON bundle.id=ranked.id",
+            ends="AND store.name=:store ORDER BY moment, bundle.id",
+        ),
         {"store": store, **_named(subject)},
     )
     return _by_subject(rows)
@@ -67,9 +78,15 @@ def _by_subject(rows: Iterable[sqlite3.Row]) -> dict[_Subject, list[str]]:
 
 def lagging(db: sqlite3.Connection) -> dict[str, int]:
     """By store, how many bundles jobs wanted on it and it lacks."""
-    names = [row[0] for row in db.execute("SELECT name FROM store ORDER BY name")]
-    counts = {name: sum(map(len, missed(db, name).values())) for name in names}
-    return {name: count for name, count in counts.items() if count}
+    rows = db.execute(
+        _MISSED.format(
+            columns="store.name, count(*)",
+            joins="JOIN store ON store.id=job_store.store_id",
+            ends="GROUP BY store.id ORDER BY store.name",
+        ),
+        {"store": "", **_named(None)},
+    )
+    return {row[0]: row[1] for row in rows}
 
 
 def made(

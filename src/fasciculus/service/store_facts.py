@@ -12,7 +12,7 @@ from ..core import forecast, store_advice
 from ..core.formatting import format_size
 from ..core.store_advice import StoreFacts
 from ..models import Store, StoreDay, StoreShare, StoreUsage
-from ..records import inventory, maintenance, store_days, transfers
+from ..records import inventory, store_days, transfers
 from ..stores import KINDS
 from ..stores.base import StoreSettings
 from ..stores.folder import FolderSettings
@@ -72,14 +72,15 @@ def _published(folder: Path, roots: Iterable[tuple[str, str]]) -> str:
 
 
 def usage(db: sqlite3.Connection, store: Store) -> StoreUsage:
-    """What a store holds, how it grows, when it is full, what it costs, and what it lacks."""
+    """What a store holds, how it grows, when it is full, what it costs, and what it lacks, as
+    far as the store as it is shown does not say so itself.
+    """
     days = store_days.days(db, store.name)
     today = datetime.now(UTC).date()
     per_day = forecast.growth_per_day(days)
     kept, moved = forecast.price_of_month(
         store.bytes, days, store.price_kept, store.price_moved, today
     )
-    last_read = maintenance.last_read(db, store.name)
     return StoreUsage(
         name=store.name,
         bytes=store.bytes,
@@ -93,8 +94,8 @@ def usage(db: sqlite3.Connection, store: Store) -> StoreUsage:
         price_kept=round(kept, 4),
         price_moved=round(moved, 4),
         currency=store.currency,
-        lag=sum(map(len, transfers.missed(db, store.name).values())),
-        oldest_read=min(map(datetime.fromisoformat, last_read.values()), default=None),
+        lag=store.lag,
+        oldest_read=store.oldest_read,
         days=[
             StoreDay(day=row.day, sent=row.sent, received=row.received, stored=row.stored)
             for row in days

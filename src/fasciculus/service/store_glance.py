@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import threading
+import time
 from dataclasses import dataclass
 from datetime import UTC, date, datetime, timedelta
 
@@ -15,6 +16,8 @@ from ..records.encryption import SecretCipher
 from ..records.paging import PageRequest
 
 _TREND_DAYS = 60
+#: Seconds from which on nobody is to wait for it.
+_LONG = 0.04
 _ALL = PageRequest(limit=10_000)
 
 
@@ -31,42 +34,67 @@ class Glance:
 
 
 class StoreGlances:
-    """The glances of all stores; looked at often, and dear where there are many bundles."""
+    """The glances of all stores; looked at often, and dear where there are many bundles.
+
+    Where computing them takes long, the last ones are shown while newer ones are being computed.
+    """
 
     def __init__(self, records: Records, cipher: SecretCipher) -> None:
         self._records, self._cipher = records, cipher
         self._lock = threading.Lock()
-        self._of: tuple[int, date] | None = None
+        self._state: tuple[int, date] | None = None
         self._known: dict[str, Glance] = {}
+        self._took = 0.0
+        self._working = False
 
     def all(self) -> dict[str, Glance]:
         """By the name of the store."""
-        today = datetime.now(UTC).date()
+        state = (self._records.version, datetime.now(UTC).date())
         with self._lock:
-            state = (self._records.version, today)
-            if self._of != state:
-                self._known, self._of = self._look(today), state
+            if self._state == state or self._working:
+                return self._known
+            if self._state is not None and self._took > _LONG:
+                self._working = True
+                threading.Thread(target=self._work, args=(state,), daemon=True).start()
+                return self._known
+            self._compute(state)
             return self._known
+
+    def _work(self, state: tuple[int, date]) -> None:
+        try:
+            self._compute(state)
+        finally:
+            with self._lock:
+                self._working = False
+
+    def _compute(self, state: tuple[int, date]) -> None:
+        began = time.monotonic()
+        self._known = self._look(state[1])
+        self._took, self._state = time.monotonic() - began, state
 
     def _look(self, today: date) -> dict[str, Glance]:
         db = self._records.reader
         counted = store_days.every_day(db, (today - timedelta(days=_TREND_DAYS)).isoformat())
-        lags = transfers.lagging(db)
+        lags, reads = transfers.lagging(db), maintenance.oldest_reads(db)
         return {
-            store.name: self._glance(store, counted.get(store.name, []), lags, today)
+            store.name: _glance(
+                store,
+                counted.get(store.name, []),
+                lags.get(store.name, 0),
+                reads.get(store.name),
+                today,
+            )
             for store in stores.stores(db, self._cipher, _ALL).items
         }
 
-    def _glance(
-        self, store: Store, days: list[DayCount], lags: dict[str, int], today: date
-    ) -> Glance:
-        kept, moved = forecast.price_of_month(
-            store.bytes, days, store.price_kept, store.price_moved, today
-        )
-        read = maintenance.last_read(self._records.reader, store.name).values()
-        return Glance(
-            forecast.full_on(store.free, store.floor, forecast.growth_per_day(days), today),
-            lags.get(store.name, 0),
-            round(kept + moved, 4),
-            min(map(datetime.fromisoformat, read), default=None),
-        )
+
+def _glance(store: Store, days: list[DayCount], lag: int, read: str | None, today: date) -> Glance:
+    kept, moved = forecast.price_of_month(
+        store.bytes, days, store.price_kept, store.price_moved, today
+    )
+    return Glance(
+        forecast.full_on(store.free, store.floor, forecast.growth_per_day(days), today),
+        lag,
+        round(kept + moved, 4),
+        datetime.fromisoformat(read) if read else None,
+    )

@@ -36,6 +36,7 @@ from ..operations import (
     operation,
     principal,
 )
+from ..space_needed import needed
 from ..store_facts import facts
 from .auth import note
 
@@ -266,4 +267,5 @@ def jobs_summary(body: JobInput) -> JobSummary:
         packed=packed,
         unmeasured=len(covers) - len(known),
         advice=advice,
+        space=needed(context().config, body, targets, packed, len(known)),
     )

@@ -111,7 +111,7 @@ def stores_try(name: str) -> TryResult:
 )
 def stores_usage(name: str) -> StoreUsage:
     db = context().records.reader
-    return usage(db, stores.store(db, context().cipher, name))
+    return usage(db, _at_a_glance(stores.store(db, context().cipher, name)))
 
 
 @operation(
