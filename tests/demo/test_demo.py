@@ -33,7 +33,7 @@ def test_the_demo_starts_twice_and_leaves_no_process(tmp_path, capfd):
             assert {store.settings.kind for store in stores} == set(STORE_KINDS.names())
             assert all(store.tried and store.access != "none" for store in stores)
             brought = list(client.every(partial(client.stores_transfers, "library")))
-            assert len({row.bundle for row in brought}) == len(brought) > 5
+            assert len({(row.subject, row.bundle) for row in brought}) == len(brought) > 5
             newest = client.bundles_list(subject="bitternpress", job="nightly").items[0]
             assert newest.new_bytes < newest.bytes // 10, "a day later only what changed was stored"
             assert until(lambda: [r for r in client.reports_list().items if r.sent])

@@ -210,7 +210,7 @@ class SftpStore:
 
     def open(self, path: str, offset: int = 0, length: int | None = None) -> BinaryIO:
         with self._said(path):
-            file = self._sftp.open(self._path(path), "rb")
+            file = _quiet(self._sftp.open(self._path(path), "rb"))
             size = file.stat().st_size or 0
             end = size if length is None else min(size, offset + length)
             return io.BufferedReader(_Windowed(file, offset, end, self, path), _READ_WINDOW)
@@ -357,6 +357,18 @@ class SftpStore:
                 answer.get_int64(), answer.get_int64()
                 return int(unit * answer.get_int64())
         return None
+
+
+def _quiet(file: paramiko.SFTPFile) -> paramiko.SFTPFile:
+    """Let nothing be said by the thread that asks for windows: who reads hears of a lost line."""
+    asking = cast(Any, file)._prefetch_thread
+
+    def quietly(*values: Any) -> None:
+        with suppress(EOFError, OSError, paramiko.SSHException):
+            asking(*values)
+
+    cast(Any, file)._prefetch_thread = quietly
+    return file
 
 
 class _Windowed(io.RawIOBase):

@@ -6,7 +6,7 @@
   const SHOWN = 10;
 </script>
 
-<div class="sheet overflow-x-auto">
+<div class="sheet min-w-0 overflow-x-auto">
   <table class="ledger">
     <thead
       ><tr

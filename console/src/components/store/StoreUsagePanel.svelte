@@ -26,7 +26,7 @@
     <h2 id="usage" class="mb-2">Space, growth and cost</h2>
     <AdviceList advice={usage.advice ?? []} />
     <div class="sheet grid grid-cols-1 gap-5 p-4 lg:grid-cols-[minmax(0,2fr)_minmax(0,1fr)]">
-      <div>
+      <div class="min-w-0">
         {#if usage.days?.length}
           {#await import('../DayChart.svelte') then { default: DayChart }}
             <DayChart
@@ -58,7 +58,7 @@
     <div class="mt-4 grid grid-cols-1 gap-5 lg:grid-cols-3">
       <ShareTable title="By subject" rows={usage.subjects ?? []} />
       <ShareTable title="By job" rows={usage.jobs ?? []} />
-      <div class="sheet overflow-x-auto">
+      <div class="sheet min-w-0 overflow-x-auto">
         <table class="ledger">
           <caption class="sr-only">Bytes by day</caption>
           <thead
@@ -81,7 +81,7 @@
     </div>
     {#if usage.transfers?.length}
       <h3 class="mt-4 mb-2 font-semibold">Brought from other stores</h3>
-      <div class="sheet overflow-x-auto">
+      <div class="sheet min-w-0 overflow-x-auto">
         <table class="ledger">
           <thead
             ><tr

@@ -23,11 +23,17 @@ BOTH = ("attic", "boathouse")
 
 
 def previous(heronmere, job):
-    return previous_order(heronmere.sources, job, *MILLPOND)
+    return previous_order(heronmere.sources, job, *MILLPOND, [])
 
 
 def test_the_first_bundle_is_full_without_a_word(heronmere, job):
     assert previous(heronmere, job) == (None, "")
+
+
+def test_other_keys_want_a_full_one(heronmere, job):
+    heronmere.listing(heronmere.bundle(1, BOTH))
+    found, why = previous_order(heronmere.sources, job, *MILLPOND, ["age1" + "q" * 58])
+    assert found is None and why == "the previous bundle is sealed to other keys, or to none"
 
 
 def test_a_job_of_full_bundles_builds_on_nothing(heronmere):
@@ -119,7 +125,7 @@ def test_its_turn_to_compare_contents(heronmere):
     for night in range(7):
         heronmere.listing(heronmere.bundle(night, base=base))
         found, why = previous_order(
-            heronmere.sources, job.model_copy(update={"full_every": 3000}), *MILLPOND
+            heronmere.sources, job.model_copy(update={"full_every": 3000}), *MILLPOND, []
         )
         assert why == ""
         turns.append(compares_contents(heronmere.sources, job, *MILLPOND, found))
