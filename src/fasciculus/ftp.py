@@ -26,6 +26,7 @@ from .core.errors import (
     UnreachableError,
 )
 from .core.ftp_listing import FtpEntry, parse_facts, parse_list
+from .fields import certificate_field
 from .kinds import Secrets, Settings
 from .network import reach, resolved, tls_context, untrusted
 
@@ -48,12 +49,7 @@ class FtpSettings(Settings):
         description="“tls” is explicit TLS. With “none”, password and files can be read on the "
         "way.",
     )
-    certificate: str = Field(
-        default="",
-        title="Accepted certificate",
-        description="In PEM form, where no known authority signed it. Leave it empty otherwise.",
-        json_schema_extra={"multiline": True},
-    )
+    certificate: str = certificate_field()
 
 
 class FtpSecrets(Secrets):

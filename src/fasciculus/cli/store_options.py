@@ -66,15 +66,34 @@ Untried = Annotated[
 ]
 
 
-def common_fields(old: models.Store | None, **given: Any) -> dict[str, Any]:
+def common_fields(old: models.Store | None, options: dict[str, Any]) -> dict[str, Any]:
     """The fields of a store that were given, and what an old one has beside them."""
     names = models.StoreInput.model_fields.keys() - {"name", "settings", "secrets"}
     found = {name: getattr(old, name) for name in names} if old is not None else {}
+    given = {**options, "recipients": options["seal_to"]}
     for field in ("limits", "recipients"):
-        if given.get(field) == ["none"]:
+        if given[field] == ["none"]:
             given[field] = []
-    if given.get("copy_from") == "none":
+    if given["copy_from"] == "none":
         given["copy_from"] = ""
-    if given.get("floor") is not None:
+    if given["floor"] is not None:
         given["floor"] = parse_size("floor", given["floor"])
-    return {**found, **{name: value for name, value in given.items() if value is not None}}
+    return {**found, **{name: given[name] for name in names if given.get(name) is not None}}
+
+
+def shared(
+    verify_days: VerifyDays = None,
+    limits: Limits = None,
+    patience: Patience = None,
+    read_back: ReadBack = None,
+    floor: Floor = None,
+    price_kept: PriceKept = None,
+    price_moved: PriceMoved = None,
+    currency: Currency = None,
+    seal_to: SealTo = None,
+    copy_from: CopyFrom = None,
+    copy_timetable: CopyTimetable = None,
+    copy_move: CopyMove = None,
+    untried: Untried = False,
+) -> None:
+    """The options of ``add`` and ``change``."""

@@ -11,6 +11,7 @@ from .. import models
 from . import output
 from .keys import LOSS
 from .kind_options import EXTRA, KindOptions, find_kind, parse_extra, show_kinds
+from .options import options_of
 from .output import size
 from .parameters import AsJson, NewStoreName, StoreName, Yes
 from .session import service
@@ -27,22 +28,7 @@ from .store_maintenance import (
     transfers,
     verify,
 )
-from .store_options import (
-    CopyFrom,
-    CopyMove,
-    CopyTimetable,
-    Currency,
-    Floor,
-    Limits,
-    Patience,
-    PriceKept,
-    PriceMoved,
-    ReadBack,
-    SealTo,
-    Untried,
-    VerifyDays,
-    common_fields,
-)
+from .store_options import common_fields, shared
 from .store_usage import show_usage
 
 if TYPE_CHECKING:
@@ -156,73 +142,49 @@ def kinds(as_json: AsJson = False) -> None:
 
 
 def _input(
-    client: Client, name: str, kind: str, args: list[str], old: models.Store | None, **common: Any
+    client: Client,
+    name: str,
+    kind: str,
+    args: list[str],
+    old: models.Store | None,
+    options: dict[str, Any],
 ) -> models.StoreInput:
     known = client.kinds_list()
-    options = KindOptions(find_kind(known.stores, kind, known.refused))
-    given = parse_extra(args, options.names)
-    settings = {"kind": kind, **options.settings(given)}
+    of_kind = KindOptions(find_kind(known.stores, kind, known.refused))
+    given = parse_extra(args, of_kind.names)
+    settings = {"kind": kind, **of_kind.settings(given)}
     if old is not None:
         settings = {**old.settings.model_dump(), **settings}
     return models.StoreInput(
         name=name,
         settings=models.KindSettings(**settings),
-        secrets=dict(options.secrets(given)),
-        **common_fields(old, **common),
+        secrets=dict(of_kind.secrets(given)),
+        **common_fields(old, options),
     )
 
 
 @app.command(context_settings=EXTRA)
+@options_of(shared)
 def add(
     context: typer.Context,
     name: NewStoreName,
     kind: Kind = "",
-    verify_days: VerifyDays = None,
-    limits: Limits = None,
-    patience: Patience = None,
-    read_back: ReadBack = None,
-    floor: Floor = None,
-    price_kept: PriceKept = None,
-    price_moved: PriceMoved = None,
-    currency: Currency = None,
-    seal_to: SealTo = None,
-    copy_from: CopyFrom = None,
-    copy_timetable: CopyTimetable = None,
-    copy_move: CopyMove = None,
-    untried: Untried = False,
     yes: Yes = False,
     take_in: Annotated[
         bool,
         typer.Option("--import", help="Take the bundles that it holds into the records."),
     ] = False,
     as_json: AsJson = False,
+    **options: Any,
 ) -> None:
     """Try a store, and add it when all steps succeed.
 
     Its further options depend on the kind: fasciculus stores kinds.
     """
     with service() as client:
-        store = _input(
-            client,
-            name,
-            kind,
-            context.args,
-            None,
-            verify_days=verify_days,
-            limits=limits,
-            patience=patience,
-            read_back=read_back,
-            floor=floor,
-            price_kept=price_kept,
-            price_moved=price_moved,
-            currency=currency,
-            recipients=seal_to,
-            copy_from=copy_from,
-            copy_timetable=copy_timetable,
-            copy_move=copy_move,
-        )
+        store = _input(client, name, kind, context.args, None, options)
         _explain_sealing(store, [], yes)
-        if untried:
+        if options["untried"]:
             made = client.stores_add(store, untried=True)
             output.done(made, _untried(made), as_json)
             return
@@ -261,47 +223,19 @@ def _untried(store: models.Store) -> str:
 
 
 @app.command(context_settings=EXTRA)
+@options_of(shared)
 def change(
     context: typer.Context,
     name: StoreName,
-    verify_days: VerifyDays = None,
-    limits: Limits = None,
-    patience: Patience = None,
-    read_back: ReadBack = None,
-    floor: Floor = None,
-    price_kept: PriceKept = None,
-    price_moved: PriceMoved = None,
-    currency: Currency = None,
-    seal_to: SealTo = None,
-    copy_from: CopyFrom = None,
-    copy_timetable: CopyTimetable = None,
-    copy_move: CopyMove = None,
-    untried: Untried = False,
     yes: Yes = False,
     as_json: AsJson = False,
+    **options: Any,
 ) -> None:
     """Try a store with other settings, and keep them when all steps succeed."""
+    untried = options["untried"]
     with service() as client:
         old = client.stores_show(name)
-        store = _input(
-            client,
-            name,
-            old.settings.kind,
-            context.args,
-            old,
-            verify_days=verify_days,
-            limits=limits,
-            patience=patience,
-            read_back=read_back,
-            floor=floor,
-            price_kept=price_kept,
-            price_moved=price_moved,
-            currency=currency,
-            recipients=seal_to,
-            copy_from=copy_from,
-            copy_timetable=copy_timetable,
-            copy_move=copy_move,
-        )
+        store = _input(client, name, old.settings.kind, context.args, old, options)
         _explain_sealing(store, old.recipients, yes)
         if not untried:
             prove(client.stores_try_draft(store, saved=name), as_json)

@@ -24,6 +24,7 @@ from ..core.errors import (
     UnreachableError,
 )
 from ..core.webdav_answer import PROPERTIES, Resource, parse_resources
+from ..fields import certificate_field
 from ..kinds import Secrets
 from ..network import reach, resolved, tls_context, untrusted
 from .base import ConnectStep, StoreItem, StoreKind, StoreSettings, StoreSpec
@@ -63,12 +64,7 @@ class WebDavSettings(StoreSettings):
         description="“bearer” sends a token instead of user and password.",
     )
     user: str = Field(default="", title="User")
-    certificate: str = Field(
-        default="",
-        title="Accepted certificate",
-        description="In PEM form, where no known authority signed it. Leave it empty otherwise.",
-        json_schema_extra={"multiline": True},
-    )
+    certificate: str = certificate_field()
 
     @field_validator("url")
     @classmethod

@@ -9,6 +9,7 @@ from pathlib import Path
 from ...bundles.files import is_listing_of
 from ...bundles.recorded_copies import RecordedCopies
 from ...core.bundle.manifest import Manifest
+from ...core.errors import DamagedError
 from ...stores.base import Store
 from ..events import CopyRepacked, Emitter
 from ..orders import CopyOrder, MaintenanceOrder
@@ -44,4 +45,18 @@ def current_manifest(
         if held.name == bundle and held.listing_sha256 not in ("", manifest.listing_sha256):
             digest = hashlib.sha256(data).hexdigest()
             emitter.emit(CopyRepacked(bundle, manifest.summary(digest)))
+    return manifest
+
+
+def own_manifest(
+    order: MaintenanceOrder, store: Store, bundle: str, recorded: RecordedCopies, emitter: Emitter
+) -> Manifest:
+    """The same, of a bundle that is to be written anew: what is not ours must not become so."""
+    manifest = current_manifest(order, store, bundle, recorded, emitter)
+    if not recorded.is_ours(store, bundle):
+        raise DamagedError(
+            f"{bundle} on store “{store.spec.name}” is not in the records, and nothing says that "
+            "this service made it.",
+            "Remove its folder from the store if nobody needs it, then start again.",
+        )
     return manifest

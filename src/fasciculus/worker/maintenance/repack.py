@@ -42,7 +42,7 @@ from ..events import (
 from ..orders import RepackOrder
 from ..results import RepackResult
 from ..store_access import identified, retrying_store
-from .known_copies import current_manifest, known_copies, listing_at_hand
+from .known_copies import known_copies, listing_at_hand, own_manifest
 from .turning import turn
 from .usage import PieceUsage, UsageTotals
 
@@ -128,15 +128,7 @@ class RepackTask:
         )
 
     def _manifest(self, store: Store, name: str) -> Manifest:
-        """A bundle's manifest. What is not ours must not become so by being written anew."""
-        manifest = current_manifest(self._order, store, name, self._recorded, self._emitter)
-        if not self._recorded.is_ours(store, name):
-            raise DamagedError(
-                f"{name} on store “{store.spec.name}” is not in the records, and nothing says "
-                "that this service made it.",
-                "Remove its folder from the store if nobody needs it, then repack again.",
-            )
-        return manifest
+        return own_manifest(self._order, store, name, self._recorded, self._emitter)
 
     def _listing(self, store: Store, manifest: Manifest) -> Path:
         """A bundle's listing, from beside the records where it is the same."""

@@ -32,7 +32,7 @@ from ..orders import ResealOrder
 from ..results import ResealResult
 from ..store_access import identified
 from .fetching import fetch
-from .known_copies import current_manifest, known_copies, listing_at_hand
+from .known_copies import known_copies, listing_at_hand, own_manifest
 from .turning import turn
 
 _CHUNK = 1024 * 1024
@@ -101,14 +101,7 @@ class ResealTask:
         )
 
     def _manifest(self, store: Store, name: str) -> Manifest:
-        manifest = current_manifest(self._order, store, name, self._recorded, self._emitter)
-        if not self._recorded.is_ours(store, name):
-            raise DamagedError(
-                f"{name} on store “{store.spec.name}” is not in the records, and nothing says "
-                "that this service made it.",
-                "Remove its folder from the store if nobody needs it, then seal again.",
-            )
-        return manifest
+        return own_manifest(self._order, store, name, self._recorded, self._emitter)
 
     def _bundle(self, store: Store, manifest: Manifest) -> None:
         local = self._spool / "listing"

@@ -31,7 +31,7 @@ def test_the_first_bundle_is_full_without_a_word(heronmere, job):
 
 
 def test_other_keys_want_a_full_one(heronmere, job):
-    heronmere.listing(heronmere.bundle(1))
+    heronmere.listing(heronmere.bundle(1, on=BOTH, base=days_ago(1)))
     found, why = previous_order(heronmere.sources, job, *MILLPOND, ["age1" + "q" * 58])
     assert found is None and why == "the previous bundle is sealed to other keys, or to none"
 
