@@ -135,7 +135,7 @@ def _remove_pieces(
         return []
     manifests = recorded.manifests(store, whole, spool)
     for manifest in manifests.values():
-        if manifest is not None and manifest.listing != LISTING:
+        if manifest is not None and manifest.listing not in (LISTING, f"{LISTING}.age"):
             settle(store, subject, manifest)
     needed = needed_pieces(manifests, recorded)
     if needed is None:

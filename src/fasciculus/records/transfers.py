@@ -35,9 +35,10 @@ def missing(
 #: The bundles that keep rules would have left on the stores of their jobs, and that are not there.
 _MISSED = (
     "WITH kept AS MATERIALIZED (SELECT id, name, json_extract(document, '$.keep') AS keep FROM "
-    "job), ranked AS (SELECT bundle.id, kept.id AS job_id, keep, row_number() OVER (PARTITION BY "
-    "subject_kind, subject, job ORDER BY moment DESC, bundle.id DESC) AS age FROM bundle JOIN "
-    "kept ON kept.name=job WHERE (:kind='' OR (subject_kind=:kind AND subject=:subject)) AND "
+    "job WHERE enabled), ranked AS (SELECT bundle.id, kept.id AS job_id, keep, row_number() OVER "
+    "(PARTITION BY subject_kind, subject, job ORDER BY moment DESC, bundle.id DESC) AS age "
+    "FROM bundle JOIN kept ON kept.name=job "
+    "WHERE (:kind='' OR (subject_kind=:kind AND subject=:subject)) AND "
     "(:store='' OR kept.id IN (SELECT job_id FROM job_store JOIN store ON store.id=store_id WHERE "
     "store.name=:store))) "
     "SELECT {columns} FROM ranked JOIN job_store ON job_store.job_id=ranked.job_id {joins} WHERE "

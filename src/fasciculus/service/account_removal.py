@@ -18,6 +18,7 @@ from ..records.db import Records
 from ..records.encryption import SecretCipher
 from ..stores import open_store
 from ..stores.base import connected
+from ..stores.identity import check_ours
 from .tasks.orders.connections import OrderSources, recorded_copies, store_order
 
 log = logging.getLogger(__name__)
@@ -44,6 +45,7 @@ def remove_bundles(config: Config, records: Records, cipher: SecretCipher, accou
             sources = OrderSources(config, records.reader, cipher)
             order = store_order(sources, store_name)
             with connected(open_store(order.spec())) as store:
+                check_ours(store, order.store_id, order.owner_id)
                 for name in names:
                     remove_bundle(store, subject, name)
                     with records.write() as db:

@@ -67,7 +67,11 @@ def read_owner(store: Store) -> StoreOwner | None:
     """The service that writes to the store, None where an earlier version has not noted it; errors
     as those of :func:`read_identity`.
     """
-    found = _read(store).get("owner")
+    return _owner(_read(store))
+
+
+def _owner(document: dict[str, Any]) -> StoreOwner | None:
+    found = document.get("owner")
     if not isinstance(found, dict):
         return None
     # Whoever wrote it: it is shown to people.
@@ -105,9 +109,16 @@ def _read(store: Store) -> dict[str, Any]:
         ) from error
 
 
-def check_owner(store: Store, owner_id: str) -> None:
-    """Raise :class:`DamagedError` where another service writes to the store."""
-    found = read_owner(store)
+def check_identity(store: Store, store_id: str) -> None:
+    """Raise :class:`DamagedError` unless this is the store with that id."""
+    _check_id(store, str(_read(store)["id"]), store_id)
+
+
+def check_ours(store: Store, store_id: str, owner_id: str) -> None:
+    """The same, and unless no other service writes to it. For whoever writes or removes."""
+    document = _read(store)
+    _check_id(store, str(document["id"]), store_id)
+    found = _owner(document)
     if owner_id and found is not None and found.id != owner_id:
         raise DamagedError(
             f"Store “{store.spec.name}” is used by {found.words()}: two services on one store "
@@ -117,9 +128,8 @@ def check_owner(store: Store, owner_id: str) -> None:
         )
 
 
-def check_identity(store: Store, store_id: str) -> None:
-    """Raise :class:`DamagedError` unless this is the store with that id."""
-    if read_identity(store) != store_id:
+def _check_id(store: Store, found: str, wanted: str) -> None:
+    if found != wanted:
         raise DamagedError(
             f"The folder of store “{store.spec.name}” belongs to another store.",
             "Is the right disk mounted, the right folder named?",

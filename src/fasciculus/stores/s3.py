@@ -196,7 +196,14 @@ class S3Store:
 
     def make_root(self) -> None:
         with self._said(self._settings.bucket):
-            self._client.create_bucket(Bucket=self._settings.bucket)
+            region = self._settings.region
+            # The first region of all must not be named.
+            place = (
+                {}
+                if region in ("", "us-east-1")
+                else {"CreateBucketConfiguration": {"LocationConstraint": region}}
+            )
+            self._client.create_bucket(Bucket=self._settings.bucket, **place)
 
     @property
     def _client(self) -> Any:

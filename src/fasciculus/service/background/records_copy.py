@@ -14,7 +14,7 @@ from ...records.db import Records, stamp
 from ...records.encryption import SecretCipher
 from ...stores import open_store
 from ...stores.base import connected
-from ...stores.identity import check_identity
+from ...stores.identity import check_ours
 from ..tasks.orders.connections import OrderSources, store_order
 
 log = logging.getLogger(__name__)
@@ -60,7 +60,7 @@ def overdue(config: Config, records: Records) -> list[str]:
 def _put(sources: OrderSources, name: str, local: Path) -> None:
     order = store_order(sources, name)
     with connected(open_store(order.spec())) as store:
-        check_identity(store, order.store_id)
+        check_ours(store, order.store_id, order.owner_id)
         # A store may take the very file that is put; others are to have it too.
         store.put_bytes(local.read_bytes(), f"{FOLDER}/{local.name}")
         names = sorted(item.name for item in store.items(FOLDER) if item.name.endswith(".records"))

@@ -20,7 +20,7 @@ from ...records.paging import PageRequest
 from ...records.runs import RunOptions
 from ...stores import open_store
 from ...stores.base import connected
-from ...stores.identity import check_identity
+from ...stores.identity import check_ours
 from ..event_stream import EventStream
 from . import backups as backups_
 from . import maintenance as maintenance_
@@ -183,7 +183,7 @@ class Tasks:
             order = store_order(sources, name)
             try:
                 with connected(open_store(order.spec())) as store:
-                    check_identity(store, order.store_id)
+                    check_ours(store, order.store_id, order.owner_id)
                 self.start_maintenance("transfer", name, _BACKGROUND)
             except (FasciculusError, OSError) as error:
                 # It is away still: what it lacks is shown, and it is tried again in an hour.

@@ -36,7 +36,7 @@ from ...core.formatting import format_count, format_list, format_size
 from ...hosts.base import HostConnection
 from ...stores.base import Store
 from ...stores.confirmation import confirm
-from ...stores.identity import check_identity, check_owner
+from ...stores.identity import check_ours
 from ...stores.retrying import RetryingStore
 from ..errors import NoStoreLeftError, error_text
 from ..events import (
@@ -184,8 +184,7 @@ class BackupTask:
         uploader = Uploader(store, self._subject, self._stop, self._pushed, order.floor)
         store.connect()
         self._stores.append(store)
-        check_identity(store, order.store_id)
-        check_owner(store, order.owner_id)
+        check_ours(store, order.store_id, order.owner_id)
         if self._order.previous is not None and self._lacks(store):
             self._emitter.info(
                 f"store {order.name} does not hold all of {self._order.previous.name}: "

@@ -27,7 +27,7 @@ from ...core.formatting import (
 )
 from ...stores.base import Store
 from ...stores.confirmation import confirm
-from ...stores.identity import check_owner
+from ...stores.identity import check_ours
 from ..events import (
     DamageCleared,
     Emitter,
@@ -65,7 +65,7 @@ class MendTask:
         try:
             with ExitStack() as open_ones:
                 store = open_ones.enter_context(self._connected(self._order.store))
-                check_owner(store, self._order.store.owner_id)
+                check_ours(store, self._order.store.store_id, self._order.store.owner_id)
                 sources = self._sources(open_ones)
                 self._mend(store, sources)
         finally:

@@ -31,7 +31,7 @@ from ...core.bundle.writer import BundleWriter
 from ...core.errors import DamagedError, FasciculusError, StoreFullError
 from ...core.formatting import format_count, format_size
 from ...stores.base import Store, connected
-from ...stores.identity import check_owner
+from ...stores.identity import check_ours
 from ..backup.task import sealer_to
 from ..backup.upload import Spool, Uploader
 from ..errors import NoStoreLeftError, error_text
@@ -71,7 +71,7 @@ class RepackTask:
         self._spool.mkdir(parents=True, exist_ok=True, mode=0o700)
         try:
             with identified(self._order.store, self._stop, self._emitter) as store:
-                check_owner(store, self._order.store.owner_id)
+                check_ours(store, self._order.store.store_id, self._order.store.owner_id)
                 if not self._order.dry_run:
                     if not store.replaces_at_once():
                         raise FasciculusError(

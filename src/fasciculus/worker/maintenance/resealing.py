@@ -25,7 +25,7 @@ from ...core.errors import DamagedError, FasciculusError
 from ...core.formatting import format_count, format_size
 from ...stores.base import Store
 from ...stores.confirmation import confirm
-from ...stores.identity import check_owner
+from ...stores.identity import check_ours
 from ..backup.task import sealer_to
 from ..events import Emitter, Progress
 from ..orders import ResealOrder
@@ -61,7 +61,7 @@ class ResealTask:
         self._spool.mkdir(parents=True, exist_ok=True, mode=0o700)
         try:
             with identified(self._order.store, self._stop, self._emitter) as store:
-                check_owner(store, self._order.store.owner_id)
+                check_ours(store, self._order.store.store_id, self._order.store.owner_id)
                 if not store.replaces_at_once():
                     raise FasciculusError(
                         f"Store “{store.spec.name}” cannot replace a file in one step, so that a "

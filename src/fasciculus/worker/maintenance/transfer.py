@@ -16,7 +16,7 @@ from ...core.errors import DamagedError, FasciculusError, MissingError, StoreFul
 from ...core.formatting import format_count, format_list, format_size
 from ...stores.base import Store
 from ...stores.confirmation import confirm
-from ...stores.identity import check_owner
+from ...stores.identity import check_ours
 from ..errors import error_text
 from ..events import CopyMade, CopyRetired, Emitter, Progress
 from ..orders import TransferOrder
@@ -54,7 +54,7 @@ class TransferTask:
                 store = open_ones.enter_context(
                     identified(self._order.store, self._stop, self._emitter)
                 )
-                check_owner(store, self._order.store.owner_id)
+                check_ours(store, self._order.store.store_id, self._order.store.owner_id)
                 sources = self._sources(open_ones)
                 self._look(store)
                 for wanted in self._order.bundles:
@@ -173,8 +173,8 @@ class TransferTask:
     def _remove(self, source: Store) -> None:
         """Take what was moved from its old store, and the pieces that nothing there needs."""
         recorded = self._recorded[source.spec.name]
-        owners = {order.name: order.owner_id for order in self._order.sources}
-        check_owner(source, owners[source.spec.name])
+        (order,) = [row for row in self._order.sources if row.name == source.spec.name]
+        check_ours(source, order.store_id, order.owner_id)
         for name in self._made:
             if name in recorded:
                 remove_bundle(source, self._subject, name)
