@@ -4,7 +4,7 @@ const UNITS = ['B', 'KiB', 'MiB', 'GiB', 'TiB', 'PiB'];
 export function size(count: number): string {
   let value = count,
     unit = 0;
-  while (Math.abs(value) >= 1024 && unit < UNITS.length - 1) {
+  while (Math.abs(value) >= 1023.5 && unit < UNITS.length - 1) {
     value /= 1024;
     unit++;
   }

@@ -41,7 +41,6 @@
   label="Stores"
   columns={[
     { title: 'Store', sort: 'name' },
-    { title: 'Kind', sort: 'kind' },
     { title: 'Where' },
     { title: 'Copies', num: true },
     { title: 'Fill' },
@@ -54,9 +53,8 @@
   ]}
 >
   {#snippet row(s)}
-    <td><a class="link font-semibold" href="#/stores/{s.name}">{s.name}</a></td><td
-      >{s.settings.kind}</td
-    ><td class="wrap-anywhere">{s.where}</td><td class="num">{s.copies}</td><td
+    <td><a class="link font-semibold" href="#/stores/{s.name}">{s.name}</a></td>
+    <td class="min-w-56 wrap-anywhere">{s.where}</td><td class="num">{s.copies}</td><td
       ><StoreFill store={s} /></td
     >
     <td class="whitespace-nowrap">{s.full_on ?? '–'}</td>

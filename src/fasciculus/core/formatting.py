@@ -14,7 +14,8 @@ def format_size(count: int) -> str:
     """``count`` bytes in binary units (IEC 80000-13), three significant digits."""
     value = float(count)
     for unit in _UNITS:
-        if abs(value) < 1024 or unit == _UNITS[-1]:
+        # From here on it would be shown as 1024.
+        if abs(value) < 1023.5 or unit == _UNITS[-1]:
             break
         value /= 1024
     if unit == "B":

@@ -1,0 +1,76 @@
+"""Bundles brought from other stores when some of them are damaged, or the target is full."""
+
+import os
+
+import pytest
+from nights import SUBJECT, Nights
+
+from fasciculus.bundles.retiring import complete
+from fasciculus.core.errors import StoreFullError
+from fasciculus.stores import open_store, store_spec
+from fasciculus.stores.folder import FolderStore
+from fasciculus.worker.events import CopyMade
+from fasciculus.worker.maintenance.transfer import TransferTask
+from fasciculus.worker.orders import TransferOrder
+
+
+@pytest.fixture
+def stores(tmp_path):
+    """Three full bundles on “attic” and “cellar”, the first damaged on “attic”; “loft” is empty."""
+    nights = Nights(tmp_path, "cellar")
+    for _ in range(3):
+        (nights.tree / "page.bin").write_bytes(os.urandom(300_000))
+        nights.night(incremental=False)
+    nights.flip(nights.piece(nights.manifests[nights.known[0]]["pieces"][0]["name"]))
+    (tmp_path / "loft").mkdir()
+    nights.add_store(store_spec("loft", {"kind": "folder", "folder": str(tmp_path / "loft")}))
+    return nights
+
+
+def transfer(nights, *sources, **more):
+    orders = [nights.store_order(name) for name in sources]
+    return nights.maintenance(TransferOrder, TransferTask, "loft", sources=orders, **more)
+
+
+def on(nights, name):
+    return complete(open_store(nights.specs[name]), SUBJECT)
+
+
+def test_moving_leaves_a_damaged_bundle_where_it_is_and_says_so(stores):
+    damaged, *good = stores.known
+    result, _ = transfer(stores, "attic", move=True)
+    assert result.outcome == "warned" and "1 bundle could not be" in result.summary
+    assert on(stores, "loft") == good and on(stores, "attic") == [damaged]
+    hurt, _ = stores.verify(True, "attic", names=[damaged])
+    assert len(hurt) == 1, "the rest of it is still there"
+    for name in good:
+        assert stores.restored(name, "loft") == stores.images[name]
+
+
+def test_what_one_store_has_damaged_comes_from_another(stores):
+    result, events = transfer(stores, "attic", "cellar", move=True)
+    assert (result.outcome, result.entries) == ("done", 3)
+    came = [event.source for event in events if isinstance(event, CopyMade)]
+    assert came == ["cellar", "attic", "attic"]
+    assert on(stores, "attic") == on(stores, "cellar") == []
+    for name in stores.known:
+        assert stores.restored(name, "loft") == stores.images[name]
+
+
+def test_a_full_store_ends_it_and_nothing_leaves_the_other(stores, monkeypatch):
+    put = FolderStore.put
+
+    def full(store, local, path, *more):
+        if stores.known[2] in path:
+            raise StoreFullError("loft")
+        put(store, local, path, *more)
+
+    monkeypatch.setattr(FolderStore, "put", full)
+    with pytest.raises(StoreFullError):
+        transfer(stores, "cellar", move=True)
+    monkeypatch.undo()
+    assert on(stores, "loft") == stores.known[:2] and on(stores, "cellar") == stores.known
+    # Room was made: what is there already is not sent again.
+    result, _ = transfer(stores, "cellar", move=True, names=stores.known[2:])
+    assert (result.outcome, result.entries) == ("done", 1)
+    assert on(stores, "cellar") == stores.known[:2]
