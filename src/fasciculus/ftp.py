@@ -372,5 +372,5 @@ def _capital(text: str) -> str:
 
 
 def printable(text: str) -> str:
-    """What a server said, short and without control characters."""
-    return "".join(c if c.isprintable() else " " for c in text)[:200].strip()
+    """What a server said, short, without control characters and its full stop."""
+    return "".join(c if c.isprintable() else " " for c in text)[:200].strip(" .")

@@ -64,6 +64,7 @@ class _File:
 class _Files(AbstractedFS):
     def open(self, filename: str, mode: str) -> Any:
         stand_in = self.cmd_channel.stand_in
+        stand_in.misbehaviour.look()
         if stand_in.misbehaviour.refuse and mode != "rb":
             raise FilesystemError("this folder may not be written")
         return _File(open(filename, mode), self.cmd_channel, stand_in)

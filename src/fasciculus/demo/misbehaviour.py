@@ -40,15 +40,16 @@ class Misbehaviour:
     _lock: threading.Lock = field(default_factory=threading.Lock, repr=False)
 
     def look(self) -> None:
-        """Take up what the file says, where there is one."""
-        if self.file is None or not self.file.exists():
+        """Take up what the file says, where there is one; what it does not name is well again."""
+        if self.file is None:
             return
-        stamp = self.file.stat().st_mtime
-        if stamp != self._stamp:
-            self._stamp = stamp
-            for name, value in json.loads(self.file.read_text()).items():
-                if name in _SETTABLE:
-                    setattr(self, name, value)
+        stamp = self.file.stat().st_mtime if self.file.exists() else 0.0
+        if stamp == self._stamp:
+            return
+        self._stamp = stamp
+        told = json.loads(self.file.read_text()) if stamp else {}
+        for name in _SETTABLE:
+            setattr(self, name, told.get(name, getattr(Misbehaviour, name)))
 
     def moved(self, count: int, incoming: bool = True) -> None:
         """Called for each stretch of bytes. Raises :class:`CutError` where the line breaks."""

@@ -61,6 +61,7 @@ class DemoStores:
             folder / "library", ports.library, quota=_GIB, user=_USER, password=password
         )
         self.drive = DriveStandIn(folder / "drive", ports.drive, quota=_GIB // 2)
+        (folder / "misbehaviour").mkdir(exist_ok=True)
         for name, stand_in in self._by_name():
             # What a line of JSON in this file says, the stand-in does wrong.
             misbehaviour: Misbehaviour = stand_in.misbehaviour
