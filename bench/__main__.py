@@ -1,6 +1,7 @@
 """``python -m bench [scale [row …]]``: medians of several runs, and ratios; 1.0 is the full size.
 
-Most rows can be asked for alone: full, nights, database, push, s3, ftp, accounts, million.
+Most rows can be asked for alone: full, nights, database, push, s3, ftp, accounts, lists,
+million.
 """
 
 from __future__ import annotations
@@ -41,7 +42,7 @@ from fasciculus.worker.orders import (
     SubjectOrder,
 )
 
-from . import data, ssh
+from . import data, records, ssh
 from .night import Night
 from .storage import KEYS, ObjectStorage, Vsftpd, vsftpd_found
 
@@ -419,6 +420,20 @@ class Bench:
         )
         print(f"{'':52} ({1000 * ours / count:.0f} ms an account)")
 
+    def lists(self) -> None:
+        """Calls of the API with the records of many accounts, and no bundle behind them."""
+        count = max(2, round(1000 * self.scale))
+        homes = self.folder / "no-homes"
+        homes.mkdir()
+        with Night(self.folder / "lists", homes) as night:
+            records.stores_and_jobs(night.client, self.folder)
+            file = self.folder / "lists" / "home" / records.FILE
+            total = records.fill(file, count)
+            for what, call in records.calls(night.client).items():
+                took = 1000 * records.p95(call)
+                self.say(f"p95 of {what}", "absolute", f"{took:.0f} ms", "100 ms", "30 ms")
+        print(f"{'':52} ({count:,} accounts, {30 * count:,} bundles, {format_size(total)})")
+
     def million(self) -> None:
         """A full bundle and a night without change of very many small files: their peak of
         memory.
@@ -477,6 +492,7 @@ def main() -> None:
             "s3",
             "ftp",
             "accounts",
+            "lists",
             "million",
         ):
             getattr(bench, name)()
