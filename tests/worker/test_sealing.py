@@ -177,6 +177,22 @@ def test_what_lies_there_is_sealed_resealed_and_opened_again(nights):
         assert with_key(nights).restored(name) == nights.images[name]
 
 
+def test_a_piece_that_somebody_else_sealed_to_our_key_is_not_taken_for_ours(nights, tmp_path):
+    name = nights.night(seal_to=[ONE[1]]) and nights.known[0]
+    piece = min((nights.root / "attic" / SUBJECT.pieces).iterdir())
+    (tmp_path / "other").write_bytes(os.urandom(10_000))
+    Sealer([ONE[1]]).seal(tmp_path / "other", tmp_path / "other.age")
+    piece.unlink()
+    piece.write_bytes((tmp_path / "other.age").read_bytes())
+    manifest = nights.root / "attic" / SUBJECT.bundle(name) / "bundle.json"
+    before = manifest.read_bytes()
+    with pytest.raises(DamagedError, match="is damaged"):
+        reseal(with_key(nights, ONE[0]), [OTHER[1]])
+    assert manifest.read_bytes() == before
+    with pytest.raises(FasciculusError):
+        nights.restored(name)
+
+
 def test_what_is_no_key_is_said():
     for text in ("age1", "age1" + "q" * 58, ONE[0]):
         with pytest.raises(SettingError, match="no public key"):

@@ -12,6 +12,7 @@ import hmac
 import io
 from collections.abc import Sequence
 from functools import partial
+from pathlib import Path
 from typing import Any, BinaryIO, Protocol
 
 from cryptography.exceptions import InvalidTag
@@ -196,6 +197,23 @@ class UnsealedSource:
             if len(head) < wanted:
                 raise DamagedError(f"{name} ends too early.")
             wanted = min(wanted * 4, _MOST_HEADER)
+
+
+class _Files:
+    """Files of this machine, as a source."""
+
+    def open(self, path: str, offset: int = 0, length: int | None = None) -> BinaryIO:
+        file = io.BufferedReader(io.FileIO(path))
+        file.seek(offset)
+        return file
+
+
+def open_sealed(path: Path, identities: Sequence[str]) -> BinaryIO:
+    """What is sealed in an age file of this machine.
+
+    Raises ``NoKeyError`` and ``DamagedError``, the latter while it is read too.
+    """
+    return UnsealedSource(_Files(), identities).open(str(path))
 
 
 class _Payload(io.RawIOBase):

@@ -16,9 +16,9 @@ from pathlib import Path
 import orjson
 from msgspec.structs import replace
 
-from ...bundles.files import fetch_listing, unsealed
+from ...bundles.files import fetch_listing
 from ...bundles.retiring import complete, sweep
-from ...core.bundle.age import SUFFIX
+from ...core.bundle.age import SUFFIX, open_sealed
 from ...core.bundle.listing import ListingWriter, read_lines
 from ...core.bundle.manifest import Manifest, PieceRecord
 from ...core.errors import DamagedError, FasciculusError
@@ -156,15 +156,15 @@ class ResealTask:
 
     def _fetch(self, store: Store, piece: PieceRecord, local: Path) -> None:
         """Bring a piece here in the clear, and check it."""
-        path = self._subject.piece(piece.name)
-        if not piece.name.endswith(SUFFIX):
-            if fetch(store, path, local, piece.bytes) != piece.sha256:
-                raise DamagedError(f"{piece.name} is damaged.", "Mend it first: stores mend.")
-            return
-        # Each chunk of it proves itself.
-        with unsealed(store).open(path) as source, local.open("wb") as sink:
-            while chunk := source.read(_CHUNK):
-                sink.write(chunk)
+        sealed = piece.name.endswith(SUFFIX)
+        came = self._spool / f"sealed{SUFFIX}" if sealed else local
+        # Whoever knows the public key can seal something else: the stored bytes must be ours.
+        if fetch(store, self._subject.piece(piece.name), came, piece.bytes) != piece.sha256:
+            raise DamagedError(f"{piece.name} is damaged.", "Mend it first: stores mend.")
+        if sealed:
+            with open_sealed(came, store.spec.identities) as source, local.open("wb") as sink:
+                shutil.copyfileobj(source, sink, _CHUNK)
+            came.unlink()
 
     def _name_of(self, name: str) -> str:
         """A name that no piece has: ``.age``, then ``.2.age`` and so on."""
