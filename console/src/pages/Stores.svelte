@@ -11,9 +11,16 @@
   import StepList from '../components/StepList.svelte';
   import ErrorMessage from '../components/ErrorMessage.svelte';
   import StoreFill from '../components/store/StoreFill.svelte';
+  import TryButton from '../components/store/TryButton.svelte';
   import Timestamp from '../components/Timestamp.svelte';
   const list = new Listing(storesList);
   let tried = $state<Record<string, TryResult | 'busy'>>({});
+  // The one whose steps are shown.
+  let last = $state('');
+  const steps = $derived.by(() => {
+    const found = tried[last];
+    return found === 'busy' ? undefined : found;
+  });
   let problem = $state<Problem | null>(null);
   $effect(() => {
     void router.querystring;
@@ -22,6 +29,7 @@
   $effect(() => live.refresh(['stores', 'bundles'], () => list.load()));
   async function tryOut(name: string) {
     tried[name] = 'busy';
+    last = name;
     try {
       tried[name] = await storesTry(name);
     } catch (error) {
@@ -36,6 +44,12 @@
   <Button href="#/stores/new" size="sm">Add a store</Button>
 </div>
 <ErrorMessage {problem} />
+{#if steps}
+  <section class="sheet mb-4 p-4">
+    <h2 class="mb-2">Store {last}, tried</h2>
+    <StepList tried={steps} />
+  </section>
+{/if}
 <DataTable
   {list}
   label="Stores"
@@ -71,14 +85,8 @@
         >{:else}<span class="text-moss"><span aria-hidden="true">●</span> no damage known</span
         >{/if}</td
     >
-    <td
-      >{#if tried[s.name] === 'busy'}<span class="text-faint">trying …</span
-        >{:else if tried[s.name]}<StepList tried={tried[s.name] as TryResult} />{:else}<Button
-          size="xs"
-          color="alternative"
-          onclick={() => tryOut(s.name)}
-          aria-label="Try {s.name}">Try</Button
-        >{/if}</td
+    <td class="whitespace-nowrap"
+      ><TryButton name={s.name} tried={tried[s.name]} onclick={() => tryOut(s.name)} /></td
     >
   {/snippet}
   {#snippet empty()}No store yet. <a class="link" href="#/stores/new">Add one</a>, at least one of
