@@ -53,6 +53,7 @@ def test_the_day_on_which_it_is_full():
     assert forecast.full_on(1_000, 0, 100, TODAY) == TODAY + timedelta(days=10)
     assert forecast.full_on(1_000, 400, 100, TODAY) == TODAY + timedelta(days=6)
     assert forecast.full_on(400, 400, 0, TODAY) == TODAY
+    assert forecast.full_on(0, 0, None, TODAY) == TODAY
     for free, per_day in ((None, 100), (1_000, None), (1_000, 0), (1_000, -5), (10**9, 1)):
         assert forecast.full_on(free, 0, per_day, TODAY) is None
 

@@ -32,7 +32,13 @@
   $effect(() => {
     const shown = $state.snapshot(days);
     const ink = color('faint');
-    const ticks = { color: ink, callback: (value: number | string) => size(Number(value)) };
+    // Powers of two, which read well in binary units.
+    const ticks = (most: number) => ({
+      color: ink,
+      stepSize: 2 ** Math.ceil(Math.log2(Math.max(most, 4) / 4)),
+      callback: (value: number | string) => size(Number(value)),
+    });
+    const most = (values: number[]) => Math.max(0, ...values);
     const chart = new Chart(canvas, {
       data: {
         labels: shown.map((day) => day.day.slice(5)),
@@ -76,8 +82,17 @@
         },
         scales: {
           x: { ticks: { color: ink }, grid: { display: false } },
-          held: { position: 'left', beginAtZero: true, ticks },
-          moved: { position: 'right', beginAtZero: true, ticks, grid: { display: false } },
+          held: {
+            position: 'left',
+            beginAtZero: true,
+            ticks: ticks(most(shown.map((day) => day.stored ?? 0))),
+          },
+          moved: {
+            position: 'right',
+            beginAtZero: true,
+            ticks: ticks(most(shown.flatMap((day) => [day.sent, day.received]))),
+            grid: { display: false },
+          },
         },
       },
     });

@@ -111,6 +111,9 @@ def _why(store: Store, per_day: float | None) -> str:
     """What the forecast rests on, or why there is none."""
     if store.free is None:
         return "The store does not tell how much is free."
+    if store.free <= store.floor:
+        kept = f", and {format_size(store.floor)} are to stay free" if store.floor else ""
+        return f"It is full: {format_size(store.free)} are free{kept}."
     if per_day is None:
         return "A forecast needs three days on which the store was counted."
     if per_day <= 0:

@@ -45,6 +45,8 @@ class TransferTask:
         self._made: list[str] = []
         self._moved: list[str] = []
         self._left: list[str] = []
+        #: The stores that something came from.
+        self._used: set[str] = set()
 
     def run(self) -> TransferResult:
         """Bring what can be brought; what cannot is said."""
@@ -69,7 +71,8 @@ class TransferTask:
         return self._result()
 
     def _result(self) -> TransferResult:
-        names = format_list(sorted({order.name for order in self._order.sources}))
+        used = self._used or {order.name for order in self._order.sources}
+        names = format_list(sorted(used))
         verb = "moved" if self._order.move else "brought"
         what = (
             f"{format_count(len(self._made), 'bundle')} {verb} from {names}, "
@@ -117,6 +120,7 @@ class TransferTask:
                 trouble = error_text(error)
                 continue
             self._made.append(name)
+            self._used.add(source.spec.name)
             return
         self._left.append(name)
         self._emitter.warn(f"{name}: {trouble}")
