@@ -8,11 +8,9 @@ import pytest
 from servers import REAL, STAND_INS
 
 from fasciculus.core.errors import DamagedError, StoreFullError, UnreachableError
-from fasciculus.stores import open_store
+from fasciculus.stores import open_store, stretches
 from fasciculus.stores import retrying as retrying_module
 from fasciculus.stores import s3 as s3_module
-from fasciculus.stores import sftp as sftp_module
-from fasciculus.stores import webdav as webdav_module
 from fasciculus.stores.base import connected, read_all
 from fasciculus.stores.confirmation import confirm
 from fasciculus.stores.retrying import RetryingStore
@@ -29,8 +27,8 @@ def small_steps(monkeypatch):
     """As if all were larger: what breaks off goes on at a smaller stretch."""
     monkeypatch.setattr(retrying_module, "_FIRST_WAIT", 0.001)
     monkeypatch.setattr(s3_module, "_PART", MIB // 4)
-    monkeypatch.setattr(webdav_module, "_STRETCH", MIB // 4)
-    monkeypatch.setattr(sftp_module, "_ACKNOWLEDGED_EACH", MIB // 4)
+    monkeypatch.setattr(stretches, "LEAST", MIB // 16)
+    monkeypatch.setattr(stretches, "MOST", MIB // 4)
 
 
 @pytest.fixture(params=STAND_INS)
@@ -71,6 +69,18 @@ def test_a_line_that_breaks_ten_times_brings_it_whole(place, tmp_path):
         if place.spec.settings.kind in ("sftp", "ftp", "s3"):
             assert wrong.received < len(data) * 1.1
         assert [item.name for item in store.items("accounts/millpond/pieces")] == ["a.tar"]
+
+
+@pytest.mark.parametrize("place", ["sftp", "ftp", "webdav", "drive"], indirect=True)
+def test_a_line_that_breaks_before_a_long_stretch_still_gets_further(place, tmp_path):
+    (tmp_path / "large").write_bytes(DATA)
+    wrong, told = place.misbehaviour, []
+    # Twice before the longest stretch is through; four times without getting further gives up.
+    wrong.received, wrong.cuts, wrong.cut_after, wrong.cut_each = 0, 20, MIB // 7, MIB // 7
+    with connected(patient(place, told)) as store:
+        store.put(tmp_path / "large", PATH, nothing)
+        assert len(told) == 20
+        confirm(store, PATH, len(DATA), DIGEST)
 
 
 def test_reading_over_a_line_that_breaks_goes_on_where_it_was(place, piece):

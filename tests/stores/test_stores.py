@@ -18,9 +18,8 @@ from fasciculus.core.errors import (
     UnreachableError,
 )
 from fasciculus.demo.certificate import public_part
-from fasciculus.stores import KINDS, open_store, store_spec
+from fasciculus.stores import KINDS, open_store, store_spec, stretches
 from fasciculus.stores import s3 as s3_module
-from fasciculus.stores import webdav as webdav_module
 from fasciculus.stores.base import connected, read_all
 from fasciculus.stores.confirmation import confirm
 from fasciculus.stores.identity import read_identity, write_identity
@@ -35,7 +34,7 @@ FILES = ["write", "read back", "range read", "clock", "rename", "remove", "free 
 def spec(request, tmp_path, monkeypatch):
     # Smaller than what is sent here, so that it goes in parts.
     monkeypatch.setattr(s3_module, "_PART", 1_000_000)
-    monkeypatch.setattr(webdav_module, "_STRETCH", 1_000_000)
+    monkeypatch.setattr(stretches, "MOST", 1_000_000)
     if request.param == "openssh":
         yield request.getfixturevalue("openssh").spec()
         return

@@ -27,14 +27,13 @@ from ..core.errors import (
 )
 from ..ssh import TIMEOUT, SshConnection, SshSecrets, SshSpec, broke_off
 from .base import ConnectStep, StoreItem, StoreKind, StoreSettings, StoreSpec
+from .stretches import stretch
 
 #: With the request around it, the most that goes into one packet of SSH (RFC 4254, section 5.2:
 #: 32,768 bytes).
 _CHUNK = 32 * 1024 - 256
 _READ_WINDOW = 4 * 1024 * 1024
 _EXEC_TIMEOUT = 600.0
-#: What breaks off is sent again from the last stretch of so many bytes.
-_ACKNOWLEDGED_EACH = 16 * 1024 * 1024
 
 
 class SftpSettings(StoreSettings):
@@ -253,19 +252,19 @@ class SftpStore:
         source.seek(begin)
         with self._sftp.open(self._path(path) + ".part", "r+b" if begin else "wb") as sink:
             sink.seek(begin)
-            unacknowledged = 0
+            arrived, unacknowledged = begin, 0
             chunk = source.read(_CHUNK)
             while chunk:
                 following = source.read(_CHUNK)
                 unacknowledged += len(chunk)
                 # Now and then, and at the end, all answers are waited for: a refusal in the middle
                 # would else leave a hole, in a file of the right size.
-                waits = not following or unacknowledged >= _ACKNOWLEDGED_EACH
+                waits = not following or unacknowledged >= stretch(arrived - begin)
                 sink.set_pipelined(not waits)
                 sink.write(chunk)
                 if waits:
-                    self._arrived[path] = self._arrived.get(path, 0) + unacknowledged
-                    unacknowledged = 0
+                    arrived += unacknowledged
+                    self._arrived[path], unacknowledged = arrived, 0
                 on_bytes(len(chunk))
                 chunk = following
 

@@ -27,11 +27,10 @@ from ..core.webdav_answer import PROPERTIES, Resource, parse_resources
 from ..fields import certificate_field
 from ..kinds import Secrets
 from ..network import reach, resolved, tls_context, untrusted
+from . import stretches
 from .base import ConnectStep, StoreItem, StoreKind, StoreSettings, StoreSpec
 
 _CHUNK = 256 * 1024
-#: Files from this size on go in stretches, where the server can write into the middle of one.
-_STRETCH = 16 * 1024 * 1024
 _CONNECT_SECONDS = 20.0
 #: More than the listing of any folder of ours.
 _MOST_ANSWER = 64 * 1024 * 1024
@@ -339,7 +338,7 @@ class WebDavStore:
         partial, size = path + ".part", local.stat().st_size
         self._make_folders(posixpath.dirname(path))
         try:
-            if size > _STRETCH and self._can_take_stretches():
+            if size > stretches.LEAST and self._can_take_stretches():
                 self._put_stretches(local, size, path, on_bytes)
             else:
                 with local.open("rb") as source:
@@ -386,10 +385,10 @@ class WebDavStore:
         self, local: Path, size: int, path: str, on_bytes: Callable[[int], None]
     ) -> None:
         with local.open("rb") as source:
-            at = self._arrived.setdefault(path, 0)
+            at = begin = self._arrived.setdefault(path, 0)
             while at < size:
                 source.seek(at)
-                count = min(_STRETCH, size - at)
+                count = min(stretches.stretch(at - begin), size - at)
                 more = {"Content-Range": f"bytes {at}-{at + count - 1}/{size}"} if at else {}
                 self._put_stream(path + ".part", source, count, on_bytes, **more)
                 at = self._arrived[path] = at + count
