@@ -230,7 +230,7 @@ class FtpConnection:
             self.close()
             raise ConnectionLostError(
                 f"The connection to {what} was lost ({printable(str(error)) or 'no answer'}).",
-                "It is tried again at the next start.",
+                "Check the line. Runs try again by themselves.",
             ) from error
 
     # Files -------------------------------------------------------------------

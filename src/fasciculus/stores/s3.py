@@ -262,7 +262,7 @@ class S3Store:
             self.close()
             raise ConnectionLostError(
                 f"The connection to store “{name}” was lost.",
-                "It is tried again at the next start.",
+                "Check the line. Runs try again by themselves.",
             ) from error
 
     def _explained(self, path: str, error: Exception) -> FasciculusError:

@@ -188,7 +188,7 @@ class SftpStore:
                 self.close()
                 raise ConnectionLostError(
                     f"The connection to store “{self.spec.name}” was lost.",
-                    "It is tried again at the next start.",
+                    "Check the line. Runs try again by themselves.",
                 ) from error
             raise UnreachableError(
                 f"Store “{self.spec.name}” refused {path}: {error}.",

@@ -214,7 +214,7 @@ class WebDavStore:
                 raise untrusted(str(self._base.hostname), cause) from error
             raise ConnectionLostError(
                 f"The connection to store “{self.spec.name}” was lost.",
-                "It is tried again at the next start.",
+                "Check the line. Runs try again by themselves.",
             ) from error
 
     def _address(self, path: str) -> str:
