@@ -100,4 +100,6 @@
   });
 </script>
 
-<div class="relative h-44 min-w-0 overflow-hidden"><canvas bind:this={canvas} aria-label={label}></canvas></div>
+<div class="relative h-44 min-w-0 overflow-hidden">
+  <canvas bind:this={canvas} aria-label={label}></canvas>
+</div>
