@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import os
-import socket
 import subprocess
 import sys
 import time
@@ -12,6 +11,8 @@ from typing import Self
 
 from fasciculus.client import Client, ClientError
 from fasciculus.models import AccountInput, HostInput, JobInput, StoreInput
+
+from .loopback import free_port
 
 _PASSWORD = "sedge-and-quill"
 _PATIENCE = 60.0
@@ -23,9 +24,7 @@ class Night:
 
     def __init__(self, folder: Path, homes: Path) -> None:
         self._folder, self._homes = folder, homes
-        with socket.socket() as probe:
-            probe.bind(("127.0.0.1", 0))
-            self._port = probe.getsockname()[1]
+        self._port = free_port()
 
     def __enter__(self) -> Self:
         self._folder.mkdir()

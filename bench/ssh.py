@@ -5,11 +5,11 @@ from __future__ import annotations
 import getpass
 import os
 import shutil
-import socket
 import subprocess
-import time
 from pathlib import Path
 from typing import Any
+
+from .loopback import free_port, wait_for
 
 
 def found() -> bool:
@@ -33,9 +33,7 @@ class OpenSsh:
                 ["ssh-keygen", "-q", "-t", "ed25519", "-N", "", "-f", str(folder / name)],
                 check=True,
             )
-        with socket.socket() as probe:
-            probe.bind(("127.0.0.1", 0))
-            self.port = probe.getsockname()[1]
+        self.port = free_port()
         (folder / "config").write_text(
             f"Port {self.port}\nListenAddress 127.0.0.1\nHostKey {folder}/host\nPidFile "
             f"{folder}/pid\n"
@@ -55,14 +53,7 @@ class OpenSsh:
         self._process = subprocess.Popen(
             [program, "-D", "-e", "-f", str(folder / "config")], stderr=subprocess.DEVNULL
         )
-        deadline = time.monotonic() + 20
-        while not self._listens():
-            assert time.monotonic() < deadline, "sshd does not listen"
-            time.sleep(0.02)
-
-    def _listens(self) -> bool:
-        with socket.socket() as probe:
-            return probe.connect_ex(("127.0.0.1", self.port)) == 0
+        wait_for(self.port, "sshd")
 
     @property
     def settings(self) -> dict[str, Any]:

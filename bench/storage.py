@@ -5,7 +5,6 @@ from __future__ import annotations
 import multiprocessing
 import os
 import shutil
-import socket
 import subprocess
 import time
 from multiprocessing.connection import Connection
@@ -13,6 +12,8 @@ from pathlib import Path
 from typing import Any
 
 from fasciculus.demo.object_storage import ObjectStorageStandIn
+
+from .loopback import free_port, wait_for
 
 KEYS = ("HERONMERE", "boat-and-rope")
 
@@ -66,9 +67,7 @@ class Vsftpd:
         for place in (*[p for p in folder.parents if len(p.parts) > 2], folder, root):
             place.chmod(place.stat().st_mode | 0o055)
         shutil.chown(root / "up", "ftp", "nogroup")
-        with socket.socket() as probe:
-            probe.bind(("127.0.0.1", 0))
-            self.port = int(probe.getsockname()[1])
+        self.port = free_port()
         yes = "anonymous_enable no_anon_password write_enable anon_upload_enable"
         yes += " anon_mkdir_write_enable anon_other_write_enable listen"
         no = "background anon_world_readable_only seccomp_sandbox isolate isolate_network"
@@ -76,14 +75,7 @@ class Vsftpd:
         lines += [f"anon_root={root}", f"secure_chroot_dir={empty}", "listen_address=127.0.0.1"]
         (folder / "config").write_text("\n".join([*lines, f"listen_port={self.port}", ""]))
         self._process = subprocess.Popen([program, str(folder / "config")])
-        deadline = time.monotonic() + 20
-        while not self._listens():
-            assert time.monotonic() < deadline, "vsftpd does not listen"
-            time.sleep(0.02)
-
-    def _listens(self) -> bool:
-        with socket.socket() as probe:
-            return probe.connect_ex(("127.0.0.1", self.port)) == 0
+        wait_for(self.port, "vsftpd")
 
     @property
     def settings(self) -> dict[str, Any]:

@@ -25,25 +25,15 @@ def facts(db: sqlite3.Connection, store: Store) -> StoreFacts:
     settings = KINDS.parse(store.settings.model_dump())
     assert isinstance(settings, StoreSettings)
     local = settings.on_this_machine()
-    room = None if store.free is None else max(0, store.bytes + store.free - store.floor)
-    found = StoreFacts(
+    folder = Path(settings.folder) if isinstance(settings, FolderSettings) else None
+    return StoreFacts(
         store.name,
         on_this_machine=local,
+        same_disk=folder is not None and local and _shares_disk(folder, inventory.local_homes(db)),
+        published="" if folder is None else _published(folder, inventory.local_roots(db)),
         unprotected=settings.unprotected(),
         untried=store.tried is None,
-        room=room,
-    )
-    if not isinstance(settings, FolderSettings):
-        return found
-    folder = Path(settings.folder)
-    return StoreFacts(
-        found.name,
-        local,
-        local and _shares_disk(folder, inventory.local_homes(db)),
-        _published(folder, inventory.local_roots(db)),
-        found.unprotected,
-        found.untried,
-        room,
+        room=None if store.free is None else max(0, store.bytes + store.free - store.floor),
     )
 
 

@@ -17,6 +17,7 @@ from pydantic import Field
 from ..core.errors import FasciculusError, MissingError, UnreachableError
 from ..ftp import FtpConnection, FtpSecrets, FtpSettings, FtpSpec
 from .base import ConnectStep, StoreItem, StoreKind, StoreSettings, StoreSpec
+from .made_folders import MadeFolders
 
 _CHUNK = 256 * 1024
 #: What is read at once, so that its data connection ends before anything else is asked.
@@ -58,7 +59,7 @@ class FtpStore:
         self._link = FtpConnection(self._server)
         #: For streams: a control connection serves one transfer at a time.
         self._idle: FtpConnection | None = None
-        self._made: set[str] = set()
+        self._folders = MadeFolders(self._make_folder)
         self._arrived: dict[str, int] = {}
         self._replaces = True
 
@@ -183,7 +184,7 @@ class FtpStore:
 
     def _write(self, source: BinaryIO, path: str, on_bytes: Callable[[int], None]) -> None:
         link, partial = self._open, self._path(path) + ".part"
-        self._make_folders(posixpath.dirname(path))
+        self._folders.above(path)
         size = source.seek(0, io.SEEK_END)
         begin = 0
         if path in self._arrived:
@@ -233,12 +234,8 @@ class FtpStore:
             raise OSError("the transfer was cut") from error
         link.end(data)
 
-    def _make_folders(self, folder: str) -> None:
-        if not folder or folder in self._made:
-            return
-        self._make_folders(posixpath.dirname(folder))
+    def _make_folder(self, folder: str) -> None:
         self._link.make_folder(self._path(folder))
-        self._made.add(folder)
 
     def rename(self, path: str, to: str) -> None:
         self._replace(path, to)
@@ -258,7 +255,7 @@ class FtpStore:
         self._open.remove(self._path(path))
 
     def remove_folder(self, folder: str) -> None:
-        self._made = {made for made in self._made if not (made + "/").startswith(folder + "/")}
+        self._folders.forget(folder)
         self._open.remove_folder(self._path(folder))
 
     def replaces_at_once(self) -> bool:

@@ -27,6 +27,7 @@ from ..core.errors import (
 )
 from ..ssh import TIMEOUT, SshConnection, SshSecrets, SshSpec, broke_off
 from .base import ConnectStep, StoreItem, StoreKind, StoreSettings, StoreSpec
+from .made_folders import MadeFolders
 from .stretches import stretch
 
 #: With the request around it, the most that goes into one packet of SSH (RFC 4254, section 5.2:
@@ -84,7 +85,7 @@ class SftpStore:
             )
         )
         self._client: paramiko.SFTPClient | None = None
-        self._made: set[str] = set()
+        self._folders = MadeFolders(self._make_folder)
         #: Bytes of files under way that the server has acknowledged.
         self._arrived: dict[str, int] = {}
         self._can_digest = self._replaces = True
@@ -232,7 +233,7 @@ class SftpStore:
         partial = self._path(path) + ".part"
         with self._said(path, writing=True):
             sftp = self._sftp
-            self._make_folders(posixpath.dirname(path))
+            self._folders.above(path)
             try:
                 self._send(source, path, on_bytes)
                 if sftp.stat(partial).st_size != source.tell():
@@ -287,22 +288,18 @@ class SftpStore:
             seconds = self._sftp.stat(self._path(path)).st_mtime
         return None if seconds is None else datetime.fromtimestamp(seconds, UTC)
 
-    def _make_folders(self, folder: str) -> None:
-        if not folder or folder in self._made:
-            return
-        self._make_folders(posixpath.dirname(folder))
+    def _make_folder(self, folder: str) -> None:
         try:
             self._sftp.mkdir(self._path(folder))
         except OSError:
             self._sftp.stat(self._path(folder))
-        self._made.add(folder)
 
     def remove(self, path: str) -> None:
         with suppress(MissingError), self._said(path):
             self._sftp.remove(self._path(path))
 
     def remove_folder(self, folder: str) -> None:
-        self._made = {made for made in self._made if not (made + "/").startswith(folder + "/")}
+        self._folders.forget(folder)
         with suppress(MissingError), self._said(folder):
             self._sftp.rmdir(self._path(folder))
 

@@ -29,6 +29,7 @@ from ..kinds import Secrets
 from ..network import reach, resolved, tls_context, untrusted
 from . import stretches
 from .base import ConnectStep, StoreItem, StoreKind, StoreSettings, StoreSpec
+from .made_folders import MadeFolders
 
 _CHUNK = 256 * 1024
 _CONNECT_SECONDS = 20.0
@@ -132,7 +133,7 @@ class WebDavStore:
         self._url = url
         self._base = urlsplit(url)
         self._made_client: httpx.Client | None = None
-        self._made: set[str] = set()
+        self._folders = MadeFolders(self._make_folder)
         self._arrived: dict[str, int] = {}
         #: Whether the server writes into the middle of a file; None until that was tried.
         self._takes_stretches: bool | None = None
@@ -336,7 +337,7 @@ class WebDavStore:
 
     def put(self, local: Path, path: str, on_bytes: Callable[[int], None]) -> None:
         partial, size = path + ".part", local.stat().st_size
-        self._make_folders(posixpath.dirname(path))
+        self._folders.above(path)
         try:
             if size > stretches.LEAST and self._can_take_stretches():
                 self._put_stretches(local, size, path, on_bytes)
@@ -356,7 +357,7 @@ class WebDavStore:
         self._arrived.pop(path, None)
 
     def put_bytes(self, data: bytes, path: str) -> None:
-        self._make_folders(posixpath.dirname(path))
+        self._folders.above(path)
         self._ask("PUT", path + ".part", (200, 201, 204), content=data)
         self._move(path + ".part", path)
 
@@ -419,13 +420,6 @@ class WebDavStore:
     def clear_partial(self, folder: str) -> None:
         """Nothing is left that :meth:`items` does not show."""
 
-    def _make_folders(self, folder: str) -> None:
-        if not folder or folder in self._made:
-            return
-        self._make_folders(posixpath.dirname(folder))
-        self._make_folder(folder)
-        self._made.add(folder)
-
     def _make_folder(self, folder: str) -> None:
         # 405: it is there already.
         self._ask("MKCOL", folder, (201, 200, 405))
@@ -441,7 +435,7 @@ class WebDavStore:
         self._ask("DELETE", path, (200, 204, 404))
 
     def remove_folder(self, folder: str) -> None:
-        self._made = {made for made in self._made if not (made + "/").startswith(folder + "/")}
+        self._folders.forget(folder)
         # DELETE takes all that is in it along, so it must be seen to be empty.
         if not self.items(folder):
             self._ask("DELETE", folder, (200, 204, 404))

@@ -10,7 +10,7 @@ from ..core.errors import FasciculusError
 from ..core.transfer_limits import parse_limit
 from ..stores import open_store
 from ..stores.base import Store, connected
-from ..stores.identity import check_identity
+from ..stores.identity import check_identity, check_ours
 from ..stores.retrying import RetryingStore
 from ..stores.throttle import Throttle
 from .events import Emitter, StoreSeen
@@ -28,9 +28,23 @@ def retrying_store(
 @contextmanager
 def identified(order: StoreOrder, stop: threading.Event, emitter: Emitter) -> Iterator[Store]:
     """Connect to a store; raises ``DamagedError`` when it is another one."""
+    with _connected(order, stop, emitter) as store:
+        check_identity(store, order.store_id)
+        yield store
+
+
+@contextmanager
+def owned(order: StoreOrder, stop: threading.Event, emitter: Emitter) -> Iterator[Store]:
+    """The same for whoever writes or removes: also when another service writes to it."""
+    with _connected(order, stop, emitter) as store:
+        check_ours(store, order.store_id, order.owner_id)
+        yield store
+
+
+@contextmanager
+def _connected(order: StoreOrder, stop: threading.Event, emitter: Emitter) -> Iterator[Store]:
     store = retrying_store(order, stop, emitter.info)
     with connected(store):
-        check_identity(store, order.store_id)
         try:
             yield store
         finally:

@@ -13,7 +13,7 @@ import io
 from collections.abc import Sequence
 from functools import partial
 from pathlib import Path
-from typing import Any, BinaryIO, Protocol
+from typing import TYPE_CHECKING, Any, BinaryIO
 
 from cryptography.exceptions import InvalidTag
 from cryptography.hazmat.primitives import hashes
@@ -24,6 +24,9 @@ from cryptography.hazmat.primitives.serialization import Encoding, PublicFormat
 from msgspec import Struct
 
 from ..errors import DamagedError, SettingError
+
+if TYPE_CHECKING:
+    from .reader import RangeSource
 
 SUFFIX = ".age"
 _INTRO = b"age-encryption.org/v1"
@@ -47,12 +50,6 @@ class NoKeyError(SettingError):
             "Give one (--key-file), or keep it with the service: fasciculus keys keep.",
             field="identity",
         )
-
-
-class RangeSource(Protocol):
-    """What can be read from any place."""
-
-    def open(self, path: str, offset: int = 0, length: int | None = None) -> BinaryIO: ...
 
 
 class PayloadKey(Struct, frozen=True):

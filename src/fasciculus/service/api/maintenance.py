@@ -50,9 +50,21 @@ from ..operations import (
 from .auth import note
 
 
-def _note_start(what: str, store: str, subject: str) -> None:
-    """Note in the audit log who started it, on which store, for which subject alone."""
-    note(f"started {what}", f"store {store}" + (f", {subject}" if subject else ""))
+def _start(
+    kind: str,
+    doing: str,
+    store: str,
+    subject: str = "",
+    bundle: int | None = None,
+    options: MaintenanceOptions = MaintenanceOptions(),
+) -> MaintenanceStarted:
+    """Start maintenance of a store, of one subject alone where that is given. The audit log has
+    what is being done; measuring alone changes nothing and is not noted.
+    """
+    ids = context().tasks.start_maintenance(kind, store, principal().name, subject, bundle, options)
+    if not options.dry_run:
+        note(f"started {doing}", f"store {store}" + (f", {subject}" if subject else ""))
+    return MaintenanceStarted(ids=ids)
 
 
 @operation(
@@ -64,16 +76,8 @@ def _note_start(what: str, store: str, subject: str) -> None:
     status=202,
 )
 def stores_verify(name: str, body: VerifyStart) -> MaintenanceStarted:
-    ids = context().tasks.start_maintenance(
-        "verify",
-        name,
-        principal().name,
-        body.subject,
-        body.bundle,
-        MaintenanceOptions(deep=body.deep),
-    )
-    _note_start("verifying", name, body.subject)
-    return MaintenanceStarted(ids=ids)
+    options = MaintenanceOptions(deep=body.deep)
+    return _start("verify", "verifying", name, body.subject, body.bundle, options)
 
 
 @operation(
@@ -85,9 +89,7 @@ def stores_verify(name: str, body: VerifyStart) -> MaintenanceStarted:
     status=202,
 )
 def stores_mend(name: str, body: MendStart) -> MaintenanceStarted:
-    ids = context().tasks.start_maintenance("mend", name, principal().name, body.subject)
-    _note_start("mending", name, body.subject)
-    return MaintenanceStarted(ids=ids)
+    return _start("mend", "mending", name, body.subject)
 
 
 @operation(
@@ -99,16 +101,8 @@ def stores_mend(name: str, body: MendStart) -> MaintenanceStarted:
     status=202,
 )
 def stores_repack(name: str, body: RepackStart) -> MaintenanceStarted:
-    ids = context().tasks.start_maintenance(
-        "repack",
-        name,
-        principal().name,
-        body.subject,
-        options=MaintenanceOptions(over=body.over, dry_run=body.dry_run),
-    )
-    if not body.dry_run:
-        _note_start("repacking", name, body.subject)
-    return MaintenanceStarted(ids=ids)
+    options = MaintenanceOptions(over=body.over, dry_run=body.dry_run)
+    return _start("repack", "repacking", name, body.subject, options=options)
 
 
 @operation(
@@ -121,11 +115,8 @@ def stores_repack(name: str, body: RepackStart) -> MaintenanceStarted:
 )
 def stores_transfer(name: str, body: TransferStart) -> MaintenanceStarted:
     options = MaintenanceOptions(source=body.source, move=body.move)
-    ids = context().tasks.start_maintenance(
-        "transfer", name, principal().name, body.subject, options=options
-    )
-    _note_start("moving bundles" if body.move else "bringing bundles", name, body.subject)
-    return MaintenanceStarted(ids=ids)
+    doing = "moving bundles" if body.move else "bringing bundles"
+    return _start("transfer", doing, name, body.subject, options=options)
 
 
 @operation(
@@ -137,9 +128,7 @@ def stores_transfer(name: str, body: TransferStart) -> MaintenanceStarted:
     status=202,
 )
 def stores_seal(name: str, body: SealStart) -> MaintenanceStarted:
-    ids = context().tasks.start_maintenance("reseal", name, principal().name, body.subject)
-    _note_start("sealing", name, body.subject)
-    return MaintenanceStarted(ids=ids)
+    return _start("reseal", "sealing", name, body.subject)
 
 
 @operation(
@@ -150,9 +139,7 @@ def stores_seal(name: str, body: SealStart) -> MaintenanceStarted:
     status=202,
 )
 def stores_import(name: str) -> MaintenanceStarted:
-    ids = context().tasks.start_maintenance("import", name, principal().name)
-    _note_start("importing", name, "")
-    return MaintenanceStarted(ids=ids)
+    return _start("import", "importing", name)
 
 
 @operation(

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import shutil
 import threading
-from contextlib import AbstractContextManager, ExitStack
+from contextlib import ExitStack
 from pathlib import Path
 from typing import TypeVar
 
@@ -27,15 +27,14 @@ from ...core.formatting import (
 )
 from ...stores.base import Store
 from ...stores.confirmation import confirm
-from ...stores.identity import check_ours
 from ..events import (
     DamageCleared,
     Emitter,
     Progress,
 )
-from ..orders import MendOrder, StoreOrder
+from ..orders import MendOrder
 from ..results import MendResult
-from ..store_access import identified
+from ..store_access import identified, owned
 from .fetching import fetch
 from .known_copies import listing_at_hand
 
@@ -64,8 +63,7 @@ class MendTask:
         self._spool.mkdir(parents=True, exist_ok=True, mode=0o700)
         try:
             with ExitStack() as open_ones:
-                store = open_ones.enter_context(self._connected(self._order.store))
-                check_ours(store, self._order.store.store_id, self._order.store.owner_id)
+                store = open_ones.enter_context(owned(self._order.store, self._stop, self._emitter))
                 sources = self._sources(open_ones)
                 self._mend(store, sources)
         finally:
@@ -95,13 +93,10 @@ class MendTask:
         found = []
         for order in self._order.sources:
             try:
-                found.append(open_ones.enter_context(self._connected(order)))
+                found.append(open_ones.enter_context(identified(order, self._stop, self._emitter)))
             except (FasciculusError, OSError) as error:
                 self._emitter.warn(f"store {order.name} cannot help: {error}")
         return found
-
-    def _connected(self, order: StoreOrder) -> AbstractContextManager[Store]:
-        return identified(order, self._stop, self._emitter)
 
     def _mend(self, store: Store, sources: list[Store]) -> None:
         for file in self._order.files:

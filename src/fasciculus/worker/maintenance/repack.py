@@ -24,14 +24,13 @@ from ...core.bundle.layout import (
     bundle_of,
     kind_and_number,
 )
-from ...core.bundle.listing import ListingWriter, read_lines
+from ...core.bundle.listing import read_lines
 from ...core.bundle.manifest import Manifest, PieceRecord
 from ...core.bundle.reader import BundleReader
 from ...core.bundle.writer import BundleWriter
 from ...core.errors import DamagedError, FasciculusError, StoreFullError
 from ...core.formatting import format_count, format_size
 from ...stores.base import Store, connected
-from ...stores.identity import check_ours
 from ..backup.task import sealer_to
 from ..backup.upload import Spool, Uploader
 from ..errors import NoStoreLeftError, error_text
@@ -41,9 +40,9 @@ from ..events import (
 )
 from ..orders import RepackOrder
 from ..results import RepackResult
-from ..store_access import identified, retrying_store
+from ..store_access import owned, retrying_store
 from .known_copies import known_copies, listing_at_hand, own_manifest
-from .turning import turn
+from .turning import rewrite, turn
 from .usage import PieceUsage, UsageTotals
 
 if TYPE_CHECKING:
@@ -70,8 +69,7 @@ class RepackTask:
         """Repack what is worth it. Raises ``FasciculusError`` before anything was removed."""
         self._spool.mkdir(parents=True, exist_ok=True, mode=0o700)
         try:
-            with identified(self._order.store, self._stop, self._emitter) as store:
-                check_ours(store, self._order.store.store_id, self._order.store.owner_id)
+            with owned(self._order.store, self._stop, self._emitter) as store:
                 if not self._order.dry_run:
                     if not store.replaces_at_once():
                         raise FasciculusError(
@@ -215,11 +213,8 @@ class RepackTask:
         """Give a bundle the listing that names the new places of its bytes."""
         local = self._spool / "listing"
         used: dict[str, int] = {}
-        with self._listing(store, manifest).open("rb") as raw, local.open("wb") as sink:
-            listing_writer = ListingWriter(sink)
-            for line in read_lines(raw):
-                listing_writer.add_line(_moved(line, weighing, used) + b"\n")
-            listing_writer.close()
+        listing = self._listing(store, manifest)
+        rewrite(listing, local, lambda line: _moved(line, weighing, used))
         pieces = [
             replace(piece, used=used[piece.name])
             for piece in manifest.pieces

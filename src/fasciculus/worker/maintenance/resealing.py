@@ -19,21 +19,19 @@ from msgspec.structs import replace
 from ...bundles.files import fetch_listing
 from ...bundles.retiring import complete, sweep
 from ...core.bundle.age import SUFFIX, open_sealed
-from ...core.bundle.listing import ListingWriter, read_lines
 from ...core.bundle.manifest import Manifest, PieceRecord
 from ...core.errors import DamagedError, FasciculusError
 from ...core.formatting import format_count, format_size
 from ...stores.base import Store
 from ...stores.confirmation import confirm
-from ...stores.identity import check_ours
 from ..backup.task import sealer_to
 from ..events import Emitter, Progress
 from ..orders import ResealOrder
 from ..results import ResealResult
-from ..store_access import identified
+from ..store_access import owned
 from .fetching import fetch
 from .known_copies import known_copies, listing_at_hand, own_manifest
-from .turning import turn
+from .turning import rewrite, turn
 
 _CHUNK = 1024 * 1024
 _SEALED = re.compile(r"(?:\.(\d+))?\.age$")
@@ -60,8 +58,7 @@ class ResealTask:
         """
         self._spool.mkdir(parents=True, exist_ok=True, mode=0o700)
         try:
-            with identified(self._order.store, self._stop, self._emitter) as store:
-                check_ours(store, self._order.store.store_id, self._order.store.owner_id)
+            with owned(self._order.store, self._stop, self._emitter) as store:
                 if not store.replaces_at_once():
                     raise FasciculusError(
                         f"Store “{store.spec.name}” cannot replace a file in one step, so that a "
@@ -76,12 +73,14 @@ class ResealTask:
     def _reseal(self, store: Store) -> ResealResult:
         manifests = [self._manifest(store, name) for name in complete(store, self._subject)]
         wanted = sorted(self._order.seal_to)
-        todo = [row for row in manifests if sorted(row.sealed_to) != wanted]
+        todo = []
         for manifest in manifests:
-            if manifest not in todo:
-                # What an earlier pass has sealed is not sealed again.
-                for piece in manifest.pieces:
-                    self._new[_plain_name(piece.name)] = piece
+            if sorted(manifest.sealed_to) != wanted:
+                todo.append(manifest)
+                continue
+            # What an earlier pass has sealed is not sealed again.
+            for piece in manifest.pieces:
+                self._new[_plain_name(piece.name)] = piece
         self._progress.total = sum({p.name: p.bytes for m in todo for p in m.pieces}.values())
         done = 0
         for manifest in todo:
@@ -109,11 +108,7 @@ class ResealTask:
             store, self._subject, manifest, self._spool / "old-listing"
         )
         new = {piece.name: self._piece(store, piece) for piece in manifest.pieces}
-        with listing.open("rb") as raw, local.open("wb") as sink:
-            writer = ListingWriter(sink)
-            for line in read_lines(raw):
-                writer.add_line(_renamed(line, new) + b"\n")
-            writer.close()
+        rewrite(listing, local, lambda line: _renamed(line, new))
         pieces = [
             replace(piece, name=found.name, bytes=found.bytes, sha256=found.sha256)
             for piece in manifest.pieces

@@ -21,7 +21,7 @@ from ..errors import error_text
 from ..events import CopyMade, CopyRetired, Emitter, Progress
 from ..orders import TransferOrder
 from ..results import TransferResult
-from ..store_access import identified
+from ..store_access import identified, owned
 from .fetching import fetch
 from .known_copies import listing_at_hand
 
@@ -42,21 +42,17 @@ class TransferTask:
         }
         #: Pieces that are on the store as they should be.
         self._there: dict[str, PieceRecord] = {}
-        self._made: list[str] = []
+        #: By the bundles that were brought, the store that each came from.
+        self._made: dict[str, str] = {}
         self._moved: list[str] = []
         self._left: list[str] = []
-        #: The stores that something came from.
-        self._used: set[str] = set()
 
     def run(self) -> TransferResult:
         """Bring what can be brought; what cannot is said."""
         self._spool.mkdir(parents=True, exist_ok=True, mode=0o700)
         try:
             with ExitStack() as open_ones:
-                store = open_ones.enter_context(
-                    identified(self._order.store, self._stop, self._emitter)
-                )
-                check_ours(store, self._order.store.store_id, self._order.store.owner_id)
+                store = open_ones.enter_context(owned(self._order.store, self._stop, self._emitter))
                 sources = self._sources(open_ones)
                 self._look(store)
                 for wanted in self._order.bundles:
@@ -71,7 +67,7 @@ class TransferTask:
         return self._result()
 
     def _result(self) -> TransferResult:
-        used = self._used or {order.name for order in self._order.sources}
+        used = set(self._made.values()) or {order.name for order in self._order.sources}
         names = format_list(sorted(used))
         verb = "moved" if self._order.move else "brought"
         what = (
@@ -119,8 +115,7 @@ class TransferTask:
             except (MissingError, DamagedError) as error:
                 trouble = error_text(error)
                 continue
-            self._made.append(name)
-            self._used.add(source.spec.name)
+            self._made[name] = source.spec.name
             return
         self._left.append(name)
         self._emitter.warn(f"{name}: {trouble}")

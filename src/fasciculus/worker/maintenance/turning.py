@@ -4,17 +4,28 @@ from __future__ import annotations
 
 import hashlib
 import shutil
+from collections.abc import Callable
 from pathlib import Path
 
 from msgspec.structs import replace
 
 from ...bundles.retiring import settle
 from ...core.bundle.layout import MANIFEST, SubjectRef, next_listing
+from ...core.bundle.listing import ListingWriter, read_lines
 from ...core.bundle.manifest import Manifest, StoredFile
 from ...core.bundle.sealing import Sealer
 from ...stores.base import Store
 from ..backup.task import public
 from ..events import CopyRepacked, Emitter
+
+
+def rewrite(listing: Path, local: Path, change: Callable[[bytes], bytes]) -> None:
+    """Write a listing again, each line as ``change`` gives it."""
+    with listing.open("rb") as raw, local.open("wb") as sink:
+        writer = ListingWriter(sink)
+        for line in read_lines(raw):
+            writer.add_line(change(line) + b"\n")
+        writer.close()
 
 
 def turn(

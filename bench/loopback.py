@@ -1,0 +1,27 @@
+"""Servers of this machine, for the time of a comparison."""
+
+from __future__ import annotations
+
+import socket
+import time
+
+_PATIENCE = 20.0
+_PAUSE = 0.02
+
+
+def free_port() -> int:
+    """A port of 127.0.0.1 that nothing listens on."""
+    with socket.socket() as probe:
+        probe.bind(("127.0.0.1", 0))
+        return int(probe.getsockname()[1])
+
+
+def wait_for(port: int, program: str) -> None:
+    """Come back once a program listens. Raises ``RuntimeError`` after 20 seconds."""
+    deadline = time.monotonic() + _PATIENCE
+    while time.monotonic() < deadline:
+        with socket.socket() as probe:
+            if probe.connect_ex(("127.0.0.1", port)) == 0:
+                return
+        time.sleep(_PAUSE)
+    raise RuntimeError(f"{program} does not listen.")
