@@ -62,7 +62,7 @@ def summary(
     }
     kinds = [words.get(kind, kind) for kind in contents]
     when = timetable.words[0].upper() + timetable.words[1:]
-    if timetable.expressions:
+    if timetable.automatic:
         when += f" ({zone} time)"
     told = {
         True: f"and mails {format_list(report_to)} "

@@ -1,0 +1,100 @@
+"""Which starts are due, of any number of timetables. No clock here: whoever asks says the time."""
+
+from __future__ import annotations
+
+import heapq
+from collections.abc import Hashable, Iterator, Mapping
+from dataclasses import dataclass
+from datetime import datetime, timedelta
+from typing import Generic, TypeVar
+from zoneinfo import ZoneInfo
+
+from .restrictions import Restrictions
+from .starts import starts
+from .timetable import Schedule
+
+K = TypeVar("K", bound=Hashable)
+
+#: A start that is found no later than this is not one that was missed.
+PUNCTUAL = timedelta(minutes=2)
+
+
+@dataclass(frozen=True, slots=True)
+class Timed:
+    """What starts something: a timetable in a zone, and what holds it back."""
+
+    timetable: Schedule
+    where: ZoneInfo
+    restrictions: Restrictions | None = None
+
+    def starts(self, after: datetime) -> Iterator[datetime]:
+        """The starts later than a moment."""
+        return starts(self.timetable, self.where, after, self.restrictions)
+
+
+@dataclass(frozen=True, slots=True)
+class Due(Generic[K]):
+    """A start that has come. ``missed`` says that it came while nobody looked, ``earlier`` how many
+    of the same had gone by before it: it stands for them all."""
+
+    what: K
+    moment: datetime
+    missed: bool
+    earlier: int = 0
+
+
+class StartPlan(Generic[K]):
+    """The next start of each of many, soonest first."""
+
+    def __init__(self) -> None:
+        self._timed: dict[K, Timed] = {}
+        #: The next start of each, and those that follow it.
+        self._next: dict[K, tuple[datetime, Iterator[datetime]]] = {}
+        self._heap: list[tuple[datetime, int, K]] = []
+        self._number = 0
+
+    def renew(self, timed: Mapping[K, Timed], after: datetime) -> None:
+        """Plan anew, from a moment on; what has not changed keeps its start that is due by then."""
+        kept = {
+            what: row
+            for what, row in self._next.items()
+            if timed.get(what) == self._timed[what] and row[0] > after
+        }
+        self._timed, self._next, self._heap = dict(timed), {}, []
+        for what, row in self._timed.items():
+            if what in kept:
+                self._put(what, *kept[what])
+            else:
+                self._put_next(what, row.starts(after))
+
+    def _put_next(self, what: K, rest: Iterator[datetime]) -> None:
+        if (moment := next(rest, None)) is not None:
+            self._put(what, moment, rest)
+
+    def _put(self, what: K, moment: datetime, rest: Iterator[datetime]) -> None:
+        self._number += 1
+        self._next[what] = (moment, rest)
+        heapq.heappush(self._heap, (moment, self._number, what))
+
+    @property
+    def soonest(self) -> datetime | None:
+        """The moment of the next start of all."""
+        return self._heap[0][0] if self._heap else None
+
+    def due(self, now: datetime) -> list[Due[K]]:
+        """The starts that have come since the last time, in their order.
+
+        Of those of one timetable that went by while nobody looked, there is one.
+        """
+        found = []
+        while self._heap and self._heap[0][0] <= now:
+            _, _, what = heapq.heappop(self._heap)
+            moment, rest = self._next.pop(what)
+            earlier = 0
+            for following in rest:
+                if following > now:
+                    self._put(what, following, rest)
+                    break
+                earlier, moment = earlier + 1, following
+            found.append(Due(what, moment, now - moment > PUNCTUAL, earlier))
+        return found
