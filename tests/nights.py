@@ -133,8 +133,10 @@ class Nights:
                     "root": str(self.tree),
                 },
                 "contents": ["files"],
-                "stores": [{**self.store_order(name), "known": self.known} for name in self.specs],
-                "keep": keep,
+                "stores": [
+                    {**self.store_order(name), "known": self.known, "keep": f"{keep} newest"}
+                    for name in self.specs
+                ],
                 "piece_size": 2 * MIB,
                 "spool": str(self.root / "spool"),
                 "spool_limit": 1 << 30,

@@ -145,7 +145,7 @@ def test_downloads_in_each_form_and_incremental_nights_through_the_service(runni
                 )
             ],
             mode="incremental",
-            keep=2,
+            keep="2 newest",
         )
         assert (
             "stores only what changed, with a new full bundle every 30 days"
@@ -168,7 +168,7 @@ def test_downloads_in_each_form_and_incremental_nights_through_the_service(runni
             "retired bundles' pieces stay as long as they are needed"
         )
         assert client.jobs_retiring("nightly").items == []
-        (row,) = client.jobs_retiring("nightly", keep=1).items
+        (row,) = client.jobs_retiring("nightly", keep="1").items
         old = client.bundles_show(before.id)
         assert row.bundle == old.name and row.frees == old.packed, (
             "its own piece goes, the full bundle's stays"

@@ -9,6 +9,7 @@ from copies import pieces_needed, sweep, unrecorded
 
 from fasciculus.bundles.recorded_copies import RecordedCopies
 from fasciculus.bundles.retiring import (
+    StoreKeep,
     complete,
     remove_bundle,
     retire,
@@ -18,6 +19,7 @@ from fasciculus.core.bundle.authentication import Origin, origin_of
 from fasciculus.core.bundle.layout import SubjectRef
 from fasciculus.core.bundle.manifest import Manifest, PieceRecord, parse_manifest
 from fasciculus.core.errors import DamagedError, SettingError
+from fasciculus.core.retention import parse
 from fasciculus.stores import open_store, store_spec
 from fasciculus.stores.base import connected, read_all
 from fasciculus.worker.orders import CopyOrder
@@ -83,8 +85,7 @@ def kept(store, known, keep, pinned=(), recorded=None):
             store,
             SUBJECT,
             list(known),
-            list(pinned),
-            keep,
+            StoreKeep(parse(str(keep)), pinned=list(pinned)),
             gone.append,
             recorded or unrecorded(SUBJECT),
             Path(spool),

@@ -7,6 +7,7 @@ import pytest
 from fasciculus.core import job_summary, schedule
 from fasciculus.core.dump.filters import DatabaseRules
 from fasciculus.core.file_filters import FileRules
+from fasciculus.core.retention import parse
 
 START = datetime(2026, 11, 24, 2, 15, tzinfo=UTC)
 
@@ -58,15 +59,16 @@ def test_the_readback_is_one_sentence():
         full_every=30,
         timetable=schedule.parse("weekly sun 03:00"),
         zone="UTC",
+        held=["within 22:00-05:00 only"],
         stores=["boathouse", "attic"],
-        keep=4,
+        keep={"boathouse": parse("4 newest"), "attic": parse("4 newest")},
         report_to=["duty@sedge-quill.example"],
         report_when="trouble",
         enabled=True,
     )
     assert found == (
-        "Every Sunday at 03:00 (UTC time), it bundles files (without caches, logs, what 1 "
-        "pattern matches and those "
+        "Every Sunday at 03:00 (UTC time), within 22:00-05:00 only, it bundles files "
+        "(without caches, logs, what 1 pattern matches and those "
         "older than 30 days) and mail settings with the messages of all accounts but a and b (4 "
         "now) to boathouse "
         "and attic, sets the sites' hold page meanwhile, stores only what changed, with a new "
@@ -118,8 +120,9 @@ SUMMARY = {
     "full_every": 0,
     "timetable": schedule.parse("daily 02:15"),
     "zone": "UTC",
+    "held": [],
     "stores": ["attic"],
-    "keep": 7,
+    "keep": {"attic": parse("7 newest")},
     "report_to": [],
     "report_when": "always",
     "enabled": True,
@@ -148,7 +151,11 @@ def told(**changes):
         ({"rules": FileRules(excludes=["a", "b"])}, "without what 2 patterns match"),
         ({"hold_page": True}, "sets the sites' hold page meanwhile"),
         ({"full_every": 30}, "with a new full bundle every 30 days"),
-        ({"keep": 1}, "keeps the newest 1 copy of each"),
+        ({"keep": {"attic": parse("1")}}, "keeps the newest 1 copy of each"),
+        (
+            {"keep": {"attic": parse("7 daily"), "reef": parse("for ever")}},
+            "keeps of each 7 daily copies on attic and every copy for ever on reef",
+        ),
         ({"report_to": ["duty@x.example"]}, "mails duty@x.example each time"),
         ({"report_to": ["a@x.example"], "report_when": "trouble"}, "when something is wrong"),
         ({"enabled": False}, "Switched off. When on: every day"),

@@ -42,7 +42,7 @@ def test_a_home_of_version_0_1_0_starts_and_its_bundles_restore(tmp_path):
         }
         assert away.secrets_set == ["password"]
         job = client.jobs_show("nightly")
-        assert job.keep == 5 and job.report_to == ["duty@sedge-quill.example"]
+        assert job.keep == "5 newest" and job.report_to == ["duty@sedge-quill.example"]
         first, second = sorted(client.bundles_list().items, key=lambda bundle: bundle.id)
         assert all(copy.sound and copy.verified_deep for copy in second.copies)
         assert [task.kind for task in client.maintenance_list().items] == ["verify"]

@@ -175,8 +175,11 @@ def test_a_start_that_falls_into_the_previous_run_is_shown_as_not_started(tmp_pa
     records, cipher, told = Records(tmp_path / "records.sqlite"), SecretCipher(tmp_path / "key"), []
 
     class Busy:
-        def start_run(self, name, by, key):
-            raise AlreadyRunningError(name, 12)
+        def start_run(self, start):
+            raise AlreadyRunningError(start.job, 12)
+
+        def pause(self, paused):
+            pass
 
     with records.write() as db:
         inventory.save_host(db, cipher, HostInput(name="reed-1"), "this machine")

@@ -21,7 +21,7 @@ def test_a_keep_rule_never_touches_the_copies_of_another_job(running, tmp_path):
         for row in client.bundles_list().items:
             assert sorted(copy.store for copy in row.copies) == sorted(used)
         for store in used:
-            assert not client.jobs_retiring("monthly", 3).items
+            assert not client.jobs_retiring("monthly", "3").items
             folder = tmp_path / store / "accounts/millpond/bundles"
             assert sorted(path.name for path in folder.iterdir()) == sorted(
                 names(client, "nightly") + names(client, "monthly")

@@ -594,6 +594,6 @@ def test_an_account_that_is_gone_stops_neither_a_job_nor_its_editing(running, tm
         assert "account ferryline is gone: left out" in log
         shown = client.overview().attention
         assert any("names ferryline, which is gone" in row.text for row in shown)
-        assert client.jobs_change("nightly", JobInput(**{**listed, "keep": 3})).keep == 3
+        assert client.jobs_change("nightly", JobInput(**{**listed, "keep": 3})).keep == "3 newest"
         with pytest.raises(RefusedError, match="There is no “nobody”"):
             client.jobs_change("nightly", JobInput(**{**listed, "names": ["nobody"]}))

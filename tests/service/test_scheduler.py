@@ -7,30 +7,36 @@ import pytest
 from running import small_account, until
 
 from fasciculus.core.errors import SettingError
-from fasciculus.models import HostInput, JobInput, StoreInput
-from fasciculus.records import inventory, jobs, runs, settings, stores
+from fasciculus.models import HostInput, JobInput, Pause, StoreInput
+from fasciculus.records import inventory, jobs, pauses, runs, settings, stores
 from fasciculus.records.db import Records, stamp
 from fasciculus.records.encryption import SecretCipher
 from fasciculus.records.paging import PageRequest
 from fasciculus.service.background import outbox as outbox_module
 from fasciculus.service.background import scheduler as module
 from fasciculus.service.background.outbox import Outbox, wait_after
-from fasciculus.service.background.scheduler import Clock, Scheduler, next_start
+from fasciculus.service.background.scheduler import Clock, Scheduler
 from fasciculus.service.event_stream import EventStream
 from fasciculus.service.tasks.backups import AlreadyRunningError
+from fasciculus.service.timetables import next_start
 
 
 class Starts:
     """Takes starts; ``broken`` lets that many fail as a full disk would."""
 
     def __init__(self):
-        self.keys, self.broken = [], 0
+        self.keys, self.broken, self.paused = [], 0, []
 
-    def start_run(self, name, by, key):
+    def start_run(self, start):
         if self.broken:
             self.broken -= 1
             raise sqlite3.OperationalError("database or disk is full")
-        self.keys.append((name, by, key))
+        assert start.by_timetable
+        self.keys.append((start.job, start.started_by, start.key))
+        return 1
+
+    def pause(self, paused):
+        self.paused.append(paused)
 
 
 @pytest.fixture
@@ -102,8 +108,8 @@ def test_a_clock_that_is_set_loses_no_start_and_doubles_none(valley, wall, days)
     scheduler.refresh()
     said = until(lambda: scheduler.clock_trouble)
     assert ("forward" if days > 0 else "back") in said and f"{abs(days) * 24} h 00 min" in said
-    until(lambda: not scheduler._stale and scheduler._heap)
-    (following, _, _), now = scheduler._heap[0], wall.now(UTC)
+    until(lambda: not scheduler._stale and scheduler.plan.soonest)
+    following, now = scheduler.plan.soonest, wall.now(UTC)
     assert now < following <= now + timedelta(days=1), "the next start is that of the new time"
     assert len(starts.keys) == (1 if days > 0 else 0)
     scheduler.stop()
@@ -114,8 +120,8 @@ def test_a_clock_that_was_set_back_while_nobody_looked(valley):
     starts = Starts()
     scheduler, _ = scheduled(valley, starts)
     assert "back" in until(lambda: scheduler.clock_trouble)
-    until(lambda: not scheduler._stale and scheduler._heap)
-    assert scheduler._heap[0][0] < datetime.now(UTC) + timedelta(minutes=2)
+    until(lambda: not scheduler._stale and scheduler.plan.soonest)
+    assert scheduler.plan.soonest < datetime.now(UTC) + timedelta(minutes=2)
     scheduler.stop()
 
 
@@ -134,9 +140,9 @@ def test_a_job_starts_a_second_time(valley, monkeypatch):
     job(valley, "* * * * *", missed=1)
     starts, moment = Starts(), [datetime(2026, 11, 24, 2, 0, 30, tzinfo=UTC)]
     found = Scheduler(valley, starts, lambda run: None)
-    found._heap = found._next_starts(moment[0])
+    found.renew(moment[0])
     for minute in (1, 2, 2, 3):
-        found._start_due(datetime(2026, 11, 24, 2, minute, 1, tzinfo=UTC))
+        found.tick(datetime(2026, 11, 24, 2, minute, 1, tzinfo=UTC))
     assert [key.partition("T02:")[2][:5] for _, _, key in starts.keys] == [
         "01:00",
         "02:00",
@@ -152,9 +158,10 @@ def test_what_is_switched_off_or_by_hand_never_starts(valley, change):
     until(lambda: not scheduler._stale)
     with valley.write() as db:
         jobs.save_job(db, JobInput(name="other", stores=["attic"], timetable="* * * * *"))
-    found = scheduler._next_starts(datetime.now(UTC))
+    scheduler.renew(datetime.now(UTC))
+    due = scheduler.plan.due(datetime.now(UTC) + timedelta(minutes=2))
     scheduler.stop()
-    assert [name for _, _, name in found] == ["other"] and not starts.keys
+    assert {row.what for row in due} == {("job", "other")} and not starts.keys
 
 
 def test_trouble_with_the_records_costs_no_start(valley):
@@ -189,9 +196,12 @@ class Refusing:
     def __init__(self, error):
         self.error, self.asked = error, 0
 
-    def start_run(self, name, by, key):
+    def start_run(self, start):
         self.asked += 1
         raise self.error
+
+    def pause(self, paused):
+        pass
 
 
 @pytest.mark.parametrize(
@@ -221,15 +231,64 @@ def test_it_wakes_for_a_changed_job_and_for_its_end(valley):
     until(lambda: not scheduler._stale)
     job(valley, "* * * * *", missed=0)
     scheduler.refresh()
-    until(lambda: scheduler._heap)
-    assert scheduler._heap[0][1:] == ("job", "nightly")
+    until(lambda: scheduler.plan.soonest)
     scheduler.stop()
     assert not scheduler._thread.is_alive() and not scheduler.alive
 
 
-def test_the_next_start_of_a_job_by_hand_is_none():
-    by_hand = JobInput(name="n", stores=["attic"], timetable="by hand")
-    assert next_start(by_hand.timetable, by_hand.zone, datetime.now(UTC)) is None
+def test_the_next_start_of_a_job_by_hand_or_paused_is_none(valley):
+    now = datetime(2026, 11, 24, tzinfo=UTC)
+    job(valley, "daily 02:15")
+    nightly = jobs.job(valley.reader, "nightly")
+    assert next_start(nightly, [], now) == now + timedelta(hours=2, minutes=15)
+    by_hand = nightly.model_copy(update={"timetable": "by hand"})
+    off = nightly.model_copy(update={"enabled": False})
+    assert next_start(by_hand, [], now) is None and next_start(off, [], now) is None
+    forever = Pause(job="nightly", since=now)
+    assert next_start(nightly, [forever], now) is None
+    days = Pause(job="", until=now + timedelta(days=3), since=now)
+    assert next_start(nightly, [days], now) == now + timedelta(days=3, hours=2, minutes=15)
+    assert next_start(nightly, [days, forever], now) is None, "the longest of them counts"
+
+
+def test_missed_starts_are_skipped_where_the_job_says_so_and_that_is_said(valley):
+    job(valley, "daily 02:15", missed=9, starting={"missed": "skip"})
+    starts = Starts()
+    scheduler, told = scheduled(valley, starts)
+    until(lambda: told)
+    scheduler.stop()
+    (run,) = runs.runs(valley.reader, PageRequest()).items
+    assert run.outcome == "skipped" and not starts.keys
+    assert "9 starts passed while the service was down: not caught up" in run.sentence
+
+
+def test_a_week_of_a_driven_clock_starts_each_once_across_a_pause_and_restarts(valley):
+    """Restarts in between lose nothing and double nothing."""
+    now = datetime(2026, 3, 25, tzinfo=UTC)
+    with valley.write() as db:
+        for number in range(40):
+            table = f"daily {number % 24:02d}:{number:02d}; weekly sun 01:30"
+            jobs.save_job(
+                db,
+                JobInput(
+                    name=f"job-{number}", stores=["attic"], timetable=table, zone="Europe/London"
+                ),
+            )
+        pauses.pause(db, "job-3", now + timedelta(days=3), "moving house", "tests")
+    starts, end, tick = Starts(), now + timedelta(days=7), 0
+    while now < end:
+        if tick % 61 == 0:
+            found = Scheduler(valley, starts, lambda run: None)
+            found.renew(
+                datetime.fromisoformat(settings.get(valley.reader, module._KEY) or stamp(now))
+            )
+        now, tick = min(max(found.plan.soonest, now + timedelta(seconds=20)), end), tick + 1
+        found.tick(now)
+    keys = [key for _, _, key in starts.keys]
+    assert len(keys) == len(set(keys))
+    assert len(keys) == 39 * 8 + 5, "seven nights and a Sunday, but for those of the pause"
+    assert any("job-3" in paused.jobs for paused in starts.paused)
+    assert not starts.paused[-1].jobs
 
 
 def test_the_outbox_outlives_surprises(valley, tmp_path, monkeypatch):

@@ -51,7 +51,6 @@ class Gathering:
             job="nightly",
             subject=self.subject,
             stores=[],
-            keep=1,
             piece_size=1 << 26,
             spool=str(tmp_path),
             spool_limit=1 << 30,

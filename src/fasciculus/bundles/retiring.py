@@ -6,7 +6,9 @@ pieces go only when no remaining bundle of the subject names them.
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Collection, Mapping, Sequence
+from dataclasses import dataclass
+from datetime import UTC, tzinfo
 from pathlib import Path
 
 from ..core import retention
@@ -18,8 +20,20 @@ from ..core.bundle.layout import (
     moment_of,
 )
 from ..core.bundle.manifest import Manifest
+from ..core.retention import KeepRule, RetentionCopy
 from ..stores.base import Store
 from .recorded_copies import RecordedCopies
+
+
+@dataclass(frozen=True, slots=True)
+class StoreKeep:
+    """What is kept on a store: the rule, in which zone days begin, which copies are pinned, and
+    which are known to be damaged."""
+
+    rule: KeepRule
+    zone: tzinfo = UTC
+    pinned: Collection[str] = ()
+    unsound: Collection[str] = ()
 
 
 def complete(store: Store, subject: SubjectRef) -> list[str]:
@@ -77,9 +91,8 @@ def remove_bundle(store: Store, subject: SubjectRef, name: str) -> None:
 def retire(
     store: Store,
     subject: SubjectRef,
-    known: list[str],
-    pinned: list[str],
-    keep: int,
+    known: Sequence[str],
+    keep: StoreKeep,
     on_retired: Callable[[str], None],
     recorded: RecordedCopies,
     spool: Path,
@@ -92,14 +105,14 @@ def retire(
     present = complete(store, subject)
     agreed = [name for name in known if name in present]
     rows = [
-        retention.RetentionCopy(name, name in pinned)
+        RetentionCopy(name, moment, name in keep.pinned, name not in keep.unsound)
         for name in agreed
-        if moment_of(name) is not None
+        if (moment := moment_of(name)) is not None
     ]
-    going = [copy.name for copy in retention.retiring(rows, keep)]
+    going = [copy.name for copy in retention.retiring(rows, keep.rule, keep.zone)]
     staying = [name for name in agreed if name not in going]
     before_all = known[: known.index(staying[0])] if going and staying else []
-    absent = [name for name in before_all if name not in agreed and name not in pinned]
+    absent = [name for name in before_all if name not in agreed and name not in keep.pinned]
     for name in [*going, *absent]:
         remove_bundle(store, subject, name)
         on_retired(name)

@@ -44,6 +44,13 @@ Excludes = Annotated[
 ]
 
 
+Contact = Annotated[
+    str | None,
+    typer.Option(
+        help="Who is told of its own part of a run, where a job tells contacts; “none” for nobody.",
+        metavar="ADDRESS",
+    ),
+]
 #: Options whose names are not those of the fields.
 _OPTIONS = {
     "sites": "--site",
@@ -107,6 +114,7 @@ def show(name: AccountName, as_json: AsJson = False) -> None:
             ),
             ("mail domains", "\n".join(account.mail_domains) or "none"),
             ("left out", "\n".join(account.excludes) or "nothing"),
+            ("contact", account.contact or "none"),
             *([("gone since", account.gone_since[:10])] if account.gone_since else []),
             ("covered by", ", ".join(account.covered_by) or "no job"),
             ("newest copy", f"{output.moment(_when(account))}, {size(account.newest_bytes)}"),
@@ -153,6 +161,10 @@ def _with(fields: models.AccountInput, options: dict[str, list[str] | None]) -> 
     return fields
 
 
+def _contact(given: str | None, old: str) -> str:
+    return old if given is None else "" if given == "none" else given
+
+
 @app.command()
 def add(
     name: NewAccountName,
@@ -162,12 +174,13 @@ def add(
     database: DatabaseOption = None,
     mail_domains: MailDomains = None,
     exclude: Excludes = None,
+    contact: Contact = None,
     as_json: AsJson = False,
 ) -> None:
     """Add an account."""
     with service(_OPTIONS) as client:
         account = _with(
-            models.AccountInput(name=name, host=host, home=home),
+            models.AccountInput(name=name, host=host, home=home, contact=_contact(contact, "")),
             {
                 "sites": sites,
                 "databases": database,
@@ -190,6 +203,7 @@ def change(
     database: DatabaseOption = None,
     mail_domains: MailDomains = None,
     exclude: Excludes = None,
+    contact: Contact = None,
     as_json: AsJson = False,
 ) -> None:
     """Change an account; a list that is named replaces the old one, the others stay."""
@@ -197,7 +211,9 @@ def change(
         old = client.accounts_show(name)
         fields = old.model_dump(include=set(models.AccountInput.model_fields))
         account = _with(
-            models.AccountInput(**{**fields, "home": home or old.home}),
+            models.AccountInput(
+                **{**fields, "home": home or old.home, "contact": _contact(contact, old.contact)}
+            ),
             {
                 "sites": sites,
                 "databases": database,

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from datetime import datetime
+from datetime import UTC, datetime, timedelta
 from itertools import islice
 from pathlib import Path
 from typing import Annotated, Literal
@@ -23,6 +23,33 @@ restores_app = typer.Typer(help="What was brought back.", no_args_is_help=True)
 Number = Annotated[int, typer.Argument(help="The bundle's number.", show_default=False)]
 RestoreNumber = Annotated[int, typer.Argument(help="The restore's number.", show_default=False)]
 Contents = Annotated[str, typer.Option(help="Only this kind: files, databases or mail.")]
+
+
+@app.command()
+def pin(
+    number: Number,
+    reason: Annotated[str, typer.Option(help="Why it stays.")] = "",
+    until: Annotated[
+        datetime | None,
+        typer.Option(formats=["%Y-%m-%d"], help="Until the end of this day; else without end."),
+    ] = None,
+    as_json: AsJson = False,
+) -> None:
+    """Exempt a bundle from every keep rule."""
+    end = until.replace(tzinfo=UTC) + timedelta(days=1) if until else None
+    with service() as client:
+        found = client.bundles_pin(number, models.Pin(reason=reason, until=end))
+    said = f"until {moment(end)}" if end else "without end"
+    output.done(found, f"Pinned {found.subject} {found.name}, {said}.", as_json)
+
+
+@app.command()
+def unpin(number: Number, as_json: AsJson = False) -> None:
+    """Let a bundle retire again as the keep rule says."""
+    with service() as client:
+        found = client.bundles_unpin(number)
+    said = f"{found.subject} {found.name} may retire again."
+    output.done(found, said, as_json)
 
 
 @app.command("list")

@@ -67,11 +67,28 @@ def start(
         bool,
         typer.Option("--compare", help="Compare contents this once, whatever sizes and times say."),
     ] = False,
+    name: Annotated[
+        str,
+        typer.Option(
+            help="A name of its own for this run, such as “before the update”: its bundles carry "
+            "it and are pinned for a time."
+        ),
+    ] = "",
+    keep_days: Annotated[
+        int | None,
+        typer.Option(help="With --name: for how many days; 30 where it is left out.", min=1),
+    ] = None,
+    only: Annotated[
+        list[str] | None,
+        typer.Option(help="Only this one of its subjects; may be repeated.", metavar="SUBJECT"),
+    ] = None,
     as_json: AsJson = False,
 ) -> None:
     """Start a job now."""
-    with service() as client:
-        handle = client.start(job, full, compare)
+    with service({"names": "--only", "label": "--name"}) as client:
+        handle = client.start(
+            job, full, compare, label=name, keep_days=keep_days or 0, names=only or []
+        )
         if not wait:
             said = f"Started run {handle.id}. Follow it: fasciculus runs follow {handle.id}"
             output.done({"run": handle.id}, said, as_json)

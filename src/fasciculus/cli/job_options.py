@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING, Annotated, Any, Literal
 import typer
 
 from .. import models
+from . import start_options
 from .output import wrong
 from .sizes import parse_size
 
@@ -240,8 +241,9 @@ Stores = Annotated[
 When = Annotated[
     str | None,
     typer.Option(
-        help="When: “daily 02:15”, “hourly :15”, “weekly sun 03:00”, “monthly 1 04:00”, "
-        "“by hand”, or a cron expression.",
+        help="When: “daily 02:15”, “hourly at :15”, “every 6 hours from 00:40”, “weekdays 02:15”, "
+        "“weekly sun 03:00”, “monthly 1 04:00”, “monthly last sun 03:00”, "
+        "“once 2026-12-01 22:00”, “by hand”, a cron expression, or several with semicolons.",
         rich_help_panel="Where and when",
     ),
 ]
@@ -252,16 +254,24 @@ Zone = Annotated[
     ),
 ]
 Keep = Annotated[
-    int | None,
-    typer.Option(help="Keep: the newest copies that stay.", rich_help_panel="Keep and tell"),
+    str | None,
+    typer.Option(
+        help="Keep: which copies stay, such as “7 newest”, “14 daily, 8 weekly, yearly for ever”, "
+        "“30 days, at least 3”, “for ever”.",
+        metavar="RULE",
+        rich_help_panel="Keep and tell",
+    ),
 ]
 Tell = Annotated[
     list[str] | None,
     typer.Option(help="Tell: a report address; may be repeated.", rich_help_panel="Keep and tell"),
 ]
 TellWhen = Annotated[
-    Literal["always", "trouble"] | None,
-    typer.Option(help="When to tell.", rich_help_panel="Keep and tell"),
+    Literal["always", "trouble", "recovery", "daily", "weekly"] | None,
+    typer.Option(
+        help="When to tell: each time, on trouble, on trouble and recovery, or in a digest.",
+        rich_help_panel="Keep and tell",
+    ),
 ]
 Compression = Annotated[
     Literal["zstd", "gzip", "none"] | None,
@@ -319,6 +329,7 @@ OPTIONS = {
     "databases.without_rows": "--without-rows",
     "notes": "--note",
     "commands": "--before, --after-success, --after-failure or --always",
+    **start_options.OPTIONS,
 }
 _WHEN = ("before", "after_success", "after_failure", "always")
 
@@ -375,6 +386,9 @@ def shared(
     """The options of ``add`` and ``change``."""
 
 
+_EMPTY = models.JobDefaults.model_construct()
+
+
 def fields_of(old: models.JobInput | None, o: dict[str, Any]) -> dict[str, Any]:
     """The fields that the given options set."""
     if sum(bool(o[key]) for key in ("accounts", "sites", "hosts")) > 1:
@@ -396,7 +410,10 @@ def fields_of(old: models.JobInput | None, o: dict[str, Any]) -> dict[str, Any]:
         "dead_share": o["dead_share"],
         "compare_every": o["compare_every"],
         "recipients": [] if o["seal_to"] == ["none"] else o["seal_to"],
+        **start_options.tell_fields(o),
     }
+    for group, given in start_options.start_fields(o).items():
+        fields[group] = _part(getattr(old or _EMPTY, group), given)
     for kind in ("accounts", "sites", "hosts"):
         if chosen := o[kind]:
             fields["subjects"] = kind

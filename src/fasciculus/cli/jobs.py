@@ -10,10 +10,12 @@ from .. import models
 from . import output
 from .job_options import OPTIONS, fields_of, shared
 from .job_preview import preview
+from .job_schedule import add_commands
 from .options import options_of
 from .output import moment, wrong
 from .parameters import AsJson, JobName, NewJobName, Yes
 from .session import service
+from .start_options import starting
 
 app = typer.Typer(
     help="Standing instructions: what, where, when, keep, tell.", no_args_is_help=True
@@ -21,6 +23,13 @@ app = typer.Typer(
 
 
 app.command()(preview)
+add_commands(app)
+
+
+def _when(job: models.Job) -> str:
+    if not job.enabled:
+        return f"off ({job.timetable})"
+    return f"paused ({job.timetable})" if job.paused else job.timetable
 
 
 @app.command("list")
@@ -37,15 +46,19 @@ def list_(as_json: AsJson = False) -> None:
             ("COVERS", lambda j: f"{j.covers} {j.subjects}"),
             ("CONTENTS", lambda j: ", ".join(j.contents)),
             ("TO", lambda j: ", ".join(j.stores)),
-            ("WHEN", lambda j: j.timetable if j.enabled else f"off ({j.timetable})"),
+            ("WHEN", _when),
             ("NEXT START", lambda j: moment(j.next_start) if j.next_start else "–"),
             ("KEEP", lambda j: j.keep),
             ("LAST RUN", lambda j: output.outcome(j.last_outcome) if j.last_run else "never"),
         ],
         "No job yet. Add one: fasciculus jobs add NAME --accounts all --store STORE",
-        right=["KEEP"],
     )
     return None
+
+
+def _paused(job: models.Job) -> str:
+    until = moment(job.paused_until) if job.paused_until else "until it is lifted"
+    return f"{until}: {job.paused}"
 
 
 @app.command()
@@ -60,6 +73,7 @@ def show(name: JobName, as_json: AsJson = False) -> None:
         [
             ("covers", f"{job.covers} {job.subjects}"),
             ("next start", moment(job.next_start)),
+            *([("paused", _paused(job))] if job.paused else []),
             ("last run", f"{job.last_run}: {job.last_outcome}" if job.last_run else "never"),
             (
                 "packed with",
@@ -72,7 +86,7 @@ def show(name: JobName, as_json: AsJson = False) -> None:
 
 
 @app.command()
-@options_of(shared)
+@options_of(shared, starting)
 def add(name: NewJobName, as_json: AsJson = False, **options: Any) -> None:
     """Add a job, and say what it will do."""
     with service(OPTIONS) as client:
@@ -93,7 +107,7 @@ def add(name: NewJobName, as_json: AsJson = False, **options: Any) -> None:
 
 
 @app.command()
-@options_of(shared)
+@options_of(shared, starting)
 def change(name: JobName, as_json: AsJson = False, **options: Any) -> None:
     """Change a job; what is not named stays."""
     with service(OPTIONS) as client:
@@ -110,9 +124,8 @@ def change(name: JobName, as_json: AsJson = False, **options: Any) -> None:
 def retiring(
     name: JobName,
     keep: Annotated[
-        int | None,
-        typer.Option(help="As if so many copies were kept; else as the job says.", min=1),
-    ] = None,
+        str, typer.Option(help="As if this were the keep rule; else as the job says.")
+    ] = "",
     as_json: AsJson = False,
 ) -> None:
     """Say which copies would retire now, and what that would free; nothing is removed."""

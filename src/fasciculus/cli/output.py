@@ -14,7 +14,7 @@ from rich.console import Console
 from rich.table import Table
 from rich.text import Text
 
-from ..core.formatting import format_size
+from ..core.formatting import format_duration, format_size
 from ..core.run_report import OUTCOMES
 
 DONE, TROUBLE, WRONG, UNANSWERED, SIGNED_OUT, NOT_FOUND, REFUSED, CANCELLED = range(8)
@@ -191,6 +191,10 @@ def count(number: int, one: str, many: str = "") -> str:
 
 def size(value: int) -> str:
     return format_size(value)
+
+
+def duration(seconds: float) -> str:
+    return format_duration(seconds)
 
 
 def sure(question: str, yes: bool) -> None:

@@ -10,12 +10,18 @@ import typer
 from .. import models
 from . import output
 from .output import moment
-from .parameters import AsJson
+from .parameters import AsJson, JobName
 from .session import service
 from .steps import show_tried
 
 app = typer.Typer(help="What was sent to whom, and what waits.", no_args_is_help=True)
 mail_app = typer.Typer(help="The mail server that reports go out through.", no_args_is_help=True)
+
+
+def _sent(report: models.Report) -> str:
+    if report.state == "undeliverable":
+        return f"■ given up: {report.last_error}"
+    return moment(report.sent) if report.sent else f"▲ waits: {report.last_error}"
 
 
 @app.command("list")
@@ -34,8 +40,8 @@ def list_(
             ("REPORT", lambda r: r.id),
             ("WRITTEN", lambda r: moment(r.at)),
             ("TITLE", lambda r: r.title),
-            ("TO", lambda r: ", ".join(r.recipients)),
-            ("SENT", lambda r: moment(r.sent) if r.sent else f"▲ waits: {r.last_error}"),
+            ("TO", lambda r: r.channel or ", ".join(r.recipients)),
+            ("SENT", _sent),
         ],
         "No report yet. Reports are written when a job with a report address has run.",
         right=["REPORT"],
@@ -55,6 +61,35 @@ def show(
         return output.show_json(report)
     output.out.print(f"{report.title}\n\n{report.text}", markup=False, highlight=False)
     return None
+
+
+@app.command()
+def preview(
+    job: JobName,
+    html: Annotated[bool, typer.Option("--html", help="The HTML part.")] = False,
+    as_json: AsJson = False,
+) -> None:
+    """Print the report of a job's last run, as it would be written now."""
+    with service() as client:
+        found = client.jobs_report(job)
+    if as_json:
+        return output.show_json(found)
+    output.out.print(
+        found.html if html else f"{found.title}\n\n{found.text}", markup=False, highlight=False
+    )
+    return None
+
+
+@app.command("try")
+def try_(
+    job: JobName,
+    to: Annotated[str, typer.Argument(help="Who gets it.", metavar="ADDRESS")],
+    as_json: AsJson = False,
+) -> None:
+    """Send the report of a job's last run to one address."""
+    with service() as client:
+        tried = client.jobs_report_try(job, to)
+    show_tried(tried, as_json)
 
 
 @app.command()
@@ -102,6 +137,8 @@ def mail_show(as_json: AsJson = False) -> None:
             ("user", found.user or "none"),
             ("password", "set" if found.password_set else "not set"),
             ("sender", found.sender or "none"),
+            ("second way", found.second_way or "none"),
+            ("tried for", f"{found.days} days"),
         ]
     )
     return None
@@ -120,10 +157,20 @@ def mail_set(
         typer.FileText | None, typer.Option(help="File with the password (“-” for standard input).")
     ] = None,
     sender: Annotated[str | None, typer.Option(help="Address that reports come from.")] = None,
+    second_way: Annotated[
+        str | None,
+        typer.Option(
+            help="The channel for reports that the mail server has not taken for an hour; “none”.",
+            metavar="CHANNEL",
+        ),
+    ] = None,
+    days: Annotated[
+        int | None, typer.Option(help="Try to deliver a report for so many days.")
+    ] = None,
     as_json: AsJson = False,
 ) -> None:
     """Set the mail server; what is not named stays."""
-    with service() as client:
+    with service({"second_way": "--second-way"}) as client:
         fields = client.mail_show().model_dump(exclude={"password", "password_set"})
         given = {
             "address": address,
@@ -131,6 +178,8 @@ def mail_set(
             "security": security,
             "user": user,
             "sender": sender,
+            "second_way": "" if second_way == "none" else second_way,
+            "days": days,
         }
         fields.update({key: value for key, value in given.items() if value is not None})
         password = password_file.read().rstrip("\n") if password_file else None

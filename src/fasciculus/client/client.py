@@ -15,15 +15,27 @@ from .download_check import whole_check
 from .errors import DownloadError
 from .events import LiveEvent, parse
 from .inventory import InventoryCalls
+from .jobs import JobCalls
 from .keys import KeyCalls
 from .maintenance import MaintenanceCalls
+from .reports import ReportCalls
 from .stores import StoreCalls
 from .transport import PREFIX, Transport
+from .watch import WatchCalls
 
 _RESUMES = 5
 
 
-class Client(InventoryCalls, StoreCalls, KeyCalls, MaintenanceCalls, Transport):
+class Client(
+    InventoryCalls,
+    JobCalls,
+    StoreCalls,
+    KeyCalls,
+    MaintenanceCalls,
+    ReportCalls,
+    WatchCalls,
+    Transport,
+):
     """A connection to a service.
 
     Without arguments it takes ``FASCICULUS_URL`` and ``FASCICULUS_TOKEN`` from the
@@ -79,82 +91,16 @@ class Client(InventoryCalls, StoreCalls, KeyCalls, MaintenanceCalls, Transport):
         """
         self._request("DELETE", f"/tokens/{quote(name, safe='')}")
 
-    # Jobs ------------------------------------------------------------------------------
+    # Kinds and starting ------------------------------------------------------------------
 
     def kinds_list(self) -> models.Kinds:
         """The kinds of stores, hosts and database servers, with their settings."""
         return self._call("GET", "/kinds", models.Kinds)
 
-    def jobs_list(self, **query: Any) -> models.Page[models.Job]:
-        """Jobs.
-
-        ``query`` may filter by ``q``.
-        Returns one page (``sort``); :meth:`every` asks for all.
-        """
-        return self._call("GET", "/jobs", models.Page[models.Job], **query)
-
-    def jobs_show(self, name: str) -> models.Job:
-        """One job.
-
-        Raises ``NotFoundError`` when there is none of that name.
-        """
-        return self._call("GET", f"/jobs/{quote(name)}", models.Job)
-
-    def job_defaults(self) -> models.JobDefaults:
-        """What a new job starts from."""
-        return self._call("GET", "/defaults/job", models.JobDefaults)
-
-    def jobs_add(self, job: models.JobInput) -> models.Job:
-        """Add a job.
-
-        Raises ``RefusedError`` naming the field that cannot be used.
-        """
-        return self._call("POST", "/jobs", models.Job, job)
-
-    def jobs_change(self, name: str, job: models.JobInput) -> models.Job:
-        """Change a job.
-
-        Raises ``NotFoundError`` when there is none of that name, and ``RefusedError`` naming the
-        field that cannot be used.
-        """
-        return self._call("PUT", f"/jobs/{quote(name)}", models.Job, job)
-
-    def jobs_remove(self, name: str) -> None:
-        """Remove a job; the bundles it made stay.
-
-        Raises ``NotFoundError`` when there is none of that name.
-        """
-        self._request("DELETE", f"/jobs/{quote(name)}")
-
-    def jobs_summary(self, job: models.JobInput) -> models.JobSummary:
-        """What a job would do, before it is saved.
-
-        Raises ``RefusedError`` naming the field that cannot be used.
-        """
-        return self._call("POST", "/jobs/summary", models.JobSummary, job)
-
-    def jobs_retiring(self, name: str, keep: int | None = None) -> models.Page[models.Retiring]:
-        """What would retire now, as if ``keep`` copies were kept; nothing is removed."""
-        return self._call(
-            "GET", f"/jobs/{quote(name)}/retiring", models.Page[models.Retiring], keep=keep
-        )
-
-    def jobs_start(
-        self, name: str, key: str | None = None, full: bool = False, compare: bool = False
-    ) -> models.Started:
-        """Start a job; a call that is made again with the same key starts nothing new.
-
-        ``full`` asks for a full bundle this once, ``compare`` for a comparison of contents.
-        """
-        headers = {"Idempotency-Key": key or uuid.uuid4().hex}
-        body = models.JobStart(full=full, compare=compare)
-        return self._call(
-            "POST", f"/jobs/{quote(name)}/start", models.Started, body, headers=headers
-        )
-
-    def start(self, name: str, full: bool = False, compare: bool = False) -> RunHandle:
-        """Start a job and hold its run."""
-        return RunHandle(self, self.jobs_start(name, full=full, compare=compare).id)
+    def start(self, name: str, full: bool = False, compare: bool = False, **more: Any) -> RunHandle:
+        """Start a job and hold its run; ``more`` are further fields of what is asked of it."""
+        order = models.JobStart(full=full, compare=compare, **more)
+        return RunHandle(self, self.jobs_start(name, order=order).id)
 
     # Runs --------------------------------------------------------------------------------
 
@@ -232,6 +178,20 @@ class Client(InventoryCalls, StoreCalls, KeyCalls, MaintenanceCalls, Transport):
         Raises ``NotFoundError`` when there is none of that number.
         """
         return self._call("GET", f"/bundles/{bundle_id}", models.BundleDetail)
+
+    def bundles_pin(self, bundle_id: int, pin: models.Pin) -> models.BundleDetail:
+        """Exempt a bundle from every keep rule, with a reason, until a moment or without end.
+
+        Raises ``NotFoundError`` when there is none of that number.
+        """
+        return self._call("PUT", f"/bundles/{bundle_id}/pin", models.BundleDetail, pin)
+
+    def bundles_unpin(self, bundle_id: int) -> models.BundleDetail:
+        """Let a bundle retire again as the keep rule says.
+
+        Raises ``NotFoundError`` when there is none of that number.
+        """
+        return self._call("DELETE", f"/bundles/{bundle_id}/pin", models.BundleDetail)
 
     def bundles_files(
         self, bundle_id: int, contents: str = "", folder: str = ""
@@ -368,46 +328,6 @@ class Client(InventoryCalls, StoreCalls, KeyCalls, MaintenanceCalls, Transport):
         return self._call(
             "GET", f"/restores/{restore_id}/log", models.Page[models.LogLine], **query
         )
-
-    # Reports and settings ---------------------------------------------------------------------
-
-    def reports_list(self, **query: Any) -> models.Page[models.Report]:
-        """Reports, newest first.
-
-        ``query`` may filter by ``q``, ``job``.
-        Returns one page (``limit``, ``cursor``, ``sort``); :meth:`every` asks for all.
-        """
-        return self._call("GET", "/reports", models.Page[models.Report], **query)
-
-    def reports_show(self, report_id: int) -> models.ReportDetail:
-        """One report as it was sent.
-
-        Raises ``NotFoundError`` when there is none of that number.
-        """
-        return self._call("GET", f"/reports/{report_id}", models.ReportDetail)
-
-    def outbox_list(self) -> models.Page[models.OutboxItem]:
-        """Reports that wait to be sent."""
-        return self._call("GET", "/outbox", models.Page[models.OutboxItem])
-
-    def outbox_send(self) -> models.Page[models.OutboxItem]:
-        """Try all that waits again, now."""
-        return self._call("POST", "/outbox/send", models.Page[models.OutboxItem])
-
-    def mail_show(self) -> models.MailServer:
-        """The mail server for reports."""
-        return self._call("GET", "/settings/mail", models.MailServer)
-
-    def mail_change(self, server: models.MailServer) -> models.MailServer:
-        """Set the mail server for reports.
-
-        Raises ``RefusedError`` naming the field that cannot be used.
-        """
-        return self._call("PUT", "/settings/mail", models.MailServer, server)
-
-    def mail_try(self, to: str) -> models.TryResult:
-        """Send a test message to an address."""
-        return self._call("POST", "/settings/mail/try", models.TryResult, to=to)
 
     # Everything ---------------------------------------------------------------------------------
 

@@ -2,15 +2,23 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
-from datetime import datetime, timedelta
+from collections.abc import Mapping, Sequence
+from datetime import date, datetime, timedelta
 
 from .dump.filters import DatabaseRules
 from .file_filters import FileRules
-from .formatting import format_count, format_list, format_size
+from .formatting import format_count, format_duration, format_list, format_size
+from .retention import KeepRule
 from .schedule import Schedule
 
 _NEAR = timedelta(minutes=5)
+_TOLD = {
+    "always": "each time",
+    "trouble": "when something is wrong",
+    "recovery": "when something is wrong and when it is well again",
+    "daily": "once a day",
+    "weekly": "once a week",
+}
 _SHOWN = 4
 
 
@@ -28,14 +36,15 @@ def summary(
     full_every: int,
     timetable: Schedule,
     zone: str,
+    held: Sequence[str],
     stores: Sequence[str],
-    keep: int,
+    keep: Mapping[str, KeepRule],
     report_to: Sequence[str],
     report_when: str,
     enabled: bool,
 ) -> str:
     """The one sentence in which a job says what it will do; ``full_every`` is 0 for a job of full
-    bundles.
+    bundles, ``held`` are clauses on what holds its starts back, ``keep`` has a rule for each store.
     """
     one = subjects[:-1]
     shown = format_list(
@@ -63,12 +72,12 @@ def summary(
     kinds = [words.get(kind, kind) for kind in contents]
     when = timetable.words[0].upper() + timetable.words[1:]
     if timetable.automatic:
-        when += f" ({zone} time)"
-    told = {
-        True: f"and mails {format_list(report_to)} "
-        + ("each time" if report_when == "always" else "when something is wrong"),
-        False: "and tells nobody by mail",
-    }[bool(report_to)]
+        when += f" ({zone} time)" + "".join(f", {clause}" for clause in held)
+    told = (
+        f"and mails {format_list(report_to)} {_TOLD[report_when]}"
+        if report_to
+        else "and tells nobody by mail"
+    )
     sentence = (
         f"{when}, it bundles {format_list(kinds)} of {whom} to {format_list(stores)}, "
         + ("sets the sites' hold page meanwhile, " if hold_page else "")
@@ -77,9 +86,32 @@ def summary(
             if full_every
             else ""
         )
-        + f"keeps the newest {format_count(keep, 'copy', 'copies')} of each there, {told}."
+        + f"keeps {_kept(keep)}, {told}."
     )
     return sentence if enabled else f"Switched off. When on: {sentence[0].lower()}{sentence[1:]}"
+
+
+def _kept(rules: Mapping[str, KeepRule]) -> str:
+    by_rule: dict[str, list[str]] = {}
+    for store, rule in rules.items():
+        by_rule.setdefault(rule.words, []).append(store)
+    if len(by_rule) == 1:
+        return f"{next(iter(by_rule))} of each there"
+    return "of each " + format_list(
+        [f"{words} on {format_list(stores)}" for words, stores in by_rule.items()]
+    )
+
+
+def held_back(
+    first_day: date | None, last_day: date | None, hours: str, days_off: int, spread: int
+) -> list[str]:
+    """What holds the starts of a job back, as clauses."""
+    rows = [f"within {hours} only"] if hours else []
+    rows += [f"from {first_day} on"] if first_day else []
+    rows += [f"until {last_day}"] if last_day else []
+    rows += [f"not on {format_count(days_off, 'stated day')}"] if days_off else []
+    rows += [f"spread over {format_duration(spread * 60)}"] if spread else []
+    return rows
 
 
 def _file_exceptions(rules: FileRules) -> str:
@@ -150,9 +182,9 @@ def advice(
     return rows
 
 
-def fill_words(packed: int, keep: int, stores: Sequence[str]) -> str:
+def fill_words(packed: int, copies: int, stores: Sequence[str]) -> str:
     """How much the kept copies will come to, on each store."""
     return (
         f"Full copies of the size last seen, {format_size(packed)} packed, come to "
-        f"{format_size(packed * keep)} on {format_list(stores)} when {keep} are kept."
+        f"{format_size(packed * copies)} on {format_list(stores)} when {copies} are kept."
     )

@@ -93,6 +93,7 @@ class RunReport:
     started_by: str
     tasks: list[TaskLine]
     link: str = ""
+    log_attached: bool = False
 
     @property
     def trouble(self) -> bool:

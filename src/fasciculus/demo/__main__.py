@@ -234,7 +234,7 @@ class Demo:
                 mode="incremental",
                 rules=Rules(sets=["caches", "logs"]),
                 timetable="daily 02:15",
-                keep=7,
+                keep="7 newest, 4 weekly",
                 report_to=[_TELL],
                 notes=[
                     Note(name="disk-usage", command="du -s {home}/*"),
@@ -249,7 +249,7 @@ class Demo:
                 contents=["system"],
                 stores=["attic", "drive"],
                 timetable="weekly sun 04:00",
-                keep=8,
+                keep="8 newest",
                 report_to=[_TELL],
                 report_when="trouble",
             )
@@ -261,7 +261,7 @@ class Demo:
                 mode="incremental",
                 timetable="hourly :40",
                 stores=["attic"],
-                keep=24,
+                keep="24 newest",
                 report_to=[_TELL],
                 report_when="trouble",
             )
@@ -275,7 +275,7 @@ class Demo:
                 contents=["files", "databases"],
                 timetable="weekly sun 03:30",
                 stores=["boathouse", "icehouse", "cellar"],
-                keep=4,
+                keep="4 newest",
                 report_to=[_TELL],
             )
         )

@@ -12,13 +12,16 @@ from typing import TYPE_CHECKING, Any
 _NAMES = {
     "auth": "Identity Password SignIn Token TokenMade TokenNew",
     "bundles": "Bundle BundleDetail BundleEntry BundleFiles Changes ContentsInfo Copy DatabaseInfo "
-    "DownloadReport EntrySearch PieceInfo Restore RestoreStart",
+    "DownloadReport EntrySearch PieceInfo Pin Restore RestoreStart",
     "discovery": "Applied Change CoverageRow Definitions ExcludedSize Folder Preview PreviewStart "
     "Proposed SizeCount TakeOver TakenOver Unmatched",
     "inventory": "Account AccountInput Database DiscoveryRules Host HostFields HostInput "
     "HostProposal MailFiles RuleProposal Site SiteRow",
-    "jobs": "Command Databases Job JobDefaults JobInput JobStart JobSummary Note Retiring Rules "
-    "SpaceNeed",
+    "calendar": "Calendar CalendarCollision CalendarFeed CalendarStart StartAddress "
+    "StartAddressInput StartAddressMade StartedFromOutside",
+    "changes": "SettingChange",
+    "jobs": "Command Databases Job JobCopy JobDefaults JobInput JobStart JobSummary Note Retiring "
+    "Rules SpaceNeed Thresholds YearDay YearOfCopies YearQuery",
     "keys": "KeyKeep KeyMade KeyMake SealKey",
     "kinds": "KindField KindInfo KindSettings Kinds",
     "maintenance": "BundleChange DamageRow Growth GrowthPoint GrowthStore MaintenanceStarted "
@@ -26,10 +29,13 @@ _NAMES = {
     "VerifyStart",
     "paging": "Page",
     "problem": "FieldProblem Health Problem",
-    "reports": "MailServer OutboxItem Report ReportDetail",
+    "reports": "Channel ChannelAnswer ChannelInput MailServer OutboxItem Report ReportDetail "
+    "ReportPreview Template TemplateText WebhookMessage WebhookStore WebhookTask",
     "runs": "Attention LogLine Night Overview Run RunDetail Started StoreFill SubjectNights Task "
     "TaskCopy Upcoming",
     "search": "SearchHit",
+    "timetable": "Pause PauseInput StartRules TaskLimits",
+    "watch": "Acknowledgement Alert WatchSettings",
     "stores": "Store StoreAccess StoreDay StoreInput StoreShare StoreUsage TryResult TryStep",
 }
 _MODULES = {name: module for module, names in _NAMES.items() for name in names.split()}
@@ -39,6 +45,8 @@ __all__ = sorted(_MODULES)
 if TYPE_CHECKING:
     from .auth import *  # noqa: F403
     from .bundles import *  # noqa: F403
+    from .calendar import *  # noqa: F403
+    from .changes import *  # noqa: F403
     from .discovery import *  # noqa: F403
     from .inventory import *  # noqa: F403
     from .jobs import *  # noqa: F403
@@ -51,6 +59,8 @@ if TYPE_CHECKING:
     from .runs import *  # noqa: F403
     from .search import *  # noqa: F403
     from .stores import *  # noqa: F403
+    from .timetable import *  # noqa: F403
+    from .watch import *  # noqa: F403
 
 
 def __getattr__(name: str) -> Any:

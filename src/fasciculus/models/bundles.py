@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-from datetime import datetime
+from datetime import UTC, datetime
 
-from pydantic import BaseModel, Field
+from pydantic import BaseModel, Field, field_validator
 
 from .inventory import OptionalPath
 
@@ -19,6 +19,19 @@ class Copy(BaseModel):
     verified: datetime | None = None
     verified_deep: datetime | None = None
     sound: bool = True
+
+
+class Pin(BaseModel):
+    """Why a bundle is exempt from every keep rule, and until when; without end where that is
+    None."""
+
+    reason: str = Field(default="", max_length=200)
+    until: datetime | None = None
+
+    @field_validator("until")
+    @classmethod
+    def _with_zone(cls, value: datetime | None) -> datetime | None:
+        return value.replace(tzinfo=UTC) if value and value.tzinfo is None else value
 
 
 class Bundle(BaseModel):
@@ -38,6 +51,9 @@ class Bundle(BaseModel):
     new_bytes: int = 0
     packed: int
     outcome: str = "done"
+    #: What its run was called, where it had a name of its own.
+    label: str = ""
+    pin: Pin | None = None
     copies: list[Copy] = []
 
 

@@ -95,6 +95,20 @@ def _pattern(value: str) -> str:
         raise ValueError(error.sentence()) from error
 
 
+def mail_address(value: str) -> str:
+    """An e-mail address; ``ValueError`` when it is none."""
+    value = value.strip()
+    local, at, domain = value.rpartition("@")
+    if not (at and local and domain) or any(c.isspace() or c in ',;<>"' for c in value):
+        raise ValueError(f"“{value}” is not an e-mail address.")
+    return value
+
+
+def mail_address_or_empty(value: str) -> str:
+    """The same, where none at all is fine."""
+    return mail_address(value) if value.strip() else ""
+
+
 Name = Annotated[str, AfterValidator(_named)]
 Place = Annotated[str, AfterValidator(_place)]
 Pattern = Annotated[str, AfterValidator(_pattern)]
@@ -217,6 +231,8 @@ class AccountFields(BaseModel):
     mail_domains: list[Name] = []
     #: What is excluded from every bundle of it, as in .gitignore.
     excludes: list[Pattern] = []
+    #: Who is told of its own part of a run, where a job tells contacts.
+    contact: Annotated[str, AfterValidator(mail_address_or_empty)] = ""
 
 
 class AccountInput(AccountFields):

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
-from datetime import datetime
+from datetime import date, datetime
 from typing import Annotated, Literal
 
 from pydantic import AfterValidator, BaseModel, Field, model_validator
@@ -12,9 +12,10 @@ from ..core.bundle.codecs import codec
 from ..core.dump.filters import DatabaseRules
 from ..core.errors import SettingError
 from ..core.file_filters import FileRules
-from .inventory import Name, Pattern
+from .inventory import Name, Pattern, mail_address
+from .keep import KeepText, OptionalKeepText
 from .keys import Recipient
-from .timetable import Timetable, Zone
+from .timetable import StartRules, TaskLimits, Timetable, Zone
 
 KINDS: tuple[Literal["files", "databases", "mail", "system", "notes"], ...] = (
     "files",
@@ -31,14 +32,6 @@ def _file_name(value: str) -> str:
     value = value.strip()
     if "/" in value or value in (".", ".."):
         raise ValueError("Write the file's name alone, without a folder.")
-    return value
-
-
-def _address(value: str) -> str:
-    value = value.strip()
-    local, at, domain = value.rpartition("@")
-    if not (at and local and domain) or any(c.isspace() or c in ',;<>"' for c in value):
-        raise ValueError(f"“{value}” is not an e-mail address.")
     return value
 
 
@@ -115,10 +108,21 @@ class Command(BaseModel):
     stops: bool = True
 
 
+class Thresholds(BaseModel):
+    """From when on the watch calls a bundle unusual, in percent of the middle of those before it:
+    smaller than ``smaller``, larger than ``larger``, or with more changes than ``changes``; 0 for
+    never."""
+
+    smaller: int = Field(default=50, ge=0, le=100)
+    larger: int = Field(default=300, ge=0, le=100_000)
+    changes: int = Field(default=1000, ge=0, le=1_000_000)
+
+
 class JobInput(BaseModel):
     """A job as it is sent and kept: what, where, when, keep, tell. ``piece_size`` is in bytes,
     ``promise`` in hours: how old the newest copy may be before coverage says so; 0 takes it from
-    the timetable."""
+    the timetable. ``keep`` is a keep rule such as “7 newest, 8 weekly”; ``keep_on`` has another one
+    for some of the stores, ``keep_gone`` one for accounts that are gone."""
 
     name: Name
     subjects: Literal["accounts", "sites", "hosts"] = "accounts"
@@ -143,9 +147,20 @@ class JobInput(BaseModel):
     stores: list[str]
     timetable: Timetable = "daily 02:15"
     zone: Zone = "UTC"
-    keep: int = Field(default=7, ge=1, le=10_000)
-    report_to: list[Annotated[str, AfterValidator(_address)]] = []
-    report_when: Literal["always", "trouble"] = "always"
+    starting: StartRules = StartRules()
+    limits: TaskLimits = TaskLimits()
+    keep: KeepText = "7 newest"
+    keep_on: dict[str, KeepText] = {}
+    keep_gone: OptionalKeepText = ""
+    report_to: list[Annotated[str, AfterValidator(mail_address)]] = []
+    #: “recovery” is on trouble and on the first good run after it; “daily”, “weekly”: a digest.
+    report_when: Literal["always", "trouble", "recovery", "daily", "weekly"] = "always"
+    #: Whether the contact of each account is told of its own part, and when.
+    report_contacts: Literal["never", "trouble", "recovery", "always"] = "never"
+    attach_log: Literal["never", "trouble", "always"] = "trouble"
+    #: Channels that reports go to as well.
+    channels: list[str] = []
+    watch: Thresholds = Thresholds()
     compression: Literal["zstd", "gzip", "none"] = "zstd"
     level: int | None = None
     piece_size: int = Field(default=256 * MIB, ge=MIB, le=1024 * 1024 * MIB)
@@ -179,7 +194,13 @@ class JobInput(BaseModel):
             raise ValueError(f"level: {error.sentence()}") from error
         self.contents = [k for k in KINDS if k in self.contents]
         self.stores = list(dict.fromkeys(self.stores))
+        if others := sorted(set(self.keep_on) - set(self.stores)):
+            raise ValueError(f"keep_on: “{others[0]}” is not one of its stores.")
         return self
+
+    def keep_for(self, store: str) -> str:
+        """The keep rule on one of its stores."""
+        return self.keep_on.get(store, self.keep)
 
 
 class JobDefaults(JobInput):
@@ -191,10 +212,34 @@ class JobDefaults(JobInput):
 
 
 class JobStart(BaseModel):
-    """What to do otherwise this once: a full bundle, or a comparison of contents."""
+    """What to do otherwise this once: a full bundle, a comparison of contents, only some of the
+    subjects; or a run of its own name, such as “before the update”, whose bundles stay for
+    ``keep_days`` days whatever the keep rule says."""
 
     full: bool = False
     compare: bool = False
+    names: list[str] = []
+    label: str = Field(default="", max_length=60)
+    keep_days: int = Field(default=0, ge=0, le=36_500)
+
+    @model_validator(mode="after")
+    def _named(self) -> JobStart:
+        self.label = " ".join(self.label.split())
+        if self.label and not self.keep_days:
+            self.keep_days = 30
+        return self
+
+
+class JobCopy(BaseModel):
+    """A new job out of another one's settings, with another name and, where they are given, other
+    stores, another timetable, another keep rule. It begins switched off unless it is told to be
+    on."""
+
+    name: Name
+    stores: list[str] | None = None
+    timetable: Timetable | None = None
+    keep: KeepText | None = None
+    enabled: bool = False
 
 
 class Retiring(BaseModel):
@@ -214,6 +259,9 @@ class Job(JobInput):
 
     summary: str = ""
     next_start: datetime | None = None
+    #: Why its timetable starts nothing now, and until when; empty when it does.
+    paused: str = ""
+    paused_until: datetime | None = None
     covers: int = 0
     last_run: int | None = None
     last_outcome: str | None = None
@@ -244,3 +292,34 @@ class JobSummary(BaseModel):
     advice: list[str]
     #: What the next run needs at most, against what is free.
     space: list[SpaceNeed] = []
+
+
+class YearQuery(BaseModel):
+    """Of which store and subject, the first ones where they are not named; ``day`` lists the copies
+    of that day."""
+
+    store: str = ""
+    subject: str = ""
+    day: date | None = None
+
+
+class YearDay(BaseModel):
+    """A day of a simulated year: the copies of one subject at its end and the bytes that they take,
+    and those of all subjects of the job."""
+
+    day: date
+    copies: int
+    bytes: int
+    bytes_of_all: int
+    moments: list[datetime] | None = None
+
+
+class YearOfCopies(BaseModel):
+    """The coming year of a job on one store, if every run succeeds and sizes stay as they are."""
+
+    store: str
+    subject: str
+    subjects: int
+    rule: str
+    free: int | None
+    days: list[YearDay]

@@ -6,6 +6,8 @@ from typing import Literal
 
 from pydantic import BaseModel, Field
 
+from .keep import OptionalKeepText
+
 Words = Field(default="", max_length=500, description="only what holds these words")
 SubjectKind = Literal["", "account", "site", "host"]
 Contents = Literal["", "files", "databases", "mail", "system", "notes"]
@@ -74,9 +76,7 @@ class CoverageQuery(WordsQuery):
 
 
 class RetiringQuery(BaseModel):
-    keep: int | None = Field(
-        default=None, ge=1, le=10_000, description="as if so many copies were kept"
-    )
+    keep: OptionalKeepText = Field(default="", description="as if this were the keep rule")
 
 
 class RunsQuery(PageQuery):
@@ -170,3 +170,17 @@ class MailTryQuery(BaseModel):
 
 class SearchQuery(BaseModel):
     q: str = Field(min_length=1, max_length=200, description="a part of the name")
+
+
+class CalendarQuery(BaseModel):
+    days: int = Field(default=14, ge=1, le=60, description="how many days from now on")
+
+
+class SettingChangesQuery(PageQuery):
+    kind: Literal["", "job"] = Field(default="", description="only of this kind of thing")
+    name: str = Field(default="", description="only of the thing of this name")
+
+
+class AlertsQuery(PageQuery):
+    state: Literal["", "open", "closed"] = Field(default="", description="only these")
+    job: str = Field(default="", description="only of this job")

@@ -1,32 +1,49 @@
-"""Reports as they were sent, the outbox, and the mail server."""
+"""Reports as they were sent, the outbox, and where reports go."""
 
 from __future__ import annotations
 
 from datetime import datetime
 from typing import Annotated, Literal
 
-from pydantic import AfterValidator, BaseModel, Field
+from pydantic import AfterValidator, BaseModel, Field, model_validator
 
-from .jobs import _address
+from .inventory import Name, mail_address_or_empty
 
 
-def _address_or_empty(value: str) -> str:
-    return _address(value) if value.strip() else ""
+def _web_address(value: str) -> str:
+    value = value.strip()
+    scheme, _, rest = value.partition("://")
+    if scheme not in ("http", "https") or not rest or any(c.isspace() for c in value):
+        raise ValueError("Write an address such as https://chat.sedge-quill.example/hooks/….")
+    return value
 
 
 class Report(BaseModel):
+    """A message; ``channel`` is where it goes when that is not mail. ``state`` is waiting, sent or
+    undeliverable, ``kind`` run, maintenance, alert or digest."""
+
     id: int
     run: int | None
     job: str
     at: datetime
+    kind: str = "run"
     title: str
     recipients: list[str]
+    channel: str = ""
     state: str
     sent: datetime | None = None
     last_error: str = ""
 
 
 class ReportDetail(Report):
+    text: str
+    html: str
+
+
+class ReportPreview(BaseModel):
+    """A message as it would be written now."""
+
+    title: str
     text: str
     html: str
 
@@ -38,13 +55,18 @@ class OutboxItem(BaseModel):
     report: int
     title: str
     recipients: list[str]
+    channel: str = ""
     attempts: int
     next_try: datetime
     last_error: str
 
 
 class MailServer(BaseModel):
-    """Where reports are handed in. The password is given when saving, never given back."""
+    """Where reports are handed in. The password is given when saving, never given back.
+
+    ``second_way`` is the channel by which a report goes that the mail server has not taken for an
+    hour; it is tried here for ``days`` days.
+    """
 
     address: str = ""
     port: int = Field(default=587, ge=1, le=65535)
@@ -52,4 +74,109 @@ class MailServer(BaseModel):
     user: str = ""
     password: str | None = Field(default=None, repr=False, exclude_if=lambda value: value is None)
     password_set: bool = False
-    sender: Annotated[str, AfterValidator(_address_or_empty)] = ""
+    sender: Annotated[str, AfterValidator(mail_address_or_empty)] = ""
+    second_way: str = ""
+    days: int = Field(default=5, ge=1, le=30)
+
+
+class ChannelInput(BaseModel):
+    """A webhook that reports go to as well.
+
+    ``form`` is what it gets: “message” the whole of a report as JSON, signed with ``secret``
+    (Standard Webhooks 1.0); “text” and “content” one line under that name, as many chat services
+    take it; “template” what ``template`` makes of it, which must be JSON. ``secret`` is given when
+    saving, never given back; left out, it stays as it was.
+    """
+
+    name: Name
+    url: Annotated[str, AfterValidator(_web_address)] = Field(repr=False)
+    form: Literal["message", "text", "content", "template"] = "message"
+    template: str = Field(default="", max_length=20_000)
+    secret: str | None = Field(default=None, repr=False, exclude_if=lambda value: value is None)
+
+    @model_validator(mode="after")
+    def _fits(self) -> ChannelInput:
+        if self.form == "template" and not self.template.strip():
+            raise ValueError("template: write one, or choose another form.")
+        return self
+
+
+class Channel(BaseModel):
+    """A webhook as it is listed: of its address only the host, for the rest may be secret."""
+
+    name: str
+    host: str
+    form: str
+    template: str = ""
+    secret_set: bool = False
+    jobs: list[str] = []
+
+
+class ChannelAnswer(BaseModel):
+    """What a webhook answered: its status, how long it took in seconds, and the beginning of the
+    body."""
+
+    ok: bool
+    status: int | None
+    seconds: float
+    body: str
+    error: str = ""
+
+
+class Template(BaseModel):
+    """The words of a message: as they are in force, and as they came along."""
+
+    name: str
+    text: str
+    shipped: str
+    changed: bool
+
+
+class TemplateText(BaseModel):
+    """A text in place of a template; None for the one that came along."""
+
+    text: str | None = None
+
+
+class WebhookTask(BaseModel):
+    """A subject's part of a run, in a webhook's message; sizes are bytes."""
+
+    subject_kind: str
+    subject: str
+    outcome: str
+    bundle: str
+    bytes: int
+    packed: int
+    seconds: float
+    error: str
+    warnings: list[str]
+    stores: dict[str, str]
+
+
+class WebhookStore(BaseModel):
+    """What a store holds, in a webhook's message."""
+
+    name: str
+    copies: int
+    bytes: int
+
+
+class WebhookMessage(BaseModel):
+    """What a webhook of the form “message” gets. ``version`` grows when a field changes its
+    meaning; fields may be added. ``event`` is run, alert, digest, maintenance or try."""
+
+    version: int = 1
+    event: str
+    at: datetime
+    title: str
+    sentence: str
+    outcome: str = ""
+    trouble: bool = False
+    job: str = ""
+    run: int | None = None
+    started: datetime | None = None
+    ended: datetime | None = None
+    link: str = ""
+    text: str = ""
+    tasks: list[WebhookTask] = []
+    stores: list[WebhookStore] = []

@@ -33,6 +33,10 @@ class Task(BaseModel):
     packed: int = 0
     started: datetime | None = None
     ended: datetime | None = None
+    #: Within what time it may begin, and how often it was begun.
+    not_before: datetime | None = None
+    not_after: datetime | None = None
+    attempts: int = 0
     warnings: list[str] = []
     copies: list[TaskCopy] = []
     changes: Changes | None = None
@@ -49,6 +53,8 @@ class Run(BaseModel):
     id: int
     job: str
     zone: str = "UTC"
+    #: What it is called, where it has a name of its own.
+    label: str = ""
     state: str
     outcome: str | None = None
     started_by: str
@@ -117,11 +123,15 @@ class SubjectNights(BaseModel):
 
 
 class Attention(BaseModel):
-    """Something that needs attention: what, and where to go."""
+    """Something that needs attention: what, and where to go; the open alert of it, and who has
+    acknowledged that."""
 
     level: str
     text: str
     link: str
+    alert: int | None = None
+    acknowledged_by: str = ""
+    note: str = ""
 
 
 class Overview(BaseModel):

@@ -4,21 +4,33 @@ from __future__ import annotations
 
 import json
 import sqlite3
+from dataclasses import dataclass
+from datetime import datetime
+from statistics import median
 from typing import Any, Protocol
 
 import msgspec
 
+from ..core.bundle.layout import moment_of
 from ..core.bundle.manifest import ManifestSummary
 from ..core.errors import MissingError
+from ..core.retention import RetentionCopy
 from ..models import (
     Bundle,
     BundleDetail,
     Copy,
     Page,
+    Pin,
 )
 from . import maintenance, usage
-from .db import now
+from .db import now, stamp
 from .paging import PageRequest, Query, like, page
+
+#: Whether a bundle is pinned and its pin has not ended.
+PINNED = (
+    "(bundle.pinned AND coalesce(bundle.pinned_until, '9') > "
+    "strftime('%Y-%m-%dT%H:%M:%f', 'now') || '+00:00')"
+)
 
 
 class MadeBundle(Protocol):
@@ -69,6 +81,8 @@ def _fields(db: sqlite3.Connection, row: sqlite3.Row) -> dict[str, Any]:
         "new_bytes": row["new_bytes"],
         "packed": row["packed"],
         "outcome": row["outcome"],
+        "label": row["label"],
+        "pin": Pin(reason=row["pin_reason"], until=row["pinned_until"]) if row["pinned"] else None,
         "copies": _copies(db, row["id"]),
     }
 
@@ -168,12 +182,14 @@ def add(
     run_id: int,
     result: MadeBundle,
     store_ids: list[int],
+    label: str = "",
+    pinned_until: str | None = None,
 ) -> int:
-    """A confirmed bundle with its copies."""
+    """A confirmed bundle with its copies; one with a label is pinned until a moment."""
     key = db.execute(
         "INSERT INTO bundle (subject_kind, subject, name, job, host, run_id, moment, entries, "
-        "bytes, packed, outcome, manifest, new_bytes) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, "
-        "?, ?)",
+        "bytes, packed, outcome, manifest, new_bytes, label, pinned, pin_reason, pinned_until) "
+        "VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
         (
             subject_kind,
             subject,
@@ -188,6 +204,10 @@ def add(
             result.outcome,
             msgspec.json.encode(result.manifest).decode(),
             result.manifest.new_bytes,
+            label,
+            bool(label),
+            label,
+            pinned_until,
         ),
     ).lastrowid
     assert key is not None
@@ -218,7 +238,9 @@ def copies_by_store(
     found: dict[str, list[str]] = {}
     for name, store in db.execute(
         "SELECT bundle.name, store.name FROM bundle JOIN copy ON bundle_id=bundle.id JOIN store ON "
-        "store.id=store_id WHERE subject_kind=? AND subject=? AND NOT pinned ORDER BY moment",
+        "store.id=store_id WHERE subject_kind=? AND subject=? AND NOT "
+        + PINNED
+        + " ORDER BY moment",
         (subject_kind, subject),
     ):
         found.setdefault(store, []).append(name)
@@ -227,14 +249,23 @@ def copies_by_store(
 
 def known_on(
     db: sqlite3.Connection, subject_kind: str, subject: str, job: str, store: str
-) -> list[tuple[str, bool]]:
-    """(name, pinned) of the job's bundles of a subject on a store, in the order in which they were
-    made.
+) -> list[RetentionCopy]:
+    """The copies that a job made of a subject on a store, in the order in which they were made.
+
+    One is not good when files are known to be damaged that it needs there.
     """
     return [
-        (row["name"], bool(row["pinned"]))
+        RetentionCopy(
+            row["name"],
+            moment_of(row["name"]) or datetime.fromisoformat(row["moment"]),
+            bool(row["stays"]),
+            not row["harmed"],
+        )
         for row in db.execute(
-            "SELECT bundle.name, pinned FROM bundle JOIN copy ON bundle_id=bundle.id "
+            f"SELECT bundle.name, bundle.moment, {PINNED} AS stays, EXISTS (SELECT 1 FROM damage, "
+            "json_each(damage.bundles) WHERE damage.store_id=copy.store_id AND "
+            "damage.subject_kind=bundle.subject_kind AND damage.subject=bundle.subject AND "
+            "json_each.value=bundle.name) AS harmed FROM bundle JOIN copy ON bundle_id=bundle.id "
             "JOIN store ON store.id=store_id WHERE subject_kind=? AND subject=? AND job=? "
             "AND store.name=? ORDER BY bundle.id",
             (subject_kind, subject, job, store),
@@ -336,12 +367,22 @@ def count_since(
     )
 
 
+#: The bundles of which every copy needs files that are known to be damaged.
+_LOST = (
+    "SELECT harmed.id FROM (SELECT DISTINCT bundle.id, damage.store_id FROM damage, "
+    "json_each(damage.bundles) JOIN bundle ON bundle.name=json_each.value AND "
+    "bundle.subject_kind=damage.subject_kind AND bundle.subject=damage.subject) AS harmed "
+    "JOIN copy ON copy.bundle_id=harmed.id AND copy.store_id=harmed.store_id GROUP BY harmed.id "
+    "HAVING count(*) >= (SELECT count(*) FROM copy AS every WHERE every.bundle_id=harmed.id)"
+)
+
+
 def newest_by_job(db: sqlite3.Connection) -> dict[tuple[str, str], dict[str, str]]:
-    """By (subject kind, subject): by job, the moment of the newest bundle that has a copy."""
+    """By (subject kind, subject): by job, the moment of the newest bundle that has a good copy."""
     found: dict[tuple[str, str], dict[str, str]] = {}
     for kind, subject, job, moment in db.execute(
-        "SELECT subject_kind, subject, job, max(moment) FROM bundle GROUP BY subject_kind, "
-        "subject, job"
+        "SELECT subject_kind, subject, job, max(moment) FROM bundle WHERE id NOT IN "
+        f"({_LOST}) GROUP BY subject_kind, subject, job"
     ):
         found.setdefault((kind, subject), {})[job] = moment
     return found
@@ -365,6 +406,69 @@ def measured(
             )
             return sum(manifest["contents"][kind]["bytes"] for kind in contents), packed
     return None
+
+
+def pin(db: sqlite3.Connection, bundle_id: int, pin: Pin | None) -> None:
+    """Exempt a bundle from retiring, or no more."""
+    db.execute(
+        "UPDATE bundle SET pinned=?, pin_reason=?, pinned_until=? WHERE id=?",
+        (
+            pin is not None,
+            pin.reason if pin else "",
+            stamp(pin.until) if pin and pin.until else None,
+            bundle_id,
+        ),
+    )
+
+
+def usual_growth(db: sqlite3.Connection, subject_kind: str, subject: str, job: str) -> int:
+    """What the last incremental bundles of a job brought in the middle, packed, in bytes."""
+    rows = [
+        int(row["packed"])
+        for row in db.execute(
+            "SELECT packed FROM bundle WHERE subject_kind=? AND subject=? AND job=? AND "
+            "json_extract(manifest, '$.brings')='incremental' ORDER BY id DESC LIMIT 10",
+            (subject_kind, subject, job),
+        )
+    ]
+    return int(median(rows)) if rows else 0
+
+
+@dataclass(frozen=True, slots=True)
+class BundleMeasure:
+    """How large a bundle is, and how many entries changed since the previous one (None where that
+    was not counted)."""
+
+    bytes: int
+    entries: int
+    changes: int | None
+
+
+def newest_ids(db: sqlite3.Connection) -> dict[tuple[str, str, str], int]:
+    """By (subject kind, subject, job), the number of the newest bundle."""
+    return {
+        (row[0], row[1], row[2]): row[3]
+        for row in db.execute(
+            "SELECT subject_kind, subject, job, max(id) FROM bundle GROUP BY subject_kind, "
+            "subject, job"
+        )
+    }
+
+
+def measures(
+    db: sqlite3.Connection, subject_kind: str, subject: str, job: str, most: int = 11
+) -> list[BundleMeasure]:
+    """The last bundles of a job and subject, newest first."""
+    return [
+        BundleMeasure(row["bytes"], row["entries"], row["changes"])
+        for row in db.execute(
+            "SELECT bytes, entries, json_extract(manifest, '$.changes.new') + "
+            "json_extract(manifest, '$.changes.changed') + json_extract(manifest, '$.changes.gone')"
+            " AS changes FROM bundle WHERE subject_kind=? AND subject=? AND job=? "
+            "ORDER BY id DESC LIMIT ?",
+            (subject_kind, subject, job, most),
+        )
+    ]
 
 
 def count(db: sqlite3.Connection) -> int:

@@ -142,7 +142,7 @@ def _job(
             stores=[store],
             timetable="by hand",
             mode="incremental" if any(r.manifest.brings != "full" for r in rows) else "full",
-            keep=1000,
+            keep="1000 newest",
             enabled=False,
         )
         jobs.save_job(db, job)

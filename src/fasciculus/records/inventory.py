@@ -160,6 +160,16 @@ def hosts_of(db: sqlite3.Connection, kind: str) -> dict[str, SubjectHost]:
     return found
 
 
+def contacts(db: sqlite3.Connection, kind: str) -> dict[str, str]:
+    """By subject of a kind, the contact of its account, where there is one."""
+    source = {
+        "account": "SELECT name, contact FROM account WHERE contact != ''",
+        "site": "SELECT site.name, contact FROM site JOIN account ON account.id=account_id WHERE "
+        "contact != ''",
+    }
+    return dict(map(tuple, db.execute(source[kind]))) if kind in source else {}
+
+
 def host_of_subject(db: sqlite3.Connection, kind: str, name: str) -> str | None:
     """The host of one subject, None where the subject is not there any more."""
     sql = {
@@ -208,6 +218,7 @@ def _account(db: sqlite3.Connection, row: sqlite3.Row, covered: CoverageLookup) 
             )
         ],
         excludes=json.loads(row["excludes"]),
+        contact=row["contact"],
         gone_since=row["gone_since"],
         covered_by=covered("account", row["name"]),
         newest=row["newest"],
@@ -295,6 +306,7 @@ def every_account(db: sqlite3.Connection, host: str = "") -> list[Account]:
             databases=[],
             mail_domains=[],
             excludes=json.loads(row["excludes"]),
+            contact=row["contact"],
             gone_since=row["gone_since"],
         )
     for row in db.execute("SELECT account_id, name, root FROM site ORDER BY name"):
@@ -418,8 +430,9 @@ def save_account(db: sqlite3.Connection, new: AccountFields, old_name: str | Non
     try:
         if old_name is None:
             key = db.execute(
-                "INSERT INTO account (name, host_id, home, excludes) VALUES (?, ?, ?, ?)",
-                (new.name, found["id"], new.home, json.dumps(new.excludes)),
+                "INSERT INTO account (name, host_id, home, excludes, contact) "
+                "VALUES (?, ?, ?, ?, ?)",
+                (new.name, found["id"], new.home, json.dumps(new.excludes), new.contact),
             ).lastrowid
         else:
             row = db.execute("SELECT id FROM account WHERE name=?", (old_name,)).fetchone()
@@ -427,8 +440,8 @@ def save_account(db: sqlite3.Connection, new: AccountFields, old_name: str | Non
                 raise nearest(db, "account", old_name, "account")
             key = row["id"]
             db.execute(
-                "UPDATE account SET name=?, host_id=?, home=?, excludes=? WHERE id=?",
-                (new.name, found["id"], new.home, json.dumps(new.excludes), key),
+                "UPDATE account SET name=?, host_id=?, home=?, excludes=?, contact=? WHERE id=?",
+                (new.name, found["id"], new.home, json.dumps(new.excludes), new.contact, key),
             )
             for table in ("site", "database", "mail_domain"):
                 db.execute(f"DELETE FROM {table} WHERE account_id=?", (key,))

@@ -7,6 +7,7 @@ from __future__ import annotations
 import sqlite3
 from collections.abc import Iterator
 
+from ..core import retention
 from ..core.errors import SettingError
 from ..core.selection import Selection, check_known, chosen, gone
 from ..models import JobInput
@@ -118,8 +119,11 @@ def save_job(db: sqlite3.Connection, new: JobInput, old_name: str | None = None)
             f"There is a job “{new.name}” already.", "Choose another name.", field="name"
         ) from error
     db.executemany(
-        "INSERT INTO job_store VALUES (?, ?, ?)",
-        [(key, ids[name], position) for position, name in enumerate(new.stores)],
+        "INSERT INTO job_store VALUES (?, ?, ?, ?)",
+        [
+            (key, ids[name], position, retention.parse(new.keep_for(name)).bound)
+            for position, name in enumerate(new.stores)
+        ],
     )
 
 

@@ -4,7 +4,9 @@ from __future__ import annotations
 
 import json
 import sqlite3
-from datetime import datetime
+from collections.abc import Sequence
+from dataclasses import dataclass
+from datetime import UTC, datetime, timedelta
 
 from ..core.errors import MissingError
 from ..models import (
@@ -28,6 +30,8 @@ def _fields(row: sqlite3.Row) -> dict[str, object]:
         "run": row["run_id"],
         "job": row["job"],
         "at": row["at"],
+        "kind": row["kind"],
+        "channel": row["channel"],
         "title": row["title"],
         "recipients": json.loads(row["recipients"]),
         "state": row["state"],
@@ -60,23 +64,46 @@ def report(db: sqlite3.Connection, report_id: int) -> ReportDetail:
     return ReportDetail.model_validate({**_fields(row), "text": row["text"], "html": row["html"]})
 
 
-def add(
-    db: sqlite3.Connection,
-    run_id: int | None,
-    job: str,
-    title: str,
-    recipients: list[str],
-    text: str,
-    html: str,
-    message: bytes,
-) -> int:
+@dataclass(frozen=True, slots=True)
+class NewReport:
+    """A message to be sent: to addresses, or to a channel. ``message`` is what is handed over,
+    ``text`` and ``html`` what is shown of it; ``instead_of`` the report that could not be
+    delivered otherwise."""
+
+    kind: str
+    title: str
+    text: str
+    html: str
+    message: bytes
+    recipients: Sequence[str] = ()
+    channel: str = ""
+    run: int | None = None
+    job: str = ""
+    instead_of: int | None = None
+
+
+def add(db: sqlite3.Connection, new: NewReport) -> int:
     """A report that waits to be sent."""
     moment = now()
     return int(
         db.execute(
-            "INSERT INTO report (run_id, job, at, title, recipients, text, html, message, state, "
-            "next_try) VALUES (?, ?, ?, ?, ?, ?, ?, ?, 'waiting', ?)",
-            (run_id, job, moment, title, json.dumps(recipients), text, html, message, moment),
+            "INSERT INTO report (run_id, job, at, kind, title, recipients, channel, text, html, "
+            "message, state, next_try, instead_of) "
+            "VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, 'waiting', ?, ?)",
+            (
+                new.run,
+                new.job,
+                moment,
+                new.kind,
+                new.title,
+                json.dumps(list(new.recipients)),
+                new.channel,
+                new.text,
+                new.html,
+                new.message,
+                moment,
+                new.instead_of,
+            ),
         ).lastrowid
         or 0
     )
@@ -90,6 +117,7 @@ def outbox(db: sqlite3.Connection) -> list[OutboxItem]:
             report=row["id"],
             title=row["title"],
             recipients=json.loads(row["recipients"]),
+            channel=row["channel"],
             attempts=row["attempts"],
             next_try=row["next_try"],
             last_error=row["last_error"],
@@ -98,12 +126,39 @@ def outbox(db: sqlite3.Connection) -> list[OutboxItem]:
     ]
 
 
-def due(db: sqlite3.Connection) -> list[tuple[int, bytes, list[str], int]]:
-    """(id, message, recipients, attempts) of what is to be sent now."""
+@dataclass(frozen=True, slots=True)
+class DueReport:
+    """A report that is to be sent now."""
+
+    id: int
+    at: datetime
+    title: str
+    text: str
+    message: bytes
+    recipients: list[str]
+    channel: str
+    attempts: int
+    has_second_way: bool
+
+
+def due(db: sqlite3.Connection) -> list[DueReport]:
+    """What is to be sent now, oldest first."""
     return [
-        (row["id"], row["message"], json.loads(row["recipients"]), row["attempts"])
+        DueReport(
+            row["id"],
+            datetime.fromisoformat(row["at"]),
+            row["title"],
+            row["text"],
+            row["message"],
+            json.loads(row["recipients"]),
+            row["channel"],
+            row["attempts"],
+            bool(row["second"]),
+        )
         for row in db.execute(
-            "SELECT * FROM report WHERE state='waiting' AND next_try <= ? ORDER BY id LIMIT 50",
+            "SELECT report.*, EXISTS (SELECT 1 FROM report AS other WHERE "
+            "other.instead_of=report.id) OR instead_of IS NOT NULL AS second FROM report "
+            "WHERE state='waiting' AND next_try <= ? ORDER BY id LIMIT 50",
             (now(),),
         )
     ]
@@ -128,6 +183,20 @@ def put_off(db: sqlite3.Connection, report_id: int, until: datetime, error: str)
     )
 
 
+def give_up(db: sqlite3.Connection, report_id: int) -> None:
+    """A report that nobody took in days is tried no more."""
+    db.execute("UPDATE report SET state='undeliverable', next_try=NULL WHERE id=?", (report_id,))
+
+
 def hurry(db: sqlite3.Connection) -> int:
     """Make all that waits due now; returns how many."""
     return db.execute("UPDATE report SET next_try=? WHERE state='waiting'", (now(),)).rowcount
+
+
+def undeliverable(db: sqlite3.Connection) -> int:
+    """How many reports of the last week could be delivered on no way."""
+    since = stamp(datetime.now(UTC) - timedelta(days=7))
+    row = db.execute(
+        "SELECT count(*) FROM report WHERE state='undeliverable' AND at > ?", (since,)
+    ).fetchone()
+    return int(row[0])

@@ -4,7 +4,9 @@ from __future__ import annotations
 
 import json
 import sqlite3
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
+from datetime import UTC, datetime, timedelta
 from typing import Any
 
 import msgspec
@@ -21,7 +23,7 @@ from ..models import (
     TaskCopy,
 )
 from .bundles import MadeBundle
-from .db import now
+from .db import now, stamp
 from .paging import PageRequest, Query, page
 
 _RUN = (
@@ -121,6 +123,9 @@ def _tasks(db: sqlite3.Connection, column: str, value: int) -> list[Task]:
             packed=row["packed"],
             started=row["started"],
             ended=row["ended"],
+            not_before=row["not_before"],
+            not_after=row["not_after"],
+            attempts=row["attempts"],
             warnings=json.loads(row["warnings"]),
             changes=json.loads(row["changes"]) if row["changes"] else None,
             copies=copies.get(row["id"], []),
@@ -142,32 +147,57 @@ def active(db: sqlite3.Connection, job: str) -> int | None:
     return row["id"] if row else None
 
 
+def active_count(db: sqlite3.Connection, job: str) -> int:
+    """How many runs of a job have not ended."""
+    row = db.execute("SELECT count(*) FROM run WHERE job=? AND state != 'ended'", (job,)).fetchone()
+    return int(row[0])
+
+
 @dataclass(frozen=True, slots=True)
 class RunOptions:
-    """What somebody asked of a run when it was started: a full bundle, a comparison of contents."""
+    """What was asked of a run when it was started: a full bundle, a comparison of contents, only
+    some of the subjects; a name of its own, with the days for which its bundles are pinned."""
 
     full: bool = False
     compare: bool = False
+    names: tuple[str, ...] = ()
+    label: str = ""
+    keep_days: int = 0
+
+
+@dataclass(frozen=True, slots=True)
+class TaskTimes:
+    """Within what time a task may begin; None for any."""
+
+    not_before: datetime | None = None
+    not_after: datetime | None = None
 
 
 def options(db: sqlite3.Connection, run_id: int) -> RunOptions:
     """What was asked of a run."""
-    row = db.execute("SELECT full, compare FROM run WHERE id=?", (run_id,)).fetchone()
-    return RunOptions(bool(row["full"]), bool(row["compare"])) if row else RunOptions()
+    row = db.execute(
+        "SELECT full, compare, label, keep_days FROM run WHERE id=?", (run_id,)
+    ).fetchone()
+    if row is None:
+        return RunOptions()
+    return RunOptions(bool(row["full"]), bool(row["compare"]), (), row["label"], row["keep_days"])
 
 
 def add(
     db: sqlite3.Connection,
     job: JobInput,
     started_by: str,
-    subjects: list[tuple[str, str]],
+    subjects: Sequence[tuple[str, str]],
     key: str | None = None,
     options: RunOptions = RunOptions(),
+    times: Mapping[tuple[str, str], TaskTimes] | None = None,
 ) -> int:
-    """A queued run with a task for each subject."""
+    """A queued run with a task for each subject; ``times`` says within what time some begin."""
+    found = times or {}
     run_id = db.execute(
         "INSERT INTO run (job, zone, report_to, report_when, started_by, state, created, "
-        "idempotency_key, full, compare) VALUES (?, ?, ?, ?, ?, 'queued', ?, ?, ?, ?)",
+        "idempotency_key, full, compare, label, keep_days, pin_until) "
+        "VALUES (?, ?, ?, ?, ?, 'queued', ?, ?, ?, ?, ?, ?, ?)",
         (
             job.name,
             job.zone,
@@ -178,14 +208,56 @@ def add(
             key,
             options.full,
             options.compare,
+            options.label,
+            options.keep_days,
+            stamp(datetime.now(UTC) + timedelta(days=options.keep_days)) if options.label else None,
         ),
     ).lastrowid
     assert run_id is not None
     db.executemany(
-        "INSERT INTO task (run_id, subject_kind, subject, state) VALUES (?, ?, ?, 'queued')",
-        [(run_id, kind, name) for kind, name in subjects],
+        "INSERT INTO task (run_id, subject_kind, subject, state, not_before, not_after) "
+        "VALUES (?, ?, ?, 'queued', ?, ?)",
+        [
+            (run_id, *subject, _stamp(row.not_before), _stamp(row.not_after))
+            for subject in subjects
+            for row in [found.get(subject, TaskTimes())]
+        ],
     )
     return run_id
+
+
+def _stamp(moment: datetime | None) -> str | None:
+    return None if moment is None else stamp(moment)
+
+
+def pin_until(db: sqlite3.Connection, run_id: int) -> str | None:
+    """Until when the bundles of a run are pinned, if they are."""
+    row = db.execute("SELECT pin_until FROM run WHERE id=?", (run_id,)).fetchone()
+    return row["pin_until"] if row else None
+
+
+def limit(db: sqlite3.Connection, run_id: int, deadline: datetime) -> None:
+    """Note by what time a run must have ended."""
+    db.execute("UPDATE run SET deadline=? WHERE id=?", (stamp(deadline), run_id))
+
+
+def deadline(db: sqlite3.Connection, run_id: int) -> datetime | None:
+    """By what time a run must have ended, if there is such a time."""
+    row = db.execute("SELECT deadline FROM run WHERE id=?", (run_id,)).fetchone()
+    return datetime.fromisoformat(row["deadline"]) if row and row["deadline"] else None
+
+
+def wait_again(db: sqlite3.Connection, task_id: int, until: datetime) -> None:
+    """A task that failed waits for another try."""
+    db.execute(
+        "UPDATE task SET state='queued', started=NULL, not_before=? WHERE id=?",
+        (stamp(until), task_id),
+    )
+
+
+def attempts(db: sqlite3.Connection, task_id: int) -> int:
+    """How often a task was begun."""
+    return int(db.execute("SELECT attempts FROM task WHERE id=?", (task_id,)).fetchone()[0])
 
 
 def begin(db: sqlite3.Connection, run_id: int) -> None:
@@ -204,7 +276,10 @@ def end(db: sqlite3.Connection, run_id: int, outcome: str, sentence: str) -> Non
 
 
 def begin_task(db: sqlite3.Connection, task_id: int) -> None:
-    db.execute("UPDATE task SET state='running', started=? WHERE id=?", (now(), task_id))
+    db.execute(
+        "UPDATE task SET state='running', started=?, attempts=attempts+1 WHERE id=?",
+        (now(), task_id),
+    )
 
 
 def end_task(
@@ -351,6 +426,74 @@ def last_ended(db: sqlite3.Connection, job: str) -> dict[str, Any] | None:
         (job,),
     ).fetchone()
     return dict(row) if row else None
+
+
+def last_started_by_timetable(db: sqlite3.Connection, job: str) -> str | None:
+    """When the last run of a job was made that a timetable started, or that could not start."""
+    row = db.execute(
+        "SELECT max(created) FROM run WHERE job=? AND started_by LIKE 'timetable%'", (job,)
+    ).fetchone()
+    return row[0] if row else None
+
+
+def outcome_before(db: sqlite3.Connection, job: str, run_id: int) -> str | None:
+    """How the run of a job before another one ended, those left aside that did not start."""
+    row = db.execute(
+        "SELECT outcome FROM run WHERE job=? AND id < ? AND state='ended' AND outcome NOT IN "
+        "('skipped', 'cancelled') ORDER BY id DESC LIMIT 1",
+        (job, run_id),
+    ).fetchone()
+    return row["outcome"] if row else None
+
+
+def task_outcome_before(
+    db: sqlite3.Connection, job: str, subject_kind: str, subject: str, run_id: int
+) -> str | None:
+    """How the task of a subject in the run of a job before another one ended."""
+    row = db.execute(
+        "SELECT task.outcome FROM task JOIN run ON run.id=run_id WHERE run.job=? AND "
+        "subject_kind=? AND subject=? AND run_id < ? AND task.state='ended' AND task.outcome NOT "
+        "IN ('skipped', 'cancelled') ORDER BY task.id DESC LIMIT 1",
+        (job, subject_kind, subject, run_id),
+    ).fetchone()
+    return row["outcome"] if row else None
+
+
+def ended_between(db: sqlite3.Connection, job: str, begin: str, end: str) -> list[int]:
+    """The runs of a job that ended in a time, oldest first."""
+    return [
+        row["id"]
+        for row in db.execute(
+            "SELECT id FROM run WHERE job=? AND state='ended' AND ended > ? AND ended <= ? "
+            "ORDER BY id",
+            (job, begin, end),
+        )
+    ]
+
+
+def failing_stores(db: sqlite3.Connection) -> dict[str, str]:
+    """By store that took no copy of the last task that was to bring it one, the reason."""
+    return {
+        row["store"]: row["error"]
+        for row in db.execute(
+            "SELECT store.name AS store, task_copy.error FROM store JOIN task_copy ON "
+            "task_copy.store=store.name AND task_id=(SELECT max(task_id) FROM task_copy AS newest "
+            "WHERE newest.store=store.name) WHERE task_copy.error != ''"
+        )
+    }
+
+
+def durations(db: sqlite3.Connection, since: str) -> dict[str, list[float]]:
+    """By job, how many seconds its runs took that ended with bundles since a moment."""
+    found: dict[str, list[float]] = {}
+    for row in db.execute(
+        "SELECT job, started, ended FROM run WHERE state='ended' AND ended >= ? AND started IS NOT "
+        "NULL AND outcome IN ('done', 'warned', 'partial')",
+        (since,),
+    ):
+        began, ended = (datetime.fromisoformat(row[name]) for name in ("started", "ended"))
+        found.setdefault(row["job"], []).append((ended - began).total_seconds())
+    return found
 
 
 def nights(db: sqlite3.Connection, since: str) -> list[tuple[str, str, str, str]]:

@@ -4,13 +4,17 @@ from __future__ import annotations
 
 import json
 import sqlite3
-from collections.abc import Iterable
+from collections.abc import Container, Iterable
+from datetime import datetime
+from zoneinfo import ZoneInfo
 
 import msgspec
 
+from ..core import retention
 from ..core.bundle.manifest import ManifestSummary
+from ..core.retention import RetentionCopy
 from ..models import Page, Transfer, TransferDay
-from . import usage
+from . import jobs, usage
 from .db import now
 from .paging import PageRequest, Query, page
 
@@ -32,37 +36,70 @@ def missing(
     return _by_subject(rows)
 
 
-#: The bundles that keep rules would have left on the stores of their jobs, and that are not there.
+#: The bundles that keep rules may have left on the stores of their jobs, and that are not there.
 _MISSED = (
-    "WITH kept AS MATERIALIZED (SELECT id, name, json_extract(document, '$.keep') AS keep FROM "
-    "job WHERE enabled), ranked AS (SELECT bundle.id, kept.id AS job_id, keep, row_number() OVER "
+    "WITH kept AS MATERIALIZED (SELECT id, name FROM job WHERE enabled), "
+    "ranked AS (SELECT bundle.id, kept.id AS job_id, kept.name AS job, row_number() OVER "
     "(PARTITION BY subject_kind, subject, job ORDER BY moment DESC, bundle.id DESC) AS age "
     "FROM bundle JOIN kept ON kept.name=job "
     "WHERE (:kind='' OR (subject_kind=:kind AND subject=:subject)) AND "
+    "(:job='' OR kept.name=:job) AND "
     "(:store='' OR kept.id IN (SELECT job_id FROM job_store JOIN store ON store.id=store_id WHERE "
     "store.name=:store))) "
     "SELECT {columns} FROM ranked JOIN job_store ON job_store.job_id=ranked.job_id {joins} WHERE "
-    "age <= keep AND NOT EXISTS (SELECT 1 FROM copy WHERE bundle_id=ranked.id AND "
+    "age <= bound AND NOT EXISTS (SELECT 1 FROM copy WHERE bundle_id=ranked.id AND "
     "copy.store_id=job_store.store_id) {ends}"
 )
 
 
 def missed(
-    db: sqlite3.Connection, store: str, subject: _Subject | None = None
+    db: sqlite3.Connection, store: str, subject: _Subject | None = None, job: str = ""
 ) -> dict[_Subject, list[str]]:
     """By subject, the bundles that jobs wanted on a store and that are on others alone.
 
-    Only those that the job's keep rule would have left there: the newest ones.
+    Only those that the job's keep rule would have left there.
     """
     rows = db.execute(
         _MISSED.format(
-            columns="subject_kind, subject, bundle.name",
+            columns="subject_kind, subject, bundle.name, ranked.job",
             joins="JOIN store ON store.id=job_store.store_id JOIN bundle ON bundle.id=ranked.id",
             ends="AND store.name=:store ORDER BY moment, bundle.id",
         ),
-        {"store": store, **_named(subject)},
+        {"store": store, "job": job, **_named(subject)},
     )
-    return _by_subject(rows)
+    wanted: dict[tuple[str, str, str], Container[str]] = {}
+    found: dict[_Subject, list[str]] = {}
+    for kind, name, bundle, of_job in rows:
+        key = (kind, name, of_job)
+        if key not in wanted:
+            wanted[key] = _wanted(db, store, *key)
+        if bundle in wanted[key]:
+            found.setdefault((kind, name), []).append(bundle)
+    return found
+
+
+class _Everything(Container[str]):
+    def __contains__(self, _: object) -> bool:
+        return True
+
+
+def _wanted(
+    db: sqlite3.Connection, store: str, kind: str, subject: str, job_name: str
+) -> Container[str]:
+    """The bundles of a job and subject that its keep rule would leave on a store that has all."""
+    job = jobs.job(db, job_name)
+    rule = retention.parse(job.keep_for(store))
+    if rule.plain:
+        return _Everything()
+    copies = [
+        RetentionCopy(row["name"], datetime.fromisoformat(row["moment"]))
+        for row in db.execute(
+            "SELECT name, moment FROM bundle WHERE subject_kind=? AND subject=? AND job=? "
+            "ORDER BY id",
+            (kind, subject, job_name),
+        )
+    ]
+    return retention.kept(copies, rule, ZoneInfo(job.zone))
 
 
 def _named(subject: _Subject | None) -> dict[str, str]:
@@ -81,13 +118,20 @@ def lagging(db: sqlite3.Connection) -> dict[str, int]:
     """By store, how many bundles jobs wanted on it and it lacks."""
     rows = db.execute(
         _MISSED.format(
-            columns="store.name, count(*)",
+            columns="store.name, ranked.job, count(*)",
             joins="JOIN store ON store.id=job_store.store_id",
-            ends="GROUP BY store.id ORDER BY store.name",
+            ends="GROUP BY store.id, ranked.job ORDER BY store.name",
         ),
-        {"store": "", **_named(None)},
-    )
-    return {row[0]: row[1] for row in rows}
+        {"store": "", "job": "", **_named(None)},
+    ).fetchall()
+    known = {job.name: job for job in jobs.jobs(db)}
+    found: dict[str, int] = {}
+    for store, job, count in rows:
+        if not retention.parse(known[job].keep_for(store)).plain:
+            count = sum(map(len, missed(db, store, job=job).values()))
+        if count:
+            found[store] = found.get(store, 0) + count
+    return found
 
 
 def made(

@@ -23,11 +23,13 @@ from ..records import search
 from ..records.db import UnwritableError
 from . import api as _api
 from . import auth
+from .api import calendar as calendar_feed
 from .auth import problem
 from .context import Context
 from .downloads import Downloads
 from .operations import PREFIX, blueprint
-from .tasks.backups import AlreadyRunningError
+from .start_endpoint import PATH, StartEndpoint
+from .tasks.backups import AlreadyRunningError, PausedError
 from .web_server import BODY
 
 log = logging.getLogger(__name__)
@@ -35,6 +37,7 @@ log = logging.getLogger(__name__)
 CONSOLE = Path(__file__).parent / "console"
 _STATUS: tuple[tuple[type[FasciculusError], int], ...] = (
     (AlreadyRunningError, 409),
+    (PausedError, 409),
     (UnwritableError, 503),
     (MissingError, 404),
     (SettingError, 422),
@@ -101,7 +104,7 @@ def _errors(app: Flask) -> None:
 
     @app.errorhandler(Exception)
     def unexpected(error: Exception) -> Response:
-        log.exception("while answering %s %s", request.method, request.path)
+        log.exception("while answering %s %s", request.method, _without_secret(request.path))
         return problem(
             500,
             "Something unexpected happened.",
@@ -110,7 +113,15 @@ def _errors(app: Flask) -> None:
         )
 
 
+def _without_secret(path: str) -> str:
+    """A path without what opens something by being known."""
+    return f"{PATH}…" if path.startswith((PATH, "/calendar/")) else path
+
+
 def _other_pages(app: Flask, parts: Context) -> None:
+    StartEndpoint().install(app)
+    app.add_url_rule("/calendar/<secret>.ics", "calendar", calendar_feed.feed)
+
     @app.get("/health")
     def health() -> Response:
         checks = {

@@ -20,6 +20,8 @@ if TYPE_CHECKING:
     from .background.housekeeping import Housekeeper
     from .background.outbox import Outbox
     from .background.scheduler import Scheduler
+    from .background.watch import Watch
+    from .reports.reporter import Reporter
     from .tasks.service import Tasks
 
 
@@ -34,6 +36,8 @@ class Context:
     tasks: Tasks
     scheduler: Scheduler
     outbox: Outbox
+    reporter: Reporter
+    watch: Watch
     previews: Previews
     housekeeper: Housekeeper
     access: DriveAccess

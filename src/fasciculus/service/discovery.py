@@ -200,5 +200,5 @@ def _merged(old: Account, new: AccountInput) -> AccountInput:
     for database in new.databases:
         if database.site not in sites:
             database.site = None
-    new.excludes = old.excludes
+    new.excludes, new.contact = old.excludes, old.contact
     return new

@@ -6,10 +6,12 @@ import ctypes
 import logging
 import os
 import signal
+import sqlite3
 import sys
 import threading
 from collections.abc import Mapping
 from contextlib import suppress
+from datetime import datetime
 from pathlib import Path
 from types import FrameType
 
@@ -20,9 +22,12 @@ from ..records import settings, store_days, stores, users
 from ..records.db import Records
 from ..records.encryption import SecretCipher, read_key
 from .app import create_app
+from .background import digests
+from .background.alert_news import AlertNews
 from .background.housekeeping import Housekeeper
 from .background.outbox import Outbox
 from .background.scheduler import Scheduler
+from .background.watch import Watch
 from .context import Context
 from .drive_access import DriveAccess
 from .event_stream import EventStream
@@ -56,7 +61,7 @@ def build(config: Config, environment: Mapping[str, str] = os.environ) -> Contex
     cipher = SecretCipher(config.key_file)
     events = EventStream()
     reporter = Reporter(config, records, cipher, events)
-    outbox = Outbox(records, cipher, events)
+    outbox = Outbox(records, cipher, events, reporter.second_way)
 
     def ended(run_id: int) -> None:
         reporter.end(run_id)
@@ -73,20 +78,34 @@ def build(config: Config, environment: Mapping[str, str] = os.environ) -> Contex
         config, records, cipher, events, workers, ended, reporter, on_reported=outbox.wake
     )
     _first_start(config.home, records, environment)
+    scheduler = Scheduler(records, tasks, report)
+    glances = StoreGlances(records, cipher)
+
+    def tell(db: sqlite3.Connection, news: AlertNews) -> None:
+        reporter.alerts(db, news)
+        outbox.wake()
+
+    def send_digests(now: datetime) -> None:
+        if digests.send_due(records, cipher, reporter, now):
+            outbox.wake()
+
+    watch = Watch(config, records, cipher, events, scheduler, glances, tell, send_digests)
     return Context(
         config=config,
         records=records,
         cipher=cipher,
         events=events,
         tasks=tasks,
-        scheduler=Scheduler(records, tasks, report),
+        scheduler=scheduler,
         outbox=outbox,
+        reporter=reporter,
+        watch=watch,
         previews=Previews(workers),
         housekeeper=Housekeeper(
             config, records, cipher, events, tasks.busy, tasks.verify_due, tasks.catch_up
         ),
         access=DriveAccess(),
-        glances=StoreGlances(records, cipher),
+        glances=glances,
     )
 
 
@@ -111,11 +130,13 @@ def start(parts: Context) -> None:
     parts.scheduler.start()
     parts.outbox.start()
     parts.housekeeper.start()
+    parts.watch.start()
 
 
 def stop(parts: Context) -> None:
     """Stop in an order in which nothing new begins while the old ends."""
     parts.events.close()
+    parts.watch.stop()
     parts.scheduler.stop()
     parts.housekeeper.stop()
     parts.previews.stop()

@@ -8,6 +8,7 @@ from dataclasses import dataclass, field
 from datetime import datetime
 from pathlib import Path
 from typing import BinaryIO, Protocol
+from urllib.parse import urlsplit
 
 from ..core.errors import DamagedError
 from ..kinds import Secrets, Settings
@@ -16,12 +17,34 @@ from .access import AccessFlow, TokenFile
 _CHUNK = 1024 * 1024
 
 
+@dataclass(frozen=True, slots=True)
+class TlsAddress:
+    """A server that shows a certificate; ``begins`` is the protocol, smtp or ftp, in which TLS is
+    asked for, empty where it begins at once."""
+
+    host: str
+    port: int
+    begins: str = ""
+
+
+def https_address(url: str) -> TlsAddress | None:
+    """The server of an https address."""
+    parts = urlsplit(url)
+    if parts.scheme != "https" or not parts.hostname:
+        return None
+    return TlsAddress(parts.hostname, parts.port or 443)
+
+
 class StoreSettings(Settings):
     """The settings of a kind of store."""
 
     def on_this_machine(self) -> bool:
         """Whether what takes this machine takes the store too."""
         return False
+
+    def tls_address(self) -> TlsAddress | None:
+        """Where it shows a certificate, None where it shows none."""
+        return None
 
     def unprotected(self) -> str:
         """What can be read and changed on the way, such as “password and files”."""

@@ -20,7 +20,7 @@ from pydantic import Field, field_validator
 from ..core.errors import ConnectionLostError, UnreachableError
 from ..kinds import Secrets
 from .access import AccessFlow, DeviceRequest, Tokens
-from .base import StoreKind, StoreSettings, StoreSpec
+from .base import StoreKind, StoreSettings, StoreSpec, TlsAddress, https_address
 from .webdav import WebDavStore, web_address
 
 _GRANT = "urn:ietf:params:oauth:grant-type:device_code"
@@ -66,6 +66,9 @@ class DriveSettings(StoreSettings):
     @classmethod
     def _url(cls, value: str) -> str:
         return web_address(value)
+
+    def tls_address(self) -> TlsAddress | None:
+        return https_address(self.url)
 
     def unprotected(self) -> str:
         addresses = (self.url, self.device_url, self.token_url)

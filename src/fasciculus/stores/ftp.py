@@ -16,7 +16,7 @@ from pydantic import Field
 
 from ..core.errors import FasciculusError, MissingError, UnreachableError
 from ..ftp import FtpConnection, FtpSecrets, FtpSettings, FtpSpec
-from .base import ConnectStep, StoreItem, StoreKind, StoreSettings, StoreSpec
+from .base import ConnectStep, StoreItem, StoreKind, StoreSettings, StoreSpec, TlsAddress
 from .made_folders import MadeFolders
 
 _CHUNK = 256 * 1024
@@ -34,6 +34,9 @@ class FtpStoreSettings(FtpSettings, StoreSettings):
         description="It is made where it does not exist.",
         examples=["/bundles"],
     )
+
+    def tls_address(self) -> TlsAddress | None:
+        return TlsAddress(self.address, self.port, "ftp") if self.security == "tls" else None
 
     def unprotected(self) -> str:
         return "password and files" if self.security == "none" else ""

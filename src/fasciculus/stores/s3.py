@@ -28,7 +28,15 @@ from ..core.errors import (
 )
 from ..kinds import Secrets
 from ..network import reach, resolved
-from .base import ConnectStep, StoreItem, StoreKind, StoreSettings, StoreSpec
+from .base import (
+    ConnectStep,
+    StoreItem,
+    StoreKind,
+    StoreSettings,
+    StoreSpec,
+    TlsAddress,
+    https_address,
+)
 
 #: Larger files go in parts, several at once. A part is at least 5 MiB, and there are at most 10,000
 #: of them (limits of the S3 API).
@@ -88,6 +96,9 @@ class S3Settings(StoreSettings):
     @classmethod
     def _folder(cls, value: str) -> str:
         return value.strip().strip("/")
+
+    def tls_address(self) -> TlsAddress | None:
+        return https_address(self.endpoint)
 
     def unprotected(self) -> str:
         return "files" if self.endpoint.startswith("http:") else ""

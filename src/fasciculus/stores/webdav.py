@@ -28,7 +28,15 @@ from ..fields import certificate_field
 from ..kinds import Secrets
 from ..network import reach, resolved, tls_context, untrusted
 from . import stretches
-from .base import ConnectStep, StoreItem, StoreKind, StoreSettings, StoreSpec
+from .base import (
+    ConnectStep,
+    StoreItem,
+    StoreKind,
+    StoreSettings,
+    StoreSpec,
+    TlsAddress,
+    https_address,
+)
 from .made_folders import MadeFolders
 
 _CHUNK = 256 * 1024
@@ -70,6 +78,9 @@ class WebDavSettings(StoreSettings):
     @classmethod
     def _url(cls, value: str) -> str:
         return web_address(value)
+
+    def tls_address(self) -> TlsAddress | None:
+        return https_address(self.url)
 
     def unprotected(self) -> str:
         return "password and files" if self.url.startswith("http:") else ""

@@ -75,6 +75,11 @@ class StoreOrder(OrderData, kw_only=True):
     recorded: list[CopyOrder] = []
     #: Bundles of this job and subject that the records know on it, oldest first.
     known: list[str] = []
+    #: How many of them stay, and the zone in which days begin.
+    keep: str = "7 newest"
+    keep_zone: str = "UTC"
+    #: Those that are known to be damaged.
+    unsound: list[str] = []
     pinned: list[str] = []
 
     def spec(self) -> StoreSpec:
@@ -210,7 +215,10 @@ class BackupOrder(OrderData, kw_only=True, tag_field="order", tag="backup"):
     #: Flag files of hold pages, set while the bundle is taken.
     hold_flags: list[str] = []
     stores: list[StoreOrder]
-    keep: int
+    #: What its bundle is called instead of by its job.
+    label: str = ""
+    #: When the service says it began; the worker's own clock where it says nothing.
+    started: str = ""
     compression: str = "zstd"
     level: int | None = None
     piece_size: int

@@ -15,7 +15,7 @@ from types import FrameType
 
 from ..core.errors import FasciculusError
 from .dispatch import carry_out
-from .errors import CancelledError, NoStoreLeftError, error_text
+from .errors import CancelledError, NoStoreLeftError, error_text, is_passing
 from .events import Emitter, Finished
 from .orders import from_line
 from .results import AnyResult, Failure
@@ -51,7 +51,7 @@ def main() -> int:
     except Exception as error:
         if not isinstance(error, FasciculusError | OSError):
             traceback.print_exc()
-        result = Failure(outcome="failed", error=error_text(error))
+        result = Failure(outcome="failed", error=error_text(error), passing=is_passing(error))
         emitter.error(result.error)
     # All is done: a cancellation that comes now changes nothing.
     signal.signal(signal.SIGTERM, signal.SIG_IGN)

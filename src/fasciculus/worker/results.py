@@ -9,8 +9,9 @@ from msgspec import Struct, field
 from ..core.bundle.manifest import ManifestSummary
 
 #: ``done``; ``warned``: done, with warnings; ``partial``: a store has no copy; ``failed``: nothing
-#: was made; ``cancelled``: on request; ``interrupted``: the worker or the service was ended.
-Outcome = Literal["done", "warned", "partial", "failed", "cancelled", "interrupted"]
+#: was made; ``cancelled``: on request; ``interrupted``: the worker or the service was ended;
+#: ``skipped``: it was not begun.
+Outcome = Literal["done", "warned", "partial", "failed", "cancelled", "interrupted", "skipped"]
 
 
 class Result(Struct, kw_only=True):
@@ -21,7 +22,10 @@ class Result(Struct, kw_only=True):
 
 
 class Failure(Result, kw_only=True, tag_field="result", tag="failure"):
-    """An order of any kind that was not carried out."""
+    """An order of any kind that was not carried out; ``passing`` says that the same may succeed
+    later."""
+
+    passing: bool = False
 
 
 class BackupResult(Result, kw_only=True, tag_field="result", tag="backup"):

@@ -7,7 +7,7 @@ from fasciculus.core.bundle.manifest import DiffCounts
 from fasciculus.core.errors import MissingError, SettingError
 from fasciculus.records import bundles, inventory, jobs, runs
 from fasciculus.records.paging import PageRequest
-from fasciculus.service.tasks.backups import AlreadyRunningError, BackupHandler
+from fasciculus.service.tasks.backups import AlreadyRunningError, BackupHandler, RunStart
 from fasciculus.worker.events import CopyResult, CopyRetired, Log
 from fasciculus.worker.orders import BackupOrder, ReleaseOrder
 from fasciculus.worker.results import Failure
@@ -24,7 +24,7 @@ def handler(heronmere):
 def started(heronmere, handler, **fields):
     """A begun task of a run of one account, and its order."""
     heronmere.job(**fields)
-    _, tasks = handler.queue_run("nightly", "test")
+    _, tasks = handler.queue_run(RunStart("nightly", "test"))
     return tasks[0], handler.begin(tasks[0])
 
 
@@ -44,7 +44,7 @@ def test_a_run_has_a_task_for_each_subject_with_its_own_host(heronmere, handler)
     heronmere.host("sedge-2", at_once=3)
     heronmere.account("ferryline", host="sedge-2")
     heronmere.job()
-    run, tasks = handler.queue_run("nightly", "test")
+    run, tasks = handler.queue_run(RunStart("nightly", "test"))
     found = {task.subject: (task.host, task.run) for task in tasks}
     assert found == {
         ("account", "ferryline"): ("sedge-2", run),
@@ -59,13 +59,13 @@ def test_names_are_looked_up_with_their_kind(heronmere, handler):
     heronmere.host("sedge-2")
     heronmere.account("mill.example", host="sedge-2")
     heronmere.job(choice="listed", names=["mill.example"])
-    _, (task,) = handler.queue_run("nightly", "test")
+    _, (task,) = handler.queue_run(RunStart("nightly", "test"))
     assert (task.subject, task.host) == (("account", "mill.example"), "sedge-2")
     heronmere.job("of-sites", subjects="sites", choice="listed", names=["mill.example"])
-    _, (task,) = handler.queue_run("of-sites", "test")
+    _, (task,) = handler.queue_run(RunStart("of-sites", "test"))
     assert (task.subject, task.host) == (("site", "mill.example"), "reed-1")
     heronmere.job("of-hosts", subjects="hosts", contents=["system"])
-    _, tasks = handler.queue_run("of-hosts", "test")
+    _, tasks = handler.queue_run(RunStart("of-hosts", "test"))
     assert {task.subject[1]: task.host for task in tasks} == {
         "reed-1": "reed-1",
         "sedge-2": "sedge-2",
@@ -75,32 +75,34 @@ def test_names_are_looked_up_with_their_kind(heronmere, handler):
 def test_a_job_runs_once_at_a_time_and_again_when_it_has_ended(heronmere, handler):
     task, _ = started(heronmere, handler)
     with pytest.raises(AlreadyRunningError) as caught:
-        handler.queue_run("nightly", "test")
+        handler.queue_run(RunStart("nightly", "test"))
     assert caught.value.run_id == task.run and f"runs follow {task.run}" in caught.value.way_out
     end(handler, task, Failure(outcome="failed", error="x"))
     with heronmere.records.write() as db:
         runs.end(db, task.run, "failed", "x")
-    second, tasks = handler.queue_run("nightly", "test")
+    second, tasks = handler.queue_run(RunStart("nightly", "test"))
     assert second != task.run and len(tasks) == 1
 
 
 def test_one_key_is_one_run(heronmere, handler):
     heronmere.job()
-    run, tasks = handler.queue_run("nightly", "timetable", "nightly@02:15")
+    run, tasks = handler.queue_run(RunStart("nightly", "timetable", "nightly@02:15"))
     assert len(tasks) == 1
-    assert handler.queue_run("nightly", "timetable", "nightly@02:15") == (run, [])
+    assert handler.queue_run(RunStart("nightly", "timetable", "nightly@02:15")) == (run, [])
     with heronmere.records.write() as db:
         runs.end(db, run, "done", "")
-    assert handler.queue_run("nightly", "timetable", "nightly@02:15") == (run, []), "also later"
+    assert handler.queue_run(RunStart("nightly", "timetable", "nightly@02:15")) == (run, []), (
+        "also later"
+    )
 
 
 def test_a_job_that_covers_nothing_leaves_no_run(heronmere, handler):
     heronmere.job(subjects="sites", choice="all_but", names=["mill.example", "pond.example"])
     with pytest.raises(SettingError, match="covers nothing"):
-        handler.queue_run("nightly", "test")
+        handler.queue_run(RunStart("nightly", "test"))
     assert not runs.runs(heronmere.db, PageRequest()).items
     with pytest.raises(MissingError):
-        handler.queue_run("night", "test")
+        handler.queue_run(RunStart("night", "test"))
 
 
 # Events ---------------------------------------------------------------------------
@@ -156,7 +158,7 @@ def test_an_ending_may_be_written_twice(heronmere, handler):
 def test_a_run_ends_with_its_last_task(heronmere, handler):
     heronmere.account("ferryline")
     heronmere.job()
-    _, (one, two) = handler.queue_run("nightly", "test")
+    _, (one, two) = handler.queue_run(RunStart("nightly", "test"))
     for task in (one, two):
         handler.begin(task)
     end(handler, one, bundle_of(0))
@@ -223,7 +225,7 @@ def test_bundles_of_one_name_of_other_subjects_are_left_alone(heronmere, handler
     heronmere.bundle(0, subject=("site", "millpond"))
     kept = heronmere.listing(bundle_of(0).bundle, ("account", "ferryline"))
     heronmere.job(choice="listed", names=["millpond"])
-    _, (task,) = handler.queue_run("nightly", "test")
+    _, (task,) = handler.queue_run(RunStart("nightly", "test"))
     handler.take(task, CopyRetired(store="attic", bundle=bundle_of(0).bundle))
     assert {(row.subject_kind, row.subject) for row in all_bundles(heronmere)} == {
         ("account", "ferryline"),
@@ -239,7 +241,7 @@ def test_a_hold_page_is_taken_away_after_a_worker_that_broke_off(heronmere, hand
     heronmere.host("reed-2", hold_flag="/run/{account}.hold")
     heronmere.account("ferryline", host="reed-2")
     heronmere.job(choice="listed", names=["ferryline"], hold_page=True)
-    _, (task,) = handler.queue_run("nightly", "test")
+    _, (task,) = handler.queue_run(RunStart("nightly", "test"))
     carried = []
     handler.after_failure(task, carried.append)
     assert carried == [], "it had not begun"
@@ -260,7 +262,7 @@ def test_what_was_left_unfinished_is_found_again(heronmere, handler):
     for name in ("ferryline", "lanternchoir"):
         heronmere.account(name, host="reed-2")
     heronmere.job(choice="listed", names=["ferryline", "lanternchoir"], hold_page=True)
-    run, (one, two) = handler.queue_run("nightly", "test")
+    run, (one, two) = handler.queue_run(RunStart("nightly", "test"))
     handler.begin(one)
     found = {task.number: task for task in handler.unfinished()}
     assert set(found) == {one.number, two.number}

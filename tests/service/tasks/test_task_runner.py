@@ -65,6 +65,7 @@ class Records:
     def __init__(self):
         self.taken, self.ended, self.left, self.cleared = [], [], [], []
         self.broken, self.refuses, self.afterwards = 0, None, []
+        self.resumed, self.tries = [], []
 
     def begin(self, task):
         if self.refuses:
@@ -91,6 +92,12 @@ class Records:
 
     def clear(self, task):
         self.cleared.append(task.number)
+
+    def resumes(self, task):
+        return task.number in self.resumed
+
+    def again(self, task, result):
+        return self.tries.pop(0) if self.tries else None
 
     def unfinished(self):
         return list(self.left)

@@ -5,7 +5,7 @@ from __future__ import annotations
 import heapq
 from collections.abc import Hashable, Iterator, Mapping
 from dataclasses import dataclass
-from datetime import datetime, timedelta
+from datetime import UTC, datetime, timedelta
 from typing import Generic, TypeVar
 from zoneinfo import ZoneInfo
 
@@ -52,14 +52,18 @@ class StartPlan(Generic[K]):
         self._next: dict[K, tuple[datetime, Iterator[datetime]]] = {}
         self._heap: list[tuple[datetime, int, K]] = []
         self._number = 0
+        #: Up to when starts were looked for.
+        self._seen = datetime.min.replace(tzinfo=UTC)
 
     def renew(self, timed: Mapping[K, Timed], after: datetime) -> None:
         """Plan anew, from a moment on; what has not changed keeps its start that is due by then."""
         kept = {
             what: row
             for what, row in self._next.items()
-            if timed.get(what) == self._timed[what] and row[0] > after
+            # With a clock that was set back, earlier ones are to come again.
+            if after >= self._seen and timed.get(what) == self._timed[what] and row[0] > after
         }
+        self._seen = after
         self._timed, self._next, self._heap = dict(timed), {}, []
         for what, row in self._timed.items():
             if what in kept:
@@ -87,6 +91,7 @@ class StartPlan(Generic[K]):
         Of those of one timetable that went by while nobody looked, there is one.
         """
         found = []
+        self._seen = now
         while self._heap and self._heap[0][0] <= now:
             _, _, what = heapq.heappop(self._heap)
             moment, rest = self._next.pop(what)

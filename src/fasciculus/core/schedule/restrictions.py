@@ -60,7 +60,7 @@ def parse_hours(text: str) -> Hours | None:
         raise SettingError(
             f"“{text}” are not hours of the day.", "Write for example “22:00-05:00”.", field="hours"
         )
-    hours = Hours(time(*numbers[:2]), time(*numbers[2:]))
+    hours = Hours(time(numbers[0], numbers[1]), time(numbers[2], numbers[3]))
     if hours.begin == hours.end:
         raise SettingError(
             f"“{text}” begin and end at the same time.",
@@ -79,14 +79,14 @@ def _day_range(text: str) -> DayRange:
     first, dots, last = text.partition("..")
     try:
         begin, end = _day(first), _day(last if dots else first)
-    except ValueError:
-        begin = end = None
-    if begin is None or end is None or begin[1] != end[1]:
+        if begin[1] != end[1]:
+            raise ValueError("one of each kind")
+    except ValueError as error:
         raise SettingError(
             f"“{text}” is not a day.",
             "Write “2026-12-25”, “12-25” for each year, or two of them with “..” between.",
             field="days_off",
-        )
+        ) from error
     if end[0] < begin[0] and not begin[1]:
         raise SettingError(
             f"“{text}” ends before it begins.", "Write the earlier day first.", field="days_off"
@@ -145,6 +145,17 @@ class Restrictions:
     def allows(self, moment: datetime) -> bool:
         """Whether something may start at a moment."""
         return not self.why_not(moment)
+
+    def closes(self, moment: datetime) -> datetime | None:
+        """The end of the allowed hours that a moment lies in, None where the whole day is
+        allowed."""
+        if self.hours is None:
+            return None
+        local = moment.astimezone(self.where)
+        end = datetime.combine(local.date(), self.hours.end, self.where)
+        if end <= local:
+            end = datetime.combine(local.date() + timedelta(days=1), self.hours.end, self.where)
+        return end.astimezone(UTC)
 
     def over(self, moment: datetime) -> bool:
         """Whether nothing may start from a moment on."""

@@ -32,6 +32,7 @@ from ...models import (
     EntrySearch,
     LogLine,
     Page,
+    Pin,
     Restore,
     RestoreStart,
     Started,
@@ -87,6 +88,38 @@ def bundles_list(query: BundlesQuery) -> Page[Bundle]:
 @operation("GET", "/bundles/{bundle_id}", "One bundle", response=BundleDetail)
 def bundles_show(bundle_id: int) -> BundleDetail:
     return bundles.bundle(context().records.reader, bundle_id)
+
+
+@operation(
+    "PUT",
+    "/bundles/{bundle_id}/pin",
+    "Exempt a bundle from every keep rule, with a reason, until a moment or without end",
+    body=Pin,
+    response=BundleDetail,
+)
+def bundles_pin(bundle_id: int, body: Pin) -> BundleDetail:
+    if body.until is not None and body.until <= datetime.now(UTC):
+        raise SettingError("The pin would be over already.", "Give a moment to come.", "until")
+    return _pin(bundle_id, body)
+
+
+@operation(
+    "DELETE",
+    "/bundles/{bundle_id}/pin",
+    "Let a bundle retire again as the keep rule says",
+    response=BundleDetail,
+)
+def bundles_unpin(bundle_id: int) -> BundleDetail:
+    return _pin(bundle_id, None)
+
+
+def _pin(bundle_id: int, pin: Pin | None) -> BundleDetail:
+    with context().records.write() as db:
+        found = bundles.bundle(db, bundle_id)
+        bundles.pin(db, bundle_id, pin)
+    note("pinned" if pin else "unpinned", f"{found.subject} {found.name}")
+    context().events.changed("bundles")
+    return bundles_show(bundle_id)
 
 
 def _entry(entry: Entry, files: int, size: int) -> BundleEntry:

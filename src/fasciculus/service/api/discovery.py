@@ -2,21 +2,11 @@
 
 from __future__ import annotations
 
-from datetime import UTC, datetime, timedelta
-from functools import lru_cache
-
-from ...core import schedule
-from ...core.coverage import (
-    CoverageResult,
-    CoveringJob,
-    cover,
-    promise_of,
-)
+from ...core.coverage import CoverageResult
 from ...core.discovery.accounts import Proposal
 from ...core.errors import SettingError
 from ...models import (
     CoverageRow,
-    JobInput,
     Page,
     Preview,
     PreviewStart,
@@ -27,15 +17,15 @@ from ...models import (
     Unmatched,
 )
 from ...models.queries import CoverageQuery
-from ...records import bundles, inventory, jobs
+from ...records import inventory
 from ...records.paging import page_of
 from .. import discovery
 from ..context import context, order_sources
+from ..coverage import covered
 from ..operations import PREFIX, operation, page_request
 from ..tasks.orders.preview import preview_order
 from .auth import note
 
-_STARTS = 9
 _STATES = ("bare", "never", "late", "protected")
 
 
@@ -141,7 +131,7 @@ def coverage_list(query: CoverageQuery) -> Page[CoverageRow]:
     state, words = query.state, query.q.lower()
     rows = [
         row
-        for row in covered(query.host, query.account)
+        for row in covered(context().records, query.host, query.account)
         if (not state or row.state == state or (state == "trouble" and row.state != "protected"))
         and words in f"{row.thing.name} {row.thing.account}".lower()
     ]
@@ -169,58 +159,4 @@ def _row(row: CoverageResult) -> CoverageRow:
         state=row.state,
         jobs=row.jobs,
         newest=row.newest,
-    )
-
-
-def covered(host: str = "", account: str = "") -> list[CoverageResult]:
-    """Everything that wants protection, with how it is protected."""
-    # Overview and coverage are asked for by everybody who looks: computed once a change, or a
-    # minute.
-    moment = datetime.now(UTC)
-    key = (id(context()), context().records.version, moment.replace(second=0, microsecond=0))
-    if key not in _computed:
-        found = _computed_now(moment)
-        _computed.clear()
-        _computed[key] = found
-    else:
-        found = _computed[key]
-    return [
-        row
-        for row in found
-        if (not host or row.thing.host == host) and (not account or row.thing.account == account)
-    ]
-
-
-_computed: dict[tuple[int, int, datetime], list[CoverageResult]] = {}
-
-
-def _computed_now(moment: datetime) -> list[CoverageResult]:
-    db = context().records.reader
-    known = {kind: jobs.known_subjects(db, kind) for kind in ("accounts", "sites", "hosts")}
-    protectors = [
-        _protector(job, known[job.subjects], moment) for job in jobs.jobs(db) if job.enabled
-    ]
-    return cover(inventory.things(db), protectors, bundles.newest_by_job(db), moment)
-
-
-@lru_cache(maxsize=1024)
-def _usual_promise(text: str, zone: str, day: datetime) -> timedelta | None:
-    return promise_of(schedule.next_starts(schedule.parse(text), schedule.zone(zone), day, _STARTS))
-
-
-def _protector(job: JobInput, known: list[str], moment: datetime) -> CoveringJob:
-    promise = (
-        timedelta(hours=job.promise)
-        if job.promise
-        else _usual_promise(
-            job.timetable, job.zone, moment.replace(hour=0, minute=0, second=0, microsecond=0)
-        )
-    )
-    covers = frozenset(
-        name
-        for name in known
-        if job.choice == "all" or (name in job.names) == (job.choice == "listed")
-    )
-    return CoveringJob(
-        job.name, job.subjects, covers, frozenset(job.contents), job.databases.as_core(), promise
     )

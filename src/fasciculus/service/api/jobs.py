@@ -7,37 +7,17 @@ from datetime import UTC, datetime
 
 from flask import request
 
-from ...core import job_summary, retention, schedule, store_advice
-from ...core.bundle.layout import moment_of
+from ...core import job_summary, retention, schedule
 from ...core.bundle.sealing import Sealer
 from ...core.errors import SettingError
-from ...models import (
-    Job,
-    JobDefaults,
-    JobInput,
-    JobStart,
-    JobSummary,
-    Page,
-    Retiring,
-    Started,
-)
-from ...models.queries import JobsQuery, RetiringQuery
-from ...records import (
-    bundles,
-    jobs,
-    runs,
-    stores,
-)
+from ...models import Job, JobCopy, JobDefaults, JobInput, JobStart, Page, Started
+from ...models.queries import JobsQuery
+from ...records import changes, channels, jobs, pauses, runs, stores
 from ...records.paging import PageRequest
-from ..background.scheduler import next_start
+from .. import timetables
 from ..context import context
-from ..operations import (
-    PREFIX,
-    operation,
-    principal,
-)
-from ..space_needed import needed
-from ..store_facts import facts
+from ..operations import PREFIX, operation, principal
+from ..tasks.backups import RunStart
 from .auth import note
 
 
@@ -63,11 +43,16 @@ def _row(job: JobInput) -> Job:
     db = context().records.reader
     last = runs.last_ended(db, job.name)
     covers = len(jobs.covers(db, job))
+    now = datetime.now(UTC)
+    paused = pauses.pauses(db, now)
+    pause = timetables.pause_of(job.name, paused)
     return Job(
         **job.model_dump(),
-        summary=_sentence(job, covers),
+        summary=sentence_of(job, covers),
         covers=covers,
-        next_start=next_start(job.timetable, job.zone, datetime.now(UTC)) if job.enabled else None,
+        next_start=timetables.next_start(job, paused, now),
+        paused=(pause.reason or "paused") if pause else "",
+        paused_until=pause.until if pause else None,
         last_run=last["id"] if last else None,
         last_outcome=last["outcome"] if last else None,
         last_ended=last["ended"] if last else None,
@@ -75,7 +60,9 @@ def _row(job: JobInput) -> Job:
     )
 
 
-def _sentence(job: JobInput, covers: int) -> str:
+def sentence_of(job: JobInput, covers: int) -> str:
+    """What a job that covers so many subjects says it will do."""
+    starting = job.starting
     return job_summary.summary(
         subjects=job.subjects,
         choice=job.choice,
@@ -89,8 +76,15 @@ def _sentence(job: JobInput, covers: int) -> str:
         full_every=job.full_every if job.mode == "incremental" else 0,
         timetable=schedule.parse(job.timetable),
         zone=job.zone,
+        held=job_summary.held_back(
+            starting.first_day,
+            starting.last_day,
+            starting.hours,
+            len(starting.days_off),
+            starting.spread,
+        ),
         stores=job.stores,
-        keep=job.keep,
+        keep={name: retention.parse(job.keep_for(name)) for name in job.stores},
         report_to=job.report_to,
         report_when=job.report_when,
         enabled=job.enabled,
@@ -108,9 +102,17 @@ def job_defaults() -> JobDefaults:
 @operation("POST", "/jobs", "Add a job", body=JobInput, response=Job, status=201)
 def jobs_add(body: JobInput) -> Job:
     with context().records.write() as db:
-        _check_owners(db, body)
-        jobs.save_job(db, body)
+        _save(db, body)
     return _saved(body.name, "added job")
+
+
+def _save(db: sqlite3.Connection, job: JobInput, old_name: str | None = None) -> None:
+    """Save a job, and note what it was before."""
+    _check_owners(db, job)
+    channels.check_known(db, job.channels, "channels")
+    before = jobs.find(db, old_name) if old_name else None
+    jobs.save_job(db, job, old_name)
+    changes.add(db, principal().name, "job", job.name, before, job)
 
 
 def _check_owners(db: sqlite3.Connection, job: JobInput) -> None:
@@ -134,8 +136,7 @@ def jobs_show(name: str) -> Job:
 @operation("PUT", "/jobs/{name}", "Change a job", body=JobInput, response=Job)
 def jobs_change(name: str, body: JobInput) -> Job:
     with context().records.write() as db:
-        _check_owners(db, body)
-        jobs.save_job(db, body, name)
+        _save(db, body, name)
     return _saved(name, "changed job")
 
 
@@ -146,10 +147,43 @@ def jobs_remove(name: str) -> None:
             raise SettingError(
                 f"Job “{name}” is running, as run {going}.", "Wait for its end, or cancel it."
             )
+        before = jobs.job(db, name)
         jobs.remove_job(db, name)
+        changes.add(db, principal().name, "job", name, before, None)
     note("removed job", name)
     context().scheduler.refresh()
     context().events.changed("jobs")
+
+
+@operation(
+    "POST",
+    "/jobs/{name}/copy",
+    "A new job from another one's settings",
+    body=JobCopy,
+    response=Job,
+    status=201,
+)
+def jobs_copy(name: str, body: JobCopy) -> Job:
+    with context().records.write() as db:
+        old = jobs.job(db, name)
+        fields = {**old.model_dump(), **body.model_dump(exclude_none=True)}
+        if body.stores is not None:
+            fields["keep_on"] = {k: v for k, v in old.keep_on.items() if k in body.stores}
+        _save(db, JobInput(**fields))
+    return _saved(body.name, f"copied job {name} to")
+
+
+@operation(
+    "POST",
+    "/jobs/{name}/take-back/{change}",
+    "Make a job again what it was before a change",
+    response=Job,
+)
+def jobs_take_back(name: str, change: int) -> Job:
+    with context().records.write() as db:
+        before = JobInput.model_validate_json(changes.before(db, "job", name, change))
+        _save(db, before, name if jobs.find(db, name) is not None else None)
+    return _saved(name, f"took back change {change} of job")
 
 
 def _saved(name: str, action: str) -> Job:
@@ -164,108 +198,11 @@ def _saved(name: str, action: str) -> Job:
 )
 def jobs_start(name: str, body: JobStart) -> Started:
     key = request.headers.get("Idempotency-Key")
-    run_id = context().tasks.start_run(
-        name, principal().name, key, runs.RunOptions(body.full, body.compare)
-    )
+    run_id = context().tasks.start_run(RunStart(name, principal().name, key), options_of(body))
     note("started job", name)
     return Started(id=run_id, url=f"{PREFIX}/runs/{run_id}")
 
 
-@operation(
-    "GET",
-    "/jobs/{name}/retiring",
-    "What would retire now, and what that would free; nothing is removed",
-    response=Page[Retiring],
-    query=RetiringQuery,
-)
-def jobs_retiring(name: str, query: RetiringQuery) -> Page[Retiring]:
-    db = context().records.reader
-    job = jobs.job(db, name)
-    keep = query.keep or job.keep
-    kind = job.subjects[:-1]
-    rows = [
-        row
-        for subject in bundles.subjects_of(db, kind, name)
-        for store in job.stores
-        for row in _retiring(db, kind, subject, name, store, keep)
-    ]
-    return Page(items=rows, total=len(rows))
-
-
-def _retiring(
-    db: sqlite3.Connection, kind: str, subject: str, job: str, store: str, keep: int
-) -> list[Retiring]:
-    copies = [
-        retention.RetentionCopy(bundle, pinned)
-        for bundle, pinned in bundles.known_on(db, kind, subject, job, store)
-        if moment_of(bundle) is not None
-    ]
-    going = retention.retiring(copies, keep)
-    freed = retention.freed(
-        [copy.name for copy in going], bundles.pieces_on(db, kind, subject, store)
-    )
-    return [
-        Retiring(
-            subject_kind=kind,
-            subject=subject,
-            store=store,
-            bundle=copy.name,
-            moment=moment,
-            frees=freed[copy.name],
-        )
-        for copy in going
-        if (moment := moment_of(copy.name)) is not None
-    ]
-
-
-@operation(
-    "POST",
-    "/jobs/summary",
-    "What a job would do, before it is saved",
-    body=JobInput,
-    response=JobSummary,
-)
-def jobs_summary(body: JobInput) -> JobSummary:
-    db = context().records.reader
-    jobs.check_subjects(db, body, body.name)
-    covers = jobs.covers(db, body)
-    table = schedule.parse(body.timetable)
-    zone = schedule.zone(body.zone)
-    contents: list[str] = list(body.contents)
-    measured = [bundles.measured(db, body.subjects[:-1], name, contents) for name in covers]
-    known = [row for row in measured if row is not None]
-    others = [
-        (job.name, start)
-        for job in jobs.jobs(db)
-        if job.name != body.name
-        and job.enabled
-        and (start := next_start(job.timetable, job.zone, datetime.now(UTC)))
-    ]
-    targets = [stores.store(db, context().cipher, name) for name in body.stores]
-    starts = schedule.next_starts(table, zone, datetime.now(UTC), 5)
-    packed = sum(row[1] for row in known)
-    advice = job_summary.advice(
-        contents=body.contents,
-        timetable_text=table.text,
-        keep=body.keep,
-        report_to=body.report_to,
-        starts=starts,
-        others=others,
-        covers=len(covers),
-        enabled=body.enabled,
-        includes=bool(body.rules.includes),
-    )
-    known_facts = [facts(db, store) for store in targets]
-    advice = [*store_advice.of_stores(known_facts, packed, body.keep), *advice]
-    if packed:
-        advice.append(job_summary.fill_words(packed, body.keep, body.stores))
-    return JobSummary(
-        sentence=_sentence(body, len(covers)),
-        starts=starts,
-        covers=covers[:500],
-        bytes=sum(row[0] for row in known),
-        packed=packed,
-        unmeasured=len(covers) - len(known),
-        advice=advice,
-        space=needed(context().config, body, targets, packed, len(known)),
-    )
+def options_of(body: JobStart) -> runs.RunOptions:
+    """What was asked of a run, for the records."""
+    return runs.RunOptions(body.full, body.compare, tuple(body.names), body.label, body.keep_days)

@@ -3,17 +3,19 @@
 from __future__ import annotations
 
 from ...core.errors import FasciculusError, SettingError
+from ...core.run_report import RunReport
 from ...models import (
     MailServer,
     OutboxItem,
     Page,
     Report,
     ReportDetail,
+    ReportPreview,
     TryResult,
     TryStep,
 )
 from ...models.queries import MailTryQuery, ReportsQuery
-from ...records import reports
+from ...records import channels, jobs, reports
 from ..context import context
 from ..operations import operation, page_request
 from ..reports import mail
@@ -34,6 +36,44 @@ def reports_list(query: ReportsQuery) -> Page[Report]:
 @operation("GET", "/reports/{report_id}", "One report as it was sent", response=ReportDetail)
 def reports_show(report_id: int) -> ReportDetail:
     return reports.report(context().records.reader, report_id)
+
+
+@operation(
+    "GET",
+    "/jobs/{name}/report",
+    "The report of the last run of a job, as it would be written now",
+    response=ReportPreview,
+)
+def jobs_report(name: str) -> ReportPreview:
+    db = context().records.reader
+    report = _example(name)
+    text, html = context().reporter.rendered(db, "report", report)
+    return ReportPreview(title=report.title, text=text, html=html)
+
+
+def _example(name: str) -> RunReport:
+    db = context().records.reader
+    jobs.job(db, name)
+    report = context().reporter.example(db, name)
+    if report is None:
+        raise SettingError(
+            f"Job “{name}” has no run to report on yet.", "Start it once, and look again."
+        )
+    return report
+
+
+@operation(
+    "POST",
+    "/jobs/{name}/report/try",
+    "Send the report of the last run of a job to one address, now",
+    response=TryResult,
+    query=MailTryQuery,
+)
+def jobs_report_try(name: str, query: MailTryQuery) -> TryResult:
+    db = context().records.reader
+    report = _example(name)
+    text, html = context().reporter.rendered(db, "report", report)
+    return _sent(query.to, report.title, text, html)
 
 
 @operation("GET", "/outbox", "Reports that wait to be sent", response=Page[OutboxItem])
@@ -68,6 +108,8 @@ def mail_change(body: MailServer) -> MailServer:
             field="sender",
         )
     with context().records.write() as db:
+        if body.second_way:
+            channels.check_known(db, [body.second_way], "second_way")
         mail.save_server(db, context().cipher, body)
     note("changed the mail server", body.address)
     return mail_show()
@@ -81,15 +123,20 @@ def mail_change(body: MailServer) -> MailServer:
     query=MailTryQuery,
 )
 def mail_try(query: MailTryQuery) -> TryResult:
+    text = "Fasciculus can send its reports through this mail server.\n"
+    return _sent(query.to, "[Fasciculus] test message", text, f"<p>{text}</p>")
+
+
+def _sent(to: str, title: str, text: str, html: str) -> TryResult:
+    """Hand a message over now, and say how that went."""
     db, cipher = context().records.reader, context().cipher
     sender = mail.sender_of(db)
-    text = "Fasciculus can send its reports through this mail server.\n"
-    message = mail.compose(sender, [query.to], "[Fasciculus] test message", text, f"<p>{text}</p>")
+    message = mail.compose(sender, [to], title, text, html)
     try:
-        mail.send(mail.server(db, cipher), mail.password(db, cipher), sender, [query.to], message)
+        mail.send(mail.server(db, cipher), mail.password(db, cipher), sender, [to], message)
     except FasciculusError as error:
         step = TryStep(name="mail", ok=False, text=error.message, way_out=error.way_out)
         return TryResult(ok=False, steps=[step])
     return TryResult(
-        ok=True, steps=[TryStep(name="mail", ok=True, text=f"A message went to {query.to}.")]
+        ok=True, steps=[TryStep(name="mail", ok=True, text=f"A message went to {to}.")]
     )

@@ -3,21 +3,24 @@
 from __future__ import annotations
 
 import logging
+import sqlite3
 import threading
+from collections.abc import Callable
 from datetime import UTC, datetime, timedelta
 
-from ...core.errors import FasciculusError
-from ...records import reports
+from ...core.errors import ConnectionLostError, FasciculusError
+from ...records import channels, reports
 from ...records.db import Records
 from ...records.encryption import SecretCipher
 from ..event_stream import EventStream
-from ..reports import mail
+from ..reports import mail, webhook
 
 log = logging.getLogger(__name__)
 
 _FIRST_WAIT = 30.0
 _LONGEST_WAIT = 1800.0
 _LONGEST_PAUSE = 60.0
+_SECOND_WAY_AFTER = timedelta(hours=1)
 
 
 def wait_after(attempts: int) -> float:
@@ -26,10 +29,20 @@ def wait_after(attempts: int) -> float:
 
 
 class Outbox:
-    """A thread that sends reports in the order they were written."""
+    """A thread that sends reports in the order they were written.
 
-    def __init__(self, records: Records, cipher: SecretCipher, events: EventStream) -> None:
+    ``on_stuck`` gets what was not taken for an hour, once each.
+    """
+
+    def __init__(
+        self,
+        records: Records,
+        cipher: SecretCipher,
+        events: EventStream,
+        on_stuck: Callable[[sqlite3.Connection, reports.DueReport], None] = lambda db, due: None,
+    ) -> None:
         self._records, self._cipher, self._events = records, cipher, events
+        self._on_stuck = on_stuck
         self._changed = threading.Condition()
         self._pending = True
         self._closing = False
@@ -75,15 +88,35 @@ class Outbox:
     def _send_due(self) -> None:
         db = self._records.reader
         server, secret = mail.server(db, self._cipher), mail.password(db, self._cipher)
-        for report_id, message, recipients, attempts in reports.due(db):
+        away = ""
+        for due in reports.due(db):
+            if away and not due.channel:
+                # It would only keep all others waiting again.
+                self._put_off(due, away, timedelta(days=server.days))
+                continue
             try:
-                mail.send(server, secret, mail.sender_of(db), recipients, message)
+                if due.channel:
+                    way = channels.channel(db, self._cipher, due.channel)
+                    webhook.send(way, f"report-{due.id}", due.message)
+                else:
+                    mail.send(server, secret, mail.sender_of(db), due.recipients, due.message)
             except FasciculusError as error:
-                until = datetime.now(UTC) + timedelta(seconds=wait_after(attempts))
-                with self._records.write() as writer:
-                    reports.put_off(writer, report_id, until, error.sentence())
-                log.warning("report %s waits: %s", report_id, error.sentence())
+                if isinstance(error, ConnectionLostError) and not due.channel:
+                    away = error.sentence()
+                self._put_off(due, error.sentence(), timedelta(days=server.days))
             else:
                 with self._records.write() as writer:
-                    reports.sent(writer, report_id)
+                    reports.sent(writer, due.id)
             self._events.changed("reports")
+
+    def _put_off(self, due: reports.DueReport, error: str, most: timedelta) -> None:
+        """Try a report again later; after days of that, no more."""
+        now = datetime.now(UTC)
+        with self._records.write() as writer:
+            until = now + timedelta(seconds=wait_after(due.attempts))
+            reports.put_off(writer, due.id, until, error)
+            if now - due.at >= most:
+                reports.give_up(writer, due.id)
+            if now - due.at >= _SECOND_WAY_AFTER and not due.has_second_way:
+                self._on_stuck(writer, due)
+        log.warning("report %s waits: %s", due.id, error)

@@ -2,28 +2,29 @@
 
 from __future__ import annotations
 
-import heapq
 import logging
 import threading
 import time
 from collections.abc import Callable
 from datetime import UTC, datetime, timedelta
 
-from ...core import schedule
 from ...core.errors import FasciculusError
 from ...core.formatting import format_duration
-from ...models.stores import StoreFields
-from ...records import jobs, runs, settings, stores
+from ...core.schedule import Due, StartPlan, Timed
+from ...records import jobs, pauses, runs, settings, stores
 from ...records.db import Records, stamp
 from ...records.maintenance import MaintenanceOptions
-from ..tasks.backups import AlreadyRunningError
+from .. import timetables
+from ..tasks.backups import BY_TIMETABLE, AlreadyRunningError, RunStart
+from ..tasks.queue import Paused
 from ..tasks.service import Tasks
 
 log = logging.getLogger(__name__)
 
 _LONGEST_WAIT = 20.0
 _AFTER_FAILURE = 5.0
-_LATE = 90.0
+#: From when on a scheduler that does not look is called stopped: seen within a minute.
+_LATE = 45.0
 _KEY = "scheduler.last_look"
 _NONE = timedelta(0)
 #: What a clock that is kept right is never set by.
@@ -52,6 +53,10 @@ def _ticks() -> float:
     return time.clock_gettime(time.CLOCK_BOOTTIME)
 
 
+#: What starts: “job” or “store”, and its name.
+Started = tuple[str, str]
+
+
 class Scheduler:
     """Wakes at the next start of any job, or of copying between stores. ``refresh`` after one was
     changed.
@@ -62,7 +67,7 @@ class Scheduler:
         self._changed = threading.Condition()
         self._stale = True
         self._closing = False
-        self._heap: list[tuple[datetime, str, str]] = []
+        self.plan: StartPlan[Started] = StartPlan()
         self._looked = time.monotonic()
         self.clock_set, self._clock_set_at = "", 0.0
         self._thread = threading.Thread(target=self._loop, name="scheduler", daemon=True)
@@ -106,10 +111,8 @@ class Scheduler:
                     # Starts between the old time and the new one are still to come.
                     since, stale = min(since, moment), True
                 if stale:
-                    self._heap = self._next_starts(since)
-                self._start_due(moment)
-                with self._records.write() as db:
-                    settings.put(db, _KEY, stamp(moment))
+                    self.renew(since)
+                self.tick(moment)
                 since = moment
             except Exception:
                 log.exception("the scheduler failed; it looks again")
@@ -137,55 +140,68 @@ class Scheduler:
         return self.clock_set if time.monotonic() - self._clock_set_at < _SAID_FOR else ""
 
     def _pause(self) -> float:
-        if not self._heap:
+        soonest = self.plan.soonest
+        if soonest is None:
             return _LONGEST_WAIT
         # Never long: the clock may be set, or the machine sleep.
-        left = (self._heap[0][0] - datetime.now(UTC)).total_seconds()
+        left = (soonest - datetime.now(UTC)).total_seconds()
         return min(max(left, 0.05), _LONGEST_WAIT)
 
-    def _next_starts(self, after: datetime) -> list[tuple[datetime, str, str]]:
-        """When jobs and the copying between stores are due next: the moment, which, its name."""
+    # Starting --------------------------------------------------------------------
+
+    def renew(self, after: datetime) -> None:
+        """Plan anew when jobs, and the copying between stores, start next after a moment."""
         db = self._records.reader
-        heap = [
-            (start, "job", job.name)
+        paused = pauses.pauses(db, after)
+        timed: dict[Started, Timed] = {
+            ("job", job.name): timetables.of_job(job, paused)
             for job in jobs.jobs(db)
-            if job.enabled and (start := next_start(job.timetable, job.zone, after))
-        ]
-        heap += [
-            (start, "store", store.name)
-            for store in stores.copying(db)
-            if (start := next_start(store.copy_timetable, store.copy_zone, after))
-        ]
-        heapq.heapify(heap)
-        return heap
+            if job.enabled
+        }
+        timed |= {("store", store.name): timetables.of_store(store) for store in stores.copying(db)}
+        self.plan.renew(timed, after)
 
-    def _start_due(self, moment: datetime) -> None:
-        while self._heap and self._heap[0][0] <= moment:
-            due, what, name = heapq.heappop(self._heap)
+    def tick(self, moment: datetime) -> None:
+        """Start what is due at a moment, and note that it was looked at."""
+        self._tell_pauses(moment)
+        for due in self.plan.due(moment):
+            what, name = due.what
             if what == "job":
-                self._start(name, due, moment)
-                job = jobs.job(self._records.reader, name)
-                timetable, zone = job.timetable, job.zone
+                self._start(name, due)
             else:
-                store = stores.fields(self._records.reader, name)
-                self._copy(store)
-                timetable, zone = store.copy_timetable, store.copy_zone
-            if following := next_start(timetable, zone, moment):
-                heapq.heappush(self._heap, (following, what, name))
+                self._copy(name)
+        with self._records.write() as db:
+            settings.put(db, _KEY, stamp(moment))
 
-    def _copy(self, store: StoreFields) -> None:
+    def _tell_pauses(self, moment: datetime) -> None:
+        """Hold back the waiting tasks of what is paused."""
+        names = {row.job for row in pauses.pauses(self._records.reader, moment)}
+        self._tasks.pause(Paused(pauses.ALL in names, frozenset(names - {pauses.ALL})))
+
+    def _copy(self, name: str) -> None:
         """Bring what a store is to have from another one."""
+        store = stores.fields(self._records.reader, name)
         options = MaintenanceOptions(source=store.copy_from, move=store.copy_move)
         try:
-            self._tasks.start_maintenance("transfer", store.name, "timetable", options=options)
+            self._tasks.start_maintenance("transfer", store.name, BY_TIMETABLE, options=options)
         except FasciculusError as error:
             log.info("store %s: nothing was copied: %s", store.name, error.sentence())
 
-    def _start(self, name: str, due: datetime, moment: datetime) -> None:
-        late = moment - due > timedelta(minutes=2)
-        by = "timetable, made up for a missed start" if late else "timetable"
+    def _start(self, name: str, due: Due[Started]) -> None:
+        job = jobs.job(self._records.reader, name)
+        passed = due.earlier + due.missed
+        if due.missed and job.starting.missed == "skip":
+            self._skip(name, f"{_passed(passed)} while the service was down: not caught up.")
+            return
+        by = f"{BY_TIMETABLE}, made up for a missed start" if due.missed else BY_TIMETABLE
+        key = f"{BY_TIMETABLE} {name} {stamp(due.moment)}"
+        note = (
+            f"{_passed(passed)} while the service was down; this run stands for all."
+            if passed
+            else ""
+        )
         try:
-            self._tasks.start_run(name, by, key=f"timetable {name} {stamp(due)}")
+            self._tasks.start_run(RunStart(name, by, key, by_timetable=True, note=note))
         except AlreadyRunningError as error:
             self._skip(name, error.message)
         except FasciculusError as error:
@@ -195,15 +211,12 @@ class Scheduler:
         """A start that could not be is a run of its own in the records, so that it is seen."""
         with self._records.write() as db:
             job = jobs.job(db, name)
-            run_id = runs.add(db, job, "timetable", [])
+            run_id = runs.add(db, job, BY_TIMETABLE, [])
             runs.log(db, "run", run_id, "error", reason)
             runs.end(db, run_id, "skipped", f"{name}: not started. {reason}")
         self._report(run_id)
         log.warning("job %s was not started: %s", name, reason)
 
 
-def next_start(timetable: str, zone: str, after: datetime) -> datetime | None:
-    """The next start after a moment, None for what is started by hand."""
-    table = schedule.parse(timetable)
-    found = schedule.next_starts(table, schedule.zone(zone), after, 1)
-    return found[0] if found else None
+def _passed(count: int) -> str:
+    return "Its start passed" if count == 1 else f"{count} starts passed"

@@ -11,7 +11,7 @@ from email.message import EmailMessage
 from email.policy import SMTP
 from email.utils import format_datetime, localtime, make_msgid
 
-from ...core.errors import SettingError, UnreachableError
+from ...core.errors import ConnectionLostError, SettingError, UnreachableError
 from ...models import MailServer
 from ...records import settings
 from ...records.encryption import SecretCipher, merged
@@ -118,7 +118,7 @@ def send(
             "Choose another security or another port.",
         ) from error
     except (smtplib.SMTPException, OSError) as error:
-        raise UnreachableError(
+        raise ConnectionLostError(
             f"The mail server at {where} did not take the message: {error}.",
             "Is it running, and the port right?",
         ) from error

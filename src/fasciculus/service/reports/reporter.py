@@ -1,29 +1,38 @@
-"""Ends runs and writes their reports."""
+"""Ends runs and writes all messages: of runs, damage, alerts, and digests."""
 
 from __future__ import annotations
 
 import logging
 import sqlite3
-from collections.abc import Sequence
+from collections.abc import Callable, Iterable, Sequence
+from dataclasses import replace
 from datetime import UTC, datetime
-
-from jinja2 import Environment, PackageLoader, StrictUndefined, select_autoescape
+from typing import Any
 
 from ...config import Config
+from ...core.alert_report import AlertLine, AlertReport
+from ...core.digest import Digest
 from ...core.maintenance_report import DamageLine, MaintenanceReport
+from ...core.report_rules import wants
 from ...core.run_report import (
     CopyLine,
     RunReport,
     TaskLine,
     worst,
 )
-from ...models import MaintenanceTask, RunDetail
-from ...records import maintenance, reports, runs
+from ...core.watch import Finding
+from ...models import Alert, JobInput, MaintenanceTask, RunDetail, WebhookMessage, WebhookStore
+from ...records import channels, inventory, jobs, maintenance, reports, runs, settings, stores
 from ...records.db import Records
 from ...records.encryption import SecretCipher
 from ...records.paging import PageRequest
+from ...records.reports import NewReport
+from ...records.secrets import MAIL
+from ..background.alert_news import AlertNews
 from ..event_stream import EventStream
 from ..tasks.orders.connections import OrderSources
+from ..watch_settings import watch_settings
+from . import templates, webhook
 from .attachments import Attachment, attachments
 from .mail import compose, sender_of
 
@@ -41,13 +50,8 @@ class Reporter:
     ) -> None:
         self._config, self._records, self._cipher = config, records, cipher
         self._events = events
-        self._templates = Environment(
-            loader=PackageLoader("fasciculus.service", "templates"),
-            undefined=StrictUndefined,
-            autoescape=select_autoescape(["html"]),
-            trim_blocks=True,
-            lstrip_blocks=True,
-        )
+
+    # Runs ------------------------------------------------------------------------
 
     def end(self, run_id: int) -> None:
         """All tasks have ended: so has the run. Its end and its report are written together."""
@@ -59,14 +63,18 @@ class Reporter:
             outcome = worst([task.outcome or "failed" for task in run.tasks])
             run.outcome, run.ended = outcome, datetime.now(UTC)
             runs.end(db, run_id, outcome, report_of(run).sentence)
-            try:
-                self.report(run_id, attached)
-            except sqlite3.Error:
-                raise
-            except Exception:
-                # A report that cannot be written must not keep the run from ending.
-                log.exception("run %s: its report could not be written", run_id)
+            self._without_harm(run_id, lambda: self.report(run_id, attached))
         self._events.changed("runs")
+
+    @staticmethod
+    def _without_harm(run_id: int, write: Callable[[], None]) -> None:
+        """A report that cannot be written must not keep the run from ending."""
+        try:
+            write()
+        except sqlite3.Error:
+            raise
+        except Exception:
+            log.exception("run %s: its report could not be written", run_id)
 
     def _attachments(self, run_id: int) -> list[Attachment]:
         """What goes along with a report, read from a store before anything is written."""
@@ -79,16 +87,73 @@ class Reporter:
             return []
 
     def report(self, run_id: int, attached: Sequence[Attachment] = ()) -> None:
-        """Put the run's report into the outbox, if somebody wants it."""
+        """Put the run's reports into the outbox: to the addresses and channels of its job, and to
+        the contacts of its accounts, as far as they want one.
+        """
         with self._records.write() as db:
             run = runs.run(db, run_id)
             recipients, when = runs.report_settings(db, run_id)
             report = report_of(run, self._link(f"runs/{run_id}"))
-            if not recipients or (when == "trouble" and not report.trouble):
-                return
-            log = self._log_text(db, run_id, report) if report.trouble else None
-            self._put(db, "report", report, recipients, run_id, run.job, log, attached)
+            job = jobs.find(db, run.job)
+            previous = runs.outcome_before(db, run.job, run_id)
+            if wants(when, report.outcome, previous):
+                if recipients:
+                    lines = self._log_lines(db, run_id, report, job)
+                    self._mail(db, "report", "run", report, recipients, run_id, lines, attached)
+                for name in job.channels if job is not None else ():
+                    self._to_channel(db, name, "run", report, run_id)
+            if job is not None and job.report_contacts != "never":
+                self._tell_contacts(db, job, report, run_id)
         self._events.changed("reports")
+
+    def _tell_contacts(
+        self, db: sqlite3.Connection, job: JobInput, report: RunReport, run_id: int
+    ) -> None:
+        """Each account's contact gets the account's own part, and nothing of the others."""
+        contacts = inventory.contacts(db, job.subjects[:-1])
+        by_contact: dict[str, list[TaskLine]] = {}
+        for task in report.tasks:
+            if contact := contacts.get(task.subject):
+                previous = runs.task_outcome_before(
+                    db, job.name, task.subject_kind, task.subject, run_id
+                )
+                if wants(job.report_contacts, task.outcome, previous):
+                    by_contact.setdefault(contact, []).append(task)
+        for contact, tasks in by_contact.items():
+            own = replace(
+                report, tasks=tasks, outcome=worst([task.outcome for task in tasks]), link=""
+            )
+            names = {task.subject for task in tasks}
+            lines = self._log_lines(db, run_id, own, job, names)
+            self._mail(db, "report", "run", own, [contact], run_id, lines)
+
+    @staticmethod
+    def _log_lines(
+        db: sqlite3.Connection,
+        run_id: int,
+        report: RunReport,
+        job: JobInput | None,
+        subjects: set[str] | None = None,
+    ) -> str | None:
+        """The log as an attachment, where the job wants one; only of some subjects if so asked."""
+        attach = job.attach_log if job is not None else "trouble"
+        report.log_attached = attach == "always" or (attach == "trouble" and report.trouble)
+        if not report.log_attached:
+            return None
+        return "".join(
+            f"{report.local(line.at)}  {line.level:7}  {line.subject}  {line.text}\n"
+            for line in runs.raw_log(db, run_id, _LOG_LINES)
+            if subjects is None or line.subject in subjects
+        )
+
+    def example(self, db: sqlite3.Connection, job: str) -> RunReport | None:
+        """The report of the last run of a job that ended, None before there is one."""
+        last = runs.last_ended(db, job)
+        if last is None:
+            return None
+        return report_of(runs.run(db, last["id"]), self._link(f"runs/{last['id']}"))
+
+    # Damage ----------------------------------------------------------------------
 
     def maintenance(self, db: sqlite3.Connection, number: int) -> None:
         """Report on maintenance that has ended, if it found damage that nobody has been told about
@@ -118,37 +183,149 @@ class Reporter:
             report = maintenance_report_of(
                 work, zone, lines, helpers, self._link(f"stores/{work.store}")
             )
-            self._put(db, "maintenance", report, recipients)
+            self._mail(db, "maintenance", "maintenance", report, recipients)
 
-    def _put(
+    # Alerts and digests --------------------------------------------------------------
+
+    def alerts(self, db: sqlite3.Connection, news: AlertNews) -> None:
+        """Tell the people of each job of its alerts, and those of the watch of all others."""
+        watch = watch_settings(db)
+        known = {job.name: job for job in jobs.jobs(db)}
+        everybody = sorted({address for job in known.values() for address in job.report_to})
+        by_people: dict[tuple[tuple[str, ...], tuple[str, ...]], list[AlertLine]] = {}
+        rows: list[tuple[str, Finding | Alert]] = [("opened", row) for row in news.opened]
+        rows += [("open still", row) for row in news.reminded]
+        rows += [("closed", alert) for alert in news.closed]
+        for state, row in rows:
+            job = known.get(row.job)
+            people = tuple(job.report_to if job else watch.recipients or everybody)
+            ways = tuple(job.channels if job else watch.channels)
+            line = AlertLine(state, row.level, row.text, self._link(row.link.lstrip("/")))
+            by_people.setdefault((people, ways), []).append(line)
+        for (people, ways), lines in by_people.items():
+            report = AlertReport(datetime.now(UTC), watch.zone, lines, self._link("alerts"))
+            if people:
+                self._mail(db, "alert", "alert", report, people)
+            for name in ways:
+                self._to_channel(db, name, "alert", report)
+        if by_people:
+            self._events.changed("reports")
+
+    def digest(self, db: sqlite3.Connection, digest: Digest, people: Sequence[str]) -> None:
+        """Send a digest."""
+        digest = replace(digest, link=self._link("runs"))
+        self._mail(db, "digest", "digest", digest, people)
+        self._events.changed("reports")
+
+    # Writing -----------------------------------------------------------------------
+
+    def _mail(
         self,
         db: sqlite3.Connection,
         template: str,
-        report: RunReport | MaintenanceReport,
-        recipients: list[str],
+        kind: str,
+        report: Any,
+        recipients: Iterable[str],
         run_id: int | None = None,
-        job: str = "",
-        log: str | None = None,
+        lines: str | None = None,
         attached: Sequence[Attachment] = (),
     ) -> None:
-        """Put a report into the outbox."""
-        text = self._templates.get_template(f"{template}.txt").render(report=report)
-        html = self._templates.get_template(f"{template}.html").render(report=report)
+        """Put a message to addresses into the outbox."""
+        people = list(recipients)
+        text, html = self.rendered(db, template, report)
         message = compose(
-            sender_of(db), recipients, report.title, text, html, log, f"run-{run_id}.log", attached
+            sender_of(db), people, report.title, text, html, lines, f"run-{run_id}.log", attached
         )
-        reports.add(db, run_id, job, report.title, recipients, text, html, message)
+        job = getattr(report, "job", "")
+        reports.add(
+            db, NewReport(kind, report.title, text, html, message, people, run=run_id, job=job)
+        )
+
+    def rendered(self, db: sqlite3.Connection, template: str, report: Any) -> tuple[str, str]:
+        """A message as text and as HTML; by the shipped template where people's own fails."""
+        try:
+            found = templates.environment(db)
+            return tuple(  # type: ignore[return-value]
+                templates.render(found, f"{template}.{form}", report) for form in templates.FORMS
+            )
+        except Exception as error:
+            log.warning(
+                "the template of %s fails, and the shipped one is used: %s", template, error
+            )
+            found = templates.shipped_environment()
+            return tuple(  # type: ignore[return-value]
+                templates.render(found, f"{template}.{form}", report) for form in templates.FORMS
+            )
+
+    def _to_channel(
+        self, db: sqlite3.Connection, name: str, kind: str, report: Any, run_id: int | None = None
+    ) -> None:
+        """Put a message to a channel into the outbox; one that cannot be made is only logged."""
+        try:
+            way = channels.channel(db, self._cipher, name)
+            text, html = self.rendered(db, "report" if kind == "run" else kind, report)
+            body = webhook.body_of(way, self._as_message(db, kind, report, text))
+        except Exception as error:
+            log.warning("channel %s gets no message: %s", name, error)
+            return
+        job = getattr(report, "job", "")
+        reports.add(
+            db, NewReport(kind, report.title, text, html, body, channel=name, run=run_id, job=job)
+        )
+
+    def _as_message(
+        self, db: sqlite3.Connection, kind: str, report: Any, text: str
+    ) -> WebhookMessage:
+        totals = store_totals(db, self._cipher)
+        if isinstance(report, RunReport):
+            return webhook.of_run(report, totals)
+        trouble = report.open if isinstance(report, AlertReport) else True
+        return WebhookMessage(
+            event=kind,
+            at=datetime.now(UTC),
+            title=report.title,
+            sentence=report.sentence,
+            trouble=trouble,
+            link=report.link,
+            text=text,
+            stores=totals,
+        )
+
+    def second_way(self, db: sqlite3.Connection, due: reports.DueReport) -> None:
+        """What the mail server has not taken for long goes to a channel as well."""
+        name = settings.get(db, MAIL, {}).get("second_way", "")
+        if not name:
+            return
+        message = WebhookMessage(
+            event="run",
+            at=due.at,
+            title=due.title,
+            sentence="The mail server has not taken this report.",
+            trouble=True,
+            text=due.text,
+            stores=store_totals(db, self._cipher),
+        )
+        try:
+            body = webhook.body_of(channels.channel(db, self._cipher, name), message)
+        except Exception as error:
+            log.warning("the second way, channel %s, gets no message: %s", name, error)
+            return
+        reports.add(
+            db,
+            NewReport("run", due.title, due.text, "", body, channel=name, instead_of=due.id),
+        )
 
     def _link(self, page: str) -> str:
         base = self._config.public_url.rstrip("/")
         return f"{base}/#/{page}" if base else ""
 
-    @staticmethod
-    def _log_text(db: sqlite3.Connection, run_id: int, report: RunReport) -> str:
-        return "".join(
-            f"{report.local(line.at)}  {line.level:7}  {line.subject}  {line.text}\n"
-            for line in runs.raw_log(db, run_id, _LOG_LINES)
-        )
+
+def store_totals(db: sqlite3.Connection, cipher: SecretCipher) -> list[WebhookStore]:
+    """What all stores hold."""
+    return [
+        WebhookStore(name=row.name, copies=row.copies, bytes=row.bytes)
+        for row in stores.fills(db, cipher)
+    ]
 
 
 def report_of(run: RunDetail, link: str = "") -> RunReport:

@@ -5,19 +5,24 @@ from __future__ import annotations
 import json
 import logging
 import shutil
-from collections.abc import Callable
+import sqlite3
+from collections.abc import Callable, Iterable, Sequence
+from dataclasses import dataclass
+from datetime import UTC, datetime, timedelta
 
 from ...core.errors import FasciculusError, SettingError
+from ...core.formatting import format_count, format_duration
+from ...core.schedule import spread
 from ...hosts import KINDS as HOST_KINDS
 from ...models import JobInput, Task
-from ...records import bundles, inventory, jobs, runs, store_days, stores
+from ...records import bundles, inventory, jobs, pauses, runs, store_days, stores
 from ...worker.events import CopyResult, CopyRetired, Event, Log, StoreSeen
 from ...worker.orders import Order, ReleaseOrder
-from ...worker.results import AnyResult, BackupResult
+from ...worker.results import AnyResult, BackupResult, Failure
 from .handler import HandlerBase
 from .orders.backup import backup_order
 from .progress import TaskProgress
-from .queued import QueuedBackup
+from .queued import PRIORITIES, QueuedBackup
 
 log = logging.getLogger(__name__)
 
@@ -33,6 +38,58 @@ class AlreadyRunningError(FasciculusError):
         self.run_id = run_id
 
 
+class PausedError(FasciculusError):
+    """A job, or everything, is paused."""
+
+
+#: How a run that a timetable started says so.
+BY_TIMETABLE = "timetable"
+
+
+@dataclass(frozen=True, slots=True)
+class RunStart:
+    """What starts a run: the job, by whom, and the idempotency key. ``by_timetable`` says that
+    nobody waits for it; ``note`` is to stand in its log."""
+
+    job: str
+    started_by: str
+    key: str | None = None
+    by_timetable: bool = False
+    note: str = ""
+
+
+def task_times(
+    job: JobInput, subjects: Sequence[tuple[str, str]], now: datetime
+) -> dict[tuple[str, str], runs.TaskTimes]:
+    """Within what time each subject of a run begins that a timetable starts."""
+    held = job.starting.restrictions(job.zone)
+    # Caught up after downtime, the hours may be others.
+    begin = held.next_allowed(now) or now
+    end = held.closes(begin)
+    window = timedelta(minutes=job.starting.spread)
+    if end is not None:
+        window = min(window, end - begin)
+    offsets = spread([name for _, name in subjects], window)
+    return {
+        (kind, name): runs.TaskTimes(
+            begin + offsets[name] if begin > now or offsets[name] else None, end
+        )
+        for kind, name in subjects
+    }
+
+
+def _chosen(covered: Sequence[str], names: Sequence[str]) -> list[str]:
+    """Of the subjects of a job those that were named, all where none was."""
+    strange = sorted(set(names) - set(covered))
+    if strange:
+        raise SettingError(
+            f"The job does not cover “{strange[0]}”.",
+            "Name one of the subjects that it covers.",
+            field="names",
+        )
+    return [name for name in covered if not names or name in names]
+
+
 class BackupHandler(HandlerBase[QueuedBackup]):
     """Starts runs, and begins, records, shows and ends their tasks."""
 
@@ -45,69 +102,157 @@ class BackupHandler(HandlerBase[QueuedBackup]):
     # Starting ------------------------------------------------------------------
 
     def queue_run(
-        self,
-        name: str,
-        started_by: str,
-        key: str | None = None,
-        options: runs.RunOptions = runs.RunOptions(),
+        self, start: RunStart, options: runs.RunOptions = runs.RunOptions()
     ) -> tuple[int, list[QueuedBackup]]:
         """A queued run of a job and its tasks; the same idempotency key has the same run."""
+        now = datetime.now(UTC)
         with self._records.write() as db:
-            if key and (known := runs.by_key(db, key)):
+            if start.key and (known := runs.by_key(db, start.key)):
                 return known, []
-            job = jobs.job(db, name)
-            if running := runs.active(db, name):
-                raise AlreadyRunningError(name, running)
+            job = jobs.job(db, start.job)
+            self._check_paused(db, job.name)
+            self._check_overlap(db, job, start)
             kind = job.subjects[:-1]
-            subjects = [(kind, subject) for subject in jobs.covers(db, job)]
+            subjects = [(kind, subject) for subject in _chosen(jobs.covers(db, job), options.names)]
             if not subjects:
                 raise SettingError(
-                    f"Job “{name}” covers nothing.",
+                    f"Job “{job.name}” covers nothing.",
                     "Add an account, or change what the job covers.",
                 )
-            run_id = runs.add(db, job, started_by, subjects, key, options)
+            times = task_times(job, subjects, now) if start.by_timetable else None
+            run_id = runs.add(db, job, start.started_by, subjects, start.key, options, times)
+            if start.note:
+                runs.log(db, "run", run_id, "warning", start.note)
             for name in jobs.gone_subjects(db, job):
                 runs.log(db, "run", run_id, "warning", f"{kind} {name} is gone: left out")
-            hosts = inventory.hosts_of(db, kind)
-            tasks = [
-                self._queued(run_id, job, task.id, (kind, task.subject), hosts.get(task.subject))
-                for task in runs.tasks(db, run_id)
-            ]
+            tasks = self._all_queued(db, run_id, job, runs.tasks(db, run_id), start.by_timetable)
         self._show_run(run_id)
         return run_id, tasks
 
     @staticmethod
-    def _queued(
+    def _check_paused(db: sqlite3.Connection, job: str) -> None:
+        for pause in pauses.pauses(db):
+            if pause.job in (pauses.ALL, job):
+                what = f"Job “{job}”" if pause.job else "Everything"
+                until = f" until {pause.until:%Y-%m-%d %H:%M} UTC" if pause.until else ""
+                name = pause.job or "--all"
+                raise PausedError(
+                    f"{what} is paused{until}{f': {pause.reason}' if pause.reason else ''}.",
+                    f"Lift the pause first (fasciculus jobs resume {name}).",
+                )
+
+    @staticmethod
+    def _check_overlap(db: sqlite3.Connection, job: JobInput, start: RunStart) -> None:
+        """Raise ``AlreadyRunningError`` where the run that goes on goes first."""
+        running = runs.active(db, job.name)
+        overlap = job.starting.overlap if start.by_timetable else "skip"
+        # No more than one waits: the next would only do the same again.
+        waits = overlap == "wait" and runs.active_count(db, job.name) == 1
+        if running is not None and overlap != "cancel" and not waits:
+            raise AlreadyRunningError(job.name, running)
+
+    def _all_queued(
+        self,
+        db: sqlite3.Connection,
         run_id: int,
         job: JobInput,
-        number: int,
-        subject: tuple[str, str],
-        host: inventory.SubjectHost | None,
-    ) -> QueuedBackup:
-        at_once = host.at_once or HOST_KINDS.get(host.kind).at_once if host else 0
-        return QueuedBackup(
-            number=number,
-            subject=subject,
-            run=run_id,
-            job=job,
-            host=host.name if host else "",
-            at_once=at_once,
-        )
+        tasks: Iterable[Task],
+        by_itself: bool,
+    ) -> list[QueuedBackup]:
+        """Tasks of a run as they are to be carried out."""
+        hosts = inventory.hosts_of(db, job.subjects[:-1])
+        stores_at_once = {name: stores.fields(db, name).at_once for name in job.stores}
+        limits = job.limits
+        found = []
+        for task in tasks:
+            host = hosts.get(task.subject)
+            found.append(
+                QueuedBackup(
+                    number=task.id,
+                    subject=(task.subject_kind, task.subject),
+                    run=run_id,
+                    by_itself=by_itself,
+                    job=job,
+                    host=host.name if host else "",
+                    at_once=(host.at_once or HOST_KINDS.get(host.kind).at_once) if host else 0,
+                    priority=PRIORITIES[job.starting.priority],
+                    job_name=job.name,
+                    turn=run_id,
+                    store_limits=dict(stores_at_once),
+                    not_before=task.not_before,
+                    not_after=task.not_after,
+                    expiry=f"Not begun: job “{job.name}” may start within {job.starting.hours} "
+                    "only.",
+                    step_seconds=limits.step * 60,
+                )
+            )
+        return found
 
     def begin(self, task: QueuedBackup) -> Order:
+        assert task.job is not None
+        self._set_deadline(task, task.job)
         with self._records.write() as db:
             runs.begin(db, task.run)
             runs.begin_task(db, task.number)
         db = self._records.reader
         task.shown = runs.task(db, task.number)
+        task.good_stores.clear()
         self._show_run(task.run)
         self.show(task)
-        assert task.job is not None
         order = backup_order(self._sources(), task.job, task.run, task.number, *task.subject)
         last = bundles.newest(db, *task.subject, task.job.name)
         task.order, task.previous = order, last["name"] if last else ""
         task.store_ids = stores.store_ids(db)
         return order
+
+    def _set_deadline(self, task: QueuedBackup, job: JobInput) -> None:
+        """By when the task must have ended; raises when its run has had its time already."""
+        now, limits = datetime.now(UTC), job.limits
+        task.deadline = None
+        if limits.run:
+            end = runs.deadline(self._records.reader, task.run)
+            if end is None:
+                end = now + timedelta(minutes=limits.run)
+                with self._records.write() as db:
+                    runs.limit(db, task.run, end)
+            text = (
+                f"The run took longer than {format_duration(limits.run * 60)}, as its job allows."
+            )
+            if end <= now:
+                raise FasciculusError(text)
+            task.deadline, task.overdue = end, text
+        if limits.task:
+            end = now + timedelta(minutes=limits.task)
+            if task.deadline is None or end < task.deadline:
+                task.deadline = end
+                task.overdue = (
+                    f"It took longer than {format_duration(limits.task * 60)}, as its job allows."
+                )
+
+    # Trying again ----------------------------------------------------------------
+
+    def again(self, task: QueuedBackup, result: AnyResult) -> datetime | None:
+        if not (isinstance(result, Failure) and result.passing and task.by_itself and task.job):
+            return None
+        limits = task.job.limits
+        made = runs.attempts(self._records.reader, task.number)
+        if made > limits.retries:
+            return None
+        moment = datetime.now(UTC) + timedelta(minutes=limits.pause)
+        if task.not_after is not None and moment >= task.not_after:
+            return None
+        if task.deadline is not None and moment >= task.deadline:
+            return None
+        text = (
+            f"{result.error} It is tried again in {format_duration(limits.pause * 60)} "
+            f"({made} of {format_count(limits.retries, 'retry', 'retries')})."
+        )
+        with self._records.write() as db:
+            runs.wait_again(db, task.number, moment)
+            runs.log(db, "run", task.run, "warning", text, task.subject[1])
+        task.shown = runs.task(self._records.reader, task.number)
+        self.show(task)
+        return moment
 
     # Events --------------------------------------------------------------------
 
@@ -164,6 +309,8 @@ class BackupHandler(HandlerBase[QueuedBackup]):
                     store_ids=[
                         task.store_ids[name] for name in task.good_stores if name in task.store_ids
                     ],
+                    label=runs.options(db, task.run).label,
+                    pinned_until=runs.pin_until(db, task.run),
                 )
         if made is not None:
             self._keep_listing(task, made.bundle)
@@ -212,22 +359,37 @@ class BackupHandler(HandlerBase[QueuedBackup]):
 
     # Recovering ----------------------------------------------------------------
 
+    def resumes(self, task: QueuedBackup) -> bool:
+        """What had not begun loses nothing by waiting on."""
+        shown = runs.task(self._records.reader, task.number)
+        return task.job is not None and shown.state == "queued"
+
     def unfinished(self) -> list[QueuedBackup]:
         db = self._records.reader
-        found: list[QueuedBackup] = []
-        of_run: dict[int, JobInput | None] = {}
+        by_run: dict[int, list[Task]] = {}
         for run_id, task in runs.unfinished_tasks(db):
-            if run_id not in of_run:
-                of_run[run_id] = jobs.find(db, runs.summary(db, run_id).job)
-            queued = QueuedBackup(
-                number=task.id,
-                subject=(task.subject_kind, task.subject),
-                run=run_id,
-                job=of_run[run_id],
-            )
-            if task.state == "running":
-                self._remember_holds(queued)
-            found.append(queued)
+            by_run.setdefault(run_id, []).append(task)
+        found: list[QueuedBackup] = []
+        for run_id, tasks in by_run.items():
+            run = runs.summary(db, run_id)
+            job = jobs.find(db, run.job)
+            if job is None:
+                found += [
+                    QueuedBackup(
+                        number=task.id,
+                        subject=(task.subject_kind, task.subject),
+                        run=run_id,
+                        job=None,
+                    )
+                    for task in tasks
+                ]
+                continue
+            by_itself = run.started_by.startswith(BY_TIMETABLE)
+            queued = self._all_queued(db, run_id, job, tasks, by_itself)
+            for one, task in zip(queued, tasks, strict=True):
+                if task.state == "running":
+                    self._remember_holds(one)
+            found += queued
         return found
 
     def _remember_holds(self, task: QueuedBackup) -> None:

@@ -41,6 +41,12 @@ class Handler(Protocol[T]):
     def after_failure(self, task: T, carry_out: Callable[[Order], None]) -> None:
         """Clear up on the host after a worker that broke off; ``carry_out`` runs an order."""
 
+    def again(self, task: T, result: AnyResult) -> datetime | None:
+        """When a task that came to this is tried again; None for never. Records that it waits."""
+
+    def resumes(self, task: T) -> bool:
+        """Whether a task that an earlier life left waiting goes on waiting."""
+
     def endings(self, task: T, result: AnyResult) -> list[Callable[[], None]]:
         """The writes that end it, each of which may be repeated."""
 
@@ -76,3 +82,11 @@ class HandlerBase(Generic[T]):
 
     def after_failure(self, task: T, carry_out: Callable[[Order], None]) -> None:
         """Nothing to clear up on the host."""
+
+    def again(self, task: T, result: AnyResult) -> datetime | None:
+        """Whoever asked for it asks again."""
+        return None
+
+    def resumes(self, task: T) -> bool:
+        """Whoever asked for it has gone on meanwhile."""
+        return False

@@ -18,10 +18,19 @@ class TaskProgress:
     progress: Progress
     rate: float = 0.0
     at: float = field(default_factory=time.monotonic)
+    #: When the present step began.
+    step_at: float = field(default_factory=time.monotonic)
+
+    @property
+    def step_seconds(self) -> float:
+        """How long the present step has been going on."""
+        return time.monotonic() - self.step_at
 
     def update(self, progress: Progress) -> None:
         """Take a newer progress; the rate is smoothed."""
         moment = time.monotonic()
+        if progress.stage != self.progress.stage:
+            self.step_at = moment
         if moment - self.at > _LEAST_INTERVAL:
             speed = (progress.bytes - self.progress.bytes) / (moment - self.at)
             self.rate = speed if not self.rate else self.rate + _SMOOTHING * (speed - self.rate)

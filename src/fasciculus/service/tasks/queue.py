@@ -4,15 +4,30 @@ from __future__ import annotations
 
 from collections import Counter
 from collections.abc import Callable, Iterable, Mapping
+from dataclasses import dataclass
+from datetime import UTC, datetime
 
 from .queued import Lane, QueuedTask, Subject
 
 
+@dataclass(frozen=True, slots=True)
+class Paused:
+    """What is not to begin: the tasks of some jobs, or those of all. Restores always may."""
+
+    everything: bool = False
+    jobs: frozenset[str] = frozenset()
+
+    def __contains__(self, task: QueuedTask) -> bool:
+        return bool(task.job_name) and (self.everything or task.job_name in self.jobs)
+
+
 class TaskQueue:
-    """Tasks in the order in which they came.
+    """Tasks that wait, run, or are being ended.
 
     ``limits`` says how many run at once in each lane. Two exclusive tasks of one subject never run
-    at the same time, nor more tasks of a host than that takes.
+    at the same time, nor more tasks of a host or to a store than that takes. Of those that may
+    begin, the higher priority goes first, then the job of which the fewest tasks are running, then
+    the one that has waited for longest since its last turn, then what came first.
     """
 
     def __init__(self, limits: Mapping[Lane, int]) -> None:
@@ -21,27 +36,52 @@ class TaskQueue:
         self._running: list[QueuedTask] = []
         # Ended, but what they came to could not be written yet.
         self._settling: list[QueuedTask] = []
+        self._turns: dict[str, int] = {}
+        self._turn = 0
+        self.paused = Paused()
 
     def add(self, tasks: Iterable[QueuedTask]) -> None:
         """Let tasks wait."""
         self._waiting.extend(tasks)
 
-    def next(self) -> QueuedTask | None:
-        """The first that may begin, which is running from now on; None when none may."""
-        lanes = Counter(task.lane for task in self._running)
-        hosts = Counter(task.host for task in self._running if task.host)
-        busy = {task.subject for task in (*self._running, *self._settling) if task.exclusive}
+    def next(self, now: datetime | None = None) -> QueuedTask | None:
+        """The one that may begin, which is running from now on; None when none may."""
+        now = now or datetime.now(UTC)
+        load = _Load(self._running, self._settling, self._waiting)
+        jobs = Counter(task.job_name for task in self._running)
+        found: QueuedTask | None = None
+        best: tuple[int, int, int] | None = None
         for task in self._waiting:
-            if lanes[task.lane] >= self._limits[task.lane]:
+            rank = (task.priority, jobs[task.job_name], self._turns.get(task.job_name, 0))
+            if best is not None and rank >= best:
                 continue
-            if task.exclusive and task.subject in busy:
-                continue
-            if task.host and task.at_once and hosts[task.host] >= task.at_once:
-                continue
-            self._waiting.remove(task)
-            self._running.append(task)
-            return task
-        return None
+            if self._may_begin(task, load, now):
+                found, best = task, rank
+        if found is not None:
+            self._waiting.remove(found)
+            self._running.append(found)
+            self._turn += 1
+            self._turns[found.job_name] = self._turn
+        return found
+
+    def _may_begin(self, task: QueuedTask, load: _Load, now: datetime) -> bool:
+        return (
+            load.lanes[task.lane] < self._limits[task.lane]
+            and (task.not_before is None or task.not_before <= now)
+            and task not in self.paused
+            and load.is_turn(task)
+            and load.takes(task)
+        )
+
+    def soonest(self, now: datetime) -> datetime | None:
+        """The next moment at which a waiting task may begin or may no more."""
+        moments = [
+            moment
+            for task in self._waiting
+            for moment in (task.not_before, task.not_after)
+            if moment is not None and moment > now
+        ]
+        return min(moments, default=None)
 
     def settle(self, task: QueuedTask) -> None:
         """A running task has ended, and its end is still to be written."""
@@ -61,6 +101,18 @@ class TaskQueue:
         self._settling += found
         return found
 
+    def put_back(self, task: QueuedTask, not_before: datetime) -> None:
+        """A running task is to be tried again, later."""
+        self._running.remove(task)
+        task.not_before = not_before
+        self._waiting.append(task)
+
+    def expired(self, now: datetime) -> list[QueuedTask]:
+        """Take out the waiting tasks that may begin no more; they count as settling until they are
+        done.
+        """
+        return self.withdraw(lambda task: task.not_after is not None and task.not_after <= now)
+
     def running(self) -> list[QueuedTask]:
         """The running tasks."""
         return list(self._running)
@@ -75,3 +127,37 @@ class TaskQueue:
 
     def _all(self) -> list[QueuedTask]:
         return [*self._running, *self._settling, *self._waiting]
+
+
+class _Load:
+    """How much is running of what is limited."""
+
+    def __init__(
+        self,
+        running: list[QueuedTask],
+        settling: list[QueuedTask],
+        waiting: list[QueuedTask],
+    ) -> None:
+        self.lanes = Counter(task.lane for task in running)
+        self._hosts = Counter(task.host for task in running if task.host)
+        self._stores = Counter(name for task in running for name in task.store_limits)
+        self._busy = {task.subject for task in (*running, *settling) if task.exclusive}
+        self._turns: dict[str, int] = {}
+        for task in (*running, *settling, *waiting):
+            if task.job_name:
+                turn = self._turns.get(task.job_name, task.turn)
+                self._turns[task.job_name] = min(turn, task.turn)
+
+    def is_turn(self, task: QueuedTask) -> bool:
+        """Whether no earlier run of its job goes on: a run never overlaps itself."""
+        return self._turns.get(task.job_name, task.turn) == task.turn
+
+    def takes(self, task: QueuedTask) -> bool:
+        """Whether its subject, host and stores have room for a task."""
+        if task.exclusive and task.subject in self._busy:
+            return False
+        if task.host and task.at_once and self._hosts[task.host] >= task.at_once:
+            return False
+        return all(
+            not limit or self._stores[name] < limit for name, limit in task.store_limits.items()
+        )

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, field
+from datetime import datetime
 from typing import TYPE_CHECKING, Literal
 
 from ...worker.events import BundleFound
@@ -17,6 +18,9 @@ Subject = tuple[str, str]
 #: Tasks of runs and restores share one limit; maintenance runs beside them, one at a time, and
 #: bringing bundles from store to store, which mostly waits for the network, a few at a time.
 Lane = Literal["work", "maintenance", "transfer"]
+#: What goes first. Whoever restores does not wait for backups.
+RESTORES, HIGH, NORMAL, LOW = range(4)
+PRIORITIES = {"high": HIGH, "normal": NORMAL, "low": LOW}
 
 
 @dataclass(slots=True, eq=False, kw_only=True)
@@ -31,7 +35,24 @@ class QueuedTask:
     #: Whether no other exclusive task of the subject may run beside it.
     exclusive: bool = True
     lane: Lane = "work"
+    priority: int = NORMAL
+    #: The job that it is of, if any: jobs take turns.
+    job_name: str = ""
+    #: The stores that it writes to, and how many tasks each takes at the same time.
+    store_limits: dict[str, int] = field(default_factory=dict)
+    #: Tasks of one job begin in the order of these numbers; those with the same are one run.
+    turn: int = 0
+    #: It begins within this time alone; why, for those that could not.
+    not_before: datetime | None = None
+    not_after: datetime | None = None
+    expiry: str = ""
+    #: By what time it must have ended, and how many seconds one step of it may take.
+    deadline: datetime | None = None
+    step_seconds: float = 0.0
+    overdue: str = ""
     cancelled: bool = False
+    #: Why it was stopped, when it was a limit and no person.
+    stopped_by: str = ""
     worker: Worker | None = None
     progress: TaskProgress | None = None
 
@@ -46,6 +67,8 @@ class QueuedBackup(QueuedTask):
     """A task of a run. What the service knew when it wrote the order is kept for its end."""
 
     run: int
+    #: Whether it is tried again by itself when it fails for a reason that may pass.
+    by_itself: bool = False
     #: None for one of an earlier life whose job was removed since.
     job: JobInput | None
     order: BackupOrder | None = None

@@ -13,7 +13,7 @@ from ...worker.results import AnyResult, RestoreResult
 from .handler import HandlerBase
 from .orders.restore import restore_order
 from .progress import TaskProgress
-from .queued import QueuedRestore
+from .queued import RESTORES, QueuedRestore
 
 
 class RestoreHandler(HandlerBase[QueuedRestore]):
@@ -25,7 +25,11 @@ class RestoreHandler(HandlerBase[QueuedRestore]):
     @staticmethod
     def queued(restore: Restore) -> QueuedRestore:
         """A restore that waits."""
-        return QueuedRestore(number=restore.id, subject=(restore.subject_kind, restore.subject))
+        return QueuedRestore(
+            number=restore.id,
+            subject=(restore.subject_kind, restore.subject),
+            priority=RESTORES,
+        )
 
     def begin(self, task: QueuedRestore) -> Order:
         with self._records.write() as db:

@@ -6,16 +6,18 @@ import logging
 import threading
 import time
 from collections.abc import Callable, Iterable, Mapping
+from datetime import UTC, datetime
 from typing import Any
 
 from ...core.errors import FasciculusError
+from ...core.formatting import format_duration
 from ...worker.events import Log, Progress
 from ...worker.orders import BackupOrder, Order
 from ...worker.results import AnyResult, Failure
 from .handler import Handler
 from .journal import Journal
 from .progress import TaskProgress
-from .queue import TaskQueue
+from .queue import Paused, TaskQueue
 from .queued import Lane, QueuedTask, Subject
 from .worker_pool import Workers
 
@@ -23,6 +25,7 @@ log = logging.getLogger(__name__)
 
 _GRACE = 45.0
 _WATCH_EVERY = 15.0
+_LOOK_EVERY = 5.0
 _STOPPED = "The service was stopped while this was running."
 
 
@@ -107,6 +110,13 @@ class TaskRunner:
         if task.worker is not None:
             task.worker.cancel()
 
+    def pause(self, paused: Paused) -> None:
+        """Say what is not to begin from now on; what runs goes on."""
+        with self._changed:
+            if self._queue.paused != paused:
+                self._queue.paused = paused
+                self._changed.notify_all()
+
     def busy(self) -> set[Subject]:
         """The subjects of which something is queued or running."""
         with self._changed:
@@ -125,10 +135,17 @@ class TaskRunner:
             with self._changed:
                 task = None
                 while not self._closing and (task := self._queue.next()) is None:
-                    self._changed.wait()
+                    self._changed.wait(self._pause())
                 if task is None:
                     return
             self._carry_out(task)
+
+    def _pause(self) -> float | None:
+        """Seconds until a waiting task may begin that may not yet; None where there is none."""
+        now = datetime.now(UTC)
+        soonest = self._queue.soonest(now)
+        # Never long: the clock may be set.
+        return None if soonest is None else min((soonest - now).total_seconds() + 0.01, _LOOK_EVERY)
 
     def _carry_out(self, task: QueuedTask) -> None:
         handler, journal = self._handlers[type(task)], Journal()
@@ -144,7 +161,28 @@ class TaskRunner:
             text = f"Unexpected: {type(error).__name__}: {error}."
             result = Failure(outcome="failed", error=text)
         finally:
-            self._end(task, result, journal)
+            if (moment := self._again(task, result, handler)) is not None:
+                self._put_back(task, moment, handler)
+            else:
+                self._end(task, result, journal)
+
+    def _again(self, task: QueuedTask, result: AnyResult, handler: Handler[Any]) -> datetime | None:
+        """When a task that failed is to be tried again, None for never."""
+        if task.cancelled or self._closing:
+            return None
+        try:
+            return handler.again(task, result)
+        except Exception:
+            log.exception("task %s: whether it is tried again", task.key)
+            return None
+
+    def _put_back(self, task: QueuedTask, moment: datetime, handler: Handler[Any]) -> None:
+        task.progress = task.worker = None
+        task.stopped_by = ""
+        handler.clear(task)
+        with self._changed:
+            self._queue.put_back(task, moment)
+            self._changed.notify_all()
 
     def _worked(
         self, task: QueuedTask, order: Order, handler: Handler[Any], journal: Journal
@@ -165,6 +203,10 @@ class TaskRunner:
                 handler.show(task)
             else:
                 journal.write(lambda event=event: handler.take(task, event))  # type: ignore[misc]
+        if task.stopped_by and (worker.result is None or worker.result.outcome == "cancelled"):
+            handler.after_failure(task, lambda order: self._clear_up(task, order, handler, journal))
+            journal.write(lambda: handler.take(task, Log("error", task.stopped_by)))
+            return Failure(outcome="failed", error=task.stopped_by)
         if worker.result is not None:
             return worker.result
         handler.after_failure(task, lambda order: self._clear_up(task, order, handler, journal))
@@ -209,14 +251,28 @@ class TaskRunner:
             with self._changed:
                 if self._closing:
                     return
-                self._changed.wait(1.0 if self._unwritten else _WATCH_EVERY)
+                self._changed.wait(1.0 if self._unwritten else _LOOK_EVERY)
             self.write_pending()
+            self.enforce_limits(datetime.now(UTC))
             if time.monotonic() >= due:
                 due = time.monotonic() + _WATCH_EVERY
                 try:
                     self.recover()
                 except Exception:
                     log.exception("unfinished tasks could not be looked for; it is tried again")
+
+    def enforce_limits(self, now: datetime) -> None:
+        """End what has taken too long, and what may begin no more."""
+        with self._changed:
+            expired = self._queue.expired(now)
+            running = self._queue.running()
+        for task in expired:
+            self._end(task, Failure(outcome="skipped", error=task.expiry))
+        for task in running:
+            if not task.stopped_by and (reason := _too_long(task, now)):
+                task.stopped_by = reason
+                if task.worker is not None:
+                    task.worker.cancel()
 
     def write_pending(self) -> None:
         """Try again to write endings that could not be written."""
@@ -241,7 +297,9 @@ class TaskRunner:
                 with self._changed:
                     if self._queue.find(task.key) is not None:
                         continue
-                if at_start or task.key in self._adrift:
+                if at_start and handler.resumes(task):
+                    self.add([task])
+                elif at_start or task.key in self._adrift:
                     self._interrupt(task, handler)
                 else:
                     adrift.add(task.key)
@@ -256,3 +314,16 @@ class TaskRunner:
             args=(task, lambda order: self._clear_up(task, order, handler, journal)),
             daemon=True,
         ).start()
+
+
+def _too_long(task: QueuedTask, now: datetime) -> str:
+    """Why a running task is to be stopped, empty when it is not."""
+    if task.deadline is not None and task.deadline <= now:
+        return task.overdue
+    progress = task.progress
+    if task.step_seconds and progress is not None and progress.step_seconds > task.step_seconds:
+        return (
+            f"The step “{progress.progress.stage}” took longer than "
+            f"{format_duration(task.step_seconds)}, as its job allows."
+        )
+    return ""

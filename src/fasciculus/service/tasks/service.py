@@ -25,9 +25,10 @@ from ..event_stream import EventStream
 from . import backups as backups_
 from . import maintenance as maintenance_
 from . import restores as restores_
-from .backups import BackupHandler
+from .backups import BackupHandler, RunStart
 from .maintenance import MaintenanceHandler, Reports
 from .orders.connections import OrderSources, store_order
+from .queue import Paused
 from .queued import QueuedBackup, QueuedMaintenance, QueuedRestore, Subject
 from .restores import RestoreHandler
 from .runner import TaskRunner
@@ -105,17 +106,22 @@ class Tasks:
 
     # Runs ------------------------------------------------------------------------
 
-    def start_run(
-        self,
-        job: str,
-        started_by: str,
-        key: str | None = None,
-        options: RunOptions = RunOptions(),
-    ) -> int:
+    def start_run(self, start: RunStart, options: RunOptions = RunOptions()) -> int:
         """Queue a run of a job. Returns its number; the same key has the same run."""
-        run_id, tasks = self._backups.queue_run(job, started_by, key, options)
+        run_id, tasks = self._backups.queue_run(start, options)
         self._runner.add(tasks)
+        if tasks and start.by_timetable:
+            self._cancel_earlier(tasks[0])
         return run_id
+
+    def _cancel_earlier(self, new: QueuedBackup) -> None:
+        """Cancel earlier runs of a job that says so; tasks of the new one wait for their end."""
+        if new.job is not None and new.job.starting.overlap == "cancel":
+            self._runner.cancel(lambda task: task.job_name == new.job_name and task.turn < new.run)
+
+    def pause(self, paused: Paused) -> None:
+        """Say which jobs begin no task from now on; what runs goes on."""
+        self._runner.pause(paused)
 
     def cancel_run(self, run_id: int) -> None:
         self._runner.cancel(lambda task: isinstance(task, QueuedBackup) and task.run == run_id)

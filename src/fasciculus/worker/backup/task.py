@@ -17,7 +17,8 @@ from msgspec.structs import replace
 
 from ...bundles.files import is_listing_of
 from ...bundles.recorded_copies import RecordedCopies
-from ...bundles.retiring import remove_bundle, retire, sweep
+from ...bundles.retiring import StoreKeep, remove_bundle, retire, sweep
+from ...core import retention, schedule
 from ...core.bundle import layout
 from ...core.bundle.codecs import codec
 from ...core.bundle.listing import ListingWriter
@@ -31,14 +32,14 @@ from ...core.bundle.manifest import (
     SubjectRecord,
 )
 from ...core.bundle.writer import BundleWriter
-from ...core.errors import DamagedError, FasciculusError
+from ...core.errors import ConnectionLostError, DamagedError, FasciculusError
 from ...core.formatting import format_count, format_list, format_size
 from ...hosts.base import HostConnection
 from ...stores.base import Store
 from ...stores.confirmation import confirm
 from ...stores.identity import check_ours
 from ...stores.retrying import RetryingStore
-from ..errors import NoStoreLeftError, error_text
+from ..errors import NoStoreLeftError, error_text, is_passing
 from ..events import (
     CopyResult,
     CopyRetired,
@@ -96,6 +97,8 @@ class BackupTask:
         self._uploaders: list[Uploader] = []
         self._stores: list[RetryingStore] = []
         self._errors: dict[str, str] = {}
+        #: Whether whatever failed may pass by itself.
+        self._passing = True
         self._recorded: dict[str, RecordedCopies] = {}
         self._writer: BundleWriter | None = None
         self._bundle = ""
@@ -115,7 +118,8 @@ class BackupTask:
     def run(self) -> BackupResult:
         """Make the bundle. Raises ``FasciculusError`` or ``OSError`` when there is none."""
         self._spool.mkdir(parents=True, exist_ok=True, mode=0o700)
-        started = datetime.now(UTC)
+        order = self._order
+        started = datetime.fromisoformat(order.started) if order.started else datetime.now(UTC)
         ticker = threading.Thread(target=self._tick, daemon=True)
         ticker.start()
         try:
@@ -126,7 +130,8 @@ class BackupTask:
             return self._finish(manifest)
         except NoStoreLeftError:
             errors = " ".join(dict.fromkeys(self._store_errors().values()))
-            raise FasciculusError(errors or "No store took the bundle.") from None
+            kind = ConnectionLostError if self._passing else FasciculusError
+            raise kind(errors or "No store took the bundle.") from None
         finally:
             self._ticking.set()
             ticker.join()
@@ -153,10 +158,10 @@ class BackupTask:
             try:
                 taken |= self._ready(store_order)
             except (FasciculusError, OSError) as error:
-                self._fail_store(store_order.name, error_text(error))
+                self._fail_store(store_order.name, error)
         if not self._uploaders:
             raise NoStoreLeftError
-        self._bundle = layout.bundle_name(started, order.job, taken)
+        self._bundle = layout.bundle_name(started, order.label or order.job, taken)
         self._emitter.info(
             f"{order.subject.kind} {order.subject.name}: making {self._bundle} of "
             f"{format_list(order.contents)} for {format_list([p.name for p in self._uploaders])}"
@@ -216,9 +221,10 @@ class BackupTask:
             if piece.name not in self._order.damaged
         )
 
-    def _fail_store(self, name: str, error: str) -> None:
-        self._errors[name] = error
-        self._emitter.error(f"store {name}: {error}")
+    def _fail_store(self, name: str, error: Exception) -> None:
+        self._errors[name] = error_text(error)
+        self._passing = self._passing and is_passing(error)
+        self._emitter.error(f"store {name}: {self._errors[name]}")
 
     # Packing and pushing -----------------------------------------------------
 
@@ -387,7 +393,7 @@ class BackupTask:
                 except Exception as error:
                     uploader.failure = error
             if uploader.failure is not None:
-                self._fail_store(uploader.name, error_text(uploader.failure))
+                self._fail_store(uploader.name, uploader.failure)
                 self._take_back(uploader)
         if all(uploader.failure is not None for uploader in self._uploaders):
             listing.unlink(missing_ok=True)
@@ -445,7 +451,7 @@ class BackupTask:
     def _store_errors(self) -> dict[str, str]:
         for uploader in self._uploaders:
             if uploader.failure is not None and uploader.name not in self._errors:
-                self._fail_store(uploader.name, error_text(uploader.failure))
+                self._fail_store(uploader.name, uploader.failure)
         return self._errors
 
     # Retiring and the end ----------------------------------------------------
@@ -467,8 +473,7 @@ class BackupTask:
                         uploader.store,
                         self._subject,
                         [*target.known, self._bundle],
-                        target.pinned,
-                        self._order.keep,
+                        keep_of(target, self._bundle if self._order.label else ""),
                         partial(self._retired, uploader.name),
                         self._recorded[uploader.name],
                         self._spool,
@@ -535,3 +540,13 @@ class BackupTask:
             self._emitter.emit(seen(store))
             store.close()
         shutil.rmtree(self._spool, ignore_errors=True)
+
+
+def keep_of(store: StoreOrder, own: str = "") -> StoreKeep:
+    """What is kept on a store; ``own`` is a bundle that stays for a time of its own."""
+    return StoreKeep(
+        retention.parse(store.keep),
+        schedule.zone(store.keep_zone),
+        {*store.pinned, own},
+        set(store.unsound),
+    )

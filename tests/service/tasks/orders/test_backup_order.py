@@ -51,7 +51,8 @@ def test_an_account_with_all_it_has(heronmere):
     ]
     assert not found.all_databases
     assert found.mail.domains == ["mill.example", "millpond.example"]
-    assert found.contents == ["files", "databases", "mail"] and found.keep == 7
+    assert found.contents == ["files", "databases", "mail"]
+    assert [store.keep for store in found.stores] == ["7 newest"]
 
 
 def test_a_site_has_its_own_folder_databases_and_domain(heronmere):
@@ -154,9 +155,10 @@ def test_only_the_jobs_own_copies_count_for_its_keep_rule(heronmere):
     assert [store.pinned for store in found.stores] == [[], []]
     with heronmere.records.write() as db:
         db.execute("UPDATE bundle SET pinned=1 WHERE name=?", (first,))
-    assert bundles.known_on(heronmere.db, *MILLPOND, "nightly", "attic") == [
-        (first, True),
-        (second, False),
+    known = bundles.known_on(heronmere.db, *MILLPOND, "nightly", "attic")
+    assert [(copy.name, copy.pinned, copy.good) for copy in known] == [
+        (first, True, True),
+        (second, False, True),
     ]
 
 

@@ -3,7 +3,10 @@
 from __future__ import annotations
 
 import os
+import re
 import shlex
+import unicodedata
+from datetime import UTC, datetime
 
 from .... import __version__
 from ....models import Account, Host, JobInput
@@ -69,7 +72,8 @@ def backup_order(
         compare_by_sftp=is_turn_by_sftp(sources, job, kind, name, previous),
         hold_flags=hold_flags(subject.host, account, subject.order) if job.hold_page else [],
         stores=_stores(sources, job, kind, name),
-        keep=job.keep,
+        label=slug(options.label),
+        started=datetime.now(UTC).isoformat(),
         compression=job.compression,
         level=job.level,
         piece_size=job.piece_size,
@@ -87,6 +91,13 @@ def backup_order(
     )
 
 
+def slug(label: str) -> str:
+    """What a run is called, as part of a file's name; empty for one without a name of its own."""
+    letters = unicodedata.normalize("NFKD", label).encode("ascii", "ignore").decode()
+    found = re.sub(r"[^a-z0-9]+", "-", letters.lower()).strip("-")
+    return found or ("own-name" if label else "")
+
+
 def sealed_to(sources: OrderSources, job: JobInput) -> list[str]:
     """The public keys of a job and of all its stores: one bundle goes to all of them."""
     wanted = list(job.recipients)
@@ -101,8 +112,10 @@ def _stores(sources: OrderSources, job: JobInput, kind: str, name: str) -> list[
         store = store_order(sources, store_name)
         # Only this job's own copies: no keep rule touches those of another job.
         known = bundles.known_on(sources.db, kind, name, job.name, store_name)
-        store.known = [row[0] for row in known]
-        store.pinned = [row[0] for row in known if row[1]]
+        store.known = [copy.name for copy in known]
+        store.pinned = [copy.name for copy in known if copy.pinned]
+        store.unsound = [copy.name for copy in known if not copy.good]
+        store.keep, store.keep_zone = job.keep_for(store_name), job.zone
         store.recorded = recorded_copies(sources, store_name, (kind, name))
         found.append(store)
     return found

@@ -1,0 +1,248 @@
+"""The options of a job on when it starts, what becomes of tasks that fail, and who is told."""
+
+from __future__ import annotations
+
+from datetime import datetime
+from typing import Annotated, Any, Literal
+
+import typer
+
+from .output import wrong
+
+_WHEN = "When it may start"
+_FAIL = "When tasks fail or take long"
+_TELL = "Keep and tell"
+_WATCH = "Watch"
+
+FirstDay = Annotated[
+    datetime | None,
+    typer.Option(formats=["%Y-%m-%d"], help="Start nothing before.", rich_help_panel=_WHEN),
+]
+LastDay = Annotated[
+    datetime | None,
+    typer.Option(formats=["%Y-%m-%d"], help="Start nothing after.", rich_help_panel=_WHEN),
+]
+Hours = Annotated[
+    str | None,
+    typer.Option(
+        help="Start nothing outside of these hours, such as 22:00-05:00; “any” for the whole day.",
+        metavar="HH:MM-HH:MM",
+        rich_help_panel=_WHEN,
+    ),
+]
+DaysOff = Annotated[
+    list[str] | None,
+    typer.Option(
+        "--day-off",
+        help="A day without runs: 2026-12-25, 12-25 for each year, 12-24..01-01; may be repeated; "
+        "“none” for none.",
+        metavar="DAY",
+        rich_help_panel=_WHEN,
+    ),
+]
+Spread = Annotated[
+    int | None,
+    typer.Option(help="Let its subjects begin evenly over so many minutes.", rich_help_panel=_WHEN),
+]
+Overlap = Annotated[
+    Literal["skip", "wait", "cancel"] | None,
+    typer.Option(
+        help="What becomes of a start while the previous run goes on: it is skipped, it waits, or "
+        "the previous run is cancelled.",
+        rich_help_panel=_WHEN,
+    ),
+]
+Missed = Annotated[
+    Literal["once", "skip"] | None,
+    typer.Option(
+        help="What becomes of starts while the service was down: caught up once, or skipped.",
+        rich_help_panel=_WHEN,
+    ),
+]
+Priority = Annotated[
+    Literal["high", "normal", "low"] | None,
+    typer.Option(help="Whose tasks begin first when several wait.", rich_help_panel=_WHEN),
+]
+Retries = Annotated[
+    int | None,
+    typer.Option(
+        help="Try a task so often again that failed for a reason that may pass, in runs that the "
+        "timetable started.",
+        rich_help_panel=_FAIL,
+    ),
+]
+RetryPause = Annotated[
+    int | None, typer.Option(help="Minutes before it is tried again.", rich_help_panel=_FAIL)
+]
+TaskMinutes = Annotated[
+    int | None,
+    typer.Option(help="Stop a task that takes longer; 0 for never.", rich_help_panel=_FAIL),
+]
+StepMinutes = Annotated[
+    int | None,
+    typer.Option(
+        help="Stop a task of which one step takes longer; 0 for never.", rich_help_panel=_FAIL
+    ),
+]
+RunMinutes = Annotated[
+    int | None,
+    typer.Option(help="Stop a run that takes longer; 0 for never.", rich_help_panel=_FAIL),
+]
+KeepOn = Annotated[
+    list[str] | None,
+    typer.Option(
+        help="Another keep rule on one of the stores; may be repeated; “none” for none.",
+        metavar="STORE=RULE",
+        rich_help_panel=_TELL,
+    ),
+]
+KeepGone = Annotated[
+    str | None,
+    typer.Option(
+        help="Another keep rule for accounts that are gone; “none” for the same.",
+        metavar="RULE",
+        rich_help_panel=_TELL,
+    ),
+]
+TellContacts = Annotated[
+    Literal["never", "trouble", "recovery", "always"] | None,
+    typer.Option(
+        help="Whether the contact of each account is told of its own part.", rich_help_panel=_TELL
+    ),
+]
+AttachLog = Annotated[
+    Literal["never", "trouble", "always"] | None,
+    typer.Option(help="When the log goes along with the report.", rich_help_panel=_TELL),
+]
+TellChannel = Annotated[
+    list[str] | None,
+    typer.Option(
+        help="A channel that reports go to as well; may be repeated; “none” for none.",
+        rich_help_panel=_TELL,
+    ),
+]
+Smaller = Annotated[
+    int | None,
+    typer.Option(
+        "--watch-smaller",
+        help="Open an alert when a bundle shrinks below so many percent of the usual; 0 for never.",
+        rich_help_panel=_WATCH,
+    ),
+]
+Larger = Annotated[
+    int | None,
+    typer.Option(
+        "--watch-larger",
+        help="Open an alert when a bundle grows beyond so many percent of the usual; 0 for never.",
+        rich_help_panel=_WATCH,
+    ),
+]
+Changes = Annotated[
+    int | None,
+    typer.Option(
+        "--watch-changes",
+        help="Open an alert at more than so many percent of the usual changes; 0 for never.",
+        rich_help_panel=_WATCH,
+    ),
+]
+#: Options whose names are not those of the fields.
+OPTIONS = {
+    "starting.first_day": "--first-day",
+    "starting.last_day": "--last-day",
+    "starting.hours": "--hours",
+    "starting.days_off": "--day-off",
+    "starting.spread": "--spread",
+    "limits.retries": "--retries",
+    "limits.pause": "--retry-pause",
+    "limits.task": "--task-minutes",
+    "limits.step": "--step-minutes",
+    "limits.run": "--run-minutes",
+    "keep_on": "--keep-on",
+    "keep_gone": "--keep-gone",
+    "channels": "--tell-channel",
+}
+
+
+def starting(
+    first_day: FirstDay = None,
+    last_day: LastDay = None,
+    hours: Hours = None,
+    day_off: DaysOff = None,
+    spread: Spread = None,
+    overlap: Overlap = None,
+    missed: Missed = None,
+    priority: Priority = None,
+    retries: Retries = None,
+    retry_pause: RetryPause = None,
+    task_minutes: TaskMinutes = None,
+    step_minutes: StepMinutes = None,
+    run_minutes: RunMinutes = None,
+    keep_on: KeepOn = None,
+    keep_gone: KeepGone = None,
+    tell_contacts: TellContacts = None,
+    attach_log: AttachLog = None,
+    tell_channel: TellChannel = None,
+    watch_smaller: Smaller = None,
+    watch_larger: Larger = None,
+    watch_changes: Changes = None,
+) -> None:
+    """Further options of ``add`` and ``change``."""
+
+
+def start_fields(o: dict[str, Any]) -> dict[str, dict[str, Any]]:
+    """By group of fields, what the given options set of it."""
+    groups = {
+        "starting": {
+            "first_day": o["first_day"].date() if o["first_day"] else None,
+            "last_day": o["last_day"].date() if o["last_day"] else None,
+            "hours": "" if o["hours"] == "any" else o["hours"],
+            "days_off": _none(o["day_off"]),
+            "spread": o["spread"],
+            "overlap": o["overlap"],
+            "missed": o["missed"],
+            "priority": o["priority"],
+        },
+        "limits": {
+            "retries": o["retries"],
+            "pause": o["retry_pause"],
+            "task": o["task_minutes"],
+            "step": o["step_minutes"],
+            "run": o["run_minutes"],
+        },
+        "watch": {
+            "smaller": o["watch_smaller"],
+            "larger": o["watch_larger"],
+            "changes": o["watch_changes"],
+        },
+    }
+    return {
+        name: {key: value for key, value in group.items() if value is not None}
+        for name, group in groups.items()
+    }
+
+
+def tell_fields(o: dict[str, Any]) -> dict[str, Any]:
+    """The single fields that these options set."""
+    return {
+        "keep_on": _rules(o["keep_on"]),
+        "keep_gone": "" if o["keep_gone"] == "none" else o["keep_gone"],
+        "report_contacts": o["tell_contacts"],
+        "attach_log": o["attach_log"],
+        "channels": _none(o["tell_channel"]),
+    }
+
+
+def _none(given: list[str] | None) -> list[str] | None:
+    return [] if given == ["none"] else given
+
+
+def _rules(given: list[str] | None) -> dict[str, str] | None:
+    if given is None or given == ["none"]:
+        return None if given is None else {}
+    rules = {}
+    for text in given:
+        store, equals, rule = text.partition("=")
+        if not (store and equals and rule):
+            raise wrong(f"“{text}” has no store or no rule.", "Write STORE=RULE.", "--keep-on")
+        rules[store] = rule
+    return rules

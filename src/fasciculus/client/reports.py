@@ -1,0 +1,116 @@
+"""Calls about reports, and where they go."""
+
+from __future__ import annotations
+
+from typing import Any
+from urllib.parse import quote
+
+from .. import models
+from .transport import Transport
+
+
+class ReportCalls(Transport):
+    """What was sent to whom, and how."""
+
+    def reports_list(self, **query: Any) -> models.Page[models.Report]:
+        """Reports, newest first.
+
+        ``query`` may filter by ``q``, ``job``.
+        Returns one page (``limit``, ``cursor``, ``sort``); :meth:`every` asks for all.
+        """
+        return self._call("GET", "/reports", models.Page[models.Report], **query)
+
+    def reports_show(self, report_id: int) -> models.ReportDetail:
+        """One report as it was sent.
+
+        Raises ``NotFoundError`` when there is none of that number.
+        """
+        return self._call("GET", f"/reports/{report_id}", models.ReportDetail)
+
+    def outbox_list(self) -> models.Page[models.OutboxItem]:
+        """Reports that wait to be sent."""
+        return self._call("GET", "/outbox", models.Page[models.OutboxItem])
+
+    def outbox_send(self) -> models.Page[models.OutboxItem]:
+        """Try all that waits again, now."""
+        return self._call("POST", "/outbox/send", models.Page[models.OutboxItem])
+
+    def mail_show(self) -> models.MailServer:
+        """The mail server for reports."""
+        return self._call("GET", "/settings/mail", models.MailServer)
+
+    def mail_change(self, server: models.MailServer) -> models.MailServer:
+        """Set the mail server for reports.
+
+        Raises ``RefusedError`` naming the field that cannot be used.
+        """
+        return self._call("PUT", "/settings/mail", models.MailServer, server)
+
+    def mail_try(self, to: str) -> models.TryResult:
+        """Send a test message to an address."""
+        return self._call("POST", "/settings/mail/try", models.TryResult, to=to)
+
+    def jobs_report(self, name: str) -> models.ReportPreview:
+        """The report of the last run of a job, as it would be written now.
+
+        Raises ``NotFoundError`` when there is none of that name.
+        """
+        return self._call("GET", f"/jobs/{quote(name)}/report", models.ReportPreview)
+
+    def jobs_report_try(self, name: str, to: str) -> models.TryResult:
+        """Send the report of the last run of a job to one address, now.
+
+        Raises ``NotFoundError`` when there is none of that name.
+        """
+        return self._call("POST", f"/jobs/{quote(name)}/report/try", models.TryResult, to=to)
+
+    def channels_list(self) -> models.Page[models.Channel]:
+        """Webhooks that reports go to."""
+        return self._call("GET", "/channels", models.Page[models.Channel])
+
+    def channels_save(self, channel: models.ChannelInput) -> models.Page[models.Channel]:
+        """Add a webhook, or change the one of its name.
+
+        Raises ``RefusedError`` naming the field that cannot be used.
+        """
+        return self._call("PUT", "/channels", models.Page[models.Channel], channel)
+
+    def channels_remove(self, name: str) -> None:
+        """Remove a webhook that nothing uses.
+
+        Raises ``NotFoundError`` when there is none of that name.
+        """
+        self._request("DELETE", f"/channels/{quote(name)}")
+
+    def channels_try(self, name: str) -> models.ChannelAnswer:
+        """Send a test message to a webhook; gives its answer.
+
+        Raises ``NotFoundError`` when there is none of that name.
+        """
+        return self._call("POST", f"/channels/{quote(name)}/try", models.ChannelAnswer)
+
+    def templates_list(self) -> models.Page[models.Template]:
+        """The words of messages."""
+        return self._call("GET", "/templates", models.Page[models.Template])
+
+    def templates_show(self, name: str) -> models.Template:
+        """The words of one message.
+
+        Raises ``NotFoundError`` when there is none of that name.
+        """
+        return self._call("GET", f"/templates/{quote(name)}", models.Template)
+
+    def templates_change(self, name: str, text: str | None) -> models.Template:
+        """Put a text in place of a template; None for the one that came along.
+
+        Raises ``RefusedError`` when it cannot be filled.
+        """
+        body = self._made(models.TemplateText, text=text)
+        return self._call("PUT", f"/templates/{quote(name)}", models.Template, body)
+
+    def templates_preview(self, name: str) -> models.ReportPreview:
+        """A message by one template, with the last real run where there is one.
+
+        Raises ``NotFoundError`` when there is none of that name.
+        """
+        return self._call("GET", f"/templates/{quote(name)}/preview", models.ReportPreview)

@@ -1,0 +1,110 @@
+"""All runs of a day or a week as the model of one message."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from datetime import datetime
+
+from .formatting import format_count, format_list, format_size
+from .report_rules import is_trouble
+from .run_report import OUTCOMES, RunReport, format_moment
+
+
+@dataclass(slots=True)
+class JobDigest:
+    """The runs of one job, oldest first, and its next start."""
+
+    job: str
+    runs: list[RunReport]
+    next_start: datetime | None = None
+
+    @property
+    def troubled(self) -> list[RunReport]:
+        """The runs at which a person should look."""
+        return [run for run in self.runs if run.trouble]
+
+    @property
+    def outcome(self) -> str:
+        """How its last run ended; skipped where there was none."""
+        return self.runs[-1].outcome if self.runs else "skipped"
+
+    @property
+    def words(self) -> str:
+        """Its runs in one line."""
+        if not self.runs:
+            return "no run"
+        good = len(self.runs) - len(self.troubled)
+        parts = [f"{good} of {format_count(len(self.runs), 'run')} done"]
+        parts += [f"run {run.run} {run.outcome_words}" for run in self.troubled[:3]]
+        if len(self.troubled) > 3:
+            parts.append(f"and {len(self.troubled) - 3} more")
+        return format_list(parts[:1]) + (f"; {', '.join(parts[1:])}" if parts[1:] else "")
+
+
+@dataclass(slots=True)
+class StoreTotal:
+    """What a store holds."""
+
+    name: str
+    copies: int
+    bytes: int
+
+    @property
+    def size_words(self) -> str:
+        return format_size(self.bytes)
+
+
+@dataclass(slots=True)
+class Digest:
+    """What a digest says: jobs, alerts that are open, and what the stores hold."""
+
+    kind: str
+    begin: datetime
+    end: datetime
+    zone: str
+    jobs: list[JobDigest]
+    alerts: list[str] = field(default_factory=list)
+    stores: list[StoreTotal] = field(default_factory=list)
+    link: str = ""
+
+    @property
+    def runs(self) -> int:
+        return sum(len(job.runs) for job in self.jobs)
+
+    @property
+    def troubled(self) -> int:
+        return sum(len(job.troubled) for job in self.jobs)
+
+    @property
+    def outcome(self) -> str:
+        """The worst of the last outcomes, for colour and mark."""
+        ranks = list(OUTCOMES)
+        found = [job.outcome for job in self.jobs if job.runs]
+        return max(found, key=ranks.index, default="skipped")
+
+    @property
+    def trouble(self) -> bool:
+        return any(is_trouble(job.outcome) for job in self.jobs)
+
+    @property
+    def title(self) -> str:
+        """The subject line of the mail."""
+        state = (
+            f"{self.troubled} of {format_count(self.runs, 'run')} not done"
+            if self.troubled
+            else f"{format_count(self.runs, 'run')} done"
+        )
+        return f"[Fasciculus] {self.kind} digest: {state} ({self.local(self.end)[:10]})"
+
+    @property
+    def sentence(self) -> str:
+        """The time in one line."""
+        packed = sum(run.packed for job in self.jobs for run in job.runs)
+        text = f"{format_count(self.runs, 'run')} of {format_count(len(self.jobs), 'job')}"
+        if self.troubled:
+            text += f", {self.troubled} of them not done"
+        return f"{text}; {format_size(packed)} packed and stored."
+
+    def local(self, moment: datetime) -> str:
+        """A moment in the zone of the digest, with the zone said."""
+        return format_moment(moment, self.zone)

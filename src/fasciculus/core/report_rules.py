@@ -1,0 +1,27 @@
+"""Who is told of a run, and when."""
+
+from __future__ import annotations
+
+#: Outcomes after which nobody need look.
+_WELL = ("done",)
+
+
+def is_trouble(outcome: str) -> bool:
+    """Whether a person should look."""
+    return outcome not in _WELL
+
+
+def wants(when: str, outcome: str, previous: str | None) -> bool:
+    """Whether a report is wanted now of a run, or of an account's part of one, with this outcome.
+
+    ``when`` is always, trouble, recovery or never; digests come at times of their own. ``previous``
+    is the outcome of the run before it, None for the first one.
+    """
+    match when:
+        case "always":
+            return True
+        case "trouble":
+            return is_trouble(outcome)
+        case "recovery":
+            return is_trouble(outcome) or (previous is not None and is_trouble(previous))
+    return False

@@ -1,0 +1,97 @@
+"""What will start in the days to come, and what starts jobs from outside."""
+
+from __future__ import annotations
+
+import ipaddress
+from datetime import datetime
+from typing import Annotated
+
+from pydantic import AfterValidator, BaseModel, Field
+
+
+def _network(value: str) -> str:
+    try:
+        return str(ipaddress.ip_network(value.strip(), strict=False))
+    except ValueError as error:
+        raise ValueError(
+            f"“{value}” is not a network; write for example 192.0.2.0/24 or 2001:db8::/32."
+        ) from error
+
+
+class CalendarStart(BaseModel):
+    """A start to come; ``seconds`` is how long the run will take, by how long the last ones took,
+    None where there was none."""
+
+    job: str
+    at: datetime
+    zone: str
+    seconds: float | None = None
+
+
+class CalendarCollision(BaseModel):
+    """Two jobs whose runs will go on at the same time on the same hosts or stores: how often, when
+    first, and by how many minutes ``second`` could be moved to meet nothing; None where no such
+    time is near. ``sentence`` says so."""
+
+    first: str
+    second: str
+    places: list[str]
+    count: int
+    at: datetime
+    move: int | None
+    sentence: str
+
+
+class Calendar(BaseModel):
+    """The coming days: starts, and collisions of the coming week. ``quiet`` are the hours in which
+    the watch sends nothing, in the time zone ``zone``."""
+
+    begin: datetime
+    end: datetime
+    starts: list[CalendarStart]
+    more: int = 0
+    collisions: list[CalendarCollision]
+    quiet: str = ""
+    zone: str = "UTC"
+
+
+class CalendarFeed(BaseModel):
+    """Whether there is a feed, and its secret address when it was just made."""
+
+    made: datetime | None = None
+    url: str = ""
+
+
+class StartAddressInput(BaseModel):
+    """Who may use the address: only these networks, everybody where there are none; and how often
+    in an hour."""
+
+    networks: list[Annotated[str, AfterValidator(_network)]] = Field(default=[], max_length=50)
+    per_hour: int = Field(default=12, ge=1, le=3600)
+    enabled: bool = True
+
+
+class StartAddress(StartAddressInput):
+    """The secret address of a job, without the secret."""
+
+    made: datetime
+    used: datetime | None = None
+
+
+class StartAddressMade(StartAddress):
+    """The only time that the address itself is shown, with lines to copy."""
+
+    url: str
+    curl: str
+    crontab: str
+
+
+class StartedFromOutside(BaseModel):
+    """A run that an address started: where it can be looked at, and what it came to if somebody
+    waited for it."""
+
+    run: int
+    url: str
+    state: str
+    outcome: str | None = None
+    sentence: str = ""

@@ -1,0 +1,57 @@
+"""The standing checks and the alerts that they open."""
+
+from __future__ import annotations
+
+from datetime import datetime
+from typing import Annotated, Literal
+
+from pydantic import AfterValidator, BaseModel, Field
+
+from .inventory import mail_address
+from .timetable import Hours, Zone
+
+
+class WatchSettings(BaseModel):
+    """Who is told of alerts that are of no one job, when nobody is to be woken (“22:00-06:00”),
+    after how many hours an open alert that nobody has acknowledged is told again (0: never), and
+    from how many days ahead a full store or the end of a certificate is one."""
+
+    recipients: list[Annotated[str, AfterValidator(mail_address)]] = Field(
+        default=[], max_length=50
+    )
+    channels: list[str] = Field(default=[], max_length=20)
+    quiet: Hours = ""
+    zone: Zone = "UTC"
+    remind_hours: int = Field(default=0, ge=0, le=24 * 30)
+    full_days: int = Field(default=14, ge=0, le=365)
+    certificate_days: int = Field(default=21, ge=0, le=365)
+    #: Hours after which a store that lacks copies is an alert.
+    lag_hours: int = Field(default=24, ge=1, le=24 * 30)
+    #: Days beyond its setting after which reading a store back is overdue.
+    verify_days: int = Field(default=7, ge=1, le=365)
+
+
+class Alert(BaseModel):
+    """Something that the watch found; open until it is over. ``level`` is broken or look, ``check``
+    the name of the standing check."""
+
+    id: int
+    key: str
+    check: str
+    level: Literal["broken", "look"]
+    job: str = ""
+    about: str
+    text: str
+    link: str
+    opened: datetime
+    closed: datetime | None = None
+    told: datetime | None = None
+    acknowledged: datetime | None = None
+    acknowledged_by: str = ""
+    note: str = ""
+
+
+class Acknowledgement(BaseModel):
+    """That somebody knows of an alert, with a note for the others."""
+
+    note: str = Field(default="", max_length=500)

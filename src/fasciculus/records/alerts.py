@@ -1,0 +1,102 @@
+"""What the watch found."""
+
+from __future__ import annotations
+
+import sqlite3
+from datetime import datetime
+
+from ..core.errors import MissingError
+from ..core.watch import Finding, OpenAlert
+from ..models import Alert, Page
+from .db import now
+from .paging import PageRequest, Query, page
+
+
+def _alert(row: sqlite3.Row) -> Alert:
+    fields = {key: row[key] for key in row.keys() if key in Alert.model_fields}  # noqa: SIM118
+    return Alert(**fields, check=row["check_name"])
+
+
+def alerts(
+    db: sqlite3.Connection, paging: PageRequest, state: str = "", job: str = ""
+) -> Page[Alert]:
+    """Alerts, newest first."""
+    query = Query("alert.*", "alert", "alert.id", {"id": "alert.id"}, "-id")
+    if state:
+        query.only(f"alert.closed IS {'NULL' if state == 'open' else 'NOT NULL'}")
+    if job:
+        query.only("alert.job = ?", job)
+    return page(db, query, paging, _alert)
+
+
+def alert(db: sqlite3.Connection, number: int) -> Alert:
+    row = db.execute("SELECT * FROM alert WHERE id=?", (number,)).fetchone()
+    if row is None:
+        raise MissingError(f"There is no alert {number}.", "“fasciculus alerts list” names them.")
+    return _alert(row)
+
+
+def open_alerts(db: sqlite3.Connection) -> list[OpenAlert]:
+    """The alerts that are not over."""
+    return [
+        OpenAlert(
+            row["key"],
+            datetime.fromisoformat(row["opened"]),
+            datetime.fromisoformat(row["told"]) if row["told"] else None,
+            row["acknowledged"] is not None,
+            row["text"],
+        )
+        for row in db.execute("SELECT * FROM alert WHERE closed IS NULL ORDER BY id")
+    ]
+
+
+def open_by_key(db: sqlite3.Connection) -> dict[str, Alert]:
+    """The open alerts by what they are about."""
+    return {
+        row["key"]: _alert(row) for row in db.execute("SELECT * FROM alert WHERE closed IS NULL")
+    }
+
+
+def add(db: sqlite3.Connection, finding: Finding) -> None:
+    """Open an alert."""
+    db.execute(
+        "INSERT INTO alert (key, check_name, level, job, about, text, link, opened) "
+        "VALUES (?, ?, ?, ?, ?, ?, ?, ?)",
+        (
+            finding.key,
+            finding.check,
+            finding.level,
+            finding.job,
+            finding.about,
+            finding.text,
+            finding.link,
+            now(),
+        ),
+    )
+
+
+def change(db: sqlite3.Connection, finding: Finding) -> None:
+    """Say an open alert in other words."""
+    db.execute(
+        "UPDATE alert SET text=?, level=?, link=? WHERE key=? AND closed IS NULL",
+        (finding.text, finding.level, finding.link, finding.key),
+    )
+
+
+def told(db: sqlite3.Connection, key: str) -> None:
+    """Note that people were told of an open alert."""
+    db.execute("UPDATE alert SET told=? WHERE key=? AND closed IS NULL", (now(), key))
+
+
+def close(db: sqlite3.Connection, key: str) -> None:
+    """An alert is over."""
+    db.execute("UPDATE alert SET closed=? WHERE key=? AND closed IS NULL", (now(), key))
+
+
+def acknowledge(db: sqlite3.Connection, number: int, who: str, note: str) -> None:
+    """Somebody knows of an alert."""
+    alert(db, number)
+    db.execute(
+        "UPDATE alert SET acknowledged=?, acknowledged_by=?, note=? WHERE id=?",
+        (now(), who, note, number),
+    )

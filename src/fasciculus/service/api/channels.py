@@ -1,0 +1,65 @@
+"""Webhooks that reports go to."""
+
+from __future__ import annotations
+
+from datetime import UTC, datetime
+
+from ...models import Channel, ChannelAnswer, ChannelInput, Page, WebhookMessage
+from ...records import channels
+from ...records.channels import ChannelSecrets
+from ..context import context
+from ..operations import operation
+from ..reports import webhook
+from ..reports.reporter import store_totals
+from .auth import note
+
+
+@operation("GET", "/channels", "Webhooks that reports go to", response=Page[Channel])
+def channels_list() -> Page[Channel]:
+    rows = channels.channels(context().records.reader, context().cipher)
+    return Page(items=rows, total=len(rows))
+
+
+@operation(
+    "PUT",
+    "/channels",
+    "Add a webhook, or change the one of its name",
+    body=ChannelInput,
+    response=Page[Channel],
+)
+def channels_save(body: ChannelInput) -> Page[Channel]:
+    # A template that fails would fail in the night.
+    webhook.body_of(ChannelSecrets(body, body.url, ""), _example())
+    with context().records.write() as db:
+        channels.save(db, context().cipher, body)
+    note("saved channel", body.name)
+    return channels_list()
+
+
+def _example() -> WebhookMessage:
+    return WebhookMessage(
+        event="try",
+        at=datetime.now(UTC),
+        title="[Fasciculus] test message",
+        sentence="Fasciculus can send its reports to this channel.",
+        stores=store_totals(context().records.reader, context().cipher),
+    )
+
+
+@operation("DELETE", "/channels/{name}", "Remove a webhook that nothing uses")
+def channels_remove(name: str) -> None:
+    with context().records.write() as db:
+        channels.remove(db, context().cipher, name)
+    note("removed channel", name)
+
+
+@operation(
+    "POST",
+    "/channels/{name}/try",
+    "Send a test message to a webhook, and show its answer",
+    response=ChannelAnswer,
+)
+def channels_try(name: str) -> ChannelAnswer:
+    found = channels.channel(context().records.reader, context().cipher, name)
+    body = webhook.body_of(found, _example())
+    return webhook.ask(found, f"try-{int(datetime.now(UTC).timestamp() * 1000)}", body)

@@ -1,0 +1,207 @@
+"""What a job comes to before it is saved: its summary, what would retire, the year to come."""
+
+from __future__ import annotations
+
+import sqlite3
+from collections.abc import Iterator
+from datetime import UTC, datetime
+from itertools import islice
+
+from ...core import job_summary, retention, schedule, store_advice
+from ...core.retention import KeepRule
+from ...core.retention.simulation import SimulatedDay, Sizes, simulate
+from ...models import (
+    JobInput,
+    JobSummary,
+    Page,
+    Retiring,
+    YearDay,
+    YearOfCopies,
+    YearQuery,
+)
+from ...models.queries import RetiringQuery
+from ...records import bundles, jobs, pauses, stores
+from .. import timetables
+from ..context import context
+from ..operations import operation
+from ..space_needed import needed
+from ..store_facts import facts
+from .jobs import sentence_of
+
+_DAYS = 365
+
+
+@operation(
+    "GET",
+    "/jobs/{name}/retiring",
+    "What would retire now, and what that would free; nothing is removed",
+    response=Page[Retiring],
+    query=RetiringQuery,
+)
+def jobs_retiring(name: str, query: RetiringQuery) -> Page[Retiring]:
+    db = context().records.reader
+    job = jobs.job(db, name)
+    asked = retention.parse(query.keep) if query.keep else None
+    kind = job.subjects[:-1]
+    rows = [
+        row
+        for subject in bundles.subjects_of(db, kind, name)
+        for store in job.stores
+        for row in _retiring(
+            db, kind, subject, job, store, asked or retention.parse(job.keep_for(store))
+        )
+    ]
+    return Page(items=rows, total=len(rows))
+
+
+def _retiring(
+    db: sqlite3.Connection, kind: str, subject: str, job: JobInput, store: str, rule: KeepRule
+) -> list[Retiring]:
+    copies = bundles.known_on(db, kind, subject, job.name, store)
+    going = retention.retiring(copies, rule, schedule.zone(job.zone))
+    freed = retention.freed(
+        [copy.name for copy in going], bundles.pieces_on(db, kind, subject, store)
+    )
+    return [
+        Retiring(
+            subject_kind=kind,
+            subject=subject,
+            store=store,
+            bundle=copy.name,
+            moment=copy.moment,
+            frees=freed[copy.name],
+        )
+        for copy in going
+    ]
+
+
+@operation(
+    "POST",
+    "/jobs/summary",
+    "What a job would do, before it is saved",
+    body=JobInput,
+    response=JobSummary,
+)
+def jobs_summary(body: JobInput) -> JobSummary:
+    db = context().records.reader
+    jobs.check_subjects(db, body, body.name)
+    covers = jobs.covers(db, body)
+    contents: list[str] = list(body.contents)
+    measured = [bundles.measured(db, body.subjects[:-1], name, contents) for name in covers]
+    known = [row for row in measured if row is not None]
+    now = datetime.now(UTC)
+    paused = pauses.pauses(db, now)
+    others = [
+        (job.name, start)
+        for job in jobs.jobs(db)
+        if job.name != body.name and (start := timetables.next_start(job, paused, now))
+    ]
+    targets = [stores.store(db, context().cipher, name) for name in body.stores]
+    starts = list(islice(timetables.of_job(body, paused).starts(now), 5))
+    packed = sum(row[1] for row in known)
+    most = max(_copies_in_a_year(body, name, now) for name in body.stores)
+    advice = job_summary.advice(
+        contents=body.contents,
+        timetable_text=body.timetable,
+        keep=most,
+        report_to=body.report_to,
+        starts=starts,
+        others=others,
+        covers=len(covers),
+        enabled=body.enabled,
+        includes=bool(body.rules.includes),
+    )
+    known_facts = [facts(db, store) for store in targets]
+    advice = [*store_advice.of_stores(known_facts, packed, most), *advice]
+    if packed:
+        advice.append(job_summary.fill_words(packed, most, body.stores))
+    return JobSummary(
+        sentence=sentence_of(body, len(covers)),
+        starts=starts,
+        covers=covers[:500],
+        bytes=sum(row[0] for row in known),
+        packed=packed,
+        unmeasured=len(covers) - len(known),
+        advice=advice,
+        space=needed(context().config, body, targets, packed, len(known)),
+    )
+
+
+def _copies_in_a_year(job: JobInput, store: str, now: datetime) -> int:
+    """How many copies of a subject a store will have in a year; of a job by hand, what its rule
+    says."""
+    rule = retention.parse(job.keep_for(store))
+    timed = timetables.of_job(job)
+    if rule.plain or not timed.timetable.automatic:
+        return min(rule.bound, 10_000)
+    days = list(simulate([], timed.starts(now), rule, Sizes(0), timed.where, now.date(), _DAYS))
+    return max(1, len(days[-1].copies))
+
+
+@operation(
+    "POST",
+    "/jobs/year",
+    "Which copies a job will have on each day of the coming year, before it is saved",
+    query=YearQuery,
+    body=JobInput,
+    response=YearOfCopies,
+)
+def jobs_year(query: YearQuery, body: JobInput) -> YearOfCopies:
+    db = context().records.reader
+    store = query.store or body.stores[0]
+    kind = body.subjects[:-1]
+    covers = jobs.covers(db, body)
+    subject = query.subject or (covers[0] if covers else "")
+    now = datetime.now(UTC)
+    sizes, packed = _sizes(db, body, kind, subject)
+    days = list(_days(db, body, store, (kind, subject), sizes, now))
+    all_packed = sum(
+        row[1]
+        for name in covers
+        if (row := bundles.measured(db, kind, name, list(body.contents))) is not None
+    )
+    scale = all_packed / packed if packed else 0.0
+    free = stores.store(db, context().cipher, store).free
+    return YearOfCopies(
+        store=store,
+        subject=subject,
+        subjects=len(covers),
+        rule=body.keep_for(store),
+        free=free,
+        days=[
+            YearDay(
+                day=day.day,
+                copies=len(day.copies),
+                bytes=day.bytes,
+                bytes_of_all=int(day.bytes * scale),
+                moments=list(day.copies) if query.day == day.day else None,
+            )
+            for day in days
+        ],
+    )
+
+
+def _sizes(db: sqlite3.Connection, job: JobInput, kind: str, subject: str) -> tuple[Sizes, int]:
+    """What a bundle of a subject takes, by the last ones; and a full one, packed."""
+    row = bundles.measured(db, kind, subject, list(job.contents)) if subject else None
+    packed = row[1] if row is not None else 0
+    if job.mode == "full":
+        return Sizes(packed), packed
+    new = bundles.usual_growth(db, kind, subject, job.name)
+    return Sizes(packed, new, job.full_every), packed
+
+
+def _days(
+    db: sqlite3.Connection,
+    job: JobInput,
+    store: str,
+    subject: tuple[str, str],
+    sizes: Sizes,
+    now: datetime,
+) -> Iterator[SimulatedDay]:
+    timed = timetables.of_job(job, pauses.pauses(db, now))
+    known = bundles.known_on(db, *subject, job.name, store)
+    first = now.astimezone(timed.where).date()
+    starts = timed.starts(now) if job.enabled else iter(())
+    rule = retention.parse(job.keep_for(store))
+    return simulate(known, starts, rule, sizes, timed.where, first, _DAYS + 1)

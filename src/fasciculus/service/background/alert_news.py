@@ -1,0 +1,17 @@
+"""What people are told of alerts."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from ...core.watch import Finding
+from ...models import Alert
+
+
+@dataclass(frozen=True, slots=True)
+class AlertNews:
+    """Alerts that are new, that go on, and that are over."""
+
+    opened: list[Finding]
+    reminded: list[Finding]
+    closed: list[Alert]

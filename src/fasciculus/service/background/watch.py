@@ -1,0 +1,131 @@
+"""Looks at everything again and again, and opens and closes alerts."""
+
+from __future__ import annotations
+
+import logging
+import sqlite3
+import threading
+from collections.abc import Callable
+from datetime import UTC, datetime, timedelta
+from zoneinfo import ZoneInfo
+
+from ...config import Config
+from ...core.schedule import parse_hours
+from ...core.watch import AlertActions, Finding, reconcile
+from ...records import alerts
+from ...records.db import Records
+from ...records.encryption import SecretCipher
+from ..event_stream import EventStream
+from ..store_glance import StoreGlances
+from ..watch.bundles import UnusualBundles
+from ..watch.certificates import look_if_due
+from ..watch.checks import Watched, findings
+from ..watch_settings import watch_settings
+from .alert_news import AlertNews
+from .scheduler import Scheduler
+
+log = logging.getLogger(__name__)
+
+_EVERY = 30.0
+
+
+class Watch:
+    """A thread that carries out the standing checks twice a minute.
+
+    ``tell`` writes the messages, in the same transaction as what they tell of. Digests are looked
+    after at the same pace.
+    """
+
+    def __init__(
+        self,
+        config: Config,
+        records: Records,
+        cipher: SecretCipher,
+        events: EventStream,
+        scheduler: Scheduler,
+        glances: StoreGlances,
+        tell: Callable[[sqlite3.Connection, AlertNews], None],
+        send_digests: Callable[[datetime], None],
+    ) -> None:
+        self._config, self._records, self._cipher = config, records, cipher
+        self._events, self._scheduler, self._glances = events, scheduler, glances
+        self._tell, self._send_digests = tell, send_digests
+        self._unusual = UnusualBundles(records)
+        self._first_seen: dict[str, datetime] = {}
+        self._closing = threading.Event()
+        self._thread = threading.Thread(target=self._loop, name="watch", daemon=True)
+
+    def start(self) -> None:
+        self._thread.start()
+
+    def stop(self) -> None:
+        self._closing.set()
+        if self._thread.is_alive():
+            self._thread.join(10)
+
+    def _loop(self) -> None:
+        # What a start of the service is still busy with is no trouble yet.
+        while not self._closing.wait(_EVERY):
+            for step in (self.look, self._send_digests, self._look_at_certificates):
+                try:
+                    step(datetime.now(UTC))
+                except Exception:
+                    log.exception("the watch failed; it looks again")
+
+    def _look_at_certificates(self, _now: datetime) -> None:
+        look_if_due(self._records, self._cipher)
+
+    def found(self, now: datetime) -> list[Finding]:
+        """What is wrong at a moment, whether or not it is an alert yet."""
+        return findings(
+            Watched(
+                self._config,
+                self._records,
+                self._cipher,
+                self._glances,
+                self._unusual,
+                watch_settings(self._records.reader),
+                self._scheduler.alive,
+                self._scheduler.clock_trouble,
+                now,
+            )
+        )
+
+    def look(self, now: datetime) -> AlertActions:
+        """Carry out the checks, and open, tell of and close alerts."""
+        rows = self.found(now)
+        self._first_seen = {row.key: self._first_seen.get(row.key, now) for row in rows}
+        settings = watch_settings(self._records.reader)
+        by_key = {row.key: row for row in rows}
+        with self._records.write() as db:
+            known = alerts.open_alerts(db)
+            actions = reconcile(
+                rows,
+                known,
+                self._first_seen,
+                now,
+                quiet=parse_hours(settings.quiet),
+                zone=ZoneInfo(settings.zone),
+                remind=timedelta(hours=settings.remind_hours) if settings.remind_hours else None,
+            )
+            before = alerts.open_by_key(db)
+            for finding in actions.opened:
+                alerts.add(db, finding)
+            for finding in actions.changed:
+                alerts.change(db, finding)
+            for key in (*actions.told, *actions.reminded):
+                alerts.told(db, key)
+            for key in actions.closed:
+                alerts.close(db, key)
+            self._tell(
+                db,
+                AlertNews(
+                    [by_key[key] for key in actions.told if not by_key[key].told_by_report],
+                    [by_key[key] for key in actions.reminded],
+                    # Nobody is told of the end of what nobody was told of.
+                    [before[key] for key in actions.closed if before[key].told is not None],
+                ),
+            )
+        if actions.opened or actions.changed or actions.closed:
+            self._events.changed("alerts")
+        return actions

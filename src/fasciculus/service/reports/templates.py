@@ -1,0 +1,94 @@
+"""The words of messages: templates that come along, and those that people put in their place."""
+
+from __future__ import annotations
+
+import sqlite3
+from collections.abc import Callable
+from importlib.resources import files
+from typing import Any
+
+from jinja2 import StrictUndefined, TemplateError
+from jinja2.loaders import BaseLoader, FunctionLoader, PackageLoader
+from jinja2.sandbox import SandboxedEnvironment
+
+from ...core.errors import MissingError, SettingError
+from ...records import settings
+
+_KEY = "templates"
+#: The messages whose words can be changed.
+NAMES = ("report", "digest", "alert", "maintenance")
+FORMS = ("txt", "html")
+_LONGEST = 200_000
+
+
+def own_texts(db: sqlite3.Connection) -> dict[str, str]:
+    """The templates that people have put in place of ours, by file name."""
+    return dict(settings.get(db, _KEY) or {})
+
+
+def shipped(name: str) -> str:
+    """The text of a template that comes along, by file name."""
+    return files("fasciculus.service").joinpath("templates", name).read_text("utf-8")
+
+
+def check_name(name: str) -> str:
+    """The file name of a template that may be changed; raises ``MissingError`` for another one."""
+    known = [f"{row}.{form}" for row in NAMES for form in FORMS]
+    if name not in known:
+        raise MissingError(f"There is no template {name}.", f"Templates: {', '.join(known)}.")
+    return name
+
+
+def save(db: sqlite3.Connection, name: str, text: str | None, sample: object) -> None:
+    """Put a text in place of a template, or ours again; one that cannot be filled is refused.
+
+    ``sample`` is a message of its kind to try it with.
+    """
+    texts = own_texts(db)
+    if text is None or text == shipped(name):
+        texts.pop(name, None)
+    else:
+        if len(text) > _LONGEST:
+            raise SettingError("The template is too long.", "Make it shorter.", field="text")
+        texts[name] = text
+        try:
+            # With the others that it builds upon.
+            render(_environment(lambda wanted: texts.get(wanted)), name, sample)
+        except (TemplateError, ArithmeticError, LookupError, TypeError, ValueError) as error:
+            where = f" (line {error.lineno})" if hasattr(error, "lineno") else ""
+            raise SettingError(
+                f"The template cannot be filled{where}: {error}.",
+                "Correct it; “report” is what it has, as in the one that came along.",
+                field="text",
+            ) from error
+    settings.put(db, _KEY, texts)
+
+
+def environment(db: sqlite3.Connection) -> SandboxedEnvironment:
+    """Templates as they are in force. What people wrote is filled in a sandbox: it can neither
+    call nor read anything but the message."""
+    texts = own_texts(db)
+    return _environment(texts.get)
+
+
+def shipped_environment() -> SandboxedEnvironment:
+    """Templates as they came along."""
+    return _environment(lambda name: None)
+
+
+def render(templates: SandboxedEnvironment, name: str, report: Any) -> str:
+    """A message by one template."""
+    return templates.get_template(name).render(report=report)
+
+
+def _environment(own: Callable[[str], str | None]) -> SandboxedEnvironment:
+    ours = PackageLoader("fasciculus.service", "templates")
+    loader: BaseLoader = FunctionLoader(lambda name: own(name) or ours.get_source(found, name)[0])
+    found = SandboxedEnvironment(
+        loader=loader,
+        undefined=StrictUndefined,
+        autoescape=lambda name: name is None or not name.endswith(".txt"),
+        trim_blocks=True,
+        lstrip_blocks=True,
+    )
+    return found

@@ -1,0 +1,133 @@
+"""Messages to webhooks: what they say, their signature (Standard Webhooks 1.0), and sending."""
+
+from __future__ import annotations
+
+import base64
+import binascii
+import hashlib
+import hmac
+import json
+import time
+
+import httpx
+from jinja2 import StrictUndefined, TemplateError
+from jinja2.sandbox import SandboxedEnvironment
+
+from ...core.errors import SettingError, UnreachableError
+from ...core.run_report import RunReport
+from ...models import ChannelAnswer, WebhookMessage, WebhookStore, WebhookTask
+from ...records.channels import ChannelSecrets
+
+_TIMEOUT = 20.0
+_SHOWN = 500
+_PREFIX = "whsec_"
+
+
+def of_run(report: RunReport, stores: list[WebhookStore]) -> WebhookMessage:
+    """A run as a message."""
+    return WebhookMessage(
+        event="run",
+        at=report.ended,
+        title=report.title,
+        sentence=report.sentence,
+        outcome=report.outcome,
+        trouble=report.trouble,
+        job=report.job,
+        run=report.run,
+        started=report.started,
+        ended=report.ended,
+        link=report.link,
+        tasks=[
+            WebhookTask(
+                subject_kind=task.subject_kind,
+                subject=task.subject,
+                outcome=task.outcome,
+                bundle=task.bundle,
+                bytes=task.bytes,
+                packed=task.packed,
+                seconds=round(task.seconds, 3),
+                error=task.error,
+                warnings=task.warnings[:20],
+                stores={copy.store: copy.error or "stored" for copy in task.copies},
+            )
+            for task in report.tasks
+        ],
+        stores=stores,
+    )
+
+
+def body_of(channel: ChannelSecrets, message: WebhookMessage) -> bytes:
+    """What a channel gets of a message, by its form. Raises ``SettingError`` for a template that
+    cannot be filled."""
+    line = f"{message.title.removeprefix('[Fasciculus] ')}. {message.sentence} {message.link}"
+    match channel.channel.form:
+        case "message":
+            return message.model_dump_json().encode()
+        case "text" | "content":
+            return json.dumps({channel.channel.form: line.strip()}, ensure_ascii=False).encode()
+    return _filled(channel.channel.template, message)
+
+
+def _filled(template: str, message: WebhookMessage) -> bytes:
+    found = SandboxedEnvironment(undefined=StrictUndefined)
+    try:
+        text = found.from_string(template).render(message=json.loads(message.model_dump_json()))
+        json.loads(text)
+    except (TemplateError, ArithmeticError, LookupError, TypeError, ValueError) as error:
+        raise SettingError(
+            f"The template does not make JSON of a message: {error}.",
+            'Write for example {"text": {{ message.title | tojson }}}.',
+            field="template",
+        ) from error
+    return text.encode()
+
+
+def signature(secret: str, number: str, moment: int, body: bytes) -> str:
+    """The ``webhook-signature`` header: HMAC-SHA256 over number, moment (seconds since 1970) and
+    body, with the key in base64 behind ``whsec_``, or with the secret's own bytes."""
+    key = secret.encode()
+    if secret.startswith(_PREFIX):
+        try:
+            key = base64.b64decode(secret[len(_PREFIX) :], validate=True)
+        except binascii.Error:
+            pass
+    signed = f"{number}.{moment}.".encode() + body
+    return "v1," + base64.b64encode(hmac.new(key, signed, hashlib.sha256).digest()).decode()
+
+
+def ask(channel: ChannelSecrets, number: str, body: bytes) -> ChannelAnswer:
+    """Send a body once, and say what was answered. Redirects are not followed."""
+    moment = int(time.time())
+    headers = {
+        "Content-Type": "application/json",
+        "User-Agent": "Fasciculus",
+        "webhook-id": number,
+        "webhook-timestamp": str(moment),
+    }
+    if channel.secret:
+        headers["webhook-signature"] = signature(channel.secret, number, moment, body)
+    began = time.monotonic()
+    try:
+        with httpx.Client(timeout=_TIMEOUT) as client:
+            answer = client.post(channel.url, content=body, headers=headers)
+    except (httpx.HTTPError, httpx.InvalidURL) as error:
+        seconds = time.monotonic() - began
+        # Not the error's own text: it may hold the address, and that may be secret.
+        text = f"It did not answer: {type(error).__name__}."
+        return ChannelAnswer(ok=False, status=None, seconds=seconds, body="", error=text)
+    return ChannelAnswer(
+        ok=answer.is_success,
+        status=answer.status_code,
+        seconds=time.monotonic() - began,
+        body=answer.text[:_SHOWN],
+        error="" if answer.is_success else f"It answered {answer.status_code}.",
+    )
+
+
+def send(channel: ChannelSecrets, number: str, body: bytes) -> None:
+    """Send a body; ``UnreachableError`` says why it was not taken."""
+    answer = ask(channel, number, body)
+    if not answer.ok:
+        raise UnreachableError(
+            f"Channel “{channel.channel.name}”: {answer.error}", "Try it under Settings."
+        )

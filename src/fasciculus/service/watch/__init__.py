@@ -1,0 +1,1 @@
+"""The standing checks of the service."""

@@ -1,0 +1,73 @@
+"""The newest bundle of each subject against those before it."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from ...core.watch.unusual import unusual_changes, unusual_size
+from ...models import Thresholds
+from ...records import bundles, jobs
+from ...records.db import Records
+
+
+@dataclass(frozen=True, slots=True)
+class UnusualBundle:
+    """A bundle that is unlike those before it; ``what`` is “size” or “changes”."""
+
+    job: str
+    kind: str
+    subject: str
+    bundle: int
+    what: str
+    words: str
+
+
+class UnusualBundles:
+    """Looks at each newest bundle once, and remembers what it found."""
+
+    def __init__(self, records: Records) -> None:
+        self._records = records
+        self._known: dict[tuple[str, str, str], tuple[int, Thresholds, list[UnusualBundle]]] = {}
+        self._version = -1
+        self._found: list[UnusualBundle] = []
+
+    def look(self) -> list[UnusualBundle]:
+        """The newest bundles that are unusual, by the thresholds of their jobs."""
+        version = self._records.version
+        if version != self._version:
+            self._found, self._version = self._look(), version
+        return self._found
+
+    def _look(self) -> list[UnusualBundle]:
+        db = self._records.reader
+        thresholds = {job.name: job.watch for job in jobs.jobs(db)}
+        known = self._known
+        self._known = {}
+        for key, newest in bundles.newest_ids(db).items():
+            limits = thresholds.get(key[2])
+            if limits is None:
+                continue
+            before = known.get(key)
+            if before is not None and before[:2] == (newest, limits):
+                self._known[key] = before
+            else:
+                self._known[key] = (newest, limits, self._compare(key, newest, limits))
+        return [row for _, _, rows in self._known.values() for row in rows]
+
+    def _compare(
+        self, key: tuple[str, str, str], newest: int, limits: Thresholds
+    ) -> list[UnusualBundle]:
+        last, *before = bundles.measures(self._records.reader, *key)
+        size = unusual_size(
+            last.bytes, [row.bytes for row in before], limits.smaller, limits.larger
+        )
+        changes = ""
+        if last.changes is not None:
+            counted = [row.changes for row in before if row.changes is not None]
+            changes = unusual_changes(last.changes, counted, last.entries, limits.changes)
+        kind, subject, job = key
+        return [
+            UnusualBundle(job, kind, subject, newest, what, words)
+            for what, words in (("size", size), ("changes", changes))
+            if words
+        ]

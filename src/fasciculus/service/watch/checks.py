@@ -1,0 +1,349 @@
+"""The standing checks, each of which says what is wrong now."""
+
+from __future__ import annotations
+
+import sqlite3
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass
+from datetime import datetime, timedelta
+from urllib.parse import quote
+
+from ...config import Config
+from ...core.coverage import CoverageResult
+from ...core.formatting import format_count, format_list
+from ...core.run_report import OUTCOMES
+from ...core.watch import BROKEN, LOOK, Finding
+from ...models import JobInput, WatchSettings
+from ...records import certificates, changes, jobs, maintenance, pauses, reports, runs, search
+from ...records import stores as store_records
+from ...records.db import Records
+from ...records.encryption import SecretCipher
+from ...records.paging import PageRequest
+from .. import timetables
+from ..background import records_copy
+from ..coverage import covered
+from ..store_glance import StoreGlances
+from .bundles import UnusualBundles
+
+_ALL = PageRequest(limit=10_000)
+#: How late a start may be before it is missing.
+_LATE = timedelta(minutes=15)
+_UNDELIVERED = timedelta(hours=1)
+_QUIET_OUTCOMES = ("done", "warned", "cancelled")
+
+
+@dataclass(frozen=True, slots=True)
+class Watched:
+    """What the checks look at."""
+
+    config: Config
+    records: Records
+    cipher: SecretCipher
+    glances: StoreGlances
+    unusual: UnusualBundles
+    settings: WatchSettings
+    scheduler_alive: bool
+    clock_trouble: str
+    now: datetime
+
+    @property
+    def db(self) -> sqlite3.Connection:
+        return self.records.reader
+
+
+def findings(watched: Watched) -> list[Finding]:
+    """What all checks find, what is broken first."""
+    rows = [finding for check in CHECKS for finding in check(watched)]
+    return sorted(rows, key=lambda row: row.level)
+
+
+# The service itself ----------------------------------------------------------------
+
+
+def _scheduler(watched: Watched) -> Iterator[Finding]:
+    if not watched.scheduler_alive:
+        text = "The scheduler does not run: no job starts by itself. Restart the service."
+        yield Finding("scheduler", "scheduler", BROKEN, "the service", text, "/settings")
+    if watched.clock_trouble:
+        text = f"{watched.clock_trouble} Look at the time service of the machine."
+        yield Finding("clock", "clock", LOOK, "the service", text, "/settings")
+
+
+def _records(watched: Watched) -> Iterator[Finding]:
+    if trouble := watched.records.trouble:
+        text = f"The records cannot be written: {trouble}. Free space on the disk of the home."
+        yield Finding("records", "records", BROKEN, "the service", text, "/settings")
+    for name in records_copy.overdue(watched.config, watched.records):
+        text = f"Store {name} has no copy of the records of the last two days."
+        yield Finding(f"records-copy {name}", "records", LOOK, name, text, "/settings")
+
+
+def _outbox(watched: Watched) -> Iterator[Finding]:
+    waiting = [row for row in reports.outbox(watched.db) if row.attempts]
+    if waiting:
+        text = (
+            f"{format_count(len(waiting), 'report')} could not be sent yet. {waiting[0].last_error}"
+        )
+        yield Finding("outbox", "outbox", LOOK, "the outbox", text, "/reports", after=_UNDELIVERED)
+    if lost := reports.undeliverable(watched.db):
+        text = f"{format_count(lost, 'report')} could not be delivered at all in days of trying."
+        yield Finding("undeliverable", "outbox", BROKEN, "the outbox", text, "/reports")
+
+
+# Jobs ------------------------------------------------------------------------------
+
+
+def _jobs(watched: Watched) -> Iterator[Finding]:
+    db = watched.db
+    paused = pauses.pauses(db, watched.now)
+    for job in jobs.jobs(db):
+        yield from _subjects(db, job)
+        yield from _last_run(db, job)
+        if job.enabled and timetables.pause_of(job.name, paused) is None:
+            yield from _missing_run(watched, job)
+
+
+def _link(page: str, name: str) -> str:
+    return f"/{page}/{quote(name)}"
+
+
+def _subjects(db: sqlite3.Connection, job: JobInput) -> Iterator[Finding]:
+    if absent := jobs.gone_subjects(db, job):
+        verb = "is" if len(absent) == 1 else "are"
+        text = f"Job {job.name} names {format_list(absent)}, which {verb} gone."
+        yield Finding(
+            f"gone {job.name}", "subjects", LOOK, job.name, text, _link("jobs", job.name), job.name
+        )
+
+
+def _last_run(db: sqlite3.Connection, job: JobInput) -> Iterator[Finding]:
+    last = runs.last_ended(db, job.name)
+    told = bool(job.report_to) and job.report_when in ("always", "trouble", "recovery")
+    if last is None:
+        if job.enabled:
+            yield Finding(
+                f"never {job.name}",
+                "never run",
+                LOOK,
+                job.name,
+                f"Job {job.name} has never run. Start it once and watch.",
+                _link("jobs", job.name),
+                job.name,
+                told_by_report=True,
+            )
+    elif last["outcome"] not in _QUIET_OUTCOMES:
+        yield Finding(
+            f"run {job.name}",
+            "failed run" if last["outcome"] != "partial" else "partly failed run",
+            BROKEN,
+            job.name,
+            f"Job {job.name}: {OUTCOMES[last['outcome']]}.",
+            f"/runs/{last['id']}",
+            job.name,
+            told_by_report=told,
+        )
+    elif last["outcome"] == "warned":
+        yield Finding(
+            f"warned {job.name}",
+            "warnings",
+            LOOK,
+            job.name,
+            f"Job {job.name}: done, with warnings.",
+            f"/runs/{last['id']}",
+            job.name,
+            told_by_report=True,
+        )
+
+
+def _missing_run(watched: Watched, job: JobInput) -> Iterator[Finding]:
+    """A start by the timetable of which no run came, whoever is to blame."""
+    db = watched.db
+    since = max(
+        filter(
+            None,
+            (
+                runs.last_started_by_timetable(db, job.name),
+                changes.last(db, "job", job.name),
+                pauses.last_end(db, job.name),
+            ),
+        ),
+        default=None,
+    )
+    if since is None:
+        return
+    expected = next(timetables.of_job(job).starts(datetime.fromisoformat(since)), None)
+    if expected is not None and watched.now - expected > _LATE:
+        text = (
+            f"Job {job.name} should have started at {expected:%Y-%m-%d %H:%M} UTC, and no run is "
+            "on record. Look at the service's log."
+        )
+        yield Finding(
+            f"missing {job.name}",
+            "missing run",
+            BROKEN,
+            job.name,
+            text,
+            _link("jobs", job.name),
+            job.name,
+        )
+
+
+def _unusual(watched: Watched) -> Iterator[Finding]:
+    for row in watched.unusual.look():
+        yield Finding(
+            f"unusual {row.job} {row.kind} {row.subject} {row.what}",
+            row.what,
+            LOOK,
+            row.subject,
+            f"The last bundle of {row.subject} by job {row.job} is unlike those before it: "
+            f"{row.words}.",
+            f"/bundles/{row.bundle}",
+            row.job,
+        )
+
+
+# Coverage --------------------------------------------------------------------------
+
+
+def _coverage(watched: Watched) -> Iterator[Finding]:
+    found = covered(watched.records)
+    totals = search.totals(watched.db)
+    if not found and totals.accounts and not totals.jobs:
+        text = "No job covers the accounts."
+        yield Finding("coverage none", "coverage", LOOK, "the accounts", text, "/jobs/new")
+    for state, level, words in (
+        ("bare", LOOK, "no job"),
+        ("late", BROKEN, "no copy as new as the jobs promise"),
+    ):
+        rows = [row for row in found if row.state == state]
+        if rows:
+            text = f"{_things(rows)} {words}, {rows[0].thing.name} for one."
+            link = f"/coverage?state={state}"
+            yield Finding(
+                f"coverage {state}",
+                "coverage" if state == "bare" else "copy age",
+                level,
+                format_list(sorted({row.thing.account for row in rows})[:3]),
+                text,
+                link,
+            )
+
+
+def _things(rows: list[CoverageResult]) -> str:
+    kinds = [
+        format_count(n, kind)
+        for kind in ("site", "database", "mail domain")
+        if (n := sum(row.thing.kind == kind for row in rows))
+    ]
+    return f"{format_list(kinds)} {'has' if len(rows) == 1 else 'have'}"
+
+
+# Stores ----------------------------------------------------------------------------
+
+
+def _stores(watched: Watched) -> Iterator[Finding]:
+    glances = watched.glances.all()
+    settings = watched.settings
+    for store in store_records.fills(watched.db, watched.cipher):
+        link = _link("stores", store.name)
+        if not store.tried:
+            text = f"Store {store.name} was never tried."
+            yield Finding(f"untried {store.name}", "store", LOOK, store.name, text, link)
+        glance = glances.get(store.name)
+        if glance is None:
+            continue
+        if glance.lag:
+            what = format_count(glance.lag, "bundle")
+            yield Finding(
+                f"lag {store.name}",
+                "store lagging",
+                LOOK,
+                store.name,
+                f"Store {store.name} lacks {what} of its jobs.",
+                link,
+                after=timedelta(hours=settings.lag_hours),
+            )
+        soon = watched.now.date() + timedelta(days=settings.full_days)
+        if settings.full_days and glance.full_on is not None and glance.full_on <= soon:
+            text = f"Store {store.name} will be full on {glance.full_on:%-d %B} at this pace."
+            yield Finding(f"full {store.name}", "store filling", LOOK, store.name, text, link)
+
+
+def _unreachable(watched: Watched) -> Iterator[Finding]:
+    for name, error in runs.failing_stores(watched.db).items():
+        yield Finding(
+            f"store {name}",
+            "store unreachable",
+            BROKEN,
+            name,
+            f"Store {name} took no copy the last time: {error}",
+            _link("stores", name),
+        )
+
+
+def _verification(watched: Watched) -> Iterator[Finding]:
+    for name, files, subjects, first in maintenance.damage_by_store(watched.db):
+        whose = (
+            first if subjects == 1 else f"{first} and {format_count(subjects - 1, 'other subject')}"
+        )
+        verb = "is" if files == 1 else "are"
+        text = (
+            f"On store {name} {format_count(files, 'file')} of {whose} {verb} missing or altered."
+        )
+        # Who gets the reports of the jobs is told when it is found.
+        yield Finding(
+            f"damage {name}",
+            "damage",
+            BROKEN,
+            name,
+            text,
+            _link("stores", name),
+            told_by_report=True,
+        )
+    reads = maintenance.oldest_reads(watched.db)
+    for store in store_records.stores(watched.db, watched.cipher, _ALL).items:
+        if not store.verify_days or store.name not in reads:
+            continue
+        allowed = timedelta(days=store.verify_days + watched.settings.verify_days)
+        oldest = datetime.fromisoformat(reads[store.name])
+        if watched.now - oldest > allowed:
+            text = (
+                f"Store {store.name} has copies that were last read through on "
+                f"{oldest:%Y-%m-%d}; every {store.verify_days} days is what is set."
+            )
+            link = _link("stores", store.name)
+            yield Finding(f"read {store.name}", "verification", LOOK, store.name, text, link)
+
+
+def _certificates(watched: Watched) -> Iterator[Finding]:
+    days = watched.settings.certificate_days
+    for place, ends in certificates.ends(watched.db).items():
+        left = ends - watched.now
+        if days and left <= timedelta(days=days):
+            when = (
+                f"ended on {ends:%Y-%m-%d}" if left < timedelta(0) else f"ends on {ends:%Y-%m-%d}"
+            )
+            yield Finding(
+                f"certificate {place}",
+                "certificate",
+                BROKEN if left < timedelta(0) else LOOK,
+                place,
+                f"The certificate of {place} {when}. Renew it there.",
+                _link("stores", place.removeprefix("store "))
+                if place.startswith("store ")
+                else "/settings",
+            )
+
+
+CHECKS: tuple[Callable[[Watched], Iterator[Finding]], ...] = (
+    _scheduler,
+    _records,
+    _jobs,
+    _unusual,
+    _coverage,
+    _verification,
+    _unreachable,
+    _stores,
+    _outbox,
+    _certificates,
+)

@@ -1,0 +1,152 @@
+"""Keep rules over random histories, against a reference that only counts."""
+
+from datetime import UTC, datetime, timedelta
+from zoneinfo import ZoneInfo
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+from keep_rules import RULES
+
+from fasciculus.core import retention
+from fasciculus.core.errors import SettingError
+from fasciculus.core.retention import RetentionCopy, kept, parse, retiring
+
+LONDON = ZoneInfo("Europe/London")
+BEGIN = datetime(2025, 11, 20, tzinfo=UTC)
+#: Hours between copies: of the same hour, night after night, and with long gaps.
+GAPS = st.sampled_from([0.2, 1, 6, 12, 24, 24, 24, 24 * 7, 24 * 40, 24 * 400])
+COPIES = st.lists(st.tuples(GAPS, st.booleans(), st.booleans()), max_size=60).map(
+    lambda rows: [
+        RetentionCopy(f"b{n:03d}", BEGIN + timedelta(hours=sum(r[0] for r in rows[: n + 1])), p, g)
+        for n, (_, p, g) in enumerate(rows)
+    ]
+)
+
+
+def key_of(span, moment):
+    local = moment.astimezone(LONDON)
+    return {
+        "hourly": (local.date(), local.hour, local.utcoffset()),
+        "daily": local.date(),
+        "weekly": local.isocalendar()[:2],
+        "monthly": (local.year, local.month),
+        "yearly": local.year,
+    }[span]
+
+
+def reference(copies, rule):
+    """What stays, by asking of each copy alone whether anything wants it."""
+    good = [copy for copy in copies if copy.good and not copy.pinned]
+    staying = {copy.name for copy in copies if copy.pinned}
+    for place, copy in enumerate(good):
+        later = good[place + 1 :]
+        wanted = len(later) < max(rule.newest, rule.least)
+        wanted |= bool(rule.days) and copy.moment >= good[-1].moment - timedelta(days=rule.days)
+        for span, count in rule.spans.items():
+            keys = {key_of(span, other.moment) for other in later}
+            wanted |= key_of(span, copy.moment) not in keys and len(keys) < count
+        if wanted:
+            staying.add(copy.name)
+    return staying
+
+
+@given(COPIES, RULES)
+def test_what_stays_is_what_the_reference_says(copies, rule):
+    staying = kept(copies, rule, LONDON)
+    sound = {copy.name for copy in copies if copy.good or copy.pinned}
+    assert set(staying) & sound == reference(copies, rule) & sound
+    good = [copy for copy in copies if copy.good and not copy.pinned]
+    if good:
+        assert good[-1].name in staying, "the last good copy always stays"
+    assert all(staying.values()), "each has its reason"
+
+
+@given(COPIES, RULES)
+def test_what_was_retired_is_not_missed_the_next_time(copies, rule):
+    going = retiring(copies, rule, LONDON)
+    assert not any(copy.pinned for copy in going)
+    assert retiring([c for c in copies if c not in going], rule, LONDON) == []
+
+
+@given(COPIES, RULES, st.data())
+def test_a_damaged_copy_never_takes_the_place_of_a_good_one(copies, rule, data):
+    good = [copy for copy in copies if copy.good]
+    assert set(kept(good, rule, LONDON)) <= set(kept(copies, rule, LONDON))
+
+
+def test_a_damaged_copy_goes_when_a_good_one_would():
+    copies = [
+        RetentionCopy(str(n), BEGIN + timedelta(days=n), good=n not in (1, 4)) for n in range(6)
+    ]
+    assert [copy.name for copy in retiring(copies, parse("2 newest"))] == ["0", "1", "2"]
+    bad = [RetentionCopy(str(n), BEGIN, good=False) for n in range(3)]
+    assert retiring(bad, parse("1 newest")) == [], "nothing else is left"
+
+
+def test_days_count_from_the_newest_copy_and_for_what_is_gone_from_now():
+    copies = [RetentionCopy(str(n), BEGIN + timedelta(days=n)) for n in range(10)]
+    rule = parse("3 days, at least 2")
+    assert [copy.name for copy in retiring(copies, rule)] == list("012345")
+    much_later = BEGIN + timedelta(days=400)
+    assert [copy.name for copy in retiring(copies, rule, now=much_later)] == list("01234567")
+
+
+def test_reasons_are_said():
+    copies = [RetentionCopy(str(n), BEGIN + timedelta(days=n)) for n in range(3)]
+    found = kept(copies, parse("1 newest, 2 daily"), LONDON)
+    assert found == {
+        "2": ["one of the newest", "the last of day 2025-11-22"],
+        "1": ["the last of day 2025-11-21"],
+    }
+
+
+def test_what_retiring_frees_goes_with_the_last_that_needs_it():
+    needs = {"a": {"p1": 100}, "b": {"p1": 100, "p2": 20}, "c": {"p1": 100, "p3": 3}}
+    assert retention.freed(["a", "b"], needs) == {"a": 0, "b": 20}
+    assert retention.freed(["a", "b", "c"], needs) == {"a": 0, "b": 20, "c": 103}
+    assert retention.freed([], needs) == {}
+
+
+@pytest.mark.parametrize(
+    ("text", "shown", "words"),
+    [
+        ("7", "7 newest", "the newest 7 copies"),
+        ("1 newest", "1 newest", "the newest 1 copy"),
+        (
+            "14 daily,7 newest,  8 weekly, at least 3",
+            "7 newest, 14 daily, 8 weekly, at least 3",
+            "the newest 7 copies, and 14 daily and 8 weekly ones, never fewer than 3",
+        ),
+        ("all of 30 days", "30 days", "all copies of the last 30 days"),
+        ("yearly for ever, 12 monthly", "12 monthly, yearly for ever", None),
+        ("For Ever", "for ever", "every copy for ever"),
+    ],
+)
+def test_how_a_rule_is_written(text, shown, words):
+    rule = parse(text)
+    assert rule.text == shown and parse(rule.text) == rule
+    assert words is None or rule.words == words
+
+
+@given(RULES.filter(lambda rule: rule.newest or rule.days or rule.spans))
+def test_every_rule_reads_back_as_it_was_written(rule):
+    assert parse(rule.text) == rule
+
+
+@pytest.mark.parametrize(
+    "text", ["", "0 newest", "10001 newest", "some", "7 fortnightly", "at least 3", "-1", "7,"]
+)
+def test_a_rule_that_would_lose_all_or_means_nothing_is_refused(text):
+    with pytest.raises(SettingError) as caught:
+        parse(text)
+    assert caught.value.field == "keep" and "7 newest" in caught.value.way_out
+
+
+@pytest.mark.parametrize(
+    ("text", "bound", "plain"),
+    [("7", 7, True), ("7 newest, 14 daily, at least 3", 21, False), ("2 daily, at least 5", 5, 0)],
+)
+def test_how_many_it_keeps_at_most(text, bound, plain):
+    assert parse(text).bound == bound and parse(text).plain == bool(plain)
+    assert parse("30 days").bound == parse("for ever").bound > 10_000
