@@ -36,10 +36,25 @@ _KEYS = {
     "records_stores": _Key(
         (), "stores that get a copy of the records each day, separated by commas; empty means none"
     ),
+    "history_days": _Key(
+        400, "days that runs, reports, closed alerts and the audit trail are kept; 0 means for ever"
+    ),
+    "log_format": _Key("text", "“text”, or “json” for one JSON object a line"),
+    "log_file": _Key("", "file for the log; empty means standard error, for the journal"),
+    "log_size": _Key(20 * MIB, "bytes at which the log file is rotated"),
+    "log_files": _Key(5, "rotated log files that are kept"),
+    "metrics_token": _Key(
+        "", "what a metrics collector may send as bearer token, besides the tokens of people"
+    ),
     "trusted_proxy": _Key(
         "", "address of the proxy whose X-Forwarded-For and -Proto count; empty means none"
     ),
 }
+
+
+#: Settings that are not shown.
+_SECRET = ("metrics_token",)
+_FORMATS = ("text", "json")
 
 
 @dataclass(frozen=True, slots=True)
@@ -56,6 +71,12 @@ class Config:
     public_url: str
     secure_cookies: bool
     records_stores: tuple[str, ...]
+    history_days: int
+    log_format: str
+    log_file: str
+    log_size: int
+    log_files: int
+    metrics_token: str = field(repr=False)
     trusted_proxy: str
     sources: dict[str, str] = field(default_factory=dict, compare=False)
 
@@ -150,6 +171,12 @@ def load(environment: Mapping[str, str] = os.environ) -> Config:
         else:
             values[name], sources[name] = key.default, "default"
         values[name] = _typed(name, values[name], key.default, sources[name])
+    if values["log_format"] not in _FORMATS:
+        raise SettingError(
+            f"log_format in {sources['log_format']} cannot be “{values['log_format']}”.",
+            f"It is one of {', '.join(_FORMATS)}.",
+            field="log_format",
+        )
     values["spool"] = Path(values["spool"] or home / "spool").absolute()
     return Config(home=home, sources=sources, **values)
 
@@ -158,10 +185,14 @@ def _shown(value: Any) -> str:
     return ", ".join(value) if isinstance(value, tuple) else str(value)
 
 
+def _shown_of(name: str, value: Any) -> str:
+    return "set" if name in _SECRET and value else _shown(value)
+
+
 def explained(config: Config) -> list[tuple[str, str, str, str]]:
     """(setting, value, where from, what it is) for people."""
     rows = [("home", str(config.home), config.sources["home"], "all of the service's own files")]
     return rows + [
-        (name, _shown(getattr(config, name)), config.sources[name], key.about)
+        (name, _shown_of(name, getattr(config, name)), config.sources[name], key.about)
         for name, key in _KEYS.items()
     ]

@@ -3,11 +3,13 @@
 from datetime import UTC, datetime, timedelta
 
 import pytest
+import time_machine
 from running import until
 
-from fasciculus.core.errors import UnreachableError
+from fasciculus.core.errors import ConnectionLostError, UnreachableError
 from fasciculus.models import MailServer
 from fasciculus.records import reports
+from fasciculus.records.reports import NewReport
 from fasciculus.service.background import outbox as module
 from fasciculus.service.background.outbox import Outbox, wait_after
 from fasciculus.service.reports import mail
@@ -45,7 +47,10 @@ def waiting(heronmere, *messages):
     """Reports that wait; their numbers."""
     with heronmere.records.write() as db:
         return [
-            reports.add(db, None, "nightly", "t", [f"{text}@x.example"], "", "", text.encode())
+            reports.add(
+                db,
+                NewReport("run", "t", "", "", text.encode(), [f"{text}@x.example"], job="nightly"),
+            )
             for text in messages
         ]
 
@@ -143,3 +148,44 @@ def test_the_password_is_kept_when_it_is_not_given_again(heronmere, outbox):
     assert mail.password(heronmere.db, heronmere.cipher) == "oar"
     kept = heronmere.db.execute("SELECT * FROM setting").fetchall()
     assert "oar" not in str([tuple(row) for row in kept]), "not in the clear"
+
+
+def test_what_nobody_takes_in_days_is_given_up_and_said(heronmere, outbox, server):
+    server.refused = {b"one"}
+    (one,) = waiting(heronmere, "one")
+    for days, state in ((0, "waiting"), (4, "waiting"), (5, "undeliverable")):
+        with time_machine.travel(datetime.now(UTC) + timedelta(days=days), tick=False):
+            outbox._send_due()
+            assert reports.report(heronmere.db, one).state == state
+    assert reports.undeliverable(heronmere.db) == 1 and left(heronmere) == {}
+
+
+def test_after_an_hour_it_goes_another_way_too_and_once(heronmere, server):
+    stuck = []
+    outbox = Outbox(
+        heronmere.records,
+        heronmere.cipher,
+        heronmere.events,
+        lambda db, due: stuck.append(
+            reports.add(db, NewReport("run", "t", "", "", b"{}", channel="bell", instead_of=due.id))
+        ),
+    )
+    server.refused = {b"one"}
+    waiting(heronmere, "one")
+    for hours in (0, 1, 2, 3):
+        with time_machine.travel(datetime.now(UTC) + timedelta(hours=hours), tick=False):
+            outbox._send_due()
+    assert len(stuck) == 1, "and what goes the other way has no third"
+
+
+def test_a_server_that_does_not_answer_is_asked_once_a_round(heronmere, outbox, monkeypatch):
+    asked = []
+
+    def send(*order):
+        asked.append(order)
+        raise ConnectionLostError("Nobody answers.")
+
+    monkeypatch.setattr(mail, "send", send)
+    waiting(heronmere, "one", "two", "three")
+    outbox._send_due()
+    assert len(asked) == 1 and [item.attempts for item in left(heronmere).values()] == [1, 1, 1]

@@ -4,16 +4,18 @@ from __future__ import annotations
 
 import logging
 import tempfile
+from collections.abc import Sequence
 from datetime import UTC, datetime
 from pathlib import Path
 
 from ..bundles.recorded_copies import RecordedCopies
 from ..bundles.retiring import remove_bundle, sweep
 from ..config import Config
+from ..core import retention, schedule
 from ..core.bundle.layout import SubjectRef
 from ..core.errors import SettingError
 from ..models import Account
-from ..records import bundles, inventory
+from ..records import bundles, inventory, jobs
 from ..records.db import Records
 from ..records.encryption import SecretCipher
 from ..stores import open_store
@@ -42,24 +44,58 @@ def remove_bundles(config: Config, records: Records, cipher: SecretCipher, accou
     for subject in subjects_of(account):
         found = bundles.copies_by_store(records.reader, subject.kind, subject.name)
         for store_name, names in found.items():
-            sources = OrderSources(config, records.reader, cipher)
-            order = store_order(sources, store_name)
-            with connected(open_store(order.spec())) as store:
-                check_ours(store, order.store_id, order.owner_id)
-                for name in names:
-                    remove_bundle(store, subject, name)
-                    with records.write() as db:
-                        bundles.retire(db, subject.kind, subject.name, name, store_name)
-                    for kept in config.listing(subject.kind, subject.name, name).parent.glob(
-                        f"{name}*"
-                    ):
-                        if kept.name.removesuffix(kept.suffix) in (name, f"{name}@{store_name}"):
-                            kept.unlink()
-                    count += 1
-                left = recorded_copies(sources, store_name, (subject.kind, subject.name))
-                known = RecordedCopies(left, subject, order.key, log.warning)
-                with tempfile.TemporaryDirectory() as spool:
-                    sweep(store, subject, known, Path(spool))
+            count += _remove_copies(config, records, cipher, subject, store_name, names)
+    return count
+
+
+def _remove_copies(
+    config: Config,
+    records: Records,
+    cipher: SecretCipher,
+    subject: SubjectRef,
+    store_name: str,
+    names: Sequence[str],
+) -> int:
+    """Remove some copies of a subject from a store, and the pieces that no other one needs."""
+    sources = OrderSources(config, records.reader, cipher)
+    order = store_order(sources, store_name)
+    with connected(open_store(order.spec())) as store:
+        check_ours(store, order.store_id, order.owner_id)
+        for name in names:
+            remove_bundle(store, subject, name)
+            with records.write() as db:
+                bundles.retire(db, subject.kind, subject.name, name, store_name)
+            for kept in config.listing(subject.kind, subject.name, name).parent.glob(f"{name}*"):
+                if kept.name.removesuffix(kept.suffix) in (name, f"{name}@{store_name}"):
+                    kept.unlink()
+        left = recorded_copies(sources, store_name, (subject.kind, subject.name))
+        known = RecordedCopies(left, subject, order.key, log.warning)
+        with tempfile.TemporaryDirectory() as spool:
+            sweep(store, subject, known, Path(spool))
+    return len(names)
+
+
+def retire_copies(
+    config: Config, records: Records, cipher: SecretCipher, account: Account, now: datetime
+) -> int:
+    """Retire what the rules of jobs for accounts that are gone do not keep. Returns how many.
+
+    No run retires anything of such an account any more. Raises ``FasciculusError`` when a store
+    does not answer.
+    """
+    count = 0
+    for job in jobs.jobs(records.reader):
+        if not job.keep_gone:
+            continue
+        rule, zone = retention.parse(job.keep_gone), schedule.zone(job.zone)
+        for subject in subjects_of(account):
+            for store in job.stores:
+                copies = bundles.known_on(
+                    records.reader, subject.kind, subject.name, job.name, store
+                )
+                going = [copy.name for copy in retention.retiring(copies, rule, zone, now)]
+                if going:
+                    count += _remove_copies(config, records, cipher, subject, store, going)
     return count
 
 
@@ -73,14 +109,18 @@ def check_idle(busy: set[tuple[str, str]], account: Account) -> None:
             )
 
 
+def gone(records: Records) -> list[Account]:
+    """The accounts that are gone."""
+    return [a for a in inventory.every_account(records.reader) if a.gone_since is not None]
+
+
 def overdue(records: Records, cipher: SecretCipher) -> list[Account]:
     """The accounts that have been gone for longer than their hosts say that their bundles stay."""
     found = []
-    for account in inventory.every_account(records.reader):
-        if account.gone_since is None:
-            continue
+    for account in gone(records):
+        assert account.gone_since is not None
         days = inventory.host(records.reader, cipher, account.host).finding.forget_after
-        gone = datetime.now(UTC) - datetime.fromisoformat(account.gone_since)
-        if days and gone.days >= days:
+        away = datetime.now(UTC) - datetime.fromisoformat(account.gone_since)
+        if days and away.days >= days:
             found.append(account)
     return found

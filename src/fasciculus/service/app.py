@@ -27,6 +27,7 @@ from .api import calendar as calendar_feed
 from .auth import problem
 from .context import Context
 from .downloads import Downloads
+from .metrics import metrics
 from .operations import PREFIX, blueprint
 from .start_endpoint import PATH, StartEndpoint
 from .tasks.backups import AlreadyRunningError, PausedError
@@ -121,6 +122,7 @@ def _without_secret(path: str) -> str:
 def _other_pages(app: Flask, parts: Context) -> None:
     StartEndpoint().install(app)
     app.add_url_rule("/calendar/<secret>.ics", "calendar", calendar_feed.feed)
+    app.add_url_rule("/metrics", "metrics", metrics)
 
     @app.get("/health")
     def health() -> Response:
@@ -129,6 +131,7 @@ def _other_pages(app: Flask, parts: Context) -> None:
             "records_writable": not parts.records.trouble,
             "scheduler": parts.scheduler.alive,
             "tasks": parts.tasks.alive,
+            "watch": parts.watch.alive,
         }
         try:
             search.totals(parts.records.reader)

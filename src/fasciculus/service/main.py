@@ -21,6 +21,7 @@ from ..core.errors import FasciculusError, SettingError
 from ..records import settings, store_days, stores, users
 from ..records.db import Records
 from ..records.encryption import SecretCipher, read_key
+from . import log_output
 from .app import create_app
 from .background import digests
 from .background.alert_news import AlertNews
@@ -34,6 +35,7 @@ from .event_stream import EventStream
 from .one_time_password import ADMINISTRATOR, make_password, tell
 from .reports.reporter import Reporter
 from .store_glance import StoreGlances
+from .systemd import SystemdNotifier
 from .tasks.orders.connections import SERVICE_ID
 from .tasks.previews import Previews
 from .tasks.service import Tasks
@@ -154,12 +156,7 @@ def _limit_arenas() -> None:
 def serve(config: Config) -> None:
     """Run the service until it is told to stop."""
     _limit_arenas()
-    logging.basicConfig(
-        level=logging.INFO,
-        stream=sys.stderr,
-        format="%(asctime)s %(levelname)s %(name)s: %(message)s",
-    )
-    logging.getLogger("paramiko").setLevel(logging.CRITICAL)
+    log_output.set_up(config)
     parts = build(config)
     app = create_app(parts)
     server = listen(app, config)
@@ -171,12 +168,16 @@ def serve(config: Config) -> None:
 
     signal.signal(signal.SIGTERM, finish)
     start(parts)
+    notifier = SystemdNotifier(lambda: parts.scheduler.alive and parts.tasks.alive)
     log.info("serving on http://%s:%s/ with home %s", config.address, config.port, config.home)
+    # The socket listens already: what comes now is answered.
+    notifier.ready()
     try:
         server.run()
     except KeyboardInterrupt:
         pass
     finally:
+        notifier.stopping()
         signal.signal(signal.SIGTERM, signal.SIG_IGN)
         log.info("stopping")
         threading.Thread(target=server.close, daemon=True).start()

@@ -1,13 +1,21 @@
 """Tasks of runs, as the records see them: begun, told of, ended, and found again."""
 
+from datetime import UTC, datetime, timedelta
+
 import pytest
+import time_machine
 from valley import MILLPOND, bundle_of
 
 from fasciculus.core.bundle.manifest import DiffCounts
-from fasciculus.core.errors import MissingError, SettingError
-from fasciculus.records import bundles, inventory, jobs, runs
+from fasciculus.core.errors import FasciculusError, MissingError, SettingError
+from fasciculus.records import bundles, inventory, jobs, pauses, runs
 from fasciculus.records.paging import PageRequest
-from fasciculus.service.tasks.backups import AlreadyRunningError, BackupHandler, RunStart
+from fasciculus.service.tasks.backups import (
+    AlreadyRunningError,
+    BackupHandler,
+    PausedError,
+    RunStart,
+)
 from fasciculus.worker.events import CopyResult, CopyRetired, Log
 from fasciculus.worker.orders import BackupOrder, ReleaseOrder
 from fasciculus.worker.results import Failure
@@ -301,3 +309,131 @@ def test_what_it_left_on_this_machine_is_removed(heronmere, handler):
     other.mkdir()
     handler.clear(task)
     assert not spool.exists() and other.exists() and order.spool == str(spool)
+
+
+# By the timetable -------------------------------------------------------------------
+
+
+NIGHT = datetime(2026, 11, 26, 2, tzinfo=UTC)
+
+
+def by_timetable(heronmere, handler, moment=NIGHT, **fields):
+    heronmere.job(**fields)
+    with time_machine.travel(moment, tick=False):
+        return handler.queue_run(RunStart("nightly", "timetable", by_timetable=True))
+
+
+def test_the_subjects_of_a_run_begin_evenly_over_the_spread(heronmere, handler):
+    for number in range(3):
+        heronmere.account(f"pool-{number}")
+    run, tasks = by_timetable(heronmere, handler, starting={"spread": 60})
+    times = sorted(task.not_before or NIGHT for task in tasks)
+    assert times == [NIGHT + timedelta(minutes=15 * n) for n in range(4)]
+    with heronmere.records.write() as db:
+        runs.end(db, run, "done", "")
+    _, again = by_timetable(heronmere, handler, NIGHT + timedelta(days=1), starting={"spread": 60})
+    day = timedelta(days=1)
+    assert {t.subject: t.not_before and t.not_before + day for t in tasks} == {
+        t.subject: t.not_before for t in again
+    }, "each at its own time, every night"
+    with heronmere.records.write() as db:
+        for number in runs.unended(db):
+            runs.end(db, number, "done", "")
+    assert all(t.not_before is None for t in handler.queue_run(RunStart("nightly", "a person"))[1])
+
+
+def test_what_is_caught_up_waits_for_the_hours_and_ends_with_them(heronmere, handler):
+    noon = NIGHT.replace(hour=12)
+    _, tasks = by_timetable(heronmere, handler, noon, starting={"hours": "22:00-05:00"})
+    begin, end = NIGHT.replace(hour=22), NIGHT.replace(day=27, hour=5)
+    assert [(task.not_before, task.not_after) for task in tasks] == [(begin, end)]
+    assert "22:00-05:00" in tasks[0].expiry
+
+
+def test_a_failure_that_may_pass_is_tried_again_so_often_and_no_other(heronmere, handler):
+    passing = Failure(outcome="failed", error="No answer.", passing=True)
+    _, (task,) = by_timetable(heronmere, handler, limits={"retries": 2, "pause": 5})
+    for _ in range(2):
+        handler.begin(task)
+        assert handler.again(task, Failure(outcome="failed", error="Refused.")) is None
+        moment = handler.again(task, passing)
+        assert timedelta(minutes=4) < moment - datetime.now(UTC) <= timedelta(minutes=5)
+        assert runs.task(heronmere.db, task.number).state == "queued"
+    handler.begin(task)
+    assert handler.again(task, passing) is None, "enough is enough"
+    lines = [line.text for line in runs.raw_log(heronmere.db, task.run, 9)]
+    assert "No answer. It is tried again in 5 min 00 s (1 of 2 retries)." in lines
+    task.by_itself = False
+    assert handler.again(task, passing) is None, "whoever waits for it sees it fail"
+
+
+def test_nothing_is_tried_again_beyond_its_hours(heronmere, handler):
+    passing = Failure(outcome="failed", error="No answer.", passing=True)
+    _, (task,) = by_timetable(heronmere, handler)
+    handler.begin(task)
+    task.not_after = datetime.now(UTC) + timedelta(minutes=9)
+    assert handler.again(task, passing) is None
+    task.not_after += timedelta(minutes=2)
+    assert handler.again(task, passing) is not None
+
+
+def test_limits_of_task_and_run_are_deadlines(heronmere, handler):
+    heronmere.account("ferryline")
+    _, (one, two) = by_timetable(heronmere, handler, limits={"task": 10, "run": 15})
+    with time_machine.travel(NIGHT, tick=False) as clock:
+        handler.begin(one)
+        assert one.deadline == NIGHT + timedelta(minutes=10) and "10 min" in one.overdue
+        clock.move_to(NIGHT + timedelta(minutes=8))
+        handler.begin(two)
+        assert two.deadline == NIGHT + timedelta(minutes=15) and "The run took" in two.overdue
+        clock.move_to(NIGHT + timedelta(minutes=15))
+        with pytest.raises(FasciculusError, match="The run took longer than 15 min"):
+            handler.begin(two)
+
+
+@pytest.mark.parametrize(
+    ("overlap", "second", "third"),
+    [("skip", False, False), ("wait", True, False), ("cancel", True, True)],
+)
+def test_what_becomes_of_a_start_while_the_previous_run_goes_on(
+    heronmere, handler, overlap, second, third
+):
+    by_timetable(heronmere, handler, starting={"overlap": overlap})
+    for allowed in (second, third):
+        if allowed:
+            by_timetable(heronmere, handler, starting={"overlap": overlap})
+        else:
+            with pytest.raises(AlreadyRunningError):
+                by_timetable(heronmere, handler, starting={"overlap": overlap})
+    with pytest.raises(AlreadyRunningError):
+        handler.queue_run(RunStart("nightly", "a person"))
+
+
+def test_what_is_paused_is_not_started_by_anybody(heronmere, handler):
+    heronmere.job()
+    with heronmere.records.write() as db:
+        pauses.pause(db, pauses.ALL, None, "moving house", "tests")
+    with pytest.raises(PausedError) as caught:
+        handler.queue_run(RunStart("nightly", "a person"))
+    assert caught.value.sentence() == (
+        "Everything is paused: moving house. Lift the pause first (fasciculus jobs resume --all)."
+    )
+    with heronmere.records.write() as db:
+        assert pauses.lift(db, pauses.ALL) and not pauses.lift(db, pauses.ALL)
+    assert handler.queue_run(RunStart("nightly", "a person"))[1]
+
+
+def test_only_some_subjects_and_a_name_of_its_own(heronmere, handler):
+    heronmere.account("ferryline")
+    heronmere.job()
+    named = runs.RunOptions(names=("ferryline",), label="Before the update!", keep_days=9)
+    with pytest.raises(SettingError, match="does not cover “mill”"):
+        handler.queue_run(RunStart("nightly", "test"), runs.RunOptions(names=("mill",)))
+    _, (task,) = handler.queue_run(RunStart("nightly", "test"), named)
+    order = handler.begin(task)
+    assert task.subject == ("account", "ferryline") and order.label == "before-the-update"
+    end(handler, task, bundle_of(1))
+    (bundle,) = all_bundles(heronmere)
+    assert bundle.label == bundle.pin.reason == "Before the update!"
+    left = bundle.pin.until - datetime.now(UTC)
+    assert timedelta(days=8, hours=23) < left <= timedelta(days=9)

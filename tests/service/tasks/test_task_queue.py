@@ -1,11 +1,21 @@
 """Which task may begin next."""
 
+from datetime import UTC, datetime, timedelta
+
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from fasciculus.service.tasks.queue import TaskQueue
-from fasciculus.service.tasks.queued import QueuedMaintenance, QueuedRestore, QueuedTask
+from fasciculus.service.tasks.queue import Paused, TaskQueue
+from fasciculus.service.tasks.queued import (
+    HIGH,
+    LOW,
+    NORMAL,
+    RESTORES,
+    QueuedMaintenance,
+    QueuedRestore,
+    QueuedTask,
+)
 
 
 def task(number, subject="millpond", **more) -> QueuedTask:
@@ -113,3 +123,86 @@ def test_more_than_the_limit_never_run(limit):
     found = queue(work=limit)
     found.add(task(n, f"s{n}") for n in range(5))
     assert sum(found.next() is not None for _ in range(5)) == limit
+
+
+# Turns, priorities, times -----------------------------------------------------------
+
+
+NOW = datetime(2026, 11, 26, 2, tzinfo=UTC)
+
+
+def of_job(number, job, turn=1, **more):
+    return task(number, f"s{number}", job_name=job, turn=turn, **more)
+
+
+def begun(found, count, now=NOW):
+    return [row.number for row in (found.next(now) for _ in range(count)) if row is not None]
+
+
+def test_jobs_take_turns_however_many_tasks_one_of_them_has():
+    found = queue(work=3)
+    found.add([of_job(n, "large") for n in range(5)])
+    found.add([of_job(n, "small") for n in (10, 11)])
+    assert begun(found, 3) == [0, 10, 1]
+    for number in (0, 10, 1):
+        found.done(found.find(("QueuedRestore", number)))
+    assert begun(found, 3) == [11, 2, 3]
+
+
+def test_a_higher_priority_goes_first_and_restores_before_all():
+    found = queue(work=9)
+    found.add([of_job(1, "low", priority=LOW), of_job(2, "high", priority=HIGH)])
+    found.add([of_job(3, "normal", priority=NORMAL), task(4, priority=RESTORES)])
+    assert begun(found, 9) == [4, 2, 3, 1]
+
+
+def test_a_store_takes_no_more_than_it_may():
+    found = queue(work=9)
+    found.add([of_job(n, "a", store_limits={"attic": 2, "reef": 0}) for n in range(4)])
+    found.add([of_job(9, "b", store_limits={"reef": 0})])
+    assert sorted(begun(found, 9)) == [0, 1, 9]
+
+
+def test_nothing_begins_before_its_time_or_after_it():
+    found = queue(work=9)
+    later = NOW + timedelta(minutes=10)
+    found.add([of_job(1, "a", not_before=later), of_job(2, "a", not_after=later)])
+    found.add([of_job(3, "a", not_before=later + timedelta(hours=1))])
+    assert begun(found, 9) == [2] and found.soonest(NOW) == later
+    assert begun(found, 9, later) == [1]
+    found.add([of_job(4, "a", not_before=later, not_after=later)])
+    assert [row.number for row in found.expired(later)] == [4]
+    assert found.find(("QueuedRestore", 4)) is not None, "until its end is written"
+    assert found.expired(later) == []
+
+
+def test_what_is_paused_waits_and_restores_do_not():
+    found = queue(work=9)
+    found.add([of_job(1, "a"), of_job(2, "b"), task(3)])
+    found.paused = Paused(jobs=frozenset({"a"}))
+    assert begun(found, 9) == [2, 3]
+    found.add([of_job(4, "b"), task(5, "ferryline")])
+    found.paused = Paused(everything=True)
+    assert begun(found, 9) == [5]
+    found.paused = Paused()
+    assert sorted(begun(found, 9)) == [1, 4]
+
+
+def test_a_later_run_of_a_job_waits_for_all_of_the_earlier_one():
+    found = queue(work=9)
+    found.add([of_job(1, "a", 7), of_job(2, "a", 7, not_before=NOW + timedelta(hours=1))])
+    found.add([of_job(3, "a", 8), of_job(4, "b", 9)])
+    assert begun(found, 9) == [1, 4]
+    found.done(found.find(("QueuedRestore", 1)))
+    assert begun(found, 9) == [], "its second task is still to come"
+    (second,) = found.withdraw(lambda row: row.number == 2)
+    found.done(second)
+    assert begun(found, 9) == [3]
+
+
+def test_one_that_is_put_back_waits_again():
+    found = queue(work=1)
+    found.add([of_job(1, "a")])
+    (one,) = (found.next(NOW),)
+    found.put_back(one, NOW + timedelta(minutes=10))
+    assert begun(found, 1) == [] and begun(found, 1, NOW + timedelta(minutes=10)) == [1]

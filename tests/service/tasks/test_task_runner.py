@@ -2,6 +2,7 @@
 
 import sqlite3
 import threading
+from datetime import UTC, datetime, timedelta
 
 import pytest
 from running import until
@@ -13,7 +14,7 @@ from fasciculus.service.tasks.queued import QueuedRestore
 from fasciculus.service.tasks.runner import TaskRunner
 from fasciculus.worker.events import Log, Progress
 from fasciculus.worker.orders import ReleaseOrder
-from fasciculus.worker.results import ReleaseResult
+from fasciculus.worker.results import Failure, ReleaseResult
 
 DONE = ReleaseResult(outcome="done")
 
@@ -272,3 +273,67 @@ def test_the_journal_has_an_end(monkeypatch):
         journal.write(lambda number=number: write(number))
     full[0] = False
     assert journal.flush() and written == [0, 1, 2]
+
+
+def test_a_task_is_tried_again_when_its_handler_says_so(parts):
+    runner, workers, records = parts
+    workers.result = Failure(outcome="failed", error="No answer.", passing=True)
+    records.tries = [datetime.now(UTC)]
+    runner.start()
+    runner.add([task(1)])
+    until(lambda: records.ended)
+    assert len(workers.orders) == 2 and records.ended[0] == (1, "failed")
+    assert records.cleared == [1, 1], "what the first try left is gone"
+
+
+def test_what_waited_when_the_service_ended_goes_on_waiting(parts):
+    runner, workers, records = parts
+    records.left, records.resumed = [task(7)], [7]
+    runner.start()
+    until(lambda: records.ended)
+    assert records.ended[0] == (7, "done") and len(workers.orders) == 1
+
+
+def test_a_task_that_takes_too_long_is_stopped_and_failed(parts):
+    runner, workers, records = parts
+    workers.gated, workers.result = True, None
+    one = task(1)
+    one.deadline, one.overdue = datetime.now(UTC) + timedelta(hours=1), "It took too long."
+    runner.start()
+    runner.add([one])
+    until(lambda: one.worker)
+    runner.enforce_limits(datetime.now(UTC))
+    assert not workers.workers[0].stopped
+    runner.enforce_limits(one.deadline)
+    until(lambda: records.ended)
+    assert records.ended[0] == (1, "failed") and records.afterwards == [1]
+    assert records.taken[-1][1] == Log("error", "It took too long.")
+
+
+def test_a_step_that_takes_too_long_is_named(parts):
+    runner, workers, records = parts
+    workers.gated, workers.result = True, None
+    workers.events = [Progress(stage="packing")]
+    one = task(1)
+    one.step_seconds = 60.0
+    runner.start()
+    runner.add([one])
+    until(lambda: one.progress)
+    runner.enforce_limits(datetime.now(UTC))
+    assert not workers.workers[0].stopped
+    one.progress.step_at -= 61
+    runner.enforce_limits(datetime.now(UTC))
+    until(lambda: records.ended)
+    assert "The step “packing” took longer than 1 min" in records.taken[-1][1].text
+
+
+def test_what_may_begin_no_more_is_said_and_not_begun(parts):
+    runner, workers, records = parts
+    one = task(1)
+    one.not_before = datetime.now(UTC) + timedelta(hours=1)
+    one.not_after, one.expiry = datetime.now(UTC) + timedelta(hours=2), "Too late."
+    runner.start()
+    runner.add([one])
+    runner.enforce_limits(one.not_after)
+    until(lambda: records.ended)
+    assert records.ended[0] == (1, "skipped") and not workers.orders and not runner.busy()

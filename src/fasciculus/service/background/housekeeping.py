@@ -5,10 +5,11 @@ from __future__ import annotations
 import logging
 import threading
 from collections.abc import Callable
+from datetime import UTC, datetime, timedelta
 
 from ...config import Config
 from ...core.errors import FasciculusError
-from ...records import inventory, store_days, users
+from ...records import history, inventory, store_days, users
 from ...records.db import Records
 from ...records.encryption import SecretCipher
 from ...records.paging import PageRequest
@@ -51,6 +52,8 @@ class Housekeeper:
                 self.copy_records,
                 self.find_accounts,
                 self.forget_gone,
+                self.retire_gone,
+                self.age_records,
                 self._verify_some,
                 self.weigh_stores,
                 self._catch_up,
@@ -118,3 +121,29 @@ class Housekeeper:
                 )
             log.info("account %s was gone for long: forgotten, with %s copies", account.name, count)
             self._events.changed("accounts")
+
+    def retire_gone(self) -> None:
+        """Apply the keep rules for accounts that are gone, where jobs have one."""
+        for account in account_removal.gone(self._records):
+            try:
+                account_removal.check_idle(self._busy(), account)
+                count = account_removal.retire_copies(
+                    self._config, self._records, self._cipher, account, datetime.now(UTC)
+                )
+            except (FasciculusError, OSError) as error:
+                log.warning(
+                    "account %s is gone; its copies wait to retire: %s", account.name, error
+                )
+                continue
+            if count:
+                log.info("account %s is gone: %s copies retired", account.name, count)
+                self._events.changed("bundles")
+
+    def age_records(self) -> None:
+        """Forget runs, reports, alerts and changes that are older than the setting says."""
+        days = self._config.history_days
+        if days:
+            with self._records.write() as db:
+                count = history.forget(db, datetime.now(UTC) - timedelta(days=days))
+            if count:
+                log.info("forgot %s records older than %s days", count, days)

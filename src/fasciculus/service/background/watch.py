@@ -63,6 +63,11 @@ class Watch:
         if self._thread.is_alive():
             self._thread.join(10)
 
+    @property
+    def alive(self) -> bool:
+        """Whether it is at work."""
+        return self._thread.is_alive()
+
     def _loop(self) -> None:
         # What a start of the service is still busy with is no trouble yet.
         while not self._closing.wait(_EVERY):

@@ -1,0 +1,182 @@
+"""The standing checks over a real service: each opens an alert, and closes it when it is over."""
+
+import os
+import time
+from datetime import UTC, datetime, timedelta
+
+import httpx
+import pytest
+import servers
+from cryptography import x509
+from running import folder_stores, run, set_up, small_account, until
+
+from fasciculus.demo.mailbox import MailboxStandIn
+from fasciculus.models import AccountInput, JobInput, MailServer, WatchSettings
+from fasciculus.records import alerts, certificates, runs
+from fasciculus.records.db import stamp
+from fasciculus.service.background import scheduler as scheduler_module
+from fasciculus.service.watch.certificates import end_of
+from fasciculus.stores.base import TlsAddress, https_address
+
+
+@pytest.fixture
+def valley(running, tmp_path):
+    with running.client() as client:
+        set_up(
+            client,
+            [small_account(tmp_path, "millpond")],
+            folder_stores(tmp_path, "attic", "cellar"),
+            report_to=["duty@sedge-quill.example"],
+        )
+        yield client, running.parts
+
+
+def texts(parts, now=None):
+    """The open alerts after a look."""
+    parts.watch.look(now or datetime.now(UTC))
+    return {row.check: row.text for row in alerts.open_by_key(parts.records.reader).values()}
+
+
+def change(client, **fields):
+    job = client.jobs_show("nightly").model_dump(include=set(JobInput.model_fields))
+    client.jobs_change("nightly", JobInput(**{**job, **fields}))
+
+
+def test_a_failed_run_is_an_alert_until_the_next_good_one(valley, tmp_path):
+    client, parts = valley
+    assert "has never run" in texts(parts)["never run"]
+    (tmp_path / "millpond").rename(tmp_path / "away")
+    run(client, "nightly")
+    found = texts(parts)
+    assert found["failed run"] == "Job nightly: failed." and "never run" not in found
+    (alert,) = client.alerts_list(state="open").items
+    taken = client.alerts_acknowledge(alert.id, "the disk is being changed")
+    assert taken.acknowledged_by == "administrator"
+    (shown,) = [row for row in client.overview().attention if row.alert == alert.id]
+    assert shown.note == "the disk is being changed"
+    (tmp_path / "away").rename(tmp_path / "millpond")
+    run(client, "nightly")
+    assert texts(parts) == {} and client.alerts_list(state="closed").total == 2
+
+
+def test_a_store_that_takes_no_copy(valley, tmp_path):
+    client, parts = valley
+    (tmp_path / "cellar").rename(tmp_path / "away")
+    run(client, "nightly")
+    found = texts(parts)
+    assert "Store cellar took no copy" in found["store unreachable"]
+    assert found["partly failed run"] == "Job nightly: a copy is missing."
+    assert "store lagging" not in found, "not before it has lasted"
+    found = texts(parts, datetime.now(UTC) + timedelta(hours=25))
+    assert found["store lagging"] == "Store cellar lacks 1 bundle of its jobs."
+
+
+def test_a_start_of_which_no_run_came(valley):
+    client, parts = valley
+    run(client, "nightly")
+    change(client, timetable="daily 02:15")
+    parts.scheduler.stop()
+    tomorrow = datetime.now(UTC) + timedelta(days=1, hours=1)
+    assert "should have started at" in texts(parts, tomorrow)["missing run"]
+    with parts.records.write() as db:
+        run_id = runs.add(db, client.jobs_show("nightly"), "timetable", [])
+        db.execute("UPDATE run SET created=? WHERE id=?", (stamp(tomorrow), run_id))
+        runs.end(db, run_id, "done", "")
+    assert "missing run" not in texts(parts, tomorrow)
+
+
+def test_a_stopped_scheduler_is_seen_within_a_minute_on_every_face(valley, running):
+    client, parts = valley
+    assert scheduler_module._LATE + 15 <= 60
+    parts.scheduler.stop()
+    parts.scheduler._looked = time.monotonic() - scheduler_module._LATE - 1
+    assert "scheduler does not run" in texts(parts)["scheduler"]
+    assert not client.overview().scheduler_alive
+    said = running.cli("status")
+    assert said.returncode == 1 and "The scheduler does not run" in said.stdout
+    health = httpx.get(f"{running.url}/health", trust_env=False)
+    assert health.status_code == 503 and health.json()["checks"]["scheduler"] is False
+
+
+def test_bundles_that_are_unlike_those_before_them(valley, tmp_path):
+    client, parts = valley
+    home = tmp_path / "millpond"
+    (home / "film").write_bytes(os.urandom(3 << 20))
+    for _ in range(4):
+        run(client, "nightly")
+    assert "size" not in texts(parts)
+    (home / "film").unlink()
+    run(client, "nightly")
+    found = texts(parts)["size"]
+    assert "The last bundle of millpond by job nightly" in found and "much smaller" in found
+    change(client, watch={"smaller": 0})
+    assert "size" not in texts(parts)
+    for number in range(60):
+        (home / f"page-{number}.txt").write_text("x")
+    run(client, "nightly")
+    assert "far more changes than usual" in texts(parts)["changes"]
+
+
+def test_what_no_job_covers_and_certificates_that_end(valley, tmp_path):
+    client, parts = valley
+    change(client, enabled=False)
+    account = client.accounts_show("millpond")
+    fields = account.model_dump(exclude={"gone_since", "covered_by", "newest", "newest_bytes"})
+    fields.pop("bundles")
+    client.accounts_change(
+        "millpond",
+        AccountInput(**{**fields, "sites": [{"name": "mill.example", "root": account.home}]}),
+    )
+    assert texts(parts)["coverage"] == "1 site has no job, mill.example for one."
+    with parts.records.write() as db:
+        certificates.seen(db, "store attic", datetime.now(UTC) + timedelta(days=20))
+        certificates.seen(db, "the mail server", datetime.now(UTC) - timedelta(days=1))
+    found = [a.text for a in client.alerts_list().items]
+    texts(parts)
+    found = [a.text for a in client.alerts_list(state="open").items if a.check == "certificate"]
+    assert any("of store attic ends on" in text for text in found)
+    assert any("of the mail server ended on" in text for text in found)
+
+
+def test_people_are_told_once_of_the_beginning_and_once_of_the_end(valley, tmp_path):
+    client, parts = valley
+    mailbox = MailboxStandIn(tmp_path / "mailbox")
+    client.mail_change(
+        MailServer(
+            address="127.0.0.1",
+            port=mailbox.port,
+            security="none",
+            sender="fasciculus@sedge-quill.example",
+        )
+    )
+    client.watch_change(WatchSettings(recipients=["night@sedge-quill.example"]))
+    (tmp_path / "cellar").rename(tmp_path / "away")
+    change(client, report_to=["duty@sedge-quill.example"], report_when="trouble")
+    run(client, "nightly")
+    report = until(mailbox.messages)[0]
+    assert "a copy is missing" in report["subject"]
+    for _ in range(3):
+        texts(parts)
+    opened = until(lambda: mailbox.messages()[1:])[0]
+    assert opened["to"] == "night@sedge-quill.example", "the run's own people had its report"
+    assert opened["subject"].startswith("[Fasciculus] alert opened: Store cellar took no copy")
+    (tmp_path / "away").rename(tmp_path / "cellar")
+    run(client, "nightly")
+    for _ in range(3):
+        texts(parts)
+    closed = until(lambda: mailbox.messages()[2:])
+    assert [m["subject"][:26] for m in closed] == ["[Fasciculus] alert closed:"]
+    mailbox.close()
+
+
+def test_the_end_of_a_certificate_is_read_off_the_server(tmp_path):
+    with servers.ftp_place(tls=True)(tmp_path) as place:
+        pem = (tmp_path / "server.pem").read_bytes()
+        ends = x509.load_pem_x509_certificates(pem)[0].not_valid_after_utc
+        assert end_of(place.spec.settings.tls_address()) == ends
+
+
+def test_where_a_store_shows_a_certificate():
+    assert https_address("https://reed.example/dav") == TlsAddress("reed.example", 443)
+    assert https_address("https://reed.example:8443") == TlsAddress("reed.example", 8443)
+    assert https_address("http://reed.example") is None
