@@ -275,7 +275,6 @@ class Bench:
                 {"kind": "mariadb", "socket": server.socket, "user": getpass.getuser()}
             )
             order = self.order(
-                keep=1000,
                 contents=["databases"],
                 databases=[DatabaseRef("mariadb", "bench")],
                 host=HostOrder(servers={"mariadb": ServerOrder(settings=settings)}),
@@ -442,7 +441,6 @@ class Bench:
         root = self.folder / "many"
         data.many(root, count)
         order = self.order(
-            keep=1000,
             subject=self.subject("many", root),
         )
         self.peak = 0

@@ -8,8 +8,10 @@
   import Account from './pages/Account.svelte';
   import AccountEdit from './pages/AccountEdit.svelte';
   import Accounts from './pages/Accounts.svelte';
+  import Alerts from './pages/Alerts.svelte';
   import Bundle from './pages/Bundle.svelte';
   import Bundles from './pages/Bundles.svelte';
+  import Calendar from './pages/Calendar.svelte';
   import JobEdit from './pages/JobEdit.svelte';
   import Coverage from './pages/Coverage.svelte';
   import Finding from './pages/Finding.svelte';
@@ -33,6 +35,8 @@
     '/accounts/new': AccountEdit,
     '/accounts/:name': Account,
     '/accounts/:name/edit': AccountEdit,
+    '/alerts': Alerts,
+    '/calendar': Calendar,
     '/coverage': Coverage,
     '/hosts/new': HostEdit,
     '/hosts/:name': HostEdit,
@@ -57,6 +61,7 @@
     ['/', 'Overview'],
     ['/accounts', 'Accounts'],
     ['/jobs', 'Jobs'],
+    ['/calendar', 'Calendar'],
     ['/runs', 'Runs'],
     ['/bundles', 'Bundles'],
     ['/stores', 'Stores'],

@@ -1,7 +1,8 @@
 <script lang="ts">
   import { Button, Input, Select } from 'flowbite-svelte';
-  import { mailChange, mailShow, mailTry } from '../lib/calls';
+  import { channelsList, mailChange, mailShow, mailTry } from '../lib/calls';
   import { Problem } from '../lib/api.svelte';
+  import { Loader } from '../lib/loader.svelte';
   import type { MailServer, TryResult } from '../lib/types';
   import NumberField from './NumberField.svelte';
   import FormField from './FormField.svelte';
@@ -15,7 +16,11 @@
     password_set: false,
     password: null,
     sender: '',
+    second_way: '',
+    days: 5,
   });
+  const channels = new Loader(channelsList);
+  channels.load();
   let password = $state('');
   let to = $state('');
   let tried = $state<TryResult | null>(null);
@@ -99,6 +104,31 @@
         placeholder="fasciculus@sedge-quill.example"
       /></FormField
     >
+    <div class="grid gap-x-4 sm:grid-cols-2">
+      <FormField
+        label="Second way"
+        id="second-way"
+        hint="For what the server has not taken for an hour."
+        wrong={problem?.at('second_way')}
+        ><Select
+          id="second-way"
+          placeholder=""
+          items={[
+            { value: '', name: 'none' },
+            ...(channels.value?.items ?? []).map(({ name }) => ({ value: name, name })),
+          ]}
+          bind:value={mail.second_way}
+        /></FormField
+      >
+      <NumberField
+        label="Try to deliver for (days)"
+        id="mail-days"
+        min={1}
+        max={30}
+        bind:value={() => mail.days ?? 5, (value) => (mail.days = value ?? 5)}
+        wrong={problem?.at('days')}
+      />
+    </div>
     <ErrorMessage {problem} />
     <div class="flex items-center gap-3">
       <Button type="submit" size="sm">Save</Button>{#if saved}<span class="text-moss" role="status"

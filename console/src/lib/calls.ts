@@ -30,6 +30,35 @@ export const tokensAdd = (body: Schemas['TokenNew']) =>
 /** Remove a token. */
 export const tokensRemove = (name: string) => call<void>('DELETE', `/tokens/${part(name)}`);
 
+/** Alerts, newest first. */
+export const alertsList = (query?: Query<'alerts_list'>) =>
+  call<Schemas['Page_Alert_']>('GET', '/alerts' + queryString(query));
+
+/** Say that somebody knows of an alert; it stays open until it is over. */
+export const alertsAcknowledge = (
+  alert: number,
+  body: Optional<Schemas['Acknowledgement'], 'note'>,
+) => call<Schemas['Alert']>('POST', `/alerts/${part(alert)}/acknowledge`, body);
+
+/** Who is told of alerts, and from when on something is one. */
+export const watchShow = () => call<Schemas['WatchSettings']>('GET', '/settings/watch');
+
+/** Set who is told of alerts, and from when on something is one. */
+export const watchChange = (
+  body: Optional<
+    Schemas['WatchSettings'],
+    | 'recipients'
+    | 'channels'
+    | 'quiet'
+    | 'zone'
+    | 'remind_hours'
+    | 'full_days'
+    | 'certificate_days'
+    | 'lag_hours'
+    | 'verify_days'
+  >,
+) => call<Schemas['WatchSettings']>('PUT', '/settings/watch', body);
+
 /** Bundles, newest first. */
 export const bundlesList = (query?: Query<'bundles_list'>) =>
   call<Schemas['Page_Bundle_']>('GET', '/bundles' + queryString(query));
@@ -37,6 +66,14 @@ export const bundlesList = (query?: Query<'bundles_list'>) =>
 /** One bundle. */
 export const bundlesShow = (bundleId: number) =>
   call<Schemas['BundleDetail']>('GET', `/bundles/${part(bundleId)}`);
+
+/** Exempt a bundle from every keep rule, with a reason, until a moment or without end. */
+export const bundlesPin = (bundleId: number, body: Optional<Schemas['Pin'], 'reason' | 'until'>) =>
+  call<Schemas['BundleDetail']>('PUT', `/bundles/${part(bundleId)}/pin`, body);
+
+/** Let a bundle retire again as the keep rule says. */
+export const bundlesUnpin = (bundleId: number) =>
+  call<Schemas['BundleDetail']>('DELETE', `/bundles/${part(bundleId)}/pin`);
 
 /** What is in a folder of a bundle. */
 export const bundlesFiles = (bundleId: number, query?: Query<'bundles_files'>) =>
@@ -81,6 +118,38 @@ export const restoresCancel = (restoreId: number) =>
 /** The log of a restore. */
 export const restoresLog = (restoreId: number, query?: Query<'restores_log'>) =>
   call<Schemas['Page_LogLine_']>('GET', `/restores/${part(restoreId)}/log` + queryString(query));
+
+/** The starts of the coming days, how long they will take, and how they collide. */
+export const calendarShow = (query?: Query<'calendar_show'>) =>
+  call<Schemas['Calendar']>('GET', '/calendar' + queryString(query));
+
+/** Whether there is a calendar feed. */
+export const calendarFeed = () => call<Schemas['CalendarFeed']>('GET', '/calendar/feed');
+
+/** A new secret address for the calendar feed, in place of the one there was. */
+export const calendarFeedMake = () => call<Schemas['CalendarFeed']>('POST', '/calendar/feed');
+
+/** Switch the calendar feed off. */
+export const calendarFeedRemove = () => call<void>('DELETE', '/calendar/feed');
+
+/** Changes of settings, newest first, with what was before them. */
+export const changesList = (query?: Query<'changes_list'>) =>
+  call<Schemas['Page_SettingChange_']>('GET', '/changes' + queryString(query));
+
+/** Webhooks that reports go to. */
+export const channelsList = () => call<Schemas['Page_Channel_']>('GET', '/channels');
+
+/** Add a webhook, or change the one of its name. */
+export const channelsSave = (
+  body: Optional<Schemas['ChannelInput'], 'form' | 'template' | 'secret'>,
+) => call<Schemas['Page_Channel_']>('PUT', '/channels', body);
+
+/** Remove a webhook that nothing uses. */
+export const channelsRemove = (name: string) => call<void>('DELETE', `/channels/${part(name)}`);
+
+/** Send a test message to a webhook, and show its answer. */
+export const channelsTry = (name: string) =>
+  call<Schemas['ChannelAnswer']>('POST', `/channels/${part(name)}/try`);
 
 /** Apply such a text; with “dry_run”, say what would change. */
 export const definitionsApply = (body: Optional<Schemas['Definitions'], 'secrets' | 'dry_run'>) =>
@@ -219,7 +288,10 @@ export const accountsList = (query?: Query<'accounts_list'>) =>
 
 /** Add an account with its sites, databases and mail domains. */
 export const accountsAdd = (
-  body: Optional<Schemas['AccountInput'], 'sites' | 'databases' | 'mail_domains' | 'excludes'>,
+  body: Optional<
+    Schemas['AccountInput'],
+    'sites' | 'databases' | 'mail_domains' | 'excludes' | 'contact'
+  >,
 ) => call<Schemas['Account']>('POST', '/accounts', body);
 
 /** One account. */
@@ -229,7 +301,10 @@ export const accountsShow = (name: string) =>
 /** Change an account and all that is in it. */
 export const accountsChange = (
   name: string,
-  body: Optional<Schemas['AccountInput'], 'sites' | 'databases' | 'mail_domains' | 'excludes'>,
+  body: Optional<
+    Schemas['AccountInput'],
+    'sites' | 'databases' | 'mail_domains' | 'excludes' | 'contact'
+  >,
 ) => call<Schemas['Account']>('PUT', `/accounts/${part(name)}`, body);
 
 /** Remove an account; its bundles stay unless asked otherwise. */
@@ -265,9 +340,17 @@ export const jobsAdd = (
     | 'compare_every'
     | 'timetable'
     | 'zone'
+    | 'starting'
+    | 'limits'
     | 'keep'
+    | 'keep_on'
+    | 'keep_gone'
     | 'report_to'
     | 'report_when'
+    | 'report_contacts'
+    | 'attach_log'
+    | 'channels'
+    | 'watch'
     | 'compression'
     | 'level'
     | 'piece_size'
@@ -305,9 +388,17 @@ export const jobsChange = (
     | 'compare_every'
     | 'timetable'
     | 'zone'
+    | 'starting'
+    | 'limits'
     | 'keep'
+    | 'keep_on'
+    | 'keep_gone'
     | 'report_to'
     | 'report_when'
+    | 'report_contacts'
+    | 'attach_log'
+    | 'channels'
+    | 'watch'
     | 'compression'
     | 'level'
     | 'piece_size'
@@ -320,9 +411,21 @@ export const jobsChange = (
 /** Remove a job; the bundles it made stay. */
 export const jobsRemove = (name: string) => call<void>('DELETE', `/jobs/${part(name)}`);
 
+/** A new job from another one's settings. */
+export const jobsCopy = (
+  name: string,
+  body: Optional<Schemas['JobCopy'], 'stores' | 'timetable' | 'keep' | 'enabled'>,
+) => call<Schemas['Job']>('POST', `/jobs/${part(name)}/copy`, body);
+
+/** Make a job again what it was before a change. */
+export const jobsTakeBack = (name: string, change: number) =>
+  call<Schemas['Job']>('POST', `/jobs/${part(name)}/take-back/${part(change)}`);
+
 /** Start a job now. */
-export const jobsStart = (name: string, body: Optional<Schemas['JobStart'], 'full' | 'compare'>) =>
-  call<Schemas['Started']>('POST', `/jobs/${part(name)}/start`, body);
+export const jobsStart = (
+  name: string,
+  body: Optional<Schemas['JobStart'], 'full' | 'compare' | 'names' | 'label' | 'keep_days'>,
+) => call<Schemas['Started']>('POST', `/jobs/${part(name)}/start`, body);
 
 /** What would retire now, and what that would free; nothing is removed. */
 export const jobsRetiring = (name: string, query?: Query<'jobs_retiring'>) =>
@@ -349,9 +452,17 @@ export const jobsSummary = (
     | 'compare_every'
     | 'timetable'
     | 'zone'
+    | 'starting'
+    | 'limits'
     | 'keep'
+    | 'keep_on'
+    | 'keep_gone'
     | 'report_to'
     | 'report_when'
+    | 'report_contacts'
+    | 'attach_log'
+    | 'channels'
+    | 'watch'
     | 'compression'
     | 'level'
     | 'piece_size'
@@ -360,6 +471,48 @@ export const jobsSummary = (
     | 'recipients'
   >,
 ) => call<Schemas['JobSummary']>('POST', '/jobs/summary', body);
+
+/** Which copies a job will have on each day of the coming year, before it is saved. */
+export const jobsYear = (
+  body: Optional<
+    Schemas['JobInput'],
+    | 'subjects'
+    | 'choice'
+    | 'names'
+    | 'contents'
+    | 'messages'
+    | 'rules'
+    | 'databases'
+    | 'notes'
+    | 'commands'
+    | 'hold_page'
+    | 'promise'
+    | 'mode'
+    | 'full_every'
+    | 'dead_share'
+    | 'compare_every'
+    | 'timetable'
+    | 'zone'
+    | 'starting'
+    | 'limits'
+    | 'keep'
+    | 'keep_on'
+    | 'keep_gone'
+    | 'report_to'
+    | 'report_when'
+    | 'report_contacts'
+    | 'attach_log'
+    | 'channels'
+    | 'watch'
+    | 'compression'
+    | 'level'
+    | 'piece_size'
+    | 'enabled'
+    | 'attach_up_to'
+    | 'recipients'
+  >,
+  query?: Query<'jobs_year'>,
+) => call<Schemas['YearOfCopies']>('POST', '/jobs/year' + queryString(query), body);
 
 /** The private keys that the service keeps. */
 export const keysList = () => call<Schemas['Page_SealKey_']>('GET', '/keys');
@@ -449,6 +602,25 @@ export const bundlesChanges = (bundleId: number, query?: Query<'bundles_changes'
 /** What needs attention, what comes next, what was. */
 export const overview = () => call<Schemas['Overview']>('GET', '/overview');
 
+/** What is paused, and until when. */
+export const pausesList = () => call<Schemas['Page_Pause_']>('GET', '/pauses');
+
+/** Pause everything: no run begins; restores stay possible. */
+export const pausesSet = (body: Optional<Schemas['PauseInput'], 'until' | 'reason'>) =>
+  call<Schemas['Page_Pause_']>('PUT', '/pauses', body);
+
+/** Lift the pause of everything. */
+export const pausesLift = () => call<void>('DELETE', '/pauses');
+
+/** Pause a job: no run begins. */
+export const jobsPause = (
+  name: string,
+  body: Optional<Schemas['PauseInput'], 'until' | 'reason'>,
+) => call<Schemas['Page_Pause_']>('PUT', `/jobs/${part(name)}/pause`, body);
+
+/** Lift the pause of a job. */
+export const jobsResume = (name: string) => call<void>('DELETE', `/jobs/${part(name)}/pause`);
+
 /** Reports, newest first. */
 export const reportsList = (query?: Query<'reports_list'>) =>
   call<Schemas['Page_Report_']>('GET', '/reports' + queryString(query));
@@ -456,6 +628,14 @@ export const reportsList = (query?: Query<'reports_list'>) =>
 /** One report as it was sent. */
 export const reportsShow = (reportId: number) =>
   call<Schemas['ReportDetail']>('GET', `/reports/${part(reportId)}`);
+
+/** The report of the last run of a job, as it would be written now. */
+export const jobsReport = (name: string) =>
+  call<Schemas['ReportPreview']>('GET', `/jobs/${part(name)}/report`);
+
+/** Send the report of the last run of a job to one address, now. */
+export const jobsReportTry = (name: string, query: Query<'jobs_report_try'>) =>
+  call<Schemas['TryResult']>('POST', `/jobs/${part(name)}/report/try` + queryString(query));
 
 /** Reports that wait to be sent. */
 export const outboxList = () => call<Schemas['Page_OutboxItem_']>('GET', '/outbox');
@@ -470,7 +650,15 @@ export const mailShow = () => call<Schemas['MailServer']>('GET', '/settings/mail
 export const mailChange = (
   body: Optional<
     Schemas['MailServer'],
-    'address' | 'port' | 'security' | 'user' | 'password' | 'password_set' | 'sender'
+    | 'address'
+    | 'port'
+    | 'security'
+    | 'user'
+    | 'password'
+    | 'password_set'
+    | 'sender'
+    | 'second_way'
+    | 'days'
   >,
 ) => call<Schemas['MailServer']>('PUT', '/settings/mail', body);
 
@@ -481,6 +669,26 @@ export const mailTry = (query: Query<'mail_try'>) =>
 /** Accounts, sites, jobs, stores and bundles by name. */
 export const search = (query: Query<'search'>) =>
   call<Schemas['Page_SearchHit_']>('GET', '/search' + queryString(query));
+
+/** The address that starts a job from outside, without its secret. */
+export const jobsAddress = (name: string) =>
+  call<Schemas['StartAddress']>('GET', `/jobs/${part(name)}/address`);
+
+/** Make a secret address that starts a job, in place of the one that it had. */
+export const jobsAddressMake = (
+  name: string,
+  body: Optional<Schemas['StartAddressInput'], 'networks' | 'per_hour' | 'enabled'>,
+) => call<Schemas['StartAddressMade']>('POST', `/jobs/${part(name)}/address`, body);
+
+/** Change who may use the address of a job. */
+export const jobsAddressChange = (
+  name: string,
+  body: Optional<Schemas['StartAddressInput'], 'networks' | 'per_hour' | 'enabled'>,
+) => call<Schemas['StartAddress']>('PUT', `/jobs/${part(name)}/address`, body);
+
+/** Remove the address of a job. */
+export const jobsAddressRemove = (name: string) =>
+  call<void>('DELETE', `/jobs/${part(name)}/address`);
 
 /** Stores. */
 export const storesList = (query?: Query<'stores_list'>) =>
@@ -493,6 +701,7 @@ export const storesAdd = (
     | 'verify_days'
     | 'limits'
     | 'patience'
+    | 'at_once'
     | 'read_back'
     | 'floor'
     | 'price_kept'
@@ -519,6 +728,7 @@ export const storesChange = (
     | 'verify_days'
     | 'limits'
     | 'patience'
+    | 'at_once'
     | 'read_back'
     | 'floor'
     | 'price_kept'
@@ -544,6 +754,7 @@ export const storesTryDraft = (
     | 'verify_days'
     | 'limits'
     | 'patience'
+    | 'at_once'
     | 'read_back'
     | 'floor'
     | 'price_kept'
@@ -582,3 +793,18 @@ export const storesAccess = (name: string) =>
 /** Forget the access to a drive. */
 export const storesDisconnect = (name: string) =>
   call<void>('DELETE', `/stores/${part(name)}/access`);
+
+/** The words of messages. */
+export const templatesList = () => call<Schemas['Page_Template_']>('GET', '/templates');
+
+/** The words of one message. */
+export const templatesShow = (name: string) =>
+  call<Schemas['Template']>('GET', `/templates/${part(name)}`);
+
+/** Put a text in place of a template, or the one that came along again. */
+export const templatesChange = (name: string, body: Optional<Schemas['TemplateText'], 'text'>) =>
+  call<Schemas['Template']>('PUT', `/templates/${part(name)}`, body);
+
+/** A message by one template as it is in force, with the last real run where there is one. */
+export const templatesPreview = (name: string) =>
+  call<Schemas['ReportPreview']>('GET', `/templates/${part(name)}/preview`);

@@ -71,6 +71,58 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  '/api/v1/alerts': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** Alerts, newest first */
+    get: operations['alerts_list'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/v1/alerts/{alert}/acknowledge': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /** Say that somebody knows of an alert; it stays open until it is over */
+    post: operations['alerts_acknowledge'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/v1/settings/watch': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** Who is told of alerts, and from when on something is one */
+    get: operations['watch_show'];
+    /** Set who is told of alerts, and from when on something is one */
+    put: operations['watch_change'];
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   '/api/v1/bundles': {
     parameters: {
       query?: never;
@@ -100,6 +152,24 @@ export interface paths {
     put?: never;
     post?: never;
     delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/v1/bundles/{bundle_id}/pin': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    /** Exempt a bundle from every keep rule, with a reason, until a moment or without end */
+    put: operations['bundles_pin'];
+    post?: never;
+    /** Let a bundle retire again as the keep rule says */
+    delete: operations['bundles_unpin'];
     options?: never;
     head?: never;
     patch?: never;
@@ -236,6 +306,111 @@ export interface paths {
     get: operations['restores_log'];
     put?: never;
     post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/v1/calendar': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** The starts of the coming days, how long they will take, and how they collide */
+    get: operations['calendar_show'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/v1/calendar/feed': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** Whether there is a calendar feed */
+    get: operations['calendar_feed'];
+    put?: never;
+    /** A new secret address for the calendar feed, in place of the one there was */
+    post: operations['calendar_feed_make'];
+    /** Switch the calendar feed off */
+    delete: operations['calendar_feed_remove'];
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/v1/changes': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** Changes of settings, newest first, with what was before them */
+    get: operations['changes_list'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/v1/channels': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** Webhooks that reports go to */
+    get: operations['channels_list'];
+    /** Add a webhook, or change the one of its name */
+    put: operations['channels_save'];
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/v1/channels/{name}': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    post?: never;
+    /** Remove a webhook that nothing uses */
+    delete: operations['channels_remove'];
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/v1/channels/{name}/try': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /** Send a test message to a webhook, and show its answer */
+    post: operations['channels_try'];
     delete?: never;
     options?: never;
     head?: never;
@@ -661,6 +836,40 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  '/api/v1/jobs/{name}/copy': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /** A new job from another one's settings */
+    post: operations['jobs_copy'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/v1/jobs/{name}/take-back/{change}': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /** Make a job again what it was before a change */
+    post: operations['jobs_take_back'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   '/api/v1/jobs/{name}/start': {
     parameters: {
       query?: never;
@@ -706,6 +915,23 @@ export interface paths {
     put?: never;
     /** What a job would do, before it is saved */
     post: operations['jobs_summary'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/v1/jobs/year': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /** Which copies a job will have on each day of the coming year, before it is saved */
+    post: operations['jobs_year'];
     delete?: never;
     options?: never;
     head?: never;
@@ -1036,6 +1262,43 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  '/api/v1/pauses': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** What is paused, and until when */
+    get: operations['pauses_list'];
+    /** Pause everything: no run begins; restores stay possible */
+    put: operations['pauses_set'];
+    post?: never;
+    /** Lift the pause of everything */
+    delete: operations['pauses_lift'];
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/v1/jobs/{name}/pause': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    /** Pause a job: no run begins */
+    put: operations['jobs_pause'];
+    post?: never;
+    /** Lift the pause of a job */
+    delete: operations['jobs_resume'];
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   '/api/v1/openapi.json': {
     parameters: {
       query?: never;
@@ -1098,6 +1361,40 @@ export interface paths {
     get: operations['reports_show'];
     put?: never;
     post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/v1/jobs/{name}/report': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** The report of the last run of a job, as it would be written now */
+    get: operations['jobs_report'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/v1/jobs/{name}/report/try': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /** Send the report of the last run of a job to one address, now */
+    post: operations['jobs_report_try'];
     delete?: never;
     options?: never;
     head?: never;
@@ -1185,6 +1482,26 @@ export interface paths {
     put?: never;
     post?: never;
     delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/v1/jobs/{name}/address': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** The address that starts a job from outside, without its secret */
+    get: operations['jobs_address'];
+    /** Change who may use the address of a job */
+    put: operations['jobs_address_change'];
+    /** Make a secret address that starts a job, in place of the one that it had */
+    post: operations['jobs_address_make'];
+    /** Remove the address of a job */
+    delete: operations['jobs_address_remove'];
     options?: never;
     head?: never;
     patch?: never;
@@ -1314,6 +1631,58 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  '/api/v1/templates': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** The words of messages */
+    get: operations['templates_list'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/v1/templates/{name}': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** The words of one message */
+    get: operations['templates_show'];
+    /** Put a text in place of a template, or the one that came along again */
+    put: operations['templates_change'];
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/v1/templates/{name}/preview': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** A message by one template as it is in force, with the last real run where there is one */
+    get: operations['templates_preview'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   '/health': {
     parameters: {
       query?: never;
@@ -1366,6 +1735,11 @@ export interface components {
        * @default []
        */
       excludes: string[];
+      /**
+       * Contact
+       * @default
+       */
+      contact: string;
       /**
        * Gone Since
        * @default null
@@ -1423,6 +1797,81 @@ export interface components {
        * @default []
        */
       excludes: string[];
+      /**
+       * Contact
+       * @default
+       */
+      contact: string;
+    };
+    /**
+     * Acknowledgement
+     * @description That somebody knows of an alert, with a note for the others.
+     */
+    Acknowledgement: {
+      /**
+       * Note
+       * @default
+       */
+      note: string;
+    };
+    /**
+     * Alert
+     * @description Something that the watch found; open until it is over. ``level`` is broken or look, ``check``
+     *     the name of the standing check.
+     */
+    Alert: {
+      /** Id */
+      id: number;
+      /** Key */
+      key: string;
+      /** Check */
+      check: string;
+      /**
+       * Level
+       * @enum {string}
+       */
+      level: 'broken' | 'look';
+      /**
+       * Job
+       * @default
+       */
+      job: string;
+      /** About */
+      about: string;
+      /** Text */
+      text: string;
+      /** Link */
+      link: string;
+      /**
+       * Opened
+       * Format: date-time
+       */
+      opened: string;
+      /**
+       * Closed
+       * @default null
+       */
+      closed: string | null;
+      /**
+       * Told
+       * @default null
+       */
+      told: string | null;
+      /**
+       * Acknowledged
+       * @default null
+       */
+      acknowledged: string | null;
+      /**
+       * Acknowledged By
+       * @default
+       */
+      acknowledged_by: string;
+      /**
+       * Note
+       * @default
+       */
+      note: string;
     };
     /** Applied */
     Applied: {
@@ -1433,7 +1882,8 @@ export interface components {
     };
     /**
      * Attention
-     * @description Something that needs attention: what, and where to go.
+     * @description Something that needs attention: what, and where to go; the open alert of it, and who has
+     *     acknowledged that.
      */
     Attention: {
       /** Level */
@@ -1442,6 +1892,21 @@ export interface components {
       text: string;
       /** Link */
       link: string;
+      /**
+       * Alert
+       * @default null
+       */
+      alert: number | null;
+      /**
+       * Acknowledged By
+       * @default
+       */
+      acknowledged_by: string;
+      /**
+       * Note
+       * @default
+       */
+      note: string;
     };
     /**
      * Bundle
@@ -1484,6 +1949,13 @@ export interface components {
        * @default done
        */
       outcome: string;
+      /**
+       * Label
+       * @default
+       */
+      label: string;
+      /** @default null */
+      pin: components['schemas']['Pin'] | null;
       /**
        * Copies
        * @default []
@@ -1566,6 +2038,13 @@ export interface components {
        */
       outcome: string;
       /**
+       * Label
+       * @default
+       */
+      label: string;
+      /** @default null */
+      pin: components['schemas']['Pin'] | null;
+      /**
        * Copies
        * @default []
        */
@@ -1647,6 +2126,104 @@ export interface components {
       more: boolean;
     };
     /**
+     * Calendar
+     * @description The coming days: starts, and collisions of the coming week. ``quiet`` are the hours in which
+     *     the watch sends nothing, in the time zone ``zone``.
+     */
+    Calendar: {
+      /**
+       * Begin
+       * Format: date-time
+       */
+      begin: string;
+      /**
+       * End
+       * Format: date-time
+       */
+      end: string;
+      /** Starts */
+      starts: components['schemas']['CalendarStart'][];
+      /**
+       * More
+       * @default 0
+       */
+      more: number;
+      /** Collisions */
+      collisions: components['schemas']['CalendarCollision'][];
+      /**
+       * Quiet
+       * @default
+       */
+      quiet: string;
+      /**
+       * Zone
+       * @default UTC
+       */
+      zone: string;
+    };
+    /**
+     * CalendarCollision
+     * @description Two jobs whose runs will go on at the same time on the same hosts or stores: how often, when
+     *     first, and by how many minutes ``second`` could be moved to meet nothing; None where no such
+     *     time is near. ``sentence`` says so.
+     */
+    CalendarCollision: {
+      /** First */
+      first: string;
+      /** Second */
+      second: string;
+      /** Places */
+      places: string[];
+      /** Count */
+      count: number;
+      /**
+       * At
+       * Format: date-time
+       */
+      at: string;
+      /** Move */
+      move: number | null;
+      /** Sentence */
+      sentence: string;
+    };
+    /**
+     * CalendarFeed
+     * @description Whether there is a feed, and its secret address when it was just made.
+     */
+    CalendarFeed: {
+      /**
+       * Made
+       * @default null
+       */
+      made: string | null;
+      /**
+       * Url
+       * @default
+       */
+      url: string;
+    };
+    /**
+     * CalendarStart
+     * @description A start to come; ``seconds`` is how long the run will take, by how long the last ones took,
+     *     None where there was none.
+     */
+    CalendarStart: {
+      /** Job */
+      job: string;
+      /**
+       * At
+       * Format: date-time
+       */
+      at: string;
+      /** Zone */
+      zone: string;
+      /**
+       * Seconds
+       * @default null
+       */
+      seconds: number | null;
+    };
+    /**
      * Change
      * @description What applying did, or would do: ``added``, ``changed`` with its fields, or ``kept`` though
      *     the text does not have it.
@@ -1693,6 +2270,84 @@ export interface components {
        * @default 0
        */
       grew: number;
+    };
+    /**
+     * Channel
+     * @description A webhook as it is listed: of its address only the host, for the rest may be secret.
+     */
+    Channel: {
+      /** Name */
+      name: string;
+      /** Host */
+      host: string;
+      /** Form */
+      form: string;
+      /**
+       * Template
+       * @default
+       */
+      template: string;
+      /**
+       * Secret Set
+       * @default false
+       */
+      secret_set: boolean;
+      /**
+       * Jobs
+       * @default []
+       */
+      jobs: string[];
+    };
+    /**
+     * ChannelAnswer
+     * @description What a webhook answered: its status, how long it took in seconds, and the beginning of the
+     *     body.
+     */
+    ChannelAnswer: {
+      /** Ok */
+      ok: boolean;
+      /** Status */
+      status: number | null;
+      /** Seconds */
+      seconds: number;
+      /** Body */
+      body: string;
+      /**
+       * Error
+       * @default
+       */
+      error: string;
+    };
+    /**
+     * ChannelInput
+     * @description A webhook that reports go to as well.
+     *
+     *     ``form`` is what it gets: “message” the whole of a report as JSON, signed with ``secret``
+     *     (Standard Webhooks 1.0); “text” and “content” one line under that name, as many chat services
+     *     take it; “template” what ``template`` makes of it, which must be JSON. ``secret`` is given when
+     *     saving, never given back; left out, it stays as it was.
+     */
+    ChannelInput: {
+      /** Name */
+      name: string;
+      /** Url */
+      url: string;
+      /**
+       * Form
+       * @default message
+       * @enum {string}
+       */
+      form: 'message' | 'text' | 'content' | 'template';
+      /**
+       * Template
+       * @default
+       */
+      template: string;
+      /**
+       * Secret
+       * @default null
+       */
+      secret: string | null;
     };
     /**
      * Command
@@ -2528,10 +3183,45 @@ export interface components {
        */
       zone: string;
       /**
-       * Keep
-       * @default 7
+       * @default {
+       *       "first_day": null,
+       *       "last_day": null,
+       *       "hours": "",
+       *       "days_off": [],
+       *       "spread": 0,
+       *       "overlap": "skip",
+       *       "missed": "once",
+       *       "priority": "normal"
+       *     }
        */
-      keep: number;
+      starting: components['schemas']['StartRules'];
+      /**
+       * @default {
+       *       "retries": 2,
+       *       "pause": 10,
+       *       "task": 0,
+       *       "step": 0,
+       *       "run": 0
+       *     }
+       */
+      limits: components['schemas']['TaskLimits'];
+      /**
+       * Keep
+       * @default 7 newest
+       */
+      keep: string;
+      /**
+       * Keep On
+       * @default {}
+       */
+      keep_on: {
+        [key: string]: string;
+      };
+      /**
+       * Keep Gone
+       * @default
+       */
+      keep_gone: string;
       /**
        * Report To
        * @default []
@@ -2542,7 +3232,32 @@ export interface components {
        * @default always
        * @enum {string}
        */
-      report_when: 'always' | 'trouble';
+      report_when: 'always' | 'trouble' | 'recovery' | 'daily' | 'weekly';
+      /**
+       * Report Contacts
+       * @default never
+       * @enum {string}
+       */
+      report_contacts: 'never' | 'trouble' | 'recovery' | 'always';
+      /**
+       * Attach Log
+       * @default trouble
+       * @enum {string}
+       */
+      attach_log: 'never' | 'trouble' | 'always';
+      /**
+       * Channels
+       * @default []
+       */
+      channels: string[];
+      /**
+       * @default {
+       *       "smaller": 50,
+       *       "larger": 300,
+       *       "changes": 1000
+       *     }
+       */
+      watch: components['schemas']['Thresholds'];
       /**
        * Compression
        * @default zstd
@@ -2585,6 +3300,16 @@ export interface components {
        */
       next_start: string | null;
       /**
+       * Paused
+       * @default
+       */
+      paused: string;
+      /**
+       * Paused Until
+       * @default null
+       */
+      paused_until: string | null;
+      /**
        * Covers
        * @default 0
        */
@@ -2609,6 +3334,36 @@ export interface components {
        * @default false
        */
       running: boolean;
+    };
+    /**
+     * JobCopy
+     * @description A new job out of another one's settings, with another name and, where they are given, other
+     *     stores, another timetable, another keep rule. It begins switched off unless it is told to be
+     *     on.
+     */
+    JobCopy: {
+      /** Name */
+      name: string;
+      /**
+       * Stores
+       * @default null
+       */
+      stores: string[] | null;
+      /**
+       * Timetable
+       * @default null
+       */
+      timetable: string | null;
+      /**
+       * Keep
+       * @default null
+       */
+      keep: string | null;
+      /**
+       * Enabled
+       * @default false
+       */
+      enabled: boolean;
     };
     /**
      * JobDefaults
@@ -2727,10 +3482,45 @@ export interface components {
        */
       zone: string;
       /**
-       * Keep
-       * @default 7
+       * @default {
+       *       "first_day": null,
+       *       "last_day": null,
+       *       "hours": "",
+       *       "days_off": [],
+       *       "spread": 0,
+       *       "overlap": "skip",
+       *       "missed": "once",
+       *       "priority": "normal"
+       *     }
        */
-      keep: number;
+      starting: components['schemas']['StartRules'];
+      /**
+       * @default {
+       *       "retries": 2,
+       *       "pause": 10,
+       *       "task": 0,
+       *       "step": 0,
+       *       "run": 0
+       *     }
+       */
+      limits: components['schemas']['TaskLimits'];
+      /**
+       * Keep
+       * @default 7 newest
+       */
+      keep: string;
+      /**
+       * Keep On
+       * @default {}
+       */
+      keep_on: {
+        [key: string]: string;
+      };
+      /**
+       * Keep Gone
+       * @default
+       */
+      keep_gone: string;
       /**
        * Report To
        * @default []
@@ -2741,7 +3531,32 @@ export interface components {
        * @default always
        * @enum {string}
        */
-      report_when: 'always' | 'trouble';
+      report_when: 'always' | 'trouble' | 'recovery' | 'daily' | 'weekly';
+      /**
+       * Report Contacts
+       * @default never
+       * @enum {string}
+       */
+      report_contacts: 'never' | 'trouble' | 'recovery' | 'always';
+      /**
+       * Attach Log
+       * @default trouble
+       * @enum {string}
+       */
+      attach_log: 'never' | 'trouble' | 'always';
+      /**
+       * Channels
+       * @default []
+       */
+      channels: string[];
+      /**
+       * @default {
+       *       "smaller": 50,
+       *       "larger": 300,
+       *       "changes": 1000
+       *     }
+       */
+      watch: components['schemas']['Thresholds'];
       /**
        * Compression
        * @default zstd
@@ -2778,7 +3593,8 @@ export interface components {
      * JobInput
      * @description A job as it is sent and kept: what, where, when, keep, tell. ``piece_size`` is in bytes,
      *     ``promise`` in hours: how old the newest copy may be before coverage says so; 0 takes it from
-     *     the timetable.
+     *     the timetable. ``keep`` is a keep rule such as “7 newest, 8 weekly”; ``keep_on`` has another one
+     *     for some of the stores, ``keep_gone`` one for accounts that are gone.
      */
     JobInput: {
       /** Name */
@@ -2893,10 +3709,45 @@ export interface components {
        */
       zone: string;
       /**
-       * Keep
-       * @default 7
+       * @default {
+       *       "first_day": null,
+       *       "last_day": null,
+       *       "hours": "",
+       *       "days_off": [],
+       *       "spread": 0,
+       *       "overlap": "skip",
+       *       "missed": "once",
+       *       "priority": "normal"
+       *     }
        */
-      keep: number;
+      starting: components['schemas']['StartRules'];
+      /**
+       * @default {
+       *       "retries": 2,
+       *       "pause": 10,
+       *       "task": 0,
+       *       "step": 0,
+       *       "run": 0
+       *     }
+       */
+      limits: components['schemas']['TaskLimits'];
+      /**
+       * Keep
+       * @default 7 newest
+       */
+      keep: string;
+      /**
+       * Keep On
+       * @default {}
+       */
+      keep_on: {
+        [key: string]: string;
+      };
+      /**
+       * Keep Gone
+       * @default
+       */
+      keep_gone: string;
       /**
        * Report To
        * @default []
@@ -2907,7 +3758,32 @@ export interface components {
        * @default always
        * @enum {string}
        */
-      report_when: 'always' | 'trouble';
+      report_when: 'always' | 'trouble' | 'recovery' | 'daily' | 'weekly';
+      /**
+       * Report Contacts
+       * @default never
+       * @enum {string}
+       */
+      report_contacts: 'never' | 'trouble' | 'recovery' | 'always';
+      /**
+       * Attach Log
+       * @default trouble
+       * @enum {string}
+       */
+      attach_log: 'never' | 'trouble' | 'always';
+      /**
+       * Channels
+       * @default []
+       */
+      channels: string[];
+      /**
+       * @default {
+       *       "smaller": 50,
+       *       "larger": 300,
+       *       "changes": 1000
+       *     }
+       */
+      watch: components['schemas']['Thresholds'];
       /**
        * Compression
        * @default zstd
@@ -2942,7 +3818,9 @@ export interface components {
     };
     /**
      * JobStart
-     * @description What to do otherwise this once: a full bundle, or a comparison of contents.
+     * @description What to do otherwise this once: a full bundle, a comparison of contents, only some of the
+     *     subjects; or a run of its own name, such as “before the update”, whose bundles stay for
+     *     ``keep_days`` days whatever the keep rule says.
      */
     JobStart: {
       /**
@@ -2955,6 +3833,21 @@ export interface components {
        * @default false
        */
       compare: boolean;
+      /**
+       * Names
+       * @default []
+       */
+      names: string[];
+      /**
+       * Label
+       * @default
+       */
+      label: string;
+      /**
+       * Keep Days
+       * @default 0
+       */
+      keep_days: number;
     };
     /**
      * JobSummary
@@ -3201,6 +4094,9 @@ export interface components {
     /**
      * MailServer
      * @description Where reports are handed in. The password is given when saving, never given back.
+     *
+     *     ``second_way`` is the channel by which a report goes that the mail server has not taken for an
+     *     hour; it is tried here for ``days`` days.
      */
     MailServer: {
       /**
@@ -3239,6 +4135,16 @@ export interface components {
        * @default
        */
       sender: string;
+      /**
+       * Second Way
+       * @default
+       */
+      second_way: string;
+      /**
+       * Days
+       * @default 5
+       */
+      days: number;
     };
     /**
      * MaintenanceStarted
@@ -3396,6 +4302,11 @@ export interface components {
       title: string;
       /** Recipients */
       recipients: string[];
+      /**
+       * Channel
+       * @default
+       */
+      channel: string;
       /** Attempts */
       attempts: number;
       /**
@@ -3456,6 +4367,18 @@ export interface components {
        */
       next: string | null;
     };
+    /** Page[Alert] */
+    Page_Alert_: {
+      /** Items */
+      items: components['schemas']['Alert'][];
+      /** Total */
+      total: number;
+      /**
+       * Next
+       * @default null
+       */
+      next: string | null;
+    };
     /** Page[BundleChange] */
     Page_BundleChange_: {
       /** Items */
@@ -3472,6 +4395,18 @@ export interface components {
     Page_Bundle_: {
       /** Items */
       items: components['schemas']['Bundle'][];
+      /** Total */
+      total: number;
+      /**
+       * Next
+       * @default null
+       */
+      next: string | null;
+    };
+    /** Page[Channel] */
+    Page_Channel_: {
+      /** Items */
+      items: components['schemas']['Channel'][];
       /** Total */
       total: number;
       /**
@@ -3564,6 +4499,18 @@ export interface components {
        */
       next: string | null;
     };
+    /** Page[Pause] */
+    Page_Pause_: {
+      /** Items */
+      items: components['schemas']['Pause'][];
+      /** Total */
+      total: number;
+      /**
+       * Next
+       * @default null
+       */
+      next: string | null;
+    };
     /** Page[Proposed] */
     Page_Proposed_: {
       /** Items */
@@ -3648,6 +4595,18 @@ export interface components {
        */
       next: string | null;
     };
+    /** Page[SettingChange] */
+    Page_SettingChange_: {
+      /** Items */
+      items: components['schemas']['SettingChange'][];
+      /** Total */
+      total: number;
+      /**
+       * Next
+       * @default null
+       */
+      next: string | null;
+    };
     /** Page[SiteRow] */
     Page_SiteRow_: {
       /** Items */
@@ -3664,6 +4623,18 @@ export interface components {
     Page_Store_: {
       /** Items */
       items: components['schemas']['Store'][];
+      /** Total */
+      total: number;
+      /**
+       * Next
+       * @default null
+       */
+      next: string | null;
+    };
+    /** Page[Template] */
+    Page_Template_: {
+      /** Items */
+      items: components['schemas']['Template'][];
       /** Total */
       total: number;
       /**
@@ -3713,6 +4684,54 @@ export interface components {
       end_tokens: boolean;
     };
     /**
+     * Pause
+     * @description A job that starts nothing by itself, or all of them where ``job`` is empty; ``until`` is None
+     *     for a pause that lasts until it is lifted.
+     */
+    Pause: {
+      /**
+       * Job
+       * @default
+       */
+      job: string;
+      /**
+       * Until
+       * @default null
+       */
+      until: string | null;
+      /**
+       * Reason
+       * @default
+       */
+      reason: string;
+      /**
+       * Who
+       * @default
+       */
+      who: string;
+      /**
+       * Since
+       * Format: date-time
+       */
+      since: string;
+    };
+    /**
+     * PauseInput
+     * @description Until when, and why.
+     */
+    PauseInput: {
+      /**
+       * Until
+       * @default null
+       */
+      until: string | null;
+      /**
+       * Reason
+       * @default
+       */
+      reason: string;
+    };
+    /**
      * PieceInfo
      * @description An archive file that a bundle needs; ``brought`` says that this bundle wrote it.
      */
@@ -3738,6 +4757,23 @@ export interface components {
        * @default 0
        */
       used: number;
+    };
+    /**
+     * Pin
+     * @description Why a bundle is exempt from every keep rule, and until when; without end where that is
+     *     None.
+     */
+    Pin: {
+      /**
+       * Reason
+       * @default
+       */
+      reason: string;
+      /**
+       * Until
+       * @default null
+       */
+      until: string | null;
     };
     /**
      * Preview
@@ -3880,7 +4916,11 @@ export interface components {
        */
       dry_run: boolean;
     };
-    /** Report */
+    /**
+     * Report
+     * @description A message; ``channel`` is where it goes when that is not mail. ``state`` is waiting, sent or
+     *     undeliverable, ``kind`` run, maintenance, alert or digest.
+     */
     Report: {
       /** Id */
       id: number;
@@ -3893,10 +4933,20 @@ export interface components {
        * Format: date-time
        */
       at: string;
+      /**
+       * Kind
+       * @default run
+       */
+      kind: string;
       /** Title */
       title: string;
       /** Recipients */
       recipients: string[];
+      /**
+       * Channel
+       * @default
+       */
+      channel: string;
       /** State */
       state: string;
       /**
@@ -3923,10 +4973,20 @@ export interface components {
        * Format: date-time
        */
       at: string;
+      /**
+       * Kind
+       * @default run
+       */
+      kind: string;
       /** Title */
       title: string;
       /** Recipients */
       recipients: string[];
+      /**
+       * Channel
+       * @default
+       */
+      channel: string;
       /** State */
       state: string;
       /**
@@ -3939,6 +4999,18 @@ export interface components {
        * @default
        */
       last_error: string;
+      /** Text */
+      text: string;
+      /** Html */
+      html: string;
+    };
+    /**
+     * ReportPreview
+     * @description A message as it would be written now.
+     */
+    ReportPreview: {
+      /** Title */
+      title: string;
       /** Text */
       text: string;
       /** Html */
@@ -4171,6 +5243,11 @@ export interface components {
        * @default UTC
        */
       zone: string;
+      /**
+       * Label
+       * @default
+       */
+      label: string;
       /** State */
       state: string;
       /**
@@ -4232,6 +5309,11 @@ export interface components {
        * @default UTC
        */
       zone: string;
+      /**
+       * Label
+       * @default
+       */
+      label: string;
       /** State */
       state: string;
       /**
@@ -4327,6 +5409,40 @@ export interface components {
       /** Link */
       link: string;
     };
+    /**
+     * SettingChange
+     * @description A change of one thing by one person: what differs, by name of the setting, before and after;
+     *     ``before`` is None for what was added, ``after`` for what was removed.
+     */
+    SettingChange: {
+      /** Id */
+      id: number;
+      /**
+       * At
+       * Format: date-time
+       */
+      at: string;
+      /** Who */
+      who: string;
+      /** Kind */
+      kind: string;
+      /** Name */
+      name: string;
+      /**
+       * Before
+       * @default null
+       */
+      before: {
+        [key: string]: unknown;
+      } | null;
+      /**
+       * After
+       * @default null
+       */
+      after: {
+        [key: string]: unknown;
+      } | null;
+    };
     /** SignIn */
     SignIn: {
       /** Name */
@@ -4391,6 +5507,152 @@ export interface components {
       why: string;
     };
     /**
+     * StartAddress
+     * @description The secret address of a job, without the secret.
+     */
+    StartAddress: {
+      /**
+       * Networks
+       * @default []
+       */
+      networks: string[];
+      /**
+       * Per Hour
+       * @default 12
+       */
+      per_hour: number;
+      /**
+       * Enabled
+       * @default true
+       */
+      enabled: boolean;
+      /**
+       * Made
+       * Format: date-time
+       */
+      made: string;
+      /**
+       * Used
+       * @default null
+       */
+      used: string | null;
+    };
+    /**
+     * StartAddressInput
+     * @description Who may use the address: only these networks, everybody where there are none; and how often
+     *     in an hour.
+     */
+    StartAddressInput: {
+      /**
+       * Networks
+       * @default []
+       */
+      networks: string[];
+      /**
+       * Per Hour
+       * @default 12
+       */
+      per_hour: number;
+      /**
+       * Enabled
+       * @default true
+       */
+      enabled: boolean;
+    };
+    /**
+     * StartAddressMade
+     * @description The only time that the address itself is shown, with lines to copy.
+     */
+    StartAddressMade: {
+      /**
+       * Networks
+       * @default []
+       */
+      networks: string[];
+      /**
+       * Per Hour
+       * @default 12
+       */
+      per_hour: number;
+      /**
+       * Enabled
+       * @default true
+       */
+      enabled: boolean;
+      /**
+       * Made
+       * Format: date-time
+       */
+      made: string;
+      /**
+       * Used
+       * @default null
+       */
+      used: string | null;
+      /** Url */
+      url: string;
+      /** Curl */
+      curl: string;
+      /** Crontab */
+      crontab: string;
+    };
+    /**
+     * StartRules
+     * @description What holds the starts of a timetable back, in the time zone of the job.
+     *
+     *     Nothing starts before ``first_day`` or after ``last_day``, outside of ``hours`` (such as
+     *     “22:00-05:00”), or on ``days_off`` (“2026-12-25”, “12-25” for each year, “12-24..01-01”). The
+     *     subjects of a run begin evenly over ``spread`` minutes. ``overlap`` says what becomes of a start
+     *     while the previous run goes on: it is skipped, it waits, or the previous run is cancelled.
+     *     ``missed`` says what becomes of starts while the service was down: they are caught up once, or
+     *     skipped. ``priority`` says which tasks begin first when several wait.
+     */
+    StartRules: {
+      /**
+       * First Day
+       * @default null
+       */
+      first_day: string | null;
+      /**
+       * Last Day
+       * @default null
+       */
+      last_day: string | null;
+      /**
+       * Hours
+       * @default
+       */
+      hours: string;
+      /**
+       * Days Off
+       * @default []
+       */
+      days_off: string[];
+      /**
+       * Spread
+       * @default 0
+       */
+      spread: number;
+      /**
+       * Overlap
+       * @default skip
+       * @enum {string}
+       */
+      overlap: 'skip' | 'wait' | 'cancel';
+      /**
+       * Missed
+       * @default once
+       * @enum {string}
+       */
+      missed: 'once' | 'skip';
+      /**
+       * Priority
+       * @default normal
+       * @enum {string}
+       */
+      priority: 'high' | 'normal' | 'low';
+    };
+    /**
      * Started
      * @description The answer to starting something.
      */
@@ -4429,6 +5691,11 @@ export interface components {
        * @default 120
        */
       patience: number;
+      /**
+       * At Once
+       * @default 0
+       */
+      at_once: number;
       /**
        * Read Back
        * @default true
@@ -4677,6 +5944,11 @@ export interface components {
        * @default 120
        */
       patience: number;
+      /**
+       * At Once
+       * @default 0
+       */
+      at_once: number;
       /**
        * Read Back
        * @default true
@@ -4934,6 +6206,21 @@ export interface components {
        */
       ended: string | null;
       /**
+       * Not Before
+       * @default null
+       */
+      not_before: string | null;
+      /**
+       * Not After
+       * @default null
+       */
+      not_after: string | null;
+      /**
+       * Attempts
+       * @default 0
+       */
+      attempts: number;
+      /**
        * Warnings
        * @default []
        */
@@ -4990,6 +6277,89 @@ export interface components {
        * @default 0
        */
       retired: number;
+    };
+    /**
+     * TaskLimits
+     * @description What becomes of tasks that fail or take too long.
+     *
+     *     A task that failed for a reason that may pass, such as a host that does not answer, is tried
+     *     again up to ``retries`` times, ``pause`` minutes later. A task may take ``task`` minutes, each
+     *     of its steps ``step``, and the run ``run``; 0 for any time.
+     */
+    TaskLimits: {
+      /**
+       * Retries
+       * @default 2
+       */
+      retries: number;
+      /**
+       * Pause
+       * @default 10
+       */
+      pause: number;
+      /**
+       * Task
+       * @default 0
+       */
+      task: number;
+      /**
+       * Step
+       * @default 0
+       */
+      step: number;
+      /**
+       * Run
+       * @default 0
+       */
+      run: number;
+    };
+    /**
+     * Template
+     * @description The words of a message: as they are in force, and as they came along.
+     */
+    Template: {
+      /** Name */
+      name: string;
+      /** Text */
+      text: string;
+      /** Shipped */
+      shipped: string;
+      /** Changed */
+      changed: boolean;
+    };
+    /**
+     * TemplateText
+     * @description A text in place of a template; None for the one that came along.
+     */
+    TemplateText: {
+      /**
+       * Text
+       * @default null
+       */
+      text: string | null;
+    };
+    /**
+     * Thresholds
+     * @description From when on the watch calls a bundle unusual, in percent of the middle of those before it:
+     *     smaller than ``smaller``, larger than ``larger``, or with more changes than ``changes``; 0 for
+     *     never.
+     */
+    Thresholds: {
+      /**
+       * Smaller
+       * @default 50
+       */
+      smaller: number;
+      /**
+       * Larger
+       * @default 300
+       */
+      larger: number;
+      /**
+       * Changes
+       * @default 1000
+       */
+      changes: number;
     };
     /** Token */
     Token: {
@@ -5184,6 +6554,100 @@ export interface components {
        * @default null
        */
       bundle: number | null;
+    };
+    /**
+     * WatchSettings
+     * @description Who is told of alerts that are of no one job, when nobody is to be woken (“22:00-06:00”),
+     *     after how many hours an open alert that nobody has acknowledged is told again (0: never), and
+     *     from how many days ahead a full store or the end of a certificate is one.
+     */
+    WatchSettings: {
+      /**
+       * Recipients
+       * @default []
+       */
+      recipients: string[];
+      /**
+       * Channels
+       * @default []
+       */
+      channels: string[];
+      /**
+       * Quiet
+       * @default
+       */
+      quiet: string;
+      /**
+       * Zone
+       * @default UTC
+       */
+      zone: string;
+      /**
+       * Remind Hours
+       * @default 0
+       */
+      remind_hours: number;
+      /**
+       * Full Days
+       * @default 14
+       */
+      full_days: number;
+      /**
+       * Certificate Days
+       * @default 21
+       */
+      certificate_days: number;
+      /**
+       * Lag Hours
+       * @default 24
+       */
+      lag_hours: number;
+      /**
+       * Verify Days
+       * @default 7
+       */
+      verify_days: number;
+    };
+    /**
+     * YearDay
+     * @description A day of a simulated year: the copies of one subject at its end and the bytes that they take,
+     *     and those of all subjects of the job.
+     */
+    YearDay: {
+      /**
+       * Day
+       * Format: date
+       */
+      day: string;
+      /** Copies */
+      copies: number;
+      /** Bytes */
+      bytes: number;
+      /** Bytes Of All */
+      bytes_of_all: number;
+      /**
+       * Moments
+       * @default null
+       */
+      moments: string[] | null;
+    };
+    /**
+     * YearOfCopies
+     * @description The coming year of a job on one store, if every run succeeds and sizes stay as they are.
+     */
+    YearOfCopies: {
+      /** Store */
+      store: string;
+      /** Subject */
+      subject: string;
+      /** Subjects */
+      subjects: number;
+      /** Rule */
+      rule: string;
+      /** Free */
+      free: number | null;
+      /** Days */
+      days: components['schemas']['YearDay'][];
     };
     /**
      * FolderSettings
@@ -5776,6 +7240,143 @@ export interface operations {
       };
     };
   };
+  alerts_list: {
+    parameters: {
+      query?: {
+        /** @description at most so many items */
+        limit?: number;
+        /** @description “next” of the page before */
+        cursor?: string | null;
+        /** @description a column's name, with “-” before it for backwards */
+        sort?: string;
+        /** @description only these */
+        state?: '' | 'open' | 'closed';
+        /** @description only of this job */
+        job?: string;
+      };
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description the answer */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Page_Alert_'];
+        };
+      };
+      /** @description a problem */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  alerts_acknowledge: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        alert: number;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['Acknowledgement'];
+      };
+    };
+    responses: {
+      /** @description the answer */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Alert'];
+        };
+      };
+      /** @description a problem */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  watch_show: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description the answer */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['WatchSettings'];
+        };
+      };
+      /** @description a problem */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  watch_change: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['WatchSettings'];
+      };
+    };
+    responses: {
+      /** @description the answer */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['WatchSettings'];
+        };
+      };
+      /** @description a problem */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
   bundles_list: {
     parameters: {
       query?: {
@@ -5823,6 +7424,72 @@ export interface operations {
     };
   };
   bundles_show: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        bundle_id: number;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description the answer */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['BundleDetail'];
+        };
+      };
+      /** @description a problem */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  bundles_pin: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        bundle_id: number;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['Pin'];
+      };
+    };
+    responses: {
+      /** @description the answer */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['BundleDetail'];
+        };
+      };
+      /** @description a problem */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  bundles_unpin: {
     parameters: {
       query?: never;
       header?: never;
@@ -6157,6 +7824,285 @@ export interface operations {
         };
         content: {
           'application/json': components['schemas']['Page_LogLine_'];
+        };
+      };
+      /** @description a problem */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  calendar_show: {
+    parameters: {
+      query?: {
+        /** @description how many days from now on */
+        days?: number;
+      };
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description the answer */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Calendar'];
+        };
+      };
+      /** @description a problem */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  calendar_feed: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description the answer */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['CalendarFeed'];
+        };
+      };
+      /** @description a problem */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  calendar_feed_make: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description the answer */
+      201: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['CalendarFeed'];
+        };
+      };
+      /** @description a problem */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  calendar_feed_remove: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description done */
+      204: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content?: never;
+      };
+      /** @description a problem */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  changes_list: {
+    parameters: {
+      query?: {
+        /** @description at most so many items */
+        limit?: number;
+        /** @description “next” of the page before */
+        cursor?: string | null;
+        /** @description a column's name, with “-” before it for backwards */
+        sort?: string;
+        /** @description only of this kind of thing */
+        kind?: '' | 'job';
+        /** @description only of the thing of this name */
+        name?: string;
+      };
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description the answer */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Page_SettingChange_'];
+        };
+      };
+      /** @description a problem */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  channels_list: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description the answer */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Page_Channel_'];
+        };
+      };
+      /** @description a problem */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  channels_save: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['ChannelInput'];
+      };
+    };
+    responses: {
+      /** @description the answer */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Page_Channel_'];
+        };
+      };
+      /** @description a problem */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  channels_remove: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        name: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description done */
+      204: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content?: never;
+      };
+      /** @description a problem */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  channels_try: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        name: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description the answer */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['ChannelAnswer'];
         };
       };
       /** @description a problem */
@@ -7359,6 +9305,73 @@ export interface operations {
       };
     };
   };
+  jobs_copy: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        name: string;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['JobCopy'];
+      };
+    };
+    responses: {
+      /** @description the answer */
+      201: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Job'];
+        };
+      };
+      /** @description a problem */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  jobs_take_back: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        name: string;
+        change: number;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description the answer */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Job'];
+        };
+      };
+      /** @description a problem */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
   jobs_start: {
     parameters: {
       query?: never;
@@ -7397,8 +9410,8 @@ export interface operations {
   jobs_retiring: {
     parameters: {
       query?: {
-        /** @description as if so many copies were kept */
-        keep?: number | null;
+        /** @description as if this were the keep rule */
+        keep?: string;
       };
       header?: never;
       path: {
@@ -7448,6 +9461,43 @@ export interface operations {
         };
         content: {
           'application/json': components['schemas']['JobSummary'];
+        };
+      };
+      /** @description a problem */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  jobs_year: {
+    parameters: {
+      query?: {
+        store?: string;
+        subject?: string;
+        day?: string | null;
+      };
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['JobInput'];
+      };
+    };
+    responses: {
+      /** @description the answer */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['YearOfCopies'];
         };
       };
       /** @description a problem */
@@ -8157,6 +10207,159 @@ export interface operations {
       };
     };
   };
+  pauses_list: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description the answer */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Page_Pause_'];
+        };
+      };
+      /** @description a problem */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  pauses_set: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['PauseInput'];
+      };
+    };
+    responses: {
+      /** @description the answer */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Page_Pause_'];
+        };
+      };
+      /** @description a problem */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  pauses_lift: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description done */
+      204: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content?: never;
+      };
+      /** @description a problem */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  jobs_pause: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        name: string;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['PauseInput'];
+      };
+    };
+    responses: {
+      /** @description the answer */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Page_Pause_'];
+        };
+      };
+      /** @description a problem */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  jobs_resume: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        name: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description done */
+      204: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content?: never;
+      };
+      /** @description a problem */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
   openapi_document: {
     parameters: {
       query?: never;
@@ -8273,6 +10476,71 @@ export interface operations {
         };
         content: {
           'application/json': components['schemas']['ReportDetail'];
+        };
+      };
+      /** @description a problem */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  jobs_report: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        name: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description the answer */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['ReportPreview'];
+        };
+      };
+      /** @description a problem */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  jobs_report_try: {
+    parameters: {
+      query: {
+        /** @description who gets it */
+        to: string;
+      };
+      header?: never;
+      path: {
+        name: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description the answer */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['TryResult'];
         };
       };
       /** @description a problem */
@@ -8458,6 +10726,136 @@ export interface operations {
         content: {
           'application/json': components['schemas']['Page_SearchHit_'];
         };
+      };
+      /** @description a problem */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  jobs_address: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        name: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description the answer */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['StartAddress'];
+        };
+      };
+      /** @description a problem */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  jobs_address_change: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        name: string;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['StartAddressInput'];
+      };
+    };
+    responses: {
+      /** @description the answer */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['StartAddress'];
+        };
+      };
+      /** @description a problem */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  jobs_address_make: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        name: string;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['StartAddressInput'];
+      };
+    };
+    responses: {
+      /** @description the answer */
+      201: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['StartAddressMade'];
+        };
+      };
+      /** @description a problem */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  jobs_address_remove: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        name: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description done */
+      204: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content?: never;
       };
       /** @description a problem */
       default: {
@@ -8850,6 +11248,132 @@ export interface operations {
           [name: string]: unknown;
         };
         content?: never;
+      };
+      /** @description a problem */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  templates_list: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description the answer */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Page_Template_'];
+        };
+      };
+      /** @description a problem */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  templates_show: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        name: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description the answer */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Template'];
+        };
+      };
+      /** @description a problem */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  templates_change: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        name: string;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['TemplateText'];
+      };
+    };
+    responses: {
+      /** @description the answer */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Template'];
+        };
+      };
+      /** @description a problem */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  templates_preview: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        name: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description the answer */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['ReportPreview'];
+        };
       };
       /** @description a problem */
       default: {

@@ -5,6 +5,7 @@ export interface StoreForm {
   verify_days: number | null;
   limits: string[];
   patience: number | null;
+  at_once: number | null;
   read_back: boolean;
   floor: number;
   price_kept: number;
@@ -22,6 +23,7 @@ export const newStore = (): StoreForm => ({
   verify_days: 30,
   limits: [],
   patience: 120,
+  at_once: 0,
   read_back: true,
   floor: 0,
   price_kept: 0,
@@ -47,6 +49,7 @@ export const sent = (form: StoreForm) => ({
   ...form,
   verify_days: form.verify_days ?? 0,
   patience: form.patience ?? 120,
+  at_once: form.at_once ?? 0,
   price_kept: Number(form.price_kept) || 0,
   price_moved: Number(form.price_moved) || 0,
 });

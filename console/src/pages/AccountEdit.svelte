@@ -22,6 +22,7 @@
     databases: [],
     mail_domains: [],
     excludes: [],
+    contact: '',
   });
   let account = $state<AccountForm>(blank());
   let problem = $state<Problem | null>(null);
@@ -29,10 +30,9 @@
   const kinds = new Loader(kindsList);
   const form = new Loader(async () => {
     if (!params.name) return blank();
-    const { name, host, home, sites, databases, mail_domains, excludes } = await accountsShow(
-      params.name,
-    );
-    return { name, host, home, sites, databases, mail_domains, excludes } as AccountForm;
+    const saved = await accountsShow(params.name);
+    const fields = Object.keys(blank()) as (keyof AccountForm)[];
+    return Object.fromEntries(fields.map((key) => [key, saved[key]])) as unknown as AccountForm;
   });
   $effect(() => {
     const changed = params.name;
@@ -93,6 +93,19 @@
     wrong={problem?.at('excludes')}
   >
     <LinesField id="excludes" bind:value={account.excludes} placeholder="/old-uploads/" />
+  </FormField>
+  <FormField
+    label="Contact"
+    id="contact"
+    hint="Who is told of its own part of a run, where a job tells contacts."
+    wrong={problem?.at('contact')}
+  >
+    <Input
+      id="contact"
+      type="email"
+      bind:value={account.contact}
+      placeholder="owner@millpond.example"
+    />
   </FormField>
   <ErrorMessage {problem} />
   <div class="flex gap-3">

@@ -6,6 +6,7 @@
   import { Loader } from '../lib/loader.svelte';
   import { exact } from '../lib/words';
   import FileBrowser from '../components/FileBrowser.svelte';
+  import BundlePin from '../components/BundlePin.svelte';
   import ChangeList from '../components/ChangeList.svelte';
   import BundleFacts from '../components/BundleFacts.svelte';
   import RestoreForm from '../components/RestoreForm.svelte';
@@ -46,6 +47,7 @@
         download>{form === 'tar.gz' ? 'Download as tar.gz' : form}</Button
       >{/each}
   </div>
+  <BundlePin {bundle} changed={(changed) => (found.value = changed)} />
   {#if restoring}<RestoreForm {bundle} {part} done={() => (restoring = false)} />{/if}
   <div class="grid grid-cols-1 gap-5 lg:grid-cols-[minmax(0,1fr)_minmax(0,2.4fr)]">
     <BundleFacts {bundle} />

@@ -2,6 +2,7 @@
   import { Button } from 'flowbite-svelte';
   import { push } from 'svelte-spa-router';
   import {
+    channelsList,
     jobDefaults,
     jobsAdd,
     jobsChange,
@@ -17,6 +18,7 @@
   import ConfirmDialog from '../components/ConfirmDialog.svelte';
   import ErrorMessage from '../components/ErrorMessage.svelte';
   import JobKeep from '../components/job/JobKeep.svelte';
+  import JobMore from '../components/job/JobMore.svelte';
   import JobPacking from '../components/job/JobPacking.svelte';
   import JobSummaryPanel from '../components/JobSummaryPanel.svelte';
   import JobTell from '../components/job/JobTell.svelte';
@@ -26,6 +28,7 @@
   import NameField, { nameFault } from '../components/NameField.svelte';
   import PageHead from '../components/PageHead.svelte';
   import PreviewPanel from '../components/PreviewPanel.svelte';
+  import YearPanel from '../components/YearPanel.svelte';
   let { params = {} }: { params?: { name?: string } } = $props();
   const ASK_AFTER = 350;
   let job = $state<JobForm | null>(null);
@@ -33,6 +36,7 @@
   let removing = $state(false);
 
   const stores = new Loader(() => storesList({ limit: 500 }));
+  const channels = new Loader(channelsList);
   const form = new Loader(async () => {
     const defaults = await jobDefaults();
     const zone = Intl.DateTimeFormat().resolvedOptions().timeZone || 'UTC';
@@ -45,8 +49,10 @@
     void params.name;
     job = null;
     stores.load();
-    form.load().then(() => (job = form.value));
+    channels.load();
+    reload();
   });
+  const reload = () => form.load().then(() => (job = form.value));
 
   const body = (): JobForm => ({ ...$state.snapshot(job!), name: job!.name || 'unnamed' });
   // Asked of the service while it is filled in: its words are the ones that count.
@@ -104,7 +110,7 @@
       <JobWhere bind:job stores={stores.value?.items ?? []} {at} />
       <JobWhen bind:job {at} />
       <JobKeep bind:job {at} />
-      <JobTell bind:job {at} />
+      <JobTell bind:job channels={channels.value?.items ?? []} {at} />
       <JobPacking bind:job {at} />
       <div class="p-4">
         <ErrorMessage {problem} />
@@ -119,6 +125,15 @@
       <JobSummaryPanel summary={summary.value} {wrong} zone={job.zone} />
       {#if job.contents.includes('files') && summary.value && !wrong}
         <PreviewPanel {job} covers={summary.value.covers} />
+      {/if}
+      {#if job.stores.length && summary.value && !wrong}<YearPanel {job} />{/if}
+      {#if params.name}
+        <JobMore
+          {job}
+          stores={stores.value?.items ?? []}
+          covers={summary.value?.covers ?? []}
+          {reload}
+        />
       {/if}
     </div>
   </div>

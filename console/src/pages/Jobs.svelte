@@ -48,6 +48,8 @@
           class="text-sm text-faint"
         >
           switched off
+        </div>{/if}{#if job.paused}<div class="text-sm text-amber-ink">
+          <span aria-hidden="true">▲</span> paused
         </div>{/if}</td
     >
     <td class="max-w-2xl">{job.summary}</td>

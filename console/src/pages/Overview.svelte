@@ -12,7 +12,7 @@
   import StoreTable from '../components/overview/StoreTable.svelte';
   import UpcomingChart from '../components/UpcomingChart.svelte';
   const loader = new Loader(askOverview);
-  const KINDS = ['run', 'hosts', 'jobs', 'accounts', 'stores', 'reports', 'bundles'];
+  const KINDS = ['run', 'hosts', 'jobs', 'accounts', 'stores', 'reports', 'bundles', 'alerts'];
   loader.load();
   $effect(() => live.refresh(KINDS, () => loader.load()));
   const overview = $derived(loader.value);
@@ -24,10 +24,13 @@
 {#if overview}
   <div class="grid grid-cols-1 gap-5 lg:grid-cols-2">
     {#if !overview.bundles}<FirstSteps {overview} />{/if}
-    <AttentionList {overview} />
+    <AttentionList {overview} reload={() => loader.load()} />
     {#if overview.running.length}<RunningRuns runs={overview.running} />{/if}
     <section class="lg:col-span-2" aria-labelledby="coming">
-      <h2 id="coming" class="mb-2">The next 24 hours</h2>
+      <div class="mb-2 flex items-baseline gap-3">
+        <h2 id="coming">The next 24 hours</h2>
+        <a class="link text-sm" href="#/calendar">The coming two weeks</a>
+      </div>
       <div class="sheet px-4 py-3">
         <UpcomingChart now={overview.now} upcoming={overview.upcoming} />
       </div>

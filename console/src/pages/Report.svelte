@@ -16,7 +16,7 @@
 {#if report}
   <h1 class="mb-1">{report.title}</h1>
   <p class="mb-3 text-sm text-faint">
-    To {report.recipients.join(', ')}; written {exact(report.at)}; {report.sent
+    To {report.channel || report.recipients.join(', ')}; written {exact(report.at)}; {report.sent
       ? `sent ${exact(report.sent)}`
       : `waiting: ${report.last_error || 'it is being sent'}`}.
     {#if report.run}<a class="link" href="#/runs/{report.run}">Run {report.run}</a>{/if}

@@ -39,10 +39,12 @@
 >
   {#snippet row(r)}
     <td><a class="link" href="#/reports/{r.id}">{r.title}</a></td><td><Timestamp at={r.at} /></td
-    ><td>{r.recipients.join(', ')}</td>
+    ><td>{r.channel || r.recipients.join(', ')}</td>
     <td
       >{#if r.sent}<span class="text-moss"><span aria-hidden="true">●</span> sent</span>
-        <Timestamp at={r.sent} />{:else}<span class="text-amber-ink"
+        <Timestamp at={r.sent} />{:else if r.state === 'undeliverable'}<span class="text-brick"
+          ><span aria-hidden="true">■</span> given up. {r.last_error}</span
+        >{:else}<span class="text-amber-ink"
           ><span aria-hidden="true">▲</span> is waiting in the outbox. {r.last_error}</span
         >{/if}</td
     >

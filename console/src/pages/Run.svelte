@@ -73,7 +73,9 @@
   </div>
   {#if run.sentence}<p class="mb-2 max-w-4xl" data-testid="sentence">{run.sentence}</p>{/if}
   <p class="mb-4 text-sm text-faint">
-    Started {run.started ? exact(run.started, run.zone) : 'not yet'} by {run.started_by}; {run.ended
+    {run.label ? `“${run.label}”. ` : ''}Started {run.started
+      ? exact(run.started, run.zone)
+      : 'not yet'} by {run.started_by}; {run.ended
       ? `ended ${exact(run.ended, run.zone)}, took ${took(run.started, run.ended)}`
       : `${run.tasks_done} of ${run.tasks_total} tasks done`}.
   </p>

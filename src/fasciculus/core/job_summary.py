@@ -7,7 +7,7 @@ from datetime import date, datetime, timedelta
 
 from .dump.filters import DatabaseRules
 from .file_filters import FileRules
-from .formatting import format_count, format_duration, format_list, format_size
+from .formatting import format_count, format_list, format_size
 from .retention import KeepRule
 from .schedule import Schedule
 
@@ -110,7 +110,7 @@ def held_back(
     rows += [f"from {first_day} on"] if first_day else []
     rows += [f"until {last_day}"] if last_day else []
     rows += [f"not on {format_count(days_off, 'stated day')}"] if days_off else []
-    rows += [f"spread over {format_duration(spread * 60)}"] if spread else []
+    rows += [f"spread over {format_count(spread, 'minute')}"] if spread else []
     return rows
 
 

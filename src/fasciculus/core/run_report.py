@@ -105,6 +105,12 @@ class RunReport:
         return OUTCOMES[self.outcome]
 
     @property
+    def by_urgency(self) -> list[TaskLine]:
+        """The tasks, those first at which a person should look."""
+        ranks = list(OUTCOMES)
+        return sorted(self.tasks, key=lambda task: -ranks.index(task.outcome))
+
+    @property
     def packed(self) -> int:
         return sum(task.packed for task in self.tasks)
 

@@ -20,6 +20,8 @@ import httpx
 
 from ..client import Client
 from ..models import (
+    AccountInput,
+    ChannelInput,
     DiscoveryRules,
     HostInput,
     JobInput,
@@ -27,6 +29,8 @@ from ..models import (
     MailServer,
     Note,
     Rules,
+    StartRules,
+    WatchSettings,
 )
 from . import mariadb, scenario
 from .mailbox import MailboxPage, MailboxStandIn
@@ -181,6 +185,8 @@ class Demo:
                 sender="fasciculus@sedge-quill.example",
             )
         )
+        bell = f"http://127.0.0.1:{self.page.port}/bell"
+        client.channels_save(ChannelInput(name="bell", url=bell, secret=self.kept.store_password))
         servers = []
         if self.database is not None:
             servers = [{"kind": "mariadb", "socket": self.database.socket, "user": "fasciculus"}]
@@ -226,6 +232,12 @@ class Demo:
                 )
         print(f"Found {client.hosts_take_over('reed-1').count} accounts on reed-1.", flush=True)
         self._tie_shop(client)
+        self._name_contacts(client)
+        client.watch_change(
+            WatchSettings(
+                recipients=[_TELL], channels=["bell"], quiet="22:00-06:00", zone="Europe/London"
+            )
+        )
         client.jobs_add(
             JobInput(
                 name="nightly",
@@ -234,8 +246,11 @@ class Demo:
                 mode="incremental",
                 rules=Rules(sets=["caches", "logs"]),
                 timetable="daily 02:15",
-                keep="7 newest, 4 weekly",
+                keep="7 newest, 4 weekly, 12 monthly",
+                starting=StartRules(hours="00:00-06:00", spread=20),
                 report_to=[_TELL],
+                report_contacts="trouble",
+                channels=["bell"],
                 notes=[
                     Note(name="disk-usage", command="du -s {home}/*"),
                     Note(name="system", command="uname -a"),
@@ -259,7 +274,7 @@ class Demo:
                 name="databases-hourly",
                 contents=["databases"],
                 mode="incremental",
-                timetable="hourly :40",
+                timetable="hourly at :40",
                 stores=["attic"],
                 keep="24 newest",
                 report_to=[_TELL],
@@ -273,10 +288,12 @@ class Demo:
                 choice="listed",
                 names=["shop.bitternpress.example", "shop.millpond.example"],
                 contents=["files", "databases"],
-                timetable="weekly sun 03:30",
+                timetable="weekly sun 02:30",
                 stores=["boathouse", "icehouse", "cellar"],
-                keep="4 newest",
+                keep="4 newest, 12 monthly",
+                keep_on={"icehouse": "2 newest"},
                 report_to=[_TELL],
+                report_when="weekly",
             )
         )
         order = ("nightly", "databases-hourly", "shops-weekly", "settings-weekly", "nightly")
@@ -293,6 +310,15 @@ class Demo:
         for number in client.stores_transfer("library", "boathouse").ids:
             while client.maintenance_show(number).state != "ended":
                 time.sleep(0.1)
+
+    @staticmethod
+    def _name_contacts(client: Client) -> None:
+        """Two customers have said where they want to be told of their own accounts."""
+        for name, contact in (("millpond", "potter"), ("ferryline", "captain")):
+            account = client.accounts_show(name)
+            fields = account.model_dump(include=set(AccountInput.model_fields))
+            fields["contact"] = f"{contact}@{name}.example"
+            client.accounts_change(name, AccountInput(**fields))
 
     @staticmethod
     def _tie_shop(client: Client) -> None:

@@ -12,7 +12,7 @@ from typing import Any
 
 from aiosmtpd.controller import Controller
 from aiosmtpd.smtp import AuthResult, LoginPassword
-from flask import Flask, abort, render_template
+from flask import Flask, Response, abort, render_template, request
 from waitress.server import create_server
 
 
@@ -82,7 +82,7 @@ def _read(path: Path) -> EmailMessage:
 
 
 class MailboxPage:
-    """The mailbox's own small page."""
+    """The mailbox's own small page. It takes webhooks too, at ``/bell``, and shows them."""
 
     def __init__(self, folder: Path, port: int = 0) -> None:
         app = Flask(__name__)
@@ -100,7 +100,21 @@ class MailboxPage:
                         "subject": message["subject"],
                     }
                 )
-            return render_template("mailbox.html", rows=rows)
+            bells = [path.name for path in sorted(folder.glob("*.json"), reverse=True)[:50]]
+            return render_template("mailbox.html", rows=rows, bells=bells)
+
+        @app.post("/bell")
+        def bell() -> str:
+            moment = datetime.now(UTC)
+            (folder / f"{moment:%Y%m%dT%H%M%S%f}.json").write_bytes(request.get_data())
+            return "The bell has rung.\n"
+
+        @app.get("/bells/<name>")
+        def bell_show(name: str) -> Response:
+            path = folder / name
+            if path.suffix != ".json" or not path.is_file():
+                abort(404)
+            return Response(path.read_bytes(), mimetype="application/json")
 
         @app.get("/<name>")
         def show(name: str) -> str:

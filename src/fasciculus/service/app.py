@@ -48,6 +48,8 @@ _STATUS: tuple[tuple[type[FasciculusError], int], ...] = (
 )
 _POLICY = (
     "default-src 'self'; style-src 'self'; img-src 'self' data:; "
+    # Messages are shown as they look, and mail has its styles in attributes.
+    "style-src-attr 'unsafe-inline'; "
     "frame-ancestors 'none'; base-uri 'none'; form-action 'self'; object-src 'none'"
 )
 _YEAR = 31_536_000

@@ -34,6 +34,9 @@ def calendar(db: sqlite3.Connection, now: datetime, days: int) -> Calendar:
     expected: list[ExpectedRun] = []
     for job in known:
         took = expected_duration(past.get(job.name, []))
+        if took is not None:
+            # The last task begins at the end of the spread, however short all of them are.
+            took = max(took, timedelta(minutes=job.starting.spread))
         places = _places(db, job)
         timed = timetables.of_job(job, paused)
         for moment in islice(timed.starts(now), _MOST_OF_A_JOB):

@@ -362,7 +362,7 @@ def test_a_failure_that_may_pass_is_tried_again_so_often_and_no_other(heronmere,
     handler.begin(task)
     assert handler.again(task, passing) is None, "enough is enough"
     lines = [line.text for line in runs.raw_log(heronmere.db, task.run, 9)]
-    assert "No answer. It is tried again in 5 min 00 s (1 of 2 retries)." in lines
+    assert "No answer. It is tried again in 5 minutes (1 of 2 retries)." in lines
     task.by_itself = False
     assert handler.again(task, passing) is None, "whoever waits for it sees it fail"
 
@@ -382,12 +382,14 @@ def test_limits_of_task_and_run_are_deadlines(heronmere, handler):
     _, (one, two) = by_timetable(heronmere, handler, limits={"task": 10, "run": 15})
     with time_machine.travel(NIGHT, tick=False) as clock:
         handler.begin(one)
-        assert one.deadline == NIGHT + timedelta(minutes=10) and "10 min" in one.overdue
+        assert one.deadline == NIGHT + timedelta(minutes=10) and "(10 minutes)" in one.overdue
         clock.move_to(NIGHT + timedelta(minutes=8))
         handler.begin(two)
         assert two.deadline == NIGHT + timedelta(minutes=15) and "The run took" in two.overdue
         clock.move_to(NIGHT + timedelta(minutes=15))
-        with pytest.raises(FasciculusError, match="The run took longer than 15 min"):
+        with pytest.raises(
+            FasciculusError, match=r"The run took longer than its job allows \(15 minutes\)"
+        ):
             handler.begin(two)
 
 

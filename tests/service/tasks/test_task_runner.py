@@ -324,7 +324,10 @@ def test_a_step_that_takes_too_long_is_named(parts):
     one.progress.step_at -= 61
     runner.enforce_limits(datetime.now(UTC))
     until(lambda: records.ended)
-    assert "The step “packing” took longer than 1 min" in records.taken[-1][1].text
+    assert (
+        "The step “packing” took longer than its job allows (1 minute)."
+        in records.taken[-1][1].text
+    )
 
 
 def test_what_may_begin_no_more_is_said_and_not_begun(parts):

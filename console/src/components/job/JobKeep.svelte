@@ -1,25 +1,57 @@
 <script lang="ts">
   // How many copies stay, and what each bundle brings.
-  import { Select } from 'flowbite-svelte';
+  import { Input, Select } from 'flowbite-svelte';
   import type { JobForm } from '../../lib/types';
   import FormField from '../FormField.svelte';
   import FormSection from '../FormSection.svelte';
+  import KeepPicker from '../KeepPicker.svelte';
   import NumberField from '../NumberField.svelte';
   let { job = $bindable(), at }: { job: JobForm; at: (field: string) => string } = $props();
   const MODES = [
     { value: 'full', name: 'all its bytes (full)' },
     { value: 'incremental', name: 'only what changed (incremental)' },
   ];
+  const HINT =
+    'As in 7 newest, 14 daily, 8 weekly, yearly for ever; 30 days, at least 3; for ever. A copy ' +
+    'stays if any part wants it; the last good one always does.';
+  function keepOn(store: string, rule: string) {
+    const others = Object.entries(job.keep_on).filter(([name]) => name !== store);
+    job.keep_on = Object.fromEntries(rule.trim() ? [...others, [store, rule]] : others);
+  }
+  // What is no store of the job any more has no rule either.
+  $effect(() => {
+    const strange = Object.keys(job.keep_on).filter((name) => !job.stores.includes(name));
+    for (const name of strange) keepOn(name, '');
+  });
 </script>
 
 <FormSection title="Keep" columns>
-  <NumberField
-    label="Newest copies that stay, on each store"
-    id="keep"
-    min={1}
-    bind:value={job.keep}
-    wrong={at('keep')}
-  />
+  <div class="sm:col-span-2">
+    <KeepPicker id="keep" bind:value={job.keep} />
+    <FormField label="Copies that stay, on each store" id="keep" hint={HINT} wrong={at('keep')}>
+      <Input id="keep" bind:value={job.keep} />
+    </FormField>
+  </div>
+  {#if job.stores.length > 1}
+    {#each job.stores as store (store)}
+      <FormField label="Other rule on {store}" id="keep-on-{store}" wrong={at(`keep_on.${store}`)}>
+        <Input
+          id="keep-on-{store}"
+          placeholder="the same"
+          value={job.keep_on[store] ?? ''}
+          oninput={(e) => keepOn(store, (e.target as HTMLInputElement).value)}
+        />
+      </FormField>
+    {/each}
+  {/if}
+  <FormField
+    label="Other rule for accounts that are gone"
+    id="keep-gone"
+    hint="Empty: their copies stay until the account is forgotten."
+    wrong={at('keep_gone')}
+  >
+    <Input id="keep-gone" placeholder="the same" bind:value={job.keep_gone} />
+  </FormField>
   <FormField
     label="Each bundle brings"
     id="mode"

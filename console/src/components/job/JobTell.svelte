@@ -1,12 +1,18 @@
 <script lang="ts">
-  // Who gets a report, and when.
-  import { Select } from 'flowbite-svelte';
-  import type { JobForm } from '../../lib/types';
+  // Who gets a report, and when; and from when on a bundle is unusual.
+  import { Checkbox, Select } from 'flowbite-svelte';
+  import type { Channel, JobForm } from '../../lib/types';
+  import { toggled } from '../../lib/words';
+  import FormDetails from '../FormDetails.svelte';
   import FormField from '../FormField.svelte';
   import FormSection from '../FormSection.svelte';
   import LinesField from '../LinesField.svelte';
   import NumberField from '../NumberField.svelte';
-  let { job = $bindable(), at }: { job: JobForm; at: (field: string) => string } = $props();
+  let {
+    job = $bindable(),
+    channels,
+    at,
+  }: { job: JobForm; channels: Channel[]; at: (field: string) => string } = $props();
   const attach = {
     get kib() {
       return Math.round(job.attach_up_to / 1024);
@@ -18,6 +24,20 @@
   const WHEN = [
     { value: 'always', name: 'after each run' },
     { value: 'trouble', name: 'only when something is wrong' },
+    { value: 'recovery', name: 'when something is wrong, and when it is well again' },
+    { value: 'daily', name: 'in a digest, each day at 07:00' },
+    { value: 'weekly', name: 'in a digest, each Monday at 07:00' },
+  ];
+  const CONTACTS = [
+    { value: 'never', name: 'never' },
+    { value: 'trouble', name: 'when its own part went wrong' },
+    { value: 'recovery', name: 'when it went wrong, and when it is well again' },
+    { value: 'always', name: 'after each run' },
+  ];
+  const LOG = [
+    { value: 'trouble', name: 'when something is wrong' },
+    { value: 'always', name: 'always' },
+    { value: 'never', name: 'never' },
   ];
 </script>
 
@@ -28,6 +48,12 @@
   <FormField label="Tell them" id="tell-when">
     <Select id="tell-when" placeholder="" items={WHEN} bind:value={job.report_when} />
   </FormField>
+  <FormField label="Tell each account’s contact" id="tell-contacts">
+    <Select id="tell-contacts" placeholder="" items={CONTACTS} bind:value={job.report_contacts} />
+  </FormField>
+  <FormField label="Attach the log" id="attach-log">
+    <Select id="attach-log" placeholder="" items={LOG} bind:value={job.attach_log} />
+  </FormField>
   <NumberField
     label="Send bundles along up to (KiB)"
     id="attach"
@@ -37,4 +63,43 @@
     bind:value={attach.kib}
     wrong={at('attach_up_to')}
   />
+  {#if channels.length}
+    <div role="group" aria-label="Channels" class="mb-3 space-y-1">
+      <p class="mb-1 text-sm font-medium">Channels that get them too</p>
+      {#each channels as channel (channel.name)}
+        <Checkbox
+          checked={job.channels.includes(channel.name)}
+          onchange={() => (job.channels = toggled(job.channels, channel.name))}
+          >{channel.name} ({channel.host})</Checkbox
+        >
+      {/each}
+    </div>
+  {/if}
 </FormSection>
+<FormDetails title="What is unusual about a bundle">
+  <div class="grid gap-x-5 sm:grid-cols-3">
+    <NumberField
+      label="Smaller than (percent of the usual)"
+      id="watch-smaller"
+      min={0}
+      max={100}
+      hint="0: never an alert."
+      bind:value={() => job.watch.smaller, (value) => (job.watch.smaller = value ?? 0)}
+      wrong={at('watch.smaller')}
+    />
+    <NumberField
+      label="Larger than (percent)"
+      id="watch-larger"
+      min={0}
+      bind:value={() => job.watch.larger, (value) => (job.watch.larger = value ?? 0)}
+      wrong={at('watch.larger')}
+    />
+    <NumberField
+      label="More changes than (percent)"
+      id="watch-changes"
+      min={0}
+      bind:value={() => job.watch.changes, (value) => (job.watch.changes = value ?? 0)}
+      wrong={at('watch.changes')}
+    />
+  </div>
+</FormDetails>

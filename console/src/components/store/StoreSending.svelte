@@ -37,6 +37,15 @@
       wrong={at('patience')}
     />
     <NumberField
+      label="Tasks that write to it at once"
+      id="at-once"
+      min={0}
+      max={64}
+      hint="0: any number."
+      bind:value={store.at_once}
+      wrong={at('at_once')}
+    />
+    <NumberField
       label="Space that stays free (GiB)"
       id="floor"
       min={0}

@@ -11,7 +11,7 @@ from dataclasses import dataclass
 from datetime import UTC, datetime, timedelta
 
 from ...core.errors import FasciculusError, SettingError
-from ...core.formatting import format_count, format_duration
+from ...core.formatting import format_count
 from ...core.schedule import spread
 from ...hosts import KINDS as HOST_KINDS
 from ...models import JobInput, Task
@@ -216,7 +216,7 @@ class BackupHandler(HandlerBase[QueuedBackup]):
                 with self._records.write() as db:
                     runs.limit(db, task.run, end)
             text = (
-                f"The run took longer than {format_duration(limits.run * 60)}, as its job allows."
+                f"The run took longer than its job allows ({format_count(limits.run, 'minute')})."
             )
             if end <= now:
                 raise FasciculusError(text)
@@ -226,7 +226,7 @@ class BackupHandler(HandlerBase[QueuedBackup]):
             if task.deadline is None or end < task.deadline:
                 task.deadline = end
                 task.overdue = (
-                    f"It took longer than {format_duration(limits.task * 60)}, as its job allows."
+                    f"It took longer than its job allows ({format_count(limits.task, 'minute')})."
                 )
 
     # Trying again ----------------------------------------------------------------
@@ -244,7 +244,7 @@ class BackupHandler(HandlerBase[QueuedBackup]):
         if task.deadline is not None and moment >= task.deadline:
             return None
         text = (
-            f"{result.error} It is tried again in {format_duration(limits.pause * 60)} "
+            f"{result.error} It is tried again in {format_count(limits.pause, 'minute')} "
             f"({made} of {format_count(limits.retries, 'retry', 'retries')})."
         )
         with self._records.write() as db:

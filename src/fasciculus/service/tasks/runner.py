@@ -10,7 +10,7 @@ from datetime import UTC, datetime
 from typing import Any
 
 from ...core.errors import FasciculusError
-from ...core.formatting import format_duration
+from ...core.formatting import format_count
 from ...worker.events import Log, Progress
 from ...worker.orders import BackupOrder, Order
 from ...worker.results import AnyResult, Failure
@@ -323,7 +323,7 @@ def _too_long(task: QueuedTask, now: datetime) -> str:
     progress = task.progress
     if task.step_seconds and progress is not None and progress.step_seconds > task.step_seconds:
         return (
-            f"The step “{progress.progress.stage}” took longer than "
-            f"{format_duration(task.step_seconds)}, as its job allows."
+            f"The step “{progress.progress.stage}” took longer than its job allows "
+            f"({format_count(round(task.step_seconds / 60), 'minute')})."
         )
     return ""

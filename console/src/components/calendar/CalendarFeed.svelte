@@ -1,0 +1,43 @@
+<script lang="ts">
+  // The secret address of the feed for calendar programs.
+  import { Button } from 'flowbite-svelte';
+  import { calendarFeed, calendarFeedMake, calendarFeedRemove } from '../../lib/calls';
+  import { Loader } from '../../lib/loader.svelte';
+  import { exact } from '../../lib/words';
+  import ErrorMessage from '../ErrorMessage.svelte';
+  const feed = new Loader(calendarFeed);
+  feed.load();
+  let url = $state('');
+  async function make() {
+    url = (await calendarFeedMake()).url ?? '';
+    await feed.load();
+  }
+  async function remove() {
+    await calendarFeedRemove();
+    url = '';
+    await feed.load();
+  }
+</script>
+
+<section class="sheet p-4" aria-labelledby="feed">
+  <h2 id="feed" class="mb-2">For calendar programs</h2>
+  <p class="mb-3 text-sm text-faint">
+    An iCalendar feed of the coming four weeks. Whoever knows its address sees what starts when.
+  </p>
+  {#if url}
+    <p class="mb-3 rounded bg-amber-soft p-3">
+      Shown this once: <code class="wrap-anywhere select-all">{url}</code>
+    </p>
+  {:else if feed.value?.made}
+    <p class="mb-3">There is one, made {exact(feed.value.made)}.</p>
+  {/if}
+  <div class="flex gap-3">
+    <Button size="sm" color="alternative" onclick={make}
+      >{feed.value?.made ? 'Replace its address' : 'Make an address'}</Button
+    >
+    {#if feed.value?.made}<Button size="sm" color="alternative" onclick={remove}
+        >Switch it off</Button
+      >{/if}
+  </div>
+  <ErrorMessage problem={feed.problem} />
+</section>
