@@ -167,7 +167,7 @@ def test_from_an_empty_console_to_a_restored_bundle(running, stand_in, page, tmp
     page.get_by_label("Timetable", exact=True).fill("daily 26:00")
     expect(page.get_by_role("alert")).to_contain_text("“26:00” is not a time of day")
     page.get_by_label("Timetable", exact=True).fill("by hand")
-    page.get_by_label("Newest copies that stay").fill("5")
+    page.get_by_label("Copies that stay, on each store").fill("5")
     page.get_by_text("Includes and excludes").click()
     page.get_by_label("caches").check()
     page.get_by_label("Also exclude").fill("*.bak\n!")

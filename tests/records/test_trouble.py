@@ -220,7 +220,8 @@ def without_line(data: bytes, number: int) -> bytes:
         lambda data: without_line(data, 2),
         lambda data: data[: data.rindex(b"\n", 0, -1) + 1],
         lambda data: data + data.splitlines(keepends=True)[1],
-        lambda data: data[:5000] + b"A" + data[5001:],
+        # Of the letters of base64, whichever stands there.
+        lambda data: data[:5000] + (b"B" if data[5000:5001] == b"A" else b"A") + data[5001:],
         lambda data: data.replace(b"\n", b"\n\n", 3),
     ],
 )

@@ -35,7 +35,10 @@ def status(as_json: AsJson = False) -> None:
     else:
         for row in found.attention:
             mark, style = ("■", "red") if row.level == "broken" else ("▲", "yellow")
-            output.out.print(f"{mark} {row.text}", style=style, soft_wrap=True, highlight=False)
+            taken = f" (taken on by {row.acknowledged_by})" if row.acknowledged_by else ""
+            output.out.print(
+                f"{mark} {row.text}{taken}", style=style, soft_wrap=True, highlight=False
+            )
         if not found.attention:
             output.out.print("● Nothing needs attention.", style="green")
         for run in found.running:

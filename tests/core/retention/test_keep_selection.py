@@ -42,7 +42,9 @@ def reference(copies, rule):
     for place, copy in enumerate(good):
         later = good[place + 1 :]
         wanted = len(later) < max(rule.newest, rule.least)
-        wanted |= bool(rule.days) and copy.moment >= good[-1].moment - timedelta(days=rule.days)
+        wanted |= bool(rule.days) and copy.moment >= min(c.moment for c in good[-2:]) - timedelta(
+            days=rule.days
+        )
         for span, count in rule.spans.items():
             keys = {key_of(span, other.moment) for other in later}
             wanted |= key_of(span, copy.moment) not in keys and len(keys) < count
@@ -87,7 +89,9 @@ def test_a_damaged_copy_goes_when_a_good_one_would():
 def test_days_count_from_the_newest_copy_and_for_what_is_gone_from_now():
     copies = [RetentionCopy(str(n), BEGIN + timedelta(days=n)) for n in range(10)]
     rule = parse("3 days, at least 2")
-    assert [copy.name for copy in retiring(copies, rule)] == list("012345")
+    assert [copy.name for copy in retiring(copies, rule)] == list("01234")
+    forward = [*copies, RetentionCopy("x", BEGIN + timedelta(days=4000))]
+    assert [copy.name for copy in retiring(forward, rule)] == list("012345"), "by one day alone"
     much_later = BEGIN + timedelta(days=400)
     assert [copy.name for copy in retiring(copies, rule, now=much_later)] == list("01234567")
 

@@ -3,7 +3,7 @@
 Some of these, with commas between; a copy stays if any of them wants it::
 
     7 newest             the last seven that were made
-    30 days              all that were made in the 30 days before the newest one
+    30 days              all that were made in the 30 days before the newest ones
     24 hourly            the last one of each of the last 24 hours that have one
     14 daily             and so for days, weeks (from Monday), months and years
     yearly for ever      the last one of each year, without end

@@ -48,8 +48,9 @@ def kept(
     newest: what the clock said may have been wrong. Pinned copies stay and use up no place. Ones
     that are not good use up none either, so that the last good copy always stays; they stay
     themselves as long as they would if they were good, for they may be mended. Days count back
-    from the newest good copy, so that a job that stopped loses nothing; or from ``now`` where it
-    is given, for a subject that will have no more copies.
+    from the newest good copy, so that a job that stopped loses nothing, or from the one before it
+    where that is earlier: one night of a clock that was set forward costs nothing. Where ``now`` is
+    given, for a subject that will have no more copies, they count back from there.
     """
     reasons: dict[str, list[str]] = {copy.name: ["pinned"] for copy in copies if copy.pinned}
     counted = [copy for copy in copies if not copy.pinned]
@@ -77,7 +78,7 @@ def _wanted(
     if rule.newest:
         want(copies[-rule.newest :], "one of the newest")
     if rule.days and copies:
-        since = (now or copies[-1].moment) - timedelta(days=rule.days)
+        since = (now or min(copy.moment for copy in copies[-2:])) - timedelta(days=rule.days)
         want((copy for copy in copies if copy.moment >= since), f"of {rule.days} days")
     for span in SPANS:
         if count := rule.spans.get(span, 0):

@@ -44,6 +44,7 @@ class GrowingCopies:
         self._wanted: Counter[datetime] = Counter()
         self._last: deque[datetime] = deque()
         self._recent: deque[datetime] = deque()
+        self._previous: datetime | None = None
         self._spans: dict[str, deque[tuple[str, datetime]]] = {name: deque() for name in rule.spans}
 
     def pin(self, moment: datetime) -> None:
@@ -59,8 +60,10 @@ class GrowingCopies:
             self._give_up(self._last.popleft())
         if rule.days:
             self._want(self._recent, moment)
-            while self._recent[0] < moment - timedelta(days=rule.days):
+            since = min(self._previous or moment, moment) - timedelta(days=rule.days)
+            while self._recent[0] < since:
                 self._give_up(self._recent.popleft())
+        self._previous = moment
         for span, count in rule.spans.items():
             self._add_to_span(self._spans[span], label_of(moment, span, self._zone), moment, count)
 
