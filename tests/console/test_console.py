@@ -2,12 +2,13 @@
 
 import os
 import re
+from datetime import UTC, datetime
 from pathlib import Path
 
 import pytest
 from gate import Gate
 from playwright.sync_api import expect, sync_playwright
-from running import PASSWORD, run, set_up, sftp_store, small_account
+from running import PASSWORD, folder_stores, run, set_up, sftp_store, small_account, until
 
 from fasciculus.models import StoreInput
 
@@ -287,6 +288,9 @@ PAGES = [
     "/coverage",
     "/jobs",
     "/jobs/nightly",
+    "/jobs/new",
+    "/calendar",
+    "/alerts",
     "/runs",
     "/runs/1",
     "/bundles",
@@ -333,3 +337,79 @@ def test_every_page_is_accessible_and_fits(running, browser, tmp_path, scheme):
             assert wide <= 390, f"{path} is {wide} wide on a phone"
             page.set_viewport_size({"width": 1280, "height": 800})
     context.close()
+
+
+@pytest.mark.xdist_group("console")
+def test_when_how_many_and_who_is_told(running, browser, tmp_path):
+    with running.client() as client:
+        accounts = [small_account(tmp_path, name) for name in ("millpond", "ferryline")]
+        told = {"report_to": ["duty@sedge-quill.example"]}
+        set_up(client, accounts, folder_stores(tmp_path, "attic", "cellar"), **told)
+        run(client, "nightly")
+        (tmp_path / "millpond").rename(tmp_path / "away")
+        run(client, "nightly")
+        running.parts.watch.look(datetime.now(UTC))
+        page = browser.new_page(viewport={"width": 1280, "height": 800})
+        page.goto(f"{running.url}/")
+        sign_in(page, running)
+        # An alert is taken on where it is read.
+        page.get_by_role("button", name="Acknowledge: Job nightly: failed.").click()
+        page.get_by_label("What is being done about it").fill("on my way")
+        page.get_by_role("button", name="Take it on").click()
+        expect(page.get_by_text("Taken on by administrator: on my way")).to_be_visible()
+        page.get_by_role("link", name="All alerts").click()
+        expect(page.get_by_role("cell", name="administrator: on my way")).to_be_visible()
+        # The pickers write what experts type; the year follows.
+        page.goto(f"{running.url}/#/jobs/nightly")
+        page.get_by_label("How often").select_option("place")
+        expect(page.get_by_label("Timetable", exact=True)).to_have_value("monthly last sun 02:15")
+        page.get_by_label("How often").select_option("daily")
+        expect(page.get_by_test_id("summary")).to_contain_text("Every day at 02:15")
+        page.locator("#keep-newest").fill("3")
+        page.locator("#keep-monthly").fill("12")
+        rule = page.get_by_label("Copies that stay, on each store")
+        expect(rule).to_have_value("3 newest, 12 monthly")
+        page.get_by_text("As a table, and the copies of one day").click()
+        last = page.locator("section", has_text="The coming year").locator("tbody tr").last
+        expect(last).to_contain_text("14")
+        page.get_by_text("What holds starts back").click()
+        page.get_by_label("Allowed hours").fill("late")
+        expect(page.locator("#hours-allowed-wrong")).to_contain_text("“late” are not hours")
+        page.get_by_label("Allowed hours").fill("00:00-06:00")
+        page.get_by_label("Other rule on cellar").fill("2")
+        expect(page.get_by_test_id("summary")).to_contain_text("the newest 2 copies on cellar")
+        page.get_by_role("button", name="Save", exact=True).first.click()
+        expect(page).to_have_url(f"{running.url}/#/jobs")
+        saved = client.jobs_show("nightly")
+        assert saved.keep_on == {"cellar": "2 newest"} and saved.starting.hours == "00:00-06:00"
+        # Changes are listed and taken back; the report is shown as it looks.
+        page.goto(f"{running.url}/#/jobs/nightly")
+        page.get_by_text("Changes", exact=True).click()
+        expect(page.get_by_text("keep: 7 newest → 3 newest, 12 monthly")).to_be_visible()
+        page.get_by_role("button", name="Take change 2 back").click()
+        until(lambda: client.jobs_show("nightly").keep == "7 newest")
+        page.get_by_text("Its report", exact=True).click()
+        frame = page.frame_locator("iframe[title='The report of the last run']")
+        expect(frame.get_by_text("ferryline").first).to_be_visible()
+        tone = frame.locator("h1").evaluate("h => getComputedStyle(h).color")
+        assert tone == "rgb(154, 51, 36)", "it is styled as in the mail"
+        # A pause, seen by whoever else looks.
+        page.goto(f"{running.url}/#/calendar")
+        page.get_by_label("Why").fill("moving house")
+        page.get_by_role("button", name="Pause everything").click()
+        expect(page.get_by_text("Everything is paused until it is lifted")).to_be_visible()
+        assert client.pauses_list().items[0].reason == "moving house"
+        page.get_by_role("button", name="Resume").click()
+        expect(page.get_by_role("button", name="Pause everything")).to_be_visible()
+        # “Before I update”, and its pin.
+        (tmp_path / "away").rename(tmp_path / "millpond")
+        page.goto(f"{running.url}/#/jobs/nightly")
+        page.get_by_text("Before I update: a run of its own name").click()
+        page.get_by_label("Only this subject").fill("millpond")
+        page.get_by_role("button", name="Start it now").click()
+        expect(page.get_by_text("“before the update”")).to_be_visible()
+        until(lambda: client.bundles_list(subject="millpond").items[0].pin)
+        page.goto(f"{running.url}/#/bundles/{client.bundles_list(subject='millpond').items[0].id}")
+        page.get_by_role("button", name="Unpin").click()
+        expect(page.get_by_text("Pin it, so that no keep rule retires it")).to_be_visible()
+        page.close()

@@ -5,7 +5,7 @@ from __future__ import annotations
 from datetime import UTC, date, datetime
 from typing import Annotated, Literal
 
-from pydantic import AfterValidator, BaseModel, Field, field_validator, model_validator
+from pydantic import AfterValidator, BaseModel, Field, ValidationInfo, field_validator
 
 from ..core import schedule
 from ..core.errors import SettingError
@@ -68,11 +68,13 @@ class StartRules(BaseModel):
     missed: Literal["once", "skip"] = "once"
     priority: Literal["high", "normal", "low"] = "normal"
 
-    @model_validator(mode="after")
-    def _in_order(self) -> StartRules:
-        if self.first_day and self.last_day and self.last_day < self.first_day:
-            raise ValueError("last_day: it comes before the first day.")
-        return self
+    @field_validator("last_day")
+    @classmethod
+    def _in_order(cls, value: date | None, info: ValidationInfo) -> date | None:
+        first = info.data.get("first_day")
+        if value and first and value < first:
+            raise ValueError("It comes before the first day.")
+        return value
 
     def restrictions(self, zone: str) -> Restrictions:
         """For the schedule."""

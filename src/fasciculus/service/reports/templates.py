@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 import sqlite3
 from collections.abc import Callable
 from importlib.resources import files
@@ -57,11 +58,17 @@ def save(db: sqlite3.Connection, name: str, text: str | None, sample: object) ->
         except (TemplateError, ArithmeticError, LookupError, TypeError, ValueError) as error:
             where = f" (line {error.lineno})" if hasattr(error, "lineno") else ""
             raise SettingError(
-                f"The template cannot be filled{where}: {error}.",
+                f"The template cannot be filled{where}: {_reason(error)}.",
                 "Correct it; “report” is what it has, as in the one that came along.",
                 field="text",
             ) from error
     settings.put(db, _KEY, texts)
+
+
+def _reason(error: Exception) -> str:
+    """What is wrong with a template, without the names of our own classes."""
+    found = re.search(r"object' has no attribute '(\w+)'", str(error))
+    return f"there is no “{found[1]}”" if found else str(error)
 
 
 def environment(db: sqlite3.Connection) -> SandboxedEnvironment:
