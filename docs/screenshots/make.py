@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import base64
 import logging
 import os
 import pty
@@ -13,7 +14,7 @@ import time
 from io import StringIO
 from pathlib import Path
 
-from playwright.sync_api import Browser, sync_playwright
+from playwright.sync_api import Browser, Page, sync_playwright
 from rich.console import Console
 from rich.text import Text
 
@@ -38,13 +39,13 @@ PAGES = {
     "host": "/hosts/reed-1",
     "coverage": "/coverage?sort=state",
     "finding": "/hosts/reed-1/finding",
+    "calendar": "/calendar",
 }
 COMMANDS = {
     "cli-start": ["start", "nightly", "--wait"],
     "cli-status": ["status"],
     "cli-bundle": ["bundles", "show", "{bundle}"],
     "cli-verify": ["stores", "verify", "boathouse", "--deep"],
-    "cli-preview": ["jobs", "preview", "nightly", "bitternpress"],
 }
 
 
@@ -112,13 +113,40 @@ def pages(browser: Browser, demo: Demo, client: Client, run: int, bundle: int) -
         page.locator("main h1").first.wait_for(state="attached")
         page.wait_for_timeout(1200)
         page.screenshot(path=HERE / f"{name}.png")
-    reports = client.reports_list().items
-    for name, found in (
-        ("report-mail", next(row for row in reports if row.run)),
-        ("damage-mail", next(row for row in reports if not row.run)),
+    mails(page, client, demo.folder)
+
+
+def mails(page: Page, client: Client, folder: Path) -> None:
+    """Messages of each kind, side by side, as wide as a desktop shows them and as a phone does."""
+    found = {"failed": client.jobs_report("nightly").html}
+    found["done"] = _report(client, "settings-weekly")
+    misbehaviour = folder / "misbehaviour/cellar.json"
+    misbehaviour.write_text('{"full": true}')
+    found["partial"] = _report(client, "shops-weekly")
+    misbehaviour.write_text("{}")
+    found["digest"] = client.templates_preview("digest.html").html
+    damage = next(row for row in client.reports_list().items if row.kind == "maintenance")
+    found["damage"] = client.reports_show(damage.id).html
+    found["alert"] = client.templates_preview("alert.html").html
+    for name, width, height, shown in (
+        ("report-mails", 800, 620, 3),
+        ("report-mails-phone", 390, 700, 6),
     ):
-        page.set_content(client.reports_show(found.id).html)
-        page.screenshot(path=HERE / f"{name}.png")
+        page.set_viewport_size({"width": width, "height": height})
+        pictures = []
+        style = f"width:{100 / shown - 0.5:.2f}%;margin:2px;vertical-align:top"
+        for kind in ("done", "partial", "failed", "digest", "damage", "alert"):
+            page.set_content(found[kind])
+            picture = base64.b64encode(page.screenshot()).decode()
+            pictures.append(f'<img style="{style}" src="data:image/png;base64,{picture}">')
+        page.set_viewport_size({"width": shown * 400, "height": 400})
+        page.set_content(f'<body style="margin:4px;font-size:0">{"".join(pictures)}</body>')
+        page.screenshot(path=HERE / f"{name}.png", full_page=True)
+
+
+def _report(client: Client, job: str) -> str:
+    client.start(job).wait()
+    return client.jobs_report(job).html
 
 
 def terminal(browser: Browser, demo: Demo, name: str, words: list[str]) -> None:

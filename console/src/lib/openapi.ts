@@ -2181,6 +2181,8 @@ export interface components {
        * Format: date-time
        */
       at: string;
+      /** Moments */
+      moments: string[];
       /** Move */
       move: number | null;
       /** Sentence */

@@ -288,7 +288,7 @@ class Demo:
                 choice="listed",
                 names=["shop.bitternpress.example", "shop.millpond.example"],
                 contents=["files", "databases"],
-                timetable="weekly sun 02:30",
+                timetable="weekly sun 02:15",
                 stores=["boathouse", "icehouse", "cellar"],
                 keep="4 newest, 12 monthly",
                 keep_on={"icehouse": "2 newest"},

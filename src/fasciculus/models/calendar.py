@@ -38,6 +38,8 @@ class CalendarCollision(BaseModel):
     places: list[str]
     count: int
     at: datetime
+    #: When both will be running, the first ones.
+    moments: list[datetime]
     move: int | None
     sentence: str
 

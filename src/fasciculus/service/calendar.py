@@ -10,7 +10,7 @@ from itertools import islice
 from icalendar import Calendar as ICalendar
 from icalendar import Event
 
-from ..core.formatting import format_count, format_duration, format_list
+from ..core.formatting import format_count, format_list
 from ..core.schedule.collisions import Collision, ExpectedRun, collisions, expected_duration
 from ..models import Calendar, CalendarCollision, CalendarStart, JobInput
 from ..records import inventory, jobs, pauses, runs
@@ -22,6 +22,7 @@ _WEEK = timedelta(days=7)
 #: Of one job: what starts every minute would drown all others.
 _MOST_OF_A_JOB = 400
 _MOST = 5000
+_MOST_MOMENTS = 200
 
 
 def calendar(db: sqlite3.Connection, now: datetime, days: int) -> Calendar:
@@ -73,9 +74,10 @@ def _places(db: sqlite3.Connection, job: JobInput) -> frozenset[str]:
 
 def _collision(row: Collision, known: dict[str, JobInput]) -> CalendarCollision:
     first = min(row.moments)
+    often = "once" if len(row.moments) == 1 else f"{len(row.moments)} times"
     sentence = (
         f"Jobs {row.first} and {row.second} will run at the same time "
-        f"{format_count(len(row.moments), 'time')} in the coming week, on "
+        f"{often} in the coming week, on "
         f"{format_list(sorted(row.places))}."
     )
     if row.by is not None:
@@ -85,7 +87,7 @@ def _collision(row: Collision, known: dict[str, JobInput]) -> CalendarCollision:
         moment = next(starts, first) + row.by
         local = moment.astimezone(timetables.of_job(known[row.second]).where)
         sentence += (
-            f" Start {row.second} {format_duration(abs(row.by).total_seconds())} {way}"
+            f" Start {row.second} {format_count(abs(int(minutes)), 'minute')} {way}"
             f" (at {local:%H:%M}), and they do not meet."
         )
     return CalendarCollision(
@@ -94,6 +96,7 @@ def _collision(row: Collision, known: dict[str, JobInput]) -> CalendarCollision:
         places=sorted(row.places),
         count=len(row.moments),
         at=first,
+        moments=sorted(row.moments)[:_MOST_MOMENTS],
         move=None if row.by is None else int(row.by.total_seconds() // 60),
         sentence=sentence,
     )

@@ -13,10 +13,14 @@
   };
   const jobs = $derived([...new Set(calendar.starts.map((start) => start.job))]);
   const tone = (job: string) => TONES[jobs.indexOf(job) % TONES.length];
-  // Both jobs of a collision carry its mark.
-  const colliding = $derived(
-    new Set(calendar.collisions.flatMap((row) => [row.first, row.second])),
-  );
+  // Both runs of a collision carry its mark.
+  const colliding = (start: Calendar['starts'][0]) => {
+    const begin = Date.parse(start.at);
+    const end = begin + 1000 * (start.seconds ?? 0);
+    return calendar.collisions
+      .filter((row) => row.first === start.job || row.second === start.job)
+      .some((row) => row.moments.some((m) => Date.parse(m) >= begin && Date.parse(m) <= end));
+  };
   const days = $derived.by(() => {
     const found = new Map<string, { start: Calendar['starts'][0]; minute: number }[]>();
     for (let at = Date.parse(calendar.begin); at < Date.parse(calendar.end); at += 86_400_000)
@@ -68,7 +72,7 @@
               class={[
                 'absolute top-0.5 h-4 min-w-1.5 rounded-sm',
                 tone(start.job),
-                colliding.has(start.job) && 'outline-2 outline-brick',
+                colliding(start) && 'outline-2 outline-brick',
               ]}
               style="left:{percent(minute)}%;width:{percent((start.seconds ?? 0) / 60)}%"
               title="{start.job}: {exact(start.at, start.zone)}{start.seconds
@@ -82,10 +86,11 @@
   </div>
   <p class="mt-3 flex flex-wrap gap-x-4 gap-y-1 text-sm">
     {#each jobs as job (job)}<span class="flex items-center gap-1.5"
-        ><span class={['inline-block size-3 rounded-sm', tone(job)]}></span>{job}{colliding.has(job)
-          ? ' (collides)'
-          : ''}</span
+        ><span class={['inline-block size-3 rounded-sm', tone(job)]}></span>{job}</span
       >{/each}
+    {#if calendar.collisions.length}<span class="flex items-center gap-1.5"
+        ><span class="inline-block size-3 rounded-sm outline-2 outline-brick"></span>collides</span
+      >{/if}
     {#if calendar.quiet}<span class="flex items-center gap-1.5"
         ><span class="inline-block size-3 bg-gray-300 dark:bg-gray-700"></span>{legend}</span
       >{/if}

@@ -31,6 +31,12 @@ class ExpectedRun:
         at_once = abs(self.start - other.start) < _LEAST
         return self.places & other.places if together >= _LEAST or at_once else frozenset()
 
+    def clear_of(self, other: ExpectedRun) -> bool:
+        """Whether two runs have nothing to do with each other, not even for a moment."""
+        apart = max(self.start, other.start) >= min(self.end, other.end)
+        at_once = abs(self.start - other.start) < _LEAST
+        return not self.places & other.places or (apart and not at_once)
+
     def moved(self, by: timedelta) -> ExpectedRun:
         """The same at another time."""
         return ExpectedRun(self.job, self.start + by, self.end + by, self.places)
@@ -99,6 +105,6 @@ def _meet(own: Sequence[ExpectedRun], others: Sequence[ExpectedRun], by: timedel
         for other in others[first:]:
             if other.start >= max(moved.end, moved.start + _LEAST):
                 break
-            if moved.meets(other):
+            if not moved.clear_of(other):
                 return True
     return False
