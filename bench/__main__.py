@@ -433,6 +433,17 @@ class Bench:
                 self.say(f"p95 of {what}", "absolute", f"{took:.0f} ms", "100 ms", "30 ms")
         print(f"{'':52} ({count:,} accounts, {30 * count:,} bundles, {format_size(total)})")
 
+    def tick(self) -> None:
+        """A tick of the scheduler with many timetables: the worst and the usual one of a day."""
+        count = max(2, round(5000 * self.scale))
+        worst, usual = records.ticks(count)
+        self.say(
+            f"usual tick, {count:,} timetables", "absolute", f"{usual:.1f} ms", "100 ms", "10 ms"
+        )
+        self.say(
+            f"worst tick, {count:,} timetables", "absolute", f"{worst:.1f} ms", "100 ms", "10 ms"
+        )
+
     def million(self) -> None:
         """A full bundle and a night without change of very many small files: their peak of
         memory.

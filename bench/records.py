@@ -11,6 +11,8 @@ from pathlib import Path
 from time import perf_counter
 
 from fasciculus.client import Client
+from fasciculus.core import schedule
+from fasciculus.core.schedule import StartPlan, Timed
 from fasciculus.models import JobInput, StoreInput
 
 _STORES, _JOBS, _DAYS, _TRANSFERS = 6, 20, 30, 5000
@@ -107,6 +109,9 @@ def _account(db: sqlite3.Connection, host: int, stores: list[int], number: int) 
 def calls(client: Client) -> dict[str, Callable[[], object]]:
     """The calls that are timed, by what is said of them."""
     return {
+        "overview, with all checks": client.overview,
+        "calendar of two weeks, with collisions": client.calendar_show,
+        "alerts": client.alerts_list,
         "accounts": client.accounts_list,
         "jobs": client.jobs_list,
         "bundles of a store": partial(client.bundles_list, store="store-0"),
@@ -124,3 +129,28 @@ def p95(call: Callable[[], object], runs: int = 40) -> float:
         call()
         times.append(perf_counter() - begin)
     return sorted(times)[int(runs * 0.95) - 1]
+
+
+def ticks(count: int) -> tuple[float, float]:
+    """The longest and the usual time that a plan of so many timetables takes for a tick, in
+    milliseconds, over a day of ticks every 20 seconds."""
+    plan: StartPlan[int] = StartPlan()
+    now = datetime(2026, 11, 26, tzinfo=UTC)
+    zone = schedule.zone("Europe/London")
+    texts = ("daily {h:02d}:{m:02d}", "hourly at :{m:02d}", "weekly sun,wed {h:02d}:{m:02d}")
+    plan.renew(
+        {
+            number: Timed(
+                schedule.parse(texts[number % 3].format(h=number % 24, m=number % 60)), zone
+            )
+            for number in range(count)
+        },
+        now,
+    )
+    took = []
+    for _ in range(24 * 180):
+        now += timedelta(seconds=20)
+        began = perf_counter()
+        plan.due(now)
+        took.append(1000 * (perf_counter() - began))
+    return max(took), sorted(took)[len(took) // 2]

@@ -149,6 +149,19 @@ def test_a_digest_has_all_runs_of_the_time_and_comes_once(client, running, mailb
     assert digests.send_due(*args, tomorrow + timedelta(days=1)) == 1, "with no run, it says so"
 
 
+def test_a_digest_goes_to_the_channels_of_its_jobs_too(client, running, hook):
+    client.channels_save(ChannelInput(name="bell", url=hook.url))
+    change(client, report_to=[DUTY], report_when="weekly", channels=["bell"])
+    parts, now = running.parts, datetime.now(UTC)
+    args = (parts.records, parts.cipher, parts.reporter)
+    digests.send_due(*args, now)
+    run(client, "nightly")
+    assert digests.send_due(*args, now + timedelta(days=8)) == 1
+    parts.outbox.wake()
+    (message,) = until(lambda: [WebhookMessage.model_validate_json(b) for _, b in hook.taken])
+    assert message.event == "digest" and "weekly digest: 1 run done" in message.title
+
+
 def test_a_webhook_gets_signed_json_and_shows_its_answer(client, hook):
     secret = "whsec_" + base64.b64encode(b"reed and sedge").decode()
     client.channels_save(ChannelInput(name="bell", url=hook.url, secret=secret))

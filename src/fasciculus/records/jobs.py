@@ -46,13 +46,21 @@ def known_subjects(db: sqlite3.Connection, kind: str) -> list[str]:
     return [row[0] for row in db.execute("SELECT name FROM host ORDER BY name")]
 
 
-def covers(db: sqlite3.Connection, job: JobInput) -> list[str]:
-    """The subjects of a job as things are now."""
-    return chosen(_selection(job), known_subjects(db, job.subjects))
+def covers(
+    db: sqlite3.Connection, job: JobInput, known: dict[str, list[str]] | None = None
+) -> list[str]:
+    """The subjects of a job as things are now. ``known`` remembers all subjects by their kind, for
+    whoever asks for many jobs."""
+    known = {} if known is None else known
+    if job.subjects not in known:
+        known[job.subjects] = known_subjects(db, job.subjects)
+    return chosen(_selection(job), known[job.subjects])
 
 
 def gone_subjects(db: sqlite3.Connection, job: JobInput) -> list[str]:
     """The subjects that a job names and that are not there any more."""
+    if not job.names:
+        return []
     return gone(_selection(job), known_subjects(db, job.subjects))
 
 

@@ -70,6 +70,19 @@ def fields(db: sqlite3.Connection, name: str) -> StoreFields:
     return StoreFields.model_validate_json(row["document"])
 
 
+def never_tried(db: sqlite3.Connection) -> list[str]:
+    """The stores that were saved without a try, and not tried since."""
+    return [row[0] for row in db.execute("SELECT name FROM store WHERE tried IS NULL")]
+
+
+def verify_days(db: sqlite3.Connection) -> dict[str, int]:
+    """By store, within how many days each copy is read through once; 0 for never."""
+    rows = db.execute(
+        "SELECT name, coalesce(json_extract(document, '$.verify_days'), 30) AS days FROM store"
+    )
+    return {row["name"]: row["days"] for row in rows}
+
+
 def copying(db: sqlite3.Connection) -> list[StoreFields]:
     """The stores to which bundles of another one are brought on a timetable."""
     rows = db.execute(

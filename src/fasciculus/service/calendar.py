@@ -6,6 +6,7 @@ import sqlite3
 from collections.abc import Iterable
 from datetime import datetime, timedelta
 from itertools import islice
+from zoneinfo import ZoneInfo
 
 from icalendar import Calendar as ICalendar
 from icalendar import Event
@@ -31,6 +32,7 @@ def calendar(db: sqlite3.Connection, now: datetime, days: int) -> Calendar:
     past = runs.durations(db, stamp(now - _REMEMBERED))
     paused = pauses.pauses(db, now)
     known = [job for job in jobs.jobs(db) if job.enabled]
+    everything = _Places(db)
     found: list[CalendarStart] = []
     expected: list[ExpectedRun] = []
     for job in known:
@@ -38,7 +40,7 @@ def calendar(db: sqlite3.Connection, now: datetime, days: int) -> Calendar:
         if took is not None:
             # The last task begins at the end of the spread, however short all of them are.
             took = max(took, timedelta(minutes=job.starting.spread))
-        places = _places(db, job)
+        places = everything.of(job)
         timed = timetables.of_job(job, paused)
         for moment in islice(timed.starts(now), _MOST_OF_A_JOB):
             if moment > end:
@@ -63,13 +65,28 @@ def _start(job: JobInput, moment: datetime, took: timedelta | None) -> CalendarS
     return CalendarStart(job=job.name, at=moment, zone=job.zone, seconds=seconds)
 
 
-def _places(db: sqlite3.Connection, job: JobInput) -> frozenset[str]:
-    """The hosts and stores that a job's runs use."""
-    hosts = inventory.hosts_of(db, job.subjects[:-1])
-    return frozenset(
-        [f"host {hosts[name].name}" for name in jobs.covers(db, job) if name in hosts]
-        + [f"store {name}" for name in job.stores]
-    )
+class _Places:
+    """The hosts and stores that jobs use, looked up once for all of them."""
+
+    def __init__(self, db: sqlite3.Connection) -> None:
+        self._db = db
+        self._known: dict[str, list[str]] = {}
+        self._hosts: dict[str, dict[str, inventory.SubjectHost]] = {}
+
+    def of(self, job: JobInput) -> frozenset[str]:
+        """The hosts and stores that a job's runs use."""
+        kind = job.subjects[:-1]
+        if kind not in self._hosts:
+            self._hosts[kind] = inventory.hosts_of(self._db, kind)
+        hosts = self._hosts[kind]
+        return frozenset(
+            [
+                f"host {hosts[name].name}"
+                for name in jobs.covers(self._db, job, self._known)
+                if name in hosts
+            ]
+            + [f"store {name}" for name in job.stores]
+        )
 
 
 def _collision(row: Collision, known: dict[str, JobInput]) -> CalendarCollision:
@@ -83,9 +100,7 @@ def _collision(row: Collision, known: dict[str, JobInput]) -> CalendarCollision:
     if row.by is not None:
         minutes = row.by.total_seconds() / 60
         way = "later" if minutes > 0 else "earlier"
-        starts = timetables.of_job(known[row.second]).starts(first - timedelta(days=1))
-        moment = next(starts, first) + row.by
-        local = moment.astimezone(timetables.of_job(known[row.second]).where)
+        local = ((row.start or first) + row.by).astimezone(ZoneInfo(known[row.second].zone))
         sentence += (
             f" Start {row.second} {format_count(abs(int(minutes)), 'minute')} {way}"
             f" (at {local:%H:%M}), and they do not meet."

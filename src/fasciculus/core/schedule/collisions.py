@@ -51,6 +51,8 @@ class Collision:
     second: str
     places: frozenset[str]
     moments: list[datetime] = field(default_factory=list)
+    #: When the run of the second one starts that meets first.
+    start: datetime | None = None
     by: timedelta | None = None
 
 
@@ -76,10 +78,15 @@ def collisions(runs: Iterable[ExpectedRun]) -> list[Collision]:
                 if (second.job, first.job) in found:
                     pair = (second.job, first.job)
                 row = found.setdefault(pair, Collision(*pair, places))
+                own = run if run.job == row.second else other
+                row.start = min(own.start, row.start or own.start)
                 row.places |= places
                 row.moments.append(max(run.start, other.start))
+    proposals: dict[str, timedelta | None] = {}
     for row in found.values():
-        row.by = _proposal(ordered, row.second)
+        if row.second not in proposals:
+            proposals[row.second] = _proposal(ordered, row.second)
+        row.by = proposals[row.second]
     return list(found.values())
 
 

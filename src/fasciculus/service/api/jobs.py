@@ -29,7 +29,8 @@ from .auth import note
     query=JobsQuery,
 )
 def jobs_list(query: JobsQuery) -> Page[Job]:
-    rows = [_row(job) for job in jobs.jobs(context().records.reader) if query.q in job.name]
+    known: dict[str, list[str]] = {}
+    rows = [_row(job, known) for job in jobs.jobs(context().records.reader) if query.q in job.name]
     sort = query.sort
     if sort.lstrip("-") == "next":
         far = datetime.max.replace(tzinfo=UTC)
@@ -39,10 +40,10 @@ def jobs_list(query: JobsQuery) -> Page[Job]:
     return Page(items=rows, total=len(rows))
 
 
-def _row(job: JobInput) -> Job:
+def _row(job: JobInput, known: dict[str, list[str]] | None = None) -> Job:
     db = context().records.reader
     last = runs.last_ended(db, job.name)
-    covers = len(jobs.covers(db, job))
+    covers = len(jobs.covers(db, job, known))
     now = datetime.now(UTC)
     paused = pauses.pauses(db, now)
     pause = timetables.pause_of(job.name, paused)

@@ -64,7 +64,8 @@ def _send_if_due(
     if due is None or due > now:
         return False
     digest = _digest(db, cipher, group, members, max(begin, now - _LONGEST[when]), now)
-    reporter.digest(db, digest, people)
+    ways = sorted({name for job in members for name in job.channels})
+    reporter.digest(db, digest, people, ways)
     settings.put(db, _KEY, {**sent, name: stamp(now)})
     return True
 

@@ -211,10 +211,14 @@ class Reporter:
         if by_people:
             self._events.changed("reports")
 
-    def digest(self, db: sqlite3.Connection, digest: Digest, people: Sequence[str]) -> None:
-        """Send a digest."""
+    def digest(
+        self, db: sqlite3.Connection, digest: Digest, people: Sequence[str], ways: Iterable[str]
+    ) -> None:
+        """Send a digest to addresses and channels."""
         digest = replace(digest, link=self._link("runs"))
         self._mail(db, "digest", "digest", digest, people)
+        for name in ways:
+            self._to_channel(db, name, "digest", digest)
         self._events.changed("reports")
 
     # Writing -----------------------------------------------------------------------

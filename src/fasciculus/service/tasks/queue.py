@@ -121,6 +121,10 @@ class TaskQueue:
         """The task of a key, while it waits, runs or settles."""
         return next((task for task in self._all() if task.key == key), None)
 
+    def keys(self) -> set[tuple[str, int]]:
+        """The keys of all tasks that wait, run or settle."""
+        return {task.key for task in self._all()}
+
     def busy(self) -> set[Subject]:
         """The subjects of which something is queued or running."""
         return {task.subject for task in self._all()}

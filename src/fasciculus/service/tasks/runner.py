@@ -293,10 +293,12 @@ class TaskRunner:
         """
         adrift: set[tuple[str, int]] = set()
         for handler in self._handlers.values():
-            for task in handler.unfinished():
-                with self._changed:
-                    if self._queue.find(task.key) is not None:
-                        continue
+            unfinished = handler.unfinished()
+            with self._changed:
+                known = self._queue.keys()
+            for task in unfinished:
+                if task.key in known:
+                    continue
                 if at_start and handler.resumes(task):
                     self.add([task])
                 elif at_start or task.key in self._adrift:

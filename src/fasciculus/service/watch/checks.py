@@ -18,14 +18,12 @@ from ...records import certificates, changes, jobs, maintenance, pauses, reports
 from ...records import stores as store_records
 from ...records.db import Records
 from ...records.encryption import SecretCipher
-from ...records.paging import PageRequest
 from .. import timetables
 from ..background import records_copy
 from ..coverage import covered
 from ..store_glance import StoreGlances
 from .bundles import UnusualBundles
 
-_ALL = PageRequest(limit=10_000)
 #: How late a start may be before it is missing.
 _LATE = timedelta(minutes=15)
 _UNDELIVERED = timedelta(hours=1)
@@ -244,29 +242,26 @@ def _things(rows: list[CoverageResult]) -> str:
 def _stores(watched: Watched) -> Iterator[Finding]:
     glances = watched.glances.all()
     settings = watched.settings
-    for store in store_records.fills(watched.db, watched.cipher):
-        link = _link("stores", store.name)
-        if not store.tried:
-            text = f"Store {store.name} was never tried."
-            yield Finding(f"untried {store.name}", "store", LOOK, store.name, text, link)
-        glance = glances.get(store.name)
-        if glance is None:
-            continue
+    for name in store_records.never_tried(watched.db):
+        text = f"Store {name} was never tried."
+        yield Finding(f"untried {name}", "store", LOOK, name, text, _link("stores", name))
+    for name, glance in glances.items():
+        link = _link("stores", name)
         if glance.lag:
             what = format_count(glance.lag, "bundle")
             yield Finding(
-                f"lag {store.name}",
+                f"lag {name}",
                 "store lagging",
                 LOOK,
-                store.name,
-                f"Store {store.name} lacks {what} of its jobs.",
+                name,
+                f"Store {name} lacks {what} of its jobs.",
                 link,
                 after=timedelta(hours=settings.lag_hours),
             )
         soon = watched.now.date() + timedelta(days=settings.full_days)
         if settings.full_days and glance.full_on is not None and glance.full_on <= soon:
-            text = f"Store {store.name} will be full on {glance.full_on:%-d %B} at this pace."
-            yield Finding(f"full {store.name}", "store filling", LOOK, store.name, text, link)
+            text = f"Store {name} will be full on {glance.full_on:%-d %B} at this pace."
+            yield Finding(f"full {name}", "store filling", LOOK, name, text, link)
 
 
 def _unreachable(watched: Watched) -> Iterator[Finding]:
@@ -300,19 +295,17 @@ def _verification(watched: Watched) -> Iterator[Finding]:
             _link("stores", name),
             told_by_report=True,
         )
-    reads = maintenance.oldest_reads(watched.db)
-    for store in store_records.stores(watched.db, watched.cipher, _ALL).items:
-        if not store.verify_days or store.name not in reads:
+    glances = watched.glances.all()
+    for name, days in store_records.verify_days(watched.db).items():
+        oldest = glances[name].oldest_read if name in glances else None
+        if not days or oldest is None:
             continue
-        allowed = timedelta(days=store.verify_days + watched.settings.verify_days)
-        oldest = datetime.fromisoformat(reads[store.name])
-        if watched.now - oldest > allowed:
+        if watched.now - oldest > timedelta(days=days + watched.settings.verify_days):
             text = (
-                f"Store {store.name} has copies that were last read through on "
-                f"{oldest:%Y-%m-%d}; every {store.verify_days} days is what is set."
+                f"Store {name} has copies that were last read through on {oldest:%Y-%m-%d}; "
+                f"every {days} days is what is set."
             )
-            link = _link("stores", store.name)
-            yield Finding(f"read {store.name}", "verification", LOOK, store.name, text, link)
+            yield Finding(f"read {name}", "verification", LOOK, name, text, _link("stores", name))
 
 
 def _certificates(watched: Watched) -> Iterator[Finding]:
