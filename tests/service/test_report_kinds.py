@@ -248,6 +248,13 @@ def test_the_words_of_a_report_can_be_changed_tried_and_brought_back(client, mai
     with pytest.raises(ClientError, match=r"There is no template frame\.html"):
         client.templates_show("frame.html")
     assert len([t for t in client.templates_list().items if not t.changed]) == 8
+    for place, wanted in (("job/nightly", 200), ("report/1", 200), ("template/digest.html", 200)):
+        answer = client._http.get(f"/api/v1/messages/{place}")
+        assert answer.status_code == wanted and "<body style=" in answer.text
+        assert answer.headers["content-security-policy"].startswith("sandbox; default-src 'none'")
+        assert answer.headers["x-frame-options"] == "SAMEORIGIN"
+    for place in ("report/9999", "report/x", "job/none", "template/x.html", "letter/1"):
+        assert client._http.get(f"/api/v1/messages/{place}").status_code == 404
     for template in client.templates_list().items:
         assert client.templates_preview(template.name).title.startswith("[Fasciculus]")
 

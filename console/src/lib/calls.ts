@@ -599,28 +599,6 @@ export const bundlesChanges = (bundleId: number, query?: Query<'bundles_changes'
     `/bundles/${part(bundleId)}/changes` + queryString(query),
   );
 
-/** What needs attention, what comes next, what was. */
-export const overview = () => call<Schemas['Overview']>('GET', '/overview');
-
-/** What is paused, and until when. */
-export const pausesList = () => call<Schemas['Page_Pause_']>('GET', '/pauses');
-
-/** Pause everything: no run begins; restores stay possible. */
-export const pausesSet = (body: Optional<Schemas['PauseInput'], 'until' | 'reason'>) =>
-  call<Schemas['Page_Pause_']>('PUT', '/pauses', body);
-
-/** Lift the pause of everything. */
-export const pausesLift = () => call<void>('DELETE', '/pauses');
-
-/** Pause a job: no run begins. */
-export const jobsPause = (
-  name: string,
-  body: Optional<Schemas['PauseInput'], 'until' | 'reason'>,
-) => call<Schemas['Page_Pause_']>('PUT', `/jobs/${part(name)}/pause`, body);
-
-/** Lift the pause of a job. */
-export const jobsResume = (name: string) => call<void>('DELETE', `/jobs/${part(name)}/pause`);
-
 /** Reports, newest first. */
 export const reportsList = (query?: Query<'reports_list'>) =>
   call<Schemas['Page_Report_']>('GET', '/reports' + queryString(query));
@@ -665,6 +643,43 @@ export const mailChange = (
 /** Send a test message to an address. */
 export const mailTry = (query: Query<'mail_try'>) =>
   call<Schemas['TryResult']>('POST', '/settings/mail/try' + queryString(query));
+
+/** The words of messages. */
+export const templatesList = () => call<Schemas['Page_Template_']>('GET', '/templates');
+
+/** The words of one message. */
+export const templatesShow = (name: string) =>
+  call<Schemas['Template']>('GET', `/templates/${part(name)}`);
+
+/** Put a text in place of a template, or the one that came along again. */
+export const templatesChange = (name: string, body: Optional<Schemas['TemplateText'], 'text'>) =>
+  call<Schemas['Template']>('PUT', `/templates/${part(name)}`, body);
+
+/** A message by one template as it is in force, with the last real run where there is one. */
+export const templatesPreview = (name: string) =>
+  call<Schemas['ReportPreview']>('GET', `/templates/${part(name)}/preview`);
+
+/** What needs attention, what comes next, what was. */
+export const overview = () => call<Schemas['Overview']>('GET', '/overview');
+
+/** What is paused, and until when. */
+export const pausesList = () => call<Schemas['Page_Pause_']>('GET', '/pauses');
+
+/** Pause everything: no run begins; restores stay possible. */
+export const pausesSet = (body: Optional<Schemas['PauseInput'], 'until' | 'reason'>) =>
+  call<Schemas['Page_Pause_']>('PUT', '/pauses', body);
+
+/** Lift the pause of everything. */
+export const pausesLift = () => call<void>('DELETE', '/pauses');
+
+/** Pause a job: no run begins. */
+export const jobsPause = (
+  name: string,
+  body: Optional<Schemas['PauseInput'], 'until' | 'reason'>,
+) => call<Schemas['Page_Pause_']>('PUT', `/jobs/${part(name)}/pause`, body);
+
+/** Lift the pause of a job. */
+export const jobsResume = (name: string) => call<void>('DELETE', `/jobs/${part(name)}/pause`);
 
 /** Accounts, sites, jobs, stores and bundles by name. */
 export const search = (query: Query<'search'>) =>
@@ -793,18 +808,3 @@ export const storesAccess = (name: string) =>
 /** Forget the access to a drive. */
 export const storesDisconnect = (name: string) =>
   call<void>('DELETE', `/stores/${part(name)}/access`);
-
-/** The words of messages. */
-export const templatesList = () => call<Schemas['Page_Template_']>('GET', '/templates');
-
-/** The words of one message. */
-export const templatesShow = (name: string) =>
-  call<Schemas['Template']>('GET', `/templates/${part(name)}`);
-
-/** Put a text in place of a template, or the one that came along again. */
-export const templatesChange = (name: string, body: Optional<Schemas['TemplateText'], 'text'>) =>
-  call<Schemas['Template']>('PUT', `/templates/${part(name)}`, body);
-
-/** A message by one template as it is in force, with the last real run where there is one. */
-export const templatesPreview = (name: string) =>
-  call<Schemas['ReportPreview']>('GET', `/templates/${part(name)}/preview`);

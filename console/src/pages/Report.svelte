@@ -23,7 +23,7 @@
   </p>
   <iframe
     sandbox=""
-    srcdoc={report.html}
+    src="/api/v1/messages/report/{report.id}"
     title="The message as it looked"
     class="sheet h-[70vh] w-full"
   ></iframe>

@@ -48,8 +48,6 @@ _STATUS: tuple[tuple[type[FasciculusError], int], ...] = (
 )
 _POLICY = (
     "default-src 'self'; style-src 'self'; img-src 'self' data:; "
-    # Messages are shown as they look, and mail has its styles in attributes.
-    "style-src-attr 'unsafe-inline'; "
     "frame-ancestors 'none'; base-uri 'none'; form-action 'self'; object-src 'none'"
 )
 _YEAR = 31_536_000
@@ -71,7 +69,7 @@ def create_app(parts: Context) -> Flask:
     def headers(answer: Response) -> Response:
         answer.headers.setdefault("Content-Security-Policy", _POLICY)
         answer.headers["X-Content-Type-Options"] = "nosniff"
-        answer.headers["X-Frame-Options"] = "DENY"
+        answer.headers.setdefault("X-Frame-Options", "DENY")
         answer.headers["Referrer-Policy"] = "no-referrer"
         if parts.config.secure_cookies:
             answer.headers["Strict-Transport-Security"] = f"max-age={_YEAR}"

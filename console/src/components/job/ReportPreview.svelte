@@ -28,7 +28,7 @@
   <p class="mb-2 font-medium">{preview.value.title}</p>
   <iframe
     sandbox=""
-    srcdoc={preview.value.html}
+    src="/api/v1/messages/job/{job}"
     title="The report of the last run"
     class="sheet mb-3 h-96 w-full"
   ></iframe>

@@ -15,6 +15,8 @@
   let template = $state<Template | null>(null);
   let text = $state('');
   let preview = $state<ReportPreview | null>(null);
+  // The frame asks again when there is something new to see.
+  let shown = $state(0);
   let problem = $state<Problem | null>(null);
   async function act(call: () => Promise<unknown>) {
     try {
@@ -33,10 +35,15 @@
     preview = null;
     act(async () => take(await templatesShow(wanted)));
   });
+  const show = () =>
+    act(async () => {
+      preview = await templatesPreview(name);
+      shown += 1;
+    });
   const save = (own: string | null) =>
     act(async () => {
       take(await templatesChange(name, { text: own }));
-      preview = await templatesPreview(name);
+      await show();
     });
 </script>
 
@@ -62,11 +69,7 @@
   </FormField>
   <div class="flex flex-wrap gap-3">
     <Button size="sm" onclick={() => save(text)}>Save</Button>
-    <Button
-      size="sm"
-      color="alternative"
-      onclick={() => act(async () => (preview = await templatesPreview(name)))}>Preview</Button
-    >
+    <Button size="sm" color="alternative" onclick={show}>Preview</Button>
     {#if template?.changed}<Button size="sm" color="alternative" onclick={() => save(null)}
         >As it came along</Button
       >{/if}
@@ -76,7 +79,7 @@
     <p class="mt-3 mb-2 font-medium">{preview.title}</p>
     {#if name.endsWith('.html')}<iframe
         sandbox=""
-        srcdoc={preview.html}
+        src="/api/v1/messages/template/{name}?{shown}"
         title="Preview"
         class="sheet h-96 w-full"
       ></iframe>{:else}<pre class="sheet overflow-x-auto p-4 text-sm">{preview.text}</pre>{/if}
