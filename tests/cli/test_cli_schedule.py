@@ -46,6 +46,8 @@ def test_everything_about_when_and_how_many_can_be_said(cli):
     assert job["starting"]["days_off"] == ["12-25", "2027-01-01"]
     assert job["limits"] == {"retries": 3, "pause": 5, "task": 60, "step": 20, "run": 90}
     assert (job["keep_gone"], job["watch"]["changes"]) == ("1 newest", 0)
+    cli("stores", "change", "attic", "--at-once", "2")
+    assert json.loads(cli("stores", "show", "attic", "--json"))["at_once"] == 2
     # What is not named stays; a word takes things away.
     cli("jobs", "change", "nightly", "--hours", "any", "--day-off", "none", "--keep-on", "none")
     job = json.loads(cli("jobs", "show", "nightly", "--json"))

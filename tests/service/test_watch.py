@@ -169,6 +169,31 @@ def test_people_are_told_once_of_the_beginning_and_once_of_the_end(valley, tmp_p
     mailbox.close()
 
 
+def test_in_quiet_hours_neither_a_beginning_nor_an_end_wakes_anybody(valley, tmp_path):
+    client, parts = valley
+    change(client, report_to=[])
+    client.watch_change(WatchSettings(recipients=["night@sedge.example"], quiet="22:00-06:00"))
+    noon = datetime.now(UTC).replace(hour=12)
+    run(client, "nightly")
+    (tmp_path / "cellar").rename(tmp_path / "away")
+    run(client, "nightly")
+
+    def titles():
+        return [row.title for row in client.reports_list().items]
+
+    texts(parts, noon.replace(hour=23))
+    assert titles() == [] and client.alerts_list(state="open").total == 2
+    texts(parts, noon + timedelta(days=1))
+    assert titles() == ["[Fasciculus] 2 alerts: 2 opened"]
+    (tmp_path / "away").rename(tmp_path / "cellar")
+    run(client, "nightly")
+    texts(parts, noon.replace(hour=23) + timedelta(days=1))
+    assert len(titles()) == 1 and client.alerts_list(state="open").total == 0
+    for hours in (36, 37):
+        texts(parts, noon + timedelta(hours=hours + 12))
+    assert titles()[0] == "[Fasciculus] 2 alerts: 2 closed" and len(titles()) == 2
+
+
 def test_the_end_of_a_certificate_is_read_off_the_server(tmp_path):
     with servers.ftp_place(tls=True)(tmp_path) as place:
         pem = (tmp_path / "server.pem").read_bytes()

@@ -29,6 +29,10 @@ Patience = Annotated[
     int | None,
     typer.Option(help="Seconds that a transfer may stand still.", min=10, max=3600),
 ]
+AtOnce = Annotated[
+    int | None,
+    typer.Option(help="How many tasks write to it at the same time; 0 for any number.", min=0),
+]
 ReadBack = Annotated[
     bool | None,
     typer.Option(
@@ -85,6 +89,7 @@ def shared(
     verify_days: VerifyDays = None,
     limits: Limits = None,
     patience: Patience = None,
+    at_once: AtOnce = None,
     read_back: ReadBack = None,
     floor: Floor = None,
     price_kept: PriceKept = None,

@@ -102,6 +102,7 @@ def show(name: StoreName, as_json: AsJson = False) -> None:
                 "read through",
                 f"every {store.verify_days} days" if store.verify_days else "never by itself",
             ),
+            ("tasks at once", store.at_once or "any number"),
             (
                 "damaged",
                 f"{output.count(store.damaged, 'file')}; see: fasciculus damage list --store "

@@ -93,6 +93,18 @@ def close(db: sqlite3.Connection, key: str) -> None:
     db.execute("UPDATE alert SET closed=? WHERE key=? AND closed IS NULL", (now(), key))
 
 
+def take_untold_ends(db: sqlite3.Connection) -> list[Alert]:
+    """The alerts that are over and whose end nobody has been told of yet; from now on it counts as
+    told. Nobody is told of the end of what nobody was told of.
+    """
+    rows = db.execute(
+        "SELECT * FROM alert WHERE closed IS NOT NULL AND told IS NOT NULL AND told_closed IS NULL "
+        "ORDER BY id"
+    ).fetchall()
+    db.executemany("UPDATE alert SET told_closed=? WHERE id=?", [(now(), r["id"]) for r in rows])
+    return [_alert(row) for row in rows]
+
+
 def acknowledge(db: sqlite3.Connection, number: int, who: str, note: str) -> None:
     """Somebody knows of an alert."""
     alert(db, number)

@@ -24,13 +24,15 @@ class OpenAlert:
 @dataclass(slots=True)
 class AlertActions:
     """What is to be done now. People are told of ``told`` and ``closed`` alerts, and of
-    ``reminded`` ones again; of what opens in quiet hours they are told afterwards."""
+    ``reminded`` ones again; of what opens or closes in quiet hours, while ``quiet``, they are told
+    afterwards."""
 
     opened: list[Finding] = field(default_factory=list)
     changed: list[Finding] = field(default_factory=list)
     told: list[str] = field(default_factory=list)
     reminded: list[str] = field(default_factory=list)
     closed: list[str] = field(default_factory=list)
+    quiet: bool = False
 
 
 def reconcile(
@@ -52,7 +54,9 @@ def reconcile(
     actions = AlertActions()
     found = {finding.key: finding for finding in findings}
     open_ones = {alert.key: alert for alert in known}
-    is_quiet = quiet is not None and now.astimezone(zone).time().replace(fold=0) in quiet
+    actions.quiet = is_quiet = (
+        quiet is not None and now.astimezone(zone).time().replace(fold=0) in quiet
+    )
     for key, finding in found.items():
         if key not in open_ones:
             if now - first_seen.get(key, now) < finding.after:

@@ -58,6 +58,8 @@ CREATE TABLE alert (
 ) STRICT;
 CREATE UNIQUE INDEX alert_open ON alert(key) WHERE closed IS NULL;
 CREATE INDEX alert_closed ON alert(closed);
+CREATE INDEX alert_untold ON alert(id) WHERE closed IS NOT NULL AND told IS NOT NULL
+  AND told_closed IS NULL;
 
 CREATE INDEX task_copy_store ON task_copy(store, task_id);
 

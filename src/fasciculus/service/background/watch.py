@@ -113,7 +113,6 @@ class Watch:
                 zone=ZoneInfo(settings.zone),
                 remind=timedelta(hours=settings.remind_hours) if settings.remind_hours else None,
             )
-            before = alerts.open_by_key(db)
             for finding in actions.opened:
                 alerts.add(db, finding)
             for finding in actions.changed:
@@ -127,8 +126,7 @@ class Watch:
                 AlertNews(
                     [by_key[key] for key in actions.told if not by_key[key].told_by_report],
                     [by_key[key] for key in actions.reminded],
-                    # Nobody is told of the end of what nobody was told of.
-                    [before[key] for key in actions.closed if before[key].told is not None],
+                    [] if actions.quiet else alerts.take_untold_ends(db),
                 ),
             )
         if actions.opened or actions.changed or actions.closed:
