@@ -198,8 +198,10 @@ class Reporter:
         rows += [("closed", alert) for alert in news.closed]
         for state, row in rows:
             job = known.get(row.job)
-            people = tuple(job.report_to if job else watch.recipients or everybody)
-            ways = tuple(job.channels if job else watch.channels)
+            own = (job.report_to, job.channels) if job is not None else ([], [])
+            # What nobody is named for is told to those of the watch.
+            people = tuple(own[0] or watch.recipients or everybody)
+            ways = tuple(own[1] or watch.channels)
             line = AlertLine(state, row.level, row.text, self._link(row.link.lstrip("/")))
             by_people.setdefault((people, ways), []).append(line)
         for (people, ways), lines in by_people.items():
