@@ -172,7 +172,9 @@ def test_people_are_told_once_of_the_beginning_and_once_of_the_end(valley, tmp_p
 def test_in_quiet_hours_neither_a_beginning_nor_an_end_wakes_anybody(valley, tmp_path):
     client, parts = valley
     change(client, report_to=[])
-    client.watch_change(WatchSettings(recipients=["night@sedge.example"], quiet="22:00-06:00"))
+    client.watch_change(
+        WatchSettings(recipients=["night@sedge.example"], quiet="22:00-06:00", lag_hours=720)
+    )
     noon = datetime.now(UTC).replace(hour=12)
     run(client, "nightly")
     (tmp_path / "cellar").rename(tmp_path / "away")
