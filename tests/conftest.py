@@ -11,6 +11,7 @@ import sys
 from collections.abc import Iterator
 from pathlib import Path
 
+import coverage
 import pytest
 from hypothesis import HealthCheck, settings
 
@@ -30,6 +31,18 @@ from fasciculus.stores.base import StoreSpec
 # A slow machine is no fault: nothing here is about how long something takes.
 settings.register_profile("steady", deadline=None, suppress_health_check=[HealthCheck.too_slow])
 settings.load_profile("steady")
+
+
+@pytest.fixture
+def untraced() -> Iterator[None]:
+    """Without counting which lines are run: that takes several times as long, and what goes over
+    years runs the same lines again and again."""
+    counting = coverage.Coverage.current()
+    if counting is not None:
+        counting.stop()
+    yield
+    if counting is not None:
+        counting.start()
 
 
 @pytest.fixture

@@ -2,6 +2,7 @@ import time
 from datetime import UTC, date, datetime, timedelta
 from zoneinfo import ZoneInfo
 
+import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 from keep_rules import RULES
@@ -73,6 +74,7 @@ def test_copies_that_grow_are_those_of_the_rule_for_all_of_them(gaps, rule):
         assert growing.moments == tuple(c.moment for c in copies if c.name in staying)
 
 
+@pytest.mark.usefixtures("untraced")
 def test_a_year_of_quarters_of_hours_takes_no_time():
     begun = time.process_time()
     assert len(year("30 days", "every 15 minutes")[-1].copies) == 30 * 96 + 2

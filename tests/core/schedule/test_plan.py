@@ -6,6 +6,8 @@ from collections import Counter
 from datetime import UTC, datetime, timedelta
 from zoneinfo import ZoneInfo
 
+import pytest
+
 from fasciculus.core import schedule
 from fasciculus.core.schedule import Restrictions, StartPlan, Timed
 
@@ -23,6 +25,7 @@ def plan_of(**rows):
     return plan
 
 
+@pytest.mark.usefixtures("untraced")
 def test_a_week_of_5000_timetables_loses_and_doubles_nothing():
     pick = random.Random(11)
     rows = {

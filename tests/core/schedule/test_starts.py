@@ -75,6 +75,7 @@ FORMS = {
 }
 
 
+@pytest.mark.usefixtures("untraced")
 @pytest.mark.parametrize("zone", ZONES)
 @pytest.mark.parametrize("text", FORMS)
 def test_stated_hours_over_ten_years(text, zone):
@@ -87,6 +88,7 @@ def test_stated_hours_over_ten_years(text, zone):
     assert found == reference(*FORMS[text], where)
 
 
+@pytest.mark.usefixtures("untraced")
 @pytest.mark.parametrize(
     ("text", "minutes", "zone", "years"),
     [
