@@ -188,5 +188,10 @@ def test_each_store_has_its_own_rule_and_one_of_them_is_cheap(client):
     assert "5 copies on attic" in client.jobs_show("nightly").summary
     year = client.jobs_year(JobInput(**{**job, "timetable": "daily 02:15"}), store="cellar")
     assert year.days[-1].copies == 5 and year.days[-1].bytes_of_all > year.days[-1].bytes > 0
+    client.jobs_change("nightly", JobInput(**{**job, "timetable": "daily 02:15", "keep": "7"}))
+    store = client.stores_year("attic")
+    assert store.jobs == ["nightly"] and store.full_on is None and store.room > store.bytes
+    sizes = [row.bytes for row in store.days]
+    assert len(sizes) == 366 and sizes[-1] == sizes[10] == max(sizes) > sizes[0] > 0
     with pytest.raises(ValueError, match="“reef” is not one of its stores"):
         JobInput(**{**job, "keep_on": {"reef": "1"}})

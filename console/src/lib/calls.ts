@@ -514,6 +514,10 @@ export const jobsYear = (
   query?: Query<'jobs_year'>,
 ) => call<Schemas['YearOfCopies']>('POST', '/jobs/year' + queryString(query), body);
 
+/** What a store will hold on each day of the coming year, by the keep rules of all its jobs. */
+export const storesYear = (name: string) =>
+  call<Schemas['StoreYear']>('GET', `/stores/${part(name)}/year`);
+
 /** The private keys that the service keeps. */
 export const keysList = () => call<Schemas['Page_SealKey_']>('GET', '/keys');
 

@@ -938,6 +938,23 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  '/api/v1/stores/{name}/year': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** What a store will hold on each day of the coming year, by the keep rules of all its jobs */
+    get: operations['stores_year'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   '/api/v1/keys': {
     parameters: {
       query?: never;
@@ -6135,6 +6152,40 @@ export interface components {
        */
       advice: string[];
     };
+    /**
+     * StoreYear
+     * @description The coming year of a store, if every run of its jobs succeeds and sizes stay as they are.
+     *
+     *     ``bytes`` is what it holds now, ``room`` what it can hold, None where it does not tell;
+     *     ``full_on`` is the first day on which that would not be enough.
+     */
+    StoreYear: {
+      /** Name */
+      name: string;
+      /** Bytes */
+      bytes: number;
+      /** Room */
+      room: number | null;
+      /** Full On */
+      full_on: string | null;
+      /** Jobs */
+      jobs: string[];
+      /** Days */
+      days: components['schemas']['StoreYearDay'][];
+    };
+    /**
+     * StoreYearDay
+     * @description What a store will hold at the end of a day, at most.
+     */
+    StoreYearDay: {
+      /**
+       * Day
+       * Format: date
+       */
+      day: string;
+      /** Bytes */
+      bytes: number;
+    };
     /** SubjectNights */
     SubjectNights: {
       /** Subject Kind */
@@ -9517,6 +9568,37 @@ export interface operations {
         };
         content: {
           'application/json': components['schemas']['YearOfCopies'];
+        };
+      };
+      /** @description a problem */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  stores_year: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        name: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description the answer */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['StoreYear'];
         };
       };
       /** @description a problem */

@@ -135,6 +135,31 @@ def usage(name: StoreName, as_json: AsJson = False) -> None:
 
 
 @app.command()
+def year(name: StoreName, as_json: AsJson = False) -> None:
+    """Say how full a store gets in the coming year, by the keep rules of all its jobs."""
+    with service() as client:
+        found = client.stores_year(name)
+    if as_json:
+        return output.show_json(found)
+    output.show_table(
+        found.days[::30],
+        [("DAY", lambda d: d.day.isoformat()), ("HOLDS AT MOST", lambda d: size(d.bytes))],
+        "No job writes to it.",
+        right=["HOLDS AT MOST"],
+    )
+    room = (
+        "It does not tell what is free."
+        if found.room is None
+        else (
+            f"It has room for {size(found.room)}: "
+            + (f"not enough from {found.full_on} on." if found.full_on else "enough.")
+        )
+    )
+    output.say(f"If every run of {', '.join(found.jobs) or 'its jobs'} succeeds. {room}")
+    return None
+
+
+@app.command()
 def kinds(as_json: AsJson = False) -> None:
     """List the kinds of stores, with the options of each."""
     with service() as client:

@@ -69,6 +69,13 @@ class StoreCalls(Transport):
         """
         return self._call("GET", f"/stores/{quote(name)}/usage", models.StoreUsage)
 
+    def stores_year(self, name: str) -> models.StoreYear:
+        """What a store will hold on each day of the coming year, by the keep rules of its jobs.
+
+        Raises ``NotFoundError`` when there is no such store.
+        """
+        return self._call("GET", f"/stores/{quote(name)}/year", models.StoreYear)
+
     def stores_take_over(self, name: str) -> models.Store:
         """Make a store ours that another service wrote to.
 

@@ -107,6 +107,27 @@ class StoreShare(BaseModel):
     bytes: int
 
 
+class StoreYearDay(BaseModel):
+    """What a store will hold at the end of a day, at most."""
+
+    day: date
+    bytes: int
+
+
+class StoreYear(BaseModel):
+    """The coming year of a store, if every run of its jobs succeeds and sizes stay as they are.
+
+    ``bytes`` is what it holds now, ``room`` what it can hold, None where it does not tell;
+    ``full_on`` is the first day on which that would not be enough."""
+
+    name: str
+    bytes: int
+    room: int | None
+    full_on: date | None
+    jobs: list[str]
+    days: list[StoreYearDay]
+
+
 class StoreUsage(BaseModel):
     """What a store holds, how it grows, when it is full, what it costs, what it lacks.
 

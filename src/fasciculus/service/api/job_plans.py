@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import sqlite3
 from collections.abc import Iterator
-from datetime import UTC, datetime
+from datetime import UTC, datetime, timedelta
 from itertools import islice
 
 from ...core import job_summary, retention, schedule, store_advice
@@ -15,6 +15,8 @@ from ...models import (
     JobSummary,
     Page,
     Retiring,
+    StoreYear,
+    StoreYearDay,
     YearDay,
     YearOfCopies,
     YearQuery,
@@ -155,12 +157,7 @@ def jobs_year(query: YearQuery, body: JobInput) -> YearOfCopies:
     now = datetime.now(UTC)
     sizes, packed = _sizes(db, body, kind, subject)
     days = list(_days(db, body, store, (kind, subject), sizes, now))
-    all_packed = sum(
-        row[1]
-        for name in covers
-        if (row := bundles.measured(db, kind, name, list(body.contents))) is not None
-    )
-    scale = all_packed / packed if packed else 0.0
+    scale = _of_all(db, body, covers) / packed if packed else 0.0
     free = stores.store(db, context().cipher, store).free
     return YearOfCopies(
         store=store,
@@ -179,6 +176,57 @@ def jobs_year(query: YearQuery, body: JobInput) -> YearOfCopies:
             for day in days
         ],
     )
+
+
+def _of_all(db: sqlite3.Connection, job: JobInput, covers: list[str]) -> int:
+    """What full bundles of all subjects of a job take, packed, by the last ones."""
+    kind = job.subjects[:-1]
+    contents: list[str] = list(job.contents)
+    rows = [bundles.measured(db, kind, name, contents) for name in covers]
+    return sum(row[1] for row in rows if row is not None)
+
+
+@operation(
+    "GET",
+    "/stores/{name}/year",
+    "What a store will hold on each day of the coming year, by the keep rules of all its jobs",
+    response=StoreYear,
+)
+def stores_year(name: str) -> StoreYear:
+    db, now = context().records.reader, datetime.now(UTC)
+    store = stores.store(db, context().cipher, name)
+    of_it = [job for job in jobs.jobs(db) if name in job.stores]
+    totals = [0] * (_DAYS + 1)
+    for job in of_it:
+        for number, taken in enumerate(_taken(db, job, name, now)):
+            totals[number] += taken
+    days = [
+        StoreYearDay(day=now.date() + timedelta(days=number), bytes=taken)
+        for number, taken in enumerate(totals)
+    ]
+    room = None if store.free is None else store.bytes + max(0, store.free - store.floor)
+    full = [day.day for day in days if room is not None and day.bytes > room]
+    return StoreYear(
+        name=name,
+        bytes=store.bytes,
+        room=room,
+        full_on=full[0] if full else None,
+        jobs=[job.name for job in of_it],
+        days=days,
+    )
+
+
+def _taken(db: sqlite3.Connection, job: JobInput, store: str, now: datetime) -> Iterator[int]:
+    """What all subjects of a job will take on a store on each day, by the first one that has been
+    measured."""
+    kind, covers = job.subjects[:-1], jobs.covers(db, job)
+    for subject in covers:
+        sizes, packed = _sizes(db, job, kind, subject)
+        if packed:
+            scale = _of_all(db, job, covers) / packed
+            for day in _days(db, job, store, (kind, subject), sizes, now):
+                yield int(day.bytes * scale)
+            return
 
 
 def _sizes(db: sqlite3.Connection, job: JobInput, kind: str, subject: str) -> tuple[Sizes, int]:
