@@ -76,8 +76,15 @@ FORMS = {
 
 
 @pytest.mark.usefixtures("untraced")
-@pytest.mark.parametrize("zone", ZONES)
-@pytest.mark.parametrize("text", FORMS)
+@pytest.mark.parametrize(
+    ("text", "zone"),
+    # Each form in three zones, and each zone with several forms.
+    [
+        (text, ZONES[(number * 3 + more) % len(ZONES)])
+        for number, text in enumerate(FORMS)
+        for more in range(3)
+    ],
+)
 def test_stated_hours_over_ten_years(text, zone):
     where = ZoneInfo(zone)
     found = []
@@ -92,9 +99,9 @@ def test_stated_hours_over_ten_years(text, zone):
 @pytest.mark.parametrize(
     ("text", "minutes", "zone", "years"),
     [
-        ("hourly at :20", {20}, "Europe/London", 10),
-        ("hourly at :20", {20}, "Australia/Lord_Howe", 3),
-        ("every 30 minutes from 00:05", {5, 35}, "Pacific/Chatham", 3),
+        ("hourly at :20", {20}, "Europe/London", 6),
+        ("hourly at :20", {20}, "Australia/Lord_Howe", 2),
+        ("every 30 minutes from 00:05", {5, 35}, "Pacific/Chatham", 2),
         ("every 15 minutes from 00:05", {5, 20, 35, 50}, "Africa/Cairo", 1),
     ],
 )

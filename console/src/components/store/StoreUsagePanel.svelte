@@ -1,6 +1,6 @@
 <script lang="ts">
   // What a store holds, how it grows, when it is full, what it costs, what it lacks.
-  import { storesUsage } from '../../lib/calls';
+  import { storesUsage, storesYear } from '../../lib/calls';
   import { Loader } from '../../lib/loader.svelte';
   import { live } from '../../lib/live.svelte';
   import { count, size } from '../../lib/words';
@@ -11,9 +11,14 @@
   let { store }: { store: string } = $props();
   const known = new Loader(() => storesUsage(store));
   const usage = $derived(known.value);
+  // What the keep rules of its jobs come to, whatever it grew by until now.
+  const coming = new Loader(() => storesYear(store));
+  const year = $derived(coming.value);
+  const most = $derived(Math.max(0, ...(year?.days.map((day) => day.bytes) ?? [])));
   $effect(() => {
     void store;
     known.load();
+    coming.load();
   });
   $effect(() => live.refresh(['stores', 'bundles', 'maintenance'], () => known.load()));
   const price = (value: number) => `${value.toFixed(2)} ${usage?.currency ?? ''}`.trim();
@@ -45,6 +50,14 @@
         <dd>{usage.per_day == null ? 'not known yet' : `${size(usage.per_day)} a day`}</dd>
         <dt class="text-faint">Full on</dt>
         <dd>{usage.full_on ?? '–'} <span class="text-faint">{usage.why}</span></dd>
+        {#if year?.jobs.length}
+          <dt class="text-faint">In a year</dt>
+          <dd>
+            at most {size(most)} by its jobs’ keep rules{year.full_on
+              ? `; not enough room from ${year.full_on} on`
+              : ''}
+          </dd>
+        {/if}
         {#if usage.currency || usage.price_kept || usage.price_moved}
           <dt class="text-faint">A month costs</dt>
           <dd>{price(usage.price_kept)} to hold, {price(usage.price_moved)} to move</dd>
