@@ -113,7 +113,8 @@ def pages(browser: Browser, demo: Demo, client: Client, run: int, bundle: int) -
         page.locator("main h1").first.wait_for(state="attached")
         page.wait_for_timeout(1200)
         page.screenshot(path=HERE / f"{name}.png")
-    mails(page, client, demo.folder)
+    # The console's own page would let no styles of mail through.
+    mails(browser.new_page(), client, demo.folder)
 
 
 def mails(page: Page, client: Client, folder: Path) -> None:
