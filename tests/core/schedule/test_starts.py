@@ -222,3 +222,17 @@ def test_a_spread_is_even_and_one_more_moves_the_others_by_less_than_a_place(nam
     )
     more = spread([*names, "another-one-0"], window)
     assert all(abs(more[name] - found[name]) <= place for name in names)
+
+
+def test_when_allowed_hours_end():
+    held = restricted(hours="22:00-05:00")
+    night = datetime(2026, 11, 26, 23, tzinfo=UTC)
+    morning = night.replace(day=27, hour=5)
+    assert held.closes(night) == held.closes(morning - timedelta(minutes=1)) == morning
+    assert held.closes(morning) == morning + timedelta(days=1)
+    assert restricted(hours="08:00-18:00").closes(night.replace(hour=9)) == night.replace(hour=18)
+    assert restricted().closes(night) is None
+    assert held.next_allowed(morning) == night.replace(day=27, hour=22)
+    assert held.next_allowed(night) == night, "it is allowed already"
+    far = restricted(first=date(2028, 11, 1))
+    assert far.next_allowed(night) == datetime(2028, 11, 1, tzinfo=UTC)
