@@ -13,6 +13,7 @@ from .formatting import (
     format_list,
     format_size,
 )
+from .report_rules import is_trouble
 
 #: How a task or run can end, from best to worst, with the word people see.
 OUTCOMES = {
@@ -98,7 +99,7 @@ class RunReport:
     @property
     def trouble(self) -> bool:
         """Whether a person should look."""
-        return self.outcome not in ("done",)
+        return is_trouble(self.outcome)
 
     @property
     def outcome_words(self) -> str:

@@ -132,8 +132,7 @@ def foreign(db: sqlite3.Connection, names: Iterable[str]) -> dict[str, str]:
 
 def untried(db: sqlite3.Connection, names: Iterable[str]) -> list[str]:
     """Those stores that were saved without being tried."""
-    rows = db.execute("SELECT name FROM store WHERE tried IS NULL").fetchall()
-    return sorted({row["name"] for row in rows} & set(names))
+    return sorted(set(never_tried(db)) & set(names))
 
 
 def new_id() -> str:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
-from flask import current_app
+from flask import current_app, request
 
 from ..config import Config
 from ..records.db import Records
@@ -54,3 +54,9 @@ def context() -> Context:
     """The parts of the service that answers the current request."""
     found: Context = current_app.extensions["fasciculus"]
     return found
+
+
+def base_url() -> str:
+    """Where people reach the service, without the last slash: the configured address, or the one
+    that the current request came to."""
+    return context().config.public_url.rstrip("/") or request.host_url.rstrip("/")

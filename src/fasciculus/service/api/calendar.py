@@ -5,7 +5,7 @@ from __future__ import annotations
 import secrets
 from datetime import UTC, datetime
 
-from flask import Response, request
+from flask import Response
 
 from ...models import Calendar, CalendarFeed
 from ...models.queries import CalendarQuery
@@ -14,7 +14,7 @@ from ...records.db import stamp
 from ...records.start_addresses import digest
 from .. import calendar
 from ..auth import problem
-from ..context import context
+from ..context import base_url, context
 from ..operations import operation
 from ..watch_settings import watch_settings
 from .auth import note
@@ -58,8 +58,7 @@ def calendar_feed_make() -> CalendarFeed:
     with context().records.write() as db:
         settings.put(db, _KEY, row)
     note("made the calendar feed's address", "")
-    base = context().config.public_url.rstrip("/") or request.host_url.rstrip("/")
-    return CalendarFeed(made=made, url=f"{base}/calendar/{secret}.ics")
+    return CalendarFeed(made=made, url=f"{base_url()}/calendar/{secret}.ics")
 
 
 @operation("DELETE", "/calendar/feed", "Switch the calendar feed off")

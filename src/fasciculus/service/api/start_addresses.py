@@ -2,11 +2,9 @@
 
 from __future__ import annotations
 
-from flask import request
-
 from ...models import StartAddress, StartAddressInput, StartAddressMade
 from ...records import start_addresses
-from ..context import context
+from ..context import base_url, context
 from ..operations import operation
 from ..start_endpoint import PATH
 from .auth import note
@@ -35,8 +33,7 @@ def jobs_address_make(name: str, body: StartAddressInput) -> StartAddressMade:
         secret = start_addresses.make(db, name, body)
         made = start_addresses.address(db, name)
     note("made an address for job", name)
-    base = context().config.public_url.rstrip("/") or request.host_url.rstrip("/")
-    url = f"{base}{PATH}{secret}"
+    url = f"{base_url()}{PATH}{secret}"
     curl = f"curl --fail --silent --show-error --request POST '{url}?wait=300'"
     return StartAddressMade(
         **made.model_dump(),

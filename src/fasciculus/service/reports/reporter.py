@@ -9,6 +9,8 @@ from dataclasses import replace
 from datetime import UTC, datetime
 from typing import Any
 
+from jinja2.sandbox import SandboxedEnvironment
+
 from ...config import Config
 from ...core.alert_report import AlertLine, AlertReport
 from ...core.digest import Digest
@@ -250,18 +252,12 @@ class Reporter:
     def rendered(self, db: sqlite3.Connection, template: str, report: Any) -> tuple[str, str]:
         """A message as text and as HTML; by the shipped template where people's own fails."""
         try:
-            found = templates.environment(db)
-            return tuple(  # type: ignore[return-value]
-                templates.render(found, f"{template}.{form}", report) for form in templates.FORMS
-            )
+            return _both(templates.environment(db), template, report)
         except Exception as error:
             log.warning(
                 "the template of %s fails, and the shipped one is used: %s", template, error
             )
-            found = templates.shipped_environment()
-            return tuple(  # type: ignore[return-value]
-                templates.render(found, f"{template}.{form}", report) for form in templates.FORMS
-            )
+            return _both(templates.shipped_environment(), template, report)
 
     def _to_channel(
         self, db: sqlite3.Connection, name: str, kind: str, report: Any, run_id: int | None = None
@@ -389,3 +385,9 @@ def maintenance_report_of(
         helpers,
         link,
     )
+
+
+def _both(found: SandboxedEnvironment, template: str, report: Any) -> tuple[str, str]:
+    """A message as text and as HTML."""
+    text, html = (templates.render(found, f"{template}.{form}", report) for form in templates.FORMS)
+    return text, html

@@ -54,7 +54,7 @@ def save(db: sqlite3.Connection, name: str, text: str | None, sample: object) ->
         texts[name] = text
         try:
             # With the others that it builds upon.
-            render(_environment(lambda wanted: texts.get(wanted)), name, sample)
+            render(_environment(texts.get), name, sample)
         except (TemplateError, ArithmeticError, LookupError, TypeError, ValueError) as error:
             where = f" (line {error.lineno})" if hasattr(error, "lineno") else ""
             raise SettingError(
