@@ -2,6 +2,7 @@
 
 import os
 import sqlite3
+from contextlib import closing
 from pathlib import Path
 
 import httpx
@@ -116,8 +117,10 @@ def home(tmp_path):
             name="attic", settings={"kind": "folder", "folder": str(tmp_path / "attic")}
         )
         set_up(client, [small_account(tmp_path, "millpond")], [store])
-    one.parts.records._writer.execute("PRAGMA wal_checkpoint(TRUNCATE)")
     one.stop()
+    # All in one file, so that what harms it harms the records.
+    with closing(sqlite3.connect(one.home / "records/fasciculus.sqlite", timeout=30)) as db:
+        assert db.execute("PRAGMA wal_checkpoint(TRUNCATE)").fetchone()[0] == 0
     return one
 
 
