@@ -20,6 +20,7 @@ sys.path.insert(0, str(Path(__file__).parent))
 from nights import Nights, Power
 from running import MIB, Service, ServiceProcess, service, service_process, until
 from valley import Valley, valley
+from web_hook import Hook, web_hook
 
 from fasciculus.demo.mailbox import MailboxStandIn
 from fasciculus.demo.mariadb import PrivateMariaDb
@@ -80,6 +81,12 @@ def mailbox(tmp_path: Path) -> Iterator[MailboxStandIn]:
     found = MailboxStandIn(tmp_path / "mailbox")
     yield found
     found.close()
+
+
+@pytest.fixture
+def hook() -> Iterator[Hook]:
+    with web_hook() as found:
+        yield found
 
 
 @pytest.fixture(scope="session")

@@ -1,18 +1,25 @@
 """What waits is sent in order, tried again at growing distances, and never lost or doubled."""
 
+import socket
 from datetime import UTC, datetime, timedelta
 
 import pytest
 import time_machine
+from aiosmtpd.controller import Controller
 from running import until
 
-from fasciculus.core.errors import ConnectionLostError, UnreachableError
-from fasciculus.models import MailServer
-from fasciculus.records import reports
+from fasciculus.core.errors import (
+    ConnectionLostError,
+    RefusedError,
+    SettingError,
+    UnreachableError,
+)
+from fasciculus.models import ChannelInput, MailServer
+from fasciculus.records import channels, reports
 from fasciculus.records.reports import NewReport
 from fasciculus.service.background import outbox as module
 from fasciculus.service.background.outbox import Outbox, wait_after
-from fasciculus.service.reports import mail
+from fasciculus.service.reports import mail, webhook
 
 
 class Server:
@@ -24,8 +31,9 @@ class Server:
     def send(self, config, secret, sender, recipients, message):
         self.asked.append(message)
         if message in self.refused:
-            raise UnreachableError("The mail server does not answer.", "Is it running?")
+            raise RefusedError("The mail server does not take it.", "Is it large?")
         self.taken.append((message, tuple(recipients), sender, secret))
+        return {}
 
 
 @pytest.fixture
@@ -77,7 +85,7 @@ def test_one_that_is_refused_does_not_hold_up_the_others(heronmere, outbox, serv
     assert [message for message, *_ in server.taken] == [b"two"]
     (item,) = left(heronmere).values()
     assert (item.id, item.attempts) == (one, 1)
-    assert item.last_error == "The mail server does not answer. Is it running?"
+    assert item.last_error == "The mail server does not take it. Is it large?"
     away = item.next_try - before
     assert timedelta(seconds=29) < away < timedelta(seconds=40)
     outbox._send_due()
@@ -158,6 +166,15 @@ def test_what_nobody_takes_in_days_is_given_up_and_said(heronmere, outbox, serve
             outbox._send_due()
             assert reports.report(heronmere.db, one).state == state
     assert reports.undeliverable(heronmere.db) == 1 and left(heronmere) == {}
+    with heronmere.records.write() as db:
+        assert reports.hurry(db) == 1, "once more, when somebody asks for it"
+    server.refused = set()
+    outbox._send_due()
+    assert reports.undeliverable(heronmere.db) == 0 and len(server.taken) == 1
+    with heronmere.records.write() as db:
+        reports.give_up(db, one)
+    with time_machine.travel(datetime.now(UTC) + timedelta(days=8)), heronmere.records.write() as w:
+        assert reports.hurry(w) == 0 and reports.undeliverable(w) == 0, "for a week"
 
 
 def test_after_an_hour_it_goes_another_way_too_and_once(heronmere, server):
@@ -178,14 +195,135 @@ def test_after_an_hour_it_goes_another_way_too_and_once(heronmere, server):
     assert len(stuck) == 1, "and what goes the other way has no third"
 
 
-def test_a_server_that_does_not_answer_is_asked_once_a_round(heronmere, outbox, monkeypatch):
+@pytest.mark.parametrize("error", [ConnectionLostError, UnreachableError, SettingError])
+def test_a_server_that_cannot_be_used_is_asked_once_a_round(heronmere, outbox, monkeypatch, error):
+    """Also because too many tries to sign in with a wrong password may lock an account."""
     asked = []
 
     def send(*order):
         asked.append(order)
-        raise ConnectionLostError("Nobody answers.")
+        raise error("Nobody answers.")
 
     monkeypatch.setattr(mail, "send", send)
     waiting(heronmere, "one", "two", "three")
     outbox._send_due()
     assert len(asked) == 1 and [item.attempts for item in left(heronmere).values()] == [1, 1, 1]
+
+
+def test_a_channel_that_is_away_holds_up_itself_alone(heronmere, outbox, server, monkeypatch):
+    asked = []
+
+    def send(way, number, body):
+        asked.append((way.channel.name, number))
+        if way.channel.name == "bell":
+            raise UnreachableError("It does not answer.")
+
+    monkeypatch.setattr(webhook, "send", send)
+    with heronmere.records.write() as db:
+        for name in ("bell", "horn"):
+            url = f"https://{name}.example/"
+            channels.save(db, heronmere.cipher, ChannelInput(name=name, url=url))
+        for name in ("bell", "horn", "bell", "gone", "horn"):
+            reports.add(db, NewReport("run", "t", "", "", b"{}", channel=name))
+    waiting(heronmere, "one")
+    outbox._send_due()
+    assert asked == [("bell", "report-1"), ("horn", "report-2"), ("horn", "report-5")]
+    assert [message for message, *_ in server.taken] == [b"one"]
+    assert {n: item.last_error for n, item in left(heronmere).items()} == {
+        1: "It does not answer.",
+        3: "It does not answer.",
+        4: "There is no channel “gone”. Channels: bell, horn.",
+    }
+
+
+def test_the_message_itself_is_kept_until_it_was_taken(heronmere, outbox, server):
+    one, two = waiting(heronmere, "one", "two")
+    server.refused = {b"two"}
+    outbox._send_due()
+    kept = dict(heronmere.db.execute("SELECT id, message FROM report").fetchall())
+    assert kept == {one: b"", two: b"two"}
+
+
+def test_one_that_is_being_stopped_leaves_the_rest_for_later(heronmere, outbox, monkeypatch):
+    def send(*order):
+        outbox.stop()
+        return {}
+
+    monkeypatch.setattr(mail, "send", send)
+    _, two = waiting(heronmere, "one", "two")
+    outbox._send_due()
+    assert list(left(heronmere)) == [two]
+
+
+class Particular:
+    """A server that takes small messages, and none for ``nobody`` or from ``stranger``."""
+
+    async def handle_MAIL(self, server, session, envelope, address, options):
+        if address.startswith("stranger"):
+            return "550 No strangers"
+        envelope.mail_from = address
+        return "250 OK"
+
+    async def handle_RCPT(self, server, session, envelope, address, options):
+        if address.startswith("nobody"):
+            return "550 5.1.1 No such user"
+        envelope.rcpt_tos.append(address)
+        return "250 OK"
+
+    async def handle_DATA(self, server, session, envelope):
+        return "552 Too large" if len(envelope.content) > 1000 else "250 Kept"
+
+
+@pytest.fixture
+def particular(heronmere, outbox):
+    controller = Controller(Particular(), hostname="127.0.0.1", port=free_port())
+    controller.start()
+    save_mail(heronmere, controller.port, "duty@heronmere.example")
+    yield controller
+    controller.stop()
+
+
+def free_port():
+    with socket.socket() as probe:
+        probe.bind(("127.0.0.1", 0))
+        return probe.getsockname()[1]
+
+
+def save_mail(heronmere, port, sender):
+    with heronmere.records.write() as db:
+        server = MailServer(address="127.0.0.1", port=port, security="none", sender=sender)
+        mail.save_server(db, heronmere.cipher, server)
+
+
+def add(heronmere, message, *people):
+    with heronmere.records.write() as db:
+        return reports.add(db, NewReport("run", "t", "text", "", message, people))
+
+
+def test_who_is_refused_waits_alone_and_the_others_have_it_once(heronmere, outbox, particular):
+    first = add(heronmere, b"one", "a@x.example", "nobody@x.example", "b@x.example")
+    outbox._send_due()
+    shown = reports.report(heronmere.db, first)
+    assert (shown.state, shown.recipients) == ("sent", ["a@x.example", "b@x.example"])
+    (item,) = left(heronmere).values()
+    assert (item.recipients, item.attempts) == (["nobody@x.example"], 1)
+    assert "refused nobody@x.example (550 5.1.1 No such user)" in item.last_error
+    assert reports.report(heronmere.db, item.id).text == "text"
+    with heronmere.records.write() as db:
+        reports.hurry(db)
+    outbox._send_due()
+    (again,) = left(heronmere).values()
+    assert (again.id, again.attempts) == (item.id, 2), "and it is parted no further"
+
+
+def test_a_message_that_is_too_large_holds_up_no_other(heronmere, outbox, particular):
+    large = add(heronmere, b"x" * 900 + b"\r\n" + b"x" * 900, "a@x.example")
+    small = add(heronmere, b"small", "a@x.example")
+    outbox._send_due()
+    (item,) = left(heronmere).values()
+    assert item.id == large and "refused this message: 552 Too large" in item.last_error
+    assert reports.report(heronmere.db, small).state == "sent"
+    save_mail(heronmere, particular.port, "stranger@x.example")
+    late = add(heronmere, b"small", "a@x.example")
+    outbox._send_due()
+    assert "550 No strangers" in left(heronmere)[late].last_error

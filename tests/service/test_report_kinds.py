@@ -4,9 +4,7 @@ import base64
 import hashlib
 import hmac
 import json
-import threading
 from datetime import UTC, datetime, timedelta
-from http.server import BaseHTTPRequestHandler, HTTPServer
 
 import pytest
 from running import folder_stores, run, service_process, set_up, small_account, until
@@ -20,44 +18,9 @@ from fasciculus.models import ChannelInput, JobInput, MailServer, WebhookMessage
 from fasciculus.records import history, jobs, reports, runs, settings
 from fasciculus.records.db import stamp
 from fasciculus.service.background import digests
-from fasciculus.service.reports import webhook
 from fasciculus.service.reports.reporter import Reporter
 
 DUTY = "duty@sedge-quill.example"
-
-
-class Hook:
-    """Takes webhooks on loopback; ``status`` is what it answers."""
-
-    def __init__(self):
-        self.taken, self.status = [], 200
-        hook = self
-
-        class Handler(BaseHTTPRequestHandler):
-            def do_POST(self):
-                body = self.rfile.read(int(self.headers["Content-Length"]))
-                hook.taken.append((dict(self.headers), body))
-                self.send_response(hook.status)
-                self.end_headers()
-                self.wfile.write(b"taken, thank you")
-
-            def log_message(self, *args):
-                pass
-
-        self._server = HTTPServer(("127.0.0.1", 0), Handler)
-        threading.Thread(target=self._server.serve_forever, daemon=True).start()
-        self.url = f"http://127.0.0.1:{self._server.server_port}/hooks/secret-part"
-
-    def close(self):
-        self._server.shutdown()
-        self._server.server_close()
-
-
-@pytest.fixture
-def hook():
-    found = Hook()
-    yield found
-    found.close()
 
 
 @pytest.fixture
@@ -149,19 +112,6 @@ def test_a_digest_has_all_runs_of_the_time_and_comes_once(client, running, mailb
     assert digests.send_due(*args, tomorrow + timedelta(days=1)) == 1, "with no run, it says so"
 
 
-def test_a_digest_goes_to_the_channels_of_its_jobs_too(client, running, hook):
-    client.channels_save(ChannelInput(name="bell", url=hook.url))
-    change(client, report_to=[DUTY], report_when="weekly", channels=["bell"])
-    parts, now = running.parts, datetime.now(UTC)
-    args = (parts.records, parts.cipher, parts.reporter)
-    digests.send_due(*args, now)
-    run(client, "nightly")
-    assert digests.send_due(*args, now + timedelta(days=8)) == 1
-    parts.outbox.wake()
-    (message,) = until(lambda: [WebhookMessage.model_validate_json(b) for _, b in hook.taken])
-    assert message.event == "digest" and "weekly digest: 1 run done" in message.title
-
-
 def test_a_webhook_gets_signed_json_and_shows_its_answer(client, hook):
     secret = "whsec_" + base64.b64encode(b"reed and sedge").decode()
     client.channels_save(ChannelInput(name="bell", url=hook.url, secret=secret))
@@ -208,17 +158,6 @@ def test_a_channel_may_have_words_of_its_own_in_json(client, hook):
                 ChannelInput(name="chat", url=hook.url, form="template", template=wrong)
             )
         assert caught.value.field == "template"
-
-
-def test_a_signature_is_that_of_the_standard():
-    """The example that Standard Webhooks 1.0 gives."""
-    found = webhook.signature(
-        "whsec_MfKQ9r8GKYqrTwjUPD8ILPZIo2LaLaSw",
-        "msg_p5jXN8AQM9LWM0D4loKWxJek",
-        1614265330,
-        b'{"test": 2432232314}',
-    )
-    assert found == "v1,g0hM9SsE+OTPJTGt/tmIKtSyZlE3uFJELVlNIOLJ1OE="
 
 
 def test_the_words_of_a_report_can_be_changed_tried_and_brought_back(client, mailbox):

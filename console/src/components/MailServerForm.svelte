@@ -18,7 +18,18 @@
     sender: '',
     second_way: '',
     days: 5,
+    digest_time: '07:00',
+    digest_day: 'mon',
   });
+  const days = [
+    { value: 'mon', name: 'Monday' },
+    { value: 'tue', name: 'Tuesday' },
+    { value: 'wed', name: 'Wednesday' },
+    { value: 'thu', name: 'Thursday' },
+    { value: 'fri', name: 'Friday' },
+    { value: 'sat', name: 'Saturday' },
+    { value: 'sun', name: 'Sunday' },
+  ];
   const channels = new Loader(channelsList);
   channels.load();
   let password = $state('');
@@ -128,6 +139,21 @@
         bind:value={() => mail.days ?? 5, (value) => (mail.days = value ?? 5)}
         wrong={problem?.at('days')}
       />
+      <FormField
+        label="Digests at"
+        id="digest-time"
+        hint="In the time zone of their jobs."
+        wrong={problem?.at('digest_time')}
+        ><Input id="digest-time" type="time" required bind:value={mail.digest_time} /></FormField
+      >
+      <FormField label="Weekly digests on" id="digest-day"
+        ><Select
+          id="digest-day"
+          placeholder=""
+          items={days}
+          bind:value={mail.digest_day}
+        /></FormField
+      >
     </div>
     <ErrorMessage {problem} />
     <div class="flex items-center gap-3">

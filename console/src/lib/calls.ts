@@ -622,7 +622,7 @@ export const jobsReportTry = (name: string, query: Query<'jobs_report_try'>) =>
 /** Reports that wait to be sent. */
 export const outboxList = () => call<Schemas['Page_OutboxItem_']>('GET', '/outbox');
 
-/** Try all that waits again, now. */
+/** Try all that waits again, now, and what could not be delivered in the last week. */
 export const outboxSend = () => call<Schemas['Page_OutboxItem_']>('POST', '/outbox/send');
 
 /** The mail server for reports. */
@@ -641,6 +641,8 @@ export const mailChange = (
     | 'sender'
     | 'second_way'
     | 'days'
+    | 'digest_time'
+    | 'digest_day'
   >,
 ) => call<Schemas['MailServer']>('PUT', '/settings/mail', body);
 

@@ -1356,7 +1356,7 @@ export interface paths {
     };
     get?: never;
     put?: never;
-    /** Try all that waits again, now */
+    /** Try all that waits again, now, and what could not be delivered in the last week */
     post: operations['outbox_send'];
     delete?: never;
     options?: never;
@@ -4132,7 +4132,8 @@ export interface components {
      * @description Where reports are handed in. The password is given when saving, never given back.
      *
      *     ``second_way`` is the channel by which a report goes that the mail server has not taken for an
-     *     hour; it is tried here for ``days`` days.
+     *     hour; it is tried here for ``days`` days. Digests come at ``digest_time`` (such as “07:00”) in
+     *     the zone of their jobs, weekly ones on ``digest_day``.
      */
     MailServer: {
       /**
@@ -4181,6 +4182,17 @@ export interface components {
        * @default 5
        */
       days: number;
+      /**
+       * Digest Time
+       * @default 07:00
+       */
+      digest_time: string;
+      /**
+       * Digest Day
+       * @default mon
+       * @enum {string}
+       */
+      digest_day: 'mon' | 'tue' | 'wed' | 'thu' | 'fri' | 'sat' | 'sun';
     };
     /**
      * MaintenanceStarted

@@ -16,7 +16,7 @@
     list.load();
   });
   $effect(() => live.refresh(['reports'], () => list.load()));
-  const waiting = $derived(list.items.filter((r) => r.state === 'waiting').length);
+  const unsent = $derived(list.items.filter((r) => r.state !== 'sent').length);
   async function send() {
     try {
       await outboxSend();
@@ -29,7 +29,7 @@
 <div class="mb-3 flex flex-wrap items-center gap-3">
   <h1 class="mr-auto">Reports</h1>
   <FilterField {list} name="q" label="Title or address" />
-  {#if waiting}<Button size="sm" onclick={send}>Send the {waiting} waiting now</Button>{/if}
+  {#if unsent}<Button size="sm" onclick={send}>Try the {unsent} unsent again now</Button>{/if}
 </div>
 <ErrorMessage {problem} />
 <DataTable

@@ -116,7 +116,7 @@ def waiting(as_json: AsJson = False) -> None:
 
 @app.command()
 def send(as_json: AsJson = False) -> None:
-    """Send all waiting messages now."""
+    """Send all that waits now, and what could not be delivered in the last week."""
     with service() as client:
         waiting = client.outbox_send()
     said = f"Sending {output.count(waiting.total, 'message')} now."
@@ -139,6 +139,7 @@ def mail_show(as_json: AsJson = False) -> None:
             ("sender", found.sender or "none"),
             ("second way", found.second_way or "none"),
             ("tried for", f"{found.days} days"),
+            ("digests", f"at {found.digest_time}, weekly ones on {found.digest_day}"),
         ]
     )
     return None
@@ -167,6 +168,14 @@ def mail_set(
     days: Annotated[
         int | None, typer.Option(help="Try to deliver a report for so many days.")
     ] = None,
+    digest_time: Annotated[
+        str | None,
+        typer.Option(help="When digests come, in the zone of their jobs.", metavar="HH:MM"),
+    ] = None,
+    digest_day: Annotated[
+        Literal["mon", "tue", "wed", "thu", "fri", "sat", "sun"] | None,
+        typer.Option(help="The day of weekly digests."),
+    ] = None,
     as_json: AsJson = False,
 ) -> None:
     """Set the mail server; what is not named stays."""
@@ -180,6 +189,8 @@ def mail_set(
             "sender": sender,
             "second_way": "" if second_way == "none" else second_way,
             "days": days,
+            "digest_time": digest_time,
+            "digest_day": digest_day,
         }
         fields.update({key: value for key, value in given.items() if value is not None})
         password = password_file.read().rstrip("\n") if password_file else None

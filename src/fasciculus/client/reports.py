@@ -32,7 +32,7 @@ class ReportCalls(Transport):
         return self._call("GET", "/outbox", models.Page[models.OutboxItem])
 
     def outbox_send(self) -> models.Page[models.OutboxItem]:
-        """Try all that waits again, now."""
+        """Try all that waits again, now, and what could not be delivered in the last week."""
         return self._call("POST", "/outbox/send", models.Page[models.OutboxItem])
 
     def mail_show(self) -> models.MailServer:

@@ -48,6 +48,10 @@ class ConnectionLostError(UnreachableError):
     """A connection broke off or nothing answers: worth another try."""
 
 
+class RefusedError(UnreachableError):
+    """A server refused one message; it may well take others."""
+
+
 class StoreFullError(UnreachableError):
     """The store has no room for what was to be written."""
 

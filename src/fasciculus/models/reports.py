@@ -2,12 +2,15 @@
 
 from __future__ import annotations
 
+import re
 from datetime import datetime
 from typing import Annotated, Literal
 
 from pydantic import AfterValidator, BaseModel, Field, model_validator
 
 from .inventory import Name, mail_address_or_empty
+
+_TIME = re.compile(r"([01]?[0-9]|2[0-3]):([0-5][0-9])", re.ASCII)
 
 
 def _web_address(value: str) -> str:
@@ -16,6 +19,13 @@ def _web_address(value: str) -> str:
     if scheme not in ("http", "https") or not rest or any(c.isspace() for c in value):
         raise ValueError("Write an address such as https://chat.sedge-quill.example/hooks/….")
     return value
+
+
+def _time_of_day(value: str) -> str:
+    found = _TIME.fullmatch(value.strip())
+    if found is None:
+        raise ValueError("Write a time such as 07:00.")
+    return f"{int(found[1]):02}:{found[2]}"
 
 
 class Report(BaseModel):
@@ -65,7 +75,8 @@ class MailServer(BaseModel):
     """Where reports are handed in. The password is given when saving, never given back.
 
     ``second_way`` is the channel by which a report goes that the mail server has not taken for an
-    hour; it is tried here for ``days`` days.
+    hour; it is tried here for ``days`` days. Digests come at ``digest_time`` (such as “07:00”) in
+    the zone of their jobs, weekly ones on ``digest_day``.
     """
 
     address: str = ""
@@ -77,6 +88,8 @@ class MailServer(BaseModel):
     sender: Annotated[str, AfterValidator(mail_address_or_empty)] = ""
     second_way: str = ""
     days: int = Field(default=5, ge=1, le=30)
+    digest_time: Annotated[str, AfterValidator(_time_of_day)] = "07:00"
+    digest_day: Literal["mon", "tue", "wed", "thu", "fri", "sat", "sun"] = "mon"
 
 
 class ChannelInput(BaseModel):

@@ -23,6 +23,13 @@ from .paging import (
     page,
 )
 
+#: All but the texts and the message, which may be large.
+_COLUMNS = (
+    "report.id, report.run_id, report.job, report.at, report.kind, report.channel, report.title, "
+    "report.recipients, report.state, report.sent, report.last_error, report.attempts, "
+    "report.next_try"
+)
+
 
 def _fields(row: sqlite3.Row) -> dict[str, object]:
     return {
@@ -43,7 +50,7 @@ def _fields(row: sqlite3.Row) -> dict[str, object]:
 def reports(
     db: sqlite3.Connection, paging: PageRequest, job: str = "", words: str = ""
 ) -> Page[Report]:
-    query = Query("report.*", "report", "report.id", {"id": "report.id"}, "-id")
+    query = Query(_COLUMNS, "report", "report.id", {"id": "report.id"}, "-id")
     if job:
         query.only("report.job = ?", job)
     if words:
@@ -110,7 +117,7 @@ def add(db: sqlite3.Connection, new: NewReport) -> int:
 
 
 def outbox(db: sqlite3.Connection) -> list[OutboxItem]:
-    rows = db.execute("SELECT * FROM report WHERE state='waiting' ORDER BY next_try")
+    rows = db.execute(f"SELECT {_COLUMNS} FROM report WHERE state='waiting' ORDER BY next_try, id")
     return [
         OutboxItem(
             id=row["id"],
@@ -141,27 +148,36 @@ class DueReport:
     has_second_way: bool
 
 
-def due(db: sqlite3.Connection) -> list[DueReport]:
-    """What is to be sent now, oldest first."""
-    return [
-        DueReport(
-            row["id"],
-            datetime.fromisoformat(row["at"]),
-            row["title"],
-            row["text"],
-            row["message"],
-            json.loads(row["recipients"]),
-            row["channel"],
-            row["attempts"],
-            bool(row["second"]),
-        )
-        for row in db.execute(
-            "SELECT report.*, EXISTS (SELECT 1 FROM report AS other WHERE "
-            "other.instead_of=report.id) OR instead_of IS NOT NULL AS second FROM report "
-            "WHERE state='waiting' AND next_try <= ? ORDER BY id LIMIT 50",
-            (now(),),
-        )
-    ]
+def due(db: sqlite3.Connection) -> list[int]:
+    """The numbers of what is to be sent now, oldest first. Messages may be large, so that each is
+    read when its turn comes."""
+    rows = db.execute(
+        "SELECT id FROM report WHERE state='waiting' AND next_try <= ? ORDER BY id", (now(),)
+    )
+    return [row["id"] for row in rows]
+
+
+def waiting(db: sqlite3.Connection, report_id: int) -> DueReport | None:
+    """A report that waits; None when it does so no more."""
+    row = db.execute(
+        "SELECT report.*, EXISTS (SELECT 1 FROM report AS other WHERE "
+        "other.instead_of=report.id) OR instead_of IS NOT NULL AS second FROM report "
+        "WHERE state='waiting' AND id=?",
+        (report_id,),
+    ).fetchone()
+    if row is None:
+        return None
+    return DueReport(
+        row["id"],
+        datetime.fromisoformat(row["at"]),
+        row["title"],
+        row["text"],
+        row["message"],
+        json.loads(row["recipients"]),
+        row["channel"],
+        row["attempts"],
+        bool(row["second"]),
+    )
 
 
 def next_due(db: sqlite3.Connection) -> datetime | None:
@@ -170,10 +186,29 @@ def next_due(db: sqlite3.Connection) -> datetime | None:
 
 
 def sent(db: sqlite3.Connection, report_id: int) -> None:
+    """A report was taken. Its texts stay, to be looked at; the message with what was attached to
+    it is needed no more."""
     db.execute(
-        "UPDATE report SET state='sent', sent=?, next_try=NULL, last_error='' WHERE id=?",
+        "UPDATE report SET state='sent', sent=?, next_try=NULL, last_error='', message=x'' "
+        "WHERE id=?",
         (now(), report_id),
     )
+
+
+def part(db: sqlite3.Connection, report_id: int, refused: Sequence[str]) -> int:
+    """Let the addresses that a server has refused wait in a report of their own, while the others
+    have got theirs; returns its number."""
+    row = db.execute("SELECT recipients FROM report WHERE id=?", (report_id,)).fetchone()
+    taken = [address for address in json.loads(row["recipients"]) if address not in refused]
+    number = db.execute(
+        "INSERT INTO report (run_id, job, at, kind, title, recipients, channel, text, html, "
+        "message, state, attempts, next_try, instead_of) SELECT run_id, job, at, kind, title, ?, "
+        "channel, text, html, message, state, attempts, next_try, instead_of FROM report "
+        "WHERE id=?",
+        (json.dumps(list(refused)), report_id),
+    ).lastrowid
+    db.execute("UPDATE report SET recipients=? WHERE id=?", (json.dumps(taken), report_id))
+    return int(number or 0)
 
 
 def put_off(db: sqlite3.Connection, report_id: int, until: datetime, error: str) -> None:
@@ -189,14 +224,22 @@ def give_up(db: sqlite3.Connection, report_id: int) -> None:
 
 
 def hurry(db: sqlite3.Connection) -> int:
-    """Make all that waits due now; returns how many."""
-    return db.execute("UPDATE report SET next_try=? WHERE state='waiting'", (now(),)).rowcount
+    """Make all that waits due now, and once more what could not be delivered in the last week;
+    returns how many."""
+    return db.execute(
+        "UPDATE report SET state='waiting', next_try=? WHERE state='waiting' OR "
+        "(state='undeliverable' AND at > ?)",
+        (now(), _week_ago()),
+    ).rowcount
 
 
 def undeliverable(db: sqlite3.Connection) -> int:
     """How many reports of the last week could be delivered on no way."""
-    since = stamp(datetime.now(UTC) - timedelta(days=7))
     row = db.execute(
-        "SELECT count(*) FROM report WHERE state='undeliverable' AND at > ?", (since,)
+        "SELECT count(*) FROM report WHERE state='undeliverable' AND at > ?", (_week_ago(),)
     ).fetchone()
     return int(row[0])
+
+
+def _week_ago() -> str:
+    return stamp(datetime.now(UTC) - timedelta(days=7))

@@ -83,7 +83,11 @@ def outbox_list() -> Page[OutboxItem]:
 
 
 @operation(
-    "POST", "/outbox/send", "Try all that waits again, now", response=Page[OutboxItem], status=202
+    "POST",
+    "/outbox/send",
+    "Try all that waits again, now, and what could not be delivered in the last week",
+    response=Page[OutboxItem],
+    status=202,
 )
 def outbox_send() -> Page[OutboxItem]:
     with context().records.write() as db:

@@ -1,105 +1,120 @@
-"""Digests: all runs of a day or a week in one message, at seven in the morning."""
+"""Digests: all runs of a day or a week in one message."""
 
 from __future__ import annotations
 
 import sqlite3
+from collections.abc import Mapping
 from datetime import datetime, timedelta
 
 from ...core import schedule
 from ...core.digest import Digest, JobDigest, StoreTotal
-from ...models import JobInput
+from ...core.schedule import Schedule
+from ...models import JobInput, MailServer
 from ...records import alerts, jobs, pauses, runs, settings, stores
 from ...records.db import Records, stamp
 from ...records.encryption import SecretCipher
 from .. import timetables
+from ..reports import mail
 from ..reports.reporter import Reporter, report_of
 
 _KEY = "digests"
-_TIMES = {"daily": "daily 07:00", "weekly": "weekly mon 07:00"}
 _LONGEST = {"daily": timedelta(days=2), "weekly": timedelta(days=14)}
 
-#: Who gets a digest together: when, in which zone, and to whom.
-_Group = tuple[str, str, tuple[str, ...]]
+#: What makes one digest of several jobs: when, in which zone, and to whom it goes: to addresses or
+#: to a channel.
+_Group = tuple[str, str, tuple[str, ...], str]
 
 
 def send_due(records: Records, cipher: SecretCipher, reporter: Reporter, now: datetime) -> int:
     """Write the digests that are due; returns how many. Each is written once, whatever ends the
-    service in between: what was sent last stands in the records with it.
+    service in between: up to when the runs of a job were told stands in the records with it.
     """
-    count = 0
-    for group, members in _groups(records.reader).items():
-        with records.write() as db:
-            if _send_if_due(db, cipher, reporter, group, members, now):
-                count += 1
-    return count
+    with records.write() as db:
+        known: dict[str, str] = settings.get(db, _KEY) or {}
+        members = [job for job in jobs.jobs(db) if _has_digest(job)]
+        # The first one comes at its next time, with what was since now.
+        told = {job.name: known.get(job.name, stamp(now)) for job in members}
+        tables = _tables(mail.server(db, cipher))
+        due = [job for job in members if _is_due(job, tables, told[job.name], now)]
+        groups = _groups(due)
+        for group, its in groups.items():
+            digest = _digest(db, cipher, group, [(job, told[job.name]) for job in its], now)
+            *_, people, channel = group
+            reporter.digest(db, digest, people, channel)
+        told |= {job.name: stamp(now) for job in due}
+        if told != known:
+            settings.put(db, _KEY, told)
+    return len(groups)
 
 
-def _groups(db: sqlite3.Connection) -> dict[_Group, list[JobInput]]:
+def _has_digest(job: JobInput) -> bool:
+    return job.report_when in _LONGEST and bool(job.report_to or job.channels)
+
+
+def _tables(server: MailServer) -> dict[str, Schedule]:
+    """When digests come, by their rhythm."""
+    return {
+        "daily": schedule.parse(f"daily {server.digest_time}"),
+        "weekly": schedule.parse(f"weekly {server.digest_day} {server.digest_time}"),
+    }
+
+
+def _is_due(job: JobInput, tables: Mapping[str, Schedule], told: str, now: datetime) -> bool:
+    starts = schedule.starts(
+        tables[job.report_when], schedule.zone(job.zone), datetime.fromisoformat(told)
+    )
+    due = next(starts, None)
+    return due is not None and due <= now
+
+
+def _groups(members: list[JobInput]) -> dict[_Group, list[JobInput]]:
+    """The digests of jobs: one for each set of addresses and one for each channel."""
     found: dict[_Group, list[JobInput]] = {}
-    for job in jobs.jobs(db):
-        if job.report_when in _TIMES and job.report_to:
-            key = (job.report_when, job.zone, tuple(sorted(job.report_to)))
+    for job in members:
+        ways: list[tuple[tuple[str, ...], str]] = [((), channel) for channel in job.channels]
+        if job.report_to:
+            ways.append((tuple(sorted(job.report_to)), ""))
+        for people, channel in ways:
+            key = (job.report_when, job.zone, people, channel)
             found.setdefault(key, []).append(job)
     return found
-
-
-def _send_if_due(
-    db: sqlite3.Connection,
-    cipher: SecretCipher,
-    reporter: Reporter,
-    group: _Group,
-    members: list[JobInput],
-    now: datetime,
-) -> bool:
-    when, zone, people = group
-    name = " ".join((when, zone, *people))
-    sent: dict[str, str] = settings.get(db, _KEY) or {}
-    if name not in sent:
-        # The first one comes at its next time, with what was since now.
-        settings.put(db, _KEY, {**sent, name: stamp(now)})
-        return False
-    begin = datetime.fromisoformat(sent[name])
-    table = schedule.parse(_TIMES[when])
-    due = next(schedule.starts(table, schedule.zone(zone), begin), None)
-    if due is None or due > now:
-        return False
-    digest = _digest(db, cipher, group, members, max(begin, now - _LONGEST[when]), now)
-    ways = sorted({name for job in members for name in job.channels})
-    reporter.digest(db, digest, people, ways)
-    settings.put(db, _KEY, {**sent, name: stamp(now)})
-    return True
 
 
 def _digest(
     db: sqlite3.Connection,
     cipher: SecretCipher,
     group: _Group,
-    members: list[JobInput],
-    begin: datetime,
+    told: list[tuple[JobInput, str]],
     now: datetime,
 ) -> Digest:
+    """What has been since each job was told of last."""
+    when, zone, *_ = group
     paused = pauses.pauses(db, now)
-    names = {job.name for job in members}
+    since = {
+        job.name: max(datetime.fromisoformat(moment), now - _LONGEST[when]) for job, moment in told
+    }
     return Digest(
-        group[0],
-        begin,
+        when,
+        min(since.values()),
         now,
-        group[1],
+        zone,
         [
             JobDigest(
                 job.name,
                 [
                     report_of(runs.run(db, number))
-                    for number in runs.ended_between(db, job.name, stamp(begin), stamp(now))
+                    for number in runs.ended_between(
+                        db, job.name, stamp(since[job.name]), stamp(now)
+                    )
                 ],
                 timetables.next_start(job, paused, now),
             )
-            for job in members
+            for job, _ in told
         ],
         [
             alert.text
             for alert in alerts.open_by_key(db).values()
-            if not alert.job or alert.job in names
+            if not alert.job or alert.job in since
         ],
         [StoreTotal(row.name, row.copies, row.bytes) for row in stores.fills(db, cipher)],
     )

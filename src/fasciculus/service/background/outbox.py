@@ -6,9 +6,11 @@ import logging
 import sqlite3
 import threading
 from collections.abc import Callable
+from dataclasses import replace
 from datetime import UTC, datetime, timedelta
 
-from ...core.errors import ConnectionLostError, FasciculusError
+from ...core.errors import FasciculusError, RefusedError
+from ...models import MailServer
 from ...records import channels, reports
 from ...records.db import Records
 from ...records.encryption import SecretCipher
@@ -55,7 +57,8 @@ class Outbox:
         with self._changed:
             self._closing = True
             self._changed.notify_all()
-        self._thread.join(mail._TIMEOUT)
+        if self._thread.is_alive():
+            self._thread.join(mail.TIMEOUT)
 
     def wake(self) -> None:
         """Something was added, or everything is to be tried now."""
@@ -86,28 +89,47 @@ class Outbox:
         return min(max((due - datetime.now(UTC)).total_seconds(), 0.1), _LONGEST_PAUSE)
 
     def _send_due(self) -> None:
+        """Send what is due. Where a server cannot be used, it is not asked again for each of the
+        messages that are to go there."""
         db = self._records.reader
         server, secret = mail.server(db, self._cipher), mail.password(db, self._cipher)
-        away = ""
-        for due in reports.due(db):
-            if away and not due.channel:
-                # It would only keep all others waiting again.
-                self._put_off(due, away, timedelta(days=server.days))
+        most = timedelta(days=server.days)
+        unusable: dict[str, str] = {}
+        for number in reports.due(db):
+            due = None if self._closing else reports.waiting(db, number)
+            if due is None:
+                continue
+            if due.channel in unusable:
+                self._put_off(due, unusable[due.channel], most)
                 continue
             try:
-                if due.channel:
-                    way = channels.channel(db, self._cipher, due.channel)
-                    webhook.send(way, f"report-{due.id}", due.message)
-                else:
-                    mail.send(server, secret, mail.sender_of(db), due.recipients, due.message)
+                refused = self._send(db, server, secret, due)
             except FasciculusError as error:
-                if isinstance(error, ConnectionLostError) and not due.channel:
-                    away = error.sentence()
-                self._put_off(due, error.sentence(), timedelta(days=server.days))
+                if not isinstance(error, RefusedError):
+                    unusable[due.channel] = error.sentence()
+                self._put_off(due, error.sentence(), most)
             else:
-                with self._records.write() as writer:
-                    reports.sent(writer, due.id)
+                self._sent(due, refused, most)
             self._events.changed("reports")
+
+    def _send(
+        self, db: sqlite3.Connection, server: MailServer, secret: str, due: reports.DueReport
+    ) -> dict[str, str]:
+        """Send one report; gives the addresses that were refused."""
+        if not due.channel:
+            return mail.send(server, secret, mail.sender_of(db), due.recipients, due.message)
+        way = channels.channel(db, self._cipher, due.channel)
+        webhook.send(way, f"report-{due.id}", due.message)
+        return {}
+
+    def _sent(self, due: reports.DueReport, refused: dict[str, str], most: timedelta) -> None:
+        """Note that a report was taken; for whom it was not, it is tried again."""
+        with self._records.write() as writer:
+            if refused:
+                number = reports.part(writer, due.id, list(refused))
+                error = " ".join(mail.refusal(refused))
+                self._put_off(replace(due, id=number, recipients=list(refused)), error, most)
+            reports.sent(writer, due.id)
 
     def _put_off(self, due: reports.DueReport, error: str, most: timedelta) -> None:
         """Try a report again later; after days of that, no more."""

@@ -6,19 +6,21 @@ import smtplib
 import socket
 import sqlite3
 import ssl
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from email.message import EmailMessage
 from email.policy import SMTP
 from email.utils import format_datetime, localtime, make_msgid
 
-from ...core.errors import ConnectionLostError, SettingError, UnreachableError
+from ...core.errors import ConnectionLostError, RefusedError, SettingError, UnreachableError
 from ...models import MailServer
 from ...records import settings
 from ...records.encryption import SecretCipher, merged
 from ...records.secrets import MAIL
 from .attachments import Attachment
 
-_TIMEOUT = 20.0
+#: Seconds that a server may take to answer.
+TIMEOUT = 20.0
+_LONGEST_REPLY = 200
 
 
 def server(db: sqlite3.Connection, cipher: SecretCipher) -> MailServer:
@@ -74,8 +76,14 @@ def compose(
 
 def send(
     config: MailServer, secret: str, sender: str, recipients: list[str], message: bytes
-) -> None:
-    """Hand a message over; ``UnreachableError`` says in one sentence why it was not taken."""
+) -> dict[str, str]:
+    """Hand a message over. Gives the addresses that the server has refused while it took the
+    message for the others, and what it said.
+
+    Raises ``RefusedError`` when it took the message for nobody, ``SettingError`` without a server,
+    and another ``UnreachableError`` for what would be the same with all messages; each says in one
+    sentence why.
+    """
     if not config.address:
         raise SettingError("No mail server is set.", "Set one under Settings.", field="address")
     where = f"{config.address}, port {config.port}"
@@ -83,24 +91,29 @@ def send(
         context = ssl.create_default_context()
         link: smtplib.SMTP
         if config.security == "tls":
-            link = smtplib.SMTP_SSL(config.address, config.port, timeout=_TIMEOUT, context=context)
+            link = smtplib.SMTP_SSL(config.address, config.port, timeout=TIMEOUT, context=context)
         else:
-            link = smtplib.SMTP(config.address, config.port, timeout=_TIMEOUT)
+            link = smtplib.SMTP(config.address, config.port, timeout=TIMEOUT)
         with link:
             if config.security == "starttls":
                 link.starttls(context=context)
             if config.user:
                 link.login(config.user, secret)
-            link.sendmail(sender, recipients, message)
+            refused = link.sendmail(sender, recipients, message)
     except smtplib.SMTPAuthenticationError as error:
         raise UnreachableError(
             f"The mail server at {where} refused the sign-in.",
             "Correct the user and password under Settings.",
         ) from error
     except smtplib.SMTPRecipientsRefused as error:
-        raise UnreachableError(
-            f"The mail server at {where} refused {', '.join(error.recipients)}.",
-            "Correct the report addresses of the job.",
+        said = {address: _words(*reply) for address, reply in error.recipients.items()}
+        raise RefusedError(*refusal(said)) from error
+    except (smtplib.SMTPSenderRefused, smtplib.SMTPDataError) as error:
+        # A server that says how large a message may be refuses a larger one with the sender.
+        raise RefusedError(
+            f"The mail server at {where} refused this message: "
+            f"{_words(error.smtp_code, error.smtp_error)}.",
+            "Correct the sender under Settings, or attach less to the reports of the job.",
         ) from error
     except smtplib.SMTPNotSupportedError as error:
         raise UnreachableError(
@@ -122,3 +135,16 @@ def send(
             f"The mail server at {where} did not take the message: {error}.",
             "Is it running, and the port right?",
         ) from error
+    return {address: _words(*reply) for address, reply in refused.items()}
+
+
+def refusal(refused: Mapping[str, str]) -> tuple[str, str]:
+    """What is wrong, and the way out, where a server refused some addresses."""
+    said = "; ".join(f"{address} ({words})" for address, words in refused.items())
+    return f"The mail server refused {said}.", "Correct the report addresses of the job."
+
+
+def _words(code: int, reply: bytes | str) -> str:
+    """What a server answered, in one line."""
+    text = reply.decode("utf-8", "replace") if isinstance(reply, bytes) else reply
+    return f"{code} {' '.join(text.split())[:_LONGEST_REPLY]}".strip()

@@ -14,6 +14,7 @@ from jinja2.sandbox import SandboxedEnvironment
 from ...config import Config
 from ...core.alert_report import AlertLine, AlertReport
 from ...core.digest import Digest
+from ...core.formatting import format_list
 from ...core.maintenance_report import DamageLine, MaintenanceReport
 from ...core.report_rules import wants
 from ...core.run_report import (
@@ -216,13 +217,14 @@ class Reporter:
             self._events.changed("reports")
 
     def digest(
-        self, db: sqlite3.Connection, digest: Digest, people: Sequence[str], ways: Iterable[str]
+        self, db: sqlite3.Connection, digest: Digest, people: Sequence[str], channel: str
     ) -> None:
-        """Send a digest to addresses and channels."""
+        """Send a digest to addresses, or to a channel."""
         digest = replace(digest, link=self._link("runs"))
-        self._mail(db, "digest", "digest", digest, people)
-        for name in ways:
-            self._to_channel(db, name, "digest", digest)
+        if channel:
+            self._to_channel(db, channel, "digest", digest)
+        else:
+            self._mail(db, "digest", "digest", digest, people)
         self._events.changed("reports")
 
     # Writing -----------------------------------------------------------------------
@@ -294,15 +296,15 @@ class Reporter:
         )
 
     def second_way(self, db: sqlite3.Connection, due: reports.DueReport) -> None:
-        """What the mail server has not taken for long goes to a channel as well."""
+        """What could not be delivered for long goes to a channel as well."""
         name = settings.get(db, MAIL, {}).get("second_way", "")
-        if not name:
+        if not name or name == due.channel:
             return
         message = WebhookMessage(
             event="run",
             at=due.at,
             title=due.title,
-            sentence="The mail server has not taken this report.",
+            sentence=f"This report could not be delivered to {_whom(due)} for an hour.",
             trouble=True,
             text=due.text,
             stores=store_totals(db, self._cipher),
@@ -320,6 +322,10 @@ class Reporter:
     def _link(self, page: str) -> str:
         base = self._config.public_url.rstrip("/")
         return f"{base}/#/{page}" if base else ""
+
+
+def _whom(due: reports.DueReport) -> str:
+    return f"channel {due.channel}" if due.channel else format_list(due.recipients)
 
 
 def store_totals(db: sqlite3.Connection, cipher: SecretCipher) -> list[WebhookStore]:

@@ -13,13 +13,15 @@ import httpx
 from jinja2 import StrictUndefined, TemplateError
 from jinja2.sandbox import SandboxedEnvironment
 
-from ...core.errors import SettingError, UnreachableError
+from ...core.errors import RefusedError, SettingError, UnreachableError
 from ...core.run_report import RunReport
 from ...models import ChannelAnswer, WebhookMessage, WebhookStore, WebhookTask
 from ...records.channels import ChannelSecrets
 
 _TIMEOUT = 20.0
 _SHOWN = 500
+#: Answers that say nothing of the message: sign-in, wrong address, too long, too many.
+_BUSY = (401, 403, 404, 408, 410, 429)
 _PREFIX = "whsec_"
 
 
@@ -100,6 +102,8 @@ def ask(channel: ChannelSecrets, number: str, body: bytes) -> ChannelAnswer:
     moment = int(time.time())
     headers = {
         "Content-Type": "application/json",
+        # A small compressed answer may be a very large one.
+        "Accept-Encoding": "identity",
         "User-Agent": "Fasciculus",
         "webhook-id": number,
         "webhook-timestamp": str(moment),
@@ -108,26 +112,41 @@ def ask(channel: ChannelSecrets, number: str, body: bytes) -> ChannelAnswer:
         headers["webhook-signature"] = signature(channel.secret, number, moment, body)
     began = time.monotonic()
     try:
-        with httpx.Client(timeout=_TIMEOUT) as client:
-            answer = client.post(channel.url, content=body, headers=headers)
+        with (
+            httpx.Client(timeout=_TIMEOUT) as client,
+            client.stream("POST", channel.url, content=body, headers=headers) as answer,
+        ):
+            text = _beginning(answer, began + _TIMEOUT)
     except (httpx.HTTPError, httpx.InvalidURL) as error:
         seconds = time.monotonic() - began
         # Not the error's own text: it may hold the address, and that may be secret.
-        text = f"It did not answer: {type(error).__name__}."
-        return ChannelAnswer(ok=False, status=None, seconds=seconds, body="", error=text)
+        why = f"It did not answer: {type(error).__name__}."
+        return ChannelAnswer(ok=False, status=None, seconds=seconds, body="", error=why)
     return ChannelAnswer(
         ok=answer.is_success,
         status=answer.status_code,
         seconds=time.monotonic() - began,
-        body=answer.text[:_SHOWN],
+        body=text,
         error="" if answer.is_success else f"It answered {answer.status_code}.",
     )
 
 
+def _beginning(answer: httpx.Response, until: float) -> str:
+    """The beginning of an answer, which may be long, or never end."""
+    found = b""
+    for part in answer.iter_raw():
+        found += part
+        if len(found) >= _SHOWN * 4 or time.monotonic() > until:
+            break
+    return found.decode("utf-8", "replace")[:_SHOWN]
+
+
 def send(channel: ChannelSecrets, number: str, body: bytes) -> None:
-    """Send a body; ``UnreachableError`` says why it was not taken."""
+    """Send a body. Raises ``RefusedError`` when it was refused, and another ``UnreachableError``
+    when nothing can be sent there for now."""
     answer = ask(channel, number, body)
-    if not answer.ok:
-        raise UnreachableError(
-            f"Channel “{channel.channel.name}”: {answer.error}", "Try it under Settings."
-        )
+    if answer.ok:
+        return
+    busy = answer.status is None or answer.status in _BUSY or answer.status >= 500
+    kind = UnreachableError if busy else RefusedError
+    raise kind(f"Channel “{channel.channel.name}”: {answer.error}", "Try it under Settings.")

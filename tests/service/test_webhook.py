@@ -1,0 +1,165 @@
+"""Messages to channels: what they say, how they are signed, what becomes of answers."""
+
+import base64
+import json
+import socket
+import time
+from datetime import UTC, datetime
+
+import pytest
+
+from fasciculus.core.errors import RefusedError, SettingError, UnreachableError
+from fasciculus.core.run_report import CopyLine, RunReport, TaskLine
+from fasciculus.models import ChannelInput, WebhookMessage, WebhookStore
+from fasciculus.records.channels import ChannelSecrets
+from fasciculus.service.reports import webhook
+
+MOMENT = datetime(2026, 11, 24, 2, 15, tzinfo=UTC)
+MESSAGE = WebhookMessage(
+    event="alert",
+    at=MOMENT,
+    title="[Fasciculus] “attic” is full",
+    sentence="Store attic is full.",
+    trouble=True,
+    link="https://backup.example/#/alerts",
+)
+
+
+def channel(url="http://127.0.0.1:9", secret="", **fields):
+    return ChannelSecrets(ChannelInput(name="bell", url=url, **fields), url, secret)
+
+
+# What it says ------------------------------------------------------------------------
+
+
+def test_a_run_has_its_tasks_and_what_became_of_each_copy():
+    task = TaskLine(
+        "account",
+        "millpond",
+        "partial",
+        bundle="2026-11-24T021500Z-nightly",
+        entries=3,
+        bytes=1000,
+        packed=100,
+        seconds=1.23456,
+        error="One store did not answer.",
+        warnings=[f"warning {n}" for n in range(30)],
+        copies=[CopyLine("attic"), CopyLine("boathouse", "It did not answer.")],
+    )
+    report = RunReport(7, "nightly", "partial", MOMENT, MOMENT, "UTC", "timetable", [task], "x")
+    found = webhook.of_run(report, [WebhookStore(name="attic", copies=2, bytes=5)])
+    assert (found.event, found.run, found.job, found.outcome) == ("run", 7, "nightly", "partial")
+    assert found.trouble and found.link == "x" and found.title == report.title
+    (line,) = found.tasks
+    assert line.stores == {"attic": "stored", "boathouse": "It did not answer."}
+    assert (line.seconds, line.bytes, line.packed) == (1.235, 1000, 100)
+    assert len(line.warnings) == 20 and line.error == "One store did not answer."
+    assert WebhookMessage.model_validate_json(webhook.body_of(channel(), found)) == found
+
+
+@pytest.mark.parametrize("form", ["text", "content"])
+def test_a_line_is_json_under_the_name_of_its_form(form):
+    body = json.loads(webhook.body_of(channel(form=form), MESSAGE))
+    line = "“attic” is full. Store attic is full. https://backup.example/#/alerts"
+    assert body == {form: line}
+    bare = MESSAGE.model_copy(update={"link": ""})
+    assert json.loads(webhook.body_of(channel(form=form), bare))[form].endswith("full.")
+
+
+def test_a_template_sees_the_message_alone():
+    template = '{"a": {{ message.title | tojson }}, "b": {{ message.stores | length }}}'
+    body = webhook.body_of(channel(form="template", template=template), MESSAGE)
+    assert json.loads(body) == {"a": MESSAGE.title, "b": 0}
+    for wrong in (
+        "{{ message.title }}",
+        "{{ message.nothing }}",
+        "{% for %}",
+        "{{ 1/0 }}",
+        "{{ message + 1 }}",
+        "{{ message.__class__.__mro__ }}",
+    ):
+        with pytest.raises(SettingError, match="does not make JSON") as caught:
+            webhook.body_of(channel(form="template", template=wrong), MESSAGE)
+        assert caught.value.field == "template"
+
+
+# Its signature -----------------------------------------------------------------------
+
+
+def test_a_signature_is_that_of_the_standard():
+    """The example that Standard Webhooks 1.0 gives."""
+    found = webhook.signature(
+        "whsec_MfKQ9r8GKYqrTwjUPD8ILPZIo2LaLaSw",
+        "msg_p5jXN8AQM9LWM0D4loKWxJek",
+        1614265330,
+        b'{"test": 2432232314}',
+    )
+    assert found == "v1,g0hM9SsE+OTPJTGt/tmIKtSyZlE3uFJELVlNIOLJ1OE="
+
+
+def test_a_secret_that_is_no_base64_is_the_key_itself():
+    key = base64.b64encode(b"reed").decode()
+    same = {webhook.signature(s, "1", 2, b"x") for s in ("reed", f"whsec_{key}")}
+    assert len(same) == 1
+    odd = webhook.signature("whsec_reed!", "1", 2, b"x")
+    assert odd not in same and odd == webhook.signature("whsec_reed!", "1", 2, b"x")
+    assert webhook.signature("reed", "1", 2, b"y") not in same
+
+
+def test_it_is_signed_at_the_moment_it_goes(hook):
+    before = int(time.time())
+    assert webhook.ask(channel(hook.url, "reed"), "report-1", b"{}").ok
+    ((headers, body),) = hook.taken
+    moment = int(headers["webhook-timestamp"])
+    assert before <= moment <= time.time() and headers["webhook-id"] == "report-1"
+    assert headers["webhook-signature"] == webhook.signature("reed", "report-1", moment, b"{}")
+    assert headers["Content-Type"] == "application/json" and body == b"{}"
+    webhook.ask(channel(hook.url), "report-2", b"{}")
+    assert "webhook-signature" not in hook.taken[1][0]
+
+
+# Its answer --------------------------------------------------------------------------
+
+
+@pytest.mark.parametrize(
+    ("status", "error"),
+    [
+        (200, None),
+        (204, None),
+        (302, RefusedError),
+        (400, RefusedError),
+        (422, RefusedError),
+        (401, UnreachableError),
+        (404, UnreachableError),
+        (429, UnreachableError),
+        (500, UnreachableError),
+        (503, UnreachableError),
+    ],
+)
+def test_only_an_answer_of_2xx_is_taken_for_good(hook, status, error):
+    hook.status, hook.words = status, b""
+    if error is None:
+        return webhook.send(channel(hook.url), "1", b"{}")
+    with pytest.raises(UnreachableError, match=f"“bell”: It answered {status}") as caught:
+        webhook.send(channel(hook.url), "1", b"{}")
+    assert type(caught.value) is error and len(hook.taken) == 1, "no redirect is followed"
+
+
+def test_nobody_there_is_said_without_the_address():
+    with socket.socket() as probe:
+        probe.bind(("127.0.0.1", 0))
+        url = f"http://127.0.0.1:{probe.getsockname()[1]}/hooks/secret-part"
+        answer = webhook.ask(channel(url), "1", b"{}")
+    assert (answer.ok, answer.status, answer.body) == (False, None, "")
+    assert answer.error == "It did not answer: ConnectError."
+    with pytest.raises(UnreachableError, match="did not answer") as caught:
+        webhook.send(channel("http://[bad"), "1", b"{}")
+    assert type(caught.value) is UnreachableError and "bad" not in str(caught.value)
+
+
+def test_an_answer_without_an_end_is_read_no_further_than_it_is_shown(hook):
+    hook.words, hook.endless = b"\xff" + b"word " * 10_000, True
+    answer = webhook.ask(channel(hook.url), "1", b"{}")
+    assert answer.ok and len(answer.body) == 500 and answer.body.startswith("\ufffdword word")
+    assert hook.said < 1 << 28
+    assert hook.taken[0][0]["Accept-Encoding"] == "identity"
