@@ -9,8 +9,9 @@ import httpx
 import pytest
 from running import PASSWORD, Service, set_up, small_account, until
 
+from fasciculus.client import ClientError
 from fasciculus.core.errors import DamagedError, FasciculusError, SettingError
-from fasciculus.models import StoreInput
+from fasciculus.models import ChannelInput, StoreInput
 from fasciculus.records import copies, settings
 from fasciculus.records.db import Records, UnwritableError
 from fasciculus.records.encryption import SecretCipher
@@ -153,16 +154,26 @@ def test_harmed_records_are_one_clear_message(home, harm):
 
 @pytest.mark.parametrize("harm", [Path.unlink, empty, another_file])
 def test_a_key_that_is_missing_is_said_before_a_new_one_is_made(home, harm):
+    home.start()
+    with home.client() as client:
+        client.channels_save(ChannelInput(name="bell", url="https://bell.example/hook"))
+        client.keys_make("the safe", keep=True)
+    home.stop()
     harm(home.home / "keys/secrets.key")
     done = home.program("serve")
     assert done.returncode == 2 and "Traceback" not in done.stderr
     assert "missing or damaged" in done.stderr and "admin new-key" in done.stderr
     made = home.program("admin", "new-key")
     assert made.returncode == 0 and "enter them again" in made.stdout, made.stderr
+    assert "So is 1 private key" in made.stdout
     assert home.program("admin", "new-key").returncode == 2, "one that is there stays"
     home.start()
     with home.client() as client:
-        assert client.accounts_list().total == 1
+        assert client.accounts_list().total == 1 and client.keys_list().items == []
+        with pytest.raises(ClientError, match="was forgotten with the key"):
+            client.channels_try("bell")
+        assert client.stores_try("attic").ok, "what is left can be used"
+        client.channels_remove("bell")
     home.stop()
 
 

@@ -203,7 +203,7 @@ def test_a_template_that_fails_later_is_not_the_end_of_reports(heronmere):
     with heronmere.records.write() as db:
         settings.put(db, "templates", {"report.txt": "{{ report.tasks[0].subject }}"})
     report = RunReport(1, "nightly", "done", START, START, "UTC", "test", [])
-    text, html = reporter.rendered(heronmere.db, "report", report)
+    text, html = reporter.messages.rendered(heronmere.db, "report", report)
     assert "Job:      nightly" in text and "nightly" in html
 
 

@@ -57,6 +57,11 @@ def test_a_failed_run_is_an_alert_until_the_next_good_one(valley, tmp_path):
     (tmp_path / "away").rename(tmp_path / "millpond")
     run(client, "nightly")
     assert texts(parts) == {} and client.alerts_list(state="closed").total == 2
+    titles = [row.title for row in client.reports_list().items]
+    assert [title.partition("] ")[2][:12] for title in reversed(titles)] == [
+        "nightly: fai",
+        "nightly: don",
+    ], "that it had never run is told to nobody, and the rest by reports"
 
 
 def test_a_store_that_takes_no_copy(valley, tmp_path):

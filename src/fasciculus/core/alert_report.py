@@ -29,7 +29,7 @@ class AlertReport:
     link: str = ""
 
     @property
-    def open(self) -> bool:
+    def trouble(self) -> bool:
         """Whether any of them is not over."""
         return any(line.state != "closed" for line in self.lines)
 

@@ -63,6 +63,11 @@ class MaintenanceReport:
         return "damage not mended" if self.damage else "damage mended"
 
     @property
+    def trouble(self) -> bool:
+        """Whether a person should look."""
+        return bool(self.damage)
+
+    @property
     def title(self) -> str:
         """The subject line of the mail."""
         return f"[Fasciculus] {self.store}: {self.outcome_words} ({self.subject})"

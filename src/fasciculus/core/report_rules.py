@@ -25,3 +25,13 @@ def wants(when: str, outcome: str, previous: str | None) -> bool:
         case "recovery":
             return is_trouble(outcome) or (previous is not None and is_trouble(previous))
     return False
+
+
+def tells_of_trouble(when: str) -> bool:
+    """Whether each run that is trouble is reported at once, and not in a digest."""
+    return when in ("always", "trouble", "recovery")
+
+
+def tells_of_recovery(when: str) -> bool:
+    """Whether the first good run after trouble is reported at once."""
+    return when in ("always", "recovery")

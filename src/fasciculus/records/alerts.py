@@ -3,13 +3,17 @@
 from __future__ import annotations
 
 import sqlite3
+from collections.abc import Sequence
 from datetime import datetime
 
 from ..core.errors import MissingError
 from ..core.watch import Finding, OpenAlert
 from ..models import Alert, Page
-from .db import now
+from . import settings
+from .db import now, stamp
 from .paging import PageRequest, Query, page
+
+_SEEN = "alerts.seen_since"
 
 
 def _alert(row: sqlite3.Row) -> Alert:
@@ -55,6 +59,19 @@ def open_by_key(db: sqlite3.Connection) -> dict[str, Alert]:
     return {
         row["key"]: _alert(row) for row in db.execute("SELECT * FROM alert WHERE closed IS NULL")
     }
+
+
+def seen_since(
+    db: sqlite3.Connection, findings: Sequence[Finding], moment: datetime
+) -> dict[str, datetime]:
+    """By key, since when findings last that are an alert only after a while. What is found for the
+    first time is noted, and what is found no more forgotten."""
+    known: dict[str, str] = settings.get(db, _SEEN) or {}
+    slow = [finding.key for finding in findings if finding.after]
+    seen = {key: known.get(key, stamp(moment)) for key in slow}
+    if seen != known:
+        settings.put(db, _SEEN, seen)
+    return {key: datetime.fromisoformat(since) for key, since in seen.items()}
 
 
 def add(db: sqlite3.Connection, finding: Finding) -> None:

@@ -11,6 +11,7 @@ from ..models import Channel, ChannelInput
 from . import jobs, settings
 from .encryption import SecretCipher, merged
 from .secrets import MAIL
+from .settings import WATCH
 
 
 @dataclass(frozen=True, slots=True)
@@ -46,16 +47,27 @@ def _shown(row: sqlite3.Row, cipher: SecretCipher, used: list[str]) -> Channel:
 def _with_secrets(row: sqlite3.Row, cipher: SecretCipher) -> ChannelSecrets:
     secrets = cipher.decrypt(row["secrets"])
     channel = ChannelInput.model_validate_json(row["document"])
-    return ChannelSecrets(channel, secrets.get("url", channel.url), secrets.get("secret", ""))
+    return ChannelSecrets(channel, secrets.get("url", ""), secrets.get("secret", ""))
 
 
-def channel(db: sqlite3.Connection, cipher: SecretCipher, name: str) -> ChannelSecrets:
-    """One channel with its address and secret, for sending."""
-    row = db.execute("SELECT * FROM channel WHERE name=?", (name,)).fetchone()
+def _row(db: sqlite3.Connection, name: str) -> sqlite3.Row:
+    row: sqlite3.Row | None = db.execute("SELECT * FROM channel WHERE name=?", (name,)).fetchone()
     if row is None:
         known = ", ".join(r["name"] for r in db.execute("SELECT name FROM channel ORDER BY name"))
         raise MissingError(f"There is no channel “{name}”.", f"Channels: {known or 'none yet'}.")
-    return _with_secrets(row, cipher)
+    return row
+
+
+def channel(db: sqlite3.Connection, cipher: SecretCipher, name: str) -> ChannelSecrets:
+    """One channel with its address and secret, for sending. Raises ``MissingError`` where there is
+    none of that name, ``SettingError`` where its address was forgotten with a lost key."""
+    found = _with_secrets(_row(db, name), cipher)
+    if not found.url:
+        raise SettingError(
+            f"The address of channel “{name}” was forgotten with the key of the records.",
+            "Save the channel with its address again.",
+        )
+    return found
 
 
 def save(db: sqlite3.Connection, cipher: SecretCipher, new: ChannelInput) -> None:
@@ -72,14 +84,18 @@ def save(db: sqlite3.Connection, cipher: SecretCipher, new: ChannelInput) -> Non
     )
 
 
-def remove(db: sqlite3.Connection, cipher: SecretCipher, name: str) -> None:
+def remove(db: sqlite3.Connection, name: str) -> None:
     """Remove a channel that nothing uses."""
-    channel(db, cipher, name)
+    _row(db, name)
     used = [job.name for job in jobs.jobs(db) if name in job.channels]
     if used:
         raise SettingError(
             f"Channel “{name}” gets the reports of job {used[0]}.",
             "Take it out there first.",
+        )
+    if name in settings.get(db, WATCH, {}).get("channels", ()):
+        raise SettingError(
+            f"Channel “{name}” gets the alerts of the watch.", "Take it out there first."
         )
     if settings.get(db, MAIL, {}).get("second_way") == name:
         raise SettingError(

@@ -15,7 +15,7 @@ from ..core.bundle.layout import MANIFEST
 from ..core.bundle.manifest import ManifestSummary
 from ..core.errors import MissingError
 from ..core.formatting import THE_RECORDS
-from ..models import DamageRow, MaintenanceTask, Page
+from ..models import DamageRow, JobInput, MaintenanceTask, Page
 from . import usage
 from .db import now
 from .paging import PageRequest, Query, page
@@ -484,10 +484,8 @@ def told_now(db: sqlite3.Connection, store: str, subject: tuple[str, str]) -> se
 
 def concerned(
     db: sqlite3.Connection, store: str, subject: tuple[str, str]
-) -> tuple[list[str], str]:
-    """Who gets the reports of the jobs that made a subject's copies on a store, and the zone of the
-    first job.
-    """
+) -> tuple[list[JobInput], str]:
+    """The jobs that made a subject's copies on a store, and the zone of the first one."""
     rows = db.execute(
         "SELECT DISTINCT job.document FROM job JOIN bundle ON bundle.job=job.name JOIN copy ON "
         "bundle_id=bundle.id "
@@ -495,9 +493,8 @@ def concerned(
         "ORDER BY job.name",
         (store, *subject),
     )
-    jobs = [json.loads(row[0]) for row in rows]
-    people = dict.fromkeys(address for job in jobs for address in job["report_to"])
-    return list(people), jobs[0]["zone"] if jobs else "UTC"
+    jobs = [JobInput.model_validate_json(row[0]) for row in rows]
+    return jobs, jobs[0].zone if jobs else "UTC"
 
 
 def damage_by_store(db: sqlite3.Connection) -> list[tuple[str, int, int, str]]:

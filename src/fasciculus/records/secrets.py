@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import sqlite3
+from dataclasses import dataclass
 
 from . import settings
 
@@ -10,14 +11,24 @@ from . import settings
 MAIL = "mail"
 
 
-def forget_all(db: sqlite3.Connection) -> int:
-    """Forget the secrets of hosts, stores and the mail server. Returns of how many."""
-    count = 0
-    for table in ("host", "store"):
+@dataclass(frozen=True, slots=True)
+class Forgotten:
+    """Of how many hosts, stores, channels and mail servers the secrets were forgotten, and how many
+    private keys."""
+
+    places: int
+    keys: int
+
+
+def forget_all(db: sqlite3.Connection) -> Forgotten:
+    """Forget all secrets: the key that opens them is lost."""
+    places = 0
+    for table in ("host", "store", "channel"):
         done = db.execute(f"UPDATE {table} SET secrets=NULL WHERE secrets IS NOT NULL")
-        count += done.rowcount
+        places += done.rowcount
     mail = settings.get(db, MAIL, {})
     if mail.get("sealed"):
         settings.put(db, MAIL, {**mail, "sealed": None})
-        count += 1
-    return count
+        places += 1
+    db.execute("UPDATE restore SET identity=NULL WHERE identity IS NOT NULL")
+    return Forgotten(places, db.execute("DELETE FROM seal_key").rowcount)

@@ -6,6 +6,9 @@ import json
 import sqlite3
 from typing import Any
 
+#: The settings of the watch.
+WATCH = "watch"
+
 
 def get(db: sqlite3.Connection, key: str, default: Any = None) -> Any:
     row = db.execute("SELECT value FROM setting WHERE key=?", (key,)).fetchone()

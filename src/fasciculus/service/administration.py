@@ -12,6 +12,7 @@ from pathlib import Path
 from .. import config as configuration
 from ..config import Config
 from ..core.errors import FasciculusError, SettingError
+from ..core.formatting import format_count
 from ..records import copies, secrets, users
 from ..records.db import beside, take_lock
 from ..records.encryption import SecretCipher, read_key
@@ -77,13 +78,19 @@ def new_key(config: Config, given: argparse.Namespace) -> str:
         config.key_file.unlink(missing_ok=True)
         with beside(config.records) as db:
             forgotten = secrets.forget_all(db)
-            users.audit(db, "root", "made a new key", f"forgot {forgotten} sets of passwords")
+            what = f"{forgotten.places} sets of passwords, {forgotten.keys} private keys"
+            users.audit(db, "root", "made a new key", f"forgot {what}")
         SecretCipher(config.key_file)
     finally:
         os.close(hold)
+    more = ""
+    if forgotten.keys:
+        kept = format_count(forgotten.keys, "private key")
+        verb = "is" if forgotten.keys == 1 else "are"
+        more = f" So {verb} {kept} for what is sealed (fasciculus keys keep)."
     return (
-        f"There is a new key, and the passwords of {forgotten} hosts, stores and mail servers are "
-        "forgotten. Start the service and enter them again."
+        f"There is a new key. The passwords of {forgotten.places} hosts, stores, channels and mail "
+        f"servers are forgotten: start the service and enter them again.{more}"
     )
 
 

@@ -6,7 +6,6 @@ import ctypes
 import logging
 import os
 import signal
-import sqlite3
 import sys
 import threading
 from collections.abc import Mapping
@@ -24,7 +23,6 @@ from ..records.encryption import SecretCipher, read_key
 from . import log_output
 from .app import create_app
 from .background import digests
-from .background.alert_news import AlertNews
 from .background.housekeeping import Housekeeper
 from .background.outbox import Outbox
 from .background.scheduler import Scheduler
@@ -40,6 +38,7 @@ from .tasks.orders.connections import SERVICE_ID
 from .tasks.previews import Previews
 from .tasks.service import Tasks
 from .tasks.worker_pool import WorkerPool
+from .watch.store_answers import StoreAnswers
 from .web_server import listen
 
 log = logging.getLogger("fasciculus")
@@ -63,7 +62,7 @@ def build(config: Config, environment: Mapping[str, str] = os.environ) -> Contex
     cipher = SecretCipher(config.key_file)
     events = EventStream()
     reporter = Reporter(config, records, cipher, events)
-    outbox = Outbox(records, cipher, events, reporter.second_way)
+    outbox = Outbox(records, cipher, events, reporter.messages.second_way)
 
     def ended(run_id: int) -> None:
         reporter.end(run_id)
@@ -83,15 +82,22 @@ def build(config: Config, environment: Mapping[str, str] = os.environ) -> Contex
     scheduler = Scheduler(records, tasks, report)
     glances = StoreGlances(records, cipher)
 
-    def tell(db: sqlite3.Connection, news: AlertNews) -> None:
-        reporter.alerts(db, news)
-        outbox.wake()
-
     def send_digests(now: datetime) -> None:
         if digests.send_due(records, cipher, reporter, now):
             outbox.wake()
 
-    watch = Watch(config, records, cipher, events, scheduler, glances, tell, send_digests)
+    watch = Watch(
+        config,
+        records,
+        cipher,
+        events,
+        scheduler,
+        glances,
+        StoreAnswers(config, records, cipher),
+        tell=reporter.alerts,
+        told=outbox.wake,
+        send_digests=send_digests,
+    )
     return Context(
         config=config,
         records=records,

@@ -47,15 +47,14 @@ class StartEndpoint:
 
     def start(self, secret: str) -> Response:
         """Start the job of an address; with ``wait``, answer when it has ended or that is over."""
-        origin = network_of(request.remote_addr or "?")
-        if not self._limiter.test(_WRONG, "wrong", origin):
-            return _too_many(60)
+        if request.method == "HEAD":
+            # Programs that look whether an address is good must not start anything.
+            answer = problem(405, "Start it by GET or POST.")
+            answer.headers["Allow"] = "GET, POST, OPTIONS"
+            return answer
         found = start_addresses.find(context().records.reader, secret)
         if found is None or not found[1].enabled or not _from_one_of(found[1].networks):
-            # The same answer for all three: nobody learns from it which addresses there are.
-            self._limiter.hit(_WRONG, "wrong", origin)
-            log.warning("a start from outside was refused, from %s", request.remote_addr)
-            return problem(404, "There is no such address.", way_out="Was it replaced?")
+            return self._refused()
         job, address = found
         item = RateLimitItemPerHour(address.per_hour)
         if not self._limiter.hit(item, "job", digest(secret)):
@@ -66,6 +65,15 @@ class StartEndpoint:
         except ValueError:
             return problem(422, "wait: give seconds, such as 60.", field="wait")
         return self._started(job, seconds)
+
+    def _refused(self) -> Response:
+        """The same answer for an address that there is not, is off, or is not for the caller:
+        nobody learns from it which addresses there are. Who tries many is to wait, and holds up
+        nobody who knows one."""
+        if not self._limiter.hit(_WRONG, "wrong", network_of(request.remote_addr or "?")):
+            return _too_many(60)
+        log.warning("a start from outside was refused, from %s", request.remote_addr)
+        return problem(404, "There is no such address.", way_out="Was it replaced?")
 
     def _started(self, job: str, seconds: int) -> Response:
         with suppress(UnwritableError), context().records.write() as db:

@@ -7,13 +7,11 @@ import sqlite3
 from ..models import WatchSettings
 from ..records import settings
 
-_KEY = "watch"
-
 
 def watch_settings(db: sqlite3.Connection) -> WatchSettings:
     """What is set, or the defaults."""
-    return WatchSettings.model_validate(settings.get(db, _KEY) or {})
+    return WatchSettings.model_validate(settings.get(db, settings.WATCH) or {})
 
 
 def save_watch_settings(db: sqlite3.Connection, new: WatchSettings) -> None:
-    settings.put(db, _KEY, new.model_dump(mode="json"))
+    settings.put(db, settings.WATCH, new.model_dump(mode="json"))

@@ -42,6 +42,10 @@ class StoreSettings(Settings):
         """Whether what takes this machine takes the store too."""
         return False
 
+    def always_there(self) -> bool:
+        """Whether it can be asked at any time, and need not be mounted first."""
+        return True
+
     def tls_address(self) -> TlsAddress | None:
         """Where it shows a certificate, None where it shows none."""
         return None

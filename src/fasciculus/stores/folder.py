@@ -60,6 +60,9 @@ class FolderSettings(StoreSettings):
     def _absolute(cls, value: str) -> str:
         return absolute_folder(value)
 
+    def always_there(self) -> bool:
+        return not self.mount_command
+
     def on_this_machine(self) -> bool:
         return file_system(Path(self.folder)) not in _REMOTE
 

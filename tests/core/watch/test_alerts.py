@@ -42,6 +42,16 @@ def test_quiet_hours_open_in_silence_and_tell_afterwards():
     assert reconcile([finding("a")], untold, {}, morning, quiet=quiet, zone=zone).told == ["a"]
 
 
+def test_of_what_is_silent_nobody_is_told():
+    found = reconcile([finding("a", silent=True)], [], {}, NOW, remind=HOUR)
+    assert [f.key for f in found.opened] == ["a"] and not found.told
+    known = [opened("a", told=None), opened("b", told=None)]
+    rows = [finding("a", "worse", silent=True)]
+    found = reconcile(rows, known, {}, NOW + HOUR, remind=HOUR)
+    assert not found.told and not found.reminded
+    assert [f.key for f in found.changed] == ["a"] and found.closed == ["b"]
+
+
 def test_reminders_are_for_what_nobody_has_acknowledged():
     known = [opened("a"), opened("b", acknowledged=True), opened("c", told=NOW)]
     rows = [finding(key) for key in "abc"]

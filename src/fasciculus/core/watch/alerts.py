@@ -62,13 +62,13 @@ def reconcile(
             if now - first_seen.get(key, now) < finding.after:
                 continue
             actions.opened.append(finding)
-            if not is_quiet:
+            if not is_quiet and not finding.silent:
                 actions.told.append(key)
             continue
         alert = open_ones[key]
         if alert.text != finding.text:
             actions.changed.append(finding)
-        if is_quiet or alert.acknowledged:
+        if is_quiet or finding.silent or alert.acknowledged:
             continue
         if alert.told is None:
             actions.told.append(key)

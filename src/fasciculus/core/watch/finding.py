@@ -18,7 +18,7 @@ class Finding:
     ``key`` tells it from all others while it lasts, ``check`` names the standing check, ``job`` is
     whose people are told (empty: those of the watch), ``about`` the thing, ``link`` the page of the
     console. It is an alert once it has lasted for ``after``. ``told_by_report`` says that its
-    people get the report of the run anyway.
+    people learn of it by a report anyway; of what is ``silent`` nobody is told at all.
     """
 
     key: str
@@ -30,3 +30,4 @@ class Finding:
     job: str = ""
     after: timedelta = timedelta(0)
     told_by_report: bool = False
+    silent: bool = False

@@ -10,7 +10,7 @@ from ...records.channels import ChannelSecrets
 from ..context import context
 from ..operations import operation
 from ..reports import webhook
-from ..reports.reporter import store_totals
+from ..reports.messages import store_totals
 from .auth import note
 
 
@@ -49,7 +49,7 @@ def _example() -> WebhookMessage:
 @operation("DELETE", "/channels/{name}", "Remove a webhook that nothing uses")
 def channels_remove(name: str) -> None:
     with context().records.write() as db:
-        channels.remove(db, context().cipher, name)
+        channels.remove(db, name)
     note("removed channel", name)
 
 

@@ -47,7 +47,7 @@ def reports_show(report_id: int) -> ReportDetail:
 def jobs_report(name: str) -> ReportPreview:
     db = context().records.reader
     report = _example(name)
-    text, html = context().reporter.rendered(db, "report", report)
+    text, html = context().reporter.messages.rendered(db, "report", report)
     return ReportPreview(title=report.title, text=text, html=html)
 
 
@@ -72,7 +72,7 @@ def _example(name: str) -> RunReport:
 def jobs_report_try(name: str, query: MailTryQuery) -> TryResult:
     db = context().records.reader
     report = _example(name)
-    text, html = context().reporter.rendered(db, "report", report)
+    text, html = context().reporter.messages.rendered(db, "report", report)
     return _sent(query.to, report.title, text, html)
 
 

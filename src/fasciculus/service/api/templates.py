@@ -61,7 +61,7 @@ def templates_preview(name: str) -> ReportPreview:
     templates.check_name(name)
     report = _sample(name)
     kind = name.partition(".")[0]
-    text, html = context().reporter.rendered(context().records.reader, kind, report)
+    text, html = context().reporter.messages.rendered(context().records.reader, kind, report)
     return ReportPreview(title=report.title, text=text, html=html)
 
 

@@ -15,3 +15,6 @@ class AlertNews:
     opened: list[Finding]
     reminded: list[Finding]
     closed: list[Alert]
+
+    def __bool__(self) -> bool:
+        return bool(self.opened or self.reminded or self.closed)

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import sqlite3
 from collections.abc import Mapping
+from dataclasses import dataclass
 from datetime import datetime, timedelta
 
 from ...core import schedule
@@ -15,14 +16,20 @@ from ...records.db import Records, stamp
 from ...records.encryption import SecretCipher
 from .. import timetables
 from ..reports import mail
+from ..reports.messages import Audience
 from ..reports.reporter import Reporter, report_of
 
 _KEY = "digests"
 _LONGEST = {"daily": timedelta(days=2), "weekly": timedelta(days=14)}
 
-#: What makes one digest of several jobs: when, in which zone, and to whom it goes: to addresses or
-#: to a channel.
-_Group = tuple[str, str, tuple[str, ...], str]
+
+@dataclass(frozen=True, slots=True)
+class _Group:
+    """What makes one digest of several jobs: when, in which zone, and to whom it goes."""
+
+    when: str
+    zone: str
+    audience: Audience
 
 
 def send_due(records: Records, cipher: SecretCipher, reporter: Reporter, now: datetime) -> int:
@@ -39,8 +46,7 @@ def send_due(records: Records, cipher: SecretCipher, reporter: Reporter, now: da
         groups = _groups(due)
         for group, its in groups.items():
             digest = _digest(db, cipher, group, [(job, told[job.name]) for job in its], now)
-            *_, people, channel = group
-            reporter.digest(db, digest, people, channel)
+            reporter.digest(db, digest, group.audience)
         told |= {job.name: stamp(now) for job in due}
         if told != known:
             settings.put(db, _KEY, told)
@@ -71,12 +77,9 @@ def _groups(members: list[JobInput]) -> dict[_Group, list[JobInput]]:
     """The digests of jobs: one for each set of addresses and one for each channel."""
     found: dict[_Group, list[JobInput]] = {}
     for job in members:
-        ways: list[tuple[tuple[str, ...], str]] = [((), channel) for channel in job.channels]
-        if job.report_to:
-            ways.append((tuple(sorted(job.report_to)), ""))
-        for people, channel in ways:
-            key = (job.report_when, job.zone, people, channel)
-            found.setdefault(key, []).append(job)
+        audience = Audience(tuple(sorted(job.report_to)), tuple(job.channels))
+        for part in audience.parts():
+            found.setdefault(_Group(job.report_when, job.zone, part), []).append(job)
     return found
 
 
@@ -88,16 +91,16 @@ def _digest(
     now: datetime,
 ) -> Digest:
     """What has been since each job was told of last."""
-    when, zone, *_ = group
     paused = pauses.pauses(db, now)
     since = {
-        job.name: max(datetime.fromisoformat(moment), now - _LONGEST[when]) for job, moment in told
+        job.name: max(datetime.fromisoformat(moment), now - _LONGEST[group.when])
+        for job, moment in told
     }
     return Digest(
-        when,
+        group.when,
         min(since.values()),
         now,
-        zone,
+        group.zone,
         [
             JobDigest(
                 job.name,

@@ -20,6 +20,7 @@ from ..store_glance import StoreGlances
 from ..watch.bundles import UnusualBundles
 from ..watch.certificates import look_if_due
 from ..watch.checks import Watched, findings
+from ..watch.store_answers import StoreAnswers
 from ..watch_settings import watch_settings
 from .alert_news import AlertNews
 from .scheduler import Scheduler
@@ -32,8 +33,8 @@ _EVERY = 30.0
 class Watch:
     """A thread that carries out the standing checks twice a minute.
 
-    ``tell`` writes the messages, in the same transaction as what they tell of. Digests are looked
-    after at the same pace.
+    ``tell`` writes the messages, in the same transaction as what they tell of; ``told`` is called
+    when they may be sent. Digests are looked after at the same pace.
     """
 
     def __init__(
@@ -44,14 +45,16 @@ class Watch:
         events: EventStream,
         scheduler: Scheduler,
         glances: StoreGlances,
+        answers: StoreAnswers,
         tell: Callable[[sqlite3.Connection, AlertNews], None],
+        told: Callable[[], None],
         send_digests: Callable[[datetime], None],
     ) -> None:
         self._config, self._records, self._cipher = config, records, cipher
         self._events, self._scheduler, self._glances = events, scheduler, glances
-        self._tell, self._send_digests = tell, send_digests
+        self._answers = answers
+        self._tell, self._told, self._send_digests = tell, told, send_digests
         self._unusual = UnusualBundles(records)
-        self._first_seen: dict[str, datetime] = {}
         self._closing = threading.Event()
         self._thread = threading.Thread(target=self._loop, name="watch", daemon=True)
 
@@ -71,13 +74,14 @@ class Watch:
     def _loop(self) -> None:
         # What a start of the service is still busy with is no trouble yet.
         while not self._closing.wait(_EVERY):
-            for step in (self.look, self._send_digests, self._look_at_certificates):
+            for step in (self.look, self._send_digests, self._look_outside):
                 try:
                     step(datetime.now(UTC))
                 except Exception:
                     log.exception("the watch failed; it looks again")
 
-    def _look_at_certificates(self, _now: datetime) -> None:
+    def _look_outside(self, _now: datetime) -> None:
+        self._answers.ask_if_due()
         look_if_due(self._records, self._cipher)
 
     def found(self, now: datetime) -> list[Finding]:
@@ -89,6 +93,7 @@ class Watch:
                 self._cipher,
                 self._glances,
                 self._unusual,
+                self._answers,
                 watch_settings(self._records.reader),
                 self._scheduler.alive,
                 self._scheduler.clock_trouble,
@@ -99,7 +104,6 @@ class Watch:
     def look(self, now: datetime) -> AlertActions:
         """Carry out the checks, and open, tell of and close alerts."""
         rows = self.found(now)
-        self._first_seen = {row.key: self._first_seen.get(row.key, now) for row in rows}
         settings = watch_settings(self._records.reader)
         by_key = {row.key: row for row in rows}
         with self._records.write() as db:
@@ -107,7 +111,7 @@ class Watch:
             actions = reconcile(
                 rows,
                 known,
-                self._first_seen,
+                alerts.seen_since(db, rows, now),
                 now,
                 quiet=parse_hours(settings.quiet),
                 zone=ZoneInfo(settings.zone),
@@ -121,14 +125,15 @@ class Watch:
                 alerts.told(db, key)
             for key in actions.closed:
                 alerts.close(db, key)
-            self._tell(
-                db,
-                AlertNews(
-                    [by_key[key] for key in actions.told if not by_key[key].told_by_report],
-                    [by_key[key] for key in actions.reminded],
-                    [] if actions.quiet else alerts.take_untold_ends(db),
-                ),
+            news = AlertNews(
+                [by_key[key] for key in actions.told],
+                [by_key[key] for key in actions.reminded],
+                [] if actions.quiet else alerts.take_untold_ends(db),
             )
+            if news:
+                self._tell(db, news)
+        if news:
+            self._told()
         if actions.opened or actions.changed or actions.closed:
             self._events.changed("alerts")
         return actions

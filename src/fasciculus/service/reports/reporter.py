@@ -7,37 +7,26 @@ import sqlite3
 from collections.abc import Callable, Iterable, Sequence
 from dataclasses import replace
 from datetime import UTC, datetime
-from typing import Any
-
-from jinja2.sandbox import SandboxedEnvironment
 
 from ...config import Config
 from ...core.alert_report import AlertLine, AlertReport
 from ...core.digest import Digest
-from ...core.formatting import format_list
 from ...core.maintenance_report import DamageLine, MaintenanceReport
-from ...core.report_rules import wants
-from ...core.run_report import (
-    CopyLine,
-    RunReport,
-    TaskLine,
-    worst,
-)
+from ...core.report_rules import tells_of_recovery, wants
+from ...core.run_report import CopyLine, RunReport, TaskLine, worst
 from ...core.watch import Finding
-from ...models import Alert, JobInput, MaintenanceTask, RunDetail, WebhookMessage, WebhookStore
-from ...records import channels, inventory, jobs, maintenance, reports, runs, settings, stores
+from ...models import Alert, JobInput, MaintenanceTask, RunDetail, WatchSettings
+from ...records import inventory, jobs, maintenance, runs
 from ...records.db import Records
 from ...records.encryption import SecretCipher
 from ...records.paging import PageRequest
-from ...records.reports import NewReport
-from ...records.secrets import MAIL
 from ..background.alert_news import AlertNews
 from ..event_stream import EventStream
 from ..tasks.orders.connections import OrderSources
+from ..watch.checks import FAILED, PARTLY_FAILED
 from ..watch_settings import watch_settings
-from . import templates, webhook
 from .attachments import Attachment, attachments
-from .mail import compose, sender_of
+from .messages import Audience, Message, MessageWriter
 
 log = logging.getLogger(__name__)
 
@@ -53,6 +42,7 @@ class Reporter:
     ) -> None:
         self._config, self._records, self._cipher = config, records, cipher
         self._events = events
+        self.messages = MessageWriter(config, cipher)
 
     # Runs ------------------------------------------------------------------------
 
@@ -96,15 +86,14 @@ class Reporter:
         with self._records.write() as db:
             run = runs.run(db, run_id)
             recipients, when = runs.report_settings(db, run_id)
-            report = report_of(run, self._link(f"runs/{run_id}"))
+            report = report_of(run, self.messages.link(f"runs/{run_id}"))
             job = jobs.find(db, run.job)
             previous = runs.outcome_before(db, run.job, run_id)
             if wants(when, report.outcome, previous):
-                if recipients:
-                    lines = self._log_lines(db, run_id, report, job)
-                    self._mail(db, "report", "run", report, recipients, run_id, lines, attached)
-                for name in job.channels if job is not None else ():
-                    self._to_channel(db, name, "run", report, run_id)
+                ways = tuple(job.channels) if job is not None else ()
+                lines = self._log_lines(db, run_id, report, job)
+                message = Message("run", report, run_id, run.job, lines, attached)
+                self.messages.write(db, message, Audience(tuple(recipients), ways))
             if job is not None and job.report_contacts != "never":
                 self._tell_contacts(db, job, report, run_id)
         self._events.changed("reports")
@@ -128,7 +117,8 @@ class Reporter:
             )
             names = {task.subject for task in tasks}
             lines = self._log_lines(db, run_id, own, job, names)
-            self._mail(db, "report", "run", own, [contact], run_id, lines)
+            message = Message("run", own, run_id, job.name, lines)
+            self.messages.write(db, message, Audience((contact,)))
 
     @staticmethod
     def _log_lines(
@@ -154,7 +144,7 @@ class Reporter:
         last = runs.last_ended(db, job)
         if last is None:
             return None
-        return report_of(runs.run(db, last["id"]), self._link(f"runs/{last['id']}"))
+        return report_of(runs.run(db, last["id"]), self.messages.link(f"runs/{last['id']}"))
 
     # Damage ----------------------------------------------------------------------
 
@@ -173,20 +163,26 @@ class Reporter:
         fresh = maintenance.told_now(db, work.store, subject)
         if work.kind == "verify" and not fresh:
             return
-        recipients, zone = maintenance.concerned(db, work.store, subject)
-        if recipients:
-            known = maintenance.damage(
-                db, PageRequest(limit=_DAMAGE_LINES), work.store, work.subject, work.subject_kind
-            ).items
-            rows = [row for row in known if work.kind != "verify" or row.id in fresh]
-            lines = [
-                DamageLine(row.file, row.reason, row.bundles, row.files, row.harmed) for row in rows
-            ]
-            helpers = sorted({store for row in rows for store in row.mend_from})
-            report = maintenance_report_of(
-                work, zone, lines, helpers, self._link(f"stores/{work.store}")
-            )
-            self._mail(db, "maintenance", "maintenance", report, recipients)
+        concerned, zone = maintenance.concerned(db, work.store, subject)
+        watch = watch_settings(db)
+        everybody = _everybody(jobs.jobs(db))
+        people = {address: None for job in concerned for address in job.report_to}
+        ways = {name: None for job in concerned for name in job.channels}
+        known = maintenance.damage(
+            db, PageRequest(limit=_DAMAGE_LINES), work.store, work.subject, work.subject_kind
+        ).items
+        rows = [row for row in known if work.kind != "verify" or row.id in fresh]
+        report = maintenance_report_of(
+            work,
+            zone,
+            [DamageLine(row.file, row.reason, row.bundles, row.files, row.harmed) for row in rows],
+            sorted({store for row in rows for store in row.mend_from}),
+            self.messages.link(f"stores/{work.store}"),
+        )
+        audience = Audience(
+            tuple(people or watch.recipients or everybody), tuple(ways or watch.channels)
+        )
+        self.messages.write(db, Message("maintenance", report), audience)
 
     # Alerts and digests --------------------------------------------------------------
 
@@ -194,146 +190,67 @@ class Reporter:
         """Tell the people of each job of its alerts, and those of the watch of all others."""
         watch = watch_settings(db)
         known = {job.name: job for job in jobs.jobs(db)}
-        everybody = sorted({address for job in known.values() for address in job.report_to})
-        by_people: dict[tuple[tuple[str, ...], tuple[str, ...]], list[AlertLine]] = {}
-        rows: list[tuple[str, Finding | Alert]] = [("opened", row) for row in news.opened]
-        rows += [("open still", row) for row in news.reminded]
-        rows += [("closed", alert) for alert in news.closed]
-        for state, row in rows:
-            job = known.get(row.job)
-            own = (job.report_to, job.channels) if job is not None else ([], [])
-            # What nobody is named for is told to those of the watch.
-            people = tuple(own[0] or watch.recipients or everybody)
-            ways = tuple(own[1] or watch.channels)
-            line = AlertLine(state, row.level, row.text, self._link(row.link.lstrip("/")))
-            by_people.setdefault((people, ways), []).append(line)
-        for (people, ways), lines in by_people.items():
-            report = AlertReport(datetime.now(UTC), watch.zone, lines, self._link("alerts"))
-            if people:
-                self._mail(db, "alert", "alert", report, people)
-            for name in ways:
-                self._to_channel(db, name, "alert", report)
-        if by_people:
+        everybody = _everybody(known.values())
+        by_audience: dict[Audience, list[AlertLine]] = {}
+        for state, rows in (
+            ("opened", news.opened),
+            ("open still", news.reminded),
+            ("closed", news.closed),
+        ):
+            for row in rows:
+                job = known.get(row.job)
+                audience = _audience(job, watch, everybody, _is_reported(state, row, job))
+                line = AlertLine(
+                    state, row.level, row.text, self.messages.link(row.link.lstrip("/"))
+                )
+                # What goes to the same addresses, or to one channel, is one message.
+                for part in audience.parts():
+                    by_audience.setdefault(part, []).append(line)
+        for audience, lines in by_audience.items():
+            report = AlertReport(datetime.now(UTC), watch.zone, lines, self.messages.link("alerts"))
+            self.messages.write(db, Message("alert", report), audience)
+        if by_audience:
             self._events.changed("reports")
 
-    def digest(
-        self, db: sqlite3.Connection, digest: Digest, people: Sequence[str], channel: str
-    ) -> None:
-        """Send a digest to addresses, or to a channel."""
-        digest = replace(digest, link=self._link("runs"))
-        if channel:
-            self._to_channel(db, channel, "digest", digest)
-        else:
-            self._mail(db, "digest", "digest", digest, people)
+    def digest(self, db: sqlite3.Connection, digest: Digest, audience: Audience) -> None:
+        """Send a digest."""
+        digest = replace(digest, link=self.messages.link("runs"))
+        self.messages.write(db, Message("digest", digest), audience)
         self._events.changed("reports")
 
-    # Writing -----------------------------------------------------------------------
 
-    def _mail(
-        self,
-        db: sqlite3.Connection,
-        template: str,
-        kind: str,
-        report: Any,
-        recipients: Iterable[str],
-        run_id: int | None = None,
-        lines: str | None = None,
-        attached: Sequence[Attachment] = (),
-    ) -> None:
-        """Put a message to addresses into the outbox."""
-        people = list(recipients)
-        text, html = self.rendered(db, template, report)
-        message = compose(
-            sender_of(db), people, report.title, text, html, lines, f"run-{run_id}.log", attached
+def _everybody(known: Iterable[JobInput]) -> list[str]:
+    """All who get the reports of any job."""
+    return sorted({address for job in known for address in job.report_to})
+
+
+def _is_reported(state: str, row: Finding | Alert, job: JobInput | None) -> bool:
+    """Whether a report tells of an alert what a message on it would."""
+    if isinstance(row, Finding):
+        return state == "opened" and row.told_by_report
+    return (
+        row.check in (FAILED, PARTLY_FAILED)
+        and job is not None
+        and tells_of_recovery(job.report_when)
+    )
+
+
+def _audience(
+    job: JobInput | None, watch: WatchSettings, everybody: Sequence[str], is_reported: bool
+) -> Audience:
+    """Who is told of an alert: the people and channels of its job, and those of the watch where it
+    has none. Who gets a report on the same is not told twice."""
+    people, ways = (job.report_to, job.channels) if job is not None else ([], [])
+    if not is_reported:
+        return Audience(
+            tuple(people or watch.recipients or everybody), tuple(ways or watch.channels)
         )
-        job = getattr(report, "job", "")
-        reports.add(
-            db, NewReport(kind, report.title, text, html, message, people, run=run_id, job=job)
-        )
-
-    def rendered(self, db: sqlite3.Connection, template: str, report: Any) -> tuple[str, str]:
-        """A message as text and as HTML; by the shipped template where people's own fails."""
-        try:
-            return _both(templates.environment(db), template, report)
-        except Exception as error:
-            log.warning(
-                "the template of %s fails, and the shipped one is used: %s", template, error
-            )
-            return _both(templates.shipped_environment(), template, report)
-
-    def _to_channel(
-        self, db: sqlite3.Connection, name: str, kind: str, report: Any, run_id: int | None = None
-    ) -> None:
-        """Put a message to a channel into the outbox; one that cannot be made is only logged."""
-        try:
-            way = channels.channel(db, self._cipher, name)
-            text, html = self.rendered(db, "report" if kind == "run" else kind, report)
-            body = webhook.body_of(way, self._as_message(db, kind, report, text))
-        except Exception as error:
-            log.warning("channel %s gets no message: %s", name, error)
-            return
-        job = getattr(report, "job", "")
-        reports.add(
-            db, NewReport(kind, report.title, text, html, body, channel=name, run=run_id, job=job)
-        )
-
-    def _as_message(
-        self, db: sqlite3.Connection, kind: str, report: Any, text: str
-    ) -> WebhookMessage:
-        totals = store_totals(db, self._cipher)
-        if isinstance(report, RunReport):
-            return webhook.of_run(report, totals)
-        trouble = report.open if isinstance(report, AlertReport) else True
-        return WebhookMessage(
-            event=kind,
-            at=datetime.now(UTC),
-            title=report.title,
-            sentence=report.sentence,
-            trouble=trouble,
-            link=report.link,
-            text=text,
-            stores=totals,
-        )
-
-    def second_way(self, db: sqlite3.Connection, due: reports.DueReport) -> None:
-        """What could not be delivered for long goes to a channel as well."""
-        name = settings.get(db, MAIL, {}).get("second_way", "")
-        if not name or name == due.channel:
-            return
-        message = WebhookMessage(
-            event="run",
-            at=due.at,
-            title=due.title,
-            sentence=f"This report could not be delivered to {_whom(due)} for an hour.",
-            trouble=True,
-            text=due.text,
-            stores=store_totals(db, self._cipher),
-        )
-        try:
-            body = webhook.body_of(channels.channel(db, self._cipher, name), message)
-        except Exception as error:
-            log.warning("the second way, channel %s, gets no message: %s", name, error)
-            return
-        reports.add(
-            db,
-            NewReport("run", due.title, due.text, "", body, channel=name, instead_of=due.id),
-        )
-
-    def _link(self, page: str) -> str:
-        base = self._config.public_url.rstrip("/")
-        return f"{base}/#/{page}" if base else ""
-
-
-def _whom(due: reports.DueReport) -> str:
-    return f"channel {due.channel}" if due.channel else format_list(due.recipients)
-
-
-def store_totals(db: sqlite3.Connection, cipher: SecretCipher) -> list[WebhookStore]:
-    """What all stores hold."""
-    return [
-        WebhookStore(name=row.name, copies=row.copies, bytes=row.bytes)
-        for row in stores.fills(db, cipher)
-    ]
+    if job is None:
+        return Audience()
+    return Audience(
+        () if people else tuple(watch.recipients or everybody),
+        () if ways else tuple(watch.channels),
+    )
 
 
 def report_of(run: RunDetail, link: str = "") -> RunReport:
@@ -391,9 +308,3 @@ def maintenance_report_of(
         helpers,
         link,
     )
-
-
-def _both(found: SandboxedEnvironment, template: str, report: Any) -> tuple[str, str]:
-    """A message as text and as HTML."""
-    text, html = (templates.render(found, f"{template}.{form}", report) for form in templates.FORMS)
-    return text, html

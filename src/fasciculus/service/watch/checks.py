@@ -11,6 +11,7 @@ from urllib.parse import quote
 from ...config import Config
 from ...core.coverage import CoverageResult
 from ...core.formatting import format_count, format_list
+from ...core.report_rules import tells_of_trouble
 from ...core.run_report import OUTCOMES
 from ...core.watch import BROKEN, LOOK, Finding
 from ...models import JobInput, WatchSettings
@@ -23,10 +24,15 @@ from ..background import records_copy
 from ..coverage import covered
 from ..store_glance import StoreGlances
 from .bundles import UnusualBundles
+from .store_answers import StoreAnswers
 
 #: How late a start may be before it is missing.
 _LATE = timedelta(minutes=15)
 _UNDELIVERED = timedelta(hours=1)
+#: For how long a store must not answer: so that a restart of it is no alert.
+_SILENT = timedelta(minutes=20)
+#: The checks of which the report of the next good run tells that they are over.
+FAILED, PARTLY_FAILED = "failed run", "partly failed run"
 _QUIET_OUTCOMES = ("done", "warned", "cancelled")
 
 
@@ -39,6 +45,7 @@ class Watched:
     cipher: SecretCipher
     glances: StoreGlances
     unusual: UnusualBundles
+    answers: StoreAnswers
     settings: WatchSettings
     scheduler_alive: bool
     clock_trouble: str
@@ -116,7 +123,6 @@ def _subjects(db: sqlite3.Connection, job: JobInput) -> Iterator[Finding]:
 
 def _last_run(db: sqlite3.Connection, job: JobInput) -> Iterator[Finding]:
     last = runs.last_ended(db, job.name)
-    told = bool(job.report_to) and job.report_when in ("always", "trouble", "recovery")
     if last is None:
         if job.enabled:
             yield Finding(
@@ -127,18 +133,18 @@ def _last_run(db: sqlite3.Connection, job: JobInput) -> Iterator[Finding]:
                 f"Job {job.name} has never run. Start it once and watch.",
                 _link("jobs", job.name),
                 job.name,
-                told_by_report=True,
+                silent=True,
             )
     elif last["outcome"] not in _QUIET_OUTCOMES:
         yield Finding(
             f"run {job.name}",
-            "failed run" if last["outcome"] != "partial" else "partly failed run",
+            FAILED if last["outcome"] != "partial" else PARTLY_FAILED,
             BROKEN,
             job.name,
             f"Job {job.name}: {OUTCOMES[last['outcome']]}.",
             f"/runs/{last['id']}",
             job.name,
-            told_by_report=told,
+            told_by_report=tells_of_trouble(job.report_when),
         )
     elif last["outcome"] == "warned":
         yield Finding(
@@ -149,7 +155,7 @@ def _last_run(db: sqlite3.Connection, job: JobInput) -> Iterator[Finding]:
             f"Job {job.name}: done, with warnings.",
             f"/runs/{last['id']}",
             job.name,
-            told_by_report=True,
+            silent=True,
         )
 
 
@@ -265,15 +271,23 @@ def _stores(watched: Watched) -> Iterator[Finding]:
 
 
 def _unreachable(watched: Watched) -> Iterator[Finding]:
-    for name, error in runs.failing_stores(watched.db).items():
+    failing = runs.failing_stores(watched.db)
+    for name, error in failing.items():
+        text = f"Store {name} took no copy the last time: {error}"
         yield Finding(
-            f"store {name}",
-            "store unreachable",
-            BROKEN,
-            name,
-            f"Store {name} took no copy the last time: {error}",
-            _link("stores", name),
+            f"store {name}", "store unreachable", BROKEN, name, text, _link("stores", name)
         )
+    for name, error in watched.answers.troubles().items():
+        if name not in failing:
+            yield Finding(
+                f"silent {name}",
+                "store unreachable",
+                BROKEN,
+                name,
+                f"Store {name} does not answer: {error}",
+                _link("stores", name),
+                after=_SILENT,
+            )
 
 
 def _verification(watched: Watched) -> Iterator[Finding]:

@@ -1,0 +1,195 @@
+"""Writes messages into the outbox, in the words of their templates, for addresses and channels."""
+
+from __future__ import annotations
+
+import logging
+import sqlite3
+from collections.abc import Sequence
+from dataclasses import dataclass
+from datetime import UTC, datetime
+from typing import Any, Protocol
+
+from jinja2.sandbox import SandboxedEnvironment
+
+from ...config import Config
+from ...core.formatting import format_list
+from ...core.run_report import RunReport
+from ...models import WebhookMessage, WebhookStore
+from ...records import channels, reports, settings, stores
+from ...records.encryption import SecretCipher
+from ...records.reports import NewReport
+from ...records.secrets import MAIL
+from . import templates, webhook
+from .attachments import Attachment
+from .mail import compose, sender_of
+
+log = logging.getLogger(__name__)
+
+
+class Content(Protocol):
+    """What a message says; its template may use more of it."""
+
+    @property
+    def title(self) -> str: ...
+    @property
+    def sentence(self) -> str: ...
+    @property
+    def trouble(self) -> bool: ...
+    @property
+    def link(self) -> str: ...
+
+
+@dataclass(frozen=True, slots=True)
+class Message:
+    """``kind`` is run, maintenance, alert or digest; ``lines`` is a log that goes along by mail."""
+
+    kind: str
+    content: Content
+    run: int | None = None
+    job: str = ""
+    lines: str | None = None
+    attached: Sequence[Attachment] = ()
+
+    @property
+    def template(self) -> str:
+        """The name of its templates, without their forms."""
+        return "report" if self.kind == "run" else self.kind
+
+
+@dataclass(frozen=True, slots=True)
+class Audience:
+    """Who gets a message: mail addresses, and channels."""
+
+    people: tuple[str, ...] = ()
+    channels: tuple[str, ...] = ()
+
+    def __bool__(self) -> bool:
+        return bool(self.people or self.channels)
+
+    def parts(self) -> list[Audience]:
+        """The addresses together, and each channel by itself."""
+        channels = [Audience(channels=(name,)) for name in self.channels]
+        return [Audience(people=self.people), *channels] if self.people else channels
+
+
+class MessageWriter:
+    """Puts messages into the outbox."""
+
+    def __init__(self, config: Config, cipher: SecretCipher) -> None:
+        self._config, self._cipher = config, cipher
+
+    def link(self, page: str) -> str:
+        """The address of a page of the console; empty while its own address is not set."""
+        base = self._config.public_url.rstrip("/")
+        return f"{base}/#/{page}" if base else ""
+
+    def rendered(self, db: sqlite3.Connection, template: str, content: Any) -> tuple[str, str]:
+        """A message as text and as HTML; by the shipped template where people's own fails."""
+        try:
+            return _both(templates.environment(db), template, content)
+        except Exception as error:
+            log.warning(
+                "the template of %s fails, and the shipped one is used: %s", template, error
+            )
+            return _both(templates.shipped_environment(), template, content)
+
+    def write(self, db: sqlite3.Connection, message: Message, audience: Audience) -> None:
+        """Let a message wait to be sent: one mail to all addresses, and one to each channel. What
+        cannot be made for a channel is only logged."""
+        if not audience:
+            return
+        text, html = self.rendered(db, message.template, message.content)
+        if audience.people:
+            mail = compose(
+                sender_of(db),
+                list(audience.people),
+                message.content.title,
+                text,
+                html,
+                message.lines,
+                f"run-{message.run}.log",
+                message.attached,
+            )
+            reports.add(db, _waiting(message, text, html, mail, people=audience.people))
+        for name in audience.channels:
+            try:
+                way = channels.channel(db, self._cipher, name)
+                body = webhook.body_of(way, self._for_channels(db, message, text))
+            except Exception as error:
+                log.warning("channel %s gets no message: %s", name, error)
+                continue
+            reports.add(db, _waiting(message, text, html, body, channel=name))
+
+    def _for_channels(self, db: sqlite3.Connection, message: Message, text: str) -> WebhookMessage:
+        content, totals = message.content, store_totals(db, self._cipher)
+        if isinstance(content, RunReport):
+            return webhook.of_run(content, totals)
+        return WebhookMessage(
+            event=message.kind,
+            at=datetime.now(UTC),
+            title=content.title,
+            sentence=content.sentence,
+            trouble=content.trouble,
+            link=content.link,
+            text=text,
+            stores=totals,
+        )
+
+    def second_way(self, db: sqlite3.Connection, due: reports.DueReport) -> None:
+        """What could not be delivered for long goes to a channel as well."""
+        name = settings.get(db, MAIL, {}).get("second_way", "")
+        if not name or name == due.channel:
+            return
+        whom = f"channel {due.channel}" if due.channel else format_list(due.recipients)
+        message = WebhookMessage(
+            event="run",
+            at=due.at,
+            title=due.title,
+            sentence=f"This report could not be delivered to {whom} for an hour.",
+            trouble=True,
+            text=due.text,
+            stores=store_totals(db, self._cipher),
+        )
+        try:
+            body = webhook.body_of(channels.channel(db, self._cipher, name), message)
+        except Exception as error:
+            log.warning("the second way, channel %s, gets no message: %s", name, error)
+            return
+        new = NewReport("run", due.title, due.text, "", body, channel=name, instead_of=due.id)
+        reports.add(db, new)
+
+
+def _waiting(
+    message: Message,
+    text: str,
+    html: str,
+    body: bytes,
+    people: Sequence[str] = (),
+    channel: str = "",
+) -> NewReport:
+    return NewReport(
+        message.kind,
+        message.content.title,
+        text,
+        html,
+        body,
+        people,
+        channel,
+        message.run,
+        message.job,
+    )
+
+
+def _both(found: SandboxedEnvironment, template: str, content: Any) -> tuple[str, str]:
+    text, html = (
+        templates.render(found, f"{template}.{form}", content) for form in templates.FORMS
+    )
+    return text, html
+
+
+def store_totals(db: sqlite3.Connection, cipher: SecretCipher) -> list[WebhookStore]:
+    """What all stores hold."""
+    return [
+        WebhookStore(name=row.name, copies=row.copies, bytes=row.bytes)
+        for row in stores.fills(db, cipher)
+    ]

@@ -1,0 +1,104 @@
+"""Asks the stores of jobs every quarter of an hour whether they answer, and are what they were."""
+
+from __future__ import annotations
+
+import logging
+import threading
+import time
+from dataclasses import replace
+
+from ...config import Config
+from ...core.errors import FasciculusError
+from ...models.stores import StoreFields
+from ...records import jobs, settings, stores
+from ...records.db import Records
+from ...records.encryption import SecretCipher
+from ...stores import KINDS, open_store
+from ...stores.base import StoreSettings, connected
+from ...stores.identity import check_ours
+from ...worker.orders import StoreOrder
+from ..tasks.orders.connections import OrderSources, store_order
+
+log = logging.getLogger(__name__)
+
+_KEY = "stores.unanswered"
+_EVERY = 900.0
+#: Seconds after which a store that is being asked counts as one that does not answer.
+_LONG = 300.0
+_PATIENCE = 30.0
+
+
+class StoreAnswers:
+    """Which stores did not answer when they were asked last.
+
+    They are asked in a thread of its own: a share that hangs must hold up nothing else. A disk that
+    is mounted for each use is not asked.
+    """
+
+    def __init__(self, config: Config, records: Records, cipher: SecretCipher) -> None:
+        self._config, self._records, self._cipher = config, records, cipher
+        self._asked: float | None = None
+        self._thread: threading.Thread | None = None
+        #: Which store is being asked, and since when.
+        self._now: tuple[str, float] | None = None
+
+    def ask_if_due(self) -> None:
+        """Begin to ask all stores, unless that was done lately or still goes on."""
+        if self._thread is not None and self._thread.is_alive():
+            return
+        if self._asked is not None and time.monotonic() - self._asked < _EVERY:
+            return
+        self._asked = time.monotonic()
+        self._thread = threading.Thread(target=self._ask_all, name="store-answers", daemon=True)
+        self._thread.start()
+
+    def troubles(self) -> dict[str, str]:
+        """By the name of each store that does not answer, why."""
+        found: dict[str, str] = dict(settings.get(self._records.reader, _KEY) or {})
+        now = self._now
+        if now is not None and time.monotonic() - now[1] > _LONG:
+            found[now[0]] = "It hangs."
+        return found
+
+    def _ask_all(self) -> None:
+        try:
+            self.ask()
+        except Exception:
+            log.exception("the stores could not be asked; they are asked again")
+
+    def ask(self) -> None:
+        """Ask all stores, and note which of them do not answer."""
+        sources = OrderSources(self._config, self._records.reader, self._cipher)
+        found: dict[str, str] = {}
+        for name in self._names():
+            self._now = (name, time.monotonic())
+            try:
+                _ask(store_order(sources, name))
+            except (FasciculusError, OSError) as error:
+                found[name] = error.sentence() if isinstance(error, FasciculusError) else str(error)
+                log.info("store %s does not answer: %s", name, found[name])
+            finally:
+                self._now = None
+        if found != settings.get(self._records.reader, _KEY, {}):
+            with self._records.write() as db:
+                settings.put(db, _KEY, found)
+
+    def _names(self) -> list[str]:
+        """The stores that jobs need."""
+        db = self._records.reader
+        used = {name for job in jobs.jobs(db) if job.enabled for name in job.stores}
+        copying = stores.copying(db)
+        used |= {store.name for store in copying} | {store.copy_from for store in copying}
+        fresh = set(stores.untried(db, used))
+        return [name for name in sorted(used - fresh) if _can_be_asked(stores.fields(db, name))]
+
+
+def _can_be_asked(store: StoreFields) -> bool:
+    found = KINDS.parse(store.settings.model_dump())
+    return isinstance(found, StoreSettings) and found.always_there()
+
+
+def _ask(order: StoreOrder) -> None:
+    spec = replace(order.spec(), patience=_PATIENCE)
+    with connected(open_store(spec)) as store:
+        check_ours(store, order.store_id, order.owner_id)

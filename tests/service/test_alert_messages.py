@@ -1,0 +1,127 @@
+"""Who is told of which alert, and that nobody is told of the same thing twice."""
+
+import json
+
+import pytest
+
+from fasciculus.core.watch import Finding
+from fasciculus.models import Alert, ChannelInput, WatchSettings
+from fasciculus.records import channels, reports
+from fasciculus.records.paging import PageRequest
+from fasciculus.service.background.alert_news import AlertNews
+from fasciculus.service.reports.reporter import Reporter
+from fasciculus.service.watch.checks import FAILED
+from fasciculus.service.watch_settings import save_watch_settings
+
+DUTY, NIGHT, CHAIR = (f"{name}@sedge-quill.example" for name in ("duty", "night", "chair"))
+
+
+@pytest.fixture
+def valley(heronmere):
+    with heronmere.records.write() as db:
+        for name in ("bell", "horn"):
+            new = ChannelInput(name=name, url=f"https://{name}.example/")
+            channels.save(db, heronmere.cipher, new)
+    heronmere.job("nightly", report_to=[DUTY], report_when="trouble")
+    heronmere.job("board", report_to=[CHAIR], channels=["bell"], report_when="recovery")
+    heronmere.job("quiet", channels=["bell"], report_when="daily")
+    return heronmere
+
+
+def watch(valley, **fields):
+    with valley.records.write() as db:
+        save_watch_settings(db, WatchSettings(**fields))
+
+
+def finding(job, **more):
+    check = more.pop("check", "size")
+    return Finding(
+        f"{check} {job}", check, "broken", job, f"{check} of {job}", "/jobs", job, **more
+    )
+
+
+def ended(job, check="size"):
+    moment = "2026-11-26T02:15:00Z"
+    return Alert(
+        id=1,
+        key=check,
+        check=check,
+        level="broken",
+        job=job,
+        about=job,
+        text=f"{check} of {job}",
+        link="/jobs",
+        opened=moment,
+        closed=moment,
+    )
+
+
+def told(valley, opened=(), reminded=(), closed=()):
+    """To whom messages go: addresses or channel, and their titles."""
+    news = AlertNews(list(opened), list(reminded), list(closed))
+    reporter = Reporter(valley.config, valley.records, valley.cipher, valley.events)
+    with valley.records.write() as db:
+        reporter.alerts(db, news)
+        found = {
+            row.channel or tuple(row.recipients): row.title.removeprefix("[Fasciculus] ")
+            for row in reports.reports(db, PageRequest(limit=100)).items
+        }
+        db.execute("DELETE FROM report")
+    return found
+
+
+def test_people_of_the_job_are_told_and_those_of_the_watch_of_the_rest(valley):
+    watch(valley, recipients=[NIGHT], channels=["horn"])
+    one, other = finding("nightly"), finding("")
+    assert told(valley, [one, other]) == {
+        (DUTY,): "alert opened: size of nightly",
+        (NIGHT,): "alert opened: size of ",
+        "horn": "2 alerts: 2 opened",
+    }
+    assert set(told(valley, [finding("board")])) == {(CHAIR,), "bell"}
+    assert set(told(valley, [finding("gone job")])) == {(NIGHT,), "horn"}
+
+
+def test_without_people_of_the_watch_all_who_get_reports_are_told(valley):
+    assert set(told(valley, [finding("")])) == {(CHAIR, DUTY)}
+    assert set(told(valley, [finding("quiet")])) == {(CHAIR, DUTY), "bell"}
+
+
+def test_several_alerts_are_one_message(valley):
+    rows = [finding("nightly"), finding("nightly", check="changes")]
+    found = told(valley, rows, closed=[ended("nightly", "lag")])
+    assert found == {(DUTY,): "3 alerts: 2 opened, 1 closed"}
+
+
+def test_what_a_report_tells_is_told_to_others_only(valley):
+    watch(valley, recipients=[NIGHT], channels=["horn"])
+
+    def failed(job):
+        return finding(job, check=FAILED, told_by_report=True)
+
+    assert set(told(valley, [failed("nightly")])) == {"horn"}, "the job names people, no channel"
+    assert told(valley, [failed("board")]) == {}
+    assert told(valley, [finding("", check="damage", told_by_report=True)]) == {}
+    assert set(told(valley, reminded=[failed("nightly")])) == {(DUTY,), "horn"}, "once more"
+
+
+def test_the_end_of_trouble_is_told_by_the_report_on_recovery_where_there_is_one(valley):
+    watch(valley, recipients=[NIGHT])
+    assert told(valley, closed=[ended("board", FAILED)]) == {}
+    assert told(valley, closed=[ended("nightly", FAILED)]) == {
+        (DUTY,): f"alert closed: {FAILED} of nightly"
+    }
+    assert set(told(valley, closed=[ended("board", "size")])) == {(CHAIR,), "bell"}
+    assert set(told(valley, closed=[ended("gone job", FAILED)])) == {(NIGHT,)}
+
+
+def test_a_channel_learns_whether_it_is_trouble(valley):
+    for news, trouble in (([finding("board")], True), ([], False)):
+        reporter = Reporter(valley.config, valley.records, valley.cipher, valley.events)
+        with valley.records.write() as db:
+            reporter.alerts(db, AlertNews(news, [], [] if news else [ended("board")]))
+            (body,) = [m for (m,) in db.execute("SELECT message FROM report WHERE channel='bell'")]
+            db.execute("DELETE FROM report")
+        message = json.loads(body)
+        assert (message["event"], message["trouble"]) == ("alert", trouble)
+        assert "size of board" in message["text"]
