@@ -4,7 +4,6 @@ is left.
 
 import os
 import subprocess
-import time
 from functools import partial
 
 from running import until
@@ -15,7 +14,6 @@ from fasciculus.stores import KINDS as STORE_KINDS
 
 
 def test_the_demo_starts_twice_and_leaves_no_process(tmp_path, capfd):
-    begun = time.monotonic()
     first = Demo(tmp_path / "demo")
     try:
         first.start()
@@ -41,12 +39,9 @@ def test_the_demo_starts_twice_and_leaves_no_process(tmp_path, capfd):
         assert list((tmp_path / "demo/mailbox").glob("*.eml"))
     finally:
         first.stop()
-    took = time.monotonic() - begun
-    begun = time.monotonic()
     again = Demo(tmp_path / "demo")
     try:
         again.start()
-        assert time.monotonic() - begun < took, "a second time there is less to do"
         with Client(again.url, token=again.kept.token) as client:
             assert (
                 client.bundles_list().total == bundles

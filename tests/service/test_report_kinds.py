@@ -11,7 +11,6 @@ from running import folder_stores, run, service_process, set_up, small_account, 
 from valley import START
 
 from fasciculus.client import ClientError
-from fasciculus.core.report_rules import wants
 from fasciculus.core.run_report import RunReport
 from fasciculus.demo.mailbox import MailboxStandIn
 from fasciculus.models import ChannelInput, JobInput, MailServer, WebhookMessage
@@ -42,24 +41,6 @@ def mail_to(client, port, **more):
 def change(client, **fields):
     job = client.jobs_show("nightly").model_dump(include=set(JobInput.model_fields))
     client.jobs_change("nightly", JobInput(**{**job, **fields}))
-
-
-@pytest.mark.parametrize(
-    ("when", "outcome", "previous", "wanted"),
-    [
-        ("always", "done", "done", True),
-        ("trouble", "done", "failed", False),
-        ("trouble", "warned", None, True),
-        ("recovery", "done", "failed", True),
-        ("recovery", "done", "done", False),
-        ("recovery", "done", None, False),
-        ("recovery", "partial", "done", True),
-        ("daily", "failed", "done", False),
-        ("never", "failed", "done", False),
-    ],
-)
-def test_when_a_report_is_wanted(when, outcome, previous, wanted):
-    assert wants(when, outcome, previous) is wanted
 
 
 def test_a_recovery_is_told_once(client, mailbox, tmp_path):

@@ -6,7 +6,6 @@ import threading
 from datetime import UTC, datetime
 from zoneinfo import ZoneInfo
 
-import pytest
 import time_machine
 
 from fasciculus.core import schedule
@@ -27,7 +26,6 @@ RULE = "3 newest, 10 daily, 6 weekly, 12 monthly, yearly for ever, at least 4"
 TIMETABLE = "weekly mon,wed,fri 02:15; monthly last day 23:30"
 
 
-@pytest.mark.usefixtures("untraced")
 def test_a_year_of_real_bundles_is_what_was_simulated(heronmere, tmp_path):
     home = tmp_path / "millpond"
     home.mkdir()

@@ -373,8 +373,8 @@ def bomb_of_lines(tampered):
 
 def many_folders(tampered):
     row = next(row for row in tampered.lines() if row["path"] == "site")
-    sample = orjson_line({**row, "path": "f%07d", "xattrs": {"user.x": "QUFB" * 50}})
-    tampered.put_listing(b"".join(sample % number for number in range(60_000)))
+    sample = orjson_line({**row, "path": "f%07d", "xattrs": {"user.x": "QUFB" * 400}})
+    tampered.put_listing(b"".join(sample % number for number in range(20_000)))
 
 
 def frame_bomb(tampered):

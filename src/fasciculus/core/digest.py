@@ -6,7 +6,6 @@ from dataclasses import dataclass, field
 from datetime import datetime
 
 from .formatting import format_count, format_list, format_size
-from .report_rules import is_trouble
 from .run_report import OUTCOMES, RunReport, format_moment
 
 
@@ -84,7 +83,8 @@ class Digest:
 
     @property
     def trouble(self) -> bool:
-        return any(is_trouble(job.outcome) for job in self.jobs)
+        """Whether a person should look: a job without a run is none."""
+        return bool(self.troubled)
 
     @property
     def title(self) -> str:

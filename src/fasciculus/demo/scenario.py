@@ -87,7 +87,7 @@ PLANS = (
 
 
 def _sentence(rng: random.Random) -> str:
-    return " ".join(rng.choice(_WORDS) for _ in range(rng.randint(6, 14))).capitalize() + "."
+    return " ".join(rng.choices(_WORDS, k=rng.randint(6, 14))).capitalize() + "."
 
 
 def _page(rng: random.Random, title: str) -> str:

@@ -257,6 +257,8 @@ class _Payload(io.RawIOBase):
             except InvalidTag:
                 continue
             self._ended = last == b"\1"
+            if self._ended and self._stream.read(1):
+                break
             return found
         raise DamagedError(f"{self._name} was altered, or is not sealed with that key.")
 

@@ -130,16 +130,21 @@ def make_root(path: bytes, home: bytes = b"") -> int:
             here = here or b"/"
             missing.append(name)
     while missing:
-        below = child_folder(found, missing.pop(), 0o755)
-        os.close(found)
+        try:
+            below = child_folder(found, missing.pop(), 0o755)
+        finally:
+            os.close(found)
         found = below
     return found
 
 
 def child_folder(above: int, name: bytes, mode: int) -> int:
     """Open a folder in another, making it where it is not there; never through a link."""
-    with suppress(FileExistsError):
-        os.mkdir(name, mode, dir_fd=above)
+    try:
+        return os.open(name, FOLDER_FLAGS, dir_fd=above)
+    except FileNotFoundError:
+        with suppress(FileExistsError):
+            os.mkdir(name, mode, dir_fd=above)
     return os.open(name, FOLDER_FLAGS, dir_fd=above)
 
 
