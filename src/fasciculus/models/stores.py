@@ -35,7 +35,7 @@ class StoreFields(BaseModel):
     limits: list[Annotated[str, AfterValidator(_limit)]] = Field(default=[], max_length=24)
     #: Seconds that a transfer may stand still.
     patience: int = Field(default=120, ge=10, le=3600)
-    #: How many tasks write to it at the same time; 0 for any number.
+    #: How many tasks use it at the same time; 0 for any number. A restore waits for no other.
     at_once: int = Field(default=0, ge=0, le=64)
     #: Read back what was sent where the store cannot give its checksum.
     read_back: bool = True

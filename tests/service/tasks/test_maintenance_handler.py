@@ -81,6 +81,18 @@ def test_each_subject_with_copies_there_is_a_task(heronmere, handler):
     assert all(task.exclusive for task in asked(handler, "repack")[1])
 
 
+def test_it_counts_on_the_stores_that_it_uses(heronmere, handler):
+    heronmere.bundle(0)
+    with heronmere.records.write() as db:
+        db.execute(
+            "UPDATE store SET document=json_set(document, '$.at_once', 2) WHERE name='attic'"
+        )
+    assert [task.store_limits for task in asked(handler)[1]] == [{"attic": 2}]
+    options = MaintenanceOptions(source="attic")
+    (task,) = asked(handler, "transfer", "boathouse", options=options)[1]
+    assert (task.lane, task.store_limits) == ("transfer", {"boathouse": 0, "attic": 2})
+
+
 def test_asked_for_twice_it_is_done_once(heronmere, handler):
     heronmere.bundle(0)
     first, tasks = asked(handler)

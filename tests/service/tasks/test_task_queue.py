@@ -63,6 +63,32 @@ def test_a_host_takes_no_more_than_it_may():
     assert [found.next().number for _ in range(4)] == [0, 1, 9, 10] and found.next() is None
 
 
+def test_a_store_takes_no_more_than_it_may_whatever_uses_it():
+    found = queue(work=9, maintenance=9)
+
+    def verify(number, **limits):
+        return QueuedMaintenance(
+            number=number,
+            subject=("account", f"v{number}"),
+            store="attic",
+            kind="verify",
+            lane="maintenance",
+            store_limits=limits,
+        )
+
+    found.add([task(1, "a", store_limits={"attic": 2}), verify(2, attic=2), verify(3, attic=2)])
+    found.add([verify(4, cellar=1, attic=2), verify(5, cellar=1)])
+    begun = [found.next() for _ in range(3)]
+    assert [row.number for row in begun] == [1, 2, 5] and found.next() is None
+    found.add([task(6, "b", priority=RESTORES, store_limits={"attic": 0})])
+    restore = found.next()
+    assert restore.number == 6, "whoever restores waits for nobody"
+    found.done(begun[0])
+    assert found.next() is None, "and the others for him"
+    found.done(restore)
+    assert found.next().number == 3 and found.next() is None
+
+
 def test_an_unwritten_end_frees_the_place_but_not_the_subject():
     found = queue(work=1)
     found.add([task(1), task(2), task(3, "ferryline")])

@@ -120,9 +120,10 @@ class MaintenanceHandler(HandlerBase[QueuedMaintenance]):
             )
         return "", subjects
 
-    @staticmethod
-    def queued(row: MaintenanceTask) -> QueuedMaintenance:
+    def queued(self, row: MaintenanceTask) -> QueuedMaintenance:
         """A maintenance task that waits."""
+        db = self._records.reader
+        names = [name for name in (row.store, row.source) if name]
         return QueuedMaintenance(
             number=row.id,
             subject=(row.subject_kind, row.subject),
@@ -130,6 +131,7 @@ class MaintenanceHandler(HandlerBase[QueuedMaintenance]):
             exclusive=row.kind != "verify",
             store=row.store,
             kind=row.kind,
+            store_limits={name: stores.fields(db, name).at_once for name in names},
         )
 
     def begin(self, task: QueuedMaintenance) -> Order:

@@ -29,7 +29,7 @@ class QueuedTask:
 
     number: int
     subject: Subject
-    #: The host that it reads from, and how many tasks that takes at the same time (0: any number).
+    #: The host that it uses, and how many tasks that takes at the same time (0: any number).
     host: str = ""
     at_once: int = 0
     #: Whether no other exclusive task of the subject may run beside it.
@@ -38,7 +38,7 @@ class QueuedTask:
     priority: int = NORMAL
     #: The job that it is of, if any: jobs take turns.
     job_name: str = ""
-    #: The stores that it writes to, and how many tasks each takes at the same time.
+    #: The stores that it uses, and how many tasks each takes at the same time (0: any number).
     store_limits: dict[str, int] = field(default_factory=dict)
     #: Tasks of one job begin in the order of these numbers; those with the same are one run.
     turn: int = 0

@@ -6,7 +6,7 @@ import shutil
 from collections.abc import Callable
 
 from ...models import Restore
-from ...records import restores, store_days
+from ...records import inventory, restores, store_days
 from ...worker.events import Event, Log, StoreSeen
 from ...worker.orders import Order
 from ...worker.results import AnyResult, RestoreResult
@@ -22,13 +22,16 @@ class RestoreHandler(HandlerBase[QueuedRestore]):
     cancelled = "Cancelled. What was restored until then is there; --resume takes it up again."
     aftermath = "Files that are there are whole; take it up again with --resume."
 
-    @staticmethod
-    def queued(restore: Restore) -> QueuedRestore:
-        """A restore that waits."""
+    def queued(self, restore: Restore) -> QueuedRestore:
+        """A restore that waits. It waits for no other task of its host or store, but they for it:
+        no more of them begin than these take together."""
+        subject = (restore.subject_kind, restore.subject)
         return QueuedRestore(
             number=restore.id,
-            subject=(restore.subject_kind, restore.subject),
+            subject=subject,
             priority=RESTORES,
+            host=inventory.host_of_subject(self._records.reader, *subject) or "",
+            store_limits={restore.store: 0},
         )
 
     def begin(self, task: QueuedRestore) -> Order:
