@@ -51,12 +51,17 @@ def calendar(db: sqlite3.Connection, now: datetime, days: int) -> Calendar:
                 expected.append(ExpectedRun(job.name, moment, over, places))
     found.sort(key=lambda start: start.at)
     by_name = {job.name: job for job in known}
+    rules = {job.name: job.starting.restrictions(job.zone) for job in known}
+
+    def may_start(job: str, moment: datetime) -> bool:
+        return rules[job].allows(moment)
+
     return Calendar(
         begin=now,
         end=end,
         starts=found[:_MOST],
         more=max(0, len(found) - _MOST),
-        collisions=[_collision(row, by_name) for row in collisions(expected)],
+        collisions=[_collision(row, by_name) for row in collisions(expected, may_start)],
     )
 
 

@@ -1,4 +1,4 @@
-from datetime import UTC, datetime, timedelta
+from datetime import UTC, datetime, time, timedelta
 
 from hypothesis import given
 from hypothesis import strategies as st
@@ -45,6 +45,18 @@ def test_two_that_start_in_the_same_minute_collide_however_short_they_are():
 
 def test_where_there_is_no_better_time_near_none_is_proposed():
     (row,) = collisions([run("a", -700, 1400, "x"), run("b", 0, 10, "x")])
+    assert row.by is None
+
+
+def test_no_time_is_proposed_at_which_the_job_may_not_start():
+    runs = week("nightly", 0, 40, "attic") + week("shops", 20, 10, "attic")
+
+    def early(job, moment):
+        return job != "shops" or moment.time() <= time(2, 20)
+
+    (row,) = collisions(runs, early)
+    assert row.by == timedelta(minutes=-30)
+    (row,) = collisions(runs, lambda job, moment: moment.time() == time(2, 20))
     assert row.by is None
 
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass, field
 from datetime import datetime, timedelta
 from statistics import median
@@ -61,8 +61,13 @@ def expected_duration(seconds: Sequence[float]) -> timedelta | None:
     return timedelta(seconds=median(seconds[-10:])) if seconds else None
 
 
-def collisions(runs: Iterable[ExpectedRun]) -> list[Collision]:
-    """The pairs of jobs whose runs meet, soonest first, each with a proposal for the second one."""
+def collisions(
+    runs: Iterable[ExpectedRun], may_start: Callable[[str, datetime], bool] = lambda job, at: True
+) -> list[Collision]:
+    """The pairs of jobs whose runs meet, soonest first, each with a proposal for the second one.
+
+    ``may_start`` says whether a job may start at a moment: no other is proposed.
+    """
     ordered = sorted(runs, key=lambda run: run.start)
     found: dict[tuple[str, str], Collision] = {}
     for number, run in enumerate(ordered):
@@ -85,18 +90,20 @@ def collisions(runs: Iterable[ExpectedRun]) -> list[Collision]:
     proposals: dict[str, timedelta | None] = {}
     for row in found.values():
         if row.second not in proposals:
-            proposals[row.second] = _proposal(ordered, row.second)
+            proposals[row.second] = _proposal(ordered, row.second, may_start)
         row.by = proposals[row.second]
     return list(found.values())
 
 
-def _proposal(ordered: Sequence[ExpectedRun], job: str) -> timedelta | None:
+def _proposal(
+    ordered: Sequence[ExpectedRun], job: str, may_start: Callable[[str, datetime], bool]
+) -> timedelta | None:
     """The nearest time to which all runs of a job can be moved so that they meet no others."""
     own = [run for run in ordered if run.job == job]
     others = [run for run in ordered if run.job != job]
     for number in range(1, _FARTHEST // _STEP + 1):
         for by in (number * _STEP, -number * _STEP):
-            if not _meet(own, others, by):
+            if all(may_start(job, run.start + by) for run in own) and not _meet(own, others, by):
                 return by
     return None
 
