@@ -3,6 +3,7 @@
 from datetime import UTC, datetime, timedelta
 
 import pytest
+from running import DEAR
 
 from fasciculus.core.errors import MissingError, SettingError
 from fasciculus.records import users
@@ -25,6 +26,7 @@ def who(db, name, password):
 
 def test_a_password_is_checked_whole_and_kept_as_a_digest(db):
     assert who(db, "administrator", "sedge-and-quill").name == "administrator"
+    assert DEAR == "scrypt:32768:8:1", "what each guess costs, outside of tests"
     for name, password in (
         ("administrator", "sedge-and-quil"),
         ("administrator", ""),

@@ -17,8 +17,10 @@ from .db import now, stamp
 SESSION_HOURS = 12
 TOKEN_MARK = "fsc_"
 SIGNED_IN = "signed in"
+#: How passwords are hashed: what makes each guess take long.
+HASHING = "scrypt:32768:8:1"
 # A hash to compare with when there is no such person, so that both answers take as long.
-_NOBODY = generate_password_hash(secrets.token_hex(16))
+_NOBODY = generate_password_hash(secrets.token_hex(16), HASHING)
 
 
 @dataclass(frozen=True, slots=True)
@@ -43,7 +45,7 @@ def count(db: sqlite3.Connection) -> int:
 def add(db: sqlite3.Connection, name: str, password: str, must_change: bool) -> None:
     db.execute(
         "INSERT INTO person (name, password, must_change, created) VALUES (?, ?, ?, ?)",
-        (name, generate_password_hash(password), must_change, now()),
+        (name, generate_password_hash(password, HASHING), must_change, now()),
     )
 
 
@@ -70,7 +72,7 @@ def change_password(
     """Set a new password and end all of the person's sessions."""
     db.execute(
         "UPDATE person SET password=?, must_change=? WHERE id=?",
-        (generate_password_hash(password), must_change, person_id),
+        (generate_password_hash(password, HASHING), must_change, person_id),
     )
     db.execute("DELETE FROM session WHERE person_id=?", (person_id,))
 

@@ -219,6 +219,7 @@ def test_what_no_process_carries_is_ended_while_the_service_runs(parts):
 def test_the_watch_outlives_trouble(parts, monkeypatch):
     runner, _, records = parts
     monkeypatch.setattr(module, "_WATCH_EVERY", 0.01)
+    monkeypatch.setattr(module, "_LOOK_EVERY", 0.01)
     asked = []
 
     def locked():
