@@ -10,7 +10,7 @@ from hypothesis import strategies as st
 
 from fasciculus.core.errors import FasciculusError, SettingError
 from fasciculus.models import HostInput, JobInput, MailFiles
-from fasciculus.records import inventory, runs
+from fasciculus.records import inventory, log_lines, runs
 from fasciculus.records.db import Records
 from fasciculus.records.encryption import SecretCipher, merged
 from fasciculus.records.paging import PageRequest, Query, page
@@ -113,17 +113,17 @@ def test_many_threads_write_and_none_is_lost(tmp_path):
     def write(number):
         for line in range(25):
             with records.write() as db:
-                runs.log(db, "run", run_id[0], "info", f"{number}-{line}")
+                log_lines.add(db, "run", run_id[0], "info", f"{number}-{line}")
 
     threads = [threading.Thread(target=write, args=(n,)) for n in range(6)]
     for thread in threads:
         thread.start()
     for thread in threads:
         thread.join()
-    found = runs.log_lines(records.reader, PageRequest(limit=500), "run_id", run_id[0])
+    found = log_lines.lines(records.reader, PageRequest(limit=500), "run_id", run_id[0])
     assert found.total == 150 and len({line.text for line in found.items}) == 150
     assert all(line.at <= datetime.now(UTC) for line in found.items)
     assert (
-        runs.log_lines(records.reader, PageRequest(), "run_id", run_id[0], words="3-24").total == 1
+        log_lines.lines(records.reader, PageRequest(), "run_id", run_id[0], words="3-24").total == 1
     )
     records.close()

@@ -10,7 +10,7 @@ from running import small_account, until
 from fasciculus.core import schedule
 from fasciculus.core.errors import SettingError
 from fasciculus.models import HostInput, JobInput, Pause, StoreInput
-from fasciculus.records import inventory, jobs, pauses, runs, settings, stores
+from fasciculus.records import inventory, jobs, log_lines, pauses, runs, settings, stores
 from fasciculus.records.db import Records, stamp
 from fasciculus.records.encryption import SecretCipher
 from fasciculus.records.paging import PageRequest
@@ -226,7 +226,7 @@ def test_a_start_that_could_not_be_is_a_run_that_says_why(valley, error, words):
     assert (run.state, run.outcome, run.id) == ("ended", "skipped", told[0])
     assert run.sentence.startswith("nightly: not started.") and run.sentence.endswith(words)
     assert refusing.asked == 1, "not again until its next start"
-    assert runs.raw_log(valley.reader, run.id, 9)[0].text.endswith(words)
+    assert log_lines.first_of_run(valley.reader, run.id, 9)[0].text.endswith(words)
 
 
 def test_it_wakes_for_a_changed_job_and_for_its_end(valley):

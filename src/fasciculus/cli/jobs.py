@@ -8,7 +8,8 @@ import typer
 
 from .. import models
 from . import output
-from .job_options import OPTIONS, fields_of, shared
+from .job_fields import fields_of
+from .job_options import OPTIONS, shared
 from .job_preview import preview
 from .job_schedule import add_commands
 from .options import options_of

@@ -1,12 +1,10 @@
-"""Bundles, their copies, and restores."""
+"""Bundles and their copies."""
 
 from __future__ import annotations
 
 import json
 import sqlite3
-from dataclasses import dataclass
 from datetime import datetime
-from statistics import median
 from typing import Any, Protocol
 
 import msgspec
@@ -15,13 +13,7 @@ from ..core.bundle.layout import moment_of
 from ..core.bundle.manifest import ManifestSummary
 from ..core.errors import MissingError
 from ..core.retention import RetentionCopy
-from ..models import (
-    Bundle,
-    BundleDetail,
-    Copy,
-    Page,
-    Pin,
-)
+from ..models import Bundle, BundleDetail, Copy, Page, Pin
 from . import maintenance, usage
 from .db import now, stamp
 from .paging import PageRequest, Query, like, page
@@ -388,26 +380,6 @@ def newest_by_job(db: sqlite3.Connection) -> dict[tuple[str, str], dict[str, str
     return found
 
 
-def measured(
-    db: sqlite3.Connection, subject_kind: str, subject: str, contents: list[str]
-) -> tuple[int, int] | None:
-    """Bytes and packed bytes of some kinds of contents, in the newest bundle that has them all."""
-    for row in db.execute(
-        "SELECT manifest FROM bundle WHERE subject_kind=? AND subject=? ORDER BY moment DESC "
-        "LIMIT 40",
-        (subject_kind, subject),
-    ):
-        manifest = json.loads(row["manifest"])
-        if set(contents) <= set(manifest["contents"]):
-            packed = sum(
-                p["bytes"]
-                for p in manifest["pieces"]
-                if any(f".{kind}-" in p["name"] for kind in contents)
-            )
-            return sum(manifest["contents"][kind]["bytes"] for kind in contents), packed
-    return None
-
-
 def pin(db: sqlite3.Connection, bundle_id: int, pin: Pin | None) -> None:
     """Exempt a bundle from retiring, or no more."""
     db.execute(
@@ -419,56 +391,6 @@ def pin(db: sqlite3.Connection, bundle_id: int, pin: Pin | None) -> None:
             bundle_id,
         ),
     )
-
-
-def usual_growth(db: sqlite3.Connection, subject_kind: str, subject: str, job: str) -> int:
-    """What the last incremental bundles of a job brought in the middle, packed, in bytes."""
-    rows = [
-        int(row["packed"])
-        for row in db.execute(
-            "SELECT packed FROM bundle WHERE subject_kind=? AND subject=? AND job=? AND "
-            "json_extract(manifest, '$.brings')='incremental' ORDER BY id DESC LIMIT 10",
-            (subject_kind, subject, job),
-        )
-    ]
-    return int(median(rows)) if rows else 0
-
-
-@dataclass(frozen=True, slots=True)
-class BundleMeasure:
-    """How large a bundle is, and how many entries changed since the previous one (None where that
-    was not counted)."""
-
-    bytes: int
-    entries: int
-    changes: int | None
-
-
-def newest_ids(db: sqlite3.Connection) -> dict[tuple[str, str, str], int]:
-    """By (subject kind, subject, job), the number of the newest bundle."""
-    return {
-        (row[0], row[1], row[2]): row[3]
-        for row in db.execute(
-            "SELECT subject_kind, subject, job, max(id) FROM bundle GROUP BY subject_kind, "
-            "subject, job"
-        )
-    }
-
-
-def measures(
-    db: sqlite3.Connection, subject_kind: str, subject: str, job: str, most: int = 11
-) -> list[BundleMeasure]:
-    """The last bundles of a job and subject, newest first."""
-    return [
-        BundleMeasure(row["bytes"], row["entries"], row["changes"])
-        for row in db.execute(
-            "SELECT bytes, entries, json_extract(manifest, '$.changes.new') + "
-            "json_extract(manifest, '$.changes.changed') + json_extract(manifest, '$.changes.gone')"
-            " AS changes FROM bundle WHERE subject_kind=? AND subject=? AND job=? "
-            "ORDER BY id DESC LIMIT ?",
-            (subject_kind, subject, job, most),
-        )
-    ]
 
 
 def count(db: sqlite3.Connection) -> int:

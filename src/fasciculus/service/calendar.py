@@ -14,7 +14,7 @@ from icalendar import Event
 from ..core.formatting import format_count, format_list
 from ..core.schedule.collisions import Collision, ExpectedRun, collisions, expected_duration
 from ..models import Calendar, CalendarCollision, CalendarStart, JobInput
-from ..records import inventory, jobs, pauses, runs
+from ..records import inventory, jobs, past_runs, pauses
 from ..records.db import stamp
 from . import timetables
 
@@ -29,7 +29,7 @@ _MOST_MOMENTS = 200
 def calendar(db: sqlite3.Connection, now: datetime, days: int) -> Calendar:
     """The starts of the coming days with how long the runs will take, and how they collide."""
     end = now + timedelta(days=days)
-    past = runs.durations(db, stamp(now - _REMEMBERED))
+    past = past_runs.durations(db, stamp(now - _REMEMBERED))
     paused = pauses.pauses(db, now)
     known = [job for job in jobs.jobs(db) if job.enabled]
     everything = _Places(db)

@@ -15,7 +15,7 @@ from prometheus_client.registry import Collector
 
 from .. import __version__
 from ..core.run_report import OUTCOMES
-from ..records import alerts, bundles, jobs, pauses, reports, runs, stores, users
+from ..records import alerts, bundles, jobs, past_runs, pauses, reports, runs, stores, users
 from . import timetables
 from .auth import problem
 from .context import Context, context
@@ -116,7 +116,7 @@ class _Numbers(Collector):
             running.add_metric(name, float(runs.active(self._db, job.name) is not None))
             if following := timetables.next_start(job, paused, self._now):
                 starts.add_metric(name, following.timestamp())
-            last = runs.last_ended(self._db, job.name)
+            last = past_runs.last_ended(self._db, job.name)
             if last is None:
                 continue
             end = datetime.fromisoformat(last["ended"])

@@ -8,7 +8,7 @@ from valley import MILLPOND, bundle_of
 
 from fasciculus.core.bundle.manifest import DiffCounts
 from fasciculus.core.errors import FasciculusError, MissingError, SettingError
-from fasciculus.records import bundles, inventory, jobs, pauses, runs
+from fasciculus.records import bundles, inventory, jobs, log_lines, pauses, runs
 from fasciculus.records.paging import PageRequest
 from fasciculus.service.tasks.backups import (
     AlreadyRunningError,
@@ -361,7 +361,7 @@ def test_a_failure_that_may_pass_is_tried_again_so_often_and_no_other(heronmere,
         assert runs.task(heronmere.db, task.number).state == "queued"
     handler.begin(task)
     assert handler.again(task, passing) is None, "enough is enough"
-    lines = [line.text for line in runs.raw_log(heronmere.db, task.run, 9)]
+    lines = [line.text for line in log_lines.first_of_run(heronmere.db, task.run, 9)]
     assert "No answer. It is tried again in 5 minutes (1 of 2 retries)." in lines
     task.by_itself = False
     assert handler.again(task, passing) is None, "whoever waits for it sees it fail"

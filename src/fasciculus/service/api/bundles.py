@@ -13,12 +13,7 @@ from flask import Response, current_app, request
 
 from ...bundles import archives
 from ...bundles.tar_export import ExportSelection
-from ...core.bundle.entry import (
-    FILE,
-    Entry,
-    to_bytes,
-    to_text,
-)
+from ...core.bundle.entry import FILE, Entry, to_bytes, to_text
 from ...core.bundle.layout import SubjectRef
 from ...core.bundle.listing import children, read_listing
 from ...core.bundle.sealing import recipient_of
@@ -45,18 +40,13 @@ from ...models.queries import (
     LogQuery,
     RestoresQuery,
 )
-from ...records import bundles, restores, runs
+from ...records import bundles, log_lines, restores
 from ...stores import open_store
 from ..auth import problem
 from ..bundle_listings import chosen_copy, listing_of, listing_on
 from ..context import context, order_sources
 from ..downloads import HEADER, Downloads
-from ..operations import (
-    PREFIX,
-    operation,
-    page_request,
-    principal,
-)
+from ..operations import PREFIX, operation, page_request, principal
 from ..tasks.orders.connections import local_stores, store_order
 from ..tasks.orders.restore import check_target
 from .auth import note
@@ -408,7 +398,7 @@ def restores_cancel(restore_id: int) -> Restore:
 )
 def restores_log(restore_id: int, query: LogQuery) -> Page[LogLine]:
     restores_show(restore_id)
-    return runs.log_lines(
+    return log_lines.lines(
         context().records.reader,
         page_request(query),
         "restore_id",

@@ -22,7 +22,7 @@ from ...models import (
     YearQuery,
 )
 from ...models.queries import RetiringQuery
-from ...records import bundles, jobs, pauses, stores
+from ...records import bundle_sizes, bundles, jobs, pauses, stores
 from .. import timetables
 from ..context import context
 from ..operations import operation
@@ -89,7 +89,7 @@ def jobs_summary(body: JobInput) -> JobSummary:
     jobs.check_subjects(db, body, body.name)
     covers = jobs.covers(db, body)
     contents: list[str] = list(body.contents)
-    measured = [bundles.measured(db, body.subjects[:-1], name, contents) for name in covers]
+    measured = [bundle_sizes.measured(db, body.subjects[:-1], name, contents) for name in covers]
     known = [row for row in measured if row is not None]
     now = datetime.now(UTC)
     paused = pauses.pauses(db, now)
@@ -182,7 +182,7 @@ def _of_all(db: sqlite3.Connection, job: JobInput, covers: list[str]) -> int:
     """What full bundles of all subjects of a job take, packed, by the last ones."""
     kind = job.subjects[:-1]
     contents: list[str] = list(job.contents)
-    rows = [bundles.measured(db, kind, name, contents) for name in covers]
+    rows = [bundle_sizes.measured(db, kind, name, contents) for name in covers]
     return sum(row[1] for row in rows if row is not None)
 
 
@@ -231,11 +231,11 @@ def _taken(db: sqlite3.Connection, job: JobInput, store: str, now: datetime) -> 
 
 def _sizes(db: sqlite3.Connection, job: JobInput, kind: str, subject: str) -> tuple[Sizes, int]:
     """What a bundle of a subject takes, by the last ones; and a full one, packed."""
-    row = bundles.measured(db, kind, subject, list(job.contents)) if subject else None
+    row = bundle_sizes.measured(db, kind, subject, list(job.contents)) if subject else None
     packed = row[1] if row is not None else 0
     if job.mode == "full":
         return Sizes(packed), packed
-    new = bundles.usual_growth(db, kind, subject, job.name)
+    new = bundle_sizes.usual_growth(db, kind, subject, job.name)
     return Sizes(packed, new, job.full_every), packed
 
 

@@ -12,7 +12,7 @@ from ...core.bundle.sealing import Sealer
 from ...core.errors import SettingError
 from ...models import Job, JobCopy, JobDefaults, JobInput, JobStart, Page, Started
 from ...models.queries import JobsQuery
-from ...records import changes, channels, jobs, pauses, runs, stores
+from ...records import changes, channels, jobs, past_runs, pauses, runs, stores
 from ...records.paging import PageRequest
 from .. import timetables
 from ..context import context
@@ -42,7 +42,7 @@ def jobs_list(query: JobsQuery) -> Page[Job]:
 
 def _row(job: JobInput, known: dict[str, list[str]] | None = None) -> Job:
     db = context().records.reader
-    last = runs.last_ended(db, job.name)
+    last = past_runs.last_ended(db, job.name)
     covers = len(jobs.covers(db, job, known))
     now = datetime.now(UTC)
     paused = pauses.pauses(db, now)

@@ -31,22 +31,12 @@ from ...models.queries import (
     MaintenanceQuery,
     TransfersQuery,
 )
-from ...records import (
-    bundles,
-    maintenance,
-    runs,
-    transfers,
-    usage,
-)
+from ...records import bundles, log_lines, maintenance, transfers, usage
 from ...records.maintenance import MaintenanceOptions
 from ...records.paging import page_counted
 from ..bundle_listings import listing_of
 from ..context import context
-from ..operations import (
-    operation,
-    page_request,
-    principal,
-)
+from ..operations import operation, page_request, principal
 from .auth import note
 
 
@@ -206,7 +196,7 @@ def maintenance_cancel(maintenance_id: int) -> MaintenanceTask:
 )
 def maintenance_log(maintenance_id: int, query: LogQuery) -> Page[LogLine]:
     maintenance_show(maintenance_id)
-    return runs.log_lines(
+    return log_lines.lines(
         context().records.reader,
         page_request(query),
         "maintenance_id",

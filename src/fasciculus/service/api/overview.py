@@ -7,22 +7,9 @@ from itertools import islice
 from urllib.parse import quote
 
 from ...core.run_report import worst
-from ...models import (
-    Overview,
-    Run,
-    Upcoming,
-)
+from ...models import Overview, Run, Upcoming
 from ...models.runs import Attention, Night, StoreFill, SubjectNights
-from ...records import (
-    alerts,
-    bundles,
-    inventory,
-    jobs,
-    pauses,
-    runs,
-    search,
-    stores,
-)
+from ...records import alerts, bundles, inventory, jobs, past_runs, pauses, runs, search, stores
 from ...records.paging import PageRequest
 from .. import timetables
 from ..context import context
@@ -103,7 +90,7 @@ def _upcoming(now: datetime) -> list[Upcoming]:
     for job in jobs.jobs(db):
         if not job.enabled:
             continue
-        last = runs.last_ended(db, job.name)
+        last = past_runs.last_ended(db, job.name)
         expected = None
         if last and last["started"] and last["ended"]:
             expected = (
@@ -120,7 +107,7 @@ def _nights(now: datetime) -> list[SubjectNights]:
     """The worst outcome of each subject on each of the last days, by UTC."""
     first = (now - timedelta(days=_NIGHTS - 1)).date()
     by_subject: dict[tuple[str, str], dict[str, list[str]]] = {}
-    for kind, subject, at, outcome in runs.nights(context().records.reader, first.isoformat()):
+    for kind, subject, at, outcome in past_runs.nights(context().records.reader, first.isoformat()):
         by_subject.setdefault((kind, subject), {}).setdefault(at[:10], []).append(outcome)
     days = [(first + timedelta(days=n)).isoformat() for n in range(_NIGHTS)]
     rows = [

@@ -7,14 +7,9 @@ from collections.abc import Callable
 from flask import Response, request
 
 from ...core.errors import SettingError
-from ...models import (
-    LogLine,
-    Page,
-    Run,
-    RunDetail,
-)
+from ...models import LogLine, Page, Run, RunDetail
 from ...models.queries import LastEventQuery, LogQuery, RunsQuery
-from ...records import runs
+from ...records import log_lines, runs
 from ..context import context
 from ..event_stream import EventStream
 from ..operations import operation, page_request
@@ -65,7 +60,7 @@ def runs_cancel(run_id: int) -> RunDetail:
 )
 def runs_log(run_id: int, query: LogQuery) -> Page[LogLine]:
     runs.summary(context().records.reader, run_id)
-    return runs.log_lines(
+    return log_lines.lines(
         context().records.reader, page_request(query), "run_id", run_id, query.level, query.q
     )
 

@@ -11,7 +11,7 @@ from ...core import schedule
 from ...core.digest import Digest, JobDigest, StoreTotal
 from ...core.schedule import Schedule
 from ...models import JobInput, MailServer
-from ...records import alerts, jobs, pauses, runs, settings, stores
+from ...records import alerts, jobs, past_runs, pauses, runs, settings, stores
 from ...records.db import Records, stamp
 from ...records.encryption import SecretCipher
 from .. import timetables
@@ -106,7 +106,7 @@ def _digest(
                 job.name,
                 [
                     report_of(runs.run(db, number))
-                    for number in runs.ended_between(
+                    for number in past_runs.ended_between(
                         db, job.name, stamp(since[job.name]), stamp(now)
                     )
                 ],

@@ -11,7 +11,7 @@ from datetime import UTC, datetime, timedelta
 from ...core.errors import FasciculusError
 from ...core.formatting import format_duration
 from ...core.schedule import Due, StartPlan, Timed
-from ...records import jobs, pauses, runs, settings, stores
+from ...records import jobs, log_lines, pauses, runs, settings, stores
 from ...records.db import Records, stamp
 from ...records.maintenance import MaintenanceOptions
 from .. import timetables
@@ -212,7 +212,7 @@ class Scheduler:
         with self._records.write() as db:
             job = jobs.job(db, name)
             run_id = runs.add(db, job, BY_TIMETABLE, [])
-            runs.log(db, "run", run_id, "error", reason)
+            log_lines.add(db, "run", run_id, "error", reason)
             runs.end(db, run_id, "skipped", f"{name}: not started. {reason}")
         self._report(run_id)
         log.warning("job %s was not started: %s", name, reason)

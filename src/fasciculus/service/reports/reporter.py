@@ -16,7 +16,7 @@ from ...core.report_rules import tells_of_recovery, wants
 from ...core.run_report import CopyLine, RunReport, TaskLine, worst
 from ...core.watch import Finding
 from ...models import Alert, JobInput, MaintenanceTask, RunDetail, WatchSettings
-from ...records import inventory, jobs, maintenance, runs
+from ...records import inventory, jobs, log_lines, maintenance, past_runs, runs
 from ...records.db import Records
 from ...records.encryption import SecretCipher
 from ...records.paging import PageRequest
@@ -88,7 +88,7 @@ class Reporter:
             recipients, when = runs.report_settings(db, run_id)
             report = report_of(run, self.messages.link(f"runs/{run_id}"))
             job = jobs.find(db, run.job)
-            previous = runs.outcome_before(db, run.job, run_id)
+            previous = past_runs.outcome_before(db, run.job, run_id)
             if wants(when, report.outcome, previous):
                 ways = tuple(job.channels) if job is not None else ()
                 lines = self._log_lines(db, run_id, report, job)
@@ -106,7 +106,7 @@ class Reporter:
         by_contact: dict[str, list[TaskLine]] = {}
         for task in report.tasks:
             if contact := contacts.get(task.subject):
-                previous = runs.task_outcome_before(
+                previous = past_runs.task_outcome_before(
                     db, job.name, task.subject_kind, task.subject, run_id
                 )
                 if wants(job.report_contacts, task.outcome, previous):
@@ -135,13 +135,13 @@ class Reporter:
             return None
         return "".join(
             f"{report.local(line.at)}  {line.level:7}  {line.subject}  {line.text}\n"
-            for line in runs.raw_log(db, run_id, _LOG_LINES)
+            for line in log_lines.first_of_run(db, run_id, _LOG_LINES)
             if subjects is None or line.subject in subjects
         )
 
     def example(self, db: sqlite3.Connection, job: str) -> RunReport | None:
         """The report of the last run of a job that ended, None before there is one."""
-        last = runs.last_ended(db, job)
+        last = past_runs.last_ended(db, job)
         if last is None:
             return None
         return report_of(runs.run(db, last["id"]), self.messages.link(f"runs/{last['id']}"))

@@ -15,7 +15,7 @@ from ...core.formatting import format_count
 from ...core.schedule import spread
 from ...hosts import KINDS as HOST_KINDS
 from ...models import JobInput, Task
-from ...records import bundles, inventory, jobs, pauses, runs, store_days, stores
+from ...records import bundles, inventory, jobs, log_lines, pauses, runs, store_days, stores
 from ...worker.events import CopyResult, CopyRetired, Event, Log, StoreSeen
 from ...worker.orders import Order, ReleaseOrder
 from ...worker.results import AnyResult, BackupResult, Failure
@@ -122,9 +122,9 @@ class BackupHandler(HandlerBase[QueuedBackup]):
             times = task_times(job, subjects, now) if start.by_timetable else None
             run_id = runs.add(db, job, start.started_by, subjects, start.key, options, times)
             if start.note:
-                runs.log(db, "run", run_id, "warning", start.note)
+                log_lines.add(db, "run", run_id, "warning", start.note)
             for name in jobs.gone_subjects(db, job):
-                runs.log(db, "run", run_id, "warning", f"{kind} {name} is gone: left out")
+                log_lines.add(db, "run", run_id, "warning", f"{kind} {name} is gone: left out")
             tasks = self._all_queued(db, run_id, job, runs.tasks(db, run_id), start.by_timetable)
         self._show_run(run_id)
         return run_id, tasks
@@ -249,7 +249,7 @@ class BackupHandler(HandlerBase[QueuedBackup]):
         )
         with self._records.write() as db:
             runs.wait_again(db, task.number, moment)
-            runs.log(db, "run", task.run, "warning", text, task.subject[1])
+            log_lines.add(db, "run", task.run, "warning", text, task.subject[1])
         task.shown = runs.task(self._records.reader, task.number)
         self.show(task)
         return moment

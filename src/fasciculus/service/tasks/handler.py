@@ -9,7 +9,7 @@ from typing import Generic, Protocol, TypeVar
 
 from ...config import Config
 from ...models import LogLine
-from ...records import runs
+from ...records import log_lines
 from ...records.db import Records
 from ...records.encryption import SecretCipher
 from ...worker.events import Event, Log
@@ -72,7 +72,7 @@ class HandlerBase(Generic[T]):
         """Write a line to the log of a run, a restore or maintenance, and show it."""
         subject = task.subject[1]
         with self._records.write() as db:
-            line = runs.log(db, owner, number, event.level, event.text, subject)
+            line = log_lines.add(db, owner, number, event.level, event.text, subject)
         shown = LogLine(
             id=line, at=datetime.now(UTC), level=event.level, subject=subject, text=event.text
         )

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 from ...core.watch.unusual import unusual_changes, unusual_size
 from ...models import Thresholds
-from ...records import bundles, jobs
+from ...records import bundle_sizes, jobs
 from ...records.db import Records
 
 
@@ -43,7 +43,7 @@ class UnusualBundles:
         thresholds = {job.name: job.watch for job in jobs.jobs(db)}
         known = self._known
         self._known = {}
-        for key, newest in bundles.newest_ids(db).items():
+        for key, newest in bundle_sizes.newest_ids(db).items():
             limits = thresholds.get(key[2])
             if limits is None:
                 continue
@@ -57,7 +57,7 @@ class UnusualBundles:
     def _compare(
         self, key: tuple[str, str, str], newest: int, limits: Thresholds
     ) -> list[UnusualBundle]:
-        last, *before = bundles.measures(self._records.reader, *key)
+        last, *before = bundle_sizes.measures(self._records.reader, *key)
         size = unusual_size(
             last.bytes, [row.bytes for row in before], limits.smaller, limits.larger
         )

@@ -15,7 +15,7 @@ from ...core.report_rules import tells_of_trouble
 from ...core.run_report import OUTCOMES
 from ...core.watch import BROKEN, LOOK, Finding
 from ...models import JobInput, WatchSettings
-from ...records import certificates, changes, jobs, maintenance, pauses, reports, runs, search
+from ...records import certificates, changes, jobs, maintenance, past_runs, pauses, reports, search
 from ...records import stores as store_records
 from ...records.db import Records
 from ...records.encryption import SecretCipher
@@ -122,7 +122,7 @@ def _subjects(db: sqlite3.Connection, job: JobInput) -> Iterator[Finding]:
 
 
 def _last_run(db: sqlite3.Connection, job: JobInput) -> Iterator[Finding]:
-    last = runs.last_ended(db, job.name)
+    last = past_runs.last_ended(db, job.name)
     if last is None:
         if job.enabled:
             yield Finding(
@@ -166,7 +166,7 @@ def _missing_run(watched: Watched, job: JobInput) -> Iterator[Finding]:
         filter(
             None,
             (
-                runs.last_started_by_timetable(db, job.name),
+                past_runs.last_started_by_timetable(db, job.name),
                 changes.last(db, "job", job.name),
                 pauses.last_end(db, job.name),
             ),
@@ -271,7 +271,7 @@ def _stores(watched: Watched) -> Iterator[Finding]:
 
 
 def _unreachable(watched: Watched) -> Iterator[Finding]:
-    failing = runs.failing_stores(watched.db)
+    failing = past_runs.failing_stores(watched.db)
     for name, error in failing.items():
         text = f"Store {name} took no copy the last time: {error}"
         yield Finding(

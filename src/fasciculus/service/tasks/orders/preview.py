@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from ....models import JobInput
-from ....records import bundles
+from ....records import bundle_sizes, bundles
 from ....worker.orders import PreviewOrder
 from .connections import OrderSources, host_order, own_paths
 from .subjects import databases_of, find_subject
@@ -16,7 +16,7 @@ def preview_order(
     config = sources.config
     subject = find_subject(sources, kind, name)
     last = bundles.newest(sources.db, kind, name, job.name)
-    measured = bundles.measured(sources.db, kind, name, ["files"])
+    measured = bundle_sizes.measured(sources.db, kind, name, ["files"])
     return PreviewOrder(
         subject=subject.order,
         host=host_order(sources, subject.host.name),

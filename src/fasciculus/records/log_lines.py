@@ -1,0 +1,61 @@
+"""The log lines of runs, restores and maintenance."""
+
+from __future__ import annotations
+
+import sqlite3
+
+from ..models import LogLine, Page
+from .db import now
+from .paging import PageRequest, Query, page
+
+
+def add(
+    db: sqlite3.Connection, owner: str, number: int, level: str, text: str, subject: str = ""
+) -> int:
+    """A line in the log of a run, a restore or maintenance (``owner``)."""
+    column = {"run": "run_id", "restore": "restore_id", "maintenance": "maintenance_id"}[owner]
+    return (
+        db.execute(
+            f"INSERT INTO log_line ({column}, subject, at, level, text) VALUES (?, ?, ?, ?, ?)",
+            (number, subject, now(), level, text),
+        ).lastrowid
+        or 0
+    )
+
+
+def first_of_run(db: sqlite3.Connection, run_id: int, limit: int) -> list[LogLine]:
+    """The first lines of a run's log."""
+    return [
+        _line(row)
+        for row in db.execute(
+            "SELECT * FROM log_line WHERE run_id=? ORDER BY id LIMIT ?", (run_id, limit)
+        )
+    ]
+
+
+def _line(row: sqlite3.Row) -> LogLine:
+    return LogLine(
+        id=row["id"], at=row["at"], level=row["level"], subject=row["subject"], text=row["text"]
+    )
+
+
+def lines(
+    db: sqlite3.Connection,
+    paging: PageRequest,
+    column: str,
+    owner: int,
+    level: str = "",
+    words: str = "",
+) -> Page[LogLine]:
+    """The log of a run (``column`` run_id), a restore (restore_id) or maintenance
+    (maintenance_id).
+    """
+    query = Query("log_line.*", "log_line", "log_line.id", {"id": "log_line.id"}, "id")
+    query.only(f"log_line.{column} = ?", owner)
+    if level == "trouble":
+        query.only("level != 'info'")
+    elif level:
+        query.only("level = ?", level)
+    if words:
+        query.only("instr(lower(text || ' ' || subject), lower(?))", words)
+    return page(db, query, paging, _line)

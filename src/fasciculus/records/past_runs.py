@@ -1,0 +1,96 @@
+"""What became of earlier runs: for reports, the watch, the calendar and the overview."""
+
+from __future__ import annotations
+
+import sqlite3
+from datetime import datetime
+from typing import Any
+
+
+def last_ended(db: sqlite3.Connection, job: str) -> dict[str, Any] | None:
+    row = db.execute(
+        "SELECT id, outcome, started, ended FROM run WHERE job=? AND state='ended' "
+        "ORDER BY id DESC LIMIT 1",
+        (job,),
+    ).fetchone()
+    return dict(row) if row else None
+
+
+def last_started_by_timetable(db: sqlite3.Connection, job: str) -> str | None:
+    """When the last run of a job was made that a timetable started, or that could not start."""
+    row = db.execute(
+        "SELECT max(created) FROM run WHERE job=? AND started_by LIKE 'timetable%'", (job,)
+    ).fetchone()
+    return row[0] if row else None
+
+
+def outcome_before(db: sqlite3.Connection, job: str, run_id: int) -> str | None:
+    """How the run of a job before another one ended, those left aside that did not start."""
+    row = db.execute(
+        "SELECT outcome FROM run WHERE job=? AND id < ? AND state='ended' AND outcome NOT IN "
+        "('skipped', 'cancelled') ORDER BY id DESC LIMIT 1",
+        (job, run_id),
+    ).fetchone()
+    return row["outcome"] if row else None
+
+
+def task_outcome_before(
+    db: sqlite3.Connection, job: str, subject_kind: str, subject: str, run_id: int
+) -> str | None:
+    """How the task of a subject in the run of a job before another one ended."""
+    row = db.execute(
+        "SELECT task.outcome FROM task JOIN run ON run.id=run_id WHERE run.job=? AND "
+        "subject_kind=? AND subject=? AND run_id < ? AND task.state='ended' AND task.outcome NOT "
+        "IN ('skipped', 'cancelled') ORDER BY task.id DESC LIMIT 1",
+        (job, subject_kind, subject, run_id),
+    ).fetchone()
+    return row["outcome"] if row else None
+
+
+def ended_between(db: sqlite3.Connection, job: str, begin: str, end: str) -> list[int]:
+    """The runs of a job that ended in a time, oldest first."""
+    return [
+        row["id"]
+        for row in db.execute(
+            "SELECT id FROM run WHERE job=? AND state='ended' AND ended > ? AND ended <= ? "
+            "ORDER BY id",
+            (job, begin, end),
+        )
+    ]
+
+
+def failing_stores(db: sqlite3.Connection) -> dict[str, str]:
+    """By store that took no copy of the last task that was to bring it one, the reason."""
+    return {
+        row["store"]: row["error"]
+        for row in db.execute(
+            "SELECT store.name AS store, task_copy.error FROM store JOIN task_copy ON "
+            "task_copy.store=store.name AND task_id=(SELECT max(task_id) FROM task_copy AS newest "
+            "WHERE newest.store=store.name) WHERE task_copy.error != ''"
+        )
+    }
+
+
+def durations(db: sqlite3.Connection, since: str) -> dict[str, list[float]]:
+    """By job, how many seconds its runs took that ended with bundles since a moment."""
+    found: dict[str, list[float]] = {}
+    for row in db.execute(
+        "SELECT job, started, ended FROM run WHERE state='ended' AND ended >= ? AND started IS NOT "
+        "NULL AND outcome IN ('done', 'warned', 'partial')",
+        (since,),
+    ):
+        began, ended = (datetime.fromisoformat(row[name]) for name in ("started", "ended"))
+        found.setdefault(row["job"], []).append((ended - began).total_seconds())
+    return found
+
+
+def nights(db: sqlite3.Connection, since: str) -> list[tuple[str, str, str, str]]:
+    """(subject kind, subject, moment of start, outcome) of the tasks since a moment."""
+    return [
+        tuple(row)
+        for row in db.execute(
+            "SELECT subject_kind, subject, coalesce(started, ended), outcome FROM task "
+            "WHERE state='ended' AND coalesce(started, ended) >= ? ORDER BY subject, id",
+            (since,),
+        )
+    ]
