@@ -154,7 +154,8 @@ class Demo:
         deadline = time.monotonic() + _START_SECONDS
         while True:
             try:
-                if httpx.get(f"{self.url}/health", trust_env=False).status_code == 200:
+                found = httpx.get(f"{self.url}/health", trust_env=False, verify=False)
+                if found.status_code == 200:
                     return
             except httpx.HTTPError:
                 pass

@@ -203,7 +203,8 @@ class WebDavStore:
             patience = self.spec.patience
             self._made_client = httpx.Client(
                 auth=self._auth,
-                verify=tls_context(self._certificate),
+                # Without TLS there is no certificate, and no authority need be read.
+                verify=False if self._url.startswith("http:") else tls_context(self._certificate),
                 timeout=httpx.Timeout(patience, connect=_CONNECT_SECONDS),
                 follow_redirects=False,
                 # A name and password of this machine's user are none of the server's business.

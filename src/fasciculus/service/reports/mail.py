@@ -88,7 +88,7 @@ def send(
         raise SettingError("No mail server is set.", "Set one under Settings.", field="address")
     where = f"{config.address}, port {config.port}"
     try:
-        context = ssl.create_default_context()
+        context = None if config.security == "none" else ssl.create_default_context()
         link: smtplib.SMTP
         if config.security == "tls":
             link = smtplib.SMTP_SSL(config.address, config.port, timeout=TIMEOUT, context=context)
