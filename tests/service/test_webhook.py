@@ -130,7 +130,10 @@ def test_it_is_signed_at_the_moment_it_goes(hook):
         (400, RefusedError),
         (422, RefusedError),
         (401, UnreachableError),
+        (403, UnreachableError),
         (404, UnreachableError),
+        (408, UnreachableError),
+        (410, UnreachableError),
         (429, UnreachableError),
         (500, UnreachableError),
         (503, UnreachableError),
@@ -163,3 +166,17 @@ def test_an_answer_without_an_end_is_read_no_further_than_it_is_shown(hook):
     assert answer.ok and len(answer.body) == 500 and answer.body.startswith("\ufffdword word")
     assert hook.said < 1 << 28
     assert hook.taken[0][0]["Accept-Encoding"] == "identity"
+
+
+@pytest.mark.parametrize(("size", "seconds", "read"), [(1, -1, 1), (1, 3600, 2000), (700, 3600, 3)])
+def test_reading_ends_by_what_was_read_and_by_time(size, seconds, read):
+    parts = []
+
+    class Drip:
+        def iter_raw(self):
+            for _ in range(100_000):
+                parts.append(1)
+                yield b"x" * size
+
+    found = webhook._beginning(Drip(), time.monotonic() + seconds)
+    assert len(parts) == read and found == "x" * min(500, size * read)

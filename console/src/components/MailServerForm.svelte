@@ -119,7 +119,7 @@
       <FormField
         label="Second way"
         id="second-way"
-        hint="For what the server has not taken for an hour."
+        hint="For what could not be delivered for an hour."
         wrong={problem?.at('second_way')}
         ><Select
           id="second-way"

@@ -161,7 +161,7 @@ def mail_set(
     second_way: Annotated[
         str | None,
         typer.Option(
-            help="The channel for reports that the mail server has not taken for an hour; “none”.",
+            help="The channel for reports that could not be delivered for an hour; “none”.",
             metavar="CHANNEL",
         ),
     ] = None,
