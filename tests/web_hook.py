@@ -33,7 +33,7 @@ class Hook:
 
         self._server = ThreadingHTTPServer(("127.0.0.1", 0), Handler)
         self._server.daemon_threads = True
-        threading.Thread(target=self._server.serve_forever, daemon=True).start()
+        threading.Thread(target=self._server.serve_forever, args=(0.01,), daemon=True).start()
         self.url = f"http://127.0.0.1:{self._server.server_port}/hooks/secret-part"
 
     def answer(self, handler: BaseHTTPRequestHandler) -> None:

@@ -14,8 +14,7 @@ from functools import partial
 from itertools import islice
 from zoneinfo import ZoneInfo
 
-from cronsim import CronSim
-
+from .expressions import local_times
 from .restrictions import Restrictions
 from .timetable import Schedule
 
@@ -81,7 +80,7 @@ def _existing(local: datetime, where: ZoneInfo, fold: int) -> datetime | None:
 def _of_expression(expression: str, where: ZoneInfo, after: datetime) -> Iterator[datetime]:
     # A little earlier, since the hour may be coming for the second time.
     begin = after.astimezone(where).replace(tzinfo=None) - timedelta(hours=3)
-    rows = iter(CronSim(expression, begin))
+    rows = local_times(expression, begin)
     if expression.split()[1] == "*":
         return _elapsed(rows, where)
     return map(partial(stated, where=where), rows)
