@@ -14,7 +14,7 @@ from ..core.bundle.manifest import ManifestSummary
 from ..core.errors import MissingError
 from ..core.retention import RetentionCopy
 from ..models import Bundle, BundleDetail, Copy, Page, Pin
-from . import maintenance, usage
+from . import damage, usage
 from .db import now, stamp
 from .paging import PageRequest, Query, like, page
 
@@ -308,7 +308,7 @@ def retire(db: sqlite3.Connection, subject_kind: str, subject: str, name: str, s
         "AND NOT EXISTS (SELECT 1 FROM copy WHERE bundle_id=bundle.id)",
         (subject_kind, subject, name),
     )
-    maintenance.drop_of_retired(db, (subject_kind, subject))
+    damage.drop_of_retired(db, (subject_kind, subject))
     for row in db.execute("SELECT id FROM store WHERE name=?", (store,)).fetchall():
         usage.refresh(db, row["id"], subject_kind, subject)
 

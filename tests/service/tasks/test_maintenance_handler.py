@@ -4,7 +4,7 @@ import pytest
 from valley import MILLPOND, bundle_of, piece
 
 from fasciculus.core.errors import MissingError, SettingError
-from fasciculus.records import bundles, maintenance
+from fasciculus.records import bundles, damage, maintenance
 from fasciculus.records.maintenance import MaintenanceOptions
 from fasciculus.records.paging import PageRequest
 from fasciculus.service.tasks.maintenance import MaintenanceHandler
@@ -66,8 +66,8 @@ def found_damage(file="pieces/p", bundle=None):
     return DamageFound(file=file, reason="is missing", bundles=names, files=["a"], harmed=1)
 
 
-def damage(heronmere):
-    return [(row.store, row.file) for row in maintenance.damage(heronmere.db, PageRequest()).items]
+def damaged(heronmere):
+    return [(row.store, row.file) for row in damage.rows(heronmere.db, PageRequest()).items]
 
 
 def test_each_subject_with_copies_there_is_a_task(heronmere, handler):
@@ -136,11 +136,11 @@ def test_what_a_worker_tells_is_written(heronmere, handler):
     handler.take(task, found_damage())
     handler.take(task, CopyVerified(bundle=name, deep=True, intact=False))
     handler.take(task, Log("info", "read all"))
-    assert damage(heronmere) == [("attic", "pieces/p")]
+    assert damaged(heronmere) == [("attic", "pieces/p")]
     (copy,) = bundles.bundles(heronmere.db, PageRequest()).items[0].copies
     assert copy.verified_deep and copy.verified and not copy.sound
     handler.take(task, DamageCleared(file="pieces/p"))
-    assert damage(heronmere) == []
+    assert damaged(heronmere) == []
 
 
 def test_damage_of_what_retired_meanwhile_is_none(heronmere, handler):
@@ -151,9 +151,9 @@ def test_damage_of_what_retired_meanwhile_is_none(heronmere, handler):
     with heronmere.records.write() as db:
         bundles.retire(db, *MILLPOND, name, "attic")
     handler.take(task, found_damage(bundle=name))
-    assert damage(heronmere) == []
+    assert damaged(heronmere) == []
     handler.take(task, found_damage(bundle=kept))
-    assert damage(heronmere) == [("attic", "pieces/p")]
+    assert damaged(heronmere) == [("attic", "pieces/p")]
 
 
 def test_damage_of_one_store_is_none_of_another(heronmere, handler):
@@ -162,7 +162,7 @@ def test_damage_of_one_store_is_none_of_another(heronmere, handler):
     handler.take(task, found_damage())
     with heronmere.records.write() as db:
         bundles.retire(db, *MILLPOND, name, "attic")
-    assert damage(heronmere) == [], "it went with its last copy there"
+    assert damaged(heronmere) == [], "it went with its last copy there"
 
 
 def result(outcome, kind=VerifyResult):
@@ -212,7 +212,7 @@ def test_without_a_second_copy_nothing_is_begun(heronmere, handler):
 def test_damage_on_both_stores_mends_nothing(heronmere, handler):
     heronmere.bundle(0, on=("attic", "boathouse"), pieces=(piece("p"),))
     with heronmere.records.write() as db:
-        maintenance.found_damage(db, "boathouse", MILLPOND, found_damage())
+        damage.found(db, "boathouse", MILLPOND, found_damage())
     task = begun(handler)
     handler.take(task, found_damage())
     end(handler, task, result("warned"))
@@ -222,7 +222,7 @@ def test_damage_on_both_stores_mends_nothing(heronmere, handler):
 def test_mending_is_not_followed_by_mending(heronmere, handler):
     heronmere.bundle(0, on=("attic", "boathouse"), pieces=(piece("p"),))
     with heronmere.records.write() as db:
-        maintenance.found_damage(db, "attic", MILLPOND, found_damage())
+        damage.found(db, "attic", MILLPOND, found_damage())
     task = begun(handler, "mend")
     end(handler, task, result("warned", MendResult))
     assert handler.queued_more == []

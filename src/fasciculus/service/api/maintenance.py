@@ -31,7 +31,7 @@ from ...models.queries import (
     MaintenanceQuery,
     TransfersQuery,
 )
-from ...records import bundles, log_lines, maintenance, transfers, usage
+from ...records import bundles, damage, log_lines, maintenance, transfers, usage
 from ...records.maintenance import MaintenanceOptions
 from ...records.paging import page_counted
 from ..bundle_listings import listing_of
@@ -214,7 +214,7 @@ def maintenance_log(maintenance_id: int, query: LogQuery) -> Page[LogLine]:
     query=DamageQuery,
 )
 def damage_list(query: DamageQuery) -> Page[DamageRow]:
-    return maintenance.damage(
+    return damage.rows(
         context().records.reader, page_request(query), query.store, query.subject, query.kind
     )
 

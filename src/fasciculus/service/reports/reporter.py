@@ -16,7 +16,7 @@ from ...core.report_rules import tells_of_recovery, wants
 from ...core.run_report import CopyLine, RunReport, TaskLine, worst
 from ...core.watch import Finding
 from ...models import Alert, JobInput, MaintenanceTask, RunDetail, WatchSettings
-from ...records import inventory, jobs, log_lines, maintenance, past_runs, runs
+from ...records import damage, inventory, jobs, log_lines, maintenance, past_runs, runs
 from ...records.db import Records
 from ...records.encryption import SecretCipher
 from ...records.paging import PageRequest
@@ -160,15 +160,15 @@ class Reporter:
             work.kind == "mend" and work.outcome == "cancelled"
         ):
             return
-        fresh = maintenance.told_now(db, work.store, subject)
+        fresh = damage.told_now(db, work.store, subject)
         if work.kind == "verify" and not fresh:
             return
-        concerned, zone = maintenance.concerned(db, work.store, subject)
+        concerned, zone = damage.concerned(db, work.store, subject)
         watch = watch_settings(db)
         everybody = _everybody(jobs.jobs(db))
         people = {address: None for job in concerned for address in job.report_to}
         ways = {name: None for job in concerned for name in job.channels}
-        known = maintenance.damage(
+        known = damage.rows(
             db, PageRequest(limit=_DAMAGE_LINES), work.store, work.subject, work.subject_kind
         ).items
         rows = [row for row in known if work.kind != "verify" or row.id in fresh]

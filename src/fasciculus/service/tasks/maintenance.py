@@ -14,7 +14,7 @@ from msgspec.structs import asdict
 from ...core.errors import FasciculusError, SettingError
 from ...core.formatting import format_list
 from ...models import MaintenanceTask
-from ...records import bundles, imports, maintenance, store_days, stores, transfers
+from ...records import bundles, damage, imports, maintenance, store_days, stores, transfers
 from ...records.encryption import SecretCipher
 from ...records.maintenance import MaintenanceOptions
 from ...worker.events import (
@@ -104,7 +104,7 @@ class MaintenanceHandler(HandlerBase[QueuedMaintenance]):
             return found.name, [(found.subject_kind, found.subject)]
         subjects = maintenance.subjects_on(db, store, subject)
         if kind == "mend":
-            subjects = [row for row in subjects if maintenance.damaged_files(db, row, [store])]
+            subjects = [row for row in subjects if damage.damaged_files(db, row, [store])]
             if not subjects:
                 raise SettingError(
                     f"Nothing on store “{store}” is known to be damaged.",
@@ -233,8 +233,8 @@ class MaintenanceHandler(HandlerBase[QueuedMaintenance]):
     def _mend(self, task: QueuedMaintenance) -> None:
         """Damage is mended at once where another store has intact copies."""
         db = self._records.reader
-        damaged = maintenance.damaged_files(db, task.subject, [task.store])
-        if any(maintenance.helpers(db, task.store, task.subject, file) for file in damaged):
+        damaged = damage.damaged_files(db, task.subject, [task.store])
+        if any(damage.helpers(db, task.store, task.subject, file) for file in damaged):
             try:
                 started_by = f"maintenance {task.number}"
                 self.enqueue(self.queue("mend", task.store, started_by, task.subject[1])[1])
@@ -262,11 +262,11 @@ def _note(db: sqlite3.Connection, task: QueuedMaintenance, event: Event) -> None
     """Write what was found of a copy."""
     match event:
         case DamageFound():
-            maintenance.found_damage(db, task.store, task.subject, event)
+            damage.found(db, task.store, task.subject, event)
             # A run beside this may have retired what it harms.
-            maintenance.drop_of_retired(db, task.subject)
+            damage.drop_of_retired(db, task.subject)
         case DamageCleared():
-            maintenance.is_sound(db, task.store, task.subject, event.file)
+            damage.is_sound(db, task.store, task.subject, event.file)
         case CopyVerified():
             maintenance.verified(db, task.store, task.subject, event.bundle, event.deep)
         case CopyRetired():

@@ -15,7 +15,7 @@ from ...core.report_rules import tells_of_trouble
 from ...core.run_report import OUTCOMES
 from ...core.watch import BROKEN, LOOK, Finding
 from ...models import JobInput, WatchSettings
-from ...records import certificates, changes, jobs, maintenance, past_runs, pauses, reports, search
+from ...records import certificates, changes, damage, jobs, past_runs, pauses, reports, search
 from ...records import stores as store_records
 from ...records.db import Records
 from ...records.encryption import SecretCipher
@@ -291,7 +291,7 @@ def _unreachable(watched: Watched) -> Iterator[Finding]:
 
 
 def _verification(watched: Watched) -> Iterator[Finding]:
-    for name, files, subjects, first in maintenance.damage_by_store(watched.db):
+    for name, files, subjects, first in damage.by_store(watched.db):
         whose = (
             first if subjects == 1 else f"{first} and {format_count(subjects - 1, 'other subject')}"
         )

@@ -8,7 +8,7 @@ from valley import MILLPOND, piece
 from fasciculus.core.errors import MissingError, SettingError
 from fasciculus.models import Account, Database, Host, Site
 from fasciculus.models.jobs import Command, Note
-from fasciculus.records import bundles, maintenance, runs
+from fasciculus.records import bundles, damage, runs
 from fasciculus.records.db import stamp
 from fasciculus.records.runs import RunOptions
 from fasciculus.service.tasks.orders.backup import backup_order, hold_flags
@@ -195,7 +195,7 @@ def test_damage_of_the_pieces_that_it_builds_on_is_said(heronmere):
     with heronmere.records.write() as db:
         for file in ("pieces/two.files-0001.tar.zst", "pieces/other", f"bundles/{name}/x"):
             found = DamageFound(file=file, reason="is missing", bundles=[name], files=[], harmed=1)
-            maintenance.found_damage(db, "attic", MILLPOND, found)
+            damage.found(db, "attic", MILLPOND, found)
     assert order(heronmere, mode="incremental").damaged == ["two.files-0001.tar.zst"]
     assert order(heronmere, name="x", mode="full").damaged == []
 

@@ -2,7 +2,7 @@
 
 from valley import MILLPOND, bundle_of, piece
 
-from fasciculus.records import maintenance
+from fasciculus.records import damage, maintenance
 from fasciculus.records.maintenance import MaintenanceOptions
 from fasciculus.service.tasks.orders.maintenance import maintenance_order
 from fasciculus.worker.events import DamageFound
@@ -19,19 +19,19 @@ def order(heronmere, kind="verify", store="attic", bundle="", **options):
     return maintenance_order(heronmere.sources, task), number
 
 
-def damage(heronmere, store, *files):
+def damaged(heronmere, store, *files):
     with heronmere.records.write() as db:
         for file in files:
             found = DamageFound(file=file, reason="is missing", bundles=["b"], files=[], harmed=0)
-            maintenance.found_damage(db, store, MILLPOND, found)
+            damage.found(db, store, MILLPOND, found)
 
 
 def test_verifying_knows_every_copy_and_what_was_suspect(heronmere):
     names = [heronmere.bundle(night, on=("attic", "boathouse")) for night in range(3)]
     heronmere.bundle(4, on=("boathouse",))
     heronmere.bundle(5, subject=("account", "ferryline"))
-    damage(heronmere, "attic", "pieces/p")
-    damage(heronmere, "boathouse", "pieces/q")
+    damaged(heronmere, "attic", "pieces/p")
+    damaged(heronmere, "boathouse", "pieces/q")
     found, number = order(heronmere, deep=True)
     assert isinstance(found, VerifyOrder) and found.deep
     assert [copy.name for copy in found.bundles] == names
@@ -68,7 +68,7 @@ def test_mending_takes_from_all_other_stores_of_the_subject(heronmere):
     heronmere.bundle(0, on=("attic", "boathouse"))
     heronmere.bundle(1, on=("attic", "cellar"))
     heronmere.bundle(2, on=("shed",), subject=("account", "ferryline"))
-    damage(heronmere, "attic", "pieces/p", "bundles/x/listing.jsonl.zst")
+    damaged(heronmere, "attic", "pieces/p", "bundles/x/listing.jsonl.zst")
     found, _ = order(heronmere, "mend")
     assert isinstance(found, MendOrder)
     assert found.files == ["bundles/x/listing.jsonl.zst", "pieces/p"]
@@ -78,7 +78,7 @@ def test_mending_takes_from_all_other_stores_of_the_subject(heronmere):
 def test_what_a_damaged_piece_should_be_the_records_say(heronmere):
     heronmere.bundle(0, on=("attic", "boathouse"), pieces=(piece("p", 5), piece("q", 7)))
     heronmere.bundle(1, on=("attic",), pieces=(piece("p", 5),))
-    damage(heronmere, "attic", "pieces/p", "pieces/gone")
+    damaged(heronmere, "attic", "pieces/p", "pieces/gone")
     assert order(heronmere, "mend")[0].pieces == [piece("p", 5)]
 
 

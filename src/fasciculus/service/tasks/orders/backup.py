@@ -10,7 +10,7 @@ from datetime import UTC, datetime
 
 from .... import __version__
 from ....models import Account, Host, JobInput
-from ....records import bundles, maintenance, runs, stores
+from ....records import bundles, damage, runs, stores
 from ....worker.orders import (
     BackupOrder,
     CommandOrder,
@@ -171,7 +171,7 @@ def _damaged(
 ) -> list[str]:
     """The pieces of the previous bundle that are known to be damaged."""
     needed = {f"pieces/{piece.name}" for piece in previous.pieces} if previous else set()
-    files = maintenance.damaged_files(sources.db, (kind, name), job.stores)
+    files = damage.damaged_files(sources.db, (kind, name), job.stores)
     return [file.removeprefix("pieces/") for file in files if file in needed]
 
 

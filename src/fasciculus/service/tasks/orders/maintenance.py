@@ -10,7 +10,7 @@ import msgspec
 from ....core.bundle.manifest import PieceRecord
 from ....core.errors import SettingError
 from ....models import MaintenanceTask
-from ....records import maintenance, stores, transfers
+from ....records import damage, maintenance, stores, transfers
 from ....records.maintenance import RecordedCopy
 from ....worker.orders import (
     CopyOrder,
@@ -53,7 +53,7 @@ def maintenance_order(sources: OrderSources, task: MaintenanceTask) -> Order:
         "bundles": [copy for copy in store.recorded if task.bundle in ("", copy.name)],
         "spool": str(config.spool / f"maintenance-{task.id}"),
     }
-    damaged = maintenance.damaged_files(db, subject, [task.store])
+    damaged = damage.damaged_files(db, subject, [task.store])
     options = maintenance.options(db, task.id)
     match task.kind:
         case "verify":
