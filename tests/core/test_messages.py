@@ -75,6 +75,9 @@ def test_a_digest_is_trouble_when_a_job_ended_badly_last():
     assert good.title == "[Fasciculus] weekly digest: 1 run done (2026-11-25)"
     assert good.sentence == "1 run of 1 job; 1.00 KiB packed and stored."
     assert not digest(JobDigest("a", [run(1)]), JobDigest("yearly", [])).trouble
+    assert digest(JobDigest("a", [run(1, "failed")])).sentence.startswith(
+        "1 run of 1 job, not done;"
+    )
     nothing = digest()
     assert (nothing.outcome, nothing.runs) == ("skipped", 0)
 

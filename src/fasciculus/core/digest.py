@@ -102,7 +102,7 @@ class Digest:
         packed = sum(run.packed for job in self.jobs for run in job.runs)
         text = f"{format_count(self.runs, 'run')} of {format_count(len(self.jobs), 'job')}"
         if self.troubled:
-            text += f", {self.troubled} of them not done"
+            text += ", not done" if self.runs == 1 else f", {self.troubled} of them not done"
         return f"{text}; {format_size(packed)} packed and stored."
 
     def local(self, moment: datetime) -> str:
