@@ -6,8 +6,9 @@ from datetime import UTC, datetime, timedelta
 import pytest
 import time_machine
 
+from fasciculus.core.watch import Finding
 from fasciculus.models import ChannelInput, MailServer
-from fasciculus.records import channels, jobs, reports, runs
+from fasciculus.records import alerts, channels, jobs, reports, runs
 from fasciculus.records.paging import PageRequest
 from fasciculus.service.background import digests
 from fasciculus.service.reports import mail
@@ -142,3 +143,17 @@ def test_after_a_long_time_down_it_has_no_more_than_two_of_its_times(office):
     office.ran(NOON + timedelta(days=9))
     ((_, text),) = office.send(NOON + timedelta(days=10))
     assert "1 run of 1 job" in text
+
+
+def test_it_has_the_open_alerts_of_its_jobs_and_of_no_one_job(office):
+    office.job()
+    office.job("board", report_to=[CHAIR])
+    with office.valley.records.write() as db:
+        for job in ("nightly", "board", ""):
+            text = f"Trouble of {job or 'the service'}."
+            alerts.add(db, Finding(f"size {job}", "size", "broken", job, text, "/", job))
+    office.send(NOON)
+    found = {people[0]: text for people, text in office.send(NOON + timedelta(days=1))}
+    assert "Trouble of nightly." in found[DUTY] and "Trouble of board." in found[CHAIR]
+    assert "Trouble of board." not in found[DUTY]
+    assert all("Trouble of the service." in text for text in found.values())
