@@ -14,12 +14,13 @@ from fasciculus.core.errors import (
     SettingError,
     UnreachableError,
 )
-from fasciculus.models import ChannelInput, MailServer
+from fasciculus.models import ChannelInput, MailServer, WebhookMessage
 from fasciculus.records import channels, reports
 from fasciculus.records.reports import NewReport
 from fasciculus.service.background import outbox as module
 from fasciculus.service.background.outbox import Outbox, wait_after
 from fasciculus.service.reports import mail, webhook
+from fasciculus.service.reports.messages import MessageWriter
 
 
 class Server:
@@ -193,6 +194,44 @@ def test_after_an_hour_it_goes_another_way_too_and_once(heronmere, server):
         with time_machine.travel(datetime.now(UTC) + timedelta(hours=hours), tick=False):
             outbox._send_due()
     assert len(stuck) == 1, "and what goes the other way has no third"
+
+
+def refuse(*order):
+    raise UnreachableError("It does not answer.")
+
+
+def test_the_second_way_is_a_channel_that_says_what_was_to_be_said(heronmere, server, monkeypatch):
+    writer = MessageWriter(heronmere.config, heronmere.cipher)
+    outbox = Outbox(heronmere.records, heronmere.cipher, heronmere.events, writer.second_way)
+    server.refused = {b"one", b"two"}
+    with heronmere.records.write() as db:
+        new = ChannelInput(name="bell", url="https://bell.example/")
+        channels.save(db, heronmere.cipher, new)
+        mail.save_server(db, heronmere.cipher, MailServer(address="x", sender="d@x.example"))
+        old = NewReport("alert", "A title", "All of it.", "", b"one", ["a@x.example"])
+        stuck = reports.add(db, old)
+
+    def after_two_hours():
+        with time_machine.travel(datetime.now(UTC) + timedelta(hours=2), tick=False):
+            outbox._send_due()
+        query = "SELECT kind, channel, message, instead_of FROM report WHERE channel != ''"
+        return [tuple(row) for row in heronmere.db.execute(query)]
+
+    assert after_two_hours() == [], "there is none yet"
+    with heronmere.records.write() as db:
+        server_of = MailServer(address="x", sender="d@x.example", second_way="bell")
+        mail.save_server(db, heronmere.cipher, server_of)
+        reports.hurry(db)
+    ((kind, channel, body, instead_of),) = after_two_hours()
+    assert (kind, channel, instead_of) == ("alert", "bell", stuck)
+    message = WebhookMessage.model_validate_json(body)
+    assert (message.event, message.title, message.text) == ("alert", "A title", "All of it.")
+    assert message.trouble and "could not be delivered to a@x.example" in message.sentence
+    with heronmere.records.write() as db:
+        db.execute("DELETE FROM report")
+        reports.add(db, NewReport("run", "t", "", "", b"{}", channel="bell"))
+    monkeypatch.setattr(webhook, "send", refuse)
+    assert [row[3] for row in after_two_hours()] == [None], "the channel itself has no other way"
 
 
 @pytest.mark.parametrize("error", [ConnectionLostError, UnreachableError, SettingError])

@@ -139,6 +139,7 @@ class DueReport:
 
     id: int
     at: datetime
+    kind: str
     title: str
     text: str
     message: bytes
@@ -170,6 +171,7 @@ def waiting(db: sqlite3.Connection, report_id: int) -> DueReport | None:
     return DueReport(
         row["id"],
         datetime.fromisoformat(row["at"]),
+        row["kind"],
         row["title"],
         row["text"],
         row["message"],

@@ -142,7 +142,7 @@ class MessageWriter:
             return
         whom = f"channel {due.channel}" if due.channel else format_list(due.recipients)
         message = WebhookMessage(
-            event="run",
+            event=due.kind,
             at=due.at,
             title=due.title,
             sentence=f"This report could not be delivered to {whom} for an hour.",
@@ -155,7 +155,7 @@ class MessageWriter:
         except Exception as error:
             log.warning("the second way, channel %s, gets no message: %s", name, error)
             return
-        new = NewReport("run", due.title, due.text, "", body, channel=name, instead_of=due.id)
+        new = NewReport(due.kind, due.title, due.text, "", body, channel=name, instead_of=due.id)
         reports.add(db, new)
 
 
