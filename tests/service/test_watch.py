@@ -169,9 +169,20 @@ def test_people_are_told_once_of_the_beginning_and_once_of_the_end(valley, tmp_p
     run(client, "nightly")
     for _ in range(3):
         texts(parts)
-    closed = until(lambda: mailbox.messages()[2:])
-    assert [m["subject"][:26] for m in closed] == ["[Fasciculus] alert closed:"]
+    closed = until(lambda: len(mailbox.messages()) >= 4 and mailbox.messages()[2:])
+    assert {m["to"]: m["subject"].partition("] ")[2] for m in closed} == {
+        "duty@sedge-quill.example": "alert closed: Job nightly: a copy is missing.",
+        "night@sedge-quill.example": closed_store(closed),
+    }
+    assert client.outbox_list().total == 0 and len(mailbox.messages()) == 4
     mailbox.close()
+
+
+def closed_store(messages):
+    """The title that tells of the store's end; its reason names a folder of the test."""
+    (found,) = [t for m in messages if "Store cellar" in (t := m["subject"].partition("] ")[2])]
+    assert found.startswith("alert closed: Store cellar took no copy the last time")
+    return found
 
 
 def test_in_quiet_hours_neither_a_beginning_nor_an_end_wakes_anybody(valley, tmp_path):
