@@ -60,6 +60,11 @@ def test_only_stores_of_jobs_are_asked_and_no_disk_that_is_mounted_for_each_use(
         document = "json_set(document, '$.settings.mount_command', 'mount it')"
         db.execute(f"UPDATE store SET document={document} WHERE name='disk'")
     assert answers._names() == ["attic"]
+    with parts.records.write() as db:
+        odd = "json_set(document, '$.settings.kind', 'of a package that is gone')"
+        db.execute(f"UPDATE store SET document={odd} WHERE name='attic'")
+    answers.ask()
+    assert "of a package that is gone" in answers.troubles()["attic"], "it costs itself alone"
     client.jobs_change("nightly", JobInput(**{**fields, "enabled": False}))
     assert answers._names() == []
 

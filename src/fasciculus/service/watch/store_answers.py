@@ -74,7 +74,7 @@ class StoreAnswers:
             self._now = (name, time.monotonic())
             try:
                 _ask(store_order(sources, name))
-            except (FasciculusError, OSError) as error:
+            except (FasciculusError, OSError, ValueError) as error:
                 found[name] = error.sentence() if isinstance(error, FasciculusError) else str(error)
                 log.info("store %s does not answer: %s", name, found[name])
             finally:
@@ -94,7 +94,11 @@ class StoreAnswers:
 
 
 def _can_be_asked(store: StoreFields) -> bool:
-    found = KINDS.parse(store.settings.model_dump())
+    try:
+        found = KINDS.parse(store.settings.model_dump())
+    except (FasciculusError, ValueError):
+        # What is wrong with it is said when it is asked.
+        return True
     return isinstance(found, StoreSettings) and found.always_there()
 
 
