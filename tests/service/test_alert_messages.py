@@ -1,17 +1,20 @@
-"""Who is told of which alert, and that nobody is told of the same thing twice."""
+"""Who is told of which alert and of which damage, and nobody of the same thing twice."""
 
 import json
 
 import pytest
+from valley import MILLPOND
 
 from fasciculus.core.watch import Finding
 from fasciculus.models import Alert, ChannelInput, WatchSettings
-from fasciculus.records import channels, reports
+from fasciculus.records import channels, damage, maintenance, reports
+from fasciculus.records.maintenance import MaintenanceOptions
 from fasciculus.records.paging import PageRequest
 from fasciculus.service.background.alert_news import AlertNews
 from fasciculus.service.reports.reporter import Reporter
 from fasciculus.service.watch.checks import FAILED
 from fasciculus.service.watch_settings import save_watch_settings
+from fasciculus.worker.events import DamageFound
 
 DUTY, NIGHT, CHAIR = (f"{name}@sedge-quill.example" for name in ("duty", "night", "chair"))
 
@@ -125,3 +128,51 @@ def test_a_channel_learns_whether_it_is_trouble(valley):
         message = json.loads(body)
         assert (message["event"], message["trouble"]) == ("alert", trouble)
         assert "size of board" in message["text"]
+
+
+# Damage ------------------------------------------------------------------------------
+
+
+def damaged(valley, kind, files=(), outcome="warned"):
+    """Maintenance of millpond's copies on the attic that found, or left, some damage; to whom
+    messages on it go, and their texts."""
+    reporter = Reporter(valley.config, valley.records, valley.cipher, valley.events)
+    with valley.records.write() as db:
+        number = maintenance.add(db, kind, "attic", MILLPOND, MaintenanceOptions(), "test")
+        for file in files:
+            row = DamageFound(file=file, reason="is missing", bundles=[], files=[], harmed=0)
+            damage.found(db, "attic", MILLPOND, row)
+        maintenance.end(db, number, outcome, "")
+        reporter.maintenance(db, number)
+        rows = reports.reports(db, PageRequest(limit=100)).items
+        found = {
+            row.channel or tuple(row.recipients): reports.report(db, row.id).text for row in rows
+        }
+        db.execute("DELETE FROM report")
+    return found
+
+
+def test_damage_is_told_to_those_whose_jobs_made_the_copies(valley):
+    watch(valley, recipients=[NIGHT], channels=["horn"])
+    valley.bundle(0, job="nightly")
+    assert set(damaged(valley, "verify", ["piece-one"])) == {(DUTY,), "horn"}
+    valley.bundle(1, job="board")
+    assert set(damaged(valley, "verify", ["piece-two"])) == {(CHAIR, DUTY), "bell"}
+
+
+def test_damage_of_what_nobody_is_named_for_is_told_to_the_watch(valley):
+    watch(valley, recipients=[NIGHT])
+    valley.bundle(0, job="gone")
+    assert set(damaged(valley, "verify", ["piece-one"])) == {(NIGHT,)}
+
+
+def test_damage_is_told_when_it_is_found_and_what_is_left_of_it_when_it_was_to_be_mended(valley):
+    valley.bundle(0, job="nightly")
+    (text,) = damaged(valley, "verify", ["piece-one", "piece-two"]).values()
+    assert "piece-one" in text and "piece-two" in text
+    assert damaged(valley, "verify", ["piece-one"]) == {}, "it is known"
+    (text,) = damaged(valley, "verify", ["piece-three"]).values()
+    assert "piece-three" in text and "piece-one" not in text
+    (text,) = damaged(valley, "mend").values()
+    assert all(f"piece-{n}" in text for n in ("one", "two", "three")), "all that is left"
+    assert damaged(valley, "mend", outcome="cancelled") == damaged(valley, "repack") == {}

@@ -31,7 +31,7 @@ def ask(method, url, **more):
     return httpx.request(method, url, trust_env=False, verify=False, timeout=60, **more)
 
 
-def test_a_secret_address_starts_a_job_and_waits_for_it(client):
+def test_a_secret_address_starts_a_job_and_waits_for_it(client, running):
     made = client.jobs_address_make("nightly", StartAddressInput(per_hour=100))
     assert made.url in made.curl and made.curl in made.crontab and len(made.url) > 60
     at_once = ask("GET", made.url)
@@ -45,6 +45,8 @@ def test_a_secret_address_starts_a_job_and_waits_for_it(client):
     assert waited.json()["sentence"].startswith("nightly: 2 bundles")
     shown = client.jobs_address("nightly")
     assert shown.used is not None and made.url.rpartition("/")[2] not in shown.model_dump_json()
+    noted = running.parts.records.reader.execute("SELECT who, action, about FROM audit").fetchall()
+    assert ("an address", "started job", "nightly from 127.0.0.1") in [tuple(r) for r in noted]
     assert ask("GET", f"{made.url}?wait=soon").status_code == 422
 
 

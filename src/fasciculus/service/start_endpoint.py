@@ -76,9 +76,6 @@ class StartEndpoint:
         return problem(404, "There is no such address.", way_out="Was it replaced?")
 
     def _started(self, job: str, seconds: int) -> Response:
-        with suppress(UnwritableError), context().records.write() as db:
-            start_addresses.used(db, job)
-            users.audit(db, "an address", "started job", f"{job} from {request.remote_addr}")
         key = request.headers.get("Idempotency-Key")
         try:
             run = context().tasks.start_run(RunStart(job, "an address from outside", key))
@@ -86,6 +83,9 @@ class StartEndpoint:
             answer = problem(409, error.message, way_out="It goes on; ask again later.")
             answer.headers["Location"] = _place(error.run_id)
             return answer
+        with suppress(UnwritableError), context().records.write() as db:
+            start_addresses.used(db, job)
+            users.audit(db, "an address", "started job", f"{job} from {request.remote_addr}")
         if seconds and self._waiting.acquire(blocking=False):
             try:
                 _wait(run, seconds)
