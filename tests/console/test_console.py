@@ -393,6 +393,19 @@ def test_when_how_many_and_who_is_told(running, browser, tmp_path):
         expect(frame.get_by_text("ferryline").first).to_be_visible()
         tone = frame.locator("h1").evaluate("h => getComputedStyle(h).color")
         assert tone == "rgb(154, 51, 36)", "it is styled as in the mail"
+        # When digests come, and once more what could not be sent.
+        page.goto(f"{running.url}/#/settings")
+        page.get_by_label("Sender").fill("fasciculus@sedge-quill.example")
+        page.get_by_label("Digests at").fill("06:30")
+        page.get_by_label("Weekly digests on").select_option("fri")
+        form = page.locator("section", has=page.get_by_role("heading", name="Mail server"))
+        form.get_by_role("button", name="Save").click()
+        until(lambda: client.mail_show().digest_time == "06:30")
+        assert client.mail_show().digest_day == "fri"
+        tries = min(row.attempts for row in client.outbox_list().items)
+        page.goto(f"{running.url}/#/reports")
+        page.get_by_role("button", name="unsent again now").click()
+        until(lambda: min(row.attempts for row in client.outbox_list().items) > tries)
         # A pause, seen by whoever else looks.
         page.goto(f"{running.url}/#/calendar")
         page.get_by_label("Why").fill("moving house")
