@@ -1,6 +1,8 @@
 """What waits is sent in order, tried again at growing distances, and never lost or doubled."""
 
 import socket
+import threading
+from contextlib import closing
 from datetime import UTC, datetime, timedelta
 
 import pytest
@@ -366,3 +368,24 @@ def test_a_message_that_is_too_large_holds_up_no_other(heronmere, outbox, partic
     late = add(heronmere, b"small", "a@x.example")
     outbox._send_due()
     assert "550 No strangers" in left(heronmere)[late].last_error
+
+
+def test_a_server_that_is_not_there_or_turns_away_is_said_in_words(heronmere, outbox):
+    save_mail(heronmere, free_port(), "duty@x.example")
+    one = add(heronmere, b"one", "a@x.example")
+    outbox._send_due()
+    said = left(heronmere)[one].last_error
+    assert "did not take the message: Connection refused. Is it running" in said
+    with closing(socket.create_server(("127.0.0.1", 0))) as busy:
+        threading.Thread(target=_turn_away, args=(busy,), daemon=True).start()
+        save_mail(heronmere, busy.getsockname()[1], "duty@x.example")
+        with heronmere.records.write() as db:
+            reports.hurry(db)
+        outbox._send_due()
+    assert "did not take the message: 421 4.3.2 Come back later." in left(heronmere)[one].last_error
+
+
+def _turn_away(server):
+    link, _ = server.accept()
+    with link:
+        link.sendall(b"421 4.3.2 Come back later\r\n")

@@ -132,7 +132,7 @@ def send(
         ) from error
     except (smtplib.SMTPException, OSError) as error:
         raise ConnectionLostError(
-            f"The mail server at {where} did not take the message: {error}.",
+            f"The mail server at {where} did not take the message: {_reason(error)}.",
             "Is it running, and the port right?",
         ) from error
     return {address: _words(*reply) for address, reply in refused.items()}
@@ -142,6 +142,13 @@ def refusal(refused: Mapping[str, str]) -> tuple[str, str]:
     """What is wrong, and the way out, where a server refused some addresses."""
     said = "; ".join(f"{address} ({words})" for address, words in refused.items())
     return f"The mail server refused {said}.", "Correct the report addresses of the job."
+
+
+def _reason(error: OSError) -> str:
+    """Why a server could not be used, without numbers that nobody knows by heart."""
+    if isinstance(error, smtplib.SMTPResponseException):
+        return _words(error.smtp_code, error.smtp_error)
+    return error.strerror or str(error) or type(error).__name__
 
 
 def _words(code: int, reply: bytes | str) -> str:
