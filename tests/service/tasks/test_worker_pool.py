@@ -3,6 +3,7 @@
 import json
 import os
 import signal
+from pathlib import Path
 
 import pytest
 from nights import made
@@ -164,8 +165,9 @@ def test_settings_of_the_service_do_not_reach_a_worker(tmp_path, monkeypatch):
     monkeypatch.setenv("HERONMERE", "lake")
     pool = WorkerPool()
     pool.warm_up()
-    with open(f"/proc/{server(pool)}/environ", "rb") as file:
-        environment = file.read()
+    place = Path(f"/proc/{server(pool)}/environ")
+    # It has none of its own for a moment, while its program is being loaded.
+    environment = until(lambda: b"HERONMERE=lake" in (found := place.read_bytes()) and found)
     pool.close()
     assert b"HERONMERE=lake" in environment and b"oar-and-rope" not in environment
 
