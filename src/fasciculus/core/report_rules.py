@@ -29,9 +29,9 @@ def wants(when: str, outcome: str, previous: str | None) -> bool:
 
 def tells_of_trouble(when: str) -> bool:
     """Whether each run that is trouble is reported at once, and not in a digest."""
-    return when in ("always", "trouble", "recovery")
+    return wants(when, "failed", None)
 
 
 def tells_of_recovery(when: str) -> bool:
     """Whether the first good run after trouble is reported at once."""
-    return when in ("always", "recovery")
+    return wants(when, "done", "failed")

@@ -70,6 +70,14 @@ def fields(db: sqlite3.Connection, name: str) -> StoreFields:
     return StoreFields.model_validate_json(row["document"])
 
 
+def at_once(db: sqlite3.Connection, names: Iterable[str]) -> dict[str, int]:
+    """How many tasks some stores take at the same time; 0 is any number, also for one that is
+    gone."""
+    rows = db.execute("SELECT name, coalesce(json_extract(document, '$.at_once'), 0) FROM store")
+    known: dict[str, int] = dict(rows.fetchall())
+    return {name: known.get(name, 0) for name in names}
+
+
 def never_tried(db: sqlite3.Connection) -> list[str]:
     """The stores that were saved without a try, and not tried since."""
     return [row[0] for row in db.execute("SELECT name FROM store WHERE tried IS NULL")]

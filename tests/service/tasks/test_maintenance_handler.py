@@ -91,6 +91,10 @@ def test_it_counts_on_the_stores_that_it_uses(heronmere, handler):
     options = MaintenanceOptions(source="attic")
     (task,) = asked(handler, "transfer", "boathouse", options=options)[1]
     assert (task.lane, task.store_limits) == ("transfer", {"boathouse": 0, "attic": 2})
+    with heronmere.records.write() as db:
+        db.execute("UPDATE maintenance SET store='gone' WHERE store='attic'")
+    found = {task.store: task.store_limits for task in handler.unfinished()}
+    assert found["gone"] == {"gone": 0}, "what waits for a store that is gone keeps nothing waiting"
 
 
 def test_asked_for_twice_it_is_done_once(heronmere, handler):

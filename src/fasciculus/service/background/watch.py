@@ -12,6 +12,7 @@ from zoneinfo import ZoneInfo
 from ...config import Config
 from ...core.schedule import parse_hours
 from ...core.watch import AlertActions, Finding, reconcile
+from ...models import WatchSettings
 from ...records import alerts
 from ...records.db import Records
 from ...records.encryption import SecretCipher
@@ -86,6 +87,9 @@ class Watch:
 
     def found(self, now: datetime) -> list[Finding]:
         """What is wrong at a moment, whether or not it is an alert yet."""
+        return self._found(now, watch_settings(self._records.reader))
+
+    def _found(self, now: datetime, settings: WatchSettings) -> list[Finding]:
         return findings(
             Watched(
                 self._config,
@@ -94,7 +98,7 @@ class Watch:
                 self._glances,
                 self._unusual,
                 self._answers,
-                watch_settings(self._records.reader),
+                settings,
                 self._scheduler.alive,
                 self._scheduler.clock_trouble,
                 now,
@@ -103,8 +107,8 @@ class Watch:
 
     def look(self, now: datetime) -> AlertActions:
         """Carry out the checks, and open, tell of and close alerts."""
-        rows = self.found(now)
         settings = watch_settings(self._records.reader)
+        rows = self._found(now, settings)
         by_key = {row.key: row for row in rows}
         with self._records.write() as db:
             known = alerts.open_alerts(db)

@@ -66,6 +66,10 @@ class Audience:
     def __bool__(self) -> bool:
         return bool(self.people or self.channels)
 
+    def or_else(self, others: Audience) -> Audience:
+        """The people of another audience where this has none, and its channels likewise."""
+        return Audience(self.people or others.people, self.channels or others.channels)
+
     def parts(self) -> list[Audience]:
         """The addresses together, and each channel by itself."""
         channels = [Audience(channels=(name,)) for name in self.channels]

@@ -179,9 +179,7 @@ class Reporter:
             sorted({store for row in rows for store in row.mend_from}),
             self.messages.link(f"stores/{work.store}"),
         )
-        audience = Audience(
-            tuple(people or watch.recipients or everybody), tuple(ways or watch.channels)
-        )
+        audience = Audience(tuple(people), tuple(ways)).or_else(_others(watch, everybody))
         self.messages.write(db, Message("maintenance", report), audience)
 
     # Alerts and digests --------------------------------------------------------------
@@ -240,17 +238,18 @@ def _audience(
 ) -> Audience:
     """Who is told of an alert: the people and channels of its job, and those of the watch where it
     has none. Who gets a report on the same is not told twice."""
-    people, ways = (job.report_to, job.channels) if job is not None else ([], [])
+    own = Audience(tuple(job.report_to), tuple(job.channels)) if job is not None else Audience()
+    others = _others(watch, everybody)
     if not is_reported:
-        return Audience(
-            tuple(people or watch.recipients or everybody), tuple(ways or watch.channels)
-        )
+        return own.or_else(others)
     if job is None:
         return Audience()
-    return Audience(
-        () if people else tuple(watch.recipients or everybody),
-        () if ways else tuple(watch.channels),
-    )
+    return Audience(() if own.people else others.people, () if own.channels else others.channels)
+
+
+def _others(watch: WatchSettings, everybody: Sequence[str]) -> Audience:
+    """Who is told of what nobody is named for."""
+    return Audience(tuple(watch.recipients or everybody), tuple(watch.channels))
 
 
 def report_of(run: RunDetail, link: str = "") -> RunReport:

@@ -161,7 +161,7 @@ class BackupHandler(HandlerBase[QueuedBackup]):
     ) -> list[QueuedBackup]:
         """Tasks of a run as they are to be carried out."""
         hosts = inventory.hosts_of(db, job.subjects[:-1])
-        stores_at_once = {name: stores.fields(db, name).at_once for name in job.stores}
+        stores_at_once = stores.at_once(db, job.stores)
         limits = job.limits
         found = []
         for task in tasks:

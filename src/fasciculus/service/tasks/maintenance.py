@@ -122,7 +122,6 @@ class MaintenanceHandler(HandlerBase[QueuedMaintenance]):
 
     def queued(self, row: MaintenanceTask) -> QueuedMaintenance:
         """A maintenance task that waits."""
-        db = self._records.reader
         names = [name for name in (row.store, row.source) if name]
         return QueuedMaintenance(
             number=row.id,
@@ -131,7 +130,7 @@ class MaintenanceHandler(HandlerBase[QueuedMaintenance]):
             exclusive=row.kind != "verify",
             store=row.store,
             kind=row.kind,
-            store_limits={name: stores.fields(db, name).at_once for name in names},
+            store_limits=stores.at_once(self._records.reader, names),
         )
 
     def begin(self, task: QueuedMaintenance) -> Order:
