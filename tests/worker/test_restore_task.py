@@ -16,10 +16,10 @@ from fasciculus.core.bundle.entry import SYMLINK, Entry
 from fasciculus.core.bundle.inode_flags import read_flags
 from fasciculus.core.errors import DamagedError, MissingError, SettingError, StoreFullError
 from fasciculus.hosts.local import LocalHost
+from fasciculus.hosts.local_tree import LocalTree
 from fasciculus.worker.events import Emitter, Log, Progress, from_line
 from fasciculus.worker.orders import RestoreOrder
 from fasciculus.worker.restore import task as module
-from fasciculus.worker.restore.target import RestoreTarget
 from fasciculus.worker.restore.task import RestoreTask
 
 
@@ -111,7 +111,7 @@ def test_a_disk_without_room_is_said_before_anything_is_written(kept, monkeypatc
     wanted = restore(kept)[0].bytes
     shutil.rmtree(kept.root / "back")
     for free, refused in ((wanted - 1, True), (wanted, False)):
-        monkeypatch.setattr(RestoreTarget, "free", property(lambda self, free=free: free))
+        monkeypatch.setattr(LocalTree, "free", property(lambda self, free=free: free))
         if not refused:
             assert restore(kept)[0].outcome == "done"
             continue
@@ -324,14 +324,14 @@ def test_a_target_that_is_exchanged_meanwhile_leads_nothing_elsewhere(kept, monk
     (kept.root / "victim").mkdir()
     made = []
 
-    def exchanged(self, entry, path, reader, write=RestoreTask._fill):
+    def exchanged(self, path, chunks, like, write=LocalTree.create_file):
         if not made:
             (shared / "back").rename(shared / "aside")
             (shared / "back").symlink_to(kept.root / "victim")
         made.append(path)
-        return write(self, entry, path, reader)
+        return write(self, path, chunks, like)
 
-    monkeypatch.setattr(RestoreTask, "_fill", exchanged)
+    monkeypatch.setattr(LocalTree, "create_file", exchanged)
     assert restore(kept, shared / "back")[0].outcome == "done"
     assert len(made) > 50 and os.listdir(kept.root / "victim") == []
     assert picture(shared / "aside/files") == picture(kept.tree)
@@ -347,15 +347,15 @@ def test_nobody_else_writes_there_before_the_end(kept, monkeypatch):
     kept.night(incremental=False)
     kept.known = kept.known[-1:]
     seen = set()
-    fill = RestoreTask._fill
+    create = LocalTree.create_file
 
-    def looked_at(self, entry, path, reader):
+    def looked_at(self, path, chunks, like):
         place = kept.root / "back" / os.fsdecode(path)
-        fill(self, entry, path, reader)
+        create(self, path, chunks, like)
         info = place.parent.stat()
         seen.add((info.st_uid, info.st_mode & 0o777))
 
-    monkeypatch.setattr(RestoreTask, "_fill", looked_at)
+    monkeypatch.setattr(LocalTree, "create_file", looked_at)
     restore(kept)
     assert seen == {(0, 0o700)}
     assert (kept.root / "back/files/site-1").stat().st_uid == 12345
@@ -567,13 +567,13 @@ def test_flags_that_cannot_be_set_are_said(kept, monkeypatch):
             yield entry
 
     altered(kept, change)
-    monkeypatch.setattr("fasciculus.worker.restore.task.set_flags", refused)
+    monkeypatch.setattr("fasciculus.hosts.local_tree.set_flags", refused)
     found, log = restore(kept)
     assert found.outcome == "warned"
     assert sum("its flags (schg,sappnd) could not be set" in line for line in log) == 2
 
 
-STEPS = ("new_file", "folder", "place", "link")
+STEPS = ("make_folder", "create_file", "create_node", "finish_folder", "dress_file", "link")
 
 
 def killed_at(nights, step: int) -> bool:
@@ -592,7 +592,7 @@ def killed_at(nights, step: int) -> bool:
             return wrapped
 
         for name in STEPS:
-            setattr(RestoreTarget, name, counted(getattr(RestoreTarget, name)))
+            setattr(LocalTree, name, counted(getattr(LocalTree, name)))
         try:
             restore(nights)
         finally:

@@ -103,6 +103,7 @@ export const restoresStart = (
     | 'mail_domains'
     | 'resume'
     | 'privileges'
+    | 'owners'
     | 'identity'
   >,
 ) => call<Schemas['Started']>('POST', '/restores', body);

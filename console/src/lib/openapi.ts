@@ -5103,6 +5103,13 @@ export interface components {
        * @default false
        */
       privileges: boolean;
+      /**
+       * Owners
+       * @default {}
+       */
+      owners: {
+        [key: string]: string;
+      };
       /** State */
       state: string;
       /** Outcome */
@@ -5188,6 +5195,14 @@ export interface components {
        * @default false
        */
       privileges: boolean;
+      /**
+       * Owners
+       * @description names of users and groups there, by those recorded in the bundle, for owners that do not exist there
+       * @default {}
+       */
+      owners: {
+        [key: string]: string;
+      };
       /**
        * Identity
        * @description a private key for this restore alone, where the bundle is sealed and the service keeps none

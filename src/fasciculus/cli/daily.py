@@ -22,6 +22,7 @@ _OPTIONS = {
     "paths": "--path",
     "databases": "--database",
     "mail_domains": "--mail-domain",
+    "owners": "--map-owner",
 }
 
 
@@ -138,6 +139,13 @@ def restore(
             "the records do not vouch for.",
         ),
     ] = False,
+    map_owner: Annotated[
+        list[str] | None,
+        typer.Option(
+            help="Who gets the entries of a recorded user or group; may be repeated.",
+            metavar="NAME=NAME_THERE",
+        ),
+    ] = None,
     key_file: Annotated[
         str,
         typer.Option(
@@ -147,7 +155,7 @@ def restore(
     as_json: AsJson = False,
 ) -> None:
     """Bring back a bundle, or part of it, to an empty folder, new databases, the mail files."""
-    names = dict(_renamed(text) for text in database or [])
+    names = dict(_renamed(text, "--database") for text in database or [])
     with service(_OPTIONS) as client:
         order = models.RestoreStart(
             bundle=bundle,
@@ -159,6 +167,7 @@ def restore(
             mail_domains=mail_domain or [],
             resume=resume,
             privileges=privileges,
+            owners=dict(_renamed(text, "--map-owner") for text in map_owner or []),
             identity=output.read_file("--key-file", key_file) if key_file else "",
         )
         number = client.restores_start(order).id
@@ -170,10 +179,10 @@ def restore(
     raise typer.Exit(exit_code(done.outcome))
 
 
-def _renamed(text: str) -> tuple[str, str]:
+def _renamed(text: str, option: str) -> tuple[str, str]:
     old, equals, new = text.partition("=")
     if not (old and equals and new):
-        raise output.wrong(f"“{text}” has no new name.", "Write NAME=NEW_NAME.", "--database")
+        raise output.wrong(f"“{text}” has no new name.", "Write NAME=NEW_NAME.", option)
     return old, new
 
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterable, Iterator
 from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any, NamedTuple, Protocol
@@ -71,6 +71,40 @@ class CommandResult:
     output: bytes
 
 
+class WritableTree(Protocol):
+    """A folder of a host that restored entries are written into, and nothing outside it.
+
+    Paths are relative to the folder; no link below it is followed. Failures are ``OSError``, or
+    ``FasciculusError`` when the connection is lost. ``create_…`` and ``link`` want nothing in the
+    way; ``replace_…`` and ``relink`` take the place of what is there in one step.
+    """
+
+    @property
+    def sets_owners(self) -> bool:
+        """Whether entries get their owners, which only root can give."""
+
+    @property
+    def unknown_owners(self) -> dict[str, int]:
+        """Owners and groups that do not exist there, with the number of entries root got."""
+
+    @property
+    def unset(self) -> list[tuple[bytes, str, str]]:
+        """Attributes that could not be set: path, name and reason."""
+
+    def make_folder(self, path: bytes) -> bool: ...
+    def finish_folder(self, path: bytes, like: Entry) -> None: ...
+    def create_file(self, path: bytes, chunks: Iterable[bytes], like: Entry) -> None: ...
+    def replace_file(self, path: bytes, chunks: Iterable[bytes], like: Entry) -> None: ...
+    def create_node(self, path: bytes, like: Entry) -> None: ...
+    def replace_node(self, path: bytes, like: Entry) -> None: ...
+    def link(self, first: bytes, path: bytes) -> None: ...
+    def relink(self, first: bytes, path: bytes) -> None: ...
+    def set_flags(self, path: bytes, flags: str) -> None: ...
+    def drop(self, path: bytes) -> None: ...
+    def holds(self, path: bytes) -> bool: ...
+    def close(self) -> None: ...
+
+
 class HostConnection(Protocol):
     """Reads and writes a host's files. Failures are ``FasciculusError`` or ``OSError``."""
 
@@ -122,14 +156,14 @@ class HostConnection(Protocol):
     def describe(self, path: bytes, kind: str, relative: bytes, warn: Warn) -> Entry | None:
         """The entry of one path; None when it is absent or cannot be kept."""
 
-    def write(self, path: str, data: bytes, like: Entry | None = None) -> None:
-        """Put a file in place of what was there, whole or not at all; folders are made.
+    def write(self, path: str, data: bytes) -> None:
+        """Put a file that the settings name in place of what was there, whole or not at all.
 
-        Mode and owner are those of ``like``, or of the file that was there.
+        Mode and owner are those of the file that was there; folders are made.
         """
 
-    def link(self, path: str, target: bytes) -> None:
-        """Put a symbolic link in place of what was there."""
+    def writable_tree(self, root: str) -> WritableTree:
+        """Open a folder for restored entries; it and what leads to it are made if missing."""
 
     def remove(self, path: str) -> None:
         """Remove a file; harmless when it is gone already."""

@@ -14,7 +14,7 @@ from collections.abc import Iterator
 from contextlib import closing, suppress
 from functools import partial
 from pathlib import Path
-from typing import Any, Literal
+from typing import Any, Literal, NoReturn
 
 from pydantic import Field, field_validator
 
@@ -258,7 +258,7 @@ class FtpHost:
         found = self._found(path)
         return b"" if found is None else f"{found.size} {found.mtime}".encode()
 
-    def write(self, path: str, data: bytes, like: Entry | None = None) -> None:
+    def write(self, path: str, data: bytes) -> None:
         self.connect()
         target = self._path(path)
         self._make_folders(posixpath.dirname(target))
@@ -267,9 +267,6 @@ class FtpHost:
             connection = self._link.transfer("STOR", partial_)
             connection.sendall(data)
             self._link.end(connection)
-            if like is not None:
-                with suppress(ftplib.error_perm):
-                    self._link.raw.sendcmd(f"SITE CHMOD {like.mode & 0o777:o} {partial_}")
         self._link.rename(partial_, target)
 
     def _make_folders(self, folder: str) -> None:
@@ -278,8 +275,11 @@ class FtpHost:
         self._make_folders(posixpath.dirname(folder))
         self._link.make_folder(folder)
 
-    def link(self, path: str, target: bytes) -> None:
-        raise UnreachableError("FTP cannot make links.", "Make it in the provider's panel.")
+    def writable_tree(self, root: str) -> NoReturn:
+        raise UnreachableError(
+            f"{self._spec.settings.address} is reached over FTP, which restores nothing in place.",
+            "Restore to a folder of this machine and upload what you need.",
+        )
 
     def remove(self, path: str) -> None:
         self.connect()

@@ -30,7 +30,8 @@ from .base import (
     HostKind,
     TreeName,
 )
-from .placed_files import link_file, remove_file, write_file
+from .local_tree import LocalTree
+from .placed_files import remove_file, write_file
 
 #: The grain of a file system's clock, and more.
 _GRAIN_NS = 20_000_000
@@ -164,14 +165,11 @@ class LocalHost:
         except FileNotFoundError:
             return None
 
-    def write(self, path: str, data: bytes, like: Entry | None = None) -> None:
-        if like is None:
-            write_file(os.fsencode(path), data)
-        else:
-            write_file(os.fsencode(path), data, like.mode, (like.uid, like.gid))
+    def write(self, path: str, data: bytes) -> None:
+        write_file(os.fsencode(path), data)
 
-    def link(self, path: str, target: bytes) -> None:
-        link_file(os.fsencode(path), target)
+    def writable_tree(self, root: str) -> LocalTree:
+        return LocalTree(os.fsencode(root))
 
     def remove(self, path: str) -> None:
         remove_file(os.fsencode(path))

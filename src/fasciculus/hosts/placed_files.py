@@ -1,8 +1,8 @@
-"""Single files of a host, read, written, linked and removed where nobody can lead the way astray.
+"""Single files of a host, read, written and removed where nobody can lead the way astray.
 
 A program too, for hosts that have Python 3.7 or later: it is sent there after the text of
 ``core/bundle/root_path.py``, and runs with nothing but the standard library. Its arguments are what
-to do, the path, and what that needs; contents come on standard input or go to standard output.
+to do and the path; contents come on standard input or go to standard output.
 """
 
 import os
@@ -13,11 +13,11 @@ from typing import List, Optional, Tuple
 
 from ..core.bundle.root_path import (
     NEW_FILE_FLAGS,
-    make_root,
     open_file,
     open_listed_file,
     open_parent,
     open_root,
+    partial_name,
 )
 
 _CHUNK = 256 * 1024
@@ -25,16 +25,15 @@ _CHUNK = 256 * 1024
 Owner = Optional[Tuple[int, int]]
 
 
-def write_file(path: bytes, data: bytes, mode: Optional[int] = None, owner: Owner = None) -> None:
+def write_file(path: bytes, data: bytes) -> None:
     """Put a file in place of what was there, whole or not at all; folders are made.
 
-    Mode and owner are those of the file that was there where they are not given.
+    Mode and owner are those of the file that was there.
     """
     folder, name = open_parent(path)
-    partial = name + b".fasciculus-new"
+    partial = partial_name(name)
     try:
-        if mode is None:
-            mode, owner = _mode_and_owner(folder, name)
+        mode, owner = _mode_and_owner(folder, name)
         with suppress(FileNotFoundError):
             os.unlink(partial, dir_fd=folder)
         # Never readable by more people than the file that it stands in for.
@@ -59,18 +58,6 @@ def _mode_and_owner(folder: int, name: bytes) -> Tuple[int, Owner]:
     except FileNotFoundError:
         return 0o644, None
     return stat.S_IMODE(info.st_mode), (info.st_uid, info.st_gid)
-
-
-def link_file(path: bytes, target: bytes) -> None:
-    """Put a symbolic link in place of what was there."""
-    folder, _, name = path.rpartition(b"/")
-    above = make_root(folder)
-    try:
-        with suppress(FileNotFoundError):
-            os.unlink(name, dir_fd=above)
-        os.symlink(target, name, dir_fd=above)
-    finally:
-        os.close(above)
 
 
 def remove_file(path: bytes) -> None:
@@ -104,14 +91,10 @@ def send_file(descriptor: int) -> None:
 
 def main(words: List[str]) -> int:
     """Do what the words say; what went wrong is its number and text on standard error."""
-    what, path, more = words[0], os.fsencode(words[1]), words[2:]
+    what, path = words[0], os.fsencode(words[1])
     try:
         if what == "write":
-            numbers = [int(word) for word in more]
-            owner = (numbers[1], numbers[2]) if numbers else None
-            write_file(path, sys.stdin.buffer.read(), numbers[0] if numbers else None, owner)
-        elif what == "link":
-            link_file(path, os.fsencode(more[0]))
+            write_file(path, sys.stdin.buffer.read())
         elif what == "remove":
             remove_file(path)
         elif what == "read":

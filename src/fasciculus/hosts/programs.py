@@ -9,21 +9,25 @@ import shlex
 from functools import lru_cache
 from importlib.resources import files
 
+#: Files of this package that a program needs before its own text.
+_NEEDED = {"tree_program.py": ("local_tree.py",)}
 
-@lru_cache(maxsize=2)
+
+@lru_cache(maxsize=4)
 def program_text(name: str) -> str:
     """A program of this package for a host, as one text without imports of ours."""
-    places = (
+    places = [
         ("core.bundle", "root_path.py"),
         ("core.bundle", "inode_flags.py"),
+        *(("hosts", needed) for needed in _NEEDED.get(name, ())),
         ("hosts", name),
-    )
+    ]
     texts = [
         files(f"fasciculus.{package}").joinpath(file).read_text("utf-8") for package, file in places
     ]
     # Docstrings are for who reads it here.
     whole = re.sub(r'(?s)"""(.*?)"""', '""', "\n".join(texts))
-    return re.sub(r"(?m)^from \.\.\S* import (?:\([^)]*\)|.*)\n", "", whole)
+    return re.sub(r"(?m)^from \.\S* import (?:\([^)]*\)|.*)\n", "", whole)
 
 
 def program(name: str, *words: str) -> str:

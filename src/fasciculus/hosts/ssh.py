@@ -26,6 +26,7 @@ from ..core.bundle.entry import (
     FILE,
     Entry,
 )
+from ..core.bundle.root_path import partial_name
 from ..core.bundle.tree_walk import WalkRules, Warn, shown
 from ..core.errors import (
     ConnectionLostError,
@@ -55,6 +56,7 @@ from .base import (
 from .programs import error_of, program
 from .remote_files import SentFile, SftpFile
 from .ssh_tar import TarReader
+from .ssh_tree import SshTree
 
 _CHUNK = 1024 * 1024
 _GRAIN_NS = 1_000_000_000
@@ -451,26 +453,26 @@ class SshHost:
                 "Correct the host's settings.",
             ) from error
 
-    def write(self, path: str, data: bytes, like: Entry | None = None) -> None:
+    def write(self, path: str, data: bytes) -> None:
         if self.has_interpreter:
-            how = [] if like is None else [str(n) for n in (like.mode, like.uid, like.gid)]
-            self._place(data, "write", path, *how)
+            self._place(data, "write", path)
             return
+        self._check_writing()
         with self._said():
             sftp = self._sftp
             target = sftp.normalize(path) if self.type_of(path) else path
             self._make_folders(os.path.dirname(target))
-            partial = target + ".fasciculus-new"
+            partial = os.path.join(
+                os.path.dirname(target),
+                os.fsdecode(partial_name(os.fsencode(os.path.basename(target)))),
+            )
             mode, owner = 0o644, None
-            if like is not None:
-                mode, owner = like.mode, (like.uid, like.gid)
-            else:
-                with suppress(FileNotFoundError):
-                    old = sftp.stat(target)
-                    mode, owner = (
-                        stat.S_IMODE(old.st_mode or 0o644),
-                        (old.st_uid or 0, old.st_gid or 0),
-                    )
+            with suppress(FileNotFoundError):
+                old = sftp.stat(target)
+                mode, owner = (
+                    stat.S_IMODE(old.st_mode or 0o644),
+                    (old.st_uid or 0, old.st_gid or 0),
+                )
             with sftp.open(partial, "wb") as sink:
                 sink.chmod(0o600)
                 sink.write(data)
@@ -480,14 +482,26 @@ class SshHost:
                 sink.chmod(mode)
             sftp.posix_rename(partial, target)
 
-    def link(self, path: str, target: bytes) -> None:
-        if self.has_interpreter:
-            self._place(b"", "link", path, os.fsdecode(target))
-            return
-        self._make_folders(os.path.dirname(path))
-        self.remove(path)
-        with self._said():
-            self._sftp.symlink(target, path)
+    def _check_writing(self) -> None:
+        """Refuse to write as root where links that others could set would be followed."""
+        if not self._may_read:
+            raise FasciculusError(
+                f"{self._link.spec.address} has no Python, and root cannot write files there "
+                "without following links that others could set.",
+                _WAYS_OUT,
+            )
+
+    def writable_tree(self, root: str) -> SshTree:
+        if not self.has_interpreter:
+            raise FasciculusError(
+                f"{self._link.spec.address} has no Python, which writing restored files needs.",
+                "Install Python 3.7 or later there, or restore to a folder of this machine.",
+            )
+        return SshTree(
+            lambda: self._session(program("tree_program.py", root)),
+            self._link.spec.where,
+            os.fsencode(root),
+        )
 
     def _make_folders(self, folder: str) -> None:
         if folder in ("", "/") or self.type_of(folder) == "dir":
@@ -499,6 +513,7 @@ class SshHost:
         if self.has_interpreter:
             self._place(b"", "remove", path)
             return
+        self._check_writing()
         with suppress(FileNotFoundError), self._said():
             self._sftp.remove(path)
 

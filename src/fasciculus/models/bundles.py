@@ -171,6 +171,11 @@ class RestoreStart(BaseModel):
         description="bring back set-user-id and set-group-id bits, devices and system attributes "
         "even where the records do not vouch for the copy",
     )
+    owners: dict[str, str] = Field(
+        default={},
+        description="names of users and groups there, by those recorded in the bundle, for owners "
+        "that do not exist there",
+    )
     identity: str = Field(
         default="",
         max_length=200,
@@ -194,6 +199,7 @@ class Restore(BaseModel):
     mail_domains: list[str] = []
     resume: bool = False
     privileges: bool = False
+    owners: dict[str, str] = {}
     state: str
     outcome: str | None
     error: str

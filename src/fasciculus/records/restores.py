@@ -13,7 +13,7 @@ from .paging import PageRequest, Query, page
 
 def _restore(row: sqlite3.Row) -> Restore:
     values = {key: row[key] for key in Restore.model_fields if key in row.keys()}  # noqa: SIM118
-    for key in ("contents", "paths", "databases", "mail_domains"):
+    for key in ("contents", "paths", "databases", "mail_domains", "owners"):
         values[key] = json.loads(row[key])
     return Restore(**values)
 
@@ -30,9 +30,9 @@ def add(
     """A queued restore of a bundle from a store; ``identity`` is encrypted already."""
     row = db.execute(
         "INSERT INTO restore (bundle_id, bundle, subject_kind, subject, store, target, contents, "
-        "paths, databases, mail_domains, resume, privileges, state, started_by, created, "
+        "paths, databases, mail_domains, resume, privileges, owners, state, started_by, created, "
         "idempotency_key, identity) "
-        "VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, 'queued', ?, ?, ?, ?)",
+        "VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, 'queued', ?, ?, ?, ?)",
         (
             bundle.id,
             bundle.name,
@@ -46,6 +46,7 @@ def add(
             json.dumps(start.mail_domains),
             start.resume,
             start.privileges,
+            json.dumps(start.owners),
             started_by,
             now(),
             key,

@@ -269,6 +269,8 @@ class RestoreOrder(OrderData, kw_only=True, tag_field="order", tag="restore"):
     resume: bool = False
     #: Bring back set-user-id bits, devices and attributes of the system, whoever made the copy.
     privileges: bool = False
+    #: Users and groups there by those in the bundle, for names that do not exist there.
+    owners: dict[str, str] = {}
     #: Mail domains to be merged into the host's own files.
     mail: MailOrder | None = None
     spool: str

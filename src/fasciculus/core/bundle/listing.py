@@ -35,10 +35,14 @@ _CHUNK = 256 * 1024
 _ATTRIBUTE_NAME = 255
 #: More than the longest paths and the most attributes of an entry take.
 MOST_LINE = 4 * 1024 * 1024
+#: Seconds that every file system's times stay below.
+_LAST_SECOND = 2**40
 OF_FILES = b'{"kind":"files"'
 
 _Id = Annotated[int, Meta(ge=0, le=2**32 - 1)]
 _Size = Annotated[int, Meta(ge=0, le=2**63 - 1)]
+#: The name of a user or group; longer ones exist on no system.
+_Name = Annotated[str, Meta(max_length=256)]
 
 
 def _put_path(row: dict[str, Any], key: str, value: bytes) -> None:
@@ -89,8 +93,8 @@ class _Row(Struct, gc=False):
     mode: str
     uid: _Id
     gid: _Id
-    user: str
-    group: str
+    user: _Name
+    group: _Name
     mtime_ns: int
     path: str | None = None
     path_base64: str | None = None
@@ -127,6 +131,12 @@ def _inside(path: bytes | None) -> bytes:
     if path and (b"\0" in path or not {b"", b".", b".."}.isdisjoint(path.split(b"/"))):
         raise ValueError("its path leads out of its folder")
     return path
+
+
+def _time(ns: int) -> int:
+    if abs(ns) >= _LAST_SECOND * 1_000_000_000:
+        raise ValueError("its time is none")
+    return ns
 
 
 def _attribute(name: str) -> str:
@@ -181,8 +191,8 @@ def from_line(line: bytes) -> Entry:
             gid=row.gid,
             user=row.user,
             group=row.group,
-            mtime_ns=row.mtime_ns,
-            ctime_ns=row.ctime_ns,
+            mtime_ns=_time(row.mtime_ns),
+            ctime_ns=_time(row.ctime_ns),
             inode=row.inode,
             device=row.device,
             target=_link_target(_bytes(row.target, row.target_base64)),

@@ -5,6 +5,7 @@ standard library of Python 3.7 and later: it is also sent to hosts, where it run
 """
 
 import errno
+import hashlib
 import os
 import stat
 from contextlib import suppress
@@ -167,3 +168,8 @@ def open_parent(path: bytes) -> Tuple[int, bytes]:
             break
         path = os.path.join(folder, target)
     raise OSError(errno.ELOOP, f"{os.fsdecode(path)} is a link that others could set")
+
+
+def partial_name(name: bytes) -> bytes:
+    """Return the name under which a file is written before it replaces another one."""
+    return b".fasciculus-new-" + hashlib.blake2b(name, digest_size=8).hexdigest().encode()

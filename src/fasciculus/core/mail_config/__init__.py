@@ -114,6 +114,40 @@ def passwd_lines(text: str, domain: str) -> list[str]:
     return [_ended(line) for line in _lines(text) if _passwd_domain(line) == domain.lower()]
 
 
+#: Extra fields of a passwd-file row that give a mailbox no more than room.
+_HARMLESS = ("userdb_quota_rule=", "userdb_quota_storage_size=")
+
+
+def passwd_user(row: str) -> str:
+    """Return the part before the ``@`` of a passwd-file row's mailbox."""
+    return row.partition(":")[0].rpartition("@")[0]
+
+
+def is_ordinary(row: str, others: str, home: str) -> bool:
+    """Return whether a passwd-file row gives its mailbox no more than other mailboxes have.
+
+    That is: a user and group that a row of ``others`` (the text of the file) has too, no home or
+    ``home``, and no extra fields besides its quota.
+    """
+    fields = _passwd_fields(row)
+    known = {tuple(_passwd_fields(line)[2:4]) for line in _lines(others) if _passwd_domain(line)}
+    return (
+        tuple(fields[2:4]) in known
+        and fields[5] in ("", home)
+        and all(extra.startswith(_HARMLESS) for extra in fields[7].split())
+    )
+
+
+def _passwd_fields(row: str) -> list[str]:
+    fields = row.rstrip("\n").split(":", 7)
+    return fields + [""] * (8 - len(fields))
+
+
+def climbs(line: str) -> bool:
+    """Return whether the value of a map's line leads out of a folder (``..``)."""
+    return any(".." in word.split("/") for word in line.split()[1:])
+
+
 def merged_map(text: str, domain: str, lines: Sequence[str]) -> str:
     """The map with a domain's lines in place of those it has now; all others stay as they are."""
     return _merged(

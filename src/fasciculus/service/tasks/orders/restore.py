@@ -48,6 +48,7 @@ def restore_order(sources: OrderSources, restore: Restore) -> RestoreOrder:
         databases=restore.databases,
         resume=restore.resume,
         privileges=restore.privileges,
+        owners=restore.owners,
         mail=mail,
         host=host,
         spool=str(sources.config.spool / f"restore-{restore.id}"),
