@@ -64,7 +64,7 @@ class Nights:
         for name in filter(None, ("attic", second)):
             (root / name).mkdir()
             self.specs[name] = store_spec(name, {"kind": "folder", "folder": str(root / name)})
-            write_identity(open_store(self.specs[name]), "s")
+            write_identity(open_store(self.specs[name]), "5" * 32)
         self.spec = self.specs["attic"]
         self.known: list[str] = []
         self.manifests: dict[str, dict] = {}
@@ -83,7 +83,7 @@ class Nights:
             "tokens": str(spec.tokens.path) if spec.tokens else "",
             "tokens_key": spec.tokens.key.hex() if spec.tokens else "",
             "patience": spec.patience,
-            "store_id": "s",
+            "store_id": "5" * 32,
             "signing_key": KEY,
             "identities": self.identities,
             "recorded": [self.copy_order(name) for name in self.known],
@@ -104,7 +104,7 @@ class Nights:
         self.specs[spec.name] = spec
         store = open_store(spec)
         store.connect()
-        write_identity(store, "s")
+        write_identity(store, "5" * 32)
         store.close()
 
     def order(self, incremental: bool = True, keep: int = 1000, **more) -> BackupOrder:

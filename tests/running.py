@@ -312,7 +312,8 @@ def set_up(
     for store in stores:
         client.stores_add(store)
     fields: dict[str, Any] = {"timetable": "by hand", "contents": ["files"], **job}
-    client.jobs_add(JobInput(name="nightly", stores=[store.name for store in stores], **fields))
+    fields.setdefault("stores", [store.name for store in stores])
+    client.jobs_add(JobInput(name="nightly", **fields))
 
 
 def stand_in_spec(stand_in: SftpStandIn, **changes: object) -> StoreSpec:

@@ -7,6 +7,7 @@ Environment variables win over the TOML file ``fasciculus.toml`` in
 from __future__ import annotations
 
 import os
+import re
 import tomllib
 from collections.abc import Mapping
 from dataclasses import dataclass, field
@@ -89,7 +90,9 @@ class Config:
         return self.home / "keys" / "secrets.key"
 
     def tokens(self, store_id: str) -> Path:
-        """Where access to a drive is kept, encrypted."""
+        """Where access to a drive is kept, encrypted. Raises ``ValueError`` for what is no id."""
+        if not re.fullmatch("[0-9a-f]{32}", store_id):
+            raise ValueError(f"{store_id!r} is not a store's id")
         return self.home / "keys" / "drives" / store_id
 
     @property

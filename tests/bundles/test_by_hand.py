@@ -102,7 +102,7 @@ def test_bundles_of_each_version_are_read(version, tmp_path):
         "store": {
             "name": "attic",
             "settings": json.dumps({"kind": "folder", "folder": str(store)}),
-            "store_id": "s",
+            "store_id": "5" * 32,
         },
         "spool": str(tmp_path / "spool"),
     }

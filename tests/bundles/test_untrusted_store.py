@@ -111,6 +111,20 @@ def test_a_listing_of_another_digest_is_refused_and_nothing_is_left(store, bundl
         ("[]", DamagedError),
         ('{"format": "other", "version": 1, "id": "x"}', DamagedError),
         ('{"format": "fasciculus-store", "version": 1}', DamagedError),
+        *(
+            (f'{{"format": "fasciculus-store", "version": 1, "id": {found}}}', DamagedError)
+            for found in (
+                '"/etc/passwd"',
+                '"../../keys/secrets.key"',
+                '""',
+                "7",
+                "null",
+                '["a"]',
+                '"%s"' % ("A" * 32),
+                '"%s\\n"' % ("a" * 32),
+                '"%s"' % ("a" * 33),
+            )
+        ),
         ('{"format": "fasciculus-store", "version": "1", "id": "x"}', DamagedError),
         ('{"format": "fasciculus-store", "version": 2, "id": "x"}', TooNewError),
     ],

@@ -1,10 +1,13 @@
 """A new installation in front of a store, and two services on one."""
 
+import json
+
 import pytest
-from running import folder_stores, run, service, set_up, sftp_store, small_account
+from running import folder_stores, run, service, set_up, sftp_store, small_account, until
 from trees import picture
 
 from fasciculus.client import RefusedError
+from fasciculus.models import HostInput, Site
 
 
 def test_all_is_there_again_and_restores_after_one_command(tmp_path, stand_in):
@@ -26,8 +29,19 @@ def test_all_is_there_again_and_restores_after_one_command(tmp_path, stand_in):
         )
         assert said.returncode == 0, said
         assert "4 bundles of 2 subjects found" in said.stdout, said.stdout
-        assert "account millpond" in said.stdout and "job nightly, switched off" in said.stdout
+        assert "Proposed: 1 host, 2 accounts and 1 job." in said.stdout, said.stdout
         client = new.client()
+        assert not client.accounts_list().items and not client.jobs_list().items
+        said = new.cli("stores", "accept", "boathouse", "--all")
+        assert said.returncode == 0, said
+        assert f"account millpond ({accounts[0].home} on reed-1)" in said.stdout, said.stdout
+        assert "job nightly, switched off" in said.stdout
+        assert client.stores_proposals("boathouse").items == []
+        assert client.hosts_show("reed-1").where == "not connected yet"
+        started = client.start("nightly").id
+        ended = until(lambda: (r := client.runs_show(started)).state == "ended" and r)
+        assert "is not connected yet" in ended.tasks[0].error, "its paths are not this machine's"
+        assert new.cli("hosts", "change", "reed-1", "--kind", "local").returncode == 0
         assert {(b.subject, b.name) for b in client.every(client.bundles_list)} == before
         assert client.accounts_show("millpond").home == accounts[0].home
         job = client.jobs_show("nightly")
@@ -78,3 +92,87 @@ def test_odd_things_on_a_store_cost_themselves_alone(tmp_path):
         said = new.cli("stores", "import", "attic")
         assert "1 bundle of 1 subject found; 3 things could not be read" in said.stdout, said
         assert [b.name for b in client.every(client.bundles_list)] == [name]
+
+
+def hostile_bundle(tmp_path, **changes):
+    """A store that somebody else wrote, with one bundle whose manifest says what they like."""
+    with service(tmp_path / "old") as old:
+        client = old.client()
+        (attic,) = folder_stores(tmp_path, "attic")
+        set_up(client, [small_account(tmp_path / "valley", "millpond")], [attic])
+        assert run(client, "nightly").outcome == "done"
+    bundles = tmp_path / "attic/accounts/millpond/bundles"
+    (path,) = bundles.glob("*/bundle.json")
+    document = json.loads(path.read_text())
+    path.unlink()
+    path.write_text(json.dumps({**document, **changes}))
+    return attic
+
+
+def test_a_store_does_not_choose_what_root_reads(tmp_path):
+    """Its accounts name an existing host and a root of their choice; a job takes all accounts."""
+    secret = tmp_path / "secret"
+    secret.mkdir()
+    (secret / "shadow").write_text("of root")
+    attic = hostile_bundle(
+        tmp_path,
+        origin={
+            "root": str(secret), "account": "millpond", "sites": {"x.example": f"{secret}/x"},
+            "mail_domains": ["ferryline.example"],
+        },
+        databases=[{"engine": "mariadb", "name": "shop"}],
+    )  # fmt: skip
+    with service(tmp_path / "new") as new:
+        client = new.client()
+        client.stores_add(attic)
+        client.stores_take_over("attic")
+        account = small_account(tmp_path / "here", "ferryline")
+        set_up(client, [account], [], stores=["attic"])
+        assert new.cli("stores", "import", "attic").returncode == 0
+        assert [a.name for a in client.accounts_list().items] == ["ferryline"]
+        ended = run(client, "nightly")
+        assert [task.subject for task in ended.tasks] == ["ferryline"]
+        table = new.cli("stores", "proposals", "attic").stdout
+        assert str(secret) in table.replace("\n", "") and "another, or unknown" in table
+        refused = new.cli("stores", "accept", "attic", "--all")
+        assert refused.returncode == 1 and "do not vouch" in refused.stderr, refused
+        assert [a.name for a in client.accounts_list().items] == ["ferryline"]
+        home = tmp_path / "here/millpond"
+        home.mkdir()
+        said = new.cli(
+            "stores", "accept", "attic", "--account", "millpond", "--home", f"millpond={home}"
+        )
+        assert said.returncode == 0, said
+        found = client.accounts_show("millpond")
+        assert found.home == str(home)
+        assert found.sites == found.databases == found.mail_domains == []
+        assert new.cli("stores", "accept", "attic", "--account", "millpond").returncode == 2
+
+
+def test_a_clash_costs_one_account_and_is_said(tmp_path):
+    """Another account has the site by now: the import and the other proposals go on."""
+    valley = tmp_path / "valley"
+    accounts = [small_account(valley, name) for name in ("ferryline", "millpond")]
+    for account in accounts:
+        account.sites = [Site(name=f"{account.name}.example", root=account.home)]
+    with service(tmp_path / "old") as old:
+        client = old.client()
+        (attic,) = folder_stores(tmp_path, "attic")
+        set_up(client, accounts, [attic])
+        assert run(client, "nightly").outcome == "done"
+    with service(tmp_path / "new") as new:
+        client = new.client()
+        client.hosts_add(HostInput(name="reed-2"))
+        taken = small_account(tmp_path / "other", "lanternchoir")
+        taken.host = "reed-2"
+        taken.sites = [Site(name="ferryline.example", root=taken.home)]
+        client.accounts_add(taken)
+        client.stores_add(attic)
+        assert new.cli("stores", "import", "attic").returncode == 0
+        assert client.bundles_list().total == 2
+        said = new.cli("stores", "accept", "attic", "--all")
+        assert said.returncode == 1 and "account ferryline: " in said.stderr, said
+        assert "account millpond" in said.stdout and "job nightly" in said.stdout
+        assert [p.name for p in client.stores_proposals("attic").items] == ["ferryline"]
+        said = new.cli("stores", "dismiss", "attic", "--account", "ferryline", "--yes")
+        assert said.returncode == 0 and not client.stores_proposals("attic").items

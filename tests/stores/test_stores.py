@@ -89,9 +89,9 @@ def test_the_protocol(spec, tmp_path):
         store.put_bytes(b"odd", odd)
         assert [i.name for i in store.items("accounts/millpond/pieces")] == [odd.split("/")[-1]]
         assert read_all(store, odd) == b"odd"
-        write_identity(store, "id-1")
-        write_identity(store, "id-2")
-        assert read_identity(store) == "id-1"
+        write_identity(store, "1" * 32)
+        write_identity(store, "2" * 32)
+        assert read_identity(store) == "1" * 32
     assert try_store(open_store(spec), "other")[-1].text.startswith(
         "The folder belongs to another store"
     )

@@ -130,7 +130,7 @@ def test_a_listing_that_only_another_store_has_is_brought_from_there(nights):
         store_spec("stranger", {"kind": "folder", "folder": str(nights.root / "stranger")})
     )
     (nights.root / "stranger/fasciculus-store.json").write_text(
-        '{"format": "fasciculus-store", "version": 1, "id": "x"}'
+        '{"format": "fasciculus-store", "version": 1, "id": "%s"}' % ("a" * 32)
     )
     sources = [nights.store_order("stranger"), nights.store_order("cellar")]
     finished, events = nights.maintenance(MendOrder, MendTask, files=list(damage), sources=sources)
@@ -500,7 +500,7 @@ def test_a_store_that_cannot_replace_a_file_is_not_repacked(stand_in, monkeypatc
     assert store.replaces_at_once()
     monkeypatch.setattr("paramiko.SFTPClient.posix_rename", refuse)
     assert not store.replaces_at_once() and store.items("") == []
-    write_identity(store, "s")
+    write_identity(store, "5" * 32)
     order = made(
         RepackOrder,
         {
@@ -514,7 +514,7 @@ def test_a_store_that_cannot_replace_a_file_is_not_repacked(stand_in, monkeypatc
                 "name": "b",
                 "settings": spec.settings.model_dump_json(),
                 "secrets": spec.secrets,
-                "store_id": "s",
+                "store_id": "5" * 32,
             },
         },
     )

@@ -122,7 +122,7 @@ def test_a_store_that_is_away_fails_the_verifying_and_no_copy(tmp_path, stand_in
         os.rename(stand_in.root / "bundles", stand_in.root / "away")
         (stand_in.root / "bundles").mkdir()
         (stand_in.root / "bundles/fasciculus-store.json").write_text(
-            '{"format": "fasciculus-store", "version": 1, "id": "another"}'
+            '{"format": "fasciculus-store", "version": 1, "id": "%s"}' % ("a" * 32)
         )
         found = running.cli("stores", "verify", "boathouse", "--deep")
         assert found.returncode == 1 and "belongs to another store" in found.stdout + found.stderr

@@ -796,6 +796,22 @@ export const storesTryDraft = (
 export const storesTry = (name: string) =>
   call<Schemas['TryResult']>('POST', `/stores/${part(name)}/try`);
 
+/** Hosts, accounts and jobs that a store tells of, until they are accepted. */
+export const storesProposals = (name: string) =>
+  call<Schemas['Page_StoreProposal_']>('GET', `/stores/${part(name)}/proposals`);
+
+/** Accept what a store tells of: hosts without a connection, accounts, jobs switched off. */
+export const storesAccept = (
+  name: string,
+  body: Optional<Schemas['ProposalChoice'], 'hosts' | 'accounts' | 'jobs' | 'all' | 'homes'>,
+) => call<Schemas['AcceptedProposals']>('POST', `/stores/${part(name)}/proposals`, body);
+
+/** Forget what a store tells of; its bundles stay in the records. */
+export const storesDismiss = (
+  name: string,
+  body: Optional<Schemas['ProposalChoice'], 'hosts' | 'accounts' | 'jobs' | 'all' | 'homes'>,
+) => call<void>('POST', `/stores/${part(name)}/proposals/dismiss`, body);
+
 /** What a store holds, how it grows, when it is full, what it costs. */
 export const storesUsage = (name: string) =>
   call<Schemas['StoreUsage']>('GET', `/stores/${part(name)}/usage`);

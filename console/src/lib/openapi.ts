@@ -1664,6 +1664,41 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  '/api/v1/stores/{name}/proposals': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** Hosts, accounts and jobs that a store tells of, until they are accepted */
+    get: operations['stores_proposals'];
+    put?: never;
+    /** Accept what a store tells of: hosts without a connection, accounts, jobs switched off */
+    post: operations['stores_accept'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/v1/stores/{name}/proposals/dismiss': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /** Forget what a store tells of; its bundles stay in the records */
+    post: operations['stores_dismiss'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   '/api/v1/stores/{name}/usage': {
     parameters: {
       query?: never;
@@ -1738,6 +1773,19 @@ export interface paths {
 export type webhooks = Record<string, never>;
 export interface components {
   schemas: {
+    /**
+     * AcceptedProposals
+     * @description What was added, in words, and what was not, with the reason.
+     */
+    AcceptedProposals: {
+      /** Added */
+      added: string[];
+      /**
+       * Refused
+       * @default []
+       */
+      refused: string[];
+    };
     /**
      * Account
      * @description An account, with the jobs that cover it and its newest good copy.
@@ -2849,7 +2897,8 @@ export interface components {
       connection:
         | components['schemas']['ConnectionLocalSettings']
         | components['schemas']['ConnectionSshSettings']
-        | components['schemas']['ConnectionFtpSettings'];
+        | components['schemas']['ConnectionFtpSettings']
+        | components['schemas']['ConnectionUnconnectedSettings'];
       /**
        * At Once
        * @default 0
@@ -3005,7 +3054,8 @@ export interface components {
       connection:
         | components['schemas']['ConnectionLocalSettings']
         | components['schemas']['ConnectionSshSettings']
-        | components['schemas']['ConnectionFtpSettings'];
+        | components['schemas']['ConnectionFtpSettings']
+        | components['schemas']['ConnectionUnconnectedSettings'];
       /**
        * At Once
        * @default 0
@@ -4667,6 +4717,18 @@ export interface components {
        */
       next: string | null;
     };
+    /** Page[StoreProposal] */
+    Page_StoreProposal_: {
+      /** Items */
+      items: components['schemas']['StoreProposal'][];
+      /** Total */
+      total: number;
+      /**
+       * Next
+       * @default null
+       */
+      next: string | null;
+    };
     /** Page[Store] */
     Page_Store_: {
       /** Items */
@@ -4927,6 +4989,41 @@ export interface components {
        * @default []
        */
       errors: components['schemas']['FieldProblem'][];
+    };
+    /**
+     * ProposalChoice
+     * @description Which proposals of a store: by name, or all of them.
+     *
+     *     ``homes`` gives accounts another home than the one that is proposed.
+     */
+    ProposalChoice: {
+      /**
+       * Hosts
+       * @default []
+       */
+      hosts: string[];
+      /**
+       * Accounts
+       * @default []
+       */
+      accounts: string[];
+      /**
+       * Jobs
+       * @default []
+       */
+      jobs: string[];
+      /**
+       * All
+       * @default false
+       */
+      all: boolean;
+      /**
+       * Homes
+       * @default {}
+       */
+      homes: {
+        [key: string]: string;
+      };
     };
     /**
      * Proposed
@@ -6071,6 +6168,42 @@ export interface components {
       };
     };
     /**
+     * StoreProposal
+     * @description A host, account or job that bundles on a store tell of; it takes part in nothing until it is
+     *     accepted.
+     *
+     *     ``root`` is an account's home as the bundle has it, and ``vouched`` whether this service made
+     *     the bundle. ``document`` is all that it tells.
+     */
+    StoreProposal: {
+      /**
+       * Kind
+       * @enum {string}
+       */
+      kind: 'host' | 'account' | 'job';
+      /** Name */
+      name: string;
+      /**
+       * Host
+       * @default
+       */
+      host: string;
+      /**
+       * Root
+       * @default
+       */
+      root: string;
+      /** Vouched */
+      vouched: boolean;
+      /**
+       * Document
+       * @default {}
+       */
+      document: {
+        [key: string]: unknown;
+      };
+    };
+    /**
      * StoreShare
      * @description What one subject or job takes of a store: copies, and bytes of their pieces.
      */
@@ -7074,6 +7207,17 @@ export interface components {
        * @example /home/millpond
        */
       root: string;
+    };
+    /**
+     * UnconnectedSettings
+     * @description A host of another installation, known by its name.
+     */
+    ConnectionUnconnectedSettings: {
+      /**
+       * @description discriminator enum property added by openapi-typescript
+       * @enum {string}
+       */
+      kind: 'unconnected';
     };
     /**
      * MariaDbSettings
@@ -11381,6 +11525,105 @@ export interface operations {
         content: {
           'application/json': components['schemas']['TryResult'];
         };
+      };
+      /** @description a problem */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  stores_proposals: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        name: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description the answer */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Page_StoreProposal_'];
+        };
+      };
+      /** @description a problem */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  stores_accept: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        name: string;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['ProposalChoice'];
+      };
+    };
+    responses: {
+      /** @description the answer */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['AcceptedProposals'];
+        };
+      };
+      /** @description a problem */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  stores_dismiss: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        name: string;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['ProposalChoice'];
+      };
+    };
+    responses: {
+      /** @description done */
+      204: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content?: never;
       };
       /** @description a problem */
       default: {

@@ -53,6 +53,7 @@ export type SettingChange = Schemas['SettingChange'];
 export type StartAddress = Schemas['StartAddress'];
 export type StartAddressMade = Schemas['StartAddressMade'];
 export type Store = Schemas['Store'];
+export type StoreProposal = Schemas['StoreProposal'];
 export type StoreInput = Schemas['StoreInput'];
 export type StoreFill = Schemas['StoreFill'];
 export type SubjectNights = Schemas['SubjectNights'];

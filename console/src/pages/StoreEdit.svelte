@@ -27,6 +27,7 @@
   import DriveAccess from '../components/store/DriveAccess.svelte';
   import StoreCopying from '../components/store/StoreCopying.svelte';
   import StoreOwner from '../components/store/StoreOwner.svelte';
+  import StoreProposals from '../components/store/StoreProposals.svelte';
   import StorePrice from '../components/store/StorePrice.svelte';
   import StoreSealing from '../components/store/StoreSealing.svelte';
   import StoreSending from '../components/store/StoreSending.svelte';
@@ -112,6 +113,7 @@
 </PageHead>
 <ErrorMessage problem={saved.problem ?? kinds.problem} />
 {#if saved.value?.owner}<StoreOwner store={saved.value} changed={() => saved.load()} />{/if}
+{#if saved.value}<StoreProposals store={saved.value.name} />{/if}
 {#if saved.value}<DamageList store={saved.value.name} />{/if}
 <div class="grid grid-cols-1 gap-5 lg:grid-cols-[minmax(0,3fr)_minmax(0,2fr)]">
   <form onsubmit={submit} class="sheet p-5">

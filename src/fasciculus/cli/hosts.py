@@ -184,6 +184,9 @@ def change(
     with service() as client:
         old = client.hosts_show(name)
         reached = kind or old.connection.kind
+        if reached == "unconnected":
+            # The usual way to reach a host that another installation knew.
+            reached = "ssh"
         host = host_of(client, name, reached, context.args, old, options)
         prove(client.hosts_try_draft(host, saved=name), as_json)
         output.done(client.hosts_change(name, host), f"Changed host {name}.", as_json)

@@ -196,9 +196,9 @@ def seal(
 def import_(
     name: StoreName, no_wait: Background = False, quiet: Quiet = False, as_json: AsJson = False
 ) -> None:
-    """Take all bundles that a store holds into the records, with their accounts and jobs.
+    """Take all bundles that a store holds into the records.
 
-    Jobs come back switched off: their timetable no store knows.
+    Hosts, accounts and jobs that they tell of are proposed: fasciculus stores proposals.
     """
     with service() as client:
         finish(client, client.stores_import(name), no_wait, as_json, quiet)

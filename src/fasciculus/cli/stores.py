@@ -29,13 +29,27 @@ from .store_maintenance import (
     verify,
 )
 from .store_options import common_fields, shared
+from .store_proposals import accept, dismiss, proposals
 from .store_usage import show_usage
 
 if TYPE_CHECKING:
     from ..client import Client
 
 app = typer.Typer(help="Places where bundles are kept.", no_args_is_help=True)
-for command in (verify, mend, repack, catch_up, copy, move, transfers, import_, seal):
+for command in (
+    verify,
+    mend,
+    repack,
+    catch_up,
+    copy,
+    move,
+    transfers,
+    import_,
+    proposals,
+    accept,
+    dismiss,
+    seal,
+):
     app.command(command.__name__.strip("_").replace("_", "-"))(command)
 
 Kind = Annotated[str, typer.Option(help="Kind of store; “stores kinds” lists them.")]

@@ -83,6 +83,32 @@ class StoreCalls(Transport):
         """
         return self._call("POST", f"/stores/{quote(name)}/take-over", models.Store)
 
+    def stores_proposals(self, name: str) -> models.Page[models.StoreProposal]:
+        """List the hosts, accounts and jobs that a store tells of, until they are accepted.
+
+        Raises ``NotFoundError`` when there is no such store.
+        """
+        return self._call(
+            "GET", f"/stores/{quote(name)}/proposals", models.Page[models.StoreProposal]
+        )
+
+    def stores_accept(self, name: str, choice: models.ProposalChoice) -> models.AcceptedProposals:
+        """Add hosts, accounts and jobs that a store tells of.
+
+        Raises ``NotFoundError`` when there is no such store, and ``RefusedError`` for a name that
+        it does not propose.
+        """
+        return self._call(
+            "POST", f"/stores/{quote(name)}/proposals", models.AcceptedProposals, choice
+        )
+
+    def stores_dismiss(self, name: str, choice: models.ProposalChoice) -> None:
+        """Forget hosts, accounts and jobs that a store tells of; its bundles stay known.
+
+        Raises ``NotFoundError`` when there is no such store.
+        """
+        self._request("POST", f"/stores/{quote(name)}/proposals/dismiss", choice)
+
     def stores_connect(self, name: str) -> models.StoreAccess:
         """Ask the owner of a drive for access; the answer says where to confirm which code.
 

@@ -20,6 +20,7 @@ KINDS: Registry[HostKind] = Registry(
         "local": f"{__name__}.local:KIND",
         "ssh": f"{__name__}.ssh:KIND",
         "ftp": f"{__name__}.ftp:KIND",
+        "unconnected": f"{__name__}.unconnected:KIND",
     },
 )
 

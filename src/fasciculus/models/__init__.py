@@ -36,7 +36,8 @@ _NAMES = {
     "search": "SearchHit",
     "timetable": "Pause PauseInput StartRules TaskLimits",
     "watch": "Acknowledgement Alert WatchSettings",
-    "stores": "Store StoreAccess StoreDay StoreInput StoreShare StoreUsage StoreYear StoreYearDay "
+    "stores": "AcceptedProposals ProposalChoice Store StoreAccess StoreDay StoreInput "
+    "StoreProposal StoreShare StoreUsage StoreYear StoreYearDay "
     "TryResult TryStep",
 }
 _MODULES = {name: module for module, names in _NAMES.items() for name in names.split()}

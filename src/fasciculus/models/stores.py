@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 from datetime import date, datetime
-from typing import Annotated, Literal
+from typing import Annotated, Any, Literal
 
 from pydantic import AfterValidator, BaseModel, Field
 
 from ..core.errors import SettingError
 from ..core.transfer_limits import parse_limit
-from .inventory import Name
+from .inventory import AbsolutePath, Name
 from .keys import Recipient
 from .kinds import KindSettings
 from .maintenance import TransferDay
@@ -187,3 +187,39 @@ class StoreAccess(BaseModel):
     address: str = ""
     code: str = ""
     interval: int = 5
+
+
+class StoreProposal(BaseModel):
+    """A host, account or job that bundles on a store tell of; it takes part in nothing until it is
+    accepted.
+
+    ``root`` is an account's home as the bundle has it, and ``vouched`` whether this service made
+    the bundle. ``document`` is all that it tells.
+    """
+
+    kind: Literal["host", "account", "job"]
+    name: str
+    host: str = ""
+    root: str = ""
+    vouched: bool
+    document: dict[str, Any] = {}
+
+
+class ProposalChoice(BaseModel):
+    """Which proposals of a store: by name, or all of them.
+
+    ``homes`` gives accounts another home than the one that is proposed.
+    """
+
+    hosts: list[str] = []
+    accounts: list[str] = []
+    jobs: list[str] = []
+    all: bool = False
+    homes: dict[str, AbsolutePath] = {}
+
+
+class AcceptedProposals(BaseModel):
+    """What was added, in words, and what was not, with the reason."""
+
+    added: list[str]
+    refused: list[str] = []

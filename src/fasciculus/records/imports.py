@@ -7,14 +7,11 @@ from collections.abc import Iterable
 from typing import Protocol
 
 import msgspec
-from pydantic import ValidationError
 
 from ..core.bundle.manifest import ManifestSummary, SubjectRecord
-from ..core.errors import FasciculusError
-from ..models import AccountInput, Database, HostInput, JobInput, Site
-from . import inventory, jobs, usage
+from . import store_proposals, usage
 from .db import now
-from .encryption import SecretCipher
+from .store_proposals import FoundProposal
 
 
 class FoundBundle(Protocol):
@@ -73,79 +70,60 @@ def take(db: sqlite3.Connection, store: str, found: FoundBundle) -> bool:
 
 
 def finish(
-    db: sqlite3.Connection, cipher: SecretCipher, store: str, newest: Iterable[FoundBundle]
-) -> list[str]:
-    """Make the hosts, accounts and jobs that the newest bundle of each subject tells of, as far as
-    there are none of their names; gives what was made, in words. Jobs are switched off.
+    db: sqlite3.Connection, store: str, newest: Iterable[FoundBundle]
+) -> list[FoundProposal]:
+    """Propose the hosts, accounts and jobs that the newest bundle of each subject tells of, as far
+    as there are none of their names. Nothing takes part in any job until somebody accepts it.
     """
     target = db.execute("SELECT id FROM store WHERE name=?", (store,)).fetchone()
-    made: list[str] = []
+    found: dict[tuple[str, str], FoundProposal] = {}
     by_job: dict[tuple[str, str], list[FoundBundle]] = {}
-    for found in sorted(newest, key=lambda row: (row.subject_kind, row.subject)):
-        usage.refresh(db, target["id"], found.subject_kind, found.subject)
-        by_job.setdefault((found.job, found.subject_kind), []).append(found)
-        if found.host != "unknown" and not _known(db, "host", found.host):
-            inventory.save_host(db, cipher, HostInput(name=found.host), "this machine")
-            made.append(f"host {found.host}")
-        if found.subject_kind == "account" and not _known(db, "account", found.subject):
-            made += _account(db, found)
+    for row in sorted(newest, key=lambda row: (row.subject_kind, row.subject)):
+        usage.refresh(db, target["id"], row.subject_kind, row.subject)
+        by_job.setdefault((row.job, row.subject_kind), []).append(row)
+        for proposal in (_host(row), _account(row)):
+            if proposal is not None and not _known(db, proposal.kind, proposal.name):
+                found[proposal.kind, proposal.name] = proposal
     for (name, kind), rows in by_job.items():
         if name != "unknown" and not _known(db, "job", name):
-            made += _job(db, store, name, kind, rows)
-    return made
+            found["job", name] = _job(name, kind, rows)
+    store_proposals.save(db, store, found.values())
+    return list(found.values())
 
 
 def _known(db: sqlite3.Connection, table: str, name: str) -> bool:
     return db.execute(f"SELECT 1 FROM {table} WHERE name=?", (name,)).fetchone() is not None
 
 
-def _account(db: sqlite3.Connection, found: FoundBundle) -> list[str]:
-    """An account whose home and sites are as its newest bundle says, or where they usually are."""
-    origin, name = found.origin, found.subject
-    bare = AccountInput(name=name, host=found.host, home=f"/home/{name}")
-    try:
-        account = AccountInput(
-            name=name,
-            host=found.host,
-            home=origin.root or bare.home,
-            sites=[Site(name=site, root=root) for site, root in origin.sites.items()],
-            mail_domains=origin.mail_domains,
-            databases=[
-                Database(engine=row.engine, name=row.name)
-                for row in found.manifest.databases
-                if row.engine != "sqlite"
-            ],
-        )
-    except ValidationError:
-        # One odd field costs the details, never the account.
-        account = bare
-    try:
-        inventory.save_account(db, account)
-    except FasciculusError:
-        # A site or a domain of it is another account's by now.
-        inventory.save_account(db, bare)
-    return [f"account {found.subject}"]
+def _host(found: FoundBundle) -> FoundProposal | None:
+    if found.host == "unknown":
+        return None
+    return FoundProposal("host", found.host, found.host, found.vouched)
 
 
-def _job(
-    db: sqlite3.Connection, store: str, name: str, kind: str, rows: list[FoundBundle]
-) -> list[str]:
-    """A job of the subjects that it made bundles of; its timetable no store knows."""
-    contents = {part for row in rows for part in row.manifest.contents} - {"notes"}
-    try:
-        job = JobInput(
-            name=name,
-            subjects=f"{kind}s",  # type: ignore[arg-type]
-            choice="listed",
-            names=[row.subject for row in rows if _known(db, kind, row.subject)],
-            contents=sorted(contents),  # type: ignore[arg-type]
-            stores=[store],
-            timetable="by hand",
-            mode="incremental" if any(r.manifest.brings != "full" for r in rows) else "full",
-            keep="1000 newest",
-            enabled=False,
-        )
-        jobs.save_job(db, job)
-    except (ValidationError, FasciculusError):
-        return []
-    return [f"job {name}, switched off"]
+def _account(found: FoundBundle) -> FoundProposal | None:
+    if found.subject_kind != "account":
+        return None
+    origin = found.origin
+    document = {
+        "root": origin.root,
+        "sites": origin.sites,
+        "mail_domains": origin.mail_domains,
+        "databases": [
+            {"engine": row.engine, "name": row.name}
+            for row in found.manifest.databases
+            if row.engine != "sqlite"
+        ],
+    }
+    return FoundProposal("account", found.subject, found.host, found.vouched, document)
+
+
+def _job(name: str, kind: str, rows: list[FoundBundle]) -> FoundProposal:
+    """A job of the subjects that it made bundles of; no store knows its timetable."""
+    document = {
+        "subjects": f"{kind}s",
+        "names": [row.subject for row in rows],
+        "contents": sorted({part for row in rows for part in row.manifest.contents} - {"notes"}),
+        "mode": "incremental" if any(r.manifest.brings != "full" for r in rows) else "full",
+    }
+    return FoundProposal("job", name, "", all(row.vouched for row in rows), document)

@@ -123,7 +123,7 @@ def kinds() -> Kinds:
     """All kinds, as forms and options take them."""
     return Kinds(
         stores=[_info(kind) for kind in STORE_KINDS.all()],
-        hosts=[_info(kind) for kind in HOST_KINDS.all()],
+        hosts=[_info(kind) for kind in HOST_KINDS.all() if kind.name != "unconnected"],
         databases=[_info(engine) for engine in server_engines()],
         engines=ENGINES.names(),
         refused=STORE_KINDS.refused,

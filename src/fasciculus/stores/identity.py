@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import re
 from dataclasses import asdict, dataclass
 from datetime import UTC, datetime
 from typing import Any
@@ -14,6 +15,7 @@ from .base import Store, read_all
 STORE_FORMAT = "fasciculus-store"
 STORE_VERSION = 1
 _MOST = 64 * 1024
+_ID = re.compile(r"[0-9a-f]{32}")
 
 
 @dataclass(frozen=True, slots=True)
@@ -38,7 +40,8 @@ def write_identity(store: Store, store_id: str, owner: StoreOwner | None = None)
 def claim(store: Store, owner: StoreOwner) -> None:
     """Write into the file whose the store is from now on."""
     known = _read(store)
-    _write(store, str(known["id"]), str(known.get("since", "")), owner)
+    since = str(known.get("since", ""))[:40]
+    _write(store, known["id"], since, owner)
 
 
 def _write(store: Store, store_id: str, since: str, owner: StoreOwner | None) -> None:
@@ -61,6 +64,11 @@ def read_identity(store: Store) -> str:
     looks like, and :class:`TooNewError` for a later format.
     """
     return str(_read(store)["id"])
+
+
+def is_store_id(text: str) -> bool:
+    """Return whether a text can be a store's id: 32 hexadecimal digits."""
+    return _ID.fullmatch(text) is not None
 
 
 def read_owner(store: Store) -> StoreOwner | None:
@@ -98,14 +106,16 @@ def _read(store: Store) -> dict[str, Any]:
                 f"Store “{store.spec.name}” is in version {document['version']} of its format.",
                 "Use a newer Fasciculus.",
             )
-        document["id"]
+        # Names of files are made of it.
+        if not is_store_id(document["id"]):
+            raise KeyError("id")
         return document
     except FasciculusError:
         raise
     except (ValueError, KeyError, TypeError, RecursionError) as error:
         raise DamagedError(
-            f"{STORE_FILE} of store “{store.spec.name}” cannot be read.",
-            "Correct it by hand, or save the store again.",
+            f"{STORE_FILE} of store “{store.spec.name}” is not what Fasciculus writes there.",
+            "Put it back from a copy, or use an empty folder.",
         ) from error
 
 

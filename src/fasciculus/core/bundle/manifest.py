@@ -5,7 +5,7 @@ from __future__ import annotations
 import builtins
 import json
 from collections.abc import Iterable
-from typing import Annotated
+from typing import Annotated, Literal
 
 import msgspec
 from msgspec import UNSET, Meta, Struct, UnsetType, field, to_builtins
@@ -23,6 +23,17 @@ _Size = Annotated[int, Meta(ge=0, le=2**63 - 1)]
 _Sha256 = Annotated[str, Meta(pattern="^[0-9a-f]{64}$")]
 #: A piece is a file of its own folder.
 _PieceName = Annotated[str, Meta(pattern=r"^[0-9A-Za-z][0-9A-Za-z._-]{0,250}$")]
+
+
+#: Moments as ISO 8601 has them, empty where nothing has ended yet.
+_Moment = Annotated[
+    str,
+    Meta(pattern=r"^(\d{4}-\d{2}-\d{2}T\d{2}:\d{2}:\d{2}(\.\d{1,9})?(Z|[+-]\d{2}:\d{2}))?$"),
+]
+_Word = Annotated[str, Meta(max_length=200)]
+_Path = Annotated[str, Meta(max_length=64 * 1024)]
+#: What becomes part of an SQL statement.
+_CharacterSet = Annotated[str, Meta(pattern=r"^[A-Za-z0-9_]{0,64}$")]
 
 
 class PieceRecord(Struct):
@@ -57,12 +68,12 @@ class ExcludedCount(Struct):
 class DatabaseRecord(Struct):
     """One database as it was at the moment of the bundle; ``tables`` are row counts."""
 
-    engine: str
-    name: str
-    server_version: str = ""
-    character_set: str = ""
-    folder: str = ""
-    origin: str = ""
+    engine: Annotated[str, Meta(pattern="^[a-z0-9_]{1,32}$")]
+    name: _Path
+    server_version: _Word = ""
+    character_set: _CharacterSet = ""
+    folder: _Path = ""
+    origin: _Path = ""
     tables: dict[str, int] = field(default_factory=dict)
 
 
@@ -249,8 +260,8 @@ class _Format(Struct):
 
 
 class _Subject(Struct):
-    kind: str
-    name: str
+    kind: Literal["account", "site", "host"]
+    name: _Word
 
 
 class _Stored(Struct):
@@ -283,22 +294,22 @@ class _Count(Struct):
 class _Document(Struct):
     """``bundle.json`` as it is written; fields that are not known are passed over."""
 
-    name: str
+    name: _Word
     subject: _Subject
-    job: str
-    run: str
-    host: str
-    started: str
-    ended: str
-    writer: str
-    brings: str
-    compression: str
+    job: _Word
+    run: _Word
+    host: _Word
+    started: _Moment
+    ended: _Moment
+    writer: _Word
+    brings: Annotated[str, Meta(pattern="^[a-z]{1,20}$")]
+    compression: Literal["zstd", "gzip", "none"]
     contents: dict[str, _Count]
     databases: list[DatabaseRecord]
     pieces: list[_Piece]
     listing: _Listing
     warnings: list[str]
-    base: str | None = None
+    base: _Moment | None = None
     left_out: dict[str, _Count] = field(default_factory=dict)
     origin: SubjectRecord = field(default_factory=SubjectRecord)
     sealed_to: list[str] = field(default_factory=list)
@@ -329,6 +340,10 @@ def parse_manifest(data: bytes) -> Manifest:
             raise ValueError(f"its listing cannot be called “{row.listing.name}”")
         if row.listing.name.endswith(".age") is not (row.listing.unsealed is not None):
             raise ValueError("its listing is sealed and not said to be, or the other way round")
+        if not row.started:
+            raise ValueError("it does not say when it was made")
+        for record in row.databases:
+            _check_folder(record.folder)
     except (ValueError, RecursionError) as error:
         raise DamagedError(f"The manifest cannot be read: {error}.") from error
     listing = row.listing.unsealed or row.listing
@@ -369,6 +384,11 @@ def parse_manifest(data: bytes) -> Manifest:
         if row.listing.unsealed is not None
         else None,
     )
+
+
+def _check_folder(folder: str) -> None:
+    if folder and not {"", ".", ".."}.isdisjoint(folder.split("/")):
+        raise ValueError(f"its database cannot be in the folder “{folder}”")
 
 
 def sums(listing_sha256: str, pieces: Iterable[PieceRecord], listing: str = LISTING) -> bytes:

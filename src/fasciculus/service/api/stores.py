@@ -4,15 +4,27 @@ from __future__ import annotations
 
 from pathlib import Path
 
-from ...models import Page, Store, StoreAccess, StoreInput, StoreUsage, TryResult
+from ...models import (
+    AcceptedProposals,
+    Page,
+    ProposalChoice,
+    Store,
+    StoreAccess,
+    StoreInput,
+    StoreProposal,
+    StoreUsage,
+    TryResult,
+)
 from ...models.queries import SavedQuery, UntriedQuery, WordsQuery
-from ...records import stores
+from ...records import store_proposals, stores
 from ...records.stores import ProvedStore
 from ...stores import KINDS
+from ...stores.identity import is_store_id
 from ..context import context, order_sources
 from ..operations import operation, page_request
 from ..store_check import draft_spec, mark, prove, take_over, try_spec, unproved
 from ..store_facts import usage
+from ..store_proposals import accept, chosen
 from ..tasks.orders.connections import store_order
 from .auth import note
 
@@ -68,7 +80,7 @@ def stores_remove(name: str) -> None:
     store_id = stores.id_of(context().records.reader, name)
     with context().records.write() as db:
         stores.remove_store(db, name)
-    if store_id:
+    if store_id and is_store_id(store_id):
         context().config.tokens(store_id).unlink(missing_ok=True)
     note("forgot store", name)
     context().events.changed("stores")
@@ -101,6 +113,51 @@ def stores_try(name: str) -> TryResult:
             stores.has_worked(db, name, proved.store_id, proved.owner)
         context().events.changed("stores")
     return tried
+
+
+@operation(
+    "GET",
+    "/stores/{name}/proposals",
+    "Hosts, accounts and jobs that a store tells of, until they are accepted",
+    response=Page[StoreProposal],
+)
+def stores_proposals(name: str) -> Page[StoreProposal]:
+    db = context().records.reader
+    stores.store(db, context().cipher, name)
+    rows = [store_proposals.shown(row) for row in store_proposals.proposals(db, name)]
+    return Page(items=rows, total=len(rows))
+
+
+@operation(
+    "POST",
+    "/stores/{name}/proposals",
+    "Accept what a store tells of: hosts without a connection, accounts, jobs switched off",
+    body=ProposalChoice,
+    response=AcceptedProposals,
+)
+def stores_accept(name: str, body: ProposalChoice) -> AcceptedProposals:
+    with context().records.write() as db:
+        stores.store(db, context().cipher, name)
+        made = accept(db, context().cipher, name, body)
+    note("accepted proposals", f"of store {name}: {'; '.join(made.added) or 'none'}")
+    for family in ("hosts", "accounts", "jobs", "stores"):
+        context().events.changed(family)
+    context().scheduler.refresh()
+    return made
+
+
+@operation(
+    "POST",
+    "/stores/{name}/proposals/dismiss",
+    "Forget what a store tells of; its bundles stay in the records",
+    body=ProposalChoice,
+)
+def stores_dismiss(name: str, body: ProposalChoice) -> None:
+    with context().records.write() as db:
+        stores.store(db, context().cipher, name)
+        store_proposals.remove(db, name, chosen(db, name, body))
+    note("dismissed proposals", f"of store {name}")
+    context().events.changed("stores")
 
 
 @operation(
@@ -170,7 +227,8 @@ def _at_a_glance(store: Store) -> Store:
     if KINDS.get(store.settings.kind).access is not None:
         found = context()
         store_id = stores.id_of(found.records.reader, store.name) or ""
-        store.access = "given" if found.config.tokens(store_id).exists() else "none"
+        given = is_store_id(store_id) and found.config.tokens(store_id).exists()
+        store.access = "given" if given else "none"
     return store
 
 

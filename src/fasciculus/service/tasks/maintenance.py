@@ -12,11 +12,12 @@ from typing import Protocol
 from msgspec.structs import asdict
 
 from ...core.errors import FasciculusError, SettingError
-from ...core.formatting import format_list
+from ...core.formatting import format_count, format_list
 from ...models import MaintenanceTask
 from ...records import bundles, damage, imports, maintenance, store_days, stores, transfers
 from ...records.encryption import SecretCipher
 from ...records.maintenance import MaintenanceOptions
+from ...records.store_proposals import KINDS, FoundProposal
 from ...worker.events import (
     BundleFound,
     CopyMade,
@@ -209,9 +210,9 @@ class MaintenanceHandler(HandlerBase[QueuedMaintenance]):
         made = result if isinstance(result, MaintenanceResult) else None
         with self._records.write() as db:
             if task.newest:
-                new = imports.finish(db, self._cipher, task.store, task.newest.values())
+                new = imports.finish(db, task.store, task.newest.values())
                 if new and made is not None:
-                    made.summary += f" New in the records: {format_list(new)}."
+                    made.summary += f" {_proposed(task.store, new)}"
                 task.newest.clear()
             maintenance.end(
                 db,
@@ -306,3 +307,16 @@ def with_progress(shown: MaintenanceTask, live: TaskProgress) -> None:
     progress = live.progress
     shown.stage, shown.entries = progress.stage, progress.entries
     shown.bytes, shown.total = progress.bytes, progress.total
+
+
+def _proposed(store: str, rows: list[FoundProposal]) -> str:
+    """What an import proposes, and how it is accepted."""
+    counts = [
+        format_count(sum(row.kind == kind for row in rows), kind)
+        for kind in KINDS
+        if any(row.kind == kind for row in rows)
+    ]
+    return (
+        f"Proposed: {format_list(counts)}. Look at them: fasciculus stores proposals {store}. "
+        f"Accept them: fasciculus stores accept {store} --all"
+    )

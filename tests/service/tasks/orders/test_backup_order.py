@@ -3,7 +3,7 @@
 from datetime import UTC, datetime
 
 import pytest
-from valley import MILLPOND, piece
+from valley import MILLPOND, id_of, piece
 
 from fasciculus.core.errors import MissingError, SettingError
 from fasciculus.models import Account, Database, Host, Site
@@ -32,7 +32,7 @@ def test_an_order_travels_as_a_line_and_shows_no_secret(heronmere):
     found = order(heronmere, stores=["boathouse"])
     assert from_line(to_line(found)) == found
     (store,) = found.stores
-    assert store.secrets == {"password": "oar-and-rope"} and store.store_id == "id-of-boathouse"
+    assert store.secrets == {"password": "oar-and-rope"} and store.store_id == id_of("boathouse")
     assert "oar-and-rope" not in repr(found) + repr(store) + str(found.stores)
 
 
