@@ -116,7 +116,7 @@ def mariadb(tmp_path_factory: pytest.TempPathFactory) -> Iterator[PrivateMariaDb
     found = PrivateMariaDb(tmp_path_factory.mktemp("mariadb"))
     found.run(
         "CREATE USER fasciculus@localhost IDENTIFIED BY 'ledger'",
-        "GRANT ALL ON *.* TO fasciculus@localhost",
+        "GRANT ALL ON *.* TO fasciculus@localhost WITH GRANT OPTION",
     )
     yield found
     found.close()

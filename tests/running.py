@@ -312,8 +312,7 @@ def set_up(
     for store in stores:
         client.stores_add(store)
     fields: dict[str, Any] = {"timetable": "by hand", "contents": ["files"], **job}
-    fields.setdefault("stores", [store.name for store in stores])
-    client.jobs_add(JobInput(name="nightly", **fields))
+    client.jobs_add(JobInput(name="nightly", stores=[store.name for store in stores], **fields))
 
 
 def stand_in_spec(stand_in: SftpStandIn, **changes: object) -> StoreSpec:

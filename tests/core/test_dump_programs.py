@@ -2,7 +2,9 @@
 
 import pytest
 
-from fasciculus.core.dump.programs import _in_order, _program, _unqualified
+from fasciculus.core.dump.members import SETTINGS, safe_file
+from fasciculus.core.dump.programs import Writer, _in_order, _unqualified
+from fasciculus.core.dump.statements import as_client, written
 
 
 @pytest.mark.parametrize(
@@ -38,24 +40,69 @@ def test_views_that_name_each_other_end():
     assert sorted(_in_order({"a": "`b`", "b": "`a`"})) == ["a", "b"]
 
 
+class Silent:
+    """A server that is asked nothing."""
+
+    def rows(self, sql: str, *values: str):
+        raise AssertionError(sql)
+
+
 def test_a_program_stands_between_marks_that_are_not_in_it():
-    text = _program(b"CREATE FUNCTION f() RETURN '//' || '//1//'", "ANSI", "utf8mb4", "utf8mb4_bin")
-    assert text == (
-        b"SET sql_mode='ANSI';\nSET character_set_client=utf8mb4;\n"
-        b"SET collation_connection=utf8mb4_bin;\nDELIMITER //2//\n"
-        b"CREATE FUNCTION f() RETURN '//' || '//1//'\n//2//\nDELIMITER ;\nSET NAMES utf8mb4;\n"
+    """On servers that cannot prepare it."""
+    writer = Writer(Silent(), True, (10, 5))
+    text = writer.program(
+        b"CREATE FUNCTION f() RETURN '//' || '//1//'", "ANSI", "utf8mb4", "utf8mb4_bin"
+    )
+    assert (
+        text
+        == (
+            b"SET sql_mode='ANSI';\nSET character_set_client=utf8mb4;\n"
+            b"SET collation_connection=utf8mb4_bin;\nDELIMITER //2//\n"
+            b"CREATE FUNCTION f() RETURN '//' || '//1//'\n//2//\nDELIMITER ;\n"
+        )
+        + SETTINGS
     )
 
 
+def test_a_program_is_a_literal_where_the_server_prepares_it():
+    body = "CREATE FUNCTION f() RETURN '日本'".encode("shift-jis") + b" -- \\! touch canary"
+    text = Writer(Silent(), True, (10, 11)).program(body, "ANSI", "sjis", "sjis_bin", "SYSTEM")
+    assert text.isascii() and b"\\" not in text and body.hex().encode() in text
+    assert b"SET character_set_client=sjis;\nSET collation_connection=sjis_bin;\n" in text
+    assert b"SET time_zone='SYSTEM';\n" in text and text.endswith(SETTINGS)
+
+
+@pytest.mark.parametrize("value", ["x;DROP DATABASE mill", "utf8'; --", "", "UTF8 "])
+def test_settings_that_are_no_words_are_left_out(value):
+    text = as_client(b"", value.lower(), value, value, value + "'")
+    assert b"DROP" not in text and b"--" not in text
+    assert b"SET character_set_client=utf8mb4;\n" in text
+
+
 @pytest.mark.parametrize(
-    ("text", "charset", "client"),
+    ("statement", "plain"),
     [
-        (b"plain", "latin1", b"latin1"),
-        ("grün".encode("latin-1"), "latin1", b"latin1"),
-        ("grün".encode(), "utf8", b"utf8"),
-        ("🪶".encode(), "utf8mb4", b"utf8mb4"),
-        (b"plain", "", b"utf8mb4"),
+        (b"CREATE TABLE `t` (\n  `a` int DEFAULT 'it''s'\n)", True),
+        (b"CREATE TABLE `t` (`a` int COMMENT 'a\\'')", False),
+        ("CREATE TABLE `größe` (`a` int)".encode(), False),
+        (b"SELECT 1 -- x", False),
+        (b"SELECT 1 # x", False),
+        (b"SELECT /*!50000 1 */", False),
+        (b"SELECT `a\n delimiter x` FROM t", False),
+        (b"SELECT 'a;b'", False),
+        (b'SELECT "a"', False),
+        (b"SELECT 'a\0'", False),
+        (b"SELECT 1-1, 4/2", True),
     ],
 )
-def test_a_program_keeps_the_character_set_of_its_client(text, charset, client):
-    assert b"SET character_set_client=" + client + b";\n" in _program(text, "", charset, "")
+def test_only_a_plain_statement_is_written_as_it_is(statement, plain):
+    text = written(statement)
+    assert (text == statement + b";\n") is plain
+    assert plain or statement.hex().encode() in text
+
+
+def test_the_name_of_a_file_is_never_too_long():
+    """64 letters of four bytes each, and two that begin alike."""
+    first, second = safe_file("🪶" * 64), safe_file("🪶" * 63 + "x")
+    assert len(first) <= 200 and first != second and first[:100] == second[:100]
+    assert safe_file("größe") == "gr%C3%B6%C3%9Fe" and safe_file("a" * 64) == "a" * 64

@@ -1,5 +1,6 @@
 """Databases that are not as they should be, and servers that bound what they give."""
 
+import json
 import os
 from pathlib import Path
 
@@ -7,10 +8,11 @@ import pytest
 from running import mariadb_spec
 
 from fasciculus.core.bundle.entry import Entry
-from fasciculus.core.bundle.manifest import DatabaseRecord
+from fasciculus.core.bundle.manifest import DatabaseRecord, parse_manifest
 from fasciculus.core.dump import mariadb as dump_module
 from fasciculus.core.dump.mariadb import Dump
-from fasciculus.core.errors import FasciculusError, SettingError, UnreachableError
+from fasciculus.core.dump.members import Member
+from fasciculus.core.errors import DamagedError, FasciculusError, SettingError, UnreachableError
 from fasciculus.databases.base import DatabaseAccess
 from fasciculus.databases.mariadb import ENGINE
 from fasciculus.databases.mariadb_server import connect
@@ -24,7 +26,7 @@ def server(tmp_path_factory):
     found = PrivateMariaDb(tmp_path_factory.mktemp("troubled"))
     found.run(
         "CREATE USER fasciculus@localhost IDENTIFIED BY 'ledger'",
-        "GRANT ALL ON *.* TO fasciculus@localhost",
+        "GRANT ALL ON *.* TO fasciculus@localhost WITH GRANT OPTION",
     )
     yield found
     found.close()
@@ -72,8 +74,8 @@ def dumped(spec, name):
         return list(dump), dump.done
 
 
-def loaded(spec, members, name="copy", original=""):
-    """Load members as a restore does; gives the warnings."""
+def loaded(spec, members, name="copy", original="", trusted=True):
+    """Load members as a restore does; gives what was refused."""
     warned = []
     record = DatabaseRecord("mariadb", original or name, character_set="utf8mb4", folder="f")
     rows = (
@@ -81,7 +83,7 @@ def loaded(spec, members, name="copy", original=""):
         for member in members
     )
     access = DatabaseAccess(LocalHost(), spec, "", Path("/tmp"))
-    list(ENGINE.restore(access, record, name, rows, warned.append))
+    list(ENGINE.restore(access, record, name, rows, warned.append, trusted))
     return warned
 
 
@@ -295,7 +297,7 @@ def test_many_that_cannot_be_made_are_counted(server, spec, made):
     server.run("DROP DATABASE IF EXISTS copy")
     warned = loaded(spec, [*members, member])
     assert len(warned) == 21
-    assert warned[-1] == "database copy: 30 more of f/00001-x.sql did not come back"
+    assert warned[-1] == "30 more of f/00001-x.sql did not come back"
 
 
 def test_a_database_that_is_not_empty_is_refused(server, spec, made):
@@ -321,3 +323,81 @@ def test_users_are_not_given_rights_on_a_database_of_another_name(server, spec, 
     server.run("DROP DATABASE IF EXISTS copy", "DROP USER miller@localhost")
     assert loaded(spec, members, "copy", original="source") == []
     assert query(server, "SELECT COUNT(*) FROM mysql.user WHERE user='miller'", "mysql") == ((0,),)
+
+
+# What a store, or a database user, would like the server to do ------------------------------
+
+REACHING = (
+    b"DROP DATABASE bystander",
+    b"CREATE TABLE bystander.mine (a INT)",
+    b"INSERT INTO bystander.t VALUES (2)",
+    b"INSERT INTO t SELECT a FROM bystander.t",
+    b"GRANT ALL ON *.* TO miller@localhost",
+    b"CREATE USER thief@localhost IDENTIFIED BY 'x'",
+    b"SET GLOBAL max_connections=10",
+    b"SELECT 1 INTO OUTFILE '%s/canary'",
+    b"LOAD DATA INFILE '/etc/passwd' INTO TABLE t",
+    b"CREATE DATABASE another",
+    b"INSTALL SONAME 'server_audit'",
+    b"SET PASSWORD FOR miller@localhost=PASSWORD('x')",
+    b"USE bystander",
+    b"KILL 1",
+)
+
+
+@pytest.mark.parametrize("trusted", [True, False])
+def test_no_statement_reaches_beyond_its_database(server, spec, made, tmp_path, trusted):
+    made("bystander", "CREATE TABLE t (a INT)", "INSERT INTO t VALUES (1)")
+    server.run("CREATE OR REPLACE USER miller@localhost", "DROP DATABASE IF EXISTS copy")
+    os.chmod(tmp_path, 0o777)
+    folder = os.fsencode(tmp_path)
+    hostile = [line.replace(b"%s", folder) for line in REACHING]
+    text = b"CREATE TABLE t (a INT);\n" + b"".join(line + b";\n" for line in hostile)
+    # As a program that somebody with more rights is to run.
+    text += (
+        b"DELIMITER //\nCREATE DEFINER=root@localhost PROCEDURE up() DROP DATABASE bystander\n//\n"
+    )
+    text += b"DELIMITER ;\nCALL up();\n" if not trusted else b"DELIMITER ;\n"
+    refused = loaded(spec, [Member("00000-schema.sql", text)], trusted=trusted)
+    for line in hostile:
+        begun = " ".join(line[:60].decode().split())
+        assert any(begun in text for text in refused), begun
+    assert len(refused) == len(REACHING) + (0 if trusted else 2), refused
+    assert query(server, "SELECT a FROM t", "bystander") == ((1,),)
+    names = [row[0] for row in query(server, "SHOW DATABASES", "copy")]
+    assert "bystander" in names and "another" not in names
+    users = [row[0] for row in query(server, "SELECT user FROM mysql.user", "copy")]
+    assert "thief" not in users and not [
+        name for name in users if name.startswith("fasciculus-load")
+    ]
+    assert list(tmp_path.iterdir()) == []
+
+
+def test_users_of_a_copy_that_nobody_vouches_for_stay_away(server, spec, made):
+    made("source", "CREATE TABLE t (a INT)")
+    server.run("DROP DATABASE source")
+    member = Member("99000-users.sql", b"GRANT ALL ON *.* TO thief@localhost IDENTIFIED BY 'x';\n")
+    members = [Member("00000-schema.sql", b"CREATE TABLE t (a INT);\n"), member]
+    refused = loaded(spec, members, "source", trusted=False)
+    assert len(refused) == 1 and "do not vouch" in refused[0]
+    rows = query(server, "SELECT user FROM mysql.user WHERE user='thief'", "source")
+    assert rows == ()
+
+
+def test_a_character_set_of_a_manifest_is_no_statement(server, spec, made):
+    with pytest.raises(DamagedError):
+        parse = MANIFEST.replace("utf8mb4", "utf8mb4; DROP DATABASE mysql")
+        parse_manifest(parse.encode())
+    parse_manifest(MANIFEST.encode())
+
+
+MANIFEST = json.dumps(
+    {
+        "format": "fasciculus-bundle", "version": 1, "name": "n", "job": "j", "run": "1",
+        "subject": {"kind": "account", "name": "millpond"}, "host": "reed-1",
+        "started": "2026-11-24T02:15:00+00:00", "ended": "", "writer": "w", "brings": "full",
+        "compression": "zstd", "contents": {}, "pieces": [], "warnings": [],
+        "databases": [{"engine": "mariadb", "name": "shop", "character_set": "utf8mb4"}],
+        "listing": {"name": "listing.jsonl.zst", "bytes": 1, "sha256": "0" * 64},
+    }
+)  # fmt: skip

@@ -7,7 +7,7 @@ from running import folder_stores, run, service, set_up, sftp_store, small_accou
 from trees import picture
 
 from fasciculus.client import RefusedError
-from fasciculus.models import HostInput, Site
+from fasciculus.models import HostInput, JobInput, Site
 
 
 def test_all_is_there_again_and_restores_after_one_command(tmp_path, stand_in):
@@ -127,7 +127,10 @@ def test_a_store_does_not_choose_what_root_reads(tmp_path):
         client.stores_add(attic)
         client.stores_take_over("attic")
         account = small_account(tmp_path / "here", "ferryline")
-        set_up(client, [account], [], stores=["attic"])
+        client.hosts_add(HostInput(name="reed-1"))
+        client.accounts_add(account)
+        job = JobInput(name="nightly", stores=["attic"], timetable="by hand", contents=["files"])
+        client.jobs_add(job)
         assert new.cli("stores", "import", "attic").returncode == 0
         assert [a.name for a in client.accounts_list().items] == ["ferryline"]
         ended = run(client, "nightly")

@@ -154,6 +154,12 @@ class Engine(Protocol):
         record: DatabaseRecord,
         name: str,
         members: Iterator[tuple[Entry, Callable[[], bytes]]],
-        warn: Callable[[str], None],
+        refuse: Callable[[str], None],
+        trusted: bool,
     ) -> Iterator[Entry]:
-        """Bring a dump back into a new or an empty database; yields each member once it is in."""
+        """Bring a dump back into a new or an empty database; yields each member once it is in.
+
+        Nothing outside that database is changed, whatever the dump says. ``refuse`` is called with
+        a sentence for each statement that did not come back. ``trusted`` says whether the dump may
+        make users and act as others.
+        """

@@ -18,6 +18,7 @@ from ..core.dump.users import every_user
 from ..core.errors import FasciculusError, SettingError, StatementError
 from ..kinds import Secrets, Settings
 from .base import DatabaseAccess, DatabaseRef, SqlMember
+from .mariadb_loading import loading_user
 from .mariadb_server import (
     MariaDbConnection,
     MariaDbSecrets,
@@ -167,20 +168,36 @@ class MariaDbEngine:
         record: DatabaseRecord,
         name: str,
         members: Iterator[tuple[Entry, Callable[[], bytes]]],
-        warn: Callable[[str], None],
+        refuse: Callable[[str], None],
+        trusted: bool,
     ) -> Iterator[Entry]:
-        with _connect(_to_restore(access)) as server:
-            _make_empty(server, name, record.character_set)
-            for entry, read in members:
-                if entry.path.endswith(b"/" + USERS.encode()) and name != record.name:
-                    # Its grants name the database as it was called.
-                    continue
-                _load(server, name, entry, read(), warn)
-                yield entry
+        own = _to_restore(access)
+        with _connect(own) as admin:
+            _make_empty(admin, name, record.character_set)
+            with loading_user(own, admin, name, trusted) as server:
+                for entry, read in members:
+                    if entry.path.endswith(b"/" + USERS.encode()):
+                        # Its grants name the database as it was called.
+                        if name != record.name or not _may_load_users(refuse, trusted):
+                            continue
+                        _load(admin, entry, read(), refuse)
+                    else:
+                        _load(server, entry, read(), refuse)
+                    yield entry
+
+
+def _may_load_users(refuse: Callable[[str], None], trusted: bool) -> bool:
+    """Whether the users of a database are made again: no store gives away rights of a server."""
+    if not trusted:
+        refuse(
+            "its users did not come back: the records do not vouch for this copy. Allow it "
+            "(--privileges) if you trust its store."
+        )
+    return trusted
 
 
 def _load(
-    server: MariaDbConnection, name: str, entry: Entry, member: bytes, warn: Callable[[str], None]
+    server: MariaDbConnection, entry: Entry, member: bytes, refuse: Callable[[str], None]
 ) -> None:
     """Run a member's statements; one that cannot be made is named, and the others go on."""
     refused = 0
@@ -191,9 +208,9 @@ def _load(
             refused += 1
             if refused <= _NAMED:
                 begun = " ".join(statement[:_SHOWN].decode("utf-8", "replace").split())
-                warn(f"database {name}: “{begun}…” did not come back: {error.sentence()}")
+                refuse(f"“{begun}…” did not come back: {error.sentence()}")
     if refused > _NAMED:
-        warn(f"database {name}: {refused - _NAMED:,} more of {entry.text} did not come back")
+        refuse(f"{refused - _NAMED:,} more of {entry.text} did not come back")
 
 
 def _make_empty(server: MariaDbConnection, name: str, charset: str) -> None:

@@ -131,7 +131,7 @@ class MariaDbConnection:
             inner = cast(Any, self._connection)
             inner._rfile = inner._sock.makefile("rb", _BUFFER)
         except pymysql.err.OperationalError as error:
-            raise self._told(error) from error
+            raise self._not_connected(error) from error
         self._settle()
 
     def _settle(self) -> None:
@@ -141,14 +141,18 @@ class MariaDbConnection:
             with suppress(pymysql.err.MySQLError), self._connection.cursor(Cursor) as cursor:
                 cursor.execute(f"SET SESSION {name}={value}")
 
-    def _told(self, error: pymysql.err.MySQLError) -> FasciculusError:
-        code = error.args[0] if error.args else 0
-        text = error.args[1] if len(error.args) > 1 else str(error)
-        if code == ER.ACCESS_DENIED_ERROR:
+    def _not_connected(self, error: pymysql.err.MySQLError) -> FasciculusError:
+        # A statement may be refused by the same number, as one that writes a file.
+        if error.args and error.args[0] == ER.ACCESS_DENIED_ERROR:
             return UnreachableError(
                 f"The database server at {self._where} refused the sign-in.",
                 "Correct the user and password of the host's database server.",
             )
+        return self._told(error)
+
+    def _told(self, error: pymysql.err.MySQLError) -> FasciculusError:
+        code = error.args[0] if error.args else 0
+        text = error.args[1] if len(error.args) > 1 else str(error)
         if code in (2003, 2002):
             return UnreachableError(
                 f"The database server at {self._where} does not answer.",

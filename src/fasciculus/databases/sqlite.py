@@ -123,7 +123,8 @@ class SqliteEngine:
         record: DatabaseRecord,
         name: str,
         members: Iterator[tuple[Entry, Callable[[], bytes]]],
-        warn: Callable[[str], None],
+        refuse: Callable[[str], None],
+        trusted: bool,
     ) -> Iterator[Entry]:
         raise SettingError(
             f"“{record.name}” is an SQLite database, which comes back as a file.",

@@ -229,7 +229,7 @@ class Demo:
                 )
                 self.database.run(
                     user,
-                    "GRANT ALL ON *.* TO fasciculus@localhost",
+                    "GRANT ALL ON *.* TO fasciculus@localhost WITH GRANT OPTION",
                     *scenario.shop_statements(plan.mariadb),
                 )
         print(f"Found {client.hosts_take_over('reed-1').count} accounts on reed-1.", flush=True)

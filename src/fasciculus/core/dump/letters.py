@@ -9,31 +9,28 @@ from __future__ import annotations
 import re
 
 from .literals import quote_name
-from .members import sql_text, text
+from .members import text
 from .server import Server
+from .statements import NO_ESCAPES
 
 _CHARSET = re.compile(r"[a-z0-9_]+")
-_UTF8 = ("utf8", "utf8mb3", "utf8mb4")
+#: Character sets whose text is UTF-8.
+UTF8 = ("utf8", "utf8mb3", "utf8mb4")
 
 
-def under(statement: bytes, charset: str, collation: str) -> bytes:
-    """A statement between delimiters that do not occur in it, as a client of a character set."""
-    number, mark = 0, b"//"
-    while mark in statement:
-        number += 1
-        mark = b"//%d//" % number
-    return (
-        f"SET character_set_client={charset or 'utf8mb4'};\n"
-        f"SET collation_connection={collation or 'utf8mb4_general_ci'};\n"
-        f"DELIMITER {mark.decode()}\n".encode()
-        + statement
-        + f"\n{mark.decode()}\nDELIMITER ;\nSET NAMES utf8mb4;\n".encode()
+def decoded(server: Server, shown: bytes, charset: str) -> bytes:
+    """Return a text of a character set as UTF-8, for servers that cannot take its own bytes."""
+    if shown.isascii() or charset in UTF8 or not _CHARSET.fullmatch(charset):
+        return shown
+    ((found,),) = server.rows(
+        f"SELECT HEX(CONVERT(CONVERT(x'{shown.hex()}' USING {charset}) USING utf8mb4))"
     )
+    return bytes.fromhex(text(found))
 
 
 def encoded(server: Server, value: str, charset: str) -> bytes | None:
     """A text in a character set; None where that lacks some of its letters."""
-    if value.isascii() or charset in _UTF8[2:]:
+    if value.isascii() or charset in UTF8[2:]:
         return value.encode()
     if not _CHARSET.fullmatch(charset):
         return None
@@ -48,29 +45,44 @@ def encoded(server: Server, value: str, charset: str) -> bytes | None:
 
 
 def own(
-    server: Server, shown: bytes, charset: str, name: str = "", comment: str = ""
+    server: Server,
+    shown: bytes,
+    charset: str,
+    name: str = "",
+    comment: str = "",
+    sql_mode: str = "",
 ) -> tuple[bytes, str]:
     """What the server shows of a program, all of it in the program's own character set.
 
     ``name`` is given where the server shows that as UTF-8 too. A comment that cannot be said in the
-    character set is left out, and comes back as a literal to be set afterwards.
+    character set is left out, and is given back to be set afterwards.
     """
-    if shown.isascii() or charset in _UTF8:
-        return shown, ""
+    later = ""
+    if NO_ESCAPES in sql_mode and _escaped(comment) != comment.replace("'", "''"):
+        # The server shows it with escapes, which are none in this mode.
+        shown, later = _without(shown, comment), comment
+        comment = ""
+    if shown.isascii() or charset in UTF8:
+        return shown, later
     if name and not name.isascii():
         mixed = quote_name(name)
         clean = encoded(server, mixed, charset)
         if clean is not None:
             shown = shown.replace(mixed.encode(), clean, 1)
-    later = ""
     if comment and not comment.isascii():
         clean = encoded(server, comment, charset)
         if clean is None:
-            later = sql_text(comment)
+            later = comment
         for quoted in (_escaped(comment), comment.replace("'", "\\'")):
             kept = _escaped(clean.decode("latin-1")).encode("latin-1") if clean else b""
             shown = shown.replace(f"COMMENT '{quoted}'".encode(), b"COMMENT '%s'" % kept, 1)
     return shown, later
+
+
+def _without(shown: bytes, comment: str) -> bytes:
+    for quoted in (_escaped(comment), comment.replace("'", "\\'")):
+        shown = shown.replace(f"COMMENT '{quoted}'".encode(), b"COMMENT ''", 1)
+    return shown
 
 
 def _escaped(value: str) -> str:

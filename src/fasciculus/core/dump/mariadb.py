@@ -29,6 +29,7 @@ from .filters import DumpRules
 from .literals import Column, quote_name
 from .members import HEAD, Member, safe_file, sql_text, text
 from .server import Server
+from .statements import written
 
 #: Members of rows: at least, on the average, and at most about so many bytes.
 LEAST, USUAL, MOST = 16 * 1024, 64 * 1024, 1024 * 1024
@@ -87,16 +88,18 @@ class Dump:
                 except StatementError as error:
                     # One odd table costs itself, or what could not be read of it.
                     self._note(table, f"could not be read to its end: {error.sentence()}")
+        writer = programs.Writer(server, self._mariadb, self._version)
         if self._rules.tables:
             # Some tables alone: what builds on all of them is not part of it.
             names = [table.name for table in tables]
-            yield from programs.triggers(server, database, names, self.done.notes)
+            yield from programs.triggers(server, database, names, writer, self.done.notes)
             return
         notes = self.done.notes
-        yield from programs.routines(server, database, self._mariadb, notes)
+        yield from programs.routines(server, database, writer, notes)
         yield from programs.views(server, database, notes)
-        yield from programs.triggers(server, database, [table.name for table in tables], notes)
-        yield from programs.events(server, database, notes)
+        names = [table.name for table in tables]
+        yield from programs.triggers(server, database, names, writer, notes)
+        yield from programs.events(server, database, writer, notes)
         yield from users.database_users(server, database, notes)
 
     def _note(self, table: _Table, words: str) -> None:
@@ -165,7 +168,8 @@ class Dump:
                 )[0][0]
             )
             if comment:
-                head += f"ALTER DATABASE COMMENT {sql_text(comment)};\n"
+                statement = f"ALTER DATABASE COMMENT {sql_text(comment)}"
+                return head.encode() + written(statement.encode())
         return head.encode()
 
     def _tables(self) -> list[_Table]:
@@ -222,13 +226,13 @@ class Dump:
     def _definition(self, table: _Table) -> bytes:
         name = quote_name(table.name)
         if table.kind != "SEQUENCE":
-            return (self._server.rows(f"SHOW CREATE TABLE {name}")[0][1] or b"") + b";\n"
+            return written(self._server.rows(f"SHOW CREATE TABLE {name}")[0][1] or b"")
         shown = self._server.rows(f"SHOW CREATE SEQUENCE {name}")[0][1] or b""
         following, rounds = self._server.rows(
             f"SELECT next_not_cached_value, cycle_count FROM {name}"
         )[0]
-        value = f"DO SETVAL({name}, {text(following)}, 0, {text(rounds)});\n"
-        return shown + b";\n" + value.encode()
+        value = f"DO SETVAL({name}, {text(following)}, 0, {text(rounds)})"
+        return written(shown) + written(value.encode())
 
     # Rows --------------------------------------------------------------------
 

@@ -2,14 +2,22 @@
 
 from __future__ import annotations
 
+import hashlib
+
 from msgspec import Struct
 
 USERS = "99000-users.sql"
+#: The longest escaped name, and how much of a longer one is kept before its digest. Members add
+#: about 30 characters to it, and names of files have 255 bytes.
+_LONGEST, _KEPT = 180, 140
 
-#: What every member begins with, so that it means the same whatever the client is set to.
-HEAD = (
+#: What each statement finds, whatever the client and the one before it were set to.
+SETTINGS = (
     b"SET NAMES utf8mb4;\nSET time_zone='+00:00';\n"
     b"SET sql_mode='NO_AUTO_VALUE_ON_ZERO,ALLOW_INVALID_DATES';\n"
+)
+#: What every member begins with.
+HEAD = SETTINGS + (
     b"SET foreign_key_checks=0;\nSET unique_checks=0;\n"
     b"/*M!100200 SET check_constraint_checks=0 */;\n"
 )
@@ -23,7 +31,18 @@ class Member(Struct, frozen=True):
 
 
 def safe_file(name: str) -> str:
-    """A table's or database's name as a file name: all but plain characters as ``%XX``."""
+    """A table's or database's name as a file name: all but plain characters as ``%XX``.
+
+    One that would be longer than file systems allow ends with a digest of the name instead.
+    """
+    made = _escaped(name)
+    if len(made) <= _LONGEST:
+        return made
+    digest = hashlib.blake2b(name.encode(), digest_size=16).hexdigest()
+    return f"{made[:_KEPT]}-{digest}"
+
+
+def _escaped(name: str) -> str:
     return "".join(
         c
         if (c.isalnum() and c.isascii()) or c in "_-$"

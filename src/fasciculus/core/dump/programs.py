@@ -11,14 +11,38 @@ from collections.abc import Iterator, Sequence
 from ..errors import FasciculusError, StatementError
 from . import letters
 from .literals import quote_name
-from .members import HEAD, Member, sql_text, text
+from .members import HEAD, Member, text
 from .server import Server
+from .statements import as_client, commented, delimited, prepared, written
+
+#: MariaDB prepares every kind of statement since then.
+_PREPARES_ALL = (10, 6)
 
 
-def routines(server: Server, database: str, is_mariadb: bool, notes: list[str]) -> Iterator[Member]:
+class Writer:
+    """Writes programs for a server: as literals if it can prepare them, else as UTF-8."""
+
+    def __init__(self, server: Server, is_mariadb: bool, version: tuple[int, ...]) -> None:
+        self._server = server
+        self.is_mariadb = is_mariadb
+        self._prepares = is_mariadb and version >= _PREPARES_ALL
+
+    def program(
+        self, text: bytes, sql_mode: str, charset: str, collation: str, zone: str = ""
+    ) -> bytes:
+        """Return a stored program under its own settings."""
+        if self._prepares:
+            return as_client(prepared(text), sql_mode, charset, collation, zone)
+        utf8 = letters.decoded(self._server, text, charset)
+        own = charset if utf8 is text and charset in letters.UTF8 else "utf8mb4"
+        order = collation if own == charset else ""
+        return as_client(delimited(utf8), sql_mode, own, order, zone)
+
+
+def routines(server: Server, database: str, writer: Writer, notes: list[str]) -> Iterator[Member]:
     """Functions, procedures and packages, each under the settings that it was made with."""
     kinds = ["FUNCTION", "PROCEDURE"]
-    if is_mariadb:
+    if writer.is_mariadb:
         kinds += ["PACKAGE", "PACKAGE BODY"]
     bodies = []
     for kind in kinds:
@@ -39,10 +63,11 @@ def routines(server: Server, database: str, is_mariadb: bool, notes: list[str]) 
                     "ROUTINE.",
                 )
             charset = text(shown[3])
-            body, later = letters.own(server, shown[2], charset, comment=text(row[1]))
-            bodies.append(_program(body, text(shown[1]), charset, text(shown[4])))
+            mode, comment = text(shown[1]), text(row[1])
+            body, later = letters.own(server, shown[2], charset, comment=comment, sql_mode=mode)
+            bodies.append(writer.program(body, text(shown[1]), charset, text(shown[4])))
             if later:
-                bodies.append(f"ALTER {kind} {quote_name(name)} COMMENT {later};\n".encode())
+                bodies.append(commented(kind, name, later, mode))
     if bodies:
         yield Member("90000-routines.sql", HEAD + b"".join(bodies))
 
@@ -70,9 +95,7 @@ def views(server: Server, database: str, notes: list[str]) -> Iterator[Member]:
                 f"view {database}.{name} does not work on the server (it names "
                 "what is gone); it is kept as a comment"
             )
-            made[name] = (
-                "/* not valid when it was read:\n" + made[name].replace("*/", "* /") + "\n*/"
-            )
+            made[name] = f"-- not valid when it was read: x'{made[name].encode().hex()}'"
     if made:
         lines = [_view(server, made[name], *settings[name]) for name in _in_order(made)]
         yield Member("91000-views.sql", HEAD + b"".join(lines))
@@ -80,12 +103,12 @@ def views(server: Server, database: str, notes: list[str]) -> Iterator[Member]:
 
 def _view(server: Server, view: str, charset: str, collation: str) -> bytes:
     """A view in the character set of the client that made it: what it writes out has that one."""
-    if view.startswith("/*"):
+    if view.startswith("--"):
         return f"{view}\n".encode()
     encoded = letters.encoded(server, view, charset)
     if encoded is None:
-        return letters.under(view.encode(), "utf8mb4", "")
-    return letters.under(encoded, charset, collation)
+        return as_client(written(view.encode()))
+    return as_client(written(encoded), charset=charset, collation=collation)
 
 
 _NAME = r"`(?:[^`]|``)*`"
@@ -118,7 +141,7 @@ def _works(server: Server, name: str, definition: str) -> bool:
 
 
 def triggers(
-    server: Server, database: str, tables: list[str], notes: list[str]
+    server: Server, database: str, tables: list[str], writer: Writer, notes: list[str]
 ) -> Iterator[Member]:
     """The triggers of some tables, in the order in which they act."""
     bodies = []
@@ -132,13 +155,13 @@ def triggers(
             shown = _shown(server, "TRIGGER", database, text(name), notes)
             if shown is not None:
                 bodies.append(
-                    _program(shown[2] or b"", text(shown[1]), text(shown[3]), text(shown[4]))
+                    writer.program(shown[2] or b"", text(shown[1]), text(shown[3]), text(shown[4]))
                 )
     if bodies:
         yield Member("92000-triggers.sql", HEAD + b"".join(bodies))
 
 
-def events(server: Server, database: str, notes: list[str]) -> Iterator[Member]:
+def events(server: Server, database: str, writer: Writer, notes: list[str]) -> Iterator[Member]:
     """The events, each in the time zone that it was made in."""
     bodies = []
     for row in server.rows(
@@ -151,13 +174,13 @@ def events(server: Server, database: str, notes: list[str]) -> Iterator[Member]:
         if shown is None:
             continue
         charset = text(shown[4])
-        body, later = letters.own(server, shown[3] or b"", charset, name, comment)
+        mode = text(shown[1])
+        body, later = letters.own(server, shown[3] or b"", charset, name, comment, mode)
         bodies.append(
-            f"SET time_zone={sql_text(text(shown[2]))};\n".encode()
-            + _program(body, text(shown[1]), charset, text(shown[5]))
+            writer.program(body, text(shown[1]), charset, text(shown[5]), zone=text(shown[2]))
         )
         if later:
-            bodies.append(f"ALTER EVENT {quote_name(name)} COMMENT {later};\n".encode())
+            bodies.append(commented("EVENT", name, later, mode))
     if bodies:
         yield Member("93000-events.sql", HEAD + b"".join(bodies))
 
@@ -181,13 +204,6 @@ def _shown(
     finally:
         if raw:
             server.rows("SET character_set_results=utf8mb4")
-
-
-def _program(text: bytes, sql_mode: str, charset: str, collation: str) -> bytes:
-    """A stored program under its own settings."""
-    return f"SET sql_mode={sql_text(sql_mode)};\n".encode() + letters.under(
-        text, charset, collation
-    )
 
 
 def _in_order(made: dict[str, str]) -> list[str]:

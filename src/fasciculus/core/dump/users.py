@@ -8,8 +8,9 @@ from collections.abc import Iterable, Iterator, Sequence
 from ..errors import FasciculusError, StatementError
 from . import privileges
 from .literals import quote_name
-from .members import USERS, Member, sql_text, text
+from .members import SETTINGS, USERS, Member, sql_text, text
 from .server import Server
+from .statements import written
 
 User = tuple[str, str]
 _MEMBERSHIP = re.compile(r"GRANT (`(?:[^`]|``)*`) TO (.*?)( WITH ADMIN OPTION)?$", re.DOTALL)
@@ -36,7 +37,7 @@ def database_users(server: Server, database: str, notes: list[str]) -> Iterator[
         )
         return
     if lines:
-        yield Member(USERS, b"".join(lines))
+        yield Member(USERS, SETTINGS + b"".join(lines))
 
 
 def every_user(server: Server) -> bytes:
@@ -50,7 +51,7 @@ def every_user(server: Server) -> bytes:
     ]
     roles = [name for name, host in names if not host]
     users = [user for user in names if user[1]]
-    return b"".join([*_roles(server, roles), *_users(server, users, "", roles)])
+    return SETTINGS + b"".join([*_roles(server, roles), *_users(server, users, "", roles)])
 
 
 def _named(server: Server, database: str) -> list[User]:
@@ -114,7 +115,7 @@ def _with_members(server: Server, roles: Iterable[str]) -> list[str]:
 
 def _roles(server: Server, roles: Sequence[str], database: str = "") -> list[bytes]:
     """All roles first, then their rights: one may be a member of another."""
-    lines = [f"CREATE ROLE IF NOT EXISTS {quote_name(role)};\n".encode() for role in roles]
+    lines = [written(f"CREATE ROLE IF NOT EXISTS {quote_name(role)}".encode()) for role in roles]
     for role in roles:
         own = f" TO {quote_name(role)}"
         # Those of roles that it has are shown as well.
@@ -123,7 +124,7 @@ def _roles(server: Server, roles: Sequence[str], database: str = "") -> list[byt
             for line in _grants(server, quote_name(role))
             if line.endswith((own, f"{own} WITH GRANT OPTION", f"{own} WITH ADMIN OPTION"))
         ]
-        lines += [f"{line};\n".encode() for line in _wanted(granted, database, roles)]
+        lines += [written(line.encode()) for line in _wanted(granted, database, roles)]
     return lines
 
 
@@ -138,10 +139,11 @@ def _users(
         if not wanted:
             continue
         made = text(server.rows(f"SHOW CREATE USER {who}")[0][0])
-        lines.append(re.sub(r"^CREATE USER ", "CREATE USER IF NOT EXISTS ", made).encode() + b";\n")
+        made = re.sub(r"^CREATE USER ", "CREATE USER IF NOT EXISTS ", made)
+        lines.append(written(made.encode()))
         # The password belongs to the user, not to a grant.
         lines += [
-            re.sub(r" IDENTIFIED BY PASSWORD '[^']*'", "", line).encode() + b";\n"
+            written(re.sub(r" IDENTIFIED BY PASSWORD '[^']*'", "", line).encode())
             for line in wanted
         ]
     return lines

@@ -283,7 +283,11 @@ class RestoreTask:
         )
         count = 0
         engine = ENGINES.get(record.engine)
-        for entry in engine.restore(access, record, name, members, self._emitter.warn):
+
+        def refuse(why: str) -> None:
+            self._losses.not_written(f"database {name}", why)
+
+        for entry in engine.restore(access, record, name, members, refuse, self._privileged):
             count += 1
             self._progress.entries += 1
             self._progress.bytes += entry.size

@@ -1,0 +1,95 @@
+"""A user for loading one database, made before and dropped after.
+
+Whatever the statements of a dump say, the server lets them reach nothing but the database that they
+are loaded into: neither their text nor who wrote it needs to be trusted for that.
+"""
+
+from __future__ import annotations
+
+import secrets
+from collections.abc import Iterator
+from contextlib import contextmanager
+from datetime import UTC, datetime, timedelta
+
+from ..core.dump.literals import quote_name
+from ..core.dump.members import sql_text
+from ..core.errors import SettingError, StatementError
+from .base import DatabaseAccess, ServerSpec
+from .mariadb_server import MariaDbConnection, MariaDbSettings, connect
+
+_PREFIX = "fasciculus-load-"
+_HOSTS = ("localhost", "%")
+_KEPT = timedelta(days=2)
+#: What making things for other users needs, by the name that versions give it.
+_FOR_DEFINERS = ("SET USER", "SET_USER_ID")
+
+
+@contextmanager
+def loading_user(
+    access: DatabaseAccess, admin: MariaDbConnection, database: str, trusted: bool
+) -> Iterator[MariaDbConnection]:
+    """Give a connection that can change one database and nothing else.
+
+    ``trusted`` says whether the dump may make programs and views that run as other users. Raises
+    ``SettingError`` if the user of ``admin`` may not make users.
+    """
+    assert access.server is not None
+    _drop_old(admin)
+    name = f"{_PREFIX}{datetime.now(UTC):%Y%m%d}-{secrets.token_hex(3)}"
+    password = f"{secrets.token_urlsafe(24)}aA1!"
+    users = [f"{sql_text(name)}@{sql_text(host)}" for host in _HOSTS]
+    try:
+        _make(admin, users, password, database, trusted)
+        settings = access.server.settings
+        assert isinstance(settings, MariaDbSettings)
+        own = settings.model_copy(update={"user": name})
+        with connect(ServerSpec(own, {"password": password}), access.host) as server:
+            server.rows(f"USE {quote_name(database)}")
+            yield server
+    finally:
+        for user in users:
+            admin.rows(f"DROP USER IF EXISTS {user}")
+
+
+def _make(
+    admin: MariaDbConnection, users: list[str], password: str, database: str, trusted: bool
+) -> None:
+    # In a grant “_” and “%” stand for other letters.
+    pattern = database.replace("\\", "\\\\").replace("_", "\\_").replace("%", "\\%")
+    try:
+        for user in users:
+            admin.rows(f"CREATE USER {user} IDENTIFIED BY {sql_text(password)}")
+            admin.rows(f"GRANT ALL PRIVILEGES ON {quote_name(pattern)}.* TO {user}")
+    except StatementError as error:
+        raise SettingError(
+            "The database user for restoring may not make the user that loads a dump.",
+            f"{error.way_out} “hosts try” shows the statement that gives all that restoring needs.",
+            field="databases",
+        ) from error
+    if trusted:
+        for user in users:
+            _let_define(admin, user)
+
+
+def _let_define(admin: MariaDbConnection, user: str) -> None:
+    for right in _FOR_DEFINERS:
+        try:
+            admin.rows(f"GRANT {right} ON *.* TO {user}")
+        except StatementError:
+            continue
+        return
+
+
+def _drop_old(admin: MariaDbConnection) -> None:
+    """Drop the users of restores that were killed, which are days old."""
+    oldest = f"{_PREFIX}{datetime.now(UTC) - _KEPT:%Y%m%d}"
+    try:
+        rows = admin.rows("SELECT user, host FROM mysql.user WHERE user LIKE %s", f"{_PREFIX}%")
+        for user, host in rows:
+            name = (user or b"").decode()
+            if name < oldest:
+                where = sql_text((host or b"").decode())
+                admin.rows(f"DROP USER IF EXISTS {sql_text(name)}@{where}")
+    except StatementError:
+        # Who may not see users has left none.
+        return
