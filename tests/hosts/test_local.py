@@ -3,7 +3,9 @@
 import os
 import shutil
 import sqlite3
+import struct
 import subprocess
+import sys
 import threading
 from contextlib import closing
 
@@ -298,17 +300,162 @@ def test_a_database_exchanged_between_looking_and_opening_is_not_read(valley, mo
     home = valley / "home"
     database(home / "guests.db", "mine")
     database(valley / "other/secret.db", "theirs")
-    connect = sqlite3.connect
+    readlink = os.readlink
 
     def swapped(place, *more, **options):
-        if "guests" in str(place):
+        if place.startswith(b"/proc/self/fd") and not (home / "aside.db").exists():
+            found = readlink(place)
             (home / "guests.db").rename(home / "aside.db")
             (home / "guests.db").symlink_to(valley / "other/secret.db")
-        return connect(place, *more, **options)
+            return found
+        return readlink(place, *more, **options)
 
-    monkeypatch.setattr(sqlite_copy.sqlite3, "connect", swapped)
+    monkeypatch.setattr(sqlite_copy.os, "readlink", swapped)
     with pytest.raises(FasciculusError, match="exchanged for another file while it was opened"):
         copy_database(LocalHost(), os.fsencode(home / "guests.db"), valley / "copy", str(home))
+
+
+EXCHANGING = """
+import os, sys
+home, other = sys.argv[1:]
+while True:
+    os.rename(home + "/data", home + "/aside")
+    os.symlink(other, home + "/data")
+    os.unlink(home + "/data")
+    os.rename(home + "/aside", home + "/data")
+"""
+
+
+def test_a_folder_exchanged_by_another_process_brings_no_log_of_strangers(valley):
+    """SQLite opened the log by its path, some time after the database."""
+    home, other = valley / "home", valley / "other"
+    (home / "data").mkdir()
+    with closing(sqlite3.connect(other / "app.db")) as theirs:
+        theirs.execute("PRAGMA journal_mode=WAL")
+        theirs.execute("PRAGMA wal_autocheckpoint=0")
+        theirs.execute("CREATE TABLE notes (text)")
+        theirs.commit()
+        # The same pages, so that the stranger's log fits to the own database.
+        shutil.copy(other / "app.db", home / "data/app.db")
+        theirs.execute("INSERT INTO notes VALUES ('theirs')")
+        theirs.commit()
+        shutil.copy(other / "app.db-wal", other / "kept-wal")
+        database_of_wal = home / "data/app.db"
+        with closing(sqlite3.connect(database_of_wal)) as mine:
+            mine.execute("CREATE TABLE IF NOT EXISTS notes (text)")
+            mine.execute("INSERT INTO notes VALUES ('mine')")
+            mine.commit()
+        command = [sys.executable, "-c", EXCHANGING, str(home), str(other)]
+        outcomes = set()
+        with subprocess.Popen(command) as exchanging:
+            try:
+                for _ in range(100):
+                    try:
+                        outcomes.add(str(copied(database_of_wal, valley / "copy", home)[1]))
+                    except FasciculusError:
+                        outcomes.add("refused")
+            finally:
+                exchanging.kill()
+        assert outcomes <= {"refused", "[('mine',)]"}
+        assert "refused" in outcomes or len(outcomes) == 1
+
+
+def test_files_that_other_threads_open_and_close_refuse_no_sound_database(valley):
+    home = valley / "home"
+    database(home / "guests.db", "mine")
+    closing_time = threading.Event()
+
+    def churn():
+        while not closing_time.is_set():
+            os.close(os.open(valley / "other", os.O_RDONLY))
+
+    others = [threading.Thread(target=churn) for _ in range(4)]
+    for thread in others:
+        thread.start()
+    try:
+        for _ in range(50):
+            assert copied(home / "guests.db", valley / "copy", home)[1] == [("mine",)]
+    finally:
+        closing_time.set()
+        for thread in others:
+            thread.join()
+
+
+def test_a_log_that_is_a_link_or_a_pipe_is_not_read(valley):
+    home, other = valley / "home", valley / "other"
+    database(home / "guests.db", "mine")
+    (other / "log").write_bytes(b"x" * 4096)
+    (home / "guests.db-wal").symlink_to(other / "log")
+    os.mkfifo(home / "guests.db-journal")
+    assert copied(home / "guests.db", valley / "copy", home)[1] == [("mine",)]
+
+
+def test_a_journal_does_not_make_sqlite_open_or_remove_another_file(valley):
+    """It names the journal of a change of several databases, which SQLite removes at the end."""
+    home = valley / "home"
+    database(home / "guests.db", "mine")
+    victim = valley / "victim"
+    victim.write_text("of root")
+    name = os.fsencode(victim)
+    header = bytes.fromhex("d9d505f920a163d7") + struct.pack(">IIIII", 0, 7, 2, 512, 4096)
+    tail = struct.pack(">I", 1) + name + struct.pack(">II", len(name), sum(name))
+    (home / "guests.db-journal").write_bytes(
+        header.ljust(512, b"\0") + tail + bytes.fromhex("d9d505f920a163d7")
+    )
+    with pytest.raises(FasciculusError, match="in the middle of a change of several databases"):
+        copied(home / "guests.db", valley / "copy", home)
+    assert victim.read_text() == "of root"
+
+
+def test_a_hot_journal_is_rolled_back_in_the_copy_alone(valley):
+    """An application died in the middle of a transaction."""
+    home = valley / "home"
+    database(home / "guests.db", "mine")
+    program = (
+        "import os, sqlite3, sys\n"
+        "db = sqlite3.connect(sys.argv[1], isolation_level=None)\n"
+        "db.execute('PRAGMA cache_size=1')\n"
+        "db.execute('BEGIN')\n"
+        "db.executemany('INSERT INTO notes VALUES (?)', [('torn' * 500,)] * 200)\n"
+        "os._exit(9)\n"
+    )
+    subprocess.run([sys.executable, "-c", program, str(home / "guests.db")])
+    before = (home / "guests.db").read_bytes()
+    assert (home / "guests.db-journal").stat().st_size and b"torn" in before
+    assert copied(home / "guests.db", valley / "copy", home)[1] == [("mine",)]
+    assert (home / "guests.db").read_bytes() == before
+
+
+def test_a_database_is_consistent_while_it_is_written_to_all_the_time(valley):
+    home = valley / "home"
+    program = (
+        "import sqlite3, sys, time\n"
+        "db = sqlite3.connect(sys.argv[1], timeout=60)\n"
+        "db.execute('PRAGMA journal_mode=' + sys.argv[2])\n"
+        "db.execute('PRAGMA wal_autocheckpoint=5')\n"
+        "db.execute('CREATE TABLE IF NOT EXISTS pair (a, b)')\n"
+        "db.commit()\n"
+        "print('ready', flush=True)\n"
+        "while True:\n"
+        "    for n in range(30):\n"
+        "        db.execute('INSERT INTO pair VALUES (?, ?)', (n, n))\n"
+        "    db.execute('DELETE FROM pair WHERE rowid % 7 = 0')\n"
+        "    db.commit()\n"
+    )
+    for mode in ("WAL", "DELETE", "TRUNCATE", "PERSIST"):
+        path = home / f"{mode}.db"
+        command = [sys.executable, "-c", program, str(path), mode]
+        with subprocess.Popen(command, stdout=subprocess.PIPE) as writing:
+            try:
+                assert writing.stdout.readline() == b"ready\n"
+                for _ in range(8):
+                    copy_database(LocalHost(), os.fsencode(path), valley / "copy", str(home))
+                    with closing(sqlite3.connect(valley / "copy")) as db:
+                        assert db.execute("PRAGMA integrity_check").fetchone() == ("ok",)
+                        rows = db.execute("SELECT count(*) FROM pair WHERE a <> b").fetchone()
+                        assert rows == (0,)
+            finally:
+                writing.kill()
 
 
 def test_a_database_that_is_not_there(valley):

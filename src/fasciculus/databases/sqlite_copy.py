@@ -1,14 +1,27 @@
-"""Consistent copies of SQLite databases, which may be in use meanwhile."""
+"""Consistent copies of SQLite databases, which may be in use meanwhile.
+
+SQLite opens a database and everything beside it by path, and whoever owns the folder may exchange
+what a path leads to. So it never opens anything in a home: the files are reached by descriptors and
+copied to a private folder, and only those copies are opened. While they are copied, the locks of
+SQLite's own protocol keep writers from changing the database file (https://sqlite.org/lockingv3.html,
+https://sqlite.org/walformat.html).
+"""
 
 from __future__ import annotations
 
+import errno
+import fcntl
 import os
 import sqlite3
-from contextlib import closing, suppress
+import stat
+import struct
+import threading
+import time
+from collections.abc import Iterator
+from contextlib import closing, contextmanager, suppress
 from pathlib import Path
-from urllib.parse import quote
 
-from ..core.bundle.root_path import open_file
+from ..core.bundle.root_path import FILE_FLAGS, open_file, open_root
 from ..core.bundle.tree_walk import shown
 from ..core.errors import FasciculusError, MissingError
 from .base import DatabaseHost
@@ -17,6 +30,14 @@ _BUSY_SECONDS = 60.0
 _CHUNK = 1024 * 1024
 _TRIES = 5
 _SIDES = (b"", b"-wal", b"-journal")
+#: Bytes of a database file that readers lock while they read, and their number.
+_SHARED = (0x40000002, 510)
+#: The byte of a ``-shm`` file that a checkpoint locks.
+_CHECKPOINT = (121, 1)
+_WAL_HEADER = 32
+#: How a journal ends that belongs to a transaction over several databases.
+_SUPER_JOURNAL = bytes.fromhex("d9d505f920a163d7")
+_FLOCK = struct.Struct("hhqqi4x")
 
 
 def copy_database(host: DatabaseHost, path: bytes, target: Path, home: str) -> dict[str, int]:
@@ -29,84 +50,139 @@ def copy_database(host: DatabaseHost, path: bytes, target: Path, home: str) -> d
     return _copy_from(host, path, target)
 
 
+# This machine ---------------------------------------------------------------------
+
+
 def _copy_here(path: bytes, target: Path, home: bytes) -> dict[str, int]:
     """A consistent copy of a database that may be in use."""
-    name = shown(path)
     try:
-        meant = open_file(path, home)
+        for _ in range(_TRIES):
+            with _opened(path, home) as (database, folder, name):
+                if _copy_files(database, folder, name, target):
+                    return _settle(path, target)
     except FileNotFoundError as error:
         raise MissingError(
-            f"The SQLite database {name} does not exist.",
+            f"The SQLite database {shown(path)} does not exist.",
             "Correct its path, or remove it from the account.",
         ) from error
     except OSError as error:
         raise FasciculusError(
-            f"The SQLite database {name} cannot be read: {error.strerror}.",
+            f"The SQLite database {shown(path)} cannot be read: {error.strerror}.",
             "Correct its path, or remove it from the account.",
         ) from error
-    before = _descriptors()
-    try:
-        with (
-            closing(
-                sqlite3.connect(
-                    f"file:{quote(path)}?mode=ro",
-                    uri=True,
-                    timeout=_BUSY_SECONDS,
-                )
-            ) as source,
-            closing(sqlite3.connect(target)) as made,
-        ):
-            source.execute("PRAGMA trusted_schema=OFF")
-            source.execute("PRAGMA schema_version")
-            _check_opened(meant, before, name)
-            # All in one step: a copy in steps starts over with every write.
-            source.backup(made)
-            return rows_of(made)
-    except sqlite3.Error as error:
-        raise FasciculusError(
-            f"The SQLite database {name} cannot be copied: {error}.",
-            "Is it a database, and not damaged? “PRAGMA integrity_check” tells.",
-        ) from error
-    finally:
-        os.close(meant)
+    raise _never_still(path)
 
 
-def _descriptors() -> set[int]:
-    """What is open now; not what looking had open itself."""
-    found = set()
-    for name in os.listdir("/proc/self/fd"):
-        with suppress(OSError):
-            os.fstat(int(name))
-            found.add(int(name))
-    return found
+@contextmanager
+def _opened(path: bytes, home: bytes) -> Iterator[tuple[int, int, bytes]]:
+    """Open a database, and the folder that it is in by the name that it has there.
 
-
-def _check_opened(meant: int, before: set[int], name: str) -> None:
-    """Compare what SQLite opened by the path with what was opened without following links.
-
-    Whoever owns the folder may put a link to somebody else's database there at any moment; what is
-    open stays what it is.
+    Raises ``OSError``, also if the two do not fit together: somebody exchanges them.
     """
-    info = os.fstat(meant)
-    opened: dict[str, tuple[int, int]] = {}
-    for descriptor in _descriptors() - before:
-        with suppress(OSError):
-            found = os.fstat(descriptor)
-            opened[os.readlink(f"/proc/self/fd/{descriptor}")] = (found.st_dev, found.st_ino)
-    # Other threads open files too: only the database and what SQLite puts beside it count.
-    base = next((p for p, one in opened.items() if one == (info.st_dev, info.st_ino)), "")
-    folder, _, called = base.rpartition("/")
-    sides = {f"{called}{os.fsdecode(side)}" for side in (*_SIDES[1:], b"-shm")}
-    elsewhere = [
-        place
-        for place in opened
-        if place.rpartition("/")[2] in sides and place.rpartition("/")[0] != folder
-    ]
-    if not base or elsewhere:
-        raise FasciculusError(
-            f"The SQLite database {name} was exchanged for another file while it was opened.",
-            "Nothing was read. The next run tries again.",
-        )
+    database = open_file(path, home)
+    try:
+        if not stat.S_ISREG(os.fstat(database).st_mode):
+            raise OSError(errno.EINVAL, "it is no file")
+        place = os.readlink(b"/proc/self/fd/%d" % database)
+        above, _, name = place.rpartition(b"/")
+        folder = open_root(above or b"/", home)
+        try:
+            info, there = os.fstat(database), os.stat(name, dir_fd=folder, follow_symlinks=False)
+            if (info.st_dev, info.st_ino) != (there.st_dev, there.st_ino):
+                raise OSError(errno.ESTALE, "it was exchanged for another file while it was opened")
+            yield database, folder, name
+        finally:
+            os.close(folder)
+    finally:
+        os.close(database)
+
+
+def _copy_files(database: int, folder: int, name: bytes, target: Path) -> bool:
+    """Copy a database and what belongs to it; return whether nothing changed meanwhile."""
+    _lock(database, _SHARED)
+    shared_memory = _side(folder, name + b"-shm")
+    try:
+        if shared_memory is not None:
+            _lock(shared_memory, _CHECKPOINT)
+        before = _state(database)
+        _copy_file(database, target)
+        for side in _SIDES[1:]:
+            if not _copy_side(folder, name, side, target):
+                return False
+        return _state(database) == before
+    finally:
+        if shared_memory is not None:
+            os.close(shared_memory)
+
+
+def _copy_side(folder: int, name: bytes, side: bytes, target: Path) -> bool:
+    """Copy a log or journal, if there is one; return whether it was not begun anew meanwhile."""
+    copy = _beside(target, side)
+    copy.unlink(missing_ok=True)
+    source = _side(folder, name + side)
+    if source is None:
+        return True
+    try:
+        header = os.pread(source, _WAL_HEADER, 0)
+        _copy_file(source, copy)
+        return os.pread(source, _WAL_HEADER, 0) == header
+    finally:
+        os.close(source)
+
+
+def _side(folder: int, name: bytes) -> int | None:
+    """Open a file beside a database, never through a link; None if there is no such file."""
+    try:
+        found = os.open(name, FILE_FLAGS, dir_fd=folder)
+    except OSError as error:
+        if error.errno in (errno.ENOENT, errno.ELOOP, errno.ENXIO):
+            return None
+        raise
+    if stat.S_ISREG(os.fstat(found).st_mode):
+        return found
+    os.close(found)
+    return None
+
+
+def _lock(descriptor: int, place: tuple[int, int]) -> None:
+    """Keep writers off some bytes for as long as a descriptor is open.
+
+    Where that cannot be had in time, a change is noticed afterwards all the same.
+    """
+    start, length = place
+    wanted = _FLOCK.pack(fcntl.F_RDLCK, os.SEEK_SET, start, length, 0)
+    end, pause = time.monotonic() + _BUSY_SECONDS, threading.Event()
+    while True:
+        try:
+            fcntl.fcntl(descriptor, fcntl.F_OFD_SETLK, wanted)
+            return
+        except OSError as error:
+            if error.errno not in (errno.EAGAIN, errno.EACCES) or time.monotonic() > end:
+                return
+        pause.wait(0.05)
+
+
+def _state(descriptor: int) -> tuple[int, int, int]:
+    info = os.fstat(descriptor)
+    return info.st_size, info.st_mtime_ns, info.st_ctime_ns
+
+
+def _copy_file(source: int, target: Path) -> None:
+    with target.open("wb", buffering=0) as sink:
+        offset = 0
+        while chunk := os.pread(source, _CHUNK, offset):
+            sink.write(chunk)
+            offset += len(chunk)
+
+
+def _never_still(path: bytes) -> FasciculusError:
+    return FasciculusError(
+        f"The SQLite database {shown(path)} was written to each time it was copied.",
+        "Move the job to a quieter hour.",
+    )
+
+
+# Other hosts -------------------------------------------------------------------
 
 
 def _copy_from(host: DatabaseHost, path: bytes, target: Path) -> dict[str, int]:
@@ -124,11 +200,9 @@ def _copy_from(host: DatabaseHost, path: bytes, target: Path) -> dict[str, int]:
             if state:
                 fetch(host, path + side, copy)
         if [host.state_of(path + side) for side in _SIDES] == before:
+            _check(path, target)
             return _settle(path, target)
-    raise FasciculusError(
-        f"The SQLite database {shown(path)} was written to each time it was copied.",
-        "Move the job to a quieter hour.",
-    )
+    raise _never_still(path)
 
 
 def _beside(target: Path, side: bytes) -> Path:
@@ -142,24 +216,57 @@ def fetch(host: DatabaseHost, path: bytes, target: Path) -> None:
             sink.write(chunk)
 
 
+# The copy ------------------------------------------------------------------------
+
+
+def _check(path: bytes, target: Path) -> None:
+    """Raise unless a copy that no lock protected is a sound database."""
+    with _copied(path, target) as copy:
+        checked = copy.execute("PRAGMA quick_check").fetchone()[0]
+        if checked != "ok":
+            raise sqlite3.DatabaseError(checked)
+
+
 def _settle(path: bytes, target: Path) -> dict[str, int]:
-    """Work the write-ahead log in, check the copy, and count its rows."""
+    """Work the write-ahead log in, and count the rows."""
     try:
-        with closing(sqlite3.connect(target)) as copy:
+        with _copied(path, target) as copy:
             copy.execute("PRAGMA wal_checkpoint(TRUNCATE)")
             copy.execute("PRAGMA journal_mode=DELETE")
-            checked = copy.execute("PRAGMA quick_check").fetchone()[0]
-            if checked != "ok":
-                raise sqlite3.DatabaseError(checked)
             return rows_of(copy)
+    finally:
+        for side in (*_SIDES[1:], b"-shm"):
+            _beside(target, side).unlink(missing_ok=True)
+
+
+@contextmanager
+def _copied(path: bytes, target: Path) -> Iterator[sqlite3.Connection]:
+    """Open a copy; what is wrong with it is said of the database."""
+    _refuse_super_journal(path, target)
+    try:
+        with closing(sqlite3.connect(target)) as copy:
+            copy.execute("PRAGMA trusted_schema=OFF")
+            yield copy
     except sqlite3.Error as error:
         raise FasciculusError(
             f"The SQLite database {shown(path)} cannot be copied: {error}.",
             "Is it a database, and not damaged? “PRAGMA integrity_check” tells.",
         ) from error
-    finally:
-        for side in _SIDES[1:]:
-            _beside(target, side).unlink(missing_ok=True)
+
+
+def _refuse_super_journal(path: bytes, target: Path) -> None:
+    """Refuse a journal that names another file: SQLite would open it, and could remove it."""
+    journal = _beside(target, b"-journal")
+    with suppress(FileNotFoundError), journal.open("rb") as file:
+        size = file.seek(0, os.SEEK_END)
+        file.seek(max(0, size - len(_SUPER_JOURNAL)))
+        if file.read() == _SUPER_JOURNAL:
+            journal.unlink()
+            raise FasciculusError(
+                f"The SQLite database {shown(path)} was left in the middle of a change of several "
+                "databases.",
+                "Open it once with its application, which puts that right.",
+            )
 
 
 def rows_of(database: sqlite3.Connection) -> dict[str, int]:
