@@ -2,9 +2,12 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from typing import Any
 
 from pydantic import Field
+
+from .core.errors import SettingError
 
 
 def absolute_folder(value: str) -> str:
@@ -23,3 +26,34 @@ def certificate_field() -> Any:
         description="In PEM form, where no known authority signed it. Leave it empty otherwise.",
         json_schema_extra={"multiline": True},
     )
+
+
+def deliverable_address(value: str) -> str:
+    """Return an e-mail address as mail servers take it: its domain in ASCII (RFC 5890).
+
+    Raises :class:`SettingError` for what is no address (RFC 5321), or has letters beyond ASCII
+    before its @, which most servers do not take.
+    """
+    from email_validator import SPECIAL_USE_DOMAIN_NAMES, EmailNotValidError, validate_email
+
+    # Names such as localhost and those under .local are what mail servers at home are called.
+    SPECIAL_USE_DOMAIN_NAMES.clear()
+    try:
+        found = validate_email(
+            value, check_deliverability=False, allow_smtputf8=False, globally_deliverable=False
+        )
+    except EmailNotValidError as error:
+        raise SettingError(
+            f"“{value}” is not an e-mail address that mail can be sent to: {error}",
+            "Write it as in duty@sedge-quill.example.",
+        ) from error
+    return found.ascii_email or found.normalized
+
+
+def check_addresses(values: Iterable[str], field: str) -> None:
+    """Raise :class:`SettingError` at a field for an address that no mail can be sent to."""
+    for value in filter(None, values):
+        try:
+            deliverable_address(value)
+        except SettingError as error:
+            raise SettingError(error.message, error.way_out, field=field) from error

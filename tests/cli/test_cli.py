@@ -48,6 +48,7 @@ CARRIED = {
     "downloads_show": "bundles download",
     "outbox_list": "reports waiting",
     "outbox_send": "reports send",
+    "outbox_remove": "reports remove",
     "mail_change": "mail set",
     "stores_try_draft": "stores add",
     "hosts_try_draft": "hosts add",

@@ -72,11 +72,11 @@ def left(heronmere):
 
 def test_what_is_due_goes_in_the_order_it_was_written(heronmere, outbox, server):
     waiting(heronmere, "one", "two", "three")
-    outbox._send_due()
+    outbox.send_due()
     assert [message for message, *_ in server.taken] == [b"one", b"two", b"three"]
     assert server.taken[0] == (b"one", ("one@x.example",), "duty@heronmere.example", "oar")
     assert left(heronmere) == {}
-    outbox._send_due()
+    outbox.send_due()
     assert len(server.taken) == 3, "none is sent twice"
 
 
@@ -84,14 +84,14 @@ def test_one_that_is_refused_does_not_hold_up_the_others(heronmere, outbox, serv
     one, two = waiting(heronmere, "one", "two")
     server.refused = {b"one"}
     before = datetime.now(UTC)
-    outbox._send_due()
+    outbox.send_due()
     assert [message for message, *_ in server.taken] == [b"two"]
     (item,) = left(heronmere).values()
     assert (item.id, item.attempts) == (one, 1)
     assert item.last_error == "The mail server does not take it. Is it large?"
     away = item.next_try - before
     assert timedelta(seconds=29) < away < timedelta(seconds=40)
-    outbox._send_due()
+    outbox.send_due()
     assert server.asked.count(b"one") == 1, "not before its time"
     assert two not in left(heronmere)
 
@@ -102,14 +102,14 @@ def test_tries_come_apart(heronmere, outbox, server):
     waits = []
     for _ in range(4):
         before = datetime.now(UTC)
-        outbox._send_due()
+        outbox.send_due()
         waits.append(round((left(heronmere)[one].next_try - before).total_seconds(), -1))
         with heronmere.records.write() as db:
             assert reports.hurry(db) == 1
     assert waits == [30, 60, 120, 240]
     assert left(heronmere)[one].attempts == 4
     server.refused = set()
-    outbox._send_due()
+    outbox.send_due()
     assert left(heronmere) == {} and reports.report(heronmere.db, one).state == "sent"
 
 
@@ -133,7 +133,7 @@ def test_it_sends_what_was_left_when_it_starts_and_what_it_is_woken_for(heronmer
     outbox.wake()
     until(lambda: len(server.taken) == 2)
     outbox.stop()
-    assert not outbox._thread.is_alive()
+    assert not outbox.loop.alive
     until(lambda: not left(heronmere))
 
 
@@ -142,7 +142,7 @@ def test_who_looks_is_told(heronmere, outbox, server, monkeypatch):
     monkeypatch.setattr(heronmere.events, "changed", changed.append)
     waiting(heronmere, "one", "two")
     server.refused = {b"two"}
-    outbox._send_due()
+    outbox.send_due()
     assert changed == ["reports", "reports"]
 
 
@@ -166,13 +166,13 @@ def test_what_nobody_takes_in_days_is_given_up_and_said(heronmere, outbox, serve
     (one,) = waiting(heronmere, "one")
     for days, state in ((0, "waiting"), (4, "waiting"), (5, "undeliverable")):
         with time_machine.travel(datetime.now(UTC) + timedelta(days=days), tick=False):
-            outbox._send_due()
+            outbox.send_due()
             assert reports.report(heronmere.db, one).state == state
     assert reports.undeliverable(heronmere.db) == 1 and left(heronmere) == {}
     with heronmere.records.write() as db:
         assert reports.hurry(db) == 1, "once more, when somebody asks for it"
     server.refused = set()
-    outbox._send_due()
+    outbox.send_due()
     assert reports.undeliverable(heronmere.db) == 0 and len(server.taken) == 1
     with heronmere.records.write() as db:
         reports.give_up(db, one)
@@ -194,7 +194,7 @@ def test_after_an_hour_it_goes_another_way_too_and_once(heronmere, server):
     waiting(heronmere, "one")
     for hours in (0, 1, 2, 3):
         with time_machine.travel(datetime.now(UTC) + timedelta(hours=hours), tick=False):
-            outbox._send_due()
+            outbox.send_due()
     assert len(stuck) == 1, "and what goes the other way has no third"
 
 
@@ -215,7 +215,7 @@ def test_the_second_way_is_a_channel_that_says_what_was_to_be_said(heronmere, se
 
     def after_two_hours():
         with time_machine.travel(datetime.now(UTC) + timedelta(hours=2), tick=False):
-            outbox._send_due()
+            outbox.send_due()
         query = "SELECT kind, channel, message, instead_of FROM report WHERE channel != ''"
         return [tuple(row) for row in heronmere.db.execute(query)]
 
@@ -247,7 +247,7 @@ def test_a_server_that_cannot_be_used_is_asked_once_a_round(heronmere, outbox, m
 
     monkeypatch.setattr(mail, "send", send)
     waiting(heronmere, "one", "two", "three")
-    outbox._send_due()
+    outbox.send_due()
     assert len(asked) == 1 and [item.attempts for item in left(heronmere).values()] == [1, 1, 1]
 
 
@@ -267,7 +267,7 @@ def test_a_channel_that_is_away_holds_up_itself_alone(heronmere, outbox, server,
         for name in ("bell", "horn", "bell", "gone", "horn"):
             reports.add(db, NewReport("run", "t", "", "", b"{}", channel=name))
     waiting(heronmere, "one")
-    outbox._send_due()
+    outbox.send_due()
     assert asked == [("bell", "report-1"), ("horn", "report-2"), ("horn", "report-5")]
     assert [message for message, *_ in server.taken] == [b"one"]
     assert {n: item.last_error for n, item in left(heronmere).items()} == {
@@ -280,7 +280,7 @@ def test_a_channel_that_is_away_holds_up_itself_alone(heronmere, outbox, server,
 def test_the_message_itself_is_kept_until_it_was_taken(heronmere, outbox, server):
     one, two = waiting(heronmere, "one", "two")
     server.refused = {b"two"}
-    outbox._send_due()
+    outbox.send_due()
     kept = dict(heronmere.db.execute("SELECT id, message FROM report").fetchall())
     assert kept == {one: b"", two: b"two"}
 
@@ -292,7 +292,7 @@ def test_one_that_is_being_stopped_leaves_the_rest_for_later(heronmere, outbox, 
 
     monkeypatch.setattr(mail, "send", send)
     _, two = waiting(heronmere, "one", "two")
-    outbox._send_due()
+    outbox.send_due()
     assert list(left(heronmere)) == [two]
 
 
@@ -343,7 +343,7 @@ def add(heronmere, message, *people):
 
 def test_who_is_refused_waits_alone_and_the_others_have_it_once(heronmere, outbox, particular):
     first = add(heronmere, b"one", "a@x.example", "nobody@x.example", "b@x.example")
-    outbox._send_due()
+    outbox.send_due()
     shown = reports.report(heronmere.db, first)
     assert (shown.state, shown.recipients) == ("sent", ["a@x.example", "b@x.example"])
     (item,) = left(heronmere).values()
@@ -352,7 +352,7 @@ def test_who_is_refused_waits_alone_and_the_others_have_it_once(heronmere, outbo
     assert reports.report(heronmere.db, item.id).text == "text"
     with heronmere.records.write() as db:
         reports.hurry(db)
-    outbox._send_due()
+    outbox.send_due()
     (again,) = left(heronmere).values()
     assert (again.id, again.attempts) == (item.id, 2), "and it is parted no further"
 
@@ -360,20 +360,20 @@ def test_who_is_refused_waits_alone_and_the_others_have_it_once(heronmere, outbo
 def test_a_message_that_is_too_large_holds_up_no_other(heronmere, outbox, particular):
     large = add(heronmere, b"x" * 900 + b"\r\n" + b"x" * 900, "a@x.example")
     small = add(heronmere, b"small", "a@x.example")
-    outbox._send_due()
+    outbox.send_due()
     (item,) = left(heronmere).values()
     assert item.id == large and "refused this message: 552 Too large" in item.last_error
     assert reports.report(heronmere.db, small).state == "sent"
     save_mail(heronmere, particular.port, "stranger@x.example")
     late = add(heronmere, b"small", "a@x.example")
-    outbox._send_due()
+    outbox.send_due()
     assert "550 No strangers" in left(heronmere)[late].last_error
 
 
 def test_a_server_that_is_not_there_or_turns_away_is_said_in_words(heronmere, outbox):
     save_mail(heronmere, free_port(), "duty@x.example")
     one = add(heronmere, b"one", "a@x.example")
-    outbox._send_due()
+    outbox.send_due()
     said = left(heronmere)[one].last_error
     assert "did not take the message: Connection refused. Is it running" in said
     with closing(socket.create_server(("127.0.0.1", 0))) as busy:
@@ -381,7 +381,7 @@ def test_a_server_that_is_not_there_or_turns_away_is_said_in_words(heronmere, ou
         save_mail(heronmere, busy.getsockname()[1], "duty@x.example")
         with heronmere.records.write() as db:
             reports.hurry(db)
-        outbox._send_due()
+        outbox.send_due()
     assert "did not take the message: 421 4.3.2 Come back later." in left(heronmere)[one].last_error
 
 

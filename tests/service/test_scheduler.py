@@ -14,6 +14,7 @@ from fasciculus.records import inventory, jobs, log_lines, pauses, runs, setting
 from fasciculus.records.db import Records, stamp
 from fasciculus.records.encryption import SecretCipher
 from fasciculus.records.paging import PageRequest
+from fasciculus.service.background import loop as loop_module
 from fasciculus.service.background import outbox as outbox_module
 from fasciculus.service.background import scheduler as module
 from fasciculus.service.background.outbox import Outbox, wait_after
@@ -238,7 +239,7 @@ def test_it_wakes_for_a_changed_job_and_for_its_end(valley):
     scheduler.refresh()
     until(lambda: scheduler.plan.soonest)
     scheduler.stop()
-    assert not scheduler._thread.is_alive() and not scheduler.alive
+    assert not scheduler.alive
 
 
 def test_the_next_start_of_a_job_by_hand_or_paused_is_none(valley):
@@ -305,7 +306,7 @@ def test_a_week_of_a_driven_clock_starts_each_once_across_a_pause_and_restarts(v
 
 
 def test_the_outbox_outlives_surprises(valley, tmp_path, monkeypatch):
-    monkeypatch.setattr(outbox_module, "_FIRST_WAIT", 0.02)
+    monkeypatch.setattr(loop_module, "_AFTER_FAILURE", 0.02)
     asked = []
 
     def due(db):
@@ -323,9 +324,9 @@ def test_the_outbox_outlives_surprises(valley, tmp_path, monkeypatch):
     found = Outbox(valley, SecretCipher(tmp_path / "k"), EventStream())
     found.start()
     until(lambda: asked.count("next") > 2)
-    assert found._thread.is_alive()
+    assert found.loop.alive
     found.stop()
-    assert not found._thread.is_alive()
+    assert not found.loop.alive
 
 
 def test_tries_come_apart_but_never_end():

@@ -626,6 +626,9 @@ export const outboxList = () => call<Schemas['Page_OutboxItem_']>('GET', '/outbo
 /** Try all that waits again, now, and what could not be delivered in the last week. */
 export const outboxSend = () => call<Schemas['Page_OutboxItem_']>('POST', '/outbox/send');
 
+/** Remove a report that waits; it stays among the reports. */
+export const outboxRemove = (reportId: number) => call<void>('DELETE', `/outbox/${part(reportId)}`);
+
 /** The mail server for reports. */
 export const mailShow = () => call<Schemas['MailServer']>('GET', '/settings/mail');
 

@@ -1364,6 +1364,23 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  '/api/v1/outbox/{report_id}': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    post?: never;
+    /** Remove a report that waits; it stays among the reports */
+    delete: operations['outbox_remove'];
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   '/api/v1/settings/mail': {
     parameters: {
       query?: never;
@@ -10632,6 +10649,35 @@ export interface operations {
         content: {
           'application/json': components['schemas']['Page_OutboxItem_'];
         };
+      };
+      /** @description a problem */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  outbox_remove: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        report_id: number;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description done */
+      204: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content?: never;
       };
       /** @description a problem */
       default: {

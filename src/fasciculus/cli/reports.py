@@ -10,7 +10,7 @@ import typer
 from .. import models
 from . import output
 from .output import moment
-from .parameters import AsJson, JobName
+from .parameters import AsJson, JobName, Yes
 from .session import service
 from .steps import show_tried
 
@@ -121,6 +121,19 @@ def send(as_json: AsJson = False) -> None:
         waiting = client.outbox_send()
     said = f"Sending {output.count(waiting.total, 'message')} now."
     output.done(waiting, said if waiting.total else "No message is waiting.", as_json)
+
+
+@app.command()
+def remove(
+    report: Annotated[int, typer.Argument(help="The report's number.", show_default=False)],
+    yes: Yes = False,
+    as_json: AsJson = False,
+) -> None:
+    """Remove a report that waits to be sent; it stays among the reports."""
+    output.sure(f"Remove report {report} from what waits? It will not be sent.", yes)
+    with service() as client:
+        client.outbox_remove(report)
+    output.done({"removed": report}, f"Report {report} no longer waits.", as_json)
 
 
 @mail_app.command("show")

@@ -35,6 +35,13 @@ class ReportCalls(Transport):
         """Try all that waits again, now, and what could not be delivered in the last week."""
         return self._call("POST", "/outbox/send", models.Page[models.OutboxItem])
 
+    def outbox_remove(self, report_id: int) -> None:
+        """Remove a report that waits to be sent; it stays among the reports.
+
+        Raises ``NotFoundError`` when none of that number waits.
+        """
+        self._request("DELETE", f"/outbox/{report_id}")
+
     def mail_show(self) -> models.MailServer:
         """The mail server for reports."""
         return self._call("GET", "/settings/mail", models.MailServer)

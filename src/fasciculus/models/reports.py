@@ -10,13 +10,22 @@ from pydantic import AfterValidator, BaseModel, Field, model_validator
 
 from .inventory import Name, mail_address_or_empty
 
+#: A name of a host (labels of at most 63 letters, RFC 1035) or an address, and a port.
+_HOST = re.compile(
+    r"(?:[^/@]*@)?(?:(?=[^/:?#]{1,253}(?:[/:?#]|$))[^\s./:?#]{1,63}(?:\.[^\s./:?#]{1,63})*\.?|\[[0-9a-fA-F:.]+\])"
+    r"(?::[0-9]{1,5})?(?:[/?#]|$)"
+)
 _TIME = re.compile(r"([01]?[0-9]|2[0-3]):([0-5][0-9])", re.ASCII)
 
 
 def _web_address(value: str) -> str:
     value = value.strip()
     scheme, _, rest = value.partition("://")
-    if scheme not in ("http", "https") or not rest or any(c.isspace() for c in value):
+    if (
+        scheme not in ("http", "https")
+        or any(c.isspace() or not c.isprintable() for c in value)
+        or not _HOST.match(rest)
+    ):
         raise ValueError("Write an address such as https://chat.sedge-quill.example/hooks/….")
     return value
 

@@ -11,6 +11,7 @@ from dataclasses import dataclass
 from ..core.coverage import CoverageItem
 from ..core.discovery.accounts import Unmatched
 from ..core.errors import MissingError, SettingError
+from ..fields import check_addresses
 from ..models import (
     Account,
     Database,
@@ -23,6 +24,7 @@ from ..models import (
 from ..models.inventory import AccountFields, HostFields
 from . import settings
 from .encryption import SecretCipher, merged
+from .odd_rows import readable
 from .paging import (
     PageRequest,
     Query,
@@ -78,6 +80,12 @@ def hosts(
     if words:
         query.only("host.name LIKE ? ESCAPE '\\'", like(words))
     return page(db, query, paging, lambda row: _host(row, cipher))
+
+
+def readable_hosts(db: sqlite3.Connection, cipher: SecretCipher) -> list[Host]:
+    """All hosts that can be read, by name."""
+    rows = db.execute(f"SELECT {_HOST} FROM host ORDER BY name")
+    return readable(rows, lambda row: _host(row, cipher))
 
 
 def host(db: sqlite3.Connection, cipher: SecretCipher, name: str) -> Host:
@@ -423,6 +431,10 @@ def save_account(db: sqlite3.Connection, new: AccountFields, old_name: str | Non
     Since when it is gone is not changed by this: see :func:`mark_gone`.
     """
     _check_account(new)
+    if not db.execute(
+        "SELECT 1 FROM account WHERE name=? AND contact=?", (old_name, new.contact)
+    ).fetchone():
+        check_addresses([new.contact], "contact")
     found = db.execute("SELECT id FROM host WHERE name=?", (new.host,)).fetchone()
     if found is None:
         error = nearest(db, "host", new.host, "host")

@@ -10,18 +10,20 @@ from collections.abc import Iterator
 from ..core import retention
 from ..core.errors import SettingError
 from ..core.selection import Selection, check_known, chosen, gone
+from ..fields import check_addresses
 from ..models import JobInput
 from .db import now
 from .inventory import account_names, nearest, site_names
+from .odd_rows import readable
 from .stores import store_ids
 
 
 def jobs(db: sqlite3.Connection) -> list[JobInput]:
-    """All jobs by name. There are tens of them, not thousands."""
-    return [
-        JobInput.model_validate_json(r["document"])
-        for r in db.execute("SELECT document FROM job ORDER BY name")
-    ]
+    """All jobs that can be read, by name. There are tens of them, not thousands."""
+    return readable(
+        db.execute("SELECT name, document FROM job ORDER BY name"),
+        lambda row: JobInput.model_validate_json(row["document"]),
+    )
 
 
 def job(db: sqlite3.Connection, name: str) -> JobInput:
@@ -95,6 +97,7 @@ class Coverage:
 def save_job(db: sqlite3.Connection, new: JobInput, old_name: str | None = None) -> None:
     """Add a job, or change the one of the old name."""
     check_subjects(db, new, old_name)
+    check_addresses(new.report_to, "report_to")
     ids = store_ids(db)
     for name in new.stores:
         if name not in ids:

@@ -187,6 +187,37 @@ def next_due(db: sqlite3.Connection) -> datetime | None:
     return datetime.fromisoformat(row["at"]) if row["at"] else None
 
 
+def give_up_old(db: sqlite3.Connection, report_id: int, oldest: datetime) -> None:
+    """Give up a report that was written before a moment, whether or not it can be read."""
+    row = db.execute("SELECT at FROM report WHERE id=?", (report_id,)).fetchone()
+    if row is not None and row["at"] < stamp(oldest):
+        give_up(db, report_id)
+
+
+def remove_waiting(db: sqlite3.Connection, report_id: int) -> None:
+    """Remove a report that waits or was given up; its text stays among the reports.
+
+    Raises :class:`MissingError` if no such report waits.
+    """
+    if not db.execute(
+        "UPDATE report SET state='removed', next_try=NULL, message=x'' WHERE id=? AND "
+        "state IN ('waiting', 'undeliverable')",
+        (report_id,),
+    ).rowcount:
+        raise MissingError(
+            f"No report {report_id} waits to be sent.", "“fasciculus reports waiting” lists them."
+        )
+
+
+def is_stuck(db: sqlite3.Connection, before: datetime) -> bool:
+    """Return whether a report that was written before a moment could still not be sent."""
+    row = db.execute(
+        "SELECT 1 FROM report WHERE at < ? AND attempts > 0 AND state='waiting' LIMIT 1",
+        (stamp(before),),
+    ).fetchone()
+    return row is not None
+
+
 def sent(db: sqlite3.Connection, report_id: int) -> None:
     """A report was taken. Its texts stay, to be looked at; the message with what was attached to
     it is needed no more."""

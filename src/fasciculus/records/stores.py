@@ -14,6 +14,7 @@ from ..models.stores import StoreFields
 from .db import now
 from .encryption import SecretCipher, merged
 from .inventory import nearest
+from .odd_rows import readable
 from .paging import (
     PageRequest,
     Query,
@@ -94,9 +95,10 @@ def verify_days(db: sqlite3.Connection) -> dict[str, int]:
 def copying(db: sqlite3.Connection) -> list[StoreFields]:
     """The stores to which bundles of another one are brought on a timetable."""
     rows = db.execute(
-        "SELECT document FROM store WHERE coalesce(json_extract(document, '$.copy_from'), '') != ''"
+        "SELECT name, document FROM store WHERE CASE WHEN json_valid(document) THEN "
+        "coalesce(json_extract(document, '$.copy_from'), '') != '' END"
     )
-    return [StoreFields.model_validate_json(row["document"]) for row in rows]
+    return readable(rows, lambda row: StoreFields.model_validate_json(row["document"]))
 
 
 def store_ids(db: sqlite3.Connection) -> dict[str, int]:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import logging
+from datetime import UTC, datetime, timedelta
 from pathlib import Path
 
 from flask import Flask, Response, request, send_from_directory
@@ -19,7 +20,7 @@ from ..core.errors import (
 )
 from ..models import FieldProblem, Health
 from ..models.validation import field_errors
-from ..records import search
+from ..records import reports, search
 from ..records.db import UnwritableError
 from . import api as _api
 from . import auth
@@ -50,6 +51,8 @@ _POLICY = (
     "default-src 'self'; style-src 'self'; img-src 'self' data:; "
     "frame-ancestors 'none'; base-uri 'none'; form-action 'self'; object-src 'none'"
 )
+#: For how long a report may wait before the outbox counts as failing.
+_STUCK = timedelta(hours=1)
 _YEAR = 31_536_000
 assert _api  # imported for the operations it registers
 
@@ -129,12 +132,13 @@ def _other_pages(app: Flask, parts: Context) -> None:
         checks = {
             "records": True,
             "records_writable": not parts.records.trouble,
-            "scheduler": parts.scheduler.alive,
             "tasks": parts.tasks.alive,
-            "watch": parts.watch.alive,
+            **{loop.name: loop.works for loop in parts.loops},
         }
         try:
             search.totals(parts.records.reader)
+            if reports.is_stuck(parts.records.reader, datetime.now(UTC) - _STUCK):
+                checks["outbox"] = False
         except Exception:
             checks["records"] = False
         good = all(checks.values())

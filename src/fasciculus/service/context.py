@@ -18,6 +18,7 @@ from .tasks.previews import Previews
 
 if TYPE_CHECKING:
     from .background.housekeeping import Housekeeper
+    from .background.loop import BackgroundLoop
     from .background.outbox import Outbox
     from .background.scheduler import Scheduler
     from .background.watch import Watch
@@ -42,6 +43,11 @@ class Context:
     housekeeper: Housekeeper
     access: DriveAccess
     glances: StoreGlances
+
+    @property
+    def loops(self) -> list[BackgroundLoop]:
+        """The loops of all background work."""
+        return [self.scheduler.loop, self.outbox.loop, self.housekeeper.loop, self.watch.loop]
 
 
 def order_sources() -> OrderSources:

@@ -86,6 +86,9 @@ def build(config: Config, environment: Mapping[str, str] = os.environ) -> Contex
         if digests.send_due(records, cipher, reporter, now):
             outbox.wake()
 
+    housekeeper = Housekeeper(
+        config, records, cipher, events, tasks.busy, tasks.verify_due, tasks.catch_up
+    )
     watch = Watch(
         config,
         records,
@@ -98,6 +101,7 @@ def build(config: Config, environment: Mapping[str, str] = os.environ) -> Contex
         told=outbox.wake,
         send_digests=send_digests,
     )
+    watch.look_after([scheduler.loop, outbox.loop, housekeeper.loop])
     return Context(
         config=config,
         records=records,
@@ -109,9 +113,7 @@ def build(config: Config, environment: Mapping[str, str] = os.environ) -> Contex
         reporter=reporter,
         watch=watch,
         previews=Previews(workers),
-        housekeeper=Housekeeper(
-            config, records, cipher, events, tasks.busy, tasks.verify_due, tasks.catch_up
-        ),
+        housekeeper=housekeeper,
         access=DriveAccess(),
         glances=glances,
     )

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from ...core.errors import FasciculusError, SettingError
 from ...core.run_report import RunReport
+from ...fields import check_addresses
 from ...models import (
     MailServer,
     OutboxItem,
@@ -96,6 +97,16 @@ def outbox_send() -> Page[OutboxItem]:
     return outbox_list()
 
 
+@operation(
+    "DELETE", "/outbox/{report_id}", "Remove a report that waits; it stays among the reports"
+)
+def outbox_remove(report_id: int) -> None:
+    with context().records.write() as db:
+        reports.remove_waiting(db, report_id)
+    note("removed a waiting report", str(report_id))
+    context().events.changed("reports")
+
+
 @operation("GET", "/settings/mail", "The mail server for reports", response=MailServer)
 def mail_show() -> MailServer:
     return mail.server(context().records.reader, context().cipher)
@@ -111,6 +122,7 @@ def mail_change(body: MailServer) -> MailServer:
             "Give the address reports come from.",
             field="sender",
         )
+    check_addresses([body.sender], "sender")
     with context().records.write() as db:
         if body.second_way:
             channels.check_known(db, [body.second_way], "second_way")
@@ -133,6 +145,7 @@ def mail_try(query: MailTryQuery) -> TryResult:
 
 def _sent(to: str, title: str, text: str, html: str) -> TryResult:
     """Hand a message over now, and say how that went."""
+    check_addresses([to], "to")
     db, cipher = context().records.reader, context().cipher
     sender = mail.sender_of(db)
     message = mail.compose(sender, [to], title, text, html)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import logging
 import sqlite3
 from collections.abc import Mapping
 from dataclasses import dataclass
@@ -18,6 +19,8 @@ from .. import timetables
 from ..reports import mail
 from ..reports.messages import Audience
 from ..reports.reporter import Reporter, report_of
+
+log = logging.getLogger(__name__)
 
 _KEY = "digests"
 _LONGEST = {"daily": timedelta(days=2), "weekly": timedelta(days=14)}
@@ -45,8 +48,13 @@ def send_due(records: Records, cipher: SecretCipher, reporter: Reporter, now: da
         due = [job for job in members if _is_due(job, tables, told[job.name], now)]
         groups = _groups(due)
         for group, its in groups.items():
-            digest = _digest(db, cipher, group, [(job, told[job.name]) for job in its], now)
-            reporter.digest(db, digest, group.audience)
+            try:
+                digest = _digest(db, cipher, group, [(job, told[job.name]) for job in its], now)
+                reporter.digest(db, digest, group.audience)
+            except Exception:
+                # One odd job or run costs this digest; the others are written.
+                names = ", ".join(job.name for job in its)
+                log.exception("the %s digest of %s could not be written", group.when, names)
         told |= {job.name: stamp(now) for job in due}
         if told != known:
             settings.put(db, _KEY, told)

@@ -4,10 +4,10 @@ from __future__ import annotations
 
 import logging
 import sqlite3
-import threading
 from collections.abc import Callable
-from dataclasses import replace
+from dataclasses import dataclass, field, replace
 from datetime import UTC, datetime, timedelta
+from functools import partial
 
 from ...core.errors import FasciculusError, RefusedError
 from ...models import MailServer
@@ -16,6 +16,7 @@ from ...records.db import Records
 from ...records.encryption import SecretCipher
 from ..event_stream import EventStream
 from ..reports import mail, webhook
+from .loop import BackgroundLoop, words
 
 log = logging.getLogger(__name__)
 
@@ -28,6 +29,19 @@ _SECOND_WAY_AFTER = timedelta(hours=1)
 def wait_after(attempts: int) -> float:
     """Seconds until the next try, after so many that failed."""
     return float(min(_FIRST_WAIT * 2 ** min(attempts, 16), _LONGEST_WAIT))
+
+
+@dataclass(slots=True)
+class _Round:
+    """One round of sending: the mail server, and which channels cannot be used in it, and why."""
+
+    server: MailServer
+    unusable: dict[str, str] = field(default_factory=dict)
+
+    @property
+    def most(self) -> timedelta:
+        """For how long a report is tried."""
+        return timedelta(days=self.server.days)
 
 
 class Outbox:
@@ -45,42 +59,22 @@ class Outbox:
     ) -> None:
         self._records, self._cipher, self._events = records, cipher, events
         self._on_stuck = on_stuck
-        self._changed = threading.Condition()
-        self._pending = True
-        self._closing = False
-        self._thread = threading.Thread(target=self._loop, name="outbox", daemon=True)
+        self._loop = BackgroundLoop("outbox", {"sending": self.send_due}, self._pause)
 
     def start(self) -> None:
-        self._thread.start()
+        self._loop.start()
 
     def stop(self) -> None:
-        with self._changed:
-            self._closing = True
-            self._changed.notify_all()
-        if self._thread.is_alive():
-            self._thread.join(mail.TIMEOUT)
+        self._loop.stop(mail.TIMEOUT)
+
+    @property
+    def loop(self) -> BackgroundLoop:
+        """The loop that it runs in."""
+        return self._loop
 
     def wake(self) -> None:
         """Something was added, or everything is to be tried now."""
-        with self._changed:
-            self._pending = True
-            self._changed.notify_all()
-
-    def _loop(self) -> None:
-        pause = _LONGEST_PAUSE
-        while True:
-            with self._changed:
-                if not self._pending and not self._closing:
-                    self._changed.wait(pause)
-                if self._closing:
-                    return
-                self._pending = False
-            try:
-                self._send_due()
-                pause = self._pause()
-            except Exception:
-                log.exception("the outbox failed; it tries again")
-                pause = _FIRST_WAIT
+        self._loop.wake()
 
     def _pause(self) -> float:
         due = reports.next_due(self._records.reader)
@@ -88,29 +82,45 @@ class Outbox:
             return _LONGEST_PAUSE
         return min(max((due - datetime.now(UTC)).total_seconds(), 0.1), _LONGEST_PAUSE)
 
-    def _send_due(self) -> None:
+    def send_due(self) -> None:
         """Send what is due. Where a server cannot be used, it is not asked again for each of the
         messages that are to go there."""
-        db = self._records.reader
-        server, secret = mail.server(db, self._cipher), mail.password(db, self._cipher)
-        most = timedelta(days=server.days)
-        unusable: dict[str, str] = {}
-        for number in reports.due(db):
-            due = None if self._closing else reports.waiting(db, number)
-            if due is None:
-                continue
-            if due.channel in unusable:
-                self._put_off(due, unusable[due.channel], most)
-                continue
-            try:
-                refused = self._send(db, server, secret, due)
-            except FasciculusError as error:
-                if not isinstance(error, RefusedError):
-                    unusable[due.channel] = error.sentence()
-                self._put_off(due, error.sentence(), most)
-            else:
-                self._sent(due, refused, most)
+        numbers = reports.due(self._records.reader)
+        if not numbers:
+            return
+        round_ = _Round(mail.server(self._records.reader, self._cipher))
+        self._loop.each("report", numbers, lambda number: number, partial(self._try, round_))
+
+    def _try(self, round_: _Round, number: int) -> None:
+        """Send one report; whatever goes wrong puts off that one, and is raised if it is new."""
+        try:
+            self._send_one(round_, number)
+        except Exception as error:
+            with self._records.write() as writer:
+                until = datetime.now(UTC) + timedelta(seconds=_LONGEST_WAIT)
+                reports.put_off(writer, number, until, words(error))
+                reports.give_up_old(writer, number, datetime.now(UTC) - round_.most)
+            raise
+        finally:
             self._events.changed("reports")
+
+    def _send_one(self, round_: _Round, number: int) -> None:
+        db = self._records.reader
+        due = reports.waiting(db, number)
+        if due is None:
+            return
+        if due.channel in round_.unusable:
+            self._put_off(due, round_.unusable[due.channel], round_.most)
+            return
+        secret = mail.password(db, self._cipher)
+        try:
+            refused = self._send(db, round_.server, secret, due)
+        except FasciculusError as error:
+            if not isinstance(error, RefusedError):
+                round_.unusable[due.channel] = error.sentence()
+            self._put_off(due, error.sentence(), round_.most)
+        else:
+            self._sent(due, refused, round_.most)
 
     def _send(
         self, db: sqlite3.Connection, server: MailServer, secret: str, due: reports.DueReport

@@ -8,7 +8,6 @@ from datetime import UTC, datetime, timedelta
 from pathlib import Path
 
 from ...config import Config
-from ...core.errors import FasciculusError
 from ...records import copies, settings
 from ...records.db import Records, stamp
 from ...records.encryption import SecretCipher
@@ -44,7 +43,7 @@ def copy_if_due(config: Config, records: Records, cipher: SecretCipher) -> None:
                 _put(OrderSources(config, records.reader, cipher), name, local)
                 done[name] = stamp(now)
                 log.info("a copy of the records is on store %s", name)
-            except (FasciculusError, OSError) as error:
+            except Exception as error:
                 log.warning("store %s took no copy of the records: %s", name, error)
     with records.write() as db:
         settings.put(db, _KEY, {name: done[name] for name in config.records_stores if name in done})

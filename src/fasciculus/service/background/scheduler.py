@@ -3,14 +3,17 @@
 from __future__ import annotations
 
 import logging
-import threading
 import time
 from collections.abc import Callable
+from dataclasses import dataclass
 from datetime import UTC, datetime, timedelta
+from functools import partial
 
 from ...core.errors import FasciculusError
 from ...core.formatting import format_duration
 from ...core.schedule import Due, StartPlan, Timed
+from ...models import JobInput
+from ...models.stores import StoreFields
 from ...records import jobs, log_lines, pauses, runs, settings, stores
 from ...records.db import Records, stamp
 from ...records.maintenance import MaintenanceOptions
@@ -18,6 +21,7 @@ from .. import timetables
 from ..tasks.backups import BY_TIMETABLE, AlreadyRunningError, RunStart
 from ..tasks.queue import Paused
 from ..tasks.service import Tasks
+from .loop import BackgroundLoop, words
 
 log = logging.getLogger(__name__)
 
@@ -30,6 +34,9 @@ _NONE = timedelta(0)
 #: What a clock that is kept right is never set by.
 _CLOCK = timedelta(minutes=5)
 _SAID_FOR = 86_400.0
+#: For how long a start that fails is tried again.
+_TRIED_FOR = timedelta(hours=1)
+_MOMENT = timedelta(microseconds=1)
 
 
 class Clock:
@@ -57,6 +64,14 @@ def _ticks() -> float:
 Started = tuple[str, str]
 
 
+@dataclass(frozen=True, slots=True)
+class _Waiting:
+    """A start that is due, and since when it is tried."""
+
+    due: Due[Started]
+    since: datetime
+
+
 class Scheduler:
     """Wakes at the next start of any job, or of copying between stores. ``refresh`` after one was
     changed.
@@ -64,67 +79,60 @@ class Scheduler:
 
     def __init__(self, records: Records, tasks: Tasks, report: Callable[[int], None]) -> None:
         self._records, self._tasks, self._report = records, tasks, report
-        self._changed = threading.Condition()
         self._stale = True
-        self._closing = False
+        self._failed = False
+        self._again: list[_Waiting] = []
         self.plan: StartPlan[Started] = StartPlan()
-        self._looked = time.monotonic()
         self.clock_set, self._clock_set_at = "", 0.0
-        self._thread = threading.Thread(target=self._loop, name="scheduler", daemon=True)
+        self._since: datetime | None = None
+        self._clock = Clock()
+        self._loop = BackgroundLoop("scheduler", {"starting": self._round}, self._pause, late=_LATE)
 
     def start(self) -> None:
-        self._thread.start()
+        self._loop.start()
 
     def stop(self) -> None:
-        with self._changed:
-            self._closing = True
-            self._changed.notify_all()
-        self._thread.join(10)
+        self._loop.stop()
 
     def refresh(self) -> None:
-        with self._changed:
-            self._stale = True
-            self._changed.notify_all()
+        self._stale = True
+        self._loop.wake()
+
+    @property
+    def loop(self) -> BackgroundLoop:
+        """The loop that it runs in."""
+        return self._loop
 
     @property
     def alive(self) -> bool:
         """Whether it has looked lately."""
-        return self._thread.is_alive() and time.monotonic() - self._looked < _LATE
+        return self._loop.alive
 
-    def _loop(self) -> None:
+    def _round(self) -> None:
+        if self._since is None:
+            self._since = self._begin()
+        moment, stale, self._stale = datetime.now(UTC), self._stale or self._failed, False
+        # Nothing that is due may be forgotten if this fails.
+        self._failed = True
+        if abs(set_by := self._clock.set_by(moment)) > _CLOCK:
+            self._clock_set(set_by)
+            # Starts between the old time and the new one are still to come.
+            self._since, stale = min(self._since, moment), True
+        if stale:
+            self.renew(self._since)
+        self.tick(moment)
+        self._since, self._failed = moment, False
+
+    def _begin(self) -> datetime:
+        """The moment up to which starts were looked at before: what was missed while the service
+        was down is made up for, once a job."""
         last = settings.get(self._records.reader, _KEY)
-        # What was missed while the service was down is made up for, once a job.
         since = datetime.fromisoformat(last) if last else datetime.now(UTC)
+        self._clock = Clock()
         if since > datetime.now(UTC):
             self._clock_set(datetime.now(UTC) - since)
             since = datetime.now(UTC)
-        watch = Clock()
-        while True:
-            with self._changed:
-                if self._closing:
-                    return
-                stale, self._stale, failed = self._stale, False, False
-            try:
-                moment = datetime.now(UTC)
-                if abs(set_by := watch.set_by(moment)) > _CLOCK:
-                    self._clock_set(set_by)
-                    # Starts between the old time and the new one are still to come.
-                    since, stale = min(since, moment), True
-                if stale:
-                    self.renew(since)
-                self.tick(moment)
-                since = moment
-            except Exception:
-                log.exception("the scheduler failed; it looks again")
-                # Nothing that was due in between may be forgotten.
-                with self._changed:
-                    self._stale, failed = True, True
-            self._looked = time.monotonic()
-            with self._changed:
-                if failed and not self._closing:
-                    self._changed.wait(_AFTER_FAILURE)
-                elif not self._stale and not self._closing:
-                    self._changed.wait(self._pause())
+        return since
 
     def _clock_set(self, by: timedelta) -> None:
         """Note that the clock was set, for the watch."""
@@ -140,6 +148,8 @@ class Scheduler:
         return self.clock_set if time.monotonic() - self._clock_set_at < _SAID_FOR else ""
 
     def _pause(self) -> float:
+        if self._failed or self._again:
+            return _AFTER_FAILURE
         soonest = self.plan.soonest
         if soonest is None:
             return _LONGEST_WAIT
@@ -153,25 +163,47 @@ class Scheduler:
         """Plan anew when jobs, and the copying between stores, start next after a moment."""
         db = self._records.reader
         paused = pauses.pauses(db, after)
-        timed: dict[Started, Timed] = {
-            ("job", job.name): timetables.of_job(job, paused)
-            for job in jobs.jobs(db)
-            if job.enabled
-        }
-        timed |= {("store", store.name): timetables.of_store(store) for store in stores.copying(db)}
+        timed: dict[Started, Timed] = {}
+
+        def of_job(job: JobInput) -> None:
+            timed["job", job.name] = timetables.of_job(job, paused)
+
+        def of_store(store: StoreFields) -> None:
+            timed["store", store.name] = timetables.of_store(store)
+
+        enabled = [job for job in jobs.jobs(db) if job.enabled]
+        self._loop.each("timetable of job", enabled, lambda job: job.name, of_job)
+        self._loop.each("timetable of store", stores.copying(db), lambda one: one.name, of_store)
         self.plan.renew(timed, after)
 
     def tick(self, moment: datetime) -> None:
         """Start what is due at a moment, and note that it was looked at."""
         self._tell_pauses(moment)
-        for due in self.plan.due(moment):
-            what, name = due.what
-            if what == "job":
-                self._start(name, due)
-            else:
-                self._copy(name)
+        again, self._again = self._again, []
+        rows = [*again, *(_Waiting(due, moment) for due in self.plan.due(moment))]
+        self._loop.each("start of", rows, lambda row: row.due.what[1], partial(self._try, moment))
+        # What could not be started yet is due after a restart too.
+        looked = min([moment, *(row.due.moment - _MOMENT for row in self._again)])
         with self._records.write() as db:
-            settings.put(db, _KEY, stamp(moment))
+            settings.put(db, _KEY, stamp(looked))
+
+    def _try(self, moment: datetime, row: _Waiting) -> None:
+        """Start something; what fails is tried again for an hour, and then skipped."""
+        try:
+            self._due(row.due)
+        except Exception as error:
+            if moment - row.since < _TRIED_FOR:
+                self._again.append(row)
+            elif row.due.what[0] == "job":
+                self._skip(row.due.what[1], words(error))
+            raise
+
+    def _due(self, due: Due[Started]) -> None:
+        what, name = due.what
+        if what == "job":
+            self._start(name, due)
+        else:
+            self._copy(name)
 
     def _tell_pauses(self, moment: datetime) -> None:
         """Hold back the waiting tasks of what is paused."""

@@ -4,8 +4,7 @@ from __future__ import annotations
 
 import logging
 import sqlite3
-import threading
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 from datetime import UTC, datetime, timedelta
 from zoneinfo import ZoneInfo
 
@@ -24,6 +23,7 @@ from ..watch.checks import Watched, findings
 from ..watch.store_answers import StoreAnswers
 from ..watch_settings import watch_settings
 from .alert_news import AlertNews
+from .loop import BackgroundLoop
 from .scheduler import Scheduler
 
 log = logging.getLogger(__name__)
@@ -56,32 +56,44 @@ class Watch:
         self._answers = answers
         self._tell, self._told, self._send_digests = tell, told, send_digests
         self._unusual = UnusualBundles(records)
-        self._closing = threading.Event()
-        self._thread = threading.Thread(target=self._loop, name="watch", daemon=True)
+        self._loops: list[BackgroundLoop] = []
+        self._loop = BackgroundLoop(
+            "watch",
+            {
+                "the checks": self._look_now,
+                "digests": lambda: self._send_digests(datetime.now(UTC)),
+                "looking outside": self._look_outside,
+            },
+            lambda: _EVERY,
+            # What a start of the service is still busy with is no trouble yet.
+            first=_EVERY,
+            late=600.0,
+        )
 
     def start(self) -> None:
-        self._thread.start()
+        self._loop.start()
 
     def stop(self) -> None:
-        self._closing.set()
-        if self._thread.is_alive():
-            self._thread.join(10)
+        self._loop.stop()
+
+    def look_after(self, loops: Iterable[BackgroundLoop]) -> None:
+        """Report the troubles of some loops, and its own."""
+        self._loops = [*loops, self._loop]
+
+    @property
+    def loop(self) -> BackgroundLoop:
+        """The loop that it runs in."""
+        return self._loop
 
     @property
     def alive(self) -> bool:
         """Whether it is at work."""
-        return self._thread.is_alive()
+        return self._loop.alive
 
-    def _loop(self) -> None:
-        # What a start of the service is still busy with is no trouble yet.
-        while not self._closing.wait(_EVERY):
-            for step in (self.look, self._send_digests, self._look_outside):
-                try:
-                    step(datetime.now(UTC))
-                except Exception:
-                    log.exception("the watch failed; it looks again")
+    def _look_now(self) -> None:
+        self.look(datetime.now(UTC))
 
-    def _look_outside(self, _now: datetime) -> None:
+    def _look_outside(self) -> None:
         self._answers.ask_if_due()
         look_if_due(self._records, self._cipher)
 
@@ -102,6 +114,7 @@ class Watch:
                 self._scheduler.alive,
                 self._scheduler.clock_trouble,
                 now,
+                {loop.name: loop.troubles for loop in self._loops},
             )
         )
 

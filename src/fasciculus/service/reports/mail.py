@@ -12,6 +12,7 @@ from email.policy import SMTP
 from email.utils import format_datetime, localtime, make_msgid
 
 from ...core.errors import ConnectionLostError, RefusedError, SettingError, UnreachableError
+from ...fields import deliverable_address
 from ...models import MailServer
 from ...records import settings
 from ...records.encryption import SecretCipher, merged
@@ -87,6 +88,9 @@ def send(
     if not config.address:
         raise SettingError("No mail server is set.", "Set one under Settings.", field="address")
     where = f"{config.address}, port {config.port}"
+    known, odd = _addresses(recipients)
+    if not known:
+        raise RefusedError(*refusal(odd))
     try:
         context = None if config.security == "none" else ssl.create_default_context()
         link: smtplib.SMTP
@@ -99,14 +103,15 @@ def send(
                 link.starttls(context=context)
             if config.user:
                 link.login(config.user, secret)
-            refused = link.sendmail(sender, recipients, message)
+            refused = link.sendmail(deliverable_address(sender), list(known), message)
     except smtplib.SMTPAuthenticationError as error:
         raise UnreachableError(
             f"The mail server at {where} refused the sign-in.",
             "Correct the user and password under Settings.",
         ) from error
     except smtplib.SMTPRecipientsRefused as error:
-        said = {address: _words(*reply) for address, reply in error.recipients.items()}
+        said = {known.get(to, to): _words(*reply) for to, reply in error.recipients.items()}
+        said |= odd
         raise RefusedError(*refusal(said)) from error
     except (smtplib.SMTPSenderRefused, smtplib.SMTPDataError) as error:
         # A server that says how large a message may be refuses a larger one with the sender.
@@ -130,12 +135,31 @@ def send(
             f"The mail server at {where} does not speak TLS there ({error.reason}).",
             "Choose another security or another port.",
         ) from error
+    except UnicodeError as error:
+        raise UnreachableError(
+            f"The mail server at {where} cannot be used with these settings: its name, the user or "
+            "the password has letters that mail servers do not take.",
+            "Correct them under Settings.",
+        ) from error
     except (smtplib.SMTPException, OSError) as error:
         raise ConnectionLostError(
             f"The mail server at {where} did not take the message: {_reason(error)}.",
             "Is it running, and the port right?",
         ) from error
-    return {address: _words(*reply) for address, reply in refused.items()}
+    said = {known[address]: _words(*reply) for address, reply in refused.items()}
+    return {**odd, **said}
+
+
+def _addresses(recipients: Sequence[str]) -> tuple[dict[str, str], dict[str, str]]:
+    """Return the addresses as they go to a server, each with what a person wrote; and those that
+    cannot be sent to, with the reason."""
+    known, odd = {}, {}
+    for recipient in recipients:
+        try:
+            known[deliverable_address(recipient)] = recipient
+        except SettingError as error:
+            odd[recipient] = error.message
+    return known, odd
 
 
 def refusal(refused: Mapping[str, str]) -> tuple[str, str]:

@@ -113,11 +113,16 @@ def ask(channel: ChannelSecrets, number: str, body: bytes) -> ChannelAnswer:
     began = time.monotonic()
     try:
         with (
-            httpx.Client(timeout=_TIMEOUT, verify=not channel.url.startswith("http:")) as client,
+            httpx.Client(
+                timeout=_TIMEOUT,
+                verify=not channel.url.startswith("http:"),
+                # A proxy of the environment would learn the address, and reach what it likes.
+                trust_env=False,
+            ) as client,
             client.stream("POST", channel.url, content=body, headers=headers) as answer,
         ):
             text = _beginning(answer, began + _TIMEOUT)
-    except (httpx.HTTPError, httpx.InvalidURL) as error:
+    except (httpx.HTTPError, httpx.InvalidURL, ValueError, OSError) as error:
         seconds = time.monotonic() - began
         # Not the error's own text: it may hold the address, and that may be secret.
         why = f"It did not answer: {type(error).__name__}."

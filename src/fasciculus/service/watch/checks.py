@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
+import logging
 import sqlite3
-from collections.abc import Callable, Iterator
-from dataclasses import dataclass
+from collections.abc import Callable, Iterator, Mapping
+from dataclasses import dataclass, field
 from datetime import datetime, timedelta
 from urllib.parse import quote
 
@@ -15,7 +16,17 @@ from ...core.report_rules import tells_of_trouble
 from ...core.run_report import OUTCOMES
 from ...core.watch import BROKEN, LOOK, Finding
 from ...models import JobInput, WatchSettings
-from ...records import certificates, changes, damage, jobs, past_runs, pauses, reports, search
+from ...records import (
+    certificates,
+    changes,
+    damage,
+    jobs,
+    odd_rows,
+    past_runs,
+    pauses,
+    reports,
+    search,
+)
 from ...records import stores as store_records
 from ...records.db import Records
 from ...records.encryption import SecretCipher
@@ -25,6 +36,8 @@ from ..coverage import covered
 from ..store_glance import StoreGlances
 from .bundles import UnusualBundles
 from .store_answers import StoreAnswers
+
+log = logging.getLogger(__name__)
 
 #: How late a start may be before it is missing.
 _LATE = timedelta(minutes=15)
@@ -50,6 +63,8 @@ class Watched:
     scheduler_alive: bool
     clock_trouble: str
     now: datetime
+    #: What background work could not do, by the name of its loop.
+    troubles: Mapping[str, list[str]] = field(default_factory=dict)
 
     @property
     def db(self) -> sqlite3.Connection:
@@ -58,7 +73,18 @@ class Watched:
 
 def findings(watched: Watched) -> list[Finding]:
     """What all checks find, what is broken first."""
-    rows = [finding for check in CHECKS for finding in check(watched)]
+    rows: list[Finding] = []
+    for check in CHECKS:
+        try:
+            rows += check(watched)
+        except Exception as error:
+            # What one check cannot look at must not hide what the others find.
+            name = check.__name__.strip("_")
+            log.exception("the check %s failed", name)
+            text = f"The check “{name}” failed ({type(error).__name__}). The log has more."
+            rows.append(
+                Finding(f"check {name}", "background", BROKEN, "the watch", text, "/alerts")
+            )
     return sorted(rows, key=lambda row: row.level)
 
 
@@ -81,6 +107,18 @@ def _records(watched: Watched) -> Iterator[Finding]:
     for name in records_copy.overdue(watched.config, watched.records):
         text = f"Store {name} has no copy of the records of the last two days."
         yield Finding(f"records-copy {name}", "records", LOOK, name, text, "/settings")
+
+
+def _background(watched: Watched) -> Iterator[Finding]:
+    """What background work could not do, and rows of the records that cannot be read."""
+    for name, troubles in watched.troubles.items():
+        if troubles:
+            more = f" and {len(troubles) - 1} more" if len(troubles) > 1 else ""
+            text = f"{name.capitalize()}: {troubles[0]}{more}. Everything else goes on."
+            yield Finding(f"background {name}", "background", BROKEN, name, text, "/alerts")
+    for kind, name, reason in odd_rows.find(watched.db):
+        text = f"The {kind} “{name}” cannot be read from the records: {reason}. Save it again."
+        yield Finding(f"odd {kind} {name}", "records", BROKEN, f"{kind} {name}", text, "/alerts")
 
 
 def _outbox(watched: Watched) -> Iterator[Finding]:
@@ -345,6 +383,7 @@ def _certificates(watched: Watched) -> Iterator[Finding]:
 CHECKS: tuple[Callable[[Watched], Iterator[Finding]], ...] = (
     _scheduler,
     _records,
+    _background,
     _jobs,
     _unusual,
     _coverage,

@@ -74,7 +74,8 @@ class StoreAnswers:
             self._now = (name, time.monotonic())
             try:
                 _ask(store_order(sources, name))
-            except (FasciculusError, OSError, ValueError) as error:
+            except Exception as error:
+                # Whatever a server does, the next store is asked too.
                 found[name] = error.sentence() if isinstance(error, FasciculusError) else str(error)
                 log.info("store %s does not answer: %s", name, found[name])
             finally:
