@@ -9,7 +9,7 @@ from datetime import datetime
 from ..core.errors import MissingError
 from ..core.watch import Finding, OpenAlert
 from ..models import Alert, Page
-from . import settings
+from . import change_alarms, settings
 from .db import now, stamp
 from .paging import PageRequest, Query, page
 
@@ -122,9 +122,15 @@ def take_untold_ends(db: sqlite3.Connection) -> list[Alert]:
     return [_alert(row) for row in rows]
 
 
-def acknowledge(db: sqlite3.Connection, number: int, who: str, note: str) -> None:
-    """Somebody knows of an alert."""
+def key_of(db: sqlite3.Connection, number: int) -> str:
+    """What an alert is about, as its finding names it."""
     alert(db, number)
+    return str(db.execute("SELECT key FROM alert WHERE id=?", (number,)).fetchone()["key"])
+
+
+def acknowledge(db: sqlite3.Connection, number: int, who: str, note: str) -> None:
+    """Somebody knows of an alert; one of very many changes is over with that."""
+    change_alarms.acknowledge(db, key_of(db, number))
     db.execute(
         "UPDATE alert SET acknowledged=?, acknowledged_by=?, note=? WHERE id=?",
         (now(), who, note, number),

@@ -18,10 +18,14 @@ from . import damage, usage
 from .db import now, stamp
 from .paging import PageRequest, Query, like, page
 
-#: Whether a bundle is pinned and its pin has not ended.
+#: Whether a bundle is pinned and its pin has not ended, or it is from before a change of very many
+#: files that nobody has acknowledged.
 PINNED = (
-    "(bundle.pinned AND coalesce(bundle.pinned_until, '9') > "
-    "strftime('%Y-%m-%dT%H:%M:%f', 'now') || '+00:00')"
+    "((bundle.pinned AND coalesce(bundle.pinned_until, '9') > "
+    "strftime('%Y-%m-%dT%H:%M:%f', 'now') || '+00:00') OR EXISTS (SELECT 1 FROM change_alarm "
+    "WHERE change_alarm.subject_kind=bundle.subject_kind AND change_alarm.subject=bundle.subject "
+    "AND change_alarm.acknowledged IS NULL AND (bundle.moment < change_alarm.moment OR "
+    "bundle.moment = change_alarm.moment AND bundle.id < change_alarm.bundle_id)))"
 )
 
 

@@ -247,6 +247,10 @@ class BackupOrder(OrderData, kw_only=True, tag_field="order", tag="backup"):
     seal_to: list[str] = []
     rules: FileRules = FileRules()
     database_rules: DatabaseRules = DatabaseRules()
+    #: Changes and entries of the bundles before, and from which percentage of what is usual on
+    #: nothing retires before somebody has looked.
+    usual_changes: list[tuple[int, int]] = []
+    most_changes: int = 0
     expected_bytes: int = 0
     expected_packed: int = 0
     writer: str

@@ -125,6 +125,13 @@ def test_what_retiring_frees_goes_with_the_last_that_needs_it():
         ("all of 30 days", "30 days", "all copies of the last 30 days"),
         ("yearly for ever, 12 monthly", "12 monthly, yearly for ever", None),
         ("For Ever", "for ever", "every copy for ever"),
+        # Of two parts of one kind the larger one counts, in whichever order.
+        ("for ever, 2 newest", "for ever", None),
+        ("2 newest, for ever", "for ever", None),
+        ("9 newest, 2 newest", "9 newest", None),
+        ("30 days, 2 days", "30 days", None),
+        ("daily for ever, 3 daily", "daily for ever", None),
+        ("3 daily, at least 5, 14 daily, at least 2", "14 daily, at least 5", None),
     ],
 )
 def test_how_a_rule_is_written(text, shown, words):

@@ -34,10 +34,19 @@ def test_sizes_that_nobody_can_judge_are_not_unusual():
         (201, [10, 20, 30], 1000, 1000, True),
         (201, [10, 20, 30], 2011, 1000, False),
         (201, [10, 20], 1000, 1000, False),
-        (49, [0, 0, 0], 50, 1000, False),
+        (49, [0, 0, 0], 99, 1000, False),
+        (49, [0, 0, 0], 50, 1000, True),
+        # Files were encrypted where a tenth usually changes, and in a home of a few files.
+        (600, [100, 100, 100], 1000, 1000, True),
+        (490, [100, 100, 100], 1000, 1000, False),
+        (600, [300, 310, 320], 1000, 1000, False),
+        (5, [0, 1, 0], 10, 1000, True),
+        (4, [0, 1, 0], 8, 1000, False),
+        (2000, [10, 20, 30], 1000, 1000, True),
         (50, [0, 0, 0], 50, 1000, True),
         (1000, [10, 20, 30], 5000, 0, False),
     ],
 )
 def test_changes_far_beyond_the_usual(changes, before, entries, most, is_unusual):
-    assert bool(unusual_changes(changes, before, entries, most)) is is_unusual
+    known = [(count, entries) for count in before]
+    assert bool(unusual_changes(changes, entries, known, most)) is is_unusual

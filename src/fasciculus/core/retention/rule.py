@@ -9,6 +9,8 @@ Some of these, with commas between; a copy stays if any of them wants it::
     yearly for ever      the last one of each year, without end
     for ever             all
     at least 3           however old they are, never fewer
+
+Of two parts of one kind the larger one counts.
 """
 
 from __future__ import annotations
@@ -97,6 +99,8 @@ def _bad(message: str) -> SettingError:
 def parse(text: str) -> KeepRule:
     """Read a keep rule; a number alone is that many newest copies.
 
+    A copy stays if any part wants it: of two parts of one kind the larger one counts.
+
     Raises :class:`SettingError` with the accepted forms when it cannot be read, or when it would
     keep nothing.
     """
@@ -106,17 +110,18 @@ def parse(text: str) -> KeepRule:
     for part in text.split(","):
         words = " ".join(part.lower().split())
         if found := re.fullmatch(r"(\d+)(?: newest)?", words):
-            newest = _count(found[1])
+            newest = max(newest, _count(found[1]))
         elif words == "for ever":
             newest = FOR_EVER
         elif found := re.fullmatch(r"(?:all of )?(\d+) days?", words):
-            days = _count(found[1])
+            days = max(days, _count(found[1]))
         elif found := re.fullmatch(r"(\d+) (\w+)", words):
-            spans[_span(found[2], words)] = _count(found[1])
+            span = _span(found[2], words)
+            spans[span] = max(spans.get(span, 0), _count(found[1]))
         elif found := re.fullmatch(r"(\w+) for ever", words):
             spans[_span(found[1], words)] = FOR_EVER
         elif found := re.fullmatch(r"at least (\d+)", words):
-            least = _count(found[1])
+            least = max(least, _count(found[1]))
         else:
             raise _bad(f"“{words}” is not a keep rule." if words else "The keep rule is empty.")
     if not (newest or days or spans):

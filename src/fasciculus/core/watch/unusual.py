@@ -12,6 +12,9 @@ _LEAST_BEFORE = 3
 #: Differences below these are of no interest whatever their share is.
 _LEAST_BYTES = 1024 * 1024
 _LEAST_CHANGES = 50
+_TENTH = 0.1
+#: Of half of all entries fewer are of interest.
+_HALF, _FEW_CHANGES = 0.5, 5
 
 
 def unusual_size(size: int, before: Sequence[int], smaller: int, larger: int) -> str:
@@ -32,18 +35,30 @@ def unusual_size(size: int, before: Sequence[int], smaller: int, larger: int) ->
     return ""
 
 
-def unusual_changes(changes: int, before: Sequence[int], entries: int, most: int) -> str:
-    """What is unusual about so many new, changed and gone entries, as a clause.
+def unusual_changes(
+    changes: int, entries: int, before: Sequence[tuple[int, int]], most: int
+) -> str:
+    """What is unusual about the new, changed and gone entries of a bundle, as a clause.
 
-    ``most`` is percent of the middle of the numbers before it, 0 for never. A tenth of all entries
-    must have changed at least.
+    ``entries`` are all of the bundle, ``before`` the changes and entries of those before it, and
+    ``most`` percent of the median of their changes, 0 for never. Unusual are more than ``most`` of
+    at least a tenth of all entries; and, whatever is usual, half of all entries and more than twice
+    the usual share, as when somebody encrypts them.
     """
-    if not most or len(before) < _LEAST_BEFORE or changes < _LEAST_CHANGES:
+    if not most or len(before) < _LEAST_BEFORE:
         return ""
-    usual = median(before)
-    if changes * 10 < entries or changes * 100 <= usual * most:
+    usual = median(count for count, _ in before)
+    usual_share = median(_share(count, whole) for count, whole in before)
+    share = _share(changes, entries)
+    many = changes >= _LEAST_CHANGES and share >= _TENTH and changes * 100 > usual * most
+    half = changes >= _FEW_CHANGES and share >= _HALF and share > 2 * usual_share
+    if not (many or half):
         return ""
     return (
-        f"far more changes than usual: {format_count(changes, 'entry', 'entries')}, where "
-        f"{int(usual):,} are usual"
+        f"far more changes than usual: {format_count(changes, 'entry', 'entries')} "
+        f"({min(share, 1):.0%} of all), where {int(usual):,} are usual"
     )
+
+
+def _share(changes: int, entries: int) -> float:
+    return changes / max(entries, 1)

@@ -10,3 +10,12 @@ CREATE TABLE store_proposal (
   kind TEXT NOT NULL, name TEXT NOT NULL, host TEXT NOT NULL, vouched INTEGER NOT NULL,
   document TEXT NOT NULL, found TEXT NOT NULL, UNIQUE (store_id, kind, name)
 );
+
+-- A bundle with far more changes than usual, until somebody has looked: copies from before stay.
+CREATE TABLE change_alarm (
+  id INTEGER PRIMARY KEY AUTOINCREMENT, bundle TEXT NOT NULL,
+  bundle_id INTEGER NOT NULL, moment TEXT NOT NULL,
+  subject_kind TEXT NOT NULL, subject TEXT NOT NULL, job TEXT NOT NULL, words TEXT NOT NULL,
+  opened TEXT NOT NULL, acknowledged TEXT
+);
+CREATE INDEX change_alarm_open ON change_alarm(subject_kind, subject) WHERE acknowledged IS NULL;

@@ -15,7 +15,17 @@ from ...core.formatting import format_count
 from ...core.schedule import spread
 from ...hosts import KINDS as HOST_KINDS
 from ...models import JobInput, Task
-from ...records import bundles, inventory, jobs, log_lines, pauses, runs, store_days, stores
+from ...records import (
+    bundles,
+    change_alarms,
+    inventory,
+    jobs,
+    log_lines,
+    pauses,
+    runs,
+    store_days,
+    stores,
+)
 from ...worker.events import CopyResult, CopyRetired, Event, Log, StoreSeen
 from ...worker.orders import Order, ReleaseOrder
 from ...worker.results import AnyResult, BackupResult, Failure
@@ -312,6 +322,11 @@ class BackupHandler(HandlerBase[QueuedBackup]):
                     label=runs.options(db, task.run).label,
                     pinned_until=runs.pin_until(db, task.run),
                 )
+                job = jobs.find(db, task.order.job)
+                if job is not None:
+                    change_alarms.raise_if_unusual(
+                        db, *task.subject, job.name, made.bundle, job.watch.changes
+                    )
         if made is not None:
             self._keep_listing(task, made.bundle)
             self._events.changed("bundles")

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from ...core.watch.unusual import unusual_changes, unusual_size
+from ...core.watch.unusual import unusual_size
 from ...models import Thresholds
 from ...records import bundle_sizes, jobs
 from ...records.db import Records
@@ -12,7 +12,7 @@ from ...records.db import Records
 
 @dataclass(frozen=True, slots=True)
 class UnusualBundle:
-    """A bundle that is unlike those before it; ``what`` is “size” or “changes”."""
+    """A bundle that is unlike those before it; ``what`` says in which way."""
 
     job: str
     kind: str
@@ -61,13 +61,5 @@ class UnusualBundles:
         size = unusual_size(
             last.bytes, [row.bytes for row in before], limits.smaller, limits.larger
         )
-        changes = ""
-        if last.changes is not None:
-            counted = [row.changes for row in before if row.changes is not None]
-            changes = unusual_changes(last.changes, counted, last.entries, limits.changes)
         kind, subject, job = key
-        return [
-            UnusualBundle(job, kind, subject, newest, what, words)
-            for what, words in (("size", size), ("changes", changes))
-            if words
-        ]
+        return [UnusualBundle(job, kind, subject, newest, "size", size)] if size else []

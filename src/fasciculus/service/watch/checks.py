@@ -18,6 +18,7 @@ from ...core.watch import BROKEN, LOOK, Finding
 from ...models import JobInput, WatchSettings
 from ...records import (
     certificates,
+    change_alarms,
     changes,
     damage,
     jobs,
@@ -231,6 +232,17 @@ def _missing_run(watched: Watched, job: JobInput) -> Iterator[Finding]:
 
 
 def _unusual(watched: Watched) -> Iterator[Finding]:
+    for alarm in change_alarms.unacknowledged(watched.db):
+        yield Finding(
+            alarm.key,
+            "changes",
+            LOOK,
+            alarm.subject,
+            f"The bundle {alarm.bundle} of {alarm.subject} by job {alarm.job} has "
+            f"{alarm.words}. Copies from before it stay until you acknowledge this.",
+            f"/bundles/{alarm.bundle_id}" if alarm.bundle_id else _link("jobs", alarm.job),
+            alarm.job,
+        )
     for row in watched.unusual.look():
         yield Finding(
             f"unusual {row.job} {row.kind} {row.subject} {row.what}",

@@ -34,6 +34,7 @@ from ...core.bundle.manifest import (
 from ...core.bundle.writer import BundleWriter
 from ...core.errors import ConnectionLostError, DamagedError, FasciculusError
 from ...core.formatting import format_count, format_list, format_size
+from ...core.watch.unusual import unusual_changes
 from ...hosts.base import HostConnection
 from ...stores.base import Store
 from ...stores.confirmation import confirm
@@ -461,12 +462,16 @@ class BackupTask:
         summary = manifest.summary(hashlib.sha256(self._bundle_json).hexdigest())
         summary.changes = self._changes(manifest)
         self._stage("retiring")
+        retires = self._may_retire(manifest, summary.changes)
         orders = {store.name: store for store in self._order.stores}
         for name, error in self._errors.items():
             self._emitter.emit(CopyResult(name, error))
         for uploader in self._uploaders:
             if uploader.failure is None:
                 kept = 0
+                if not retires:
+                    self._emitter.emit(CopyResult(uploader.name, kept=kept))
+                    continue
                 try:
                     target = orders[uploader.name]
                     kept = retire(
@@ -502,6 +507,20 @@ class BackupTask:
             packed=manifest.packed,
             manifest=summary,
         )
+
+    def _may_retire(self, manifest: Manifest, changes: DiffCounts | UnsetType) -> bool:
+        """Whether older copies may go: not if so much changed that they may be the last good ones
+        before somebody encrypted the files."""
+        if isinstance(changes, UnsetType):
+            return True
+        count = changes.new + changes.changed + changes.gone
+        order = self._order
+        words = unusual_changes(count, manifest.entries, order.usual_changes, order.most_changes)
+        if words:
+            self._emitter.warn(
+                f"{words}. No older copy is retired until somebody acknowledges that (alerts)."
+            )
+        return not words
 
     def _retired(self, store: str, bundle: str) -> None:
         self._emitter.emit(CopyRetired(store, bundle))
