@@ -77,6 +77,7 @@ class Service:
             "FASCICULUS_HOME": str(home),
             "FASCICULUS_PORT": str(self.port),
             "FASCICULUS_ADMIN_PASSWORD": PASSWORD,
+            "FASCICULUS_WEBHOOK_NETWORKS": "127.0.0.0/8",
             **environment,
         }
         self.environment.pop("FASCICULUS_TOKEN", None)

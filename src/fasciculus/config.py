@@ -47,6 +47,11 @@ _KEYS = {
     "metrics_token": _Key(
         "", "what a metrics collector may send as bearer token, besides the tokens of people"
     ),
+    "webhook_networks": _Key(
+        (),
+        "networks of this machine and link that webhooks may be in, such as 127.0.0.0/8, separated "
+        "by commas; empty means none",
+    ),
     "trusted_proxy": _Key(
         "", "address of the proxy whose X-Forwarded-For and -Proto count; empty means none"
     ),
@@ -78,6 +83,7 @@ class Config:
     log_size: int
     log_files: int
     metrics_token: str = field(repr=False)
+    webhook_networks: tuple[str, ...]
     trusted_proxy: str
     sources: dict[str, str] = field(default_factory=dict, compare=False)
 

@@ -124,7 +124,7 @@ class Smtp:
 
 
 @pytest.fixture
-def outbox(heronmere, monkeypatch):
+def outbox(heronmere, monkeypatch, in_this_process):
     Smtp.taken = []
     monkeypatch.setattr(mail.smtplib, "SMTP", Smtp)
     with heronmere.records.write() as db:

@@ -14,6 +14,8 @@ from fasciculus.models import HostInput, JobInput, StoreInput
 from fasciculus.models.inventory import HostFields
 from fasciculus.service.host_proposal import Look
 
+pytestmark = pytest.mark.usefixtures("in_this_process")
+
 
 class Elsewhere(LocalHost):
     """This machine, with another root."""

@@ -24,6 +24,8 @@ from fasciculus.service.background.outbox import Outbox, wait_after
 from fasciculus.service.reports import mail, webhook
 from fasciculus.service.reports.messages import MessageWriter
 
+pytestmark = pytest.mark.usefixtures("in_this_process")
+
 
 class Server:
     """Takes messages; refuses those whose text is in ``refused``."""

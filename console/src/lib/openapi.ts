@@ -2533,7 +2533,7 @@ export interface components {
        * Kind
        * @enum {string}
        */
-      kind: 'site' | 'database' | 'mail domain';
+      kind: 'account' | 'site' | 'database' | 'mail domain';
       /** Name */
       name: string;
       /** Account */

@@ -28,7 +28,7 @@ class CoveringJob:
 @dataclass(frozen=True, slots=True)
 class CoverageItem:
     """Something that wants protection: a site, a database or a mail domain of an account on a
-    host.
+    host, or an account that has none of these.
     """
 
     kind: str
@@ -60,7 +60,7 @@ def promise_of(starts: Sequence[datetime]) -> timedelta | None:
 
 
 #: Under which contents a thing goes in.
-_CONTENTS = {"site": "files", "database": "databases", "mail domain": "mail"}
+_CONTENTS = {"account": "files", "site": "files", "database": "databases", "mail domain": "mail"}
 #: By (subject kind, subject): by job, the moment of the newest good copy (ISO 8601, UTC).
 Newest = Mapping[tuple[str, str], Mapping[str, str]]
 

@@ -19,6 +19,10 @@ class FasciculusError(Exception):
         self.way_out = way_out
         self.field = field
 
+    def __reduce__(self) -> tuple[type[FasciculusError], tuple[str, str, str | None]]:
+        # It travels between processes with all that it says.
+        return type(self), (self.message, self.way_out, self.field)
+
     def sentence(self) -> str:
         """What is wrong and the way out, as one line."""
         return f"{self.message} {self.way_out}".strip()

@@ -128,6 +128,10 @@ class Engine(Protocol):
         """What the server's users may do for bundling and restoring, in sentences; with what would
         suffice where something lacks."""
 
+    def hidden(self, access: DatabaseAccess) -> str:
+        """Why databases may be there that the server's user does not see, with the statement that
+        lets it see them; empty where it sees all."""
+
     def discover(self, access: DatabaseAccess, homes: list[str]) -> list[DatabaseRef]:
         """The databases of a host; files below ``homes`` by their full path."""
 

@@ -16,6 +16,7 @@ from ..core.dump.mariadb import Dump
 from ..core.dump.members import USERS, safe_file, sql_text
 from ..core.dump.users import every_user
 from ..core.errors import FasciculusError, SettingError, StatementError
+from ..core.formatting import format_list
 from ..kinds import Secrets, Settings
 from .base import DatabaseAccess, DatabaseRef, SqlMember
 from .mariadb_loading import loading_user
@@ -129,6 +130,17 @@ class MariaDbEngine:
             f"or to a user for restoring alone: {privileges.grant_to_restore(_quoted(user))}"
         )
         return said
+
+    def hidden(self, access: DatabaseAccess) -> str:
+        user, grants = _user_and_grants(access)
+        lacking = privileges.missing(grants, "")
+        if not lacking:
+            return ""
+        grant = privileges.grant_to_bundle(_quoted(user))
+        return (
+            f"The database user {user} lacks {format_list(lacking)}: databases that it may not "
+            f"read are neither found nor backed up. Give it: {grant}"
+        )
 
     def discover(self, access: DatabaseAccess, homes: list[str]) -> list[DatabaseRef]:
         with _connect(access) as server:

@@ -79,6 +79,9 @@ class SqliteEngine:
     def rights(self, access: DatabaseAccess) -> list[str]:
         return []
 
+    def hidden(self, access: DatabaseAccess) -> str:
+        return ""
+
     def discover(self, access: DatabaseAccess, homes: list[str]) -> list[DatabaseRef]:
         """SQLite files below the homes: by their names, and by how they begin."""
         if not homes:

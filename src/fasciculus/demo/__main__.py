@@ -140,6 +140,8 @@ class Demo:
             "FASCICULUS_PORT": str(self.kept.service_port),
             "FASCICULUS_PUBLIC_URL": self.url,
             "FASCICULUS_ADMIN_PASSWORD": PASSWORD,
+            # The demo's channel stands on this machine.
+            "FASCICULUS_WEBHOOK_NETWORKS": "127.0.0.0/8",
         }
         with (self.folder / "service.log").open("ab") as log:
             self._service = subprocess.Popen(

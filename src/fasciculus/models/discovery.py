@@ -43,7 +43,7 @@ class CoverageRow(BaseModel):
     """A site, database or mail domain. ``state`` is protected, late (its newest copy is older than
     its jobs promise), never (a job has it, but no copy yet) or bare (no job has it)."""
 
-    kind: Literal["site", "database", "mail domain"]
+    kind: Literal["account", "site", "database", "mail domain"]
     name: str
     account: str
     host: str

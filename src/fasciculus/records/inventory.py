@@ -22,7 +22,7 @@ from ..models import (
     SiteRow,
 )
 from ..models.inventory import AccountFields, HostFields
-from . import settings
+from . import discoveries, settings
 from .encryption import SecretCipher, merged
 from .odd_rows import readable
 from .paging import (
@@ -33,6 +33,7 @@ from .paging import (
 )
 
 _UNMATCHED = "finding.unmatched"
+_HIDDEN = "finding.hidden"
 CoverageLookup = Callable[[str, str], list[str]]
 
 _NEWEST = (
@@ -361,7 +362,27 @@ def things(db: sqlite3.Connection) -> list[CoverageItem]:
             "SELECT mail_domain.name, account.name, host.name " + where.format("mail_domain")
         )
     ]
-    return found + _unmatched_things(db)
+    found += [
+        CoverageItem("account", row[0], row[0], row[1])
+        for row in db.execute(
+            "SELECT account.name, host.name FROM account JOIN host ON host.id=host_id WHERE "
+            "gone_since IS NULL AND NOT EXISTS (SELECT 1 FROM site WHERE account_id=account.id) "
+            "AND NOT EXISTS (SELECT 1 FROM database WHERE account_id=account.id) AND NOT EXISTS "
+            "(SELECT 1 FROM mail_domain WHERE account_id=account.id)"
+        )
+    ]
+    return found + _unmatched_things(db) + _new_accounts(db)
+
+
+def _new_accounts(db: sqlite3.Connection) -> list[CoverageItem]:
+    """Accounts that were found on hosts and nobody has accepted yet."""
+    known = {row[0] for row in db.execute("SELECT name FROM account")}
+    return [
+        CoverageItem("account", name, name, host)
+        for host, found in discoveries.by_host(db).items()
+        for name in found.new
+        if name not in known
+    ]
 
 
 def save_unmatched(db: sqlite3.Connection, host: str, found: Unmatched) -> None:
@@ -369,6 +390,20 @@ def save_unmatched(db: sqlite3.Connection, host: str, found: Unmatched) -> None:
     known = settings.get(db, _UNMATCHED, {})
     if known.get(host) != (row := {"databases": found.databases, "names": found.names}):
         settings.put(db, _UNMATCHED, {**known, host: row})
+
+
+def save_hidden(db: sqlite3.Connection, host: str, sentence: str) -> None:
+    """Keep what the last look at a host said of databases that its user does not see."""
+    known = settings.get(db, _HIDDEN, {})
+    if known.get(host, "") != sentence:
+        settings.put(db, _HIDDEN, {**known, host: sentence})
+
+
+def hidden(db: sqlite3.Connection) -> dict[str, str]:
+    """By host, what was said of databases that its user does not see, where it was anything."""
+    hosts = {row[0] for row in db.execute("SELECT name FROM host")}
+    found = settings.get(db, _HIDDEN, {})
+    return {host: words for host, words in found.items() if words and host in hosts}
 
 
 def unmatched(db: sqlite3.Connection, host: str) -> Unmatched:

@@ -3,13 +3,9 @@
 from __future__ import annotations
 
 import logging
-import tempfile
 from collections.abc import Sequence
 from datetime import UTC, datetime
-from pathlib import Path
 
-from ..bundles.recorded_copies import RecordedCopies
-from ..bundles.retiring import remove_bundle, sweep
 from ..config import Config
 from ..core import retention, schedule
 from ..core.bundle.layout import SubjectRef
@@ -18,12 +14,14 @@ from ..models import Account
 from ..records import bundles, inventory, jobs
 from ..records.db import Records
 from ..records.encryption import SecretCipher
-from ..stores import open_store
-from ..stores.base import connected
-from ..stores.identity import check_ours
+from . import outside
+from .store_work import remove_copy, sweep_pieces
 from .tasks.orders.connections import OrderSources, recorded_copies, store_order
 
 log = logging.getLogger(__name__)
+
+#: Seconds that removing pieces from one store may take.
+_DEADLINE = 1800.0
 
 
 def subjects_of(account: Account) -> list[SubjectRef]:
@@ -59,19 +57,16 @@ def _remove_copies(
     """Remove some copies of a subject from a store, and the pieces that no other one needs."""
     sources = OrderSources(config, records.reader, cipher)
     order = store_order(sources, store_name)
-    with connected(open_store(order.spec())) as store:
-        check_ours(store, order.store_id, order.owner_id)
-        for name in names:
-            remove_bundle(store, subject, name)
-            with records.write() as db:
-                bundles.retire(db, subject.kind, subject.name, name, store_name)
-            for kept in config.listing(subject.kind, subject.name, name).parent.glob(f"{name}*"):
-                if kept.name.removesuffix(kept.suffix) in (name, f"{name}@{store_name}"):
-                    kept.unlink()
-        left = recorded_copies(sources, store_name, (subject.kind, subject.name))
-        known = RecordedCopies(left, subject, order.key, log.warning)
-        with tempfile.TemporaryDirectory() as spool:
-            sweep(store, subject, known, Path(spool))
+    for name in names:
+        outside.call(remove_copy, order, subject, name)
+        with records.write() as db:
+            bundles.retire(db, subject.kind, subject.name, name, store_name)
+        for kept in config.listing(subject.kind, subject.name, name).parent.glob(f"{name}*"):
+            if kept.name.removesuffix(kept.suffix) in (name, f"{name}@{store_name}"):
+                kept.unlink()
+    order.recorded = recorded_copies(sources, store_name, (subject.kind, subject.name))
+    for trouble in outside.call_within(_DEADLINE, sweep_pieces, order, subject):
+        log.warning("%s", trouble)
     return len(names)
 
 

@@ -10,10 +10,14 @@ from ..core.bundle.layout import SubjectRef
 from ..core.errors import MissingError, SettingError
 from ..models import Bundle
 from ..records import bundles
-from ..stores import open_store
-from ..stores.base import Store, connected
+from ..stores.base import Store
+from . import outside
 from .context import context, order_sources
+from .store_work import fetch_recorded_listing
 from .tasks.orders.connections import recorded_copies, store_order
+
+#: Seconds that fetching a listing may take.
+_DEADLINE = 600.0
 
 
 def chosen_copy(bundle: Bundle, store: str) -> str:
@@ -38,9 +42,10 @@ def listing_of(bundle: Bundle) -> Path:
     if not path.exists():
         subject = SubjectRef(bundle.subject_kind, bundle.subject)
         order = store_order(order_sources(), chosen_copy(bundle, ""))
-        with connected(open_store(order.spec())) as store:
-            manifest = _recorded(bundle, store.spec.name).manifest(store, bundle.name)
-            fetch_listing(store, subject, manifest, path)
+        order.recorded = recorded_copies(
+            order_sources(), order.name, (subject.kind, subject.name), bundle.name
+        )
+        outside.call_within(_DEADLINE, fetch_recorded_listing, order, subject, bundle.name, path)
     return path
 
 

@@ -32,12 +32,16 @@ from ..models import (
     Site,
 )
 from ..models.inventory import HostFields
-from ..records import inventory
+from ..records import discoveries, inventory
 from ..records.db import Records, now
 from ..records.encryption import SecretCipher
 from ..worker.database_access import database_access
 from ..worker.orders import HostOrder
+from . import outside
 from .tasks.orders.connections import OrderSources, host_order
+
+#: Seconds that looking through a host may take.
+_DEADLINE = 900.0
 
 
 def proposals(config: Config, records: Records, cipher: SecretCipher, name: str) -> list[Proposal]:
@@ -52,17 +56,15 @@ def proposals(config: Config, records: Records, cipher: SecretCipher, name: str)
             field="finding.homes",
         )
     order = host_order(OrderSources(config, db, cipher), name)
-    with (
-        tempfile.TemporaryDirectory(dir=config.spool, prefix="finding-") as spool,
-        closing(open_host(order.spec(), Path(spool))) as connection,
-    ):
-        connection.connect()
-        facts = read_facts(connection, host, order, spool)
+    fields = HostFields(**host.model_dump(include=set(HostFields.model_fields)))
+    with tempfile.TemporaryDirectory(dir=config.spool, prefix="finding-") as spool:
+        facts, hidden = outside.call_within(_DEADLINE, _look, spool, fields, order)
     found = assemble(
         facts, rules.homes, rules.sites, rules.database_prefix, rules.by_grants, rules.leave_out
     )
     with records.write() as writer:
         inventory.save_unmatched(writer, name, unmatched(facts, found))
+        inventory.save_hidden(writer, name, hidden)
     names, patterns = (
         {account.name for account in found},
         [rule_pattern(rule) for rule in rules.homes],
@@ -74,7 +76,23 @@ def proposals(config: Config, records: Records, cipher: SecretCipher, name: str)
         if account.gone_since is None
         and (account.name in names or any(pattern.fullmatch(account.home) for pattern in patterns))
     ]
-    return difference(found, known)
+    rows = difference(found, known)
+    with records.write() as writer:
+        discoveries.save(writer, name, [(row.kind, row.account.name) for row in rows])
+    return rows
+
+
+def _look(spool: str, host: HostFields, order: HostOrder) -> tuple[HostFacts, str]:
+    """What a host has, and what of its databases its user may not see, as a sentence."""
+    with closing(open_host(order.spec(), Path(spool))) as connection:
+        connection.connect()
+        facts = read_facts(connection, host, order, spool)
+        hidden = []
+        for engine in server_engines():
+            if engine.name in order.servers:
+                access = database_access(engine.name, order, connection, "", spool)
+                hidden.append(engine.hidden(access))
+    return facts, " ".join(filter(None, hidden))
 
 
 def _known(account: Account, with_files: bool) -> DiscoveredAccount:
@@ -169,6 +187,7 @@ def take_over(records: Records, host: str, wanted: list[Proposal]) -> int:
                 )
             inventory.save_account(db, _merged(old, as_account(found, host)), old.name)
             inventory.mark_gone(db, old.name, None)
+        discoveries.accepted(db, host, [proposal.account.name for proposal in wanted])
     return len(wanted)
 
 

@@ -11,6 +11,7 @@ from ..models import StoreAccess
 from ..stores import KINDS
 from ..stores.access import AccessFlow, DeviceRequest
 from ..worker.orders import StoreOrder
+from . import outside
 
 
 @dataclass(slots=True)
@@ -31,7 +32,7 @@ class DriveAccess:
     def ask(self, store: StoreOrder) -> StoreAccess:
         """Begin to ask for access to a store. Raises ``SettingError`` for a kind without such."""
         spec = store.spec()
-        request = _flow(store).request(spec)
+        request = outside.call(_flow(store).request, spec)
         now = time.monotonic()
         with self._lock:
             self._asked[store.store_id] = _Asked(
@@ -56,7 +57,7 @@ class DriveAccess:
                 return _waiting(asked.request)
             asked.next_look = now + asked.request.interval
             try:
-                tokens = flow.fetch(spec, asked.request)
+                tokens = outside.call(flow.fetch, spec, asked.request)
             except UnreachableError as error:
                 asked.refusal = error.sentence()
                 return StoreAccess(state="refused", text=asked.refusal)

@@ -18,6 +18,7 @@ from ..models import TryResult, TryStep
 from ..models.inventory import HostFields
 from ..worker.database_access import database_access
 from ..worker.orders import HostOrder
+from . import outside
 from .tasks.orders.connections import described_host
 
 #: The steps in their order, so that the one that failed has its name.
@@ -29,12 +30,18 @@ def try_host(
     config: Config, host: HostFields, secrets: Mapping[str, str], homes: list[str]
 ) -> TryResult:
     """Try a host with its secrets; ``homes`` are those of its accounts."""
+    with tempfile.TemporaryDirectory(dir=config.spool, prefix="trying-") as spool:
+        try:
+            return outside.call(_tried, spool, host, dict(secrets), homes)
+        except FasciculusError as error:
+            step = TryStep(name="host", ok=False, text=error.message, way_out=error.way_out)
+            return TryResult(ok=False, steps=[step])
+
+
+def _tried(spool: str, host: HostFields, secrets: dict[str, str], homes: list[str]) -> TryResult:
     order = described_host(host, secrets)
     steps: list[Step] = []
-    with (
-        tempfile.TemporaryDirectory(dir=config.spool, prefix="trying-") as spool,
-        closing(open_host(order.spec(), Path(spool))) as connection,
-    ):
+    with closing(open_host(order.spec(), Path(spool))) as connection:
         try:
             for step in connection.steps():
                 steps.append(step)  # noqa: PERF402  the steps before a failure are kept

@@ -21,6 +21,7 @@ from ..hosts.path_patterns import expand
 from ..models import HostProposal, KindSettings, RuleProposal
 from ..models.inventory import HostFields
 from ..worker.database_access import database_access
+from . import outside
 from .discovery import read_facts
 from .tasks.orders.connections import described_host
 
@@ -57,10 +58,12 @@ def propose_rules(config: Config, host: HostFields, secrets: Mapping[str, str]) 
 
     Raises ``FasciculusError`` where the host cannot be reached.
     """
-    with (
-        tempfile.TemporaryDirectory(dir=config.spool, prefix="looking-") as spool,
-        closing(open_host(described_host(host, secrets).spec(), Path(spool))) as connection,
-    ):
+    with tempfile.TemporaryDirectory(dir=config.spool, prefix="looking-") as spool:
+        return outside.call(_looked, spool, host, dict(secrets))
+
+
+def _looked(spool: str, host: HostFields, secrets: dict[str, str]) -> HostProposal:
+    with closing(open_host(described_host(host, secrets).spec(), Path(spool))) as connection:
         connection.connect()
         return Look(connection, host, secrets, spool).proposal()
 

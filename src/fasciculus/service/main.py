@@ -20,7 +20,7 @@ from ..core.errors import FasciculusError, SettingError
 from ..records import settings, store_days, stores, users
 from ..records.db import Records
 from ..records.encryption import SecretCipher, read_key
-from . import log_output
+from . import log_output, outside
 from .app import create_app
 from .background import digests
 from .background.housekeeping import Housekeeper
@@ -62,7 +62,7 @@ def build(config: Config, environment: Mapping[str, str] = os.environ) -> Contex
     cipher = SecretCipher(config.key_file)
     events = EventStream()
     reporter = Reporter(config, records, cipher, events)
-    outbox = Outbox(records, cipher, events, reporter.messages.second_way)
+    outbox = Outbox(records, cipher, events, reporter.messages.second_way, config.webhook_networks)
 
     def ended(run_id: int) -> None:
         reporter.end(run_id)
@@ -176,6 +176,7 @@ def serve(config: Config) -> None:
 
     signal.signal(signal.SIGTERM, finish)
     start(parts)
+    threading.Thread(target=outside.warm_up, daemon=True).start()
     notifier = SystemdNotifier(lambda: parts.scheduler.alive and parts.tasks.alive)
     log.info("serving on http://%s:%s/ with home %s", config.address, config.port, config.home)
     # The socket listens already: what comes now is answered.

@@ -4,14 +4,16 @@ from __future__ import annotations
 
 from ..core.bundle.sealing import Sealer
 from ..core.errors import FasciculusError, MissingError, SettingError
+from ..core.steps import Step
 from ..models import StoreInput, TryResult, TryStep
 from ..records import stores
 from ..records.encryption import merged
 from ..records.stores import ProvedStore
 from ..stores import open_store
 from ..stores.base import StoreSpec, connected
-from ..stores.identity import claim, read_identity, read_owner, write_identity
+from ..stores.identity import StoreOwner, claim, read_identity, read_owner, write_identity
 from ..stores.trying import try_store
+from . import outside
 from .kind_settings import check_store
 from .store_contents import contents_step
 from .tasks.orders.connections import (
@@ -62,17 +64,10 @@ def _check_copying(sources: OrderSources, body: StoreInput) -> None:
 def try_spec(sources: OrderSources, spec: StoreSpec, store_id: str | None) -> TryResult:
     """Try a store; of one that is new (``store_id`` is None), say what it holds already."""
     try:
-        store = open_store(spec)
+        steps, host_key = outside.call(_tried, spec, store_id, manifest_key(sources.cipher))
     except FasciculusError as error:
         step = TryStep(name="settings", ok=False, text=error.message, way_out=error.way_out)
         return TryResult(ok=False, steps=[step])
-    try:
-        steps = try_store(store, store_id, make_root=True)
-        if store_id is None and all(step.ok for step in steps):
-            held = contents_step(store, manifest_key(sources.cipher))
-            steps += [held] if held is not None else []
-    finally:
-        store.close()
     return TryResult(
         ok=all(step.ok for step in steps),
         steps=[
@@ -86,8 +81,21 @@ def try_spec(sources: OrderSources, spec: StoreSpec, store_id: str | None) -> Tr
             )
             for step in steps
         ],
-        host_key=getattr(store, "seen_key", ""),
+        host_key=host_key,
     )
+
+
+def _tried(spec: StoreSpec, store_id: str | None, key: bytes) -> tuple[list[Step], str]:
+    """The steps of trying a store, and the host key that it showed."""
+    store = open_store(spec)
+    try:
+        steps = try_store(store, store_id, make_root=True)
+        if store_id is None and all(step.ok for step in steps):
+            held = contents_step(store, key)
+            steps += [held] if held is not None else []
+    finally:
+        store.close()
+    return steps, getattr(store, "seen_key", "")
 
 
 def prove(sources: OrderSources, body: StoreInput, saved: str | None) -> ProvedStore:
@@ -115,12 +123,8 @@ def mark(
 ) -> ProvedStore:
     """Write into a store that it is ours, unless it has an owner; gives its id, and whose it is."""
     ours = service_owner(sources.db)
-    with connected(open_store(spec)) as store:
-        write_identity(store, expected or stores.new_id(), ours)
-        found, owner = read_identity(store), read_owner(store)
-        if owner is None and (saved or contents_step(store, b"") is None):
-            claim(store, ours)
-            owner = ours
+    new_id = expected or stores.new_id()
+    found, owner = outside.call(_marked, spec, new_id, ours, bool(saved))
     if taken := stores.name_of_id(sources.db, found, saved):
         raise SettingError(
             f"That folder is the store “{taken}” already.",
@@ -133,10 +137,27 @@ def mark(
     return ProvedStore(spec.settings.describe(), found, owner=whose)
 
 
+def _marked(
+    spec: StoreSpec, new_id: str, ours: StoreOwner, is_known: bool
+) -> tuple[str, StoreOwner | None]:
+    """Mark a store, and make it ours if it is known or empty; gives its id and owner."""
+    with connected(open_store(spec)) as store:
+        write_identity(store, new_id, ours)
+        found, owner = read_identity(store), read_owner(store)
+        if owner is None and (is_known or contents_step(store, b"") is None):
+            claim(store, ours)
+            owner = ours
+    return found, owner
+
+
 def take_over(sources: OrderSources, spec: StoreSpec) -> None:
     """Make a store ours, whoever wrote to it before."""
+    outside.call(_claimed, spec, service_owner(sources.db))
+
+
+def _claimed(spec: StoreSpec, owner: StoreOwner) -> None:
     with connected(open_store(spec)) as store:
-        claim(store, service_owner(sources.db))
+        claim(store, owner)
 
 
 def _place(field: str, spec: StoreSpec) -> str:

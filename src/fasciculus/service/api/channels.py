@@ -7,6 +7,7 @@ from datetime import UTC, datetime
 from ...models import Channel, ChannelAnswer, ChannelInput, Page, WebhookMessage
 from ...records import channels
 from ...records.channels import ChannelSecrets
+from .. import outside
 from ..context import context
 from ..operations import operation
 from ..reports import webhook
@@ -62,4 +63,6 @@ def channels_remove(name: str) -> None:
 def channels_try(name: str) -> ChannelAnswer:
     found = channels.channel(context().records.reader, context().cipher, name)
     body = webhook.body_of(found, _example())
-    return webhook.ask(found, f"try-{int(datetime.now(UTC).timestamp() * 1000)}", body)
+    number = f"try-{int(datetime.now(UTC).timestamp() * 1000)}"
+    networks = context().config.webhook_networks
+    return outside.call(webhook.ask, found, number, body, networks)

@@ -17,6 +17,7 @@ from ...models import (
 )
 from ...models.queries import MailTryQuery, ReportsQuery
 from ...records import channels, jobs, reports
+from .. import outside
 from ..context import context
 from ..operations import operation, page_request
 from ..reports import mail
@@ -150,7 +151,8 @@ def _sent(to: str, title: str, text: str, html: str) -> TryResult:
     sender = mail.sender_of(db)
     message = mail.compose(sender, [to], title, text, html)
     try:
-        mail.send(mail.server(db, cipher), mail.password(db, cipher), sender, [to], message)
+        server, secret = mail.server(db, cipher), mail.password(db, cipher)
+        outside.call(mail.send, server, secret, sender, [to], message)
     except FasciculusError as error:
         step = TryStep(name="mail", ok=False, text=error.message, way_out=error.way_out)
         return TryResult(ok=False, steps=[step])

@@ -9,17 +9,21 @@ from datetime import UTC, datetime, timedelta
 from ...config import Config
 from ...core.errors import FasciculusError
 from ...models import Account, Host
-from ...records import history, inventory, store_days, users
+from ...records import discoveries, history, inventory, jobs, pauses, store_days, users
 from ...records.db import Records
+from ...records.discoveries import Discovery
 from ...records.encryption import SecretCipher
-from .. import account_removal, discovery
+from .. import account_removal, discovery, timetables
 from ..event_stream import EventStream
 from . import records_copy
-from .loop import BackgroundLoop
+from .loop import BackgroundLoop, words
 
 log = logging.getLogger(__name__)
 
 _HOUR = 3600.0
+_MARGIN = timedelta(minutes=5)
+#: How old what was found on a host may be.
+_HOURLY, _DAILY = timedelta(minutes=50), timedelta(hours=23, minutes=30)
 
 
 class Housekeeper:
@@ -74,29 +78,48 @@ class Housekeeper:
             store_days.weigh(db)
 
     def find_accounts(self) -> None:
-        """Take over what is new or changed on hosts that say so; what is gone waits for a
-        person.
+        """Look through the hosts whose accounts are found by rules: each once a day, before the
+        jobs that take all accounts, and every hour where what is found is accepted by itself.
         """
+        db, moment = self._records.reader, datetime.now(UTC)
+        last = discoveries.by_host(db)
+        soon = self._starts_soon(moment)
         hosts = [
             host
-            for host in inventory.readable_hosts(self._records.reader, self._cipher)
-            if host.finding.automatic
+            for host in inventory.readable_hosts(db, self._cipher)
+            if host.finding.homes
+            and host.connection.kind != "unconnected"
+            and _is_due(last.get(host.name), moment, soon or host.finding.automatic)
         ]
         self._loop.each("host", hosts, lambda host: host.name, self._find_on)
 
+    def _starts_soon(self, moment: datetime) -> bool:
+        """Whether a job that takes all accounts starts before the next round."""
+        db = self._records.reader
+        paused = pauses.pauses(db, moment)
+        starts = [
+            timetables.next_start(job, paused, moment)
+            for job in jobs.jobs(db)
+            if job.choice != "listed" and job.subjects == "accounts"
+        ]
+        until = moment + timedelta(seconds=_HOUR) + _MARGIN
+        return any(start is not None and start < until for start in starts)
+
     def _find_on(self, host: Host) -> None:
+        """Look through one host; what is gone from it waits for a person."""
         try:
             found = discovery.proposals(self._config, self._records, self._cipher, host.name)
-            wanted = [proposal for proposal in found if proposal.kind != "gone"]
-            if discovery.take_over(self._records, host.name, wanted):
-                log.info(
-                    "host %s: took over %s",
-                    host.name,
-                    ", ".join(f"{p.kind} {p.account.name}" for p in wanted),
-                )
-                self._events.changed("accounts")
         except (FasciculusError, OSError) as error:
             log.warning("host %s: its accounts could not be looked for: %s", host.name, error)
+            with self._records.write() as db:
+                discoveries.save(db, host.name, [], words(error))
+            return
+        if host.finding.automatic:
+            wanted = [proposal for proposal in found if proposal.kind != "gone"]
+            if discovery.take_over(self._records, host.name, wanted):
+                named = ", ".join(f"{p.kind} {p.account.name}" for p in wanted)
+                log.info("host %s: took over %s", host.name, named)
+                self._events.changed("accounts")
 
     def forget_gone(self) -> None:
         """Forget accounts that have been gone for as long as their hosts say, with their
@@ -148,3 +171,10 @@ class Housekeeper:
                 count = history.forget(db, datetime.now(UTC) - timedelta(days=days))
             if count:
                 log.info("forgot %s records older than %s days", count, days)
+
+
+def _is_due(last: Discovery | None, moment: datetime, hourly: bool) -> bool:
+    if last is None:
+        return True
+    age = moment - last.at
+    return age < timedelta(0) or age >= (_HOURLY if hourly else _DAILY)

@@ -14,6 +14,7 @@ from ...models import MailServer
 from ...records import channels, reports
 from ...records.db import Records
 from ...records.encryption import SecretCipher
+from .. import outside
 from ..event_stream import EventStream
 from ..reports import mail, webhook
 from .loop import BackgroundLoop, words
@@ -47,7 +48,8 @@ class _Round:
 class Outbox:
     """A thread that sends reports in the order they were written.
 
-    ``on_stuck`` gets what was not taken for an hour, once each.
+    ``on_stuck`` gets what was not taken for an hour, once each. ``networks`` are those of this
+    machine that webhooks may be in.
     """
 
     def __init__(
@@ -56,9 +58,10 @@ class Outbox:
         cipher: SecretCipher,
         events: EventStream,
         on_stuck: Callable[[sqlite3.Connection, reports.DueReport], None] = lambda db, due: None,
+        networks: tuple[str, ...] = (),
     ) -> None:
         self._records, self._cipher, self._events = records, cipher, events
-        self._on_stuck = on_stuck
+        self._on_stuck, self._networks = on_stuck, networks
         self._loop = BackgroundLoop("outbox", {"sending": self.send_due}, self._pause)
 
     def start(self) -> None:
@@ -127,9 +130,10 @@ class Outbox:
     ) -> dict[str, str]:
         """Send one report; gives the addresses that were refused."""
         if not due.channel:
-            return mail.send(server, secret, mail.sender_of(db), due.recipients, due.message)
+            sender = mail.sender_of(db)
+            return outside.call(mail.send, server, secret, sender, due.recipients, due.message)
         way = channels.channel(db, self._cipher, due.channel)
-        webhook.send(way, f"report-{due.id}", due.message)
+        outside.call(webhook.send, way, f"report-{due.id}", due.message, self._networks)
         return {}
 
     def _sent(self, due: reports.DueReport, refused: dict[str, str], most: timedelta) -> None:

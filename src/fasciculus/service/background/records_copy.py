@@ -11,9 +11,8 @@ from ...config import Config
 from ...records import copies, settings
 from ...records.db import Records, stamp
 from ...records.encryption import SecretCipher
-from ...stores import open_store
-from ...stores.base import connected
-from ...stores.identity import check_ours
+from .. import outside
+from ..store_work import put_records
 from ..tasks.orders.connections import OrderSources, store_order
 
 log = logging.getLogger(__name__)
@@ -22,6 +21,8 @@ FOLDER = "records"
 KEPT = 14
 _EVERY = timedelta(hours=23, minutes=30)
 _KEY = "records.copies"
+#: Seconds that one store may take.
+_DEADLINE = 1800.0
 
 
 def copy_if_due(config: Config, records: Records, cipher: SecretCipher) -> None:
@@ -40,7 +41,8 @@ def copy_if_due(config: Config, records: Records, cipher: SecretCipher) -> None:
         copies.copy_out(config.records, local, cipher.key, Path(folder))
         for name in due:
             try:
-                _put(OrderSources(config, records.reader, cipher), name, local)
+                order = store_order(OrderSources(config, records.reader, cipher), name)
+                outside.call_within(_DEADLINE, put_records, order, local, FOLDER, KEPT)
                 done[name] = stamp(now)
                 log.info("a copy of the records is on store %s", name)
             except Exception as error:
@@ -54,14 +56,3 @@ def overdue(config: Config, records: Records) -> list[str]:
     done: dict[str, str] = settings.get(records.reader, _KEY, {})
     oldest = stamp(datetime.now(UTC) - 2 * _EVERY)
     return [name for name in config.records_stores if done.get(name, "") < oldest]
-
-
-def _put(sources: OrderSources, name: str, local: Path) -> None:
-    order = store_order(sources, name)
-    with connected(open_store(order.spec())) as store:
-        check_ours(store, order.store_id, order.owner_id)
-        # A store may take the very file that is put; others are to have it too.
-        store.put_bytes(local.read_bytes(), f"{FOLDER}/{local.name}")
-        names = sorted(item.name for item in store.items(FOLDER) if item.name.endswith(".records"))
-        for old in names[:-KEPT]:
-            store.remove(f"{FOLDER}/{old}")

@@ -2,16 +2,15 @@
 
 from __future__ import annotations
 
-import hashlib
 import logging
 from dataclasses import dataclass
 
 from ...core.bundle.layout import SubjectRef
-from ...core.errors import DamagedError, FasciculusError
+from ...core.errors import FasciculusError
 from ...models import Task
 from ...records import jobs, maintenance, runs
-from ...stores import open_store
-from ...stores.base import connected, read_all
+from .. import outside
+from ..store_work import read_pieces
 from ..tasks.orders.connections import OrderSources, store_order
 
 log = logging.getLogger(__name__)
@@ -58,12 +57,10 @@ def _of_task(sources: OrderSources, task: Task, most: int) -> list[Attachment]:
         pieces = known[0].manifest.pieces if known else []
         if not pieces or sum(piece.bytes for piece in pieces) > most:
             return []
-        rows = []
-        with connected(open_store(store_order(sources, copy.store).spec())) as store:
-            for piece in pieces:
-                data = read_all(store, subject.piece(piece.name), piece.bytes)
-                if hashlib.sha256(data).hexdigest() != piece.sha256:
-                    raise DamagedError(f"{piece.name} is damaged on store “{copy.store}”.")
-                rows.append(Attachment(f"{subject.name}.{piece.name}", data))
-        return rows
+        order = store_order(sources, copy.store)
+        read = outside.call(read_pieces, order, subject, pieces)
+        return [
+            Attachment(f"{subject.name}.{piece.name}", data)
+            for piece, data in zip(pieces, read, strict=True)
+        ]
     return []

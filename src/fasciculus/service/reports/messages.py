@@ -4,12 +4,11 @@ from __future__ import annotations
 
 import logging
 import sqlite3
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from datetime import UTC, datetime
+from html import escape
 from typing import Any, Protocol
-
-from jinja2.sandbox import SandboxedEnvironment
 
 from ...config import Config
 from ...core.formatting import format_list
@@ -88,14 +87,20 @@ class MessageWriter:
         return f"{base}/#/{page}" if base else ""
 
     def rendered(self, db: sqlite3.Connection, template: str, content: Any) -> tuple[str, str]:
-        """A message as text and as HTML; by the shipped template where people's own fails."""
+        """A message as text and as HTML; by the default templates where people's own fail, which
+        the message then says."""
+        texts = templates.own_texts(db)
         try:
-            return _both(templates.environment(db), template, content)
+            return _both(texts, template, content)
         except Exception as error:
             log.warning(
-                "the template of %s fails, and the shipped one is used: %s", template, error
+                "the template of %s fails, and the default one is used: %s", template, error
             )
-            return _both(templates.shipped_environment(), template, content)
+            text, html = _both({}, template, content)
+            note = (
+                f"Your own template for this message failed, so the default one was used: {error}"
+            )
+            return f"{text}\n-- \n{note}\n", _noted(html, note)
 
     def write(self, db: sqlite3.Connection, message: Message, audience: Audience) -> None:
         """Let a message wait to be sent: one mail to all addresses, and one to each channel. What
@@ -184,11 +189,18 @@ def _waiting(
     )
 
 
-def _both(found: SandboxedEnvironment, template: str, content: Any) -> tuple[str, str]:
+def _both(texts: Mapping[str, str], template: str, content: Any) -> tuple[str, str]:
     text, html = (
-        templates.render(found, f"{template}.{form}", content) for form in templates.FORMS
+        templates.filled(texts, f"{template}.{form}", content) for form in ("txt", "html")
     )
     return text, html
+
+
+def _noted(html: str, note: str) -> str:
+    """A page with a note at its end."""
+    line = f"<p>{escape(note)}</p>"
+    head, end, tail = html.rpartition("</body>")
+    return f"{head}{line}{end}{tail}" if end else html + line
 
 
 def store_totals(db: sqlite3.Connection, cipher: SecretCipher) -> list[WebhookStore]:

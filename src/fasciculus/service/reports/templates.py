@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 import sqlite3
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from importlib.resources import files
 from typing import Any
 
@@ -12,14 +12,17 @@ from jinja2 import StrictUndefined, TemplateError
 from jinja2.loaders import BaseLoader, FunctionLoader, PackageLoader
 from jinja2.sandbox import SandboxedEnvironment
 
-from ...core.errors import MissingError, SettingError
+from ...core.errors import MissingError, SettingError, UnreachableError
 from ...records import settings
+from .. import outside
 
 _KEY = "templates"
 #: The messages whose words can be changed.
 NAMES = ("report", "digest", "alert", "maintenance")
 FORMS = ("txt", "html")
 _LONGEST = 200_000
+#: Seconds that filling a template of people's own may take.
+_SECONDS = 10.0
 
 
 def own_texts(db: sqlite3.Connection) -> dict[str, str]:
@@ -52,30 +55,45 @@ def save(db: sqlite3.Connection, name: str, text: str | None, sample: object) ->
         if len(text) > _LONGEST:
             raise SettingError("The template is too long.", "Make it shorter.", field="text")
         texts[name] = text
-        try:
-            # With the others that it builds upon.
-            render(_environment(texts.get), name, sample)
-        except (TemplateError, ArithmeticError, LookupError, TypeError, ValueError) as error:
-            where = f" (line {error.lineno})" if hasattr(error, "lineno") else ""
-            raise SettingError(
-                f"The template cannot be filled{where}: {_reason(error)}.",
-                "Correct it; “report” is what it has, as in the one that came along.",
-                field="text",
-            ) from error
+        filled(texts, name, sample)
     settings.put(db, _KEY, texts)
+
+
+def filled(texts: Mapping[str, str], name: str, report: object) -> str:
+    """Return a message by one template, of which people's own are in ``texts``.
+
+    What people wrote is filled in a process with limits of time and memory. Raises
+    ``SettingError`` for a template that cannot be filled.
+    """
+    if not texts:
+        return render(shipped_environment(), name, report)
+    try:
+        return outside.call_within(_SECONDS, _fill, dict(texts), name, report)
+    except UnreachableError as error:
+        raise SettingError(
+            "The template cannot be filled: it takes too long or too much memory.",
+            "Make it simpler; “report” is what it has, as in the one that came along.",
+            field="text",
+        ) from error
+
+
+def _fill(texts: dict[str, str], name: str, report: object) -> str:
+    try:
+        # With the others that it builds upon.
+        return render(_environment(texts.get), name, report)
+    except (TemplateError, ArithmeticError, LookupError, TypeError, ValueError) as error:
+        where = f" (line {error.lineno})" if hasattr(error, "lineno") else ""
+        raise SettingError(
+            f"The template cannot be filled{where}: {_reason(error)}.",
+            "Correct it; “report” is what it has, as in the one that came along.",
+            field="text",
+        ) from error
 
 
 def _reason(error: Exception) -> str:
     """What is wrong with a template, without the names of our own classes."""
     found = re.search(r"object' has no attribute '(\w+)'", str(error))
     return f"there is no “{found[1]}”" if found else str(error)
-
-
-def environment(db: sqlite3.Connection) -> SandboxedEnvironment:
-    """Templates as they are in force. What people wrote is filled in a sandbox: it can neither
-    call nor read anything but the message."""
-    texts = own_texts(db)
-    return _environment(texts.get)
 
 
 def shipped_environment() -> SandboxedEnvironment:

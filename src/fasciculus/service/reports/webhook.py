@@ -8,6 +8,7 @@ import hashlib
 import hmac
 import json
 import time
+from collections.abc import Sequence
 
 import httpx
 from jinja2 import StrictUndefined, TemplateError
@@ -17,9 +18,13 @@ from ...core.errors import RefusedError, SettingError, UnreachableError
 from ...core.run_report import RunReport
 from ...models import ChannelAnswer, WebhookMessage, WebhookStore, WebhookTask
 from ...records.channels import ChannelSecrets
+from .. import outside
+from .web_transport import CheckedTransport, NotAllowedError
 
 _TIMEOUT = 20.0
 _SHOWN = 500
+#: Seconds that filling a template may take.
+_SECONDS = 10.0
 #: Answers that say nothing of the message: sign-in, wrong address, too long, too many.
 _BUSY = (401, 403, 404, 408, 410, 429)
 _PREFIX = "whsec_"
@@ -67,7 +72,12 @@ def body_of(channel: ChannelSecrets, message: WebhookMessage) -> bytes:
             return message.model_dump_json().encode()
         case "text" | "content":
             return json.dumps({channel.channel.form: line.strip()}, ensure_ascii=False).encode()
-    return _filled(channel.channel.template, message)
+    try:
+        return outside.call_within(_SECONDS, _filled, channel.channel.template, message)
+    except UnreachableError as error:
+        raise SettingError(
+            "The template takes too long or too much memory.", "Make it simpler.", field="template"
+        ) from error
 
 
 def _filled(template: str, message: WebhookMessage) -> bytes:
@@ -97,8 +107,11 @@ def signature(secret: str, number: str, moment: int, body: bytes) -> str:
     return "v1," + base64.b64encode(hmac.new(key, signed, hashlib.sha256).digest()).decode()
 
 
-def ask(channel: ChannelSecrets, number: str, body: bytes) -> ChannelAnswer:
-    """Send a body once, and say what was answered. Redirects are not followed."""
+def ask(
+    channel: ChannelSecrets, number: str, body: bytes, networks: Sequence[str] = ()
+) -> ChannelAnswer:
+    """Send a body once, and say what was answered. Redirects are not followed, nor proxies of the
+    environment used. ``networks`` are those of this machine and link that it may go to."""
     moment = int(time.time())
     headers = {
         "Content-Type": "application/json",
@@ -112,28 +125,35 @@ def ask(channel: ChannelSecrets, number: str, body: bytes) -> ChannelAnswer:
         headers["webhook-signature"] = signature(channel.secret, number, moment, body)
     began = time.monotonic()
     try:
-        with (
-            httpx.Client(
-                timeout=_TIMEOUT,
-                verify=not channel.url.startswith("http:"),
-                # A proxy of the environment would learn the address, and reach what it likes.
-                trust_env=False,
-            ) as client,
-            client.stream("POST", channel.url, content=body, headers=headers) as answer,
-        ):
-            text = _beginning(answer, began + _TIMEOUT)
+        status, text = _posted(channel.url, headers, body, networks, began + _TIMEOUT)
+    except NotAllowedError as error:
+        seconds = time.monotonic() - began
+        return ChannelAnswer(ok=False, status=None, seconds=seconds, body="", error=str(error))
     except (httpx.HTTPError, httpx.InvalidURL, ValueError, OSError) as error:
         seconds = time.monotonic() - began
         # Not the error's own text: it may hold the address, and that may be secret.
         why = f"It did not answer: {type(error).__name__}."
         return ChannelAnswer(ok=False, status=None, seconds=seconds, body="", error=why)
+    good = 200 <= status < 300
     return ChannelAnswer(
-        ok=answer.is_success,
-        status=answer.status_code,
+        ok=good,
+        status=status,
         seconds=time.monotonic() - began,
         body=text,
-        error="" if answer.is_success else f"It answered {answer.status_code}.",
+        error="" if good else f"It answered {status}.",
     )
+
+
+def _posted(
+    url: str, headers: dict[str, str], body: bytes, networks: Sequence[str], until: float
+) -> tuple[int, str]:
+    """The status and the beginning of the answer."""
+    verify = not url.startswith("http:")
+    with (
+        httpx.Client(transport=CheckedTransport(networks, verify), timeout=_TIMEOUT) as client,
+        client.stream("POST", url, content=body, headers=headers) as answer,
+    ):
+        return answer.status_code, _beginning(answer, until)
 
 
 def _beginning(answer: httpx.Response, until: float) -> str:
@@ -146,10 +166,10 @@ def _beginning(answer: httpx.Response, until: float) -> str:
     return found.decode("utf-8", "replace")[:_SHOWN]
 
 
-def send(channel: ChannelSecrets, number: str, body: bytes) -> None:
+def send(channel: ChannelSecrets, number: str, body: bytes, networks: Sequence[str] = ()) -> None:
     """Send a body. Raises ``RefusedError`` when it was refused, and another ``UnreachableError``
     when nothing can be sent there for now."""
-    answer = ask(channel, number, body)
+    answer = ask(channel, number, body, networks)
     if answer.ok:
         return
     busy = answer.status is None or answer.status in _BUSY or answer.status >= 500

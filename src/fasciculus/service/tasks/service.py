@@ -18,10 +18,9 @@ from ...records.encryption import SecretCipher
 from ...records.maintenance import MaintenanceOptions
 from ...records.paging import PageRequest
 from ...records.runs import RunOptions
-from ...stores import open_store
-from ...stores.base import connected
-from ...stores.identity import check_ours
+from .. import outside
 from ..event_stream import EventStream
+from ..store_work import check_store
 from . import backups as backups_
 from . import maintenance as maintenance_
 from . import restores as restores_
@@ -188,8 +187,7 @@ class Tasks:
             sources = OrderSources(self._config, self._records.reader, self._cipher)
             order = store_order(sources, name)
             try:
-                with connected(open_store(order.spec())) as store:
-                    check_ours(store, order.store_id, order.owner_id)
+                outside.call(check_store, order)
                 self.start_maintenance("transfer", name, _BACKGROUND)
             except (FasciculusError, OSError) as error:
                 # It is away still: what it lacks is shown, and it is tried again in an hour.

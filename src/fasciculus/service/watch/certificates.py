@@ -11,6 +11,7 @@ from datetime import UTC, datetime, timedelta
 
 from cryptography import x509
 
+from ...core.errors import FasciculusError
 from ...models import MailServer, Store
 from ...records import certificates, settings, stores
 from ...records.db import Records, stamp
@@ -18,6 +19,7 @@ from ...records.encryption import SecretCipher
 from ...records.paging import PageRequest
 from ...stores import KINDS
 from ...stores.base import StoreSettings, TlsAddress
+from .. import outside
 from ..reports import mail
 
 log = logging.getLogger(__name__)
@@ -44,8 +46,8 @@ def look_if_due(records: Records, cipher: SecretCipher) -> None:
     found: dict[str, datetime] = {}
     for place, address in places.items():
         try:
-            found[place] = end_of(address)
-        except (OSError, ValueError, smtplib.SMTPException, ftplib.Error, EOFError) as error:
+            found[place] = outside.call(end_of, address)
+        except (FasciculusError, OSError, ValueError) as error:
             # Whether it can be reached is for others to say.
             log.info("%s showed no certificate: %s", place, error)
     with records.write() as writer:

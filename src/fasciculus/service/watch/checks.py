@@ -21,6 +21,8 @@ from ...records import (
     change_alarms,
     changes,
     damage,
+    discoveries,
+    inventory,
     jobs,
     odd_rows,
     past_runs,
@@ -47,6 +49,8 @@ _UNDELIVERED = timedelta(hours=1)
 _SILENT = timedelta(minutes=20)
 #: The checks of which the report of the next good run tells that they are over.
 FAILED, PARTLY_FAILED = "failed run", "partly failed run"
+#: For how long a host must be away: so that a restart of it is no alert.
+_BLIND = timedelta(days=1)
 _QUIET_OUTCOMES = ("done", "warned", "cancelled")
 
 
@@ -256,6 +260,42 @@ def _unusual(watched: Watched) -> Iterator[Finding]:
         )
 
 
+# Hosts ------------------------------------------------------------------------------
+
+
+def _discovery(watched: Watched) -> Iterator[Finding]:
+    """Accounts that came and went on hosts, and what a database user does not see there."""
+    for host, found in discoveries.by_host(watched.db).items():
+        link = f"/hosts/{quote(host)}/finding"
+        said = [
+            f"{format_count(len(names), what)} ({', '.join(names[:3])}"
+            f"{', …' if len(names) > 3 else ''})"
+            for names, what in (
+                (found.new, "new account"),
+                (found.changed, "changed account"),
+                (
+                    found.gone,
+                    "account that is gone",
+                ),
+            )
+            if names
+        ]
+        if said:
+            text = (
+                f"Host {host} has {format_list(said)}. Accept what was found: fasciculus hosts "
+                f"take-over {host} --all"
+            )
+            yield Finding(f"discovery {host}", "discovery", LOOK, host, text, link)
+        if found.error:
+            text = f"Host {host} could not be looked through for accounts: {found.error}"
+            yield Finding(f"blind {host}", "discovery", LOOK, host, text, link, after=_BLIND)
+    for host, words in inventory.hidden(watched.db).items():
+        link = f"/hosts/{quote(host)}"
+        yield Finding(
+            f"hidden {host}", "database rights", LOOK, host, f"Host {host}: {words}", link
+        )
+
+
 # Coverage --------------------------------------------------------------------------
 
 
@@ -286,7 +326,7 @@ def _coverage(watched: Watched) -> Iterator[Finding]:
 def _things(rows: list[CoverageResult]) -> str:
     kinds = [
         format_count(n, kind)
-        for kind in ("site", "database", "mail domain")
+        for kind in ("account", "site", "database", "mail domain")
         if (n := sum(row.thing.kind == kind for row in rows))
     ]
     return f"{format_list(kinds)} {'has' if len(rows) == 1 else 'have'}"
@@ -398,6 +438,7 @@ CHECKS: tuple[Callable[[Watched], Iterator[Finding]], ...] = (
     _background,
     _jobs,
     _unusual,
+    _discovery,
     _coverage,
     _verification,
     _unreachable,

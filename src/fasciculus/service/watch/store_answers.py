@@ -5,7 +5,6 @@ from __future__ import annotations
 import logging
 import threading
 import time
-from dataclasses import replace
 
 from ...config import Config
 from ...core.errors import FasciculusError
@@ -13,10 +12,10 @@ from ...models.stores import StoreFields
 from ...records import jobs, settings, stores
 from ...records.db import Records
 from ...records.encryption import SecretCipher
-from ...stores import KINDS, open_store
-from ...stores.base import StoreSettings, connected
-from ...stores.identity import check_ours
-from ...worker.orders import StoreOrder
+from ...stores import KINDS
+from ...stores.base import StoreSettings
+from .. import outside
+from ..store_work import check_store
 from ..tasks.orders.connections import OrderSources, store_order
 
 log = logging.getLogger(__name__)
@@ -25,7 +24,6 @@ _KEY = "stores.unanswered"
 _EVERY = 900.0
 #: Seconds after which a store that is being asked counts as one that does not answer.
 _LONG = 300.0
-_PATIENCE = 30.0
 
 
 class StoreAnswers:
@@ -73,7 +71,7 @@ class StoreAnswers:
         for name in self._names():
             self._now = (name, time.monotonic())
             try:
-                _ask(store_order(sources, name))
+                outside.call_within(_LONG, check_store, store_order(sources, name))
             except Exception as error:
                 # Whatever a server does, the next store is asked too.
                 found[name] = error.sentence() if isinstance(error, FasciculusError) else str(error)
@@ -101,9 +99,3 @@ def _can_be_asked(store: StoreFields) -> bool:
         # What is wrong with it is said when it is asked.
         return True
     return isinstance(found, StoreSettings) and found.always_there()
-
-
-def _ask(order: StoreOrder) -> None:
-    spec = replace(order.spec(), patience=_PATIENCE)
-    with connected(open_store(spec)) as store:
-        check_ours(store, order.store_id, order.owner_id)

@@ -1,0 +1,128 @@
+"""The one way in which the service talks to machines that are not its own.
+
+Whatever answers there may be hostile: send without end, never answer, or say what takes all memory
+to read. So each such conversation is one function call in a process of its own, with a limit of
+memory and a deadline; the service only waits for the result. What takes long (backups, restores,
+maintenance) runs in the workers of the task runner instead, which have limits of their own.
+"""
+
+from __future__ import annotations
+
+import multiprocessing
+import resource
+import signal
+from collections.abc import Callable
+from contextlib import suppress
+from multiprocessing.connection import Connection
+from typing import Any, ParamSpec, TypeVar
+
+from ..core.errors import ConnectionLostError, FasciculusError, UnreachableError
+
+P = ParamSpec("P")
+T = TypeVar("T")
+
+#: Seconds that a conversation may take unless another deadline is given.
+DEADLINE = 120.0
+#: Seconds that a killed process is waited for.
+_KILLED = 5.0
+#: Bytes that it may take beyond what its code needs.
+MEMORY = 256 * 1024 * 1024
+#: Imported once, in the process that the others are forked from.
+_PRELOADED = (
+    "fasciculus.service.host_check",
+    "fasciculus.service.host_proposal",
+    "fasciculus.service.store_check",
+    "fasciculus.service.reports.mail",
+    "fasciculus.service.reports.webhook",
+    "fasciculus.service.watch.certificates",
+    "fasciculus.hosts.ssh",
+    "fasciculus.stores.sftp",
+    "fasciculus.databases.mariadb",
+)
+_context = multiprocessing.get_context("forkserver")
+_context.set_forkserver_preload(list(_PRELOADED))
+
+
+def warm_up() -> None:
+    """Start the process that the others are forked from, which takes a second or two."""
+    call(int)
+
+
+def call(function: Callable[P, T], *args: P.args, **more: P.kwargs) -> T:
+    """Call a function of a module in a process of its own and give what it returns.
+
+    Raises what it raises, :class:`ConnectionLostError` when its time is over, and
+    :class:`UnreachableError` when it needs more memory than is allowed.
+    """
+    return call_within(DEADLINE, function, *args, **more)
+
+
+def call_within(seconds: float, function: Callable[P, T], *args: P.args, **more: P.kwargs) -> T:
+    """The same with a deadline of its own, in seconds."""
+    ours, theirs = _context.Pipe(duplex=False)
+    process = _context.Process(target=_carry_out, args=(theirs, function, args, more), daemon=True)
+    process.start()
+    theirs.close()
+    try:
+        if not ours.poll(seconds):
+            raise ConnectionLostError(
+                f"There was no end to it within {seconds:.0f} seconds.",
+                "Look whether the other side is overloaded, and try again.",
+            )
+        good, found = ours.recv()
+    except EOFError as error:
+        raise _ended_early() from error
+    finally:
+        ours.close()
+        process.kill()
+        # One that hangs in the kernel, as on a dead network share, ends when that lets go of it.
+        process.join(_KILLED)
+    if good:
+        return found  # type: ignore[no-any-return]
+    raise found
+
+
+def _ended_early() -> UnreachableError:
+    return UnreachableError(
+        "The process that talked to the other side ended without an answer.",
+        "The service's log has more. Try again.",
+    )
+
+
+def too_much() -> UnreachableError:
+    """The error for an answer that is larger than anything sensible."""
+    return UnreachableError(
+        f"The other side sent more than {MEMORY // (1024 * 1024)} MiB, which nothing needs.",
+        "Look whether that is the right server.",
+    )
+
+
+def _carry_out(
+    answers: Connection, function: Callable[..., Any], args: tuple[Any, ...], more: dict[str, Any]
+) -> None:
+    signal.signal(signal.SIGINT, signal.SIG_IGN)
+    signal.signal(signal.SIGTERM, signal.SIG_DFL)
+    limit_memory(MEMORY)
+    try:
+        found: tuple[bool, Any] = (True, function(*args, **more))
+    except MemoryError:
+        found = (False, too_much())
+    except (FasciculusError, OSError, ValueError) as error:
+        found = (False, error)
+    except Exception as error:
+        # It may hold what cannot travel, such as a socket.
+        found = (False, UnreachableError(f"{type(error).__name__}: {error}"))
+    try:
+        answers.send(found)
+    except MemoryError:
+        answers.send((False, too_much()))
+
+
+def limit_memory(beyond: int) -> None:
+    """Bound the private memory of this process to what it has now and some bytes more."""
+    with suppress(OSError, ValueError):
+        with open("/proc/self/statm", "rb") as file:
+            # Of statm(5): the sixth number is data and stack, in pages.
+            pages = int(file.read().split()[5])
+        size = pages * resource.getpagesize() + beyond
+        resource.setrlimit(resource.RLIMIT_DATA, (size, size))

@@ -1,0 +1,83 @@
+"""Short work on a store, each piece of it for a process of its own (see ``outside.py``)."""
+
+from __future__ import annotations
+
+import hashlib
+import tempfile
+from collections.abc import Sequence
+from dataclasses import replace
+from pathlib import Path
+
+from ..bundles.files import fetch_listing
+from ..bundles.recorded_copies import RecordedCopies
+from ..bundles.retiring import remove_bundle, sweep
+from ..core.bundle.layout import SubjectRef
+from ..core.bundle.manifest import PieceRecord
+from ..core.errors import DamagedError
+from ..stores import open_store
+from ..stores.base import connected, read_all
+from ..stores.identity import check_ours
+from ..worker.orders import StoreOrder
+
+_PATIENCE = 30.0
+
+
+def check_store(order: StoreOrder) -> None:
+    """Raise unless a store answers and is the one that it was."""
+    spec = replace(order.spec(), patience=_PATIENCE)
+    with connected(open_store(spec)) as store:
+        check_ours(store, order.store_id, order.owner_id)
+
+
+def put_records(order: StoreOrder, local: Path, folder: str, kept: int) -> None:
+    """Bring a copy of the records to a store, and remove the oldest beyond a number."""
+    with connected(open_store(order.spec())) as store:
+        check_ours(store, order.store_id, order.owner_id)
+        # A store may take the very file that is put; others are to have it too.
+        store.put_bytes(local.read_bytes(), f"{folder}/{local.name}")
+        names = sorted(item.name for item in store.items(folder) if item.name.endswith(".records"))
+        for old in names[:-kept]:
+            store.remove(f"{folder}/{old}")
+
+
+def remove_copy(order: StoreOrder, subject: SubjectRef, name: str) -> None:
+    """Remove a bundle's own folder from a store; harmless if it is gone already."""
+    with connected(open_store(order.spec())) as store:
+        check_ours(store, order.store_id, order.owner_id)
+        remove_bundle(store, subject, name)
+
+
+def sweep_pieces(order: StoreOrder, subject: SubjectRef) -> list[str]:
+    """Remove the pieces that no bundle of ``order.recorded`` needs; gives what was odd."""
+    said: list[str] = []
+    known = RecordedCopies(order.recorded, subject, order.key, said.append)
+    with (
+        connected(open_store(order.spec())) as store,
+        tempfile.TemporaryDirectory() as spool,
+    ):
+        check_ours(store, order.store_id, order.owner_id)
+        sweep(store, subject, known, Path(spool))
+    return said
+
+
+def fetch_recorded_listing(
+    order: StoreOrder, subject: SubjectRef, bundle: str, target: Path
+) -> None:
+    """Bring the listing of a copy here, as the records know it."""
+    known = RecordedCopies(order.recorded, subject, order.key)
+    with connected(open_store(order.spec())) as store:
+        fetch_listing(store, subject, known.manifest(store, bundle), target)
+
+
+def read_pieces(
+    order: StoreOrder, subject: SubjectRef, pieces: Sequence[PieceRecord]
+) -> list[bytes]:
+    """Read small pieces whole, each held to its digest."""
+    rows = []
+    with connected(open_store(order.spec())) as store:
+        for piece in pieces:
+            data = read_all(store, subject.piece(piece.name), piece.bytes)
+            if hashlib.sha256(data).hexdigest() != piece.sha256:
+                raise DamagedError(f"{piece.name} is damaged on store “{order.name}”.")
+            rows.append(data)
+    return rows
