@@ -256,7 +256,7 @@ def test_a_server_that_cannot_be_used_is_asked_once_a_round(heronmere, outbox, m
 def test_a_channel_that_is_away_holds_up_itself_alone(heronmere, outbox, server, monkeypatch):
     asked = []
 
-    def send(way, number, body):
+    def send(way, number, body, networks):
         asked.append((way.channel.name, number))
         if way.channel.name == "bell":
             raise UnreachableError("It does not answer.")

@@ -73,11 +73,11 @@ def test_a_store_that_hangs_holds_up_nothing(asked, monkeypatch):
     _, _, answers = asked
     go_on, asked_for = threading.Event(), []
 
-    def ask(order):
+    def ask(seconds, work, order):
         asked_for.append(order.name)
         go_on.wait(60)
 
-    monkeypatch.setattr(module, "_ask", ask)
+    monkeypatch.setattr(module.outside, "call_within", ask)
     answers.ask_if_due()
     until(lambda: asked_for == ["attic"])
     assert answers.troubles() == {}

@@ -12,8 +12,9 @@ from fasciculus.core.errors import RefusedError, SettingError, UnreachableError
 from fasciculus.core.run_report import CopyLine, RunReport, TaskLine
 from fasciculus.models import ChannelInput, WebhookMessage, WebhookStore
 from fasciculus.records.channels import ChannelSecrets
-from fasciculus.service.reports import webhook
+from fasciculus.service.reports import web_transport, webhook
 
+LOOPBACK = ("127.0.0.0/8",)
 MOMENT = datetime(2026, 11, 24, 2, 15, tzinfo=UTC)
 MESSAGE = WebhookMessage(
     event="alert",
@@ -108,13 +109,13 @@ def test_a_secret_that_is_no_base64_is_the_key_itself():
 
 def test_it_is_signed_at_the_moment_it_goes(hook):
     before = int(time.time())
-    assert webhook.ask(channel(hook.url, "reed"), "report-1", b"{}").ok
+    assert webhook.ask(channel(hook.url, "reed"), "report-1", b"{}", LOOPBACK).ok
     ((headers, body),) = hook.taken
     moment = int(headers["webhook-timestamp"])
     assert before <= moment <= time.time() and headers["webhook-id"] == "report-1"
     assert headers["webhook-signature"] == webhook.signature("reed", "report-1", moment, b"{}")
     assert headers["Content-Type"] == "application/json" and body == b"{}"
-    webhook.ask(channel(hook.url), "report-2", b"{}")
+    webhook.ask(channel(hook.url), "report-2", b"{}", LOOPBACK)
     assert "webhook-signature" not in hook.taken[1][0]
 
 
@@ -142,9 +143,9 @@ def test_it_is_signed_at_the_moment_it_goes(hook):
 def test_only_an_answer_of_2xx_is_taken_for_good(hook, status, error):
     hook.status, hook.words = status, b""
     if error is None:
-        return webhook.send(channel(hook.url), "1", b"{}")
+        return webhook.send(channel(hook.url), "1", b"{}", LOOPBACK)
     with pytest.raises(UnreachableError, match=f"“bell”: It answered {status}") as caught:
-        webhook.send(channel(hook.url), "1", b"{}")
+        webhook.send(channel(hook.url), "1", b"{}", LOOPBACK)
     assert type(caught.value) is error and len(hook.taken) == 1, "no redirect is followed"
 
 
@@ -152,17 +153,17 @@ def test_nobody_there_is_said_without_the_address():
     with socket.socket() as probe:
         probe.bind(("127.0.0.1", 0))
         url = f"http://127.0.0.1:{probe.getsockname()[1]}/hooks/secret-part"
-        answer = webhook.ask(channel(url), "1", b"{}")
+        answer = webhook.ask(channel(url), "1", b"{}", LOOPBACK)
     assert (answer.ok, answer.status, answer.body) == (False, None, "")
     assert answer.error == "It did not answer: ConnectError."
     with pytest.raises(UnreachableError, match="did not answer") as caught:
-        webhook.send(channel("http://[bad"), "1", b"{}")
+        webhook.send(channel("http://[bad"), "1", b"{}", LOOPBACK)
     assert type(caught.value) is UnreachableError and "bad" not in str(caught.value)
 
 
 def test_an_answer_without_an_end_is_read_no_further_than_it_is_shown(hook):
     hook.words, hook.endless = b"\xff" + b"word " * 10_000, True
-    answer = webhook.ask(channel(hook.url), "1", b"{}")
+    answer = webhook.ask(channel(hook.url), "1", b"{}", LOOPBACK)
     assert answer.ok and len(answer.body) == 500 and answer.body.startswith("\ufffdword word")
     assert hook.said < 1 << 28
     assert hook.taken[0][0]["Accept-Encoding"] == "identity"
@@ -180,3 +181,44 @@ def test_reading_ends_by_what_was_read_and_by_time(size, seconds, read):
 
     found = webhook._beginning(Drip(), time.monotonic() + seconds)
     assert len(parts) == read and found == "x" * min(500, size * read)
+
+
+@pytest.mark.parametrize(
+    "host",
+    [
+        "127.0.0.1",
+        "localhost",
+        "[::1]",
+        "0.0.0.0",
+        "169.254.169.254",
+        "[::ffff:127.0.0.1]",
+        "[fe80::1]",
+    ],
+)
+def test_it_reaches_nothing_that_only_this_machine_can_reach(hook, host, monkeypatch):
+    """Nor by a proxy of the environment."""
+    port = hook.url.split(":")[2].split("/")[0]
+    monkeypatch.setenv("http_proxy", f"http://127.0.0.1:{port}")
+    answer = webhook.ask(channel(f"http://{host}:{port}/x"), "1", b"{}")
+    assert not answer.ok and not hook.taken, answer
+    if "[fe80" not in host:
+        assert "webhook_networks" in answer.error, answer
+
+
+def test_it_goes_to_the_address_that_was_looked_at(hook, monkeypatch):
+    """A name that leads somewhere else the second time leads nowhere."""
+    asked = []
+
+    def look_up(host, port, *more, **options):
+        asked.append(host)
+        address = "127.0.0.1" if len(asked) > 1 else "192.0.2.1"
+        return [(socket.AF_INET, socket.SOCK_STREAM, 6, "", (address, port))]
+
+    monkeypatch.setattr(socket, "getaddrinfo", look_up)
+    backend = web_transport.CheckedBackend(())
+    monkeypatch.setattr(
+        web_transport.httpcore.SyncBackend, "connect_tcp", lambda self, host, *more: host
+    )
+    assert backend.connect_tcp("bell.example", 80) == "192.0.2.1"
+    with pytest.raises(web_transport.NotAllowedError):
+        backend.connect_tcp("bell.example", 80)
