@@ -56,6 +56,10 @@ class RefusedError(UnreachableError):
     """A server refused one message; it may well take others."""
 
 
+class BusyError(FasciculusError):
+    """Too much of one kind goes on at the moment; it may be asked for again later."""
+
+
 class StoreFullError(UnreachableError):
     """The store has no room for what was to be written."""
 

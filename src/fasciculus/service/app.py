@@ -12,6 +12,7 @@ from werkzeug.exceptions import HTTPException
 
 from .. import __version__
 from ..core.errors import (
+    BusyError,
     DamagedError,
     FasciculusError,
     MissingError,
@@ -43,6 +44,7 @@ _STATUS: tuple[tuple[type[FasciculusError], int], ...] = (
     (UnwritableError, 503),
     (MissingError, 404),
     (SettingError, 422),
+    (BusyError, 503),
     (UnreachableError, 502),
     (DamagedError, 502),
     (FasciculusError, 422),

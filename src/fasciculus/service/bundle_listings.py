@@ -4,14 +4,12 @@ from __future__ import annotations
 
 from pathlib import Path
 
-from ..bundles.files import fetch_listing, is_listing_of
-from ..bundles.recorded_copies import RecordedCopies
 from ..core.bundle.layout import SubjectRef
 from ..core.errors import MissingError, SettingError
 from ..models import Bundle
 from ..records import bundles
-from ..stores.base import Store
 from . import outside
+from .bundle_export import Export
 from .context import context, order_sources
 from .store_work import fetch_recorded_listing
 from .tasks.orders.connections import recorded_copies, store_order
@@ -49,29 +47,23 @@ def listing_of(bundle: Bundle) -> Path:
     return path
 
 
-def listing_on(bundle: Bundle, store: Store) -> Path:
-    """The listing that says where the bytes of one copy are."""
+def export_of(
+    bundle: Bundle, store: str, contents: list[str], paths: list[bytes], form: str
+) -> Export:
+    """What a download of a bundle takes from a store."""
+    sources, config = order_sources(), context().config
     subject = SubjectRef(bundle.subject_kind, bundle.subject)
-    manifest = _recorded(bundle, store.spec.name).manifest(store, bundle.name)
-    config = context().config
-    known = bundles.listing_digest(context().records.reader, bundle.id)
-    for name in (bundle.name, f"{bundle.name}@{store.spec.name}"):
-        path = config.listing(subject.kind, subject.name, name)
-        if name == bundle.name and known != manifest.listing_sha256:
-            continue
-        if is_listing_of(path, manifest):
-            return path
-    target = config.listing(
-        subject.kind,
-        subject.name,
-        bundle.name if known == manifest.listing_sha256 else f"{bundle.name}@{store.spec.name}",
+    order = store_order(sources, store)
+    order.recorded = recorded_copies(sources, store, (subject.kind, subject.name), bundle.name)
+    return Export(
+        order,
+        subject,
+        bundle.name,
+        config.listing(subject.kind, subject.name, bundle.name),
+        config.listing(subject.kind, subject.name, f"{bundle.name}@{store}"),
+        bundles.listing_digest(context().records.reader, bundle.id),
+        contents,
+        paths,
+        form,
+        config.spool,
     )
-    return fetch_listing(store, subject, manifest, target)
-
-
-def _recorded(bundle: Bundle, store: str) -> RecordedCopies:
-    """What the records know of one copy: a store may say anything."""
-    subject = SubjectRef(bundle.subject_kind, bundle.subject)
-    sources = order_sources()
-    copies = recorded_copies(sources, store, (subject.kind, subject.name), bundle.name)
-    return RecordedCopies(copies, subject, store_order(sources, store).key)

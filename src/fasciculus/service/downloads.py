@@ -5,14 +5,19 @@ from __future__ import annotations
 import secrets
 import threading
 from collections import OrderedDict
+from collections.abc import Callable, Iterator
 
 from ..bundles.left_out import LeftOut
-from ..core.errors import MissingError
+from ..core.errors import BusyError, MissingError
 from ..models import DownloadReport
+from .outside import OutsideStream
 
 HEADER = "X-Download"
+#: Downloads at the same time: each holds a thread of the web server while its client reads slowly.
+MOST = 12
 _KEPT = 500
 _NAMED = 100
+_HEAD = 256 * 1024
 
 
 class Downloads:
@@ -20,19 +25,30 @@ class Downloads:
 
     def __init__(self) -> None:
         self._lock = threading.Lock()
-        self._known: OrderedDict[str, LeftOut] = OrderedDict()
+        self._known: OrderedDict[str, Download] = OrderedDict()
+        self._running = 0
 
-    def add(self, left_out: LeftOut) -> str:
-        """The number of a download that begins."""
-        number = secrets.token_hex(8)
+    def begin(self, stream: OutsideStream[LeftOut]) -> Download:
+        """Take one of the places for downloads. Raises ``BusyError`` if all are taken."""
         with self._lock:
-            self._known[number] = left_out
+            if self._running >= MOST:
+                stream.close()
+                raise BusyError(
+                    f"{MOST} downloads are running.", "Wait until one of them has ended."
+                )
+            self._running += 1
+            found = Download(secrets.token_hex(8), stream, self._end)
+            self._known[found.number] = found
             while len(self._known) > _KEPT:
                 self._known.popitem(last=False)
-        return number
+        return found
+
+    def _end(self) -> None:
+        with self._lock:
+            self._running -= 1
 
     def report(self, number: str) -> DownloadReport:
-        """What a download lacks so far."""
+        """What a download lacks."""
         with self._lock:
             found = self._known.get(number)
         if found is None:
@@ -40,4 +56,53 @@ class Downloads:
                 f"There is no download {number}.",
                 "LEFT-OUT.txt in the archive says what.",
             )
-        return DownloadReport(left_out=found.count, named=found.lines[:_NAMED])
+        left_out = found.left_out
+        return DownloadReport(left_out=left_out.count, named=left_out.lines[:_NAMED])
+
+
+class Download:
+    """One download: its bytes, to be taken once, and then what it lacks.
+
+    Its place is free again when it was closed, however that comes about.
+    """
+
+    def __init__(
+        self, number: str, stream: OutsideStream[LeftOut], end: Callable[[], None]
+    ) -> None:
+        self.number, self._stream, self._end = number, stream, end
+        self._head: list[bytes] = []
+        self._skip = 0
+        self._is_open = True
+        self.left_out = LeftOut()
+
+    def prepare(self, start: int) -> None:
+        """Pass over the first bytes and make the beginning of the rest. What is wrong from the
+        start on is raised here, so that it can be answered in words."""
+        self._skip = start
+        head = 0
+        for chunk in self._taken():
+            self._head.append(chunk)
+            head += len(chunk)
+            if head >= _HEAD:
+                break
+
+    def __iter__(self) -> Iterator[bytes]:
+        while self._head:
+            yield self._head.pop(0)
+        yield from self._taken()
+
+    def _taken(self) -> Iterator[bytes]:
+        for chunk in self._stream:
+            if self._skip >= len(chunk):
+                self._skip -= len(chunk)
+                continue
+            yield chunk[self._skip :]
+            self._skip = 0
+        self.left_out = self._stream.result or LeftOut()
+
+    def close(self) -> None:
+        """End it; the web server calls this when the client has all or has gone."""
+        if self._is_open:
+            self._is_open = False
+            self._stream.close()
+            self._end()

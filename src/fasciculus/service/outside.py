@@ -9,12 +9,13 @@ maintenance) runs in the workers of the task runner instead, which have limits o
 from __future__ import annotations
 
 import multiprocessing
+import pickle
 import resource
 import signal
 from collections.abc import Callable
 from contextlib import suppress
 from multiprocessing.connection import Connection
-from typing import Any, ParamSpec, TypeVar
+from typing import Any, Generic, ParamSpec, TypeVar
 
 from ..core.errors import ConnectionLostError, FasciculusError, UnreachableError
 
@@ -27,6 +28,9 @@ DEADLINE = 120.0
 _KILLED = 5.0
 #: Bytes that it may take beyond what its code needs.
 MEMORY = 256 * 1024 * 1024
+#: Seconds without a byte after which a stream is given up.
+_SILENCE = 600.0
+_DATA, _END = b"d", b"e"
 #: Imported once, in the process that the others are forked from.
 _PRELOADED = (
     "fasciculus.service.host_check",
@@ -80,6 +84,74 @@ def call_within(seconds: float, function: Callable[P, T], *args: P.args, **more:
     if good:
         return found  # type: ignore[no-any-return]
     raise found
+
+
+class OutsideStream(Generic[T]):
+    """What a function of a module writes, as it comes, from a process of its own.
+
+    The function gets a callable for its bytes as the first argument, which waits for as long as
+    nobody takes them. ``result`` is what it returned, once all has come. What it raises is raised
+    by the iteration.
+    """
+
+    def __init__(self, function: Callable[..., T], *args: Any) -> None:
+        self.result: T | None = None
+        self._ours, theirs = _context.Pipe(duplex=False)
+        self._process = _context.Process(
+            target=_write_out, args=(theirs, function, args), daemon=True
+        )
+        self._process.start()
+        theirs.close()
+
+    def __iter__(self) -> OutsideStream[T]:
+        return self
+
+    def __next__(self) -> bytes:
+        if self._ours.closed:
+            raise StopIteration
+        try:
+            if not self._ours.poll(_SILENCE):
+                raise ConnectionLostError("The store has sent nothing for long.", "Try again.")
+            message = self._ours.recv_bytes()
+        except EOFError as error:
+            self.close()
+            raise _ended_early() from error
+        if message[:1] == _DATA:
+            return message[1:]
+        good, found = pickle.loads(message[1:])
+        self.close()
+        if not good:
+            raise found
+        self.result = found
+        raise StopIteration
+
+    def close(self) -> None:
+        """End the process, wherever it is."""
+        self._ours.close()
+        self._process.kill()
+        self._process.join(_KILLED)
+
+
+def _write_out(answers: Connection, function: Callable[..., Any], args: tuple[Any, ...]) -> None:
+    signal.signal(signal.SIGINT, signal.SIG_IGN)
+    signal.signal(signal.SIGTERM, signal.SIG_DFL)
+    limit_memory(MEMORY)
+
+    def write(data: bytes) -> None:
+        answers.send_bytes(_DATA + data)
+
+    try:
+        found: tuple[bool, Any] = (True, function(write, *args))
+    except MemoryError:
+        found = (False, too_much())
+    except BrokenPipeError:
+        # Nobody takes it any more.
+        return
+    except (FasciculusError, OSError, ValueError) as error:
+        found = (False, error)
+    except Exception as error:
+        found = (False, UnreachableError(f"{type(error).__name__}: {error}"))
+    answers.send_bytes(_END + pickle.dumps(found))
 
 
 def _ended_early() -> UnreachableError:

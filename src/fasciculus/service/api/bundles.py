@@ -5,16 +5,13 @@ from __future__ import annotations
 import hashlib
 import os
 import re
-from collections.abc import Iterator
 from datetime import UTC, datetime
-from itertools import chain, islice
+from itertools import islice
 
 from flask import Response, current_app, request
 
 from ...bundles import archives
-from ...bundles.tar_export import ExportSelection
 from ...core.bundle.entry import FILE, Entry, to_bytes, to_text
-from ...core.bundle.layout import SubjectRef
 from ...core.bundle.listing import children, read_listing
 from ...core.bundle.sealing import recipient_of
 from ...core.errors import SettingError
@@ -41,19 +38,19 @@ from ...models.queries import (
     RestoresQuery,
 )
 from ...records import bundles, log_lines, restores
-from ...stores import open_store
 from ..auth import problem
-from ..bundle_listings import chosen_copy, listing_of, listing_on
+from ..bundle_export import write_export
+from ..bundle_listings import chosen_copy, export_of, listing_of
 from ..context import context, order_sources
 from ..downloads import HEADER, Downloads
 from ..operations import PREFIX, operation, page_request, principal
-from ..tasks.orders.connections import local_stores, store_order
+from ..outside import OutsideStream
+from ..tasks.orders.connections import local_stores
 from ..tasks.orders.restore import check_target
 from .auth import note
 
 _SHOWN = 2000
 _FOUND = 500
-_HEAD = 256 * 1024
 
 
 @operation(
@@ -183,8 +180,6 @@ def bundles_search(bundle_id: int, query: EntrySearchQuery) -> EntrySearch:
 def bundles_download(bundle_id: int, query: DownloadQuery) -> Response:
     bundle = bundles_show(bundle_id)
     kind, paths = query.contents, [to_bytes(path) for path in query.path]
-    order = store_order(order_sources(), chosen_copy(bundle, query.store))
-    subject = SubjectRef(bundle.subject_kind, bundle.subject)
     form = archives.archive_format(query.form)
     about = (
         f"{bundles.listing_digest(context().records.reader, bundle_id)} {kind} {paths}{form.suffix}"
@@ -197,31 +192,33 @@ def bundles_download(bundle_id: int, query: DownloadQuery) -> Response:
             "Only ranges of the form “bytes=N-” can be given.",
             way_out="Ask for the whole, or from a byte on.",
         )
-    store = open_store(order.spec())
-    store.connect()
-    listing = listing_on(bundle, store)
-    wanted = ExportSelection(
-        store, subject, listing, [kind] if kind else [], paths, context().config.spool
+    wanted = export_of(
+        bundle, chosen_copy(bundle, query.store), [kind] if kind else [], paths, query.form
     )
-    _check_matched(wanted)
     downloads: Downloads = current_app.extensions["fasciculus-downloads"]
-    stream = _closing(form.make(wanted), store.close)
-    # What is wrong from the start on is answered in words; later only by breaking off, and by words
-    # when
-    # the download is resumed there.
-    stream = _begun(_from(stream, start))
+    download = downloads.begin(OutsideStream(write_export, wanted))
+    try:
+        # What is wrong from the start on is answered in words; later only by breaking off, and by
+        # words when the download is resumed there.
+        download.prepare(start)
+    except BaseException:
+        download.close()
+        raise
     headers = {
         "ETag": f'"{tag}"',
-        HEADER: downloads.add(wanted.left_out),
+        HEADER: download.number,
         "Accept-Ranges": "bytes",
         "Content-Disposition": "attachment; "
         f'filename="{bundle.subject}-{bundle.name}{form.suffix}"',
     }
     if not start:
         note("downloaded", bundle.name)
-        return Response(stream, mimetype=form.media, headers=headers)
+        return Response(download, mimetype=form.media, headers=headers)
     return Response(
-        stream, 206, mimetype=form.media, headers={**headers, "Content-Range": f"bytes {start}-/*"}
+        download,
+        206,
+        mimetype=form.media,
+        headers={**headers, "Content-Range": f"bytes {start}-/*"},
     )
 
 
@@ -236,20 +233,6 @@ def downloads_show(download_id: str) -> DownloadReport:
     return downloads.report(download_id)
 
 
-def _check_matched(wanted: ExportSelection) -> None:
-    """Raise an error for a selection of nothing: an empty archive says nothing."""
-    if unmatched := wanted.unmatched():
-        raise SettingError(
-            f"The bundle holds nothing at {os.fsdecode(unmatched[0])}.",
-            "Take the path from its listing.",
-            field="path",
-        )
-    if wanted.contents and next(wanted.entries(), None) is None:
-        raise SettingError(
-            f"The bundle holds no {wanted.contents[0]}.", "Choose another kind.", field="contents"
-        )
-
-
 def _range_start(tag: str) -> int | None:
     """Where a resumed download continues: the same bundle always has the same bytes."""
     asked = request.headers.get("Range")
@@ -257,31 +240,6 @@ def _range_start(tag: str) -> int | None:
         return 0
     match = re.fullmatch(r"bytes=(\d+)-", asked.strip())
     return int(match[1]) if match else None
-
-
-def _begun(stream: Iterator[bytes]) -> Iterator[bytes]:
-    """The same stream, of which the beginning has been made already."""
-    head: list[bytes] = []
-    while sum(map(len, head)) < _HEAD and (chunk := next(stream, None)) is not None:
-        head.append(chunk)
-    return chain(head, stream)
-
-
-def _from(stream: Iterator[bytes], start: int) -> Iterator[bytes]:
-    for chunk in stream:
-        if start >= len(chunk):
-            start -= len(chunk)
-            continue
-        yield chunk[start:]
-        start = 0
-
-
-def _closing(stream: Iterator[bytes], close: object) -> Iterator[bytes]:
-    try:
-        yield from stream
-    finally:
-        if callable(close):
-            close()
 
 
 # Restores -----------------------------------------------------------------------
