@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import base64
+import errno
 import hashlib
 import io
 import logging
@@ -27,6 +28,8 @@ from .network import reach, resolved
 # What matters of its troubles is raised; its log would repeat it, with a trace.
 logging.getLogger("paramiko").setLevel(logging.CRITICAL)
 
+#: Names in one folder, and answers that list them.
+_MOST_NAMES = 1_000_000
 TIMEOUT = 20.0
 WINDOW = 64 * 1024 * 1024
 
@@ -114,6 +117,10 @@ class _Transport(paramiko.Transport):
         super()._send_user_message(data)  # type: ignore[misc]
 
 
+def _is_name(name: bytes) -> bool:
+    return name not in (b"", b".", b"..") and b"/" not in name and b"\0" not in name
+
+
 class SftpClient(paramiko.SFTPClient):
     """An SFTP session that also knows names which are not UTF-8."""
 
@@ -121,18 +128,25 @@ class SftpClient(paramiko.SFTPClient):
         """The names in a folder with their attributes, sorted (SSH_FXP_READDIR)."""
         _, answer = self._request(CMD_OPENDIR, folder)
         handle = answer.get_binary()
-        rows = []
+        rows: dict[bytes, paramiko.SFTPAttributes] = {}
+        answers = 0
         while True:
             try:
                 _, answer = self._request(CMD_READDIR, handle)
             except EOFError:
                 break
-            for _ in range(answer.get_int()):
+            answers += 1
+            for _ in range(min(answer.get_int(), _MOST_NAMES)):
                 name, _ = answer.get_string(), answer.get_string()
                 read: Any = paramiko.SFTPAttributes
-                rows.append((name, read._from_msg(answer)))
+                attributes = read._from_msg(answer)
+                # Whatever a server says: a name is one name of that folder, and a size is one.
+                if _is_name(name) and 0 <= (attributes.st_size or 0) < 2**63:
+                    rows[name] = attributes
+            if len(rows) > _MOST_NAMES or answers > _MOST_NAMES:
+                raise OSError(errno.EMFILE, "the server lists names without an end")
         self._request(CMD_CLOSE, handle)
-        return sorted((row for row in rows if row[0] not in (b".", b"..")), key=lambda row: row[0])
+        return sorted(rows.items())
 
     def target_of(self, path: bytes) -> bytes:
         """Where a symbolic link leads."""

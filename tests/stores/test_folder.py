@@ -78,7 +78,7 @@ def test_what_was_copied_is_digested_and_what_was_linked_is_the_file_itself(
     assert store.sha256("a/linked") is None, "it was digested as it was written"
     store.put_bytes(b"small", "a/small")
     assert store.sha256("a/small") == hashlib.sha256(b"small").hexdigest()
-    monkeypatch.setattr(os, "link", lambda *_: (_ for _ in ()).throw(OSError("another disk")))
+    monkeypatch.setattr(os, "link", lambda *_, **__: (_ for _ in ()).throw(OSError("another disk")))
     store.put(local, "a/linked", lambda count: None)
     assert store.sha256("a/linked") == wanted, "it is another file now"
 

@@ -35,7 +35,9 @@ def calls(monkeypatch):
 @pytest.mark.parametrize("linked", [True, False])
 def test_bytes_then_name_then_folder(store, tmp_path, calls, monkeypatch, linked):
     if not linked:
-        monkeypatch.setattr(os, "link", lambda *_: (_ for _ in ()).throw(OSError("another disk")))
+        monkeypatch.setattr(
+            os, "link", lambda *_, **__: (_ for _ in ()).throw(OSError("another disk"))
+        )
     local = tmp_path / "piece"
     local.write_bytes(b"piece" * 1000)
     seen = []
@@ -43,7 +45,7 @@ def test_bytes_then_name_then_folder(store, tmp_path, calls, monkeypatch, linked
     target = tmp_path / "store/accounts/m/pieces/p"
     assert calls == [
         ("fsync", f"{target}.part"),
-        ("rename", str(target)),
+        ("rename", target.name),
         ("fsync", str(target.parent)),
     ]
     assert target.read_bytes() == local.read_bytes() and sum(seen) == 5000

@@ -74,3 +74,15 @@ def test_a_full_store_ends_it_and_nothing_leaves_the_other(stores, monkeypatch):
     result, _ = transfer(stores, "cellar", move=True, names=stores.known[2:])
     assert (result.outcome, result.entries) == ("done", 1)
     assert on(stores, "cellar") == stores.known[:2]
+
+
+def test_a_move_that_was_killed_before_removing_is_finished(stores):
+    """The bundles are on both stores: nothing is sent again, and what is whole leaves the old."""
+    transfer(stores, "cellar", names=stores.known)
+    assert on(stores, "loft") == on(stores, "cellar") == stores.known
+    stores.flip(stores.piece(stores.manifests[stores.known[1]]["pieces"][0]["name"], "loft"))
+    result, events = transfer(stores, "cellar", move=True, names=[], brought=stores.known)
+    assert not [event for event in events if isinstance(event, CopyMade)]
+    assert result.outcome == "warned" and result.bytes == 0
+    assert on(stores, "cellar") == [stores.known[1]], "what the target does not hold stays"
+    assert on(stores, "loft") == stores.known

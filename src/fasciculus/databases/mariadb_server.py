@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+import struct
 from collections.abc import Iterator, Sequence
 from contextlib import contextmanager, suppress
 from typing import Any, Literal, cast
@@ -57,6 +58,16 @@ _SESSION = {
     "character_set_client": "utf8mb4",
     "character_set_connection": "utf8mb4",
 }
+#: What the driver makes of packets that are none, and of a request for a local file.
+_NOT_UNDERSTOOD = (
+    RuntimeError,
+    AssertionError,
+    LookupError,
+    ValueError,
+    TypeError,
+    AttributeError,
+    struct.error,
+)
 _DENIED = re.compile(
     r"(?P<right>[A-Z ,]+?) command denied to user (?P<user>\S+) for (?:table|column) "
     r"(?P<table>\S+)|denied for user (?P<other>\S+) to database (?P<database>\S+)|"
@@ -130,8 +141,10 @@ class MariaDbConnection:
             # Its own buffer of 8 KiB would ask the system for each few rows.
             inner = cast(Any, self._connection)
             inner._rfile = inner._sock.makefile("rb", _BUFFER)
-        except pymysql.err.OperationalError as error:
+        except pymysql.err.MySQLError as error:
             raise self._not_connected(error) from error
+        except _NOT_UNDERSTOOD as error:
+            raise self._odd(error) from error
         self._settle()
 
     def _settle(self) -> None:
@@ -184,6 +197,16 @@ class MariaDbConnection:
             yield
         except pymysql.err.MySQLError as error:
             raise self._told(error) from error
+        except _NOT_UNDERSTOOD as error:
+            raise self._odd(error) from error
+
+    def _odd(self, error: Exception) -> UnreachableError:
+        """The error for an answer that no honest server gives, such as asking for our files."""
+        return UnreachableError(
+            f"The database server at {self._where} sent something that is not understood "
+            f"({type(error).__name__}: {error}).",
+            "Look whether that is the right server.",
+        )
 
     def rows(self, sql: str, *values: str) -> Sequence[Sequence[bytes | None]]:
         with self._said(), self._connection.cursor(Cursor) as cursor:

@@ -13,6 +13,9 @@ from ..core.file_filters import ON_THE_WAY
 from ..ssh import SftpClient
 from .base import HostEntry, OpenFile
 
+#: A server may list a folder inside itself without end.
+_DEEPEST = 1000
+
 
 def walk(
     sftp: SftpClient,
@@ -34,6 +37,9 @@ def walk(
             continue
         relative = folder + b"/" + name if folder else name
         if relative in chosen.left_out:
+            continue
+        if len(stack) > _DEEPEST:
+            warn(f"{shown(relative)}: deeper than {_DEEPEST} folders, as if one contained itself")
             continue
         entry, path = described(relative, info), base + b"/" + relative
         is_dir, is_file = entry.type == DIR, entry.type == FILE
@@ -74,7 +80,7 @@ def described(path: bytes, info: Any) -> Entry:
         type=type_,
         size=(info.st_size or 0) if type_ == FILE else 0,
         mode=stat.S_IMODE(mode),
-        uid=info.st_uid or 0,
-        gid=info.st_gid or 0,
-        mtime_ns=int(info.st_mtime or 0) * 1_000_000_000,
+        uid=(info.st_uid or 0) % 2**32,
+        gid=(info.st_gid or 0) % 2**32,
+        mtime_ns=int(info.st_mtime or 0) % 2**32 * 1_000_000_000,
     )

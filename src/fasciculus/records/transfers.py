@@ -36,6 +36,21 @@ def missing(
     return _by_subject(rows)
 
 
+def on_both(
+    db: sqlite3.Connection, store: str, source: str, subject: _Subject | None = None
+) -> dict[_Subject, list[str]]:
+    """By subject, the bundles that both of two stores have, oldest first."""
+    rows = db.execute(
+        "SELECT subject_kind, subject, bundle.name FROM bundle JOIN copy ON bundle_id=bundle.id "
+        "JOIN store ON store.id=store_id WHERE store.name=:source AND EXISTS (SELECT 1 FROM "
+        "copy AS other JOIN store AS target ON target.id=other.store_id WHERE "
+        "other.bundle_id=bundle.id AND target.name=:store) "
+        "AND (:kind='' OR (subject_kind=:kind AND subject=:subject)) ORDER BY moment, bundle.id",
+        {"store": store, "source": source, **_named(subject)},
+    )
+    return _by_subject(rows)
+
+
 #: The bundles that keep rules may have left on the stores of their jobs, and that are not there.
 _MISSED = (
     "WITH kept AS MATERIALIZED (SELECT id, name FROM job WHERE enabled), "

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterable, Iterator
 from contextlib import contextmanager
 from dataclasses import dataclass, field
 from datetime import datetime
@@ -10,7 +10,7 @@ from pathlib import Path
 from typing import BinaryIO, Protocol
 from urllib.parse import urlsplit
 
-from ..core.errors import DamagedError
+from ..core.errors import DamagedError, UnreachableError
 from ..kinds import Secrets, Settings
 from .access import AccessFlow, TokenFile
 
@@ -80,6 +80,40 @@ class StoreItem:
     name: str
     size: int
     folder: bool
+
+
+#: Names in one folder of a store; more than any store of ours has.
+_MOST_ITEMS = 1_000_000
+_LONGEST_NAME = 255
+_LARGEST = 2**63 - 1
+
+
+def listed_items(store: str, rows: Iterable[tuple[str, int, bool]]) -> list[StoreItem]:
+    """Return what a server listed in a folder (name, size, whether it is a folder), by name.
+
+    What is no name of a folder's entry, or has no size that a file can have, is left out, whatever
+    the server says. Raises ``UnreachableError`` for a folder without an end.
+    """
+    found: dict[str, StoreItem] = {}
+    for number, (name, size, folder) in enumerate(rows, 1):
+        if number > _MOST_ITEMS:
+            raise UnreachableError(
+                f"Store “{store}” lists more than {_MOST_ITEMS:,} names in one folder.",
+                "Look whether its server works.",
+            )
+        if is_item_name(name) and 0 <= size <= _LARGEST:
+            found[name] = StoreItem(name, 0 if folder else size, folder)
+    return sorted(found.values(), key=lambda item: item.name)
+
+
+def is_item_name(name: str) -> bool:
+    """Return whether a text can be the name of one file or folder in another folder."""
+    return (
+        name not in ("", ".", "..")
+        and "/" not in name
+        and name.isprintable()
+        and len(name.encode("utf-8", "surrogatepass")) <= _LONGEST_NAME
+    )
 
 
 @dataclass(frozen=True, slots=True)

@@ -7,6 +7,7 @@ import hashlib
 import io
 import os
 import shutil
+import stat
 import subprocess
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager, suppress
@@ -16,10 +17,11 @@ from typing import BinaryIO, Literal
 
 from pydantic import Field, field_validator
 
+from ..core.bundle.root_path import FILE_FLAGS, FOLDER_FLAGS, NEW_FILE_FLAGS, child_folder
 from ..core.errors import MissingError, StoreFullError, UnreachableError
 from ..fields import absolute_folder
 from ..kinds import Secrets
-from .base import ConnectStep, StoreItem, StoreKind, StoreSettings, StoreSpec
+from .base import ConnectStep, StoreItem, StoreKind, StoreSettings, StoreSpec, listed_items
 
 _CHUNK = 4 * 1024 * 1024
 _COMMAND_SECONDS = 300
@@ -152,71 +154,117 @@ class FolderStore:
                 "Check the folder's owner and rights.",
             ) from error
 
+    # Every path is gone down from the root name by name: the folder may be a share that others
+    # write to, and a link or a pipe there must lead or hold up nobody.
+
+    @contextmanager
+    def _folder(self, path: str, make: bool = False) -> Iterator[int]:
+        """Open a folder of the store, never through a link below its root."""
+        here = os.open(self._root, os.O_RDONLY | os.O_DIRECTORY | os.O_CLOEXEC)
+        try:
+            for name in filter(None, os.fsencode(path).split(b"/")):
+                if name in (b".", b".."):
+                    raise OSError(errno.ELOOP, "it leads outside")
+                further = (
+                    child_folder(here, name, 0o777)
+                    if make
+                    else os.open(name, FOLDER_FLAGS, dir_fd=here)
+                )
+                os.close(here)
+                here = further
+            yield here
+        finally:
+            os.close(here)
+
+    @contextmanager
+    def _place(self, path: str, make: bool = False) -> Iterator[tuple[int, str]]:
+        """Open the folder that a path is in, and give the name in it."""
+        above, _, name = path.rpartition("/")
+        with self._folder(above, make) as folder:
+            yield folder, name
+
+    def _file(self, path: str) -> BinaryIO:
+        """Open a regular file for reading."""
+        with self._place(path) as (folder, name):
+            descriptor = os.open(name, FILE_FLAGS, dir_fd=folder)
+        if not stat.S_ISREG(os.fstat(descriptor).st_mode):
+            os.close(descriptor)
+            raise OSError(errno.EINVAL, "it is no regular file")
+        return os.fdopen(descriptor, "rb")
+
     def items(self, folder: str) -> list[StoreItem]:
         try:
-            with self._said(folder), os.scandir(self._root / folder) as found:
+            with self._said(folder), self._folder(folder) as opened, os.scandir(opened) as found:
                 rows = [
-                    StoreItem(e.name, 0 if e.is_dir() else e.stat().st_size, e.is_dir())
+                    (
+                        e.name,
+                        e.stat(follow_symlinks=False).st_size,
+                        e.is_dir(follow_symlinks=False),
+                    )
                     for e in found
                 ]
         except MissingError:
             return []
-        return sorted(rows, key=lambda item: item.name)
+        return listed_items(self.spec.name, rows)
 
     def open(self, path: str, offset: int = 0, length: int | None = None) -> BinaryIO:
         with self._said(path):
-            file = (self._root / path).open("rb")
+            file = self._file(path)
             file.seek(offset)
             return file if length is None else io.BytesIO(_read_and_close(file, length))
 
     @contextmanager
-    def _whole(self, path: str) -> Iterator[Path]:
-        """A file to fill that takes its name only once it is whole and flushed."""
-        target = self._root / path
-        partial = target.with_name(target.name + ".part")
-        with self._said(path):
-            target.parent.mkdir(parents=True, exist_ok=True)
-            partial.unlink(missing_ok=True)
+    def _whole(self, path: str) -> Iterator[tuple[int, str]]:
+        """A name to fill in an open folder, which becomes the file's once it is whole and
+        flushed."""
+        with self._said(path), self._place(path, make=True) as (folder, name):
+            partial = name + ".part"
+            with suppress(FileNotFoundError):
+                os.unlink(partial, dir_fd=folder)
             try:
-                yield partial
-                _flush(partial)
-                partial.rename(target)
-                _flush(target.parent)
+                yield folder, partial
+                _flush(partial, folder)
+                os.rename(partial, name, src_dir_fd=folder, dst_dir_fd=folder)
+                os.fsync(folder)
             except OSError:
                 with suppress(OSError):
-                    partial.unlink(missing_ok=True)
+                    os.unlink(partial, dir_fd=folder)
                 raise
 
     def put(self, local: Path, path: str, on_bytes: Callable[[int], None]) -> None:
-        with self._whole(path) as partial:
+        with self._whole(path) as (folder, partial):
             try:
                 # On the same disk the spooled file itself becomes the piece.
-                os.link(local, partial)
+                os.link(local, partial, dst_dir_fd=folder)
                 on_bytes(local.stat().st_size)
                 self._linked.add(path)
             except OSError:
                 self._linked.discard(path)
-                with local.open("rb") as source, partial.open("wb") as sink:
+                with local.open("rb") as source, _new_file(partial, folder) as sink:
                     while chunk := source.read(_CHUNK):
                         sink.write(chunk)
                         on_bytes(len(chunk))
 
     def put_bytes(self, data: bytes, path: str) -> None:
-        with self._whole(path) as partial:
-            partial.write_bytes(data)
+        with self._whole(path) as (folder, partial), _new_file(partial, folder) as sink:
+            sink.write(data)
 
     def remove(self, path: str) -> None:
-        with self._said(path):
-            (self._root / path).unlink(missing_ok=True)
+        with suppress(MissingError), self._said(path), self._place(path) as (folder, name):
+            os.unlink(name, dir_fd=folder)
 
     def remove_folder(self, folder: str) -> None:
-        with suppress(MissingError), self._said(folder):
-            (self._root / folder).rmdir()
+        with suppress(MissingError), self._said(folder), self._place(folder) as (above, name):
+            os.rmdir(name, dir_fd=above)
 
     def size(self, path: str) -> int | None:
+        info = self._state(path)
+        return info.st_size if info is not None and stat.S_ISREG(info.st_mode) else None
+
+    def _state(self, path: str) -> os.stat_result | None:
         try:
-            with self._said(path):
-                return (self._root / path).stat().st_size
+            with self._said(path), self._place(path) as (folder, name):
+                return os.stat(name, dir_fd=folder, follow_symlinks=False)
         except MissingError:
             return None
 
@@ -226,7 +274,7 @@ class FolderStore:
         if path in self._linked:
             return None
         digest = hashlib.sha256()
-        with self._said(path), (self._root / path).open("rb") as file:
+        with self._said(path), self._file(path) as file:
             while chunk := file.read(_CHUNK):
                 digest.update(chunk)
         return digest.hexdigest()
@@ -245,12 +293,16 @@ class FolderStore:
         """Nothing is left that :meth:`items` does not show."""
 
     def rename(self, path: str, to: str) -> None:
-        with self._said(path):
-            (self._root / path).rename(self._root / to)
+        with (
+            self._said(path),
+            self._place(path) as (folder, name),
+            self._place(to) as (other, new),
+        ):
+            os.rename(name, new, src_dir_fd=folder, dst_dir_fd=other)
 
     def modified(self, path: str) -> datetime | None:
-        with self._said(path):
-            return datetime.fromtimestamp((self._root / path).stat().st_mtime, UTC)
+        info = self._state(path)
+        return datetime.fromtimestamp(info.st_mtime, UTC) if info is not None else None
 
 
 def file_system(folder: Path) -> str:
@@ -296,9 +348,14 @@ def _read_and_close(file: BinaryIO, length: int) -> bytes:
         return file.read(length)
 
 
-def _flush(path: Path) -> None:
-    """Bytes and names survive a power cut only once they are flushed to the disk."""
-    descriptor = os.open(path, os.O_RDONLY)
+def _new_file(name: str, folder: int) -> BinaryIO:
+    """A new file in an open folder, where nothing of its name is."""
+    return os.fdopen(os.open(name, NEW_FILE_FLAGS, 0o666, dir_fd=folder), "wb")
+
+
+def _flush(name: str, folder: int) -> None:
+    """Bytes survive a power cut only once they are flushed to the disk."""
+    descriptor = os.open(name, FILE_FLAGS, dir_fd=folder)
     try:
         os.fsync(descriptor)
     finally:

@@ -16,7 +16,15 @@ from pydantic import Field
 
 from ..core.errors import FasciculusError, MissingError, UnreachableError
 from ..ftp import FtpConnection, FtpSecrets, FtpSettings, FtpSpec
-from .base import ConnectStep, StoreItem, StoreKind, StoreSettings, StoreSpec, TlsAddress
+from .base import (
+    ConnectStep,
+    StoreItem,
+    StoreKind,
+    StoreSettings,
+    StoreSpec,
+    TlsAddress,
+    listed_items,
+)
 from .made_folders import MadeFolders
 
 _CHUNK = 256 * 1024
@@ -119,10 +127,7 @@ class FtpStore:
             entries = self._open.entries(self._path(folder))
         except MissingError:
             return []
-        return [
-            StoreItem(e.name, 0 if e.kind == "folder" else e.size, e.kind == "folder")
-            for e in entries
-        ]
+        return listed_items(self.spec.name, ((e.name, e.size, e.kind == "folder") for e in entries))
 
     def open(self, path: str, offset: int = 0, length: int | None = None) -> BinaryIO:
         if length is not None and length <= _AT_ONCE:

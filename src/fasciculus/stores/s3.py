@@ -36,6 +36,7 @@ from .base import (
     StoreSpec,
     TlsAddress,
     https_address,
+    listed_items,
 )
 
 #: Larger files go in parts, several at once. A part is at least 5 MiB, and there are at most 10,000
@@ -316,23 +317,21 @@ class S3Store:
 
     def items(self, folder: str) -> list[StoreItem]:
         prefix = self._key(folder.strip("./") + "/") if folder.strip("./") else self._prefix
-        found: list[StoreItem] = []
+        found: list[tuple[str, int, bool]] = []
         with self._said(folder):
             pages = self._client.get_paginator("list_objects_v2").paginate(
                 Bucket=self._settings.bucket, Prefix=prefix, Delimiter="/"
             )
             for page in pages:
                 found += [
-                    StoreItem(row["Prefix"][len(prefix) : -1], 0, True)
+                    (row["Prefix"][len(prefix) : -1], 0, True)
                     for row in page.get("CommonPrefixes", [])
                 ]
                 found += [
-                    StoreItem(row["Key"][len(prefix) :], row["Size"], False)
+                    (row["Key"][len(prefix) :], row["Size"], False)
                     for row in page.get("Contents", [])
                 ]
-        # Whatever a server lists, a name is one name of that folder.
-        found = [item for item in found if item.name and "/" not in item.name]
-        return sorted(found, key=lambda item: item.name)
+        return listed_items(self.spec.name, found)
 
     def open(self, path: str, offset: int = 0, length: int | None = None) -> BinaryIO:
         if length == 0:

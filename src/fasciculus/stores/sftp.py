@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import io
+import os
 import posixpath
 import shlex
 import socket
@@ -25,8 +26,8 @@ from ..core.errors import (
     StoreFullError,
     UnreachableError,
 )
-from ..ssh import TIMEOUT, SshConnection, SshSecrets, SshSpec, broke_off
-from .base import ConnectStep, StoreItem, StoreKind, StoreSettings, StoreSpec
+from ..ssh import TIMEOUT, SftpClient, SshConnection, SshSecrets, SshSpec, broke_off
+from .base import ConnectStep, StoreItem, StoreKind, StoreSettings, StoreSpec, listed_items
 from .made_folders import MadeFolders
 from .stretches import stretch
 
@@ -84,7 +85,7 @@ class SftpStore:
                 "the store's settings",
             )
         )
-        self._client: paramiko.SFTPClient | None = None
+        self._client: SftpClient | None = None
         self._folders = MadeFolders(self._make_folder)
         #: Bytes of files under way that the server has acknowledged.
         self._arrived: dict[str, int] = {}
@@ -153,7 +154,7 @@ class SftpStore:
     # Files -------------------------------------------------------------------
 
     @property
-    def _sftp(self) -> paramiko.SFTPClient:
+    def _sftp(self) -> SftpClient:
         self.connect()
         assert self._client is not None
         return self._client
@@ -199,14 +200,16 @@ class SftpStore:
     def items(self, folder: str) -> list[StoreItem]:
         try:
             with self._said(folder):
-                rows = [
-                    StoreItem(row.filename, row.st_size or 0, stat.S_ISDIR(row.st_mode or 0))
-                    for row in self._sftp.listdir_attr(self._path(folder))
-                ]
+                rows = self._sftp.listed(self._path(folder).encode())
         except MissingError:
             return []
-        items = [i if not i.folder else StoreItem(i.name, 0, True) for i in rows]
-        return sorted(items, key=lambda item: item.name)
+        return listed_items(
+            self.spec.name,
+            (
+                (os.fsdecode(name), row.st_size or 0, stat.S_ISDIR(row.st_mode or 0))
+                for name, row in rows
+            ),
+        )
 
     def open(self, path: str, offset: int = 0, length: int | None = None) -> BinaryIO:
         with self._said(path):

@@ -36,6 +36,7 @@ from .base import (
     StoreSpec,
     TlsAddress,
     https_address,
+    listed_items,
 )
 from .made_folders import MadeFolders
 
@@ -297,12 +298,12 @@ class WebDavStore:
             return []
         # The server may call itself by another path: the folder is the shortest.
         own = min((row.path for row in found), key=len, default="")
-        rows = [
-            StoreItem(row.name, 0 if row.folder else row.size, row.folder)
+        rows = (
+            (row.name, row.size, row.folder)
             for row in found
-            if row.path != own and row.path.rpartition("/")[0] == own and row.name not in ("", "..")
-        ]
-        return sorted(rows, key=lambda item: item.name)
+            if row.path != own and row.path.rpartition("/")[0] == own
+        )
+        return listed_items(self.spec.name, rows)
 
     def _resource(self, path: str) -> Resource | None:
         try:

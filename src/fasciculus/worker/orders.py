@@ -341,6 +341,8 @@ class TransferOrder(MaintenanceOrder, kw_only=True, tag_field="order", tag="tran
 
     sources: list[StoreOrder]
     move: bool = False
+    #: With ``move``: the names of those that an earlier move brought, and did not remove any more.
+    brought: list[str] = []
 
 
 class ResealOrder(MaintenanceOrder, kw_only=True, tag_field="order", tag="reseal"):

@@ -74,7 +74,7 @@ class MaintenanceHandler(HandlerBase[QueuedMaintenance]):
         with self._records.write() as db:
             stores.store(db, self._cipher, store)
             if kind == "transfer":
-                name, subjects = "", lacking(db, self._cipher, store, options.source, subject)
+                name, subjects = "", lacking(db, self._cipher, store, options, subject)
             elif kind == "import":
                 name, subjects = "", [("store", store)]
             else:
@@ -276,14 +276,22 @@ def _note(db: sqlite3.Connection, task: QueuedMaintenance, event: Event) -> None
 
 
 def lacking(
-    db: sqlite3.Connection, cipher: SecretCipher, store: str, source: str, subject: str
+    db: sqlite3.Connection,
+    cipher: SecretCipher,
+    store: str,
+    options: MaintenanceOptions,
+    subject: str,
 ) -> list[Subject]:
-    """The subjects of which a store lacks bundles. Raises ``SettingError`` where it lacks none."""
+    """The subjects of which a store lacks bundles, or of which an earlier move left some behind.
+    Raises ``SettingError`` where there is none."""
+    source = options.source
     if source == store:
         raise SettingError("A store cannot be copied to itself.", "Name two.", field="source")
     if source:
         stores.store(db, cipher, source)
         found = transfers.missing(db, store, source)
+        if options.move:
+            found = {**transfers.on_both(db, store, source), **found}
         what = f"Store “{store}” lacks nothing that store “{source}” has."
     else:
         found = transfers.missed(db, store)

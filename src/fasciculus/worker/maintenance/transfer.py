@@ -59,6 +59,8 @@ class TransferTask:
                     if self._stop.is_set():
                         break
                     self._bundle(store, sources, wanted.name)
+                for name in self._order.brought if self._order.move else ():
+                    self._take_up(store, name)
                 if self._order.move and self._made:
                     for source in sources:
                         self._remove(source)
@@ -119,6 +121,21 @@ class TransferTask:
             return
         self._left.append(name)
         self._emitter.warn(f"{name}: {trouble}")
+
+    def _take_up(self, store: Store, name: str) -> None:
+        """Count a bundle as moved that an earlier move brought: if the store holds all of it."""
+        try:
+            manifest = self._recorded[store.spec.name].manifest(store, name)
+            for piece in manifest.pieces:
+                confirm(store, self._subject.piece(piece.name), piece.bytes, piece.sha256)
+            listing = manifest.stored_listing
+            path = f"{self._subject.bundle(name)}/{manifest.listing}"
+            confirm(store, path, listing.bytes, listing.sha256)
+        except (MissingError, DamagedError) as error:
+            self._left.append(name)
+            self._emitter.warn(f"{name} stays where it was: {error_text(error)}")
+            return
+        self._made[name] = self._order.sources[0].name
 
     def _bring(self, store: Store, source: Store, manifest: Manifest, data: bytes) -> None:
         """Pieces, then listing and sums, and ``bundle.json`` last."""

@@ -99,7 +99,8 @@ def _transfer(sources: OrderSources, task: MaintenanceTask, common: _Common) -> 
     others = [_other_store(sources, name, subject) for name in names]
     known = {copy.name: copy for other in others for copy in other.recorded}
     common["bundles"] = [known[name] for name in found.get(subject, []) if name in known]
-    return TransferOrder(**common, sources=others, move=task.move)
+    brought = transfers.on_both(db, task.store, task.source, subject) if task.move else {}
+    return TransferOrder(**common, sources=others, move=task.move, brought=brought.get(subject, []))
 
 
 def _other_store(sources: OrderSources, name: str, subject: tuple[str, str]) -> StoreOrder:
