@@ -119,7 +119,33 @@ def main() -> None:
         code = output.CANCELLED
     except TyperException as error:
         code = _wrong_use(error)
+    except Exception as error:
+        code = _unexpected(error)
     sys.exit(code)
+
+
+def _unexpected(error: Exception) -> int:
+    """Say in a sentence what no command has foreseen; a value that does not fit is wrong use."""
+    if type(error).__name__ == "ValidationError":
+        from ..models.validation import field_errors
+        from .session import option_named
+
+        for row in field_errors(error):  # type: ignore[arg-type]
+            output.complain(row.message, field=option_named(row.field, {}))
+        return output.WRONG
+    if isinstance(error, UnicodeError):
+        output.complain("A name or value has letters that cannot be used here.", "Use others.")
+        return output.WRONG
+    if isinstance(error, OSError) and error.filename:
+        output.complain(f"{error.filename}: {error.strerror}.", "Name another file or folder.")
+        return output.WRONG
+    if os.environ.get("FASCICULUS_TRACEBACK"):
+        raise error
+    output.complain(
+        f"Something unexpected happened ({type(error).__name__}: {error}).",
+        "With FASCICULUS_TRACEBACK=1 it says where; please report that.",
+    )
+    return output.TROUBLE
 
 
 def _wrong_use(error: Any) -> int:

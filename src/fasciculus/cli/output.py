@@ -10,18 +10,18 @@ from pathlib import Path
 from typing import Any
 
 import typer
-from rich.console import Console
 from rich.table import Table
 from rich.text import Text
 
 from ..core.formatting import format_duration, format_size
 from ..core.run_report import OUTCOMES
+from .terminal import SafeConsole
 
 DONE, TROUBLE, WRONG, UNANSWERED, SIGNED_OUT, NOT_FOUND, REFUSED, CANCELLED = range(8)
 
 # Into a pipe or a file goes the whole width: nobody greps for half a name.
-out = Console(width=None if sys.stdout.isatty() else 240)
-err = Console(stderr=True, soft_wrap=True, highlight=False)
+out = SafeConsole(width=None if sys.stdout.isatty() else 240)
+err = SafeConsole(stderr=True, soft_wrap=True, highlight=False)
 
 #: Whether this command was asked for JSON.
 _json = False

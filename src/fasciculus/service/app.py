@@ -24,7 +24,7 @@ from ..models.validation import field_errors
 from ..records import reports, search
 from ..records.db import UnwritableError
 from . import api as _api
-from . import auth
+from . import auth, guesses
 from .api import calendar as calendar_feed
 from .auth import problem
 from .context import Context
@@ -66,6 +66,7 @@ def create_app(parts: Context) -> Flask:
     app.config["MAX_CONTENT_LENGTH"] = BODY
     app.extensions["fasciculus-downloads"] = Downloads()
     auth.install(app)
+    guesses.install(app)
     app.register_blueprint(blueprint())
     _errors(app)
     _other_pages(app, parts)

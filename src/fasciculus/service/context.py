@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
+import socket
 from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
-from flask import current_app, request
+from flask import current_app
 
 from ..config import Config
 from ..records.db import Records
@@ -64,5 +65,11 @@ def context() -> Context:
 
 def base_url() -> str:
     """Where people reach the service, without the last slash: the configured address, or the one
-    that the current request came to."""
-    return context().config.public_url.rstrip("/") or request.host_url.rstrip("/")
+    that it listens on. Never what a request says: whoever sends that would choose where links
+    lead."""
+    config = context().config
+    if config.public_url:
+        return config.public_url.rstrip("/")
+    address = socket.getfqdn() if config.address in ("0.0.0.0", "::", "") else config.address
+    named = f"[{address}]" if ":" in address else address
+    return f"http://{named}:{config.port}"

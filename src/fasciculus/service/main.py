@@ -46,12 +46,13 @@ log = logging.getLogger("fasciculus")
 #: Of ``mallopt(3)``.
 _M_ARENA_MAX = -8
 _LEAST_PASSWORD = 10
+#: The variable with the administrator's password for the first start.
+PASSWORD = "FASCICULUS_ADMIN_PASSWORD"
 
 
 def build(config: Config, environment: Mapping[str, str] = os.environ) -> Context:
     """The parts of a service, not started yet. Makes the administrator on the first start."""
-    for folder in (config.home, config.listings, config.spool):
-        folder.mkdir(parents=True, exist_ok=True, mode=0o700)
+    _prepare(config)
     records = Records(config.records)
     if users.count(records.reader):
         # A new one would be made without a word, and open nothing.
@@ -119,11 +120,16 @@ def build(config: Config, environment: Mapping[str, str] = os.environ) -> Contex
     )
 
 
+def _prepare(config: Config) -> None:
+    for folder in (config.home, config.listings, config.spool):
+        folder.mkdir(parents=True, exist_ok=True, mode=0o700)
+
+
 def _first_start(home: Path, records: Records, environment: Mapping[str, str]) -> None:
     if users.count(records.reader):
         tell(home)
         return
-    given = environment.get("FASCICULUS_ADMIN_PASSWORD", "")
+    given = environment.get(PASSWORD, "")
     if given and len(given) < _LEAST_PASSWORD:
         raise SettingError(
             "FASCICULUS_ADMIN_PASSWORD is too short.", f"Use at least {_LEAST_PASSWORD} characters."
@@ -161,8 +167,23 @@ def _limit_arenas() -> None:
         ctypes.CDLL(None).mallopt(_M_ARENA_MAX, 2)
 
 
+def _forget_password(config: Config) -> None:
+    """Begin again without the administrator's password in the environment, which everybody who is
+    root could read there for as long as the service runs.
+    """
+    if PASSWORD not in os.environ:
+        return
+    _prepare(config)
+    records = Records(config.records)
+    _first_start(config.home, records, os.environ)
+    records.close()
+    environment = {name: value for name, value in os.environ.items() if name != PASSWORD}
+    os.execve(sys.executable, [sys.executable, *sys.orig_argv[1:]], environment)
+
+
 def serve(config: Config) -> None:
     """Run the service until it is told to stop."""
+    _forget_password(config)
     _limit_arenas()
     log_output.set_up(config)
     parts = build(config)

@@ -16,7 +16,7 @@ from prometheus_client.registry import Collector
 from .. import __version__
 from ..core.run_report import OUTCOMES
 from ..records import alerts, bundles, jobs, past_runs, pauses, reports, runs, stores, users
-from . import timetables
+from . import guesses, timetables
 from .auth import problem
 from .context import Context, context
 
@@ -30,12 +30,13 @@ def metrics() -> Response:
     sent = request.headers.get("Authorization", "").removeprefix("Bearer ").strip()
     known = bool(token) and hmac.compare_digest(sent.encode(), token.encode())
     if not known and (not sent or users.by_token(context().records.reader, sent) is None):
-        return problem(
+        answer = problem(
             401,
             "Send a token to read the metrics.",
             way_out="Authorization: Bearer …, with metrics_token of the settings or a token of "
             "yours.",
         )
+        return guesses.refused(answer) if sent else answer
     registry = CollectorRegistry(auto_describe=False)
     registry.register(_Numbers(context()))
     encode, kind = choose_encoder(request.headers.get("Accept", ""))

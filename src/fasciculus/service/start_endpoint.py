@@ -17,7 +17,7 @@ from ..models import StartedFromOutside
 from ..records import runs, start_addresses, users
 from ..records.db import UnwritableError
 from ..records.start_addresses import digest
-from .auth import network_of, problem
+from .auth import problem
 from .context import context
 from .operations import PREFIX
 from .tasks.backups import AlreadyRunningError, RunStart
@@ -42,40 +42,42 @@ class StartEndpoint:
         self._waiting = threading.Semaphore(_WAITING)
 
     def install(self, app: Flask) -> None:
-        """Answer GET and POST of addresses."""
-        app.add_url_rule(f"{PATH}<secret>", "start", self.start, methods=["GET", "POST"])
+        """Answer POST of addresses. Browsers and chat programs that look ahead use GET."""
+        app.add_url_rule(
+            f"{PATH}<secret>", "start", self.start, methods=["GET", "POST", "PUT", "DELETE"]
+        )
 
     def start(self, secret: str) -> Response:
         """Start the job of an address; with ``wait``, answer when it has ended or that is over."""
-        if request.method == "HEAD":
-            # Programs that look whether an address is good must not start anything.
-            answer = problem(405, "Start it by GET or POST.")
-            answer.headers["Allow"] = "GET, POST, OPTIONS"
+        if request.method != "POST":
+            answer = problem(405, "Start it by POST.", way_out="curl --request POST ADDRESS")
+            answer.headers["Allow"] = "POST, OPTIONS"
             return answer
         found = start_addresses.find(context().records.reader, secret)
         if found is None or not found[1].enabled or not _from_one_of(found[1].networks):
             return self._refused()
         job, address = found
         item = RateLimitItemPerHour(address.per_hour)
-        if not self._limiter.hit(item, "job", digest(secret)):
+        if not self._limiter.test(item, "job", digest(secret)):
             left = self._limiter.get_window_stats(item, "job", digest(secret)).reset_time
             return _too_many(max(1, int(left - time.time())))
         try:
             seconds = min(max(int(request.values.get("wait", "0")), 0), _LONGEST_WAIT)
         except ValueError:
             return problem(422, "wait: give seconds, such as 60.", field="wait")
-        return self._started(job, seconds)
+        return self._started(job, seconds, lambda: self._limiter.hit(item, "job", digest(secret)))
 
     def _refused(self) -> Response:
         """The same answer for an address that there is not, is off, or is not for the caller:
         nobody learns from it which addresses there are. Who tries many is to wait, and holds up
         nobody who knows one."""
-        if not self._limiter.hit(_WRONG, "wrong", network_of(request.remote_addr or "?")):
-            return _too_many(60)
         log.warning("a start from outside was refused, from %s", request.remote_addr)
-        return problem(404, "There is no such address.", way_out="Was it replaced?")
+        return guesses.refused(
+            problem(404, "There is no such address.", way_out="Was it replaced?")
+        )
 
-    def _started(self, job: str, seconds: int) -> Response:
+    def _started(self, job: str, seconds: int, count: Callable[[], object]) -> Response:
+        """Start a job; only a start that was one counts against the limit."""
         key = request.headers.get("Idempotency-Key")
         try:
             run = context().tasks.start_run(RunStart(job, "an address from outside", key))
@@ -83,6 +85,7 @@ class StartEndpoint:
             answer = problem(409, error.message, way_out="It goes on; ask again later.")
             answer.headers["Location"] = _place(error.run_id)
             return answer
+        count()
         with suppress(UnwritableError), context().records.write() as db:
             start_addresses.used(db, job)
             users.audit(db, "an address", "started job", f"{job} from {request.remote_addr}")

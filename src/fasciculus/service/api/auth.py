@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import logging
 from contextlib import suppress
+from urllib.parse import urlsplit
 
 from flask import Response, current_app, request
 from pydantic import ValidationError
@@ -30,6 +31,11 @@ log = logging.getLogger(__name__)
 
 @operation("POST", "/session", "Sign in", raw_body=SignIn, response=Identity, open=True)
 def session_open() -> Response:
+    # A page elsewhere can send a form or text without asking, and would sign its reader in.
+    if request.mimetype != "application/json" or not _from_here():
+        return problem(
+            403, "Sign in from the console itself, or send JSON.", way_out="Reload the page."
+        )
     # A body that is no sign-in is answered like a wrong one: 401.
     guard: SignInLimiter = current_app.extensions["fasciculus-guard"]
     try:
@@ -66,6 +72,15 @@ def session_open() -> Response:
         path="/",
     )
     return answer
+
+
+def _from_here() -> bool:
+    """Whether a request comes from a page of this service, or from no page."""
+    origin = request.headers.get("Origin")
+    if origin is None:
+        return True
+    public = urlsplit(context().config.public_url).netloc
+    return urlsplit(origin).netloc in filter(None, (request.host, public))
 
 
 def _new_session(person: users.Principal, address: str) -> tuple[str, str]:

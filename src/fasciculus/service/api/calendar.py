@@ -12,7 +12,7 @@ from ...models.queries import CalendarQuery
 from ...records import settings
 from ...records.db import stamp
 from ...records.start_addresses import digest
-from .. import calendar
+from .. import calendar, guesses
 from ..auth import problem
 from ..context import base_url, context
 from ..operations import operation
@@ -75,7 +75,7 @@ def feed(secret: str) -> Response:
     db = context().records.reader
     row = settings.get(db, _KEY) or {}
     if not secrets.compare_digest(row.get("hash", ""), digest(secret)):
-        return problem(404, "There is no such feed.", way_out="Was it replaced?")
+        return guesses.refused(problem(404, "There is no such feed.", way_out="Was it replaced?"))
     moment = datetime.now(UTC)
     found = calendar.calendar(db, moment, _FEED_DAYS)
     link = context().config.public_url.rstrip("/")

@@ -1,0 +1,28 @@
+"""Wrong secrets: who guesses is to wait, and holds up nobody who knows one."""
+
+from __future__ import annotations
+
+from flask import Flask, Response, current_app, request
+from limits import RateLimitItemPerMinute
+from limits.storage import MemoryStorage
+from limits.strategies import MovingWindowRateLimiter
+
+from .auth import network_of, problem
+
+_WRONG = RateLimitItemPerMinute(10)
+_KEY = "fasciculus-guesses"
+
+
+def install(app: Flask) -> None:
+    """Count the wrong secrets of an application: of start addresses, calendar feed and metrics."""
+    app.extensions[_KEY] = MovingWindowRateLimiter(MemoryStorage())
+
+
+def refused(answer: Response) -> Response:
+    """Count a wrong secret; gives the answer to it, or that there were too many."""
+    limiter: MovingWindowRateLimiter = current_app.extensions[_KEY]
+    if limiter.hit(_WRONG, "wrong", network_of(request.remote_addr or "?")):
+        return answer
+    answer = problem(429, "Too many wrong secrets.", way_out="Try again in a minute.")
+    answer.headers["Retry-After"] = "60"
+    return answer
