@@ -60,13 +60,20 @@ def ended_between(db: sqlite3.Connection, job: str, begin: str, end: str) -> lis
 
 
 def failing_stores(db: sqlite3.Connection) -> dict[str, str]:
-    """By store that took no copy of the last task that was to bring it one, the reason."""
+    """By store that took no copy the last time that it was to take one, the reason.
+
+    Tasks end in another order than they begin, and copies come from other stores too: what counts
+    is the last time of any.
+    """
     return {
         row["store"]: row["error"]
         for row in db.execute(
-            "SELECT store.name AS store, task_copy.error FROM store JOIN task_copy ON "
-            "task_copy.store=store.name AND task_id=(SELECT max(task_id) FROM task_copy AS newest "
-            "WHERE newest.store=store.name) WHERE task_copy.error != ''"
+            "SELECT store, error FROM (SELECT store.name AS store, store.id AS store_id, error, "
+            "at, row_number() OVER (PARTITION BY store.id ORDER BY at DESC, task_id DESC) AS age FROM "
+            "task_copy JOIN store ON store.name=task_copy.store WHERE task_id > "
+            "(SELECT coalesce(max(id), 0) FROM task) - 5000) AS last WHERE age=1 AND "
+            "error != '' AND NOT EXISTS (SELECT 1 FROM copy WHERE copy.store_id=last.store_id AND "
+            "copy.made > last.at AND last.at != '')"
         )
     }
 

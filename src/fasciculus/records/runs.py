@@ -311,9 +311,9 @@ def end_task(
 
 def copied(db: sqlite3.Connection, task_id: int, store: str, error: str, kept: int) -> None:
     db.execute(
-        "INSERT INTO task_copy (task_id, store, error, kept) VALUES (?, ?, ?, ?) "
-        "ON CONFLICT DO UPDATE SET error=excluded.error, kept=excluded.kept",
-        (task_id, store, error, kept),
+        "INSERT INTO task_copy (task_id, store, error, kept, at) VALUES (?, ?, ?, ?, ?) "
+        "ON CONFLICT DO UPDATE SET error=excluded.error, kept=excluded.kept, at=excluded.at",
+        (task_id, store, error, kept, now()),
     )
 
 

@@ -6,10 +6,11 @@ import ipaddress
 import logging
 import threading
 import time
+from collections.abc import Callable
 from contextlib import suppress
 
 from flask import Flask, Response, request
-from limits import RateLimitItemPerHour, RateLimitItemPerMinute
+from limits import RateLimitItemPerHour
 from limits.storage import MemoryStorage
 from limits.strategies import MovingWindowRateLimiter
 
@@ -17,6 +18,7 @@ from ..models import StartedFromOutside
 from ..records import runs, start_addresses, users
 from ..records.db import UnwritableError
 from ..records.start_addresses import digest
+from . import guesses
 from .auth import problem
 from .context import context
 from .operations import PREFIX
@@ -25,8 +27,6 @@ from .tasks.backups import AlreadyRunningError, RunStart
 log = logging.getLogger(__name__)
 
 PATH = "/start/"
-#: Tries with addresses that there are not, from one place.
-_WRONG = RateLimitItemPerMinute(10)
 _LONGEST_WAIT = 300
 #: Callers that may wait at the same time: each holds one of the web server's threads.
 _WAITING = 4

@@ -247,6 +247,8 @@ class BackupOrder(OrderData, kw_only=True, tag_field="order", tag="backup"):
     seal_to: list[str] = []
     rules: FileRules = FileRules()
     database_rules: DatabaseRules = DatabaseRules()
+    #: What the service knows of databases that the host's user does not see, for the log.
+    hidden: str = ""
     #: Changes and entries of the bundles before, and from which percentage of what is usual on
     #: nothing retires before somebody has looked.
     usual_changes: list[tuple[int, int]] = []

@@ -19,3 +19,6 @@ CREATE TABLE change_alarm (
   opened TEXT NOT NULL, acknowledged TEXT
 );
 CREATE INDEX change_alarm_open ON change_alarm(subject_kind, subject) WHERE acknowledged IS NULL;
+
+-- When a store took a copy of a task, or did not.
+ALTER TABLE task_copy ADD COLUMN at TEXT NOT NULL DEFAULT '';

@@ -22,7 +22,7 @@ from ...models import (
     YearQuery,
 )
 from ...models.queries import RetiringQuery
-from ...records import bundle_sizes, bundles, jobs, pauses, stores
+from ...records import bundle_sizes, bundles, inventory, jobs, pauses, stores
 from .. import timetables
 from ..context import context
 from ..operations import operation
@@ -113,6 +113,9 @@ def jobs_summary(body: JobInput) -> JobSummary:
         enabled=body.enabled,
         includes=bool(body.rules.includes),
     )
+    if "databases" in body.contents:
+        on = {host.name for host in inventory.hosts_of(db, body.subjects[:-1]).values()}
+        advice += [words for host, words in inventory.hidden(db).items() if host in on]
     known_facts = [facts(db, store) for store in targets]
     advice = [*store_advice.of_stores(known_facts, packed, most), *advice]
     if packed:

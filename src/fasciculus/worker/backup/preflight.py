@@ -6,7 +6,7 @@ import shutil
 from collections.abc import Callable
 from pathlib import Path
 
-from ...core.errors import FasciculusError, MissingError, StoreFullError
+from ...core.errors import ConnectionLostError, FasciculusError, MissingError, StoreFullError
 from ...core.formatting import format_size
 from ...databases import ENGINES
 from ...hosts.base import HostConnection
@@ -17,8 +17,14 @@ _SMALLEST = 8 * 1024 * 1024
 _HEADROOM = 64 * 1024 * 1024
 
 
-def check_sources(order: BackupOrder, host: HostConnection, warn: Callable[[str], None]) -> None:
-    """What is to be read answers, before anything is written."""
+def check_sources(
+    order: BackupOrder, host: HostConnection, warn: Callable[[str], None]
+) -> dict[str, str]:
+    """What is to be read answers, before anything is written.
+
+    Return why the databases of an engine cannot be read, by its name: that costs them, and not the
+    files and mail of the subject. Raises what costs all of it.
+    """
     host.connect()
     if order.subject.root and host.type_of(order.subject.root) != "dir":
         what = "document root" if order.subject.kind == "site" else "home folder"
@@ -30,8 +36,9 @@ def check_sources(order: BackupOrder, host: HostConnection, warn: Callable[[str]
     for site, root in order.subject.site_roots.items():
         if host.type_of(root) != "dir":
             warn(f"site {site}: its document root {root} does not exist")
-    if "databases" in order.contents:
-        _check_databases(order, host)
+    failed = _failed_databases(order, host) if "databases" in order.contents else {}
+    if failed and set(order.contents) <= {"databases", "notes"}:
+        raise FasciculusError(" ".join(failed.values()))
     if "mail" in order.contents and order.mail:
         for path in filter(
             None,
@@ -43,9 +50,10 @@ def check_sources(order: BackupOrder, host: HostConnection, warn: Callable[[str]
             ),
         ):
             host.read_text(path)
+    return failed
 
 
-def _check_databases(order: BackupOrder, host: HostConnection) -> None:
+def _failed_databases(order: BackupOrder, host: HostConnection) -> dict[str, str]:
     wanted = {database.engine for database in order.databases}
     if order.all_databases:
         wanted |= order.host.servers.keys()
@@ -54,10 +62,18 @@ def _check_databases(order: BackupOrder, host: HostConnection) -> None:
                 f"Host {order.subject.host} has no database server set.",
                 "Give its socket or address in the host's settings.",
             )
+    failed = {}
     for name in sorted(wanted):
-        access = database_access(name, order.host, host, order.subject.root, order.spool)
         databases = [database for database in order.databases if database.engine == name]
-        ENGINES.get(name).check(access, databases)
+        try:
+            access = database_access(name, order.host, host, order.subject.root, order.spool)
+            ENGINES.get(name).check(access, databases)
+        except ConnectionLostError:
+            # The connection to the host itself: worth another try of all.
+            raise
+        except FasciculusError as error:
+            failed[name] = error.sentence()
+    return failed
 
 
 def piece_size_for(order: BackupOrder, spool: Path, info: Callable[[str], None]) -> int:

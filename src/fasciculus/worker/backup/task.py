@@ -98,6 +98,8 @@ class BackupTask:
         self._uploaders: list[Uploader] = []
         self._stores: list[RetryingStore] = []
         self._errors: dict[str, str] = {}
+        #: Why the databases of an engine are not in the bundle, by its name.
+        self._no_databases: dict[str, str] = {}
         #: Whether whatever failed may pass by itself.
         self._passing = True
         self._recorded: dict[str, RecordedCopies] = {}
@@ -130,7 +132,9 @@ class BackupTask:
                 self._confirm(manifest)
             return self._finish(manifest)
         except NoStoreLeftError:
-            errors = " ".join(dict.fromkeys(self._store_errors().values()))
+            for name, error in self._store_errors().items():
+                self._emitter.emit(CopyResult(name, error))
+            errors = " ".join(dict.fromkeys(self._errors.values()))
             kind = ConnectionLostError if self._passing else FasciculusError
             raise kind(errors or "No store took the bundle.") from None
         finally:
@@ -151,7 +155,11 @@ class BackupTask:
     def _preflight(self, started: datetime) -> None:
         order = self._order
         self._stage("preflight")
-        check_sources(order, self._host, self._emitter.warn)
+        self._no_databases = check_sources(order, self._host, self._emitter.warn)
+        for error in self._no_databases.values():
+            self._emitter.error(f"databases: {error} Files and mail go in without them.")
+        order.databases = [d for d in order.databases if d.engine not in self._no_databases]
+        order.all_databases = order.all_databases and not self._no_databases
         order.compare = order.compare or (order.compare_by_sftp and not self._host.tells_ctime)
         self._piece_size = piece_size_for(order, self._spool, self._emitter.info)
         taken: set[str] = set()
@@ -171,6 +179,8 @@ class BackupTask:
             self._emitter.info(
                 f"a full bundle: the listing of {order.previous.name} beside the records is damaged"
             )
+        if order.hidden:
+            self._emitter.info(order.hidden)
         if order.why_full:
             self._emitter.info(f"a full bundle: {order.why_full}")
         if order.compare and not self._full:
@@ -462,7 +472,8 @@ class BackupTask:
         summary = manifest.summary(hashlib.sha256(self._bundle_json).hexdigest())
         summary.changes = self._changes(manifest)
         self._stage("retiring")
-        retires = self._may_retire(manifest, summary.changes)
+        # The copies before may be the last ones that have the databases.
+        retires = not self._no_databases and self._may_retire(manifest, summary.changes)
         orders = {store.name: store for store in self._order.stores}
         for name, error in self._errors.items():
             self._emitter.emit(CopyResult(name, error))
@@ -490,7 +501,11 @@ class BackupTask:
                     )
                 self._emitter.emit(CopyResult(uploader.name, kept=kept))
         outcome: Outcome = (
-            "partial" if self._errors else "warned" if self._emitter.warnings else "done"
+            "partial"
+            if self._errors or self._no_databases
+            else "warned"
+            if self._emitter.warnings
+            else "done"
         )
         self._emitter.info(
             f"{self._bundle}: {format_count(manifest.entries, 'entry', 'entries')}, "
@@ -500,7 +515,7 @@ class BackupTask:
         )
         return BackupResult(
             outcome=outcome,
-            error=" ".join(self._errors.values()),
+            error=" ".join([*self._errors.values(), *self._no_databases.values()]),
             bundle=self._bundle,
             entries=manifest.entries,
             bytes=manifest.bytes,

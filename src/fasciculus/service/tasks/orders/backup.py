@@ -10,7 +10,7 @@ from datetime import UTC, datetime
 
 from .... import __version__
 from ....models import Account, Host, JobInput
-from ....records import bundles, change_alarms, damage, runs, stores
+from ....records import bundles, change_alarms, damage, inventory, runs, stores
 from ....worker.orders import (
     BackupOrder,
     CommandOrder,
@@ -85,6 +85,9 @@ def backup_order(
         states=f"{under_way}.states" if job.mode == "incremental" else "",
         left_out=own_paths(sources),
         seal_to=seal_to,
+        hidden=inventory.hidden(sources.db).get(subject.host.name, "")
+        if "databases" in job.contents
+        else "",
         usual_changes=change_alarms.usual(sources.db, kind, name, job.name),
         most_changes=job.watch.changes,
         expected_bytes=last["bytes"] if last else 0,
