@@ -133,7 +133,7 @@ def _unexpected(error: Exception) -> int:
         for row in field_errors(error):  # type: ignore[arg-type]
             output.complain(row.message, field=option_named(row.field, {}))
         return output.WRONG
-    if isinstance(error, UnicodeError):
+    if isinstance(error, UnicodeError) or "surrogates not allowed" in str(error):
         output.complain("A name or value has letters that cannot be used here.", "Use others.")
         return output.WRONG
     if isinstance(error, OSError) and error.filename:

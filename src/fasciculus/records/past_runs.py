@@ -69,8 +69,8 @@ def failing_stores(db: sqlite3.Connection) -> dict[str, str]:
         row["store"]: row["error"]
         for row in db.execute(
             "SELECT store, error FROM (SELECT store.name AS store, store.id AS store_id, error, "
-            "at, row_number() OVER (PARTITION BY store.id ORDER BY at DESC, task_id DESC) AS age FROM "
-            "task_copy JOIN store ON store.name=task_copy.store WHERE task_id > "
+            "at, row_number() OVER (PARTITION BY store.id ORDER BY at DESC, task_id DESC) AS age "
+            "FROM task_copy JOIN store ON store.name=task_copy.store WHERE task_id > "
             "(SELECT coalesce(max(id), 0) FROM task) - 5000) AS last WHERE age=1 AND "
             "error != '' AND NOT EXISTS (SELECT 1 FROM copy WHERE copy.store_id=last.store_id AND "
             "copy.made > last.at AND last.at != '')"

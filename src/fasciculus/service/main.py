@@ -46,6 +46,8 @@ log = logging.getLogger("fasciculus")
 #: Of ``mallopt(3)``.
 _M_ARENA_MAX = -8
 _LEAST_PASSWORD = 10
+#: Seconds after which a service that is told to stop ends, whatever it does.
+_LONGEST_STOP = 12.0
 #: The variable with the administrator's password for the first start.
 PASSWORD = "FASCICULUS_ADMIN_PASSWORD"
 
@@ -210,6 +212,10 @@ def serve(config: Config) -> None:
         notifier.stopping()
         signal.signal(signal.SIGTERM, signal.SIG_IGN)
         log.info("stopping")
+        # Whatever holds it up: workers end with the service, and the next start puts things right.
+        last = threading.Timer(_LONGEST_STOP, os._exit, (0,))
+        last.daemon = True
+        last.start()
         threading.Thread(target=server.close, daemon=True).start()
         stop(parts)
 

@@ -10,14 +10,13 @@ from __future__ import annotations
 
 import multiprocessing
 import pickle
-import resource
 import signal
 from collections.abc import Callable
-from contextlib import suppress
 from multiprocessing.connection import Connection
 from typing import Any, Generic, ParamSpec, TypeVar
 
 from ..core.errors import ConnectionLostError, FasciculusError, UnreachableError
+from ..memory import limit_memory
 
 P = ParamSpec("P")
 T = TypeVar("T")
@@ -188,13 +187,3 @@ def _carry_out(
         answers.send(found)
     except MemoryError:
         answers.send((False, too_much()))
-
-
-def limit_memory(beyond: int) -> None:
-    """Bound the private memory of this process to what it has now and some bytes more."""
-    with suppress(OSError, ValueError):
-        with open("/proc/self/statm", "rb") as file:
-            # Of statm(5): the sixth number is data and stack, in pages.
-            pages = int(file.read().split()[5])
-        size = pages * resource.getpagesize() + beyond
-        resource.setrlimit(resource.RLIMIT_DATA, (size, size))

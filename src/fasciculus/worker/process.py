@@ -14,6 +14,7 @@ import traceback
 from types import FrameType
 
 from ..core.errors import FasciculusError
+from ..memory import limit_memory
 from .dispatch import carry_out
 from .errors import CancelledError, NoStoreLeftError, error_text, is_passing
 from .events import Emitter, Finished
@@ -21,6 +22,8 @@ from .orders import from_line
 from .results import AnyResult, Failure
 
 _SUCCESS = ("done", "warned", "partial")
+#: Bytes that a task may take beyond what its code needs: three times what any has been seen to.
+MEMORY = 1024 * 1024 * 1024
 
 
 def main() -> int:
@@ -40,18 +43,26 @@ def main() -> int:
     # tree walk.
     gc.set_threshold(100_000, 20, 20)
     result: AnyResult
+    places: list[str] = []
     try:
         signal.signal(signal.SIGTERM, cancel)
         signal.signal(signal.SIGINT, signal.SIG_IGN)
         order = from_line(_first_line())
+        places = [getattr(order, name, "") for name in ("target", "spool", "listing", "listings")]
         threading.Thread(target=_cancel_when_alone, daemon=True).start()
+        limit_memory(MEMORY)
         result = carry_out(order, emitter, stop)
+    except MemoryError:
+        error = f"The task needed more than {MEMORY >> 20} MiB of memory and was ended."
+        result = Failure(outcome="failed", error=error)
+        emitter.error(error)
     except (CancelledError, NoStoreLeftError):
         result = Failure(outcome="cancelled", error="Cancelled. No bundle was made.")
     except Exception as error:
         if not isinstance(error, FasciculusError | OSError):
             traceback.print_exc()
-        result = Failure(outcome="failed", error=error_text(error), passing=is_passing(error))
+        said = error_text(error, places)
+        result = Failure(outcome="failed", error=said, passing=is_passing(error))
         emitter.error(result.error)
     # All is done: a cancellation that comes now changes nothing.
     signal.signal(signal.SIGTERM, signal.SIG_IGN)

@@ -1,0 +1,157 @@
+"""SFTP servers that say what no honest one says: to stores and to hosts."""
+
+import os
+from types import SimpleNamespace
+
+import paramiko
+import pytest
+
+from fasciculus.core.bundle.tree_walk import WalkRules
+from fasciculus.core.errors import UnreachableError
+from fasciculus.hosts import sftp_walk
+from fasciculus.ssh import SftpClient
+from fasciculus.stores.base import is_item_name, listed_items
+
+
+class Answer:
+    """One answer of READDIR."""
+
+    def __init__(self, names, size):
+        self._names, self._size = list(names), size
+        self._next = []
+
+    def get_int(self):
+        return len(self._names)
+
+    def get_string(self):
+        if not self._next:
+            name = self._names.pop(0)
+            self._next = [name, b"long name"]
+        return self._next.pop(0)
+
+    def get_binary(self):
+        return b"handle"
+
+
+class Rogue(SftpClient):
+    """Answers without a connection."""
+
+    def __init__(self, answers, size=5):
+        self._answers, self._size = iter(answers), size
+
+    def _request(self, kind, *_):
+        if kind != paramiko.sftp.CMD_READDIR:
+            return kind, Answer([], 0)
+        names = next(self._answers, None)
+        if names is None:
+            raise EOFError
+        return kind, Answer(names, self._size)
+
+    def __del__(self):
+        pass
+
+
+@pytest.fixture(autouse=True)
+def attributes(monkeypatch):
+    """Attributes as the answer has them."""
+
+    def read(message):
+        return SimpleNamespace(st_size=message._size, st_mode=0o040755)
+
+    monkeypatch.setattr(paramiko.SFTPAttributes, "_from_msg", staticmethod(read))
+
+
+ODD = (b"", b".", b"..", b"../evil", b"/etc/passwd", b"a/b", b"nul\0")
+
+
+def test_only_names_of_that_folder_are_taken():
+    assert [name for name, _ in Rogue([[*ODD, b"fine", b"fine"]]).listed(b"/")] == [b"fine"]
+
+
+@pytest.mark.parametrize("size", [2**63, 2**64 - 1, -1])
+def test_a_size_that_no_file_has_is_not_taken(size):
+    assert Rogue([[b"huge"]], size).listed(b"/") == []
+
+
+def test_a_listing_without_an_end_ends():
+    def endless():
+        number = 0
+        while True:
+            number += 1
+            yield [b"%d" % number]
+
+    def the_same():
+        while True:
+            yield [b"again"]
+
+    for answers in (endless(), the_same()):
+        with pytest.raises(OSError, match="without an end"):
+            Rogue(answers).listed(b"/")
+
+
+def test_a_folder_that_contains_itself_ends():
+    class Loop:
+        def lstat(self, path):
+            return SimpleNamespace(st_size=0, st_mode=0o040755, st_uid=0, st_gid=0, st_mtime=2**70)
+
+        def listed(self, path):
+            return [(b"again", self.lstat(path))]
+
+    said = []
+    rows = list(sftp_walk.walk(Loop(), lambda path: None, b"/", WalkRules(), said.append))
+    assert len(rows) <= sftp_walk._DEEPEST + 2 and "contained itself" in said[0]
+
+
+@pytest.mark.parametrize(
+    "name", ["", ".", "..", "a/b", "/x", "nul\0", "line\n", "\x1b[2J", "ü" * 200, "\udcff"]
+)
+def test_what_a_store_lists_is_a_name_or_nothing(name):
+    assert not is_item_name(name)
+    rows = [(name, 1, False), ("fine", 2, False), ("huge", 2**63, False), ("less", -1, False)]
+    assert [item.name for item in listed_items("attic", rows)] == ["fine"]
+
+
+def test_a_store_lists_no_folder_without_an_end():
+    endless = ((f"name-{n}", 1, False) for n in range(10**9))
+    with pytest.raises(UnreachableError, match="lists more than"):
+        listed_items("attic", endless)
+
+
+def test_a_pipe_or_a_link_in_a_folder_store_holds_up_and_leads_nobody(tmp_path):
+    from fasciculus.stores import open_store, store_spec
+    from fasciculus.stores.base import connected, read_all
+
+    root, outside = tmp_path / "attic", tmp_path / "outside"
+    (root / "accounts").mkdir(parents=True)
+    outside.mkdir()
+    (outside / "secret").write_text("of somebody else")
+    os.mkfifo(root / "accounts/pipe")
+    os.mkfifo(root / "fasciculus-store.json")
+    (root / "accounts/link").symlink_to(outside / "secret")
+    (root / "accounts/out").symlink_to(outside)
+    spec = store_spec("attic", {"kind": "folder", "folder": str(root)})
+    with connected(open_store(spec)) as store:
+        for path in (
+            "accounts/pipe",
+            "fasciculus-store.json",
+            "accounts/link",
+            "accounts/out/secret",
+        ):
+            assert path.startswith("accounts/out") or store.size(path) is None
+            with pytest.raises(UnreachableError):
+                read_all(store, path)
+            with pytest.raises(UnreachableError):
+                store.sha256(path)
+        for change in (
+            lambda: store.put_bytes(b"x", "accounts/out/secret"),
+            lambda: store.remove("accounts/out/secret"),
+            lambda: store.rename("accounts/out/secret", "accounts/mine"),
+            lambda: store.remove_folder("accounts/out/deeper"),
+            lambda: store.put_bytes(b"x", "accounts/../../outside/secret"),
+        ):
+            with pytest.raises(UnreachableError):
+                change()
+        store.put_bytes(b"mine", "accounts/link")
+        assert read_all(store, "accounts/link") == b"mine", "the link itself was replaced"
+    assert (outside / "secret").read_text() == "of somebody else"
+    assert [path.name for path in outside.iterdir()] == ["secret"]
