@@ -53,18 +53,13 @@ def test_a_file_with_an_evil_name_is_shown_and_kept_in_json(running, tmp_path):
     "words",
     [
         ("jobs", "copy", "nightly", "mühle"),
-        ("jobs", "copy", "mühle", "other"),
         ("jobs", "show", "mühle\udcff"),
         ("accounts", "show", "mühle"),
-        ("stores", "try", "ü"),
-        ("hosts", "find", "ü"),
         ("start", "ü"),
         ("search", "ü\udcff"),
-        ("keys", "make", "ü"),
         ("tokens", "add", "ü\udcff"),
         ("restore", "1", "--to", "/tmp/ü\udcff"),
         ("reports", "try", "nightly", "gärtner@mühle.example"),
-        ("channels", "add", "ü", "--url", "x"),
         ("bundles", "files", "1", "ü\udcff"),
     ],
 )

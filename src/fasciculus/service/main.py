@@ -54,15 +54,7 @@ PASSWORD = "FASCICULUS_ADMIN_PASSWORD"
 
 def build(config: Config, environment: Mapping[str, str] = os.environ) -> Context:
     """The parts of a service, not started yet. Makes the administrator on the first start."""
-    _prepare(config)
-    records = Records(config.records)
-    if users.count(records.reader):
-        # A new one would be made without a word, and open nothing.
-        read_key(config.key_file)
-    with records.write() as db:
-        if not settings.get(db, SERVICE_ID):
-            settings.put(db, SERVICE_ID, stores.new_id())
-    cipher = SecretCipher(config.key_file)
+    records, cipher = _opened(config)
     events = EventStream()
     reporter = Reporter(config, records, cipher, events)
     outbox = Outbox(records, cipher, events, reporter.messages.second_way, config.webhook_networks)
@@ -122,9 +114,18 @@ def build(config: Config, environment: Mapping[str, str] = os.environ) -> Contex
     )
 
 
-def _prepare(config: Config) -> None:
+def _opened(config: Config) -> tuple[Records, SecretCipher]:
+    """The records and the key of their secrets, both made on the first start."""
     for folder in (config.home, config.listings, config.spool):
         folder.mkdir(parents=True, exist_ok=True, mode=0o700)
+    records = Records(config.records)
+    if users.count(records.reader):
+        # A new one would be made without a word, and open nothing.
+        read_key(config.key_file)
+    with records.write() as db:
+        if not settings.get(db, SERVICE_ID):
+            settings.put(db, SERVICE_ID, stores.new_id())
+    return records, SecretCipher(config.key_file)
 
 
 def _first_start(home: Path, records: Records, environment: Mapping[str, str]) -> None:
@@ -175,8 +176,7 @@ def _forget_password(config: Config) -> None:
     """
     if PASSWORD not in os.environ:
         return
-    _prepare(config)
-    records = Records(config.records)
+    records, _ = _opened(config)
     _first_start(config.home, records, os.environ)
     records.close()
     environment = {name: value for name, value in os.environ.items() if name != PASSWORD}
