@@ -69,7 +69,7 @@ def test_stored_settings_that_do_not_fit_name_the_field(registry):
     ("registry", "names"),
     [
         (stores.KINDS, {"folder", "sftp", "ftp", "s3", "webdav", "drive"}),
-        (hosts.KINDS, {"local", "ssh", "ftp"}),
+        (hosts.KINDS, {"local", "ssh", "ftp", "unconnected"}),
         (databases.ENGINES, {"mariadb", "sqlite"}),
     ],
 )

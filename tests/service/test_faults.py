@@ -226,7 +226,7 @@ def _until_none_is_left(spool: Spool) -> None:
 def test_the_spool_is_bounded(tmp_path, monkeypatch):
     """Whoever packs waits until a store has taken a piece; a failed store holds nobody up."""
 
-    def other_disk(*_):
+    def other_disk(*_, **__):
         raise OSError("another disk")
 
     # What is copied is read back; what is linked is the very file.

@@ -120,7 +120,10 @@ def test_odd_requests_are_answered_in_words(running, line, more):
     ids=lambda body: repr(body[:20]),
 )
 def test_odd_bodies_are_refused(running, body):
-    headers = {"Authorization": f"Bearer {running.token}"}
+    headers = {
+        "Authorization": f"Bearer {running.token}",
+        "Content-Type": "application/json",
+    }
     paths = ("/tokens", "/jobs", "/hosts", "/accounts", "/stores", "/restores", "/session")
     with httpx.Client(base_url=running.url + PREFIX, trust_env=False, timeout=60) as http:
         for path in paths:

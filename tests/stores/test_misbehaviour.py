@@ -156,7 +156,9 @@ def test_a_real_server_goes_on_in_the_middle(name, tmp_path, small_steps, piece)
 
         with pytest.raises((ConnectionResetError, UnreachableError)):
             store.put(piece, PATH, on_bytes)
+        before = sum(sent)
         store.put(piece, PATH, sent.append)
         confirm(store, PATH, len(DATA), DIGEST)
-        assert sum(sent) < len(DATA) + MIB
+        # How much of it the server has kept by then is its own affair.
+        assert sum(sent) < len(DATA) + before
         store.close()

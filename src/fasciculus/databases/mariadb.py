@@ -94,6 +94,7 @@ class MariaDbDump:
             done.character_set,
             ENGINE.folder(self._database),
             tables=done.tables,
+            shortened=done.shortened,
         )
 
 

@@ -96,8 +96,9 @@ class Download:
             if self._skip >= len(chunk):
                 self._skip -= len(chunk)
                 continue
-            yield chunk[self._skip :]
-            self._skip = 0
+            # Before the chunk is given out: whoever takes only the first does not come back here.
+            wanted, self._skip = chunk[self._skip :], 0
+            yield wanted
         self.left_out = self._stream.result or LeftOut()
 
     def close(self) -> None:

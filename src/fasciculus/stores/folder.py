@@ -144,6 +144,10 @@ class FolderStore:
         except FileNotFoundError as error:
             raise MissingError(f"{path} is not on store “{self.spec.name}”.") from error
         except OSError as error:
+            if error.errno == errno.ELOOP:
+                raise MissingError(
+                    f"{path} on store “{self.spec.name}” is a link, not a file."
+                ) from error
             if error.errno in (errno.ENOSPC, errno.EDQUOT):
                 raise StoreFullError(
                     f"Store “{self.spec.name}” is full: {path} did not fit.",
@@ -189,7 +193,7 @@ class FolderStore:
             descriptor = os.open(name, FILE_FLAGS, dir_fd=folder)
         if not stat.S_ISREG(os.fstat(descriptor).st_mode):
             os.close(descriptor)
-            raise OSError(errno.EINVAL, "it is no regular file")
+            raise MissingError(f"{path} on store “{self.spec.name}” is not a regular file.")
         return os.fdopen(descriptor, "rb")
 
     def items(self, folder: str) -> list[StoreItem]:

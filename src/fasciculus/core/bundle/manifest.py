@@ -66,7 +66,11 @@ class ExcludedCount(Struct):
 
 
 class DatabaseRecord(Struct):
-    """One database as it was at the moment of the bundle; ``tables`` are row counts."""
+    """One database as it was at the moment of the bundle; ``tables`` are row counts.
+
+    ``shortened`` has the tables whose members could not be called by the table's whole name: the
+    name by what stands in its place.
+    """
 
     engine: Annotated[str, Meta(pattern="^[a-z0-9_]{1,32}$")]
     name: _Path
@@ -75,6 +79,7 @@ class DatabaseRecord(Struct):
     folder: _Path = ""
     origin: _Path = ""
     tables: dict[str, int] = field(default_factory=dict)
+    shortened: dict[str, str] = field(default_factory=dict)
 
 
 class SubjectRecord(Struct):
@@ -243,7 +248,7 @@ class Manifest(Struct):
                 count.unreadable = [f"{len(count.unreadable):,}: the service's log names them"]
         self.left_out, self.origin = {}, SubjectRecord()
         for record in self.databases:
-            record.tables, record.origin = {}, ""
+            record.tables, record.shortened, record.origin = {}, {}, ""
 
 
 def _first(lines: list[str]) -> list[str]:

@@ -27,7 +27,7 @@ from ..errors import FasciculusError, StatementError
 from . import literals, privileges, programs, users
 from .filters import DumpRules
 from .literals import Column, quote_name
-from .members import HEAD, Member, safe_file, sql_text, text
+from .members import HEAD, Member, is_shortened, safe_file, sql_text, text
 from .server import Server
 from .statements import written
 
@@ -42,12 +42,16 @@ _HISTORY_SINCE = (10, 11)
 
 
 class DumpResult(Struct):
-    """What was found, filled in as the members are taken. ``notes`` are for the warnings."""
+    """What was found, filled in as the members are taken. ``notes`` are for the warnings.
+
+    ``shortened`` has tables by what their members are called, where that is not their whole name.
+    """
 
     server_version: str = ""
     character_set: str = ""
     tables: dict[str, int] = field(default_factory=dict)
     notes: list[str] = field(default_factory=list)
+    shortened: dict[str, str] = field(default_factory=dict)
 
 
 class _Table(Struct, frozen=True):
@@ -273,6 +277,8 @@ class Dump:
         if member:
             yield self._member(number, table.name, part + 1, member)
         self.done.tables[table.name] = count
+        if is_shortened(table.name):
+            self.done.shortened[safe_file(table.name)] = table.name
         self._check_count(table, source, count)
 
     def _check_count(self, table: _Table, source: str, count: int) -> None:

@@ -42,6 +42,11 @@ def safe_file(name: str) -> str:
     return f"{made[:_KEPT]}-{digest}"
 
 
+def is_shortened(name: str) -> bool:
+    """Whether :func:`safe_file` cannot keep the whole of a name."""
+    return len(_escaped(name)) > _LONGEST
+
+
 def _escaped(name: str) -> str:
     return "".join(
         c
