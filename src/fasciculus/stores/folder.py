@@ -168,7 +168,7 @@ class FolderStore:
         try:
             for name in filter(None, os.fsencode(path).split(b"/")):
                 if name in (b".", b".."):
-                    raise OSError(errno.ELOOP, "it leads outside")
+                    raise OSError(errno.EINVAL, "it leads outside")
                 further = (
                     child_folder(here, name, 0o777)
                     if make
