@@ -8,7 +8,7 @@ from pathlib import Path
 import pytest
 from gate import Gate
 from playwright.sync_api import expect, sync_playwright
-from running import PASSWORD, folder_stores, run, set_up, sftp_store, small_account, until
+from running import PASSWORD, folder_stores, run, service, set_up, sftp_store, small_account, until
 
 from fasciculus.models import StoreInput
 
@@ -426,3 +426,29 @@ def test_when_how_many_and_who_is_told(running, browser, tmp_path):
         page.get_by_role("button", name="Unpin").click()
         expect(page.get_by_text("Pin it, so that no keep rule retires it")).to_be_visible()
         page.close()
+
+
+@pytest.mark.xdist_group("console")
+def test_what_a_store_proposes_is_chosen_and_accepted(running, page, tmp_path):
+    (attic,) = folder_stores(tmp_path, "attic")
+    with service(tmp_path / "old") as old, old.client() as client:
+        set_up(client, [small_account(tmp_path, "millpond")], [attic])
+        assert run(client, "nightly").outcome == "done"
+    with running.client() as client:
+        client.stores_add(attic)
+        client.stores_import("attic")
+        until(lambda: client.stores_proposals("attic").items)
+        sign_in(page, running)
+        page.goto(f"{running.url}/#/stores/attic")
+        expect(page.get_by_role("heading", name="Proposed by this store")).to_be_visible()
+        expect(page.get_by_text(str(tmp_path / "millpond"))).to_be_visible()
+        check_access(page, "proposals")
+        for name in ("host reed-1", "account millpond"):
+            page.get_by_label(f"Choose {name}").check()
+        page.get_by_role("button", name="Accept").click()
+        expect(page.get_by_label("Choose account millpond")).to_have_count(0)
+        assert client.accounts_show("millpond").host == "reed-1"
+        page.get_by_label("Choose all").check()
+        page.get_by_role("button", name="Dismiss").click()
+        expect(page.get_by_role("heading", name="Proposed by this store")).to_have_count(0)
+        assert not client.jobs_list().items

@@ -68,7 +68,10 @@
         {#each rows as row (key(row))}
           <tr class="border-t border-rule">
             <td class="py-1 pr-3">
-              <Checkbox aria-label="Choose {key(row)}" bind:checked={chosen[key(row)]} />
+              <Checkbox
+                aria-label="Choose {key(row)}"
+                bind:checked={() => chosen[key(row)] ?? false, (on) => (chosen[key(row)] = on)}
+              />
             </td>
             <td class="py-1 pr-3">{row.kind}</td>
             <td class="py-1 pr-3 wrap-anywhere">{row.name}</td>
