@@ -144,7 +144,7 @@ class Service:
 
 
 class ServiceProcess(Service):
-    """``python -m fasciculus.service``: for what is killed, or starts and stops as a program."""
+    """``fasciculus serve``: for what is killed, or starts and stops as a program."""
 
     process: subprocess.Popen[bytes] | None = None
 
@@ -152,7 +152,7 @@ class ServiceProcess(Service):
         self.log = self.home.parent / f"{self.home.name}.log"
         with self.log.open("ab") as log:
             self.process = subprocess.Popen(
-                [sys.executable, "-m", "fasciculus.service"],
+                [str(Path(sys.executable).with_name("fasciculus")), "serve"],
                 env=self.environment,
                 stdin=subprocess.DEVNULL,
                 stdout=log,

@@ -4,7 +4,7 @@ import os
 
 import httpx
 import pytest
-from running import PASSWORD, folder_stores, service, service_process, set_up, small_account
+from running import PASSWORD, folder_stores, run, service, service_process, set_up, small_account
 
 from fasciculus.models import StartAddressInput
 
@@ -83,3 +83,24 @@ def _is_of(process: str, home: str) -> bool:
 def test_the_setting_of_networks_lets_webhooks_stay_here(tmp_path):
     with service(tmp_path / "home", FASCICULUS_WEBHOOK_NETWORKS="10.0.0.0/8") as running:
         assert running.parts.config.webhook_networks == ("10.0.0.0/8",)
+
+
+def test_nothing_is_imported_from_the_folder_that_root_stands_in(tmp_path, monkeypatch):
+    hostile = tmp_path / "millpond"
+    hostile.mkdir()
+    for name in ("json", "msgspec", "multiprocessing", "flask", "paramiko", "fasciculus"):
+        (hostile / f"{name}.py").write_text("open('imported', 'w')")
+    monkeypatch.chdir(hostile)
+    with service_process(tmp_path / "home") as found:
+        said = found.program("admin", "--help")
+        assert said.returncode == 0, said
+        found.program("admin", "users")
+        with found.client() as client:
+            set_up(
+                client,
+                [small_account(tmp_path / "valley", "ferryline")],
+                folder_stores(tmp_path, "attic"),
+            )
+            assert run(client, "nightly").outcome == "done"
+            client.stores_try("attic")
+    assert not (hostile / "imported").exists()

@@ -17,7 +17,7 @@ app = typer.Typer(
 
 def _administration(as_json: bool, *words: str) -> None:
     # Another program in the same place: the command line knows the service by its API alone.
-    program = [sys.executable, "-m", "fasciculus.service.administration"]
+    program = [sys.executable, "-P", "-m", "fasciculus.service.administration"]
     os.execv(sys.executable, [*program, *words, *(["--json"] if as_json else [])])
 
 

@@ -17,7 +17,7 @@ app = typer.Typer()
 def serve() -> None:
     """Run the service until it is told to stop."""
     # Another program in the same place: the command line knows the service by its API alone.
-    os.execv(sys.executable, [sys.executable, "-m", "fasciculus.service"])
+    os.execv(sys.executable, [sys.executable, "-P", "-m", "fasciculus.service"])
 
 
 @app.command()

@@ -157,7 +157,14 @@ class _ForkServer:
         self.control, theirs = socket.socketpair(socket.AF_UNIX, socket.SOCK_SEQPACKET)
         with theirs:
             self.process = subprocess.Popen(
-                [sys.executable, "-m", "fasciculus.worker", "--fork-server", str(theirs.fileno())],
+                [
+                    sys.executable,
+                    "-P",
+                    "-m",
+                    "fasciculus.worker",
+                    "--fork-server",
+                    str(theirs.fileno()),
+                ],
                 stdin=subprocess.DEVNULL,
                 pass_fds=[theirs.fileno()],
                 env=_clean_environment(),
