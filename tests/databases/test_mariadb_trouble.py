@@ -300,6 +300,21 @@ def test_many_that_cannot_be_made_are_counted(server, spec, made):
     assert warned[-1] == "30 more of f/00001-x.sql did not come back"
 
 
+def test_tables_of_names_too_long_for_a_file_come_back_and_the_record_has_them(server, spec, made):
+    long = ["é" * 63 + last for last in "äö"]
+    made("source", *(f"CREATE TABLE `{name}` (id INT)" for name in long))
+    server.run(*(f"INSERT INTO source.`{name}` VALUES ({len(long)})" for name in long))
+    members, done = dumped(spec, "source")
+    assert all(len(os.fsencode(member.name)) < 250 for member in members)
+    assert sorted(done.shortened.values()) == sorted(long)
+    for shown, name in done.shortened.items():
+        (member,) = (member for member in members if shown in member.name)
+        assert name.encode().hex().encode() in member.data or name.encode() in member.data
+    server.run("DROP DATABASE IF EXISTS copy")
+    assert loaded(spec, members) == []
+    assert all(query(server, f"SELECT id FROM `{name}`", "copy") == ((2,),) for name in long)
+
+
 def test_a_database_that_is_not_empty_is_refused(server, spec, made):
     """Nothing is overwritten, not even a view."""
     made("source", "CREATE TABLE t (id INT)")
