@@ -7,10 +7,12 @@ from types import SimpleNamespace
 import paramiko
 import pytest
 
+from fasciculus import ssh
 from fasciculus.core.bundle.tree_walk import WalkRules
 from fasciculus.core.errors import MissingError, UnreachableError
 from fasciculus.hosts import sftp_walk
 from fasciculus.ssh import SftpClient
+from fasciculus.stores import base
 from fasciculus.stores.base import is_item_name, listed_items
 
 
@@ -74,7 +76,9 @@ def test_a_size_that_no_file_has_is_not_taken(size):
     assert Rogue([[b"huge"]], size).listed(b"/") == []
 
 
-def test_a_listing_without_an_end_ends():
+def test_a_listing_without_an_end_ends(monkeypatch):
+    monkeypatch.setattr(ssh, "_MOST_NAMES", 1000)
+
     def endless():
         number = 0
         while True:
@@ -112,7 +116,8 @@ def test_what_a_store_lists_is_a_name_or_nothing(name):
     assert [item.name for item in listed_items("attic", rows)] == ["fine"]
 
 
-def test_a_store_lists_no_folder_without_an_end():
+def test_a_store_lists_no_folder_without_an_end(monkeypatch):
+    monkeypatch.setattr(base, "_MOST_ITEMS", 1000)
     endless = ((f"name-{n}", 1, False) for n in range(10**9))
     with pytest.raises(UnreachableError, match="lists more than"):
         listed_items("attic", endless)
