@@ -19,13 +19,23 @@ from hypothesis import HealthCheck, settings
 sys.path.insert(0, str(Path(__file__).parent))
 
 from nights import Nights, Power
-from running import MIB, Service, ServiceProcess, service, service_process, until
+from running import (
+    MIB,
+    Service,
+    ServiceProcess,
+    private_mariadb,
+    service,
+    service_process,
+    until,
+)
 from valley import Valley, valley
 from web_hook import Hook, web_hook
 
 from fasciculus.demo.mailbox import MailboxStandIn
 from fasciculus.demo.mariadb import PrivateMariaDb
 from fasciculus.demo.sftp import SftpStandIn
+from fasciculus.hosts.local import LocalHost
+from fasciculus.hosts.ssh import SshHost
 from fasciculus.ssh import SshSpec
 from fasciculus.stores import store_spec
 from fasciculus.stores.base import StoreSpec
@@ -113,11 +123,19 @@ def hook() -> Iterator[Hook]:
 @pytest.fixture(scope="session")
 def mariadb(tmp_path_factory: pytest.TempPathFactory) -> Iterator[PrivateMariaDb]:
     """A private MariaDB server; it must be there, a missing one is a failure."""
-    found = PrivateMariaDb(tmp_path_factory.mktemp("mariadb"))
-    found.run(
-        "CREATE USER fasciculus@localhost IDENTIFIED BY 'ledger'",
-        "GRANT ALL ON *.* TO fasciculus@localhost WITH GRANT OPTION",
-    )
+    with private_mariadb(tmp_path_factory.mktemp("mariadb")) as found:
+        yield found
+
+
+@pytest.fixture(params=["local", "ssh"])
+def host_either_way(
+    request: pytest.FixtureRequest, tmp_path: Path
+) -> Iterator[LocalHost | SshHost]:
+    """This machine as itself, and over SSH."""
+    if request.param == "local":
+        yield LocalHost()
+        return
+    found = SshHost(request.getfixturevalue("openssh").host(), tmp_path)
     yield found
     found.close()
 

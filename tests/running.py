@@ -24,6 +24,7 @@ from fasciculus.client import Client
 from fasciculus.config import load
 from fasciculus.databases.base import ServerSpec
 from fasciculus.databases.mariadb_server import MariaDbSettings
+from fasciculus.demo.mariadb import PrivateMariaDb
 from fasciculus.demo.sftp import SftpStandIn
 from fasciculus.models import (
     AccountInput,
@@ -292,6 +293,18 @@ def small_account(folder: Path, name: str, files: int = 3) -> AccountInput:
     for number in range(files):
         (home / f"page-{number}.html").write_text(f"{name} {number}\n" * 20)
     return AccountInput(name=name, host="reed-1", home=str(home))
+
+
+@contextmanager
+def private_mariadb(folder: Path) -> Iterator[PrivateMariaDb]:
+    """A MariaDB server of a test's own, with the user that the service signs in as."""
+    found = PrivateMariaDb(folder)
+    found.run(
+        "CREATE USER fasciculus@localhost IDENTIFIED BY 'ledger'",
+        "GRANT ALL ON *.* TO fasciculus@localhost WITH GRANT OPTION",
+    )
+    yield found
+    found.close()
 
 
 def mariadb_spec(password: str = "", **settings: Any) -> ServerSpec:

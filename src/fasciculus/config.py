@@ -7,13 +7,13 @@ Environment variables win over the TOML file ``fasciculus.toml`` in
 from __future__ import annotations
 
 import os
-import re
 import tomllib
 from collections.abc import Mapping
 from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
 
+from .core.bundle.layout import is_store_id
 from .core.errors import SettingError
 
 MIB = 1024 * 1024
@@ -97,7 +97,7 @@ class Config:
 
     def tokens(self, store_id: str) -> Path:
         """Where access to a drive is kept, encrypted. Raises ``ValueError`` for what is no id."""
-        if not re.fullmatch("[0-9a-f]{32}", store_id):
+        if not is_store_id(store_id):
             raise ValueError(f"{store_id!r} is not a store's id")
         return self.home / "keys" / "drives" / store_id
 

@@ -10,7 +10,7 @@ import pymysql
 import pytest
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
-from running import mariadb_spec
+from running import mariadb_spec, private_mariadb
 
 from fasciculus.core.bundle.entry import Entry
 from fasciculus.core.bundle.manifest import DatabaseRecord
@@ -19,7 +19,6 @@ from fasciculus.core.dump.users import every_user
 from fasciculus.databases.base import DatabaseAccess
 from fasciculus.databases.mariadb import ENGINE
 from fasciculus.databases.mariadb_server import connect
-from fasciculus.demo.mariadb import PrivateMariaDb
 from fasciculus.hosts.local import LocalHost
 
 CLIENTS = {"utf8mb4": "utf-8", "sjis": "cp932", "cp932": "cp932", "gbk": "gbk", "big5": "big5",
@@ -41,13 +40,8 @@ texts = st.lists(st.sampled_from(FRAGMENTS), max_size=5).map("".join)
 
 @pytest.fixture(scope="module")
 def server(tmp_path_factory):
-    found = PrivateMariaDb(tmp_path_factory.mktemp("by-hand"))
-    found.run(
-        "CREATE USER fasciculus@localhost IDENTIFIED BY 'ledger'",
-        "GRANT ALL ON *.* TO fasciculus@localhost WITH GRANT OPTION",
-    )
-    yield found
-    found.close()
+    with private_mariadb(tmp_path_factory.mktemp("by-hand")) as found:
+        yield found
 
 
 def quoted(text: str, mode: str) -> str:

@@ -5,7 +5,7 @@ import os
 from pathlib import Path
 
 import pytest
-from running import mariadb_spec
+from running import mariadb_spec, private_mariadb
 
 from fasciculus.core.bundle.entry import Entry
 from fasciculus.core.bundle.manifest import DatabaseRecord, parse_manifest
@@ -16,20 +16,14 @@ from fasciculus.core.errors import DamagedError, FasciculusError, SettingError, 
 from fasciculus.databases.base import DatabaseAccess
 from fasciculus.databases.mariadb import ENGINE
 from fasciculus.databases.mariadb_server import connect
-from fasciculus.demo.mariadb import PrivateMariaDb
 from fasciculus.hosts.local import LocalHost
 
 
 @pytest.fixture(scope="module")
 def server(tmp_path_factory):
     """A server of its own: its settings are changed here."""
-    found = PrivateMariaDb(tmp_path_factory.mktemp("troubled"))
-    found.run(
-        "CREATE USER fasciculus@localhost IDENTIFIED BY 'ledger'",
-        "GRANT ALL ON *.* TO fasciculus@localhost WITH GRANT OPTION",
-    )
-    yield found
-    found.close()
+    with private_mariadb(tmp_path_factory.mktemp("troubled")) as found:
+        yield found
 
 
 @pytest.fixture

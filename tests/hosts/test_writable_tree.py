@@ -8,18 +8,11 @@ import pytest
 
 from fasciculus.core.bundle.entry import DIR, FIFO, SYMLINK, Entry
 from fasciculus.core.errors import DamagedError
-from fasciculus.hosts.local import LocalHost
-from fasciculus.hosts.ssh import SshHost
 
 
-@pytest.fixture(params=["local", "ssh"])
-def host(request, tmp_path):
-    if request.param == "local":
-        yield LocalHost()
-        return
-    found = SshHost(request.getfixturevalue("openssh").host(), tmp_path)
-    yield found
-    found.close()
+@pytest.fixture
+def host(host_either_way):
+    return host_either_way
 
 
 @pytest.fixture

@@ -10,7 +10,6 @@ from nights import KEY, Nights, made
 
 from fasciculus.core.bundle.entry import DIR, FILE, SYMLINK, Entry
 from fasciculus.hosts.local import LocalHost
-from fasciculus.hosts.ssh import SshHost
 from fasciculus.worker.events import Emitter, Log, from_line
 from fasciculus.worker.orders import RestoreOrder
 from fasciculus.worker.restore.task import RestoreTask
@@ -87,14 +86,9 @@ def night(tmp_path):
     assert not (tmp_path / "evil").exists() and not (tmp_path / "vmail/evil").exists()
 
 
-@pytest.fixture(params=["local", "ssh"])
-def host(request, tmp_path):
-    if request.param == "local":
-        yield LocalHost()
-        return
-    found = SshHost(request.getfixturevalue("openssh").host(), tmp_path)
-    yield found
-    found.close()
+@pytest.fixture
+def host(host_either_way):
+    return host_either_way
 
 
 def test_a_mailbox_comes_back_with_its_owners_and_modes(night, host):

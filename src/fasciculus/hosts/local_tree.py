@@ -172,22 +172,16 @@ class LocalTree:
 
     def link(self, first: bytes, path: bytes) -> None:
         """Give a file that was written here another name."""
-        folder, name = self._place(path)
-        above, _, old = first.rpartition(b"/")
-        # Both stay open: the first was the last one asked for.
-        os.link(old, name, src_dir_fd=self._folder(above), dst_dir_fd=folder, follow_symlinks=False)
+        self._link(first, *self._place(path))
 
     def relink(self, first: bytes, path: bytes) -> None:
         """Give a file another name, in place of whatever had that name."""
+        self._replace(path, lambda folder, name: self._link(first, folder, name))
+
+    def _link(self, first: bytes, folder: int, name: bytes) -> None:
         above, _, old = first.rpartition(b"/")
-        self._folder(above)
-
-        def linked(folder: int, name: bytes) -> None:
-            os.link(
-                old, name, src_dir_fd=self._folder(above), dst_dir_fd=folder, follow_symlinks=False
-            )
-
-        self._replace(path, linked)
+        # Both folders stay open: the new name's was the last one asked for.
+        os.link(old, name, src_dir_fd=self._folder(above), dst_dir_fd=folder, follow_symlinks=False)
 
     def open_file(self, path: bytes) -> int:
         """Open a file for reading. Raises ``OSError``."""

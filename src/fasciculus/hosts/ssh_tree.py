@@ -17,6 +17,8 @@ from ..core.errors import ConnectionLostError, FasciculusError
 #: The longest answer that is read, in bytes.
 _LONGEST = 8 * 1024 * 1024
 _CHUNK = 256 * 1024
+#: What reading an answer raises that did not come, or is none.
+_NO_ANSWER = (TimeoutError, EOFError, ValueError, KeyError, TypeError)
 
 
 class SshTree:
@@ -116,9 +118,7 @@ class SshTree:
             if "errno" in answer:
                 raise OSError(int(answer["errno"]), str(answer["text"]), os.fsdecode(self._root))
             return answer["value"]
-        except (TimeoutError, EOFError, ValueError, KeyError, TypeError) as error:
-            raise self._lost() from error
-        except paramiko.SSHException as error:
+        except (*_NO_ANSWER, paramiko.SSHException) as error:
             raise self._lost() from error
 
     def _lost(self) -> ConnectionLostError:

@@ -13,6 +13,7 @@ import errno
 import json
 import os
 import sys
+from contextlib import suppress
 from types import SimpleNamespace
 from typing import Any, BinaryIO, Dict, Iterator
 
@@ -46,7 +47,7 @@ def _done(tree: LocalTree, request: Dict[str, Any], source: BinaryIO) -> Any:
         return _write(tree, what, path, _like(request["like"]), source)
     if what == "notes":
         unset = [[os.fsdecode(path), key, why] for path, key, why in tree.unset]
-        return {"owners": tree.unknown_owners, "unset": unset, "sets_owners": tree.sets_owners}
+        return {"owners": tree.unknown_owners, "unset": unset}
     if what in ("link", "relink"):
         return getattr(tree, what)(base64.b64decode(request["first"]), path)
     if what in ("make_folder", "holds", "drop"):
@@ -64,16 +65,10 @@ def _write(tree: LocalTree, what: str, path: bytes, like: Any, source: BinaryIO)
         getattr(tree, what)(path, chunks, like)
     except OSError:
         # What is still on its way belongs to this file.
-        for _ in _drained(chunks):
-            pass
+        with suppress(Aborted):
+            for _ in chunks:
+                pass
         raise
-
-
-def _drained(chunks: Iterator[bytes]) -> Iterator[bytes]:
-    try:
-        yield from chunks
-    except Aborted:
-        pass
 
 
 def _chunks(source: BinaryIO) -> Iterator[bytes]:

@@ -5,12 +5,11 @@ from __future__ import annotations
 import sqlite3
 from dataclasses import dataclass
 
-from ..core.watch.unusual import unusual_changes
 from .db import now
 
 #: How the key of an alert begins that is about an alarm.
 KEY = "changes "
-_BUNDLES = 11
+_BUNDLES = 10
 
 
 @dataclass(frozen=True, slots=True)
@@ -31,21 +30,16 @@ class ChangeAlarm:
         return f"{KEY}{self.id}"
 
 
-def raise_if_unusual(
-    db: sqlite3.Connection, subject_kind: str, subject: str, job: str, bundle: str, most: int
+def open_alarm(
+    db: sqlite3.Connection, subject_kind: str, subject: str, bundle: str, words: str
 ) -> None:
-    """Open an alarm if the newest bundle of a job has far more changes than those before it.
-
-    ``most`` is the threshold of the job, in percent of what is usual.
-    """
-    rows = usual(db, subject_kind, subject, job)
-    if rows and (words := unusual_changes(*rows[0], rows[1:], most)):
-        db.execute(
-            "INSERT INTO change_alarm (bundle, bundle_id, moment, subject_kind, subject, job, "
-            "words, opened) SELECT name, id, moment, subject_kind, subject, job, ?, ? FROM bundle "
-            "WHERE subject_kind=? AND subject=? AND name=?",
-            (words, now(), subject_kind, subject, bundle),
-        )
+    """Open an alarm about a bundle that has far more changes than those before it."""
+    db.execute(
+        "INSERT INTO change_alarm (bundle, bundle_id, moment, subject_kind, subject, job, "
+        "words, opened) SELECT name, id, moment, subject_kind, subject, job, ?, ? FROM bundle "
+        "WHERE subject_kind=? AND subject=? AND name=?",
+        (words, now(), subject_kind, subject, bundle),
+    )
 
 
 def usual(

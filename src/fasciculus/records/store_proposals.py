@@ -72,8 +72,3 @@ def remove(db: sqlite3.Connection, store: str, rows: Sequence[FoundProposal]) ->
             "(SELECT id FROM store WHERE name=?)",
             (row.kind, row.name, store),
         )
-
-
-def count(db: sqlite3.Connection) -> int:
-    """Return the number of proposals of all stores."""
-    return int(db.execute("SELECT count(*) FROM store_proposal").fetchone()[0])

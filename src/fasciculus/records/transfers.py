@@ -21,34 +21,30 @@ from .paging import PageRequest, Query, page
 _Subject = tuple[str, str]
 
 
+#: Bundles of one store by whether another has them too.
+_OF_TWO = (
+    "SELECT subject_kind, subject, bundle.name FROM bundle JOIN copy ON bundle_id=bundle.id "
+    "JOIN store ON store.id=store_id WHERE store.name=:source AND EXISTS (SELECT 1 FROM "
+    "copy AS other JOIN store AS target ON target.id=other.store_id WHERE "
+    "other.bundle_id=bundle.id AND target.name=:store) = :is_there "
+    "AND (:kind='' OR (subject_kind=:kind AND subject=:subject)) ORDER BY moment, bundle.id"
+)
+
+
 def missing(
     db: sqlite3.Connection, store: str, source: str, subject: _Subject | None = None
 ) -> dict[_Subject, list[str]]:
     """By subject, the bundles that one store has and another lacks, oldest first."""
-    rows = db.execute(
-        "SELECT subject_kind, subject, bundle.name FROM bundle JOIN copy ON bundle_id=bundle.id "
-        "JOIN store ON store.id=store_id WHERE store.name=:source AND NOT EXISTS (SELECT 1 FROM "
-        "copy AS other JOIN store AS target ON target.id=other.store_id WHERE "
-        "other.bundle_id=bundle.id AND target.name=:store) "
-        "AND (:kind='' OR (subject_kind=:kind AND subject=:subject)) ORDER BY moment, bundle.id",
-        {"store": store, "source": source, **_named(subject)},
-    )
-    return _by_subject(rows)
+    there = {"store": store, "source": source, "is_there": False}
+    return _by_subject(db.execute(_OF_TWO, {**there, **_named(subject)}))
 
 
 def on_both(
     db: sqlite3.Connection, store: str, source: str, subject: _Subject | None = None
 ) -> dict[_Subject, list[str]]:
     """By subject, the bundles that both of two stores have, oldest first."""
-    rows = db.execute(
-        "SELECT subject_kind, subject, bundle.name FROM bundle JOIN copy ON bundle_id=bundle.id "
-        "JOIN store ON store.id=store_id WHERE store.name=:source AND EXISTS (SELECT 1 FROM "
-        "copy AS other JOIN store AS target ON target.id=other.store_id WHERE "
-        "other.bundle_id=bundle.id AND target.name=:store) "
-        "AND (:kind='' OR (subject_kind=:kind AND subject=:subject)) ORDER BY moment, bundle.id",
-        {"store": store, "source": source, **_named(subject)},
-    )
-    return _by_subject(rows)
+    there = {"store": store, "source": source, "is_there": True}
+    return _by_subject(db.execute(_OF_TWO, {**there, **_named(subject)}))
 
 
 #: The bundles that keep rules may have left on the stores of their jobs, and that are not there.

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import logging
 from collections.abc import Sequence
+from contextlib import closing
 from datetime import UTC, datetime
 
 from ..config import Config
@@ -15,7 +16,7 @@ from ..records import bundles, inventory, jobs
 from ..records.db import Records
 from ..records.encryption import SecretCipher
 from . import outside
-from .store_work import remove_copy, sweep_pieces
+from .store_work import remove_copies, sweep_pieces
 from .tasks.orders.connections import OrderSources, recorded_copies, store_order
 
 log = logging.getLogger(__name__)
@@ -57,13 +58,13 @@ def _remove_copies(
     """Remove some copies of a subject from a store, and the pieces that no other one needs."""
     sources = OrderSources(config, records.reader, cipher)
     order = store_order(sources, store_name)
-    for name in names:
-        outside.call(remove_copy, order, subject, name)
-        with records.write() as db:
-            bundles.retire(db, subject.kind, subject.name, name, store_name)
-        for kept in config.listing(subject.kind, subject.name, name).parent.glob(f"{name}*"):
-            if kept.name.removesuffix(kept.suffix) in (name, f"{name}@{store_name}"):
-                kept.unlink()
+    with closing(outside.OutsideStream(remove_copies, order, subject, names)) as removed:
+        for name in map(bytes.decode, removed):
+            with records.write() as db:
+                bundles.retire(db, subject.kind, subject.name, name, store_name)
+            for kept in config.listing(subject.kind, subject.name, name).parent.glob(f"{name}*"):
+                if kept.name.removesuffix(kept.suffix) in (name, f"{name}@{store_name}"):
+                    kept.unlink()
     order.recorded = recorded_copies(sources, store_name, (subject.kind, subject.name))
     for trouble in outside.call_within(_DEADLINE, sweep_pieces, order, subject):
         log.warning("%s", trouble)

@@ -105,5 +105,6 @@ class Download:
         """End it; the web server calls this when the client has all or has gone."""
         if self._is_open:
             self._is_open = False
+            self._head.clear()
             self._stream.close()
             self._end()

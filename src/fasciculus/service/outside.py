@@ -13,6 +13,7 @@ import pickle
 import signal
 from collections.abc import Callable
 from multiprocessing.connection import Connection
+from multiprocessing.process import BaseProcess
 from typing import Any, Generic, ParamSpec, TypeVar
 
 from ..core.errors import ConnectionLostError, FasciculusError, UnreachableError
@@ -62,10 +63,7 @@ def call(function: Callable[P, T], *args: P.args, **more: P.kwargs) -> T:
 
 def call_within(seconds: float, function: Callable[P, T], *args: P.args, **more: P.kwargs) -> T:
     """The same with a deadline of its own, in seconds."""
-    ours, theirs = _context.Pipe(duplex=False)
-    process = _context.Process(target=_carry_out, args=(theirs, function, args, more), daemon=True)
-    process.start()
-    theirs.close()
+    ours, process = _begun(_carry_out, function, args, more)
     try:
         if not ours.poll(seconds):
             raise ConnectionLostError(
@@ -76,10 +74,7 @@ def call_within(seconds: float, function: Callable[P, T], *args: P.args, **more:
     except EOFError as error:
         raise _ended_early() from error
     finally:
-        ours.close()
-        process.kill()
-        # One that hangs in the kernel, as on a dead network share, ends when that lets go of it.
-        process.join(_KILLED)
+        _end(ours, process)
     if good:
         return found  # type: ignore[no-any-return]
     raise found
@@ -95,12 +90,7 @@ class OutsideStream(Generic[T]):
 
     def __init__(self, function: Callable[..., T], *args: Any) -> None:
         self.result: T | None = None
-        self._ours, theirs = _context.Pipe(duplex=False)
-        self._process = _context.Process(
-            target=_write_out, args=(theirs, function, args), daemon=True
-        )
-        self._process.start()
-        theirs.close()
+        self._ours, self._process = _begun(_write_out, function, args)
 
     def __iter__(self) -> OutsideStream[T]:
         return self
@@ -126,31 +116,64 @@ class OutsideStream(Generic[T]):
 
     def close(self) -> None:
         """End the process, wherever it is."""
-        self._ours.close()
-        self._process.kill()
-        self._process.join(_KILLED)
+        _end(self._ours, self._process)
+
+
+def _begun(target: Callable[..., None], *args: Any) -> tuple[Connection, BaseProcess]:
+    """Begin a process that answers on a pipe; gives our end of that and the process."""
+    ours, theirs = _context.Pipe(duplex=False)
+    process = _context.Process(target=target, args=(theirs, *args), daemon=True)
+    process.start()
+    theirs.close()
+    return ours, process
+
+
+def _end(ours: Connection, process: BaseProcess) -> None:
+    """End a process, wherever it is."""
+    ours.close()
+    process.kill()
+    # One that hangs in the kernel, as on a dead network share, ends when that lets go of it.
+    process.join(_KILLED)
+
+
+# In the other process ----------------------------------------------------------------
+
+
+def _carry_out(
+    answers: Connection, function: Callable[..., Any], args: tuple[Any, ...], more: dict[str, Any]
+) -> None:
+    found = _result(function, *args, **more)
+    try:
+        answers.send(found)
+    except MemoryError:
+        answers.send((False, too_much()))
 
 
 def _write_out(answers: Connection, function: Callable[..., Any], args: tuple[Any, ...]) -> None:
-    signal.signal(signal.SIGINT, signal.SIG_IGN)
-    signal.signal(signal.SIGTERM, signal.SIG_DFL)
-    limit_memory(MEMORY)
-
     def write(data: bytes) -> None:
         answers.send_bytes(_DATA + data)
 
-    try:
-        found: tuple[bool, Any] = (True, function(write, *args))
-    except MemoryError:
-        found = (False, too_much())
-    except BrokenPipeError:
+    found = _result(function, write, *args)
+    if isinstance(found[1], BrokenPipeError):
         # Nobody takes it any more.
         return
-    except (FasciculusError, OSError, ValueError) as error:
-        found = (False, error)
-    except Exception as error:
-        found = (False, UnreachableError(f"{type(error).__name__}: {error}"))
     answers.send_bytes(_END + pickle.dumps(found))
+
+
+def _result(function: Callable[..., Any], *args: Any, **more: Any) -> tuple[bool, Any]:
+    """Call a function within the limits; gives whether it went well, and what it gave or raised."""
+    signal.signal(signal.SIGINT, signal.SIG_IGN)
+    signal.signal(signal.SIGTERM, signal.SIG_DFL)
+    limit_memory(MEMORY)
+    try:
+        return True, function(*args, **more)
+    except MemoryError:
+        return False, too_much()
+    except (FasciculusError, OSError, ValueError) as error:
+        return False, error
+    except Exception as error:
+        # It may hold what cannot travel, such as a socket.
+        return False, UnreachableError(f"{type(error).__name__}: {error}")
 
 
 def _ended_early() -> UnreachableError:
@@ -166,24 +189,3 @@ def too_much() -> UnreachableError:
         f"The other side sent more than {MEMORY // (1024 * 1024)} MiB, which nothing needs.",
         "Look whether that is the right server.",
     )
-
-
-def _carry_out(
-    answers: Connection, function: Callable[..., Any], args: tuple[Any, ...], more: dict[str, Any]
-) -> None:
-    signal.signal(signal.SIGINT, signal.SIG_IGN)
-    signal.signal(signal.SIGTERM, signal.SIG_DFL)
-    limit_memory(MEMORY)
-    try:
-        found: tuple[bool, Any] = (True, function(*args, **more))
-    except MemoryError:
-        found = (False, too_much())
-    except (FasciculusError, OSError, ValueError) as error:
-        found = (False, error)
-    except Exception as error:
-        # It may hold what cannot travel, such as a socket.
-        found = (False, UnreachableError(f"{type(error).__name__}: {error}"))
-    try:
-        answers.send(found)
-    except MemoryError:
-        answers.send((False, too_much()))

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import hashlib
 import tempfile
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import replace
 from pathlib import Path
 
@@ -40,11 +40,15 @@ def put_records(order: StoreOrder, local: Path, folder: str, kept: int) -> None:
             store.remove(f"{folder}/{old}")
 
 
-def remove_copy(order: StoreOrder, subject: SubjectRef, name: str) -> None:
-    """Remove a bundle's own folder from a store; harmless if it is gone already."""
+def remove_copies(
+    write: Callable[[bytes], None], order: StoreOrder, subject: SubjectRef, names: Sequence[str]
+) -> None:
+    """Remove bundles' own folders from a store, and write the name of each that is gone."""
     with connected(open_store(order.spec())) as store:
         check_ours(store, order.store_id, order.owner_id)
-        remove_bundle(store, subject, name)
+        for name in names:
+            remove_bundle(store, subject, name)
+            write(name.encode())
 
 
 def sweep_pieces(order: StoreOrder, subject: SubjectRef) -> list[str]:

@@ -3,19 +3,17 @@
 from __future__ import annotations
 
 import json
-import re
 from dataclasses import asdict, dataclass
 from datetime import UTC, datetime
 from typing import Any
 
-from ..core.bundle.layout import STORE_FILE
+from ..core.bundle.layout import STORE_FILE, is_store_id
 from ..core.errors import DamagedError, FasciculusError, MissingError, TooNewError
 from .base import Store, read_all
 
 STORE_FORMAT = "fasciculus-store"
 STORE_VERSION = 1
 _MOST = 64 * 1024
-_ID = re.compile(r"[0-9a-f]{32}")
 
 
 @dataclass(frozen=True, slots=True)
@@ -64,11 +62,6 @@ def read_identity(store: Store) -> str:
     looks like, and :class:`TooNewError` for a later format.
     """
     return str(_read(store)["id"])
-
-
-def is_store_id(text: str) -> bool:
-    """Return whether a text can be a store's id: 32 hexadecimal digits."""
-    return _ID.fullmatch(text) is not None
 
 
 def read_owner(store: Store) -> StoreOwner | None:

@@ -29,13 +29,16 @@ class Failure(Result, kw_only=True, tag_field="result", tag="failure"):
 
 
 class BackupResult(Result, kw_only=True, tag_field="result", tag="backup"):
-    """A complete bundle. Bytes are of contents, ``packed`` of the pieces that it brought."""
+    """A complete bundle. Bytes are of contents, ``packed`` of the pieces that it brought, and
+    ``unusual`` says why older copies stay for now, as a clause.
+    """
 
     bundle: str
     entries: int
     bytes: int
     packed: int
     manifest: ManifestSummary
+    unusual: str = ""
 
 
 class RestoreResult(Result, kw_only=True, tag_field="result", tag="restore"):

@@ -19,9 +19,15 @@ KINDS = ("files", "databases", "mail", "system", "notes")
 
 _LISTING = re.compile(r"listing(?:-(\d+))?\.jsonl\.zst(?:\.age)?")
 _SAFE = re.compile(r"[a-z0-9](?:[a-z0-9._-]{0,62}[a-z0-9])?")
+_STORE_ID = re.compile(r"[0-9a-f]{32}")
 _NUMBER = re.compile(r"\.(\d+)$")
 _PIECE = re.compile(r"\.(files|databases|mail|system|notes)-(\d+)\.tar.*$")
 _BUNDLE = re.compile(r"(\d{4}-\d{2}-\d{2}T\d{6}Z)-([a-z0-9._-]+)")
+
+
+def is_store_id(text: str) -> bool:
+    """Return whether a text can be a store's id: 32 hexadecimal digits."""
+    return _STORE_ID.fullmatch(text) is not None
 
 
 class SubjectRef(Struct, frozen=True):

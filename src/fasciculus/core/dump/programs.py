@@ -65,7 +65,7 @@ def routines(server: Server, database: str, writer: Writer, notes: list[str]) ->
             charset = text(shown[3])
             mode, comment = text(shown[1]), text(row[1])
             body, later = letters.own(server, shown[2], charset, comment=comment, sql_mode=mode)
-            bodies.append(writer.program(body, text(shown[1]), charset, text(shown[4])))
+            bodies.append(writer.program(body, mode, charset, text(shown[4])))
             if later:
                 bodies.append(commented(kind, name, later, mode))
     if bodies:
@@ -173,12 +173,9 @@ def events(server: Server, database: str, writer: Writer, notes: list[str]) -> I
         shown = _shown(server, "EVENT", database, name, notes)
         if shown is None:
             continue
-        charset = text(shown[4])
-        mode = text(shown[1])
+        mode, charset = text(shown[1]), text(shown[4])
         body, later = letters.own(server, shown[3] or b"", charset, name, comment, mode)
-        bodies.append(
-            writer.program(body, text(shown[1]), charset, text(shown[5]), zone=text(shown[2]))
-        )
+        bodies.append(writer.program(body, mode, charset, text(shown[5]), zone=text(shown[2])))
         if later:
             bodies.append(commented("EVENT", name, later, mode))
     if bodies:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from pathlib import Path
 
+from ...core.bundle.layout import is_store_id
 from ...models import (
     AcceptedProposals,
     Page,
@@ -19,7 +20,6 @@ from ...models.queries import SavedQuery, UntriedQuery, WordsQuery
 from ...records import store_proposals, stores
 from ...records.stores import ProvedStore
 from ...stores import KINDS
-from ...stores.identity import is_store_id
 from ..context import context, order_sources
 from ..operations import operation, page_request
 from ..store_check import draft_spec, mark, prove, take_over, try_spec, unproved

@@ -322,11 +322,8 @@ class BackupHandler(HandlerBase[QueuedBackup]):
                     label=runs.options(db, task.run).label,
                     pinned_until=runs.pin_until(db, task.run),
                 )
-                job = jobs.find(db, task.order.job)
-                if job is not None:
-                    change_alarms.raise_if_unusual(
-                        db, *task.subject, job.name, made.bundle, job.watch.changes
-                    )
+                if made.unusual:
+                    change_alarms.open_alarm(db, *task.subject, made.bundle, made.unusual)
         if made is not None:
             self._keep_listing(task, made.bundle)
             self._events.changed("bundles")

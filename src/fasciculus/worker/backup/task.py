@@ -472,8 +472,9 @@ class BackupTask:
         summary = manifest.summary(hashlib.sha256(self._bundle_json).hexdigest())
         summary.changes = self._changes(manifest)
         self._stage("retiring")
-        # The copies before may be the last ones that have the databases.
-        retires = not self._no_databases and self._may_retire(manifest, summary.changes)
+        unusual = self._unusual(manifest, summary.changes)
+        # The copies before may also be the last ones that have the databases.
+        retires = not (self._no_databases or unusual)
         orders = {store.name: store for store in self._order.stores}
         for name, error in self._errors.items():
             self._emitter.emit(CopyResult(name, error))
@@ -521,13 +522,14 @@ class BackupTask:
             bytes=manifest.bytes,
             packed=manifest.packed,
             manifest=summary,
+            unusual=unusual,
         )
 
-    def _may_retire(self, manifest: Manifest, changes: DiffCounts | UnsetType) -> bool:
-        """Whether older copies may go: not if so much changed that they may be the last good ones
-        before somebody encrypted the files."""
+    def _unusual(self, manifest: Manifest, changes: DiffCounts | UnsetType) -> str:
+        """Why older copies may not go, as a clause: so much changed that they may be the last good
+        ones before somebody encrypted the files."""
         if isinstance(changes, UnsetType):
-            return True
+            return ""
         count = changes.new + changes.changed + changes.gone
         order = self._order
         words = unusual_changes(count, manifest.entries, order.usual_changes, order.most_changes)
@@ -535,7 +537,7 @@ class BackupTask:
             self._emitter.warn(
                 f"{words}. No older copy is retired until somebody acknowledges that (alerts)."
             )
-        return not words
+        return words
 
     def _retired(self, store: str, bundle: str) -> None:
         self._emitter.emit(CopyRetired(store, bundle))
