@@ -8,7 +8,7 @@ from pathlib import Path
 
 import pymysql
 import pytest
-from hypothesis import HealthCheck, given, settings
+from hypothesis import HealthCheck, example, given, settings
 from hypothesis import strategies as st
 from running import mariadb_spec, private_mariadb
 
@@ -117,6 +117,10 @@ def check_canaries(server, folder: Path) -> None:
     rows=st.lists(texts, max_size=4),
     later=st.sampled_from(MODES),
 )
+# Comments with a letter whose last byte is a backslash.
+@example("sjis", "NO_BACKSLASH_ESCAPES", [(k, "p", "表", "x", "") for k in KINDS], [], "")
+@example("sjis", "", [(k, "p", "\\! x\n表", "x", "") for k in KINDS], [], "")
+@example("big5", "ANSI", [(k, "p", "功'\\", "x", "") for k in KINDS], [], "")
 def test_nothing_that_was_written_becomes_a_command(
     server, tmp_path_factory, charset, mode, words, rows, later
 ):

@@ -14,6 +14,7 @@ from .server import Server
 from .statements import NO_ESCAPES
 
 _CHARSET = re.compile(r"[a-z0-9_]+")
+_RUNS = re.compile(r"([\x00-\x7f]+)|([^\x00-\x7f]+)")
 #: Character sets whose text is UTF-8.
 UTF8 = ("utf8", "utf8mb3", "utf8mb4")
 
@@ -70,13 +71,26 @@ def own(
         if clean is not None:
             shown = shown.replace(mixed.encode(), clean, 1)
     if comment and not comment.isascii():
-        clean = encoded(server, comment, charset)
-        if clean is None:
-            later = comment
+        kept = _in_literal(server, comment, charset)
+        if kept is None:
+            kept, later = b"", comment
         for quoted in (_escaped(comment), comment.replace("'", "\\'")):
-            kept = _escaped(clean.decode("latin-1")).encode("latin-1") if clean else b""
             shown = shown.replace(f"COMMENT '{quoted}'".encode(), b"COMMENT '%s'" % kept, 1)
     return shown, later
+
+
+def _in_literal(server: Server, comment: str, charset: str) -> bytes | None:
+    """A comment between the quotes of a literal; None where the character set lacks some letters.
+
+    Escapes are of letters, not of bytes: the last byte of a letter may be that of a backslash.
+    """
+    parts = []
+    for plain, others in _RUNS.findall(comment):
+        part = _escaped(plain).encode() if plain else encoded(server, others, charset)
+        if part is None:
+            return None
+        parts.append(part)
+    return b"".join(parts)
 
 
 def _without(shown: bytes, comment: str) -> bytes:
