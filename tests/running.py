@@ -246,7 +246,7 @@ def service_process(home: Path, **environment: str) -> Iterator[ServiceProcess]:
 def children(pid: int) -> list[tuple[int, str]]:
     """The processes that a process started, with their command lines."""
     found = subprocess.run(
-        ["ps", "--ppid", str(pid), "-o", "pid=,args="], capture_output=True, text=True
+        ["ps", "-ww", "--ppid", str(pid), "-o", "pid=,args="], capture_output=True, text=True
     )
     rows = [line.split(maxsplit=1) for line in found.stdout.splitlines()]
     return [(int(number), args) for number, args in rows if "defunct" not in args]

@@ -256,7 +256,7 @@ def test_a_job_that_cannot_be_read_starts_no_other_later(heronmere):
     spoil(heronmere, "job", "odd")
     starts = Starts()
     scheduler = Scheduler(heronmere.records, starts, lambda number: None)
-    before = datetime.now(UTC)
+    before = datetime.now(UTC).replace(second=0)
     scheduler.renew(before)
     scheduler.tick(before + timedelta(minutes=2))
     assert starts.started == ["even"]
@@ -267,7 +267,7 @@ def test_a_start_that_fails_is_tried_again_and_holds_up_no_other(heronmere):
         heronmere.job(name, timetable="* * * * *")
     starts = Starts(odd=["a-odd"])
     scheduler = Scheduler(heronmere.records, starts, lambda number: None)
-    before = datetime.now(UTC)
+    before = datetime.now(UTC).replace(second=0)
     scheduler.renew(before)
     scheduler.tick(before + timedelta(minutes=2))
     assert starts.started == ["even"]
