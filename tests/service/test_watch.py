@@ -330,12 +330,19 @@ def test_hosts_are_looked_through_once_a_day_and_before_jobs_of_all_accounts(val
 
     assert seen(2) == timedelta(0), "it was not looked through again"
     assert seen(25) > timedelta(hours=24)
+    started = datetime.now(UTC)
     soon = (datetime.now(UTC) + timedelta(minutes=30)).strftime("%H:%M")
     change(client, timetable=f"daily {soon}", zone="UTC")
     assert seen(2) > timedelta(hours=1), "a job of all accounts starts before the next look"
+    change(client, timetable="by hand")
+    earlier = stamp(datetime.now(UTC) - timedelta(hours=2))
+    with parts.records.write() as db:
+        settings.put(db, "discoveries", {"reed-1": {"at": earlier}})
+    run(client, "nightly")
+    until(lambda: discoveries.by_host(parts.records.reader)["reed-1"].at > started)
 
 
-def test_a_database_user_that_does_not_see_all_is_said(valley, mariadb, tmp_path):
+def test_a_database_user_that_does_not_see_all_is_said(valley, running, mariadb, tmp_path):
     client, parts = valley
     mariadb.run(
         "CREATE OR REPLACE USER blind@localhost IDENTIFIED BY 'ledger'",
@@ -345,9 +352,13 @@ def test_a_database_user_that_does_not_see_all_is_said(valley, mariadb, tmp_path
     host["finding"] = {"homes": [f"{tmp_path}/homes/{{account}}"], "by_grants": False}
     host["servers"] = [{"kind": "mariadb", "socket": mariadb.socket, "user": "blind"}]
     client.hosts_change("reed-1", HostInput(**host, secrets={"mariadb_password": "ledger"}))
+    grant = "GRANT SELECT, SHOW VIEW, TRIGGER, EVENT ON *.* TO 'blind'@'localhost'"
+    said = running.cli("hosts", "change", "reed-1", "--mariadb-user", "blind")
+    assert said.returncode == 0 and f"Run: {grant}" in said.stderr, said
+    rights = [step for step in client.hosts_try("reed-1").steps if step.name == "rights"]
+    assert rights[0].ok and grant in rights[0].way_out
     parts.housekeeper.find_accounts()
-    found = texts(parts)["database rights"]
-    assert "GRANT SELECT, SHOW VIEW, TRIGGER, EVENT ON *.* TO 'blind'@'localhost'" in found
+    assert grant in texts(parts)["database rights"]
     change(client, contents=["files", "databases"])
     ended = run(client, "nightly")
     log = [row.text for row in client.every(partial(client.runs_log, ended.id))]

@@ -1,13 +1,23 @@
 <script lang="ts">
   import type { TryResult } from '../lib/types';
+  type Step = TryResult['steps'][number];
   let { tried }: { tried: TryResult } = $props();
+
+  // A step that went well and has a way out is a warning.
+  function look(step: Step) {
+    if (!step.ok) return { mark: '■', word: 'failed:', line: 'text-brick', tone: '' };
+    return step.way_out
+      ? { mark: '▲', word: 'missing:', line: 'text-amber-ink', tone: '' }
+      : { mark: '●', word: 'good:', line: '', tone: 'text-moss' };
+  }
 </script>
 
 <ol class="space-y-0.5 text-sm" aria-live="polite">
   {#each tried.steps as step, n (n)}
-    <li class={step.ok ? '' : 'text-brick'}>
-      <span aria-hidden="true" class={step.ok ? 'text-moss' : ''}>{step.ok ? '●' : '■'}</span>
-      <span class="sr-only">{step.ok ? 'good:' : 'failed:'}</span>
+    {@const { mark, word, line, tone } = look(step)}
+    <li class={line}>
+      <span aria-hidden="true" class={tone}>{mark}</span>
+      <span class="sr-only">{word}</span>
       <span class="font-semibold">{step.name}:</span>
       {step.text}
       {step.way_out}

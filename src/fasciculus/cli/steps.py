@@ -15,7 +15,7 @@ def show_tried(tried: models.TryResult, as_json: bool = False) -> None:
         output.show_json(tried)
     else:
         for step in tried.steps:
-            mark = Text("● ", style="green") if step.ok else Text("■ ", style="red")
+            mark = Text(*_mark(step))
             output.out.print(
                 mark,
                 f"{step.name}: {step.text} {step.way_out}".rstrip() + _took(step),
@@ -28,9 +28,20 @@ def show_tried(tried: models.TryResult, as_json: bool = False) -> None:
 
 
 def prove(tried: models.TryResult, as_json: bool = False) -> None:
-    """Nothing is saved that does not answer: show the steps when one failed."""
+    """Nothing is saved that does not answer: show the steps when one failed. What is missing is
+    said on the standard error output when none did."""
     if not tried.ok:
         show_tried(tried, as_json)
+    for step in tried.steps:
+        if step.way_out:
+            said = f"▲ {step.name}: {step.text} {step.way_out}"
+            output.err.print(said, style="yellow", markup=False)
+
+
+def _mark(step: models.TryStep) -> tuple[str, str]:
+    if not step.ok:
+        return "■ ", "red"
+    return ("▲ ", "yellow") if step.way_out else ("● ", "green")
 
 
 def _took(step: models.TryStep) -> str:

@@ -8,6 +8,8 @@ from msgspec import Struct
 class Step(Struct, frozen=True):
     """A step of trying something: its name, whether it went well, and what to do when not.
 
+    A step that went well and has a way out is a warning: it works, and something is missing.
+
     ``seconds`` is how long it took, 0 where that was not measured; ``field`` names the setting at
     fault, where there is one.
     """

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Iterable, Iterator
 from dataclasses import dataclass, field
 from pathlib import Path
-from typing import Any, Protocol
+from typing import Any, NamedTuple, Protocol
 
 from msgspec import Struct
 
@@ -109,6 +109,14 @@ class DatabaseDump(Protocol):
     def record(self) -> DatabaseRecord: ...
 
 
+class Rights(NamedTuple):
+    """What a user of a server may do, as a sentence; ``grant`` is the statement that gives what is
+    missing, empty where nothing is."""
+
+    text: str
+    grant: str = ""
+
+
 class Engine(Protocol):
     """A database engine. Failures are ``FasciculusError`` of one sentence."""
 
@@ -124,9 +132,8 @@ class Engine(Protocol):
     def version(self, access: DatabaseAccess) -> str:
         """What the server says it is."""
 
-    def rights(self, access: DatabaseAccess) -> list[str]:
-        """What the server's users may do for bundling and restoring, in sentences; with what would
-        suffice where something lacks."""
+    def rights(self, access: DatabaseAccess) -> list[Rights]:
+        """What the server's users may do for bundling and for restoring."""
 
     def hidden(self, access: DatabaseAccess) -> str:
         """Why databases may be there that the server's user does not see, with the statement that

@@ -18,7 +18,7 @@ from ..core.dump.users import every_user
 from ..core.errors import FasciculusError, SettingError, StatementError
 from ..core.formatting import format_list
 from ..kinds import Secrets, Settings
-from .base import DatabaseAccess, DatabaseRef, SqlMember
+from .base import DatabaseAccess, DatabaseRef, Rights, SqlMember
 from .mariadb_loading import loading_user
 from .mariadb_server import (
     MariaDbConnection,
@@ -113,24 +113,26 @@ class MariaDbEngine:
         with _connect(access) as server:
             return _text(server.rows("SELECT version()")[0][0])
 
-    def rights(self, access: DatabaseAccess) -> list[str]:
-        said = []
+    def rights(self, access: DatabaseAccess) -> list[Rights]:
         user, grants = _user_and_grants(access)
-        lacking = privileges.missing(grants, "")
-        said.append(
-            f"{user} may read every database."
-            if not lacking
-            else f"{user} lacks {', '.join(lacking)} on some databases; this gives all that "
-            f"bundling needs: {privileges.grant_to_bundle(_quoted(user))}"
-        )
+        if lacking := privileges.missing(grants, ""):
+            reading = Rights(
+                f"{user} lacks {format_list(lacking)} on some databases: those that it may not "
+                "read are neither found nor backed up.",
+                privileges.grant_to_bundle(_quoted(user)),
+            )
+        else:
+            reading = Rights(f"{user} may read every database.")
         user, grants = _user_and_grants(_to_restore(access))
-        said.append(
-            f"{user} may restore databases with their users."
-            if privileges.may_restore(grants)
-            else f"{user} may not restore everything; this gives all that restoring needs, to it "
-            f"or to a user for restoring alone: {privileges.grant_to_restore(_quoted(user))}"
-        )
-        return said
+        if privileges.may_restore(grants):
+            restoring = Rights(f"{user} may restore databases with their users.")
+        else:
+            restoring = Rights(
+                f"{user} may not restore everything. Give it, or a user for restoring alone, "
+                "what is missing.",
+                privileges.grant_to_restore(_quoted(user)),
+            )
+        return [reading, restoring]
 
     def hidden(self, access: DatabaseAccess) -> str:
         user, grants = _user_and_grants(access)

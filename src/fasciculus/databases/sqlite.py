@@ -12,7 +12,7 @@ from ..core.bundle.manifest import DatabaseRecord
 from ..core.dump.filters import DatabaseRules
 from ..core.errors import FasciculusError, MissingError, SettingError
 from ..kinds import Secrets, Settings
-from .base import DatabaseAccess, DatabaseRef, FileMember, SqlMember
+from .base import DatabaseAccess, DatabaseRef, FileMember, Rights, SqlMember
 from .sqlite_copy import copy_database
 
 _NAME = "sqlite"
@@ -76,7 +76,7 @@ class SqliteEngine:
     def version(self, access: DatabaseAccess) -> str:
         return ""
 
-    def rights(self, access: DatabaseAccess) -> list[str]:
+    def rights(self, access: DatabaseAccess) -> list[Rights]:
         return []
 
     def hidden(self, access: DatabaseAccess) -> str:

@@ -59,6 +59,11 @@ def covers(
     return chosen(_selection(job), known[job.subjects])
 
 
+def takes_new_accounts(job: JobInput) -> bool:
+    """Whether a job covers accounts that are found later."""
+    return job.choice != "listed" and job.subjects == "accounts"
+
+
 def gone_subjects(db: sqlite3.Connection, job: JobInput) -> list[str]:
     """The subjects that a job names and that are not there any more."""
     if not job.names:

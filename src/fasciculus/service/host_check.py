@@ -65,8 +65,9 @@ def _servers(connection: HostConnection, order: HostOrder, spool: str) -> Iterat
         try:
             access = database_access(name, order, connection, "", spool)
             yield Step("database server", True, f"It answers: {engine.version(access)}.")
-            for sentence in engine.rights(access):
-                yield Step("rights", True, sentence)
+            for rights in engine.rights(access):
+                way_out = f"Run: {rights.grant}" if rights.grant else ""
+                yield Step("rights", True, rights.text, way_out)
         except FasciculusError as error:
             yield Step("database server", False, error.message, error.way_out)
 

@@ -71,7 +71,15 @@ def build(config: Config, environment: Mapping[str, str] = os.environ) -> Contex
 
     workers = WorkerPool()
     tasks = Tasks(
-        config, records, cipher, events, workers, ended, reporter, on_reported=outbox.wake
+        config,
+        records,
+        cipher,
+        events,
+        workers,
+        ended,
+        lambda job: housekeeper.job_started(job),
+        reporter,
+        on_reported=outbox.wake,
     )
     _first_start(config.home, records, environment)
     scheduler = Scheduler(records, tasks, report)

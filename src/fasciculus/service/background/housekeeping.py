@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 import logging
+import threading
 from collections.abc import Callable
 from datetime import UTC, datetime, timedelta
 
 from ...config import Config
 from ...core.errors import FasciculusError
-from ...models import Account, Host
+from ...models import Account, Host, JobInput
 from ...records import discoveries, history, inventory, jobs, pauses, store_days, users
 from ...records.db import Records
 from ...records.discoveries import Discovery
@@ -41,6 +42,7 @@ class Housekeeper:
     ) -> None:
         self._config, self._records, self._cipher, self._events = config, records, cipher, events
         self._busy, self._verify_some, self._catch_up = busy, verify_some, catch_up
+        self._look_now = threading.Event()
         self._loop = BackgroundLoop(
             "housekeeping",
             {
@@ -68,6 +70,12 @@ class Housekeeper:
         """The loop that it runs in."""
         return self._loop
 
+    def job_started(self, job: JobInput) -> None:
+        """Look through the hosts now, where a job that takes all accounts was started by hand."""
+        if jobs.takes_new_accounts(job):
+            self._look_now.set()
+            self._loop.wake()
+
     def copy_records(self) -> None:
         """Bring a copy of the records to the stores that are to have one."""
         records_copy.copy_if_due(self._config, self._records, self._cipher)
@@ -83,7 +91,8 @@ class Housekeeper:
         """
         db, moment = self._records.reader, datetime.now(UTC)
         last = discoveries.by_host(db)
-        soon = self._starts_soon(moment)
+        soon = self._look_now.is_set() or self._starts_soon(moment)
+        self._look_now.clear()
         hosts = [
             host
             for host in inventory.readable_hosts(db, self._cipher)
@@ -100,7 +109,7 @@ class Housekeeper:
         starts = [
             timetables.next_start(job, paused, moment)
             for job in jobs.jobs(db)
-            if job.choice != "listed" and job.subjects == "accounts"
+            if jobs.takes_new_accounts(job)
         ]
         until = moment + timedelta(seconds=_HOUR) + _MARGIN
         return any(start is not None and start < until for start in starts)

@@ -11,7 +11,7 @@ from math import ceil
 
 from ...config import Config
 from ...core.errors import FasciculusError
-from ...models import MaintenanceTask, Restore, Task
+from ...models import JobInput, MaintenanceTask, Restore, Task
 from ...records import maintenance, stores, transfers
 from ...records.db import Records
 from ...records.encryption import SecretCipher
@@ -52,6 +52,7 @@ class Tasks:
         events: EventStream,
         workers: Workers,
         on_run_ended: Callable[[int], None],
+        on_started_by_hand: Callable[[JobInput], None],
         reports: Reports,
         on_reported: Callable[[], None],
     ) -> None:
@@ -60,6 +61,7 @@ class Tasks:
         self._restores = RestoreHandler(config, records, cipher, events)
         self._maintenance = MaintenanceHandler(config, records, cipher, events)
         self._backups.on_run_ended = on_run_ended
+        self._on_started_by_hand = on_started_by_hand
         self._maintenance.reports, self._maintenance.on_reported = reports, on_reported
         self._maintenance.enqueue = lambda tasks: self._runner.add(tasks)
         self._runner = TaskRunner(
@@ -111,6 +113,8 @@ class Tasks:
         self._runner.add(tasks)
         if tasks and start.by_timetable:
             self._cancel_earlier(tasks[0])
+        elif tasks and tasks[0].job is not None:
+            self._on_started_by_hand(tasks[0].job)
         return run_id
 
     def _cancel_earlier(self, new: QueuedBackup) -> None:
