@@ -1,6 +1,7 @@
 """Fixtures of the service's tests."""
 
 import pytest
+from running import folder_stores, set_up, small_account
 
 from fasciculus.service import outside
 
@@ -12,3 +13,16 @@ def in_this_process(monkeypatch):
     monkeypatch.setattr(
         outside, "call_within", lambda seconds, work, *args, **more: work(*args, **more)
     )
+
+
+@pytest.fixture
+def valley(running, tmp_path):
+    """A service with one account, two stores and a job: its client, and its parts."""
+    with running.client() as client:
+        set_up(
+            client,
+            [small_account(tmp_path, "millpond")],
+            folder_stores(tmp_path, "attic", "cellar"),
+            report_to=["duty@sedge-quill.example"],
+        )
+        yield client, running.parts

@@ -2,52 +2,23 @@
 
 import os
 from datetime import UTC, datetime, timedelta
-from functools import partial
-from types import SimpleNamespace
 
 import httpx
-import pytest
 import servers
 from cryptography import x509
-from running import folder_stores, run, set_up, small_account, until
+from running import run, until
+from watched import change, texts
 
 from fasciculus.demo.mailbox import MailboxStandIn
 from fasciculus.models import (
     AccountInput,
-    HostFields,
-    HostInput,
-    JobInput,
     MailServer,
     WatchSettings,
 )
-from fasciculus.records import alerts, certificates, discoveries, runs, settings
-from fasciculus.records.db import stamp
+from fasciculus.records import certificates
 from fasciculus.service.background import scheduler as scheduler_module
 from fasciculus.service.watch.certificates import end_of
 from fasciculus.stores.base import TlsAddress, https_address
-
-
-@pytest.fixture
-def valley(running, tmp_path):
-    with running.client() as client:
-        set_up(
-            client,
-            [small_account(tmp_path, "millpond")],
-            folder_stores(tmp_path, "attic", "cellar"),
-            report_to=["duty@sedge-quill.example"],
-        )
-        yield client, running.parts
-
-
-def texts(parts, now=None):
-    """The open alerts after a look."""
-    parts.watch.look(now or datetime.now(UTC))
-    return {row.check: row.text for row in alerts.open_by_key(parts.records.reader).values()}
-
-
-def change(client, **fields):
-    job = client.jobs_show("nightly").model_dump(include=set(JobInput.model_fields))
-    client.jobs_change("nightly", JobInput(**{**job, **fields}))
 
 
 def test_a_failed_run_is_an_alert_until_the_next_good_one(valley, tmp_path):
@@ -82,20 +53,6 @@ def test_a_store_that_takes_no_copy(valley, tmp_path):
     assert "store lagging" not in found, "not before it has lasted"
     found = texts(parts, datetime.now(UTC) + timedelta(hours=25))
     assert found["store lagging"] == "Store cellar lacks 1 bundle of its jobs."
-
-
-def test_a_start_of_which_no_run_came(valley):
-    client, parts = valley
-    run(client, "nightly")
-    change(client, timetable="daily 02:15")
-    parts.scheduler.stop()
-    tomorrow = datetime.now(UTC) + timedelta(days=1, hours=1)
-    assert "should have started at" in texts(parts, tomorrow)["missing run"]
-    with parts.records.write() as db:
-        run_id = runs.add(db, client.jobs_show("nightly"), "timetable", [])
-        db.execute("UPDATE run SET created=? WHERE id=?", (stamp(tomorrow), run_id))
-        runs.end(db, run_id, "done", "")
-    assert "missing run" not in texts(parts, tomorrow)
 
 
 def test_a_stopped_scheduler_is_seen_within_a_minute_on_every_face(valley, running):
@@ -238,6 +195,7 @@ def test_in_quiet_hours_neither_a_beginning_nor_an_end_wakes_anybody(valley, tmp
     assert titles() == [] and client.alerts_list(state="open").total == 2
     texts(parts, noon + timedelta(days=1))
     assert titles() == ["[Fasciculus] 2 alerts: 2 opened"]
+    until(lambda: all(row.attempts for row in client.outbox_list().items))
     (tmp_path / "away").rename(tmp_path / "cellar")
     run(client, "nightly")
     texts(parts, noon.replace(hour=23) + timedelta(days=1))
@@ -259,143 +217,3 @@ def test_where_a_store_shows_a_certificate():
     assert https_address("https://reed.example/dav") == TlsAddress("reed.example", 443)
     assert https_address("https://reed.example:8443") == TlsAddress("reed.example", 8443)
     assert https_address("http://reed.example") is None
-
-
-# Each row of docs/watch.md, opened and closed by real runs ------------------------------------
-
-
-def test_a_run_that_reached_none_of_its_stores_says_so_until_a_copy_is_taken(valley, tmp_path):
-    client, parts = valley
-    for name in ("attic", "cellar"):
-        (tmp_path / name).rename(tmp_path / f"{name}-away")
-    assert run(client, "nightly").outcome == "failed"
-    rows = alerts.open_by_key(parts.records.reader) if parts.watch.look(datetime.now(UTC)) else {}
-    assert {"store attic", "store cellar"} <= set(rows), rows
-    for name in ("attic", "cellar"):
-        (tmp_path / f"{name}-away").rename(tmp_path / name)
-    assert run(client, "nightly").outcome == "done"
-    assert "store unreachable" not in texts(parts)
-
-
-def test_a_copy_that_another_store_brought_ends_it_too(valley, tmp_path):
-    client, parts = valley
-    (tmp_path / "cellar").rename(tmp_path / "away")
-    assert run(client, "nightly").outcome == "partial"
-    assert "store unreachable" in texts(parts)
-    (tmp_path / "away").rename(tmp_path / "cellar")
-    for number in client.stores_transfer("cellar", "").ids:
-        until(lambda number=number: client.maintenance_show(number).state == "ended")
-    assert "store unreachable" not in texts(parts) and "partly failed run" in texts(parts)
-
-
-def test_accounts_that_come_and_go_are_said_until_they_are_accepted(valley, tmp_path):
-    client, parts = valley
-    host = client.hosts_show("reed-1").model_dump(include=set(HostFields.model_fields))
-    host["finding"] = {"homes": [f"{tmp_path}/homes/{{account}}"]}
-    client.hosts_change("reed-1", HostInput(**host))
-    (tmp_path / "homes/lanternchoir").mkdir(parents=True)
-    parts.housekeeper.find_accounts()
-    found = texts(parts)
-    assert "1 new account (lanternchoir)" in found["discovery"]
-    rows = {row.name: row for row in client.every(client.coverage_list)}
-    assert rows["lanternchoir"].kind == "account"
-    client.hosts_take_over("reed-1")
-    assert "discovery" not in texts(parts)
-    rows = {row.name: row for row in client.every(client.coverage_list)}
-    assert rows["lanternchoir"].state in ("never", "late"), "a job takes all accounts"
-    assert run(client, "nightly").outcome in ("done", "warned")
-    rows = {row.name: row for row in client.every(client.coverage_list)}
-    assert rows["lanternchoir"].state == rows["millpond"].state == "protected"
-    (tmp_path / "homes/lanternchoir").rmdir()
-    with parts.records.write() as db:
-        settings.put(db, "discoveries", {})
-    parts.housekeeper.find_accounts()
-    assert "1 account that is gone (lanternchoir)" in texts(parts)["discovery"]
-    client.hosts_take_over("reed-1")
-    assert "discovery" not in texts(parts)
-
-
-def test_hosts_are_looked_through_once_a_day_and_before_jobs_of_all_accounts(valley, tmp_path):
-    client, parts = valley
-    host = client.hosts_show("reed-1").model_dump(include=set(HostFields.model_fields))
-    host["finding"] = {"homes": [f"{tmp_path}/homes/{{account}}"]}
-    client.hosts_change("reed-1", HostInput(**host))
-
-    def seen(hours: float) -> datetime:
-        at = datetime.now(UTC) - timedelta(hours=hours)
-        with parts.records.write() as db:
-            settings.put(db, "discoveries", {"reed-1": {"at": at.isoformat()}})
-        parts.housekeeper.find_accounts()
-        return discoveries.by_host(parts.records.reader)["reed-1"].at - at
-
-    assert seen(2) == timedelta(0), "it was not looked through again"
-    assert seen(25) > timedelta(hours=24)
-    started = datetime.now(UTC)
-    soon = (datetime.now(UTC) + timedelta(minutes=30)).strftime("%H:%M")
-    change(client, timetable=f"daily {soon}", zone="UTC")
-    assert seen(2) > timedelta(hours=1), "a job of all accounts starts before the next look"
-    change(client, timetable="by hand")
-    earlier = stamp(datetime.now(UTC) - timedelta(hours=2))
-    with parts.records.write() as db:
-        settings.put(db, "discoveries", {"reed-1": {"at": earlier}})
-    run(client, "nightly")
-    until(lambda: discoveries.by_host(parts.records.reader)["reed-1"].at > started)
-
-
-def test_a_database_user_that_does_not_see_all_is_said(valley, running, mariadb, tmp_path):
-    client, parts = valley
-    mariadb.run(
-        "CREATE OR REPLACE USER blind@localhost IDENTIFIED BY 'ledger'",
-        "CREATE DATABASE IF NOT EXISTS unseen_shop",
-    )
-    host = client.hosts_show("reed-1").model_dump(include=set(HostFields.model_fields))
-    host["finding"] = {"homes": [f"{tmp_path}/homes/{{account}}"], "by_grants": False}
-    host["servers"] = [{"kind": "mariadb", "socket": mariadb.socket, "user": "blind"}]
-    client.hosts_change("reed-1", HostInput(**host, secrets={"mariadb_password": "ledger"}))
-    grant = "GRANT SELECT, SHOW VIEW, TRIGGER, EVENT ON *.* TO 'blind'@'localhost'"
-    said = running.cli("hosts", "change", "reed-1", "--mariadb-user", "blind")
-    assert said.returncode == 0 and f"Run: {grant}" in said.stderr, said
-    rights = [step for step in client.hosts_try("reed-1").steps if step.name == "rights"]
-    assert rights[0].ok and grant in rights[0].way_out
-    parts.housekeeper.find_accounts()
-    assert grant in texts(parts)["database rights"]
-    change(client, contents=["files", "databases"])
-    ended = run(client, "nightly")
-    log = [row.text for row in client.every(partial(client.runs_log, ended.id))]
-    assert any("are neither found nor backed up" in line for line in log), log
-    summary = client.jobs_summary(client.jobs_show("nightly"))
-    assert any("neither found nor backed up" in row.text for row in map(_text, summary.advice))
-    mariadb.run("GRANT SELECT, SHOW VIEW, TRIGGER, EVENT ON *.* TO blind@localhost")
-    with parts.records.write() as db:
-        settings.put(db, "discoveries", {})
-    parts.housekeeper.find_accounts()
-    assert "database rights" not in texts(parts)
-
-
-def _text(row):
-    return SimpleNamespace(text=row if isinstance(row, str) else row.text)
-
-
-def test_a_wrong_database_password_costs_the_databases_alone(valley, mariadb):
-    client, _ = valley
-    mariadb.run(
-        "CREATE DATABASE IF NOT EXISTS mill_shop", "CREATE OR REPLACE TABLE mill_shop.t (a INT)"
-    )
-    host = client.hosts_show("reed-1").model_dump(include=set(HostFields.model_fields))
-    host["servers"] = [{"kind": "mariadb", "socket": mariadb.socket, "user": "fasciculus"}]
-    client.hosts_change("reed-1", HostInput(**host, secrets={"mariadb_password": "ledger"}))
-    account = client.accounts_show("millpond").model_dump(include=set(AccountInput.model_fields))
-    account["databases"] = [{"engine": "mariadb", "name": "mill_shop"}]
-    client.accounts_change("millpond", AccountInput(**account))
-    change(client, contents=["files", "databases"], keep="1 newest")
-    assert run(client, "nightly").outcome == "done"
-    whole = client.bundles_list().items[0].name
-    client.hosts_change("reed-1", HostInput(**host, secrets={"mariadb_password": "wrong"}))
-    ended = run(client, "nightly")
-    assert ended.outcome == "partial", ended
-    assert "refused the sign-in" in ended.tasks[0].error
-    newest, *others = client.bundles_list().items
-    assert client.bundles_show(newest.id).contents["files"].entries > 0
-    assert whole in [row.name for row in others], "the last copy with the databases stays"
-    change(client, contents=["databases"])
-    assert run(client, "nightly").outcome == "failed", "nothing else is in it"

@@ -83,6 +83,21 @@ def test_what_was_copied_is_digested_and_what_was_linked_is_the_file_itself(
     assert store.sha256("a/linked") == wanted, "it is another file now"
 
 
+def test_a_copy_on_the_same_disk_has_blocks_of_its_own(store, tmp_path):
+    """What damages one store's copy leaves the other's, from which it is mended."""
+    local = tmp_path / "piece"
+    local.write_bytes(b"piece" * 1000)
+    (tmp_path / "other").mkdir()
+    other = open_store(store_spec("other", {"kind": "folder", "folder": str(tmp_path / "other")}))
+    other.connect()
+    for one in (store, other):
+        one.put(local, "a/piece", lambda count: None)
+    local.unlink()
+    with (tmp_path / "other/a/piece").open("r+b") as damaged:
+        damaged.write(b"XXXX")
+    assert store.open("a/piece", 0, 5).read() == b"piece"
+
+
 def test_nothing_stays_open(store, tmp_path):
     before = descriptors()
     for number in range(20):

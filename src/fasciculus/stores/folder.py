@@ -23,6 +23,8 @@ from ..fields import absolute_folder
 from ..kinds import Secrets
 from .base import ConnectStep, StoreItem, StoreKind, StoreSettings, StoreSpec, listed_items
 
+#: Names of a file that is spooled, and in one store.
+_OF_ONE_STORE = 2
 _CHUNK = 4 * 1024 * 1024
 _COMMAND_SECONDS = 300
 _SAID = 300
@@ -237,12 +239,10 @@ class FolderStore:
 
     def put(self, local: Path, path: str, on_bytes: Callable[[int], None]) -> None:
         with self._whole(path) as (folder, partial):
-            try:
-                # On the same disk the spooled file itself becomes the piece.
-                os.link(local, partial, dst_dir_fd=folder)
+            if _linked(local, partial, folder):
                 on_bytes(local.stat().st_size)
                 self._linked.add(path)
-            except OSError:
+            else:
                 self._linked.discard(path)
                 with local.open("rb") as source, _new_file(partial, folder) as sink:
                     while chunk := source.read(_CHUNK):
@@ -355,6 +355,20 @@ def _read_and_close(file: BinaryIO, length: int) -> bytes:
 def _new_file(name: str, folder: int) -> BinaryIO:
     """A new file in an open folder, where nothing of its name is."""
     return os.fdopen(os.open(name, NEW_FILE_FLAGS, 0o666, dir_fd=folder), "wb")
+
+
+def _linked(local: Path, name: str, folder: int) -> bool:
+    """Whether a spooled file itself has become a file of a store's folder: on the same disk, and
+    unless it is one of another store already. What damages one store's copy must not damage all.
+    """
+    try:
+        os.link(local, name, dst_dir_fd=folder)
+    except OSError:
+        return False
+    if os.stat(name, dir_fd=folder, follow_symlinks=False).st_nlink <= _OF_ONE_STORE:
+        return True
+    os.unlink(name, dir_fd=folder)
+    return False
 
 
 def _flush(name: str, folder: int) -> None:

@@ -1,0 +1,17 @@
+"""What the watch of a service says, and a change of its job."""
+
+from datetime import UTC, datetime
+
+from fasciculus.models import JobInput
+from fasciculus.records import alerts
+
+
+def texts(parts, now=None):
+    """The open alerts after a look."""
+    parts.watch.look(now or datetime.now(UTC))
+    return {row.check: row.text for row in alerts.open_by_key(parts.records.reader).values()}
+
+
+def change(client, **fields):
+    job = client.jobs_show("nightly").model_dump(include=set(JobInput.model_fields))
+    client.jobs_change("nightly", JobInput(**{**job, **fields}))
