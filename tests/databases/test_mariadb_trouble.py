@@ -382,6 +382,21 @@ def test_no_statement_reaches_beyond_its_database(server, spec, made, tmp_path, 
     assert list(tmp_path.iterdir()) == []
 
 
+@pytest.mark.parametrize("engine", ["InnoDB", "MyISAM", "Aria"])
+def test_no_table_of_an_unvouched_copy_lies_elsewhere(server, spec, tmp_path, engine):
+    server.run("DROP DATABASE IF EXISTS copy")
+    os.chmod(tmp_path, 0o777)
+    where = f"DATA DIRECTORY='{tmp_path}'"
+    text = f"""CREATE TABLE honest (a INT DEFAULT 1 COMMENT "\\' {where}");
+        CREATE TABLE `a``b` (a INT COMMENT '\\'') ENGINE={engine} {where};
+        CREATE TABLE parts (a INT) ENGINE={engine} PARTITION BY HASH (a) (PARTITION p {where});
+        """
+    refused = loaded(spec, [Member("00000-schema.sql", text.encode())], trusted=False)
+    assert len(refused) == 2 and all("another folder" in line for line in refused), refused
+    assert query(server, "SHOW TABLES", "copy") == (("honest",),)
+    assert [path for path in tmp_path.rglob("*") if path.is_file()] == []
+
+
 def test_users_of_a_copy_that_nobody_vouches_for_stay_away(server, spec, made):
     made("source", "CREATE TABLE t (a INT)")
     server.run("DROP DATABASE source")

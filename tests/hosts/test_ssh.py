@@ -16,11 +16,12 @@ from trees import awkward_tree
 
 from fasciculus.core.bundle.root_path import partial_name
 from fasciculus.core.bundle.tree_walk import WalkRules
-from fasciculus.core.errors import FasciculusError, MissingError, UnreachableError
+from fasciculus.core.errors import FasciculusError, MissingError, SettingError, UnreachableError
 from fasciculus.core.file_filters import FileRules, FileSelector
 from fasciculus.databases import sqlite_copy
 from fasciculus.databases.mariadb_server import connect
 from fasciculus.databases.sqlite_copy import copy_database
+from fasciculus.hosts import text_files
 from fasciculus.hosts.local import LocalHost
 from fasciculus.hosts.programs import program_text
 from fasciculus.hosts.ssh import SshHost
@@ -214,6 +215,16 @@ def test_commands_have_a_time_limit_and_a_clean_environment(remote, monkeypatch)
         slow = host.run("echo began; sleep 60", 5)
         assert slow.code is None and slow.output == b"began\n"
         assert len(host.run("yes | head -c 100000", 20, limit=1000).output) == 1000
+
+
+def test_a_file_of_settings_has_a_bound(remote, tmp_path, monkeypatch):
+    monkeypatch.setattr(text_files, "MOST", 1000)
+    (tmp_path / "aliases").write_bytes(b"postmaster: root\n" + b"\xff" * 983)
+    (tmp_path / "endless").write_bytes(b"x" * 1001)
+    for host in (remote, LocalHost()):
+        assert len(host.read_text(str(tmp_path / "aliases"))) == 1000
+        with pytest.raises(SettingError, match="this is no file of settings"):
+            host.read_text(str(tmp_path / "endless"))
 
 
 def test_each_step_of_reaching_a_host_is_said(openssh, tmp_path):

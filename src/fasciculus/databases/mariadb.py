@@ -19,7 +19,7 @@ from ..core.errors import FasciculusError, SettingError, StatementError
 from ..core.formatting import format_list
 from ..kinds import Secrets, Settings
 from .base import DatabaseAccess, DatabaseRef, Rights, SqlMember
-from .mariadb_loading import loading_user
+from .mariadb_loading import drop_tables_elsewhere, loading_user
 from .mariadb_server import (
     MariaDbConnection,
     MariaDbSecrets,
@@ -189,16 +189,28 @@ class MariaDbEngine:
         own = _to_restore(access)
         with _connect(own) as admin:
             _make_empty(admin, name, record.character_set)
-            with loading_user(own, admin, name, trusted) as server:
-                for entry, read in members:
-                    if entry.path.endswith(b"/" + USERS.encode()):
-                        # Its grants name the database as it was called.
-                        if name != record.name or not _may_load_users(refuse, trusted):
-                            continue
-                        _load(admin, entry, read(), refuse)
-                    else:
-                        _load(server, entry, read(), refuse)
-                    yield entry
+            try:
+                with loading_user(own, admin, name, trusted) as server:
+                    for entry, read in members:
+                        if entry.path.endswith(b"/" + USERS.encode()):
+                            # Its grants name the database as it was called.
+                            if name != record.name or not _may_load_users(refuse, trusted):
+                                continue
+                            _load(admin, entry, read(), refuse)
+                        else:
+                            _load(server, entry, read(), refuse)
+                        yield entry
+            finally:
+                if not trusted:
+                    _keep_inside(admin, name, refuse)
+
+
+def _keep_inside(admin: MariaDbConnection, name: str, refuse: Callable[[str], None]) -> None:
+    for table in drop_tables_elsewhere(admin, name):
+        refuse(
+            f"the table “{table}” did not come back: this copy, which the records do not vouch "
+            "for, puts it into another folder of the database server."
+        )
 
 
 def _may_load_users(refuse: Callable[[str], None], trusted: bool) -> bool:

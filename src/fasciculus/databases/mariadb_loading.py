@@ -6,6 +6,7 @@ are loaded into: neither their text nor who wrote it needs to be trusted for tha
 
 from __future__ import annotations
 
+import re
 import secrets
 from collections.abc import Iterator
 from contextlib import contextmanager
@@ -20,6 +21,9 @@ from .mariadb_server import MariaDbConnection, MariaDbSettings, connect
 _PREFIX = "fasciculus-load-"
 _HOSTS = ("localhost", "%")
 _KEPT = timedelta(days=2)
+#: Names and texts of a statement, as the server shows them.
+_QUOTED = re.compile(rb"'(?:[^'\\\\]|\\\\.|'')*'|`(?:[^`]|``)*`", re.S)
+_OTHER_FOLDER = re.compile(rb"\b(?:DATA|INDEX) DIRECTORY\b", re.I)
 #: What making things for other users needs, by the name that versions give it.
 _FOR_DEFINERS = ("SET USER", "SET_USER_ID")
 
@@ -49,6 +53,30 @@ def loading_user(
     finally:
         for user in users:
             admin.rows(f"DROP USER IF EXISTS {user}")
+
+
+def drop_tables_elsewhere(admin: MariaDbConnection, database: str) -> list[str]:
+    """Drop the tables of a database that lie in other folders of the server, and name them.
+
+    The server lets everybody who may create a table choose a folder for it.
+    """
+    found = []
+    for name, kind in admin.rows(
+        "SELECT table_name, table_type FROM information_schema.tables WHERE table_schema=%s",
+        database,
+    ):
+        table = (name or b"").decode()
+        if kind == b"BASE TABLE" and _lies_elsewhere(admin, database, table):
+            admin.rows("SET foreign_key_checks=0")
+            admin.rows(f"DROP TABLE {quote_name(database)}.{quote_name(table)}")
+            found.append(table)
+    return found
+
+
+def _lies_elsewhere(admin: MariaDbConnection, database: str, table: str) -> bool:
+    where = f"{quote_name(database)}.{quote_name(table)}"
+    shown = admin.rows(f"SHOW CREATE TABLE {where}")[0][1] or b""
+    return _OTHER_FOLDER.search(_QUOTED.sub(b"''", shown)) is not None
 
 
 def _make(

@@ -39,12 +39,12 @@ from .base import (
     OpenFile,
     TreeName,
 )
+from .text_files import read_text_of
 
 _CHUNK = 256 * 1024
 _SECOND_NS = 1_000_000_000
 #: A server may follow links, and so list a folder inside itself without end.
 _DEEPEST = 200
-_MOST_TEXT = 16 * 1024 * 1024
 _TYPES = {"file": FILE, "folder": DIR, "link": SYMLINK}
 _MODES = {FILE: 0o644, DIR: 0o755, SYMLINK: 0o777}
 
@@ -238,7 +238,7 @@ class FtpHost:
     def read_text(self, path: str) -> str:
         try:
             with closing(self.open(os.fsencode(path))) as file:
-                return file.read(_MOST_TEXT).decode("utf-8", "surrogateescape")
+                return read_text_of(file, path)
         except OSError as error:
             raise MissingError(
                 f"{path} on {self._spec.settings.address} cannot be read: "

@@ -32,6 +32,7 @@ from .base import (
 )
 from .local_tree import LocalTree
 from .placed_files import remove_file, write_file
+from .text_files import read_text_of
 
 #: The grain of a file system's clock, and more.
 _GRAIN_NS = 20_000_000
@@ -153,7 +154,7 @@ class LocalHost:
     def read_text(self, path: str) -> str:
         try:
             with open(open_file(os.fsencode(path)), "rb") as file:
-                return file.read().decode("utf-8", "surrogateescape")
+                return read_text_of(file, path)
         except OSError as error:
             raise MissingError(
                 f"{path} cannot be read: {error.strerror}.", "Correct the host's mail settings."

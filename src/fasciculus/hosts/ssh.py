@@ -57,6 +57,7 @@ from .programs import error_of, program
 from .remote_files import SentFile, SftpFile
 from .ssh_tar import TarReader
 from .ssh_tree import SshTree
+from .text_files import read_text_of
 
 _CHUNK = 1024 * 1024
 _GRAIN_NS = 1_000_000_000
@@ -446,7 +447,7 @@ class SshHost:
             named = os.fsencode(path)
             opened = self._sent(named, "text") if self.has_interpreter else self.open(named)
             with closing(opened) as file:
-                return file.read().decode("utf-8", "surrogateescape")
+                return read_text_of(file, path)
         except OSError as error:
             raise MissingError(
                 f"{path} on {self._link.spec.address} cannot be read: {error.strerror or error}.",
