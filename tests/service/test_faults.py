@@ -9,6 +9,7 @@ import threading
 from datetime import UTC, datetime, timedelta
 from pathlib import Path
 
+import httpx
 import pytest
 from gate import Gate
 from running import run, service, service_process, set_up, sftp_store, small_account, until, workers
@@ -16,7 +17,7 @@ from running import run, service, service_process, set_up, sftp_store, small_acc
 from fasciculus.client import RefusedError
 from fasciculus.core.bundle.layout import SubjectRef
 from fasciculus.core.bundle.manifest import PieceRecord
-from fasciculus.models import HostInput, JobInput, StoreInput
+from fasciculus.models import Command, HostInput, JobInput, StoreInput
 from fasciculus.records import (
     inventory,
     jobs,
@@ -94,6 +95,46 @@ def test_killing_in_the_middle_of_a_run(tmp_path, stand_in, victim):
         again = run(client, "nightly")
         assert again.outcome == "done" and again.tasks[0].copies[0].kept == 2
         assert_clean(stand_in, client)
+
+
+def test_whatever_it_does_the_service_ends_when_it_is_told_to(tmp_path, stand_in):
+    """A worker that waits for a store, a command that never ends, and somebody who watches."""
+    with service_process(tmp_path / "home") as running, running.client() as client:
+        accounts = [big_account(tmp_path), small_account(tmp_path, "zither")]
+        set_up(client, accounts, [sftp_store(stand_in)], piece_size=MIB)
+        endless = Command(when="before", command="trap '' TERM; sleep 300", seconds=3600)
+        client.jobs_add(
+            JobInput(
+                name="endless",
+                choice="listed",
+                names=["zither"],
+                stores=["boathouse"],
+                timetable="by hand",
+                commands=[endless],
+            )
+        )
+        client.jobs_change("nightly", _only(client, "millpond"))
+        gate = Gate(stand_in, 2_000_000)
+        numbers = [client.jobs_start(name).id for name in ("nightly", "endless")]
+        assert gate.reached.wait(60)
+        until(lambda: all(client.runs_show(number).state == "running" for number in numbers))
+        own = workers(running.process.pid)
+        headers = {"Authorization": f"Bearer {running.token}"}
+        with httpx.stream("GET", f"{running.url}/api/v1/live", headers=headers) as watching:
+            assert watching.status_code == 200
+            running.process.terminate()
+            assert running.process.wait(30) == 0
+        gate.open()
+        until(lambda: not any(_alive(worker) for worker in own), 60)
+        running.start()
+        for number in numbers:
+            until(lambda number=number: client.runs_show(number).state == "ended")
+            assert client.runs_show(number).outcome == "interrupted"
+
+
+def _only(client, name):
+    job = client.jobs_show("nightly").model_dump(include=set(JobInput.model_fields))
+    return JobInput(**{**job, "choice": "listed", "names": [name]})
 
 
 def _alive(pid: int) -> bool:
