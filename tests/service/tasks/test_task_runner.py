@@ -232,14 +232,14 @@ def test_the_watch_outlives_trouble(parts, monkeypatch):
     assert runner.alive
 
 
-def test_stopping_cancels_and_waits(parts):
+def test_stopping_interrupts_and_waits(parts):
     runner, workers, records = parts
     workers.gated = True
     runner.start()
     runner.add([task(1), task(2)])
     until(lambda: workers.workers)
     runner.stop()
-    assert (1, "cancelled") in records.ended and workers.closed
+    assert (1, "interrupted") in records.ended and workers.closed
     assert not any(number == 2 for number, _ in records.ended), "it waits for the next life"
 
 

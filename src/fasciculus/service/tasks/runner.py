@@ -208,9 +208,12 @@ class TaskRunner:
             journal.write(lambda: handler.take(task, Log("error", task.stopped_by)))
             return Failure(outcome="failed", error=task.stopped_by)
         if worker.result is not None:
+            if self._closing and worker.result.outcome == "cancelled":
+                # Nobody cancelled it: the service ends.
+                return Failure(outcome="interrupted", error=f"{_STOPPED} {handler.aftermath}")
             return worker.result
         handler.after_failure(task, lambda order: self._clear_up(task, order, handler, journal))
-        if task.cancelled:
+        if task.cancelled and not self._closing:
             return Failure(outcome="cancelled", error=handler.cancelled)
         text = f"The worker {worker.ended}. {handler.aftermath}"
         journal.write(lambda: handler.take(task, Log("error", text)))
