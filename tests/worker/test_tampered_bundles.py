@@ -11,6 +11,7 @@ import shutil
 import stat
 import subprocess
 import sys
+import tarfile
 import threading
 from pathlib import Path
 
@@ -18,16 +19,23 @@ import msgspec
 import orjson
 import pytest
 import zstandard
+from copies import unrecorded
 from nights import KEY, SUBJECT, Nights
 from trees import picture
 
+from fasciculus.bundles.archives import archive_format
+from fasciculus.bundles.files import fetch_listing
+from fasciculus.bundles.tar_export import ExportSelection
 from fasciculus.core.bundle.manifest import PieceRecord, sums
 from fasciculus.core.errors import FasciculusError
 from fasciculus.hosts.local import LocalHost
-from fasciculus.stores import open_store
+from fasciculus.service.store_work import remove_copies, sweep_pieces
+from fasciculus.stores import open_store, store_spec
+from fasciculus.stores.base import connected
 from fasciculus.worker.events import Emitter
+from fasciculus.worker.maintenance.transfer import TransferTask
 from fasciculus.worker.maintenance.verify import VerifyTask
-from fasciculus.worker.orders import RestoreOrder, VerifyOrder
+from fasciculus.worker.orders import RestoreOrder, StoreOrder, TransferOrder, VerifyOrder
 from fasciculus.worker.restore.task import RestoreTask
 
 MIB = 1024 * 1024
@@ -112,10 +120,45 @@ class Tampered:
         order = msgspec.convert(values, VerifyOrder)
         return VerifyTask(order, Emitter(io.BytesIO()), threading.Event()).run().outcome
 
+    def downloaded(self) -> list[str]:
+        """The names in an archive of what nobody vouches for; none where it is refused."""
+        order = msgspec.convert(self.nights.store_order("attic"), StoreOrder)
+        listing, spool = self.root / "downloaded.zst", self.root / "spool"
+        spool.mkdir(exist_ok=True)
+        with connected(open_store(order.spec())) as store:
+            try:
+                manifest = unrecorded(SUBJECT).manifest(store, self.name)
+                fetch_listing(store, SUBJECT, manifest, listing)
+                wanted = ExportSelection(store, SUBJECT, listing, [], [], spool)
+                packed = b"".join(archive_format("tar.gz").make(wanted))
+                with tarfile.open(fileobj=io.BytesIO(packed)) as archive:
+                    return archive.getnames()
+            except FasciculusError:
+                return []
+
+    def moved(self) -> list[Path]:
+        """What is on another store once the bundle was to be moved there."""
+        sources = [self.nights.store_order("attic")]
+        more = {"sources": sources, "move": True}
+        self.nights.maintenance(TransferOrder, TransferTask, "loft", **more)
+        return [path for path in (self.root / "loft").rglob("*") if path.is_file()]
+
+    def removed(self) -> None:
+        """Remove the bundle from its store, as of an account that is gone."""
+        order = msgspec.convert(self.nights.store_order("attic"), StoreOrder)
+        remove_copies(lambda name: None, order, SUBJECT, [self.name])
+        order.recorded = []
+        sweep_pieces(order, SUBJECT)
+
 
 @pytest.fixture(scope="module")
 def honest(tmp_path_factory):
     found = Tampered(tmp_path_factory.mktemp("honest"))
+    (found.root / "loft").mkdir()
+    found.nights.add_store(
+        store_spec("loft", {"kind": "folder", "folder": str(found.root / "loft")})
+    )
+    shutil.copytree(found.root / "loft", found.root / "kept-loft")
     shutil.copytree(found.root / "attic", found.root / "kept", symlinks=True)
     return found
 
@@ -125,6 +168,8 @@ def tampered(honest):
     """The bundle, as it was stored."""
     shutil.rmtree(honest.root / "attic")
     shutil.copytree(honest.root / "kept", honest.root / "attic", symlinks=True)
+    shutil.rmtree(honest.root / "loft")
+    shutil.copytree(honest.root / "kept-loft", honest.root / "loft")
     yield honest
     assert picture(honest.root / "tree") == honest.image
     assert [path.name for path in (honest.root / "outside").iterdir()] == ["secret"]
@@ -148,6 +193,18 @@ def check(tampered: Tampered) -> None:
     if outcome in ("done", "warned"):
         assert picture(back / "files") == tampered.image, "it is right, or it is not done"
     assert tampered.verify() == "warned", "and verifying names it"
+    names = tampered.downloaded()
+    assert not any(name.startswith("/") or ".." in name.split("/") for name in names), names
+    there = tampered.moved()
+    own = tampered.root / "loft" / SUBJECT.folder
+    assert all(
+        path.is_relative_to(own) or path.name == "fasciculus-store.json" for path in there
+    ), there
+    if any(path.name == "bundle.json" for path in there):
+        shutil.rmtree(back, ignore_errors=True)
+        assert tampered.nights.restored(tampered.name, "loft") == tampered.image
+    tampered.removed()
+    assert not list((tampered.root / "attic").rglob("bundle.json"))
 
 
 def test_the_honest_bundle_is_whole(tampered):

@@ -4,9 +4,14 @@ from __future__ import annotations
 
 from dataclasses import dataclass, field
 
+from ..core.errors import DamagedError
+from ..core.formatting import format_size
+
 #: The archive's own file that names them, last in it.
 FILE_NAME = "LEFT-OUT.txt"
 _NAMED = 10_000
+#: Bytes of one archive that zeros may stand in for.
+MOST_ZEROS = 16 << 30
 _HEAD = "Of the bundle these entries are not in this archive, or not as they were:\n\n"
 
 
@@ -15,6 +20,8 @@ class LeftOut:
     """Counts the entries that are lacking or altered, and names the first of them."""
 
     count: int = 0
+    #: Bytes that could not be read, and that zeros stand in for.
+    zeros: int = 0
     lines: list[str] = field(default_factory=list)
 
     def add(self, name: bytes, why: str) -> None:
@@ -22,6 +29,19 @@ class LeftOut:
         self.count += 1
         if len(self.lines) < _NAMED:
             self.lines.append(f"{name.decode('utf-8', 'backslashreplace')}: {why}")
+
+    def fill(self, name: bytes, count: int) -> None:
+        """Note bytes that zeros stand in for.
+
+        Raises ``DamagedError`` when there are so many in an archive that it is better to end it: a
+        size of which nothing can be read may be no one's but the store's.
+        """
+        self.zeros += count
+        if self.zeros > MOST_ZEROS:
+            raise DamagedError(
+                f"{name.decode('utf-8', 'backslashreplace')} lacks {format_size(count)}.",
+                "Download the rest without it.",
+            )
 
     def text(self) -> bytes:
         """The file that names them."""

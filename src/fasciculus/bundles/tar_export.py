@@ -79,6 +79,7 @@ def _filled(entry: Entry, reader: BundleReader, left_out: LeftOut) -> Iterator[b
             left -= len(chunk[:left])
     except (DamagedError, MissingError) as error:
         left_out.add(entry.name, f"in here, but damaged: {error.message}")
+        left_out.fill(entry.name, left)
     while left > 0:
         zeros = _ZEROS[:left]
         yield zeros
