@@ -7,6 +7,8 @@ CONSOLE_SOURCES := $(shell find console/src console/public -type f) console/inde
 
 .PHONY: demo test check generate wheel bench clean setup console screenshots test-system
 .DELETE_ON_ERROR:
+# Hundreds of processes of the tests would each compile the whole source anew.
+unexport PYTHONDONTWRITEBYTECODE
 
 demo: setup
 	@exec $(BIN)/python -m fasciculus.demo

@@ -11,6 +11,7 @@ import sys
 from collections.abc import Iterator
 from contextlib import contextmanager, nullcontext
 from pathlib import Path
+from typing import Any
 
 import coverage
 import pytest
@@ -30,6 +31,7 @@ from running import (
 )
 from valley import Valley, valley
 from web_hook import Hook, web_hook
+from werkzeug.routing import Rule
 
 from fasciculus.demo.mailbox import MailboxStandIn
 from fasciculus.demo.mariadb import PrivateMariaDb
@@ -39,6 +41,10 @@ from fasciculus.hosts.ssh import SshHost
 from fasciculus.ssh import SshSpec
 from fasciculus.stores import store_spec
 from fasciculus.stores.base import StoreSpec
+
+# The many processes of the tests are to compile the source once.
+os.environ.pop("PYTHONDONTWRITEBYTECODE", None)
+sys.dont_write_bytecode = False
 
 # A slow machine is no fault: nothing here is about how long something takes.
 settings.register_profile("steady", deadline=None, suppress_health_check=[HealthCheck.too_slow])
@@ -68,6 +74,27 @@ def _uncounted() -> Iterator[None]:
     finally:
         if counting is not None:
             counting.start()
+
+
+@pytest.fixture(scope="session", autouse=True)
+def rules_compiled_once() -> Iterator[None]:
+    """Compile each address of the service once: hundreds of services are started here, and this is
+    most of what that takes. What is compiled depends on the rule's own text alone.
+    """
+    compiled: dict[tuple[object, ...], Any] = {}
+    plain = Rule._compile_builder
+
+    def once(rule: Rule, append_unknown: bool = True) -> Any:
+        key = (*rule._trace, append_unknown)
+        if rule.defaults:
+            return plain(rule, append_unknown)
+        if key not in compiled:
+            compiled[key] = plain(rule, append_unknown)
+        return compiled[key]
+
+    with pytest.MonkeyPatch.context() as patch:
+        patch.setattr(Rule, "_compile_builder", once)
+        yield
 
 
 @pytest.fixture

@@ -4,15 +4,17 @@ from __future__ import annotations
 
 from datetime import datetime
 
-from pydantic import BaseModel, Field
+from pydantic import Field
+
+from .model import Model
 
 
-class SignIn(BaseModel):
+class SignIn(Model):
     name: str = Field(max_length=200)
     password: str = Field(repr=False, max_length=1000)
 
 
-class Password(BaseModel):
+class Password(Model):
     """A change of one's own password."""
 
     old: str = Field(repr=False)
@@ -20,7 +22,7 @@ class Password(BaseModel):
     end_tokens: bool = Field(default=False, description="remove all of your tokens as well")
 
 
-class Identity(BaseModel):
+class Identity(Model):
     """Who is signed in. ``csrf`` goes into the X-CSRF-Token header of every change."""
 
     name: str
@@ -28,11 +30,11 @@ class Identity(BaseModel):
     must_change: bool = False
 
 
-class TokenNew(BaseModel):
+class TokenNew(Model):
     name: str = Field(min_length=1, max_length=64)
 
 
-class Token(BaseModel):
+class Token(Model):
     name: str
     created: datetime
     last_used: datetime | None = None

@@ -4,12 +4,13 @@ from __future__ import annotations
 
 from datetime import UTC, datetime
 
-from pydantic import BaseModel, Field, field_validator
+from pydantic import Field, field_validator
 
 from .inventory import OptionalPath
+from .model import Model
 
 
-class Copy(BaseModel):
+class Copy(Model):
     """A bundle on one store."""
 
     store: str
@@ -21,7 +22,7 @@ class Copy(BaseModel):
     sound: bool = True
 
 
-class Pin(BaseModel):
+class Pin(Model):
     """Why a bundle is exempt from every keep rule, and until when; without end where that is
     None."""
 
@@ -34,7 +35,7 @@ class Pin(BaseModel):
         return value.replace(tzinfo=UTC) if value and value.tzinfo is None else value
 
 
-class Bundle(BaseModel):
+class Bundle(Model):
     """A subject's complete state at one moment: it shows ``entries`` and ``bytes``, and brought
     ``new_bytes`` of them, ``packed`` as stored."""
 
@@ -57,7 +58,7 @@ class Bundle(BaseModel):
     copies: list[Copy] = []
 
 
-class ContentsInfo(BaseModel):
+class ContentsInfo(Model):
     """How much of one kind of contents a bundle shows, and the paths that could not be read."""
 
     entries: int = 0
@@ -65,7 +66,7 @@ class ContentsInfo(BaseModel):
     unreadable: list[str] = []
 
 
-class DatabaseInfo(BaseModel):
+class DatabaseInfo(Model):
     """A database in a bundle; ``tables`` are row counts by table."""
 
     engine: str
@@ -77,7 +78,7 @@ class DatabaseInfo(BaseModel):
     tables: dict[str, int] = {}
 
 
-class PieceInfo(BaseModel):
+class PieceInfo(Model):
     """An archive file that a bundle needs; ``brought`` says that this bundle wrote it."""
 
     name: str
@@ -88,7 +89,7 @@ class PieceInfo(BaseModel):
     used: int = 0
 
 
-class Changes(BaseModel):
+class Changes(Model):
     """Entries that are new, changed and gone since the previous bundle, and by how many bytes the
     subject grew."""
 
@@ -115,7 +116,7 @@ class BundleDetail(Bundle):
     sealed_to: list[str] = []
 
 
-class BundleEntry(BaseModel):
+class BundleEntry(Model):
     """An entry of a folder; for folders, ``files`` and ``bytes`` cover all that is below."""
 
     name: str
@@ -130,28 +131,28 @@ class BundleEntry(BaseModel):
     target: str | None = None
 
 
-class BundleFiles(BaseModel):
+class BundleFiles(Model):
     kind: str
     folder: str
     items: list[BundleEntry]
     more: bool
 
 
-class EntrySearch(BaseModel):
+class EntrySearch(Model):
     """Entries whose path holds the words that were looked for."""
 
     items: list[BundleEntry]
     more: bool
 
 
-class DownloadReport(BaseModel):
+class DownloadReport(Model):
     """What a download lacks: how many entries are not in it or not as they were, and the first."""
 
     left_out: int = 0
     named: list[str] = []
 
 
-class RestoreStart(BaseModel):
+class RestoreStart(Model):
     """``databases`` has the new name by the name of a MariaDB database in the bundle;
     ``store`` the copy to read, the first one when left out. ``mail_domains`` are merged into the
     host's own files. Without a ``target`` nothing but these comes back."""
@@ -185,7 +186,7 @@ class RestoreStart(BaseModel):
     )
 
 
-class Restore(BaseModel):
+class Restore(Model):
     id: int
     bundle_id: int | None
     bundle: str

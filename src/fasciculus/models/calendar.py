@@ -6,7 +6,9 @@ import ipaddress
 from datetime import datetime
 from typing import Annotated
 
-from pydantic import AfterValidator, BaseModel, Field
+from pydantic import AfterValidator, Field
+
+from .model import Model
 
 
 def _network(value: str) -> str:
@@ -18,7 +20,7 @@ def _network(value: str) -> str:
         ) from error
 
 
-class CalendarStart(BaseModel):
+class CalendarStart(Model):
     """A start to come; ``seconds`` is how long the run will take, by how long the last ones took,
     None where there was none."""
 
@@ -28,7 +30,7 @@ class CalendarStart(BaseModel):
     seconds: float | None = None
 
 
-class CalendarCollision(BaseModel):
+class CalendarCollision(Model):
     """Two jobs whose runs will go on at the same time on the same hosts or stores: how often, when
     first, and by how many minutes ``second`` could be moved to meet nothing; None where no such
     time is near. ``sentence`` says so."""
@@ -44,7 +46,7 @@ class CalendarCollision(BaseModel):
     sentence: str
 
 
-class Calendar(BaseModel):
+class Calendar(Model):
     """The coming days: starts, and collisions of the coming week. ``quiet`` are the hours in which
     the watch sends nothing, in the time zone ``zone``."""
 
@@ -57,14 +59,14 @@ class Calendar(BaseModel):
     zone: str = "UTC"
 
 
-class CalendarFeed(BaseModel):
+class CalendarFeed(Model):
     """Whether there is a feed, and its secret address when it was just made."""
 
     made: datetime | None = None
     url: str = ""
 
 
-class StartAddressInput(BaseModel):
+class StartAddressInput(Model):
     """Who may use the address: only these networks, everybody where there are none; and how often
     in an hour."""
 
@@ -88,7 +90,7 @@ class StartAddressMade(StartAddress):
     crontab: str
 
 
-class StartedFromOutside(BaseModel):
+class StartedFromOutside(Model):
     """A run that an address started: where it can be looked at, and what it came to if somebody
     waited for it."""
 

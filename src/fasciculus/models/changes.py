@@ -5,10 +5,10 @@ from __future__ import annotations
 from datetime import datetime
 from typing import Any
 
-from pydantic import BaseModel
+from .model import Model
 
 
-class SettingChange(BaseModel):
+class SettingChange(Model):
     """A change of one thing by one person: what differs, by name of the setting, before and after;
     ``before`` is None for what was added, ``after`` for what was removed."""
 

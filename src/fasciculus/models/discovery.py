@@ -4,13 +4,14 @@ from __future__ import annotations
 
 from typing import Literal
 
-from pydantic import BaseModel, Field
+from pydantic import Field
 
 from .inventory import AccountInput
 from .jobs import JobInput
+from .model import Model
 
 
-class Proposed(BaseModel):
+class Proposed(Model):
     """An account that a host's rules find ``new``, ``changed`` or ``gone``; ``changes`` says
     what.
     """
@@ -20,7 +21,7 @@ class Proposed(BaseModel):
     changes: list[str]
 
 
-class Unmatched(BaseModel):
+class Unmatched(Model):
     """What the last finding saw on a host and no rule gives to an account: databases of its
     servers, and server names that say no domain, each with its document root."""
 
@@ -28,18 +29,18 @@ class Unmatched(BaseModel):
     names: list[str] = []
 
 
-class TakeOver(BaseModel):
+class TakeOver(Model):
     """Which of the proposals to take over: accounts by name, or all of them."""
 
     accounts: list[str] = []
     all: bool = False
 
 
-class TakenOver(BaseModel):
+class TakenOver(Model):
     count: int
 
 
-class CoverageRow(BaseModel):
+class CoverageRow(Model):
     """A site, database or mail domain. ``state`` is protected, late (its newest copy is older than
     its jobs promise), never (a job has it, but no copy yet) or bare (no job has it)."""
 
@@ -52,14 +53,14 @@ class CoverageRow(BaseModel):
     newest: str | None
 
 
-class PreviewStart(BaseModel):
+class PreviewStart(Model):
     """Of which job, as it is described, and of which of its subjects."""
 
     job: JobInput
     subject: str
 
 
-class SizeCount(BaseModel):
+class SizeCount(Model):
     entries: int
     bytes: int
 
@@ -76,7 +77,7 @@ class Folder(SizeCount):
     path: str
 
 
-class Preview(BaseModel):
+class Preview(Model):
     """What would go in. ``packed`` is an estimate; ``new`` is since the last bundle, where there is
     one.
     """
@@ -95,7 +96,7 @@ class Preview(BaseModel):
     seconds: float = 0.0
 
 
-class Definitions(BaseModel):
+class Definitions(Model):
     """Hosts, accounts, stores and jobs as one TOML text. ``secrets`` has those that the text
     names by reference, by their place, as in ``stores.boathouse.password``."""
 
@@ -104,7 +105,7 @@ class Definitions(BaseModel):
     dry_run: bool = False
 
 
-class Change(BaseModel):
+class Change(Model):
     """What applying did, or would do: ``added``, ``changed`` with its fields, or ``kept`` though
     the text does not have it."""
 
@@ -114,6 +115,6 @@ class Change(BaseModel):
     fields: list[str] = []
 
 
-class Applied(BaseModel):
+class Applied(Model):
     changes: list[Change]
     same: int

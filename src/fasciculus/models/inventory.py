@@ -5,7 +5,7 @@ from __future__ import annotations
 import re
 from typing import Annotated
 
-from pydantic import AfterValidator, BaseModel, Field
+from pydantic import AfterValidator, Field
 
 from ..core.bundle.layout import check_name
 from ..core.discovery.accounts import rule_pattern
@@ -13,6 +13,7 @@ from ..core.errors import SettingError
 from ..core.file_filters import check_pattern
 from ..fields import absolute_folder
 from .kinds import KindSettings
+from .model import Model
 
 
 def _named(value: str) -> str:
@@ -117,7 +118,7 @@ OptionalPath = Annotated[str, AfterValidator(_absolute_or_empty)]
 Below = Annotated[str, AfterValidator(_relative)]
 
 
-class MailFiles(BaseModel):
+class MailFiles(Model):
     """Where a host keeps mail settings. ``home`` and ``dkim`` have ``{domain}`` in them, ``home``
     also ``{user}``; ``refresh`` are commands to run after a restore, such as ``postmap FILE``."""
 
@@ -130,7 +131,7 @@ class MailFiles(BaseModel):
     refresh: list[str] = []
 
 
-class DiscoveryRules(BaseModel):
+class DiscoveryRules(Model):
     """Where a host's accounts are found, in places such as ``/home/{account}``.
 
     ``sites`` are document roots with ``{account}`` and ``{site}`` in them, ``nginx`` and ``apache``
@@ -151,7 +152,7 @@ class DiscoveryRules(BaseModel):
     forget_after: int = Field(default=0, ge=0, le=36_500)
 
 
-class HostFields(BaseModel):
+class HostFields(Model):
     """What is sent and shown of a host: a server where accounts live.
 
     ``connection`` says how it is reached, ``servers`` are its database servers, one for each
@@ -179,7 +180,7 @@ class HostInput(HostFields):
     secrets: dict[str, str | None] = Field(default={}, repr=False)
 
 
-class RuleProposal(BaseModel):
+class RuleProposal(Model):
     """A rule that a look at a host proposes: the field that it sets, and what it would find."""
 
     field: str
@@ -187,7 +188,7 @@ class RuleProposal(BaseModel):
     finds: str
 
 
-class HostProposal(BaseModel):
+class HostProposal(Model):
     """A host with proposed rules, each of them, and what they find together, in words."""
 
     host: HostFields
@@ -203,14 +204,14 @@ class Host(HostFields):
     secrets_set: list[str] = []
 
 
-class Site(BaseModel):
+class Site(Model):
     """A domain served from a document root, which is below the account's home."""
 
     name: Name
     root: AbsolutePath
 
 
-class Database(BaseModel):
+class Database(Model):
     """``path`` is that of a database file below the account's home; ``site`` the one that uses
     it."""
 
@@ -220,7 +221,7 @@ class Database(BaseModel):
     site: str | None = None
 
 
-class AccountFields(BaseModel):
+class AccountFields(Model):
     """What is sent and shown of an account: one customer's space on a host."""
 
     name: Name
@@ -250,7 +251,7 @@ class Account(AccountFields):
     bundles: int = 0
 
 
-class SiteRow(BaseModel):
+class SiteRow(Model):
     """A site in the list of all sites."""
 
     name: str

@@ -6,7 +6,7 @@ from collections.abc import Iterable
 from datetime import date, datetime
 from typing import Annotated, Literal
 
-from pydantic import AfterValidator, BaseModel, Field, model_validator
+from pydantic import AfterValidator, Field, model_validator
 
 from ..core.bundle.codecs import codec
 from ..core.dump.filters import DatabaseRules
@@ -15,6 +15,7 @@ from ..core.file_filters import FileRules
 from .inventory import Name, Pattern, mail_address
 from .keep import KeepText, OptionalKeepText
 from .keys import Recipient
+from .model import Model
 from .timetable import StartRules, TaskLimits, Timetable, Zone
 
 KINDS: tuple[Literal["files", "databases", "mail", "system", "notes"], ...] = (
@@ -35,7 +36,7 @@ def _file_name(value: str) -> str:
     return value
 
 
-class Rules(BaseModel):
+class Rules(Model):
     """Includes and excludes of files. Patterns are those of .gitignore; ``larger_than`` is in
     bytes, ``older_than`` in days, 0 for no limit; ``ignore_file`` names a file of further excludes
     in a folder."""
@@ -63,7 +64,7 @@ class Rules(BaseModel):
         )
 
 
-class Databases(BaseModel):
+class Databases(Model):
     """Which databases, tables and rows. Patterns have ``*`` and ``?``; those of tables are
     ``database.table``. Empty means all."""
 
@@ -87,7 +88,7 @@ class Databases(BaseModel):
         )
 
 
-class Note(BaseModel):
+class Note(Model):
     """A command whose output is kept in the bundle. ``{account}`` and ``{home}`` stand for the
     subject's.
     """
@@ -97,7 +98,7 @@ class Note(BaseModel):
     seconds: int = Field(default=60, ge=1, le=3600)
 
 
-class Command(BaseModel):
+class Command(Model):
     """A command on the host around a task. ``stops`` says that a failing ``before`` stops the
     task.
     """
@@ -108,7 +109,7 @@ class Command(BaseModel):
     stops: bool = True
 
 
-class Thresholds(BaseModel):
+class Thresholds(Model):
     """From when on the watch calls a bundle unusual, in percent of the middle of those before it:
     smaller than ``smaller``, larger than ``larger``, or with more changes than ``changes``; 0 for
     never."""
@@ -118,7 +119,7 @@ class Thresholds(BaseModel):
     changes: int = Field(default=1000, ge=0, le=1_000_000)
 
 
-class JobInput(BaseModel):
+class JobInput(Model):
     """A job as it is sent and kept: what, where, when, keep, tell. ``piece_size`` is in bytes,
     ``promise`` in hours: how old the newest copy may be before coverage says so; 0 takes it from
     the timetable. ``keep`` is a keep rule such as “7 newest, 8 weekly”; ``keep_on`` has another one
@@ -211,7 +212,7 @@ class JobDefaults(JobInput):
         return self
 
 
-class JobStart(BaseModel):
+class JobStart(Model):
     """What to do otherwise this once: a full bundle, a comparison of contents, only some of the
     subjects; or a run of its own name, such as “before the update”, whose bundles stay for
     ``keep_days`` days whatever the keep rule says."""
@@ -230,7 +231,7 @@ class JobStart(BaseModel):
         return self
 
 
-class JobCopy(BaseModel):
+class JobCopy(Model):
     """A new job out of another one's settings, with another name and, where they are given, other
     stores, another timetable, another keep rule. It begins switched off unless it is told to be
     on."""
@@ -242,7 +243,7 @@ class JobCopy(BaseModel):
     enabled: bool = False
 
 
-class Retiring(BaseModel):
+class Retiring(Model):
     """A copy that the keep rule would not keep, and the bytes that its going would free on its
     store, together with those listed before it of the same subject."""
 
@@ -269,7 +270,7 @@ class Job(JobInput):
     running: bool = False
 
 
-class SpaceNeed(BaseModel):
+class SpaceNeed(Model):
     """What a run needs at most in one place, and what is free there; None where it does not tell.
     ``why`` says whence the estimate is."""
 
@@ -279,7 +280,7 @@ class SpaceNeed(BaseModel):
     why: str
 
 
-class JobSummary(BaseModel):
+class JobSummary(Model):
     """What a job would do, said before it is saved."""
 
     sentence: str
@@ -294,7 +295,7 @@ class JobSummary(BaseModel):
     space: list[SpaceNeed] = []
 
 
-class YearQuery(BaseModel):
+class YearQuery(Model):
     """Of which store and subject, the first ones where they are not named; ``day`` lists the copies
     of that day."""
 
@@ -303,7 +304,7 @@ class YearQuery(BaseModel):
     day: date | None = None
 
 
-class YearDay(BaseModel):
+class YearDay(Model):
     """A day of a simulated year: the copies of one subject at its end and the bytes that they take,
     and those of all subjects of the job."""
 
@@ -314,7 +315,7 @@ class YearDay(BaseModel):
     moments: list[datetime] | None = None
 
 
-class YearOfCopies(BaseModel):
+class YearOfCopies(Model):
     """The coming year of a job on one store, if every run succeeds and sizes stay as they are."""
 
     store: str

@@ -5,7 +5,9 @@ from __future__ import annotations
 from datetime import datetime
 from typing import Annotated
 
-from pydantic import AfterValidator, BaseModel, Field
+from pydantic import AfterValidator, Field
+
+from .model import Model
 
 
 def _recipient(value: str) -> str:
@@ -19,7 +21,7 @@ def _recipient(value: str) -> str:
 Recipient = Annotated[str, AfterValidator(_recipient)]
 
 
-class SealKey(BaseModel):
+class SealKey(Model):
     """A private key that the service keeps; it is never given back."""
 
     recipient: str
@@ -27,21 +29,21 @@ class SealKey(BaseModel):
     added: datetime
 
 
-class KeyMake(BaseModel):
+class KeyMake(Model):
     """Make a pair of keys; with ``keep``, the service keeps the private one to read with."""
 
     note: str = Field(default="", max_length=200)
     keep: bool = False
 
 
-class KeyKeep(BaseModel):
+class KeyKeep(Model):
     """A private key for the service to keep, ``AGE-SECRET-KEY-1…``."""
 
     identity: str = Field(min_length=1, max_length=200, repr=False)
     note: str = Field(default="", max_length=200)
 
 
-class KeyMade(BaseModel):
+class KeyMade(Model):
     """A new pair of keys. The private one is shown this once; ``sheet`` is a page to print, with
     all that is needed to open bundles by hand."""
 

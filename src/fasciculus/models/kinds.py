@@ -4,10 +4,12 @@ from __future__ import annotations
 
 from typing import Any
 
-from pydantic import BaseModel, ConfigDict
+from pydantic import ConfigDict
+
+from .model import Model
 
 
-class KindSettings(BaseModel):
+class KindSettings(Model):
     """Settings of one kind. Which fields there are depends on ``kind``; ``GET /kinds`` describes
     them. A client need not know the kinds that a service has."""
 
@@ -16,7 +18,7 @@ class KindSettings(BaseModel):
     kind: str
 
 
-class KindField(BaseModel):
+class KindField(Model):
     """A setting or a secret as a form or an option takes it. ``type`` is text, number, switch or
     choice; of the last, ``choices`` are the values."""
 
@@ -33,7 +35,7 @@ class KindField(BaseModel):
     multiline: bool = False
 
 
-class KindInfo(BaseModel):
+class KindInfo(Model):
     """One kind. ``json_schema`` is the JSON Schema of its settings; ``asks_for_access`` says that
     its owner gives access in a browser, once it is saved."""
 
@@ -45,7 +47,7 @@ class KindInfo(BaseModel):
     asks_for_access: bool = False
 
 
-class Kinds(BaseModel):
+class Kinds(Model):
     """All kinds that this service knows. ``databases`` are the engines that run as a server."""
 
     stores: list[KindInfo]

@@ -7,12 +7,14 @@ from __future__ import annotations
 from datetime import datetime
 from typing import Literal
 
-from pydantic import BaseModel, Field, model_validator
+from pydantic import Field, model_validator
+
+from .model import Model
 
 MaintenanceKind = Literal["verify", "mend", "repack", "transfer", "import", "reseal"]
 
 
-class VerifyStart(BaseModel):
+class VerifyStart(Model):
     """Which copies to look through: all of the store, of one subject, or one bundle's. ``deep``
     reads every byte."""
 
@@ -21,13 +23,13 @@ class VerifyStart(BaseModel):
     bundle: int | None = None
 
 
-class MendStart(BaseModel):
+class MendStart(Model):
     """Of which subject; of all that are damaged when left out."""
 
     subject: str = ""
 
 
-class RepackStart(BaseModel):
+class RepackStart(Model):
     """``over`` is in percent: a piece is rewritten when more of it is dead weight."""
 
     subject: str = ""
@@ -35,13 +37,13 @@ class RepackStart(BaseModel):
     dry_run: bool = False
 
 
-class SealStart(BaseModel):
+class SealStart(Model):
     """Of which subject; of all when left out."""
 
     subject: str = ""
 
 
-class TransferStart(BaseModel):
+class TransferStart(Model):
     """Which bundles to bring to a store: all that ``source`` has and it lacks, or, with no source,
     those that jobs wanted on it and it missed. With ``move`` they are removed from the source once
     they are whole."""
@@ -57,7 +59,7 @@ class TransferStart(BaseModel):
         return self
 
 
-class Transfer(BaseModel):
+class Transfer(Model):
     """A bundle that was brought to a store from another; ``bytes`` were sent for it."""
 
     source: str
@@ -68,7 +70,7 @@ class Transfer(BaseModel):
     at: datetime
 
 
-class TransferDay(BaseModel):
+class TransferDay(Model):
     """What was brought to a store on a day of UTC."""
 
     day: str
@@ -76,13 +78,13 @@ class TransferDay(BaseModel):
     bytes: int
 
 
-class MaintenanceStarted(BaseModel):
+class MaintenanceStarted(Model):
     """The answer to starting maintenance: one piece of work a subject."""
 
     ids: list[int]
 
 
-class MaintenanceTask(BaseModel):
+class MaintenanceTask(Model):
     """Work on the copies of one subject on one store. ``state`` is queued, running or ended;
     ``bytes`` of ``total`` are read while it runs. ``result`` has the numbers of repacking."""
 
@@ -111,7 +113,7 @@ class MaintenanceTask(BaseModel):
     ended: datetime | None = None
 
 
-class DamageRow(BaseModel):
+class DamageRow(Model):
     """A file of a store that is missing or altered. ``bundles`` need it; ``files`` are the first of
     the ``harmed`` entries that cannot be brought back whole from this store. ``mend_from`` are the
     other stores that should hold it, or “the records”; ``stored_again`` is the first bundle that
@@ -131,7 +133,7 @@ class DamageRow(BaseModel):
     stored_again: str = ""
 
 
-class BundleChange(BaseModel):
+class BundleChange(Model):
     """An entry that differs from the previous bundle: ``state`` is new, changed or gone; ``what``
     says whether contents or rights changed. ``before`` are its bytes then."""
 
@@ -144,7 +146,7 @@ class BundleChange(BaseModel):
     before: int = 0
 
 
-class GrowthPoint(BaseModel):
+class GrowthPoint(Model):
     """A bundle in the growth of its subject: bytes it shows, contents it brought, and those
     packed.
     """
@@ -159,7 +161,7 @@ class GrowthPoint(BaseModel):
     packed: int
 
 
-class GrowthStore(BaseModel):
+class GrowthStore(Model):
     """What a subject takes on one store. ``dead`` are bytes of contents in its pieces that no
     bundle there seems to need; repacking measures them exactly."""
 
@@ -170,7 +172,7 @@ class GrowthStore(BaseModel):
     dead: int
 
 
-class Growth(BaseModel):
+class Growth(Model):
     """How a subject grows: ``per_week`` is the trend of the bytes it shows, None before the bundles
     of a job span a day."""
 

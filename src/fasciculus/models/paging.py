@@ -4,12 +4,12 @@ from __future__ import annotations
 
 from typing import Generic, TypeVar
 
-from pydantic import BaseModel
+from .model import Model
 
 T = TypeVar("T")
 
 
-class Page(BaseModel, Generic[T]):
+class Page(Model, Generic[T]):
     """``next`` is the cursor of the following page, absent on the last one."""
 
     items: list[T]

@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
-from pydantic import BaseModel
+from .model import Model
 
 
-class Health(BaseModel):
+class Health(Model):
     """Whether the service works; ``service`` says that this is Fasciculus. ``status`` is well or
     broken, ``checks`` has each part by name."""
 
@@ -15,14 +15,14 @@ class Health(BaseModel):
     checks: dict[str, bool] = {}
 
 
-class FieldProblem(BaseModel):
+class FieldProblem(Model):
     """What is wrong with one field; dots stand between the parts of its path."""
 
     field: str
     message: str
 
 
-class Problem(BaseModel):
+class Problem(Model):
     """``field`` names the setting at fault, ``way_out`` says what to do next."""
 
     type: str = "about:blank"

@@ -4,9 +4,10 @@ from __future__ import annotations
 
 from typing import Literal
 
-from pydantic import BaseModel, Field
+from pydantic import Field
 
 from .keep import OptionalKeepText
+from .model import Model
 
 Words = Field(default="", max_length=500, description="only what holds these words")
 SubjectKind = Literal["", "account", "site", "host"]
@@ -14,7 +15,7 @@ Contents = Literal["", "files", "databases", "mail", "system", "notes"]
 LARGEST_ID = 2**63 - 1
 
 
-class PageQuery(BaseModel):
+class PageQuery(Model):
     """A list is read page by page."""
 
     limit: int = Field(default=50, ge=1, le=500, description="at most so many items")
@@ -28,7 +29,7 @@ class WordsQuery(PageQuery):
     q: str = Words
 
 
-class JobsQuery(BaseModel):
+class JobsQuery(Model):
     q: str = Words
     sort: Literal["name", "-name", "next", "-next"] = Field(
         default="name", description="“next” is the next start"
@@ -39,7 +40,7 @@ class AccountsQuery(WordsQuery):
     host: str = Field(default="", description="only of this host")
 
 
-class AccountRemovalQuery(BaseModel):
+class AccountRemovalQuery(Model):
     bundles: Literal["", "remove"] = Field(
         default="",
         description="“remove” removes all copies of its and its sites' bundles first, except "
@@ -47,7 +48,7 @@ class AccountRemovalQuery(BaseModel):
     )
 
 
-class SavedQuery(BaseModel):
+class SavedQuery(Model):
     saved: str = Field(default="", description="the saved one, whose secrets are used")
 
 
@@ -57,13 +58,13 @@ class TransfersQuery(PageQuery):
     )
 
 
-class UntriedQuery(BaseModel):
+class UntriedQuery(Model):
     untried: bool = Field(
         default=False, description="save it without trying; no job writes to it until it was tried"
     )
 
 
-class LastEventQuery(BaseModel):
+class LastEventQuery(Model):
     last_id: str = Field(default="", max_length=100, description="resume after this event id")
 
 
@@ -75,7 +76,7 @@ class CoverageQuery(WordsQuery):
     account: str = Field(default="", description="only of this account")
 
 
-class RetiringQuery(BaseModel):
+class RetiringQuery(Model):
     keep: OptionalKeepText = Field(default="", description="as if this were the keep rule")
 
 
@@ -110,17 +111,17 @@ class BundlesQuery(WordsQuery):
     store: str = Field(default="", description="only with a copy here")
 
 
-class FolderQuery(BaseModel):
+class FolderQuery(Model):
     contents: Contents = Field(default="", description="which kind of contents")
     folder: str = Field(default="", description="path of the folder")
 
 
-class EntrySearchQuery(BaseModel):
+class EntrySearchQuery(Model):
     q: str = Field(default="", max_length=500, description="words in the path")
     contents: Contents = Field(default="", description="only this kind of contents")
 
 
-class DownloadQuery(BaseModel):
+class DownloadQuery(Model):
     form: Literal["tar.gz", "tar.zst", "zip"] = "tar.gz"
     contents: Contents = Field(default="", description="only this kind of contents")
     path: list[str] = Field(default=[], description="only at or below this path; may be repeated")
@@ -159,20 +160,20 @@ class DamageQuery(PageQuery):
     kind: SubjectKind = Field(default="", description="only of this kind of subject")
 
 
-class GrowthQuery(BaseModel):
+class GrowthQuery(Model):
     subject: str = Field(min_length=1, description="the account, site or host")
     kind: SubjectKind = Field(default="", description="which of them, where the name is shared")
 
 
-class MailTryQuery(BaseModel):
+class MailTryQuery(Model):
     to: str = Field(pattern=r"^\S+@\S+$", max_length=320, description="who gets it")
 
 
-class SearchQuery(BaseModel):
+class SearchQuery(Model):
     q: str = Field(min_length=1, max_length=200, description="a part of the name")
 
 
-class CalendarQuery(BaseModel):
+class CalendarQuery(Model):
     days: int = Field(default=14, ge=1, le=60, description="how many days from now on")
 
 

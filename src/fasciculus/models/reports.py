@@ -6,9 +6,10 @@ import re
 from datetime import datetime
 from typing import Annotated, Literal
 
-from pydantic import AfterValidator, BaseModel, Field, model_validator
+from pydantic import AfterValidator, Field, model_validator
 
 from .inventory import Name, mail_address_or_empty
+from .model import Model
 
 #: A name of a host (labels of at most 63 letters, RFC 1035) or an address, and a port.
 _HOST = re.compile(
@@ -37,7 +38,7 @@ def _time_of_day(value: str) -> str:
     return f"{int(found[1]):02}:{found[2]}"
 
 
-class Report(BaseModel):
+class Report(Model):
     """A message; ``channel`` is where it goes when that is not mail. ``state`` is waiting, sent or
     undeliverable, ``kind`` run, maintenance, alert or digest."""
 
@@ -59,7 +60,7 @@ class ReportDetail(Report):
     html: str
 
 
-class ReportPreview(BaseModel):
+class ReportPreview(Model):
     """A message as it would be written now."""
 
     title: str
@@ -67,7 +68,7 @@ class ReportPreview(BaseModel):
     html: str
 
 
-class OutboxItem(BaseModel):
+class OutboxItem(Model):
     """A report that waits to be sent."""
 
     id: int
@@ -80,7 +81,7 @@ class OutboxItem(BaseModel):
     last_error: str
 
 
-class MailServer(BaseModel):
+class MailServer(Model):
     """Where reports are handed in. The password is given when saving, never given back.
 
     ``second_way`` is the channel by which a report goes that the mail server has not taken for an
@@ -101,7 +102,7 @@ class MailServer(BaseModel):
     digest_day: Literal["mon", "tue", "wed", "thu", "fri", "sat", "sun"] = "mon"
 
 
-class ChannelInput(BaseModel):
+class ChannelInput(Model):
     """A webhook that reports go to as well.
 
     ``form`` is what it gets: “message” the whole of a report as JSON, signed with ``secret``
@@ -123,7 +124,7 @@ class ChannelInput(BaseModel):
         return self
 
 
-class Channel(BaseModel):
+class Channel(Model):
     """A webhook as it is listed: of its address only the host, for the rest may be secret."""
 
     name: str
@@ -134,7 +135,7 @@ class Channel(BaseModel):
     jobs: list[str] = []
 
 
-class ChannelAnswer(BaseModel):
+class ChannelAnswer(Model):
     """What a webhook answered: its status, how long it took in seconds, and the beginning of the
     body."""
 
@@ -145,7 +146,7 @@ class ChannelAnswer(BaseModel):
     error: str = ""
 
 
-class Template(BaseModel):
+class Template(Model):
     """The words of a message: as they are in force, and as they came along."""
 
     name: str
@@ -154,13 +155,13 @@ class Template(BaseModel):
     changed: bool
 
 
-class TemplateText(BaseModel):
+class TemplateText(Model):
     """A text in place of a template; None for the one that came along."""
 
     text: str | None = None
 
 
-class WebhookTask(BaseModel):
+class WebhookTask(Model):
     """A subject's part of a run, in a webhook's message; sizes are bytes."""
 
     subject_kind: str
@@ -175,7 +176,7 @@ class WebhookTask(BaseModel):
     stores: dict[str, str]
 
 
-class WebhookStore(BaseModel):
+class WebhookStore(Model):
     """What a store holds, in a webhook's message."""
 
     name: str
@@ -183,7 +184,7 @@ class WebhookStore(BaseModel):
     bytes: int
 
 
-class WebhookMessage(BaseModel):
+class WebhookMessage(Model):
     """What a webhook of the form “message” gets. ``version`` grows when a field changes its
     meaning; fields may be added. ``event`` is run, alert, digest, maintenance or try."""
 

@@ -4,19 +4,18 @@ from __future__ import annotations
 
 from datetime import date, datetime
 
-from pydantic import BaseModel
-
 from .bundles import Changes
+from .model import Model
 
 
-class TaskCopy(BaseModel):
+class TaskCopy(Model):
     store: str
     error: str = ""
     kept: int = 0
     retired: int = 0
 
 
-class Task(BaseModel):
+class Task(Model):
     """The part of a run for one subject. While it runs, the last four tell how far it is:
     bytes packed and pushed, the bytes expected, and bytes a second."""
 
@@ -47,7 +46,7 @@ class Task(BaseModel):
     remaining: float | None = None
 
 
-class Run(BaseModel):
+class Run(Model):
     """One carrying-out of a job. ``state`` is queued, running or ended."""
 
     id: int
@@ -72,14 +71,14 @@ class RunDetail(Run):
     tasks: list[Task] = []
 
 
-class Started(BaseModel):
+class Started(Model):
     """The answer to starting something."""
 
     id: int
     url: str
 
 
-class LogLine(BaseModel):
+class LogLine(Model):
     id: int
     at: datetime
     level: str
@@ -87,7 +86,7 @@ class LogLine(BaseModel):
     text: str
 
 
-class Upcoming(BaseModel):
+class Upcoming(Model):
     at: datetime
     job: str
     zone: str
@@ -95,7 +94,7 @@ class Upcoming(BaseModel):
     expected: float | None = None
 
 
-class StoreFill(BaseModel):
+class StoreFill(Model):
     """What a store holds; ``full_on`` is the day on which it will be full, where that can be told,
     and ``lag`` how many bundles it missed."""
 
@@ -111,18 +110,18 @@ class StoreFill(BaseModel):
     tried: bool = True
 
 
-class Night(BaseModel):
+class Night(Model):
     day: str
     outcome: str
 
 
-class SubjectNights(BaseModel):
+class SubjectNights(Model):
     subject_kind: str
     subject: str
     nights: list[Night]
 
 
-class Attention(BaseModel):
+class Attention(Model):
     """Something that needs attention: what, and where to go; the open alert of it, and who has
     acknowledged that."""
 
@@ -134,7 +133,7 @@ class Attention(BaseModel):
     note: str = ""
 
 
-class Overview(BaseModel):
+class Overview(Model):
     """``attention`` first; then the next 24 hours, the last fourteen nights, the stores."""
 
     now: datetime

@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
-from pydantic import BaseModel
+from .model import Model
 
 
-class SearchHit(BaseModel):
+class SearchHit(Model):
     kind: str
     name: str
     about: str

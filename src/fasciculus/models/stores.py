@@ -5,7 +5,7 @@ from __future__ import annotations
 from datetime import date, datetime
 from typing import Annotated, Any, Literal
 
-from pydantic import AfterValidator, BaseModel, Field
+from pydantic import AfterValidator, Field
 
 from ..core.errors import SettingError
 from ..core.transfer_limits import parse_limit
@@ -13,6 +13,7 @@ from .inventory import AbsolutePath, Name
 from .keys import Recipient
 from .kinds import KindSettings
 from .maintenance import TransferDay
+from .model import Model
 from .timetable import Timetable, Zone
 
 
@@ -24,7 +25,7 @@ def _limit(value: str) -> str:
     return value.strip()
 
 
-class StoreFields(BaseModel):
+class StoreFields(Model):
     """What is sent and shown of a store."""
 
     name: Name
@@ -90,7 +91,7 @@ class Store(StoreFields):
     access: Literal["", "none", "given"] = ""
 
 
-class StoreDay(BaseModel):
+class StoreDay(Model):
     """A day of UTC: bytes sent and read, and held when they were last counted on it."""
 
     day: date
@@ -99,7 +100,7 @@ class StoreDay(BaseModel):
     stored: int | None = None
 
 
-class StoreShare(BaseModel):
+class StoreShare(Model):
     """What one subject or job takes of a store: copies, and bytes of their pieces."""
 
     name: str
@@ -107,14 +108,14 @@ class StoreShare(BaseModel):
     bytes: int
 
 
-class StoreYearDay(BaseModel):
+class StoreYearDay(Model):
     """What a store will hold at the end of a day, at most."""
 
     day: date
     bytes: int
 
 
-class StoreYear(BaseModel):
+class StoreYear(Model):
     """The coming year of a store, if every run of its jobs succeeds and sizes stay as they are.
 
     ``bytes`` is what it holds now, ``room`` what it can hold, None where it does not tell;
@@ -128,7 +129,7 @@ class StoreYear(BaseModel):
     days: list[StoreYearDay]
 
 
-class StoreUsage(BaseModel):
+class StoreUsage(Model):
     """What a store holds, how it grows, when it is full, what it costs, what it lacks.
 
     ``per_day`` is the growth in bytes a day; ``full_on`` the day on which it will be full at that
@@ -157,7 +158,7 @@ class StoreUsage(BaseModel):
     advice: list[str] = []
 
 
-class TryStep(BaseModel):
+class TryStep(Model):
     """One step of trying something. ``text`` says how it went, ``way_out`` what to do."""
 
     name: str
@@ -169,7 +170,7 @@ class TryStep(BaseModel):
     field: str = ""
 
 
-class TryResult(BaseModel):
+class TryResult(Model):
     """How trying went. ``host_key`` is the fingerprint that the server showed."""
 
     ok: bool
@@ -177,7 +178,7 @@ class TryResult(BaseModel):
     host_key: str = ""
 
 
-class StoreAccess(BaseModel):
+class StoreAccess(Model):
     """Whether a drive's owner has given access. While that is ``waiting``, the owner opens
     ``address`` and confirms ``code``; ``text`` says what happened.
     """
@@ -189,7 +190,7 @@ class StoreAccess(BaseModel):
     interval: int = 5
 
 
-class StoreProposal(BaseModel):
+class StoreProposal(Model):
     """A host, account or job that bundles on a store tell of; it takes part in nothing until it is
     accepted.
 
@@ -205,7 +206,7 @@ class StoreProposal(BaseModel):
     document: dict[str, Any] = {}
 
 
-class ProposalChoice(BaseModel):
+class ProposalChoice(Model):
     """Which proposals of a store: by name, or all of them.
 
     ``homes`` gives accounts another home than the one that is proposed.
@@ -218,7 +219,7 @@ class ProposalChoice(BaseModel):
     homes: dict[str, AbsolutePath] = {}
 
 
-class AcceptedProposals(BaseModel):
+class AcceptedProposals(Model):
     """What was added, in words, and what was not, with the reason."""
 
     added: list[str]

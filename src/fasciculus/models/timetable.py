@@ -5,11 +5,12 @@ from __future__ import annotations
 from datetime import UTC, date, datetime
 from typing import Annotated, Literal
 
-from pydantic import AfterValidator, BaseModel, Field, ValidationInfo, field_validator
+from pydantic import AfterValidator, Field, ValidationInfo, field_validator
 
 from ..core import schedule
 from ..core.errors import SettingError
 from ..core.schedule import Restrictions
+from .model import Model
 
 
 def _timetable(value: str) -> str:
@@ -49,7 +50,7 @@ DayOff = Annotated[str, AfterValidator(_day_off)]
 _MOST_SPREAD = 24 * 60
 
 
-class StartRules(BaseModel):
+class StartRules(Model):
     """What holds the starts of a timetable back, in the time zone of the job.
 
     Nothing starts before ``first_day`` or after ``last_day``, outside of ``hours`` (such as
@@ -81,7 +82,7 @@ class StartRules(BaseModel):
         return Restrictions.of(zone, self.first_day, self.last_day, self.hours, self.days_off)
 
 
-class TaskLimits(BaseModel):
+class TaskLimits(Model):
     """What becomes of tasks that fail or take too long.
 
     A task that failed for a reason that may pass, such as a host that does not answer, is tried
@@ -96,7 +97,7 @@ class TaskLimits(BaseModel):
     run: int = Field(default=0, ge=0, le=7 * 24 * 60)
 
 
-class Pause(BaseModel):
+class Pause(Model):
     """A job that starts nothing by itself, or all of them where ``job`` is empty; ``until`` is None
     for a pause that lasts until it is lifted."""
 
@@ -107,7 +108,7 @@ class Pause(BaseModel):
     since: datetime
 
 
-class PauseInput(BaseModel):
+class PauseInput(Model):
     """Until when, and why."""
 
     until: datetime | None = None

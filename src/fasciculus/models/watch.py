@@ -5,13 +5,14 @@ from __future__ import annotations
 from datetime import datetime
 from typing import Annotated, Literal
 
-from pydantic import AfterValidator, BaseModel, Field
+from pydantic import AfterValidator, Field
 
 from .inventory import mail_address
+from .model import Model
 from .timetable import Hours, Zone
 
 
-class WatchSettings(BaseModel):
+class WatchSettings(Model):
     """Who is told of alerts that are of no one job, when nobody is to be woken (“22:00-06:00”),
     after how many hours an open alert that nobody has acknowledged is told again (0: never), and
     from how many days ahead a full store or the end of a certificate is one."""
@@ -31,7 +32,7 @@ class WatchSettings(BaseModel):
     verify_days: int = Field(default=7, ge=1, le=365)
 
 
-class Alert(BaseModel):
+class Alert(Model):
     """Something that the watch found; open until it is over. ``level`` is broken or look, ``check``
     the name of the standing check."""
 
@@ -51,7 +52,7 @@ class Alert(BaseModel):
     note: str = ""
 
 
-class Acknowledgement(BaseModel):
+class Acknowledgement(Model):
     """That somebody knows of an alert, with a note for the others."""
 
     note: str = Field(default="", max_length=500)

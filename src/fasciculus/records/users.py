@@ -7,6 +7,7 @@ import secrets
 import sqlite3
 from dataclasses import dataclass
 from datetime import UTC, datetime, timedelta
+from functools import cache
 
 from werkzeug.security import check_password_hash, generate_password_hash
 
@@ -19,8 +20,12 @@ TOKEN_MARK = "fsc_"
 SIGNED_IN = "signed in"
 #: How passwords are hashed: what makes each guess take long.
 HASHING = "scrypt:32768:8:1"
-# A hash to compare with when there is no such person, so that both answers take as long.
-_NOBODY = generate_password_hash(secrets.token_hex(16), HASHING)
+
+
+@cache
+def _nobody() -> str:
+    """A hash to compare with when there is no such person, so that both answers take as long."""
+    return generate_password_hash(secrets.token_hex(16), HASHING)
 
 
 @dataclass(frozen=True, slots=True)
@@ -52,7 +57,7 @@ def add(db: sqlite3.Connection, name: str, password: str, must_change: bool) -> 
 def check(db: sqlite3.Connection, name: str, password: str) -> Principal | None:
     """The person of that name and password."""
     row = db.execute("SELECT * FROM person WHERE name=?", (name,)).fetchone()
-    if not check_password_hash(row["password"] if row else _NOBODY, password) or row is None:
+    if not check_password_hash(row["password"] if row else _nobody(), password) or row is None:
         return None
     return Principal(row["id"], row["name"], bool(row["must_change"]))
 

@@ -6,6 +6,7 @@ import inspect
 import re
 from collections.abc import Callable, Iterable
 from dataclasses import dataclass
+from functools import cache
 from typing import Any, TypeVar, get_origin
 
 from flask import Blueprint, Response, g, request
@@ -128,6 +129,11 @@ def _view(operation: Operation) -> Callable[..., Any]:
     return view
 
 
+@cache
+def _adapter(response: Any) -> TypeAdapter[Any]:
+    return TypeAdapter(response)
+
+
 def _answer(operation: Operation, answer: Any) -> Response:
     if answer is None:
         return Response(status=204)
@@ -136,5 +142,5 @@ def _answer(operation: Operation, answer: Any) -> Response:
     if isinstance(answer, BaseModel):
         text = answer.model_dump_json()
     else:
-        text = TypeAdapter(operation.response).dump_json(answer).decode()
+        text = _adapter(operation.response).dump_json(answer).decode()
     return Response(text, operation.status, mimetype=operation.media)
