@@ -3,11 +3,15 @@
 import errno
 import os
 import stat
+import subprocess
+from contextlib import closing, suppress
 
 import pytest
+from running import until
 
 from fasciculus.core.bundle.entry import DIR, FIFO, SYMLINK, Entry
 from fasciculus.core.errors import DamagedError
+from fasciculus.hosts.local import LocalHost
 
 
 @pytest.fixture
@@ -49,6 +53,39 @@ def test_all_that_is_written_is_as_it_was_listed(tree, tmp_path):
     assert tree.unknown_owners == {} and tree.unset == []
     with pytest.raises(FileExistsError):
         tree.create_file(b"cur/one", iter([b"x"]), like())
+
+
+#: Exchanges the folder of a mailbox for a link to the outside, and back, without pause.
+EXCHANGING = r"""
+my ($mailbox, $outside) = @ARGV;
+my $turns = 0;
+while (1) {
+  rename("$mailbox/cur", "$mailbox/aside"); symlink($outside, "$mailbox/cur");
+  unlink("$mailbox/cur"); rename("$mailbox/aside", "$mailbox/cur");
+  if (++$turns % 50 == 0) { open(my $f, ">", "$mailbox/turns"); print $f $turns; close($f) }
+}
+"""
+
+
+def test_a_mailbox_exchanged_by_another_process_is_written_nowhere_else(host, tree, tmp_path):
+    """Each time from the top: by new files, and in place of what is there."""
+    root = tmp_path / "mail/anna"
+    (root / "cur").mkdir()
+    (root / "cur/secret").write_text("own")
+    command = ["perl", "-e", EXCHANGING, str(root), str(tmp_path / "outside")]
+    written = 0
+    with subprocess.Popen(command) as exchanging:
+        try:
+            until((root / "turns").exists)
+            for number in range(100 if isinstance(host, LocalHost) else 15):
+                with closing(host.writable_tree(str(root))) as again, suppress(OSError):
+                    again.replace_file(b"cur/secret", iter([b"changed"]), like())
+                    again.create_file(b"cur/%d" % number, iter([b"new"]), like())
+                    written += 1
+            turns = until((root / "turns").read_text)
+        finally:
+            exchanging.kill()
+    assert written > 0 and int(turns) >= 50
 
 
 def test_files_in_use_are_replaced_whole_or_not_at_all(tree, tmp_path):
