@@ -65,7 +65,7 @@ def replace(path, data):
 def test_intact_copies_are_said_to_be(kept, deep):
     result, events = verify(kept, deep)
     assert result.outcome == "done" and result.summary.endswith(
-        ": intact." if not deep else "intact."
+        ": intact." if deep else ": sizes agree; contents not read."
     )
     assert result.entries == len(pieces(kept, 0)) + len(pieces(kept, 1))
     whole = sum(path.stat().st_size for path in kept.piece("x").parent.iterdir())
@@ -128,6 +128,28 @@ def test_a_bundles_own_files(kept, name, change):
     assert verdicts == {kept.known[0]: True, kept.known[1]: False}
     assert any(f"{file}: {change}; harms 1 bundle" in log.text for log in events[Log])
     assert result.outcome == "warned"
+
+
+@pytest.mark.parametrize("beside", [True, False])
+@pytest.mark.parametrize("change", ["missing", "altered"])
+def test_pieces_are_read_whatever_became_of_the_manifest(kept, beside, change):
+    """Mending it relies on them; where nobody knows them, the copy does not count as read."""
+    (last, *_) = pieces(kept, 1)
+    kept.flip(kept.piece(last))
+    path = bundle(kept, 1, "bundle.json")
+    if change == "missing":
+        path.unlink()
+    else:
+        replace(path, b"x" + path.read_bytes())
+    if not beside:
+        (kept.root / f"{kept.known[1]}.json").unlink()
+    _, events = verify(kept, True)
+    read = {event.bundle: event.deep for event in events[CopyVerified]}
+    assert read == {kept.known[0]: True, kept.known[1]: beside}
+    found = {f"bundles/{kept.known[1]}/bundle.json": (change, kept.known[1:])}
+    if beside:
+        found[f"pieces/{last}"] = ("altered", kept.known[1:])
+    assert damage(events) == found
 
 
 def suspects(kept):
@@ -221,13 +243,18 @@ def of_another_mode(entries):
     return entries
 
 
+def forged(kept):
+    """All that was altered for another listing: a bundle's own files."""
+    own = ("bundle.json", "listing.jsonl.zst", "SHA256SUMS")
+    return {f"bundles/{kept.known[1]}/{name}": ("altered", kept.known[1:]) for name in own}
+
+
 @pytest.mark.parametrize("change", [without_new, of_another_mode])
 @pytest.mark.parametrize("deep", [False, True])
 def test_altered_contents_that_agree_with_each_other_are_found(kept, change, deep):
     kept.forge(kept.known[1], change)
     result, events = verify(kept, deep)
-    file = f"bundles/{kept.known[1]}/bundle.json"
-    assert damage(events) == {file: ("altered", kept.known[1:])} and result.outcome == "warned"
+    assert damage(events) == forged(kept) and result.outcome == "warned"
     assert events[CopyRepacked] == [], "it is never taken over"
     kept.repack()
     assert verify(kept, deep)[0].outcome == "done", "written again from beside the records"
@@ -254,4 +281,4 @@ def test_a_changed_manifest_that_nobody_can_tell_from_a_forged_one_is_damage(kep
     kept.forge(kept.known[1], lambda entries: entries[:-1])
     (kept.root / f"{kept.known[1]}.zst").unlink()
     _, events = verify(kept)
-    assert damage(events) == {f"bundles/{kept.known[1]}/bundle.json": ("altered", kept.known[1:])}
+    assert damage(events) == forged(kept)

@@ -9,7 +9,7 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import Protocol
 
-from msgspec.structs import asdict
+from msgspec.structs import asdict, replace
 
 from ...core.errors import FasciculusError, SettingError
 from ...core.formatting import format_count, format_list
@@ -31,7 +31,7 @@ from ...worker.events import (
     StoreSeen,
 )
 from ...worker.orders import Order
-from ...worker.results import AnyResult, MaintenanceResult, RepackResult
+from ...worker.results import AnyResult, MaintenanceResult, RepackResult, VerifyResult
 from .handler import HandlerBase
 from .orders.maintenance import maintenance_order
 from .progress import TaskProgress
@@ -207,6 +207,9 @@ class MaintenanceHandler(HandlerBase[QueuedMaintenance]):
         if task.kind == "verify" and result.outcome in ("warned", "interrupted"):
             # Before this one counts as ended: whoever waits for it looks for its mending then.
             self._mend(task)
+        if task.damages and task.damages == task.of_retired and isinstance(result, VerifyResult):
+            text = f"{format_count(task.damages, 'file')} retired meanwhile, the rest intact."
+            result = replace(result, outcome="done", summary=text)
         made = result if isinstance(result, MaintenanceResult) else None
         with self._records.write() as db:
             if task.newest:
@@ -264,7 +267,8 @@ def _note(db: sqlite3.Connection, task: QueuedMaintenance, event: Event) -> None
         case DamageFound():
             damage.found(db, task.store, task.subject, event)
             # A run beside this may have retired what it harms.
-            damage.drop_of_retired(db, task.subject)
+            dropped = damage.drop_of_retired(db, task.subject)
+            task.damages, task.of_retired = task.damages + 1, task.of_retired + (dropped > 0)
         case DamageCleared():
             damage.is_sound(db, task.store, task.subject, event.file)
         case CopyVerified():

@@ -94,5 +94,9 @@ class QueuedMaintenance(QueuedTask):
     store: str
     kind: str
     shown: MaintenanceTask | None = None
+    #: For verifying: what was found damaged, and what of it harms no copy, since a run beside it
+    #: had retired what it was of.
+    damages: int = 0
+    of_retired: int = 0
     #: For an import: the newest bundle of each subject.
     newest: dict[Subject, BundleFound] = field(default_factory=dict)

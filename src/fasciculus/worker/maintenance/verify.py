@@ -56,6 +56,8 @@ class VerifyTask:
         self._spool = Path(order.spool)
         self._damages: dict[str, DamageFound] = {}
         self._sound: set[str] = set()
+        #: Bundles whose manifest on the store is missing or altered.
+        self._unclear: set[str] = set()
         self._progress = Progress("reading" if order.deep else "looking")
 
     def run(self) -> VerifyResult:
@@ -91,7 +93,7 @@ class VerifyTask:
         if not self._damages:
             return VerifyResult(
                 outcome="done",
-                summary=f"{what}: intact.",
+                summary=f"{what}: {self._sound_by(store)}.",
                 entries=len(pieces),
                 bytes=self._progress.bytes,
             )
@@ -104,6 +106,14 @@ class VerifyTask:
             entries=len(pieces),
             bytes=self._progress.bytes,
         )
+
+    def _sound_by(self, store: Store) -> str:
+        """By what the copies are known to be sound."""
+        if self._order.deep:
+            return "intact"
+        if store.digests_itself:
+            return "sizes agree, and so do the digests that the store knows; contents not read"
+        return "sizes agree; contents not read"
 
     def _damage(self, file: str, reason: str, bundles: list[str]) -> None:
         self._damages[file] = DamageFound(file, reason, bundles)
@@ -120,10 +130,13 @@ class VerifyTask:
                     self._order, store, held.name, recorded, self._emitter
                 )
                 self._sound.add(file)
-            except MissingError:
-                self._damage(file, "missing", [held.name])
-            except DamagedError:
-                self._damage(file, "altered", [held.name])
+            except (MissingError, DamagedError) as error:
+                reason = "missing" if isinstance(error, MissingError) else "altered"
+                self._damage(file, reason, [held.name])
+                self._unclear.add(held.name)
+                # Its pieces are looked at all the same: they are what mending it would rely on.
+                if (kept := recorded.kept_manifest(held.name)) is not None:
+                    found[held.name] = kept[0]
         return found
 
     def _listing_and_sums(self, store: Store, manifest: Manifest) -> None:
@@ -136,7 +149,8 @@ class VerifyTask:
             try:
                 digest = self._digest(store, file)
             except MissingError:
-                self._damage(file, "missing", [manifest.name])
+                if not self._is_retired(store, manifest.name):
+                    self._damage(file, "missing", [manifest.name])
                 continue
             if digest == wanted:
                 self._sound.add(file)
@@ -175,7 +189,7 @@ class VerifyTask:
             self._progress.entries += 1
             self._emitter.emit(self._progress)
             # A run beside this may have retired the bundles that needed it.
-            if reason and any(self._complete(store, bundle) for bundle in piece.bundles):
+            if reason and not all(self._is_retired(store, bundle) for bundle in piece.bundles):
                 self._damage(file, reason, piece.bundles)
             elif not reason and compared:
                 self._sound.add(file)
@@ -195,9 +209,10 @@ class VerifyTask:
             return "", False
         return "" if digest == piece.sha256 else "altered", True
 
-    def _complete(self, store: Store, bundle: str) -> bool:
+    def _is_retired(self, store: Store, bundle: str) -> bool:
+        """Whether a bundle that was there before is no more: a run beside this retired it."""
         path = f"{self._subject.bundle(bundle)}/{MANIFEST}"
-        return store.size(path) is not None
+        return bundle not in self._unclear and store.size(path) is None
 
     # What is harmed ------------------------------------------------------------
 
@@ -256,6 +271,6 @@ class VerifyTask:
         harmed = {name for damage in self._damages.values() for name in damage.bundles}
         for held in self._order.bundles:
             if held.name in manifests or held.name in harmed:
-                self._emitter.emit(
-                    CopyVerified(held.name, self._order.deep, held.name not in harmed)
-                )
+                # Where nobody knows its pieces, it was not read.
+                deep = self._order.deep and held.name in manifests
+                self._emitter.emit(CopyVerified(held.name, deep, held.name not in harmed))
