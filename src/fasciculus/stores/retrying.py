@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
+import hashlib
 import threading
 from collections.abc import Callable
-from contextlib import suppress
+from contextlib import closing, suppress
 from datetime import datetime
 from pathlib import Path
 from typing import BinaryIO, TypeVar, cast
@@ -15,6 +16,7 @@ from .throttle import Throttle
 
 _ATTEMPTS = 4
 _FIRST_WAIT = 0.5
+_CHUNK = 1 << 20
 _T = TypeVar("_T")
 
 
@@ -61,6 +63,24 @@ class RetryingStore:
                 self._stop.wait(_FIRST_WAIT * 4 ** (attempt - 1))
                 attempt += 1
 
+    def _until_done(
+        self,
+        action: Callable[[], None],
+        is_done: Callable[[], bool],
+        arrived: Callable[[], int] = lambda: 0,
+    ) -> None:
+        """Try an action again, unless all of it was done and only the answer was lost."""
+        begun = False
+
+        def go_on() -> None:
+            nonlocal begun
+            if begun and is_done():
+                return
+            begun = True
+            action()
+
+        self.retry(go_on, arrived)
+
     def connect(self) -> None:
         self.retry(lambda: None)
 
@@ -81,7 +101,18 @@ class RetryingStore:
             on_bytes(count)
             self._throttle.spend(count)
 
-        self.retry(lambda: self._store.put(local, path, sent), lambda: self._store.arrived(path))
+        self._until_done(
+            lambda: self._store.put(local, path, sent),
+            lambda: self._holds(local, path),
+            lambda: self._store.arrived(path),
+        )
+
+    def _holds(self, local: Path, path: str) -> bool:
+        """Whether a file of the store is the local one: by its size, and then by its digest."""
+        if self._store.size(path) != local.stat().st_size:
+            return False
+        found = self._store.sha256(path) or _digest(self._store.open(path))
+        return found == _digest(local.open("rb"))
 
     def put_bytes(self, data: bytes, path: str) -> None:
         self.retry(lambda: self._store.put_bytes(data, path))
@@ -94,7 +125,10 @@ class RetryingStore:
         self.retry(lambda: self._store.clear_partial(folder))
 
     def rename(self, path: str, to: str) -> None:
-        self.retry(lambda: self._store.rename(path, to))
+        self._until_done(
+            lambda: self._store.rename(path, to),
+            lambda: self._store.size(path) is None and self._store.size(to) is not None,
+        )
 
     def modified(self, path: str) -> datetime | None:
         return self.retry(lambda: self._store.modified(path))
@@ -127,6 +161,15 @@ class RetryingStore:
         """Note bytes that a stream of it has read."""
         self.received += count
         self._throttle.spend(count)
+
+
+def _digest(source: BinaryIO) -> str:
+    """The SHA-256 of what a stream gives; it is closed."""
+    digest = hashlib.sha256()
+    with closing(source):
+        while chunk := source.read(_CHUNK):
+            digest.update(chunk)
+    return digest.hexdigest()
 
 
 class _ResumingStream:
