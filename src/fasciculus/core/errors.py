@@ -49,7 +49,17 @@ class StatementError(UnreachableError):
 
 
 class ConnectionLostError(UnreachableError):
-    """A connection broke off or nothing answers: worth another try."""
+    """A connection broke off or nothing answers: worth another try.
+
+    ``wait`` is how many seconds the other side asks to be left alone before it.
+    """
+
+    wait: float = 0.0
+
+    def after(self, seconds: float) -> ConnectionLostError:
+        """Give the same error with the seconds that the other side asks for."""
+        self.wait = seconds
+        return self
 
 
 class RefusedError(UnreachableError):

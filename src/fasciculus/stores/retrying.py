@@ -60,7 +60,7 @@ class RetryingStore:
                 if attempt == _ATTEMPTS or self._stop.is_set():
                     raise
                 self._on_retry(f"Store “{self.spec.name}”: {error.message} Trying again.")
-                self._stop.wait(_FIRST_WAIT * 4 ** (attempt - 1))
+                self._stop.wait(max(_FIRST_WAIT * 4 ** (attempt - 1), error.wait))
                 attempt += 1
 
     def _until_done(

@@ -9,7 +9,7 @@ from collections.abc import Callable, Iterator
 from concurrent.futures import ThreadPoolExecutor
 from contextlib import contextmanager, suppress
 from dataclasses import dataclass, field
-from datetime import datetime
+from datetime import UTC, datetime
 from pathlib import Path
 from threading import Lock
 from typing import Any, BinaryIO, Literal
@@ -38,6 +38,7 @@ from .base import (
     https_address,
     listed_items,
 )
+from .retry_after import retry_after
 
 #: Larger files go in parts, several at once. A part is at least 5 MiB, and there are at most 10,000
 #: of them (limits of the S3 API).
@@ -50,7 +51,16 @@ _FULL = ("QuotaExceeded", "InsufficientStorage", "StorageFull", "EntityTooLarge"
 _REFUSED = ("AccessDenied", "AllAccessDisabled", "403")
 _SIGN_IN = ("InvalidAccessKeyId", "SignatureDoesNotMatch", "InvalidToken", "ExpiredToken")
 _GONE = ("NoSuchKey", "404", "NotFound", "NoSuchUpload")
-_WORTH_A_TRY = ("SlowDown", "InternalError", "ServiceUnavailable", "RequestTimeout", "503", "500")
+_WORTH_A_TRY = (
+    "SlowDown",
+    "TooManyRequests",
+    "429",
+    "InternalError",
+    "ServiceUnavailable",
+    "RequestTimeout",
+    "503",
+    "500",
+)
 
 
 class S3Settings(StoreSettings):
@@ -302,7 +312,10 @@ class S3Store:
                 "Give these keys the right to list, read, write and remove in this bucket.",
             )
         if code in _WORTH_A_TRY:
-            return ConnectionLostError(f"Store “{name}” is too busy to answer ({code}).")
+            wait = retry_after(_headers(error).get("retry-after"), datetime.now(UTC))
+            return ConnectionLostError(f"Store “{name}” is too busy to answer ({code}).").after(
+                wait
+            )
         return UnreachableError(
             f"Store “{name}” refused {path}: {code}.", "Its provider's documents explain the word."
         )
@@ -525,6 +538,12 @@ class _Body(io.RawIOBase):
 def _code(error: Exception) -> str:
     response = getattr(error, "response", None) or {}
     return str(response.get("Error", {}).get("Code", ""))[:80]
+
+
+def _headers(error: Exception) -> dict[str, str]:
+    response = getattr(error, "response", None) or {}
+    found: dict[str, str] = response.get("ResponseMetadata", {}).get("HTTPHeaders", {})
+    return found
 
 
 def _base64(digest: Any) -> str:

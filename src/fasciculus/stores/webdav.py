@@ -7,7 +7,7 @@ import posixpath
 import ssl
 from collections.abc import Callable, Generator, Iterator
 from contextlib import contextmanager, suppress
-from datetime import datetime
+from datetime import UTC, datetime
 from pathlib import Path
 from typing import Any, BinaryIO, Literal
 from urllib.parse import quote, urlsplit
@@ -39,6 +39,7 @@ from .base import (
     listed_items,
 )
 from .made_folders import MadeFolders
+from .retry_after import retry_after
 
 _CHUNK = 256 * 1024
 _CONNECT_SECONDS = 20.0
@@ -239,11 +240,11 @@ class WebDavStore:
         with self._said(path):
             answer = self._client.request(method, self._address(path), **values)
         if answer.status_code not in good:
-            raise self._refusal(path, answer.status_code)
+            raise self._refusal(path, answer)
         return answer
 
-    def _refusal(self, path: str, status: int) -> FasciculusError:
-        name = self.spec.name
+    def _refusal(self, path: str, answer: httpx.Response) -> FasciculusError:
+        status, name = answer.status_code, self.spec.name
         if status in (404, 410):
             return MissingError(f"{path} is not on store “{name}”.")
         if status in (507, 413):
@@ -263,7 +264,10 @@ class WebDavStore:
                 "Give this user the right to read and write there.",
             )
         if status in _BUSY:
-            return ConnectionLostError(f"Store “{name}” does not answer now (status {status}).")
+            wait = retry_after(answer.headers.get("Retry-After"), datetime.now(UTC))
+            return ConnectionLostError(
+                f"Store “{name}” does not answer now (status {status})."
+            ).after(wait)
         if 300 <= status < 400:
             return UnreachableError(
                 f"Store “{name}” redirects to another address.", "Give that address instead."
@@ -282,7 +286,7 @@ class WebDavStore:
                 "PROPFIND", self._address(path), content=PROPERTIES, headers=headers
             ) as answer:
                 if answer.status_code != 207:
-                    raise self._refusal(path, answer.status_code)
+                    raise self._refusal(path, answer)
                 parts, size = [], 0
                 for part in answer.iter_bytes(_CHUNK):
                     size += len(part)
@@ -326,7 +330,7 @@ class WebDavStore:
             return io.BytesIO()
         if answer.status_code not in (200, 206):
             answer.close()
-            raise self._refusal(path, answer.status_code)
+            raise self._refusal(path, answer)
         # A server without ranges sends the whole: what was not asked for is passed over.
         passed = offset if answer.status_code == 200 else 0
         return io.BufferedReader(_Body(self, path, answer, passed, length), _CHUNK)
