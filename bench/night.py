@@ -10,7 +10,7 @@ from pathlib import Path
 from typing import Self
 
 from fasciculus.client import Client, ClientError
-from fasciculus.models import AccountInput, HostInput, JobInput, StoreInput
+from fasciculus.models import AccountInput, HostInput, JobInput, KindSettings, StoreInput
 
 from .loopback import free_port
 
@@ -71,14 +71,17 @@ class Night:
         for home in sorted(self._homes.iterdir()):
             self.client.accounts_add(AccountInput(name=home.name, host="reed-1", home=str(home)))
         self.client.stores_add(
-            StoreInput(name="attic", settings={"kind": "folder", "folder": str(store)})
+            StoreInput(
+                name="attic",
+                settings=KindSettings.model_validate({"kind": "folder", "folder": str(store)}),
+            )
         )
         self.client.jobs_add(
             JobInput(
                 name="nightly",
                 contents=["files"],
                 stores=["attic"],
-                keep=1000,
+                keep="1000 newest",
                 mode="incremental",
             )
         )

@@ -13,10 +13,12 @@ from time import perf_counter
 from fasciculus.client import Client
 from fasciculus.core import schedule
 from fasciculus.core.schedule import StartPlan, Timed
-from fasciculus.models import JobInput, StoreInput
+from fasciculus.models import JobInput, KindSettings, StoreInput
 
 _STORES, _JOBS, _DAYS, _TRANSFERS = 6, 20, 30, 5000
 _PACKED = 3_333_333
+#: How often each call is timed.
+CALLS = 40
 #: The records below the home of a service.
 FILE = "records/fasciculus.sqlite"
 
@@ -25,7 +27,9 @@ def stores_and_jobs(client: Client, folder: Path) -> None:
     """Six stores, and twenty jobs that send to two of them each."""
     for number in range(_STORES):
         (folder / f"store-{number}").mkdir()
-        settings = {"kind": "folder", "folder": str(folder / f"store-{number}")}
+        settings = KindSettings.model_validate(
+            {"kind": "folder", "folder": str(folder / f"store-{number}")}
+        )
         client.stores_add(StoreInput(name=f"store-{number}", settings=settings))
     for number in range(_JOBS):
         client.jobs_add(
@@ -33,7 +37,7 @@ def stores_and_jobs(client: Client, folder: Path) -> None:
                 name=f"job-{number}",
                 contents=["files"],
                 stores=[f"store-{number % _STORES}", f"store-{(number + 1) % _STORES}"],
-                keep=_DAYS,
+                keep=f"{_DAYS} newest",
             )
         )
 
@@ -121,14 +125,14 @@ def calls(client: Client) -> dict[str, Callable[[], object]]:
     }
 
 
-def p95(call: Callable[[], object], runs: int = 40) -> float:
+def p95(call: Callable[[], object]) -> float:
     """The 95th of a hundred times, in seconds; the first call, which fills caches, counts too."""
     times = []
-    for _ in range(runs):
+    for _ in range(CALLS):
         begin = perf_counter()
         call()
         times.append(perf_counter() - begin)
-    return sorted(times)[int(runs * 0.95) - 1]
+    return sorted(times)[int(CALLS * 0.95) - 1]
 
 
 def ticks(count: int) -> tuple[float, float]:

@@ -46,7 +46,7 @@ def main() -> None:
         folder = Path(name)
         accounts(folder / "homes", ACCOUNTS, files=2)
         with Night(folder / "service", folder / "homes") as night:
-            job = JobInput(name="nightly", contents=["files"], stores=["attic"], keep=2)
+            job = JobInput(name="nightly", contents=["files"], stores=["attic"], keep="2 newest")
             night.client.jobs_change("nightly", job)
             over = threading.Event()
             asking = threading.Thread(target=ask, args=(night, over), daemon=True)

@@ -23,7 +23,7 @@ class Settings(BaseModel):
     ``title`` and ``description`` of a field are its label and hint in forms and options,
     ``examples`` what is shown while it is empty."""
 
-    model_config = ConfigDict(extra="forbid", frozen=True, defer_build=True)
+    model_config = ConfigDict(extra="forbid", frozen=True)
 
     kind: str
 
@@ -35,7 +35,7 @@ class Settings(BaseModel):
 class Secrets(BaseModel):
     """The secrets of a kind: given when saving, never given back. An empty text removes one."""
 
-    model_config = ConfigDict(extra="forbid", defer_build=True)
+    model_config = ConfigDict(extra="forbid")
 
 
 class Kind(Protocol):
