@@ -17,10 +17,13 @@ from nights import Nights, RestoreOrder, made
 from running import MIB, run, set_up, small_account
 from trees import awkward_tree, picture
 
+from fasciculus.core.bundle.sealing import make_identity
 from fasciculus.core.errors import TooNewError
 from fasciculus.hosts.local import LocalHost
 from fasciculus.models import StoreInput
 from fasciculus.worker.events import Emitter
+from fasciculus.worker.maintenance.resealing import ResealTask
+from fasciculus.worker.orders import ResealOrder
 from fasciculus.worker.restore.task import RestoreTask
 
 HERE = Path(__file__).parents[1]
@@ -77,21 +80,60 @@ def test_the_times_of_folders_that_are_in_several_pieces(tmp_path):
     assert picture(tmp_path / "back/files") == picture(found.tree)
 
 
-def test_an_incremental_bundle_with_the_program_of_the_page(nights, tmp_path):
-    nights.night()
+@pytest.fixture(scope="module")
+def program(tmp_path_factory):
+    """The program of the page, in a file."""
+    found = tmp_path_factory.mktemp("page") / "bring-back.py"
+    found.write_text(re.search(r"```python\n(.*?)```", DOC, re.S)[1])
+    return found
+
+
+def two_nights(nights, **more):
+    nights.night(**more)
     (nights.tree / "site-1/page-1.html").write_text("changed")
     (nights.tree / "site-3").rename(nights.tree / "moved")
     (nights.tree / "film.bin").rename(nights.tree / "movie.bin")
-    nights.night()
+    nights.night(**more)
     assert nights.manifests[nights.known[-1]]["brings"] == "incremental"
-    program = tmp_path / "bring-back.py"
-    program.write_text(re.search(r"```python\n(.*?)```", DOC, re.S)[1])
+
+
+def bring_back(program, nights, name, target, *key):
+    folder = nights.root / "attic/accounts/millpond/bundles" / name
+    command = [sys.executable, str(program), str(target), *key]
+    return subprocess.run(command, cwd=folder, capture_output=True, text=True)
+
+
+@pytest.mark.parametrize("is_sealed", [False, True])
+def test_bundles_with_the_program_of_the_page(nights, tmp_path, program, is_sealed):
+    """A full one and an incremental one, in the clear, and sealed twice."""
+    key: list[str] = []
+    identity, recipient = make_identity()
+    two_nights(nights, **({"seal_to": [recipient]} if is_sealed else {}))
+    if is_sealed:
+        (tmp_path / "key").write_text(f"# made for this test\n{identity}\n")
+        key = [str(tmp_path / "key")]
+        nights.identities = [identity]
+        without = bring_back(program, nights, nights.known[0], tmp_path / "without")
+        assert without.returncode == 1 and "This bundle is sealed" in without.stderr
+        _, other = make_identity()
+        again = {"seal_to": [recipient, other], "listings": str(tmp_path / "listings")}
+        nights.maintenance(ResealOrder, ResealTask, **again)
     for name in nights.known:
-        folder = nights.root / "attic/accounts/millpond/bundles" / name
         follow(commands("1. Check that"), nights.root / "attic", name, tmp_path)
         target = tmp_path / f"back-{name}"
-        subprocess.run([sys.executable, str(program), str(target)], check=True, cwd=folder)
+        done = bring_back(program, nights, name, target, *key)
+        assert done.returncode == 0 and done.stdout == done.stderr == "", done
         assert picture(target / "files") == nights.images[name]
+        assert not Path(f"{target}.unsealed").exists()
+
+
+def test_the_program_of_the_page_says_what_is_lost(nights, tmp_path, program):
+    two_nights(nights)
+    for piece in nights.manifests[nights.known[0]]["pieces"]:
+        nights.piece(piece["name"]).write_bytes(b"")
+    done = bring_back(program, nights, nights.known[-1], tmp_path / "back")
+    assert done.returncode == 1 and "entries did not come back" in done.stderr
+    assert "is damaged" in done.stdout and (tmp_path / "back/files/site-1").is_dir()
 
 
 @pytest.mark.parametrize("version", sorted(p.name for p in FIXTURES.glob("version-*")))
