@@ -10,7 +10,7 @@ from trees import picture
 
 from fasciculus.core.bundle.age import UnsealedSource, payload_key
 from fasciculus.core.bundle.manifest import parse_manifest
-from fasciculus.core.bundle.sealing import Sealer, make_identity, recipient_of
+from fasciculus.core.bundle.sealing import Sealer, identities_of, make_identity, recipient_of
 from fasciculus.core.errors import DamagedError, FasciculusError, SettingError
 from fasciculus.stores import open_store
 from fasciculus.worker.maintenance.resealing import ResealTask
@@ -202,3 +202,26 @@ def test_what_is_no_key_is_said():
         with pytest.raises(SettingError):
             payload_key(b"", "x", [text]) or (UnsealedSource(None, [text]) and recipient_of(text))
     assert recipient_of(ONE[0].lower()) == ONE[1] and open_store
+    with pytest.raises(SettingError, match="of SSH"):
+        Sealer(["ssh-ed25519 AAAAC3NzaC1lZDI1NTE5AAAAIK duty@sedge.example"])
+
+
+def test_the_file_that_age_writes_is_read_and_other_keys_are_refused_by_name(tmp_path):
+    subprocess.run(["age-keygen", "-o", str(tmp_path / "one")], check=True, capture_output=True)
+    written = (tmp_path / "one").read_text()
+    assert written.startswith("# created:")
+    (key,) = identities_of(written)
+    assert f"# public key: {recipient_of(key)}" in written
+    assert identities_of(f"{written}\n\r\n  {ONE[0]}  ") == [key, ONE[0]]
+    subprocess.run(
+        ["ssh-keygen", "-q", "-t", "ed25519", "-N", "", "-f", str(tmp_path / "ssh")], check=True
+    )
+    for text, what in (
+        ((tmp_path / "ssh").read_text(), "a private key of SSH"),
+        ("AGE-PLUGIN-YUBIKEY-1QQ", "a plugin"),
+        ("# nothing\n", "no private key in it"),
+        (f"{written}nonsense", "no private key"),
+    ):
+        with pytest.raises(SettingError, match=what) as caught:
+            identities_of(text)
+        assert caught.value.field == "identity"

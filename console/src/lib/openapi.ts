@@ -3979,7 +3979,7 @@ export interface components {
     };
     /**
      * KeyKeep
-     * @description A private key for the service to keep, ``AGE-SECRET-KEY-1…``.
+     * @description A private key for the service to keep, ``AGE-SECRET-KEY-1…``, or a file of several.
      */
     KeyKeep: {
       /** Identity */
@@ -5319,7 +5319,7 @@ export interface components {
       };
       /**
        * Identity
-       * @description a private key for this restore alone, where the bundle is sealed and the service keeps none
+       * @description a private key for this restore alone, or a file of several, where the bundle is sealed and the service keeps none
        * @default
        */
       identity: string;
@@ -5548,7 +5548,8 @@ export interface components {
     };
     /**
      * SealKey
-     * @description A private key that the service keeps; it is never given back.
+     * @description A private key that the service keeps; it is never given back. ``others`` are the public keys
+     *     of those that came in the same file.
      */
     SealKey: {
       /** Recipient */
@@ -5563,6 +5564,11 @@ export interface components {
        * Format: date-time
        */
       added: string;
+      /**
+       * Others
+       * @default []
+       */
+      others: string[];
     };
     /**
      * SealStart

@@ -22,6 +22,7 @@ _OPTIONS = {
     "paths": "--path",
     "databases": "--database",
     "mail_domains": "--mail-domain",
+    "identity": "--key-file",
     "owners": "--map-owner",
 }
 

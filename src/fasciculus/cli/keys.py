@@ -85,9 +85,11 @@ def keep(
     as_json: AsJson = False,
 ) -> None:
     """Let the service keep a private key, so that it can read what is sealed to it."""
-    with service() as client:
+    with service({"identity": "--key-file"}) as client:
         kept = client.keys_keep(read_file("--key-file", key_file), note)
-    output.done(kept, f"The private key of {kept.recipient} is kept.", as_json)
+    keys = [kept.recipient, *kept.others]
+    many = "keys are" if kept.others else "key is"
+    output.done(kept, f"The private {many} kept: of {', '.join(keys)}.", as_json)
 
 
 @app.command()

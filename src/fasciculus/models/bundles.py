@@ -179,10 +179,10 @@ class RestoreStart(Model):
     )
     identity: str = Field(
         default="",
-        max_length=200,
+        max_length=20_000,
         repr=False,
-        description="a private key for this restore alone, where the bundle is sealed and the "
-        "service keeps none",
+        description="a private key for this restore alone, or a file of several, where the bundle "
+        "is sealed and the service keeps none",
     )
 
 

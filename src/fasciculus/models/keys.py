@@ -12,6 +12,8 @@ from .model import Model
 
 def _recipient(value: str) -> str:
     value = value.strip()
+    if value.startswith(("ssh-", "ecdsa-", "sk-")):
+        raise ValueError("Bundles are sealed to age keys alone, not to those of SSH.")
     if not (value.startswith("age1") and value.isascii() and value.isalnum() and len(value) == 62):
         raise ValueError("A public key begins with “age1” and has 62 letters and digits.")
     return value
@@ -22,11 +24,13 @@ Recipient = Annotated[str, AfterValidator(_recipient)]
 
 
 class SealKey(Model):
-    """A private key that the service keeps; it is never given back."""
+    """A private key that the service keeps; it is never given back. ``others`` are the public keys
+    of those that came in the same file."""
 
     recipient: str
     note: str = ""
     added: datetime
+    others: list[str] = []
 
 
 class KeyMake(Model):
@@ -37,9 +41,9 @@ class KeyMake(Model):
 
 
 class KeyKeep(Model):
-    """A private key for the service to keep, ``AGE-SECRET-KEY-1…``."""
+    """A private key for the service to keep, ``AGE-SECRET-KEY-1…``, or a file of several."""
 
-    identity: str = Field(min_length=1, max_length=200, repr=False)
+    identity: str = Field(min_length=1, max_length=20_000, repr=False)
     note: str = Field(default="", max_length=200)
 
 

@@ -12,6 +12,17 @@ from pyrage import x25519
 
 from ..errors import SettingError
 
+_WANTED_IDENTITY = (
+    "Give the line that begins with AGE-SECRET-KEY-1, as it stands on the recovery sheet, or the "
+    "file that has it."
+)
+#: How keys begin that nothing here is sealed to, and what they are.
+_OTHER_IDENTITIES = {
+    "-----BEGIN": "a private key of SSH or of a certificate",
+    "AGE-PLUGIN-": "a key that a plugin of age holds",
+    "AGE-SECRET-KEY-PQ-": "a key of a later kind of age",
+}
+
 
 class Sealer:
     """Seals files so that any of some private keys opens them; it needs none itself.
@@ -57,11 +68,39 @@ def _recipient(text: str) -> x25519.Recipient:
     try:
         return x25519.Recipient.from_str(text.strip())
     except pyrage.RecipientError as error:
+        if text.strip().startswith(("ssh-", "ecdsa-", "sk-")):
+            raise SettingError(
+                "That is a public key of SSH: bundles are sealed to age keys alone.",
+                "fasciculus keys make makes a pair.",
+                field="recipients",
+            ) from error
         raise SettingError(
             f"“{text[:80]}” is no public key.",
             "Give one that begins with “age1”; fasciculus keys make makes a pair.",
             field="recipients",
         ) from error
+
+
+def identities_of(text: str) -> list[str]:
+    """Return the private keys in a key file: one a line; lines with “#” are comments.
+
+    The form is that of the age programs. Raises ``SettingError`` for a line that is no key, and by
+    name for keys of SSH and of plugins, which bundles are never sealed to.
+    """
+    lines = [line.strip() for line in text.splitlines()]
+    keys = [line for line in lines if line and not line.startswith("#")]
+    if not keys:
+        raise SettingError("There is no private key in it.", _WANTED_IDENTITY, field="identity")
+    for key in keys:
+        for begins, what in _OTHER_IDENTITIES.items():
+            if key.startswith(begins):
+                raise SettingError(
+                    f"That is {what}: bundles are never sealed to such keys.",
+                    _WANTED_IDENTITY,
+                    field="identity",
+                )
+        recipient_of(key)
+    return keys
 
 
 def make_identity() -> tuple[str, str]:
@@ -77,6 +116,6 @@ def recipient_of(identity: str) -> str:
     except pyrage.IdentityError as error:
         raise SettingError(
             "That is no private key.",
-            "Give the line that begins with AGE-SECRET-KEY-1, as it stands on the recovery sheet.",
+            _WANTED_IDENTITY,
             field="identity",
         ) from error

@@ -13,7 +13,7 @@ from flask import Response, current_app, request
 from ...bundles import archives
 from ...core.bundle.entry import FILE, Entry, to_bytes, to_text
 from ...core.bundle.listing import children, read_listing
-from ...core.bundle.sealing import recipient_of
+from ...core.bundle.sealing import identities_of
 from ...core.errors import SettingError
 from ...models import (
     Bundle,
@@ -316,8 +316,8 @@ def restores_start(body: RestoreStart) -> Started:
         )
     given = None
     if body.identity:
-        recipient_of(body.identity)
-        given = context().cipher.encrypt({"identity": body.identity.strip()})
+        keys = identities_of(body.identity)
+        given = context().cipher.encrypt({str(n): key for n, key in enumerate(keys)})
     with context().records.write() as writer:
         if key and (found := restores.by_key(writer, key)):
             return Started(id=found, url=f"{PREFIX}/restores/{found}")

@@ -7,7 +7,7 @@ from datetime import UTC, datetime
 
 from flask import render_template
 
-from ...core.bundle.sealing import make_identity, recipient_of
+from ...core.bundle.sealing import identities_of, make_identity, recipient_of
 from ...models import KeyKeep, KeyMade, KeyMake, Page, SealKey
 from ...records import seal_keys
 from ..context import context
@@ -54,12 +54,14 @@ def keys_make(body: KeyMake) -> KeyMade:
     status=201,
 )
 def keys_keep(body: KeyKeep) -> SealKey:
-    identity = body.identity.strip()
-    recipient = recipient_of(identity)
-    _keep(recipient, identity, body.note)
-    note("kept the private key of", recipient)
-    kept = seal_keys.keys(context().records.reader)
-    return next(key for key in kept if key.recipient == recipient)
+    recipients = []
+    for identity in identities_of(body.identity):
+        recipients.append(recipient_of(identity))
+        _keep(recipients[-1], identity, body.note)
+        note("kept the private key of", recipients[-1])
+    kept = {key.recipient: key for key in seal_keys.keys(context().records.reader)}
+    first, *others = recipients
+    return kept[first].model_copy(update={"others": others})
 
 
 @operation("DELETE", "/keys/{recipient}", "Forget a private key; what is sealed to it stays")
