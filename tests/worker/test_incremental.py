@@ -175,8 +175,32 @@ def test_a_store_that_lacks_the_bundle_before_gets_a_full_one(nights):
     piece = nights.manifests[nights.known[-1]]["pieces"][0]["name"]
     os.unlink(nights.root / "attic/accounts/millpond/pieces" / piece)
     assert nights.night()["brings"] == "full"
-    assert "this bundle is a full one" in " ".join(e.get("text", "") for e in nights.events)
+    assert "This bundle is a full one" in " ".join(e.get("text", "") for e in nights.events)
     assert nights.restored(nights.known[-1]) == nights.images[nights.known[-1]]
+
+
+def test_a_store_that_lacks_pieces_is_brought_them_and_nothing_is_sent_twice(tmp_path):
+    """One is absent, one is another: the first is brought, the other is never written over."""
+    nights = Nights(tmp_path / "n", "cellar")
+    (nights.tree / "film.bin").write_bytes(os.urandom(3_000_000))
+    nights.night()
+    (nights.tree / "page.html").write_bytes(os.urandom(20_000))
+    nights.night()
+    first = [row["name"] for row in nights.manifests[nights.known[0]]["pieces"]]
+    for name in first:
+        nights.piece(name, "cellar").unlink()
+    (nights.tree / "later.html").write_bytes(os.urandom(20_000))
+    assert nights.night()["brings"] == "incremental" and nights.brought() < 30_000
+    for store in ("attic", "cellar"):
+        assert nights.restored(nights.known[-1], store) == nights.images[nights.known[-1]]
+    said = " ".join(event.get("text", "") for event in nights.events)
+    assert "store cellar lacked" in said and "of the bundle before: brought from attic" in said
+    other = nights.piece(nights.manifests[nights.known[-1]]["pieces"][0]["name"], "cellar")
+    other.unlink()
+    other.write_bytes(b"another one")
+    assert nights.night()["brings"] == "full" and other.read_bytes() == b"another one"
+    for store in ("attic", "cellar"):
+        assert nights.restored(nights.known[-1], store) == nights.images[nights.known[-1]]
 
 
 def test_fourteen_nights_of_one_percent_churn(nights):

@@ -329,24 +329,28 @@ def newest(
     return row
 
 
-def newest_on_all(
+def newest_on_any(
     db: sqlite3.Connection, subject_kind: str, subject: str, job: str, stores: list[str]
-) -> tuple[str, ManifestSummary] | None:
-    """The name and the summary of the manifest of the newest bundle of a job that all of some
-    stores have.
+) -> tuple[str, ManifestSummary, list[str]] | None:
+    """The newest bundle of a job that any of some stores has: its name, the summary of its
+    manifest, and those of the stores that have it.
     """
     row = db.execute(
-        "SELECT name, manifest FROM bundle WHERE subject_kind=? AND subject=? AND job=? AND NOT "
-        "EXISTS ("
-        "SELECT 1 FROM json_each(?) AS wanted WHERE NOT EXISTS (SELECT 1 FROM copy JOIN store ON "
-        "store.id=store_id "
-        "WHERE bundle_id=bundle.id AND store.name=wanted.value)) ORDER BY id DESC "
+        "SELECT bundle.id, bundle.name, bundle.manifest FROM bundle JOIN copy ON "
+        "bundle_id=bundle.id JOIN store ON store.id=store_id WHERE subject_kind=? AND subject=? "
+        "AND job=? AND store.name IN (SELECT value FROM json_each(?)) ORDER BY bundle.id DESC "
         "LIMIT 1",
         (subject_kind, subject, job, json.dumps(stores)),
     ).fetchone()
     if row is None:
         return None
-    return row["name"], msgspec.json.decode(row["manifest"], type=ManifestSummary)
+    held = db.execute(
+        "SELECT store.name FROM copy JOIN store ON store.id=store_id WHERE bundle_id=?",
+        (row["id"],),
+    )
+    have = {one[0] for one in held}
+    manifest = msgspec.json.decode(row["manifest"], type=ManifestSummary)
+    return row["name"], manifest, [name for name in stores if name in have]
 
 
 def count_since(

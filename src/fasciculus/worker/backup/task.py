@@ -32,11 +32,10 @@ from ...core.bundle.manifest import (
     SubjectRecord,
 )
 from ...core.bundle.writer import BundleWriter
-from ...core.errors import ConnectionLostError, DamagedError, FasciculusError
+from ...core.errors import ConnectionLostError, DamagedError, FasciculusError, MissingError
 from ...core.formatting import format_count, format_list, format_size
 from ...core.watch.unusual import unusual_changes
 from ...hosts.base import HostConnection
-from ...stores.base import Store
 from ...stores.confirmation import confirm
 from ...stores.identity import check_ours
 from ...stores.retrying import RetryingStore
@@ -50,6 +49,7 @@ from ..events import (
 from ..orders import BackupOrder, StoreOrder
 from ..results import BackupResult, Outcome
 from ..store_access import retrying_store, seen
+from .catching_up import bring_pieces, missing_pieces
 from .hooks import TaskHooks
 from .preflight import check_sources, check_space, piece_size_for
 from .previous import PreviousBundle
@@ -168,6 +168,7 @@ class BackupTask:
                 taken |= self._ready(store_order)
             except (FasciculusError, OSError) as error:
                 self._fail_store(store_order.name, error)
+        self._catch_up()
         if not self._uploaders:
             raise NoStoreLeftError
         self._bundle = layout.bundle_name(started, order.label or order.job, taken)
@@ -201,12 +202,6 @@ class BackupTask:
         store.connect()
         self._stores.append(store)
         check_ours(store, order.store_id, order.owner_id)
-        if self._order.previous is not None and self._lacks(store):
-            self._emitter.info(
-                f"store {order.name} does not hold all of {self._order.previous.name}: "
-                "this bundle is a full one"
-            )
-            self._full = True
         recorded = self._recorded[order.name] = order.recorded_copies(
             self._subject, self._emitter.warn
         )
@@ -219,18 +214,48 @@ class BackupTask:
             layout.bundle_of(item.name) for item in store.items(self._subject.pieces)
         }
 
-    def _lacks(self, store: Store) -> bool:
-        """Whether a store lacks the previous bundle, or any piece of it."""
-        previous, subject = self._order.previous, self._subject
-        assert previous is not None
-        if store.size(f"{subject.bundle(previous.name)}/{layout.MANIFEST}") is None:
-            return True
-        held = {item.name: item.size for item in store.items(subject.pieces)}
-        return any(
-            held.get(piece.name) != piece.bytes
-            for piece in previous.pieces
-            if piece.name not in self._order.damaged
-        )
+    def _catch_up(self) -> None:
+        """Bring to each store what it lacks of the previous bundle; where no store has all of it,
+        this bundle is a full one.
+        """
+        previous = self._order.previous
+        if previous is None or self._full:
+            return
+        needed = [piece for piece in previous.pieces if piece.name not in self._order.damaged]
+        try:
+            lacking = {
+                store.spec.name: missing_pieces(store, self._subject, needed)
+                for store in self._stores
+            }
+            whole = [store for store in self._stores if not lacking[store.spec.name]]
+            for store in self._stores:
+                if pieces := lacking[store.spec.name]:
+                    self._bring(store, whole, pieces)
+        except MissingError as error:
+            self._full = True
+            self._emitter.info(
+                f"not every store holds all of {previous.name}, and {error.message} This bundle is "
+                "a full one."
+            )
+
+    def _bring(
+        self, store: RetryingStore, sources: list[RetryingStore], pieces: list[PieceRecord]
+    ) -> None:
+        """Bring pieces to a store; one that does not take them is out of this task."""
+        name = store.spec.name
+        try:
+            count = bring_pieces(store, sources, self._subject, pieces, self._spool)
+        except MissingError:
+            raise
+        except (FasciculusError, OSError) as error:
+            self._fail_store(name, error)
+            self._uploaders = [one for one in self._uploaders if one.name != name]
+        else:
+            self._emitter.info(
+                f"store {name} lacked {format_count(len(pieces), 'piece')} of the bundle before: "
+                f"brought from {format_list([one.spec.name for one in sources])}, "
+                f"{format_size(count)}"
+            )
 
     def _fail_store(self, name: str, error: Exception) -> None:
         self._errors[name] = error_text(error)

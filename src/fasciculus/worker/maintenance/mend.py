@@ -32,10 +32,10 @@ from ..events import (
     Emitter,
     Progress,
 )
+from ..fetching import fetch
 from ..orders import MendOrder
 from ..results import MendResult
 from ..store_access import identified, owned
-from .fetching import fetch
 from .known_copies import listing_at_hand
 
 _T = TypeVar("_T")

@@ -26,10 +26,10 @@ from ...stores.base import Store
 from ...stores.confirmation import confirm
 from ..backup.task import sealer_to
 from ..events import Emitter, Progress
+from ..fetching import fetch
 from ..orders import ResealOrder
 from ..results import ResealResult
 from ..store_access import owned
-from .fetching import fetch
 from .known_copies import known_copies, listing_at_hand, own_manifest
 from .turning import rewrite, turn
 

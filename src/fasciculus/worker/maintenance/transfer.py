@@ -19,10 +19,10 @@ from ...stores.confirmation import confirm
 from ...stores.identity import check_ours
 from ..errors import error_text
 from ..events import CopyMade, CopyRetired, Emitter, Progress
+from ..fetching import fetch
 from ..orders import TransferOrder
 from ..results import TransferResult
 from ..store_access import identified, owned
-from .fetching import fetch
 from .known_copies import listing_at_hand
 
 

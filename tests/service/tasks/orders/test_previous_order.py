@@ -42,20 +42,21 @@ def test_a_job_of_full_bundles_builds_on_nothing(heronmere):
     assert previous(heronmere, full) == (None, "")
 
 
-def test_the_newest_that_all_stores_have(heronmere, job):
-    name = heronmere.bundle(0, on=BOTH, base=days_ago(1), pieces=(piece("p"),))
+def test_the_newest_that_any_store_has(heronmere, job):
+    heronmere.bundle(0, on=BOTH, base=days_ago(1))
+    name = heronmere.bundle(1, on=("attic",), base=days_ago(1), pieces=(piece("p"),))
     path = heronmere.listing(name)
-    heronmere.bundle(1, on=("attic",), base=days_ago(1))
     heronmere.bundle(2, on=BOTH, job="other", base=days_ago(1))
     found, why = previous(heronmere, job)
     assert why == "" and found.name == name and found.listing == str(path)
-    assert [p.name for p in found.pieces] == ["p"] and found.listing_sha256 == "00" * 32
+    assert [p.name for p in found.pieces] == ["p"] and found.listing_sha256 == "01" * 32
     assert found.states == str(heronmere.config.states(*MILLPOND, name))
 
 
-def test_no_bundle_on_all_stores(heronmere, job):
-    heronmere.listing(heronmere.bundle(0, on=("attic",), base=days_ago(1)))
-    assert previous(heronmere, job) == (None, "no previous bundle is on all stores of the job")
+def test_no_bundle_on_any_store(heronmere, job):
+    heronmere.listing(heronmere.bundle(0, on=("boathouse",), base=days_ago(1)))
+    elsewhere = job.model_copy(update={"stores": ["loft"]})
+    assert previous(heronmere, elsewhere) == (None, "no previous bundle is on a store of the job")
 
 
 def test_a_bundle_of_before_there_were_incremental_ones(heronmere, job):

@@ -24,14 +24,14 @@ def previous_order(
     db, config = sources.db, sources.config
     if job.mode == "full" or bundles.newest(db, kind, name, job.name) is None:
         return None, ""
-    # Not simply the newest: a store that missed a night must not cost all of them a full one.
-    found = bundles.newest_on_all(db, kind, name, job.name, job.stores)
+    # A store that lacks it is brought what it lacks: that costs no other store a full one.
+    found = bundles.newest_on_any(db, kind, name, job.name, job.stores)
     if found is None:
-        return None, "no previous bundle is on all stores of the job"
-    before, manifest = found
+        return None, "no previous bundle is on a store of the job"
+    before, manifest, holders = found
     if not manifest.base:
         return None, ""
-    placed = _where_pieces_are(sources, job, (kind, name), before, manifest)
+    placed = _where_pieces_are(sources, holders, (kind, name), before, manifest)
     if isinstance(placed, str):
         return None, placed
     manifest, listing = placed
@@ -53,19 +53,20 @@ def previous_order(
 
 def _where_pieces_are(
     sources: OrderSources,
-    job: JobInput,
+    holders: list[str],
     subject: tuple[str, str],
     before: str,
     manifest: ManifestSummary,
 ) -> tuple[ManifestSummary, Path] | str:
-    """The manifest and listing that hold on all stores; else why there are none."""
+    """The manifest and listing that hold on all stores that have the bundle; else why there are
+    none."""
     listing = sources.config.listing(*subject, before)
     # Repacking may have given the copies manifests of their own.
-    for store in job.stores:
+    for store in holders:
         for copy in maintenance.copies_on(sources.db, store, subject, before):
             if copy.manifest.listing_sha256 == manifest.listing_sha256:
                 continue
-            if store != job.stores[0]:
+            if store != holders[0]:
                 return (
                     "the stores hold the previous bundle in different pieces, since one was "
                     "repacked"

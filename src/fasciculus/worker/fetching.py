@@ -6,9 +6,9 @@ import hashlib
 import shutil
 from pathlib import Path
 
-from ...core.errors import StoreFullError
-from ...core.formatting import format_size
-from ...stores.base import Store
+from ..core.errors import StoreFullError
+from ..core.formatting import format_size
+from ..stores.base import Store
 
 _CHUNK = 1024 * 1024
 

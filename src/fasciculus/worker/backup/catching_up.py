@@ -1,0 +1,67 @@
+"""Brings to a store the pieces of the previous bundle that it lacks, so that it can take the next.
+
+A store that missed a night gets what it missed from another, once; the others go on as ever.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from pathlib import Path
+
+from ...core.bundle.layout import SubjectRef
+from ...core.bundle.manifest import PieceRecord
+from ...core.errors import MissingError
+from ...stores.base import Store
+from ...stores.confirmation import confirm
+from ..fetching import fetch
+
+
+def missing_pieces(
+    store: Store, subject: SubjectRef, pieces: Sequence[PieceRecord]
+) -> list[PieceRecord]:
+    """Return those of some pieces that a store does not hold.
+
+    Raises ``MissingError`` for one that it holds in another size: be it damaged, or another piece
+    since the store was repacked alone, it is not to be written over.
+    """
+    held = {item.name: item.size for item in store.items(subject.pieces)}
+    for piece in pieces:
+        if held.get(piece.name, piece.bytes) != piece.bytes:
+            raise MissingError(f"{piece.name} is another one there.")
+    return [piece for piece in pieces if piece.name not in held]
+
+
+def bring_pieces(
+    store: Store,
+    sources: Sequence[Store],
+    subject: SubjectRef,
+    pieces: Sequence[PieceRecord],
+    spool: Path,
+) -> int:
+    """Bring pieces to a store from the first of some others that has each whole.
+
+    Returns the bytes. Raises ``MissingError`` for a piece that none has, and what the store raises
+    when it does not take one.
+    """
+    count = 0
+    for piece in pieces:
+        path = subject.piece(piece.name)
+        if not any(_brought(store, source, path, piece, spool) for source in sources):
+            raise MissingError(f"{piece.name} is whole on no other store.")
+        count += piece.bytes
+    return count
+
+
+def _brought(store: Store, source: Store, path: str, piece: PieceRecord, spool: Path) -> bool:
+    """Whether a piece was whole on a store, and is on the other now."""
+    if source.size(path) != piece.bytes:
+        return False
+    local = spool / piece.name
+    try:
+        if fetch(source, path, local, piece.bytes) != piece.sha256:
+            return False
+        store.put(local, path, lambda sent: None)
+        confirm(store, path, piece.bytes, piece.sha256)
+    finally:
+        local.unlink(missing_ok=True)
+    return True
