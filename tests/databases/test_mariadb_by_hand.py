@@ -106,7 +106,7 @@ def check_canaries(server, folder: Path) -> None:
 
 
 @settings(
-    max_examples=12,
+    max_examples=8,
     deadline=None,
     suppress_health_check=[HealthCheck.function_scoped_fixture, HealthCheck.too_slow],
 )

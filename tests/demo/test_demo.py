@@ -4,15 +4,31 @@ is left.
 
 import os
 import subprocess
+from dataclasses import replace
 from functools import partial
 
+import pytest
 from running import until
 
 from fasciculus.client import Client
+from fasciculus.demo import scenario
 from fasciculus.demo.__main__ import Demo
 from fasciculus.stores import KINDS as STORE_KINDS
 
 
+@pytest.fixture
+def smaller(monkeypatch):
+    """The same accounts with a quarter of their pages and pictures."""
+    plans = [
+        replace(
+            plan, sites=tuple((site, pages // 4, pics // 4) for site, pages, pics in plan.sites)
+        )
+        for plan in scenario.PLANS
+    ]
+    monkeypatch.setattr(scenario, "PLANS", tuple(plans))
+
+
+@pytest.mark.usefixtures("smaller")
 def test_the_demo_starts_twice_and_leaves_no_process(tmp_path, capfd):
     first = Demo(tmp_path / "demo")
     try:
