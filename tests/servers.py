@@ -291,6 +291,45 @@ def apache_place(tmp: Path) -> Iterator[Place]:
         yield Place(store_spec("apache", settings, {"password": PASSWORD}), root / "bundles")
 
 
+_NGINX = """
+load_module /usr/lib/nginx/modules/ngx_http_dav_ext_module.so;
+daemon off;
+user root;
+pid {tmp}/pid;
+error_log {tmp}/error.log;
+events {{}}
+http {{
+  access_log off;
+  client_body_temp_path {tmp}/b; proxy_temp_path {tmp}/p; fastcgi_temp_path {tmp}/f;
+  uwsgi_temp_path {tmp}/u; scgi_temp_path {tmp}/s;
+  server {{
+    listen 127.0.0.1:{port};
+    root {tmp}/www;
+    client_max_body_size 0;
+    auth_basic heronmere;
+    auth_basic_user_file {tmp}/users;
+    location / {{
+      dav_methods PUT DELETE MKCOL COPY MOVE;
+      dav_ext_methods PROPFIND OPTIONS;
+    }}
+  }}
+}}
+"""
+
+
+@contextmanager
+def nginx_place(tmp: Path) -> Iterator[Place]:
+    """nginx's own WebDAV, which tells folders by the slash at their end."""
+    port, root = free_port(), tmp / "www"
+    root.mkdir()
+    (tmp / "users").write_text(f"{USER}:{{PLAIN}}{PASSWORD}\n")
+    config = tmp / "nginx.conf"
+    config.write_text(_NGINX.format(tmp=tmp, port=port))
+    settings = {"kind": "webdav", "url": f"http://127.0.0.1:{port}/bundles", "user": USER}
+    with running(["nginx", "-c", str(config)], port, tmp / "nginx.log"):
+        yield Place(store_spec("nginx", settings, {"password": PASSWORD}), root / "bundles")
+
+
 STAND_INS: dict[str, Callable[[Path], Any]] = {
     "sftp": sftp_place,
     "ftp": ftp_place(),
@@ -309,6 +348,7 @@ REAL: dict[str, Callable[[Path], Any]] = {
     "vsftpd": vsftpd_place(),
     "vsftpd-tls": vsftpd_place(tls=True),
     "apache": apache_place,
+    "nginx": nginx_place,
 }
 
 

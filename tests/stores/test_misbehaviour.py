@@ -8,6 +8,7 @@ import pytest
 from servers import REAL, STAND_INS
 
 from fasciculus.core.errors import DamagedError, StoreFullError, UnreachableError
+from fasciculus.demo import object_storage
 from fasciculus.stores import open_store, stretches
 from fasciculus.stores import retrying as retrying_module
 from fasciculus.stores import s3 as s3_module
@@ -162,3 +163,24 @@ def test_a_real_server_goes_on_in_the_middle(name, tmp_path, small_steps, piece)
         # How much of it the server has kept by then is its own affair.
         assert sum(sent) < len(DATA) + before
         store.close()
+
+
+@pytest.mark.parametrize(("status", "code"), [(403, "AccessDenied"), (501, "NotImplemented")])
+def test_a_storage_that_lists_no_unfinished_uploads_is_used_all_the_same(
+    tmp_path, monkeypatch, status, code
+):
+    """The trial says which right is missing, a run says it once, and neither ends."""
+
+    def refused(*_):
+        raise object_storage._Refused(status, code)
+
+    monkeypatch.setattr(object_storage.ObjectStorageStandIn, "_list_uploads", refused)
+    told: list[str] = []
+    with STAND_INS["s3"](tmp_path) as place:
+        steps = {step.name: step for step in try_store(open_store(place.spec), make_root=True)}
+        assert all(step.ok for step in steps.values()) and "store" in steps
+        assert "s3:ListBucketMultipartUploads" in steps["unfinished"].way_out
+        assert not list(place.root.rglob("*try*")), "nothing is left of the trial"
+        with connected(patient(place, told)) as store:
+            store.clear_partial("accounts/millpond")
+    assert len(told) == 1 and "Unfinished uploads cannot be listed" in told[0]

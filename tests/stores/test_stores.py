@@ -27,7 +27,10 @@ from fasciculus.stores.trying import try_store
 
 DATA = os.urandom(3_000_000)
 CONNECTING = ["resolve", "connect", "server", "sign in", "folder"]
-FILES = ["write", "read back", "range read", "clock", "rename", "remove", "free space", "store"]
+FILES = [
+    *("write", "replace", "read back", "range read", "clock", "rename", "list", "unfinished"),
+    *("remove", "free space", "store"),
+]
 
 
 @pytest.fixture(params=[*PLACES, *REAL, "openssh"])

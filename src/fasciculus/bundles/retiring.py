@@ -7,6 +7,7 @@ pieces go only when no remaining bundle of the subject names them.
 from __future__ import annotations
 
 from collections.abc import Callable, Collection, Mapping, Sequence
+from contextlib import suppress
 from dataclasses import dataclass
 from datetime import UTC, tzinfo
 from pathlib import Path
@@ -20,6 +21,7 @@ from ..core.bundle.layout import (
     moment_of,
 )
 from ..core.bundle.manifest import Manifest
+from ..core.errors import NotListedError
 from ..core.retention import KeepRule, RetentionCopy
 from ..stores.base import Store
 from .recorded_copies import RecordedCopies
@@ -129,7 +131,8 @@ def sweep(store: Store, subject: SubjectRef, recorded: RecordedCopies, spool: Pa
     beside the records where it can be. Only to be called while nobody writes a bundle of this
     subject. Gives the names of what was removed.
     """
-    store.clear_partial(subject.folder)
+    with suppress(NotListedError):
+        store.clear_partial(subject.folder)
     whole = complete(store, subject)
     removed = []
     for item in store.items(subject.bundles):

@@ -66,6 +66,10 @@ class RefusedError(UnreachableError):
     """A server refused one message; it may well take others."""
 
 
+class NotListedError(UnreachableError):
+    """A store does not show what is only looked for to tidy up; all else works."""
+
+
 class BusyError(FasciculusError):
     """Too much of one kind goes on at the moment; it may be asked for again later."""
 

@@ -10,7 +10,7 @@ from datetime import datetime
 from pathlib import Path
 from typing import BinaryIO, TypeVar, cast
 
-from ..core.errors import ConnectionLostError
+from ..core.errors import ConnectionLostError, NotListedError
 from .base import ConnectStep, Store, StoreItem
 from .throttle import Throttle
 
@@ -122,7 +122,10 @@ class RetryingStore:
         return self._store.arrived(path)
 
     def clear_partial(self, folder: str) -> None:
-        self.retry(lambda: self._store.clear_partial(folder))
+        try:
+            self.retry(lambda: self._store.clear_partial(folder))
+        except NotListedError as error:
+            self._on_retry(f"Store “{self.spec.name}”: {error.sentence()}")
 
     def rename(self, path: str, to: str) -> None:
         self._until_done(

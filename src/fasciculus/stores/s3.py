@@ -22,6 +22,7 @@ from ..core.errors import (
     DamagedError,
     FasciculusError,
     MissingError,
+    NotListedError,
     SettingError,
     StoreFullError,
     UnreachableError,
@@ -51,6 +52,8 @@ _FULL = ("QuotaExceeded", "InsufficientStorage", "StorageFull", "EntityTooLarge"
 _REFUSED = ("AccessDenied", "AllAccessDisabled", "403")
 _SIGN_IN = ("InvalidAccessKeyId", "SignatureDoesNotMatch", "InvalidToken", "ExpiredToken")
 _GONE = ("NoSuchKey", "404", "NotFound", "NoSuchUpload")
+#: What servers say that do not know a call.
+_UNKNOWN = ("NotImplemented", "MethodNotAllowed", "501", "405")
 _WORTH_A_TRY = (
     "SlowDown",
     "TooManyRequests",
@@ -483,12 +486,25 @@ class S3Store:
             self._client.abort_multipart_upload(**self._at(path), UploadId=number)
 
     def clear_partial(self, folder: str) -> None:
-        """End uploads that nobody goes on with: their parts are stored, and paid for, unseen."""
-        with self._said(folder):
-            pages = self._client.get_paginator("list_multipart_uploads").paginate(
-                Bucket=self._settings.bucket, Prefix=self._key(folder.rstrip("/") + "/")
-            )
-            found = [row for page in pages for row in page.get("Uploads", [])]
+        """End uploads that nobody goes on with: their parts are stored, and paid for, unseen.
+
+        Raises ``NotListedError`` where they cannot be listed.
+        """
+        try:
+            with self._said(folder):
+                pages = self._client.get_paginator("list_multipart_uploads").paginate(
+                    Bucket=self._settings.bucket, Prefix=self._key(folder.rstrip("/") + "/")
+                )
+                found = [row for page in pages for row in page.get("Uploads", [])]
+        except UnreachableError as error:
+            if error.__cause__ and _code(error.__cause__) in (*_REFUSED, *_UNKNOWN):
+                raise NotListedError(
+                    "Unfinished uploads cannot be listed, and so not be ended; their parts take up "
+                    "space.",
+                    "Give these keys the right s3:ListBucketMultipartUploads, or let the provider "
+                    "end them after some days.",
+                ) from error
+            raise
         for row in found:
             self._abort(row["Key"][len(self._prefix) :], row["UploadId"])
 
@@ -535,7 +551,7 @@ class _Body(io.RawIOBase):
         super().close()
 
 
-def _code(error: Exception) -> str:
+def _code(error: BaseException) -> str:
     response = getattr(error, "response", None) or {}
     return str(response.get("Error", {}).get("Code", ""))[:80]
 

@@ -10,8 +10,8 @@ from datetime import UTC, datetime
 from functools import partial
 
 from ..core.bundle.layout import STORE_FILE
-from ..core.errors import DamagedError, FasciculusError, MissingError
-from ..core.formatting import format_duration, format_size
+from ..core.errors import DamagedError, FasciculusError, MissingError, NotListedError
+from ..core.formatting import format_duration, format_list, format_size
 from ..core.steps import Step
 from .base import ConnectStep, Store, read_all
 from .identity import read_identity
@@ -34,6 +34,10 @@ def try_store(store: Store, store_id: str | None = None, make_root: bool = False
         began = time.monotonic()
         try:
             text = stage.run()
+        except NotListedError as error:
+            took = time.monotonic() - began
+            steps.append(Step(stage.name, True, error.message, error.way_out, took))
+            continue
         except FasciculusError as error:
             took = time.monotonic() - began
             steps.append(
@@ -65,31 +69,56 @@ def _there_or_made(store: Store, find: Callable[[], str]) -> str:
 
 
 class _Probe:
-    """A file that is written, read, renamed and removed."""
+    """A file in a folder of its own, with which all is done that a run does."""
 
     def __init__(self, store: Store) -> None:
         self._store = store
-        self._path = f".fasciculus-try-{datetime.now(UTC):%Y%m%dT%H%M%S%f}"
+        self._folder = f"fasciculus-try-{datetime.now(UTC):%Y%m%dT%H%M%S%f}"
+        self._path = f"{self._folder}/probe"
         self._renamed = f"{self._path}-renamed"
         self._payload = os.urandom(_PAYLOAD_BYTES)
 
     def stages(self) -> Iterator[ConnectStep]:
         try:
             yield ConnectStep("write", self._write)
+            yield ConnectStep("replace", self._replace)
             yield ConnectStep("read back", self._read)
             yield ConnectStep("range read", self._read_range)
             yield ConnectStep("clock", self._clock)
             yield ConnectStep("rename", self._rename)
+            yield ConnectStep("list", self._list)
+            yield ConnectStep("unfinished", self._unfinished)
             yield ConnectStep("remove", self._remove)
         finally:
             # Whatever step failed: nothing of ours is left lying about.
             for path in (self._path, self._renamed):
-                with suppress(FasciculusError, OSError):
-                    self._store.remove(path)
+                for name in (path, f"{path}.part"):
+                    with suppress(FasciculusError, OSError):
+                        self._store.remove(name)
+            with suppress(FasciculusError, OSError):
+                self._store.remove_folder(self._folder)
 
     def _write(self) -> str:
+        self._store.put_bytes(b"the first one", self._path)
+        return "A folder can be made, and a file written in it."
+
+    def _replace(self) -> str:
         self._store.put_bytes(self._payload, self._path)
-        return "A file can be written."
+        return "A file can be replaced."
+
+    def _list(self) -> str:
+        names = [item.name for item in self._store.items(self._folder)]
+        if names != [self._renamed.rpartition("/")[2]]:
+            raise DamagedError(
+                f"The folder is listed as holding {format_list(names) or 'nothing'}, which is not "
+                "what was put there.",
+                "Give this user the right to list folders, or check the server.",
+            )
+        return "What is in a folder is listed."
+
+    def _unfinished(self) -> str:
+        self._store.clear_partial(self._folder)
+        return "What broke off can be found and removed."
 
     def _read(self) -> str:
         if read_all(self._store, self._path) != self._payload:

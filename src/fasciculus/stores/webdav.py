@@ -243,6 +243,13 @@ class WebDavStore:
             raise self._refusal(path, answer)
         return answer
 
+    def _ask_folder(self, method: str, folder: str, good: tuple[int, ...]) -> None:
+        """The same for a folder: with a slash at its end, as nginx insists (RFC 4918, 5.2)."""
+        with self._said(folder):
+            answer = self._client.request(method, self._address(folder).rstrip("/") + "/")
+        if answer.status_code not in good:
+            raise self._refusal(folder, answer)
+
     def _refusal(self, path: str, answer: httpx.Response) -> FasciculusError:
         status, name = answer.status_code, self.spec.name
         if status in (404, 410):
@@ -439,7 +446,7 @@ class WebDavStore:
 
     def _make_folder(self, folder: str) -> None:
         # 405: it is there already.
-        self._ask("MKCOL", folder, (201, 200, 405))
+        self._ask_folder("MKCOL", folder, (201, 200, 405))
 
     def rename(self, path: str, to: str) -> None:
         self._move(path, to)
@@ -455,7 +462,7 @@ class WebDavStore:
         self._folders.forget(folder)
         # DELETE takes all that is in it along, so it must be seen to be empty.
         if not self.items(folder):
-            self._ask("DELETE", folder, (200, 204, 404))
+            self._ask_folder("DELETE", folder, (200, 204, 404))
 
     def replaces_at_once(self) -> bool:
         # RFC 4918, section 9.9.3: MOVE first removes what it replaces.
