@@ -432,6 +432,45 @@ def test_the_bundle_never_contains_the_bundles(running, tmp_path):
         assert [t.entries for t in first.tasks] == [t.entries for t in second.tasks] == [5]
 
 
+def test_what_failed_is_started_again_alone(running, tmp_path):
+    accounts = [small_account(tmp_path, name) for name in ("millpond", "ferryline", "zither")]
+    with running.client() as client:
+        set_up(client, accounts, folder_stores(tmp_path, "attic"))
+        for name in ("millpond", "ferryline"):
+            (tmp_path / name).rename(tmp_path / f"{name}-away")
+        first = run(client, "nightly")
+        (tmp_path / "millpond-away").rename(tmp_path / "millpond")
+        said = running.cli("start", "nightly", "--failed", "--wait")
+        assert said.returncode == 1, said
+        again = client.runs_show(client.runs_list(limit=1).items[0].id)
+        assert [task.subject for task in again.tasks] == ["ferryline", "millpond"]
+        (tmp_path / "ferryline-away").rename(tmp_path / "ferryline")
+        last = client.start("nightly", failed_of=again.id).wait()
+        assert [task.subject for task in last.tasks] == ["ferryline"] and last.outcome == "done"
+        with pytest.raises(RefusedError, match=f"Nothing of run {last.id} failed") as caught:
+            client.start("nightly", failed_of=last.id)
+        assert caught.value.field == "failed_of"
+        assert running.cli("start", "nightly", "--failed").returncode == 2
+        both = running.cli("start", "nightly", "--wait", "--only", "millpond, ferryline")
+        assert both.returncode == 0 and "2 bundles" in both.stdout and first.id
+
+
+def test_who_stops_following_a_run_is_told_that_it_goes_on(running, tmp_path, monkeypatch):
+    with running.client() as client:
+        accounts = [small_account(tmp_path, "millpond")]
+        set_up(client, accounts, folder_stores(tmp_path, "attic"))
+
+        def stopped(*_):
+            raise KeyboardInterrupt
+
+        monkeypatch.setattr("fasciculus.client.client.Client.runs_events", stopped)
+        said = running.cli("start", "nightly", "--wait")
+        number = client.runs_list(limit=1).items[0].id
+        assert said.returncode == 7 and f"Run {number} goes on" in said.stderr, said
+        assert f"fasciculus runs cancel {number}" in said.stderr
+        until(lambda: client.runs_show(number).outcome == "done")
+
+
 def test_sockets_and_vanished_sites_are_said(running, tmp_path):
     account = small_account(tmp_path, "millpond")
     account.sites = [Site(name="old.millpond.example", root=f"{account.home}/old")]

@@ -425,7 +425,10 @@ export const jobsTakeBack = (name: string, change: number) =>
 /** Start a job now. */
 export const jobsStart = (
   name: string,
-  body: Optional<Schemas['JobStart'], 'full' | 'compare' | 'names' | 'label' | 'keep_days'>,
+  body: Optional<
+    Schemas['JobStart'],
+    'full' | 'compare' | 'names' | 'failed_of' | 'label' | 'keep_days'
+  >,
 ) => call<Schemas['Started']>('POST', `/jobs/${part(name)}/start`, body);
 
 /** What would retire now, and what that would free; nothing is removed. */

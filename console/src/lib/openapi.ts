@@ -3923,7 +3923,8 @@ export interface components {
      * JobStart
      * @description What to do otherwise this once: a full bundle, a comparison of contents, only some of the
      *     subjects; or a run of its own name, such as “before the update”, whose bundles stay for
-     *     ``keep_days`` days whatever the keep rule says.
+     *     ``keep_days`` days whatever the keep rule says. ``failed_of`` is the number of a run: of its
+     *     subjects only those that did not end well.
      */
     JobStart: {
       /**
@@ -3941,6 +3942,11 @@ export interface components {
        * @default []
        */
       names: string[];
+      /**
+       * Failed Of
+       * @default 0
+       */
+      failed_of: number;
       /**
        * Label
        * @default

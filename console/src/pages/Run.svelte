@@ -44,9 +44,14 @@
         load();
     }),
   );
-  async function again() {
+  const failed = $derived(
+    run?.state === 'ended' &&
+      run.tasks.some((task) => !['done', 'warned'].includes(task.outcome ?? '')),
+  );
+  async function again(failedOf: number) {
     try {
-      push(`/runs/${(await jobsStart(run!.job, { full: false, compare: false })).id}`);
+      const order = { full: false, compare: false, failed_of: failedOf };
+      push(`/runs/${(await jobsStart(run!.job, order)).id}`);
     } catch (error) {
       problem = error as Problem;
     }
@@ -65,11 +70,12 @@
   <div class="mb-3 flex flex-wrap items-center gap-3">
     <h1>Run {run.id} of <a class="link" href="#/jobs/{run.job}">{run.job}</a></h1>
     <span class="mr-auto"><OutcomeLabel outcome={run.outcome} state={run.state} /></span>
-    {#if run.state === 'ended'}<Button size="sm" onclick={again}>Start again</Button>{:else}<Button
-        size="sm"
-        color="alternative"
-        onclick={cancel}>Cancel</Button
-      >{/if}
+    {#if run.state === 'ended'}
+      {#if failed}<Button size="sm" color="alternative" onclick={() => again(id)}
+          >Start the failed ones again</Button
+        >{/if}
+      <Button size="sm" onclick={() => again(0)}>Start again</Button>
+    {:else}<Button size="sm" color="alternative" onclick={cancel}>Cancel</Button>{/if}
   </div>
   {#if run.sentence}<p class="mb-2 max-w-4xl" data-testid="sentence">{run.sentence}</p>{/if}
   <p class="mb-4 text-sm text-faint">

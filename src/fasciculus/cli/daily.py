@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import os
-from typing import Annotated
+from typing import TYPE_CHECKING, Annotated
 
 import typer
 
@@ -13,6 +13,9 @@ from .output import count, moment, size
 from .parameters import AsJson, JobName, complete_stores
 from .progress import exit_code, finish_run, follow_restore, follow_run
 from .session import service
+
+if TYPE_CHECKING:
+    from ..client import Client
 
 app = typer.Typer()
 
@@ -85,14 +88,21 @@ def start(
     ] = None,
     only: Annotated[
         list[str] | None,
-        typer.Option(help="Only this one of its subjects; may be repeated.", metavar="SUBJECT"),
+        typer.Option(
+            help="Only these of its subjects; may be repeated.", metavar="SUBJECT[,SUBJECT]"
+        ),
     ] = None,
+    failed: Annotated[
+        bool, typer.Option("--failed", help="Only what did not end well in its last run.")
+    ] = False,
     as_json: AsJson = False,
 ) -> None:
     """Start a job now."""
-    with service({"names": "--only", "label": "--name"}) as client:
+    with service({"names": "--only", "label": "--name", "failed_of": "--failed"}) as client:
+        names = [name.strip() for text in only or [] for name in text.split(",") if name.strip()]
+        more = {"failed_of": _last_run(client, job)} if failed else {}
         handle = client.start(
-            job, full, compare, label=name, keep_days=keep_days or 0, names=only or []
+            job, full, compare, label=name, keep_days=keep_days or 0, names=names, **more
         )
         if not wait:
             said = f"Started run {handle.id}. Follow it: fasciculus runs follow {handle.id}"
@@ -100,6 +110,14 @@ def start(
             return
         run = follow_run(client, handle.id, quiet)
     finish_run(run, quiet, as_json)
+
+
+def _last_run(client: Client, job: str) -> int:
+    """The number of the last run of a job that has ended."""
+    found = client.runs_list(job=job, state="ended", limit=1).items
+    if not found:
+        raise output.wrong(f"Job “{job}” has not run yet.", "Leave it out.", "--failed")
+    return found[0].id
 
 
 @app.command()

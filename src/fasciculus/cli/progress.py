@@ -4,6 +4,8 @@ from __future__ import annotations
 
 import sys
 import time
+from collections.abc import Iterator
+from contextlib import contextmanager
 from typing import TYPE_CHECKING
 
 import typer
@@ -69,12 +71,23 @@ class _RunView:
         self._bars.update(self._rows[task.id], total=total, completed=done, numbers=words)
 
 
+@contextmanager
+def _goes_on(what: str, follow: str, cancel: str) -> Iterator[None]:
+    """Say of what is followed, when somebody stops following it, that it goes on."""
+    try:
+        yield
+    except KeyboardInterrupt:
+        err.print(f"{what} goes on. Follow it: {follow}. Cancel it: {cancel}.", markup=False)
+        raise typer.Exit(CANCELLED) from None
+
+
 def follow_run(client: Client, run_id: int, quiet: bool = False) -> models.RunDetail:
     """Show a run's progress until it ends, and give the ended run."""
     bars = _bars()
     if quiet:
         bars.disable = True
-    with bars:
+    runs = "fasciculus runs"
+    with _goes_on(f"Run {run_id}", f"{runs} follow {run_id}", f"{runs} cancel {run_id}"), bars:
         view = _RunView(bars)
         for task in client.runs_show(run_id).tasks:
             view.show(task)
@@ -99,7 +112,11 @@ def finish_run(run: models.RunDetail, quiet: bool = False, as_json: bool = False
 
 def follow_restore(client: Client, restore_id: int) -> models.Restore:
     """Show a restore's progress until it ends."""
-    with _bars() as bars:
+    name, restores = f"Restore {restore_id}", "fasciculus restores"
+    with (
+        _goes_on(name, f"{restores} show {restore_id}", f"{restores} cancel {restore_id}"),
+        _bars() as bars,
+    ):
         row = bars.add_task("restore", total=None, numbers="")
         while (restore := client.restores_show(restore_id)).state != "ended":
             bars.update(
@@ -116,7 +133,13 @@ def follow_restore(client: Client, restore_id: int) -> models.Restore:
 
 def follow_maintenance(client: Client, maintenance_id: int) -> models.MaintenanceTask:
     """Show how far maintenance is until it ends."""
-    with _bars() as bars:
+    number, maintenance = maintenance_id, "fasciculus maintenance"
+    with (
+        _goes_on(
+            f"Task {number}", f"{maintenance} show {number}", f"{maintenance} cancel {number}"
+        ),
+        _bars() as bars,
+    ):
         row = bars.add_task("maintenance", total=None, numbers="")
         while (work := client.maintenance_show(maintenance_id)).state != "ended":
             numbers = f"{work.stage or work.state}: {format_size(work.bytes)}"

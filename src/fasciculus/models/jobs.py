@@ -215,11 +215,13 @@ class JobDefaults(JobInput):
 class JobStart(Model):
     """What to do otherwise this once: a full bundle, a comparison of contents, only some of the
     subjects; or a run of its own name, such as “before the update”, whose bundles stay for
-    ``keep_days`` days whatever the keep rule says."""
+    ``keep_days`` days whatever the keep rule says. ``failed_of`` is the number of a run: of its
+    subjects only those that did not end well."""
 
     full: bool = False
     compare: bool = False
     names: list[str] = []
+    failed_of: int = Field(default=0, ge=0)
     label: str = Field(default="", max_length=60)
     keep_days: int = Field(default=0, ge=0, le=36_500)
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import sqlite3
+from dataclasses import replace
 from datetime import UTC, datetime
 
 from flask import request
@@ -19,6 +20,8 @@ from ..context import context
 from ..operations import PREFIX, operation, principal
 from ..tasks.backups import RunStart
 from .auth import note
+
+_GOOD = ("done", "warned")
 
 
 @operation(
@@ -199,9 +202,33 @@ def _saved(name: str, action: str) -> Job:
 )
 def jobs_start(name: str, body: JobStart) -> Started:
     key = request.headers.get("Idempotency-Key")
-    run_id = context().tasks.start_run(RunStart(name, principal().name, key), options_of(body))
+    options = options_of(body)
+    if body.failed_of:
+        options = replace(options, names=_failed_of(name, body.failed_of))
+    run_id = context().tasks.start_run(RunStart(name, principal().name, key), options)
     note("started job", name)
     return Started(id=run_id, url=f"{PREFIX}/runs/{run_id}")
+
+
+def _failed_of(job: str, run_id: int) -> tuple[str, ...]:
+    """The subjects that did not end well in a run of a job, as far as the job still covers them."""
+    db = context().records.reader
+    if runs.run(db, run_id).job != job:
+        raise SettingError(
+            f"Run {run_id} is none of job “{job}”.",
+            "Name one of its own, or start the other job.",
+            field="failed_of",
+        )
+    covered = set(jobs.covers(db, jobs.job(db, job)))
+    failed = [task.subject for task in runs.tasks(db, run_id) if task.outcome not in _GOOD]
+    names = tuple(name for name in failed if name in covered)
+    if not names:
+        raise SettingError(
+            f"Nothing of run {run_id} failed that job “{job}” still covers.",
+            "Start all of the job.",
+            field="failed_of",
+        )
+    return names
 
 
 def options_of(body: JobStart) -> runs.RunOptions:
