@@ -397,6 +397,14 @@ def test_wrong_use_is_answered_with_what_was_meant(running):
         return found.stderr
 
     assert "Did you mean “fasciculus start”?" in said("strat")
+    for words, meant in (
+        (("jobs", "delete", "x"), "jobs remove"),
+        (("hosts", "create"), "hosts add"),
+        (("run", "nightly"), "start"),
+        (("backups", "list"), "bundles"),
+        (("login",), "sign-in"),
+    ):
+        assert f"Did you mean “fasciculus {meant}”?" in said(*words)
     assert "Did you mean zstd?" in said("jobs", "add", "n", "--compression", "zsdt")
     assert "'NAME'" in said("jobs", "show")
     assert "--kep" in said("jobs", "add", "n", "--kep", "3")

@@ -62,6 +62,21 @@ _LISTINGS = {
     "tokens": "tokens_list",
 }
 _SHOWN = 50
+#: Commands by what people call them elsewhere.
+_MEANT = {
+    "remove": ("delete", "del", "rm", "drop", "destroy", "unset"),
+    "add": ("create", "new", "make", "insert"),
+    "list": ("ls", "all", "index"),
+    "show": ("get", "info", "describe", "view", "inspect", "cat"),
+    "change": ("edit", "set", "update", "modify", "configure"),
+    "start": ("run", "now", "trigger", "execute"),
+    "cancel": ("stop", "abort", "kill"),
+    "try": ("test", "check", "ping"),
+    "bundles": ("backups", "backup", "copies", "archives"),
+    "sign-in": ("login", "signin", "auth"),
+    "sign-out": ("logout", "signout"),
+    "log": ("logs", "output"),
+}
 
 
 class Root(LazyGroup):
@@ -167,7 +182,9 @@ def _nearest(message: str, context: Any) -> str:
     if found := re.search(r"No such command '([^']*)'", message):
         if "Did you mean" in message or context is None:
             return ""
-        close = difflib.get_close_matches(found[1], context.command.list_commands(context), 1)
+        there = context.command.list_commands(context)
+        meant = [name for name in _MEANT if found[1].lower() in _MEANT[name] and name in there]
+        close = meant or difflib.get_close_matches(found[1], there, 1)
         return f"Did you mean “{context.command_path} {close[0]}”?" if close else ""
     if found := re.search(r"'([^']*)' is not one of (.*)", message):
         close = difflib.get_close_matches(found[1], re.findall(r"'([^']*)'", found[2]), 1)
