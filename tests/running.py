@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import atexit
 import io
 import os
 import signal
@@ -37,6 +38,7 @@ from fasciculus.records import users
 from fasciculus.service import main as program
 from fasciculus.service.app import create_app
 from fasciculus.service.context import Context
+from fasciculus.service.tasks.worker_pool import WorkerPool
 from fasciculus.service.web_server import listen
 from fasciculus.stores import store_spec
 from fasciculus.stores.base import StoreSpec
@@ -46,6 +48,20 @@ PASSWORD = "sedge-and-quill"
 DEAR, users.HASHING = users.HASHING, "scrypt:1024:8:1"
 MIB = 1024 * 1024
 T = TypeVar("T")
+
+
+class SharedWorkers(WorkerPool):
+    """Forks the workers of all services in the process of the tests from one process: hundreds of
+    them would each import everything.
+    """
+
+    def close(self) -> None:
+        """Leave it to the next service."""
+
+
+_WORKERS = SharedWorkers()
+atexit.register(WorkerPool.close, _WORKERS)
+program.WorkerPool = lambda: _WORKERS  # type: ignore[assignment,misc]
 
 
 def until(condition: Callable[[], T], seconds: float = 30.0) -> T:

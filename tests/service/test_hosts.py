@@ -309,7 +309,7 @@ def test_a_preview_of_a_hundred_thousand_files(running, tmp_path):
         assert found.folders[0].path.startswith("site-") and found.packed < found.bytes
         # The time is the machine's; what is held here is the order of magnitude, on the best of
         # three.
-        assert min(found.seconds, measured().seconds, measured().seconds) < 10
+        assert found.seconds < 10 or min(measured().seconds, measured().seconds) < 10
         slow = client.previews_start(draft, "millpond").id
         client.previews_cancel(slow)
         assert (

@@ -46,7 +46,7 @@ def test_it_keeps_files_and_says_where(registry, tmp_path):
     assert spec.settings.describe() == f"{tmp_path}, 2026"
     with connected(stores.open_store(spec)) as store:
         store.put_bytes(b"hello", "a/b")
-        assert store.size("a/b") == 5 and [step.ok for step in try_store(store)] == [True] * 9
+        assert store.size("a/b") == 5 and [step.ok for step in try_store(store)] == [True] * 12
     assert (tmp_path / "2026/a/b").read_bytes() == b"hello"
 
 

@@ -369,7 +369,7 @@ class Store(RuleBasedStateMachine):
 
 TestStore = Store.TestCase
 TestStore.settings = settings(
-    max_examples=18, stateful_step_count=20, deadline=None, suppress_health_check=list(HealthCheck)
+    max_examples=12, stateful_step_count=20, deadline=None, suppress_health_check=list(HealthCheck)
 )
 
 

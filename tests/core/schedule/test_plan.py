@@ -26,7 +26,7 @@ def plan_of(**rows):
 
 
 @pytest.mark.usefixtures("untraced")
-def test_a_week_of_5000_timetables_loses_and_doubles_nothing():
+def test_a_week_of_2000_timetables_loses_and_doubles_nothing():
     pick = random.Random(11)
     rows = {
         number: timed(
@@ -41,7 +41,7 @@ def test_a_week_of_5000_timetables_loses_and_doubles_nothing():
             ),
             pick.choice(["UTC", "Europe/London", "America/New_York", "Asia/Kolkata"]),
         )
-        for number in range(5000)
+        for number in range(2000)
     }
     plan = StartPlan()
     plan.renew(rows, BEGIN)
@@ -55,7 +55,7 @@ def test_a_week_of_5000_timetables_loses_and_doubles_nothing():
             found[due.what, due.moment] += 1
         ticks += 1
     spent = time.process_time() - begun
-    assert set(found.values()) == {1} and len(found) > 150_000
+    assert set(found.values()) == {1} and len(found) > 60_000
     by_what = {}
     for what, moment in found:
         by_what.setdefault(what, set()).add(moment)
