@@ -167,6 +167,10 @@ def host_either_way(
     found.close()
 
 
+#: Where commands over SSH are looked for; last the interpreter of the tests.
+_PATH = f"/usr/sbin:/usr/bin:/sbin:/bin:{Path(sys.executable).parent}"
+
+
 class OpenSsh:
     """A real OpenSSH server on loopback, with a key to sign in."""
 
@@ -190,7 +194,9 @@ class OpenSsh:
             f"{folder}/pid\n"
             f"AuthorizedKeysFile {folder}/authorized\nStrictModes no\nUsePAM no\nPermitRootLogin "
             "yes\n"
-            f"PasswordAuthentication no\nSubsystem sftp internal-sftp\n{more}"
+            f"PasswordAuthentication no\nSubsystem sftp internal-sftp\n"
+            # What the shell of whoever runs the tests does at its start is not what is tested.
+            f"SetEnv HOME={folder} PATH={_PATH}\n{more}"
         )
         self.key = (folder / "user").read_text()
         shown = subprocess.run(

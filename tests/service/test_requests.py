@@ -22,7 +22,7 @@ from fasciculus.service.auth import network_of
 from fasciculus.service.main import build
 from fasciculus.service.operations import PREFIX
 
-EXAMPLES = 3
+EXAMPLES = 4
 #: May read what it needs to run, and write nowhere but in its home.
 WITHOUT_RIGHTS = [
     "setpriv",

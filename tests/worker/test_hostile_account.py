@@ -24,7 +24,7 @@ from fasciculus.worker.restore.task import RestoreTask
 
 SECRET = b"of somebody else"
 #: Here, and over SSH, where each takes ten times as long.
-ROUNDS, ROUNDS_OVER_SSH = 50, 15
+ROUNDS, ROUNDS_OVER_SSH = 40, 8
 #: Exchanges folders and a file of the home, and what lies in the folder that restores go to.
 HOSTILE = r"""
 my ($home, $shared, $outside) = @ARGV;
