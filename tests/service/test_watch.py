@@ -7,12 +7,11 @@ import httpx
 import servers
 from cryptography import x509
 from running import run, until
-from watched import change, texts
+from watched import change, send_by, texts
 
 from fasciculus.demo.mailbox import MailboxStandIn
 from fasciculus.models import (
     AccountInput,
-    MailServer,
     WatchSettings,
 )
 from fasciculus.records import certificates
@@ -138,14 +137,7 @@ def test_what_no_job_covers_and_certificates_that_end(valley, tmp_path):
 def test_people_are_told_once_of_the_beginning_and_once_of_the_end(valley, tmp_path):
     client, parts = valley
     mailbox = MailboxStandIn(tmp_path / "mailbox")
-    client.mail_change(
-        MailServer(
-            address="127.0.0.1",
-            port=mailbox.port,
-            security="none",
-            sender="fasciculus@sedge-quill.example",
-        )
-    )
+    send_by(client, mailbox)
     client.watch_change(WatchSettings(recipients=["night@sedge-quill.example"]))
     (tmp_path / "cellar").rename(tmp_path / "away")
     change(client, report_to=["duty@sedge-quill.example"], report_when="trouble")

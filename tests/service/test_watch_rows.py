@@ -5,7 +5,7 @@ from functools import partial
 from types import SimpleNamespace
 
 from running import folder_stores, run, service, set_up, small_account, until
-from watched import change, texts
+from watched import change, send_by, texts
 
 from fasciculus.demo.mailbox import MailboxStandIn
 from fasciculus.models import (
@@ -13,7 +13,6 @@ from fasciculus.models import (
     Command,
     HostFields,
     HostInput,
-    MailServer,
 )
 from fasciculus.records import alerts, certificates, discoveries, settings
 from fasciculus.records.db import stamp
@@ -163,14 +162,7 @@ def test_a_report_that_cannot_be_sent(valley, tmp_path):
     later = datetime.now(UTC) + timedelta(hours=2)
     assert "could not be sent yet" in texts(parts, later)["outbox"]
     mailbox = MailboxStandIn(tmp_path / "mailbox")
-    client.mail_change(
-        MailServer(
-            address="127.0.0.1",
-            port=mailbox.port,
-            security="none",
-            sender="fasciculus@sedge-quill.example",
-        )
-    )
+    send_by(client, mailbox)
     client.outbox_send()
     until(lambda: client.outbox_send().total == 0)
     assert mailbox.messages()

@@ -2,7 +2,7 @@
 
 from datetime import UTC, datetime
 
-from fasciculus.models import JobInput
+from fasciculus.models import JobInput, MailServer
 from fasciculus.records import alerts
 
 
@@ -15,3 +15,15 @@ def texts(parts, now=None):
 def change(client, **fields):
     job = client.jobs_show("nightly").model_dump(include=set(JobInput.model_fields))
     client.jobs_change("nightly", JobInput(**{**job, **fields}))
+
+
+def send_by(client, mailbox):
+    """Let reports and alerts go to a stand-in of a mail server."""
+    client.mail_change(
+        MailServer(
+            address="127.0.0.1",
+            port=mailbox.port,
+            security="none",
+            sender="fasciculus@sedge-quill.example",
+        )
+    )
