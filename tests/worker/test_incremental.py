@@ -18,10 +18,12 @@ from nights import SUBJECT, Nights, NotAll, Power, settled
 from running import until
 from trees import picture
 
-from fasciculus.core.errors import FasciculusError
+from fasciculus.core.errors import FasciculusError, UnreachableError
 from fasciculus.hosts.local import LocalHost
 from fasciculus.hosts.ssh import SshHost
 from fasciculus.stores import open_store
+from fasciculus.stores.folder import FolderStore
+from fasciculus.worker.backup.catching_up import missing_pieces
 
 
 def test_a_night_stores_what_changed_and_shows_everything(nights):
@@ -201,6 +203,38 @@ def test_a_store_that_lacks_pieces_is_brought_them_and_nothing_is_sent_twice(tmp
     assert nights.night()["brings"] == "full" and other.read_bytes() == b"another one"
     for store in ("attic", "cellar"):
         assert nights.restored(nights.known[-1], store) == nights.images[nights.known[-1]]
+
+
+@pytest.mark.parametrize("wrong", ["another store", "too full", "cannot be listed"])
+def test_a_store_that_cannot_be_brought_anything_costs_itself(tmp_path, monkeypatch, wrong):
+    """Nothing is written to a store that is not ours, or that has no room to spare."""
+    nights = Nights(tmp_path / "n", "cellar")
+    (nights.tree / "film.bin").write_bytes(os.urandom(300_000))
+    nights.night()
+    lost = nights.manifests[nights.known[-1]]["pieces"][0]["name"]
+    nights.piece(lost, "cellar").unlink()
+    if wrong == "another store":
+        mark = nights.root / "cellar/fasciculus-store.json"
+        mark.write_text(mark.read_text().replace("5" * 32, "6" * 32))
+    elif wrong == "too full":
+        order = nights.store_order
+        monkeypatch.setattr(nights, "store_order", lambda name: {**order(name), "floor": 10_000})
+        free = {"attic": 1 << 40, "cellar": 10_001}
+        monkeypatch.setattr(FolderStore, "free", lambda store: free[store.spec.name])
+    else:
+
+        def broken(store, *more):
+            if store.spec.name == "cellar":
+                raise UnreachableError("The folder cannot be listed.")
+            return missing_pieces(store, *more)
+
+        monkeypatch.setattr("fasciculus.worker.backup.task.missing_pieces", broken)
+    (nights.tree / "page.html").write_bytes(os.urandom(20_000))
+    assert nights.night()["brings"] == "incremental"
+    failed = {e["store"]: e["error"] for e in nights.events if e["event"] == "copy" and e["error"]}
+    assert set(failed) == {"cellar"}, failed
+    assert not nights.piece(lost, "cellar").exists()
+    assert nights.restored(nights.known[-1]) == nights.images[nights.known[-1]]
 
 
 def test_fourteen_nights_of_one_percent_churn(nights):

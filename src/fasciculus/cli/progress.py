@@ -72,12 +72,19 @@ class _RunView:
 
 
 @contextmanager
-def _goes_on(what: str, follow: str, cancel: str) -> Iterator[None]:
-    """Say of what is followed, when somebody stops following it, that it goes on."""
+def _goes_on(what: str, command: str, number: int) -> Iterator[None]:
+    """Say of what is followed, when somebody stops following it, that it goes on; ``command`` is
+    how it is followed.
+    """
     try:
         yield
     except KeyboardInterrupt:
-        err.print(f"{what} goes on. Follow it: {follow}. Cancel it: {cancel}.", markup=False)
+        noun = command.partition(" ")[0]
+        err.print(
+            f"{what} {number} goes on. Follow it: fasciculus {command} {number}. Cancel it: "
+            f"fasciculus {noun} cancel {number}.",
+            markup=False,
+        )
         raise typer.Exit(CANCELLED) from None
 
 
@@ -86,8 +93,7 @@ def follow_run(client: Client, run_id: int, quiet: bool = False) -> models.RunDe
     bars = _bars()
     if quiet:
         bars.disable = True
-    runs = "fasciculus runs"
-    with _goes_on(f"Run {run_id}", f"{runs} follow {run_id}", f"{runs} cancel {run_id}"), bars:
+    with _goes_on("Run", "runs follow", run_id), bars:
         view = _RunView(bars)
         for task in client.runs_show(run_id).tasks:
             view.show(task)
@@ -112,11 +118,7 @@ def finish_run(run: models.RunDetail, quiet: bool = False, as_json: bool = False
 
 def follow_restore(client: Client, restore_id: int) -> models.Restore:
     """Show a restore's progress until it ends."""
-    name, restores = f"Restore {restore_id}", "fasciculus restores"
-    with (
-        _goes_on(name, f"{restores} show {restore_id}", f"{restores} cancel {restore_id}"),
-        _bars() as bars,
-    ):
+    with _goes_on("Restore", "restores show", restore_id), _bars() as bars:
         row = bars.add_task("restore", total=None, numbers="")
         while (restore := client.restores_show(restore_id)).state != "ended":
             bars.update(
@@ -133,13 +135,7 @@ def follow_restore(client: Client, restore_id: int) -> models.Restore:
 
 def follow_maintenance(client: Client, maintenance_id: int) -> models.MaintenanceTask:
     """Show how far maintenance is until it ends."""
-    number, maintenance = maintenance_id, "fasciculus maintenance"
-    with (
-        _goes_on(
-            f"Task {number}", f"{maintenance} show {number}", f"{maintenance} cancel {number}"
-        ),
-        _bars() as bars,
-    ):
+    with _goes_on("Task", "maintenance show", maintenance_id), _bars() as bars:
         row = bars.add_task("maintenance", total=None, numbers="")
         while (work := client.maintenance_show(maintenance_id)).state != "ended":
             numbers = f"{work.stage or work.state}: {format_size(work.bytes)}"

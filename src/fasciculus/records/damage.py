@@ -54,9 +54,9 @@ def is_sound(db: sqlite3.Connection, store: str, subject: tuple[str, str], file:
     )
 
 
-def drop_of_retired(db: sqlite3.Connection, subject: tuple[str, str]) -> int:
-    """Forget damage that harms no copy any more; return of how many files."""
-    return db.execute(
+def drop_of_retired(db: sqlite3.Connection, subject: tuple[str, str]) -> None:
+    """Forget damage that harms no copy any more."""
+    db.execute(
         "DELETE FROM damage WHERE subject_kind=? AND subject=? AND NOT EXISTS (SELECT 1 FROM "
         "json_each(bundles) "
         "JOIN bundle ON bundle.name=json_each.value AND bundle.subject_kind=damage.subject_kind "
@@ -64,7 +64,7 @@ def drop_of_retired(db: sqlite3.Connection, subject: tuple[str, str]) -> int:
         "bundle.subject=damage.subject JOIN copy ON copy.bundle_id=bundle.id AND "
         "copy.store_id=damage.store_id)",
         subject,
-    ).rowcount
+    )
 
 
 def _damage(row: sqlite3.Row) -> DamageRow:

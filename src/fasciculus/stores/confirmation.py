@@ -19,7 +19,7 @@ def confirm(store: Store, path: str, size: int, sha256: str) -> None:
     held = store.size(path)
     digest = store.sha256(path) if held == size else None
     if held == size and digest is None and not store.proves_transfer and store.spec.read_back:
-        digest = _read_back(store, path)
+        digest = read_back(store, path)
     if held != size or digest not in (None, sha256):
         raise DamagedError(
             f"{path.rpartition('/')[2]} arrived at store “{store.spec.name}” altered.",
@@ -27,7 +27,8 @@ def confirm(store: Store, path: str, size: int, sha256: str) -> None:
         )
 
 
-def _read_back(store: Store, path: str) -> str:
+def read_back(store: Store, path: str) -> str:
+    """The SHA-256 of a file's bytes, read here."""
     digest = hashlib.sha256()
     with store.open(path) as stream:
         while chunk := stream.read(_CHUNK):

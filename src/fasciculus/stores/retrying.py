@@ -5,18 +5,18 @@ from __future__ import annotations
 import hashlib
 import threading
 from collections.abc import Callable
-from contextlib import closing, suppress
+from contextlib import suppress
 from datetime import datetime
 from pathlib import Path
 from typing import BinaryIO, TypeVar, cast
 
 from ..core.errors import ConnectionLostError, NotListedError
 from .base import ConnectStep, Store, StoreItem
+from .confirmation import read_back
 from .throttle import Throttle
 
 _ATTEMPTS = 4
 _FIRST_WAIT = 0.5
-_CHUNK = 1 << 20
 _T = TypeVar("_T")
 
 
@@ -111,8 +111,9 @@ class RetryingStore:
         """Whether a file of the store is the local one: by its size, and then by its digest."""
         if self._store.size(path) != local.stat().st_size:
             return False
-        found = self._store.sha256(path) or _digest(self._store.open(path))
-        return found == _digest(local.open("rb"))
+        with local.open("rb") as raw:
+            wanted = hashlib.file_digest(raw, "sha256").hexdigest()
+        return (self._store.sha256(path) or read_back(self._store, path)) == wanted
 
     def put_bytes(self, data: bytes, path: str) -> None:
         self.retry(lambda: self._store.put_bytes(data, path))
@@ -164,15 +165,6 @@ class RetryingStore:
         """Note bytes that a stream of it has read."""
         self.received += count
         self._throttle.spend(count)
-
-
-def _digest(source: BinaryIO) -> str:
-    """The SHA-256 of what a stream gives; it is closed."""
-    digest = hashlib.sha256()
-    with closing(source):
-        while chunk := source.read(_CHUNK):
-            digest.update(chunk)
-    return digest.hexdigest()
 
 
 class _ResumingStream:

@@ -233,22 +233,17 @@ class WebDavStore:
             ) from error
 
     def _address(self, path: str) -> str:
-        path = posixpath.normpath(path) if path else ""
-        return self._url if path in ("", ".") else f"{self._url}/{quote(path)}"
+        """The address of a file, or of a folder where a slash ends the path (RFC 4918, 5.2)."""
+        end = "/" if path.endswith("/") else ""
+        path = posixpath.normpath(path).strip("/") if path else ""
+        return (self._url if path in ("", ".") else f"{self._url}/{quote(path)}") + end
 
     def _ask(self, method: str, path: str, good: tuple[int, ...], **values: Any) -> httpx.Response:
         with self._said(path):
             answer = self._client.request(method, self._address(path), **values)
         if answer.status_code not in good:
-            raise self._refusal(path, answer)
+            raise self._refusal(path.rstrip("/"), answer)
         return answer
-
-    def _ask_folder(self, method: str, folder: str, good: tuple[int, ...]) -> None:
-        """The same for a folder: with a slash at its end, as nginx insists (RFC 4918, 5.2)."""
-        with self._said(folder):
-            answer = self._client.request(method, self._address(folder).rstrip("/") + "/")
-        if answer.status_code not in good:
-            raise self._refusal(folder, answer)
 
     def _refusal(self, path: str, answer: httpx.Response) -> FasciculusError:
         status, name = answer.status_code, self.spec.name
@@ -445,8 +440,8 @@ class WebDavStore:
         """Nothing is left that :meth:`items` does not show."""
 
     def _make_folder(self, folder: str) -> None:
-        # 405: it is there already.
-        self._ask_folder("MKCOL", folder, (201, 200, 405))
+        # 405: it is there already. nginx insists on the slash.
+        self._ask("MKCOL", f"{folder}/", (201, 200, 405))
 
     def rename(self, path: str, to: str) -> None:
         self._move(path, to)
@@ -462,7 +457,7 @@ class WebDavStore:
         self._folders.forget(folder)
         # DELETE takes all that is in it along, so it must be seen to be empty.
         if not self.items(folder):
-            self._ask_folder("DELETE", folder, (200, 204, 404))
+            self._ask("DELETE", f"{folder}/", (200, 204, 404))
 
     def replaces_at_once(self) -> bool:
         # RFC 4918, section 9.9.3: MOVE first removes what it replaces.

@@ -160,6 +160,18 @@ def test_damage_of_what_retired_meanwhile_is_none(heronmere, handler):
     assert damaged(heronmere) == [("attic", "pieces/p")]
 
 
+def test_old_damage_of_what_retired_makes_no_new_damage_harmless(heronmere, handler):
+    old, kept = heronmere.bundle(0), heronmere.bundle(1)
+    with heronmere.records.write() as db:
+        bundles.retire(db, *MILLPOND, old, "attic")
+        damage.found(db, "attic", MILLPOND, found_damage("pieces/old", bundle=old))
+    again = begun(handler, options=MaintenanceOptions(deep=True))
+    handler.take(again, found_damage(bundle=kept))
+    assert damaged(heronmere) == [("attic", "pieces/p")]
+    end(handler, again, result("warned"))
+    assert maintenance.task(heronmere.db, again.number).outcome == "warned"
+
+
 def test_damage_of_one_store_is_none_of_another(heronmere, handler):
     name = heronmere.bundle(0, on=("attic", "boathouse"))
     task = begun(handler)

@@ -213,14 +213,15 @@ def jobs_start(name: str, body: JobStart) -> Started:
 def _failed_of(job: str, run_id: int) -> tuple[str, ...]:
     """The subjects that did not end well in a run of a job, as far as the job still covers them."""
     db = context().records.reader
-    if runs.run(db, run_id).job != job:
+    run = runs.run(db, run_id)
+    if run.job != job:
         raise SettingError(
             f"Run {run_id} is none of job “{job}”.",
             "Name one of its own, or start the other job.",
             field="failed_of",
         )
     covered = set(jobs.covers(db, jobs.job(db, job)))
-    failed = [task.subject for task in runs.tasks(db, run_id) if task.outcome not in _GOOD]
+    failed = [task.subject for task in run.tasks if task.outcome not in _GOOD]
     names = tuple(name for name in failed if name in covered)
     if not names:
         raise SettingError(

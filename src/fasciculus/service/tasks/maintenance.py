@@ -267,8 +267,11 @@ def _note(db: sqlite3.Connection, task: QueuedMaintenance, event: Event) -> None
         case DamageFound():
             damage.found(db, task.store, task.subject, event)
             # A run beside this may have retired what it harms.
-            dropped = damage.drop_of_retired(db, task.subject)
-            task.damages, task.of_retired = task.damages + 1, task.of_retired + (dropped > 0)
+            damage.drop_of_retired(db, task.subject)
+            task.damages += 1
+            task.of_retired += event.file not in damage.damaged_files(
+                db, task.subject, [task.store]
+            )
         case DamageCleared():
             damage.is_sound(db, task.store, task.subject, event.file)
         case CopyVerified():

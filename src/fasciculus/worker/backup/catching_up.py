@@ -10,10 +10,10 @@ from pathlib import Path
 
 from ...core.bundle.layout import SubjectRef
 from ...core.bundle.manifest import PieceRecord
-from ...core.errors import MissingError
+from ...core.errors import FasciculusError, MissingError, StoreFullError
 from ...stores.base import Store
-from ...stores.confirmation import confirm
 from ..fetching import fetch
+from .upload import Uploader
 
 
 def missing_pieces(
@@ -32,7 +32,7 @@ def missing_pieces(
 
 
 def bring_pieces(
-    store: Store,
+    uploader: Uploader,
     sources: Sequence[Store],
     subject: SubjectRef,
     pieces: Sequence[PieceRecord],
@@ -43,25 +43,25 @@ def bring_pieces(
     Returns the bytes. Raises ``MissingError`` for a piece that none has, and what the store raises
     when it does not take one.
     """
-    count = 0
     for piece in pieces:
-        path = subject.piece(piece.name)
-        if not any(_brought(store, source, path, piece, spool) for source in sources):
-            raise MissingError(f"{piece.name} is whole on no other store.")
-        count += piece.bytes
-    return count
+        local = spool / piece.name
+        try:
+            if not any(_fetched(source, subject, piece, local) for source in sources):
+                raise MissingError(f"{piece.name} is whole on no other store.")
+            uploader.send(local, piece)
+        finally:
+            local.unlink(missing_ok=True)
+    return sum(piece.bytes for piece in pieces)
 
 
-def _brought(store: Store, source: Store, path: str, piece: PieceRecord, spool: Path) -> bool:
-    """Whether a piece was whole on a store, and is on the other now."""
-    if source.size(path) != piece.bytes:
-        return False
-    local = spool / piece.name
+def _fetched(source: Store, subject: SubjectRef, piece: PieceRecord, local: Path) -> bool:
+    """Whether a piece was whole on a store, and is here now. A store that fails cannot help."""
+    path = subject.piece(piece.name)
     try:
-        if fetch(source, path, local, piece.bytes) != piece.sha256:
-            return False
-        store.put(local, path, lambda sent: None)
-        confirm(store, path, piece.bytes, piece.sha256)
-    finally:
-        local.unlink(missing_ok=True)
-    return True
+        return source.size(path) == piece.bytes and (
+            fetch(source, path, local, piece.bytes) == piece.sha256
+        )
+    except StoreFullError:
+        raise
+    except (FasciculusError, OSError):
+        return False

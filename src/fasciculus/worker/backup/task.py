@@ -5,7 +5,8 @@ from __future__ import annotations
 import hashlib
 import shutil
 import threading
-from contextlib import ExitStack, suppress
+from collections.abc import Iterator
+from contextlib import ExitStack, contextmanager, suppress
 from copy import deepcopy
 from datetime import UTC, datetime
 from functools import partial
@@ -223,14 +224,10 @@ class BackupTask:
             return
         needed = [piece for piece in previous.pieces if piece.name not in self._order.damaged]
         try:
-            lacking = {
-                store.spec.name: missing_pieces(store, self._subject, needed)
-                for store in self._stores
-            }
-            whole = [store for store in self._stores if not lacking[store.spec.name]]
-            for store in self._stores:
-                if pieces := lacking[store.spec.name]:
-                    self._bring(store, whole, pieces)
+            lacking = self._lacking(needed)
+            whole = [one for one in self._uploaders if not lacking[one.name]]
+            for uploader in [one for one in self._uploaders if lacking[one.name]]:
+                self._bring(uploader, whole, lacking[uploader.name])
         except MissingError as error:
             self._full = True
             self._emitter.info(
@@ -238,24 +235,39 @@ class BackupTask:
                 "a full one."
             )
 
+    def _lacking(self, needed: list[PieceRecord]) -> dict[str, list[PieceRecord]]:
+        """By store, those of some pieces that it lacks; one that cannot be looked at is out."""
+        found = {}
+        for uploader in list(self._uploaders):
+            with self._costs_itself(uploader):
+                found[uploader.name] = missing_pieces(uploader.store, self._subject, needed)
+        return found
+
     def _bring(
-        self, store: RetryingStore, sources: list[RetryingStore], pieces: list[PieceRecord]
+        self, uploader: Uploader, sources: list[Uploader], pieces: list[PieceRecord]
     ) -> None:
-        """Bring pieces to a store; one that does not take them is out of this task."""
-        name = store.spec.name
+        """Bring pieces to a store; one that does not take them is out."""
+        stores = [source.store for source in sources]
+        with self._costs_itself(uploader):
+            count = bring_pieces(uploader, stores, self._subject, pieces, self._spool)
+            self._emitter.info(
+                f"store {uploader.name} lacked {format_count(len(pieces), 'piece')} of the bundle "
+                f"before: brought from {format_list([source.name for source in sources])}, "
+                f"{format_size(count)}"
+            )
+
+    @contextmanager
+    def _costs_itself(self, uploader: Uploader) -> Iterator[None]:
+        """Let what a store cannot do put it out of this task, and nothing else; a piece that no
+        store has is no fault of it.
+        """
         try:
-            count = bring_pieces(store, sources, self._subject, pieces, self._spool)
+            yield
         except MissingError:
             raise
         except (FasciculusError, OSError) as error:
-            self._fail_store(name, error)
-            self._uploaders = [one for one in self._uploaders if one.name != name]
-        else:
-            self._emitter.info(
-                f"store {name} lacked {format_count(len(pieces), 'piece')} of the bundle before: "
-                f"brought from {format_list([one.spec.name for one in sources])}, "
-                f"{format_size(count)}"
-            )
+            self._fail_store(uploader.name, error)
+            self._uploaders.remove(uploader)
 
     def _fail_store(self, name: str, error: Exception) -> None:
         self._errors[name] = error_text(error)

@@ -69,18 +69,22 @@ class Uploader:
         while (spooled := self.queue.get()) is not None:
             try:
                 if self.failure is None and not self._stop.is_set():
-                    self._push(spooled)
+                    self.send(spooled.path, spooled.record)
             except Exception as error:
                 self.failure = error
             finally:
                 self.released(spooled)
 
-    def _push(self, spooled: _SpooledPiece) -> None:
-        path = self._subject.piece(spooled.record.name)
+    def send(self, local: Path, piece: PieceRecord) -> None:
+        """Bring a piece to the store and make sure that it is whole there.
+
+        Raises ``StoreFullError`` where less would stay free than is to.
+        """
+        path = self._subject.piece(piece.name)
         if self._floor:
-            self._check_floor(spooled.record.bytes)
-        self.store.put(spooled.path, path, self._on_bytes)
-        confirm(self.store, path, spooled.record.bytes, spooled.record.sha256)
+            self._check_floor(piece.bytes)
+        self.store.put(local, path, self._on_bytes)
+        confirm(self.store, path, piece.bytes, piece.sha256)
 
     def _check_floor(self, size: int) -> None:
         free = self.store.free()
