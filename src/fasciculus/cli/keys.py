@@ -87,9 +87,9 @@ def keep(
     """Let the service keep a private key, so that it can read what is sealed to it."""
     with service({"identity": "--key-file"}) as client:
         kept = client.keys_keep(read_file("--key-file", key_file), note)
-    keys = [kept.recipient, *kept.others]
-    many = "keys are" if kept.others else "key is"
-    output.done(kept, f"The private {many} kept: of {', '.join(keys)}.", as_json)
+    what = "keys" if kept.others else "key"
+    keys = ", ".join([kept.recipient, *kept.others])
+    output.done(kept, f"Kept the private {what} of {keys}.", as_json)
 
 
 @app.command()
