@@ -5,6 +5,7 @@ Rows can be asked for alone: full, nights, database, push, s3, ftp, accounts, li
 
 from __future__ import annotations
 
+import atexit
 import getpass
 import json
 import os
@@ -30,6 +31,7 @@ from fasciculus.core.bundle.reader import BundleReader
 from fasciculus.core.formatting import format_size
 from fasciculus.databases.base import DatabaseRef
 from fasciculus.demo.mariadb import PrivateMariaDb, found
+from fasciculus.service.tasks.worker_pool import WorkerPool
 from fasciculus.stores import open_store, store_spec
 from fasciculus.stores.base import Store, connected
 from fasciculus.worker.orders import (
@@ -41,6 +43,7 @@ from fasciculus.worker.orders import (
     StoreOrder,
     SubjectOrder,
 )
+from fasciculus.worker.results import BackupResult
 
 from . import data, records, ssh
 from .night import Night
@@ -70,16 +73,23 @@ MIB = 1024 * 1024
 TAR = "tar --listed-incremental=../$h.snar"
 SUBJECT = SubjectRef("account", "bench")
 STORE_ID = "be" * 16
-#: Says its peak of memory in KiB at its end. What the system counts for a child would begin with
-#: what its parent had.
-WORKER = """
-import sys
-from fasciculus.worker.process import main
-code = main()
-own = next(line for line in open("/proc/self/status") if line.startswith("VmHWM"))
-print(own.split()[1], file=sys.stderr)
-sys.exit(code)
-"""
+
+
+def peak_of(pidfd: int) -> int:
+    """The most memory that a process had so far, in bytes; 0 where it has ended.
+
+    What the system counts for a child would begin with what its parent had.
+    """
+    try:
+        known = Path(f"/proc/self/fdinfo/{pidfd}").read_text()
+        pid = next(line.split()[1] for line in known.splitlines() if line.startswith("Pid:"))
+        status = Path(f"/proc/{pid}/status").read_text()
+    except OSError:
+        return 0
+    return next(
+        (int(line.split()[1]) * 1024 for line in status.splitlines() if line.startswith("VmHWM")),
+        0,
+    )
 
 
 def timed(action: Callable[[], object]) -> float:
@@ -107,6 +117,8 @@ class Bench:
         self.rows: list[tuple[str, str, str, str, str]] = []
         self.tree, self.store = folder / "tree", folder / "store"
         self.bundle, self.packed, self.peak = "", 0, 0
+        self.workers = WorkerPool()
+        self.workers.warm_up()
         self.manifest = ManifestSummary(started="")
 
     def say(self, what: str, against: str, value: str, must: str, aim: str) -> None:
@@ -114,26 +126,14 @@ class Bench:
         print(f"{what:52} {value:>10}  (must {must}, aim {aim}; against {against})", flush=True)
 
     def worker(self, order: BackupOrder | RestoreOrder) -> None:
-        text = msgspec.json.encode(order) + b"\n"
-        process = subprocess.Popen(
-            [sys.executable, "-c", WORKER],
-            stdin=subprocess.PIPE,
-            stdout=subprocess.PIPE,
-            stderr=subprocess.PIPE,
-        )
-        assert process.stdin and process.stdout and process.stderr
-        process.stdin.write(text)
-        process.stdin.flush()
-        last = json.loads(list(process.stdout)[-1])
-        process.stdin.close()
-        own = process.stderr.read()
-        process.wait()
-        self.peak = max(self.peak, int(own.split()[-1]) * 1024)
-        result = last["result"]
-        assert result["outcome"] in ("done", "warned"), last
-        if isinstance(order, BackupOrder):
-            self.bundle, self.packed = result["bundle"], result["packed"]
-            self.manifest = msgspec.convert(result["manifest"], ManifestSummary)
+        """Carry out an order as the service does: in a worker that is forked ready."""
+        worker = self.workers.start(order)
+        for _ in worker.events():
+            self.peak = max(self.peak, peak_of(worker.pidfd))
+        result = worker.result
+        assert result is not None and result.outcome in ("done", "warned"), (result, worker.ended)
+        if isinstance(result, BackupResult):
+            self.bundle, self.packed, self.manifest = result.bundle, result.packed, result.manifest
 
     def store_order(self, keep: str = "1 newest") -> StoreOrder:
         settings = json.dumps({"kind": "folder", "folder": str(self.store)})
@@ -379,7 +379,12 @@ class Bench:
         try:
             piece, theirs, back = self.piece(), storage.client(), self.folder / "back"
             theirs.create_bucket(Bucket="bench")
-            settings = {"endpoint": storage.url, "bucket": "bench", "path_style": True}
+            settings = {
+                "endpoint": storage.url,
+                "bucket": "bench",
+                "path_style": True,
+                "create_bucket": True,
+            }
             secrets = dict(zip(("access_key", "secret_key"), KEYS, strict=True))
             store = open_store(store_spec("objects", {"kind": "s3", **settings}, secrets))
 
@@ -513,6 +518,7 @@ def main() -> None:
         sys.exit(f"There is no row “{strange[0]}”. There are: {', '.join(ROWS)}.")
     with tempfile.TemporaryDirectory(dir=os.environ.get("BENCH_FOLDER")) as folder:
         bench = Bench(Path(folder), scale)
+        atexit.register(bench.workers.close)
         bench.make_store()
         print(
             f"{platform.machine()}, {os.cpu_count()} cores, Python {platform.python_version()}, "

@@ -45,7 +45,12 @@ def _store(kind: str, folder: Path) -> Iterator[tuple[Any, StoreSpec]]:
         settings = {**login, "port": stand_in.port, "security": "none"}
     elif kind == "s3":
         stand_in = ObjectStorageStandIn(folder / "files", _USER, _PASSWORD)
-        settings = {"endpoint": stand_in.url, "bucket": "bundles", "path_style": True}
+        settings = {
+            "endpoint": stand_in.url,
+            "bucket": "bundles",
+            "path_style": True,
+            "create_bucket": True,
+        }
         secrets = {"access_key": _USER, "secret_key": _PASSWORD}
     else:
         stand_in = DriveStandIn(folder / "files", user=_USER, password=_PASSWORD)

@@ -7,7 +7,7 @@ import shutil
 import threading
 import time
 from collections.abc import Callable
-from contextlib import suppress
+from contextlib import closing, suppress
 from pathlib import Path
 
 import msgspec
@@ -24,6 +24,7 @@ from fasciculus.stores import open_store, store_spec
 from fasciculus.stores.base import StoreSpec
 from fasciculus.stores.identity import write_identity
 from fasciculus.worker.backup.task import BackupTask
+from fasciculus.worker.connections import Connections
 from fasciculus.worker.events import (
     CopyRepacked,
     DamageCleared,
@@ -153,8 +154,10 @@ class Nights:
         raw = io.BytesIO()
         order = self.order(incremental, **more)
         # Two nights in one second still get two names.
-        work = BackupTask(order, host or LocalHost(), Emitter(raw), threading.Event())
-        finished = work.run()
+        connections = Connections()
+        work = BackupTask(order, host or LocalHost(), connections, Emitter(raw), threading.Event())
+        with closing(connections):
+            finished = work.run()
         self.events = [json.loads(line) for line in raw.getvalue().splitlines()]
         for suffix in ("zst", "states", "json"):
             # There are no states of files of another host.

@@ -95,6 +95,8 @@ class Service:
             "FASCICULUS_PORT": str(self.port),
             "FASCICULUS_ADMIN_PASSWORD": PASSWORD,
             "FASCICULUS_WEBHOOK_NETWORKS": "127.0.0.0/8",
+            # A copy may come at any time: tests that look at stores want to know when.
+            "FASCICULUS_RECORDS_STORES": "none",
             **environment,
         }
         self.environment.pop("FASCICULUS_TOKEN", None)

@@ -106,6 +106,7 @@ def s3_place(tmp: Path) -> Iterator[Place]:
         "bucket": "bundles",
         "folder": "reed-1",
         "path_style": True,
+        "create_bucket": True,
     }
     secrets = {"access_key": "HERONMERE", "secret_key": PASSWORD}
     try:
@@ -330,6 +331,30 @@ def nginx_place(tmp: Path) -> Iterator[Place]:
         yield Place(store_spec("nginx", settings, {"password": PASSWORD}), root / "bundles")
 
 
+@contextmanager
+def moto_place(tmp: Path) -> Iterator[Place]:
+    """An object storage of others, which knows versions and object locks."""
+    # Imported late: it takes a second.
+    from moto.server import ThreadedMotoServer
+
+    found = ThreadedMotoServer("127.0.0.1", 0, verbose=False)
+    found.start()
+    address, port = found.get_host_and_port()
+    settings = {
+        "kind": "s3",
+        "endpoint": f"http://{address}:{port}",
+        "bucket": f"bundles-{tmp.name[:40].strip('-_').replace('_', '-')}",
+        "folder": "reed-1",
+        "path_style": True,
+        "create_bucket": True,
+    }
+    secrets = {"access_key": "HERONMERE", "secret_key": PASSWORD}
+    try:
+        yield Place(store_spec("moto", settings, secrets), tmp, server=found)
+    finally:
+        found.stop()
+
+
 STAND_INS: dict[str, Callable[[Path], Any]] = {
     "sftp": sftp_place,
     "ftp": ftp_place(),
@@ -347,6 +372,7 @@ PLACES: dict[str, Callable[[Path], Any]] = {
 REAL: dict[str, Callable[[Path], Any]] = {
     "vsftpd": vsftpd_place(),
     "vsftpd-tls": vsftpd_place(tls=True),
+    "moto": moto_place,
     "apache": apache_place,
     "nginx": nginx_place,
 }

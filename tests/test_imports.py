@@ -24,3 +24,13 @@ def test_no_download_address_stands_in_a_lock_file():
     assert not [name for name, package in lock["packages"].items() if "resolved" in package]
     pins = (ROOT / "constraints.txt").read_text().splitlines()
     assert all(re.fullmatch(r"[A-Za-z0-9._-]+==[\w.]+", line) for line in pins)
+
+
+def test_a_worker_imports_nothing_that_its_order_may_not_need():
+    """Each of these takes as long as a small task, and those of the kinds come with the kinds."""
+    script = "import sys, fasciculus.worker.dispatch; print(*sys.modules)"
+    loaded = subprocess.run(
+        [sys.executable, "-c", script], capture_output=True, text=True, check=True
+    ).stdout.split()
+    dear = ["pydantic", "importlib.metadata", "paramiko", "boto3", "httpx", "pymysql", "flask"]
+    assert not {*dear} & {*loaded}, "import it where it is used"

@@ -35,7 +35,9 @@ _KEYS = {
     "public_url": _Key("", "address of the console in reports; empty means none"),
     "secure_cookies": _Key(False, "true when the console is reached over HTTPS"),
     "records_stores": _Key(
-        (), "stores that get a copy of the records each day, separated by commas; empty means none"
+        ("all",),
+        "stores that get a copy of the records each day, separated by commas; “all” for those that "
+        "jobs write to, “none” for none",
     ),
     "history_days": _Key(
         400, "days that runs, reports, closed alerts and the audit trail are kept; 0 means for ever"

@@ -23,6 +23,7 @@ from .core.errors import (
     FasciculusError,
     MissingError,
     StoreFullError,
+    TransferFailedError,
     UnreachableError,
 )
 from .core.ftp_listing import FtpEntry, parse_facts, parse_list
@@ -35,6 +36,8 @@ TIMEOUT = 20.0
 _MOST_LINE = 16 * 1024
 _MOST_ENTRIES = 1_000_000
 _FULL = ("452", "552", "551")
+#: How servers say in words that there is no room, under whatever number.
+_FULL_WORDS = re.compile(r"no space|disk full|disc full|quota|out of space", re.IGNORECASE)
 
 
 class FtpSettings(Settings):
@@ -132,13 +135,24 @@ class FtpConnection:
         ftp.encoding = "utf-8"
         ftp.maxline = _MOST_LINE
         ftp.host, ftp.port, ftp.timeout = settings.address, settings.port, self.spec.patience
-        link.settimeout(self.spec.patience)
+        link.settimeout(min(TIMEOUT, self.spec.patience))
         ftp.sock, ftp.af = link, link.family
         # Names that are not UTF-8 come as they are, and go so.
         ftp.file = link.makefile("r", encoding="utf-8", errors="surrogateescape")
         self._ftp = ftp
-        with self.said("the greeting"):
-            ftp.welcome = ftp.getresp()
+        try:
+            with self.said("the greeting"):
+                ftp.welcome = ftp.getresp()
+        except ConnectionLostError as error:
+            if isinstance(error.__cause__, ftplib.Error):
+                raise
+            raise ConnectionLostError(
+                f"{self.spec.where} answers, but does not greet as an FTP server does.",
+                "Correct the port: 21 is usual. Port 990 begins with TLS at once, which is not "
+                "offered here; use explicit TLS on port 21.",
+                field="port",
+            ) from error
+        link.settimeout(self.spec.patience)
         return f"{self.spec.where} answers."
 
     def identify(self) -> str:
@@ -146,7 +160,15 @@ class FtpConnection:
         if not isinstance(self._ftp, ftplib.FTP_TLS):
             return "Not checked: without TLS nothing proves which server this is."
         with self.said("TLS"):
-            self._ftp.auth()
+            try:
+                self._ftp.auth()
+            except ftplib.error_perm as error:
+                raise UnreachableError(
+                    f"{self.spec.where} offers no TLS: {printable(str(error))}.",
+                    "Ask its provider for TLS, or reach it over SFTP. With security “none”, "
+                    "password and files can be read on the way.",
+                    field="security",
+                ) from error
         return "Its certificate is valid for that address."
 
     def sign_in(self) -> str:
@@ -158,7 +180,8 @@ class FtpConnection:
                 ftplib.FTP.login(ftp, settings.user, self.spec.secrets.get("password", ""))
             except ftplib.error_perm as error:
                 raise UnreachableError(
-                    f"{settings.address} does not accept the password of user “{settings.user}”.",
+                    f"{settings.address} does not accept the password of user “{settings.user}”: "
+                    f"{printable(str(error))}.",
                     "Give the right user and password.",
                     field="password",
                 ) from error
@@ -212,26 +235,39 @@ class FtpConnection:
             self.close()
             raise untrusted(self.spec.where, error) from error
         except ftplib.error_perm as error:
-            if str(error)[:3] in _FULL:
-                raise StoreFullError(
-                    f"{_capital(what)} is full: {path} did not fit.",
-                    "Free space there, or keep fewer copies.",
+            if _is_full(error):
+                raise self._full(path) from error
+            if str(error)[:3] == "530":
+                # Whoever was signed in is not any more.
+                self.close()
+                raise ConnectionLostError(
+                    f"{_capital(what)} wants to be signed in to anew: {printable(str(error))}.",
+                    "It is tried again.",
                 ) from error
             raise UnreachableError(
                 f"{_capital(what)} refused {path}: {printable(str(error))}.",
                 "Check the user's rights and quota there.",
             ) from error
         except (ftplib.Error, OSError, EOFError) as error:
-            if str(error)[:3] in _FULL:
-                raise StoreFullError(
-                    f"{_capital(what)} is full: {path} did not fit.",
-                    "Free space there, or keep fewer copies.",
-                ) from error
+            if _is_full(error):
+                raise self._full(path) from error
+            # Where a transfer broke off, the next answer may be of that one still.
             self.close()
+            if isinstance(error, ftplib.error_temp) and str(error)[:3] != "421":
+                raise TransferFailedError(
+                    f"{_capital(what)} could not take or give {path}: {printable(str(error))}.",
+                    "Runs try again by themselves.",
+                ) from error
             raise ConnectionLostError(
                 f"The connection to {what} was lost ({printable(str(error)) or 'no answer'}).",
                 "Check the line. Runs try again by themselves.",
             ) from error
+
+    def _full(self, path: str) -> StoreFullError:
+        return StoreFullError(
+            f"{_capital(self.spec.what)} is full: {path} did not fit.",
+            "Free space there, or keep fewer copies.",
+        )
 
     # Files -------------------------------------------------------------------
 
@@ -288,12 +324,23 @@ class FtpConnection:
         with self.said(folder):
             try:
                 self.raw.mkd(_argument(folder))
-            except ftplib.error_perm:
-                self.raw.cwd(_argument(folder))
+            except ftplib.error_perm as refused:
+                # It may be there already; if not, why it was not made is what counts.
+                try:
+                    self.raw.cwd(_argument(folder))
+                except ftplib.error_perm:
+                    raise refused from None
 
     def rename(self, path: str, to: str) -> None:
         with self.said(path):
-            self.raw.rename(_argument(path), _argument(to))
+            try:
+                self.raw.rename(_argument(path), _argument(to))
+            except ftplib.error_perm as error:
+                raise UnreachableError(
+                    f"{_capital(self.spec.what)} refused to rename {path}: "
+                    f"{printable(str(error))}.",
+                    "Give this user the right to rename files.",
+                ) from error
 
     def remove(self, path: str) -> None:
         """Remove a file; harmless when it is gone already."""
@@ -322,6 +369,21 @@ class FtpConnection:
                 connection.unwrap()
         connection.close()
         self.raw.voidresp()
+
+    @contextmanager
+    def hurried(self) -> Iterator[None]:
+        """Wait for answers no longer than for a greeting: where the server has little to do, or has
+        broken a transfer off, it answers at once or, as some do on a full disk, never.
+        """
+        link = self.raw.sock
+        if link is not None:
+            link.settimeout(min(TIMEOUT, self.spec.patience))
+        try:
+            yield
+        finally:
+            # It may be another one by now, or none.
+            if link is not None and self._ftp is not None and self._ftp.sock is link:
+                link.settimeout(self.spec.patience)
 
     def sha256(self, path: str) -> str | None:
         """A file's SHA-256 as the server computes it, or None where it cannot.
@@ -365,6 +427,12 @@ def _argument(path: str) -> str:
             f"{path!r} cannot be named over FTP.", "Rename it, or reach the server over SFTP."
         )
     return path
+
+
+def _is_full(error: Exception) -> bool:
+    """Whether an answer says that there is no room, by its number or its words."""
+    said = str(error)
+    return said[:3] in _FULL or (said[:1] in "45" and _FULL_WORDS.search(said) is not None)
 
 
 def _capital(text: str) -> str:

@@ -26,7 +26,10 @@ def resolved(address: str) -> str:
 def reach(address: str, port: int, timeout: float) -> socket.socket:
     """A connection to a server. Raises ``ConnectionLostError`` saying what is wrong."""
     try:
-        return socket.create_connection((address, port), timeout=timeout)
+        link = socket.create_connection((address, port), timeout=timeout)
+        # Questions and answers are small: each would wait for an acknowledgement, 40 ms long.
+        link.setsockopt(socket.IPPROTO_TCP, socket.TCP_NODELAY, 1)
+        return link
     except (socket.gaierror, UnicodeError) as error:
         raise ConnectionLostError(
             f"The name {address} does not resolve.", "Correct the address."
@@ -65,3 +68,16 @@ def untrusted(where: str, error: ssl.SSLCertVerificationError) -> UnreachableErr
         "it with what its administrator tells you.",
         field="certificate",
     )
+
+
+def root_of(error: BaseException) -> BaseException:
+    """What an error of an HTTP client began with; each package hands its cause on in its way."""
+    for _ in range(20):
+        inner = error.__cause__ or error.__context__ or getattr(error, "reason", None)
+        inner = inner or next((a for a in error.args if isinstance(a, BaseException)), None)
+        kwargs = getattr(error, "kwargs", {})
+        inner = inner or (kwargs.get("error") if isinstance(kwargs, dict) else None)
+        if not isinstance(inner, BaseException):
+            return error
+        error = inner
+    return error

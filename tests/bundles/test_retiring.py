@@ -21,7 +21,8 @@ from fasciculus.core.bundle.manifest import Manifest, PieceRecord, parse_manifes
 from fasciculus.core.errors import DamagedError, SettingError
 from fasciculus.core.retention import parse
 from fasciculus.stores import open_store, store_spec
-from fasciculus.stores.base import connected, read_all
+from fasciculus.stores.base import connected
+from fasciculus.stores.reading import read_all
 from fasciculus.worker.orders import CopyOrder
 
 SUBJECT = SubjectRef("account", "millpond")

@@ -441,3 +441,15 @@ def test_no_password_goes_to_what_is_not_fasciculus(running, tmp_path):
         server.shutdown()
     assert found.returncode == 3 and f"What answers at {url} is not Fasciculus" in found.stderr
     assert asked == ["/health"]
+
+
+def test_a_wrong_password_and_a_wrong_option_say_what_helps(running, tmp_path):
+    password = tmp_path / "password"
+    password.write_text("wrong")
+    said = running.cli("sign-in", "--password-file", str(password))
+    assert said.returncode == 4 and "The name or the password is wrong." in said.stderr
+    assert "admin reset-password" in said.stderr and "Run “fasciculus sign-in”" not in said.stderr
+    said = running.cli("hosts", "add", "reed-9", "--root", "/home/{account}/sites/{site}")
+    assert said.returncode == 2 and "Did you mean --roots?" in said.stderr, said
+    said = running.cli("hosts", "add", "reed-9", "--tides", "x")
+    assert said.returncode == 2 and "With --help it lists its options." in said.stderr

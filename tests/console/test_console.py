@@ -134,7 +134,7 @@ def test_from_an_empty_console_to_a_restored_bundle(running, stand_in, page, tmp
     page.get_by_role("button", name="Sign in").click()
     expect(page.get_by_role("alert")).to_contain_text("The name or the password is wrong.")
     sign_in(page, running)
-    expect(page.get_by_text("Nothing needs attention")).to_be_visible()
+    expect(page.get_by_text("No job yet: nothing is protected")).to_be_visible()
 
     page.goto(f"{running.url}/#/accounts")
     page.get_by_role("link", name="Add a host").click()

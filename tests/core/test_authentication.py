@@ -1,5 +1,8 @@
 """The tag of a manifest, held against what OpenSSL computes, and what it tells."""
 
+import hashlib
+import hmac
+import json
 import re
 import subprocess
 
@@ -38,3 +41,21 @@ def test_what_is_of_nobody_and_of_another():
     assert origin_of(authenticate(TEXT, KEY), b"") is Origin.UNKNOWN, "without a key"
     assert origin_of(authenticate(TEXT, KEY) + b" ", KEY) is Origin.ALTERED
     assert origin_of(b"", KEY) is Origin.UNKNOWN
+
+
+def test_a_manifest_that_was_signed_earlier_stays_one_of_ours():
+    """As it lies on stores: another method or name of the key would disown all of them."""
+    signed = TEXT.removesuffix(b"\n}\n") + (
+        b',\n "authentication": {"method": "HMAC-SHA256", "key": "efac8200b9fc98a1", '
+        b'"tag": "43d89c903d3cf4ac338de2c7a452de712d14ec586bad035ea770f10b110aca89"}\n}\n'
+    )
+    assert authenticate(TEXT, KEY) == signed and origin_of(signed, KEY) is Origin.OURS
+
+
+def test_a_service_without_a_key_takes_nothing_for_its_own():
+    """Anybody can make a tag with the empty key."""
+    head = TEXT.removesuffix(b"\n}\n")
+    tag = hmac.new(b"", head, hashlib.sha256).hexdigest()
+    forged = json.dumps({"method": "HMAC-SHA256", "key": key_name(b""), "tag": tag}).encode()
+    signed = head + b',\n "authentication": ' + forged + b"\n}\n"
+    assert origin_of(signed, b"") is Origin.UNKNOWN

@@ -35,7 +35,7 @@ def test_definitions_as_text_and_back():
 
 def test_the_text_says_what_it_is_and_comes_in_the_order_in_which_things_build_on_each_other():
     text = to_text({"jobs": {"n": {"keep": 7}}, "hosts": {"reed-1": {}}, "stores": {}}, {})
-    assert text.startswith("# Hosts, accounts, stores and jobs of Fasciculus.")
+    assert text.startswith("# All that is set in Fasciculus.")
     assert '{ env = "NAME" }' in text and "{{" not in text
     assert text.index("[hosts") < text.index("[jobs")
     assert from_text(text).tables["jobs"] == {"n": {"keep": 7}}
@@ -81,7 +81,9 @@ def test_what_is_not_a_table_of_tables_is_refused():
         assert caught.value.way_out == "Write [hosts.NAME]."
     with pytest.raises(SettingError, match="no kind of thing “tapes”") as caught:
         from_text("[tapes.x]")
-    assert caught.value.way_out == "Use hosts, accounts, stores, jobs."
+    assert (
+        caught.value.way_out == "Use channels, settings, templates, hosts, accounts, stores, jobs."
+    )
 
 
 @pytest.mark.parametrize(

@@ -198,6 +198,14 @@ def test_which_subjects_are_said(names, words):
     assert words in told(choice="listed", names=names)
 
 
+def test_hosts_tags_and_patterns_are_said_in_words():
+    names = ["host:reed-1", "tag:shops", "tag:clubs", "wp-*", "millpond"]
+    those = "are on reed-1, have the tag shops or clubs, match wp-* or are named millpond (3 now)"
+    assert f"of the accounts that {those} to" in told(choice="listed", names=names)
+    assert f"of all accounts but those that {those} to" in told(choice="all_but", names=names)
+    assert "“tag:shops” chooses nothing" in advice(matching_nothing=["tag:shops"])
+
+
 def test_a_timetable_by_hand_has_no_zone():
     assert told(timetable=schedule.parse("by hand")).startswith("Only when somebody starts it, it")
     assert told(zone="Europe/London").startswith("Every day at 02:15 (Europe/London time), it")

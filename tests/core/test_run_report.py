@@ -137,14 +137,13 @@ def test_whatever_is_not_done_is_to_be_looked_at(outcome):
 
 
 def test_three_that_failed_are_named_and_the_rest_counted():
-    bad = [task(f"a{n}", "failed", error="It is gone.") for n in range(3)]
+    bad = [task(f"a{n}", "failed", error=f"Reason {n}.") for n in range(3)]
     text = run_of(*bad).sentence
     assert text == (
-        "nightly: a0 failed: It is gone; a1 failed: It is gone; a2 failed: It is gone; "
-        "took 1 min 15 s."
+        "nightly: a0 failed: Reason 0; a1 failed: Reason 1; a2 failed: Reason 2; took 1 min 15 s."
     )
     more = run_of(*bad, task("a3", "cancelled"), task("a4", "failed")).sentence
-    assert "a2 failed: It is gone; and 2 more; took" in more and "a3" not in more
+    assert "a2 failed: Reason 2; and 2 more; took" in more and "a3" not in more
 
 
 def test_warned_and_partial_bundles_are_stored_ones():
@@ -181,3 +180,23 @@ def test_what_mending_left_damaged():
     assert alone.endswith("Check its disk.")
     many = DamageLine("p", "is missing", ["a"], ["x", "y"], 5)
     assert many.harm_words == "1 bundle, 5 entries"
+
+
+def test_what_failed_for_one_reason_is_told_once():
+    names = ("choir", "ferry", "mill", "school")
+    bad = [
+        TaskLine("account", name, "failed", error=f"The folder /home/{name} does not exist.")
+        for name in names
+    ]
+    single = TaskLine("account", "shop", "failed", error="Nothing answers.")
+    odd = TaskLine("account", "odd", "cancelled", error="Nothing answers.")
+    found = run_of(*bad, single, odd, task("good"))
+    assert (
+        "4 accounts failed (choir, ferry, mill and 1 more): The folder /home/… does not exist; "
+        "shop failed: Nothing answers; odd cancelled: Nothing answers" in found.sentence
+    )
+    (cause,) = found.shared_causes
+    assert cause.whom == "4 accounts" and cause.subjects == names
+    assert [row.subject for row in found.shown_singly] == ["shop", "odd", "good"]
+    two = run_of(*bad[:2], task("good")).shared_causes[0]
+    assert two.names == "choir and ferry"

@@ -125,7 +125,8 @@ def test_a_store_lists_no_folder_without_an_end(monkeypatch):
 
 def test_a_pipe_or_a_link_in_a_folder_store_holds_up_and_leads_nobody(tmp_path):
     from fasciculus.stores import open_store, store_spec
-    from fasciculus.stores.base import connected, read_all
+    from fasciculus.stores.base import connected
+    from fasciculus.stores.reading import read_all
 
     root, outside = tmp_path / "attic", tmp_path / "outside"
     (root / "accounts").mkdir(parents=True)

@@ -1,14 +1,16 @@
 """Kinds of things: those that ship, those of packages, those that are not there."""
 
+import importlib.metadata
 from importlib.metadata import EntryPoint
 from typing import Literal
 
 import pytest
 from pydantic import Field
 
-from fasciculus import databases, hosts, kinds, stores
+from fasciculus import databases, hosts, stores
 from fasciculus.core.errors import SettingError
-from fasciculus.kinds import Registry, Secrets, Settings
+from fasciculus.kinds import Secrets, Settings
+from fasciculus.registry import Registry
 from fasciculus.stores.base import StoreKind
 from fasciculus.stores.folder import FolderStore
 
@@ -34,7 +36,7 @@ def registry(monkeypatch):
         EntryPoint("shelf", "test_registry:SHELF", "fasciculus.stores"),
         EntryPoint("folder", "test_registry:SHELF", "fasciculus.stores"),
     ]
-    monkeypatch.setattr(kinds, "entry_points", lambda group: points)
+    monkeypatch.setattr(importlib.metadata, "entry_points", lambda group: points)
     return Registry(
         "kind of store", "fasciculus.stores", {"folder": "fasciculus.stores.folder:KIND"}
     )

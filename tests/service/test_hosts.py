@@ -7,7 +7,7 @@ import time
 from contextlib import closing
 
 import pytest
-from running import run, service, set_up, small_account, until
+from running import run, set_up, small_account, until
 from trees import awkward_tree, picture
 
 from fasciculus.client import NotFoundError, RefusedError
@@ -119,6 +119,9 @@ def test_the_same_account_here_and_over_ssh(running, openssh, tmp_path):
                 (preview.entries, preview.bytes, [(s.rule, s.entries) for s in preview.saved])
             )
         assert counts[0] == counts[1] and counts[0][0] > 30
+        # What has just changed is looked at again: its state is not kept where time is coarse.
+        newest = max(path.lstat().st_ctime for path in home.rglob("*"))
+        until(lambda: time.time() - newest > 3)
         found = run(client, "nightly")
         assert found.outcome == "done", [t.error or t.warnings for t in found.tasks]
         one, other = listing(client, running, "here"), listing(client, running, "there")
@@ -226,55 +229,6 @@ def test_three_hundred_accounts_are_found_taken_over_and_covered(running, valley
         os.rename(tmp_path / "moved", tmp_path / "valley/acc002")
         client.hosts_take_over("reed-1", ["acc002"])
         assert client.accounts_show("acc002").gone_since is None
-
-
-def test_definitions_go_out_and_come_back_the_same(running, stand_in, tmp_path):
-    from running import sftp_store
-
-    with running.client() as client:
-        set_up(
-            client,
-            [small_account(tmp_path, "millpond")],
-            [sftp_store(stand_in)],
-            rules=Rules(sets=["logs"]),
-        )
-        text = client.definitions_export()
-        assert stand_in.password not in text and "FASCICULUS_STORES_BOATHOUSE_PASSWORD" in text
-        done = client.definitions_apply(text)
-        assert done.changes == [] and done.same == 4
-    other = tmp_path / "defs.toml"
-    other.write_text(text.replace('timetable = "by hand"', 'timetable = "daily 03:30"'))
-    with service(tmp_path / "second-home") as second, second.client() as client:
-        lacking = second.cli("definitions", "apply", str(other), "--dry-run")
-        assert (
-            lacking.returncode == 2
-            and "secret stores.boathouse.password cannot be found" in lacking.stderr
-        )
-        secret = {"FASCICULUS_STORES_BOATHOUSE_PASSWORD": stand_in.password}
-        dry = second.cli("definitions", "apply", str(other), "--dry-run", env=secret)
-        assert dry.returncode == 0 and "4 would change, 0 the same" in dry.stdout, dry.stderr
-        assert client.jobs_list().total == 0, "a dry run changes nothing"
-        assert "4 changed" in second.cli("definitions", "apply", str(other), env=secret).stdout
-        again = second.cli("definitions", "apply", str(other), env=secret)
-        assert "0 changed, 4 the same" in again.stdout
-        assert client.jobs_show("nightly").rules.sets == ["logs"]
-        assert run(client, "nightly").outcome == "failed", "the first service uses that store"
-        assert second.cli("stores", "take-over", "boathouse", "--yes").returncode == 0
-        assert run(client, "nightly").outcome == "done", "the secret came along"
-        other.write_text(
-            other.read_text().replace("03:30", "04:45")
-            + '\n[accounts."Bad Name"]\nhost = "reed-1"\n'
-        )
-        wrong = second.cli("definitions", "apply", str(other), env=secret)
-        assert wrong.returncode == 2 and "accounts.Bad Name" in wrong.stderr
-        assert client.jobs_show("nightly").timetable == "daily 03:30", "all or nothing"
-        secret["FASCICULUS_STORES_BOATHOUSE_PASSWORD"] = "changed-since"
-        other.write_text(text)
-        dry = second.cli("definitions", "apply", str(other), "--dry-run", env=secret)
-        assert (
-            "~ store boathouse: secrets.password" in dry.stdout
-            and "changed-since" not in dry.stdout
-        )
 
 
 def test_a_preview_of_a_hundred_thousand_files(running, tmp_path):

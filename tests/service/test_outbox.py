@@ -377,7 +377,7 @@ def test_a_server_that_is_not_there_or_turns_away_is_said_in_words(heronmere, ou
     one = add(heronmere, b"one", "a@x.example")
     outbox.send_due()
     said = left(heronmere)[one].last_error
-    assert "did not take the message: Connection refused. Is it running" in said
+    assert "cannot be reached: Connection refused. Are its name and port right" in said
     with closing(socket.create_server(("127.0.0.1", 0))) as busy:
         threading.Thread(target=_turn_away, args=(busy,), daemon=True).start()
         save_mail(heronmere, busy.getsockname()[1], "duty@x.example")

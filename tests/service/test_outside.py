@@ -9,8 +9,9 @@ import time
 import pytest
 from running import service, until
 
+from fasciculus.client import ClientError
 from fasciculus.core.errors import ConnectionLostError, SettingError, UnreachableError
-from fasciculus.models import HostInput, KindSettings, MailServer, StoreInput
+from fasciculus.models import ChannelInput, HostInput, KindSettings, MailServer, StoreInput
 from fasciculus.service import outside
 from fasciculus.service.reports import templates
 
@@ -136,6 +137,26 @@ def test_a_server_without_an_end_costs_no_memory(tmp_path, rogue, what, monkeypa
         assert not tried.ok and tried.steps[-1].text
         grown = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss - before
         assert grown < 100_000, f"{grown} KiB"
+
+
+def test_trials_of_messages_end_before_their_clients_give_up(tmp_path, rogue, monkeypatch):
+    monkeypatch.setattr(outside, "_TRIAL_DEADLINE", 1.0)
+    silent = rogue(b"")
+    with service(tmp_path / "home") as running:
+        client = running.client()
+        client.mail_change(
+            MailServer(
+                address="127.0.0.1",
+                port=silent.port,
+                security="none",
+                sender="duty@heronmere.example",
+            )
+        )
+        tried = client.mail_try("duty@heronmere.example")
+        assert not tried.ok and "within 1 seconds" in tried.steps[-1].text
+        client.channels_save(ChannelInput(name="bell", url=f"http://127.0.0.1:{silent.port}/"))
+        with pytest.raises(ClientError, match="within 1 seconds"):
+            client.channels_try("bell")
 
 
 @pytest.mark.parametrize(

@@ -77,7 +77,7 @@ def test_what_cannot_be_sent_waits_and_arrives_later(running, stand_in, tmp_path
         mailbox.close()
         assert run(client, "nightly").outcome == "done"
         waiting = until(lambda: [r for r in client.outbox_list().items if r.attempts])
-        assert "did not take the message" in waiting[0].last_error
+        assert "cannot be reached" in waiting[0].last_error
         assert any("could not be sent yet" in row.text for row in client.overview().attention)
         assert "waits" in running.cli("reports", "list").stdout
         running.stop()

@@ -28,7 +28,7 @@ class Starts:
     """Takes starts; ``broken`` lets that many fail as a full disk would."""
 
     def __init__(self):
-        self.keys, self.broken, self.paused = [], 0, []
+        self.keys, self.broken, self.paused, self.notes = [], 0, [], []
 
     def start_run(self, start):
         if self.broken:
@@ -36,6 +36,7 @@ class Starts:
             raise sqlite3.OperationalError("database or disk is full")
         assert start.by_timetable
         self.keys.append((start.job, start.started_by, start.key))
+        self.notes.append(start.note)
         return 1
 
     def pause(self, paused):
@@ -79,6 +80,7 @@ def test_a_missed_start_is_made_up_for_once_however_many_were_missed(valley):
     until(lambda: not scheduler._stale)
     scheduler.stop()
     ((name, by, key),) = starts.keys
+    assert "9 starts passed while the service was down" in starts.notes[0]
     assert name == "nightly" and "made up for" in by and key.startswith("timetable nightly 20")
     assert not told
 
@@ -119,6 +121,7 @@ def test_a_clock_that_is_set_loses_no_start_and_doubles_none(valley, wall, days)
     until(is_of_the_new_time)
     # The plan is made anew a moment before what is due starts.
     until(lambda: len(starts.keys) == (1 if days > 0 else 0))
+    assert all("passed when the clock was set forward" in note for note in starts.notes)
     scheduler.stop()
 
 

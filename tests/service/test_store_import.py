@@ -179,3 +179,70 @@ def test_a_clash_costs_one_account_and_is_said(tmp_path):
         assert [p.name for p in client.stores_proposals("attic").items] == ["ferryline"]
         said = new.cli("stores", "dismiss", "attic", "--account", "ferryline", "--yes")
         assert said.returncode == 0 and not client.stores_proposals("attic").items
+
+
+def imported(client, number):
+    return until(lambda: (r := client.maintenance_show(number)).state == "ended" and r)
+
+
+def test_settings_come_back_from_a_copy_of_the_records(tmp_path, stand_in):
+    """With the key of the lost service: hosts, other stores, and jobs as they were."""
+    accounts = [small_account(tmp_path / "valley", name) for name in ("millpond", "ferryline")]
+    with service(tmp_path / "old", FASCICULUS_RECORDS_STORES="all") as old:
+        client = old.client()
+        set_up(
+            client,
+            accounts,
+            [sftp_store(stand_in), *folder_stores(tmp_path, "attic")],
+            timetable="daily 03:30",
+            keep="5 daily",
+            report_to=["duty@sedge-quill.example"],
+        )
+        account = client.accounts_show("millpond")
+        client.accounts_change("millpond", account.model_copy(update={"tags": ["duty"]}))
+        both = client.jobs_show("nightly").model_dump(include=set(JobInput.model_fields))
+        weekly = {**both, "name": "weekly", "stores": ["boathouse"], "contents": ["files"]}
+        client.jobs_add(
+            JobInput(
+                **weekly,
+            )
+        )
+        assert run(client, "weekly").outcome == run(client, "nightly").outcome == "done"
+        old.parts.housekeeper.copy_records()
+        assert list((stand_in.root / "bundles/records").glob("*.records"))
+        rows = client.overview().attention
+        assert not any("copy of the records" in row.text for row in rows), rows
+    key = (tmp_path / "old/keys/secrets.key").read_bytes()
+    for name, is_ours in (("new", True), ("stranger", False)):
+        if is_ours:
+            (tmp_path / name / "keys").mkdir(parents=True)
+            (tmp_path / name / "keys/secrets.key").write_bytes(key)
+        with service(tmp_path / name) as new:
+            client = new.client()
+            client.stores_add(sftp_store(stand_in))
+            (number,) = client.stores_import("boathouse").ids
+            done = imported(client, number)
+            log = " ".join(line.text for line in client.maintenance_log(number).items)
+            rows = {(p.kind, p.name): p for p in client.stores_proposals("boathouse").items}
+            assert ("job", "nightly") in rows and ("job", "weekly") in rows, (
+                "of each of its bundles"
+            )
+            assert all("sealed" not in row.document for row in rows.values())
+            if not is_ours:
+                assert "The key does not open this copy" in log and "Bring back keys" in log
+                assert not any(row.with_settings for row in rows.values())
+                continue
+            assert "1 store" in done.sentence and rows["store", "attic"].with_settings
+            made = new.cli("stores", "accept", "boathouse", "--all")
+            assert made.returncode == 0 and "host reed-1, as it was" in made.stdout, made
+            assert "job nightly as it was, switched off" in made.stdout
+            job = client.jobs_show("nightly")
+            assert (job.timetable, job.keep, job.enabled) == ("daily 03:30", "5 daily", False)
+            assert job.report_to == ["duty@sedge-quill.example"]
+            assert (
+                job.stores == ["boathouse", "attic"]
+                and client.jobs_show("weekly").keep == "5 daily"
+            )
+            assert client.accounts_show("millpond").tags == ["duty"]
+            assert client.hosts_show("reed-1").connection.kind == "local"
+            assert client.stores_show("attic").tried is None, "it is to be tried"

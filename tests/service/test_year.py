@@ -3,6 +3,7 @@
 import io
 import json
 import threading
+from contextlib import closing
 from datetime import UTC, datetime
 from zoneinfo import ZoneInfo
 
@@ -19,6 +20,7 @@ from fasciculus.stores import open_store
 from fasciculus.stores.base import connected
 from fasciculus.stores.identity import write_identity
 from fasciculus.worker.backup.task import BackupTask
+from fasciculus.worker.connections import Connections
 from fasciculus.worker.events import Emitter, Finished, from_line
 
 BEGIN = datetime(2026, 1, 1, 12, tzinfo=UTC)
@@ -72,7 +74,8 @@ def carry_out(heronmere, handler, first):
         with connected(open_store(order.stores[0].spec())) as store:
             write_identity(store, order.stores[0].store_id)
     raw = io.BytesIO()
-    result = BackupTask(order, LocalHost(), Emitter(raw), threading.Event()).run()
+    with closing(Connections()) as connections:
+        result = BackupTask(order, LocalHost(), connections, Emitter(raw), threading.Event()).run()
     assert result.outcome == "done", result
     for line in raw.getvalue().splitlines():
         event = from_line(line)

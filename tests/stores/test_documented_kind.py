@@ -1,5 +1,6 @@
 """The store kind of docs/adding-a-store-kind.md, as it stands there."""
 
+import importlib.metadata
 import re
 from importlib.metadata import EntryPoint
 from pathlib import Path
@@ -7,7 +8,7 @@ from pathlib import Path
 import pytest
 from pydantic import ValidationError
 
-from fasciculus import kinds, stores
+from fasciculus import stores
 from fasciculus.core.errors import SettingError
 from fasciculus.databases import ENGINES
 from fasciculus.hosts import KINDS as HOST_KINDS
@@ -29,7 +30,7 @@ def registry(tmp_path, monkeypatch):
     monkeypatch.syspath_prepend(str(tmp_path))
     name, place = re.search(r'^(\w+) = "(\w+:KIND)"$', DOC.read_text(), re.M).groups()
     point = EntryPoint(name, place, "fasciculus.stores")
-    monkeypatch.setattr(kinds, "entry_points", lambda group: [point])
+    monkeypatch.setattr(importlib.metadata, "entry_points", lambda group: [point])
     found = stores.KINDS
     # Describing the kinds looks through all registries.
     for registry in (found, HOST_KINDS, ENGINES):

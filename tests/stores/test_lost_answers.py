@@ -16,7 +16,7 @@ from fasciculus.demo.misbehaviour import CutError
 from fasciculus.stores import open_store, stretches
 from fasciculus.stores import retrying as retrying_module
 from fasciculus.stores import s3 as s3_module
-from fasciculus.stores.base import read_all
+from fasciculus.stores.reading import read_all
 from fasciculus.stores.retrying import RetryingStore
 from fasciculus.stores.trying import try_store
 

@@ -12,8 +12,9 @@ from fasciculus.demo import object_storage
 from fasciculus.stores import open_store, stretches
 from fasciculus.stores import retrying as retrying_module
 from fasciculus.stores import s3 as s3_module
-from fasciculus.stores.base import connected, read_all
+from fasciculus.stores.base import connected
 from fasciculus.stores.confirmation import confirm
+from fasciculus.stores.reading import read_all
 from fasciculus.stores.retrying import RetryingStore
 from fasciculus.stores.trying import try_store
 

@@ -11,6 +11,7 @@ from fasciculus.core.errors import (
     MissingError,
     SettingError,
     StoreFullError,
+    TransferFailedError,
 )
 from fasciculus.core.transfer_limits import parse_limit
 from fasciculus.stores import retrying as module
@@ -230,6 +231,42 @@ def test_what_gets_no_further_is_given_up(flaky, store, told):
     with pytest.raises(ConnectionLostError):
         store.put("local", "path", print)
     assert len(flaky.calls) == 1 + module._ATTEMPTS - 1
+
+
+class Broken(Flaky):
+    """A store whose server says of each ``put`` that it failed, until it has all ``tries``."""
+
+    def __init__(self, tries, step):
+        super().__init__()
+        self.tries, self.step, self.has = tries, step, 0
+
+    def arrived(self, path):
+        return self.has
+
+    def put(self, *values):
+        self.has += self.step
+        self.tries -= 1
+        if self.tries:
+            raise TransferFailedError("It said: 426 Transfer aborted.")
+
+    def free(self):
+        return None
+
+    def size(self, path):
+        return None
+
+
+def test_a_server_that_breaks_off_again_and_again_but_gets_further_is_not_full(
+    told, waits, tmp_path
+):
+    piece = tmp_path / "piece"
+    piece.touch()
+    RetryingStore(Broken(9, 5), threading.Event(), told.append).put(piece, "path", print)
+    assert len(told) == 8
+    broken = Broken(9, 0)
+    with pytest.raises(StoreFullError, match="It said so 2 times"):
+        RetryingStore(broken, threading.Event(), told.append).put(piece, "path", print)
+    assert broken.tries == 7
 
 
 def limited(*texts, hour=12):

@@ -12,7 +12,7 @@ import os, sys
 from types import SimpleNamespace
 from fasciculus.worker import process
 
-def task(order, emitter, stop):
+def task(order, emitter, stop, connections):
     {task}
 
 full = {full!r}

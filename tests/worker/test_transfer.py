@@ -2,14 +2,18 @@
 
 import os
 
+import msgspec
 import pytest
+from msgspec.structs import replace
 from nights import SUBJECT, Nights
 
 from fasciculus.bundles.retiring import complete
+from fasciculus.core.bundle.manifest import PieceRecord
+from fasciculus.core.bundle.sealing import make_identity
 from fasciculus.core.errors import StoreFullError
 from fasciculus.stores import open_store, store_spec
 from fasciculus.stores.folder import FolderStore
-from fasciculus.worker.events import CopyMade
+from fasciculus.worker.events import CopyMade, CopyRetired
 from fasciculus.worker.maintenance.transfer import TransferTask
 from fasciculus.worker.orders import TransferOrder
 
@@ -86,3 +90,46 @@ def test_a_move_that_was_killed_before_removing_is_finished(stores):
     assert result.outcome == "warned" and result.bytes == 0
     assert on(stores, "cellar") == [stores.known[1]], "what the target does not hold stays"
     assert on(stores, "loft") == stores.known
+
+
+def files(nights, store):
+    root = nights.root / store / "accounts"
+    return {path.relative_to(root): path.read_bytes() for path in root.rglob("*") if path.is_file()}
+
+
+def test_what_is_sealed_arrives_sealed_byte_for_byte(stores):
+    """The listing beside the records is a plain one: it must not take the place of the sealed."""
+    (_, recipient), known = make_identity(), list(stores.known)
+    stores.night(incremental=False, seal_to=[recipient])
+    (sealed,) = [name for name in stores.known if name not in known]
+    result, _ = transfer(stores, "cellar", names=[sealed])
+    assert result.outcome == "done"
+    arrived = files(stores, "loft")
+    assert arrived and all(b"page.bin" not in data for data in arrived.values())
+    assert arrived.items() <= files(stores, "cellar").items()
+    assert any(path.name == "listing.jsonl.zst.age" for path in arrived)
+
+
+def test_another_piece_of_the_same_name_is_not_taken_for_it(stores, monkeypatch):
+    name = stores.known[1]
+    piece = msgspec.convert(stores.manifests[name]["pieces"][0], PieceRecord)
+
+    def look(task, store):
+        task._there[piece.name] = replace(piece, sha256="0" * 64)
+
+    monkeypatch.setattr(TransferTask, "_look", look)
+    before = files(stores, "cellar")
+    result, events = transfer(stores, "cellar", move=True, names=[name])
+    assert result.outcome == "warned" and files(stores, "cellar") == before
+    assert not [event for event in events if isinstance(event, CopyMade | CopyRetired)]
+
+
+def test_a_move_removes_only_what_a_store_is_known_to_have(stores):
+    name = stores.known[2]
+    orders = [stores.store_order("cellar"), {**stores.store_order("attic"), "recorded": []}]
+    before = files(stores, "attic")
+    _, events = stores.maintenance(
+        TransferOrder, TransferTask, "loft", sources=orders, names=[name], move=True
+    )
+    retired = [(event.store, event.bundle) for event in events if isinstance(event, CopyRetired)]
+    assert retired == [("cellar", name)] and files(stores, "attic") == before

@@ -18,9 +18,10 @@
   $effect(() => live.refresh(['bundles', 'stores'], () => known.load()));
   const shown = $derived(growth?.points.slice(-60) ?? []);
   const most = $derived(Math.max(1, ...shown.map((p) => p.bytes)));
-  const saved = (g: Growth) => {
+  const newest = (g: Growth) => {
     const last = g.points[g.points.length - 1];
-    return last.bytes ? Math.round(100 * (1 - last.packed / last.bytes)) : 0;
+    const what = last.new_bytes < last.bytes ? 'stores only what changed' : 'is a full one';
+    return `The newest bundle ${what}: ${size(last.packed)} packed, of ${size(last.bytes)} in it.`;
   };
 </script>
 
@@ -57,7 +58,7 @@
         </p>
       </div>
       <div class="text-sm">
-        <p>The newest bundle needed {saved(growth)} % less space than a full one.</p>
+        <p>{newest(growth)}</p>
         {#if growth.per_week !== null}
           <p>
             Change a week: {growth.per_week < 0 ? '−' : '+'}{size(Math.abs(growth.per_week))}.

@@ -10,6 +10,19 @@
   const text = (e: Event) => (e.target as HTMLInputElement).value;
 </script>
 
+{#snippet day(label: string)}
+  <div>
+    <Label for="start-day" class="mb-1">{label}</Label>
+    <Input
+      id="start-day"
+      size="sm"
+      type="date"
+      value={now.date}
+      oninput={(e) => write({ date: text(e) || now.date })}
+    />
+  </div>
+{/snippet}
+
 <div class="mb-3 flex flex-wrap items-end gap-3" role="group" aria-label="Timetable picker">
   <div>
     <Label for="rhythm" class="mb-1">How often</Label>
@@ -34,7 +47,21 @@
         onchange={(e) => write({ hours: e.currentTarget.value })}
       />
     </div>
-  {:else if now.rhythm === 'weekly' || now.rhythm === 'place'}
+  {:else if ['weekly', 'weeks', 'days', 'place'].includes(now.rhythm)}
+    {#if now.rhythm === 'weeks' || now.rhythm === 'days'}
+      <div class="w-20">
+        <Label for="count" class="mb-1">{now.rhythm === 'weeks' ? 'Weeks' : 'Days'}</Label>
+        <Input
+          id="count"
+          size="sm"
+          type="number"
+          min="1"
+          max="99"
+          value={now.count}
+          oninput={(e) => write({ count: text(e) || '2' })}
+        />
+      </div>
+    {/if}
     {#if now.rhythm === 'place'}
       <div>
         <Label for="place" class="mb-1">The</Label>
@@ -48,17 +75,19 @@
         />
       </div>
     {/if}
-    <div>
-      <Label for="weekday" class="mb-1">On</Label>
-      <Select
-        id="weekday"
-        size="sm"
-        placeholder=""
-        items={named(DAYS)}
-        value={now.weekday}
-        onchange={(e) => write({ weekday: e.currentTarget.value })}
-      />
-    </div>
+    {#if now.rhythm !== 'days'}
+      <div class="w-24">
+        <Label for="weekday" class="mb-1">On</Label>
+        <Select
+          id="weekday"
+          size="sm"
+          placeholder=""
+          items={named(DAYS)}
+          value={now.weekday}
+          onchange={(e) => write({ weekday: e.currentTarget.value })}
+        />
+      </div>
+    {/if}
   {:else if now.rhythm === 'monthly'}
     <div>
       <Label for="monthday" class="mb-1">On day</Label>
@@ -72,18 +101,8 @@
         oninput={(e) => write({ day: text(e) || '1' })}
       />
     </div>
-  {:else if now.rhythm === 'once'}
-    <div>
-      <Label for="once-day" class="mb-1">On</Label>
-      <Input
-        id="once-day"
-        size="sm"
-        type="date"
-        value={now.date}
-        oninput={(e) => write({ date: text(e) || now.date })}
-      />
-    </div>
   {/if}
+  {#if now.rhythm === 'once'}{@render day('On')}{/if}
   {#if now.rhythm && now.rhythm !== 'by hand'}
     <div>
       <Label for="time" class="mb-1">{now.rhythm === 'every' ? 'From' : 'At'}</Label>
@@ -96,4 +115,5 @@
       />
     </div>
   {/if}
+  {#if now.rhythm === 'weeks' || now.rhythm === 'days'}{@render day('From')}{/if}
 </div>

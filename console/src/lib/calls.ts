@@ -291,7 +291,7 @@ export const accountsList = (query?: Query<'accounts_list'>) =>
 export const accountsAdd = (
   body: Optional<
     Schemas['AccountInput'],
-    'sites' | 'databases' | 'mail_domains' | 'excludes' | 'contact'
+    'sites' | 'databases' | 'mail_domains' | 'excludes' | 'contact' | 'tags'
   >,
 ) => call<Schemas['Account']>('POST', '/accounts', body);
 
@@ -304,7 +304,7 @@ export const accountsChange = (
   name: string,
   body: Optional<
     Schemas['AccountInput'],
-    'sites' | 'databases' | 'mail_domains' | 'excludes' | 'contact'
+    'sites' | 'databases' | 'mail_domains' | 'excludes' | 'contact' | 'tags'
   >,
 ) => call<Schemas['Account']>('PUT', `/accounts/${part(name)}`, body);
 
@@ -809,13 +809,19 @@ export const storesProposals = (name: string) =>
 /** Accept what a store tells of: hosts without a connection, accounts, jobs switched off. */
 export const storesAccept = (
   name: string,
-  body: Optional<Schemas['ProposalChoice'], 'hosts' | 'accounts' | 'jobs' | 'all' | 'homes'>,
+  body: Optional<
+    Schemas['ProposalChoice'],
+    'hosts' | 'accounts' | 'stores' | 'jobs' | 'all' | 'homes'
+  >,
 ) => call<Schemas['AcceptedProposals']>('POST', `/stores/${part(name)}/proposals`, body);
 
 /** Forget what a store tells of; its bundles stay in the records. */
 export const storesDismiss = (
   name: string,
-  body: Optional<Schemas['ProposalChoice'], 'hosts' | 'accounts' | 'jobs' | 'all' | 'homes'>,
+  body: Optional<
+    Schemas['ProposalChoice'],
+    'hosts' | 'accounts' | 'stores' | 'jobs' | 'all' | 'homes'
+  >,
 ) => call<void>('POST', `/stores/${part(name)}/proposals/dismiss`, body);
 
 /** What a store holds, how it grows, when it is full, what it costs. */

@@ -424,7 +424,7 @@ export interface paths {
       path?: never;
       cookie?: never;
     };
-    /** Hosts, accounts, stores and jobs as one TOML text */
+    /** Everything that a person sets, as one TOML text; secrets by reference alone */
     get: operations['definitions_export'];
     put?: never;
     /** Apply such a text; with “dry_run”, say what would change */
@@ -1840,6 +1840,11 @@ export interface components {
        */
       contact: string;
       /**
+       * Tags
+       * @default []
+       */
+      tags: string[];
+      /**
        * Gone Since
        * @default null
        */
@@ -1901,6 +1906,11 @@ export interface components {
        * @default
        */
       contact: string;
+      /**
+       * Tags
+       * @default []
+       */
+      tags: string[];
     };
     /**
      * Acknowledgement
@@ -1972,12 +1982,20 @@ export interface components {
        */
       note: string;
     };
-    /** Applied */
+    /**
+     * Applied
+     * @description What applying did, or would do; ``lacking`` are the places of secrets that it needs.
+     */
     Applied: {
       /** Changes */
       changes: components['schemas']['Change'][];
       /** Same */
       same: number;
+      /**
+       * Lacking
+       * @default []
+       */
+      lacking: string[];
     };
     /**
      * Attention
@@ -2694,7 +2712,8 @@ export interface components {
     };
     /**
      * Definitions
-     * @description Hosts, accounts, stores and jobs as one TOML text. ``secrets`` has those that the text
+     * @description All that a person sets, as one TOML text: channels, settings of mail and watch, templates,
+     *     hosts, accounts, stores and jobs. ``secrets`` has those that the text
      *     names by reference, by their place, as in ``stores.boathouse.password``.
      */
     Definitions: {
@@ -3694,7 +3713,9 @@ export interface components {
     };
     /**
      * JobInput
-     * @description A job as it is sent and kept: what, where, when, keep, tell. ``piece_size`` is in bytes,
+     * @description A job as it is sent and kept: what, where, when, keep, tell. Each of ``names`` is a name, a
+     *     pattern of names such as “shop-*”, “host:NAME” for all of a host, or “tag:NAME” for all whose
+     *     account has that tag. ``piece_size`` is in bytes,
      *     ``promise`` in hours: how old the newest copy may be before coverage says so; 0 takes it from
      *     the timetable. ``keep`` is a keep rule such as “7 newest, 8 weekly”; ``keep_on`` has another one
      *     for some of the stores, ``keep_gone`` one for accounts that are gone.
@@ -5031,6 +5052,11 @@ export interface components {
        */
       accounts: string[];
       /**
+       * Stores
+       * @default []
+       */
+      stores: string[];
+      /**
        * Jobs
        * @default []
        */
@@ -6198,7 +6224,7 @@ export interface components {
     };
     /**
      * StoreProposal
-     * @description A host, account or job that bundles on a store tell of; it takes part in nothing until it is
+     * @description A host, account, store or job that a store tells of; it takes part in nothing until it is
      *     accepted.
      *
      *     ``root`` is an account's home as the bundle has it, and ``vouched`` whether this service made
@@ -6209,7 +6235,7 @@ export interface components {
        * Kind
        * @enum {string}
        */
-      kind: 'host' | 'account' | 'job';
+      kind: 'host' | 'account' | 'store' | 'job';
       /** Name */
       name: string;
       /**
@@ -6231,6 +6257,11 @@ export interface components {
       document: {
         [key: string]: unknown;
       };
+      /**
+       * With Settings
+       * @default false
+       */
+      with_settings: boolean;
     };
     /**
      * StoreShare
@@ -6315,6 +6346,11 @@ export interface components {
        * @default null
        */
       oldest_read: string | null;
+      /**
+       * Old Versions
+       * @default null
+       */
+      old_versions: number | null;
       /**
        * Days
        * @default []
@@ -7057,6 +7093,12 @@ export interface components {
        */
       folder: string;
       /**
+       * Create the bucket
+       * @description Where there is none of that name yet. Without it a wrong name is an error.
+       * @default false
+       */
+      create_bucket: boolean;
+      /**
        * Bucket in the path
        * @description Instead of before the host name; many storages of one's own want it.
        * @default false
@@ -7068,6 +7110,18 @@ export interface components {
        * @default
        */
       storage_class: string;
+      /**
+       * Accepted certificate
+       * @description In PEM form, where no known authority signed it. Leave it empty otherwise.
+       * @default
+       */
+      certificate: string;
+      /**
+       * Remove old versions
+       * @description Where the bucket keeps versions: what retires goes with all its versions, which takes the right s3:DeleteObjectVersion. Otherwise the bucket never shrinks.
+       * @default false
+       */
+      remove_versions: boolean;
     };
     /**
      * WebDavSettings
@@ -9188,6 +9242,8 @@ export interface operations {
         q?: string;
         /** @description only of this host */
         host?: string;
+        /** @description only with this tag */
+        tag?: string;
       };
       header?: never;
       path?: never;

@@ -4,6 +4,7 @@ export interface Choices {
   rhythm: string;
   time: string;
   hours: string;
+  count: string;
   weekday: string;
   place: string;
   day: string;
@@ -17,6 +18,8 @@ export const RHYTHMS = [
   { value: 'daily', name: 'every day' },
   { value: 'weekdays', name: 'Monday to Friday' },
   { value: 'weekly', name: 'every week' },
+  { value: 'days', name: 'every few days' },
+  { value: 'weeks', name: 'every few weeks' },
   { value: 'monthly', name: 'every month, by date' },
   { value: 'place', name: 'every month, by weekday' },
   { value: 'once', name: 'once' },
@@ -36,6 +39,14 @@ const FORMS: [RegExp, (found: string[]) => Partial<Choices>][] = [
     new RegExp(`^weekly (\\w{3}) ${TIME}$`),
     (f) => ({ rhythm: 'weekly', weekday: f[1], time: f[2] }),
   ],
+  [
+    new RegExp(`^every (\\d+) days ${TIME} from (\\d{4}-\\d\\d-\\d\\d)$`),
+    (f) => ({ rhythm: 'days', count: f[1], time: f[2], date: f[3] }),
+  ],
+  [
+    new RegExp(`^every (\\d+) weeks (\\w{3}) ${TIME} from (\\d{4}-\\d\\d-\\d\\d)$`),
+    (f) => ({ rhythm: 'weeks', count: f[1], weekday: f[2], time: f[3], date: f[4] }),
+  ],
   [new RegExp(`^monthly (\\d+) ${TIME}$`), (f) => ({ rhythm: 'monthly', day: f[1], time: f[2] })],
   [
     new RegExp(`^monthly (first|second|third|fourth|last) (\\w{3}) ${TIME}$`),
@@ -50,7 +61,7 @@ const FORMS: [RegExp, (found: string[]) => Partial<Choices>][] = [
 /** What a text comes to; the rhythm is empty where no choice says it. */
 export function choices(text: string): Choices {
   const tomorrow = new Date(Date.now() + 86_400_000).toISOString().slice(0, 10);
-  const usual = { time: '02:15', hours: '12', weekday: 'sun', place: 'last', day: '1' };
+  const usual = { time: '02:15', hours: '12', count: '2', weekday: 'sun', place: 'last', day: '1' };
   for (const [form, read] of FORMS) {
     const found = form.exec(text.trim());
     if (found) return { ...usual, rhythm: '', date: tomorrow, ...read([...found]) };
@@ -70,6 +81,10 @@ export function written(now: Choices): string {
       return `every ${now.hours} hours from ${time}`;
     case 'weekly':
       return `weekly ${now.weekday} ${time}`;
+    case 'days':
+      return `every ${now.count} days ${time} from ${now.date}`;
+    case 'weeks':
+      return `every ${now.count} weeks ${now.weekday} ${time} from ${now.date}`;
     case 'monthly':
       return `monthly ${now.day} ${time}`;
     case 'place':

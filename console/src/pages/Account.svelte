@@ -89,6 +89,8 @@
           <dd class="text-amber-ink">
             ▲ not found on its host since {account.gone_since.slice(0, 10)}; its bundles stay
           </dd>{/if}
+        {#if account.tags.length}<dt class="text-faint">Tags</dt>
+          <dd>{account.tags.join(', ')}</dd>{/if}
         {#if account.excludes.length}<dt class="text-faint">Left out</dt>
           <dd class="font-mono text-sm">
             {#each account.excludes as line (line)}<div>{line}</div>{/each}

@@ -23,6 +23,7 @@
     mail_domains: [],
     excludes: [],
     contact: '',
+    tags: [],
   });
   let account = $state<AccountForm>(blank());
   let problem = $state<Problem | null>(null);
@@ -106,6 +107,14 @@
       bind:value={account.contact}
       placeholder="owner@millpond.example"
     />
+  </FormField>
+  <FormField
+    label="Tags"
+    id="tags"
+    hint="Names such as “shops”, one per line: a job can choose all accounts with a tag."
+    wrong={problem?.at('tags')}
+  >
+    <LinesField id="tags" bind:value={account.tags} placeholder="shops" />
   </FormField>
   <ErrorMessage {problem} />
   <div class="flex gap-3">

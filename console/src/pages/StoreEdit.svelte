@@ -148,7 +148,7 @@
       {#if !asksFirst}
         <Button color="alternative" onclick={tryOut} disabled={busy}>Try only</Button>
         <Button color="alternative" onclick={() => save(true)} disabled={unfinished}
-          >Save untried</Button
+          >Save without trying</Button
         >
       {/if}
       <Button color="alternative" href="#/stores">Cancel</Button>

@@ -5,13 +5,15 @@ from __future__ import annotations
 import hashlib
 import os
 from pathlib import Path
-from typing import BinaryIO
+from typing import TYPE_CHECKING, BinaryIO
 
-from ..core.bundle.age import UnsealedSource
 from ..core.bundle.layout import SubjectRef
 from ..core.bundle.manifest import Manifest, StoredFile
 from ..core.errors import DamagedError
-from ..stores.base import Store
+
+if TYPE_CHECKING:
+    from ..core.bundle.age import UnsealedSource
+    from ..stores.base import Store
 
 _CHUNK = 1024 * 1024
 
@@ -35,6 +37,9 @@ def fetch_stored_listing(
 
 def unsealed(store: Store) -> UnsealedSource:
     """A store's files as what is sealed in them, by the private keys that are at hand."""
+    # Cryptography is imported where something is read: a run writes alone.
+    from ..core.bundle.age import UnsealedSource
+
     return UnsealedSource(store, store.spec.identities)
 
 

@@ -20,6 +20,8 @@ class LeftOut:
     """Counts the entries that are lacking or altered, and names the first of them."""
 
     count: int = 0
+    #: How many of them are damaged or missing on the store.
+    damaged: int = 0
     #: Bytes that could not be read, and that zeros stand in for.
     zeros: int = 0
     lines: list[str] = field(default_factory=list)
@@ -29,6 +31,11 @@ class LeftOut:
         self.count += 1
         if len(self.lines) < _NAMED:
             self.lines.append(f"{name.decode('utf-8', 'backslashreplace')}: {why}")
+
+    def damage(self, name: bytes, why: str) -> None:
+        """Note an entry that is damaged or missing on the store."""
+        self.damaged += 1
+        self.add(name, why)
 
     def fill(self, name: bytes, count: int) -> None:
         """Note bytes that zeros stand in for.

@@ -6,13 +6,16 @@ import hashlib
 import shutil
 from collections.abc import Callable, Iterable
 from pathlib import Path
-from typing import Protocol
+from typing import TYPE_CHECKING, Protocol
 
 from ..core.bundle.authentication import Origin, origin_of
 from ..core.bundle.layout import MANIFEST, SUMS, SubjectRef
 from ..core.bundle.manifest import MOST_BYTES, Manifest, parse_manifest
 from ..core.errors import DamagedError, MissingError, TooNewError
-from ..stores.base import Store, read_all
+from ..stores.reading import read_all
+
+if TYPE_CHECKING:
+    from ..stores.base import Store
 from .files import is_listing_of
 
 

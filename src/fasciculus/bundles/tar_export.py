@@ -67,7 +67,7 @@ def contents_or_none(
     try:
         return iter([b"".join(reader.contents(entry))])
     except (DamagedError, MissingError) as error:
-        left_out.add(entry.name, error.message)
+        left_out.damage(entry.name, error.message)
         return None
 
 
@@ -78,7 +78,7 @@ def _filled(entry: Entry, reader: BundleReader, left_out: LeftOut) -> Iterator[b
             yield chunk[:left]
             left -= len(chunk[:left])
     except (DamagedError, MissingError) as error:
-        left_out.add(entry.name, f"in here, but damaged: {error.message}")
+        left_out.damage(entry.name, f"in here, but damaged: {error.message}")
         left_out.fill(entry.name, left)
     while left > 0:
         zeros = _ZEROS[:left]

@@ -51,12 +51,22 @@ Contact = Annotated[
         metavar="ADDRESS",
     ),
 ]
+Tags = Annotated[
+    list[str] | None,
+    typer.Option(
+        "--tag",
+        help="Mark it with this, so that jobs can choose it (tag:TAG); may be repeated; “none” for "
+        "no tag.",
+        metavar="TAG",
+    ),
+]
 #: Options whose names are not those of the fields.
 _OPTIONS = {
     "sites": "--site",
     "databases": "--database",
     "mail_domains": "--mail-domain",
     "excludes": "--exclude",
+    "tags": "--tag",
 }
 
 
@@ -64,11 +74,12 @@ _OPTIONS = {
 def list_(
     find: Words = "",
     host: Annotated[str, typer.Option(help="Only of this host.")] = "",
+    tag: Annotated[str, typer.Option(help="Only with this tag.")] = "",
     as_json: AsJson = False,
 ) -> None:
     """List the accounts."""
     with service() as client:
-        rows = list(client.every(client.accounts_list, q=find, host=host))
+        rows = list(client.every(client.accounts_list, q=find, host=host, tag=tag))
     if as_json:
         return output.show_json(rows)
     output.show_table(
@@ -115,6 +126,7 @@ def show(name: AccountName, as_json: AsJson = False) -> None:
             ("mail domains", "\n".join(account.mail_domains) or "none"),
             ("left out", "\n".join(account.excludes) or "nothing"),
             ("contact", account.contact or "none"),
+            ("tags", ", ".join(account.tags) or "none"),
             *([("gone since", account.gone_since[:10])] if account.gone_since else []),
             ("covered by", ", ".join(account.covered_by) or "no job"),
             ("newest copy", f"{output.moment(_when(account))}, {size(account.newest_bytes)}"),
@@ -158,6 +170,8 @@ def _with(fields: models.AccountInput, options: dict[str, list[str] | None]) -> 
         fields.mail_domains = domains
     if (excludes := options["excludes"]) is not None:
         fields.excludes = excludes
+    if (tags := options["tags"]) is not None:
+        fields.tags = [] if tags == ["none"] else tags
     return fields
 
 
@@ -175,6 +189,7 @@ def add(
     mail_domains: MailDomains = None,
     exclude: Excludes = None,
     contact: Contact = None,
+    tag: Tags = None,
     as_json: AsJson = False,
 ) -> None:
     """Add an account."""
@@ -186,6 +201,7 @@ def add(
                 "databases": database,
                 "mail_domains": mail_domains,
                 "excludes": exclude,
+                "tags": tag,
             },
         )
         made = client.accounts_add(account)
@@ -204,10 +220,11 @@ def change(
     mail_domains: MailDomains = None,
     exclude: Excludes = None,
     contact: Contact = None,
+    tag: Tags = None,
     as_json: AsJson = False,
 ) -> None:
     """Change an account; a list that is named replaces the old one, the others stay."""
-    with service() as client:
+    with service(_OPTIONS) as client:
         old = client.accounts_show(name)
         fields = old.model_dump(include=set(models.AccountInput.model_fields))
         account = _with(
@@ -219,6 +236,7 @@ def change(
                 "databases": database,
                 "mail_domains": mail_domains,
                 "excludes": exclude,
+                "tags": tag,
             },
         )
         made = client.accounts_change(name, account)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from datetime import UTC, datetime, timedelta
+from datetime import date, datetime, time, timedelta
 from itertools import islice
 from pathlib import Path
 from typing import Annotated, Literal
@@ -11,6 +11,7 @@ import typer
 
 from .. import models
 from . import output
+from .moments import parse_day
 from .output import moment, size
 from .parameters import AsJson
 from .runs import CHANGE_COLUMNS, changes_words, show_log
@@ -30,13 +31,17 @@ def pin(
     number: Number,
     reason: Annotated[str, typer.Option(help="Why it stays.")] = "",
     until: Annotated[
-        datetime | None,
-        typer.Option(formats=["%Y-%m-%d"], help="Until the end of this day; else without end."),
+        date | None,
+        typer.Option(
+            parser=parse_day,
+            metavar="DAY",
+            help="Until the end of this day, such as friday or 2026-12-24; else without end.",
+        ),
     ] = None,
     as_json: AsJson = False,
 ) -> None:
     """Exempt a bundle from every keep rule."""
-    end = until.replace(tzinfo=UTC) + timedelta(days=1) if until else None
+    end = datetime.combine(until + timedelta(days=1), time()).astimezone() if until else None
     with service() as client:
         found = client.bundles_pin(number, models.Pin(reason=reason, until=end))
     said = f"until {moment(end)}" if end else "without end"

@@ -84,7 +84,9 @@ def export(
     to: Annotated[Path | None, typer.Option(help="A file instead of standard output.")] = None,
     as_json: AsJson = False,
 ) -> None:
-    """Write out hosts, accounts, stores and jobs; secrets stand there by reference alone."""
+    """Write out all that is set: hosts, accounts, stores, jobs, channels, mail server, watch,
+    templates. Secrets stand there by reference alone.
+    """
     with service() as client:
         text = client.definitions_export()
     if to is not None:
@@ -100,7 +102,9 @@ def export(
 def apply(
     source: Annotated[
         typer.FileText,
-        typer.Argument(help="The text (“-” for standard input).", show_default=False),
+        typer.Argument(
+            help="The text (“-” for standard input).", show_default=False, metavar="FILE"
+        ),
     ],
     dry_run: Annotated[bool, typer.Option("--dry-run", help="Only say what would change.")] = False,
     as_json: AsJson = False,
@@ -115,13 +119,13 @@ def apply(
     try:
         references = definitions.from_text(text).references
     except SettingError as error:
-        raise wrong(error.message, error.way_out) from error
+        raise wrong(error.message, error.way_out, "FILE") from error
     secrets = {
         place: secret
         for place, reference in references.items()
         if (secret := _resolved(place, reference)) is not None
     }
-    with service() as client:
+    with service({"text": "FILE"}) as client:
         done = client.definitions_apply(text, secrets, dry_run)
     if as_json:
         return output.show_json(done)
@@ -132,6 +136,14 @@ def apply(
             about = " is not in the text; it stays"
         output.out.print(
             f"{mark} {change.kind} {change.name}{about}", highlight=False, soft_wrap=True
+        )
+    for place in done.lacking:
+        variable = definitions.reference_name(*place.split(".", 2))
+        output.out.print(
+            f"▲ {place} is needed when this is applied, as {variable} or as its reference says",
+            style="yellow",
+            highlight=False,
+            soft_wrap=True,
         )
     count = sum(change.action != "kept" for change in done.changes)
     verb = "would change" if dry_run else "changed"

@@ -45,7 +45,13 @@ def status(as_json: AsJson = False) -> None:
                 f"{mark} {row.text}{taken}", style=style, soft_wrap=True, highlight=False
             )
         if not found.attention:
-            output.out.print("● Nothing needs attention.", style="green")
+            first = _first_step(found)
+            output.out.print(
+                first or "● Nothing needs attention.",
+                style=None if first else "green",
+                soft_wrap=True,
+                highlight=False,
+            )
         for run in found.running:
             output.out.print(
                 f"○ run {run.id} of {run.job}: {run.tasks_done} of {run.tasks_total} tasks done",
@@ -61,6 +67,21 @@ def status(as_json: AsJson = False) -> None:
             )
     if any(row.level == "broken" for row in found.attention):
         raise typer.Exit(output.TROUBLE)
+
+
+def _first_step(found: models.Overview) -> str:
+    """What comes next where nothing is protected yet; empty once there is a job."""
+    if found.jobs:
+        return ""
+    if not found.hosts:
+        step = "fasciculus hosts add NAME --homes '/home/{account}'"
+    elif not found.accounts:
+        step = "fasciculus hosts find HOST, then fasciculus hosts take-over HOST --all"
+    elif not found.stores:
+        step = "fasciculus stores add NAME --kind KIND"
+    else:
+        step = "fasciculus jobs add NAME --accounts all --store STORE"
+    return f"No job yet: nothing is protected. The next step: {step}"
 
 
 @app.command()

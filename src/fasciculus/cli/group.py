@@ -9,6 +9,20 @@ from typing import Any
 from typer.core import TyperCommand, TyperGroup
 from typer.main import get_group
 
+#: The order in which the work goes: adding, looking, changing, the rarer commands, removing.
+_ORDER = (
+    *("kinds", "add", "propose", "connect", "try", "find", "list", "show", "set", "files"),
+    *("search", "summary", "preview", "usage", "year", "retiring", "follow", "log", "text"),
+    *("change", "verify", "mend", "repack", "catch-up", "copy", "move", "transfers", "seal"),
+    *("import", "proposals", "accept", "dismiss", "take-over", "pause", "resume", "paused"),
+    *("address", "changes", "take-back", "download", "pin", "unpin", "acknowledge", "export"),
+    *("apply", "disconnect", "cancel", "remove"),
+)
+
+
+def _place(command: str) -> int:
+    return _ORDER.index(command) if command in _ORDER else len(_ORDER) - 3
+
 
 @dataclass(frozen=True, slots=True)
 class Entry:
@@ -26,7 +40,10 @@ class Entry:
         module, _, attribute = self.place.partition(":")
         app, _, name = attribute.partition(".")
         group = get_group(getattr(import_module(f"{__package__}.{module}"), app))
-        return group.commands[name] if name else group
+        if name:
+            return group.commands[name]
+        group.commands = dict(sorted(group.commands.items(), key=lambda row: _place(row[0])))
+        return group
 
 
 class LazyGroup(TyperGroup):

@@ -168,7 +168,7 @@ def host_of(
     connection = KindOptions(find_kind(kinds.hosts, kind))
     servers = {info.name: KindOptions(info, f"{info.name}-") for info in kinds.databases}
     known = [*connection.names, *(option for server in servers.values() for option in server.names)]
-    given = parse_extra(args, known)
+    given = parse_extra(args, known, o)
     fields = old.model_dump(include=set(models.HostFields.model_fields))
     fields["name"] = name
     before = fields["connection"] if fields["connection"]["kind"] == kind else {}

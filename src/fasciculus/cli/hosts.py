@@ -73,7 +73,9 @@ def show(name: HostName, as_json: AsJson = False) -> None:
         ("of an account", "\n".join(host.account_system)),
         ("hold flag", host.hold_flag),
         ("homes are", "\n".join(finding.homes)),
-        ("document roots are", "\n".join([*finding.sites, *finding.nginx, *finding.apache])),
+        ("document roots are", "\n".join(finding.sites)),
+        ("nginx sites are in", "\n".join(finding.nginx)),
+        ("Apache sites are in", "\n".join(finding.apache)),
         ("secrets set", ", ".join(host.secrets_set)),
     ]
     output.show_fields([(key, value) for key, value in fields if value not in ("", [])])

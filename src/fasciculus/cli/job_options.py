@@ -14,16 +14,18 @@ if TYPE_CHECKING:
 Accounts = Annotated[
     str | None,
     typer.Option(
-        help="What: “all”, or names with commas between them.",
-        metavar="all|NAME,NAME",
+        help="What: “all”, or names with commas between them, each also a pattern such as "
+        "shop-*, host:HOST for all of a host, or tag:TAG for all with that tag.",
+        metavar="all|NAME,PATTERN,host:HOST,tag:TAG",
         rich_help_panel="What",
     ),
 ]
 Sites = Annotated[
     str | None,
     typer.Option(
-        help="What: “all”, or domains with commas, instead of accounts.",
-        metavar="all|DOMAIN,DOMAIN",
+        help="What: “all”, or domains with commas, instead of accounts; patterns, host: and tag: "
+        "too.",
+        metavar="all|DOMAIN,PATTERN,host:HOST,tag:TAG",
         rich_help_panel="What",
     ),
 ]

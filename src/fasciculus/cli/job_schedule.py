@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from datetime import UTC, date, datetime
+from datetime import date, datetime
 from itertools import islice
 from typing import Annotated, Any
 
@@ -10,11 +10,11 @@ import typer
 
 from .. import models
 from . import output
+from .moments import parse_day, parse_moment
 from .output import count, moment, size, wrong
 from .parameters import AsJson, JobName, NewJobName, Yes
 from .session import service
 
-_FORMATS = ["%Y-%m-%d", "%Y-%m-%d %H:%M", "%Y-%m-%dT%H:%M"]
 _STEP = 30
 
 MaybeJob = Annotated[str, typer.Argument(help="The job's name.", metavar="[NAME]")]
@@ -38,18 +38,22 @@ def pause(
     everything: Everything = False,
     until: Annotated[
         datetime | None,
-        typer.Option(formats=_FORMATS, help="Until this moment of UTC; else until it is lifted."),
+        typer.Option(
+            parser=parse_moment,
+            metavar="WHEN",
+            help="Until this moment, such as “tomorrow”, “monday 06:00” or 2026-12-24; else until "
+            "it is lifted.",
+        ),
     ] = None,
     reason: Annotated[str, typer.Option(help="Why, for the others.")] = "",
     as_json: AsJson = False,
 ) -> None:
     """Let a job, or everything, begin no run for a while; restores stay possible."""
     _one_or_all(name, everything)
-    end = until.replace(tzinfo=UTC) if until else None
-    order = models.PauseInput(until=end, reason=reason)
+    order = models.PauseInput(until=until, reason=reason)
     with service() as client:
         rows = client.pauses_set(order) if everything else client.jobs_pause(name, order)
-    how = f"until {moment(end)}" if end else "until it is lifted"
+    how = f"until {moment(until)}" if until else "until it is lifted"
     output.done(rows, f"Paused {name or 'everything'} {how}. What is running goes on.", as_json)
 
 
@@ -225,23 +229,24 @@ def year(
     store: Annotated[str, typer.Option(help="On this store; else on its first one.")] = "",
     subject: Annotated[str, typer.Option(help="Of this subject; else of its first one.")] = "",
     day: Annotated[
-        datetime | None,
-        typer.Option(formats=["%Y-%m-%d"], help="List the copies that there will be on this day."),
+        date | None,
+        typer.Option(
+            parser=parse_day, metavar="DAY", help="List the copies that there will be on this day."
+        ),
     ] = None,
     keep: Annotated[str, typer.Option(help="As if this were the keep rule.")] = "",
     as_json: AsJson = False,
 ) -> None:
     """Say which copies there will be in the coming year, and how full the store gets."""
-    wanted: date | None = day.date() if day else None
     with service({"keep": "--keep"}) as client:
         job = client.jobs_show(name)
         fields = job.model_dump(include=set(models.JobInput.model_fields))
         if keep:
             fields |= {"keep": keep, "keep_on": {}}
-        found = client.jobs_year(models.JobInput(**fields), store, subject, wanted)
+        found = client.jobs_year(models.JobInput(**fields), store, subject, day)
     if as_json:
         return output.show_json(found)
-    shown = [row for row in found.days if row.day == wanted] if wanted else found.days[::_STEP]
+    shown = [row for row in found.days if row.day == day] if day else found.days[::_STEP]
     output.show_table(
         shown,
         [

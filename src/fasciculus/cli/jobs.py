@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from typing import Annotated, Any
 
 import typer
@@ -44,7 +45,7 @@ def list_(as_json: AsJson = False) -> None:
         rows,
         [
             ("JOB", lambda j: j.name),
-            ("COVERS", lambda j: f"{j.covers} {j.subjects}"),
+            ("COVERS", lambda j: output.count(j.covers, j.subjects[:-1])),
             ("CONTENTS", lambda j: ", ".join(j.contents)),
             ("TO", lambda j: ", ".join(j.stores)),
             ("WHEN", _when),
@@ -72,7 +73,7 @@ def show(name: JobName, as_json: AsJson = False) -> None:
     output.out.print(job.summary, soft_wrap=True, highlight=False)
     output.show_fields(
         [
-            ("covers", f"{job.covers} {job.subjects}"),
+            ("covers", output.count(job.covers, job.subjects[:-1])),
             ("next start", moment(job.next_start)),
             *([("paused", _paused(job))] if job.paused else []),
             ("last run", f"{job.last_run}: {job.last_outcome}" if job.last_run else "never"),
@@ -102,9 +103,13 @@ def add(name: NewJobName, as_json: AsJson = False, **options: Any) -> None:
         output.show_json(made)
         return
     output.out.print(f"Added job {name}. {made.summary}", soft_wrap=True, highlight=False)
-    for line in advice:
-        output.out.print(f"▲ {line}", soft_wrap=True, highlight=False, style="yellow")
+    _show_advice(advice)
     output.out.print(f"Start it once and watch: fasciculus start {name} --wait", highlight=False)
+
+
+def _show_advice(lines: Sequence[str]) -> None:
+    for line in lines:
+        output.out.print(f"▲ {line}", soft_wrap=True, highlight=False, style="yellow")
 
 
 @app.command()
@@ -115,10 +120,15 @@ def change(name: JobName, as_json: AsJson = False, **options: Any) -> None:
         old = models.JobInput(
             **client.jobs_show(name).model_dump(include=set(models.JobInput.model_fields))
         )
-        made = client.jobs_change(
-            name, models.JobInput(**{**old.model_dump(), **fields_of(old, options)})
-        )
-    output.done(made, f"Changed job {name}. {made.summary}", as_json)
+        new = models.JobInput(**{**old.model_dump(), **fields_of(old, options)})
+        known = client.jobs_summary(old).advice
+        advice = [line for line in client.jobs_summary(new).advice if line not in known]
+        made = client.jobs_change(name, new)
+    if as_json:
+        output.show_json(made)
+        return
+    output.out.print(f"Changed job {name}. {made.summary}", soft_wrap=True, highlight=False)
+    _show_advice(advice)
 
 
 @app.command()

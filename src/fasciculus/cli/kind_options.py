@@ -79,15 +79,16 @@ def _typed(option: str, field: KindField, text: str) -> Any:
     return text
 
 
-def parse_extra(args: Sequence[str], known: Iterable[str]) -> dict[str, str]:
+def parse_extra(args: Sequence[str], known: Iterable[str], fields: Iterable[str]) -> dict[str, str]:
     """``--option value`` and ``--option=value`` by option; a wrong one is answered with the
-    nearest."""
+    nearest, also of the command's own, which set ``fields``."""
     names, given, rest = list(known), {}, list(args)
     while rest:
         option, equals, value = rest.pop(0).partition("=")
         if option not in names:
-            close = difflib.get_close_matches(option, names, 1)
-            way_out = f"Did you mean {close[0]}?" if close else f"Options: {', '.join(names)}."
+            own = [f"--{field.replace('_', '-')}" for field in fields]
+            close = difflib.get_close_matches(option, [*names, *own], 1)
+            way_out = f"Did you mean {close[0]}?" if close else "With --help it lists its options."
             raise wrong(f"There is no option {option} here.", way_out)
         if not equals:
             if not rest:

@@ -3,13 +3,16 @@
 from __future__ import annotations
 
 import json
+import os
 import sys
 from collections.abc import Callable, Iterable, Sequence
+from contextlib import suppress
 from datetime import UTC, datetime
 from pathlib import Path
 from typing import Any
 
 import typer
+from rich.cells import cell_len
 from rich.table import Table
 from rich.text import Text
 
@@ -17,10 +20,23 @@ from ..core.formatting import format_duration, format_size
 from ..core.run_report import OUTCOMES
 from .terminal import SafeConsole
 
+_PIPE = 240
+#: Words that are longer may be broken over lines.
+_BROKEN = 24
 DONE, TROUBLE, WRONG, UNANSWERED, SIGNED_OUT, NOT_FOUND, REFUSED, CANCELLED = range(8)
 
+
+def _terminal_width() -> int | None:
+    """The columns of the terminal itself; COLUMNS may be that of another one."""
+    if not sys.stdout.isatty():
+        return _PIPE
+    with suppress(OSError):
+        return os.get_terminal_size(sys.stdout.fileno()).columns or None
+    return None
+
+
 # Into a pipe or a file goes the whole width: nobody greps for half a name.
-out = SafeConsole(width=None if sys.stdout.isatty() else 240)
+out = SafeConsole(width=_terminal_width())
 err = SafeConsole(stderr=True, soft_wrap=True, highlight=False)
 
 #: Whether this command was asked for JSON.
@@ -136,16 +152,50 @@ def show_table(
     if not rows:
         out.print(empty)
         return
+    names = [name for name, _ in columns]
+    cells = [[_cell(value(row)) for _, value in columns] for row in rows]
+    whole = [name in right or name in _WHOLE for name in names]
+    if _least_width(names, cells, whole) > out.width:
+        _show_blocks(names, cells)
+        return
     table = Table(box=None, pad_edge=False, header_style="bold", show_edge=False)
-    for name, _ in columns:
-        whole = name in right or name in _WHOLE
+    for name, is_whole in zip(names, whole, strict=True):
         table.add_column(
-            name, justify="right" if name in right else "left", no_wrap=whole, overflow="fold"
+            name, justify="right" if name in right else "left", no_wrap=is_whole, overflow="fold"
         )
-    for row in rows:
-        cells = [value(row) for _, value in columns]
-        table.add_row(*[c if isinstance(c, Text) else Text(str(c)) for c in cells])
+    for row in cells:
+        table.add_row(*row)
     out.print(table)
+
+
+def _cell(value: Any) -> Text:
+    return value if isinstance(value, Text) else Text(str(value))
+
+
+def _least_width(
+    names: Sequence[str], cells: Sequence[Sequence[Text]], whole: Sequence[bool]
+) -> int:
+    """How wide a table must be to be read: no word broken, but for the longest of them."""
+    total = 2 * (len(names) - 1)
+    for number, name in enumerate(names):
+        texts = [row[number].plain for row in cells]
+        parts = texts if whole[number] else [word for text in texts for word in text.split()]
+        longest = max(map(cell_len, parts), default=0)
+        total += max(cell_len(name), longest if whole[number] else min(longest, _BROKEN))
+    return total
+
+
+def _show_blocks(names: Sequence[str], cells: Sequence[Sequence[Text]]) -> None:
+    """Rows one below the other, field by field: for a terminal that is too narrow for a table."""
+    for row in cells:
+        out.print(row[0], style="bold")
+        table = Table(box=None, show_header=False, pad_edge=False)
+        table.add_column(no_wrap=True, style="dim")
+        table.add_column(overflow="fold")
+        for name, cell in zip(names[1:], row[1:], strict=True):
+            if cell.plain:
+                table.add_row(f"  {name.lower()}", cell)
+        out.print(table)
 
 
 def show_fields(fields: Sequence[tuple[str, Any]]) -> None:

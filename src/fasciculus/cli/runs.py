@@ -8,6 +8,7 @@ from typing import Annotated
 import typer
 
 from .. import models
+from ..core.failure_causes import causes
 from ..core.formatting import format_duration
 from ..core.run_report import OUTCOMES
 from . import output
@@ -99,11 +100,12 @@ def show(number: Number, as_json: AsJson = False) -> None:
         "It has no tasks.",
         right=["ENTRIES", "CONTENTS", "PACKED", "TOOK"],
     )
+    for cause in causes(task for task in run.tasks if task.error):
+        names = f" ({cause.names})" if cause.is_shared else ""
+        output.out.print(
+            f"■ {cause.whom}{names}: {cause.error}", style="red", soft_wrap=True, highlight=False
+        )
     for task in run.tasks:
-        if task.error:
-            output.out.print(
-                f"■ {task.subject}: {task.error}", style="red", soft_wrap=True, highlight=False
-            )
         for warning in task.warnings:
             output.out.print(
                 f"▲ {task.subject}: {warning}", style="yellow", soft_wrap=True, highlight=False

@@ -59,7 +59,7 @@ def _end(error: ClientError, options: Mapping[str, str]) -> NoReturn:
     from ..client import NotSignedInError, RefusedError
 
     code, way_out = _exit_code(error), error.way_out
-    if isinstance(error, NotSignedInError):
+    if isinstance(error, NotSignedInError) and error.message.startswith("Sign in"):
         way_out = "Run “fasciculus sign-in”, or set FASCICULUS_TOKEN."
     rows = error.problem.errors if isinstance(error, RefusedError) else []
     if isinstance(error, RefusedError) and error.problem.status == 422:

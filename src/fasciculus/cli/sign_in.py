@@ -10,6 +10,7 @@ from typing import TYPE_CHECKING, Annotated
 
 import typer
 
+from .. import models
 from . import output
 from .parameters import AsJson
 
@@ -52,7 +53,7 @@ def sign_in(
         # A password must not go to whatever happens to listen there.
         client.health()
         password = _password(password_file, f"Password of {name} at {client.url}")
-        if client.session_open(name, password).must_change:
+        if _opened(client, name, password).must_change:
             _change(client, name, password)
         made = _new_token(client)
     path = _keep(made)
@@ -79,6 +80,21 @@ def _change(client: Client, name: str, password: str) -> None:
     new = _new_password()
     client.password_change(password, new)
     client.session_open(name, new)
+
+
+def _opened(client: Client, name: str, password: str) -> models.Session:
+    """The session; a wrong password is said with what to do about one that was lost."""
+    from ..client import NotSignedInError
+
+    try:
+        return client.session_open(name, password)
+    except NotSignedInError as error:
+        output.complain(
+            error.message,
+            "A password that was lost is replaced by root on the service's machine: fasciculus "
+            "admin reset-password.",
+        )
+        raise typer.Exit(output.SIGNED_OUT) from error
 
 
 def _token_name() -> str:

@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
-from datetime import datetime
+from datetime import date
 from typing import Annotated, Any, Literal
 
 import typer
 
+from .moments import parse_day
 from .output import wrong
 
 _WHEN = "When it may start"
@@ -15,12 +16,16 @@ _TELL = "Keep and tell"
 _WATCH = "Watch"
 
 FirstDay = Annotated[
-    datetime | None,
-    typer.Option(formats=["%Y-%m-%d"], help="Start nothing before.", rich_help_panel=_WHEN),
+    date | None,
+    typer.Option(
+        parser=parse_day, metavar="DAY", help="Start nothing before.", rich_help_panel=_WHEN
+    ),
 ]
 LastDay = Annotated[
-    datetime | None,
-    typer.Option(formats=["%Y-%m-%d"], help="Start nothing after.", rich_help_panel=_WHEN),
+    date | None,
+    typer.Option(
+        parser=parse_day, metavar="DAY", help="Start nothing after.", rich_help_panel=_WHEN
+    ),
 ]
 Hours = Annotated[
     str | None,
@@ -193,8 +198,8 @@ def start_fields(o: dict[str, Any]) -> dict[str, dict[str, Any]]:
     """By group of fields, what the given options set of it."""
     groups = {
         "starting": {
-            "first_day": o["first_day"].date() if o["first_day"] else None,
-            "last_day": o["last_day"].date() if o["last_day"] else None,
+            "first_day": o["first_day"],
+            "last_day": o["last_day"],
             "hours": "" if o["hours"] == "any" else o["hours"],
             "days_off": _none(o["day_off"]),
             "spread": o["spread"],

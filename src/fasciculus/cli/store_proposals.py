@@ -18,15 +18,24 @@ Accounts = Annotated[
     list[str] | None,
     typer.Option("--account", help="This account; may be repeated.", metavar="NAME"),
 ]
+Stores = Annotated[
+    list[str] | None, typer.Option("--store", help="This store; may be repeated.", metavar="NAME")
+]
 Jobs = Annotated[
     list[str] | None, typer.Option("--job", help="This job; may be repeated.", metavar="NAME")
 ]
 All = Annotated[bool, typer.Option("--all", help="Everything that it proposes.")]
-OPTIONS = {"hosts": "--host", "accounts": "--account", "jobs": "--job", "homes": "--home"}
+OPTIONS = {
+    "hosts": "--host",
+    "accounts": "--account",
+    "stores": "--store",
+    "jobs": "--job",
+    "homes": "--home",
+}
 
 
 def proposals(name: StoreName, as_json: AsJson = False) -> None:
-    """List the hosts, accounts and jobs that a store's bundles tell of."""
+    """List the hosts, accounts, stores and jobs that a store tells of."""
     with service() as client:
         rows = client.stores_proposals(name).items
     if as_json:
@@ -38,6 +47,7 @@ def proposals(name: StoreName, as_json: AsJson = False) -> None:
             ("NAME", lambda p: p.name),
             ("HOST", lambda p: p.host or "–"),
             ("HOME", lambda p: p.root or "–"),
+            ("SETTINGS", lambda p: "as they were" if p.with_settings else "–"),
             ("MADE BY", lambda p: "this service" if p.vouched else "another, or unknown"),
         ],
         f"Store {name} proposes nothing. “fasciculus stores import {name}” reads its bundles.",
@@ -51,6 +61,7 @@ def accept(
     name: StoreName,
     host: Hosts = None,
     account: Accounts = None,
+    store: Stores = None,
     job: Jobs = None,
     all_: All = False,
     home: Annotated[
@@ -61,11 +72,12 @@ def accept(
     ] = None,
     as_json: AsJson = False,
 ) -> None:
-    """Add hosts, accounts and jobs that a store's bundles tell of.
+    """Add hosts, accounts, stores and jobs that a store tells of.
 
-    Hosts come without a connection, jobs switched off.
+    Settings come back from a copy of the records, where the store has one that this service's key
+    opens. Without it hosts come without a connection; jobs come switched off.
     """
-    choice = _choice(host, account, job, all_)
+    choice = _choice(host, account, store, job, all_)
     choice.homes = dict(_home(text) for text in home or [])
     with service(OPTIONS) as client:
         made = client.stores_accept(name, choice)
@@ -82,13 +94,14 @@ def dismiss(
     name: StoreName,
     host: Hosts = None,
     account: Accounts = None,
+    store: Stores = None,
     job: Jobs = None,
     all_: All = False,
     yes: Yes = False,
     as_json: AsJson = False,
 ) -> None:
-    """Forget hosts, accounts and jobs that a store's bundles tell of; the bundles stay known."""
-    choice = _choice(host, account, job, all_)
+    """Forget hosts, accounts, stores and jobs that a store tells of; its bundles stay known."""
+    choice = _choice(host, account, store, job, all_)
     output.sure(f"Forget these proposals of store {name}? Importing again brings them back.", yes)
     with service(OPTIONS) as client:
         client.stores_dismiss(name, choice)
@@ -96,14 +109,19 @@ def dismiss(
 
 
 def _choice(
-    hosts: list[str] | None, accounts: list[str] | None, jobs: list[str] | None, all_: bool
+    hosts: list[str] | None,
+    accounts: list[str] | None,
+    stores: list[str] | None,
+    jobs: list[str] | None,
+    all_: bool,
 ) -> models.ProposalChoice:
-    if bool(hosts or accounts or jobs) == all_:
+    if bool(hosts or accounts or stores or jobs) == all_:
         raise output.wrong(
-            "Say which proposals.", "Name them with --host, --account and --job, or use --all."
+            "Say which proposals.",
+            "Name them with --host, --account, --store and --job, or use --all.",
         )
     return models.ProposalChoice(
-        hosts=hosts or [], accounts=accounts or [], jobs=jobs or [], all=all_
+        hosts=hosts or [], accounts=accounts or [], stores=stores or [], jobs=jobs or [], all=all_
     )
 
 

@@ -21,6 +21,7 @@ def show_usage(found: models.StoreUsage) -> None:
             ("grows", "not known yet" if found.per_day is None else f"{size(found.per_day)} a day"),
             ("full on", full),
             *_prices(found),
+            *([("old versions", size(found.old_versions))] if found.old_versions else []),
             ("lacks", output.count(found.lag, "bundle") if found.lag else "nothing"),
             ("read through", f"all since {output.moment(found.oldest_read)}"),
         ]

@@ -191,7 +191,7 @@ def _input(
 ) -> models.StoreInput:
     known = client.kinds_list()
     of_kind = KindOptions(find_kind(known.stores, kind, known.refused))
-    given = parse_extra(args, of_kind.names)
+    given = parse_extra(args, of_kind.names, options)
     settings = {"kind": kind, **of_kind.settings(given)}
     if old is not None:
         settings = {**old.settings.model_dump(), **settings}

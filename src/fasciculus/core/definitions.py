@@ -13,10 +13,10 @@ import tomli_w
 from .errors import SettingError
 
 #: The tables of the text, in the order in which one builds on another.
-KINDS = ("hosts", "accounts", "stores", "jobs")
+KINDS = ("channels", "settings", "templates", "hosts", "accounts", "stores", "jobs")
 
 _HEAD = """\
-# Hosts, accounts, stores and jobs of Fasciculus. What has its usual value is left out.
+# All that is set in Fasciculus. What has its usual value is left out.
 # Secrets stand here by reference alone: {{ env = "NAME" }} or {{ file = "/path" }}.
 
 """
@@ -47,6 +47,8 @@ def to_text(
             if keys := secrets.get(f"{kind}.{name}"):
                 row["secrets"] = {key: {"env": reference_name(kind, name, key)} for key in keys}
             document[kind][name] = row
+        if not document[kind]:
+            del document[kind]
     return _HEAD.replace("{{", "{").replace("}}", "}") + tomli_w.dumps(
         document, multiline_strings=True
     )

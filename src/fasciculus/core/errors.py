@@ -62,6 +62,10 @@ class ConnectionLostError(UnreachableError):
         return self
 
 
+class TransferFailedError(ConnectionLostError):
+    """A server is there, and answered that a transfer failed: by the line, or for want of room."""
+
+
 class RefusedError(UnreachableError):
     """A server refused one message; it may well take others."""
 

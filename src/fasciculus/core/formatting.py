@@ -41,6 +41,12 @@ def format_list(items: Sequence[str], joint: str = "and") -> str:
     return f"{', '.join(items[:-1])} {joint} {items[-1]}"
 
 
+def format_first(items: Sequence[str], most: int, joint: str = "and") -> str:
+    """The same of the first ``most`` items: ``a, b and 3 more``."""
+    more = len(items) - most
+    return format_list([*items[:most], *([f"{more} more"] if more > 0 else [])], joint)
+
+
 def format_count(count: int, one: str, many: str | None = None) -> str:
     """``1 copy``, ``3 copies``."""
     return f"{count:,} {one if count == 1 else many or one + 's'}"

@@ -7,9 +7,10 @@ from datetime import date, datetime, timedelta
 
 from .dump.filters import DatabaseRules
 from .file_filters import FileRules
-from .formatting import format_count, format_list, format_size
+from .formatting import format_count, format_first, format_list, format_size
 from .retention import KeepRule
 from .schedule import Schedule
+from .selection import is_name
 
 _NEAR = timedelta(minutes=5)
 _TOLD = {
@@ -46,16 +47,7 @@ def summary(
     """The one sentence in which a job says what it will do; ``full_every`` is 0 for a job of full
     bundles, ``held`` are clauses on what holds its starts back, ``keep`` has a rule for each store.
     """
-    one = subjects[:-1]
-    shown = format_list(
-        [*names[:_SHOWN], *([f"{len(names) - _SHOWN} more"] if len(names) > _SHOWN else [])]
-    )
-    if choice == "all":
-        whom = f"all {subjects} ({covers} now)"
-    elif choice == "all_but":
-        whom = f"all {subjects} but {shown} ({covers} now)"
-    else:
-        whom = f"the {one if len(names) == 1 else subjects} {shown}"
+    whom = _chosen(subjects, choice, names, covers)
     words = {
         "files": "files" + _file_exceptions(rules),
         "mail": "mail settings with the messages" if messages else "mail settings",
@@ -89,6 +81,38 @@ def summary(
         + f"keeps {_kept(keep)}, {told}."
     )
     return sentence if enabled else f"Switched off. When on: {sentence[0].lower()}{sentence[1:]}"
+
+
+def _chosen(subjects: str, choice: str, selectors: Sequence[str], covers: int) -> str:
+    """Which subjects a job covers, in words."""
+    if choice == "all":
+        return f"all {subjects} ({covers} now)"
+    names = [text for text in selectors if is_name(text)]
+    wider = _wider(selectors)
+    if wider and names:
+        wider.append(f"are named {_few(names, 'or')}")
+    those = f"those that {format_list(wider, 'or')}" if wider else _few(names)
+    if choice == "all_but":
+        return f"all {subjects} but {those} ({covers} now)"
+    if wider:
+        return f"the {subjects} that {format_list(wider, 'or')} ({covers} now)"
+    return f"the {subjects[:-1] if len(names) == 1 else subjects} {those}"
+
+
+def _wider(selectors: Sequence[str]) -> list[str]:
+    """What hosts, tags and patterns choose, each as a verb and its object."""
+    by_kind: dict[str, list[str]] = {"are on": [], "have the tag": [], "match": []}
+    for text in selectors:
+        kind, colon, name = text.partition(":")
+        if colon:
+            by_kind["are on" if kind == "host" else "have the tag"].append(name)
+        elif not is_name(text):
+            by_kind["match"].append(text)
+    return [f"{verb} {_few(found, 'or')}" for verb, found in by_kind.items() if found]
+
+
+def _few(names: Sequence[str], joined: str = "and") -> str:
+    return format_first(names, _SHOWN, joined)
 
 
 def _kept(rules: Mapping[str, KeepRule]) -> str:
@@ -149,6 +173,7 @@ def advice(
     covers: int,
     enabled: bool,
     includes: bool,
+    matching_nothing: Sequence[str] = (),
 ) -> list[str]:
     """What is unwise about a job's settings, each with the way out."""
     rows = []
@@ -167,7 +192,7 @@ def advice(
     if keep < 3 and timetable_text != "by hand":
         rows.append(
             f"With {format_count(keep, 'copy', 'copies')} a mistake that is noticed late "
-            "has replaced every good copy. Keep at least 7 of a daily job."
+            "has replaced every good copy. Keep at least 7."
         )
     if not report_to:
         rows.append("Nobody is told when it fails. Give a report address.")
@@ -177,6 +202,9 @@ def advice(
         for name, other in others:
             if abs(other - starts[0]) < _NEAR:
                 rows.append(f"It starts within five minutes of job “{name}”. Move one of the two.")
+    rows.extend(
+        f"“{text}” chooses nothing at present. Check its spelling." for text in matching_nothing
+    )
     if not covers:
         rows.append("It covers nothing yet. Add accounts first.")
     return rows

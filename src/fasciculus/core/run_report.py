@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from datetime import datetime
 from zoneinfo import ZoneInfo
 
+from .failure_causes import FailureCause, causes
 from .formatting import (
     format_count,
     format_duration,
@@ -106,10 +107,30 @@ class RunReport:
         return OUTCOMES[self.outcome]
 
     @property
+    def words(self) -> Mapping[str, str]:
+        """How each outcome is said."""
+        return OUTCOMES
+
+    @property
     def by_urgency(self) -> list[TaskLine]:
         """The tasks, those first at which a person should look."""
         ranks = list(OUTCOMES)
         return sorted(self.tasks, key=lambda task: -ranks.index(task.outcome))
+
+    @property
+    def shared_causes(self) -> list[FailureCause]:
+        """Why tasks failed that failed for one and the same reason."""
+        return [cause for cause in causes(self._without_bundle) if cause.is_shared and cause.error]
+
+    @property
+    def _without_bundle(self) -> list[TaskLine]:
+        return [task for task in self.by_urgency if task.error and not task.bundle]
+
+    @property
+    def shown_singly(self) -> list[TaskLine]:
+        """The tasks that no shared cause tells of, those first at which a person should look."""
+        told = {name for cause in self.shared_causes for name in cause.subjects}
+        return [task for task in self.by_urgency if task.bundle or task.subject not in told]
 
     @property
     def packed(self) -> int:
@@ -148,13 +169,15 @@ class RunReport:
                 "on "
                 f"{format_list(self.stores)}"
             )
+        reasons = causes(bad)
         parts += [
-            f"{task.subject} {task.outcome_words}"
-            + (f": {task.error.rstrip('.')}" if task.error else "")
-            for task in bad[:3]
+            f"{cause.whom} {OUTCOMES[cause.outcome]}"
+            + (f" ({cause.names})" if cause.is_shared else "")
+            + (f": {cause.error.rstrip('.')}" if cause.error else "")
+            for cause in reasons[:3]
         ]
-        if len(bad) > 3:
-            parts.append(f"and {len(bad) - 3} more")
+        if more := sum(len(cause.subjects) for cause in reasons[3:]):
+            parts.append(f"and {more} more")
         lacking = sorted({c.store for t in good for c in t.copies if c.error})
         if lacking:
             parts.append(f"copies missing on {format_list(lacking)}")

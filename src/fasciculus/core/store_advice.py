@@ -14,7 +14,8 @@ class StoreFacts:
 
     ``same_disk`` says that it lies on the disk of accounts; ``published`` is the site whose
     document root it lies in; ``unprotected`` is what can be read on the way, such as “password and
-    files”. ``room`` is what it holds and has free, None where it does not tell.
+    files”. ``room`` is what it holds and has free, None where it does not tell;
+    ``old_versions`` are bytes that a bucket keeps though they were removed.
     """
 
     name: str
@@ -24,6 +25,7 @@ class StoreFacts:
     unprotected: str = ""
     untried: bool = False
     room: int | None = None
+    old_versions: int = 0
 
 
 def of_store(store: StoreFacts) -> list[str]:
@@ -48,6 +50,12 @@ def of_store(store: StoreFacts) -> list[str]:
         rows.append(
             f"Store {store.name} is on this machine: what takes the machine takes its copies. Keep "
             "copies on another store too."
+        )
+    if store.old_versions:
+        rows.append(
+            f"Store {store.name} keeps {format_size(store.old_versions)} of old versions of what "
+            f"was removed. Remove them with their files (fasciculus stores change {store.name} "
+            "--remove-versions), or let its provider do it after some days."
         )
     if store.untried:
         rows.append(

@@ -6,8 +6,12 @@ asks for, and its line in ``ENGINES`` or an entry point of the group ``fasciculu
 
 from __future__ import annotations
 
-from ..kinds import Registry
-from .base import Engine
+from typing import TYPE_CHECKING
+
+from ..registry import Registry
+
+if TYPE_CHECKING:
+    from .base import Engine
 
 ENGINES: Registry[Engine] = Registry(
     "database engine",

@@ -5,14 +5,16 @@ from __future__ import annotations
 from collections.abc import Callable, Iterable, Iterator
 from dataclasses import dataclass, field
 from pathlib import Path
-from typing import Any, NamedTuple, Protocol
+from typing import TYPE_CHECKING, Any, NamedTuple, Protocol
 
 from msgspec import Struct
 
 from ..core.bundle.entry import Entry
 from ..core.bundle.manifest import DatabaseRecord
 from ..core.dump.filters import DatabaseRules
-from ..kinds import Secrets, Settings
+
+if TYPE_CHECKING:
+    from ..kinds import Secrets, Settings
 
 
 class DatabaseRef(Struct, frozen=True):

@@ -121,6 +121,7 @@ class DemoStores:
                     "bucket": "heronmere",
                     "folder": "bundles",
                     "path_style": True,
+                    "create_bucket": True,
                 },
                 secrets={"access_key": _USER, "secret_key": self.password},
                 price_kept=0.02,

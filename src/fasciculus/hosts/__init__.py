@@ -8,10 +8,12 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
-from ..kinds import Registry
-from .base import HostConnection, HostKind, HostSpec
+from ..registry import Registry
+
+if TYPE_CHECKING:
+    from .base import HostConnection, HostKind, HostSpec
 
 KINDS: Registry[HostKind] = Registry(
     "kind of host",
@@ -22,6 +24,7 @@ KINDS: Registry[HostKind] = Registry(
         "ftp": f"{__name__}.ftp:KIND",
         "unconnected": f"{__name__}.unconnected:KIND",
     },
+    staying=("ssh", "ftp"),
 )
 
 
@@ -29,6 +32,8 @@ def host_spec(
     name: str, settings: Mapping[str, Any] | str | bytes, secrets: Mapping[str, str] | None = None
 ) -> HostSpec:
     """The spec of a host out of plain values or saved JSON; errors as with ``Registry``."""
+    from .base import HostSpec
+
     parsed = KINDS.parse(settings) if isinstance(settings, Mapping) else KINDS.stored(settings)
     return HostSpec(name, parsed, dict(secrets or {}))
 

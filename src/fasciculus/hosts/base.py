@@ -5,12 +5,14 @@ from __future__ import annotations
 from collections.abc import Callable, Iterable, Iterator
 from dataclasses import dataclass, field
 from pathlib import Path
-from typing import Any, NamedTuple, Protocol
+from typing import TYPE_CHECKING, Any, NamedTuple, Protocol
 
 from ..core.bundle.entry import Entry
 from ..core.bundle.tree_walk import WalkRules, Warn
 from ..core.steps import Step
-from ..kinds import Secrets, Settings
+
+if TYPE_CHECKING:
+    from ..kinds import Secrets, Settings
 
 
 @dataclass(frozen=True, slots=True)
@@ -107,6 +109,9 @@ class WritableTree(Protocol):
 
 class HostConnection(Protocol):
     """Reads and writes a host's files. Failures are ``FasciculusError`` or ``OSError``."""
+
+    def spool_in(self, folder: Path) -> None:
+        """Put temporary files into another folder from now on: that of the next task."""
 
     @property
     def is_local(self) -> bool:

@@ -113,6 +113,9 @@ class FtpHost:
         self._link.close()
         self._files.close()
 
+    def spool_in(self, folder: Path) -> None:
+        pass
+
     def _path(self, path: bytes | str) -> str:
         """A path as the server has it."""
         text = os.fsdecode(path)

@@ -9,6 +9,7 @@ import time
 from collections.abc import Iterator
 from contextlib import contextmanager
 from functools import partial
+from pathlib import Path
 from typing import Any, Literal
 
 from ..core.bundle import tree_walk as walking
@@ -74,6 +75,9 @@ class LocalHost:
         return time.time_ns() - _GRAIN_NS
 
     def close(self) -> None:
+        pass
+
+    def spool_in(self, folder: Path) -> None:
         pass
 
     def tree(self, root: str, chosen: WalkRules, warn: Warn, home: str = "") -> Iterator[HostEntry]:

@@ -44,6 +44,7 @@ class LocalTree:
     """
 
     def __init__(self, root: bytes, home: bytes = b"") -> None:
+        self._path = root
         try:
             self._root = open_root(root, home)
             self._is_new = False
@@ -67,6 +68,23 @@ class LocalTree:
         if self._root >= 0:
             os.close(self._root)
             self._root = -1
+
+    def remove_if_unused(self) -> None:
+        """Remove the folder if it was made for this restore, and nothing came into it."""
+        if not self._is_new:
+            return
+        with suppress(OSError):
+            for name in os.listdir(self._root):
+                with suppress(OSError):
+                    os.rmdir(name, dir_fd=self._root)
+            above = os.open("..", FOLDER_FLAGS, dir_fd=self._root)
+            try:
+                own = os.path.basename(self._path.rstrip(b"/"))
+                here = os.stat(own, dir_fd=above, follow_symlinks=False)
+                if os.path.samestat(here, os.fstat(self._root)):
+                    os.rmdir(own, dir_fd=above)
+            finally:
+                os.close(above)
 
     @property
     def sets_owners(self) -> bool:

@@ -180,6 +180,10 @@ class SshHost:
         self._client = None
         self._link.close()
 
+    def spool_in(self, folder: Path) -> None:
+        folder.mkdir(parents=True, exist_ok=True, mode=0o700)
+        self._spool = folder
+
     @property
     def has_tools(self) -> bool:
         """Whether the host has a shell with GNU find and tar."""
@@ -597,4 +601,4 @@ def _open(spec: HostSpec, spool: Path) -> SshHost:
     )
 
 
-KIND = HostKind("ssh", "Another machine, over SSH", SshSettings, SshSecrets, _open)
+KIND = HostKind("ssh", "Another machine, over SSH", SshSettings, SshSecrets, _open, at_once=4)

@@ -97,7 +97,8 @@ class Preview(Model):
 
 
 class Definitions(Model):
-    """Hosts, accounts, stores and jobs as one TOML text. ``secrets`` has those that the text
+    """All that a person sets, as one TOML text: channels, settings of mail and watch, templates,
+    hosts, accounts, stores and jobs. ``secrets`` has those that the text
     names by reference, by their place, as in ``stores.boathouse.password``."""
 
     text: str
@@ -116,5 +117,8 @@ class Change(Model):
 
 
 class Applied(Model):
+    """What applying did, or would do; ``lacking`` are the places of secrets that it needs."""
+
     changes: list[Change]
     same: int
+    lacking: list[str] = []

@@ -11,6 +11,7 @@ from ..core.bundle.layout import check_name
 from ..core.discovery.accounts import rule_pattern
 from ..core.errors import SettingError
 from ..core.file_filters import check_pattern
+from ..core.selection import check_selector
 from ..fields import absolute_folder
 from .kinds import KindSettings
 from .model import Model
@@ -110,7 +111,19 @@ def mail_address_or_empty(value: str) -> str:
     return mail_address(value) if value.strip() else ""
 
 
+def _each_once(values: list[str]) -> list[str]:
+    return sorted(set(values))
+
+
+def _selector(value: str) -> str:
+    try:
+        return check_selector(value)
+    except SettingError as error:
+        raise ValueError(error.sentence()) from error
+
+
 Name = Annotated[str, AfterValidator(_named)]
+Selector = Annotated[str, AfterValidator(_selector)]
 Place = Annotated[str, AfterValidator(_place)]
 Pattern = Annotated[str, AfterValidator(_pattern)]
 AbsolutePath = Annotated[str, AfterValidator(absolute_folder)]
@@ -234,6 +247,8 @@ class AccountFields(Model):
     excludes: list[Pattern] = []
     #: Who is told of its own part of a run, where a job tells contacts.
     contact: Annotated[str, AfterValidator(mail_address_or_empty)] = ""
+    #: What it is marked with, so that a job can choose it by that: names such as “shops”.
+    tags: Annotated[list[Name], AfterValidator(_each_once)] = Field(default=[], max_length=50)
 
 
 class AccountInput(AccountFields):

@@ -12,7 +12,7 @@ from ..core.bundle.codecs import codec
 from ..core.dump.filters import DatabaseRules
 from ..core.errors import SettingError
 from ..core.file_filters import FileRules
-from .inventory import Name, Pattern, mail_address
+from .inventory import Name, Pattern, Selector, mail_address
 from .keep import KeepText, OptionalKeepText
 from .keys import Recipient
 from .model import Model
@@ -120,7 +120,9 @@ class Thresholds(Model):
 
 
 class JobInput(Model):
-    """A job as it is sent and kept: what, where, when, keep, tell. ``piece_size`` is in bytes,
+    """A job as it is sent and kept: what, where, when, keep, tell. Each of ``names`` is a name, a
+    pattern of names such as “shop-*”, “host:NAME” for all of a host, or “tag:NAME” for all whose
+    account has that tag. ``piece_size`` is in bytes,
     ``promise`` in hours: how old the newest copy may be before coverage says so; 0 takes it from
     the timetable. ``keep`` is a keep rule such as “7 newest, 8 weekly”; ``keep_on`` has another one
     for some of the stores, ``keep_gone`` one for accounts that are gone."""
@@ -128,7 +130,7 @@ class JobInput(Model):
     name: Name
     subjects: Literal["accounts", "sites", "hosts"] = "accounts"
     choice: Literal["all", "listed", "all_but"] = "all"
-    names: list[str] = []
+    names: list[Selector] = []
     contents: list[Literal["files", "databases", "mail", "system", "notes"]] = [
         "files",
         "databases",

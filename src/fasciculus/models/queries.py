@@ -38,6 +38,7 @@ class JobsQuery(Model):
 
 class AccountsQuery(WordsQuery):
     host: str = Field(default="", description="only of this host")
+    tag: str = Field(default="", description="only with this tag")
 
 
 class AccountRemovalQuery(Model):

@@ -151,6 +151,9 @@ class StoreUsage(Model):
     currency: str = ""
     lag: int = 0
     oldest_read: datetime | None = None
+    #: Bytes of what was removed or replaced and is kept all the same, by a bucket with versions;
+    #: measured once a day, None before.
+    old_versions: int | None = None
     days: list[StoreDay] = []
     transfers: list[TransferDay] = []
     subjects: list[StoreShare] = []
@@ -191,19 +194,21 @@ class StoreAccess(Model):
 
 
 class StoreProposal(Model):
-    """A host, account or job that bundles on a store tell of; it takes part in nothing until it is
+    """A host, account, store or job that a store tells of; it takes part in nothing until it is
     accepted.
 
     ``root`` is an account's home as the bundle has it, and ``vouched`` whether this service made
     the bundle. ``document`` is all that it tells.
     """
 
-    kind: Literal["host", "account", "job"]
+    kind: Literal["host", "account", "store", "job"]
     name: str
     host: str = ""
     root: str = ""
     vouched: bool
     document: dict[str, Any] = {}
+    #: Whether a copy of the records tells of it, with all that was set.
+    with_settings: bool = False
 
 
 class ProposalChoice(Model):
@@ -214,6 +219,7 @@ class ProposalChoice(Model):
 
     hosts: list[str] = []
     accounts: list[str] = []
+    stores: list[str] = []
     jobs: list[str] = []
     all: bool = False
     homes: dict[str, AbsolutePath] = {}

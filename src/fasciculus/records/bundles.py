@@ -216,6 +216,14 @@ def add(
     return key
 
 
+def number(db: sqlite3.Connection, subject: tuple[str, str], name: str) -> int | None:
+    """The number of a subject's bundle, None where there is none of that name."""
+    row = db.execute(
+        "SELECT id FROM bundle WHERE subject_kind=? AND subject=? AND name=?", (*subject, name)
+    ).fetchone()
+    return int(row[0]) if row else None
+
+
 def exists(db: sqlite3.Connection, subject_kind: str, subject: str, name: str) -> bool:
     """Whether the records still know a bundle."""
     return (

@@ -70,15 +70,21 @@ def take(db: sqlite3.Connection, store: str, found: FoundBundle) -> bool:
 
 
 def finish(
-    db: sqlite3.Connection, store: str, newest: Iterable[FoundBundle]
+    db: sqlite3.Connection,
+    store: str,
+    newest: Iterable[FoundBundle],
+    told: Iterable[FoundProposal] = (),
 ) -> list[FoundProposal]:
-    """Propose the hosts, accounts and jobs that the newest bundle of each subject tells of, as far
-    as there are none of their names. Nothing takes part in any job until somebody accepts it.
+    """Propose the hosts, accounts and jobs that the newest bundle of each subject and job tells of,
+    and what a copy of the records tells, as far as there are none of their names. Nothing takes
+    part in any job until somebody accepts it.
     """
     target = db.execute("SELECT id FROM store WHERE name=?", (store,)).fetchone()
     found: dict[tuple[str, str], FoundProposal] = {}
     by_job: dict[tuple[str, str], list[FoundBundle]] = {}
-    for row in sorted(newest, key=lambda row: (row.subject_kind, row.subject)):
+    for row in sorted(
+        newest, key=lambda row: (row.subject_kind, row.subject, row.manifest.started)
+    ):
         usage.refresh(db, target["id"], row.subject_kind, row.subject)
         by_job.setdefault((row.job, row.subject_kind), []).append(row)
         for proposal in (_host(row), _account(row)):
@@ -87,8 +93,21 @@ def finish(
     for (name, kind), rows in by_job.items():
         if name != "unknown" and not _known(db, "job", name):
             found["job", name] = _job(name, kind, rows)
+    # The records know more, and are this service's own.
+    found |= {(row.kind, row.name): row for row in told if not _is_here(db, row)}
     store_proposals.save(db, store, found.values())
     return list(found.values())
+
+
+def _is_here(db: sqlite3.Connection, row: FoundProposal) -> bool:
+    if (
+        row.kind == "store"
+        and db.execute(
+            "SELECT 1 FROM store WHERE mark=? AND mark <> ''", (row.document.get("id", ""),)
+        ).fetchone()
+    ):
+        return True
+    return _known(db, row.kind, row.name)
 
 
 def _known(db: sqlite3.Connection, table: str, name: str) -> bool:

@@ -11,6 +11,7 @@ from dataclasses import dataclass
 from ..core.coverage import CoverageItem
 from ..core.discovery.accounts import Unmatched
 from ..core.errors import MissingError, SettingError
+from ..core.selection import SubjectFacts
 from ..fields import check_addresses
 from ..models import (
     Account,
@@ -228,6 +229,7 @@ def _account(db: sqlite3.Connection, row: sqlite3.Row, covered: CoverageLookup) 
         ],
         excludes=json.loads(row["excludes"]),
         contact=row["contact"],
+        tags=json.loads(row["tags"]),
         gone_since=row["gone_since"],
         covered_by=covered("account", row["name"]),
         newest=row["newest"],
@@ -242,6 +244,7 @@ def accounts(
     covered: CoverageLookup,
     words: str = "",
     host: str = "",
+    tag: str = "",
 ) -> Page[Account]:
     query = Query(
         _ACCOUNT,
@@ -264,6 +267,8 @@ def accounts(
         )
     if host:
         query.only("host.name = ?", host)
+    if tag:
+        query.only("EXISTS (SELECT 1 FROM json_each(account.tags) WHERE value = ?)", tag)
     return page(db, query, paging, lambda row: _account(db, row, covered))
 
 
@@ -316,6 +321,7 @@ def every_account(db: sqlite3.Connection, host: str = "") -> list[Account]:
             mail_domains=[],
             excludes=json.loads(row["excludes"]),
             contact=row["contact"],
+            tags=json.loads(row["tags"]),
             gone_since=row["gone_since"],
         )
     for row in db.execute("SELECT account_id, name, root FROM site ORDER BY name"):
@@ -433,12 +439,31 @@ def _unmatched_things(db: sqlite3.Connection) -> list[CoverageItem]:
     ]
 
 
-def account_names(db: sqlite3.Connection) -> list[str]:
-    """The accounts that are there, by name."""
-    return [
-        row[0]
-        for row in db.execute("SELECT name FROM account WHERE gone_since IS NULL ORDER BY name")
-    ]
+_FACTS = {
+    "accounts": "SELECT account.name, host.name AS host, tags, gone_since FROM account "
+    "JOIN host ON host.id=host_id",
+    "sites": "SELECT site.name, host.name AS host, tags, gone_since FROM site "
+    "JOIN account ON account.id=account_id JOIN host ON host.id=host_id",
+    "hosts": "SELECT name, name AS host, '[]' AS tags, NULL AS gone_since FROM host",
+}
+
+
+def _facts(row: sqlite3.Row) -> SubjectFacts:
+    # Most have none, and there are thousands of them.
+    tags = tuple(json.loads(row["tags"])) if row["tags"] != "[]" else ()
+    return SubjectFacts(row["name"], row["host"], tags)
+
+
+def subjects(db: sqlite3.Connection, kind: str) -> list[SubjectFacts]:
+    """The accounts, sites or hosts that are there, by name."""
+    sql = f"SELECT * FROM ({_FACTS[kind]}) WHERE gone_since IS NULL ORDER BY name"
+    return [_facts(row) for row in db.execute(sql)]
+
+
+def subject_facts(db: sqlite3.Connection, kind: str, name: str) -> SubjectFacts:
+    """One account, site or host, gone or not; its name alone where it is unknown."""
+    row = db.execute(f"SELECT * FROM ({_FACTS[kind + 's']}) WHERE name=?", (name,)).fetchone()
+    return _facts(row) if row else SubjectFacts(name)
 
 
 def _check_account(new: AccountFields) -> None:
@@ -470,6 +495,7 @@ def save_account(db: sqlite3.Connection, new: AccountFields, old_name: str | Non
         "SELECT 1 FROM account WHERE name=? AND contact=?", (old_name, new.contact)
     ).fetchone():
         check_addresses([new.contact], "contact")
+    told = (json.dumps(new.excludes), new.contact, json.dumps(new.tags))
     found = db.execute("SELECT id FROM host WHERE name=?", (new.host,)).fetchone()
     if found is None:
         error = nearest(db, "host", new.host, "host")
@@ -477,9 +503,9 @@ def save_account(db: sqlite3.Connection, new: AccountFields, old_name: str | Non
     try:
         if old_name is None:
             key = db.execute(
-                "INSERT INTO account (name, host_id, home, excludes, contact) "
-                "VALUES (?, ?, ?, ?, ?)",
-                (new.name, found["id"], new.home, json.dumps(new.excludes), new.contact),
+                "INSERT INTO account (name, host_id, home, excludes, contact, tags) "
+                "VALUES (?, ?, ?, ?, ?, ?)",
+                (new.name, found["id"], new.home, *told),
             ).lastrowid
         else:
             row = db.execute("SELECT id FROM account WHERE name=?", (old_name,)).fetchone()
@@ -487,8 +513,9 @@ def save_account(db: sqlite3.Connection, new: AccountFields, old_name: str | Non
                 raise nearest(db, "account", old_name, "account")
             key = row["id"]
             db.execute(
-                "UPDATE account SET name=?, host_id=?, home=?, excludes=?, contact=? WHERE id=?",
-                (new.name, found["id"], new.home, json.dumps(new.excludes), new.contact, key),
+                "UPDATE account SET name=?, host_id=?, home=?, excludes=?, contact=?, tags=? "
+                "WHERE id=?",
+                (new.name, found["id"], new.home, *told, key),
             )
             for table in ("site", "database", "mail_domain"):
                 db.execute(f"DELETE FROM {table} WHERE account_id=?", (key,))
@@ -552,17 +579,6 @@ def sites(
             covered_by=sorted({*covered("site", row["name"]), *covered("account", row["account"])}),
         ),
     )
-
-
-def site_names(db: sqlite3.Connection) -> list[str]:
-    return [
-        row[0]
-        for row in db.execute(
-            "SELECT site.name FROM site JOIN account ON account.id=account_id WHERE gone_since "
-            "IS NULL "
-            "ORDER BY site.name"
-        )
-    ]
 
 
 def account_of_site(db: sqlite3.Connection, site: str) -> str:

@@ -5,15 +5,22 @@ job.
 from __future__ import annotations
 
 import sqlite3
-from collections.abc import Iterator
 
 from ..core import retention
 from ..core.errors import SettingError
-from ..core.selection import Selection, check_known, chosen, gone
+from ..core.selection import (
+    Selection,
+    SubjectFacts,
+    check_known,
+    chosen,
+    gone,
+    picker,
+    without_match,
+)
 from ..fields import check_addresses
 from ..models import JobInput
 from .db import now
-from .inventory import account_names, nearest, site_names
+from .inventory import nearest, subject_facts, subjects
 from .odd_rows import readable
 from .stores import store_ids
 
@@ -39,46 +46,47 @@ def find(db: sqlite3.Connection, name: str) -> JobInput | None:
     return JobInput.model_validate_json(row["document"]) if row else None
 
 
-def known_subjects(db: sqlite3.Connection, kind: str) -> list[str]:
-    match kind:
-        case "accounts":
-            return account_names(db)
-        case "sites":
-            return site_names(db)
-    return [row[0] for row in db.execute("SELECT name FROM host ORDER BY name")]
-
-
 def covers(
-    db: sqlite3.Connection, job: JobInput, known: dict[str, list[str]] | None = None
+    db: sqlite3.Connection, job: JobInput, known: dict[str, list[SubjectFacts]] | None = None
 ) -> list[str]:
     """The subjects of a job as things are now. ``known`` remembers all subjects by their kind, for
     whoever asks for many jobs."""
     known = {} if known is None else known
     if job.subjects not in known:
-        known[job.subjects] = known_subjects(db, job.subjects)
-    return chosen(_selection(job), known[job.subjects])
+        known[job.subjects] = subjects(db, job.subjects)
+    return chosen(selection_of(job), known[job.subjects])
 
 
 def takes_new_accounts(job: JobInput) -> bool:
     """Whether a job covers accounts that are found later."""
-    return job.choice != "listed" and job.subjects == "accounts"
+    return job.subjects == "accounts" and selection_of(job).grows
 
 
 def gone_subjects(db: sqlite3.Connection, job: JobInput) -> list[str]:
     """The subjects that a job names and that are not there any more."""
     if not job.names:
         return []
-    return gone(_selection(job), known_subjects(db, job.subjects))
+    return gone(selection_of(job), _names(db, job.subjects))
+
+
+def selectors_without_match(db: sqlite3.Connection, job: JobInput) -> list[str]:
+    """The hosts, tags and patterns of a job that choose nothing at present."""
+    return without_match(selection_of(job), subjects(db, job.subjects))
 
 
 def check_subjects(db: sqlite3.Connection, new: JobInput, old_name: str | None) -> None:
     """Raise ``SettingError`` for a subject that is not there and was not in the saved job."""
     before = find(db, old_name) if old_name else None
     named = before.names if before is not None and before.subjects == new.subjects else ()
-    check_known(_selection(new), known_subjects(db, new.subjects), named)
+    check_known(selection_of(new), _names(db, new.subjects), _names(db, "hosts"), named)
 
 
-def _selection(job: JobInput) -> Selection:
+def _names(db: sqlite3.Connection, kind: str) -> list[str]:
+    return [subject.name for subject in subjects(db, kind)]
+
+
+def selection_of(job: JobInput) -> Selection:
+    """What a job chooses among the subjects of its kind."""
     return Selection(job.choice, tuple(job.names))
 
 
@@ -86,17 +94,15 @@ class Coverage:
     """Which jobs cover a subject, for the time of one answer."""
 
     def __init__(self, db: sqlite3.Connection) -> None:
-        self._rows = [(j, frozenset(j.names)) for j in jobs(db) if j.enabled]
+        self._db = db
+        self._rows = [(j, picker(selection_of(j))) for j in jobs(db) if j.enabled]
 
     def __call__(self, kind: str, name: str) -> list[str]:
-        return list(self._jobs(kind + "s", name))
-
-    def _jobs(self, subjects: str, name: str) -> Iterator[str]:
-        for row, names in self._rows:
-            if row.subjects == subjects and (
-                row.choice == "all" or (row.choice == "listed") == (name in names)
-            ):
-                yield row.name
+        of_kind = [(job, picked) for job, picked in self._rows if job.subjects == kind + "s"]
+        if not of_kind:
+            return []
+        subject = subject_facts(self._db, kind, name)
+        return [job.name for job, picked in of_kind if picked(subject)]
 
 
 def save_job(db: sqlite3.Connection, new: JobInput, old_name: str | None = None) -> None:
@@ -152,3 +158,8 @@ def remove_job(db: sqlite3.Connection, name: str) -> None:
 def in_use(db: sqlite3.Connection, kind: str, name: str) -> list[str]:
     """The jobs that name a subject."""
     return [j.name for j in jobs(db) if j.subjects == kind + "s" and name in j.names]
+
+
+def by_host(db: sqlite3.Connection, name: str) -> list[str]:
+    """The jobs that name a host, as a subject or for all that is on it."""
+    return [j.name for j in jobs(db) if f"host:{name}" in j.names] + in_use(db, "host", name)

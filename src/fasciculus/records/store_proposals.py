@@ -11,14 +11,15 @@ from typing import Any
 from ..models import StoreProposal
 from .db import now
 
-KINDS = ("host", "account", "job")
+KINDS = ("host", "account", "store", "job")
 
 
 @dataclass(frozen=True, slots=True)
 class FoundProposal:
-    """A host, account or job that bundles on a store tell of.
+    """A host, account, store or job that bundles or a copy of the records on a store tell of.
 
-    ``vouched`` says whether this service made the bundle that tells of it.
+    ``vouched`` says whether this service made what tells of it. ``document`` has, of the records,
+    ``settings`` as they were there, as JSON, and ``sealed`` secrets, which nobody is shown.
     """
 
     kind: str
@@ -60,7 +61,12 @@ def proposals(db: sqlite3.Connection, store: str) -> list[FoundProposal]:
 def shown(row: FoundProposal) -> StoreProposal:
     """Return a proposal as people see it."""
     return StoreProposal.model_validate(
-        {**asdict(row), "root": row.document.get("root", ""), "document": row.document}
+        {
+            **asdict(row),
+            "root": row.document.get("root", ""),
+            "document": {k: v for k, v in row.document.items() if k != "sealed"},
+            "with_settings": "settings" in row.document,
+        }
     )
 
 

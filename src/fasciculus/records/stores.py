@@ -140,9 +140,24 @@ def foreign(db: sqlite3.Connection, names: Iterable[str]) -> dict[str, str]:
     return {row["name"]: row["owner"] for row in rows if row["name"] in set(names)}
 
 
+def of_kinds(db: sqlite3.Connection, kinds: Iterable[str]) -> list[str]:
+    """The stores of some kinds, by name."""
+    wanted = frozenset(kinds)
+    rows = db.execute(
+        "SELECT name, json_extract(document, '$.settings.kind') AS kind FROM store ORDER BY name"
+    )
+    return [row["name"] for row in rows if row["kind"] in wanted]
+
+
 def untried(db: sqlite3.Connection, names: Iterable[str]) -> list[str]:
     """Those stores that were saved without being tried."""
     return sorted(set(never_tried(db)) & set(names))
+
+
+def own(db: sqlite3.Connection) -> list[str]:
+    """The stores that were tried and that no other service writes to."""
+    rows = db.execute("SELECT name FROM store WHERE tried IS NOT NULL AND owner='' ORDER BY name")
+    return [row["name"] for row in rows]
 
 
 def new_id() -> str:

@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from pathlib import Path
 
 from ..core.bundle.layout import SubjectRef
-from ..core.errors import MissingError, SettingError
+from ..core.errors import DamagedError, MissingError, SettingError
 from ..models import Bundle
 from ..records import bundles
 from . import outside
@@ -43,8 +44,22 @@ def listing_of(bundle: Bundle) -> Path:
         order.recorded = recorded_copies(
             order_sources(), order.name, (subject.kind, subject.name), bundle.name
         )
-        outside.call_within(_DEADLINE, fetch_recorded_listing, order, subject, bundle.name, path)
+        try:
+            outside.call_within(
+                _DEADLINE, fetch_recorded_listing, order, subject, bundle.name, path
+            )
+        except (DamagedError, MissingError):
+            verifier(bundle, order.name, "a look into it")()
+            raise
     return path
+
+
+def verifier(bundle: Bundle, store: str, started_by: str) -> Callable[[], None]:
+    """What has a bundle's copy verified, should it turn out to be damaged; to be called where there
+    is no request any more too."""
+    tasks = context().tasks
+    subject = (bundle.subject_kind, bundle.subject)
+    return lambda: tasks.verify_copy(store, subject, bundle.name, started_by)
 
 
 def export_of(

@@ -13,6 +13,7 @@ from icalendar import Event
 
 from ..core.formatting import format_count, format_list
 from ..core.schedule.collisions import Collision, ExpectedRun, collisions, expected_duration
+from ..core.selection import SubjectFacts
 from ..models import Calendar, CalendarCollision, CalendarStart, JobInput
 from ..records import inventory, jobs, past_runs, pauses
 from ..records.db import stamp
@@ -75,7 +76,7 @@ class _Places:
 
     def __init__(self, db: sqlite3.Connection) -> None:
         self._db = db
-        self._known: dict[str, list[str]] = {}
+        self._known: dict[str, list[SubjectFacts]] = {}
         self._hosts: dict[str, dict[str, inventory.SubjectHost]] = {}
 
     def of(self, job: JobInput) -> frozenset[str]:
@@ -84,13 +85,11 @@ class _Places:
         if kind not in self._hosts:
             self._hosts[kind] = inventory.hosts_of(self._db, kind)
         hosts = self._hosts[kind]
+        names = {
+            hosts[name].name for name in jobs.covers(self._db, job, self._known) if name in hosts
+        }
         return frozenset(
-            [
-                f"host {hosts[name].name}"
-                for name in jobs.covers(self._db, job, self._known)
-                if name in hosts
-            ]
-            + [f"store {name}" for name in job.stores]
+            [f"host {name}" for name in names] + [f"store {name}" for name in job.stores]
         )
 
 

@@ -7,6 +7,7 @@ from functools import lru_cache
 
 from ..core import schedule
 from ..core.coverage import CoverageResult, CoveringJob, cover, promise_of
+from ..core.selection import SubjectFacts, chosen
 from ..models import JobInput
 from ..records import bundles, inventory, jobs
 from ..records.db import Records
@@ -38,7 +39,7 @@ _computed: dict[tuple[int, int, datetime], list[CoverageResult]] = {}
 
 def _computed_now(records: Records, moment: datetime) -> list[CoverageResult]:
     db = records.reader
-    known = {kind: jobs.known_subjects(db, kind) for kind in ("accounts", "sites", "hosts")}
+    known = {kind: inventory.subjects(db, kind) for kind in ("accounts", "sites", "hosts")}
     protectors = [
         _protector(job, known[job.subjects], moment) for job in jobs.jobs(db) if job.enabled
     ]
@@ -50,7 +51,7 @@ def _usual_promise(text: str, zone: str, day: datetime) -> timedelta | None:
     return promise_of(schedule.next_starts(schedule.parse(text), schedule.zone(zone), day, _STARTS))
 
 
-def _protector(job: JobInput, known: list[str], moment: datetime) -> CoveringJob:
+def _protector(job: JobInput, known: list[SubjectFacts], moment: datetime) -> CoveringJob:
     promise = (
         timedelta(hours=job.promise)
         if job.promise
@@ -58,11 +59,7 @@ def _protector(job: JobInput, known: list[str], moment: datetime) -> CoveringJob
             job.timetable, job.zone, moment.replace(hour=0, minute=0, second=0, microsecond=0)
         )
     )
-    covers = frozenset(
-        name
-        for name in known
-        if job.choice == "all" or (name in job.names) == (job.choice == "listed")
-    )
+    covers = frozenset(chosen(jobs.selection_of(job), known))
     return CoveringJob(
         job.name, job.subjects, covers, frozenset(job.contents), job.databases.as_core(), promise
     )

@@ -219,5 +219,5 @@ def _merged(old: Account, new: AccountInput) -> AccountInput:
     for database in new.databases:
         if database.site not in sites:
             database.site = None
-    new.excludes, new.contact = old.excludes, old.contact
+    new.excludes, new.contact, new.tags = old.excludes, old.contact, old.tags
     return new

@@ -8,7 +8,7 @@ from collections import OrderedDict
 from collections.abc import Callable, Iterator
 
 from ..bundles.left_out import LeftOut
-from ..core.errors import BusyError, MissingError
+from ..core.errors import BusyError, DamagedError, MissingError
 from ..models import DownloadReport
 from .outside import OutsideStream
 
@@ -28,8 +28,9 @@ class Downloads:
         self._known: OrderedDict[str, Download] = OrderedDict()
         self._running = 0
 
-    def begin(self, stream: OutsideStream[LeftOut]) -> Download:
-        """Take one of the places for downloads. Raises ``BusyError`` if all are taken."""
+    def begin(self, stream: OutsideStream[LeftOut], on_damage: Callable[[], None]) -> Download:
+        """Take one of the places for downloads; ``on_damage`` is called when anything of it is
+        damaged on the store. Raises ``BusyError`` if all are taken."""
         with self._lock:
             if self._running >= MOST:
                 stream.close()
@@ -37,7 +38,7 @@ class Downloads:
                     f"{MOST} downloads are running.", "Wait until one of them has ended."
                 )
             self._running += 1
-            found = Download(secrets.token_hex(8), stream, self._end)
+            found = Download(secrets.token_hex(8), stream, on_damage, self._end)
             self._known[found.number] = found
             while len(self._known) > _KEPT:
                 self._known.popitem(last=False)
@@ -67,9 +68,14 @@ class Download:
     """
 
     def __init__(
-        self, number: str, stream: OutsideStream[LeftOut], end: Callable[[], None]
+        self,
+        number: str,
+        stream: OutsideStream[LeftOut],
+        on_damage: Callable[[], None],
+        end: Callable[[], None],
     ) -> None:
         self.number, self._stream, self._end = number, stream, end
+        self._on_damage = on_damage
         self._head: list[bytes] = []
         self._skip = 0
         self._is_open = True
@@ -92,7 +98,7 @@ class Download:
         yield from self._taken()
 
     def _taken(self) -> Iterator[bytes]:
-        for chunk in self._stream:
+        for chunk in self._bytes():
             if self._skip >= len(chunk):
                 self._skip -= len(chunk)
                 continue
@@ -100,6 +106,17 @@ class Download:
             wanted, self._skip = chunk[self._skip :], 0
             yield wanted
         self.left_out = self._stream.result or LeftOut()
+        if self.left_out.damaged:
+            self._on_damage()
+
+    def _bytes(self) -> Iterator[bytes]:
+        try:
+            # Not “yield from”: it would end the stream with whoever stops reading for now.
+            for chunk in self._stream:  # noqa: UP028
+                yield chunk
+        except DamagedError:
+            self._on_damage()
+            raise
 
     def close(self) -> None:
         """End it; the web server calls this when the client has all or has gone."""

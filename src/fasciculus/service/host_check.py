@@ -32,7 +32,7 @@ def try_host(
     """Try a host with its secrets; ``homes`` are those of its accounts."""
     with tempfile.TemporaryDirectory(dir=config.spool, prefix="trying-") as spool:
         try:
-            return outside.call(_tried, spool, host, dict(secrets), homes)
+            return outside.try_out(_tried, spool, host, dict(secrets), homes)
         except FasciculusError as error:
             step = TryStep(name="host", ok=False, text=error.message, way_out=error.way_out)
             return TryResult(ok=False, steps=[step])
@@ -41,7 +41,7 @@ def try_host(
 def _tried(spool: str, host: HostFields, secrets: dict[str, str], homes: list[str]) -> TryResult:
     order = described_host(host, secrets)
     steps: list[Step] = []
-    with closing(open_host(order.spec(), Path(spool))) as connection:
+    with closing(open_host(order.spec(), Path(spool))) as connection, outside.trial_time():
         try:
             for step in connection.steps():
                 steps.append(step)  # noqa: PERF402  the steps before a failure are kept

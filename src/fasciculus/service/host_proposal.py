@@ -59,7 +59,7 @@ def propose_rules(config: Config, host: HostFields, secrets: Mapping[str, str]) 
     Raises ``FasciculusError`` where the host cannot be reached.
     """
     with tempfile.TemporaryDirectory(dir=config.spool, prefix="looking-") as spool:
-        return outside.call(_looked, spool, host, dict(secrets))
+        return outside.try_out(_looked, spool, host, dict(secrets))
 
 
 def _looked(spool: str, host: HostFields, secrets: dict[str, str]) -> HostProposal:

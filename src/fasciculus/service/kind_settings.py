@@ -11,9 +11,10 @@ from pydantic_core import InitErrorDetails, PydanticCustomError
 from ..core.errors import SettingError
 from ..databases import ENGINES, server_engines
 from ..hosts import KINDS as HOST_KINDS
-from ..kinds import Kind, Registry, Secrets, Settings
+from ..kinds import Kind, Secrets, Settings
 from ..models import Database, HostInput, KindField, KindInfo, Kinds, KindSettings, StoreInput
 from ..models.validation import field_errors
+from ..registry import Registry
 from ..stores import KINDS as STORE_KINDS
 
 

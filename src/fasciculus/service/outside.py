@@ -11,9 +11,12 @@ from __future__ import annotations
 import multiprocessing
 import pickle
 import signal
-from collections.abc import Callable
+import threading
+from collections.abc import Callable, Iterator
+from contextlib import AbstractContextManager, contextmanager
 from multiprocessing.connection import Connection
 from multiprocessing.process import BaseProcess
+from types import FrameType
 from typing import Any, Generic, ParamSpec, TypeVar
 
 from ..core.errors import ConnectionLostError, FasciculusError, UnreachableError
@@ -24,6 +27,9 @@ T = TypeVar("T")
 
 #: Seconds that a conversation may take unless another deadline is given.
 DEADLINE = 120.0
+#: Seconds that a trial may take, below what clients wait for an answer: a minute.
+TRIAL = 45.0
+_TRIAL_DEADLINE = 55.0
 #: Seconds that a killed process is waited for.
 _KILLED = 5.0
 #: Bytes that it may take beyond what its code needs.
@@ -61,6 +67,22 @@ def call(function: Callable[P, T], *args: P.args, **more: P.kwargs) -> T:
     return call_within(DEADLINE, function, *args, **more)
 
 
+def try_out(function: Callable[P, T], *args: P.args, **more: P.kwargs) -> T:
+    """Call a function that tries something, and so must have ended before its client gives up."""
+    return call_within(_TRIAL_DEADLINE, function, *args, **more)
+
+
+def trial_time() -> AbstractContextManager[None]:
+    """The time that such a function has for its steps; what is under way at its end fails."""
+    return ended_after(
+        TRIAL,
+        ConnectionLostError(
+            f"It did not answer in time: a trial may take {TRIAL:.0f} seconds.",
+            "Look whether the server is overloaded, or something in between holds the line back.",
+        ),
+    )
+
+
 def call_within(seconds: float, function: Callable[P, T], *args: P.args, **more: P.kwargs) -> T:
     """The same with a deadline of its own, in seconds."""
     ours, process = _begun(_carry_out, function, args, more)
@@ -78,6 +100,28 @@ def call_within(seconds: float, function: Callable[P, T], *args: P.args, **more:
     if good:
         return found  # type: ignore[no-any-return]
     raise found
+
+
+@contextmanager
+def ended_after(seconds: float, error: FasciculusError) -> Iterator[None]:
+    """Raise an error inside, once its time is over, so that it is known what was under way.
+
+    For the main thread of a process of its own alone: elsewhere it does nothing.
+    """
+    if threading.current_thread() is not threading.main_thread():
+        yield
+        return
+
+    def end(_signal: int, _frame: FrameType | None) -> None:
+        raise error
+
+    before = signal.signal(signal.SIGALRM, end)
+    signal.setitimer(signal.ITIMER_REAL, seconds)
+    try:
+        yield
+    finally:
+        signal.setitimer(signal.ITIMER_REAL, 0)
+        signal.signal(signal.SIGALRM, before)
 
 
 class OutsideStream(Generic[T]):

@@ -82,7 +82,9 @@ class StartEndpoint:
         try:
             run = context().tasks.start_run(RunStart(job, "an address from outside", key))
         except AlreadyRunningError as error:
-            answer = problem(409, error.message, way_out="It goes on; ask again later.")
+            answer = problem(
+                409, error.message, way_out="It goes on; start it again when it has ended."
+            )
             answer.headers["Location"] = _place(error.run_id)
             return answer
         count()

@@ -64,7 +64,7 @@ def _check_copying(sources: OrderSources, body: StoreInput) -> None:
 def try_spec(sources: OrderSources, spec: StoreSpec, store_id: str | None) -> TryResult:
     """Try a store; of one that is new (``store_id`` is None), say what it holds already."""
     try:
-        steps, host_key = outside.call(_tried, spec, store_id, manifest_key(sources.cipher))
+        steps, host_key = outside.try_out(_tried, spec, store_id, manifest_key(sources.cipher))
     except FasciculusError as error:
         step = TryStep(name="settings", ok=False, text=error.message, way_out=error.way_out)
         return TryResult(ok=False, steps=[step])
@@ -89,10 +89,11 @@ def _tried(spec: StoreSpec, store_id: str | None, key: bytes) -> tuple[list[Step
     """The steps of trying a store, and the host key that it showed."""
     store = open_store(spec)
     try:
-        steps = try_store(store, store_id, make_root=True)
-        if store_id is None and all(step.ok for step in steps):
-            held = contents_step(store, key)
-            steps += [held] if held is not None else []
+        with outside.trial_time():
+            steps = try_store(store, store_id, make_root=True)
+            if store_id is None and all(step.ok for step in steps):
+                held = contents_step(store, key)
+                steps += [held] if held is not None else []
     finally:
         store.close()
     return steps, getattr(store, "seen_key", "")

@@ -11,7 +11,8 @@ from ..core.bundle.layout import MANIFEST, SUBJECT_FOLDERS, SubjectRef
 from ..core.errors import FasciculusError
 from ..core.formatting import format_count, format_list
 from ..core.steps import Step
-from ..stores.base import Store, read_all
+from ..stores.base import Store
+from ..stores.reading import read_all
 
 #: Subjects whose newest bundle is looked at.
 _LOOKED_AT = 50

@@ -5,6 +5,7 @@ from __future__ import annotations
 import os
 import sqlite3
 from collections.abc import Iterable
+from dataclasses import replace
 from datetime import UTC, datetime
 from pathlib import Path
 
@@ -61,9 +62,10 @@ def _published(folder: Path, roots: Iterable[tuple[str, str]]) -> str:
     return ""
 
 
-def usage(db: sqlite3.Connection, store: Store) -> StoreUsage:
+def usage(db: sqlite3.Connection, store: Store, old_versions: int | None) -> StoreUsage:
     """What a store holds, how it grows, when it is full, what it costs, and what it lacks, as
-    far as the store as it is shown does not say so itself.
+    far as the store as it is shown does not say so itself. ``old_versions`` are the bytes of what
+    a bucket keeps though it was removed.
     """
     days = store_days.days(db, store.name)
     today = datetime.now(UTC).date()
@@ -86,6 +88,7 @@ def usage(db: sqlite3.Connection, store: Store) -> StoreUsage:
         currency=store.currency,
         lag=store.lag,
         oldest_read=store.oldest_read,
+        old_versions=old_versions,
         days=[
             StoreDay(day=row.day, sent=row.sent, received=row.received, stored=row.stored)
             for row in days
@@ -93,7 +96,7 @@ def usage(db: sqlite3.Connection, store: Store) -> StoreUsage:
         transfers=transfers.days(db, store.name),
         subjects=[StoreShare(**row) for row in store_days.by_subject(db, store.name, _SHARES)],
         jobs=[StoreShare(**row) for row in store_days.by_job(db, store.name)],
-        advice=store_advice.of_store(facts(db, store)),
+        advice=store_advice.of_store(replace(facts(db, store), old_versions=old_versions or 0)),
     )
 
 

@@ -1,4 +1,4 @@
-"""Accepts hosts, accounts and jobs that a store tells of.
+"""Accepts hosts, accounts, stores and jobs that a store tells of.
 
 Whoever writes to a store decides what it tells. So nothing is added before a person has seen it
 with its host and root, and a root that only an unvouched bundle names is never used on a host that
@@ -7,6 +7,7 @@ is known already: the service would read that folder, as root, into bundles for 
 
 from __future__ import annotations
 
+import json
 import sqlite3
 from collections.abc import Sequence
 from typing import Any
@@ -15,6 +16,8 @@ from pydantic import ValidationError
 
 from ..core.discovery.accounts import rule_glob
 from ..core.errors import FasciculusError, MissingError, SettingError
+from ..core.formatting import format_list
+from ..core.selection import is_name
 from ..models import (
     AcceptedProposals,
     AccountInput,
@@ -24,11 +27,14 @@ from ..models import (
     KindSettings,
     ProposalChoice,
     Site,
+    StoreInput,
 )
 from ..models.validation import field_errors
-from ..records import inventory, jobs, store_proposals
+from ..records import inventory, jobs, store_proposals, stores
 from ..records.encryption import SecretCipher
 from ..records.store_proposals import FoundProposal
+from ..records.stores import ProvedStore
+from .kind_settings import check_host, check_store
 
 
 def chosen(db: sqlite3.Connection, store: str, choice: ProposalChoice) -> list[FoundProposal]:
@@ -40,6 +46,7 @@ def chosen(db: sqlite3.Connection, store: str, choice: ProposalChoice) -> list[F
     for kind, names in (
         ("host", choice.hosts),
         ("account", choice.accounts),
+        ("store", choice.stores),
         ("job", choice.jobs),
     ):
         known = {row.name: row for row in rows if row.kind == kind}
@@ -84,10 +91,68 @@ def _added(
     db: sqlite3.Connection, cipher: SecretCipher, store: str, row: FoundProposal, home: str
 ) -> list[str]:
     if row.kind == "host":
-        return _host(db, cipher, row.name)
+        return _told_host(db, cipher, row) or _host(db, cipher, row.name)
     if row.kind == "account":
         return _account(db, cipher, row, home)
-    return _job(db, store, row)
+    if row.kind == "store":
+        return _told_store(db, cipher, row)
+    return _told_job(db, store, row) or _job(db, store, row)
+
+
+def _settings(row: FoundProposal) -> dict[str, Any]:
+    """What a copy of the records has set; empty where none tells of it."""
+    found: dict[str, Any] = json.loads(row.document.get("settings") or "{}")
+    return found
+
+
+def _told_host(db: sqlite3.Connection, cipher: SecretCipher, row: FoundProposal) -> list[str]:
+    if not (settings := _settings(row)):
+        return []
+    host = HostInput(**{**settings, "secrets": cipher.decrypt(row.document["sealed"])})
+    inventory.save_host(db, cipher, host, check_host(host).describe())
+    return [f"host {row.name}, as it was"]
+
+
+def _told_store(db: sqlite3.Connection, cipher: SecretCipher, row: FoundProposal) -> list[str]:
+    settings, secrets = _settings(row), cipher.decrypt(row.document["sealed"])
+    found = StoreInput(**{**settings, "secrets": secrets})
+    where = check_store(found).describe()
+    if found.copy_from and found.copy_from not in stores.store_ids(db):
+        found.copy_from = ""
+    stores.save_store(db, cipher, found, ProvedStore(where, row.document["id"], tried=False))
+    return [f"store {row.name}, untried"]
+
+
+def _told_job(db: sqlite3.Connection, store: str, row: FoundProposal) -> list[str]:
+    """A job with all that was set, switched off; what is not here is left out of it, and named."""
+    if not (settings := _settings(row)):
+        return []
+    marks = {found["mark"]: found["name"] for found in db.execute("SELECT name, mark FROM store")}
+    names = {
+        name: marks.get(mark) or (name if name in marks.values() else "")
+        for name, mark in row.document["store_ids"].items()
+    }
+    here = [name for name in names.values() if name] or [store]
+    lacking = [f"store {name}" for name, found in names.items() if not found]
+    subjects = {subject.name for subject in inventory.subjects(db, settings["subjects"])}
+    gone = [text for text in settings["names"] if is_name(text) and text not in subjects]
+    known = {found["name"] for found in db.execute("SELECT name FROM channel")}
+    lacking += [f"channel {name}" for name in settings["channels"] if name not in known]
+    job = JobInput(
+        **{
+            **settings,
+            "stores": here,
+            "keep_on": {
+                names[name]: rule for name, rule in settings["keep_on"].items() if names.get(name)
+            },
+            "names": [text for text in settings["names"] if text not in gone],
+            "channels": [name for name in settings["channels"] if name in known],
+            "enabled": False,
+        }
+    )
+    jobs.save_job(db, job)
+    without = f", without {format_list([*lacking, *gone])}" if lacking or gone else ""
+    return [f"job {row.name} as it was, switched off{without}"]
 
 
 def _host(db: sqlite3.Connection, cipher: SecretCipher, name: str) -> list[str]:
@@ -107,7 +172,10 @@ def _account(
         made += _host(db, cipher, row.host)
         host = inventory.host(db, cipher, row.host)
     is_new = host.connection.kind == "unconnected"
-    if home:
+    if settings := _settings(row):
+        fields = {key: settings[key] for key in AccountInput.model_fields if key in settings}
+        account = AccountInput(**{**fields, **({"home": home} if home else {})})
+    elif home:
         account = AccountInput(name=row.name, host=row.host, home=home)
     elif row.vouched or is_new:
         account = _as_told(row)
@@ -148,6 +216,16 @@ def _as_told(row: FoundProposal) -> AccountInput:
         return bare
 
 
+def _stores_of(db: sqlite3.Connection, job: str, store: str) -> list[str]:
+    """The stores that hold bundles of a job, the one that proposes it first."""
+    rows = db.execute(
+        "SELECT DISTINCT store.name FROM store JOIN copy ON copy.store_id=store.id "
+        "JOIN bundle ON bundle.id=copy.bundle_id WHERE bundle.job=? ORDER BY store.name",
+        (job,),
+    )
+    return list(dict.fromkeys([store, *(row["name"] for row in rows)]))
+
+
 def _job(db: sqlite3.Connection, store: str, row: FoundProposal) -> list[str]:
     """A job, switched off, of those of its subjects that are known."""
     told = row.document
@@ -159,7 +237,7 @@ def _job(db: sqlite3.Connection, store: str, row: FoundProposal) -> list[str]:
         choice="listed",
         names=[name for name in told["names"] if name in known],
         contents=told["contents"],
-        stores=[store],
+        stores=_stores_of(db, row.name, store),
         timetable="by hand",
         mode=told["mode"],
         keep="1000 newest",

@@ -15,8 +15,9 @@ from ..core.bundle.layout import SubjectRef
 from ..core.bundle.manifest import PieceRecord
 from ..core.errors import DamagedError
 from ..stores import open_store
-from ..stores.base import connected, read_all
+from ..stores.base import connected
 from ..stores.identity import check_ours
+from ..stores.reading import read_all
 from ..worker.orders import StoreOrder
 
 _PATIENCE = 30.0

@@ -5,7 +5,7 @@ from __future__ import annotations
 import sqlite3
 
 from ..models import WatchSettings
-from ..records import settings
+from ..records import channels, settings
 
 
 def watch_settings(db: sqlite3.Connection) -> WatchSettings:
@@ -14,4 +14,6 @@ def watch_settings(db: sqlite3.Connection) -> WatchSettings:
 
 
 def save_watch_settings(db: sqlite3.Connection, new: WatchSettings) -> None:
+    """Set it. Raises ``SettingError`` for a channel that is not known."""
+    channels.check_known(db, new.channels, "channels")
     settings.put(db, settings.WATCH, new.model_dump(mode="json"))

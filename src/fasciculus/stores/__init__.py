@@ -7,11 +7,13 @@ or an entry point of the group ``fasciculus.stores``; see ``docs/adding-a-store-
 from __future__ import annotations
 
 from collections.abc import Mapping
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
-from ..kinds import Registry
-from .access import TokenFile
-from .base import Store, StoreKind, StoreSettings, StoreSpec
+from ..registry import Registry
+
+if TYPE_CHECKING:
+    from .access import TokenFile
+    from .base import Store, StoreKind, StoreSpec
 
 KINDS: Registry[StoreKind] = Registry(
     "kind of store",
@@ -29,6 +31,7 @@ KINDS: Registry[StoreKind] = Registry(
         "A mailbox is no store: messages are limited in size, go missing without a word, and "
         "cannot be read in part or listed for certain.",
     ),
+    staying=("sftp", "ftp", "s3", "webdav"),
 )
 
 
@@ -41,6 +44,8 @@ def store_spec(
     tokens: TokenFile | None = None,
 ) -> StoreSpec:
     """The spec of a store out of plain values or saved JSON; errors as with ``Registry``."""
+    from .base import StoreSettings, StoreSpec
+
     parsed = KINDS.parse(settings) if isinstance(settings, Mapping) else KINDS.stored(settings)
     assert isinstance(parsed, StoreSettings)
     return StoreSpec(name, parsed, dict(secrets or {}), patience, read_back, tokens)

@@ -19,9 +19,9 @@ from dataclasses import asdict, dataclass
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from cryptography.fernet import Fernet, InvalidToken
-
 if TYPE_CHECKING:
+    from cryptography.fernet import Fernet
+
     from .base import StoreSpec
 
 
@@ -67,6 +67,8 @@ class TokenFile:
 
     def load(self) -> Tokens | None:
         """The tokens; None where there are none, or another key has encrypted them."""
+        from cryptography.fernet import InvalidToken
+
         try:
             return Tokens(**json.loads(self._cipher.decrypt(self.path.read_bytes())))
         except (OSError, InvalidToken, ValueError, TypeError):
@@ -103,4 +105,6 @@ class TokenFile:
 
     @property
     def _cipher(self) -> Fernet:
+        from cryptography.fernet import Fernet
+
         return Fernet(base64.urlsafe_b64encode(self.key))

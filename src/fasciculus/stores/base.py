@@ -7,14 +7,12 @@ from contextlib import contextmanager
 from dataclasses import dataclass, field
 from datetime import datetime
 from pathlib import Path
-from typing import BinaryIO, Protocol
+from typing import BinaryIO, Protocol, runtime_checkable
 from urllib.parse import urlsplit
 
-from ..core.errors import DamagedError, UnreachableError
+from ..core.errors import UnreachableError
 from ..kinds import Secrets, Settings
 from .access import AccessFlow, TokenFile
-
-_CHUNK = 1024 * 1024
 
 
 @dataclass(frozen=True, slots=True)
@@ -200,6 +198,17 @@ class Store(Protocol):
         """What :meth:`connect` does, step by step."""
 
 
+@runtime_checkable
+class VersionedStore(Protocol):
+    """A store that may keep what is removed or replaced: a bucket with versions."""
+
+    def describe_versions(self) -> str:
+        """Whether it does, what that takes, and what to do about it, in sentences."""
+
+    def old_bytes(self) -> int:
+        """Bytes of what was removed or replaced and is kept all the same."""
+
+
 @dataclass(frozen=True, slots=True)
 class StoreKind:
     """A kind of store: its settings, its secrets, and how one is opened.
@@ -224,15 +233,3 @@ def connected(store: Store) -> Iterator[Store]:
         yield store
     finally:
         store.close()
-
-
-def read_all(store: Store, path: str, most: int = 8 * 1024 * 1024) -> bytes:
-    """The whole of a small file; :class:`DamagedError` for one of more than ``most`` bytes."""
-    with store.open(path) as stream:
-        chunks, left = [], most
-        while left >= 0 and (chunk := stream.read(min(left + 1, _CHUNK))):
-            chunks.append(chunk)
-            left -= len(chunk)
-    if left < 0:
-        raise DamagedError(f"{path} on store “{store.spec.name}” has more than {most:,} bytes.")
-    return b"".join(chunks)

@@ -182,7 +182,8 @@ class FtpStore:
 
     def put_bytes(self, data: bytes, path: str) -> None:
         self._arrived.pop(path, None)
-        self._write(io.BytesIO(data), path, lambda count: None)
+        with self._open.hurried():
+            self._write(io.BytesIO(data), path, lambda count: None)
 
     def arrived(self, path: str) -> int:
         return self._arrived.get(path, 0)
@@ -238,7 +239,8 @@ class FtpStore:
         except OSError as error:
             data.close()
             # Why it was cut is on the control connection, where the server still says it.
-            link.raw.voidresp()
+            with link.hurried():
+                link.raw.voidresp()
             raise OSError("the transfer was cut") from error
         link.end(data)
 

@@ -9,7 +9,8 @@ from typing import Any
 
 from ..core.bundle.layout import STORE_FILE, is_store_id
 from ..core.errors import DamagedError, FasciculusError, MissingError, TooNewError
-from .base import Store, read_all
+from .base import Store
+from .reading import read_all
 
 STORE_FORMAT = "fasciculus-store"
 STORE_VERSION = 1

@@ -10,13 +10,22 @@ from datetime import datetime
 from pathlib import Path
 from typing import BinaryIO, TypeVar, cast
 
-from ..core.errors import ConnectionLostError, NotListedError
+from ..core.errors import (
+    ConnectionLostError,
+    FasciculusError,
+    NotListedError,
+    StoreFullError,
+    TransferFailedError,
+)
 from .base import ConnectStep, Store, StoreItem
 from .confirmation import read_back
 from .throttle import Throttle
 
 _ATTEMPTS = 4
 _FIRST_WAIT = 0.5
+#: What is written to see whether there is room; larger than what a disk rounds sizes up to.
+_PROBE = 256 * 1024
+_PROBE_NAME = ".fasciculus-room"
 _T = TypeVar("_T")
 
 
@@ -101,11 +110,64 @@ class RetryingStore:
             on_bytes(count)
             self._throttle.spend(count)
 
-        self._until_done(
-            lambda: self._store.put(local, path, sent),
-            lambda: self._holds(local, path),
-            lambda: self._store.arrived(path),
-        )
+        losses = refusals = reached = 0
+
+        def send() -> None:
+            nonlocal losses, refusals, reached
+            try:
+                self._store.put(local, path, sent)
+            except ConnectionLostError as error:
+                if (arrived := self._store.arrived(path)) > reached:
+                    losses, refusals, reached = 0, 0, arrived
+                losses += 1
+                refusals += isinstance(error, TransferFailedError)
+                # A server may end the line where its disk is full, without a word.
+                if losses > 1 or refusals:
+                    self._check_room(local.stat().st_size - arrived, path, error, refusals)
+                raise
+
+        self._until_done(send, lambda: self._holds(local, path), lambda: self._store.arrived(path))
+
+    def _check_room(
+        self, wanted: int, path: str, error: ConnectionLostError, refusals: int
+    ) -> None:
+        """Raise ``StoreFullError`` where a file broke off for want of room: it must not be sent
+        again and again into a full disk. ``refusals`` is how often the server said that it failed,
+        without having got further in between.
+        """
+        if refusals > 1:
+            raise StoreFullError(
+                f"{error.message} It said so {refusals} times.",
+                "Its disk or the user's quota is full, most likely: free space there.",
+            ) from error
+        if self._is_full(wanted, refusals > 0):
+            with suppress(FasciculusError, OSError):
+                self._store.remove(f"{path}.part")
+            raise StoreFullError(
+                f"Store “{self.spec.name}” is full: {path} did not fit.",
+                "Free space there, or keep fewer copies.",
+            ) from error
+
+    def _is_full(self, wanted: int, is_there: bool) -> bool:
+        """Whether a store has no room for so many bytes: by what it tells, or, where the server
+        answers and tells nothing, by whether a small file can be written.
+        """
+        try:
+            self._store.connect()
+            if (free := self._store.free()) is not None:
+                return free < wanted
+            if is_there:
+                self._store.put_bytes(bytes(_PROBE), _PROBE_NAME)
+        except TransferFailedError:
+            return True
+        except (FasciculusError, OSError):
+            return False
+        finally:
+            if is_there:
+                for name in (_PROBE_NAME, f"{_PROBE_NAME}.part"):
+                    with suppress(FasciculusError, OSError):
+                        self._store.remove(name)
+        return False
 
     def _holds(self, local: Path, path: str) -> bool:
         """Whether a file of the store is the local one: by its size, and then by its digest."""
@@ -116,7 +178,14 @@ class RetryingStore:
         return (self._store.sha256(path) or read_back(self._store, path)) == wanted
 
     def put_bytes(self, data: bytes, path: str) -> None:
-        self.retry(lambda: self._store.put_bytes(data, path))
+        def send() -> None:
+            try:
+                self._store.put_bytes(data, path)
+            except TransferFailedError as error:
+                self._check_room(len(data), path, error, 1)
+                raise
+
+        self.retry(send)
         self.sent += len(data)
 
     def arrived(self, path: str) -> int:

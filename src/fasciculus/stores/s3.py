@@ -5,12 +5,14 @@ from __future__ import annotations
 import base64
 import hashlib
 import io
+import ssl
 from collections.abc import Callable, Iterator
 from concurrent.futures import ThreadPoolExecutor
 from contextlib import contextmanager, suppress
 from dataclasses import dataclass, field
 from datetime import UTC, datetime
 from pathlib import Path
+from tempfile import NamedTemporaryFile, _TemporaryFileWrapper
 from threading import Lock
 from typing import Any, BinaryIO, Literal
 from urllib.parse import urlsplit
@@ -27,8 +29,9 @@ from ..core.errors import (
     StoreFullError,
     UnreachableError,
 )
+from ..fields import certificate_field
 from ..kinds import Secrets
-from ..network import reach, resolved
+from ..network import reach, resolved, root_of, tls_context, untrusted
 from .base import (
     ConnectStep,
     StoreItem,
@@ -40,6 +43,7 @@ from .base import (
     listed_items,
 )
 from .retry_after import retry_after
+from .s3_versions import BucketVersions, error_code
 
 #: Larger files go in parts, several at once. A part is at least 5 MiB, and there are at most 10,000
 #: of them (limits of the S3 API).
@@ -84,6 +88,11 @@ class S3Settings(StoreSettings):
         description="Before the names of all objects; empty for the bucket itself.",
         examples=["reed-1"],
     )
+    create_bucket: bool = Field(
+        default=False,
+        title="Create the bucket",
+        description="Where there is none of that name yet. Without it a wrong name is an error.",
+    )
     path_style: bool = Field(
         default=False,
         title="Bucket in the path",
@@ -94,6 +103,13 @@ class S3Settings(StoreSettings):
         title="Storage class of pieces",
         description="As the provider names it; empty for its own choice. One that must be thawed "
         "before it can be read makes restores wait.",
+    )
+    certificate: str = certificate_field()
+    remove_versions: bool = Field(
+        default=False,
+        title="Remove old versions",
+        description="Where the bucket keeps versions: what retires goes with all its versions, "
+        "which takes the right s3:DeleteObjectVersion. Otherwise the bucket never shrinks.",
     )
 
     @field_validator("endpoint")
@@ -154,6 +170,8 @@ class S3Store:
         self.spec, self._settings = spec, spec.settings
         self._prefix = f"{spec.settings.folder}/" if spec.settings.folder else ""
         self._made_client: Any = None
+        #: The accepted certificate, in a file, as boto3 wants it.
+        self._authorities: _TemporaryFileWrapper[str] | None = None
         self._uploads: dict[str, _Upload] = {}
         self._lock = Lock()
 
@@ -197,12 +215,12 @@ class S3Store:
             except FasciculusError:
                 raise
             except Exception as error:
-                if _code(error) in ("403", "401"):
+                if error_code(error) in ("403", "401"):
                     # HEAD has no body to say why; a list has.
                     self._client.list_objects_v2(
                         Bucket=self._settings.bucket, Prefix=self._prefix, MaxKeys=1
                     )
-                elif _code(error) not in _GONE:
+                elif error_code(error) not in _GONE:
                     raise
         return "The keys are accepted."
 
@@ -212,14 +230,14 @@ class S3Store:
             try:
                 self._client.list_objects_v2(Bucket=bucket, Prefix=self._prefix, MaxKeys=1)
             except Exception as error:
-                if _code(error) not in ("NoSuchBucket", *_GONE):
+                if error_code(error) not in ("NoSuchBucket", *_GONE):
                     raise
-                raise MissingError(
-                    f"There is no bucket “{bucket}”.", "Create it, or correct its name."
-                ) from error
+                raise self._no_bucket() from error
         return f"The bucket {bucket} exists."
 
     def make_root(self) -> None:
+        if not self._settings.create_bucket:
+            raise self._no_bucket()
         with self._said(self._settings.bucket):
             region = self._settings.region
             # The first region of all must not be named.
@@ -238,10 +256,12 @@ class S3Store:
             from botocore.config import Config
 
             settings = self._settings
+            self._authorities = _authorities(settings.certificate)
             self._made_client = boto3.session.Session().client(
                 "s3",
                 endpoint_url=settings.endpoint,
                 region_name=settings.region,
+                verify=self._authorities.name if self._authorities else None,
                 aws_access_key_id=self.spec.secrets.get("access_key"),
                 aws_secret_access_key=self.spec.secrets.get("secret_key"),
                 config=Config(
@@ -263,7 +283,9 @@ class S3Store:
         if self._made_client is not None:
             with suppress(Exception):
                 self._made_client.close()
-        self._made_client = None
+        if self._authorities is not None:
+            self._authorities.close()
+        self._made_client = self._authorities = None
 
     @contextmanager
     def _said(self, path: str) -> Iterator[None]:
@@ -277,10 +299,14 @@ class S3Store:
         except ClientError as error:
             raise self._explained(path, error) from error
         except SSLError as error:
-            raise UnreachableError(
-                f"The certificate of {self._settings.endpoint} does not prove that it is the "
-                "right server.",
-                "Correct the endpoint, or let a known authority sign its certificate.",
+            self.close()
+            cause = root_of(error)
+            if isinstance(cause, ssl.SSLCertVerificationError):
+                raise untrusted(self._settings.endpoint, cause) from error
+            raise ConnectionLostError(
+                f"{self._settings.endpoint} and this machine agree on no secured connection: "
+                f"{str(cause)[:200]}.",
+                "Correct the endpoint: is its port one for HTTPS?",
                 field="endpoint",
             ) from error
         except (BotoCoreError, OSError) as error:
@@ -291,13 +317,11 @@ class S3Store:
             ) from error
 
     def _explained(self, path: str, error: Exception) -> FasciculusError:
-        code, name = _code(error), self.spec.name
+        code, name = error_code(error), self.spec.name
         if code in _GONE:
             return MissingError(f"{path} is not on store “{name}”.")
         if code == "NoSuchBucket":
-            return MissingError(
-                f"There is no bucket “{self._settings.bucket}”.", "Create it, or correct its name."
-            )
+            return self._no_bucket()
         if code in _FULL or code == "507":
             return StoreFullError(
                 f"Store “{name}” is full: {path} did not fit.",
@@ -321,6 +345,13 @@ class S3Store:
             )
         return UnreachableError(
             f"Store “{name}” refused {path}: {code}.", "Its provider's documents explain the word."
+        )
+
+    def _no_bucket(self) -> MissingError:
+        return MissingError(
+            f"There is no bucket “{self._settings.bucket}”.",
+            "Correct its name, or have it created (“Create the bucket”).",
+            field="bucket",
         )
 
     def _key(self, path: str) -> str:
@@ -360,7 +391,7 @@ class S3Store:
                     **({"Range": f"bytes={offset}-{end}"} if offset or end else {}),
                 )
             except Exception as error:
-                if _code(error) not in ("InvalidRange", "416"):
+                if error_code(error) not in ("InvalidRange", "416"):
                     raise
                 return io.BytesIO()
         return io.BufferedReader(_Body(self, path, answer["Body"], length), _WINDOW)
@@ -371,7 +402,7 @@ class S3Store:
                 found: dict[str, Any] = self._client.head_object(**self._at(path))
                 return found
             except Exception as error:
-                if _code(error) not in _GONE:
+                if error_code(error) not in _GONE:
                     raise
         return None
 
@@ -497,7 +528,7 @@ class S3Store:
                 )
                 found = [row for page in pages for row in page.get("Uploads", [])]
         except UnreachableError as error:
-            if error.__cause__ and _code(error.__cause__) in (*_REFUSED, *_UNKNOWN):
+            if error.__cause__ and error_code(error.__cause__) in (*_REFUSED, *_UNKNOWN):
                 raise NotListedError(
                     "Unfinished uploads cannot be listed, and so not be ended; their parts take up "
                     "space.",
@@ -511,11 +542,28 @@ class S3Store:
     def rename(self, path: str, to: str) -> None:
         with self._said(path):
             self._client.copy_object(**self._at(to), CopySource=self._at(path))
-            self._client.delete_object(**self._at(path))
+        self.remove(path)
 
     def remove(self, path: str) -> None:
         with self._said(path):
-            self._client.delete_object(**self._at(path))
+            if self._settings.remove_versions:
+                self._versions.remove_all(self._key(path))
+            else:
+                self._client.delete_object(**self._at(path))
+
+    @property
+    def _versions(self) -> BucketVersions:
+        return BucketVersions(self._client, self._settings.bucket)
+
+    def describe_versions(self) -> str:
+        with self._said(self._settings.bucket):
+            return self._versions.words(self._prefix, are_removed=self._settings.remove_versions)
+
+    def old_bytes(self) -> int:
+        with self._said(self._settings.bucket):
+            if not self._versions.are_kept():
+                return 0
+            return sum(size for _, _, size in self._versions.old(self._prefix))
 
     def remove_folder(self, folder: str) -> None:
         """A folder is but the beginning of names."""
@@ -551,9 +599,17 @@ class _Body(io.RawIOBase):
         super().close()
 
 
-def _code(error: BaseException) -> str:
-    response = getattr(error, "response", None) or {}
-    return str(response.get("Error", {}).get("Code", ""))[:80]
+def _authorities(certificate: str) -> _TemporaryFileWrapper[str] | None:
+    """A file of an accepted certificate; None where known authorities are to be asked. Raises
+    ``UnreachableError`` for one that cannot be read.
+    """
+    if not certificate.strip():
+        return None
+    tls_context(certificate)
+    found = NamedTemporaryFile("w", prefix="fasciculus-certificate-")  # noqa: SIM115  closed later
+    found.write(certificate)
+    found.flush()
+    return found
 
 
 def _headers(error: Exception) -> dict[str, str]:

@@ -10,11 +10,18 @@ from datetime import UTC, datetime
 from functools import partial
 
 from ..core.bundle.layout import STORE_FILE
-from ..core.errors import DamagedError, FasciculusError, MissingError, NotListedError
+from ..core.errors import (
+    ConnectionLostError,
+    DamagedError,
+    FasciculusError,
+    MissingError,
+    NotListedError,
+)
 from ..core.formatting import format_duration, format_list, format_size
 from ..core.steps import Step
-from .base import ConnectStep, Store, read_all
+from .base import ConnectStep, Store, VersionedStore
 from .identity import read_identity
+from .reading import read_all
 
 #: Larger than one packet of any protocol.
 _PAYLOAD_BYTES = 100_000
@@ -30,7 +37,8 @@ def try_store(store: Store, store_id: str | None = None, make_root: bool = False
     made where there is none.
     """
     steps: list[Step] = []
-    for stage in _stages(store, store_id, make_root):
+    probe = _Probe(store)
+    for stage in _stages(store, probe, store_id, make_root):
         began = time.monotonic()
         try:
             text = stage.run()
@@ -40,22 +48,27 @@ def try_store(store: Store, store_id: str | None = None, make_root: bool = False
             continue
         except FasciculusError as error:
             took = time.monotonic() - began
-            steps.append(
-                Step(stage.name, False, error.message, error.way_out, took, error.field or "")
-            )
+            # A line that broke would only be waited for again.
+            left = "" if isinstance(error, ConnectionLostError) else probe.clean_up()
+            way_out = " ".join(filter(None, (error.way_out, left)))
+            steps.append(Step(stage.name, False, error.message, way_out, took, error.field or ""))
             store.close()
             break
         steps.append(Step(stage.name, True, text, "", time.monotonic() - began))
     return steps
 
 
-def _stages(store: Store, store_id: str | None, make_root: bool) -> Iterator[ConnectStep]:
+def _stages(
+    store: Store, probe: _Probe, store_id: str | None, make_root: bool
+) -> Iterator[ConnectStep]:
     for stage in store.connecting():
         if stage.name == "folder" and make_root:
             yield ConnectStep("folder", partial(_there_or_made, store, stage.run))
         else:
             yield stage
-    yield from _Probe(store).stages()
+    yield from probe.stages()
+    if isinstance(store, VersionedStore):
+        yield ConnectStep("old versions", store.describe_versions)
     yield ConnectStep("free space", lambda: _free(store))
     yield ConnectStep("store", lambda: _identity(store, store_id))
 
@@ -77,26 +90,38 @@ class _Probe:
         self._path = f"{self._folder}/probe"
         self._renamed = f"{self._path}-renamed"
         self._payload = os.urandom(_PAYLOAD_BYTES)
+        self._begun = False
 
     def stages(self) -> Iterator[ConnectStep]:
-        try:
-            yield ConnectStep("write", self._write)
-            yield ConnectStep("replace", self._replace)
-            yield ConnectStep("read back", self._read)
-            yield ConnectStep("range read", self._read_range)
-            yield ConnectStep("clock", self._clock)
-            yield ConnectStep("rename", self._rename)
-            yield ConnectStep("list", self._list)
-            yield ConnectStep("unfinished", self._unfinished)
-            yield ConnectStep("remove", self._remove)
-        finally:
-            # Whatever step failed: nothing of ours is left lying about.
-            for path in (self._path, self._renamed):
-                for name in (path, f"{path}.part"):
-                    with suppress(FasciculusError, OSError):
-                        self._store.remove(name)
+        self._begun = True
+        yield ConnectStep("write", self._write)
+        yield ConnectStep("replace", self._replace)
+        yield ConnectStep("read back", self._read)
+        yield ConnectStep("range read", self._read_range)
+        yield ConnectStep("clock", self._clock)
+        yield ConnectStep("rename", self._rename)
+        yield ConnectStep("list", self._list)
+        yield ConnectStep("unfinished", self._unfinished)
+        yield ConnectStep("remove", self._remove)
+
+    def clean_up(self) -> str:
+        """Remove what a step that failed has left; say what of it is there still."""
+        if not self._begun:
+            return ""
+        names = [f"{path}{end}" for path in (self._path, self._renamed) for end in ("", ".part")]
+        for name in names:
             with suppress(FasciculusError, OSError):
-                self._store.remove_folder(self._folder)
+                self._store.remove(name)
+        with suppress(FasciculusError, OSError):
+            self._store.remove_folder(self._folder)
+        left = [name for name in names if self._is_there(name)]
+        return f"Remove what the trial left there: {format_list(left)}." if left else ""
+
+    def _is_there(self, name: str) -> bool:
+        try:
+            return self._store.size(name) is not None
+        except (FasciculusError, OSError):
+            return False
 
     def _write(self) -> str:
         self._store.put_bytes(b"the first one", self._path)
@@ -162,6 +187,7 @@ class _Probe:
                 "A file that was removed is still there.",
                 "Give this user the right to remove files, or the store will fill up.",
             )
+        self._store.remove_folder(self._folder)
         return "It can be removed."
 
 

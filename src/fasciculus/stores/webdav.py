@@ -4,13 +4,14 @@ from __future__ import annotations
 
 import io
 import posixpath
+import re
 import ssl
 from collections.abc import Callable, Generator, Iterator
 from contextlib import contextmanager, suppress
 from datetime import UTC, datetime
 from pathlib import Path
 from typing import Any, BinaryIO, Literal
-from urllib.parse import quote, urlsplit
+from urllib.parse import quote, urlsplit, urlunsplit
 
 import httpx
 from pydantic import Field, field_validator
@@ -21,12 +22,13 @@ from ..core.errors import (
     FasciculusError,
     MissingError,
     StoreFullError,
+    TransferFailedError,
     UnreachableError,
 )
 from ..core.webdav_answer import PROPERTIES, Resource, parse_resources
 from ..fields import certificate_field
 from ..kinds import Secrets
-from ..network import reach, resolved, tls_context, untrusted
+from ..network import reach, resolved, root_of, tls_context, untrusted
 from . import stretches
 from .base import (
     ConnectStep,
@@ -48,6 +50,10 @@ _MOST_ANSWER = 64 * 1024 * 1024
 _BUSY = (408, 423, 425, 429, 500, 502, 503, 504)
 
 
+#: What may stand in the path of an address as it is (RFC 3986), “%” included.
+_IN_PATHS = "/:@!$&'()*+,;=%~"
+
+
 def web_address(value: str) -> str:
     """An address of the web without a name and password in it, and without a slash at its end."""
     parts = urlsplit(value.strip())
@@ -55,7 +61,9 @@ def web_address(value: str) -> str:
         raise ValueError("Enter an address such as “https://drive.sedge-quill.example/dav”.")
     if parts.username or parts.password:
         raise ValueError("Enter the address without a password; that has a field of its own.")
-    return value.strip().rstrip("/")
+    # Letters beyond ASCII are encoded as in RFC 3986; what is encoded already stays as it is.
+    path = re.sub(r"%(?![0-9A-Fa-f]{2})", "%25", parts.path.rstrip("/"))
+    return urlunsplit(parts._replace(path=quote(path, safe=_IN_PATHS)))
 
 
 class WebDavSettings(StoreSettings):
@@ -225,7 +233,7 @@ class WebDavStore:
             yield
         except httpx.TransportError as error:
             self.close()
-            if isinstance(cause := _root_of(error), ssl.SSLCertVerificationError):
+            if isinstance(cause := root_of(error), ssl.SSLCertVerificationError):
                 raise untrusted(str(self._base.hostname), cause) from error
             raise ConnectionLostError(
                 f"The connection to store “{self.spec.name}” was lost.",
@@ -247,6 +255,7 @@ class WebDavStore:
 
     def _refusal(self, path: str, answer: httpx.Response) -> FasciculusError:
         status, name = answer.status_code, self.spec.name
+        path = path.removesuffix(".part")
         if status in (404, 410):
             return MissingError(f"{path} is not on store “{name}”.")
         if status in (507, 413):
@@ -267,9 +276,9 @@ class WebDavStore:
             )
         if status in _BUSY:
             wait = retry_after(answer.headers.get("Retry-After"), datetime.now(UTC))
-            return ConnectionLostError(
-                f"Store “{name}” does not answer now (status {status})."
-            ).after(wait)
+            # 500 is what some servers answer when their disk is full.
+            kind = TransferFailedError if status == 500 else ConnectionLostError
+            return kind(f"Store “{name}” does not answer now (status {status}).").after(wait)
         if 300 <= status < 400:
             return UnreachableError(
                 f"Store “{name}” redirects to another address.", "Give that address instead."
@@ -508,12 +517,6 @@ class _Body(io.RawIOBase):
             with suppress(httpx.HTTPError):
                 self._answer.close()
         super().close()
-
-
-def _root_of(error: BaseException) -> BaseException:
-    while (cause := error.__cause__ or error.__context__) is not None:
-        error = cause
-    return error
 
 
 KIND = StoreKind(

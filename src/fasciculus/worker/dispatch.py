@@ -3,11 +3,14 @@
 from __future__ import annotations
 
 import threading
-from contextlib import closing
+from collections.abc import Iterator
+from contextlib import closing, contextmanager
 from pathlib import Path
 
+from ..core.errors import DamagedError
 from ..hosts import open_host
-from .events import Emitter
+from .connections import Connections
+from .events import DamageMet, Emitter
 from .orders import (
     BackupOrder,
     ImportOrder,
@@ -24,7 +27,9 @@ from .orders import (
 from .results import AnyResult, ReleaseResult
 
 
-def carry_out(order: Order, emitter: Emitter, stop: threading.Event) -> AnyResult:
+def carry_out(
+    order: Order, emitter: Emitter, stop: threading.Event, connections: Connections
+) -> AnyResult:
     """Carry out an order. Raises ``FasciculusError`` or ``OSError`` when that fails."""
     # Each task is imported when it is wanted: a process that carries out one order alone should
     # not wait for the others.
@@ -40,7 +45,8 @@ def carry_out(order: Order, emitter: Emitter, stop: threading.Event) -> AnyResul
         case RepackOrder():
             from .maintenance.repack import RepackTask
 
-            return RepackTask(order, emitter, stop).run()
+            with _damage_told(order, emitter):
+                return RepackTask(order, emitter, stop).run()
         case TransferOrder():
             from .maintenance.transfer import TransferTask
 
@@ -48,26 +54,41 @@ def carry_out(order: Order, emitter: Emitter, stop: threading.Event) -> AnyResul
         case ResealOrder():
             from .maintenance.resealing import ResealTask
 
-            return ResealTask(order, emitter, stop).run()
+            with _damage_told(order, emitter):
+                return ResealTask(order, emitter, stop).run()
         case ImportOrder():
             from .maintenance.importing import ImportTask
 
             return ImportTask(order, emitter, stop).run()
-        case BackupOrder() | RestoreOrder() | PreviewOrder() | ReleaseOrder():
+        case BackupOrder():
+            from .backup.task import BackupTask
+
+            try:
+                host = connections.host(order.host, Path(order.spool))
+                return BackupTask(order, host, connections, emitter, stop).run()
+            finally:
+                connections.release()
+        case RestoreOrder() | PreviewOrder() | ReleaseOrder():
             return _on_host(order, emitter, stop)
 
 
+@contextmanager
+def _damage_told(order: RepackOrder | ResealOrder, emitter: Emitter) -> Iterator[None]:
+    """Tell of damage that ends maintenance, so that it is verified and mended."""
+    try:
+        yield
+    except DamagedError:
+        emitter.emit(DamageMet(order.store.name))
+        raise
+
+
 def _on_host(
-    order: BackupOrder | RestoreOrder | PreviewOrder | ReleaseOrder,
+    order: RestoreOrder | PreviewOrder | ReleaseOrder,
     emitter: Emitter,
     stop: threading.Event,
 ) -> AnyResult:
     with closing(open_host(order.host.spec(), Path(order.spool))) as host:
         match order:
-            case BackupOrder():
-                from .backup.task import BackupTask
-
-                return BackupTask(order, host, emitter, stop).run()
             case RestoreOrder():
                 from .restore.task import RestoreTask
 

@@ -65,6 +65,15 @@ class DamageFound(Struct, tag_field="event", tag="damage-found"):
     harmed: int = 0
 
 
+class DamageMet(Struct, tag_field="event", tag="damage-met"):
+    """A copy that was read from a store lacks something, or is not what was stored. What exactly
+    is to be verified; ``bundle`` is empty where it may be any of the subject.
+    """
+
+    store: str
+    bundle: str = ""
+
+
 class DamageCleared(Struct, tag_field="event", tag="damage-cleared"):
     """A file that was damaged is intact; ``source`` is the store that it was mended from."""
 
@@ -112,6 +121,12 @@ class BundleFound(Struct, tag_field="event", tag="bundle-found", kw_only=True):
     manifest: ManifestSummary
 
 
+class RecordsCopyFound(Struct, tag_field="event", tag="records-copy-found"):
+    """The newest copy of the records that a store has is where the order wanted it."""
+
+    name: str
+
+
 class StoreSeen(Struct, tag_field="event", tag="store-seen"):
     """What a task moved to and from a store, and what is free there where the store tells."""
 
@@ -133,11 +148,13 @@ Event = (
     | CopyResult
     | CopyRetired
     | DamageFound
+    | DamageMet
     | DamageCleared
     | CopyVerified
     | CopyRepacked
     | CopyMade
     | BundleFound
+    | RecordsCopyFound
     | StoreSeen
     | Finished
 )

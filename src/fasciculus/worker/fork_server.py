@@ -1,6 +1,7 @@
 """Workers without the wait for an interpreter: one process imports everything and forks them.
 
-The service sends one message per order over a socket of whole messages, with four descriptors: the
+The service sends one message per order over a socket of whole messages: the kinds of host and
+stores that it needs, as ``host:ssh store:sftp``, for the imports; and four descriptors: the
 worker's standard input, output and error, and a socket of its own. On that socket the fork server
 answers with the worker's pidfd (``pidfd_open(2)``) and, when the worker has ended, with its wait
 status as decimal text. The fork server itself never reads an order, so that no secret of one task
@@ -14,9 +15,11 @@ import os
 import selectors
 import signal
 import socket
+from collections.abc import Iterable
 from contextlib import suppress
 from importlib import import_module
 
+from ..core import schedule
 from ..databases import ENGINES
 from ..hosts import KINDS as host_kinds
 from ..stores import KINDS as store_kinds
@@ -38,6 +41,7 @@ _PRELOADED = (
     "fasciculus.stores.folder",
 )
 _DESCRIPTORS = 4
+_MESSAGE = 1024
 
 
 def serve(control_descriptor: int) -> None:
@@ -47,6 +51,8 @@ def serve(control_descriptor: int) -> None:
     # Packages are looked through once, not by each worker that meets a kind of theirs.
     for registry in (store_kinds, host_kinds, ENGINES):
         registry.names()
+    # Reads all zones of the system, which takes longer than a small task.
+    schedule.zone("UTC")
     gc.collect()
     # What is imported stays: looking through it in each worker would also copy its pages.
     gc.freeze()
@@ -60,6 +66,7 @@ class ForkServer:
     def __init__(self, control: socket.socket) -> None:
         self._control: socket.socket | None = control
         self._workers: dict[int, socket.socket] = {}
+        self._imported: set[str] = set()
         self._wake_in, self._wake_out = os.pipe2(os.O_NONBLOCK | os.O_CLOEXEC)
         self._selector = selectors.DefaultSelector()
 
@@ -81,12 +88,13 @@ class ForkServer:
 
     def _accept(self) -> None:
         assert self._control is not None
-        message, descriptors, _, _ = socket.recv_fds(self._control, 64, _DESCRIPTORS)
+        message, descriptors, _, _ = socket.recv_fds(self._control, _MESSAGE, _DESCRIPTORS)
         if not message:
             self._selector.unregister(self._control)
             self._control.close()
             self._control = None
             return
+        self._preload(message.decode("ascii", "replace").split())
         *standard, own = descriptors
         answers = socket.socket(fileno=own)
         try:
@@ -104,6 +112,17 @@ class ForkServer:
         finally:
             for descriptor in standard:
                 os.close(descriptor)
+
+    def _preload(self, kinds: Iterable[str]) -> None:
+        """Import what the kinds of an order need, once for all workers to come."""
+        for kind in kinds:
+            if kind not in self._imported:
+                self._imported.add(kind)
+                registry, _, name = kind.partition(":")
+                # The worker says what is wrong with it.
+                with suppress(Exception):
+                    (host_kinds if registry == "host" else store_kinds).preload(name)
+                gc.freeze()
 
     def _be_worker(self, standard: list[int], answers: socket.socket) -> None:
         code = 1

@@ -8,7 +8,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import replace
 from pathlib import Path
-from typing import Literal
+from typing import TYPE_CHECKING, Literal
 
 import msgspec
 
@@ -17,13 +17,15 @@ from ..core.bundle.layout import SubjectRef
 from ..core.bundle.manifest import PieceRecord
 from ..core.dump.filters import DatabaseRules
 from ..core.file_filters import FileRules
-from ..databases.base import DatabaseRef, ServerSpec
+from ..databases.base import DatabaseRef
 from ..hosts import host_spec
-from ..hosts.base import HostSpec
-from ..kinds import Settings
 from ..stores import store_spec
-from ..stores.access import TokenFile
-from ..stores.base import StoreSpec
+
+if TYPE_CHECKING:
+    from ..databases.base import ServerSpec
+    from ..hosts.base import HostSpec
+    from ..kinds import Settings
+    from ..stores.base import StoreSpec
 
 SubjectKind = Literal["account", "site", "host"]
 
@@ -34,6 +36,13 @@ class OrderData(msgspec.Struct, kw_only=True):
     def __repr__(self) -> str:
         # It may hold secrets.
         return f"<{type(self).__name__}>"
+
+
+class _Kind(OrderData):
+    kind: str = ""
+
+
+_kind_decoder = msgspec.json.Decoder(_Kind)
 
 
 class CopyOrder(OrderData, kw_only=True):
@@ -82,7 +91,13 @@ class StoreOrder(OrderData, kw_only=True):
     unsound: list[str] = []
     pinned: list[str] = []
 
+    @property
+    def kind(self) -> str:
+        return _kind_decoder.decode(self.settings).kind
+
     def spec(self) -> StoreSpec:
+        from ..stores.access import TokenFile
+
         tokens = TokenFile(Path(self.tokens), bytes.fromhex(self.tokens_key))
         found = store_spec(
             self.name,
@@ -112,6 +127,8 @@ class ServerOrder(OrderData, kw_only=True):
     secrets: dict[str, str] = {}
 
     def spec(self, engine_settings: type[Settings]) -> ServerSpec:
+        from ..databases.base import ServerSpec
+
         return ServerSpec(engine_settings.model_validate_json(self.settings), self.secrets)
 
 
@@ -125,6 +142,10 @@ class HostOrder(OrderData, kw_only=True):
     settings: str = '{"kind": "local"}'
     secrets: dict[str, str] = {}
     servers: dict[str, ServerOrder] = {}
+
+    @property
+    def kind(self) -> str:
+        return _kind_decoder.decode(self.settings).kind
 
     def spec(self) -> HostSpec:
         return host_spec(self.name, self.settings, self.secrets)
@@ -256,6 +277,8 @@ class BackupOrder(OrderData, kw_only=True, tag_field="order", tag="backup"):
     expected_bytes: int = 0
     expected_packed: int = 0
     writer: str
+    #: Whether the worker, once it is done, waits for another order of the same host and stores.
+    more_may_follow: bool = False
 
 
 class RestoreOrder(OrderData, kw_only=True, tag_field="order", tag="restore"):
@@ -355,10 +378,15 @@ class ResealOrder(MaintenanceOrder, kw_only=True, tag_field="order", tag="reseal
 
 
 class ImportOrder(OrderData, kw_only=True, tag_field="order", tag="import"):
-    """Tell of all bundles that a store holds."""
+    """Tell of all bundles that a store holds.
+
+    Its newest copy of the records, in the folder ``records_folder``, is brought to ``records``.
+    """
 
     store: StoreOrder
     spool: str
+    records: str
+    records_folder: str
 
 
 class RepackOrder(MaintenanceOrder, kw_only=True, tag_field="order", tag="repack"):
@@ -389,6 +417,17 @@ Order = (
     | ResealOrder
 )
 
+
+def kinds_of(order: Order) -> list[str]:
+    """The kinds of host and stores that an order needs, as ``host:ssh`` and ``store:sftp``."""
+    hosts = [order.host] if isinstance(order, _OnHost) else []
+    stores: list[StoreOrder] = [*getattr(order, "stores", ()), *getattr(order, "sources", ())]
+    if (store := getattr(order, "store", None)) is not None:
+        stores.append(store)
+    return sorted({*(f"host:{h.kind}" for h in hosts), *(f"store:{s.kind}" for s in stores)})
+
+
+_OnHost = BackupOrder | RestoreOrder | PreviewOrder | ReleaseOrder
 _encoder = msgspec.json.Encoder()
 _decoder = msgspec.json.Decoder(Order)
 

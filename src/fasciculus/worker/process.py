@@ -1,7 +1,8 @@
-"""One order in a process of its own: the order on standard input, events on standard output.
+"""Orders in a process of their own: they come on standard input, events leave on standard output.
 
 Standard input stays open for as long as the service lives; its end means that nobody waits for the
-result any more.
+result any more. After one order the process ends, unless that order says that more of the same host
+and stores may follow.
 """
 
 from __future__ import annotations
@@ -11,13 +12,17 @@ import os
 import signal
 import threading
 import traceback
+from contextlib import closing
 from types import FrameType
+from typing import BinaryIO
 
 from ..core.errors import FasciculusError
 from ..memory import limit_memory
+from .connections import Connections
 from .dispatch import carry_out
 from .errors import CancelledError, NoStoreLeftError, error_text, is_passing
 from .events import Emitter, Finished
+from .order_input import OrderInput
 from .orders import from_line
 from .results import AnyResult, Failure
 
@@ -26,32 +31,76 @@ _SUCCESS = ("done", "warned", "partial")
 MEMORY = 1024 * 1024 * 1024
 
 
+class _Cancellation:
+    """What SIGTERM does: it ends the order that is carried out, or the one that comes next."""
+
+    def __init__(self) -> None:
+        self.stop = threading.Event()
+        self._is_idle = True
+        signal.signal(signal.SIGTERM, self._ask)
+
+    def _ask(self, _signal: int, _frame: FrameType | None) -> None:
+        if self._is_idle:
+            self.stop.set()
+        elif not self.stop.is_set():
+            self.stop.set()
+            raise CancelledError
+
+    def begin(self) -> None:
+        """Raise ``CancelledError`` from now on when it is asked for, or was already."""
+        self._is_idle = False
+        if self.stop.is_set():
+            raise CancelledError
+
+    def end(self) -> None:
+        """From now on it is the next order's."""
+        self._is_idle = True
+        self.stop = threading.Event()
+
+
 def main() -> int:
-    """Read the order, carry it out, and report its result. Returns the exit code."""
+    """Carry out orders, and report what each comes to. Returns the exit code."""
     # Stray prints must not get between the events.
     sink = os.fdopen(os.dup(1), "wb")
     os.dup2(2, 1)
-    stop = threading.Event()
-
-    def cancel(_signal: int, _frame: FrameType | None) -> None:
-        if not stop.is_set():
-            stop.set()
-            raise CancelledError
-
-    emitter = Emitter(sink)
     # Streams of short-lived objects without cycles: looking for garbage often costs a third of a
     # tree walk.
     gc.set_threshold(100_000, 20, 20)
+    cancellation = _Cancellation()
+    signal.signal(signal.SIGINT, signal.SIG_IGN)
+    orders = OrderInput()
+    code, is_limited = 1, False
+    with closing(Connections()) as connections:
+        while line := orders.next():
+            if not is_limited:
+                limit_memory(MEMORY)
+                is_limited = True
+            result, more_may_follow = _carried_out(line, sink, orders, cancellation, connections)
+            code = 0 if result.outcome in _SUCCESS else 1
+            if not more_may_follow:
+                break
+    return code
+
+
+def _carried_out(
+    line: bytes,
+    sink: BinaryIO,
+    orders: OrderInput,
+    cancellation: _Cancellation,
+    connections: Connections,
+) -> tuple[AnyResult, bool]:
+    """Carry out one order; say too whether another may follow it."""
+    emitter = Emitter(sink)
     result: AnyResult
     places: list[str] = []
+    more_may_follow = False
     try:
-        signal.signal(signal.SIGTERM, cancel)
-        signal.signal(signal.SIGINT, signal.SIG_IGN)
-        order = from_line(_first_line())
+        cancellation.begin()
+        orders.begin()
+        order = from_line(line)
+        more_may_follow = getattr(order, "more_may_follow", False)
         places = [getattr(order, name, "") for name in ("target", "spool", "listing", "listings")]
-        threading.Thread(target=_cancel_when_alone, daemon=True).start()
-        limit_memory(MEMORY)
-        result = carry_out(order, emitter, stop)
+        result = carry_out(order, emitter, cancellation.stop, connections)
     except MemoryError:
         error = f"The task needed more than {MEMORY >> 20} MiB of memory and was ended."
         result = Failure(outcome="failed", error=error)
@@ -64,21 +113,11 @@ def main() -> int:
         said = error_text(error, places)
         result = Failure(outcome="failed", error=said, passing=is_passing(error))
         emitter.error(result.error)
-    # All is done: a cancellation that comes now changes nothing.
-    signal.signal(signal.SIGTERM, signal.SIG_IGN)
+    orders.done()
+    if more_may_follow:
+        cancellation.end()
+    else:
+        # All is done: a cancellation that comes now changes nothing.
+        signal.signal(signal.SIGTERM, signal.SIG_IGN)
     emitter.emit(Finished(result))
-    return 0 if result.outcome in _SUCCESS else 1
-
-
-def _first_line() -> bytes:
-    line = b""
-    while not line.endswith(b"\n") and (chunk := os.read(0, 65536)):
-        line += chunk
-    return line
-
-
-def _cancel_when_alone() -> None:
-    # Unbuffered: a thread inside a buffered read would hold up the interpreter's end.
-    while os.read(0, 4096):
-        pass
-    os.kill(os.getpid(), signal.SIGTERM)
+    return result, more_may_follow

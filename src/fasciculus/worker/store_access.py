@@ -21,8 +21,15 @@ def retrying_store(
     order: StoreOrder, stop: threading.Event, on_retry: Callable[[str], None]
 ) -> RetryingStore:
     """The store of an order, not connected yet; lost connections are taken up again."""
+    return retrying(open_store(order.spec()), order, stop, on_retry)
+
+
+def retrying(
+    store: Store, order: StoreOrder, stop: threading.Event, on_retry: Callable[[str], None]
+) -> RetryingStore:
+    """A store, within the limits of its order; lost connections are taken up again."""
     throttle = Throttle([parse_limit(text) for text in order.limits], stop)
-    return RetryingStore(open_store(order.spec()), stop, on_retry, throttle)
+    return RetryingStore(store, stop, on_retry, throttle)
 
 
 @contextmanager

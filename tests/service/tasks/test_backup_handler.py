@@ -9,6 +9,7 @@ from valley import MILLPOND, bundle_of
 from fasciculus.core.bundle.manifest import DiffCounts
 from fasciculus.core.errors import FasciculusError, MissingError, SettingError
 from fasciculus.records import bundles, inventory, jobs, log_lines, pauses, runs
+from fasciculus.records.db import UnwritableError
 from fasciculus.records.paging import PageRequest
 from fasciculus.service.tasks.backups import (
     AlreadyRunningError,
@@ -156,11 +157,26 @@ def test_a_failure_makes_no_bundle(heronmere, handler):
 def test_an_ending_may_be_written_twice(heronmere, handler):
     """As when the disk was full between the two writes of an ending."""
     task, _ = started(heronmere, handler)
-    first, second = handler.endings(task, Failure(outcome="failed", error="x"))
-    first()
-    first()
-    second()
+    first, *others = handler.endings(task, Failure(outcome="failed", error="x"))
+    for write in (first, first, *others):
+        write()
     assert runs.task(heronmere.db, task.number).error == "x"
+
+
+def test_a_copy_that_is_told_twice_is_one_copy(heronmere, handler, monkeypatch):
+    """As when the disk was full at first: the bundle must be recorded all the same."""
+    task, _ = started(heronmere, handler)
+
+    def full(*_):
+        raise UnwritableError(heronmere.config.records, OSError("full"), damaged=False)
+
+    with monkeypatch.context() as patched:
+        patched.setattr(runs, "copied", full)
+        with pytest.raises(UnwritableError):
+            handler.take(task, CopyResult("attic", "", 1))
+    for _ in range(2):
+        handler.take(task, CopyResult("attic", "", 1))
+    assert task.good_stores == ["attic"]
 
 
 def test_a_run_ends_with_its_last_task(heronmere, handler):

@@ -117,8 +117,7 @@ def test_a_worker_ends_when_nobody_waits_for_it_any_more(pool, tmp_path):
     """As after the service was killed: the end of its standard input says so."""
     worker = pool.start(preview(blocked(tmp_path), tmp_path / "spool"))
     (found,) = children(server(pool)) or [(0, "")]
-    os.close(worker._orders)
-    worker._orders = os.open(os.devnull, os.O_WRONLY)
+    worker._process.close_orders()
     carried(worker)
     assert worker.result is None or worker.result.outcome in ("cancelled", "done")
     assert not found[0] or not os.path.exists(f"/proc/{found[0]}")
@@ -201,15 +200,15 @@ def memory(pid):
 
 def test_no_worker_is_said_in_words(monkeypatch, tmp_path):
     pool = WorkerPool()
-    monkeypatch.setattr(pool, "_fork", lambda: None)
+    monkeypatch.setattr(pool, "_fork", lambda order: None)
     with pytest.raises(module.FasciculusError, match="No worker could be started"):
         pool.start(release(tmp_path))
     pool.close()
 
 
-def test_an_order_that_is_none_is_a_failure_that_says_so(pool):
-    worker = pool._fork()
+def test_an_order_that_is_none_is_a_failure_that_says_so(pool, tmp_path):
+    worker = module.WorkerProcess(pool._fork(release(tmp_path)), None)
     line = json.dumps({"order": "release", "hold_flags": [7], "spool": "x"}).encode()
-    os.write(worker._orders, line + b"\n")
+    os.write(worker._process._orders, line + b"\n")
     carried(worker)
     assert worker.result.outcome == "failed" and "hold_flags" in worker.result.error

@@ -1,5 +1,6 @@
 <script lang="ts">
   // Which subjects, and which contents of them.
+  import { untrack } from 'svelte';
   import { Checkbox, Radio, Select } from 'flowbite-svelte';
   import { accountsList, hostsList, sitesList } from '../../lib/calls';
   import { Loader } from '../../lib/loader.svelte';
@@ -7,10 +8,12 @@
   import { toggled } from '../../lib/words';
   import ErrorMessage from '../ErrorMessage.svelte';
   import FieldFault from '../FieldFault.svelte';
+  import FormField from '../FormField.svelte';
   import FormSection from '../FormSection.svelte';
   import DatabaseRules from '../DatabaseRules.svelte';
   import FileRules from '../FileRules.svelte';
   import JobCommands from '../JobCommands.svelte';
+  import LinesField from '../LinesField.svelte';
   let { job = $bindable(), at }: { job: JobForm; at: (field: string) => string } = $props();
   type Kind = JobForm['contents'][number];
   const SUBJECTS = [
@@ -44,7 +47,22 @@
     void job.subjects;
     known.load();
   });
-  const names = $derived([...new Set([...(known.value ?? []), ...job.names])]);
+  const isName = (text: string) => !/[:*?]/.test(text);
+  let listed = $state<string[]>([]);
+  let selectors = $state<string[]>([]);
+  $effect(() => {
+    const all = job.names;
+    untrack(() => {
+      if (all.join() === [...listed, ...selectors].join()) return;
+      listed = all.filter(isName);
+      selectors = all.filter((text) => !isName(text));
+    });
+  });
+  function choose(names: string[], others: string[]) {
+    [listed, selectors] = [names, others];
+    job.names = [...names, ...others];
+  }
+  const names = $derived([...new Set([...(known.value ?? []), ...listed])]);
   const hasRules = $derived(
     job.rules.sets.length + job.rules.excludes.length + job.rules.includes.length > 0,
   );
@@ -76,12 +94,23 @@
     >
       {#each names as name (name)}
         <Checkbox
-          checked={job.names.includes(name)}
-          onchange={() => (job.names = toggled(job.names, name))}>{name}</Checkbox
+          checked={listed.includes(name)}
+          onchange={() => choose(toggled(listed, name), selectors)}>{name}</Checkbox
         >
       {/each}
     </div>
-    <FieldFault text={at('names') || at('subjects')} />
+    <FormField
+      label="And all that match, also those added later"
+      id="selectors"
+      hint="One a line: a pattern such as shop-*, host:NAME, or tag:NAME."
+      wrong={at('names') || at('subjects')}
+    >
+      <LinesField
+        id="selectors"
+        bind:value={() => selectors, (lines) => choose(listed, lines)}
+        placeholder="host:reed-1"
+      />
+    </FormField>
   {/if}
   <div class="flex flex-wrap gap-5">
     {#each job.subjects === 'hosts' ? OF_HOSTS : OF_ACCOUNTS as [kind, title] (kind)}

@@ -74,9 +74,13 @@
       </div>
     {:else}
       <p class="px-4 py-2">
-        <span class="text-moss">
-          <span aria-hidden="true">●</span> Nothing needs attention.
-        </span>
+        {#if overview.jobs}
+          <span class="text-moss">
+            <span aria-hidden="true">●</span> Nothing needs attention.
+          </span>
+        {:else}
+          No job yet: nothing is protected.
+        {/if}
       </p>
     {/each}
   </div>

@@ -21,7 +21,12 @@
   const key = (row: StoreProposal) => `${row.kind} ${row.name}`;
   const wanted = $derived(rows.filter((row) => chosen[key(row)]));
   const names = (kind: string) => wanted.filter((row) => row.kind === kind).map((row) => row.name);
-  const choice = () => ({ hosts: names('host'), accounts: names('account'), jobs: names('job') });
+  const choice = () => ({
+    hosts: names('host'),
+    accounts: names('account'),
+    stores: names('store'),
+    jobs: names('job'),
+  });
   async function attempt(action: () => Promise<unknown>) {
     problem = null;
     try {
@@ -42,8 +47,9 @@
   <section class="sheet mb-4 p-4" aria-labelledby="store-proposals">
     <h2 id="store-proposals" class="mb-1 text-lg">Proposed by this store</h2>
     <p class="mb-3 text-sm text-faint">
-      Its bundles tell of these. Check host and home before you accept: whoever writes to the store
-      decides what they say. Hosts come without a connection, jobs switched off.
+      It tells of these. Check host and home before you accept: whoever writes to the store decides
+      what its bundles say. Settings come back where a copy of the records on the store has them;
+      otherwise hosts come without a connection. Jobs come switched off.
     </p>
     <ErrorMessage {problem} />
     {#each refused as line (line)}
@@ -61,7 +67,7 @@
           </th>
           <th class="py-1 pr-3">Kind</th><th class="py-1 pr-3">Name</th>
           <th class="py-1 pr-3">Host</th><th class="py-1 pr-3">Home</th>
-          <th class="py-1">Made by</th>
+          <th class="py-1 pr-3">Settings</th><th class="py-1">Made by</th>
         </tr>
       </thead>
       <tbody>
@@ -77,6 +83,7 @@
             <td class="py-1 pr-3 wrap-anywhere">{row.name}</td>
             <td class="py-1 pr-3 wrap-anywhere">{row.host || '–'}</td>
             <td class="py-1 pr-3 wrap-anywhere">{row.root || '–'}</td>
+            <td class="py-1 pr-3">{row.with_settings ? 'as they were' : '–'}</td>
             <td class="py-1">
               {#if row.vouched}this service{:else}<span aria-hidden="true" class="text-amber-ink"
                   >▲</span

@@ -62,6 +62,10 @@
           <dt class="text-faint">A month costs</dt>
           <dd>{price(usage.price_kept)} to hold, {price(usage.price_moved)} to move</dd>
         {/if}
+        {#if usage.old_versions}
+          <dt class="text-faint">Old versions</dt>
+          <dd>{size(usage.old_versions)}</dd>
+        {/if}
         <dt class="text-faint">Lacks</dt>
         <dd>{usage.lag ? count(usage.lag, 'bundle') : 'nothing'}</dd>
         <dt class="text-faint">Read through</dt>

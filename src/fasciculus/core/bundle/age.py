@@ -24,11 +24,11 @@ from cryptography.hazmat.primitives.serialization import Encoding, PublicFormat
 from msgspec import Struct
 
 from ..errors import DamagedError, SettingError
+from .layout import SUFFIX
 
 if TYPE_CHECKING:
     from .reader import RangeSource
 
-SUFFIX = ".age"
 _INTRO = b"age-encryption.org/v1"
 _X25519 = b"age-encryption.org/v1/X25519"
 _CHUNK = 64 * 1024

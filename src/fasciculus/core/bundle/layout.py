@@ -10,6 +10,8 @@ from msgspec import Struct
 
 from ..errors import SettingError
 
+#: What ends the name of a sealed file (the age format, version 1).
+SUFFIX = ".age"
 STORE_FILE = "fasciculus-store.json"
 MANIFEST = "bundle.json"
 LISTING = "listing.jsonl.zst"

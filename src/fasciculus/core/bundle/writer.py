@@ -20,10 +20,9 @@ from typing import TYPE_CHECKING, Any, BinaryIO
 from blake3 import blake3
 
 from . import tar_header
-from .age import SUFFIX
 from .codecs import FRAME_SIZE, Codec
 from .entry import FILE, Entry, Extent
-from .layout import piece_name
+from .layout import SUFFIX, piece_name
 from .manifest import ContentsCount, PieceRecord
 from .write_queue import (
     ByteSource,

@@ -1,5 +1,6 @@
 """The "when" of a job: its timetable, the starts that come of it, and what holds them back."""
 
+from .advice import advice
 from .plan import Due, StartPlan, Timed
 from .restrictions import Restrictions, parse_days, parse_hours
 from .spread import spread
@@ -12,6 +13,7 @@ __all__ = [
     "Schedule",
     "StartPlan",
     "Timed",
+    "advice",
     "next_starts",
     "parse",
     "parse_days",

@@ -2,21 +2,22 @@
 
 Across the changes of summer time, a start at a stated hour that is skipped happens right after the
 gap, and one in an hour that comes twice happens once, the first time. What names no hour, such as
-“hourly at :20”, goes on by elapsed time: it neither pauses nor doubles.
+“hourly at :20”, goes on by elapsed time: it neither pauses nor doubles. The same holds for cron
+expressions with ``*`` or ``*/n`` as hour or minute, as Debian's cron does it (cron(8)).
 """
 
 from __future__ import annotations
 
 import heapq
 from collections.abc import Iterator
-from datetime import UTC, datetime, timedelta
+from datetime import UTC, datetime, time, timedelta
 from functools import partial
 from itertools import islice
 from zoneinfo import ZoneInfo
 
 from .expressions import local_times
 from .restrictions import Restrictions
-from .timetable import Schedule
+from .timetable import Recurrence, Schedule
 
 #: A day of the year that comes once in eight years is looked for no longer than this.
 _LONGEST = timedelta(days=366 * 10)
@@ -37,6 +38,7 @@ def starts(
     rows: list[Iterator[datetime]] = [
         _of_expression(expression, where, after) for expression in timetable.expressions
     ]
+    rows += [_of_recurrence(row, where, after) for row in timetable.counted]
     if timetable.once:
         rows.append(iter(sorted(stated(moment, where) for moment in timetable.once)))
     end = after + _LONGEST
@@ -81,9 +83,23 @@ def _of_expression(expression: str, where: ZoneInfo, after: datetime) -> Iterato
     # A little earlier, since the hour may be coming for the second time.
     begin = after.astimezone(where).replace(tzinfo=None) - timedelta(hours=3)
     rows = local_times(expression, begin)
-    if expression.split()[1] == "*":
+    if any("*" in field for field in expression.split()[:2]):
         return _elapsed(rows, where)
     return map(partial(stated, where=where), rows)
+
+
+def _of_recurrence(row: Recurrence, where: ZoneInfo, after: datetime) -> Iterator[datetime]:
+    """The moments of days that are counted, from a little before ``after`` on."""
+    begin = after.astimezone(where).date() - timedelta(days=1)
+    passed = max(0, (begin - row.first).days // row.period - 1)
+    base = row.first + timedelta(days=passed * row.period)
+    while True:
+        for offset in row.offsets:
+            day = base + timedelta(days=offset)
+            if day >= row.first:
+                for hour, minute in row.times:
+                    yield stated(datetime.combine(day, time(hour, minute)), where)
+        base += timedelta(days=row.period)
 
 
 def _elapsed(rows: Iterator[datetime], where: ZoneInfo) -> Iterator[datetime]:

@@ -8,17 +8,20 @@ It is one of these, or several of them with semicolons between::
     daily 02:15                        daily 02:15, 14:15
     weekdays 02:15
     weekly sun 03:00                   weekly mon,thu 03:00
+    every 2 days 02:15 from 2026-12-01
+    every 2 weeks sun 03:00 from 2026-12-06
     monthly 1 01:10                    monthly 1,15 01:10
     monthly last sun 03:00             monthly first mon 03:00        monthly last day 03:00
     once 2026-12-01 22:00
     15 2 * * *                         a cron expression of five fields
+    @daily                             and its kin, as crontab(5) has them
 """
 
 from __future__ import annotations
 
 import re
 from dataclasses import dataclass
-from datetime import datetime
+from datetime import date, datetime
 from functools import lru_cache
 from zoneinfo import ZoneInfo, ZoneInfoNotFoundError, available_timezones
 
@@ -33,26 +36,50 @@ _PLACES = {"first": "#1", "second": "#2", "third": "#3", "fourth": "#4", "last":
 _MOST = 20
 _FORMS = (
     "Write for example “daily 02:15”, “hourly at :15”, “every 6 hours from 00:40”, "
-    "“weekdays 02:15”, “weekly sun 03:00”, “monthly 1 04:00”, “monthly last sun 03:00”, "
-    "“once 2026-12-01 22:00”, “by hand”, a cron expression such as “15 2 * * *”, or several of "
-    "them with semicolons between."
+    "“weekdays 02:15”, “weekly sun 03:00”, “every 2 weeks sun 03:00 from 2026-12-06”, "
+    "“monthly 1 04:00”, “monthly last sun 03:00”, “once 2026-12-01 22:00”, “by hand”, a cron "
+    "expression such as “15 2 * * *”, or several of them with semicolons between."
 )
+
+
+#: What crontab(5) calls by a name.
+_NAMED = {
+    "@hourly": "hourly at :00",
+    "@daily": "daily 00:00",
+    "@midnight": "daily 00:00",
+    "@weekly": "weekly sun 00:00",
+    "@monthly": "monthly 1 00:00",
+    "@yearly": "0 0 1 1 *",
+    "@annually": "0 0 1 1 *",
+}
+
+
+@dataclass(frozen=True, slots=True)
+class Recurrence:
+    """Days that come again by counting: the ``first``, and every ``period`` days after it, each
+    with further ones ``offsets`` days later; ``times`` are hour and minute."""
+
+    first: date
+    period: int
+    offsets: tuple[int, ...]
+    times: tuple[tuple[int, int], ...]
 
 
 @dataclass(frozen=True, slots=True)
 class Schedule:
     """A parsed timetable: its text, the cron expressions behind it, its single starts in local
-    time, and its sentence."""
+    time, the days that it counts, and its sentence."""
 
     text: str
     expressions: tuple[str, ...]
     words: str
     once: tuple[datetime, ...] = ()
+    counted: tuple[Recurrence, ...] = ()
 
     @property
     def automatic(self) -> bool:
         """Whether it starts anything by itself."""
-        return bool(self.expressions or self.once)
+        return bool(self.expressions or self.once or self.counted)
 
 
 def _bad(message: str) -> SettingError:
@@ -78,10 +105,12 @@ def parse(text: str) -> Schedule:
         tuple(dict.fromkeys(e for part in found for e in part.expressions)),
         ", and ".join(part.words for part in found),
         tuple(sorted({moment for part in found for moment in part.once})),
+        tuple(dict.fromkeys(row for part in found for row in part.counted)),
     )
 
 
 def _part(text: str) -> Schedule:
+    text = _NAMED.get(text.lower(), text)
     word, _, rest = text.partition(" ")
     match word.lower():
         case "by" if rest.lower() == "hand":
@@ -104,6 +133,11 @@ def _part(text: str) -> Schedule:
             return _monthly(rest)
         case "once":
             return _once(rest)
+        case "@reboot":
+            raise _bad(
+                "“@reboot” is not offered: what passed while the service was down is "
+                "caught up by itself."
+            )
     return _cron(text)
 
 
@@ -124,10 +158,11 @@ def _clock(times: list[tuple[int, int]]) -> str:
 def _weekdays(text: str) -> list[int]:
     days = []
     for part in text.split(","):
-        key = part.strip()[:3].lower()
-        if key not in _DAYS:
+        key = part.strip().lower()
+        found = [n for n, name in enumerate(_DAY_NAMES) if name.lower().startswith(key)]
+        if len(key) < 3 or not found:
             raise _bad(f"“{part.strip()}” is not a day of the week.")
-        days.append(_DAYS.index(key))
+        days.append(found[0])
     return sorted(set(days))
 
 
@@ -162,15 +197,21 @@ def _hourly(rest: str) -> Schedule:
 
 
 def _every(rest: str) -> Schedule:
+    if re.match(r"\d+ (?:days?|weeks?)\b", rest.lower()):
+        return _counted(rest)
     found = re.fullmatch(r"(\d{1,2}) (hours?|minutes?)(?: from (\d{1,2}):(\d{2}))?", rest.lower())
     if not found:
         raise _bad(f"“every {rest}” is not a timetable.")
     count, hour, minute = int(found[1]), int(found[3] or 0), int(found[4] or 0)
     hours = found[2].startswith("hour")
     # What does not go into a day or an hour would drift, and come at another time each day.
-    if not count or (24 if hours else 60) % count:
-        some = "1, 2, 3, 4, 6, 8, 12 or 24 hours" if hours else "5, 10, 15, 20 or 30 minutes"
-        raise _bad(f"{count} {found[2]} do not divide a day evenly; every {some} do.")
+    whole, whole_name = (24, "a day") if hours else (60, "an hour")
+    if not count or whole % count:
+        fits = [str(n) for n in range(1, whole) if not whole % n]
+        raise _bad(
+            f"{count} {found[2]} do not divide {whole_name} evenly; "
+            f"{format_list(fits, 'or')} {found[2].rstrip('s')}s do."
+        )
     if hour > 23 or minute > 59 or (not hours and hour):
         raise _bad(f"“{found[3]}:{found[4]}” is not a time to count from.")
     start = f" from {hour:02d}:{minute:02d}"
@@ -186,6 +227,45 @@ def _every(rest: str) -> Schedule:
         f"every {count} hours{start}",
         (f"{minute} {','.join(map(str, clock))} * * *",),
         f"every {count} hours, at {_clock([(h, minute) for h in clock])}",
+    )
+
+
+def _counted(rest: str) -> Schedule:
+    """Every so many days or weeks, counted from a day."""
+    body, _, start = rest.lower().partition(" from ")
+    found = re.fullmatch(r"(\d{1,3}) (day|week)s?(?: ([a-z,]+))? (\d.*)", body)
+    if not found:
+        raise _bad(f"“every {rest}” lacks its time, or is none that can be read.")
+    if not start:
+        raise _bad(
+            f"“every {rest}” does not say from which day it counts: write “every {body} from "
+            "2026-12-06”."
+        )
+    try:
+        first = date.fromisoformat(start.strip())
+    except ValueError as error:
+        raise _bad(f"“{start}” is not a day such as 2026-12-06.") from error
+    count, unit, times = int(found[1]), found[2], _times(found[4])
+    if not count:
+        raise _bad(f"Every 0 {unit}s is never.")
+    head = f"every {count} {unit}s" if count > 1 else f"every {unit}"
+    clock, since = ",".join(f"{h:02d}:{m:02d}" for h, m in times), f"from {first.isoformat()}"
+    if unit == "day":
+        if found[3]:
+            raise _bad(f"“{found[3]}” is of no use in “every {count} days”.")
+        counted = Recurrence(first, count, (0,), tuple(times))
+        text = f"every {count} days {clock} {since}"
+        return Schedule(text, (), f"{head} at {_clock(times)}, {since} on", counted=(counted,))
+    days = _weekdays(found[3]) if found[3] else [first.isoweekday() % 7]
+    # Days after the first; those of its week that were before it come with the next round.
+    offsets = tuple(sorted((day - 1) % 7 - first.weekday() for day in days))
+    names = format_list([_DAY_NAMES[day] for day in days])
+    text = f"every {count} weeks {','.join(_DAYS[day] for day in days)} {clock} {since}"
+    return Schedule(
+        text,
+        (),
+        f"{head} on {names} at {_clock(times)}, {since} on",
+        counted=(Recurrence(first, 7 * count, offsets, tuple(times)),),
     )
 
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from ...models import Acknowledgement, Alert, Page, WatchSettings
 from ...models.queries import AlertsQuery
-from ...records import alerts, channels
+from ...records import alerts
 from ..context import context
 from ..operations import operation, page_request, principal
 from ..watch_settings import save_watch_settings, watch_settings
@@ -51,7 +51,6 @@ def watch_show() -> WatchSettings:
 )
 def watch_change(body: WatchSettings) -> WatchSettings:
     with context().records.write() as db:
-        channels.check_known(db, body.channels, "channels")
         save_watch_settings(db, body)
     note("changed the watch", "")
     return watch_show()

@@ -40,7 +40,7 @@ from ...models.queries import (
 from ...records import bundles, log_lines, restores
 from ..auth import problem
 from ..bundle_export import write_export
-from ..bundle_listings import chosen_copy, export_of, listing_of
+from ..bundle_listings import chosen_copy, export_of, listing_of, verifier
 from ..context import context, order_sources
 from ..downloads import HEADER, Downloads
 from ..operations import PREFIX, operation, page_request, principal
@@ -192,11 +192,12 @@ def bundles_download(bundle_id: int, query: DownloadQuery) -> Response:
             "Only ranges of the form “bytes=N-” can be given.",
             way_out="Ask for the whole, or from a byte on.",
         )
-    wanted = export_of(
-        bundle, chosen_copy(bundle, query.store), [kind] if kind else [], paths, query.form
-    )
+    store = chosen_copy(bundle, query.store)
+    wanted = export_of(bundle, store, [kind] if kind else [], paths, query.form)
     downloads: Downloads = current_app.extensions["fasciculus-downloads"]
-    download = downloads.begin(OutsideStream(write_export, wanted))
+    download = downloads.begin(
+        OutsideStream(write_export, wanted), verifier(bundle, store, "a download")
+    )
     try:
         # What is wrong from the start on is answered in words; later only by breaking off, and by
         # words when the download is resumed there.

@@ -6,7 +6,6 @@ from datetime import UTC, datetime
 
 from ...models import Channel, ChannelAnswer, ChannelInput, Page, WebhookMessage
 from ...records import channels
-from ...records.channels import ChannelSecrets
 from .. import outside
 from ..context import context
 from ..operations import operation
@@ -29,8 +28,7 @@ def channels_list() -> Page[Channel]:
     response=Page[Channel],
 )
 def channels_save(body: ChannelInput) -> Page[Channel]:
-    # A template that fails would fail in the night.
-    webhook.body_of(ChannelSecrets(body, body.url, ""), _example())
+    webhook.check_template(body, _example())
     with context().records.write() as db:
         channels.save(db, context().cipher, body)
     note("saved channel", body.name)
@@ -38,13 +36,7 @@ def channels_save(body: ChannelInput) -> Page[Channel]:
 
 
 def _example() -> WebhookMessage:
-    return WebhookMessage(
-        event="try",
-        at=datetime.now(UTC),
-        title="[Fasciculus] test message",
-        sentence="Fasciculus can send its reports to this channel.",
-        stores=store_totals(context().records.reader, context().cipher),
-    )
+    return webhook.example(store_totals(context().records.reader, context().cipher))
 
 
 @operation("DELETE", "/channels/{name}", "Remove a webhook that nothing uses")
@@ -65,4 +57,4 @@ def channels_try(name: str) -> ChannelAnswer:
     body = webhook.body_of(found, _example())
     number = f"try-{int(datetime.now(UTC).timestamp() * 1000)}"
     networks = context().config.webhook_networks
-    return outside.call(webhook.ask, found, number, body, networks)
+    return outside.try_out(webhook.ask, found, number, body, networks)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import sqlite3
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
 from typing import Any
 
@@ -11,105 +11,57 @@ from flask import Response
 from pydantic import BaseModel, ValidationError
 
 from ...core import definitions
-from ...core.errors import SettingError
-from ...models import (
-    AccountInput,
-    Applied,
-    Change,
-    Definitions,
-    HostInput,
-    JobInput,
-    StoreInput,
-)
+from ...core.errors import FasciculusError, SettingError
+from ...models import Applied, Change, Definitions
 from ...models.validation import field_errors
-from ...records import inventory, jobs, stores
-from ...records.paging import PageRequest
 from ...records.stores import ProvedStore
 from ..context import context, order_sources
-from ..kind_settings import check_databases, check_host, check_store
+from ..defined_kinds import KINDS, DefinedKind
 from ..operations import operation
 from ..store_check import prove
 from .auth import note
 
-_ALL = PageRequest(limit=100_000)
-#: What the service tells of a thing, and what is kept elsewhere.
-_TOLD = {
-    "hosts": {"name", "secrets", "secrets_set", "accounts", "where"},
-    "accounts": {"name", "covered_by", "newest", "newest_bytes", "bundles", "gone_since"},
-    "stores": {
-        "name",
-        "secrets",
-        "secrets_set",
-        "jobs",
-        "copies",
-        "bytes",
-        "damaged",
-        "where",
-        "tried",
-        "free",
-        "free_at",
-        "access",
-        "owner",
-        "full_on",
-        "lag",
-        "month_price",
-        "oldest_read",
-    },
-    "jobs": {"name"},
-}
-_MODELS: dict[str, type[BaseModel]] = {
-    "hosts": HostInput,
-    "accounts": AccountInput,
-    "stores": StoreInput,
-    "jobs": JobInput,
-}
+#: What stands among the fields of a model, and belongs among the secrets of a text.
+_WRITTEN_OUT = {"password", "password_set"}
+Known = Mapping[str, Mapping[str, BaseModel]]
 
 
 @dataclass(slots=True)
 class _Wanted:
-    """One thing of the text: what it is now, what it shall be, and what differs."""
+    """One thing of the text: what it shall be, what differs, and the secrets that are missing."""
 
-    kind: str
+    kind: DefinedKind
     name: str
     model: Any
     change: Change | None
-    secrets: dict[str, str]
+    lacking: list[str]
 
 
-def _known(db: sqlite3.Connection) -> dict[str, dict[str, Any]]:
-    cipher = context().cipher
-    return {
-        "hosts": {row.name: row for row in inventory.hosts(db, cipher, _ALL).items},
-        "accounts": {row.name: row for row in inventory.every_account(db)},
-        "stores": {row.name: row for row in stores.stores(db, cipher, _ALL).items},
-        "jobs": {row.name: row for row in jobs.jobs(db)},
-    }
-
-
-def _fields(kind: str, model: BaseModel, defaults: bool) -> dict[str, Any]:
-    return model.model_dump(
-        mode="json", exclude=_TOLD[kind], exclude_none=True, exclude_defaults=not defaults
-    )
+def _known(db: sqlite3.Connection) -> dict[str, Mapping[str, BaseModel]]:
+    return {name: kind.known(db, context().cipher) for name, kind in KINDS.items()}
 
 
 @operation(
     "GET",
     "/definitions",
-    "Hosts, accounts, stores and jobs as one TOML text",
+    "Everything that a person sets, as one TOML text; secrets by reference alone",
     media="application/toml",
 )
 def definitions_export() -> Response:
-    known = _known(context().records.reader)
-    tables = {
-        kind: {name: _fields(kind, row, False) for name, row in rows.items()}
-        for kind, rows in known.items()
-    }
-    secrets = {
-        f"{kind}.{name}": row.secrets_set
-        for kind in ("hosts", "stores")
-        for name, row in known[kind].items()
-        if row.secrets_set
-    }
+    db, cipher = context().records.reader, context().cipher
+    tables: dict[str, dict[str, dict[str, Any]]] = {}
+    secrets: dict[str, list[str]] = {}
+    for kind, rows in _known(db).items():
+        of_kind = KINDS[kind]
+        tables[kind] = {}
+        for name, row in rows.items():
+            kept = sorted(of_kind.secrets(db, cipher, name)) if of_kind.secrets else []
+            fields = of_kind.fields(row, with_defaults=False)
+            if kind == "settings" and not (fields or kept):
+                continue
+            tables[kind][name] = fields
+            if kept:
+                secrets[f"{kind}.{name}"] = kept
     return Response(definitions.to_text(tables, secrets), mimetype="application/toml")
 
 
@@ -126,129 +78,132 @@ def definitions_apply(body: Definitions) -> Applied:
     known = _known(records.reader)
     wanted = list(_compared(records.reader, defined, known, body.secrets))
     changes = [row.change for row in wanted if row.change is not None]
-    same = len(wanted) - len(changes)
     kept = [
-        Change(action="kept", kind=kind[:-1], name=name)
+        Change(action="kept", kind=KINDS[kind].one, name=name)
         for kind in definitions.KINDS
         for name in sorted(known[kind].keys() - defined.tables.get(kind, {}).keys())
+        if kind != "settings"
     ]
+    lacking = [place for row in wanted for place in row.lacking]
+    applied = Applied(changes=changes + kept, same=len(wanted) - len(changes), lacking=lacking)
     if body.dry_run:
         _rehearse(wanted)
-        return Applied(changes=changes + kept, same=same)
-    marks = {
+        return applied
+    if lacking:
+        raise SettingError(
+            f"The secret {lacking[0]} cannot be found.",
+            "Set the variable, or write the file, that its reference names.",
+            field="text",
+        )
+    proved = {
         row.name: prove(
             order_sources(), row.model, row.name if row.name in known["stores"] else None
         )
         for row in wanted
-        if row.kind == "stores" and row.change is not None
+        if row.kind.name == "stores" and row.change is not None
     }
     with records.write() as db:
         for row in wanted:
             if row.change is not None:
-                _save(db, row, marks)
+                _save(db, row, proved.get(row.name))
     if changes:
         note("applied definitions", f"{len(changes)} changes")
         context().scheduler.refresh()
         for kind in definitions.KINDS:
             context().events.changed(kind)
-    return Applied(changes=changes + kept, same=same)
+    return applied
 
 
 def _compared(
     db: sqlite3.Connection,
     defined: definitions.ParsedDefinitions,
-    known: dict[str, dict[str, Any]],
+    known: Known,
     secrets: dict[str, str],
 ) -> Iterator[_Wanted]:
-    for kind in definitions.KINDS:
-        for name, fields in defined.tables.get(kind, {}).items():
-            try:
-                model: Any = _MODELS[kind].model_validate({**fields, "name": name})
-            except ValidationError as error:
-                raise _wrong(kind, name, error) from error
-            _check_kinds(kind, name, model)
-            if strange := sorted(set(fields) - set(_MODELS[kind].model_fields)):
-                raise SettingError(
-                    f"{kind}.{name} has no “{strange[0]}”.", "Correct or remove it.", field="text"
-                )
-            old = known[kind].get(name)
+    for kind_name in definitions.KINDS:
+        kind = KINDS[kind_name]
+        for name, fields in defined.tables.get(kind_name, {}).items():
+            model = _read(kind, name, fields)
+            old = known[kind_name].get(name)
             given, lacking = _secrets_of(kind, name, defined, secrets)
-            if old is None and lacking:
-                raise SettingError(
-                    f"The secret {lacking[0]} cannot be found.",
-                    "Set the variable, or write the file, that its reference names.",
-                    field="text",
-                )
-            stored = _stored(db, kind, name) if old is not None else {}
-            differing = [
-                f"secrets.{key}" for key, value in given.items() if stored.get(key) != value
-            ]
-            change = None
             if old is None:
-                change = Change(action="added", kind=kind[:-1], name=name)
-            elif differing or _fields(kind, old, True) != _fields(kind, model, True):
-                change = Change(
-                    action="changed",
-                    kind=kind[:-1],
-                    name=name,
-                    fields=[
-                        *definitions.changed_fields(
-                            _fields(kind, old, True), _fields(kind, model, True)
-                        ),
-                        *differing,
-                    ],
-                )
+                lacking += [
+                    f"{kind_name}.{name}.{key}"
+                    for key in kind.needed
+                    if key not in given and f"{kind_name}.{name}.{key}" not in lacking
+                ]
+            else:
+                # What is stored stays.
+                lacking = []
+            change = _change(db, kind, name, old, model, given)
             if given:
                 model.secrets = dict(given)
-            yield _Wanted(kind, name, model, change, given)
+            yield _Wanted(kind, name, model, change, lacking)
+
+
+def _read(kind: DefinedKind, name: str, fields: dict[str, Any]) -> Any:
+    """A thing of the text, checked. Raises ``SettingError`` that names its place."""
+    place = f"{kind.name}.{name}"
+    try:
+        model_type = kind.model(name)
+        if strange := sorted(set(fields) - set(model_type.model_fields)):
+            raise SettingError(f"it has no “{strange[0]}”.", "Correct or remove it.")
+        if written := sorted(set(fields) & _WRITTEN_OUT):
+            raise SettingError(
+                f"“{written[0]}” is written out.",
+                f'Write secrets = {{ {written[0]} = {{ env = "NAME" }} }} instead.',
+            )
+        model = model_type.model_validate({**fields, "name": name})
+        kind.check(model)
+    except ValidationError as error:
+        row = field_errors(error)[0]
+        place = ".".join(filter(None, (place, row.field)))
+        raise SettingError(f"{place}: {row.message}", "Correct it there.", field="text") from error
+    except FasciculusError as error:
+        raise SettingError(f"{place}: {error.message}", error.way_out, field="text") from error
+    return model
+
+
+def _change(
+    db: sqlite3.Connection,
+    kind: DefinedKind,
+    name: str,
+    old: BaseModel | None,
+    model: BaseModel,
+    given: dict[str, str],
+) -> Change | None:
+    if old is None:
+        return Change(action="added", kind=kind.one, name=name)
+    stored = kind.secrets(db, context().cipher, name) if kind.secrets else {}
+    differing = [f"secrets.{key}" for key, value in given.items() if stored.get(key) != value]
+    before = kind.fields(old, with_defaults=True)
+    after = kind.fields(model, with_defaults=True)
+    if not differing and before == after:
+        return None
+    fields = [*definitions.changed_fields(before, after), *differing]
+    return Change(action="changed", kind=kind.one, name=name, fields=fields)
 
 
 def _secrets_of(
-    kind: str, name: str, defined: definitions.ParsedDefinitions, secrets: dict[str, str]
+    kind: DefinedKind,
+    name: str,
+    defined: definitions.ParsedDefinitions,
+    secrets: dict[str, str],
 ) -> tuple[dict[str, str], list[str]]:
     """The secrets of a thing that were given with the text, and the references that nobody
     resolved.
     """
-    prefix = f"{kind}.{name}."
+    prefix = f"{kind.name}.{name}."
     given, lacking = {}, []
     for place in defined.references:
         if place.startswith(prefix) and "." not in (key := place[len(prefix) :]):
-            if kind not in ("hosts", "stores"):
+            if kind.secrets is None:
                 raise SettingError(f"{place}: there is no such secret.", field="text")
             if place in secrets:
                 given[key] = secrets[place]
             else:
                 lacking.append(place)
     return given, lacking
-
-
-def _stored(db: sqlite3.Connection, kind: str, name: str) -> dict[str, str]:
-    if kind == "hosts":
-        return inventory.host_secrets(db, context().cipher, name)
-    return stores.secrets(db, context().cipher, name) if kind == "stores" else {}
-
-
-def _check_kinds(kind: str, name: str, model: Any) -> None:
-    """Have the kinds check their settings, and put in what they leave to their defaults."""
-    try:
-        if kind == "hosts":
-            check_host(model)
-        elif kind == "stores":
-            check_store(model)
-        elif kind == "accounts":
-            check_databases(model.databases)
-    except ValidationError as error:
-        raise _wrong(kind, name, error) from error
-    except SettingError as error:
-        raise SettingError(
-            f"{kind}.{name}: {error.message}", error.way_out, field="text"
-        ) from error
-
-
-def _wrong(kind: str, name: str, error: ValidationError) -> SettingError:
-    row = field_errors(error)[0]
-    place = ".".join(filter(None, (kind, name, row.field)))
-    return SettingError(f"{place}: {row.message}", "Correct it there.", field="text")
 
 
 class _RollbackError(Exception):
@@ -261,27 +216,18 @@ def _rehearse(wanted: list[_Wanted]) -> None:
         with context().records.write() as db:
             for row in wanted:
                 if row.change is not None:
-                    _save(db, row, {row.name: ProvedStore("", f"rehearsed {row.name}")})
+                    _save(db, row, ProvedStore("", f"rehearsed {row.name}"))
             raise _RollbackError
     except _RollbackError:
         pass
 
 
-def _save(db: sqlite3.Connection, row: _Wanted, marks: dict[str, ProvedStore]) -> None:
+def _save(db: sqlite3.Connection, row: _Wanted, proved: ProvedStore | None) -> None:
     assert row.change is not None
     old = None if row.change.action == "added" else row.name
-    cipher = context().cipher
     try:
-        match row.kind:
-            case "hosts":
-                inventory.save_host(db, cipher, row.model, check_host(row.model).describe(), old)
-            case "accounts":
-                inventory.save_account(db, row.model, old)
-            case "stores":
-                stores.save_store(db, cipher, row.model, marks[row.name], old)
-            case "jobs":
-                jobs.save_job(db, row.model, old)
+        row.kind.save(db, context().cipher, row.model, old, proved)
     except SettingError as error:
         raise SettingError(
-            f"{row.kind}.{row.name}: {error.message}", error.way_out, field="text"
+            f"{row.kind.name}.{row.name}: {error.message}", error.way_out, field="text"
         ) from error

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import sqlite3
+
 from ...core.errors import SettingError
 from ...models import (
     Account,
@@ -45,6 +47,8 @@ def hosts_show(name: str) -> Host:
 def hosts_change(name: str, body: HostInput) -> Host:
     settings = check_host(body)
     with context().records.write() as db:
+        if name != body.name:
+            _check_not_chosen(db, name)
         inventory.save_host(db, context().cipher, body, settings.describe(), name)
     return _host_saved(body.name, "changed host")
 
@@ -52,9 +56,20 @@ def hosts_change(name: str, body: HostInput) -> Host:
 @operation("DELETE", "/hosts/{name}", "Remove a host that has no accounts")
 def hosts_remove(name: str) -> None:
     with context().records.write() as db:
+        _check_not_chosen(db, name)
         inventory.remove_host(db, name)
     note("removed host", name)
     context().events.changed("hosts")
+
+
+def _check_not_chosen(db: sqlite3.Connection, host: str) -> None:
+    """Raise ``SettingError`` where a job would lose what it covers with a host's name."""
+    if users := jobs.by_host(db, host):
+        raise SettingError(
+            f"Job “{users[0]}” names the host “{host}”.",
+            "Take it out of the job first.",
+            field="name",
+        )
 
 
 def _host_saved(name: str, action: str) -> Host:
@@ -119,7 +134,9 @@ def hosts_try(name: str) -> TryResult:
 )
 def accounts_list(query: AccountsQuery) -> Page[Account]:
     db = context().records.reader
-    return inventory.accounts(db, page_request(query), jobs.Coverage(db), query.q, query.host)
+    return inventory.accounts(
+        db, page_request(query), jobs.Coverage(db), query.q, query.host, query.tag
+    )
 
 
 @operation(

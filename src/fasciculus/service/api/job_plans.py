@@ -112,7 +112,10 @@ def jobs_summary(body: JobInput) -> JobSummary:
         covers=len(covers),
         enabled=body.enabled,
         includes=bool(body.rules.includes),
+        matching_nothing=jobs.selectors_without_match(db, body),
     )
+    where = schedule.zone(body.zone)
+    advice += schedule.advice(schedule.parse(body.timetable), starts, now.astimezone(where))
     if "databases" in body.contents:
         on = {host.name for host in inventory.hosts_of(db, body.subjects[:-1]).values()}
         advice += [words for host, words in inventory.hidden(db).items() if host in on]

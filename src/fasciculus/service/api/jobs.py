@@ -11,6 +11,7 @@ from flask import request
 from ...core import job_summary, retention, schedule
 from ...core.bundle.sealing import Sealer
 from ...core.errors import SettingError
+from ...core.selection import SubjectFacts
 from ...models import Job, JobCopy, JobDefaults, JobInput, JobStart, Page, Started
 from ...models.queries import JobsQuery
 from ...records import changes, channels, jobs, past_runs, pauses, runs, stores
@@ -32,7 +33,7 @@ _GOOD = ("done", "warned")
     query=JobsQuery,
 )
 def jobs_list(query: JobsQuery) -> Page[Job]:
-    known: dict[str, list[str]] = {}
+    known: dict[str, list[SubjectFacts]] = {}
     rows = [_row(job, known) for job in jobs.jobs(context().records.reader) if query.q in job.name]
     sort = query.sort
     if sort.lstrip("-") == "next":
@@ -43,7 +44,7 @@ def jobs_list(query: JobsQuery) -> Page[Job]:
     return Page(items=rows, total=len(rows))
 
 
-def _row(job: JobInput, known: dict[str, list[str]] | None = None) -> Job:
+def _row(job: JobInput, known: dict[str, list[SubjectFacts]] | None = None) -> Job:
     db = context().records.reader
     last = past_runs.last_ended(db, job.name)
     covers = len(jobs.covers(db, job, known))

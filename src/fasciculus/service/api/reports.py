@@ -16,7 +16,7 @@ from ...models import (
     TryStep,
 )
 from ...models.queries import MailTryQuery, ReportsQuery
-from ...records import channels, jobs, reports
+from ...records import jobs, reports
 from .. import outside
 from ..context import context
 from ..operations import operation, page_request
@@ -117,16 +117,8 @@ def mail_show() -> MailServer:
     "PUT", "/settings/mail", "Set the mail server for reports", body=MailServer, response=MailServer
 )
 def mail_change(body: MailServer) -> MailServer:
-    if body.address and not body.sender:
-        raise SettingError(
-            "The sender's address is missing.",
-            "Give the address reports come from.",
-            field="sender",
-        )
-    check_addresses([body.sender], "sender")
+    mail.check_server(body)
     with context().records.write() as db:
-        if body.second_way:
-            channels.check_known(db, [body.second_way], "second_way")
         mail.save_server(db, context().cipher, body)
     note("changed the mail server", body.address)
     return mail_show()
@@ -152,7 +144,7 @@ def _sent(to: str, title: str, text: str, html: str) -> TryResult:
     message = mail.compose(sender, [to], title, text, html)
     try:
         server, secret = mail.server(db, cipher), mail.password(db, cipher)
-        outside.call(mail.send, server, secret, sender, [to], message)
+        outside.try_out(mail.send, server, secret, sender, [to], message)
     except FasciculusError as error:
         step = TryStep(name="mail", ok=False, text=error.message, way_out=error.way_out)
         return TryResult(ok=False, steps=[step])

@@ -20,6 +20,7 @@ from ...models.queries import SavedQuery, UntriedQuery, WordsQuery
 from ...records import store_proposals, stores
 from ...records.stores import ProvedStore
 from ...stores import KINDS
+from ..background import old_versions
 from ..context import context, order_sources
 from ..operations import operation, page_request
 from ..store_check import draft_spec, mark, prove, take_over, try_spec, unproved
@@ -168,7 +169,8 @@ def stores_dismiss(name: str, body: ProposalChoice) -> None:
 )
 def stores_usage(name: str) -> StoreUsage:
     db = context().records.reader
-    return usage(db, _at_a_glance(stores.store(db, context().cipher, name)))
+    shown = _at_a_glance(stores.store(db, context().cipher, name))
+    return usage(db, shown, old_versions.of_store(context().records, name))
 
 
 @operation(

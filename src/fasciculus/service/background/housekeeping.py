@@ -16,7 +16,7 @@ from ...records.discoveries import Discovery
 from ...records.encryption import SecretCipher
 from .. import account_removal, discovery, timetables
 from ..event_stream import EventStream
-from . import records_copy
+from . import old_versions, records_copy
 from .loop import BackgroundLoop, words
 
 log = logging.getLogger(__name__)
@@ -53,6 +53,7 @@ class Housekeeper:
                 "forgetting old records": self.age_records,
                 "verifying": self._verify_some,
                 "weighing stores": self.weigh_stores,
+                "measuring old versions": self.measure_old_versions,
                 "catching up": self._catch_up,
             },
             lambda: _HOUR,
@@ -84,6 +85,10 @@ class Housekeeper:
         """Note what each store holds: growth and forecast come of it."""
         with self._records.write() as db:
             store_days.weigh(db)
+
+    def measure_old_versions(self) -> None:
+        """Note what buckets keep of files that were removed or replaced."""
+        old_versions.measure_if_due(self._config, self._records, self._cipher)
 
     def find_accounts(self) -> None:
         """Look through the hosts whose accounts are found by rules: each once a day, before the

@@ -3,21 +3,23 @@
 from __future__ import annotations
 
 import logging
+import sqlite3
 import tempfile
 from datetime import UTC, datetime, timedelta
 from pathlib import Path
 
 from ...config import Config
-from ...records import copies, settings
+from ...records import copies, jobs, settings, stores
 from ...records.db import Records, stamp
 from ...records.encryption import SecretCipher
 from .. import outside
 from ..store_work import put_records
 from ..tasks.orders.connections import OrderSources, store_order
+from ..tasks.orders.maintenance import RECORDS_FOLDER
 
 log = logging.getLogger(__name__)
 
-FOLDER = "records"
+ALL = ("all",)
 KEPT = 14
 _EVERY = timedelta(hours=23, minutes=30)
 _KEY = "records.copies"
@@ -29,9 +31,10 @@ def copy_if_due(config: Config, records: Records, cipher: SecretCipher) -> None:
     """Bring a copy to each store whose last is a day old; what fails is said and tried again."""
     done: dict[str, str] = settings.get(records.reader, _KEY, {})
     now = datetime.now(UTC)
+    names = wanted(config, records.reader)
     due = [
         name
-        for name in config.records_stores
+        for name in names
         if not (name in done and timedelta(0) <= now - datetime.fromisoformat(done[name]) < _EVERY)
     ]
     if not due:
@@ -42,17 +45,29 @@ def copy_if_due(config: Config, records: Records, cipher: SecretCipher) -> None:
         for name in due:
             try:
                 order = store_order(OrderSources(config, records.reader, cipher), name)
-                outside.call_within(_DEADLINE, put_records, order, local, FOLDER, KEPT)
+                outside.call_within(_DEADLINE, put_records, order, local, RECORDS_FOLDER, KEPT)
                 done[name] = stamp(now)
                 log.info("a copy of the records is on store %s", name)
             except Exception as error:
                 log.warning("store %s took no copy of the records: %s", name, error)
     with records.write() as db:
-        settings.put(db, _KEY, {name: done[name] for name in config.records_stores if name in done})
+        settings.put(db, _KEY, {name: done[name] for name in names if name in done})
+
+
+def wanted(config: Config, db: sqlite3.Connection) -> list[str]:
+    """The stores that are to have copies: those that are named, or all that jobs write to and that
+    are this service's own.
+    """
+    if config.records_stores != ALL:
+        return [name for name in config.records_stores if name != "none"]
+    used = {name for job in jobs.jobs(db) if job.enabled for name in job.stores}
+    return sorted(used & set(stores.own(db)))
 
 
 def overdue(config: Config, records: Records) -> list[str]:
     """The stores that should have a copy no older than two days, and have not."""
     done: dict[str, str] = settings.get(records.reader, _KEY, {})
     oldest = stamp(datetime.now(UTC) - 2 * _EVERY)
-    return [name for name in config.records_stores if done.get(name, "") < oldest]
+    # One that was not named has its first copy within an hour of its first job.
+    first = "" if config.records_stores != ALL else stamp(datetime.now(UTC))
+    return [name for name in wanted(config, records.reader) if done.get(name, first) < oldest]

@@ -31,6 +31,7 @@ _AFTER_FAILURE = 5.0
 _LATE = 45.0
 _KEY = "scheduler.last_look"
 _NONE = timedelta(0)
+_DOWN, _CLOCK_SET = "while the service was down", "when the clock was set forward"
 #: What a clock that is kept right is never set by.
 _CLOCK = timedelta(minutes=5)
 _SAID_FOR = 86_400.0
@@ -86,6 +87,7 @@ class Scheduler:
         self.clock_set, self._clock_set_at = "", 0.0
         self._since: datetime | None = None
         self._clock = Clock()
+        self._why_missed = _DOWN
         self._loop = BackgroundLoop("scheduler", {"starting": self._round}, self._pause, late=_LATE)
 
     def start(self) -> None:
@@ -114,7 +116,9 @@ class Scheduler:
         moment, stale, self._stale = datetime.now(UTC), self._stale or self._failed, False
         # Nothing that is due may be forgotten if this fails.
         self._failed = True
+        self._why_missed = _DOWN
         if abs(set_by := self._clock.set_by(moment)) > _CLOCK:
+            self._why_missed = _CLOCK_SET
             self._clock_set(set_by)
             # Starts between the old time and the new one are still to come.
             self._since, stale = min(self._since, moment), True
@@ -223,15 +227,11 @@ class Scheduler:
         job = jobs.job(self._records.reader, name)
         passed = due.earlier + due.missed
         if due.missed and job.starting.missed == "skip":
-            self._skip(name, f"{_passed(passed)} while the service was down: not caught up.")
+            self._skip(name, f"{_passed(passed)} {self._why_missed}: not caught up.")
             return
         by = f"{BY_TIMETABLE}, made up for a missed start" if due.missed else BY_TIMETABLE
         key = f"{BY_TIMETABLE} {name} {stamp(due.moment)}"
-        note = (
-            f"{_passed(passed)} while the service was down; this run stands for all."
-            if passed
-            else ""
-        )
+        note = f"{_passed(passed)} {self._why_missed}; this run stands for all." if passed else ""
         try:
             self._tasks.start_run(RunStart(name, by, key, by_timetable=True, note=note))
         except AlreadyRunningError as error:

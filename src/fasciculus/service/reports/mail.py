@@ -12,9 +12,9 @@ from email.policy import SMTP
 from email.utils import format_datetime, localtime, make_msgid
 
 from ...core.errors import ConnectionLostError, RefusedError, SettingError, UnreachableError
-from ...fields import deliverable_address
+from ...fields import check_addresses, deliverable_address
 from ...models import MailServer
-from ...records import settings
+from ...records import channels, settings
 from ...records.encryption import SecretCipher, merged
 from ...records.secrets import MAIL
 from .attachments import Attachment
@@ -33,7 +33,23 @@ def server(db: sqlite3.Connection, cipher: SecretCipher) -> MailServer:
     return found
 
 
+def check_server(new: MailServer) -> None:
+    """Raise ``SettingError`` for settings by which no report could be sent."""
+    if new.address and not new.sender:
+        raise SettingError(
+            "The sender's address is missing.",
+            "Give the address reports come from.",
+            field="sender",
+        )
+    check_addresses([new.sender], "sender")
+
+
 def save_server(db: sqlite3.Connection, cipher: SecretCipher, new: MailServer) -> None:
+    """Set it; a password that is not given stays. Raises ``SettingError`` for a second way that is
+    not known.
+    """
+    if new.second_way:
+        channels.check_known(db, [new.second_way], "second_way")
     old = settings.get(db, MAIL, {})
     secrets = merged(cipher.decrypt(old.get("sealed")), {"password": new.password})
     row = new.model_dump(exclude={"password", "password_set"})
@@ -91,6 +107,7 @@ def send(
     known, odd = _addresses(recipients)
     if not known:
         raise RefusedError(*refusal(odd))
+    is_connected = False
     try:
         context = None if config.security == "none" else ssl.create_default_context()
         link: smtplib.SMTP
@@ -98,6 +115,7 @@ def send(
             link = smtplib.SMTP_SSL(config.address, config.port, timeout=TIMEOUT, context=context)
         else:
             link = smtplib.SMTP(config.address, config.port, timeout=TIMEOUT)
+        is_connected = True
         with link:
             if config.security == "starttls":
                 link.starttls(context=context)
@@ -122,8 +140,8 @@ def send(
         ) from error
     except smtplib.SMTPNotSupportedError as error:
         raise UnreachableError(
-            f"The mail server at {where} does not offer what is set: {error}.",
-            "Choose another security or leave the user empty.",
+            f"The mail server at {where} does not offer what is set: {str(error).rstrip('.')}.",
+            "Choose another security, or leave the user empty.",
         ) from error
     except ssl.SSLCertVerificationError as error:
         raise UnreachableError(
@@ -141,13 +159,22 @@ def send(
             "the password has letters that mail servers do not take.",
             "Correct them under Settings.",
         ) from error
-    except (smtplib.SMTPException, OSError) as error:
+    except OSError as error:
+        if is_connected or isinstance(error, smtplib.SMTPException):
+            raise _not_taken(where, error) from error
         raise ConnectionLostError(
-            f"The mail server at {where} did not take the message: {_reason(error)}.",
-            "Is it running, and the port right?",
+            f"The mail server at {where} cannot be reached: {_reason(error).rstrip('.')}.",
+            "Are its name and port right, and is it running?",
         ) from error
     said = {known[address]: _words(*reply) for address, reply in refused.items()}
     return {**odd, **said}
+
+
+def _not_taken(where: str, error: OSError) -> ConnectionLostError:
+    return ConnectionLostError(
+        f"The mail server at {where} did not take the message: {_reason(error).rstrip('.')}.",
+        "It is tried again.",
+    )
 
 
 def _addresses(recipients: Sequence[str]) -> tuple[dict[str, str], dict[str, str]]:

@@ -9,6 +9,7 @@ import hmac
 import json
 import time
 from collections.abc import Sequence
+from datetime import UTC, datetime
 
 import httpx
 from jinja2 import StrictUndefined, TemplateError
@@ -16,7 +17,7 @@ from jinja2.sandbox import SandboxedEnvironment
 
 from ...core.errors import RefusedError, SettingError, UnreachableError
 from ...core.run_report import RunReport
-from ...models import ChannelAnswer, WebhookMessage, WebhookStore, WebhookTask
+from ...models import ChannelAnswer, ChannelInput, WebhookMessage, WebhookStore, WebhookTask
 from ...records.channels import ChannelSecrets
 from .. import outside
 from .web_transport import CheckedTransport, NotAllowedError
@@ -61,6 +62,24 @@ def of_run(report: RunReport, stores: list[WebhookStore]) -> WebhookMessage:
         ],
         stores=stores,
     )
+
+
+def example(stores: Sequence[WebhookStore] = ()) -> WebhookMessage:
+    """A test message, which tells of these stores."""
+    return WebhookMessage(
+        event="try",
+        at=datetime.now(UTC),
+        title="[Fasciculus] test message",
+        sentence="Fasciculus can send its reports to this channel.",
+        stores=list(stores),
+    )
+
+
+def check_template(channel: ChannelInput, message: WebhookMessage) -> None:
+    """Raise ``SettingError`` for a template that a message cannot fill: it would fail in the
+    night.
+    """
+    body_of(ChannelSecrets(channel, channel.url, ""), message)
 
 
 def body_of(channel: ChannelSecrets, message: WebhookMessage) -> bytes:

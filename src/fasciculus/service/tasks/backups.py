@@ -26,7 +26,7 @@ from ...records import (
     store_days,
     stores,
 )
-from ...worker.events import CopyResult, CopyRetired, Event, Log, StoreSeen
+from ...worker.events import CopyResult, CopyRetired, DamageMet, Event, Log, StoreSeen
 from ...worker.orders import Order, ReleaseOrder
 from ...worker.results import AnyResult, BackupResult, Failure
 from .handler import HandlerBase
@@ -271,10 +271,13 @@ class BackupHandler(HandlerBase[QueuedBackup]):
             case Log():
                 self._log(task, event, "run", task.run)
             case CopyResult():
-                if not event.error:
-                    task.good_stores.append(event.store)
                 with self._records.write() as db:
                     runs.copied(db, task.number, event.store, event.error, event.kept)
+                # What cannot be written is taken again: once it is, and once only.
+                if not event.error and event.store not in task.good_stores:
+                    task.good_stores.append(event.store)
+            case DamageMet():
+                task.damaged.add((event.store, event.bundle))
             case CopyRetired():
                 self._retired(task, event)
             case StoreSeen():
@@ -301,7 +304,11 @@ class BackupHandler(HandlerBase[QueuedBackup]):
     # Ending --------------------------------------------------------------------
 
     def endings(self, task: QueuedBackup, result: AnyResult) -> list[Callable[[], None]]:
-        return [lambda: self._end(task, result), lambda: self._end_run(task)]
+        return [
+            lambda: self._end(task, result),
+            lambda: self._verify_damaged(task, f"run {task.run}"),
+            lambda: self._end_run(task),
+        ]
 
     def _end(self, task: QueuedBackup, result: AnyResult) -> None:
         made = result if isinstance(result, BackupResult) else None

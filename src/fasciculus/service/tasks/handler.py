@@ -17,7 +17,7 @@ from ...worker.orders import Order
 from ...worker.results import AnyResult
 from ..event_stream import EventStream
 from .orders.connections import OrderSources
-from .queued import QueuedTask
+from .queued import QueuedTask, Subject
 
 T = TypeVar("T", bound=QueuedTask)
 
@@ -60,6 +60,9 @@ class Handler(Protocol[T]):
 class HandlerBase(Generic[T]):
     """What handlers share."""
 
+    #: Has a copy read through whole that was found damaged: store, subject, bundle, by what.
+    verify: Callable[[str, Subject, str, str], None]
+
     def __init__(
         self, config: Config, records: Records, cipher: SecretCipher, events: EventStream
     ) -> None:
@@ -79,6 +82,12 @@ class HandlerBase(Generic[T]):
         run = number if owner == "run" else None
         data = {"run": None, owner: number, **json.loads(shown.model_dump_json())}
         self._events.tell("log", data, run=run)
+
+    def _verify_damaged(self, task: T, started_by: str) -> None:
+        """Have the copies verified that a task found damaged, so that they are mended."""
+        while task.damaged:
+            store, bundle = task.damaged.pop()
+            self.verify(store, task.subject, bundle, started_by)
 
     def after_failure(self, task: T, carry_out: Callable[[Order], None]) -> None:
         """Nothing to clear up on the host."""

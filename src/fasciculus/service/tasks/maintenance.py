@@ -18,6 +18,7 @@ from ...records import bundles, damage, imports, maintenance, store_days, stores
 from ...records.encryption import SecretCipher
 from ...records.maintenance import MaintenanceOptions
 from ...records.store_proposals import KINDS, FoundProposal
+from ...records.told_settings import settings_of
 from ...worker.events import (
     BundleFound,
     CopyMade,
@@ -26,14 +27,16 @@ from ...worker.events import (
     CopyVerified,
     DamageCleared,
     DamageFound,
+    DamageMet,
     Event,
     Log,
+    RecordsCopyFound,
     StoreSeen,
 )
 from ...worker.orders import Order
 from ...worker.results import AnyResult, MaintenanceResult, RepackResult, VerifyResult
 from .handler import HandlerBase
-from .orders.maintenance import maintenance_order
+from .orders.maintenance import RECORDS_COPY, RECORDS_FOLDER, maintenance_order
 from .progress import TaskProgress
 from .queued import QueuedMaintenance, Subject
 
@@ -148,15 +151,19 @@ class MaintenanceHandler(HandlerBase[QueuedMaintenance]):
             self._log(task, event, "maintenance", task.number)
         elif isinstance(event, CopyRepacked):
             self._repacked(task, event)
+        elif isinstance(event, DamageMet):
+            task.damaged.add((event.store, event.bundle))
         elif isinstance(event, CopyMade):
             self._made(task, event)
         elif isinstance(event, BundleFound):
             with self._records.write() as db:
                 imports.take(db, task.store, event)
-            subject = (event.subject_kind, event.subject)
-            known = task.newest.get(subject)
+            key = (event.subject_kind, event.subject, event.job)
+            known = task.newest.get(key)
             if known is None or known.manifest.started <= event.manifest.started:
-                task.newest[subject] = event
+                task.newest[key] = event
+        elif isinstance(event, RecordsCopyFound):
+            task.records_copy = event.name
         else:
             with self._records.write() as db:
                 _note(db, task, event)
@@ -201,7 +208,10 @@ class MaintenanceHandler(HandlerBase[QueuedMaintenance]):
     # Ending --------------------------------------------------------------------
 
     def endings(self, task: QueuedMaintenance, result: AnyResult) -> list[Callable[[], None]]:
-        return [lambda: self._end(task, result)]
+        return [
+            lambda: self._end(task, result),
+            lambda: self._verify_damaged(task, f"maintenance {task.number}"),
+        ]
 
     def _end(self, task: QueuedMaintenance, result: AnyResult) -> None:
         if task.kind == "verify" and result.outcome in ("warned", "interrupted"):
@@ -211,9 +221,10 @@ class MaintenanceHandler(HandlerBase[QueuedMaintenance]):
             text = f"{format_count(task.damages, 'file')} retired meanwhile, the rest intact."
             result = replace(result, outcome="done", summary=text)
         made = result if isinstance(result, MaintenanceResult) else None
+        told = self._told(task)
         with self._records.write() as db:
-            if task.newest:
-                new = imports.finish(db, task.store, task.newest.values())
+            if task.newest or told:
+                new = imports.finish(db, task.store, task.newest.values(), told)
                 if new and made is not None:
                     made.summary += f" {_proposed(task.store, new)}"
                 task.newest.clear()
@@ -232,6 +243,20 @@ class MaintenanceHandler(HandlerBase[QueuedMaintenance]):
         task.shown = maintenance.task(self._records.reader, task.number)
         self.show(task)
         self._events.changed("stores")
+
+    def _told(self, task: QueuedMaintenance) -> list[FoundProposal]:
+        """What the copy of the records tells that an import found; said where none can be read."""
+        path = self._folder(task) / RECORDS_COPY
+        if not task.records_copy or not path.exists():
+            return []
+        spool = self._config.spool / f"maintenance-{task.number}"
+        try:
+            return settings_of(path, self._cipher, spool)
+        except (FasciculusError, OSError, sqlite3.Error) as error:
+            said = error.sentence() if isinstance(error, FasciculusError) else str(error)
+            text = f"{RECORDS_FOLDER}/{task.records_copy} tells nothing of settings: {said}"
+            self._log(task, Log("warning", text), "maintenance", task.number)
+            return []
 
     def _mend(self, task: QueuedMaintenance) -> None:
         """Damage is mended at once where another store has intact copies."""

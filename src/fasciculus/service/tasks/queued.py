@@ -53,6 +53,8 @@ class QueuedTask:
     cancelled: bool = False
     #: Why it was stopped, when it was a limit and no person.
     stopped_by: str = ""
+    #: Copies that it read and found damaged: their stores, and their bundles where it knew.
+    damaged: set[tuple[str, str]] = field(default_factory=set)
     worker: Worker | None = None
     progress: TaskProgress | None = None
 
@@ -98,5 +100,6 @@ class QueuedMaintenance(QueuedTask):
     #: had retired what it was of.
     damages: int = 0
     of_retired: int = 0
-    #: For an import: the newest bundle of each subject.
-    newest: dict[Subject, BundleFound] = field(default_factory=dict)
+    #: For an import: the newest bundle of each subject and job, and the copy of the records.
+    newest: dict[tuple[str, str, str], BundleFound] = field(default_factory=dict)
+    records_copy: str = ""

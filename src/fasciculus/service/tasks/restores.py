@@ -7,7 +7,7 @@ from collections.abc import Callable
 
 from ...models import Restore
 from ...records import inventory, restores, store_days
-from ...worker.events import Event, Log, StoreSeen
+from ...worker.events import DamageMet, Event, Log, StoreSeen
 from ...worker.orders import Order
 from ...worker.results import AnyResult, RestoreResult
 from .handler import HandlerBase
@@ -44,12 +44,17 @@ class RestoreHandler(HandlerBase[QueuedRestore]):
     def take(self, task: QueuedRestore, event: Event) -> None:
         if isinstance(event, Log):
             self._log(task, event, "restore", task.number)
+        elif isinstance(event, DamageMet):
+            task.damaged.add((event.store, event.bundle))
         elif isinstance(event, StoreSeen):
             with self._records.write() as db:
                 store_days.seen(db, event.store, event.sent, event.received, event.free)
 
     def endings(self, task: QueuedRestore, result: AnyResult) -> list[Callable[[], None]]:
-        return [lambda: self._end(task, result)]
+        return [
+            lambda: self._end(task, result),
+            lambda: self._verify_damaged(task, f"restore {task.number}"),
+        ]
 
     def _end(self, task: QueuedRestore, result: AnyResult) -> None:
         made = result if isinstance(result, RestoreResult) else None

@@ -12,7 +12,7 @@ from math import ceil
 from ...config import Config
 from ...core.errors import FasciculusError
 from ...models import JobInput, MaintenanceTask, Restore, Task
-from ...records import maintenance, stores, transfers
+from ...records import bundles, maintenance, stores, transfers
 from ...records.db import Records
 from ...records.encryption import SecretCipher
 from ...records.maintenance import MaintenanceOptions
@@ -60,6 +60,8 @@ class Tasks:
         self._backups = BackupHandler(config, records, cipher, events)
         self._restores = RestoreHandler(config, records, cipher, events)
         self._maintenance = MaintenanceHandler(config, records, cipher, events)
+        for handler in (self._backups, self._restores, self._maintenance):
+            handler.verify = self.verify_copy
         self._backups.on_run_ended = on_run_ended
         self._on_started_by_hand = on_started_by_hand
         self._maintenance.reports, self._maintenance.on_reported = reports, on_reported
@@ -172,6 +174,19 @@ class Tasks:
         numbers, tasks = self._maintenance.queue(kind, store, started_by, subject, bundle, options)
         self._runner.add(tasks)
         return numbers
+
+    def verify_copy(self, store: str, subject: Subject, bundle: str, started_by: str) -> None:
+        """Have a copy read through whole that somebody found damaged, so that what is wrong is
+        recorded, told and mended. Without ``bundle`` it is all of the subject's on that store.
+        """
+        number = bundles.number(self._records.reader, subject, bundle) if bundle else None
+        if bundle and number is None:
+            return
+        try:
+            deep = MaintenanceOptions(deep=True)
+            self.start_maintenance("verify", store, started_by, subject[1], number, deep)
+        except FasciculusError as error:
+            log.info("store %s, %s: %s", store, subject[1], error.sentence())
 
     def cancel_maintenance(self, number: int) -> None:
         self._runner.cancel(

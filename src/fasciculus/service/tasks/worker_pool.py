@@ -1,32 +1,44 @@
 """Workers on this machine: an order goes in, events come out.
 
 They are forked from a process that has imported everything (see ``worker/fork_server.py``), which
-is replaced after a number of orders, when it has grown, or when anything surprising happened."""
+is replaced after a number of orders, when it has grown, or when anything surprising happened. A
+worker that is connected to a host and stores elsewhere waits a little for the next order of the
+same ones: signing in anew for each of hundreds of small accounts would take longer than they do.
+"""
 
 from __future__ import annotations
 
 import logging
 import os
+import select
 import signal
 import socket
 import subprocess
 import sys
 import tempfile
 import threading
+import time
 from collections.abc import Callable, Iterator
 from contextlib import suppress
 from typing import IO, Protocol
 
 from ...core.errors import FasciculusError
+from ...worker.connections import shared_key
 from ...worker.events import Event, Finished, from_line
-from ...worker.orders import Order, to_line
+from ...worker.orders import BackupOrder, Order, kinds_of, to_line
 from ...worker.results import AnyResult
 
 log = logging.getLogger(__name__)
 
 _GRACE = 45.0
 _START_TIMEOUT = 60.0
+_MESSAGE = 1024
 _ORDERS_PER_SERVER = 500
+#: How many orders a worker takes that stays connected, and how long it waits for the next.
+_ORDERS_PER_WORKER = 100
+_IDLE = 5.0
+#: After which outcomes all of its connections are known to be at rest.
+_GOOD = ("done", "warned")
 _LARGEST_SERVER = 256 * 1024 * 1024
 _COMPLAINTS = 20
 _COMPLAINTS_BYTES = 16 * 1024
@@ -60,77 +72,54 @@ class Workers(Protocol):
 
 
 class WorkerProcess:
-    """A worker process, from its start to its end."""
+    """A worker process, from an order to what that comes to.
 
-    def __init__(
-        self,
-        pidfd: int,
-        orders: int,
-        events: int,
-        own: socket.socket,
-        errors: IO[bytes],
-        on_surprise: Callable[[], None],
-    ) -> None:
-        self._pidfd, self._orders, self._own, self._errors = pidfd, orders, own, errors
-        self._on_surprise = on_surprise
-        self._events = os.fdopen(events, "rb")
+    ``keep`` is asked, once the order ended well, whether the process waits for another one;
+    ``on_surprise`` is told when it did not end as it should.
+    """
+
+    def __init__(self, process: _Process, keep: Callable[[_Process], bool] | None) -> None:
+        self._process, self._keep = process, keep
         self._lock = threading.Lock()
         self._killer: threading.Timer | None = None
         self._is_over = False
         self.result: AnyResult | None = None
         self.ended = ""
 
-    def send(self, order: Order) -> None:
-        """Hand the order over, by a pipe: it may hold secrets."""
-        with suppress(BrokenPipeError):
-            view = memoryview(to_line(order))
-            while view:
-                view = view[os.write(self._orders, view) :]
+    @property
+    def pidfd(self) -> int:
+        """The process, as ``pidfd_open(2)`` gives it."""
+        return self._process.pidfd
 
     def events(self) -> Iterator[Event]:
+        process, is_kept = self._process, False
         try:
-            for line in self._events:
+            for line in process.events:
                 event = from_line(line)
-                if isinstance(event, Finished):
-                    self.result = event.result
-                else:
+                if not isinstance(event, Finished):
                     yield event
+                    continue
+                self.result = event.result
+                if self._keep is not None:
+                    is_kept = self._ends_well() and self._keep(process)
+                    if is_kept:
+                        return
+                    process.close_orders()
         except ValueError:
             log.warning("a worker sent what is not an event")
         finally:
-            self._end()
+            with self._lock:
+                self._is_over = True
+                if self._killer is not None:
+                    self._killer.cancel()
+            if not is_kept:
+                self.ended = process.wait(is_expected=self.result is not None)
 
-    def _end(self) -> None:
-        self._events.close()
-        os.close(self._orders)
-        self._own.settimeout(_GRACE)
-        try:
-            status = self._own.recv(64)
-        except OSError:
-            status = b""
+    def _ends_well(self) -> bool:
+        """Whether the order ended well and nobody asked to cancel it; from now on nobody can."""
         with self._lock:
-            self._is_over = True
-            os.close(self._pidfd)
-            if self._killer is not None:
-                self._killer.cancel()
-        self._own.close()
-        code = int(status) if status else None
-        if self.result is None:
-            self._on_surprise()
-            if code is None:
-                self.ended = "was lost"
-            elif code < 0:
-                self.ended = f"was killed (signal {-code})"
-            else:
-                self.ended = f"ended unexpectedly (code {code})"
-        self._log_complaints()
-
-    def _log_complaints(self) -> None:
-        size = self._errors.seek(0, os.SEEK_END)
-        self._errors.seek(max(0, size - _COMPLAINTS_BYTES))
-        for line in self._errors.read().splitlines()[-_COMPLAINTS:]:
-            log.warning("worker: %s", line.decode(errors="replace").rstrip())
-        self._errors.close()
+            self._is_over = self._killer is None
+        return self._is_over and self.result is not None and self.result.outcome in _GOOD
 
     def cancel(self) -> None:
         with self._lock:
@@ -147,7 +136,76 @@ class WorkerProcess:
     def _signal(self, number: int) -> None:
         with self._lock, suppress(ProcessLookupError):
             if not self._is_over:
-                signal.pidfd_send_signal(self._pidfd, number)
+                signal.pidfd_send_signal(self._process.pidfd, number)
+
+
+class _Process:
+    """The process of a worker: how it is given orders and tells of them, and its end."""
+
+    def __init__(
+        self,
+        pidfd: int,
+        orders: int,
+        events: int,
+        own: socket.socket,
+        errors: IO[bytes],
+        on_surprise: Callable[[], None],
+    ) -> None:
+        self.pidfd, self._orders, self._own, self._errors = pidfd, orders, own, errors
+        self._on_surprise = on_surprise
+        self.events = os.fdopen(events, "rb")
+        #: How many orders it was given, and what they have in common.
+        self.count, self.key = 0, ""
+        #: Until when it waits for another order.
+        self.idle_until = 0.0
+
+    def send(self, order: Order) -> None:
+        """Hand an order over, by a pipe: it may hold secrets."""
+        self.count += 1
+        with suppress(BrokenPipeError):
+            view = memoryview(to_line(order))
+            while view:
+                view = view[os.write(self._orders, view) :]
+
+    @property
+    def is_alive(self) -> bool:
+        """Whether it has not ended."""
+        return not select.select([self.pidfd], [], [], 0)[0]
+
+    def close_orders(self) -> None:
+        """Tell it that no other order follows."""
+        if self._orders >= 0:
+            os.close(self._orders)
+            self._orders = -1
+
+    def wait(self, *, is_expected: bool = True) -> str:
+        """Wait until it has ended; how it broke off, in words, where that was not expected."""
+        self.events.close()
+        self.close_orders()
+        self._own.settimeout(_GRACE)
+        try:
+            status = self._own.recv(64)
+        except OSError:
+            status = b""
+        os.close(self.pidfd)
+        self._own.close()
+        self._log_complaints()
+        if is_expected:
+            return ""
+        self._on_surprise()
+        code = int(status) if status else None
+        if code is None:
+            return "was lost"
+        if code < 0:
+            return f"was killed (signal {-code})"
+        return f"ended unexpectedly (code {code})"
+
+    def _log_complaints(self) -> None:
+        size = self._errors.seek(0, os.SEEK_END)
+        self._errors.seek(max(0, size - _COMPLAINTS_BYTES))
+        for line in self._errors.read().splitlines()[-_COMPLAINTS:]:
+            log.warning("worker: %s", line.decode(errors="replace").rstrip())
+        self._errors.close()
 
 
 class _ForkServer:
@@ -191,11 +249,14 @@ class _ForkServer:
 
 
 class WorkerPool:
-    """Workers of this machine, forked for one order each."""
+    """Workers of this machine: one order each, or some of the same host and stores."""
 
     def __init__(self) -> None:
         self._lock = threading.Lock()
         self._server: _ForkServer | None = None
+        #: Those that wait for another order, the one that has waited longest first.
+        self._idle: list[_Process] = []
+        self._sweeper: threading.Timer | None = None
 
     def warm_up(self) -> None:
         """Have the first worker ready before it is wanted."""
@@ -211,17 +272,68 @@ class WorkerPool:
         return self._server
 
     def start(self, order: Order) -> WorkerProcess:
+        key = shared_key(order)
+        if isinstance(order, BackupOrder):
+            order.more_may_follow = bool(key)
+        process = self._take_idle(key) or self._forked(order)
+        process.key = key
+        process.send(order)
+        return WorkerProcess(process, self._keep if key else None)
+
+    def _forked(self, order: Order) -> _Process:
         for _ in range(2):
-            worker = self._fork()
-            if worker is not None:
-                worker.send(order)
-                return worker
+            if (process := self._fork(order)) is not None:
+                return process
             self._replace()
         raise FasciculusError(
             "No worker could be started.", "Is there memory and room for another process?"
         )
 
-    def _fork(self) -> WorkerProcess | None:
+    def _keep(self, process: _Process) -> bool:
+        """Have a process wait for another order, for a while; whether it does."""
+        if process.count >= _ORDERS_PER_WORKER:
+            return False
+        with self._lock:
+            process.idle_until = time.monotonic() + _IDLE
+            self._idle.append(process)
+            self._sweep_later()
+        return True
+
+    def _sweep_later(self) -> None:
+        """Have idle processes looked through once the first of them has waited for long enough."""
+        if self._sweeper is None and self._idle:
+            wait = max(0.0, self._idle[0].idle_until - time.monotonic())
+            self._sweeper = threading.Timer(wait, self._sweep)
+            self._sweeper.daemon = True
+            self._sweeper.start()
+
+    def _sweep(self) -> None:
+        """End the processes that got no other order in time."""
+        now = time.monotonic()
+        with self._lock:
+            ending = [process for process in self._idle if process.idle_until <= now]
+            self._idle = [process for process in self._idle if process.idle_until > now]
+            self._sweeper = None
+            self._sweep_later()
+        for process in ending:
+            process.close_orders()
+            process.wait()
+
+    def _take_idle(self, key: str) -> _Process | None:
+        with self._lock:
+            for process in self._idle:
+                if key and process.key == key:
+                    self._idle.remove(process)
+                    break
+            else:
+                return None
+        if process.is_alive:
+            return process
+        process.wait()
+        return None
+
+    def _fork(self, order: Order) -> _Process | None:
+        message = " ".join(kinds_of(order)).encode("ascii", "replace")
         orders_in, orders_out = os.pipe()
         events_in, events_out = os.pipe()
         errors = tempfile.TemporaryFile()  # noqa: SIM115  closed at the worker's end
@@ -232,7 +344,7 @@ class WorkerPool:
                 server.orders += 1
                 socket.send_fds(
                     server.control,
-                    [b"fork"],
+                    [message[:_MESSAGE] or b" "],
                     [orders_in, events_out, errors.fileno(), theirs.fileno()],
                 )
             theirs.close()
@@ -250,7 +362,7 @@ class WorkerPool:
             os.close(orders_out)
             os.close(events_in)
             return None
-        return WorkerProcess(descriptors[0], orders_out, events_in, own, errors, self._replace)
+        return _Process(descriptors[0], orders_out, events_in, own, errors, self._replace)
 
     def _replace(self) -> None:
         """After a surprise: the next worker comes from another process."""
@@ -260,6 +372,14 @@ class WorkerPool:
                 self._server = None
 
     def close(self) -> None:
+        with self._lock:
+            idle, self._idle = self._idle, []
+            if self._sweeper is not None:
+                self._sweeper.cancel()
+                self._sweeper = None
+        for process in idle:
+            process.close_orders()
+            process.wait()
         self._replace()
 
 

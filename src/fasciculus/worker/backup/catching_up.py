@@ -5,7 +5,7 @@ A store that missed a night gets what it missed from another, once; the others g
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from pathlib import Path
 
 from ...core.bundle.layout import SubjectRef
@@ -37,16 +37,17 @@ def bring_pieces(
     subject: SubjectRef,
     pieces: Sequence[PieceRecord],
     spool: Path,
+    on_damage: Callable[[Store], None],
 ) -> int:
     """Bring pieces to a store from the first of some others that has each whole.
 
-    Returns the bytes. Raises ``MissingError`` for a piece that none has, and what the store raises
-    when it does not take one.
+    ``on_damage`` is told of a store that has another one there. Returns the bytes. Raises
+    ``MissingError`` for a piece that none has, and what the store raises when it does not take one.
     """
     for piece in pieces:
         local = spool / piece.name
         try:
-            if not any(_fetched(source, subject, piece, local) for source in sources):
+            if not any(_fetched(source, subject, piece, local, on_damage) for source in sources):
                 raise MissingError(f"{piece.name} is whole on no other store.")
             uploader.send(local, piece)
         finally:
@@ -54,13 +55,22 @@ def bring_pieces(
     return sum(piece.bytes for piece in pieces)
 
 
-def _fetched(source: Store, subject: SubjectRef, piece: PieceRecord, local: Path) -> bool:
+def _fetched(
+    source: Store,
+    subject: SubjectRef,
+    piece: PieceRecord,
+    local: Path,
+    on_damage: Callable[[Store], None],
+) -> bool:
     """Whether a piece was whole on a store, and is here now. A store that fails cannot help."""
     path = subject.piece(piece.name)
     try:
-        return source.size(path) == piece.bytes and (
+        if source.size(path) == piece.bytes and (
             fetch(source, path, local, piece.bytes) == piece.sha256
-        )
+        ):
+            return True
+        on_damage(source)
+        return False
     except StoreFullError:
         raise
     except (FasciculusError, OSError):

@@ -6,7 +6,13 @@ import shutil
 from collections.abc import Callable
 from pathlib import Path
 
-from ...core.errors import ConnectionLostError, FasciculusError, MissingError, StoreFullError
+from ...core.errors import (
+    ConnectionLostError,
+    FasciculusError,
+    MissingError,
+    StoreFullError,
+    UnreachableError,
+)
 from ...core.formatting import format_size
 from ...databases import ENGINES
 from ...hosts.base import HostConnection
@@ -25,7 +31,12 @@ def check_sources(
     Return why the databases of an engine cannot be read, by its name: that costs them, and not the
     files and mail of the subject. Raises what costs all of it.
     """
-    host.connect()
+    try:
+        host.connect()
+    except UnreachableError as error:
+        # An address alone tells nobody which of many hosts it is.
+        named = f"Host “{order.host.name}”: " if order.host.name else ""
+        raise type(error)(named + error.message, error.way_out, error.field) from error
     if order.subject.root and host.type_of(order.subject.root) != "dir":
         what = "document root" if order.subject.kind == "site" else "home folder"
         raise MissingError(

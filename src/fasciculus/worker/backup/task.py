@@ -37,19 +37,22 @@ from ...core.errors import ConnectionLostError, DamagedError, FasciculusError, M
 from ...core.formatting import format_count, format_list, format_size
 from ...core.watch.unusual import unusual_changes
 from ...hosts.base import HostConnection
+from ...stores.base import Store
 from ...stores.confirmation import confirm
 from ...stores.identity import check_ours
 from ...stores.retrying import RetryingStore
+from ..connections import Connections
 from ..errors import NoStoreLeftError, error_text, is_passing
 from ..events import (
     CopyResult,
     CopyRetired,
+    DamageMet,
     Emitter,
     Progress,
 )
 from ..orders import BackupOrder, StoreOrder
 from ..results import BackupResult, Outcome
-from ..store_access import retrying_store, seen
+from ..store_access import retrying, seen
 from .catching_up import bring_pieces, missing_pieces
 from .hooks import TaskHooks
 from .preflight import check_sources, check_space, piece_size_for
@@ -91,9 +94,15 @@ class BackupTask:
     """Carries out one :class:`BackupOrder`."""
 
     def __init__(
-        self, order: BackupOrder, host: HostConnection, emitter: Emitter, stop: threading.Event
+        self,
+        order: BackupOrder,
+        host: HostConnection,
+        connections: Connections,
+        emitter: Emitter,
+        stop: threading.Event,
     ) -> None:
         self._order, self._host, self._emitter, self._stop = order, host, emitter, stop
+        self._connections = connections
         self._subject = order.subject.ref()
         self._spool = Path(order.spool)
         self._uploaders: list[Uploader] = []
@@ -198,7 +207,7 @@ class BackupTask:
 
     def _ready(self, order: StoreOrder) -> set[str]:
         """Connect, check the mark, clear what an interrupted run left; returns names in use."""
-        store = retrying_store(order, self._stop, self._emitter.info)
+        store = retrying(self._connections.store(order), order, self._stop, self._emitter.info)
         uploader = Uploader(store, self._subject, self._stop, self._pushed, order.floor)
         store.connect()
         self._stores.append(store)
@@ -249,12 +258,18 @@ class BackupTask:
         """Bring pieces to a store; one that does not take them is out."""
         stores = [source.store for source in sources]
         with self._costs_itself(uploader):
-            count = bring_pieces(uploader, stores, self._subject, pieces, self._spool)
+            count = bring_pieces(
+                uploader, stores, self._subject, pieces, self._spool, self._met_damage
+            )
             self._emitter.info(
                 f"store {uploader.name} lacked {format_count(len(pieces), 'piece')} of the bundle "
                 f"before: brought from {format_list([source.name for source in sources])}, "
                 f"{format_size(count)}"
             )
+
+    def _met_damage(self, store: Store) -> None:
+        previous = self._order.previous
+        self._emitter.emit(DamageMet(store.spec.name, previous.name if previous else ""))
 
     @contextmanager
     def _costs_itself(self, uploader: Uploader) -> Iterator[None]:
@@ -611,7 +626,6 @@ class BackupTask:
             Path(self._order.listing).with_suffix(".part").unlink(missing_ok=True)
         for store in self._stores:
             self._emitter.emit(seen(store))
-            store.close()
         shutil.rmtree(self._spool, ignore_errors=True)
 
 

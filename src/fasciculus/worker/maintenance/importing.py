@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import hashlib
 import threading
+from pathlib import Path
 
 from ...bundles.retiring import complete
 from ...core.bundle.authentication import Origin, origin_of
@@ -17,9 +18,11 @@ from ...core.bundle.layout import (
 from ...core.bundle.manifest import MOST_BYTES, parse_manifest
 from ...core.errors import DamagedError, FasciculusError
 from ...core.formatting import format_count
-from ...stores.base import Store, read_all
+from ...stores.base import Store
+from ...stores.reading import read_all
 from ..errors import error_text
-from ..events import BundleFound, Emitter, Progress
+from ..events import BundleFound, Emitter, Progress, RecordsCopyFound
+from ..fetching import fetch
 from ..orders import ImportOrder
 from ..results import ImportResult
 from ..store_access import identified
@@ -42,6 +45,8 @@ class ImportTask:
                 if self._stop.is_set():
                     break
                 self._subject(store, subject)
+            if not self._stop.is_set():
+                self._records(store)
         what = (
             f"{format_count(self._progress.entries, 'bundle')} of "
             f"{format_count(len(subjects), 'subject')} found"
@@ -52,6 +57,21 @@ class ImportTask:
             summary=f"{what}{odd}.",
             entries=self._progress.entries,
         )
+
+    def _records(self, store: Store) -> None:
+        """Bring the newest copy of the records, where the store has one."""
+        folder = self._order.records_folder
+        try:
+            copies = [item for item in store.items(folder) if item.name.endswith(".records")]
+            if not copies:
+                return
+            newest, local = copies[-1], Path(self._order.records)
+            local.parent.mkdir(parents=True, exist_ok=True, mode=0o700)
+            fetch(store, f"{folder}/{newest.name}", local, newest.size)
+        except (FasciculusError, OSError) as error:
+            self._emitter.warn(f"the copy of the records cannot be read: {error_text(error)}")
+            return
+        self._emitter.emit(RecordsCopyFound(newest.name))
 
     def _warn(self, place: str, error: str) -> None:
         self._odd += 1

@@ -29,6 +29,7 @@ from ...stores.base import Store
 from ...stores.confirmation import confirm
 from ..events import (
     DamageCleared,
+    DamageMet,
     Emitter,
     Progress,
 )
@@ -127,6 +128,7 @@ class MendTask:
             try:
                 if fetch(source, path, local, wanted.bytes) != wanted.sha256:
                     self._emitter.warn(f"pieces/{name}: damaged on {source.spec.name} too")
+                    self._emitter.emit(DamageMet(source.spec.name))
                     continue
                 store.put(local, path, lambda count: None)
                 confirm(store, path, wanted.bytes, wanted.sha256)

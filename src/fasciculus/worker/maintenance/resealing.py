@@ -18,7 +18,8 @@ from msgspec.structs import replace
 
 from ...bundles.files import fetch_listing
 from ...bundles.retiring import complete, sweep
-from ...core.bundle.age import SUFFIX, open_sealed
+from ...core.bundle.age import open_sealed
+from ...core.bundle.layout import SUFFIX
 from ...core.bundle.manifest import Manifest, PieceRecord
 from ...core.errors import DamagedError, FasciculusError
 from ...core.formatting import format_count, format_size

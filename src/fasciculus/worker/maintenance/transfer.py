@@ -18,7 +18,7 @@ from ...stores.base import Store
 from ...stores.confirmation import confirm
 from ...stores.identity import check_ours
 from ..errors import error_text
-from ..events import CopyMade, CopyRetired, Emitter, Progress
+from ..events import CopyMade, CopyRetired, DamageMet, Emitter, Progress
 from ..fetching import fetch
 from ..orders import TransferOrder
 from ..results import TransferResult
@@ -116,6 +116,8 @@ class TransferTask:
                 raise
             except (MissingError, DamagedError) as error:
                 trouble = error_text(error)
+                if name in self._recorded[source.spec.name]:
+                    self._emitter.emit(DamageMet(source.spec.name, name))
                 continue
             self._made[name] = source.spec.name
             return

@@ -21,6 +21,11 @@ class Losses:
     def __bool__(self) -> bool:
         return self.count > 0
 
+    @property
+    def is_damage(self) -> bool:
+        """Whether anything of it was damaged or missing on the store."""
+        return self.count > self._could_not_write
+
     def damaged(self, what: str, why: str) -> None:
         """Note something that is damaged or missing on the store."""
         self.count += 1

@@ -26,7 +26,7 @@ from ...hosts.base import HostConnection
 from ...hosts.local_tree import LocalTree
 from ...stores.base import Store, connected
 from ..database_access import database_access
-from ..events import Emitter, Progress
+from ..events import DamageMet, Emitter, Progress
 from ..orders import RestoreOrder
 from ..results import RestoreResult
 from ..store_access import retrying_store, seen
@@ -48,6 +48,9 @@ class RestoreTask:
     ) -> None:
         self._order, self._host, self._emitter, self._stop = order, host, emitter, stop
         self._writer: EntryWriter | None = None
+        #: The folder of this machine that it fills.
+        self._tree: LocalTree | None = None
+        self._is_used = False
         #: Whether set-user-id bits, devices and attributes of the system come back.
         self._privileged = False
         self._progress = Progress("preflight")
@@ -60,10 +63,14 @@ class RestoreTask:
             store = retrying_store(self._order.store, self._stop, self._emitter.info)
             with connected(store):
                 try:
-                    return self._restore(store, spool)
+                    result = self._restore(store, spool)
                 finally:
                     self._emitter.emit(seen(store))
+            self._is_used = result.entries > 0
+            return result
         finally:
+            if self._tree is not None and not self._is_used:
+                self._tree.remove_if_unused()
             if self._writer is not None:
                 self._writer.close()
             shutil.rmtree(spool, ignore_errors=True)
@@ -72,8 +79,12 @@ class RestoreTask:
         self._host.connect()
         order, subject = self._order, self._order.subject.ref()
         recorded = order.store.recorded_copies(subject, self._emitter.warn)
-        manifest = recorded.manifest(store, order.bundle)
-        listing = fetch_listing(store, subject, manifest, spool / "listing")
+        try:
+            manifest = recorded.manifest(store, order.bundle)
+            listing = fetch_listing(store, subject, manifest, spool / "listing")
+        except (DamagedError, MissingError):
+            self._emitter.emit(DamageMet(store.spec.name, order.bundle))
+            raise
         mapped = self._databases_wanted(manifest)
 
         def listed(kinds: Sequence[str] = order.contents) -> Iterator[Entry]:
@@ -116,6 +127,8 @@ class RestoreTask:
         return [to_bytes(path).rstrip(b"/") for path in self._order.paths]
 
     def _result(self, store: str, count: int) -> RestoreResult:
+        if self._losses.is_damage:
+            self._emitter.emit(DamageMet(store, self._order.bundle))
         self._emitter.info(
             f"restored {format_count(count, 'entry', 'entries')}, "
             f"{format_size(self._progress.bytes)}"
@@ -199,7 +212,7 @@ class RestoreTask:
                 field="target",
             )
         try:
-            tree = LocalTree(os.fsencode(target))
+            tree = self._tree = LocalTree(os.fsencode(target))
             is_empty, free = tree.is_empty, tree.free
         except OSError as error:
             raise SettingError(

@@ -29,6 +29,11 @@ from .connections import OrderSources, recorded_copies, recorded_copy, store_ord
 _LEAST_PIECE = 64 * 1024 * 1024
 
 
+#: Where stores keep copies of the records, and what the newest of them is called here.
+RECORDS_FOLDER = "records"
+RECORDS_COPY = "told.records"
+
+
 class _Common(TypedDict):
     subject: SubjectOrder
     store: StoreOrder
@@ -40,7 +45,12 @@ def maintenance_order(sources: OrderSources, task: MaintenanceTask) -> Order:
     """What a worker needs to know for one maintenance task."""
     if task.kind == "import":
         spool = str(sources.config.spool / f"maintenance-{task.id}")
-        return ImportOrder(store=store_order(sources, task.store), spool=spool)
+        return ImportOrder(
+            store=store_order(sources, task.store),
+            spool=spool,
+            records=str(sources.config.under_way / f"maintenance-{task.id}" / RECORDS_COPY),
+            records_folder=RECORDS_FOLDER,
+        )
     db, config = sources.db, sources.config
     subject = (task.subject_kind, task.subject)
     named = {"kind": task.subject_kind, "name": task.subject, "host": "", "root": ""}

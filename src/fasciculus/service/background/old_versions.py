@@ -1,0 +1,64 @@
+"""What buckets keep of files that were removed or replaced, measured once a day."""
+
+from __future__ import annotations
+
+import logging
+from datetime import UTC, datetime, timedelta
+
+from ...config import Config
+from ...core.errors import FasciculusError
+from ...records import settings, stores
+from ...records.db import Records, stamp
+from ...records.encryption import SecretCipher
+from ...stores import open_store
+from ...stores.base import VersionedStore, connected
+from ...worker.orders import StoreOrder
+from .. import outside
+from ..tasks.orders.connections import OrderSources, store_order
+
+log = logging.getLogger(__name__)
+
+_EVERY = timedelta(hours=23, minutes=30)
+_KEY = "stores.old_versions"
+#: Seconds that listing one store may take.
+_DEADLINE = 1800.0
+
+
+def measure_if_due(config: Config, records: Records, cipher: SecretCipher) -> None:
+    """Measure each store that may keep old versions, once a day; what fails is tried again."""
+    db = records.reader
+    known = _known(records)
+    now = datetime.now(UTC)
+    names = stores.of_kinds(db, ("s3",))
+    found = {name: row for name, row in known.items() if name in names}
+    for name in names:
+        age = now - datetime.fromisoformat(str(known[name]["at"])) if name in known else None
+        if age is not None and timedelta(0) <= age < _EVERY:
+            continue
+        try:
+            order = store_order(OrderSources(config, db, cipher), name)
+            count = outside.call_within(_DEADLINE, old_bytes, order)
+        except (FasciculusError, OSError) as error:
+            log.info("store %s: its old versions could not be listed: %s", name, error)
+            continue
+        found[name] = {"bytes": count, "at": stamp(now)}
+    if found != known:
+        with records.write() as writer:
+            settings.put(writer, _KEY, found)
+
+
+def old_bytes(order: StoreOrder) -> int:
+    """Bytes of what a store keeps though it was removed or replaced."""
+    with connected(open_store(order.spec())) as store:
+        return store.old_bytes() if isinstance(store, VersionedStore) else 0
+
+
+def of_store(records: Records, name: str) -> int | None:
+    """The bytes of a store's old versions when they were last measured; None for never."""
+    row = _known(records).get(name)
+    return None if row is None else int(row["bytes"])
+
+
+def _known(records: Records) -> dict[str, dict[str, str | int]]:
+    found: dict[str, dict[str, str | int]] = settings.get(records.reader, _KEY, {})
+    return found

@@ -1,0 +1,122 @@
+"""Workers that stay connected: one sign-in for many small tasks, and nothing carried over."""
+
+import json
+import os
+import signal
+from contextlib import closing
+
+import pytest
+from running import until
+
+from fasciculus.service.tasks import worker_pool as module
+from fasciculus.service.tasks.worker_pool import WorkerPool
+from fasciculus.worker.connections import shared_key
+
+
+@pytest.fixture
+def pool(monkeypatch):
+    monkeypatch.setattr(module, "_IDLE", 60.0)
+    found = WorkerPool()
+    yield found
+    found.close()
+
+
+@pytest.fixture
+def remote(nights, openssh):
+    """Orders of a host over SSH and a store over SFTP."""
+    nights.specs.clear()
+    nights.add_store(openssh.spec())
+    (nights.tree / "page").write_text("by the lake")
+    spec = openssh.host()
+    settings = {"kind": "ssh", "address": spec.address, "port": spec.port, "user": spec.user}
+    host = {
+        "name": "reed-2",
+        "settings": json.dumps({**settings, "host_key": spec.host_key}),
+        "secrets": {"private_key": openssh.key},
+    }
+    return lambda **more: nights.order(False, **{"host": host, **more})
+
+
+def signed_in(openssh):
+    openssh._log.flush()
+    return open(openssh._log.name).read().count("Accepted publickey")
+
+
+def carried(pool, order):
+    worker = pool.start(order)
+    events = list(worker.events())
+    assert worker.result is not None and worker.result.outcome == "done", events[-3:]
+    return worker._process
+
+
+def test_orders_of_one_host_and_its_stores_share_their_connections(pool, remote, openssh):
+    before = signed_in(openssh)
+    processes = {id(carried(pool, remote())) for _ in range(4)}
+    assert len(processes) == 1 and len(pool._idle) == 1
+    assert signed_in(openssh) - before == 2, "one for the host, one for the store"
+
+
+def test_what_was_lost_meanwhile_is_connected_again(pool, remote, openssh):
+    process = carried(pool, remote())
+    for child in os.listdir("/proc"):
+        if child.isdigit() and _parent(child) == openssh._process.pid:
+            os.kill(int(child), signal.SIGKILL)
+    assert carried(pool, remote()) is process
+
+
+def _parent(pid):
+    try:
+        with open(f"/proc/{pid}/stat") as file:
+            return int(file.read().rpartition(")")[2].split()[1])
+    except OSError:
+        return 0
+
+
+def test_a_worker_that_ended_while_it_waited_is_replaced(pool, remote):
+    process = carried(pool, remote())
+    signal.pidfd_send_signal(process.pidfd, signal.SIGKILL)
+    until(lambda: not process.is_alive)
+    assert carried(pool, remote()) is not process
+
+
+def test_who_needs_something_else_gets_a_worker_of_its_own(pool, remote, nights):
+    order = remote()
+    key = shared_key(order)
+    assert key and key == shared_key(remote())
+    others = [remote(host={}), remote(stores=[{**nights.store_order("openssh"), "patience": 9}])]
+    for change in ({"secrets": {"password": "a"}}, {"name": "reed-3"}):
+        others.append(remote())
+        for name, value in change.items():
+            setattr(others[-1].host, name, value)
+    assert len({key, *map(shared_key, others)}) == 5 and all(map(shared_key, others))
+    command = {"when": "before", "command": "true", "seconds": 9}
+    assert shared_key(remote(commands=[command])), "it runs on the other machine"
+    assert not shared_key(remote(host={}, commands=[command])), "it may leave a process here"
+    assert not shared_key(remote(host={}, stores=[]))
+
+
+def test_a_cancelled_order_ends_its_worker_and_no_other(pool, remote):
+    carried(pool, remote())
+    worker = pool.start(remote())
+    worker.cancel()
+    list(worker.events())
+    assert not pool._idle
+    assert carried(pool, remote()) is not worker._process
+
+
+def test_an_order_that_fails_does_not_leave_its_worker_to_the_next(pool, remote, nights):
+    subject = {"kind": "account", "name": "millpond", "host": "reed-2", "root": "/nowhere"}
+    worker = pool.start(remote(subject=subject))
+    list(worker.events())
+    assert worker.result.outcome == "failed" and "/nowhere" in worker.result.error
+    assert not pool._idle
+
+
+def test_a_worker_waits_for_a_while_and_takes_so_many_orders(pool, remote, monkeypatch):
+    monkeypatch.setattr(module, "_ORDERS_PER_WORKER", 2)
+    processes = [carried(pool, remote()) for _ in range(3)]
+    assert processes[0] is processes[1] is not processes[2]
+    monkeypatch.setattr(module, "_IDLE", 0.01)
+    with closing(WorkerPool()) as another:
+        ends = carried(another, remote())
+        until(lambda: not another._idle and ends._orders < 0)

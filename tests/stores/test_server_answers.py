@@ -1,0 +1,170 @@
+"""What is said of servers that are not what they should be: each its own sentence and way out."""
+
+import asyncio
+import socket
+import ssl
+import threading
+from contextlib import contextmanager
+from dataclasses import replace
+
+import pytest
+from servers import certificate, ftp_place, ftp_settings, s3_place, webdav_place
+
+from fasciculus import ftp as ftp_module
+from fasciculus.core.errors import ConnectionLostError, UnreachableError
+from fasciculus.demo.certificate import public_part
+from fasciculus.service import outside
+from fasciculus.stores import open_store, store_spec
+from fasciculus.stores.base import connected
+from fasciculus.stores.trying import try_store
+
+
+def failing(spec):
+    step = try_store(open_store(spec), make_root=True)[-1]
+    assert not step.ok and step.way_out
+    return step
+
+
+def changed(place, **settings):
+    return replace(place.spec, settings=place.spec.settings.model_copy(update=settings))
+
+
+@contextmanager
+def silent_port():
+    """A port that takes connections, and says nothing."""
+    with socket.socket() as listening:
+        listening.bind(("127.0.0.1", 0))
+        listening.listen()
+        yield listening.getsockname()[1]
+
+
+def test_a_port_that_never_greets_is_not_waited_for_as_long_as_a_transfer(monkeypatch):
+    monkeypatch.setattr(ftp_module, "TIMEOUT", 0.05)
+    with silent_port() as port:
+        step = failing(store_spec("space", ftp_settings(port), {"password": "x"}))
+    assert step.name == "connect" and "does not greet as an FTP server" in step.text
+    assert step.field == "port" and "990" in step.way_out
+
+
+def test_a_server_without_tls_is_named(tmp_path):
+    with ftp_place()(tmp_path) as place:
+        step = failing(changed(place, security="tls"))
+        assert (step.name, step.field) == ("server", "security")
+        assert "offers no TLS: 50" in step.text and "SFTP" in step.way_out
+
+
+@pytest.fixture
+def space(tmp_path):
+    with ftp_place()(tmp_path) as place:
+        assert all(step.ok for step in try_store(open_store(place.spec), make_root=True))
+        yield place
+
+
+def refusing(place, command, answer):
+    """Have the stand-in answer a command in this way."""
+    setattr(place.server._handler, f"ftp_{command}", lambda handler, *_: handler.respond(answer))
+
+
+def test_why_a_folder_was_not_made_is_what_is_said(space):
+    refusing(space, "MKD", "550 Only its owner may make folders.")
+    with connected(open_store(space.spec)) as store:
+        with pytest.raises(UnreachableError, match="Only its owner may make folders"):
+            store.put_bytes(b"x", "new/file")
+
+
+def test_a_refused_rename_is_named(space):
+    refusing(space, "RNTO", "553 Not for you.")
+    with connected(open_store(space.spec)) as store:
+        with pytest.raises(
+            UnreachableError, match=r"refused to rename .*: 553 Not for you"
+        ) as found:
+            store.put_bytes(b"x", "file")
+        assert "right to rename" in found.value.way_out
+
+
+def test_who_was_signed_out_signs_in_again(space):
+    with connected(open_store(space.spec)) as store:
+        refusing(space, "SIZE", "530 Please sign in.")
+        with pytest.raises(ConnectionLostError, match="signed in to anew: 530 Please sign in"):
+            store.size("file")
+        assert not store._link.is_open
+
+
+def test_what_the_server_says_of_a_password_is_repeated(space):
+    step = failing(replace(space.spec, secrets={"password": "wrong"}))
+    assert step.name == "sign in" and ": 530 " in step.text
+
+
+def test_addresses_of_folders_may_have_any_letters(tmp_path):
+    with webdav_place(tmp_path) as place:
+        for name in ("Bücher & mehr", "100% ours", "already%20encoded"):
+            url = f"{place.server.url}/dav/{name}"
+            spec = replace(
+                place.spec, settings=type(place.spec.settings)(url=url, user="fasciculus")
+            )
+            assert all(step.ok for step in try_store(open_store(spec), make_root=True)), name
+        made = {path.name for path in place.server.root.iterdir()}
+        assert {"Bücher & mehr", "100% ours", "already encoded"} <= made
+
+
+@contextmanager
+def over_tls(port, pem):
+    """A port that leads to another one, over TLS."""
+    context = ssl.SSLContext(ssl.PROTOCOL_TLS_SERVER)
+    context.load_cert_chain(pem)
+    loop = asyncio.new_event_loop()
+
+    async def copy(source, sink):
+        try:
+            while data := await source.read(65536):
+                sink.write(data)
+                await sink.drain()
+        except OSError:
+            pass
+        finally:
+            sink.close()
+
+    async def lead(source, sink):
+        there, back = await asyncio.open_connection("127.0.0.1", port)
+        await asyncio.gather(copy(source, back), copy(there, sink))
+
+    server = loop.run_until_complete(asyncio.start_server(lead, "127.0.0.1", 0, ssl=context))
+    thread = threading.Thread(target=loop.run_forever, daemon=True)
+    thread.start()
+    try:
+        yield server.sockets[0].getsockname()[1]
+    finally:
+        loop.call_soon_threadsafe(loop.stop)
+        thread.join(10)
+
+
+def test_a_bucket_behind_a_certificate_of_ones_own(tmp_path):
+    pem = certificate(tmp_path)
+    with s3_place(tmp_path) as place, over_tls(place.server.port, pem) as port:
+        endpoint = f"https://127.0.0.1:{port}"
+        step = failing(changed(place, endpoint=endpoint))
+        assert (step.name, step.field) == ("server", "certificate")
+        assert "does not prove that it is the right server" in step.text
+        accepted = changed(place, endpoint=endpoint, certificate=public_part(pem))
+        assert all(step.ok for step in try_store(open_store(accepted), make_root=True))
+        plain = failing(changed(place, endpoint=f"https://127.0.0.1:{place.server.port}"))
+        assert plain.name == "server" and "no secured connection" in plain.text
+
+
+def hanging(_: str) -> str:
+    threading.Event().wait(60)
+    return ""
+
+
+def tried_for(seconds: float) -> str:
+    error = ConnectionLostError("It did not answer in time.")
+    with outside.ended_after(seconds, error):
+        try:
+            return hanging("x")
+        except ConnectionLostError as found:
+            return f"said: {found.message}"
+
+
+def test_a_trial_ends_at_the_step_that_hangs():
+    assert outside.call(tried_for, 0.05) == "said: It did not answer in time."
+    assert outside.TRIAL < outside._TRIAL_DEADLINE < 60, "what clients wait for an answer"
