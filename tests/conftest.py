@@ -20,6 +20,7 @@ from hypothesis import HealthCheck, settings
 sys.path.insert(0, str(Path(__file__).parent))
 
 from nights import Nights, Power
+from ports import free_port
 from running import (
     MIB,
     Service,
@@ -185,9 +186,7 @@ class OpenSsh:
                 check=True,
             )
         (folder / "authorized").write_text((folder / "user.pub").read_text())
-        with socket.socket() as probe:
-            probe.bind(("127.0.0.1", 0))
-            self.port = probe.getsockname()[1]
+        self.port = free_port()
         config = folder / "config"
         config.write_text(
             f"Port {self.port}\nListenAddress 127.0.0.1\nHostKey {folder}/host\nPidFile "

@@ -6,7 +6,6 @@ import atexit
 import io
 import os
 import signal
-import socket
 import subprocess
 import sys
 import threading
@@ -18,6 +17,7 @@ from pathlib import Path
 from typing import Any, Self, TypeVar
 
 import httpx
+from ports import free_port
 from waitress import wasyncore
 
 from fasciculus.cli.main import main as command_line
@@ -86,9 +86,7 @@ class Service:
 
     def __init__(self, home: Path, **environment: str) -> None:
         self.home = home
-        with socket.socket() as probe:
-            probe.bind(("127.0.0.1", 0))
-            self.port = probe.getsockname()[1]
+        self.port = free_port()
         self.environment = {
             **os.environ,
             "FASCICULUS_HOME": str(home),
@@ -115,9 +113,10 @@ class Service:
 
     def _begin(self) -> None:
         config = load(self.environment)
-        self.parts = program.build(config, self.environment)
-        self._server = listen(create_app(self.parts), config)
-        program.start(self.parts)
+        parts = program.build(config, self.environment)
+        self._server = listen(create_app(parts), config)
+        self.parts = parts
+        program.start(parts)
         self._loop = threading.Thread(target=self._server.run, daemon=True)
         self._loop.start()
 

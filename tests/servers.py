@@ -12,6 +12,7 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
+from ports import free_port
 from running import until
 
 from fasciculus.demo.certificate import certificate as made_certificate
@@ -158,12 +159,6 @@ def drive_settings(drive: DriveStandIn) -> dict[str, Any]:
 
 
 # Debian's own servers ---------------------------------------------------------------
-
-
-def free_port() -> int:
-    with socket.socket() as probe:
-        probe.bind(("127.0.0.1", 0))
-        return int(probe.getsockname()[1])
 
 
 @contextmanager

@@ -8,6 +8,7 @@ from datetime import UTC, datetime, timedelta
 import pytest
 import time_machine
 from aiosmtpd.controller import Controller
+from ports import free_port
 from running import until
 
 from fasciculus.core.errors import (
@@ -324,12 +325,6 @@ def particular(heronmere, outbox):
     save_mail(heronmere, controller.port, "duty@heronmere.example")
     yield controller
     controller.stop()
-
-
-def free_port():
-    with socket.socket() as probe:
-        probe.bind(("127.0.0.1", 0))
-        return probe.getsockname()[1]
 
 
 def save_mail(heronmere, port, sender):

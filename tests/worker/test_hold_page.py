@@ -4,12 +4,12 @@ import os
 import re
 import shutil
 import signal
-import socket
 import subprocess
 from pathlib import Path
 
 import httpx
 import pytest
+from ports import free_port
 from running import run, set_up, until, workers
 
 from fasciculus.models import (
@@ -28,9 +28,7 @@ class Nginx:
     """Serves one site with the lines of the documentation."""
 
     def __init__(self, folder: Path, root: Path, flags: Path) -> None:
-        with socket.socket() as probe:
-            probe.bind(("127.0.0.1", 0))
-            self.port = probe.getsockname()[1]
+        self.port = free_port()
         lines = re.search(r"```nginx\n(.*?)```", DOC.read_text(), re.S)[1].replace(
             "/run/fasciculus-hold", str(flags)
         )

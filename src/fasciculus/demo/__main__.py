@@ -40,6 +40,8 @@ from .stores import DemoStores, StorePorts
 ADMINISTRATOR, PASSWORD = "administrator", "heronmere-demo"
 _TELL = "duty@sedge-quill.example"
 _START_SECONDS = 60
+#: Where the next ports are looked for, when one is taken: a second demo is found beside the first.
+_NEXT = 50
 _PR_SET_PDEATHSIG = 1
 
 
@@ -58,8 +60,8 @@ class Kept:
 
 
 def free_port(wanted: int) -> int:
-    """The wanted port if it is free, else one that is."""
-    for port in (wanted, 0):
+    """The wanted port if it is free, else one of the next, else any; any for a wanted 0."""
+    for port in (*range(wanted, wanted + _NEXT if wanted else 0), 0):
         try:
             with socket.socket() as probe:
                 probe.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
