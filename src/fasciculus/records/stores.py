@@ -140,13 +140,12 @@ def foreign(db: sqlite3.Connection, names: Iterable[str]) -> dict[str, str]:
     return {row["name"]: row["owner"] for row in rows if row["name"] in set(names)}
 
 
-def of_kinds(db: sqlite3.Connection, kinds: Iterable[str]) -> list[str]:
-    """The stores of some kinds, by name."""
-    wanted = frozenset(kinds)
+def kinds(db: sqlite3.Connection) -> dict[str, str]:
+    """Return the kind of each store, by the store's name."""
     rows = db.execute(
         "SELECT name, json_extract(document, '$.settings.kind') AS kind FROM store ORDER BY name"
     )
-    return [row["name"] for row in rows if row["kind"] in wanted]
+    return {row["name"]: row["kind"] for row in rows}
 
 
 def untried(db: sqlite3.Connection, names: Iterable[str]) -> list[str]:

@@ -63,7 +63,8 @@ def propose_rules(config: Config, host: HostFields, secrets: Mapping[str, str]) 
 
 
 def _looked(spool: str, host: HostFields, secrets: dict[str, str]) -> HostProposal:
-    with closing(open_host(described_host(host, secrets).spec(), Path(spool))) as connection:
+    spec = described_host(host, secrets).spec()
+    with closing(open_host(spec, Path(spool))) as connection, outside.trial_time():
         connection.connect()
         return Look(connection, host, secrets, spool).proposal()
 

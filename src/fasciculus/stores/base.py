@@ -214,7 +214,8 @@ class StoreKind:
     """A kind of store: its settings, its secrets, and how one is opened.
 
     ``open`` returns a store that is not connected yet; ``access`` is how its owner's consent is
-    asked for, where that is how to sign in.
+    asked for, where that is how to sign in. ``versioned`` says that its stores are of the type
+    :class:`VersionedStore`.
     """
 
     name: str
@@ -223,6 +224,7 @@ class StoreKind:
     secrets: type[Secrets]
     open: Callable[[StoreSpec], Store]
     access: AccessFlow | None = None
+    versioned: bool = False
 
 
 @contextmanager

@@ -631,4 +631,6 @@ def _check_tag(answer: dict[str, Any], digest: str, path: str) -> None:
         raise DamagedError(f"{path} arrived altered.", "It is sent again at the next start.")
 
 
-KIND = StoreKind("s3", "Object storage (S3-compatible)", S3Settings, S3Secrets, S3Store)
+KIND = StoreKind(
+    "s3", "Object storage (S3-compatible)", S3Settings, S3Secrets, S3Store, versioned=True
+)

@@ -45,6 +45,16 @@ class _Kind(OrderData):
 _kind_decoder = msgspec.json.Decoder(_Kind)
 
 
+class _OfKind(OrderData, kw_only=True):
+    """What is reached by settings of some kind, kept as JSON."""
+
+    settings: str
+
+    @property
+    def kind(self) -> str:
+        return _kind_decoder.decode(self.settings).kind
+
+
 class CopyOrder(OrderData, kw_only=True):
     """A bundle that the records know on a store; see ``RecordedCopy``."""
 
@@ -58,11 +68,10 @@ class CopyOrder(OrderData, kw_only=True):
     vouched: bool = True
 
 
-class StoreOrder(OrderData, kw_only=True):
+class StoreOrder(_OfKind, kw_only=True):
     """A store to write to or read from; ``settings`` are those of its kind, as JSON."""
 
     name: str
-    settings: str
     secrets: dict[str, str] = {}
     patience: float = 120.0
     read_back: bool = True
@@ -90,10 +99,6 @@ class StoreOrder(OrderData, kw_only=True):
     #: Those that are known to be damaged.
     unsound: list[str] = []
     pinned: list[str] = []
-
-    @property
-    def kind(self) -> str:
-        return _kind_decoder.decode(self.settings).kind
 
     def spec(self) -> StoreSpec:
         from ..stores.access import TokenFile
@@ -132,7 +137,7 @@ class ServerOrder(OrderData, kw_only=True):
         return ServerSpec(engine_settings.model_validate_json(self.settings), self.secrets)
 
 
-class HostOrder(OrderData, kw_only=True):
+class HostOrder(_OfKind, kw_only=True):
     """How a host is reached; ``settings`` are those of its kind, as JSON.
 
     ``servers`` are its database servers by engine.
@@ -142,10 +147,6 @@ class HostOrder(OrderData, kw_only=True):
     settings: str = '{"kind": "local"}'
     secrets: dict[str, str] = {}
     servers: dict[str, ServerOrder] = {}
-
-    @property
-    def kind(self) -> str:
-        return _kind_decoder.decode(self.settings).kind
 
     def spec(self) -> HostSpec:
         return host_spec(self.name, self.settings, self.secrets)

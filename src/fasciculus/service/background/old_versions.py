@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import logging
+from collections.abc import Mapping
+from contextlib import suppress
 from datetime import UTC, datetime, timedelta
 
 from ...config import Config
@@ -10,7 +12,7 @@ from ...core.errors import FasciculusError
 from ...records import settings, stores
 from ...records.db import Records, stamp
 from ...records.encryption import SecretCipher
-from ...stores import open_store
+from ...stores import KINDS, open_store
 from ...stores.base import VersionedStore, connected
 from ...worker.orders import StoreOrder
 from .. import outside
@@ -29,7 +31,7 @@ def measure_if_due(config: Config, records: Records, cipher: SecretCipher) -> No
     db = records.reader
     known = _known(records)
     now = datetime.now(UTC)
-    names = stores.of_kinds(db, ("s3",))
+    names = _versioned(stores.kinds(db))
     found = {name: row for name, row in known.items() if name in names}
     for name in names:
         age = now - datetime.fromisoformat(str(known[name]["at"])) if name in known else None
@@ -45,6 +47,16 @@ def measure_if_due(config: Config, records: Records, cipher: SecretCipher) -> No
     if found != known:
         with records.write() as writer:
             settings.put(writer, _KEY, found)
+
+
+def _versioned(kinds: Mapping[str, str]) -> list[str]:
+    """The stores whose kind may keep old versions; one whose kind is not installed may not."""
+    found = []
+    for name, kind in kinds.items():
+        with suppress(FasciculusError):
+            if KINDS.get(kind).versioned:
+                found.append(name)
+    return found
 
 
 def old_bytes(order: StoreOrder) -> int:

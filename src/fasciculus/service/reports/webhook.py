@@ -65,13 +65,15 @@ def of_run(report: RunReport, stores: list[WebhookStore]) -> WebhookMessage:
 
 
 def example(stores: Sequence[WebhookStore] = ()) -> WebhookMessage:
-    """A test message, which tells of these stores."""
+    """Return a test message with these stores, or with a made-up one if there are none, so that a
+    template can refer to a store before the first one is added.
+    """
     return WebhookMessage(
         event="try",
         at=datetime.now(UTC),
         title="[Fasciculus] test message",
         sentence="Fasciculus can send its reports to this channel.",
-        stores=list(stores),
+        stores=list(stores) or [WebhookStore(name="attic", copies=12, bytes=34_000_000)],
     )
 
 
