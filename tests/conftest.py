@@ -30,7 +30,7 @@ from running import (
     service_process,
     until,
 )
-from valley import Valley, valley
+from sample_records import SampleRecords, sample_records
 from web_hook import Hook, web_hook
 from werkzeug.routing import Rule
 
@@ -120,9 +120,9 @@ def running_process(tmp_path: Path) -> Iterator[ServiceProcess]:
 
 
 @pytest.fixture
-def heronmere(tmp_path: Path) -> Iterator[Valley]:
+def heronmere(tmp_path: Path) -> Iterator[SampleRecords]:
     """Records with a host, an account and two stores, and no service."""
-    with valley(tmp_path) as found:
+    with sample_records(tmp_path) as found:
         yield found
 
 

@@ -83,7 +83,7 @@ class Nights:
             "secrets": spec.secrets,
             "tokens": str(spec.tokens.path) if spec.tokens else "",
             "tokens_key": spec.tokens.key.hex() if spec.tokens else "",
-            "patience": spec.patience,
+            "stall_timeout": spec.stall_timeout,
             "store_id": "5" * 32,
             "signing_key": KEY,
             "identities": self.identities,

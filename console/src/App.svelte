@@ -14,7 +14,7 @@
   import Calendar from './pages/Calendar.svelte';
   import JobEdit from './pages/JobEdit.svelte';
   import Coverage from './pages/Coverage.svelte';
-  import Finding from './pages/Finding.svelte';
+  import Discovery from './pages/Discovery.svelte';
   import HostEdit from './pages/HostEdit.svelte';
   import Jobs from './pages/Jobs.svelte';
   import NotThere from './pages/NotThere.svelte';
@@ -40,7 +40,9 @@
     '/coverage': Coverage,
     '/hosts/new': HostEdit,
     '/hosts/:name': HostEdit,
-    '/hosts/:name/finding': Finding,
+    '/hosts/:name/discovery': Discovery,
+    // In mails of the version before.
+    '/hosts/:name/finding': Discovery,
     '/jobs': Jobs,
     '/jobs/new': JobEdit,
     '/jobs/:name': JobEdit,

@@ -38,7 +38,7 @@ PAGES = {
     "stores": "/stores",
     "host": "/hosts/reed-1",
     "coverage": "/coverage?sort=state",
-    "finding": "/hosts/reed-1/finding",
+    "discovery": "/hosts/reed-1/discovery",
     "calendar": "/calendar",
 }
 COMMANDS = {

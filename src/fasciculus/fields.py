@@ -56,4 +56,4 @@ def check_addresses(values: Iterable[str], field: str) -> None:
         try:
             deliverable_address(value)
         except SettingError as error:
-            raise SettingError(error.message, error.way_out, field=field) from error
+            raise SettingError(error.message, error.hint, field=field) from error

@@ -72,7 +72,7 @@ class FtpSpec:
 
     settings: FtpSettings
     secrets: Mapping[str, str] = field(default_factory=dict, repr=False)
-    patience: float = 120.0
+    stall_timeout: float = 120.0
     what: str = "the server"
 
     @property
@@ -134,8 +134,8 @@ class FtpConnection:
             ftp = _Tls(context=tls_context(settings.certificate))
         ftp.encoding = "utf-8"
         ftp.maxline = _MOST_LINE
-        ftp.host, ftp.port, ftp.timeout = settings.address, settings.port, self.spec.patience
-        link.settimeout(min(TIMEOUT, self.spec.patience))
+        ftp.host, ftp.port, ftp.timeout = settings.address, settings.port, self.spec.stall_timeout
+        link.settimeout(min(TIMEOUT, self.spec.stall_timeout))
         ftp.sock, ftp.af = link, link.family
         # Names that are not UTF-8 come as they are, and go so.
         ftp.file = link.makefile("r", encoding="utf-8", errors="surrogateescape")
@@ -152,7 +152,7 @@ class FtpConnection:
                 "offered here; use explicit TLS on port 21.",
                 field="port",
             ) from error
-        link.settimeout(self.spec.patience)
+        link.settimeout(self.spec.stall_timeout)
         return f"{self.spec.where} answers."
 
     def identify(self) -> str:
@@ -291,7 +291,7 @@ class FtpConnection:
     def _lines(self, command: str) -> Iterator[str]:
         # Not through ftplib's retrlines, which leaves the connection in ASCII mode.
         connection, _ = self.raw.ntransfercmd(command)
-        connection.settimeout(self.spec.patience)
+        connection.settimeout(self.spec.stall_timeout)
         with connection.makefile("rb") as source:
             lines = list(islice(iter(lambda: source.readline(_MOST_LINE), b""), _MOST_ENTRIES))
         if len(lines) == _MOST_ENTRIES:
@@ -359,7 +359,7 @@ class FtpConnection:
     def transfer(self, command: str, path: str, offset: int = 0) -> socket.socket:
         """The data connection of a command such as RETR or STOR."""
         connection, _ = self.raw.ntransfercmd(f"{command} {_argument(path)}", offset or None)
-        connection.settimeout(self.spec.patience)
+        connection.settimeout(self.spec.stall_timeout)
         return connection
 
     def end(self, connection: socket.socket) -> None:
@@ -377,13 +377,13 @@ class FtpConnection:
         """
         link = self.raw.sock
         if link is not None:
-            link.settimeout(min(TIMEOUT, self.spec.patience))
+            link.settimeout(min(TIMEOUT, self.spec.stall_timeout))
         try:
             yield
         finally:
             # It may be another one by now, or none.
             if link is not None and self._ftp is not None and self._ftp.sock is link:
-                link.settimeout(self.spec.patience)
+                link.settimeout(self.spec.stall_timeout)
 
     def sha256(self, path: str) -> str | None:
         """A file's SHA-256 as the server computes it, or None where it cannot.

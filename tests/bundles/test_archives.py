@@ -120,9 +120,9 @@ def test_a_zip_is_whole_whatever_times_are_in_it(bundle, tmp_path):
         assert archive.testzip() is None
         found = {info.filename: info for info in archive.infolist()}
         assert len(found) == len(TIMES) + 8, "all but the pipe, and what is lacking"
-        lacks = archive.read("LEFT-OUT.txt").decode()
+        lacks = archive.read("OMISSIONS.txt").decode()
         assert "files/pipe: a fifo, which zip cannot hold" in lacks and "caf\\xe9" in lacks
-        assert bundle.left_out.count == 2
+        assert bundle.omissions.count == 2
         years = {name: found[f"files/{name}"].date_time[0] for name in TIMES}
         assert years["1700"] == years["1901"] == years["1970"] == years["1979"] == 1980
         assert years["2108"] == years["2400"] == years["far"] == 2107 and years["now"] == 2026
@@ -183,16 +183,16 @@ def test_what_is_damaged_costs_itself_and_is_named(bundle, monkeypatch, tmp_path
     at_fault = {row.name for row in rows if row.parts and row.parts[0].piece == piece.name}
     piece.write_bytes(b"\0" * piece.stat().st_size)
     data = archived(name, bundle)
-    assert bundle.left_out.count >= len(at_fault) > 0
-    lacks = bundle.left_out.text().decode()
+    assert bundle.omissions.count >= len(at_fault) > 0
+    lacks = bundle.omissions.text().decode()
     assert all(name.decode() in lacks for name in at_fault if name.isascii())
     if name == "zip":
         (tmp_path / "z.zip").write_bytes(data)
         with zipfile.ZipFile(tmp_path / "z.zip") as archive:
-            assert archive.testzip() is None and "LEFT-OUT.txt" in archive.namelist()
+            assert archive.testzip() is None and "OMISSIONS.txt" in archive.namelist()
     else:
         with unpacked(name, data) as archive:
-            assert archive.getnames()[-1] == "LEFT-OUT.txt"
+            assert archive.getnames()[-1] == "OMISSIONS.txt"
             for member in archive.getmembers():
                 if member.isreg():
                     assert len(archive.extractfile(member).read()) == member.size
@@ -204,9 +204,9 @@ def test_a_large_file_that_is_damaged_keeps_what_follows_whole(bundle, monkeypat
         piece.write_bytes(b"\0" * piece.stat().st_size)
     with unpacked("tar.gz", archived("tar.gz", bundle)) as archive:
         for member in archive.getmembers():
-            if member.isreg() and member.name != "LEFT-OUT.txt" and member.size > 10:
+            if member.isreg() and member.name != "OMISSIONS.txt" and member.size > 10:
                 assert archive.extractfile(member).read() == bytes(member.size)
-        assert "in here, but damaged" in bundle.left_out.text().decode()
+        assert "in here, but damaged" in bundle.omissions.text().decode()
 
 
 def test_paths_that_match_nothing_are_known_before(bundle):

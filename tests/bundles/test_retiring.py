@@ -325,7 +325,7 @@ def test_what_cannot_be_written_again_is_told_and_costs_neither_pieces_nor_the_j
     store.put_bytes(b"x", SUBJECT.piece("stray"))
     assert sweep(store, SUBJECT, beside.recorded) == []
     assert pieces(store) == {"a", "c", "shared", "stray"}, "nobody knows what is needed"
-    assert "cannot be written again" in beside.told[0] and "stores mend" in beside.told[0]
+    assert "cannot be written again" in beside.told[0] and "stores repair" in beside.told[0]
     assert kept(store, NAMES[:3], 1, recorded=beside.recorded)[0] == NAMES[:2]
 
 

@@ -137,7 +137,7 @@ def test_the_mark_of_a_store(store, root, text, error):
     with pytest.raises(error) as caught:
         read_identity(store)
     assert isinstance(caught.value, FasciculusError) and "attic" in caught.value.message
-    assert caught.value.way_out
+    assert caught.value.hint
 
 
 def test_a_mark_that_is_there_is_never_written_over(store, root):

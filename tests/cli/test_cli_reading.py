@@ -72,7 +72,7 @@ def test_each_reading_command_tells_people_and_programs_the_same(valley, said):
         ("maintenance", "list"): ["verify", "repack", "attic"],
         ("maintenance", "list", "--store", "cellar"): [],
         ("maintenance", "show", str(verify.id)): ["intact", "2 bundles"],
-        ("maintenance", "show", str(repack.id)): ["dry run", "dead weight"],
+        ("maintenance", "show", str(repack.id)): ["dry run", "unused data"],
         ("maintenance", "log", str(verify.id)): [],
         ("damage", "list"): [],
         ("growth", "show", "millpond"): ["68.", "attic", "cellar"],
@@ -90,7 +90,7 @@ def test_each_reading_command_tells_people_and_programs_the_same(valley, said):
         ("channels", "list"): ["No channel yet"],
         ("templates", "list"): ["report.txt", "digest.html", "shipped"],
         ("templates", "show", "digest.txt"): ["{{ report.sentence }}"],
-        ("mail", "show"): ["second way", "5 days"],
+        ("mail", "show"): ["fallback channel", "5 days"],
         ("hosts", "list"): ["reed-1"],
         ("coverage", "list"): [],
     }

@@ -46,8 +46,8 @@ def test_everything_about_when_and_how_many_can_be_said(cli):
     assert job["starting"]["days_off"] == ["12-25", "2027-01-01"]
     assert job["limits"] == {"retries": 3, "pause": 5, "task": 60, "step": 20, "run": 90}
     assert (job["keep_gone"], job["watch"]["changes"]) == ("1 newest", 0)
-    cli("stores", "change", "attic", "--at-once", "2")
-    assert json.loads(cli("stores", "show", "attic", "--json"))["at_once"] == 2
+    cli("stores", "change", "attic", "--max-concurrent", "2")
+    assert json.loads(cli("stores", "show", "attic", "--json"))["max_concurrent"] == 2
     # What is not named stays; a word takes things away.
     cli("jobs", "change", "nightly", "--hours", "any", "--day-off", "none", "--keep-on", "none")
     job = json.loads(cli("jobs", "show", "nightly", "--json"))
@@ -97,7 +97,7 @@ def test_pauses_addresses_and_copies(cli, running):
     cli("jobs", "change", "weekly", "--keep", "2 weekly")
     assert "keep: 7 newest → 2 weekly" in cli("jobs", "changes", "weekly")
     number = json.loads(cli("jobs", "changes", "weekly", "--json"))[0]["id"]
-    assert "keeps the newest 7 copies" in cli("jobs", "take-back", "weekly", str(number), "--yes")
+    assert "keeps the newest 7 copies" in cli("jobs", "revert", "weekly", str(number), "--yes")
 
 
 def test_one_run_of_its_own_name_and_pins(cli, running):
@@ -135,9 +135,9 @@ def test_alerts_words_and_the_feed(cli, running, tmp_path):
     url.write_text("http://127.0.0.1:1/nobody")
     cli("channels", "save", "bell", "--url-file", str(url), "--form", "text")
     assert "did not answer" in cli("channels", "try", "bell", code=1)
-    cli("mail", "set", "--second-way", "bell", "--days", "3")
-    assert "second way" in cli("channels", "remove", "bell", "--yes", code=2)
-    cli("mail", "set", "--second-way", "none")
+    cli("mail", "set", "--fallback-channel", "bell", "--days", "3")
+    assert "fallback channel" in cli("channels", "remove", "bell", "--yes", code=2)
+    cli("mail", "set", "--fallback-channel", "none")
     cli("channels", "remove", "bell", "--yes")
     assert "/calendar/" in cli("calendar", "feed", "--make")
     assert "There is a feed" in cli("calendar", "feed")

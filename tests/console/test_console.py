@@ -70,7 +70,7 @@ def check_access(page, name):
 
 
 @pytest.mark.xdist_group("console")
-def test_damage_is_shown_mended_and_changes_are_listed(running, page, tmp_path):
+def test_damage_is_shown_repaired_and_changes_are_listed(running, page, tmp_path):
     for store in ("attic", "cellar"):
         (tmp_path / store).mkdir()
     account = small_account(tmp_path, "millpond")
@@ -104,12 +104,12 @@ def test_damage_is_shown_mended_and_changes_are_listed(running, page, tmp_path):
     check_access(page, "damage")
     kept.rename(tmp_path / "cellar/accounts/millpond/pieces" / first.name)
     expect(page.get_by_text("found intact on no other store")).to_be_visible()
-    page.get_by_role("button", name=f"Mend pieces/{first.name}").click()
-    expect(page.get_by_text("1 file mended")).to_be_visible()
+    page.get_by_role("button", name=f"Repair pieces/{first.name}").click()
+    expect(page.get_by_text("1 file repaired")).to_be_visible()
     expect(page.get_by_text("It affects")).to_have_count(0)
     first.unlink()
     page.get_by_role("button", name="Verify quickly").click()
-    expect(page.get_by_text("1 file mended")).to_have_count(2)
+    expect(page.get_by_text("1 file repaired")).to_have_count(2)
     kept_again = tmp_path / "cellar/accounts/millpond/pieces" / first.name
     assert kept_again.read_bytes() == first.read_bytes()
     for path in (first, kept_again):
@@ -284,7 +284,7 @@ PAGES = [
     "/accounts/new",
     "/hosts/new",
     "/hosts/reed-1",
-    "/hosts/reed-1/finding",
+    "/hosts/reed-1/discovery",
     "/coverage",
     "/jobs",
     "/jobs/nightly",

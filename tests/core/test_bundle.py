@@ -197,7 +197,7 @@ def test_a_flipped_byte_never_passes(tmp_path):
                         data = b"".join(reader.contents(entry, alone=True))
                     except DamagedError as error:
                         harmed += 1
-                        assert error.way_out
+                        assert error.hint
                     else:
                         assert data == (tree / entry.text).read_bytes()
             assert harmed <= 4, "no more than lie in its frame"

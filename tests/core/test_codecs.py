@@ -58,7 +58,7 @@ def test_levels_have_bounds(name, levels, refused):
         with pytest.raises(SettingError) as caught:
             codec(name, level)
         assert caught.value.field == "level"
-        assert caught.value.way_out == f"Choose {levels[0]} to {levels[1]}."
+        assert caught.value.hint == f"Choose {levels[0]} to {levels[1]}."
 
 
 def test_a_higher_level_packs_better():

@@ -8,7 +8,7 @@ from fasciculus.core.coverage import (
     CoverageItem,
     CoveringJob,
     cover,
-    promise_of,
+    max_age_of,
 )
 from fasciculus.core.dump.filters import DatabaseRules
 
@@ -105,9 +105,9 @@ def test_coverage(thing, jobs, newest, state):
 
 
 def test_a_promise_is_the_longest_pause_and_a_quarter():
-    assert promise_of([NOW, NOW + DAY, NOW + 4 * DAY]) == 3.75 * DAY
-    assert promise_of([NOW, NOW + timedelta(hours=1)]) == timedelta(hours=3)
-    assert promise_of([NOW]) is None
+    assert max_age_of([NOW, NOW + DAY, NOW + 4 * DAY]) == 3.75 * DAY
+    assert max_age_of([NOW, NOW + timedelta(hours=1)]) == timedelta(hours=3)
+    assert max_age_of([NOW]) is None
 
 
 SITE = CoverageItem("site", "m.example", "millpond", "reed-1")
@@ -206,7 +206,7 @@ def test_many_things_of_one_subject_are_told_apart():
 
 def test_the_grace_is_a_quarter_but_never_under_two_hours():
     hour = timedelta(hours=1)
-    assert promise_of([NOW, NOW + 8 * hour]) == 10 * hour
-    assert promise_of([NOW, NOW + 7 * hour]) == 9 * hour
-    assert promise_of([]) is None
-    assert promise_of([NOW, NOW + hour, NOW + 9 * hour, NOW + 10 * hour]) == 10 * hour
+    assert max_age_of([NOW, NOW + 8 * hour]) == 10 * hour
+    assert max_age_of([NOW, NOW + 7 * hour]) == 9 * hour
+    assert max_age_of([]) is None
+    assert max_age_of([NOW, NOW + hour, NOW + 9 * hour, NOW + 10 * hour]) == 10 * hour

@@ -78,12 +78,10 @@ def test_what_is_not_a_table_of_tables_is_refused():
     for text in ("[hosts]\nreed-1 = 4", "hosts = []"):
         with pytest.raises(SettingError, match="“hosts” is not a table of tables") as caught:
             from_text(text)
-        assert caught.value.way_out == "Write [hosts.NAME]."
+        assert caught.value.hint == "Write [hosts.NAME]."
     with pytest.raises(SettingError, match="no kind of thing “tapes”") as caught:
         from_text("[tapes.x]")
-    assert (
-        caught.value.way_out == "Use channels, settings, templates, hosts, accounts, stores, jobs."
-    )
+    assert caught.value.hint == "Use channels, settings, templates, hosts, accounts, stores, jobs."
 
 
 @pytest.mark.parametrize(

@@ -222,7 +222,7 @@ def found_in(facts, **rules):
         "sites": [],
         "database_prefix": "",
         "by_grants": False,
-        "left_out": [],
+        "excluded": [],
         **rules,
     }
     return assemble(facts, **given)
@@ -231,7 +231,7 @@ def found_in(facts, **rules):
 def test_folders_that_are_no_account():
     facts = HostFacts(folders=["/home/a", "/home/.hidden", "/home/B", "/home/a/b", "/srv/c"])
     assert [found.name for found in found_in(facts)] == ["a"]
-    assert found_in(facts, left_out=["a"]) == []
+    assert found_in(facts, excluded=["a"]) == []
     assert [f.name for f in found_in(facts, homes=["/srv/{account}", "/home/{account}"])] == [
         "a",
         "c",

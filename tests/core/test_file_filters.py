@@ -141,7 +141,7 @@ def test_one_file_system_stops_at_a_mount(tmp_path, monkeypatch):
     left = []
     chosen = WalkRules(
         chooser=FileSelector(FileRules(one_file_system=True), 0),
-        on_left_out=lambda p, s, rule: left.append((p, rule)),
+        on_excluded=lambda p, s, rule: left.append((p, rule)),
     )
     assert [entry.path for entry in scan(os.fsencode(tmp_path), chosen=chosen)] == [b"", b"mounted"]
     assert left == [(b"mounted", "on another file system")]
@@ -234,7 +234,7 @@ def test_what_no_pattern_may_hold(text):
     try:
         assert check_pattern(text) == text
     except SettingError as error:
-        assert ".gitignore" in error.way_out
+        assert ".gitignore" in error.hint
         return
     assert text == "[", "an open bracket means itself"
 

@@ -64,7 +64,7 @@ def test_a_name_that_can_be_a_folder_anywhere(good):
 def test_a_name_that_cannot(bad):
     with pytest.raises(SettingError) as caught:
         layout.check_name(bad, "host")
-    assert caught.value.field == "host" and "1 to 64" in caught.value.way_out
+    assert caught.value.field == "host" and "1 to 64" in caught.value.hint
 
 
 def test_bundles_of_one_second_are_numbered_beyond_all_that_were():

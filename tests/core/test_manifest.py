@@ -103,16 +103,16 @@ def test_what_a_manifest_adds_up_to():
     assert (found.entries, found.bytes) == (12, 1050)
     assert found.packed == 30, "only what this bundle brought"
     assert found.new_bytes == 100
-    assert found.dead_share == 0.5
-    assert whole(pieces=[]).dead_share == 0.0
+    assert found.unused_share == 0.5
+    assert whole(pieces=[]).unused_share == 0.0
     more = [PieceRecord("p", 1, "ab" * 32, holds=10, used=11)]
-    assert whole(pieces=more).dead_share == 0.0, "never below nothing"
+    assert whole(pieces=more).unused_share == 0.0, "never below nothing"
 
 
 def test_every_field_comes_back():
     assert parse_manifest(whole().to_json()) == whole()
     kept = whole().summary()
-    assert (kept.dead_share, kept.new_bytes, kept.brings) == (0.5, 100, "changes")
+    assert (kept.unused_share, kept.new_bytes, kept.brings) == (0.5, 100, "changes")
     assert (kept.started, kept.base) == (whole().started, whole().base)
     assert kept.pieces == whole().pieces and kept.listing_sha256 == "ef" * 32
 
@@ -200,4 +200,4 @@ def test_what_is_not_given_counts_nothing():
     bare = Manifest("n", "account", "a", "j", "1", "h", "2026-11-24T02:15:00+00:00")
     assert (bare.listing_bytes, bare.brings, bare.compression) == (0, "full", "zstd")
     kept = ManifestSummary("2026-11-24T02:15:00+00:00")
-    assert (kept.dead_share, kept.new_bytes, kept.brings) == (0.0, 0, "full")
+    assert (kept.unused_share, kept.new_bytes, kept.brings) == (0.0, 0, "full")

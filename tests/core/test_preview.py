@@ -44,10 +44,10 @@ def test_a_survey_counts_what_each_rule_saves_and_what_is_new():
     ]
 
 
-def counted(names, rules=None, left_out=(), before=None, devices=None):
+def counted(names, rules=None, excluded=(), before=None, devices=None):
     """What a preview says of (path, size) pairs; a folder has no size."""
     selector = FileSelector(rules, 0) if rules else None
-    counter = PreviewCounter(selector, frozenset(left_out), before)
+    counter = PreviewCounter(selector, frozenset(excluded), before)
     for number, (path, size) in enumerate(names):
         device = (devices or {}).get(path, 1)
         counter.take(path, size is None, size is not None, size or 0, number, device)
@@ -80,7 +80,7 @@ def test_another_file_system_is_counted_as_saved_but_its_mount_point_goes_in():
 
 def test_what_is_left_out_takes_all_below_it_and_no_neighbour():
     names = [(b"a", None), (b"a/x", 3), (b"ab", None), (b"ab/x", 4), (b"b", 1)]
-    found = counted(names, left_out=[b"a"])
+    found = counted(names, excluded=[b"a"])
     ((rule, saved),) = found.saved.items()
     assert "Fasciculus" in rule and (saved.entries, saved.bytes) == (2, 3)
     assert (found.inside.entries, found.inside.bytes) == (4, 5)

@@ -123,7 +123,7 @@ def test_a_piece_that_is_cut_short_is_damage_that_says_where(packing, cut):
     wanted = entry(noise[::-1], (name, *places[1], 0, len(noise)))
     with pytest.raises(DamagedError) as caught:
         read(source, wanted)
-    assert caught.value.way_out == "Restore from another copy or another moment." or (
+    assert caught.value.hint == "Restore from another copy or another moment." or (
         "not what the listing says" in caught.value.message
     )
     first = entry(noise, (name, *places[0], 0, len(noise)))

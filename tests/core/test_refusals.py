@@ -17,7 +17,7 @@ from fasciculus.core.schedule import zone
 def test_a_packing_that_is_none(name, level):
     with pytest.raises(SettingError) as caught:
         codec(name, level)
-    assert caught.value.field in ("level", "compression") and caught.value.way_out
+    assert caught.value.field in ("level", "compression") and caught.value.hint
 
 
 def test_a_piece_of_unknown_packing():

@@ -31,10 +31,10 @@ def report(kind="verify", damage=(LINE,), helpers=()) -> MaintenanceReport:
 @pytest.mark.parametrize(
     ("found", "title", "step"),
     [
-        (report(helpers=["cellar"]), "damage found", "It is being mended from cellar now"),
-        (report(), "damage found", "No other store has copies to mend it from."),
-        (report("mend", ()), "damage mended", "is whole again"),
-        (report("mend"), "damage not mended", "Check its disk."),
+        (report(helpers=["cellar"]), "damage found", "It is being repaired from cellar now"),
+        (report(), "damage found", "No other store has copies to repair it from."),
+        (report("repair", ()), "damage repaired", "is whole again"),
+        (report("repair"), "damage not repaired", "Check its disk."),
     ],
 )
 def test_a_report_of_damage_says_what_happens_next(found, title, step):
@@ -169,14 +169,14 @@ def test_a_clock_that_went_back_is_not_shown():
     assert found.title == "[Fasciculus] nightly: done (run 7)"
 
 
-def test_what_mending_left_damaged():
-    assert report("mend").next_step.startswith("Until then, and in the older bundles for good")
-    assert report("mend").next_step.endswith("Check its disk.")
+def test_what_repairing_left_damaged():
+    assert report("repair").next_step.startswith("Until then, and in the older bundles for good")
+    assert report("repair").next_step.endswith("Check its disk.")
     found = report(helpers=["cellar", "shed"]).next_step
-    assert "It is being mended from cellar and shed now; another report says" in found
+    assert "It is being repaired from cellar and shed now; another report says" in found
     assert found.endswith("The next run stores the contents of the damaged files again, by itself.")
     alone = report().next_step
-    assert alone.startswith("No other store has copies to mend it from. The next run stores")
+    assert alone.startswith("No other store has copies to repair it from. The next run stores")
     assert alone.endswith("Check its disk.")
     many = DamageLine("p", "is missing", ["a"], ["x", "y"], 5)
     assert many.harm_words == "1 bundle, 5 entries"

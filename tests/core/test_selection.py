@@ -101,7 +101,7 @@ def test_a_new_name_must_be_known_and_one_that_was_there_before_need_not():
         assert caught.value.field == "subjects"
     with pytest.raises(SettingError, match="There is no “a”") as caught:
         check_known(Selection("listed", ("a",)), [], [])
-    assert caught.value.way_out == "Known: none yet."
+    assert caught.value.hint == "Known: none yet."
 
 
 def test_a_listed_name_counts_once_and_few_of_many_known_are_named():
@@ -109,7 +109,7 @@ def test_a_listed_name_counts_once_and_few_of_many_known_are_named():
     assert chosen(Selection("all_but", ("a", "b")), named("a", "b")) == []
     with pytest.raises(SettingError) as caught:
         check_known(Selection("listed", ("x",)), [f"a{n:02d}" for n in range(40)], [])
-    assert caught.value.way_out.count(",") == 11
+    assert caught.value.hint.count(",") == 11
 
 
 def test_left_out_is_what_is_below_and_never_the_root_itself(tmp_path):

@@ -27,7 +27,7 @@ def test_what_people_write(text, wanted):
 def test_what_is_no_limit(text):
     with pytest.raises(SettingError) as caught:
         parse_limit(text)
-    assert caught.value.field == "limits" and "2 MiB/s 08:00-18:00" in caught.value.way_out
+    assert caught.value.field == "limits" and "2 MiB/s 08:00-18:00" in caught.value.hint
 
 
 @pytest.mark.parametrize(

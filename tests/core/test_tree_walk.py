@@ -70,7 +70,7 @@ def test_names_of_one_file_lead_to_the_first_in_scan_order(tree):
 
 
 def test_what_is_left_out_goes_with_all_below_it(tree):
-    found = paths(tree, left_out=frozenset({b"a/b"}))
+    found = paths(tree, excluded=frozenset({b"a/b"}))
     assert b"a/b" not in found and b"a/b/c" not in found
     assert {b"a", b"a/x", b"a.b"} <= set(found)
 
@@ -78,7 +78,7 @@ def test_what_is_left_out_goes_with_all_below_it(tree):
 def test_who_leaves_out_is_told_with_the_rule(tree):
     told = []
     chooser = FileSelector(FileRules(excludes=("x", "c/")), 0)
-    found = paths(tree, chooser=chooser, on_left_out=lambda *row: told.append(row))
+    found = paths(tree, chooser=chooser, on_excluded=lambda *row: told.append(row))
     assert found == [b"", b"a", b"a/b", b"a.b", b"z"]
     assert told == [(b"a/b/c", 0, "c/"), (b"a/x", 3, "x"), (b"a.b/x", 5, "x")]
 
@@ -253,7 +253,7 @@ def test_another_file_system_is_left_out_only_where_that_is_wanted(tree, monkeyp
     monkeypatch.setattr(os, "stat", elsewhere)
     left = []
     chooser = FileSelector(FileRules(one_file_system=wanted, excludes=("none",)), 0)
-    found = paths(tree, chooser=chooser, on_left_out=lambda *row: left.append(row))
+    found = paths(tree, chooser=chooser, on_excluded=lambda *row: left.append(row))
     assert (b"a/b" in found) and (b"a/x" in found) and b"a/b/c" not in found
     assert left == ([(b"a/b", 0, "on another file system")] if wanted else [])
     assert WalkRules(chooser=chooser).one_file_system is wanted

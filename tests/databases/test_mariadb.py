@@ -296,7 +296,7 @@ def test_a_right_that_lacks_is_named_with_its_grant(mariadb):
         FasciculusError, match="reader@localhost lacks SHOW VIEW, TRIGGER on guarded"
     ) as caught:
         dumped(reader, "guarded")
-    statement = caught.value.way_out.partition(": ")[2]
+    statement = caught.value.hint.partition(": ")[2]
     assert statement == "GRANT SHOW VIEW, TRIGGER ON `guarded`.* TO 'reader'@'localhost';"
     mariadb.run(statement)
     _, done = dumped(reader, "guarded")

@@ -151,7 +151,7 @@ def test_rows_that_were_held_back_fail_the_dump(spec, made, monkeypatch):
     with pytest.raises(FasciculusError) as caught:
         dumped(spec, "short")
     assert caught.value.message == ("Of the 3,000 rows of short.many the server gave 1,000.")
-    assert "init_connect" in caught.value.way_out
+    assert "init_connect" in caught.value.hint
 
 
 def test_rows_of_before_or_of_history_are_not_taken_for_those_of_now(server, spec, made):

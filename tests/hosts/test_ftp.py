@@ -145,10 +145,10 @@ def test_an_account_is_protected_and_restored_as_on_any_host(running, tmp_path, 
             name="web",
             connection={**settings, "security": "none", "root": "/srv/millpond"},
             secrets={"password": PASSWORD},
-            finding={"homes": ["/srv/millpond/{account}"]},
+            discovery={"homes": ["/srv/millpond/{account}"]},
         )
     )
-    assert client.hosts_take_over("web").count == 1
+    assert client.hosts_accept("web").count == 1
     assert client.accounts_show("home").home == "/srv/millpond/home"
     assert client.hosts_try("web").ok
     assert run(client, "nightly").outcome == "done"

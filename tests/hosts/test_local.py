@@ -163,7 +163,7 @@ def test_a_link_that_leads_out_is_refused(valley, target):
     (home / "site").symlink_to(target)
     with pytest.raises(FasciculusError, match="cannot be read") as caught:
         read(home / "site", home)
-    assert caught.value.way_out == "Check its owner and rights."
+    assert caught.value.hint == "Check its owner and rights."
     (home / "site").unlink()
     (home / "site").symlink_to(f"{target}/")
     with pytest.raises(FasciculusError):

@@ -23,7 +23,7 @@ from fasciculus.databases.mariadb_server import connect
 from fasciculus.databases.sqlite_copy import copy_database
 from fasciculus.hosts import text_files
 from fasciculus.hosts.local import LocalHost
-from fasciculus.hosts.programs import program_text
+from fasciculus.hosts.remote_scripts import program_text
 from fasciculus.hosts.ssh import SshHost
 from fasciculus.ssh import SshSpec
 
@@ -159,7 +159,7 @@ def test_root_reads_no_tree_of_people_over_plain_sftp_unless_it_is_allowed(
     remote = SshHost(spec, tmp_path)
     with pytest.raises(FasciculusError) as caught:
         taken(remote, tree)
-    assert "Install Python 3.7" in caught.value.way_out
+    assert "Install Python 3.7" in caught.value.hint
     remote.close()
 
 

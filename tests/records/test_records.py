@@ -12,8 +12,8 @@ from fasciculus.core.errors import FasciculusError, SettingError
 from fasciculus.models import HostInput, JobInput, MailFiles
 from fasciculus.records import inventory, log_lines, runs
 from fasciculus.records.db import Records
-from fasciculus.records.encryption import SecretCipher, merged
 from fasciculus.records.paging import PageRequest, Query, page
+from fasciculus.records.secret_cipher import SecretCipher, merged
 
 
 @given(

@@ -14,7 +14,7 @@ from fasciculus.core.errors import DamagedError, FasciculusError, SettingError
 from fasciculus.models import ChannelInput, StoreInput
 from fasciculus.records import copies, settings
 from fasciculus.records.db import Records, UnwritableError
-from fasciculus.records.encryption import SecretCipher
+from fasciculus.records.secret_cipher import SecretCipher
 from fasciculus.service.operations import PREFIX
 
 
@@ -41,7 +41,7 @@ def test_a_full_disk_is_told_and_nothing_of_the_change_stays(tmp_path):
     ):
         settings.put(db, "small", 1)
         settings.put(db, "large", "x" * 200_000)
-    assert "Free space on the disk" in caught.value.way_out and records.trouble
+    assert "Free space on the disk" in caught.value.hint and records.trouble
     assert settings.get(records.reader, "small") is None
     records._writer.execute("PRAGMA max_page_count=1000000")
     with records.write() as db:
@@ -94,7 +94,7 @@ def test_the_service_goes_on_when_there_is_space_again(tmp_path):
                 json={"name": "x"},
                 headers={"X-CSRF-Token": answer.json()["csrf"]},
             )
-            assert refused.status_code == 503 and "Free space" in refused.json()["way_out"]
+            assert refused.status_code == 503 and "Free space" in refused.json()["hint"]
             assert client.runs_show(run).state == "running", "what is not written is not said"
             roomy(records)
             ended = until(lambda: (r := client.runs_show(run)).state == "ended" and r)

@@ -3,7 +3,7 @@
 import json
 
 import pytest
-from valley import MILLPOND
+from sample_records import MILLPOND
 
 from fasciculus.core.watch import Finding
 from fasciculus.models import Alert, ChannelInput, WatchSettings
@@ -166,13 +166,13 @@ def test_damage_of_what_nobody_is_named_for_is_told_to_the_watch(valley):
     assert set(damaged(valley, "verify", ["piece-one"])) == {(NIGHT,)}
 
 
-def test_damage_is_told_when_it_is_found_and_what_is_left_of_it_when_it_was_to_be_mended(valley):
+def test_damage_is_told_when_it_is_found_and_what_is_left_of_it_when_it_was_to_be_repaired(valley):
     valley.bundle(0, job="nightly")
     (text,) = damaged(valley, "verify", ["piece-one", "piece-two"]).values()
     assert "piece-one" in text and "piece-two" in text
     assert damaged(valley, "verify", ["piece-one"]) == {}, "it is known"
     (text,) = damaged(valley, "verify", ["piece-three"]).values()
     assert "piece-three" in text and "piece-one" not in text
-    (text,) = damaged(valley, "mend").values()
+    (text,) = damaged(valley, "repair").values()
     assert all(f"piece-{n}" in text for n in ("one", "two", "three")), "all that is left"
-    assert damaged(valley, "mend", outcome="cancelled") == damaged(valley, "repack") == {}
+    assert damaged(valley, "repair", outcome="cancelled") == damaged(valley, "repack") == {}

@@ -125,7 +125,7 @@ def test_guessing_is_slowed_down(running):
         assert client.session_show().name == "administrator", "tokens go on"
 
 
-def test_the_one_time_password_opens_nothing_but_its_own_change(tmp_path):
+def test_the_initial_password_opens_nothing_but_its_own_change(tmp_path):
     home = ServiceProcess(tmp_path / "home")
     home.environment.pop("FASCICULUS_ADMIN_PASSWORD")
     home.token = "later"
@@ -298,12 +298,12 @@ def test_bad_input_is_answered_at_the_field_with_the_way_out(running, tmp_path):
             == "mail.dkim"
         )
         assert (
-            post("/hosts", **{**host, "finding": {"homes": ["/home"]}})["field"]
-            == "finding.homes.0"
+            post("/hosts", **{**host, "discovery": {"homes": ["/home"]}})["field"]
+            == "discovery.homes.0"
         )
         assert (
-            post("/hosts", **{**host, "finding": {"database_prefix": "x_"}})["field"]
-            == "finding.database_prefix"
+            post("/hosts", **{**host, "discovery": {"database_prefix": "x_"}})["field"]
+            == "discovery.database_prefix"
         )
         assert post("/hosts", **{**host, "system": ["etc"]})["field"] == "system.0"
         job = {"name": "nightly", "stores": ["attic"]}

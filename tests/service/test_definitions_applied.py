@@ -74,7 +74,7 @@ def test_definitions_have_everything_that_a_person_sets(running, tmp_path):
             user="reports",
             password="mail-secret",
             sender="reports@sedge-quill.example",
-            second_way="chat",
+            fallback_channel="chat",
         )
         client.mail_change(mail)
         client.watch_change(
@@ -85,7 +85,7 @@ def test_definitions_have_everything_that_a_person_sets(running, tmp_path):
         words = client.templates_show("report.txt").shipped + "\nAsk the duty.\n"
         client.templates_change("report.txt", words)
         client.hosts_add(
-            HostInput(name="reed-1", finding=DiscoveryRules(homes=["/home/{account}"]))
+            HostInput(name="reed-1", discovery=DiscoveryRules(homes=["/home/{account}"]))
         )
         text = client.definitions_export()
         assert not any(secret in text for secret in ("very-secret", "whsec_x1", "mail-secret"))
@@ -109,7 +109,7 @@ def test_definitions_have_everything_that_a_person_sets(running, tmp_path):
         assert client.definitions_export() == text
         assert client.mail_show().password_set and client.channels_list().items[0].secret_set
         assert client.templates_show("report.txt").text == words
-        assert client.hosts_show("reed-1").finding.homes == ["/home/{account}"]
+        assert client.hosts_show("reed-1").discovery.homes == ["/home/{account}"]
         changed = {**secrets, "FASCICULUS_SETTINGS_MAIL_PASSWORD": "another"}
         dry = second.cli("definitions", "apply", str(path), "--dry-run", env=changed)
         assert "~ setting mail: secrets.password" in dry.stdout, dry

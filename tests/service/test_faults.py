@@ -26,7 +26,7 @@ from fasciculus.records import (
     stores,
 )
 from fasciculus.records.db import Records, stamp
-from fasciculus.records.encryption import SecretCipher
+from fasciculus.records.secret_cipher import SecretCipher
 from fasciculus.service.background.scheduler import Scheduler
 from fasciculus.service.tasks.backups import AlreadyRunningError
 from fasciculus.stores import open_store, store_spec

@@ -87,16 +87,18 @@ def test_each_rule_that_finds_something_is_proposed_with_what_it_finds(
 ):
     proposal = look(machine, tmp_path)
     rules = {row.field: (row.value, row.finds) for row in proposal.rules}
-    assert rules["finding.homes"] == ("/home/{account}", "2 accounts: ferryline, millpond")
-    assert rules["finding.sites"][0] == "/home/{account}/sites/{site}"
-    assert rules["finding.nginx"] == ("/etc/nginx/sites-enabled/*", "1 site: millpond.example")
-    assert "finding.apache" not in rules, "where nothing is, nothing is proposed"
+    assert rules["discovery.homes"] == ("/home/{account}", "2 accounts: ferryline, millpond")
+    assert rules["discovery.sites"][0] == "/home/{account}/sites/{site}"
+    assert rules["discovery.nginx"] == ("/etc/nginx/sites-enabled/*", "1 site: millpond.example")
+    assert "discovery.apache" not in rules, "where nothing is, nothing is proposed"
     assert rules["servers"][0] == "/run/mysqld/mysqld.sock"
-    assert rules["finding.database_prefix"][1].startswith("2 databases: ferryline_boats")
+    assert rules["discovery.database_prefix"][1].startswith("2 databases: ferryline_boats")
     assert rules["mail.alias_map"] == ("/etc/postfix/virtual", "1 mail domain: millpond.example")
     assert rules["mail.home"][0] == "/var/vmail/{domain}/{user}"
     host = proposal.host
-    assert host.finding.leave_out == ["lost+found"] and host.finding.mail and host.finding.sqlite
+    assert (
+        host.discovery.leave_out == ["lost+found"] and host.discovery.mail and host.discovery.sqlite
+    )
     assert host.servers[0].kind == "mariadb" and host.mail.passwd_file == "/etc/dovecot/users"
     assert proposal.finds == (
         "2 accounts, 2 sites, 2 databases and 1 mail domain; 1 database: stray that no rule gives "
@@ -106,12 +108,12 @@ def test_each_rule_that_finds_something_is_proposed_with_what_it_finds(
 
 def test_what_is_set_stays(machine, databases, tmp_path):
     host = HostFields(name="reed-1")
-    host.finding.homes = ["/srv/{account}"]
+    host.discovery.homes = ["/srv/{account}"]
     host.mail.alias_map = "/etc/aliases-of-ours"
     proposal = look(machine, tmp_path, host)
-    assert proposal.host.finding.homes == ["/srv/{account}"]
+    assert proposal.host.discovery.homes == ["/srv/{account}"]
     assert proposal.host.mail.alias_map == "/etc/aliases-of-ours"
-    assert not {"finding.homes", "mail.alias_map"} & {row.field for row in proposal.rules}
+    assert not {"discovery.homes", "mail.alias_map"} & {row.field for row in proposal.rules}
 
 
 def test_a_server_that_lets_nobody_in_costs_only_itself(machine, monkeypatch, tmp_path):
@@ -163,7 +165,7 @@ def test_from_nothing_to_the_first_bundle_by_commands(tmp_path, monkeypatch, mar
         assert counts() == [1, 1, 1, 1, 0]
         assert run(client, "nightly").outcome == "done" and counts() == [1, 1, 1, 1, 1]
         again = running.cli("hosts", "propose", "reed-1")
-        assert again.returncode == 0 and "finding.homes" not in again.stdout
+        assert again.returncode == 0 and "discovery.homes" not in again.stdout
     mariadb.run("DROP DATABASE millpond_shop")
 
 
@@ -180,5 +182,5 @@ def test_a_host_over_ssh_is_looked_at_as_well(tmp_path, monkeypatch, openssh):
     )
     with service(tmp_path / "home") as running, running.client() as client:
         found = client.hosts_propose(host)
-        assert found.host.finding.sites == [f"{tmp_path}/srv/{{account}}/sites/{{site}}"]
+        assert found.host.discovery.sites == [f"{tmp_path}/srv/{{account}}/sites/{{site}}"]
         assert found.finds.startswith("1 account and 1 site")

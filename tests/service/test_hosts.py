@@ -1,4 +1,4 @@
-"""Hosts, finding, previews, coverage and definitions through the service."""
+"""Hosts, discovery, previews, coverage and definitions through the service."""
 
 import json
 import os
@@ -25,7 +25,7 @@ from fasciculus.models import (
 )
 from fasciculus.records import inventory
 from fasciculus.records.db import Records
-from fasciculus.records.encryption import SecretCipher
+from fasciculus.records.secret_cipher import SecretCipher
 from fasciculus.service.background.housekeeping import Housekeeper
 from fasciculus.service.event_stream import EventStream
 from fasciculus.service.tasks.queue import TaskQueue
@@ -93,7 +93,10 @@ def test_the_same_account_here_and_over_ssh(running, openssh, tmp_path):
         )
         client.hosts_add(
             ssh_host(
-                openssh, at_once=2, finding=rules, account_system=[f"{tmp_path}/openssh/user.p*"]
+                openssh,
+                max_concurrent=2,
+                discovery=rules,
+                account_system=[f"{tmp_path}/openssh/user.p*"],
             )
         )
         (proposal,) = [p for p in client.hosts_find("reed-2").items if p.account.name == "tree"]
@@ -173,7 +176,7 @@ def test_a_host_takes_as_many_tasks_as_it_says():
     queue = TaskQueue({"work": 8, "maintenance": 1})
     queue.add(
         QueuedBackup(
-            number=n, subject=("account", f"a{n}"), run=1, job=None, host=host, at_once=most
+            number=n, subject=("account", f"a{n}"), run=1, job=None, host=host, max_concurrent=most
         )
         for n, (host, most) in enumerate(
             [("reed-1", 1), ("reed-1", 1), ("reed-2", 2), ("reed-2", 2), ("reed-2", 2)]
@@ -190,11 +193,11 @@ def valley(tmp_path):
     """A host with 300 accounts, each with a site."""
     for number in range(300):
         (tmp_path / f"valley/acc{number:03d}/sites/acc{number:03d}.example").mkdir(parents=True)
-    finding = DiscoveryRules(
+    rules = DiscoveryRules(
         homes=[f"{tmp_path}/valley/{{account}}"],
         sites=[f"{tmp_path}/valley/{{account}}/sites/{{site}}"],
     )
-    return HostInput(name="reed-1", finding=finding)
+    return HostInput(name="reed-1", discovery=rules)
 
 
 def test_three_hundred_accounts_are_found_taken_over_and_covered(running, valley, tmp_path):
@@ -203,7 +206,7 @@ def test_three_hundred_accounts_are_found_taken_over_and_covered(running, valley
         began = time.monotonic()
         client.hosts_add(valley)
         assert client.hosts_find("reed-1").total == 300
-        assert client.hosts_take_over("reed-1").count == 300
+        assert client.hosts_accept("reed-1").count == 300
         client.jobs_add(JobInput(name="nightly", stores=["attic"]))
         rows = client.coverage_list(state="never", limit=500)
         assert rows.total == 300 and rows.items[0].jobs == ["nightly"]
@@ -218,16 +221,16 @@ def test_three_hundred_accounts_are_found_taken_over_and_covered(running, valley
             "acc002": "gone",
             "acc300": "new",
         }
-        client.hosts_take_over("reed-1", ["acc002", "acc300"])
+        client.hosts_accept("reed-1", ["acc002", "acc300"])
         assert (
             client.accounts_show("acc002").gone_since and client.jobs_show("nightly").covers == 300
         )
         assert [p.account.name for p in client.hosts_find("reed-1").items] == ["acc001"]
         with pytest.raises(RefusedError, match="Nothing is proposed of “nobody”"):
-            client.hosts_take_over("reed-1", ["nobody"])
+            client.hosts_accept("reed-1", ["nobody"])
         # One that is back is there again.
         os.rename(tmp_path / "moved", tmp_path / "valley/acc002")
-        client.hosts_take_over("reed-1", ["acc002"])
+        client.hosts_accept("reed-1", ["acc002"])
         assert client.accounts_show("acc002").gone_since is None
 
 
@@ -314,14 +317,14 @@ def test_an_account_that_is_gone_goes_with_its_bundles_when_its_time_has_passed(
 ):
     from running import sftp_store
 
-    finding = DiscoveryRules(
+    rules = DiscoveryRules(
         homes=[f"{tmp_path}/valley/{{account}}"], automatic=True, forget_after=30
     )
     for name in ("millpond", "ferryline"):
         small_account(tmp_path / "valley", name)
     with running.client() as client:
         set_up(client, [], [sftp_store(stand_in)])
-        client.hosts_change("reed-1", HostInput(name="reed-1", finding=finding))
+        client.hosts_change("reed-1", HostInput(name="reed-1", discovery=rules))
         keeper = Housekeeper.__new__(Housekeeper)
         running.stop()
         with closing(Records(running.home / "records/fasciculus.sqlite")) as records:
@@ -333,7 +336,7 @@ def test_an_account_that_is_gone_goes_with_its_bundles_when_its_time_has_passed(
         assert client.accounts_list().total == 2, "found and taken over by itself"
         assert run(client, "nightly").outcome == "done"
         os.rename(tmp_path / "valley/millpond", tmp_path / "away")
-        client.hosts_take_over("reed-1", ["millpond"])
+        client.hosts_accept("reed-1", ["millpond"])
         assert run(client, "nightly").tasks[0].subject == "ferryline", "no job takes what is gone"
         running.stop()
         with closing(Records(running.home / "records/fasciculus.sqlite")) as records:

@@ -205,9 +205,9 @@ def refuse(*order):
     raise UnreachableError("It does not answer.")
 
 
-def test_the_second_way_is_a_channel_that_says_what_was_to_be_said(heronmere, server, monkeypatch):
+def test_the_fallback_channel_gets_what_the_mail_server_did_not(heronmere, server, monkeypatch):
     writer = MessageWriter(heronmere.config, heronmere.cipher)
-    outbox = Outbox(heronmere.records, heronmere.cipher, heronmere.events, writer.second_way)
+    outbox = Outbox(heronmere.records, heronmere.cipher, heronmere.events, writer.fallback_channel)
     server.refused = {b"one", b"two"}
     with heronmere.records.write() as db:
         new = ChannelInput(name="bell", url="https://bell.example/")
@@ -224,7 +224,7 @@ def test_the_second_way_is_a_channel_that_says_what_was_to_be_said(heronmere, se
 
     assert after_two_hours() == [], "there is none yet"
     with heronmere.records.write() as db:
-        server_of = MailServer(address="x", sender="d@x.example", second_way="bell")
+        server_of = MailServer(address="x", sender="d@x.example", fallback_channel="bell")
         mail.save_server(db, heronmere.cipher, server_of)
         reports.hurry(db)
     ((kind, channel, body, instead_of),) = after_two_hours()

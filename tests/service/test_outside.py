@@ -20,7 +20,7 @@ def test_what_a_call_gives_and_raises_comes_back_whole():
     assert outside.call(divmod, 7, 2) == (3, 1)
     with pytest.raises(SettingError) as caught:
         outside.call(refuse)
-    assert (caught.value.way_out, caught.value.field) == ("Try another.", "address")
+    assert (caught.value.hint, caught.value.field) == ("Try another.", "address")
     with pytest.raises(UnreachableError, match="KeyError"):
         outside.call(odd)
 

@@ -8,7 +8,7 @@ from datetime import UTC, datetime, timedelta
 
 import pytest
 from running import folder_stores, run, service_process, set_up, small_account, until
-from valley import START
+from sample_records import START
 
 from fasciculus.client import ClientError
 from fasciculus.core.run_report import RunReport

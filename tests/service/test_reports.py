@@ -89,7 +89,7 @@ def test_what_cannot_be_sent_waits_and_arrives_later(running, stand_in, tmp_path
         again.close()
 
 
-def test_people_are_told_of_damage_once_and_of_its_mending(running, mailbox, tmp_path):
+def test_people_are_told_of_damage_once_and_of_its_repairing(running, mailbox, tmp_path):
     """To all whose jobs made the copies, also in jobs that report in trouble only."""
     stores = folder_stores(tmp_path, "attic", "cellar")
     with running.client() as client:
@@ -109,7 +109,7 @@ def test_people_are_told_of_damage_once_and_of_its_mending(running, mailbox, tmp
         )
         in_attic.unlink()
         assert running.cli("stores", "verify", "attic").returncode == 0
-        found, mended = until(lambda: len(mailbox.messages()) == 2 and mailbox.messages())
+        found, repaired = until(lambda: len(mailbox.messages()) == 2 and mailbox.messages())
         assert found["subject"] == "[Fasciculus] attic: damage found (millpond)"
         assert found["to"] == "duty@sedge-quill.example"
         for part in ("plain", "html"):
@@ -120,18 +120,18 @@ def test_people_are_told_of_damage_once_and_of_its_mending(running, mailbox, tmp
                 and "files/page-1.html" in text
                 and "from cellar now" in text
             )
-            assert "1 file mended" in mended.get_body((part,)).get_content()
-        assert mended["subject"] == "[Fasciculus] attic: damage mended (millpond)"
+            assert "1 file repaired" in repaired.get_body((part,)).get_content()
+        assert repaired["subject"] == "[Fasciculus] attic: damage repaired (millpond)"
         assert " CET" in found.get_body(("plain",)).get_content()
         in_attic.unlink()
         in_cellar.unlink()
         for _ in range(2):
             assert running.cli("stores", "verify", "attic").returncode == 1
-        client.stores_mend("attic")
+        client.stores_repair("attic")
         until(lambda: len(mailbox.messages()) == 6)
         assert [message["subject"].split(": ")[1] for message in mailbox.messages()[2:]] == [
             "damage found (millpond)",
-            *["damage not mended (millpond)"] * 3,
+            *["damage not repaired (millpond)"] * 3,
         ]
         assert name in mailbox.messages()[-1].get_body(("html",)).get_content()
         assert client.reports_list().items[0].run is None

@@ -198,7 +198,7 @@ def test_everything_comes_back_as_it_was(running, stand_in, mariadb, tmp_path):
         # As one download; cut and resumed it is the same.
         whole = tmp_path / "whole.tar.gz"
         size, report = client.bundles_download(bundle.id, whole)
-        assert size == whole.stat().st_size and report.left_out == 0
+        assert size == whole.stat().st_size and report.omissions == 0
         with tarfile.open(whole) as tar:
             names = [m.name for m in tar]
         assert (
@@ -585,7 +585,7 @@ def altered(folder: Path) -> bytes:
     return whole
 
 
-def test_damage_that_anything_meets_is_recorded_and_mended(running, tmp_path):
+def test_damage_that_anything_meets_is_recorded_and_repaired(running, tmp_path):
     (tmp_path / "millpond").mkdir()
     (tmp_path / "millpond/data.bin").write_bytes(os.urandom(500_000))
     account = AccountInput(name="millpond", host="reed-1", home=str(tmp_path / "millpond"))
@@ -605,7 +605,7 @@ def test_damage_that_anything_meets_is_recorded_and_mended(running, tmp_path):
 
         def download():
             target = tmp_path / "x.tar.gz"
-            assert client.bundles_download(bundle.id, target, store="attic")[1].left_out
+            assert client.bundles_download(bundle.id, target, store="attic")[1].omissions
 
         def copy():
             (third,) = folder_stores(tmp_path, f"third-{uuid4().hex[:8]}")
@@ -618,12 +618,12 @@ def test_damage_that_anything_meets_is_recorded_and_mended(running, tmp_path):
             whole = altered(pieces)
             act()
 
-            def is_mended(by=by, whole=whole):
+            def is_repaired(by=by, whole=whole):
                 rows = client.maintenance_list(limit=500).items
                 verified = [row for row in rows if row.kind == "verify" and by in row.started_by]
                 return verified and verified[0].deep and piece.read_bytes() == whole
 
-            until(is_mended)
+            until(is_repaired)
             until(lambda: not client.damage_list().items)
         listing.unlink()
         shutil.rmtree(running.home / "listings")
@@ -652,11 +652,11 @@ def test_a_damaged_store_never_gives_wrong_bytes(running, tmp_path):
             "what is not right does not lie there as if it were"
         )
         _, report = client.bundles_download(bundle.id, tmp_path / "x.tar.gz", store="attic")
-        assert report.left_out >= 1 and any("files/data.bin: " in line for line in report.named)
+        assert report.omissions >= 1 and any("files/data.bin: " in line for line in report.named)
         with tarfile.open(tmp_path / "x.tar.gz") as archive:
             names = archive.getnames()
-            assert names[-1] == "LEFT-OUT.txt" and "files/data.bin" not in names
-            assert b"data.bin" in archive.extractfile("LEFT-OUT.txt").read()
+            assert names[-1] == "OMISSIONS.txt" and "files/data.bin" not in names
+            assert b"data.bin" in archive.extractfile("OMISSIONS.txt").read()
         said = running.cli(
             *("bundles", "download", str(bundle.id), "--store", "attic"),
             *("--to", str(tmp_path / "y.zip"), "--as", "zip"),
@@ -682,7 +682,7 @@ def test_starting_is_idempotent_and_never_twice_at_once(running, stand_in, tmp_p
         assert client.runs_list().total == 1
         with pytest.raises(NotFoundError, match="nightli") as caught:
             client.jobs_start("nightli")
-        assert "nightly" in caught.value.way_out
+        assert "nightly" in caught.value.hint
 
 
 def test_a_store_that_holds_bundles_says_so_when_it_is_added(running, tmp_path):

@@ -12,8 +12,8 @@ from fasciculus.core.errors import SettingError
 from fasciculus.models import HostInput, JobInput, Pause, StoreInput
 from fasciculus.records import inventory, jobs, log_lines, pauses, runs, settings, stores
 from fasciculus.records.db import Records, stamp
-from fasciculus.records.encryption import SecretCipher
 from fasciculus.records.paging import PageRequest
+from fasciculus.records.secret_cipher import SecretCipher
 from fasciculus.service.background import loop as loop_module
 from fasciculus.service.background import outbox as outbox_module
 from fasciculus.service.background import scheduler as module

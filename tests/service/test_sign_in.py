@@ -57,7 +57,7 @@ def test_nothing_is_open_but_what_says_so(http):
         answer = http.open(PREFIX + path, method=operation.method)
         assert answer.status_code == 401, operation.name
         assert answer.content_type == "application/problem+json"
-        assert "Sign in first." in answer.text and "Bearer" in answer.json["way_out"]
+        assert "Sign in first." in answer.text and "Bearer" in answer.json["hint"]
 
 
 def test_few_things_are_open():
@@ -202,7 +202,7 @@ def test_a_session_of_a_full_disk_ends_like_any_other(parts, http, change, monke
     assert http.get(f"{PREFIX}/session").status_code == 401
 
 
-def test_a_one_time_password_opens_its_own_change_and_nothing_else(parts, app):
+def test_a_initial_password_opens_its_own_change_and_nothing_else(parts, app):
     with parts.records.write() as db:
         users.add(db, "deputy", "once-and-only", must_change=True)
     secret, http = token(parts, "deputy"), app.test_client()

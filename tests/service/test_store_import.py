@@ -125,7 +125,7 @@ def test_a_store_does_not_choose_what_root_reads(tmp_path):
     with service(tmp_path / "new") as new:
         client = new.client()
         client.stores_add(attic)
-        client.stores_take_over("attic")
+        client.stores_claim("attic")
         account = small_account(tmp_path / "here", "ferryline")
         client.hosts_add(HostInput(name="reed-1"))
         client.accounts_add(account)

@@ -37,10 +37,10 @@ def ago(**age):
 def test_a_copy_grows_too_old(valley):
     client, parts = valley
     run(client, "nightly")
-    change(client, promise=24)
+    change(client, max_copy_age=24)
     assert "copy age" not in texts(parts)
     write(parts, "UPDATE bundle SET moment=?", ago(hours=30))
-    assert "no copy as new as the jobs promise" in texts(parts)["copy age"]
+    assert "newest copy older than the jobs allow" in texts(parts)["copy age"]
     run(client, "nightly")
     assert "copy age" not in texts(parts)
 
@@ -116,7 +116,7 @@ def test_a_store_fills_until_there_is_space(valley):
     assert "store filling" not in texts(parts)
 
 
-def test_damage_is_open_until_it_is_mended(valley, tmp_path):
+def test_damage_is_open_until_it_is_repaired(valley, tmp_path):
     client, parts = valley
     run(client, "nightly")
     piece = next((tmp_path / "attic").rglob("pieces/*"))
@@ -126,7 +126,7 @@ def test_damage_is_open_until_it_is_mended(valley, tmp_path):
     until(lambda: all(one.state == "ended" for one in client.maintenance_list().items))
     assert "1 file of millpond is missing or altered" in texts(parts)["damage"]
     (tmp_path / "away").rename(tmp_path / "cellar")
-    end_of(client, client.stores_mend("attic"))
+    end_of(client, client.stores_repair("attic"))
     assert "damage" not in texts(parts)
 
 
@@ -215,7 +215,7 @@ def test_a_copy_that_another_store_brought_ends_it_too(valley, tmp_path):
 def test_accounts_that_come_and_go_are_said_until_they_are_accepted(valley, tmp_path):
     client, parts = valley
     host = client.hosts_show("reed-1").model_dump(include=set(HostFields.model_fields))
-    host["finding"] = {"homes": [f"{tmp_path}/homes/{{account}}"]}
+    host["discovery"] = {"homes": [f"{tmp_path}/homes/{{account}}"]}
     client.hosts_change("reed-1", HostInput(**host))
     (tmp_path / "homes/lanternchoir").mkdir(parents=True)
     parts.housekeeper.find_accounts()
@@ -223,7 +223,7 @@ def test_accounts_that_come_and_go_are_said_until_they_are_accepted(valley, tmp_
     assert "1 new account (lanternchoir)" in found["discovery"]
     rows = {row.name: row for row in client.every(client.coverage_list)}
     assert rows["lanternchoir"].kind == "account"
-    client.hosts_take_over("reed-1")
+    client.hosts_accept("reed-1")
     assert "discovery" not in texts(parts)
     rows = {row.name: row for row in client.every(client.coverage_list)}
     assert rows["lanternchoir"].state in ("never", "late"), "a job takes all accounts"
@@ -235,14 +235,14 @@ def test_accounts_that_come_and_go_are_said_until_they_are_accepted(valley, tmp_
         settings.put(db, "discoveries", {})
     parts.housekeeper.find_accounts()
     assert "1 account that is gone (lanternchoir)" in texts(parts)["discovery"]
-    client.hosts_take_over("reed-1")
+    client.hosts_accept("reed-1")
     assert "discovery" not in texts(parts)
 
 
 def test_hosts_are_looked_through_once_a_day_and_before_jobs_of_all_accounts(valley, tmp_path):
     client, parts = valley
     host = client.hosts_show("reed-1").model_dump(include=set(HostFields.model_fields))
-    host["finding"] = {"homes": [f"{tmp_path}/homes/{{account}}"]}
+    host["discovery"] = {"homes": [f"{tmp_path}/homes/{{account}}"]}
     client.hosts_change("reed-1", HostInput(**host))
 
     def seen(hours: float) -> datetime:
@@ -273,14 +273,14 @@ def test_a_database_user_that_does_not_see_all_is_said(valley, running, mariadb,
         "CREATE DATABASE IF NOT EXISTS unseen_shop",
     )
     host = client.hosts_show("reed-1").model_dump(include=set(HostFields.model_fields))
-    host["finding"] = {"homes": [f"{tmp_path}/homes/{{account}}"], "by_grants": False}
+    host["discovery"] = {"homes": [f"{tmp_path}/homes/{{account}}"], "by_grants": False}
     host["servers"] = [{"kind": "mariadb", "socket": mariadb.socket, "user": "blind"}]
     client.hosts_change("reed-1", HostInput(**host, secrets={"mariadb_password": "ledger"}))
     grant = "GRANT SELECT, SHOW VIEW, TRIGGER, EVENT ON *.* TO 'blind'@'localhost'"
     said = running.cli("hosts", "change", "reed-1", "--mariadb-user", "blind")
     assert said.returncode == 0 and f"Run: {grant}" in said.stderr, said
     rights = [step for step in client.hosts_try("reed-1").steps if step.name == "rights"]
-    assert rights[0].ok and grant in rights[0].way_out
+    assert rights[0].ok and grant in rights[0].hint
     parts.housekeeper.find_accounts()
     assert grant in texts(parts)["database rights"]
     change(client, contents=["files", "databases"])

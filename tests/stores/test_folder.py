@@ -39,7 +39,7 @@ def test_a_folder_that_is_not_there(store, root):
     with pytest.raises(MissingError, match="does not exist"):
         store.connect()
     (step,) = try_store(store)
-    assert not step.ok and step.way_out == "Create it, or mount the disk it is on."
+    assert not step.ok and step.hint == "Create it, or mount the disk it is on."
     assert try_store(store, make_root=True)[-1].ok and root.is_dir()
 
 
@@ -84,7 +84,7 @@ def test_what_was_copied_is_digested_and_what_was_linked_is_the_file_itself(
 
 
 def test_a_copy_on_the_same_disk_has_blocks_of_its_own(store, tmp_path):
-    """What damages one store's copy leaves the other's, from which it is mended."""
+    """What damages one store's copy leaves the other's, from which it is repaired."""
     local = tmp_path / "piece"
     local.write_bytes(b"piece" * 1000)
     (tmp_path / "other").mkdir()
@@ -123,7 +123,7 @@ def test_trouble_is_one_sentence_with_the_way_out(store, root, monkeypatch, numb
     monkeypatch.setattr(os, "fsync", refused)
     with pytest.raises(kind) as caught:
         store.put_bytes(b"x", "a/x")
-    assert caught.value.message == words and caught.value.way_out
+    assert caught.value.message == words and caught.value.hint
     assert os.listdir(root / "a") == []
 
 

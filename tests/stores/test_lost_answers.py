@@ -13,7 +13,7 @@ from servers import STAND_INS
 
 from fasciculus.demo import http_server
 from fasciculus.demo.misbehaviour import CutError
-from fasciculus.stores import open_store, stretches
+from fasciculus.stores import chunk_size, open_store
 from fasciculus.stores import retrying as retrying_module
 from fasciculus.stores import s3 as s3_module
 from fasciculus.stores.reading import read_all
@@ -81,8 +81,8 @@ class Line:
 def store(request, tmp_path, monkeypatch):
     monkeypatch.setattr(retrying_module, "_FIRST_WAIT", 0.001)
     monkeypatch.setattr(s3_module, "_PART", MIB // 4)
-    monkeypatch.setattr(stretches, "LEAST", MIB // 16)
-    monkeypatch.setattr(stretches, "MOST", MIB // 4)
+    monkeypatch.setattr(chunk_size, "LEAST", MIB // 16)
+    monkeypatch.setattr(chunk_size, "MOST", MIB // 4)
     line = Line(monkeypatch)
     with STAND_INS[request.param](tmp_path) as place:
         line.server = place.server

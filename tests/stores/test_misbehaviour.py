@@ -9,7 +9,7 @@ from servers import REAL, STAND_INS
 
 from fasciculus.core.errors import DamagedError, StoreFullError, UnreachableError
 from fasciculus.demo import object_storage
-from fasciculus.stores import open_store, stretches
+from fasciculus.stores import chunk_size, open_store
 from fasciculus.stores import retrying as retrying_module
 from fasciculus.stores import s3 as s3_module
 from fasciculus.stores.base import connected
@@ -29,8 +29,8 @@ def small_steps(monkeypatch):
     """As if all were larger: what breaks off goes on at a smaller stretch."""
     monkeypatch.setattr(retrying_module, "_FIRST_WAIT", 0.001)
     monkeypatch.setattr(s3_module, "_PART", MIB // 4)
-    monkeypatch.setattr(stretches, "LEAST", MIB // 16)
-    monkeypatch.setattr(stretches, "MOST", MIB // 4)
+    monkeypatch.setattr(chunk_size, "LEAST", MIB // 16)
+    monkeypatch.setattr(chunk_size, "MOST", MIB // 4)
 
 
 @pytest.fixture(params=STAND_INS)
@@ -109,7 +109,7 @@ def test_what_is_refused_is_said(place, piece):
     with connected(open_store(place.spec)) as store:
         with pytest.raises(UnreachableError) as refused:
             store.put(piece, PATH, nothing)
-        assert refused.value.way_out and store.size(PATH) is None
+        assert refused.value.hint and store.size(PATH) is None
 
 
 @pytest.mark.parametrize("wrong", ["flip", "forget"])
@@ -180,7 +180,7 @@ def test_a_storage_that_lists_no_unfinished_uploads_is_used_all_the_same(
     with STAND_INS["s3"](tmp_path) as place:
         steps = {step.name: step for step in try_store(open_store(place.spec), make_root=True)}
         assert all(step.ok for step in steps.values()) and "store" in steps
-        assert "s3:ListBucketMultipartUploads" in steps["unfinished"].way_out
+        assert "s3:ListBucketMultipartUploads" in steps["unfinished"].hint
         assert not list(place.root.rglob("*try*")), "nothing is left of the trial"
         with connected(patient(place, told)) as store:
             store.clear_partial("accounts/millpond")

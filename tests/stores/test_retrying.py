@@ -300,7 +300,7 @@ def test_a_throttle_makes_it_wait_as_long_as_its_limit_says():
 def test_a_limit_that_is_none_is_refused_with_an_example(text):
     with pytest.raises(SettingError) as error:
         parse_limit(text)
-    assert "2 MiB/s 08:00-18:00" in error.value.way_out
+    assert "2 MiB/s 08:00-18:00" in error.value.hint
 
 
 @pytest.mark.parametrize(

@@ -91,7 +91,7 @@ def test_a_bucket_with_a_wrong_name_is_made_only_when_that_is_wanted(found, tmp_
     with found(tmp_path) as place:
         step = try_store(opened(place, create_bucket=False), make_root=True)[-1]
         assert (step.name, step.ok, step.field) == ("folder", False, "bucket")
-        assert "There is no bucket" in step.text and "Create the bucket" in step.way_out
+        assert "There is no bucket" in step.text and "Create the bucket" in step.hint
         assert all(step.ok for step in try_store(opened(place), make_root=True))
         steps = try_store(opened(place, create_bucket=False), make_root=True)
         assert all(step.ok for step in steps)
@@ -104,4 +104,4 @@ def test_what_a_trial_leaves_behind_is_named(tmp_path):
         store.remove = lambda path: None if path.endswith("-renamed") else remove(path)
         step = try_store(store, make_root=True)[-1]
         assert (step.name, step.ok) == ("remove", False)
-        assert "Remove what the trial left there: fasciculus-try-" in step.way_out
+        assert "Remove what the trial left there: fasciculus-try-" in step.hint

@@ -21,7 +21,7 @@ from fasciculus.stores.trying import try_store
 
 def failing(spec):
     step = try_store(open_store(spec), make_root=True)[-1]
-    assert not step.ok and step.way_out
+    assert not step.ok and step.hint
     return step
 
 
@@ -43,14 +43,14 @@ def test_a_port_that_never_greets_is_not_waited_for_as_long_as_a_transfer(monkey
     with silent_port() as port:
         step = failing(store_spec("space", ftp_settings(port), {"password": "x"}))
     assert step.name == "connect" and "does not greet as an FTP server" in step.text
-    assert step.field == "port" and "990" in step.way_out
+    assert step.field == "port" and "990" in step.hint
 
 
 def test_a_server_without_tls_is_named(tmp_path):
     with ftp_place()(tmp_path) as place:
         step = failing(changed(place, security="tls"))
         assert (step.name, step.field) == ("server", "security")
-        assert "offers no TLS: 50" in step.text and "SFTP" in step.way_out
+        assert "offers no TLS: 50" in step.text and "SFTP" in step.hint
 
 
 @pytest.fixture
@@ -79,7 +79,7 @@ def test_a_refused_rename_is_named(space):
             UnreachableError, match=r"refused to rename .*: 553 Not for you"
         ) as found:
             store.put_bytes(b"x", "file")
-        assert "right to rename" in found.value.way_out
+        assert "right to rename" in found.value.hint
 
 
 def test_who_was_signed_out_signs_in_again(space):

@@ -18,7 +18,7 @@ from fasciculus.core.errors import (
     UnreachableError,
 )
 from fasciculus.demo.certificate import public_part
-from fasciculus.stores import KINDS, open_store, store_spec, stretches
+from fasciculus.stores import KINDS, chunk_size, open_store, store_spec
 from fasciculus.stores import s3 as s3_module
 from fasciculus.stores.base import connected
 from fasciculus.stores.confirmation import confirm
@@ -39,7 +39,7 @@ def spec(request, tmp_path, monkeypatch):
     # Smaller than what is sent here, so that it goes in parts.
     if request.param != "moto":  # it knows the least size of a part
         monkeypatch.setattr(s3_module, "_PART", 1_000_000)
-    monkeypatch.setattr(stretches, "MOST", 1_000_000)
+    monkeypatch.setattr(chunk_size, "MOST", 1_000_000)
     if request.param == "openssh":
         yield request.getfixturevalue("openssh").spec()
         return
@@ -117,7 +117,7 @@ def test_what_is_wrong_is_said_at_its_step_with_its_field(kind, tmp_path):
             place.server.forget_access()
             wrong = {}
         failed = try_store(open_store(replace(good, secrets={**good.secrets, **wrong})))[-1]
-        assert (failed.name, failed.ok) == ("sign in", False) and failed.way_out
+        assert (failed.name, failed.ok) == ("sign in", False) and failed.hint
         assert failed.field in ("password", "secret_key", "")
         assert "wrong-secret" not in failed.text + repr(good)
         if kind != "drive":
@@ -130,7 +130,7 @@ def test_what_is_wrong_is_said_at_its_step_with_its_field(kind, tmp_path):
 def test_a_host_key_is_compared_and_a_name_must_resolve(stand_in):
     def failing(**changes):
         steps = try_store(open_store(stand_in_spec(stand_in, **changes)))
-        assert not steps[-1].ok and steps[-1].way_out
+        assert not steps[-1].ok and steps[-1].hint
         return steps[-1]
 
     assert failing(host_key="").text.startswith(f"The server's host key is {stand_in.host_key}")

@@ -115,7 +115,7 @@ def test_altered_contents_that_agree_with_each_other_are_found_out(place, nights
 
 
 def test_a_store_that_stands_still_is_given_up(place, nights):
-    nights.add_store(replace(place.spec, patience=0.3))
+    nights.add_store(replace(place.spec, stall_timeout=0.3))
     place.misbehaviour.bytes_per_second = 20_000
     nights.night(incremental=False)
     (error,) = [e["error"] for e in nights.events if e["event"] == "copy" and e.get("error")]

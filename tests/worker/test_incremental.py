@@ -218,7 +218,7 @@ def test_a_store_that_cannot_be_brought_anything_costs_itself(tmp_path, monkeypa
         mark.write_text(mark.read_text().replace("5" * 32, "6" * 32))
     elif wrong == "too full":
         order = nights.store_order
-        monkeypatch.setattr(nights, "store_order", lambda name: {**order(name), "floor": 10_000})
+        monkeypatch.setattr(nights, "store_order", lambda name: {**order(name), "reserve": 10_000})
         free = {"attic": 1 << 40, "cellar": 10_001}
         monkeypatch.setattr(FolderStore, "free", lambda store: free[store.spec.name])
     else:

@@ -1,6 +1,4 @@
-"""Verifying, mending and repacking: what is damaged is found and named, and nothing is lost on the
-way.
-"""
+"""Repacking, repairing and verifying: what is kept, what is repaired, what is reported."""
 
 import io
 import os
@@ -21,9 +19,9 @@ from fasciculus.models import Changes, JobInput, StoreInput
 from fasciculus.stores import open_store, store_spec
 from fasciculus.stores.identity import write_identity
 from fasciculus.worker.events import Emitter
-from fasciculus.worker.maintenance.mend import MendTask
 from fasciculus.worker.maintenance.repack import RepackTask
-from fasciculus.worker.orders import MendOrder, RepackOrder
+from fasciculus.worker.maintenance.repair import RepairTask
+from fasciculus.worker.orders import RepackOrder, RepairOrder
 
 
 @pytest.fixture
@@ -99,7 +97,7 @@ def test_damage_in_one_frame_leaves_the_others_alone(nights):
     )
 
 
-def test_a_damaged_copy_is_mended_from_the_other_store(nights):
+def test_a_damaged_copy_is_repaired_from_the_other_store(nights):
     first, second = pieces(nights)[:2]
     nights.flip(nights.piece(first))
     nights.piece(second).unlink()
@@ -108,7 +106,7 @@ def test_a_damaged_copy_is_mended_from_the_other_store(nights):
     nights.flip(listing)
     damage, _ = nights.verify(deep=True)
     finished, events = nights.maintenance(
-        MendOrder, MendTask, files=list(damage), sources=[nights.store_order("cellar")]
+        RepairOrder, RepairTask, files=list(damage), sources=[nights.store_order("cellar")]
     )
     assert finished.outcome == "done", events
     assert nights.verify(deep=True, suspects=list(damage)) == ({}, list(damage))
@@ -133,7 +131,9 @@ def test_a_listing_that_only_another_store_has_is_brought_from_there(nights):
         '{"format": "fasciculus-store", "version": 1, "id": "%s"}' % ("a" * 32)
     )
     sources = [nights.store_order("stranger"), nights.store_order("cellar")]
-    finished, events = nights.maintenance(MendOrder, MendTask, files=list(damage), sources=sources)
+    finished, events = nights.maintenance(
+        RepairOrder, RepairTask, files=list(damage), sources=sources
+    )
     assert finished.outcome == "done" and any(
         "cannot help" in getattr(event, "text", "") for event in events
     )
@@ -141,7 +141,7 @@ def test_a_listing_that_only_another_store_has_is_brought_from_there(nights):
     (folder / "listing.jsonl.zst").unlink()
     assert nights.verify(deep=False)[0][f"bundles/{name}/listing.jsonl.zst"].reason == "missing"
     finished, _ = nights.maintenance(
-        MendOrder, MendTask, files=[f"bundles/{name}/listing.jsonl.zst"], sources=sources[:1]
+        RepairOrder, RepairTask, files=[f"bundles/{name}/listing.jsonl.zst"], sources=sources[:1]
     )
     assert finished.outcome == "warned" and "no other store" in finished.summary
 
@@ -152,7 +152,7 @@ def test_what_is_damaged_everywhere_is_said_and_stored_again(nights):
     nights.flip(nights.piece(first, "cellar"), 0.4)
     damage, _ = nights.verify(deep=True)
     finished, _ = nights.maintenance(
-        MendOrder, MendTask, files=list(damage), sources=[nights.store_order("cellar")]
+        RepairOrder, RepairTask, files=list(damage), sources=[nights.store_order("cellar")]
     )
     assert finished.outcome == "warned" and "no other store" in finished.summary
     nights.night(damaged=[first])
@@ -189,7 +189,7 @@ def all_is_well(nights, interrupted=False):
         subprocess.run(["sha256sum", "--quiet", "-c", "SHA256SUMS"], cwd=folder, check=True)
 
 
-def test_repacking_frees_dead_weight_and_every_bundle_stays_whole(nights):
+def test_repacking_frees_unused_data_and_every_bundle_stays_whole(nights):
     age(nights)
     before = held(nights)
     planned = nights.repack(dry_run=True)
@@ -241,7 +241,7 @@ def test_repacking_may_be_stopped_before_any_write(nights, writes_can_be_cut):
 
 
 def test_maintenance_over_sftp(nights, openssh):
-    """On a real server: checksums without reading, mending both ways, repacking."""
+    """On a real server: checksums without reading, repairing both ways, repacking."""
     del nights.specs["cellar"]
     nights.add_store(openssh.spec())
     assert nights.night()["brings"] == "incremental", "the new store is brought what it lacks"
@@ -257,7 +257,7 @@ def test_maintenance_over_sftp(nights, openssh):
         damage, _ = nights.verify(deep=name == "attic", store=name)
         assert list(damage) == [f"pieces/{large}"], "a server with a shell tells checksums"
         finished, _ = nights.maintenance(
-            MendOrder, MendTask, name, files=list(damage), sources=[nights.store_order(other)]
+            RepairOrder, RepairTask, name, files=list(damage), sources=[nights.store_order(other)]
         )
         assert finished.outcome == "done"
         assert nights.verify(deep=True, store=name)[0] == {}
@@ -334,7 +334,7 @@ def test_what_changed_in_each_bundle_is_counted_and_listed(kept, running):
     assert "millpond" not in running.cli("runs", "changes", str(first.run)).stdout
 
 
-def test_damage_is_found_named_and_mended(kept, running, tmp_path):
+def test_damage_is_found_named_and_repaired(kept, running, tmp_path):
     bundle = kept.bundles_list().items[0]
     (work,) = ended(kept, kept.stores_verify("attic", deep=True).ids)
     assert work.outcome == "done" and "intact" in work.sentence
@@ -351,18 +351,18 @@ def test_damage_is_found_named_and_mended(kept, running, tmp_path):
     piece.write_bytes(data)
     found = running.cli("stores", "verify", "attic", "--deep")
     assert found.returncode == 0, found.stdout + found.stderr
-    assert "1 file mended" in found.stdout and "harms 2 bundles" in found.stdout
+    assert "1 file repaired" in found.stdout and "harms 2 bundles" in found.stdout
     assert not kept.damage_list().items and kept.stores_show("attic").damaged == 0
     log = [
         line.text
         for line in kept.every(
-            kept.maintenance_log, maintenance_id=kept.maintenance_list(kind="mend").items[0].id
+            kept.maintenance_log, maintenance_id=kept.maintenance_list(kind="repair").items[0].id
         )
     ]
-    assert any("mended from cellar" in text for text in log)
+    assert any("repaired from cellar" in text for text in log)
 
 
-def test_damage_that_no_store_can_mend_is_shown_and_stored_again_by_the_next_run(
+def test_damage_that_no_store_can_repair_is_shown_and_stored_again_by_the_next_run(
     kept, running, tmp_path
 ):
     bundle = kept.bundles_list().items[0]
@@ -375,13 +375,13 @@ def test_damage_that_no_store_can_mend_is_shown_and_stored_again_by_the_next_run
     assert found.returncode == 1 and "found intact on no other store" in found.stdout, found.stdout
     (row,) = kept.damage_list(store="attic").items
     assert row.file == f"pieces/{name}" and "files/film.bin" in row.files and len(row.bundles) == 2
-    assert row.mend_from == ["cellar"] and not row.stored_again, "nobody looked at cellar yet"
+    assert row.repair_from == ["cellar"] and not row.stored_again, "nobody looked at cellar yet"
     assert not next(c for c in kept.bundles_show(bundle.id).copies if c.store == "attic").sound
     assert any("attic" in row.text and row.level == "broken" for row in kept.overview().attention)
     shown = running.cli("damage", "list").stdout
     assert "files/film.bin" in shown and bundle.name in shown
     ended(kept, kept.stores_verify("cellar").ids)
-    assert all(row.mend_from == [] for row in kept.damage_list().items)
+    assert all(row.repair_from == [] for row in kept.damage_list().items)
     done = run(kept, "nightly")
     assert done.outcome == "warned" and "stored again" in done.tasks[0].warnings[0]
     newest = kept.bundles_list().items[0]
@@ -479,7 +479,7 @@ def test_copies_are_read_through_in_the_background(running, tmp_path):
 
 def test_maintenance_is_answered_in_words_when_there_is_nothing_to_do(kept):
     for call, words in (
-        (lambda: kept.stores_mend("attic"), "known to be damaged"),
+        (lambda: kept.stores_repair("attic"), "known to be damaged"),
         (lambda: kept.stores_verify("attic", subject="nobody"), "no copies of “nobody”"),
         (
             lambda: kept.bundles_changes(kept.bundles_list().items[0].id, state="odd"),

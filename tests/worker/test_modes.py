@@ -102,19 +102,19 @@ def test_the_mode_may_be_switched_at_any_time(running, home, tmp_path):
             assert back(client, tmp_path / "back", store) == picture(home)
 
 
-def test_a_new_full_bundle_comes_when_it_is_time_or_dead_weight_is_too_much(running, home):
+def test_a_new_full_bundle_comes_when_it_is_time_or_unused_data_is_too_much(running, home):
     with running.client() as client:
-        change(client, dead_share=30)
+        change(client, max_unused_percent=30)
         (home / "film.bin").write_bytes(os.urandom(200_000))
         assert night(client)[1] == "incremental"
         _, brings, _, log = night(client)
-        assert brings == "incremental" or "dead weight" in log
-        change(client, keep=1, dead_share=5)
+        assert brings == "incremental" or "unused data" in log
+        change(client, keep=1, max_unused_percent=5)
         night(client)
         (home / "film.bin").write_bytes(os.urandom(20_000))
         night(client)
         _, brings, _, log = night(client)
-        assert brings == "full" and "of the pieces is dead weight" in log
+        assert brings == "full" and "of the pieces is unused" in log
         assert night(client)[1] == "incremental"
     running.stop()
     with closing(sqlite3.connect(running.home / "records/fasciculus.sqlite")) as db:

@@ -19,7 +19,7 @@ MIB = 1024 * 1024
 
 @pytest.fixture
 def dead(nights):
-    """Two nights, the second of which left half of the first one's pieces dead weight; the first
+    """Two nights, the second of which left half of the first one's pieces unused data; the first
     bundle has retired since.
     """
     for number in range(24):
@@ -46,7 +46,7 @@ def whole(nights):
     assert nights.restored(name) == nights.images[name]
 
 
-def test_dead_weight_goes_and_the_bundle_stays_whole(dead):
+def test_unused_data_goes_and_the_bundle_stays_whole(dead):
     before = pieces(dead)
     found = dead.repack()
     after = pieces(dead)
@@ -74,7 +74,7 @@ def test_a_store_without_room_is_said_before_anything_is_written(dead, monkeypat
     monkeypatch.setattr(FolderStore, "free", lambda self: 1000)
     with pytest.raises(StoreFullError, match="before the old ones go") as caught:
         dead.repack()
-    assert "(--subject)" in caught.value.way_out
+    assert "(--subject)" in caught.value.hint
     assert pieces(dead) == before
     whole(dead)
 
@@ -173,7 +173,7 @@ def test_a_store_that_fails_while_pieces_are_brought_there_keeps_all_that_is_the
     threads = threading.active_count()
     with pytest.raises(FasciculusError, match="refused it") as caught:
         dead.repack()
-    assert caught.value.way_out == "What was complete is untouched."
+    assert caught.value.hint == "What was complete is untouched."
     monkeypatch.undo()
     assert pieces(dead) == before and dead.verify(True) == ({}, [])
     until(lambda: threading.active_count() <= threads)

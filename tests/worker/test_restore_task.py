@@ -48,7 +48,7 @@ def restore(nights, target=None, told=None, recorded=(), **more):
             "store": {**nights.store_order("attic"), "recorded": list(recorded)},
             "target": str(nights.root / "back" if target is None else target),
             "spool": str(nights.root / "spool4"),
-            "privileges": True,
+            "special_modes": True,
             **more,
         },
     )
@@ -117,7 +117,7 @@ def test_a_disk_without_room_is_said_before_anything_is_written(kept, monkeypatc
             continue
         with pytest.raises(StoreFullError, match="are to be restored") as caught:
             restore(kept)
-        assert caught.value.way_out == "Name a folder on a larger disk."
+        assert caught.value.hint == "Name a folder on a larger disk."
         assert not (kept.root / "back").exists()
 
 
@@ -160,7 +160,7 @@ def test_nothing_that_matches_is_said_at_the_option(kept):
 def test_a_database_that_the_bundle_lacks(kept):
     with pytest.raises(SettingError, match="holds no database “shop”") as caught:
         restore(kept, databases={"shop": "shop_2"})
-    assert caught.value.field == "databases" and caught.value.way_out == "It holds: none."
+    assert caught.value.field == "databases" and caught.value.hint == "It holds: none."
     assert not (kept.root / "back").exists(), "before anything is written"
 
 
@@ -418,7 +418,7 @@ def test_a_store_that_altered_everything_consistently_is_not_believed(kept):
     altered(kept, lambda entries: [entry for entry in entries if entry.path != b"film.bin"])
     with pytest.raises(DamagedError, match="is not what was stored there") as caught:
         restore(kept, recorded=recorded)
-    assert "another store" in caught.value.way_out and not (kept.root / "back").exists()
+    assert "another store" in caught.value.hint and not (kept.root / "back").exists()
     assert restore(kept)[0].outcome == "done", "nobody knows better without records"
 
 
@@ -436,12 +436,12 @@ def test_privileges_come_back_only_where_the_records_vouch_or_on_request(kept):
     """And each is named before anything is written."""
     altered(kept, with_privileges)
     back = kept.root / "back/files"
-    found, log = restore(kept, privileges=False)
+    found, log = restore(kept, special_modes=False)
     assert found.outcome == "warned" and (back / "film.bin").stat().st_mode & 0o7000 == 0
     assert not (back / "zzz").exists() and "trusted.note" not in os.listxattr(back / "film.bin")
     assert os.getxattr(back / "film.bin", "user.note") == b"\0=", "what anybody may have stays"
     assert log.index("film.bin: set-user-id, set-group-id and trusted.note") < 2
-    assert any("3 entries come back without privileges" in line for line in log), log
+    assert any("3 entries come back without special_modes" in line for line in log), log
     shutil.rmtree(kept.root / "back")
     restore(kept)
     assert (back / "film.bin").stat().st_mode & 0o7000 == 0o6000
@@ -550,7 +550,7 @@ def test_flags_of_inodes_come_back_last_of_all(nights):
         assert flags_of(back / "page") == "schg", "of the night on which nothing changed too"
         chattr("-i", back, back / "page")
         shutil.rmtree(nights.root / "back")
-        restore(nights, privileges=False)
+        restore(nights, special_modes=False)
         assert flags_of(back / "page") == flags_of(back) == "", "without the records to vouch"
     finally:
         chattr("-i", tree / "kept", tree / "kept/page", back, back / "page")

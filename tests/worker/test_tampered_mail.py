@@ -174,8 +174,8 @@ def test_nothing_is_written_outside_a_mailbox(night, host, tmp_path, what, vouch
     assert not (night.home / "sda").is_block_device()
 
 
-@pytest.mark.parametrize("privileges", [False, True])
-def test_set_user_id_bits_need_to_be_vouched_for(night, host, privileges):
+@pytest.mark.parametrize("special_modes", [False, True])
+def test_set_user_id_bits_need_to_be_vouched_for(night, host, special_modes):
     def change(entries):
         for entry in entries:
             if entry.path.endswith(b"main.sieve"):
@@ -183,10 +183,10 @@ def test_set_user_id_bits_need_to_be_vouched_for(night, host, privileges):
         return entries
 
     night.nights.forge(night.name, change)
-    _, log = night.restore(host, privileges=privileges)
+    _, log = night.restore(host, special_modes=special_modes)
     mode = (night.home / "sieve/main.sieve").stat().st_mode & 0o7777
-    assert mode == (0o6755 if privileges else 0o755)
-    assert any("privileges" in line for line in log), log
+    assert mode == (0o6755 if special_modes else 0o755)
+    assert any("special_modes" in line for line in log), log
 
 
 def test_what_has_no_place_on_the_host_is_a_failure(night):
@@ -227,6 +227,6 @@ def test_a_store_does_not_choose_users_and_homes(tmp_path, what):
     assert "eve" not in (night.etc / "users").read_text()
     assert "hello@" in (night.etc / "users").read_text()
     assert ".." not in (night.etc / "mailboxes").read_text()
-    found, _ = night.restore(privileges=True)
+    found, _ = night.restore(special_modes=True)
     assert row in (night.etc / "users").read_text()
     assert found.error == ""

@@ -133,7 +133,7 @@ def test_a_bundles_own_files(kept, name, change):
 @pytest.mark.parametrize("beside", [True, False])
 @pytest.mark.parametrize("change", ["missing", "altered"])
 def test_pieces_are_read_whatever_became_of_the_manifest(kept, beside, change):
-    """Mending it relies on them; where nobody knows them, the copy does not count as read."""
+    """Repairing it relies on them; where nobody knows them, the copy does not count as read."""
     (last, *_) = pieces(kept, 1)
     kept.flip(kept.piece(last))
     path = bundle(kept, 1, "bundle.json")

@@ -8,11 +8,11 @@
   const older = $derived(Math.max(0, bundle.bytes - bundle.new_bytes));
   const shortName = (piece: BundleDetail['pieces'][number]) =>
     piece.brought ? piece.name.slice(bundle.name.length + 1) : piece.name;
-  const brought = (b: BundleDetail) =>
+  const typeOf = (b: BundleDetail) =>
     b.brings === 'full'
       ? 'all its bytes (full)'
       : `what changed (incremental); builds on the full bundle of ${exact(b.base)}; ` +
-        `${Math.round(b.dead_share * 100)} % of its pieces is no longer needed`;
+        `${Math.round(b.unused_share * 100)} % of its pieces is no longer needed`;
 </script>
 
 <section class="sheet self-start p-4 text-sm" aria-label="About this bundle">
@@ -32,11 +32,11 @@
       <dt class="text-faint">Sealed to</dt>
       <dd title={bundle.sealed_to.join('\n')}>{count(bundle.sealed_to.length, 'key')}</dd>
     {/if}
-    <dt class="text-faint">Shows</dt>
+    <dt class="text-faint">Size</dt>
     <dd>{count(bundle.entries, 'entry', 'entries')}, {size(bundle.bytes)}</dd>
-    <dt class="text-faint">Brought</dt>
+    <dt class="text-faint">New data</dt>
     <dd>
-      {size(bundle.new_bytes)} new, {size(bundle.packed)} packed; {size(older)} already stored
+      {size(bundle.new_bytes)}, stored as {size(bundle.packed)}; {size(older)} was already there
     </dd>
     <dt class="text-faint">Changes</dt>
     <dd>
@@ -44,9 +44,9 @@
           >{changesWords(bundle.changes)}</a
         >{:else}<span class="text-faint">no previous bundle</span>{/if}
     </dd>
-    <dt class="text-faint">Brings</dt>
+    <dt class="text-faint">Type</dt>
     <dd>
-      {brought(bundle)}
+      {typeOf(bundle)}
     </dd>
     <dt class="text-faint">Copies on</dt>
     <dd>

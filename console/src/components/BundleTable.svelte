@@ -11,12 +11,12 @@
     <table class="ledger">
       <thead
         ><tr
-          ><th scope="col">Bundle</th><th scope="col">Moment</th><th scope="col">Outcome</th><th
+          ><th scope="col">Bundle</th><th scope="col">Created</th><th scope="col">Outcome</th><th
             scope="col"
             class="num">Entries</th
-          ><th scope="col" class="num">Shows</th><th scope="col" class="num">Brought</th><th
+          ><th scope="col" class="num">Size</th><th scope="col" class="num">New data</th><th
             scope="col"
-            class="num">Packed</th
+            class="num">Stored</th
           ><th scope="col">Copies on</th></tr
         ></thead
       >

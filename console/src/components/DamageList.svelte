@@ -1,7 +1,7 @@
 <script lang="ts">
   // What is missing or altered on a store, and every bundle and entry that it harms.
   import { Button } from 'flowbite-svelte';
-  import { damageList, storesMend } from '../lib/calls';
+  import { damageList, storesRepair } from '../lib/calls';
   import { Problem } from '../lib/api.svelte';
   import { live } from '../lib/live.svelte';
   import type { DamageRow } from '../lib/types';
@@ -24,16 +24,16 @@
     [
       `It affects ${count(d.bundles.length, 'bundle')}`,
       `and ${count(d.harmed, 'entry', 'entries')}.`,
-      d.mend_from.length
-        ? `It can be mended from ${d.mend_from.join(' or ')}.`
-        : 'No other store has a copy to mend it from.',
+      d.repair_from.length
+        ? `It can be repaired from ${d.repair_from.join(' or ')}.`
+        : 'No other store has a copy to repair it from.',
       d.stored_again
         ? `${d.stored_again} stored its contents again.`
         : 'The next run stores its contents again.',
     ].join(' ');
-  async function mend(subject: string) {
+  async function repair(subject: string) {
     try {
-      await storesMend(store, { subject });
+      await storesRepair(store, { subject });
       problem = null;
     } catch (error) {
       problem = error as Problem;
@@ -48,11 +48,11 @@
       <strong>■ {d.subject}: {d.file}</strong>
       {d.reason}; found <Timestamp at={d.found} />.
       {impact(d)}
-      {#if d.mend_from.length}<Button
+      {#if d.repair_from.length}<Button
           size="xs"
           class="ml-2"
-          onclick={() => mend(d.subject)}
-          aria-label="Mend {d.file}">Mend</Button
+          onclick={() => repair(d.subject)}
+          aria-label="Repair {d.file}">Repair</Button
         >{/if}
     </div>
     <details>

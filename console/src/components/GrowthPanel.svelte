@@ -80,7 +80,7 @@
                 ><td class="num">{size(s.stored)}</td><td
                   class="num"
                   title="At most; repacking measures it exactly"
-                  >{s.holds ? `${Math.round((100 * s.dead) / s.holds)} %` : '–'}</td
+                  >{s.holds ? `${Math.round((100 * s.unused) / s.holds)} %` : '–'}</td
                 ></tr
               >{/each}</tbody
           >

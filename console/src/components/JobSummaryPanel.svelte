@@ -11,7 +11,7 @@
   const sizeText = (s: JobSummary) =>
     [
       count(s.covers.length, 'subject'),
-      s.bytes ? `; last seen ${size(s.bytes)}, ${size(s.packed)} packed` : '',
+      s.bytes ? `; last seen ${size(s.bytes)}, ${size(s.packed)} stored` : '',
       '.',
       s.unmeasured
         ? ` ${count(s.unmeasured, 'subject has', 'subjects have')} no bundle yet to measure by.`

@@ -16,7 +16,7 @@
     password_set: false,
     password: null,
     sender: '',
-    second_way: '',
+    fallback_channel: '',
     days: 5,
     digest_time: '07:00',
     digest_day: 'mon',
@@ -117,18 +117,18 @@
     >
     <div class="grid gap-x-4 sm:grid-cols-2">
       <FormField
-        label="Second way"
-        id="second-way"
+        label="Fallback channel"
+        id="fallback-channel"
         hint="For what could not be delivered for an hour."
-        wrong={problem?.at('second_way')}
+        wrong={problem?.at('fallback_channel')}
         ><Select
-          id="second-way"
+          id="fallback-channel"
           placeholder=""
           items={[
             { value: '', name: 'none' },
             ...(channels.value?.items ?? []).map(({ name }) => ({ value: name, name })),
           ]}
-          bind:value={mail.second_way}
+          bind:value={mail.fallback_channel}
         /></FormField
       >
       <NumberField

@@ -70,12 +70,12 @@
         title="Seals what lies there already to the keys of this store">Seal what is there</Button
       >
     {/if}
-    <Button size="xs" color="alternative" onclick={() => repack(true)}>Measure dead weight</Button>
+    <Button size="xs" color="alternative" onclick={() => repack(true)}>Measure unused data</Button>
     <Button
       size="xs"
       color="alternative"
       onclick={() => repack(false)}
-      title="Rewrites pieces without their dead weight; can be cancelled at any time">Repack</Button
+      title="Rewrites pieces without unused data; can be cancelled at any time">Repack</Button
     >
   </div>
   <ErrorMessage problem={problem ?? tasks.problem} />
@@ -128,5 +128,5 @@
         >
       </table>
     </div>
-  {:else}<p class="text-faint">Nothing has been verified, mended or repacked yet.</p>{/if}
+  {:else}<p class="text-faint">Nothing has been verified, repaired or repacked yet.</p>{/if}
 </section>

@@ -6,7 +6,7 @@
   // A step that went well and has a way out is a warning.
   function look(step: Step) {
     if (!step.ok) return { mark: '■', word: 'failed:', line: 'text-brick', tone: '' };
-    return step.way_out
+    return step.hint
       ? { mark: '▲', word: 'missing:', line: 'text-amber-ink', tone: '' }
       : { mark: '●', word: 'good:', line: '', tone: 'text-moss' };
   }
@@ -20,7 +20,7 @@
       <span class="sr-only">{word}</span>
       <span class="font-semibold">{step.name}:</span>
       {step.text}
-      {step.way_out}
+      {step.hint}
       {#if step.seconds}<span class="text-faint tabular-nums"
           >{Math.max(1, Math.round(step.seconds * 1000))} ms</span
         >{/if}

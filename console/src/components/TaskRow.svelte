@@ -28,7 +28,7 @@
         <span class="text-sm tabular-nums" data-testid="progress">
           {task.stage || 'starting'}: {task.entries.toLocaleString('en')} entries, {size(
             task.bytes,
-          )} read, {size(task.packed)} packed, {size(task.pushed)} pushed{task.rate
+          )} read, {size(task.packed)} packed, {size(task.pushed)} sent{task.rate
             ? `, ${size(task.rate)}/s`
             : ''}{task.remaining ? `, ${duration(task.remaining)} left` : ''}
         </span>

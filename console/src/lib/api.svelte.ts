@@ -56,7 +56,7 @@ export async function call<T>(method: string, path: string, body?: unknown): Pro
     const p = await answer
       .json()
       .catch(() => ({ title: `The service answered ${answer.status}.` }));
-    throw new Problem(answer.status, p.title, p.way_out, p.field, p.errors ?? []);
+    throw new Problem(answer.status, p.title, p.hint, p.field, p.errors ?? []);
   }
   return answer.status === 204 ? (undefined as T) : ((await answer.json()) as T);
 }

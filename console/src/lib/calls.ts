@@ -102,7 +102,7 @@ export const restoresStart = (
     | 'databases'
     | 'mail_domains'
     | 'resume'
-    | 'privileges'
+    | 'special_modes'
     | 'owners'
     | 'identity'
   >,
@@ -158,15 +158,15 @@ export const definitionsApply = (body: Optional<Schemas['Definitions'], 'secrets
 
 /** Accounts on a host that are new, changed or gone. */
 export const hostsFind = (name: string) =>
-  call<Schemas['Page_Proposed_']>('GET', `/hosts/${part(name)}/finding`);
+  call<Schemas['Page_Proposed_']>('GET', `/hosts/${part(name)}/discovery`);
 
-/** Take over what was found. */
-export const hostsTakeOver = (
+/** Accept accounts that were found. */
+export const hostsAccept = (
   name: string,
-  body: Optional<Schemas['TakeOver'], 'accounts' | 'all'>,
-) => call<Schemas['TakenOver']>('POST', `/hosts/${part(name)}/finding`, body);
+  body: Optional<Schemas['Acceptance'], 'accounts' | 'all'>,
+) => call<Schemas['Accepted']>('POST', `/hosts/${part(name)}/discovery`, body);
 
-/** What the last finding on a host could give to no account. */
+/** What the last discovery on a host could give to no account. */
 export const hostsUnmatched = (name: string) =>
   call<Schemas['Unmatched']>('GET', `/hosts/${part(name)}/unmatched`);
 
@@ -211,13 +211,13 @@ export const hostsAdd = (
   body: Optional<
     Schemas['HostInput'],
     | 'connection'
-    | 'at_once'
+    | 'max_concurrent'
     | 'servers'
     | 'mail'
     | 'system'
     | 'account_system'
     | 'hold_flag'
-    | 'finding'
+    | 'discovery'
     | 'secrets'
   >,
 ) => call<Schemas['Host']>('POST', '/hosts', body);
@@ -231,13 +231,13 @@ export const hostsChange = (
   body: Optional<
     Schemas['HostInput'],
     | 'connection'
-    | 'at_once'
+    | 'max_concurrent'
     | 'servers'
     | 'mail'
     | 'system'
     | 'account_system'
     | 'hold_flag'
-    | 'finding'
+    | 'discovery'
     | 'secrets'
   >,
 ) => call<Schemas['Host']>('PUT', `/hosts/${part(name)}`, body);
@@ -250,13 +250,13 @@ export const hostsTryDraft = (
   body: Optional<
     Schemas['HostInput'],
     | 'connection'
-    | 'at_once'
+    | 'max_concurrent'
     | 'servers'
     | 'mail'
     | 'system'
     | 'account_system'
     | 'hold_flag'
-    | 'finding'
+    | 'discovery'
     | 'secrets'
   >,
   query?: Query<'hosts_try_draft'>,
@@ -267,13 +267,13 @@ export const hostsPropose = (
   body: Optional<
     Schemas['HostInput'],
     | 'connection'
-    | 'at_once'
+    | 'max_concurrent'
     | 'servers'
     | 'mail'
     | 'system'
     | 'account_system'
     | 'hold_flag'
-    | 'finding'
+    | 'discovery'
     | 'secrets'
   >,
   query?: Query<'hosts_propose'>,
@@ -334,10 +334,10 @@ export const jobsAdd = (
     | 'notes'
     | 'commands'
     | 'hold_page'
-    | 'promise'
+    | 'max_copy_age'
     | 'mode'
     | 'full_every'
-    | 'dead_share'
+    | 'max_unused_percent'
     | 'compare_every'
     | 'timetable'
     | 'zone'
@@ -382,10 +382,10 @@ export const jobsChange = (
     | 'notes'
     | 'commands'
     | 'hold_page'
-    | 'promise'
+    | 'max_copy_age'
     | 'mode'
     | 'full_every'
-    | 'dead_share'
+    | 'max_unused_percent'
     | 'compare_every'
     | 'timetable'
     | 'zone'
@@ -418,9 +418,9 @@ export const jobsCopy = (
   body: Optional<Schemas['JobCopy'], 'stores' | 'timetable' | 'keep' | 'enabled'>,
 ) => call<Schemas['Job']>('POST', `/jobs/${part(name)}/copy`, body);
 
-/** Make a job again what it was before a change. */
-export const jobsTakeBack = (name: string, change: number) =>
-  call<Schemas['Job']>('POST', `/jobs/${part(name)}/take-back/${part(change)}`);
+/** Revert a job to what it was before a change. */
+export const jobsRevert = (name: string, change: number) =>
+  call<Schemas['Job']>('POST', `/jobs/${part(name)}/revert/${part(change)}`);
 
 /** Start a job now. */
 export const jobsStart = (
@@ -449,10 +449,10 @@ export const jobsSummary = (
     | 'notes'
     | 'commands'
     | 'hold_page'
-    | 'promise'
+    | 'max_copy_age'
     | 'mode'
     | 'full_every'
-    | 'dead_share'
+    | 'max_unused_percent'
     | 'compare_every'
     | 'timetable'
     | 'zone'
@@ -477,7 +477,7 @@ export const jobsSummary = (
 ) => call<Schemas['JobSummary']>('POST', '/jobs/summary', body);
 
 /** Which copies a job will have on each day of the coming year, before it is saved. */
-export const jobsYear = (
+export const jobsSimulate = (
   body: Optional<
     Schemas['JobInput'],
     | 'subjects'
@@ -490,10 +490,10 @@ export const jobsYear = (
     | 'notes'
     | 'commands'
     | 'hold_page'
-    | 'promise'
+    | 'max_copy_age'
     | 'mode'
     | 'full_every'
-    | 'dead_share'
+    | 'max_unused_percent'
     | 'compare_every'
     | 'timetable'
     | 'zone'
@@ -515,12 +515,12 @@ export const jobsYear = (
     | 'attach_up_to'
     | 'recipients'
   >,
-  query?: Query<'jobs_year'>,
-) => call<Schemas['YearOfCopies']>('POST', '/jobs/year' + queryString(query), body);
+  query?: Query<'jobs_simulate'>,
+) => call<Schemas['JobSimulation']>('POST', '/jobs/simulate' + queryString(query), body);
 
 /** What a store will hold on each day of the coming year, by the keep rules of all its jobs. */
-export const storesYear = (name: string) =>
-  call<Schemas['StoreYear']>('GET', `/stores/${part(name)}/year`);
+export const storesSimulate = (name: string) =>
+  call<Schemas['StoreSimulation']>('GET', `/stores/${part(name)}/simulate`);
 
 /** The private keys that the service keeps. */
 export const keysList = () => call<Schemas['Page_SealKey_']>('GET', '/keys');
@@ -545,11 +545,11 @@ export const storesVerify = (
   body: Optional<Schemas['VerifyStart'], 'deep' | 'subject' | 'bundle'>,
 ) => call<Schemas['MaintenanceStarted']>('POST', `/stores/${part(name)}/verify`, body);
 
-/** Mend damaged files from intact copies on other stores. */
-export const storesMend = (name: string, body: Optional<Schemas['MendStart'], 'subject'>) =>
-  call<Schemas['MaintenanceStarted']>('POST', `/stores/${part(name)}/mend`, body);
+/** Repair damaged files from intact copies on other stores. */
+export const storesRepair = (name: string, body: Optional<Schemas['RepairStart'], 'subject'>) =>
+  call<Schemas['MaintenanceStarted']>('POST', `/stores/${part(name)}/repair`, body);
 
-/** Repack: rewrite pieces without their dead weight. */
+/** Repack: rewrite pieces without unused data. */
 export const storesRepack = (
   name: string,
   body: Optional<Schemas['RepackStart'], 'subject' | 'over' | 'dry_run'>,
@@ -646,7 +646,7 @@ export const mailChange = (
     | 'password'
     | 'password_set'
     | 'sender'
-    | 'second_way'
+    | 'fallback_channel'
     | 'days'
     | 'digest_time'
     | 'digest_day'
@@ -728,10 +728,10 @@ export const storesAdd = (
     Schemas['StoreInput'],
     | 'verify_days'
     | 'limits'
-    | 'patience'
-    | 'at_once'
+    | 'stall_timeout'
+    | 'max_concurrent'
     | 'read_back'
-    | 'floor'
+    | 'reserve'
     | 'price_kept'
     | 'price_moved'
     | 'currency'
@@ -755,10 +755,10 @@ export const storesChange = (
     Schemas['StoreInput'],
     | 'verify_days'
     | 'limits'
-    | 'patience'
-    | 'at_once'
+    | 'stall_timeout'
+    | 'max_concurrent'
     | 'read_back'
-    | 'floor'
+    | 'reserve'
     | 'price_kept'
     | 'price_moved'
     | 'currency'
@@ -781,10 +781,10 @@ export const storesTryDraft = (
     Schemas['StoreInput'],
     | 'verify_days'
     | 'limits'
-    | 'patience'
-    | 'at_once'
+    | 'stall_timeout'
+    | 'max_concurrent'
     | 'read_back'
-    | 'floor'
+    | 'reserve'
     | 'price_kept'
     | 'price_moved'
     | 'currency'
@@ -828,9 +828,9 @@ export const storesDismiss = (
 export const storesUsage = (name: string) =>
   call<Schemas['StoreUsage']>('GET', `/stores/${part(name)}/usage`);
 
-/** Make a store ours that another service wrote to. */
-export const storesTakeOver = (name: string) =>
-  call<Schemas['Store']>('POST', `/stores/${part(name)}/take-over`);
+/** Claim a store that another installation wrote to. */
+export const storesClaim = (name: string) =>
+  call<Schemas['Store']>('POST', `/stores/${part(name)}/claim`);
 
 /** Ask the owner of a drive for access. */
 export const storesConnect = (name: string) =>

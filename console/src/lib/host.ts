@@ -4,7 +4,7 @@ import type { Host, HostInput } from './types';
 export const blankHost = (): HostInput => ({
   name: '',
   connection: { kind: 'local' },
-  at_once: 0,
+  max_concurrent: 0,
   servers: [],
   mail: {
     alias_map: '',
@@ -18,7 +18,7 @@ export const blankHost = (): HostInput => ({
   system: [],
   account_system: [],
   hold_flag: '',
-  finding: {
+  discovery: {
     homes: [],
     sites: [],
     nginx: [],

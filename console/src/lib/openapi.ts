@@ -435,7 +435,7 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
-  '/api/v1/hosts/{name}/finding': {
+  '/api/v1/hosts/{name}/discovery': {
     parameters: {
       query?: never;
       header?: never;
@@ -445,8 +445,8 @@ export interface paths {
     /** Accounts on a host that are new, changed or gone */
     get: operations['hosts_find'];
     put?: never;
-    /** Take over what was found */
-    post: operations['hosts_take_over'];
+    /** Accept accounts that were found */
+    post: operations['hosts_accept'];
     delete?: never;
     options?: never;
     head?: never;
@@ -460,7 +460,7 @@ export interface paths {
       path?: never;
       cookie?: never;
     };
-    /** What the last finding on a host could give to no account */
+    /** What the last discovery on a host could give to no account */
     get: operations['hosts_unmatched'];
     put?: never;
     post?: never;
@@ -853,7 +853,7 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
-  '/api/v1/jobs/{name}/take-back/{change}': {
+  '/api/v1/jobs/{name}/revert/{change}': {
     parameters: {
       query?: never;
       header?: never;
@@ -862,8 +862,8 @@ export interface paths {
     };
     get?: never;
     put?: never;
-    /** Make a job again what it was before a change */
-    post: operations['jobs_take_back'];
+    /** Revert a job to what it was before a change */
+    post: operations['jobs_revert'];
     delete?: never;
     options?: never;
     head?: never;
@@ -921,7 +921,7 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
-  '/api/v1/jobs/year': {
+  '/api/v1/jobs/simulate': {
     parameters: {
       query?: never;
       header?: never;
@@ -931,14 +931,14 @@ export interface paths {
     get?: never;
     put?: never;
     /** Which copies a job will have on each day of the coming year, before it is saved */
-    post: operations['jobs_year'];
+    post: operations['jobs_simulate'];
     delete?: never;
     options?: never;
     head?: never;
     patch?: never;
     trace?: never;
   };
-  '/api/v1/stores/{name}/year': {
+  '/api/v1/stores/{name}/simulate': {
     parameters: {
       query?: never;
       header?: never;
@@ -946,7 +946,7 @@ export interface paths {
       cookie?: never;
     };
     /** What a store will hold on each day of the coming year, by the keep rules of all its jobs */
-    get: operations['stores_year'];
+    get: operations['stores_simulate'];
     put?: never;
     post?: never;
     delete?: never;
@@ -1041,7 +1041,7 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
-  '/api/v1/stores/{name}/mend': {
+  '/api/v1/stores/{name}/repair': {
     parameters: {
       query?: never;
       header?: never;
@@ -1050,8 +1050,8 @@ export interface paths {
     };
     get?: never;
     put?: never;
-    /** Mend damaged files from intact copies on other stores */
-    post: operations['stores_mend'];
+    /** Repair damaged files from intact copies on other stores */
+    post: operations['stores_repair'];
     delete?: never;
     options?: never;
     head?: never;
@@ -1067,7 +1067,7 @@ export interface paths {
     };
     get?: never;
     put?: never;
-    /** Repack: rewrite pieces without their dead weight */
+    /** Repack: rewrite pieces without unused data */
     post: operations['stores_repack'];
     delete?: never;
     options?: never;
@@ -1733,7 +1733,7 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
-  '/api/v1/stores/{name}/take-over': {
+  '/api/v1/stores/{name}/claim': {
     parameters: {
       query?: never;
       header?: never;
@@ -1742,8 +1742,8 @@ export interface paths {
     };
     get?: never;
     put?: never;
-    /** Make a store ours that another service wrote to */
-    post: operations['stores_take_over'];
+    /** Claim a store that another installation wrote to */
+    post: operations['stores_claim'];
     delete?: never;
     options?: never;
     head?: never;
@@ -1790,6 +1790,27 @@ export interface paths {
 export type webhooks = Record<string, never>;
 export interface components {
   schemas: {
+    /**
+     * Acceptance
+     * @description Which of the proposals to take over: accounts by name, or all of them.
+     */
+    Acceptance: {
+      /**
+       * Accounts
+       * @default []
+       */
+      accounts: string[];
+      /**
+       * All
+       * @default false
+       */
+      all: boolean;
+    };
+    /** Accepted */
+    Accepted: {
+      /** Count */
+      count: number;
+    };
     /**
      * AcceptedProposals
      * @description What was added, in words, and what was not, with the reason.
@@ -2114,9 +2135,10 @@ export interface components {
     };
     /**
      * BundleDetail
-     * @description With the summary of its ``bundle.json``. ``brings`` is full or incremental; ``base`` the
-     *     moment of the full bundle that it builds on, ``dead_share`` how much of what its pieces hold it
-     *     does not need, from 0 to 1.
+     * @description A bundle with the summary of its ``bundle.json``.
+     *
+     *     ``brings`` is full or incremental, ``base`` the time of the full bundle that it builds on, and
+     *     ``unused_share`` the share of the data in its pieces that it does not need, from 0 to 1.
      */
     BundleDetail: {
       /** Id */
@@ -2177,10 +2199,10 @@ export interface components {
        */
       base: string;
       /**
-       * Dead Share
+       * Unused Share
        * @default 0
        */
-      dead_share: number;
+      unused_share: number;
       /** Contents */
       contents: {
         [key: string]: components['schemas']['ContentsInfo'];
@@ -2544,7 +2566,7 @@ export interface components {
     /**
      * CoverageRow
      * @description A site, database or mail domain. ``state`` is protected, late (its newest copy is older than
-     *     its jobs promise), never (a job has it, but no copy yet) or bare (no job has it).
+     *     its jobs require), never (a job has it, but no copy yet) or bare (no job has it).
      */
     CoverageRow: {
       /**
@@ -2570,10 +2592,11 @@ export interface components {
     };
     /**
      * DamageRow
-     * @description A file of a store that is missing or altered. ``bundles`` need it; ``files`` are the first of
-     *     the ``harmed`` entries that cannot be brought back whole from this store. ``mend_from`` are the
-     *     other stores that should hold it, or “the records”; ``stored_again`` is the first bundle that
-     *     brought its contents again.
+     * @description A file on a store that is missing or altered.
+     *
+     *     ``bundles`` need it; ``files`` are the first of the ``harmed`` entries that cannot be restored
+     *     intact from this store. ``repair_from`` lists the other stores that should have it, or “the
+     *     records”; ``stored_again`` is the first bundle that stored its contents again.
      */
     DamageRow: {
       /** Id */
@@ -2600,10 +2623,10 @@ export interface components {
        */
       found: string;
       /**
-       * Mend From
+       * Repair From
        * @default []
        */
-      mend_from: string[];
+      repair_from: string[];
       /**
        * Stored Again
        * @default
@@ -2804,10 +2827,10 @@ export interface components {
      */
     DownloadReport: {
       /**
-       * Left Out
+       * Omissions
        * @default 0
        */
-      left_out: number;
+      omissions: number;
       /**
        * Named
        * @default []
@@ -2903,7 +2926,7 @@ export interface components {
     };
     /**
      * GrowthStore
-     * @description What a subject takes on one store. ``dead`` are bytes of contents in its pieces that no
+     * @description What a subject takes on one store. ``unused`` are bytes of contents in its pieces that no
      *     bundle there seems to need; repacking measures them exactly.
      */
     GrowthStore: {
@@ -2915,8 +2938,8 @@ export interface components {
       stored: number;
       /** Holds */
       holds: number;
-      /** Dead */
-      dead: number;
+      /** Unused */
+      unused: number;
     };
     /**
      * Host
@@ -2936,10 +2959,10 @@ export interface components {
         | components['schemas']['ConnectionFtpSettings']
         | components['schemas']['ConnectionUnconnectedSettings'];
       /**
-       * At Once
+       * Max Concurrent
        * @default 0
        */
-      at_once: number;
+      max_concurrent: number;
       /**
        * Servers
        * @default []
@@ -2987,7 +3010,7 @@ export interface components {
        *       "forget_after": 0
        *     }
        */
-      finding: components['schemas']['DiscoveryRules'];
+      discovery: components['schemas']['DiscoveryRules'];
       /** Where */
       where: string;
       /**
@@ -3005,8 +3028,9 @@ export interface components {
      * HostFields
      * @description What is sent and shown of a host: a server where accounts live.
      *
-     *     ``connection`` says how it is reached, ``servers`` are its database servers, one for each
-     *     engine. ``at_once`` is how many tasks it takes at the same time; 0 leaves that to the service.
+     *     ``connection`` says how it is reached; ``servers`` are its database servers, one per engine.
+     *     ``max_concurrent`` limits the tasks that run on it at the same time; 0 is the default for its
+     *     kind.
      *     ``system`` are patterns of the host's own settings, ``account_system`` of an account's, with
      *     ``{account}``; ``hold_flag`` is the flag file of a site's hold page, with ``{site}`` or
      *     ``{account}``.
@@ -3021,10 +3045,10 @@ export interface components {
        */
       connection: components['schemas']['KindSettings'];
       /**
-       * At Once
+       * Max Concurrent
        * @default 0
        */
-      at_once: number;
+      max_concurrent: number;
       /**
        * Servers
        * @default []
@@ -3072,7 +3096,7 @@ export interface components {
        *       "forget_after": 0
        *     }
        */
-      finding: components['schemas']['DiscoveryRules'];
+      discovery: components['schemas']['DiscoveryRules'];
     };
     /**
      * HostInput
@@ -3093,10 +3117,10 @@ export interface components {
         | components['schemas']['ConnectionFtpSettings']
         | components['schemas']['ConnectionUnconnectedSettings'];
       /**
-       * At Once
+       * Max Concurrent
        * @default 0
        */
-      at_once: number;
+      max_concurrent: number;
       /**
        * Servers
        * @default []
@@ -3144,7 +3168,7 @@ export interface components {
        *       "forget_after": 0
        *     }
        */
-      finding: components['schemas']['DiscoveryRules'];
+      discovery: components['schemas']['DiscoveryRules'];
       /**
        * Secrets
        * @default {}
@@ -3267,10 +3291,10 @@ export interface components {
        */
       hold_page: boolean;
       /**
-       * Promise
+       * Max Copy Age
        * @default 0
        */
-      promise: number;
+      max_copy_age: number;
       /**
        * Mode
        * @default full
@@ -3283,10 +3307,10 @@ export interface components {
        */
       full_every: number;
       /**
-       * Dead Share
+       * Max Unused Percent
        * @default 50
        */
-      dead_share: number;
+      max_unused_percent: number;
       /**
        * Compare Every
        * @default 0
@@ -3566,10 +3590,10 @@ export interface components {
        */
       hold_page: boolean;
       /**
-       * Promise
+       * Max Copy Age
        * @default 0
        */
-      promise: number;
+      max_copy_age: number;
       /**
        * Mode
        * @default full
@@ -3582,10 +3606,10 @@ export interface components {
        */
       full_every: number;
       /**
-       * Dead Share
+       * Max Unused Percent
        * @default 50
        */
-      dead_share: number;
+      max_unused_percent: number;
       /**
        * Compare Every
        * @default 0
@@ -3713,12 +3737,13 @@ export interface components {
     };
     /**
      * JobInput
-     * @description A job as it is sent and kept: what, where, when, keep, tell. Each of ``names`` is a name, a
-     *     pattern of names such as “shop-*”, “host:NAME” for all of a host, or “tag:NAME” for all whose
-     *     account has that tag. ``piece_size`` is in bytes,
-     *     ``promise`` in hours: how old the newest copy may be before coverage says so; 0 takes it from
-     *     the timetable. ``keep`` is a keep rule such as “7 newest, 8 weekly”; ``keep_on`` has another one
-     *     for some of the stores, ``keep_gone`` one for accounts that are gone.
+     * @description A job as it is sent and stored: what, where, when, keep, notify.
+     *
+     *     Each of ``names`` is a name, a pattern of names such as “shop-*”, “host:NAME” for everything on
+     *     a host, or “tag:NAME” for every account with that tag. ``piece_size`` is in bytes.
+     *     ``max_copy_age`` is in hours: coverage reports a newest copy that is older; 0 derives it from
+     *     the timetable. ``keep`` is a keep rule such as “7 newest, 8 weekly”; ``keep_on`` overrides it
+     *     for some of the stores, ``keep_gone`` for deleted accounts.
      */
     JobInput: {
       /** Name */
@@ -3795,10 +3820,10 @@ export interface components {
        */
       hold_page: boolean;
       /**
-       * Promise
+       * Max Copy Age
        * @default 0
        */
-      promise: number;
+      max_copy_age: number;
       /**
        * Mode
        * @default full
@@ -3811,10 +3836,10 @@ export interface components {
        */
       full_every: number;
       /**
-       * Dead Share
+       * Max Unused Percent
        * @default 50
        */
-      dead_share: number;
+      max_unused_percent: number;
       /**
        * Compare Every
        * @default 0
@@ -3939,6 +3964,24 @@ export interface components {
        * @default []
        */
       recipients: string[];
+    };
+    /**
+     * JobSimulation
+     * @description The coming year of a job on one store, if every run succeeds and sizes stay as they are.
+     */
+    JobSimulation: {
+      /** Store */
+      store: string;
+      /** Subject */
+      subject: string;
+      /** Subjects */
+      subjects: number;
+      /** Rule */
+      rule: string;
+      /** Free */
+      free: number | null;
+      /** Days */
+      days: components['schemas']['SimulationDay'][];
     };
     /**
      * JobStart
@@ -4223,11 +4266,11 @@ export interface components {
     };
     /**
      * MailServer
-     * @description Where reports are handed in. The password is given when saving, never given back.
+     * @description The mail server that sends reports. No answer contains its password.
      *
-     *     ``second_way`` is the channel by which a report goes that the mail server has not taken for an
-     *     hour; it is tried here for ``days`` days. Digests come at ``digest_time`` (such as “07:00”) in
-     *     the zone of their jobs, weekly ones on ``digest_day``.
+     *     ``fallback_channel`` gets a report that the mail server has not accepted for an hour; mail is
+     *     retried for ``days`` days. Digests are sent at ``digest_time`` (such as “07:00”) in the time
+     *     zone of their jobs, weekly ones on ``digest_day``.
      */
     MailServer: {
       /**
@@ -4267,10 +4310,10 @@ export interface components {
        */
       sender: string;
       /**
-       * Second Way
+       * Fallback Channel
        * @default
        */
-      second_way: string;
+      fallback_channel: string;
       /**
        * Days
        * @default 5
@@ -4308,7 +4351,7 @@ export interface components {
        * Kind
        * @enum {string}
        */
-      kind: 'verify' | 'mend' | 'repack' | 'transfer' | 'import' | 'reseal';
+      kind: 'verify' | 'repair' | 'repack' | 'transfer' | 'import' | 'reseal';
       /** Store */
       store: string;
       /** Subject Kind */
@@ -4396,17 +4439,6 @@ export interface components {
        * @default null
        */
       ended: string | null;
-    };
-    /**
-     * MendStart
-     * @description Of which subject; of all that are damaged when left out.
-     */
-    MendStart: {
-      /**
-       * Subject
-       * @default
-       */
-      subject: string;
     };
     /** Night */
     Night: {
@@ -5001,14 +5033,42 @@ export interface components {
     };
     /**
      * Problem
-     * @description ``field`` names the setting at fault, ``way_out`` says what to do next.
+     * @description A problem in RFC 9457's form.
+     *
+     *     ``type`` is one of :class:`ProblemType`; a later version may add some. ``field`` names the
+     *     setting at fault, ``hint`` says what to do next, and ``errors`` has an entry for each field if
+     *     several are wrong.
      */
     Problem: {
       /**
        * Type
        * @default about:blank
+       * @enum {string}
        */
-      type: string;
+      type:
+        | '/problems/invalid-value'
+        | '/problems/name-taken'
+        | '/problems/folder-not-empty'
+        | '/problems/already-ended'
+        | '/problems/already-running'
+        | '/problems/paused'
+        | '/problems/not-found'
+        | '/problems/not-signed-in'
+        | '/problems/wrong-password'
+        | '/problems/password-change-required'
+        | '/problems/csrf-token-required'
+        | '/problems/too-many-requests'
+        | '/problems/method-not-allowed'
+        | '/problems/range-not-supported'
+        | '/problems/busy'
+        | '/problems/records-unwritable'
+        | '/problems/unreachable'
+        | '/problems/store-full'
+        | '/problems/damaged'
+        | '/problems/failed'
+        | '/problems/bad-request'
+        | '/problems/internal-error'
+        | 'about:blank';
       /** Title */
       title: string;
       /** Status */
@@ -5024,10 +5084,10 @@ export interface components {
        */
       field: string | null;
       /**
-       * Way Out
+       * Hint
        * @default
        */
-      way_out: string;
+      hint: string;
       /**
        * Errors
        * @default []
@@ -5091,7 +5151,7 @@ export interface components {
     };
     /**
      * RepackStart
-     * @description ``over`` is in percent: a piece is rewritten when more of it is dead weight.
+     * @description ``over`` is in percent: a piece is rewritten when more of it is unused.
      */
     RepackStart: {
       /**
@@ -5109,6 +5169,17 @@ export interface components {
        * @default false
        */
       dry_run: boolean;
+    };
+    /**
+     * RepairStart
+     * @description Of which subject; of all that are damaged when left out.
+     */
+    RepairStart: {
+      /**
+       * Subject
+       * @default
+       */
+      subject: string;
     };
     /**
      * Report
@@ -5245,10 +5316,10 @@ export interface components {
        */
       resume: boolean;
       /**
-       * Privileges
+       * Special Modes
        * @default false
        */
-      privileges: boolean;
+      special_modes: boolean;
       /**
        * Owners
        * @default {}
@@ -5336,11 +5407,11 @@ export interface components {
        */
       resume: boolean;
       /**
-       * Privileges
+       * Special Modes
        * @description bring back set-user-id and set-group-id bits, devices and system attributes even where the records do not vouch for the copy
        * @default false
        */
-      privileges: boolean;
+      special_modes: boolean;
       /**
        * Owners
        * @description names of users and groups there, by those recorded in the bundle, for owners that do not exist there
@@ -5666,6 +5737,29 @@ export interface components {
       password: string;
     };
     /**
+     * SimulationDay
+     * @description A day of a simulated year: the copies of one subject at its end and the bytes that they take,
+     *     and those of all subjects of the job.
+     */
+    SimulationDay: {
+      /**
+       * Day
+       * Format: date
+       */
+      day: string;
+      /** Copies */
+      copies: number;
+      /** Bytes */
+      bytes: number;
+      /** Bytes Of All */
+      bytes_of_all: number;
+      /**
+       * Moments
+       * @default null
+       */
+      moments: string[] | null;
+    };
+    /**
      * Site
      * @description A domain served from a document root, which is below the account's home.
      */
@@ -5902,25 +5996,25 @@ export interface components {
        */
       limits: string[];
       /**
-       * Patience
+       * Stall Timeout
        * @default 120
        */
-      patience: number;
+      stall_timeout: number;
       /**
-       * At Once
+       * Max Concurrent
        * @default 0
        */
-      at_once: number;
+      max_concurrent: number;
       /**
        * Read Back
        * @default true
        */
       read_back: boolean;
       /**
-       * Floor
+       * Reserve
        * @default 0
        */
-      floor: number;
+      reserve: number;
       /**
        * Price Kept
        * @default 0
@@ -6155,25 +6249,25 @@ export interface components {
        */
       limits: string[];
       /**
-       * Patience
+       * Stall Timeout
        * @default 120
        */
-      patience: number;
+      stall_timeout: number;
       /**
-       * At Once
+       * Max Concurrent
        * @default 0
        */
-      at_once: number;
+      max_concurrent: number;
       /**
        * Read Back
        * @default true
        */
       read_back: boolean;
       /**
-       * Floor
+       * Reserve
        * @default 0
        */
-      floor: number;
+      reserve: number;
       /**
        * Price Kept
        * @default 0
@@ -6276,6 +6370,40 @@ export interface components {
       bytes: number;
     };
     /**
+     * StoreSimulation
+     * @description The coming year of a store, if every run of its jobs succeeds and sizes stay as they are.
+     *
+     *     ``bytes`` is what it holds now, ``room`` what it can hold, None where it does not tell;
+     *     ``full_on`` is the first day on which that would not be enough.
+     */
+    StoreSimulation: {
+      /** Name */
+      name: string;
+      /** Bytes */
+      bytes: number;
+      /** Room */
+      room: number | null;
+      /** Full On */
+      full_on: string | null;
+      /** Jobs */
+      jobs: string[];
+      /** Days */
+      days: components['schemas']['StoreSimulationDay'][];
+    };
+    /**
+     * StoreSimulationDay
+     * @description What a store will hold at the end of a day, at most.
+     */
+    StoreSimulationDay: {
+      /**
+       * Day
+       * Format: date
+       */
+      day: string;
+      /** Bytes */
+      bytes: number;
+    };
+    /**
      * StoreUsage
      * @description What a store holds, how it grows, when it is full, what it costs, what it lacks.
      *
@@ -6302,10 +6430,10 @@ export interface components {
        */
       free_at: string | null;
       /**
-       * Floor
+       * Reserve
        * @default 0
        */
-      floor: number;
+      reserve: number;
       /**
        * Per Day
        * @default null
@@ -6377,40 +6505,6 @@ export interface components {
        */
       advice: string[];
     };
-    /**
-     * StoreYear
-     * @description The coming year of a store, if every run of its jobs succeeds and sizes stay as they are.
-     *
-     *     ``bytes`` is what it holds now, ``room`` what it can hold, None where it does not tell;
-     *     ``full_on`` is the first day on which that would not be enough.
-     */
-    StoreYear: {
-      /** Name */
-      name: string;
-      /** Bytes */
-      bytes: number;
-      /** Room */
-      room: number | null;
-      /** Full On */
-      full_on: string | null;
-      /** Jobs */
-      jobs: string[];
-      /** Days */
-      days: components['schemas']['StoreYearDay'][];
-    };
-    /**
-     * StoreYearDay
-     * @description What a store will hold at the end of a day, at most.
-     */
-    StoreYearDay: {
-      /**
-       * Day
-       * Format: date
-       */
-      day: string;
-      /** Bytes */
-      bytes: number;
-    };
     /** SubjectNights */
     SubjectNights: {
       /** Subject Kind */
@@ -6419,27 +6513,6 @@ export interface components {
       subject: string;
       /** Nights */
       nights: components['schemas']['Night'][];
-    };
-    /**
-     * TakeOver
-     * @description Which of the proposals to take over: accounts by name, or all of them.
-     */
-    TakeOver: {
-      /**
-       * Accounts
-       * @default []
-       */
-      accounts: string[];
-      /**
-       * All
-       * @default false
-       */
-      all: boolean;
-    };
-    /** TakenOver */
-    TakenOver: {
-      /** Count */
-      count: number;
     };
     /**
      * Task
@@ -6769,7 +6842,7 @@ export interface components {
     };
     /**
      * TryStep
-     * @description One step of trying something. ``text`` says how it went, ``way_out`` what to do.
+     * @description One step of trying something. ``text`` says how it went, ``hint`` what to do.
      */
     TryStep: {
       /** Name */
@@ -6779,10 +6852,10 @@ export interface components {
       /** Text */
       text: string;
       /**
-       * Way Out
+       * Hint
        * @default
        */
-      way_out: string;
+      hint: string;
       /**
        * Seconds
        * @default 0
@@ -6796,7 +6869,7 @@ export interface components {
     };
     /**
      * Unmatched
-     * @description What the last finding saw on a host and no rule gives to an account: databases of its
+     * @description What the last discovery saw on a host and no rule gives to an account: databases of its
      *     servers, and server names that say no domain, each with its document root.
      */
     Unmatched: {
@@ -6902,47 +6975,6 @@ export interface components {
        * @default 7
        */
       verify_days: number;
-    };
-    /**
-     * YearDay
-     * @description A day of a simulated year: the copies of one subject at its end and the bytes that they take,
-     *     and those of all subjects of the job.
-     */
-    YearDay: {
-      /**
-       * Day
-       * Format: date
-       */
-      day: string;
-      /** Copies */
-      copies: number;
-      /** Bytes */
-      bytes: number;
-      /** Bytes Of All */
-      bytes_of_all: number;
-      /**
-       * Moments
-       * @default null
-       */
-      moments: string[] | null;
-    };
-    /**
-     * YearOfCopies
-     * @description The coming year of a job on one store, if every run succeeds and sizes stay as they are.
-     */
-    YearOfCopies: {
-      /** Store */
-      store: string;
-      /** Subject */
-      subject: string;
-      /** Subjects */
-      subjects: number;
-      /** Rule */
-      rule: string;
-      /** Free */
-      free: number | null;
-      /** Days */
-      days: components['schemas']['YearDay'][];
     };
     /**
      * FolderSettings
@@ -8533,7 +8565,7 @@ export interface operations {
       };
     };
   };
-  hosts_take_over: {
+  hosts_accept: {
     parameters: {
       query?: never;
       header?: never;
@@ -8544,7 +8576,7 @@ export interface operations {
     };
     requestBody: {
       content: {
-        'application/json': components['schemas']['TakeOver'];
+        'application/json': components['schemas']['Acceptance'];
       };
     };
     responses: {
@@ -8554,7 +8586,7 @@ export interface operations {
           [name: string]: unknown;
         };
         content: {
-          'application/json': components['schemas']['TakenOver'];
+          'application/json': components['schemas']['Accepted'];
         };
       };
       /** @description a problem */
@@ -9666,7 +9698,7 @@ export interface operations {
       };
     };
   };
-  jobs_take_back: {
+  jobs_revert: {
     parameters: {
       query?: never;
       header?: never;
@@ -9800,7 +9832,7 @@ export interface operations {
       };
     };
   };
-  jobs_year: {
+  jobs_simulate: {
     parameters: {
       query?: {
         store?: string;
@@ -9823,7 +9855,7 @@ export interface operations {
           [name: string]: unknown;
         };
         content: {
-          'application/json': components['schemas']['YearOfCopies'];
+          'application/json': components['schemas']['JobSimulation'];
         };
       };
       /** @description a problem */
@@ -9837,7 +9869,7 @@ export interface operations {
       };
     };
   };
-  stores_year: {
+  stores_simulate: {
     parameters: {
       query?: never;
       header?: never;
@@ -9854,7 +9886,7 @@ export interface operations {
           [name: string]: unknown;
         };
         content: {
-          'application/json': components['schemas']['StoreYear'];
+          'application/json': components['schemas']['StoreSimulation'];
         };
       };
       /** @description a problem */
@@ -10056,7 +10088,7 @@ export interface operations {
       };
     };
   };
-  stores_mend: {
+  stores_repair: {
     parameters: {
       query?: never;
       header?: never;
@@ -10067,7 +10099,7 @@ export interface operations {
     };
     requestBody: {
       content: {
-        'application/json': components['schemas']['MendStart'];
+        'application/json': components['schemas']['RepairStart'];
       };
     };
     responses: {
@@ -10276,7 +10308,7 @@ export interface operations {
         cursor?: string | null;
         /** @description a column's name, with “-” before it for backwards */
         sort?: string;
-        kind?: '' | 'verify' | 'mend' | 'repack' | 'transfer' | 'import' | 'reseal';
+        kind?: '' | 'verify' | 'repair' | 'repack' | 'transfer' | 'import' | 'reseal';
         /** @description only on this store */
         store?: string;
         /** @description only of this subject */
@@ -11781,7 +11813,7 @@ export interface operations {
       };
     };
   };
-  stores_take_over: {
+  stores_claim: {
     parameters: {
       query?: never;
       header?: never;

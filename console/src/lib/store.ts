@@ -4,10 +4,10 @@ import type { Store } from './types';
 export interface StoreForm {
   verify_days: number | null;
   limits: string[];
-  patience: number | null;
-  at_once: number | null;
+  stall_timeout: number | null;
+  max_concurrent: number | null;
   read_back: boolean;
-  floor: number;
+  reserve: number;
   price_kept: number;
   price_moved: number;
   currency: string;
@@ -22,10 +22,10 @@ export interface StoreForm {
 export const newStore = (): StoreForm => ({
   verify_days: 30,
   limits: [],
-  patience: 120,
-  at_once: 0,
+  stall_timeout: 120,
+  max_concurrent: 0,
   read_back: true,
-  floor: 0,
+  reserve: 0,
   price_kept: 0,
   price_moved: 0,
   currency: '',
@@ -48,8 +48,8 @@ export function ofStore(store: Store): StoreForm {
 export const sent = (form: StoreForm) => ({
   ...form,
   verify_days: form.verify_days ?? 0,
-  patience: form.patience ?? 120,
-  at_once: form.at_once ?? 0,
+  stall_timeout: form.stall_timeout ?? 120,
+  max_concurrent: form.max_concurrent ?? 0,
   price_kept: Number(form.price_kept) || 0,
   price_moved: Number(form.price_moved) || 0,
 });

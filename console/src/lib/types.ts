@@ -64,7 +64,7 @@ export type Unmatched = Schemas['Unmatched'];
 export type TryResult = Schemas['TryResult'];
 
 export type WatchSettings = Required<Schemas['WatchSettings']>;
-export type YearOfCopies = Schemas['YearOfCopies'];
+export type JobSimulation = Schemas['JobSimulation'];
 export type Upcoming = Schemas['Upcoming'];
 
 /** A job while it is edited: all fields, with the service's defaults. */

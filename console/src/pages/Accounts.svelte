@@ -30,9 +30,9 @@
   <a class="link" href="#/coverage">Coverage of sites, databases and mail</a>
   {#each hosts.value?.items ?? [] as host (host.name)}<span
       ><a class="link" href="#/hosts/{host.name}">{host.name}</a>
-      <span class="text-faint">{host.where}</span>{#if host.finding.homes.length}, <a
+      <span class="text-faint">{host.where}</span>{#if host.discovery.homes.length}, <a
           class="link"
-          href="#/hosts/{host.name}/finding">find its accounts</a
+          href="#/hosts/{host.name}/discovery">find its accounts</a
         >{/if}</span
     >{/each}
   <a class="link" href="#/hosts/new">Add a host</a>

@@ -45,7 +45,7 @@
     { title: 'Outcome' },
     { title: 'Entries', num: true },
     { title: 'Contents', sort: 'size', num: true },
-    { title: 'Packed', sort: 'packed', num: true },
+    { title: 'Stored', sort: 'packed', num: true },
     { title: 'Copies on' },
   ]}
 >

@@ -53,7 +53,7 @@
     <td
       >{#if r.account}<a class="link" href="#/accounts/{r.account}">{r.account}</a>{:else}<a
           class="link"
-          href="#/hosts/{r.host}/finding">no account</a
+          href="#/hosts/{r.host}/discovery">no account</a
         >{/if}</td
     ><td class="whitespace-nowrap">{r.host}</td>
     <td

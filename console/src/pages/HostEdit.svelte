@@ -72,7 +72,7 @@
     if (!(await tryOut())) return;
     try {
       await (params.name ? hostsChange(params.name, body()) : hostsAdd(body()));
-      push(host.finding.homes.length ? `/hosts/${host.name}/finding` : '/accounts');
+      push(host.discovery.homes.length ? `/hosts/${host.name}/discovery` : '/accounts');
     } catch (error) {
       problem = asProblem(error);
     }
@@ -84,8 +84,8 @@
 </script>
 
 <PageHead title={params.name ? `Host ${params.name}` : 'Add a host'}>
-  {#if saved.value?.finding.homes.length}
-    <Button size="sm" color="alternative" href="#/hosts/{params.name}/finding">
+  {#if saved.value?.discovery.homes.length}
+    <Button size="sm" color="alternative" href="#/hosts/{params.name}/discovery">
       Find its accounts
     </Button>
   {/if}
@@ -120,8 +120,8 @@
         min={0}
         max={64}
         hint="0: as many as suit this kind of host."
-        bind:value={host.at_once}
-        wrong={problem?.at('at_once')}
+        bind:value={host.max_concurrent}
+        wrong={problem?.at('max_concurrent')}
       />
     </div>
     <HostServers
@@ -131,7 +131,7 @@
       saved={secretsSet}
       {problem}
     />
-    <DiscoveryFields bind:rules={host.finding} {problem} />
+    <DiscoveryFields bind:rules={host.discovery} {problem} />
     <MailFileFields bind:mail={host.mail} {problem} />
     <HostSystemFields bind:host {problem} />
     <div class="p-4">

@@ -28,7 +28,7 @@
   import NameField, { nameFault } from '../components/NameField.svelte';
   import PageHead from '../components/PageHead.svelte';
   import PreviewPanel from '../components/PreviewPanel.svelte';
-  import YearPanel from '../components/YearPanel.svelte';
+  import SimulationPanel from '../components/SimulationPanel.svelte';
   let { params = {} }: { params?: { name?: string } } = $props();
   const ASK_AFTER = 350;
   let job = $state<JobForm | null>(null);
@@ -126,7 +126,7 @@
       {#if job.contents.includes('files') && summary.value && !wrong}
         <PreviewPanel {job} covers={summary.value.covers} />
       {/if}
-      {#if job.stores.length && summary.value && !wrong}<YearPanel {job} />{/if}
+      {#if job.stores.length && summary.value && !wrong}<SimulationPanel {job} />{/if}
       {#if params.name}
         <JobMore
           {job}

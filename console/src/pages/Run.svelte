@@ -92,7 +92,7 @@
         ><tr
           ><th scope="col">Subject</th><th scope="col">Outcome</th><th scope="col" class="num"
             >Entries</th
-          ><th scope="col" class="num">Contents</th><th scope="col" class="num">Packed</th><th
+          ><th scope="col" class="num">Size</th><th scope="col" class="num">Stored</th><th
             scope="col"
             class="num">Took</th
           ><th scope="col">Since the previous one</th><th scope="col">Copies</th></tr

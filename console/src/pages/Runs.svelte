@@ -43,7 +43,7 @@
     { title: 'Took', num: true },
     { title: 'Tasks', num: true },
     { title: 'Contents', num: true },
-    { title: 'Packed', num: true },
+    { title: 'Stored', num: true },
     { title: 'Started by' },
   ]}
 >

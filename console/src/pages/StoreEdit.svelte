@@ -92,7 +92,7 @@
   const at = (field: string) => problem?.at(field) ?? '';
   const importAll = () => attempt(() => storesImport(params.name!));
   const unfinished = $derived(
-    busy || !name || !!nameFault(name) || form.verify_days == null || form.patience == null,
+    busy || !name || !!nameFault(name) || form.verify_days == null || form.stall_timeout == null,
   );
   function accept(key: string) {
     settings.host_key = key;

@@ -21,7 +21,7 @@ from ..core.bundle.entry import (
 from ..core.bundle.reader import BundleReader
 from ..core.bundle.tar_header import is_utf8
 from ..core.errors import SettingError
-from .left_out import FILE_NAME, LeftOut
+from .omissions import FILE_NAME, Omissions
 from .tar_export import ExportSelection, contents_or_none, tar_stream
 
 #: A zip archive has room for the years 1980 to 2107, in steps of two seconds.
@@ -82,18 +82,18 @@ def _zip(wanted: ExportSelection) -> Iterator[bytes]:
     become the nearest that fit: the last file in it names what is lacking or not as it was.
     """
     sink = _Sink()
-    target, left_out = cast(IO[bytes], sink), wanted.left_out
+    target, omissions = cast(IO[bytes], sink), wanted.omissions
     with zipfile.ZipFile(target, "w", zipfile.ZIP_DEFLATED, allowZip64=True) as archive:
         with wanted.reader() as reader:
             for entry in wanted.entries():
                 if entry.type not in _TYPES:
-                    left_out.add(entry.name, f"a {entry.type}, which zip cannot hold")
+                    omissions.add(entry.name, f"a {entry.type}, which zip cannot hold")
                     continue
-                contents = _contents(entry, reader, left_out)
+                contents = _contents(entry, reader, omissions)
                 if contents is None:
                     continue
                 if not is_utf8(entry.name):
-                    left_out.add(entry.name, "in here under this name, since its own is not UTF-8")
+                    omissions.add(entry.name, "in here under this name, since its own is not UTF-8")
                 with archive.open(_info(entry), "w", force_zip64=entry.size >= 1 << 31) as member:
                     for chunk in contents:
                         member.write(chunk)
@@ -101,15 +101,15 @@ def _zip(wanted: ExportSelection) -> Iterator[bytes]:
                             yield data
                 if data := sink.taken():
                     yield data
-        if left_out.count:
-            archive.writestr(FILE_NAME, left_out.text())
+        if omissions.count:
+            archive.writestr(FILE_NAME, omissions.text())
     yield sink.taken()
 
 
-def _contents(entry: Entry, reader: BundleReader, left_out: LeftOut) -> Iterator[bytes] | None:
+def _contents(entry: Entry, reader: BundleReader, omissions: Omissions) -> Iterator[bytes] | None:
     if entry.type == SYMLINK:
         return iter([entry.target or b""])
-    return contents_or_none(entry, reader, left_out) if entry.size else iter(())
+    return contents_or_none(entry, reader, omissions) if entry.size else iter(())
 
 
 def _info(entry: Entry) -> zipfile.ZipInfo:

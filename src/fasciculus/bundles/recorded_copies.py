@@ -216,7 +216,7 @@ class RecordedCopies:
         else:
             self._on_trouble(
                 f"{place}, and cannot be written again; its pieces are kept. Verify the store "
-                "(stores verify), and mend it from another one (stores mend)."
+                "(stores verify), and repair it from another one (stores repair)."
             )
 
 

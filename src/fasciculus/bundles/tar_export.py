@@ -14,7 +14,7 @@ from ..core.bundle.reader import BundleReader, is_at_or_below, only
 from ..core.errors import DamagedError, MissingError
 from ..stores.base import Store
 from .files import unsealed
-from .left_out import FILE_NAME, LeftOut
+from .omissions import FILE_NAME, Omissions
 
 #: Up to here contents are looked through before anything of the entry is sent.
 _WHOLE = 8 * 1024 * 1024
@@ -24,7 +24,7 @@ _ZEROS = bytes(256 * 1024)
 @dataclass(frozen=True, slots=True)
 class ExportSelection:
     """What of a bundle goes into an archive, and where it is read: its listing here, its pieces on
-    a store. ``spool`` is a folder for what is read but not wanted yet; ``left_out`` takes what the
+    a store. ``spool`` is a folder for what is read but not wanted yet; ``omissions`` takes what the
     archive lacks."""
 
     store: Store
@@ -33,7 +33,7 @@ class ExportSelection:
     contents: list[str]
     paths: list[bytes]
     spool: Path
-    left_out: LeftOut = field(default_factory=LeftOut)
+    omissions: Omissions = field(default_factory=Omissions)
 
     def entries(self) -> Iterator[Entry]:
         with self.listing.open("rb") as raw:
@@ -55,7 +55,7 @@ class ExportSelection:
 
 
 def contents_or_none(
-    entry: Entry, reader: BundleReader, left_out: LeftOut
+    entry: Entry, reader: BundleReader, omissions: Omissions
 ) -> Iterator[bytes] | None:
     """An entry's bytes, exactly as many as it has; None, and noted, when they are damaged.
 
@@ -63,23 +63,23 @@ def contents_or_none(
     stand in for the rest, so that what follows is whole.
     """
     if entry.size > _WHOLE:
-        return _filled(entry, reader, left_out)
+        return _filled(entry, reader, omissions)
     try:
         return iter([b"".join(reader.contents(entry))])
     except (DamagedError, MissingError) as error:
-        left_out.damage(entry.name, error.message)
+        omissions.damage(entry.name, error.message)
         return None
 
 
-def _filled(entry: Entry, reader: BundleReader, left_out: LeftOut) -> Iterator[bytes]:
+def _filled(entry: Entry, reader: BundleReader, omissions: Omissions) -> Iterator[bytes]:
     left = entry.size
     try:
         for chunk in reader.contents(entry):
             yield chunk[:left]
             left -= len(chunk[:left])
     except (DamagedError, MissingError) as error:
-        left_out.damage(entry.name, f"in here, but damaged: {error.message}")
-        left_out.fill(entry.name, left)
+        omissions.damage(entry.name, f"in here, but damaged: {error.message}")
+        omissions.fill(entry.name, left)
     while left > 0:
         zeros = _ZEROS[:left]
         yield zeros
@@ -95,14 +95,14 @@ def tar_stream(wanted: ExportSelection) -> Iterator[bytes]:
         # Of all entries only these need to be remembered.
         linked = linked_to(raw)
     firsts: set[tuple[str, bytes]] = set()
-    left_out = wanted.left_out
+    omissions = wanted.omissions
     with wanted.reader() as reader:
         for entry in wanted.entries():
             if entry.link is not None and (entry.kind, entry.link) in firsts:
                 yield tar_header.header(entry)
                 continue
             entry.link = None
-            contents = contents_or_none(entry, reader, left_out) if entry.size else iter(())
+            contents = contents_or_none(entry, reader, omissions) if entry.size else iter(())
             if contents is None:
                 continue
             if (entry.kind, entry.path) in linked:
@@ -110,8 +110,8 @@ def tar_stream(wanted: ExportSelection) -> Iterator[bytes]:
             yield tar_header.header(entry)
             yield from contents
             yield tar_header.padding(entry.size)
-    if left_out.count:
-        text = left_out.text()
+    if omissions.count:
+        text = omissions.text()
         report = Entry("notes", b"", FILE, size=len(text))
         yield tar_header.header(report, name=FILE_NAME.encode())
         yield text + tar_header.padding(len(text))

@@ -84,16 +84,16 @@ def list_(
             ("MOMENT", lambda b: moment(b.moment)),
             ("JOB", lambda b: b.job),
             ("ENTRIES", lambda b: f"{b.entries:,}"),
-            ("SHOWS", lambda b: size(b.bytes)),
-            ("BROUGHT", lambda b: size(b.new_bytes)),
-            ("PACKED", lambda b: size(b.packed)),
+            ("SIZE", lambda b: size(b.bytes)),
+            ("NEW DATA", lambda b: size(b.new_bytes)),
+            ("STORED", lambda b: size(b.packed)),
             (
                 "COPIES ON",
                 lambda b: ", ".join(c.store + ("" if c.sound else " (damaged)") for c in b.copies),
             ),
         ],
         "No bundle yet. Start a job: fasciculus start JOB --wait",
-        right=["BUNDLE", "ENTRIES", "SHOWS", "BROUGHT", "PACKED"],
+        right=["BUNDLE", "ENTRIES", "SIZE", "NEW DATA", "STORED"],
     )
     return None
 
@@ -112,7 +112,7 @@ def show(number: Number, as_json: AsJson = False) -> None:
             ("moment", moment(bundle.moment)),
             ("job", f"{bundle.job}, run {bundle.run}"),
             (
-                "shows",
+                "size",
                 f"{bundle.entries:,} entries, {size(bundle.bytes)}; of these "
                 f"{size(bundle.new_bytes)} new, "
                 f"{size(max(bundle.bytes - bundle.new_bytes, 0))} were there already",
@@ -215,7 +215,7 @@ def _brings(bundle: models.BundleDetail) -> str:
         return f"all its bytes (full), {size(bundle.packed)} packed"
     return (
         f"what changed (incremental), {size(bundle.packed)} packed; builds on the full bundle of "
-        f"{output.moment(datetime.fromisoformat(bundle.base))}; {bundle.dead_share:.0%} of its "
+        f"{output.moment(datetime.fromisoformat(bundle.base))}; {bundle.unused_share:.0%} of its "
         "pieces is no longer needed"
     )
 
@@ -281,14 +281,14 @@ def download(
         if target.exists():
             raise output.wrong(f"{target} exists already.", "Name another file with --to.")
         length, report = client.bundles_download(number, target, contents, path, store, form)
-    whole = {"file": str(target), "bytes": length, "left_out": report.left_out}
-    if not report.left_out:
+    whole = {"file": str(target), "bytes": length, "omissions": report.omissions}
+    if not report.omissions:
         output.done(whole, f"{target}: {size(length)}, whole and checked.", as_json)
         return
-    lacks = output.count(report.left_out, "entry is", "entries are")
+    lacks = output.count(report.omissions, "entry is", "entries are")
     said = f"{target}: {size(length)}. {lacks} not in it, or not as before:"
     output.done(whole, "\n  ".join([said, *report.named[:_FIRST]]), as_json)
-    output.complain("Not all of the bundle is in it; LEFT-OUT.txt in the archive names what.")
+    output.complain("Not all of the bundle is in it; OMISSIONS.txt in the archive names what.")
     raise typer.Exit(output.TROUBLE)
 
 

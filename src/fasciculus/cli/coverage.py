@@ -119,7 +119,7 @@ def apply(
     try:
         references = definitions.from_text(text).references
     except SettingError as error:
-        raise wrong(error.message, error.way_out, "FILE") from error
+        raise wrong(error.message, error.hint, "FILE") from error
     secrets = {
         place: secret
         for place, reference in references.items()

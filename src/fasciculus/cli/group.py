@@ -12,10 +12,10 @@ from typer.main import get_group
 #: The order in which the work goes: adding, looking, changing, the rarer commands, removing.
 _ORDER = (
     *("kinds", "add", "propose", "connect", "try", "find", "list", "show", "set", "files"),
-    *("search", "summary", "preview", "usage", "year", "retiring", "follow", "log", "text"),
-    *("change", "verify", "mend", "repack", "catch-up", "copy", "move", "transfers", "seal"),
-    *("import", "proposals", "accept", "dismiss", "take-over", "pause", "resume", "paused"),
-    *("address", "changes", "take-back", "download", "pin", "unpin", "acknowledge", "export"),
+    *("search", "summary", "preview", "usage", "simulate", "retiring", "follow", "log", "text"),
+    *("change", "verify", "repair", "repack", "catch-up", "copy", "move", "transfers", "seal"),
+    *("import", "proposals", "accept", "dismiss", "claim", "pause", "resume", "paused"),
+    *("address", "changes", "revert", "download", "pin", "unpin", "acknowledge", "export"),
     *("apply", "disconnect", "cancel", "remove"),
 )
 

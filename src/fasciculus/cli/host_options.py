@@ -15,9 +15,11 @@ if TYPE_CHECKING:
 _MAIL_GROUP = "Mail"
 _SYSTEM_GROUP = "Settings that go in"
 _HOLD_GROUP = "Hold page"
-_FINDING_GROUP = "Finding accounts"
+_DISCOVERY_GROUP = "Finding accounts"
 
-AtOnce = Annotated[int | None, typer.Option(help="How many tasks it takes at the same time.")]
+MaxConcurrent = Annotated[
+    int | None, typer.Option(help="How many tasks it takes at the same time.")
+]
 AliasMap = Annotated[
     str | None, typer.Option(help="Postfix virtual alias map.", rich_help_panel=_MAIL_GROUP)
 ]
@@ -75,32 +77,32 @@ Homes = Annotated[
     list[str] | None,
     typer.Option(
         help="Where accounts live, as in /home/{account}; may be repeated.",
-        rich_help_panel=_FINDING_GROUP,
+        rich_help_panel=_DISCOVERY_GROUP,
     ),
 ]
 Roots = Annotated[
     list[str] | None,
     typer.Option(
         help="Where document roots are, as in /home/{account}/sites/{site}; may be repeated.",
-        rich_help_panel=_FINDING_GROUP,
+        rich_help_panel=_DISCOVERY_GROUP,
     ),
 ]
 Nginx = Annotated[
     list[str] | None,
     typer.Option(
-        help="Files of nginx virtual hosts; may be repeated.", rich_help_panel=_FINDING_GROUP
+        help="Files of nginx virtual hosts; may be repeated.", rich_help_panel=_DISCOVERY_GROUP
     ),
 ]
 Apache = Annotated[
     list[str] | None,
     typer.Option(
-        help="Files of Apache virtual hosts; may be repeated.", rich_help_panel=_FINDING_GROUP
+        help="Files of Apache virtual hosts; may be repeated.", rich_help_panel=_DISCOVERY_GROUP
     ),
 ]
 DbPrefix = Annotated[
     str | None,
     typer.Option(
-        help="How an account's databases begin, as in {account}_.", rich_help_panel=_FINDING_GROUP
+        help="How an account's databases begin, as in {account}_.", rich_help_panel=_DISCOVERY_GROUP
     ),
 ]
 ByGrants = Annotated[
@@ -108,7 +110,7 @@ ByGrants = Annotated[
     typer.Option(
         "--by-grants/--no-by-grants",
         help="An account has the databases that the user of its name may use.",
-        rich_help_panel=_FINDING_GROUP,
+        rich_help_panel=_DISCOVERY_GROUP,
     ),
 ]
 FindSqlite = Annotated[
@@ -116,7 +118,7 @@ FindSqlite = Annotated[
     typer.Option(
         "--find-sqlite/--no-find-sqlite",
         help="Look for SQLite databases below the homes.",
-        rich_help_panel=_FINDING_GROUP,
+        rich_help_panel=_DISCOVERY_GROUP,
     ),
 ]
 FindMail = Annotated[
@@ -124,14 +126,14 @@ FindMail = Annotated[
     typer.Option(
         "--find-mail/--no-find-mail",
         help="Take mail domains out of the mail files.",
-        rich_help_panel=_FINDING_GROUP,
+        rich_help_panel=_DISCOVERY_GROUP,
     ),
 ]
 NotAccount = Annotated[
     list[str] | None,
     typer.Option(
         help="A folder found as an account that is none; may be repeated.",
-        rich_help_panel=_FINDING_GROUP,
+        rich_help_panel=_DISCOVERY_GROUP,
     ),
 ]
 Automatic = Annotated[
@@ -139,14 +141,14 @@ Automatic = Annotated[
     typer.Option(
         "--automatic/--no-automatic",
         help="Take over what is new or changed every hour.",
-        rich_help_panel=_FINDING_GROUP,
+        rich_help_panel=_DISCOVERY_GROUP,
     ),
 ]
 ForgetAfter = Annotated[
     int | None,
     typer.Option(
         help="Days after which an account that is gone is forgotten, with its bundles; 0 never.",
-        rich_help_panel=_FINDING_GROUP,
+        rich_help_panel=_DISCOVERY_GROUP,
     ),
 ]
 
@@ -178,11 +180,11 @@ def host_of(
         _set_server(fields["servers"], engine, options.settings(given))
         for key, value in options.secrets(given).items():
             secrets[f"{engine}_{key}"] = value
-    for key in ("at_once", "system", "account_system", "hold_flag"):
+    for key in ("max_concurrent", "system", "account_system", "hold_flag"):
         if o[key] is not None:
             fields[key] = o[key]
     _set(fields, "mail", {key: o[option] for key, option in _MAIL.items()})
-    _set(fields, "finding", {key: o[option] for key, option in _FINDING.items()})
+    _set(fields, "discovery", {key: o[option] for key, option in _DISCOVERY.items()})
     return models.HostInput(**fields, secrets=dict(secrets))
 
 
@@ -196,7 +198,7 @@ def _set_server(servers: list[dict[str, Any]], engine: str, settings: dict[str, 
     servers.append({"kind": engine, **settings})
 
 
-#: Fields of mail and finding, and the options that set them.
+#: Fields of mail and discovery, and the options that set them.
 _MAIL = {
     "alias_map": "alias_map",
     "mailbox_map": "mailbox_map",
@@ -206,7 +208,7 @@ _MAIL = {
     "dkim": "dkim",
     "refresh": "refresh",
 }
-_FINDING = {
+_DISCOVERY = {
     "homes": "homes",
     "sites": "roots",
     "nginx": "nginx",
@@ -222,7 +224,7 @@ _FINDING = {
 
 
 def shared(
-    at_once: AtOnce = None,
+    max_concurrent: MaxConcurrent = None,
     alias_map: AliasMap = None,
     mailbox_map: MailboxMap = None,
     transport_map: TransportMap = None,

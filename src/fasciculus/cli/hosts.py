@@ -55,12 +55,12 @@ def show(name: HostName, as_json: AsJson = False) -> None:
         host = client.hosts_show(name)
     if as_json:
         return output.show_json(host)
-    mail, finding = host.mail, host.finding
+    mail, discovery = host.mail, host.discovery
     fields = [
         ("host", host.name),
         ("where", host.where),
         ("accounts", host.accounts),
-        ("tasks at once", host.at_once or "as many as suit its kind"),
+        ("concurrent tasks", host.max_concurrent or "as many as suit its kind"),
         *((f"{server.kind} server", _server(server)) for server in host.servers),
         ("alias map", mail.alias_map),
         ("mailbox map", mail.mailbox_map),
@@ -72,10 +72,10 @@ def show(name: HostName, as_json: AsJson = False) -> None:
         ("system settings", "\n".join(host.system)),
         ("of an account", "\n".join(host.account_system)),
         ("hold flag", host.hold_flag),
-        ("homes are", "\n".join(finding.homes)),
-        ("document roots are", "\n".join(finding.sites)),
-        ("nginx sites are in", "\n".join(finding.nginx)),
-        ("Apache sites are in", "\n".join(finding.apache)),
+        ("homes are", "\n".join(discovery.homes)),
+        ("document roots are", "\n".join(discovery.sites)),
+        ("nginx sites are in", "\n".join(discovery.nginx)),
+        ("Apache sites are in", "\n".join(discovery.apache)),
         ("secrets set", ", ".join(host.secrets_set)),
     ]
     output.show_fields([(key, value) for key, value in fields if value not in ("", [])])
@@ -132,7 +132,7 @@ def add(
             host = _with_rules(host, found)
         made = client.hosts_add(host)
         output.done(made, f"Added host {made.name}: {made.where}.", as_json)
-        if not (as_json or proposed or host.finding.homes):
+        if not (as_json or proposed or host.discovery.homes):
             output.out.print(
                 f"No rule says where its accounts are. Have some proposed: "
                 f"fasciculus hosts propose {made.name} --save",
@@ -221,7 +221,7 @@ def find(name: HostName, as_json: AsJson = False) -> None:
         )
     if rows:
         output.out.print(
-            f"Take over all of it: fasciculus hosts take-over {name} --all", highlight=False
+            f"Take over all of it: fasciculus hosts accept {name} --all", highlight=False
         )
     else:
         output.out.print("Everything that was found is known already.")
@@ -238,8 +238,8 @@ def _words(row: models.Proposed) -> str:
     return shown + (f" and {len(row.changes) - _SHOWN} more" if len(row.changes) > _SHOWN else "")
 
 
-@app.command("take-over")
-def take_over(
+@app.command("accept")
+def accept(
     name: HostName,
     account: Annotated[
         list[str] | None, typer.Option(help="Only this one; may be repeated.")
@@ -251,7 +251,7 @@ def take_over(
     if bool(account) == all_:
         raise wrong("Say which accounts to take over.", "Name them with --account, or use --all.")
     with service() as client:
-        taken = client.hosts_take_over(name, None if all_ else account)
+        taken = client.hosts_accept(name, None if all_ else account)
     said = f"Took over {output.count(taken.count, 'account')} of {name}."
     output.done(taken, said, as_json)
 

@@ -40,7 +40,7 @@ def fields_of(old: models.JobInput | None, o: dict[str, Any]) -> dict[str, Any]:
         "hold_page": o["hold_page"],
         "mode": o["mode"],
         "full_every": o["full_every"],
-        "dead_share": o["dead_share"],
+        "max_unused_percent": o["max_unused_percent"],
         "compare_every": o["compare_every"],
         "recipients": [] if o["seal_to"] == ["none"] else o["seal_to"],
         **start_options.tell_fields(o),

@@ -191,7 +191,7 @@ FullEvery = Annotated[
         help="Incremental: a new full bundle after so many days.", rich_help_panel="Packing"
     ),
 ]
-DeadShare = Annotated[
+MaxUnusedPercent = Annotated[
     int | None,
     typer.Option(
         help="Incremental: a new full bundle when more than so many percent of what is stored is "
@@ -362,7 +362,7 @@ def shared(
     hold_page: HoldPage = None,
     mode: Mode = None,
     full_every: FullEvery = None,
-    dead_share: DeadShare = None,
+    max_unused_percent: MaxUnusedPercent = None,
     compare_every: CompareEvery = None,
     store: Stores = None,
     when: When = None,

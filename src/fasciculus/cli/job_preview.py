@@ -64,11 +64,11 @@ def _show_all(found: dict[str, models.Preview]) -> None:
             ("SUBJECT", lambda row: row[0]),
             ("ENTRIES", lambda row: f"{row[1].entries:,}"),
             ("SIZE", lambda row: size(row[1].bytes)),
-            ("PACKED", lambda row: size(row[1].packed)),
+            ("STORED", lambda row: size(row[1].packed)),
             ("NEW", lambda row: size(row[1].new.bytes) if row[1].new is not None else "–"),
         ],
         "The job covers nothing yet.",
-        right=["ENTRIES", "SIZE", "PACKED", "NEW"],
+        right=["ENTRIES", "SIZE", "STORED", "NEW"],
     )
     previews = list(found.values())
     output.say(

@@ -23,9 +23,9 @@ Everything = Annotated[bool, typer.Option("--all", help="Everything, instead of 
 
 def add_commands(app: typer.Typer) -> None:
     """Give the commands to the app of jobs."""
-    for command in (copy, pause, resume, paused, address, changes, year):
+    for command in (copy, pause, resume, paused, address, changes, simulate):
         app.command()(command)
-    app.command("take-back")(take_back)
+    app.command("revert")(revert)
 
 
 def _one_or_all(name: str, everything: bool) -> None:
@@ -188,7 +188,7 @@ def changes(
         right=["CHANGE"],
     )
     if rows:
-        output.out.print(f"Take one back: fasciculus jobs take-back {name} NUMBER", highlight=False)
+        output.out.print(f"Take one back: fasciculus jobs revert {name} NUMBER", highlight=False)
     return None
 
 
@@ -211,7 +211,7 @@ def _shown(value: Any) -> str:
     return str(value) if value not in ("", None) else "none"
 
 
-def take_back(
+def revert(
     name: JobName,
     number: Annotated[int, typer.Argument(help="The change's number.", show_default=False)],
     yes: Yes = False,
@@ -220,11 +220,11 @@ def take_back(
     """Make a job again what it was before a change, later changes included."""
     output.sure(f"Make job {name} again what it was before change {number}?", yes)
     with service() as client:
-        made = client.jobs_take_back(name, number)
+        made = client.jobs_revert(name, number)
     output.done(made, f"Took back change {number}. {made.summary}", as_json)
 
 
-def year(
+def simulate(
     name: JobName,
     store: Annotated[str, typer.Option(help="On this store; else on its first one.")] = "",
     subject: Annotated[str, typer.Option(help="Of this subject; else of its first one.")] = "",
@@ -243,7 +243,7 @@ def year(
         fields = job.model_dump(include=set(models.JobInput.model_fields))
         if keep:
             fields |= {"keep": keep, "keep_on": {}}
-        found = client.jobs_year(models.JobInput(**fields), store, subject, day)
+        found = client.jobs_simulate(models.JobInput(**fields), store, subject, day)
     if as_json:
         return output.show_json(found)
     shown = [row for row in found.days if row.day == day] if day else found.days[::_STEP]

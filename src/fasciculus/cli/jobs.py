@@ -179,7 +179,7 @@ def summary(name: JobName, as_json: AsJson = False) -> None:
         output.out.print(f"  {moment(start)}", highlight=False)
     if found.packed:
         output.out.print(
-            f"Size last seen: {output.size(found.bytes)}, {output.size(found.packed)} packed.",
+            f"Size last seen: {output.size(found.bytes)}, {output.size(found.packed)} stored.",
             highlight=False,
         )
         for row in found.space:

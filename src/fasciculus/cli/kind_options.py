@@ -88,8 +88,8 @@ def parse_extra(args: Sequence[str], known: Iterable[str], fields: Iterable[str]
         if option not in names:
             own = [f"--{field.replace('_', '-')}" for field in fields]
             close = difflib.get_close_matches(option, [*names, *own], 1)
-            way_out = f"Did you mean {close[0]}?" if close else "With --help it lists its options."
-            raise wrong(f"There is no option {option} here.", way_out)
+            hint = f"Did you mean {close[0]}?" if close else "With --help it lists its options."
+            raise wrong(f"There is no option {option} here.", hint)
         if not equals:
             if not rest:
                 raise wrong(f"{option} needs a value.", f"Write {option} VALUE.")

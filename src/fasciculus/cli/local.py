@@ -29,7 +29,7 @@ def config(as_json: AsJson = False) -> None:
     try:
         rows = configuration.explained(configuration.load())
     except FasciculusError as error:
-        raise output.wrong(error.message, error.way_out) from error
+        raise output.wrong(error.message, error.hint) from error
     if as_json:
         output.show_json([{"setting": a, "value": b, "from": c, "about": d} for a, b, c, d in rows])
         return

@@ -17,10 +17,12 @@ from .group import Entry, LazyGroup
 from .parameters import names
 
 ENTRIES = {
-    "status": Entry("daily:app.status", "What needs attention, what is running, what comes next."),
-    "start": Entry("daily:app.start", "Start a job now."),
-    "restore": Entry("daily:app.restore", "Bring a bundle, or part of it, back."),
-    "search": Entry("daily:app.search", "Find accounts, sites, jobs, stores and bundles."),
+    "status": Entry(
+        "shortcuts:app.status", "What needs attention, what is running, what comes next."
+    ),
+    "start": Entry("shortcuts:app.start", "Start a job now."),
+    "restore": Entry("shortcuts:app.restore", "Bring a bundle, or part of it, back."),
+    "search": Entry("shortcuts:app.search", "Find accounts, sites, jobs, stores and bundles."),
     "hosts": Entry("hosts:app", "Servers where accounts live."),
     "accounts": Entry("accounts:app", "Accounts with their sites, databases and mail domains."),
     "sites": Entry("accounts:sites_app", "Sites of accounts."),
@@ -32,7 +34,7 @@ ENTRIES = {
     "bundles": Entry("bundles:app", "What is in the copies."),
     "restores": Entry("bundles:restores_app", "What was brought back."),
     "coverage": Entry("coverage:app", "Whether everything that exists is protected."),
-    "maintenance": Entry("maintenance:app", "Verifying, mending and repacking."),
+    "maintenance": Entry("maintenance:app", "Verifying, repairing and repacking."),
     "damage": Entry("maintenance:damage_app", "What is missing or altered on stores."),
     "growth": Entry("maintenance:growth_app", "How subjects grow."),
     "alerts": Entry("alerts:app", "What the standing checks found, and who is told."),

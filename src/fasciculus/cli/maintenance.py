@@ -27,7 +27,7 @@ Subject = Annotated[str, typer.Option(help="Only of this account, site or host."
 def list_(
     store: Annotated[str, typer.Option(help="Only on this store.")] = "",
     subject: Subject = "",
-    kind: Annotated[str, typer.Option(help="verify, mend or repack.")] = "",
+    kind: Annotated[str, typer.Option(help="verify, repair or repack.")] = "",
     count: Annotated[int, typer.Option(help="At most so many.", min=1)] = 20,
     as_json: AsJson = False,
 ) -> None:
@@ -141,10 +141,9 @@ def damage_list(
 
 
 def _way_out(row: models.DamageRow) -> str:
-    if row.mend_from:
-        return (
-            f"can be mended from {' or '.join(row.mend_from)}: fasciculus stores mend {row.store}"
-        )
+    if row.repair_from:
+        sources = " or ".join(row.repair_from)
+        return f"can be repaired from {sources}: fasciculus stores repair {row.store}"
     if row.stored_again:
         return f"no other store holds it; {row.stored_again} stored its contents again"
     return "no other store holds it; the next run stores its contents again"
@@ -171,13 +170,13 @@ def growth_show(
             ("MOMENT", lambda p: moment(p.moment)),
             ("JOB", lambda p: p.job),
             ("ENTRIES", lambda p: f"{p.entries:,}"),
-            ("SHOWS", lambda p: size(p.bytes)),
-            ("BROUGHT", lambda p: size(p.new_bytes)),
-            ("PACKED", lambda p: size(p.packed)),
+            ("SIZE", lambda p: size(p.bytes)),
+            ("NEW DATA", lambda p: size(p.new_bytes)),
+            ("STORED", lambda p: size(p.packed)),
             ("SAVED", _saved),
         ],
         "No bundle yet.",
-        right=["BUNDLE", "ENTRIES", "SHOWS", "BROUGHT", "PACKED", "SAVED"],
+        right=["BUNDLE", "ENTRIES", "SIZE", "NEW DATA", "STORED", "SAVED"],
     )
     output.out.print()
     output.show_table(
@@ -186,10 +185,10 @@ def growth_show(
             ("STORE", lambda s: s.store),
             ("COPIES", lambda s: s.copies),
             ("STORED", lambda s: size(s.stored)),
-            ("DEAD WEIGHT", lambda s: f"at most {s.dead / s.holds:.0%}" if s.holds else "–"),
+            ("UNUSED", lambda s: f"at most {s.unused / s.holds:.0%}" if s.holds else "–"),
         ],
         "No copies.",
-        right=["COPIES", "STORED", "DEAD WEIGHT"],
+        right=["COPIES", "STORED", "UNUSED"],
     )
     if found.per_week is not None:
         sign = "+" if found.per_week >= 0 else "−"

@@ -90,20 +90,20 @@ def speak_json(wanted: bool) -> None:
     _json = wanted
 
 
-def complain(message: str, way_out: str = "", field: str = "") -> None:
+def complain(message: str, hint: str = "", field: str = "") -> None:
     """Say on standard error what is wrong; ``field`` is the option or field that it is about."""
     if _json:
-        problem = {"error": message, "way_out": way_out, "field": field}
+        problem = {"error": message, "hint": hint, "field": field}
         sys.stderr.write(json.dumps(problem, ensure_ascii=False) + "\n")
         return
     named = f"{field}: " if field and not message.startswith(field) else ""
     said = Text(f"fasciculus: {named}{message}", style="red")
-    err.print(*([said, Text(way_out)] if way_out else [said]))
+    err.print(*([said, Text(hint)] if hint else [said]))
 
 
-def wrong(message: str, way_out: str = "", field: str = "") -> typer.Exit:
+def wrong(message: str, hint: str = "", field: str = "") -> typer.Exit:
     """Say what is wrong with a value; to be raised."""
-    complain(message, way_out, field)
+    complain(message, hint, field)
     return typer.Exit(WRONG)
 
 

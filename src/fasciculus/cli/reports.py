@@ -150,7 +150,7 @@ def mail_show(as_json: AsJson = False) -> None:
             ("user", found.user or "none"),
             ("password", "set" if found.password_set else "not set"),
             ("sender", found.sender or "none"),
-            ("second way", found.second_way or "none"),
+            ("fallback channel", found.fallback_channel or "none"),
             ("tried for", f"{found.days} days"),
             ("digests", f"at {found.digest_time}, weekly ones on {found.digest_day}"),
         ]
@@ -171,7 +171,7 @@ def mail_set(
         typer.FileText | None, typer.Option(help="File with the password (“-” for standard input).")
     ] = None,
     sender: Annotated[str | None, typer.Option(help="Address that reports come from.")] = None,
-    second_way: Annotated[
+    fallback_channel: Annotated[
         str | None,
         typer.Option(
             help="The channel for reports that could not be delivered for an hour; “none”.",
@@ -192,7 +192,7 @@ def mail_set(
     as_json: AsJson = False,
 ) -> None:
     """Set the mail server; what is not named stays."""
-    with service({"second_way": "--second-way"}) as client:
+    with service({"fallback_channel": "--fallback-channel"}) as client:
         fields = client.mail_show().model_dump(exclude={"password", "password_set"})
         given = {
             "address": address,
@@ -200,7 +200,7 @@ def mail_set(
             "security": security,
             "user": user,
             "sender": sender,
-            "second_way": "" if second_way == "none" else second_way,
+            "fallback_channel": "" if fallback_channel == "none" else fallback_channel,
             "days": days,
             "digest_time": digest_time,
             "digest_day": digest_day,

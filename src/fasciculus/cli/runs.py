@@ -45,12 +45,12 @@ def list_(
             ("STARTED", lambda r: moment(r.started or r.created)),
             ("TOOK", _took),
             ("TASKS", lambda r: f"{r.tasks_done}/{r.tasks_total}"),
-            ("CONTENTS", lambda r: size(r.bytes)),
-            ("PACKED", lambda r: size(r.packed)),
+            ("SIZE", lambda r: size(r.bytes)),
+            ("STORED", lambda r: size(r.packed)),
             ("BY", lambda r: r.started_by),
         ],
         "No run yet. Start a job: fasciculus start JOB --wait",
-        right=["RUN", "TOOK", "TASKS", "CONTENTS", "PACKED"],
+        right=["RUN", "TOOK", "TASKS", "SIZE", "STORED"],
     )
     return None
 
@@ -86,8 +86,8 @@ def show(number: Number, as_json: AsJson = False) -> None:
             ("SUBJECT", lambda t: t.subject),
             ("OUTCOME", lambda t: output.outcome(t.outcome, t.state)),
             ("ENTRIES", lambda t: f"{t.entries:,}"),
-            ("CONTENTS", lambda t: size(t.bytes)),
-            ("PACKED", lambda t: size(t.packed)),
+            ("SIZE", lambda t: size(t.bytes)),
+            ("STORED", lambda t: size(t.packed)),
             ("TOOK", _took),
             ("CHANGES", lambda t: changes_words(t.changes)),
             (
@@ -98,7 +98,7 @@ def show(number: Number, as_json: AsJson = False) -> None:
             ),
         ],
         "It has no tasks.",
-        right=["ENTRIES", "CONTENTS", "PACKED", "TOOK"],
+        right=["ENTRIES", "SIZE", "STORED", "TOOK"],
     )
     for cause in causes(task for task in run.tasks if task.error):
         names = f" ({cause.names})" if cause.is_shared else ""

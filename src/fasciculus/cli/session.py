@@ -17,7 +17,7 @@ if TYPE_CHECKING:
     from ..client import Client, ClientError
 
 #: Parts of a field's path that are not part of an option's name.
-_GROUPS = ("settings", "connection", "mail", "rules", "databases", "finding")
+_GROUPS = ("settings", "connection", "mail", "rules", "databases", "discovery")
 
 
 @contextmanager
@@ -57,10 +57,11 @@ def connect(options: Mapping[str, str] | None = None) -> Iterator[Client]:
 
 def _end(error: ClientError, options: Mapping[str, str]) -> NoReturn:
     from ..client import NotSignedInError, RefusedError
+    from ..models.problem import ProblemType
 
-    code, way_out = _exit_code(error), error.way_out
-    if isinstance(error, NotSignedInError) and error.message.startswith("Sign in"):
-        way_out = "Run “fasciculus sign-in”, or set FASCICULUS_TOKEN."
+    code, hint = _exit_code(error), error.hint
+    if isinstance(error, NotSignedInError) and error.problem.type == ProblemType.NOT_SIGNED_IN:
+        hint = "Run “fasciculus sign-in”, or set FASCICULUS_TOKEN."
     rows = error.problem.errors if isinstance(error, RefusedError) else []
     if isinstance(error, RefusedError) and error.problem.status == 422:
         code = output.WRONG
@@ -68,7 +69,7 @@ def _end(error: ClientError, options: Mapping[str, str]) -> NoReturn:
         complain(row.message, field=option_named(row.field, options))
     if not rows:
         refused = isinstance(error, RefusedError) and error.field
-        complain(error.message, way_out, option_named(refused, options) if refused else "")
+        complain(error.message, hint, option_named(refused, options) if refused else "")
     raise typer.Exit(code) from error
 
 

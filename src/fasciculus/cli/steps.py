@@ -18,7 +18,7 @@ def show_tried(tried: models.TryResult, as_json: bool = False) -> None:
             mark = Text(*_mark(step))
             output.out.print(
                 mark,
-                f"{step.name}: {step.text} {step.way_out}".rstrip() + _took(step),
+                f"{step.name}: {step.text} {step.hint}".rstrip() + _took(step),
                 sep="",
                 highlight=False,
                 soft_wrap=True,
@@ -33,15 +33,15 @@ def prove(tried: models.TryResult, as_json: bool = False) -> None:
     if not tried.ok:
         show_tried(tried, as_json)
     for step in tried.steps:
-        if step.way_out:
-            said = f"▲ {step.name}: {step.text} {step.way_out}"
+        if step.hint:
+            said = f"▲ {step.name}: {step.text} {step.hint}"
             output.err.print(said, style="yellow", markup=False)
 
 
 def _mark(step: models.TryStep) -> tuple[str, str]:
     if not step.ok:
         return "■ ", "red"
-    return ("▲ ", "yellow") if step.way_out else ("● ", "green")
+    return ("▲ ", "yellow") if step.hint else ("● ", "green")
 
 
 def _took(step: models.TryStep) -> str:

@@ -1,4 +1,4 @@
-"""``fasciculus stores verify``, ``mend``, ``repack``, and bringing bundles from store to store"""
+"""``fasciculus stores verify``, ``repair``, ``repack``, and bringing bundles from store to store"""
 
 from __future__ import annotations
 
@@ -33,21 +33,21 @@ def finish(
         output.done(started, said, as_json)
         return
     ended = [follow_maintenance(client, number) for number in started.ids]
-    # Damage is mended at once where it can be: that belongs to the answer.
+    # Damage is repaired at once where it can be: that belongs to the answer.
     for work in list(ended):
-        mends = client.maintenance_list(
-            kind="mend", store=work.store, subject=work.subject, limit=1
+        repairs = client.maintenance_list(
+            kind="repair", store=work.store, subject=work.subject, limit=1
         ).items
         ended += [
             follow_maintenance(client, row.id)
-            for row in mends
+            for row in repairs
             if row.started_by == f"maintenance {work.id}"
         ]
     if as_json:
         output.show_json(ended)
     else:
         for work in ended:
-            if quiet and work.outcome == "done" and work.kind != "mend":
+            if quiet and work.outcome == "done" and work.kind != "repair":
                 continue
             output.out.print(
                 f"{output.MARKS.get(work.outcome or '', '■')} {work.kind} {work.subject} on "
@@ -59,14 +59,14 @@ def finish(
     good = all(
         work.outcome == "done"
         for work in ended
-        if work.kind != "verify" or not _mended(work, ended)
+        if work.kind != "verify" or not _repaired(work, ended)
     )
     raise typer.Exit(output.DONE if good else output.TROUBLE)
 
 
-def _mended(work: models.MaintenanceTask, ended: list[models.MaintenanceTask]) -> bool:
+def _repaired(work: models.MaintenanceTask, ended: list[models.MaintenanceTask]) -> bool:
     return any(
-        other.kind == "mend" and other.outcome == "done" and other.subject == work.subject
+        other.kind == "repair" and other.outcome == "done" and other.subject == work.subject
         for other in ended
     )
 
@@ -82,12 +82,12 @@ def verify(
     quiet: Quiet = False,
     as_json: AsJson = False,
 ) -> None:
-    """Check that the copies on a store are whole, and mend what another store still has."""
+    """Check that the copies on a store are whole, and repair what another store still has."""
     with service() as client:
         finish(client, client.stores_verify(name, deep, subject, bundle), no_wait, as_json, quiet)
 
 
-def mend(
+def repair(
     name: StoreName,
     subject: Subject = "",
     no_wait: Background = False,
@@ -96,7 +96,7 @@ def mend(
 ) -> None:
     """Replace damaged files by intact ones of other stores."""
     with service() as client:
-        finish(client, client.stores_mend(name, subject), no_wait, as_json, quiet)
+        finish(client, client.stores_repair(name, subject), no_wait, as_json, quiet)
 
 
 def repack(
@@ -105,7 +105,7 @@ def repack(
     over: Annotated[
         int,
         typer.Option(
-            help="Rewrite a piece when more than so many percent of it are dead weight.",
+            help="Rewrite a piece when more than so many percent of it are unused.",
             min=0,
             max=95,
         ),

@@ -25,11 +25,11 @@ Limits = Annotated[
         "“none” lifts all.",
     ),
 ]
-Patience = Annotated[
+StallTimeout = Annotated[
     int | None,
     typer.Option(help="Seconds that a transfer may stand still.", min=10, max=3600),
 ]
-AtOnce = Annotated[
+MaxConcurrent = Annotated[
     int | None,
     typer.Option(help="How many tasks write to it at the same time; 0 for any number.", min=0),
 ]
@@ -40,7 +40,7 @@ ReadBack = Annotated[
         help="Read back what was sent where the store cannot give its checksum.",
     ),
 ]
-Floor = Annotated[
+Reserve = Annotated[
     str | None, typer.Option(help="Space that stays free, such as “20 GiB”.", metavar="SIZE")
 ]
 PriceKept = Annotated[float | None, typer.Option(help="Price of a GB held for a month.", min=0)]
@@ -80,18 +80,18 @@ def common_fields(old: models.Store | None, options: dict[str, Any]) -> dict[str
             given[field] = []
     if given["copy_from"] == "none":
         given["copy_from"] = ""
-    if given["floor"] is not None:
-        given["floor"] = parse_size("floor", given["floor"])
+    if given["reserve"] is not None:
+        given["reserve"] = parse_size("reserve", given["reserve"])
     return {**found, **{name: given[name] for name in names if given.get(name) is not None}}
 
 
 def shared(
     verify_days: VerifyDays = None,
     limits: Limits = None,
-    patience: Patience = None,
-    at_once: AtOnce = None,
+    stall_timeout: StallTimeout = None,
+    max_concurrent: MaxConcurrent = None,
     read_back: ReadBack = None,
-    floor: Floor = None,
+    reserve: Reserve = None,
     price_kept: PriceKept = None,
     price_moved: PriceMoved = None,
     currency: Currency = None,

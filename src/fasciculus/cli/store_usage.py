@@ -17,7 +17,7 @@ def show_usage(found: models.StoreUsage) -> None:
             ("store", found.name),
             ("holds", f"{size(found.bytes)} in {output.count(found.copies, 'copy', 'copies')}"),
             ("free", "not told" if found.free is None else size(found.free)),
-            *([("stays free", size(found.floor))] if found.floor else []),
+            *([("stays free", size(found.reserve))] if found.reserve else []),
             ("grows", "not known yet" if found.per_day is None else f"{size(found.per_day)} a day"),
             ("full on", full),
             *_prices(found),

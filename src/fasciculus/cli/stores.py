@@ -21,9 +21,9 @@ from .store_maintenance import (
     copy,
     finish,
     import_,
-    mend,
     move,
     repack,
+    repair,
     seal,
     transfers,
     verify,
@@ -38,7 +38,7 @@ if TYPE_CHECKING:
 app = typer.Typer(help="Places where bundles are kept.", no_args_is_help=True)
 for command in (
     verify,
-    mend,
+    repair,
     repack,
     catch_up,
     copy,
@@ -116,7 +116,7 @@ def show(name: StoreName, as_json: AsJson = False) -> None:
                 "read through",
                 f"every {store.verify_days} days" if store.verify_days else "never by itself",
             ),
-            ("tasks at once", store.at_once or "any number"),
+            ("concurrent tasks", store.max_concurrent or "any number"),
             (
                 "damaged",
                 f"{output.count(store.damaged, 'file')}; see: fasciculus damage list --store "
@@ -149,10 +149,10 @@ def usage(name: StoreName, as_json: AsJson = False) -> None:
 
 
 @app.command()
-def year(name: StoreName, as_json: AsJson = False) -> None:
+def simulate(name: StoreName, as_json: AsJson = False) -> None:
     """Say how full a store gets in the coming year, by the keep rules of all its jobs."""
     with service() as client:
-        found = client.stores_year(name)
+        found = client.stores_simulate(name)
     if as_json:
         return output.show_json(found)
     output.show_table(
@@ -250,7 +250,7 @@ def _foreign(store: models.Store) -> list[str]:
         return []
     return [
         f"It belongs to {store.owner}, and is read only here until you take it over: fasciculus "
-        f"stores take-over {store.name}"
+        f"stores claim {store.name}"
     ]
 
 
@@ -284,7 +284,7 @@ def change(
 
 
 @app.command()
-def take_over(name: StoreName, yes: Yes = False, as_json: AsJson = False) -> None:
+def claim(name: StoreName, yes: Yes = False, as_json: AsJson = False) -> None:
     """Make a store ours that another service wrote to; it must have stopped."""
     with service() as client:
         store = client.stores_show(name)
@@ -292,7 +292,7 @@ def take_over(name: StoreName, yes: Yes = False, as_json: AsJson = False) -> Non
         output.sure(
             f"{whose}Take over store {name}? The other service can write there no more.", yes
         )
-        made = client.stores_take_over(name)
+        made = client.stores_claim(name)
     output.done(made, f"Store {name} is this service's now.", as_json)
 
 

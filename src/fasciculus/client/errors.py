@@ -6,11 +6,11 @@ from .. import models
 
 
 class ClientError(Exception):
-    """Anything that went wrong; ``way_out`` says what to do, where that is known."""
+    """Anything that went wrong; ``hint`` says what to do, where that is known."""
 
-    def __init__(self, message: str, way_out: str = "", field: str | None = None) -> None:
+    def __init__(self, message: str, hint: str = "", field: str | None = None) -> None:
         super().__init__(message)
-        self.message, self.way_out, self.field = message, way_out, field
+        self.message, self.hint, self.field = message, hint, field
 
 
 class NoAnswerError(ClientError):
@@ -21,7 +21,7 @@ class RefusedError(ClientError):
     """The service said no; ``problem`` holds its words."""
 
     def __init__(self, problem: models.Problem) -> None:
-        super().__init__(problem.title, problem.way_out, problem.field)
+        super().__init__(problem.title, problem.hint, problem.field)
         self.problem = problem
 
 

@@ -1,4 +1,4 @@
-"""Hosts, accounts, finding them, previews, coverage, definitions."""
+"""Hosts, accounts, discovery, previews, coverage, definitions."""
 
 from __future__ import annotations
 
@@ -66,16 +66,16 @@ class InventoryCalls(Transport):
 
     def hosts_find(self, name: str) -> models.Page[models.Proposed]:
         """Accounts on the host that are new, changed or gone, by its rules."""
-        return self._call("GET", f"/hosts/{quote(name)}/finding", models.Page[models.Proposed])
+        return self._call("GET", f"/hosts/{quote(name)}/discovery", models.Page[models.Proposed])
 
     def hosts_unmatched(self, name: str) -> models.Unmatched:
-        """What the last finding on the host could give to no account."""
+        """What the last discovery on the host could give to no account."""
         return self._call("GET", f"/hosts/{quote(name)}/unmatched", models.Unmatched)
 
-    def hosts_take_over(self, name: str, accounts: list[str] | None = None) -> models.TakenOver:
+    def hosts_accept(self, name: str, accounts: list[str] | None = None) -> models.Accepted:
         """Take over what was found of some accounts, or all of it."""
-        body = models.TakeOver(accounts=accounts or [], all=accounts is None)
-        return self._call("POST", f"/hosts/{quote(name)}/finding", models.TakenOver, body)
+        body = models.Acceptance(accounts=accounts or [], all=accounts is None)
+        return self._call("POST", f"/hosts/{quote(name)}/discovery", models.Accepted, body)
 
     def coverage_list(self, **query: Any) -> models.Page[models.CoverageRow]:
         """How each site, database and mail domain is protected."""

@@ -68,9 +68,9 @@ class JobCalls(Transport):
             "GET", f"/jobs/{quote(name)}/retiring", models.Page[models.Retiring], keep=keep
         )
 
-    def jobs_year(
+    def jobs_simulate(
         self, job: models.JobInput, store: str = "", subject: str = "", day: date | None = None
-    ) -> models.YearOfCopies:
+    ) -> models.JobSimulation:
         """Which copies a job will have on each day of the coming year on a store; ``day`` lists
         those of that day.
 
@@ -78,8 +78,8 @@ class JobCalls(Transport):
         """
         return self._call(
             "POST",
-            "/jobs/year",
-            models.YearOfCopies,
+            "/jobs/simulate",
+            models.JobSimulation,
             job,
             store=store,
             subject=subject,
@@ -118,12 +118,12 @@ class JobCalls(Transport):
         """
         return self._call("GET", "/changes", models.Page[models.SettingChange], **query)
 
-    def jobs_take_back(self, name: str, change: int) -> models.Job:
+    def jobs_revert(self, name: str, change: int) -> models.Job:
         """Make a job again what it was before a change.
 
         Raises ``NotFoundError`` when there is no such change.
         """
-        return self._call("POST", f"/jobs/{quote(name)}/take-back/{change}", models.Job)
+        return self._call("POST", f"/jobs/{quote(name)}/revert/{change}", models.Job)
 
     # Pauses -----------------------------------------------------------------------------
 

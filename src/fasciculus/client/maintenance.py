@@ -15,7 +15,7 @@ class MaintenanceCalls(Transport):
     def stores_verify(
         self, name: str, deep: bool = False, subject: str = "", bundle: int | None = None
     ) -> models.MaintenanceStarted:
-        """Look whether copies are whole; ``deep`` reads every byte. Damage is mended where it can
+        """Look whether copies are whole; ``deep`` reads every byte. Damage is repaired where it can
         be.
         """
         return self._call(
@@ -25,13 +25,13 @@ class MaintenanceCalls(Transport):
             models.VerifyStart(deep=deep, subject=subject, bundle=bundle),
         )
 
-    def stores_mend(self, name: str, subject: str = "") -> models.MaintenanceStarted:
-        """Mend what is known to be damaged from other stores."""
+    def stores_repair(self, name: str, subject: str = "") -> models.MaintenanceStarted:
+        """Repair what is known to be damaged from other stores."""
         return self._call(
             "POST",
-            f"/stores/{quote(name)}/mend",
+            f"/stores/{quote(name)}/repair",
             models.MaintenanceStarted,
-            models.MendStart(subject=subject),
+            models.RepairStart(subject=subject),
         )
 
     def stores_transfer(
@@ -80,7 +80,7 @@ class MaintenanceCalls(Transport):
     def stores_repack(
         self, name: str, subject: str = "", over: int = 20, dry_run: bool = False
     ) -> models.MaintenanceStarted:
-        """Rewrite the pieces of which more than ``over`` percent is dead weight."""
+        """Rewrite the pieces of which more than ``over`` percent is unused."""
         return self._call(
             "POST",
             f"/stores/{quote(name)}/repack",

@@ -69,19 +69,19 @@ class StoreCalls(Transport):
         """
         return self._call("GET", f"/stores/{quote(name)}/usage", models.StoreUsage)
 
-    def stores_year(self, name: str) -> models.StoreYear:
+    def stores_simulate(self, name: str) -> models.StoreSimulation:
         """What a store will hold on each day of the coming year, by the keep rules of its jobs.
 
         Raises ``NotFoundError`` when there is no such store.
         """
-        return self._call("GET", f"/stores/{quote(name)}/year", models.StoreYear)
+        return self._call("GET", f"/stores/{quote(name)}/simulate", models.StoreSimulation)
 
-    def stores_take_over(self, name: str) -> models.Store:
+    def stores_claim(self, name: str) -> models.Store:
         """Make a store ours that another service wrote to.
 
         Raises ``NotFoundError`` when there is no such store.
         """
-        return self._call("POST", f"/stores/{quote(name)}/take-over", models.Store)
+        return self._call("POST", f"/stores/{quote(name)}/claim", models.Store)
 
     def stores_proposals(self, name: str) -> models.Page[models.StoreProposal]:
         """List the hosts, accounts and jobs that a store tells of, until they are accepted.

@@ -15,14 +15,14 @@ _LEAST_GRACE = timedelta(hours=2)
 @dataclass(frozen=True, slots=True)
 class CoveringJob:
     """A job as far as coverage asks: its kind of subjects, those it covers, what it takes, and how
-    old its newest copy may be (None: no promise)."""
+    old its newest copy may be (None: no limit)."""
 
     name: str
     subjects: str
     covers: frozenset[str]
     contents: frozenset[str]
     databases: DatabaseRules
-    promise: timedelta | None
+    max_copy_age: timedelta | None
 
 
 @dataclass(frozen=True, slots=True)
@@ -49,7 +49,7 @@ class CoverageResult:
     newest: str | None = None
 
 
-def promise_of(starts: Sequence[datetime]) -> timedelta | None:
+def max_age_of(starts: Sequence[datetime]) -> timedelta | None:
     """How old the newest copy may be: the longest pause between the next starts, and a quarter
     more.
     """
@@ -95,7 +95,8 @@ class _Jobs:
     ) -> None:
         # Moments as text compare like moments: all are ISO 8601 in UTC.
         self._jobs = [
-            (job, (moment - job.promise).isoformat() if job.promise else "") for job in jobs
+            (job, (moment - job.max_copy_age).isoformat() if job.max_copy_age else "")
+            for job in jobs
         ]
         self._kind, self._newest = kind, newest
         self._known: dict[str, _NewestCopies] = {}

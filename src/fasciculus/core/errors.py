@@ -13,23 +13,35 @@ class FasciculusError(Exception):
     an option can show the sentence where it belongs.
     """
 
-    def __init__(self, message: str, way_out: str = "", field: str | None = None) -> None:
+    def __init__(self, message: str, hint: str = "", field: str | None = None) -> None:
         super().__init__(message)
         self.message = message
-        self.way_out = way_out
+        self.hint = hint
         self.field = field
 
     def __reduce__(self) -> tuple[type[FasciculusError], tuple[str, str, str | None]]:
         # It travels between processes with all that it says.
-        return type(self), (self.message, self.way_out, self.field)
+        return type(self), (self.message, self.hint, self.field)
 
     def sentence(self) -> str:
         """What is wrong and the way out, as one line."""
-        return f"{self.message} {self.way_out}".strip()
+        return f"{self.message} {self.hint}".strip()
 
 
 class SettingError(FasciculusError):
     """A value that cannot be used as it was given."""
+
+
+class NameTakenError(SettingError):
+    """A name that something else of the same kind has."""
+
+
+class FolderNotEmptyError(SettingError):
+    """A folder that must be empty or new, and is not."""
+
+
+class AlreadyEndedError(SettingError):
+    """A run or task that has ended, so that nothing of it can be cancelled."""
 
 
 class DamagedError(FasciculusError):

@@ -40,15 +40,15 @@ def growth_per_day(days: Sequence[DayCount]) -> float | None:
     return sum((day - middle) * (stored - level) for day, stored in rows) / spread
 
 
-def full_on(free: int | None, floor: int, per_day: float | None, today: date) -> date | None:
-    """The day on which a store will be full at this pace, down to the floor that stays free.
+def full_on(free: int | None, reserve: int, per_day: float | None, today: date) -> date | None:
+    """The day on which a store will be full at this pace, down to the reserve that stays free.
 
     Today when it is full already; None when the store does not tell what is free, does not grow
     as far as is known, or is not full for ten years.
     """
     if free is None:
         return None
-    left = free - floor
+    left = free - reserve
     if left <= 0:
         return today
     if per_day is None or per_day <= 0 or left / per_day > _FARTHEST:

@@ -1,4 +1,4 @@
-"""Maintenance that found or mended damage as the model of its report."""
+"""Maintenance that found or repaired damage as the model of its report."""
 
 from __future__ import annotations
 
@@ -60,7 +60,7 @@ class MaintenanceReport:
         """What people read first."""
         if self.kind == "verify":
             return "damage found"
-        return "damage not mended" if self.damage else "damage mended"
+        return "damage not repaired" if self.damage else "damage repaired"
 
     @property
     def trouble(self) -> bool:
@@ -81,11 +81,11 @@ class MaintenanceReport:
             again = "The next run stores the contents of the damaged files again, by itself."
             if self.helpers:
                 return (
-                    f"It is being mended from {format_list(self.helpers)} now; another report "
+                    f"It is being repaired from {format_list(self.helpers)} now; another report "
                     "says how that "
                     f"went. {again}"
                 )
-            return f"No other store has copies to mend it from. {again} {_UNTIL_THEN}"
+            return f"No other store has copies to repair it from. {again} {_UNTIL_THEN}"
         return _UNTIL_THEN
 
     def local(self, moment: datetime) -> str:

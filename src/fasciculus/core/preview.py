@@ -43,10 +43,10 @@ class PreviewCounter:
     def __init__(
         self,
         chooser: FileSelector | None,
-        left_out: frozenset[bytes],
+        excluded: frozenset[bytes],
         before: Iterator[tuple[bytes, int, int]] | None,
     ) -> None:
-        self._chooser, self._left_out, self._before = chooser, left_out, before
+        self._chooser, self._excluded, self._before = chooser, excluded, before
         self._known = next(before, None) if before is not None else None
         self._skipped, self._rule = b"", ""
         self._device: int | None = None
@@ -64,7 +64,7 @@ class PreviewCounter:
             self.survey.saved.setdefault(self._rule, SizeCount()).add(size)
             return
         rule = (
-            "used by Fasciculus itself, or stored as a database" if path in self._left_out else ""
+            "used by Fasciculus itself, or stored as a database" if path in self._excluded else ""
         )
         if not rule and self._chooser is not None:
             rule = self._chooser.judge(path, is_dir, is_file, size, mtime_ns)

@@ -17,6 +17,6 @@ class Step(Struct, frozen=True):
     name: str
     ok: bool
     text: str
-    way_out: str = ""
+    hint: str = ""
     seconds: float = 0.0
     field: str = ""

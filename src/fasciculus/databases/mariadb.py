@@ -218,7 +218,7 @@ def _may_load_users(refuse: Callable[[str], None], trusted: bool) -> bool:
     if not trusted:
         refuse(
             "its users did not come back: the records do not vouch for this copy. Allow it "
-            "(--privileges) if you trust its store."
+            "(--special-modes) if you trust its store."
         )
     return trusted
 

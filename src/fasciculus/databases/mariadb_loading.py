@@ -91,7 +91,7 @@ def _make(
     except StatementError as error:
         raise SettingError(
             "The database user for restoring may not make the user that loads a dump.",
-            f"{error.way_out} “hosts try” shows the statement that gives all that restoring needs.",
+            f"{error.hint} “hosts try” shows the statement that gives all that restoring needs.",
             field="databases",
         ) from error
     if trusted:

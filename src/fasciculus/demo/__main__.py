@@ -199,7 +199,7 @@ class Demo:
         etc = self.folder / "reed-1"
         host = HostInput(
             name="reed-1",
-            at_once=2,
+            max_concurrent=2,
             servers=servers,
             mail=MailFiles(
                 alias_map=f"{etc}/etc/virtual",
@@ -210,7 +210,7 @@ class Demo:
             system=[f"{etc}/etc"],
             account_system=[f"{etc}/etc/nginx/{{account}}-*.conf", f"{etc}/etc/cron/{{account}}"],
             hold_flag=f"{etc}/hold/{{site}}",
-            finding=DiscoveryRules(
+            discovery=DiscoveryRules(
                 homes=[f"{etc}/home/{{account}}"],
                 nginx=[f"{etc}/etc/nginx/*.conf"],
                 database_prefix="{account}_",
@@ -236,7 +236,7 @@ class Demo:
                     "GRANT ALL ON *.* TO fasciculus@localhost WITH GRANT OPTION",
                     *scenario.shop_statements(plan.mariadb),
                 )
-        print(f"Found {client.hosts_take_over('reed-1').count} accounts on reed-1.", flush=True)
+        print(f"Found {client.hosts_accept('reed-1').count} accounts on reed-1.", flush=True)
         self._tie_shop(client)
         self._name_contacts(client)
         client.watch_change(

@@ -193,7 +193,7 @@ class HostKind:
     """A kind of host: its settings, its secrets, and how one is opened.
 
     ``open`` takes the host's spec and a folder for spooled data; the connection it returns is not
-    made yet. ``at_once`` is how many tasks such a host takes at the same time by default.
+    made yet. ``max_concurrent`` is how many tasks such a host takes at the same time by default.
     """
 
     name: str
@@ -201,4 +201,4 @@ class HostKind:
     settings: type[Settings]
     secrets: type[Secrets]
     open: Callable[[HostSpec, Path], HostConnection]
-    at_once: int = 1
+    max_concurrent: int = 1

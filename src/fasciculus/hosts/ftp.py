@@ -156,7 +156,7 @@ class FtpHost:
                 continue
             name = os.fsencode(found.name)
             relative = folder + b"/" + name if folder else name
-            if relative in chosen.left_out:
+            if relative in chosen.excluded:
                 continue
             if found.kind == "other":
                 warn(f"{shown(relative)}: left out, since FTP cannot read what it is")

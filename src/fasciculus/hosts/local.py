@@ -238,5 +238,5 @@ KIND = HostKind(
     LocalSettings,
     Secrets,
     lambda spec, spool: LocalHost(),
-    at_once=os.cpu_count() or 1,
+    max_concurrent=os.cpu_count() or 1,
 )

@@ -36,7 +36,7 @@ def walk(
             owed = [e for e in owed if folder.startswith(e.path) and e.path != folder]
             continue
         relative = folder + b"/" + name if folder else name
-        if relative in chosen.left_out:
+        if relative in chosen.excluded:
             continue
         if len(stack) > _DEEPEST:
             warn(f"{shown(relative)}: deeper than {_DEEPEST} folders, as if one contained itself")

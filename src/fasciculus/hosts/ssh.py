@@ -53,8 +53,8 @@ from .base import (
     OpenFile,
     TreeName,
 )
-from .programs import error_of, program
 from .remote_files import SentFile, SftpFile
+from .remote_scripts import error_of, program
 from .ssh_tar import TarReader
 from .ssh_tree import SshTree
 from .text_files import read_text_of
@@ -601,4 +601,6 @@ def _open(spec: HostSpec, spool: Path) -> SshHost:
     )
 
 
-KIND = HostKind("ssh", "Another machine, over SSH", SshSettings, SshSecrets, _open, at_once=4)
+KIND = HostKind(
+    "ssh", "Another machine, over SSH", SshSettings, SshSecrets, _open, max_concurrent=4
+)

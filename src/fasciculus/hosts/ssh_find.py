@@ -178,7 +178,7 @@ def choose(
         if skipped and path.startswith(skipped):
             continue
         is_dir, is_file = record[0] == b"d", record[0] == b"f"
-        if path in chosen.left_out:
+        if path in chosen.excluded:
             skipped = path + b"/"
             continue
         if record[0] not in _TYPES:
@@ -202,7 +202,7 @@ def choose(
             owed = []
         yield record
         if is_dir and chosen.one_file_system and record[10] != device:
-            chosen.on_left_out(path, 0, "on another file system")
+            chosen.on_excluded(path, 0, "on another file system")
             skipped = path + b"/"
 
 

@@ -14,21 +14,21 @@ _NAMES = {
     "bundles": "Bundle BundleDetail BundleEntry BundleFiles Changes ContentsInfo Copy DatabaseInfo "
     "DownloadReport EntrySearch PieceInfo Pin Restore RestoreStart",
     "discovery": "Applied Change CoverageRow Definitions ExcludedSize Folder Preview PreviewStart "
-    "Proposed SizeCount TakeOver TakenOver Unmatched",
+    "Proposed SizeCount Acceptance Accepted Unmatched",
     "inventory": "Account AccountInput Database DiscoveryRules Host HostFields HostInput "
     "HostProposal MailFiles RuleProposal Site SiteRow",
     "calendar": "Calendar CalendarCollision CalendarFeed CalendarStart StartAddress "
     "StartAddressInput StartAddressMade StartedFromOutside",
     "changes": "SettingChange",
     "jobs": "Command Databases Job JobCopy JobDefaults JobInput JobStart JobSummary Note Retiring "
-    "Rules SpaceNeed Thresholds YearDay YearOfCopies YearQuery",
+    "Rules SpaceNeed Thresholds SimulationDay JobSimulation SimulationQuery",
     "keys": "KeyKeep KeyMade KeyMake SealKey",
     "kinds": "KindField KindInfo KindSettings Kinds",
     "maintenance": "BundleChange DamageRow Growth GrowthPoint GrowthStore MaintenanceStarted "
-    "MaintenanceTask MendStart RepackStart SealStart Transfer TransferDay TransferStart "
+    "MaintenanceTask RepairStart RepackStart SealStart Transfer TransferDay TransferStart "
     "VerifyStart",
     "paging": "Page",
-    "problem": "FieldProblem Health Problem",
+    "problem": "FieldProblem Health Problem ProblemType",
     "reports": "Channel ChannelAnswer ChannelInput MailServer OutboxItem Report ReportDetail "
     "ReportPreview Template TemplateText WebhookMessage WebhookStore WebhookTask",
     "runs": "Attention LogLine Night Overview Run RunDetail Started StoreFill SubjectNights Task "
@@ -37,7 +37,7 @@ _NAMES = {
     "timetable": "Pause PauseInput StartRules TaskLimits",
     "watch": "Acknowledgement Alert WatchSettings",
     "stores": "AcceptedProposals ProposalChoice Store StoreAccess StoreDay StoreInput "
-    "StoreProposal StoreShare StoreUsage StoreYear StoreYearDay "
+    "StoreProposal StoreShare StoreUsage StoreSimulation StoreSimulationDay "
     "TryResult TryStep",
 }
 _MODULES = {name: module for module, names in _NAMES.items() for name in names.split()}

@@ -7,7 +7,7 @@ from datetime import UTC, datetime
 from pydantic import Field, field_validator
 
 from .inventory import OptionalPath
-from .model import Model
+from .model import Model, RenamedFields
 
 
 class Copy(Model):
@@ -100,13 +100,15 @@ class Changes(Model):
 
 
 class BundleDetail(Bundle):
-    """With the summary of its ``bundle.json``. ``brings`` is full or incremental; ``base`` the
-    moment of the full bundle that it builds on, ``dead_share`` how much of what its pieces hold it
-    does not need, from 0 to 1."""
+    """A bundle with the summary of its ``bundle.json``.
+
+    ``brings`` is full or incremental, ``base`` the time of the full bundle that it builds on, and
+    ``unused_share`` the share of the data in its pieces that it does not need, from 0 to 1.
+    """
 
     brings: str = "full"
     base: str = ""
-    dead_share: float = 0.0
+    unused_share: float = 0.0
     contents: dict[str, ContentsInfo]
     databases: list[DatabaseInfo]
     pieces: list[PieceInfo]
@@ -148,15 +150,16 @@ class EntrySearch(Model):
 class DownloadReport(Model):
     """What a download lacks: how many entries are not in it or not as they were, and the first."""
 
-    left_out: int = 0
+    omissions: int = 0
     named: list[str] = []
 
 
-class RestoreStart(Model):
+class RestoreStart(RenamedFields):
     """``databases`` has the new name by the name of a MariaDB database in the bundle;
     ``store`` the copy to read, the first one when left out. ``mail_domains`` are merged into the
     host's own files. Without a ``target`` nothing but these comes back."""
 
+    former_names = {"privileges": "special_modes"}
     bundle: int
     target: OptionalPath = ""
     store: str = ""
@@ -167,7 +170,7 @@ class RestoreStart(Model):
     resume: bool = Field(
         default=False, description="go on where an interrupted restore into that folder was"
     )
-    privileges: bool = Field(
+    special_modes: bool = Field(
         default=False,
         description="bring back set-user-id and set-group-id bits, devices and system attributes "
         "even where the records do not vouch for the copy",
@@ -199,7 +202,7 @@ class Restore(Model):
     databases: dict[str, str]
     mail_domains: list[str] = []
     resume: bool = False
-    privileges: bool = False
+    special_modes: bool = False
     owners: dict[str, str] = {}
     state: str
     outcome: str | None

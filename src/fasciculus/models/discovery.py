@@ -22,27 +22,27 @@ class Proposed(Model):
 
 
 class Unmatched(Model):
-    """What the last finding saw on a host and no rule gives to an account: databases of its
+    """What the last discovery saw on a host and no rule gives to an account: databases of its
     servers, and server names that say no domain, each with its document root."""
 
     databases: list[str] = []
     names: list[str] = []
 
 
-class TakeOver(Model):
+class Acceptance(Model):
     """Which of the proposals to take over: accounts by name, or all of them."""
 
     accounts: list[str] = []
     all: bool = False
 
 
-class TakenOver(Model):
+class Accepted(Model):
     count: int
 
 
 class CoverageRow(Model):
     """A site, database or mail domain. ``state`` is protected, late (its newest copy is older than
-    its jobs promise), never (a job has it, but no copy yet) or bare (no job has it)."""
+    its jobs require), never (a job has it, but no copy yet) or bare (no job has it)."""
 
     kind: Literal["account", "site", "database", "mail domain"]
     name: str

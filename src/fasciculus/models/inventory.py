@@ -14,7 +14,7 @@ from ..core.file_filters import check_pattern
 from ..core.selection import check_selector
 from ..fields import absolute_folder
 from .kinds import KindSettings
-from .model import Model
+from .model import Model, RenamedFields
 
 
 def _named(value: str) -> str:
@@ -165,25 +165,27 @@ class DiscoveryRules(Model):
     forget_after: int = Field(default=0, ge=0, le=36_500)
 
 
-class HostFields(Model):
+class HostFields(RenamedFields):
     """What is sent and shown of a host: a server where accounts live.
 
-    ``connection`` says how it is reached, ``servers`` are its database servers, one for each
-    engine. ``at_once`` is how many tasks it takes at the same time; 0 leaves that to the service.
+    ``connection`` says how it is reached; ``servers`` are its database servers, one per engine.
+    ``max_concurrent`` limits the tasks that run on it at the same time; 0 is the default for its
+    kind.
     ``system`` are patterns of the host's own settings, ``account_system`` of an account's, with
     ``{account}``; ``hold_flag`` is the flag file of a site's hold page, with ``{site}`` or
     ``{account}``.
     """
 
+    former_names = {"at_once": "max_concurrent", "finding": "discovery"}
     name: Name
     connection: KindSettings = KindSettings(kind="local")
-    at_once: int = Field(default=0, ge=0, le=64)
+    max_concurrent: int = Field(default=0, ge=0, le=64)
     servers: list[KindSettings] = []
     mail: MailFiles = MailFiles()
     system: list[AbsolutePath] = []
     account_system: list[AbsolutePath] = []
     hold_flag: Annotated[str, AfterValidator(_flag)] = ""
-    finding: DiscoveryRules = DiscoveryRules()
+    discovery: DiscoveryRules = DiscoveryRules()
 
 
 class HostInput(HostFields):

@@ -15,7 +15,7 @@ from ..core.file_filters import FileRules
 from .inventory import Name, Pattern, Selector, mail_address
 from .keep import KeepText, OptionalKeepText
 from .keys import Recipient
-from .model import Model
+from .model import Model, RenamedFields
 from .timetable import StartRules, TaskLimits, Timetable, Zone
 
 KINDS: tuple[Literal["files", "databases", "mail", "system", "notes"], ...] = (
@@ -119,14 +119,17 @@ class Thresholds(Model):
     changes: int = Field(default=1000, ge=0, le=1_000_000)
 
 
-class JobInput(Model):
-    """A job as it is sent and kept: what, where, when, keep, tell. Each of ``names`` is a name, a
-    pattern of names such as “shop-*”, “host:NAME” for all of a host, or “tag:NAME” for all whose
-    account has that tag. ``piece_size`` is in bytes,
-    ``promise`` in hours: how old the newest copy may be before coverage says so; 0 takes it from
-    the timetable. ``keep`` is a keep rule such as “7 newest, 8 weekly”; ``keep_on`` has another one
-    for some of the stores, ``keep_gone`` one for accounts that are gone."""
+class JobInput(RenamedFields):
+    """A job as it is sent and stored: what, where, when, keep, notify.
 
+    Each of ``names`` is a name, a pattern of names such as “shop-*”, “host:NAME” for everything on
+    a host, or “tag:NAME” for every account with that tag. ``piece_size`` is in bytes.
+    ``max_copy_age`` is in hours: coverage reports a newest copy that is older; 0 derives it from
+    the timetable. ``keep`` is a keep rule such as “7 newest, 8 weekly”; ``keep_on`` overrides it
+    for some of the stores, ``keep_gone`` for deleted accounts.
+    """
+
+    former_names = {"promise": "max_copy_age", "dead_share": "max_unused_percent"}
     name: Name
     subjects: Literal["accounts", "sites", "hosts"] = "accounts"
     choice: Literal["all", "listed", "all_but"] = "all"
@@ -142,10 +145,10 @@ class JobInput(Model):
     notes: list[Note] = []
     commands: list[Command] = []
     hold_page: bool = False
-    promise: int = Field(default=0, ge=0, le=24 * 366)
+    max_copy_age: int = Field(default=0, ge=0, le=24 * 366)
     mode: Literal["full", "incremental"] = "full"
     full_every: int = Field(default=30, ge=1, le=3650)
-    dead_share: int = Field(default=50, ge=5, le=100)
+    max_unused_percent: int = Field(default=50, ge=5, le=100)
     compare_every: int = Field(default=0, ge=0, le=1000)
     stores: list[str]
     timetable: Timetable = "daily 02:15"
@@ -299,7 +302,7 @@ class JobSummary(Model):
     space: list[SpaceNeed] = []
 
 
-class YearQuery(Model):
+class SimulationQuery(Model):
     """Of which store and subject, the first ones where they are not named; ``day`` lists the copies
     of that day."""
 
@@ -308,7 +311,7 @@ class YearQuery(Model):
     day: date | None = None
 
 
-class YearDay(Model):
+class SimulationDay(Model):
     """A day of a simulated year: the copies of one subject at its end and the bytes that they take,
     and those of all subjects of the job."""
 
@@ -319,7 +322,7 @@ class YearDay(Model):
     moments: list[datetime] | None = None
 
 
-class YearOfCopies(Model):
+class JobSimulation(Model):
     """The coming year of a job on one store, if every run succeeds and sizes stay as they are."""
 
     store: str
@@ -327,4 +330,4 @@ class YearOfCopies(Model):
     subjects: int
     rule: str
     free: int | None
-    days: list[YearDay]
+    days: list[SimulationDay]

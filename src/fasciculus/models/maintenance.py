@@ -1,4 +1,4 @@
-"""Maintenance: verifying, mending and repacking copies; what was found damaged; how subjects
+"""Maintenance: verifying, repairing and repacking copies; what was found damaged; how subjects
 grow.
 """
 
@@ -11,7 +11,7 @@ from pydantic import Field, model_validator
 
 from .model import Model
 
-MaintenanceKind = Literal["verify", "mend", "repack", "transfer", "import", "reseal"]
+MaintenanceKind = Literal["verify", "repair", "repack", "transfer", "import", "reseal"]
 
 
 class VerifyStart(Model):
@@ -23,14 +23,14 @@ class VerifyStart(Model):
     bundle: int | None = None
 
 
-class MendStart(Model):
+class RepairStart(Model):
     """Of which subject; of all that are damaged when left out."""
 
     subject: str = ""
 
 
 class RepackStart(Model):
-    """``over`` is in percent: a piece is rewritten when more of it is dead weight."""
+    """``over`` is in percent: a piece is rewritten when more of it is unused."""
 
     subject: str = ""
     over: int = Field(default=20, ge=0, le=95)
@@ -114,10 +114,12 @@ class MaintenanceTask(Model):
 
 
 class DamageRow(Model):
-    """A file of a store that is missing or altered. ``bundles`` need it; ``files`` are the first of
-    the ``harmed`` entries that cannot be brought back whole from this store. ``mend_from`` are the
-    other stores that should hold it, or “the records”; ``stored_again`` is the first bundle that
-    brought its contents again."""
+    """A file on a store that is missing or altered.
+
+    ``bundles`` need it; ``files`` are the first of the ``harmed`` entries that cannot be restored
+    intact from this store. ``repair_from`` lists the other stores that should have it, or “the
+    records”; ``stored_again`` is the first bundle that stored its contents again.
+    """
 
     id: int
     store: str
@@ -129,7 +131,7 @@ class DamageRow(Model):
     files: list[str]
     harmed: int
     found: datetime
-    mend_from: list[str] = []
+    repair_from: list[str] = []
     stored_again: str = ""
 
 
@@ -162,14 +164,14 @@ class GrowthPoint(Model):
 
 
 class GrowthStore(Model):
-    """What a subject takes on one store. ``dead`` are bytes of contents in its pieces that no
+    """What a subject takes on one store. ``unused`` are bytes of contents in its pieces that no
     bundle there seems to need; repacking measures them exactly."""
 
     store: str
     copies: int
     stored: int
     holds: int
-    dead: int
+    unused: int
 
 
 class Growth(Model):

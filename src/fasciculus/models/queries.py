@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-from typing import Literal
+from typing import Annotated, Any, Literal
 
-from pydantic import Field
+from pydantic import BeforeValidator, Field
 
 from .keep import OptionalKeepText
 from .model import Model
@@ -148,8 +148,16 @@ class ReportsQuery(WordsQuery):
     job: str = Field(default="", description="only of this job")
 
 
+def _present_kind(value: Any) -> Any:
+    """Return a kind of maintenance by its present name; “mend” was that of the version before."""
+    return "repair" if value == "mend" else value
+
+
 class MaintenanceQuery(PageQuery):
-    kind: Literal["", "verify", "mend", "repack", "transfer", "import", "reseal"] = ""
+    kind: Annotated[
+        Literal["", "verify", "repair", "repack", "transfer", "import", "reseal"],
+        BeforeValidator(_present_kind),
+    ] = ""
     store: str = Field(default="", description="only on this store")
     subject: str = Field(default="", description="only of this subject")
     state: Literal["", "queued", "running", "ended"] = ""

@@ -9,7 +9,7 @@ from typing import Annotated, Literal
 from pydantic import AfterValidator, Field, model_validator
 
 from .inventory import Name, mail_address_or_empty
-from .model import Model
+from .model import Model, RenamedFields
 
 #: A name of a host (labels of at most 63 letters, RFC 1035) or an address, and a port.
 _HOST = re.compile(
@@ -81,14 +81,15 @@ class OutboxItem(Model):
     last_error: str
 
 
-class MailServer(Model):
-    """Where reports are handed in. The password is given when saving, never given back.
+class MailServer(RenamedFields):
+    """The mail server that sends reports. No answer contains its password.
 
-    ``second_way`` is the channel by which a report goes that the mail server has not taken for an
-    hour; it is tried here for ``days`` days. Digests come at ``digest_time`` (such as “07:00”) in
-    the zone of their jobs, weekly ones on ``digest_day``.
+    ``fallback_channel`` gets a report that the mail server has not accepted for an hour; mail is
+    retried for ``days`` days. Digests are sent at ``digest_time`` (such as “07:00”) in the time
+    zone of their jobs, weekly ones on ``digest_day``.
     """
 
+    former_names = {"second_way": "fallback_channel"}
     address: str = ""
     port: int = Field(default=587, ge=1, le=65535)
     security: Literal["starttls", "tls", "none"] = "starttls"
@@ -96,7 +97,7 @@ class MailServer(Model):
     password: str | None = Field(default=None, repr=False, exclude_if=lambda value: value is None)
     password_set: bool = False
     sender: Annotated[str, AfterValidator(mail_address_or_empty)] = ""
-    second_way: str = ""
+    fallback_channel: str = ""
     days: int = Field(default=5, ge=1, le=30)
     digest_time: Annotated[str, AfterValidator(_time_of_day)] = "07:00"
     digest_day: Literal["mon", "tue", "wed", "thu", "fri", "sat", "sun"] = "mon"

@@ -13,7 +13,7 @@ from .inventory import AbsolutePath, Name
 from .keys import Recipient
 from .kinds import KindSettings
 from .maintenance import TransferDay
-from .model import Model
+from .model import Model, RenamedFields
 from .timetable import Timetable, Zone
 
 
@@ -25,9 +25,14 @@ def _limit(value: str) -> str:
     return value.strip()
 
 
-class StoreFields(Model):
+class StoreFields(RenamedFields):
     """What is sent and shown of a store."""
 
+    former_names = {
+        "floor": "reserve",
+        "patience": "stall_timeout",
+        "at_once": "max_concurrent",
+    }
     name: Name
     settings: KindSettings
     #: Every copy is read through once in so many days, in the background; 0 for never.
@@ -35,13 +40,13 @@ class StoreFields(Model):
     #: Such as “2 MiB/s 08:00-18:00”, in the time zone of the service's machine.
     limits: list[Annotated[str, AfterValidator(_limit)]] = Field(default=[], max_length=24)
     #: Seconds that a transfer may stand still.
-    patience: int = Field(default=120, ge=10, le=3600)
+    stall_timeout: int = Field(default=120, ge=10, le=3600)
     #: How many tasks use it at the same time; 0 for any number. A restore waits for no other.
-    at_once: int = Field(default=0, ge=0, le=64)
+    max_concurrent: int = Field(default=0, ge=0, le=64)
     #: Read back what was sent where the store cannot give its checksum.
     read_back: bool = True
     #: Bytes that stay free: no bundle is begun that would leave less.
-    floor: int = Field(default=0, ge=0)
+    reserve: int = Field(default=0, ge=0)
     #: Per GB (1,000,000,000 bytes) held for a month, and per GB sent or read.
     price_kept: float = Field(default=0, ge=0, le=1_000_000)
     price_moved: float = Field(default=0, ge=0, le=1_000_000)
@@ -108,14 +113,14 @@ class StoreShare(Model):
     bytes: int
 
 
-class StoreYearDay(Model):
+class StoreSimulationDay(Model):
     """What a store will hold at the end of a day, at most."""
 
     day: date
     bytes: int
 
 
-class StoreYear(Model):
+class StoreSimulation(Model):
     """The coming year of a store, if every run of its jobs succeeds and sizes stay as they are.
 
     ``bytes`` is what it holds now, ``room`` what it can hold, None where it does not tell;
@@ -126,7 +131,7 @@ class StoreYear(Model):
     room: int | None
     full_on: date | None
     jobs: list[str]
-    days: list[StoreYearDay]
+    days: list[StoreSimulationDay]
 
 
 class StoreUsage(Model):
@@ -142,7 +147,7 @@ class StoreUsage(Model):
     copies: int
     free: int | None = None
     free_at: datetime | None = None
-    floor: int = 0
+    reserve: int = 0
     per_day: int | None = None
     full_on: date | None = None
     why: str = ""
@@ -162,12 +167,12 @@ class StoreUsage(Model):
 
 
 class TryStep(Model):
-    """One step of trying something. ``text`` says how it went, ``way_out`` what to do."""
+    """One step of trying something. ``text`` says how it went, ``hint`` what to do."""
 
     name: str
     ok: bool
     text: str
-    way_out: str = ""
+    hint: str = ""
     seconds: float = 0.0
     #: The setting at fault, where there is one.
     field: str = ""

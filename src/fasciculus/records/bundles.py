@@ -141,7 +141,7 @@ def bundle(db: sqlite3.Connection, bundle_id: int) -> BundleDetail:
         compression=manifest["compression"],
         brings=manifest.get("brings", "full"),
         base=manifest.get("base", ""),
-        dead_share=manifest.get("dead_share", 0.0),
+        unused_share=manifest.get("unused_share", 0.0),
         changes=manifest.get("changes"),
         sealed_to=manifest.get("sealed_to", []),
     )

@@ -9,8 +9,8 @@ from urllib.parse import urlsplit
 from ..core.errors import MissingError, SettingError
 from ..models import Channel, ChannelInput
 from . import jobs, settings
-from .encryption import SecretCipher, merged
-from .secrets import MAIL
+from .forget_secrets import MAIL
+from .secret_cipher import SecretCipher, merged
 from .settings import WATCH
 
 
@@ -97,9 +97,9 @@ def remove(db: sqlite3.Connection, name: str) -> None:
         raise SettingError(
             f"Channel “{name}” gets the alerts of the watch.", "Take it out there first."
         )
-    if settings.get(db, MAIL, {}).get("second_way") == name:
+    if settings.get(db, MAIL, {}).get("fallback_channel") == name:
         raise SettingError(
-            f"Channel “{name}” is the second way of reports.",
+            f"Channel “{name}” is the fallback channel for reports.",
             "Choose another one with the mail server first.",
         )
     db.execute("DELETE FROM channel WHERE name=?", (name,))

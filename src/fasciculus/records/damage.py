@@ -105,14 +105,15 @@ def rows(
             query.only(f"{column} = ?", value)
     found = page(db, query, paging, _damage)
     for row in found.items:
-        row.mend_from = helpers(db, row.store, (row.subject_kind, row.subject), row.file)
+        row.repair_from = helpers(db, row.store, (row.subject_kind, row.subject), row.file)
         row.stored_again = _stored_again(db, row)
     return found
 
 
 def helpers(db: sqlite3.Connection, store: str, subject: tuple[str, str], file: str) -> list[str]:
-    """From where a damaged file may be mended: other stores that should hold it whole, and what the
-    service keeps itself."""
+    """Return the sources that a damaged file can be repaired from: other stores that should have it
+    intact, and the records.
+    """
     folder, _, rest = file.partition("/")
     rows = db.execute(
         "SELECT DISTINCT store.name FROM bundle JOIN copy ON bundle_id=bundle.id JOIN store ON "

@@ -161,7 +161,7 @@ class Records:
 
 
 @contextmanager
-def beside(path: Path) -> Iterator[sqlite3.Connection]:
+def single_transaction(path: Path) -> Iterator[sqlite3.Connection]:
     """The records for one transaction of another program, while the service may be running.
 
     Raises ``MissingError`` where there are none.

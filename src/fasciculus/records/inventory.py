@@ -10,7 +10,7 @@ from dataclasses import dataclass
 
 from ..core.coverage import CoverageItem
 from ..core.discovery.accounts import Unmatched
-from ..core.errors import MissingError, SettingError
+from ..core.errors import MissingError, NameTakenError, SettingError
 from ..core.selection import SubjectFacts
 from ..fields import check_addresses
 from ..models import (
@@ -24,7 +24,6 @@ from ..models import (
 )
 from ..models.inventory import AccountFields, HostFields
 from . import discoveries, settings
-from .encryption import SecretCipher, merged
 from .odd_rows import readable
 from .paging import (
     PageRequest,
@@ -32,9 +31,10 @@ from .paging import (
     like,
     page,
 )
+from .secret_cipher import SecretCipher, merged
 
-_UNMATCHED = "finding.unmatched"
-_HIDDEN = "finding.hidden"
+_UNMATCHED = "discovery.unmatched"
+_HIDDEN = "discovery.hidden"
 CoverageLookup = Callable[[str, str], list[str]]
 
 _NEWEST = (
@@ -54,10 +54,10 @@ def nearest(db: sqlite3.Connection, table: str, name: str, what: str) -> Missing
     known = [row[0] for row in db.execute(f"SELECT name FROM {table} ORDER BY name LIMIT 5000")]
     close = difflib.get_close_matches(name, known, 1)
     if close:
-        way_out = f"Did you mean “{close[0]}”?"
+        hint = f"Did you mean “{close[0]}”?"
     else:
-        way_out = f"Known: {', '.join(known[:12])}." if known else "There is none yet."
-    return MissingError(f"There is no {what} “{name}”.", way_out)
+        hint = f"Known: {', '.join(known[:12])}." if known else "There is none yet."
+    return MissingError(f"There is no {what} “{name}”.", hint)
 
 
 # Hosts ------------------------------------------------------------------------
@@ -129,7 +129,7 @@ def save_host(
         ).rowcount:
             raise nearest(db, "host", old_name, "host")
     except sqlite3.IntegrityError as error:
-        raise SettingError(
+        raise NameTakenError(
             f"There is a host “{new.name}” already.", "Choose another name.", field="name"
         ) from error
 
@@ -148,7 +148,7 @@ class SubjectHost:
 
     name: str
     kind: str
-    at_once: int
+    max_concurrent: int
 
 
 def hosts_of(db: sqlite3.Connection, kind: str) -> dict[str, SubjectHost]:
@@ -165,7 +165,7 @@ def hosts_of(db: sqlite3.Connection, kind: str) -> dict[str, SubjectHost]:
     for subject, host, document in db.execute(source):
         if host not in hosts:
             fields = HostFields.model_validate_json(document)
-            hosts[host] = SubjectHost(host, fields.connection.kind, fields.at_once)
+            hosts[host] = SubjectHost(host, fields.connection.kind, fields.max_concurrent)
         found[subject] = hosts[host]
     return found
 
@@ -413,7 +413,7 @@ def hidden(db: sqlite3.Connection) -> dict[str, str]:
 
 
 def unmatched(db: sqlite3.Connection, host: str) -> Unmatched:
-    """What the last finding on a host could give to no account."""
+    """What the last discovery on a host could give to no account."""
     row = settings.get(db, _UNMATCHED, {}).get(host, {})
     return Unmatched(
         tuple((engine, name) for engine, name in row.get("databases", ())),
@@ -499,7 +499,7 @@ def save_account(db: sqlite3.Connection, new: AccountFields, old_name: str | Non
     found = db.execute("SELECT id FROM host WHERE name=?", (new.host,)).fetchone()
     if found is None:
         error = nearest(db, "host", new.host, "host")
-        raise SettingError(error.message, error.way_out, field="host")
+        raise SettingError(error.message, error.hint, field="host")
     try:
         if old_name is None:
             key = db.execute(

@@ -7,7 +7,7 @@ from __future__ import annotations
 import sqlite3
 
 from ..core import retention
-from ..core.errors import SettingError
+from ..core.errors import NameTakenError, SettingError
 from ..core.selection import (
     Selection,
     SubjectFacts,
@@ -113,7 +113,7 @@ def save_job(db: sqlite3.Connection, new: JobInput, old_name: str | None = None)
     for name in new.stores:
         if name not in ids:
             error = nearest(db, "store", name, "store")
-            raise SettingError(error.message, error.way_out, field="stores")
+            raise SettingError(error.message, error.hint, field="stores")
     document = new.model_dump_json(include=set(JobInput.model_fields))
     try:
         if old_name is None:
@@ -137,7 +137,7 @@ def save_job(db: sqlite3.Connection, new: JobInput, old_name: str | None = None)
             )
             db.execute("DELETE FROM job_store WHERE job_id=?", (key,))
     except sqlite3.IntegrityError as error:
-        raise SettingError(
+        raise NameTakenError(
             f"There is a job “{new.name}” already.", "Choose another name.", field="name"
         ) from error
     db.executemany(

@@ -19,7 +19,7 @@ from .paging import PageRequest, Query, page
 
 
 class MaintenanceOptions(msgspec.Struct, frozen=True, omit_defaults=True):
-    """What was asked: to read every byte; from how much dead weight on, in percent; only to say;
+    """What was asked: to read every byte; from how much unused data on, in percent; only to say;
     from which store to bring bundles, and whether to move them.
     """
 

@@ -146,7 +146,7 @@ class DueReport:
     recipients: list[str]
     channel: str
     attempts: int
-    has_second_way: bool
+    has_fallback: bool
 
 
 def due(db: sqlite3.Connection) -> list[int]:

@@ -30,8 +30,8 @@ def add(
     """A queued restore of a bundle from a store; ``identity`` is encrypted already."""
     row = db.execute(
         "INSERT INTO restore (bundle_id, bundle, subject_kind, subject, store, target, contents, "
-        "paths, databases, mail_domains, resume, privileges, owners, state, started_by, created, "
-        "idempotency_key, identity) "
+        "paths, databases, mail_domains, resume, special_modes, owners, state, started_by, "
+        "created, idempotency_key, identity) "
         "VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, 'queued', ?, ?, ?, ?)",
         (
             bundle.id,
@@ -45,7 +45,7 @@ def add(
             json.dumps(start.databases),
             json.dumps(start.mail_domains),
             start.resume,
-            start.privileges,
+            start.special_modes,
             json.dumps(start.owners),
             started_by,
             now(),

@@ -7,7 +7,7 @@ import sqlite3
 from ..core.errors import MissingError
 from ..models import SealKey
 from .db import now
-from .encryption import SecretCipher
+from .secret_cipher import SecretCipher
 
 _NAME = "identity"
 

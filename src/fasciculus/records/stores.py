@@ -7,12 +7,11 @@ import uuid
 from collections.abc import Iterable
 from dataclasses import dataclass
 
-from ..core.errors import SettingError
+from ..core.errors import NameTakenError, SettingError
 from ..models import Page, Store, StoreInput
 from ..models.runs import StoreFill
 from ..models.stores import StoreFields
 from .db import now
-from .encryption import SecretCipher, merged
 from .inventory import nearest
 from .odd_rows import readable
 from .paging import (
@@ -21,6 +20,7 @@ from .paging import (
     like,
     page,
 )
+from .secret_cipher import SecretCipher, merged
 
 _STORE = (
     "store.*, (SELECT count(*) FROM copy WHERE store_id=store.id) AS copies, "
@@ -71,10 +71,12 @@ def fields(db: sqlite3.Connection, name: str) -> StoreFields:
     return StoreFields.model_validate_json(row["document"])
 
 
-def at_once(db: sqlite3.Connection, names: Iterable[str]) -> dict[str, int]:
+def max_concurrent(db: sqlite3.Connection, names: Iterable[str]) -> dict[str, int]:
     """How many tasks some stores take at the same time; 0 is any number, also for one that is
     gone."""
-    rows = db.execute("SELECT name, coalesce(json_extract(document, '$.at_once'), 0) FROM store")
+    rows = db.execute(
+        "SELECT name, coalesce(json_extract(document, '$.max_concurrent'), 0) FROM store"
+    )
     known: dict[str, int] = dict(rows.fetchall())
     return {name: known.get(name, 0) for name in names}
 
@@ -208,7 +210,7 @@ def save_store(
         ).rowcount:
             raise nearest(db, "store", old_name, "store")
     except sqlite3.IntegrityError as error:
-        raise SettingError(
+        raise NameTakenError(
             f"There is a store “{new.name}” already.", "Choose another name.", field="name"
         ) from error
 

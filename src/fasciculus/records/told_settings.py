@@ -10,7 +10,7 @@ from tempfile import TemporaryDirectory
 from . import inventory, jobs
 from .copies import unseal
 from .db import Records
-from .encryption import SecretCipher
+from .secret_cipher import SecretCipher
 from .store_proposals import FoundProposal
 
 

@@ -75,7 +75,7 @@ def growth(db: sqlite3.Connection, subject: str, subject_kind: str = "") -> Grow
             copies=row["copies"],
             stored=row["stored"],
             holds=row["holds"],
-            dead=row["dead"],
+            unused=row["unused"],
         )
         for row in db.execute(
             "SELECT store.name, usage.* FROM usage JOIN store ON store.id=store_id WHERE "

@@ -11,7 +11,7 @@ from functools import cache
 
 from werkzeug.security import check_password_hash, generate_password_hash
 
-from ..core.errors import MissingError, SettingError
+from ..core.errors import MissingError, NameTakenError
 from ..models import Token, TokenMade
 from .db import now, stamp
 
@@ -145,7 +145,7 @@ def add_token(db: sqlite3.Connection, person_id: int, name: str) -> TokenMade:
             (name, _hash(secret), person_id, created),
         )
     except sqlite3.IntegrityError as error:
-        raise SettingError(
+        raise NameTakenError(
             f"There is a token “{name}” already.", "Choose another name.", field="name"
         ) from error
     return TokenMade(name=name, created=datetime.fromisoformat(created), token=secret)

@@ -14,10 +14,10 @@ from ..core.errors import SettingError
 from ..models import Account
 from ..records import bundles, inventory, jobs
 from ..records.db import Records
-from ..records.encryption import SecretCipher
+from ..records.secret_cipher import SecretCipher
 from . import outside
 from .store_work import remove_copies, sweep_pieces
-from .tasks.orders.connections import OrderSources, recorded_copies, store_order
+from .tasks.orders.connections import OrderInputs, recorded_copies, store_order
 
 log = logging.getLogger(__name__)
 
@@ -56,7 +56,7 @@ def _remove_copies(
     names: Sequence[str],
 ) -> int:
     """Remove some copies of a subject from a store, and the pieces that no other one needs."""
-    sources = OrderSources(config, records.reader, cipher)
+    sources = OrderInputs(config, records.reader, cipher)
     order = store_order(sources, store_name)
     with closing(outside.OutsideStream(remove_copies, order, subject, names)) as removed:
         for name in map(bytes.decode, removed):
@@ -115,7 +115,7 @@ def overdue(records: Records, cipher: SecretCipher) -> list[Account]:
     found = []
     for account in gone(records):
         assert account.gone_since is not None
-        days = inventory.host(records.reader, cipher, account.host).finding.forget_after
+        days = inventory.host(records.reader, cipher, account.host).discovery.forget_after
         away = datetime.now(UTC) - datetime.fromisoformat(account.gone_since)
         if days and away.days >= days:
             found.append(account)

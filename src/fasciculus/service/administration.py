@@ -13,15 +13,15 @@ from .. import config as configuration
 from ..config import Config
 from ..core.errors import FasciculusError, SettingError
 from ..core.formatting import format_count
-from ..records import copies, secrets, users
-from ..records.db import beside, take_lock
-from ..records.encryption import SecretCipher, read_key
-from .one_time_password import ADMINISTRATOR, make_password, password_file
+from ..records import copies, forget_secrets, users
+from ..records.db import single_transaction, take_lock
+from ..records.secret_cipher import SecretCipher, read_key
+from .initial_password import ADMINISTRATOR, make_password, password_file
 
 
 def reset_password(config: Config, given: argparse.Namespace) -> str:
     """Give somebody a one-time password and end his sessions; the service may be running."""
-    with beside(config.records) as db:
+    with single_transaction(config.records) as db:
         person = users.id_of(db, given.name)
         password = make_password(config.home)
         users.change_password(db, person, password, must_change=True)
@@ -76,8 +76,8 @@ def new_key(config: Config, given: argparse.Namespace) -> str:
     hold = take_lock(config.records.parent / "service.lock")
     try:
         config.key_file.unlink(missing_ok=True)
-        with beside(config.records) as db:
-            forgotten = secrets.forget_all(db)
+        with single_transaction(config.records) as db:
+            forgotten = forget_secrets.forget_all(db)
             what = f"{forgotten.places} sets of passwords, {forgotten.keys} private keys"
             users.audit(db, "root", "made a new key", f"forgot {what}")
         SecretCipher(config.key_file)

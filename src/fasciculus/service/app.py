@@ -11,44 +11,24 @@ from pydantic import ValidationError
 from werkzeug.exceptions import HTTPException
 
 from .. import __version__
-from ..core.errors import (
-    BusyError,
-    DamagedError,
-    FasciculusError,
-    MissingError,
-    SettingError,
-    UnreachableError,
-)
-from ..models import FieldProblem, Health
+from ..core.errors import FasciculusError
+from ..models import FieldProblem, Health, ProblemType
 from ..models.validation import field_errors
 from ..records import reports, search
-from ..records.db import UnwritableError
 from . import api as _api
 from . import auth, guesses
 from .api import calendar as calendar_feed
-from .auth import problem
 from .context import Context
 from .downloads import Downloads
 from .metrics import metrics
 from .operations import PREFIX, blueprint
+from .problems import problem, problem_of_error, problem_of_status
 from .start_endpoint import PATH, StartEndpoint
-from .tasks.backups import AlreadyRunningError, PausedError
 from .web_server import BODY
 
 log = logging.getLogger(__name__)
 
 CONSOLE = Path(__file__).parent / "console"
-_STATUS: tuple[tuple[type[FasciculusError], int], ...] = (
-    (AlreadyRunningError, 409),
-    (PausedError, 409),
-    (UnwritableError, 503),
-    (MissingError, 404),
-    (SettingError, 422),
-    (BusyError, 503),
-    (UnreachableError, 502),
-    (DamagedError, 502),
-    (FasciculusError, 422),
-)
 _POLICY = (
     "default-src 'self'; style-src 'self'; img-src 'self' data:; "
     "frame-ancestors 'none'; base-uri 'none'; form-action 'self'; object-src 'none'"
@@ -89,31 +69,30 @@ def create_app(parts: Context) -> Flask:
 def _errors(app: Flask) -> None:
     @app.errorhandler(FasciculusError)
     def trouble(error: FasciculusError) -> Response:
-        status = next(status for kind, status in _STATUS if isinstance(error, kind))
-        return problem(status, error.message, way_out=error.way_out, field=error.field)
+        return problem_of_error(error)
 
     @app.errorhandler(ValidationError)
     def invalid(error: ValidationError) -> Response:
         errors = [FieldProblem(field=r.field, message=r.message) for r in field_errors(error)]
         first = errors[0]
         return problem(
-            422,
+            ProblemType.INVALID_VALUE,
             f"{first.field}: {first.message}" if first.field else first.message,
-            way_out="Correct it and send it again.",
+            hint="Correct it and send it again.",
             field=first.field or None,
             errors=errors,
         )
 
     @app.errorhandler(HTTPException)
     def http(error: HTTPException) -> Response:
-        way_out = {404: f"{PREFIX}/openapi.json lists what there is."}.get(error.code or 500, "")
-        return problem(error.code or 500, error.name, way_out=way_out)
+        hint = {404: f"{PREFIX}/openapi.json lists what there is."}.get(error.code or 500, "")
+        return problem_of_status(error.code or 500, error.name, hint)
 
     @app.errorhandler(Exception)
     def unexpected(error: Exception) -> Response:
         log.exception("while answering %s %s", request.method, _without_secret(request.path))
         return problem(
-            500,
+            ProblemType.INTERNAL_ERROR,
             "Something unexpected happened.",
             type(error).__name__,
             "The service's log has the details.",

@@ -17,11 +17,12 @@ from limits import RateLimitItem, RateLimitItemPerHour, RateLimitItemPerMinute
 from limits.storage import MemoryStorage
 from limits.strategies import MovingWindowRateLimiter
 
-from ..models import FieldProblem, Problem
+from ..models import ProblemType
 from ..records import users
 from ..records.db import UnwritableError
 from .context import context
 from .operations import OPERATIONS, PREFIX
+from .problems import problem
 
 COOKIE = "fasciculus_session"
 _SAFE = frozenset({"GET", "HEAD", "OPTIONS"})
@@ -87,27 +88,12 @@ def network_of(address: str) -> str:
     return str(found)
 
 
-def problem(
-    status: int,
-    title: str,
-    detail: str = "",
-    way_out: str = "",
-    field: str | None = None,
-    errors: list[FieldProblem] | None = None,
-) -> Response:
-    """An error as ``application/problem+json``."""
-    body = Problem(
-        title=title, status=status, detail=detail, way_out=way_out, field=field, errors=errors or []
-    )
-    return Response(body.model_dump_json(), status, mimetype="application/problem+json")
-
-
 def install(app: Flask) -> None:
     """Close all of the API but what is registered as open."""
     app.extensions["fasciculus-guard"] = SignInLimiter()
     app.extensions["fasciculus-tokens"] = TokenUse()
     app.extensions["fasciculus-sessions"] = UnwrittenSessions()
-    opened = {f"api.{operation.name}" for operation in OPERATIONS if operation.open}
+    opened = {f"api.{operation.name}" for operation in OPERATIONS if operation.public}
 
     @app.before_request
     def let_in() -> Response | None:
@@ -117,9 +103,9 @@ def install(app: Flask) -> None:
         principal, by_cookie = _identify()
         if principal is None:
             return problem(
-                401,
+                ProblemType.NOT_SIGNED_IN,
                 "Sign in first.",
-                way_out="Give a token (Authorization: Bearer …), "
+                hint="Give a token (Authorization: Bearer …), "
                 "or sign in with POST /api/v1/session.",
             )
         if (
@@ -130,14 +116,14 @@ def install(app: Flask) -> None:
             )
         ):
             return problem(
-                403,
+                ProblemType.CSRF_TOKEN_REQUIRED,
                 "The X-CSRF-Token header is missing or wrong.",
-                way_out="Take it from GET /api/v1/session.",
+                hint="Take it from GET /api/v1/session.",
             )
         g.principal = principal
         if principal.must_change and (request.endpoint or "").removeprefix("api.") not in _FIRST:
             return problem(
-                403,
+                ProblemType.PASSWORD_CHANGE_REQUIRED,
                 "Choose a password of your own first.",
                 "The one-time password opens nothing else.",
                 "POST /api/v1/session/password",

@@ -9,7 +9,7 @@ from pathlib import Path
 
 from ..bundles import archives
 from ..bundles.files import fetch_listing, is_listing_of
-from ..bundles.left_out import LeftOut
+from ..bundles.omissions import Omissions
 from ..bundles.recorded_copies import RecordedCopies
 from ..bundles.tar_export import ExportSelection
 from ..core.bundle.layout import SubjectRef
@@ -39,7 +39,7 @@ class Export:
     spool: Path
 
 
-def write_export(write: Callable[[bytes], None], export: Export) -> LeftOut:
+def write_export(write: Callable[[bytes], None], export: Export) -> Omissions:
     """Write an archive piece by piece; gives what it lacks.
 
     Raises ``SettingError`` for a selection of nothing: an empty archive says nothing.
@@ -56,7 +56,7 @@ def write_export(write: Callable[[bytes], None], export: Export) -> LeftOut:
         _check_matched(wanted)
         for chunk in archives.archive_format(export.form).make(wanted):
             write(chunk)
-        return wanted.left_out
+        return wanted.omissions
 
 
 def _listing(export: Export, store: Store) -> Path:

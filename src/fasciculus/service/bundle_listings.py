@@ -11,7 +11,7 @@ from ..models import Bundle
 from ..records import bundles
 from . import outside
 from .bundle_export import Export
-from .context import context, order_sources
+from .context import context, order_inputs
 from .store_work import fetch_recorded_listing
 from .tasks.orders.connections import recorded_copies, store_order
 
@@ -40,9 +40,9 @@ def listing_of(bundle: Bundle) -> Path:
     path = context().config.listing(bundle.subject_kind, bundle.subject, bundle.name)
     if not path.exists():
         subject = SubjectRef(bundle.subject_kind, bundle.subject)
-        order = store_order(order_sources(), chosen_copy(bundle, ""))
+        order = store_order(order_inputs(), chosen_copy(bundle, ""))
         order.recorded = recorded_copies(
-            order_sources(), order.name, (subject.kind, subject.name), bundle.name
+            order_inputs(), order.name, (subject.kind, subject.name), bundle.name
         )
         try:
             outside.call_within(
@@ -66,7 +66,7 @@ def export_of(
     bundle: Bundle, store: str, contents: list[str], paths: list[bytes], form: str
 ) -> Export:
     """What a download of a bundle takes from a store."""
-    sources, config = order_sources(), context().config
+    sources, config = order_inputs(), context().config
     subject = SubjectRef(bundle.subject_kind, bundle.subject)
     order = store_order(sources, store)
     order.recorded = recorded_copies(sources, store, (subject.kind, subject.name), bundle.name)

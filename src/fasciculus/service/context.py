@@ -10,11 +10,11 @@ from flask import current_app
 
 from ..config import Config
 from ..records.db import Records
-from ..records.encryption import SecretCipher
+from ..records.secret_cipher import SecretCipher
 from .drive_access import DriveAccess
 from .event_stream import EventStream
-from .store_glance import StoreGlances
-from .tasks.orders.connections import OrderSources
+from .store_status import StoreStatuses
+from .tasks.orders.connections import OrderInputs
 from .tasks.previews import Previews
 
 if TYPE_CHECKING:
@@ -43,7 +43,7 @@ class Context:
     previews: Previews
     housekeeper: Housekeeper
     access: DriveAccess
-    glances: StoreGlances
+    statuses: StoreStatuses
 
     @property
     def loops(self) -> list[BackgroundLoop]:
@@ -51,10 +51,10 @@ class Context:
         return [self.scheduler.loop, self.outbox.loop, self.housekeeper.loop, self.watch.loop]
 
 
-def order_sources() -> OrderSources:
+def order_inputs() -> OrderInputs:
     """What orders are built from, for the current request."""
     found = context()
-    return OrderSources(found.config, found.records.reader, found.cipher)
+    return OrderInputs(found.config, found.records.reader, found.cipher)
 
 
 def context() -> Context:

@@ -6,7 +6,7 @@ from datetime import UTC, datetime, timedelta
 from functools import lru_cache
 
 from ..core import schedule
-from ..core.coverage import CoverageResult, CoveringJob, cover, promise_of
+from ..core.coverage import CoverageResult, CoveringJob, cover, max_age_of
 from ..core.selection import SubjectFacts, chosen
 from ..models import JobInput
 from ..records import bundles, inventory, jobs
@@ -47,19 +47,24 @@ def _computed_now(records: Records, moment: datetime) -> list[CoverageResult]:
 
 
 @lru_cache(maxsize=1024)
-def _usual_promise(text: str, zone: str, day: datetime) -> timedelta | None:
-    return promise_of(schedule.next_starts(schedule.parse(text), schedule.zone(zone), day, _STARTS))
+def _usual_max_age(text: str, zone: str, day: datetime) -> timedelta | None:
+    return max_age_of(schedule.next_starts(schedule.parse(text), schedule.zone(zone), day, _STARTS))
 
 
 def _protector(job: JobInput, known: list[SubjectFacts], moment: datetime) -> CoveringJob:
-    promise = (
-        timedelta(hours=job.promise)
-        if job.promise
-        else _usual_promise(
+    max_copy_age = (
+        timedelta(hours=job.max_copy_age)
+        if job.max_copy_age
+        else _usual_max_age(
             job.timetable, job.zone, moment.replace(hour=0, minute=0, second=0, microsecond=0)
         )
     )
     covers = frozenset(chosen(jobs.selection_of(job), known))
     return CoveringJob(
-        job.name, job.subjects, covers, frozenset(job.contents), job.databases.as_core(), promise
+        job.name,
+        job.subjects,
+        covers,
+        frozenset(job.contents),
+        job.databases.as_core(),
+        max_copy_age,
     )

@@ -22,8 +22,8 @@ from ..models import (
 from ..models.inventory import Name
 from ..models.model import Model
 from ..records import channels, inventory, jobs, stores
-from ..records.encryption import SecretCipher
 from ..records.paging import PageRequest
+from ..records.secret_cipher import SecretCipher
 from ..records.stores import ProvedStore
 from .kind_settings import check_databases, check_host, check_store
 from .reports import mail, templates, webhook

@@ -34,11 +34,11 @@ from ..models import (
 from ..models.inventory import HostFields
 from ..records import discoveries, inventory
 from ..records.db import Records, now
-from ..records.encryption import SecretCipher
+from ..records.secret_cipher import SecretCipher
 from ..worker.database_access import database_access
 from ..worker.orders import HostOrder
 from . import outside
-from .tasks.orders.connections import OrderSources, host_order
+from .tasks.orders.connections import OrderInputs, host_order
 
 #: Seconds that looking through a host may take.
 _DEADLINE = 900.0
@@ -48,16 +48,16 @@ def proposals(config: Config, records: Records, cipher: SecretCipher, name: str)
     """What is new, changed or gone on a host, by its rules."""
     db = records.reader
     host = inventory.host(db, cipher, name)
-    rules = host.finding
+    rules = host.discovery
     if not rules.homes:
         raise SettingError(
             f"Host “{name}” has no rule that says where its accounts are.",
             "Give one, such as /home/{account}.",
-            field="finding.homes",
+            field="discovery.homes",
         )
-    order = host_order(OrderSources(config, db, cipher), name)
+    order = host_order(OrderInputs(config, db, cipher), name)
     fields = HostFields(**host.model_dump(include=set(HostFields.model_fields)))
-    with tempfile.TemporaryDirectory(dir=config.spool, prefix="finding-") as spool:
+    with tempfile.TemporaryDirectory(dir=config.spool, prefix="discovery-") as spool:
         facts, hidden = outside.call_within(_DEADLINE, _look, spool, fields, order)
     found = assemble(
         facts, rules.homes, rules.sites, rules.database_prefix, rules.by_grants, rules.leave_out
@@ -114,7 +114,7 @@ def read_facts(
     connection: HostConnection, host: HostFields, order: HostOrder, spool: str
 ) -> HostFacts:
     """What a host tells, as far as its rules ask."""
-    rules = host.finding
+    rules = host.discovery
     facts = HostFacts()
     for rule in [*rules.homes, *rules.sites]:
         facts.folders += [
@@ -166,7 +166,7 @@ def _database_files(
             facts.database_files += [(engine.name, database.path) for database in found]
 
 
-def take_over(records: Records, host: str, wanted: list[Proposal]) -> int:
+def accept(records: Records, host: str, wanted: list[Proposal]) -> int:
     """Add, change or mark as gone what was proposed; all of it or nothing. Returns how many."""
     with records.write() as db:
         for proposal in wanted:

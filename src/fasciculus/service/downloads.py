@@ -7,7 +7,7 @@ import threading
 from collections import OrderedDict
 from collections.abc import Callable, Iterator
 
-from ..bundles.left_out import LeftOut
+from ..bundles.omissions import Omissions
 from ..core.errors import BusyError, DamagedError, MissingError
 from ..models import DownloadReport
 from .outside import OutsideStream
@@ -28,7 +28,7 @@ class Downloads:
         self._known: OrderedDict[str, Download] = OrderedDict()
         self._running = 0
 
-    def begin(self, stream: OutsideStream[LeftOut], on_damage: Callable[[], None]) -> Download:
+    def begin(self, stream: OutsideStream[Omissions], on_damage: Callable[[], None]) -> Download:
         """Take one of the places for downloads; ``on_damage`` is called when anything of it is
         damaged on the store. Raises ``BusyError`` if all are taken."""
         with self._lock:
@@ -55,10 +55,10 @@ class Downloads:
         if found is None:
             raise MissingError(
                 f"There is no download {number}.",
-                "LEFT-OUT.txt in the archive says what.",
+                "OMISSIONS.txt in the archive says what.",
             )
-        left_out = found.left_out
-        return DownloadReport(left_out=left_out.count, named=left_out.lines[:_NAMED])
+        omissions = found.omissions
+        return DownloadReport(omissions=omissions.count, named=omissions.lines[:_NAMED])
 
 
 class Download:
@@ -70,7 +70,7 @@ class Download:
     def __init__(
         self,
         number: str,
-        stream: OutsideStream[LeftOut],
+        stream: OutsideStream[Omissions],
         on_damage: Callable[[], None],
         end: Callable[[], None],
     ) -> None:
@@ -79,7 +79,7 @@ class Download:
         self._head: list[bytes] = []
         self._skip = 0
         self._is_open = True
-        self.left_out = LeftOut()
+        self.omissions = Omissions()
 
     def prepare(self, start: int) -> None:
         """Pass over the first bytes and make the beginning of the rest. What is wrong from the
@@ -105,8 +105,8 @@ class Download:
             # Before the chunk is given out: whoever takes only the first does not come back here.
             wanted, self._skip = chunk[self._skip :], 0
             yield wanted
-        self.left_out = self._stream.result or LeftOut()
-        if self.left_out.damaged:
+        self.omissions = self._stream.result or Omissions()
+        if self.omissions.damaged:
             self._on_damage()
 
     def _bytes(self) -> Iterator[bytes]:

@@ -7,7 +7,9 @@ from limits import RateLimitItemPerMinute
 from limits.storage import MemoryStorage
 from limits.strategies import MovingWindowRateLimiter
 
-from .auth import network_of, problem
+from ..models import ProblemType
+from .auth import network_of
+from .problems import problem
 
 _WRONG = RateLimitItemPerMinute(10)
 _KEY = "fasciculus-guesses"
@@ -23,6 +25,8 @@ def refused(answer: Response) -> Response:
     limiter: MovingWindowRateLimiter = current_app.extensions[_KEY]
     if limiter.hit(_WRONG, "wrong", network_of(request.remote_addr or "?")):
         return answer
-    answer = problem(429, "Too many wrong secrets.", way_out="Try again in a minute.")
+    answer = problem(
+        ProblemType.TOO_MANY_REQUESTS, "Too many wrong secrets.", hint="Try again in a minute."
+    )
     answer.headers["Retry-After"] = "60"
     return answer

@@ -19,7 +19,7 @@ from ..models.inventory import HostFields
 from ..worker.database_access import database_access
 from ..worker.orders import HostOrder
 from . import outside
-from .tasks.orders.connections import described_host
+from .tasks.orders.connections import host_order_from_fields
 
 #: The steps in their order, so that the one that failed has its name.
 _CONNECTING = ("connect", "host key", "sign in", "commands")
@@ -34,12 +34,12 @@ def try_host(
         try:
             return outside.try_out(_tried, spool, host, dict(secrets), homes)
         except FasciculusError as error:
-            step = TryStep(name="host", ok=False, text=error.message, way_out=error.way_out)
+            step = TryStep(name="host", ok=False, text=error.message, hint=error.hint)
             return TryResult(ok=False, steps=[step])
 
 
 def _tried(spool: str, host: HostFields, secrets: dict[str, str], homes: list[str]) -> TryResult:
-    order = described_host(host, secrets)
+    order = host_order_from_fields(host, secrets)
     steps: list[Step] = []
     with closing(open_host(order.spec(), Path(spool))) as connection, outside.trial_time():
         try:
@@ -47,7 +47,7 @@ def _tried(spool: str, host: HostFields, secrets: dict[str, str], homes: list[st
                 steps.append(step)  # noqa: PERF402  the steps before a failure are kept
         except FasciculusError as error:
             name = _CONNECTING[min(len(steps), len(_CONNECTING) - 1)]
-            steps.append(Step(name, False, error.message, error.way_out))
+            steps.append(Step(name, False, error.message, error.hint))
         else:
             steps += _servers(connection, order, spool)
             steps += _files(connection, host)
@@ -55,7 +55,7 @@ def _tried(spool: str, host: HostFields, secrets: dict[str, str], homes: list[st
         seen_key = connection.seen_key
     if not steps:
         steps.append(Step("host", True, "This machine; nothing further is set."))
-    rows = [TryStep(name=s.name, ok=s.ok, text=s.text, way_out=s.way_out) for s in steps]
+    rows = [TryStep(name=s.name, ok=s.ok, text=s.text, hint=s.hint) for s in steps]
     return TryResult(ok=all(row.ok for row in rows), steps=rows, host_key=seen_key)
 
 
@@ -66,10 +66,10 @@ def _servers(connection: HostConnection, order: HostOrder, spool: str) -> Iterat
             access = database_access(name, order, connection, "", spool)
             yield Step("database server", True, f"It answers: {engine.version(access)}.")
             for rights in engine.rights(access):
-                way_out = f"Run: {rights.grant}" if rights.grant else ""
-                yield Step("rights", True, rights.text, way_out)
+                hint = f"Run: {rights.grant}" if rights.grant else ""
+                yield Step("rights", True, rights.text, hint)
         except FasciculusError as error:
-            yield Step("database server", False, error.message, error.way_out)
+            yield Step("database server", False, error.message, error.hint)
 
 
 def _files(connection: HostConnection, host: HostFields) -> Iterator[Step]:
@@ -85,7 +85,7 @@ def _files(connection: HostConnection, host: HostFields) -> Iterator[Step]:
                 connection.read_text(path)
                 yield Step(what, True, f"{path} can be read.")
             except FasciculusError as error:
-                yield Step(what, False, error.message, error.way_out)
+                yield Step(what, False, error.message, error.hint)
     for pattern in host.system:
         found = expand(connection, pattern)
         yield Step(

@@ -23,7 +23,7 @@ from ..models.inventory import HostFields
 from ..worker.database_access import database_access
 from . import outside
 from .discovery import read_facts
-from .tasks.orders.connections import described_host
+from .tasks.orders.connections import host_order_from_fields
 
 #: Where homes usually are; the first of them that has some is proposed.
 _HOMES = (
@@ -63,7 +63,7 @@ def propose_rules(config: Config, host: HostFields, secrets: Mapping[str, str]) 
 
 
 def _looked(spool: str, host: HostFields, secrets: dict[str, str]) -> HostProposal:
-    spec = described_host(host, secrets).spec()
+    spec = host_order_from_fields(host, secrets).spec()
     with closing(open_host(spec, Path(spool))) as connection, outside.trial_time():
         connection.connect()
         return Look(connection, host, secrets, spool).proposal()
@@ -102,35 +102,35 @@ class Look:
         ]
 
     def _homes(self) -> None:
-        finding = self._host.finding
-        for rule in () if finding.homes else _HOMES:
+        discovery = self._host.discovery
+        for rule in () if discovery.homes else _HOMES:
             names = [os.path.basename(path) for path in self._folders(rule)]
             found = [name for name in names if name not in _NO_ACCOUNTS]
             if found:
-                finding.homes = [rule]
-                finding.leave_out = sorted({*finding.leave_out, *set(names) & _NO_ACCOUNTS})
-                self._note("finding.homes", rule, _named(found, "account"))
+                discovery.homes = [rule]
+                discovery.leave_out = sorted({*discovery.leave_out, *set(names) & _NO_ACCOUNTS})
+                self._note("discovery.homes", rule, _named(found, "account"))
                 return
 
     def _sites(self) -> None:
-        finding = self._host.finding
-        for home in [] if finding.sites else finding.homes:
+        discovery = self._host.discovery
+        for home in [] if discovery.sites else discovery.homes:
             for below in _SITES:
                 rule = f"{home}/{below}"
                 pattern = rule_pattern(rule)
                 matches = (pattern.fullmatch(path) for path in self._folders(rule))
                 sites = [match["site"] for match in matches if match and "." in match["site"][1:]]
                 if sites:
-                    finding.sites = [*finding.sites, rule]
-                    self._note("finding.sites", rule, _named(sites, "site"))
+                    discovery.sites = [*discovery.sites, rule]
+                    self._note("discovery.sites", rule, _named(sites, "site"))
 
     def _web_servers(self) -> None:
-        finding = self._host.finding
-        homes = [path for rule in finding.homes for path in self._folders(rule)]
-        if not finding.nginx:
-            finding.nginx = list(self._configured("nginx", _NGINX, nginx_hosts, homes))
-        if not finding.apache:
-            finding.apache = list(self._configured("apache", _APACHE, apache_hosts, homes))
+        discovery = self._host.discovery
+        homes = [path for rule in discovery.homes for path in self._folders(rule)]
+        if not discovery.nginx:
+            discovery.nginx = list(self._configured("nginx", _NGINX, nginx_hosts, homes))
+        if not discovery.apache:
+            discovery.apache = list(self._configured("apache", _APACHE, apache_hosts, homes))
 
     def _configured(
         self,
@@ -151,16 +151,16 @@ class Look:
                         if any(f"{host.root}/".startswith(f"{home}/") for home in homes)
                     ]
             if names:
-                self._note(f"finding.{name}", pattern, _named(names, "site"))
+                self._note(f"discovery.{name}", pattern, _named(names, "site"))
                 yield pattern
 
     # Database servers ------------------------------------------------------------
 
     def _servers(self) -> None:
-        finding = self._host.finding
-        if not finding.sqlite and finding.homes:
-            finding.sqlite = True
-            self._note("finding.sqlite", "on", "SQLite databases anywhere in the homes")
+        discovery = self._host.discovery
+        if not discovery.sqlite and discovery.homes:
+            discovery.sqlite = True
+            self._note("discovery.sqlite", "on", "SQLite databases anywhere in the homes")
         if any(server.kind == "mariadb" for server in self._host.servers):
             return
         for socket in _SOCKETS:
@@ -171,29 +171,29 @@ class Look:
     def _mariadb(self, socket: str) -> None:
         server = KindSettings.model_validate({"kind": "mariadb", "socket": socket, "user": "root"})
         self._host.servers = [*self._host.servers, server]
-        order = described_host(self._host, self._secrets)
+        order = host_order_from_fields(self._host, self._secrets)
         access = database_access("mariadb", order, self._connection, "", self._spool)
         try:
             names = [found.name for found in ENGINES.get("mariadb").discover(access, [])]
         except FasciculusError as error:
             self._host.servers = self._host.servers[:-1]
-            way_out = "Set it by hand, with a user that may read the databases."
+            hint = "Set it by hand, with a user that may read the databases."
             self._note(
-                "servers", socket, f"a server that lets nobody in so: {error.message} {way_out}"
+                "servers", socket, f"a server that lets nobody in so: {error.message} {hint}"
             )
             return
         self._note("servers", socket, _named(names, "database"))
         accounts = [
-            os.path.basename(p) for rule in self._host.finding.homes for p in self._folders(rule)
+            os.path.basename(p) for rule in self._host.discovery.homes for p in self._folders(rule)
         ]
         own = [name for name in names if name.startswith(tuple(f"{a}_" for a in accounts))]
-        finding = self._host.finding
-        if own and not finding.database_prefix:
-            finding.database_prefix = "{account}_"
-            self._note("finding.database_prefix", "{account}_", _named(own, "database"))
-        if len(own) < len(names) and not finding.by_grants:
-            finding.by_grants = True
-            self._note("finding.by_grants", "on", "databases by the rights of the account's user")
+        discovery = self._host.discovery
+        if own and not discovery.database_prefix:
+            discovery.database_prefix = "{account}_"
+            self._note("discovery.database_prefix", "{account}_", _named(own, "database"))
+        if len(own) < len(names) and not discovery.by_grants:
+            discovery.by_grants = True
+            self._note("discovery.by_grants", "on", "databases by the rights of the account's user")
 
     # Mail ------------------------------------------------------------------------
 
@@ -222,18 +222,18 @@ class Look:
                     setattr(mail, field, rule)
                     self._note(f"mail.{field}", rule, _named(found, "mail domain"))
                     break
-        if domains and not self._host.finding.mail:
-            self._host.finding.mail = True
-            self._note("finding.mail", "on", _named(sorted(domains), "mail domain"))
+        if domains and not self._host.discovery.mail:
+            self._host.discovery.mail = True
+            self._note("discovery.mail", "on", _named(sorted(domains), "mail domain"))
 
     # All together ------------------------------------------------------------------
 
     def _finds(self) -> str:
         """What the rules find together, in words."""
-        rules = self._host.finding
+        rules = self._host.discovery
         if not rules.homes:
             return "No homes of accounts were found where they usually are. Name them by hand."
-        order = described_host(self._host, self._secrets)
+        order = host_order_from_fields(self._host, self._secrets)
         try:
             facts = read_facts(self._connection, self._host, order, self._spool)
         except (FasciculusError, OSError) as error:
@@ -242,7 +242,7 @@ class Look:
 
 
 def _summary(facts: HostFacts, host: HostFields) -> str:
-    rules = host.finding
+    rules = host.discovery
     found = assemble(
         facts, rules.homes, rules.sites, rules.database_prefix, rules.by_grants, rules.leave_out
     )

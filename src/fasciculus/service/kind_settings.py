@@ -53,7 +53,7 @@ def check_databases(databases: Iterable[Database]) -> None:
         try:
             engine = ENGINES.get(database.engine)
         except SettingError as error:
-            raise SettingError(error.message, error.way_out, field="databases") from error
+            raise SettingError(error.message, error.hint, field="databases") from error
         if engine.settings is None and not database.path:
             raise SettingError(
                 f"The {engine.title} database {database.name} lacks its path.",
@@ -92,7 +92,7 @@ def _checked(registry: Registry[Any], settings: KindSettings, place: str) -> Set
             ],
         ) from None
     except SettingError as error:
-        raise SettingError(error.message, error.way_out, field=f"{place}.kind") from error
+        raise SettingError(error.message, error.hint, field=f"{place}.kind") from error
 
 
 def _check_secrets(given: Mapping[str, str | None], known: Iterable[str]) -> None:

@@ -19,7 +19,7 @@ from ..config import Config
 from ..core.errors import FasciculusError, SettingError
 from ..records import settings, store_days, stores, users
 from ..records.db import Records
-from ..records.encryption import SecretCipher, read_key
+from ..records.secret_cipher import SecretCipher, read_key
 from . import log_output, outside
 from .app import create_app
 from .background import digests
@@ -30,9 +30,9 @@ from .background.watch import Watch
 from .context import Context
 from .drive_access import DriveAccess
 from .event_stream import EventStream
-from .one_time_password import ADMINISTRATOR, make_password, tell
+from .initial_password import ADMINISTRATOR, make_password, tell
 from .reports.reporter import Reporter
-from .store_glance import StoreGlances
+from .store_status import StoreStatuses
 from .systemd import SystemdNotifier
 from .tasks.orders.connections import SERVICE_ID
 from .tasks.previews import Previews
@@ -57,7 +57,9 @@ def build(config: Config, environment: Mapping[str, str] = os.environ) -> Contex
     records, cipher = _opened(config)
     events = EventStream()
     reporter = Reporter(config, records, cipher, events)
-    outbox = Outbox(records, cipher, events, reporter.messages.second_way, config.webhook_networks)
+    outbox = Outbox(
+        records, cipher, events, reporter.messages.fallback_channel, config.webhook_networks
+    )
 
     def ended(run_id: int) -> None:
         reporter.end(run_id)
@@ -83,7 +85,7 @@ def build(config: Config, environment: Mapping[str, str] = os.environ) -> Contex
     )
     _first_start(config.home, records, environment)
     scheduler = Scheduler(records, tasks, report)
-    glances = StoreGlances(records, cipher)
+    statuses = StoreStatuses(records, cipher)
 
     def send_digests(now: datetime) -> None:
         if digests.send_due(records, cipher, reporter, now):
@@ -98,7 +100,7 @@ def build(config: Config, environment: Mapping[str, str] = os.environ) -> Contex
         cipher,
         events,
         scheduler,
-        glances,
+        statuses,
         StoreAnswers(config, records, cipher),
         tell=reporter.alerts,
         told=outbox.wake,
@@ -118,7 +120,7 @@ def build(config: Config, environment: Mapping[str, str] = os.environ) -> Contex
         previews=Previews(workers),
         housekeeper=housekeeper,
         access=DriveAccess(),
-        glances=glances,
+        statuses=statuses,
     )
 
 

@@ -15,10 +15,11 @@ from prometheus_client.registry import Collector
 
 from .. import __version__
 from ..core.run_report import OUTCOMES
+from ..models import ProblemType
 from ..records import alerts, bundles, jobs, past_runs, pauses, reports, runs, stores, users
 from . import guesses, timetables
-from .auth import problem
 from .context import Context, context
+from .problems import problem
 
 
 def metrics() -> Response:
@@ -31,10 +32,9 @@ def metrics() -> Response:
     known = bool(token) and hmac.compare_digest(sent.encode(), token.encode())
     if not known and (not sent or users.by_token(context().records.reader, sent) is None):
         answer = problem(
-            401,
+            ProblemType.NOT_SIGNED_IN,
             "Send a token to read the metrics.",
-            way_out="Authorization: Bearer …, with metrics_token of the settings or a token of "
-            "yours.",
+            hint="Authorization: Bearer …, with metrics_token of the settings or a token of yours.",
         )
         return guesses.refused(answer) if sent else answer
     registry = CollectorRegistry(auto_describe=False)
@@ -132,12 +132,12 @@ class _Numbers(Collector):
         copies = _gauge("store_copies", "Copies on each store.", ("store",))
         free = _gauge("store_free_bytes", "What it has free, where it tells.", ("store",))
         lag = _gauge("store_missing_copies", "Copies that it lacks of its jobs.", ("store",))
-        glances = self._parts.glances.all()
+        statuses = self._parts.statuses.all()
         for row in stores.fills(self._db, self._parts.cipher):
             held.add_metric((row.name,), row.bytes)
             copies.add_metric((row.name,), row.copies)
             if row.free is not None:
                 free.add_metric((row.name,), row.free)
-            if glance := glances.get(row.name):
-                lag.add_metric((row.name,), glance.lag)
+            if status := statuses.get(row.name):
+                lag.add_metric((row.name,), status.lag)
         yield from (held, copies, free, lag)

@@ -107,7 +107,7 @@ def _described(row: Operation, refs: Any) -> dict[str, Any]:
             "required": True,
             "content": {"application/json": {"schema": schema}},
         }
-    if row.open:
+    if row.public:
         document["security"] = []
     return document
 

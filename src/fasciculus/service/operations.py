@@ -29,7 +29,8 @@ class Operation:
     """One method of one path.
 
     ``query`` and ``body`` are the models of what is sent, ``response`` that of the answer;
-    ``media`` is the answer's type, ``open`` that it needs no sign-in.
+    ``media`` is the answer's type, ``public`` that it needs no sign-in. ``former`` are the paths of
+    the previous version, which still answer and are not described.
     """
 
     method: str
@@ -42,8 +43,9 @@ class Operation:
     raw_body: type[BaseModel] | None = None
     response: Any = None
     status: int = 200
-    open: bool = False
+    public: bool = False
     media: str = "application/json"
+    former: tuple[str, ...] = ()
 
     @property
     def name(self) -> str:
@@ -97,10 +99,11 @@ def blueprint() -> Blueprint:
     """All operations as Flask routes."""
     api = Blueprint("api", __name__, url_prefix=PREFIX)
     for operation in OPERATIONS:
-        path = operation.path
-        for name, kind in operation.path_values.items():
-            path = path.replace(f"{{{name}}}", f"<int:{name}>" if kind is int else f"<{name}>")
-        api.add_url_rule(path, operation.name, _view(operation), methods=[operation.method])
+        view = _view(operation)
+        for path in (operation.path, *operation.former):
+            for name, kind in operation.path_values.items():
+                path = path.replace(f"{{{name}}}", f"<int:{name}>" if kind is int else f"<{name}>")
+            api.add_url_rule(path, operation.name, view, methods=[operation.method])
     return api
 
 

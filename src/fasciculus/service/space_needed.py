@@ -38,7 +38,7 @@ def needed(
         SpaceNeed(
             place=f"store {store.name}",
             needed=packed,
-            free=None if store.free is None else max(0, store.free - store.floor),
+            free=None if store.free is None else max(0, store.free - store.reserve),
             why=why,
         )
         for store in stores

@@ -14,14 +14,14 @@ from limits import RateLimitItemPerHour
 from limits.storage import MemoryStorage
 from limits.strategies import MovingWindowRateLimiter
 
-from ..models import StartedFromOutside
+from ..models import ProblemType, StartedFromOutside
 from ..records import runs, start_addresses, users
 from ..records.db import UnwritableError
 from ..records.start_addresses import digest
 from . import guesses
-from .auth import problem
 from .context import context
 from .operations import PREFIX
+from .problems import problem
 from .tasks.backups import AlreadyRunningError, RunStart
 
 log = logging.getLogger(__name__)
@@ -50,7 +50,11 @@ class StartEndpoint:
     def start(self, secret: str) -> Response:
         """Start the job of an address; with ``wait``, answer when it has ended or that is over."""
         if request.method != "POST":
-            answer = problem(405, "Start it by POST.", way_out="curl --request POST ADDRESS")
+            answer = problem(
+                ProblemType.METHOD_NOT_ALLOWED,
+                "Start it by POST.",
+                hint="curl --request POST ADDRESS",
+            )
             answer.headers["Allow"] = "POST, OPTIONS"
             return answer
         found = start_addresses.find(context().records.reader, secret)
@@ -64,7 +68,9 @@ class StartEndpoint:
         try:
             seconds = min(max(int(request.values.get("wait", "0")), 0), _LONGEST_WAIT)
         except ValueError:
-            return problem(422, "wait: give seconds, such as 60.", field="wait")
+            return problem(
+                ProblemType.INVALID_VALUE, "wait: give seconds, such as 60.", field="wait"
+            )
         return self._started(job, seconds, lambda: self._limiter.hit(item, "job", digest(secret)))
 
     def _refused(self) -> Response:
@@ -73,7 +79,7 @@ class StartEndpoint:
         nobody who knows one."""
         log.warning("a start from outside was refused, from %s", request.remote_addr)
         return guesses.refused(
-            problem(404, "There is no such address.", way_out="Was it replaced?")
+            problem(ProblemType.NOT_FOUND, "There is no such address.", hint="Was it replaced?")
         )
 
     def _started(self, job: str, seconds: int, count: Callable[[], object]) -> Response:
@@ -83,7 +89,9 @@ class StartEndpoint:
             run = context().tasks.start_run(RunStart(job, "an address from outside", key))
         except AlreadyRunningError as error:
             answer = problem(
-                409, error.message, way_out="It goes on; start it again when it has ended."
+                ProblemType.ALREADY_RUNNING,
+                error.message,
+                hint="The run continues. Start the job again when it has ended.",
             )
             answer.headers["Location"] = _place(error.run_id)
             return answer
@@ -113,7 +121,9 @@ def _from_one_of(networks: list[str]) -> bool:
 
 
 def _too_many(seconds: int) -> Response:
-    answer = problem(429, "Too many starts.", way_out=f"Try again in {seconds} seconds.")
+    answer = problem(
+        ProblemType.TOO_MANY_REQUESTS, "Too many starts.", hint=f"Try again in {seconds} seconds."
+    )
     answer.headers["Retry-After"] = str(seconds)
     return answer
 

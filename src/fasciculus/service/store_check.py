@@ -7,7 +7,7 @@ from ..core.errors import FasciculusError, MissingError, SettingError
 from ..core.steps import Step
 from ..models import StoreInput, TryResult, TryStep
 from ..records import stores
-from ..records.encryption import merged
+from ..records.secret_cipher import merged
 from ..records.stores import ProvedStore
 from ..stores import open_store
 from ..stores.base import StoreSpec, connected
@@ -17,10 +17,10 @@ from . import outside
 from .kind_settings import check_store
 from .store_contents import contents_step
 from .tasks.orders.connections import (
-    OrderSources,
-    described_store,
+    OrderInputs,
     manifest_key,
     service_owner,
+    store_order_from_fields,
 )
 
 #: The settings that a step which fails points to, where the kind has them and the error names none.
@@ -35,7 +35,7 @@ _FIELDS = {
 }
 
 
-def draft_spec(sources: OrderSources, body: StoreInput, saved: str | None) -> StoreSpec:
+def draft_spec(sources: OrderInputs, body: StoreInput, saved: str | None) -> StoreSpec:
     """How to reach a store as it is described, with the secrets that the saved one has already."""
     check_store(body)
     if body.recipients:
@@ -44,10 +44,10 @@ def draft_spec(sources: OrderSources, body: StoreInput, saved: str | None) -> St
     db, cipher = sources.db, sources.cipher
     old = stores.secrets(db, cipher, saved) if saved else {}
     store_id = stores.id_of(db, saved) if saved else None
-    return described_store(sources, body, merged(old, body.secrets), store_id or "").spec()
+    return store_order_from_fields(sources, body, merged(old, body.secrets), store_id or "").spec()
 
 
-def _check_copying(sources: OrderSources, body: StoreInput) -> None:
+def _check_copying(sources: OrderInputs, body: StoreInput) -> None:
     """The store that bundles are copied from is there, and another one."""
     if not body.copy_from:
         return
@@ -58,15 +58,15 @@ def _check_copying(sources: OrderSources, body: StoreInput) -> None:
     try:
         stores.fields(sources.db, body.copy_from)
     except MissingError as error:
-        raise SettingError(error.message, error.way_out, field="copy_from") from error
+        raise SettingError(error.message, error.hint, field="copy_from") from error
 
 
-def try_spec(sources: OrderSources, spec: StoreSpec, store_id: str | None) -> TryResult:
+def try_spec(sources: OrderInputs, spec: StoreSpec, store_id: str | None) -> TryResult:
     """Try a store; of one that is new (``store_id`` is None), say what it holds already."""
     try:
         steps, host_key = outside.try_out(_tried, spec, store_id, manifest_key(sources.cipher))
     except FasciculusError as error:
-        step = TryStep(name="settings", ok=False, text=error.message, way_out=error.way_out)
+        step = TryStep(name="settings", ok=False, text=error.message, hint=error.hint)
         return TryResult(ok=False, steps=[step])
     return TryResult(
         ok=all(step.ok for step in steps),
@@ -75,7 +75,7 @@ def try_spec(sources: OrderSources, spec: StoreSpec, store_id: str | None) -> Tr
                 name=step.name,
                 ok=step.ok,
                 text=step.text,
-                way_out=step.way_out,
+                hint=step.hint,
                 seconds=round(step.seconds, 4),
                 field=_place(step.field, spec),
             )
@@ -99,7 +99,7 @@ def _tried(spec: StoreSpec, store_id: str | None, key: bytes) -> tuple[list[Step
     return steps, getattr(store, "seen_key", "")
 
 
-def prove(sources: OrderSources, body: StoreInput, saved: str | None) -> ProvedStore:
+def prove(sources: OrderInputs, body: StoreInput, saved: str | None) -> ProvedStore:
     """Prove that a store works and mark it as ours. Raises ``SettingError`` at its field."""
     spec = draft_spec(sources, body, saved)
     expected = stores.id_of(sources.db, saved) if saved else None
@@ -107,12 +107,12 @@ def prove(sources: OrderSources, body: StoreInput, saved: str | None) -> ProvedS
     if not tried.ok:
         failed = next(step for step in tried.steps if not step.ok)
         raise SettingError(
-            failed.text, failed.way_out, field=failed.field or _field_of(failed.name, spec)
+            failed.text, failed.hint, field=failed.field or _field_of(failed.name, spec)
         )
     return mark(sources, spec, expected, saved)
 
 
-def unproved(sources: OrderSources, body: StoreInput, saved: str | None) -> ProvedStore:
+def unproved(sources: OrderInputs, body: StoreInput, saved: str | None) -> ProvedStore:
     """The same without trying anything: it is saved, and shown as untried."""
     spec = draft_spec(sources, body, saved)
     known = stores.id_of(sources.db, saved) if saved else None
@@ -120,7 +120,7 @@ def unproved(sources: OrderSources, body: StoreInput, saved: str | None) -> Prov
 
 
 def mark(
-    sources: OrderSources, spec: StoreSpec, expected: str | None, saved: str | None
+    sources: OrderInputs, spec: StoreSpec, expected: str | None, saved: str | None
 ) -> ProvedStore:
     """Write into a store that it is ours, unless it has an owner; gives its id, and whose it is."""
     ours = service_owner(sources.db)
@@ -151,7 +151,7 @@ def _marked(
     return found, owner
 
 
-def take_over(sources: OrderSources, spec: StoreSpec) -> None:
+def claim_store(sources: OrderInputs, spec: StoreSpec) -> None:
     """Make a store ours, whoever wrote to it before."""
     outside.call(_claimed, spec, service_owner(sources.db))
 

@@ -34,7 +34,7 @@ def facts(db: sqlite3.Connection, store: Store) -> StoreFacts:
         published="" if folder is None else _published(folder, inventory.local_roots(db)),
         unprotected=settings.unprotected(),
         untried=store.tried is None,
-        room=None if store.free is None else max(0, store.bytes + store.free - store.floor),
+        room=None if store.free is None else max(0, store.bytes + store.free - store.reserve),
     )
 
 
@@ -79,9 +79,9 @@ def usage(db: sqlite3.Connection, store: Store, old_versions: int | None) -> Sto
         copies=store.copies,
         free=store.free,
         free_at=store.free_at,
-        floor=store.floor,
+        reserve=store.reserve,
         per_day=None if per_day is None else round(per_day),
-        full_on=forecast.full_on(store.free, store.floor, per_day, today),
+        full_on=forecast.full_on(store.free, store.reserve, per_day, today),
         why=_why(store, per_day),
         price_kept=round(kept, 4),
         price_moved=round(moved, 4),
@@ -104,8 +104,8 @@ def _why(store: Store, per_day: float | None) -> str:
     """What the forecast rests on, or why there is none."""
     if store.free is None:
         return "The store does not tell how much is free."
-    if store.free <= store.floor:
-        kept = f", and {format_size(store.floor)} are to stay free" if store.floor else ""
+    if store.free <= store.reserve:
+        kept = f", and {format_size(store.reserve)} are to stay free" if store.reserve else ""
         return f"It is full: {format_size(store.free)} are free{kept}."
     if per_day is None:
         return "A forecast needs three days on which the store was counted."

@@ -31,7 +31,7 @@ from ..models import (
 )
 from ..models.validation import field_errors
 from ..records import inventory, jobs, store_proposals, stores
-from ..records.encryption import SecretCipher
+from ..records.secret_cipher import SecretCipher
 from ..records.store_proposals import FoundProposal
 from ..records.stores import ProvedStore
 from .kind_settings import check_host, check_store
@@ -181,7 +181,7 @@ def _account(
         account = _as_told(row)
     else:
         account = AccountInput(
-            name=row.name, host=row.host, home=_by_rules(row, host.finding.homes)
+            name=row.name, host=row.host, home=_by_rules(row, host.discovery.homes)
         )
     inventory.save_account(db, account)
     return [*made, f"account {row.name} ({account.home} on {row.host})"]

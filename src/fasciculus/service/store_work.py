@@ -25,7 +25,7 @@ _PATIENCE = 30.0
 
 def check_store(order: StoreOrder) -> None:
     """Raise unless a store answers and is the one that it was."""
-    spec = replace(order.spec(), patience=_PATIENCE)
+    spec = replace(order.spec(), stall_timeout=_PATIENCE)
     with connected(open_store(spec)) as store:
         check_ours(store, order.store_id, order.owner_id)
 

@@ -39,7 +39,7 @@ def store_spec(
     name: str,
     settings: Mapping[str, Any] | str | bytes,
     secrets: Mapping[str, str] | None = None,
-    patience: float = 120.0,
+    stall_timeout: float = 120.0,
     read_back: bool = True,
     tokens: TokenFile | None = None,
 ) -> StoreSpec:
@@ -48,7 +48,7 @@ def store_spec(
 
     parsed = KINDS.parse(settings) if isinstance(settings, Mapping) else KINDS.stored(settings)
     assert isinstance(parsed, StoreSettings)
-    return StoreSpec(name, parsed, dict(secrets or {}), patience, read_back, tokens)
+    return StoreSpec(name, parsed, dict(secrets or {}), stall_timeout, read_back, tokens)
 
 
 def open_store(spec: StoreSpec) -> Store:

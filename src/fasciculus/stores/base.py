@@ -57,15 +57,15 @@ class StoreSettings(Settings):
 class StoreSpec:
     """How to reach a store. ``secrets`` never go into messages or logs.
 
-    ``patience`` is how many seconds a transfer may stand still; with ``read_back`` what was sent is
-    read back where the store cannot give its digest. ``tokens`` are where access
-    to a drive is kept; ``identities`` are the private keys that open what is sealed.
+    ``stall_timeout`` is how many seconds a transfer may make no progress. With ``read_back``,
+    uploads are read back if the store cannot return their digest. ``tokens`` is where access to a
+    drive is kept; ``identities`` are the private keys for sealed files.
     """
 
     name: str
     settings: StoreSettings
     secrets: dict[str, str] = field(default_factory=dict, repr=False)
-    patience: float = 120.0
+    stall_timeout: float = 120.0
     read_back: bool = True
     tokens: TokenFile | None = field(default=None, repr=False)
     identities: tuple[str, ...] = field(default=(), repr=False)

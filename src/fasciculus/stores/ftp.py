@@ -66,7 +66,7 @@ class FtpStore:
         assert isinstance(settings, FtpStoreSettings)
         self.spec = spec
         self._root = settings.folder.rstrip("/") or "/"
-        self._server = FtpSpec(settings, spec.secrets, spec.patience, f"store “{spec.name}”")
+        self._server = FtpSpec(settings, spec.secrets, spec.stall_timeout, f"store “{spec.name}”")
         self._link = FtpConnection(self._server)
         #: For streams: a control connection serves one transfer at a time.
         self._idle: FtpConnection | None = None

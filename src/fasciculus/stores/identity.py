@@ -128,7 +128,7 @@ def check_ours(store: Store, store_id: str, owner_id: str) -> None:
             f"Store “{store.spec.name}” is used by {found.words()}: two services on one store "
             "would remove each other's bundles.",
             f"Give each its own folder; or take it over once the other one has stopped: fasciculus "
-            f"stores take-over {store.spec.name}",
+            f"stores claim {store.spec.name}",
         )
 
 

@@ -267,7 +267,7 @@ class S3Store:
                 config=Config(
                     signature_version="s3v4",
                     connect_timeout=_CONNECT_SECONDS,
-                    read_timeout=self.spec.patience,
+                    read_timeout=self.spec.stall_timeout,
                     max_pool_connections=_AT_ONCE + 2,
                     # Trying again is the business of RetryingStore, which says so.
                     retries={"total_max_attempts": 1},

@@ -28,8 +28,8 @@ from ..core.errors import (
 )
 from ..ssh import TIMEOUT, SftpClient, SshConnection, SshSecrets, SshSpec, broke_off
 from .base import ConnectStep, StoreItem, StoreKind, StoreSettings, StoreSpec, listed_items
+from .chunk_size import chunk_size
 from .made_folders import MadeFolders
-from .stretches import stretch
 
 #: With the request around it, the most that goes into one packet of SSH (RFC 4254, section 5.2:
 #: 32,768 bytes).
@@ -123,7 +123,7 @@ class SftpStore:
         address = self._link.spec.address
         try:
             if self._client is None:
-                self._client = self._link.sftp(self.spec.patience)
+                self._client = self._link.sftp(self.spec.stall_timeout)
             found = self._client.stat(self._root)
         except FileNotFoundError as error:
             raise MissingError(
@@ -263,7 +263,7 @@ class SftpStore:
                 unacknowledged += len(chunk)
                 # Now and then, and at the end, all answers are waited for: a refusal in the middle
                 # would else leave a hole, in a file of the right size.
-                waits = not following or unacknowledged >= stretch(arrived - begin)
+                waits = not following or unacknowledged >= chunk_size(arrived - begin)
                 sink.set_pipelined(not waits)
                 sink.write(chunk)
                 if waits:

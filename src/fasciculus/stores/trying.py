@@ -44,14 +44,14 @@ def try_store(store: Store, store_id: str | None = None, make_root: bool = False
             text = stage.run()
         except NotListedError as error:
             took = time.monotonic() - began
-            steps.append(Step(stage.name, True, error.message, error.way_out, took))
+            steps.append(Step(stage.name, True, error.message, error.hint, took))
             continue
         except FasciculusError as error:
             took = time.monotonic() - began
             # A line that broke would only be waited for again.
             left = "" if isinstance(error, ConnectionLostError) else probe.clean_up()
-            way_out = " ".join(filter(None, (error.way_out, left)))
-            steps.append(Step(stage.name, False, error.message, way_out, took, error.field or ""))
+            hint = " ".join(filter(None, (error.hint, left)))
+            steps.append(Step(stage.name, False, error.message, hint, took, error.field or ""))
             store.close()
             break
         steps.append(Step(stage.name, True, text, "", time.monotonic() - began))

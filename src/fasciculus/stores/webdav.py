@@ -29,7 +29,7 @@ from ..core.webdav_answer import PROPERTIES, Resource, parse_resources
 from ..fields import certificate_field
 from ..kinds import Secrets
 from ..network import reach, resolved, root_of, tls_context, untrusted
-from . import stretches
+from . import chunk_size
 from .base import (
     ConnectStep,
     StoreItem,
@@ -157,7 +157,7 @@ class WebDavStore:
         self._folders = MadeFolders(self._make_folder)
         self._arrived: dict[str, int] = {}
         #: Whether the server writes into the middle of a file; None until that was tried.
-        self._takes_stretches: bool | None = None
+        self._takes_chunks: bool | None = None
 
     # Connecting --------------------------------------------------------------
 
@@ -210,12 +210,12 @@ class WebDavStore:
     @property
     def _client(self) -> httpx.Client:
         if self._made_client is None:
-            patience = self.spec.patience
+            stall_timeout = self.spec.stall_timeout
             self._made_client = httpx.Client(
                 auth=self._auth,
                 # Without TLS there is no certificate, and no authority need be read.
                 verify=False if self._url.startswith("http:") else tls_context(self._certificate),
-                timeout=httpx.Timeout(patience, connect=_CONNECT_SECONDS),
+                timeout=httpx.Timeout(stall_timeout, connect=_CONNECT_SECONDS),
                 follow_redirects=False,
                 # A name and password of this machine's user are none of the server's business.
                 trust_env=False,
@@ -367,8 +367,8 @@ class WebDavStore:
         partial, size = path + ".part", local.stat().st_size
         self._folders.above(path)
         try:
-            if size > stretches.LEAST and self._can_take_stretches():
-                self._put_stretches(local, size, path, on_bytes)
+            if size > chunk_size.LEAST and self._can_take_chunks():
+                self._put_chunks(local, size, path, on_bytes)
             else:
                 with local.open("rb") as source:
                     self._put_stream(partial, source, size, on_bytes)
@@ -410,37 +410,37 @@ class WebDavStore:
             headers={"Content-Length": str(size), **more},
         )
 
-    def _put_stretches(
+    def _put_chunks(
         self, local: Path, size: int, path: str, on_bytes: Callable[[int], None]
     ) -> None:
         with local.open("rb") as source:
             at = begin = self._arrived.setdefault(path, 0)
             while at < size:
                 source.seek(at)
-                count = min(stretches.stretch(at - begin), size - at)
+                count = min(chunk_size.chunk_size(at - begin), size - at)
                 more = {"Content-Range": f"bytes {at}-{at + count - 1}/{size}"} if at else {}
                 self._put_stream(path + ".part", source, count, on_bytes, **more)
                 at = self._arrived[path] = at + count
 
-    def _can_take_stretches(self) -> bool:
+    def _can_take_chunks(self) -> bool:
         """Whether a PUT with Content-Range writes into a file (RFC 9110, section 14.5).
 
         Servers may refuse it, and some take the part for the whole: it is tried on a small file.
         """
-        if self._takes_stretches is None:
-            probe = ".fasciculus-stretches"
+        if self._takes_chunks is None:
+            probe = ".fasciculus-chunks"
             try:
                 self._ask("PUT", probe, (200, 201, 204), content=b"one")
                 headers = {"Content-Range": "bytes 3-5/6"}
                 self._ask("PUT", probe, (200, 201, 204), content=b"two", headers=headers)
-                self._takes_stretches = self._ask("GET", probe, (200,)).content == b"onetwo"
+                self._takes_chunks = self._ask("GET", probe, (200,)).content == b"onetwo"
             except ConnectionLostError:
                 raise
             except FasciculusError:
-                self._takes_stretches = False
+                self._takes_chunks = False
             with suppress(FasciculusError):
                 self.remove(probe)
-        return self._takes_stretches
+        return self._takes_chunks
 
     def arrived(self, path: str) -> int:
         return self._arrived.get(path, 0)

@@ -63,7 +63,7 @@ def _store_key(order: StoreOrder) -> bytes:
         name=order.name,
         settings=order.settings,
         secrets=order.secrets,
-        patience=order.patience,
+        stall_timeout=order.stall_timeout,
         read_back=order.read_back,
         tokens=order.tokens,
         tokens_key=order.tokens_key,

@@ -14,11 +14,11 @@ from .events import DamageMet, Emitter
 from .orders import (
     BackupOrder,
     ImportOrder,
-    MendOrder,
     Order,
     PreviewOrder,
     ReleaseOrder,
     RepackOrder,
+    RepairOrder,
     ResealOrder,
     RestoreOrder,
     TransferOrder,
@@ -38,10 +38,10 @@ def carry_out(
             from .maintenance.verify import VerifyTask
 
             return VerifyTask(order, emitter, stop).run()
-        case MendOrder():
-            from .maintenance.mend import MendTask
+        case RepairOrder():
+            from .maintenance.repair import RepairTask
 
-            return MendTask(order, emitter, stop).run()
+            return RepairTask(order, emitter, stop).run()
         case RepackOrder():
             from .maintenance.repack import RepackTask
 
@@ -74,7 +74,7 @@ def carry_out(
 
 @contextmanager
 def _damage_told(order: RepackOrder | ResealOrder, emitter: Emitter) -> Iterator[None]:
-    """Tell of damage that ends maintenance, so that it is verified and mended."""
+    """Tell of damage that ends maintenance, so that it is verified and repaired."""
     try:
         yield
     except DamagedError:

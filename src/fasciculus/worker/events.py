@@ -75,7 +75,7 @@ class DamageMet(Struct, tag_field="event", tag="damage-met"):
 
 
 class DamageCleared(Struct, tag_field="event", tag="damage-cleared"):
-    """A file that was damaged is intact; ``source`` is the store that it was mended from."""
+    """A file that was damaged is intact; ``source`` is the store that it was repaired from."""
 
     file: str
     source: str = ""

@@ -31,7 +31,7 @@ _PRELOADED = (
     "fasciculus.worker.backup.sources.databases",
     "fasciculus.worker.backup.sources.mail",
     "fasciculus.worker.backup.sources.system",
-    "fasciculus.worker.maintenance.mend",
+    "fasciculus.worker.maintenance.repair",
     "fasciculus.worker.maintenance.repack",
     "fasciculus.worker.maintenance.verify",
     "fasciculus.worker.preview",

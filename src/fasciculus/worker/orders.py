@@ -73,12 +73,12 @@ class StoreOrder(_OfKind, kw_only=True):
 
     name: str
     secrets: dict[str, str] = {}
-    patience: float = 120.0
+    stall_timeout: float = 120.0
     read_back: bool = True
     #: As people write them; see ``core/transfer_limits.py``.
     limits: list[str] = []
     #: Bytes that stay free.
-    floor: int = 0
+    reserve: int = 0
     #: Where access to a drive is kept, and its key in hexadecimal; empty for other kinds.
     tokens: str = ""
     tokens_key: str = ""
@@ -108,7 +108,7 @@ class StoreOrder(_OfKind, kw_only=True):
             self.name,
             self.settings,
             self.secrets,
-            self.patience,
+            self.stall_timeout,
             self.read_back,
             tokens if self.tokens else None,
         )
@@ -264,7 +264,7 @@ class BackupOrder(OrderData, kw_only=True, tag_field="order", tag="backup"):
     compare: bool = False
     #: The same where the host tells size and time alone.
     compare_by_sftp: bool = False
-    left_out: list[str] = []
+    excluded: list[str] = []
     #: Public keys that its pieces and listing are sealed to.
     seal_to: list[str] = []
     rules: FileRules = FileRules()
@@ -298,7 +298,7 @@ class RestoreOrder(OrderData, kw_only=True, tag_field="order", tag="restore"):
     #: Go on where an interrupted restore into the same folder was.
     resume: bool = False
     #: Bring back set-user-id bits, devices and attributes of the system, whoever made the copy.
-    privileges: bool = False
+    special_modes: bool = False
     #: Users and groups there by those in the bundle, for names that do not exist there.
     owners: dict[str, str] = {}
     #: Mail domains to be merged into the host's own files.
@@ -311,7 +311,7 @@ class PreviewOrder(OrderData, kw_only=True, tag_field="order", tag="preview"):
 
     subject: SubjectOrder
     host: HostOrder = msgspec.field(default_factory=HostOrder)
-    left_out: list[str] = []
+    excluded: list[str] = []
     rules: FileRules = FileRules()
     databases: list[DatabaseRef] = []
     contents: list[str] = msgspec.field(default_factory=lambda: ["files"])
@@ -350,7 +350,7 @@ class VerifyOrder(MaintenanceOrder, kw_only=True, tag_field="order", tag="verify
     suspects: list[str] = []
 
 
-class MendOrder(MaintenanceOrder, kw_only=True, tag_field="order", tag="mend"):
+class RepairOrder(MaintenanceOrder, kw_only=True, tag_field="order", tag="repair"):
     """Replace damaged files by intact ones from other stores."""
 
     files: list[str]
@@ -393,7 +393,7 @@ class ImportOrder(OrderData, kw_only=True, tag_field="order", tag="import"):
 class RepackOrder(MaintenanceOrder, kw_only=True, tag_field="order", tag="repack"):
     """Rewrite pieces without what no bundle needs any more.
 
-    A piece is rewritten when more than ``over`` of what it holds, from 0 to 1, is dead weight.
+    A piece is rewritten when more than ``over`` of what it holds, from 0 to 1, is unused.
     New listings are left in the folder ``listings``.
     """
 
@@ -411,7 +411,7 @@ Order = (
     | PreviewOrder
     | ReleaseOrder
     | VerifyOrder
-    | MendOrder
+    | RepairOrder
     | RepackOrder
     | TransferOrder
     | ImportOrder

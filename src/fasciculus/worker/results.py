@@ -98,8 +98,8 @@ class VerifyResult(MaintenanceResult, kw_only=True, tag_field="result", tag="ver
     """Copies were verified: ``entries`` pieces, ``bytes`` of them read. ``warned`` when damaged."""
 
 
-class MendResult(MaintenanceResult, kw_only=True, tag_field="result", tag="mend"):
-    """``entries`` files were mended. ``warned`` when some could not be."""
+class RepairResult(MaintenanceResult, kw_only=True, tag_field="result", tag="repair"):
+    """``entries`` files were repaired. ``warned`` when some could not be."""
 
 
 class TransferResult(MaintenanceResult, kw_only=True, tag_field="result", tag="transfer"):
@@ -119,14 +119,14 @@ class ImportResult(MaintenanceResult, kw_only=True, tag_field="result", tag="imp
 class RepackResult(MaintenanceResult, kw_only=True, tag_field="result", tag="repack"):
     """``entries`` pieces were rewritten, which freed ``bytes``.
 
-    ``pieces`` hold ``holds`` bytes of contents in ``stored`` bytes, of which ``dead`` are needed by
-    no bundle; rewriting the ``chosen`` ones was expected to free ``frees``.
+    ``pieces`` contain ``holds`` bytes of contents in ``stored`` bytes; no bundle needs ``unused``
+    of them. Rewriting the ``chosen`` pieces was expected to free ``frees`` bytes.
     """
 
     pieces: int = 0
     stored: int = 0
     holds: int = 0
-    dead: int = 0
+    unused: int = 0
     chosen: int = 0
     frees: int = 0
     freed: int = 0
@@ -139,7 +139,7 @@ AnyResult = (
     | ReleaseResult
     | PreviewResult
     | VerifyResult
-    | MendResult
+    | RepairResult
     | RepackResult
     | TransferResult
     | ImportResult

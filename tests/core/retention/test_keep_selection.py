@@ -151,7 +151,7 @@ def test_every_rule_reads_back_as_it_was_written(rule):
 def test_a_rule_that_would_lose_all_or_means_nothing_is_refused(text):
     with pytest.raises(SettingError) as caught:
         parse(text)
-    assert caught.value.field == "keep" and "7 newest" in caught.value.way_out
+    assert caught.value.field == "keep" and "7 newest" in caught.value.hint
 
 
 @pytest.mark.parametrize(

@@ -202,7 +202,7 @@ def test_a_pause_until_a_moment_and_until_it_is_lifted():
 def test_what_cannot_be_read_names_its_field(field, value):
     with pytest.raises(SettingError) as caught:
         restricted(**{field: value})
-    assert caught.value.field == field and "rite" in caught.value.way_out + "rite"
+    assert caught.value.field == field and "rite" in caught.value.hint + "rite"
 
 
 @given(

@@ -146,7 +146,7 @@ def test_forms(text, words, starts):
 def test_what_cannot_be_read_says_what_can(text):
     with pytest.raises(SettingError) as caught:
         schedule.parse(text)
-    assert "daily 02:15" in caught.value.way_out and caught.value.field == "timetable"
+    assert "daily 02:15" in caught.value.hint and caught.value.field == "timetable"
 
 
 def test_what_does_not_divide_is_said_as_it_is():

@@ -4,7 +4,7 @@ from datetime import UTC, datetime, timedelta
 
 import pytest
 import time_machine
-from valley import MILLPOND, bundle_of
+from sample_records import MILLPOND, bundle_of
 
 from fasciculus.core.bundle.manifest import DiffCounts
 from fasciculus.core.errors import FasciculusError, MissingError, SettingError
@@ -50,7 +50,7 @@ def end(handler, task, result):
 
 
 def test_a_run_has_a_task_for_each_subject_with_its_own_host(heronmere, handler):
-    heronmere.host("sedge-2", at_once=3)
+    heronmere.host("sedge-2", max_concurrent=3)
     heronmere.account("ferryline", host="sedge-2")
     heronmere.job()
     run, tasks = handler.queue_run(RunStart("nightly", "test"))
@@ -59,7 +59,7 @@ def test_a_run_has_a_task_for_each_subject_with_its_own_host(heronmere, handler)
         ("account", "ferryline"): ("sedge-2", run),
         MILLPOND: ("reed-1", run),
     }
-    assert {task.subject[1]: task.at_once for task in tasks}["ferryline"] == 3
+    assert {task.subject[1]: task.max_concurrent for task in tasks}["ferryline"] == 3
     assert all(task.exclusive and task.lane == "work" for task in tasks)
 
 
@@ -85,7 +85,7 @@ def test_a_job_runs_once_at_a_time_and_again_when_it_has_ended(heronmere, handle
     task, _ = started(heronmere, handler)
     with pytest.raises(AlreadyRunningError) as caught:
         handler.queue_run(RunStart("nightly", "test"))
-    assert caught.value.run_id == task.run and f"runs follow {task.run}" in caught.value.way_out
+    assert caught.value.run_id == task.run and f"runs follow {task.run}" in caught.value.hint
     end(handler, task, Failure(outcome="failed", error="x"))
     with heronmere.records.write() as db:
         runs.end(db, task.run, "failed", "x")

@@ -1,7 +1,7 @@
 """Maintenance, as the records see it: asked for, told of, ended."""
 
 import pytest
-from valley import MILLPOND, bundle_of, piece
+from sample_records import MILLPOND, bundle_of, piece
 
 from fasciculus.core.errors import MissingError, SettingError
 from fasciculus.records import bundles, damage, maintenance
@@ -17,7 +17,7 @@ from fasciculus.worker.events import (
     Log,
     Progress,
 )
-from fasciculus.worker.results import Failure, MendResult, RepackResult, VerifyResult
+from fasciculus.worker.results import Failure, RepackResult, RepairResult, VerifyResult
 
 FERRYLINE = ("account", "ferryline")
 
@@ -129,7 +129,7 @@ def test_what_cannot_be_done_is_said_with_the_way_out(heronmere, handler):
         asked(handler, subject="ferryline")
     assert caught.value.field == "subject"
     with pytest.raises(SettingError, match="known to be damaged"):
-        asked(handler, "mend")
+        asked(handler, "repair")
     with pytest.raises(MissingError):
         asked(handler, store="cellar")
 
@@ -205,15 +205,17 @@ def test_a_failure_says_why(heronmere, handler):
 
 
 @pytest.mark.parametrize(
-    ("outcome", "mended"), [("warned", True), ("interrupted", True), ("done", False)]
+    ("outcome", "repaired"), [("warned", True), ("interrupted", True), ("done", False)]
 )
-def test_damage_is_mended_at_once_where_another_store_is_whole(heronmere, handler, outcome, mended):
+def test_damage_is_repaired_at_once_where_another_store_is_whole(
+    heronmere, handler, outcome, repaired
+):
     heronmere.bundle(0, on=("attic", "boathouse"), pieces=(piece("p"),))
     task = begun(handler)
     handler.take(task, found_damage())
     end(handler, task, result(outcome))
     found = [(row.kind, row.store, row.subject) for row in handler.queued_more]
-    assert found == ([("mend", "attic", MILLPOND)] if mended else [])
+    assert found == ([("repair", "attic", MILLPOND)] if repaired else [])
 
 
 def test_without_a_second_copy_nothing_is_begun(heronmere, handler):
@@ -225,7 +227,7 @@ def test_without_a_second_copy_nothing_is_begun(heronmere, handler):
     assert handler.queued_more == [], "the other store has no such piece"
 
 
-def test_damage_on_both_stores_mends_nothing(heronmere, handler):
+def test_damage_on_both_stores_repairs_nothing(heronmere, handler):
     heronmere.bundle(0, on=("attic", "boathouse"), pieces=(piece("p"),))
     with heronmere.records.write() as db:
         damage.found(db, "boathouse", MILLPOND, found_damage())
@@ -235,12 +237,12 @@ def test_damage_on_both_stores_mends_nothing(heronmere, handler):
     assert handler.queued_more == []
 
 
-def test_mending_is_not_followed_by_mending(heronmere, handler):
+def test_repairing_is_not_followed_by_repairing(heronmere, handler):
     heronmere.bundle(0, on=("attic", "boathouse"), pieces=(piece("p"),))
     with heronmere.records.write() as db:
         damage.found(db, "attic", MILLPOND, found_damage())
-    task = begun(handler, "mend")
-    end(handler, task, result("warned", MendResult))
+    task = begun(handler, "repair")
+    end(handler, task, result("warned", RepairResult))
     assert handler.queued_more == []
 
 
@@ -306,9 +308,9 @@ def test_unfinished_maintenance_is_found_again_and_cleared(heronmere, handler):
 def test_the_numbers_of_repacking_are_kept(heronmere, handler):
     heronmere.bundle(0)
     task = begun(handler, "repack")
-    end(handler, task, RepackResult(outcome="done", summary="x", pieces=3, dead=7, freed=9))
+    end(handler, task, RepackResult(outcome="done", summary="x", pieces=3, unused=7, freed=9))
     found = maintenance.task(heronmere.db, task.number).result
-    assert (found["pieces"], found["dead"], found["freed"]) == (3, 7, 9)
+    assert (found["pieces"], found["unused"], found["freed"]) == (3, 7, 9)
     assert "summary" not in found and "outcome" not in found
     verify = begun(handler)
     end(handler, verify, result("done"))

@@ -83,7 +83,10 @@ def test_who_needs_something_else_gets_a_worker_of_its_own(pool, remote, nights)
     order = remote()
     key = shared_key(order)
     assert key and key == shared_key(remote())
-    others = [remote(host={}), remote(stores=[{**nights.store_order("openssh"), "patience": 9}])]
+    others = [
+        remote(host={}),
+        remote(stores=[{**nights.store_order("openssh"), "stall_timeout": 9}]),
+    ]
     for change in ({"secrets": {"password": "a"}}, {"name": "reed-3"}):
         others.append(remote())
         for name, value in change.items():

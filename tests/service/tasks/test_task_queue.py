@@ -58,8 +58,8 @@ def test_what_only_reads_goes_beside_and_does_not_hold_the_subject():
 
 def test_a_host_takes_no_more_than_it_may():
     found = queue(work=9)
-    found.add([task(n, f"s{n}", host="reed-1", at_once=2) for n in range(4)])
-    found.add([task(9, "other", host="reed-2", at_once=1), task(10, "free", host="reed-3")])
+    found.add([task(n, f"s{n}", host="reed-1", max_concurrent=2) for n in range(4)])
+    found.add([task(9, "other", host="reed-2", max_concurrent=1), task(10, "free", host="reed-3")])
     assert [found.next().number for _ in range(4)] == [0, 1, 9, 10] and found.next() is None
 
 
@@ -127,7 +127,7 @@ def test_a_task_is_known_by_its_type_and_number():
 def test_every_task_begins_once_and_no_rule_is_ever_broken(rows, work, chance):
     found = TaskQueue({"work": work, "maintenance": 1})
     found.add(
-        task(n, subject, host=host, at_once=2, exclusive=exclusive)
+        task(n, subject, host=host, max_concurrent=2, exclusive=exclusive)
         for n, (subject, host, exclusive) in enumerate(rows)
     )
     begun, running = [], []

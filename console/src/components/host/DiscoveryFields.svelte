@@ -7,9 +7,9 @@
   import FormField from '../FormField.svelte';
   import LinesField from '../LinesField.svelte';
   import NumberField from '../NumberField.svelte';
-  let { rules = $bindable(), problem }: { rules: HostInput['finding']; problem: Problem | null } =
+  let { rules = $bindable(), problem }: { rules: HostInput['discovery']; problem: Problem | null } =
     $props();
-  const at = (field: string) => problem?.at(`finding.${field}`);
+  const at = (field: string) => problem?.at(`discovery.${field}`);
   type Lists = 'homes' | 'sites' | 'nginx' | 'apache' | 'leave_out';
   const LISTS: { name: Lists; id: string; label: string; hint: string; example: string }[] = [
     {

@@ -4,14 +4,14 @@
   import type { HostProposal } from '../../lib/types';
   let { proposal, take }: { proposal: HostProposal; take: () => void } = $props();
   const NAMES: Record<string, string> = {
-    'finding.homes': 'Homes',
-    'finding.sites': 'Document roots',
-    'finding.nginx': 'nginx configuration',
-    'finding.apache': 'Apache configuration',
-    'finding.sqlite': 'Database files',
-    'finding.database_prefix': 'Databases begin with',
-    'finding.by_grants': 'Databases by grants',
-    'finding.mail': 'Mail domains',
+    'discovery.homes': 'Homes',
+    'discovery.sites': 'Document roots',
+    'discovery.nginx': 'nginx configuration',
+    'discovery.apache': 'Apache configuration',
+    'discovery.sqlite': 'Database files',
+    'discovery.database_prefix': 'Databases begin with',
+    'discovery.by_grants': 'Databases by grants',
+    'discovery.mail': 'Mail domains',
     servers: 'Database server',
     'mail.alias_map': 'Alias map',
     'mail.mailbox_map': 'Mailbox map',

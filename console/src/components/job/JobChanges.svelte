@@ -1,7 +1,7 @@
 <script lang="ts">
   // What was changed in the job, by whom and when; each can be taken back.
   import { Button } from 'flowbite-svelte';
-  import { changesList, jobsTakeBack } from '../../lib/calls';
+  import { changesList, jobsRevert } from '../../lib/calls';
   import { live } from '../../lib/live.svelte';
   import { asProblem, Loader } from '../../lib/loader.svelte';
   import type { SettingChange } from '../../lib/types';
@@ -29,7 +29,7 @@
   };
   async function takeBack(change: SettingChange) {
     try {
-      await jobsTakeBack(job, change.id);
+      await jobsRevert(job, change.id);
       taken();
       await list.load();
     } catch (error) {

@@ -68,12 +68,12 @@
       wrong={at('full_every')}
     />
     <NumberField
-      label="or when more than (percent) is dead weight"
-      id="dead-share"
+      label="or when more than (percent) is unused"
+      id="max-unused-percent"
       min={5}
       max={100}
-      bind:value={job.dead_share}
-      wrong={at('dead_share')}
+      bind:value={job.max_unused_percent}
+      wrong={at('max_unused_percent')}
     />
     <NumberField
       label="Compare contents every so many bundles"

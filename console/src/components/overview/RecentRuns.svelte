@@ -21,7 +21,7 @@
             <th scope="col">Outcome</th>
             <th scope="col">Ended</th>
             <th scope="col" class="num">Took</th>
-            <th scope="col" class="num">Packed</th>
+            <th scope="col" class="num">Stored</th>
           </tr>
         </thead>
         <tbody>

@@ -52,7 +52,7 @@
 <section class="sheet p-4" aria-labelledby="channels">
   <h2 id="channels" class="mb-2">Channels</h2>
   <p class="mb-2 text-sm text-faint">
-    Webhooks that reports and alerts go to, and the second way when the mail server is down.
+    Webhooks that reports and alerts go to, including the fallback when the mail server is down.
   </p>
   {#each list.value?.items ?? [] as row (row.name)}
     <div class="mb-2 flex flex-wrap items-center gap-3">

@@ -1,7 +1,7 @@
 <script lang="ts">
   // A store that another service writes to: read only, until it is taken over.
   import { Button } from 'flowbite-svelte';
-  import { storesTakeOver } from '../../lib/calls';
+  import { storesClaim } from '../../lib/calls';
   import type { Store } from '../../lib/types';
   import ConfirmDialog from '../ConfirmDialog.svelte';
   let { store, changed }: { store: Store; changed: () => void } = $props();
@@ -22,7 +22,7 @@
   what="From then on this service writes to it and retires what is on it; {store.owner} can do
     neither any more. It must have stopped."
   action={async () => {
-    await storesTakeOver(store.name);
+    await storesClaim(store.name);
     changed();
   }}
 />

@@ -8,12 +8,12 @@
   import NumberField from '../NumberField.svelte';
   let { store = $bindable(), at }: { store: StoreForm; at: (field: string) => string } = $props();
   const GIB = 1024 ** 3;
-  const floor = {
+  const reserve = {
     get gib() {
-      return Math.round(store.floor / GIB);
+      return Math.round(store.reserve / GIB);
     },
     set gib(value: number | null) {
-      store.floor = (value ?? 0) * GIB;
+      store.reserve = (value ?? 0) * GIB;
     },
   };
 </script>
@@ -30,11 +30,11 @@
   <div class="grid gap-x-5 sm:grid-cols-2">
     <NumberField
       label="Give up after standing still (seconds)"
-      id="patience"
+      id="stall_timeout"
       min={10}
       max={3600}
-      bind:value={store.patience}
-      wrong={at('patience')}
+      bind:value={store.stall_timeout}
+      wrong={at('stall_timeout')}
     />
     <NumberField
       label="Tasks that write to it at once"
@@ -42,16 +42,16 @@
       min={0}
       max={64}
       hint="0: any number."
-      bind:value={store.at_once}
-      wrong={at('at_once')}
+      bind:value={store.max_concurrent}
+      wrong={at('max_concurrent')}
     />
     <NumberField
       label="Space that stays free (GiB)"
-      id="floor"
+      id="reserve"
       min={0}
       hint="No bundle is begun that would leave less."
-      bind:value={floor.gib}
-      wrong={at('floor')}
+      bind:value={reserve.gib}
+      wrong={at('reserve')}
     />
     <NumberField
       label="Read through every (days)"

@@ -1,6 +1,6 @@
 <script lang="ts">
   // What a store holds, how it grows, when it is full, what it costs, what it lacks.
-  import { storesUsage, storesYear } from '../../lib/calls';
+  import { storesUsage, storesSimulate } from '../../lib/calls';
   import { Loader } from '../../lib/loader.svelte';
   import { live } from '../../lib/live.svelte';
   import { count, size } from '../../lib/words';
@@ -12,7 +12,7 @@
   const known = new Loader(() => storesUsage(store));
   const usage = $derived(known.value);
   // What the keep rules of its jobs come to, whatever it grew by until now.
-  const coming = new Loader(() => storesYear(store));
+  const coming = new Loader(() => storesSimulate(store));
   const year = $derived(coming.value);
   const most = $derived(Math.max(0, ...(year?.days.map((day) => day.bytes) ?? [])));
   $effect(() => {

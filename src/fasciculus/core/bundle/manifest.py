@@ -122,7 +122,7 @@ class ManifestSummary(Struct):
     compression: str = "zstd"
     brings: str = "full"
     base: str = ""
-    dead_share: float = 0.0
+    unused_share: float = 0.0
     new_bytes: int = 0
     changes: DiffCounts | UnsetType = UNSET
     #: Public keys that its pieces and listing are sealed to; none for a bundle in the clear.
@@ -184,7 +184,7 @@ class Manifest(Struct):
         return sum(piece.bytes for piece in self.pieces if piece.brought)
 
     @property
-    def dead_share(self) -> float:
+    def unused_share(self) -> float:
         """The share of what its pieces hold that this bundle does not need, from 0 to 1."""
         holds = sum(piece.holds for piece in self.pieces)
         return max(0.0, 1 - sum(piece.used for piece in self.pieces) / holds) if holds else 0.0
@@ -209,7 +209,7 @@ class Manifest(Struct):
             self.compression,
             self.brings,
             self.base,
-            self.dead_share,
+            self.unused_share,
             self.new_bytes,
             sealed_to=self.sealed_to,
         )

@@ -236,7 +236,7 @@ class BundleReader:
             frame = self._frame(part.piece, offset, length, alone, skip + left)
             chunk = self._held.bytes_of(frame, skip, left)
             if frame.broken is not None and len(chunk) < left:
-                raise DamagedError(frame.broken.message, frame.broken.way_out)
+                raise DamagedError(frame.broken.message, frame.broken.hint)
             if not chunk:
                 raise DamagedError(f"The piece {part.piece} holds less than the listing says.")
             left -= len(chunk)

@@ -153,13 +153,13 @@ def _folder_flags(path: bytes) -> str:
 class WalkRules(Struct, frozen=True):
     """What of a tree is wanted.
 
-    ``left_out`` are paths relative to the root that are skipped with all below them. ``chooser``
-    judges the rest; ``on_left_out`` is told what it left out, and by which rule.
+    ``excluded`` are paths relative to the root that are skipped with all below them. ``chooser``
+    judges the rest; ``on_excluded`` is told what it left out, and by which rule.
     """
 
-    left_out: frozenset[bytes] = frozenset()
+    excluded: frozenset[bytes] = frozenset()
     chooser: FileSelector | None = None
-    on_left_out: Callable[[bytes, int, str], None] = lambda path, size, rule: None
+    on_excluded: Callable[[bytes, int, str], None] = lambda path, size, rule: None
     #: Told of a plain file with one name; True when it needs no describing, since it is listed
     #: already.
     is_known: Callable[[bytes, os.stat_result], bool] | None = None
@@ -174,12 +174,12 @@ class WalkRules(Struct, frozen=True):
         return self.chooser is not None and self.chooser.rules.one_file_system
 
     def judge(self, path: bytes, is_dir: bool, is_file: bool, size: int, mtime_ns: int) -> str:
-        """What the chooser says of a path; of what is left out, ``on_left_out`` is told."""
+        """What the chooser says of a path; of what is left out, ``on_excluded`` is told."""
         if self.chooser is None:
             return ""
         verdict = self.chooser.judge(path, is_dir, is_file, size, mtime_ns)
         if verdict and verdict != ON_THE_WAY:
-            self.on_left_out(path, 0 if is_dir else size, verdict)
+            self.on_excluded(path, 0 if is_dir else size, verdict)
         return verdict
 
 
@@ -244,7 +244,7 @@ class _Walk:
                 continue
             name = folder.names.pop()
             relative = folder.relative + b"/" + name if folder.relative else name
-            if relative in self._chosen.left_out:
+            if relative in self._chosen.excluded:
                 continue
             try:
                 yield from self._entry(name, relative, run)
@@ -285,7 +285,7 @@ class _Walk:
             self._note_links(entry, info)
             yield entry
         if is_dir and self._device is not None and info.st_dev != self._device:
-            chosen.on_left_out(relative, 0, "on another file system")
+            chosen.on_excluded(relative, 0, "on another file system")
         elif is_dir:
             self._enter(name, relative, info)
             self._stack[-1].owed = entry if verdict == ON_THE_WAY else None

@@ -90,13 +90,13 @@ def assemble(
     sites: Sequence[str],
     database_prefix: str,
     by_grants: bool,
-    left_out: Iterable[str],
+    excluded: Iterable[str],
 ) -> list[DiscoveredAccount]:
     """The accounts that the rules find in the facts, sorted by name.
 
     ``database_prefix`` has ``{account}`` in it, as in ``{account}_``; empty for none.
     """
-    skipped = frozenset(left_out)
+    skipped = frozenset(excluded)
     found: dict[str, DiscoveredAccount] = {}
     for rule in homes:
         pattern = rule_pattern(rule)

@@ -24,7 +24,7 @@ from zlib import crc32
 from msgspec import Struct, field
 
 from ..errors import FasciculusError, StatementError
-from . import literals, privileges, programs, users
+from . import literals, privileges, stored_objects, users
 from .filters import DumpRules
 from .literals import Column, quote_name
 from .members import HEAD, Member, is_shortened, safe_file, sql_text, text
@@ -92,18 +92,18 @@ class Dump:
                 except StatementError as error:
                     # One odd table costs itself, or what could not be read of it.
                     self._note(table, f"could not be read to its end: {error.sentence()}")
-        writer = programs.Writer(server, self._mariadb, self._version)
+        writer = stored_objects.Writer(server, self._mariadb, self._version)
         if self._rules.tables:
             # Some tables alone: what builds on all of them is not part of it.
             names = [table.name for table in tables]
-            yield from programs.triggers(server, database, names, writer, self.done.notes)
+            yield from stored_objects.triggers(server, database, names, writer, self.done.notes)
             return
         notes = self.done.notes
-        yield from programs.routines(server, database, writer, notes)
-        yield from programs.views(server, database, notes)
+        yield from stored_objects.routines(server, database, writer, notes)
+        yield from stored_objects.views(server, database, notes)
         names = [table.name for table in tables]
-        yield from programs.triggers(server, database, names, writer, notes)
-        yield from programs.events(server, database, writer, notes)
+        yield from stored_objects.triggers(server, database, names, writer, notes)
+        yield from stored_objects.events(server, database, writer, notes)
         yield from users.database_users(server, database, notes)
 
     def _note(self, table: _Table, words: str) -> None:

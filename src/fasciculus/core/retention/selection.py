@@ -47,7 +47,7 @@ def kept(
     ``copies`` come in the order in which they were made. That order alone says which are the
     newest: what the clock said may have been wrong. Pinned copies stay and use up no place. Ones
     that are not good use up none either, so that the last good copy always stays; they stay
-    themselves as long as they would if they were good, for they may be mended. Days count back
+    themselves as long as they would if they were good, for they may be repaired. Days count back
     from the newest good copy, so that a job that stopped loses nothing, or from the one before it
     where that is earlier: one night of a clock that was set forward costs nothing. Where ``now`` is
     given, for a subject that will have no more copies, they count back from there.
@@ -61,7 +61,7 @@ def kept(
         would_stay = _wanted(counted, rule, zone, now)
         for copy in counted:
             if not copy.good and (copy.name in would_stay or not good):
-                reasons.setdefault(copy.name, []).append("damaged, and may be mended")
+                reasons.setdefault(copy.name, []).append("damaged, and may be repaired")
     return reasons
 
 

@@ -14,6 +14,7 @@ from ...models import (
     Identity,
     Page,
     Password,
+    ProblemType,
     SignIn,
     Token,
     TokenMade,
@@ -21,20 +22,23 @@ from ...models import (
 )
 from ...records import users
 from ...records.db import UnwritableError
-from .. import one_time_password
-from ..auth import COOKIE, SignInLimiter, UnwrittenSessions, problem
+from .. import initial_password
+from ..auth import COOKIE, SignInLimiter, UnwrittenSessions
 from ..context import context
 from ..operations import operation, principal
+from ..problems import problem
 
 log = logging.getLogger(__name__)
 
 
-@operation("POST", "/session", "Sign in", raw_body=SignIn, response=Identity, open=True)
+@operation("POST", "/session", "Sign in", raw_body=SignIn, response=Identity, public=True)
 def session_open() -> Response:
     # A page elsewhere can send a form or text without asking, and would sign its reader in.
     if request.mimetype != "application/json" or not _from_here():
         return problem(
-            403, "Sign in from the console itself, or send JSON.", way_out="Reload the page."
+            ProblemType.CSRF_TOKEN_REQUIRED,
+            "Sign in from the console itself, or send JSON.",
+            hint="Reload the page.",
         )
     # A body that is no sign-in is answered like a wrong one: 401.
     guard: SignInLimiter = current_app.extensions["fasciculus-guard"]
@@ -42,13 +46,19 @@ def session_open() -> Response:
         body = SignIn.model_validate_json(request.get_data())
     except ValidationError:
         return problem(
-            401, "Sign in with a name and a password.", way_out='Send {"name": …, "password": …}.'
+            ProblemType.WRONG_PASSWORD,
+            "Sign in with a name and a password.",
+            hint='Send {"name": …, "password": …}.',
         )
     records, address = context().records, str(request.remote_addr)
     is_known = users.has_signed_in(records.reader, body.name, address)
     if wait := guard.wait(body.name, is_known):
         log.warning("sign-in refused: too many tries, for %r from %s", body.name[:64], address)
-        answer = problem(429, "Too many failed sign-ins.", way_out=f"Try again in {wait} seconds.")
+        answer = problem(
+            ProblemType.TOO_MANY_REQUESTS,
+            "Too many failed sign-ins.",
+            hint=f"Try again in {wait} seconds.",
+        )
         answer.headers["Retry-After"] = str(wait)
         return answer
     with guard.slowly():
@@ -57,7 +67,9 @@ def session_open() -> Response:
         log.warning("sign-in refused: wrong, for %r from %s", body.name[:64], address)
         with suppress(UnwritableError), records.write() as db:
             users.audit(db, "?", "sign-in refused", f"{body.name[:64]} from {address}")
-        return problem(401, "The name or the password is wrong.", way_out="Try again.")
+        return problem(
+            ProblemType.WRONG_PASSWORD, "The name or the password is wrong.", hint="Try again."
+        )
     secret, csrf = _new_session(person, address)
     guard.right(body.name, is_known)
     identity = Identity(name=person.name, csrf=csrf, must_change=person.must_change)
@@ -126,7 +138,7 @@ def password_change(body: Password) -> None:
         if body.end_tokens:
             users.remove_tokens(db, who.person_id)
         ended = " and ended all tokens" if body.end_tokens else ""
-        one_time_password.forget(context().config.home)
+        initial_password.forget(context().config.home)
         users.audit(db, who.name, f"changed the password{ended}", who.name)
 
 

@@ -14,7 +14,7 @@ from ...bundles import archives
 from ...core.bundle.entry import FILE, Entry, to_bytes, to_text
 from ...core.bundle.listing import children, read_listing
 from ...core.bundle.sealing import identities_of
-from ...core.errors import SettingError
+from ...core.errors import AlreadyEndedError, FolderNotEmptyError, SettingError
 from ...models import (
     Bundle,
     BundleDetail,
@@ -25,6 +25,7 @@ from ...models import (
     LogLine,
     Page,
     Pin,
+    ProblemType,
     Restore,
     RestoreStart,
     Started,
@@ -38,13 +39,13 @@ from ...models.queries import (
     RestoresQuery,
 )
 from ...records import bundles, log_lines, restores
-from ..auth import problem
 from ..bundle_export import write_export
 from ..bundle_listings import chosen_copy, export_of, listing_of, verifier
-from ..context import context, order_sources
+from ..context import context, order_inputs
 from ..downloads import HEADER, Downloads
 from ..operations import PREFIX, operation, page_request, principal
 from ..outside import OutsideStream
+from ..problems import problem
 from ..tasks.orders.connections import local_stores
 from ..tasks.orders.restore import check_target
 from .auth import note
@@ -188,9 +189,9 @@ def bundles_download(bundle_id: int, query: DownloadQuery) -> Response:
     start = _range_start(tag)
     if start is None:
         return problem(
-            416,
+            ProblemType.RANGE_NOT_SUPPORTED,
             "Only ranges of the form “bytes=N-” can be given.",
-            way_out="Ask for the whole, or from a byte on.",
+            hint="Ask for the whole, or from a byte on.",
         )
     store = chosen_copy(bundle, query.store)
     wanted = export_of(bundle, store, [kind] if kind else [], paths, query.form)
@@ -301,7 +302,7 @@ def restores_start(body: RestoreStart) -> Started:
             field="target",
         )
     if body.target:
-        check_target(context().config, local_stores(order_sources()), body.target)
+        check_target(context().config, local_stores(order_inputs()), body.target)
     if body.resume and not restores.interrupted(db, bundle.id, body.target):
         raise SettingError(
             f"No restore of this bundle to {body.target or 'a folder'} was interrupted.",
@@ -310,7 +311,7 @@ def restores_start(body: RestoreStart) -> Started:
         )
     is_used = body.target and os.path.isdir(body.target) and os.listdir(body.target)
     if is_used and not body.resume:
-        raise SettingError(
+        raise FolderNotEmptyError(
             f"The folder {body.target} is not empty.",
             "Name an empty or a new folder, or take up an interrupted restore (resume).",
             field="target",
@@ -340,7 +341,7 @@ def restores_show(restore_id: int) -> Restore:
 )
 def restores_cancel(restore_id: int) -> Restore:
     if restores_show(restore_id).state == "ended":
-        raise SettingError(
+        raise AlreadyEndedError(
             f"Restore {restore_id} has ended already.", "There is nothing to cancel."
         )
     context().tasks.cancel_restore(restore_id)

@@ -7,15 +7,15 @@ from datetime import UTC, datetime
 
 from flask import Response
 
-from ...models import Calendar, CalendarFeed
+from ...models import Calendar, CalendarFeed, ProblemType
 from ...models.queries import CalendarQuery
 from ...records import settings
 from ...records.db import stamp
 from ...records.start_addresses import digest
 from .. import calendar, guesses
-from ..auth import problem
 from ..context import base_url, context
 from ..operations import operation
+from ..problems import problem
 from ..watch_settings import watch_settings
 from .auth import note
 
@@ -75,7 +75,9 @@ def feed(secret: str) -> Response:
     db = context().records.reader
     row = settings.get(db, _KEY) or {}
     if not secrets.compare_digest(row.get("hash", ""), digest(secret)):
-        return guesses.refused(problem(404, "There is no such feed.", way_out="Was it replaced?"))
+        return guesses.refused(
+            problem(ProblemType.NOT_FOUND, "There is no such feed.", hint="Was it replaced?")
+        )
     moment = datetime.now(UTC)
     found = calendar.calendar(db, moment, _FEED_DAYS)
     link = context().config.public_url.rstrip("/")

@@ -15,7 +15,7 @@ from ...core.errors import FasciculusError, SettingError
 from ...models import Applied, Change, Definitions
 from ...models.validation import field_errors
 from ...records.stores import ProvedStore
-from ..context import context, order_sources
+from ..context import context, order_inputs
 from ..defined_kinds import KINDS, DefinedKind
 from ..operations import operation
 from ..store_check import prove
@@ -97,7 +97,7 @@ def definitions_apply(body: Definitions) -> Applied:
         )
     proved = {
         row.name: prove(
-            order_sources(), row.model, row.name if row.name in known["stores"] else None
+            order_inputs(), row.model, row.name if row.name in known["stores"] else None
         )
         for row in wanted
         if row.kind.name == "stores" and row.change is not None
@@ -160,7 +160,7 @@ def _read(kind: DefinedKind, name: str, fields: dict[str, Any]) -> Any:
         place = ".".join(filter(None, (place, row.field)))
         raise SettingError(f"{place}: {row.message}", "Correct it there.", field="text") from error
     except FasciculusError as error:
-        raise SettingError(f"{place}: {error.message}", error.way_out, field="text") from error
+        raise SettingError(f"{place}: {error.message}", error.hint, field="text") from error
     return model
 
 
@@ -229,5 +229,5 @@ def _save(db: sqlite3.Connection, row: _Wanted, proved: ProvedStore | None) -> N
         row.kind.save(db, context().cipher, row.model, old, proved)
     except SettingError as error:
         raise SettingError(
-            f"{row.kind.name}.{row.name}: {error.message}", error.way_out, field="text"
+            f"{row.kind.name}.{row.name}: {error.message}", error.hint, field="text"
         ) from error

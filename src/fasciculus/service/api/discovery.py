@@ -6,21 +6,21 @@ from ...core.coverage import CoverageResult
 from ...core.discovery.accounts import Proposal
 from ...core.errors import SettingError
 from ...models import (
+    Acceptance,
+    Accepted,
     CoverageRow,
     Page,
     Preview,
     PreviewStart,
     Proposed,
     Started,
-    TakenOver,
-    TakeOver,
     Unmatched,
 )
 from ...models.queries import CoverageQuery
 from ...records import inventory
 from ...records.paging import page_of
 from .. import discovery
-from ..context import context, order_sources
+from ..context import context, order_inputs
 from ..coverage import covered
 from ..operations import PREFIX, operation, page_request
 from ..tasks.orders.preview import preview_order
@@ -31,9 +31,10 @@ _STATES = ("bare", "never", "late", "protected")
 
 @operation(
     "GET",
-    "/hosts/{name}/finding",
+    "/hosts/{name}/discovery",
     "Accounts on a host that are new, changed or gone",
     response=Page[Proposed],
+    former=("/hosts/{name}/finding",),
 )
 def hosts_find(name: str) -> Page[Proposed]:
     rows = [
@@ -50,7 +51,7 @@ def hosts_find(name: str) -> Page[Proposed]:
 @operation(
     "GET",
     "/hosts/{name}/unmatched",
-    "What the last finding on a host could give to no account",
+    "What the last discovery on a host could give to no account",
     response=Unmatched,
 )
 def hosts_unmatched(name: str) -> Unmatched:
@@ -68,9 +69,14 @@ def _proposals(name: str) -> list[Proposal]:
 
 
 @operation(
-    "POST", "/hosts/{name}/finding", "Take over what was found", body=TakeOver, response=TakenOver
+    "POST",
+    "/hosts/{name}/discovery",
+    "Accept accounts that were found",
+    body=Acceptance,
+    response=Accepted,
+    former=("/hosts/{name}/finding",),
 )
-def hosts_take_over(name: str, body: TakeOver) -> TakenOver:
+def hosts_accept(name: str, body: Acceptance) -> Accepted:
     found = _proposals(name)
     if not body.all:
         known = {row.account.name for row in found}
@@ -81,10 +87,10 @@ def hosts_take_over(name: str, body: TakeOver) -> TakenOver:
                 field="accounts",
             )
         found = [row for row in found if row.account.name in body.accounts]
-    count = discovery.take_over(context().records, name, found)
+    count = discovery.accept(context().records, name, found)
     note("took over accounts", f"{count} of host {name}")
     context().events.changed("accounts")
-    return TakenOver(count=count)
+    return Accepted(count=count)
 
 
 @operation(
@@ -96,7 +102,7 @@ def hosts_take_over(name: str, body: TakeOver) -> TakenOver:
     status=202,
 )
 def previews_start(body: PreviewStart) -> Started:
-    sources = order_sources()
+    sources = order_inputs()
     kind = body.job.subjects[:-1]
     if kind == "host":
         raise SettingError(

@@ -17,7 +17,7 @@ from ...models import (
 )
 from ...models.queries import AccountRemovalQuery, AccountsQuery, SavedQuery, WordsQuery
 from ...records import inventory, jobs
-from ...records.encryption import merged
+from ...records.secret_cipher import merged
 from .. import account_removal, host_check, host_proposal
 from ..context import context
 from ..kind_settings import check_databases, check_host

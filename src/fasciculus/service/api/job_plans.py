@@ -12,14 +12,14 @@ from ...core.retention import KeepRule
 from ...core.retention.simulation import SimulatedDay, Sizes, simulate
 from ...models import (
     JobInput,
+    JobSimulation,
     JobSummary,
     Page,
     Retiring,
-    StoreYear,
-    StoreYearDay,
-    YearDay,
-    YearOfCopies,
-    YearQuery,
+    SimulationDay,
+    SimulationQuery,
+    StoreSimulation,
+    StoreSimulationDay,
 )
 from ...models.queries import RetiringQuery
 from ...records import bundle_sizes, bundles, inventory, jobs, pauses, stores
@@ -148,13 +148,14 @@ def _copies_in_a_year(job: JobInput, store: str, now: datetime) -> int:
 
 @operation(
     "POST",
-    "/jobs/year",
+    "/jobs/simulate",
     "Which copies a job will have on each day of the coming year, before it is saved",
-    query=YearQuery,
+    query=SimulationQuery,
     body=JobInput,
-    response=YearOfCopies,
+    response=JobSimulation,
+    former=("/jobs/year",),
 )
-def jobs_year(query: YearQuery, body: JobInput) -> YearOfCopies:
+def jobs_simulate(query: SimulationQuery, body: JobInput) -> JobSimulation:
     db = context().records.reader
     store = query.store or body.stores[0]
     kind = body.subjects[:-1]
@@ -165,14 +166,14 @@ def jobs_year(query: YearQuery, body: JobInput) -> YearOfCopies:
     days = list(_days(db, body, store, (kind, subject), sizes, now))
     scale = _of_all(db, body, covers) / packed if packed else 0.0
     free = stores.store(db, context().cipher, store).free
-    return YearOfCopies(
+    return JobSimulation(
         store=store,
         subject=subject,
         subjects=len(covers),
         rule=body.keep_for(store),
         free=free,
         days=[
-            YearDay(
+            SimulationDay(
                 day=day.day,
                 copies=len(day.copies),
                 bytes=day.bytes,
@@ -194,11 +195,12 @@ def _of_all(db: sqlite3.Connection, job: JobInput, covers: list[str]) -> int:
 
 @operation(
     "GET",
-    "/stores/{name}/year",
+    "/stores/{name}/simulate",
     "What a store will hold on each day of the coming year, by the keep rules of all its jobs",
-    response=StoreYear,
+    response=StoreSimulation,
+    former=("/stores/{name}/year",),
 )
-def stores_year(name: str) -> StoreYear:
+def stores_simulate(name: str) -> StoreSimulation:
     db, now = context().records.reader, datetime.now(UTC)
     store = stores.store(db, context().cipher, name)
     of_it = [job for job in jobs.jobs(db) if name in job.stores]
@@ -207,12 +209,12 @@ def stores_year(name: str) -> StoreYear:
         for number, taken in enumerate(_taken(db, job, name, now)):
             totals[number] += taken
     days = [
-        StoreYearDay(day=now.date() + timedelta(days=number), bytes=taken)
+        StoreSimulationDay(day=now.date() + timedelta(days=number), bytes=taken)
         for number, taken in enumerate(totals)
     ]
-    room = None if store.free is None else store.bytes + max(0, store.free - store.floor)
+    room = None if store.free is None else store.bytes + max(0, store.free - store.reserve)
     full = [day.day for day in days if room is not None and day.bytes > room]
-    return StoreYear(
+    return StoreSimulation(
         name=name,
         bytes=store.bytes,
         room=room,

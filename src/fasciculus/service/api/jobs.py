@@ -128,7 +128,7 @@ def _check_owners(db: sqlite3.Connection, job: JobInput) -> None:
     for name, owner in others.items():
         raise SettingError(
             f"Store “{name}” is read only: it belongs to {owner}.",
-            f"Take it over first (fasciculus stores take-over {name}), or choose another one.",
+            f"Take it over first (fasciculus stores claim {name}), or choose another one.",
             field="stores",
         )
 
@@ -180,11 +180,12 @@ def jobs_copy(name: str, body: JobCopy) -> Job:
 
 @operation(
     "POST",
-    "/jobs/{name}/take-back/{change}",
-    "Make a job again what it was before a change",
+    "/jobs/{name}/revert/{change}",
+    "Revert a job to what it was before a change",
     response=Job,
+    former=("/jobs/{name}/take-back/{change}",),
 )
-def jobs_take_back(name: str, change: int) -> Job:
+def jobs_revert(name: str, change: int) -> Job:
     with context().records.write() as db:
         before = JobInput.model_validate_json(changes.before(db, "job", name, change))
         _save(db, before, name if jobs.find(db, name) is not None else None)

@@ -7,7 +7,7 @@ from collections.abc import Iterator
 from ...core.bundle.diff import Difference, differences
 from ...core.bundle.entry import to_text
 from ...core.bundle.listing import read_lines
-from ...core.errors import SettingError
+from ...core.errors import AlreadyEndedError, SettingError
 from ...models import (
     BundleChange,
     DamageRow,
@@ -15,9 +15,9 @@ from ...models import (
     LogLine,
     MaintenanceStarted,
     MaintenanceTask,
-    MendStart,
     Page,
     RepackStart,
+    RepairStart,
     SealStart,
     Transfer,
     TransferStart,
@@ -72,20 +72,21 @@ def stores_verify(name: str, body: VerifyStart) -> MaintenanceStarted:
 
 @operation(
     "POST",
-    "/stores/{name}/mend",
-    "Mend damaged files from intact copies on other stores",
-    body=MendStart,
+    "/stores/{name}/repair",
+    "Repair damaged files from intact copies on other stores",
+    body=RepairStart,
     response=MaintenanceStarted,
     status=202,
+    former=("/stores/{name}/mend",),
 )
-def stores_mend(name: str, body: MendStart) -> MaintenanceStarted:
-    return _start("mend", "mending", name, body.subject)
+def stores_repair(name: str, body: RepairStart) -> MaintenanceStarted:
+    return _start("repair", "repairing", name, body.subject)
 
 
 @operation(
     "POST",
     "/stores/{name}/repack",
-    "Repack: rewrite pieces without their dead weight",
+    "Repack: rewrite pieces without unused data",
     body=RepackStart,
     response=MaintenanceStarted,
     status=202,
@@ -179,7 +180,7 @@ def maintenance_show(maintenance_id: int) -> MaintenanceTask:
 )
 def maintenance_cancel(maintenance_id: int) -> MaintenanceTask:
     if maintenance_show(maintenance_id).state == "ended":
-        raise SettingError(
+        raise AlreadyEndedError(
             f"Maintenance {maintenance_id} has ended already.", "There is nothing to cancel."
         )
     context().tasks.cancel_maintenance(maintenance_id)

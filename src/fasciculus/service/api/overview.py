@@ -1,4 +1,4 @@
-"""What needs attention, at a glance."""
+"""What needs attention, at a status."""
 
 from __future__ import annotations
 
@@ -43,10 +43,10 @@ def overview() -> Overview:
 
 def _fills() -> list[StoreFill]:
     """What each store holds, when it will be full, and what it missed."""
-    found, glances = stores.fills(context().records.reader, context().cipher), context().glances
+    found, statuses = stores.fills(context().records.reader, context().cipher), context().statuses
     for row in found:
-        if glance := glances.all().get(row.name):
-            row.full_on, row.lag = glance.full_on, glance.lag
+        if status := statuses.all().get(row.name):
+            row.full_on, row.lag = status.full_on, status.lag
     return found
 
 

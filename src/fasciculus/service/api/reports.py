@@ -146,7 +146,7 @@ def _sent(to: str, title: str, text: str, html: str) -> TryResult:
         server, secret = mail.server(db, cipher), mail.password(db, cipher)
         outside.try_out(mail.send, server, secret, sender, [to], message)
     except FasciculusError as error:
-        step = TryStep(name="mail", ok=False, text=error.message, way_out=error.way_out)
+        step = TryStep(name="mail", ok=False, text=error.message, hint=error.hint)
         return TryResult(ok=False, steps=[step])
     return TryResult(
         ok=True, steps=[TryStep(name="mail", ok=True, text=f"A message went to {to}.")]

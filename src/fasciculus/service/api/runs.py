@@ -6,7 +6,7 @@ from collections.abc import Callable
 
 from flask import Response, request
 
-from ...core.errors import SettingError
+from ...core.errors import AlreadyEndedError
 from ...models import LogLine, Page, Run, RunDetail
 from ...models.queries import LastEventQuery, LogQuery, RunsQuery
 from ...records import log_lines, runs
@@ -45,7 +45,7 @@ def runs_show(run_id: int) -> RunDetail:
 def runs_cancel(run_id: int) -> RunDetail:
     run = runs.run(context().records.reader, run_id)
     if run.state == "ended":
-        raise SettingError(f"Run {run_id} has ended already.", "There is nothing to cancel.")
+        raise AlreadyEndedError(f"Run {run_id} has ended already.", "There is nothing to cancel.")
     context().tasks.cancel_run(run_id)
     note("cancelled run", str(run_id))
     return runs_show(run_id)

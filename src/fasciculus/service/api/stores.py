@@ -21,9 +21,9 @@ from ...records import store_proposals, stores
 from ...records.stores import ProvedStore
 from ...stores import KINDS
 from ..background import old_versions
-from ..context import context, order_sources
+from ..context import context, order_inputs
 from ..operations import operation, page_request
-from ..store_check import draft_spec, mark, prove, take_over, try_spec, unproved
+from ..store_check import claim_store, draft_spec, mark, prove, try_spec, unproved
 from ..store_facts import usage
 from ..store_proposals import accept, chosen
 from ..tasks.orders.connections import store_order
@@ -33,13 +33,13 @@ from .auth import note
 @operation("GET", "/stores", "Stores", query=WordsQuery, response=Page[Store])
 def stores_list(query: WordsQuery) -> Page[Store]:
     found = stores.stores(context().records.reader, context().cipher, page_request(query), query.q)
-    found.items = [_at_a_glance(store) for store in found.items]
+    found.items = [_with_status(store) for store in found.items]
     return found
 
 
 @operation("GET", "/stores/{name}", "One store", response=Store)
 def stores_show(name: str) -> Store:
-    return _at_a_glance(stores.store(context().records.reader, context().cipher, name))
+    return _with_status(stores.store(context().records.reader, context().cipher, name))
 
 
 @operation(
@@ -96,13 +96,13 @@ def stores_remove(name: str) -> None:
     response=TryResult,
 )
 def stores_try_draft(body: StoreInput, query: SavedQuery) -> TryResult:
-    sources, saved = order_sources(), query.saved or None
+    sources, saved = order_inputs(), query.saved or None
     return try_spec(sources, draft_spec(sources, body, saved), "" if saved else None)
 
 
 @operation("POST", "/stores/{name}/try", "Try a saved store", response=TryResult)
 def stores_try(name: str) -> TryResult:
-    sources = order_sources()
+    sources = order_inputs()
     order = store_order(sources, name)
     fresh = stores.untried(sources.db, [name])
     tried = try_spec(sources, order.spec(), "" if fresh else order.store_id)
@@ -169,21 +169,22 @@ def stores_dismiss(name: str, body: ProposalChoice) -> None:
 )
 def stores_usage(name: str) -> StoreUsage:
     db = context().records.reader
-    shown = _at_a_glance(stores.store(db, context().cipher, name))
+    shown = _with_status(stores.store(db, context().cipher, name))
     return usage(db, shown, old_versions.of_store(context().records, name))
 
 
 @operation(
     "POST",
-    "/stores/{name}/take-over",
-    "Make a store ours that another service wrote to",
+    "/stores/{name}/claim",
+    "Claim a store that another installation wrote to",
     response=Store,
+    former=("/stores/{name}/take-over",),
 )
-def stores_take_over(name: str) -> Store:
-    sources = order_sources()
+def stores_claim(name: str) -> Store:
+    sources = order_inputs()
     before = stores.store(sources.db, context().cipher, name)
     order = store_order(sources, name)
-    take_over(sources, order.spec())
+    claim_store(sources, order.spec())
     with context().records.write() as db:
         stores.has_worked(db, name, order.store_id, "")
     note("took over store", f"{name} of {before.owner or 'this service'}")
@@ -197,7 +198,7 @@ def stores_take_over(name: str) -> Store:
     response=StoreAccess,
 )
 def stores_connect(name: str) -> StoreAccess:
-    asked = context().access.ask(store_order(order_sources(), name))
+    asked = context().access.ask(store_order(order_inputs(), name))
     note("asked for access", name)
     return asked
 
@@ -206,26 +207,26 @@ def stores_connect(name: str) -> StoreAccess:
     "GET", "/stores/{name}/access", "Whether a drive's owner has given access", response=StoreAccess
 )
 def stores_access(name: str) -> StoreAccess:
-    return context().access.state(store_order(order_sources(), name))
+    return context().access.state(store_order(order_inputs(), name))
 
 
 @operation("DELETE", "/stores/{name}/access", "Forget the access to a drive")
 def stores_disconnect(name: str) -> None:
-    context().access.forget(store_order(order_sources(), name))
+    context().access.forget(store_order(order_inputs(), name))
     note("disconnected", name)
     context().events.changed("stores")
 
 
 def _proved(body: StoreInput, query: UntriedQuery, saved: str | None) -> ProvedStore:
-    return (unproved if query.untried else prove)(order_sources(), body, saved)
+    return (unproved if query.untried else prove)(order_inputs(), body, saved)
 
 
-def _at_a_glance(store: Store) -> Store:
+def _with_status(store: Store) -> Store:
     """With what is computed of it, and whether a drive's tokens are there."""
-    glance = context().glances.all().get(store.name)
-    if glance is not None:
-        store.full_on, store.lag = glance.full_on, glance.lag
-        store.month_price, store.oldest_read = glance.month_price, glance.oldest_read
+    status = context().statuses.all().get(store.name)
+    if status is not None:
+        store.full_on, store.lag = status.full_on, status.lag
+        store.month_price, store.oldest_read = status.month_price, status.oldest_read
     if KINDS.get(store.settings.kind).access is not None:
         found = context()
         store_id = stores.id_of(found.records.reader, store.name) or ""

@@ -14,7 +14,7 @@ from ...core.schedule import Schedule
 from ...models import JobInput, MailServer
 from ...records import alerts, jobs, past_runs, pauses, runs, settings, stores
 from ...records.db import Records, stamp
-from ...records.encryption import SecretCipher
+from ...records.secret_cipher import SecretCipher
 from .. import timetables
 from ..reports import mail
 from ..reports.messages import Audience

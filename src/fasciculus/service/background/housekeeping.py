@@ -13,7 +13,7 @@ from ...models import Account, Host, JobInput
 from ...records import discoveries, history, inventory, jobs, pauses, store_days, users
 from ...records.db import Records
 from ...records.discoveries import Discovery
-from ...records.encryption import SecretCipher
+from ...records.secret_cipher import SecretCipher
 from .. import account_removal, discovery, timetables
 from ..event_stream import EventStream
 from . import old_versions, records_copy
@@ -47,7 +47,7 @@ class Housekeeper:
             "housekeeping",
             {
                 "copying the records": self.copy_records,
-                "finding accounts": self.find_accounts,
+                "discovery": self.find_accounts,
                 "forgetting accounts": self.forget_gone,
                 "retiring copies of accounts that are gone": self.retire_gone,
                 "forgetting old records": self.age_records,
@@ -101,9 +101,9 @@ class Housekeeper:
         hosts = [
             host
             for host in inventory.readable_hosts(db, self._cipher)
-            if host.finding.homes
+            if host.discovery.homes
             and host.connection.kind != "unconnected"
-            and _is_due(last.get(host.name), moment, soon or host.finding.automatic)
+            and _is_due(last.get(host.name), moment, soon or host.discovery.automatic)
         ]
         self._loop.each("host", hosts, lambda host: host.name, self._find_on)
 
@@ -128,9 +128,9 @@ class Housekeeper:
             with self._records.write() as db:
                 discoveries.save(db, host.name, [], words(error))
             return
-        if host.finding.automatic:
+        if host.discovery.automatic:
             wanted = [proposal for proposal in found if proposal.kind != "gone"]
-            if discovery.take_over(self._records, host.name, wanted):
+            if discovery.accept(self._records, host.name, wanted):
                 named = ", ".join(f"{p.kind} {p.account.name}" for p in wanted)
                 log.info("host %s: took over %s", host.name, named)
                 self._events.changed("accounts")

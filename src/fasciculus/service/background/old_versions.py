@@ -11,12 +11,12 @@ from ...config import Config
 from ...core.errors import FasciculusError
 from ...records import settings, stores
 from ...records.db import Records, stamp
-from ...records.encryption import SecretCipher
+from ...records.secret_cipher import SecretCipher
 from ...stores import KINDS, open_store
 from ...stores.base import VersionedStore, connected
 from ...worker.orders import StoreOrder
 from .. import outside
-from ..tasks.orders.connections import OrderSources, store_order
+from ..tasks.orders.connections import OrderInputs, store_order
 
 log = logging.getLogger(__name__)
 
@@ -38,7 +38,7 @@ def measure_if_due(config: Config, records: Records, cipher: SecretCipher) -> No
         if age is not None and timedelta(0) <= age < _EVERY:
             continue
         try:
-            order = store_order(OrderSources(config, db, cipher), name)
+            order = store_order(OrderInputs(config, db, cipher), name)
             count = outside.call_within(_DEADLINE, old_bytes, order)
         except (FasciculusError, OSError) as error:
             log.info("store %s: its old versions could not be listed: %s", name, error)

@@ -13,7 +13,7 @@ from ...core.errors import FasciculusError, RefusedError
 from ...models import MailServer
 from ...records import channels, reports
 from ...records.db import Records
-from ...records.encryption import SecretCipher
+from ...records.secret_cipher import SecretCipher
 from .. import outside
 from ..event_stream import EventStream
 from ..reports import mail, webhook
@@ -24,7 +24,7 @@ log = logging.getLogger(__name__)
 _FIRST_WAIT = 30.0
 _LONGEST_WAIT = 1800.0
 _LONGEST_PAUSE = 60.0
-_SECOND_WAY_AFTER = timedelta(hours=1)
+_FALLBACK_AFTER = timedelta(hours=1)
 
 
 def wait_after(attempts: int) -> float:
@@ -153,6 +153,6 @@ class Outbox:
             reports.put_off(writer, due.id, until, error)
             if now - due.at >= most:
                 reports.give_up(writer, due.id)
-            if now - due.at >= _SECOND_WAY_AFTER and not due.has_second_way:
+            if now - due.at >= _FALLBACK_AFTER and not due.has_fallback:
                 self._on_stuck(writer, due)
         log.warning("report %s waits: %s", due.id, error)

@@ -11,10 +11,10 @@ from pathlib import Path
 from ...config import Config
 from ...records import copies, jobs, settings, stores
 from ...records.db import Records, stamp
-from ...records.encryption import SecretCipher
+from ...records.secret_cipher import SecretCipher
 from .. import outside
 from ..store_work import put_records
-from ..tasks.orders.connections import OrderSources, store_order
+from ..tasks.orders.connections import OrderInputs, store_order
 from ..tasks.orders.maintenance import RECORDS_FOLDER
 
 log = logging.getLogger(__name__)
@@ -44,7 +44,7 @@ def copy_if_due(config: Config, records: Records, cipher: SecretCipher) -> None:
         copies.copy_out(config.records, local, cipher.key, Path(folder))
         for name in due:
             try:
-                order = store_order(OrderSources(config, records.reader, cipher), name)
+                order = store_order(OrderInputs(config, records.reader, cipher), name)
                 outside.call_within(_DEADLINE, put_records, order, local, RECORDS_FOLDER, KEPT)
                 done[name] = stamp(now)
                 log.info("a copy of the records is on store %s", name)

@@ -14,9 +14,9 @@ from ...core.watch import AlertActions, Finding, reconcile
 from ...models import WatchSettings
 from ...records import alerts
 from ...records.db import Records
-from ...records.encryption import SecretCipher
+from ...records.secret_cipher import SecretCipher
 from ..event_stream import EventStream
-from ..store_glance import StoreGlances
+from ..store_status import StoreStatuses
 from ..watch.bundles import UnusualBundles
 from ..watch.certificates import look_if_due
 from ..watch.checks import Watched, findings
@@ -45,14 +45,14 @@ class Watch:
         cipher: SecretCipher,
         events: EventStream,
         scheduler: Scheduler,
-        glances: StoreGlances,
+        statuses: StoreStatuses,
         answers: StoreAnswers,
         tell: Callable[[sqlite3.Connection, AlertNews], None],
         told: Callable[[], None],
         send_digests: Callable[[datetime], None],
     ) -> None:
         self._config, self._records, self._cipher = config, records, cipher
-        self._events, self._scheduler, self._glances = events, scheduler, glances
+        self._events, self._scheduler, self._statuses = events, scheduler, statuses
         self._answers = answers
         self._tell, self._told, self._send_digests = tell, told, send_digests
         self._unusual = UnusualBundles(records)
@@ -107,7 +107,7 @@ class Watch:
                 self._config,
                 self._records,
                 self._cipher,
-                self._glances,
+                self._statuses,
                 self._unusual,
                 self._answers,
                 settings,

@@ -11,7 +11,7 @@ from ...models import Task
 from ...records import jobs, maintenance, runs
 from .. import outside
 from ..store_work import read_pieces
-from ..tasks.orders.connections import OrderSources, store_order
+from ..tasks.orders.connections import OrderInputs, store_order
 
 log = logging.getLogger(__name__)
 
@@ -24,7 +24,7 @@ class Attachment:
     data: bytes
 
 
-def attachments(sources: OrderSources, run_id: int) -> list[Attachment]:
+def attachments(sources: OrderInputs, run_id: int) -> list[Attachment]:
     """The pieces of a run's bundles, as far as the job wants them and they are small enough.
 
     Pieces stay as they are on the store: what is sealed there is sealed in the message.
@@ -46,7 +46,7 @@ def attachments(sources: OrderSources, run_id: int) -> list[Attachment]:
     return found
 
 
-def _of_task(sources: OrderSources, task: Task, most: int) -> list[Attachment]:
+def _of_task(sources: OrderInputs, task: Task, most: int) -> list[Attachment]:
     subject = SubjectRef(task.subject_kind, task.subject)
     for copy in task.copies:
         if copy.error:

@@ -15,8 +15,8 @@ from ...core.errors import ConnectionLostError, RefusedError, SettingError, Unre
 from ...fields import check_addresses, deliverable_address
 from ...models import MailServer
 from ...records import channels, settings
-from ...records.encryption import SecretCipher, merged
-from ...records.secrets import MAIL
+from ...records.forget_secrets import MAIL
+from ...records.secret_cipher import SecretCipher, merged
 from .attachments import Attachment
 
 #: Seconds that a server may take to answer.
@@ -45,11 +45,12 @@ def check_server(new: MailServer) -> None:
 
 
 def save_server(db: sqlite3.Connection, cipher: SecretCipher, new: MailServer) -> None:
-    """Set it; a password that is not given stays. Raises ``SettingError`` for a second way that is
-    not known.
+    """Save the mail server; without a password, the saved one stays.
+
+    Raises ``SettingError`` for an unknown fallback channel.
     """
-    if new.second_way:
-        channels.check_known(db, [new.second_way], "second_way")
+    if new.fallback_channel:
+        channels.check_known(db, [new.fallback_channel], "fallback_channel")
     old = settings.get(db, MAIL, {})
     secrets = merged(cipher.decrypt(old.get("sealed")), {"password": new.password})
     row = new.model_dump(exclude={"password", "password_set"})

@@ -15,9 +15,9 @@ from ...core.formatting import format_list
 from ...core.run_report import RunReport
 from ...models import WebhookMessage, WebhookStore
 from ...records import channels, reports, settings, stores
-from ...records.encryption import SecretCipher
+from ...records.forget_secrets import MAIL
 from ...records.reports import NewReport
-from ...records.secrets import MAIL
+from ...records.secret_cipher import SecretCipher
 from . import templates, webhook
 from .attachments import Attachment
 from .mail import compose, sender_of
@@ -144,9 +144,9 @@ class MessageWriter:
             stores=totals,
         )
 
-    def second_way(self, db: sqlite3.Connection, due: reports.DueReport) -> None:
+    def fallback_channel(self, db: sqlite3.Connection, due: reports.DueReport) -> None:
         """What could not be delivered for long goes to a channel as well."""
-        name = settings.get(db, MAIL, {}).get("second_way", "")
+        name = settings.get(db, MAIL, {}).get("fallback_channel", "")
         if not name or name == due.channel:
             return
         whom = f"channel {due.channel}" if due.channel else format_list(due.recipients)
@@ -162,7 +162,7 @@ class MessageWriter:
         try:
             body = webhook.body_of(channels.channel(db, self._cipher, name), message)
         except Exception as error:
-            log.warning("the second way, channel %s, gets no message: %s", name, error)
+            log.warning("the fallback channel, %s, gets no message: %s", name, error)
             return
         new = NewReport(due.kind, due.title, due.text, "", body, channel=name, instead_of=due.id)
         reports.add(db, new)

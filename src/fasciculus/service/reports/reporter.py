@@ -18,11 +18,11 @@ from ...core.watch import Finding
 from ...models import Alert, JobInput, MaintenanceTask, RunDetail, WatchSettings
 from ...records import damage, inventory, jobs, log_lines, maintenance, past_runs, runs
 from ...records.db import Records
-from ...records.encryption import SecretCipher
 from ...records.paging import PageRequest
+from ...records.secret_cipher import SecretCipher
 from ..background.alert_news import AlertNews
 from ..event_stream import EventStream
-from ..tasks.orders.connections import OrderSources
+from ..tasks.orders.connections import OrderInputs
 from ..watch.checks import FAILED, PARTLY_FAILED
 from ..watch_settings import watch_settings
 from .attachments import Attachment, attachments
@@ -73,7 +73,7 @@ class Reporter:
         """What goes along with a report, read from a store before anything is written."""
         try:
             return attachments(
-                OrderSources(self._config, self._records.reader, self._cipher), run_id
+                OrderInputs(self._config, self._records.reader, self._cipher), run_id
             )
         except Exception:
             log.exception("run %s: nothing could be attached to its report", run_id)
@@ -150,14 +150,14 @@ class Reporter:
 
     def maintenance(self, db: sqlite3.Connection, number: int) -> None:
         """Report on maintenance that has ended, if it found damage that nobody has been told about
-        yet, or was to mend some.
+        yet, or was to repair some.
 
         To all who get the reports of the jobs that made the copies: damage is trouble.
         """
         work = maintenance.task(db, number)
         subject = (work.subject_kind, work.subject)
-        if work.kind not in ("verify", "mend") or (
-            work.kind == "mend" and work.outcome == "cancelled"
+        if work.kind not in ("verify", "repair") or (
+            work.kind == "repair" and work.outcome == "cancelled"
         ):
             return
         fresh = damage.told_now(db, work.store, subject)
@@ -176,7 +176,7 @@ class Reporter:
             work,
             zone,
             [DamageLine(row.file, row.reason, row.bundles, row.files, row.harmed) for row in rows],
-            sorted({store for row in rows for store in row.mend_from}),
+            sorted({store for row in rows for store in row.repair_from}),
             self.messages.link(f"stores/{work.store}"),
         )
         audience = Audience(tuple(people), tuple(ways)).or_else(_others(watch, everybody))

@@ -171,7 +171,7 @@ class BackupHandler(HandlerBase[QueuedBackup]):
     ) -> list[QueuedBackup]:
         """Tasks of a run as they are to be carried out."""
         hosts = inventory.hosts_of(db, job.subjects[:-1])
-        stores_at_once = stores.at_once(db, job.stores)
+        store_limits = stores.max_concurrent(db, job.stores)
         limits = job.limits
         found = []
         for task in tasks:
@@ -184,11 +184,13 @@ class BackupHandler(HandlerBase[QueuedBackup]):
                     by_itself=by_itself,
                     job=job,
                     host=host.name if host else "",
-                    at_once=(host.at_once or HOST_KINDS.get(host.kind).at_once) if host else 0,
+                    max_concurrent=(host.max_concurrent or HOST_KINDS.get(host.kind).max_concurrent)
+                    if host
+                    else 0,
                     priority=PRIORITIES[job.starting.priority],
                     job_name=job.name,
                     turn=run_id,
-                    store_limits=dict(stores_at_once),
+                    store_limits=dict(store_limits),
                     not_before=task.not_before,
                     not_after=task.not_after,
                     expiry=f"Not begun: job “{job.name}” may start within {job.starting.hours} "

@@ -11,12 +11,12 @@ from ...config import Config
 from ...models import LogLine
 from ...records import log_lines
 from ...records.db import Records
-from ...records.encryption import SecretCipher
+from ...records.secret_cipher import SecretCipher
 from ...worker.events import Event, Log
 from ...worker.orders import Order
 from ...worker.results import AnyResult
 from ..event_stream import EventStream
-from .orders.connections import OrderSources
+from .orders.connections import OrderInputs
 from .queued import QueuedTask, Subject
 
 T = TypeVar("T", bound=QueuedTask)
@@ -68,8 +68,8 @@ class HandlerBase(Generic[T]):
     ) -> None:
         self._config, self._records, self._cipher, self._events = config, records, cipher, events
 
-    def _sources(self) -> OrderSources:
-        return OrderSources(self._config, self._records.reader, self._cipher)
+    def _sources(self) -> OrderInputs:
+        return OrderInputs(self._config, self._records.reader, self._cipher)
 
     def _log(self, task: T, event: Log, owner: str, number: int) -> None:
         """Write a line to the log of a run, a restore or maintenance, and show it."""
@@ -84,7 +84,7 @@ class HandlerBase(Generic[T]):
         self._events.tell("log", data, run=run)
 
     def _verify_damaged(self, task: T, started_by: str) -> None:
-        """Have the copies verified that a task found damaged, so that they are mended."""
+        """Have the copies verified that a task found damaged, so that they are repaired."""
         while task.damaged:
             store, bundle = task.damaged.pop()
             self.verify(store, task.subject, bundle, started_by)

@@ -1,4 +1,4 @@
-"""Maintenance of copies: verifying, mending, repacking."""
+"""Maintenance of copies: verifying, repairing, repacking."""
 
 from __future__ import annotations
 
@@ -15,8 +15,8 @@ from ...core.errors import FasciculusError, SettingError
 from ...core.formatting import format_count, format_list
 from ...models import MaintenanceTask
 from ...records import bundles, damage, imports, maintenance, store_days, stores, transfers
-from ...records.encryption import SecretCipher
 from ...records.maintenance import MaintenanceOptions
+from ...records.secret_cipher import SecretCipher
 from ...records.store_proposals import KINDS, FoundProposal
 from ...records.told_settings import settings_of
 from ...worker.events import (
@@ -44,7 +44,7 @@ log = logging.getLogger(__name__)
 
 
 class Reports(Protocol):
-    """Who is told about damage and its mending."""
+    """Who is told about damage and its repairing."""
 
     def maintenance(self, db: sqlite3.Connection, number: int) -> None: ...
 
@@ -58,7 +58,7 @@ class MaintenanceHandler(HandlerBase[QueuedMaintenance]):
     reports: Reports
     #: Called when something may wait in the outbox.
     on_reported: Callable[[], None]
-    #: Queues more tasks: damage that was found is mended at once.
+    #: Queues more tasks: damage that was found is repaired at once.
     enqueue: Callable[[list[QueuedMaintenance]], None]
 
     # Starting ------------------------------------------------------------------
@@ -107,7 +107,7 @@ class MaintenanceHandler(HandlerBase[QueuedMaintenance]):
                 )
             return found.name, [(found.subject_kind, found.subject)]
         subjects = maintenance.subjects_on(db, store, subject)
-        if kind == "mend":
+        if kind == "repair":
             subjects = [row for row in subjects if damage.damaged_files(db, row, [store])]
             if not subjects:
                 raise SettingError(
@@ -134,7 +134,7 @@ class MaintenanceHandler(HandlerBase[QueuedMaintenance]):
             exclusive=row.kind != "verify",
             store=row.store,
             kind=row.kind,
-            store_limits=stores.at_once(self._records.reader, names),
+            store_limits=stores.max_concurrent(self._records.reader, names),
         )
 
     def begin(self, task: QueuedMaintenance) -> Order:
@@ -215,8 +215,8 @@ class MaintenanceHandler(HandlerBase[QueuedMaintenance]):
 
     def _end(self, task: QueuedMaintenance, result: AnyResult) -> None:
         if task.kind == "verify" and result.outcome in ("warned", "interrupted"):
-            # Before this one counts as ended: whoever waits for it looks for its mending then.
-            self._mend(task)
+            # Before this one counts as ended: whoever waits for it looks for its repairing then.
+            self._repair(task)
         if task.damages and task.damages == task.of_retired and isinstance(result, VerifyResult):
             text = f"{format_count(task.damages, 'file')} retired meanwhile, the rest intact."
             result = replace(result, outcome="done", summary=text)
@@ -258,14 +258,14 @@ class MaintenanceHandler(HandlerBase[QueuedMaintenance]):
             self._log(task, Log("warning", text), "maintenance", task.number)
             return []
 
-    def _mend(self, task: QueuedMaintenance) -> None:
-        """Damage is mended at once where another store has intact copies."""
+    def _repair(self, task: QueuedMaintenance) -> None:
+        """Damage is repaired at once where another store has intact copies."""
         db = self._records.reader
         damaged = damage.damaged_files(db, task.subject, [task.store])
         if any(damage.helpers(db, task.store, task.subject, file) for file in damaged):
             try:
                 started_by = f"maintenance {task.number}"
-                self.enqueue(self.queue("mend", task.store, started_by, task.subject[1])[1])
+                self.enqueue(self.queue("repair", task.store, started_by, task.subject[1])[1])
             except FasciculusError as error:
                 log.warning("maintenance %s: %s", task.number, error.sentence())
 
@@ -338,7 +338,7 @@ def _numbers(result: AnyResult) -> dict[str, int]:
     """The numbers of repacking, as the API shows them."""
     if not isinstance(result, RepackResult):
         return {}
-    names = ("pieces", "stored", "holds", "dead", "chosen", "frees", "freed")
+    names = ("pieces", "stored", "holds", "unused", "chosen", "frees", "freed")
     return {name: value for name, value in asdict(result).items() if name in names}
 
 

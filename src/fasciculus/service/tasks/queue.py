@@ -160,7 +160,7 @@ class _Load:
         """Whether its subject, host and stores have room for a task."""
         if task.exclusive and task.subject in self._busy:
             return False
-        if task.host and task.at_once and self._hosts[task.host] >= task.at_once:
+        if task.host and task.max_concurrent and self._hosts[task.host] >= task.max_concurrent:
             return False
         return all(
             not limit or self._stores[name] < limit for name, limit in task.store_limits.items()

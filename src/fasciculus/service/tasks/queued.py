@@ -31,7 +31,7 @@ class QueuedTask:
     subject: Subject
     #: The host that it uses, and how many tasks that takes at the same time (0: any number).
     host: str = ""
-    at_once: int = 0
+    max_concurrent: int = 0
     #: Whether no other exclusive task of the subject may run beside it.
     exclusive: bool = True
     lane: Lane = "work"
@@ -91,7 +91,7 @@ class QueuedRestore(QueuedTask):
 
 @dataclass(slots=True, eq=False, kw_only=True)
 class QueuedMaintenance(QueuedTask):
-    """Verifying, mending or repacking. Verifying only reads, so that backups may run beside it."""
+    """A verify, repair or repack task. Verifying only reads: backups may run meanwhile."""
 
     store: str
     kind: str

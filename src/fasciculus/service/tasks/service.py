@@ -14,10 +14,10 @@ from ...core.errors import FasciculusError
 from ...models import JobInput, MaintenanceTask, Restore, Task
 from ...records import bundles, maintenance, stores, transfers
 from ...records.db import Records
-from ...records.encryption import SecretCipher
 from ...records.maintenance import MaintenanceOptions
 from ...records.paging import PageRequest
 from ...records.runs import RunOptions
+from ...records.secret_cipher import SecretCipher
 from .. import outside
 from ..event_stream import EventStream
 from ..store_work import check_store
@@ -26,7 +26,7 @@ from . import maintenance as maintenance_
 from . import restores as restores_
 from .backups import BackupHandler, RunStart
 from .maintenance import MaintenanceHandler, Reports
-from .orders.connections import OrderSources, store_order
+from .orders.connections import OrderInputs, store_order
 from .queue import Paused
 from .queued import QueuedBackup, QueuedMaintenance, QueuedRestore, Subject
 from .restores import RestoreHandler
@@ -177,7 +177,7 @@ class Tasks:
 
     def verify_copy(self, store: str, subject: Subject, bundle: str, started_by: str) -> None:
         """Have a copy read through whole that somebody found damaged, so that what is wrong is
-        recorded, told and mended. Without ``bundle`` it is all of the subject's on that store.
+        recorded, told and repaired. Without ``bundle`` it is all of the subject's on that store.
         """
         number = bundles.number(self._records.reader, subject, bundle) if bundle else None
         if bundle and number is None:
@@ -203,7 +203,7 @@ class Tasks:
     def catch_up(self) -> None:
         """Bring to each store what it missed, as far as it can be reached and others have it."""
         for name in transfers.lagging(self._records.reader):
-            sources = OrderSources(self._config, self._records.reader, self._cipher)
+            sources = OrderInputs(self._config, self._records.reader, self._cipher)
             order = store_order(sources, name)
             try:
                 outside.call(check_store, order)

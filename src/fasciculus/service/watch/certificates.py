@@ -15,8 +15,8 @@ from ...core.errors import FasciculusError
 from ...models import MailServer, Store
 from ...records import certificates, settings, stores
 from ...records.db import Records, stamp
-from ...records.encryption import SecretCipher
 from ...records.paging import PageRequest
+from ...records.secret_cipher import SecretCipher
 from ...stores import KINDS
 from ...stores.base import StoreSettings, TlsAddress
 from .. import outside

@@ -32,11 +32,11 @@ from ...records import (
 )
 from ...records import stores as store_records
 from ...records.db import Records
-from ...records.encryption import SecretCipher
+from ...records.secret_cipher import SecretCipher
 from .. import timetables
 from ..background import records_copy
 from ..coverage import covered
-from ..store_glance import StoreGlances
+from ..store_status import StoreStatuses
 from .bundles import UnusualBundles
 from .store_answers import StoreAnswers
 
@@ -61,7 +61,7 @@ class Watched:
     config: Config
     records: Records
     cipher: SecretCipher
-    glances: StoreGlances
+    statuses: StoreStatuses
     unusual: UnusualBundles
     answers: StoreAnswers
     settings: WatchSettings
@@ -266,7 +266,7 @@ def _unusual(watched: Watched) -> Iterator[Finding]:
 def _discovery(watched: Watched) -> Iterator[Finding]:
     """Accounts that came and went on hosts, and what a database user does not see there."""
     for host, found in discoveries.by_host(watched.db).items():
-        link = f"/hosts/{quote(host)}/finding"
+        link = f"/hosts/{quote(host)}/discovery"
         said = [
             f"{format_count(len(names), what)} ({', '.join(names[:3])}"
             f"{', …' if len(names) > 3 else ''})"
@@ -307,7 +307,7 @@ def _coverage(watched: Watched) -> Iterator[Finding]:
         yield Finding("coverage none", "coverage", LOOK, "the accounts", text, "/jobs/new")
     for state, level, words in (
         ("bare", LOOK, "no job"),
-        ("late", BROKEN, "no copy as new as the jobs promise"),
+        ("late", BROKEN, "newest copy older than the jobs allow"),
     ):
         rows = [row for row in found if row.state == state]
         if rows:
@@ -336,15 +336,15 @@ def _things(rows: list[CoverageResult]) -> str:
 
 
 def _stores(watched: Watched) -> Iterator[Finding]:
-    glances = watched.glances.all()
+    statuses = watched.statuses.all()
     settings = watched.settings
     for name in store_records.never_tried(watched.db):
         text = f"Store {name} was never tried."
         yield Finding(f"untried {name}", "store", LOOK, name, text, _link("stores", name))
-    for name, glance in glances.items():
+    for name, status in statuses.items():
         link = _link("stores", name)
-        if glance.lag:
-            what = format_count(glance.lag, "bundle")
+        if status.lag:
+            what = format_count(status.lag, "bundle")
             yield Finding(
                 f"lag {name}",
                 "store lagging",
@@ -355,8 +355,8 @@ def _stores(watched: Watched) -> Iterator[Finding]:
                 after=timedelta(hours=settings.lag_hours),
             )
         soon = watched.now.date() + timedelta(days=settings.full_days)
-        if settings.full_days and glance.full_on is not None and glance.full_on <= soon:
-            text = f"Store {name} will be full on {glance.full_on:%-d %B} at this pace."
+        if settings.full_days and status.full_on is not None and status.full_on <= soon:
+            text = f"Store {name} will be full on {status.full_on:%-d %B} at this pace."
             yield Finding(f"full {name}", "store filling", LOOK, name, text, link)
 
 
@@ -399,9 +399,9 @@ def _verification(watched: Watched) -> Iterator[Finding]:
             _link("stores", name),
             told_by_report=True,
         )
-    glances = watched.glances.all()
+    statuses = watched.statuses.all()
     for name, days in store_records.verify_days(watched.db).items():
-        oldest = glances[name].oldest_read if name in glances else None
+        oldest = statuses[name].oldest_read if name in statuses else None
         if not days or oldest is None:
             continue
         if watched.now - oldest > timedelta(days=days + watched.settings.verify_days):

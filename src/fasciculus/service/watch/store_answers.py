@@ -11,12 +11,12 @@ from ...core.errors import FasciculusError
 from ...models.stores import StoreFields
 from ...records import jobs, settings, stores
 from ...records.db import Records
-from ...records.encryption import SecretCipher
+from ...records.secret_cipher import SecretCipher
 from ...stores import KINDS
 from ...stores.base import StoreSettings
 from .. import outside
 from ..store_work import check_store
-from ..tasks.orders.connections import OrderSources, store_order
+from ..tasks.orders.connections import OrderInputs, store_order
 
 log = logging.getLogger(__name__)
 
@@ -66,7 +66,7 @@ class StoreAnswers:
 
     def ask(self) -> None:
         """Ask all stores, and note which of them do not answer."""
-        sources = OrderSources(self._config, self._records.reader, self._cipher)
+        sources = OrderInputs(self._config, self._records.reader, self._cipher)
         found: dict[str, str] = {}
         for name in self._names():
             self._now = (name, time.monotonic())

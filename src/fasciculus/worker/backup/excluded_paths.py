@@ -27,7 +27,7 @@ def excluded_paths(
     if not is_local:
         # The service's own paths mean nothing on another host.
         return frozenset(p[len(root) + 1 :] for p in copied if p.startswith(root + b"/"))
-    return ExcludedPaths([*order.left_out, *copied]).below(root)
+    return ExcludedPaths([*order.excluded, *copied]).below(root)
 
 
 def _database_files(base: bytes, databases: Iterable[DatabaseRef]) -> Iterator[bytes]:

@@ -36,7 +36,7 @@ def check_sources(
     except UnreachableError as error:
         # An address alone tells nobody which of many hosts it is.
         named = f"Host “{order.host.name}”: " if order.host.name else ""
-        raise type(error)(named + error.message, error.way_out, error.field) from error
+        raise type(error)(named + error.message, error.hint, error.field) from error
     if order.subject.root and host.type_of(order.subject.root) != "dir":
         what = "document root" if order.subject.kind == "site" else "home folder"
         raise MissingError(
@@ -107,10 +107,10 @@ def check_space(store: StoreOrder, free: int | None, order: BackupOrder) -> None
 
     ``free`` is None where the store does not tell.
     """
-    left = None if free is None else free - store.floor
-    if left is None or left >= max(order.expected_packed, 1 if store.floor else 0):
+    left = None if free is None else free - store.reserve
+    if left is None or left >= max(order.expected_packed, 1 if store.reserve else 0):
         return
-    spare = f", of which {format_size(store.floor)} are to stay free" if store.floor else ""
+    spare = f", of which {format_size(store.reserve)} are to stay free" if store.reserve else ""
     took = (
         f"; the last bundle of {order.subject.name} took {format_size(order.expected_packed)}"
         if order.expected_packed

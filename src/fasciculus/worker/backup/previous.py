@@ -129,7 +129,7 @@ class PreviousBundle:
             [
                 order.subject.root,
                 asdict(order.rules),
-                sorted(order.left_out),
+                sorted(order.excluded),
                 sorted(row.path for row in order.databases),
             ]
         )

@@ -208,7 +208,7 @@ class BackupTask:
     def _ready(self, order: StoreOrder) -> set[str]:
         """Connect, check the mark, clear what an interrupted run left; returns names in use."""
         store = retrying(self._connections.store(order), order, self._stop, self._emitter.info)
-        uploader = Uploader(store, self._subject, self._stop, self._pushed, order.floor)
+        uploader = Uploader(store, self._subject, self._stop, self._pushed, order.reserve)
         store.connect()
         self._stores.append(store)
         check_ours(store, order.store_id, order.owner_id)
@@ -341,7 +341,7 @@ class BackupTask:
                 listing,
             )
             self._take(writer, file_source)
-            self._say_left_out(file_source.result.left_out)
+            self._report_excluded(file_source.result.excluded)
             self._stage("packing")
             pieces = self._all_pieces(writer)
             digest = listing.close()
@@ -355,7 +355,7 @@ class BackupTask:
         manifest.databases = file_source.result.databases
         manifest.pieces = pieces
         manifest.listing_bytes, manifest.listing_sha256 = listing.bytes, digest
-        manifest.left_out = file_source.result.left_out
+        manifest.left_out = file_source.result.excluded
         return manifest
 
     def _take(self, writer: BundleWriter, file_source: FileSource) -> None:
@@ -430,8 +430,8 @@ class BackupTask:
         ]
         return before + own
 
-    def _say_left_out(self, left_out: dict[str, ExcludedCount]) -> None:
-        for rule, count in sorted(left_out.items(), key=lambda row: -row[1].bytes)[:_RULES_SAID]:
+    def _report_excluded(self, excluded: dict[str, ExcludedCount]) -> None:
+        for rule, count in sorted(excluded.items(), key=lambda row: -row[1].bytes)[:_RULES_SAID]:
             self._emitter.info(
                 f"left out by {rule}: {format_count(count.entries, 'entry', 'entries')}"
                 + (f", {format_size(count.bytes)}" if count.bytes else "")

@@ -33,11 +33,11 @@ class Uploader:
         subject: SubjectRef,
         stop: threading.Event,
         on_bytes: Callable[[int], None],
-        floor: int = 0,
+        reserve: int = 0,
     ) -> None:
         self.store, self._subject, self._stop, self._on_bytes = store, subject, stop, on_bytes
         #: Bytes that stay free on the store.
-        self._floor = floor
+        self._reserve = reserve
         self.queue: queue.Queue[_SpooledPiece | None] = queue.Queue()
         self.failure: Exception | None = None
         self.released: Callable[[_SpooledPiece], None] = lambda spooled: None
@@ -81,17 +81,17 @@ class Uploader:
         Raises ``StoreFullError`` where less would stay free than is to.
         """
         path = self._subject.piece(piece.name)
-        if self._floor:
+        if self._reserve:
             self._check_floor(piece.bytes)
         self.store.put(local, path, self._on_bytes)
         confirm(self.store, path, piece.bytes, piece.sha256)
 
     def _check_floor(self, size: int) -> None:
         free = self.store.free()
-        if free is not None and free - size < self._floor:
+        if free is not None and free - size < self._reserve:
             raise StoreFullError(
-                f"Store “{self.name}” has {format_size(free)} free, and {format_size(self._floor)} "
-                "are to stay free.",
+                f"Store “{self.name}” has {format_size(free)} free, and its reserve is "
+                f"{format_size(self._reserve)}.",
                 "Free space there, or keep fewer copies.",
             )
 

@@ -42,7 +42,7 @@ from ..orders import RepackOrder
 from ..results import RepackResult
 from ..store_access import owned, retrying_store
 from .known_copies import known_copies, listing_at_hand, own_manifest
-from .turning import rewrite, turn
+from .switch_listing import rewrite, switch_listing
 from .usage import PieceUsage, UsageTotals
 
 if TYPE_CHECKING:
@@ -231,7 +231,7 @@ class RepackTask:
             for record in weighing.others(used.keys() - known - new.keys())
         ]
         pieces.sort(key=lambda piece: (piece.brought, piece.name))
-        turn(
+        switch_listing(
             store,
             self._subject,
             replace(manifest, pieces=pieces),

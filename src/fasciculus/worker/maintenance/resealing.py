@@ -32,7 +32,7 @@ from ..orders import ResealOrder
 from ..results import ResealResult
 from ..store_access import owned
 from .known_copies import known_copies, listing_at_hand, own_manifest
-from .turning import rewrite, turn
+from .switch_listing import rewrite, switch_listing
 
 _CHUNK = 1024 * 1024
 _SEALED = re.compile(r"(?:\.(\d+))?\.age$")
@@ -115,7 +115,7 @@ class ResealTask:
             for piece in manifest.pieces
             for found in (new[piece.name],)
         ]
-        turn(
+        switch_listing(
             store,
             self._subject,
             replace(manifest, pieces=pieces),
@@ -156,7 +156,7 @@ class ResealTask:
         came = self._spool / f"sealed{SUFFIX}" if sealed else local
         # Whoever knows the public key can seal something else: the stored bytes must be ours.
         if fetch(store, self._subject.piece(piece.name), came, piece.bytes) != piece.sha256:
-            raise DamagedError(f"{piece.name} is damaged.", "Mend it first: stores mend.")
+            raise DamagedError(f"{piece.name} is damaged.", "Repair it first: stores repair.")
         if sealed:
             with open_sealed(came, store.spec.identities) as source, local.open("wb") as sink:
                 shutil.copyfileobj(source, sink, _CHUNK)

@@ -1,4 +1,4 @@
-"""What the bundles of a subject need of the pieces on a store, and what is dead weight there."""
+"""What the bundles of a subject need of the pieces on a store, and what is unused there."""
 
 from __future__ import annotations
 
@@ -31,7 +31,7 @@ class UsageTotals:
     pieces: int
     stored: int
     holds: int
-    dead: int
+    unused: int
     lives: int
     frees: int
     needs: int
@@ -46,18 +46,18 @@ class UsageTotals:
             pieces=self.pieces,
             stored=self.stored,
             holds=self.holds,
-            dead=self.dead,
+            unused=self.unused,
             chosen=len(self.chosen),
             frees=self.frees,
             freed=freed,
         )
 
     def sentence(self) -> str:
-        share = self.dead / self.holds if self.holds else 0.0
+        share = self.unused / self.holds if self.holds else 0.0
         text = (
             f"{format_count(self.pieces, 'piece')} of {format_size(self.stored)}, {share:.0%} of "
             "what they hold "
-            "is dead weight"
+            "is unused"
         )
         if not self.chosen:
             return f"{text}; no piece is worth rewriting."
@@ -142,7 +142,7 @@ class PieceUsage:
     def choose(
         self, manifests: Iterable[Manifest], over: float, every: bool = False
     ) -> UsageTotals:
-        """The pieces of which more than a share is dead weight; with ``every``, all of them.
+        """The pieces of which more than a share is unused; with ``every``, all of them.
 
         Those that a bundle here brought itself are never among them: it needs all of them, and a
         full bundle must still unpack with tar alone."""
@@ -157,11 +157,11 @@ class PieceUsage:
         for number, size in self._db.execute("SELECT piece, sum(size) FROM part GROUP BY piece"):
             lives[names[number]] = size
         known = {name: piece for name, piece in self._held.items() if piece.holds}
-        dead = {name: max(0, piece.holds - lives[name]) for name, piece in known.items()}
+        unused = {name: max(0, piece.holds - lives[name]) for name, piece in known.items()}
         chosen = {
             name
             for name, piece in known.items()
-            if name not in brought and dead[name] > over * piece.holds
+            if name not in brought and unused[name] > over * piece.holds
         }
         self._with_what_is_split(chosen, known.keys() - brought)
         self._chosen = frozenset(chosen)
@@ -175,9 +175,9 @@ class PieceUsage:
             len(self._held),
             sum(piece.bytes for piece in self._held.values()),
             sum(piece.holds for piece in known.values()),
-            sum(dead.values()),
+            sum(unused.values()),
             sum(lives[name] for name in chosen),
-            sum(known[name].bytes * dead[name] // known[name].holds for name in chosen),
+            sum(known[name].bytes * unused[name] // known[name].holds for name in chosen),
             sum(known[name].bytes * lives[name] // known[name].holds for name in chosen),
         )
 

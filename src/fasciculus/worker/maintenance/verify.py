@@ -134,7 +134,7 @@ class VerifyTask:
                 reason = "missing" if isinstance(error, MissingError) else "altered"
                 self._damage(file, reason, [held.name])
                 self._unclear.add(held.name)
-                # Its pieces are looked at all the same: they are what mending it would rely on.
+                # Its pieces are looked at all the same: they are what repairing it would rely on.
                 if (kept := recorded.kept_manifest(held.name)) is not None:
                     found[held.name] = kept[0]
         return found

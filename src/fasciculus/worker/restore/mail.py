@@ -145,7 +145,7 @@ class MailSettingsRestore:
     def _refuse(self, what: str, why: str) -> None:
         self._losses.not_written(
             what,
-            f"{why}, and the records do not vouch for this copy. Allow it (--privileges) if you "
+            f"{why}, and the records do not vouch for this copy. Allow it (--special-modes) if you "
             "trust its store.",
         )
 

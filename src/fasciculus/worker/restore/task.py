@@ -16,6 +16,7 @@ from ...core.bundle.manifest import DatabaseRecord, Manifest
 from ...core.bundle.reader import BundleReader, is_at_or_below, only
 from ...core.errors import (
     DamagedError,
+    FolderNotEmptyError,
     MissingError,
     SettingError,
     StoreFullError,
@@ -32,8 +33,8 @@ from ..results import RestoreResult
 from ..store_access import retrying_store, seen
 from .losses import Losses
 from .mail import MailSettingsRestore
-from .privileges import privileges_of
 from .resuming import ResumingWriter
+from .special_modes import special_modes_of
 from .writer import EntryWriter, ReplacingWriter
 
 _REPORT_EVERY = 64
@@ -52,7 +53,7 @@ class RestoreTask:
         self._tree: LocalTree | None = None
         self._is_used = False
         #: Whether set-user-id bits, devices and attributes of the system come back.
-        self._privileged = False
+        self._with_special_modes = False
         self._progress = Progress("preflight")
         self._losses = Losses(emitter)
 
@@ -91,7 +92,7 @@ class RestoreTask:
             with listing.open("rb") as raw:
                 yield from read_listing(raw, kinds)
 
-        self._privileged = order.privileges or recorded.vouches_for(order.bundle)
+        self._with_special_modes = order.special_modes or recorded.vouches_for(order.bundle)
         total = self._look_through(only(listed(), self._paths))
         self._progress.total = total
         if order.target:
@@ -111,7 +112,7 @@ class RestoreTask:
                     self._emitter,
                     self._losses,
                     lambda folder: self._replacing(folder, spool),
-                    self._privileged,
+                    self._with_special_modes,
                 )
                 count += mail.run(lambda: listed(["mail"]), reader)
         if not count and not self._losses:
@@ -154,7 +155,7 @@ class RestoreTask:
             self._emitter,
             self._losses,
             self._progress,
-            self._privileged,
+            self._with_special_modes,
             self._order.owners,
         )
 
@@ -169,24 +170,24 @@ class RestoreTask:
             return 0
 
     def _look_through(self, entries: Iterator[Entry]) -> int:
-        """The bytes of all that comes back; names what of it has privileges."""
+        """The bytes of all that comes back; logs which entries have special modes."""
         total = count = 0
         for entry in entries:
             total += entry.size if entry.link is None else 0
             comes_back = self._order.target or (self._order.mail and entry.kind == "mail")
-            if comes_back and (found := privileges_of(entry)):
+            if comes_back and (found := special_modes_of(entry)):
                 count += 1
                 if count <= _LOGGED:
                     self._emitter.info(f"{entry.text}: {format_list(found)}")
-        if count and self._privileged:
+        if count and self._with_special_modes:
             self._emitter.info(
-                f"{format_count(count, 'entry', 'entries')} with privileges, named above"
+                f"{format_count(count, 'entry', 'entries')} with special_modes, named above"
             )
         elif count:
             self._emitter.warn(
-                f"{format_count(count, 'entry comes', 'entries come')} back without privileges, "
+                f"{format_count(count, 'entry comes', 'entries come')} back without special_modes, "
                 "named above: the records do not vouch for this copy. Ask for them "
-                "(--privileges) if you trust its store."
+                "(--special-modes) if you trust its store."
             )
         return total
 
@@ -227,11 +228,11 @@ class RestoreTask:
             self._emitter,
             self._losses,
             self._progress,
-            self._privileged,
+            self._with_special_modes,
             self._order.owners,
         )
         if not is_empty and not self._order.resume:
-            raise SettingError(
+            raise FolderNotEmptyError(
                 f"The folder {target} is not empty.",
                 "Name an empty or a new folder, or take up an interrupted restore (--resume).",
                 field="target",
@@ -300,7 +301,9 @@ class RestoreTask:
         def refuse(why: str) -> None:
             self._losses.not_written(f"database {name}", why)
 
-        for entry in engine.restore(access, record, name, members, refuse, self._privileged):
+        for entry in engine.restore(
+            access, record, name, members, refuse, self._with_special_modes
+        ):
             count += 1
             self._progress.entries += 1
             self._progress.bytes += entry.size

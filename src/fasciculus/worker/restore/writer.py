@@ -21,7 +21,7 @@ from ...hosts.base import WritableTree
 from ..events import Emitter, Progress
 from .losses import Losses
 from .pending_entries import PendingEntries
-from .privileges import without_privileges
+from .special_modes import without_special_modes
 
 #: What ends a restore; any other trouble with an entry costs that entry.
 _DISK_TROUBLE = (errno.ENOSPC, errno.EDQUOT, errno.EROFS, errno.EIO)
@@ -32,8 +32,8 @@ _LEADS_OUT = (errno.ELOOP, errno.ENOTDIR)
 class EntryWriter:
     """Puts entries below one folder, where nothing is yet.
 
-    ``privileged`` says whether set-user-id bits, devices and the like come back; ``owners`` maps
-    recorded users and groups to others.
+    ``with_special_modes`` says whether set-user-id bits, devices and the like are restored;
+    ``owners`` maps recorded users and groups to others.
     """
 
     def __init__(
@@ -43,12 +43,12 @@ class EntryWriter:
         emitter: Emitter,
         losses: Losses,
         progress: Progress,
-        privileged: bool,
+        with_special_modes: bool,
         owners: Mapping[str, str],
     ) -> None:
         self.tree = tree
         self._emitter, self._losses, self._progress = emitter, losses, progress
-        self._privileged, self._owners = privileged, owners
+        self._with_special_modes, self._owners = with_special_modes, owners
         self._folders = PendingEntries(spool)
         #: What cannot be changed any more once its flags are set.
         self._flagged = PendingEntries(spool)
@@ -97,7 +97,7 @@ class EntryWriter:
                 user=self._owners.get(entry.user or str(entry.uid), entry.user),
                 group=self._owners.get(entry.group or str(entry.gid), entry.group),
             )
-        return entry if self._privileged else without_privileges(entry)
+        return entry if self._with_special_modes else without_special_modes(entry)
 
     def parent(self, path: bytes, entry: Entry) -> None:
         """Note the entry of a folder that is only on the way to what comes back."""
@@ -117,9 +117,9 @@ class EntryWriter:
             self._flagged.add(_at(path, entry))
 
     def _may_make(self, entry: Entry) -> bool:
-        if self._privileged and not self.tree.sets_owners:
+        if self._with_special_modes and not self.tree.sets_owners:
             self._emitter.warn(f"{entry.text}: a device file, which only root can make")
-        return self._privileged and self.tree.sets_owners
+        return self._with_special_modes and self.tree.sets_owners
 
     def _make_folder(self, path: bytes, entry: Entry) -> None:
         self.tree.make_folder(path)

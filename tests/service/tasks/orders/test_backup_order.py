@@ -3,7 +3,7 @@
 from datetime import UTC, datetime
 
 import pytest
-from valley import MILLPOND, id_of, piece
+from sample_records import MILLPOND, id_of, piece
 
 from fasciculus.core.errors import MissingError, SettingError
 from fasciculus.models import Account, Database, Host, Site
@@ -92,7 +92,7 @@ def test_rules_choose_databases_and_accounts_add_excludes(heronmere):
 
 def test_its_own_folders_and_local_stores_stay_out(heronmere):
     found = order(heronmere)
-    assert found.left_out == [
+    assert found.excluded == [
         str(heronmere.config.home),
         str(heronmere.config.spool),
         str(heronmere.folder / "attic"),
@@ -224,7 +224,7 @@ def test_a_database_file_outside_a_site_is_refused(heronmere):
     )
     with pytest.raises(SettingError, match="outside its document root") as caught:
         order(heronmere, ("site", "ferry.example"), subjects="sites")
-    assert caught.value.way_out == "Protect the account instead of the site."
+    assert caught.value.hint == "Protect the account instead of the site."
 
 
 def test_flags_of_hold_pages():

@@ -1,12 +1,12 @@
 """What the worker of maintenance is told."""
 
-from valley import MILLPOND, bundle_of, piece
+from sample_records import MILLPOND, bundle_of, piece
 
 from fasciculus.records import damage, maintenance
 from fasciculus.records.maintenance import MaintenanceOptions
 from fasciculus.service.tasks.orders.maintenance import maintenance_order
 from fasciculus.worker.events import DamageFound
-from fasciculus.worker.orders import MendOrder, RepackOrder, VerifyOrder
+from fasciculus.worker.orders import RepackOrder, RepairOrder, VerifyOrder
 
 MIB = 1024 * 1024
 
@@ -62,15 +62,15 @@ def test_a_copy_that_was_repacked_has_a_listing_of_its_own(heronmere):
         assert copy.listing_sha256 == digest
 
 
-def test_mending_takes_from_all_other_stores_of_the_subject(heronmere):
+def test_repairing_takes_from_all_other_stores_of_the_subject(heronmere):
     heronmere.store("cellar")
     heronmere.store("shed")
     heronmere.bundle(0, on=("attic", "boathouse"))
     heronmere.bundle(1, on=("attic", "cellar"))
     heronmere.bundle(2, on=("shed",), subject=("account", "ferryline"))
     damaged(heronmere, "attic", "pieces/p", "bundles/x/listing.jsonl.zst")
-    found, _ = order(heronmere, "mend")
-    assert isinstance(found, MendOrder)
+    found, _ = order(heronmere, "repair")
+    assert isinstance(found, RepairOrder)
     assert found.files == ["bundles/x/listing.jsonl.zst", "pieces/p"]
     assert [store.name for store in found.sources] == ["boathouse", "cellar"]
 
@@ -79,7 +79,7 @@ def test_what_a_damaged_piece_should_be_the_records_say(heronmere):
     heronmere.bundle(0, on=("attic", "boathouse"), pieces=(piece("p", 5), piece("q", 7)))
     heronmere.bundle(1, on=("attic",), pieces=(piece("p", 5),))
     damaged(heronmere, "attic", "pieces/p", "pieces/gone")
-    assert order(heronmere, "mend")[0].pieces == [piece("p", 5)]
+    assert order(heronmere, "repair")[0].pieces == [piece("p", 5)]
 
 
 def test_repacking_makes_no_piece_smaller_than_those_that_are_there(heronmere):

@@ -1,6 +1,6 @@
 """What the worker of a preview is told."""
 
-from valley import MILLPOND, piece
+from sample_records import MILLPOND, piece
 
 from fasciculus.core.bundle.manifest import ContentsCount
 from fasciculus.service.tasks.orders.preview import preview_order
@@ -16,7 +16,7 @@ def test_a_subject_that_has_no_bundle_yet(heronmere):
     assert found.rules.excludes == ("tmp/", "*.bak")
     assert (found.listing, found.ratio) == ("", 0.0)
     assert found.spool == str(heronmere.config.spool / "preview-9")
-    assert found.host.name == "reed-1" and str(heronmere.config.home) in found.left_out
+    assert found.host.name == "reed-1" and str(heronmere.config.home) in found.excluded
 
 
 def test_what_is_new_is_since_the_jobs_own_last_bundle(heronmere):

@@ -3,7 +3,7 @@
 from datetime import UTC, datetime, timedelta
 
 import pytest
-from valley import MILLPOND, bundle_of, piece
+from sample_records import MILLPOND, bundle_of, piece
 
 from fasciculus.records import maintenance
 from fasciculus.records.db import stamp
@@ -73,11 +73,11 @@ def test_a_full_one_after_so_many_days(heronmere, job, age, full):
 
 
 @pytest.mark.parametrize(("share", "full"), [(0.5, False), (0.51, True)])
-def test_a_full_one_when_half_is_dead_weight(heronmere, job, share, full):
-    heronmere.listing(heronmere.bundle(0, on=BOTH, base=days_ago(1), dead_share=share))
+def test_a_full_one_when_half_is_unused_data(heronmere, job, share, full):
+    heronmere.listing(heronmere.bundle(0, on=BOTH, base=days_ago(1), unused_share=share))
     found, why = previous(heronmere, job)
     assert (found is None) is full
-    assert why == ("51% of the pieces is dead weight" if full else "")
+    assert why == ("51% of the pieces is unused" if full else "")
 
 
 def test_a_listing_that_is_not_at_hand(heronmere, job):

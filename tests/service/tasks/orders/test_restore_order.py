@@ -1,7 +1,7 @@
 """What the worker of a restore is told, and where a restore may not go."""
 
 import pytest
-from valley import MILLPOND, bundle_of
+from sample_records import MILLPOND, bundle_of
 
 from fasciculus.core.errors import SettingError
 from fasciculus.models import Restore

@@ -21,7 +21,7 @@ from ....worker.orders import (
     SubjectOrder,
 )
 from .connections import (
-    OrderSources,
+    OrderInputs,
     host_order,
     mail_order,
     own_paths,
@@ -33,7 +33,7 @@ from .subjects import Subject, databases_of, find_subject
 
 
 def backup_order(
-    sources: OrderSources, job: JobInput, run_id: int, task_id: int, kind: str, name: str
+    sources: OrderInputs, job: JobInput, run_id: int, task_id: int, kind: str, name: str
 ) -> BackupOrder:
     """What a worker needs to know to make one bundle."""
     config, db = sources.config, sources.db
@@ -83,7 +83,7 @@ def backup_order(
         listing=f"{under_way}.zst",
         manifest=f"{under_way}.json",
         states=f"{under_way}.states" if job.mode == "incremental" else "",
-        left_out=own_paths(sources),
+        excluded=own_paths(sources),
         seal_to=seal_to,
         hidden=inventory.hidden(sources.db).get(subject.host.name, "")
         if "databases" in job.contents
@@ -103,7 +103,7 @@ def slug(label: str) -> str:
     return found or ("own-name" if label else "")
 
 
-def sealed_to(sources: OrderSources, job: JobInput) -> list[str]:
+def sealed_to(sources: OrderInputs, job: JobInput) -> list[str]:
     """The public keys of a job and of all its stores: one bundle goes to all of them."""
     wanted = list(job.recipients)
     for name in job.stores:
@@ -111,7 +111,7 @@ def sealed_to(sources: OrderSources, job: JobInput) -> list[str]:
     return sorted(set(wanted))
 
 
-def _stores(sources: OrderSources, job: JobInput, kind: str, name: str) -> list[StoreOrder]:
+def _stores(sources: OrderInputs, job: JobInput, kind: str, name: str) -> list[StoreOrder]:
     found = []
     for store_name in job.stores:
         store = store_order(sources, store_name)
@@ -172,7 +172,7 @@ def _filled(text: str, subject: Subject) -> str:
 
 
 def _damaged(
-    sources: OrderSources, job: JobInput, kind: str, name: str, previous: PreviousOrder | None
+    sources: OrderInputs, job: JobInput, kind: str, name: str, previous: PreviousOrder | None
 ) -> list[str]:
     """The pieces of the previous bundle that are known to be damaged."""
     needed = {f"pieces/{piece.name}" for piece in previous.pieces} if previous else set()

@@ -12,9 +12,9 @@ from typing import TYPE_CHECKING
 
 from ....config import Config
 from ....records import inventory, maintenance, seal_keys, settings, stores
-from ....records.encryption import SecretCipher
 from ....records.maintenance import RecordedCopy
 from ....records.paging import PageRequest
+from ....records.secret_cipher import SecretCipher
 from ....stores import KINDS as STORE_KINDS
 from ....stores.identity import StoreOwner
 from ....worker.orders import CopyOrder, HostOrder, MailOrder, ServerOrder, StoreOrder
@@ -32,7 +32,7 @@ SERVICE_ID = "service.id"
 
 
 @dataclass(frozen=True, slots=True)
-class OrderSources:
+class OrderInputs:
     """What orders are built from."""
 
     config: Config
@@ -40,12 +40,12 @@ class OrderSources:
     cipher: SecretCipher
 
 
-def store_order(sources: OrderSources, name: str) -> StoreOrder:
+def store_order(sources: OrderInputs, name: str) -> StoreOrder:
     """How to reach a store."""
     db, cipher = sources.db, sources.cipher
     store = stores.store(db, cipher, name)
     store_id = stores.id_of(db, name) or ""
-    order = described_store(sources, store, stores.secrets(db, cipher, name), store_id)
+    order = store_order_from_fields(sources, store, stores.secrets(db, cipher, name), store_id)
     order.signing_key = manifest_key(cipher).hex()
     order.owner_id = service_owner(sources.db).id
     order.identities = seal_keys.identities(db, cipher)
@@ -58,18 +58,18 @@ def service_owner(db: sqlite3.Connection) -> StoreOwner:
     return StoreOwner(settings.get(db, SERVICE_ID) or "", socket.gethostname(), since)
 
 
-def described_store(
-    sources: OrderSources, store: StoreFields, secrets: Mapping[str, str], store_id: str
+def store_order_from_fields(
+    sources: OrderInputs, store: StoreFields, secrets: Mapping[str, str], store_id: str
 ) -> StoreOrder:
     """The same of a store as it is described, saved or not."""
     order = StoreOrder(
         name=store.name,
         settings=store.settings.model_dump_json(),
         secrets=dict(secrets),
-        patience=store.patience,
+        stall_timeout=store.stall_timeout,
         read_back=store.read_back,
         limits=store.limits,
-        floor=store.floor,
+        reserve=store.reserve,
         store_id=store_id,
     )
     if STORE_KINDS.get(store.settings.kind).access is not None and store_id:
@@ -84,7 +84,7 @@ def manifest_key(cipher: SecretCipher) -> bytes:
 
 
 def recorded_copies(
-    sources: OrderSources, store: str, subject: tuple[str, str], bundle: str = ""
+    sources: OrderInputs, store: str, subject: tuple[str, str], bundle: str = ""
 ) -> list[CopyOrder]:
     """What the records know of the copies of a subject on a store, or of one."""
     return [
@@ -111,13 +111,13 @@ def recorded_copy(
     )
 
 
-def host_order(sources: OrderSources, name: str) -> HostOrder:
+def host_order(sources: OrderInputs, name: str) -> HostOrder:
     """How to reach a saved host and its database servers."""
     host = inventory.host(sources.db, sources.cipher, name)
-    return described_host(host, inventory.host_secrets(sources.db, sources.cipher, name))
+    return host_order_from_fields(host, inventory.host_secrets(sources.db, sources.cipher, name))
 
 
-def described_host(host: HostFields, secrets: Mapping[str, str]) -> HostOrder:
+def host_order_from_fields(host: HostFields, secrets: Mapping[str, str]) -> HostOrder:
     """The same of a host as it is described, saved or not."""
     return HostOrder(
         name=host.name,
@@ -137,13 +137,13 @@ def mail_order(host: HostFields, domains: list[str], messages: bool) -> MailOrde
     return MailOrder(domains=domains, messages=messages, **host.mail.model_dump())
 
 
-def local_stores(sources: OrderSources) -> list[str]:
+def local_stores(sources: OrderInputs) -> list[str]:
     """The folders of this machine that are stores."""
     found = stores.stores(sources.db, sources.cipher, _ALL).items
     settings = [json.loads(store.settings.model_dump_json()) for store in found]
     return [str(row["folder"]) for row in settings if row["kind"] == "folder"]
 
 
-def own_paths(sources: OrderSources) -> list[str]:
+def own_paths(sources: OrderInputs) -> list[str]:
     """Folders of this machine that never go into a bundle."""
     return [str(sources.config.home), str(sources.config.spool), *local_stores(sources)]

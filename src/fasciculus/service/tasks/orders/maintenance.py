@@ -1,4 +1,4 @@
-"""The orders for verifying, mending and repacking."""
+"""The orders for verifying, repairing and repacking."""
 
 from __future__ import annotations
 
@@ -15,16 +15,16 @@ from ....records.maintenance import RecordedCopy
 from ....worker.orders import (
     CopyOrder,
     ImportOrder,
-    MendOrder,
     Order,
     RepackOrder,
+    RepairOrder,
     ResealOrder,
     StoreOrder,
     SubjectOrder,
     TransferOrder,
     VerifyOrder,
 )
-from .connections import OrderSources, recorded_copies, recorded_copy, store_order
+from .connections import OrderInputs, recorded_copies, recorded_copy, store_order
 
 _LEAST_PIECE = 64 * 1024 * 1024
 
@@ -41,7 +41,7 @@ class _Common(TypedDict):
     spool: str
 
 
-def maintenance_order(sources: OrderSources, task: MaintenanceTask) -> Order:
+def maintenance_order(sources: OrderInputs, task: MaintenanceTask) -> Order:
     """What a worker needs to know for one maintenance task."""
     if task.kind == "import":
         spool = str(sources.config.spool / f"maintenance-{task.id}")
@@ -68,9 +68,9 @@ def maintenance_order(sources: OrderSources, task: MaintenanceTask) -> Order:
     match task.kind:
         case "verify":
             return VerifyOrder(**common, deep=options.deep, suspects=damaged)
-        case "mend":
+        case "repair":
             others = maintenance.other_stores(db, task.store, subject)
-            return MendOrder(
+            return RepairOrder(
                 **common,
                 files=damaged,
                 sources=[_other_store(sources, name, subject) for name in others],
@@ -95,11 +95,11 @@ def maintenance_order(sources: OrderSources, task: MaintenanceTask) -> Order:
         case "transfer":
             return _transfer(sources, task, common)
     raise SettingError(
-        f"There is no maintenance “{task.kind}”.", "Choose verify, mend, repack or transfer."
+        f"There is no maintenance “{task.kind}”.", "Choose verify, repair, repack or transfer."
     )
 
 
-def _transfer(sources: OrderSources, task: MaintenanceTask, common: _Common) -> TransferOrder:
+def _transfer(sources: OrderInputs, task: MaintenanceTask, common: _Common) -> TransferOrder:
     db, subject = sources.db, (task.subject_kind, task.subject)
     if task.source:
         names, found = [task.source], transfers.missing(db, task.store, task.source, subject)
@@ -113,7 +113,7 @@ def _transfer(sources: OrderSources, task: MaintenanceTask, common: _Common) -> 
     return TransferOrder(**common, sources=others, move=task.move, brought=brought.get(subject, []))
 
 
-def _other_store(sources: OrderSources, name: str, subject: tuple[str, str]) -> StoreOrder:
+def _other_store(sources: OrderInputs, name: str, subject: tuple[str, str]) -> StoreOrder:
     store = store_order(sources, name)
     store.recorded = recorded_copies(sources, name, subject)
     return store

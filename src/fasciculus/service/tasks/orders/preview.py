@@ -5,12 +5,12 @@ from __future__ import annotations
 from ....models import JobInput
 from ....records import bundle_sizes, bundles
 from ....worker.orders import PreviewOrder
-from .connections import OrderSources, host_order, own_paths
+from .connections import OrderInputs, host_order, own_paths
 from .subjects import databases_of, find_subject
 
 
 def preview_order(
-    sources: OrderSources, job: JobInput, kind: str, name: str, number: int
+    sources: OrderInputs, job: JobInput, kind: str, name: str, number: int
 ) -> PreviewOrder:
     """What a worker needs to know to preview one subject."""
     config = sources.config
@@ -20,7 +20,7 @@ def preview_order(
     return PreviewOrder(
         subject=subject.order,
         host=host_order(sources, subject.host.name),
-        left_out=own_paths(sources),
+        excluded=own_paths(sources),
         rules=job.rules.as_core(subject.account.excludes if subject.account else ()),
         contents=list(job.contents),
         databases=databases_of(subject, job.databases.as_core()),

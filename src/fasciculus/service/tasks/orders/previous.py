@@ -9,7 +9,7 @@ from ....core.bundle.manifest import ManifestSummary
 from ....models import JobInput
 from ....records import bundles, maintenance
 from ....worker.orders import PreviousOrder
-from .connections import OrderSources
+from .connections import OrderInputs
 
 #: Every so many bundles contents are compared where only size and time are known.
 _BY_SFTP = 7
@@ -18,7 +18,7 @@ _CLOCK = timedelta(days=1)
 
 
 def previous_order(
-    sources: OrderSources, job: JobInput, kind: str, name: str, seal_to: list[str]
+    sources: OrderInputs, job: JobInput, kind: str, name: str, seal_to: list[str]
 ) -> tuple[PreviousOrder | None, str]:
     """What an incremental bundle builds on, or why it is time for a full one."""
     db, config = sources.db, sources.config
@@ -52,7 +52,7 @@ def previous_order(
 
 
 def _where_pieces_are(
-    sources: OrderSources,
+    sources: OrderInputs,
     holders: list[str],
     subject: tuple[str, str],
     before: str,
@@ -82,13 +82,13 @@ def _time_for_full(job: JobInput, manifest: ManifestSummary) -> str:
         return f"the last full one is {age.days} days old"
     if age < -_CLOCK:
         return "the last full one is of a time that has not come: the clock was set back"
-    if manifest.dead_share * 100 > job.dead_share:
-        return f"{manifest.dead_share:.0%} of the pieces is dead weight"
+    if manifest.unused_share * 100 > job.max_unused_percent:
+        return f"{manifest.unused_share:.0%} of the pieces is unused"
     return ""
 
 
 def compares_contents(
-    sources: OrderSources, job: JobInput, kind: str, name: str, previous: PreviousOrder | None
+    sources: OrderInputs, job: JobInput, kind: str, name: str, previous: PreviousOrder | None
 ) -> bool:
     """Whether it is this bundle's turn to compare contents."""
     if not job.compare_every or previous is None:
@@ -98,7 +98,7 @@ def compares_contents(
 
 
 def is_turn_by_sftp(
-    sources: OrderSources, job: JobInput, kind: str, name: str, previous: PreviousOrder | None
+    sources: OrderInputs, job: JobInput, kind: str, name: str, previous: PreviousOrder | None
 ) -> bool:
     """The same for a host that tells size and time alone, where nobody has said how often."""
     if job.compare_every or previous is None:

@@ -11,10 +11,10 @@ from ....core.errors import SettingError
 from ....models import Restore
 from ....records import inventory, restores
 from ....worker.orders import HostOrder, RestoreOrder, SubjectOrder
-from .connections import OrderSources, host_order, mail_order, recorded_copies, store_order
+from .connections import OrderInputs, host_order, mail_order, recorded_copies, store_order
 
 
-def restore_order(sources: OrderSources, restore: Restore) -> RestoreOrder:
+def restore_order(sources: OrderInputs, restore: Restore) -> RestoreOrder:
     """What a worker needs to know to restore.
 
     A subject that is gone from the records restores all the same.
@@ -47,7 +47,7 @@ def restore_order(sources: OrderSources, restore: Restore) -> RestoreOrder:
         target=restore.target,
         databases=restore.databases,
         resume=restore.resume,
-        privileges=restore.privileges,
+        special_modes=restore.special_modes,
         owners=restore.owners,
         mail=mail,
         host=host,

@@ -11,7 +11,7 @@ from ....databases.base import DatabaseRef
 from ....models import Account, Host
 from ....records import inventory
 from ....worker.orders import SubjectOrder
-from .connections import OrderSources
+from .connections import OrderInputs
 
 
 @dataclass(frozen=True, slots=True)
@@ -28,7 +28,7 @@ class Subject:
         return self.account.name if self.account else ""
 
 
-def find_subject(sources: OrderSources, kind: str, name: str) -> Subject:
+def find_subject(sources: OrderInputs, kind: str, name: str) -> Subject:
     """A subject by its kind and name. Raises ``MissingError`` or ``SettingError``."""
     if kind == "host":
         host = inventory.host(sources.db, sources.cipher, name)

@@ -35,7 +35,7 @@ class SourceResult(Struct):
     databases: list[DatabaseRecord] = field(default_factory=list)
     unreadable: dict[str, list[str]] = field(default_factory=dict)
     #: What the job's rules left out, by rule.
-    left_out: dict[str, ExcludedCount] = field(default_factory=dict)
+    excluded: dict[str, ExcludedCount] = field(default_factory=dict)
 
 
 class FileSource:
@@ -73,7 +73,7 @@ class FileSource:
         chosen = WalkRules(
             excluded_paths(self._order, self._root, self._host.is_local),
             chooser,
-            self._note_left_out,
+            self._note_excluded,
             is_known,
             self._states,
             self._on_run,
@@ -123,8 +123,8 @@ class FileSource:
         self._seen(1, size)
         return True
 
-    def _note_left_out(self, path: bytes, size: int, rule: str) -> None:
-        count = self.result.left_out.setdefault(rule, ExcludedCount())
+    def _note_excluded(self, path: bytes, size: int, rule: str) -> None:
+        count = self.result.excluded.setdefault(rule, ExcludedCount())
         count.entries += 1
         count.bytes += size
 

@@ -73,10 +73,10 @@ class MailSource:
         self._writer.add(entry, "".join(lines).encode("utf-8", "surrogateescape"))
         self._seen(1, entry.size)
 
-    def _tree(self, folder: bytes, below: str, left_out: frozenset[bytes]) -> Iterator[Entry]:
+    def _tree(self, folder: bytes, below: str, excluded: frozenset[bytes]) -> Iterator[Entry]:
         """Pack a folder of the host under a path, giving each entry once it is packed."""
         base = below.encode()
-        for found in self._host.tree(os.fsdecode(folder), WalkRules(left_out), self._warn):
+        for found in self._host.tree(os.fsdecode(folder), WalkRules(excluded), self._warn):
             entry, name = found.entry, found.entry.path
             entry.kind, entry.path = "mail", base + b"/" + name if name else base
             if entry.link is not None:

@@ -1,7 +1,7 @@
 <script lang="ts">
   // What a host's rules find, as a difference to what is known; taken over singly or all at once.
   import { Button, Checkbox } from 'flowbite-svelte';
-  import { hostsFind, hostsTakeOver, hostsUnmatched } from '../lib/calls';
+  import { hostsFind, hostsAccept, hostsUnmatched } from '../lib/calls';
   import { Problem } from '../lib/api.svelte';
   import type { Proposed, Unmatched } from '../lib/types';
   import { count } from '../lib/words';
@@ -44,7 +44,7 @@
     problem = null;
     done = '';
     try {
-      const taken = await hostsTakeOver(params.name, body);
+      const taken = await hostsAccept(params.name, body);
       done = `Took over ${count(taken.count, 'account')}.`;
       await look();
     } catch (error) {

@@ -1,4 +1,4 @@
-"""The records of a small valley: hosts, accounts, stores, jobs, bundles, without a service."""
+"""The records of a small hosting company, for tests without a service."""
 
 from __future__ import annotations
 
@@ -14,9 +14,9 @@ from fasciculus.core.bundle.manifest import ContentsCount, ManifestSummary, Piec
 from fasciculus.models import AccountInput, Database, HostInput, JobInput, Site, StoreInput
 from fasciculus.records import bundles, inventory, jobs, runs, stores
 from fasciculus.records.db import Records, stamp
-from fasciculus.records.encryption import SecretCipher
+from fasciculus.records.secret_cipher import SecretCipher
 from fasciculus.service.event_stream import EventStream
-from fasciculus.service.tasks.orders.connections import OrderSources
+from fasciculus.service.tasks.orders.connections import OrderInputs
 from fasciculus.worker.results import BackupResult
 
 START = datetime(2026, 11, 1, 2, 15, tzinfo=UTC)
@@ -28,7 +28,7 @@ def id_of(store: str) -> str:
     return hashlib.blake2b(store.encode(), digest_size=16).hexdigest()
 
 
-class Valley:
+class SampleRecords:
     """Records with what tests put into them."""
 
     def __init__(self, folder: Path) -> None:
@@ -46,8 +46,8 @@ class Valley:
         return self.records.reader
 
     @property
-    def sources(self) -> OrderSources:
-        return OrderSources(self.config, self.records.reader, self.cipher)
+    def sources(self) -> OrderInputs:
+        return OrderInputs(self.config, self.records.reader, self.cipher)
 
     def host(self, name: str = "reed-1", **fields: Any) -> None:
         with self.records.write() as db:
@@ -153,9 +153,9 @@ def bundle_of(
 
 
 @contextmanager
-def valley(folder: Path, populated: bool = True) -> Iterator[Valley]:
+def sample_records(folder: Path, populated: bool = True) -> Iterator[SampleRecords]:
     """The records, with a host, an account of two sites, and two stores."""
-    found = Valley(folder)
+    found = SampleRecords(folder)
     if populated:
         found.host()
         found.account(

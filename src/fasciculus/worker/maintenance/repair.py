@@ -34,59 +34,59 @@ from ..events import (
     Progress,
 )
 from ..fetching import fetch
-from ..orders import MendOrder
-from ..results import MendResult
+from ..orders import RepairOrder
+from ..results import RepairResult
 from ..store_access import identified, owned
 from .known_copies import listing_at_hand
 
 _T = TypeVar("_T")
 
 
-class MendTask:
-    """Carries out one :class:`MendOrder`. Nothing may write or retire bundles of the subject
+class RepairTask:
+    """Carries out one :class:`RepairOrder`. Nothing may write or retire bundles of the subject
     meanwhile.
     """
 
-    def __init__(self, order: MendOrder, emitter: Emitter, stop: threading.Event) -> None:
+    def __init__(self, order: RepairOrder, emitter: Emitter, stop: threading.Event) -> None:
         self._order, self._emitter, self._stop = order, emitter, stop
         self._subject = order.subject.ref()
         self._spool = Path(order.spool)
-        self._progress = Progress("mending")
-        self._mended: list[str] = []
+        self._progress = Progress("repairing")
+        self._repaired: list[str] = []
         self._helped: set[str] = set()
         self._recorded = {
             store.name: store.recorded_copies(self._subject, emitter.warn)
             for store in (order.store, *order.sources)
         }
 
-    def run(self) -> MendResult:
-        """Mend what can be mended; what cannot is said, and the next run stores it again."""
+    def run(self) -> RepairResult:
+        """Repair what can be repaired; what cannot is said, and the next run stores it again."""
         self._spool.mkdir(parents=True, exist_ok=True, mode=0o700)
         try:
             with ExitStack() as open_ones:
                 store = open_ones.enter_context(owned(self._order.store, self._stop, self._emitter))
                 sources = self._sources(open_ones)
-                self._mend(store, sources)
+                self._repair(store, sources)
         finally:
             shutil.rmtree(self._spool, ignore_errors=True)
-        left = [file for file in self._order.files if file not in self._mended]
+        left = [file for file in self._order.files if file not in self._repaired]
         whence = f" from {format_list(sorted(self._helped))}" if self._helped else ""
         what = (
-            f"{format_count(len(self._mended), 'file')} mended{whence}, "
+            f"{format_count(len(self._repaired), 'file')} repaired{whence}, "
             f"{format_size(self._progress.bytes)}"
         )
         if not left:
-            return MendResult(
+            return RepairResult(
                 outcome="done",
                 summary=f"{what}.",
-                entries=len(self._mended),
+                entries=len(self._repaired),
                 bytes=self._progress.bytes,
             )
-        return MendResult(
+        return RepairResult(
             outcome="warned",
             summary=f"{what}; {format_count(len(left), 'file')} found intact on no other store. "
             "The next run of the job stores their contents again.",
-            entries=len(self._mended),
+            entries=len(self._repaired),
             bytes=self._progress.bytes,
         )
 
@@ -99,7 +99,7 @@ class MendTask:
                 self._emitter.warn(f"store {order.name} cannot help: {error}")
         return found
 
-    def _mend(self, store: Store, sources: list[Store]) -> None:
+    def _repair(self, store: Store, sources: list[Store]) -> None:
         for file in self._order.files:
             if file.startswith("pieces/"):
                 self._piece(store, sources, file.removeprefix("pieces/"))
@@ -109,11 +109,11 @@ class MendTask:
         ):
             self._bundle(store, sources, name)
 
-    def _is_mended(self, file: str, source: str) -> None:
-        self._mended.append(file)
+    def _is_repaired(self, file: str, source: str) -> None:
+        self._repaired.append(file)
         self._helped.add(source)
         self._emitter.emit(DamageCleared(file, source))
-        self._emitter.info(f"{file}: mended from {source}")
+        self._emitter.info(f"{file}: repaired from {source}")
 
     # Pieces --------------------------------------------------------------------
 
@@ -138,7 +138,7 @@ class MendTask:
                 local.unlink(missing_ok=True)
             self._progress.bytes += wanted.bytes
             self._emitter.emit(self._progress)
-            self._is_mended(f"pieces/{name}", source.spec.name)
+            self._is_repaired(f"pieces/{name}", source.spec.name)
             return
         self._emitter.warn(f"pieces/{name}: no intact one on another store")
 
@@ -191,7 +191,7 @@ class MendTask:
                 path = f"{self._subject.folder}/{file}"
                 store.put_bytes(data, path)
         for file in wanted:
-            self._is_mended(file, source)
+            self._is_repaired(file, source)
 
     def _manifest_elsewhere(
         self, store: Store, sources: list[Store], name: str

@@ -76,7 +76,7 @@ def _first_step(found: models.Overview) -> str:
     if not found.hosts:
         step = "fasciculus hosts add NAME --homes '/home/{account}'"
     elif not found.accounts:
-        step = "fasciculus hosts find HOST, then fasciculus hosts take-over HOST --all"
+        step = "fasciculus hosts find HOST, then fasciculus hosts accept HOST --all"
     elif not found.stores:
         step = "fasciculus stores add NAME --kind KIND"
     else:
@@ -171,10 +171,10 @@ def restore(
         bool,
         typer.Option("--resume", help="Go on where an interrupted restore into that folder was."),
     ] = False,
-    privileges: Annotated[
+    special_modes: Annotated[
         bool,
         typer.Option(
-            "--privileges",
+            "--special-modes",
             help="Bring back set-user-id bits, devices and system attributes even of a copy that "
             "the records do not vouch for.",
         ),
@@ -206,7 +206,7 @@ def restore(
             databases=names,
             mail_domains=mail_domain or [],
             resume=resume,
-            privileges=privileges,
+            special_modes=special_modes,
             owners=dict(_renamed(text, "--map-owner") for text in map_owner or []),
             identity=output.read_file("--key-file", key_file) if key_file else "",
         )

@@ -8,7 +8,7 @@ from ..core.errors import DamagedError
 from ..core.formatting import format_size
 
 #: The archive's own file that names them, last in it.
-FILE_NAME = "LEFT-OUT.txt"
+FILE_NAME = "OMISSIONS.txt"
 _NAMED = 10_000
 #: Bytes of one archive that zeros may stand in for.
 MOST_ZEROS = 16 << 30
@@ -16,7 +16,7 @@ _HEAD = "Of the bundle these entries are not in this archive, or not as they wer
 
 
 @dataclass(slots=True)
-class LeftOut:
+class Omissions:
     """Counts the entries that are lacking or altered, and names the first of them."""
 
     count: int = 0

@@ -9,7 +9,7 @@ import re
 from collections.abc import Iterator, Sequence
 
 from ..errors import FasciculusError, StatementError
-from . import letters
+from . import charsets
 from .literals import quote_name
 from .members import HEAD, Member, text
 from .server import Server
@@ -33,8 +33,8 @@ class Writer:
         """Return a stored program under its own settings."""
         if self._prepares:
             return as_client(prepared(text), sql_mode, charset, collation, zone)
-        utf8 = letters.decoded(self._server, text, charset)
-        own = charset if utf8 is text and charset in letters.UTF8 else "utf8mb4"
+        utf8 = charsets.decoded(self._server, text, charset)
+        own = charset if utf8 is text and charset in charsets.UTF8 else "utf8mb4"
         order = collation if own == charset else ""
         return as_client(delimited(utf8), sql_mode, own, order, zone)
 
@@ -64,7 +64,7 @@ def routines(server: Server, database: str, writer: Writer, notes: list[str]) ->
                 )
             charset = text(shown[3])
             mode, comment = text(shown[1]), text(row[1])
-            body, later = letters.own(server, shown[2], charset, comment=comment, sql_mode=mode)
+            body, later = charsets.own(server, shown[2], charset, comment=comment, sql_mode=mode)
             bodies.append(writer.program(body, mode, charset, text(shown[4])))
             if later:
                 bodies.append(commented(kind, name, later, mode))
@@ -105,7 +105,7 @@ def _view(server: Server, view: str, charset: str, collation: str) -> bytes:
     """A view in the character set of the client that made it: what it writes out has that one."""
     if view.startswith("--"):
         return f"{view}\n".encode()
-    encoded = letters.encoded(server, view, charset)
+    encoded = charsets.encoded(server, view, charset)
     if encoded is None:
         return as_client(written(view.encode()))
     return as_client(written(encoded), charset=charset, collation=collation)
@@ -174,7 +174,7 @@ def events(server: Server, database: str, writer: Writer, notes: list[str]) -> I
         if shown is None:
             continue
         mode, charset = text(shown[1]), text(shown[4])
-        body, later = letters.own(server, shown[3] or b"", charset, name, comment, mode)
+        body, later = charsets.own(server, shown[3] or b"", charset, name, comment, mode)
         bodies.append(writer.program(body, mode, charset, text(shown[5]), zone=text(shown[2])))
         if later:
             bodies.append(commented("EVENT", name, later, mode))

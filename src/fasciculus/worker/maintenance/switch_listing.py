@@ -28,7 +28,7 @@ def rewrite(listing: Path, local: Path, change: Callable[[bytes], bytes]) -> Non
         writer.close()
 
 
-def turn(
+def switch_listing(
     store: Store,
     subject: SubjectRef,
     manifest: Manifest,

@@ -1,10 +1,10 @@
 <script lang="ts">
   // Copies and bytes by day of the coming year; a table beside has the numbers.
   import type { ChartConfiguration, TooltipItem } from 'chart.js';
-  import type { YearOfCopies } from '../lib/types';
+  import type { JobSimulation } from '../lib/types';
   import { size } from '../lib/words';
   import CanvasChart, { color } from './CanvasChart.svelte';
-  let { year }: { year: YearOfCopies } = $props();
+  let { year }: { year: JobSimulation } = $props();
 
   const words = (row: TooltipItem<'line'>) => {
     const value = row.parsed.y ?? 0;

@@ -3,8 +3,8 @@
 import pytest
 
 from fasciculus.core.dump.members import SETTINGS, safe_file
-from fasciculus.core.dump.programs import Writer, _in_order, _unqualified
 from fasciculus.core.dump.statements import as_client, written
+from fasciculus.core.dump.stored_objects import Writer, _in_order, _unqualified
 
 
 @pytest.mark.parametrize(

@@ -13,8 +13,8 @@ _FLAGS = {"schg": "immutable", "sappnd": "append-only"}
 _ATTRIBUTES = ("security.", "trusted.")
 
 
-def privileges_of(entry: Entry) -> list[str]:
-    """What an entry has of privileges, in words."""
+def special_modes_of(entry: Entry) -> list[str]:
+    """What an entry has of special_modes, in words."""
     found = []
     if entry.type == FILE and entry.mode & stat.S_ISUID:
         found.append("set-user-id")
@@ -26,7 +26,7 @@ def privileges_of(entry: Entry) -> list[str]:
     return found + [key for key in entry.xattrs if key.startswith(_ATTRIBUTES)]
 
 
-def without_privileges(entry: Entry) -> Entry:
+def without_special_modes(entry: Entry) -> Entry:
     """The same entry with its mode and attributes alone of those that anybody may have."""
     mode = entry.mode & ~(stat.S_ISUID | stat.S_ISGID) if entry.type == FILE else entry.mode
     xattrs = {k: v for k, v in entry.xattrs.items() if not k.startswith(_ATTRIBUTES)}

@@ -1,7 +1,7 @@
 <script lang="ts">
   // Beside the job editor: which copies there will be in the coming year, and what they take.
   import { Input, Label, Select } from 'flowbite-svelte';
-  import { jobsYear } from '../lib/calls';
+  import { jobsSimulate } from '../lib/calls';
   import { Loader } from '../lib/loader.svelte';
   import type { JobForm } from '../lib/types';
   import { exact, size } from '../lib/words';
@@ -12,7 +12,7 @@
   let day = $state('');
   const chosen = $derived(job.stores.includes(store) ? store : (job.stores[0] ?? ''));
   const loader = new Loader(() =>
-    jobsYear(
+    jobsSimulate(
       { ...$state.snapshot(job), name: job.name || 'unnamed' },
       { store: chosen, ...(day ? { day } : {}) },
     ),
@@ -44,8 +44,8 @@
         />
       {/if}
     </div>
-    {#await import('./YearChart.svelte') then { default: YearChart }}
-      <YearChart {year} />
+    {#await import('./SimulationChart.svelte') then { default: SimulationChart }}
+      <SimulationChart {year} />
     {/await}
     <p class="mt-2 text-sm text-faint">
       If every run succeeds and sizes stay as they are. At most {size(most)} for {year.subjects}

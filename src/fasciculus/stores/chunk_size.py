@@ -6,7 +6,7 @@ LEAST = 1024 * 1024
 MOST = 16 * 1024 * 1024
 
 
-def stretch(so_far: int) -> int:
+def chunk_size(so_far: int) -> int:
     """The bytes of the next stretch, when ``so_far`` have arrived since the connection was made.
 
     Short at first: a line that breaks again and again still gets further each time. Long later:

@@ -1,4 +1,4 @@
-"""What there is to say of each store at a glance, computed once for each state of the records."""
+"""What there is to say of each store at a status, computed once for each state of the records."""
 
 from __future__ import annotations
 
@@ -12,8 +12,8 @@ from ..core.forecast import DayCount
 from ..models import Store
 from ..records import maintenance, store_days, stores, transfers
 from ..records.db import Records
-from ..records.encryption import SecretCipher
 from ..records.paging import PageRequest
+from ..records.secret_cipher import SecretCipher
 
 _TREND_DAYS = 60
 #: Seconds from which on nobody is to wait for it.
@@ -22,7 +22,7 @@ _ALL = PageRequest(limit=10_000)
 
 
 @dataclass(frozen=True, slots=True)
-class Glance:
+class StoreStatus:
     """When it will be full, how many bundles it lacks, what a month costs, when the copy that was
     read through longest ago was read.
     """
@@ -33,8 +33,8 @@ class Glance:
     oldest_read: datetime | None
 
 
-class StoreGlances:
-    """The glances of all stores; looked at often, and dear where there are many bundles.
+class StoreStatuses:
+    """The statuses of all stores; looked at often, and dear where there are many bundles.
 
     Where computing them takes long, the last ones are shown while newer ones are being computed.
     """
@@ -43,11 +43,11 @@ class StoreGlances:
         self._records, self._cipher = records, cipher
         self._lock = threading.Lock()
         self._state: tuple[int, date] | None = None
-        self._known: dict[str, Glance] = {}
+        self._known: dict[str, StoreStatus] = {}
         self._took = 0.0
         self._working = False
 
-    def all(self) -> dict[str, Glance]:
+    def all(self) -> dict[str, StoreStatus]:
         """By the name of the store."""
         state = (self._records.version, datetime.now(UTC).date())
         with self._lock:
@@ -72,12 +72,12 @@ class StoreGlances:
         self._known = self._look(state[1])
         self._took, self._state = time.monotonic() - began, state
 
-    def _look(self, today: date) -> dict[str, Glance]:
+    def _look(self, today: date) -> dict[str, StoreStatus]:
         db = self._records.reader
         counted = store_days.every_day(db, (today - timedelta(days=_TREND_DAYS)).isoformat())
         lags, reads = transfers.lagging(db), maintenance.oldest_reads(db)
         return {
-            store.name: _glance(
+            store.name: _status(
                 store,
                 counted.get(store.name, []),
                 lags.get(store.name, 0),
@@ -88,12 +88,14 @@ class StoreGlances:
         }
 
 
-def _glance(store: Store, days: list[DayCount], lag: int, read: str | None, today: date) -> Glance:
+def _status(
+    store: Store, days: list[DayCount], lag: int, read: str | None, today: date
+) -> StoreStatus:
     kept, moved = forecast.price_of_month(
         store.bytes, days, store.price_kept, store.price_moved, today
     )
-    return Glance(
-        forecast.full_on(store.free, store.floor, forecast.growth_per_day(days), today),
+    return StoreStatus(
+        forecast.full_on(store.free, store.reserve, forecast.growth_per_day(days), today),
         lag,
         round(kept + moved, 4),
         datetime.fromisoformat(read) if read else None,
