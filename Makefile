@@ -5,7 +5,7 @@ BIN := $(VENV)/bin
 CONSOLE := src/fasciculus/service/console/index.html
 CONSOLE_SOURCES := $(shell find console/src console/public -type f) console/index.html console/vite.config.ts console/svelte.config.js console/package.json
 
-.PHONY: demo test check generate wheel bench clean setup console screenshots test-system
+.PHONY: demo test check generate wheel bench clean setup console screenshots release test-system
 .DELETE_ON_ERROR:
 # Hundreds of processes of the tests would each compile the whole source anew.
 unexport PYTHONDONTWRITEBYTECODE
@@ -67,6 +67,10 @@ bench: setup
 # One file to install, the built console in it.
 wheel: setup
 	$(BIN)/pip wheel --quiet --no-deps --wheel-dir dist .
+
+# Version, changelog, wheel and checksums: make release VERSION=1.2.3
+release: setup
+	$(BIN)/python .ci/release.py $(VERSION)
 
 screenshots: setup
 	$(BIN)/python docs/screenshots/make.py

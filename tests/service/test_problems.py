@@ -49,7 +49,11 @@ def test_paths_and_fields_of_the_version_before_still_answer(running, tmp_path):
         assert client.get("/hosts/reed-1/finding").json()["total"] == 1
         assert client.post("/hosts/reed-1/finding", json={"all": True}).json() == {"count": 1}
         assert client.get("/hosts/reed-1/discovery").json()["total"] == 0
-        mail = {"address": "mail.sedge-quill.example", "second_way": "none-such"}
+        mail = {
+            "address": "mail.sedge-quill.example",
+            "sender": "reports@sedge-quill.example",
+            "second_way": "none-such",
+        }
         assert client.put("/settings/mail", json=mail).json()["field"] == "fallback_channel"
         assert client.get("/maintenance", params={"kind": "mend"}).json()["items"] == []
         for path in ("/stores/none/mend", "/stores/none/take-over", "/jobs/none/take-back/1"):

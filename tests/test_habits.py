@@ -1,0 +1,41 @@
+"""What developers run before a commit, and before a release."""
+
+import re
+from datetime import date
+from importlib.util import module_from_spec, spec_from_file_location
+from pathlib import Path
+
+import pytest
+
+from fasciculus import __version__
+
+ROOT = Path(__file__).parents[1]
+
+
+@pytest.fixture(scope="module")
+def release():
+    spec = spec_from_file_location("release", ROOT / ".ci/release.py")
+    found = module_from_spec(spec)
+    spec.loader.exec_module(found)
+    return found
+
+
+def test_a_commit_is_checked_as_make_check_does():
+    checks = re.findall(r"^\t\$\(call timed,(\w+),", (ROOT / "Makefile").read_text(), re.M)
+    hooks = re.findall(r"^      - id: (\w+)", (ROOT / ".pre-commit-config.yaml").read_text(), re.M)
+    assert hooks == checks and len(checks) > 5
+
+
+def test_a_release_has_one_version_and_a_date(release, tmp_path):
+    changelog = (ROOT / "CHANGELOG.md").read_text()
+    unreleased = re.search(r"^## ([\d.]+) \(unreleased\)$", changelog, re.M)
+    if unreleased:
+        done = release.released(changelog, unreleased[1], date(2026, 12, 1))
+        assert f"## {unreleased[1]} (2026-12-01)" in done and "(unreleased)" not in done
+    with pytest.raises(ValueError, match=r"no section “## 9\.9\.9 \(unreleased\)”"):
+        release.released(changelog, "9.9.9", date(2026, 12, 1))
+    source = release.with_version((ROOT / "src/fasciculus/__init__.py").read_text(), "9.9.9")
+    assert '__version__ = "9.9.9"' in source and __version__ not in source
+    (tmp_path / "x.whl").write_bytes(b"wheel")
+    line = release.sums([tmp_path / "x.whl"])
+    assert re.fullmatch(r"[0-9a-f]{64}  x\.whl\n", line)
