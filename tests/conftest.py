@@ -57,6 +57,16 @@ settings.load_profile("steady")
 _COUNTED = ("core", "databases", "stores", "bundles", "hosts")
 
 
+#: Tables of hypothesis, which it keeps for later runs: in a test whose lines are counted, to make
+#: them takes ten times as long.
+_TABLES = "from hypothesis.internal import charmap; charmap.charmap(); charmap.categories()"
+
+
+def pytest_configure(config: pytest.Config) -> None:
+    if not hasattr(config, "workerinput"):
+        subprocess.run([sys.executable, "-c", _TABLES], check=True)
+
+
 @pytest.hookimpl(wrapper=True)
 def pytest_runtest_protocol(item: pytest.Item) -> Iterator[None]:
     room = item.path.relative_to(Path(__file__).parent).parts[0]

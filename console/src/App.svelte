@@ -133,7 +133,7 @@
     </div>
     {#if !live.connected}
       <div role="status" class="bg-amber-soft px-4 py-1 text-center text-amber-ink">
-        ▲ The connection to the service is lost. What you see may be old; it is taken up again by
+        ▲ The connection to the service is lost. This page may be out of date; it reconnects by
         itself.
       </div>
     {/if}

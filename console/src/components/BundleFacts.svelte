@@ -53,7 +53,7 @@
       {#each bundle.copies as c (c.store)}<div>
           <a class="link" href="#/stores/{c.store}">{c.store}</a>
           {#if !c.sound}<span class="font-semibold text-brick">■ damaged</span
-            >{:else if c.verified_deep}<span class="text-moss">● read through</span>
+            >{:else if c.verified_deep}<span class="text-moss">● contents verified</span>
             <span class="text-faint"><Timestamp at={c.verified_deep} /></span
             >{:else if c.verified}<span class="text-moss">● checked</span>
             <span class="text-faint"><Timestamp at={c.verified} /></span>{:else}<span

@@ -39,7 +39,7 @@
   </p>
 {:else}
   <details class="mb-3 text-sm">
-    <summary class="cursor-pointer">Pin it, so that no keep rule retires it</summary>
+    <summary class="cursor-pointer">Pin it: no keep rule retires it</summary>
     <form class="mt-2 flex flex-wrap items-end gap-3" onsubmit={pin}>
       <Input size="sm" class="w-64!" aria-label="Why" placeholder="Why" bind:value={reason} />
       <Input size="sm" type="date" class="w-44!" aria-label="Until" bind:value={day} />

@@ -22,16 +22,16 @@
   };
 </script>
 
-<section aria-label="What changed">
+<section aria-label="Changes">
   <div class="mb-2 flex flex-wrap items-center gap-2">
-    <a class="link mr-auto text-sm" href="#/bundles/{bundle}">Browse all of it</a>
+    <a class="link mr-auto text-sm" href="#/bundles/{bundle}">Browse all files</a>
     <FilterField
       {list}
       name="state"
       label="Any state"
       items={['new', 'changed', 'gone'].map((s) => ({ value: s, name: s }))}
     />
-    <FilterField {list} name="q" label="Words in the path" />
+    <FilterField {list} name="q" label="Text in the path" />
   </div>
   <DataTable
     {list}

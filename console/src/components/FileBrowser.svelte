@@ -129,7 +129,7 @@
     </table>
   </div>
   {#if found.value?.more}<p class="mt-1 text-sm text-faint">
-      There is more than this; search by name. <Button
+      Not everything is shown. Search by name. <Button
         size="xs"
         color="alternative"
         onclick={() => go({ contents: kind })}>Back to the top</Button

@@ -26,7 +26,7 @@
 </script>
 
 <p class="mb-2 text-sm text-faint">
-  Patterns are those of .gitignore: *.log, /private/, **/cache/**, !keep.log.
+  Patterns as in .gitignore: *.log, /private/, **/cache/**, !keep.log.
 </p>
 <div class="mb-3 flex flex-wrap gap-x-5 gap-y-1">
   <span>Exclude:</span>
@@ -36,7 +36,7 @@
     >{/each}
 </div>
 <div class="grid gap-x-5 sm:grid-cols-2">
-  <FormField label="Also exclude" id="excludes" hint="One a line." wrong={at('rules.excludes')}
+  <FormField label="Also exclude" id="excludes" hint="One per line." wrong={at('rules.excludes')}
     ><LinesField
       id="excludes"
       rows={3}
@@ -47,7 +47,7 @@
   <FormField
     label="Include only"
     id="includes"
-    hint="One a line. Empty: everything."
+    hint="One per line. Empty: everything."
     wrong={at('rules.includes')}
     ><LinesField
       id="includes"
@@ -56,7 +56,7 @@
       placeholder="/public/"
     /></FormField
   >
-  <FormField label="No file larger than (MiB)" id="larger" wrong={at('rules.larger_than')}
+  <FormField label="Maximum file size (MiB)" id="larger" wrong={at('rules.larger_than')}
     ><Input
       id="larger"
       type="number"
@@ -65,7 +65,7 @@
       onchange={() => (rules.larger_than = Math.round(Number(larger) * MIB) || 0)}
     /></FormField
   >
-  <FormField label="No file older than (days)" id="older" wrong={at('rules.older_than')}
+  <FormField label="Maximum file age (days)" id="older" wrong={at('rules.older_than')}
     ><Input
       id="older"
       type="number"
@@ -75,7 +75,7 @@
     /></FormField
   >
   <FormField
-    label="Name of a file with a folder’s own excludes"
+    label="File with a folder’s own excludes"
     id="ignore-file"
     wrong={at('rules.ignore_file')}
     ><Input

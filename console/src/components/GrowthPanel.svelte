@@ -54,7 +54,7 @@
         </div>
         <p class="mt-1 text-sm text-faint">
           The last {shown.length} bundles; the largest shows {size(most)}.
-          <br />Dark: new in each. Light: already stored.
+          <br />Dark: new data. Light: already stored.
         </p>
       </div>
       <div class="text-sm">
@@ -70,7 +70,7 @@
               ><th scope="col">Store</th><th scope="col" class="num">Copies</th><th
                 scope="col"
                 class="num">Stored</th
-              ><th scope="col" class="num">Dead weight</th></tr
+              ><th scope="col" class="num">Unused</th></tr
             ></thead
           >
           <tbody
@@ -79,7 +79,7 @@
                   >{s.copies}</td
                 ><td class="num">{size(s.stored)}</td><td
                   class="num"
-                  title="At most; repacking measures it exactly"
+                  title="Upper limit; repacking measures it exactly"
                   >{s.holds ? `${Math.round((100 * s.unused) / s.holds)} %` : '–'}</td
                 ></tr
               >{/each}</tbody

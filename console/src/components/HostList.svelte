@@ -40,6 +40,8 @@
       >
     </div>
     {#if tried[host.name]}<StepList tried={tried[host.name]} />{/if}
-  {:else}<p class="mb-2 text-faint">No host yet. Add this machine, or another over SSH.</p>{/each}
+  {:else}<p class="mb-2 text-faint">
+      No hosts yet. Add this machine, or another one over SSH.
+    </p>{/each}
   <Button size="sm" href="#/hosts/new">Add a host</Button>
 </section>

@@ -14,16 +14,16 @@
 <p class="mb-2 text-sm text-faint">
   Commands run on the subject’s host. {'{account}'} stands for its name, {'{home}'} for its home.
 </p>
-<div class="mb-1 font-semibold">Notes: commands whose output is kept in the bundle</div>
+<div class="mb-1 font-semibold">Notes: commands whose output is stored in the bundle</div>
 {#each job.notes as note, n (n)}
   <div class="mb-2 grid grid-cols-[8rem_1fr_5rem_auto] gap-2">
     <Input aria-label="Name of the note" bind:value={note.name} placeholder="disk-usage" /><Input
-      aria-label="Its command"
+      aria-label="Command"
       class="font-mono text-sm"
       bind:value={note.command}
       placeholder={'du -s {home}'}
     /><Input
-      aria-label="Time limit in seconds"
+      aria-label="Time limit (seconds)"
       type="number"
       min="1"
       bind:value={note.seconds}
@@ -39,7 +39,7 @@
     if (!job.contents.includes('notes')) job.contents = [...job.contents, 'notes'];
   }}>Add a note</Button
 >
-<div class="mt-4 mb-1 font-semibold">Commands around the task</div>
+<div class="mt-4 mb-1 font-semibold">Commands before and after the task</div>
 {#each job.commands as command, n (n)}
   <div class="mb-2 grid grid-cols-[9rem_1fr_5rem_auto] gap-2">
     <Select aria-label="When" placeholder="" items={WHEN} bind:value={command.when} /><Input
@@ -47,14 +47,14 @@
       class="font-mono text-sm"
       bind:value={command.command}
     /><Input
-      aria-label="Time limit in seconds"
+      aria-label="Time limit (seconds)"
       type="number"
       min="1"
       bind:value={command.seconds}
     /><Button size="xs" color="alternative" onclick={() => job.commands.splice(n, 1)}>Remove</Button
     >
     {#if command.when === 'before'}<div class="col-start-2">
-        <Checkbox bind:checked={command.stops}>If it fails, stop the task</Checkbox>
+        <Checkbox bind:checked={command.stops}>Stop the task if it fails</Checkbox>
       </div>{/if}
   </div>
 {/each}
@@ -66,7 +66,5 @@
   >Add a command</Button
 >
 <div class="mt-4">
-  <Checkbox bind:checked={job.hold_page}
-    >Hold page: sites answer 503 while their bundle is taken</Checkbox
-  >
+  <Checkbox bind:checked={job.hold_page}>Hold page: sites answer 503 during the backup</Checkbox>
 </div>

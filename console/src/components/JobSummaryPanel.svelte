@@ -28,7 +28,7 @@
 
 <aside class="space-y-4" aria-live="polite">
   <section class="sheet p-4">
-    <h2 class="mb-1">What it will do</h2>
+    <h2 class="mb-1">Summary</h2>
     {#if wrong}<p class="text-amber-ink">▲ Not complete yet: {wrong.message}</p>
     {:else if summary}<p data-testid="summary">{summary.sentence}</p>{:else}<p class="text-faint">
         …
@@ -39,7 +39,7 @@
       <h2 class="mb-1">Next starts</h2>
       {#each summary.starts as start (start)}<div class="flex justify-between gap-3 tabular-nums">
           <span>{shown(start)}</span><span class="text-faint">{relative(start)}</span>
-        </div>{:else}<p class="text-faint">Only when somebody starts it.</p>{/each}
+        </div>{:else}<p class="text-faint">Started by hand only.</p>{/each}
     </section>
     <section class="sheet p-4">
       <h2 class="mb-1">Size</h2>

@@ -33,15 +33,15 @@
 </script>
 
 <section class="sheet p-5" aria-labelledby="keys">
-  <h2 id="keys" class="mb-2">Keys that the service keeps</h2>
+  <h2 id="keys" class="mb-2">Stored private keys</h2>
   <p class="mb-3 text-sm text-faint">
-    With a private key it can read what is sealed to it. It writes and retires without one.
+    The service needs a private key to read sealed bundles, not to create or retire them.
   </p>
   {#if known.value?.items.length}
     <table class="ledger mb-4">
       <thead
         ><tr
-          ><th scope="col">Public key</th><th scope="col">Note</th><th scope="col">Kept since</th
+          ><th scope="col">Public key</th><th scope="col">Note</th><th scope="col">Stored since</th
           ><th scope="col"><span class="sr-only">Actions</span></th></tr
         ></thead
       >
@@ -72,7 +72,7 @@
     <FormField label="Note" id="key-note">
       <Input id="key-note" bind:value={note} />
     </FormField>
-    <div><Button type="submit" size="sm" disabled={!identity}>Keep it</Button></div>
+    <div><Button type="submit" size="sm" disabled={!identity}>Store key</Button></div>
   </form>
   <ErrorMessage problem={problem ?? known.problem} />
 </section>

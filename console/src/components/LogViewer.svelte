@@ -78,7 +78,7 @@
     ]}
   />
   <div class="w-48">
-    <Input size="sm" aria-label="Words in the log" placeholder="Words" bind:value={words} />
+    <Input size="sm" aria-label="Text in the log" placeholder="Words" bind:value={words} />
   </div>
   <Button size="xs" color="alternative" onclick={copy}>{copied ? 'Copied' : 'Copy'}</Button>
 </div>

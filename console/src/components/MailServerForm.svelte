@@ -119,7 +119,7 @@
       <FormField
         label="Fallback channel"
         id="fallback-channel"
-        hint="For what could not be delivered for an hour."
+        hint="Used for messages that could not be delivered for an hour."
         wrong={problem?.at('fallback_channel')}
         ><Select
           id="fallback-channel"
@@ -132,7 +132,7 @@
         /></FormField
       >
       <NumberField
-        label="Try to deliver for (days)"
+        label="Retry delivery for (days)"
         id="mail-days"
         min={1}
         max={30}
@@ -140,13 +140,13 @@
         wrong={problem?.at('days')}
       />
       <FormField
-        label="Digests at"
+        label="Send digests at"
         id="digest-time"
         hint="In the time zone of their jobs."
         wrong={problem?.at('digest_time')}
         ><Input id="digest-time" type="time" required bind:value={mail.digest_time} /></FormField
       >
-      <FormField label="Weekly digests on" id="digest-day"
+      <FormField label="Send weekly digests on" id="digest-day"
         ><Select
           id="digest-day"
           placeholder=""

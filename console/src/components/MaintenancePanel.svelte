@@ -50,24 +50,24 @@
     <Button
       size="xs"
       onclick={() => verify(false)}
-      title="That all pieces are there, their sizes, and checksums where the store has them"
-      >Verify quickly</Button
+      title="Checks that all pieces exist, their sizes, and checksums if the store has them"
+      >Quick verify</Button
     >
-    <Button size="xs" onclick={() => verify(true)} title="Reads every byte and compares"
-      >Verify deeply</Button
+    <Button size="xs" onclick={() => verify(true)} title="Reads and compares every byte"
+      >Deep verify</Button
     >
     <Button
       size="xs"
       color="alternative"
       onclick={catchUp}
-      title="Brings the bundles that it missed from the other stores of its jobs">Catch up</Button
+      title="Copies missed bundles from the other stores of its jobs">Catch up</Button
     >
     {#if sealed}
       <Button
         size="xs"
         color="alternative"
         onclick={seal}
-        title="Seals what lies there already to the keys of this store">Seal what is there</Button
+        title="Seals existing bundles to the keys of this store">Seal existing bundles</Button
       >
     {/if}
     <Button size="xs" color="alternative" onclick={() => repack(true)}>Measure unused data</Button>
@@ -75,7 +75,7 @@
       size="xs"
       color="alternative"
       onclick={() => repack(false)}
-      title="Rewrites pieces without unused data; can be cancelled at any time">Repack</Button
+      title="Rewrites pieces without unused data. You can cancel it at any time.">Repack</Button
     >
   </div>
   <ErrorMessage problem={problem ?? tasks.problem} />
@@ -128,5 +128,5 @@
         >
       </table>
     </div>
-  {:else}<p class="text-faint">Nothing has been verified, repaired or repacked yet.</p>{/if}
+  {:else}<p class="text-faint">No maintenance yet.</p>{/if}
 </section>

@@ -76,7 +76,7 @@
         </table>
       {/if}
       {#if found.saved.length}
-        <h3 class="mt-3 text-sm font-semibold">What is excluded</h3>
+        <h3 class="mt-3 text-sm font-semibold">Excluded</h3>
         <table class="w-full text-sm">
           <tbody
             >{#each found.saved.slice(0, 12) as row (row.rule)}<tr
@@ -90,6 +90,6 @@
       {#each found.warnings.slice(0, 5) as warning (warning)}<p class="text-sm text-amber-ink">
           ▲ {warning}
         </p>{/each}
-    {:else}<p class="text-sm text-faint">Reads names and sizes alone; nothing is stored.</p>{/if}
+    {:else}<p class="text-sm text-faint">Reads only names and sizes; nothing is stored.</p>{/if}
   </div>
 </section>

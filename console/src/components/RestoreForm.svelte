@@ -81,9 +81,9 @@
   {/if}
   <div class="grid gap-x-5 sm:grid-cols-2">
     <FormField
-      label="Into an empty or new folder on the service’s machine"
+      label="Target folder on the service’s machine (empty or new)"
       id="target"
-      hint="Left empty, only the databases and mail settings named below come back."
+      hint="Empty: only the databases and mail settings below are restored."
       wrong={badTarget || problem?.at('target')}
       ><Input
         id="target"
@@ -102,7 +102,7 @@
         ><Input id="identity" type="password" autocomplete="off" bind:value={identity} /></FormField
       >
     {/if}
-    <FormField label="From the copy on" id="from"
+    <FormField label="Copy to read" id="from"
       ><Select
         id="from"
         placeholder=""
@@ -117,7 +117,7 @@
         <FormField
           label="Load database {name} as"
           id="db-{name}"
-          hint="A new or empty database. Left empty, its SQL goes into the folder."
+          hint="A new or empty database. Empty: its SQL is written to the folder."
           wrong={problem?.at('databases')}
           ><Input
             id="db-{name}"
@@ -128,7 +128,7 @@
   </div>
   {#if !part && domains.length}
     <fieldset class="mb-3">
-      <legend class="mb-1 font-semibold">Mail settings into the host’s own files</legend>
+      <legend class="mb-1 font-semibold">Merge mail settings into the host’s own files</legend>
       <div class="flex flex-wrap gap-5">
         {#each domains as domain (domain)}<Checkbox
             checked={chosen.includes(domain)}

@@ -34,14 +34,14 @@
 <p class="mb-2 text-sm">
   {whose} are sealed to these public keys, so that a stolen store reveals nothing.
   <strong>
-    They can be read with one of the private keys alone. If all of those are lost, so are the
-    bundles: nobody can bring them back.
+    Only a private key can open these bundles. If all private keys are lost, the bundles are lost
+    too.
   </strong>
 </p>
 <FormField
   label="Public keys"
   id="recipients"
-  hint="One per line, age1…. Empty: stored in the clear."
+  hint="One per line, age1…. Empty: not sealed."
   {wrong}
 >
   <LinesField id="recipients" bind:value={recipients} placeholder="age1…" rows={3} />
@@ -50,7 +50,7 @@
 {#if made}
   <div class="sheet mb-3 space-y-2 p-3" role="status">
     <p>
-      The private key is shown this once. Print the recovery sheet and lock it away in two places.
+      The private key is shown only once. Print the recovery sheet and keep it in two safe places.
     </p>
     <p><code class="wrap-anywhere">{made.identity}</code></p>
     <Button size="xs" onclick={print}>Print the recovery sheet</Button>
@@ -58,10 +58,10 @@
 {:else}
   <div class="flex flex-wrap gap-2">
     <Button size="xs" color="alternative" onclick={() => make(false)}
-      >Make a pair of keys; only I keep the private one</Button
+      >Create a key pair and keep the private key yourself</Button
     >
     <Button size="xs" color="alternative" onclick={() => make(true)}
-      >Make a pair; the service keeps it to read with</Button
+      >Create a key pair and store the private key in the service</Button
     >
   </div>
 {/if}

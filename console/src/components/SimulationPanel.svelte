@@ -54,7 +54,7 @@
         : `; ${size(year.free)} are free there`}.
     </p>
     <details class="mt-2 text-sm">
-      <summary class="cursor-pointer">As a table, and the copies of one day</summary>
+      <summary class="cursor-pointer">As a table, with the copies of one day</summary>
       <div class="my-2 flex items-center gap-2">
         <Label for="year-day">Day</Label>
         <Input id="year-day" type="date" size="sm" class="w-40!" bind:value={day} />
@@ -72,7 +72,7 @@
             ><th scope="col">Day</th><th scope="col" class="num">Copies</th><th
               scope="col"
               class="num">Take</th
-            ><th scope="col" class="num">Of all</th></tr
+            ><th scope="col" class="num">All</th></tr
           ></thead
         >
         <tbody

@@ -6,7 +6,7 @@
 </script>
 
 <section class="sheet p-4">
-  <h2 class="mb-1">What is on it</h2>
+  <h2 class="mb-1">Contents</h2>
   <p>
     {count(store.copies, 'copy', 'copies')}, {size(store.bytes)}.
     <a class="link" href="#/bundles?store={store.name}">Show them</a>

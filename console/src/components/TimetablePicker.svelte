@@ -25,7 +25,7 @@
 
 <div class="mb-3 flex flex-wrap items-end gap-3" role="group" aria-label="Timetable picker">
   <div>
-    <Label for="rhythm" class="mb-1">How often</Label>
+    <Label for="rhythm" class="mb-1">Frequency</Label>
     <Select
       id="rhythm"
       size="sm"

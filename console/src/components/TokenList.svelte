@@ -62,20 +62,15 @@
         aria-label="Remove {token.name}">Remove</Button
       >
     </div>
-  {:else}<p class="text-faint">None yet.</p>{/each}
+  {:else}<p class="text-faint">None.</p>{/each}
   {#if made}<p class="my-3 rounded bg-amber-soft p-3">
-      Shown this once: <code class="wrap-anywhere select-all">{made}</code>
+      Shown only once: <code class="wrap-anywhere select-all">{made}</code>
     </p>{/if}
   <form onsubmit={add} class="mt-3 flex gap-3">
     <div class="grow">
-      <Input
-        aria-label="What the token is for"
-        placeholder="What it is for"
-        bind:value={name}
-        required
-      />
+      <Input aria-label="Purpose of the token" placeholder="Purpose" bind:value={name} required />
     </div>
-    <Button type="submit" size="sm" disabled={!name}>Make a token</Button>
+    <Button type="submit" size="sm" disabled={!name}>Create token</Button>
   </form>
   <ErrorMessage {problem} />
 </section>
@@ -106,12 +101,12 @@
       >
     </div>
     <div class="mb-3">
-      <Checkbox bind:checked={ending}>Remove all of your tokens as well</Checkbox>
+      <Checkbox bind:checked={ending}>Also remove all of your tokens</Checkbox>
     </div>
     <ErrorMessage problem={trouble} /><Button
       type="submit"
       size="sm"
-      disabled={!old || fresh.length < 10}>Change it and sign in again</Button
+      disabled={!old || fresh.length < 10}>Change password and sign in again</Button
     >
   </form>
 </section>

@@ -16,10 +16,10 @@
   {#if tried.host_key && tried.host_key !== accepted}
     <p class="mt-3">
       The server shows the host key <code class="wrap-anywhere">{tried.host_key}</code>. Compare it
-      with what its administrator tells you.
+      with the one that its administrator gave you.
     </p>
     <Button size="xs" class="mt-2" onclick={() => accept(tried.host_key)}
-      >It is the right one: accept it</Button
+      >Accept this host key</Button
     >
   {/if}
 </section>

@@ -6,7 +6,7 @@
   const zones = ['UTC', ...Intl.supportedValuesOf('timeZone')];
 </script>
 
-<FormField label="Time zone" id="zone" hint="Type a city, and choose." {wrong}>
+<FormField label="Time zone" id="zone" hint="Type a city, then choose." {wrong}>
   <Input id="zone" list="zones" bind:value autocomplete="off" />
   <datalist id="zones">
     {#each zones as zone (zone)}<option value={zone}></option>{/each}

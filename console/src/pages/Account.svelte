@@ -91,7 +91,7 @@
           </dd>{/if}
         {#if account.tags.length}<dt class="text-faint">Tags</dt>
           <dd>{account.tags.join(', ')}</dd>{/if}
-        {#if account.excludes.length}<dt class="text-faint">Left out</dt>
+        {#if account.excludes.length}<dt class="text-faint">Excludes</dt>
           <dd class="font-mono text-sm">
             {#each account.excludes as line (line)}<div>{line}</div>{/each}
           </dd>{/if}

@@ -66,7 +66,7 @@
 <ErrorMessage problem={form.problem ?? hosts.problem ?? kinds.problem} />
 {#if hosts.loaded && !hosts.value?.length && !hosts.problem}
   <p class="mb-3">
-    There is no host yet. <a class="link" href="#/hosts/new">Add one</a> first.
+    No hosts yet. <a class="link" href="#/hosts/new">Add one</a> first.
   </p>
 {/if}
 <form onsubmit={save} class="sheet max-w-4xl p-5">
@@ -88,7 +88,7 @@
   <DatabaseRows bind:account kinds={kinds.value} wrong={problem?.at('databases')} />
   <MailDomainRows bind:account wrong={problem?.at('mail_domains')} />
   <FormField
-    label="Exclude from every bundle of it"
+    label="Exclude from all of its bundles"
     id="excludes"
     hint="Patterns as in .gitignore, one per line."
     wrong={problem?.at('excludes')}
@@ -98,7 +98,7 @@
   <FormField
     label="Contact"
     id="contact"
-    hint="Who is told of its own part of a run, where a job tells contacts."
+    hint="Notified about this account, if a job notifies contacts."
     wrong={problem?.at('contact')}
   >
     <Input
@@ -111,7 +111,7 @@
   <FormField
     label="Tags"
     id="tags"
-    hint="Names such as “shops”, one per line: a job can choose all accounts with a tag."
+    hint="Names such as “shops”, one per line. A job can select all accounts with a tag."
     wrong={problem?.at('tags')}
   >
     <LinesField id="tags" bind:value={account.tags} placeholder="shops" />

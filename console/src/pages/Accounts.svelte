@@ -32,7 +32,7 @@
       ><a class="link" href="#/hosts/{host.name}">{host.name}</a>
       <span class="text-faint">{host.where}</span>{#if host.discovery.homes.length}, <a
           class="link"
-          href="#/hosts/{host.name}/discovery">find its accounts</a
+          href="#/hosts/{host.name}/discovery">find accounts</a
         >{/if}</span
     >{/each}
   <a class="link" href="#/hosts/new">Add a host</a>

@@ -21,8 +21,8 @@
 
 <div class="mb-3 flex flex-wrap items-center gap-3">
   <h1 class="mr-auto">Alerts</h1>
-  <FilterField {list} name="state" label="Open or over" items={STATES} />
-  <a class="link text-sm" href="#/settings">Who is told</a>
+  <FilterField {list} name="state" label="Open or closed" items={STATES} />
+  <a class="link text-sm" href="#/settings">Recipients</a>
 </div>
 <DataTable
   {list}

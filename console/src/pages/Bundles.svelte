@@ -61,7 +61,7 @@
     <a class="link" href="#/jobs">Start a job</a>.{/snippet}
 </DataTable>
 {#if restores.length}
-  <h2 class="mt-6 mb-2">Last restores</h2>
+  <h2 class="mt-6 mb-2">Recent restores</h2>
   <div class="sheet overflow-x-auto">
     <table class="ledger">
       <thead

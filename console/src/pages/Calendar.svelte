@@ -28,7 +28,7 @@
   <div class="space-y-5">
     {#if found.collisions.length}
       <section class="sheet p-4" aria-labelledby="collisions">
-        <h2 id="collisions" class="mb-2">Collisions of the coming week</h2>
+        <h2 id="collisions" class="mb-2">Overlaps in the coming week</h2>
         <ul class="space-y-1">
           {#each found.collisions as row (row.sentence)}<li class="flex gap-2">
               <span class="text-amber-ink" aria-hidden="true">▲</span>
@@ -56,7 +56,8 @@
       <section class="sheet p-4" aria-labelledby="pause">
         <h2 id="pause" class="mb-2">Pause</h2>
         <p class="mb-3 text-sm text-faint">
-          No run begins while everything is paused; what runs goes on, and restores stay possible.
+          While everything is paused, no run starts. Running tasks continue, and restores are
+          possible.
         </p>
         <PauseForm pause={everything} changed={load} />
       </section>

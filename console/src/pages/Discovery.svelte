@@ -75,15 +75,15 @@
 <div aria-live="polite">
   {#if done}<p class="mb-3">
       <span class="text-moss" aria-hidden="true">●</span>
-      {done} <a class="link" href="#/coverage?state=bare">Is all of it covered by a job?</a>
+      {done} <a class="link" href="#/coverage?state=bare">Check the coverage by jobs</a>
     </p>{/if}
   {#if rows && !rows.length}<p class="sheet p-8 text-center text-faint">
-      Everything that was found is known already. <a class="link" href="#/accounts">The accounts</a>
+      No changes: all accounts found are known. <a class="link" href="#/accounts">The accounts</a>
     </p>{/if}
 </div>
 {#if rows?.length}
   <!-- svelte-ignore a11y_no_noninteractive_tabindex -->
-  <div class="sheet overflow-x-auto" tabindex="0" role="region" aria-label="What was found">
+  <div class="sheet overflow-x-auto" tabindex="0" role="region" aria-label="Result">
     <table class="ledger">
       <thead
         ><tr
@@ -112,7 +112,7 @@
               >{row.changes.slice(0, 8).join(', ') || 'an empty account'}{row.changes.length > 8
                 ? ` and ${row.changes.length - 8} more`
                 : ''}{#if row.kind === 'gone'}<div class="text-sm text-faint">
-                  Taking it over marks it as gone: no job takes it any more, its bundles stay.
+                  Accepting marks it as deleted: jobs no longer include it, its bundles are kept.
                 </div>{/if}</td
             >
           </tr>{/each}</tbody
@@ -125,7 +125,7 @@
 {/if}
 {#if rest?.databases?.length || rest?.names?.length}
   <section class="sheet mt-4 p-4" aria-labelledby="unmatched">
-    <h2 id="unmatched" class="mb-2">Of no account</h2>
+    <h2 id="unmatched" class="mb-2">Without an account</h2>
     {#if rest.databases?.length}
       <p>No rule gives these databases to an account: {rest.databases.join(', ')}.</p>
     {/if}

@@ -86,7 +86,7 @@
 <PageHead title={params.name ? `Host ${params.name}` : 'Add a host'}>
   {#if saved.value?.discovery.homes.length}
     <Button size="sm" color="alternative" href="#/hosts/{params.name}/discovery">
-      Find its accounts
+      Find accounts
     </Button>
   {/if}
   {#if params.name}
@@ -115,11 +115,11 @@
         />
       {/if}
       <NumberField
-        label="Tasks at the same time"
+        label="Concurrent tasks"
         id="at-once"
         min={0}
         max={64}
-        hint="0: as many as suit this kind of host."
+        hint="0: the default for this kind of host."
         bind:value={host.max_concurrent}
         wrong={problem?.at('max_concurrent')}
       />

@@ -82,7 +82,7 @@
 
 <PageHead title={params.name ? `Job ${params.name}` : 'Add a job'}>
   {#if params.name}
-    <a class="link text-sm" href="#/runs?job={params.name}">Its runs</a>
+    <a class="link text-sm" href="#/runs?job={params.name}">Runs</a>
     <Button size="sm" color="alternative" onclick={() => (removing = true)}>Remove</Button>
   {/if}
 </PageHead>
@@ -101,7 +101,7 @@
           <NameField
             bind:value={job.name}
             {problem}
-            hint="Bundles carry it, so it cannot be changed later."
+            hint="Used in bundle names; it cannot be changed later."
             placeholder="nightly"
           />
         </div>

@@ -47,7 +47,7 @@
       ><a class="link font-semibold" href="#/jobs/{job.name}">{job.name}</a>{#if !job.enabled}<div
           class="text-sm text-faint"
         >
-          switched off
+          disabled
         </div>{/if}{#if job.paused}<div class="text-sm text-amber-ink">
           <span aria-hidden="true">▲</span> paused
         </div>{/if}</td

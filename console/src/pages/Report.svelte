@@ -24,7 +24,7 @@
   <iframe
     sandbox=""
     src="/api/v1/messages/report/{report.id}"
-    title="The message as it looked"
+    title="The message as sent"
     class="sheet h-[70vh] w-full"
   ></iframe>
   <details class="mt-3">

@@ -57,7 +57,7 @@
     <dd class="wrap-anywhere">{row.target}</dd>
     <dt class="text-faint">Started</dt>
     <dd><Timestamp at={row.created} /></dd>
-    <dt class="text-faint">So far</dt>
+    <dt class="text-faint">Progress</dt>
     <dd>
       {row.entries.toLocaleString('en')} entries, {size(row.bytes)}{row.total
         ? ` of ${size(row.total)}`

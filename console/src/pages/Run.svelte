@@ -72,7 +72,7 @@
     <span class="mr-auto"><OutcomeLabel outcome={run.outcome} state={run.state} /></span>
     {#if run.state === 'ended'}
       {#if failed}<Button size="sm" color="alternative" onclick={() => again(id)}
-          >Start the failed ones again</Button
+          >Retry failed tasks</Button
         >{/if}
       <Button size="sm" onclick={() => again(0)}>Start again</Button>
     {:else}<Button size="sm" color="alternative" onclick={cancel}>Cancel</Button>{/if}
@@ -95,7 +95,7 @@
           ><th scope="col" class="num">Size</th><th scope="col" class="num">Stored</th><th
             scope="col"
             class="num">Took</th
-          ><th scope="col">Since the previous one</th><th scope="col">Copies</th></tr
+          ><th scope="col">Since the previous bundle</th><th scope="col">Copies</th></tr
         ></thead
       >
       <tbody

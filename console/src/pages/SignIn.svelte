@@ -43,8 +43,10 @@
     </h1>
     {#if session.who?.must_change}
       <form onsubmit={change}>
-        <p class="mb-3">The one-time password opens nothing else. Choose a password of your own.</p>
-        {#if !password}<FormField label="One-time password" id="old"
+        <p class="mb-3">
+          The initial password only allows you to set a new one. Choose your own password.
+        </p>
+        {#if !password}<FormField label="Initial password" id="old"
             ><Input id="old" type="password" bind:value={password} required /></FormField
           >{/if}
         <FormField label="New password" id="new" wrong={short}
@@ -56,7 +58,7 @@
             required
           /></FormField
         >
-        <FormField label="Once more" id="again" wrong={differs}
+        <FormField label="Repeat" id="again" wrong={differs}
           ><Input
             id="again"
             type="password"
@@ -67,7 +69,7 @@
         >
         <ErrorMessage {problem} />
         <Button type="submit" class="w-full" disabled={!!short || !!differs || !again}
-          >Set the password</Button
+          >Set password</Button
         >
       </form>
     {:else}

@@ -106,7 +106,7 @@
       size="sm"
       color="alternative"
       onclick={importAll}
-      title="Takes all bundles that it holds into the records">Import its bundles</Button
+      title="Adds all bundles on this store to the records">Import bundles</Button
     >
     <Button size="sm" color="alternative" onclick={() => (removing = true)}>Remove</Button>
   {/if}
@@ -146,9 +146,9 @@
         >{asksFirst ? 'Save, then connect' : busy ? 'Trying …' : 'Try and save'}</Button
       >
       {#if !asksFirst}
-        <Button color="alternative" onclick={tryOut} disabled={busy}>Try only</Button>
+        <Button color="alternative" onclick={tryOut} disabled={busy}>Test</Button>
         <Button color="alternative" onclick={() => save(true)} disabled={unfinished}
-          >Save without trying</Button
+          >Save without testing</Button
         >
       {/if}
       <Button color="alternative" href="#/stores">Cancel</Button>

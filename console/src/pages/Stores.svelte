@@ -82,7 +82,7 @@
         >{:else if !s.tried}<span class="text-amber-ink">▲ untried</span>{:else if s.damaged}<a
           class="font-semibold text-brick underline"
           href="#/stores/{s.name}">■ {count(s.damaged, 'damaged file')}</a
-        >{:else}<span class="text-moss"><span aria-hidden="true">●</span> no damage known</span
+        >{:else}<span class="text-moss"><span aria-hidden="true">●</span> no known damage</span
         >{/if}</td
     >
     <td class="whitespace-nowrap"

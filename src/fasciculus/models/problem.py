@@ -61,7 +61,9 @@ class Problem(Model):
     several are wrong.
     """
 
-    type: str = Field("about:blank", json_schema_extra={"enum": [*ProblemType, "about:blank"]})
+    type: str = Field(
+        default="about:blank", json_schema_extra={"enum": [*ProblemType, "about:blank"]}
+    )
     title: str
     status: int
     detail: str = ""

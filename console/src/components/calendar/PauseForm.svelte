@@ -45,7 +45,7 @@
       <FormField
         label="Until"
         id="until-{id}"
-        hint="In your own time zone; empty: until it is lifted."
+        hint="In your time zone. Empty: until resumed."
         wrong={problem?.at('until')}
       >
         <Input id="until-{id}" type="datetime-local" bind:value={until} />

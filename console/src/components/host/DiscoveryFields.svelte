@@ -50,31 +50,31 @@
   ];
 </script>
 
-<FormDetails title="Where its accounts are found" open={rules.homes.length > 0}>
+<FormDetails title="Account discovery" open={rules.homes.length > 0}>
   <div class="grid gap-x-5 sm:grid-cols-2">
     {#each LISTS as field (field.name)}
       <FormField label={field.label} id={field.id} hint={field.hint} wrong={at(field.name)}>
         <LinesField id={field.id} bind:value={rules[field.name]} placeholder={field.example} />
       </FormField>
     {/each}
-    <FormField label="Databases begin with" id="prefix" wrong={at('database_prefix')}>
+    <FormField label="Database prefix" id="prefix" wrong={at('database_prefix')}>
       <Input id="prefix" bind:value={rules.database_prefix} placeholder={'{account}_'} />
     </FormField>
     <NumberField
-      label="Remove accounts that are gone, with their bundles, after (days)"
+      label="Forget deleted accounts and their bundles after (days)"
       id="forget-after"
       min={0}
-      hint="0: only when somebody says so."
+      hint="0: only by hand."
       bind:value={rules.forget_after}
       wrong={at('forget_after')}
     />
   </div>
   <div class="grid gap-1 sm:grid-cols-2">
     <Checkbox bind:checked={rules.by_grants}>
-      Databases by the grants of the user of the same name
+      Find databases by the grants of the user with the same name
     </Checkbox>
-    <Checkbox bind:checked={rules.sqlite}>Look for database files</Checkbox>
-    <Checkbox bind:checked={rules.mail}>Mail domains from the mail files</Checkbox>
-    <Checkbox bind:checked={rules.automatic}>Take over what is new or changed every hour</Checkbox>
+    <Checkbox bind:checked={rules.sqlite}>Find database files</Checkbox>
+    <Checkbox bind:checked={rules.mail}>Find mail domains in the mail files</Checkbox>
+    <Checkbox bind:checked={rules.automatic}>Accept new and changed accounts every hour</Checkbox>
   </div>
 </FormDetails>

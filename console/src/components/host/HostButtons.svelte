@@ -11,7 +11,7 @@
 
 <div class="flex flex-wrap gap-3">
   <Button type="submit" disabled={busy || !usable}>{busy ? 'Trying …' : 'Try and save'}</Button>
-  <Button color="alternative" onclick={tryOut} disabled={busy}>Try only</Button>
+  <Button color="alternative" onclick={tryOut} disabled={busy}>Test</Button>
   <Button color="alternative" onclick={propose} disabled={busy || !usable}>Propose rules</Button>
   <Button color="alternative" href="#/accounts">Cancel</Button>
 </div>

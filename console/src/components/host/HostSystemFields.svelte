@@ -36,7 +36,7 @@
     </FormField>
   </div>
   <FormField
-    label="Flag file of a site’s hold page"
+    label="Hold page: flag file of a site"
     id="hold-flag"
     hint={'With {site} or {account} in it; the web server looks for it.'}
     wrong={problem?.at('hold_flag')}

@@ -48,7 +48,7 @@
     {/each}
   </div>
   <FormField
-    label="Commands to run after mail settings were restored"
+    label="Commands after restoring mail settings"
     id="refresh"
     hint="One per line."
     wrong={problem?.at('mail.refresh')}

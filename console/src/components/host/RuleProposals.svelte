@@ -9,7 +9,7 @@
     'discovery.nginx': 'nginx configuration',
     'discovery.apache': 'Apache configuration',
     'discovery.sqlite': 'Database files',
-    'discovery.database_prefix': 'Databases begin with',
+    'discovery.database_prefix': 'Database prefix',
     'discovery.by_grants': 'Databases by grants',
     'discovery.mail': 'Mail domains',
     servers: 'Database server',
@@ -29,7 +29,7 @@
       <dt class="text-sm text-faint">{NAMES[rule.field] ?? rule.field}</dt>
       <dd class="mb-2"><code class="wrap-anywhere">{rule.value}</code>, {rule.finds}</dd>
     {:else}
-      <p>Nothing was found that is not set already.</p>
+      <p>No further rules were found.</p>
     {/each}
   </dl>
   <p class="mb-3"><strong>Together:</strong> {proposal.finds}</p>

@@ -51,9 +51,9 @@
           size="xs"
           color="alternative"
           aria-label="Take change {change.id} back"
-          onclick={() => takeBack(change)}>Take back</Button
+          onclick={() => takeBack(change)}>Revert</Button
         >
       {/if}
     </li>
-  {:else}<li class="text-faint">No change is on record.</li>{/each}
+  {:else}<li class="text-faint">No changes recorded.</li>{/each}
 </ul>

@@ -30,11 +30,11 @@
 </script>
 
 <form onsubmit={copy}>
-  <FormField label="Its name" id="copy-name" wrong={problem?.at('name')}>
+  <FormField label="Name" id="copy-name" wrong={problem?.at('name')}>
     <Input id="copy-name" required bind:value={name} placeholder="{job.name}-weekly" />
   </FormField>
   <TimetablePicker bind:value={timetable} />
-  <div role="group" aria-label="Its stores" class="mb-3 flex flex-wrap gap-3">
+  <div role="group" aria-label="Stores" class="mb-3 flex flex-wrap gap-3">
     {#each stores as store (store.name)}
       <Checkbox
         checked={chosen.includes(store.name)}
@@ -42,9 +42,9 @@
       >
     {/each}
   </div>
-  <p class="mb-3 text-sm text-faint">It is switched off until you enable it.</p>
+  <p class="mb-3 text-sm text-faint">The copy is disabled until you enable it.</p>
   <Button size="sm" type="submit" color="alternative" disabled={!name || !chosen.length}
-    >Make the new job</Button
+    >Create job</Button
   >
 </form>
 <ErrorMessage {problem} />

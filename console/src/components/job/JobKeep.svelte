@@ -28,7 +28,7 @@
 <FormSection title="Keep" columns>
   <div class="sm:col-span-2">
     <KeepPicker id="keep" bind:value={job.keep} />
-    <FormField label="Copies that stay, on each store" id="keep" hint={HINT} wrong={at('keep')}>
+    <FormField label="Copies kept on each store" id="keep" hint={HINT} wrong={at('keep')}>
       <Input id="keep" bind:value={job.keep} />
     </FormField>
   </div>
@@ -45,17 +45,17 @@
     {/each}
   {/if}
   <FormField
-    label="Other rule for accounts that are gone"
+    label="Keep rule for deleted accounts"
     id="keep-gone"
-    hint="Empty: their copies stay until the account is forgotten."
+    hint="Empty: copies are kept until the account is forgotten."
     wrong={at('keep_gone')}
   >
     <Input id="keep-gone" placeholder="the same" bind:value={job.keep_gone} />
   </FormField>
   <FormField
-    label="Each bundle brings"
+    label="Bundle type"
     id="mode"
-    hint="Either way every bundle is complete to look at and to restore."
+    hint="Every bundle can be browsed and restored completely, whatever its type."
   >
     <Select id="mode" placeholder="" items={MODES} bind:value={job.mode} />
   </FormField>
@@ -68,7 +68,7 @@
       wrong={at('full_every')}
     />
     <NumberField
-      label="or when more than (percent) is unused"
+      label="or when unused data exceeds (percent)"
       id="max-unused-percent"
       min={5}
       max={100}
@@ -76,10 +76,10 @@
       wrong={at('max_unused_percent')}
     />
     <NumberField
-      label="Compare contents every so many bundles"
+      label="Compare contents every N bundles"
       id="compare-every"
       min={0}
-      hint="0: sizes and times are trusted."
+      hint="0: compare only sizes and times."
       bind:value={job.compare_every}
       wrong={at('compare_every')}
     />

@@ -36,11 +36,11 @@
   {:else if name === 'changes'}<JobChanges job={job.name} taken={reload} />
   {:else}<ReportPreview job={job.name} />{/if}
 {/snippet}
-<section class="sheet divide-y divide-rule" aria-label="More of this job">
+<section class="sheet divide-y divide-rule" aria-label="More for this job">
   <FormDetails title={pause ? 'Paused' : 'Pause'} open={!!pause}>
     <PauseForm job={job.name} {pause} changed={() => pauses.load()} />
   </FormDetails>
-  <FormDetails title="Before I update: a run of its own name">
+  <FormDetails title="Run now with a label">
     <StartNamed job={job.name} {covers} />
   </FormDetails>
   {#each PARTS as [name, title] (name)}

@@ -35,7 +35,7 @@
       wrong={at('level')}
     />
     <NumberField
-      label="Split pieces at (MiB)"
+      label="Piece size (MiB)"
       id="pieces"
       min={1}
       bind:value={pieces.mib}

@@ -42,30 +42,30 @@
 </script>
 
 <FormSection title="Tell" columns>
-  <FormField label="Report addresses" id="tell" hint="One per line." wrong={at('report_to')}>
+  <FormField label="Recipients" id="tell" hint="One per line." wrong={at('report_to')}>
     <LinesField id="tell" bind:value={job.report_to} />
   </FormField>
-  <FormField label="Tell them" id="tell-when">
+  <FormField label="Send reports" id="tell-when">
     <Select id="tell-when" placeholder="" items={WHEN} bind:value={job.report_when} />
   </FormField>
-  <FormField label="Tell each account’s contact" id="tell-contacts">
+  <FormField label="Notify each account’s contact" id="tell-contacts">
     <Select id="tell-contacts" placeholder="" items={CONTACTS} bind:value={job.report_contacts} />
   </FormField>
   <FormField label="Attach the log" id="attach-log">
     <Select id="attach-log" placeholder="" items={LOG} bind:value={job.attach_log} />
   </FormField>
   <NumberField
-    label="Send bundles along up to (KiB)"
+    label="Attach bundles up to (KiB)"
     id="attach"
     min={0}
     max={25600}
-    hint="As attachments of the report; 0 for none. They never count as copies."
+    hint="0: never. Attachments do not count as copies."
     bind:value={attach.kib}
     wrong={at('attach_up_to')}
   />
   {#if channels.length}
     <div role="group" aria-label="Channels" class="mb-3 space-y-1">
-      <p class="mb-1 text-sm font-medium">Channels that get them too</p>
+      <p class="mb-1 text-sm font-medium">Also send to channels</p>
       {#each channels as channel (channel.name)}
         <Checkbox
           checked={job.channels.includes(channel.name)}
@@ -76,26 +76,26 @@
     </div>
   {/if}
 </FormSection>
-<FormDetails title="What is unusual about a bundle">
+<FormDetails title="Anomaly detection">
   <div class="grid gap-x-5 sm:grid-cols-3">
     <NumberField
-      label="Smaller than (percent of the usual)"
+      label="Smaller than (percent of the median)"
       id="watch-smaller"
       min={0}
       max={100}
-      hint="0: never an alert."
+      hint="0: no alert."
       bind:value={() => job.watch.smaller, (value) => (job.watch.smaller = value ?? 0)}
       wrong={at('watch.smaller')}
     />
     <NumberField
-      label="Larger than (percent)"
+      label="Larger than (percent of the median)"
       id="watch-larger"
       min={0}
       bind:value={() => job.watch.larger, (value) => (job.watch.larger = value ?? 0)}
       wrong={at('watch.larger')}
     />
     <NumberField
-      label="More changes than (percent)"
+      label="More changes than (percent of the median)"
       id="watch-changes"
       min={0}
       bind:value={() => job.watch.changes, (value) => (job.watch.changes = value ?? 0)}

@@ -100,9 +100,9 @@
       {/each}
     </div>
     <FormField
-      label="And all that match, also those added later"
+      label="Include matching accounts, also those added later"
       id="selectors"
-      hint="One a line: a pattern such as shop-*, host:NAME, or tag:NAME."
+      hint="One per line: a pattern such as shop-*, host:NAME, or tag:NAME."
       wrong={at('names') || at('subjects')}
     >
       <LinesField
@@ -119,7 +119,7 @@
         onchange={() => (job.contents = toggled(job.contents, kind))}>{title}</Checkbox
       >
       {#if kind === 'mail' && job.contents.includes('mail')}
-        <Checkbox bind:checked={job.messages}>and the messages</Checkbox>
+        <Checkbox bind:checked={job.messages}>including messages</Checkbox>
       {/if}
     {/each}
   </div>
@@ -132,7 +132,7 @@
   {/if}
   {#if job.contents.includes('databases')}
     <details class="mt-2">
-      <summary class="cursor-pointer">Which databases, tables and rows</summary>
+      <summary class="cursor-pointer">Databases and tables</summary>
       <div class="mt-2"><DatabaseRules bind:rules={job.databases} {at} /></div>
     </details>
   {/if}

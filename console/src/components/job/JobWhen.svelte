@@ -32,7 +32,7 @@
   <FormField
     label="Timetable"
     id="timetable"
-    hint="As in daily 02:15, monthly last sun 03:00, or a cron expression; several with semicolons."
+    hint="Such as daily 02:15, monthly last sun 03:00, or a cron expression. Separate several with semicolons."
     wrong={at('timetable')}
   >
     <Input id="timetable" bind:value={job.timetable} />
@@ -40,22 +40,22 @@
   <ZoneField bind:value={job.zone} wrong={at('zone')} />
   <Toggle bind:checked={job.enabled}>Enabled</Toggle>
 </FormSection>
-<FormDetails title="What holds starts back" open={held}>
+<FormDetails title="Start conditions" open={held}>
   <div class="grid gap-x-5 sm:grid-cols-2">
     <FormField
       label="Allowed hours"
       id="hours-allowed"
-      hint="Such as 22:00-05:00: nothing begins outside of them. Empty for the whole day."
+      hint="Such as 22:00-05:00: no task starts outside these hours. Empty: the whole day."
       wrong={at('starting.hours')}
     >
       <Input id="hours-allowed" bind:value={job.starting.hours} placeholder="22:00-05:00" />
     </FormField>
     <NumberField
-      label="Let its subjects begin over (minutes)"
+      label="Spread starts over (minutes)"
       id="spread"
       min={0}
       max={1440}
-      hint="Evenly, each at about the same time every night; 0: all at once."
+      hint="Each subject starts at about the same time every night. 0: all at once."
       bind:value={() => job.starting.spread, (value) => (job.starting.spread = value ?? 0)}
       wrong={at('starting.spread')}
     />
@@ -86,13 +86,13 @@
       <LinesField id="days-off" bind:value={job.starting.days_off} />
     </FormField>
     <div>
-      <FormField label="While the previous run goes on" id="overlap">
+      <FormField label="If the previous run is still running" id="overlap">
         <Select id="overlap" placeholder="" items={OVERLAPS} bind:value={job.starting.overlap} />
       </FormField>
-      <FormField label="Starts missed while the service was down are" id="missed">
+      <FormField label="Starts missed while the service was down" id="missed">
         <Select id="missed" placeholder="" items={MISSED} bind:value={job.starting.missed} />
       </FormField>
-      <FormField label="Priority of its tasks" id="priority">
+      <FormField label="Task priority" id="priority">
         <Select
           id="priority"
           placeholder=""
@@ -103,19 +103,19 @@
     </div>
   </div>
 </FormDetails>
-<FormDetails title="When tasks fail or take long">
+<FormDetails title="Retries and time limits">
   <div class="grid gap-x-5 sm:grid-cols-2">
     <NumberField
-      label="Try again so often"
+      label="Retries"
       id="retries"
       min={0}
       max={20}
-      hint="Only after errors that may pass, and only in runs that the timetable started."
+      hint="Only after temporary errors, and only in runs started by the timetable."
       bind:value={() => job.limits.retries, (value) => (job.limits.retries = value ?? 0)}
       wrong={at('limits.retries')}
     />
     <NumberField
-      label="Minutes before it is tried again"
+      label="Wait between retries (minutes)"
       id="retry-pause"
       min={1}
       max={1440}
@@ -127,7 +127,7 @@
       id="run-minutes"
       min={0}
       max={10080}
-      hint="0: it may take any time."
+      hint="0: no limit."
       bind:value={() => job.limits.run, (value) => (job.limits.run = value ?? 0)}
       wrong={at('limits.run')}
     />
@@ -140,7 +140,7 @@
       wrong={at('limits.task')}
     />
     <NumberField
-      label="Stop a task of which one step takes longer than (minutes)"
+      label="Stop a task if one step takes longer than (minutes)"
       id="step-minutes"
       min={0}
       max={10080}

@@ -70,27 +70,27 @@
 
 {#if made}
   <div class="mb-3 space-y-2 rounded bg-amber-soft p-3">
-    <p>Shown this once. Whoever knows it can start the job.</p>
+    <p>Shown only once. Anyone with this address can start the job.</p>
     {#each lines as [name, text] (name)}
       <p><strong>{name}:</strong> <code class="wrap-anywhere select-all">{text}</code></p>
     {/each}
   </div>
 {:else if found}
   <p class="mb-3">
-    There is one, made <Timestamp at={found.made} />, last used <Timestamp at={found.used} />.
+    Created <Timestamp at={found.made} />, last used <Timestamp at={found.used} />.
   </p>
 {/if}
 <div class="grid gap-x-4 sm:grid-cols-2">
   <FormField
-    label="Only from these networks"
+    label="Allowed networks"
     id="networks"
-    hint="One per line, such as 192.0.2.0/24; none: from anywhere."
+    hint="One per line, such as 192.0.2.0/24. Empty: any network."
     wrong={problem?.at('networks')}
   >
     <LinesField id="networks" bind:value={networks} />
   </FormField>
   <NumberField
-    label="Starts an hour, at most"
+    label="Maximum starts per hour"
     id="per-hour"
     min={1}
     max={3600}
@@ -98,12 +98,12 @@
     wrong={problem?.at('per_hour')}
   />
 </div>
-<Toggle bind:checked={enabled} class="mb-3">Switched on</Toggle>
+<Toggle bind:checked={enabled} class="mb-3">Enabled</Toggle>
 <div class="flex flex-wrap gap-3">
   {#if found}<Button size="sm" color="alternative" onclick={save}>Save</Button>{/if}
   <Button size="sm" color="alternative" onclick={make}
     >{found ? 'Replace the address' : 'Make an address'}</Button
   >
-  {#if found}<Button size="sm" color="alternative" onclick={remove}>Remove it</Button>{/if}
+  {#if found}<Button size="sm" color="alternative" onclick={remove}>Remove</Button>{/if}
 </div>
 <ErrorMessage {problem} />

@@ -30,11 +30,11 @@
     <FormField label="Name" id="label" wrong={problem?.at('label')}>
       <Input id="label" required bind:value={label} />
     </FormField>
-    <NumberField label="Stays for (days)" id="keep-days" min={1} max={36500} bind:value={days} />
+    <NumberField label="Keep for (days)" id="keep-days" min={1} max={36500} bind:value={days} />
     <FormField
       label="Only this subject"
       id="only"
-      hint="Empty: all that the job covers."
+      hint="Empty: everything that the job covers."
       wrong={problem?.at('names')}
     >
       <Input id="only" list="covers" bind:value={only} />

@@ -54,13 +54,8 @@
         </a>
         {#if row.alert && taking === row.alert}
           <form class="flex grow gap-2 py-1" onsubmit={acknowledge}>
-            <Input
-              size="sm"
-              aria-label="What is being done about it"
-              placeholder="What is being done about it"
-              bind:value={note}
-            />
-            <Button size="xs" type="submit">Take it on</Button>
+            <Input size="sm" aria-label="Comment" placeholder="Comment" bind:value={note} />
+            <Button size="xs" type="submit">Acknowledge</Button>
             <Button size="xs" color="alternative" onclick={() => (taking = null)}>Cancel</Button>
           </form>
         {:else if row.alert && !row.acknowledged_by}

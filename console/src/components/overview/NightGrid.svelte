@@ -42,7 +42,7 @@
       </table>
     {:else}
       <p class="p-4 text-faint">
-        Nothing ran yet. <a class="link" href="#/jobs">Start a job</a> and watch it.
+        No runs yet. <a class="link" href="#/jobs">Start a job</a> and watch it.
       </p>
     {/if}
   </div>

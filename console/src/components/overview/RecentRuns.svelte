@@ -9,7 +9,7 @@
 
 <section aria-labelledby="recent">
   <div class="mb-2 flex items-center">
-    <h2 id="recent" class="mr-auto">Last runs</h2>
+    <h2 id="recent" class="mr-auto">Recent runs</h2>
     <a class="link text-sm" href="#/runs">All runs</a>
   </div>
   <div class="sheet overflow-x-auto">
@@ -37,7 +37,7 @@
         </tbody>
       </table>
     {:else}
-      <p class="p-4 text-faint">None yet.</p>
+      <p class="p-4 text-faint">None.</p>
     {/if}
   </div>
 </section>

@@ -32,7 +32,7 @@
         {:else}
           <tr>
             <td colspan="5" class="text-faint">
-              None yet. <Button href="#/stores/new" size="xs">Add a store</Button>
+              None. <Button href="#/stores/new" size="xs">Add a store</Button>
             </td>
           </tr>
         {/each}

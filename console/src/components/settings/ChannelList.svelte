@@ -52,7 +52,8 @@
 <section class="sheet p-4" aria-labelledby="channels">
   <h2 id="channels" class="mb-2">Channels</h2>
   <p class="mb-2 text-sm text-faint">
-    Webhooks that reports and alerts go to, including the fallback when the mail server is down.
+    Webhooks that receive reports and alerts. One of them can be the fallback if the mail server is
+    down.
   </p>
   {#each list.value?.items ?? [] as row (row.name)}
     <div class="mb-2 flex flex-wrap items-center gap-3">
@@ -80,7 +81,7 @@
         <span class="block wrap-anywhere text-faint">{answer.given.body}</span>
       </p>
     {/if}
-  {:else}<p class="mb-2 text-faint">None yet.</p>{/each}
+  {:else}<p class="mb-2 text-faint">None.</p>{/each}
   <form class="mt-3 grid gap-x-4 border-t border-rule pt-3 sm:grid-cols-2" onsubmit={save}>
     <FormField label="Name" id="channel-name" wrong={problem?.at('name')}>
       <Input id="channel-name" required bind:value={channel.name} />
@@ -88,15 +89,15 @@
     <FormField
       label="Address"
       id="channel-url"
-      hint="Kept encrypted; only its host is shown."
+      hint="Stored encrypted; only its host name is shown."
       wrong={problem?.at('url')}
     >
       <Input id="channel-url" required autocomplete="off" bind:value={channel.url} />
     </FormField>
-    <FormField label="It gets" id="channel-form">
+    <FormField label="Payload" id="channel-form">
       <Select id="channel-form" placeholder="" items={[...FORMS]} bind:value={channel.form} />
     </FormField>
-    <FormField label="Secret to sign with" id="channel-secret" wrong={problem?.at('secret')}>
+    <FormField label="Signing secret" id="channel-secret" wrong={problem?.at('secret')}>
       <Input id="channel-secret" type="password" autocomplete="off" bind:value={channel.secret} />
     </FormField>
     {#if channel.form === 'template'}

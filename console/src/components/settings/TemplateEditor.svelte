@@ -48,7 +48,7 @@
 </script>
 
 <section class="sheet p-4 lg:col-span-2" aria-labelledby="templates">
-  <h2 id="templates" class="mb-2">Words of messages</h2>
+  <h2 id="templates" class="mb-2">Message templates</h2>
   <div class="mb-3 flex flex-wrap items-end gap-3">
     <Select
       aria-label="Message"
@@ -57,12 +57,12 @@
       items={NAMES.map((value) => ({ value, name: value }))}
       bind:value={name}
     />
-    <span class="text-sm text-faint">{template?.changed ? 'yours' : 'as it came along'}</span>
+    <span class="text-sm text-faint">{template?.changed ? 'yours' : 'default'}</span>
   </div>
   <FormField
     label="Template"
     id="template-text"
-    hint="Jinja; “report” is what it has, as in the one that came along."
+    hint="A Jinja template; the variable “report” has the data, as in the default template."
     wrong={problem?.at('text')}
   >
     <Textarea id="template-text" rows={10} class="w-full font-mono text-sm" bind:value={text} />
@@ -71,7 +71,7 @@
     <Button size="sm" onclick={() => save(text)}>Save</Button>
     <Button size="sm" color="alternative" onclick={show}>Preview</Button>
     {#if template?.changed}<Button size="sm" color="alternative" onclick={() => save(null)}
-        >As it came along</Button
+        >Restore default</Button
       >{/if}
   </div>
   <ErrorMessage {problem} />

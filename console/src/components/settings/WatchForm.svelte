@@ -1,5 +1,5 @@
 <script lang="ts">
-  // Who is told of alerts, and from when on something is one.
+  // Recipients of alerts, and from when on something is one.
   import { Button, Checkbox, Input } from 'flowbite-svelte';
   import { channelsList, watchChange, watchShow } from '../../lib/calls';
   import { Problem } from '../../lib/api.svelte';
@@ -46,9 +46,9 @@
     <h2 id="watch" class="mb-2">Alerts</h2>
     <form onsubmit={save}>
       <FormField
-        label="Who is told"
+        label="Recipients"
         id="watch-tell"
-        hint="One address per line, for what is of no one job. None: all who get reports."
+        hint="One address per line, for alerts that belong to no job. Empty: all report recipients."
         wrong={problem?.at('recipients')}
       >
         <LinesField id="watch-tell" bind:value={form.recipients} />
@@ -66,7 +66,7 @@
         <FormField
           label="Quiet hours"
           id="quiet"
-          hint="Such as 22:00-06:00: what opens then is told afterwards."
+          hint="Such as 22:00-06:00: alerts opened then are sent afterwards."
           wrong={problem?.at('quiet')}
         >
           <Input id="quiet" bind:value={form.quiet} />

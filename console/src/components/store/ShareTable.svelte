@@ -21,7 +21,7 @@
           ><td class="wrap-anywhere">{row.name}</td><td class="num">{row.copies}</td><td class="num"
             >{size(row.bytes)}</td
           ></tr
-        >{:else}<tr><td colspan="3" class="text-faint">Nothing yet.</td></tr>{/each}</tbody
+        >{:else}<tr><td colspan="3" class="text-faint">None.</td></tr>{/each}</tbody
     >
   </table>
 </div>

@@ -27,9 +27,9 @@
 
 <FormDetails title="Copying from another store">
   <FormField
-    label="Bring the bundles of"
+    label="Copy bundles from"
     id="copy-from"
-    hint="Only what is not here yet, with nothing read from the hosts again."
+    hint="Copies only missing bundles; nothing is read from the hosts."
     wrong={at('copy_from')}
   >
     <Select id="copy-from" placeholder="" items={choices} bind:value={store.copy_from} />

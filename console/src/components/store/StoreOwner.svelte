@@ -13,11 +13,11 @@
     <span aria-hidden="true" class="text-amber-ink">▲</span>
     <strong>Read only.</strong> It belongs to {store.owner}.
   </p>
-  <Button size="xs" onclick={() => (asking = true)}>Take it over</Button>
+  <Button size="xs" onclick={() => (asking = true)}>Claim</Button>
 </section>
 <ConfirmDialog
   bind:open={asking}
-  title="Take over the store"
+  title="Claim the store"
   name={store.name}
   what="From then on this service writes to it and retires what is on it; {store.owner} can do
     neither any more. It must have stopped."

@@ -9,10 +9,10 @@
 
 <FormDetails title="Price">
   <div class="grid gap-x-5 sm:grid-cols-3">
-    <FormField label="A GB held for a month" id="price-kept" wrong={at('price_kept')}>
+    <FormField label="Price per GB and month" id="price-kept" wrong={at('price_kept')}>
       <Input id="price-kept" type="number" min={0} step="any" bind:value={store.price_kept} />
     </FormField>
-    <FormField label="A GB sent or read" id="price-moved" wrong={at('price_moved')}>
+    <FormField label="Price per GB transferred" id="price-moved" wrong={at('price_moved')}>
       <Input id="price-moved" type="number" min={0} step="any" bind:value={store.price_moved} />
     </FormField>
     <FormField label="Currency" id="currency" wrong={at('currency')}>

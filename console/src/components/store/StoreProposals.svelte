@@ -49,7 +49,7 @@
     <p class="mb-3 text-sm text-faint">
       It tells of these. Check host and home before you accept: whoever writes to the store decides
       what its bundles say. Settings come back where a copy of the records on the store has them;
-      otherwise hosts come without a connection. Jobs come switched off.
+      otherwise hosts come without a connection. Jobs come disabled.
     </p>
     <ErrorMessage {problem} />
     {#each refused as line (line)}
@@ -67,7 +67,7 @@
           </th>
           <th class="py-1 pr-3">Kind</th><th class="py-1 pr-3">Name</th>
           <th class="py-1 pr-3">Host</th><th class="py-1 pr-3">Home</th>
-          <th class="py-1 pr-3">Settings</th><th class="py-1">Made by</th>
+          <th class="py-1 pr-3">Settings</th><th class="py-1">Created by</th>
         </tr>
       </thead>
       <tbody>

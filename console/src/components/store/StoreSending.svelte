@@ -18,18 +18,18 @@
   };
 </script>
 
-<FormDetails title="Sending and reading back">
+<FormDetails title="Transfers and verification">
   <FormField
     label="Limits"
     id="limits"
-    hint="One per line, in this machine's time: 2 MiB/s 08:00-18:00. Empty: none."
+    hint="One per line, in this machine's time zone: 2 MiB/s 08:00-18:00. Empty: no limit."
     wrong={at('limits')}
   >
     <LinesField id="limits" bind:value={store.limits} placeholder="2 MiB/s 08:00-18:00" />
   </FormField>
   <div class="grid gap-x-5 sm:grid-cols-2">
     <NumberField
-      label="Give up after standing still (seconds)"
+      label="Stall timeout (seconds)"
       id="stall_timeout"
       min={10}
       max={3600}
@@ -37,37 +37,37 @@
       wrong={at('stall_timeout')}
     />
     <NumberField
-      label="Tasks that write to it at once"
+      label="Concurrent tasks"
       id="at-once"
       min={0}
       max={64}
-      hint="0: any number."
+      hint="0: no limit."
       bind:value={store.max_concurrent}
       wrong={at('max_concurrent')}
     />
     <NumberField
-      label="Space that stays free (GiB)"
+      label="Reserved free space (GiB)"
       id="reserve"
       min={0}
-      hint="No bundle is begun that would leave less."
+      hint="No backup starts if it would leave less."
       bind:value={reserve.gib}
       wrong={at('reserve')}
     />
     <NumberField
-      label="Read through every (days)"
+      label="Deep verify every (days)"
       id="verify-days"
       min={0}
       max={3650}
-      hint="Each copy is read and compared once in so many days, in the background; 0 for never."
+      hint="Reads and compares each copy in the background. 0: never."
       bind:value={store.verify_days}
       wrong={at('verify_days')}
     />
     <FormField
       label="Read back"
       id="read-back"
-      hint="Where the store cannot give the checksum of what it holds. Twice the traffic."
+      hint="If the store cannot return checksums. Doubles the traffic."
     >
-      <Checkbox id="read-back" bind:checked={store.read_back}>What was sent is read back</Checkbox>
+      <Checkbox id="read-back" bind:checked={store.read_back}>Read uploads back</Checkbox>
     </FormField>
   </div>
 </FormDetails>

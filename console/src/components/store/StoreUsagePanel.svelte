@@ -39,7 +39,7 @@
               label="Bytes that store {store} held, and that were sent and read, by day"
             />
           {/await}
-        {:else}<p class="text-faint">Nothing was sent or read yet.</p>{/if}
+        {:else}<p class="text-faint">Nothing was transferred yet.</p>{/if}
       </div>
       <dl class="grid grid-cols-[7rem_1fr] content-start gap-y-1 text-sm">
         <dt class="text-faint">Holds</dt>
@@ -51,7 +51,7 @@
         <dt class="text-faint">Full on</dt>
         <dd>{usage.full_on ?? '–'} <span class="text-faint">{usage.why}</span></dd>
         {#if year?.jobs.length}
-          <dt class="text-faint">In a year</dt>
+          <dt class="text-faint">In one year</dt>
           <dd>
             at most {size(most)} by its jobs’ keep rules{year.full_on
               ? `; not enough room from ${year.full_on} on`
@@ -59,7 +59,7 @@
           </dd>
         {/if}
         {#if usage.currency || usage.price_kept || usage.price_moved}
-          <dt class="text-faint">A month costs</dt>
+          <dt class="text-faint">Cost per month</dt>
           <dd>{price(usage.price_kept)} to hold, {price(usage.price_moved)} to move</dd>
         {/if}
         {#if usage.old_versions}
@@ -97,7 +97,7 @@
       </div>
     </div>
     {#if usage.transfers?.length}
-      <h3 class="mt-4 mb-2 font-semibold">Brought from other stores</h3>
+      <h3 class="mt-4 mb-2 font-semibold">Copied from other stores</h3>
       <div class="sheet min-w-0 overflow-x-auto">
         <table class="ledger">
           <thead

@@ -9,7 +9,7 @@
   let { name, tried, onclick }: Props = $props();
 </script>
 
-{#if tried === 'busy'}<span class="text-faint">trying …</span>{:else}
+{#if tried === 'busy'}<span class="text-faint">testing …</span>{:else}
   <Button size="xs" color="alternative" {onclick} aria-label="Try {name}">Try</Button>
   {#if tried}<div class="mt-1 text-sm {tried.ok ? 'text-moss' : 'text-brick'}">
       {tried.ok ? '● works' : '■ fails'}
