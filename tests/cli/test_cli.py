@@ -384,7 +384,7 @@ def test_a_host_described_found_covered_and_measured_from_the_command_line(runni
     (tmp_path / "defs.toml").write_text(text)
     assert "0 changed, 5 the same" in said("definitions", "apply", str(tmp_path / "defs.toml"))
     assert "needs a yes" in said("accounts", "remove", "millpond", "--with-bundles", code=2)
-    assert "Its bundles are gone" in said(
+    assert "Its bundles were removed" in said(
         "accounts", "remove", "millpond", "--with-bundles", "--yes"
     )
     assert json.loads(said("bundles", "list", "--subject", "millpond", "--json")) == []

@@ -86,7 +86,7 @@ def test_each_reading_command_tells_people_and_programs_the_same(valley, said):
         ("calendar", "show"): ["Nothing starts by itself"],
         ("calendar", "feed"): ["There is no feed"],
         ("alerts", "list"): ["No alert is open"],
-        ("alerts", "watch"): ["all who get reports", "21 days"],
+        ("alerts", "watch"): ["all report recipients", "21 days"],
         ("channels", "list"): ["No channel yet"],
         ("templates", "list"): ["report.txt", "digest.html", "shipped"],
         ("templates", "show", "digest.txt"): ["{{ report.sentence }}"],

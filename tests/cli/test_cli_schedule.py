@@ -117,7 +117,7 @@ def test_alerts_words_and_the_feed(cli, running, tmp_path):
     running.parts.watch.look(datetime.now(UTC))
     (alert,) = json.loads(cli("alerts", "list", "--json"))
     assert "taken on" in cli("alerts", "acknowledge", str(alert["id"]), "--note", "on my way")
-    assert "(taken on by administrator)" in cli("status", code=1)
+    assert "(acknowledged by administrator)" in cli("status", code=1)
     assert "on my way" in cli("alerts", "list", "--all")
     assert "night@sedge.example" in cli(
         *("alerts", "watch", "--tell", "night@sedge.example", "--quiet-hours", "22:00-06:00"),

@@ -410,7 +410,7 @@ def test_when_how_many_and_who_is_told(running, browser, tmp_path):
         page.goto(f"{running.url}/#/calendar")
         page.get_by_label("Why").fill("moving house")
         page.get_by_role("button", name="Pause everything").click()
-        expect(page.get_by_text("Everything is paused until it is lifted")).to_be_visible()
+        expect(page.get_by_text("Everything is paused until resumed")).to_be_visible()
         assert client.pauses_list().items[0].reason == "moving house"
         page.get_by_role("button", name="Resume").click()
         expect(page.get_by_role("button", name="Pause everything")).to_be_visible()

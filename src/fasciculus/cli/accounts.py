@@ -16,7 +16,7 @@ from .session import service
 app = typer.Typer(help="Customers' spaces: sites, databases, mail domains.", no_args_is_help=True)
 sites_app = typer.Typer(help="Sites of all accounts.", no_args_is_help=True)
 
-Words = Annotated[str, typer.Option("--find", help="Only those whose name holds this.")]
+Words = Annotated[str, typer.Option("--find", help="Only names that contain this text.")]
 Sites = Annotated[
     list[str] | None,
     typer.Option("--site", help="DOMAIN=DOCUMENT_ROOT; may be repeated.", metavar="DOMAIN=ROOT"),
@@ -39,7 +39,7 @@ MailDomains = Annotated[
 Excludes = Annotated[
     list[str] | None,
     typer.Option(
-        help="Leave this out of every bundle, as in .gitignore; may be repeated.", metavar="PATTERN"
+        help="Exclude this from every bundle, as in .gitignore; may be repeated.", metavar="PATTERN"
     ),
 ]
 
@@ -47,7 +47,7 @@ Excludes = Annotated[
 Contact = Annotated[
     str | None,
     typer.Option(
-        help="Who is told of its own part of a run, where a job tells contacts; “none” for nobody.",
+        help="Contact to notify about this account, if a job notifies contacts; “none” for nobody.",
         metavar="ADDRESS",
     ),
 ]
@@ -55,8 +55,7 @@ Tags = Annotated[
     list[str] | None,
     typer.Option(
         "--tag",
-        help="Mark it with this, so that jobs can choose it (tag:TAG); may be repeated; “none” for "
-        "no tag.",
+        help="Tag by which jobs can select it (tag:TAG); may be repeated; “none” for no tag.",
         metavar="TAG",
     ),
 ]
@@ -107,7 +106,7 @@ def _when(account: models.Account) -> datetime | None:
 
 @app.command()
 def show(name: AccountName, as_json: AsJson = False) -> None:
-    """Show one account with all that is in it."""
+    """Show one account with its sites, databases and mail domains."""
     with service() as client:
         account = client.accounts_show(name)
     if as_json:
@@ -127,7 +126,7 @@ def show(name: AccountName, as_json: AsJson = False) -> None:
             ("left out", "\n".join(account.excludes) or "nothing"),
             ("contact", account.contact or "none"),
             ("tags", ", ".join(account.tags) or "none"),
-            *([("gone since", account.gone_since[:10])] if account.gone_since else []),
+            *([("missing since", account.gone_since[:10])] if account.gone_since else []),
             ("covered by", ", ".join(account.covered_by) or "no job"),
             ("newest copy", f"{output.moment(_when(account))}, {size(account.newest_bytes)}"),
             ("bundles", account.bundles),
@@ -161,7 +160,7 @@ def _database(text: str) -> models.Database:
 
 
 def _with(fields: models.AccountInput, options: dict[str, list[str] | None]) -> models.AccountInput:
-    """An account with the lists that were named in place of the old ones."""
+    """Return an account with the given lists in place of the old ones."""
     if (sites := options["sites"]) is not None:
         fields.sites = [models.Site(name=name, root=root) for name, root in _pairs(sites, "site")]
     if (databases := options["databases"]) is not None:
@@ -182,7 +181,7 @@ def _contact(given: str | None, old: str) -> str:
 @app.command()
 def add(
     name: NewAccountName,
-    host: Annotated[str, typer.Option(help="The host it lives on.")],
+    host: Annotated[str, typer.Option(help="The host that it is on.")],
     home: Annotated[str, typer.Option(help="Its home folder.")],
     sites: Sites = None,
     database: DatabaseOption = None,
@@ -223,7 +222,7 @@ def change(
     tag: Tags = None,
     as_json: AsJson = False,
 ) -> None:
-    """Change an account; a list that is named replaces the old one, the others stay."""
+    """Change an account. A list that you give replaces the old one; the others stay."""
     with service(_OPTIONS) as client:
         old = client.accounts_show(name)
         fields = old.model_dump(include=set(models.AccountInput.model_fields))
@@ -248,11 +247,11 @@ def remove(
     name: AccountName,
     yes: Yes = False,
     with_bundles: Annotated[
-        bool, typer.Option("--with-bundles", help="Remove its bundles from all stores too.")
+        bool, typer.Option("--with-bundles", help="Also remove its bundles from all stores.")
     ] = False,
     as_json: AsJson = False,
 ) -> None:
-    """Remove an account from the records; its bundles stay, unless --with-bundles is given."""
+    """Remove an account from the records. Its bundles stay unless you give --with-bundles."""
     with service() as client:
         account = client.accounts_show(name)
         going = (
@@ -262,7 +261,7 @@ def remove(
         )
         output.sure(f"Remove account {name} from the records? {going}.", yes)
         client.accounts_remove(name, "remove" if with_bundles else "")
-    said = "Its bundles are gone" if with_bundles else "Its bundles stay"
+    said = "Its bundles were removed" if with_bundles else "Its bundles stay"
     output.done({"removed": name}, f"Removed account {name}. {said}.", as_json)
 
 

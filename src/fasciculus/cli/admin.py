@@ -1,4 +1,4 @@
-"""``fasciculus admin``: what root does on the service's machine, with or without the service."""
+"""``fasciculus admin``: administration on the service's machine, with or without the service."""
 
 from __future__ import annotations
 
@@ -11,7 +11,8 @@ import typer
 from .parameters import AsJson
 
 app = typer.Typer(
-    help="What root does on the service's machine, without signing in.", no_args_is_help=True
+    help="Administration on the service's machine, as root, without signing in.",
+    no_args_is_help=True,
 )
 
 
@@ -23,25 +24,25 @@ def _administration(as_json: bool, *words: str) -> None:
 
 @app.command("reset-password")
 def reset_password(
-    name: Annotated[str, typer.Option(help="Whose password.")] = "administrator",
+    name: Annotated[str, typer.Option(help="User whose password is reset.")] = "administrator",
     as_json: AsJson = False,
 ) -> None:
-    """Give somebody a one-time password and end his sessions; the service may be running."""
+    """Set an initial password for a user and end all sessions; the service may be running."""
     _administration(as_json, "reset-password", "--name", name)
 
 
 @app.command("restore-records")
 def restore_records(
     file: Annotated[
-        str, typer.Argument(help="A copy of the records out of a store.", show_default=False)
+        str, typer.Argument(help="A copy of the records from a store.", show_default=False)
     ],
     as_json: AsJson = False,
 ) -> None:
-    """Put a copy of the records in their place; the service must be stopped."""
+    """Restore the records from a copy; the service must be stopped."""
     _administration(as_json, "restore-records", os.path.abspath(file))
 
 
 @app.command("new-key")
 def new_key(as_json: AsJson = False) -> None:
-    """Make a new key when keys/secrets.key is lost; passwords in the records are forgotten."""
+    """Create a new key if keys/secrets.key is lost; stored passwords are forgotten."""
     _administration(as_json, "new-key")

@@ -13,15 +13,15 @@ from .output import moment
 from .parameters import AsJson
 from .session import service
 
-app = typer.Typer(help="What the standing checks found, and who is told.", no_args_is_help=True)
+app = typer.Typer(help="Alerts of the standing checks, and their recipients.", no_args_is_help=True)
 _OPTIONS = {"recipients": "--tell", "channels": "--tell-channel", "quiet": "--quiet-hours"}
 
 
 @app.command("list")
 def list_(
-    everything: Annotated[bool, typer.Option("--all", help="Those that are over, too.")] = False,
+    everything: Annotated[bool, typer.Option("--all", help="Also closed alerts.")] = False,
     job: Annotated[str, typer.Option(help="Only of this job.")] = "",
-    most: Annotated[int, typer.Option("--count", help="At most so many.", min=1)] = 50,
+    most: Annotated[int, typer.Option("--count", help="Maximum number of rows.", min=1)] = 50,
     as_json: AsJson = False,
 ) -> None:
     """List the open alerts, newest first."""
@@ -40,7 +40,7 @@ def list_(
             ("WHAT", lambda a: a.text),
             ("TAKEN ON BY", lambda a: f"{a.acknowledged_by}: {a.note}".rstrip(": ")),
         ],
-        "No alert is open.",
+        "No open alerts.",
         right=["ALERT"],
     )
     return None
@@ -49,23 +49,26 @@ def list_(
 @app.command()
 def acknowledge(
     number: Annotated[int, typer.Argument(help="The alert's number.", show_default=False)],
-    note: Annotated[str, typer.Option(help="What is being done about it.")] = "",
+    note: Annotated[str, typer.Option(help="Comment for others.")] = "",
     as_json: AsJson = False,
 ) -> None:
-    """Say that somebody knows of an alert; it stays open until it is over."""
+    """Acknowledge an alert; it stays open until the cause is gone."""
     with service() as client:
         found = client.alerts_acknowledge(number, note)
-    output.done(found, f"Alert {number} is taken on: {found.text}", as_json)
+    output.done(found, f"Alert {number} is acknowledged: {found.text}", as_json)
 
 
 @app.command()
 def watch(
     tell: Annotated[
         list[str] | None,
-        typer.Option(help="Who is told of what is of no one job; may be repeated; “none”."),
+        typer.Option(
+            help="Recipient of alerts that belong to no job; may be repeated; “none” for none."
+        ),
     ] = None,
     tell_channel: Annotated[
-        list[str] | None, typer.Option(help="A channel that is told too; may be repeated; “none”.")
+        list[str] | None,
+        typer.Option(help="A channel that also gets alerts; may be repeated; “none” for none."),
     ] = None,
     quiet_hours: Annotated[
         str | None,
@@ -76,24 +79,24 @@ def watch(
     zone: Annotated[str | None, typer.Option(help="Time zone of these hours.")] = None,
     remind_hours: Annotated[
         int | None,
-        typer.Option(help="Tell again after so many hours of what nobody took on; 0 for never."),
+        typer.Option(help="Hours after which an unacknowledged alert is sent again; 0 for never."),
     ] = None,
     full_days: Annotated[
-        int | None, typer.Option(help="A store that is full in so many days is an alert.")
+        int | None, typer.Option(help="Alert if a store will be full within N days.")
     ] = None,
     certificate_days: Annotated[
-        int | None, typer.Option(help="A certificate that ends in so many days is one.")
+        int | None, typer.Option(help="Alert if a certificate expires within N days.")
     ] = None,
     lag_hours: Annotated[
-        int | None, typer.Option(help="A store that has lacked copies for so many hours is one.")
+        int | None, typer.Option(help="Alert if a store has lacked copies for N hours.")
     ] = None,
     verify_days: Annotated[
         int | None,
-        typer.Option(help="Copies not read through so many days beyond their time are one."),
+        typer.Option(help="Alert if deep verification is overdue by N days."),
     ] = None,
     as_json: AsJson = False,
 ) -> None:
-    """Show or set who is told of alerts, and from when on something is one."""
+    """Show or set the recipients of alerts and the thresholds for opening them."""
     given: dict[str, Any] = {
         "recipients": [] if tell == ["none"] else tell,
         "channels": [] if tell_channel == ["none"] else tell_channel,
@@ -114,7 +117,7 @@ def watch(
         return output.show_json(found)
     output.show_fields(
         [
-            ("told", ", ".join(found.recipients) or "all who get reports"),
+            ("told", ", ".join(found.recipients) or "all report recipients"),
             ("channels", ", ".join(found.channels) or "none"),
             ("quiet hours", f"{found.quiet} ({found.zone})" if found.quiet else "none"),
             ("reminders", f"every {found.remind_hours} h" if found.remind_hours else "none"),

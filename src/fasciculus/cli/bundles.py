@@ -18,8 +18,8 @@ from .runs import CHANGE_COLUMNS, changes_words, show_log
 from .session import service
 
 _FIRST = 10
-app = typer.Typer(help="What is in the copies.", no_args_is_help=True)
-restores_app = typer.Typer(help="What was brought back.", no_args_is_help=True)
+app = typer.Typer(help="Bundles and their contents.", no_args_is_help=True)
+restores_app = typer.Typer(help="Restores and their results.", no_args_is_help=True)
 
 Number = Annotated[int, typer.Argument(help="The bundle's number.", show_default=False)]
 RestoreNumber = Annotated[int, typer.Argument(help="The restore's number.", show_default=False)]
@@ -29,13 +29,14 @@ Contents = Annotated[str, typer.Option(help="Only this kind: files, databases or
 @app.command()
 def pin(
     number: Number,
-    reason: Annotated[str, typer.Option(help="Why it stays.")] = "",
+    reason: Annotated[str, typer.Option(help="Reason for the pin.")] = "",
     until: Annotated[
         date | None,
         typer.Option(
             parser=parse_day,
             metavar="DAY",
-            help="Until the end of this day, such as friday or 2026-12-24; else without end.",
+            help="Pinned until the end of this day, such as friday or 2026-12-24; without it, "
+            "until unpinned.",
         ),
     ] = None,
     as_json: AsJson = False,
@@ -44,13 +45,13 @@ def pin(
     end = datetime.combine(until + timedelta(days=1), time()).astimezone() if until else None
     with service() as client:
         found = client.bundles_pin(number, models.Pin(reason=reason, until=end))
-    said = f"until {moment(end)}" if end else "without end"
+    said = f"until {moment(end)}" if end else "until unpinned"
     output.done(found, f"Pinned {found.subject} {found.name}, {said}.", as_json)
 
 
 @app.command()
 def unpin(number: Number, as_json: AsJson = False) -> None:
-    """Let a bundle retire again as the keep rule says."""
+    """Remove the pin of a bundle, so that the keep rule applies again."""
     with service() as client:
         found = client.bundles_unpin(number)
     said = f"{found.subject} {found.name} may retire again."
@@ -62,8 +63,8 @@ def list_(
     subject: Annotated[str, typer.Option(help="Only of this account or site.")] = "",
     job: Annotated[str, typer.Option(help="Only of this job.")] = "",
     store: Annotated[str, typer.Option(help="Only with a copy on this store.")] = "",
-    find: Annotated[str, typer.Option(help="Only those whose name holds this.")] = "",
-    count: Annotated[int, typer.Option(help="At most so many.", min=1)] = 30,
+    find: Annotated[str, typer.Option(help="Only names that contain this text.")] = "",
+    count: Annotated[int, typer.Option(help="Maximum number of rows.", min=1)] = 30,
     as_json: AsJson = False,
 ) -> None:
     """List bundles, newest first."""
@@ -92,7 +93,7 @@ def list_(
                 lambda b: ", ".join(c.store + ("" if c.sound else " (damaged)") for c in b.copies),
             ),
         ],
-        "No bundle yet. Start a job: fasciculus start JOB --wait",
+        "No bundles yet. Start a job: fasciculus start JOB --wait",
         right=["BUNDLE", "ENTRIES", "SIZE", "NEW DATA", "STORED"],
     )
     return None
@@ -167,13 +168,13 @@ def changes(
             help="Compare with this bundle instead of the previous one.", show_default=False
         ),
     ] = None,
-    state: Annotated[str, typer.Option(help="Only new, changed or gone.")] = "",
+    state: Annotated[str, typer.Option(help="Only new, changed or gone entries.")] = "",
     contents: Annotated[str, typer.Option(help="Only this kind.")] = "",
     find: Annotated[str, typer.Option(help="Only paths that contain this.")] = "",
-    count: Annotated[int, typer.Option(help="At most so many.", min=1)] = 200,
+    count: Annotated[int, typer.Option(help="Maximum number of rows.", min=1)] = 200,
     as_json: AsJson = False,
 ) -> None:
-    """List what is new, changed and gone since the previous bundle."""
+    """List what was added, changed and removed since the previous bundle."""
     with service() as client:
         rows = list(
             islice(
@@ -191,7 +192,7 @@ def changes(
         )
     if as_json:
         return output.show_json(rows)
-    output.show_table(rows, CHANGE_COLUMNS, "Nothing differs.", right=["SIZE", "BEFORE"])
+    output.show_table(rows, CHANGE_COLUMNS, "No differences.", right=["SIZE", "BEFORE"])
     return None
 
 
@@ -210,7 +211,7 @@ def _shown(entry: models.BundleEntry, name: str) -> str:
 
 
 def _brings(bundle: models.BundleDetail) -> str:
-    """Whether it is full, and if not, on what it builds."""
+    """Return the type of a bundle, and what an incremental one builds on."""
     if bundle.brings == "full":
         return f"all its bytes (full), {size(bundle.packed)} packed"
     return (
@@ -227,7 +228,7 @@ def files(
     contents: Contents = "files",
     as_json: AsJson = False,
 ) -> None:
-    """List what is in a folder of a bundle."""
+    """List the contents of a folder in a bundle."""
     with service() as client:
         found = client.bundles_files(number, contents, folder)
     if as_json:
@@ -242,17 +243,17 @@ def files(
 @app.command()
 def search(
     number: Number,
-    words: Annotated[str, typer.Argument(help="Words that the path holds.")],
+    words: Annotated[str, typer.Argument(help="Text in the path.")],
     contents: Annotated[str, typer.Option(help="Only this kind.")] = "",
     as_json: AsJson = False,
 ) -> None:
-    """Find entries of a bundle by name."""
+    """Search the entries of a bundle by name."""
     with service() as client:
         found = client.bundles_search(number, words, contents)
     if as_json:
         return output.show_json(found)
     columns = [*_ENTRY_COLUMNS, ("PATH", lambda e: _shown(e, e.path))]
-    output.show_table(found.items, columns, f"No path holds “{words}”.", right=["SIZE"])
+    output.show_table(found.items, columns, f"No path contains “{words}”.", right=["SIZE"])
     if found.more:
         output.out.print("… and more; add a word.")
     return None
@@ -262,7 +263,7 @@ def search(
 def download(
     number: Number,
     target: Annotated[
-        Path | None, typer.Option("--to", help="File to write; a name is made up.")
+        Path | None, typer.Option("--to", help="Target file; by default named after the bundle.")
     ] = None,
     contents: Annotated[str, typer.Option(help="Only this kind.")] = "",
     path: Annotated[
@@ -270,7 +271,7 @@ def download(
     ] = None,
     store: Annotated[str, typer.Option(help="The copy to read.")] = "",
     form: Annotated[
-        Literal["tar.gz", "tar.zst", "zip"], typer.Option("--as", help="The form of the archive.")
+        Literal["tar.gz", "tar.zst", "zip"], typer.Option("--as", help="Archive format.")
     ] = "tar.gz",
     as_json: AsJson = False,
 ) -> None:
@@ -286,15 +287,15 @@ def download(
         output.done(whole, f"{target}: {size(length)}, whole and checked.", as_json)
         return
     lacks = output.count(report.omissions, "entry is", "entries are")
-    said = f"{target}: {size(length)}. {lacks} not in it, or not as before:"
+    said = f"{target}: {size(length)}. {lacks} missing or altered:"
     output.done(whole, "\n  ".join([said, *report.named[:_FIRST]]), as_json)
-    output.complain("Not all of the bundle is in it; OMISSIONS.txt in the archive names what.")
+    output.complain("The archive is incomplete: its OMISSIONS.txt lists what is missing.")
     raise typer.Exit(output.TROUBLE)
 
 
 @restores_app.command("list")
 def restores_list(
-    count: Annotated[int, typer.Option(help="At most so many.", min=1)] = 20,
+    count: Annotated[int, typer.Option(help="Maximum number of rows.", min=1)] = 20,
     as_json: AsJson = False,
 ) -> None:
     """List restores, newest first."""
@@ -313,7 +314,7 @@ def restores_list(
             ("STARTED", lambda r: moment(r.created)),
             ("SIZE", lambda r: size(r.bytes)),
         ],
-        "Nothing was restored yet. Bring a bundle back: fasciculus restore BUNDLE --to FOLDER",
+        "No restores yet. Restore a bundle: fasciculus restore BUNDLE --to FOLDER",
         right=["RESTORE", "SIZE"],
     )
     return None
@@ -343,7 +344,7 @@ def restores_show(number: RestoreNumber, as_json: AsJson = False) -> None:
 
 @restores_app.command("cancel")
 def restores_cancel(number: RestoreNumber, as_json: AsJson = False) -> None:
-    """Cancel a restore; what it has written so far stays in its folder."""
+    """Cancel a restore; files already written stay in its folder."""
     with service() as client:
         client.restores_cancel(number)
     output.done({"cancelled": number}, f"Restore {number} is being cancelled.", as_json)

@@ -11,15 +11,15 @@ from .output import moment
 from .parameters import AsJson
 from .session import service
 
-app = typer.Typer(help="What starts in the coming days, and what collides.", no_args_is_help=True)
+app = typer.Typer(help="Upcoming starts and overlaps.", no_args_is_help=True)
 
 
 @app.command()
 def show(
-    days: Annotated[int, typer.Option(help="So many days.", min=1, max=60)] = 2,
+    days: Annotated[int, typer.Option(help="Number of days.", min=1, max=60)] = 2,
     as_json: AsJson = False,
 ) -> None:
-    """List the starts to come with how long the runs will take, and the collisions of a week."""
+    """List upcoming starts with expected durations, and the overlaps of the coming week."""
     with service() as client:
         found = client.calendar_show(days)
     if as_json:
@@ -31,7 +31,7 @@ def show(
             ("JOB", lambda s: s.job),
             ("TAKES", lambda s: "not known" if s.seconds is None else output.duration(s.seconds)),
         ],
-        "Nothing starts by itself in these days.",
+        "No scheduled starts in this period.",
         right=["TAKES"],
     )
     if found.more:
@@ -44,24 +44,26 @@ def show(
 @app.command()
 def feed(
     make: Annotated[
-        bool, typer.Option("--make", help="Make a new address, in place of the one there was.")
+        bool, typer.Option("--make", help="Create a new address; the old one stops working.")
     ] = False,
-    remove: Annotated[bool, typer.Option("--remove", help="Switch the feed off.")] = False,
+    remove: Annotated[bool, typer.Option("--remove", help="Turn the feed off.")] = False,
     as_json: AsJson = False,
 ) -> None:
-    """Show, make or remove the secret address of the feed for calendar programs (iCalendar)."""
+    """Show, create or remove the secret address of the calendar feed (iCalendar)."""
     with service() as client:
         if remove:
             client.calendar_feed_remove()
-            return output.done({"removed": True}, "The calendar feed is switched off.", as_json)
+            return output.done({"removed": True}, "The calendar feed is turned off.", as_json)
         found = client.calendar_feed_make() if make else client.calendar_feed()
     if as_json:
         return output.show_json(found)
     if found.url:
         output.show_fields([("address", found.url)])
-        output.out.print("It is shown this once. Whoever knows it sees what starts when.")
+        output.out.print(
+            "It is shown only once. Anyone with this address can see what starts when."
+        )
     elif found.made:
-        output.out.print(f"There is a feed, made {moment(found.made)}.", highlight=False)
+        output.out.print(f"Feed created {moment(found.made)}.", highlight=False)
     else:
-        output.out.print("There is no feed. Make one: fasciculus calendar feed --make")
+        output.out.print("There is no feed. Create one: fasciculus calendar feed --make")
     return None

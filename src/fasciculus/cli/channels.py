@@ -12,8 +12,8 @@ from . import output
 from .parameters import AsJson, Yes
 from .session import service
 
-app = typer.Typer(help="Webhooks that reports go to.", no_args_is_help=True)
-templates_app = typer.Typer(help="The words of messages.", no_args_is_help=True)
+app = typer.Typer(help="Webhooks that receive reports.", no_args_is_help=True)
+templates_app = typer.Typer(help="Message templates.", no_args_is_help=True)
 
 ChannelName = Annotated[
     str, typer.Argument(help="The channel's name.", metavar="NAME", show_default=False)
@@ -40,7 +40,7 @@ def list_(as_json: AsJson = False) -> None:
             ("SIGNED", lambda c: "yes" if c.secret_set else "no"),
             ("JOBS", lambda c: ", ".join(c.jobs)),
         ],
-        "No channel yet. Add one: fasciculus channels save NAME --url-file FILE",
+        "No channels yet. Add one: fasciculus channels save NAME --url-file FILE",
     )
     return None
 
@@ -55,14 +55,12 @@ def save(
     form: Annotated[
         Literal["message", "text", "content", "template"],
         typer.Option(
-            help="What it gets: the whole message as signed JSON, one line under “text” or "
-            "“content”, or what a template makes of it."
+            help="Payload: the whole message as signed JSON, one line as “text” or “content”, or "
+            "the output of a template."
         ),
     ] = "message",
     template_file: Annotated[str, typer.Option(help="A file with the template.")] = "",
-    secret_file: Annotated[
-        str, typer.Option(help="A file with the secret that messages are signed with.")
-    ] = "",
+    secret_file: Annotated[str, typer.Option(help="A file with the signing secret.")] = "",
     as_json: AsJson = False,
 ) -> None:
     """Add a channel, or change the one of that name."""
@@ -109,7 +107,7 @@ def remove(name: ChannelName, yes: Yes = False, as_json: AsJson = False) -> None
 
 @templates_app.command("list")
 def templates_list(as_json: AsJson = False) -> None:
-    """List the messages whose words can be changed."""
+    """List the message templates."""
     with service() as client:
         rows = client.templates_list().items
     if as_json:
@@ -126,11 +124,11 @@ def templates_list(as_json: AsJson = False) -> None:
 def templates_show(
     name: TemplateName,
     preview: Annotated[
-        bool, typer.Option("--preview", help="Filled in with the last real run instead.")
+        bool, typer.Option("--preview", help="Render it with the last real run instead.")
     ] = False,
     as_json: AsJson = False,
 ) -> None:
-    """Print the words of a message."""
+    """Print a message template."""
     with service() as client:
         if preview:
             shown = client.templates_preview(name)
@@ -151,14 +149,14 @@ def templates_change(
     file: Annotated[
         str, typer.Option(help="A file with the new text; “-” for standard input.")
     ] = "",
-    reset: Annotated[bool, typer.Option("--reset", help="The one that came along again.")] = False,
+    reset: Annotated[bool, typer.Option("--reset", help="Restore the default template.")] = False,
     as_json: AsJson = False,
 ) -> None:
-    """Put a text of your own in place of a template."""
+    """Replace a message template."""
     if bool(file) == reset:
         raise output.wrong("Name a file, or give --reset.", "For example --file report.txt")
     text = None if reset else output.read_file("--file", file, strip=False)
     with service({"text": "--file"}) as client:
         made = client.templates_change(name, text)
-    said = f"{name} is the one that came along again." if reset else f"{name} is yours now."
+    said = f"{name} is the default again." if reset else f"{name} was replaced."
     output.done(made, said, as_json)

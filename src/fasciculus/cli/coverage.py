@@ -16,10 +16,8 @@ from .output import ago, wrong
 from .parameters import AsJson
 from .session import service
 
-app = typer.Typer(help="What each job protects, and what none does.", no_args_is_help=True)
-definitions_app = typer.Typer(
-    help="Hosts, accounts, stores and jobs as one text.", no_args_is_help=True
-)
+app = typer.Typer(help="Which subjects jobs protect.", no_args_is_help=True)
+definitions_app = typer.Typer(help="All settings as one file.", no_args_is_help=True)
 
 
 _STATES = {
@@ -37,12 +35,10 @@ def list_(
     ] = "",
     host: Annotated[str, typer.Option(help="Only of this host.")] = "",
     account: Annotated[str, typer.Option(help="Only of this account.")] = "",
-    find: Annotated[str, typer.Option(help="Only those whose name holds this.")] = "",
+    find: Annotated[str, typer.Option(help="Only names that contain this text.")] = "",
     as_json: AsJson = False,
 ) -> None:
-    """List sites, databases and mail domains with how they are protected; exit code 1 when one is
-    bare.
-    """
+    """List how sites, databases and mail domains are protected. Exits with 1 if one is not."""
     with service() as client:
         rows = list(
             client.every(
@@ -65,9 +61,7 @@ def list_(
                 lambda r: ago(datetime.fromisoformat(r.newest)) if r.newest else "never",
             ),
         ],
-        "Nothing to show: all is protected."
-        if state
-        else "No account has anything to protect yet.",
+        "Everything is protected." if state else "No accounts yet.",
     )
     if any(row.state == "bare" for row in rows):
         raise typer.Exit(output.TROUBLE)
@@ -81,11 +75,11 @@ def _state(row: models.CoverageRow) -> Text:
 
 @definitions_app.command("export")
 def export(
-    to: Annotated[Path | None, typer.Option(help="A file instead of standard output.")] = None,
+    to: Annotated[Path | None, typer.Option(help="Output file; default: standard output.")] = None,
     as_json: AsJson = False,
 ) -> None:
-    """Write out all that is set: hosts, accounts, stores, jobs, channels, mail server, watch,
-    templates. Secrets stand there by reference alone.
+    """Export all settings: hosts, accounts, stores, jobs, channels, mail server, watch, templates.
+    Secrets appear only as references.
     """
     with service() as client:
         text = client.definitions_export()
@@ -103,14 +97,16 @@ def apply(
     source: Annotated[
         typer.FileText,
         typer.Argument(
-            help="The text (“-” for standard input).", show_default=False, metavar="FILE"
+            help="The file (“-” for standard input).", show_default=False, metavar="FILE"
         ),
     ],
-    dry_run: Annotated[bool, typer.Option("--dry-run", help="Only say what would change.")] = False,
+    dry_run: Annotated[
+        bool, typer.Option("--dry-run", help="Only show what would change.")
+    ] = False,
     as_json: AsJson = False,
 ) -> None:
-    """Add and change what the text says; applying twice changes nothing. What it does not name
-    stays.
+    """Add and change everything in the file. Applying it twice changes nothing. Anything it does
+    not mention stays.
     """
     from ..core import definitions
     from ..core.errors import SettingError
@@ -133,7 +129,7 @@ def apply(
         mark = {"added": "+", "changed": "~", "kept": "·"}[change.action]
         about = f": {', '.join(change.fields)}" if change.fields else ""
         if change.action == "kept":
-            about = " is not in the text; it stays"
+            about = " is not in the file; it stays"
         output.out.print(
             f"{mark} {change.kind} {change.name}{about}", highlight=False, soft_wrap=True
         )
@@ -152,7 +148,7 @@ def apply(
 
 
 def _resolved(place: str, reference: dict[str, str]) -> str | None:
-    """The secret that a reference means, if it is there; never printed."""
+    """Return the secret that a reference names, or None. It is never printed."""
     if "env" in reference:
         return os.environ.get(reference["env"])
     path = Path(reference["file"])

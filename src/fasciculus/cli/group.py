@@ -1,4 +1,4 @@
-"""The root command: it imports a noun's module only when the noun is used."""
+"""The root command: it imports the module of a command only when that command is used."""
 
 from __future__ import annotations
 
@@ -9,7 +9,7 @@ from typing import Any
 from typer.core import TyperCommand, TyperGroup
 from typer.main import get_group
 
-#: The order in which the work goes: adding, looking, changing, the rarer commands, removing.
+#: The order of commands in help: adding, showing, changing, rarer ones, removing.
 _ORDER = (
     *("kinds", "add", "propose", "connect", "try", "find", "list", "show", "set", "files"),
     *("search", "summary", "preview", "usage", "simulate", "retiring", "follow", "log", "text"),
@@ -26,17 +26,17 @@ def _place(command: str) -> int:
 
 @dataclass(frozen=True, slots=True)
 class Entry:
-    """A noun or a verb of the root: where it is, and what its line in the help says.
+    """An entry of the root command: its module and its help line.
 
-    ``place`` is ``module:app`` for a noun with commands of its own, and ``module:app.command`` for
-    a single command of a module's app.
+    ``place`` is ``module:app`` for a group of commands, and ``module:app.command`` for a single
+    command.
     """
 
     place: str
     help: str
 
     def load(self) -> Any:
-        """The command, with its module imported."""
+        """Import the module and return the command."""
         module, _, attribute = self.place.partition(":")
         app, _, name = attribute.partition(".")
         group = get_group(getattr(import_module(f"{__package__}.{module}"), app))
@@ -47,7 +47,7 @@ class Entry:
 
 
 class LazyGroup(TyperGroup):
-    """A group of entries; only the one that is used gets loaded."""
+    """A group whose entries are imported on use."""
 
     entries: dict[str, Entry] = {}
 
@@ -55,7 +55,7 @@ class LazyGroup(TyperGroup):
         return list(self.entries)
 
     def get_command(self, ctx: Any, cmd_name: str) -> Any:
-        """A command that only has a help text: enough for a list of commands."""
+        """Return a command with only a help text, which is enough for a list of commands."""
         entry = self.entries.get(cmd_name)
         return entry and TyperCommand(cmd_name, help=entry.help)
 

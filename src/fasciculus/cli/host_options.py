@@ -13,12 +13,12 @@ if TYPE_CHECKING:
     from ..client import Client
 
 _MAIL_GROUP = "Mail"
-_SYSTEM_GROUP = "Settings that go in"
+_SYSTEM_GROUP = "System settings"
 _HOLD_GROUP = "Hold page"
-_DISCOVERY_GROUP = "Finding accounts"
+_DISCOVERY_GROUP = "Account discovery"
 
 MaxConcurrent = Annotated[
-    int | None, typer.Option(help="How many tasks it takes at the same time.")
+    int | None, typer.Option(help="Maximum number of tasks at the same time.")
 ]
 AliasMap = Annotated[
     str | None, typer.Option(help="Postfix virtual alias map.", rich_help_panel=_MAIL_GROUP)
@@ -48,7 +48,8 @@ Dkim = Annotated[
 Refresh = Annotated[
     list[str] | None,
     typer.Option(
-        help="Command to run after mail settings came back, as in “postmap FILE”; may be repeated.",
+        help="Command to run after restoring mail settings, such as “postmap FILE”; may be "
+        "repeated.",
         rich_help_panel=_MAIL_GROUP,
     ),
 ]
@@ -76,14 +77,14 @@ HoldFlag = Annotated[
 Homes = Annotated[
     list[str] | None,
     typer.Option(
-        help="Where accounts live, as in /home/{account}; may be repeated.",
+        help="Pattern of home folders, such as /home/{account}; may be repeated.",
         rich_help_panel=_DISCOVERY_GROUP,
     ),
 ]
 Roots = Annotated[
     list[str] | None,
     typer.Option(
-        help="Where document roots are, as in /home/{account}/sites/{site}; may be repeated.",
+        help="Pattern of document roots, such as /home/{account}/sites/{site}; may be repeated.",
         rich_help_panel=_DISCOVERY_GROUP,
     ),
 ]
@@ -102,14 +103,15 @@ Apache = Annotated[
 DbPrefix = Annotated[
     str | None,
     typer.Option(
-        help="How an account's databases begin, as in {account}_.", rich_help_panel=_DISCOVERY_GROUP
+        help="Prefix of an account's databases, such as {account}_.",
+        rich_help_panel=_DISCOVERY_GROUP,
     ),
 ]
 ByGrants = Annotated[
     bool | None,
     typer.Option(
         "--by-grants/--no-by-grants",
-        help="An account has the databases that the user of its name may use.",
+        help="Find an account's databases by the grants of the user with the same name.",
         rich_help_panel=_DISCOVERY_GROUP,
     ),
 ]
@@ -117,7 +119,7 @@ FindSqlite = Annotated[
     bool | None,
     typer.Option(
         "--find-sqlite/--no-find-sqlite",
-        help="Look for SQLite databases below the homes.",
+        help="Find SQLite databases below the homes.",
         rich_help_panel=_DISCOVERY_GROUP,
     ),
 ]
@@ -125,14 +127,14 @@ FindMail = Annotated[
     bool | None,
     typer.Option(
         "--find-mail/--no-find-mail",
-        help="Take mail domains out of the mail files.",
+        help="Find mail domains in the mail files.",
         rich_help_panel=_DISCOVERY_GROUP,
     ),
 ]
 NotAccount = Annotated[
     list[str] | None,
     typer.Option(
-        help="A folder found as an account that is none; may be repeated.",
+        help="A folder that is not an account; may be repeated.",
         rich_help_panel=_DISCOVERY_GROUP,
     ),
 ]
@@ -140,14 +142,14 @@ Automatic = Annotated[
     bool | None,
     typer.Option(
         "--automatic/--no-automatic",
-        help="Take over what is new or changed every hour.",
+        help="Accept new and changed accounts every hour.",
         rich_help_panel=_DISCOVERY_GROUP,
     ),
 ]
 ForgetAfter = Annotated[
     int | None,
     typer.Option(
-        help="Days after which an account that is gone is forgotten, with its bundles; 0 never.",
+        help="Days after which a deleted account and its bundles are forgotten; 0 for never.",
         rich_help_panel=_DISCOVERY_GROUP,
     ),
 ]
@@ -163,8 +165,8 @@ def _set(fields: dict[str, Any], part: str, options: dict[str, Any]) -> None:
 def host_of(
     client: Client, name: str, kind: str, args: list[str], old: models.HostFields, o: dict[str, Any]
 ) -> models.HostInput:
-    """The host that the options describe, on top of the old one; ``args`` are the options of its
-    kind.
+    """Return the host that the options describe, based on the old one; ``args`` are the options of
+    its kind.
     """
     kinds = client.kinds_list()
     connection = KindOptions(find_kind(kinds.hosts, kind))

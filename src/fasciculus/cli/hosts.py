@@ -16,7 +16,7 @@ from .parameters import AsJson, HostName, NewHostName, Yes
 from .session import service
 from .steps import prove, show_tried
 
-app = typer.Typer(help="Servers where accounts live.", no_args_is_help=True)
+app = typer.Typer(help="Servers that host accounts.", no_args_is_help=True)
 
 
 _KINDS = {"new": ("+", "green"), "changed": ("~", "yellow"), "gone": ("–", "red")}
@@ -42,7 +42,7 @@ def list_(as_json: AsJson = False) -> None:
             ),
             ("MAIL", lambda h: h.mail.alias_map or "none"),
         ],
-        "No host yet. Add this machine: fasciculus hosts add NAME",
+        "No hosts yet. Add this machine: fasciculus hosts add NAME",
         right=["ACCOUNTS"],
     )
     return None
@@ -60,7 +60,7 @@ def show(name: HostName, as_json: AsJson = False) -> None:
         ("host", host.name),
         ("where", host.where),
         ("accounts", host.accounts),
-        ("concurrent tasks", host.max_concurrent or "as many as suit its kind"),
+        ("concurrent tasks", host.max_concurrent or "default for its kind"),
         *((f"{server.kind} server", _server(server)) for server in host.servers),
         ("alias map", mail.alias_map),
         ("mailbox map", mail.mailbox_map),
@@ -68,7 +68,7 @@ def show(name: HostName, as_json: AsJson = False) -> None:
         ("passwd-file", mail.passwd_file),
         ("mail homes", mail.home),
         ("DKIM keys", mail.dkim),
-        ("after mail came back", "\n".join(mail.refresh)),
+        ("after restoring mail", "\n".join(mail.refresh)),
         ("system settings", "\n".join(host.system)),
         ("of an account", "\n".join(host.account_system)),
         ("hold flag", host.hold_flag),
@@ -84,7 +84,7 @@ def show(name: HostName, as_json: AsJson = False) -> None:
 
 Kind = Annotated[
     str,
-    typer.Option(help="How it is reached; “hosts kinds” lists the kinds. This machine by default."),
+    typer.Option(help="Kind of connection; “hosts kinds” lists them. Default: this machine."),
 ]
 
 
@@ -95,7 +95,7 @@ def _server(server: models.KindSettings) -> str:
 
 @app.command()
 def kinds(as_json: AsJson = False) -> None:
-    """List how hosts are reached, and their database servers, with the options of each."""
+    """List the kinds of connections and database servers, with the options of each."""
     with service() as client:
         found = client.kinds_list()
     servers = [KindOptions(info, f"{info.name}-") for info in found.databases]
@@ -110,12 +110,12 @@ def add(
     kind: Kind = "",
     proposed: Annotated[
         bool,
-        typer.Option("--proposed", help="Look at the host, and add it with the rules proposed."),
+        typer.Option("--proposed", help="Inspect the host and add it with the proposed rules."),
     ] = False,
     as_json: AsJson = False,
     **options: Any,
 ) -> None:
-    """Try this machine, or one over SSH, and add it as a host when all steps succeed.
+    """Test this machine, or another one over SSH, and add it as a host if all steps succeed.
 
     Further options depend on the kind and on the database servers: fasciculus hosts kinds.
     """
@@ -134,8 +134,8 @@ def add(
         output.done(made, f"Added host {made.name}: {made.where}.", as_json)
         if not (as_json or proposed or host.discovery.homes):
             output.out.print(
-                f"No rule says where its accounts are. Have some proposed: "
-                f"fasciculus hosts propose {made.name} --save",
+                f"It has no discovery rules. Propose some: fasciculus hosts propose {made.name} "
+                "--save",
                 highlight=False,
                 soft_wrap=True,
             )
@@ -144,12 +144,10 @@ def add(
 @app.command()
 def propose(
     name: HostName,
-    save: Annotated[
-        bool, typer.Option("--save", help="Change the host to what is proposed.")
-    ] = False,
+    save: Annotated[bool, typer.Option("--save", help="Save the proposed rules.")] = False,
     as_json: AsJson = False,
 ) -> None:
-    """Look at a host and propose the rules by which its accounts are found; what is set stays."""
+    """Inspect a host and propose discovery rules; existing rules stay."""
     with service() as client:
         old = client.hosts_show(name)
         host = models.HostInput(**old.model_dump(include=set(models.HostFields.model_fields)))
@@ -172,7 +170,7 @@ def _show_proposal(found: models.HostProposal) -> None:
     output.show_table(
         found.rules,
         [("RULE", lambda r: r.field), ("VALUE", lambda r: r.value), ("FINDS", lambda r: r.finds)],
-        "Nothing was found that is not set already.",
+        "No further rules were found.",
     )
     output.out.print(f"Together: {found.finds}", highlight=False, soft_wrap=True)
 
@@ -182,12 +180,12 @@ def _show_proposal(found: models.HostProposal) -> None:
 def change(
     context: typer.Context, name: HostName, kind: Kind = "", as_json: AsJson = False, **options: Any
 ) -> None:
-    """Change a host; what is not named stays."""
+    """Change a host. Options you omit keep their value."""
     with service() as client:
         old = client.hosts_show(name)
         reached = kind or old.connection.kind
         if reached == "unconnected":
-            # The usual way to reach a host that another installation knew.
+            # The default connection of a host that another installation knew.
             reached = "ssh"
         host = host_of(client, name, reached, context.args, old, options)
         prove(client.hosts_try_draft(host, saved=name), as_json)
@@ -196,7 +194,7 @@ def change(
 
 @app.command("try")
 def try_(name: HostName, as_json: AsJson = False) -> None:
-    """Try every step to reach a host, its homes and its databases."""
+    """Test every step of reaching a host, its homes and its databases."""
     with service() as client:
         tried = client.hosts_try(name)
     show_tried(tried, as_json)
@@ -204,7 +202,7 @@ def try_(name: HostName, as_json: AsJson = False) -> None:
 
 @app.command()
 def find(name: HostName, as_json: AsJson = False) -> None:
-    """Find the host's accounts by its rules, as a difference to what is known."""
+    """Find accounts by the host's rules and list the differences to the known ones."""
     with service() as client:
         rows = client.hosts_find(name).items
         rest = client.hosts_unmatched(name)
@@ -221,13 +219,13 @@ def find(name: HostName, as_json: AsJson = False) -> None:
         )
     if rows:
         output.out.print(
-            f"Take over all of it: fasciculus hosts accept {name} --all", highlight=False
+            f"Accept everything: fasciculus hosts accept {name} --all", highlight=False
         )
     else:
-        output.out.print("Everything that was found is known already.")
+        output.out.print("No changes: all accounts found are known.")
     for what, why in (
-        *((f"database {row}", "no rule gives it to an account") for row in rest.databases),
-        *((f"server name {row}", "it says no domain: no site of it") for row in rest.names),
+        *((f"database {row}", "no rule assigns it to an account") for row in rest.databases),
+        *((f"server name {row}", "it has no domain, so it is no site") for row in rest.names),
     ):
         output.out.print(f"? {what}: {why}", highlight=False, markup=False, soft_wrap=True)
     return None
@@ -242,17 +240,17 @@ def _words(row: models.Proposed) -> str:
 def accept(
     name: HostName,
     account: Annotated[
-        list[str] | None, typer.Option(help="Only this one; may be repeated.")
+        list[str] | None, typer.Option(help="Only this account; may be repeated.")
     ] = None,
-    all_: Annotated[bool, typer.Option("--all", help="All that was found.")] = False,
+    all_: Annotated[bool, typer.Option("--all", help="Everything that was found.")] = False,
     as_json: AsJson = False,
 ) -> None:
-    """Take over accounts that were found: add the new, change the changed, mark the gone."""
+    """Accept accounts that were found: add new ones, update changed ones, mark deleted ones."""
     if bool(account) == all_:
-        raise wrong("Say which accounts to take over.", "Name them with --account, or use --all.")
+        raise wrong("Choose the accounts to accept.", "Name them with --account, or use --all.")
     with service() as client:
         taken = client.hosts_accept(name, None if all_ else account)
-    said = f"Took over {output.count(taken.count, 'account')} of {name}."
+    said = f"Accepted {output.count(taken.count, 'account')} of {name}."
     output.done(taken, said, as_json)
 
 

@@ -14,8 +14,8 @@ if TYPE_CHECKING:
 Accounts = Annotated[
     str | None,
     typer.Option(
-        help="What: “all”, or names with commas between them, each also a pattern such as "
-        "shop-*, host:HOST for all of a host, or tag:TAG for all with that tag.",
+        help="Accounts: “all”, or names separated by commas; also patterns such as shop-*, "
+        "host:HOST for a whole host, or tag:TAG.",
         metavar="all|NAME,PATTERN,host:HOST,tag:TAG",
         rich_help_panel="What",
     ),
@@ -23,8 +23,8 @@ Accounts = Annotated[
 Sites = Annotated[
     str | None,
     typer.Option(
-        help="What: “all”, or domains with commas, instead of accounts; patterns, host: and tag: "
-        "too.",
+        help="Sites instead of accounts: “all”, or domains separated by commas; also patterns, "
+        "host: and tag:.",
         metavar="all|DOMAIN,PATTERN,host:HOST,tag:TAG",
         rich_help_panel="What",
     ),
@@ -32,7 +32,7 @@ Sites = Annotated[
 Hosts = Annotated[
     str | None,
     typer.Option(
-        help="What: “all”, or hosts with commas, for their own settings.",
+        help="Hosts, for their own settings: “all”, or names separated by commas.",
         metavar="all|HOST,HOST",
         rich_help_panel="What",
     ),
@@ -40,7 +40,7 @@ Hosts = Annotated[
 Include = Annotated[
     list[str] | None,
     typer.Option(
-        help="Only what matches, as in .gitignore; may be repeated.",
+        help="Include only this pattern, as in .gitignore; may be repeated.",
         metavar="PATTERN",
         rich_help_panel="Files",
     ),
@@ -48,7 +48,7 @@ Include = Annotated[
 Exclude = Annotated[
     list[str] | None,
     typer.Option(
-        help="Leave out what matches, as in .gitignore; may be repeated.",
+        help="Exclude this pattern, as in .gitignore; may be repeated.",
         metavar="PATTERN",
         rich_help_panel="Files",
     ),
@@ -56,7 +56,8 @@ Exclude = Annotated[
 ExcludeSets = Annotated[
     list[str] | None,
     typer.Option(
-        help="A ready set: caches, logs, thumbnails, dependencies; may be repeated.",
+        help="A predefined set of excludes: caches, logs, thumbnails, dependencies; may be "
+        "repeated.",
         metavar="SET",
         rich_help_panel="Files",
     ),
@@ -64,12 +65,12 @@ ExcludeSets = Annotated[
 LargerThan = Annotated[
     str | None,
     typer.Option(
-        help="Leave out larger files, as in 500MiB.", metavar="SIZE", rich_help_panel="Files"
+        help="Maximum file size, such as 500MiB.", metavar="SIZE", rich_help_panel="Files"
     ),
 ]
 OlderThan = Annotated[
     int | None,
-    typer.Option(help="Leave out files not changed for so many days.", rich_help_panel="Files"),
+    typer.Option(help="Maximum age of files in days.", rich_help_panel="Files"),
 ]
 OneFileSystem = Annotated[
     bool | None,
@@ -89,12 +90,12 @@ SkipTagged = Annotated[
 ]
 IgnoreFile = Annotated[
     str | None,
-    typer.Option(help="Name of a file of further excludes in a folder.", rich_help_panel="Files"),
+    typer.Option(help="Name of a file in a folder with further excludes.", rich_help_panel="Files"),
 ]
 DatabaseNames = Annotated[
     list[str] | None,
     typer.Option(
-        help="Only databases of this pattern; may be repeated.",
+        help="Include only databases that match this pattern; may be repeated.",
         metavar="PATTERN",
         rich_help_panel="Databases",
     ),
@@ -102,7 +103,7 @@ DatabaseNames = Annotated[
 WithoutDatabase = Annotated[
     list[str] | None,
     typer.Option(
-        help="No database of this pattern; may be repeated.",
+        help="Exclude databases that match this pattern; may be repeated.",
         metavar="PATTERN",
         rich_help_panel="Databases",
     ),
@@ -110,7 +111,7 @@ WithoutDatabase = Annotated[
 Table = Annotated[
     list[str] | None,
     typer.Option(
-        help="Only these tables, as database.table; may be repeated.",
+        help="Include only this table, as database.table; may be repeated.",
         metavar="PATTERN",
         rich_help_panel="Databases",
     ),
@@ -118,7 +119,7 @@ Table = Annotated[
 WithoutTable = Annotated[
     list[str] | None,
     typer.Option(
-        help="Without these tables; may be repeated.",
+        help="Exclude this table; may be repeated.",
         metavar="PATTERN",
         rich_help_panel="Databases",
     ),
@@ -126,7 +127,7 @@ WithoutTable = Annotated[
 WithoutRows = Annotated[
     list[str] | None,
     typer.Option(
-        help="Of these tables the structure alone; may be repeated.",
+        help="Dump only the structure of this table; may be repeated.",
         metavar="PATTERN",
         rich_help_panel="Databases",
     ),
@@ -135,7 +136,7 @@ StructureOnly = Annotated[
     bool | None,
     typer.Option(
         "--structure-only/--with-rows",
-        help="Of all tables the structure alone.",
+        help="Dump only the structure of all tables.",
         rich_help_panel="Databases",
     ),
 ]
@@ -143,66 +144,71 @@ CheckTables = Annotated[
     bool | None,
     typer.Option(
         "--check-tables/--no-check-tables",
-        help="CHECK TABLE before reading.",
+        help="Run CHECK TABLE before reading.",
         rich_help_panel="Databases",
     ),
 ]
 Notes = Annotated[
     list[str] | None,
     typer.Option(
-        help="Keep the output of a command; {account} and {home} stand for the subject's. May be "
-        "repeated.",
+        help="Store the output of a command in the bundle; {account} and {home} are replaced. "
+        "May be repeated.",
         metavar="NAME=COMMAND",
-        rich_help_panel="Around it",
+        rich_help_panel="Before and after",
     ),
 ]
 Before = Annotated[
     list[str] | None,
     typer.Option(
-        help="Command on the host before the task; when it fails, the task stops.",
+        help="Command on the host before the task; if it fails, the task stops.",
         metavar="COMMAND",
-        rich_help_panel="Around it",
+        rich_help_panel="Before and after",
     ),
 ]
 AfterSuccess = Annotated[
     list[str] | None,
-    typer.Option(help="Command after success.", metavar="COMMAND", rich_help_panel="Around it"),
+    typer.Option(
+        help="Command after success.", metavar="COMMAND", rich_help_panel="Before and after"
+    ),
 ]
 AfterFailure = Annotated[
     list[str] | None,
-    typer.Option(help="Command after failure.", metavar="COMMAND", rich_help_panel="Around it"),
+    typer.Option(
+        help="Command after failure.", metavar="COMMAND", rich_help_panel="Before and after"
+    ),
 ]
 Always = Annotated[
     list[str] | None,
     typer.Option(
-        help="Command after the task, always.", metavar="COMMAND", rich_help_panel="Around it"
+        help="Command after the task, whatever the outcome.",
+        metavar="COMMAND",
+        rich_help_panel="Before and after",
     ),
 ]
 Mode = Annotated[
     Literal["full", "incremental"] | None,
     typer.Option(
-        help="Whether each bundle brings all its bytes, or only those that changed.",
+        help="Bundle type: all data, or only changes.",
         rich_help_panel="Packing",
     ),
 ]
 FullEvery = Annotated[
     int | None,
     typer.Option(
-        help="Incremental: a new full bundle after so many days.", rich_help_panel="Packing"
+        help="Incremental: start a new full bundle after N days.", rich_help_panel="Packing"
     ),
 ]
 MaxUnusedPercent = Annotated[
     int | None,
     typer.Option(
-        help="Incremental: a new full bundle when more than so many percent of what is stored is "
-        "no longer needed.",
+        help="Incremental: start a new full bundle when unused data exceeds N percent.",
         rich_help_panel="Packing",
     ),
 ]
 CompareEvery = Annotated[
     int | None,
     typer.Option(
-        help="Incremental: every so many bundles compare contents; 0 never.",
+        help="Incremental: compare contents every N bundles; 0 for never.",
         rich_help_panel="Packing",
     ),
 ]
@@ -210,8 +216,8 @@ HoldPage = Annotated[
     bool | None,
     typer.Option(
         "--hold-page/--no-hold-page",
-        help="Sites answer 503 while their bundle is taken.",
-        rich_help_panel="Around it",
+        help="Sites answer 503 during the backup.",
+        rich_help_panel="Before and after",
     ),
 ]
 AllExcept = Annotated[
@@ -220,7 +226,7 @@ AllExcept = Annotated[
 Contents = Annotated[
     str | None,
     typer.Option(
-        help="files, databases, mail, system, notes, with commas between them.",
+        help="files, databases, mail, system, notes, separated by commas.",
         metavar="KIND,KIND",
         rich_help_panel="What",
     ),
@@ -228,13 +234,15 @@ Contents = Annotated[
 Messages = Annotated[
     bool | None,
     typer.Option(
-        "--messages/--no-messages", help="With mail: the messages too.", rich_help_panel="What"
+        "--messages/--no-messages", help="With mail: include messages.", rich_help_panel="What"
     ),
 ]
 Stores = Annotated[
     list[str] | None,
     typer.Option(
-        "--store", help="Where: a store; may be repeated.", rich_help_panel="Where and when"
+        "--store",
+        help="Store for the copies; may be repeated.",
+        rich_help_panel="Stores and timetable",
     ),
 ]
 When = Annotated[
@@ -243,53 +251,54 @@ When = Annotated[
         help="When: “daily 02:15”, “hourly at :15”, “every 6 hours from 00:40”, “weekdays 02:15”, "
         "“weekly sun 03:00”, “monthly 1 04:00”, “monthly last sun 03:00”, "
         "“once 2026-12-01 22:00”, “by hand”, a cron expression, or several with semicolons.",
-        rich_help_panel="Where and when",
+        rich_help_panel="Stores and timetable",
     ),
 ]
 Zone = Annotated[
     str | None,
     typer.Option(
-        help="Time zone of the timetable, as in Europe/London.", rich_help_panel="Where and when"
+        help="Time zone of the timetable, such as Europe/London.",
+        rich_help_panel="Stores and timetable",
     ),
 ]
 Keep = Annotated[
     str | None,
     typer.Option(
-        help="Keep: which copies stay, such as “7 newest”, “14 daily, 8 weekly, yearly for ever”, "
+        help="Keep rule, such as “7 newest”, “14 daily, 8 weekly, yearly for ever”, "
         "“30 days, at least 3”, “for ever”.",
         metavar="RULE",
-        rich_help_panel="Keep and tell",
+        rich_help_panel="Keep and notify",
     ),
 ]
 Tell = Annotated[
     list[str] | None,
-    typer.Option(help="Tell: a report address; may be repeated.", rich_help_panel="Keep and tell"),
+    typer.Option(help="Report recipient; may be repeated.", rich_help_panel="Keep and notify"),
 ]
 TellWhen = Annotated[
     Literal["always", "trouble", "recovery", "daily", "weekly"] | None,
     typer.Option(
-        help="When to tell: each time, on trouble, on trouble and recovery, or in a digest.",
-        rich_help_panel="Keep and tell",
+        help="When to send reports: always, on trouble, on trouble and recovery, or as a digest.",
+        rich_help_panel="Keep and notify",
     ),
 ]
 Compression = Annotated[
     Literal["zstd", "gzip", "none"] | None,
-    typer.Option(help="How pieces are packed.", rich_help_panel="Packing"),
+    typer.Option(help="Compression of pieces.", rich_help_panel="Packing"),
 ]
 Level = Annotated[
     int | None,
-    typer.Option(help="How hard to pack: zstd 1 to 19, gzip 1 to 9.", rich_help_panel="Packing"),
+    typer.Option(help="Compression level: zstd 1 to 19, gzip 1 to 9.", rich_help_panel="Packing"),
 ]
 PieceSize = Annotated[
     str | None,
-    typer.Option(help="Split pieces at this size, as in 256MiB.", rich_help_panel="Packing"),
+    typer.Option(help="Maximum piece size, such as 256MiB.", rich_help_panel="Packing"),
 ]
 SealTo = Annotated[
     list[str] | None,
     typer.Option(
         "--seal-to",
-        help="A public key, age1…, that its bundles are sealed to, beside those of its stores; "
-        "“none” for none.",
+        help="A public key, age1…, that its bundles are sealed to, in addition to those of its "
+        "stores; “none” for none.",
         metavar="KEY",
         rich_help_panel="Packing",
     ),
@@ -297,16 +306,18 @@ SealTo = Annotated[
 AttachUpTo = Annotated[
     str | None,
     typer.Option(
-        help="Send bundles up to this size along with the report, such as 2MiB; they never count "
-        "as copies. 0 for none.",
+        help="Attach bundles up to this size to the report, such as 2MiB; they never count as "
+        "copies. 0 for none.",
         metavar="SIZE",
-        rich_help_panel="Keep and tell",
+        rich_help_panel="Keep and notify",
     ),
 ]
 On = Annotated[
     bool | None,
     typer.Option(
-        "--on/--off", help="Whether the timetable starts the job.", rich_help_panel="Where and when"
+        "--on/--off",
+        help="Whether the timetable starts the job.",
+        rich_help_panel="Stores and timetable",
     ),
 ]
 #: Options whose names are not those of the fields.

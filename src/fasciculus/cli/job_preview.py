@@ -21,11 +21,11 @@ def preview(
     name: JobName,
     subject: Annotated[
         str,
-        typer.Argument(help="The account or site to measure; all of the job when left out."),
+        typer.Argument(help="The account or site to measure; default: all of the job."),
     ] = "",
     as_json: AsJson = False,
 ) -> None:
-    """Measure what a job would take of its files, and what each exclude saves."""
+    """Measure the files that a job would include, and what each exclude saves."""
     with service({"subject": "SUBJECT"}) as client:
         job = models.JobInput(
             **client.jobs_show(name).model_dump(include=set(models.JobInput.model_fields))
@@ -43,7 +43,7 @@ def preview(
 
 
 def _measured(client: Client, job: models.JobInput, subject: str) -> models.Preview:
-    """The preview of one subject; ends the command where it cannot be made."""
+    """Return the preview of one subject, or end the command if there is none."""
     number = client.previews_start(job, subject).id
     try:
         found = follow_preview(client, number)
@@ -57,7 +57,7 @@ def _measured(client: Client, job: models.JobInput, subject: str) -> models.Prev
 
 
 def _show_all(found: dict[str, models.Preview]) -> None:
-    """A line for each subject, and the sum."""
+    """Print a line for each subject, and the total."""
     output.show_table(
         found.items(),
         [
@@ -67,7 +67,7 @@ def _show_all(found: dict[str, models.Preview]) -> None:
             ("STORED", lambda row: size(row[1].packed)),
             ("NEW", lambda row: size(row[1].new.bytes) if row[1].new is not None else "–"),
         ],
-        "The job covers nothing yet.",
+        "The job covers no subjects yet.",
         right=["ENTRIES", "SIZE", "STORED", "NEW"],
     )
     previews = list(found.values())

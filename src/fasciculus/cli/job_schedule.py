@@ -41,24 +41,24 @@ def pause(
         typer.Option(
             parser=parse_moment,
             metavar="WHEN",
-            help="Until this moment, such as “tomorrow”, “monday 06:00” or 2026-12-24; else until "
-            "it is lifted.",
+            help="End of the pause, such as “tomorrow”, “monday 06:00” or 2026-12-24; by default, "
+            "when you resume it.",
         ),
     ] = None,
-    reason: Annotated[str, typer.Option(help="Why, for the others.")] = "",
+    reason: Annotated[str, typer.Option(help="Reason, for others.")] = "",
     as_json: AsJson = False,
 ) -> None:
-    """Let a job, or everything, begin no run for a while; restores stay possible."""
+    """Pause a job, or all jobs; restores are still possible."""
     _one_or_all(name, everything)
     order = models.PauseInput(until=until, reason=reason)
     with service() as client:
         rows = client.pauses_set(order) if everything else client.jobs_pause(name, order)
-    how = f"until {moment(until)}" if until else "until it is lifted"
-    output.done(rows, f"Paused {name or 'everything'} {how}. What is running goes on.", as_json)
+    how = f"until {moment(until)}" if until else "until resumed"
+    output.done(rows, f"Paused {name or 'everything'} {how}. Running tasks continue.", as_json)
 
 
 def resume(name: MaybeJob = "", everything: Everything = False, as_json: AsJson = False) -> None:
-    """Lift the pause of a job, or of everything."""
+    """Resume a job, or all jobs."""
     _one_or_all(name, everything)
     with service() as client:
         if everything:
@@ -69,7 +69,7 @@ def resume(name: MaybeJob = "", everything: Everything = False, as_json: AsJson 
 
 
 def paused(as_json: AsJson = False) -> None:
-    """List what is paused."""
+    """List pauses."""
     with service() as client:
         rows = client.pauses_list().items
     if as_json:
@@ -91,23 +91,26 @@ def paused(as_json: AsJson = False) -> None:
 def address(
     name: JobName,
     make: Annotated[
-        bool, typer.Option("--make", help="Make one, in place of the one it has; shown this once.")
+        bool,
+        typer.Option(
+            "--make", help="Create an address, replacing any other; it is shown only once."
+        ),
     ] = False,
     network: Annotated[
         list[str] | None,
         typer.Option(
-            help="Only callers of this network, such as 192.0.2.0/24; may be repeated; “any” for "
-            "all.",
+            help="Only callers from this network, such as 192.0.2.0/24; may be repeated; “any” "
+            "for all.",
         ),
     ] = None,
-    per_hour: Annotated[int | None, typer.Option(help="At most so many starts an hour.")] = None,
+    per_hour: Annotated[int | None, typer.Option(help="Maximum number of starts per hour.")] = None,
     on: Annotated[
-        bool | None, typer.Option("--on/--off", help="Whether it starts anything.")
+        bool | None, typer.Option("--on/--off", help="Whether the address works.")
     ] = None,
     remove: Annotated[bool, typer.Option("--remove", help="Remove it.")] = False,
     as_json: AsJson = False,
 ) -> None:
-    """Show, make or change the secret address that starts a job from outside."""
+    """Show, create or change the secret address that starts a job from outside."""
     given: dict[str, Any] = {
         "networks": [] if network == ["any"] else network,
         "per_hour": per_hour,
@@ -126,7 +129,8 @@ def address(
                 [("address", made.url), ("curl", made.curl), ("crontab", made.crontab)]
             )
             return output.out.print(
-                "It is shown this once. Whoever knows it can start the job.", highlight=False
+                "It is shown only once. Anyone with this address can start the job.",
+                highlight=False,
             )
         found = client.jobs_address(name)
         if given:
@@ -150,16 +154,16 @@ def copy(
     name: JobName,
     new_name: NewJobName,
     store: Annotated[
-        list[str] | None, typer.Option(help="To these stores instead; may be repeated.")
+        list[str] | None, typer.Option(help="Store instead of the original ones; may be repeated.")
     ] = None,
-    when: Annotated[str | None, typer.Option(help="By this timetable instead.")] = None,
-    keep: Annotated[str | None, typer.Option(help="With this keep rule instead.")] = None,
+    when: Annotated[str | None, typer.Option(help="Timetable instead of the original one.")] = None,
+    keep: Annotated[str | None, typer.Option(help="Keep rule instead of the original one.")] = None,
     on: Annotated[
-        bool, typer.Option("--on", help="Switched on; otherwise it starts nothing by itself yet.")
+        bool, typer.Option("--on", help="Enable the new job; otherwise it is disabled.")
     ] = False,
     as_json: AsJson = False,
 ) -> None:
-    """Make a new job from another one's settings."""
+    """Create a job from the settings of another."""
     order = models.JobCopy(name=new_name, stores=store, timetable=when, keep=keep, enabled=on)
     with service({"stores": "--store", "timetable": "--when"}) as client:
         made = client.jobs_copy(name, order)
@@ -168,10 +172,10 @@ def copy(
 
 def changes(
     name: JobName,
-    most: Annotated[int, typer.Option("--count", help="At most so many.", min=1)] = 20,
+    most: Annotated[int, typer.Option("--count", help="Maximum number of rows.", min=1)] = 20,
     as_json: AsJson = False,
 ) -> None:
-    """List what was changed in a job, by whom and when."""
+    """List the changes of a job, with user and time."""
     with service() as client:
         rows = list(islice(client.every(client.changes_list, kind="job", name=name), most))
     if as_json:
@@ -184,11 +188,11 @@ def changes(
             ("WHO", lambda c: c.who),
             ("WHAT", _change_words),
         ],
-        "No change is on record.",
+        "No changes recorded.",
         right=["CHANGE"],
     )
     if rows:
-        output.out.print(f"Take one back: fasciculus jobs revert {name} NUMBER", highlight=False)
+        output.out.print(f"Revert one: fasciculus jobs revert {name} NUMBER", highlight=False)
     return None
 
 
@@ -217,27 +221,25 @@ def revert(
     yes: Yes = False,
     as_json: AsJson = False,
 ) -> None:
-    """Make a job again what it was before a change, later changes included."""
+    """Revert a job to its state before a change, undoing later changes too."""
     output.sure(f"Make job {name} again what it was before change {number}?", yes)
     with service() as client:
         made = client.jobs_revert(name, number)
-    output.done(made, f"Took back change {number}. {made.summary}", as_json)
+    output.done(made, f"Reverted change {number}. {made.summary}", as_json)
 
 
 def simulate(
     name: JobName,
-    store: Annotated[str, typer.Option(help="On this store; else on its first one.")] = "",
-    subject: Annotated[str, typer.Option(help="Of this subject; else of its first one.")] = "",
+    store: Annotated[str, typer.Option(help="Store; default: the job's first one.")] = "",
+    subject: Annotated[str, typer.Option(help="Subject; default: the job's first one.")] = "",
     day: Annotated[
         date | None,
-        typer.Option(
-            parser=parse_day, metavar="DAY", help="List the copies that there will be on this day."
-        ),
+        typer.Option(parser=parse_day, metavar="DAY", help="List the copies on this day."),
     ] = None,
-    keep: Annotated[str, typer.Option(help="As if this were the keep rule.")] = "",
+    keep: Annotated[str, typer.Option(help="Keep rule to try.")] = "",
     as_json: AsJson = False,
 ) -> None:
-    """Say which copies there will be in the coming year, and how full the store gets."""
+    """Simulate the copies of the coming year and the space they need."""
     with service({"keep": "--keep"}) as client:
         job = client.jobs_show(name)
         fields = job.model_dump(include=set(models.JobInput.model_fields))

@@ -19,9 +19,7 @@ from .parameters import AsJson, JobName, NewJobName, Yes
 from .session import service
 from .start_options import starting
 
-app = typer.Typer(
-    help="Standing instructions: what, where, when, keep, tell.", no_args_is_help=True
-)
+app = typer.Typer(help="Backup jobs: what, where, when, keep, notify.", no_args_is_help=True)
 
 
 app.command()(preview)
@@ -53,19 +51,19 @@ def list_(as_json: AsJson = False) -> None:
             ("KEEP", lambda j: j.keep),
             ("LAST RUN", lambda j: output.outcome(j.last_outcome) if j.last_run else "never"),
         ],
-        "No job yet. Add one: fasciculus jobs add NAME --accounts all --store STORE",
+        "No jobs yet. Add one: fasciculus jobs add NAME --accounts all --store STORE",
     )
     return None
 
 
 def _paused(job: models.Job) -> str:
-    until = moment(job.paused_until) if job.paused_until else "until it is lifted"
+    until = moment(job.paused_until) if job.paused_until else "until resumed"
     return f"{until}: {job.paused}"
 
 
 @app.command()
 def show(name: JobName, as_json: AsJson = False) -> None:
-    """Show one job, with what it will do in one sentence."""
+    """Show one job with a summary."""
     with service() as client:
         job = client.jobs_show(name)
     if as_json:
@@ -90,7 +88,7 @@ def show(name: JobName, as_json: AsJson = False) -> None:
 @app.command()
 @options_of(shared, starting)
 def add(name: NewJobName, as_json: AsJson = False, **options: Any) -> None:
-    """Add a job, and say what it will do."""
+    """Add a job and show its summary."""
     with service(OPTIONS) as client:
         fields = fields_of(None, options)
         if not fields.get("stores"):
@@ -104,7 +102,7 @@ def add(name: NewJobName, as_json: AsJson = False, **options: Any) -> None:
         return
     output.out.print(f"Added job {name}. {made.summary}", soft_wrap=True, highlight=False)
     _show_advice(advice)
-    output.out.print(f"Start it once and watch: fasciculus start {name} --wait", highlight=False)
+    output.out.print(f"Start it and watch: fasciculus start {name} --wait", highlight=False)
 
 
 def _show_advice(lines: Sequence[str]) -> None:
@@ -115,7 +113,7 @@ def _show_advice(lines: Sequence[str]) -> None:
 @app.command()
 @options_of(shared, starting)
 def change(name: JobName, as_json: AsJson = False, **options: Any) -> None:
-    """Change a job; what is not named stays."""
+    """Change a job. Options you omit keep their value."""
     with service(OPTIONS) as client:
         old = models.JobInput(
             **client.jobs_show(name).model_dump(include=set(models.JobInput.model_fields))
@@ -134,12 +132,10 @@ def change(name: JobName, as_json: AsJson = False, **options: Any) -> None:
 @app.command()
 def retiring(
     name: JobName,
-    keep: Annotated[
-        str, typer.Option(help="As if this were the keep rule; else as the job says.")
-    ] = "",
+    keep: Annotated[str, typer.Option(help="Keep rule to try; default: the job's own.")] = "",
     as_json: AsJson = False,
 ) -> None:
-    """Say which copies would retire now, and what that would free; nothing is removed."""
+    """List the copies that would retire now, and the space freed. Nothing is removed."""
     with service() as client:
         rows = client.jobs_retiring(name, keep).items
     if as_json:
@@ -158,7 +154,8 @@ def retiring(
     )
     if rows:
         output.out.print(
-            f"{len(rows):,} copies would go and free {output.size(sum(r.frees for r in rows))}.",
+            f"{len(rows):,} copies would retire, which frees "
+            f"{output.size(sum(r.frees for r in rows))}.",
             highlight=False,
         )
     return None
@@ -166,7 +163,7 @@ def retiring(
 
 @app.command()
 def summary(name: JobName, as_json: AsJson = False) -> None:
-    """Say what a job will do: its sentence, next starts, size, advice."""
+    """Show a job's summary: what it does, next starts, size, advice."""
     with service() as client:
         job = client.jobs_show(name)
         found = client.jobs_summary(
@@ -183,7 +180,7 @@ def summary(name: JobName, as_json: AsJson = False) -> None:
             highlight=False,
         )
         for row in found.space:
-            free = "free space is not told" if row.free is None else f"{output.size(row.free)} free"
+            free = "free space unknown" if row.free is None else f"{output.size(row.free)} free"
             output.out.print(
                 f"Needs at most {output.size(row.needed)} on {row.place}, {free}: {row.why}.",
                 soft_wrap=True,
@@ -196,8 +193,8 @@ def summary(name: JobName, as_json: AsJson = False) -> None:
 
 @app.command()
 def remove(name: JobName, yes: Yes = False, as_json: AsJson = False) -> None:
-    """Remove a job; the bundles it made stay."""
-    output.sure(f"Remove job {name}? The bundles it made stay.", yes)
+    """Remove a job; its bundles stay."""
+    output.sure(f"Remove job {name}? Its bundles stay.", yes)
     with service() as client:
         client.jobs_remove(name)
-    output.done({"removed": name}, f"Removed job {name}. The bundles it made stay.", as_json)
+    output.done({"removed": name}, f"Removed job {name}. Its bundles stay.", as_json)

@@ -15,17 +15,16 @@ from .session import service
 app = typer.Typer(help="Keys that bundles are sealed to.", no_args_is_help=True)
 #: What must be known before bundles are sealed.
 LOSS = (
-    "What is sealed can be read with a private key of these alone. If all of them are lost, so "
-    "are the bundles: nobody can bring them back. Print the recovery sheet (keys make --sheet) and "
-    "lock it away in two places."
+    "Only a private key can open sealed bundles. If all private keys are lost, the bundles are "
+    "lost too. Print the recovery sheet (keys make --sheet) and keep it in two safe places."
 )
 
-Note = Annotated[str, typer.Option(help="Whose it is or what it is for.")]
+Note = Annotated[str, typer.Option(help="Owner or purpose.")]
 
 
 @app.command("list")
 def list_(as_json: AsJson = False) -> None:
-    """List the private keys that the service keeps."""
+    """List the private keys stored in the service."""
     with service() as client:
         rows = client.keys_list().items
     if as_json:
@@ -37,7 +36,7 @@ def list_(as_json: AsJson = False) -> None:
             ("NOTE", lambda k: k.note),
             ("KEPT SINCE", lambda k: output.moment(k.added)),
         ],
-        "The service keeps no private key: what is sealed is read with one that is given.",
+        "No private keys are stored: reading sealed bundles needs --key-file.",
     )
     return None
 
@@ -46,14 +45,14 @@ def list_(as_json: AsJson = False) -> None:
 def make(
     note: Note = "",
     keep: Annotated[
-        bool, typer.Option("--keep", help="Let the service keep the private key, to read with.")
+        bool, typer.Option("--keep", help="Also store the private key in the service.")
     ] = False,
     sheet: Annotated[
-        str, typer.Option(help="Write the recovery sheet to this new file.", metavar="FILE.html")
+        str, typer.Option(help="New file for the recovery sheet.", metavar="FILE.html")
     ] = "",
     as_json: AsJson = False,
 ) -> None:
-    """Make a pair of keys. The private one is shown this once."""
+    """Create a key pair. The private key is shown only once."""
     if sheet and os.path.exists(sheet):
         raise output.wrong(f"{sheet} is there already.", "Name a new file.", "--sheet")
     with service() as client:
@@ -68,7 +67,7 @@ def make(
         [
             ("public key", made.recipient),
             ("private key", made.identity),
-            ("kept", "by the service, to read with" if made.kept else "by nobody but you"),
+            ("kept", "in the service" if made.kept else "only by you"),
             *([("recovery sheet", sheet)] if sheet else []),
         ]
     )
@@ -84,7 +83,7 @@ def keep(
     note: Note = "",
     as_json: AsJson = False,
 ) -> None:
-    """Let the service keep a private key, so that it can read what is sealed to it."""
+    """Store a private key in the service, so that it can read sealed bundles."""
     with service({"identity": "--key-file"}) as client:
         kept = client.keys_keep(read_file("--key-file", key_file), note)
     what = "keys" if kept.others else "key"
@@ -100,10 +99,10 @@ def remove(
     yes: Yes = False,
     as_json: AsJson = False,
 ) -> None:
-    """Let the service forget a private key; what is sealed to it stays."""
+    """Remove a private key from the service; sealed bundles stay."""
     output.sure(
-        f"Forget the private key of {recipient}? Without it the service can write and retire what "
-        "is sealed to it, and not read it.",
+        f"Forget the private key of {recipient}? Without it the service can create and retire "
+        "bundles sealed to it, but not read them.",
         yes,
     )
     with service() as client:

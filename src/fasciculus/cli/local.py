@@ -15,14 +15,14 @@ app = typer.Typer()
 
 @app.command()
 def serve() -> None:
-    """Run the service until it is told to stop."""
+    """Run the service."""
     # Another program in the same place: the command line knows the service by its API alone.
     os.execv(sys.executable, [sys.executable, "-P", "-m", "fasciculus.service"])
 
 
 @app.command()
 def config(as_json: AsJson = False) -> None:
-    """Print the service's settings in force, and where each came from."""
+    """Print the service's settings, and where each comes from."""
     from .. import config as configuration
     from ..core.errors import FasciculusError
 

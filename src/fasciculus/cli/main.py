@@ -17,41 +17,39 @@ from .group import Entry, LazyGroup
 from .parameters import names
 
 ENTRIES = {
-    "status": Entry(
-        "shortcuts:app.status", "What needs attention, what is running, what comes next."
-    ),
+    "status": Entry("shortcuts:app.status", "Show alerts, running tasks and next starts."),
     "start": Entry("shortcuts:app.start", "Start a job now."),
-    "restore": Entry("shortcuts:app.restore", "Bring a bundle, or part of it, back."),
+    "restore": Entry("shortcuts:app.restore", "Restore a bundle, or part of it."),
     "search": Entry("shortcuts:app.search", "Find accounts, sites, jobs, stores and bundles."),
-    "hosts": Entry("hosts:app", "Servers where accounts live."),
+    "hosts": Entry("hosts:app", "Servers that host accounts."),
     "accounts": Entry("accounts:app", "Accounts with their sites, databases and mail domains."),
     "sites": Entry("accounts:sites_app", "Sites of accounts."),
-    "stores": Entry("stores:app", "Places where bundles are kept."),
+    "stores": Entry("stores:app", "Places for bundles."),
     "keys": Entry("keys:app", "Keys that bundles are sealed to."),
-    "jobs": Entry("jobs:app", "Standing instructions: what, where, when, keep, tell."),
-    "calendar": Entry("calendar:app", "What starts in the coming days, and what collides."),
-    "runs": Entry("runs:app", "What jobs did."),
-    "bundles": Entry("bundles:app", "What is in the copies."),
-    "restores": Entry("bundles:restores_app", "What was brought back."),
-    "coverage": Entry("coverage:app", "Whether everything that exists is protected."),
-    "maintenance": Entry("maintenance:app", "Verifying, repairing and repacking."),
-    "damage": Entry("maintenance:damage_app", "What is missing or altered on stores."),
-    "growth": Entry("maintenance:growth_app", "How subjects grow."),
-    "alerts": Entry("alerts:app", "What the standing checks found, and who is told."),
+    "jobs": Entry("jobs:app", "Backup jobs: what, where, when, keep, notify."),
+    "calendar": Entry("calendar:app", "Upcoming starts and overlaps."),
+    "runs": Entry("runs:app", "Executions of jobs."),
+    "bundles": Entry("bundles:app", "Bundles and their contents."),
+    "restores": Entry("bundles:restores_app", "Restores and their results."),
+    "coverage": Entry("coverage:app", "Which subjects jobs protect."),
+    "maintenance": Entry("maintenance:app", "Verify, repair and repack tasks."),
+    "damage": Entry("maintenance:damage_app", "Missing or altered files on stores."),
+    "growth": Entry("maintenance:growth_app", "Growth of subjects."),
+    "alerts": Entry("alerts:app", "Alerts of the standing checks, and their recipients."),
     "reports": Entry("reports:app", "Reports and the outbox."),
-    "channels": Entry("channels:app", "Webhooks that reports go to."),
-    "templates": Entry("channels:templates_app", "The words of messages."),
+    "channels": Entry("channels:app", "Webhooks that receive reports."),
+    "templates": Entry("channels:templates_app", "Message templates."),
     "mail": Entry("reports:mail_app", "The mail server for reports."),
     "definitions": Entry("coverage:definitions_app", "All settings as one file."),
     "tokens": Entry("tokens:app", "Tokens for programs and the command line."),
-    "sign-in": Entry(
-        "sign_in:app.sign-in", "Sign in once: makes a token for this user and keeps it."
+    "sign-in": Entry("sign_in:app.sign-in", "Sign in: create a token for this user and store it."),
+    "sign-out": Entry("sign_in:app.sign-out", "Remove the stored token, here and in the service."),
+    "password": Entry("sign_in:app.password", "Change your password."),
+    "admin": Entry(
+        "admin:app", "Administration on the service's machine, as root, without signing in."
     ),
-    "sign-out": Entry("sign_in:app.sign-out", "Remove the kept token, here and in the service."),
-    "password": Entry("sign_in:app.password", "Choose another password."),
-    "admin": Entry("admin:app", "What root does on the service's machine, without signing in."),
-    "serve": Entry("local:app.serve", "Run the service until it is told to stop."),
-    "config": Entry("local:app.config", "Print the service's settings and where each came from."),
+    "serve": Entry("local:app.serve", "Run the service."),
+    "config": Entry("local:app.config", "Print the service's settings, and where each comes from."),
     "version": Entry("local:app.version", "Print the version."),
 }
 #: Whose names answer a missing name.
@@ -151,7 +149,7 @@ def _unexpected(error: Exception) -> int:
             output.complain(row.message, field=option_named(row.field, {}))
         return output.WRONG
     if isinstance(error, UnicodeError) or "surrogates not allowed" in str(error):
-        output.complain("A name or value has letters that cannot be used here.", "Use others.")
+        output.complain("A name or value has characters that cannot be used here.", "Use others.")
         return output.WRONG
     if isinstance(error, OSError) and error.filename:
         output.complain(f"{error.filename}: {error.strerror}.", "Name another file or folder.")

@@ -14,9 +14,9 @@ from .parameters import AsJson
 from .runs import show_log
 from .session import service
 
-app = typer.Typer(help="What was done to copies after they were made.", no_args_is_help=True)
-damage_app = typer.Typer(help="What is missing or altered on stores.", no_args_is_help=True)
-growth_app = typer.Typer(help="How accounts and sites grow.", no_args_is_help=True)
+app = typer.Typer(help="Maintenance of copies.", no_args_is_help=True)
+damage_app = typer.Typer(help="Missing or altered files on stores.", no_args_is_help=True)
+growth_app = typer.Typer(help="Growth of accounts and sites.", no_args_is_help=True)
 
 Store = Annotated[str, typer.Argument(help="The store's name.", show_default=False)]
 Number = Annotated[int, typer.Argument(help="The number of the maintenance.", show_default=False)]
@@ -28,7 +28,7 @@ def list_(
     store: Annotated[str, typer.Option(help="Only on this store.")] = "",
     subject: Subject = "",
     kind: Annotated[str, typer.Option(help="verify, repair or repack.")] = "",
-    count: Annotated[int, typer.Option(help="At most so many.", min=1)] = 20,
+    count: Annotated[int, typer.Option(help="Maximum number of rows.", min=1)] = 20,
     as_json: AsJson = False,
 ) -> None:
     """List maintenance, newest first."""
@@ -52,7 +52,7 @@ def list_(
             ("STARTED", lambda u: moment(u.started or u.created)),
             ("RESULT", lambda u: u.sentence),
         ],
-        "No maintenance yet. Look through a store: fasciculus stores verify STORE",
+        "No maintenance yet. Verify a store: fasciculus stores verify STORE",
         right=["UPKEEP"],
     )
     return None
@@ -87,7 +87,7 @@ def show(number: Number, as_json: AsJson = False) -> None:
 
 @app.command()
 def cancel(number: Number, as_json: AsJson = False) -> None:
-    """Cancel maintenance; every copy stays as whole as it was."""
+    """Cancel a maintenance task; every copy stays intact."""
     with service() as client:
         client.maintenance_cancel(number)
     output.done({"cancelled": number}, f"Maintenance {number} is being cancelled.", as_json)
@@ -95,7 +95,7 @@ def cancel(number: Number, as_json: AsJson = False) -> None:
 
 @app.command()
 def log(number: Number, as_json: AsJson = False) -> None:
-    """Print the log of maintenance."""
+    """Print the log of a maintenance task."""
     with service() as client:
         rows = list(client.every(client.maintenance_log, maintenance_id=number, limit=500))
     if as_json:
@@ -109,17 +109,17 @@ def damage_list(
     store: Annotated[str, typer.Option(help="Only on this store.")] = "",
     subject: Subject = "",
     names: Annotated[
-        int, typer.Option(help="At most so many harmed entries of each file.", min=0)
+        int, typer.Option(help="Maximum number of harmed entries per file.", min=0)
     ] = 20,
     as_json: AsJson = False,
 ) -> None:
-    """List damaged files on stores, and every bundle and entry that they harm."""
+    """List damaged files on stores, with the affected bundles and entries."""
     with service() as client:
         rows = list(client.every(client.damage_list, store=store, subject=subject, limit=500))
     if as_json:
         return output.show_json(rows)
     if not rows:
-        output.out.print("Nothing is known to be damaged.")
+        output.out.print("No known damage.")
     for row in rows:
         output.out.print(
             f"■ {row.store}: {row.file} of {row.subject}: {row.reason}, found {moment(row.found)}",
@@ -128,7 +128,7 @@ def damage_list(
             highlight=False,
         )
         output.out.print(
-            f"  harms the bundles {', '.join(row.bundles)}", soft_wrap=True, highlight=False
+            f"  affected bundles {', '.join(row.bundles)}", soft_wrap=True, highlight=False
         )
         for name in row.files[:names]:
             output.out.print(f"    {name}", soft_wrap=True, highlight=False, markup=False)
@@ -146,19 +146,19 @@ def _way_out(row: models.DamageRow) -> str:
         return f"can be repaired from {sources}: fasciculus stores repair {row.store}"
     if row.stored_again:
         return f"no other store holds it; {row.stored_again} stored its contents again"
-    return "no other store holds it; the next run stores its contents again"
+    return "no other store has it; the next run stores its contents again"
 
 
 @growth_app.command("show")
 def growth_show(
     subject: Annotated[str, typer.Argument(help="Account, site or host.", show_default=False)],
     kind: Annotated[
-        str, typer.Option(help="account, site or host, where the name is shared.")
+        str, typer.Option(help="account, site or host, if the name is ambiguous.")
     ] = "",
-    count: Annotated[int, typer.Option(help="At most so many bundles.", min=1)] = 30,
+    count: Annotated[int, typer.Option(help="Maximum number of bundles.", min=1)] = 30,
     as_json: AsJson = False,
 ) -> None:
-    """Show how a subject grows, bundle by bundle, and what it takes on each store."""
+    """Show the growth of a subject, bundle by bundle, and its space on each store."""
     with service() as client:
         found = client.growth_show(subject, kind)
     if as_json:
@@ -175,7 +175,7 @@ def growth_show(
             ("STORED", lambda p: size(p.packed)),
             ("SAVED", _saved),
         ],
-        "No bundle yet.",
+        "No bundles yet.",
         right=["BUNDLE", "ENTRIES", "SIZE", "NEW DATA", "STORED", "SAVED"],
     )
     output.out.print()
@@ -199,5 +199,5 @@ def growth_show(
 
 
 def _saved(point: models.GrowthPoint) -> str:
-    """What did not have to be stored: contents that were there already, and what packing saved."""
+    """Return the share that needed no storage: contents stored earlier, and compression."""
     return f"{1 - point.packed / point.bytes:.0%}" if point.bytes else "–"

@@ -1,4 +1,4 @@
-"""Days and moments as people write them: “tomorrow”, “friday 18:00”, “in 3 days”, 2026-12-24."""
+"""Dates and times as people write them: “tomorrow”, “friday 18:00”, “in 3 days”, 2026-12-24."""
 
 from __future__ import annotations
 
@@ -10,16 +10,16 @@ _EXAMPLES = "Write for example “tomorrow”, “friday 18:00”, “in 3 days�
 
 
 def parse_moment(text: str) -> datetime:
-    """Return the moment that a text names, in this terminal's zone; a day is its beginning.
+    """Return the time that a text names, in this terminal's zone; a date means its first hour.
 
-    Raises ``typer.BadParameter`` for what names none.
+    Raises ``typer.BadParameter`` for other texts.
     """
     found, has_time = _read(text)
     return found if has_time else datetime.combine(found.date(), time()).astimezone()
 
 
 def parse_day(text: str) -> date:
-    """Return the day that a text names. Raises ``typer.BadParameter`` for what names none."""
+    """Return the day that a text names. Raises ``typer.BadParameter`` for other texts."""
     return _read(text)[0].date()
 
 
@@ -38,5 +38,5 @@ def _read(text: str) -> tuple[datetime, bool]:
     )
     found = None if text.strip().isdigit() else parser.get_date_data(text)
     if found is None or found.date_obj is None:
-        raise typer.BadParameter(f"“{text}” is not a day or a moment. {_EXAMPLES}")
+        raise typer.BadParameter(f"“{text}” is not a date or time. {_EXAMPLES}")
     return found.date_obj.astimezone(), found.period == "time" or " hour" in text or " min" in text

@@ -1,4 +1,4 @@
-"""How the command line speaks: tables for people, JSON for programs, one sentence for trouble."""
+"""Output of commands: tables for people, JSON for programs, one sentence for errors."""
 
 from __future__ import annotations
 
@@ -85,13 +85,13 @@ MARKS = {
 
 
 def speak_json(wanted: bool) -> None:
-    """Whether errors are told as JSON."""
+    """Return whether errors are printed as JSON."""
     global _json
     _json = wanted
 
 
 def complain(message: str, hint: str = "", field: str = "") -> None:
-    """Say on standard error what is wrong; ``field`` is the option or field that it is about."""
+    """Print an error; ``field`` is the option or field at fault."""
     if _json:
         problem = {"error": message, "hint": hint, "field": field}
         sys.stderr.write(json.dumps(problem, ensure_ascii=False) + "\n")
@@ -119,12 +119,12 @@ def read_file(option: str, path: str, strip: bool = True) -> str:
 
 
 def say(sentence: str, style: str = "") -> None:
-    """One sentence as it is: never wrapped, nothing in it taken for markup."""
+    """Print one sentence, never wrapped and without markup."""
     out.print(sentence, style=style, soft_wrap=True, highlight=False, markup=False)
 
 
 def done(value: Any, sentence: str, as_json: bool) -> None:
-    """What a command did: the thing as JSON, or one sentence."""
+    """Print the result of a command: the object as JSON, or one sentence."""
     if as_json:
         show_json(value)
     else:
@@ -147,7 +147,7 @@ Column = tuple[str, Callable[[Any], Any]]
 def show_table(
     rows: Iterable[Any], columns: Sequence[Column], empty: str, right: Sequence[str] = ()
 ) -> None:
-    """A table; where there is nothing, what to do first."""
+    """Print a table; if it has no rows, print what to do first."""
     rows = list(rows)
     if not rows:
         out.print(empty)
@@ -175,7 +175,7 @@ def _cell(value: Any) -> Text:
 def _least_width(
     names: Sequence[str], cells: Sequence[Sequence[Text]], whole: Sequence[bool]
 ) -> int:
-    """How wide a table must be to be read: no word broken, but for the longest of them."""
+    """Return the width at which a table breaks no word, except very long ones."""
     total = 2 * (len(names) - 1)
     for number, name in enumerate(names):
         texts = [row[number].plain for row in cells]
@@ -223,7 +223,7 @@ def moment(value: datetime | None) -> str:
 
 
 def ago(value: datetime | None) -> str:
-    """How long ago, roughly."""
+    """Return how long ago a time is, roughly."""
     if value is None:
         return "never"
     seconds = (datetime.now(UTC) - value).total_seconds()
@@ -248,10 +248,10 @@ def duration(seconds: float) -> str:
 
 
 def sure(question: str, yes: bool) -> None:
-    """Ask before something is destroyed; without a terminal only ``--yes`` will do."""
+    """Ask before a destructive action; without a terminal ``--yes`` is required."""
     if yes:
         return
     if not sys.stdin.isatty():
-        raise wrong(f"{question} This needs a yes.", "Add --yes.")
+        raise wrong(f"{question} This needs confirmation.", "Add --yes.")
     if not typer.confirm(question):
         raise typer.Exit(CANCELLED)

@@ -73,9 +73,7 @@ class _RunView:
 
 @contextmanager
 def _goes_on(what: str, command: str, number: int) -> Iterator[None]:
-    """Say of what is followed, when somebody stops following it, that it goes on; ``command`` is
-    how it is followed.
-    """
+    """On Ctrl-C, print that the task continues; ``command`` is how to follow it."""
     try:
         yield
     except KeyboardInterrupt:
@@ -89,7 +87,7 @@ def _goes_on(what: str, command: str, number: int) -> Iterator[None]:
 
 
 def follow_run(client: Client, run_id: int, quiet: bool = False) -> models.RunDetail:
-    """Show a run's progress until it ends, and give the ended run."""
+    """Show a run's progress until it ends, and return the ended run."""
     bars = _bars()
     if quiet:
         bars.disable = True

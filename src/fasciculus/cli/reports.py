@@ -14,8 +14,8 @@ from .parameters import AsJson, JobName, Yes
 from .session import service
 from .steps import show_tried
 
-app = typer.Typer(help="What was sent to whom, and what waits.", no_args_is_help=True)
-mail_app = typer.Typer(help="The mail server that reports go out through.", no_args_is_help=True)
+app = typer.Typer(help="Sent reports and the outbox.", no_args_is_help=True)
+mail_app = typer.Typer(help="The mail server for reports.", no_args_is_help=True)
 
 
 def _sent(report: models.Report) -> str:
@@ -26,7 +26,7 @@ def _sent(report: models.Report) -> str:
 
 @app.command("list")
 def list_(
-    count: Annotated[int, typer.Option(help="At most so many.", min=1)] = 20,
+    count: Annotated[int, typer.Option(help="Maximum number of rows.", min=1)] = 20,
     as_json: AsJson = False,
 ) -> None:
     """List reports, newest first."""
@@ -43,7 +43,7 @@ def list_(
             ("TO", lambda r: r.channel or ", ".join(r.recipients)),
             ("SENT", _sent),
         ],
-        "No report yet. Reports are written when a job with a report address has run.",
+        "No reports yet. A job with report recipients writes one after each run.",
         right=["REPORT"],
     )
     return None
@@ -54,7 +54,7 @@ def show(
     number: Annotated[int, typer.Argument(help="The report's number.", show_default=False)],
     as_json: AsJson = False,
 ) -> None:
-    """Print a report as it was sent."""
+    """Print a sent report."""
     with service() as client:
         report = client.reports_show(number)
     if as_json:
@@ -69,7 +69,7 @@ def preview(
     html: Annotated[bool, typer.Option("--html", help="The HTML part.")] = False,
     as_json: AsJson = False,
 ) -> None:
-    """Print the report of a job's last run, as it would be written now."""
+    """Print the report of a job's last run with the present template."""
     with service() as client:
         found = client.jobs_report(job)
     if as_json:
@@ -83,7 +83,7 @@ def preview(
 @app.command("try")
 def try_(
     job: JobName,
-    to: Annotated[str, typer.Argument(help="Who gets it.", metavar="ADDRESS")],
+    to: Annotated[str, typer.Argument(help="Recipient.", metavar="ADDRESS")],
     as_json: AsJson = False,
 ) -> None:
     """Send the report of a job's last run to one address."""
@@ -94,7 +94,7 @@ def try_(
 
 @app.command()
 def waiting(as_json: AsJson = False) -> None:
-    """List what waits to be sent."""
+    """List messages waiting to be sent."""
     with service() as client:
         rows = client.outbox_list().items
     if as_json:
@@ -108,7 +108,7 @@ def waiting(as_json: AsJson = False) -> None:
             ("NEXT TRY", lambda r: moment(r.next_try)),
             ("WHY", lambda r: r.last_error),
         ],
-        "Nothing waits.",
+        "No messages are waiting.",
         right=["REPORT", "TRIES"],
     )
     return None
@@ -116,7 +116,7 @@ def waiting(as_json: AsJson = False) -> None:
 
 @app.command()
 def send(as_json: AsJson = False) -> None:
-    """Send all that waits now, and what could not be delivered in the last week."""
+    """Send all waiting messages now, and those that could not be delivered in the last week."""
     with service() as client:
         waiting = client.outbox_send()
     said = f"Sending {output.count(waiting.total, 'message')} now."
@@ -129,8 +129,8 @@ def remove(
     yes: Yes = False,
     as_json: AsJson = False,
 ) -> None:
-    """Remove a report that waits to be sent; it stays among the reports."""
-    output.sure(f"Remove report {report} from what waits? It will not be sent.", yes)
+    """Remove a waiting message from the outbox; the report stays."""
+    output.sure(f"Remove report {report} from the outbox? It will not be sent.", yes)
     with service() as client:
         client.outbox_remove(report)
     output.done({"removed": report}, f"Report {report} no longer waits.", as_json)
@@ -151,7 +151,7 @@ def mail_show(as_json: AsJson = False) -> None:
             ("password", "set" if found.password_set else "not set"),
             ("sender", found.sender or "none"),
             ("fallback channel", found.fallback_channel or "none"),
-            ("tried for", f"{found.days} days"),
+            ("retried for", f"{found.days} days"),
             ("digests", f"at {found.digest_time}, weekly ones on {found.digest_day}"),
         ]
     )
@@ -164,26 +164,26 @@ def mail_set(
     port: Annotated[int | None, typer.Option(help="Its port.")] = None,
     security: Annotated[
         Literal["starttls", "tls", "none"] | None,
-        typer.Option(help="How the connection is secured."),
+        typer.Option(help="Security of the connection."),
     ] = None,
     user: Annotated[str | None, typer.Option(help="User to sign in as.")] = None,
     password_file: Annotated[
         typer.FileText | None, typer.Option(help="File with the password (“-” for standard input).")
     ] = None,
-    sender: Annotated[str | None, typer.Option(help="Address that reports come from.")] = None,
+    sender: Annotated[str | None, typer.Option(help="Sender address of reports.")] = None,
     fallback_channel: Annotated[
         str | None,
         typer.Option(
-            help="The channel for reports that could not be delivered for an hour; “none”.",
+            help="Channel for reports that could not be delivered for an hour; “none” for none.",
             metavar="CHANNEL",
         ),
     ] = None,
-    days: Annotated[
-        int | None, typer.Option(help="Try to deliver a report for so many days.")
-    ] = None,
+    days: Annotated[int | None, typer.Option(help="Days for which delivery is retried.")] = None,
     digest_time: Annotated[
         str | None,
-        typer.Option(help="When digests come, in the zone of their jobs.", metavar="HH:MM"),
+        typer.Option(
+            help="Time at which digests are sent, in the time zone of their jobs.", metavar="HH:MM"
+        ),
     ] = None,
     digest_day: Annotated[
         Literal["mon", "tue", "wed", "thu", "fri", "sat", "sun"] | None,
@@ -191,7 +191,7 @@ def mail_set(
     ] = None,
     as_json: AsJson = False,
 ) -> None:
-    """Set the mail server; what is not named stays."""
+    """Set the mail server. Options you omit keep their value."""
     with service({"fallback_channel": "--fallback-channel"}) as client:
         fields = client.mail_show().model_dump(exclude={"password", "password_set"})
         given = {
@@ -214,7 +214,8 @@ def mail_set(
 
 @mail_app.command("try")
 def mail_try(
-    to: Annotated[str, typer.Argument(help="Who gets the test message.")], as_json: AsJson = False
+    to: Annotated[str, typer.Argument(help="Recipient of the test message.")],
+    as_json: AsJson = False,
 ) -> None:
     """Send a test message."""
     with service() as client:

@@ -17,7 +17,7 @@ from .parameters import AsJson
 from .progress import finish_run, follow_run
 from .session import service
 
-app = typer.Typer(help="What ran and what runs.", no_args_is_help=True)
+app = typer.Typer(help="Executions of jobs.", no_args_is_help=True)
 
 Number = Annotated[int, typer.Argument(help="The run's number.", show_default=False)]
 
@@ -28,7 +28,7 @@ def list_(
     outcome: Annotated[
         str, typer.Option(help=f"Only these: {', '.join(OUTCOMES)}, or “trouble” for all but done.")
     ] = "",
-    count: Annotated[int, typer.Option(help="At most so many.", min=1)] = 20,
+    count: Annotated[int, typer.Option(help="Maximum number of rows.", min=1)] = 20,
     as_json: AsJson = False,
 ) -> None:
     """List runs, newest first."""
@@ -49,7 +49,7 @@ def list_(
             ("STORED", lambda r: size(r.packed)),
             ("BY", lambda r: r.started_by),
         ],
-        "No run yet. Start a job: fasciculus start JOB --wait",
+        "No runs yet. Start a job: fasciculus start JOB --wait",
         right=["RUN", "TOOK", "TASKS", "SIZE", "STORED"],
     )
     return None
@@ -115,7 +115,7 @@ def show(number: Number, as_json: AsJson = False) -> None:
 
 @app.command()
 def follow(number: Number, as_json: AsJson = False) -> None:
-    """Follow a run until it ends; the exit code tells how it went."""
+    """Follow a run until it ends; the exit code gives the outcome."""
     with service() as client:
         run = follow_run(client, number)
     finish_run(run, as_json=as_json)
@@ -123,7 +123,7 @@ def follow(number: Number, as_json: AsJson = False) -> None:
 
 @app.command()
 def cancel(number: Number, as_json: AsJson = False) -> None:
-    """Cancel a run; nothing half-written counts as a bundle."""
+    """Cancel a run; incomplete bundles are discarded."""
     with service() as client:
         client.runs_cancel(number)
     output.done({"cancelled": number}, f"Run {number} is being cancelled.", as_json)
@@ -148,7 +148,7 @@ def log(
 
 
 def changes_words(changes: models.Changes | None) -> str:
-    """How a bundle differs from the previous one, in a few words."""
+    """Return a short summary of the differences to the previous bundle."""
     if changes is None:
         return "–"
     if not (changes.new or changes.changed or changes.gone):
@@ -172,11 +172,11 @@ CHANGE_COLUMNS: list[output.Column] = [
 def changes(
     number: Number,
     subject: Annotated[str, typer.Option(help="Only of this account or site.")] = "",
-    state: Annotated[str, typer.Option(help="Only new, changed or gone.")] = "",
-    count: Annotated[int, typer.Option(help="At most so many of each subject.", min=1)] = 200,
+    state: Annotated[str, typer.Option(help="Only new, changed or gone entries.")] = "",
+    count: Annotated[int, typer.Option(help="Maximum number per subject.", min=1)] = 200,
     as_json: AsJson = False,
 ) -> None:
-    """List what is new, changed and gone in each bundle of a run since the previous one."""
+    """List what was added, changed and removed in each bundle of a run."""
     with service() as client:
         found = {}
         for task in client.runs_show(number).tasks:
@@ -199,10 +199,10 @@ def changes(
             {name: [row.model_dump() for row in rows] for name, rows in found.items()}
         )
     if not found:
-        output.out.print("No bundle of this run has one before it.")
+        output.out.print("No bundle of this run has a previous one.")
     for name, rows in found.items():
         output.out.print(f"{name}:", highlight=False)
-        output.show_table(rows, CHANGE_COLUMNS, "Nothing differs.", right=["SIZE", "BEFORE"])
+        output.show_table(rows, CHANGE_COLUMNS, "No differences.", right=["SIZE", "BEFORE"])
     return None
 
 

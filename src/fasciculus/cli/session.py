@@ -22,10 +22,10 @@ _GROUPS = ("settings", "connection", "mail", "rules", "databases", "discovery")
 
 @contextmanager
 def service(options: Mapping[str, str] | None = None) -> Iterator[Client]:
-    """A client with the kept token; what goes wrong ends the command with a sentence and an exit
+    """Return a client with the stored token; errors end the command with a sentence and an exit
     code.
 
-    ``options`` names the option of a field where it is not the field's own name.
+    ``options`` has the option of each field whose option has another name.
     """
     use_kept_token()
     with connect(options) as client:
@@ -34,7 +34,7 @@ def service(options: Mapping[str, str] | None = None) -> Iterator[Client]:
 
 @contextmanager
 def connect(options: Mapping[str, str] | None = None) -> Iterator[Client]:
-    """As :func:`service`, for somebody who may not be signed in."""
+    """The same as :func:`service`, without requiring a token."""
     # Imported late: a help text or a mistyped option must not wait for the client.
     sys.modules.setdefault("httpx._main", None)  # type: ignore[arg-type]  # its own command line
     from pydantic import ValidationError

@@ -32,7 +32,7 @@ _OPTIONS = {
 
 @app.command()
 def status(as_json: AsJson = False) -> None:
-    """What needs attention, what is running, what comes next."""
+    """Show alerts, running tasks and next starts."""
     with service() as client:
         found = client.overview()
     if as_json:
@@ -40,7 +40,7 @@ def status(as_json: AsJson = False) -> None:
     else:
         for row in found.attention:
             mark, style = ("■", "red") if row.level == "broken" else ("▲", "yellow")
-            taken = f" (taken on by {row.acknowledged_by})" if row.acknowledged_by else ""
+            taken = f" (acknowledged by {row.acknowledged_by})" if row.acknowledged_by else ""
             output.out.print(
                 f"{mark} {row.text}{taken}", style=style, soft_wrap=True, highlight=False
             )
@@ -70,7 +70,7 @@ def status(as_json: AsJson = False) -> None:
 
 
 def _first_step(found: models.Overview) -> str:
-    """What comes next where nothing is protected yet; empty once there is a job."""
+    """Return the next step of a new installation; empty once there is a job."""
     if found.jobs:
         return ""
     if not found.hosts:
@@ -81,40 +81,40 @@ def _first_step(found: models.Overview) -> str:
         step = "fasciculus stores add NAME --kind KIND"
     else:
         step = "fasciculus jobs add NAME --accounts all --store STORE"
-    return f"No job yet: nothing is protected. The next step: {step}"
+    return f"No jobs yet: nothing is protected. The next step: {step}"
 
 
 @app.command()
 def start(
     job: JobName,
-    wait: Annotated[bool, typer.Option("--wait", help="Follow it until it ends.")] = False,
+    wait: Annotated[bool, typer.Option("--wait", help="Follow the run until it ends.")] = False,
     quiet: Annotated[
-        bool, typer.Option("--quiet", help="With --wait: say nothing when all is well.")
+        bool, typer.Option("--quiet", help="With --wait: print nothing on success.")
     ] = False,
-    full: Annotated[bool, typer.Option("--full", help="A full bundle this once.")] = False,
+    full: Annotated[bool, typer.Option("--full", help="Create full bundles in this run.")] = False,
     compare: Annotated[
         bool,
-        typer.Option("--compare", help="Compare contents this once, whatever sizes and times say."),
+        typer.Option("--compare", help="Compare contents in this run, not only sizes and times."),
     ] = False,
     name: Annotated[
         str,
         typer.Option(
-            help="A name of its own for this run, such as “before the update”: its bundles carry "
-            "it and are pinned for a time."
+            help="Label for this run, such as “before the update”: its bundles get it and are "
+            "pinned."
         ),
     ] = "",
     keep_days: Annotated[
         int | None,
-        typer.Option(help="With --name: for how many days; 30 where it is left out.", min=1),
+        typer.Option(help="With --name: number of days; default 30.", min=1),
     ] = None,
     only: Annotated[
         list[str] | None,
         typer.Option(
-            help="Only these of its subjects; may be repeated.", metavar="SUBJECT[,SUBJECT]"
+            help="Only this subject of the job; may be repeated.", metavar="SUBJECT[,SUBJECT]"
         ),
     ] = None,
     failed: Annotated[
-        bool, typer.Option("--failed", help="Only what did not end well in its last run.")
+        bool, typer.Option("--failed", help="Only the failed subjects of its last run.")
     ] = False,
     as_json: AsJson = False,
 ) -> None:
@@ -144,7 +144,7 @@ def _last_run(client: Client, job: str) -> int:
 @app.command()
 def restore(
     bundle: Annotated[int, typer.Argument(help="The bundle's number.", show_default=False)],
-    to: Annotated[str, typer.Option(help="An empty or new folder, on the service's machine.")] = "",
+    to: Annotated[str, typer.Option(help="An empty or new folder on the service's machine.")] = "",
     contents: Annotated[
         str, typer.Option(help="Only these kinds: files, databases, mail.", metavar="KIND,KIND")
     ] = "",
@@ -169,32 +169,32 @@ def restore(
     ] = "",
     resume: Annotated[
         bool,
-        typer.Option("--resume", help="Go on where an interrupted restore into that folder was."),
+        typer.Option("--resume", help="Continue an interrupted restore into that folder."),
     ] = False,
     special_modes: Annotated[
         bool,
         typer.Option(
             "--special-modes",
-            help="Bring back set-user-id bits, devices and system attributes even of a copy that "
+            help="Restore set-user-id bits, devices and system attributes even from a copy that "
             "the records do not vouch for.",
         ),
     ] = False,
     map_owner: Annotated[
         list[str] | None,
         typer.Option(
-            help="Who gets the entries of a recorded user or group; may be repeated.",
+            help="New owner for the entries of a recorded user or group; may be repeated.",
             metavar="NAME=NAME_THERE",
         ),
     ] = None,
     key_file: Annotated[
         str,
         typer.Option(
-            help="A file with a private key, where the bundle is sealed; “-” for standard input."
+            help="A file with a private key, if the bundle is sealed; “-” for standard input."
         ),
     ] = "",
     as_json: AsJson = False,
 ) -> None:
-    """Bring back a bundle, or part of it, to an empty folder, new databases, the mail files."""
+    """Restore a bundle, or part of it, to an empty folder, new databases or the mail files."""
     names = dict(_renamed(text, "--database") for text in database or [])
     with service(_OPTIONS) as client:
         order = models.RestoreStart(
@@ -227,7 +227,7 @@ def _renamed(text: str, option: str) -> tuple[str, str]:
 
 
 def _restored(done: models.Restore) -> str:
-    """What came back, in a sentence."""
+    """Return a sentence about what was restored."""
     parts = [f"Restored {count(done.entries, 'entry', 'entries')}, {size(done.bytes)}"]
     parts.append(f", to {done.target}." if done.target else ".")
     if done.databases:

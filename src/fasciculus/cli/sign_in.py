@@ -22,30 +22,31 @@ app = typer.Typer()
 _PasswordFile = Annotated[
     str,
     typer.Option(
-        metavar="FILE", help="A file with the password; “-” for standard input. Else it is asked."
+        metavar="FILE",
+        help="A file with the password; “-” for standard input. Otherwise you are prompted.",
     ),
 ]
 
 
 def token_file() -> Path:
-    """Where ``sign-in`` keeps its token."""
+    """Return the path of the token that ``sign-in`` stores."""
     base = os.environ.get("XDG_CONFIG_HOME") or str(Path.home() / ".config")
     return Path(base) / "fasciculus" / "token"
 
 
 def use_kept_token() -> None:
-    """Take the kept token where the environment has none."""
+    """Use the stored token if the environment has none."""
     if not os.environ.get("FASCICULUS_TOKEN") and token_file().is_file():
         os.environ["FASCICULUS_TOKEN"] = token_file().read_text("utf-8").strip()
 
 
 @app.command("sign-in")
 def sign_in(
-    name: Annotated[str, typer.Option(help="Who signs in.")] = "administrator",
+    name: Annotated[str, typer.Option(help="User name.")] = "administrator",
     password_file: _PasswordFile = "",
     as_json: AsJson = False,
 ) -> None:
-    """Sign in once: makes a token for this user and keeps it."""
+    """Sign in: create a token for this user and store it."""
     from .session import connect
 
     os.environ.pop("FASCICULUS_TOKEN", None)
@@ -57,7 +58,7 @@ def sign_in(
             _change(client, name, password)
         made = _new_token(client)
     path = _keep(made)
-    said = f"Signed in at {client.url}. The token is kept in {path}."
+    said = f"Signed in at {client.url}. The token is stored in {path}."
     output.done({"url": client.url, "token_file": str(path)}, said, as_json)
 
 
@@ -70,20 +71,20 @@ def _password(path: str, question: str) -> str:
 
 
 def _change(client: Client, name: str, password: str) -> None:
-    """The one-time password is replaced by one of the user's own."""
+    """Replace the initial password by one that the user chooses."""
     if not sys.stdin.isatty():
         raise output.wrong(
-            "This is the one-time password; it must be replaced.",
+            "This is the initial password; it must be replaced.",
             "Sign in once from a terminal or in the console.",
         )
-    output.out.print("This was the one-time password. Choose one of your own.")
+    output.out.print("This was the initial password. Choose your own.")
     new = _new_password()
     client.password_change(password, new)
     client.session_open(name, new)
 
 
 def _opened(client: Client, name: str, password: str) -> models.Session:
-    """The session; a wrong password is said with what to do about one that was lost."""
+    """Return the session; for a wrong password, print how to reset a lost one."""
     from ..client import NotSignedInError
 
     try:
@@ -91,8 +92,8 @@ def _opened(client: Client, name: str, password: str) -> models.Session:
     except NotSignedInError as error:
         output.complain(
             error.message,
-            "A password that was lost is replaced by root on the service's machine: fasciculus "
-            "admin reset-password.",
+            "Root can reset a lost password on the service's machine: fasciculus admin "
+            "reset-password.",
         )
         raise typer.Exit(output.SIGNED_OUT) from error
 
@@ -124,11 +125,11 @@ def _keep(token: str) -> Path:
 @app.command()
 def password(
     end_tokens: Annotated[
-        bool, typer.Option("--end-tokens", help="Remove all of your tokens as well.")
+        bool, typer.Option("--end-tokens", help="Also remove all of your tokens.")
     ] = False,
     as_json: AsJson = False,
 ) -> None:
-    """Choose another password; all sessions in the console end."""
+    """Change your password; all sessions in the console end."""
     from .session import service
 
     if not sys.stdin.isatty():
@@ -140,7 +141,7 @@ def password(
         client.password_change(old, _new_password(), end_tokens)
     if end_tokens:
         token_file().unlink(missing_ok=True)
-    said = "The password is changed." + (" Sign in again: your tokens are gone." * end_tokens)
+    said = "The password was changed." + (" Sign in again: your tokens were removed." * end_tokens)
     output.done({"changed": True}, said, as_json)
 
 
@@ -154,7 +155,7 @@ def _new_password() -> str:
 
 @app.command("sign-out")
 def sign_out(as_json: AsJson = False) -> None:
-    """Remove the kept token, here and in the service."""
+    """Remove the stored token, here and in the service."""
     from .session import service
 
     with service() as client:

@@ -11,7 +11,7 @@ _UNITS = {"b": 1, "kib": 1024, "mib": 1024**2, "gib": 1024**3, "tib": 1024**4}
 
 
 def parse_size(option: str, text: str) -> int:
-    """A size with a binary unit, in bytes; a wrong one is answered with an example."""
+    """Return a size in bytes from a text with a binary unit; errors give an example."""
     match = _SIZE.fullmatch(text.strip())
     if not match:
         raise wrong(f"“{text}” is not a size.", "Write for example 256MiB.", f"--{option}")

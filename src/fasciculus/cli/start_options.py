@@ -1,4 +1,4 @@
-"""The options of a job on when it starts, what becomes of tasks that fail, and who is told."""
+"""The options of a job for starts, retries, limits and recipients."""
 
 from __future__ import annotations
 
@@ -10,27 +10,27 @@ import typer
 from .moments import parse_day
 from .output import wrong
 
-_WHEN = "When it may start"
-_FAIL = "When tasks fail or take long"
-_TELL = "Keep and tell"
+_WHEN = "Start conditions"
+_FAIL = "Retries and time limits"
+_TELL = "Keep and notify"
 _WATCH = "Watch"
 
 FirstDay = Annotated[
     date | None,
     typer.Option(
-        parser=parse_day, metavar="DAY", help="Start nothing before.", rich_help_panel=_WHEN
+        parser=parse_day, metavar="DAY", help="First day with starts.", rich_help_panel=_WHEN
     ),
 ]
 LastDay = Annotated[
     date | None,
     typer.Option(
-        parser=parse_day, metavar="DAY", help="Start nothing after.", rich_help_panel=_WHEN
+        parser=parse_day, metavar="DAY", help="Last day with starts.", rich_help_panel=_WHEN
     ),
 ]
 Hours = Annotated[
     str | None,
     typer.Option(
-        help="Start nothing outside of these hours, such as 22:00-05:00; “any” for the whole day.",
+        help="Hours in which tasks may start, such as 22:00-05:00; “any” for the whole day.",
         metavar="HH:MM-HH:MM",
         rich_help_panel=_WHEN,
     ),
@@ -47,56 +47,56 @@ DaysOff = Annotated[
 ]
 Spread = Annotated[
     int | None,
-    typer.Option(help="Let its subjects begin evenly over so many minutes.", rich_help_panel=_WHEN),
+    typer.Option(help="Spread starts evenly over N minutes.", rich_help_panel=_WHEN),
 ]
 Overlap = Annotated[
     Literal["skip", "wait", "cancel"] | None,
     typer.Option(
-        help="What becomes of a start while the previous run goes on: it is skipped, it waits, or "
-        "the previous run is cancelled.",
+        help="If the previous run is still running: skip the start, let it wait, or cancel the "
+        "previous run.",
         rich_help_panel=_WHEN,
     ),
 ]
 Missed = Annotated[
     Literal["once", "skip"] | None,
     typer.Option(
-        help="What becomes of starts while the service was down: caught up once, or skipped.",
+        help="Starts missed while the service was down: catch up once, or skip.",
         rich_help_panel=_WHEN,
     ),
 ]
 Priority = Annotated[
     Literal["high", "normal", "low"] | None,
-    typer.Option(help="Whose tasks begin first when several wait.", rich_help_panel=_WHEN),
+    typer.Option(help="Priority of waiting tasks.", rich_help_panel=_WHEN),
 ]
 Retries = Annotated[
     int | None,
     typer.Option(
-        help="Try a task so often again that failed for a reason that may pass, in runs that the "
-        "timetable started.",
+        help="Retries of a task after a temporary error, in runs that the timetable started.",
         rich_help_panel=_FAIL,
     ),
 ]
 RetryPause = Annotated[
-    int | None, typer.Option(help="Minutes before it is tried again.", rich_help_panel=_FAIL)
+    int | None, typer.Option(help="Minutes between retries.", rich_help_panel=_FAIL)
 ]
 TaskMinutes = Annotated[
     int | None,
-    typer.Option(help="Stop a task that takes longer; 0 for never.", rich_help_panel=_FAIL),
+    typer.Option(help="Stop a task after N minutes; 0 for never.", rich_help_panel=_FAIL),
 ]
 StepMinutes = Annotated[
     int | None,
     typer.Option(
-        help="Stop a task of which one step takes longer; 0 for never.", rich_help_panel=_FAIL
+        help="Stop a task if one step takes longer than N minutes; 0 for never.",
+        rich_help_panel=_FAIL,
     ),
 ]
 RunMinutes = Annotated[
     int | None,
-    typer.Option(help="Stop a run that takes longer; 0 for never.", rich_help_panel=_FAIL),
+    typer.Option(help="Stop a run after N minutes; 0 for never.", rich_help_panel=_FAIL),
 ]
 KeepOn = Annotated[
     list[str] | None,
     typer.Option(
-        help="Another keep rule on one of the stores; may be repeated; “none” for none.",
+        help="Keep rule for one of the stores; may be repeated; “none” for none.",
         metavar="STORE=RULE",
         rich_help_panel=_TELL,
     ),
@@ -104,25 +104,23 @@ KeepOn = Annotated[
 KeepGone = Annotated[
     str | None,
     typer.Option(
-        help="Another keep rule for accounts that are gone; “none” for the same.",
+        help="Keep rule for deleted accounts; “none” for the same.",
         metavar="RULE",
         rich_help_panel=_TELL,
     ),
 ]
 TellContacts = Annotated[
     Literal["never", "trouble", "recovery", "always"] | None,
-    typer.Option(
-        help="Whether the contact of each account is told of its own part.", rich_help_panel=_TELL
-    ),
+    typer.Option(help="When to notify the contact of each account.", rich_help_panel=_TELL),
 ]
 AttachLog = Annotated[
     Literal["never", "trouble", "always"] | None,
-    typer.Option(help="When the log goes along with the report.", rich_help_panel=_TELL),
+    typer.Option(help="When to attach the log to the report.", rich_help_panel=_TELL),
 ]
 TellChannel = Annotated[
     list[str] | None,
     typer.Option(
-        help="A channel that reports go to as well; may be repeated; “none” for none.",
+        help="A channel that also gets reports; may be repeated; “none” for none.",
         rich_help_panel=_TELL,
     ),
 ]
@@ -130,7 +128,7 @@ Smaller = Annotated[
     int | None,
     typer.Option(
         "--watch-smaller",
-        help="Open an alert when a bundle shrinks below so many percent of the usual; 0 for never.",
+        help="Alert if a bundle is smaller than N percent of the median; 0 for never.",
         rich_help_panel=_WATCH,
     ),
 ]
@@ -138,7 +136,7 @@ Larger = Annotated[
     int | None,
     typer.Option(
         "--watch-larger",
-        help="Open an alert when a bundle grows beyond so many percent of the usual; 0 for never.",
+        help="Alert if a bundle is larger than N percent of the median; 0 for never.",
         rich_help_panel=_WATCH,
     ),
 ]
@@ -146,7 +144,7 @@ Changes = Annotated[
     int | None,
     typer.Option(
         "--watch-changes",
-        help="Open an alert at more than so many percent of the usual changes; 0 for never.",
+        help="Alert if changes exceed N percent of the median; 0 for never.",
         rich_help_panel=_WATCH,
     ),
 ]
@@ -195,7 +193,7 @@ def starting(
 
 
 def start_fields(o: dict[str, Any]) -> dict[str, dict[str, Any]]:
-    """By group of fields, what the given options set of it."""
+    """Return the values that the given options set, by group of fields."""
     groups = {
         "starting": {
             "first_day": o["first_day"],

@@ -19,21 +19,21 @@ if TYPE_CHECKING:
 Subject = Annotated[str, typer.Option(help="Only of this account, site or host.")]
 Background = Annotated[
     bool,
-    typer.Option("--no-wait", help="Come back at once; look with: fasciculus maintenance list."),
+    typer.Option("--no-wait", help="Do not wait; see: fasciculus maintenance list."),
 ]
-Quiet = Annotated[bool, typer.Option("--quiet", help="Say nothing when all is well.")]
+Quiet = Annotated[bool, typer.Option("--quiet", help="Print nothing on success.")]
 
 
 def finish(
     client: Client, started: models.MaintenanceStarted, no_wait: bool, as_json: bool, quiet: bool
 ) -> None:
-    """Wait for all that was started, and end with the worst exit code."""
+    """Wait for all started tasks, and end with the worst exit code."""
     if no_wait:
         said = f"Queued: {', '.join(map(str, started.ids))}."
         output.done(started, said, as_json)
         return
     ended = [follow_maintenance(client, number) for number in started.ids]
-    # Damage is repaired at once where it can be: that belongs to the answer.
+    # Damage is repaired immediately if possible: the result includes that.
     for work in list(ended):
         repairs = client.maintenance_list(
             kind="repair", store=work.store, subject=work.subject, limit=1
@@ -82,7 +82,7 @@ def verify(
     quiet: Quiet = False,
     as_json: AsJson = False,
 ) -> None:
-    """Check that the copies on a store are whole, and repair what another store still has."""
+    """Verify the copies on a store, and repair damage from other stores."""
     with service() as client:
         finish(client, client.stores_verify(name, deep, subject, bundle), no_wait, as_json, quiet)
 
@@ -94,7 +94,7 @@ def repair(
     quiet: Quiet = False,
     as_json: AsJson = False,
 ) -> None:
-    """Replace damaged files by intact ones of other stores."""
+    """Replace damaged files by intact ones from other stores."""
     with service() as client:
         finish(client, client.stores_repair(name, subject), no_wait, as_json, quiet)
 
@@ -105,29 +105,27 @@ def repack(
     over: Annotated[
         int,
         typer.Option(
-            help="Rewrite a piece when more than so many percent of it are unused.",
+            help="Rewrite pieces with more than N percent of unused data.",
             min=0,
             max=95,
         ),
     ] = 20,
     dry_run: Annotated[
-        bool, typer.Option("--dry-run", help="Only measure and say what it would free.")
+        bool, typer.Option("--dry-run", help="Only measure what it would free.")
     ] = False,
     no_wait: Background = False,
     quiet: Quiet = False,
     as_json: AsJson = False,
 ) -> None:
-    """Rewrite pieces without what no bundle needs. Can be cancelled at any time."""
+    """Rewrite pieces without unused data. You can cancel it at any time."""
     with service() as client:
         finish(client, client.stores_repack(name, subject, over, dry_run), no_wait, as_json, quiet)
 
 
 Source = Annotated[
-    str, typer.Argument(help="The store that has the bundles.", metavar="FROM", show_default=False)
+    str, typer.Argument(help="The source store.", metavar="FROM", show_default=False)
 ]
-Target = Annotated[
-    str, typer.Argument(help="The store to bring them to.", metavar="TO", show_default=False)
-]
+Target = Annotated[str, typer.Argument(help="The target store.", metavar="TO", show_default=False)]
 
 
 def catch_up(
@@ -137,7 +135,7 @@ def catch_up(
     quiet: Quiet = False,
     as_json: AsJson = False,
 ) -> None:
-    """Bring the bundles that a store missed from the other stores of its jobs."""
+    """Copy missed bundles to a store from the other stores of its jobs."""
     with service() as client:
         started = client.stores_transfer(name, subject=subject)
         finish(client, started, no_wait, as_json, quiet)
@@ -151,7 +149,7 @@ def copy(
     quiet: Quiet = False,
     as_json: AsJson = False,
 ) -> None:
-    """Copy all bundles of one store that another lacks."""
+    """Copy all bundles that a store lacks from another store."""
     with service() as client:
         started = client.stores_transfer(target, source, subject)
         finish(client, started, no_wait, as_json, quiet)
@@ -166,7 +164,7 @@ def move(
     quiet: Quiet = False,
     as_json: AsJson = False,
 ) -> None:
-    """Bring all bundles of one store to another, and remove them from the first."""
+    """Move all bundles from one store to another."""
     with service() as client:
         client.stores_show(source)
         output.sure(
@@ -185,9 +183,10 @@ def seal(
     quiet: Quiet = False,
     as_json: AsJson = False,
 ) -> None:
-    """Seal what lies on a store to its public keys, or to other ones. Can be cancelled any time.
+    """Seal the bundles on a store to its public keys, or to new ones. You can cancel it at any
+    time.
 
-    What was sealed before needs one of its private keys: fasciculus keys keep.
+    Bundles sealed earlier need one of their private keys: fasciculus keys keep.
     """
     with service() as client:
         finish(client, client.stores_seal(name, subject), no_wait, as_json, quiet)
@@ -196,9 +195,9 @@ def seal(
 def import_(
     name: StoreName, no_wait: Background = False, quiet: Quiet = False, as_json: AsJson = False
 ) -> None:
-    """Take all bundles that a store holds into the records.
+    """Add all bundles on a store to the records.
 
-    Hosts, accounts and jobs that they tell of are proposed: fasciculus stores proposals.
+    Their hosts, accounts and jobs are proposed: fasciculus stores proposals.
     """
     with service() as client:
         finish(client, client.stores_import(name), no_wait, as_json, quiet)
@@ -211,7 +210,7 @@ def transfers(
     ] = "",
     as_json: AsJson = False,
 ) -> None:
-    """List what was brought to a store from others."""
+    """List transfers to a store from other stores."""
     with service() as client:
         rows = list(client.every(partial(client.stores_transfers, name), day=day))
     if as_json:

@@ -1,4 +1,4 @@
-"""What can be set of a store of any kind."""
+"""Settings of a store of any kind."""
 
 from __future__ import annotations
 
@@ -12,7 +12,7 @@ from .sizes import parse_size
 VerifyDays = Annotated[
     int | None,
     typer.Option(
-        help="Read every copy through once in so many days, in the background; 0 for never.",
+        help="Deep verify each copy every N days, in the background; 0 for never.",
         min=0,
         max=3650,
     ),
@@ -21,57 +21,61 @@ Limits = Annotated[
     list[str] | None,
     typer.Option(
         "--limit",
-        help="Bytes per second, such as “2 MiB/s 08:00-18:00” or “10 MiB/s”; may be given again. "
-        "“none” lifts all.",
+        help="Bandwidth limit, such as “2 MiB/s 08:00-18:00” or “10 MiB/s”; may be repeated; "
+        "“none” for none.",
     ),
 ]
 StallTimeout = Annotated[
     int | None,
-    typer.Option(help="Seconds that a transfer may stand still.", min=10, max=3600),
+    typer.Option(
+        help="Seconds without progress after which a transfer is given up.", min=10, max=3600
+    ),
 ]
 MaxConcurrent = Annotated[
     int | None,
-    typer.Option(help="How many tasks write to it at the same time; 0 for any number.", min=0),
+    typer.Option(help="Maximum number of tasks at the same time; 0 for no limit.", min=0),
 ]
 ReadBack = Annotated[
     bool | None,
     typer.Option(
         "--read-back/--no-read-back",
-        help="Read back what was sent where the store cannot give its checksum.",
+        help="Read uploads back if the store cannot return checksums.",
     ),
 ]
 Reserve = Annotated[
-    str | None, typer.Option(help="Space that stays free, such as “20 GiB”.", metavar="SIZE")
+    str | None, typer.Option(help="Reserved free space, such as “20 GiB”.", metavar="SIZE")
 ]
-PriceKept = Annotated[float | None, typer.Option(help="Price of a GB held for a month.", min=0)]
-PriceMoved = Annotated[float | None, typer.Option(help="Price of a GB sent or read.", min=0)]
+PriceKept = Annotated[float | None, typer.Option(help="Price per GB and month.", min=0)]
+PriceMoved = Annotated[float | None, typer.Option(help="Price per GB transferred.", min=0)]
 Currency = Annotated[str | None, typer.Option(help="The currency of both, such as EUR.")]
 SealTo = Annotated[
     list[str] | None,
     typer.Option(
         "--seal-to",
-        help="A public key, age1…, that all bundles for it are sealed to; may be given again. "
-        "“none” for none.",
+        help="A public key, age1…, that its bundles are sealed to; may be repeated; “none” for "
+        "none.",
     ),
 ]
 CopyFrom = Annotated[
     str | None,
-    typer.Option(help="A store whose bundles are brought here on a timetable; “none” for none."),
+    typer.Option(help="A store whose bundles are copied here on a timetable; “none” for none."),
 ]
 CopyTimetable = Annotated[
-    str | None, typer.Option(help="When they are brought, such as “daily 05:00”.")
+    str | None, typer.Option(help="Timetable for copying, such as “daily 05:00”.")
 ]
 CopyMove = Annotated[
     bool | None,
-    typer.Option("--copy-move/--copy-keep", help="Remove them from the other store then."),
+    typer.Option(
+        "--copy-move/--copy-keep", help="Remove the bundles from the other store afterwards."
+    ),
 ]
 Untried = Annotated[
-    bool, typer.Option("--untried", help="Save it without trying; “stores try” does that later.")
+    bool, typer.Option("--untried", help="Save without testing; “stores try” tests it later.")
 ]
 
 
 def common_fields(old: models.Store | None, options: dict[str, Any]) -> dict[str, Any]:
-    """The fields of a store that were given, and what an old one has beside them."""
+    """Return the given fields of a store, and the other fields of the old one."""
     names = models.StoreInput.model_fields.keys() - {"name", "settings", "secrets"}
     found = {name: getattr(old, name) for name in names} if old is not None else {}
     given = {**options, "recipients": options["seal_to"]}

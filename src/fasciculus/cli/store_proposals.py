@@ -35,7 +35,7 @@ OPTIONS = {
 
 
 def proposals(name: StoreName, as_json: AsJson = False) -> None:
-    """List the hosts, accounts, stores and jobs that a store tells of."""
+    """List the hosts, accounts, stores and jobs proposed by a store."""
     with service() as client:
         rows = client.stores_proposals(name).items
     if as_json:
@@ -72,10 +72,10 @@ def accept(
     ] = None,
     as_json: AsJson = False,
 ) -> None:
-    """Add hosts, accounts, stores and jobs that a store tells of.
+    """Add hosts, accounts, stores and jobs proposed by a store.
 
-    Settings come back from a copy of the records, where the store has one that this service's key
-    opens. Without it hosts come without a connection; jobs come switched off.
+    Settings are taken from a copy of the records, if the store has one that this service's key
+    opens. Otherwise hosts have no connection. Jobs are added disabled.
     """
     choice = _choice(host, account, store, job, all_)
     choice.homes = dict(_home(text) for text in home or [])
@@ -100,9 +100,13 @@ def dismiss(
     yes: Yes = False,
     as_json: AsJson = False,
 ) -> None:
-    """Forget hosts, accounts, stores and jobs that a store tells of; its bundles stay known."""
+    """Dismiss hosts, accounts, stores and jobs proposed by a store; its bundles stay in the
+    records.
+    """
     choice = _choice(host, account, store, job, all_)
-    output.sure(f"Forget these proposals of store {name}? Importing again brings them back.", yes)
+    output.sure(
+        f"Forget these proposals of store {name}? Importing again proposes them again.", yes
+    )
     with service(OPTIONS) as client:
         client.stores_dismiss(name, choice)
     output.done({"dismissed": name}, "Forgotten.", as_json)
@@ -117,7 +121,7 @@ def _choice(
 ) -> models.ProposalChoice:
     if bool(hosts or accounts or stores or jobs) == all_:
         raise output.wrong(
-            "Say which proposals.",
+            "Choose the proposals.",
             "Name them with --host, --account, --store and --job, or use --all.",
         )
     return models.ProposalChoice(

@@ -1,4 +1,4 @@
-"""What a store holds and costs, for people."""
+"""Usage and cost of a store, for people."""
 
 from __future__ import annotations
 
@@ -16,9 +16,9 @@ def show_usage(found: models.StoreUsage) -> None:
         [
             ("store", found.name),
             ("holds", f"{size(found.bytes)} in {output.count(found.copies, 'copy', 'copies')}"),
-            ("free", "not told" if found.free is None else size(found.free)),
-            *([("stays free", size(found.reserve))] if found.reserve else []),
-            ("grows", "not known yet" if found.per_day is None else f"{size(found.per_day)} a day"),
+            ("free", "unknown" if found.free is None else size(found.free)),
+            *([("reserve", size(found.reserve))] if found.reserve else []),
+            ("grows", "unknown yet" if found.per_day is None else f"{size(found.per_day)} a day"),
             ("full on", full),
             *_prices(found),
             *([("old versions", size(found.old_versions))] if found.old_versions else []),
@@ -47,7 +47,7 @@ def show_usage(found: models.StoreUsage) -> None:
             ("READ", lambda d: size(d.received)),
             ("HELD", lambda d: "–" if d.stored is None else size(d.stored)),
         ],
-        "Nothing was sent or read yet.",
+        "Nothing was transferred yet.",
         right=["SENT", "READ", "HELD"],
     )
     for row in found.advice:
@@ -58,4 +58,4 @@ def _prices(found: models.StoreUsage) -> list[tuple[str, str]]:
     if not (found.currency or found.price_kept or found.price_moved):
         return []
     both = f"{found.price_kept:.2f} for what is held, {found.price_moved:.2f} for what was moved"
-    return [("a month costs", f"{both} {found.currency}".strip())]
+    return [("cost per month", f"{both} {found.currency}".strip())]

@@ -35,7 +35,7 @@ from .store_usage import show_usage
 if TYPE_CHECKING:
     from ..client import Client
 
-app = typer.Typer(help="Places where bundles are kept.", no_args_is_help=True)
+app = typer.Typer(help="Places for bundles.", no_args_is_help=True)
 for command in (
     verify,
     repair,
@@ -77,7 +77,7 @@ def list_(as_json: AsJson = False) -> None:
             ("STATE", _state),
             ("JOBS", lambda s: ", ".join(s.jobs) or "none"),
         ],
-        "No store yet. Add one: fasciculus stores add NAME --kind sftp --address …",
+        "No stores yet. Add one: fasciculus stores add NAME --kind sftp --address …",
         right=["COPIES", "STORED", "FREE", "LACKS"],
     )
     return None
@@ -116,7 +116,7 @@ def show(name: StoreName, as_json: AsJson = False) -> None:
                 "read through",
                 f"every {store.verify_days} days" if store.verify_days else "never by itself",
             ),
-            ("concurrent tasks", store.max_concurrent or "any number"),
+            ("concurrent tasks", store.max_concurrent or "no limit"),
             (
                 "damaged",
                 f"{output.count(store.damaged, 'file')}; see: fasciculus damage list --store "
@@ -125,7 +125,7 @@ def show(name: StoreName, as_json: AsJson = False) -> None:
                 else "nothing known",
             ),
             ("limits", ", ".join(store.limits) or "none"),
-            ("sealed to", ", ".join(store.recipients) or "no key: stored in the clear"),
+            ("sealed to", ", ".join(store.recipients) or "not sealed"),
             *(
                 [("copied from", f"{store.copy_from}, {store.copy_timetable}")]
                 if store.copy_from
@@ -139,7 +139,7 @@ def show(name: StoreName, as_json: AsJson = False) -> None:
 
 @app.command()
 def usage(name: StoreName, as_json: AsJson = False) -> None:
-    """Show what a store holds, how it grows, when it is full and what it costs."""
+    """Show a store's usage, growth, cost, and when it will be full."""
     with service() as client:
         found = client.stores_usage(name)
     if as_json:
@@ -150,7 +150,7 @@ def usage(name: StoreName, as_json: AsJson = False) -> None:
 
 @app.command()
 def simulate(name: StoreName, as_json: AsJson = False) -> None:
-    """Say how full a store gets in the coming year, by the keep rules of all its jobs."""
+    """Simulate the usage of a store in the coming year, by the keep rules of its jobs."""
     with service() as client:
         found = client.stores_simulate(name)
     if as_json:
@@ -162,7 +162,7 @@ def simulate(name: StoreName, as_json: AsJson = False) -> None:
         right=["HOLDS AT MOST"],
     )
     room = (
-        "It does not tell what is free."
+        "It does not report free space."
         if found.room is None
         else (
             f"It has room for {size(found.room)}: "
@@ -212,12 +212,12 @@ def add(
     yes: Yes = False,
     take_in: Annotated[
         bool,
-        typer.Option("--import", help="Take the bundles that it holds into the records."),
+        typer.Option("--import", help="Also add its bundles to the records."),
     ] = False,
     as_json: AsJson = False,
     **options: Any,
 ) -> None:
-    """Try a store, and add it when all steps succeed.
+    """Test a store, and add it if all steps succeed.
 
     Its further options depend on the kind: fasciculus stores kinds.
     """
@@ -240,7 +240,7 @@ def add(
 
 
 def _explain_sealing(store: models.StoreInput, before: list[str], yes: bool) -> None:
-    """Before bundles are sealed for the first time, say what the loss of the key means."""
+    """Warn about lost keys before bundles are sealed for the first time."""
     if store.recipients and not before:
         output.sure(f"{LOSS} Seal all bundles for {store.name} from now on?", yes)
 
@@ -249,7 +249,7 @@ def _foreign(store: models.Store) -> list[str]:
     if not store.owner:
         return []
     return [
-        f"It belongs to {store.owner}, and is read only here until you take it over: fasciculus "
+        f"It belongs to {store.owner}, and is read only here until you claim it: fasciculus "
         f"stores claim {store.name}"
     ]
 
@@ -271,7 +271,7 @@ def change(
     as_json: AsJson = False,
     **options: Any,
 ) -> None:
-    """Try a store with other settings, and keep them when all steps succeed."""
+    """Test a store with other settings, and save them if all steps succeed."""
     untried = options["untried"]
     with service() as client:
         old = client.stores_show(name)
@@ -285,26 +285,24 @@ def change(
 
 @app.command()
 def claim(name: StoreName, yes: Yes = False, as_json: AsJson = False) -> None:
-    """Make a store ours that another service wrote to; it must have stopped."""
+    """Claim a store that another installation wrote to, which must have stopped."""
     with service() as client:
         store = client.stores_show(name)
         whose = f"It belongs to {store.owner}. " if store.owner else ""
-        output.sure(
-            f"{whose}Take over store {name}? The other service can write there no more.", yes
-        )
+        output.sure(f"{whose}Claim store {name}? The other service can no longer write to it.", yes)
         made = client.stores_claim(name)
-    output.done(made, f"Store {name} is this service's now.", as_json)
+    output.done(made, f"Store {name} belongs to this service now.", as_json)
 
 
 @app.command()
 def connect(
     name: StoreName,
     no_wait: Annotated[
-        bool, typer.Option("--no-wait", help="Come back at once, with the code to confirm.")
+        bool, typer.Option("--no-wait", help="Do not wait; print the code to confirm.")
     ] = False,
     as_json: AsJson = False,
 ) -> None:
-    """Ask the owner of a drive for access, and wait until it is given."""
+    """Request access to a drive from its owner, and wait for it."""
     with service() as client:
         found = client.stores_connect(name)
         if not as_json:
@@ -319,16 +317,16 @@ def connect(
 
 @app.command()
 def disconnect(name: StoreName, as_json: AsJson = False) -> None:
-    """Forget the access to a drive."""
+    """Remove the access to a drive."""
     with service() as client:
         client.stores_disconnect(name)
-    said = f"Store {name} has no access to its drive any more. End it at the drive too."
+    said = f"Store {name} has no access to its drive any more. Revoke it at the drive too."
     output.done({"disconnected": name}, said, as_json)
 
 
 @app.command("try")
 def try_(name: StoreName, as_json: AsJson = False) -> None:
-    """Prove that a store can be reached, written, read and cleared."""
+    """Test reaching, writing, reading and removing on a store."""
     with service() as client:
         tried = client.stores_try(name)
     show_tried(tried, as_json)
@@ -336,13 +334,13 @@ def try_(name: StoreName, as_json: AsJson = False) -> None:
 
 @app.command()
 def remove(name: StoreName, yes: Yes = False, as_json: AsJson = False) -> None:
-    """Remove a store from the records; nothing on it is touched."""
+    """Remove a store from the records; its files stay."""
     with service() as client:
         store = client.stores_show(name)
         output.sure(
             f"Remove store {name}, with {output.count(store.copies, 'copy', 'copies')}, from the "
-            "records? Nothing on it is touched.",
+            "records? Its files stay.",
             yes,
         )
         client.stores_remove(name)
-    output.done({"removed": name}, f"Removed store {name}. Nothing on it was touched.", as_json)
+    output.done({"removed": name}, f"Removed store {name}. Its files stay.", as_json)

@@ -1,4 +1,4 @@
-"""What is written to a terminal: text, and nothing that the terminal would obey."""
+"""Terminal output without control sequences."""
 
 from __future__ import annotations
 
@@ -16,10 +16,10 @@ _KEPT = "\n\t"
 
 
 def visible(text: str) -> str:
-    """Return a text with control characters, and those that turn the direction of text, as signs.
+    """Return a text with control and direction characters replaced by visible signs.
 
-    Names of files, log lines and what servers say may hold sequences that move the cursor, set the
-    title or make a terminal type. Each sign is as wide as a letter.
+    File names, log lines and server messages may contain sequences that move the cursor, set the
+    title or make a terminal type. Each sign is one column wide.
     """
     if text.isascii() and text.isprintable():
         return text
@@ -38,9 +38,9 @@ def _sign(letter: str) -> str:
 
 
 class SafeConsole(Console):
-    """A console of which every text is visible; colours and the like are its own.
+    """A console that prints no control characters from outside.
 
-    Square brackets mean nothing special in what is printed: names may hold them.
+    Square brackets are printed literally, since names may contain them.
     """
 
     def __init__(self, **options: Any) -> None:

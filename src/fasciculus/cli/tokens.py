@@ -27,17 +27,17 @@ def list_(as_json: AsJson = False) -> None:
             ("MADE", lambda t: output.moment(t.created)),
             ("LAST USED", lambda t: output.ago(t.last_used)),
         ],
-        "No token yet.",
+        "No tokens yet.",
     )
     return None
 
 
 @app.command()
 def add(
-    name: Annotated[str, typer.Argument(help="What it is for.", show_default=False)],
+    name: Annotated[str, typer.Argument(help="Purpose.", show_default=False)],
     as_json: AsJson = False,
 ) -> None:
-    """Make a token; it is shown this once."""
+    """Create a token; it is shown only once."""
     with service() as client:
         made = client.tokens_add(name)
     output.done(made, made.token, as_json)
@@ -45,8 +45,8 @@ def add(
 
 @app.command()
 def remove(name: TokenName, yes: Yes = False, as_json: AsJson = False) -> None:
-    """Remove a token; what uses it is locked out."""
-    output.sure(f"Remove token {name}? What uses it is locked out.", yes)
+    """Remove a token; programs that use it lose access."""
+    output.sure(f"Remove token {name}? Programs that use it lose access.", yes)
     with service() as client:
         client.tokens_remove(name)
     output.done({"removed": name}, f"Removed token {name}.", as_json)

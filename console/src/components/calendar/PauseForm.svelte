@@ -1,5 +1,5 @@
 <script lang="ts">
-  // Pauses a job, or everything where no job is named, until a moment or until it is lifted.
+  // Pauses a job, or everything where no job is named, until a moment or until resumed.
   import { Button, Input } from 'flowbite-svelte';
   import { jobsPause, jobsResume, pausesLift, pausesSet } from '../../lib/calls';
   import { Problem } from '../../lib/api.svelte';
@@ -34,7 +34,7 @@
   <p class="mb-2 text-amber-ink">
     <span aria-hidden="true">▲</span>
     {job ? 'Paused' : 'Everything is paused'}
-    {pause.until ? `until ${exact(pause.until)}` : 'until it is lifted'}{pause.reason
+    {pause.until ? `until ${exact(pause.until)}` : 'until resumed'}{pause.reason
       ? `: ${pause.reason}`
       : ''} (by {pause.who}).
   </p>
