@@ -76,7 +76,7 @@ STORE_ID = "be" * 16
 
 
 def peak_of(pidfd: int) -> int:
-    """The most memory that a process had so far, in bytes; 0 where it has ended.
+    """Return the most memory that a process had so far, in bytes; 0 where it has ended.
 
     What the system counts for a child would begin with what its parent had.
     """
@@ -99,7 +99,7 @@ def timed(action: Callable[[], object]) -> float:
 
 
 def side_by_side(*actions: Callable[[], object], short: bool = False) -> list[float]:
-    """The medians of several runs, taken in turns so that both meet the same machine."""
+    """Return the medians of several runs, taken in turns so that both meet the same machine."""
     runs = MANY_RUNS if short else RUNS
     rows = [[timed(action) for action in actions] for _ in range(runs)]
     return [statistics.median(column) for column in zip(*rows, strict=True)]
@@ -236,7 +236,7 @@ class Bench:
         print(f"{'':52} (and {format_size(listing)} of listing where it is not)")
 
     def previous(self, kept: str) -> PreviousOrder:
-        """The bundle that was just made, as what the next one builds on."""
+        """Return the bundle that was just made, as what the next one builds on."""
         kept_states = Path(kept).with_suffix(".states")
         shutil.copy(self.folder / "listing.zst", self.folder / kept)
         shutil.copy(self.folder / "listing.states", self.folder / kept_states)
@@ -363,7 +363,7 @@ class Bench:
             server.close()
 
     def piece(self) -> Path:
-        """A file of bytes that do not pack, as a piece is."""
+        """Return a file of bytes that do not pack, as a piece is."""
         piece = self.folder / "piece"
         block = random.Random("piece").randbytes(64 * MIB)
         with piece.open("wb") as sink:

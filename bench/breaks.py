@@ -33,7 +33,7 @@ _PATH = "accounts/bench/pieces/large.tar.zst"
 
 @contextmanager
 def _store(kind: str, folder: Path) -> Iterator[tuple[Any, StoreSpec]]:
-    """A stand-in of a kind, and the store on it."""
+    """Provide a stand-in of a kind, and the store on it."""
     stand_in: Any
     login = {"address": "127.0.0.1", "user": _USER, "folder": "/bundles"}
     secrets = {"password": _PASSWORD}
@@ -60,7 +60,7 @@ def _store(kind: str, folder: Path) -> Iterator[tuple[Any, StoreSpec]]:
 
 
 def _sent(kind: str, folder: Path, piece: Path, digest: str) -> tuple[int, int]:
-    """The bytes that reached the store, and how often the line broke."""
+    """Return the bytes that reached the store, and how often the line broke."""
     size, told = piece.stat().st_size, list[str]()
     with _store(kind, folder) as (stand_in, spec):
         with closing(open_store(spec)) as store:

@@ -55,7 +55,7 @@ def many(root: Path, files: int) -> None:
 
 
 def table_statements(rows: int) -> list[str]:
-    """A table of ``rows`` rows of about 460 bytes each."""
+    """Return a table of ``rows`` rows of about 460 bytes each."""
     return [
         "CREATE DATABASE IF NOT EXISTS bench",
         "USE bench",

@@ -12,7 +12,7 @@ _PORTS = range(28_000, 32_000)
 
 
 def free_port() -> int:
-    """A port of 127.0.0.1 that nothing listens on, below those that connections get."""
+    """Return a port of 127.0.0.1 that nothing listens on, below those that connections get."""
     for port in random.SystemRandom().sample(_PORTS, len(_PORTS)):
         with socket.socket() as probe:
             if probe.connect_ex(("127.0.0.1", port)) != 0:

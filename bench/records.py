@@ -111,7 +111,7 @@ def _account(db: sqlite3.Connection, host: int, stores: list[int], number: int) 
 
 
 def calls(client: Client) -> dict[str, Callable[[], object]]:
-    """The calls that are timed, by what is said of them."""
+    """Return the calls that are timed, by what is said of them."""
     return {
         "overview, with all checks": client.overview,
         "calendar of two weeks, with collisions": client.calendar_show,
@@ -126,7 +126,9 @@ def calls(client: Client) -> dict[str, Callable[[], object]]:
 
 
 def p95(call: Callable[[], object]) -> float:
-    """The 95th of a hundred times, in seconds; the first call, which fills caches, counts too."""
+    """Return the 95th of a hundred times, in seconds; the first call, which fills caches, counts
+    too.
+    """
     times = []
     for _ in range(CALLS):
         begin = perf_counter()
@@ -136,7 +138,7 @@ def p95(call: Callable[[], object]) -> float:
 
 
 def ticks(count: int) -> tuple[float, float]:
-    """The longest and the usual time that a plan of so many timetables takes for a tick, in
+    """Return the longest and the usual time that a plan of so many timetables takes for a tick, in
     milliseconds, over a day of ticks every 20 seconds."""
     plan: StartPlan[int] = StartPlan()
     now = datetime(2026, 11, 26, tzinfo=UTC)

@@ -70,7 +70,7 @@ class OpenSsh:
         return (self.folder / "user").read_text()
 
     def put(self, local: Path) -> str:
-        """The command that puts a file by the system's own client."""
+        """Return the command that puts a file by the system's own client."""
         return (
             f"echo put {local} {self.bundles}/theirs | sftp -q -b - -P {self.port} -i "
             f"{self.folder}/user "

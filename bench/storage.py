@@ -28,7 +28,7 @@ class ObjectStorage:
         self.url: str = here.recv()
 
     def client(self) -> Any:
-        """A client as its makers use it."""
+        """Return a client as its makers use it."""
         import boto3
 
         return boto3.client(

@@ -98,7 +98,9 @@ class Config:
         return self.home / "keys" / "secrets.key"
 
     def tokens(self, store_id: str) -> Path:
-        """Where access to a drive is kept, encrypted. Raises ``ValueError`` for what is no id."""
+        """Return where access to a drive is kept, encrypted. Raises ``ValueError`` for what is no
+        id.
+        """
         if not is_store_id(store_id):
             raise ValueError(f"{store_id!r} is not a store's id")
         return self.home / "keys" / "drives" / store_id
@@ -109,19 +111,19 @@ class Config:
 
     @property
     def under_way(self) -> Path:
-        """Where tasks leave listings until they end."""
+        """Return where tasks leave listings until they end."""
         return self.listings / "under-way"
 
     def listing(self, kind: str, subject: str, bundle: str) -> Path:
-        """Where the listing of a bundle is kept beside the records."""
+        """Return where the listing of a bundle is kept beside the records."""
         return self.listings / kind / subject / f"{bundle}.zst"
 
     def manifest(self, kind: str, subject: str, bundle: str) -> Path:
-        """Where a copy of a bundle's manifest is kept beside the records."""
+        """Return where a copy of a bundle's manifest is kept beside the records."""
         return self.listings / kind / subject / f"{bundle}.json"
 
     def states(self, kind: str, subject: str, bundle: str) -> Path:
-        """Where the states of a bundle's files are kept for the next one."""
+        """Return where the states of a bundle's files are kept for the next one."""
         return self.listings / kind / subject / f"{bundle}.states"
 
 
@@ -155,7 +157,7 @@ def home_of(environment: Mapping[str, str]) -> Path:
 
 
 def load(environment: Mapping[str, str] = os.environ) -> Config:
-    """The settings in force. Raises ``SettingError`` naming the key that is wrong."""
+    """Return the settings in force. Raises ``SettingError`` naming the key that is wrong."""
     home = home_of(environment)
     path = home / "fasciculus.toml"
     document: dict[str, Any] = {}

@@ -11,7 +11,7 @@ from .core.errors import SettingError
 
 
 def absolute_folder(value: str) -> str:
-    """An absolute path without ``..`` that is not the root, without a slash at its end."""
+    """Return an absolute path without ``..`` that is not the root, without a slash at its end."""
     value = value.strip()
     if not value.startswith("/") or "/../" in value + "/" or value.rstrip("/") == "":
         raise ValueError("Enter an absolute path that starts with “/”, without “..”.")
@@ -19,7 +19,7 @@ def absolute_folder(value: str) -> str:
 
 
 def certificate_field() -> Any:
-    """The setting for a server's certificate that no known authority has signed."""
+    """Return the setting for a server's certificate that no known authority has signed."""
     return Field(
         default="",
         title="Accepted certificate",

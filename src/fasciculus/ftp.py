@@ -214,13 +214,13 @@ class FtpConnection:
 
     @property
     def raw(self) -> ftplib.FTP:
-        """The connection; ``ConnectionLostError`` when there is none."""
+        """Return the connection; ``ConnectionLostError`` when there is none."""
         if self._ftp is None:
             raise ConnectionLostError(f"The connection to {self.spec.what} was lost.")
         return self._ftp
 
     def has(self, command: str) -> bool:
-        """Whether the server offers a command of a later standard (RFC 2389)."""
+        """Return whether the server offers a command of a later standard (RFC 2389)."""
         return any(line.split(" ")[0] == command for line in self.features)
 
     @contextmanager
@@ -272,7 +272,7 @@ class FtpConnection:
     # Files -------------------------------------------------------------------
 
     def entries(self, folder: str) -> list[FtpEntry]:
-        """What is in a folder: by MLSD (RFC 3659) where there is one, else by LIST.
+        """Return what is in a folder: by MLSD (RFC 3659) where there is one, else by LIST.
 
         Raises ``MissingError`` where there is no such folder.
         """
@@ -301,7 +301,7 @@ class FtpConnection:
             yield line.rstrip(b"\r\n").decode("utf-8", "surrogateescape")
 
     def size(self, path: str) -> int | None:
-        """A file's size in bytes, or None when there is no such file."""
+        """Return a file's size in bytes, or None when there is no such file."""
         with self.said(path):
             try:
                 return self.raw.size(_argument(path))
@@ -311,7 +311,9 @@ class FtpConnection:
                 raise
 
     def modified(self, path: str) -> datetime | None:
-        """When a file was changed (MDTM, RFC 3659), or None where the server does not tell."""
+        """Return when a file was changed (MDTM, RFC 3659), or None where the server does
+        not tell.
+        """
         with self.said(path):
             try:
                 answer = self.raw.sendcmd(f"MDTM {_argument(path)}").split()[1]
@@ -357,7 +359,7 @@ class FtpConnection:
             self.raw.rmd(_argument(folder))
 
     def transfer(self, command: str, path: str, offset: int = 0) -> socket.socket:
-        """The data connection of a command such as RETR or STOR."""
+        """Return the data connection of a command such as RETR or STOR."""
         connection, _ = self.raw.ntransfercmd(f"{command} {_argument(path)}", offset or None)
         connection.settimeout(self.spec.stall_timeout)
         return connection
@@ -386,7 +388,7 @@ class FtpConnection:
                 link.settimeout(self.spec.stall_timeout)
 
     def sha256(self, path: str) -> str | None:
-        """A file's SHA-256 as the server computes it, or None where it cannot.
+        """Return a file's SHA-256 as the server computes it, or None where it cannot.
 
         HASH is draft-bryan-ftpext-hash; XSHA256 is what several servers had before it.
         """
@@ -421,7 +423,7 @@ def _known(entries: Iterator[FtpEntry | None]) -> list[FtpEntry]:
 
 
 def _argument(path: str) -> str:
-    """A path as part of a command: a line feed in it would begin another command."""
+    """Return a path as part of a command: a line feed in it would begin another command."""
     if "\r" in path or "\n" in path or "\0" in path:
         raise UnreachableError(
             f"{path!r} cannot be named over FTP.", "Rename it, or reach the server over SFTP."
@@ -430,7 +432,7 @@ def _argument(path: str) -> str:
 
 
 def _is_full(error: Exception) -> bool:
-    """Whether an answer says that there is no room, by its number or its words."""
+    """Return whether an answer says that there is no room, by its number or its words."""
     said = str(error)
     return said[:3] in _FULL or (said[:1] in "45" and _FULL_WORDS.search(said) is not None)
 
@@ -440,5 +442,5 @@ def _capital(text: str) -> str:
 
 
 def printable(text: str) -> str:
-    """What a server said, short, without control characters and its full stop."""
+    """Return what a server said, short, without control characters and its full stop."""
     return "".join(c if c.isprintable() else " " for c in text)[:200].strip(" .")

@@ -18,7 +18,7 @@ class Settings(BaseModel):
     kind: str
 
     def describe(self) -> str:
-        """Where it is, in a few words for a list."""
+        """Return where it is, in a few words for a list."""
         raise NotImplementedError
 
 

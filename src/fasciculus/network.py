@@ -12,7 +12,7 @@ _SHOWN = 3
 
 
 def resolved(address: str) -> str:
-    """What a server's name resolves to, in words. Raises ``ConnectionLostError``."""
+    """Return what a server's name resolves to, in words. Raises ``ConnectionLostError``."""
     try:
         rows = socket.getaddrinfo(address, None, type=socket.SOCK_STREAM)
     except (socket.gaierror, UnicodeError) as error:
@@ -24,7 +24,7 @@ def resolved(address: str) -> str:
 
 
 def reach(address: str, port: int, timeout: float) -> socket.socket:
-    """A connection to a server. Raises ``ConnectionLostError`` saying what is wrong."""
+    """Return a connection to a server. Raises ``ConnectionLostError`` saying what is wrong."""
     try:
         link = socket.create_connection((address, port), timeout=timeout)
         # Questions and answers are small: each would wait for an acknowledgement, 40 ms long.
@@ -42,7 +42,7 @@ def reach(address: str, port: int, timeout: float) -> socket.socket:
 
 
 def tls_context(certificate: str) -> ssl.SSLContext:
-    """What checks a server's certificate: known authorities, or the one that was accepted.
+    """Return what checks a server's certificate: known authorities, or the one that was accepted.
 
     Raises ``UnreachableError`` for a certificate that cannot be read.
     """
@@ -60,7 +60,7 @@ def tls_context(certificate: str) -> ssl.SSLContext:
 
 
 def untrusted(where: str, error: ssl.SSLCertVerificationError) -> UnreachableError:
-    """What to say of a certificate that does not prove whose server it is."""
+    """Return what to say of a certificate that does not prove whose server it is."""
     return UnreachableError(
         f"The certificate of {where} does not prove that it is the right server: "
         f"{error.verify_message}.",
@@ -71,7 +71,9 @@ def untrusted(where: str, error: ssl.SSLCertVerificationError) -> UnreachableErr
 
 
 def root_of(error: BaseException) -> BaseException:
-    """What an error of an HTTP client began with; each package hands its cause on in its way."""
+    """Return what an error of an HTTP client began with; each package hands its cause on in its
+    way.
+    """
     for _ in range(20):
         inner = error.__cause__ or error.__context__ or getattr(error, "reason", None)
         inner = inner or next((a for a in error.args if isinstance(a, BaseException)), None)

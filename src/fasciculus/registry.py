@@ -47,11 +47,11 @@ class Registry(Generic[K]):
         return {**added, **self._built_in}
 
     def names(self) -> list[str]:
-        """The names of all kinds, those that ship first."""
+        """Return the names of all kinds, those that ship first."""
         return [*self._built_in, *sorted(self._places.keys() - self._built_in.keys())]
 
     def get(self, name: str) -> K:
-        """The kind of that name. Raises ``SettingError`` that names those there are."""
+        """Return the kind of that name. Raises ``SettingError`` that names those there are."""
         if name not in self._loaded:
             # Looking through all installed packages takes long: only for what does not ship.
             place = self._built_in.get(name) or self._places.get(name)
@@ -66,7 +66,9 @@ class Registry(Generic[K]):
         return self._loaded[name]
 
     def stays_connected(self, name: str) -> bool:
-        """Whether connections of a kind that ships may stay open from one task to the next."""
+        """Return whether connections of a kind that ships may stay open from one task to
+        the next.
+        """
         return name in self._staying
 
     def preload(self, name: str) -> None:
@@ -75,7 +77,7 @@ class Registry(Generic[K]):
             self.get(name)
 
     def all(self) -> list[K]:
-        """All kinds."""
+        """Return all kinds."""
         return [self.get(name) for name in self.names()]
 
     def parse(self, values: Mapping[str, Any]) -> Settings:

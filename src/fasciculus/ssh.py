@@ -69,13 +69,13 @@ class SshSecrets(Secrets):
 
 
 def fingerprint(key: paramiko.PKey) -> str:
-    """A host key's fingerprint as OpenSSH shows it: ``SHA256:…``."""
+    """Return a host key's fingerprint as OpenSSH shows it: ``SHA256:…``."""
     digest = base64.b64encode(hashlib.sha256(key.asbytes()).digest()).decode().rstrip("=")
     return f"SHA256:{digest}"
 
 
 def load_key(text: str, passphrase: str | None) -> paramiko.PKey:
-    """A private key in OpenSSH or PEM form."""
+    """Return a private key in OpenSSH or PEM form."""
     for kind in (paramiko.Ed25519Key, paramiko.ECDSAKey, paramiko.RSAKey):
         try:
             return kind.from_private_key(io.StringIO(text), password=passphrase or None)
@@ -125,7 +125,7 @@ class SftpClient(paramiko.SFTPClient):
     """An SFTP session that also knows names which are not UTF-8."""
 
     def listed(self, folder: bytes) -> list[tuple[bytes, paramiko.SFTPAttributes]]:
-        """The names in a folder with their attributes, sorted (SSH_FXP_READDIR)."""
+        """Return the names in a folder with their attributes, sorted (SSH_FXP_READDIR)."""
         _, answer = self._request(CMD_OPENDIR, folder)
         handle = answer.get_binary()
         rows: dict[bytes, paramiko.SFTPAttributes] = {}
@@ -149,7 +149,7 @@ class SftpClient(paramiko.SFTPClient):
         return sorted(rows.items())
 
     def target_of(self, path: bytes) -> bytes:
-        """Where a symbolic link leads."""
+        """Return where a symbolic link leads."""
         _, answer = self._request(CMD_READLINK, path)
         return answer.get_string() if answer.get_int() == 1 else b""
 
@@ -173,7 +173,7 @@ class SshConnection:
 
     @property
     def transport(self) -> _Transport:
-        """The transport; :class:`ConnectionLostError` when there is no connection."""
+        """Return the transport; :class:`ConnectionLostError` when there is no connection."""
         if self._transport is None or not self._transport.is_active():
             raise ConnectionLostError(
                 f"The SSH connection to {self.spec.where} was lost.", "It is tried again."
@@ -229,7 +229,9 @@ class SshConnection:
             raise broke_off(self.spec.where, error) from error
 
     def sftp(self, timeout: float) -> SftpClient:
-        """An SFTP session over the connection; its requests give up after ``timeout`` seconds."""
+        """Return an SFTP session over the connection; its requests give up after ``timeout``
+        seconds.
+        """
         try:
             client = SftpClient.from_transport(self.transport, window_size=WINDOW)
             assert isinstance(client, SftpClient)
@@ -284,7 +286,7 @@ class SshConnection:
 
 
 def broke_off(where: str, error: Exception) -> ConnectionLostError:
-    """What to say when an SSH connection ends before its time."""
+    """Return what to say when an SSH connection ends before its time."""
     return ConnectionLostError(
         f"The SSH connection to {where} broke off: {error or 'no answer'}.",
         "Is this an SSH server with SFTP?",

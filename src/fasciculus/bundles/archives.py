@@ -40,7 +40,7 @@ class ArchiveFormat:
 
 
 def _gzip(wanted: ExportSelection) -> Iterator[bytes]:
-    """One gzip member (RFC 1952), always packed alike."""
+    """Yield one gzip member (RFC 1952), always packed alike."""
     writer = zlib.compressobj(6, zlib.DEFLATED, 31)
     for chunk in tar_stream(wanted):
         if data := writer.compress(chunk):
@@ -49,7 +49,7 @@ def _gzip(wanted: ExportSelection) -> Iterator[bytes]:
 
 
 def _zstd(wanted: ExportSelection) -> Iterator[bytes]:
-    """One zstd frame (RFC 8878) with its checksum."""
+    """Yield one zstd frame (RFC 8878) with its checksum."""
     writer = zstandard.ZstdCompressor(level=3, write_checksum=True).compressobj()
     for chunk in tar_stream(wanted):
         if data := writer.compress(chunk):
@@ -76,7 +76,7 @@ class _Sink:
 
 
 def _zip(wanted: ExportSelection) -> Iterator[bytes]:
-    """A zip archive (APPNOTE 6.3) with Zip64 where it is needed.
+    """Yield a zip archive (APPNOTE 6.3) with Zip64 where it is needed.
 
     Pipes and devices do not fit in, names are UTF-8 there, and times before 1980 or after 2107
     become the nearest that fit: the last file in it names what is lacking or not as it was.
@@ -133,7 +133,7 @@ ARCHIVE_FORMATS = {
 
 
 def archive_format(name: str) -> ArchiveFormat:
-    """The archive format of that name; :class:`SettingError` names those that there are."""
+    """Return the archive format of that name; :class:`SettingError` names those that there are."""
     if name not in ARCHIVE_FORMATS:
         raise SettingError(
             f"“{name}” is not an archive format.",

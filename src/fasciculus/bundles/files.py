@@ -36,7 +36,7 @@ def fetch_stored_listing(
 
 
 def unsealed(store: Store) -> UnsealedSource:
-    """A store's files as what is sealed in them, by the private keys that are at hand."""
+    """Return a store's files as what is sealed in them, by the private keys that are at hand."""
     # Cryptography is imported where something is read: a run writes alone.
     from ..core.bundle.age import UnsealedSource
 
@@ -78,7 +78,7 @@ def _checked(
 
 
 def is_listing_of(path: Path, manifest: Manifest) -> bool:
-    """Whether a file here is, byte for byte, the listing that a manifest names."""
+    """Return whether a file here is, byte for byte, the listing that a manifest names."""
     if not path.is_file():
         return False
     with path.open("rb") as raw:

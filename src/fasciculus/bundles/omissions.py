@@ -51,7 +51,7 @@ class Omissions:
             )
 
     def text(self) -> bytes:
-        """The file that names them."""
+        """Return the file that names them."""
         more = self.count - len(self.lines)
         lines = [*self.lines, *([f"… and {more:,} more"] if more else [])]
         return (_HEAD + "\n".join(lines) + "\n").encode()

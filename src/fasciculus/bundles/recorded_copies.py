@@ -64,7 +64,7 @@ class RecordedCopies:
         return name in self._copies
 
     def manifest(self, store: Store, name: str) -> Manifest:
-        """The manifest of a copy, as it was stored.
+        """Return the manifest of a copy, as it was stored.
 
         Raises :class:`MissingError` where there is none, and :class:`DamagedError` for one that
         cannot be read or is not what was stored.
@@ -72,7 +72,7 @@ class RecordedCopies:
         return self.manifest_and_bytes(store, name)[0]
 
     def manifest_and_bytes(self, store: Store, name: str) -> tuple[Manifest, bytes]:
-        """The same, with the bytes of its file.
+        """Return the same, with the bytes of its file.
 
         What repacking wrote before the records could hear of it is known by its tag.
         """
@@ -88,26 +88,26 @@ class RecordedCopies:
         return manifest, data
 
     def vouches_for(self, name: str) -> bool:
-        """Whether this service made a copy, and the records know what it holds."""
+        """Return whether this service made a copy, and the records know what it holds."""
         held = self._copies.get(name)
         return (
             held is not None and held.vouched and bool(held.manifest_sha256 or held.listing_sha256)
         )
 
     def is_ours(self, store: Store, name: str) -> bool:
-        """Whether a bundle that the records do not know was made by this service."""
+        """Return whether a bundle that the records do not know was made by this service."""
         data = _read(store, self._subject, name)
         return name in self._copies or self._is_signed(data)
 
     def _may_be(self, name: str, data: bytes) -> bool:
-        """Whether the records know these bytes as the manifest, or cannot tell."""
+        """Return whether the records know these bytes as the manifest, or cannot tell."""
         held = self._copies.get(name)
         if held is None or not held.manifest_sha256:
             return True
         return hashlib.sha256(data).hexdigest() == held.manifest_sha256 or self._is_signed(data)
 
     def _may_list(self, name: str, manifest: Manifest, data: bytes) -> bool:
-        """Whether the records know the listing that a manifest names, or cannot tell."""
+        """Return whether the records know the listing that a manifest names, or cannot tell."""
         held = self._copies.get(name)
         known = held.listing_sha256 if held is not None else ""
         return known in ("", manifest.listing_sha256) or self._is_signed(data)
@@ -132,7 +132,7 @@ class RecordedCopies:
     def manifests(
         self, store: Store, present: Iterable[str], spool: Path
     ) -> dict[str, Manifest | None]:
-        """The manifests of the bundles present and of those that should be, oldest first.
+        """Return the manifests of the bundles present and of those that should be, oldest first.
 
         A manifest that is missing or damaged is written again from beside the records where all
         that it needs is there. Where it cannot be, it stays as it is, is told of, and is None here.
@@ -152,8 +152,9 @@ class RecordedCopies:
         return found
 
     def pieces_of(self, name: str) -> list[str] | None:
-        """The pieces that a copy needs as the records know it; None where they do not, or where
-        the store has another manifest, be it a damaged one."""
+        """Return the pieces that a copy needs as the records know it; None where they do not, or
+        where the store has another manifest, be it a damaged one.
+        """
         if name in self._unclear:
             return None
         kept = self._kept_manifest(name)
@@ -191,7 +192,9 @@ class RecordedCopies:
         return kept[0] if kept is not None else None
 
     def kept_manifest(self, name: str) -> tuple[Manifest, bytes] | None:
-        """The manifest beside the records and its bytes, where it is the one that was stored."""
+        """Return the manifest beside the records and its bytes, where it is the one that was
+        stored.
+        """
         held = self._copies.get(name)
         if held is None or not held.manifest or not held.manifest_sha256:
             return None

@@ -39,7 +39,7 @@ class StoreKeep:
 
 
 def complete(store: Store, subject: SubjectRef) -> list[str]:
-    """The names of the subject's complete bundles on a store, oldest first."""
+    """Return the names of the subject's complete bundles on a store, oldest first."""
     return [
         item.name
         for item in store.items(subject.bundles)
@@ -50,7 +50,7 @@ def complete(store: Store, subject: SubjectRef) -> list[str]:
 def needed_pieces(
     manifests: Mapping[str, Manifest | None], recorded: RecordedCopies
 ) -> set[str] | None:
-    """All pieces that bundles need, None where one of them cannot be known.
+    """Return all pieces that bundles need, None where one of them cannot be known.
 
     ``manifests`` come by the bundle's name; of one that cannot be read, the records may know.
     """

@@ -43,7 +43,7 @@ class ExportSelection:
         return BundleReader(unsealed(self.store), self.subject, self.spool)
 
     def unmatched(self) -> list[bytes]:
-        """The paths at and below which there is nothing."""
+        """Return the paths at and below which there is nothing."""
         missing = list(self.paths)
         for entry in self.entries() if missing else ():
             missing = [
@@ -57,7 +57,7 @@ class ExportSelection:
 def contents_or_none(
     entry: Entry, reader: BundleReader, omissions: Omissions
 ) -> Iterator[bytes] | None:
-    """An entry's bytes, exactly as many as it has; None, and noted, when they are damaged.
+    """Return an entry's bytes, exactly as many as it has; None, and noted, when they are damaged.
 
     What is too large to be looked through first is sent as it comes: where it is damaged, zeros
     stand in for the rest, so that what follows is whole.
@@ -87,7 +87,7 @@ def _filled(entry: Entry, reader: BundleReader, omissions: Omissions) -> Iterato
 
 
 def tar_stream(wanted: ExportSelection) -> Iterator[bytes]:
-    """A bundle, or part of it, as one uncompressed tar; every byte checked on the way.
+    """Yield a bundle, or part of it, as one uncompressed tar; every byte checked on the way.
 
     An entry that is damaged costs itself; the last file in the archive names what it lacks.
     """

@@ -23,7 +23,7 @@ _EMPTY = models.JobDefaults.model_construct()
 
 
 def fields_of(old: models.JobInput | None, o: dict[str, Any]) -> dict[str, Any]:
-    """The fields that the given options set."""
+    """Return the fields that the given options set."""
     if sum(bool(o[key]) for key in ("accounts", "sites", "hosts")) > 1:
         raise wrong("--accounts, --sites and --hosts exclude each other.", "Make several jobs.")
     fields: dict[str, Any] = {

@@ -17,7 +17,7 @@ EXTRA = {"allow_extra_args": True, "ignore_unknown_options": True}
 
 
 def option_of(name: str, prefix: str = "") -> str:
-    """The option for a setting, such as ``--host-key``."""
+    """Return the option for a setting, such as ``--host-key``."""
     return f"--{prefix}{name.replace('_', '-')}"
 
 
@@ -37,7 +37,7 @@ class KindOptions:
         return [*self._settings, *self._secrets]
 
     def settings(self, given: Mapping[str, str]) -> dict[str, Any]:
-        """The settings that were given."""
+        """Return the settings that were given."""
         return {
             field.name: _typed(option, field, given[option])
             for option, field in self._settings.items()
@@ -45,7 +45,7 @@ class KindOptions:
         }
 
     def secrets(self, given: Mapping[str, str]) -> dict[str, str]:
-        """The secrets, read from the files that were named."""
+        """Return the secrets, read from the files that were named."""
         return {
             field.name: read_file(option, given[option], strip=not field.multiline)
             for option, field in self._secrets.items()
@@ -101,8 +101,8 @@ def parse_extra(args: Sequence[str], known: Iterable[str], fields: Iterable[str]
 def find_kind(
     kinds: Sequence[KindInfo], name: str, refused: Mapping[str, str] | None = None
 ) -> KindInfo:
-    """The kind of that name; a wrong one is answered with those there are, or with the reason
-    against it.
+    """Return the kind of that name; a wrong one is answered with those there are, or with the
+    reason against it.
     """
     for kind in kinds:
         if kind.name == name:

@@ -27,7 +27,7 @@ DONE, TROUBLE, WRONG, UNANSWERED, SIGNED_OUT, NOT_FOUND, REFUSED, CANCELLED = ra
 
 
 def _terminal_width() -> int | None:
-    """The columns of the terminal itself; COLUMNS may be that of another one."""
+    """Return the columns of the terminal itself; COLUMNS may be that of another one."""
     if not sys.stdout.isatty():
         return _PIPE
     with suppress(OSError):
@@ -108,7 +108,7 @@ def wrong(message: str, hint: str = "", field: str = "") -> typer.Exit:
 
 
 def read_file(option: str, path: str, strip: bool = True) -> str:
-    """The text of a file that an option names; “-” is standard input."""
+    """Return the text of a file that an option names; “-” is standard input."""
     try:
         text = sys.stdin.read() if path == "-" else Path(path).read_text("utf-8")
     except (OSError, UnicodeDecodeError) as error:
@@ -137,7 +137,7 @@ def show_json(value: Any) -> None:
 
 
 def _plain(value: Any) -> Any:
-    """A model as JSON has it."""
+    """Return a model as JSON has it."""
     return value.model_dump(mode="json")
 
 
@@ -209,14 +209,14 @@ def show_fields(fields: Sequence[tuple[str, Any]]) -> None:
 
 
 def outcome(value: str | None, state: str = "ended") -> Text:
-    """An outcome with its mark and word."""
+    """Return an outcome with its mark and word."""
     if state != "ended" or value is None:
         return Text(f"○ {state}", style="cyan")
     return Text(f"{MARKS[value]} {OUTCOMES[value]}", style=_STYLES.get(value, ""))
 
 
 def moment(value: datetime | None) -> str:
-    """A moment in this terminal's zone, with the zone said."""
+    """Return a moment in this terminal's zone, with the zone said."""
     if value is None:
         return "never"
     return f"{value.astimezone():%Y-%m-%d %H:%M %Z}"
@@ -235,7 +235,7 @@ def ago(value: datetime | None) -> str:
 
 
 def count(number: int, one: str, many: str = "") -> str:
-    """A number with its noun: “1 copy”, “2,000 copies”."""
+    """Return a number with its noun: “1 copy”, “2,000 copies”."""
     return f"{number:,} {one if number == 1 else many or one + 's'}"
 
 

@@ -17,7 +17,9 @@ def _use_json(value: bool) -> bool:
 
 
 def names(listing: str, most: int = _MOST, timeout: float = 60.0) -> list[str] | None:
-    """The names in a list of the client; None where the service does not answer or refuses."""
+    """Return the names in a list of the client; None where the service does not answer or
+    refuses.
+    """
     from ..client import Client, ClientError
     from .sign_in import use_kept_token
 
@@ -30,7 +32,7 @@ def names(listing: str, most: int = _MOST, timeout: float = 60.0) -> list[str] |
 
 
 def _names(listing: str, incomplete: str) -> list[str]:
-    """Names for the shell's completion, which must not keep anybody waiting."""
+    """Return names for the shell's completion, which must not keep anybody waiting."""
     return [name for name in names(listing, timeout=3) or () if name.startswith(incomplete)]
 
 

@@ -34,7 +34,7 @@ def service(options: Mapping[str, str] | None = None) -> Iterator[Client]:
 
 @contextmanager
 def connect(options: Mapping[str, str] | None = None) -> Iterator[Client]:
-    """The same as :func:`service`, without requiring a token."""
+    """Provide the same as :func:`service`, without requiring a token."""
     # Imported late: a help text or a mistyped option must not wait for the client.
     sys.modules.setdefault("httpx._main", None)  # type: ignore[arg-type]  # its own command line
     from pydantic import ValidationError
@@ -87,7 +87,7 @@ def _exit_code(error: ClientError) -> int:
 
 
 def option_named(field: str, options: Mapping[str, str]) -> str:
-    """The option that sets a field of the API, such as ``--host-key``."""
+    """Return the option that sets a field of the API, such as ``--host-key``."""
     parts = [part for part in field.split(".") if not part.isdigit()]
     if parts == ["name"]:
         return "NAME"

@@ -134,7 +134,7 @@ def start(
 
 
 def _last_run(client: Client, job: str) -> int:
-    """The number of the last run of a job that has ended."""
+    """Return the number of the last run of a job that has ended."""
     found = client.runs_list(job=job, state="ended", limit=1).items
     if not found:
         raise output.wrong(f"Job “{job}” has not run yet.", "Leave it out.", "--failed")

@@ -225,7 +225,7 @@ def start_fields(o: dict[str, Any]) -> dict[str, dict[str, Any]]:
 
 
 def tell_fields(o: dict[str, Any]) -> dict[str, Any]:
-    """The single fields that these options set."""
+    """Return the single fields that these options set."""
     return {
         "keep_on": _rules(o["keep_on"]),
         "keep_gone": "" if o["keep_gone"] == "none" else o["keep_gone"],

@@ -53,7 +53,7 @@ class Client(
         return found
 
     def session_show(self) -> models.Identity:
-        """Who is signed in."""
+        """Return who is signed in."""
         return self._call("GET", "/session", models.Identity)
 
     def session_close(self) -> None:
@@ -94,7 +94,7 @@ class Client(
     # Kinds and starting ------------------------------------------------------------------
 
     def kinds_list(self) -> models.Kinds:
-        """The kinds of stores, hosts and database servers, with their settings."""
+        """Return the kinds of stores, hosts and database servers, with their settings."""
         return self._call("GET", "/kinds", models.Kinds)
 
     def start(self, name: str, full: bool = False, compare: bool = False, **more: Any) -> RunHandle:
@@ -113,7 +113,7 @@ class Client(
         return self._call("GET", "/runs", models.Page[models.Run], **query)
 
     def runs_show(self, run_id: int) -> models.RunDetail:
-        """One run with its tasks.
+        """Return one run with its tasks.
 
         Raises ``NotFoundError`` when there is none of that number.
         """
@@ -127,7 +127,7 @@ class Client(
         return self._call("POST", f"/runs/{run_id}/cancel", models.RunDetail)
 
     def runs_log(self, run_id: int, **query: Any) -> models.Page[models.LogLine]:
-        """The log of a run.
+        """Return the log of a run.
 
         ``query`` may filter by ``level``, ``q``.
         Returns one page (``limit``, ``cursor``, ``sort``); :meth:`every` asks for all.
@@ -136,7 +136,9 @@ class Client(
         return self._call("GET", f"/runs/{run_id}/log", models.Page[models.LogLine], **query)
 
     def runs_events(self, run_id: int) -> Iterator[LiveEvent]:
-        """What happens in a run, until it ends. A connection that is lost is taken up again."""
+        """Yield what happens in a run, until it ends. A connection that is lost is taken
+        up again.
+        """
         yield from self._events(f"/runs/{run_id}/events")
 
     def live(self) -> Iterator[LiveEvent]:
@@ -173,7 +175,7 @@ class Client(
         return self._call("GET", "/bundles", models.Page[models.Bundle], **query)
 
     def bundles_show(self, bundle_id: int) -> models.BundleDetail:
-        """One bundle.
+        """Return one bundle.
 
         Raises ``NotFoundError`` when there is none of that number.
         """
@@ -196,7 +198,7 @@ class Client(
     def bundles_files(
         self, bundle_id: int, contents: str = "", folder: str = ""
     ) -> models.BundleFiles:
-        """What is in a folder of a bundle.
+        """Return what is in a folder of a bundle.
 
         Raises ``NotFoundError`` when there is none of that number.
         """
@@ -280,7 +282,7 @@ class Client(
         return have, self.downloads_show(number)
 
     def downloads_show(self, download_id: str) -> models.DownloadReport:
-        """What a download lacks.
+        """Return what a download lacks.
 
         Raises ``NotFoundError`` where it is not known any more.
         """
@@ -305,7 +307,7 @@ class Client(
         return self._call("POST", "/restores", models.Started, order, headers=headers)
 
     def restores_show(self, restore_id: int) -> models.Restore:
-        """One restore.
+        """Return one restore.
 
         Raises ``NotFoundError`` when there is none of that number.
         """
@@ -319,7 +321,7 @@ class Client(
         return self._call("POST", f"/restores/{restore_id}/cancel", models.Restore)
 
     def restores_log(self, restore_id: int, **query: Any) -> models.Page[models.LogLine]:
-        """The log of a restore.
+        """Return the log of a restore.
 
         ``query`` may filter by ``level``, ``q``.
         Returns one page (``limit``, ``cursor``, ``sort``); :meth:`every` asks for all.
@@ -332,7 +334,7 @@ class Client(
     # Everything ---------------------------------------------------------------------------------
 
     def overview(self) -> models.Overview:
-        """What needs attention, what comes next, what was."""
+        """Return what needs attention, what comes next, what was."""
         return self._call("GET", "/overview", models.Overview)
 
     def search(self, words: str) -> models.Page[models.SearchHit]:
@@ -358,11 +360,11 @@ class RunHandle:
         yield from self._client.runs_events(self.id)
 
     def result(self) -> models.RunDetail:
-        """The run as it is now; after :meth:`follow` it has ended."""
+        """Return the run as it is now; after :meth:`follow` it has ended."""
         return self._client.runs_show(self.id)
 
     def wait(self) -> models.RunDetail:
-        """The ended run."""
+        """Return the ended run."""
         for _ in self.follow():
             pass
         return self.result()

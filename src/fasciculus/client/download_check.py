@@ -71,7 +71,7 @@ class _Zip:
 
 
 def whole_check(form: str) -> Check:
-    """The check for a form of archive."""
+    """Return the check for a form of archive."""
     match form:
         case "tar.zst":
             return _Zstd()

@@ -18,7 +18,7 @@ class LiveEvent:
 
 
 def parse(lines: Iterable[str]) -> Iterator[LiveEvent]:
-    """The events of a stream (HTML standard, section 9.2.6)."""
+    """Yield the events of a stream (HTML standard, section 9.2.6)."""
     fields: dict[str, str] = {}
     for line in lines:
         if line:

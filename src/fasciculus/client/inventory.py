@@ -21,7 +21,7 @@ class InventoryCalls(Transport):
         return self._call("GET", "/hosts", models.Page[models.Host], **query)
 
     def hosts_show(self, name: str) -> models.Host:
-        """One host.
+        """Return one host.
 
         Raises ``NotFoundError`` when there is none of that name.
         """
@@ -69,7 +69,7 @@ class InventoryCalls(Transport):
         return self._call("GET", f"/hosts/{quote(name)}/discovery", models.Page[models.Proposed])
 
     def hosts_unmatched(self, name: str) -> models.Unmatched:
-        """What the last discovery on the host could give to no account."""
+        """Return what the last discovery on the host could give to no account."""
         return self._call("GET", f"/hosts/{quote(name)}/unmatched", models.Unmatched)
 
     def hosts_accept(self, name: str, accounts: list[str] | None = None) -> models.Accepted:
@@ -78,7 +78,7 @@ class InventoryCalls(Transport):
         return self._call("POST", f"/hosts/{quote(name)}/discovery", models.Accepted, body)
 
     def coverage_list(self, **query: Any) -> models.Page[models.CoverageRow]:
-        """How each site, database and mail domain is protected."""
+        """Return how each site, database and mail domain is protected."""
         return self._call("GET", "/coverage", models.Page[models.CoverageRow], **query)
 
     def definitions_export(self) -> str:
@@ -103,7 +103,7 @@ class InventoryCalls(Transport):
         )
 
     def previews_show(self, preview_id: int) -> models.Preview:
-        """One preview.
+        """Return one preview.
 
         Raises ``NotFoundError`` when there is none of that number.
         """
@@ -125,7 +125,7 @@ class InventoryCalls(Transport):
         return self._call("GET", "/accounts", models.Page[models.Account], **query)
 
     def accounts_show(self, name: str) -> models.Account:
-        """One account.
+        """Return one account.
 
         Raises ``NotFoundError`` when there is none of that name.
         """

@@ -23,14 +23,14 @@ class JobCalls(Transport):
         return self._call("GET", "/jobs", models.Page[models.Job], **query)
 
     def jobs_show(self, name: str) -> models.Job:
-        """One job.
+        """Return one job.
 
         Raises ``NotFoundError`` when there is none of that name.
         """
         return self._call("GET", f"/jobs/{quote(name)}", models.Job)
 
     def job_defaults(self) -> models.JobDefaults:
-        """What a new job starts from."""
+        """Return what a new job starts from."""
         return self._call("GET", "/defaults/job", models.JobDefaults)
 
     def jobs_add(self, job: models.JobInput) -> models.Job:
@@ -56,14 +56,14 @@ class JobCalls(Transport):
         self._request("DELETE", f"/jobs/{quote(name)}")
 
     def jobs_summary(self, job: models.JobInput) -> models.JobSummary:
-        """What a job would do, before it is saved.
+        """Return what a job would do, before it is saved.
 
         Raises ``RefusedError`` naming the field that cannot be used.
         """
         return self._call("POST", "/jobs/summary", models.JobSummary, job)
 
     def jobs_retiring(self, name: str, keep: str = "") -> models.Page[models.Retiring]:
-        """What would retire now, as if ``keep`` were the keep rule; nothing is removed."""
+        """Return what would retire now, as if ``keep`` were the keep rule; nothing is removed."""
         return self._call(
             "GET", f"/jobs/{quote(name)}/retiring", models.Page[models.Retiring], keep=keep
         )
@@ -71,8 +71,8 @@ class JobCalls(Transport):
     def jobs_simulate(
         self, job: models.JobInput, store: str = "", subject: str = "", day: date | None = None
     ) -> models.JobSimulation:
-        """Which copies a job will have on each day of the coming year on a store; ``day`` lists
-        those of that day.
+        """Return which copies a job will have on each day of the coming year on a store; ``day``
+        lists those of that day.
 
         Raises ``RefusedError`` naming the field that cannot be used.
         """
@@ -103,7 +103,7 @@ class JobCalls(Transport):
         )
 
     def jobs_copy(self, name: str, copy: models.JobCopy) -> models.Job:
-        """A new job from another one's settings.
+        """Return a new job from another one's settings.
 
         Raises ``NotFoundError`` when there is none of that name, and ``RefusedError`` naming the
         field that cannot be used.
@@ -128,7 +128,7 @@ class JobCalls(Transport):
     # Pauses -----------------------------------------------------------------------------
 
     def pauses_list(self) -> models.Page[models.Pause]:
-        """What is paused, and until when; a pause without a job is of everything."""
+        """Return what is paused, and until when; a pause without a job is of everything."""
         return self._call("GET", "/pauses", models.Page[models.Pause])
 
     def pauses_set(self, pause: models.PauseInput) -> models.Page[models.Pause]:
@@ -162,7 +162,7 @@ class JobCalls(Transport):
     # Addresses ---------------------------------------------------------------------------
 
     def jobs_address(self, name: str) -> models.StartAddress:
-        """The address that starts a job from outside, without its secret.
+        """Return the address that starts a job from outside, without its secret.
 
         Raises ``NotFoundError`` when it has none.
         """
@@ -197,11 +197,11 @@ class JobCalls(Transport):
     # The days to come -----------------------------------------------------------------------
 
     def calendar_show(self, days: int = 14) -> models.Calendar:
-        """The starts of the coming days, how long they will take, and how they collide."""
+        """Return the starts of the coming days, how long they will take, and how they collide."""
         return self._call("GET", "/calendar", models.Calendar, days=days)
 
     def calendar_feed(self) -> models.CalendarFeed:
-        """Whether there is a calendar feed."""
+        """Return whether there is a calendar feed."""
         return self._call("GET", "/calendar/feed", models.CalendarFeed)
 
     def calendar_feed_make(self) -> models.CalendarFeed:

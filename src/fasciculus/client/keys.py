@@ -10,7 +10,7 @@ class KeyCalls(Transport):
     """The client's methods about keys."""
 
     def keys_list(self) -> models.Page[models.SealKey]:
-        """The private keys that the service keeps, without what is secret of them."""
+        """Return the private keys that the service keeps, without what is secret of them."""
         return self._call("GET", "/keys", models.Page[models.SealKey])
 
     def keys_make(self, note: str = "", keep: bool = False) -> models.KeyMade:

@@ -68,7 +68,7 @@ class MaintenanceCalls(Transport):
         return self._call("POST", f"/stores/{quote(name)}/import", models.MaintenanceStarted)
 
     def stores_transfers(self, name: str, **query: Any) -> models.Page[models.Transfer]:
-        """What was brought to a store from others, newest first.
+        """Return what was brought to a store from others, newest first.
 
         ``query`` may filter by ``day`` of UTC.
         Returns one page (``sort``); :meth:`every` asks for all.
@@ -97,7 +97,7 @@ class MaintenanceCalls(Transport):
         return self._call("GET", "/maintenance", models.Page[models.MaintenanceTask], **query)
 
     def maintenance_show(self, maintenance_id: int) -> models.MaintenanceTask:
-        """One maintenance task.
+        """Return one maintenance task.
 
         Raises ``NotFoundError`` when there is none of that number.
         """
@@ -111,7 +111,7 @@ class MaintenanceCalls(Transport):
         return self._call("POST", f"/maintenance/{maintenance_id}/cancel", models.MaintenanceTask)
 
     def maintenance_log(self, maintenance_id: int, **query: Any) -> models.Page[models.LogLine]:
-        """The log of maintenance.
+        """Return the log of maintenance.
 
         ``query`` may filter by ``level``, ``q``.
         Returns one page (``limit``, ``cursor``, ``sort``); :meth:`every` asks for all.
@@ -130,11 +130,11 @@ class MaintenanceCalls(Transport):
         return self._call("GET", "/damage", models.Page[models.DamageRow], **query)
 
     def growth_show(self, subject: str, kind: str = "") -> models.Growth:
-        """How a subject grows, and what it takes on each store."""
+        """Return how a subject grows, and what it takes on each store."""
         return self._call("GET", "/growth", models.Growth, subject=subject, kind=kind)
 
     def bundles_changes(self, bundle_id: int, **query: Any) -> models.Page[models.BundleChange]:
-        """What is new, changed and gone since the previous bundle, or since ``against``."""
+        """Return what is new, changed and gone since the previous bundle, or since ``against``."""
         return self._call(
             "GET", f"/bundles/{bundle_id}/changes", models.Page[models.BundleChange], **query
         )

@@ -21,7 +21,7 @@ class ReportCalls(Transport):
         return self._call("GET", "/reports", models.Page[models.Report], **query)
 
     def reports_show(self, report_id: int) -> models.ReportDetail:
-        """One report as it was sent.
+        """Return one report as it was sent.
 
         Raises ``NotFoundError`` when there is none of that number.
         """
@@ -43,7 +43,7 @@ class ReportCalls(Transport):
         self._request("DELETE", f"/outbox/{report_id}")
 
     def mail_show(self) -> models.MailServer:
-        """The mail server for reports."""
+        """Return the mail server for reports."""
         return self._call("GET", "/settings/mail", models.MailServer)
 
     def mail_change(self, server: models.MailServer) -> models.MailServer:
@@ -58,7 +58,7 @@ class ReportCalls(Transport):
         return self._call("POST", "/settings/mail/try", models.TryResult, to=to)
 
     def jobs_report(self, name: str) -> models.ReportPreview:
-        """The report of the last run of a job, as it would be written now.
+        """Return the report of the last run of a job, as it would be written now.
 
         Raises ``NotFoundError`` when there is none of that name.
         """
@@ -97,11 +97,11 @@ class ReportCalls(Transport):
         return self._call("POST", f"/channels/{quote(name)}/try", models.ChannelAnswer)
 
     def templates_list(self) -> models.Page[models.Template]:
-        """The words of messages."""
+        """Return the words of messages."""
         return self._call("GET", "/templates", models.Page[models.Template])
 
     def templates_show(self, name: str) -> models.Template:
-        """The words of one message.
+        """Return the words of one message.
 
         Raises ``NotFoundError`` when there is none of that name.
         """
@@ -116,7 +116,7 @@ class ReportCalls(Transport):
         return self._call("PUT", f"/templates/{quote(name)}", models.Template, body)
 
     def templates_preview(self, name: str) -> models.ReportPreview:
-        """A message by one template, with the last real run where there is one.
+        """Return a message by one template, with the last real run where there is one.
 
         Raises ``NotFoundError`` when there is none of that name.
         """

@@ -21,7 +21,7 @@ class StoreCalls(Transport):
         return self._call("GET", "/stores", models.Page[models.Store], **query)
 
     def stores_show(self, name: str) -> models.Store:
-        """One store.
+        """Return one store.
 
         Raises ``NotFoundError`` when there is none of that name.
         """
@@ -63,14 +63,16 @@ class StoreCalls(Transport):
         return self._call("POST", "/stores/try", models.TryResult, store, saved=saved)
 
     def stores_usage(self, name: str) -> models.StoreUsage:
-        """What a store holds, how it grows, when it is full, what it costs and what it lacks.
+        """Return what a store holds, how it grows, when it is full, what it costs and what it
+        lacks.
 
         Raises ``NotFoundError`` when there is no such store.
         """
         return self._call("GET", f"/stores/{quote(name)}/usage", models.StoreUsage)
 
     def stores_simulate(self, name: str) -> models.StoreSimulation:
-        """What a store will hold on each day of the coming year, by the keep rules of its jobs.
+        """Return what a store will hold on each day of the coming year, by the keep rules of its
+        jobs.
 
         Raises ``NotFoundError`` when there is no such store.
         """
@@ -117,7 +119,7 @@ class StoreCalls(Transport):
         return self._call("POST", f"/stores/{quote(name)}/access", models.StoreAccess)
 
     def stores_access(self, name: str) -> models.StoreAccess:
-        """Whether a drive's owner has given access; asks the drive while that is open.
+        """Return whether a drive's owner has given access; asks the drive while that is open.
 
         Raises ``NotFoundError`` when there is no such store.
         """

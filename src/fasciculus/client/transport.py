@@ -28,7 +28,7 @@ PREFIX = "/api/v1"
 
 
 def default_url() -> str:
-    """The address that the service of this machine is set to, as far as it may be read."""
+    """Return the address that the service of this machine is set to, as far as it may be read."""
     try:
         settings = load()
     except (FasciculusError, OSError):
@@ -77,7 +77,9 @@ class Transport:
         self._http.close()
 
     def health(self) -> models.Health:
-        """Whether the service works. Raises ``NoAnswerError`` where something else answers."""
+        """Return whether the service works. Raises ``NoAnswerError`` where something else
+        answers.
+        """
         try:
             # Nothing secret goes out before it is known who listens.
             answer = self._http.get("/health", headers={"Authorization": ""})
@@ -104,7 +106,7 @@ class Transport:
         headers: dict[str, str] | None = None,
         **query: Any,
     ) -> T:
-        """A call with an answer of a known shape."""
+        """Return a call with an answer of a known shape."""
         answer = self._request(method, path, body, headers, **query)
         return TypeAdapter(gives).validate_json(answer.content)
 
@@ -136,7 +138,7 @@ class Transport:
 
     @staticmethod
     def _made(kind: type[M], **values: Any) -> M:
-        """A body made here; what cannot be used is said in the client's own words."""
+        """Return a body made here; what cannot be used is said in the client's own words."""
         try:
             return kind(**values)
         except ValidationError as error:
@@ -167,7 +169,7 @@ class Transport:
 
     @staticmethod
     def every(listing: Callable[..., models.Page[T]], **query: Any) -> Iterator[T]:
-        """All items of a list, page after page: ``client.every(client.runs_list,
+        """Yield all items of a list, page after page: ``client.every(client.runs_list,
         job="nightly")``.
         """
         cursor: str | None = None

@@ -32,7 +32,7 @@ class WatchCalls(Transport):
         )
 
     def watch_show(self) -> models.WatchSettings:
-        """Who is told of alerts, and from when on something is one."""
+        """Return who is told of alerts, and from when on something is one."""
         return self._call("GET", "/settings/watch", models.WatchSettings)
 
     def watch_change(self, settings: models.WatchSettings) -> models.WatchSettings:

@@ -30,12 +30,12 @@ class AlertReport:
 
     @property
     def trouble(self) -> bool:
-        """Whether any of them is not over."""
+        """Return whether any of them is not over."""
         return any(line.state != "closed" for line in self.lines)
 
     @property
     def title(self) -> str:
-        """The subject line of the mail."""
+        """Return the subject line of the mail."""
         counts = []
         for state in ("opened", "open still", "closed"):
             found = [line for line in self.lines if line.state == state]
@@ -50,5 +50,5 @@ class AlertReport:
         return self.title.removeprefix("[Fasciculus] ")
 
     def local(self, moment: datetime) -> str:
-        """A moment in the zone of the watch, with the zone said."""
+        """Return a moment in the zone of the watch, with the zone said."""
         return format_moment(moment, self.zone)

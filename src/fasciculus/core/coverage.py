@@ -50,8 +50,8 @@ class CoverageResult:
 
 
 def max_age_of(starts: Sequence[datetime]) -> timedelta | None:
-    """How old the newest copy may be: the longest pause between the next starts, and a quarter
-    more.
+    """Return how old the newest copy may be: the longest pause between the next starts, and a
+    quarter more.
     """
     if len(starts) < 2:
         return None
@@ -108,7 +108,7 @@ class _Jobs:
         return found
 
     def of_database(self, subject: str, database: str) -> _NewestCopies:
-        """The same of those jobs alone whose rules leave the database in, with its rows."""
+        """Return the same of those jobs alone whose rules leave the database in, with its rows."""
         if all(job.databases == _ALL for job, _ in self._jobs):
             return self.of(subject)
         return self._gather(subject, database)
@@ -130,7 +130,7 @@ _ALL = DatabaseRules()
 def cover(
     things: Iterable[CoverageItem], jobs: Sequence[CoveringJob], newest: Newest, moment: datetime
 ) -> list[CoverageResult]:
-    """How each thing is protected."""
+    """Return how each thing is protected."""
     tables = {
         (contents, kind): _Jobs(
             kind[:-1],

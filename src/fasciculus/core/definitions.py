@@ -31,14 +31,16 @@ class ParsedDefinitions:
 
 
 def reference_name(kind: str, name: str, key: str) -> str:
-    """The environment variable that stands for a secret when it is written out."""
+    """Return the environment variable that stands for a secret when it is written out."""
     return re.sub(r"[^A-Z0-9]+", "_", f"FASCICULUS_{kind}_{name}_{key}".upper())
 
 
 def to_text(
     tables: Mapping[str, Mapping[str, Mapping[str, Any]]], secrets: Mapping[str, list[str]]
 ) -> str:
-    """The TOML text. ``secrets`` has the names of the secrets that are set, by ``kind.name``."""
+    """Return the TOML text. ``secrets`` has the names of the secrets that are set, by
+    ``kind.name``.
+    """
     document: dict[str, Any] = {}
     for kind in KINDS:
         document[kind] = {}
@@ -100,7 +102,7 @@ def from_text(text: str) -> ParsedDefinitions:
 
 
 def changed_fields(before: Mapping[str, Any], after: Mapping[str, Any]) -> list[str]:
-    """The fields that differ, those of nested tables as ``mail.home``."""
+    """Return the fields that differ, those of nested tables as ``mail.home``."""
     found = []
     for key in sorted(before.keys() | after.keys()):
         old, new = before.get(key), after.get(key)

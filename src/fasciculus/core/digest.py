@@ -19,12 +19,12 @@ class JobDigest:
 
     @property
     def troubled(self) -> list[RunReport]:
-        """The runs at which a person should look."""
+        """Return the runs at which a person should look."""
         return [run for run in self.runs if run.trouble]
 
     @property
     def outcome(self) -> str:
-        """How its last run ended; skipped where there was none."""
+        """Return how its last run ended; skipped where there was none."""
         return self.runs[-1].outcome if self.runs else "skipped"
 
     @property
@@ -76,19 +76,19 @@ class Digest:
 
     @property
     def outcome(self) -> str:
-        """The worst of the last outcomes, for colour and mark."""
+        """Return the worst of the last outcomes, for colour and mark."""
         ranks = list(OUTCOMES)
         found = [job.outcome for job in self.jobs if job.runs]
         return max(found, key=ranks.index, default="skipped")
 
     @property
     def trouble(self) -> bool:
-        """Whether a person should look: a job without a run is none."""
+        """Return whether a person should look: a job without a run is none."""
         return bool(self.troubled)
 
     @property
     def title(self) -> str:
-        """The subject line of the mail."""
+        """Return the subject line of the mail."""
         state = (
             f"{self.troubled} of {format_count(self.runs, 'run')} not done"
             if self.troubled
@@ -98,7 +98,7 @@ class Digest:
 
     @property
     def sentence(self) -> str:
-        """The time in one line."""
+        """Return the time in one line."""
         packed = sum(run.packed for job in self.jobs for run in job.runs)
         text = f"{format_count(self.runs, 'run')} of {format_count(len(self.jobs), 'job')}"
         if self.troubled:
@@ -106,5 +106,5 @@ class Digest:
         return f"{text}; {format_size(packed)} packed and stored."
 
     def local(self, moment: datetime) -> str:
-        """A moment in the zone of the digest, with the zone said."""
+        """Return a moment in the zone of the digest, with the zone said."""
         return format_moment(moment, self.zone)

@@ -24,7 +24,7 @@ class FasciculusError(Exception):
         return type(self), (self.message, self.hint, self.field)
 
     def sentence(self) -> str:
-        """What is wrong and the way out, as one line."""
+        """Return what is wrong and the way out, as one line."""
         return f"{self.message} {self.hint}".strip()
 
 

@@ -38,19 +38,19 @@ class FailureCause:
 
     @property
     def is_shared(self) -> bool:
-        """Whether more than one failed by it."""
+        """Return whether more than one failed by it."""
         return len(self.subjects) > 1
 
     @property
     def whom(self) -> str:
-        """The subject, or how many they are."""
+        """Return the subject, or how many they are."""
         if not self.is_shared:
             return self.subjects[0]
         return format_count(len(self.subjects), self.subject_kind)
 
     @property
     def names(self) -> str:
-        """The first of the subjects, and how many more."""
+        """Return the first of the subjects, and how many more."""
         return format_first(self.subjects, _NAMED)
 
 

@@ -66,12 +66,14 @@ class FileRules(Struct, frozen=True):
 
     @property
     def everything(self) -> bool:
-        """Whether they leave nothing out."""
+        """Return whether they leave nothing out."""
         return self == FileRules()
 
 
 def check_pattern(text: str) -> str:
-    """The pattern without the space around it; :class:`SettingError` when it means nothing."""
+    """Return the pattern without the space around it; :class:`SettingError` when it means
+    nothing.
+    """
     text = text.strip()
     if _pattern(0, text) is None or "\n" in text or "\0" in text:
         raise SettingError(
@@ -90,14 +92,14 @@ class _Pattern(Struct, frozen=True):
     only_folders: bool
 
     def means(self, path: str, name: str, is_dir: bool) -> bool:
-        """Whether it matches this very entry."""
+        """Return whether it matches this very entry."""
         if self.only_folders and not is_dir:
             return False
         return self.matches.fullmatch(name if self.by_name else path) is not None
 
 
 def _pattern(number: int, line: str) -> _Pattern | None:
-    """The pattern of a line; None for a blank one, a comment, and what means nothing."""
+    """Return the pattern of a line; None for a blank one, a comment, and what means nothing."""
     text = re.sub(r"(?<!\\) +$", "", line)
     glob = text[1:] if text.startswith("!") else text
     only_folders = glob.endswith("/")
@@ -122,7 +124,7 @@ _PIECES = re.compile(
 
 
 def _regex(glob: str) -> str:
-    """A pattern of gitignore(5) as a regular expression for a whole path."""
+    """Return a pattern of gitignore(5) as a regular expression for a whole path."""
     made = []
     for piece in _PIECES.finditer(glob):
         match piece.lastgroup:
@@ -160,7 +162,7 @@ class Patterns(Struct):
 
     @classmethod
     def of(cls, lines: Iterable[str]) -> Patterns:
-        """The patterns of some lines; blank ones and comments count for nothing."""
+        """Return the patterns of some lines; blank ones and comments count for nothing."""
         made = cls()
         known = [p for n, line in enumerate(lines) if (p := _pattern(n, line.rstrip("\r\n")))]
         brings_back = any(not p.puts_out for p in known)
@@ -184,7 +186,9 @@ class Patterns(Struct):
             self._others.append(pattern)
 
     def last(self, path: str, name: str, parent: str, is_dir: bool) -> _Pattern | None:
-        """The last pattern that matches; ``path`` is relative, ``parent`` its folder's own name."""
+        """Return the last pattern that matches; ``path`` is relative, ``parent`` its folder's own
+        name.
+        """
         rows = self._others
         if name in self._named:
             rows = rows + self._named[name]
@@ -227,7 +231,7 @@ class FileSelector:
 
     @property
     def looks_into_folders(self) -> bool:
-        """Whether :meth:`enter` wants to know of cache tags or ignore files."""
+        """Return whether :meth:`enter` wants to know of cache tags or ignore files."""
         return self.rules.skip_tagged_caches or bool(self.rules.ignore_file)
 
     def enter(self, folder: bytes, tag: bytes | None, ignore: str | None) -> None:

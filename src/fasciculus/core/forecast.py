@@ -27,7 +27,7 @@ class DayCount:
 
 
 def growth_per_day(days: Sequence[DayCount]) -> float | None:
-    """Bytes that a store grows by each day: the slope of a straight line by least squares.
+    """Return bytes that a store grows by each day: the slope of a straight line by least squares.
 
     None when too few days were counted.
     """
@@ -41,7 +41,8 @@ def growth_per_day(days: Sequence[DayCount]) -> float | None:
 
 
 def full_on(free: int | None, reserve: int, per_day: float | None, today: date) -> date | None:
-    """The day on which a store will be full at this pace, down to the reserve that stays free.
+    """Return the day on which a store will be full at this pace, down to the reserve that stays
+    free.
 
     Today when it is full already; None when the store does not tell what is free, does not grow
     as far as is known, or is not full for ten years.

@@ -25,7 +25,7 @@ def format_size(count: int) -> str:
 
 
 def format_duration(seconds: float) -> str:
-    """A duration, as ``4.2 s``, ``3 min 05 s`` or ``2 h 10 min``."""
+    """Return a duration, as ``4.2 s``, ``3 min 05 s`` or ``2 h 10 min``."""
     if seconds < 60:
         return f"{seconds:.1f} s"
     whole = round(seconds)
@@ -42,7 +42,7 @@ def format_list(items: Sequence[str], joint: str = "and") -> str:
 
 
 def format_first(items: Sequence[str], most: int, joint: str = "and") -> str:
-    """The same of the first ``most`` items: ``a, b and 3 more``."""
+    """Return the same of the first ``most`` items: ``a, b and 3 more``."""
     more = len(items) - most
     return format_list([*items[:most], *([f"{more} more"] if more > 0 else [])], joint)
 

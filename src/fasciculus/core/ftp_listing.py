@@ -44,7 +44,9 @@ class FtpEntry:
 
 
 def parse_facts(line: str) -> FtpEntry | None:
-    """An entry of MLSD; None for the folder itself, the one above it, and what is no entry."""
+    """Return an entry of MLSD; None for the folder itself, the one above it, and what is
+    no entry.
+    """
     facts_text, space, name = line.partition(" ")
     if not space or not name:
         return None
@@ -89,7 +91,7 @@ def _moment(text: str) -> datetime | None:
 
 
 def parse_list(line: str, now: datetime) -> FtpEntry | None:
-    """An entry of LIST as Unix and DOS servers write it; None for what is none.
+    """Return an entry of LIST as Unix and DOS servers write it; None for what is none.
 
     ``now`` tells the year where the line has none: the latest that is not in the future.
     """

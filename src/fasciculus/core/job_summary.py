@@ -44,8 +44,9 @@ def summary(
     report_when: str,
     enabled: bool,
 ) -> str:
-    """The one sentence in which a job says what it will do; ``full_every`` is 0 for a job of full
-    bundles, ``held`` are clauses on what holds its starts back, ``keep`` has a rule for each store.
+    """Return the one sentence in which a job says what it will do; ``full_every`` is 0 for a job of
+    full bundles, ``held`` are clauses on what holds its starts back, ``keep`` has a rule for each
+    store.
     """
     whom = _chosen(subjects, choice, names, covers)
     words = {
@@ -84,7 +85,7 @@ def summary(
 
 
 def _chosen(subjects: str, choice: str, selectors: Sequence[str], covers: int) -> str:
-    """Which subjects a job covers, in words."""
+    """Return which subjects a job covers, in words."""
     if choice == "all":
         return f"all {subjects} ({covers} now)"
     names = [text for text in selectors if is_name(text)]
@@ -100,7 +101,7 @@ def _chosen(subjects: str, choice: str, selectors: Sequence[str], covers: int) -
 
 
 def _wider(selectors: Sequence[str]) -> list[str]:
-    """What hosts, tags and patterns choose, each as a verb and its object."""
+    """Return what hosts, tags and patterns choose, each as a verb and its object."""
     by_kind: dict[str, list[str]] = {"are on": [], "have the tag": [], "match": []}
     for text in selectors:
         kind, colon, name = text.partition(":")
@@ -129,7 +130,7 @@ def _kept(rules: Mapping[str, KeepRule]) -> str:
 def held_back(
     first_day: date | None, last_day: date | None, hours: str, days_off: int, spread: int
 ) -> list[str]:
-    """What holds the starts of a job back, as clauses."""
+    """Return what holds the starts of a job back, as clauses."""
     rows = [f"within {hours} only"] if hours else []
     rows += [f"from {first_day} on"] if first_day else []
     rows += [f"until {last_day}"] if last_day else []
@@ -175,7 +176,7 @@ def advice(
     includes: bool,
     matching_nothing: Sequence[str] = (),
 ) -> list[str]:
-    """What is unwise about a job's settings, each with the way out."""
+    """Return what is unwise about a job's settings, each with the way out."""
     rows = []
     if includes:
         rows.append(
@@ -211,7 +212,7 @@ def advice(
 
 
 def fill_words(packed: int, copies: int, stores: Sequence[str]) -> str:
-    """How much the kept copies will come to, on each store."""
+    """Return how much the kept copies will come to, on each store."""
     return (
         f"Full copies of the size last seen, {format_size(packed)} packed, come to "
         f"{format_size(packed * copies)} on {format_list(stores)} when {copies} are kept."

@@ -57,24 +57,24 @@ class MaintenanceReport:
 
     @property
     def outcome_words(self) -> str:
-        """What people read first."""
+        """Return what people read first."""
         if self.kind == "verify":
             return "damage found"
         return "damage not repaired" if self.damage else "damage repaired"
 
     @property
     def trouble(self) -> bool:
-        """Whether a person should look."""
+        """Return whether a person should look."""
         return bool(self.damage)
 
     @property
     def title(self) -> str:
-        """The subject line of the mail."""
+        """Return the subject line of the mail."""
         return f"[Fasciculus] {self.store}: {self.outcome_words} ({self.subject})"
 
     @property
     def next_step(self) -> str:
-        """What happens now, and what a person should look at."""
+        """Return what happens now, and what a person should look at."""
         if not self.damage:
             return "Every copy there that was known to be damaged is whole again."
         if self.kind == "verify":
@@ -89,5 +89,5 @@ class MaintenanceReport:
         return _UNTIL_THEN
 
     def local(self, moment: datetime) -> str:
-        """A moment in the job's zone, with the zone said."""
+        """Return a moment in the job's zone, with the zone said."""
         return format_moment(moment, self.zone)

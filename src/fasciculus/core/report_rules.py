@@ -7,12 +7,13 @@ _WELL = ("done",)
 
 
 def is_trouble(outcome: str) -> bool:
-    """Whether a person should look."""
+    """Return whether a person should look."""
     return outcome not in _WELL
 
 
 def wants(when: str, outcome: str, previous: str | None) -> bool:
-    """Whether a report is wanted now of a run, or of an account's part of one, with this outcome.
+    """Return whether a report is wanted now of a run, or of an account's part of one, with this
+    outcome.
 
     ``when`` is always, trouble, recovery or never; digests come at times of their own. ``previous``
     is the outcome of the run before it, None for the first one.
@@ -28,10 +29,10 @@ def wants(when: str, outcome: str, previous: str | None) -> bool:
 
 
 def tells_of_trouble(when: str) -> bool:
-    """Whether each run that is trouble is reported at once, and not in a digest."""
+    """Return whether each run that is trouble is reported at once, and not in a digest."""
     return wants(when, "failed", None)
 
 
 def tells_of_recovery(when: str) -> bool:
-    """Whether the first good run after trouble is reported at once."""
+    """Return whether the first good run after trouble is reported at once."""
     return wants(when, "done", "failed")

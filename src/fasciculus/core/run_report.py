@@ -29,13 +29,13 @@ OUTCOMES = {
 
 
 def worst(outcomes: Sequence[str]) -> str:
-    """The outcome of a run with tasks of these outcomes."""
+    """Return the outcome of a run with tasks of these outcomes."""
     ranks = list(OUTCOMES)
     return max(outcomes, key=ranks.index, default="done")
 
 
 def format_moment(moment: datetime, zone: str) -> str:
-    """A moment in a zone, with the zone said."""
+    """Return a moment in a zone, with the zone said."""
     return f"{moment.astimezone(ZoneInfo(zone)):%Y-%m-%d %H:%M:%S %Z}"
 
 
@@ -99,7 +99,7 @@ class RunReport:
 
     @property
     def trouble(self) -> bool:
-        """Whether a person should look."""
+        """Return whether a person should look."""
         return is_trouble(self.outcome)
 
     @property
@@ -108,12 +108,12 @@ class RunReport:
 
     @property
     def words(self) -> Mapping[str, str]:
-        """How each outcome is said."""
+        """Return how each outcome is said."""
         return OUTCOMES
 
     @property
     def by_urgency(self) -> list[TaskLine]:
-        """The tasks, those first at which a person should look."""
+        """Return the tasks, those first at which a person should look."""
         ranks = list(OUTCOMES)
         return sorted(self.tasks, key=lambda task: -ranks.index(task.outcome))
 
@@ -128,7 +128,9 @@ class RunReport:
 
     @property
     def shown_singly(self) -> list[TaskLine]:
-        """The tasks that no shared cause tells of, those first at which a person should look."""
+        """Return the tasks that no shared cause tells of, those first at which a person should
+        look.
+        """
         told = {name for cause in self.shared_causes for name in cause.subjects}
         return [task for task in self.by_urgency if task.bundle or task.subject not in told]
 
@@ -142,21 +144,21 @@ class RunReport:
 
     @property
     def stores(self) -> list[str]:
-        """The stores that took at least one copy."""
+        """Return the stores that took at least one copy."""
         return sorted({c.store for t in self.tasks for c in t.copies if not c.error})
 
     def local(self, moment: datetime) -> str:
-        """A moment in the job's zone, with the zone said."""
+        """Return a moment in the job's zone, with the zone said."""
         return format_moment(moment, self.zone)
 
     @property
     def title(self) -> str:
-        """The subject line of the mail."""
+        """Return the subject line of the mail."""
         return f"[Fasciculus] {self.job}: {self.outcome_words} (run {self.run})"
 
     @property
     def sentence(self) -> str:
-        """The run in one line: what was stored where, or what went wrong."""
+        """Return the run in one line: what was stored where, or what went wrong."""
         seconds = (self.ended - self.started).total_seconds()
         good = [t for t in self.tasks if t.outcome in ("done", "warned", "partial")]
         bad = [t for t in self.tasks if t not in good]

@@ -39,7 +39,9 @@ class Selection(Struct, frozen=True):
 
     @property
     def grows(self) -> bool:
-        """Whether a subject that is found later can be chosen without a change of the selection."""
+        """Return whether a subject that is found later can be chosen without a change of the
+        selection.
+        """
         return self.choice != "listed" or not all(is_name(text) for text in self.selectors)
 
 
@@ -61,7 +63,9 @@ def is_name(selector: str) -> bool:
 
 
 def chosen(selection: Selection, known: Iterable[SubjectFacts]) -> list[str]:
-    """The names that the selection picks among ``known``, sorted. What is gone is none of them."""
+    """Return the names that the selection picks among ``known``, sorted. What is gone is none of
+    them.
+    """
     if selection.choice == "all":
         return sorted([subject.name for subject in known])
     picked = picker(selection)
@@ -103,14 +107,14 @@ def _matcher(selectors: Iterable[str]) -> Callable[[SubjectFacts], bool]:
 
 
 def gone(selection: Selection, known: Iterable[str]) -> list[str]:
-    """The names that the selection says and that are not known, sorted."""
+    """Return the names that the selection says and that are not known, sorted."""
     if selection.choice == "all":
         return []
     return sorted({text for text in selection.selectors if is_name(text)} - set(known))
 
 
 def without_match(selection: Selection, known: Sequence[SubjectFacts]) -> list[str]:
-    """The selectors of more than a name that pick nothing at present, in their order."""
+    """Return the selectors of more than a name that pick nothing at present, in their order."""
     if selection.choice == "all":
         return []
     wider = [text for text in selection.selectors if not is_name(text)]
@@ -155,7 +159,7 @@ class ExcludedPaths:
         return bool(self._paths)
 
     def below(self, root: bytes) -> frozenset[bytes]:
-        """Those paths under ``root``, as paths relative to it."""
+        """Return those paths under ``root``, as paths relative to it."""
         base = os.path.realpath(root)
         prefix = base.rstrip(b"/") + b"/"
         return frozenset(p[len(prefix) :] for p in self._paths if p.startswith(prefix))

@@ -29,7 +29,7 @@ class StoreFacts:
 
 
 def of_store(store: StoreFacts) -> list[str]:
-    """What is unwise about one store by itself."""
+    """Return what is unwise about one store by itself."""
     rows = []
     if store.published:
         rows.append(
@@ -65,7 +65,7 @@ def of_store(store: StoreFacts) -> list[str]:
 
 
 def of_stores(stores: Sequence[StoreFacts], packed: int, keep: int) -> list[str]:
-    """What is unwise about the stores of a job whose full bundles take ``packed`` bytes."""
+    """Return what is unwise about the stores of a job whose full bundles take ``packed`` bytes."""
     rows = []
     if stores and all(store.on_this_machine for store in stores):
         names = format_list([store.name for store in stores])

@@ -25,7 +25,9 @@ class TransferLimit:
     end: time = time()
 
     def holds_at(self, moment: time) -> bool:
-        """Whether it is in force at a time of day; one that ends earlier goes past midnight."""
+        """Return whether it is in force at a time of day; one that ends earlier goes past
+        midnight.
+        """
         if self.begin == self.end:
             return True
         if self.begin < self.end:
@@ -34,7 +36,7 @@ class TransferLimit:
 
 
 def parse_limit(text: str) -> TransferLimit:
-    """A limit as people write it. Raises :class:`SettingError`."""
+    """Return a limit as people write it. Raises :class:`SettingError`."""
     match = _FORM.fullmatch(text.strip())
     if not match:
         raise SettingError(f"“{text}” is not a limit.", _WAY_OUT, field="limits")
@@ -49,6 +51,8 @@ def parse_limit(text: str) -> TransferLimit:
 
 
 def limit_at(limits: Sequence[TransferLimit], moment: time) -> float | None:
-    """The bytes per second allowed at a time of day: the least of all limits; None without one."""
+    """Return the bytes per second allowed at a time of day: the least of all limits; None without
+    one.
+    """
     rates = [limit.bytes_per_second for limit in limits if limit.holds_at(moment)]
     return min(rates, default=None)

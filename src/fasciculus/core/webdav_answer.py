@@ -37,7 +37,7 @@ class Resource:
 
 
 def parse_resources(document: bytes) -> list[Resource]:
-    """What an answer names. Raises :class:`DamagedError` for anything that is not one."""
+    """Return what an answer names. Raises :class:`DamagedError` for anything that is not one."""
     try:
         root = fromstring(document, forbid_dtd=True)
     except (ParseError, DefusedXmlException, ValueError, RecursionError) as error:

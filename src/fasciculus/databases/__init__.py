@@ -21,5 +21,5 @@ ENGINES: Registry[Engine] = Registry(
 
 
 def server_engines() -> list[Engine]:
-    """The engines whose databases are on a server."""
+    """Return the engines whose databases are on a server."""
     return [engine for engine in ENGINES.all() if engine.settings is not None]

@@ -52,10 +52,10 @@ class DatabaseHost(Protocol):
 
     @property
     def is_local(self) -> bool:
-        """Whether its paths can be opened here."""
+        """Return whether its paths can be opened here."""
 
     def dial(self, socket: str, address: str, port: int) -> Any:
-        """A connection to a server of the host, by Unix socket or by address and port.
+        """Return a connection to a server of the host, by Unix socket or by address and port.
 
         A socket-like object, or None where the driver may connect by itself.
         """
@@ -69,7 +69,7 @@ class DatabaseHost(Protocol):
     def type_of(self, path: str) -> str: ...
 
     def state_of(self, path: bytes) -> bytes:
-        """What changes with every write to a file; empty when there is none."""
+        """Return what changes with every write to a file; empty when there is none."""
 
     def describe(
         self, path: bytes, kind: str, relative: bytes, warn: Callable[[str], None]
@@ -132,23 +132,23 @@ class Engine(Protocol):
         """Raise unless the databases, or the server where none are named, can be read."""
 
     def version(self, access: DatabaseAccess) -> str:
-        """What the server says it is."""
+        """Return what the server says it is."""
 
     def rights(self, access: DatabaseAccess) -> list[Rights]:
-        """What the server's users may do for bundling and for restoring."""
+        """Return what the server's users may do for bundling and for restoring."""
 
     def hidden(self, access: DatabaseAccess) -> str:
         """Why databases may be there that the server's user does not see, with the statement that
         lets it see them; empty where it sees all."""
 
     def discover(self, access: DatabaseAccess, homes: list[str]) -> list[DatabaseRef]:
-        """The databases of a host; files below ``homes`` by their full path."""
+        """Return the databases of a host; files below ``homes`` by their full path."""
 
     def grants(self, access: DatabaseAccess) -> dict[str, set[str]]:
-        """The names of the databases that each user has rights on."""
+        """Return the names of the databases that each user has rights on."""
 
     def folder(self, database: DatabaseRef) -> str:
-        """Where its members are, below ``databases/``."""
+        """Return where its members are, below ``databases/``."""
 
     def files(self, database: DatabaseRef) -> list[str]:
         """Files below the root that hold it, which are not packed as files besides."""
@@ -156,10 +156,10 @@ class Engine(Protocol):
     def dump(
         self, access: DatabaseAccess, database: DatabaseRef, rules: DatabaseRules
     ) -> DatabaseDump:
-        """The dump of one database."""
+        """Return the dump of one database."""
 
     def shared(self, access: DatabaseAccess) -> list[SqlMember]:
-        """What belongs to the whole server: its users with their rights."""
+        """Return what belongs to the whole server: its users with their rights."""
 
     def restore(
         self,

@@ -214,7 +214,9 @@ def _keep_inside(admin: MariaDbConnection, name: str, refuse: Callable[[str], No
 
 
 def _may_load_users(refuse: Callable[[str], None], trusted: bool) -> bool:
-    """Whether the users of a database are made again: no store gives away rights of a server."""
+    """Return whether the users of a database are made again: no store gives away rights of a
+    server.
+    """
     if not trusted:
         refuse(
             "its users did not come back: the records do not vouch for this copy. Allow it "

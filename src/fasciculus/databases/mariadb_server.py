@@ -201,7 +201,9 @@ class MariaDbConnection:
             raise self._odd(error) from error
 
     def _odd(self, error: Exception) -> UnreachableError:
-        """The error for an answer that no honest server gives, such as asking for our files."""
+        """Return the error for an answer that no honest server gives, such as asking for
+        our files.
+        """
         return UnreachableError(
             f"The database server at {self._where} sent something that is not understood "
             f"({type(error).__name__}: {error}).",
@@ -230,7 +232,7 @@ class MariaDbConnection:
             cursor.close()
 
     def _packets(self) -> Iterator[tuple[bytes | None]]:
-        """The rows of a result of one column, straight out of the server's packets.
+        """Yield the rows of a result of one column, straight out of the server's packets.
 
         Text protocol of the MySQL client/server protocol: a row is one length-encoded string.
         Taking packets apart in the driver's general way takes several times as long as this.
@@ -272,7 +274,7 @@ class MariaDbConnection:
 
 
 def _grant(text: str) -> str:
-    """The statement that would give the right which an error says is missing."""
+    """Return the statement that would give the right which an error says is missing."""
     match = _DENIED.search(text)
     if match and match["right"]:
         table = match["table"]
@@ -291,7 +293,7 @@ def _grant(text: str) -> str:
 
 
 def to_restore(spec: ServerSpec) -> ServerSpec:
-    """How to reach the server as the user who may change databases."""
+    """Return how to reach the server as the user who may change databases."""
     settings = spec.settings
     assert isinstance(settings, MariaDbSettings)
     if not settings.restore_user:
@@ -302,7 +304,7 @@ def to_restore(spec: ServerSpec) -> ServerSpec:
 
 @contextmanager
 def connect(spec: ServerSpec, host: DatabaseHost) -> Iterator[MariaDbConnection]:
-    """A connection for the time of the ``with`` block, by way of the host."""
+    """Provide a connection for the time of the ``with`` block, by way of the host."""
     settings = spec.settings
     assert isinstance(settings, MariaDbSettings)
     link = host.dial(settings.socket, settings.address or "127.0.0.1", settings.port)

@@ -3,8 +3,8 @@
 SQLite opens a database and everything beside it by path, and whoever owns the folder may exchange
 what a path leads to. So it never opens anything in a home: the files are reached by descriptors and
 copied to a private folder, and only those copies are opened. While they are copied, the locks of
-SQLite's own protocol keep writers from changing the database file (https://sqlite.org/lockingv3.html,
-https://sqlite.org/walformat.html).
+SQLite's own protocol keep writers from changing the database file
+(https://sqlite.org/lockingv3.html, https://sqlite.org/walformat.html).
 """
 
 from __future__ import annotations
@@ -54,7 +54,7 @@ def copy_database(host: DatabaseHost, path: bytes, target: Path, home: str) -> d
 
 
 def _copy_here(path: bytes, target: Path, home: bytes) -> dict[str, int]:
-    """A consistent copy of a database that may be in use."""
+    """Return a consistent copy of a database that may be in use."""
     try:
         for _ in range(_TRIES):
             with _opened(path, home) as (database, folder, name):
@@ -270,7 +270,7 @@ def _refuse_super_journal(path: bytes, target: Path) -> None:
 
 
 def rows_of(database: sqlite3.Connection) -> dict[str, int]:
-    """The rows of each table of an SQLite database."""
+    """Return the rows of each table of an SQLite database."""
     tables = [
         row[0]
         for row in database.execute(

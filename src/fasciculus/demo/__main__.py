@@ -60,7 +60,7 @@ class Kept:
 
 
 def free_port(wanted: int) -> int:
-    """The wanted port if it is free, else one of the next, else any; any for a wanted 0."""
+    """Return the wanted port if it is free, else one of the next, else any; any for a wanted 0."""
     for port in (*range(wanted, wanted + _NEXT if wanted else 0), 0):
         try:
             with socket.socket() as probe:
@@ -73,7 +73,7 @@ def free_port(wanted: int) -> int:
 
 
 def _take_lock(path: Path) -> int:
-    """One demo a folder: two would fight over its database and its records."""
+    """Return one demo a folder: two would fight over its database and its records."""
     descriptor = os.open(path, os.O_RDWR | os.O_CREAT | os.O_CLOEXEC, 0o600)
     try:
         fcntl.flock(descriptor, fcntl.LOCK_EX | fcntl.LOCK_NB)

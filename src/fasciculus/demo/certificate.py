@@ -14,7 +14,7 @@ from cryptography.x509.oid import NameOID
 
 
 def certificate(path: Path) -> Path:
-    """A PEM file with both, made where there is none; good for ten years."""
+    """Return a PEM file with both, made where there is none; good for ten years."""
     if path.exists():
         return path
     path.parent.mkdir(parents=True, exist_ok=True)
@@ -48,6 +48,6 @@ def certificate(path: Path) -> Path:
 
 
 def public_part(path: Path) -> str:
-    """The certificate of a PEM file alone, as the settings of a store take it."""
+    """Return the certificate of a PEM file alone, as the settings of a store take it."""
     text = path.read_text()
     return text[text.index("-----BEGIN CERTIFICATE") :]

@@ -134,7 +134,9 @@ class DriveStandIn:
             self._refresh.clear()
 
     def confirm(self, user_code: str, agreed: bool = True) -> bool:
-        """What the page does when its owner presses a button; False for a code that is none."""
+        """Return what the page does when its owner presses a button; False for a code
+        that is none.
+        """
         with self._lock:
             for asked in self._asked.values():
                 if secrets.compare_digest(asked.user_code, user_code.strip().upper()):

@@ -75,7 +75,7 @@ class _Files(AbstractedFS):
 
 
 def _data_handler(base: Any, stand_in: FtpStandIn) -> type:
-    """A data connection that says so when a file does not fit."""
+    """Return a data connection that says so when a file does not fit."""
 
     def handle_error(self: Any) -> None:
         if stand_in.fits(1):
@@ -146,7 +146,7 @@ class FtpStandIn:
             self._server.serve_forever(timeout=0.2, handle_exit=False)
 
     def fits(self, count: int) -> bool:
-        """Whether so many further bytes fit."""
+        """Return whether so many further bytes fit."""
         if self.misbehaviour.full:
             return False
         if self.quota is None:

@@ -61,7 +61,7 @@ class MailboxStandIn:
         self.port: int = listening.sockets[0].getsockname()[1]
 
     def messages(self) -> list[EmailMessage]:
-        """What has arrived, oldest first."""
+        """Return what has arrived, oldest first."""
         return [_read(path) for path in sorted(self.folder.glob("*.eml"))]
 
     def close(self) -> None:

@@ -17,7 +17,7 @@ _PLACES = os.pathsep.join(["/usr/sbin", "/usr/local/sbin", os.environ.get("PATH"
 
 
 def found() -> str | None:
-    """The server program, if this machine has it."""
+    """Return the server program, if this machine has it."""
     return shutil.which("mariadbd", path=_PLACES)
 
 
@@ -86,7 +86,7 @@ class PrivateMariaDb:
                 time.sleep(0.1)
 
     def connect(self, database: str | None = None) -> pymysql.connections.Connection[Any]:
-        """A connection as the system user that runs it."""
+        """Return a connection as the system user that runs it."""
         name = "root" if os.geteuid() == 0 else os.environ.get("USER", "")
         return pymysql.connect(
             unix_socket=self.socket,

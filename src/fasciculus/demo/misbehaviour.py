@@ -92,12 +92,12 @@ _SETTABLE = {
 
 
 def folder_bytes(root: Path) -> int:
-    """What a quota is held against."""
+    """Return what a quota is held against."""
     return sum(path.stat().st_size for path in root.rglob("*") if path.is_file())
 
 
 def free_bytes(root: Path, quota: int | None, misbehaviour: Misbehaviour) -> int:
-    """What fits still: of the quota, else of the disk."""
+    """Return what fits still: of the quota, else of the disk."""
     import shutil
 
     if misbehaviour.full:
@@ -108,7 +108,7 @@ def free_bytes(root: Path, quota: int | None, misbehaviour: Misbehaviour) -> int
 
 
 def wsgi(app: Any, misbehaviour: Misbehaviour) -> Any:
-    """A WSGI application whose bodies, both ways, pass through a misbehaviour."""
+    """Return a WSGI application whose bodies, both ways, pass through a misbehaviour."""
 
     def application(environ: dict[str, Any], start_response: Any) -> Any:
         misbehaviour.look()

@@ -233,7 +233,7 @@ def touch_up(host_folder: Path, day: int) -> None:
 
 
 def shop_statements(database: str) -> list[str]:
-    """A shop in MariaDB."""
+    """Return a shop in MariaDB."""
     rng = random.Random("shop")
     titles = ", ".join(
         f"({n}, '{_sentence(rng)[:80]}', {rng.randint(500, 4000) / 100}, "

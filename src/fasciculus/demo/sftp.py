@@ -224,7 +224,7 @@ class SftpStandIn:
         return max(0, self.quota - folder_bytes(self.root))
 
     def take(self, count: int) -> bool:
-        """Whether so many further bytes fit."""
+        """Return whether so many further bytes fit."""
         if self.misbehaviour.full:
             return False
         if self.quota is None:

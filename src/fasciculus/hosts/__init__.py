@@ -31,7 +31,7 @@ KINDS: Registry[HostKind] = Registry(
 def host_spec(
     name: str, settings: Mapping[str, Any] | str | bytes, secrets: Mapping[str, str] | None = None
 ) -> HostSpec:
-    """The spec of a host out of plain values or saved JSON; errors as with ``Registry``."""
+    """Return the spec of a host out of plain values or saved JSON; errors as with ``Registry``."""
     from .base import HostSpec
 
     parsed = KINDS.parse(settings) if isinstance(settings, Mapping) else KINDS.stored(settings)
@@ -39,5 +39,5 @@ def host_spec(
 
 
 def open_host(spec: HostSpec, spool: Path) -> HostConnection:
-    """The host of a spec, not connected yet."""
+    """Return the host of a spec, not connected yet."""
     return KINDS.get(spec.settings.kind).open(spec, spool)

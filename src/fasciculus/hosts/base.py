@@ -83,7 +83,7 @@ class WritableTree(Protocol):
 
     @property
     def sets_owners(self) -> bool:
-        """Whether entries get their owners, which only root can give."""
+        """Return whether entries get their owners, which only root can give."""
 
     @property
     def unknown_owners(self) -> dict[str, int]:
@@ -115,19 +115,20 @@ class HostConnection(Protocol):
 
     @property
     def is_local(self) -> bool:
-        """Whether its paths can be opened here."""
+        """Return whether its paths can be opened here."""
 
     @property
     def tells_ctime(self) -> bool:
-        """Whether entries say when they last changed in any way, which nobody can set."""
+        """Return whether entries say when they last changed in any way, which nobody can set."""
 
     def settled_ns(self) -> int:
-        """The moment, by the host's clock, since when a change may be followed by another that
-        shows in no time: in nanoseconds since 1970."""
+        """Return the moment, by the host's clock, since when a change may be followed by another
+        that shows in no time: in nanoseconds since 1970.
+        """
 
     @property
     def seen_key(self) -> str:
-        """The fingerprint of the host key that it showed; empty where it has none."""
+        """Return the fingerprint of the host key that it showed; empty where it has none."""
 
     def steps(self) -> Iterator[Step]:
         """Connect, reporting each step; what fails is raised."""
@@ -138,28 +139,28 @@ class HostConnection(Protocol):
     def close(self) -> None: ...
 
     def tree(self, root: str, chosen: WalkRules, warn: Warn, home: str = "") -> Iterator[HostEntry]:
-        """The entries of a tree in scan order; each is opened while the walk stands at it.
+        """Return the entries of a tree in scan order; each is opened while the walk stands at it.
 
         ``home`` is the folder that links on the way to the root may not lead out of.
         """
 
     def survey(self, root: str, warn: Warn, home: str = "") -> Iterator[TreeName]:
-        """All of a tree in scan order, by what its names alone tell."""
+        """Return all of a tree in scan order, by what its names alone tell."""
 
     def open(self, path: bytes) -> OpenFile:
-        """A file's bytes."""
+        """Return a file's bytes."""
 
     def type_of(self, path: str) -> str:
         """``file``, ``dir``, ``other``, or empty when there is nothing (links are followed)."""
 
     def names(self, folder: bytes) -> list[bytes]:
-        """The names in a folder."""
+        """Return the names in a folder."""
 
     def read_text(self, path: str) -> str:
-        """A settings file as text; bytes that are not UTF-8 survive as surrogates."""
+        """Return a settings file as text; bytes that are not UTF-8 survive as surrogates."""
 
     def describe(self, path: bytes, kind: str, relative: bytes, warn: Warn) -> Entry | None:
-        """The entry of one path; None when it is absent or cannot be kept."""
+        """Return the entry of one path; None when it is absent or cannot be kept."""
 
     def write(self, path: str, data: bytes) -> None:
         """Put a file that the settings name in place of what was there, whole or not at all.
@@ -179,10 +180,10 @@ class HostConnection(Protocol):
         """Run a command with the host's shell, in a clean environment; both outputs together."""
 
     def state_of(self, path: bytes) -> bytes:
-        """What changes with every write to a file; empty when there is none."""
+        """Return what changes with every write to a file; empty when there is none."""
 
     def dial(self, socket: str, address: str, port: int) -> Any:
-        """A connection to a server of the host, by Unix socket or by address and port.
+        """Return a connection to a server of the host, by Unix socket or by address and port.
 
         A socket-like object, or None where a driver on this machine may connect by itself.
         """

@@ -42,7 +42,7 @@ class _Folders:
         self._open = []  # type: List[int]
 
     def top(self, names: List[bytes]) -> int:
-        """The descriptor of a folder."""
+        """Return the descriptor of a folder."""
         shared = 0
         for mine, theirs in zip(self._names, names):
             if mine != theirs:

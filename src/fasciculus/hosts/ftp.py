@@ -117,7 +117,7 @@ class FtpHost:
         pass
 
     def _path(self, path: bytes | str) -> str:
-        """A path as the server has it."""
+        """Return a path as the server has it."""
         text = os.fsdecode(path)
         if self._root and (text == self._root or text.startswith(self._root + "/")):
             text = text[len(self._root) :]
@@ -206,7 +206,7 @@ class FtpHost:
         return FtpFile(self._files, self._path(path), FileState(size, mtime_ns, 0))
 
     def _found(self, path: bytes | str) -> FtpEntry | None:
-        """What a path is, out of the listing of the folder above it."""
+        """Return what a path is, out of the listing of the folder above it."""
         wanted = self._path(path)
         if wanted == "/":
             return FtpEntry("", "folder")
@@ -299,7 +299,7 @@ class FtpHost:
         )
 
     def dial(self, socket: str, address: str, port: int) -> Any:
-        """A database server is reached from this machine, by its address."""
+        """Return a database server is reached from this machine, by its address."""
         if socket:
             raise UnreachableError(
                 "Over FTP no Unix socket can be reached.",
@@ -359,7 +359,7 @@ class FtpFile:
 
 
 def _described(path: bytes, found: FtpEntry) -> Entry:
-    """The entry of what a server lists. Owners it does not tell."""
+    """Return the entry of what a server lists. Owners it does not tell."""
     type_ = _TYPES[found.kind]
     mtime = 0 if found.mtime is None else int(found.mtime.timestamp()) * _SECOND_NS
     entry = Entry(

@@ -19,7 +19,7 @@ _CLEAN = {
 
 
 def run(command: str, seconds: float, stdin: bytes, limit: int) -> CommandResult:
-    """A command's code, None when its time was up, and its output."""
+    """Return a command's code, None when its time was up, and its output."""
     # A group of its own, so that what the command started ends with it.
     with tempfile.TemporaryFile() as given, tempfile.TemporaryFile() as output:
         given.write(stdin)

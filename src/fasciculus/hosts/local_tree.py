@@ -88,17 +88,17 @@ class LocalTree:
 
     @property
     def sets_owners(self) -> bool:
-        """Whether entries get their owners, which only root can give."""
+        """Return whether entries get their owners, which only root can give."""
         return self._sets_owners
 
     @property
     def is_empty(self) -> bool:
-        """Whether nothing is in the folder."""
+        """Return whether nothing is in the folder."""
         return not os.listdir(self._root)
 
     @property
     def free(self) -> int:
-        """The number of free bytes there."""
+        """Return the number of free bytes there."""
         info = os.fstatvfs(self._root)
         return info.f_bavail * info.f_frsize
 

@@ -11,8 +11,8 @@ _MARKS = "*?["
 
 
 def expand(host: HostConnection, pattern: str) -> list[str]:
-    """The paths that a pattern with ``*``, ``?`` and ``[…]`` means, sorted; one without is itself,
-    if there.
+    """Return the paths that a pattern with ``*``, ``?`` and ``[…]`` means, sorted; one without is
+    itself, if there.
     """
     found = [""]
     for part in pattern.strip("/").split("/"):

@@ -15,7 +15,7 @@ _NEEDED = {"tree_program.py": ("local_tree.py",)}
 
 @lru_cache(maxsize=4)
 def program_text(name: str) -> str:
-    """A program of this package for a host, as one text without imports of ours."""
+    """Return a program of this package for a host, as one text without imports of ours."""
     places = [
         ("core.bundle", "root_path.py"),
         ("core.bundle", "inode_flags.py"),
@@ -31,12 +31,12 @@ def program_text(name: str) -> str:
 
 
 def program(name: str, *words: str) -> str:
-    """The command that runs such a program."""
+    """Return the command that runs such a program."""
     return " ".join(map(shlex.quote, ["python3", "-I", "-c", program_text(name), *words]))
 
 
 def error_of(said: bytes, path: bytes) -> OSError:
-    """The error that a program on the host told of."""
+    """Return the error that a program on the host told of."""
     number, _, text = said.decode("utf-8", "replace").partition(" ")
     code = int(number) if number.isdecimal() else errno.EIO
     return OSError(code, text.strip() or "it could not be read", os.fsdecode(path))

@@ -24,7 +24,7 @@ def walk(
     chosen: WalkRules,
     warn: Warn,
 ) -> Iterator[HostEntry]:
-    """The entries of a tree in scan order, as far as the rules want them."""
+    """Yield the entries of a tree in scan order, as far as the rules want them."""
     yield HostEntry(described(b"", sftp.lstat(base)), partial(open_, base))
     stack = [(b"", _listed(sftp, base, b"", warn))]
     owed: list[Entry] = []
@@ -71,7 +71,7 @@ def _listed(
 
 
 def described(path: bytes, info: Any) -> Entry:
-    """The entry of what SFTP says of a path."""
+    """Return the entry of what SFTP says of a path."""
     mode = info.st_mode or 0
     type_ = DIR if stat.S_ISDIR(mode) else SYMLINK if stat.S_ISLNK(mode) else FILE
     return Entry(

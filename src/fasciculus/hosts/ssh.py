@@ -121,7 +121,7 @@ class SshHost:
 
     @property
     def seen_key(self) -> str:
-        """The fingerprint of the host key that the server showed."""
+        """Return the fingerprint of the host key that the server showed."""
         return self._link.seen_key
 
     def steps(self) -> Iterator[Step]:
@@ -145,7 +145,7 @@ class SshHost:
 
     @property
     def _risk(self) -> str:
-        """What reading by paths means, and whether it is allowed."""
+        """Return what reading by paths means, and whether it is allowed."""
         means = (
             "Somebody who exchanges a folder of his for a link while it is read may have other "
             "files read"
@@ -156,7 +156,9 @@ class SshHost:
 
     @property
     def _may_read(self) -> bool:
-        """Whether trees of people may be read: safely, without much to lose, or by the setting."""
+        """Return whether trees of people may be read: safely, without much to lose, or by the
+        setting.
+        """
         is_root = self._link.spec.user == "root"
         return self._unsafe_reading or not is_root or (self.has_tools and self.has_interpreter)
 
@@ -186,7 +188,7 @@ class SshHost:
 
     @property
     def has_tools(self) -> bool:
-        """Whether the host has a shell with GNU find and tar."""
+        """Return whether the host has a shell with GNU find and tar."""
         if self._able is None:
             try:
                 self._able = b"able" in self.run(_PROBE, 30.0).output
@@ -196,7 +198,7 @@ class SshHost:
 
     @property
     def has_interpreter(self) -> bool:
-        """Whether the host can read files by descriptors, with Python 3.7 or later."""
+        """Return whether the host can read files by descriptors, with Python 3.7 or later."""
         if self._reads_safely is None:
             ran = self.run(_INTERPRETER, 30.0)
             self._reads_safely = b"new enough" in ran.output
@@ -332,12 +334,12 @@ class SshHost:
                         warn(line)
 
     def _now_there(self) -> int:
-        """The host's own time, in nanoseconds."""
+        """Return the host's own time, in nanoseconds."""
         said = self.run("date +%s", 60.0).output.strip()
         return int(said) * 1_000_000_000 if said.isdigit() else 0
 
     def _sending(self, root: str, home: str) -> str:
-        """The command that sends the files whose names it is given.
+        """Return the command that sends the files whose names it is given.
 
         Tar alone follows a link on the way to a name, should somebody put one there meanwhile: so
         a program of ours reads the files where the host has an interpreter for it.
@@ -379,7 +381,9 @@ class SshHost:
                     warn(f"{name}: the folder could not be read ({shown(reason)})")
 
     def _marks(self, root: str, chosen: WalkRules) -> ssh_find.FolderMarks:
-        """The cache tags and ignore files of a tree, where the chooser wants to know of them."""
+        """Return the cache tags and ignore files of a tree, where the chooser wants to know of
+        them.
+        """
         marks = ssh_find.FolderMarks()
         chooser = chosen.chooser
         if chooser is None or not chooser.looks_into_folders:
@@ -415,7 +419,7 @@ class SshHost:
             return SftpFile(self._sftp.open(path, "rb"))
 
     def _sent(self, path: bytes, what: str = "read") -> OpenFile:
-        """A file that a program of ours reads there, through no link that others could set.
+        """Return a file that a program of ours reads there, through no link that others could set.
 
         ``what`` is “read” for a file that was listed, “text” for one that the settings name.
         """
@@ -541,7 +545,7 @@ class SshHost:
     # Databases -----------------------------------------------------------------
 
     def state_of(self, path: bytes) -> bytes:
-        """What changes with every write to a file; empty when there is none."""
+        """Return what changes with every write to a file; empty when there is none."""
         if self.has_tools:
             return self.run(
                 f"find {_quoted(path)} -maxdepth 0 -printf '%s %T@ %C@ %i' 2>/dev/null", 60.0

@@ -38,7 +38,7 @@ Record = list[bytes]
 
 
 def records(chunks: Iterable[bytes]) -> Iterator[Record]:
-    """The records of ``find``'s output, as it comes."""
+    """Yield the records of ``find``'s output, as it comes."""
     rest = b""
     fields: list[bytes] = []
     for chunk in chunks:
@@ -117,7 +117,7 @@ def _name(name: bytes, number: bytes) -> str:
 
 
 def entry_of(record: Record) -> Entry | None:
-    """The entry of a record; None for what tar cannot hold (a socket)."""
+    """Return the entry of a record; None for what tar cannot hold (a socket)."""
     type_ = _TYPES.get(record[0])
     if type_ is None:
         return None
@@ -141,7 +141,7 @@ def entry_of(record: Record) -> Entry | None:
 
 
 def seen(record: Record) -> TreeName:
-    """What a record tells of a name."""
+    """Return what a record tells of a name."""
     return TreeName(
         record[13],
         record[0] == b"d",
@@ -163,7 +163,9 @@ class FolderMarks:
 def choose(
     found: Iterator[Record], chosen: WalkRules, marks: FolderMarks, warn: Warn
 ) -> Iterator[Record]:
-    """The records that go in, in scan order, as the walk of a local tree would choose them."""
+    """Yield the records that go in, in scan order, as the walk of a local tree would
+    choose them.
+    """
     chooser, skipped = chosen.chooser, b""
     device: bytes | None = None
     owed: list[Record] = []

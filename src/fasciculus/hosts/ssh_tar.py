@@ -109,8 +109,8 @@ class TarReader:
         return self._next
 
     def take(self, entry: Entry) -> _Member | None:
-        """The contents of an entry, its attributes filled in; None when the host could not send
-        it.
+        """Return the contents of an entry, its attributes filled in; None when the host could not
+        send it.
         """
         member = self._peek()
         wanted = b"./" + entry.path if entry.path else b"."
@@ -145,7 +145,7 @@ class TarReader:
         return f"could not be read ({error})"
 
     def complaints(self) -> list[str]:
-        """What tar said of files that it did send; to be asked at the end."""
+        """Return what tar said of files that it did send; to be asked at the end."""
         self._listening.join(30)
         return self._notes
 
@@ -155,7 +155,7 @@ def _known_flags(names: str) -> str:
 
 
 def _mtime(member: tarfile.TarInfo) -> int:
-    """The file's time to the nanosecond: as text, since a float has not enough digits."""
+    """Return the file's time to the nanosecond: as text, since a float has not enough digits."""
     text = member.pax_headers.get("mtime", str(int(member.mtime)))
     seconds, _, fraction = text.partition(".")
     ns = int(seconds) * 1_000_000_000

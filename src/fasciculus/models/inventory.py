@@ -47,7 +47,7 @@ def _mail_home(value: str) -> str:
 
 
 def _fills(value: str, *names: str) -> bool:
-    """Whether nothing but these names stands in braces."""
+    """Return whether nothing but these names stands in braces."""
     try:
         value.format(**dict.fromkeys(names, "x"))
     except (KeyError, IndexError, ValueError, AttributeError):
@@ -98,7 +98,7 @@ def _pattern(value: str) -> str:
 
 
 def mail_address(value: str) -> str:
-    """An e-mail address; ``ValueError`` when it is none."""
+    """Return an e-mail address; ``ValueError`` when it is none."""
     value = value.strip()
     local, at, domain = value.rpartition("@")
     if not (at and local and domain) or any(c.isspace() or c in ',;<>"' for c in value):
@@ -107,7 +107,7 @@ def mail_address(value: str) -> str:
 
 
 def mail_address_or_empty(value: str) -> str:
-    """The same, where none at all is fine."""
+    """Return the same, where none at all is fine."""
     return mail_address(value) if value.strip() else ""
 
 

@@ -205,7 +205,7 @@ class JobInput(RenamedFields):
         return self
 
     def keep_for(self, store: str) -> str:
-        """The keep rule on one of its stores."""
+        """Return the keep rule on one of its stores."""
         return self.keep_on.get(store, self.keep)
 
 

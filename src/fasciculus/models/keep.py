@@ -11,7 +11,7 @@ from ..core.errors import SettingError
 
 
 def _as_text(value: Any) -> Any:
-    """A number alone is that many newest copies, as earlier versions kept it."""
+    """Return a number alone is that many newest copies, as earlier versions kept it."""
     return str(value) if isinstance(value, int) and not isinstance(value, bool) else value
 
 

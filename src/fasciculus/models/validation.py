@@ -20,7 +20,7 @@ class FieldError(Struct, frozen=True):
 
 
 def field_errors(error: ValidationError) -> list[FieldError]:
-    """The errors of a model, never with the values themselves: one may be a password."""
+    """Return the errors of a model, never with the values themselves: one may be a password."""
     found = []
     for row in error.errors(include_url=False):
         message = _message(row)
@@ -68,5 +68,5 @@ def _message(row: Mapping[str, Any]) -> str:
 
 
 def _split(expected: str) -> list[str]:
-    """The choices out of ``'a', 'b' or 'c'``."""
+    """Return the choices out of ``'a', 'b' or 'c'``."""
     return [part.strip() for part in expected.replace(" or ", ", ").split(",")]

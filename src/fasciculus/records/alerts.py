@@ -41,7 +41,7 @@ def alert(db: sqlite3.Connection, number: int) -> Alert:
 
 
 def open_alerts(db: sqlite3.Connection) -> list[OpenAlert]:
-    """The alerts that are not over."""
+    """Return the alerts that are not over."""
     return [
         OpenAlert(
             row["key"],
@@ -55,7 +55,7 @@ def open_alerts(db: sqlite3.Connection) -> list[OpenAlert]:
 
 
 def open_by_key(db: sqlite3.Connection) -> dict[str, Alert]:
-    """The open alerts by what they are about."""
+    """Return the open alerts by what they are about."""
     return {
         row["key"]: _alert(row) for row in db.execute("SELECT * FROM alert WHERE closed IS NULL")
     }
@@ -111,8 +111,8 @@ def close(db: sqlite3.Connection, key: str) -> None:
 
 
 def take_untold_ends(db: sqlite3.Connection) -> list[Alert]:
-    """The alerts that are over and whose end nobody has been told of yet; from now on it counts as
-    told. Nobody is told of the end of what nobody was told of.
+    """Return the alerts that are over and whose end nobody has been told of yet; from now on it
+    counts as told. Nobody is told of the end of what nobody was told of.
     """
     rows = db.execute(
         "SELECT * FROM alert WHERE closed IS NOT NULL AND told IS NOT NULL AND told_closed IS NULL "
@@ -123,7 +123,7 @@ def take_untold_ends(db: sqlite3.Connection) -> list[Alert]:
 
 
 def key_of(db: sqlite3.Connection, number: int) -> str:
-    """What an alert is about, as its finding names it."""
+    """Return what an alert is about, as its finding names it."""
     alert(db, number)
     return str(db.execute("SELECT key FROM alert WHERE id=?", (number,)).fetchone()["key"])
 

@@ -11,7 +11,9 @@ from statistics import median
 def measured(
     db: sqlite3.Connection, subject_kind: str, subject: str, contents: list[str]
 ) -> tuple[int, int] | None:
-    """Bytes and packed bytes of some kinds of contents, in the newest bundle that has them all."""
+    """Return bytes and packed bytes of some kinds of contents, in the newest bundle that has them
+    all.
+    """
     for row in db.execute(
         "SELECT manifest FROM bundle WHERE subject_kind=? AND subject=? ORDER BY moment DESC "
         "LIMIT 40",
@@ -29,7 +31,7 @@ def measured(
 
 
 def usual_growth(db: sqlite3.Connection, subject_kind: str, subject: str, job: str) -> int:
-    """What the last incremental bundles of a job brought in the middle, packed, in bytes."""
+    """Return what the last incremental bundles of a job brought in the middle, packed, in bytes."""
     rows = [
         int(row["packed"])
         for row in db.execute(
@@ -65,7 +67,7 @@ def newest_ids(db: sqlite3.Connection) -> dict[tuple[str, str, str], int]:
 def measures(
     db: sqlite3.Connection, subject_kind: str, subject: str, job: str, most: int = 11
 ) -> list[BundleMeasure]:
-    """The last bundles of a job and subject, newest first."""
+    """Return the last bundles of a job and subject, newest first."""
     return [
         BundleMeasure(row["bytes"], row["entries"], row["changes"])
         for row in db.execute(

@@ -148,7 +148,7 @@ def bundle(db: sqlite3.Connection, bundle_id: int) -> BundleDetail:
 
 
 def before(db: sqlite3.Connection, bundle: Bundle) -> int | None:
-    """The previous bundle of the same job and subject."""
+    """Return the previous bundle of the same job and subject."""
     row = db.execute(
         "SELECT id FROM bundle WHERE subject_kind=? AND subject=? AND job=? AND (moment, id) < "
         "(?, ?) "
@@ -159,7 +159,7 @@ def before(db: sqlite3.Connection, bundle: Bundle) -> int | None:
 
 
 def stamp_of(db: sqlite3.Connection, bundle_id: int) -> str:
-    """A bundle's moment as the records write it."""
+    """Return a bundle's moment as the records write it."""
     return str(db.execute("SELECT moment FROM bundle WHERE id=?", (bundle_id,)).fetchone()[0])
 
 
@@ -181,7 +181,7 @@ def add(
     label: str = "",
     pinned_until: str | None = None,
 ) -> int:
-    """A confirmed bundle with its copies; one with a label is pinned until a moment."""
+    """Return a confirmed bundle with its copies; one with a label is pinned until a moment."""
     key = db.execute(
         "INSERT INTO bundle (subject_kind, subject, name, job, host, run_id, moment, entries, "
         "bytes, packed, outcome, manifest, new_bytes, label, pinned, pin_reason, pinned_until) "
@@ -217,7 +217,7 @@ def add(
 
 
 def number(db: sqlite3.Connection, subject: tuple[str, str], name: str) -> int | None:
-    """The number of a subject's bundle, None where there is none of that name."""
+    """Return the number of a subject's bundle, None where there is none of that name."""
     row = db.execute(
         "SELECT id FROM bundle WHERE subject_kind=? AND subject=? AND name=?", (*subject, name)
     ).fetchone()
@@ -225,7 +225,7 @@ def number(db: sqlite3.Connection, subject: tuple[str, str], name: str) -> int |
 
 
 def exists(db: sqlite3.Connection, subject_kind: str, subject: str, name: str) -> bool:
-    """Whether the records still know a bundle."""
+    """Return whether the records still know a bundle."""
     return (
         db.execute(
             "SELECT 1 FROM bundle WHERE subject_kind=? AND subject=? AND name=?",
@@ -238,7 +238,7 @@ def exists(db: sqlite3.Connection, subject_kind: str, subject: str, name: str) -
 def copies_by_store(
     db: sqlite3.Connection, subject_kind: str, subject: str
 ) -> dict[str, list[str]]:
-    """The names of a subject's bundles by store, oldest first; pinned ones are left out."""
+    """Return the names of a subject's bundles by store, oldest first; pinned ones are left out."""
     found: dict[str, list[str]] = {}
     for name, store in db.execute(
         "SELECT bundle.name, store.name FROM bundle JOIN copy ON bundle_id=bundle.id JOIN store ON "
@@ -254,7 +254,8 @@ def copies_by_store(
 def known_on(
     db: sqlite3.Connection, subject_kind: str, subject: str, job: str, store: str
 ) -> list[RetentionCopy]:
-    """The copies that a job made of a subject on a store, in the order in which they were made.
+    """Return the copies that a job made of a subject on a store, in the order in which they were
+    made.
 
     One is not good when files are known to be damaged that it needs there.
     """
@@ -278,7 +279,7 @@ def known_on(
 
 
 def subjects_of(db: sqlite3.Connection, subject_kind: str, job: str) -> list[str]:
-    """The subjects of which a job has bundles."""
+    """Return the subjects of which a job has bundles."""
     return [
         row[0]
         for row in db.execute(
@@ -328,7 +329,7 @@ def retire(db: sqlite3.Connection, subject_kind: str, subject: str, name: str, s
 def newest(
     db: sqlite3.Connection, subject_kind: str, subject: str, job: str = ""
 ) -> sqlite3.Row | None:
-    """Bytes and packed bytes of a subject's newest bundle, of one job or of any."""
+    """Return bytes and packed bytes of a subject's newest bundle, of one job or of any."""
     row: sqlite3.Row | None = db.execute(
         "SELECT name, bytes, packed, moment FROM bundle WHERE subject_kind=? AND subject=? "
         "AND (?='' OR job=?) ORDER BY id DESC LIMIT 1",
@@ -340,7 +341,7 @@ def newest(
 def newest_on_any(
     db: sqlite3.Connection, subject_kind: str, subject: str, job: str, stores: list[str]
 ) -> tuple[str, ManifestSummary, list[str]] | None:
-    """The newest bundle of a job that any of some stores has: its name, the summary of its
+    """Return the newest bundle of a job that any of some stores has: its name, the summary of its
     manifest, and those of the stores that have it.
     """
     row = db.execute(
@@ -364,7 +365,7 @@ def newest_on_any(
 def count_since(
     db: sqlite3.Connection, subject_kind: str, subject: str, job: str, moment: str
 ) -> int:
-    """How many bundles of a subject and job there are since a moment, that one included."""
+    """Return how many bundles of a subject and job there are since a moment, that one included."""
     return int(
         db.execute(
             "SELECT count(*) FROM bundle WHERE subject_kind=?1 AND subject=?2 AND job=?3 AND "

@@ -26,7 +26,7 @@ class ChangeAlarm:
 
     @property
     def key(self) -> str:
-        """The key of its alert."""
+        """Return the key of its alert."""
         return f"{KEY}{self.id}"
 
 

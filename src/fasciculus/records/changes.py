@@ -79,7 +79,7 @@ def _flat(row: dict[str, Any], prefix: str = "") -> dict[str, Any]:
 
 
 def before(db: sqlite3.Connection, kind: str, name: str, number: int) -> str:
-    """What something was before a change, as JSON."""
+    """Return what something was before a change, as JSON."""
     row = db.execute(
         "SELECT before FROM change WHERE id=? AND kind=? AND name=?", (number, kind, name)
     ).fetchone()
@@ -96,6 +96,6 @@ def before(db: sqlite3.Connection, kind: str, name: str, number: int) -> str:
 
 
 def last(db: sqlite3.Connection, kind: str, name: str) -> str | None:
-    """When something was changed last."""
+    """Return when something was changed last."""
     row = db.execute("SELECT max(at) FROM change WHERE kind=? AND name=?", (kind, name)).fetchone()
     return row[0] if row else None

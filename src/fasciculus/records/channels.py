@@ -24,7 +24,7 @@ class ChannelSecrets:
 
 
 def channels(db: sqlite3.Connection, cipher: SecretCipher) -> list[Channel]:
-    """All channels by name."""
+    """Return all channels by name."""
     used = jobs.jobs(db)
     return [
         _shown(row, cipher, [job.name for job in used if row["name"] in job.channels])
@@ -59,8 +59,9 @@ def _row(db: sqlite3.Connection, name: str) -> sqlite3.Row:
 
 
 def channel(db: sqlite3.Connection, cipher: SecretCipher, name: str) -> ChannelSecrets:
-    """One channel with its address and secret, for sending. Raises ``MissingError`` where there is
-    none of that name, ``SettingError`` where its address was forgotten with a lost key."""
+    """Return one channel with its address and secret, for sending. Raises ``MissingError`` where
+    there is none of that name, ``SettingError`` where its address was forgotten with a lost key.
+    """
     found = _with_secrets(_row(db, name), cipher)
     if not found.url:
         raise SettingError(

@@ -140,7 +140,7 @@ def helpers(db: sqlite3.Connection, store: str, subject: tuple[str, str], file: 
 
 
 def _stored_again(db: sqlite3.Connection, row: DamageRow) -> str:
-    """The first sound bundle that a job of the harmed ones made after them."""
+    """Return the first sound bundle that a job of the harmed ones made after them."""
     found = db.execute(
         "SELECT bundle.name FROM bundle JOIN copy ON bundle_id=bundle.id JOIN store ON "
         "store.id=store_id WHERE "
@@ -160,7 +160,7 @@ def _stored_again(db: sqlite3.Connection, row: DamageRow) -> str:
 
 
 def damaged_files(db: sqlite3.Connection, subject: tuple[str, str], stores: list[str]) -> list[str]:
-    """The damaged files of a subject on any of some stores."""
+    """Return the damaged files of a subject on any of some stores."""
     marks = ", ".join("?" * len(stores))
     return [
         row[0]
@@ -174,8 +174,8 @@ def damaged_files(db: sqlite3.Connection, subject: tuple[str, str], stores: list
 
 
 def told_now(db: sqlite3.Connection, store: str, subject: tuple[str, str]) -> set[int]:
-    """The damage of a subject on a store that nobody has been told about; from now on it counts as
-    told.
+    """Return the damage of a subject on a store that nobody has been told about; from now on it
+    counts as told.
     """
     return {
         row[0]
@@ -191,7 +191,7 @@ def told_now(db: sqlite3.Connection, store: str, subject: tuple[str, str]) -> se
 def concerned(
     db: sqlite3.Connection, store: str, subject: tuple[str, str]
 ) -> tuple[list[JobInput], str]:
-    """The jobs that made a subject's copies on a store, and the zone of the first one."""
+    """Return the jobs that made a subject's copies on a store, and the zone of the first one."""
     rows = db.execute(
         "SELECT DISTINCT job.document FROM job JOIN bundle ON bundle.job=job.name JOIN copy ON "
         "bundle_id=bundle.id "

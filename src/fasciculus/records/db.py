@@ -30,7 +30,7 @@ _READER_CACHE_KIB = 256
 
 
 def stamp(moment: datetime) -> str:
-    """A moment as sortable text in UTC, to the millisecond."""
+    """Return a moment as sortable text in UTC, to the millisecond."""
     return moment.astimezone(UTC).isoformat(timespec="milliseconds")
 
 
@@ -121,14 +121,14 @@ class Records:
 
     @property
     def version(self) -> int:
-        """A number that grows with every change, so that what was computed can be kept until the
-        next.
+        """Return a number that grows with every change, so that what was computed can be kept until
+        the next.
         """
         return self._writer.total_changes
 
     @contextmanager
     def write(self) -> Iterator[sqlite3.Connection]:
-        """The writing connection inside one transaction, to one thread at a time."""
+        """Provide the writing connection inside one transaction, to one thread at a time."""
         with self._lock:
             if self._writer.in_transaction:
                 yield self._writer
@@ -162,7 +162,7 @@ class Records:
 
 @contextmanager
 def single_transaction(path: Path) -> Iterator[sqlite3.Connection]:
-    """The records for one transaction of another program, while the service may be running.
+    """Provide the records for one transaction of another program, while the service may be running.
 
     Raises ``MissingError`` where there are none.
     """

@@ -138,7 +138,7 @@ def _account(found: FoundBundle) -> FoundProposal | None:
 
 
 def _job(name: str, kind: str, rows: list[FoundBundle]) -> FoundProposal:
-    """A job of the subjects that it made bundles of; no store knows its timetable."""
+    """Return a job of the subjects that it made bundles of; no store knows its timetable."""
     document = {
         "subjects": f"{kind}s",
         "names": [row.subject for row in rows],

@@ -50,7 +50,7 @@ _ACCOUNT_BYTES = (
 
 
 def nearest(db: sqlite3.Connection, table: str, name: str, what: str) -> MissingError:
-    """The error for a wrong name: it says the nearest, or all when they are few."""
+    """Return the error for a wrong name: it says the nearest, or all when they are few."""
     known = [row[0] for row in db.execute(f"SELECT name FROM {table} ORDER BY name LIMIT 5000")]
     close = difflib.get_close_matches(name, known, 1)
     if close:
@@ -85,7 +85,7 @@ def hosts(
 
 
 def readable_hosts(db: sqlite3.Connection, cipher: SecretCipher) -> list[Host]:
-    """All hosts that can be read, by name."""
+    """Return all hosts that can be read, by name."""
     rows = db.execute(f"SELECT {_HOST} FROM host ORDER BY name")
     return readable(rows, lambda row: _host(row, cipher))
 
@@ -152,7 +152,7 @@ class SubjectHost:
 
 
 def hosts_of(db: sqlite3.Connection, kind: str) -> dict[str, SubjectHost]:
-    """The host of each subject of a kind, by the subject's name."""
+    """Return the host of each subject of a kind, by the subject's name."""
     source = {
         "account": "SELECT account.name, host.name, document FROM account JOIN host ON "
         "host.id=host_id",
@@ -181,7 +181,7 @@ def contacts(db: sqlite3.Connection, kind: str) -> dict[str, str]:
 
 
 def host_of_subject(db: sqlite3.Connection, kind: str, name: str) -> str | None:
-    """The host of one subject, None where the subject is not there any more."""
+    """Return the host of one subject, None where the subject is not there any more."""
     sql = {
         "account": "SELECT host.name FROM account JOIN host ON host.id=host_id WHERE "
         "account.name=?",
@@ -287,7 +287,7 @@ _LOCAL = "json_extract(host.document, '$.connection.kind') = 'local'"
 
 
 def local_homes(db: sqlite3.Connection) -> list[str]:
-    """The homes of the accounts of this machine."""
+    """Return the homes of the accounts of this machine."""
     rows = db.execute(
         f"SELECT home FROM account JOIN host ON host.id=host_id WHERE {_LOCAL} LIMIT 200"
     )
@@ -305,7 +305,7 @@ def local_roots(db: sqlite3.Connection) -> list[tuple[str, str]]:
 
 
 def every_account(db: sqlite3.Connection, host: str = "") -> list[Account]:
-    """All accounts, or those of a host, without what other tables tell of them."""
+    """Return all accounts, or those of a host, without what other tables tell of them."""
     found: dict[int, Account] = {}
     for row in db.execute(
         "SELECT account.*, host.name AS host FROM account JOIN host ON host.id=host_id "
@@ -345,7 +345,7 @@ def every_account(db: sqlite3.Connection, host: str = "") -> list[Account]:
 
 
 def things(db: sqlite3.Connection) -> list[CoverageItem]:
-    """All that wants protection: sites, databases and mail domains of the accounts that are
+    """Return all that wants protection: sites, databases and mail domains of the accounts that are
     there.
     """
     where = (
@@ -413,7 +413,7 @@ def hidden(db: sqlite3.Connection) -> dict[str, str]:
 
 
 def unmatched(db: sqlite3.Connection, host: str) -> Unmatched:
-    """What the last discovery on a host could give to no account."""
+    """Return what the last discovery on a host could give to no account."""
     row = settings.get(db, _UNMATCHED, {}).get(host, {})
     return Unmatched(
         tuple((engine, name) for engine, name in row.get("databases", ())),
@@ -455,13 +455,13 @@ def _facts(row: sqlite3.Row) -> SubjectFacts:
 
 
 def subjects(db: sqlite3.Connection, kind: str) -> list[SubjectFacts]:
-    """The accounts, sites or hosts that are there, by name."""
+    """Return the accounts, sites or hosts that are there, by name."""
     sql = f"SELECT * FROM ({_FACTS[kind]}) WHERE gone_since IS NULL ORDER BY name"
     return [_facts(row) for row in db.execute(sql)]
 
 
 def subject_facts(db: sqlite3.Connection, kind: str, name: str) -> SubjectFacts:
-    """One account, site or host, gone or not; its name alone where it is unknown."""
+    """Return one account, site or host, gone or not; its name alone where it is unknown."""
     row = db.execute(f"SELECT * FROM ({_FACTS[kind + 's']}) WHERE name=?", (name,)).fetchone()
     return _facts(row) if row else SubjectFacts(name)
 

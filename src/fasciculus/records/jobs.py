@@ -26,7 +26,7 @@ from .stores import store_ids
 
 
 def jobs(db: sqlite3.Connection) -> list[JobInput]:
-    """All jobs that can be read, by name. There are tens of them, not thousands."""
+    """Return all jobs that can be read, by name. There are tens of them, not thousands."""
     return readable(
         db.execute("SELECT name, document FROM job ORDER BY name"),
         lambda row: JobInput.model_validate_json(row["document"]),
@@ -41,7 +41,7 @@ def job(db: sqlite3.Connection, name: str) -> JobInput:
 
 
 def find(db: sqlite3.Connection, name: str) -> JobInput | None:
-    """A job, or None where there is none of that name any more."""
+    """Return a job, or None where there is none of that name any more."""
     row = db.execute("SELECT document FROM job WHERE name=?", (name,)).fetchone()
     return JobInput.model_validate_json(row["document"]) if row else None
 
@@ -49,8 +49,9 @@ def find(db: sqlite3.Connection, name: str) -> JobInput | None:
 def covers(
     db: sqlite3.Connection, job: JobInput, known: dict[str, list[SubjectFacts]] | None = None
 ) -> list[str]:
-    """The subjects of a job as things are now. ``known`` remembers all subjects by their kind, for
-    whoever asks for many jobs."""
+    """Return the subjects of a job as things are now. ``known`` remembers all subjects by their
+    kind, for whoever asks for many jobs.
+    """
     known = {} if known is None else known
     if job.subjects not in known:
         known[job.subjects] = subjects(db, job.subjects)
@@ -58,19 +59,19 @@ def covers(
 
 
 def takes_new_accounts(job: JobInput) -> bool:
-    """Whether a job covers accounts that are found later."""
+    """Return whether a job covers accounts that are found later."""
     return job.subjects == "accounts" and selection_of(job).grows
 
 
 def gone_subjects(db: sqlite3.Connection, job: JobInput) -> list[str]:
-    """The subjects that a job names and that are not there any more."""
+    """Return the subjects that a job names and that are not there any more."""
     if not job.names:
         return []
     return gone(selection_of(job), _names(db, job.subjects))
 
 
 def selectors_without_match(db: sqlite3.Connection, job: JobInput) -> list[str]:
-    """The hosts, tags and patterns of a job that choose nothing at present."""
+    """Return the hosts, tags and patterns of a job that choose nothing at present."""
     return without_match(selection_of(job), subjects(db, job.subjects))
 
 
@@ -86,7 +87,7 @@ def _names(db: sqlite3.Connection, kind: str) -> list[str]:
 
 
 def selection_of(job: JobInput) -> Selection:
-    """What a job chooses among the subjects of its kind."""
+    """Return what a job chooses among the subjects of its kind."""
     return Selection(job.choice, tuple(job.names))
 
 
@@ -156,10 +157,10 @@ def remove_job(db: sqlite3.Connection, name: str) -> None:
 
 
 def in_use(db: sqlite3.Connection, kind: str, name: str) -> list[str]:
-    """The jobs that name a subject."""
+    """Return the jobs that name a subject."""
     return [j.name for j in jobs(db) if j.subjects == kind + "s" and name in j.names]
 
 
 def by_host(db: sqlite3.Connection, name: str) -> list[str]:
-    """The jobs that name a host, as a subject or for all that is on it."""
+    """Return the jobs that name a host, as a subject or for all that is on it."""
     return [j.name for j in jobs(db) if f"host:{name}" in j.names] + in_use(db, "host", name)

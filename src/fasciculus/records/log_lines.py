@@ -12,7 +12,7 @@ from .paging import PageRequest, Query, page
 def add(
     db: sqlite3.Connection, owner: str, number: int, level: str, text: str, subject: str = ""
 ) -> int:
-    """A line in the log of a run, a restore or maintenance (``owner``)."""
+    """Return a line in the log of a run, a restore or maintenance (``owner``)."""
     column = {"run": "run_id", "restore": "restore_id", "maintenance": "maintenance_id"}[owner]
     return (
         db.execute(
@@ -24,7 +24,7 @@ def add(
 
 
 def first_of_run(db: sqlite3.Connection, run_id: int, limit: int) -> list[LogLine]:
-    """The first lines of a run's log."""
+    """Return the first lines of a run's log."""
     return [
         _line(row)
         for row in db.execute(
@@ -47,7 +47,7 @@ def lines(
     level: str = "",
     words: str = "",
 ) -> Page[LogLine]:
-    """The log of a run (``column`` run_id), a restore (restore_id) or maintenance
+    """Return the log of a run (``column`` run_id), a restore (restore_id) or maintenance
     (maintenance_id).
     """
     query = Query("log_line.*", "log_line", "log_line.id", {"id": "log_line.id"}, "id")

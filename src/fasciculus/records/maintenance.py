@@ -89,7 +89,7 @@ def add(
     started_by: str,
     bundle: str = "",
 ) -> int:
-    """A queued maintenance task."""
+    """Return a queued maintenance task."""
     row = db.execute(
         "INSERT INTO maintenance (kind, store, subject_kind, subject, bundle, options, state, "
         "started_by, created) "
@@ -100,7 +100,7 @@ def add(
 
 
 def options(db: sqlite3.Connection, maintenance_id: int) -> MaintenanceOptions:
-    """What was asked of maintenance when it was started."""
+    """Return what was asked of maintenance when it was started."""
     row = db.execute("SELECT options FROM maintenance WHERE id=?", (maintenance_id,)).fetchone()
     return msgspec.json.decode(row[0], type=MaintenanceOptions)
 
@@ -130,7 +130,7 @@ def end(
 
 
 def unfinished(db: sqlite3.Connection) -> list[MaintenanceTask]:
-    """The maintenance that is queued or running."""
+    """Return the maintenance that is queued or running."""
     return [
         _maintenance(row) for row in db.execute("SELECT * FROM maintenance WHERE state != 'ended'")
     ]
@@ -144,7 +144,7 @@ def pending(
     options: MaintenanceOptions,
     bundle: str,
 ) -> int | None:
-    """The same maintenance when it has not ended yet."""
+    """Return the same maintenance when it has not ended yet."""
     row = db.execute(
         "SELECT id FROM maintenance WHERE state != 'ended' AND kind=? AND store=? AND "
         "subject_kind=? "
@@ -159,7 +159,7 @@ def pending(
 
 
 def subjects_on(db: sqlite3.Connection, store: str, subject: str = "") -> list[tuple[str, str]]:
-    """The subjects with a copy on a store, all or those of one name."""
+    """Return the subjects with a copy on a store, all or those of one name."""
     return [
         (row[0], row[1])
         for row in db.execute(
@@ -187,7 +187,7 @@ class RecordedCopy:
 def copies_on(
     db: sqlite3.Connection, store: str, subject: tuple[str, str], bundle: str = ""
 ) -> list[RecordedCopy]:
-    """The copies of a subject on a store, oldest first."""
+    """Return the copies of a subject on a store, oldest first."""
     return [
         RecordedCopy(
             row["name"],
@@ -206,7 +206,7 @@ def copies_on(
 
 
 def other_stores(db: sqlite3.Connection, store: str, subject: tuple[str, str]) -> list[str]:
-    """The other stores that have copies of a subject."""
+    """Return the other stores that have copies of a subject."""
     return [
         row[0]
         for row in db.execute(

@@ -47,7 +47,7 @@ class Query:
 
 
 def like(text: str) -> str:
-    """A LIKE pattern that finds the text anywhere; to be used with ``ESCAPE '\\'``."""
+    """Return a LIKE pattern that finds the text anywhere; to be used with ``ESCAPE '\\'``."""
     escaped = text.replace("\\", "\\\\").replace("%", "\\%").replace("_", "\\_")
     return f"%{escaped}%"
 
@@ -55,7 +55,7 @@ def like(text: str) -> str:
 def page(
     db: sqlite3.Connection, query: Query, paging: PageRequest, make: Callable[[sqlite3.Row], T]
 ) -> Page[T]:
-    """One page of the query's rows. A sort of ``-name`` runs backwards."""
+    """Return one page of the query's rows. A sort of ``-name`` runs backwards."""
     sort = paging.sort or query.default_sort
     backwards = sort.startswith("-")
     expression = query.sorts.get(sort.lstrip("-"))
@@ -91,7 +91,7 @@ def page(
 def page_of(
     rows: list[T], paging: PageRequest, sorts: dict[str, Callable[[T], Any]], default: str
 ) -> Page[T]:
-    """One page of rows that are at hand; the cursor is a place in the sorted list."""
+    """Return one page of rows that are at hand; the cursor is a place in the sorted list."""
     sort = paging.sort or default
     key = sorts.get(sort.lstrip("-"))
     if key is None:
@@ -111,7 +111,7 @@ def page_of(
 
 
 def page_counted(rows: Iterable[S], paging: PageRequest, make: Callable[[S], T]) -> Page[T]:
-    """One page of a stream of rows, in their own order; the rest is counted."""
+    """Return one page of a stream of rows, in their own order; the rest is counted."""
     start = _read_cursor(paging.cursor)[1] if paging.cursor else 0
     items, total = [], 0
     for row in rows:

@@ -17,7 +17,9 @@ def last_ended(db: sqlite3.Connection, job: str) -> dict[str, Any] | None:
 
 
 def last_started_by_timetable(db: sqlite3.Connection, job: str) -> str | None:
-    """When the last run of a job was made that a timetable started, or that could not start."""
+    """Return when the last run of a job was made that a timetable started, or that could
+    not start.
+    """
     row = db.execute(
         "SELECT max(created) FROM run WHERE job=? AND started_by LIKE 'timetable%'", (job,)
     ).fetchone()
@@ -25,7 +27,7 @@ def last_started_by_timetable(db: sqlite3.Connection, job: str) -> str | None:
 
 
 def outcome_before(db: sqlite3.Connection, job: str, run_id: int) -> str | None:
-    """How the run of a job before another one ended, those left aside that did not start."""
+    """Return how the run of a job before another one ended, those left aside that did not start."""
     row = db.execute(
         "SELECT outcome FROM run WHERE job=? AND id < ? AND state='ended' AND outcome NOT IN "
         "('skipped', 'cancelled') ORDER BY id DESC LIMIT 1",
@@ -37,7 +39,7 @@ def outcome_before(db: sqlite3.Connection, job: str, run_id: int) -> str | None:
 def task_outcome_before(
     db: sqlite3.Connection, job: str, subject_kind: str, subject: str, run_id: int
 ) -> str | None:
-    """How the task of a subject in the run of a job before another one ended."""
+    """Return how the task of a subject in the run of a job before another one ended."""
     row = db.execute(
         "SELECT task.outcome FROM task JOIN run ON run.id=run_id WHERE run.job=? AND "
         "subject_kind=? AND subject=? AND run_id < ? AND task.state='ended' AND task.outcome NOT "
@@ -48,7 +50,7 @@ def task_outcome_before(
 
 
 def ended_between(db: sqlite3.Connection, job: str, begin: str, end: str) -> list[int]:
-    """The runs of a job that ended in a time, oldest first."""
+    """Return the runs of a job that ended in a time, oldest first."""
     return [
         row["id"]
         for row in db.execute(

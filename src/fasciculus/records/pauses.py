@@ -13,7 +13,7 @@ ALL = ""
 
 
 def pauses(db: sqlite3.Connection, moment: datetime | None = None) -> list[Pause]:
-    """The pauses that have not ended, that of everything first."""
+    """Return the pauses that have not ended, that of everything first."""
     moment = moment or datetime.now(UTC)
     rows = db.execute(
         "SELECT * FROM pause WHERE until IS NULL OR until > ? ORDER BY job", (stamp(moment),)
@@ -44,7 +44,7 @@ def lift(db: sqlite3.Connection, job: str) -> bool:
 
 
 def last_end(db: sqlite3.Connection, job: str) -> str | None:
-    """When the last pause of a job, or of everything, ended."""
+    """Return when the last pause of a job, or of everything, ended."""
     row = db.execute(
         "SELECT max(until) FROM pause WHERE job IN ('', ?) AND until <= ?", (job, now())
     ).fetchone()

@@ -90,7 +90,7 @@ class NewReport:
 
 
 def add(db: sqlite3.Connection, new: NewReport) -> int:
-    """A report that waits to be sent."""
+    """Return a report that waits to be sent."""
     moment = now()
     return int(
         db.execute(
@@ -150,8 +150,9 @@ class DueReport:
 
 
 def due(db: sqlite3.Connection) -> list[int]:
-    """The numbers of what is to be sent now, oldest first. Messages may be large, so that each is
-    read when its turn comes."""
+    """Return the numbers of what is to be sent now, oldest first. Messages may be large, so that
+    each is read when its turn comes.
+    """
     rows = db.execute(
         "SELECT id FROM report WHERE state='waiting' AND next_try <= ? ORDER BY id", (now(),)
     )
@@ -159,7 +160,7 @@ def due(db: sqlite3.Connection) -> list[int]:
 
 
 def waiting(db: sqlite3.Connection, report_id: int) -> DueReport | None:
-    """A report that waits; None when it does so no more."""
+    """Return a report that waits; None when it does so no more."""
     row = db.execute(
         "SELECT report.*, EXISTS (SELECT 1 FROM report AS other WHERE "
         "other.instead_of=report.id) OR instead_of IS NOT NULL AS second FROM report "
@@ -267,7 +268,7 @@ def hurry(db: sqlite3.Connection) -> int:
 
 
 def undeliverable(db: sqlite3.Connection) -> int:
-    """How many reports of the last week could be delivered on no way."""
+    """Return how many reports of the last week could be delivered on no way."""
     row = db.execute(
         "SELECT count(*) FROM report WHERE state='undeliverable' AND at > ?", (_week_ago(),)
     ).fetchone()

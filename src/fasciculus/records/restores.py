@@ -27,7 +27,7 @@ def add(
     key: str | None,
     identity: str | None = None,
 ) -> int:
-    """A queued restore of a bundle from a store; ``identity`` is encrypted already."""
+    """Return a queued restore of a bundle from a store; ``identity`` is encrypted already."""
     row = db.execute(
         "INSERT INTO restore (bundle_id, bundle, subject_kind, subject, store, target, contents, "
         "paths, databases, mail_domains, resume, special_modes, owners, state, started_by, "
@@ -78,13 +78,13 @@ def restore(db: sqlite3.Connection, restore_id: int) -> Restore:
 
 
 def identity(db: sqlite3.Connection, restore_id: int) -> str | None:
-    """The private key that was given for a restore, encrypted; None where none was."""
+    """Return the private key that was given for a restore, encrypted; None where none was."""
     row = db.execute("SELECT identity FROM restore WHERE id=?", (restore_id,)).fetchone()
     return row["identity"] if row else None
 
 
 def interrupted(db: sqlite3.Connection, bundle_id: int, target: str) -> bool:
-    """Whether a restore of a bundle into a folder ended before it was whole."""
+    """Return whether a restore of a bundle into a folder ended before it was whole."""
     return (
         db.execute(
             "SELECT 1 FROM restore WHERE bundle_id=? AND target=? AND state='ended' AND "
@@ -115,5 +115,5 @@ def end(
 
 
 def unfinished(db: sqlite3.Connection) -> list[Restore]:
-    """The restores that are queued or running."""
+    """Return the restores that are queued or running."""
     return [_restore(row) for row in db.execute("SELECT * FROM restore WHERE state != 'ended'")]

@@ -59,7 +59,7 @@ def runs(
 
 
 def summary(db: sqlite3.Connection, run_id: int) -> Run:
-    """A run without its tasks, of which there may be many."""
+    """Return a run without its tasks, of which there may be many."""
     row = db.execute(f"SELECT {_RUN} FROM run WHERE id=?", (run_id,)).fetchone()
     if row is None:
         raise MissingError(f"There is no run {run_id}.", "“fasciculus runs list” names them.")
@@ -67,7 +67,7 @@ def summary(db: sqlite3.Connection, run_id: int) -> Run:
 
 
 def run(db: sqlite3.Connection, run_id: int) -> RunDetail:
-    """A run with its tasks."""
+    """Return a run with its tasks."""
     detail = RunDetail(**summary(db, run_id).model_dump())
     detail.tasks = tasks(db, run_id)
     return detail
@@ -131,7 +131,7 @@ def by_key(db: sqlite3.Connection, key: str) -> int | None:
 
 
 def active(db: sqlite3.Connection, job: str) -> int | None:
-    """The job's run that has not ended, if there is one."""
+    """Return the job's run that has not ended, if there is one."""
     row = db.execute(
         "SELECT id FROM run WHERE job=? AND state != 'ended' LIMIT 1", (job,)
     ).fetchone()
@@ -139,7 +139,7 @@ def active(db: sqlite3.Connection, job: str) -> int | None:
 
 
 def active_count(db: sqlite3.Connection, job: str) -> int:
-    """How many runs of a job have not ended."""
+    """Return how many runs of a job have not ended."""
     row = db.execute("SELECT count(*) FROM run WHERE job=? AND state != 'ended'", (job,)).fetchone()
     return int(row[0])
 
@@ -165,7 +165,7 @@ class TaskTimes:
 
 
 def options(db: sqlite3.Connection, run_id: int) -> RunOptions:
-    """What was asked of a run."""
+    """Return what was asked of a run."""
     row = db.execute(
         "SELECT full, compare, label, keep_days FROM run WHERE id=?", (run_id,)
     ).fetchone()
@@ -183,7 +183,9 @@ def add(
     options: RunOptions = RunOptions(),
     times: Mapping[tuple[str, str], TaskTimes] | None = None,
 ) -> int:
-    """A queued run with a task for each subject; ``times`` says within what time some begin."""
+    """Return a queued run with a task for each subject; ``times`` says within what time
+    some begin.
+    """
     found = times or {}
     run_id = db.execute(
         "INSERT INTO run (job, zone, report_to, report_when, started_by, state, created, "
@@ -247,7 +249,7 @@ def wait_again(db: sqlite3.Connection, task_id: int, until: datetime) -> None:
 
 
 def attempts(db: sqlite3.Connection, task_id: int) -> int:
-    """How often a task was begun."""
+    """Return how often a task was begun."""
     return int(db.execute("SELECT attempts FROM task WHERE id=?", (task_id,)).fetchone()[0])
 
 
@@ -326,7 +328,7 @@ def retired(db: sqlite3.Connection, task_id: int, store: str) -> None:
 
 
 def tasks_left(db: sqlite3.Connection, run_id: int) -> int:
-    """How many tasks of a run have not ended, or the run has."""
+    """Return how many tasks of a run have not ended, or the run has."""
     return int(
         db.execute(
             "SELECT count(*) FROM task WHERE run_id=? AND state != 'ended'", (run_id,)
@@ -335,14 +337,14 @@ def tasks_left(db: sqlite3.Connection, run_id: int) -> int:
 
 
 def unended(db: sqlite3.Connection) -> list[int]:
-    """The runs that are queued or running."""
+    """Return the runs that are queued or running."""
     return [
         row["id"] for row in db.execute("SELECT id FROM run WHERE state != 'ended' ORDER BY id")
     ]
 
 
 def unfinished_tasks(db: sqlite3.Connection) -> list[tuple[int, Task]]:
-    """The tasks that are queued or running, each with the number of its run."""
+    """Return the tasks that are queued or running, each with the number of its run."""
     return [
         (run_id, task)
         for run_id in unended(db)
@@ -352,7 +354,7 @@ def unfinished_tasks(db: sqlite3.Connection) -> list[tuple[int, Task]]:
 
 
 def report_settings(db: sqlite3.Connection, run_id: int) -> tuple[list[str], str]:
-    """Who gets the report of a run, and when."""
+    """Return who gets the report of a run, and when."""
     row = db.execute("SELECT report_to, report_when FROM run WHERE id=?", (run_id,)).fetchone()
     recipients: list[str] = json.loads(row["report_to"])
     return recipients, str(row["report_when"])

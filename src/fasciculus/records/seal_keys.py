@@ -13,13 +13,13 @@ _NAME = "identity"
 
 
 def keys(db: sqlite3.Connection) -> list[SealKey]:
-    """The keys that are kept, without what is secret of them."""
+    """Return the keys that are kept, without what is secret of them."""
     rows = db.execute("SELECT recipient, note, added FROM seal_key ORDER BY added, recipient")
     return [SealKey(recipient=r["recipient"], note=r["note"], added=r["added"]) for r in rows]
 
 
 def identities(db: sqlite3.Connection, cipher: SecretCipher) -> list[str]:
-    """The private keys themselves, for orders."""
+    """Return the private keys themselves, for orders."""
     rows = db.execute("SELECT identity FROM seal_key ORDER BY added, recipient")
     return [cipher.decrypt(row["identity"])[_NAME] for row in rows]
 

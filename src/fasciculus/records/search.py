@@ -43,7 +43,7 @@ class Totals:
 
 
 def matches(db: sqlite3.Connection, words: str) -> list[Match]:
-    """The first few of each kind."""
+    """Return the first few of each kind."""
     values = {"words": like(words), "most": _MOST}
     return [
         Match(kind, row[0], row[1], row[2])

@@ -30,18 +30,18 @@ class SecretCipher:
         self._fernet = Fernet(self.key)
 
     def derived_key(self, purpose: str) -> bytes:
-        """A key of 32 bytes for another purpose than secrets (HKDF, RFC 5869)."""
+        """Return a key of 32 bytes for another purpose than secrets (HKDF, RFC 5869)."""
         own = base64.urlsafe_b64decode(self.key)
         return HKDF(hashes.SHA256(), 32, salt=None, info=purpose.encode()).derive(own)
 
     def encrypt(self, secrets: dict[str, str]) -> str | None:
-        """The secrets encrypted, None when there are none."""
+        """Return the secrets encrypted, None when there are none."""
         if not secrets:
             return None
         return self._fernet.encrypt(json.dumps(secrets).encode()).decode()
 
     def decrypt(self, sealed: str | None) -> dict[str, str]:
-        """The secrets out of what :meth:`encrypt` made."""
+        """Return the secrets out of what :meth:`encrypt` made."""
         if not sealed:
             return {}
         try:
@@ -56,7 +56,7 @@ class SecretCipher:
 
 
 def read_key(path: Path) -> bytes:
-    """The key in a file; :class:`FasciculusError` where there is none."""
+    """Return the key in a file; :class:`FasciculusError` where there is none."""
     try:
         key = path.read_bytes().strip()
         Fernet(key)

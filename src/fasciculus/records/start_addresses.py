@@ -14,12 +14,12 @@ from .jobs import job as _job
 
 
 def digest(secret: str) -> str:
-    """What is kept of a secret: it is long and random, so that a plain digest suffices."""
+    """Return what is kept of a secret: it is long and random, so that a plain digest suffices."""
     return hashlib.sha256(secret.encode("utf-8", "replace")).hexdigest()
 
 
 def address(db: sqlite3.Connection, job: str) -> StartAddress:
-    """The address of a job, without its secret."""
+    """Return the address of a job, without its secret."""
     row = db.execute(
         "SELECT start_address.* FROM start_address JOIN job ON job.id=job_id WHERE name=?", (job,)
     ).fetchone()
@@ -43,7 +43,7 @@ def _address(row: sqlite3.Row) -> StartAddress:
 
 
 def make(db: sqlite3.Connection, job: str, settings: StartAddressInput) -> str:
-    """A new address for a job, in place of the one that it had; gives the secret."""
+    """Return a new address for a job, in place of the one that it had; gives the secret."""
     _job(db, job)
     secret = secrets.token_urlsafe(32)
     db.execute(
@@ -76,7 +76,7 @@ def remove(db: sqlite3.Connection, job: str) -> None:
 
 
 def find(db: sqlite3.Connection, secret: str) -> tuple[str, StartAddress] | None:
-    """The job that a secret starts, and who may use it."""
+    """Return the job that a secret starts, and who may use it."""
     row = db.execute(
         "SELECT job.name, start_address.* FROM start_address JOIN job ON job.id=job_id "
         "WHERE hash=?",

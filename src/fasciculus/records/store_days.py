@@ -38,7 +38,7 @@ def weigh(db: sqlite3.Connection) -> None:
 
 
 def days(db: sqlite3.Connection, store: str, most: int = 400) -> list[DayCount]:
-    """The days of a store, oldest first."""
+    """Return the days of a store, oldest first."""
     found = db.execute(
         "SELECT day, sent, received, stored FROM store_day JOIN store ON store.id=store_id "
         "WHERE store.name=? ORDER BY day DESC LIMIT ?",

@@ -64,7 +64,7 @@ def store(db: sqlite3.Connection, cipher: SecretCipher, name: str) -> Store:
 
 
 def fields(db: sqlite3.Connection, name: str) -> StoreFields:
-    """What was set of a store. Raises ``MissingError``, with the nearest name."""
+    """Return what was set of a store. Raises ``MissingError``, with the nearest name."""
     row = db.execute("SELECT document FROM store WHERE name=?", (name,)).fetchone()
     if row is None:
         raise nearest(db, "store", name, "store")
@@ -72,8 +72,9 @@ def fields(db: sqlite3.Connection, name: str) -> StoreFields:
 
 
 def max_concurrent(db: sqlite3.Connection, names: Iterable[str]) -> dict[str, int]:
-    """How many tasks some stores take at the same time; 0 is any number, also for one that is
-    gone."""
+    """Return how many tasks some stores take at the same time; 0 is any number, also for one that
+    is gone.
+    """
     rows = db.execute(
         "SELECT name, coalesce(json_extract(document, '$.max_concurrent'), 0) FROM store"
     )
@@ -82,7 +83,7 @@ def max_concurrent(db: sqlite3.Connection, names: Iterable[str]) -> dict[str, in
 
 
 def never_tried(db: sqlite3.Connection) -> list[str]:
-    """The stores that were saved without a try, and not tried since."""
+    """Return the stores that were saved without a try, and not tried since."""
     return [row[0] for row in db.execute("SELECT name FROM store WHERE tried IS NULL")]
 
 
@@ -95,7 +96,7 @@ def verify_days(db: sqlite3.Connection) -> dict[str, int]:
 
 
 def copying(db: sqlite3.Connection) -> list[StoreFields]:
-    """The stores to which bundles of another one are brought on a timetable."""
+    """Return the stores to which bundles of another one are brought on a timetable."""
     rows = db.execute(
         "SELECT name, document FROM store WHERE CASE WHEN json_valid(document) THEN "
         "coalesce(json_extract(document, '$.copy_from'), '') != '' END"
@@ -113,7 +114,7 @@ def secrets(db: sqlite3.Connection, cipher: SecretCipher, name: str) -> dict[str
 
 
 def id_of(db: sqlite3.Connection, name: str) -> str | None:
-    """The id that the store's own file must show."""
+    """Return the id that the store's own file must show."""
     row = db.execute("SELECT mark FROM store WHERE name=?", (name,)).fetchone()
     return str(row["mark"]) if row else None
 
@@ -151,12 +152,12 @@ def kinds(db: sqlite3.Connection) -> dict[str, str]:
 
 
 def untried(db: sqlite3.Connection, names: Iterable[str]) -> list[str]:
-    """Those stores that were saved without being tried."""
+    """Return those stores that were saved without being tried."""
     return sorted(set(never_tried(db)) & set(names))
 
 
 def own(db: sqlite3.Connection) -> list[str]:
-    """The stores that were tried and that no other service writes to."""
+    """Return the stores that were tried and that no other service writes to."""
     rows = db.execute("SELECT name FROM store WHERE tried IS NOT NULL AND owner='' ORDER BY name")
     return [row["name"] for row in rows]
 
@@ -216,7 +217,7 @@ def save_store(
 
 
 def name_of_id(db: sqlite3.Connection, store_id: str, except_name: str | None) -> str | None:
-    """The other store that has this id, if there is one."""
+    """Return the other store that has this id, if there is one."""
     row = db.execute(
         "SELECT name FROM store WHERE mark=? AND name IS NOT ?", (store_id, except_name)
     ).fetchone()

@@ -97,7 +97,9 @@ class _Everything(Container[str]):
 def _wanted(
     db: sqlite3.Connection, store: str, kind: str, subject: str, job_name: str
 ) -> Container[str]:
-    """The bundles of a job and subject that its keep rule would leave on a store that has all."""
+    """Return the bundles of a job and subject that its keep rule would leave on a store that has
+    all.
+    """
     job = jobs.job(db, job_name)
     rule = retention.parse(job.keep_for(store))
     if rule.plain:
@@ -184,7 +186,9 @@ def made(
 def transfers(
     db: sqlite3.Connection, paging: PageRequest, store: str, day: str = ""
 ) -> Page[Transfer]:
-    """What was brought to a store, newest first; of one day of UTC alone, such as 2026-11-24."""
+    """Return what was brought to a store, newest first; of one day of UTC alone, such as
+    2026-11-24.
+    """
     query = Query(
         "transfer.*",
         "transfer JOIN store ON store.id=store_id",
@@ -211,7 +215,7 @@ def transfers(
 
 
 def days(db: sqlite3.Connection, store: str, most: int = 60) -> list[TransferDay]:
-    """How much was brought to a store on each day of UTC, newest first."""
+    """Return how much was brought to a store on each day of UTC, newest first."""
     return [
         TransferDay(day=row["day"], bundles=row["bundles"], bytes=row["bytes"])
         for row in db.execute(

@@ -43,7 +43,7 @@ def refresh(db: sqlite3.Connection, store_id: int, subject_kind: str, subject: s
 
 
 def growth(db: sqlite3.Connection, subject: str, subject_kind: str = "") -> Growth:
-    """The bundles of a subject as a series, and what it takes on each store."""
+    """Return the bundles of a subject as a series, and what it takes on each store."""
     kinds = [
         row[0]
         for row in db.execute(
@@ -90,8 +90,8 @@ def growth(db: sqlite3.Connection, subject: str, subject_kind: str = "") -> Grow
 
 
 def _per_week(points: list[GrowthPoint]) -> int | None:
-    """The slope of a straight line through the bytes shown, by least squares; of the last job's
-    bundles alone.
+    """Return the slope of a straight line through the bytes shown, by least squares; of the last
+    job's bundles alone.
     """
     rows = [
         (_seconds(point.moment), point.bytes) for point in points if point.job == points[-1].job

@@ -24,7 +24,9 @@ HASHING = "scrypt:32768:8:1"
 
 @cache
 def _nobody() -> str:
-    """A hash to compare with when there is no such person, so that both answers take as long."""
+    """Return a hash to compare with when there is no such person, so that both answers take as
+    long.
+    """
     return generate_password_hash(secrets.token_hex(16), HASHING)
 
 
@@ -55,7 +57,7 @@ def add(db: sqlite3.Connection, name: str, password: str, must_change: bool) -> 
 
 
 def check(db: sqlite3.Connection, name: str, password: str) -> Principal | None:
-    """The person of that name and password."""
+    """Return the person of that name and password."""
     row = db.execute("SELECT * FROM person WHERE name=?", (name,)).fetchone()
     if not check_password_hash(row["password"] if row else _nobody(), password) or row is None:
         return None
@@ -63,7 +65,7 @@ def check(db: sqlite3.Connection, name: str, password: str) -> Principal | None:
 
 
 def id_of(db: sqlite3.Connection, name: str) -> int:
-    """The number of a person."""
+    """Return the number of a person."""
     row = db.execute("SELECT id FROM person WHERE name=?", (name,)).fetchone()
     if row is None:
         names = ", ".join(row[0] for row in db.execute("SELECT name FROM person ORDER BY name"))
@@ -83,13 +85,15 @@ def change_password(
 
 
 def password_hash(db: sqlite3.Connection, person_id: int) -> str:
-    """The salted hash of a person's password, empty for nobody: another one after each change."""
+    """Return the salted hash of a person's password, empty for nobody: another one after each
+    change.
+    """
     row = db.execute("SELECT password FROM person WHERE id=?", (person_id,)).fetchone()
     return str(row["password"]) if row is not None else ""
 
 
 def open_session(db: sqlite3.Connection, person_id: int) -> tuple[str, str]:
-    """A new session: its secret and its CSRF token."""
+    """Return a new session: its secret and its CSRF token."""
     secret, csrf = secrets.token_urlsafe(32), secrets.token_urlsafe(24)
     expires = datetime.now(UTC) + timedelta(hours=SESSION_HOURS)
     db.execute("DELETE FROM session WHERE expires < ?", (now(),))
@@ -114,7 +118,7 @@ def close_session(db: sqlite3.Connection, secret: str) -> None:
 
 
 def by_token(db: sqlite3.Connection, secret: str) -> tuple[Principal, int] | None:
-    """The token's owner and the token's id."""
+    """Return the token's owner and the token's id."""
     row = db.execute(
         "SELECT token.id AS token_id, person.id, person.name, must_change FROM token "
         "JOIN person ON person.id=person_id WHERE hash=?",
@@ -157,7 +161,7 @@ def remove_tokens(db: sqlite3.Connection, person_id: int) -> None:
 
 
 def has_signed_in(db: sqlite3.Connection, name: str, address: str) -> bool:
-    """Whether a person has signed in from an address before."""
+    """Return whether a person has signed in from an address before."""
     return (
         db.execute(
             "SELECT 1 FROM audit WHERE who=? AND action=? AND about=? LIMIT 1",

@@ -26,7 +26,7 @@ _DEADLINE = 1800.0
 
 
 def subjects_of(account: Account) -> list[SubjectRef]:
-    """The account and its sites: all that may have bundles of their own."""
+    """Return the account and its sites: all that may have bundles of their own."""
     return [
         SubjectRef("account", account.name),
         *(SubjectRef("site", site.name) for site in account.sites),
@@ -106,12 +106,14 @@ def check_idle(busy: set[tuple[str, str]], account: Account) -> None:
 
 
 def gone(records: Records) -> list[Account]:
-    """The accounts that are gone."""
+    """Return the accounts that are gone."""
     return [a for a in inventory.every_account(records.reader) if a.gone_since is not None]
 
 
 def overdue(records: Records, cipher: SecretCipher) -> list[Account]:
-    """The accounts that have been gone for longer than their hosts say that their bundles stay."""
+    """Return the accounts that have been gone for longer than their hosts say that their bundles
+    stay.
+    """
     found = []
     for account in gone(records):
         assert account.gone_since is not None

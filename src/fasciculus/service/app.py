@@ -40,7 +40,7 @@ assert _api  # imported for the operations it registers
 
 
 def create_app(parts: Context) -> Flask:
-    """The application around the parts of a service."""
+    """Return the application around the parts of a service."""
     app = Flask(__name__, static_folder=None)
     app.extensions["fasciculus"] = parts
     app.config["MAX_CONTENT_LENGTH"] = BODY
@@ -100,7 +100,7 @@ def _errors(app: Flask) -> None:
 
 
 def _without_secret(path: str) -> str:
-    """A path without what opens something by being known."""
+    """Return a path without what opens something by being known."""
     return f"{PATH}…" if path.startswith((PATH, "/calendar/")) else path
 
 

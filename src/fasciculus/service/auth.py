@@ -78,7 +78,7 @@ class SignInLimiter:
 
 
 def network_of(address: str) -> str:
-    """What one person has of addresses: one of IPv4, 64 bits' worth of IPv6."""
+    """Return what one person has of addresses: one of IPv4, 64 bits' worth of IPv6."""
     try:
         found = ipaddress.ip_address(address)
     except ValueError:
@@ -179,7 +179,7 @@ class UnwrittenSessions:
         self._open: dict[str, _Unwritten] = {}
 
     def open(self, db: sqlite3.Connection, person: users.Principal) -> tuple[str, str]:
-        """A new session: its secret and its CSRF token."""
+        """Return a new session: its secret and its CSRF token."""
         secret, csrf = secrets.token_urlsafe(32), secrets.token_urlsafe(24)
         self._open[secret] = _Unwritten(
             dataclasses.replace(person, csrf=csrf),
@@ -189,7 +189,7 @@ class UnwrittenSessions:
         return secret, csrf
 
     def find(self, db: sqlite3.Connection, secret: str) -> users.Principal | None:
-        """Whose session it is, while it lasts."""
+        """Return whose session it is, while it lasts."""
         session = self._open.get(secret)
         if session is None:
             return None

@@ -60,7 +60,7 @@ def write_export(write: Callable[[bytes], None], export: Export) -> Omissions:
 
 
 def _listing(export: Export, store: Store) -> Path:
-    """The listing that says where the bytes of this copy are."""
+    """Return the listing that says where the bytes of this copy are."""
     recorded = RecordedCopies(export.order.recorded, export.subject, export.order.key)
     manifest = recorded.manifest(store, export.bundle)
     for path in (export.listing, export.own):

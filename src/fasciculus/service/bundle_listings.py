@@ -20,8 +20,8 @@ _DEADLINE = 600.0
 
 
 def chosen_copy(bundle: Bundle, store: str) -> str:
-    """The store to read from: the one that was named, or the first whose copy is not known to be
-    damaged.
+    """Return the store to read from: the one that was named, or the first whose copy is not known
+    to be damaged.
     """
     names = [copy.store for copy in bundle.copies]
     if store and store not in names:
@@ -36,7 +36,9 @@ def chosen_copy(bundle: Bundle, store: str) -> str:
 
 
 def listing_of(bundle: Bundle) -> Path:
-    """The bundle's listing, to be looked into; where its bytes are may differ from copy to copy."""
+    """Return the bundle's listing, to be looked into; where its bytes are may differ from copy to
+    copy.
+    """
     path = context().config.listing(bundle.subject_kind, bundle.subject, bundle.name)
     if not path.exists():
         subject = SubjectRef(bundle.subject_kind, bundle.subject)
@@ -55,8 +57,9 @@ def listing_of(bundle: Bundle) -> Path:
 
 
 def verifier(bundle: Bundle, store: str, started_by: str) -> Callable[[], None]:
-    """What has a bundle's copy verified, should it turn out to be damaged; to be called where there
-    is no request any more too."""
+    """Return what has a bundle's copy verified, should it turn out to be damaged; to be called
+    where there is no request any more too.
+    """
     tasks = context().tasks
     subject = (bundle.subject_kind, bundle.subject)
     return lambda: tasks.verify_copy(store, subject, bundle.name, started_by)
@@ -65,7 +68,7 @@ def verifier(bundle: Bundle, store: str, started_by: str) -> Callable[[], None]:
 def export_of(
     bundle: Bundle, store: str, contents: list[str], paths: list[bytes], form: str
 ) -> Export:
-    """What a download of a bundle takes from a store."""
+    """Return what a download of a bundle takes from a store."""
     sources, config = order_inputs(), context().config
     subject = SubjectRef(bundle.subject_kind, bundle.subject)
     order = store_order(sources, store)

@@ -28,7 +28,9 @@ _MOST_MOMENTS = 200
 
 
 def calendar(db: sqlite3.Connection, now: datetime, days: int) -> Calendar:
-    """The starts of the coming days with how long the runs will take, and how they collide."""
+    """Return the starts of the coming days with how long the runs will take, and how they
+    collide.
+    """
     end = now + timedelta(days=days)
     past = past_runs.durations(db, stamp(now - _REMEMBERED))
     paused = pauses.pauses(db, now)
@@ -80,7 +82,7 @@ class _Places:
         self._hosts: dict[str, dict[str, inventory.SubjectHost]] = {}
 
     def of(self, job: JobInput) -> frozenset[str]:
-        """The hosts and stores that a job's runs use."""
+        """Return the hosts and stores that a job's runs use."""
         kind = job.subjects[:-1]
         if kind not in self._hosts:
             self._hosts[kind] = inventory.hosts_of(self._db, kind)

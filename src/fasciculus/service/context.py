@@ -47,26 +47,27 @@ class Context:
 
     @property
     def loops(self) -> list[BackgroundLoop]:
-        """The loops of all background work."""
+        """Return the loops of all background work."""
         return [self.scheduler.loop, self.outbox.loop, self.housekeeper.loop, self.watch.loop]
 
 
 def order_inputs() -> OrderInputs:
-    """What orders are built from, for the current request."""
+    """Return what orders are built from, for the current request."""
     found = context()
     return OrderInputs(found.config, found.records.reader, found.cipher)
 
 
 def context() -> Context:
-    """The parts of the service that answers the current request."""
+    """Return the parts of the service that answers the current request."""
     found: Context = current_app.extensions["fasciculus"]
     return found
 
 
 def base_url() -> str:
-    """Where people reach the service, without the last slash: the configured address, or the one
-    that it listens on. Never what a request says: whoever sends that would choose where links
-    lead."""
+    """Return where people reach the service, without the last slash: the configured address, or the
+    one that it listens on. Never what a request says: whoever sends that would choose where links
+    lead.
+    """
     config = context().config
     if config.public_url:
         return config.public_url.rstrip("/")

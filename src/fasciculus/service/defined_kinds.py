@@ -112,11 +112,11 @@ class DefinedKind:
 
     @property
     def one(self) -> str:
-        """What one of them is called."""
+        """Return what one of them is called."""
         return self.name[:-1]
 
     def fields(self, model: BaseModel, *, with_defaults: bool) -> dict[str, Any]:
-        """What a person sets of one, as plain values."""
+        """Return what a person sets of one, as plain values."""
         return model.model_dump(
             mode="json",
             exclude=_TOLD[self.name],

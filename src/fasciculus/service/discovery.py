@@ -45,7 +45,7 @@ _DEADLINE = 900.0
 
 
 def proposals(config: Config, records: Records, cipher: SecretCipher, name: str) -> list[Proposal]:
-    """What is new, changed or gone on a host, by its rules."""
+    """Return what is new, changed or gone on a host, by its rules."""
     db = records.reader
     host = inventory.host(db, cipher, name)
     rules = host.discovery
@@ -83,7 +83,7 @@ def proposals(config: Config, records: Records, cipher: SecretCipher, name: str)
 
 
 def _look(spool: str, host: HostFields, order: HostOrder) -> tuple[HostFacts, str]:
-    """What a host has, and what of its databases its user may not see, as a sentence."""
+    """Return what a host has, and what of its databases its user may not see, as a sentence."""
     with closing(open_host(order.spec(), Path(spool))) as connection:
         connection.connect()
         facts = read_facts(connection, host, order, spool)
@@ -96,7 +96,7 @@ def _look(spool: str, host: HostFields, order: HostOrder) -> tuple[HostFacts, st
 
 
 def _known(account: Account, with_files: bool) -> DiscoveredAccount:
-    """A known account as it would be found; what no rule looks for is not missed."""
+    """Return a known account as it would be found; what no rule looks for is not missed."""
     return DiscoveredAccount(
         account.name,
         account.home,
@@ -113,7 +113,7 @@ def _known(account: Account, with_files: bool) -> DiscoveredAccount:
 def read_facts(
     connection: HostConnection, host: HostFields, order: HostOrder, spool: str
 ) -> HostFacts:
-    """What a host tells, as far as its rules ask."""
+    """Return what a host tells, as far as its rules ask."""
     rules = host.discovery
     facts = HostFacts()
     for rule in [*rules.homes, *rules.sites]:
@@ -192,7 +192,7 @@ def accept(records: Records, host: str, wanted: list[Proposal]) -> int:
 
 
 def as_account(found: DiscoveredAccount, host: str) -> AccountInput:
-    """A found account as it is described to the service."""
+    """Return a found account as it is described to the service."""
     return AccountInput(
         name=found.name,
         host=host,
@@ -212,7 +212,7 @@ def as_account(found: DiscoveredAccount, host: str) -> AccountInput:
 
 
 def _merged(old: Account, new: AccountInput) -> AccountInput:
-    """The new state, with what a person said of the account kept."""
+    """Return the new state, with what a person said of the account kept."""
     known = {(d.engine, d.path or d.name): d for d in old.databases}
     new.databases = [known.get((d.engine, d.path or d.name), d) for d in new.databases]
     sites = {site.name for site in new.sites}

@@ -49,7 +49,7 @@ class Downloads:
             self._running -= 1
 
     def report(self, number: str) -> DownloadReport:
-        """What a download lacks."""
+        """Return what a download lacks."""
         with self._lock:
             found = self._known.get(number)
         if found is None:

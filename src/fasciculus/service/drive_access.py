@@ -41,7 +41,7 @@ class DriveAccess:
         return _waiting(request)
 
     def state(self, store: StoreOrder) -> StoreAccess:
-        """How it stands; asks the drive, but not more often than it wants to be asked."""
+        """Return how it stands; asks the drive, but not more often than it wants to be asked."""
         flow, spec = _flow(store), store.spec()
         assert spec.tokens is not None
         with self._lock:

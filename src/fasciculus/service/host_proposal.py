@@ -54,7 +54,7 @@ _SHOWN = 3
 
 
 def propose_rules(config: Config, host: HostFields, secrets: Mapping[str, str]) -> HostProposal:
-    """What a look at a host proposes; what it has set already stays.
+    """Return what a look at a host proposes; what it has set already stays.
 
     Raises ``FasciculusError`` where the host cannot be reached.
     """
@@ -80,7 +80,7 @@ class Look:
         self._rows: list[RuleProposal] = []
 
     def proposal(self) -> HostProposal:
-        """The host with the rules that were proposed, and what they find together."""
+        """Return the host with the rules that were proposed, and what they find together."""
         for look in (self._homes, self._sites, self._web_servers, self._servers, self._mail):
             # What cannot be looked at is proposed by nobody, and costs the others nothing.
             with suppress(FasciculusError, OSError):
@@ -139,7 +139,7 @@ class Look:
         read: Callable[[str], Iterator[VirtualHost]],
         homes: list[str],
     ) -> Iterator[str]:
-        """The patterns whose files name document roots in some home."""
+        """Yield the patterns whose files name document roots in some home."""
         for pattern in patterns:
             names: list[str] = []
             for path in expand(self._connection, pattern):
@@ -229,7 +229,7 @@ class Look:
     # All together ------------------------------------------------------------------
 
     def _finds(self) -> str:
-        """What the rules find together, in words."""
+        """Return what the rules find together, in words."""
         rules = self._host.discovery
         if not rules.homes:
             return "No homes of accounts were found where they usually are. Name them by hand."

@@ -17,13 +17,13 @@ ADMINISTRATOR = "administrator"
 
 
 def password_file(home: Path) -> Path:
-    """Where the password lies until it was used."""
+    """Return where the password lies until it was used."""
     return home / "one-time-password"
 
 
 def make_password(home: Path) -> str:
-    """A new one-time password, in its file; to be called before it is valid, so that it is never
-    lost.
+    """Return a new one-time password, in its file; to be called before it is valid, so that it is
+    never lost.
     """
     password = secrets.token_urlsafe(12)
     path = password_file(home)

@@ -19,7 +19,8 @@ from ..stores import KINDS as STORE_KINDS
 
 
 def check_store(store: StoreInput) -> Settings:
-    """The store's settings, complete and valid. Raises ``ValidationError`` or ``SettingError``.
+    """Return the store's settings, complete and valid. Raises ``ValidationError`` or
+    ``SettingError``.
 
     The input is changed to have all fields of its kind.
     """
@@ -30,7 +31,7 @@ def check_store(store: StoreInput) -> Settings:
 
 
 def check_host(host: HostInput) -> Settings:
-    """The same for a host: its connection and its database servers."""
+    """Return the same for a host: its connection and its database servers."""
     found = _checked(HOST_KINDS, host.connection, "connection")
     host.connection = KindSettings(**found.model_dump())
     names = set(HOST_KINDS.get(found.kind).secrets.model_fields)
@@ -63,7 +64,7 @@ def check_databases(databases: Iterable[Database]) -> None:
 
 
 def server_secrets(engine: str, secrets: Mapping[str, str]) -> dict[str, str]:
-    """The secrets of a host's database server, out of all secrets of the host."""
+    """Return the secrets of a host's database server, out of all secrets of the host."""
     prefix = f"{engine}_"
     return {
         key.removeprefix(prefix): value for key, value in secrets.items() if key.startswith(prefix)
@@ -71,7 +72,7 @@ def server_secrets(engine: str, secrets: Mapping[str, str]) -> dict[str, str]:
 
 
 def connection_secrets(kind: str, secrets: Mapping[str, str]) -> dict[str, str]:
-    """The secrets of a host's connection, out of all secrets of the host."""
+    """Return the secrets of a host's connection, out of all secrets of the host."""
     fields = HOST_KINDS.get(kind).secrets.model_fields
     return {key: value for key, value in secrets.items() if key in fields}
 
@@ -108,7 +109,9 @@ def _check_secrets(given: Mapping[str, str | None], known: Iterable[str]) -> Non
 
 
 def described_kinds() -> list[tuple[str, str, dict[str, Any]]]:
-    """The models and fields that hold settings of kinds, with the JSON Schema of each kind."""
+    """Return the models and fields that hold settings of kinds, with the JSON Schema of
+    each kind.
+    """
     return [
         ("Store", "settings", _schemas(STORE_KINDS.all())),
         ("Host", "connection", _schemas(HOST_KINDS.all())),
@@ -121,7 +124,7 @@ def _schemas(kinds: Iterable[Kind]) -> dict[str, Any]:
 
 
 def kinds() -> Kinds:
-    """All kinds, as forms and options take them."""
+    """Return all kinds, as forms and options take them."""
     return Kinds(
         stores=[_info(kind) for kind in STORE_KINDS.all()],
         hosts=[_info(kind) for kind in HOST_KINDS.all() if kind.name != "unconnected"],

@@ -53,7 +53,9 @@ PASSWORD = "FASCICULUS_ADMIN_PASSWORD"
 
 
 def build(config: Config, environment: Mapping[str, str] = os.environ) -> Context:
-    """The parts of a service, not started yet. Makes the administrator on the first start."""
+    """Return the parts of a service, not started yet. Makes the administrator on the
+    first start.
+    """
     records, cipher = _opened(config)
     events = EventStream()
     reporter = Reporter(config, records, cipher, events)
@@ -125,7 +127,7 @@ def build(config: Config, environment: Mapping[str, str] = os.environ) -> Contex
 
 
 def _opened(config: Config) -> tuple[Records, SecretCipher]:
-    """The records and the key of their secrets, both made on the first start."""
+    """Return the records and the key of their secrets, both made on the first start."""
     for folder in (config.home, config.listings, config.spool):
         folder.mkdir(parents=True, exist_ok=True, mode=0o700)
     records = Records(config.records)

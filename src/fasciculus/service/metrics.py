@@ -23,7 +23,7 @@ from .problems import problem
 
 
 def metrics() -> Response:
-    """The numbers of this moment, to whoever sends the metrics token or a person's own.
+    """Return the numbers of this moment, to whoever sends the metrics token or a person's own.
 
     Not to loopback as such: behind a proxy everybody seems to be on this machine.
     """

@@ -22,7 +22,9 @@ _SECURITY = {
 
 
 def openapi() -> dict[str, Any]:
-    """The document; the settings of stores, hosts and servers are those of the kinds there are."""
+    """Return the document; the settings of stores, hosts and servers are those of the kinds there
+    are.
+    """
     refs, schemas = _schemas()
     paths: dict[str, Any] = {}
     for row in OPERATIONS:

@@ -53,7 +53,7 @@ class Operation:
 
     @property
     def path_values(self) -> dict[str, type]:
-        """The values in the path, with their types."""
+        """Return the values in the path, with their types."""
         kinds = inspect.get_annotations(self.handler, eval_str=True)
         return {name: kinds[name] for name in re.findall(r"{(\w+)}", self.path)}
 
@@ -73,18 +73,18 @@ def operation(method: str, path: str, summary: str, **more: Any) -> Callable[[H]
 
 
 def page_request(query: PageQuery) -> PageRequest:
-    """The paging part of a query, for the records."""
+    """Return the paging part of a query, for the records."""
     return PageRequest(query.sort, query.limit, query.cursor)
 
 
 def principal() -> Principal:
-    """Who asks."""
+    """Return who asks."""
     found: Principal = g.principal
     return found
 
 
 def parse_query(model: type[BaseModel]) -> BaseModel:
-    """The request's query as a model; empty values count as left out."""
+    """Return the request's query as a model; empty values count as left out."""
     values: dict[str, Any] = {}
     for name, field in model.model_fields.items():
         given = [value for value in request.args.getlist(name) if value]
@@ -96,7 +96,7 @@ def parse_query(model: type[BaseModel]) -> BaseModel:
 
 
 def blueprint() -> Blueprint:
-    """All operations as Flask routes."""
+    """Return all operations as Flask routes."""
     api = Blueprint("api", __name__, url_prefix=PREFIX)
     for operation in OPERATIONS:
         view = _view(operation)

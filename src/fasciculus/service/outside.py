@@ -73,7 +73,9 @@ def try_out(function: Callable[P, T], *args: P.args, **more: P.kwargs) -> T:
 
 
 def trial_time() -> AbstractContextManager[None]:
-    """The time that such a function has for its steps; what is under way at its end fails."""
+    """Return the time that such a function has for its steps; what is under way at its
+    end fails.
+    """
     return ended_after(
         TRIAL,
         ConnectionLostError(
@@ -84,7 +86,7 @@ def trial_time() -> AbstractContextManager[None]:
 
 
 def call_within(seconds: float, function: Callable[P, T], *args: P.args, **more: P.kwargs) -> T:
-    """The same with a deadline of its own, in seconds."""
+    """Return the same with a deadline of its own, in seconds."""
     ours, process = _begun(_carry_out, function, args, more)
     try:
         if not ours.poll(seconds):
@@ -228,7 +230,7 @@ def _ended_early() -> UnreachableError:
 
 
 def too_much() -> UnreachableError:
-    """The error for an answer that is larger than anything sensible."""
+    """Return the error for an answer that is larger than anything sensible."""
     return UnreachableError(
         f"The other side sent more than {MEMORY // (1024 * 1024)} MiB, which nothing needs.",
         "Look whether that is the right server.",

@@ -74,9 +74,10 @@ class StartEndpoint:
         return self._started(job, seconds, lambda: self._limiter.hit(item, "job", digest(secret)))
 
     def _refused(self) -> Response:
-        """The same answer for an address that there is not, is off, or is not for the caller:
-        nobody learns from it which addresses there are. Who tries many is to wait, and holds up
-        nobody who knows one."""
+        """Return the same answer for an address that there is not, is off, or is not for the
+        caller: nobody learns from it which addresses there are. Who tries many is to wait, and
+        holds up nobody who knows one.
+        """
         log.warning("a start from outside was refused, from %s", request.remote_addr)
         return guesses.refused(
             problem(ProblemType.NOT_FOUND, "There is no such address.", hint="Was it replaced?")
@@ -108,7 +109,9 @@ class StartEndpoint:
 
 
 def _from_one_of(networks: list[str]) -> bool:
-    """Whether the caller's address lies in one of some networks; in any where there are none."""
+    """Return whether the caller's address lies in one of some networks; in any where there are
+    none.
+    """
     if not networks:
         return True
     try:

@@ -36,7 +36,9 @@ _FIELDS = {
 
 
 def draft_spec(sources: OrderInputs, body: StoreInput, saved: str | None) -> StoreSpec:
-    """How to reach a store as it is described, with the secrets that the saved one has already."""
+    """Return how to reach a store as it is described, with the secrets that the saved one has
+    already.
+    """
     check_store(body)
     if body.recipients:
         Sealer(body.recipients)
@@ -86,7 +88,7 @@ def try_spec(sources: OrderInputs, spec: StoreSpec, store_id: str | None) -> Try
 
 
 def _tried(spec: StoreSpec, store_id: str | None, key: bytes) -> tuple[list[Step], str]:
-    """The steps of trying a store, and the host key that it showed."""
+    """Return the steps of trying a store, and the host key that it showed."""
     store = open_store(spec)
     try:
         with outside.trial_time():
@@ -113,7 +115,7 @@ def prove(sources: OrderInputs, body: StoreInput, saved: str | None) -> ProvedSt
 
 
 def unproved(sources: OrderInputs, body: StoreInput, saved: str | None) -> ProvedStore:
-    """The same without trying anything: it is saved, and shown as untried."""
+    """Return the same without trying anything: it is saved, and shown as untried."""
     spec = draft_spec(sources, body, saved)
     known = stores.id_of(sources.db, saved) if saved else None
     return ProvedStore(spec.settings.describe(), known or stores.new_id(), tried=False)
@@ -162,7 +164,7 @@ def _claimed(spec: StoreSpec, owner: StoreOwner) -> None:
 
 
 def _place(field: str, spec: StoreSpec) -> str:
-    """Where a form has a field that an error names."""
+    """Return where a form has a field that an error names."""
     if field in type(spec.settings).model_fields:
         return f"settings.{field}"
     return f"secrets.{field}" if field else ""

@@ -25,7 +25,7 @@ _SAID = {
 
 
 def contents_step(store: Store, key: bytes) -> Step | None:
-    """A step that says what bundles lie in a store; None where there are none."""
+    """Return a step that says what bundles lie in a store; None where there are none."""
     subjects = [
         SubjectRef(kind, item.name)
         for kind, folder in SUBJECT_FOLDERS.items()

@@ -22,7 +22,7 @@ _SHARES = 50
 
 
 def facts(db: sqlite3.Connection, store: Store) -> StoreFacts:
-    """A store as advice sees it."""
+    """Return a store as advice sees it."""
     settings = KINDS.parse(store.settings.model_dump())
     assert isinstance(settings, StoreSettings)
     local = settings.on_this_machine()
@@ -53,7 +53,7 @@ def _shares_disk(folder: Path, homes: Iterable[str]) -> bool:
 
 
 def _published(folder: Path, roots: Iterable[tuple[str, str]]) -> str:
-    """The site whose document root a folder lies in, links followed."""
+    """Return the site whose document root a folder lies in, links followed."""
     real = Path(os.path.realpath(folder))
     for site, root in roots:
         place = Path(os.path.realpath(root))
@@ -63,9 +63,9 @@ def _published(folder: Path, roots: Iterable[tuple[str, str]]) -> str:
 
 
 def usage(db: sqlite3.Connection, store: Store, old_versions: int | None) -> StoreUsage:
-    """What a store holds, how it grows, when it is full, what it costs, and what it lacks, as
-    far as the store as it is shown does not say so itself. ``old_versions`` are the bytes of what
-    a bucket keeps though it was removed.
+    """Return what a store holds, how it grows, when it is full, what it costs, and what it lacks,
+    as far as the store as it is shown does not say so itself. ``old_versions`` are the bytes of
+    what a bucket keeps though it was removed.
     """
     days = store_days.days(db, store.name)
     today = datetime.now(UTC).date()
@@ -101,7 +101,7 @@ def usage(db: sqlite3.Connection, store: Store, old_versions: int | None) -> Sto
 
 
 def _why(store: Store, per_day: float | None) -> str:
-    """What the forecast rests on, or why there is none."""
+    """Return what the forecast rests on, or why there is none."""
     if store.free is None:
         return "The store does not tell how much is free."
     if store.free <= store.reserve:

@@ -100,7 +100,7 @@ def _added(
 
 
 def _settings(row: FoundProposal) -> dict[str, Any]:
-    """What a copy of the records has set; empty where none tells of it."""
+    """Return what a copy of the records has set; empty where none tells of it."""
     found: dict[str, Any] = json.loads(row.document.get("settings") or "{}")
     return found
 
@@ -124,7 +124,9 @@ def _told_store(db: sqlite3.Connection, cipher: SecretCipher, row: FoundProposal
 
 
 def _told_job(db: sqlite3.Connection, store: str, row: FoundProposal) -> list[str]:
-    """A job with all that was set, switched off; what is not here is left out of it, and named."""
+    """Return a job with all that was set, switched off; what is not here is left out of it, and
+    named.
+    """
     if not (settings := _settings(row)):
         return []
     marks = {found["mark"]: found["name"] for found in db.execute("SELECT name, mark FROM store")}
@@ -188,7 +190,7 @@ def _account(
 
 
 def _by_rules(row: FoundProposal, rules: Sequence[str]) -> str:
-    """The home that a host's own rules give to an account."""
+    """Return the home that a host's own rules give to an account."""
     for rule in rules:
         if rule_glob(rule).count("*") == 1:
             return rule.replace("{account}", row.name)
@@ -200,7 +202,9 @@ def _by_rules(row: FoundProposal, rules: Sequence[str]) -> str:
 
 
 def _as_told(row: FoundProposal) -> AccountInput:
-    """The account as its bundle tells of it; one odd field costs the details, not the account."""
+    """Return the account as its bundle tells of it; one odd field costs the details, not the
+    account.
+    """
     told: dict[str, Any] = row.document
     bare = AccountInput(name=row.name, host=row.host, home=told.get("root") or f"/home/{row.name}")
     try:
@@ -217,7 +221,7 @@ def _as_told(row: FoundProposal) -> AccountInput:
 
 
 def _stores_of(db: sqlite3.Connection, job: str, store: str) -> list[str]:
-    """The stores that hold bundles of a job, the one that proposes it first."""
+    """Return the stores that hold bundles of a job, the one that proposes it first."""
     rows = db.execute(
         "SELECT DISTINCT store.name FROM store JOIN copy ON copy.store_id=store.id "
         "JOIN bundle ON bundle.id=copy.bundle_id WHERE bundle.job=? ORDER BY store.name",
@@ -227,7 +231,7 @@ def _stores_of(db: sqlite3.Connection, job: str, store: str) -> list[str]:
 
 
 def _job(db: sqlite3.Connection, store: str, row: FoundProposal) -> list[str]:
-    """A job, switched off, of those of its subjects that are known."""
+    """Return a job, switched off, of those of its subjects that are known."""
     told = row.document
     table = {"accounts": "account", "sites": "site", "hosts": "host"}[told["subjects"]]
     known = {found["name"] for found in db.execute(f"SELECT name FROM {table}")}

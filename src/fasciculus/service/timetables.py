@@ -16,13 +16,13 @@ _FOR_EVER = datetime.max.replace(tzinfo=UTC)
 
 
 def pause_of(job: str, paused: Iterable[Pause]) -> Pause | None:
-    """The pause that holds a job back for longest, if any does."""
+    """Return the pause that holds a job back for longest, if any does."""
     found = [row for row in paused if row.job in (pauses.ALL, job)]
     return max(found, key=lambda row: row.until or _FOR_EVER, default=None)
 
 
 def of_job(job: JobInput, paused: Iterable[Pause] = ()) -> Timed:
-    """What starts a job."""
+    """Return what starts a job."""
     held = job.starting.restrictions(job.zone)
     if pause := pause_of(job.name, paused):
         held = replace(held, paused_until=pause.until or _FOR_EVER)
@@ -30,10 +30,10 @@ def of_job(job: JobInput, paused: Iterable[Pause] = ()) -> Timed:
 
 
 def of_store(store: StoreFields) -> Timed:
-    """What starts the copying to a store."""
+    """Return what starts the copying to a store."""
     return Timed(schedule.parse(store.copy_timetable), schedule.zone(store.copy_zone))
 
 
 def next_start(job: JobInput, paused: Iterable[Pause], after: datetime) -> datetime | None:
-    """The next start of a job, None for one that is off or started by hand."""
+    """Return the next start of a job, None for one that is off or started by hand."""
     return next(of_job(job, paused).starts(after), None) if job.enabled else None

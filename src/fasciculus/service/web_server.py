@@ -86,11 +86,11 @@ class BoundedChannel(HTTPChannel):  # type: ignore[misc]
         return data[used:]
 
     def readable(self) -> bool:
-        """Whether more may come: not while some of it waits."""
+        """Return whether more may come: not while some of it waits."""
         return not self._later and bool(super().readable())
 
     def writable(self) -> bool:
-        """Whether there is something to do besides reading."""
+        """Return whether there is something to do besides reading."""
         return bool(super().writable()) or self._next_may_begin
 
     @property
@@ -122,7 +122,9 @@ class BoundedChannel(HTTPChannel):  # type: ignore[misc]
 
 
 def listen(app: Flask, config: Config) -> BaseWSGIServer:
-    """The web server, bound to its address. Raises ``FasciculusError`` where that is taken."""
+    """Return the web server, bound to its address. Raises ``FasciculusError`` where that
+    is taken.
+    """
     _allow_files()
     sockets: dict[int, Any] = {}
     try:
@@ -154,7 +156,7 @@ def listen(app: Flask, config: Config) -> BaseWSGIServer:
 
 
 def _proxy(address: str) -> dict[str, Any]:
-    """Whose word counts for where a request comes from."""
+    """Return whose word counts for where a request comes from."""
     if not address:
         return {}
     return {

@@ -43,7 +43,7 @@ def store_spec(
     read_back: bool = True,
     tokens: TokenFile | None = None,
 ) -> StoreSpec:
-    """The spec of a store out of plain values or saved JSON; errors as with ``Registry``."""
+    """Return the spec of a store out of plain values or saved JSON; errors as with ``Registry``."""
     from .base import StoreSettings, StoreSpec
 
     parsed = KINDS.parse(settings) if isinstance(settings, Mapping) else KINDS.stored(settings)
@@ -52,5 +52,5 @@ def store_spec(
 
 
 def open_store(spec: StoreSpec) -> Store:
-    """The store of a spec, not connected yet."""
+    """Return the store of a spec, not connected yet."""
     return KINDS.get(spec.settings.kind).open(spec)

@@ -66,7 +66,7 @@ class TokenFile:
     key: bytes
 
     def load(self) -> Tokens | None:
-        """The tokens; None where there are none, or another key has encrypted them."""
+        """Return the tokens; None where there are none, or another key has encrypted them."""
         from cryptography.fernet import InvalidToken
 
         try:

@@ -26,7 +26,7 @@ class TlsAddress:
 
 
 def https_address(url: str) -> TlsAddress | None:
-    """The server of an https address."""
+    """Return the server of an https address."""
     parts = urlsplit(url)
     if parts.scheme != "https" or not parts.hostname:
         return None
@@ -37,19 +37,19 @@ class StoreSettings(Settings):
     """The settings of a kind of store."""
 
     def on_this_machine(self) -> bool:
-        """Whether what takes this machine takes the store too."""
+        """Return whether what takes this machine takes the store too."""
         return False
 
     def always_there(self) -> bool:
-        """Whether it can be asked at any time, and need not be mounted first."""
+        """Return whether it can be asked at any time, and need not be mounted first."""
         return True
 
     def tls_address(self) -> TlsAddress | None:
-        """Where it shows a certificate, None where it shows none."""
+        """Return where it shows a certificate, None where it shows none."""
         return None
 
     def unprotected(self) -> str:
-        """What can be read and changed on the way, such as “password and files”."""
+        """Return what can be read and changed on the way, such as “password and files”."""
         return ""
 
 
@@ -143,10 +143,10 @@ class Store(Protocol):
     def close(self) -> None: ...
 
     def items(self, folder: str) -> list[StoreItem]:
-        """What is in a folder, sorted by name; nothing when the folder is absent."""
+        """Return what is in a folder, sorted by name; nothing when the folder is absent."""
 
     def open(self, path: str, offset: int = 0, length: int | None = None) -> BinaryIO:
-        """A stream of a file's bytes."""
+        """Return a stream of a file's bytes."""
 
     def put(self, local: Path, path: str, on_bytes: Callable[[int], None]) -> None:
         """Store a local file under a name, whole or not at all; folders are made.
@@ -157,7 +157,7 @@ class Store(Protocol):
         """
 
     def arrived(self, path: str) -> int:
-        """Bytes of a ``put`` that broke off which need not be sent again."""
+        """Return bytes of a ``put`` that broke off which need not be sent again."""
 
     def clear_partial(self, folder: str) -> None:
         """Remove what broken-off ``put`` calls left below a folder and :meth:`items` does not
@@ -174,28 +174,30 @@ class Store(Protocol):
         """Remove an empty folder; harmless when it is gone already."""
 
     def size(self, path: str) -> int | None:
-        """A file's size in bytes, or None when there is no such file."""
+        """Return a file's size in bytes, or None when there is no such file."""
 
     def sha256(self, path: str) -> str | None:
-        """A file's SHA-256 as the store itself computes it, or None where it cannot."""
+        """Return a file's SHA-256 as the store itself computes it, or None where it cannot."""
 
     def free(self) -> int | None:
         """Free bytes, or None where the store does not tell."""
 
     def replaces_at_once(self) -> bool:
-        """Whether replacing a file leaves the old or the new one at any moment."""
+        """Return whether replacing a file leaves the old or the new one at any moment."""
 
     def rename(self, path: str, to: str) -> None:
         """Give a file another name in the same folder, replacing what has it."""
 
     def modified(self, path: str) -> datetime | None:
-        """When a file was changed by the store's own clock, or None where it does not tell."""
+        """Return when a file was changed by the store's own clock, or None where it does
+        not tell.
+        """
 
     def make_root(self) -> None:
         """Make the root folder; harmless when it is there."""
 
     def connecting(self) -> list[ConnectStep]:
-        """What :meth:`connect` does, step by step."""
+        """Return what :meth:`connect` does, step by step."""
 
 
 @runtime_checkable
@@ -203,10 +205,10 @@ class VersionedStore(Protocol):
     """A store that may keep what is removed or replaced: a bucket with versions."""
 
     def describe_versions(self) -> str:
-        """Whether it does, what that takes, and what to do about it, in sentences."""
+        """Return whether it does, what that takes, and what to do about it, in sentences."""
 
     def old_bytes(self) -> int:
-        """Bytes of what was removed or replaced and is kept all the same."""
+        """Return bytes of what was removed or replaced and is kept all the same."""
 
 
 @dataclass(frozen=True, slots=True)

@@ -7,7 +7,8 @@ MOST = 16 * 1024 * 1024
 
 
 def chunk_size(so_far: int) -> int:
-    """The bytes of the next stretch, when ``so_far`` have arrived since the connection was made.
+    """Return the bytes of the next stretch, when ``so_far`` have arrived since the connection was
+    made.
 
     Short at first: a line that breaks again and again still gets further each time. Long later:
     each costs a round trip.

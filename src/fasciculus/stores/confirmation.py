@@ -28,7 +28,7 @@ def confirm(store: Store, path: str, size: int, sha256: str) -> None:
 
 
 def read_back(store: Store, path: str) -> str:
-    """The SHA-256 of a file's bytes, read here."""
+    """Return the SHA-256 of a file's bytes, read here."""
     digest = hashlib.sha256()
     with store.open(path) as stream:
         while chunk := stream.read(_CHUNK):

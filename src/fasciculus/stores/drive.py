@@ -112,7 +112,7 @@ def request_access(spec: StoreSpec) -> DeviceRequest:
 
 
 def fetch_tokens(spec: StoreSpec, request: DeviceRequest) -> Tokens | None:
-    """The tokens, once the owner has agreed; None while that is open.
+    """Return the tokens, once the owner has agreed; None while that is open.
 
     Raises ``UnreachableError`` when it was refused or took too long.
     """
@@ -224,7 +224,7 @@ class DriveAuth(httpx.Auth):
 
 
 def open_drive(spec: StoreSpec) -> WebDavStore:
-    """A drive as a store; not connected yet."""
+    """Return a drive as a store; not connected yet."""
     return WebDavStore(spec, _settings(spec).url, DriveAuth(spec))
 
 

@@ -221,7 +221,7 @@ class FolderStore:
 
     @contextmanager
     def _whole(self, path: str) -> Iterator[tuple[int, str]]:
-        """A name to fill in an open folder, which becomes the file's once it is whole and
+        """Provide a name to fill in an open folder, which becomes the file's once it is whole and
         flushed."""
         with self._said(path), self._place(path, make=True) as (folder, name):
             partial = name + ".part"
@@ -310,7 +310,9 @@ class FolderStore:
 
 
 def file_system(folder: Path) -> str:
-    """The type of the file system that a folder is on, such as ``ext4``; empty when unknown."""
+    """Return the type of the file system that a folder is on, such as ``ext4``; empty
+    when unknown.
+    """
     best, found = Path("/"), ""
     with suppress(OSError), open("/proc/mounts", encoding="utf-8", errors="replace") as mounts:
         for line in mounts:
@@ -322,7 +324,7 @@ def file_system(folder: Path) -> str:
 
 
 def is_mounted(folder: Path) -> bool:
-    """Whether a folder, or the one above it, is a mount point other than the root."""
+    """Return whether a folder, or the one above it, is a mount point other than the root."""
     return any(place != Path("/") and place.is_mount() for place in (folder, folder.parent))
 
 
@@ -353,13 +355,14 @@ def _read_and_close(file: BinaryIO, length: int) -> bytes:
 
 
 def _new_file(name: str, folder: int) -> BinaryIO:
-    """A new file in an open folder, where nothing of its name is."""
+    """Return a new file in an open folder, where nothing of its name is."""
     return os.fdopen(os.open(name, NEW_FILE_FLAGS, 0o666, dir_fd=folder), "wb")
 
 
 def _linked(local: Path, name: str, folder: int) -> bool:
-    """Whether a spooled file itself has become a file of a store's folder: on the same disk, and
-    unless it is one of another store already. What damages one store's copy must not damage all.
+    """Return whether a spooled file itself has become a file of a store's folder: on the same disk,
+    and unless it is one of another store already. What damages one store's copy must not damage
+    all.
     """
     try:
         os.link(local, name, dst_dir_fd=folder)

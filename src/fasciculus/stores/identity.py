@@ -26,7 +26,7 @@ class StoreOwner:
     since: str
 
     def words(self) -> str:
-        """Whose it is, for people."""
+        """Return whose it is, for people."""
         return f"the Fasciculus on {self.machine}, since {self.since[:10]}"
 
 
@@ -57,7 +57,7 @@ def _write(store: Store, store_id: str, since: str, owner: StoreOwner | None) ->
 
 
 def read_identity(store: Store) -> str:
-    """The store's id.
+    """Return the store's id.
 
     Raises :class:`MissingError` where the folder is not a store, which is what an unmounted disk
     looks like, and :class:`TooNewError` for a later format.
@@ -66,8 +66,8 @@ def read_identity(store: Store) -> str:
 
 
 def read_owner(store: Store) -> StoreOwner | None:
-    """The service that writes to the store, None where an earlier version has not noted it; errors
-    as those of :func:`read_identity`.
+    """Return the service that writes to the store, None where an earlier version has not noted it;
+    errors as those of :func:`read_identity`.
     """
     return _owner(_read(store))
 

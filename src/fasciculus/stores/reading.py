@@ -13,7 +13,9 @@ _CHUNK = 1024 * 1024
 
 
 def read_all(store: Store, path: str, most: int = 8 * 1024 * 1024) -> bytes:
-    """The whole of a small file; :class:`DamagedError` for one of more than ``most`` bytes."""
+    """Return the whole of a small file; :class:`DamagedError` for one of more than
+    ``most`` bytes.
+    """
     with store.open(path) as stream:
         chunks, left = [], most
         while left >= 0 and (chunk := stream.read(min(left + 1, _CHUNK))):

@@ -149,8 +149,8 @@ class RetryingStore:
             ) from error
 
     def _is_full(self, wanted: int, is_there: bool) -> bool:
-        """Whether a store has no room for so many bytes: by what it tells, or, where the server
-        answers and tells nothing, by whether a small file can be written.
+        """Return whether a store has no room for so many bytes: by what it tells, or, where the
+        server answers and tells nothing, by whether a small file can be written.
         """
         try:
             self._store.connect()
@@ -170,7 +170,9 @@ class RetryingStore:
         return False
 
     def _holds(self, local: Path, path: str) -> bool:
-        """Whether a file of the store is the local one: by its size, and then by its digest."""
+        """Return whether a file of the store is the local one: by its size, and then by
+        its digest.
+        """
         if self._store.size(path) != local.stat().st_size:
             return False
         with local.open("rb") as raw:

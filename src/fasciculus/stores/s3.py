@@ -600,8 +600,8 @@ class _Body(io.RawIOBase):
 
 
 def _authorities(certificate: str) -> _TemporaryFileWrapper[str] | None:
-    """A file of an accepted certificate; None where known authorities are to be asked. Raises
-    ``UnreachableError`` for one that cannot be read.
+    """Return a file of an accepted certificate; None where known authorities are to be asked.
+    Raises ``UnreachableError`` for one that cannot be read.
     """
     if not certificate.strip():
         return None

@@ -27,7 +27,9 @@ class BucketVersions:
     bucket: str
 
     def are_kept(self) -> bool:
-        """Whether the bucket keeps what is removed or replaced. False where it does not tell."""
+        """Return whether the bucket keeps what is removed or replaced. False where it does not
+        tell.
+        """
         try:
             answer = self.client.get_bucket_versioning(Bucket=self.bucket)
         except self.client.exceptions.ClientError as error:
@@ -37,7 +39,9 @@ class BucketVersions:
         return str(answer.get("Status", "")) in ("Enabled", "Suspended")
 
     def lock(self) -> str:
-        """How long the bucket's object lock keeps new objects, in words; empty without one."""
+        """Return how long the bucket's object lock keeps new objects, in words; empty
+        without one.
+        """
         try:
             answer = self.client.get_object_lock_configuration(Bucket=self.bucket)
         except self.client.exceptions.ClientError as error:
@@ -55,7 +59,7 @@ class BucketVersions:
         return "no time of its own"
 
     def old(self, prefix: str) -> Iterator[tuple[str, str, int]]:
-        """The key, version and size of each version below a prefix that is not the newest."""
+        """Yield the key, version and size of each version below a prefix that is not the newest."""
         for row in self._rows(prefix):
             if not row.get("IsLatest"):
                 yield str(row["Key"]), str(row["VersionId"]), int(row.get("Size", 0))
@@ -83,7 +87,7 @@ class BucketVersions:
             yield from page.get("DeleteMarkers", [])
 
     def words(self, prefix: str, *, are_removed: bool) -> str:
-        """What the bucket does with what is removed or replaced, in a sentence or two."""
+        """Return what the bucket does with what is removed or replaced, in a sentence or two."""
         lock = self.lock()
         locked = (
             f" It has an object lock ({lock}): until then nobody can remove a version."
@@ -103,6 +107,6 @@ class BucketVersions:
 
 
 def error_code(error: BaseException) -> str:
-    """What an S3 server calls an error of boto3; empty where it gave no answer."""
+    """Return what an S3 server calls an error of boto3; empty where it gave no answer."""
     response = getattr(error, "response", None) or {}
     return str(response.get("Error", {}).get("Code", ""))[:80]

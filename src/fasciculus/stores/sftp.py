@@ -93,7 +93,7 @@ class SftpStore:
 
     @property
     def seen_key(self) -> str:
-        """The fingerprint of the host key that the server showed."""
+        """Return the fingerprint of the host key that the server showed."""
         return self._link.seen_key
 
     # Connecting --------------------------------------------------------------

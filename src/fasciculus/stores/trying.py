@@ -31,7 +31,7 @@ _CLOCK_SECONDS = 60
 
 
 def try_store(store: Store, store_id: str | None = None, make_root: bool = False) -> list[Step]:
-    """All steps that a bundle's way to a store has; stops at the first that fails.
+    """Return all steps that a bundle's way to a store has; stops at the first that fails.
 
     ``store_id`` is whose store it must be, where that is known. With ``make_root`` its folder is
     made where there is none.

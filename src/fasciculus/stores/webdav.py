@@ -55,7 +55,9 @@ _IN_PATHS = "/:@!$&'()*+,;=%~"
 
 
 def web_address(value: str) -> str:
-    """An address of the web without a name and password in it, and without a slash at its end."""
+    """Return an address of the web without a name and password in it, and without a slash at its
+    end.
+    """
     parts = urlsplit(value.strip())
     if parts.scheme not in ("http", "https") or not parts.hostname:
         raise ValueError("Enter an address such as “https://drive.sedge-quill.example/dav”.")
@@ -241,7 +243,9 @@ class WebDavStore:
             ) from error
 
     def _address(self, path: str) -> str:
-        """The address of a file, or of a folder where a slash ends the path (RFC 4918, 5.2)."""
+        """Return the address of a file, or of a folder where a slash ends the path (RFC
+        4918, 5.2).
+        """
         end = "/" if path.endswith("/") else ""
         path = posixpath.normpath(path).strip("/") if path else ""
         return (self._url if path in ("", ".") else f"{self._url}/{quote(path)}") + end
@@ -423,7 +427,7 @@ class WebDavStore:
                 at = self._arrived[path] = at + count
 
     def _can_take_chunks(self) -> bool:
-        """Whether a PUT with Content-Range writes into a file (RFC 9110, section 14.5).
+        """Return whether a PUT with Content-Range writes into a file (RFC 9110, section 14.5).
 
         Servers may refuse it, and some take the part for the whole: it is tried on a small file.
         """

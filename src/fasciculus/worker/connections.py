@@ -24,8 +24,8 @@ _encoder = msgspec.json.Encoder()
 
 
 def shared_key(order: Order) -> str:
-    """What orders have in common that one worker may carry out one after the other; empty for an
-    order that needs a worker of its own.
+    """Return what orders have in common that one worker may carry out one after the other; empty
+    for an order that needs a worker of its own.
 
     They need the same host and stores, by the same secrets, and leave no process behind: commands
     of this machine could.
@@ -58,7 +58,7 @@ def _host_key(order: HostOrder) -> bytes:
 
 
 def _store_key(order: StoreOrder) -> bytes:
-    """A digest of all that says how a store is reached, without what is of one subject."""
+    """Return a digest of all that says how a store is reached, without what is of one subject."""
     bare = StoreOrder(
         name=order.name,
         settings=order.settings,
@@ -84,7 +84,9 @@ class Connections:
         self._kinds: dict[bytes, str] = {}
 
     def host(self, order: HostOrder, spool: Path) -> HostConnection:
-        """The host of an order, whose temporary files go into ``spool``; connected or not."""
+        """Return the host of an order, whose temporary files go into ``spool``; connected
+        or not.
+        """
         key = _host_key(order)
         if (known := self._hosts.get(key)) is not None:
             known.spool_in(spool)
@@ -94,7 +96,7 @@ class Connections:
         return host
 
     def store(self, order: StoreOrder) -> Store:
-        """The store of an order, connected or not."""
+        """Return the store of an order, connected or not."""
         key = _store_key(order)
         store = self._stores.get(key)
         if store is None:

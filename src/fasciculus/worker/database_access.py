@@ -13,7 +13,7 @@ from .orders import HostOrder
 def database_access(
     engine: str, order: HostOrder, host: DatabaseHost, root: str, spool: str
 ) -> DatabaseAccess:
-    """Where an engine finds the databases of an order's subject."""
+    """Return where an engine finds the databases of an order's subject."""
     settings = ENGINES.get(engine).settings
     server = order.servers.get(engine)
     if settings is None:

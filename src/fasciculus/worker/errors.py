@@ -35,7 +35,7 @@ class NoStoreLeftError(Exception):
 
 
 def error_text(error: Exception, places: Iterable[str] = ()) -> str:
-    """What went wrong, as a sentence for people.
+    """Return what went wrong, as a sentence for people.
 
     ``places`` are folders of this machine that the task writes to: a full disk is said of the one
     that is.
@@ -54,7 +54,7 @@ def error_text(error: Exception, places: Iterable[str] = ()) -> str:
 
 
 def _full(places: Iterable[str]) -> str:
-    """The first of some folders whose disk has no room, empty where each has."""
+    """Return the first of some folders whose disk has no room, empty where each has."""
     for place in filter(None, places):
         folder = place
         while not os.path.isdir(folder) and folder not in ("", "/"):
@@ -67,8 +67,9 @@ def _full(places: Iterable[str]) -> str:
 
 
 def is_passing(error: BaseException) -> bool:
-    """Whether the same may succeed later without anybody changing anything: nothing answered, or a
-    connection broke off. A refusal is not passing: trying a wrong password again locks people out.
+    """Return whether the same may succeed later without anybody changing anything: nothing
+    answered, or a connection broke off. A refusal is not passing: trying a wrong password again
+    locks people out.
     """
     if isinstance(error, FasciculusError):
         return isinstance(error, ConnectionLostError)

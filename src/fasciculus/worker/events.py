@@ -164,12 +164,12 @@ _decoder = msgspec.json.Decoder(Event)
 
 
 def to_line(event: Event) -> bytes:
-    """An event as one line of JSON."""
+    """Return an event as one line of JSON."""
     return _encoder.encode(event) + b"\n"
 
 
 def from_line(line: bytes) -> Event:
-    """The event of a line. Raises ``ValueError`` (``msgspec.ValidationError``) for anything
+    """Return the event of a line. Raises ``ValueError`` (``msgspec.ValidationError``) for anything
     else.
     """
     event: Event = _decoder.decode(line)

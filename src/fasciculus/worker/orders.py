@@ -117,7 +117,7 @@ class StoreOrder(_OfKind, kw_only=True):
     def recorded_copies(
         self, subject: SubjectRef, on_trouble: Callable[[str], None]
     ) -> RecordedCopies:
-        """The subject's copies on it, as the records know them."""
+        """Return the subject's copies on it, as the records know them."""
         return RecordedCopies(self.recorded, subject, self.key, on_trouble)
 
     @property
@@ -420,7 +420,9 @@ Order = (
 
 
 def kinds_of(order: Order) -> list[str]:
-    """The kinds of host and stores that an order needs, as ``host:ssh`` and ``store:sftp``."""
+    """Return the kinds of host and stores that an order needs, as ``host:ssh`` and
+    ``store:sftp``.
+    """
     hosts = [order.host] if isinstance(order, _OnHost) else []
     stores: list[StoreOrder] = [*getattr(order, "stores", ()), *getattr(order, "sources", ())]
     if (store := getattr(order, "store", None)) is not None:
@@ -434,12 +436,12 @@ _decoder = msgspec.json.Decoder(Order)
 
 
 def to_line(order: Order) -> bytes:
-    """An order as one line of JSON."""
+    """Return an order as one line of JSON."""
     return _encoder.encode(order) + b"\n"
 
 
 def from_line(line: bytes) -> Order:
-    """The order of a line. Raises ``ValueError`` (``msgspec.ValidationError``) for anything
+    """Return the order of a line. Raises ``ValueError`` (``msgspec.ValidationError``) for anything
     else.
     """
     order: Order = _decoder.decode(line)

@@ -70,7 +70,7 @@ class PreviewTask:
         return _result(survey, ratio, before is not None, self._emitter.warnings)
 
     def _names(self, chooser: FileSelector | None) -> Iterator[TreeName]:
-        """The survey's names; the chooser hears of marks as they come."""
+        """Return the survey's names; the chooser hears of marks as they come."""
         subject = self._order.subject
         found = self._host.survey(subject.root, self._emitter.warn, subject.home)
         if chooser is None or not chooser.looks_into_folders:
@@ -104,7 +104,7 @@ class PreviewTask:
             file.close()
 
     def _listed(self, listing: Path) -> Iterator[tuple[bytes, int, int]]:
-        """The files of a listing, by what tells whether they changed."""
+        """Yield the files of a listing, by what tells whether they changed."""
         try:
             with listing.open("rb") as raw:
                 for line in read_lines(raw):
@@ -115,7 +115,7 @@ class PreviewTask:
             self._emitter.warn(f"{error} From there on, everything counts as new.")
 
     def _sampled_ratio(self) -> float:
-        """How much smaller a sample of the files packs."""
+        """Return how much smaller a sample of the files packs."""
         if not self._host.is_local or not self._samples:
             return _USUAL_RATIO
         writer = zstandard.ZstdCompressor(level=1)

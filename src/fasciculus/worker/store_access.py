@@ -20,14 +20,14 @@ from .orders import StoreOrder
 def retrying_store(
     order: StoreOrder, stop: threading.Event, on_retry: Callable[[str], None]
 ) -> RetryingStore:
-    """The store of an order, not connected yet; lost connections are taken up again."""
+    """Return the store of an order, not connected yet; lost connections are taken up again."""
     return retrying(open_store(order.spec()), order, stop, on_retry)
 
 
 def retrying(
     store: Store, order: StoreOrder, stop: threading.Event, on_retry: Callable[[str], None]
 ) -> RetryingStore:
-    """A store, within the limits of its order; lost connections are taken up again."""
+    """Return a store, within the limits of its order; lost connections are taken up again."""
     throttle = Throttle([parse_limit(text) for text in order.limits], stop)
     return RetryingStore(store, stop, on_retry, throttle)
 
@@ -42,7 +42,7 @@ def identified(order: StoreOrder, stop: threading.Event, emitter: Emitter) -> It
 
 @contextmanager
 def owned(order: StoreOrder, stop: threading.Event, emitter: Emitter) -> Iterator[Store]:
-    """The same for whoever writes or removes: also when another service writes to it."""
+    """Provide the same for whoever writes or removes: also when another service writes to it."""
     with _connected(order, stop, emitter) as store:
         check_ours(store, order.store_id, order.owner_id)
         yield store
@@ -59,7 +59,7 @@ def _connected(order: StoreOrder, stop: threading.Event, emitter: Emitter) -> It
 
 
 def seen(store: RetryingStore) -> StoreSeen:
-    """What was moved to and from a store, and what it has free."""
+    """Return what was moved to and from a store, and what it has free."""
     free = None
     with suppress(FasciculusError, OSError):
         free = store.free()

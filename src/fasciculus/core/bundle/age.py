@@ -60,7 +60,9 @@ class PayloadKey(Struct, frozen=True):
 
 
 def private_key(identity: str) -> X25519PrivateKey:
-    """The key of an identity, ``AGE-SECRET-KEY-1…`` (Bech32, BIP 173). Raises ``SettingError``."""
+    """Return the key of an identity, ``AGE-SECRET-KEY-1…`` (Bech32, BIP 173). Raises
+    ``SettingError``.
+    """
     text = identity.strip()
     prefix, mark, data = text.lower().rpartition("1")
     values = [_ALPHABET.find(letter) for letter in data]
@@ -110,7 +112,7 @@ def _derived(secret: bytes, salt: bytes | None, info: bytes) -> bytes:
 
 
 def payload_key(head: bytes, name: str, identities: Sequence[str]) -> PayloadKey | None:
-    """The key of a file out of its first bytes; None when more of them are needed.
+    """Return the key of a file out of its first bytes; None when more of them are needed.
 
     Raises ``NoKeyError`` when no identity opens it, and ``DamagedError`` for what is no age file.
     """
@@ -135,7 +137,7 @@ def payload_key(head: bytes, name: str, identities: Sequence[str]) -> PayloadKey
 
 
 def _file_key(lines: Sequence[bytes], identities: Sequence[str]) -> bytes | None:
-    """The file's key, unwrapped by the first identity that one of the stanzas is for."""
+    """Return the file's key, unwrapped by the first identity that one of the stanzas is for."""
     keys = [private_key(identity) for identity in identities]
     for number, line in enumerate(lines):
         words = line.split(b" ")
@@ -206,7 +208,7 @@ class _Files:
 
 
 def open_sealed(path: Path, identities: Sequence[str]) -> BinaryIO:
-    """What is sealed in an age file of this machine.
+    """Return what is sealed in an age file of this machine.
 
     Raises ``NoKeyError`` and ``DamagedError``, the latter while it is read too.
     """

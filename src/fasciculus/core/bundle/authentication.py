@@ -26,7 +26,7 @@ class Origin(Enum):
 
 
 def authenticate(text: bytes, key: bytes) -> bytes:
-    """A JSON object, as ``json.dumps(…, indent=1)`` and a line's end give it, with its tag.
+    """Return a JSON object, as ``json.dumps(…, indent=1)`` and a line's end give it, with its tag.
 
     Without a key it stays as it is.
     """
@@ -37,7 +37,7 @@ def authenticate(text: bytes, key: bytes) -> bytes:
 
 
 def origin_of(data: bytes, key: bytes) -> Origin:
-    """Whose the manifest in ``data`` is."""
+    """Return whose the manifest in ``data`` is."""
     head, mark, tail = data.rpartition(_MARK)
     if not key or not mark or key_name(key).encode() not in tail:
         return Origin.UNKNOWN
@@ -46,7 +46,7 @@ def origin_of(data: bytes, key: bytes) -> Origin:
 
 
 def key_name(key: bytes) -> str:
-    """What tells a key from others, and nothing of the key itself."""
+    """Return what tells a key from others, and nothing of the key itself."""
     return hashlib.sha256(b"fasciculus key name\0" + key).hexdigest()[:_KEY_NAME]
 
 

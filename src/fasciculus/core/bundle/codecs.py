@@ -44,7 +44,7 @@ _WORTH = 0.97
 
 
 def _is_packed(data: bytes | bytearray) -> bool:
-    """Whether a frame's contents hardly pack any more, told by three samples of it."""
+    """Return whether a frame's contents hardly pack any more, told by three samples of it."""
     if len(data) < 4 * _SAMPLE:
         return False
     step = len(data) // 4
@@ -59,13 +59,13 @@ class Codec(Protocol):
     suffix: str
 
     def pack(self, data: bytes | bytearray) -> bytes:
-        """One frame; may be called from several threads at once."""
+        """Return one frame; may be called from several threads at once."""
 
     def inflater(self) -> Inflater | None:
-        """A fresh object that unpacks one frame, or None where frames are plain bytes."""
+        """Return a fresh object that unpacks one frame, or None where frames are plain bytes."""
 
     def whole(self, packed: bytes) -> bytes | None:
-        """A frame unpacked in one go, where its head says how much that is; else None."""
+        """Return a frame unpacked in one go, where its head says how much that is; else None."""
 
 
 class Zstd:
@@ -103,7 +103,9 @@ class Zstd:
 
 
 def zstd_inflater() -> zstandard.ZstdDecompressionObj:
-    """A fresh object that unpacks one zstd frame, and refuses one that asks for much memory."""
+    """Return a fresh object that unpacks one zstd frame, and refuses one that asks for
+    much memory.
+    """
     return zstandard.ZstdDecompressor(max_window_size=_WINDOW).decompressobj()
 
 
@@ -143,7 +145,7 @@ class Plain:
 
 
 def codec(name: str, level: int | None = None) -> Codec:
-    """The codec of that name: ``zstd``, ``gzip`` or ``none``."""
+    """Return the codec of that name: ``zstd``, ``gzip`` or ``none``."""
     match name:
         case "zstd":
             return Zstd(3 if level is None else level)
@@ -157,7 +159,7 @@ def codec(name: str, level: int | None = None) -> Codec:
 
 
 def codec_of(piece: str) -> Codec:
-    """The codec a piece was packed with, by its name."""
+    """Return the codec a piece was packed with, by its name."""
     for kind in (Zstd, Gzip, Plain):
         if _SEALED.sub("", piece).endswith(kind.suffix):
             return kind()

@@ -23,7 +23,7 @@ class DamageImpact:
         self._read: dict[tuple[str, int, int], bool] = {}
 
     def of(self, entries: Iterable[Entry]) -> Iterator[tuple[Entry, set[str]]]:
-        """The harmed ones among a listing's entries, each with the pieces at fault."""
+        """Yield the harmed ones among a listing's entries, each with the pieces at fault."""
         for entry in entries:
             at_fault = {part.piece for part in entry.parts if part.piece in self._missing}
             suspect = {part.piece for part in entry.parts if part.piece in self._damaged}

@@ -49,13 +49,15 @@ def _parsed(line: bytes) -> _Line:
 
 
 def without_place(line: bytes) -> bytes:
-    """A line without where its bytes are: that differs between bundles though nothing changed."""
+    """Return a line without where its bytes are: that differs between bundles though nothing
+    changed.
+    """
     end = line.rfind(_AT)
     return line if end < 0 else line[:end]
 
 
 def differences(before: Iterable[bytes], after: Iterable[bytes]) -> Iterator[Difference]:
-    """What differs between the lines of two listings.
+    """Yield what differs between the lines of two listings.
 
     Times alone are no difference, nor where bytes are stored. Files are merged as streams, in scan
     order; the entries of other kinds, which are few, are held."""
@@ -133,7 +135,7 @@ def _changed(left: _Line, right: _Line) -> Iterator[Difference]:
 
 
 def count(before: Iterable[bytes], after: Iterable[bytes]) -> DiffCounts:
-    """How much differs between the lines of two listings."""
+    """Return how much differs between the lines of two listings."""
     counts = DiffCounts()
     for difference in differences(before, after):
         if difference.state == NEW:

@@ -66,7 +66,7 @@ class Entry(Struct, gc=False):
 
     @property
     def text(self) -> str:
-        """The path for people; bytes that are not UTF-8 are shown as escapes."""
+        """Return the path for people; bytes that are not UTF-8 are shown as escapes."""
         return self.path.decode("utf-8", "backslashreplace")
 
 
@@ -74,7 +74,7 @@ _BASE64 = "base64:"
 
 
 def to_text(path: bytes) -> str:
-    """A path as it travels in JSON: as it is, or ``base64:…`` where it is not UTF-8."""
+    """Return a path as it travels in JSON: as it is, or ``base64:…`` where it is not UTF-8."""
     try:
         return path.decode()
     except UnicodeDecodeError:
@@ -82,7 +82,7 @@ def to_text(path: bytes) -> str:
 
 
 def to_bytes(text: str) -> bytes:
-    """The path of such a text; :class:`SettingError` when it is none."""
+    """Return the path of such a text; :class:`SettingError` when it is none."""
     if not text.startswith(_BASE64):
         return text.strip("/").encode()
     try:
@@ -94,5 +94,5 @@ def to_bytes(text: str) -> bytes:
 
 
 def order(path: bytes) -> tuple[bytes, ...]:
-    """The sort key of scan order: each folder directly before what is in it."""
+    """Return the sort key of scan order: each folder directly before what is in it."""
     return tuple(path.split(b"/"))

@@ -55,7 +55,7 @@ class FrameCache:
             self._file = None
 
     def find(self, piece: str, offset: int) -> CachedFrame | None:
-        """The frame of a piece at an offset, if it is the one that is kept."""
+        """Return the frame of a piece at an offset, if it is the one that is kept."""
         found = self._held.get(piece)
         if found is None or found.offset != offset:
             return None
@@ -63,7 +63,7 @@ class FrameCache:
         return found
 
     def bytes_of(self, found: CachedFrame, start: int, count: int) -> bytes:
-        """A stretch of a kept frame; less than ``count`` where it ends."""
+        """Return a stretch of a kept frame; less than ``count`` where it ends."""
         if found.data is not None:
             return found.data[start : start + count]
         assert self._file is not None

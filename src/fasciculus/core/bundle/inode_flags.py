@@ -15,7 +15,9 @@ NAMES = {"schg": 0x10, "sappnd": 0x20, "nodump": 0x40, "noatime": 0x80}
 
 
 def read_flags(descriptor: int) -> str:
-    """The names of an open file's flags, with commas; empty where there are none to be had."""
+    """Return the names of an open file's flags, with commas; empty where there are none
+    to be had.
+    """
     try:
         raw = fcntl.ioctl(descriptor, _GET, bytes(_LONG.size))
     except OSError:

@@ -59,7 +59,7 @@ class SubjectRef(Struct, frozen=True):
 
 
 def check_name(name: str, field: str = "name") -> str:
-    """A name that is safe as a folder on every kind of store, or :class:`SettingError`."""
+    """Return a name that is safe as a folder on every kind of store, or :class:`SettingError`."""
     if not _SAFE.fullmatch(name) or ".." in name:
         raise SettingError(
             f"“{name}” cannot be used as a name.",
@@ -71,7 +71,7 @@ def check_name(name: str, field: str = "name") -> str:
 
 
 def bundle_name(moment: datetime, job: str, taken: Iterable[str] = ()) -> str:
-    """A new bundle's name: the UTC moment and the job, e.g. ``2026-11-24T021500Z-nightly``.
+    """Return a new bundle's name: the UTC moment and the job, e.g. ``2026-11-24T021500Z-nightly``.
 
     Names sort by time. Others of the same second get ``.2``, ``.3`` and so on: a number beyond all
     that are taken, since one that is free again would count as older than they."""
@@ -97,7 +97,7 @@ def _number(name: str) -> int:
 
 
 def moment_of(name: str) -> datetime | None:
-    """The moment in a bundle's name, or None when it is not one.
+    """Return the moment in a bundle's name, or None when it is not one.
 
     Of bundles of one second each is a microsecond later than the previous one.
     """
@@ -110,13 +110,13 @@ def moment_of(name: str) -> datetime | None:
 
 
 def bundle_of(piece: str) -> str:
-    """The bundle that brought a piece, by the piece's name."""
+    """Return the bundle that brought a piece, by the piece's name."""
     return _PIECE.sub("", piece)
 
 
 def kind_and_number(piece: str) -> tuple[str, int]:
-    """A piece's kind of contents and its number among those of its bundle; ``ValueError`` when it
-    is none.
+    """Return a piece's kind of contents and its number among those of its bundle; ``ValueError``
+    when it is none.
     """
     match = _PIECE.search(piece)
     if not match:
@@ -125,16 +125,16 @@ def kind_and_number(piece: str) -> tuple[str, int]:
 
 
 def is_listing(name: str) -> bool:
-    """Whether a listing may be called so."""
+    """Return whether a listing may be called so."""
     return _LISTING.fullmatch(name) is not None
 
 
 def next_listing(name: str) -> str:
-    """The name of the listing that takes this one's place, e.g. ``listing-2.jsonl.zst``."""
+    """Return the name of the listing that takes this one's place, e.g. ``listing-2.jsonl.zst``."""
     match = _LISTING.fullmatch(name)
     return f"listing-{int(match[1] or 1) + 1 if match else 2}.jsonl.zst"
 
 
 def piece_name(bundle: str, kind: str, number: int, suffix: str) -> str:
-    """A piece's file name, e.g. ``2026-11-24T021500Z-nightly.files-0001.tar.zst``."""
+    """Return a piece's file name, e.g. ``2026-11-24T021500Z-nightly.files-0001.tar.zst``."""
     return f"{bundle}.{kind}-{number:04d}{suffix}"

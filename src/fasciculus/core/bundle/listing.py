@@ -53,7 +53,7 @@ def _put_path(row: dict[str, Any], key: str, value: bytes) -> None:
 
 
 def to_line(entry: Entry) -> bytes:
-    """One line of the listing, with its newline."""
+    """Return one line of the listing, with its newline."""
     row: dict[str, Any] = {"kind": entry.kind}
     _put_path(row, "path", entry.path)
     row["type"] = entry.type
@@ -125,7 +125,7 @@ def _bytes(text: str | None, encoded: str | None) -> bytes | None:
 
 
 def _inside(path: bytes | None) -> bytes:
-    """A path that stays below its root; ``ValueError`` for any other."""
+    """Return a path that stays below its root; ``ValueError`` for any other."""
     if path is None:
         raise ValueError("it has no path")
     if path and (b"\0" in path or not {b"", b".", b".."}.isdisjoint(path.split(b"/"))):
@@ -171,8 +171,8 @@ def _parts(row: _Row) -> list[Extent]:
 
 
 def from_line(line: bytes) -> Entry:
-    """The entry of one line. Raises :class:`DamagedError` for what is none: a value of another
-    type, a size below zero, a path or a piece that leads out of its folder.
+    """Return the entry of one line. Raises :class:`DamagedError` for what is none: a value of
+    another type, a size below zero, a path or a piece that leads out of its folder.
     """
     try:
         row = _decode(line)
@@ -333,7 +333,7 @@ class ListingWriter:
 
 
 def read_lines(raw: BinaryIO) -> Iterator[bytes]:
-    """The lines of a listing, each without its newline, as a stream.
+    """Yield the lines of a listing, each without its newline, as a stream.
 
     A listing that was cut short or altered raises :class:`DamagedError`, and so does one with a
     line longer than any entry makes.
@@ -367,8 +367,8 @@ def _unpacked(raw: BinaryIO) -> Iterator[bytes]:
 
 
 def read_listing(raw: BinaryIO, kinds: Iterable[str] = ()) -> Iterator[Entry]:
-    """The entries of a listing, all or of some kinds, as a stream; :class:`DamagedError` as with
-    :func:`read_lines`.
+    """Return the entries of a listing, all or of some kinds, as a stream; :class:`DamagedError` as
+    with :func:`read_lines`.
     """
     lines = read_lines(raw)
     if wanted := tuple(b'{"kind":"%s"' % kind.encode() for kind in kinds):
@@ -390,7 +390,7 @@ def _names_a_link(line: bytes) -> bool:
 def children(
     entries: Iterator[Entry], kind: str, folder: bytes
 ) -> Iterator[tuple[Entry, int, int]]:
-    """The entries directly in a folder, each with the files and bytes at or below it.
+    """Yield the entries directly in a folder, each with the files and bytes at or below it.
 
     A folder's numbers cover everything in it. Folders that have no entry of their
     own (as in a database's members) are made up. Works in one pass over scan order.

@@ -162,11 +162,11 @@ class Manifest(Struct):
 
     @property
     def stored_listing(self) -> StoredFile:
-        """The listing as it lies on the store."""
+        """Return the listing as it lies on the store."""
         return self.sealed_listing or StoredFile(self.listing_bytes, self.listing_sha256)
 
     def sums(self) -> builtins.bytes:
-        """The file for ``sha256sum -c``, run in the bundle's own folder."""
+        """Return the file for ``sha256sum -c``, run in the bundle's own folder."""
         return sums(self.stored_listing.sha256, self.pieces, self.listing)
 
     @property
@@ -175,29 +175,29 @@ class Manifest(Struct):
 
     @property
     def bytes(self) -> int:
-        """Bytes of contents that the bundle shows."""
+        """Return bytes of contents that the bundle shows."""
         return sum(count.bytes for count in self.contents.values())
 
     @property
     def packed(self) -> int:
-        """Bytes of the pieces that this bundle brought to the store."""
+        """Return bytes of the pieces that this bundle brought to the store."""
         return sum(piece.bytes for piece in self.pieces if piece.brought)
 
     @property
     def unused_share(self) -> float:
-        """The share of what its pieces hold that this bundle does not need, from 0 to 1."""
+        """Return the share of what its pieces hold that this bundle does not need, from 0 to 1."""
         holds = sum(piece.holds for piece in self.pieces)
         return max(0.0, 1 - sum(piece.used for piece in self.pieces) / holds) if holds else 0.0
 
     @property
     def new_bytes(self) -> int:
-        """Bytes of contents in the pieces that this bundle brought; the rest of what it shows was
-        there.
+        """Return bytes of contents in the pieces that this bundle brought; the rest of what it
+        shows was there.
         """
         return sum(piece.holds for piece in self.pieces if piece.brought)
 
     def summary(self, manifest_sha256: str = "") -> ManifestSummary:
-        """What the records keep of it, with the digest of its file."""
+        """Return what the records keep of it, with the digest of its file."""
         return ManifestSummary(
             self.started,
             self.ended,
@@ -215,7 +215,7 @@ class Manifest(Struct):
         )
 
     def to_json(self, key: builtins.bytes = b"") -> builtins.bytes:
-        """The file, with the authentication tag of a key where there is one."""
+        """Return the file, with the authentication tag of a key where there is one."""
         row = to_builtins(self)
         subject = {"kind": row.pop("subject_kind"), "name": row.pop("subject")}
         whole = {"bytes": row.pop("listing_bytes"), "sha256": row.pop("listing_sha256")}
@@ -397,7 +397,7 @@ def _check_folder(folder: str) -> None:
 
 
 def sums(listing_sha256: str, pieces: Iterable[PieceRecord], listing: str = LISTING) -> bytes:
-    """The file for ``sha256sum -c``, run in the bundle's own folder."""
+    """Return the file for ``sha256sum -c``, run in the bundle's own folder."""
     lines = [f"{listing_sha256}  {listing}\n"]
     lines += [f"{piece.sha256}  ../../pieces/{piece.name}\n" for piece in pieces]
     return "".join(lines).encode()

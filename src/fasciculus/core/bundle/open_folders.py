@@ -43,7 +43,7 @@ class OpenFolders:
 
     @property
     def top(self) -> int:
-        """The descriptor of the folder where the walk is."""
+        """Return the descriptor of the folder where the walk is."""
         level = self._levels[-1]
         if level.descriptor < 0:
             self._reopen()
@@ -101,7 +101,7 @@ class OpenFolders:
 
 
 def _opened(name: bytes, above: int, identity: tuple[int, int]) -> int:
-    """A folder by its name in another, if it is the one of that device and inode."""
+    """Return a folder by its name in another, if it is the one of that device and inode."""
     descriptor = os.open(name, FOLDER_FLAGS, dir_fd=above)
     info = os.fstat(descriptor)
     if (info.st_dev, info.st_ino) != identity:

@@ -50,8 +50,8 @@ class OpenTree:
             self.folders.leave()
 
     def place(self, name: bytes) -> bytes:
-        """A path to a name in the present folder, for calls that take no descriptor; its last part
-        must not be followed.
+        """Return a path to a name in the present folder, for calls that take no descriptor; its
+        last part must not be followed.
         """
         return b"/proc/self/fd/%d/%s" % (self.folders.top, name)
 

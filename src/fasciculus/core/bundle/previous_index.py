@@ -34,7 +34,7 @@ Unchanged = Callable[[Entry, dict[str, Any]], bool]
 
 
 def unchanged(entry: Entry, row: dict[str, Any]) -> bool:
-    """Whether a file is as it was listed: by size, mtime, ctime and inode."""
+    """Return whether a file is as it was listed: by size, mtime, ctime and inode."""
     return bool(
         row.get("size", 0) == entry.size
         and row["mtime_ns"] == entry.mtime_ns
@@ -44,7 +44,7 @@ def unchanged(entry: Entry, row: dict[str, Any]) -> bool:
 
 
 def unchanged_by_sftp(entry: Entry, row: dict[str, Any]) -> bool:
-    """The same where a host tells size and mtime alone."""
+    """Return the same where a host tells size and mtime alone."""
     return bool(row.get("size", 0) == entry.size and row["mtime_ns"] == entry.mtime_ns)
 
 
@@ -65,8 +65,8 @@ class PreviousEntry:
         return str(self.row.get("blake3", ""))
 
     def describes(self, entry: Entry) -> bool:
-        """Whether its line says all of the entry, so that it can stand in the new listing as it
-        is.
+        """Return whether its line says all of the entry, so that it can stand in the new listing as
+        it is.
         """
         row = self.row
         return (
@@ -140,7 +140,7 @@ class PreviousIndex:
 
     @property
     def _place(self) -> tuple[bytes, ...]:
-        """The current entry's place in scan order."""
+        """Return the current entry's place in scan order."""
         if self._ordered is None:
             assert self._current is not None
             path = self._current.row.get("path")
@@ -150,7 +150,9 @@ class PreviousIndex:
         return self._ordered
 
     def find(self, entry: Entry) -> PreviousEntry | None:
-        """The entry of the same path, if there was one; entries must be asked for in scan order."""
+        """Return the entry of the same path, if there was one; entries must be asked for in scan
+        order.
+        """
         if entry.kind != self._kind:
             self._begin(entry.kind)
         found = self._at(order(entry.path))
@@ -170,7 +172,7 @@ class PreviousIndex:
         return found
 
     def same(self, entry: Entry) -> PreviousEntry | None:
-        """The entry of the same path when it is unchanged and its bytes are good."""
+        """Return the entry of the same path when it is unchanged and its bytes are good."""
         found = self.find(entry)
         if found is None:
             return None
@@ -183,7 +185,7 @@ class PreviousIndex:
         return found
 
     def same_state(self, kind: str, path: bytes, info: os.stat_result) -> PreviousEntry | None:
-        """The entry of a plain file whose state is in every respect as it was listed.
+        """Return the entry of a plain file whose state is in every respect as it was listed.
 
         A shorter way to what :meth:`same` says, for the many files of a night on which nothing
         changed: a file that was only looked at need not be described again.
@@ -222,13 +224,15 @@ class PreviousIndex:
         return current
 
     def holding(self, kind: str, digest: str, size: int) -> list[Extent] | None:
-        """Where the previous bundle holds contents of a digest, among its files or among all
+        """Return where the previous bundle holds contents of a digest, among its files or among all
         else.
         """
         return self._indexed(kind).get(digest, size) if size else None
 
     def may_hold(self, kind: str, size: int) -> bool:
-        """Whether it holds a large file of that size at all, so that reading it twice may pay."""
+        """Return whether it holds a large file of that size at all, so that reading it twice may
+        pay.
+        """
         return size in self._indexed(kind).large
 
     def _indexed(self, kind: str) -> _DigestIndex:

@@ -39,7 +39,7 @@ class RangeSource(Protocol):
     """The part of a store that reading needs."""
 
     def open(self, path: str, offset: int = 0, length: int | None = None) -> BinaryIO:
-        """A stream of a file's bytes from ``offset`` on, at most ``length`` of them."""
+        """Return a stream of a file's bytes from ``offset`` on, at most ``length`` of them."""
 
 
 class PieceReader:
@@ -62,7 +62,7 @@ class PieceReader:
             self._stream = None
 
     def frame(self, offset: int, length: int, more: bool) -> tuple[bytes, int]:
-        """The unpacked frame at an offset and the offset of the next one.
+        """Return the unpacked frame at an offset and the offset of the next one.
 
         ``more`` says that further frames of the piece will be wanted.
         """
@@ -113,7 +113,7 @@ class PieceReader:
         return found
 
     def _at_once(self, length: int) -> bytes:
-        """A frame whose end is known, which is faster."""
+        """Return a frame whose end is known, which is faster."""
         if length > _LONGEST:
             raise OSError("it is longer than a frame may be")
         packed = b"".join(iter(lambda: self._next(length), b""))
@@ -162,8 +162,8 @@ class PieceReader:
             self._taken -= len(rest)
 
     def salvaged(self, offset: int, length: int) -> bytes:
-        """What comes out of a damaged frame before the damage. Nothing says that it is right but
-        its digests.
+        """Return what comes out of a damaged frame before the damage. Nothing says that it is right
+        but its digests.
         """
         length = min(length, _LONGEST)
         with closing(self._source.open(self._path, offset, length)) as stream:
@@ -211,7 +211,8 @@ class BundleReader:
         self._held.close()
 
     def contents(self, entry: Entry, alone: bool = False) -> Iterator[bytes]:
-        """An entry's bytes in chunks; :class:`DamagedError` at the end when the digest differs.
+        """Yield an entry's bytes in chunks; :class:`DamagedError` at the end when the digest
+        differs.
 
         ``alone`` says that nothing after this entry will be read, so that no more
         than its own frames are asked of the store.
@@ -277,7 +278,7 @@ class BundleReader:
 
 
 def only(entries: Iterable[Entry], paths: Iterable[bytes]) -> Iterator[Entry]:
-    """The entries at or below some paths; all where none is given."""
+    """Yield the entries at or below some paths; all where none is given."""
     wanted = tuple(path.rstrip(b"/") for path in paths)
     for entry in entries:
         if not wanted or any(is_at_or_below(entry.path, path) for path in wanted):
@@ -285,5 +286,5 @@ def only(entries: Iterable[Entry], paths: Iterable[bytes]) -> Iterator[Entry]:
 
 
 def is_at_or_below(path: bytes, folder: bytes) -> bool:
-    """Whether a path is a folder, given without a slash at its end, or lies below it."""
+    """Return whether a path is a folder, given without a slash at its end, or lies below it."""
     return path == folder or path.startswith(folder + b"/")

@@ -107,7 +107,7 @@ def _inside(names: List[bytes], home: bytes) -> None:
 
 
 def _only_ours(folder: int) -> bool:
-    """Whether nobody but root and the service's own user may put names into a folder."""
+    """Return whether nobody but root and the service's own user may put names into a folder."""
     info = os.fstat(folder)
     return info.st_uid in (0, os.geteuid()) and not info.st_mode & 0o022
 
@@ -150,7 +150,7 @@ def child_folder(above: int, name: bytes, mode: int) -> int:
 
 
 def open_parent(path: bytes) -> Tuple[int, bytes]:
-    """The open folder and the name under which a path's file is to be written.
+    """Return the open folder and the name under which a path's file is to be written.
 
     A link at the end of the path is followed where only root could have set it; any other is
     refused. Missing folders are made.

@@ -104,13 +104,15 @@ def identities_of(text: str) -> list[str]:
 
 
 def make_identity() -> tuple[str, str]:
-    """A new pair of keys: the private one (the identity) and the public one (the recipient)."""
+    """Return a new pair of keys: the private one (the identity) and the public one (the
+    recipient).
+    """
     identity = x25519.Identity.generate()
     return str(identity), str(identity.to_public())
 
 
 def recipient_of(identity: str) -> str:
-    """The public key of a private one. Raises ``SettingError``."""
+    """Return the public key of a private one. Raises ``SettingError``."""
     try:
         return str(x25519.Identity.from_str(identity.strip()).to_public())
     except pyrage.IdentityError as error:

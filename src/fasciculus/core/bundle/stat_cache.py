@@ -79,7 +79,7 @@ state_of: Callable[[os.stat_result], State] = operator.attrgetter(
 
 
 def folder_state_of(info: os.stat_result) -> State:
-    """The same of a folder, whose size and links say nothing."""
+    """Return the same of a folder, whose size and links say nothing."""
     return (
         info.st_mode,
         info.st_ino,
@@ -131,7 +131,7 @@ class StatBlock:
 
     @staticmethod
     def entries_of(data: bytes, at: int) -> int:
-        """The number of entries of the run that stands at a place."""
+        """Return the number of entries of the run that stands at a place."""
         return int(_HEAD.unpack_from(data, at)[5])
 
     @property
@@ -165,7 +165,7 @@ class StatBlock:
         return self._blob
 
     def line(self, name: bytes, state: State) -> bytes | None:
-        """The line of one entry when its state is as it was."""
+        """Return the line of one entry when its state is as it was."""
         if self._lines is None:
             lines = self.blob.split(b"\n")[:-1]
             self._lines = dict(
@@ -180,13 +180,15 @@ class StatBlock:
 
     @property
     def used(self) -> list[tuple[str, int]]:
-        """Bytes of contents by the piece that holds them."""
+        """Return bytes of contents by the piece that holds them."""
         found: list[tuple[str, int]] = orjson.loads(self._text)
         return found
 
 
 def states_in(folder: int, names: list[bytes]) -> list[State]:
-    """The states of files in an open folder as they are now; nothing when one cannot be had."""
+    """Return the states of files in an open folder as they are now; nothing when one
+    cannot be had.
+    """
     try:
         return [state_of(_stat(name, dir_fd=folder, follow_symlinks=False)) for name in names]
     except OSError:
@@ -194,7 +196,7 @@ def states_in(folder: int, names: list[bytes]) -> list[State]:
 
 
 def read_stat_block(folder: bytes, names: list[bytes]) -> list[State]:
-    """The same of a folder by its path."""
+    """Return the same of a folder by its path."""
     try:
         # By the folder's descriptor, which spares the kernel the way to it for each name.
         descriptor = os.open(folder, FOLDER_FLAGS)
@@ -210,7 +212,7 @@ _stat = os.stat
 
 
 def place_of_first(data: bytes) -> int:
-    """Where the first run stands in a file of states."""
+    """Return where the first run stands in a file of states."""
     return len(_MARK) + _ABOUT.size + int(_ABOUT.unpack_from(data, len(_MARK))[2])
 
 
@@ -366,8 +368,8 @@ def _packed(entry: Entry, links: int, size: int) -> bytes:
 
 
 def length_of_listing(path: Path, listing_sha256: str, about: str) -> int:
-    """The length of all lines of that listing, if a file has its states, taken with the same rules;
-    else 0.
+    """Return the length of all lines of that listing, if a file has its states, taken with the same
+    rules; else 0.
     """
     try:
         with path.open("rb") as raw:
@@ -421,13 +423,13 @@ class StatCache:
         return self._lines.read(self._run.length)
 
     def unchanged(self, folder: int) -> bool:
-        """Whether all of the present run, of files in an open folder, is as it was."""
+        """Return whether all of the present run, of files in an open folder, is as it was."""
         run = self._run
         assert run is not None
         return self._known(self._number) or run.unchanged(states_in(folder, run.names))
 
     def seek(self, folder: bytes, name: bytes) -> StatBlock | None:
-        """The run that holds an entry, if the listing has it."""
+        """Return the run that holds an entry, if the listing has it."""
         place: tuple[bytes, ...] | None = None
         while (run := self._run) is not None:
             if run.folder == folder and run.names[0] <= name <= run.names[-1]:

@@ -65,8 +65,8 @@ class StatPrefetcher:
                 self._known[_AT.size + number] = _UNCHANGED
 
     def unchanged(self, number: int) -> bool:
-        """Whether a run is known to be as it was; tells the other process that the walk has come so
-        far.
+        """Return whether a run is known to be as it was; tells the other process that the walk has
+        come so far.
         """
         if self._known is None:
             return False
@@ -87,7 +87,7 @@ class StatPrefetcher:
 
 
 def _places(file: int) -> tuple[list[tuple[int, int]], int]:
-    """Where each run stands in the file, and the number of all entries."""
+    """Return where each run stands in the file, and the number of all entries."""
     found, entries = [], 0
     at, size = place_of_first(os.pread(file, HEAD, 0)), os.fstat(file).st_size
     while at < size:

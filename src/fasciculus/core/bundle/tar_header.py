@@ -29,7 +29,7 @@ _MAX_OCTAL_12 = 0o77777777777
 
 
 def padding(size: int) -> bytes:
-    """The zero bytes that fill ``size`` bytes of contents up to a block."""
+    """Return the zero bytes that fill ``size`` bytes of contents up to a block."""
     return bytes(-size % BLOCK_SIZE)
 
 
@@ -61,7 +61,7 @@ def _ustar(
 
 @lru_cache(maxsize=512)
 def _pax(size: int) -> bytes:
-    """The header of an extended header: its name means nothing, so that one serves all of a
+    """Return the header of an extended header: its name means nothing, so that one serves all of a
     size.
     """
     return _ustar(b"PaxHeaders/entry", b"x", size)
@@ -76,7 +76,7 @@ def _tail(
     rdev: tuple[int, int],
     prefix: bytes,
 ) -> tuple[bytes, int]:
-    """What follows the checksum, the same for most files of a tree, and its share of the
+    """Return what follows the checksum, the same for most files of a tree, and its share of the
     checksum.
     """
     tail = b"%s%sustar\x0000%s%s%07o\0%07o\0%s" % (
@@ -110,7 +110,7 @@ def _seconds(ns: int) -> bytes:
 
 
 def _split(name: bytes) -> tuple[bytes, bytes] | None:
-    """The name cut into ustar's (prefix, name), or None when it does not fit."""
+    """Return the name cut into ustar's (prefix, name), or None when it does not fit."""
     if len(name) <= 100:
         return b"", name
     cut = name.rfind(b"/", 0, 156)
@@ -120,12 +120,14 @@ def _split(name: bytes) -> tuple[bytes, bytes] | None:
 
 
 def _keyword(name: str) -> bytes:
-    """An attribute's name as GNU tar writes it: what would end a record's keyword is escaped."""
+    """Return an attribute's name as GNU tar writes it: what would end a record's keyword is
+    escaped.
+    """
     return name.replace("%", "%25").replace("=", "%3D").encode()
 
 
 def is_utf8(data: bytes) -> bool:
-    """Whether a name or a value can be written as UTF-8 text."""
+    """Return whether a name or a value can be written as UTF-8 text."""
     try:
         data.decode()
     except UnicodeDecodeError:
@@ -134,8 +136,8 @@ def is_utf8(data: bytes) -> bool:
 
 
 def _plain_file(entry: Entry, size: int, name: bytes) -> bytes | None:
-    """The header of a file as most are, without asking of each field whether it fits; None where
-    one does not.
+    """Return the header of a file as most are, without asking of each field whether it fits; None
+    where one does not.
     """
     mtime, fraction = divmod(entry.mtime_ns, 1_000_000_000)
     if not (
@@ -167,7 +169,7 @@ def _plain_file(entry: Entry, size: int, name: bytes) -> bytes | None:
 
 
 def header(entry: Entry, size: int | None = None, name: bytes | None = None) -> bytes:
-    """The complete header of an entry, pax part included.
+    """Return the complete header of an entry, pax part included.
 
     ``size`` and ``name`` stand in for the entry's own when only a part of it follows.
     """

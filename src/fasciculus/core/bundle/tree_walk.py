@@ -69,7 +69,7 @@ def group_name(gid: int) -> str:
 
 
 def shown(path: bytes) -> str:
-    """A path for people."""
+    """Return a path for people."""
     return path.decode("utf-8", "backslashreplace")
 
 
@@ -98,7 +98,7 @@ def _xattrs(path: bytes, where: bytes, warn: Warn) -> dict[str, bytes]:
 
 
 def is_utf8(name: str) -> bool:
-    """Whether a name that the system gave can be kept as text."""
+    """Return whether a name that the system gave can be kept as text."""
     try:
         name.encode()
     except UnicodeEncodeError:
@@ -109,7 +109,9 @@ def is_utf8(name: str) -> bool:
 def describe(
     path: bytes, kind: str, relative: bytes, info: os.stat_result, warn: Warn
 ) -> Entry | None:
-    """The entry of one path from its ``lstat``; None, after a warning, for what tar cannot hold."""
+    """Return the entry of one path from its ``lstat``; None, after a warning, for what tar cannot
+    hold.
+    """
     type_ = _TYPES.get(stat.S_IFMT(info.st_mode))
     if type_ is None:
         warn(f"{shown(relative)}: a socket, left out (it has no contents to keep)")
@@ -174,7 +176,7 @@ class WalkRules(Struct, frozen=True):
         return self.chooser is not None and self.chooser.rules.one_file_system
 
     def judge(self, path: bytes, is_dir: bool, is_file: bool, size: int, mtime_ns: int) -> str:
-        """What the chooser says of a path; of what is left out, ``on_excluded`` is told."""
+        """Return what the chooser says of a path; of what is left out, ``on_excluded`` is told."""
         if self.chooser is None:
             return ""
         verdict = self.chooser.judge(path, is_dir, is_file, size, mtime_ns)
@@ -199,7 +201,7 @@ def scan(
     warn: Warn = lambda message: None,
     open_: OpenTree | None = None,
 ) -> Iterator[Entry]:
-    """The entries of a tree, the root itself first.
+    """Yield the entries of a tree, the root itself first.
 
     What cannot be read or vanishes on the way is named through ``warn``, and the walk
     goes on. Raises ``OSError`` only when the root itself cannot be read. ``open_`` is the tree
@@ -254,7 +256,7 @@ class _Walk:
                 self._warn(f"{shown(relative)}: could not be read ({error.strerror})")
 
     def _entry(self, name: bytes, relative: bytes, run: StatBlock | None) -> Iterator[Entry]:
-        """One name of the present folder, and what is to be listed before it."""
+        """Yield one name of the present folder, and what is to be listed before it."""
         chosen = self._chosen
         info = os.stat(name, dir_fd=self._tree.folders.top, follow_symlinks=False)
         is_dir = stat.S_ISDIR(info.st_mode)
@@ -309,7 +311,7 @@ class _Walk:
         self._stack.append(self._entered(relative))
 
     def _entered(self, relative: bytes, fatal: bool = False) -> _Folder:
-        """The names of the folder that was just opened."""
+        """Return the names of the folder that was just opened."""
         here = self._tree.folders.top
         names = _names(here, relative, self._warn, fatal)
         chooser = self._chosen.chooser
@@ -343,7 +345,7 @@ class _Walk:
 
 
 def _same_root(info: os.stat_result, chosen: WalkRules) -> bool:
-    """Whether the root is as it was, and was reported."""
+    """Return whether the root is as it was, and was reported."""
     run = chosen.states.seek(b"", b"") if chosen.states is not None else None
     return (
         run is not None
@@ -354,7 +356,7 @@ def _same_root(info: os.stat_result, chosen: WalkRules) -> bool:
 
 
 def _owed(stack: list[_Folder]) -> Iterator[Entry]:
-    """The folders on the way to an entry that were not listed yet."""
+    """Yield the folders on the way to an entry that were not listed yet."""
     for above in stack:
         if above.owed is not None:
             yield above.owed
@@ -362,7 +364,7 @@ def _owed(stack: list[_Folder]) -> Iterator[Entry]:
 
 
 def _head(folder: int, name: bytes, size: int) -> bytes:
-    """The beginning of a file in a folder; nothing where it is none, or is a link."""
+    """Return the beginning of a file in a folder; nothing where it is none, or is a link."""
     try:
         descriptor = os.open(name, FILE_FLAGS, dir_fd=folder)
     except OSError:
@@ -375,7 +377,7 @@ def _head(folder: int, name: bytes, size: int) -> bytes:
 
 
 def _names(folder: int, relative: bytes, warn: Warn, fatal: bool = False) -> list[bytes]:
-    """A folder's names in reverse order, so that the next one pops off the end."""
+    """Return a folder's names in reverse order, so that the next one pops off the end."""
     try:
         names = [os.fsencode(name) for name in os.listdir(folder)]
     except OSError as error:

@@ -205,7 +205,7 @@ class BundleWriter:
         self._finish(opened)
 
     def links_to(self, path: bytes) -> bool:
-        """Whether a hard link to that entry can be stored as a link.
+        """Return whether a hard link to that entry can be stored as a link.
 
         Not so when the entry was split over pieces: plain tar would find no such name.
         """

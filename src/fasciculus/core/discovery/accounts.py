@@ -51,7 +51,9 @@ class HostFacts:
 
 
 def rule_pattern(rule: str) -> re.Pattern[str]:
-    """A place such as ``/home/{account}`` as a pattern; :class:`SettingError` for what is none."""
+    """Return a place such as ``/home/{account}`` as a pattern; :class:`SettingError` for what is
+    none.
+    """
     pieces = re.split(r"(\{\w+\})", rule)
     names = [piece[1:-1] for piece in pieces[1::2]]
     if not rule.startswith("/") or set(names) - {"account", "site"} or names.count("account") != 1:
@@ -72,7 +74,7 @@ def rule_pattern(rule: str) -> re.Pattern[str]:
 
 
 def rule_glob(rule: str) -> str:
-    """The same place for a shell's eyes, with ``*`` for what the rule finds out."""
+    """Return the same place for a shell's eyes, with ``*`` for what the rule finds out."""
     return re.sub(r"\{\w+\}", "*", rule)
 
 
@@ -92,7 +94,7 @@ def assemble(
     by_grants: bool,
     excluded: Iterable[str],
 ) -> list[DiscoveredAccount]:
-    """The accounts that the rules find in the facts, sorted by name.
+    """Return the accounts that the rules find in the facts, sorted by name.
 
     ``database_prefix`` has ``{account}`` in it, as in ``{account}_``; empty for none.
     """
@@ -142,7 +144,7 @@ class Unmatched:
 
 
 def unmatched(facts: HostFacts, found: Iterable[DiscoveredAccount]) -> Unmatched:
-    """What of the facts belongs to none of the accounts."""
+    """Return what of the facts belongs to none of the accounts."""
     accounts = list(found)
     owned = {(d.engine, d.name) for account in accounts for d in account.databases if not d.path}
     by_home = {account.home: account for account in accounts}
@@ -162,7 +164,7 @@ def unmatched(facts: HostFacts, found: Iterable[DiscoveredAccount]) -> Unmatched
 
 
 def _owner(by_home: dict[str, DiscoveredAccount], path: str) -> DiscoveredAccount | None:
-    """The account whose home holds a path."""
+    """Return the account whose home holds a path."""
     while len(path) > 1:
         if path in by_home:
             return by_home[path]
@@ -231,7 +233,7 @@ class Proposal:
 def difference(
     found: Sequence[DiscoveredAccount], known: Sequence[DiscoveredAccount]
 ) -> list[Proposal]:
-    """What would have to be taken over for the known accounts to be as they were found."""
+    """Return what would have to be taken over for the known accounts to be as they were found."""
     before = {account.name: account for account in known}
     after = {account.name: account for account in found}
     rows = []

@@ -31,7 +31,7 @@ _TOKEN = re.compile(
 
 
 def _domain(name: str) -> str:
-    """The name as a site is called, or empty for wildcards, expressions and catch-alls."""
+    """Return the name as a site is called, or empty for wildcards, expressions and catch-alls."""
     name = name.lower().rstrip(".")
     return name if _HOST_NAME.fullmatch(name) else ""
 
@@ -45,7 +45,9 @@ def _made(names: list[str], root: str) -> Iterator[VirtualHost]:
 
 
 def nginx_hosts(text: str) -> Iterator[VirtualHost]:
-    """The ``server`` blocks of nginx configuration that have names and a ``root`` of their own."""
+    """Yield the ``server`` blocks of nginx configuration that have names and a ``root`` of their
+    own.
+    """
     words: list[str] = []
     blocks: list[str] = []
     names: list[str] = []
@@ -73,7 +75,7 @@ def nginx_hosts(text: str) -> Iterator[VirtualHost]:
 
 
 def apache_hosts(text: str) -> Iterator[VirtualHost]:
-    """The ``<VirtualHost>`` sections of Apache configuration that have a name and a root."""
+    """Yield the ``<VirtualHost>`` sections of Apache configuration that have a name and a root."""
     names: list[str] = []
     root = ""
     inside = False

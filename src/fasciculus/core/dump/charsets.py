@@ -30,7 +30,7 @@ def decoded(server: Server, shown: bytes, charset: str) -> bytes:
 
 
 def encoded(server: Server, value: str, charset: str) -> bytes | None:
-    """A text in a character set; None where that lacks some of its letters."""
+    """Return a text in a character set; None where that lacks some of its letters."""
     if value.isascii() or charset in UTF8[2:]:
         return value.encode()
     if not _CHARSET.fullmatch(charset):
@@ -53,7 +53,7 @@ def own(
     comment: str = "",
     sql_mode: str = "",
 ) -> tuple[bytes, str]:
-    """What the server shows of a program, all of it in the program's own character set.
+    """Return what the server shows of a program, all of it in the program's own character set.
 
     ``name`` is given where the server shows that as UTF-8 too. A comment that cannot be said in the
     character set is left out, and is given back to be set afterwards.
@@ -80,7 +80,8 @@ def own(
 
 
 def _in_literal(server: Server, comment: str, charset: str) -> bytes | None:
-    """A comment between the quotes of a literal; None where the character set lacks some letters.
+    """Return a comment between the quotes of a literal; None where the character set lacks some
+    letters.
 
     Escapes are of letters, not of bytes: the last byte of a letter may be that of a backslash.
     """

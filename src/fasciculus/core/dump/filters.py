@@ -34,7 +34,7 @@ class DatabaseRules(Struct, frozen=True):
     check_tables: bool = False
 
     def wants(self, database: str) -> bool:
-        """Whether a database goes in at all."""
+        """Return whether a database goes in at all."""
         if any(fnmatchcase(database, pattern) for pattern in self.without):
             return False
         if self.names and not any(fnmatchcase(database, pattern) for pattern in self.names):
@@ -42,7 +42,7 @@ class DatabaseRules(Struct, frozen=True):
         return not self.tables or bool(_of(self.tables, database))
 
     def of(self, database: str) -> DumpRules:
-        """The rules for one database's own tables."""
+        """Return the rules for one database's own tables."""
         return DumpRules(
             _of(self.tables, database),
             _of(self.without_tables, database),
@@ -53,7 +53,7 @@ class DatabaseRules(Struct, frozen=True):
 
 
 def _of(patterns: tuple[str, ...], database: str) -> tuple[str, ...]:
-    """The table parts of the patterns that mean a database; one without a dot means all
+    """Return the table parts of the patterns that mean a database; one without a dot means all
     databases.
     """
     found = []

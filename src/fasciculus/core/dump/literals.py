@@ -70,12 +70,12 @@ class Column(Struct, frozen=True):
 
     @property
     def unbounded(self) -> bool:
-        """Whether one value may come to many megabytes."""
+        """Return whether one value may come to many megabytes."""
         return self.data_type in _UNBOUNDED
 
 
 def quote_name(name: str) -> str:
-    """An identifier in backquotes."""
+    """Return an identifier in backquotes."""
     return "`" + name.replace("`", "``") + "`"
 
 
@@ -87,7 +87,7 @@ def _hex(name: str, introducer: str = "") -> str:
 
 
 def literal(column: Column) -> str:
-    """The SQL that makes the server write one value as a literal."""
+    """Return the SQL that makes the server write one value as a literal."""
     name = quote_name(column.name)
     if column.binary:
         return _hex(name)
@@ -105,7 +105,9 @@ def literal(column: Column) -> str:
 
 
 def row_size(columns: list[Column]) -> str:
-    """The SQL for about how many bytes a row's literals come to, as far as they are unbounded."""
+    """Return the SQL for about how many bytes a row's literals come to, as far as they are
+    unbounded.
+    """
     return "+".join(
         f"IFNULL(LENGTH({quote_name(c.name)}),0)"
         + ("*2" if c.binary or c.character_set not in _THROUGH_UTF8 else "")
@@ -115,7 +117,7 @@ def row_size(columns: list[Column]) -> str:
 
 
 def raw(column: Column) -> str:
-    """The SQL for a value's own bytes, to be escaped here."""
+    """Return the SQL for a value's own bytes, to be escaped here."""
     name = quote_name(column.name)
     if column.binary:
         return name if column.data_type != "bit" else f"CAST({name} AS BINARY)"
@@ -137,7 +139,7 @@ _ESCAPES = {
 
 
 def escaped(column: Column, value: bytes | None) -> bytes:
-    """A value's own bytes as a literal."""
+    """Return a value's own bytes as a literal."""
     if value is None:
         return b"NULL"
     if column.number:

@@ -14,7 +14,7 @@ _DELIMITER = re.compile(rb"\s*DELIMITER (\S+)\n")
 
 
 def statements(member: bytes) -> Iterator[bytes]:
-    """The statements of one member, as a server takes them one by one."""
+    """Yield the statements of one member, as a server takes them one by one."""
     at = 0
     while at < len(member):
         switch = _DELIMITER.match(member, at)

@@ -110,7 +110,7 @@ class Dump:
         self.done.notes.append(f"table {self._database}.{table.name} {words}")
 
     def _wants_rows(self, table: _Table) -> bool:
-        """Whether a table's rows go in; what there is to say of its engine is noted."""
+        """Return whether a table's rows go in; what there is to say of its engine is noted."""
         engine = table.engine.lower()
         if table.kind == "SEQUENCE" or table.name not in self._readable:
             return False
@@ -177,7 +177,7 @@ class Dump:
         return head.encode()
 
     def _tables(self) -> list[_Table]:
-        """All tables and sequences that the rules want, by name."""
+        """Return all tables and sequences that the rules want, by name."""
         columns: dict[str, list[Column]] = {}
         for table, name, data_type, extra, charset, made in self._server.rows(
             "SELECT table_name, column_name, data_type, extra, character_set_name, "
@@ -297,7 +297,7 @@ class Dump:
             )
 
     def _written(self, table: str, columns: list[Column], source: str) -> Iterator[bytes]:
-        """The rows of a table as parenthesised literals."""
+        """Yield the rows of a table as parenthesised literals."""
         if not columns:
             for _ in self._server.stream(f"SELECT 1 FROM {source}"):
                 yield b"()"
@@ -330,7 +330,7 @@ class Dump:
         )
 
     def _versioned(self, table: _Table) -> tuple[list[Column], str, bytes]:
-        """A system-versioned table with its history, where the server can take that back."""
+        """Return a system-versioned table with its history, where the server can take that back."""
         shown = text(self._server.rows(f"SHOW CREATE TABLE {quote_name(table.name)}")[0][1])
         by_transaction = re.search(
             r"bigint\(20\) unsigned GENERATED ALWAYS AS ROW START", shown, re.IGNORECASE

@@ -31,7 +31,7 @@ class Member(Struct, frozen=True):
 
 
 def safe_file(name: str) -> str:
-    """A table's or database's name as a file name: all but plain characters as ``%XX``.
+    """Return a table's or database's name as a file name: all but plain characters as ``%XX``.
 
     One that would be longer than file systems allow ends with a digest of the name instead.
     """
@@ -43,7 +43,7 @@ def safe_file(name: str) -> str:
 
 
 def is_shortened(name: str) -> bool:
-    """Whether :func:`safe_file` cannot keep the whole of a name."""
+    """Return whether :func:`safe_file` cannot keep the whole of a name."""
     return len(_escaped(name)) > _LONGEST
 
 
@@ -57,10 +57,10 @@ def _escaped(name: str) -> str:
 
 
 def text(value: bytes | None) -> str:
-    """A value of a result as text; empty for NULL."""
+    """Return a value of a result as text; empty for NULL."""
     return "" if value is None else value.decode("utf-8")
 
 
 def sql_text(value: str) -> str:
-    """A text as an SQL literal."""
+    """Return a text as an SQL literal."""
     return "'" + value.replace("\\", "\\\\").replace("'", "\\'") + "'"

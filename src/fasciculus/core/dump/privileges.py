@@ -13,7 +13,7 @@ _GRANT = re.compile(r"GRANT (?P<rights>.*?) ON (?P<where>\S+|`.*`\.\S+) TO ", re
 
 
 def missing(grants: Iterable[str], database: str) -> list[str]:
-    """The needed rights on a database that none of the grants gives.
+    """Return the needed rights on a database that none of the grants gives.
 
     A grant of a role gives what cannot be seen here: then nothing counts as missing.
     """
@@ -34,17 +34,17 @@ def missing(grants: Iterable[str], database: str) -> list[str]:
 
 
 def grant_to_bundle(user: str) -> str:
-    """The statement that gives a user what reading every database needs."""
+    """Return the statement that gives a user what reading every database needs."""
     return f"GRANT {', '.join(NEEDED)} ON *.* TO {user};"
 
 
 def grant_to_restore(user: str) -> str:
-    """The statement that gives a user what restoring any database with its users needs."""
+    """Return the statement that gives a user what restoring any database with its users needs."""
     return f"GRANT ALL PRIVILEGES ON *.* TO {user} WITH GRANT OPTION;"
 
 
 def may_restore(grants: Iterable[str]) -> bool:
-    """Whether a user may make again whatever a bundle holds of a server."""
+    """Return whether a user may make again whatever a bundle holds of a server."""
     return any(
         line.startswith("GRANT ALL PRIVILEGES ON *.*") and "WITH GRANT OPTION" in line
         for line in grants
@@ -52,8 +52,8 @@ def may_restore(grants: Iterable[str]) -> bool:
 
 
 def _covers(where: str, database: str) -> bool:
-    """Whether ``*.*`` or a database pattern (with ``_`` and ``%``, escaped by ``\\``) means the
-    database.
+    """Return whether ``*.*`` or a database pattern (with ``_`` and ``%``, escaped by ``\\``) means
+    the database.
     """
     if where == "*.*":
         return True
@@ -73,7 +73,7 @@ def _covers(where: str, database: str) -> bool:
 
 
 def grants_on(lines: Iterable[str], database: str) -> list[str]:
-    """Those of a user's grants that name the database, or something in it."""
+    """Return those of a user's grants that name the database, or something in it."""
     found = []
     for line in lines:
         match = re.search(r" ON (?:PROCEDURE |FUNCTION )?(`(?:[^`]|``)*`|[^`.\s]+)\.", line)

@@ -10,7 +10,7 @@ class Server(Protocol):
     """The two ways a dump reads from a server; both give text as UTF-8 bytes."""
 
     def rows(self, sql: str, *values: str) -> Sequence[Sequence[bytes | None]]:
-        """All rows of a small result."""
+        """Return all rows of a small result."""
 
     def stream(self, sql: str) -> Iterator[Sequence[bytes | None]]:
-        """A result of any size, row by row."""
+        """Return a result of any size, row by row."""

@@ -73,7 +73,9 @@ def routines(server: Server, database: str, writer: Writer, notes: list[str]) ->
 
 
 def views(server: Server, database: str, notes: list[str]) -> Iterator[Member]:
-    """The views, those that others build on first. One that cannot work anywhere is a comment."""
+    """Yield the views, those that others build on first. One that cannot work anywhere is a
+    comment.
+    """
     definitions = {
         text(row[0]): text(row[1])
         for row in server.rows(
@@ -102,7 +104,9 @@ def views(server: Server, database: str, notes: list[str]) -> Iterator[Member]:
 
 
 def _view(server: Server, view: str, charset: str, collation: str) -> bytes:
-    """A view in the character set of the client that made it: what it writes out has that one."""
+    """Return a view in the character set of the client that made it: what it writes out has that
+    one.
+    """
     if view.startswith("--"):
         return f"{view}\n".encode()
     encoded = charsets.encoded(server, view, charset)
@@ -118,7 +122,7 @@ _WHOLE_NAME = re.compile(
 
 
 def _unqualified(view: str, database: str) -> str:
-    """A view's text without the name of its own database, which a restore may change.
+    """Return a view's text without the name of its own database, which a restore may change.
 
     The server leaves it in the columns of a view that it could not look into.
     """
@@ -127,7 +131,7 @@ def _unqualified(view: str, database: str) -> str:
 
 
 def _works(server: Server, name: str, definition: str) -> bool:
-    """Whether a view can be made: it can be selected from, or what it selects can.
+    """Return whether a view can be made: it can be selected from, or what it selects can.
 
     The server says the same of a view whose definer is gone as of one that names what is gone.
     """
@@ -143,7 +147,7 @@ def _works(server: Server, name: str, definition: str) -> bool:
 def triggers(
     server: Server, database: str, tables: list[str], writer: Writer, notes: list[str]
 ) -> Iterator[Member]:
-    """The triggers of some tables, in the order in which they act."""
+    """Yield the triggers of some tables, in the order in which they act."""
     bodies = []
     for name, table in server.rows(
         "SELECT trigger_name, event_object_table FROM information_schema.triggers WHERE "
@@ -162,7 +166,7 @@ def triggers(
 
 
 def events(server: Server, database: str, writer: Writer, notes: list[str]) -> Iterator[Member]:
-    """The events, each in the time zone that it was made in."""
+    """Yield the events, each in the time zone that it was made in."""
     bodies = []
     for row in server.rows(
         "SELECT event_name, event_comment FROM information_schema.events WHERE "
@@ -185,7 +189,7 @@ def events(server: Server, database: str, writer: Writer, notes: list[str]) -> I
 def _shown(
     server: Server, kind: str, database: str, name: str, notes: list[str]
 ) -> Sequence[bytes | None] | None:
-    """What ``SHOW CREATE`` says of one thing; None, and a note, where the server refuses.
+    """Return what ``SHOW CREATE`` says of one thing; None, and a note, where the server refuses.
 
     Of stored programs the text comes byte for byte as the client wrote it that made them, in the
     character set that is said beside: the server would take its letters for others.

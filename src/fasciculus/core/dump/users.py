@@ -19,7 +19,9 @@ _NOBODY = ("no such grant", "can't find any matching row", "there is no such gra
 
 
 def database_users(server: Server, database: str, notes: list[str]) -> Iterator[Member]:
-    """The users that have rights on the database, themselves or by a role, with those rights."""
+    """Yield the users that have rights on the database, themselves or by a role, with
+    those rights.
+    """
     try:
         named = _named(server, database)
         roles = _with_members(server, {name for name, host in named if not host})
@@ -55,7 +57,7 @@ def every_user(server: Server) -> bytes:
 
 
 def _named(server: Server, database: str) -> list[User]:
-    """The users and roles (without a host) that the rights on a database name."""
+    """Return the users and roles (without a host) that the rights on a database name."""
     found = {
         (text(row[0]), text(row[1]))
         for row in server.rows(
@@ -74,13 +76,13 @@ def _named(server: Server, database: str) -> list[User]:
 
 
 def _who(user: User) -> str:
-    """A user or, without a host, a role, as statements name it."""
+    """Return a user or, without a host, a role, as statements name it."""
     name, host = user
     return f"{sql_text(name)}@{sql_text(host)}" if host else quote_name(name)
 
 
 def _grants(server: Server, who: str) -> list[str]:
-    """What ``SHOW GRANTS`` says, nothing for whom the server does not know any more."""
+    """Return what ``SHOW GRANTS`` says, nothing for whom the server does not know any more."""
     try:
         return [text(row[0]) for row in server.rows(f"SHOW GRANTS FOR {who}")]
     except FasciculusError as error:
@@ -94,7 +96,7 @@ def _may_all(granted: Iterable[str]) -> bool:
 
 
 def _members(server: Server, role: str) -> list[User]:
-    """The users and roles that have a role; none where the server knows no such table."""
+    """Return the users and roles that have a role; none where the server knows no such table."""
     try:
         rows = server.rows("SELECT user, host FROM mysql.roles_mapping WHERE role=%s", role)
     except StatementError:
@@ -103,7 +105,7 @@ def _members(server: Server, role: str) -> list[User]:
 
 
 def _with_members(server: Server, roles: Iterable[str]) -> list[str]:
-    """The roles, and those that have one of them, however many are in between."""
+    """Return the roles, and those that have one of them, however many are in between."""
     found, left = set(roles), list(roles)
     while left:
         for name, host in _members(server, left.pop()):
@@ -114,7 +116,7 @@ def _with_members(server: Server, roles: Iterable[str]) -> list[str]:
 
 
 def _roles(server: Server, roles: Sequence[str], database: str = "") -> list[bytes]:
-    """All roles first, then their rights: one may be a member of another."""
+    """Return all roles first, then their rights: one may be a member of another."""
     lines = [written(f"CREATE ROLE IF NOT EXISTS {quote_name(role)}".encode()) for role in roles]
     for role in roles:
         own = f" TO {quote_name(role)}"
@@ -150,7 +152,7 @@ def _users(
 
 
 def _wanted(granted: Sequence[str], database: str, roles: Iterable[str]) -> list[str]:
-    """The rights on a database, with memberships in the roles that have some; or all rights.
+    """Return the rights on a database, with memberships in the roles that have some; or all rights.
 
     A default role is set after the role was given.
     """

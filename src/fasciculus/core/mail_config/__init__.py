@@ -49,19 +49,21 @@ class MailSettings:
 
 
 def _domain_of(address: str) -> str:
-    """The domain of a map's key: an address, ``@domain``, ``domain``, or ``.domain`` for those
-    below.
+    """Return the domain of a map's key: an address, ``@domain``, ``domain``, or ``.domain`` for
+    those below.
     """
     return address.rpartition("@")[2].lstrip(".").lower()
 
 
 def _lines(text: str) -> list[str]:
-    """The lines with their ends; only a newline ends one, as for Postfix and Dovecot."""
+    """Return the lines with their ends; only a newline ends one, as for Postfix and Dovecot."""
     return re.findall(r"[^\n]*\n|[^\n]+", text)
 
 
 def _entries(text: str) -> Iterator[tuple[str, str]]:
-    """A map's logical lines, each with its key; comments and blank lines come with an empty one."""
+    """Yield a map's logical lines, each with its key; comments and blank lines come with an empty
+    one.
+    """
     key, lines = "", list[str]()
     between: list[str] = []
     for line in _lines(text):
@@ -88,19 +90,21 @@ def _ended(line: str) -> str:
 
 
 def map_lines(text: str, domain: str) -> list[str]:
-    """A Postfix map's own lines for a domain, as they stand, the domain's own key included."""
+    """Return a Postfix map's own lines for a domain, as they stand, the domain's own key
+    included.
+    """
     return [
         _ended(entry) for key, entry in _entries(text) if key and _domain_of(key) == domain.lower()
     ]
 
 
 def domains_of_map(text: str) -> set[str]:
-    """All domains that a Postfix map names in its keys."""
+    """Return all domains that a Postfix map names in its keys."""
     return {domain for key, _ in _entries(text) if key and "." in (domain := _domain_of(key))}
 
 
 def domains_of_passwd(text: str) -> set[str]:
-    """All domains that have mailboxes in a passwd-file."""
+    """Return all domains that have mailboxes in a passwd-file."""
     return {domain for line in _lines(text) if (domain := _passwd_domain(line))}
 
 
@@ -110,7 +114,7 @@ def _passwd_domain(line: str) -> str:
 
 
 def passwd_lines(text: str, domain: str) -> list[str]:
-    """The passwd-file's own lines for a domain's mailboxes."""
+    """Return the passwd-file's own lines for a domain's mailboxes."""
     return [_ended(line) for line in _lines(text) if _passwd_domain(line) == domain.lower()]
 
 
@@ -149,14 +153,16 @@ def climbs(line: str) -> bool:
 
 
 def merged_map(text: str, domain: str, lines: Sequence[str]) -> str:
-    """The map with a domain's lines in place of those it has now; all others stay as they are."""
+    """Return the map with a domain's lines in place of those it has now; all others stay as they
+    are.
+    """
     return _merged(
         [(_domain_of(key) if key else "", entry) for key, entry in _entries(text)], domain, lines
     )
 
 
 def merged_passwd(text: str, domain: str, lines: Sequence[str]) -> str:
-    """The passwd-file with a domain's lines in place of those it has now."""
+    """Return the passwd-file with a domain's lines in place of those it has now."""
     return _merged([(_passwd_domain(line), line) for line in _lines(text)], domain, lines)
 
 
@@ -186,7 +192,7 @@ def settings(
     mailboxes: Sequence[str] = (),
     transports: Sequence[str] = (),
 ) -> MailSettings:
-    """The readable form of the native lines."""
+    """Return the readable form of the native lines."""
     result = MailSettings(domain, deliver_to=_pairs(mailboxes), transports=_pairs(transports))
     for entry in aliases:
         key, _, rest = " ".join(entry.split()).partition(" ")

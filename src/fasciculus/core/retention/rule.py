@@ -46,14 +46,16 @@ class KeepRule:
 
     @property
     def bound(self) -> int:
-        """The most copies it can keep of copies made in a row, as far as that can be told."""
+        """Return the most copies it can keep of copies made in a row, as far as that can
+        be told.
+        """
         if self.days or self.newest >= FOR_EVER:
             return FOR_EVER
         return min(max(self.least, self.newest + sum(self.spans.values())), FOR_EVER)
 
     @property
     def plain(self) -> bool:
-        """Whether it counts copies alone, and no days."""
+        """Return whether it counts copies alone, and no days."""
         return not self.days and not self.spans
 
     @property
@@ -73,7 +75,7 @@ class KeepRule:
 
     @property
     def words(self) -> str:
-        """What stays, as the object of “keeps”."""
+        """Return what stays, as the object of “keeps”."""
         if self.newest >= FOR_EVER:
             return "every copy for ever"
         parts = [f"the newest {format_count(self.newest, 'copy', 'copies')}"] if self.newest else []

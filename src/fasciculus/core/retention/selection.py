@@ -42,7 +42,7 @@ def kept(
     zone: tzinfo = UTC,
     now: datetime | None = None,
 ) -> dict[str, list[str]]:
-    """The copies that stay, each with the reasons.
+    """Return the copies that stay, each with the reasons.
 
     ``copies`` come in the order in which they were made. That order alone says which are the
     newest: what the clock said may have been wrong. Pinned copies stay and use up no place. Ones
@@ -91,7 +91,7 @@ def _wanted(
 def _last_of_each(
     copies: Sequence[RetentionCopy], span: str, count: int, zone: tzinfo
 ) -> dict[str, RetentionCopy]:
-    """The last copy of each of the last ``count`` hours, days, weeks, months or years."""
+    """Return the last copy of each of the last ``count`` hours, days, weeks, months or years."""
     found: dict[str, RetentionCopy] = {}
     for copy in reversed(copies):
         label = label_of(copy.moment, span, zone)
@@ -104,7 +104,7 @@ def _last_of_each(
 
 @lru_cache(maxsize=100_000)
 def label_of(moment: datetime, span: str, zone: tzinfo) -> str:
-    """What tells the hour, day, week, month or year of a moment from all others."""
+    """Return what tells the hour, day, week, month or year of a moment from all others."""
     return moment.astimezone(zone).strftime(_FORMATS[span])
 
 
@@ -114,13 +114,13 @@ def retiring(
     zone: tzinfo = UTC,
     now: datetime | None = None,
 ) -> list[RetentionCopy]:
-    """The copies that no longer stay, oldest first; see :func:`kept`."""
+    """Return the copies that no longer stay, oldest first; see :func:`kept`."""
     staying = kept(copies, rule, zone, now)
     return [copy for copy in copies if copy.name not in staying]
 
 
 def freed(going: Iterable[str], needs: Mapping[str, Mapping[str, int]]) -> dict[str, int]:
-    """The bytes that each of some copies frees when they go one after the other.
+    """Return the bytes that each of some copies frees when they go one after the other.
 
     ``needs`` has, for every copy of the subject on the store, the bytes of each piece that it
     needs; a piece goes with the last copy that needs it."""

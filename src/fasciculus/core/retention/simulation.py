@@ -88,7 +88,7 @@ class GrowingCopies:
 
     @property
     def moments(self) -> tuple[datetime, ...]:
-        """When the copies that stay were made, oldest first."""
+        """Return when the copies that stay were made, oldest first."""
         return (*self._pinned, *self._wanted)
 
 
@@ -101,7 +101,7 @@ def simulate(
     first: date,
     days: int,
 ) -> Iterator[SimulatedDay]:
-    """The end of each of ``days`` days from ``first`` on, in ``zone``, if every run succeeds.
+    """Yield the end of each of ``days`` days from ``first`` on, in ``zone``, if every run succeeds.
 
     ``copies`` are there now, damaged ones left aside; ``starts`` are those of the job, in order,
     without end or with. The bytes are an upper bound: what an incremental bundle brought counts as
@@ -146,7 +146,7 @@ class _Chains:
         self._chains[-1].moments.append(moment)
 
     def bytes_of(self, moments: Iterable[datetime]) -> int:
-        """What these copies take; rows of which nothing stays are forgotten."""
+        """Return what these copies take; rows of which nothing stays are forgotten."""
         staying = set(moments)
         total, left = 0, []
         for chain in self._chains:

@@ -24,7 +24,7 @@ class ExpectedRun:
     places: frozenset[str]
 
     def meets(self, other: ExpectedRun) -> frozenset[str]:
-        """What two runs use at the same time."""
+        """Return what two runs use at the same time."""
         if self.job == other.job:
             return frozenset()
         together = min(self.end, other.end) - max(self.start, other.start)
@@ -32,13 +32,13 @@ class ExpectedRun:
         return self.places & other.places if together >= _LEAST or at_once else frozenset()
 
     def clear_of(self, other: ExpectedRun) -> bool:
-        """Whether two runs have nothing to do with each other, not even for a moment."""
+        """Return whether two runs have nothing to do with each other, not even for a moment."""
         apart = max(self.start, other.start) >= min(self.end, other.end)
         at_once = abs(self.start - other.start) < _LEAST
         return not self.places & other.places or (apart and not at_once)
 
     def moved(self, by: timedelta) -> ExpectedRun:
-        """The same at another time."""
+        """Return the same at another time."""
         return ExpectedRun(self.job, self.start + by, self.end + by, self.places)
 
 
@@ -57,14 +57,17 @@ class Collision:
 
 
 def expected_duration(seconds: Sequence[float]) -> timedelta | None:
-    """How long a run will take, from how long the last ones took; None where there was none."""
+    """Return how long a run will take, from how long the last ones took; None where there
+    was none.
+    """
     return timedelta(seconds=median(seconds[-10:])) if seconds else None
 
 
 def collisions(
     runs: Iterable[ExpectedRun], may_start: Callable[[str, datetime], bool] = lambda job, at: True
 ) -> list[Collision]:
-    """The pairs of jobs whose runs meet, soonest first, each with a proposal for the second one.
+    """Return the pairs of jobs whose runs meet, soonest first, each with a proposal for the second
+    one.
 
     ``may_start`` says whether a job may start at a moment: no other is proposed.
     """
@@ -98,7 +101,9 @@ def collisions(
 def _proposal(
     ordered: Sequence[ExpectedRun], job: str, may_start: Callable[[str, datetime], bool]
 ) -> timedelta | None:
-    """The nearest time to which all runs of a job can be moved so that they meet no others."""
+    """Return the nearest time to which all runs of a job can be moved so that they meet
+    no others.
+    """
     own = [run for run in ordered if run.job == job]
     others = [run for run in ordered if run.job != job]
     for number in range(1, _FARTHEST // _STEP + 1):
@@ -109,7 +114,7 @@ def _proposal(
 
 
 def _meet(own: Sequence[ExpectedRun], others: Sequence[ExpectedRun], by: timedelta) -> bool:
-    """Whether any of the moved runs meets another; both come by their starts."""
+    """Return whether any of the moved runs meets another; both come by their starts."""
     first = 0
     longest = max((run.end - run.start for run in others), default=timedelta(0)) + _LEAST
     for run in own:

@@ -15,7 +15,7 @@ _PLAIN = re.compile(rf"(\d+) (\d+|\*) \* \* (\*|{_RANGE}(?:,{_RANGE})*)", re.ASC
 
 
 def local_times(expression: str, after: datetime) -> Iterator[datetime]:
-    """The local times later than ``after``, in order and without end.
+    """Return the local times later than ``after``, in order and without end.
 
     Plain expressions, as most timetables have, are counted here: that takes a tenth of the time.
     """

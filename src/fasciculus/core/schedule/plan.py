@@ -28,7 +28,7 @@ class Timed:
     restrictions: Restrictions | None = None
 
     def starts(self, after: datetime) -> Iterator[datetime]:
-        """The starts later than a moment."""
+        """Return the starts later than a moment."""
         return starts(self.timetable, self.where, after, self.restrictions)
 
 
@@ -82,11 +82,11 @@ class StartPlan(Generic[K]):
 
     @property
     def soonest(self) -> datetime | None:
-        """The moment of the next start of all."""
+        """Return the moment of the next start of all."""
         return self._heap[0][0] if self._heap else None
 
     def due(self, now: datetime) -> list[Due[K]]:
-        """The starts that have come since the last time, in their order.
+        """Return the starts that have come since the last time, in their order.
 
         Of those of one timetable that went by while nobody looked, there is one.
         """

@@ -143,11 +143,11 @@ class Restrictions:
         return ""
 
     def allows(self, moment: datetime) -> bool:
-        """Whether something may start at a moment."""
+        """Return whether something may start at a moment."""
         return not self.why_not(moment)
 
     def closes(self, moment: datetime) -> datetime | None:
-        """The end of the allowed hours that a moment lies in, None where the whole day is
+        """Return the end of the allowed hours that a moment lies in, None where the whole day is
         allowed."""
         if self.hours is None:
             return None
@@ -158,13 +158,15 @@ class Restrictions:
         return end.astimezone(UTC)
 
     def over(self, moment: datetime) -> bool:
-        """Whether nothing may start from a moment on."""
+        """Return whether nothing may start from a moment on."""
         if self.paused_until is not None and self.paused_until.year == datetime.max.year:
             return True
         return self.last is not None and moment.astimezone(self.where).date() > self.last
 
     def next_allowed(self, moment: datetime) -> datetime | None:
-        """The first moment, not before ``moment``, at which something may start; None for never."""
+        """Return the first moment, not before ``moment``, at which something may start; None for
+        never.
+        """
         if self.paused_until is not None and moment < self.paused_until:
             if self.over(moment):
                 return None

@@ -8,7 +8,7 @@ from datetime import timedelta
 
 
 def spread(subjects: Sequence[str], window: timedelta) -> dict[str, timedelta]:
-    """How long after the start of the run each subject begins.
+    """Return how long after the start of the run each subject begins.
 
     They lie evenly in the window, in an order that depends on their names alone: a subject begins
     at about the same time every night, and one more or less moves the others by less than one

@@ -30,7 +30,7 @@ def starts(
     after: datetime,
     restrictions: Restrictions | None = None,
 ) -> Iterator[datetime]:
-    """The starts later than ``after``, in order, as UTC moments.
+    """Yield the starts later than ``after``, in order, as UTC moments.
 
     Without end, but for single starts and where ``restrictions`` let no more come.
     """
@@ -62,19 +62,21 @@ def next_starts(
     count: int,
     restrictions: Restrictions | None = None,
 ) -> list[datetime]:
-    """The next ``count`` starts after a moment, as UTC moments."""
+    """Return the next ``count`` starts after a moment, as UTC moments."""
     return list(islice(starts(timetable, where, after, restrictions), count))
 
 
 def stated(local: datetime, where: ZoneInfo) -> datetime:
-    """The moment of a local time: the first of two, or the end of the gap that swallows it."""
+    """Return the moment of a local time: the first of two, or the end of the gap that
+    swallows it.
+    """
     while (moment := _existing(local, where, 0)) is None:
         local += _MINUTE
     return moment
 
 
 def _existing(local: datetime, where: ZoneInfo, fold: int) -> datetime | None:
-    """The moment of a local time, None where clocks never show it."""
+    """Return the moment of a local time, None where clocks never show it."""
     moment = local.replace(tzinfo=where, fold=fold).astimezone(UTC)
     return moment if moment.astimezone(where).replace(tzinfo=None) == local else None
 
@@ -89,7 +91,7 @@ def _of_expression(expression: str, where: ZoneInfo, after: datetime) -> Iterato
 
 
 def _of_recurrence(row: Recurrence, where: ZoneInfo, after: datetime) -> Iterator[datetime]:
-    """The moments of days that are counted, from a little before ``after`` on."""
+    """Yield the moments of days that are counted, from a little before ``after`` on."""
     begin = after.astimezone(where).date() - timedelta(days=1)
     passed = max(0, (begin - row.first).days // row.period - 1)
     base = row.first + timedelta(days=passed * row.period)
@@ -103,7 +105,7 @@ def _of_recurrence(row: Recurrence, where: ZoneInfo, after: datetime) -> Iterato
 
 
 def _elapsed(rows: Iterator[datetime], where: ZoneInfo) -> Iterator[datetime]:
-    """Every time that clocks really show, in order, those of a doubled hour twice."""
+    """Yield every time that clocks really show, in order, those of a doubled hour twice."""
     second: list[datetime] = []
     for local in rows:
         moment = _existing(local, where, 0)

@@ -78,7 +78,7 @@ class Schedule:
 
     @property
     def automatic(self) -> bool:
-        """Whether it starts anything by itself."""
+        """Return whether it starts anything by itself."""
         return bool(self.expressions or self.once or self.counted)
 
 
@@ -231,7 +231,7 @@ def _every(rest: str) -> Schedule:
 
 
 def _counted(rest: str) -> Schedule:
-    """Every so many days or weeks, counted from a day."""
+    """Return every so many days or weeks, counted from a day."""
     body, _, start = rest.lower().partition(" from ")
     found = re.fullmatch(r"(\d{1,3}) (day|week)s?(?: ([a-z,]+))? (\d.*)", body)
     if not found:
@@ -298,7 +298,7 @@ def _monthly(rest: str) -> Schedule:
 
 
 def _by_place(place: str, rest: str) -> Schedule:
-    """The first Monday or the last Sunday of every month, or its last day."""
+    """Return the first Monday or the last Sunday of every month, or its last day."""
     day_text, _, times_text = rest.partition(" ")
     if not times_text:
         raise _bad(f"“monthly {place} {rest}” lacks its day or its time.")
@@ -347,7 +347,7 @@ def _zones() -> set[str]:
 
 
 def zone(name: str) -> ZoneInfo:
-    """The IANA time zone of that name; :class:`SettingError` when there is none."""
+    """Return the IANA time zone of that name; :class:`SettingError` when there is none."""
     try:
         if name in _zones():
             return ZoneInfo(name)

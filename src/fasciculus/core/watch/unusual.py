@@ -18,7 +18,8 @@ _HALF, _FEW_CHANGES = 0.5, 5
 
 
 def unusual_size(size: int, before: Sequence[int], smaller: int, larger: int) -> str:
-    """What is unusual about a bundle of ``size`` bytes after others, as a clause; empty if nothing.
+    """Return what is unusual about a bundle of ``size`` bytes after others, as a clause; empty if
+    nothing.
 
     ``smaller`` and ``larger`` are percent of the middle of those before it, 0 for never.
     """
@@ -38,7 +39,7 @@ def unusual_size(size: int, before: Sequence[int], smaller: int, larger: int) ->
 def unusual_changes(
     changes: int, entries: int, before: Sequence[tuple[int, int]], most: int
 ) -> str:
-    """What is unusual about the new, changed and gone entries of a bundle, as a clause.
+    """Return what is unusual about the new, changed and gone entries of a bundle, as a clause.
 
     ``entries`` are all of the bundle, ``before`` the changes and entries of those before it, and
     ``most`` percent of the median of their changes, 0 for never. Unusual are more than ``most`` of

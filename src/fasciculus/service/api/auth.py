@@ -87,7 +87,7 @@ def session_open() -> Response:
 
 
 def _from_here() -> bool:
-    """Whether a request comes from a page of this service, or from no page."""
+    """Return whether a request comes from a page of this service, or from no page."""
     origin = request.headers.get("Origin")
     if origin is None:
         return True
@@ -96,7 +96,9 @@ def _from_here() -> bool:
 
 
 def _new_session(person: users.Principal, address: str) -> tuple[str, str]:
-    """A session's secret and CSRF token; while the records cannot be written, in memory alone."""
+    """Return a session's secret and CSRF token; while the records cannot be written, in memory
+    alone.
+    """
     try:
         with context().records.write() as db:
             users.audit(db, person.name, users.SIGNED_IN, address)

@@ -236,7 +236,7 @@ def downloads_show(download_id: str) -> DownloadReport:
 
 
 def _range_start(tag: str) -> int | None:
-    """Where a resumed download continues: the same bundle always has the same bytes."""
+    """Return where a resumed download continues: the same bundle always has the same bytes."""
     asked = request.headers.get("Range")
     if not asked or request.headers.get("If-Range", f'"{tag}"') != f'"{tag}"':
         return 0

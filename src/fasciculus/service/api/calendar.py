@@ -69,8 +69,8 @@ def calendar_feed_remove() -> None:
 
 
 def feed(secret: str) -> Response:
-    """The feed, to whoever knows its address; outside of the API, since calendar programs do not
-    sign in.
+    """Return the feed, to whoever knows its address; outside of the API, since calendar programs do
+    not sign in.
     """
     db = context().records.reader
     row = settings.get(db, _KEY) or {}

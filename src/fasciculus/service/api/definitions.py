@@ -142,7 +142,7 @@ def _compared(
 
 
 def _read(kind: DefinedKind, name: str, fields: dict[str, Any]) -> Any:
-    """A thing of the text, checked. Raises ``SettingError`` that names its place."""
+    """Return a thing of the text, checked. Raises ``SettingError`` that names its place."""
     place = f"{kind.name}.{name}"
     try:
         model_type = kind.model(name)
@@ -190,7 +190,7 @@ def _secrets_of(
     defined: definitions.ParsedDefinitions,
     secrets: dict[str, str],
 ) -> tuple[dict[str, str], list[str]]:
-    """The secrets of a thing that were given with the text, and the references that nobody
+    """Return the secrets of a thing that were given with the text, and the references that nobody
     resolved.
     """
     prefix = f"{kind.name}.{name}."

@@ -136,8 +136,9 @@ def jobs_summary(body: JobInput) -> JobSummary:
 
 
 def _copies_in_a_year(job: JobInput, store: str, now: datetime) -> int:
-    """How many copies of a subject a store will have in a year; of a job by hand, what its rule
-    says."""
+    """Return how many copies of a subject a store will have in a year; of a job by hand, what its
+    rule says.
+    """
     rule = retention.parse(job.keep_for(store))
     timed = timetables.of_job(job)
     if rule.plain or not timed.timetable.automatic:
@@ -186,7 +187,7 @@ def jobs_simulate(query: SimulationQuery, body: JobInput) -> JobSimulation:
 
 
 def _of_all(db: sqlite3.Connection, job: JobInput, covers: list[str]) -> int:
-    """What full bundles of all subjects of a job take, packed, by the last ones."""
+    """Return what full bundles of all subjects of a job take, packed, by the last ones."""
     kind = job.subjects[:-1]
     contents: list[str] = list(job.contents)
     rows = [bundle_sizes.measured(db, kind, name, contents) for name in covers]
@@ -225,8 +226,9 @@ def stores_simulate(name: str) -> StoreSimulation:
 
 
 def _taken(db: sqlite3.Connection, job: JobInput, store: str, now: datetime) -> Iterator[int]:
-    """What all subjects of a job will take on a store on each day, by the first one that has been
-    measured."""
+    """Yield what all subjects of a job will take on a store on each day, by the first one that has
+    been measured.
+    """
     kind, covers = job.subjects[:-1], jobs.covers(db, job)
     for subject in covers:
         sizes, packed = _sizes(db, job, kind, subject)
@@ -238,7 +240,7 @@ def _taken(db: sqlite3.Connection, job: JobInput, store: str, now: datetime) -> 
 
 
 def _sizes(db: sqlite3.Connection, job: JobInput, kind: str, subject: str) -> tuple[Sizes, int]:
-    """What a bundle of a subject takes, by the last ones; and a full one, packed."""
+    """Return what a bundle of a subject takes, by the last ones; and a full one, packed."""
     row = bundle_sizes.measured(db, kind, subject, list(job.contents)) if subject else None
     packed = row[1] if row is not None else 0
     if job.mode == "full":

@@ -66,7 +66,7 @@ def _row(job: JobInput, known: dict[str, list[SubjectFacts]] | None = None) -> J
 
 
 def sentence_of(job: JobInput, covers: int) -> str:
-    """What a job that covers so many subjects says it will do."""
+    """Return what a job that covers so many subjects says it will do."""
     starting = job.starting
     return job_summary.summary(
         subjects=job.subjects,
@@ -213,7 +213,9 @@ def jobs_start(name: str, body: JobStart) -> Started:
 
 
 def _failed_of(job: str, run_id: int) -> tuple[str, ...]:
-    """The subjects that did not end well in a run of a job, as far as the job still covers them."""
+    """Return the subjects that did not end well in a run of a job, as far as the job still covers
+    them.
+    """
     db = context().records.reader
     run = runs.run(db, run_id)
     if run.job != job:
@@ -235,5 +237,5 @@ def _failed_of(job: str, run_id: int) -> tuple[str, ...]:
 
 
 def options_of(body: JobStart) -> runs.RunOptions:
-    """What was asked of a run, for the records."""
+    """Return what was asked of a run, for the records."""
     return runs.RunOptions(body.full, body.compare, tuple(body.names), body.label, body.keep_days)

@@ -42,7 +42,7 @@ def overview() -> Overview:
 
 
 def _fills() -> list[StoreFill]:
-    """What each store holds, when it will be full, and what it missed."""
+    """Return what each store holds, when it will be full, and what it missed."""
     found, statuses = stores.fills(context().records.reader, context().cipher), context().statuses
     for row in found:
         if status := statuses.all().get(row.name):
@@ -59,7 +59,7 @@ def _active() -> list[Run]:
 
 
 def _attention(now: datetime) -> list[Attention]:
-    """What the standing checks find at this moment, with the alerts that are open."""
+    """Return what the standing checks find at this moment, with the alerts that are open."""
     db = context().records.reader
     known = alerts.open_by_key(db)
     rows = [
@@ -104,7 +104,7 @@ def _upcoming(now: datetime) -> list[Upcoming]:
 
 
 def _nights(now: datetime) -> list[SubjectNights]:
-    """The worst outcome of each subject on each of the last days, by UTC."""
+    """Return the worst outcome of each subject on each of the last days, by UTC."""
     first = (now - timedelta(days=_NIGHTS - 1)).date()
     by_subject: dict[tuple[str, str], dict[str, list[str]]] = {}
     for kind, subject, at, outcome in past_runs.nights(context().records.reader, first.isoformat()):

@@ -88,7 +88,7 @@ def event_stream(
     run_id: int | None = None,
     over: Callable[[], bool] = lambda: False,
 ) -> Response:
-    """A response of Server-Sent Events."""
+    """Return a response of Server-Sent Events."""
     last = request.headers.get("Last-Event-ID") or last_id
     return Response(
         events.stream(last, run_id, over),

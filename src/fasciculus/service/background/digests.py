@@ -66,7 +66,7 @@ def _has_digest(job: JobInput) -> bool:
 
 
 def _tables(server: MailServer) -> dict[str, Schedule]:
-    """When digests come, by their rhythm."""
+    """Return when digests come, by their rhythm."""
     return {
         "daily": schedule.parse(f"daily {server.digest_time}"),
         "weekly": schedule.parse(f"weekly {server.digest_day} {server.digest_time}"),
@@ -82,7 +82,7 @@ def _is_due(job: JobInput, tables: Mapping[str, Schedule], told: str, now: datet
 
 
 def _groups(members: list[JobInput]) -> dict[_Group, list[JobInput]]:
-    """The digests of jobs: one for each set of addresses and one for each channel."""
+    """Return the digests of jobs: one for each set of addresses and one for each channel."""
     found: dict[_Group, list[JobInput]] = {}
     for job in members:
         audience = Audience(tuple(sorted(job.report_to)), tuple(job.channels))
@@ -98,7 +98,7 @@ def _digest(
     told: list[tuple[JobInput, str]],
     now: datetime,
 ) -> Digest:
-    """What has been since each job was told of last."""
+    """Return what has been since each job was told of last."""
     paused = pauses.pauses(db, now)
     since = {
         job.name: max(datetime.fromisoformat(moment), now - _LONGEST[group.when])

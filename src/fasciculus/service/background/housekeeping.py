@@ -68,7 +68,7 @@ class Housekeeper:
 
     @property
     def loop(self) -> BackgroundLoop:
-        """The loop that it runs in."""
+        """Return the loop that it runs in."""
         return self._loop
 
     def job_started(self, job: JobInput) -> None:
@@ -108,7 +108,7 @@ class Housekeeper:
         self._loop.each("host", hosts, lambda host: host.name, self._find_on)
 
     def _starts_soon(self, moment: datetime) -> bool:
-        """Whether a job that takes all accounts starts before the next round."""
+        """Return whether a job that takes all accounts starts before the next round."""
         db = self._records.reader
         paused = pauses.pauses(db, moment)
         starts = [

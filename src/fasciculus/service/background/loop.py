@@ -68,17 +68,17 @@ class BackgroundLoop:
 
     @property
     def alive(self) -> bool:
-        """Whether it is at work and not late."""
+        """Return whether it is at work and not late."""
         return self._thread.is_alive() and time.monotonic() < self._expected + self._late
 
     @property
     def works(self) -> bool:
-        """Whether it is alive and every step of its last round went well."""
+        """Return whether it is alive and every step of its last round went well."""
         return self.alive and not self._failed_steps
 
     @property
     def troubles(self) -> list[str]:
-        """What failed last and has not gone well since, in sentences."""
+        """Return what failed last and has not gone well since, in sentences."""
         found = [f"{what}: {why}" for what, why in self._failed_steps.items()]
         for what, rows in list(self._failed_rows.items()):
             found += [f"{what} {row}: {why}" for row, why in list(rows.items())]

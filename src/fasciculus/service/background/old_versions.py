@@ -50,7 +50,9 @@ def measure_if_due(config: Config, records: Records, cipher: SecretCipher) -> No
 
 
 def _versioned(kinds: Mapping[str, str]) -> list[str]:
-    """The stores whose kind may keep old versions; one whose kind is not installed may not."""
+    """Return the stores whose kind may keep old versions; one whose kind is not installed
+    may not.
+    """
     found = []
     for name, kind in kinds.items():
         with suppress(FasciculusError):
@@ -60,13 +62,13 @@ def _versioned(kinds: Mapping[str, str]) -> list[str]:
 
 
 def old_bytes(order: StoreOrder) -> int:
-    """Bytes of what a store keeps though it was removed or replaced."""
+    """Return bytes of what a store keeps though it was removed or replaced."""
     with connected(open_store(order.spec())) as store:
         return store.old_bytes() if isinstance(store, VersionedStore) else 0
 
 
 def of_store(records: Records, name: str) -> int | None:
-    """The bytes of a store's old versions when they were last measured; None for never."""
+    """Return the bytes of a store's old versions when they were last measured; None for never."""
     row = _known(records).get(name)
     return None if row is None else int(row["bytes"])
 

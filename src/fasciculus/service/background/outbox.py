@@ -28,7 +28,7 @@ _FALLBACK_AFTER = timedelta(hours=1)
 
 
 def wait_after(attempts: int) -> float:
-    """Seconds until the next try, after so many that failed."""
+    """Return seconds until the next try, after so many that failed."""
     return float(min(_FIRST_WAIT * 2 ** min(attempts, 16), _LONGEST_WAIT))
 
 
@@ -72,7 +72,7 @@ class Outbox:
 
     @property
     def loop(self) -> BackgroundLoop:
-        """The loop that it runs in."""
+        """Return the loop that it runs in."""
         return self._loop
 
     def wake(self) -> None:

@@ -55,8 +55,8 @@ def copy_if_due(config: Config, records: Records, cipher: SecretCipher) -> None:
 
 
 def wanted(config: Config, db: sqlite3.Connection) -> list[str]:
-    """The stores that are to have copies: those that are named, or all that jobs write to and that
-    are this service's own.
+    """Return the stores that are to have copies: those that are named, or all that jobs write to
+    and that are this service's own.
     """
     if config.records_stores != ALL:
         return [name for name in config.records_stores if name != "none"]
@@ -65,7 +65,7 @@ def wanted(config: Config, db: sqlite3.Connection) -> list[str]:
 
 
 def overdue(config: Config, records: Records) -> list[str]:
-    """The stores that should have a copy no older than two days, and have not."""
+    """Return the stores that should have a copy no older than two days, and have not."""
     done: dict[str, str] = settings.get(records.reader, _KEY, {})
     oldest = stamp(datetime.now(UTC) - 2 * _EVERY)
     # One that was not named has its first copy within an hour of its first job.

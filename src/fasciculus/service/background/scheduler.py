@@ -48,7 +48,7 @@ class Clock:
         self._ticks = _ticks()
 
     def set_by(self, moment: datetime) -> timedelta:
-        """How far the clock is from where it would be."""
+        """Return how far the clock is from where it would be."""
         ticks = _ticks()
         gone = timedelta(seconds=ticks - self._ticks)
         found = moment - self._wall - gone
@@ -57,7 +57,7 @@ class Clock:
 
 
 def _ticks() -> float:
-    """Seconds that pass while the machine sleeps too."""
+    """Return seconds that pass while the machine sleeps too."""
     return time.clock_gettime(time.CLOCK_BOOTTIME)
 
 
@@ -102,12 +102,12 @@ class Scheduler:
 
     @property
     def loop(self) -> BackgroundLoop:
-        """The loop that it runs in."""
+        """Return the loop that it runs in."""
         return self._loop
 
     @property
     def alive(self) -> bool:
-        """Whether it has looked lately."""
+        """Return whether it has looked lately."""
         return self._loop.alive
 
     def _round(self) -> None:
@@ -128,8 +128,9 @@ class Scheduler:
         self._since, self._failed = moment, False
 
     def _begin(self) -> datetime:
-        """The moment up to which starts were looked at before: what was missed while the service
-        was down is made up for, once a job."""
+        """Return the moment up to which starts were looked at before: what was missed while the
+        service was down is made up for, once a job.
+        """
         last = settings.get(self._records.reader, _KEY)
         since = datetime.fromisoformat(last) if last else datetime.now(UTC)
         self._clock = Clock()
@@ -148,7 +149,7 @@ class Scheduler:
 
     @property
     def clock_trouble(self) -> str:
-        """What happened to the clock in the last day, empty when nothing did."""
+        """Return what happened to the clock in the last day, empty when nothing did."""
         return self.clock_set if time.monotonic() - self._clock_set_at < _SAID_FOR else ""
 
     def _pause(self) -> float:

@@ -82,12 +82,12 @@ class Watch:
 
     @property
     def loop(self) -> BackgroundLoop:
-        """The loop that it runs in."""
+        """Return the loop that it runs in."""
         return self._loop
 
     @property
     def alive(self) -> bool:
-        """Whether it is at work."""
+        """Return whether it is at work."""
         return self._loop.alive
 
     def _look_now(self) -> None:
@@ -98,7 +98,7 @@ class Watch:
         look_if_due(self._records, self._cipher)
 
     def found(self, now: datetime) -> list[Finding]:
-        """What is wrong at a moment, whether or not it is an alert yet."""
+        """Return what is wrong at a moment, whether or not it is an alert yet."""
         return self._found(now, watch_settings(self._records.reader))
 
     def _found(self, now: datetime, settings: WatchSettings) -> list[Finding]:

@@ -25,7 +25,7 @@ class Attachment:
 
 
 def attachments(sources: OrderInputs, run_id: int) -> list[Attachment]:
-    """The pieces of a run's bundles, as far as the job wants them and they are small enough.
+    """Return the pieces of a run's bundles, as far as the job wants them and they are small enough.
 
     Pieces stay as they are on the store: what is sealed there is sealed in the message.
     """

@@ -51,7 +51,7 @@ class Message:
 
     @property
     def template(self) -> str:
-        """The name of its templates, without their forms."""
+        """Return the name of its templates, without their forms."""
         return "report" if self.kind == "run" else self.kind
 
 
@@ -66,11 +66,11 @@ class Audience:
         return bool(self.people or self.channels)
 
     def or_else(self, others: Audience) -> Audience:
-        """The people of another audience where this has none, and its channels likewise."""
+        """Return the people of another audience where this has none, and its channels likewise."""
         return Audience(self.people or others.people, self.channels or others.channels)
 
     def parts(self) -> list[Audience]:
-        """The addresses together, and each channel by itself."""
+        """Return the addresses together, and each channel by itself."""
         channels = [Audience(channels=(name,)) for name in self.channels]
         return [Audience(people=self.people), *channels] if self.people else channels
 
@@ -82,13 +82,14 @@ class MessageWriter:
         self._config, self._cipher = config, cipher
 
     def link(self, page: str) -> str:
-        """The address of a page of the console; empty while its own address is not set."""
+        """Return the address of a page of the console; empty while its own address is not set."""
         base = self._config.public_url.rstrip("/")
         return f"{base}/#/{page}" if base else ""
 
     def rendered(self, db: sqlite3.Connection, template: str, content: Any) -> tuple[str, str]:
-        """A message as text and as HTML; by the default templates where people's own fail, which
-        the message then says."""
+        """Return a message as text and as HTML; by the default templates where people's own fail,
+        which the message then says.
+        """
         texts = templates.own_texts(db)
         try:
             return _both(texts, template, content)
@@ -197,14 +198,14 @@ def _both(texts: Mapping[str, str], template: str, content: Any) -> tuple[str, s
 
 
 def _noted(html: str, note: str) -> str:
-    """A page with a note at its end."""
+    """Return a page with a note at its end."""
     line = f"<p>{escape(note)}</p>"
     head, end, tail = html.rpartition("</body>")
     return f"{head}{line}{end}{tail}" if end else html + line
 
 
 def store_totals(db: sqlite3.Connection, cipher: SecretCipher) -> list[WebhookStore]:
-    """What all stores hold."""
+    """Return what all stores hold."""
     return [
         WebhookStore(name=row.name, copies=row.copies, bytes=row.bytes)
         for row in stores.fills(db, cipher)

@@ -70,7 +70,7 @@ class Reporter:
             log.exception("run %s: its report could not be written", run_id)
 
     def _attachments(self, run_id: int) -> list[Attachment]:
-        """What goes along with a report, read from a store before anything is written."""
+        """Return what goes along with a report, read from a store before anything is written."""
         try:
             return attachments(
                 OrderInputs(self._config, self._records.reader, self._cipher), run_id
@@ -128,7 +128,9 @@ class Reporter:
         job: JobInput | None,
         subjects: set[str] | None = None,
     ) -> str | None:
-        """The log as an attachment, where the job wants one; only of some subjects if so asked."""
+        """Return the log as an attachment, where the job wants one; only of some subjects if so
+        asked.
+        """
         attach = job.attach_log if job is not None else "trouble"
         report.log_attached = attach == "always" or (attach == "trouble" and report.trouble)
         if not report.log_attached:
@@ -140,7 +142,7 @@ class Reporter:
         )
 
     def example(self, db: sqlite3.Connection, job: str) -> RunReport | None:
-        """The report of the last run of a job that ended, None before there is one."""
+        """Return the report of the last run of a job that ended, None before there is one."""
         last = past_runs.last_ended(db, job)
         if last is None:
             return None
@@ -218,12 +220,12 @@ class Reporter:
 
 
 def _everybody(known: Iterable[JobInput]) -> list[str]:
-    """All who get the reports of any job."""
+    """Return all who get the reports of any job."""
     return sorted({address for job in known for address in job.report_to})
 
 
 def _is_reported(state: str, row: Finding | Alert, job: JobInput | None) -> bool:
-    """Whether a report tells of an alert what a message on it would."""
+    """Return whether a report tells of an alert what a message on it would."""
     if isinstance(row, Finding):
         return state == "opened" and row.told_by_report
     return (
@@ -236,8 +238,9 @@ def _is_reported(state: str, row: Finding | Alert, job: JobInput | None) -> bool
 def _audience(
     job: JobInput | None, watch: WatchSettings, everybody: Sequence[str], is_reported: bool
 ) -> Audience:
-    """Who is told of an alert: the people and channels of its job, and those of the watch where it
-    has none. Who gets a report on the same is not told twice."""
+    """Return who is told of an alert: the people and channels of its job, and those of the watch
+    where it has none. Who gets a report on the same is not told twice.
+    """
     own = Audience(tuple(job.report_to), tuple(job.channels)) if job is not None else Audience()
     others = _others(watch, everybody)
     if not is_reported:
@@ -248,12 +251,12 @@ def _audience(
 
 
 def _others(watch: WatchSettings, everybody: Sequence[str]) -> Audience:
-    """Who is told of what nobody is named for."""
+    """Return who is told of what nobody is named for."""
     return Audience(tuple(watch.recipients or everybody), tuple(watch.channels))
 
 
 def report_of(run: RunDetail, link: str = "") -> RunReport:
-    """The report's model of an ended run."""
+    """Return the report's model of an ended run."""
     lines = []
     for task in run.tasks:
         seconds = (
@@ -291,7 +294,7 @@ def report_of(run: RunDetail, link: str = "") -> RunReport:
 def maintenance_report_of(
     work: MaintenanceTask, zone: str, damage: list[DamageLine], helpers: list[str], link: str = ""
 ) -> MaintenanceReport:
-    """The report's model of ended maintenance."""
+    """Return the report's model of ended maintenance."""
     return MaintenanceReport(
         work.id,
         work.kind,

@@ -39,7 +39,7 @@ _SAMPLE_RUN = RunReport(
 def sample_of(
     name: str, run: RunReport | None = None
 ) -> RunReport | Digest | AlertReport | MaintenanceReport:
-    """A message of a template's kind, to try it with: of a run, where one is given."""
+    """Return a message of a template's kind, to try it with: of a run, where one is given."""
     shown = run or _SAMPLE_RUN
     match name.partition(".")[0]:
         case "report":

@@ -26,17 +26,19 @@ _SECONDS = 10.0
 
 
 def own_texts(db: sqlite3.Connection) -> dict[str, str]:
-    """The templates that people have put in place of ours, by file name."""
+    """Return the templates that people have put in place of ours, by file name."""
     return dict(settings.get(db, _KEY) or {})
 
 
 def shipped(name: str) -> str:
-    """The text of a template that comes along, by file name."""
+    """Return the text of a template that comes along, by file name."""
     return files("fasciculus.service").joinpath("templates", name).read_text("utf-8")
 
 
 def check_name(name: str) -> str:
-    """The file name of a template that may be changed; raises ``MissingError`` for another one."""
+    """Return the file name of a template that may be changed; raises ``MissingError`` for another
+    one.
+    """
     known = [f"{row}.{form}" for row in NAMES for form in FORMS]
     if name not in known:
         raise MissingError(f"There is no template {name}.", f"Templates: {', '.join(known)}.")
@@ -91,7 +93,7 @@ def _fill(texts: dict[str, str], name: str, report: object) -> str:
 
 
 def _reason(error: Exception) -> str:
-    """What is wrong with a template, without the names of our own classes."""
+    """Return what is wrong with a template, without the names of our own classes."""
     found = re.search(r"object' has no attribute '(\w+)'", str(error))
     return f"there is no “{found[1]}”" if found else str(error)
 
@@ -102,7 +104,7 @@ def shipped_environment() -> SandboxedEnvironment:
 
 
 def render(templates: SandboxedEnvironment, name: str, report: Any) -> str:
-    """A message by one template."""
+    """Return a message by one template."""
     return templates.get_template(name).render(report=report)
 
 

@@ -32,7 +32,7 @@ _PREFIX = "whsec_"
 
 
 def of_run(report: RunReport, stores: list[WebhookStore]) -> WebhookMessage:
-    """A run as a message."""
+    """Return a run as a message."""
     return WebhookMessage(
         event="run",
         at=report.ended,
@@ -85,8 +85,9 @@ def check_template(channel: ChannelInput, message: WebhookMessage) -> None:
 
 
 def body_of(channel: ChannelSecrets, message: WebhookMessage) -> bytes:
-    """What a channel gets of a message, by its form. Raises ``SettingError`` for a template that
-    cannot be filled."""
+    """Return what a channel gets of a message, by its form. Raises ``SettingError`` for a template
+    that cannot be filled.
+    """
     line = f"{message.title.removeprefix('[Fasciculus] ')}. {message.sentence} {message.link}"
     match channel.channel.form:
         case "message":
@@ -116,8 +117,9 @@ def _filled(template: str, message: WebhookMessage) -> bytes:
 
 
 def signature(secret: str, number: str, moment: int, body: bytes) -> str:
-    """The ``webhook-signature`` header: HMAC-SHA256 over number, moment (seconds since 1970) and
-    body, with the key in base64 behind ``whsec_``, or with the secret's own bytes."""
+    """Return the ``webhook-signature`` header: HMAC-SHA256 over number, moment (seconds since 1970)
+    and body, with the key in base64 behind ``whsec_``, or with the secret's own bytes.
+    """
     key = secret.encode()
     if secret.startswith(_PREFIX):
         try:
@@ -168,7 +170,7 @@ def ask(
 def _posted(
     url: str, headers: dict[str, str], body: bytes, networks: Sequence[str], until: float
 ) -> tuple[int, str]:
-    """The status and the beginning of the answer."""
+    """Return the status and the beginning of the answer."""
     verify = not url.startswith("http:")
     with (
         httpx.Client(transport=CheckedTransport(networks, verify), timeout=_TIMEOUT) as client,
@@ -178,7 +180,7 @@ def _posted(
 
 
 def _beginning(answer: httpx.Response, until: float) -> str:
-    """The beginning of an answer, which may be long, or never end."""
+    """Return the beginning of an answer, which may be long, or never end."""
     found = b""
     for part in answer.iter_raw():
         found += part

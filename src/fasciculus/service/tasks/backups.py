@@ -114,7 +114,7 @@ class BackupHandler(HandlerBase[QueuedBackup]):
     def queue_run(
         self, start: RunStart, options: runs.RunOptions = runs.RunOptions()
     ) -> tuple[int, list[QueuedBackup]]:
-        """A queued run of a job and its tasks; the same idempotency key has the same run."""
+        """Return a queued run of a job and its tasks; the same idempotency key has the same run."""
         now = datetime.now(UTC)
         with self._records.write() as db:
             if start.key and (known := runs.by_key(db, start.key)):
@@ -381,7 +381,7 @@ class BackupHandler(HandlerBase[QueuedBackup]):
     # Recovering ----------------------------------------------------------------
 
     def resumes(self, task: QueuedBackup) -> bool:
-        """What had not begun loses nothing by waiting on."""
+        """Return what had not begun loses nothing by waiting on."""
         shown = runs.task(self._records.reader, task.number)
         return task.job is not None and shown.state == "queued"
 

@@ -42,19 +42,21 @@ class Handler(Protocol[T]):
         """Clear up on the host after a worker that broke off; ``carry_out`` runs an order."""
 
     def again(self, task: T, result: AnyResult) -> datetime | None:
-        """When a task that came to this is tried again; None for never. Records that it waits."""
+        """Return when a task that came to this is tried again; None for never. Records that it
+        waits.
+        """
 
     def resumes(self, task: T) -> bool:
-        """Whether a task that an earlier life left waiting goes on waiting."""
+        """Return whether a task that an earlier life left waiting goes on waiting."""
 
     def endings(self, task: T, result: AnyResult) -> list[Callable[[], None]]:
-        """The writes that end it, each of which may be repeated."""
+        """Return the writes that end it, each of which may be repeated."""
 
     def clear(self, task: T) -> None:
         """Remove what it left on this machine."""
 
     def unfinished(self) -> list[T]:
-        """What the records call queued or running."""
+        """Return what the records call queued or running."""
 
 
 class HandlerBase(Generic[T]):

@@ -72,8 +72,9 @@ class MaintenanceHandler(HandlerBase[QueuedMaintenance]):
         bundle: int | None = None,
         options: MaintenanceOptions = MaintenanceOptions(),
     ) -> tuple[list[int], list[QueuedMaintenance]]:
-        """The numbers of the maintenance of each subject with copies on a store, or of one, and the
-        tasks that are new. Asked for twice, it is done once."""
+        """Return the numbers of the maintenance of each subject with copies on a store, or of one,
+        and the tasks that are new. Asked for twice, it is done once.
+        """
         with self._records.write() as db:
             stores.store(db, self._cipher, store)
             if kind == "transfer":
@@ -96,7 +97,7 @@ class MaintenanceHandler(HandlerBase[QueuedMaintenance]):
     def _subjects(
         db: sqlite3.Connection, kind: str, store: str, subject: str, bundle: int | None
     ) -> tuple[str, list[tuple[str, str]]]:
-        """The bundle's name where one was named, and the subjects concerned."""
+        """Return the bundle's name where one was named, and the subjects concerned."""
         if bundle is not None:
             found = bundles.bundle(db, bundle)
             if store not in [copy.store for copy in found.copies]:
@@ -125,7 +126,7 @@ class MaintenanceHandler(HandlerBase[QueuedMaintenance]):
         return "", subjects
 
     def queued(self, row: MaintenanceTask) -> QueuedMaintenance:
-        """A maintenance task that waits."""
+        """Return a maintenance task that waits."""
         names = [name for name in (row.store, row.source) if name]
         return QueuedMaintenance(
             number=row.id,
@@ -245,7 +246,9 @@ class MaintenanceHandler(HandlerBase[QueuedMaintenance]):
         self._events.changed("stores")
 
     def _told(self, task: QueuedMaintenance) -> list[FoundProposal]:
-        """What the copy of the records tells that an import found; said where none can be read."""
+        """Return what the copy of the records tells that an import found; said where none can be
+        read.
+        """
         path = self._folder(task) / RECORDS_COPY
         if not task.records_copy or not path.exists():
             return []
@@ -314,8 +317,9 @@ def lacking(
     options: MaintenanceOptions,
     subject: str,
 ) -> list[Subject]:
-    """The subjects of which a store lacks bundles, or of which an earlier move left some behind.
-    Raises ``SettingError`` where there is none."""
+    """Return the subjects of which a store lacks bundles, or of which an earlier move left some
+    behind. Raises ``SettingError`` where there is none.
+    """
     source = options.source
     if source == store:
         raise SettingError("A store cannot be copied to itself.", "Name two.", field="source")
@@ -335,7 +339,7 @@ def lacking(
 
 
 def _numbers(result: AnyResult) -> dict[str, int]:
-    """The numbers of repacking, as the API shows them."""
+    """Return the numbers of repacking, as the API shows them."""
     if not isinstance(result, RepackResult):
         return {}
     names = ("pieces", "stored", "holds", "unused", "chosen", "frees", "freed")
@@ -350,7 +354,7 @@ def with_progress(shown: MaintenanceTask, live: TaskProgress) -> None:
 
 
 def _proposed(store: str, rows: list[FoundProposal]) -> str:
-    """What an import proposes, and how it is accepted."""
+    """Return what an import proposes, and how it is accepted."""
     counts = [
         format_count(sum(row.kind == kind for row in rows), kind)
         for kind in KINDS

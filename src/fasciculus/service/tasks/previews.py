@@ -72,7 +72,7 @@ class Previews:
             running.shown = _shown(running.shown.id, result, time.monotonic() - began)
 
     def show(self, number: int) -> Preview:
-        """How far one is, or what it found. Raises ``MissingError``."""
+        """Return how far one is, or what it found. Raises ``MissingError``."""
         return self._one(number).shown
 
     def cancel(self, number: int) -> Preview:

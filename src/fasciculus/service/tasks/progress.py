@@ -23,7 +23,7 @@ class TaskProgress:
 
     @property
     def step_seconds(self) -> float:
-        """How long the present step has been going on."""
+        """Return how long the present step has been going on."""
         return time.monotonic() - self.step_at
 
     def update(self, progress: Progress) -> None:
@@ -48,7 +48,7 @@ class TaskProgress:
 
     @property
     def remaining(self) -> float | None:
-        """Seconds left, where the total is known and something moves."""
+        """Return seconds left, where the total is known and something moves."""
         left = self.progress.total - self.progress.bytes
         seconds = left / self.rate if self.rate > 1 else 0.0
         return seconds if seconds >= 1 else None

@@ -45,7 +45,7 @@ class TaskQueue:
         self._waiting.extend(tasks)
 
     def next(self, now: datetime | None = None) -> QueuedTask | None:
-        """The one that may begin, which is running from now on; None when none may."""
+        """Return the one that may begin, which is running from now on; None when none may."""
         now = now or datetime.now(UTC)
         load = _Load(self._running, self._settling, self._waiting)
         jobs = Counter(task.job_name for task in self._running)
@@ -74,7 +74,7 @@ class TaskQueue:
         )
 
     def soonest(self, now: datetime) -> datetime | None:
-        """The next moment at which a waiting task may begin or may no more."""
+        """Return the next moment at which a waiting task may begin or may no more."""
         moments = [
             moment
             for task in self._waiting
@@ -114,19 +114,19 @@ class TaskQueue:
         return self.withdraw(lambda task: task.not_after is not None and task.not_after <= now)
 
     def running(self) -> list[QueuedTask]:
-        """The running tasks."""
+        """Return the running tasks."""
         return list(self._running)
 
     def find(self, key: tuple[str, int]) -> QueuedTask | None:
-        """The task of a key, while it waits, runs or settles."""
+        """Return the task of a key, while it waits, runs or settles."""
         return next((task for task in self._all() if task.key == key), None)
 
     def keys(self) -> set[tuple[str, int]]:
-        """The keys of all tasks that wait, run or settle."""
+        """Return the keys of all tasks that wait, run or settle."""
         return {task.key for task in self._all()}
 
     def busy(self) -> set[Subject]:
-        """The subjects of which something is queued or running."""
+        """Return the subjects of which something is queued or running."""
         return {task.subject for task in self._all()}
 
     def _all(self) -> list[QueuedTask]:
@@ -153,11 +153,11 @@ class _Load:
                 self._turns[task.job_name] = min(turn, task.turn)
 
     def is_turn(self, task: QueuedTask) -> bool:
-        """Whether no earlier run of its job goes on: a run never overlaps itself."""
+        """Return whether no earlier run of its job goes on: a run never overlaps itself."""
         return self._turns.get(task.job_name, task.turn) == task.turn
 
     def takes(self, task: QueuedTask) -> bool:
-        """Whether its subject, host and stores have room for a task."""
+        """Return whether its subject, host and stores have room for a task."""
         if task.exclusive and task.subject in self._busy:
             return False
         if task.host and task.max_concurrent and self._hosts[task.host] >= task.max_concurrent:

@@ -60,7 +60,7 @@ class QueuedTask:
 
     @property
     def key(self) -> tuple[str, int]:
-        """What tells it from all others."""
+        """Return what tells it from all others."""
         return type(self).__name__, self.number
 
 

@@ -23,8 +23,9 @@ class RestoreHandler(HandlerBase[QueuedRestore]):
     aftermath = "Files that are there are whole; take it up again with --resume."
 
     def queued(self, restore: Restore) -> QueuedRestore:
-        """A restore that waits. It waits for no other task of its host or store, but they for it:
-        no more of them begin than these take together."""
+        """Return a restore that waits. It waits for no other task of its host or store, but they
+        for it: no more of them begin than these take together.
+        """
         subject = (restore.subject_kind, restore.subject)
         return QueuedRestore(
             number=restore.id,

@@ -64,7 +64,7 @@ class TaskRunner:
 
     @property
     def alive(self) -> bool:
-        """Whether all its threads are at work."""
+        """Return whether all its threads are at work."""
         return all(thread.is_alive() for thread in (*self._threads, self._watcher))
 
     def stop(self) -> None:
@@ -118,12 +118,12 @@ class TaskRunner:
                 self._changed.notify_all()
 
     def busy(self) -> set[Subject]:
-        """The subjects of which something is queued or running."""
+        """Return the subjects of which something is queued or running."""
         with self._changed:
             return self._queue.busy()
 
     def progress_of(self, key: tuple[str, int]) -> TaskProgress | None:
-        """How far a task is, while it runs."""
+        """Return how far a task is, while it runs."""
         with self._changed:
             task = self._queue.find(key)
         return task.progress if task is not None else None
@@ -141,7 +141,9 @@ class TaskRunner:
             self._carry_out(task)
 
     def _pause(self) -> float | None:
-        """Seconds until a waiting task may begin that may not yet; None where there is none."""
+        """Return seconds until a waiting task may begin that may not yet; None where
+        there is none.
+        """
         now = datetime.now(UTC)
         soonest = self._queue.soonest(now)
         # Never long: the clock may be set.
@@ -167,7 +169,7 @@ class TaskRunner:
                 self._end(task, result, journal)
 
     def _again(self, task: QueuedTask, result: AnyResult, handler: Handler[Any]) -> datetime | None:
-        """When a task that failed is to be tried again, None for never."""
+        """Return when a task that failed is to be tried again, None for never."""
         if task.cancelled or self._closing:
             return None
         try:

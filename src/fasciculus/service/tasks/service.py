@@ -104,7 +104,7 @@ class Tasks:
         return self._runner.alive
 
     def busy(self) -> set[Subject]:
-        """The subjects of which something is queued or running."""
+        """Return the subjects of which something is queued or running."""
         return self._runner.busy()
 
     # Runs ------------------------------------------------------------------------
@@ -132,7 +132,7 @@ class Tasks:
         self._runner.cancel(lambda task: isinstance(task, QueuedBackup) and task.run == run_id)
 
     def with_progress(self, task: Task) -> Task:
-        """A task of a run with its live numbers, while it runs."""
+        """Return a task of a run with its live numbers, while it runs."""
         live = self._runner.progress_of((QueuedBackup.__name__, task.id))
         if live is not None and task.state == "running":
             backups_.with_progress(task, live)
@@ -150,7 +150,7 @@ class Tasks:
         )
 
     def restore_with_progress(self, restore: Restore) -> Restore:
-        """A restore with its live numbers, while it runs."""
+        """Return a restore with its live numbers, while it runs."""
         live = self._runner.progress_of((QueuedRestore.__name__, restore.id))
         if live is not None and restore.state == "running":
             restores_.with_progress(restore, live)
@@ -194,7 +194,7 @@ class Tasks:
         )
 
     def maintenance_with_progress(self, task: MaintenanceTask) -> MaintenanceTask:
-        """A maintenance task with its live numbers, while it runs."""
+        """Return a maintenance task with its live numbers, while it runs."""
         live = self._runner.progress_of((QueuedMaintenance.__name__, task.id))
         if live is not None and task.state == "running":
             maintenance_.with_progress(task, live)

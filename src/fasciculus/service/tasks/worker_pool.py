@@ -88,7 +88,7 @@ class WorkerProcess:
 
     @property
     def pidfd(self) -> int:
-        """The process, as ``pidfd_open(2)`` gives it."""
+        """Return the process, as ``pidfd_open(2)`` gives it."""
         return self._process.pidfd
 
     def events(self) -> Iterator[Event]:
@@ -116,7 +116,9 @@ class WorkerProcess:
                 self.ended = process.wait(is_expected=self.result is not None)
 
     def _ends_well(self) -> bool:
-        """Whether the order ended well and nobody asked to cancel it; from now on nobody can."""
+        """Return whether the order ended well and nobody asked to cancel it; from now on nobody
+        can.
+        """
         with self._lock:
             self._is_over = self._killer is None
         return self._is_over and self.result is not None and self.result.outcome in _GOOD
@@ -169,7 +171,7 @@ class _Process:
 
     @property
     def is_alive(self) -> bool:
-        """Whether it has not ended."""
+        """Return whether it has not ended."""
         return not select.select([self.pidfd], [], [], 0)[0]
 
     def close_orders(self) -> None:
@@ -232,7 +234,7 @@ class _ForkServer:
 
     @property
     def is_worn(self) -> bool:
-        """Whether another one should take its place."""
+        """Return whether another one should take its place."""
         if self.process.poll() is not None or self.orders >= _ORDERS_PER_SERVER:
             return True
         try:

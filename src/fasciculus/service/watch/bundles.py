@@ -32,7 +32,7 @@ class UnusualBundles:
         self._found: list[UnusualBundle] = []
 
     def look(self) -> list[UnusualBundle]:
-        """The newest bundles that are unusual, by the thresholds of their jobs."""
+        """Return the newest bundles that are unusual, by the thresholds of their jobs."""
         version = self._records.version
         if version != self._version:
             self._found, self._version = self._look(), version

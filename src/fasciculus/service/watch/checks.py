@@ -77,7 +77,7 @@ class Watched:
 
 
 def findings(watched: Watched) -> list[Finding]:
-    """What all checks find, what is broken first."""
+    """Return what all checks find, what is broken first."""
     rows: list[Finding] = []
     for check in CHECKS:
         try:
@@ -115,7 +115,7 @@ def _records(watched: Watched) -> Iterator[Finding]:
 
 
 def _background(watched: Watched) -> Iterator[Finding]:
-    """What background work could not do, and rows of the records that cannot be read."""
+    """Yield what background work could not do, and rows of the records that cannot be read."""
     for name, troubles in watched.troubles.items():
         if troubles:
             more = f" and {len(troubles) - 1} more" if len(troubles) > 1 else ""
@@ -203,7 +203,7 @@ def _last_run(db: sqlite3.Connection, job: JobInput) -> Iterator[Finding]:
 
 
 def _missing_run(watched: Watched, job: JobInput) -> Iterator[Finding]:
-    """A start by the timetable of which no run came, whoever is to blame."""
+    """Yield a start by the timetable of which no run came, whoever is to blame."""
     db = watched.db
     since = max(
         filter(

@@ -83,7 +83,7 @@ class StoreAnswers:
                 settings.put(db, _KEY, found)
 
     def _names(self) -> list[str]:
-        """The stores that jobs need."""
+        """Return the stores that jobs need."""
         db = self._records.reader
         used = {name for job in jobs.jobs(db) if job.enabled for name in job.stores}
         copying = stores.copying(db)

@@ -62,7 +62,9 @@ def _fetched(
     local: Path,
     on_damage: Callable[[Store], None],
 ) -> bool:
-    """Whether a piece was whole on a store, and is here now. A store that fails cannot help."""
+    """Return whether a piece was whole on a store, and is here now. A store that fails
+    cannot help.
+    """
     path = subject.piece(piece.name)
     try:
         if source.size(path) == piece.bytes and (

@@ -14,7 +14,7 @@ from ..orders import BackupOrder, PreviewOrder
 def excluded_paths(
     order: BackupOrder | PreviewOrder, root: bytes, is_local: bool
 ) -> frozenset[bytes]:
-    """The service's own files, local stores, and the databases that go in as copies.
+    """Return the service's own files, local stores, and the databases that go in as copies.
 
     Paths are relative to ``root``, a folder of the order's host; ``is_local`` says whether that is
     this machine.

@@ -26,7 +26,7 @@ _HEADROOM = 64 * 1024 * 1024
 def check_sources(
     order: BackupOrder, host: HostConnection, warn: Callable[[str], None]
 ) -> dict[str, str]:
-    """What is to be read answers, before anything is written.
+    """Return what is to be read answers, before anything is written.
 
     Return why the databases of an engine cannot be read, by its name: that costs them, and not the
     files and mail of the subject. Raises what costs all of it.
@@ -88,7 +88,9 @@ def _failed_databases(order: BackupOrder, host: HostConnection) -> dict[str, str
 
 
 def piece_size_for(order: BackupOrder, spool: Path, info: Callable[[str], None]) -> int:
-    """The size of pieces that the spool has room for; ``StoreFullError`` when it has none."""
+    """Return the size of pieces that the spool has room for; ``StoreFullError`` when it
+    has none.
+    """
     free = shutil.disk_usage(spool).free
     fits = min(order.spool_limit, free - _HEADROOM) // 3
     if fits < _SMALLEST:

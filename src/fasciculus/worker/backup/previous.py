@@ -61,7 +61,7 @@ class PreviousBundle:
     # States ----------------------------------------------------------------------
 
     def noting(self, stack: ExitStack) -> StatCacheWriter | None:
-        """Where the states of the new bundle's files are noted for the next one."""
+        """Return where the states of the new bundle's files are noted for the next one."""
         if not self._order.states or "files" not in self._order.contents or not self._by_states():
             return None
         before = Path(self._previous.states) if self._listed else None
@@ -87,7 +87,7 @@ class PreviousBundle:
             )
 
     def states(self, stack: ExitStack) -> StatCache | None:
-        """The states of its files, when they were taken with the same rules."""
+        """Return the states of its files, when they were taken with the same rules."""
         if not self._listed:
             return None
         known = self._ahead.unchanged if self._ahead is not None else lambda number: False
@@ -97,8 +97,8 @@ class PreviousBundle:
 
     @cached_property
     def _listed(self) -> int:
-        """The length of all lines of its listing, where the states of its files are at hand; else
-        0.
+        """Return the length of all lines of its listing, where the states of its files are at hand;
+        else 0.
         """
         if (
             not self.usable
@@ -112,8 +112,9 @@ class PreviousBundle:
         )
 
     def _by_states(self) -> bool:
-        """Whether an unchanged state means that an entry goes in, or not, as before: not so over
-        SSH, nor with rules that look at the clock or into files."""
+        """Return whether an unchanged state means that an entry goes in, or not, as before: not so
+        over SSH, nor with rules that look at the clock or into files.
+        """
         rules = self._order.rules
         return not (
             not self._host.is_local
@@ -137,7 +138,7 @@ class PreviousBundle:
     # Differences -------------------------------------------------------------------
 
     def changes(self, listing_sha256: str) -> DiffCounts | None:
-        """How the new bundle differs from it, None where there was none.
+        """Return how the new bundle differs from it, None where there was none.
 
         Raises ``DamagedError`` when its listing cannot be read to its end.
         """
@@ -157,7 +158,7 @@ class PreviousBundle:
 
 
 def _is_whole(previous: PreviousOrder) -> bool:
-    """Whether its listing is at hand, and as it was."""
+    """Return whether its listing is at hand, and as it was."""
     try:
         with open(previous.listing, "rb") as raw:
             return not previous.listing_sha256 or (

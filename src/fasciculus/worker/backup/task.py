@@ -68,7 +68,7 @@ _RULES_SAID = 20
 
 
 def sealer_to(recipients: list[str]) -> Sealer | None:
-    """What seals to some public keys; None where there are none."""
+    """Return what seals to some public keys; None where there are none."""
     if not recipients:
         return None
     # Imported late: most bundles are not sealed.
@@ -78,7 +78,7 @@ def sealer_to(recipients: list[str]) -> Sealer | None:
 
 
 def public(manifest: Manifest) -> Manifest:
-    """A manifest as a store may show it to anybody."""
+    """Return a manifest as a store may show it to anybody."""
     if not manifest.sealed_to:
         return manifest
     shown = deepcopy(manifest)
@@ -378,7 +378,7 @@ class BackupTask:
             self._settings(file_source)
 
     def _manifest(self, started: datetime, counts: dict[str, ContentsCount]) -> Manifest:
-        """What is known of the bundle before its pieces."""
+        """Return what is known of the bundle before its pieces."""
         order = self._order
         began = started.isoformat(timespec="seconds")
         builds_on = None if self._full else order.previous
@@ -418,7 +418,7 @@ class BackupTask:
                 gather()
 
     def _all_pieces(self, writer: BundleWriter) -> list[PieceRecord]:
-        """The pieces that the bundle needs: those of earlier bundles first, then its own."""
+        """Return the pieces that the bundle needs: those of earlier bundles first, then its own."""
         own = writer.finish()
         for piece in own:
             piece.holds = piece.used = writer.used[piece.name]
@@ -469,7 +469,7 @@ class BackupTask:
         self._half = False
 
     def _listing_to_put(self, manifest: Manifest, listing: Path) -> Path:
-        """The listing as it goes to the stores, sealed where the pieces are."""
+        """Return the listing as it goes to the stores, sealed where the pieces are."""
         if not is_listing_of(listing, manifest):
             raise DamagedError(
                 "The listing was altered on this machine's disk.", "Check that disk and the memory."
@@ -596,7 +596,7 @@ class BackupTask:
         self._emitter.info(f"store {store}: retired {bundle}")
 
     def _changes(self, manifest: Manifest) -> DiffCounts | UnsetType:
-        """How the bundle differs from the previous one, for the records; never what makes a
+        """Return how the bundle differs from the previous one, for the records; never what makes a
         complete bundle fail."""
         try:
             changes = self._before.changes(manifest.listing_sha256)
@@ -630,7 +630,7 @@ class BackupTask:
 
 
 def keep_of(store: StoreOrder, own: str = "") -> StoreKeep:
-    """What is kept on a store; ``own`` is a bundle that stays for a time of its own."""
+    """Return what is kept on a store; ``own`` is a bundle that stays for a time of its own."""
     return StoreKeep(
         retention.parse(store.keep),
         schedule.zone(store.keep_zone),

@@ -125,7 +125,7 @@ class ImportTask:
 
 
 def _known_name(text: str) -> str:
-    """A name out of a manifest, where it can be one."""
+    """Return a name out of a manifest, where it can be one."""
     try:
         return check_name(text)
     except FasciculusError:

@@ -16,7 +16,9 @@ from ..orders import CopyOrder, MaintenanceOrder
 
 
 def listing_at_hand(known: Iterable[CopyOrder], manifest: Manifest) -> Path | None:
-    """The listing beside the records, where it is the one that the store's manifest names."""
+    """Return the listing beside the records, where it is the one that the store's
+    manifest names.
+    """
     for held in known:
         if (
             held.name == manifest.name
@@ -28,14 +30,14 @@ def listing_at_hand(known: Iterable[CopyOrder], manifest: Manifest) -> Path | No
 
 
 def known_copies(order: MaintenanceOrder, emitter: Emitter) -> RecordedCopies:
-    """The copies that an order is about, as the records know them."""
+    """Return the copies that an order is about, as the records know them."""
     return order.store.recorded_copies(order.subject.ref(), emitter.warn)
 
 
 def current_manifest(
     order: MaintenanceOrder, store: Store, bundle: str, recorded: RecordedCopies, emitter: Emitter
 ) -> Manifest:
-    """A bundle's manifest as it was stored, or as repacking left it; errors as those of
+    """Return a bundle's manifest as it was stored, or as repacking left it; errors as those of
     :meth:`RecordedCopies.manifest`.
 
     Of repacking that was finished when nobody could hear of it, the records are told now.
@@ -51,7 +53,9 @@ def current_manifest(
 def own_manifest(
     order: MaintenanceOrder, store: Store, bundle: str, recorded: RecordedCopies, emitter: Emitter
 ) -> Manifest:
-    """The same, of a bundle that is to be written anew: what is not ours must not become so."""
+    """Return the same, of a bundle that is to be written anew: what is not ours must not
+    become so.
+    """
     manifest = current_manifest(order, store, bundle, recorded, emitter)
     if not recorded.is_ours(store, bundle):
         raise DamagedError(

@@ -129,7 +129,7 @@ class RepackTask:
         return own_manifest(self._order, store, name, self._recorded, self._emitter)
 
     def _listing(self, store: Store, manifest: Manifest) -> Path:
-        """A bundle's listing, from beside the records where it is the same."""
+        """Return a bundle's listing, from beside the records where it is the same."""
         if manifest.name not in self._listings:
             self._listings[manifest.name] = listing_at_hand(
                 self._order.bundles, manifest
@@ -255,7 +255,7 @@ def _last_numbers(bundle: str, manifests: list[Manifest]) -> dict[str, int]:
 
 
 def _moved(line: bytes, weighing: PieceUsage, used: dict[str, int]) -> bytes:
-    """A listing's line with the places where its bytes are now; counts what is used of each
+    """Return a listing's line with the places where its bytes are now; counts what is used of each
     piece.
     """
     if b'"at"' not in line:

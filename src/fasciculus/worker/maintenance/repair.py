@@ -143,8 +143,8 @@ class RepairTask:
         self._emitter.warn(f"pieces/{name}: no intact one on another store")
 
     def _wanted(self, store: Store, sources: list[Store], name: str) -> PieceRecord | None:
-        """What the piece should be, by the records, or else by a manifest of its own store, or of
-        another.
+        """Return what the piece should be, by the records, or else by a manifest of its own store,
+        or of another.
         """
         for piece in self._order.pieces:
             if piece.name == name:
@@ -158,7 +158,7 @@ class RepairTask:
         return None
 
     def _manifest(self, store: Store, bundle: str) -> tuple[Manifest, bytes] | None:
-        """A manifest that is what was stored, and its bytes."""
+        """Return a manifest that is what was stored, and its bytes."""
         try:
             return self._recorded[store.spec.name].manifest_and_bytes(store, bundle)
         except (MissingError, DamagedError):
@@ -196,7 +196,9 @@ class RepairTask:
     def _manifest_elsewhere(
         self, store: Store, sources: list[Store], name: str
     ) -> tuple[tuple[Manifest, bytes] | None, str]:
-        """A manifest that a store lost, all of whose pieces it has, and where that is from."""
+        """Return a manifest that a store lost, all of whose pieces it has, and where that
+        is from.
+        """
         kept = self._recorded[store.spec.name].kept_manifest(name)
         if kept is not None and self._has_all(store, kept[0]):
             return kept, THE_RECORDS

@@ -128,7 +128,7 @@ class ResealTask:
         self._emitter.info(f"{manifest.name}: turned to {format_count(len(pieces), 'new piece')}")
 
     def _piece(self, store: Store, piece: PieceRecord) -> PieceRecord:
-        """The piece that holds the same, sealed as it should be."""
+        """Return the piece that holds the same, sealed as it should be."""
         plain = _plain_name(piece.name)
         if plain in self._new:
             return self._new[plain]
@@ -163,7 +163,7 @@ class ResealTask:
             came.unlink()
 
     def _name_of(self, name: str) -> str:
-        """A name that no piece has: ``.age``, then ``.2.age`` and so on."""
+        """Return a name that no piece has: ``.age``, then ``.2.age`` and so on."""
         plain = _plain_name(name)
         if self._sealer is None:
             return plain
@@ -181,7 +181,7 @@ def _plain_name(name: str) -> str:
 
 
 def _renamed(line: bytes, new: dict[str, PieceRecord]) -> bytes:
-    """A listing's line with the new names of its pieces."""
+    """Return a listing's line with the new names of its pieces."""
     if b'"at"' not in line:
         return line
     row = orjson.loads(line)

@@ -37,7 +37,7 @@ class UsageTotals:
     needs: int
 
     def result(self, summary: str, entries: int, bytes: int, freed: int = 0) -> RepackResult:
-        """The result of repacking, or of a dry run, with these numbers in it."""
+        """Return the result of repacking, or of a dry run, with these numbers in it."""
         return RepackResult(
             outcome="done",
             summary=summary,
@@ -142,7 +142,7 @@ class PieceUsage:
     def choose(
         self, manifests: Iterable[Manifest], over: float, every: bool = False
     ) -> UsageTotals:
-        """The pieces of which more than a share is unused; with ``every``, all of them.
+        """Return the pieces of which more than a share is unused; with ``every``, all of them.
 
         Those that a bundle here brought itself are never among them: it needs all of them, and a
         full bundle must still unpack with tar alone."""
@@ -202,8 +202,8 @@ class PieceUsage:
     # Moving --------------------------------------------------------------------
 
     def moving(self, kind: str) -> Iterator[Entry]:
-        """What must be packed again of the chosen pieces of a kind, each contents once, where they
-        are in order.
+        """Yield what must be packed again of the chosen pieces of a kind, each contents once, where
+        they are in order.
         """
         last = (-1, -1, -1)
         while rows := self._after(kind, last):
@@ -242,7 +242,7 @@ class PieceUsage:
     add_lines = add_line
 
     def place_of(self, row: dict[str, Any]) -> list[Extent] | None:
-        """Where a listed entry's bytes are now; None where they stayed."""
+        """Return where a listed entry's bytes are now; None where they stayed."""
         if not any(at[0] in self._chosen for at in row["at"]):
             return None
         digest = bytes.fromhex(row["blake3"])

@@ -158,7 +158,7 @@ class VerifyTask:
                 self._damage(file, "altered", [manifest.name])
 
     def _digest(self, store: Store, file: str, report: bool = False) -> str:
-        """The SHA-256 of a file's bytes, read here."""
+        """Return the SHA-256 of a file's bytes, read here."""
         digest = hashlib.sha256()
         before, told_at = self._progress.bytes, self._progress.bytes
         try:
@@ -195,7 +195,9 @@ class VerifyTask:
                 self._sound.add(file)
 
     def _state(self, store: Store, file: str, piece: _Piece, size: int | None) -> tuple[str, bool]:
-        """What is wrong with a piece, and whether its bytes were compared, not its size alone."""
+        """Return what is wrong with a piece, and whether its bytes were compared, not its size
+        alone.
+        """
         if size is None:
             return "missing", True
         if size != piece.bytes:
@@ -210,7 +212,9 @@ class VerifyTask:
         return "" if digest == piece.sha256 else "altered", True
 
     def _is_retired(self, store: Store, bundle: str) -> bool:
-        """Whether a bundle that was there before is no more: a run beside this retired it."""
+        """Return whether a bundle that was there before is no more: a run beside this
+        retired it.
+        """
         path = f"{self._subject.bundle(bundle)}/{MANIFEST}"
         return bundle not in self._unclear and store.size(path) is None
 
@@ -246,7 +250,7 @@ class VerifyTask:
             damage.files.append(text)
 
     def _entries(self, store: Store, manifest: Manifest) -> Iterator[Entry]:
-        """A bundle's entries: by the listing beside the records, or else the store's own."""
+        """Yield a bundle's entries: by the listing beside the records, or else the store's own."""
         path = listing_at_hand(self._order.bundles, manifest)
         if path is None:
             path = self._spool / "listing"

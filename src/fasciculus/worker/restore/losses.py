@@ -23,7 +23,7 @@ class Losses:
 
     @property
     def is_damage(self) -> bool:
-        """Whether anything of it was damaged or missing on the store."""
+        """Return whether anything of it was damaged or missing on the store."""
         return self.count > self._could_not_write
 
     def damaged(self, what: str, why: str) -> None:

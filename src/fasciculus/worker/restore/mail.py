@@ -75,7 +75,9 @@ class MailSettingsRestore:
         return count
 
     def _of(self, entries: Iterator[Entry]) -> Iterator[tuple[str, str, Entry]]:
-        """The entries of the domains that are wanted, each with its domain and path below it."""
+        """Yield the entries of the domains that are wanted, each with its domain and path
+        below it.
+        """
         for entry in entries:
             domain, _, below = entry.path.decode("utf-8", "surrogateescape").partition("/")
             if domain in self._mail.domains and below:
@@ -152,7 +154,7 @@ class MailSettingsRestore:
     # Mailboxes, scripts, keys -------------------------------------------------------
 
     def _place(self, domain: str, below: str, entry: Entry) -> _Place | None:
-        """Where an entry goes; None if the host's settings name no place for it."""
+        """Return where an entry goes; None if the host's settings name no place for it."""
         kind, _, rest = below.partition("/")
         if not rest:
             return None

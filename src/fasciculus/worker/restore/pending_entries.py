@@ -26,7 +26,7 @@ class PendingEntries:
         self._end += len(line)
 
     def last_first(self) -> Iterator[Entry]:
-        """All of them, the last one added first."""
+        """Yield all of them, the last one added first."""
         self._file.flush()
         end = self._end
         for start in reversed(self._starts):

@@ -14,7 +14,7 @@ _ATTRIBUTES = ("security.", "trusted.")
 
 
 def special_modes_of(entry: Entry) -> list[str]:
-    """What an entry has of special_modes, in words."""
+    """Return what an entry has of special_modes, in words."""
     found = []
     if entry.type == FILE and entry.mode & stat.S_ISUID:
         found.append("set-user-id")
@@ -27,7 +27,7 @@ def special_modes_of(entry: Entry) -> list[str]:
 
 
 def without_special_modes(entry: Entry) -> Entry:
-    """The same entry with its mode and attributes alone of those that anybody may have."""
+    """Return the same entry with its mode and attributes alone of those that anybody may have."""
     mode = entry.mode & ~(stat.S_ISUID | stat.S_ISGID) if entry.type == FILE else entry.mode
     xattrs = {k: v for k, v in entry.xattrs.items() if not k.startswith(_ATTRIBUTES)}
     return replace(entry, mode=mode, xattrs=xattrs, flags="")

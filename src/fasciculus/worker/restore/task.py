@@ -148,7 +148,7 @@ class RestoreTask:
         return "warned" if self._emitter.warnings else "done"
 
     def _replacing(self, folder: str, spool: Path) -> EntryWriter:
-        """A writer into a folder in use on the host."""
+        """Return a writer into a folder in use on the host."""
         return ReplacingWriter(
             self._host.writable_tree(folder),
             spool,
@@ -170,7 +170,7 @@ class RestoreTask:
             return 0
 
     def _look_through(self, entries: Iterator[Entry]) -> int:
-        """The bytes of all that comes back; logs which entries have special modes."""
+        """Return the bytes of all that comes back; logs which entries have special modes."""
         total = count = 0
         for entry in entries:
             total += entry.size if entry.link is None else 0
@@ -277,7 +277,9 @@ class RestoreTask:
 
     @staticmethod
     def _place(entry: Entry, writer: EntryWriter) -> bytes:
-        """Where an entry goes below the target; an SQLite database goes back among the files."""
+        """Return where an entry goes below the target; an SQLite database goes back among the
+        files.
+        """
         if entry.kind == "databases" and entry.origin is not None and writer.tree.holds(b"files"):
             return b"files/" + entry.origin if entry.origin else entry.name
         return entry.name
@@ -313,12 +315,12 @@ class RestoreTask:
 
 
 def _record_of(entry: Entry, records: list[DatabaseRecord]) -> DatabaseRecord | None:
-    """The database, among some, that an entry is a member of."""
+    """Return the database, among some, that an entry is a member of."""
     if entry.kind != "databases":
         return None
     return next((r for r in records if entry.path.startswith(r.folder.encode() + b"/")), None)
 
 
 def _leads_to(folder: bytes, path: bytes) -> bool:
-    """Whether a folder is on the way to a path."""
+    """Return whether a folder is on the way to a path."""
     return not folder or path.startswith(folder + b"/")

@@ -138,7 +138,9 @@ class EntryWriter:
             self._stand_ins[entry.kind, entry.link] = path
 
     def _first_name(self, path: bytes, entry: Entry) -> bytes | None:
-        """The restored file that a hard link belongs to, if it is among what was asked for."""
+        """Return the restored file that a hard link belongs to, if it is among what was
+        asked for.
+        """
         if entry.link is None:
             return None
         whole = entry.kind.encode() + b"/" + entry.link

@@ -35,7 +35,7 @@ from .subjects import Subject, databases_of, find_subject
 def backup_order(
     sources: OrderInputs, job: JobInput, run_id: int, task_id: int, kind: str, name: str
 ) -> BackupOrder:
-    """What a worker needs to know to make one bundle."""
+    """Return what a worker needs to know to make one bundle."""
     config, db = sources.config, sources.db
     subject = find_subject(sources, kind, name)
     options = runs.options(db, run_id)
@@ -97,14 +97,16 @@ def backup_order(
 
 
 def slug(label: str) -> str:
-    """What a run is called, as part of a file's name; empty for one without a name of its own."""
+    """Return what a run is called, as part of a file's name; empty for one without a name of its
+    own.
+    """
     letters = unicodedata.normalize("NFKD", label).encode("ascii", "ignore").decode()
     found = re.sub(r"[^a-z0-9]+", "-", letters.lower()).strip("-")
     return found or ("own-name" if label else "")
 
 
 def sealed_to(sources: OrderInputs, job: JobInput) -> list[str]:
-    """The public keys of a job and of all its stores: one bundle goes to all of them."""
+    """Return the public keys of a job and of all its stores: one bundle goes to all of them."""
     wanted = list(job.recipients)
     for name in job.stores:
         wanted += stores.fields(sources.db, name).recipients
@@ -160,7 +162,9 @@ def _commands(job: JobInput, subject: Subject) -> list[CommandOrder]:
 
 
 def _filled(text: str, subject: Subject) -> str:
-    """A command of the job with the subject's own names in it; other braces are left alone."""
+    """Return a command of the job with the subject's own names in it; other braces are
+    left alone.
+    """
     names = {
         "{account}": subject.owner,
         "{subject}": subject.order.name,
@@ -174,14 +178,14 @@ def _filled(text: str, subject: Subject) -> str:
 def _damaged(
     sources: OrderInputs, job: JobInput, kind: str, name: str, previous: PreviousOrder | None
 ) -> list[str]:
-    """The pieces of the previous bundle that are known to be damaged."""
+    """Return the pieces of the previous bundle that are known to be damaged."""
     needed = {f"pieces/{piece.name}" for piece in previous.pieces} if previous else set()
     files = damage.damaged_files(sources.db, (kind, name), job.stores)
     return [file.removeprefix("pieces/") for file in files if file in needed]
 
 
 def hold_flags(host: Host, account: Account | None, subject: SubjectOrder) -> list[str]:
-    """The flag files of a subject's hold pages."""
+    """Return the flag files of a subject's hold pages."""
     if not host.hold_flag or account is None:
         return []
     sites = [subject.name] if subject.kind == "site" else [site.name for site in account.sites]

@@ -41,7 +41,7 @@ class OrderInputs:
 
 
 def store_order(sources: OrderInputs, name: str) -> StoreOrder:
-    """How to reach a store."""
+    """Return how to reach a store."""
     db, cipher = sources.db, sources.cipher
     store = stores.store(db, cipher, name)
     store_id = stores.id_of(db, name) or ""
@@ -61,7 +61,7 @@ def service_owner(db: sqlite3.Connection) -> StoreOwner:
 def store_order_from_fields(
     sources: OrderInputs, store: StoreFields, secrets: Mapping[str, str], store_id: str
 ) -> StoreOrder:
-    """The same of a store as it is described, saved or not."""
+    """Return the same of a store as it is described, saved or not."""
     order = StoreOrder(
         name=store.name,
         settings=store.settings.model_dump_json(),
@@ -79,14 +79,14 @@ def store_order_from_fields(
 
 
 def manifest_key(cipher: SecretCipher) -> bytes:
-    """The key of the authentication tags of manifests."""
+    """Return the key of the authentication tags of manifests."""
     return cipher.derived_key(_MANIFESTS)
 
 
 def recorded_copies(
     sources: OrderInputs, store: str, subject: tuple[str, str], bundle: str = ""
 ) -> list[CopyOrder]:
-    """What the records know of the copies of a subject on a store, or of one."""
+    """Return what the records know of the copies of a subject on a store, or of one."""
     return [
         recorded_copy(sources.config, store, subject, copy)
         for copy in maintenance.copies_on(sources.db, store, subject, bundle)
@@ -96,7 +96,7 @@ def recorded_copies(
 def recorded_copy(
     config: Config, store: str, subject: tuple[str, str], copy: RecordedCopy
 ) -> CopyOrder:
-    """The same of one copy: what was repacked is kept by the name of its store."""
+    """Return the same of one copy: what was repacked is kept by the name of its store."""
     name = f"{copy.bundle}@{store}" if copy.own else copy.bundle
     manifest = config.manifest(*subject, name)
     is_kept = manifest.exists()
@@ -112,13 +112,13 @@ def recorded_copy(
 
 
 def host_order(sources: OrderInputs, name: str) -> HostOrder:
-    """How to reach a saved host and its database servers."""
+    """Return how to reach a saved host and its database servers."""
     host = inventory.host(sources.db, sources.cipher, name)
     return host_order_from_fields(host, inventory.host_secrets(sources.db, sources.cipher, name))
 
 
 def host_order_from_fields(host: HostFields, secrets: Mapping[str, str]) -> HostOrder:
-    """The same of a host as it is described, saved or not."""
+    """Return the same of a host as it is described, saved or not."""
     return HostOrder(
         name=host.name,
         settings=host.connection.model_dump_json(),
@@ -133,12 +133,12 @@ def host_order_from_fields(host: HostFields, secrets: Mapping[str, str]) -> Host
 
 
 def mail_order(host: HostFields, domains: list[str], messages: bool) -> MailOrder:
-    """Where a host keeps the mail settings of some domains."""
+    """Return where a host keeps the mail settings of some domains."""
     return MailOrder(domains=domains, messages=messages, **host.mail.model_dump())
 
 
 def local_stores(sources: OrderInputs) -> list[str]:
-    """The folders of this machine that are stores."""
+    """Return the folders of this machine that are stores."""
     found = stores.stores(sources.db, sources.cipher, _ALL).items
     settings = [json.loads(store.settings.model_dump_json()) for store in found]
     return [str(row["folder"]) for row in settings if row["kind"] == "folder"]

@@ -42,7 +42,7 @@ class _Common(TypedDict):
 
 
 def maintenance_order(sources: OrderInputs, task: MaintenanceTask) -> Order:
-    """What a worker needs to know for one maintenance task."""
+    """Return what a worker needs to know for one maintenance task."""
     if task.kind == "import":
         spool = str(sources.config.spool / f"maintenance-{task.id}")
         return ImportOrder(
@@ -120,7 +120,7 @@ def _other_store(sources: OrderInputs, name: str, subject: tuple[str, str]) -> S
 
 
 def _pieces(copies: list[RecordedCopy], damaged: list[str]) -> list[PieceRecord]:
-    """The damaged pieces as the records know them."""
+    """Return the damaged pieces as the records know them."""
     files = set(damaged)
     found = {
         piece.name: piece

@@ -20,7 +20,7 @@ _CLOCK = timedelta(days=1)
 def previous_order(
     sources: OrderInputs, job: JobInput, kind: str, name: str, seal_to: list[str]
 ) -> tuple[PreviousOrder | None, str]:
-    """What an incremental bundle builds on, or why it is time for a full one."""
+    """Return what an incremental bundle builds on, or why it is time for a full one."""
     db, config = sources.db, sources.config
     if job.mode == "full" or bundles.newest(db, kind, name, job.name) is None:
         return None, ""
@@ -58,8 +58,9 @@ def _where_pieces_are(
     before: str,
     manifest: ManifestSummary,
 ) -> tuple[ManifestSummary, Path] | str:
-    """The manifest and listing that hold on all stores that have the bundle; else why there are
-    none."""
+    """Return the manifest and listing that hold on all stores that have the bundle; else why there
+    are none.
+    """
     listing = sources.config.listing(*subject, before)
     # Repacking may have given the copies manifests of their own.
     for store in holders:
@@ -90,7 +91,7 @@ def _time_for_full(job: JobInput, manifest: ManifestSummary) -> str:
 def compares_contents(
     sources: OrderInputs, job: JobInput, kind: str, name: str, previous: PreviousOrder | None
 ) -> bool:
-    """Whether it is this bundle's turn to compare contents."""
+    """Return whether it is this bundle's turn to compare contents."""
     if not job.compare_every or previous is None:
         return False
     made = bundles.count_since(sources.db, kind, name, job.name, previous.base)
@@ -100,7 +101,9 @@ def compares_contents(
 def is_turn_by_sftp(
     sources: OrderInputs, job: JobInput, kind: str, name: str, previous: PreviousOrder | None
 ) -> bool:
-    """The same for a host that tells size and time alone, where nobody has said how often."""
+    """Return the same for a host that tells size and time alone, where nobody has said
+    how often.
+    """
     if job.compare_every or previous is None:
         return False
     return bundles.count_since(sources.db, kind, name, job.name, previous.base) % _BY_SFTP == 0

@@ -15,7 +15,7 @@ from .connections import OrderInputs, host_order, mail_order, recorded_copies, s
 
 
 def restore_order(sources: OrderInputs, restore: Restore) -> RestoreOrder:
-    """What a worker needs to know to restore.
+    """Return what a worker needs to know to restore.
 
     A subject that is gone from the records restores all the same.
     """

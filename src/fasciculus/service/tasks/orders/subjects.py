@@ -24,12 +24,12 @@ class Subject:
 
     @property
     def owner(self) -> str:
-        """The account's name; empty for a host."""
+        """Return the account's name; empty for a host."""
         return self.account.name if self.account else ""
 
 
 def find_subject(sources: OrderInputs, kind: str, name: str) -> Subject:
-    """A subject by its kind and name. Raises ``MissingError`` or ``SettingError``."""
+    """Return a subject by its kind and name. Raises ``MissingError`` or ``SettingError``."""
     if kind == "host":
         host = inventory.host(sources.db, sources.cipher, name)
         return Subject(SubjectOrder(kind="host", name=name, host=name, root=""), host, None)
@@ -65,7 +65,7 @@ def _below_account(account: Account, kind: str, name: str) -> SubjectOrder:
 
 
 def databases_of(subject: Subject, rules: DatabaseRules) -> list[DatabaseRef]:
-    """All of an account's databases, or those that a site uses.
+    """Return all of an account's databases, or those that a site uses.
 
     Paths of database files are made relative to the subject's root.
     """

@@ -46,7 +46,7 @@ class DatabaseSource:
         return database_access(engine, order.host, self._host, order.subject.root, order.spool)
 
     def _on_servers(self) -> list[DatabaseRef]:
-        """Every database of the host's servers; all their users go in at once."""
+        """Return every database of the host's servers; all their users go in at once."""
         found: list[DatabaseRef] = []
         for engine in server_engines():
             if engine.name not in self._order.host.servers:

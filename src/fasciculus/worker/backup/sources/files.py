@@ -212,7 +212,9 @@ class FileSource:
         self._distrust(entry)
 
     def held(self, entry: Entry, source: OpenFile) -> bool:
-        """Whether the previous bundle holds a large file's contents; reads it once more to know."""
+        """Return whether the previous bundle holds a large file's contents; reads it once more to
+        know.
+        """
         if (
             self._previous is None
             or not self._previous.may_hold(entry.kind, entry.size)
