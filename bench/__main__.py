@@ -202,7 +202,7 @@ class Bench:
         shutil.rmtree(self.folder / "back", ignore_errors=True)
 
     def one_file(self) -> None:
-        """What one small file costs of an SFTP-like store: bytes asked for."""
+        """Measure the bytes requested for one small file on an SFTP-like store."""
         asked: list[int] = []
 
         class Counting:
@@ -250,7 +250,7 @@ class Bench:
         )
 
     def nights(self) -> None:
-        """A night on which nothing changed, and one on which every hundredth file did."""
+        """Measure a night without changes, and one on which every hundredth file changed."""
         # Many bundles in one second would retire each other.
         more: dict[str, Any] = {"stores": [self.store_order("1000 newest")]}
         self.worker(self.order(**more))
@@ -339,7 +339,9 @@ class Bench:
             server.close()
 
     def push(self) -> None:
-        """A piece to a real OpenSSH server, by the store and by the system's own client."""
+        """Measure sending a piece to a real OpenSSH server, by the store and by the system's own
+        client.
+        """
         if not ssh.found():
             print("no OpenSSH on this machine: its row is left out")
             return
@@ -372,7 +374,7 @@ class Bench:
         return piece
 
     def s3(self) -> None:
-        """A piece to the stand-in of an object storage and back, and by the client's own
+        """Measure sending a piece to the object storage stand-in and back, and by the client's own
         transfer.
         """
         storage = ObjectStorage(self.folder / "objects")
@@ -408,7 +410,7 @@ class Bench:
             storage.close()
 
     def ftp(self) -> None:
-        """A piece to a real FTP server, by the store and by curl."""
+        """Measure sending a piece to a real FTP server, by the store and by curl."""
         if not vsftpd_found() or shutil.which("curl") is None:
             print("no vsftpd or no curl on this machine, or not root: its row is left out")
             return
@@ -428,7 +430,7 @@ class Bench:
             server.close()
 
     def accounts(self) -> None:
-        """A night on which nothing changed in many small accounts, through the whole service."""
+        """Measure a night without changes in many small accounts, through the whole service."""
         count = max(2, round(300 * self.scale))
         homes = self.folder / "homes"
         data.accounts(homes, count)
@@ -453,7 +455,7 @@ class Bench:
         print(f"{'':52} ({1000 * ours / count:.0f} ms an account)")
 
     def lists(self) -> None:
-        """Calls of the API with the records of many accounts, and no bundle behind them."""
+        """Measure calls of the API with the records of many accounts, without any bundles."""
         count = max(2, round(1000 * self.scale))
         homes = self.folder / "no-homes"
         homes.mkdir()
@@ -467,7 +469,9 @@ class Bench:
         print(f"{'':52} ({count:,} accounts, {30 * count:,} bundles, {format_size(total)})")
 
     def tick(self) -> None:
-        """A tick of the scheduler with many timetables: the worst and the usual one of a day."""
+        """Measure a tick of the scheduler with many timetables: the worst and the median
+        of a day.
+        """
         count = max(2, round(5000 * self.scale))
         worst, usual = records.ticks(count)
         self.say(
@@ -478,7 +482,7 @@ class Bench:
         )
 
     def million(self) -> None:
-        """A full bundle and a night without change of very many small files: their peak of
+        """Measure a full bundle and an unchanged night of very many small files: their peak of
         memory.
         """
         count = int(1_000_000 * self.scale)

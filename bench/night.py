@@ -87,7 +87,7 @@ class Night:
         )
 
     def run(self) -> None:
-        """One run of the job, to its end."""
+        """Run the job to its end."""
         handle = self.client.start("nightly")
         for _ in handle.follow():
             pass

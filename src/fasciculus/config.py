@@ -203,7 +203,7 @@ def _shown_of(name: str, value: Any) -> str:
 
 
 def explained(config: Config) -> list[tuple[str, str, str, str]]:
-    """(setting, value, where from, what it is) for people."""
+    """Return (setting, value, source, meaning) for people."""
     rows = [("home", str(config.home), config.sources["home"], "all of the service's own files")]
     return rows + [
         (name, _shown_of(name, getattr(config, name)), config.sources[name], key.about)

@@ -197,7 +197,7 @@ class FtpConnection:
         return f"Signed in as {settings.user}."
 
     def open(self) -> None:
-        """All four steps; harmless when that is done."""
+        """Run all four steps; harmless if that was done already."""
         if self._ftp is None:
             try:
                 for step in (self.resolve, self.reach, self.identify, self.sign_in):
@@ -225,7 +225,7 @@ class FtpConnection:
 
     @contextmanager
     def said(self, path: str) -> Iterator[None]:
-        """Turns what ftplib and sockets raise into errors for people."""
+        """Turn errors of ftplib and sockets into ours."""
         what = self.spec.what
         try:
             yield

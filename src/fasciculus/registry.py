@@ -81,7 +81,7 @@ class Registry(Generic[K]):
         return [self.get(name) for name in self.names()]
 
     def parse(self, values: Mapping[str, Any]) -> Settings:
-        """Settings out of plain values; ``kind`` says of which kind.
+        """Return settings from plain values; ``kind`` names their kind.
 
         Raises ``SettingError`` for a kind that is not there, and pydantic's ``ValidationError`` for
         a field that does not fit.
@@ -93,7 +93,7 @@ class Registry(Generic[K]):
         return settings.model_validate(values)
 
     def stored(self, text: str | bytes) -> Settings:
-        """Settings that were saved as JSON. Raises ``SettingError`` naming the field that is
+        """Return settings from saved JSON. Raises ``SettingError`` naming the field that is
         wrong.
         """
         from pydantic_core import ValidationError, from_json

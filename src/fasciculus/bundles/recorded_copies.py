@@ -123,7 +123,7 @@ class RecordedCopies:
         )
 
     def forget(self, names: Iterable[str]) -> None:
-        """Copies that were retired."""
+        """Yield the copies that were retired."""
         for name in names:
             self._copies.pop(name, None)
 

@@ -1,4 +1,4 @@
-"""``fasciculus accounts`` and ``fasciculus sites``"""
+"""``fasciculus accounts`` and ``fasciculus sites`` commands."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""``fasciculus alerts``"""
+"""``fasciculus alerts`` commands."""
 
 from __future__ import annotations
 

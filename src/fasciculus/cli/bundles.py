@@ -1,4 +1,4 @@
-"""``fasciculus bundles`` and ``fasciculus restores``"""
+"""``fasciculus bundles`` and ``fasciculus restores`` commands."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""``fasciculus calendar``"""
+"""``fasciculus calendar`` commands."""
 
 from __future__ import annotations
 

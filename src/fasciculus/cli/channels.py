@@ -1,4 +1,4 @@
-"""``fasciculus channels`` and ``fasciculus templates``"""
+"""``fasciculus channels`` and ``fasciculus templates`` commands."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""``fasciculus coverage`` and ``fasciculus definitions``"""
+"""``fasciculus coverage`` and ``fasciculus definitions`` commands."""
 
 from __future__ import annotations
 

@@ -249,4 +249,4 @@ def shared(
     automatic: Automatic = None,
     forget_after: ForgetAfter = None,
 ) -> None:
-    """The options of ``add`` and ``change``."""
+    """Take the options of ``add`` and ``change``."""

@@ -1,4 +1,4 @@
-"""``fasciculus hosts``"""
+"""``fasciculus hosts`` commands."""
 
 from __future__ import annotations
 

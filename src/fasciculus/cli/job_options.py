@@ -388,4 +388,4 @@ def shared(
     attach_up_to: AttachUpTo = None,
     on: On = None,
 ) -> None:
-    """The options of ``add`` and ``change``."""
+    """Take the options of ``add`` and ``change``."""

@@ -1,4 +1,4 @@
-"""``fasciculus jobs preview``"""
+"""``fasciculus jobs preview`` commands."""
 
 from __future__ import annotations
 

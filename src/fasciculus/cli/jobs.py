@@ -1,4 +1,4 @@
-"""``fasciculus jobs``"""
+"""``fasciculus jobs`` commands."""
 
 from __future__ import annotations
 

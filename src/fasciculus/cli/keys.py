@@ -1,4 +1,4 @@
-"""``fasciculus keys``"""
+"""``fasciculus keys`` commands."""
 
 from __future__ import annotations
 

@@ -118,7 +118,7 @@ def find_kind(
 
 
 def show_kinds(options: Iterable[KindOptions], as_json: bool) -> None:
-    """A table of kinds with the options of each."""
+    """Print a table of kinds with the options of each."""
     rows = [row for kind in options for row in kind.rows()]
     if as_json:
         output.show_json([{"kind": k, "option": o, "about": a} for k, o, a in rows])

@@ -1,4 +1,4 @@
-"""``fasciculus maintenance``, ``damage`` and ``growth``"""
+"""``fasciculus maintenance``, ``damage`` and ``growth`` commands."""
 
 from __future__ import annotations
 

@@ -186,7 +186,9 @@ def _least_width(
 
 
 def _show_blocks(names: Sequence[str], cells: Sequence[Sequence[Text]]) -> None:
-    """Rows one below the other, field by field: for a terminal that is too narrow for a table."""
+    """Print rows one below the other, field by field, for a terminal that is too narrow for a
+    table.
+    """
     for row in cells:
         out.print(row[0], style="bold")
         table = Table(box=None, show_header=False, pad_edge=False)
@@ -199,7 +201,7 @@ def _show_blocks(names: Sequence[str], cells: Sequence[Sequence[Text]]) -> None:
 
 
 def show_fields(fields: Sequence[tuple[str, Any]]) -> None:
-    """One thing, field by field."""
+    """Print one object, field by field."""
     table = Table(box=None, show_header=False, pad_edge=False)
     table.add_column(style="bold")
     table.add_column(overflow="fold")

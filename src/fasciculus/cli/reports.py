@@ -1,4 +1,4 @@
-"""``fasciculus reports`` and ``fasciculus mail``"""
+"""``fasciculus reports`` and ``fasciculus mail`` commands."""
 
 from __future__ import annotations
 

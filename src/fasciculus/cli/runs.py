@@ -1,4 +1,4 @@
-"""``fasciculus runs``"""
+"""``fasciculus runs`` commands."""
 
 from __future__ import annotations
 

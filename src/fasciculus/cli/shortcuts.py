@@ -1,4 +1,4 @@
-"""The daily verbs: ``fasciculus status``, ``start``, ``restore``, ``search``"""
+"""Shortcuts at the root: ``fasciculus status``, ``start``, ``restore``, ``search``."""
 
 from __future__ import annotations
 

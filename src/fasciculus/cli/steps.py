@@ -10,7 +10,7 @@ from . import output
 
 
 def show_tried(tried: models.TryResult, as_json: bool = False) -> None:
-    """The steps, and exit code 1 when one failed."""
+    """Print the steps, and end with exit code 1 if one failed."""
     if as_json:
         output.show_json(tried)
     else:

@@ -1,4 +1,6 @@
-"""``fasciculus stores verify``, ``repair``, ``repack``, and bringing bundles from store to store"""
+"""``fasciculus stores verify``, ``repair``, ``repack``, and bringing bundles from store to store
+commands.
+"""
 
 from __future__ import annotations
 

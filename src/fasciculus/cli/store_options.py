@@ -105,4 +105,4 @@ def shared(
     copy_move: CopyMove = None,
     untried: Untried = False,
 ) -> None:
-    """The options of ``add`` and ``change``."""
+    """Take the options of ``add`` and ``change``."""

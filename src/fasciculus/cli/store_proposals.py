@@ -1,4 +1,4 @@
-"""``fasciculus stores proposals``, ``accept`` and ``dismiss``"""
+"""``fasciculus stores proposals``, ``accept`` and ``dismiss`` commands."""
 
 from __future__ import annotations
 

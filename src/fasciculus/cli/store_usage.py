@@ -10,7 +10,7 @@ _DAYS = 14
 
 
 def show_usage(found: models.StoreUsage) -> None:
-    """The numbers, then what takes most, then the last days, then the advice."""
+    """Print the numbers, the largest subjects, the last days and the advice."""
     full = f"{found.full_on:%-d %B %Y}. {found.why}" if found.full_on else found.why
     output.show_fields(
         [

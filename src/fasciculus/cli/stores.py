@@ -1,4 +1,4 @@
-"""``fasciculus stores``"""
+"""``fasciculus stores`` commands."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""``fasciculus tokens``"""
+"""``fasciculus tokens`` commands."""
 
 from __future__ import annotations
 

@@ -87,7 +87,7 @@ class Client(
     def tokens_remove(self, name: str) -> None:
         """Remove a token.
 
-        Raises ``NotFoundError`` when there is none of that name.
+        Raises ``NotFoundError`` if the name is unknown.
         """
         self._request("DELETE", f"/tokens/{quote(name, safe='')}")
 
@@ -105,7 +105,7 @@ class Client(
     # Runs --------------------------------------------------------------------------------
 
     def runs_list(self, **query: Any) -> models.Page[models.Run]:
-        """Runs, newest first.
+        """Return runs, newest first.
 
         ``query`` may filter by ``job``, ``outcome``, ``state``, ``subject``.
         Returns one page (``limit``, ``cursor``, ``sort``); :meth:`every` asks for all.
@@ -115,14 +115,14 @@ class Client(
     def runs_show(self, run_id: int) -> models.RunDetail:
         """Return one run with its tasks.
 
-        Raises ``NotFoundError`` when there is none of that number.
+        Raises ``NotFoundError`` if the number is unknown.
         """
         return self._call("GET", f"/runs/{run_id}", models.RunDetail)
 
     def runs_cancel(self, run_id: int) -> models.RunDetail:
         """Cancel a run.
 
-        Raises ``NotFoundError`` when there is none of that number.
+        Raises ``NotFoundError`` if the number is unknown.
         """
         return self._call("POST", f"/runs/{run_id}/cancel", models.RunDetail)
 
@@ -131,7 +131,7 @@ class Client(
 
         ``query`` may filter by ``level``, ``q``.
         Returns one page (``limit``, ``cursor``, ``sort``); :meth:`every` asks for all.
-        Raises ``NotFoundError`` when there is none of that number.
+        Raises ``NotFoundError`` if the number is unknown.
         """
         return self._call("GET", f"/runs/{run_id}/log", models.Page[models.LogLine], **query)
 
@@ -177,21 +177,21 @@ class Client(
     def bundles_show(self, bundle_id: int) -> models.BundleDetail:
         """Return one bundle.
 
-        Raises ``NotFoundError`` when there is none of that number.
+        Raises ``NotFoundError`` if the number is unknown.
         """
         return self._call("GET", f"/bundles/{bundle_id}", models.BundleDetail)
 
     def bundles_pin(self, bundle_id: int, pin: models.Pin) -> models.BundleDetail:
-        """Exempt a bundle from every keep rule, with a reason, until a moment or without end.
+        """Pin a bundle, with a reason, until a time or until it is unpinned.
 
-        Raises ``NotFoundError`` when there is none of that number.
+        Raises ``NotFoundError`` if the number is unknown.
         """
         return self._call("PUT", f"/bundles/{bundle_id}/pin", models.BundleDetail, pin)
 
     def bundles_unpin(self, bundle_id: int) -> models.BundleDetail:
         """Let a bundle retire again as the keep rule says.
 
-        Raises ``NotFoundError`` when there is none of that number.
+        Raises ``NotFoundError`` if the number is unknown.
         """
         return self._call("DELETE", f"/bundles/{bundle_id}/pin", models.BundleDetail)
 
@@ -200,7 +200,7 @@ class Client(
     ) -> models.BundleFiles:
         """Return what is in a folder of a bundle.
 
-        Raises ``NotFoundError`` when there is none of that number.
+        Raises ``NotFoundError`` if the number is unknown.
         """
         return self._call(
             "GET",
@@ -214,7 +214,7 @@ class Client(
         """Entries whose path holds the words.
 
         ``query`` may filter by ``q``, ``contents``.
-        Raises ``NotFoundError`` when there is none of that number.
+        Raises ``NotFoundError`` if the number is unknown.
         """
         return self._call(
             "GET", f"/bundles/{bundle_id}/search", models.EntrySearch, q=words, contents=contents
@@ -271,7 +271,7 @@ class Client(
                     except httpx.HTTPError as error:
                         if attempt == _RESUMES or not tag:
                             raise DownloadError(
-                                f"The download broke off after {have:,} bytes.",
+                                f"The download was interrupted after {have:,} bytes.",
                                 "Look into the service's log, or take another copy (--store).",
                             ) from error
             if not check.whole:
@@ -309,14 +309,14 @@ class Client(
     def restores_show(self, restore_id: int) -> models.Restore:
         """Return one restore.
 
-        Raises ``NotFoundError`` when there is none of that number.
+        Raises ``NotFoundError`` if the number is unknown.
         """
         return self._call("GET", f"/restores/{restore_id}", models.Restore)
 
     def restores_cancel(self, restore_id: int) -> models.Restore:
         """Cancel a restore.
 
-        Raises ``NotFoundError`` when there is none of that number.
+        Raises ``NotFoundError`` if the number is unknown.
         """
         return self._call("POST", f"/restores/{restore_id}/cancel", models.Restore)
 
@@ -325,7 +325,7 @@ class Client(
 
         ``query`` may filter by ``level``, ``q``.
         Returns one page (``limit``, ``cursor``, ``sort``); :meth:`every` asks for all.
-        Raises ``NotFoundError`` when there is none of that number.
+        Raises ``NotFoundError`` if the number is unknown.
         """
         return self._call(
             "GET", f"/restores/{restore_id}/log", models.Page[models.LogLine], **query
@@ -345,7 +345,7 @@ class Client(
         return self._call("GET", "/search", models.Page[models.SearchHit], q=words)
 
     def openapi_document(self) -> dict[str, Any]:
-        """This description (OpenAPI 3.1)."""
+        """Return this description (OpenAPI 3.1)."""
         return self._call("GET", "/openapi.json", dict)
 
 
@@ -360,7 +360,7 @@ class RunHandle:
         yield from self._client.runs_events(self.id)
 
     def result(self) -> models.RunDetail:
-        """Return the run as it is now; after :meth:`follow` it has ended."""
+        """Return the run's present state; after :meth:`follow` it has ended."""
         return self._client.runs_show(self.id)
 
     def wait(self) -> models.RunDetail:

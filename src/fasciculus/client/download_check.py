@@ -1,4 +1,4 @@
-"""Whether a download came whole, told as it comes."""
+"""A check of a download's completeness and digest while it arrives."""
 
 from __future__ import annotations
 

@@ -14,7 +14,7 @@ class ClientError(Exception):
 
 
 class NoAnswerError(ClientError):
-    """The service could not be reached, or broke off."""
+    """The service could not be reached, or closed the connection."""
 
 
 class RefusedError(ClientError):

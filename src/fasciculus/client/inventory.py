@@ -23,7 +23,7 @@ class InventoryCalls(Transport):
     def hosts_show(self, name: str) -> models.Host:
         """Return one host.
 
-        Raises ``NotFoundError`` when there is none of that name.
+        Raises ``NotFoundError`` if the name is unknown.
         """
         return self._call("GET", f"/hosts/{quote(name)}", models.Host)
 
@@ -37,7 +37,7 @@ class InventoryCalls(Transport):
     def hosts_change(self, name: str, host: models.HostInput) -> models.Host:
         """Change a host.
 
-        Raises ``NotFoundError`` when there is none of that name, and ``RefusedError`` naming the
+        Raises ``NotFoundError`` if the name is unknown, and ``RefusedError`` naming the
         field that cannot be used.
         """
         return self._call("PUT", f"/hosts/{quote(name)}", models.Host, host)
@@ -45,14 +45,14 @@ class InventoryCalls(Transport):
     def hosts_remove(self, name: str) -> None:
         """Remove a host that has no accounts.
 
-        Raises ``NotFoundError`` when there is none of that name.
+        Raises ``NotFoundError`` if the name is unknown.
         """
         self._request("DELETE", f"/hosts/{quote(name)}")
 
     def hosts_try(self, name: str) -> models.TryResult:
         """Prove each step of reaching a host, its databases and its files.
 
-        Raises ``NotFoundError`` when there is none of that name.
+        Raises ``NotFoundError`` if the name is unknown.
         """
         return self._call("POST", f"/hosts/{quote(name)}/try", models.TryResult)
 
@@ -105,14 +105,14 @@ class InventoryCalls(Transport):
     def previews_show(self, preview_id: int) -> models.Preview:
         """Return one preview.
 
-        Raises ``NotFoundError`` when there is none of that number.
+        Raises ``NotFoundError`` if the number is unknown.
         """
         return self._call("GET", f"/previews/{preview_id}", models.Preview)
 
     def previews_cancel(self, preview_id: int) -> models.Preview:
         """Cancel a preview.
 
-        Raises ``NotFoundError`` when there is none of that number.
+        Raises ``NotFoundError`` if the number is unknown.
         """
         return self._call("POST", f"/previews/{preview_id}/cancel", models.Preview)
 
@@ -127,7 +127,7 @@ class InventoryCalls(Transport):
     def accounts_show(self, name: str) -> models.Account:
         """Return one account.
 
-        Raises ``NotFoundError`` when there is none of that name.
+        Raises ``NotFoundError`` if the name is unknown.
         """
         return self._call("GET", f"/accounts/{quote(name)}", models.Account)
 
@@ -141,7 +141,7 @@ class InventoryCalls(Transport):
     def accounts_change(self, name: str, account: models.AccountInput) -> models.Account:
         """Change an account and all that is in it.
 
-        Raises ``NotFoundError`` when there is none of that name, and ``RefusedError`` naming the
+        Raises ``NotFoundError`` if the name is unknown, and ``RefusedError`` naming the
         field that cannot be used.
         """
         return self._call("PUT", f"/accounts/{quote(name)}", models.Account, account)

@@ -12,7 +12,7 @@ from .transport import Transport
 
 
 class JobCalls(Transport):
-    """What can be asked of jobs."""
+    """Calls on jobs."""
 
     def jobs_list(self, **query: Any) -> models.Page[models.Job]:
         """Jobs.
@@ -25,7 +25,7 @@ class JobCalls(Transport):
     def jobs_show(self, name: str) -> models.Job:
         """Return one job.
 
-        Raises ``NotFoundError`` when there is none of that name.
+        Raises ``NotFoundError`` if the name is unknown.
         """
         return self._call("GET", f"/jobs/{quote(name)}", models.Job)
 
@@ -43,7 +43,7 @@ class JobCalls(Transport):
     def jobs_change(self, name: str, job: models.JobInput) -> models.Job:
         """Change a job.
 
-        Raises ``NotFoundError`` when there is none of that name, and ``RefusedError`` naming the
+        Raises ``NotFoundError`` if the name is unknown, and ``RefusedError`` naming the
         field that cannot be used.
         """
         return self._call("PUT", f"/jobs/{quote(name)}", models.Job, job)
@@ -51,7 +51,7 @@ class JobCalls(Transport):
     def jobs_remove(self, name: str) -> None:
         """Remove a job; the bundles it made stay.
 
-        Raises ``NotFoundError`` when there is none of that name.
+        Raises ``NotFoundError`` if the name is unknown.
         """
         self._request("DELETE", f"/jobs/{quote(name)}")
 
@@ -105,13 +105,13 @@ class JobCalls(Transport):
     def jobs_copy(self, name: str, copy: models.JobCopy) -> models.Job:
         """Return a new job from another one's settings.
 
-        Raises ``NotFoundError`` when there is none of that name, and ``RefusedError`` naming the
+        Raises ``NotFoundError`` if the name is unknown, and ``RefusedError`` naming the
         field that cannot be used.
         """
         return self._call("POST", f"/jobs/{quote(name)}/copy", models.Job, copy)
 
     def changes_list(self, **query: Any) -> models.Page[models.SettingChange]:
-        """Changes of settings, newest first.
+        """Return changes of settings, newest first.
 
         ``query`` may filter by ``kind``, ``name``.
         Returns one page (``limit``, ``cursor``, ``sort``); :meth:`every` asks for all.
@@ -141,21 +141,21 @@ class JobCalls(Transport):
     def pauses_lift(self) -> None:
         """Lift the pause of everything.
 
-        Raises ``NotFoundError`` when there is none.
+        Raises ``NotFoundError`` if it does not exist.
         """
         self._request("DELETE", "/pauses")
 
     def jobs_pause(self, name: str, pause: models.PauseInput) -> models.Page[models.Pause]:
         """Pause a job: no run of it begins.
 
-        Raises ``NotFoundError`` when there is none of that name.
+        Raises ``NotFoundError`` if the name is unknown.
         """
         return self._call("PUT", f"/jobs/{quote(name)}/pause", models.Page[models.Pause], pause)
 
     def jobs_resume(self, name: str) -> None:
         """Lift the pause of a job.
 
-        Raises ``NotFoundError`` when there is none.
+        Raises ``NotFoundError`` if it does not exist.
         """
         self._request("DELETE", f"/jobs/{quote(name)}/pause")
 

@@ -99,14 +99,14 @@ class MaintenanceCalls(Transport):
     def maintenance_show(self, maintenance_id: int) -> models.MaintenanceTask:
         """Return one maintenance task.
 
-        Raises ``NotFoundError`` when there is none of that number.
+        Raises ``NotFoundError`` if the number is unknown.
         """
         return self._call("GET", f"/maintenance/{maintenance_id}", models.MaintenanceTask)
 
     def maintenance_cancel(self, maintenance_id: int) -> models.MaintenanceTask:
-        """Cancel maintenance; every copy stays as whole as it was.
+        """Cancel a maintenance task; every copy stays intact.
 
-        Raises ``NotFoundError`` when there is none of that number.
+        Raises ``NotFoundError`` if the number is unknown.
         """
         return self._call("POST", f"/maintenance/{maintenance_id}/cancel", models.MaintenanceTask)
 
@@ -115,7 +115,7 @@ class MaintenanceCalls(Transport):
 
         ``query`` may filter by ``level``, ``q``.
         Returns one page (``limit``, ``cursor``, ``sort``); :meth:`every` asks for all.
-        Raises ``NotFoundError`` when there is none of that number.
+        Raises ``NotFoundError`` if the number is unknown.
         """
         return self._call(
             "GET", f"/maintenance/{maintenance_id}/log", models.Page[models.LogLine], **query

@@ -10,10 +10,10 @@ from .transport import Transport
 
 
 class ReportCalls(Transport):
-    """What was sent to whom, and how."""
+    """Calls on reports, channels and the mail server."""
 
     def reports_list(self, **query: Any) -> models.Page[models.Report]:
-        """Reports, newest first.
+        """Return reports, newest first.
 
         ``query`` may filter by ``q``, ``job``.
         Returns one page (``limit``, ``cursor``, ``sort``); :meth:`every` asks for all.
@@ -21,14 +21,14 @@ class ReportCalls(Transport):
         return self._call("GET", "/reports", models.Page[models.Report], **query)
 
     def reports_show(self, report_id: int) -> models.ReportDetail:
-        """Return one report as it was sent.
+        """Return one report.
 
-        Raises ``NotFoundError`` when there is none of that number.
+        Raises ``NotFoundError`` if the number is unknown.
         """
         return self._call("GET", f"/reports/{report_id}", models.ReportDetail)
 
     def outbox_list(self) -> models.Page[models.OutboxItem]:
-        """Reports that wait to be sent."""
+        """Return the reports that are waiting to be sent."""
         return self._call("GET", "/outbox", models.Page[models.OutboxItem])
 
     def outbox_send(self) -> models.Page[models.OutboxItem]:
@@ -60,14 +60,14 @@ class ReportCalls(Transport):
     def jobs_report(self, name: str) -> models.ReportPreview:
         """Return the report of the last run of a job, as it would be written now.
 
-        Raises ``NotFoundError`` when there is none of that name.
+        Raises ``NotFoundError`` if the name is unknown.
         """
         return self._call("GET", f"/jobs/{quote(name)}/report", models.ReportPreview)
 
     def jobs_report_try(self, name: str, to: str) -> models.TryResult:
         """Send the report of the last run of a job to one address, now.
 
-        Raises ``NotFoundError`` when there is none of that name.
+        Raises ``NotFoundError`` if the name is unknown.
         """
         return self._call("POST", f"/jobs/{quote(name)}/report/try", models.TryResult, to=to)
 
@@ -85,14 +85,14 @@ class ReportCalls(Transport):
     def channels_remove(self, name: str) -> None:
         """Remove a webhook that nothing uses.
 
-        Raises ``NotFoundError`` when there is none of that name.
+        Raises ``NotFoundError`` if the name is unknown.
         """
         self._request("DELETE", f"/channels/{quote(name)}")
 
     def channels_try(self, name: str) -> models.ChannelAnswer:
         """Send a test message to a webhook; gives its answer.
 
-        Raises ``NotFoundError`` when there is none of that name.
+        Raises ``NotFoundError`` if the name is unknown.
         """
         return self._call("POST", f"/channels/{quote(name)}/try", models.ChannelAnswer)
 
@@ -103,7 +103,7 @@ class ReportCalls(Transport):
     def templates_show(self, name: str) -> models.Template:
         """Return the words of one message.
 
-        Raises ``NotFoundError`` when there is none of that name.
+        Raises ``NotFoundError`` if the name is unknown.
         """
         return self._call("GET", f"/templates/{quote(name)}", models.Template)
 
@@ -116,8 +116,8 @@ class ReportCalls(Transport):
         return self._call("PUT", f"/templates/{quote(name)}", models.Template, body)
 
     def templates_preview(self, name: str) -> models.ReportPreview:
-        """Return a message by one template, with the last real run where there is one.
+        """Return a rendered template, with the last real run if there is one.
 
-        Raises ``NotFoundError`` when there is none of that name.
+        Raises ``NotFoundError`` if the name is unknown.
         """
         return self._call("GET", f"/templates/{quote(name)}/preview", models.ReportPreview)

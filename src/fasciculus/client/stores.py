@@ -13,7 +13,7 @@ class StoreCalls(Transport):
     """The client's methods about stores."""
 
     def stores_list(self, **query: Any) -> models.Page[models.Store]:
-        """Stores.
+        """Return stores.
 
         ``query`` may filter by ``q``.
         Returns one page (``limit``, ``cursor``, ``sort``); :meth:`every` asks for all.
@@ -23,7 +23,7 @@ class StoreCalls(Transport):
     def stores_show(self, name: str) -> models.Store:
         """Return one store.
 
-        Raises ``NotFoundError`` when there is none of that name.
+        Raises ``NotFoundError`` if the name is unknown.
         """
         return self._call("GET", f"/stores/{quote(name)}", models.Store)
 
@@ -39,7 +39,7 @@ class StoreCalls(Transport):
     ) -> models.Store:
         """Change a store; it is tried first, unless it is to be saved ``untried``.
 
-        Raises ``NotFoundError`` when there is none of that name, and ``RefusedError`` naming the
+        Raises ``NotFoundError`` if the name is unknown, and ``RefusedError`` naming the
         field that cannot be used.
         """
         return self._call("PUT", f"/stores/{quote(name)}", models.Store, store, untried=untried)
@@ -47,14 +47,14 @@ class StoreCalls(Transport):
     def stores_remove(self, name: str) -> None:
         """Remove a store from the records; what is on it is not touched.
 
-        Raises ``NotFoundError`` when there is none of that name.
+        Raises ``NotFoundError`` if the name is unknown.
         """
         self._request("DELETE", f"/stores/{quote(name)}")
 
     def stores_try(self, name: str) -> models.TryResult:
         """Try a saved store.
 
-        Raises ``NotFoundError`` when there is none of that name.
+        Raises ``NotFoundError`` if the name is unknown.
         """
         return self._call("POST", f"/stores/{quote(name)}/try", models.TryResult)
 
@@ -86,7 +86,7 @@ class StoreCalls(Transport):
         return self._call("POST", f"/stores/{quote(name)}/claim", models.Store)
 
     def stores_proposals(self, name: str) -> models.Page[models.StoreProposal]:
-        """List the hosts, accounts and jobs that a store tells of, until they are accepted.
+        """List the hosts, accounts and jobs that a store proposes, until they are accepted.
 
         Raises ``NotFoundError`` when there is no such store.
         """
@@ -95,7 +95,7 @@ class StoreCalls(Transport):
         )
 
     def stores_accept(self, name: str, choice: models.ProposalChoice) -> models.AcceptedProposals:
-        """Add hosts, accounts and jobs that a store tells of.
+        """Add hosts, accounts and jobs that a store proposes.
 
         Raises ``NotFoundError`` when there is no such store, and ``RefusedError`` for a name that
         it does not propose.
@@ -105,7 +105,7 @@ class StoreCalls(Transport):
         )
 
     def stores_dismiss(self, name: str, choice: models.ProposalChoice) -> None:
-        """Forget hosts, accounts and jobs that a store tells of; its bundles stay known.
+        """Dismiss hosts, accounts and jobs that a store proposes; its bundles stay in the records.
 
         Raises ``NotFoundError`` when there is no such store.
         """

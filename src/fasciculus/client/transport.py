@@ -90,7 +90,7 @@ class Transport:
             found = models.Health(service="", status="unknown")
         if found.service != "fasciculus":
             raise NoAnswerError(
-                f"What answers at {self.url} is not Fasciculus.",
+                f"The server at {self.url} is not Fasciculus.",
                 "Set FASCICULUS_URL to the service's address.",
             )
         return found

@@ -9,7 +9,7 @@ from .transport import Transport
 
 
 class WatchCalls(Transport):
-    """What the standing checks found."""
+    """Calls on alerts and the watch."""
 
     def alerts_list(self, **query: Any) -> models.Page[models.Alert]:
         """Alerts, the open ones first.
@@ -20,9 +20,9 @@ class WatchCalls(Transport):
         return self._call("GET", "/alerts", models.Page[models.Alert], **query)
 
     def alerts_acknowledge(self, alert: int, note: str = "") -> models.Alert:
-        """Say that somebody knows of an alert; it stays open until it is over.
+        """Acknowledge an alert; it stays open until the cause is gone.
 
-        Raises ``NotFoundError`` when there is none of that number.
+        Raises ``NotFoundError`` if the number is unknown.
         """
         return self._call(
             "POST",
@@ -32,11 +32,11 @@ class WatchCalls(Transport):
         )
 
     def watch_show(self) -> models.WatchSettings:
-        """Return who is told of alerts, and from when on something is one."""
+        """Return the recipients of alerts and the thresholds for opening them."""
         return self._call("GET", "/settings/watch", models.WatchSettings)
 
     def watch_change(self, settings: models.WatchSettings) -> models.WatchSettings:
-        """Set who is told of alerts.
+        """Set the recipients of alerts and the thresholds.
 
         Raises ``RefusedError`` naming the field that cannot be used.
         """

@@ -60,7 +60,9 @@ def full_on(free: int | None, reserve: int, per_day: float | None, today: date) 
 def price_of_month(
     held: int, days: Sequence[DayCount], price_kept: float, price_moved: float, today: date
 ) -> tuple[float, float]:
-    """(keeping, moving) for a month: of what is held now, and of what the last 30 days moved."""
+    """Return the monthly cost of storage and of transfers: of present usage, and of the last 30
+    days.
+    """
     since = today - timedelta(days=_DAYS_A_MONTH)
     moved = sum(row.sent + row.received for row in days if row.day > since)
     return held / _GB * price_kept, moved / _GB * price_moved

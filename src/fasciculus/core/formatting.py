@@ -35,7 +35,7 @@ def format_duration(seconds: float) -> str:
 
 
 def format_list(items: Sequence[str], joint: str = "and") -> str:
-    """``a``, ``a and b``, ``a, b and c``."""
+    """Return ``a``, ``a and b``, or ``a, b and c``."""
     if len(items) < 2:
         return "".join(items)
     return f"{', '.join(items[:-1])} {joint} {items[-1]}"

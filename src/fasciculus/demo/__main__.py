@@ -373,7 +373,7 @@ def _run(client: Client, job: str) -> RunDetail:
 
 
 def _end_with_parent() -> None:
-    """Should this process be killed, the kernel ends the service too."""
+    """Have the kernel end the service if this process is killed."""
     ctypes.CDLL(None).prctl(_PR_SET_PDEATHSIG, signal.SIGTERM)
 
 

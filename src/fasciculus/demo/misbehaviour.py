@@ -52,7 +52,7 @@ class Misbehaviour:
             setattr(self, name, told.get(name, getattr(Misbehaviour, name)))
 
     def moved(self, count: int, incoming: bool = True) -> None:
-        """Called for each stretch of bytes. Raises :class:`CutError` where the line breaks."""
+        """Note a chunk of bytes. Raises :class:`CutError` when the connection is to break."""
         with self._lock:
             if incoming:
                 self.received += count
@@ -66,7 +66,7 @@ class Misbehaviour:
             time.sleep(count / self.bytes_per_second)
 
     def stored(self, path: Path) -> None:
-        """Called for each file once it is whole."""
+        """Note that a file is complete."""
         with self._lock:
             flips, self.flip = self.flip > 0, max(0, self.flip - 1)
         if flips and path.stat().st_size:

@@ -166,7 +166,7 @@ def _mail(
 
 
 def _settings(host_folder: Path, plan: Plan, rng: random.Random) -> None:
-    """What the account's services are set up by: virtual hosts, crontab, DKIM key."""
+    """Write the account's system settings: virtual hosts, crontab, DKIM key."""
     etc = host_folder / "etc"
     for folder in ("nginx", "cron", "dkim"):
         (etc / folder).mkdir(parents=True, exist_ok=True)
@@ -188,7 +188,7 @@ def _settings(host_folder: Path, plan: Plan, rng: random.Random) -> None:
 
 
 def _clutter(home: Path, rng: random.Random) -> None:
-    """What nobody wants in a bundle."""
+    """Write files that do not belong in a bundle."""
     cache = home / "cache"
     cache.mkdir()
     for number in range(20):
@@ -223,7 +223,7 @@ def build(host_folder: Path) -> None:
 
 
 def touch_up(host_folder: Path, day: int) -> None:
-    """A day's changes: some pages edited, one added."""
+    """Write a day's changes: some pages edited, one added."""
     rng = random.Random(f"Heronmere {day}")
     for plan in PLANS:
         for site, _, _ in plan.sites:

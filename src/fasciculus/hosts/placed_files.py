@@ -72,7 +72,9 @@ def remove_file(path: bytes) -> None:
 
 
 def send_file(descriptor: int) -> None:
-    """A file's size and time in nanoseconds as a line, then its bytes; nothing else is read."""
+    """Send a file's size and time in nanoseconds as a line, then its bytes; nothing else
+    is read.
+    """
     try:
         info = os.fstat(descriptor)
         if not stat.S_ISREG(info.st_mode):

@@ -65,7 +65,7 @@ def _write(sink: BinaryIO, record: Record) -> None:
 
 
 def read_records(source: BinaryIO) -> Iterator[Record]:
-    """Records that were spooled."""
+    """Yield the spooled records."""
     while head := source.read(4):
         yield source.read(_LENGTH.unpack(head)[0]).split(b"\0")
 

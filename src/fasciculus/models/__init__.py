@@ -1,6 +1,6 @@
 """The shapes of the API, shared by service and client so that they cannot drift.
 
-What is sent and what is shown are two models: ``JobInput`` and ``Job``. A module is imported when
+Input and output are separate models: ``JobInput`` and ``Job``. A module is imported when
 one of its names is first used, so that a command waits for no shape it does not need.
 """
 

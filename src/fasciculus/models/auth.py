@@ -1,4 +1,4 @@
-"""Who may come in."""
+"""Users, sessions and tokens."""
 
 from __future__ import annotations
 
@@ -23,7 +23,7 @@ class Password(Model):
 
 
 class Identity(Model):
-    """Who is signed in. ``csrf`` goes into the X-CSRF-Token header of every change."""
+    """The signed-in user. ``csrf`` is required as X-CSRF-Token header of every change."""
 
     name: str
     csrf: str = ""

@@ -36,8 +36,9 @@ class Pin(Model):
 
 
 class Bundle(Model):
-    """A subject's complete state at one moment: it shows ``entries`` and ``bytes``, and brought
-    ``new_bytes`` of them, ``packed`` as stored."""
+    """A subject's complete state at one point in time: ``entries`` of ``bytes``, of which
+    ``new_bytes`` were new and took ``packed`` bytes after packing.
+    """
 
     id: int
     name: str
@@ -52,14 +53,14 @@ class Bundle(Model):
     new_bytes: int = 0
     packed: int
     outcome: str = "done"
-    #: What its run was called, where it had a name of its own.
+    #: The label of its run, if any.
     label: str = ""
     pin: Pin | None = None
     copies: list[Copy] = []
 
 
 class ContentsInfo(Model):
-    """How much of one kind of contents a bundle shows, and the paths that could not be read."""
+    """The size of one kind of contents in a bundle, and the unreadable paths."""
 
     entries: int = 0
     bytes: int = 0
@@ -148,7 +149,9 @@ class EntrySearch(Model):
 
 
 class DownloadReport(Model):
-    """What a download lacks: how many entries are not in it or not as they were, and the first."""
+    """The omissions of a download: the number of missing or altered entries, and the
+    first of them.
+    """
 
     omissions: int = 0
     named: list[str] = []
@@ -168,12 +171,12 @@ class RestoreStart(RenamedFields):
     databases: dict[str, str] = Field(default={})
     mail_domains: list[str] = []
     resume: bool = Field(
-        default=False, description="go on where an interrupted restore into that folder was"
+        default=False, description="continue an interrupted restore into that folder"
     )
     special_modes: bool = Field(
         default=False,
-        description="bring back set-user-id and set-group-id bits, devices and system attributes "
-        "even where the records do not vouch for the copy",
+        description="restore set-user-id and set-group-id bits, devices and system attributes "
+        "even if the records do not vouch for the copy",
     )
     owners: dict[str, str] = Field(
         default={},

@@ -1,4 +1,4 @@
-"""What will start in the days to come, and what starts jobs from outside."""
+"""Upcoming starts, and addresses that start jobs from outside."""
 
 from __future__ import annotations
 
@@ -60,15 +60,14 @@ class Calendar(Model):
 
 
 class CalendarFeed(Model):
-    """Whether there is a feed, and its secret address when it was just made."""
+    """The calendar feed; its secret address only when it was just created."""
 
     made: datetime | None = None
     url: str = ""
 
 
 class StartAddressInput(Model):
-    """Who may use the address: only these networks, everybody where there are none; and how often
-    in an hour."""
+    """Limits of a start address: allowed networks (none: all), and starts per hour."""
 
     networks: list[Annotated[str, AfterValidator(_network)]] = Field(default=[], max_length=50)
     per_hour: int = Field(default=12, ge=1, le=3600)
@@ -91,8 +90,7 @@ class StartAddressMade(StartAddress):
 
 
 class StartedFromOutside(Model):
-    """A run that an address started: where it can be looked at, and what it came to if somebody
-    waited for it."""
+    """A run started through an address: its place, and its outcome if the caller waited."""
 
     run: int
     url: str

@@ -1,4 +1,4 @@
-"""What was changed in settings."""
+"""Changes of settings."""
 
 from __future__ import annotations
 

@@ -22,15 +22,16 @@ class Proposed(Model):
 
 
 class Unmatched(Model):
-    """What the last discovery saw on a host and no rule gives to an account: databases of its
-    servers, and server names that say no domain, each with its document root."""
+    """Findings of the last discovery that no rule assigns to an account: databases, and server
+    names without a domain, with their document roots.
+    """
 
     databases: list[str] = []
     names: list[str] = []
 
 
 class Acceptance(Model):
-    """Which of the proposals to take over: accounts by name, or all of them."""
+    """The proposals to accept: accounts by name, or all of them."""
 
     accounts: list[str] = []
     all: bool = False
@@ -54,7 +55,7 @@ class CoverageRow(Model):
 
 
 class PreviewStart(Model):
-    """Of which job, as it is described, and of which of its subjects."""
+    """The job to preview, and one of its subjects."""
 
     job: JobInput
     subject: str
@@ -66,7 +67,7 @@ class SizeCount(Model):
 
 
 class ExcludedSize(SizeCount):
-    """What a rule leaves out."""
+    """The effect of an exclude rule."""
 
     rule: str
 
@@ -78,9 +79,7 @@ class Folder(SizeCount):
 
 
 class Preview(Model):
-    """What would go in. ``packed`` is an estimate; ``new`` is since the last bundle, where there is
-    one.
-    """
+    """The expected contents. ``packed`` is an estimate; ``new`` is since the last bundle."""
 
     id: int
     state: Literal["running", "ended"]
@@ -107,8 +106,9 @@ class Definitions(Model):
 
 
 class Change(Model):
-    """What applying did, or would do: ``added``, ``changed`` with its fields, or ``kept`` though
-    the text does not have it."""
+    """A change that applying made or would make: ``added``, ``changed`` with its fields, or
+    ``kept`` though the text does not mention it.
+    """
 
     action: Literal["added", "changed", "kept"]
     kind: str
@@ -117,7 +117,7 @@ class Change(Model):
 
 
 class Applied(Model):
-    """What applying did, or would do; ``lacking`` are the places of secrets that it needs."""
+    """The changes that applying made or would make; ``lacking`` lists the secrets that it needs."""
 
     changes: list[Change]
     same: int

@@ -1,4 +1,4 @@
-"""What exists: hosts, accounts, sites, databases, mail domains."""
+"""Hosts, accounts, sites, databases and mail domains."""
 
 from __future__ import annotations
 
@@ -40,14 +40,14 @@ def _mail_home(value: str) -> str:
     try:
         filled = value.format(domain="d.example", user="u")
     except (KeyError, IndexError, ValueError, AttributeError) as error:
-        raise ValueError("Only {domain} and {user} can stand in it.") from error
+        raise ValueError("Only {domain} and {user} can be used in it.") from error
     if value and ("d.example" not in filled or "/u" not in filled):
         raise ValueError("It needs {domain} and {user}, as in /var/vmail/{domain}/{user}.")
     return value
 
 
 def _fills(value: str, *names: str) -> bool:
-    """Return whether nothing but these names stands in braces."""
+    """Return whether only these names are in braces."""
     try:
         value.format(**dict.fromkeys(names, "x"))
     except (KeyError, IndexError, ValueError, AttributeError):
@@ -132,8 +132,9 @@ Below = Annotated[str, AfterValidator(_relative)]
 
 
 class MailFiles(Model):
-    """Where a host keeps mail settings. ``home`` and ``dkim`` have ``{domain}`` in them, ``home``
-    also ``{user}``; ``refresh`` are commands to run after a restore, such as ``postmap FILE``."""
+    """The mail settings of a host. ``home`` and ``dkim`` contain ``{domain}``, ``home`` also
+    ``{user}``; ``refresh`` lists commands to run after a restore, such as ``postmap FILE``.
+    """
 
     alias_map: OptionalPath = ""
     mailbox_map: OptionalPath = ""
@@ -145,12 +146,13 @@ class MailFiles(Model):
 
 
 class DiscoveryRules(Model):
-    """Where a host's accounts are found, in places such as ``/home/{account}``.
+    """The discovery rules of a host, with patterns such as ``/home/{account}``.
 
     ``sites`` are document roots with ``{account}`` and ``{site}`` in them, ``nginx`` and ``apache``
     file patterns of virtual hosts; ``database_prefix`` is such as ``{account}_``. With
-    ``automatic`` what is new or changed is taken over every hour. An account that is gone is
-    forgotten, with its bundles, after ``forget_after`` days; 0 means never by itself."""
+    ``automatic`` new and changed accounts are accepted every hour. A deleted account and its
+    bundles are forgotten after ``forget_after`` days; 0 means only by hand.
+    """
 
     homes: list[Place] = []
     sites: list[Place] = []
@@ -166,7 +168,7 @@ class DiscoveryRules(Model):
 
 
 class HostFields(RenamedFields):
-    """What is sent and shown of a host: a server where accounts live.
+    """The common fields of input and output: a server that hosts accounts.
 
     ``connection`` says how it is reached; ``servers`` are its database servers, one per engine.
     ``max_concurrent`` limits the tasks that run on it at the same time; 0 is the default for its
@@ -190,7 +192,7 @@ class HostFields(RenamedFields):
 
 class HostInput(HostFields):
     """A host to be saved. ``secrets`` are those of its connection, and those of its database
-    servers as ``mariadb_password``; what is left out stays as it was, an empty text removes one."""
+    servers as ``mariadb_password``; omitted secrets keep their value, an empty text removes one."""
 
     secrets: dict[str, str | None] = Field(default={}, repr=False)
 
@@ -212,7 +214,7 @@ class HostProposal(Model):
 
 
 class Host(HostFields):
-    """A host, with where it is, in words, and how many accounts it has."""
+    """A host, with its place in words and its number of accounts."""
 
     where: str
     accounts: int = 0
@@ -237,7 +239,7 @@ class Database(Model):
 
 
 class AccountFields(Model):
-    """What is sent and shown of an account: one customer's space on a host."""
+    """The common fields of input and output: one customer's space on a host."""
 
     name: Name
     host: str
@@ -247,7 +249,7 @@ class AccountFields(Model):
     mail_domains: list[Name] = []
     #: What is excluded from every bundle of it, as in .gitignore.
     excludes: list[Pattern] = []
-    #: Who is told of its own part of a run, where a job tells contacts.
+    #: Notified about this account, if a job notifies contacts.
     contact: Annotated[str, AfterValidator(mail_address_or_empty)] = ""
     #: What it is marked with, so that a job can choose it by that: names such as “shops”.
     tags: Annotated[list[Name], AfterValidator(_each_once)] = Field(default=[], max_length=50)

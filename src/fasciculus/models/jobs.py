@@ -65,7 +65,7 @@ class Rules(Model):
 
 
 class Databases(Model):
-    """Which databases, tables and rows. Patterns have ``*`` and ``?``; those of tables are
+    """Rules for databases, tables and rows. Patterns have ``*`` and ``?``; those of tables are
     ``database.table``. Empty means all."""
 
     names: list[str] = []
@@ -110,7 +110,7 @@ class Command(Model):
 
 
 class Thresholds(Model):
-    """From when on the watch calls a bundle unusual, in percent of the middle of those before it:
+    """Thresholds of anomaly detection, in percent of the median of earlier bundles:
     smaller than ``smaller``, larger than ``larger``, or with more changes than ``changes``; 0 for
     never."""
 
@@ -161,7 +161,7 @@ class JobInput(RenamedFields):
     report_to: list[Annotated[str, AfterValidator(mail_address)]] = []
     #: “recovery” is on trouble and on the first good run after it; “daily”, “weekly”: a digest.
     report_when: Literal["always", "trouble", "recovery", "daily", "weekly"] = "always"
-    #: Whether the contact of each account is told of its own part, and when.
+    #: When the contact of each account is notified.
     report_contacts: Literal["never", "trouble", "recovery", "always"] = "never"
     attach_log: Literal["never", "trouble", "always"] = "trouble"
     #: Channels that reports go to as well.
@@ -173,7 +173,7 @@ class JobInput(RenamedFields):
     enabled: bool = True
     #: Bundles that are no larger go along with the report, as attachments; 0 for none. In bytes.
     attach_up_to: int = Field(default=0, ge=0, le=25 * MIB)
-    #: Public keys that its bundles are sealed to, beside those of its stores.
+    #: Public keys that its bundles are sealed to, in addition to those of its stores.
     recipients: list[Recipient] = Field(default=[], max_length=20)
 
     @model_validator(mode="after")
@@ -210,7 +210,7 @@ class JobInput(RenamedFields):
 
 
 class JobDefaults(JobInput):
-    """What a new job starts from, before anybody has filled it in."""
+    """The defaults of a new job."""
 
     @model_validator(mode="after")
     def _fits(self) -> JobDefaults:
@@ -218,10 +218,11 @@ class JobDefaults(JobInput):
 
 
 class JobStart(Model):
-    """What to do otherwise this once: a full bundle, a comparison of contents, only some of the
-    subjects; or a run of its own name, such as “before the update”, whose bundles stay for
-    ``keep_days`` days whatever the keep rule says. ``failed_of`` is the number of a run: of its
-    subjects only those that did not end well."""
+    """Options of one run: full bundles, a comparison of contents, only some of the subjects, or a
+    label such as “before the update”, whose bundles are pinned for ``keep_days`` days.
+
+    ``failed_of`` is the number of an earlier run: only its failed subjects are started.
+    """
 
     full: bool = False
     compare: bool = False
@@ -240,8 +241,7 @@ class JobStart(Model):
 
 class JobCopy(Model):
     """A new job out of another one's settings, with another name and, where they are given, other
-    stores, another timetable, another keep rule. It begins switched off unless it is told to be
-    on."""
+    stores, another timetable, another keep rule. It is disabled unless ``enabled`` is set."""
 
     name: Name
     stores: list[str] | None = None
@@ -263,7 +263,7 @@ class Retiring(Model):
 
 
 class Job(JobInput):
-    """A job as it is listed, with what the service knows of it."""
+    """A job in a list, with its state."""
 
     summary: str = ""
     next_start: datetime | None = None
@@ -278,8 +278,9 @@ class Job(JobInput):
 
 
 class SpaceNeed(Model):
-    """What a run needs at most in one place, and what is free there; None where it does not tell.
-    ``why`` says whence the estimate is."""
+    """The space that a run may need in one place, and the free space there; None if unknown.
+    ``why`` explains the estimate.
+    """
 
     place: str
     needed: int
@@ -288,7 +289,7 @@ class SpaceNeed(Model):
 
 
 class JobSummary(Model):
-    """What a job would do, said before it is saved."""
+    """The summary of a job, before it is saved."""
 
     sentence: str
     starts: list[datetime]
@@ -298,13 +299,14 @@ class JobSummary(Model):
     packed: int
     unmeasured: int
     advice: list[str]
-    #: What the next run needs at most, against what is free.
+    #: Space that the next run may need, and free space.
     space: list[SpaceNeed] = []
 
 
 class SimulationQuery(Model):
-    """Of which store and subject, the first ones where they are not named; ``day`` lists the copies
-    of that day."""
+    """The store and subject to simulate, by default the first ones; ``day`` lists the copies on
+    that day.
+    """
 
     store: str = ""
     subject: str = ""
@@ -323,7 +325,7 @@ class SimulationDay(Model):
 
 
 class JobSimulation(Model):
-    """The coming year of a job on one store, if every run succeeds and sizes stay as they are."""
+    """The coming year of a job on one store, if every run succeeds and sizes do not change."""
 
     store: str
     subject: str

@@ -1,4 +1,4 @@
-"""How many copies stay, as people write it."""
+"""Keep rules as people write them."""
 
 from __future__ import annotations
 
@@ -11,7 +11,7 @@ from ..core.errors import SettingError
 
 
 def _as_text(value: Any) -> Any:
-    """Return a number alone is that many newest copies, as earlier versions kept it."""
+    """Accept a plain number, which means that many newest copies, as in earlier versions."""
     return str(value) if isinstance(value, int) and not isinstance(value, bool) else value
 
 

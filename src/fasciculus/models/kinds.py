@@ -10,8 +10,9 @@ from .model import Model
 
 
 class KindSettings(Model):
-    """Settings of one kind. Which fields there are depends on ``kind``; ``GET /kinds`` describes
-    them. A client need not know the kinds that a service has."""
+    """Settings of one kind. The fields depend on ``kind``; ``GET /kinds`` describes them. A client
+    need not know the kinds that a service has.
+    """
 
     model_config = ConfigDict(extra="allow")
 

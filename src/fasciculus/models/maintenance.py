@@ -15,8 +15,9 @@ MaintenanceKind = Literal["verify", "repair", "repack", "transfer", "import", "r
 
 
 class VerifyStart(Model):
-    """Which copies to look through: all of the store, of one subject, or one bundle's. ``deep``
-    reads every byte."""
+    """The copies to verify: all on the store, those of one subject, or one bundle's. ``deep`` reads
+    every byte.
+    """
 
     deep: bool = False
     subject: str = ""
@@ -24,7 +25,7 @@ class VerifyStart(Model):
 
 
 class RepairStart(Model):
-    """Of which subject; of all that are damaged when left out."""
+    """The subject to repair; default: all that are damaged."""
 
     subject: str = ""
 
@@ -38,15 +39,15 @@ class RepackStart(Model):
 
 
 class SealStart(Model):
-    """Of which subject; of all when left out."""
+    """The subject; default: all."""
 
     subject: str = ""
 
 
 class TransferStart(Model):
-    """Which bundles to bring to a store: all that ``source`` has and it lacks, or, with no source,
-    those that jobs wanted on it and it missed. With ``move`` they are removed from the source once
-    they are whole."""
+    """The bundles to copy to a store: all that ``source`` has and it lacks or, without a source,
+    those that its jobs missed. With ``move`` they are removed from the source once they are whole.
+    """
 
     source: str = ""
     subject: str = ""
@@ -71,7 +72,7 @@ class Transfer(Model):
 
 
 class TransferDay(Model):
-    """What was brought to a store on a day of UTC."""
+    """Transfers to a store on a day of UTC."""
 
     day: str
     bundles: int
@@ -164,8 +165,9 @@ class GrowthPoint(Model):
 
 
 class GrowthStore(Model):
-    """What a subject takes on one store. ``unused`` are bytes of contents in its pieces that no
-    bundle there seems to need; repacking measures them exactly."""
+    """The space of a subject on one store. ``unused`` are bytes in its pieces that no bundle seems
+    to need; repacking measures them exactly.
+    """
 
     store: str
     copies: int
@@ -175,8 +177,9 @@ class GrowthStore(Model):
 
 
 class Growth(Model):
-    """How a subject grows: ``per_week`` is the trend of the bytes it shows, None before the bundles
-    of a job span a day."""
+    """The growth of a subject: ``per_week`` is the trend of its size, None until the bundles of a
+    job span a day.
+    """
 
     subject_kind: str
     subject: str

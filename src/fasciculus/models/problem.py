@@ -37,8 +37,9 @@ class ProblemType(StrEnum):
 
 
 class Health(Model):
-    """Whether the service works; ``service`` says that this is Fasciculus. ``status`` is well or
-    broken, ``checks`` has each part by name."""
+    """The health of the service; ``service`` identifies Fasciculus. ``status`` is well or broken,
+    ``checks`` has each part by name.
+    """
 
     service: str = "fasciculus"
     version: str = ""
@@ -47,7 +48,7 @@ class Health(Model):
 
 
 class FieldProblem(Model):
-    """What is wrong with one field; dots stand between the parts of its path."""
+    """The error of one field; the parts of its path are separated by dots."""
 
     field: str
     message: str

@@ -106,7 +106,7 @@ class MailServer(RenamedFields):
 class ChannelInput(Model):
     """A webhook that reports go to as well.
 
-    ``form`` is what it gets: “message” the whole of a report as JSON, signed with ``secret``
+    ``form`` is the payload: “message” is the whole report as JSON, signed with ``secret``
     (Standard Webhooks 1.0); “text” and “content” one line under that name, as many chat services
     take it; “template” what ``template`` makes of it, which must be JSON. ``secret`` is given when
     saving, never given back; left out, it stays as it was.
@@ -126,7 +126,7 @@ class ChannelInput(Model):
 
 
 class Channel(Model):
-    """A webhook as it is listed: of its address only the host, for the rest may be secret."""
+    """A webhook in a list, with only the host of its address, since the rest may be secret."""
 
     name: str
     host: str
@@ -137,8 +137,9 @@ class Channel(Model):
 
 
 class ChannelAnswer(Model):
-    """What a webhook answered: its status, how long it took in seconds, and the beginning of the
-    body."""
+    """The answer of a webhook: its status, its duration in seconds, and the beginning of
+    the body.
+    """
 
     ok: bool
     status: int | None
@@ -148,7 +149,7 @@ class ChannelAnswer(Model):
 
 
 class Template(Model):
-    """The words of a message: as they are in force, and as they came along."""
+    """A message template: the present text and the default."""
 
     name: str
     text: str
@@ -178,7 +179,7 @@ class WebhookTask(Model):
 
 
 class WebhookStore(Model):
-    """What a store holds, in a webhook's message."""
+    """The usage of a store, in a webhook's message."""
 
     name: str
     copies: int
@@ -186,8 +187,9 @@ class WebhookStore(Model):
 
 
 class WebhookMessage(Model):
-    """What a webhook of the form “message” gets. ``version`` grows when a field changes its
-    meaning; fields may be added. ``event`` is run, alert, digest, maintenance or try."""
+    """The payload of a webhook with the form “message”. ``version`` grows when the meaning of a
+    field changes; fields may be added. ``event`` is run, alert, digest, maintenance or try.
+    """
 
     version: int = 1
     event: str

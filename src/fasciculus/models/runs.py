@@ -47,12 +47,12 @@ class Task(Model):
 
 
 class Run(Model):
-    """One carrying-out of a job. ``state`` is queued, running or ended."""
+    """One execution of a job. ``state`` is queued, running or ended."""
 
     id: int
     job: str
     zone: str = "UTC"
-    #: What it is called, where it has a name of its own.
+    #: Its label, if any.
     label: str = ""
     state: str
     outcome: str | None = None
@@ -95,8 +95,9 @@ class Upcoming(Model):
 
 
 class StoreFill(Model):
-    """What a store holds; ``full_on`` is the day on which it will be full, where that can be told,
-    and ``lag`` how many bundles it missed."""
+    """The usage of a store; ``full_on`` is the day on which it will be full, if known, and ``lag``
+    the number of missed bundles.
+    """
 
     name: str
     kind: str

@@ -26,7 +26,7 @@ def _limit(value: str) -> str:
 
 
 class StoreFields(RenamedFields):
-    """What is sent and shown of a store."""
+    """The common fields of input and output of a store."""
 
     former_names = {
         "floor": "reserve",
@@ -35,7 +35,7 @@ class StoreFields(RenamedFields):
     }
     name: Name
     settings: KindSettings
-    #: Every copy is read through once in so many days, in the background; 0 for never.
+    #: Days between deep verifications of each copy, in the background; 0 for never.
     verify_days: int = Field(default=30, ge=0, le=3650)
     #: Such as “2 MiB/s 08:00-18:00”, in the time zone of the service's machine.
     limits: list[Annotated[str, AfterValidator(_limit)]] = Field(default=[], max_length=24)
@@ -53,8 +53,8 @@ class StoreFields(RenamedFields):
     currency: str = Field(default="", max_length=8)
     #: Public keys that all bundles for this store are sealed to.
     recipients: list[Recipient] = Field(default=[], max_length=20)
-    #: A store whose bundles are brought here on a timetable, as far as they are not here; with
-    #: ``copy_move`` they are removed from it then.
+    #: A store whose bundles are copied here on a timetable; with ``copy_move`` they are removed
+    #: from it afterwards.
     copy_from: str = ""
     copy_timetable: Timetable = "by hand"
     copy_zone: Zone = "UTC"
@@ -84,7 +84,7 @@ class Store(StoreFields):
     #: Free bytes when a task last asked, where the store tells.
     free: int | None = None
     free_at: datetime | None = None
-    #: The day on which it will be full at its pace, where that can be told.
+    #: The day on which it will be full at the present rate, if known.
     full_on: date | None = None
     #: How many bundles jobs wanted on it that are on other stores alone.
     lag: int = 0
@@ -106,7 +106,7 @@ class StoreDay(Model):
 
 
 class StoreShare(Model):
-    """What one subject or job takes of a store: copies, and bytes of their pieces."""
+    """The share of one subject or job in a store: copies, and bytes of their pieces."""
 
     name: str
     copies: int
@@ -114,14 +114,14 @@ class StoreShare(Model):
 
 
 class StoreSimulationDay(Model):
-    """What a store will hold at the end of a day, at most."""
+    """The upper limit of a store's usage at the end of a day."""
 
     day: date
     bytes: int
 
 
 class StoreSimulation(Model):
-    """The coming year of a store, if every run of its jobs succeeds and sizes stay as they are.
+    """The coming year of a store, if every run of its jobs succeeds and sizes do not change.
 
     ``bytes`` is what it holds now, ``room`` what it can hold, None where it does not tell;
     ``full_on`` is the first day on which that would not be enough."""
@@ -135,7 +135,7 @@ class StoreSimulation(Model):
 
 
 class StoreUsage(Model):
-    """What a store holds, how it grows, when it is full, what it costs, what it lacks.
+    """A store's usage, growth, cost, missing copies, and the day it will be full.
 
     ``per_day`` is the growth in bytes a day; ``full_on`` the day on which it will be full at that
     pace, and ``why`` what that rests on. Prices are of a month. ``lag`` counts the bundles that
@@ -174,12 +174,12 @@ class TryStep(Model):
     text: str
     hint: str = ""
     seconds: float = 0.0
-    #: The setting at fault, where there is one.
+    #: The setting at fault, if any.
     field: str = ""
 
 
 class TryResult(Model):
-    """How trying went. ``host_key`` is the fingerprint that the server showed."""
+    """The result of a test. ``host_key`` is the fingerprint that the server presented."""
 
     ok: bool
     steps: list[TryStep]
@@ -187,7 +187,7 @@ class TryResult(Model):
 
 
 class StoreAccess(Model):
-    """Whether a drive's owner has given access. While that is ``waiting``, the owner opens
+    """The state of access to a drive. While that is ``waiting``, the owner opens
     ``address`` and confirms ``code``; ``text`` says what happened.
     """
 
@@ -199,8 +199,7 @@ class StoreAccess(Model):
 
 
 class StoreProposal(Model):
-    """A host, account, store or job that a store tells of; it takes part in nothing until it is
-    accepted.
+    """A host, account, store or job that a store proposes; it has no effect until it is accepted.
 
     ``root`` is an account's home as the bundle has it, and ``vouched`` whether this service made
     the bundle. ``document`` is all that it tells.
@@ -212,12 +211,12 @@ class StoreProposal(Model):
     root: str = ""
     vouched: bool
     document: dict[str, Any] = {}
-    #: Whether a copy of the records tells of it, with all that was set.
+    #: Whether a copy of the records has its settings.
     with_settings: bool = False
 
 
 class ProposalChoice(Model):
-    """Which proposals of a store: by name, or all of them.
+    """The proposals to accept or dismiss: by name, or all of them.
 
     ``homes`` gives accounts another home than the one that is proposed.
     """
@@ -231,7 +230,7 @@ class ProposalChoice(Model):
 
 
 class AcceptedProposals(Model):
-    """What was added, in words, and what was not, with the reason."""
+    """The added things in words, and those not added, with the reason."""
 
     added: list[str]
     refused: list[str] = []

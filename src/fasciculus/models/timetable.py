@@ -1,4 +1,4 @@
-"""When something starts, as people write it."""
+"""Timetables as people write them."""
 
 from __future__ import annotations
 
@@ -51,7 +51,7 @@ _MOST_SPREAD = 24 * 60
 
 
 class StartRules(Model):
-    """What holds the starts of a timetable back, in the time zone of the job.
+    """The start conditions of a timetable, in the time zone of the job.
 
     Nothing starts before ``first_day`` or after ``last_day``, outside of ``hours`` (such as
     “22:00-05:00”), or on ``days_off`` (“2026-12-25”, “12-25” for each year, “12-24..01-01”). The
@@ -83,7 +83,7 @@ class StartRules(Model):
 
 
 class TaskLimits(Model):
-    """What becomes of tasks that fail or take too long.
+    """Retries and time limits of tasks.
 
     A task that failed for a reason that may pass, such as a host that does not answer, is tried
     again up to ``retries`` times, ``pause`` minutes later. A task may take ``task`` minutes, each

@@ -1,4 +1,4 @@
-"""What is wrong with a value, in plain words instead of pydantic's own."""
+"""Validation errors in plain words instead of pydantic's own."""
 
 from __future__ import annotations
 

@@ -13,9 +13,9 @@ from .timetable import Hours, Zone
 
 
 class WatchSettings(Model):
-    """Who is told of alerts that are of no one job, when nobody is to be woken (“22:00-06:00”),
-    after how many hours an open alert that nobody has acknowledged is told again (0: never), and
-    from how many days ahead a full store or the end of a certificate is one."""
+    """The recipients of alerts that belong to no job, the quiet hours (“22:00-06:00”), the hours
+    after which an unacknowledged alert is sent again (0: never), and the thresholds in days.
+    """
 
     recipients: list[Annotated[str, AfterValidator(mail_address)]] = Field(
         default=[], max_length=50
@@ -53,6 +53,6 @@ class Alert(Model):
 
 
 class Acknowledgement(Model):
-    """That somebody knows of an alert, with a note for the others."""
+    """The acknowledgement of an alert, with a comment for others."""
 
     note: str = Field(default="", max_length=500)

@@ -106,7 +106,7 @@ def told(db: sqlite3.Connection, key: str) -> None:
 
 
 def close(db: sqlite3.Connection, key: str) -> None:
-    """An alert is over."""
+    """Close an alert."""
     db.execute("UPDATE alert SET closed=? WHERE key=? AND closed IS NULL", (now(), key))
 
 

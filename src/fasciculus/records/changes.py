@@ -34,7 +34,7 @@ def add(
 def changes(
     db: sqlite3.Connection, paging: PageRequest, kind: str = "", name: str = ""
 ) -> Page[SettingChange]:
-    """Changes, newest first, each with what differs."""
+    """Return changes, newest first, each with its differences."""
     query = Query("change.*", "change", "change.id", {"id": "change.id"}, "-id")
     if kind:
         query.only("change.kind = ?", kind)

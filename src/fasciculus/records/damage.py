@@ -204,7 +204,7 @@ def concerned(
 
 
 def by_store(db: sqlite3.Connection) -> list[tuple[str, int, int, str]]:
-    """Stores with damage: name, files, subjects, and the first subject by name."""
+    """Return the stores with damage: name, files, subjects, and the first subject by name."""
     return [
         tuple(row)
         for row in db.execute(

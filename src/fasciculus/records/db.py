@@ -22,7 +22,7 @@ BRING_BACK = (
 
 
 def now() -> str:
-    """This moment, as the records write it."""
+    """Return the present time as the records write it."""
     return stamp(datetime.now(UTC))
 
 

@@ -220,8 +220,9 @@ def is_stuck(db: sqlite3.Connection, before: datetime) -> bool:
 
 
 def sent(db: sqlite3.Connection, report_id: int) -> None:
-    """A report was taken. Its texts stay, to be looked at; the message with what was attached to
-    it is needed no more."""
+    """Note that a report was accepted. Its texts stay readable; the message with what was attached
+    to it is needed no more.
+    """
     db.execute(
         "UPDATE report SET state='sent', sent=?, next_try=NULL, last_error='', message=x'' "
         "WHERE id=?",
@@ -253,7 +254,7 @@ def put_off(db: sqlite3.Connection, report_id: int, until: datetime, error: str)
 
 
 def give_up(db: sqlite3.Connection, report_id: int) -> None:
-    """A report that nobody took in days is tried no more."""
+    """Give up a report that was not accepted for days."""
     db.execute("UPDATE report SET state='undeliverable', next_try=NULL WHERE id=?", (report_id,))
 
 

@@ -241,7 +241,7 @@ def deadline(db: sqlite3.Connection, run_id: int) -> datetime | None:
 
 
 def wait_again(db: sqlite3.Connection, task_id: int, until: datetime) -> None:
-    """A task that failed waits for another try."""
+    """Let a failed task wait for a retry."""
     db.execute(
         "UPDATE task SET state='queued', started=NULL, not_before=? WHERE id=?",
         (stamp(until), task_id),

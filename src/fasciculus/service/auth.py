@@ -57,7 +57,7 @@ class SignInLimiter:
         return 0
 
     def right(self, name: str, is_known: bool) -> None:
-        """Those who sign in are no guessers."""
+        """Forget the failed attempts of a user who has signed in."""
         for item, key in self._keys(name, is_known):
             self._limiter.clear(item, *key)
 

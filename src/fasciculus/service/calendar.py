@@ -124,7 +124,7 @@ def _collision(row: Collision, known: dict[str, JobInput]) -> CalendarCollision:
 
 
 def as_icalendar(starts: Iterable[CalendarStart], now: datetime, link: str) -> bytes:
-    """Starts as an iCalendar feed (RFC 5545)."""
+    """Return starts as an iCalendar feed (RFC 5545)."""
     feed = ICalendar()
     feed.add("prodid", "-//Fasciculus//Calendar//EN")
     feed.add("version", "2.0")

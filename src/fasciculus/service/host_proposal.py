@@ -265,6 +265,6 @@ def _folder_of(rule: str, domain: str) -> str:
 
 
 def _named(names: Sequence[str], what: str) -> str:
-    """``3 accounts: millpond, ferryline, …``"""
+    """Return a count with the first names, such as ``3 accounts: millpond, ferryline, …``."""
     shown = ", ".join(names[:_SHOWN]) + (", …" if len(names) > _SHOWN else "")
     return f"{format_count(len(names), what)}: {shown}" if names else format_count(0, what)

@@ -50,5 +50,5 @@ def tell(home: Path, password: str = "") -> None:
 
 
 def forget(home: Path) -> None:
-    """It was used."""
+    """Remove the initial password after use."""
     password_file(home).unlink(missing_ok=True)

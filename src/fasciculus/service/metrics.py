@@ -64,7 +64,9 @@ class _Numbers(Collector):
             self._parts.scheduler.alive,
         )
         yield self._one(
-            "reports_waiting", "Reports that wait to be sent.", len(reports.outbox(self._db))
+            "reports_waiting",
+            "Return the reports that are waiting to be sent.",
+            len(reports.outbox(self._db)),
         )
         yield self._alerts()
         yield self._copy_ages()

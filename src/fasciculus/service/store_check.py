@@ -50,7 +50,7 @@ def draft_spec(sources: OrderInputs, body: StoreInput, saved: str | None) -> Sto
 
 
 def _check_copying(sources: OrderInputs, body: StoreInput) -> None:
-    """The store that bundles are copied from is there, and another one."""
+    """Check that the source of copying exists and is another store."""
     if not body.copy_from:
         return
     if body.copy_from == body.name:

@@ -27,7 +27,7 @@ class SystemdNotifier:
         self._closing = threading.Event()
 
     def ready(self) -> None:
-        """The service answers from now on."""
+        """Notify systemd that the service answers."""
         self._notifier.notify("READY=1")
         seconds = watchdog_seconds(os.environ.get("WATCHDOG_USEC", ""))
         if seconds:
@@ -36,7 +36,7 @@ class SystemdNotifier:
             ).start()
 
     def stopping(self) -> None:
-        """The service ends, and may take its time for it."""
+        """Notify systemd that the service is stopping."""
         self._closing.set()
         self._notifier.notify("STOPPING=1")
 

@@ -165,7 +165,7 @@ class Store(Protocol):
         """
 
     def put_bytes(self, data: bytes, path: str) -> None:
-        """The same for a few bytes."""
+        """Put a few bytes in the same way."""
 
     def remove(self, path: str) -> None:
         """Remove a file; harmless when it is gone already."""

@@ -132,7 +132,7 @@ def fetch_tokens(spec: StoreSpec, request: DeviceRequest) -> Tokens | None:
 
 
 def refreshed(spec: StoreSpec, refresh_token: str) -> Tokens:
-    """New tokens for a refresh token. Raises ``UnreachableError`` when access has ended."""
+    """Return new tokens for a refresh token. Raises ``UnreachableError`` if access has ended."""
     if not refresh_token:
         raise _not_connected(spec)
     url = _settings(spec).token_url

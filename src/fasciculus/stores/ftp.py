@@ -277,7 +277,7 @@ class FtpStore:
         return self._replaces
 
     def give_back(self, reader: FtpConnection) -> None:
-        """A reading connection that may be used again."""
+        """Return a reading connection that is reused."""
         if self._idle is None and reader.is_open:
             self._idle = reader
         else:

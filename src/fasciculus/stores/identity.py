@@ -119,7 +119,7 @@ def check_identity(store: Store, store_id: str) -> None:
 
 
 def check_ours(store: Store, store_id: str, owner_id: str) -> None:
-    """The same, and unless no other service writes to it. For whoever writes or removes."""
+    """Check this, and that no other service writes to it. Required before writing and removing."""
     document = _read(store)
     _check_id(store, str(document["id"]), store_id)
     found = _owner(document)

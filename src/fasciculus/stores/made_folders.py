@@ -23,5 +23,5 @@ class MadeFolders:
         self._made.add(folder)
 
     def forget(self, folder: str) -> None:
-        """It is to be removed, and what is in it."""
+        """Note that a folder is about to be removed with its contents."""
         self._made = {made for made in self._made if not (made + "/").startswith(folder + "/")}

@@ -566,7 +566,7 @@ class S3Store:
             return sum(size for _, _, size in self._versions.old(self._prefix))
 
     def remove_folder(self, folder: str) -> None:
-        """A folder is but the beginning of names."""
+        """Do nothing: a folder is only a common prefix of names."""
 
     def replaces_at_once(self) -> bool:
         return True

@@ -195,7 +195,7 @@ class Emitter:
         self.emit(Log("info", text))
 
     def warn(self, text: str) -> None:
-        """A warning, which the bundle's manifest and the report will repeat."""
+        """Emit a warning, which the bundle's manifest and the report repeat."""
         self.warnings.append(text)
         self.emit(Log("warning", text))
 

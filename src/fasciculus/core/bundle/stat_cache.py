@@ -256,13 +256,13 @@ class StatCacheWriter:
                     self._used[part.piece] = self._used.get(part.piece, 0) + part.size
 
     def line(self, line: bytes) -> None:
-        """A line that was taken over from the listing before; newline included."""
+        """Take a line that is unchanged from the previous listing, newline included."""
         entry = from_line(line)
         # The listing does not tell the number of links; but whoever came this way had one.
         self.entry(entry, line)
 
     def run(self, run: StatBlock) -> None:
-        """A run that did not change."""
+        """Take a run of unchanged lines."""
         self._flush()
         self._put(struct.pack("<I", len(run.raw)) + run.raw)
 

@@ -37,7 +37,7 @@ class ListingSink(Protocol):
     def add(self, entry: Entry) -> None: ...
 
     def add_line(self, line: bytes) -> None:
-        """An entry by its line, newline included."""
+        """Take an entry by its line, newline included."""
 
     def add_lines(self, lines: bytes) -> None:
         """Several entries that were taken over together."""

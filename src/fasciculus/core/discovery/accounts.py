@@ -206,7 +206,7 @@ def _database_file(owner: DiscoveredAccount, engine: str, path: str) -> Discover
 
 
 def _mail(found: dict[str, DiscoveredAccount], domains: Iterable[str]) -> None:
-    """A mail domain belongs to the account that has a site of that name, or one below it."""
+    """Assign each mail domain to the account that has a site of that name, or below it."""
     owners: dict[str, str] = {}
     for account in found.values():
         for site in account.sites:

@@ -48,11 +48,11 @@ class GrowingCopies:
         self._spans: dict[str, deque[tuple[str, datetime]]] = {name: deque() for name in rule.spans}
 
     def pin(self, moment: datetime) -> None:
-        """A copy that stays and takes no place."""
+        """Keep a copy that takes no place."""
         self._pinned.append(moment)
 
     def add(self, moment: datetime) -> None:
-        """A copy is made, and those that nothing wants any more retire."""
+        """Add a copy, and retire those that no rule keeps any longer."""
         rule = self._rule
         self._wanted[moment] = 0
         self._want(self._last, moment)

@@ -174,6 +174,6 @@ def tokens_remove(name: str) -> None:
 
 
 def note(action: str, about: str) -> None:
-    """An audit line of who does what; never with secrets."""
+    """Write a line of the audit trail; never with secrets."""
     with context().records.write() as db:
         users.audit(db, principal().name, action, about)

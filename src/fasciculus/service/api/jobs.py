@@ -121,7 +121,9 @@ def _save(db: sqlite3.Connection, job: JobInput, old_name: str | None = None) ->
 
 
 def _check_owners(db: sqlite3.Connection, job: JobInput) -> None:
-    """A job that is switched on writes to stores of this service alone, sealed to real keys."""
+    """Check that an enabled job writes only to this service's own stores, and seals to
+    real keys.
+    """
     if job.recipients:
         Sealer(job.recipients)
     others = stores.foreign(db, job.stores) if job.enabled else {}

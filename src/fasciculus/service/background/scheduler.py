@@ -241,7 +241,7 @@ class Scheduler:
             self._skip(name, error.sentence())
 
     def _skip(self, name: str, reason: str) -> None:
-        """A start that could not be is a run of its own in the records, so that it is seen."""
+        """Record a start that failed as a run, so that it is visible."""
         with self._records.write() as db:
             job = jobs.job(db, name)
             run_id = runs.add(db, job, BY_TIMETABLE, [])

@@ -146,7 +146,7 @@ class MessageWriter:
         )
 
     def fallback_channel(self, db: sqlite3.Connection, due: reports.DueReport) -> None:
-        """What could not be delivered for long goes to a channel as well."""
+        """Send a message that could not be delivered for long to the fallback channel."""
         name = settings.get(db, MAIL, {}).get("fallback_channel", "")
         if not name or name == due.channel:
             return

@@ -47,7 +47,7 @@ class Reporter:
     # Runs ------------------------------------------------------------------------
 
     def end(self, run_id: int) -> None:
-        """All tasks have ended: so has the run. Its end and its report are written together."""
+        """End a run whose tasks have all ended, and write its report in the same transaction."""
         attached = self._attachments(run_id)
         with self._records.write() as db:
             run = runs.run(db, run_id)
@@ -61,7 +61,7 @@ class Reporter:
 
     @staticmethod
     def _without_harm(run_id: int, write: Callable[[], None]) -> None:
-        """A report that cannot be written must not keep the run from ending."""
+        """Write the report of a run; a failure must not keep the run from ending."""
         try:
             write()
         except sqlite3.Error:
@@ -101,7 +101,7 @@ class Reporter:
     def _tell_contacts(
         self, db: sqlite3.Connection, job: JobInput, report: RunReport, run_id: int
     ) -> None:
-        """Each account's contact gets the account's own part, and nothing of the others."""
+        """Write each account's contact a report of that account only."""
         contacts = inventory.contacts(db, job.subjects[:-1])
         by_contact: dict[str, list[TaskLine]] = {}
         for task in report.tasks:

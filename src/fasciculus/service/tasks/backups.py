@@ -298,7 +298,7 @@ class BackupHandler(HandlerBase[QueuedBackup]):
                 place(*task.subject, name).unlink(missing_ok=True)
 
     def after_failure(self, task: QueuedBackup, carry_out: Callable[[Order], None]) -> None:
-        """A hold page must not outlive the task that set it, also when its worker was killed."""
+        """Remove the hold page of an ended task, even if its worker was killed."""
         order = task.order
         if order is not None and order.hold_flags:
             carry_out(ReleaseOrder(host=order.host, hold_flags=order.hold_flags, spool=order.spool))
@@ -414,7 +414,7 @@ class BackupHandler(HandlerBase[QueuedBackup]):
         return found
 
     def _remember_holds(self, task: QueuedBackup) -> None:
-        """The hold pages that a task of an earlier life may have set."""
+        """Remove hold pages that tasks of an earlier service process may have set."""
         if task.job is None or not task.job.hold_page:
             return
         try:

@@ -84,12 +84,12 @@ class TaskQueue:
         return min(moments, default=None)
 
     def settle(self, task: QueuedTask) -> None:
-        """A running task has ended, and its end is still to be written."""
+        """Note that a running task has ended; its end is not recorded yet."""
         self._running.remove(task)
         self._settling.append(task)
 
     def done(self, task: QueuedTask) -> None:
-        """A task has ended for good."""
+        """Note that a task has ended and that its end is recorded."""
         for tasks in (self._running, self._settling):
             if task in tasks:
                 tasks.remove(task)
@@ -102,7 +102,7 @@ class TaskQueue:
         return found
 
     def put_back(self, task: QueuedTask, not_before: datetime) -> None:
-        """A running task is to be tried again, later."""
+        """Requeue a running task for a later retry."""
         self._running.remove(task)
         task.not_before = not_before
         self._waiting.append(task)

@@ -87,7 +87,7 @@ def public(manifest: Manifest) -> Manifest:
 
 
 def _nothing(kind: str, digest: str, size: int) -> None:
-    """A full bundle holds all its bytes itself."""
+    """Tell full bundles, which contain all their data, from incremental ones."""
 
 
 class BackupTask:

@@ -182,7 +182,7 @@ class PieceUsage:
         )
 
     def _with_what_is_split(self, chosen: set[str], able: set[str]) -> None:
-        """A file that is spread over pieces goes with all of them, or with none."""
+        """Keep files that are spread over pieces with all of them, or with none."""
         groups = [
             {at[0] for at in orjson.loads(line)["at"]}
             for (line,) in self._db.execute("SELECT line FROM content WHERE parts > 1")
@@ -257,5 +257,7 @@ class PieceUsage:
         return [Extent(*part) for part in orjson.loads(other[0])["at"]]
 
     def others(self, names: Iterable[str]) -> list[PieceRecord]:
-        """Records of pieces that a bundle needs now, since they hold the same contents."""
+        """Return the records of pieces that a bundle needs now, since they contain the
+        same data.
+        """
         return [self._held[name] for name in names]

@@ -53,7 +53,7 @@ def store_order(sources: OrderInputs, name: str) -> StoreOrder:
 
 
 def service_owner(db: sqlite3.Connection) -> StoreOwner:
-    """This service, as a store of its own names it."""
+    """Return this service's identity as stores name their owner."""
     since = datetime.now(UTC).isoformat(timespec="seconds")
     return StoreOwner(settings.get(db, SERVICE_ID) or "", socket.gethostname(), since)
 

@@ -56,7 +56,7 @@ def restore_order(sources: OrderInputs, restore: Restore) -> RestoreOrder:
 
 
 def check_target(config: Config, local_stores: list[str], target: str) -> None:
-    """A restore must not land in the service's own folders or in a store."""
+    """Refuse a target in the service's own folders or in a store."""
     path = os.path.realpath(target)
     for forbidden in [str(config.home), str(config.spool), *local_stores]:
         base = os.path.realpath(forbidden)

@@ -194,8 +194,8 @@ class FileSource:
                 self._writer.add(entry, data)
 
     def _distrust(self, entry: Entry) -> None:
-        """A file changed a moment ago may change again within the clock's grain: next time it is
-        read.
+        """Treat a file changed just now as unsettled, since it may change again within the clock's
+        resolution: next time it is read.
         """
         if entry.ctime_ns > self._host.settled_ns():
             entry.ctime_ns = 0

@@ -64,7 +64,7 @@ class MailSource:
         self._text(mail.transport_map, f"{domain}/transport", transports)
 
     def _text(self, source: str, path: str, lines: list[str]) -> None:
-        """The domain's own lines, with the mode and owner of the file they are from."""
+        """Yield the domain's own lines, with the mode and owner of their file."""
         if not source:
             return
         entry = self._host.describe(os.fsencode(source), "mail", path.encode(), self._warn)

@@ -68,7 +68,7 @@ class SystemSource:
             self._warn(f"{path}: {error.message}")
 
     def _user_entry(self, user: str) -> None:
-        """The account's own lines of passwd(5), group(5) and shadow(5), where the host has them."""
+        """Read the account's lines of passwd(5), group(5) and shadow(5), if the host has them."""
         for name in _USER_FILES:
             try:
                 text = self._host.read_text(f"/etc/{name}")
