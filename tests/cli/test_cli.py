@@ -439,7 +439,7 @@ def test_no_password_goes_to_what_is_not_fasciculus(running, tmp_path):
         words = ("sign-in", "--password-file", str(tmp_path / "password"))
         found = running.cli(*words, env={"FASCICULUS_URL": url})
         server.shutdown()
-    assert found.returncode == 3 and f"What answers at {url} is not Fasciculus" in found.stderr
+    assert found.returncode == 3 and f"The server at {url} is not Fasciculus" in found.stderr
     assert asked == ["/health"]
 
 

@@ -724,7 +724,7 @@ def test_an_account_that_is_gone_stops_neither_a_job_nor_its_editing(running, tm
         done = run(client, "nightly")
         assert done.outcome == "done" and [task.subject for task in done.tasks] == ["millpond"]
         log = [line.text for line in client.every(client.runs_log, run_id=done.id)]
-        assert "account ferryline is gone: left out" in log
+        assert "account ferryline was deleted: skipped" in log
         shown = client.overview().attention
         assert any("names ferryline, which is gone" in row.text for row in shown)
         assert client.jobs_change("nightly", JobInput(**{**listed, "keep": 3})).keep == "3 newest"

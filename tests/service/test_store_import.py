@@ -234,8 +234,8 @@ def test_settings_come_back_from_a_copy_of_the_records(tmp_path, stand_in):
                 continue
             assert "1 store" in done.sentence and rows["store", "attic"].with_settings
             made = new.cli("stores", "accept", "boathouse", "--all")
-            assert made.returncode == 0 and "host reed-1, as it was" in made.stdout, made
-            assert "job nightly as it was, switched off" in made.stdout
+            assert made.returncode == 0 and "host reed-1, unchanged" in made.stdout, made
+            assert "job nightly unchanged, but disabled" in made.stdout
             job = client.jobs_show("nightly")
             assert (job.timetable, job.keep, job.enabled) == ("daily 03:30", "5 daily", False)
             assert job.report_to == ["duty@sedge-quill.example"]

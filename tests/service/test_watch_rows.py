@@ -234,7 +234,7 @@ def test_accounts_that_come_and_go_are_said_until_they_are_accepted(valley, tmp_
     with parts.records.write() as db:
         settings.put(db, "discoveries", {})
     parts.housekeeper.find_accounts()
-    assert "1 account that is gone (lanternchoir)" in texts(parts)["discovery"]
+    assert "1 deleted account (lanternchoir)" in texts(parts)["discovery"]
     client.hosts_accept("reed-1")
     assert "discovery" not in texts(parts)
 

@@ -1,5 +1,5 @@
 <script lang="ts">
-  // What is new, changed and gone in a bundle since the previous one.
+  // Entries added, changed and removed in a bundle since the previous one.
   import { router } from 'svelte-spa-router';
   import { bundlesChanges } from '../lib/calls';
   import { Listing } from '../lib/lists.svelte';

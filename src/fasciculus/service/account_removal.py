@@ -1,4 +1,4 @@
-"""An account that is no more: it is forgotten, and when somebody says so, with all its bundles."""
+"""Removal of accounts, with all their bundles if wanted."""
 
 from __future__ import annotations
 
@@ -36,9 +36,9 @@ def subjects_of(account: Account) -> list[SubjectRef]:
 def remove_bundles(config: Config, records: Records, cipher: SecretCipher, account: Account) -> int:
     """Remove every copy of an account's and its sites' bundles from the stores. Returns how many.
 
-    After an interruption it continues where it was: a bundle's ``bundle.json`` goes first, and
-    the records forget a copy only when it is gone. Raises ``FasciculusError`` when a store does not
-    answer."""
+    It can be interrupted and repeated: a bundle's ``bundle.json`` is removed first, and the records
+    forget a copy only after its removal. Raises ``FasciculusError`` when a store does not answer.
+    """
     count = 0
     for subject in subjects_of(account):
         found = bundles.copies_by_store(records.reader, subject.kind, subject.name)
@@ -74,7 +74,7 @@ def _remove_copies(
 def retire_copies(
     config: Config, records: Records, cipher: SecretCipher, account: Account, now: datetime
 ) -> int:
-    """Retire what the rules of jobs for accounts that are gone do not keep. Returns how many.
+    """Retire copies that the keep rules for deleted accounts do not keep. Returns how many.
 
     No run retires anything of such an account any more. Raises ``FasciculusError`` when a store
     does not answer.

@@ -20,7 +20,7 @@ from .initial_password import ADMINISTRATOR, make_password, password_file
 
 
 def reset_password(config: Config, given: argparse.Namespace) -> str:
-    """Give somebody a one-time password and end his sessions; the service may be running."""
+    """Set an initial password for a user and end all sessions; the service may be running."""
     with single_transaction(config.records) as db:
         person = users.id_of(db, given.name)
         password = make_password(config.home)

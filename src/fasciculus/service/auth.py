@@ -1,4 +1,4 @@
-"""Who is let in: sessions for the console, tokens for programs, and limits on guessing."""
+"""Authentication: sessions for the console, tokens for programs, and limits on guessing."""
 
 from __future__ import annotations
 
@@ -31,16 +31,16 @@ _PER_ADDRESS = RateLimitItemPerMinute(30)
 _FROM_ANYWHERE = RateLimitItemPerHour(60)
 _AT_ONCE = 2
 _NOTED_EVERY = 60.0
-#: What somebody may do who must first choose a password.
+#: Operations allowed before the initial password is replaced.
 _FIRST = frozenset({"session_show", "session_close", "password_change"})
 
 
 class SignInLimiter:
-    """Bounds tries to sign in: by address, by name and address, and by name alone.
+    """A limit on sign-in attempts: by address, by name and address, and only by name.
 
     A try counts before its password is looked at, so that many at once do not slip through, and
-    counts no more when it was right. Tries by name alone, from anywhere, do not bar an address
-    from which that person has signed in before.
+    counts no more when it was right. The limit by name does not apply to addresses from which that
+    user has signed in before.
     """
 
     def __init__(self) -> None:
@@ -78,7 +78,7 @@ class SignInLimiter:
 
 
 def network_of(address: str) -> str:
-    """Return what one person has of addresses: one of IPv4, 64 bits' worth of IPv6."""
+    """Return the network that counts as one person: one IPv4 address, or a /64 of IPv6."""
     try:
         found = ipaddress.ip_address(address)
     except ValueError:
@@ -148,7 +148,7 @@ def _identify() -> tuple[users.Principal | None, bool]:
 
 
 class TokenUse:
-    """When tokens were last used, to the minute: not a write for every call."""
+    """The last use of tokens, to the minute, so that not every call writes."""
 
     def __init__(self) -> None:
         self._noted: dict[int, float] = {}
@@ -172,7 +172,7 @@ class _Unwritten:
 class UnwrittenSessions:
     """Sessions that were opened while the records could not be written.
 
-    Like those in the records they end with the password that opened them, whoever changes it.
+    Like those in the records they end when the password is changed, by anyone.
     """
 
     def __init__(self) -> None:

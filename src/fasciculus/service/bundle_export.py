@@ -1,4 +1,4 @@
-"""A bundle, or part of it, as an archive, made in a process of its own (see ``outside.py``)."""
+"""A bundle, or part of it, as an archive, written by a separate process (see ``outside.py``)."""
 
 from __future__ import annotations
 
@@ -21,10 +21,10 @@ from ..worker.orders import StoreOrder
 
 @dataclass(frozen=True, slots=True)
 class Export:
-    """What goes into an archive: of a copy as the records know it (``order.recorded``).
+    """The selection for an archive, of a copy known to the records (``order.recorded``).
 
-    ``listing`` is where the listing of the bundle is beside the records, ``known`` its SHA-256 as
-    the records have it, and ``own`` where the one of this copy is, should that be another one.
+    ``listing`` is the path of the bundle's listing next to the records, ``known`` its recorded
+    SHA-256, and ``own`` the path of this copy's listing, if it differs.
     """
 
     order: StoreOrder
@@ -40,7 +40,7 @@ class Export:
 
 
 def write_export(write: Callable[[bytes], None], export: Export) -> Omissions:
-    """Write an archive piece by piece; gives what it lacks.
+    """Write an archive piece by piece, and return its omissions.
 
     Raises ``SettingError`` for a selection of nothing: an empty archive says nothing.
     """

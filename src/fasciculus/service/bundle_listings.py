@@ -1,4 +1,4 @@
-"""Where the listing of a bundle is read from: beside the records, or else a store."""
+"""Listings of bundles: next to the records, or otherwise from a store."""
 
 from __future__ import annotations
 
@@ -57,8 +57,8 @@ def listing_of(bundle: Bundle) -> Path:
 
 
 def verifier(bundle: Bundle, store: str, started_by: str) -> Callable[[], None]:
-    """Return what has a bundle's copy verified, should it turn out to be damaged; to be called
-    where there is no request any more too.
+    """Return a function that verifies a bundle's copy if it turns out to be damaged; it also works
+    after the request has ended.
     """
     tasks = context().tasks
     subject = (bundle.subject_kind, bundle.subject)
@@ -68,7 +68,7 @@ def verifier(bundle: Bundle, store: str, started_by: str) -> Callable[[], None]:
 def export_of(
     bundle: Bundle, store: str, contents: list[str], paths: list[bytes], form: str
 ) -> Export:
-    """Return what a download of a bundle takes from a store."""
+    """Return the export of a bundle from a store."""
     sources, config = order_inputs(), context().config
     subject = SubjectRef(bundle.subject_kind, bundle.subject)
     order = store_order(sources, store)

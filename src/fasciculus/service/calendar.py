@@ -1,4 +1,4 @@
-"""What will start in the days to come, from the records."""
+"""The calendar of upcoming starts, from the records."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""The parts of a running service, handed to whoever needs them."""
+"""The parts of a running service."""
 
 from __future__ import annotations
 
@@ -52,7 +52,7 @@ class Context:
 
 
 def order_inputs() -> OrderInputs:
-    """Return what orders are built from, for the current request."""
+    """Return the inputs of orders, for the current request."""
     found = context()
     return OrderInputs(found.config, found.records.reader, found.cipher)
 
@@ -64,9 +64,9 @@ def context() -> Context:
 
 
 def base_url() -> str:
-    """Return where people reach the service, without the last slash: the configured address, or the
-    one that it listens on. Never what a request says: whoever sends that would choose where links
-    lead.
+    """Return the service's public address without the final slash: the configured one, or the one
+    that it listens on. It is never taken from a request, whose sender would otherwise choose where
+    links lead.
     """
     config = context().config
     if config.public_url:

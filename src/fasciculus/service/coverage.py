@@ -1,4 +1,4 @@
-"""How everything that wants protection is protected, from the records."""
+"""Coverage of all subjects, from the records."""
 
 from __future__ import annotations
 

@@ -62,7 +62,7 @@ class WatchDefinition(WatchSettings):
     name: str = "watch"
 
 
-#: What the service tells of a thing, and what is kept elsewhere.
+#: Fields of output models, and fields stored elsewhere.
 _TOLD = {
     "hosts": {"name", "secrets", "secrets_set", "accounts", "where"},
     "accounts": {"name", "covered_by", "newest", "newest_bytes", "bundles", "gone_since"},
@@ -112,11 +112,11 @@ class DefinedKind:
 
     @property
     def one(self) -> str:
-        """Return what one of them is called."""
+        """Return the name of one of them."""
         return self.name[:-1]
 
     def fields(self, model: BaseModel, *, with_defaults: bool) -> dict[str, Any]:
-        """Return what a person sets of one, as plain values."""
+        """Return the settings of one, as plain values."""
         return model.model_dump(
             mode="json",
             exclude=_TOLD[self.name],

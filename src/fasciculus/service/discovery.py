@@ -45,7 +45,7 @@ _DEADLINE = 900.0
 
 
 def proposals(config: Config, records: Records, cipher: SecretCipher, name: str) -> list[Proposal]:
-    """Return what is new, changed or gone on a host, by its rules."""
+    """Return the accounts that are new, changed or deleted on a host, by its rules."""
     db = records.reader
     host = inventory.host(db, cipher, name)
     rules = host.discovery
@@ -83,7 +83,7 @@ def proposals(config: Config, records: Records, cipher: SecretCipher, name: str)
 
 
 def _look(spool: str, host: HostFields, order: HostOrder) -> tuple[HostFacts, str]:
-    """Return what a host has, and what of its databases its user may not see, as a sentence."""
+    """Return the accounts of a host, and a sentence about databases that its user may not see."""
     with closing(open_host(order.spec(), Path(spool))) as connection:
         connection.connect()
         facts = read_facts(connection, host, order, spool)
@@ -113,7 +113,7 @@ def _known(account: Account, with_files: bool) -> DiscoveredAccount:
 def read_facts(
     connection: HostConnection, host: HostFields, order: HostOrder, spool: str
 ) -> HostFacts:
-    """Return what a host tells, as far as its rules ask."""
+    """Return the facts about a host that its rules need."""
     rules = host.discovery
     facts = HostFacts()
     for rule in [*rules.homes, *rules.sites]:
@@ -192,7 +192,7 @@ def accept(records: Records, host: str, wanted: list[Proposal]) -> int:
 
 
 def as_account(found: DiscoveredAccount, host: str) -> AccountInput:
-    """Return a found account as it is described to the service."""
+    """Return a found account as an input model."""
     return AccountInput(
         name=found.name,
         host=host,

@@ -1,4 +1,4 @@
-"""What downloads lacked, for who asks once they are at their end."""
+"""Omissions of downloads, available after their end."""
 
 from __future__ import annotations
 
@@ -49,7 +49,7 @@ class Downloads:
             self._running -= 1
 
     def report(self, number: str) -> DownloadReport:
-        """Return what a download lacks."""
+        """Return the omissions of a download."""
         with self._lock:
             found = self._known.get(number)
         if found is None:
@@ -82,8 +82,9 @@ class Download:
         self.omissions = Omissions()
 
     def prepare(self, start: int) -> None:
-        """Pass over the first bytes and make the beginning of the rest. What is wrong from the
-        start on is raised here, so that it can be answered in words."""
+        """Pass over the first bytes and make the beginning of the rest. Errors at the start are
+        raised here, so that they can be answered as problems.
+        """
         self._skip = start
         head = 0
         for chunk in self._taken():
@@ -102,7 +103,7 @@ class Download:
             if self._skip >= len(chunk):
                 self._skip -= len(chunk)
                 continue
-            # Before the chunk is given out: whoever takes only the first does not come back here.
+            # Done before yielding the chunk, since a reader may take only the first.
             wanted, self._skip = chunk[self._skip :], 0
             yield wanted
         self.omissions = self._stream.result or Omissions()
@@ -111,7 +112,7 @@ class Download:
 
     def _bytes(self) -> Iterator[bytes]:
         try:
-            # Not “yield from”: it would end the stream with whoever stops reading for now.
+            # Not “yield from”, which would end the stream when a reader pauses.
             for chunk in self._stream:  # noqa: UP028
                 yield chunk
         except DamagedError:

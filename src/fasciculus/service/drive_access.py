@@ -41,7 +41,7 @@ class DriveAccess:
         return _waiting(request)
 
     def state(self, store: StoreOrder) -> StoreAccess:
-        """Return how it stands; asks the drive, but not more often than it wants to be asked."""
+        """Return the state; asks the drive, but not more often than it allows."""
         flow, spec = _flow(store), store.spec()
         assert spec.tokens is not None
         with self._lock:
@@ -71,7 +71,7 @@ class DriveAccess:
         return StoreAccess(state="given", text="Its owner has given access.")
 
     def forget(self, store: StoreOrder) -> None:
-        """Remove the tokens here; the owner can end the access at the drive besides."""
+        """Remove the tokens here; the owner can also revoke the access at the drive."""
         _flow(store)
         with self._lock:
             self._asked.pop(store.store_id, None)

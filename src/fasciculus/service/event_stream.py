@@ -1,4 +1,4 @@
-"""What happens, told to everybody who looks, as Server-Sent Events with a resume id."""
+"""Live events as Server-Sent Events with a resume id."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""Wrong secrets: who guesses is to wait, and holds up nobody who knows one."""
+"""Limits on wrong secrets; they never delay callers with a right one."""
 
 from __future__ import annotations
 
@@ -21,7 +21,7 @@ def install(app: Flask) -> None:
 
 
 def refused(answer: Response) -> Response:
-    """Count a wrong secret; gives the answer to it, or that there were too many."""
+    """Count a wrong secret, and return the answer to it, or 429 after too many."""
     limiter: MovingWindowRateLimiter = current_app.extensions[_KEY]
     if limiter.hit(_WRONG, "wrong", network_of(request.remote_addr or "?")):
         return answer

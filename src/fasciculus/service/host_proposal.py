@@ -54,7 +54,7 @@ _SHOWN = 3
 
 
 def propose_rules(config: Config, host: HostFields, secrets: Mapping[str, str]) -> HostProposal:
-    """Return what a look at a host proposes; what it has set already stays.
+    """Return the proposals for a host; existing rules stay.
 
     Raises ``FasciculusError`` where the host cannot be reached.
     """
@@ -229,7 +229,7 @@ class Look:
     # All together ------------------------------------------------------------------
 
     def _finds(self) -> str:
-        """Return what the rules find together, in words."""
+        """Return the total findings of the rules, in words."""
         rules = self._host.discovery
         if not rules.homes:
             return "No homes of accounts were found where they usually are. Name them by hand."
@@ -237,7 +237,7 @@ class Look:
         try:
             facts = read_facts(self._connection, self._host, order, self._spool)
         except (FasciculusError, OSError) as error:
-            return f"What the rules find cannot be told: {error}"
+            return f"The rules could not be tested: {error}"
         return _summary(facts, self._host)
 
 

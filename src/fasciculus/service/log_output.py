@@ -1,4 +1,4 @@
-"""Where the service's log goes, and in what form."""
+"""The destination and form of the service's log."""
 
 from __future__ import annotations
 

@@ -46,7 +46,7 @@ log = logging.getLogger("fasciculus")
 #: Of ``mallopt(3)``.
 _M_ARENA_MAX = -8
 _LEAST_PASSWORD = 10
-#: Seconds after which a service that is told to stop ends, whatever it does.
+#: Seconds within which a stopping service ends, whatever it does.
 _LONGEST_STOP = 12.0
 #: The variable with the administrator's password for the first start.
 PASSWORD = "FASCICULUS_ADMIN_PASSWORD"
@@ -196,7 +196,7 @@ def _forget_password(config: Config) -> None:
 
 
 def serve(config: Config) -> None:
-    """Run the service until it is told to stop."""
+    """Run the service until it is stopped."""
     _forget_password(config)
     _limit_arenas()
     log_output.set_up(config)

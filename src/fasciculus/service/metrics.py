@@ -48,7 +48,7 @@ def _gauge(name: str, text: str, labels: tuple[str, ...] = ()) -> GaugeMetricFam
 
 
 class _Numbers(Collector):
-    """What is counted, computed when it is asked for."""
+    """The metrics, computed on request."""
 
     def __init__(self, parts: Context) -> None:
         self._parts = parts
@@ -57,10 +57,10 @@ class _Numbers(Collector):
 
     def collect(self) -> Iterator[Metric]:
         yield InfoMetricFamily("fasciculus", "The service.", {"version": __version__})
-        yield self._one("up", "Whether all parts of the service are at work.", self._well())
+        yield self._one("up", "Whether all parts of the service are running.", self._well())
         yield self._one(
             "scheduler_up",
-            "Whether the scheduler looks at its timetables.",
+            "Whether the scheduler checks its timetables.",
             self._parts.scheduler.alive,
         )
         yield self._one(
@@ -105,14 +105,14 @@ class _Numbers(Collector):
 
     def _jobs(self) -> Iterator[Metric]:
         outcome = _gauge(
-            "job_last_outcome", "How the last run of each job ended.", ("job", "outcome")
+            "job_last_outcome", "Outcome of the last run of each job.", ("job", "outcome")
         )
-        ended = _gauge("job_last_end_seconds", "When it ended, in seconds since 1970.", ("job",))
-        took = _gauge("job_last_duration_seconds", "How long it took.", ("job",))
-        starts = _gauge(
-            "job_next_start_seconds", "When it starts next, in seconds since 1970.", ("job",)
+        ended = _gauge(
+            "job_last_end_seconds", "End of the last run, in seconds since 1970.", ("job",)
         )
-        running = _gauge("job_running", "Whether a run goes on.", ("job",))
+        took = _gauge("job_last_duration_seconds", "Duration of the last run.", ("job",))
+        starts = _gauge("job_next_start_seconds", "Next start, in seconds since 1970.", ("job",))
+        running = _gauge("job_running", "Whether a run is in progress.", ("job",))
         paused = pauses.pauses(self._db, self._now)
         for job in jobs.jobs(self._db):
             name = (job.name,)
@@ -132,7 +132,7 @@ class _Numbers(Collector):
     def _stores(self) -> Iterator[Metric]:
         held = _gauge("store_bytes", "Bytes of the pieces on each store.", ("store",))
         copies = _gauge("store_copies", "Copies on each store.", ("store",))
-        free = _gauge("store_free_bytes", "What it has free, where it tells.", ("store",))
+        free = _gauge("store_free_bytes", "Free space, if known.", ("store",))
         lag = _gauge("store_missing_copies", "Copies that it lacks of its jobs.", ("store",))
         statuses = self._parts.statuses.all()
         for row in stores.fills(self._db, self._parts.cipher):

@@ -1,9 +1,9 @@
 """The one way in which the service talks to machines that are not its own.
 
-Whatever answers there may be hostile: send without end, never answer, or say what takes all memory
-to read. So each such conversation is one function call in a process of its own, with a limit of
-memory and a deadline; the service only waits for the result. What takes long (backups, restores,
-maintenance) runs in the workers of the task runner instead, which have limits of their own.
+The other side may be hostile: send without end, never answer, or send data that takes all memory to
+parse. So each such conversation is one function call in a separate process, with a memory limit and
+a deadline; the service only waits for the result. Long work (backups, restores, maintenance) runs
+in the workers of the task runner instead, which have their own limits.
 """
 
 from __future__ import annotations
@@ -59,7 +59,7 @@ def warm_up() -> None:
 
 
 def call(function: Callable[P, T], *args: P.args, **more: P.kwargs) -> T:
-    """Call a function of a module in a process of its own and give what it returns.
+    """Call a function in a separate process and return its result.
 
     Raises what it raises, :class:`ConnectionLostError` when its time is over, and
     :class:`UnreachableError` when it needs more memory than is allowed.
@@ -68,7 +68,7 @@ def call(function: Callable[P, T], *args: P.args, **more: P.kwargs) -> T:
 
 
 def try_out(function: Callable[P, T], *args: P.args, **more: P.kwargs) -> T:
-    """Call a function that tries something, and so must have ended before its client gives up."""
+    """Call a function that tests something, and so must end before its client gives up."""
     return call_within(_TRIAL_DEADLINE, function, *args, **more)
 
 
@@ -86,7 +86,7 @@ def trial_time() -> AbstractContextManager[None]:
 
 
 def call_within(seconds: float, function: Callable[P, T], *args: P.args, **more: P.kwargs) -> T:
-    """Return the same with a deadline of its own, in seconds."""
+    """Return the same, with another deadline in seconds."""
     ours, process = _begun(_carry_out, function, args, more)
     try:
         if not ours.poll(seconds):
@@ -108,7 +108,7 @@ def call_within(seconds: float, function: Callable[P, T], *args: P.args, **more:
 def ended_after(seconds: float, error: FasciculusError) -> Iterator[None]:
     """Raise an error inside, once its time is over, so that it is known what was under way.
 
-    For the main thread of a process of its own alone: elsewhere it does nothing.
+    It works only in the main thread of a separate process; elsewhere it does nothing.
     """
     if threading.current_thread() is not threading.main_thread():
         yield
@@ -127,11 +127,11 @@ def ended_after(seconds: float, error: FasciculusError) -> Iterator[None]:
 
 
 class OutsideStream(Generic[T]):
-    """What a function of a module writes, as it comes, from a process of its own.
+    """The output of a function that runs in a separate process.
 
     The function gets a callable for its bytes as the first argument, which waits for as long as
-    nobody takes them. ``result`` is what it returned, once all has come. What it raises is raised
-    by the iteration.
+    nobody takes them. ``result`` is what it returned, once all has come. Its errors are raised by
+    the iteration.
     """
 
     def __init__(self, function: Callable[..., T], *args: Any) -> None:

@@ -1,4 +1,4 @@
-"""What is answered instead of a result: RFC 9457 problem details, each with a stable type."""
+"""Problems: error answers as RFC 9457 problem details, each with a stable type."""
 
 from __future__ import annotations
 
@@ -83,7 +83,7 @@ def problem(
 
 
 def problem_of_error(error: FasciculusError) -> Response:
-    """Return the problem that an error of ours is."""
+    """Return the problem for one of our errors."""
     kind = next(kind for family, kind in _OF_ERRORS if isinstance(error, family))
     return problem(kind, error.message, hint=error.hint, field=error.field)
 

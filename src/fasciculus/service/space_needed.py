@@ -1,4 +1,4 @@
-"""What a run of a job needs against what is free, before it is started."""
+"""Needed and free space of a run, before it is started."""
 
 from __future__ import annotations
 

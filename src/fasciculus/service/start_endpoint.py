@@ -1,4 +1,4 @@
-"""``/start/SECRET``: a job is started from outside, by whoever knows its address."""
+"""``/start/SECRET``: start addresses, which start a job from outside."""
 
 from __future__ import annotations
 
@@ -75,8 +75,8 @@ class StartEndpoint:
 
     def _refused(self) -> Response:
         """Return the same answer for an address that there is not, is off, or is not for the
-        caller: nobody learns from it which addresses there are. Who tries many is to wait, and
-        holds up nobody who knows one.
+        caller: nobody learns from it which addresses there are. Callers that guess must wait;
+        callers with a valid address are not delayed.
         """
         log.warning("a start from outside was refused, from %s", request.remote_addr)
         return guesses.refused(
@@ -109,9 +109,7 @@ class StartEndpoint:
 
 
 def _from_one_of(networks: list[str]) -> bool:
-    """Return whether the caller's address lies in one of some networks; in any where there are
-    none.
-    """
+    """Return whether the caller's address is in one of the networks, or there are no networks."""
     if not networks:
         return True
     try:
@@ -150,7 +148,7 @@ def _answer(run_id: int) -> Response:
     body = StartedFromOutside(
         run=run.id, url=_place(run.id), state=run.state, outcome=run.outcome, sentence=run.sentence
     )
-    # Programs such as curl --fail look at the status alone.
+    # Programs such as curl --fail check only the status.
     status = 202 if run.state != "ended" else 200 if run.outcome in _GOOD else 500
     answer = Response(body.model_dump_json(), status, mimetype="application/json")
     answer.headers["Location"] = body.url

@@ -36,9 +36,7 @@ _FIELDS = {
 
 
 def draft_spec(sources: OrderInputs, body: StoreInput, saved: str | None) -> StoreSpec:
-    """Return how to reach a store as it is described, with the secrets that the saved one has
-    already.
-    """
+    """Return the order for a store from a form, with the secrets of the saved store."""
     check_store(body)
     if body.recipients:
         Sealer(body.recipients)
@@ -154,7 +152,7 @@ def _marked(
 
 
 def claim_store(sources: OrderInputs, spec: StoreSpec) -> None:
-    """Make a store ours, whoever wrote to it before."""
+    """Claim a store from any other installation."""
     outside.call(_claimed, spec, service_owner(sources.db))
 
 
@@ -164,7 +162,7 @@ def _claimed(spec: StoreSpec, owner: StoreOwner) -> None:
 
 
 def _place(field: str, spec: StoreSpec) -> str:
-    """Return where a form has a field that an error names."""
+    """Return the field of a form that an error names."""
     if field in type(spec.settings).model_fields:
         return f"settings.{field}"
     return f"secrets.{field}" if field else ""

@@ -1,4 +1,4 @@
-"""What a store holds already when it is tried or added, and who made it, as far as can be told."""
+"""Existing contents of a store that is tested or added, and their creator, as far as known."""
 
 from __future__ import annotations
 
@@ -25,7 +25,7 @@ _SAID = {
 
 
 def contents_step(store: Store, key: bytes) -> Step | None:
-    """Return a step that says what bundles lie in a store; None where there are none."""
+    """Return a step about the bundles on a store; None if there are none."""
     subjects = [
         SubjectRef(kind, item.name)
         for kind, folder in SUBJECT_FOLDERS.items()

@@ -1,4 +1,4 @@
-"""What the records and this machine say of a store: where it lies, how it grows, what it costs."""
+"""Facts about a store from the records and this machine: its place, growth and cost."""
 
 from __future__ import annotations
 
@@ -53,7 +53,7 @@ def _shares_disk(folder: Path, homes: Iterable[str]) -> bool:
 
 
 def _published(folder: Path, roots: Iterable[tuple[str, str]]) -> str:
-    """Return the site whose document root a folder lies in, links followed."""
+    """Return the site whose document root contains a folder, with links followed."""
     real = Path(os.path.realpath(folder))
     for site, root in roots:
         place = Path(os.path.realpath(root))
@@ -63,9 +63,9 @@ def _published(folder: Path, roots: Iterable[tuple[str, str]]) -> str:
 
 
 def usage(db: sqlite3.Connection, store: Store, old_versions: int | None) -> StoreUsage:
-    """Return what a store holds, how it grows, when it is full, what it costs, and what it lacks,
-    as far as the store as it is shown does not say so itself. ``old_versions`` are the bytes of
-    what a bucket keeps though it was removed.
+    """Return a store's usage, growth, cost, missing copies, and the day it will be full, unless the
+    store's output model has them. ``old_versions`` are the bytes of removed files that a bucket
+    retains.
     """
     days = store_days.days(db, store.name)
     today = datetime.now(UTC).date()
@@ -101,7 +101,7 @@ def usage(db: sqlite3.Connection, store: Store, old_versions: int | None) -> Sto
 
 
 def _why(store: Store, per_day: float | None) -> str:
-    """Return what the forecast rests on, or why there is none."""
+    """Return the basis of the forecast, or why there is none."""
     if store.free is None:
         return "The store does not tell how much is free."
     if store.free <= store.reserve:

@@ -1,8 +1,9 @@
-"""Accepts hosts, accounts, stores and jobs that a store tells of.
+"""Acceptance of hosts, accounts, stores and jobs that a store proposes.
 
-Whoever writes to a store decides what it tells. So nothing is added before a person has seen it
-with its host and root, and a root that only an unvouched bundle names is never used on a host that
-is known already: the service would read that folder, as root, into bundles for that same store.
+Anyone who can write to a store decides what it proposes. So nothing is added before a person has
+seen it with its host and root, and a root that only an unvouched bundle names is never used on a
+host that is known already: the service would read that folder, as root, into bundles for that same
+store.
 """
 
 from __future__ import annotations
@@ -100,7 +101,7 @@ def _added(
 
 
 def _settings(row: FoundProposal) -> dict[str, Any]:
-    """Return what a copy of the records has set; empty where none tells of it."""
+    """Return the settings from a copy of the records; empty if it has none."""
     found: dict[str, Any] = json.loads(row.document.get("settings") or "{}")
     return found
 
@@ -110,7 +111,7 @@ def _told_host(db: sqlite3.Connection, cipher: SecretCipher, row: FoundProposal)
         return []
     host = HostInput(**{**settings, "secrets": cipher.decrypt(row.document["sealed"])})
     inventory.save_host(db, cipher, host, check_host(host).describe())
-    return [f"host {row.name}, as it was"]
+    return [f"host {row.name}, unchanged"]
 
 
 def _told_store(db: sqlite3.Connection, cipher: SecretCipher, row: FoundProposal) -> list[str]:
@@ -154,7 +155,7 @@ def _told_job(db: sqlite3.Connection, store: str, row: FoundProposal) -> list[st
     )
     jobs.save_job(db, job)
     without = f", without {format_list([*lacking, *gone])}" if lacking or gone else ""
-    return [f"job {row.name} as it was, switched off{without}"]
+    return [f"job {row.name} unchanged, but disabled{without}"]
 
 
 def _host(db: sqlite3.Connection, cipher: SecretCipher, name: str) -> list[str]:
@@ -197,12 +198,12 @@ def _by_rules(row: FoundProposal, rules: Sequence[str]) -> str:
     raise SettingError(
         "The records do not vouch for the bundle that names its home "
         f"({row.document.get('root')}), and host “{row.host}” has no rule for homes.",
-        f"Say where it is: --home {row.name}=FOLDER",
+        f"Give its home: --home {row.name}=FOLDER",
     )
 
 
 def _as_told(row: FoundProposal) -> AccountInput:
-    """Return the account as its bundle tells of it; one odd field costs the details, not the
+    """Return the account as its bundle describes it; an invalid field costs the details, not the
     account.
     """
     told: dict[str, Any] = row.document

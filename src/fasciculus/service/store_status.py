@@ -1,4 +1,4 @@
-"""What there is to say of each store at a status, computed once for each state of the records."""
+"""The status of each store, computed once for each state of the records."""
 
 from __future__ import annotations
 
@@ -23,8 +23,8 @@ _ALL = PageRequest(limit=10_000)
 
 @dataclass(frozen=True, slots=True)
 class StoreStatus:
-    """When it will be full, how many bundles it lacks, what a month costs, when the copy that was
-    read through longest ago was read.
+    """The day a store will be full, its missed bundles, its monthly cost, and the oldest deep
+    verification.
     """
 
     full_on: date | None
@@ -34,9 +34,9 @@ class StoreStatus:
 
 
 class StoreStatuses:
-    """The statuses of all stores; looked at often, and dear where there are many bundles.
+    """The statuses of all stores; needed often, and expensive with many bundles.
 
-    Where computing them takes long, the last ones are shown while newer ones are being computed.
+    If computing them takes long, the last ones are returned while newer ones are computed.
     """
 
     def __init__(self, records: Records, cipher: SecretCipher) -> None:

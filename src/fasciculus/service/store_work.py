@@ -1,4 +1,4 @@
-"""Short work on a store, each piece of it for a process of its own (see ``outside.py``)."""
+"""Short operations on a store, each in a separate process (see ``outside.py``)."""
 
 from __future__ import annotations
 
@@ -44,7 +44,7 @@ def put_records(order: StoreOrder, local: Path, folder: str, kept: int) -> None:
 def remove_copies(
     write: Callable[[bytes], None], order: StoreOrder, subject: SubjectRef, names: Sequence[str]
 ) -> None:
-    """Remove bundles' own folders from a store, and write the name of each that is gone."""
+    """Remove bundles' folders from a store, and write the name of each removed one."""
     with connected(open_store(order.spec())) as store:
         check_ours(store, order.store_id, order.owner_id)
         for name in names:
@@ -53,7 +53,7 @@ def remove_copies(
 
 
 def sweep_pieces(order: StoreOrder, subject: SubjectRef) -> list[str]:
-    """Remove the pieces that no bundle of ``order.recorded`` needs; gives what was odd."""
+    """Remove the pieces that no bundle of ``order.recorded`` needs, and return warnings."""
     said: list[str] = []
     known = RecordedCopies(order.recorded, subject, order.key, said.append)
     with (

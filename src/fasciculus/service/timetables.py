@@ -1,4 +1,4 @@
-"""When jobs start by themselves: their timetables with all that holds them back."""
+"""Timetables of jobs with their start conditions."""
 
 from __future__ import annotations
 
@@ -22,7 +22,7 @@ def pause_of(job: str, paused: Iterable[Pause]) -> Pause | None:
 
 
 def of_job(job: JobInput, paused: Iterable[Pause] = ()) -> Timed:
-    """Return what starts a job."""
+    """Return the timetable of a job."""
     held = job.starting.restrictions(job.zone)
     if pause := pause_of(job.name, paused):
         held = replace(held, paused_until=pause.until or _FOR_EVER)
@@ -30,7 +30,7 @@ def of_job(job: JobInput, paused: Iterable[Pause] = ()) -> Timed:
 
 
 def of_store(store: StoreFields) -> Timed:
-    """Return what starts the copying to a store."""
+    """Return the timetable of copying to a store."""
     return Timed(schedule.parse(store.copy_timetable), schedule.zone(store.copy_zone))
 
 

@@ -9,7 +9,7 @@ from ..records import channels, settings
 
 
 def watch_settings(db: sqlite3.Connection) -> WatchSettings:
-    """Return what is set, or the defaults."""
+    """Return the settings, or the defaults."""
     return WatchSettings.model_validate(settings.get(db, settings.WATCH) or {})
 
 

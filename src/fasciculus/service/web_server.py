@@ -29,8 +29,8 @@ _FORWARDED = {"x-forwarded-for", "x-forwarded-proto", "x-forwarded-host"}
 class BoundedChannel(HTTPChannel):  # type: ignore[misc]
     """A connection that holds neither a place nor a thread for as long as its client likes.
 
-    Its time counts from the first byte of a request that is not whole yet: whoever sends a byte now
-    and then does not keep it open for ever. A request that comes with another one waits until the
+    Its time counts from the first byte of an incomplete request, so that a client cannot keep it
+    open by sending a byte now and then. A request that comes with another one waits until the
     answer to the first was sent, without a thread; and a client that takes nothing of a long answer
     for a while has gone.
     """
@@ -86,11 +86,11 @@ class BoundedChannel(HTTPChannel):  # type: ignore[misc]
         return data[used:]
 
     def readable(self) -> bool:
-        """Return whether more may come: not while some of it waits."""
+        """Return whether more may be read: not while some of it is waiting."""
         return not self._later and bool(super().readable())
 
     def writable(self) -> bool:
-        """Return whether there is something to do besides reading."""
+        """Return whether there is other work than reading."""
         return bool(super().writable()) or self._next_may_begin
 
     @property
@@ -156,7 +156,7 @@ def listen(app: Flask, config: Config) -> BaseWSGIServer:
 
 
 def _proxy(address: str) -> dict[str, Any]:
-    """Return whose word counts for where a request comes from."""
+    """Return the options for a trusted proxy."""
     if not address:
         return {}
     return {

@@ -1,5 +1,5 @@
 <script lang="ts">
-  // What a store holds, how it grows, when it is full, what it costs, what it lacks.
+  // Usage, growth and cost of a store, and the day it will be full, what it lacks.
   import { storesUsage, storesSimulate } from '../../lib/calls';
   import { Loader } from '../../lib/loader.svelte';
   import { live } from '../../lib/live.svelte';

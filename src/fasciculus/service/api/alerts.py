@@ -1,4 +1,4 @@
-"""What the watch found, and who is told."""
+"""Operations on alerts and their recipients."""
 
 from __future__ import annotations
 
@@ -19,7 +19,7 @@ def alerts_list(query: AlertsQuery) -> Page[Alert]:
 @operation(
     "POST",
     "/alerts/{alert}/acknowledge",
-    "Say that somebody knows of an alert; it stays open until it is over",
+    "Acknowledge an alert; it stays open until the cause is gone",
     body=Acknowledgement,
     response=Alert,
 )
@@ -35,7 +35,7 @@ def alerts_acknowledge(alert: int, body: Acknowledgement) -> Alert:
 @operation(
     "GET",
     "/settings/watch",
-    "Who is told of alerts, and from when on something is one",
+    "Recipients of alerts, and thresholds for opening them",
     response=WatchSettings,
 )
 def watch_show() -> WatchSettings:
@@ -45,7 +45,7 @@ def watch_show() -> WatchSettings:
 @operation(
     "PUT",
     "/settings/watch",
-    "Set who is told of alerts, and from when on something is one",
+    "Set the recipients of alerts and the thresholds",
     body=WatchSettings,
     response=WatchSettings,
 )

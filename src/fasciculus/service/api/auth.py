@@ -96,8 +96,8 @@ def _from_here() -> bool:
 
 
 def _new_session(person: users.Principal, address: str) -> tuple[str, str]:
-    """Return a session's secret and CSRF token; while the records cannot be written, in memory
-    alone.
+    """Return a session's secret and CSRF token; while the records cannot be written, only in
+    memory.
     """
     try:
         with context().records.write() as db:
@@ -109,7 +109,7 @@ def _new_session(person: users.Principal, address: str) -> tuple[str, str]:
         return unwritten.open(context().records.reader, person)
 
 
-@operation("GET", "/session", "Who is signed in", response=Identity)
+@operation("GET", "/session", "The signed-in user", response=Identity)
 def session_show() -> Identity:
     who = principal()
     return Identity(name=who.name, csrf=who.csrf or "", must_change=who.must_change)

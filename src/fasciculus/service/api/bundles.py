@@ -81,13 +81,13 @@ def bundles_show(bundle_id: int) -> BundleDetail:
 @operation(
     "PUT",
     "/bundles/{bundle_id}/pin",
-    "Exempt a bundle from every keep rule, with a reason, until a moment or without end",
+    "Pin a bundle, with a reason, until a time or until it is unpinned",
     body=Pin,
     response=BundleDetail,
 )
 def bundles_pin(bundle_id: int, body: Pin) -> BundleDetail:
     if body.until is not None and body.until <= datetime.now(UTC):
-        raise SettingError("The pin would be over already.", "Give a moment to come.", "until")
+        raise SettingError("The pin would be over already.", "Give a time in the future.", "until")
     return _pin(bundle_id, body)
 
 
@@ -130,7 +130,7 @@ def _entry(entry: Entry, files: int, size: int) -> BundleEntry:
 @operation(
     "GET",
     "/bundles/{bundle_id}/files",
-    "What is in a folder of a bundle",
+    "Contents of a folder in a bundle",
     response=BundleFiles,
     query=FolderQuery,
 )
@@ -227,7 +227,7 @@ def bundles_download(bundle_id: int, query: DownloadQuery) -> Response:
 @operation(
     "GET",
     "/downloads/{download_id}",
-    "What a download lacks; its number is in its X-Download header",
+    "Omissions of a download; its number is in its X-Download header",
     response=DownloadReport,
 )
 def downloads_show(download_id: str) -> DownloadReport:
@@ -313,7 +313,7 @@ def restores_start(body: RestoreStart) -> Started:
     if is_used and not body.resume:
         raise FolderNotEmptyError(
             f"The folder {body.target} is not empty.",
-            "Name an empty or a new folder, or take up an interrupted restore (resume).",
+            "Name an empty or a new folder, or continue an interrupted restore (resume).",
             field="target",
         )
     given = None

@@ -38,7 +38,7 @@ def calendar_show(query: CalendarQuery) -> Calendar:
     return found
 
 
-@operation("GET", "/calendar/feed", "Whether there is a calendar feed", response=CalendarFeed)
+@operation("GET", "/calendar/feed", "State of the calendar feed", response=CalendarFeed)
 def calendar_feed() -> CalendarFeed:
     row = settings.get(context().records.reader, _KEY) or {}
     return CalendarFeed(made=row.get("made"))
@@ -69,8 +69,8 @@ def calendar_feed_remove() -> None:
 
 
 def feed(secret: str) -> Response:
-    """Return the feed, to whoever knows its address; outside of the API, since calendar programs do
-    not sign in.
+    """Return the feed, without sign-in, for anyone with its secret address; calendar programs
+    cannot sign in.
     """
     db = context().records.reader
     row = settings.get(db, _KEY) or {}

@@ -1,4 +1,4 @@
-"""What was changed in settings, by whom and when."""
+"""Operations on the history of settings."""
 
 from __future__ import annotations
 

@@ -44,7 +44,7 @@ def _known(db: sqlite3.Connection) -> dict[str, Mapping[str, BaseModel]]:
 @operation(
     "GET",
     "/definitions",
-    "Everything that a person sets, as one TOML text; secrets by reference alone",
+    "All settings as one TOML text; secrets only as references",
     media="application/toml",
 )
 def definitions_export() -> Response:

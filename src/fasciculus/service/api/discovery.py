@@ -51,7 +51,7 @@ def hosts_find(name: str) -> Page[Proposed]:
 @operation(
     "GET",
     "/hosts/{name}/unmatched",
-    "What the last discovery on a host could give to no account",
+    "Findings of the last discovery on a host that belong to no account",
     response=Unmatched,
 )
 def hosts_unmatched(name: str) -> Unmatched:
@@ -129,7 +129,7 @@ def previews_cancel(preview_id: int) -> Preview:
 @operation(
     "GET",
     "/coverage",
-    "How each site, database and mail domain is protected",
+    "Protection of each site, database and mail domain",
     response=Page[CoverageRow],
     query=CoverageQuery,
 )

@@ -81,7 +81,7 @@ def _host_saved(name: str, action: str) -> Host:
 @operation(
     "POST",
     "/hosts/try",
-    "Try a host as it is described, before saving it",
+    "Test a host before saving it",
     body=HostInput,
     response=TryResult,
     query=SavedQuery,

@@ -1,4 +1,4 @@
-"""What a job comes to before it is saved: its summary, what would retire, the year to come."""
+"""Plans of a job before it is saved: its summary, retiring copies, the coming year."""
 
 from __future__ import annotations
 
@@ -36,7 +36,7 @@ _DAYS = 365
 @operation(
     "GET",
     "/jobs/{name}/retiring",
-    "What would retire now, and what that would free; nothing is removed",
+    "Copies that would retire now, and the space freed; nothing is removed",
     response=Page[Retiring],
     query=RetiringQuery,
 )
@@ -80,7 +80,7 @@ def _retiring(
 @operation(
     "POST",
     "/jobs/summary",
-    "What a job would do, before it is saved",
+    "Summary of a job, before it is saved",
     body=JobInput,
     response=JobSummary,
 )
@@ -150,7 +150,7 @@ def _copies_in_a_year(job: JobInput, store: str, now: datetime) -> int:
 @operation(
     "POST",
     "/jobs/simulate",
-    "Which copies a job will have on each day of the coming year, before it is saved",
+    "Simulation of a job's copies on each day of the coming year, before it is saved",
     query=SimulationQuery,
     body=JobInput,
     response=JobSimulation,
@@ -187,7 +187,9 @@ def jobs_simulate(query: SimulationQuery, body: JobInput) -> JobSimulation:
 
 
 def _of_all(db: sqlite3.Connection, job: JobInput, covers: list[str]) -> int:
-    """Return what full bundles of all subjects of a job take, packed, by the last ones."""
+    """Return the packed size of full bundles of all subjects of a job, estimated from the last
+    ones.
+    """
     kind = job.subjects[:-1]
     contents: list[str] = list(job.contents)
     rows = [bundle_sizes.measured(db, kind, name, contents) for name in covers]
@@ -197,7 +199,7 @@ def _of_all(db: sqlite3.Connection, job: JobInput, covers: list[str]) -> int:
 @operation(
     "GET",
     "/stores/{name}/simulate",
-    "What a store will hold on each day of the coming year, by the keep rules of all its jobs",
+    "Simulation of a store's usage on each day of the coming year, by the keep rules of its jobs",
     response=StoreSimulation,
     former=("/stores/{name}/year",),
 )
@@ -240,7 +242,9 @@ def _taken(db: sqlite3.Connection, job: JobInput, store: str, now: datetime) -> 
 
 
 def _sizes(db: sqlite3.Connection, job: JobInput, kind: str, subject: str) -> tuple[Sizes, int]:
-    """Return what a bundle of a subject takes, by the last ones; and a full one, packed."""
+    """Return the size of a subject's bundle and the packed size of a full one, estimated from the
+    last ones.
+    """
     row = bundle_sizes.measured(db, kind, subject, list(job.contents)) if subject else None
     packed = row[1] if row is not None else 0
     if job.mode == "full":

@@ -96,7 +96,7 @@ def sentence_of(job: JobInput, covers: int) -> str:
     )
 
 
-@operation("GET", "/defaults/job", "What a new job starts from", response=JobDefaults)
+@operation("GET", "/defaults/job", "Defaults of a new job", response=JobDefaults)
 def job_defaults() -> JobDefaults:
     known = stores.stores(context().records.reader, context().cipher, PageRequest(limit=2))
     # Where there is one store alone, it is the one that is meant.
@@ -223,7 +223,7 @@ def _failed_of(job: str, run_id: int) -> tuple[str, ...]:
     if run.job != job:
         raise SettingError(
             f"Run {run_id} is none of job “{job}”.",
-            "Name one of its own, or start the other job.",
+            "Name a run of this job, or start the other job.",
             field="failed_of",
         )
     covered = set(jobs.covers(db, jobs.job(db, job)))

@@ -136,7 +136,7 @@ def stores_import(name: str) -> MaintenanceStarted:
 @operation(
     "GET",
     "/stores/{name}/transfers",
-    "What was brought to a store from others, newest first",
+    "Transfers to a store from other stores, newest first",
     query=TransfersQuery,
     response=Page[Transfer],
 )
@@ -174,7 +174,7 @@ def maintenance_show(maintenance_id: int) -> MaintenanceTask:
 @operation(
     "POST",
     "/maintenance/{maintenance_id}/cancel",
-    "Cancel maintenance; every copy stays as whole as it was",
+    "Cancel a maintenance task; every copy stays intact",
     response=MaintenanceTask,
     status=202,
 )
@@ -223,7 +223,7 @@ def damage_list(query: DamageQuery) -> Page[DamageRow]:
 @operation(
     "GET",
     "/growth",
-    "How a subject grows, and what it takes on each store",
+    "Growth of a subject, and its space on each store",
     response=Growth,
     query=GrowthQuery,
 )
@@ -234,7 +234,7 @@ def growth_show(query: GrowthQuery) -> Growth:
 @operation(
     "GET",
     "/bundles/{bundle_id}/changes",
-    "What is new, changed and gone in a bundle",
+    "Entries added, changed and removed in a bundle",
     response=Page[BundleChange],
     query=ChangesQuery,
 )

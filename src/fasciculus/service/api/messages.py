@@ -11,7 +11,7 @@ from ..operations import operation
 from .reports import jobs_report
 from .templates import templates_preview
 
-#: Mail has its styles in the text; nothing in it is carried out or fetched, and it belongs to
+#: Mail has its styles inline; nothing in it is executed or fetched, and it belongs to
 #: nobody's origin.
 _POLICY = (
     "sandbox; default-src 'none'; style-src 'unsafe-inline'; img-src data:; frame-ancestors 'self'"

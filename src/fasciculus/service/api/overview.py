@@ -1,4 +1,4 @@
-"""What needs attention, at a status."""
+"""Operations of the overview."""
 
 from __future__ import annotations
 
@@ -19,7 +19,7 @@ _NIGHTS = 14
 _STARTS = 50
 
 
-@operation("GET", "/overview", "What needs attention, what comes next, what was", response=Overview)
+@operation("GET", "/overview", "Overview: alerts, next starts, recent runs", response=Overview)
 def overview() -> Overview:
     db = context().records.reader
     now = datetime.now(UTC)
@@ -42,7 +42,7 @@ def overview() -> Overview:
 
 
 def _fills() -> list[StoreFill]:
-    """Return what each store holds, when it will be full, and what it missed."""
+    """Return the usage of each store, the day it will be full, and its missed bundles."""
     found, statuses = stores.fills(context().records.reader, context().cipher), context().statuses
     for row in found:
         if status := statuses.all().get(row.name):
@@ -59,7 +59,7 @@ def _active() -> list[Run]:
 
 
 def _attention(now: datetime) -> list[Attention]:
-    """Return what the standing checks find at this moment, with the alerts that are open."""
+    """Return the present findings of the standing checks, with the open alerts."""
     db = context().records.reader
     known = alerts.open_by_key(db)
     rows = [
@@ -79,7 +79,7 @@ def _attention(now: datetime) -> list[Attention]:
         link = f"/jobs/{quote(pause.job)}" if pause.job else "/calendar"
         why = f": {pause.reason}" if pause.reason else ""
         rows.append(Attention(level="look", text=f"{what}{until}{why}.", link=link))
-    # What somebody has taken on comes last.
+    # Acknowledged alerts come last.
     return sorted(rows, key=lambda row: (bool(row.acknowledged_by), row.level))
 
 

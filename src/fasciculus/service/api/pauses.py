@@ -12,7 +12,7 @@ from ..operations import operation, principal
 from .auth import note
 
 
-@operation("GET", "/pauses", "What is paused, and until when", response=Page[Pause])
+@operation("GET", "/pauses", "Pauses, with their ends", response=Page[Pause])
 def pauses_list() -> Page[Pause]:
     rows = pauses.pauses(context().records.reader)
     return Page(items=rows, total=len(rows))
@@ -51,7 +51,7 @@ def jobs_resume(name: str) -> None:
 def _pause(name: str, body: PauseInput) -> Page[Pause]:
     if body.until is not None and body.until <= datetime.now(UTC):
         raise SettingError(
-            "The pause would be over already.", "Give a moment to come.", field="until"
+            "The pause would be over already.", "Give a time in the future.", field="until"
         )
     with context().records.write() as db:
         pauses.pause(db, name, body.until, body.reason, principal().name)

@@ -35,7 +35,7 @@ def reports_list(query: ReportsQuery) -> Page[Report]:
     return reports.reports(context().records.reader, page_request(query), query.job, query.q)
 
 
-@operation("GET", "/reports/{report_id}", "One report as it was sent", response=ReportDetail)
+@operation("GET", "/reports/{report_id}", "One report", response=ReportDetail)
 def reports_show(report_id: int) -> ReportDetail:
     return reports.report(context().records.reader, report_id)
 

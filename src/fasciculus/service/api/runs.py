@@ -68,7 +68,7 @@ def runs_log(run_id: int, query: LogQuery) -> Page[LogLine]:
 @operation(
     "GET",
     "/runs/{run_id}/events",
-    "What happens in a run, live, until it ends",
+    "Live events of a run, until it ends",
     media="text/event-stream",
     query=LastEventQuery,
 )

@@ -90,7 +90,7 @@ def stores_remove(name: str) -> None:
 @operation(
     "POST",
     "/stores/try",
-    "Try a store as it is described, before saving it",
+    "Test a store before saving it",
     query=SavedQuery,
     body=StoreInput,
     response=TryResult,
@@ -119,7 +119,7 @@ def stores_try(name: str) -> TryResult:
 @operation(
     "GET",
     "/stores/{name}/proposals",
-    "Hosts, accounts and jobs that a store tells of, until they are accepted",
+    "Hosts, accounts and jobs proposed by a store, until they are accepted",
     response=Page[StoreProposal],
 )
 def stores_proposals(name: str) -> Page[StoreProposal]:
@@ -132,7 +132,7 @@ def stores_proposals(name: str) -> Page[StoreProposal]:
 @operation(
     "POST",
     "/stores/{name}/proposals",
-    "Accept what a store tells of: hosts without a connection, accounts, jobs switched off",
+    "Accept proposals of a store: hosts without a connection, accounts, disabled jobs",
     body=ProposalChoice,
     response=AcceptedProposals,
 )
@@ -150,7 +150,7 @@ def stores_accept(name: str, body: ProposalChoice) -> AcceptedProposals:
 @operation(
     "POST",
     "/stores/{name}/proposals/dismiss",
-    "Forget what a store tells of; its bundles stay in the records",
+    "Dismiss proposals of a store; its bundles stay in the records",
     body=ProposalChoice,
 )
 def stores_dismiss(name: str, body: ProposalChoice) -> None:
@@ -164,7 +164,7 @@ def stores_dismiss(name: str, body: ProposalChoice) -> None:
 @operation(
     "GET",
     "/stores/{name}/usage",
-    "What a store holds, how it grows, when it is full, what it costs",
+    "Usage, growth and cost of a store, and the day it will be full",
     response=StoreUsage,
 )
 def stores_usage(name: str) -> StoreUsage:
@@ -203,9 +203,7 @@ def stores_connect(name: str) -> StoreAccess:
     return asked
 
 
-@operation(
-    "GET", "/stores/{name}/access", "Whether a drive's owner has given access", response=StoreAccess
-)
+@operation("GET", "/stores/{name}/access", "State of the access to a drive", response=StoreAccess)
 def stores_access(name: str) -> StoreAccess:
     return context().access.state(store_order(order_inputs(), name))
 

@@ -50,7 +50,7 @@ def templates_change(name: str, body: TemplateText) -> Template:
 @operation(
     "GET",
     "/templates/{name}/preview",
-    "A message by one template as it is in force, with the last real run where there is one",
+    "A message by the present template, with the last real run if there is one",
     response=ReportPreview,
 )
 def templates_preview(name: str) -> ReportPreview:

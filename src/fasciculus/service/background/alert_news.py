@@ -1,4 +1,4 @@
-"""What people are told of alerts."""
+"""Messages about alerts."""
 
 from __future__ import annotations
 

@@ -28,7 +28,7 @@ _LONGEST = {"daily": timedelta(days=2), "weekly": timedelta(days=14)}
 
 @dataclass(frozen=True, slots=True)
 class _Group:
-    """What makes one digest of several jobs: when, in which zone, and to whom it goes."""
+    """The key of a digest of several jobs: its time, zone and recipients."""
 
     when: str
     zone: str
@@ -36,8 +36,8 @@ class _Group:
 
 
 def send_due(records: Records, cipher: SecretCipher, reporter: Reporter, now: datetime) -> int:
-    """Write the digests that are due; returns how many. Each is written once, whatever ends the
-    service in between: up to when the runs of a job were told stands in the records with it.
+    """Write the digests that are due; returns how many. Each is written exactly once, even if the
+    service ends in between: the records note up to which run each job was reported.
     """
     with records.write() as db:
         known: dict[str, str] = settings.get(db, _KEY) or {}
@@ -66,7 +66,7 @@ def _has_digest(job: JobInput) -> bool:
 
 
 def _tables(server: MailServer) -> dict[str, Schedule]:
-    """Return when digests come, by their rhythm."""
+    """Return the times of digests, by their rhythm."""
     return {
         "daily": schedule.parse(f"daily {server.digest_time}"),
         "weekly": schedule.parse(f"weekly {server.digest_day} {server.digest_time}"),
@@ -98,7 +98,7 @@ def _digest(
     told: list[tuple[JobInput, str]],
     now: datetime,
 ) -> Digest:
-    """Return what has been since each job was told of last."""
+    """Return the runs of each job since its last digest."""
     paused = pauses.pauses(db, now)
     since = {
         job.name: max(datetime.fromisoformat(moment), now - _LONGEST[group.when])

@@ -1,4 +1,4 @@
-"""What is to be done from time to time, whether or not somebody looks."""
+"""Housekeeping: work that is done from time to time."""
 
 from __future__ import annotations
 
@@ -49,7 +49,7 @@ class Housekeeper:
                 "copying the records": self.copy_records,
                 "discovery": self.find_accounts,
                 "forgetting accounts": self.forget_gone,
-                "retiring copies of accounts that are gone": self.retire_gone,
+                "retiring copies of deleted accounts": self.retire_gone,
                 "forgetting old records": self.age_records,
                 "verifying": self._verify_some,
                 "weighing stores": self.weigh_stores,
@@ -120,7 +120,7 @@ class Housekeeper:
         return any(start is not None and start < until for start in starts)
 
     def _find_on(self, host: Host) -> None:
-        """Look through one host; what is gone from it waits for a person."""
+        """Run the discovery of one host; deleted accounts wait for a decision."""
         try:
             found = discovery.proposals(self._config, self._records, self._cipher, host.name)
         except (FasciculusError, OSError) as error:
@@ -150,17 +150,17 @@ class Housekeeper:
             )
         except (FasciculusError, OSError) as error:
             log.warning(
-                "account %s is gone, and could not be forgotten yet: %s", account.name, error
+                "account %s was deleted and could not be forgotten yet: %s", account.name, error
             )
             return
         with self._records.write() as db:
             inventory.remove_account(db, account.name)
             users.audit(db, "housekeeper", "forgot account", f"{account.name} with {count} copies")
-        log.info("account %s was gone for long: forgotten, with %s copies", account.name, count)
+        log.info("account %s was deleted long ago: forgotten, with %s copies", account.name, count)
         self._events.changed("accounts")
 
     def retire_gone(self) -> None:
-        """Apply the keep rules for accounts that are gone, where jobs have one."""
+        """Apply the keep rules of jobs for deleted accounts."""
         accounts = account_removal.gone(self._records)
         self._loop.each("copies of account", accounts, lambda account: account.name, self._retire)
 
@@ -171,10 +171,12 @@ class Housekeeper:
                 self._config, self._records, self._cipher, account, datetime.now(UTC)
             )
         except (FasciculusError, OSError) as error:
-            log.warning("account %s is gone; its copies wait to retire: %s", account.name, error)
+            log.warning(
+                "account %s was deleted; its copies wait to retire: %s", account.name, error
+            )
             return
         if count:
-            log.info("account %s is gone: %s copies retired", account.name, count)
+            log.info("account %s was deleted: %s copies retired", account.name, count)
             self._events.changed("bundles")
 
     def age_records(self) -> None:

@@ -23,10 +23,11 @@ _JOIN_SECONDS = 10.0
 
 
 class BackgroundLoop:
-    """A thread that carries out its steps again and again.
+    """A thread that runs its steps repeatedly.
 
-    ``pause`` gives the seconds until the next round, ``first`` those before the first one. A loop
-    whose round takes longer than ``late`` seconds beyond its pause no longer counts as alive.
+    ``pause`` returns the seconds until the next round, ``first`` is the delay before the first one.
+    A loop whose round takes longer than ``late`` seconds beyond its pause no longer counts as
+    alive.
     """
 
     def __init__(
@@ -68,7 +69,7 @@ class BackgroundLoop:
 
     @property
     def alive(self) -> bool:
-        """Return whether it is at work and not late."""
+        """Return whether it is running and not late."""
         return self._thread.is_alive() and time.monotonic() < self._expected + self._late
 
     @property
@@ -78,7 +79,7 @@ class BackgroundLoop:
 
     @property
     def troubles(self) -> list[str]:
-        """Return what failed last and has not gone well since, in sentences."""
+        """Return the steps that failed last and have not succeeded since, in sentences."""
         found = [f"{what}: {why}" for what, why in self._failed_steps.items()]
         for what, rows in list(self._failed_rows.items()):
             found += [f"{what} {row}: {why}" for row, why in list(rows.items())]

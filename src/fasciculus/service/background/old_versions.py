@@ -1,4 +1,4 @@
-"""What buckets keep of files that were removed or replaced, measured once a day."""
+"""Old versions in buckets, measured once a day."""
 
 from __future__ import annotations
 

@@ -86,8 +86,7 @@ class Outbox:
         return min(max((due - datetime.now(UTC)).total_seconds(), 0.1), _LONGEST_PAUSE)
 
     def send_due(self) -> None:
-        """Send what is due. Where a server cannot be used, it is not asked again for each of the
-        messages that are to go there."""
+        """Send what is due. A server that cannot be used is not asked again for each message."""
         numbers = reports.due(self._records.reader)
         if not numbers:
             return
@@ -128,7 +127,7 @@ class Outbox:
     def _send(
         self, db: sqlite3.Connection, server: MailServer, secret: str, due: reports.DueReport
     ) -> dict[str, str]:
-        """Send one report; gives the addresses that were refused."""
+        """Send one report and return the refused addresses."""
         if not due.channel:
             sender = mail.sender_of(db)
             return outside.call(mail.send, server, secret, sender, due.recipients, due.message)
@@ -137,7 +136,7 @@ class Outbox:
         return {}
 
     def _sent(self, due: reports.DueReport, refused: dict[str, str], most: timedelta) -> None:
-        """Note that a report was taken; for whom it was not, it is tried again."""
+        """Note that a report was accepted; for refused addresses it is retried."""
         with self._records.write() as writer:
             if refused:
                 number = reports.part(writer, due.id, list(refused))

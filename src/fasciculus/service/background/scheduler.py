@@ -48,7 +48,7 @@ class Clock:
         self._ticks = _ticks()
 
     def set_by(self, moment: datetime) -> timedelta:
-        """Return how far the clock is from where it would be."""
+        """Return the difference of the clock from the expected time."""
         ticks = _ticks()
         gone = timedelta(seconds=ticks - self._ticks)
         found = moment - self._wall - gone
@@ -149,7 +149,7 @@ class Scheduler:
 
     @property
     def clock_trouble(self) -> str:
-        """Return what happened to the clock in the last day, empty when nothing did."""
+        """Return a sentence about clock changes in the last day; empty if there were none."""
         return self.clock_set if time.monotonic() - self._clock_set_at < _SAID_FOR else ""
 
     def _pause(self) -> float:
@@ -165,7 +165,7 @@ class Scheduler:
     # Starting --------------------------------------------------------------------
 
     def renew(self, after: datetime) -> None:
-        """Plan anew when jobs, and the copying between stores, start next after a moment."""
+        """Plan the next starts of jobs, and of copying between stores, after a time."""
         db = self._records.reader
         paused = pauses.pauses(db, after)
         timed: dict[Started, Timed] = {}
@@ -182,7 +182,7 @@ class Scheduler:
         self.plan.renew(timed, after)
 
     def tick(self, moment: datetime) -> None:
-        """Start what is due at a moment, and note that it was looked at."""
+        """Start everything that is due at a time, and note that it was handled."""
         self._tell_pauses(moment)
         again, self._again = self._again, []
         rows = [*again, *(_Waiting(due, moment) for due in self.plan.due(moment))]

@@ -32,10 +32,10 @@ _EVERY = 30.0
 
 
 class Watch:
-    """A thread that carries out the standing checks twice a minute.
+    """A thread that runs the standing checks twice a minute.
 
-    ``tell`` writes the messages, in the same transaction as what they tell of; ``told`` is called
-    when they may be sent. Digests are looked after at the same pace.
+    ``tell`` writes the messages in the same transaction as the alerts; ``told`` is called when they
+    may be sent. Digests are looked after at the same pace.
     """
 
     def __init__(
@@ -98,7 +98,7 @@ class Watch:
         look_if_due(self._records, self._cipher)
 
     def found(self, now: datetime) -> list[Finding]:
-        """Return what is wrong at a moment, whether or not it is an alert yet."""
+        """Return the findings at a time, whether or not they are alerts yet."""
         return self._found(now, watch_settings(self._records.reader))
 
     def _found(self, now: datetime, settings: WatchSettings) -> list[Finding]:
@@ -119,7 +119,7 @@ class Watch:
         )
 
     def look(self, now: datetime) -> AlertActions:
-        """Carry out the checks, and open, tell of and close alerts."""
+        """Run the checks, and open, report and close alerts."""
         settings = watch_settings(self._records.reader)
         rows = self._found(now, settings)
         by_key = {row.key: row for row in rows}

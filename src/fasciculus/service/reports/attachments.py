@@ -27,7 +27,7 @@ class Attachment:
 def attachments(sources: OrderInputs, run_id: int) -> list[Attachment]:
     """Return the pieces of a run's bundles, as far as the job wants them and they are small enough.
 
-    Pieces stay as they are on the store: what is sealed there is sealed in the message.
+    Pieces are attached as stored: sealed pieces stay sealed in the message.
     """
     run = runs.run(sources.db, run_id)
     job = jobs.find(sources.db, run.job)

@@ -75,7 +75,7 @@ def compose(
     log_name: str = "run.log",
     attached: Sequence[Attachment] = (),
 ) -> bytes:
-    """Return a message with text and HTML, the log attached where there is one, and files."""
+    """Return a message with text and HTML, the log if there is one, and files."""
     message = EmailMessage(policy=SMTP)
     message["From"] = f"Fasciculus <{sender}>"
     message["To"] = ", ".join(recipients)
@@ -191,7 +191,7 @@ def _addresses(recipients: Sequence[str]) -> tuple[dict[str, str], dict[str, str
 
 
 def refusal(refused: Mapping[str, str]) -> tuple[str, str]:
-    """Return what is wrong, and the way out, where a server refused some addresses."""
+    """Return an error with a hint, if a server refused some addresses."""
     said = "; ".join(f"{address} ({words})" for address, words in refused.items())
     return f"The mail server refused {said}.", "Correct the report addresses of the job."
 
@@ -204,6 +204,6 @@ def _reason(error: OSError) -> str:
 
 
 def _words(code: int, reply: bytes | str) -> str:
-    """Return what a server answered, in one line."""
+    """Return a server's answer in one line."""
     text = reply.decode("utf-8", "replace") if isinstance(reply, bytes) else reply
     return f"{code} {' '.join(text.split())[:_LONGEST_REPLY]}".strip()

@@ -26,7 +26,7 @@ log = logging.getLogger(__name__)
 
 
 class Content(Protocol):
-    """What a message says; its template may use more of it."""
+    """The contents of a message; its template may use more of it."""
 
     @property
     def title(self) -> str: ...
@@ -57,7 +57,7 @@ class Message:
 
 @dataclass(frozen=True, slots=True)
 class Audience:
-    """Who gets a message: mail addresses, and channels."""
+    """The recipients of a message: mail addresses and channels."""
 
     people: tuple[str, ...] = ()
     channels: tuple[str, ...] = ()
@@ -104,8 +104,9 @@ class MessageWriter:
             return f"{text}\n-- \n{note}\n", _noted(html, note)
 
     def write(self, db: sqlite3.Connection, message: Message, audience: Audience) -> None:
-        """Let a message wait to be sent: one mail to all addresses, and one to each channel. What
-        cannot be made for a channel is only logged."""
+        """Let a message wait to be sent: one mail to all addresses, and one to each channel. Errors
+        of one channel are only logged.
+        """
         if not audience:
             return
         text, html = self.rendered(db, message.template, message.content)
@@ -205,7 +206,7 @@ def _noted(html: str, note: str) -> str:
 
 
 def store_totals(db: sqlite3.Connection, cipher: SecretCipher) -> list[WebhookStore]:
-    """Return what all stores hold."""
+    """Return the usage of all stores."""
     return [
         WebhookStore(name=row.name, copies=row.copies, bytes=row.bytes)
         for row in stores.fills(db, cipher)

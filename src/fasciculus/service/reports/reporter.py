@@ -70,7 +70,7 @@ class Reporter:
             log.exception("run %s: its report could not be written", run_id)
 
     def _attachments(self, run_id: int) -> list[Attachment]:
-        """Return what goes along with a report, read from a store before anything is written."""
+        """Return the attachments of a report, read from a store before anything is written."""
         try:
             return attachments(
                 OrderInputs(self._config, self._records.reader, self._cipher), run_id
@@ -225,7 +225,7 @@ def _everybody(known: Iterable[JobInput]) -> list[str]:
 
 
 def _is_reported(state: str, row: Finding | Alert, job: JobInput | None) -> bool:
-    """Return whether a report tells of an alert what a message on it would."""
+    """Return whether a report already covers an alert."""
     if isinstance(row, Finding):
         return state == "opened" and row.told_by_report
     return (
@@ -238,8 +238,8 @@ def _is_reported(state: str, row: Finding | Alert, job: JobInput | None) -> bool
 def _audience(
     job: JobInput | None, watch: WatchSettings, everybody: Sequence[str], is_reported: bool
 ) -> Audience:
-    """Return who is told of an alert: the people and channels of its job, and those of the watch
-    where it has none. Who gets a report on the same is not told twice.
+    """Return the recipients of an alert: those of its job, or those of the watch if it has none.
+    Recipients of a report on the same trouble are not notified twice.
     """
     own = Audience(tuple(job.report_to), tuple(job.channels)) if job is not None else Audience()
     others = _others(watch, everybody)
@@ -251,7 +251,7 @@ def _audience(
 
 
 def _others(watch: WatchSettings, everybody: Sequence[str]) -> Audience:
-    """Return who is told of what nobody is named for."""
+    """Return the recipients of alerts without a job."""
     return Audience(tuple(watch.recipients or everybody), tuple(watch.channels))
 
 

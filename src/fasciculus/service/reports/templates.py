@@ -64,7 +64,7 @@ def save(db: sqlite3.Connection, name: str, text: str | None, sample: object) ->
 def filled(texts: Mapping[str, str], name: str, report: object) -> str:
     """Return a message by one template, of which people's own are in ``texts``.
 
-    What people wrote is filled in a process with limits of time and memory. Raises
+    Custom templates are rendered in a process with limits of time and memory. Raises
     ``SettingError`` for a template that cannot be filled.
     """
     if not texts:
@@ -93,7 +93,7 @@ def _fill(texts: dict[str, str], name: str, report: object) -> str:
 
 
 def _reason(error: Exception) -> str:
-    """Return what is wrong with a template, without the names of our own classes."""
+    """Return the error of a template, without the names of our classes."""
     found = re.search(r"object' has no attribute '(\w+)'", str(error))
     return f"there is no “{found[1]}”" if found else str(error)
 

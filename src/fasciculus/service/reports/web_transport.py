@@ -1,8 +1,8 @@
 """HTTP to addresses that people chose, without reaching what only this machine can reach.
 
-A webhook that leads to a loopback or link-local address would let whoever sets it talk to
-services that trust this machine. The name is looked up once, and the connection goes to the very
-address that was checked.
+A webhook to a loopback or link-local address would let the person who sets it talk to services that
+trust this machine. The name is looked up once, and the connection goes to the very address that was
+checked.
 """
 
 from __future__ import annotations

@@ -85,8 +85,8 @@ def check_template(channel: ChannelInput, message: WebhookMessage) -> None:
 
 
 def body_of(channel: ChannelSecrets, message: WebhookMessage) -> bytes:
-    """Return what a channel gets of a message, by its form. Raises ``SettingError`` for a template
-    that cannot be filled.
+    """Return the payload of a message for a channel, by its form. Raises ``SettingError`` for a
+    template that cannot be filled.
     """
     line = f"{message.title.removeprefix('[Fasciculus] ')}. {message.sentence} {message.link}"
     match channel.channel.form:

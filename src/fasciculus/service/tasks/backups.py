@@ -58,8 +58,9 @@ BY_TIMETABLE = "timetable"
 
 @dataclass(frozen=True, slots=True)
 class RunStart:
-    """What starts a run: the job, by whom, and the idempotency key. ``by_timetable`` says that
-    nobody waits for it; ``note`` is to stand in its log."""
+    """A request to start a run: the job, the user, and the idempotency key. ``by_timetable`` says
+    that nobody waits for it; ``note`` is written to its log.
+    """
 
     job: str
     started_by: str
@@ -134,7 +135,7 @@ class BackupHandler(HandlerBase[QueuedBackup]):
             if start.note:
                 log_lines.add(db, "run", run_id, "warning", start.note)
             for name in jobs.gone_subjects(db, job):
-                log_lines.add(db, "run", run_id, "warning", f"{kind} {name} is gone: left out")
+                log_lines.add(db, "run", run_id, "warning", f"{kind} {name} was deleted: skipped")
             tasks = self._all_queued(db, run_id, job, runs.tasks(db, run_id), start.by_timetable)
         self._show_run(run_id)
         return run_id, tasks
@@ -432,7 +433,7 @@ class BackupHandler(HandlerBase[QueuedBackup]):
 
 
 def with_progress(shown: Task, live: TaskProgress) -> None:
-    """Put the live numbers into a task as it is shown."""
+    """Put the live numbers into the output model of a task."""
     progress = live.progress
     shown.stage, shown.entries, shown.bytes = progress.stage, progress.entries, progress.bytes
     shown.packed, shown.pushed, shown.expected = progress.packed, progress.pushed, progress.total

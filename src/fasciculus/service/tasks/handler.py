@@ -1,4 +1,4 @@
-"""What the runner asks of each type of task."""
+"""The protocol of handlers: one for each type of task."""
 
 from __future__ import annotations
 
@@ -39,15 +39,17 @@ class Handler(Protocol[T]):
         """Tell those who look how far it is."""
 
     def after_failure(self, task: T, carry_out: Callable[[Order], None]) -> None:
-        """Clear up on the host after a worker that broke off; ``carry_out`` runs an order."""
+        """Clean up on the host after a worker that ended unexpectedly; ``carry_out`` runs
+        an order.
+        """
 
     def again(self, task: T, result: AnyResult) -> datetime | None:
-        """Return when a task that came to this is tried again; None for never. Records that it
+        """Return the time of the retry after this result; None for never. Records that it
         waits.
         """
 
     def resumes(self, task: T) -> bool:
-        """Return whether a task that an earlier life left waiting goes on waiting."""
+        """Return whether a task left waiting by an earlier service process stays queued."""
 
     def endings(self, task: T, result: AnyResult) -> list[Callable[[], None]]:
         """Return the writes that end it, each of which may be repeated."""
@@ -60,7 +62,7 @@ class Handler(Protocol[T]):
 
 
 class HandlerBase(Generic[T]):
-    """What handlers share."""
+    """The base of handlers."""
 
     #: Has a copy read through whole that was found damaged: store, subject, bundle, by what.
     verify: Callable[[str, Subject, str, str], None]
@@ -95,9 +97,9 @@ class HandlerBase(Generic[T]):
         """Nothing to clear up on the host."""
 
     def again(self, task: T, result: AnyResult) -> datetime | None:
-        """Whoever asked for it asks again."""
+        """Its caller asks again."""
         return None
 
     def resumes(self, task: T) -> bool:
-        """Whoever asked for it has gone on meanwhile."""
+        """Its caller has continued meanwhile."""
         return False

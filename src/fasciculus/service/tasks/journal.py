@@ -15,7 +15,7 @@ _MOST = 20_000
 
 
 class Journal:
-    """Actions on the records, in order. What cannot be written now waits, and is tried again.
+    """Actions on the records, in order. Writes that fail wait and are retried.
 
     A full disk or a locked database is waited for; any other error costs its own action alone.
     """

@@ -44,7 +44,7 @@ log = logging.getLogger(__name__)
 
 
 class Reports(Protocol):
-    """Who is told about damage and its repairing."""
+    """Receiver of news about damage and repairs."""
 
     def maintenance(self, db: sqlite3.Connection, number: int) -> None: ...
 
@@ -185,11 +185,11 @@ class MaintenanceHandler(HandlerBase[QueuedMaintenance]):
                 target.parent.mkdir(parents=True, exist_ok=True)
                 made.rename(target)
             else:
-                # It is fetched from the store when somebody asks for it.
+                # It is fetched from the store on request.
                 target.unlink(missing_ok=True)
 
     def _made(self, task: QueuedMaintenance, event: CopyMade) -> None:
-        """Note a copy that was brought here; one that was repacked has a listing of its own."""
+        """Note a transferred copy; a repacked one has its own listing."""
         with self._records.write() as db:
             own = transfers.made(
                 db,
@@ -216,7 +216,7 @@ class MaintenanceHandler(HandlerBase[QueuedMaintenance]):
 
     def _end(self, task: QueuedMaintenance, result: AnyResult) -> None:
         if task.kind == "verify" and result.outcome in ("warned", "interrupted"):
-            # Before this one counts as ended: whoever waits for it looks for its repairing then.
+            # Before this task counts as ended: its callers look for the repair task then.
             self._repair(task)
         if task.damages and task.damages == task.of_retired and isinstance(result, VerifyResult):
             text = f"{format_count(task.damages, 'file')} retired meanwhile, the rest intact."
@@ -238,7 +238,7 @@ class MaintenanceHandler(HandlerBase[QueuedMaintenance]):
                 made.bytes if made else 0,
                 _numbers(result),
             )
-            # With its end: whatever happens in between, people are told about damage, and once.
+            # In the same transaction as its end, so that damage is reported exactly once.
             self.reports.maintenance(db, task.number)
         self.on_reported()
         task.shown = maintenance.task(self._records.reader, task.number)
@@ -246,8 +246,8 @@ class MaintenanceHandler(HandlerBase[QueuedMaintenance]):
         self._events.changed("stores")
 
     def _told(self, task: QueuedMaintenance) -> list[FoundProposal]:
-        """Return what the copy of the records tells that an import found; said where none can be
-        read.
+        """Return the settings in the copy of the records that an import found, with a log line if
+        none can be read.
         """
         path = self._folder(task) / RECORDS_COPY
         if not task.records_copy or not path.exists():
@@ -294,7 +294,7 @@ def _note(db: sqlite3.Connection, task: QueuedMaintenance, event: Event) -> None
     match event:
         case DamageFound():
             damage.found(db, task.store, task.subject, event)
-            # A run beside this may have retired what it harms.
+            # A concurrent run may have retired the affected copies.
             damage.drop_of_retired(db, task.subject)
             task.damages += 1
             task.of_retired += event.file not in damage.damaged_files(
@@ -318,7 +318,7 @@ def lacking(
     subject: str,
 ) -> list[Subject]:
     """Return the subjects of which a store lacks bundles, or of which an earlier move left some
-    behind. Raises ``SettingError`` where there is none.
+    behind. Raises ``SettingError`` if there are none.
     """
     source = options.source
     if source == store:
@@ -347,14 +347,14 @@ def _numbers(result: AnyResult) -> dict[str, int]:
 
 
 def with_progress(shown: MaintenanceTask, live: TaskProgress) -> None:
-    """Put the live numbers into maintenance as it is shown."""
+    """Put the live numbers into the output model of a maintenance task."""
     progress = live.progress
     shown.stage, shown.entries = progress.stage, progress.entries
     shown.bytes, shown.total = progress.bytes, progress.total
 
 
 def _proposed(store: str, rows: list[FoundProposal]) -> str:
-    """Return what an import proposes, and how it is accepted."""
+    """Return a sentence about the proposals of an import, and how to accept them."""
     counts = [
         format_count(sum(row.kind == kind for row in rows), kind)
         for kind in KINDS

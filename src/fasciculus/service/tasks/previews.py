@@ -1,4 +1,4 @@
-"""Previews under way and the last ones that ended, in memory alone."""
+"""Running previews and the last ended ones, only in memory."""
 
 from __future__ import annotations
 
@@ -28,7 +28,7 @@ class _Running:
 
 
 class Previews:
-    """Each has a worker of its own, outside the limit on tasks: somebody waits for it."""
+    """Each has its own worker, outside the limit on tasks, since a person waits for it."""
 
     def __init__(self, workers: Workers) -> None:
         self._workers = workers
@@ -53,7 +53,7 @@ class Previews:
 
     def _carry_out(self, running: _Running, order: PreviewOrder) -> None:
         began = time.monotonic()
-        result: AnyResult = Failure(outcome="failed", error="The preview broke off.")
+        result: AnyResult = Failure(outcome="failed", error="The preview ended unexpectedly.")
         try:
             worker = running.worker = self._workers.start(order)
             if running.cancelled:
@@ -72,7 +72,7 @@ class Previews:
             running.shown = _shown(running.shown.id, result, time.monotonic() - began)
 
     def show(self, number: int) -> Preview:
-        """Return how far one is, or what it found. Raises ``MissingError``."""
+        """Return the progress of a preview, or its result. Raises ``MissingError``."""
         return self._one(number).shown
 
     def cancel(self, number: int) -> Preview:

@@ -1,4 +1,4 @@
-"""How far a task is, and how fast."""
+"""Progress and speed of a task."""
 
 from __future__ import annotations
 
@@ -23,7 +23,7 @@ class TaskProgress:
 
     @property
     def step_seconds(self) -> float:
-        """Return how long the present step has been going on."""
+        """Return the duration of the present step."""
         return time.monotonic() - self.step_at
 
     def update(self, progress: Progress) -> None:

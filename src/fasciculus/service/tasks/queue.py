@@ -1,4 +1,4 @@
-"""Which task may begin next. No threads and no I/O here: decisions alone."""
+"""The queue: decides which task may start next. No threads and no I/O here: decisions alone."""
 
 from __future__ import annotations
 
@@ -12,7 +12,7 @@ from .queued import Lane, QueuedTask, Subject
 
 @dataclass(frozen=True, slots=True)
 class Paused:
-    """What is not to begin: the tasks of some jobs, or those of all. Restores always may."""
+    """Pauses: tasks of some jobs, or of all, do not start. Restores always may."""
 
     everything: bool = False
     jobs: frozenset[str] = frozenset()
@@ -25,9 +25,9 @@ class TaskQueue:
     """Tasks that wait, run, or are being ended.
 
     ``limits`` says how many run at once in each lane. Two exclusive tasks of one subject never run
-    at the same time, nor more tasks of a host or to a store than that takes. Of those that may
-    begin, the higher priority goes first, then the job of which the fewest tasks are running, then
-    the one that has waited for longest since its last turn, then what came first.
+    at the same time, nor more tasks of a host or to a store than that takes. Of the tasks that may
+    start, the order is: higher priority, the job with the fewest running tasks, the longest wait
+    since its last turn, first come.
     """
 
     def __init__(self, limits: Mapping[Lane, int]) -> None:
@@ -74,7 +74,7 @@ class TaskQueue:
         )
 
     def soonest(self, now: datetime) -> datetime | None:
-        """Return the next moment at which a waiting task may begin or may no more."""
+        """Return the next time at which a waiting task may start, or can no longer start."""
         moments = [
             moment
             for task in self._waiting
@@ -153,7 +153,7 @@ class _Load:
                 self._turns[task.job_name] = min(turn, task.turn)
 
     def is_turn(self, task: QueuedTask) -> bool:
-        """Return whether no earlier run of its job goes on: a run never overlaps itself."""
+        """Return whether no earlier run of its job is in progress: a job never overlaps itself."""
         return self._turns.get(task.job_name, task.turn) == task.turn
 
     def takes(self, task: QueuedTask) -> bool:

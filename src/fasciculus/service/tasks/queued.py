@@ -15,24 +15,24 @@ if TYPE_CHECKING:
     from .worker_pool import Worker
 
 Subject = tuple[str, str]
-#: Tasks of runs and restores share one limit; maintenance runs beside them, one at a time, and
+#: Tasks of runs and restores share one limit; maintenance runs in parallel, one at a time, and
 #: bringing bundles from store to store, which mostly waits for the network, a few at a time.
 Lane = Literal["work", "maintenance", "transfer"]
-#: What goes first. Whoever restores does not wait for backups.
+#: Priorities. Restores do not wait for backups.
 RESTORES, HIGH, NORMAL, LOW = range(4)
 PRIORITIES = {"high": HIGH, "normal": NORMAL, "low": LOW}
 
 
 @dataclass(slots=True, eq=False, kw_only=True)
 class QueuedTask:
-    """What all tasks have in common, from queued to ended."""
+    """The base of all tasks, from queued to ended."""
 
     number: int
     subject: Subject
     #: The host that it uses, and how many tasks that takes at the same time (0: any number).
     host: str = ""
     max_concurrent: int = 0
-    #: Whether no other exclusive task of the subject may run beside it.
+    #: Whether it excludes other exclusive tasks of the subject.
     exclusive: bool = True
     lane: Lane = "work"
     priority: int = NORMAL
@@ -66,7 +66,7 @@ class QueuedTask:
 
 @dataclass(slots=True, eq=False, kw_only=True)
 class QueuedBackup(QueuedTask):
-    """A task of a run. What the service knew when it wrote the order is kept for its end."""
+    """A task of a run. Facts known when the order was written are kept until its end."""
 
     run: int
     #: Whether it is tried again by itself when it fails for a reason that may pass.
@@ -74,7 +74,7 @@ class QueuedBackup(QueuedTask):
     #: None for one of an earlier life whose job was removed since.
     job: JobInput | None
     order: BackupOrder | None = None
-    #: The task as it is shown.
+    #: The output model of the task.
     shown: Task | None = None
     #: The previous bundle, whose stat cache is of no use once there is a newer one.
     previous: str = ""
@@ -96,7 +96,8 @@ class QueuedMaintenance(QueuedTask):
     store: str
     kind: str
     shown: MaintenanceTask | None = None
-    #: For verifying: what was found damaged, and what of it harms no copy, since a run beside it
+    #: For verifying: the number of damaged files, and of those that affect no copy, since a
+    #: concurrent run
     #: had retired what it was of.
     damages: int = 0
     of_retired: int = 0

@@ -19,7 +19,7 @@ from .queued import RESTORES, QueuedRestore
 class RestoreHandler(HandlerBase[QueuedRestore]):
     """Begins, records, shows and ends restores."""
 
-    cancelled = "Cancelled. What was restored until then is there; --resume takes it up again."
+    cancelled = "Cancelled. Files restored so far are kept; --resume continues."
     aftermath = "Files that are there are whole; take it up again with --resume."
 
     def queued(self, restore: Restore) -> QueuedRestore:
@@ -85,6 +85,6 @@ class RestoreHandler(HandlerBase[QueuedRestore]):
 
 
 def with_progress(shown: Restore, live: TaskProgress) -> None:
-    """Put the live numbers into a restore as it is shown."""
+    """Put the live numbers into the output model of a restore."""
     shown.stage, shown.total = live.progress.stage, live.progress.total
     shown.entries, shown.bytes = live.progress.entries, live.progress.bytes

@@ -64,7 +64,7 @@ class TaskRunner:
 
     @property
     def alive(self) -> bool:
-        """Return whether all its threads are at work."""
+        """Return whether all its threads are running."""
         return all(thread.is_alive() for thread in (*self._threads, self._watcher))
 
     def stop(self) -> None:
@@ -123,7 +123,7 @@ class TaskRunner:
             return self._queue.busy()
 
     def progress_of(self, key: tuple[str, int]) -> TaskProgress | None:
-        """Return how far a task is, while it runs."""
+        """Return the progress of a running task."""
         with self._changed:
             task = self._queue.find(key)
         return task.progress if task is not None else None
@@ -141,9 +141,7 @@ class TaskRunner:
             self._carry_out(task)
 
     def _pause(self) -> float | None:
-        """Return seconds until a waiting task may begin that may not yet; None where
-        there is none.
-        """
+        """Return the seconds until a waiting task may start; None if there are none."""
         now = datetime.now(UTC)
         soonest = self._queue.soonest(now)
         # Never long: the clock may be set.
@@ -169,7 +167,7 @@ class TaskRunner:
                 self._end(task, result, journal)
 
     def _again(self, task: QueuedTask, result: AnyResult, handler: Handler[Any]) -> datetime | None:
-        """Return when a task that failed is to be tried again, None for never."""
+        """Return the time of a failed task's retry, None for never."""
         if task.cancelled or self._closing:
             return None
         try:
@@ -291,7 +289,7 @@ class TaskRunner:
                     self._changed.notify_all()
 
     def recover(self, at_start: bool = False) -> None:
-        """End tasks that the records call unfinished and that nobody carries out.
+        """End tasks that are unfinished in the records and that nothing runs.
 
         Once the service runs, a task must be missed twice: one that was just recorded is not queued
         yet.

@@ -1,4 +1,4 @@
-"""What the rest of the service asks of tasks: start a run, a restore, maintenance; cancel them."""
+"""The interface of tasks: start a run, a restore, maintenance; cancel them."""
 
 from __future__ import annotations
 
@@ -176,8 +176,8 @@ class Tasks:
         return numbers
 
     def verify_copy(self, store: str, subject: Subject, bundle: str, started_by: str) -> None:
-        """Have a copy read through whole that somebody found damaged, so that what is wrong is
-        recorded, told and repaired. Without ``bundle`` it is all of the subject's on that store.
+        """Deep verify a copy that was found damaged, so that the damage is recorded, reported and
+        repaired. Without ``bundle`` it is all of the subject's on that store.
         """
         number = bundles.number(self._records.reader, subject, bundle) if bundle else None
         if bundle and number is None:

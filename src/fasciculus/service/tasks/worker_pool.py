@@ -2,8 +2,8 @@
 
 They are forked from a process that has imported everything (see ``worker/fork_server.py``), which
 is replaced after a number of orders, when it has grown, or when anything surprising happened. A
-worker that is connected to a host and stores elsewhere waits a little for the next order of the
-same ones: signing in anew for each of hundreds of small accounts would take longer than they do.
+worker with open connections waits briefly for the next order for the same host and stores: signing
+in for each of hundreds of small accounts would take longer than their tasks.
 """
 
 from __future__ import annotations
@@ -45,11 +45,11 @@ _COMPLAINTS_BYTES = 16 * 1024
 
 
 class Worker(Protocol):
-    """A worker that carries out one order; on this machine or on another."""
+    """A worker that executes one order, on this machine or on another."""
 
-    #: What it came to; None when it broke off.
+    #: Its result; None after an unexpected end.
     result: AnyResult | None
-    #: How it broke off, in words.
+    #: How it ended, in words, if that was unexpected.
     ended: str
 
     def events(self) -> Iterator[Event]:
@@ -63,10 +63,10 @@ class Worker(Protocol):
 
 
 class Workers(Protocol):
-    """Where workers come from."""
+    """A source of workers."""
 
     def start(self, order: Order) -> Worker:
-        """Give an order to a worker. Raises ``FasciculusError`` when there is none."""
+        """Give an order to a worker. Raises ``FasciculusError`` if there is none."""
 
     def close(self) -> None: ...
 
@@ -74,8 +74,8 @@ class Workers(Protocol):
 class WorkerProcess:
     """A worker process, from an order to what that comes to.
 
-    ``keep`` is asked, once the order ended well, whether the process waits for another one;
-    ``on_surprise`` is told when it did not end as it should.
+    ``keep`` decides, after a good end, whether the process waits for another order; ``on_surprise``
+    is called after an unexpected end.
     """
 
     def __init__(self, process: _Process, keep: Callable[[_Process], bool] | None) -> None:
@@ -116,8 +116,8 @@ class WorkerProcess:
                 self.ended = process.wait(is_expected=self.result is not None)
 
     def _ends_well(self) -> bool:
-        """Return whether the order ended well and nobody asked to cancel it; from now on nobody
-        can.
+        """Return whether the order ended well and was not cancelled; afterwards it cannot be
+        cancelled.
         """
         with self._lock:
             self._is_over = self._killer is None
@@ -142,7 +142,7 @@ class WorkerProcess:
 
 
 class _Process:
-    """The process of a worker: how it is given orders and tells of them, and its end."""
+    """The process of a worker: its orders, events and end."""
 
     def __init__(
         self,
@@ -181,7 +181,7 @@ class _Process:
             self._orders = -1
 
     def wait(self, *, is_expected: bool = True) -> str:
-        """Wait until it has ended; how it broke off, in words, where that was not expected."""
+        """Wait for its end, and return how it ended, in words, if that was unexpected."""
         self.events.close()
         self.close_orders()
         self._own.settimeout(_GRACE)

@@ -70,7 +70,7 @@ def _mail_address(server: MailServer) -> TlsAddress | None:
 
 
 def end_of(address: TlsAddress) -> datetime:
-    """Return when the certificate ends that a server shows, whoever has signed it."""
+    """Return the expiry of a server's certificate, whoever signed it."""
     context = ssl.create_default_context()
     context.check_hostname, context.verify_mode = False, ssl.CERT_NONE
     place = (address.host, address.port)

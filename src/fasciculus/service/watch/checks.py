@@ -47,7 +47,7 @@ _LATE = timedelta(minutes=15)
 _UNDELIVERED = timedelta(hours=1)
 #: For how long a store must not answer: so that a restart of it is no alert.
 _SILENT = timedelta(minutes=20)
-#: The checks of which the report of the next good run tells that they are over.
+#: The checks whose end is reported by the next good run.
 FAILED, PARTLY_FAILED = "failed run", "partly failed run"
 #: For how long a host must be away: so that a restart of it is no alert.
 _BLIND = timedelta(days=1)
@@ -56,7 +56,7 @@ _QUIET_OUTCOMES = ("done", "warned", "cancelled")
 
 @dataclass(frozen=True, slots=True)
 class Watched:
-    """What the checks look at."""
+    """The inputs of the checks."""
 
     config: Config
     records: Records
@@ -77,7 +77,7 @@ class Watched:
 
 
 def findings(watched: Watched) -> list[Finding]:
-    """Return what all checks find, what is broken first."""
+    """Return the findings of all checks, broken things first."""
     rows: list[Finding] = []
     for check in CHECKS:
         try:
@@ -275,7 +275,7 @@ def _discovery(watched: Watched) -> Iterator[Finding]:
                 (found.changed, "changed account"),
                 (
                     found.gone,
-                    "account that is gone",
+                    "deleted account",
                 ),
             )
             if names
@@ -389,7 +389,7 @@ def _verification(watched: Watched) -> Iterator[Finding]:
         text = (
             f"On store {name} {format_count(files, 'file')} of {whose} {verb} missing or altered."
         )
-        # Who gets the reports of the jobs is told when it is found.
+        # Report recipients of the jobs are notified when it is found.
         yield Finding(
             f"damage {name}",
             "damage",

@@ -27,10 +27,10 @@ _LONG = 300.0
 
 
 class StoreAnswers:
-    """Which stores did not answer when they were asked last.
+    """The stores that did not answer the last check.
 
-    They are asked in a thread of its own: a share that hangs must hold up nothing else. A disk that
-    is mounted for each use is not asked.
+    They are checked in a separate thread: a hanging network share must not delay anything else. A
+    disk that is mounted for each use is not asked.
     """
 
     def __init__(self, config: Config, records: Records, cipher: SecretCipher) -> None:

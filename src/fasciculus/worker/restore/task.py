@@ -234,7 +234,7 @@ class RestoreTask:
         if not is_empty and not self._order.resume:
             raise FolderNotEmptyError(
                 f"The folder {target} is not empty.",
-                "Name an empty or a new folder, or take up an interrupted restore (--resume).",
+                "Name an empty or a new folder, or continue an interrupted restore (--resume).",
                 field="target",
             )
         if free < total and is_empty:

@@ -35,7 +35,7 @@ from .subjects import Subject, databases_of, find_subject
 def backup_order(
     sources: OrderInputs, job: JobInput, run_id: int, task_id: int, kind: str, name: str
 ) -> BackupOrder:
-    """Return what a worker needs to know to make one bundle."""
+    """Return the order for one bundle."""
     config, db = sources.config, sources.db
     subject = find_subject(sources, kind, name)
     options = runs.options(db, run_id)
@@ -97,9 +97,7 @@ def backup_order(
 
 
 def slug(label: str) -> str:
-    """Return what a run is called, as part of a file's name; empty for one without a name of its
-    own.
-    """
+    """Return the label of a run as part of a file name; empty without a label."""
     letters = unicodedata.normalize("NFKD", label).encode("ascii", "ignore").decode()
     found = re.sub(r"[^a-z0-9]+", "-", letters.lower()).strip("-")
     return found or ("own-name" if label else "")

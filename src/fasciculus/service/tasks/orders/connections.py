@@ -1,4 +1,4 @@
-"""How stores and hosts are reached, secrets included, as orders say it."""
+"""Connections to stores and hosts in orders, with secrets."""
 
 from __future__ import annotations
 
@@ -33,7 +33,7 @@ SERVICE_ID = "service.id"
 
 @dataclass(frozen=True, slots=True)
 class OrderInputs:
-    """What orders are built from."""
+    """The inputs of order builders."""
 
     config: Config
     db: sqlite3.Connection
@@ -61,7 +61,7 @@ def service_owner(db: sqlite3.Connection) -> StoreOwner:
 def store_order_from_fields(
     sources: OrderInputs, store: StoreFields, secrets: Mapping[str, str], store_id: str
 ) -> StoreOrder:
-    """Return the same of a store as it is described, saved or not."""
+    """Return the same for a store from its fields, saved or not."""
     order = StoreOrder(
         name=store.name,
         settings=store.settings.model_dump_json(),
@@ -86,7 +86,7 @@ def manifest_key(cipher: SecretCipher) -> bytes:
 def recorded_copies(
     sources: OrderInputs, store: str, subject: tuple[str, str], bundle: str = ""
 ) -> list[CopyOrder]:
-    """Return what the records know of the copies of a subject on a store, or of one."""
+    """Return the recorded copies of a subject on a store, or one of them."""
     return [
         recorded_copy(sources.config, store, subject, copy)
         for copy in maintenance.copies_on(sources.db, store, subject, bundle)
@@ -118,7 +118,7 @@ def host_order(sources: OrderInputs, name: str) -> HostOrder:
 
 
 def host_order_from_fields(host: HostFields, secrets: Mapping[str, str]) -> HostOrder:
-    """Return the same of a host as it is described, saved or not."""
+    """Return the same for a host from its fields, saved or not."""
     return HostOrder(
         name=host.name,
         settings=host.connection.model_dump_json(),
@@ -133,7 +133,7 @@ def host_order_from_fields(host: HostFields, secrets: Mapping[str, str]) -> Host
 
 
 def mail_order(host: HostFields, domains: list[str], messages: bool) -> MailOrder:
-    """Return where a host keeps the mail settings of some domains."""
+    """Return the mail settings of a host for some domains."""
     return MailOrder(domains=domains, messages=messages, **host.mail.model_dump())
 
 

@@ -42,7 +42,7 @@ class _Common(TypedDict):
 
 
 def maintenance_order(sources: OrderInputs, task: MaintenanceTask) -> Order:
-    """Return what a worker needs to know for one maintenance task."""
+    """Return the order for one maintenance task."""
     if task.kind == "import":
         spool = str(sources.config.spool / f"maintenance-{task.id}")
         return ImportOrder(

@@ -12,7 +12,7 @@ from .subjects import databases_of, find_subject
 def preview_order(
     sources: OrderInputs, job: JobInput, kind: str, name: str, number: int
 ) -> PreviewOrder:
-    """Return what a worker needs to know to preview one subject."""
+    """Return the order for the preview of one subject."""
     config = sources.config
     subject = find_subject(sources, kind, name)
     last = bundles.newest(sources.db, kind, name, job.name)

@@ -1,4 +1,4 @@
-"""Which bundle the next one builds on."""
+"""The previous bundle that the next one builds on."""
 
 from __future__ import annotations
 
@@ -11,7 +11,7 @@ from ....records import bundles, maintenance
 from ....worker.orders import PreviousOrder
 from .connections import OrderInputs
 
-#: Every so many bundles contents are compared where only size and time are known.
+#: Compare contents every N bundles if only size and time are known.
 _BY_SFTP = 7
 #: What clocks may differ by.
 _CLOCK = timedelta(days=1)
@@ -20,7 +20,7 @@ _CLOCK = timedelta(days=1)
 def previous_order(
     sources: OrderInputs, job: JobInput, kind: str, name: str, seal_to: list[str]
 ) -> tuple[PreviousOrder | None, str]:
-    """Return what an incremental bundle builds on, or why it is time for a full one."""
+    """Return the base of an incremental bundle, or why a full one is due."""
     db, config = sources.db, sources.config
     if job.mode == "full" or bundles.newest(db, kind, name, job.name) is None:
         return None, ""
@@ -62,7 +62,7 @@ def _where_pieces_are(
     are none.
     """
     listing = sources.config.listing(*subject, before)
-    # Repacking may have given the copies manifests of their own.
+    # Copies may have different manifests after repacking.
     for store in holders:
         for copy in maintenance.copies_on(sources.db, store, subject, before):
             if copy.manifest.listing_sha256 == manifest.listing_sha256:

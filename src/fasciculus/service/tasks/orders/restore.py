@@ -15,9 +15,9 @@ from .connections import OrderInputs, host_order, mail_order, recorded_copies, s
 
 
 def restore_order(sources: OrderInputs, restore: Restore) -> RestoreOrder:
-    """Return what a worker needs to know to restore.
+    """Return the order for a restore.
 
-    A subject that is gone from the records restores all the same.
+    A subject that was deleted from the records can still be restored.
     """
     host_name = inventory.host_of_subject(sources.db, restore.subject_kind, restore.subject)
     host, mail = HostOrder(), None

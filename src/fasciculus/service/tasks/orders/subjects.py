@@ -1,4 +1,4 @@
-"""What a subject is and which databases belong to it, as orders say it."""
+"""Subjects in orders, with their databases."""
 
 from __future__ import annotations
 
