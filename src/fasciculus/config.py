@@ -40,7 +40,7 @@ _KEYS = {
         "jobs write to, “none” for none",
     ),
     "history_days": _Key(
-        400, "days that runs, reports, closed alerts and the audit trail are kept; 0 means for ever"
+        400, "days that runs, reports, closed alerts and the audit trail are kept; 0 means forever"
     ),
     "log_format": _Key("text", "“text”, or “json” for one JSON object a line"),
     "log_file": _Key("", "file for the log; empty means standard error, for the journal"),

@@ -115,7 +115,7 @@ def test_from_nothing_to_a_restored_account(running, stand_in, tmp_path):
         assert found.returncode == 0, found.stdout + found.stderr
         return found.stdout
 
-    assert "No host yet" in good("hosts", "list") and "No job yet" in good("jobs", "list")
+    assert "No hosts yet" in good("hosts", "list") and "No jobs yet" in good("jobs", "list")
     good("hosts", "add", "reed-1")
     assert "no job covers it yet" in good(
         "accounts",
@@ -167,7 +167,7 @@ def test_from_nothing_to_a_restored_account(running, stand_in, tmp_path):
         "Every day at 02:15 (Europe/London time), it bundles files of all accounts (1 now) to "
         "boathouse" in added
     )
-    assert "▲ Nobody is told when it fails" in added
+    assert "▲ Nobody is notified if it fails" in added
     line = good("start", "nightly", "--wait").strip()
     assert re.fullmatch(
         r"nightly: 1 bundle of .* stored on boathouse; took .* s\.; 1 warning|nightly: 1 bundle "
@@ -316,11 +316,11 @@ def test_a_host_described_found_covered_and_measured_from_the_command_line(runni
     )
     assert "no rule" not in said("hosts", "show", "reed-1")
     found = said("hosts", "find", "reed-1")
-    assert "+ ferryline: new; site ferryline.example" in found and "take-over reed-1 --all" in found
-    assert "Name them with --account" in said("hosts", "take-over", "reed-1", code=2)
-    assert "Took over 1 account" in said("hosts", "take-over", "reed-1", "--account", "millpond")
-    assert "Took over 1 account" in said("hosts", "take-over", "reed-1", "--all")
-    assert "known already" in said("hosts", "find", "reed-1")
+    assert "+ ferryline: new; site ferryline.example" in found and "accept reed-1 --all" in found
+    assert "Name them with --account" in said("hosts", "accept", "reed-1", code=2)
+    assert "Accepted 1 account" in said("hosts", "accept", "reed-1", "--account", "millpond")
+    assert "Accepted 1 account" in said("hosts", "accept", "reed-1", "--all")
+    assert "No changes" in said("hosts", "find", "reed-1")
 
     bare = said("coverage", "list", code=1)
     assert bare.count("■ no job") == 2 and "millpond.example" in bare
@@ -383,7 +383,7 @@ def test_a_host_described_found_covered_and_measured_from_the_command_line(runni
     assert 'excludes = [\n    "/private/",\n    "*.tmp",\n]' in text
     (tmp_path / "defs.toml").write_text(text)
     assert "0 changed, 5 the same" in said("definitions", "apply", str(tmp_path / "defs.toml"))
-    assert "needs a yes" in said("accounts", "remove", "millpond", "--with-bundles", code=2)
+    assert "needs confirmation" in said("accounts", "remove", "millpond", "--with-bundles", code=2)
     assert "Its bundles were removed" in said(
         "accounts", "remove", "millpond", "--with-bundles", "--yes"
     )

@@ -85,7 +85,7 @@ def test_pauses_addresses_and_copies(cli, running):
     cli("jobs", "resume", "--all")
     assert "Name a job" in cli("jobs", "pause", code=2)
     made = cli("jobs", "address", "nightly", "--make", "--network", "127.0.0.0/8")
-    assert "curl --fail" in made and "15 2 * * * curl" in made and "shown this once" in made
+    assert "curl --fail" in made and "15 2 * * * curl" in made and "shown only once" in made
     assert "127.0.0.0/8" in cli("jobs", "address", "nightly", "--per-hour", "3")
     assert "any" in cli("jobs", "address", "nightly", "--network", "any", "--off")
     cli("jobs", "address", "nightly", "--remove")
@@ -116,7 +116,7 @@ def test_alerts_words_and_the_feed(cli, running, tmp_path):
         run(client, "nightly")
     running.parts.watch.look(datetime.now(UTC))
     (alert,) = json.loads(cli("alerts", "list", "--json"))
-    assert "taken on" in cli("alerts", "acknowledge", str(alert["id"]), "--note", "on my way")
+    assert "acknowledged" in cli("alerts", "acknowledge", str(alert["id"]), "--note", "on my way")
     assert "(acknowledged by administrator)" in cli("status", code=1)
     assert "on my way" in cli("alerts", "list", "--all")
     assert "night@sedge.example" in cli(
@@ -126,9 +126,9 @@ def test_alerts_words_and_the_feed(cli, running, tmp_path):
     assert "--quiet-hours" in cli("alerts", "watch", "--quiet-hours", "late", code=2)
     own = tmp_path / "own.txt"
     own.write_text("Good morning: {{ report.job }}\n")
-    assert "yours now" in cli("templates", "change", "report.txt", "--file", str(own))
+    assert "was replaced" in cli("templates", "change", "report.txt", "--file", str(own))
     assert cli("templates", "show", "report.txt", "--preview") == "Good morning: nightly"
-    assert "came along again" in cli("templates", "change", "report.txt", "--reset")
+    assert "is the default again" in cli("templates", "change", "report.txt", "--reset")
     own.write_text("{{ report.nothing }}")
     assert "--file" in cli("templates", "change", "report.txt", "--file", str(own), code=2)
     url = tmp_path / "url"

@@ -30,14 +30,14 @@ def advice(**changes):
 @pytest.mark.parametrize(
     ("changes", "words"),
     [
-        ({"contents": ["files"]}, "without the databases"),
+        ({"contents": ["files"]}, "without databases"),
         ({"contents": ["databases"]}, "without the files"),
         ({"keep": 2}, "mistake that is noticed late"),
-        ({"report_to": []}, "Nobody is told"),
+        ({"report_to": []}, "Nobody is notified"),
         ({"others": [("weekly", START + timedelta(minutes=3))]}, "five minutes of job “weekly”"),
         ({"covers": 0}, "covers nothing"),
         ({"includes": True}, "takes only what is included"),
-        ({"timetable_text": "by hand", "starts": []}, "only when somebody starts it"),
+        ({"timetable_text": "by hand", "starts": []}, "only when started by hand"),
     ],
 )
 def test_advice_names_the_mistake(changes, words):
@@ -102,7 +102,7 @@ def test_advice_at_its_bounds(changes, words):
 def test_how_much_the_kept_copies_come_to():
     text = job_summary.fill_words(2048, 7, ["attic", "boathouse"])
     assert text == (
-        "Full copies of the size last seen, 2.00 KiB packed, come to 14.0 KiB on attic and "
+        "Full copies of the size last seen, 2.00 KiB packed, amount to 14.0 KiB on attic and "
         "boathouse when 7 are kept."
     )
 
@@ -154,11 +154,11 @@ def told(**changes):
         ({"keep": {"attic": parse("1")}}, "keeps the newest 1 copy of each"),
         (
             {"keep": {"attic": parse("7 daily"), "reef": parse("for ever")}},
-            "keeps of each 7 daily copies on attic and every copy for ever on reef",
+            "keeps of each 7 daily copies on attic and every copy forever on reef",
         ),
         ({"report_to": ["duty@x.example"]}, "mails duty@x.example each time"),
         ({"report_to": ["a@x.example"], "report_when": "trouble"}, "when something is wrong"),
-        ({"enabled": False}, "Switched off. When on: every day"),
+        ({"enabled": False}, "Switched off. If enabled: every day"),
         ({"timetable": schedule.parse("by hand")}, "it bundles files"),
     ],
 )
@@ -207,7 +207,7 @@ def test_hosts_tags_and_patterns_are_said_in_words():
 
 
 def test_a_timetable_by_hand_has_no_zone():
-    assert told(timetable=schedule.parse("by hand")).startswith("Only when somebody starts it, it")
+    assert told(timetable=schedule.parse("by hand")).startswith("Only when started by hand, it")
     assert told(zone="Europe/London").startswith("Every day at 02:15 (Europe/London time), it")
-    assert told(report_to=[]).endswith("and tells nobody by mail.")
-    assert told(enabled=False).startswith("Switched off. When on: every day at 02:15")
+    assert told(report_to=[]).endswith("and sends no mail.")
+    assert told(enabled=False).startswith("Switched off. If enabled: every day at 02:15")

@@ -44,7 +44,7 @@ def test_definitions_go_out_and_come_back_the_same(running, stand_in, tmp_path):
         assert "0 changed, 4 the same" in again.stdout
         assert client.jobs_show("nightly").rules.sets == ["logs"]
         assert run(client, "nightly").outcome == "failed", "the first service uses that store"
-        assert second.cli("stores", "take-over", "boathouse", "--yes").returncode == 0
+        assert second.cli("stores", "claim", "boathouse", "--yes").returncode == 0
         assert run(client, "nightly").outcome == "done", "the secret came along"
         other.write_text(
             other.read_text().replace("03:30", "04:45")

@@ -157,7 +157,7 @@ def test_from_nothing_to_the_first_bundle_by_commands(tmp_path, monkeypatch, mar
         assert "Together: 1 account" in added.stdout
         if os.geteuid() == 0:
             assert "1 account and 1 database" in added.stdout
-        taken = running.cli("hosts", "take-over", "reed-1", "--all")
+        taken = running.cli("hosts", "accept", "reed-1", "--all")
         assert taken.returncode == 0, taken.stderr
         folder = {"kind": "folder", "folder": str(tmp_path / "attic")}
         client.stores_add(StoreInput(name="attic", settings=folder))

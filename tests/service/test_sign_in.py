@@ -50,7 +50,7 @@ def bearer(secret):
 
 
 def test_nothing_is_open_but_what_says_so(http):
-    closed = [operation for operation in OPERATIONS if not operation.open]
+    closed = [operation for operation in OPERATIONS if not operation.public]
     assert len(closed) > 80
     for operation in closed:
         path = re.sub(r"{\w+}", "1", operation.path)
@@ -61,7 +61,7 @@ def test_nothing_is_open_but_what_says_so(http):
 
 
 def test_few_things_are_open():
-    assert {operation.name for operation in OPERATIONS if operation.open} == {"session_open"}
+    assert {operation.name for operation in OPERATIONS if operation.public} == {"session_open"}
 
 
 def test_paths_that_are_none_are_closed_too(http):

@@ -59,7 +59,7 @@ def test_all_is_there_again_and_restores_after_one_command(tmp_path, stand_in):
         with pytest.raises(RefusedError, match="read only"):
             client.jobs_change("nightly", job.model_copy(update={"enabled": True}))
         assert run(client, "nightly").outcome == "failed"
-        assert new.cli("stores", "take-over", "boathouse", "--yes").returncode == 0
+        assert new.cli("stores", "claim", "boathouse", "--yes").returncode == 0
         assert run(client, "nightly").outcome == "done"
         assert not client.stores_show("boathouse").owner
     old.start()

@@ -7,7 +7,7 @@ export type Parts = Record<Part, number>;
 const ORDER: Part[] = ['newest', 'days', ...SPANS, 'least'];
 const NONE = Object.fromEntries(ORDER.map((part) => [part, 0])) as Parts;
 
-/** The numbers of a rule; null for one that numbers cannot say, such as “for ever”. */
+/** The numbers of a rule; null for one that numbers cannot say, such as “forever”. */
 export function parts(text: string): Parts | null {
   const found = { ...NONE };
   for (const part of text.split(',').map((row) => row.trim())) {

@@ -62,7 +62,7 @@ def _checked(
             while chunk := source.read(_CHUNK):
                 digest.update(chunk)
                 sink.write(chunk)
-                # A store may send for ever.
+                # A store may send forever.
                 left -= len(chunk)
                 if left < 0:
                     break

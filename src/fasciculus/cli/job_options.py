@@ -264,8 +264,8 @@ Zone = Annotated[
 Keep = Annotated[
     str | None,
     typer.Option(
-        help="Keep rule, such as “7 newest”, “14 daily, 8 weekly, yearly for ever”, "
-        "“30 days, at least 3”, “for ever”.",
+        help="Keep rule, such as “7 newest”, “14 daily, 8 weekly, yearly forever”, "
+        "“30 days, at least 3”, “forever”.",
         metavar="RULE",
         rich_help_panel="Keep and notify",
     ),

@@ -21,7 +21,7 @@ class AlertLine:
 
 @dataclass(slots=True)
 class AlertReport:
-    """What a message on alerts says."""
+    """The contents of a message about alerts."""
 
     at: datetime
     zone: str
@@ -50,5 +50,5 @@ class AlertReport:
         return self.title.removeprefix("[Fasciculus] ")
 
     def local(self, moment: datetime) -> str:
-        """Return a moment in the zone of the watch, with the zone said."""
+        """Return a time in the zone of the watch, with the zone's name."""
         return format_moment(moment, self.zone)

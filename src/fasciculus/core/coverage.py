@@ -1,4 +1,4 @@
-"""What each job protects, and what none does."""
+"""Coverage: the subjects that jobs protect."""
 
 from __future__ import annotations
 
@@ -41,7 +41,7 @@ class CoverageItem:
 
 @dataclass(frozen=True, slots=True)
 class CoverageResult:
-    """How a thing is protected. ``state`` is protected, late, never or bare."""
+    """The protection of a thing. ``state`` is protected, late, never or bare."""
 
     thing: CoverageItem
     state: str
@@ -61,14 +61,14 @@ def max_age_of(starts: Sequence[datetime]) -> timedelta | None:
 
 #: Under which contents a thing goes in.
 _CONTENTS = {"account": "files", "site": "files", "database": "databases", "mail domain": "mail"}
-#: By (subject kind, subject): by job, the moment of the newest good copy (ISO 8601, UTC).
+#: By (subject kind, subject), then by job: the time of the newest good copy (ISO 8601, UTC).
 Newest = Mapping[tuple[str, str], Mapping[str, str]]
 
 
 @dataclass(slots=True)
 class _NewestCopies:
-    """What some jobs keep of one subject: their names, the newest copy, whether one keeps its
-    promise.
+    """The copies of one subject by some jobs: their names, the newest copy, whether one is recent
+    enough.
     """
 
     jobs: list[str] = field(default_factory=list)

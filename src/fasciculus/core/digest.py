@@ -42,7 +42,7 @@ class JobDigest:
 
 @dataclass(slots=True)
 class StoreTotal:
-    """What a store holds."""
+    """The usage of a store."""
 
     name: str
     copies: int
@@ -55,7 +55,7 @@ class StoreTotal:
 
 @dataclass(slots=True)
 class Digest:
-    """What a digest says: jobs, alerts that are open, and what the stores hold."""
+    """The contents of a digest: jobs, open alerts, and the usage of stores."""
 
     kind: str
     begin: datetime
@@ -106,5 +106,5 @@ class Digest:
         return f"{text}; {format_size(packed)} packed and stored."
 
     def local(self, moment: datetime) -> str:
-        """Return a moment in the zone of the digest, with the zone said."""
+        """Return a time in the zone of the digest, with the zone's name."""
         return format_moment(moment, self.zone)

@@ -1,6 +1,6 @@
 """The one family of errors that reaches people.
 
-Every error carries what is wrong and, where there is one, the way out.
+Every error has a message and, if possible, a hint.
 """
 
 from __future__ import annotations
@@ -9,8 +9,8 @@ from __future__ import annotations
 class FasciculusError(Exception):
     """Something a person can act on.
 
-    ``field`` names the setting at fault, where there is one, so that a form or
-    an option can show the sentence where it belongs.
+    ``field`` names the setting at fault, if any, so that a form or an option can show the sentence
+    there.
     """
 
     def __init__(self, message: str, hint: str = "", field: str | None = None) -> None:
@@ -29,7 +29,7 @@ class FasciculusError(Exception):
 
 
 class SettingError(FasciculusError):
-    """A value that cannot be used as it was given."""
+    """A value that cannot be used."""
 
 
 class NameTakenError(SettingError):
@@ -61,7 +61,7 @@ class StatementError(UnreachableError):
 
 
 class ConnectionLostError(UnreachableError):
-    """A connection broke off or nothing answers: worth another try.
+    """A connection was lost or nothing answers: a retry may help.
 
     ``wait`` is how many seconds the other side asks to be left alone before it.
     """
@@ -87,7 +87,7 @@ class NotListedError(UnreachableError):
 
 
 class BusyError(FasciculusError):
-    """Too much of one kind goes on at the moment; it may be asked for again later."""
+    """Too many operations of one kind are running; a later retry may succeed."""
 
 
 class StoreFullError(UnreachableError):

@@ -1,4 +1,4 @@
-"""What failed for one and the same reason, told once."""
+"""Failures with a common cause, reported once."""
 
 from __future__ import annotations
 
@@ -12,7 +12,7 @@ _NAMED = 3
 
 
 class Outcome(Protocol):
-    """What a task came to."""
+    """The outcome of a task."""
 
     @property
     def subject_kind(self) -> str: ...
@@ -28,7 +28,7 @@ class Outcome(Protocol):
 class FailureCause:
     """One reason, and the subjects that failed by it, in their order.
 
-    ``error`` is the sentence; where several share it, “…” stands in it for the subject's name.
+    ``error`` is the sentence; if several share it, “…” replaces the subject's name.
     """
 
     subject_kind: str

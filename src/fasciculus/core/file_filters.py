@@ -49,7 +49,7 @@ _DAY_NS = 86_400 * 1_000_000_000
 
 
 class FileRules(Struct, frozen=True):
-    """What the files of a subject are chosen by.
+    """The rules that select the files of a subject.
 
     ``includes`` empty means everything. ``larger_than`` is in bytes and ``older_than`` in days,
     both 0 for no limit. ``ignore_file`` is the name of a file that holds further excludes for its
@@ -206,7 +206,7 @@ class Patterns(Struct):
 
 
 class _Folder(Struct):
-    """A folder with excludes of its own, or one that is tagged as a cache."""
+    """A folder with its own excludes, or one tagged as a cache."""
 
     prefix: str
     patterns: Patterns
@@ -252,7 +252,7 @@ class FileSelector:
     def judge(self, path: bytes, is_dir: bool, is_file: bool, size: int, mtime_ns: int) -> str:
         """Empty when the entry goes in, :data:`ON_THE_WAY`, or the rule that leaves it out.
 
-        What is below a folder that is left out must not be asked for.
+        Entries below an excluded folder must not be asked for.
         """
         text = path.decode("utf-8", "surrogateescape")
         cut = text.rfind("/")
@@ -286,7 +286,7 @@ class FileSelector:
             self._inside = None
         found = self._includes.last(text, name, parent, is_dir)
         if found is not None and found.puts_out:
-            # The word of the pattern is turned round here: it takes in.
+            # A negated pattern: it includes.
             if is_dir:
                 self._inside = text + "/"
             return ""

@@ -1,4 +1,4 @@
-"""How a store grows, when it will be full, and what it costs."""
+"""Forecast of a store's growth, fullness and cost."""
 
 from __future__ import annotations
 
@@ -8,7 +8,7 @@ from datetime import date, timedelta
 
 #: A trend out of fewer days would say more than anybody knows.
 _LEAST_DAYS = 2
-#: Beyond so many days nobody plans.
+#: The longest useful forecast, in days.
 _FARTHEST = 3650
 _GB = 1_000_000_000
 _DAYS_A_MONTH = 30

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-#: What a damaged file may be repaired from beside other stores: the service keeps each listing.
+#: A source for repairs next to other stores: the service has each listing.
 THE_RECORDS = "the records"
 
 _UNITS = ("B", "KiB", "MiB", "GiB", "TiB", "PiB")

@@ -69,7 +69,7 @@ def summary(
     told = (
         f"and mails {format_list(report_to)} {_TOLD[report_when]}"
         if report_to
-        else "and tells nobody by mail"
+        else "and sends no mail"
     )
     sentence = (
         f"{when}, it bundles {format_list(kinds)} of {whom} to {format_list(stores)}, "
@@ -81,7 +81,7 @@ def summary(
         )
         + f"keeps {_kept(keep)}, {told}."
     )
-    return sentence if enabled else f"Switched off. When on: {sentence[0].lower()}{sentence[1:]}"
+    return sentence if enabled else f"Switched off. If enabled: {sentence[0].lower()}{sentence[1:]}"
 
 
 def _chosen(subjects: str, choice: str, selectors: Sequence[str], covers: int) -> str:
@@ -185,7 +185,7 @@ def advice(
         )
     if "files" in contents and "databases" not in contents:
         rows.append(
-            "Files without the databases bring back a site without its contents. "
+            "Files without databases restore a site without its contents. "
             "Add databases, or make sure that another job has them."
         )
     if "databases" in contents and "files" not in contents and "system" not in contents:
@@ -196,9 +196,9 @@ def advice(
             "has replaced every good copy. Keep at least 7."
         )
     if not report_to:
-        rows.append("Nobody is told when it fails. Give a report address.")
+        rows.append("Nobody is notified if it fails. Give a report address.")
     if timetable_text == "by hand" and enabled:
-        rows.append("It runs only when somebody starts it. Give it a timetable.")
+        rows.append("It runs only when started by hand. Give it a timetable.")
     if starts:
         for name, other in others:
             if abs(other - starts[0]) < _NEAR:
@@ -212,8 +212,8 @@ def advice(
 
 
 def fill_words(packed: int, copies: int, stores: Sequence[str]) -> str:
-    """Return how much the kept copies will come to, on each store."""
+    """Return the total size of the kept copies, on each store."""
     return (
-        f"Full copies of the size last seen, {format_size(packed)} packed, come to "
+        f"Full copies of the size last seen, {format_size(packed)} packed, amount to "
         f"{format_size(packed * copies)} on {format_list(stores)} when {copies} are kept."
     )

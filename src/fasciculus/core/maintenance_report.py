@@ -89,5 +89,5 @@ class MaintenanceReport:
         return _UNTIL_THEN
 
     def local(self, moment: datetime) -> str:
-        """Return a moment in the job's zone, with the zone said."""
+        """Return a time in the job's zone, with the zone's name."""
         return format_moment(moment, self.zone)

@@ -1,4 +1,4 @@
-"""What would go into a bundle: sizes, the largest folders, what each rule saves, what is new."""
+"""Preview of a bundle: sizes, the largest folders, savings by rule, new data."""
 
 from __future__ import annotations
 

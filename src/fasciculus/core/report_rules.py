@@ -1,4 +1,4 @@
-"""Who is told of a run, and when."""
+"""Rules for sending the report of a run."""
 
 from __future__ import annotations
 
@@ -15,7 +15,7 @@ def wants(when: str, outcome: str, previous: str | None) -> bool:
     """Return whether a report is wanted now of a run, or of an account's part of one, with this
     outcome.
 
-    ``when`` is always, trouble, recovery or never; digests come at times of their own. ``previous``
+    ``when`` is always, trouble, recovery or never; digests have their own times. ``previous``
     is the outcome of the run before it, None for the first one.
     """
     match when:

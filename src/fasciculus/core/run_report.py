@@ -35,7 +35,7 @@ def worst(outcomes: Sequence[str]) -> str:
 
 
 def format_moment(moment: datetime, zone: str) -> str:
-    """Return a moment in a zone, with the zone said."""
+    """Return a time in a zone, with the zone's name."""
     return f"{moment.astimezone(ZoneInfo(zone)):%Y-%m-%d %H:%M:%S %Z}"
 
 
@@ -128,9 +128,7 @@ class RunReport:
 
     @property
     def shown_singly(self) -> list[TaskLine]:
-        """Return the tasks that no shared cause tells of, those first at which a person should
-        look.
-        """
+        """Return the tasks without a shared cause, the most important first."""
         told = {name for cause in self.shared_causes for name in cause.subjects}
         return [task for task in self.by_urgency if task.bundle or task.subject not in told]
 
@@ -148,7 +146,7 @@ class RunReport:
         return sorted({c.store for t in self.tasks for c in t.copies if not c.error})
 
     def local(self, moment: datetime) -> str:
-        """Return a moment in the job's zone, with the zone said."""
+        """Return a time in the job's zone, with the zone's name."""
         return format_moment(moment, self.zone)
 
     @property

@@ -1,4 +1,4 @@
-"""Which subjects a job covers, and which places never go into a bundle."""
+"""The subjects of a job, and the paths that never go into a bundle."""
 
 from __future__ import annotations
 
@@ -63,8 +63,8 @@ def is_name(selector: str) -> bool:
 
 
 def chosen(selection: Selection, known: Iterable[SubjectFacts]) -> list[str]:
-    """Return the names that the selection picks among ``known``, sorted. What is gone is none of
-    them.
+    """Return the names that the selection picks among ``known``, sorted. Deleted subjects are not
+    among them.
     """
     if selection.choice == "all":
         return sorted([subject.name for subject in known])
@@ -126,8 +126,7 @@ def check_known(
 ) -> None:
     """Raise :class:`SettingError` for a name or host that is neither known nor was said ``before``.
 
-    A job must not leave a subject out without a word; one that is gone must not keep it from being
-    changed.
+    A job must not omit a subject silently; but a deleted one must not block changes.
     """
     everything, there, said = sorted(known), sorted(hosts), set(before)
     if strange := sorted(set(gone(selection, everything)) - said):

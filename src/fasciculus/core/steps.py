@@ -10,8 +10,7 @@ class Step(Struct, frozen=True):
 
     A step that went well and has a way out is a warning: it works, and something is missing.
 
-    ``seconds`` is how long it took, 0 where that was not measured; ``field`` names the setting at
-    fault, where there is one.
+    ``seconds`` is the duration, 0 if not measured; ``field`` names the setting at fault, if any.
     """
 
     name: str

@@ -1,4 +1,4 @@
-"""What is unwise about where bundles are kept, each with the way out."""
+"""Advice on stores, each with a hint."""
 
 from __future__ import annotations
 
@@ -12,10 +12,10 @@ from .formatting import format_list, format_size
 class StoreFacts:
     """A store as advice sees it.
 
-    ``same_disk`` says that it lies on the disk of accounts; ``published`` is the site whose
-    document root it lies in; ``unprotected`` is what can be read on the way, such as “password and
-    files”. ``room`` is what it holds and has free, None where it does not tell;
-    ``old_versions`` are bytes that a bucket keeps though they were removed.
+    ``same_disk`` says that it is on the disk of accounts; ``published`` is the site whose document
+    root contains it; ``unprotected`` is what can be read on the way, such as “password and files”.
+    ``room`` is what it holds and has free, None where it does not tell; ``old_versions`` are bytes
+    that a bucket keeps though they were removed.
     """
 
     name: str
@@ -43,7 +43,8 @@ def of_store(store: StoreFacts) -> list[str]:
         )
     if store.same_disk:
         rows.append(
-            f"Store {store.name} lies on the disk of the accounts: one broken disk takes both. Use "
+            f"Store {store.name} is on the disk of the accounts: one broken disk destroys both. "
+            "Use "
             "another disk at least."
         )
     elif store.on_this_machine:

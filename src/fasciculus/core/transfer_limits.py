@@ -1,4 +1,4 @@
-"""How fast bytes may go to and from a store, by the hour of the day."""
+"""Bandwidth limits of a store, by the hour of the day."""
 
 from __future__ import annotations
 

@@ -26,7 +26,7 @@ def fetch(source: Store, path: str, local: Path, size: int) -> str:
         )
     digest, left = hashlib.sha256(), size
     with source.open(path) as stream, local.open("wb") as sink:
-        # A store may send for ever: no more than one byte too many is taken.
+        # A store may send forever: no more than one byte too many is taken.
         while left >= 0 and (chunk := stream.read(min(_CHUNK, left + 1))):
             left -= len(chunk)
             digest.update(chunk)

@@ -42,7 +42,7 @@ def local(text, where, after, count):
             ["Fri 11 23:59", "Sun 20 23:59"],
         ),
         ("30 1 * * 6", "by the cron expression “30 1 * * 6”", ["Sat 28 01:30", "Sat 05 01:30"]),
-        ("By hand", "only when somebody starts it", []),
+        ("By hand", "only when started by hand", []),
         ("hourly at :20", "every hour at 20 minutes past", ["Tue 24 04:20", "Tue 24 05:20"]),
         (
             "every 12 hours from 00:40",

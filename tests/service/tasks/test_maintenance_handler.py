@@ -85,7 +85,7 @@ def test_it_counts_on_the_stores_that_it_uses(heronmere, handler):
     heronmere.bundle(0)
     with heronmere.records.write() as db:
         db.execute(
-            "UPDATE store SET document=json_set(document, '$.at_once', 2) WHERE name='attic'"
+            "UPDATE store SET document=json_set(document, '$.max_concurrent', 2) WHERE name='attic'"
         )
     assert [task.store_limits for task in asked(handler)[1]] == [{"attic": 2}]
     options = MaintenanceOptions(source="attic")

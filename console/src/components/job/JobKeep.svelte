@@ -12,7 +12,7 @@
     { value: 'incremental', name: 'only what changed (incremental)' },
   ];
   const HINT =
-    'As in 7 newest, 14 daily, 8 weekly, yearly for ever; 30 days, at least 3; for ever. A copy ' +
+    'As in 7 newest, 14 daily, 8 weekly, yearly forever; 30 days, at least 3; forever. A copy ' +
     'stays if any part wants it; the last good one always does.';
   function keepOn(store: string, rule: string) {
     const others = Object.entries(job.keep_on).filter(([name]) => name !== store);

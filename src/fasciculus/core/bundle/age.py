@@ -1,7 +1,7 @@
 """Reading age files (age-encryption.org/v1) from any place in them.
 
-What writes them is the package; it reads whole files alone, while one file out of a piece needs but
-a stretch of it. The payload is cut into chunks of 64 KiB, each sealed by itself.
+They are written by the package, which reads only whole files, while one file from a piece needs
+only a part of it. The payload is cut into chunks of 64 KiB, each sealed by itself.
 """
 
 from __future__ import annotations
@@ -34,7 +34,7 @@ _X25519 = b"age-encryption.org/v1/X25519"
 _CHUNK = 64 * 1024
 _TAG = 16
 _NONCE = 16
-#: A header has a few lines for each key; more is nothing of ours.
+#: A header has a few lines for each key; a longer one is not ours.
 _MOST_HEADER = 64 * 1024
 _FIRST_READ = 4096
 _ALPHABET = "qpzry9x8gf2tvdw0s3jn54khce6mua7l"
@@ -90,7 +90,7 @@ def private_key(identity: str) -> X25519PrivateKey:
 def _no_identity() -> SettingError:
     return SettingError(
         "That is no private key.",
-        "Give the line that begins with AGE-SECRET-KEY-1, as it stands on the recovery sheet.",
+        "Give the line that begins with AGE-SECRET-KEY-1, as on the recovery sheet.",
         field="identity",
     )
 
@@ -165,7 +165,7 @@ def _bytes(text: bytes) -> bytes | None:
 
 
 class UnsealedSource:
-    """A source whose age files are read as what is sealed in them; others as they are."""
+    """A source that opens age files while reading; other files are read unchanged."""
 
     def __init__(self, source: RangeSource, identities: Sequence[str]) -> None:
         self._source, self._identities = source, identities

@@ -18,7 +18,7 @@ _KEY_NAME = 16
 
 
 class Origin(Enum):
-    """Whose a manifest is, as far as its tag tells."""
+    """The origin of a manifest, as far as its tag shows."""
 
     OURS = "made by this service"
     ALTERED = "made by this service, and altered since"
@@ -28,7 +28,7 @@ class Origin(Enum):
 def authenticate(text: bytes, key: bytes) -> bytes:
     """Return a JSON object, as ``json.dumps(…, indent=1)`` and a line's end give it, with its tag.
 
-    Without a key it stays as it is.
+    Without a key it is unchanged.
     """
     if not key:
         return text

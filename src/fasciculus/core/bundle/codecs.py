@@ -28,7 +28,7 @@ _FASTEST = -5
 
 
 class Inflater(Protocol):
-    """What zlib's and zstandard's decompression objects have in common."""
+    """The common protocol of zlib's and zstandard's decompression objects."""
 
     @property
     def eof(self) -> bool: ...
@@ -53,7 +53,7 @@ def _is_packed(data: bytes | bytearray) -> bool:
 
 
 class Codec(Protocol):
-    """How frames are packed and unpacked."""
+    """A codec: packs and unpacks frames."""
 
     name: str
     suffix: str

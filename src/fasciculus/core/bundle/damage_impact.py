@@ -1,4 +1,4 @@
-"""What a damaged piece harms, entry by entry."""
+"""The entries affected by a damaged piece."""
 
 from __future__ import annotations
 
@@ -12,9 +12,10 @@ from .reader import BundleReader
 class DamageImpact:
     """Tells the entries whose bytes cannot be had any more.
 
-    ``missing`` pieces harm whatever is in them. Of ``damaged`` ones each stretch is read: a
-    flipped bit spoils one frame, not the piece. What was read once is remembered for the other
-    bundles that need it."""
+    ``missing`` pieces harm whatever is in them. Every extent in ``damaged`` ones is read, since a
+    flipped bit spoils one frame, not the piece. Results are remembered for the other bundles that
+    need them.
+    """
 
     def __init__(
         self, reader: BundleReader, damaged: Container[str], missing: Container[str]

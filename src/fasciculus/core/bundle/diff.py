@@ -1,4 +1,4 @@
-"""Two listings of a subject side by side: what is new, what changed, what is gone."""
+"""The difference of two listings of a subject: added, changed and removed entries."""
 
 from __future__ import annotations
 
@@ -59,8 +59,9 @@ def without_place(line: bytes) -> bytes:
 def differences(before: Iterable[bytes], after: Iterable[bytes]) -> Iterator[Difference]:
     """Yield what differs between the lines of two listings.
 
-    Times alone are no difference, nor where bytes are stored. Files are merged as streams, in scan
-    order; the entries of other kinds, which are few, are held."""
+    Times do not count as differences, nor does the place of the bytes. Files are merged as streams,
+    in scan order; the entries of other kinds, which are few, are held.
+    """
     one, two = iter(before), iter(after)
     old, new = next(one, None), next(two, None)
     others_old: dict[tuple[str, bytes], _Line] = {}
@@ -100,7 +101,7 @@ def differences(before: Iterable[bytes], after: Iterable[bytes]) -> Iterator[Dif
 
 
 def _size(line: _Line) -> int:
-    # Another name of a file brings no bytes of its own.
+    # Another name of a file adds no bytes.
     return 0 if "link" in line.row or "link_base64" in line.row else int(line.row.get("size", 0))
 
 
@@ -119,7 +120,7 @@ def _changed(left: _Line, right: _Line) -> Iterator[Difference]:
         for words, keys in (("contents", _CONTENTS), ("rights", _RIGHTS))
         if any(old.get(key) != new.get(key) for key in keys)
     ]
-    # Whoever dumps a database owns its members: only what is in them counts.
+    # The owner of a database's members is whoever dumped it, so only their contents count.
     if new["kind"] == "databases":
         what = [words for words in what if words == "contents"]
     if what:

@@ -12,7 +12,7 @@ FILE, DIR, SYMLINK, FIFO, CHAR, BLOCK = "file", "dir", "symlink", "fifo", "char"
 
 
 class Extent(Struct, gc=False):
-    """Where a stretch of an entry's bytes is.
+    """The place of some of an entry's bytes.
 
     ``frame`` is the byte offset of the frame in the piece, ``length`` the frame's
     length as stored, ``offset`` where the stretch starts in the unpacked frame, and
@@ -74,7 +74,7 @@ _BASE64 = "base64:"
 
 
 def to_text(path: bytes) -> str:
-    """Return a path as it travels in JSON: as it is, or ``base64:…`` where it is not UTF-8."""
+    """Return a path for JSON: unchanged, or ``base64:…`` if it is not UTF-8."""
     try:
         return path.decode()
     except UnicodeDecodeError:

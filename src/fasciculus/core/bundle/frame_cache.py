@@ -20,7 +20,7 @@ DISK = 1024 * 1024 * 1024
 
 
 class CachedFrame(Struct):
-    """A frame: where it is in its piece, where the next one is, and its bytes or their place in
+    """A frame: its place in the piece, the place of the next one, and its bytes or their place in
     the file.
 
     ``broken`` is what is wrong with a damaged one, of which only the beginning could be had.
@@ -99,7 +99,7 @@ class FrameCache:
             self._free.append((found.place, found.size))
 
     def _put_away(self, piece: str) -> None:
-        """Out of memory, into the file where there is room."""
+        """Move frames from memory to the file if there is space."""
         found = self._held[piece]
         if found.data is None:
             return

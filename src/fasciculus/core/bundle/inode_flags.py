@@ -1,4 +1,4 @@
-"""Flags of inodes: what may not be changed (``chattr(1)``, ``ioctl_iflags(2)``).
+"""Flags of inodes, such as immutable (``chattr(1)``, ``ioctl_iflags(2)``).
 
 By the names that archives give them. This file uses nothing but the standard library of Python 3.7
 and later: it is also sent to hosts, where it runs as it stands.
@@ -15,9 +15,7 @@ NAMES = {"schg": 0x10, "sappnd": 0x20, "nodump": 0x40, "noatime": 0x80}
 
 
 def read_flags(descriptor: int) -> str:
-    """Return the names of an open file's flags, with commas; empty where there are none
-    to be had.
-    """
+    """Return the names of an open file's flags, separated by commas; empty if unsupported."""
     try:
         raw = fcntl.ioctl(descriptor, _GET, bytes(_LONG.size))
     except OSError:
@@ -27,7 +25,7 @@ def read_flags(descriptor: int) -> str:
 
 
 def set_flags(descriptor: int, names: str) -> None:
-    """Set an open file's flags besides those that it has; ``OSError`` where the kernel refuses."""
+    """Add flags to an open file; raises ``OSError`` if the kernel refuses."""
     (value,) = _LONG.unpack(fcntl.ioctl(descriptor, _GET, bytes(_LONG.size)))
     for name in names.split(","):
         value |= NAMES[name]

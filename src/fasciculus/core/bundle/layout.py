@@ -33,7 +33,7 @@ def is_store_id(text: str) -> bool:
 
 
 class SubjectRef(Struct, frozen=True):
-    """What a bundle is of: the kind of subject and its name."""
+    """The subject of a bundle: its kind and name."""
 
     kind: str
     name: str
@@ -97,9 +97,9 @@ def _number(name: str) -> int:
 
 
 def moment_of(name: str) -> datetime | None:
-    """Return the moment in a bundle's name, or None when it is not one.
+    """Return the time in a bundle's name, or None if it has none.
 
-    Of bundles of one second each is a microsecond later than the previous one.
+    Bundles of the same second are a microsecond apart.
     """
     match = _BUNDLE.fullmatch(name)
     if not match:

@@ -86,7 +86,7 @@ def to_line(entry: Entry) -> bytes:
 
 
 class _Row(Struct, gc=False):
-    """A line as JSON has it: types and ranges are checked as it is read."""
+    """A line as JSON: types and ranges are checked while reading."""
 
     kind: Literal["files", "databases", "mail", "system", "notes"]
     type: Literal["file", "dir", "symlink", "fifo", "char", "block"]
@@ -166,7 +166,7 @@ def _extent(part: tuple[str, int, int, int, int]) -> Extent:
 def _parts(row: _Row) -> list[Extent]:
     parts = [_extent(part) for part in row.at]
     if parts and row.type == FILE and sum(part.size for part in parts) != row.size:
-        raise ValueError("its parts are not as long as it is")
+        raise ValueError("the lengths of its parts do not add up")
     return parts
 
 
@@ -236,7 +236,7 @@ class ListingWriter:
     """Writes a listing to a file and keeps count of its bytes and SHA-256; ``noting`` hears of the
     files.
 
-    ``before`` is the listing whose lines :meth:`same` takes over.
+    ``before`` is the listing whose lines :meth:`same` copies.
     """
 
     def __init__(
@@ -392,8 +392,8 @@ def children(
 ) -> Iterator[tuple[Entry, int, int]]:
     """Yield the entries directly in a folder, each with the files and bytes at or below it.
 
-    A folder's numbers cover everything in it. Folders that have no entry of their
-    own (as in a database's members) are made up. Works in one pass over scan order.
+    A folder's numbers cover everything in it. Folders without an entry (as in a database's members)
+    are synthesized. Works in one pass over scan order.
     """
     prefix = folder + b"/" if folder else b""
     current: Entry | None = None

@@ -21,7 +21,7 @@ MOST_BYTES = 8 * 1024 * 1024
 _LINES = 2000
 _Size = Annotated[int, Meta(ge=0, le=2**63 - 1)]
 _Sha256 = Annotated[str, Meta(pattern="^[0-9a-f]{64}$")]
-#: A piece is a file of its own folder.
+#: A piece is a file in a certain folder.
 _PieceName = Annotated[str, Meta(pattern=r"^[0-9A-Za-z][0-9A-Za-z._-]{0,250}$")]
 
 
@@ -59,17 +59,16 @@ class ContentsCount(Struct):
 
 
 class ExcludedCount(Struct):
-    """How much one rule of the job left out; a folder counts once, with all below it."""
+    """Entries excluded by one rule of the job; a folder counts once, with everything below it."""
 
     entries: int = 0
     bytes: int = 0
 
 
 class DatabaseRecord(Struct):
-    """One database as it was at the moment of the bundle; ``tables`` are row counts.
+    """One database at the time of the bundle; ``tables`` has row counts.
 
-    ``shortened`` has the tables whose members could not be called by the table's whole name: the
-    name by what stands in its place.
+    ``shortened`` maps shortened member names to the tables' full names.
     """
 
     engine: Annotated[str, Meta(pattern="^[a-z0-9_]{1,32}$")]
@@ -83,7 +82,7 @@ class DatabaseRecord(Struct):
 
 
 class SubjectRecord(Struct):
-    """Where a subject was on its host, so that a new installation can be told of it again."""
+    """The place of a subject on its host, so that a new installation can propose it."""
 
     root: str = ""
     account: str = ""
@@ -93,7 +92,7 @@ class SubjectRecord(Struct):
 
 
 class DiffCounts(Struct):
-    """How a bundle differs from the previous one; ``grew`` is in bytes of contents."""
+    """The differences to the previous bundle; ``grew`` is in bytes of contents."""
 
     new: int = 0
     changed: int = 0
@@ -102,14 +101,14 @@ class DiffCounts(Struct):
 
 
 class StoredFile(Struct):
-    """A file as it lies on a store."""
+    """A file on a store."""
 
     bytes: int
     sha256: str
 
 
 class ManifestSummary(Struct):
-    """What the records keep of a manifest. ``changes`` is how it differs from the previous one."""
+    """The recorded part of a manifest. ``changes`` has the differences to the previous one."""
 
     started: str
     ended: str = ""
@@ -156,13 +155,12 @@ class Manifest(Struct):
     left_out: dict[str, ExcludedCount] = field(default_factory=dict)
     origin: SubjectRecord = field(default_factory=SubjectRecord)
     sealed_to: list[str] = field(default_factory=list)
-    #: The listing as it lies on the store, where that is sealed; the other numbers are of what is
-    #: sealed in it.
+    #: The listing as stored, if it is sealed; the other numbers are of its plain form.
     sealed_listing: StoredFile | None = None
 
     @property
     def stored_listing(self) -> StoredFile:
-        """Return the listing as it lies on the store."""
+        """Return the listing as stored."""
         return self.sealed_listing or StoredFile(self.listing_bytes, self.listing_sha256)
 
     def sums(self) -> builtins.bytes:
@@ -215,7 +213,7 @@ class Manifest(Struct):
         )
 
     def to_json(self, key: builtins.bytes = b"") -> builtins.bytes:
-        """Return the file, with the authentication tag of a key where there is one."""
+        """Return the file, with the authentication tag of a key, if given."""
         row = to_builtins(self)
         subject = {"kind": row.pop("subject_kind"), "name": row.pop("subject")}
         whole = {"bytes": row.pop("listing_bytes"), "sha256": row.pop("listing_sha256")}
@@ -239,7 +237,7 @@ class Manifest(Struct):
             count.unreadable = _first(count.unreadable)
 
     def forget_names(self) -> None:
-        """Leave out what could name a file: whoever finds a sealed bundle is to learn nothing."""
+        """Remove everything that could name a file, so that a sealed bundle reveals nothing."""
         if self.warnings:
             said = f"{len(self.warnings):,} warnings: the log of the service has them"
             self.warnings = [said]
@@ -258,7 +256,7 @@ def _first(lines: list[str]) -> list[str]:
 
 
 class _Format(Struct):
-    """What every version says of itself."""
+    """The fields that every version has."""
 
     format: str
     version: int
@@ -297,7 +295,7 @@ class _Count(Struct):
 
 
 class _Document(Struct):
-    """``bundle.json`` as it is written; fields that are not known are passed over."""
+    """``bundle.json`` as written; unknown fields are ignored."""
 
     name: _Word
     subject: _Subject

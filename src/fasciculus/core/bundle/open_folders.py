@@ -1,6 +1,6 @@
 """Folders held open from the root of a tree down to where a walk is.
 
-Whoever owns the tree may exchange a folder for a link at any moment. So no path is looked up twice:
+The tree's owner may exchange a folder for a link at any time. So no path is looked up twice:
 each folder is opened once, by its name in the folder above, without following a link, and what was
 opened is compared with what was listed. Everything else happens relative to these descriptors.
 """

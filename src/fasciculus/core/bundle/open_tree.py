@@ -13,8 +13,8 @@ from .root_path import FILE_FLAGS, open_root
 class OpenTree:
     """The folders from a root to where a walk is, and the files in the one where it stands.
 
-    Nothing is reached through a link, whoever exchanges what meanwhile. ``home`` is the folder
-    that links on the way to the root may not lead out of.
+    Nothing is reached through a link, even if something is exchanged meanwhile. ``home`` is the
+    folder that links on the way to the root must not leave.
     """
 
     def __init__(self, root: bytes, home: bytes = b"") -> None:

@@ -1,6 +1,6 @@
 """The previous bundle: what of it can be used again.
 
-Its listing is read as a stream beside the scan, both in scan order. Contents are also found by
+Its listing is streamed in parallel with the scan, both in scan order. Contents are also found by
 their digest, for what was moved, copied or only touched; that index is in a file and is built
 when it is first asked for."""
 
@@ -34,7 +34,7 @@ Unchanged = Callable[[Entry, dict[str, Any]], bool]
 
 
 def unchanged(entry: Entry, row: dict[str, Any]) -> bool:
-    """Return whether a file is as it was listed: by size, mtime, ctime and inode."""
+    """Return whether a file is unchanged since it was listed: by size, mtime, ctime and inode."""
     return bool(
         row.get("size", 0) == entry.size
         and row["mtime_ns"] == entry.mtime_ns
@@ -49,7 +49,7 @@ def unchanged_by_sftp(entry: Entry, row: dict[str, Any]) -> bool:
 
 
 class PreviousEntry:
-    """An entry of the previous listing: its line, and what stands in it."""
+    """An entry of the previous listing: its line, and the parsed line."""
 
     __slots__ = ("line", "row")
 
@@ -65,9 +65,7 @@ class PreviousEntry:
         return str(self.row.get("blake3", ""))
 
     def describes(self, entry: Entry) -> bool:
-        """Return whether its line says all of the entry, so that it can stand in the new listing as
-        it is.
-        """
+        """Return whether its line describes the whole entry, so that it can be reused."""
         row = self.row
         return (
             int(row["mode"], 8) == entry.mode
@@ -185,7 +183,7 @@ class PreviousIndex:
         return found
 
     def same_state(self, kind: str, path: bytes, info: os.stat_result) -> PreviousEntry | None:
-        """Return the entry of a plain file whose state is in every respect as it was listed.
+        """Return the entry of a plain file whose state is completely unchanged.
 
         A shorter way to what :meth:`same` says, for the many files of a night on which nothing
         changed: a file that was only looked at need not be described again.
@@ -256,7 +254,7 @@ class _DigestIndex:
 
     def __init__(self, listing: Path, spool: Path, damaged: frozenset[str], of_files: bool) -> None:
         self.large: set[int] = set()
-        #: What is spread over several pieces: as rare as it is large.
+        #: Entries spread over several pieces: rare, and large.
         self._spread: dict[bytes, list[Extent]] = {}
         self._pieces: list[str] = []
         count = 0

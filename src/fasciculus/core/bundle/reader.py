@@ -135,7 +135,7 @@ class PieceReader:
         return b"".join(raw)
 
     def _next(self, length: int) -> bytes:
-        """More of the frame's bytes as they are stored."""
+        """More of the frame's stored bytes."""
         data = self._read(min(_READ, length - self._taken) if length else _READ)
         self._taken += len(data)
         return data
@@ -286,5 +286,5 @@ def only(entries: Iterable[Entry], paths: Iterable[bytes]) -> Iterator[Entry]:
 
 
 def is_at_or_below(path: bytes, folder: bytes) -> bool:
-    """Return whether a path is a folder, given without a slash at its end, or lies below it."""
+    """Return whether a path is a folder, given without a final slash, or is below it."""
     return path == folder or path.startswith(folder + b"/")

@@ -1,4 +1,4 @@
-"""Opens what a path leads to, when others may exchange what lies on the way.
+"""Opens a path even if others may exchange folders on the way.
 
 Each part of a path is looked up once, in the folder above it. This file uses nothing but the
 standard library of Python 3.7 and later: it is also sent to hosts, where it runs as it stands.
@@ -25,9 +25,9 @@ _LINKS = 40
 def open_root(path: bytes, home: bytes = b"") -> int:
     """Open the root of a tree.
 
-    A link on the way counts where only the service's own user could have put it. Where others
-    could, it is followed only as long as it stays in ``home``, the folder that is theirs. Raises
-    ``OSError``; its ``strerror`` says which link leads out.
+    A link on the way counts where only the service's own user could have put it. A link that others
+    could set is followed only within ``home``, their folder. Raises ``OSError``; its ``strerror``
+    says which link leads out.
     """
     return _descend(path, home, FOLDER_FLAGS)
 

@@ -13,8 +13,8 @@ from pyrage import x25519
 from ..errors import SettingError
 
 _WANTED_IDENTITY = (
-    "Give the line that begins with AGE-SECRET-KEY-1, as it stands on the recovery sheet, or the "
-    "file that has it."
+    "Give the line that begins with AGE-SECRET-KEY-1, as on the recovery sheet, or the file that "
+    "has it."
 )
 #: How keys begin that nothing here is sealed to, and what they are.
 _OTHER_IDENTITIES = {
@@ -38,7 +38,7 @@ class Sealer:
         """Write a file sealed; the bytes and the SHA-256 of what was written."""
         with source.open("rb") as raw, target.open("wb") as sink:
             digested = _Digested(sink)
-            # A reader of our own: other threads get their turn between two chunks.
+            # Our reader, which lets other threads run between two chunks.
             pyrage.encrypt_io(_Chunks(raw), digested, self._keys)
         return digested.bytes, digested.digest.hexdigest()
 

@@ -1,10 +1,9 @@
-"""The states of listed files, in binary beside a listing, so that a night on which nothing changed
-is short.
+"""The states of listed files, in binary next to a listing, so that an unchanged night is short.
 
 Neither part of a bundle nor needed by anything: without it, or when it does not fit its listing,
-every line of the listing is read instead. A *run* are entries that follow each other in one folder;
-a folder is a run of its own. Runs that did not change go from one night's file to the next as they
-are, like their lines."""
+every line of the listing is read instead. A *run* is a sequence of entries in one folder; a folder
+itself is a run. Unchanged runs are copied from one night's file to the next, like their lines.
+"""
 
 from __future__ import annotations
 
@@ -64,7 +63,7 @@ _TYPES = {
 }
 
 State = tuple[int, ...]
-#: What of an ``lstat`` tells whether a file is as it was.
+#: The fields of an ``lstat`` that show whether a file is unchanged.
 state_of: Callable[[os.stat_result], State] = operator.attrgetter(
     "st_mode",
     "st_ino",
@@ -131,7 +130,7 @@ class StatBlock:
 
     @staticmethod
     def entries_of(data: bytes, at: int) -> int:
-        """Return the number of entries of the run that stands at a place."""
+        """Return the number of entries of the run at a place."""
         return int(_HEAD.unpack_from(data, at)[5])
 
     @property
@@ -165,7 +164,7 @@ class StatBlock:
         return self._blob
 
     def line(self, name: bytes, state: State) -> bytes | None:
-        """Return the line of one entry when its state is as it was."""
+        """Return the line of one entry if its state is unchanged."""
         if self._lines is None:
             lines = self.blob.split(b"\n")[:-1]
             self._lines = dict(
@@ -186,9 +185,7 @@ class StatBlock:
 
 
 def states_in(folder: int, names: list[bytes]) -> list[State]:
-    """Return the states of files in an open folder as they are now; nothing when one
-    cannot be had.
-    """
+    """Return the present states of files in an open folder; None if one cannot be read."""
     try:
         return [state_of(_stat(name, dir_fd=folder, follow_symlinks=False)) for name in names]
     except OSError:
@@ -212,14 +209,12 @@ _stat = os.stat
 
 
 def place_of_first(data: bytes) -> int:
-    """Return where the first run stands in a file of states."""
+    """Return the place of the first run in a file of states."""
     return len(_MARK) + _ABOUT.size + int(_ABOUT.unpack_from(data, len(_MARK))[2])
 
 
 class StatCacheWriter:
-    """Writes states as a listing's lines are written. ``before`` are those that :meth:`same` takes
-    over.
-    """
+    """Writes states in step with a listing. ``before`` has those that :meth:`same` copies."""
 
     def __init__(self, raw: BinaryIO, about: str, before: Path | None = None) -> None:
         self._raw, self._before = raw, before
@@ -258,7 +253,7 @@ class StatCacheWriter:
     def line(self, line: bytes) -> None:
         """Take a line that is unchanged from the previous listing, newline included."""
         entry = from_line(line)
-        # The listing does not tell the number of links; but whoever came this way had one.
+        # The listing does not contain the number of links; entries on this path have one.
         self.entry(entry, line)
 
     def run(self, run: StatBlock) -> None:
@@ -361,7 +356,8 @@ def _packed(entry: Entry, links: int, size: int) -> bytes:
         entry.uid,
         entry.gid,
         size,
-        # Beyond the years 1677 and 2262 it is none that a file has: such a one is looked at anew.
+        # Times outside the years 1677 to 2262 are no valid file times: such files are checked
+        # again.
         max(-_LATEST, min(entry.mtime_ns, _LATEST)),
         entry.ctime_ns,
     )
@@ -386,7 +382,7 @@ def length_of_listing(path: Path, listing_sha256: str, about: str) -> int:
 
 
 class StatCache:
-    """Reads states beside the walk over a tree; entries must be sought in scan order."""
+    """Reads states in parallel with the walk over a tree; entries must be sought in scan order."""
 
     def __init__(
         self, path: Path, listing: Path, known: Callable[[int], bool] = lambda number: False
@@ -423,7 +419,7 @@ class StatCache:
         return self._lines.read(self._run.length)
 
     def unchanged(self, folder: int) -> bool:
-        """Return whether all of the present run, of files in an open folder, is as it was."""
+        """Return whether the present run, of files in an open folder, is completely unchanged."""
         run = self._run
         assert run is not None
         return self._known(self._number) or run.unchanged(states_in(folder, run.names))

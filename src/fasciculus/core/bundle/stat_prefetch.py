@@ -1,8 +1,8 @@
 """Looks at files from the end of a tree while the walk comes from its beginning.
 
-``stat`` holds the interpreter's lock for most of its time, so that threads do not help: a process
-of its own does. Nobody waits for it: the walk takes what is known already, and looks itself at what
-is not."""
+``stat`` holds the interpreter's lock most of the time, so threads do not help, but a separate
+process does. Nobody waits for it: the walk uses known states, and checks the others itself.
+"""
 
 from __future__ import annotations
 
@@ -28,7 +28,7 @@ _DESCRIPTORS = 1024
 
 
 class StatPrefetcher:
-    """What is known of the runs of a file of states; ``at`` says where the walk is."""
+    """The known runs of a file of states; ``at`` is the position of the walk."""
 
     def __init__(self, states: Path, root: bytes) -> None:
         # Read, not mapped: what is mapped counts as this process's memory, 70 MB for a million
@@ -65,8 +65,8 @@ class StatPrefetcher:
                 self._known[_AT.size + number] = _UNCHANGED
 
     def unchanged(self, number: int) -> bool:
-        """Return whether a run is known to be as it was; tells the other process that the walk has
-        come so far.
+        """Return whether a run is known to be unchanged, and notify the other process of the walk's
+        position.
         """
         if self._known is None:
             return False
@@ -87,7 +87,7 @@ class StatPrefetcher:
 
 
 def _places(file: int) -> tuple[list[tuple[int, int]], int]:
-    """Return where each run stands in the file, and the number of all entries."""
+    """Return the place of each run in the file, and the number of all entries."""
     found, entries = [], 0
     at, size = place_of_first(os.pread(file, HEAD, 0)), os.fstat(file).st_size
     while at < size:

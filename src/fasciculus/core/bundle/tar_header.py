@@ -171,7 +171,7 @@ def _plain_file(entry: Entry, size: int, name: bytes) -> bytes | None:
 def header(entry: Entry, size: int | None = None, name: bytes | None = None) -> bytes:
     """Return the complete header of an entry, pax part included.
 
-    ``size`` and ``name`` stand in for the entry's own when only a part of it follows.
+    ``size`` and ``name`` replace the entry's own if only a part of it follows.
     """
     name = entry.name if name is None else name
     if (

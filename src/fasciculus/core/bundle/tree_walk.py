@@ -153,19 +153,20 @@ def _folder_flags(path: bytes) -> str:
 
 
 class WalkRules(Struct, frozen=True):
-    """What of a tree is wanted.
+    """The wanted part of a tree.
 
     ``excluded`` are paths relative to the root that are skipped with all below them. ``chooser``
-    judges the rest; ``on_excluded`` is told what it left out, and by which rule.
+    decides on the rest; ``on_excluded`` is called with each excluded path and its rule.
     """
 
     excluded: frozenset[bytes] = frozenset()
     chooser: FileSelector | None = None
     on_excluded: Callable[[bytes, int, str], None] = lambda path, size, rule: None
-    #: Told of a plain file with one name; True when it needs no describing, since it is listed
+    #: Called for a plain file with one name; returns True if it needs no description, since it is
+    #: listed
     #: already.
     is_known: Callable[[bytes, os.stat_result], bool] | None = None
-    #: The states of the previous bundle, with whoever hears of a run, or of one entry, that is as
+    #: The states of the previous bundle, with callbacks for a run, or one entry, that is
     #: it was.
     states: StatCache | None = None
     on_run: Callable[[StatBlock], bool] = lambda run: False
@@ -176,7 +177,7 @@ class WalkRules(Struct, frozen=True):
         return self.chooser is not None and self.chooser.rules.one_file_system
 
     def judge(self, path: bytes, is_dir: bool, is_file: bool, size: int, mtime_ns: int) -> str:
-        """Return what the chooser says of a path; of what is left out, ``on_excluded`` is told."""
+        """Return the chooser's verdict on a path; ``on_excluded`` is called for excluded ones."""
         if self.chooser is None:
             return ""
         verdict = self.chooser.judge(path, is_dir, is_file, size, mtime_ns)
@@ -203,9 +204,9 @@ def scan(
 ) -> Iterator[Entry]:
     """Yield the entries of a tree, the root itself first.
 
-    What cannot be read or vanishes on the way is named through ``warn``, and the walk
-    goes on. Raises ``OSError`` only when the root itself cannot be read. ``open_`` is the tree
-    already open, whose files the caller reads while the walk stands at them.
+    Unreadable and vanished entries are reported through ``warn``, and the walk continues. Raises
+    ``OSError`` only when the root itself cannot be read. ``open_`` is the opened tree, whose files
+    the caller reads at the walk's position.
     """
     chosen = chosen or WalkRules()
     if open_ is not None:
@@ -222,7 +223,7 @@ class _Walk:
         self._tree, self._kind, self._chosen, self._warn = tree, kind, chosen, warn
         self._linked: dict[tuple[int, int], bytes] = {}
         self._device: int | None = None
-        # A stack of sorted folders instead of recursion: depth is bounded by the tree alone.
+        # A stack of sorted folders instead of recursion, so that depth is not limited.
         self._stack: list[_Folder] = []
 
     def entries(self) -> Iterator[Entry]:
@@ -345,7 +346,7 @@ class _Walk:
 
 
 def _same_root(info: os.stat_result, chosen: WalkRules) -> bool:
-    """Return whether the root is as it was, and was reported."""
+    """Return whether the root is unchanged, and was reported."""
     run = chosen.states.seek(b"", b"") if chosen.states is not None else None
     return (
         run is not None
@@ -364,7 +365,7 @@ def _owed(stack: list[_Folder]) -> Iterator[Entry]:
 
 
 def _head(folder: int, name: bytes, size: int) -> bytes:
-    """Return the beginning of a file in a folder; nothing where it is none, or is a link."""
+    """Return the beginning of a file in a folder; nothing if it is no file, or a link."""
     try:
         descriptor = os.open(name, FILE_FLAGS, dir_fd=folder)
     except OSError:

@@ -1,4 +1,4 @@
-"""What is under way while a bundle is packed, and who takes part in it."""
+"""The queue of pending frames while a bundle is packed."""
 
 from __future__ import annotations
 
@@ -22,10 +22,10 @@ class ByteSource(Protocol):
 
 
 class PieceSpool(Protocol):
-    """Where piece files are written, and who waits when it is full."""
+    """The spool for piece files; writers wait while it is full."""
 
     def take(self) -> Path:
-        """Wait until another piece may be spooled, then give the folder for it."""
+        """Wait until another piece can be spooled, then return the folder for it."""
 
     def put(self, path: Path, record: PieceRecord) -> None:
         """Hand a finished piece over."""

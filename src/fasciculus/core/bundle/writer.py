@@ -53,7 +53,7 @@ class BundleWriter:
     """Packs the entries of one bundle, kind after kind.
 
     ``piece_size`` bounds the tar bytes of a piece before packing, so that a piece is
-    not larger than it either. ``on_packed`` is told the packed bytes of each frame.
+    not larger than it either. ``on_packed`` is called with the packed bytes of each frame.
     ``numbers`` are the last numbers that pieces of the bundle have already, by kind.
     """
 
@@ -147,7 +147,7 @@ class BundleWriter:
         self._finish(PendingEntry(entry, line=line, placed=True))
 
     def add_line(self, kind: str, line: bytes, size: int, at: list[list[Any]]) -> None:
-        """Add a file that stands in the previous listing as it is, by its line there."""
+        """Add an unchanged file by its line in the previous listing."""
         self._turn_to(kind)
         count = self.counts.setdefault(kind, ContentsCount())
         count.entries += 1
@@ -167,9 +167,7 @@ class BundleWriter:
         used: Iterable[tuple[str, int]],
         then: Callable[[], None],
     ) -> None:
-        """Add entries that stand in the previous listing as they are; ``then`` is called as they
-        are listed.
-        """
+        """Add unchanged entries of the previous listing; ``then`` is called afterwards."""
         self._turn_to(kind)
         count = self.counts.setdefault(kind, ContentsCount())
         count.entries += entries
@@ -191,8 +189,8 @@ class BundleWriter:
     def add_stream(self, entry: Entry, source: ByteSource, warn: Callable[[str], None]) -> None:
         """Add a file of ``entry.size`` bytes, read as a stream.
 
-        What is missing because the file shrank is filled with zero bytes, what it
-        grew by is left for the next bundle; both are said through ``warn``.
+        Bytes missing because the file shrank are filled with zeros; bytes it grew by are left for
+        the next bundle. Both are reported through ``warn``.
         """
         digest = blake3()
         opened = self._begin(entry)
@@ -312,7 +310,7 @@ class BundleWriter:
     def _cut(self, ends_piece: bool = False) -> None:
         data: Future[bytes] | None = None
         if self._buffer:
-            # Handed over as it is: nobody appends to it any more.
+            # Handed over without a copy: nothing appends to it any longer.
             data = self._packers().submit(self._codec.pack, self._buffer)
         self._submit(WriteRequest(self._frame, data, self._listed, self._kind, ends_piece))
         if data is not None:

@@ -1,1 +1,1 @@
-"""What exists on a host: accounts with their sites, databases and mail domains."""
+"""Discovery of accounts on a host, with their sites, databases and mail domains."""

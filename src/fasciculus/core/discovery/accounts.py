@@ -1,4 +1,4 @@
-"""From what a host tells of itself to its accounts, and the difference to what is known."""
+"""Accounts from the facts about a host, and the differences to the known ones."""
 
 from __future__ import annotations
 
@@ -14,7 +14,7 @@ from .web_server_config import VirtualHost
 
 @dataclass(frozen=True, slots=True)
 class DiscoveredDatabase:
-    """A database; ``path`` is that of its file below the home, where it is one."""
+    """A database; ``path`` is its file below the home, if it is a file."""
 
     engine: str
     name: str
@@ -35,7 +35,7 @@ class DiscoveredAccount:
 
 @dataclass(slots=True)
 class HostFacts:
-    """What was read off a host.
+    """The facts read from a host.
 
     ``folders`` are folders that exist, as far as any rule asks for them; ``databases`` are (engine,
     name) of the servers' databases, ``grants`` those that each database user has rights on, and
@@ -133,7 +133,7 @@ def assemble(
 
 @dataclass(frozen=True, slots=True)
 class Unmatched:
-    """What is on a host and no rule gives to an account.
+    """Findings on a host that no rule assigns to an account.
 
     ``databases`` are (engine, name) of its servers, ``names`` are server names that say no domain,
     each with its document root.

@@ -12,8 +12,7 @@ from dataclasses import dataclass
 class VirtualHost:
     """The names that a web server answers to from one document root.
 
-    Where none of its names says a domain, ``unread`` are those that it has: wildcards, expressions,
-    what is misspelt.
+    If none of its names is a domain, ``unread`` has them: wildcards, expressions, misspellings.
     """
 
     names: tuple[str, ...]
@@ -45,9 +44,7 @@ def _made(names: list[str], root: str) -> Iterator[VirtualHost]:
 
 
 def nginx_hosts(text: str) -> Iterator[VirtualHost]:
-    """Yield the ``server`` blocks of nginx configuration that have names and a ``root`` of their
-    own.
-    """
+    """Yield the ``server`` blocks of nginx configuration that have names and their own ``root``."""
     words: list[str] = []
     blocks: list[str] = []
     names: list[str] = []

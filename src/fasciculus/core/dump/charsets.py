@@ -1,7 +1,7 @@
 """Letters of stored programs and views that clients of other character sets made.
 
-The server keeps the text of a program as its client sent it, and the names and comments beside it
-as UTF-8: what it shows of a program is a mixture of both.
+The server stores the text of a program as its client sent it, but its names and comments as UTF-8:
+the output of SHOW CREATE mixes both.
 """
 
 from __future__ import annotations

@@ -1,4 +1,4 @@
-"""Which databases, tables and rows of a subject go in."""
+"""Filters for databases, tables and rows of a subject."""
 
 from __future__ import annotations
 
@@ -8,7 +8,7 @@ from msgspec import Struct
 
 
 class DumpRules(Struct, frozen=True):
-    """What of a database goes in. Patterns are of tables, with ``*`` and ``?``.
+    """The wanted part of a database. Patterns are of tables, with ``*`` and ``?``.
 
     ``tables`` empty means all; ``without_rows`` keeps a table's structure alone.
     """

@@ -7,7 +7,7 @@ from __future__ import annotations
 
 from msgspec import Struct
 
-#: A row whose literals come to more bytes than this is escaped here.
+#: A row whose literals have more bytes than this is escaped here.
 LARGE_ROW = 4 * 1024 * 1024
 
 _BINARY = frozenset(
@@ -70,7 +70,7 @@ class Column(Struct, frozen=True):
 
     @property
     def unbounded(self) -> bool:
-        """Return whether one value may come to many megabytes."""
+        """Return whether one value may have many megabytes."""
         return self.data_type in _UNBOUNDED
 
 
@@ -105,9 +105,7 @@ def literal(column: Column) -> str:
 
 
 def row_size(columns: list[Column]) -> str:
-    """Return the SQL for about how many bytes a row's literals come to, as far as they are
-    unbounded.
-    """
+    """Return the SQL for the approximate bytes of a row's literals of unbounded length."""
     return "+".join(
         f"IFNULL(LENGTH({quote_name(c.name)}),0)"
         + ("*2" if c.binary or c.character_set not in _THROUGH_UTF8 else "")

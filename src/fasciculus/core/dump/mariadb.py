@@ -36,13 +36,13 @@ LEAST, USUAL, MOST = 16 * 1024, 64 * 1024, 1024 * 1024
 STATEMENT_SIZE = 1024 * 1024
 
 _SNAPSHOTS = frozenset(["innodb", "rocksdb", "tokudb", ""])
-#: Engines whose tables have no rows of their own: dumped, they would come back twice.
+#: Engines whose tables have no own rows, which would be restored twice.
 _STAND_INS = frozenset(["mrg_myisam", "federated", "spider", "connect", "oqgraph", "sphinx"])
 _HISTORY_SINCE = (10, 11)
 
 
 class DumpResult(Struct):
-    """What was found, filled in as the members are taken. ``notes`` are for the warnings.
+    """The result, completed while the members are read. ``notes`` are for the warnings.
 
     ``shortened`` has tables by what their members are called, where that is not their whole name.
     """
@@ -126,8 +126,8 @@ class Dump:
         if engine not in _SNAPSHOTS:
             self._note(
                 table,
-                f"is of engine {table.engine}, which keeps no snapshot: its rows are of the "
-                "moment when they were read",
+                f"is of engine {table.engine}, which keeps no snapshot: its rows are of the time "
+                "when they were read",
             )
         return True
 
@@ -266,7 +266,8 @@ class Dump:
                 member += [b",\n", row]
                 statement_bytes += len(row)
                 member_bytes += len(row)
-            # Cut where the row itself says so: unchanged stretches of a table give the same members
+            # Cut where the row's own values say so: unchanged parts of a table give the same
+            # members
             # again.
             if member_bytes >= MOST or (
                 member_bytes >= LEAST and crc32(row) * USUAL < len(row) << 32

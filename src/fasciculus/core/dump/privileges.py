@@ -1,4 +1,4 @@
-"""What a database user may do, read from ``SHOW GRANTS``."""
+"""Privileges of a database user, from ``SHOW GRANTS``."""
 
 from __future__ import annotations
 
@@ -15,7 +15,7 @@ _GRANT = re.compile(r"GRANT (?P<rights>.*?) ON (?P<where>\S+|`.*`\.\S+) TO ", re
 def missing(grants: Iterable[str], database: str) -> list[str]:
     """Return the needed rights on a database that none of the grants gives.
 
-    A grant of a role gives what cannot be seen here: then nothing counts as missing.
+    A granted role may include any privilege: then nothing counts as missing.
     """
     have: set[str] = set()
     for line in grants:
@@ -34,12 +34,12 @@ def missing(grants: Iterable[str], database: str) -> list[str]:
 
 
 def grant_to_bundle(user: str) -> str:
-    """Return the statement that gives a user what reading every database needs."""
+    """Return the GRANT statement for reading every database."""
     return f"GRANT {', '.join(NEEDED)} ON *.* TO {user};"
 
 
 def grant_to_restore(user: str) -> str:
-    """Return the statement that gives a user what restoring any database with its users needs."""
+    """Return the GRANT statement for restoring any database with its users."""
     return f"GRANT ALL PRIVILEGES ON *.* TO {user} WITH GRANT OPTION;"
 
 

@@ -1,4 +1,4 @@
-"""How a dump reads from a server."""
+"""The protocol for reading from a server."""
 
 from __future__ import annotations
 

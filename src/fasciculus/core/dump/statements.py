@@ -30,7 +30,7 @@ def is_plain(statement: bytes) -> bool:
 
 
 def written(statement: bytes) -> bytes:
-    """Return a statement for a member, with its end: as it is if it is plain, else prepared."""
+    """Return a statement for a member, with its end: plain if possible, otherwise prepared."""
     return statement + b";\n" if is_plain(statement) else prepared(statement)
 
 
@@ -78,7 +78,7 @@ def as_client(
 
 
 def commented(kind: str, name: str, comment: str, sql_mode: str) -> bytes:
-    """Return the statement that gives a program a comment that its own text could not carry.
+    """Return the statement that sets a program's comment, which its own text could not contain.
 
     It runs under the program's own mode, which some versions would change with the comment.
     """

@@ -1,6 +1,6 @@
-"""What builds on the tables of a MariaDB or MySQL database: stored programs and views.
+"""Objects that depend on the tables of a MariaDB or MySQL database: stored programs and views.
 
-What the server cannot show costs itself alone, and is named in the notes.
+An object that the server cannot show is only reported in the notes.
 """
 
 from __future__ import annotations
@@ -94,8 +94,8 @@ def views(server: Server, database: str, notes: list[str]) -> Iterator[Member]:
         settings[name] = text(shown[2]), text(shown[3])
         if not _works(server, name, definition):
             notes.append(
-                f"view {database}.{name} does not work on the server (it names "
-                "what is gone); it is kept as a comment"
+                f"view {database}.{name} does not work on the server (it refers to a missing "
+                "object); it is kept as a comment"
             )
             made[name] = f"-- not valid when it was read: x'{made[name].encode().hex()}'"
     if made:
@@ -122,7 +122,7 @@ _WHOLE_NAME = re.compile(
 
 
 def _unqualified(view: str, database: str) -> str:
-    """Return a view's text without the name of its own database, which a restore may change.
+    """Return a view's text without its database name, which a restore may change.
 
     The server leaves it in the columns of a view that it could not look into.
     """
@@ -133,7 +133,8 @@ def _unqualified(view: str, database: str) -> str:
 def _works(server: Server, name: str, definition: str) -> bool:
     """Return whether a view can be made: it can be selected from, or what it selects can.
 
-    The server says the same of a view whose definer is gone as of one that names what is gone.
+    The server reports the same error for a view whose definer is missing and for one that refers to
+    a missing object.
     """
     for query in (f"SELECT 1 FROM {quote_name(name)} LIMIT 0", f"({definition}) LIMIT 0"):
         try:
@@ -191,8 +192,8 @@ def _shown(
 ) -> Sequence[bytes | None] | None:
     """Return what ``SHOW CREATE`` says of one thing; None, and a note, where the server refuses.
 
-    Of stored programs the text comes byte for byte as the client wrote it that made them, in the
-    character set that is said beside: the server would take its letters for others.
+    The text of stored programs is byte for byte that of the client that created them, in the stated
+    character set: the server would misread its characters.
     """
     raw = kind != "VIEW"
     try:

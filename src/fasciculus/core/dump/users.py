@@ -82,7 +82,7 @@ def _who(user: User) -> str:
 
 
 def _grants(server: Server, who: str) -> list[str]:
-    """Return what ``SHOW GRANTS`` says, nothing for whom the server does not know any more."""
+    """Return the output of ``SHOW GRANTS``; nothing for an unknown user."""
     try:
         return [text(row[0]) for row in server.rows(f"SHOW GRANTS FOR {who}")]
     except FasciculusError as error:

@@ -118,7 +118,7 @@ def passwd_lines(text: str, domain: str) -> list[str]:
     return [_ended(line) for line in _lines(text) if _passwd_domain(line) == domain.lower()]
 
 
-#: Extra fields of a passwd-file row that give a mailbox no more than room.
+#: Extra fields of a passwd-file row that only set quotas.
 _HARMLESS = ("userdb_quota_rule=", "userdb_quota_storage_size=")
 
 
@@ -130,8 +130,8 @@ def passwd_user(row: str) -> str:
 def is_ordinary(row: str, others: str, home: str) -> bool:
     """Return whether a passwd-file row gives its mailbox no more than other mailboxes have.
 
-    That is: a user and group that a row of ``others`` (the text of the file) has too, no home or
-    ``home``, and no extra fields besides its quota.
+    That is: a user and group that a row of ``others`` (the text of the file) also has, no home or
+    ``home``, and no extra fields except its quota.
     """
     fields = _passwd_fields(row)
     known = {tuple(_passwd_fields(line)[2:4]) for line in _lines(others) if _passwd_domain(line)}
@@ -153,9 +153,7 @@ def climbs(line: str) -> bool:
 
 
 def merged_map(text: str, domain: str, lines: Sequence[str]) -> str:
-    """Return the map with a domain's lines in place of those it has now; all others stay as they
-    are.
-    """
+    """Return the map with a domain's lines replaced; all others are unchanged."""
     return _merged(
         [(_domain_of(key) if key else "", entry) for key, entry in _entries(text)], domain, lines
     )

@@ -1,4 +1,4 @@
-"""How a keep rule is written.
+"""The syntax of keep rules.
 
 Some of these, with commas between; a copy stays if any of them wants it::
 
@@ -6,11 +6,11 @@ Some of these, with commas between; a copy stays if any of them wants it::
     30 days              all that were made in the 30 days before the newest ones
     24 hourly            the last one of each of the last 24 hours that have one
     14 daily             and so for days, weeks (from Monday), months and years
-    yearly for ever      the last one of each year, without end
-    for ever             all
+    yearly forever       the last one of each year, without end
+    forever              all
     at least 3           however old they are, never fewer
 
-Of two parts of one kind the larger one counts.
+The larger of two parts of the same kind counts.
 """
 
 from __future__ import annotations
@@ -30,14 +30,15 @@ _MOST = 10_000
 FOR_EVER = 1_000_000_000
 _FORMS = (
     "Write for example “7 newest”, “14 daily, 8 weekly, 12 monthly”, “30 days, at least 3”, "
-    "“yearly for ever” or “for ever”."
+    "“yearly forever” or “forever”."
 )
 
 
 @dataclass(frozen=True, slots=True)
 class KeepRule:
-    """How many copies stay. ``spans`` has, by name of the span, of how many the last copy stays;
-    ``days`` is the age up to which all do; ``least`` how many stay however old they are."""
+    """A keep rule. ``spans`` has, by name of the span, the number of spans whose last copy stays;
+    ``days`` is the age up to which all copies stay; ``least`` the number that stay at any age.
+    """
 
     newest: int = 0
     days: int = 0
@@ -46,9 +47,7 @@ class KeepRule:
 
     @property
     def bound(self) -> int:
-        """Return the most copies it can keep of copies made in a row, as far as that can
-        be told.
-        """
+        """Return the maximum number of copies it keeps, if known."""
         if self.days or self.newest >= FOR_EVER:
             return FOR_EVER
         return min(max(self.least, self.newest + sum(self.spans.values())), FOR_EVER)
@@ -60,13 +59,13 @@ class KeepRule:
 
     @property
     def text(self) -> str:
-        """As it is kept and shown; reading it gives the same rule."""
+        """Its text, which parses to the same rule."""
         if self.newest >= FOR_EVER:
-            return "for ever"
+            return "forever"
         parts = [f"{self.newest} newest"] if self.newest else []
         parts += [f"{self.days} days"] if self.days else []
         parts += [
-            f"{span} for ever" if count >= FOR_EVER else f"{count} {span}"
+            f"{span} forever" if count >= FOR_EVER else f"{count} {span}"
             for span in SPANS
             if (count := self.spans.get(span, 0))
         ]
@@ -77,11 +76,11 @@ class KeepRule:
     def words(self) -> str:
         """Return what stays, as the object of “keeps”."""
         if self.newest >= FOR_EVER:
-            return "every copy for ever"
+            return "every copy forever"
         parts = [f"the newest {format_count(self.newest, 'copy', 'copies')}"] if self.newest else []
         parts += [f"all copies of the last {format_count(self.days, 'day')}"] if self.days else []
         counted = [
-            f"{span} for ever" if count >= FOR_EVER else f"{count:,} {span}"
+            f"{span} forever" if count >= FOR_EVER else f"{count:,} {span}"
             for span in SPANS
             if (count := self.spans.get(span, 0))
         ]
@@ -99,7 +98,7 @@ def _bad(message: str) -> SettingError:
 
 @lru_cache(maxsize=1024)
 def parse(text: str) -> KeepRule:
-    """Read a keep rule; a number alone is that many newest copies.
+    """Read a keep rule; a plain number means that many newest copies.
 
     A copy stays if any part wants it: of two parts of one kind the larger one counts.
 
@@ -113,14 +112,14 @@ def parse(text: str) -> KeepRule:
         words = " ".join(part.lower().split())
         if found := re.fullmatch(r"(\d+)(?: newest)?", words):
             newest = max(newest, _count(found[1]))
-        elif words == "for ever":
+        elif words in ("forever", "for ever"):
             newest = FOR_EVER
         elif found := re.fullmatch(r"(?:all of )?(\d+) days?", words):
             days = max(days, _count(found[1]))
         elif found := re.fullmatch(r"(\d+) (\w+)", words):
             span = _span(found[2], words)
             spans[span] = max(spans.get(span, 0), _count(found[1]))
-        elif found := re.fullmatch(r"(\w+) for ever", words):
+        elif found := re.fullmatch(r"(\w+) for ?ever", words):
             spans[_span(found[1], words)] = FOR_EVER
         elif found := re.fullmatch(r"at least (\d+)", words):
             least = max(least, _count(found[1]))

@@ -1,4 +1,4 @@
-"""Which copies stay by a keep rule, and which retire."""
+"""Selection of copies by a keep rule."""
 
 from __future__ import annotations
 
@@ -28,7 +28,7 @@ _NAMES = {
 
 
 class RetentionCopy(Struct, frozen=True):
-    """What a keep rule needs to know of one copy. ``good`` is False for one that is damaged."""
+    """The facts about one copy that a keep rule needs. ``good`` is False for a damaged one."""
 
     name: str
     moment: datetime
@@ -49,8 +49,8 @@ def kept(
     that are not good use up none either, so that the last good copy always stays; they stay
     themselves as long as they would if they were good, for they may be repaired. Days count back
     from the newest good copy, so that a job that stopped loses nothing, or from the one before it
-    where that is earlier: one night of a clock that was set forward costs nothing. Where ``now`` is
-    given, for a subject that will have no more copies, they count back from there.
+    where that is earlier: one night of a clock that was set forward costs nothing. If ``now`` is
+    given, for a subject that gets no further copies, they count back from it.
     """
     reasons: dict[str, list[str]] = {copy.name: ["pinned"] for copy in copies if copy.pinned}
     counted = [copy for copy in copies if not copy.pinned]
@@ -104,7 +104,7 @@ def _last_of_each(
 
 @lru_cache(maxsize=100_000)
 def label_of(moment: datetime, span: str, zone: tzinfo) -> str:
-    """Return what tells the hour, day, week, month or year of a moment from all others."""
+    """Return a key of the hour, day, week, month or year of a time."""
     return moment.astimezone(zone).strftime(_FORMATS[span])
 
 

@@ -1,4 +1,4 @@
-"""Which copies there will be on each day to come, and what they take."""
+"""Simulation of copies and their space on each future day."""
 
 from __future__ import annotations
 

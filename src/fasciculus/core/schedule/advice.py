@@ -1,4 +1,4 @@
-"""What is unwise about a timetable, each with the way out."""
+"""Advice on timetables, each with a hint."""
 
 from __future__ import annotations
 

@@ -32,7 +32,7 @@ class ExpectedRun:
         return self.places & other.places if together >= _LEAST or at_once else frozenset()
 
     def clear_of(self, other: ExpectedRun) -> bool:
-        """Return whether two runs have nothing to do with each other, not even for a moment."""
+        """Return whether two runs never overlap."""
         apart = max(self.start, other.start) >= min(self.end, other.end)
         at_once = abs(self.start - other.start) < _LEAST
         return not self.places & other.places or (apart and not at_once)
@@ -69,7 +69,7 @@ def collisions(
     """Return the pairs of jobs whose runs meet, soonest first, each with a proposal for the second
     one.
 
-    ``may_start`` says whether a job may start at a moment: no other is proposed.
+    ``may_start`` says whether a job may start at a time: no other is proposed.
     """
     ordered = sorted(runs, key=lambda run: run.start)
     found: dict[tuple[str, str], Collision] = {}

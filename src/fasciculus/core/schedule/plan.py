@@ -1,4 +1,4 @@
-"""Which starts are due, of any number of timetables. No clock here: whoever asks says the time."""
+"""The due starts of any number of timetables. It has no clock: callers pass the time."""
 
 from __future__ import annotations
 
@@ -21,14 +21,14 @@ PUNCTUAL = timedelta(minutes=2)
 
 @dataclass(frozen=True, slots=True)
 class Timed:
-    """What starts something: a timetable in a zone, and what holds it back."""
+    """A plan's entry: a timetable in a zone, with start conditions."""
 
     timetable: Schedule
     where: ZoneInfo
     restrictions: Restrictions | None = None
 
     def starts(self, after: datetime) -> Iterator[datetime]:
-        """Return the starts later than a moment."""
+        """Return the starts after a time."""
         return starts(self.timetable, self.where, after, self.restrictions)
 
 
@@ -56,7 +56,7 @@ class StartPlan(Generic[K]):
         self._seen = datetime.min.replace(tzinfo=UTC)
 
     def renew(self, timed: Mapping[K, Timed], after: datetime) -> None:
-        """Plan anew, from a moment on; what has not changed keeps its start that is due by then."""
+        """Plan again, from a time on; unchanged entries keep a start that is due by then."""
         kept = {
             what: row
             for what, row in self._next.items()
@@ -82,13 +82,13 @@ class StartPlan(Generic[K]):
 
     @property
     def soonest(self) -> datetime | None:
-        """Return the moment of the next start of all."""
+        """Return the time of the next start."""
         return self._heap[0][0] if self._heap else None
 
     def due(self, now: datetime) -> list[Due[K]]:
         """Return the starts that have come since the last time, in their order.
 
-        Of those of one timetable that went by while nobody looked, there is one.
+        Several missed starts of one timetable count as one.
         """
         found = []
         self._seen = now

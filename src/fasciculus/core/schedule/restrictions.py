@@ -1,4 +1,4 @@
-"""What holds starts back: a first and a last day, allowed hours, days without runs, a pause."""
+"""Start conditions: a first and a last day, allowed hours, days without runs, a pause."""
 
 from __future__ import annotations
 
@@ -11,7 +11,7 @@ from zoneinfo import ZoneInfo
 from ..errors import SettingError
 from .timetable import zone
 
-#: How far ahead a moment is looked for at which something may start again.
+#: How far ahead the next allowed start is searched.
 _LOOK_AHEAD = 800
 _YEARLY = re.compile(r"(\d{2})-(\d{2})")
 #: A leap year, so that 29 February is a day of it.
@@ -102,8 +102,9 @@ def _day(text: str) -> tuple[date, bool]:
 
 @dataclass(frozen=True, slots=True)
 class Restrictions:
-    """When something may start by itself. ``paused_until`` is ``datetime.max`` for a pause until
-    it is lifted; days and hours are those of ``where``."""
+    """The conditions for timed starts. ``paused_until`` is ``datetime.max`` for a pause without an
+    end; days and hours are in the zone ``where``.
+    """
 
     where: ZoneInfo
     first: date | None = None
@@ -143,12 +144,11 @@ class Restrictions:
         return ""
 
     def allows(self, moment: datetime) -> bool:
-        """Return whether something may start at a moment."""
+        """Return whether something may start at a time."""
         return not self.why_not(moment)
 
     def closes(self, moment: datetime) -> datetime | None:
-        """Return the end of the allowed hours that a moment lies in, None where the whole day is
-        allowed."""
+        """Return the end of the allowed hours at a time, None if the whole day is allowed."""
         if self.hours is None:
             return None
         local = moment.astimezone(self.where)
@@ -158,7 +158,7 @@ class Restrictions:
         return end.astimezone(UTC)
 
     def over(self, moment: datetime) -> bool:
-        """Return whether nothing may start from a moment on."""
+        """Return whether nothing may ever start after a time."""
         if self.paused_until is not None and self.paused_until.year == datetime.max.year:
             return True
         return self.last is not None and moment.astimezone(self.where).date() > self.last

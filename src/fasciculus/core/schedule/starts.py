@@ -1,8 +1,8 @@
 """The moments at which a timetable starts something.
 
 Across the changes of summer time, a start at a stated hour that is skipped happens right after the
-gap, and one in an hour that comes twice happens once, the first time. What names no hour, such as
-“hourly at :20”, goes on by elapsed time: it neither pauses nor doubles. The same holds for cron
+gap, and one in an hour that comes twice happens once, the first time. Timetables without an hour,
+such as “hourly at :20”, follow elapsed time: they neither pause nor double. The same holds for cron
 expressions with ``*`` or ``*/n`` as hour or minute, as Debian's cron does it (cron(8)).
 """
 
@@ -62,21 +62,19 @@ def next_starts(
     count: int,
     restrictions: Restrictions | None = None,
 ) -> list[datetime]:
-    """Return the next ``count`` starts after a moment, as UTC moments."""
+    """Return the next ``count`` starts after a time, in UTC."""
     return list(islice(starts(timetable, where, after, restrictions), count))
 
 
 def stated(local: datetime, where: ZoneInfo) -> datetime:
-    """Return the moment of a local time: the first of two, or the end of the gap that
-    swallows it.
-    """
+    """Return the UTC time of a local time: the first of two, or the end of a skipped gap."""
     while (moment := _existing(local, where, 0)) is None:
         local += _MINUTE
     return moment
 
 
 def _existing(local: datetime, where: ZoneInfo, fold: int) -> datetime | None:
-    """Return the moment of a local time, None where clocks never show it."""
+    """Return the UTC time of a local time, None if clocks skip it."""
     moment = local.replace(tzinfo=where, fold=fold).astimezone(UTC)
     return moment if moment.astimezone(where).replace(tzinfo=None) == local else None
 
@@ -91,7 +89,7 @@ def _of_expression(expression: str, where: ZoneInfo, after: datetime) -> Iterato
 
 
 def _of_recurrence(row: Recurrence, where: ZoneInfo, after: datetime) -> Iterator[datetime]:
-    """Yield the moments of days that are counted, from a little before ``after`` on."""
+    """Yield the times on counted days, from shortly before ``after``."""
     begin = after.astimezone(where).date() - timedelta(days=1)
     passed = max(0, (begin - row.first).days // row.period - 1)
     base = row.first + timedelta(days=passed * row.period)

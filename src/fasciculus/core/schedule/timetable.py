@@ -1,4 +1,4 @@
-"""How a timetable is written.
+"""The syntax of timetables.
 
 It is one of these, or several of them with semicolons between::
 
@@ -114,7 +114,7 @@ def _part(text: str) -> Schedule:
     word, _, rest = text.partition(" ")
     match word.lower():
         case "by" if rest.lower() == "hand":
-            return Schedule("by hand", (), "only when somebody starts it")
+            return Schedule("by hand", (), "only when started by hand")
         case "hourly":
             return _hourly(rest)
         case "every":
@@ -231,7 +231,7 @@ def _every(rest: str) -> Schedule:
 
 
 def _counted(rest: str) -> Schedule:
-    """Return every so many days or weeks, counted from a day."""
+    """Return the timetable of every N days or weeks, counted from a day."""
     body, _, start = rest.lower().partition(" from ")
     found = re.fullmatch(r"(\d{1,3}) (day|week)s?(?: ([a-z,]+))? (\d.*)", body)
     if not found:
@@ -347,7 +347,7 @@ def _zones() -> set[str]:
 
 
 def zone(name: str) -> ZoneInfo:
-    """Return the IANA time zone of that name; :class:`SettingError` when there is none."""
+    """Return the IANA time zone of that name. Raises :class:`SettingError` for an unknown one."""
     try:
         if name in _zones():
             return ZoneInfo(name)

@@ -1,4 +1,4 @@
-"""What becomes of findings: alerts that open, are told, are told again, and close."""
+"""The life of alerts: opened, reported, reported again, closed."""
 
 from __future__ import annotations
 
@@ -12,7 +12,7 @@ from .finding import Finding
 
 @dataclass(frozen=True, slots=True)
 class OpenAlert:
-    """An alert that is not over. ``told`` is when people were told of it last."""
+    """An open alert. ``told`` is the time of its last message."""
 
     key: str
     opened: datetime
@@ -23,9 +23,9 @@ class OpenAlert:
 
 @dataclass(slots=True)
 class AlertActions:
-    """What is to be done now. People are told of ``told`` and ``closed`` alerts, and of
-    ``reminded`` ones again; of what opens or closes in quiet hours, while ``quiet``, they are told
-    afterwards."""
+    """The actions to take now. ``told`` and ``closed`` alerts are reported, ``reminded`` ones
+    reported again; alerts that open or close in quiet hours are reported afterwards.
+    """
 
     opened: list[Finding] = field(default_factory=list)
     changed: list[Finding] = field(default_factory=list)
@@ -47,9 +47,9 @@ def reconcile(
 ) -> AlertActions:
     """Hold what is found now against the open alerts.
 
-    ``first_seen`` says since when each finding lasts, by its key. An alert that closed before
-    anybody was told of it is closed in silence. ``remind`` tells again of alerts that nobody has
-    acknowledged.
+    ``first_seen`` says since when each finding lasts, by its key. An alert that closed before it
+    was reported is closed silently. ``remind`` is the interval for reporting unacknowledged alerts
+    again.
     """
     actions = AlertActions()
     found = {finding.key: finding for finding in findings}

@@ -1,4 +1,4 @@
-"""What a standing check finds."""
+"""The finding of a standing check."""
 
 from __future__ import annotations
 
@@ -15,10 +15,10 @@ LOOK: Level = "look"
 class Finding:
     """Something that is wrong now.
 
-    ``key`` tells it from all others while it lasts, ``check`` names the standing check, ``job`` is
-    whose people are told (empty: those of the watch), ``about`` the thing, ``link`` the page of the
-    console. It is an alert once it has lasted for ``after``. ``told_by_report`` says that its
-    people learn of it by a report anyway; of what is ``silent`` nobody is told at all.
+    ``key`` identifies it while it lasts, ``check`` names the standing check, ``job`` is the job
+    whose recipients are notified (empty: those of the watch), ``about`` the thing, ``link`` the
+    page of the console. It is an alert once it has lasted for ``after``. ``told_by_report`` says
+    that a report covers it; ``silent`` ones are not reported at all.
     """
 
     key: str

@@ -21,7 +21,7 @@ def unusual_size(size: int, before: Sequence[int], smaller: int, larger: int) ->
     """Return what is unusual about a bundle of ``size`` bytes after others, as a clause; empty if
     nothing.
 
-    ``smaller`` and ``larger`` are percent of the middle of those before it, 0 for never.
+    ``smaller`` and ``larger`` are percent of the median of earlier bundles, 0 for never.
     """
     if len(before) < _LEAST_BEFORE:
         return ""
@@ -42,9 +42,9 @@ def unusual_changes(
     """Return what is unusual about the new, changed and gone entries of a bundle, as a clause.
 
     ``entries`` are all of the bundle, ``before`` the changes and entries of those before it, and
-    ``most`` percent of the median of their changes, 0 for never. Unusual are more than ``most`` of
-    at least a tenth of all entries; and, whatever is usual, half of all entries and more than twice
-    the usual share, as when somebody encrypts them.
+    ``most`` percent of the median of their changes, 0 for never. More than ``most`` is unusual if
+    it is at least a tenth of all entries; so is, in any case, half of all entries and more than
+    twice the usual share, as after an encryption by malware.
     """
     if not most or len(before) < _LEAST_BEFORE:
         return ""

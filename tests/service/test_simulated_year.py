@@ -24,7 +24,7 @@ from fasciculus.worker.connections import Connections
 from fasciculus.worker.events import Emitter, Finished, from_line
 
 BEGIN = datetime(2026, 1, 1, 12, tzinfo=UTC)
-RULE = "3 newest, 10 daily, 6 weekly, 12 monthly, yearly for ever, at least 4"
+RULE = "3 newest, 10 daily, 6 weekly, 12 monthly, yearly forever, at least 4"
 TIMETABLE = "weekly mon,wed,fri 02:15; monthly last day 23:30"
 
 
