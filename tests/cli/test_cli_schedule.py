@@ -140,7 +140,7 @@ def test_alerts_words_and_the_feed(cli, running, tmp_path):
     cli("mail", "set", "--fallback-channel", "none")
     cli("channels", "remove", "bell", "--yes")
     assert "/calendar/" in cli("calendar", "feed", "--make")
-    assert "There is a feed" in cli("calendar", "feed")
+    assert "Feed created" in cli("calendar", "feed")
     cli("calendar", "feed", "--remove")
     cli("jobs", "change", "nightly", "--when", "hourly at :20")
     assert until(lambda: "nightly" in cli("calendar", "show", "--days", "1"))
