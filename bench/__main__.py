@@ -78,7 +78,7 @@ STORE_ID = "be" * 16
 def peak_of(pidfd: int) -> int:
     """Return the most memory that a process had so far, in bytes; 0 where it has ended.
 
-    What the system counts for a child would begin with what its parent had.
+    The system's count for a child would start from its parent's.
     """
     try:
         known = Path(f"/proc/self/fdinfo/{pidfd}").read_text()

@@ -1,4 +1,4 @@
-"""A service of its own with many accounts and one job, for rows that measure all of it."""
+"""A service with many accounts and one job, for rows that measure everything together."""
 
 from __future__ import annotations
 

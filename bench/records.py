@@ -43,7 +43,7 @@ def stores_and_jobs(client: Client, folder: Path) -> None:
 
 
 def fill(file: Path, accounts: int) -> int:
-    """Thirty bundles of each account on two stores, every seventh of them on one alone; gives the
+    """Record thirty bundles of each account on two stores, every seventh only on one; return the
     packed bytes of all copies.
     """
     db = sqlite3.connect(file, isolation_level=None)

@@ -19,7 +19,7 @@ KEYS = ("HERONMERE", "boat-and-rope")
 
 
 class ObjectStorage:
-    """The stand-in, in a process of its own: both sides are to be measured alone."""
+    """The stand-in in a separate process, so that both sides are measured separately."""
 
     def __init__(self, folder: Path) -> None:
         here, there = multiprocessing.Pipe()

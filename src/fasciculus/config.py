@@ -1,4 +1,4 @@
-"""What is in force for a service or a client, and where each value came from.
+"""The settings of a service or a client, and the source of each value.
 
 Environment variables win over the TOML file ``fasciculus.toml`` in
 ``FASCICULUS_HOME``, which wins over the defaults.
@@ -28,7 +28,7 @@ class _Key:
 _KEYS = {
     "address": _Key("127.0.0.1", "address to listen on; loopback unless told otherwise"),
     "port": _Key(7370, "port to listen on"),
-    "workers": _Key(0, "tasks carried out at the same time; 0 means one for each core"),
+    "workers": _Key(0, "concurrent tasks; 0 means one for each core"),
     "threads": _Key(0, "cores for packing, per task; 0 means all"),
     "spool": _Key("", "folder for pieces on their way; empty means spool/ in the home"),
     "spool_limit": _Key(1024 * MIB, "bytes of pieces one task may spool"),
@@ -46,9 +46,7 @@ _KEYS = {
     "log_file": _Key("", "file for the log; empty means standard error, for the journal"),
     "log_size": _Key(20 * MIB, "bytes at which the log file is rotated"),
     "log_files": _Key(5, "rotated log files that are kept"),
-    "metrics_token": _Key(
-        "", "what a metrics collector may send as bearer token, besides the tokens of people"
-    ),
+    "metrics_token": _Key("", "bearer token of a metrics collector, in addition to users' tokens"),
     "webhook_networks": _Key(
         (),
         "networks of this machine and link that webhooks may be in, such as 127.0.0.0/8, separated "
@@ -115,11 +113,11 @@ class Config:
         return self.listings / "under-way"
 
     def listing(self, kind: str, subject: str, bundle: str) -> Path:
-        """Return where the listing of a bundle is kept beside the records."""
+        """Return the path of a bundle's listing next to the records."""
         return self.listings / kind / subject / f"{bundle}.zst"
 
     def manifest(self, kind: str, subject: str, bundle: str) -> Path:
-        """Return where a copy of a bundle's manifest is kept beside the records."""
+        """Return the path of the copy of a bundle's manifest next to the records."""
         return self.listings / kind / subject / f"{bundle}.json"
 
     def states(self, kind: str, subject: str, bundle: str) -> Path:
@@ -148,7 +146,7 @@ def _typed(name: str, value: Any, default: Any, source: str) -> Any:
 
 
 def home_of(environment: Mapping[str, str]) -> Path:
-    """``FASCICULUS_HOME``, else a folder of the system or of the user."""
+    """``FASCICULUS_HOME``, otherwise a folder of the system or of the user."""
     if environment.get("FASCICULUS_HOME"):
         return Path(environment["FASCICULUS_HOME"]).absolute()
     if os.geteuid() == 0:

@@ -41,7 +41,7 @@ _FULL_WORDS = re.compile(r"no space|disk full|disc full|quota|out of space", re.
 
 
 class FtpSettings(Settings):
-    """How an FTP server is reached."""
+    """The connection to an FTP server."""
 
     address: str = Field(min_length=1, title="Address", examples=["ftp.sedge-quill.example"])
     port: int = Field(default=21, ge=1, le=65535, title="Port")
@@ -56,19 +56,22 @@ class FtpSettings(Settings):
 
 
 class FtpSecrets(Secrets):
-    """What signs in."""
+    """The credentials."""
 
     password: str | None = Field(
         default=None,
         repr=False,
         title="Password",
-        description="That of the FTP account; the provider's panel lists it beside the address.",
+        description="The password of the FTP account; the provider's panel lists it next to the "
+        "address.",
     )
 
 
 @dataclass(frozen=True, slots=True)
 class FtpSpec:
-    """How to reach an FTP server; ``what`` names for whom, as in “store “boathouse””."""
+    """The specification of an FTP connection; ``what`` names its user, as in “store
+    “boathouse””.
+    """
 
     settings: FtpSettings
     secrets: Mapping[str, str] = field(default_factory=dict, repr=False)
@@ -92,7 +95,7 @@ class _Plain(_AnyNames, ftplib.FTP):
 
 
 class _Tls(_AnyNames, ftplib.FTP_TLS):
-    """Data connections take up the TLS session of the control connection, as servers ask for."""
+    """Data connections reuse the TLS session of the control connection, as servers require."""
 
     def ntransfercmd(self, cmd: str, rest: int | str | None = None) -> tuple[socket.socket, int]:
         connection, size = ftplib.FTP.ntransfercmd(self, cmd, rest)
@@ -137,7 +140,7 @@ class FtpConnection:
         ftp.host, ftp.port, ftp.timeout = settings.address, settings.port, self.spec.stall_timeout
         link.settimeout(min(TIMEOUT, self.spec.stall_timeout))
         ftp.sock, ftp.af = link, link.family
-        # Names that are not UTF-8 come as they are, and go so.
+        # Names that are not UTF-8 pass unchanged in both directions.
         ftp.file = link.makefile("r", encoding="utf-8", errors="surrogateescape")
         self._ftp = ftp
         try:
@@ -214,7 +217,7 @@ class FtpConnection:
 
     @property
     def raw(self) -> ftplib.FTP:
-        """Return the connection; ``ConnectionLostError`` when there is none."""
+        """Return the connection. Raises ``ConnectionLostError`` if there is none."""
         if self._ftp is None:
             raise ConnectionLostError(f"The connection to {self.spec.what} was lost.")
         return self._ftp
@@ -238,10 +241,10 @@ class FtpConnection:
             if _is_full(error):
                 raise self._full(path) from error
             if str(error)[:3] == "530":
-                # Whoever was signed in is not any more.
+                # The session has ended.
                 self.close()
                 raise ConnectionLostError(
-                    f"{_capital(what)} wants to be signed in to anew: {printable(str(error))}.",
+                    f"{_capital(what)} requires signing in again: {printable(str(error))}.",
                     "It is tried again.",
                 ) from error
             raise UnreachableError(
@@ -251,7 +254,7 @@ class FtpConnection:
         except (ftplib.Error, OSError, EOFError) as error:
             if _is_full(error):
                 raise self._full(path) from error
-            # Where a transfer broke off, the next answer may be of that one still.
+            # After an interrupted transfer, the next answer may still belong to it.
             self.close()
             if isinstance(error, ftplib.error_temp) and str(error)[:3] != "421":
                 raise TransferFailedError(
@@ -272,9 +275,9 @@ class FtpConnection:
     # Files -------------------------------------------------------------------
 
     def entries(self, folder: str) -> list[FtpEntry]:
-        """Return what is in a folder: by MLSD (RFC 3659) where there is one, else by LIST.
+        """Return the contents of a folder: by MLSD (RFC 3659) if supported, otherwise by LIST.
 
-        Raises ``MissingError`` where there is no such folder.
+        Raises ``MissingError`` if there is no such folder.
         """
         with self.said(folder):
             try:
@@ -345,7 +348,7 @@ class FtpConnection:
                 ) from error
 
     def remove(self, path: str) -> None:
-        """Remove a file; harmless when it is gone already."""
+        """Remove a file; harmless if it does not exist."""
         with self.said(path):
             try:
                 self.raw.delete(_argument(path))
@@ -354,7 +357,7 @@ class FtpConnection:
                     raise
 
     def remove_folder(self, folder: str) -> None:
-        """Remove an empty folder; harmless when it is gone already."""
+        """Remove an empty folder; harmless if it does not exist."""
         with self.said(folder), suppress(ftplib.error_perm):
             self.raw.rmd(_argument(folder))
 

@@ -1,4 +1,4 @@
-"""What the kinds of thing that can be added have in common: stores, hosts, database engines."""
+"""The common base of extensible kinds: stores, hosts, database engines."""
 
 from __future__ import annotations
 
@@ -8,7 +8,8 @@ from pydantic import BaseModel, ConfigDict
 
 
 class Settings(BaseModel):
-    """How one thing of a kind is reached; no secrets. A kind subclasses it with its fields.
+    """The connection settings of one thing of a kind; no secrets. A kind subclasses it with its
+    fields.
 
     ``title`` and ``description`` of a field are its label and hint in forms and options,
     ``examples`` what is shown while it is empty."""
@@ -18,7 +19,7 @@ class Settings(BaseModel):
     kind: str
 
     def describe(self) -> str:
-        """Return where it is, in a few words for a list."""
+        """Return its place, in a few words for a list."""
         raise NotImplementedError
 
 
@@ -29,7 +30,7 @@ class Secrets(BaseModel):
 
 
 class Kind(Protocol):
-    """What all kinds have in common."""
+    """The base of all kinds."""
 
     @property
     def name(self) -> str: ...

@@ -1,4 +1,4 @@
-"""How much memory a process may take."""
+"""Memory limits of processes."""
 
 from __future__ import annotations
 

@@ -1,8 +1,8 @@
 """Registries of the kinds of thing that can be added: stores, hosts, database engines.
 
-A kind is one object in a file of its own. Those that ship are registered by name in their room; a
+A kind is one object in its own file. Those that ship are registered by name in their room; a
 package adds others through an entry point of the room's group, and is loaded when it is wanted.
-What one order does not need is not imported here: pydantic alone takes long.
+Modules that an order does not need are not imported here, since pydantic takes long.
 """
 
 from __future__ import annotations
@@ -72,7 +72,7 @@ class Registry(Generic[K]):
         return name in self._staying
 
     def preload(self, name: str) -> None:
-        """Import a kind that ships; what others added is imported where it is used alone."""
+        """Import a built-in kind; added ones are imported only where they are used."""
         if name in self._built_in:
             self.get(name)
 

@@ -55,7 +55,7 @@ class SshSpec:
 
 
 class SshSecrets(Secrets):
-    """What signs in: a password, or a private key."""
+    """The credentials: a password, or a private key."""
 
     password: str | None = Field(default=None, repr=False, title="Password")
     private_key: str | None = Field(
@@ -229,7 +229,7 @@ class SshConnection:
             raise broke_off(self.spec.where, error) from error
 
     def sftp(self, timeout: float) -> SftpClient:
-        """Return an SFTP session over the connection; its requests give up after ``timeout``
+        """Return an SFTP session over the connection; its requests time out after ``timeout``
         seconds.
         """
         try:
@@ -254,8 +254,8 @@ class SshConnection:
         if self.spec.host_key != self.seen_key:
             raise UnreachableError(
                 f"The server's host key is {self.seen_key}, but {self.spec.host_key} was accepted.",
-                "Ask its administrator whether the key was changed on purpose; if not, somebody "
-                "stands in between.",
+                "Ask its administrator whether the key was changed on purpose; if not, the "
+                "connection may be intercepted.",
                 field="host_key",
             )
 
@@ -288,6 +288,6 @@ class SshConnection:
 def broke_off(where: str, error: Exception) -> ConnectionLostError:
     """Return what to say when an SSH connection ends before its time."""
     return ConnectionLostError(
-        f"The SSH connection to {where} broke off: {error or 'no answer'}.",
+        f"The SSH connection to {where} was interrupted: {error or 'no answer'}.",
         "Is this an SSH server with SFTP?",
     )

@@ -82,7 +82,10 @@ def test_each_reading_command_tells_people_and_programs_the_same(valley, said):
         ("reports", "preview", "nightly"): ["[Fasciculus] nightly: done", "millpond"],
         ("jobs", "changes", "nightly"): ["administrator", "added"],
         ("jobs", "paused"): ["Nothing is paused"],
-        ("jobs", "simulate", "nightly"): ["millpond on attic, keeping 7 newest", "1 subject in all"],
+        ("jobs", "simulate", "nightly"): [
+            "millpond on attic, keeping 7 newest",
+            "1 subject in all",
+        ],
         ("calendar", "show"): ["No scheduled starts"],
         ("calendar", "feed"): ["There is no feed"],
         ("alerts", "list"): ["No open alerts"],

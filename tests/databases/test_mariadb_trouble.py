@@ -224,7 +224,7 @@ def test_a_lost_connection_is_not_one_odd_table(spec, made, monkeypatch):
     made("lost", *MANY)
 
     def gone(self, table, columns, source):
-        raise UnreachableError("The database server broke the connection off.")
+        raise UnreachableError("The database server closed the connection.")
         yield b""
 
     monkeypatch.setattr(dump_module.Dump, "_written", gone)

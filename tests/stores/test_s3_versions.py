@@ -44,7 +44,7 @@ def keep_versions(place):
 
 
 def test_what_a_bucket_keeps_of_what_was_removed_is_said_and_removed_if_wanted(place):
-    assert said(opened(place)) == "What is removed is gone."
+    assert said(opened(place)) == "Removed files are deleted."
     keep_versions(place)
     with connected(opened(place)) as store:
         store.put_bytes(b"one", "a/piece")

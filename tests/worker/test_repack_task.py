@@ -173,7 +173,7 @@ def test_a_store_that_fails_while_pieces_are_brought_there_keeps_all_that_is_the
     threads = threading.active_count()
     with pytest.raises(FasciculusError, match="refused it") as caught:
         dead.repack()
-    assert caught.value.hint == "What was complete is untouched."
+    assert caught.value.hint == "Complete copies are untouched."
     monkeypatch.undo()
     assert pieces(dead) == before and dead.verify(True) == ({}, [])
     until(lambda: threading.active_count() <= threads)

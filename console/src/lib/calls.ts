@@ -10,7 +10,7 @@ type Optional<T, K extends keyof T> = Omit<T, K> & Partial<Pick<T, K>>;
 export const sessionOpen = (body: Schemas['SignIn']) =>
   call<Schemas['Identity']>('POST', '/session', body);
 
-/** Who is signed in. */
+/** The signed-in user. */
 export const sessionShow = () => call<Schemas['Identity']>('GET', '/session');
 
 /** Sign out. */
@@ -34,16 +34,16 @@ export const tokensRemove = (name: string) => call<void>('DELETE', `/tokens/${pa
 export const alertsList = (query?: Query<'alerts_list'>) =>
   call<Schemas['Page_Alert_']>('GET', '/alerts' + queryString(query));
 
-/** Say that somebody knows of an alert; it stays open until it is over. */
+/** Acknowledge an alert; it stays open until the cause is gone. */
 export const alertsAcknowledge = (
   alert: number,
   body: Optional<Schemas['Acknowledgement'], 'note'>,
 ) => call<Schemas['Alert']>('POST', `/alerts/${part(alert)}/acknowledge`, body);
 
-/** Who is told of alerts, and from when on something is one. */
+/** Recipients of alerts, and thresholds for opening them. */
 export const watchShow = () => call<Schemas['WatchSettings']>('GET', '/settings/watch');
 
-/** Set who is told of alerts, and from when on something is one. */
+/** Set the recipients of alerts and the thresholds. */
 export const watchChange = (
   body: Optional<
     Schemas['WatchSettings'],
@@ -67,7 +67,7 @@ export const bundlesList = (query?: Query<'bundles_list'>) =>
 export const bundlesShow = (bundleId: number) =>
   call<Schemas['BundleDetail']>('GET', `/bundles/${part(bundleId)}`);
 
-/** Exempt a bundle from every keep rule, with a reason, until a moment or without end. */
+/** Pin a bundle, with a reason, until a time or until it is unpinned. */
 export const bundlesPin = (bundleId: number, body: Optional<Schemas['Pin'], 'reason' | 'until'>) =>
   call<Schemas['BundleDetail']>('PUT', `/bundles/${part(bundleId)}/pin`, body);
 
@@ -75,7 +75,7 @@ export const bundlesPin = (bundleId: number, body: Optional<Schemas['Pin'], 'rea
 export const bundlesUnpin = (bundleId: number) =>
   call<Schemas['BundleDetail']>('DELETE', `/bundles/${part(bundleId)}/pin`);
 
-/** What is in a folder of a bundle. */
+/** Contents of a folder in a bundle. */
 export const bundlesFiles = (bundleId: number, query?: Query<'bundles_files'>) =>
   call<Schemas['BundleFiles']>('GET', `/bundles/${part(bundleId)}/files` + queryString(query));
 
@@ -83,7 +83,7 @@ export const bundlesFiles = (bundleId: number, query?: Query<'bundles_files'>) =
 export const bundlesSearch = (bundleId: number, query?: Query<'bundles_search'>) =>
   call<Schemas['EntrySearch']>('GET', `/bundles/${part(bundleId)}/search` + queryString(query));
 
-/** What a download lacks; its number is in its X-Download header. */
+/** Omissions of a download; its number is in its X-Download header. */
 export const downloadsShow = (downloadId: string) =>
   call<Schemas['DownloadReport']>('GET', `/downloads/${part(downloadId)}`);
 
@@ -124,7 +124,7 @@ export const restoresLog = (restoreId: number, query?: Query<'restores_log'>) =>
 export const calendarShow = (query?: Query<'calendar_show'>) =>
   call<Schemas['Calendar']>('GET', '/calendar' + queryString(query));
 
-/** Whether there is a calendar feed. */
+/** State of the calendar feed. */
 export const calendarFeed = () => call<Schemas['CalendarFeed']>('GET', '/calendar/feed');
 
 /** A new secret address for the calendar feed, in place of the one there was. */
@@ -166,7 +166,7 @@ export const hostsAccept = (
   body: Optional<Schemas['Acceptance'], 'accounts' | 'all'>,
 ) => call<Schemas['Accepted']>('POST', `/hosts/${part(name)}/discovery`, body);
 
-/** What the last discovery on a host could give to no account. */
+/** Findings of the last discovery on a host that belong to no account. */
 export const hostsUnmatched = (name: string) =>
   call<Schemas['Unmatched']>('GET', `/hosts/${part(name)}/unmatched`);
 
@@ -182,7 +182,7 @@ export const previewsShow = (previewId: number) =>
 export const previewsCancel = (previewId: number) =>
   call<Schemas['Preview']>('POST', `/previews/${part(previewId)}/cancel`);
 
-/** How each site, database and mail domain is protected. */
+/** Protection of each site, database and mail domain. */
 export const coverageList = (query?: Query<'coverage_list'>) =>
   call<Schemas['Page_CoverageRow_']>('GET', '/coverage' + queryString(query));
 
@@ -245,7 +245,7 @@ export const hostsChange = (
 /** Remove a host that has no accounts. */
 export const hostsRemove = (name: string) => call<void>('DELETE', `/hosts/${part(name)}`);
 
-/** Try a host as it is described, before saving it. */
+/** Test a host before saving it. */
 export const hostsTryDraft = (
   body: Optional<
     Schemas['HostInput'],
@@ -361,7 +361,7 @@ export const jobsAdd = (
   >,
 ) => call<Schemas['Job']>('POST', '/jobs', body);
 
-/** What a new job starts from. */
+/** Defaults of a new job. */
 export const jobDefaults = () => call<Schemas['JobDefaults']>('GET', '/defaults/job');
 
 /** One job. */
@@ -431,11 +431,11 @@ export const jobsStart = (
   >,
 ) => call<Schemas['Started']>('POST', `/jobs/${part(name)}/start`, body);
 
-/** What would retire now, and what that would free; nothing is removed. */
+/** Copies that would retire now, and the space freed; nothing is removed. */
 export const jobsRetiring = (name: string, query?: Query<'jobs_retiring'>) =>
   call<Schemas['Page_Retiring_']>('GET', `/jobs/${part(name)}/retiring` + queryString(query));
 
-/** What a job would do, before it is saved. */
+/** Summary of a job, before it is saved. */
 export const jobsSummary = (
   body: Optional<
     Schemas['JobInput'],
@@ -476,7 +476,7 @@ export const jobsSummary = (
   >,
 ) => call<Schemas['JobSummary']>('POST', '/jobs/summary', body);
 
-/** Which copies a job will have on each day of the coming year, before it is saved. */
+/** Simulation of a job's copies on each day of the coming year, before it is saved. */
 export const jobsSimulate = (
   body: Optional<
     Schemas['JobInput'],
@@ -518,7 +518,7 @@ export const jobsSimulate = (
   query?: Query<'jobs_simulate'>,
 ) => call<Schemas['JobSimulation']>('POST', '/jobs/simulate' + queryString(query), body);
 
-/** What a store will hold on each day of the coming year, by the keep rules of all its jobs. */
+/** Simulation of a store's usage on each day of the coming year, by the keep rules of its jobs. */
 export const storesSimulate = (name: string) =>
   call<Schemas['StoreSimulation']>('GET', `/stores/${part(name)}/simulate`);
 
@@ -569,7 +569,7 @@ export const storesSeal = (name: string, body: Optional<Schemas['SealStart'], 's
 export const storesImport = (name: string) =>
   call<Schemas['MaintenanceStarted']>('POST', `/stores/${part(name)}/import`);
 
-/** What was brought to a store from others, newest first. */
+/** Transfers to a store from other stores, newest first. */
 export const storesTransfers = (name: string, query?: Query<'stores_transfers'>) =>
   call<Schemas['Page_Transfer_']>('GET', `/stores/${part(name)}/transfers` + queryString(query));
 
@@ -581,7 +581,7 @@ export const maintenanceList = (query?: Query<'maintenance_list'>) =>
 export const maintenanceShow = (maintenanceId: number) =>
   call<Schemas['MaintenanceTask']>('GET', `/maintenance/${part(maintenanceId)}`);
 
-/** Cancel maintenance; every copy stays as whole as it was. */
+/** Cancel a maintenance task; every copy stays intact. */
 export const maintenanceCancel = (maintenanceId: number) =>
   call<Schemas['MaintenanceTask']>('POST', `/maintenance/${part(maintenanceId)}/cancel`);
 
@@ -596,11 +596,11 @@ export const maintenanceLog = (maintenanceId: number, query?: Query<'maintenance
 export const damageList = (query?: Query<'damage_list'>) =>
   call<Schemas['Page_DamageRow_']>('GET', '/damage' + queryString(query));
 
-/** How a subject grows, and what it takes on each store. */
+/** Growth of a subject, and its space on each store. */
 export const growthShow = (query: Query<'growth_show'>) =>
   call<Schemas['Growth']>('GET', '/growth' + queryString(query));
 
-/** What is new, changed and gone in a bundle. */
+/** Entries added, changed and removed in a bundle. */
 export const bundlesChanges = (bundleId: number, query?: Query<'bundles_changes'>) =>
   call<Schemas['Page_BundleChange_']>(
     'GET',
@@ -611,7 +611,7 @@ export const bundlesChanges = (bundleId: number, query?: Query<'bundles_changes'
 export const reportsList = (query?: Query<'reports_list'>) =>
   call<Schemas['Page_Report_']>('GET', '/reports' + queryString(query));
 
-/** One report as it was sent. */
+/** One report. */
 export const reportsShow = (reportId: number) =>
   call<Schemas['ReportDetail']>('GET', `/reports/${part(reportId)}`);
 
@@ -668,14 +668,14 @@ export const templatesShow = (name: string) =>
 export const templatesChange = (name: string, body: Optional<Schemas['TemplateText'], 'text'>) =>
   call<Schemas['Template']>('PUT', `/templates/${part(name)}`, body);
 
-/** A message by one template as it is in force, with the last real run where there is one. */
+/** A message by the present template, with the last real run if there is one. */
 export const templatesPreview = (name: string) =>
   call<Schemas['ReportPreview']>('GET', `/templates/${part(name)}/preview`);
 
-/** What needs attention, what comes next, what was. */
+/** Overview: alerts, next starts, recent runs. */
 export const overview = () => call<Schemas['Overview']>('GET', '/overview');
 
-/** What is paused, and until when. */
+/** Pauses, with their ends. */
 export const pausesList = () => call<Schemas['Page_Pause_']>('GET', '/pauses');
 
 /** Pause everything: no run begins; restores stay possible. */
@@ -775,7 +775,7 @@ export const storesChange = (
 /** Remove a store from the records; what is on it is not touched. */
 export const storesRemove = (name: string) => call<void>('DELETE', `/stores/${part(name)}`);
 
-/** Try a store as it is described, before saving it. */
+/** Test a store before saving it. */
 export const storesTryDraft = (
   body: Optional<
     Schemas['StoreInput'],
@@ -802,11 +802,11 @@ export const storesTryDraft = (
 export const storesTry = (name: string) =>
   call<Schemas['TryResult']>('POST', `/stores/${part(name)}/try`);
 
-/** Hosts, accounts and jobs that a store tells of, until they are accepted. */
+/** Hosts, accounts and jobs proposed by a store, until they are accepted. */
 export const storesProposals = (name: string) =>
   call<Schemas['Page_StoreProposal_']>('GET', `/stores/${part(name)}/proposals`);
 
-/** Accept what a store tells of: hosts without a connection, accounts, jobs switched off. */
+/** Accept proposals of a store: hosts without a connection, accounts, disabled jobs. */
 export const storesAccept = (
   name: string,
   body: Optional<
@@ -815,7 +815,7 @@ export const storesAccept = (
   >,
 ) => call<Schemas['AcceptedProposals']>('POST', `/stores/${part(name)}/proposals`, body);
 
-/** Forget what a store tells of; its bundles stay in the records. */
+/** Dismiss proposals of a store; its bundles stay in the records. */
 export const storesDismiss = (
   name: string,
   body: Optional<
@@ -824,7 +824,7 @@ export const storesDismiss = (
   >,
 ) => call<void>('POST', `/stores/${part(name)}/proposals/dismiss`, body);
 
-/** What a store holds, how it grows, when it is full, what it costs. */
+/** Usage, growth and cost of a store, and the day it will be full. */
 export const storesUsage = (name: string) =>
   call<Schemas['StoreUsage']>('GET', `/stores/${part(name)}/usage`);
 
@@ -836,7 +836,7 @@ export const storesClaim = (name: string) =>
 export const storesConnect = (name: string) =>
   call<Schemas['StoreAccess']>('POST', `/stores/${part(name)}/access`);
 
-/** Whether a drive's owner has given access. */
+/** State of the access to a drive. */
 export const storesAccess = (name: string) =>
   call<Schemas['StoreAccess']>('GET', `/stores/${part(name)}/access`);
 

@@ -7,7 +7,7 @@ export interface paths {
       path?: never;
       cookie?: never;
     };
-    /** Who is signed in */
+    /** The signed-in user */
     get: operations['session_show'];
     put?: never;
     /** Sign in */
@@ -97,7 +97,7 @@ export interface paths {
     };
     get?: never;
     put?: never;
-    /** Say that somebody knows of an alert; it stays open until it is over */
+    /** Acknowledge an alert; it stays open until the cause is gone */
     post: operations['alerts_acknowledge'];
     delete?: never;
     options?: never;
@@ -112,9 +112,9 @@ export interface paths {
       path?: never;
       cookie?: never;
     };
-    /** Who is told of alerts, and from when on something is one */
+    /** Recipients of alerts, and thresholds for opening them */
     get: operations['watch_show'];
-    /** Set who is told of alerts, and from when on something is one */
+    /** Set the recipients of alerts and the thresholds */
     put: operations['watch_change'];
     post?: never;
     delete?: never;
@@ -165,7 +165,7 @@ export interface paths {
       cookie?: never;
     };
     get?: never;
-    /** Exempt a bundle from every keep rule, with a reason, until a moment or without end */
+    /** Pin a bundle, with a reason, until a time or until it is unpinned */
     put: operations['bundles_pin'];
     post?: never;
     /** Let a bundle retire again as the keep rule says */
@@ -182,7 +182,7 @@ export interface paths {
       path?: never;
       cookie?: never;
     };
-    /** What is in a folder of a bundle */
+    /** Contents of a folder in a bundle */
     get: operations['bundles_files'];
     put?: never;
     post?: never;
@@ -233,7 +233,7 @@ export interface paths {
       path?: never;
       cookie?: never;
     };
-    /** What a download lacks; its number is in its X-Download header */
+    /** Omissions of a download; its number is in its X-Download header */
     get: operations['downloads_show'];
     put?: never;
     post?: never;
@@ -336,7 +336,7 @@ export interface paths {
       path?: never;
       cookie?: never;
     };
-    /** Whether there is a calendar feed */
+    /** State of the calendar feed */
     get: operations['calendar_feed'];
     put?: never;
     /** A new secret address for the calendar feed, in place of the one there was */
@@ -424,7 +424,7 @@ export interface paths {
       path?: never;
       cookie?: never;
     };
-    /** Everything that a person sets, as one TOML text; secrets by reference alone */
+    /** All settings as one TOML text; secrets only as references */
     get: operations['definitions_export'];
     put?: never;
     /** Apply such a text; with “dry_run”, say what would change */
@@ -460,7 +460,7 @@ export interface paths {
       path?: never;
       cookie?: never;
     };
-    /** What the last discovery on a host could give to no account */
+    /** Findings of the last discovery on a host that belong to no account */
     get: operations['hosts_unmatched'];
     put?: never;
     post?: never;
@@ -528,7 +528,7 @@ export interface paths {
       path?: never;
       cookie?: never;
     };
-    /** How each site, database and mail domain is protected */
+    /** Protection of each site, database and mail domain */
     get: operations['coverage_list'];
     put?: never;
     post?: never;
@@ -613,7 +613,7 @@ export interface paths {
       path?: never;
       cookie?: never;
     };
-    /** What happens in a run, live, until it ends */
+    /** Live events of a run, until it ends */
     get: operations['runs_events'];
     put?: never;
     post?: never;
@@ -686,7 +686,7 @@ export interface paths {
     };
     get?: never;
     put?: never;
-    /** Try a host as it is described, before saving it */
+    /** Test a host before saving it */
     post: operations['hosts_try_draft'];
     delete?: never;
     options?: never;
@@ -807,7 +807,7 @@ export interface paths {
       path?: never;
       cookie?: never;
     };
-    /** What a new job starts from */
+    /** Defaults of a new job */
     get: operations['job_defaults'];
     put?: never;
     post?: never;
@@ -894,7 +894,7 @@ export interface paths {
       path?: never;
       cookie?: never;
     };
-    /** What would retire now, and what that would free; nothing is removed */
+    /** Copies that would retire now, and the space freed; nothing is removed */
     get: operations['jobs_retiring'];
     put?: never;
     post?: never;
@@ -913,7 +913,7 @@ export interface paths {
     };
     get?: never;
     put?: never;
-    /** What a job would do, before it is saved */
+    /** Summary of a job, before it is saved */
     post: operations['jobs_summary'];
     delete?: never;
     options?: never;
@@ -930,7 +930,7 @@ export interface paths {
     };
     get?: never;
     put?: never;
-    /** Which copies a job will have on each day of the coming year, before it is saved */
+    /** Simulation of a job's copies on each day of the coming year, before it is saved */
     post: operations['jobs_simulate'];
     delete?: never;
     options?: never;
@@ -945,7 +945,7 @@ export interface paths {
       path?: never;
       cookie?: never;
     };
-    /** What a store will hold on each day of the coming year, by the keep rules of all its jobs */
+    /** Simulation of a store's usage on each day of the coming year, by the keep rules of its jobs */
     get: operations['stores_simulate'];
     put?: never;
     post?: never;
@@ -1133,7 +1133,7 @@ export interface paths {
       path?: never;
       cookie?: never;
     };
-    /** What was brought to a store from others, newest first */
+    /** Transfers to a store from other stores, newest first */
     get: operations['stores_transfers'];
     put?: never;
     post?: never;
@@ -1186,7 +1186,7 @@ export interface paths {
     };
     get?: never;
     put?: never;
-    /** Cancel maintenance; every copy stays as whole as it was */
+    /** Cancel a maintenance task; every copy stays intact */
     post: operations['maintenance_cancel'];
     delete?: never;
     options?: never;
@@ -1235,7 +1235,7 @@ export interface paths {
       path?: never;
       cookie?: never;
     };
-    /** How a subject grows, and what it takes on each store */
+    /** Growth of a subject, and its space on each store */
     get: operations['growth_show'];
     put?: never;
     post?: never;
@@ -1252,7 +1252,7 @@ export interface paths {
       path?: never;
       cookie?: never;
     };
-    /** What is new, changed and gone in a bundle */
+    /** Entries added, changed and removed in a bundle */
     get: operations['bundles_changes'];
     put?: never;
     post?: never;
@@ -1286,7 +1286,7 @@ export interface paths {
       path?: never;
       cookie?: never;
     };
-    /** One report as it was sent */
+    /** One report */
     get: operations['reports_show'];
     put?: never;
     post?: never;
@@ -1458,7 +1458,7 @@ export interface paths {
       path?: never;
       cookie?: never;
     };
-    /** A message by one template as it is in force, with the last real run where there is one */
+    /** A message by the present template, with the last real run if there is one */
     get: operations['templates_preview'];
     put?: never;
     post?: never;
@@ -1492,7 +1492,7 @@ export interface paths {
       path?: never;
       cookie?: never;
     };
-    /** What needs attention, what comes next, what was */
+    /** Overview: alerts, next starts, recent runs */
     get: operations['overview'];
     put?: never;
     post?: never;
@@ -1509,7 +1509,7 @@ export interface paths {
       path?: never;
       cookie?: never;
     };
-    /** What is paused, and until when */
+    /** Pauses, with their ends */
     get: operations['pauses_list'];
     /** Pause everything: no run begins; restores stay possible */
     put: operations['pauses_set'];
@@ -1656,7 +1656,7 @@ export interface paths {
     };
     get?: never;
     put?: never;
-    /** Try a store as it is described, before saving it */
+    /** Test a store before saving it */
     post: operations['stores_try_draft'];
     delete?: never;
     options?: never;
@@ -1688,10 +1688,10 @@ export interface paths {
       path?: never;
       cookie?: never;
     };
-    /** Hosts, accounts and jobs that a store tells of, until they are accepted */
+    /** Hosts, accounts and jobs proposed by a store, until they are accepted */
     get: operations['stores_proposals'];
     put?: never;
-    /** Accept what a store tells of: hosts without a connection, accounts, jobs switched off */
+    /** Accept proposals of a store: hosts without a connection, accounts, disabled jobs */
     post: operations['stores_accept'];
     delete?: never;
     options?: never;
@@ -1708,7 +1708,7 @@ export interface paths {
     };
     get?: never;
     put?: never;
-    /** Forget what a store tells of; its bundles stay in the records */
+    /** Dismiss proposals of a store; its bundles stay in the records */
     post: operations['stores_dismiss'];
     delete?: never;
     options?: never;
@@ -1723,7 +1723,7 @@ export interface paths {
       path?: never;
       cookie?: never;
     };
-    /** What a store holds, how it grows, when it is full, what it costs */
+    /** Usage, growth and cost of a store, and the day it will be full */
     get: operations['stores_usage'];
     put?: never;
     post?: never;
@@ -1757,7 +1757,7 @@ export interface paths {
       path?: never;
       cookie?: never;
     };
-    /** Whether a drive's owner has given access */
+    /** State of the access to a drive */
     get: operations['stores_access'];
     put?: never;
     /** Ask the owner of a drive for access */
@@ -1792,7 +1792,7 @@ export interface components {
   schemas: {
     /**
      * Acceptance
-     * @description Which of the proposals to take over: accounts by name, or all of them.
+     * @description The proposals to accept: accounts by name, or all of them.
      */
     Acceptance: {
       /**
@@ -1813,7 +1813,7 @@ export interface components {
     };
     /**
      * AcceptedProposals
-     * @description What was added, in words, and what was not, with the reason.
+     * @description The added things in words, and those not added, with the reason.
      */
     AcceptedProposals: {
       /** Added */
@@ -1935,7 +1935,7 @@ export interface components {
     };
     /**
      * Acknowledgement
-     * @description That somebody knows of an alert, with a note for the others.
+     * @description The acknowledgement of an alert, with a comment for others.
      */
     Acknowledgement: {
       /**
@@ -2005,7 +2005,7 @@ export interface components {
     };
     /**
      * Applied
-     * @description What applying did, or would do; ``lacking`` are the places of secrets that it needs.
+     * @description The changes that applying made or would make; ``lacking`` lists the secrets that it needs.
      */
     Applied: {
       /** Changes */
@@ -2048,8 +2048,8 @@ export interface components {
     };
     /**
      * Bundle
-     * @description A subject's complete state at one moment: it shows ``entries`` and ``bytes``, and brought
-     *     ``new_bytes`` of them, ``packed`` as stored.
+     * @description A subject's complete state at one point in time: ``entries`` of ``bytes``, of which
+     *     ``new_bytes`` were new and took ``packed`` bytes after packing.
      */
     Bundle: {
       /** Id */
@@ -2329,7 +2329,7 @@ export interface components {
     };
     /**
      * CalendarFeed
-     * @description Whether there is a feed, and its secret address when it was just made.
+     * @description The calendar feed; its secret address only when it was just created.
      */
     CalendarFeed: {
       /**
@@ -2366,8 +2366,8 @@ export interface components {
     };
     /**
      * Change
-     * @description What applying did, or would do: ``added``, ``changed`` with its fields, or ``kept`` though
-     *     the text does not have it.
+     * @description A change that applying made or would make: ``added``, ``changed`` with its fields, or
+     *     ``kept`` though the text does not mention it.
      */
     Change: {
       /**
@@ -2414,7 +2414,7 @@ export interface components {
     };
     /**
      * Channel
-     * @description A webhook as it is listed: of its address only the host, for the rest may be secret.
+     * @description A webhook in a list, with only the host of its address, since the rest may be secret.
      */
     Channel: {
       /** Name */
@@ -2441,8 +2441,8 @@ export interface components {
     };
     /**
      * ChannelAnswer
-     * @description What a webhook answered: its status, how long it took in seconds, and the beginning of the
-     *     body.
+     * @description The answer of a webhook: its status, its duration in seconds, and the beginning of
+     *     the body.
      */
     ChannelAnswer: {
       /** Ok */
@@ -2463,7 +2463,7 @@ export interface components {
      * ChannelInput
      * @description A webhook that reports go to as well.
      *
-     *     ``form`` is what it gets: “message” the whole of a report as JSON, signed with ``secret``
+     *     ``form`` is the payload: “message” is the whole report as JSON, signed with ``secret``
      *     (Standard Webhooks 1.0); “text” and “content” one line under that name, as many chat services
      *     take it; “template” what ``template`` makes of it, which must be JSON. ``secret`` is given when
      *     saving, never given back; left out, it stays as it was.
@@ -2516,7 +2516,7 @@ export interface components {
     };
     /**
      * ContentsInfo
-     * @description How much of one kind of contents a bundle shows, and the paths that could not be read.
+     * @description The size of one kind of contents in a bundle, and the unreadable paths.
      */
     ContentsInfo: {
       /**
@@ -2693,7 +2693,7 @@ export interface components {
     };
     /**
      * Databases
-     * @description Which databases, tables and rows. Patterns have ``*`` and ``?``; those of tables are
+     * @description Rules for databases, tables and rows. Patterns have ``*`` and ``?``; those of tables are
      *     ``database.table``. Empty means all.
      */
     Databases: {
@@ -2757,12 +2757,12 @@ export interface components {
     };
     /**
      * DiscoveryRules
-     * @description Where a host's accounts are found, in places such as ``/home/{account}``.
+     * @description The discovery rules of a host, with patterns such as ``/home/{account}``.
      *
      *     ``sites`` are document roots with ``{account}`` and ``{site}`` in them, ``nginx`` and ``apache``
      *     file patterns of virtual hosts; ``database_prefix`` is such as ``{account}_``. With
-     *     ``automatic`` what is new or changed is taken over every hour. An account that is gone is
-     *     forgotten, with its bundles, after ``forget_after`` days; 0 means never by itself.
+     *     ``automatic`` new and changed accounts are accepted every hour. A deleted account and its
+     *     bundles are forgotten after ``forget_after`` days; 0 means only by hand.
      */
     DiscoveryRules: {
       /**
@@ -2823,7 +2823,8 @@ export interface components {
     };
     /**
      * DownloadReport
-     * @description What a download lacks: how many entries are not in it or not as they were, and the first.
+     * @description The omissions of a download: the number of missing or altered entries, and the
+     *     first of them.
      */
     DownloadReport: {
       /**
@@ -2849,7 +2850,7 @@ export interface components {
     };
     /**
      * ExcludedSize
-     * @description What a rule leaves out.
+     * @description The effect of an exclude rule.
      */
     ExcludedSize: {
       /** Entries */
@@ -2861,7 +2862,7 @@ export interface components {
     };
     /**
      * FieldProblem
-     * @description What is wrong with one field; dots stand between the parts of its path.
+     * @description The error of one field; the parts of its path are separated by dots.
      */
     FieldProblem: {
       /** Field */
@@ -2883,8 +2884,8 @@ export interface components {
     };
     /**
      * Growth
-     * @description How a subject grows: ``per_week`` is the trend of the bytes it shows, None before the bundles
-     *     of a job span a day.
+     * @description The growth of a subject: ``per_week`` is the trend of its size, None until the bundles of a
+     *     job span a day.
      */
     Growth: {
       /** Subject Kind */
@@ -2926,8 +2927,8 @@ export interface components {
     };
     /**
      * GrowthStore
-     * @description What a subject takes on one store. ``unused`` are bytes of contents in its pieces that no
-     *     bundle there seems to need; repacking measures them exactly.
+     * @description The space of a subject on one store. ``unused`` are bytes in its pieces that no bundle seems
+     *     to need; repacking measures them exactly.
      */
     GrowthStore: {
       /** Store */
@@ -2943,7 +2944,7 @@ export interface components {
     };
     /**
      * Host
-     * @description A host, with where it is, in words, and how many accounts it has.
+     * @description A host, with its place in words and its number of accounts.
      */
     Host: {
       /** Name */
@@ -3026,7 +3027,7 @@ export interface components {
     };
     /**
      * HostFields
-     * @description What is sent and shown of a host: a server where accounts live.
+     * @description The common fields of input and output: a server that hosts accounts.
      *
      *     ``connection`` says how it is reached; ``servers`` are its database servers, one per engine.
      *     ``max_concurrent`` limits the tasks that run on it at the same time; 0 is the default for its
@@ -3101,7 +3102,7 @@ export interface components {
     /**
      * HostInput
      * @description A host to be saved. ``secrets`` are those of its connection, and those of its database
-     *     servers as ``mariadb_password``; what is left out stays as it was, an empty text removes one.
+     *     servers as ``mariadb_password``; omitted secrets keep their value, an empty text removes one.
      */
     HostInput: {
       /** Name */
@@ -3196,7 +3197,7 @@ export interface components {
     };
     /**
      * Identity
-     * @description Who is signed in. ``csrf`` goes into the X-CSRF-Token header of every change.
+     * @description The signed-in user. ``csrf`` is required as X-CSRF-Token header of every change.
      */
     Identity: {
       /** Name */
@@ -3214,7 +3215,7 @@ export interface components {
     };
     /**
      * Job
-     * @description A job as it is listed, with what the service knows of it.
+     * @description A job in a list, with its state.
      */
     Job: {
       /** Name */
@@ -3484,8 +3485,7 @@ export interface components {
     /**
      * JobCopy
      * @description A new job out of another one's settings, with another name and, where they are given, other
-     *     stores, another timetable, another keep rule. It begins switched off unless it is told to be
-     *     on.
+     *     stores, another timetable, another keep rule. It is disabled unless ``enabled`` is set.
      */
     JobCopy: {
       /** Name */
@@ -3513,7 +3513,7 @@ export interface components {
     };
     /**
      * JobDefaults
-     * @description What a new job starts from, before anybody has filled it in.
+     * @description The defaults of a new job.
      */
     JobDefaults: {
       /** Name */
@@ -3967,7 +3967,7 @@ export interface components {
     };
     /**
      * JobSimulation
-     * @description The coming year of a job on one store, if every run succeeds and sizes stay as they are.
+     * @description The coming year of a job on one store, if every run succeeds and sizes do not change.
      */
     JobSimulation: {
       /** Store */
@@ -3985,10 +3985,10 @@ export interface components {
     };
     /**
      * JobStart
-     * @description What to do otherwise this once: a full bundle, a comparison of contents, only some of the
-     *     subjects; or a run of its own name, such as “before the update”, whose bundles stay for
-     *     ``keep_days`` days whatever the keep rule says. ``failed_of`` is the number of a run: of its
-     *     subjects only those that did not end well.
+     * @description Options of one run: full bundles, a comparison of contents, only some of the subjects, or a
+     *     label such as “before the update”, whose bundles are pinned for ``keep_days`` days.
+     *
+     *     ``failed_of`` is the number of an earlier run: only its failed subjects are started.
      */
     JobStart: {
       /**
@@ -4024,7 +4024,7 @@ export interface components {
     };
     /**
      * JobSummary
-     * @description What a job would do, said before it is saved.
+     * @description The summary of a job, before it is saved.
      */
     JobSummary: {
       /** Sentence */
@@ -4173,8 +4173,8 @@ export interface components {
     };
     /**
      * KindSettings
-     * @description Settings of one kind. Which fields there are depends on ``kind``; ``GET /kinds`` describes
-     *     them. A client need not know the kinds that a service has.
+     * @description Settings of one kind. The fields depend on ``kind``; ``GET /kinds`` describes them. A client
+     *     need not know the kinds that a service has.
      */
     KindSettings: {
       /** Kind */
@@ -4224,8 +4224,8 @@ export interface components {
     };
     /**
      * MailFiles
-     * @description Where a host keeps mail settings. ``home`` and ``dkim`` have ``{domain}`` in them, ``home``
-     *     also ``{user}``; ``refresh`` are commands to run after a restore, such as ``postmap FILE``.
+     * @description The mail settings of a host. ``home`` and ``dkim`` contain ``{domain}``, ``home`` also
+     *     ``{user}``; ``refresh`` lists commands to run after a restore, such as ``postmap FILE``.
      */
     MailFiles: {
       /**
@@ -4963,8 +4963,7 @@ export interface components {
     };
     /**
      * Preview
-     * @description What would go in. ``packed`` is an estimate; ``new`` is since the last bundle, where there is
-     *     one.
+     * @description The expected contents. ``packed`` is an estimate; ``new`` is since the last bundle.
      */
     Preview: {
       /** Id */
@@ -5024,7 +5023,7 @@ export interface components {
     };
     /**
      * PreviewStart
-     * @description Of which job, as it is described, and of which of its subjects.
+     * @description The job to preview, and one of its subjects.
      */
     PreviewStart: {
       job: components['schemas']['JobInput'];
@@ -5096,7 +5095,7 @@ export interface components {
     };
     /**
      * ProposalChoice
-     * @description Which proposals of a store: by name, or all of them.
+     * @description The proposals to accept or dismiss: by name, or all of them.
      *
      *     ``homes`` gives accounts another home than the one that is proposed.
      */
@@ -5172,7 +5171,7 @@ export interface components {
     };
     /**
      * RepairStart
-     * @description Of which subject; of all that are damaged when left out.
+     * @description The subject to repair; default: all that are damaged.
      */
     RepairStart: {
       /**
@@ -5402,13 +5401,13 @@ export interface components {
       mail_domains: string[];
       /**
        * Resume
-       * @description go on where an interrupted restore into that folder was
+       * @description continue an interrupted restore into that folder
        * @default false
        */
       resume: boolean;
       /**
        * Special Modes
-       * @description bring back set-user-id and set-group-id bits, devices and system attributes even where the records do not vouch for the copy
+       * @description restore set-user-id and set-group-id bits, devices and system attributes even if the records do not vouch for the copy
        * @default false
        */
       special_modes: boolean;
@@ -5511,7 +5510,7 @@ export interface components {
     };
     /**
      * Run
-     * @description One carrying-out of a job. ``state`` is queued, running or ended.
+     * @description One execution of a job. ``state`` is queued, running or ended.
      */
     Run: {
       /** Id */
@@ -5675,7 +5674,7 @@ export interface components {
     };
     /**
      * SealStart
-     * @description Of which subject; of all when left out.
+     * @description The subject; default: all.
      */
     SealStart: {
       /**
@@ -5802,8 +5801,8 @@ export interface components {
     };
     /**
      * SpaceNeed
-     * @description What a run needs at most in one place, and what is free there; None where it does not tell.
-     *     ``why`` says whence the estimate is.
+     * @description The space that a run may need in one place, and the free space there; None if unknown.
+     *     ``why`` explains the estimate.
      */
     SpaceNeed: {
       /** Place */
@@ -5848,8 +5847,7 @@ export interface components {
     };
     /**
      * StartAddressInput
-     * @description Who may use the address: only these networks, everybody where there are none; and how often
-     *     in an hour.
+     * @description Limits of a start address: allowed networks (none: all), and starts per hour.
      */
     StartAddressInput: {
       /**
@@ -5907,7 +5905,7 @@ export interface components {
     };
     /**
      * StartRules
-     * @description What holds the starts of a timetable back, in the time zone of the job.
+     * @description The start conditions of a timetable, in the time zone of the job.
      *
      *     Nothing starts before ``first_day`` or after ``last_day``, outside of ``hours`` (such as
      *     “22:00-05:00”), or on ``days_off`` (“2026-12-25”, “12-25” for each year, “12-24..01-01”). The
@@ -6131,7 +6129,7 @@ export interface components {
     };
     /**
      * StoreAccess
-     * @description Whether a drive's owner has given access. While that is ``waiting``, the owner opens
+     * @description The state of access to a drive. While that is ``waiting``, the owner opens
      *     ``address`` and confirms ``code``; ``text`` says what happened.
      */
     StoreAccess: {
@@ -6183,8 +6181,8 @@ export interface components {
     };
     /**
      * StoreFill
-     * @description What a store holds; ``full_on`` is the day on which it will be full, where that can be told,
-     *     and ``lag`` how many bundles it missed.
+     * @description The usage of a store; ``full_on`` is the day on which it will be full, if known, and ``lag``
+     *     the number of missed bundles.
      */
     StoreFill: {
       /** Name */
@@ -6318,8 +6316,7 @@ export interface components {
     };
     /**
      * StoreProposal
-     * @description A host, account, store or job that a store tells of; it takes part in nothing until it is
-     *     accepted.
+     * @description A host, account, store or job that a store proposes; it has no effect until it is accepted.
      *
      *     ``root`` is an account's home as the bundle has it, and ``vouched`` whether this service made
      *     the bundle. ``document`` is all that it tells.
@@ -6359,7 +6356,7 @@ export interface components {
     };
     /**
      * StoreShare
-     * @description What one subject or job takes of a store: copies, and bytes of their pieces.
+     * @description The share of one subject or job in a store: copies, and bytes of their pieces.
      */
     StoreShare: {
       /** Name */
@@ -6371,7 +6368,7 @@ export interface components {
     };
     /**
      * StoreSimulation
-     * @description The coming year of a store, if every run of its jobs succeeds and sizes stay as they are.
+     * @description The coming year of a store, if every run of its jobs succeeds and sizes do not change.
      *
      *     ``bytes`` is what it holds now, ``room`` what it can hold, None where it does not tell;
      *     ``full_on`` is the first day on which that would not be enough.
@@ -6392,7 +6389,7 @@ export interface components {
     };
     /**
      * StoreSimulationDay
-     * @description What a store will hold at the end of a day, at most.
+     * @description The upper limit of a store's usage at the end of a day.
      */
     StoreSimulationDay: {
       /**
@@ -6405,7 +6402,7 @@ export interface components {
     };
     /**
      * StoreUsage
-     * @description What a store holds, how it grows, when it is full, what it costs, what it lacks.
+     * @description A store's usage, growth, cost, missing copies, and the day it will be full.
      *
      *     ``per_day`` is the growth in bytes a day; ``full_on`` the day on which it will be full at that
      *     pace, and ``why`` what that rests on. Prices are of a month. ``lag`` counts the bundles that
@@ -6648,7 +6645,7 @@ export interface components {
     };
     /**
      * TaskLimits
-     * @description What becomes of tasks that fail or take too long.
+     * @description Retries and time limits of tasks.
      *
      *     A task that failed for a reason that may pass, such as a host that does not answer, is tried
      *     again up to ``retries`` times, ``pause`` minutes later. A task may take ``task`` minutes, each
@@ -6683,7 +6680,7 @@ export interface components {
     };
     /**
      * Template
-     * @description The words of a message: as they are in force, and as they came along.
+     * @description A message template: the present text and the default.
      */
     Template: {
       /** Name */
@@ -6708,7 +6705,7 @@ export interface components {
     };
     /**
      * Thresholds
-     * @description From when on the watch calls a bundle unusual, in percent of the middle of those before it:
+     * @description Thresholds of anomaly detection, in percent of the median of earlier bundles:
      *     smaller than ``smaller``, larger than ``larger``, or with more changes than ``changes``; 0 for
      *     never.
      */
@@ -6792,7 +6789,7 @@ export interface components {
     };
     /**
      * TransferDay
-     * @description What was brought to a store on a day of UTC.
+     * @description Transfers to a store on a day of UTC.
      */
     TransferDay: {
       /** Day */
@@ -6804,9 +6801,8 @@ export interface components {
     };
     /**
      * TransferStart
-     * @description Which bundles to bring to a store: all that ``source`` has and it lacks, or, with no source,
-     *     those that jobs wanted on it and it missed. With ``move`` they are removed from the source once
-     *     they are whole.
+     * @description The bundles to copy to a store: all that ``source`` has and it lacks or, without a source,
+     *     those that its jobs missed. With ``move`` they are removed from the source once they are whole.
      */
     TransferStart: {
       /**
@@ -6827,7 +6823,7 @@ export interface components {
     };
     /**
      * TryResult
-     * @description How trying went. ``host_key`` is the fingerprint that the server showed.
+     * @description The result of a test. ``host_key`` is the fingerprint that the server presented.
      */
     TryResult: {
       /** Ok */
@@ -6869,8 +6865,8 @@ export interface components {
     };
     /**
      * Unmatched
-     * @description What the last discovery saw on a host and no rule gives to an account: databases of its
-     *     servers, and server names that say no domain, each with its document root.
+     * @description Findings of the last discovery that no rule assigns to an account: databases, and server
+     *     names without a domain, with their document roots.
      */
     Unmatched: {
       /**
@@ -6903,8 +6899,8 @@ export interface components {
     };
     /**
      * VerifyStart
-     * @description Which copies to look through: all of the store, of one subject, or one bundle's. ``deep``
-     *     reads every byte.
+     * @description The copies to verify: all on the store, those of one subject, or one bundle's. ``deep`` reads
+     *     every byte.
      */
     VerifyStart: {
       /**
@@ -6925,9 +6921,8 @@ export interface components {
     };
     /**
      * WatchSettings
-     * @description Who is told of alerts that are of no one job, when nobody is to be woken (“22:00-06:00”),
-     *     after how many hours an open alert that nobody has acknowledged is told again (0: never), and
-     *     from how many days ahead a full store or the end of a certificate is one.
+     * @description The recipients of alerts that belong to no job, the quiet hours (“22:00-06:00”), the hours
+     *     after which an unacknowledged alert is sent again (0: never), and the thresholds in days.
      */
     WatchSettings: {
       /**
@@ -6988,7 +6983,7 @@ export interface components {
       kind: 'folder';
       /**
        * Folder
-       * @description A copy on this machine alone is lost with it.
+       * @description A copy only on this machine is lost with it.
        * @example /mnt/second-disk/bundles
        */
       folder: string;
@@ -7037,7 +7032,7 @@ export interface components {
       user: string;
       /**
        * Folder on the server
-       * @description It is made where it does not exist.
+       * @description Created if missing.
        * @example /bundles
        */
       folder: string;
@@ -7086,7 +7081,7 @@ export interface components {
       certificate: string;
       /**
        * Folder on the server
-       * @description It is made where it does not exist.
+       * @description Created if missing.
        * @example /bundles
        */
       folder: string;
@@ -7103,7 +7098,7 @@ export interface components {
       kind: 's3';
       /**
        * Endpoint
-       * @description The address of the object storage; its provider names it beside the keys.
+       * @description The address of the object storage; its provider lists it next to the keys.
        * @example https://objects.sedge-quill.example
        */
       endpoint: string;
@@ -7126,7 +7121,7 @@ export interface components {
       folder: string;
       /**
        * Create the bucket
-       * @description Where there is none of that name yet. Without it a wrong name is an error.
+       * @description If no bucket of that name exists. Without it a wrong name is an error.
        * @default false
        */
       create_bucket: boolean;
@@ -7150,7 +7145,7 @@ export interface components {
       certificate: string;
       /**
        * Remove old versions
-       * @description Where the bucket keeps versions: what retires goes with all its versions, which takes the right s3:DeleteObjectVersion. Otherwise the bucket never shrinks.
+       * @description If the bucket keeps versions: remove retired files with all their versions, which requires the right s3:DeleteObjectVersion. Otherwise the bucket never shrinks.
        * @default false
        */
       remove_versions: boolean;
@@ -7167,7 +7162,7 @@ export interface components {
       kind: 'webdav';
       /**
        * Address of the folder
-       * @description It is made where it does not exist; the folder above it must.
+       * @description Created if missing; its parent folder must exist.
        * @example https://drive.sedge-quill.example/dav/bundles
        */
       url: string;
@@ -7208,7 +7203,7 @@ export interface components {
       url: string;
       /**
        * Address for device authorisation
-       * @description Where access is asked for; the drive's notes for developers name it.
+       * @description The authorization address, from the drive's developer documentation.
        * @example https://drive.sedge-quill.example/oauth/device
        */
       device_url: string;
@@ -7224,7 +7219,7 @@ export interface components {
       client_id: string;
       /**
        * Scope
-       * @description What access is asked for: the narrowest that reads and writes this folder.
+       * @description The requested scope: the narrowest that can read and write this folder.
        * @default
        * @example files:bundles
        */
@@ -7275,7 +7270,7 @@ export interface components {
       host_key: string;
       /**
        * Read without a safe way
-       * @description Where the host has no Python 3.7, root reads by paths alone: somebody who exchanges a folder of his for a link meanwhile may have other files read into his own bundle. It must be allowed.
+       * @description If the host has no Python 3.7, root reads only by paths: a user who exchanges an own folder for a link meanwhile may have other files read into the user's bundle. It must be allowed.
        * @default false
        */
       unsafe_reading: boolean;
@@ -7317,7 +7312,7 @@ export interface components {
       certificate: string;
       /**
        * Folder that the FTP root is
-       * @description Where the server shows the account's home as “/”: its real path, under which the account is known here. Empty where paths are the same.
+       * @description If the server shows the account's home as “/”: its real path, as known here. Empty where paths are the same.
        * @default
        * @example /home/millpond
        */

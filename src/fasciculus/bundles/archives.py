@@ -58,7 +58,7 @@ def _zstd(wanted: ExportSelection) -> Iterator[bytes]:
 
 
 class _Sink:
-    """What a zip file is written to: it cannot be sought in, and gives away what came."""
+    """The unseekable target of a zip file, which hands out what was written."""
 
     def __init__(self) -> None:
         self._held: list[bytes] = []
@@ -76,10 +76,10 @@ class _Sink:
 
 
 def _zip(wanted: ExportSelection) -> Iterator[bytes]:
-    """Yield a zip archive (APPNOTE 6.3) with Zip64 where it is needed.
+    """Yield a zip archive (APPNOTE 6.3), with Zip64 if needed.
 
-    Pipes and devices do not fit in, names are UTF-8 there, and times before 1980 or after 2107
-    become the nearest that fit: the last file in it names what is lacking or not as it was.
+    Pipes and devices cannot be stored, names are UTF-8, and times before 1980 or after 2107 become
+    the nearest valid ones: the last file lists omissions and changes.
     """
     sink = _Sink()
     target, omissions = cast(IO[bytes], sink), wanted.omissions

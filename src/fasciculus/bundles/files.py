@@ -19,7 +19,7 @@ _CHUNK = 1024 * 1024
 
 
 def fetch_listing(store: Store, subject: SubjectRef, manifest: Manifest, target: Path) -> Path:
-    """Bring the listing here, unsealed where it is sealed, and check it against the manifest."""
+    """Fetch the listing, unseal it if needed, and check it against the manifest."""
     if manifest.sealed_listing is None:
         return _fetch(store, subject, manifest, target, manifest.stored_listing)
     path = f"{subject.bundle(manifest.name)}/{manifest.listing}"
@@ -31,7 +31,7 @@ def fetch_listing(store: Store, subject: SubjectRef, manifest: Manifest, target:
 def fetch_stored_listing(
     store: Store, subject: SubjectRef, manifest: Manifest, target: Path
 ) -> Path:
-    """Bring the listing here as it lies on the store, sealed or not."""
+    """Fetch the listing as stored, sealed or not."""
     return _fetch(store, subject, manifest, target, manifest.stored_listing)
 
 

@@ -1,4 +1,4 @@
-"""What of a bundle is not in an archive that was made of it, or not as it was."""
+"""Omissions of an archive: entries of its bundle that are missing or altered."""
 
 from __future__ import annotations
 
@@ -10,9 +10,9 @@ from ..core.formatting import format_size
 #: The archive's own file that names them, last in it.
 FILE_NAME = "OMISSIONS.txt"
 _NAMED = 10_000
-#: Bytes of one archive that zeros may stand in for.
+#: Maximum bytes of one archive that are replaced by zeros.
 MOST_ZEROS = 16 << 30
-_HEAD = "Of the bundle these entries are not in this archive, or not as they were:\n\n"
+_HEAD = "These entries of the bundle are missing or altered in this archive:\n\n"
 
 
 @dataclass(slots=True)
@@ -22,7 +22,7 @@ class Omissions:
     count: int = 0
     #: How many of them are damaged or missing on the store.
     damaged: int = 0
-    #: Bytes that could not be read, and that zeros stand in for.
+    #: Unreadable bytes that were replaced by zeros.
     zeros: int = 0
     lines: list[str] = field(default_factory=list)
 
@@ -38,7 +38,7 @@ class Omissions:
         self.add(name, why)
 
     def fill(self, name: bytes, count: int) -> None:
-        """Note bytes that zeros stand in for.
+        """Note bytes that are replaced by zeros.
 
         Raises ``DamagedError`` when there are so many in an archive that it is better to end it: a
         size of which nothing can be read may be no one's but the store's.

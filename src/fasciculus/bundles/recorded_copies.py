@@ -1,4 +1,4 @@
-"""What the records know of a subject's copies on a store, held against what the store says."""
+"""The recorded copies of a subject on a store, compared with the store."""
 
 from __future__ import annotations
 
@@ -22,10 +22,9 @@ from .files import is_listing_of
 class RecordedCopy(Protocol):
     """A copy that the records know.
 
-    ``manifest`` and ``listing`` are the paths of what is kept beside the records, empty where
-    nothing is; ``pieces`` are the names of what it needs, where no manifest is kept. Digests are
-    empty where a version that did not note them made the copy. ``vouched`` says whether this
-    service made it.
+    ``manifest`` and ``listing`` are the paths of the files next to the records, empty if there are
+    none; ``pieces`` are the names of its pieces, if there is no manifest. Digests are empty where a
+    version that did not note them made the copy. ``vouched`` says whether this service made it.
     """
 
     name: str
@@ -64,17 +63,17 @@ class RecordedCopies:
         return name in self._copies
 
     def manifest(self, store: Store, name: str) -> Manifest:
-        """Return the manifest of a copy, as it was stored.
+        """Return the manifest of a copy, as stored.
 
-        Raises :class:`MissingError` where there is none, and :class:`DamagedError` for one that
-        cannot be read or is not what was stored.
+        Raises :class:`MissingError` if there is none, and :class:`DamagedError` if it is unreadable
+        or altered.
         """
         return self.manifest_and_bytes(store, name)[0]
 
     def manifest_and_bytes(self, store: Store, name: str) -> tuple[Manifest, bytes]:
         """Return the same, with the bytes of its file.
 
-        What repacking wrote before the records could hear of it is known by its tag.
+        A manifest written by repacking but not recorded yet is recognised by its tag.
         """
         data = _read(store, self._subject, name)
         if not self._may_be(name, data):
@@ -95,7 +94,7 @@ class RecordedCopies:
         )
 
     def is_ours(self, store: Store, name: str) -> bool:
-        """Return whether a bundle that the records do not know was made by this service."""
+        """Return whether an unrecorded bundle was created by this service."""
         data = _read(store, self._subject, name)
         return name in self._copies or self._is_signed(data)
 
@@ -119,7 +118,7 @@ class RecordedCopies:
         return DamagedError(
             f"{name} on store “{store.spec.name}” is not what was stored there: its manifest was "
             f"altered ({why}).",
-            "Restore from another store or another moment; “stores verify” tells more.",
+            "Restore from another store or another bundle; “stores verify” gives details.",
         )
 
     def forget(self, names: Iterable[str]) -> None:
@@ -134,8 +133,8 @@ class RecordedCopies:
     ) -> dict[str, Manifest | None]:
         """Return the manifests of the bundles present and of those that should be, oldest first.
 
-        A manifest that is missing or damaged is written again from beside the records where all
-        that it needs is there. Where it cannot be, it stays as it is, is told of, and is None here.
+        A missing or damaged manifest is written again from next to the records if everything that
+        it needs exists. Otherwise it is unchanged, reported, and None here.
         """
         found: dict[str, Manifest | None] = {}
         for name in sorted({*present, *self._copies}):
@@ -164,8 +163,9 @@ class RecordedCopies:
         return held.pieces if held is not None and held.pieces else None
 
     def write_again(self, store: Store, name: str, spool: Path) -> bool:
-        """Write the files that make a copy complete from beside the records; False where something
-        lacks."""
+        """Write the files that make a copy complete, from next to the records; return False if
+        something is missing.
+        """
         beside, held = self.kept_manifest(name), self._copies.get(name)
         if beside is None or held is None:
             return False
@@ -192,9 +192,7 @@ class RecordedCopies:
         return kept[0] if kept is not None else None
 
     def kept_manifest(self, name: str) -> tuple[Manifest, bytes] | None:
-        """Return the manifest beside the records and its bytes, where it is the one that was
-        stored.
-        """
+        """Return the manifest next to the records and its bytes, if it is the stored one."""
         held = self._copies.get(name)
         if held is None or not held.manifest or not held.manifest_sha256:
             return None

@@ -29,8 +29,9 @@ from .recorded_copies import RecordedCopies
 
 @dataclass(frozen=True, slots=True)
 class StoreKeep:
-    """What is kept on a store: the rule, in which zone days begin, which copies are pinned, and
-    which are known to be damaged."""
+    """The inputs of a keep rule on a store: the rule, the zone of its days, and the pinned and
+    damaged copies.
+    """
 
     rule: KeepRule
     zone: tzinfo = UTC
@@ -101,8 +102,8 @@ def retire(
 ) -> int:
     """Apply the keep rule to what records and store agree on. Returns how many copies are left.
 
-    ``known`` come in the order in which they were made. What the store has no more, and no keep
-    rule would want, is forgotten with those that go.
+    ``known`` come in the order in which they were made. Copies that have vanished from the store,
+    and that no keep rule keeps, are forgotten together with the retired ones.
     """
     present = complete(store, subject)
     agreed = [name for name in known if name in present]
@@ -127,9 +128,9 @@ def retire(
 def sweep(store: Store, subject: SubjectRef, recorded: RecordedCopies, spool: Path) -> list[str]:
     """Remove half-written bundles and the pieces that no complete bundle names.
 
-    A bundle that the records know is none of them: what makes it complete is written again from
-    beside the records where it can be. Only to be called while nobody writes a bundle of this
-    subject. Gives the names of what was removed.
+    A recorded bundle is not among them: missing files of it are written again from next to the
+    records, if possible. Only to be called while nobody writes a bundle of this subject. Gives the
+    names of what was removed.
     """
     with suppress(NotListedError):
         store.clear_partial(subject.folder)

@@ -23,9 +23,10 @@ _ZEROS = bytes(256 * 1024)
 
 @dataclass(frozen=True, slots=True)
 class ExportSelection:
-    """What of a bundle goes into an archive, and where it is read: its listing here, its pieces on
-    a store. ``spool`` is a folder for what is read but not wanted yet; ``omissions`` takes what the
-    archive lacks."""
+    """The selection for an archive, and its sources: the listing here, the pieces on a store.
+    ``spool`` is a folder for what is read but not wanted yet; ``omissions`` takes what the archive
+    lacks.
+    """
 
     store: Store
     subject: SubjectRef
@@ -59,8 +60,8 @@ def contents_or_none(
 ) -> Iterator[bytes] | None:
     """Return an entry's bytes, exactly as many as it has; None, and noted, when they are damaged.
 
-    What is too large to be looked through first is sent as it comes: where it is damaged, zeros
-    stand in for the rest, so that what follows is whole.
+    Large entries are streamed: if one is damaged, zeros replace the rest, so that the following
+    entries are intact.
     """
     if entry.size > _WHOLE:
         return _filled(entry, reader, omissions)

@@ -12,7 +12,7 @@ from .output import read_file, wrong
 if TYPE_CHECKING:
     from ..models import KindField, KindInfo
 
-#: For commands that take such options besides their own.
+#: For commands that accept such options in addition to their own.
 EXTRA = {"allow_extra_args": True, "ignore_unknown_options": True}
 
 

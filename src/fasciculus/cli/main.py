@@ -171,7 +171,7 @@ def _wrong_use(error: Any) -> int:
     if type(error).__name__ == "NoArgsIsHelpError":
         # It has shown the help already.
         return output.WRONG
-    output.complain(message, _nearest(message, context) or f"“{path} --help” tells more.")
+    output.complain(message, _nearest(message, context) or f"“{path} --help” lists what there is.")
     if type(error).__name__ == "MissingParameter":
         _name_the_names(path.split()[1:])
     return output.WRONG

@@ -24,7 +24,7 @@ def parse_day(text: str) -> date:
 
 
 def _read(text: str) -> tuple[datetime, bool]:
-    """Return the moment, and whether the text names a time of day."""
+    """Return the time, and whether the text names a time of day."""
     # Imported late: it takes half a second, and few commands have such an option.
     from dateparser.date import DateDataParser
 

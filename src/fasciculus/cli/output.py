@@ -218,7 +218,7 @@ def outcome(value: str | None, state: str = "ended") -> Text:
 
 
 def moment(value: datetime | None) -> str:
-    """Return a moment in this terminal's zone, with the zone said."""
+    """Return a time in this terminal's zone, with the zone's name."""
     if value is None:
         return "never"
     return f"{value.astimezone():%Y-%m-%d %H:%M %Z}"

@@ -28,8 +28,9 @@ def show_tried(tried: models.TryResult, as_json: bool = False) -> None:
 
 
 def prove(tried: models.TryResult, as_json: bool = False) -> None:
-    """Nothing is saved that does not answer: show the steps when one failed. What is missing is
-    said on the standard error output when none did."""
+    """Nothing is saved that does not answer: show the steps when one failed. Missing privileges are
+    printed to standard error if all steps succeeded.
+    """
     if not tried.ok:
         show_tried(tried, as_json)
     for step in tried.steps:

@@ -1,4 +1,4 @@
-"""What every database engine can do, and what it needs of a host."""
+"""The protocol of database engines, and their needs of a host."""
 
 from __future__ import annotations
 
@@ -18,7 +18,7 @@ if TYPE_CHECKING:
 
 
 class DatabaseRef(Struct, frozen=True):
-    """A database of a subject; ``path`` is that of its file below the root, where it is one."""
+    """A database of a subject; ``path`` is its file below the root, if it is a file."""
 
     engine: str
     name: str
@@ -41,7 +41,7 @@ class ReadableFile(Protocol):
 
 
 class CommandOutput(Protocol):
-    """What a command on a host printed."""
+    """The output of a command on a host."""
 
     @property
     def output(self) -> bytes: ...
@@ -69,7 +69,7 @@ class DatabaseHost(Protocol):
     def type_of(self, path: str) -> str: ...
 
     def state_of(self, path: bytes) -> bytes:
-        """Return what changes with every write to a file; empty when there is none."""
+        """Return a value that changes with every write to a file; empty if it does not exist."""
 
     def describe(
         self, path: bytes, kind: str, relative: bytes, warn: Callable[[str], None]
@@ -78,8 +78,9 @@ class DatabaseHost(Protocol):
 
 @dataclass(frozen=True, slots=True)
 class DatabaseAccess:
-    """Where an engine finds a subject's databases: a host, its server where the engine has one, and
-    the subject's root folder. ``spool`` is for copies."""
+    """An engine's access to a subject's databases: a host, its server, if the engine has one, and
+    the subject's root folder. ``spool`` is for copies.
+    """
 
     host: DatabaseHost
     server: ServerSpec | None
@@ -112,8 +113,9 @@ class DatabaseDump(Protocol):
 
 
 class Rights(NamedTuple):
-    """What a user of a server may do, as a sentence; ``grant`` is the statement that gives what is
-    missing, empty where nothing is."""
+    """The privileges of a server's user, as a sentence; ``grant`` is the statement for missing
+    ones, empty if none are missing.
+    """
 
     text: str
     grant: str = ""
@@ -151,7 +153,7 @@ class Engine(Protocol):
         """Return where its members are, below ``databases/``."""
 
     def files(self, database: DatabaseRef) -> list[str]:
-        """Files below the root that hold it, which are not packed as files besides."""
+        """Files below the root that contain it, which are not also packed as files."""
 
     def dump(
         self, access: DatabaseAccess, database: DatabaseRef, rules: DatabaseRules

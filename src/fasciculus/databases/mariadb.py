@@ -48,7 +48,7 @@ def _connect(access: DatabaseAccess) -> AbstractContextManager[MariaDbConnection
 
 
 def _user_and_grants(access: DatabaseAccess) -> tuple[str, list[str]]:
-    """Whom the server takes us for, and what that user may do, as it says so itself."""
+    """Return the user that the server assigned, and its privileges."""
     with _connect(access) as server:
         grants = [_text(row[0]) for row in server.rows("SHOW GRANTS")]
         return _text(server.rows("SELECT current_user()")[0][0]), grants
@@ -128,8 +128,8 @@ class MariaDbEngine:
             restoring = Rights(f"{user} may restore databases with their users.")
         else:
             restoring = Rights(
-                f"{user} may not restore everything. Give it, or a user for restoring alone, "
-                "what is missing.",
+                f"{user} may not restore everything. Grant it the missing privileges, or use "
+                "another user only for restoring.",
                 privileges.grant_to_restore(_quoted(user)),
             )
         return [reading, restoring]
@@ -193,7 +193,7 @@ class MariaDbEngine:
                 with loading_user(own, admin, name, trusted) as server:
                     for entry, read in members:
                         if entry.path.endswith(b"/" + USERS.encode()):
-                            # Its grants name the database as it was called.
+                            # Its grants name the original database.
                             if name != record.name or not _may_load_users(refuse, trusted):
                                 continue
                             _load(admin, entry, read(), refuse)

@@ -1,7 +1,7 @@
 """A user for loading one database, made before and dropped after.
 
-Whatever the statements of a dump say, the server lets them reach nothing but the database that they
-are loaded into: neither their text nor who wrote it needs to be trusted for that.
+Whatever a dump contains, the server lets its statements reach only the target database: neither the
+text nor its author needs to be trusted.
 """
 
 from __future__ import annotations
@@ -56,7 +56,7 @@ def loading_user(
 
 
 def drop_tables_elsewhere(admin: MariaDbConnection, database: str) -> list[str]:
-    """Drop the tables of a database that lie in other folders of the server, and name them.
+    """Drop the tables of a database that are in other folders of the server, and report them.
 
     The server lets everybody who may create a table choose a folder for it.
     """

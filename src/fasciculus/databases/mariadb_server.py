@@ -173,7 +173,7 @@ class MariaDbConnection:
             )
         if code in (2006, 2013, 2014) or code == 0:
             return UnreachableError(
-                f"The database server at {self._where} broke the connection off.",
+                f"The database server at {self._where} closed the connection.",
                 "Look into its error log.",
             )
         if code in _RIGHTS:
@@ -274,7 +274,7 @@ class MariaDbConnection:
 
 
 def _grant(text: str) -> str:
-    """Return the statement that would give the right which an error says is missing."""
+    """Return the GRANT statement for the right that an error reports as missing."""
     match = _DENIED.search(text)
     if match and match["right"]:
         table = match["table"]

@@ -1,10 +1,10 @@
 """Consistent copies of SQLite databases, which may be in use meanwhile.
 
-SQLite opens a database and everything beside it by path, and whoever owns the folder may exchange
-what a path leads to. So it never opens anything in a home: the files are reached by descriptors and
-copied to a private folder, and only those copies are opened. While they are copied, the locks of
-SQLite's own protocol keep writers from changing the database file
-(https://sqlite.org/lockingv3.html, https://sqlite.org/walformat.html).
+SQLite opens a database and its side files by path, and the folder's owner may exchange them. So it
+never opens anything in a home: the files are reached by descriptors and copied to a private folder,
+and only those copies are opened. While they are copied, the locks of SQLite's own protocol keep
+writers from changing the database file (https://sqlite.org/lockingv3.html,
+https://sqlite.org/walformat.html).
 """
 
 from __future__ import annotations
@@ -77,7 +77,7 @@ def _copy_here(path: bytes, target: Path, home: bytes) -> dict[str, int]:
 def _opened(path: bytes, home: bytes) -> Iterator[tuple[int, int, bytes]]:
     """Open a database, and the folder that it is in by the name that it has there.
 
-    Raises ``OSError``, also if the two do not fit together: somebody exchanges them.
+    Raises ``OSError``, also if the two do not match because they are being exchanged.
     """
     database = open_file(path, home)
     try:
@@ -116,7 +116,7 @@ def _copy_files(database: int, folder: int, name: bytes, target: Path) -> bool:
 
 
 def _copy_side(folder: int, name: bytes, side: bytes, target: Path) -> bool:
-    """Copy a log or journal, if there is one; return whether it was not begun anew meanwhile."""
+    """Copy a log or journal, if there is one; return whether it was not restarted meanwhile."""
     copy = _beside(target, side)
     copy.unlink(missing_ok=True)
     source = _side(folder, name + side)
@@ -131,7 +131,7 @@ def _copy_side(folder: int, name: bytes, side: bytes, target: Path) -> bool:
 
 
 def _side(folder: int, name: bytes) -> int | None:
-    """Open a file beside a database, never through a link; None if there is no such file."""
+    """Open a side file of a database, never through a link; None if there is no such file."""
     try:
         found = os.open(name, FILE_FLAGS, dir_fd=folder)
     except OSError as error:
@@ -147,7 +147,7 @@ def _side(folder: int, name: bytes) -> int | None:
 def _lock(descriptor: int, place: tuple[int, int]) -> None:
     """Keep writers off some bytes for as long as a descriptor is open.
 
-    Where that cannot be had in time, a change is noticed afterwards all the same.
+    If that is not granted in time, a change is still noticed afterwards.
     """
     start, length = place
     wanted = _FLOCK.pack(fcntl.F_RDLCK, os.SEEK_SET, start, length, 0)
@@ -263,7 +263,7 @@ def _refuse_super_journal(path: bytes, target: Path) -> None:
         if file.read() == _SUPER_JOURNAL:
             journal.unlink()
             raise FasciculusError(
-                f"The SQLite database {shown(path)} was left in the middle of a change of several "
+                f"The SQLite database {shown(path)} was left within a transaction over several "
                 "databases.",
                 "Open it once with its application, which puts that right.",
             )

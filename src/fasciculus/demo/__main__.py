@@ -40,14 +40,15 @@ from .stores import DemoStores, StorePorts
 ADMINISTRATOR, PASSWORD = "administrator", "heronmere-demo"
 _TELL = "duty@sedge-quill.example"
 _START_SECONDS = 60
-#: Where the next ports are looked for, when one is taken: a second demo is found beside the first.
+#: The number of following ports tried if one is taken, so that a second demo is found near the
+#: first.
 _NEXT = 50
 _PR_SET_PDEATHSIG = 1
 
 
 @dataclass(slots=True)
 class Kept:
-    """What the next start needs to know of this one."""
+    """The state kept for the next start."""
 
     service_port: int = 7370
     store_ports: dict[str, int] = field(default_factory=dict)
@@ -60,7 +61,9 @@ class Kept:
 
 
 def free_port(wanted: int) -> int:
-    """Return the wanted port if it is free, else one of the next, else any; any for a wanted 0."""
+    """Return the wanted port if it is free, otherwise one of the next, otherwise any; any for a
+    wanted 0.
+    """
     for port in (*range(wanted, wanted + _NEXT if wanted else 0), 0):
         try:
             with socket.socket() as probe:
@@ -142,7 +145,7 @@ class Demo:
             "FASCICULUS_PORT": str(self.kept.service_port),
             "FASCICULUS_PUBLIC_URL": self.url,
             "FASCICULUS_ADMIN_PASSWORD": PASSWORD,
-            # The demo's channel stands on this machine.
+            # The demo's channel is on this machine.
             "FASCICULUS_WEBHOOK_NETWORKS": "127.0.0.0/8",
         }
         with (self.folder / "service.log").open("ab") as log:
@@ -319,7 +322,7 @@ class Demo:
 
     @staticmethod
     def _name_contacts(client: Client) -> None:
-        """Two customers have said where they want to be told of their own accounts."""
+        """Two customers have given contacts for their accounts."""
         for name, contact in (("millpond", "potter"), ("ferryline", "captain")):
             account = client.accounts_show(name)
             fields = account.model_dump(include=set(AccountInput.model_fields))

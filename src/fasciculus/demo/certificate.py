@@ -14,7 +14,7 @@ from cryptography.x509.oid import NameOID
 
 
 def certificate(path: Path) -> Path:
-    """Return a PEM file with both, made where there is none; good for ten years."""
+    """Return a PEM file with both, created if missing; valid for ten years."""
     if path.exists():
         return path
     path.parent.mkdir(parents=True, exist_ok=True)

@@ -84,8 +84,8 @@ class _Asked:
 class DriveStandIn:
     """Serves a folder as a drive below ``/dav``. Its tokens are for that folder alone.
 
-    ``token_seconds`` is how long an access token is good for. With ``user`` and ``password``,
-    Basic is good besides.
+    ``token_seconds`` is how long an access token is good for. With ``user`` and ``password``, Basic
+    authentication works too.
     """
 
     def __init__(

@@ -1,4 +1,4 @@
-"""A small FTP server on loopback: a stand-in for shared web space, with TLS where it is wanted."""
+"""A small FTP server on loopback: a stand-in for shared web space, optionally with TLS."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""A mailbox on loopback that takes all mail and shows it on a page of its own."""
+"""A mailbox on loopback that accepts all mail and shows it on a page."""
 
 from __future__ import annotations
 

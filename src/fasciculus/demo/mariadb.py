@@ -22,7 +22,7 @@ def found() -> str | None:
 
 
 class PrivateMariaDb:
-    """A server of its own data folder, reached by its socket alone."""
+    """A server with its own data folder, reached only through its socket."""
 
     def __init__(self, folder: Path) -> None:
         program = found()

@@ -1,4 +1,4 @@
-"""What a stand-in does wrong when it is told to, as real servers do now and then."""
+"""Misbehaviour of stand-ins on request, as of real servers now and then."""
 
 from __future__ import annotations
 
@@ -18,8 +18,8 @@ class CutError(Exception):
 class Misbehaviour:
     """Set on a stand-in while it runs; ``file`` holds the same as JSON, and counts when it changes.
 
-    ``cut_after`` counts bytes down and breaks the connection off at zero; ``cuts`` is how often it
-    does so, ``cut_each`` bytes apart. ``forget`` takes what is sent and keeps nothing of it.
+    ``cut_after`` counts bytes down and cuts the connection at zero, ``cuts`` times, ``cut_each``
+    bytes apart. ``forget`` accepts data and stores nothing.
     """
 
     cut_after: int | None = None
@@ -40,7 +40,7 @@ class Misbehaviour:
     _lock: threading.Lock = field(default_factory=threading.Lock, repr=False)
 
     def look(self) -> None:
-        """Take up what the file says, where there is one; what it does not name is well again."""
+        """Apply the file, if there is one; unnamed misbehaviour ends."""
         if self.file is None:
             return
         stamp = self.file.stat().st_mtime if self.file.exists() else 0.0
@@ -126,7 +126,7 @@ def _outgoing(answer: Any, body: _Input, misbehaviour: Misbehaviour) -> Any:
             if chunk:
                 misbehaviour.moved(len(chunk), incoming=False)
             yield chunk
-        # The application may have made an answer of what broke off.
+        # The application may have answered the interruption.
         if body.is_cut:
             raise CutError
     finally:

@@ -58,7 +58,7 @@ class ObjectStorageStandIn:
         self._uploads = root / ".uploads"
         self._uploads.mkdir(parents=True, exist_ok=True)
         self._app = Flask("object-storage")
-        # A connection that it breaks off on purpose is no news.
+        # A connection that it cuts on purpose is not logged.
         self._app.logger.disabled = True
         methods = ["GET", "HEAD", "PUT", "POST", "DELETE"]
         for rule in ("/", "/<bucket>", "/<bucket>/", "/<bucket>/<path:key>"):

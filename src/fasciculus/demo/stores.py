@@ -82,7 +82,7 @@ class DemoStores:
         yield "drive", self.drive
 
     def inputs(self) -> list[StoreInput]:
-        """Return the stores as they are saved. The drive is asked for access afterwards."""
+        """Return the stores to save. The drive is asked for access afterwards."""
         password = {"password": self.password}
         attic = self.folder / "attic"
         attic.mkdir(exist_ok=True)

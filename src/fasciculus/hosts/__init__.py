@@ -1,4 +1,4 @@
-"""How a host is reached: one protocol, one file for each kind.
+"""Hosts: one protocol, one file for each kind.
 
 A new kind is a module with a :class:`~fasciculus.hosts.base.HostKind`, and its line in ``KINDS`` or
 an entry point of the group ``fasciculus.hosts``.

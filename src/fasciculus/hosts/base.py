@@ -1,4 +1,4 @@
-"""What carrying out an order needs of a host, however it is reached."""
+"""The protocol of hosts, for workers."""
 
 from __future__ import annotations
 
@@ -26,7 +26,7 @@ class HostSpec:
 
 @dataclass(frozen=True, slots=True)
 class FileState:
-    """A file as it is while it is open."""
+    """An open file's properties."""
 
     size: int
     mtime_ns: int
@@ -40,7 +40,7 @@ class OpenFile(Protocol):
     def close(self) -> None: ...
 
     def now(self) -> FileState:
-        """Its state at this moment, or when it was sent where that cannot be asked."""
+        """Its present state, or the state when it was sent, if it cannot be queried."""
 
     def again(self) -> bool:
         """Go back to its beginning; False where it comes but once."""
@@ -122,8 +122,8 @@ class HostConnection(Protocol):
         """Return whether entries say when they last changed in any way, which nobody can set."""
 
     def settled_ns(self) -> int:
-        """Return the moment, by the host's clock, since when a change may be followed by another
-        that shows in no time: in nanoseconds since 1970.
+        """Return the time, by the host's clock, since which a change may be followed by another
+        with the same timestamp: in nanoseconds since 1970.
         """
 
     @property
@@ -139,7 +139,7 @@ class HostConnection(Protocol):
     def close(self) -> None: ...
 
     def tree(self, root: str, chosen: WalkRules, warn: Warn, home: str = "") -> Iterator[HostEntry]:
-        """Return the entries of a tree in scan order; each is opened while the walk stands at it.
+        """Return the entries of a tree in scan order; each is opened at the walk's position.
 
         ``home`` is the folder that links on the way to the root may not lead out of.
         """
@@ -169,10 +169,10 @@ class HostConnection(Protocol):
         """
 
     def writable_tree(self, root: str) -> WritableTree:
-        """Open a folder for restored entries; it and what leads to it are made if missing."""
+        """Open a folder for restored entries; it and its parents are created if missing."""
 
     def remove(self, path: str) -> None:
-        """Remove a file; harmless when it is gone already."""
+        """Remove a file; harmless if it does not exist."""
 
     def run(
         self, command: str, seconds: float, stdin: bytes = b"", limit: int = 1 << 20
@@ -180,7 +180,7 @@ class HostConnection(Protocol):
         """Run a command with the host's shell, in a clean environment; both outputs together."""
 
     def state_of(self, path: bytes) -> bytes:
-        """Return what changes with every write to a file; empty when there is none."""
+        """Return a value that changes with every write to a file; empty if it does not exist."""
 
     def dial(self, socket: str, address: str, port: int) -> Any:
         """Return a connection to a server of the host, by Unix socket or by address and port.

@@ -3,7 +3,7 @@
 A program for hosts that have Python 3.7 or later: it is sent there after the text of
 ``core/bundle/root_path.py``, and runs with nothing but the standard library. Its arguments are the
 root and the home that links on the way to it may not leave. Names come on standard input,
-``./path``, each ended by a NUL byte. What cannot be sent is named as GNU tar names it.
+``./path``, each ended by a NUL byte. Files that cannot be sent are reported in GNU tar's words.
 """
 
 import os

@@ -1,7 +1,7 @@
 """Web space without a shell, over FTP or FTPS: files alone.
 
 Times are as exact as the server lists them: seconds where it knows MLSD (RFC 3659), else minutes,
-and days for what is older than half a year. So contents are compared every so many times.
+and days for what is older than half a year. So contents are compared every N bundles.
 """
 
 from __future__ import annotations
@@ -56,8 +56,8 @@ class FtpHostSettings(FtpSettings):
     root: str = Field(
         default="",
         title="Folder that the FTP root is",
-        description="Where the server shows the account's home as “/”: its real path, under which "
-        "the account is known here. Empty where paths are the same.",
+        description="If the server shows the account's home as “/”: its real path, as known "
+        "here. Empty where paths are the same.",
         examples=["/home/millpond"],
     )
 
@@ -85,7 +85,7 @@ class FtpHost:
     def __init__(self, spec: FtpSpec, root: str) -> None:
         self._spec, self._root = spec, root
         self._link = FtpConnection(spec)
-        #: A control connection serves one transfer at a time: files have one of their own.
+        #: A control connection serves one transfer at a time, so files have their own.
         self._files = FtpConnection(spec)
 
     # Connecting --------------------------------------------------------------

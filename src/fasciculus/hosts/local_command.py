@@ -20,7 +20,7 @@ _CLEAN = {
 
 def run(command: str, seconds: float, stdin: bytes, limit: int) -> CommandResult:
     """Return a command's code, None when its time was up, and its output."""
-    # A group of its own, so that what the command started ends with it.
+    # Its own group, so that processes started by the command end with it.
     with tempfile.TemporaryFile() as given, tempfile.TemporaryFile() as output:
         given.write(stdin)
         given.seek(0)

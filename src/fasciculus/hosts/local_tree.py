@@ -1,7 +1,7 @@
 """A folder that restored entries are written into, by descriptors, so that nothing leads elsewhere.
 
-Every path is relative to the folder and is gone down name by name, never through a link: not one
-that was there, and not one that the restore itself made. Paths may be of any length.
+Every path is relative to the folder and opened name by name, never through a link: neither an
+existing one nor one that the restore created. Paths may be of any length.
 
 This file uses nothing but the standard library of Python 3.7 and later: it is also sent to hosts,
 after the texts of ``root_path.py`` and ``inode_flags.py`` of ``core/bundle``.
@@ -119,7 +119,7 @@ class LocalTree:
         self._dress(self._folder(path), path, like)
 
     def _folder(self, path: bytes, mode: int = 0o755) -> int:
-        """Open a folder; it and what leads to it are made if they are missing."""
+        """Open a folder; it and its parents are created if missing."""
         if not path:
             return self._root
         known = self._open.pop(path, None)
@@ -310,8 +310,8 @@ class LocalTree:
     def _owner(self, like: Any) -> Tuple[int, int]:
         """Return the numbers of an entry's owner and group here.
 
-        The name counts, as with tar. A name that does not exist here, or a number that had no name
-        and has one now, may stand for somebody else: such an entry is root's.
+        The name counts, as with tar. A name that does not exist here, or a number that now has a
+        name, may mean another user: such an entry belongs to root.
         """
         user, group = (like.user, like.uid), (like.group, like.gid)
         if user not in self._users:

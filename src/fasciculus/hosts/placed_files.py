@@ -36,7 +36,7 @@ def write_file(path: bytes, data: bytes) -> None:
         mode, owner = _mode_and_owner(folder, name)
         with suppress(FileNotFoundError):
             os.unlink(partial, dir_fd=folder)
-        # Never readable by more people than the file that it stands in for.
+        # Never readable by more users than the file that it replaces.
         made = os.open(partial, NEW_FILE_FLAGS, 0o600, dir_fd=folder)
         with os.fdopen(made, "wb") as sink:
             sink.write(data)
@@ -61,7 +61,7 @@ def _mode_and_owner(folder: int, name: bytes) -> Tuple[int, Owner]:
 
 
 def remove_file(path: bytes) -> None:
-    """Remove a file; harmless when it is gone already."""
+    """Remove a file; harmless if it does not exist."""
     folder, _, name = path.rpartition(b"/")
     with suppress(FileNotFoundError):
         above = open_root(folder or b"/")

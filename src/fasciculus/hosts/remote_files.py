@@ -1,4 +1,4 @@
-"""Files of another host, as they are read over its connection."""
+"""Files of another host, read over its connection."""
 
 from __future__ import annotations
 

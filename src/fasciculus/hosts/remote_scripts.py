@@ -1,4 +1,4 @@
-"""Programs of ours that run on a host which has Python, with nothing installed there."""
+"""Our scripts that run on hosts with Python, without installation."""
 
 from __future__ import annotations
 
@@ -15,7 +15,7 @@ _NEEDED = {"tree_program.py": ("local_tree.py",)}
 
 @lru_cache(maxsize=4)
 def program_text(name: str) -> str:
-    """Return a program of this package for a host, as one text without imports of ours."""
+    """Return a script of this package for a host, as one text without our imports."""
     places = [
         ("core.bundle", "root_path.py"),
         ("core.bundle", "inode_flags.py"),
@@ -36,7 +36,7 @@ def program(name: str, *words: str) -> str:
 
 
 def error_of(said: bytes, path: bytes) -> OSError:
-    """Return the error that a program on the host told of."""
+    """Return the error reported by a script on the host."""
     number, _, text = said.decode("utf-8", "replace").partition(" ")
     code = int(number) if number.isdecimal() else errno.EIO
     return OSError(code, text.strip() or "it could not be read", os.fsdecode(path))

@@ -1,7 +1,7 @@
 """Another host, over SSH. Nothing is installed there: a POSIX shell, ``find`` and ``tar`` serve.
 
-Where there is no shell, or its ``find`` and ``tar`` are not those of GNU, plain SFTP does, with
-times in whole seconds.
+Without a shell, or without GNU ``find`` and ``tar``, plain SFTP is used, with times in whole
+seconds.
 """
 
 from __future__ import annotations
@@ -93,9 +93,9 @@ class SshSettings(Settings):
     unsafe_reading: bool = Field(
         default=False,
         title="Read without a safe way",
-        description="Where the host has no Python 3.7, root reads by paths alone: somebody who "
-        "exchanges a folder of his for a link meanwhile may have other files read into his own "
-        "bundle. It must be allowed.",
+        description="If the host has no Python 3.7, root reads only by paths: a user who "
+        "exchanges an own folder for a link meanwhile may have other files read into "
+        "the user's bundle. It must be allowed.",
     )
 
     def describe(self) -> str:
@@ -147,8 +147,8 @@ class SshHost:
     def _risk(self) -> str:
         """Return what reading by paths means, and whether it is allowed."""
         means = (
-            "Somebody who exchanges a folder of his for a link while it is read may have other "
-            "files read"
+            "A user who exchanges an own folder for a link while it is read may have other files "
+            "read"
         )
         if self._may_read:
             return f"{means}: install Python there, or sign in as a user who may read little."
@@ -341,8 +341,8 @@ class SshHost:
     def _sending(self, root: str, home: str) -> str:
         """Return the command that sends the files whose names it is given.
 
-        Tar alone follows a link on the way to a name, should somebody put one there meanwhile: so
-        a program of ours reads the files where the host has an interpreter for it.
+        Tar would follow a link placed on the path meanwhile, so our script reads the files if the
+        host has an interpreter.
         """
         if self.has_interpreter:
             return program("file_sender.py", root, home)
@@ -419,7 +419,7 @@ class SshHost:
             return SftpFile(self._sftp.open(path, "rb"))
 
     def _sent(self, path: bytes, what: str = "read") -> OpenFile:
-        """Return a file that a program of ours reads there, through no link that others could set.
+        """Return a file read by our script there, through no link that others could set.
 
         ``what`` is “read” for a file that was listed, “text” for one that the settings name.
         """
@@ -433,7 +433,7 @@ class SshHost:
             return SentFile(channel, stream, FileState(int(head[0]), int(head[1]), 0))
 
     def _place(self, data: bytes, *words: str) -> None:
-        """Have a program of ours do something with a file there."""
+        """Run our script on a file there."""
         ran = self.run(program("placed_files.py", *words), 600.0, data)
         if ran.code != 0:
             raise error_of(ran.output, os.fsencode(words[1]))
@@ -545,7 +545,7 @@ class SshHost:
     # Databases -----------------------------------------------------------------
 
     def state_of(self, path: bytes) -> bytes:
-        """Return what changes with every write to a file; empty when there is none."""
+        """Return a value that changes with every write to a file; empty if it does not exist."""
         if self.has_tools:
             return self.run(
                 f"find {_quoted(path)} -maxdepth 0 -printf '%s %T@ %C@ %i' 2>/dev/null", 60.0

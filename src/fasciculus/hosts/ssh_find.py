@@ -50,7 +50,7 @@ def records(chunks: Iterable[bytes]) -> Iterator[Record]:
             yield fields[start : start + _COUNT]
         fields = fields[whole:]
     if rest or fields:
-        raise FasciculusError("The scan of the host broke off in the middle.", "Start again.")
+        raise FasciculusError("The scan of the host was interrupted.", "Start again.")
 
 
 def key(record: Record) -> bytes:
@@ -141,7 +141,7 @@ def entry_of(record: Record) -> Entry | None:
 
 
 def seen(record: Record) -> TreeName:
-    """Return what a record tells of a name."""
+    """Return the data of a record."""
     return TreeName(
         record[13],
         record[0] == b"d",
@@ -153,7 +153,7 @@ def seen(record: Record) -> TreeName:
 
 
 class FolderMarks:
-    """What is in folders that the chooser wants to know of: cache tags and ignore files."""
+    """Files that the chooser needs: cache tags and ignore files."""
 
     def __init__(self) -> None:
         self.tags: dict[bytes, bytes] = {}

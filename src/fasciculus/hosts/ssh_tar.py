@@ -103,7 +103,7 @@ class TarReader:
                     self._next = None
                 else:
                     raise ConnectionLostError(
-                        "The host's tar broke off.", "Start again."
+                        "The host's tar was interrupted.", "Start again."
                     ) from error
             self._ended = self._next is None
         return self._next
@@ -125,7 +125,7 @@ class TarReader:
         if entry.type in (CHAR, BLOCK):
             entry.rdev = (member.devmajor, member.devminor)
         if entry.type == FILE:
-            # What counts is the file as it was when tar opened it.
+            # The file's state when tar opened it counts.
             entry.size = member.size
         return _Member(self._tar, member, FileState(entry.size, _mtime(member), entry.ctime_ns))
 

@@ -1,4 +1,4 @@
-"""A folder of another host that restored entries are written into, by a program of ours there."""
+"""The target folder of a restore on another host, written by our script there."""
 
 from __future__ import annotations
 

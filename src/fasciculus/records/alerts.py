@@ -1,4 +1,4 @@
-"""What the watch found."""
+"""Alerts."""
 
 from __future__ import annotations
 
@@ -64,8 +64,9 @@ def open_by_key(db: sqlite3.Connection) -> dict[str, Alert]:
 def seen_since(
     db: sqlite3.Connection, findings: Sequence[Finding], moment: datetime
 ) -> dict[str, datetime]:
-    """By key, since when findings last that are an alert only after a while. What is found for the
-    first time is noted, and what is found no more forgotten."""
+    """By key, since when findings last that are an alert only after a while. New findings are
+    noted, and vanished ones forgotten.
+    """
     known: dict[str, str] = settings.get(db, _SEEN) or {}
     slow = [finding.key for finding in findings if finding.after]
     seen = {key: known.get(key, stamp(moment)) for key in slow}
@@ -101,7 +102,7 @@ def change(db: sqlite3.Connection, finding: Finding) -> None:
 
 
 def told(db: sqlite3.Connection, key: str) -> None:
-    """Note that people were told of an open alert."""
+    """Note that an open alert was reported."""
     db.execute("UPDATE alert SET told=? WHERE key=? AND closed IS NULL", (now(), key))
 
 
@@ -111,8 +112,8 @@ def close(db: sqlite3.Connection, key: str) -> None:
 
 
 def take_untold_ends(db: sqlite3.Connection) -> list[Alert]:
-    """Return the alerts that are over and whose end nobody has been told of yet; from now on it
-    counts as told. Nobody is told of the end of what nobody was told of.
+    """Return the closed alerts whose end was not reported yet, and mark it as reported. The end of
+    an unreported alert is not reported.
     """
     rows = db.execute(
         "SELECT * FROM alert WHERE closed IS NOT NULL AND told IS NOT NULL AND told_closed IS NULL "
@@ -129,7 +130,7 @@ def key_of(db: sqlite3.Connection, number: int) -> str:
 
 
 def acknowledge(db: sqlite3.Connection, number: int, who: str, note: str) -> None:
-    """Somebody knows of an alert; one of very many changes is over with that."""
+    """Acknowledge an alert; this also closes one about very many changes."""
     change_alarms.acknowledge(db, key_of(db, number))
     db.execute(
         "UPDATE alert SET acknowledged=?, acknowledged_by=?, note=? WHERE id=?",

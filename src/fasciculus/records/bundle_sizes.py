@@ -1,4 +1,4 @@
-"""How large bundles were, how they grew, and how much changed."""
+"""Sizes, growth and changes of bundles."""
 
 from __future__ import annotations
 
@@ -45,8 +45,9 @@ def usual_growth(db: sqlite3.Connection, subject_kind: str, subject: str, job: s
 
 @dataclass(frozen=True, slots=True)
 class BundleMeasure:
-    """How large a bundle is, and how many entries changed since the previous one (None where that
-    was not counted)."""
+    """The size of a bundle, and the entries changed since the previous one (None if not
+    counted).
+    """
 
     bytes: int
     entries: int

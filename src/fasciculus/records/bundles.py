@@ -181,7 +181,7 @@ def add(
     label: str = "",
     pinned_until: str | None = None,
 ) -> int:
-    """Return a confirmed bundle with its copies; one with a label is pinned until a moment."""
+    """Return a confirmed bundle with its copies; one with a label is pinned until a time."""
     key = db.execute(
         "INSERT INTO bundle (subject_kind, subject, name, job, host, run_id, moment, entries, "
         "bytes, packed, outcome, manifest, new_bytes, label, pinned, pin_reason, pinned_until) "
@@ -217,7 +217,7 @@ def add(
 
 
 def number(db: sqlite3.Connection, subject: tuple[str, str], name: str) -> int | None:
-    """Return the number of a subject's bundle, None where there is none of that name."""
+    """Return the number of a subject's bundle, None for an unknown name."""
     row = db.execute(
         "SELECT id FROM bundle WHERE subject_kind=? AND subject=? AND name=?", (*subject, name)
     ).fetchone()
@@ -365,7 +365,7 @@ def newest_on_any(
 def count_since(
     db: sqlite3.Connection, subject_kind: str, subject: str, job: str, moment: str
 ) -> int:
-    """Return how many bundles of a subject and job there are since a moment, that one included."""
+    """Return the number of bundles of a subject and job since a time, inclusive."""
     return int(
         db.execute(
             "SELECT count(*) FROM bundle WHERE subject_kind=?1 AND subject=?2 AND job=?3 AND "
@@ -387,7 +387,7 @@ _LOST = (
 
 
 def newest_by_job(db: sqlite3.Connection) -> dict[tuple[str, str], dict[str, str]]:
-    """By (subject kind, subject): by job, the moment of the newest bundle that has a good copy."""
+    """By (subject kind, subject), then by job: the time of the newest bundle with a good copy."""
     found: dict[tuple[str, str], dict[str, str]] = {}
     for kind, subject, job, moment in db.execute(
         "SELECT subject_kind, subject, job, max(moment) FROM bundle WHERE id NOT IN "

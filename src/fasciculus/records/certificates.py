@@ -1,4 +1,4 @@
-"""When the certificates end that stores and the mail server show."""
+"""Expiry of the certificates of stores and the mail server."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""Bundles with far more changes than usual, until somebody has looked at them."""
+"""Bundles with far more changes than usual, until they are acknowledged."""
 
 from __future__ import annotations
 
@@ -47,7 +47,7 @@ def usual(
 ) -> list[tuple[int, int]]:
     """Return the changes and entries of the last bundles of a job and subject, newest first.
 
-    Tasks tell of them, so that bundles count that were retired since.
+    Tasks report them, so that bundles retired since then count.
     """
     rows = db.execute(
         "SELECT json_extract(changes, '$.new') + json_extract(changes, '$.changed') + "

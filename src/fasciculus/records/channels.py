@@ -1,4 +1,4 @@
-"""Where reports go besides mail addresses."""
+"""Channels: targets of reports other than mail."""
 
 from __future__ import annotations
 
@@ -59,8 +59,8 @@ def _row(db: sqlite3.Connection, name: str) -> sqlite3.Row:
 
 
 def channel(db: sqlite3.Connection, cipher: SecretCipher, name: str) -> ChannelSecrets:
-    """Return one channel with its address and secret, for sending. Raises ``MissingError`` where
-    there is none of that name, ``SettingError`` where its address was forgotten with a lost key.
+    """Return one channel with its address and secret, for sending. Raises ``MissingError`` for an
+    unknown name, ``SettingError`` if its address was lost with a key.
     """
     found = _with_secrets(_row(db, name), cipher)
     if not found.url:

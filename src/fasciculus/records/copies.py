@@ -26,12 +26,12 @@ _LONGEST = 2 * _PART
 
 
 def copy_out(records: Path, target: Path, key: bytes, spool: Path) -> None:
-    """Write a sealed copy of the records as they are now, while the service goes on."""
+    """Write a sealed copy of the present records, while the service continues."""
     whole = spool / "records.sqlite"
     try:
         with closing(sqlite3.connect(records)) as source, closing(sqlite3.connect(whole)) as copy:
             source.backup(copy)
-            # Nobody is signed in by what somebody finds on a store.
+            # Nothing on a store gives access to a session.
             copy.execute("DELETE FROM session")
             copy.commit()
         with whole.open("rb") as raw, target.open("wb") as sink:
@@ -59,7 +59,7 @@ def unseal(copy: Path, target: Path, key: bytes) -> None:
         if raw.readline(len(_HEAD)) != _HEAD:
             raise SettingError(
                 f"{copy} is not a copy of the records.",
-                "Copies lie in the folder records/ of the stores that keep them.",
+                "Copies are in the folder records/ of the stores that have them.",
             )
         inflater = zstandard.ZstdDecompressor().decompressobj()
         try:

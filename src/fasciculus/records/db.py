@@ -16,8 +16,8 @@ from ..core.errors import FasciculusError, MissingError
 
 #: The way out when the records are of no use any more.
 BRING_BACK = (
-    "Bring back a copy of them (fasciculus admin restore-records FILE), or move that file away to "
-    "begin anew; the bundles on the stores stay as they are."
+    "Restore a copy of them (fasciculus admin restore-records FILE), or move that file away to "
+    "start with empty records; the bundles on the stores are unchanged."
 )
 
 
@@ -30,11 +30,11 @@ _READER_CACHE_KIB = 256
 
 
 def stamp(moment: datetime) -> str:
-    """Return a moment as sortable text in UTC, to the millisecond."""
+    """Return a time as sortable text in UTC, to the millisecond."""
     return moment.astimezone(UTC).isoformat(timespec="milliseconds")
 
 
-#: Result codes of SQLite that tell of the disk or the file, not of the statement.
+#: Result codes of SQLite that concern the disk or the file, not the statement.
 _DAMAGED = (sqlite3.SQLITE_CORRUPT, sqlite3.SQLITE_NOTADB)
 _OF_THE_DISK = (
     sqlite3.SQLITE_FULL,
@@ -164,7 +164,7 @@ class Records:
 def single_transaction(path: Path) -> Iterator[sqlite3.Connection]:
     """Provide the records for one transaction of another program, while the service may be running.
 
-    Raises ``MissingError`` where there are none.
+    Raises ``MissingError`` if there are none.
     """
     if not path.exists():
         raise MissingError(

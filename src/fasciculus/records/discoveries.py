@@ -1,4 +1,4 @@
-"""What the last look at each host found that differs from what is known."""
+"""Results of the last discovery of each host."""
 
 from __future__ import annotations
 
@@ -15,8 +15,9 @@ _KEY = "discoveries"
 
 @dataclass(frozen=True, slots=True)
 class Discovery:
-    """When a host was looked through, which accounts are new, changed and gone there, and why it
-    could not be looked through, if so."""
+    """The last discovery of a host: its time, the new, changed and deleted accounts, and the error,
+    if it failed.
+    """
 
     at: datetime
     new: tuple[str, ...] = ()
@@ -28,9 +29,9 @@ class Discovery:
 def save(
     db: sqlite3.Connection, host: str, found: Iterable[tuple[str, str]], error: str = ""
 ) -> None:
-    """Keep what was found on a host: (new, changed or gone, account) of each difference.
+    """Store the findings on a host: (new, changed or gone, account) of each difference.
 
-    Where it could not be looked through, what was found before stays.
+    If it failed, the previous findings stay.
     """
     known = settings.get(db, _KEY) or {}
     row = dict(known.get(host, {})) if error else {}

@@ -13,8 +13,9 @@ MAIL = "mail"
 
 @dataclass(frozen=True, slots=True)
 class Forgotten:
-    """Of how many hosts, stores, channels and mail servers the secrets were forgotten, and how many
-    private keys."""
+    """The number of hosts, stores, channels and mail servers whose secrets were forgotten, and of
+    private keys.
+    """
 
     places: int
     keys: int

@@ -23,7 +23,7 @@ _RULES = (
 
 
 def forget(db: sqlite3.Connection, before: datetime) -> int:
-    """Forget what ended before a moment; returns how many rows went.
+    """Remove rows that ended before a time, and return their number.
 
     The runs of bundles that are still there stay with them.
     """

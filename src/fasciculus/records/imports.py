@@ -1,4 +1,4 @@
-"""What a store tells of bundles, accounts and jobs, taken into the records."""
+"""Import of the bundles, accounts and jobs on a store."""
 
 from __future__ import annotations
 
@@ -15,7 +15,7 @@ from .store_proposals import FoundProposal
 
 
 class FoundBundle(Protocol):
-    """A bundle as a worker tells of it."""
+    """A bundle as reported by a worker."""
 
     subject_kind: str
     subject: str
@@ -75,9 +75,8 @@ def finish(
     newest: Iterable[FoundBundle],
     told: Iterable[FoundProposal] = (),
 ) -> list[FoundProposal]:
-    """Propose the hosts, accounts and jobs that the newest bundle of each subject and job tells of,
-    and what a copy of the records tells, as far as there are none of their names. Nothing takes
-    part in any job until somebody accepts it.
+    """Propose the hosts, accounts and jobs of the newest bundle of each subject and job, and those
+    in a copy of the records, unless their names exist. Nothing has an effect until it is accepted.
     """
     target = db.execute("SELECT id FROM store WHERE name=?", (store,)).fetchone()
     found: dict[tuple[str, str], FoundProposal] = {}

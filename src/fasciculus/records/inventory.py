@@ -42,7 +42,8 @@ _NEWEST = (
     "ORDER BY moment DESC LIMIT 1)"
 )
 _ACCOUNT_NEWEST = _NEWEST.format(kind="account", name="account.name")
-# Of the newest bundle of each job the largest: a job of databases alone is not its size.
+# The largest of the newest bundles of all jobs, since a job with only databases does not show its
+# size.
 _ACCOUNT_BYTES = (
     "(SELECT max(bytes) FROM (SELECT bytes, max(moment) FROM bundle WHERE subject_kind='account' "
     "AND subject=account.name GROUP BY job))"
@@ -171,7 +172,7 @@ def hosts_of(db: sqlite3.Connection, kind: str) -> dict[str, SubjectHost]:
 
 
 def contacts(db: sqlite3.Connection, kind: str) -> dict[str, str]:
-    """By subject of a kind, the contact of its account, where there is one."""
+    """By subject of a kind, the contact of its account, if any."""
     source = {
         "account": "SELECT name, contact FROM account WHERE contact != ''",
         "site": "SELECT site.name, contact FROM site JOIN account ON account.id=account_id WHERE "
@@ -305,7 +306,7 @@ def local_roots(db: sqlite3.Connection) -> list[tuple[str, str]]:
 
 
 def every_account(db: sqlite3.Connection, host: str = "") -> list[Account]:
-    """Return all accounts, or those of a host, without what other tables tell of them."""
+    """Return all accounts, or those of a host, without the data of other tables."""
     found: dict[int, Account] = {}
     for row in db.execute(
         "SELECT account.*, host.name AS host FROM account JOIN host ON host.id=host_id "
@@ -461,7 +462,7 @@ def subjects(db: sqlite3.Connection, kind: str) -> list[SubjectFacts]:
 
 
 def subject_facts(db: sqlite3.Connection, kind: str, name: str) -> SubjectFacts:
-    """Return one account, site or host, gone or not; its name alone where it is unknown."""
+    """Return one account, site or host, deleted or not; only its name if it is unknown."""
     row = db.execute(f"SELECT * FROM ({_FACTS[kind + 's']}) WHERE name=?", (name,)).fetchone()
     return _facts(row) if row else SubjectFacts(name)
 
@@ -488,7 +489,7 @@ def _check_account(new: AccountFields) -> None:
 def save_account(db: sqlite3.Connection, new: AccountFields, old_name: str | None = None) -> None:
     """Add an account, or replace the one of the old name with all that is in it.
 
-    Since when it is gone is not changed by this: see :func:`mark_gone`.
+    The time of its deletion is unchanged: see :func:`mark_gone`.
     """
     _check_account(new)
     if not db.execute(

@@ -41,7 +41,7 @@ def job(db: sqlite3.Connection, name: str) -> JobInput:
 
 
 def find(db: sqlite3.Connection, name: str) -> JobInput | None:
-    """Return a job, or None where there is none of that name any more."""
+    """Return a job, or None if it no longer exists."""
     row = db.execute("SELECT document FROM job WHERE name=?", (name,)).fetchone()
     return JobInput.model_validate_json(row["document"]) if row else None
 
@@ -49,8 +49,8 @@ def find(db: sqlite3.Connection, name: str) -> JobInput | None:
 def covers(
     db: sqlite3.Connection, job: JobInput, known: dict[str, list[SubjectFacts]] | None = None
 ) -> list[str]:
-    """Return the subjects of a job as things are now. ``known`` remembers all subjects by their
-    kind, for whoever asks for many jobs.
+    """Return the present subjects of a job. ``known`` caches all subjects by their kind, for calls
+    on many jobs.
     """
     known = {} if known is None else known
     if job.subjects not in known:
@@ -92,7 +92,7 @@ def selection_of(job: JobInput) -> Selection:
 
 
 class Coverage:
-    """Which jobs cover a subject, for the time of one answer."""
+    """The jobs that cover a subject, for the duration of one answer."""
 
     def __init__(self, db: sqlite3.Connection) -> None:
         self._db = db

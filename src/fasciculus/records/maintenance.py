@@ -19,8 +19,8 @@ from .paging import PageRequest, Query, page
 
 
 class MaintenanceOptions(msgspec.Struct, frozen=True, omit_defaults=True):
-    """What was asked: to read every byte; from how much unused data on, in percent; only to say;
-    from which store to bring bundles, and whether to move them.
+    """The options: to read every byte; the percentage of unused data; only a dry run; the source
+    store, and whether to move.
     """
 
     deep: bool = False

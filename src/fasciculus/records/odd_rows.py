@@ -20,7 +20,7 @@ _SHAPES: dict[str, type[BaseModel]] = {"job": JobInput, "host": HostFields, "sto
 
 
 def readable(rows: Iterable[sqlite3.Row], build: Callable[[sqlite3.Row], T]) -> list[T]:
-    """Return what is made of the rows that can be read; the others are logged and left out."""
+    """Return the results for readable rows; unreadable ones are logged and skipped."""
     found = []
     for row in rows:
         try:

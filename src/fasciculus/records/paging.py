@@ -19,7 +19,7 @@ T = TypeVar("T")
 
 @dataclass(frozen=True, slots=True)
 class PageRequest:
-    """What a caller wants of a list: at most ``limit`` rows after ``cursor``."""
+    """A request for a page of a list: at most ``limit`` rows after ``cursor``."""
 
     sort: str = ""
     limit: int = 50

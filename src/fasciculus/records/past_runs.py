@@ -1,4 +1,4 @@
-"""What became of earlier runs: for reports, the watch, the calendar and the overview."""
+"""Outcomes of earlier runs: for reports, the watch, the calendar and the overview."""
 
 from __future__ import annotations
 
@@ -81,7 +81,7 @@ def failing_stores(db: sqlite3.Connection) -> dict[str, str]:
 
 
 def durations(db: sqlite3.Connection, since: str) -> dict[str, list[float]]:
-    """By job, how many seconds its runs took that ended with bundles since a moment."""
+    """By job, the durations in seconds of its runs that ended with bundles since a time."""
     found: dict[str, list[float]] = {}
     for row in db.execute(
         "SELECT job, started, ended FROM run WHERE state='ended' AND ended >= ? AND started IS NOT "
@@ -94,7 +94,7 @@ def durations(db: sqlite3.Connection, since: str) -> dict[str, list[float]]:
 
 
 def nights(db: sqlite3.Connection, since: str) -> list[tuple[str, str, str, str]]:
-    """(subject kind, subject, moment of start, outcome) of the tasks since a moment."""
+    """(subject kind, subject, time of start, outcome) of the tasks since a time."""
     return [
         tuple(row)
         for row in db.execute(

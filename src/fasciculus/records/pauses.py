@@ -22,7 +22,7 @@ def pauses(db: sqlite3.Connection, moment: datetime | None = None) -> list[Pause
 
 
 def pause(db: sqlite3.Connection, job: str, until: datetime | None, reason: str, who: str) -> None:
-    """Pause a job, or everything, until a moment or until it is lifted."""
+    """Pause a job, or all jobs, until a time or until resumed."""
     db.execute(
         "INSERT INTO pause VALUES (?, ?, ?, ?, ?) ON CONFLICT (job) DO UPDATE SET "
         "until=excluded.until, reason=excluded.reason, who=excluded.who, since=excluded.since",

@@ -189,7 +189,7 @@ def next_due(db: sqlite3.Connection) -> datetime | None:
 
 
 def give_up_old(db: sqlite3.Connection, report_id: int, oldest: datetime) -> None:
-    """Give up a report that was written before a moment, whether or not it can be read."""
+    """Give up a report that was written before a time, whether or not it can be read."""
     row = db.execute("SELECT at FROM report WHERE id=?", (report_id,)).fetchone()
     if row is not None and row["at"] < stamp(oldest):
         give_up(db, report_id)
@@ -211,7 +211,7 @@ def remove_waiting(db: sqlite3.Connection, report_id: int) -> None:
 
 
 def is_stuck(db: sqlite3.Connection, before: datetime) -> bool:
-    """Return whether a report that was written before a moment could still not be sent."""
+    """Return whether a report written before a time is still unsent."""
     row = db.execute(
         "SELECT 1 FROM report WHERE at < ? AND attempts > 0 AND state='waiting' LIMIT 1",
         (stamp(before),),
@@ -220,8 +220,8 @@ def is_stuck(db: sqlite3.Connection, before: datetime) -> bool:
 
 
 def sent(db: sqlite3.Connection, report_id: int) -> None:
-    """Note that a report was accepted. Its texts stay readable; the message with what was attached
-    to it is needed no more.
+    """Note that a report was accepted. Its texts stay readable; the message with its attachments is
+    removed.
     """
     db.execute(
         "UPDATE report SET state='sent', sent=?, next_try=NULL, last_error='', message=x'' "
@@ -231,8 +231,9 @@ def sent(db: sqlite3.Connection, report_id: int) -> None:
 
 
 def part(db: sqlite3.Connection, report_id: int, refused: Sequence[str]) -> int:
-    """Let the addresses that a server has refused wait in a report of their own, while the others
-    have got theirs; returns its number."""
+    """Move the addresses that a server refused to their own waiting report, and return
+    its number.
+    """
     row = db.execute("SELECT recipients FROM report WHERE id=?", (report_id,)).fetchone()
     taken = [address for address in json.loads(row["recipients"]) if address not in refused]
     number = db.execute(
@@ -259,8 +260,9 @@ def give_up(db: sqlite3.Connection, report_id: int) -> None:
 
 
 def hurry(db: sqlite3.Connection) -> int:
-    """Make all that waits due now, and once more what could not be delivered in the last week;
-    returns how many."""
+    """Make all waiting messages due now, and also those that could not be delivered in the last
+    week; return their number.
+    """
     return db.execute(
         "UPDATE report SET state='waiting', next_try=? WHERE state='waiting' OR "
         "(state='undeliverable' AND at > ?)",

@@ -146,8 +146,9 @@ def active_count(db: sqlite3.Connection, job: str) -> int:
 
 @dataclass(frozen=True, slots=True)
 class RunOptions:
-    """What was asked of a run when it was started: a full bundle, a comparison of contents, only
-    some of the subjects; a name of its own, with the days for which its bundles are pinned."""
+    """The options of a run: a full bundle, a comparison of contents, only some of the subjects; a
+    label, with the days for which its bundles are pinned.
+    """
 
     full: bool = False
     compare: bool = False

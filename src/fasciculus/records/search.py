@@ -1,4 +1,4 @@
-"""What has a name, and how many of it there are."""
+"""Search by name, and totals."""
 
 from __future__ import annotations
 
@@ -35,7 +35,7 @@ class Match:
 
 @dataclass(frozen=True, slots=True)
 class Totals:
-    """How many there are."""
+    """The totals."""
 
     accounts: int
     sites: int

@@ -56,7 +56,7 @@ class SecretCipher:
 
 
 def read_key(path: Path) -> bytes:
-    """Return the key in a file; :class:`FasciculusError` where there is none."""
+    """Return the key in a file. Raises :class:`FasciculusError` if there is none."""
     try:
         key = path.read_bytes().strip()
         Fernet(key)
@@ -71,6 +71,6 @@ def read_key(path: Path) -> bytes:
 
 
 def merged(old: dict[str, str], new: dict[str, str | None]) -> dict[str, str]:
-    """Secrets after a change: None leaves one as it was, an empty text removes it."""
+    """Secrets after a change: None keeps one, an empty text removes it."""
     changed = {**old, **{key: value for key, value in new.items() if value is not None}}
     return {key: value for key, value in changed.items() if value}

@@ -43,7 +43,7 @@ def _address(row: sqlite3.Row) -> StartAddress:
 
 
 def make(db: sqlite3.Connection, job: str, settings: StartAddressInput) -> str:
-    """Return a new address for a job, in place of the one that it had; gives the secret."""
+    """Create a new address for a job, replacing the old one, and return the secret."""
     _job(db, job)
     secret = secrets.token_urlsafe(32)
     db.execute(

@@ -1,4 +1,4 @@
-"""What went to and from each store on each day, what it held, and what it has free."""
+"""Traffic, usage and free space of each store by day."""
 
 from __future__ import annotations
 

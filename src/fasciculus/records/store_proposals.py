@@ -1,4 +1,4 @@
-"""What a store tells of hosts, accounts and jobs, kept until a person accepts it."""
+"""Proposals of stores: hosts, accounts and jobs, until a person accepts them."""
 
 from __future__ import annotations
 
@@ -16,10 +16,10 @@ KINDS = ("host", "account", "store", "job")
 
 @dataclass(frozen=True, slots=True)
 class FoundProposal:
-    """A host, account, store or job that bundles or a copy of the records on a store tell of.
+    """A host, account, store or job proposed by bundles or a copy of the records on a store.
 
-    ``vouched`` says whether this service made what tells of it. ``document`` has, of the records,
-    ``settings`` as they were there, as JSON, and ``sealed`` secrets, which nobody is shown.
+    ``vouched`` says whether this service wrote its source. ``document`` has the ``settings`` from a
+    copy of the records, as JSON, and ``sealed`` secrets, which are never shown.
     """
 
     kind: str

@@ -72,9 +72,7 @@ def fields(db: sqlite3.Connection, name: str) -> StoreFields:
 
 
 def max_concurrent(db: sqlite3.Connection, names: Iterable[str]) -> dict[str, int]:
-    """Return how many tasks some stores take at the same time; 0 is any number, also for one that
-    is gone.
-    """
+    """Return the task limits of some stores; 0 is no limit, also for a deleted one."""
     rows = db.execute(
         "SELECT name, coalesce(json_extract(document, '$.max_concurrent'), 0) FROM store"
     )
@@ -126,7 +124,7 @@ class ProvedStore:
     where: str
     store_id: str
     tried: bool = True
-    #: Whose it is, in words, where it is another service's.
+    #: Its owner in words, if that is another service.
     owner: str = ""
 
 

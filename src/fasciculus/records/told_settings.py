@@ -1,4 +1,4 @@
-"""What a copy of the records tells of hosts, accounts, stores and jobs, for a new installation."""
+"""Settings of hosts, accounts, stores and jobs in a copy of the records, for a new installation."""
 
 from __future__ import annotations
 
@@ -20,7 +20,7 @@ def settings_of(copy: Path, cipher: SecretCipher, spool: Path) -> list[FoundProp
     Raises ``DamagedError`` for a copy that the service's key does not open, or that was altered.
     """
     spool.mkdir(parents=True, exist_ok=True, mode=0o700)
-    # A folder of this call alone: SQLite would take what an earlier one left beside the file for
+    # A folder only for this call: SQLite would take files left by an earlier one for
     # changes of this one.
     with TemporaryDirectory(dir=spool) as folder:
         path = Path(folder) / "fasciculus.sqlite"

@@ -186,9 +186,7 @@ def made(
 def transfers(
     db: sqlite3.Connection, paging: PageRequest, store: str, day: str = ""
 ) -> Page[Transfer]:
-    """Return what was brought to a store, newest first; of one day of UTC alone, such as
-    2026-11-24.
-    """
+    """Return transfers to a store, newest first, optionally of one UTC day such as 2026-11-24."""
     query = Query(
         "transfer.*",
         "transfer JOIN store ON store.id=store_id",

@@ -1,4 +1,4 @@
-"""What each subject takes on each store, and how it grows."""
+"""Usage of each subject on each store, and its growth."""
 
 from __future__ import annotations
 

@@ -32,7 +32,7 @@ def _nobody() -> str:
 
 @dataclass(frozen=True, slots=True)
 class Principal:
-    """Somebody who was let in, by a session or a token."""
+    """A signed-in user, by a session or a token."""
 
     person_id: int
     name: str

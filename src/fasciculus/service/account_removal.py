@@ -26,7 +26,7 @@ _DEADLINE = 1800.0
 
 
 def subjects_of(account: Account) -> list[SubjectRef]:
-    """Return the account and its sites: all that may have bundles of their own."""
+    """Return the account and its sites: all subjects that may have bundles."""
     return [
         SubjectRef("account", account.name),
         *(SubjectRef("site", site.name) for site in account.sites),
@@ -106,7 +106,7 @@ def check_idle(busy: set[tuple[str, str]], account: Account) -> None:
 
 
 def gone(records: Records) -> list[Account]:
-    """Return the accounts that are gone."""
+    """Return the deleted accounts."""
     return [a for a in inventory.every_account(records.reader) if a.gone_since is not None]
 
 

@@ -23,7 +23,7 @@ class _Asked:
 
 
 class DriveAccess:
-    """What is being asked for, by the id of the store. A restart forgets it: one asks again."""
+    """The pending requests, by the id of the store. A restart forgets it: one asks again."""
 
     def __init__(self) -> None:
         self._asked: dict[str, _Asked] = {}

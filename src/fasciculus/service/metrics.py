@@ -23,7 +23,7 @@ from .problems import problem
 
 
 def metrics() -> Response:
-    """Return the numbers of this moment, to whoever sends the metrics token or a person's own.
+    """Return the present numbers to callers with the metrics token or a user's token.
 
     Not to loopback as such: behind a proxy everybody seems to be on this machine.
     """

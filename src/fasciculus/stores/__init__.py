@@ -1,4 +1,4 @@
-"""How a store is reached: one protocol, one file for each kind.
+"""Stores: one protocol, one file for each kind.
 
 A new kind is a module with a :class:`~fasciculus.stores.base.StoreKind`, and its line in ``KINDS``
 or an entry point of the group ``fasciculus.stores``; see ``docs/adding-a-store-kind.md``.

@@ -2,8 +2,8 @@
 
 They are kept encrypted, in one file that all workers share.
 
-A server may exchange the refresh token at each use. So whoever refreshes holds the file's lock, and
-takes over what another process has exchanged meanwhile.
+A server may exchange the refresh token at each use. So a refresh holds the file's lock, and uses
+tokens that another process has refreshed meanwhile.
 """
 
 from __future__ import annotations
@@ -36,7 +36,7 @@ class Tokens:
 
 @dataclass(frozen=True, slots=True)
 class DeviceRequest:
-    """What the owner of a drive has to do: open ``address`` and confirm ``user_code``.
+    """The step for the owner of a drive: open ``address`` and confirm ``user_code``.
 
     ``interval`` and ``seconds`` are how often to ask, and for how long it is worth it.
     """
@@ -50,8 +50,8 @@ class DeviceRequest:
 
 @dataclass(frozen=True, slots=True)
 class AccessFlow:
-    """How a kind of store asks for access: ``request`` begins it; ``fetch`` gives the tokens, None
-    while its owner has not answered. Both raise ``UnreachableError``.
+    """The access flow of a kind of store: ``request`` starts it; ``fetch`` returns the tokens, or
+    None until the owner has answered. Both raise ``UnreachableError``.
     """
 
     request: Callable[[StoreSpec], DeviceRequest]
@@ -66,7 +66,7 @@ class TokenFile:
     key: bytes
 
     def load(self) -> Tokens | None:
-        """Return the tokens; None where there are none, or another key has encrypted them."""
+        """Return the tokens; None if there are none, or if another key has encrypted them."""
         from cryptography.fernet import InvalidToken
 
         try:

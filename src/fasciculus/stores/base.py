@@ -1,4 +1,4 @@
-"""What every kind of store can do."""
+"""The protocol of stores."""
 
 from __future__ import annotations
 
@@ -80,7 +80,7 @@ class StoreItem:
     folder: bool
 
 
-#: Names in one folder of a store; more than any store of ours has.
+#: Maximum names in one folder of a store; ours have fewer.
 _MOST_ITEMS = 1_000_000
 _LONGEST_NAME = 255
 _LARGEST = 2**63 - 1
@@ -89,8 +89,8 @@ _LARGEST = 2**63 - 1
 def listed_items(store: str, rows: Iterable[tuple[str, int, bool]]) -> list[StoreItem]:
     """Return what a server listed in a folder (name, size, whether it is a folder), by name.
 
-    What is no name of a folder's entry, or has no size that a file can have, is left out, whatever
-    the server says. Raises ``UnreachableError`` for a folder without an end.
+    Invalid names and sizes are ignored, whatever the server says. Raises ``UnreachableError`` for a
+    folder without an end.
     """
     found: dict[str, StoreItem] = {}
     for number, (name, size, folder) in enumerate(rows, 1):
@@ -151,13 +151,12 @@ class Store(Protocol):
     def put(self, local: Path, path: str, on_bytes: Callable[[int], None]) -> None:
         """Store a local file under a name, whole or not at all; folders are made.
 
-        After a ``ConnectionLostError`` the same call goes on where the server has it, as far as
-        its protocol allows. ``on_bytes`` is called with the bytes of each stretch that was sent,
-        by one thread at a time.
+        After a ``ConnectionLostError`` the same call resumes, as far as its protocol allows.
+        ``on_bytes`` is called with the bytes of each chunk that was sent, by one thread at a time.
         """
 
     def arrived(self, path: str) -> int:
-        """Return bytes of a ``put`` that broke off which need not be sent again."""
+        """Return the bytes of an interrupted ``put`` that need not be sent again."""
 
     def clear_partial(self, folder: str) -> None:
         """Remove what broken-off ``put`` calls left below a folder and :meth:`items` does not
@@ -168,10 +167,10 @@ class Store(Protocol):
         """Put a few bytes in the same way."""
 
     def remove(self, path: str) -> None:
-        """Remove a file; harmless when it is gone already."""
+        """Remove a file; harmless if it does not exist."""
 
     def remove_folder(self, folder: str) -> None:
-        """Remove an empty folder; harmless when it is gone already."""
+        """Remove an empty folder; harmless if it does not exist."""
 
     def size(self, path: str) -> int | None:
         """Return a file's size in bytes, or None when there is no such file."""

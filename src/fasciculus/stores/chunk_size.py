@@ -1,4 +1,4 @@
-"""How far a transfer goes before it is made sure of what has arrived."""
+"""The size of chunks after which a transfer is confirmed."""
 
 from __future__ import annotations
 

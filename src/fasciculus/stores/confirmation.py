@@ -1,4 +1,4 @@
-"""What a store holds is what was sent: by its size, and by a checksum or by reading it back."""
+"""Confirmation of uploads: by size, and by a checksum or by reading back."""
 
 from __future__ import annotations
 
@@ -11,10 +11,10 @@ _CHUNK = 1024 * 1024
 
 
 def confirm(store: Store, path: str, size: int, sha256: str) -> None:
-    """Raise :class:`DamagedError` unless a file that was just put is on the store as it was sent.
+    """Raise :class:`DamagedError` unless an uploaded file is intact on the store.
 
-    Where the store cannot compute a digest and ``put`` does not prove the transfer, the file is
-    read back, unless the store's settings say that its size is enough.
+    If the store cannot compute a digest and ``put`` does not prove the transfer, the file is read
+    back, unless the store's settings say that its size suffices.
     """
     held = store.size(path)
     digest = store.sha256(path) if held == size else None

@@ -42,7 +42,7 @@ class DriveSettings(StoreSettings):
     device_url: str = Field(
         min_length=1,
         title="Address for device authorisation",
-        description="Where access is asked for; the drive's notes for developers name it.",
+        description="The authorization address, from the drive's developer documentation.",
         examples=["https://drive.sedge-quill.example/oauth/device"],
     )
     token_url: str = Field(
@@ -58,7 +58,7 @@ class DriveSettings(StoreSettings):
     scope: str = Field(
         default="",
         title="Scope",
-        description="What access is asked for: the narrowest that reads and writes this folder.",
+        description="The requested scope: the narrowest that can read and write this folder.",
         examples=["files:bundles"],
     )
 
@@ -82,7 +82,7 @@ class DriveSecrets(Secrets):
     """The secret of the client, where it has one. Access itself is never typed in."""
 
     client_secret: str | None = Field(
-        default=None, repr=False, title="Client secret", description="Empty where there is none."
+        default=None, repr=False, title="Client secret", description="Empty if there is none."
     )
 
 

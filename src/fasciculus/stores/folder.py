@@ -38,7 +38,7 @@ class FolderSettings(StoreSettings):
     kind: Literal["folder"] = "folder"
     folder: str = Field(
         title="Folder",
-        description="A copy on this machine alone is lost with it.",
+        description="A copy only on this machine is lost with it.",
         examples=["/mnt/second-disk/bundles"],
     )
     mounted: bool = Field(
@@ -111,7 +111,7 @@ class FolderStore:
         if not is_mounted(self._root):
             raise MissingError(
                 f"{self._root} of store “{self.spec.name}” is not mounted.",
-                "Mount the disk; nothing is written beside it.",
+                "Mount the disk; nothing is written to its mount point.",
             )
         return text
 
@@ -160,8 +160,8 @@ class FolderStore:
                 "Check the folder's owner and rights.",
             ) from error
 
-    # Every path is gone down from the root name by name: the folder may be a share that others
-    # write to, and a link or a pipe there must lead or hold up nobody.
+    # Every path is opened from the root name by name: the folder may be a share that others write
+    # to, and a link or a pipe there must not mislead or block.
 
     @contextmanager
     def _folder(self, path: str, make: bool = False) -> Iterator[int]:
@@ -184,7 +184,7 @@ class FolderStore:
 
     @contextmanager
     def _place(self, path: str, make: bool = False) -> Iterator[tuple[int, str]]:
-        """Open the folder that a path is in, and give the name in it."""
+        """Open the parent folder of a path, and return it with the name."""
         above, _, name = path.rpartition("/")
         with self._folder(above, make) as folder:
             yield folder, name
@@ -273,7 +273,7 @@ class FolderStore:
             return None
 
     def sha256(self, path: str) -> str | None:
-        # What was linked is the very file that was digested as it was written: nothing was
+        # The linked file is the one that was digested while it was written: nothing was
         # transferred.
         if path in self._linked:
             return None
@@ -361,8 +361,8 @@ def _new_file(name: str, folder: int) -> BinaryIO:
 
 def _linked(local: Path, name: str, folder: int) -> bool:
     """Return whether a spooled file itself has become a file of a store's folder: on the same disk,
-    and unless it is one of another store already. What damages one store's copy must not damage
-    all.
+    and unless it is one of another store already. Damage to one store's copy must not damage the
+    others.
     """
     try:
         os.link(local, name, dst_dir_fd=folder)

@@ -39,7 +39,7 @@ class FtpStoreSettings(FtpSettings, StoreSettings):
     folder: str = Field(
         min_length=1,
         title="Folder on the server",
-        description="It is made where it does not exist.",
+        description="Created if missing.",
         examples=["/bundles"],
     )
 
@@ -208,7 +208,7 @@ class FtpStore:
                 except (ftplib.error_perm, ftplib.error_temp) as error:
                     if not begin or str(error)[:3] in ("452", "552"):
                         raise
-                    # It does not go on in the middle of a file: from the beginning, then.
+                    # It cannot resume within a file, so start from the beginning.
                     self._arrived[path] = 0
                     source.seek(0)
                     self._send(link, source, partial, 0, on_bytes)
@@ -285,7 +285,7 @@ class FtpStore:
 
 
 class _Stream(io.RawIOBase):
-    """Reads a file to its end over a control connection of its own."""
+    """Reads a file to its end over its own control connection."""
 
     def __init__(
         self, store: FtpStore, link: FtpConnection, path: str, offset: int, length: int | None

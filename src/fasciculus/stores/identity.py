@@ -76,7 +76,7 @@ def _owner(document: dict[str, Any]) -> StoreOwner | None:
     found = document.get("owner")
     if not isinstance(found, dict):
         return None
-    # Whoever wrote it: it is shown to people.
+    # It may come from anyone, and is shown to people.
     words = {
         key: "".join(c for c in str(found.get(key, "")) if c.isprintable())[:80]
         for key in ("id", "machine", "since")
@@ -100,7 +100,7 @@ def _read(store: Store) -> dict[str, Any]:
                 f"Store “{store.spec.name}” is in version {document['version']} of its format.",
                 "Use a newer Fasciculus.",
             )
-        # Names of files are made of it.
+        # It becomes part of file names.
         if not is_store_id(document["id"]):
             raise KeyError("id")
         return document

@@ -1,4 +1,4 @@
-"""How long an HTTP server asks to be left alone (RFC 9110, 10.2.3)."""
+"""The Retry-After header of HTTP servers (RFC 9110, 10.2.3)."""
 
 from __future__ import annotations
 
@@ -12,7 +12,7 @@ LONGEST = 300.0
 def retry_after(header: str | None, now: datetime) -> float:
     """Return the seconds that a ``Retry-After`` header asks for, be it seconds or a date.
 
-    0 where there is none, or where it is neither; never more than ``LONGEST``.
+    0 if missing or invalid; never more than ``LONGEST``.
     """
     text = (header or "").strip()
     if text.isascii() and text.isdecimal():

@@ -30,9 +30,9 @@ _T = TypeVar("_T")
 
 
 class RetryingStore:
-    """Wraps a store. What breaks off continues where it was, within the limits of a throttle.
+    """Wraps a store. Interrupted transfers resume, within the limits of a throttle.
 
-    ``stop`` ends the trying; ``on_retry`` is told why there is another attempt.
+    ``stop`` ends the retries; ``on_retry`` is called with the reason of each retry.
     """
 
     def __init__(
@@ -131,9 +131,9 @@ class RetryingStore:
     def _check_room(
         self, wanted: int, path: str, error: ConnectionLostError, refusals: int
     ) -> None:
-        """Raise ``StoreFullError`` where a file broke off for want of room: it must not be sent
-        again and again into a full disk. ``refusals`` is how often the server said that it failed,
-        without having got further in between.
+        """Raise ``StoreFullError`` if a transfer failed for lack of space: it must not be sent
+        repeatedly to a full disk. ``refusals`` is the number of failures reported by the server
+        without progress in between.
         """
         if refusals > 1:
             raise StoreFullError(

@@ -77,7 +77,7 @@ class S3Settings(StoreSettings):
     endpoint: str = Field(
         min_length=1,
         title="Endpoint",
-        description="The address of the object storage; its provider names it beside the keys.",
+        description="The address of the object storage; its provider lists it next to the keys.",
         examples=["https://objects.sedge-quill.example"],
     )
     region: str = Field(default="us-east-1", title="Region")
@@ -91,7 +91,7 @@ class S3Settings(StoreSettings):
     create_bucket: bool = Field(
         default=False,
         title="Create the bucket",
-        description="Where there is none of that name yet. Without it a wrong name is an error.",
+        description="If no bucket of that name exists. Without it a wrong name is an error.",
     )
     path_style: bool = Field(
         default=False,
@@ -108,8 +108,9 @@ class S3Settings(StoreSettings):
     remove_versions: bool = Field(
         default=False,
         title="Remove old versions",
-        description="Where the bucket keeps versions: what retires goes with all its versions, "
-        "which takes the right s3:DeleteObjectVersion. Otherwise the bucket never shrinks.",
+        description="If the bucket keeps versions: remove retired files with all their versions, "
+        "which requires the right s3:DeleteObjectVersion. Otherwise the bucket never "
+        "shrinks.",
     )
 
     @field_validator("endpoint")
@@ -119,7 +120,7 @@ class S3Settings(StoreSettings):
         if parts.scheme not in ("http", "https") or not parts.hostname:
             raise ValueError("Enter an address such as “https://objects.sedge-quill.example”.")
         if parts.username or parts.password:
-            raise ValueError("Enter the address without keys; those have fields of their own.")
+            raise ValueError("Enter the address without keys; keys have their own fields.")
         return value.strip().rstrip("/")
 
     @field_validator("folder")
@@ -144,8 +145,8 @@ class S3Secrets(Secrets):
         default=None,
         repr=False,
         title="Access key",
-        description="Made in the provider's panel, often under “API keys” or “credentials”; one "
-        "that may use this bucket alone is enough.",
+        description="Created in the provider's panel, often under “API keys” or “credentials”; a "
+        "key limited to this bucket is enough.",
     )
     secret_key: str | None = Field(default=None, repr=False, title="Secret key")
 
@@ -517,7 +518,7 @@ class S3Store:
             self._client.abort_multipart_upload(**self._at(path), UploadId=number)
 
     def clear_partial(self, folder: str) -> None:
-        """End uploads that nobody goes on with: their parts are stored, and paid for, unseen.
+        """Abort abandoned uploads: their parts are stored, and paid for, invisibly.
 
         Raises ``NotListedError`` where they cannot be listed.
         """
@@ -530,8 +531,8 @@ class S3Store:
         except UnreachableError as error:
             if error.__cause__ and error_code(error.__cause__) in (*_REFUSED, *_UNKNOWN):
                 raise NotListedError(
-                    "Unfinished uploads cannot be listed, and so not be ended; their parts take up "
-                    "space.",
+                    "Unfinished uploads cannot be listed, and so cannot be aborted; their parts "
+                    "use space.",
                     "Give these keys the right s3:ListBucketMultipartUploads, or let the provider "
                     "end them after some days.",
                 ) from error

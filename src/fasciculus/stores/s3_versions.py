@@ -56,7 +56,7 @@ class BucketVersions:
             if rule.get(unit):
                 time = format_count(int(rule[unit]), unit.lower()[:-1])
                 return f"{time}, mode {str(rule.get('Mode', '')).lower()}"
-        return "no time of its own"
+        return "no default period"
 
     def old(self, prefix: str) -> Iterator[tuple[str, str, int]]:
         """Yield the key, version and size of each version below a prefix that is not the newest."""
@@ -95,14 +95,14 @@ class BucketVersions:
             else ""
         )
         if not self.are_kept():
-            return f"What is removed is gone.{locked}"
+            return f"Removed files are deleted.{locked}"
         if are_removed and not lock:
             return "The bucket keeps old versions, and they are removed with their files."
         taken = format_size(sum(size for _, _, size in self.old(prefix)))
         return (
             f"The bucket keeps what is removed or replaced as old versions, {taken} now.{locked} "
-            "Have them removed too (“Remove old versions”), or let its provider do it after some "
-            "days: else the bucket never shrinks."
+            "Have them removed too (“Remove old versions”), or let its provider do so after some "
+            "days; otherwise the bucket never shrinks."
         )
 
 

@@ -48,7 +48,7 @@ class SftpSettings(StoreSettings):
     folder: str = Field(
         min_length=1,
         title="Folder on the server",
-        description="It is made where it does not exist.",
+        description="Created if missing.",
         examples=["/bundles"],
     )
     host_key: str = Field(

@@ -13,7 +13,7 @@ _LONGEST_WAIT = 1.0
 
 
 class Throttle:
-    """Makes whoever moves bytes wait until they are within the limits.
+    """Delays transfers to stay within the limits.
 
     ``stop`` ends the waiting. Several threads may use one: the limit is of all of them together.
     """

@@ -34,7 +34,7 @@ def try_store(store: Store, store_id: str | None = None, make_root: bool = False
     """Return all steps that a bundle's way to a store has; stops at the first that fails.
 
     ``store_id`` is whose store it must be, where that is known. With ``make_root`` its folder is
-    made where there is none.
+    created if missing.
     """
     steps: list[Step] = []
     probe = _Probe(store)
@@ -82,7 +82,7 @@ def _there_or_made(store: Store, find: Callable[[], str]) -> str:
 
 
 class _Probe:
-    """A file in a folder of its own, with which all is done that a run does."""
+    """A file in its own folder, for testing every operation of a run."""
 
     def __init__(self, store: Store) -> None:
         self._store = store
@@ -139,11 +139,11 @@ class _Probe:
                 "what was put there.",
                 "Give this user the right to list folders, or check the server.",
             )
-        return "What is in a folder is listed."
+        return "Listed a folder."
 
     def _unfinished(self) -> str:
         self._store.clear_partial(self._folder)
-        return "What broke off can be found and removed."
+        return "Unfinished uploads can be found and removed."
 
     def _read(self) -> str:
         if read_all(self._store, self._path) != self._payload:
@@ -158,7 +158,7 @@ class _Probe:
         with self._store.open(self._path, offset, length) as stream:
             if stream.read() != self._payload[offset : offset + length]:
                 raise DamagedError(
-                    "A stretch from the middle of the file is not what was asked for.",
+                    "Reading a part of the file returned something else.",
                     "The server answers requests for a part wrongly; single files could not be "
                     "restored from it.",
                 )

@@ -45,12 +45,12 @@ from .retry_after import retry_after
 
 _CHUNK = 256 * 1024
 _CONNECT_SECONDS = 20.0
-#: More than the listing of any folder of ours.
+#: Larger than the listing of any of our folders.
 _MOST_ANSWER = 64 * 1024 * 1024
 _BUSY = (408, 423, 425, 429, 500, 502, 503, 504)
 
 
-#: What may stand in the path of an address as it is (RFC 3986), “%” included.
+#: Characters allowed unencoded in the path of an address (RFC 3986), “%” included.
 _IN_PATHS = "/:@!$&'()*+,;=%~"
 
 
@@ -62,8 +62,8 @@ def web_address(value: str) -> str:
     if parts.scheme not in ("http", "https") or not parts.hostname:
         raise ValueError("Enter an address such as “https://drive.sedge-quill.example/dav”.")
     if parts.username or parts.password:
-        raise ValueError("Enter the address without a password; that has a field of its own.")
-    # Letters beyond ASCII are encoded as in RFC 3986; what is encoded already stays as it is.
+        raise ValueError("Enter the address without a password; it has its own field.")
+    # Non-ASCII characters are encoded as in RFC 3986; encoded ones are unchanged.
     path = re.sub(r"%(?![0-9A-Fa-f]{2})", "%25", parts.path.rstrip("/"))
     return urlunsplit(parts._replace(path=quote(path, safe=_IN_PATHS)))
 
@@ -75,7 +75,7 @@ class WebDavSettings(StoreSettings):
     url: str = Field(
         min_length=1,
         title="Address of the folder",
-        description="It is made where it does not exist; the folder above it must.",
+        description="Created if missing; its parent folder must exist.",
         examples=["https://drive.sedge-quill.example/dav/bundles"],
     )
     sign_in: Literal["basic", "digest", "bearer"] = Field(
@@ -102,7 +102,7 @@ class WebDavSettings(StoreSettings):
 
 
 class WebDavSecrets(Secrets):
-    """What signs in: a password or a token."""
+    """The credentials: a password or a token."""
 
     password: str | None = Field(
         default=None,
@@ -158,7 +158,7 @@ class WebDavStore:
         self._made_client: httpx.Client | None = None
         self._folders = MadeFolders(self._make_folder)
         self._arrived: dict[str, int] = {}
-        #: Whether the server writes into the middle of a file; None until that was tried.
+        #: Whether the server can write a part of a file; None until tested.
         self._takes_chunks: bool | None = None
 
     # Connecting --------------------------------------------------------------

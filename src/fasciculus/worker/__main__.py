@@ -1,4 +1,4 @@
-"""``python -m fasciculus.worker``: carries out the order on standard input.
+"""``python -m fasciculus.worker``: executes the order on standard input.
 
 ``--fork-server DESCRIPTOR`` starts workers for a service instead.
 """

@@ -24,8 +24,8 @@ _encoder = msgspec.json.Encoder()
 
 
 def shared_key(order: Order) -> str:
-    """Return what orders have in common that one worker may carry out one after the other; empty
-    for an order that needs a worker of its own.
+    """Return a key of orders that one worker may execute in sequence; empty for an order that needs
+    its own worker.
 
     They need the same host and stores, by the same secrets, and leave no process behind: commands
     of this machine could.
@@ -42,9 +42,7 @@ def shared_key(order: Order) -> str:
 
 
 def _look_at_folder(store: Store) -> None:
-    """End a connection over which the store's folder is not to be found any more: connecting anew
-    says why.
-    """
+    """Close a connection over which the store's folder has vanished: connecting again shows why."""
     try:
         for step in store.connecting():
             if step.name == "folder":
@@ -74,7 +72,7 @@ def _store_key(order: StoreOrder) -> bytes:
 
 
 class Connections:
-    """What a worker is connected to. The next order finds it connected, where it needs the same
+    """The open connections of a worker. The next order finds it connected, where it needs the same
     host and stores; :meth:`close` ends all of it.
     """
 

@@ -1,4 +1,4 @@
-"""What the database engines need, out of an order."""
+"""The inputs of database engines, from an order."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""Which task carries out which order."""
+"""The task for each kind of order."""
 
 from __future__ import annotations
 
@@ -31,7 +31,7 @@ def carry_out(
     order: Order, emitter: Emitter, stop: threading.Event, connections: Connections
 ) -> AnyResult:
     """Carry out an order. Raises ``FasciculusError`` or ``OSError`` when that fails."""
-    # Each task is imported when it is wanted: a process that carries out one order alone should
+    # Each task is imported on use: a process that executes one order should
     # not wait for the others.
     match order:
         case VerifyOrder():
@@ -74,7 +74,7 @@ def carry_out(
 
 @contextmanager
 def _damage_told(order: RepackOrder | ResealOrder, emitter: Emitter) -> Iterator[None]:
-    """Tell of damage that ends maintenance, so that it is verified and repaired."""
+    """Report damage that ends maintenance, so that it is verified and repaired."""
     try:
         yield
     except DamagedError:

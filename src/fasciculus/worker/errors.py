@@ -1,4 +1,4 @@
-"""What can end a task early, and how errors are put into words."""
+"""Errors that end a task early, and their wording."""
 
 from __future__ import annotations
 
@@ -27,7 +27,7 @@ _NO_ROOM = 4 * 1024 * 1024
 
 
 class CancelledError(BaseException):
-    """Somebody asked this worker to stop."""
+    """This worker was asked to stop."""
 
 
 class NoStoreLeftError(Exception):
@@ -67,9 +67,8 @@ def _full(places: Iterable[str]) -> str:
 
 
 def is_passing(error: BaseException) -> bool:
-    """Return whether the same may succeed later without anybody changing anything: nothing
-    answered, or a connection broke off. A refusal is not passing: trying a wrong password again
-    locks people out.
+    """Return whether a retry may succeed without any change: nothing answered, or a connection was
+    lost. A refusal is not passing: trying a wrong password again locks people out.
     """
     if isinstance(error, FasciculusError):
         return isinstance(error, ConnectionLostError)

@@ -1,4 +1,4 @@
-"""What a worker reports while it carries out an order: one JSON object per line."""
+"""Events of a worker while it executes an order: one JSON object per line."""
 
 from __future__ import annotations
 
@@ -22,7 +22,7 @@ class Log(Struct, tag_field="event", tag="log"):
 
 
 class Progress(Struct, tag_field="event", tag="progress"):
-    """How far the task is.
+    """The progress of the task.
 
     Bytes are of contents, ``packed`` and ``pushed`` of pieces; ``total`` is what is expected, 0
     when that is not known.
@@ -66,8 +66,8 @@ class DamageFound(Struct, tag_field="event", tag="damage-found"):
 
 
 class DamageMet(Struct, tag_field="event", tag="damage-met"):
-    """A copy that was read from a store lacks something, or is not what was stored. What exactly
-    is to be verified; ``bundle`` is empty where it may be any of the subject.
+    """A copy that was read from a store lacks something, or is not what was stored. The copies to
+    verify; ``bundle`` is empty if any of the subject may be damaged.
     """
 
     store: str
@@ -128,7 +128,7 @@ class RecordsCopyFound(Struct, tag_field="event", tag="records-copy-found"):
 
 
 class StoreSeen(Struct, tag_field="event", tag="store-seen"):
-    """What a task moved to and from a store, and what is free there where the store tells."""
+    """The traffic of a task to and from a store, and the free space there, if known."""
 
     store: str
     sent: int
@@ -177,7 +177,7 @@ def from_line(line: bytes) -> Event:
 
 
 class Emitter:
-    """Writes events to the service; clearing up continues when the service is gone."""
+    """Writes events to the service; cleaning up continues if the service has ended."""
 
     def __init__(self, sink: BinaryIO) -> None:
         self._sink, self._lock = sink, threading.Lock()

@@ -48,7 +48,7 @@ def serve(control_descriptor: int) -> None:
     """Fork a worker per message until the other side closes the socket."""
     for name in _PRELOADED:
         import_module(name)
-    # Packages are looked through once, not by each worker that meets a kind of theirs.
+    # Packages are searched once, not by each worker that needs a kind of theirs.
     for registry in (store_kinds, host_kinds, ENGINES):
         registry.names()
     # Reads all zones of the system, which takes longer than a small task.
@@ -168,8 +168,8 @@ class ForkServer:
 
 
 def _kill_session(session: int) -> None:
-    """Kill what is left of a worker's session: commands have process groups of their own, which a
-    worker that was killed could not end.
+    """Kill the rest of a worker's session: commands have their own process groups, which a killed
+    worker could not end.
     """
     for name in os.listdir("/proc"):
         if not name.isdigit():

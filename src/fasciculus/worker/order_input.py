@@ -1,4 +1,4 @@
-"""The orders that a worker gets, a line each, and the end of whoever waits for the results."""
+"""The orders of a worker, one per line, and the end of the service that waits for the results."""
 
 from __future__ import annotations
 
@@ -11,10 +11,10 @@ _STANDARD_INPUT = 0
 
 
 class OrderInput:
-    """Reads orders from standard input, which stays open for as long as somebody waits.
+    """Reads orders from standard input, which stays open while the service waits.
 
-    Its end sends this process SIGTERM when it comes while an order is carried out: from ``next`` to
-    ``done``.
+    If it is closed while an order is executed, from ``next`` to ``done``, this process gets
+    SIGTERM.
     """
 
     def __init__(self) -> None:
@@ -28,7 +28,7 @@ class OrderInput:
         return self._lines.get()
 
     def begin(self) -> None:
-        """Say that an order is being carried out."""
+        """Note that an order is being executed."""
         with self._lock:
             self._is_busy = True
             is_over = self._is_over
@@ -41,7 +41,7 @@ class OrderInput:
             self._is_busy = False
 
     def _read(self) -> None:
-        # Unbuffered: a thread inside a buffered read would hold up the interpreter's end.
+        # Unbuffered: a thread in a buffered read would block the interpreter's exit.
         line = b""
         while chunk := os.read(_STANDARD_INPUT, 65536):
             line += chunk

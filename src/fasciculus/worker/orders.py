@@ -46,7 +46,7 @@ _kind_decoder = msgspec.json.Decoder(_Kind)
 
 
 class _OfKind(OrderData, kw_only=True):
-    """What is reached by settings of some kind, kept as JSON."""
+    """The base of orders with settings of some kind, as JSON."""
 
     settings: str
 
@@ -138,7 +138,7 @@ class ServerOrder(OrderData, kw_only=True):
 
 
 class HostOrder(_OfKind, kw_only=True):
-    """How a host is reached; ``settings`` are those of its kind, as JSON.
+    """The connection to a host; ``settings`` are those of its kind, as JSON.
 
     ``servers`` are its database servers by engine.
     """
@@ -153,7 +153,7 @@ class HostOrder(_OfKind, kw_only=True):
 
 
 class MailOrder(OrderData, kw_only=True):
-    """Where the host keeps mail settings.
+    """The mail settings of the host.
 
     ``home`` has ``{domain}`` and ``{user}`` in it, ``dkim`` ``{domain}``. ``refresh`` are the
     commands to run when they were changed.
@@ -188,7 +188,7 @@ class CommandOrder(OrderData, kw_only=True):
 
 
 class SubjectOrder(OrderData, kw_only=True):
-    """What a bundle is of, and where its files are on the host."""
+    """The subject of a bundle, and its files on the host."""
 
     kind: SubjectKind
     name: str
@@ -196,7 +196,7 @@ class SubjectOrder(OrderData, kw_only=True):
     root: str
     #: The home of its account: links on the way to the root may not lead out of it.
     home: str = ""
-    #: Document roots by site, so that one that is gone is reported.
+    #: Document roots by site, so that a missing one is reported.
     site_roots: dict[str, str] = {}
     #: The account that it belongs to; empty for a host.
     account: str = ""
@@ -212,7 +212,7 @@ class PreviousOrder(OrderData, kw_only=True):
     base: str
     listing: str
     listing_sha256: str = ""
-    #: The stat cache of its files, where it is at hand.
+    #: The stat cache of its files, if available.
     states: str = ""
     pieces: list[PieceRecord]
 
@@ -272,7 +272,7 @@ class BackupOrder(OrderData, kw_only=True, tag_field="order", tag="backup"):
     #: What the service knows of databases that the host's user does not see, for the log.
     hidden: str = ""
     #: Changes and entries of the bundles before, and from which percentage of what is usual on
-    #: nothing retires before somebody has looked.
+    #: nothing retires until the alert is acknowledged.
     usual_changes: list[tuple[int, int]] = []
     most_changes: int = 0
     expected_bytes: int = 0
@@ -297,7 +297,7 @@ class RestoreOrder(OrderData, kw_only=True, tag_field="order", tag="restore"):
     host: HostOrder = msgspec.field(default_factory=HostOrder)
     #: Go on where an interrupted restore into the same folder was.
     resume: bool = False
-    #: Bring back set-user-id bits, devices and attributes of the system, whoever made the copy.
+    #: Restore set-user-id bits, devices and system attributes of any copy.
     special_modes: bool = False
     #: Users and groups there by those in the bundle, for names that do not exist there.
     owners: dict[str, str] = {}
@@ -331,7 +331,7 @@ class ReleaseOrder(OrderData, kw_only=True, tag_field="order", tag="release"):
 
 
 class MaintenanceOrder(OrderData, kw_only=True):
-    """What all maintenance of the copies of one subject on one store needs to know."""
+    """The base of orders for maintenance of one subject's copies on one store."""
 
     subject: SubjectOrder
     store: StoreOrder
@@ -379,7 +379,7 @@ class ResealOrder(MaintenanceOrder, kw_only=True, tag_field="order", tag="reseal
 
 
 class ImportOrder(OrderData, kw_only=True, tag_field="order", tag="import"):
-    """Tell of all bundles that a store holds.
+    """Report all bundles on a store.
 
     Its newest copy of the records, in the folder ``records_folder``, is brought to ``records``.
     """

@@ -1,4 +1,4 @@
-"""Orders in a process of their own: they come on standard input, events leave on standard output.
+"""The worker process: orders on standard input, events on standard output.
 
 Standard input stays open for as long as the service lives; its end means that nobody waits for the
 result any more. After one order the process ends, unless that order says that more of the same host
@@ -32,7 +32,7 @@ MEMORY = 1024 * 1024 * 1024
 
 
 class _Cancellation:
-    """What SIGTERM does: it ends the order that is carried out, or the one that comes next."""
+    """The action of SIGTERM: it ends the present order, or the next one."""
 
     def __init__(self) -> None:
         self.stop = threading.Event()

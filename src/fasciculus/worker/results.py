@@ -1,4 +1,4 @@
-"""What carrying out an order came to: one result type for each kind of order."""
+"""Results of orders: one type for each kind of order."""
 
 from __future__ import annotations
 
@@ -22,8 +22,7 @@ class Result(Struct, kw_only=True):
 
 
 class Failure(Result, kw_only=True, tag_field="result", tag="failure"):
-    """An order of any kind that was not carried out; ``passing`` says that the same may succeed
-    later."""
+    """A failed order of any kind; ``passing`` says that a retry may succeed."""
 
     passing: bool = False
 
@@ -42,7 +41,7 @@ class BackupResult(Result, kw_only=True, tag_field="result", tag="backup"):
 
 
 class RestoreResult(Result, kw_only=True, tag_field="result", tag="restore"):
-    """What came back; ``failed`` when some of it did not."""
+    """The result of a restore; ``failed`` if something could not be restored."""
 
     entries: int
     bytes: int
@@ -60,7 +59,7 @@ class MeasuredSize(Struct, frozen=True):
 
 
 class ExcludedSize(Struct, frozen=True):
-    """What one rule excludes."""
+    """The exclusions of one rule."""
 
     rule: str
     entries: int
@@ -76,7 +75,9 @@ class FolderSize(Struct, frozen=True):
 
 
 class PreviewResult(Result, kw_only=True, tag_field="result", tag="preview"):
-    """What a bundle would hold. ``packed`` is an estimate; ``new`` is since the last bundle."""
+    """The expected contents of a bundle. ``packed`` is an estimate; ``new`` is since the last
+    bundle.
+    """
 
     size: MeasuredSize
     packed: int

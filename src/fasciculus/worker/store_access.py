@@ -42,7 +42,7 @@ def identified(order: StoreOrder, stop: threading.Event, emitter: Emitter) -> It
 
 @contextmanager
 def owned(order: StoreOrder, stop: threading.Event, emitter: Emitter) -> Iterator[Store]:
-    """Provide the same for whoever writes or removes: also when another service writes to it."""
+    """Provide the same for writing and removing: raises also if another service writes to it."""
     with _connected(order, stop, emitter) as store:
         check_ours(store, order.store_id, order.owner_id)
         yield store

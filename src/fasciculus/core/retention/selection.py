@@ -68,7 +68,7 @@ def kept(
 def _wanted(
     copies: Sequence[RetentionCopy], rule: KeepRule, zone: tzinfo, now: datetime | None
 ) -> dict[str, list[str]]:
-    """Of copies that count all alike, those that a rule wants."""
+    """Return the copies that a rule keeps, of copies that count equally."""
     reasons: dict[str, list[str]] = {}
 
     def want(rows: Iterable[RetentionCopy], why: str) -> None:

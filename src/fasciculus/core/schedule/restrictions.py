@@ -128,7 +128,7 @@ class Restrictions:
         )
 
     def why_not(self, moment: datetime) -> str:
-        """Why nothing may start at a moment, as a clause; empty when it may."""
+        """Return why nothing may start at a time, as a clause; empty if it may."""
         local = moment.astimezone(self.where)
         day = local.date()
         if self.paused_until is not None and moment < self.paused_until:

@@ -54,7 +54,7 @@ class BackgroundLoop:
         self._thread.start()
 
     def stop(self, seconds: float = _JOIN_SECONDS) -> None:
-        """End after the present step; give up waiting for it after some seconds."""
+        """End after the present step; stop waiting for it after some seconds."""
         with self._changed:
             self.closing.set()
             self._changed.notify_all()

@@ -28,7 +28,7 @@ _FALLBACK_AFTER = timedelta(hours=1)
 
 
 def wait_after(attempts: int) -> float:
-    """Return seconds until the next try, after so many that failed."""
+    """Return the seconds until the next try, after a number of failures."""
     return float(min(_FIRST_WAIT * 2 ** min(attempts, 16), _LONGEST_WAIT))
 
 

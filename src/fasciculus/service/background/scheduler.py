@@ -128,8 +128,8 @@ class Scheduler:
         self._since, self._failed = moment, False
 
     def _begin(self) -> datetime:
-        """Return the moment up to which starts were looked at before: what was missed while the
-        service was down is made up for, once a job.
+        """Return the time up to which starts were handled: missed starts are caught up once per
+        job.
         """
         last = settings.get(self._records.reader, _KEY)
         since = datetime.fromisoformat(last) if last else datetime.now(UTC)

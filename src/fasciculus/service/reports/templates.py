@@ -26,7 +26,7 @@ _SECONDS = 10.0
 
 
 def own_texts(db: sqlite3.Connection) -> dict[str, str]:
-    """Return the templates that people have put in place of ours, by file name."""
+    """Return the custom templates, by file name."""
     return dict(settings.get(db, _KEY) or {})
 
 

@@ -90,7 +90,7 @@ def task_times(
 
 
 def _chosen(covered: Sequence[str], names: Sequence[str]) -> list[str]:
-    """Of the subjects of a job those that were named, all where none was."""
+    """Return the named subjects of a job; all if none was named."""
     strange = sorted(set(names) - set(covered))
     if strange:
         raise SettingError(
@@ -170,7 +170,7 @@ class BackupHandler(HandlerBase[QueuedBackup]):
         tasks: Iterable[Task],
         by_itself: bool,
     ) -> list[QueuedBackup]:
-        """Tasks of a run as they are to be carried out."""
+        """Return the tasks of a run, ready to be queued."""
         hosts = inventory.hosts_of(db, job.subjects[:-1])
         store_limits = stores.max_concurrent(db, job.stores)
         limits = job.limits

@@ -134,7 +134,7 @@ class TaskQueue:
 
 
 class _Load:
-    """How much is running of what is limited."""
+    """The numbers of running tasks by limit."""
 
     def __init__(
         self,

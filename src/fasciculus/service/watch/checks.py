@@ -203,7 +203,7 @@ def _last_run(db: sqlite3.Connection, job: JobInput) -> Iterator[Finding]:
 
 
 def _missing_run(watched: Watched, job: JobInput) -> Iterator[Finding]:
-    """Yield a start by the timetable of which no run came, whoever is to blame."""
+    """Yield starts by the timetable without a run, for whatever reason."""
     db = watched.db
     since = max(
         filter(

@@ -1,6 +1,7 @@
 """Brings to a store the pieces of the previous bundle that it lacks, so that it can take the next.
 
-A store that missed a night gets what it missed from another, once; the others go on as ever.
+A store that missed a night gets the missing pieces from another store, once; the others continue as
+usual.
 """
 
 from __future__ import annotations
@@ -41,7 +42,7 @@ def bring_pieces(
 ) -> int:
     """Bring pieces to a store from the first of some others that has each whole.
 
-    ``on_damage`` is told of a store that has another one there. Returns the bytes. Raises
+    ``on_damage`` is called for a store that has a different piece. Returns the bytes. Raises
     ``MissingError`` for a piece that none has, and what the store raises when it does not take one.
     """
     for piece in pieces:

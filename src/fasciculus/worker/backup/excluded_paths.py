@@ -1,4 +1,4 @@
-"""What of a subject's folder is never packed as files."""
+"""Paths of a subject's folder that are never packed as files."""
 
 from __future__ import annotations
 

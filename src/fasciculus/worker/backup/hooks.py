@@ -1,4 +1,4 @@
-"""What happens on the host around a task: commands before and after, and the hold page."""
+"""Hooks on the host: commands before and after a task, and the hold page."""
 
 from __future__ import annotations
 

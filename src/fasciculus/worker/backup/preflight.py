@@ -1,4 +1,4 @@
-"""What must be so before anything is written."""
+"""Checks before anything is written."""
 
 from __future__ import annotations
 
@@ -34,7 +34,7 @@ def check_sources(
     try:
         host.connect()
     except UnreachableError as error:
-        # An address alone tells nobody which of many hosts it is.
+        # An address does not show which of many hosts it is.
         named = f"Host “{order.host.name}”: " if order.host.name else ""
         raise type(error)(named + error.message, error.hint, error.field) from error
     if order.subject.root and host.type_of(order.subject.root) != "dir":

@@ -27,9 +27,9 @@ _BUFFER = 1024 * 1024
 
 
 class PreviousBundle:
-    """What the order says of the previous bundle, held against what is at hand.
+    """The previous bundle of the order, compared with the available files.
 
-    ``lost`` says that its listing is gone or altered, so that nothing can be built on it.
+    ``lost`` says that its listing is missing or altered, so that nothing can build on it.
     """
 
     def __init__(self, order: BackupOrder, host: HostConnection, spool: Path) -> None:
@@ -45,7 +45,7 @@ class PreviousBundle:
 
     @contextmanager
     def listing(self) -> Iterator[PreviousIndex]:
-        """Its listing, to be read beside the scan."""
+        """Its listing, read in parallel with the scan."""
         previous = self._previous
         same = unchanged if self._host.tells_ctime else unchanged_by_sftp
         with closing(
@@ -158,7 +158,7 @@ class PreviousBundle:
 
 
 def _is_whole(previous: PreviousOrder) -> bool:
-    """Return whether its listing is at hand, and as it was."""
+    """Return whether its listing is available and unchanged."""
     try:
         with open(previous.listing, "rb") as raw:
             return not previous.listing_sha256 or (

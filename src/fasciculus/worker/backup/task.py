@@ -68,7 +68,7 @@ _RULES_SAID = 20
 
 
 def sealer_to(recipients: list[str]) -> Sealer | None:
-    """Return what seals to some public keys; None where there are none."""
+    """Return a sealer for some public keys; None if there are none."""
     if not recipients:
         return None
     # Imported late: most bundles are not sealed.
@@ -129,7 +129,7 @@ class BackupTask:
         self._around = TaskHooks(order.commands, order.hold_flags, host, emitter)
 
     def run(self) -> BackupResult:
-        """Make the bundle. Raises ``FasciculusError`` or ``OSError`` when there is none."""
+        """Make the bundle. Raises ``FasciculusError`` or ``OSError`` if there is none."""
         self._spool.mkdir(parents=True, exist_ok=True, mode=0o700)
         order = self._order
         started = datetime.fromisoformat(order.started) if order.started else datetime.now(UTC)
@@ -188,7 +188,8 @@ class BackupTask:
         )
         if self._before.lost and order.previous is not None:
             self._emitter.info(
-                f"a full bundle: the listing of {order.previous.name} beside the records is damaged"
+                f"a full bundle: the listing of {order.previous.name} next to the records is "
+                "damaged"
             )
         if order.hidden:
             self._emitter.info(order.hidden)
@@ -486,7 +487,7 @@ class BackupTask:
         """All that makes the copy whole; ``bundle.json`` is the very last."""
         store, folder = uploader.store, self._subject.bundle(self._bundle)
         path = f"{folder}/{manifest.listing}"
-        # A folder store may take the very file that is put: the one beside the records must be
+        # A folder store may take the very file that is put: the one next to the records must be
         # another.
         copy = self._spool / f"listing-for-{uploader.name}"
         shutil.copyfile(listing, copy)
@@ -500,13 +501,13 @@ class BackupTask:
             if held.get(piece.name) != piece.bytes:
                 raise DamagedError(
                     f"{piece.name} is not whole on store “{uploader.name}”.",
-                    "Somebody else removes files there; the next run sends all again.",
+                    "Something else removes files there; the next run sends everything again.",
                 )
         store.put_bytes(manifest.sums(), f"{folder}/{layout.SUMS}")
         store.put_bytes(self._bundle_json, f"{folder}/{layout.MANIFEST}")
 
     def _take_back(self, uploader: Uploader) -> None:
-        """Free a failing store of what this task put there; else the next run's sweep does."""
+        """Remove this task's files from a failing store; otherwise the next run's sweep does."""
         with suppress(FasciculusError, OSError, EOFError):
             remove_bundle(uploader.store, self._subject, self._bundle)
             sweep(uploader.store, self._subject, self._recorded[uploader.name], self._spool)
@@ -578,8 +579,9 @@ class BackupTask:
         )
 
     def _unusual(self, manifest: Manifest, changes: DiffCounts | UnsetType) -> str:
-        """Why older copies may not go, as a clause: so much changed that they may be the last good
-        ones before somebody encrypted the files."""
+        """Why older copies may not retire, as a clause: so much changed that they may be the last
+        ones before malware encrypted the files.
+        """
         if isinstance(changes, UnsetType):
             return ""
         count = changes.new + changes.changed + changes.gone
@@ -587,7 +589,7 @@ class BackupTask:
         words = unusual_changes(count, manifest.entries, order.usual_changes, order.most_changes)
         if words:
             self._emitter.warn(
-                f"{words}. No older copy is retired until somebody acknowledges that (alerts)."
+                f"{words}. No older copy retires until this is acknowledged (alerts)."
             )
         return words
 
@@ -602,7 +604,7 @@ class BackupTask:
             changes = self._before.changes(manifest.listing_sha256)
         except (DamagedError, OSError) as error:
             self._emitter.info(
-                f"what changed since the previous bundle cannot be told: {error_text(error)}"
+                f"the changes since the previous bundle are unknown: {error_text(error)}"
             )
             return UNSET
         if changes is None:
@@ -614,7 +616,7 @@ class BackupTask:
         return changes
 
     def _clear_up(self) -> None:
-        """Whatever happened: no thread, no spooled piece, no half-written copy is left."""
+        """In any case: leave no thread, no spooled piece and no half-written copy."""
         self._before.close()
         if self._writer is not None:
             self._writer.abandon()
@@ -630,7 +632,7 @@ class BackupTask:
 
 
 def keep_of(store: StoreOrder, own: str = "") -> StoreKeep:
-    """Return what is kept on a store; ``own`` is a bundle that stays for a time of its own."""
+    """Return the keep rule's inputs on a store; ``own`` is a bundle with its own time to keep."""
     return StoreKeep(
         retention.parse(store.keep),
         schedule.zone(store.keep_zone),

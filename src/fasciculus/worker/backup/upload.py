@@ -25,7 +25,7 @@ class _SpooledPiece(Struct):
 
 
 class Uploader:
-    """Brings pieces to one store, in a thread of its own."""
+    """Sends pieces to one store, in its own thread."""
 
     def __init__(
         self,
@@ -97,11 +97,11 @@ class Uploader:
 
 
 class Spool:
-    """Where pieces wait for their stores; a
+    """The spool of pieces for their stores; a
     :class:`~fasciculus.core.bundle.write_queue.PieceSpool`.
 
-    Holds at most ``limit`` bytes: whoever packs waits until a piece has gone to every
-    store that still works.
+    Contains at most ``limit`` bytes: packing waits until a piece has been sent to every working
+    store.
     """
 
     def __init__(

@@ -37,7 +37,7 @@ class ImportTask:
         self._odd = 0
 
     def run(self) -> ImportResult:
-        """Tell of each complete bundle; what cannot be read is said and left where it is."""
+        """Report each complete bundle; unreadable ones are logged and left untouched."""
         with identified(self._order.store, self._stop, self._emitter) as store:
             subjects = [row for kind in SUBJECT_FOLDERS for row in self._subjects(store, kind)]
             self._progress.total = len(subjects)

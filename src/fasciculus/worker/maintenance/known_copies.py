@@ -1,4 +1,4 @@
-"""What the records know of the copies that maintenance works on."""
+"""The recorded copies that maintenance works on."""
 
 from __future__ import annotations
 
@@ -16,9 +16,7 @@ from ..orders import CopyOrder, MaintenanceOrder
 
 
 def listing_at_hand(known: Iterable[CopyOrder], manifest: Manifest) -> Path | None:
-    """Return the listing beside the records, where it is the one that the store's
-    manifest names.
-    """
+    """Return the listing next to the records, if it is the one that the store's manifest names."""
     for held in known:
         if (
             held.name == manifest.name
@@ -37,10 +35,10 @@ def known_copies(order: MaintenanceOrder, emitter: Emitter) -> RecordedCopies:
 def current_manifest(
     order: MaintenanceOrder, store: Store, bundle: str, recorded: RecordedCopies, emitter: Emitter
 ) -> Manifest:
-    """Return a bundle's manifest as it was stored, or as repacking left it; errors as those of
+    """Return a bundle's manifest as stored or repacked; errors are those of
     :meth:`RecordedCopies.manifest`.
 
-    Of repacking that was finished when nobody could hear of it, the records are told now.
+    Repacking that was not reported to the records is reported now.
     """
     manifest, data = recorded.manifest_and_bytes(store, bundle)
     for held in order.store.recorded:
@@ -53,9 +51,7 @@ def current_manifest(
 def own_manifest(
     order: MaintenanceOrder, store: Store, bundle: str, recorded: RecordedCopies, emitter: Emitter
 ) -> Manifest:
-    """Return the same, of a bundle that is to be written anew: what is not ours must not
-    become so.
-    """
+    """Return the same for a bundle that will be rewritten: a foreign one must not become ours."""
     manifest = current_manifest(order, store, bundle, recorded, emitter)
     if not recorded.is_ours(store, bundle):
         raise DamagedError(

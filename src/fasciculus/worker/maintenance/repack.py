@@ -129,7 +129,7 @@ class RepackTask:
         return own_manifest(self._order, store, name, self._recorded, self._emitter)
 
     def _listing(self, store: Store, manifest: Manifest) -> Path:
-        """Return a bundle's listing, from beside the records where it is the same."""
+        """Return a bundle's listing, from next to the records if it is the same."""
         if manifest.name not in self._listings:
             self._listings[manifest.name] = listing_at_hand(
                 self._order.bundles, manifest
@@ -181,7 +181,7 @@ class RepackTask:
                 writer.abandon()
                 uploader.join(timeout=20)
         if uploader.failure is not None:
-            raise FasciculusError(error_text(uploader.failure), "What was complete is untouched.")
+            raise FasciculusError(error_text(uploader.failure), "Complete copies are untouched.")
         if self._stop.is_set():
             raise NoStoreLeftError
         return pieces

@@ -143,8 +143,8 @@ class RepairTask:
         self._emitter.warn(f"pieces/{name}: no intact one on another store")
 
     def _wanted(self, store: Store, sources: list[Store], name: str) -> PieceRecord | None:
-        """Return what the piece should be, by the records, or else by a manifest of its own store,
-        or of another.
+        """Return the piece's record: from the records, otherwise from a manifest of its store, or
+        of another.
         """
         for piece in self._order.pieces:
             if piece.name == name:
@@ -213,7 +213,7 @@ class RepairTask:
         return all(held.get(piece.name) == piece.bytes for piece in manifest.pieces)
 
     def _listing(self, store: Store, sources: list[Store], manifest: Manifest) -> bool:
-        """Bring the listing back: from beside the records, or from another store."""
+        """Restore the listing: from next to the records, or from another store."""
         path = f"{self._subject.bundle(manifest.name)}/{manifest.listing}"
         local = self._spool / "listing"
         at_hand = listing_at_hand(self._order.bundles, manifest)

@@ -1,8 +1,8 @@
-"""Seals what lies on a store, or seals it to other keys.
+"""Seals the bundles on a store, or reseals them to other keys.
 
 Bundle by bundle, oldest first: its pieces go to the store under new names, then it is turned to a
-listing that names those; old pieces go last. Stopped anywhere, every bundle is whole, and the next
-pass goes on with the first that is not sealed as it should be.
+listing that names those; old pieces go last. If interrupted anywhere, every bundle is intact, and
+the next pass continues with the first that is not sealed as required.
 """
 
 from __future__ import annotations
@@ -54,8 +54,8 @@ class ResealTask:
         self._new: dict[str, PieceRecord] = {}
 
     def run(self) -> ResealResult:
-        """Seal what is not sealed as it should be. What lacks its key stays as it is, and is
-        said.
+        """Seal what is not sealed as it should be. Bundles without their key are unchanged, and
+        reported.
         """
         self._spool.mkdir(parents=True, exist_ok=True, mode=0o700)
         try:
@@ -154,7 +154,7 @@ class ResealTask:
         """Bring a piece here in the clear, and check it."""
         sealed = piece.name.endswith(SUFFIX)
         came = self._spool / f"sealed{SUFFIX}" if sealed else local
-        # Whoever knows the public key can seal something else: the stored bytes must be ours.
+        # Anyone with the public key can seal something else: the stored bytes must be ours.
         if fetch(store, self._subject.piece(piece.name), came, piece.bytes) != piece.sha256:
             raise DamagedError(f"{piece.name} is damaged.", "Repair it first: stores repair.")
         if sealed:

@@ -41,7 +41,7 @@ def switch_listing(
     """Put a listing under a new name, then the ``bundle.json`` that names it; the old one goes.
 
     ``manifest`` has the new pieces already; ``local`` is the new listing, which is used up. A copy
-    of both is left in ``listings`` for the service, which is told.
+    of both is left in ``listings`` for the service, which is notified.
     """
     whole = StoredFile(local.stat().st_size, _sha256(local))
     turned = replace(

@@ -94,7 +94,7 @@ class TransferTask:
         return found
 
     def _look(self, store: Store) -> None:
-        """Which pieces the store has already: those that its own copies vouch for."""
+        """Note the pieces that the store has already: those of its recorded copies."""
         recorded = self._recorded[self._order.store.name]
         held = {item.name: item.size for item in store.items(self._subject.pieces)}
         for copy in self._order.store.recorded:

@@ -1,4 +1,4 @@
-"""What the bundles of a subject need of the pieces on a store, and what is unused there."""
+"""The used and unused data of a subject's pieces on a store."""
 
 from __future__ import annotations
 
@@ -144,8 +144,9 @@ class PieceUsage:
     ) -> UsageTotals:
         """Return the pieces of which more than a share is unused; with ``every``, all of them.
 
-        Those that a bundle here brought itself are never among them: it needs all of them, and a
-        full bundle must still unpack with tar alone."""
+        Pieces that a bundle wrote itself are never among them: it needs all of them, and a full
+        bundle must still unpack with only tar.
+        """
         brought: set[str] = set()
         for manifest in manifests:
             for piece in manifest.pieces:
@@ -236,7 +237,7 @@ class PieceUsage:
         )
 
     def add_line(self, line: bytes) -> None:
-        """Nothing is ever listed again as it was."""
+        """Nothing is ever listed again unchanged."""
         raise NotImplementedError
 
     add_lines = add_line

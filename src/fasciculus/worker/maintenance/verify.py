@@ -46,8 +46,8 @@ class _Piece:
 
 
 class VerifyTask:
-    """Carries out one :class:`VerifyOrder`. It only reads, and may run beside a backup of the
-    subject.
+    """Carries out one :class:`VerifyOrder`. It only reads, and may run at the same time as a backup
+    of the subject.
     """
 
     def __init__(self, order: VerifyOrder, emitter: Emitter, stop: threading.Event) -> None:
@@ -188,7 +188,7 @@ class VerifyTask:
                 reason, compared = "missing", True
             self._progress.entries += 1
             self._emitter.emit(self._progress)
-            # A run beside this may have retired the bundles that needed it.
+            # A concurrent run may have retired the bundles that needed it.
             if reason and not all(self._is_retired(store, bundle) for bundle in piece.bundles):
                 self._damage(file, reason, piece.bundles)
             elif not reason and compared:
@@ -212,9 +212,7 @@ class VerifyTask:
         return "" if digest == piece.sha256 else "altered", True
 
     def _is_retired(self, store: Store, bundle: str) -> bool:
-        """Return whether a bundle that was there before is no more: a run beside this
-        retired it.
-        """
+        """Return whether a bundle that existed before has vanished: a concurrent run retired it."""
         path = f"{self._subject.bundle(bundle)}/{MANIFEST}"
         return bundle not in self._unclear and store.size(path) is None
 
@@ -250,7 +248,9 @@ class VerifyTask:
             damage.files.append(text)
 
     def _entries(self, store: Store, manifest: Manifest) -> Iterator[Entry]:
-        """Yield a bundle's entries: by the listing beside the records, or else the store's own."""
+        """Yield a bundle's entries: from the listing next to the records, otherwise from the
+        store's.
+        """
         path = listing_at_hand(self._order.bundles, manifest)
         if path is None:
             path = self._spool / "listing"

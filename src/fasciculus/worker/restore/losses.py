@@ -1,4 +1,4 @@
-"""What a restore was asked for and could not bring back."""
+"""Losses of a restore: requested entries that could not be restored."""
 
 from __future__ import annotations
 
@@ -40,7 +40,7 @@ class Losses:
         self.damaged(what, why)
 
     def sentence(self, store: str, others: int) -> str:
-        """Return what was lost, beside the number of other entries that came back."""
+        """Return the losses, with the number of restored entries."""
         named = ", ".join(self._named) + (" …" if self.count > _NAMED else "")
         logged = "all of it" if self.count <= _LOGGED else f"the first {_LOGGED:,}"
         lost = format_count(self.count, "entry", "entries")

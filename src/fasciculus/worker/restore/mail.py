@@ -1,4 +1,4 @@
-"""A domain's mail settings back into the host's files, beside everybody else's."""
+"""Restores a domain's mail settings into the host's files, which other domains share."""
 
 from __future__ import annotations
 
@@ -20,7 +20,7 @@ _SECONDS = 120.0
 
 
 class _Place(NamedTuple):
-    """Where an entry goes: the folder of the host that it may not leave, and the path in it."""
+    """The target of an entry: the folder of the host that it must not leave, and the path in it."""
 
     folder: str
     path: bytes
@@ -118,9 +118,9 @@ class MailSettingsRestore:
         return 1
 
     def _rows(self, domain: str, rows: list[str], before: str) -> list[str]:
-        """Return the rows of a passwd-file that the copy may bring back.
+        """Return the rows of a passwd-file that the copy may restore.
 
-        Whoever could choose a mailbox's user and home could read and write as that user.
+        Anyone able to choose a mailbox's user and home could read and write as that user.
         """
         if self._vouched:
             return rows
@@ -131,13 +131,11 @@ class MailSettingsRestore:
             if mail_config.is_ordinary(row, before, home):
                 allowed.append(row)
             else:
-                self._refuse(
-                    f"{domain}/passwd", f"{user} would get a user, home or right of its own"
-                )
+                self._refuse(f"{domain}/passwd", f"{user} would get its own user, home or right")
         return allowed
 
     def _lines(self, domain: str, what: str, lines: list[str]) -> list[str]:
-        """Return the lines of a map that the copy may bring back: none that leads elsewhere."""
+        """Return the lines of a map that the copy may restore: none that leads elsewhere."""
         if self._vouched:
             return lines
         for line in filter(mail_config.climbs, lines):

@@ -16,7 +16,7 @@ _CHUNK = 1024 * 1024
 
 
 class ResumingWriter(EntryWriter):
-    """Leaves files that are there and right, and writes all others anew."""
+    """Keeps files that are intact, and writes all others again."""
 
     tree: LocalTree
 
@@ -31,9 +31,9 @@ class ResumingWriter(EntryWriter):
         super()._node(path, entry)
 
     def _is_there(self, path: bytes, entry: Entry) -> bool:
-        """Return whether a file is there and whole; its owner and mode are set once more.
+        """Return whether a file exists intact; its owner and mode are set again.
 
-        Its bytes decide, not its size and time: somebody may have had the folder since.
+        Its bytes decide, not its size and time: the folder may have been changed since.
         """
         if entry.link is not None:
             return False

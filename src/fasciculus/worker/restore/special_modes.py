@@ -1,4 +1,4 @@
-"""What could make more of a user than he is, once it is on a disk again."""
+"""Special modes: attributes of restored files that could give users more rights."""
 
 from __future__ import annotations
 

@@ -208,7 +208,7 @@ class RestoreTask:
         target = Path(self._order.target)
         if not target.is_absolute() or target == Path("/"):
             raise SettingError(
-                "The target is not an absolute folder of its own.",
+                "The target is not an absolute folder.",
                 "Write it from the first slash on.",
                 field="target",
             )
@@ -218,7 +218,7 @@ class RestoreTask:
         except OSError as error:
             raise SettingError(
                 f"The folder {target} cannot be used: {error.strerror}.",
-                "Name another folder, or give the service the right to write there.",
+                "Name another folder, or give the service write permission.",
                 field="target",
             ) from error
         kind = ResumingWriter if self._order.resume else EntryWriter

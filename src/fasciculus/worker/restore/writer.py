@@ -62,8 +62,8 @@ class EntryWriter:
     # One entry -----------------------------------------------------------------
 
     def put(self, path: bytes, entry: Entry, reader: BundleReader) -> int:
-        """Write an entry under a path; return how many came back. What is damaged on the store
-        must not keep all else from coming back.
+        """Write an entry under a path; return how many came back. Damage on the store must not keep
+        everything else from being restored.
         """
         self._progress.entries += 1
         before = self._progress.bytes

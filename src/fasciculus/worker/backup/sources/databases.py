@@ -18,7 +18,7 @@ from .files import WHOLE, FileSource, made_up
 class DatabaseSource:
     """Dumps the databases of one subject.
 
-    ``file_source`` knows the previous bundle, and is told what was found.
+    ``file_source`` knows the previous bundle, and receives the results.
     """
 
     def __init__(

@@ -30,7 +30,7 @@ _TRIES = 3
 
 
 class SourceResult(Struct):
-    """What the manifest says beyond the packer's counts."""
+    """The manifest's fields beyond the packer's counts."""
 
     databases: list[DatabaseRecord] = field(default_factory=list)
     unreadable: dict[str, list[str]] = field(default_factory=dict)
@@ -39,7 +39,7 @@ class SourceResult(Struct):
 
 
 class FileSource:
-    """Takes one subject's contents from a host. ``seen`` is told entries and bytes read."""
+    """Reads one subject's contents from a host. ``seen`` is called with entries and bytes read."""
 
     def __init__(
         self,
@@ -84,7 +84,7 @@ class FileSource:
             self.file(found.entry, found.open)
 
     def _is_known(self, path: bytes, info: os.stat_result) -> bool:
-        """List a file again as it was, when nothing about it changed."""
+        """List an unchanged file again."""
         assert self._previous is not None
         known = self._previous.same_state("files", path, info)
         if known is None:
@@ -95,7 +95,7 @@ class FileSource:
         return True
 
     def _on_run(self, run: StatBlock) -> bool:
-        """List a run of entries again as it was."""
+        """List a run of unchanged entries again."""
         used = run.used
         if self._damaged and any(piece in self._damaged for piece, _ in used):
             return False
@@ -112,7 +112,7 @@ class FileSource:
         return True
 
     def _on_same(self, run: StatBlock, line: bytes) -> bool:
-        """List one entry again as it was."""
+        """List one unchanged entry again."""
         row = orjson.loads(line)
         at = row.get("at", [])
         if self._damaged and any(part[0] in self._damaged for part in at):
@@ -144,7 +144,7 @@ class FileSource:
             self._seen(1, 0)
             return
         entry.link = None
-        # Comparing is for contents: where there are none, the state says all.
+        # Only contents are compared: without contents, the state says everything.
         if known is not None and (not self._compare or entry.type != FILE or not entry.size):
             self._again(entry, known)
         elif entry.type != FILE:
@@ -212,9 +212,7 @@ class FileSource:
         self._distrust(entry)
 
     def held(self, entry: Entry, source: OpenFile) -> bool:
-        """Return whether the previous bundle holds a large file's contents; reads it once more to
-        know.
-        """
+        """Return whether the previous bundle has a large file's contents; reads the file again."""
         if (
             self._previous is None
             or not self._previous.may_hold(entry.kind, entry.size)
