@@ -136,7 +136,7 @@ def test_the_initial_password_opens_nothing_but_its_own_change(tmp_path):
         taken.listen()
         failed = home.program("serve")
     assert failed.returncode == 2 and "cannot be used" in failed.stderr, "a first start that fails"
-    file = home.home / "one-time-password"
+    file = home.home / "initial-password"
     once = file.read_text().strip()
     assert stat.S_IMODE(file.stat().st_mode) == 0o600
     home.start()

@@ -27,8 +27,8 @@ def reset_password(config: Config, given: argparse.Namespace) -> str:
         users.change_password(db, person, password, must_change=True)
         users.audit(db, "root", "reset the password", given.name)
     if sys.stdout.isatty() and not given.json:
-        print(f"{given.name} signs in with the one-time password {password}")
-    return f"The one-time password is in {password_file(config.home)} until it was used."
+        print(f"{given.name} signs in with the initial password {password}")
+    return f"The initial password is in {password_file(config.home)} until it was used."
 
 
 def restore_records(config: Config, given: argparse.Namespace) -> str:

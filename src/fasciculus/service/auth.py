@@ -125,7 +125,7 @@ def install(app: Flask) -> None:
             return problem(
                 ProblemType.PASSWORD_CHANGE_REQUIRED,
                 "Choose a password of your own first.",
-                "The one-time password opens nothing else.",
+                "The initial password opens nothing else.",
                 "POST /api/v1/session/password",
             )
         return None

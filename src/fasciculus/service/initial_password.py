@@ -1,7 +1,7 @@
-"""The administrator's first password, and the one after it was lost: used once, then replaced.
+"""The administrator's initial password, also after a reset: used once, then replaced.
 
-It goes to a terminal, and to a file in the home that only its owner reads; never to a log, which is
-kept and sent on. The file goes when the password was replaced.
+It is printed to a terminal and written to a file in the home that only its owner can read; never to
+a log, which is stored and forwarded. The file is removed when the password is replaced.
 """
 
 from __future__ import annotations
@@ -17,12 +17,12 @@ ADMINISTRATOR = "administrator"
 
 
 def password_file(home: Path) -> Path:
-    """Return where the password lies until it was used."""
-    return home / "one-time-password"
+    """Return the path of the password until it is used."""
+    return home / "initial-password"
 
 
 def make_password(home: Path) -> str:
-    """Return a new one-time password, in its file; to be called before it is valid, so that it is
+    """Return a new initial password, in its file; to be called before it is valid, so that it is
     never lost.
     """
     password = secrets.token_urlsafe(12)
@@ -38,17 +38,19 @@ def make_password(home: Path) -> str:
 
 
 def tell(home: Path, password: str = "") -> None:
-    """Say where the password is, and to a terminal what it is."""
+    """Print where the password is, and to a terminal the password itself."""
     path = password_file(home)
     if not path.exists():
         return
     if sys.stderr.isatty() and password:
-        what = f"the one-time password: {password} (also in {path})"
+        what = f"the initial password: {password} (also in {path})"
     else:
-        what = f"the one-time password in {path}"
+        what = f"the initial password in {path}"
     print(f"Sign in as “{ADMINISTRATOR}” with {what}", file=sys.stderr, flush=True)
 
 
 def forget(home: Path) -> None:
     """Remove the initial password after use."""
     password_file(home).unlink(missing_ok=True)
+    # Its name in the version before.
+    (home / "one-time-password").unlink(missing_ok=True)
