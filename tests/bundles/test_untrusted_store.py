@@ -12,7 +12,15 @@ from fasciculus.core.bundle.layout import SubjectRef
 from fasciculus.core.errors import DamagedError, FasciculusError, MissingError, TooNewError
 from fasciculus.stores import open_store, store_spec
 from fasciculus.stores.base import connected
-from fasciculus.stores.identity import read_identity, write_identity
+from fasciculus.stores.identity import (
+    StoreOwner,
+    check_identity,
+    check_ours,
+    claim,
+    read_identity,
+    read_owner,
+    write_identity,
+)
 
 HOME = Path(__file__).parents[1] / "fixtures/home-of-0.1.0.tar.gz"
 SUBJECT = SubjectRef("account", "millpond")
@@ -145,3 +153,25 @@ def test_a_mark_that_is_there_is_never_written_over(store, root):
     known = read_identity(store)
     write_identity(store, "another")
     assert (root / "fasciculus-store.json").read_bytes() == before and read_identity(store) == known
+
+
+def test_only_the_store_that_is_meant_is_read_and_only_its_owner_writes(store, root):
+    known = read_identity(store)
+    ours, theirs = StoreOwner("1" * 32, "reed-1", ""), StoreOwner("2" * 32, "reed-2", "")
+    check_identity(store, known)
+    check_ours(store, known, ours.id)
+    for check in (check_identity, lambda s, i: check_ours(s, i, ours.id)):
+        with pytest.raises(DamagedError, match="belongs to another store"):
+            check(store, "3" * 32)
+    since = json.loads((root / "fasciculus-store.json").read_text())["since"]
+    claim(store, theirs)
+    assert read_owner(store).id == theirs.id and read_identity(store) == known
+    assert json.loads((root / "fasciculus-store.json").read_text())["since"] == since
+    check_identity(store, known)
+    with pytest.raises(DamagedError, match="is used by the Fasciculus on reed-2") as caught:
+        check_ours(store, known, ours.id)
+    assert "stores claim attic" in caught.value.hint
+    check_ours(store, known, theirs.id)
+    check_ours(store, known, "")
+    claim(store, ours)
+    check_ours(store, known, ours.id)
