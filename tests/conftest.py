@@ -90,7 +90,7 @@ def _uncounted() -> Iterator[None]:
 @pytest.fixture(scope="session", autouse=True)
 def rules_compiled_once() -> Iterator[None]:
     """Compile each address of the service once: hundreds of services are started here, and this is
-    most of what that takes. What is compiled depends on the rule's own text alone.
+    most of what that takes. The compiled rule depends only on its text.
     """
     compiled: dict[tuple[object, ...], Any] = {}
     plain = Rule._compile_builder
@@ -124,7 +124,7 @@ def running(tmp_path: Path) -> Iterator[Service]:
 
 @pytest.fixture
 def running_process(tmp_path: Path) -> Iterator[ServiceProcess]:
-    """The same in a process of its own."""
+    """The same in a separate process."""
     with service_process(tmp_path / "home") as found:
         yield found
 
@@ -204,7 +204,7 @@ class OpenSsh:
             f"AuthorizedKeysFile {folder}/authorized\nStrictModes no\nUsePAM no\nPermitRootLogin "
             "yes\n"
             f"PasswordAuthentication no\nSubsystem sftp internal-sftp\n"
-            # What the shell of whoever runs the tests does at its start is not what is tested.
+            # The start files of the developer's shell are not tested.
             f"SetEnv HOME={folder} PATH={_PATH}\n{more}"
         )
         self.key = (folder / "user").read_text()

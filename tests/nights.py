@@ -197,7 +197,7 @@ class Nights:
             ("bundle.json", manifest.to_json(key)),
             ("SHA256SUMS", sums(digest, manifest.pieces, manifest.listing)),
         ):
-            # New files: the listing beside the records may be the same one.
+            # New files: the listing next to the records may be the same one.
             (folder / file).unlink()
             (folder / file).write_bytes(data)
 
@@ -228,7 +228,7 @@ class Nights:
         return finished, [from_line(line) for line in raw.getvalue().splitlines()]
 
     def verify(self, deep: bool, store: str = "attic", **more):
-        """Verify; gives the damage by file, and the files told to be sound again."""
+        """Verify, and return the damage by file, and the files reported as sound again."""
         _, events = self.maintenance(VerifyOrder, VerifyTask, store, deep=deep, **more)
         return (
             {e.file: e for e in events if isinstance(e, DamageFound)},
@@ -249,7 +249,7 @@ class Nights:
         )
 
     def repack(self, over: float = 0.1, store: str = "attic", **more):
-        """Repack, and take over the new listings as the service does."""
+        """Repack, and store the new listings like the service."""
         listings = self.root / "repacked"
         finished, events = self.repack_events(over, store, **more)
         for event in events:
@@ -294,7 +294,7 @@ class Nights:
 
 
 def settled(nights):
-    """Wait out the clock's grain, within which a changed file is not trusted to stay as it is."""
+    """Wait for the clock's resolution, within which a changed file is not trusted."""
     newest = max(path.lstat().st_ctime_ns for path in nights.tree.rglob("*"))
     until(lambda: time.time_ns() - newest > 30_000_000)
 

@@ -1,8 +1,8 @@
 """Free ports of loopback, for servers that are started after they were asked for.
 
 A port that the system picks lies where outgoing connections get theirs: between the question and
-the start of the server, a client of another test may hold it. These lie below, and each process of
-the tests has its own.
+the start of the server, a client of another test may hold it. These are below that range, and each
+process of the tests has its own.
 """
 
 from __future__ import annotations

@@ -80,8 +80,8 @@ def until(condition: Callable[[], T], seconds: float = 30.0) -> T:
 class Service:
     """A service on a free port of loopback, here in the process of the tests.
 
-    It is built, started and stopped as the program does it, with the same web server and the same
-    worker processes. ``ServiceProcess`` is for what only a process of its own can show.
+    It is built, started and stopped like the program, with the same web server and worker
+    processes. ``ServiceProcess`` is for tests that need a separate process.
     """
 
     def __init__(self, home: Path, **environment: str) -> None:
@@ -149,12 +149,12 @@ class Service:
         }
 
     def cli(self, *words: str, env: dict[str, str] | None = None, typed: str = "") -> Said:
-        """What a command of the command line says, run in the process of the tests."""
+        """Run a command in the process of the tests, and return its output."""
         with surroundings(self.surroundings(**(env or {}))):
             return say(*words, typed=typed)
 
     def program(self, *words: str) -> subprocess.CompletedProcess[str]:
-        """The same by the installed program, in a process of its own."""
+        """The same by the installed program, in a separate process."""
         name = str(Path(sys.executable).with_name("fasciculus"))
         return subprocess.run(
             [name, *words], env=self.surroundings(), capture_output=True, text=True, timeout=120
@@ -203,7 +203,7 @@ class ServiceProcess(Service):
 
 @dataclass(frozen=True, slots=True)
 class Said:
-    """What a command wrote, and its exit code."""
+    """The output of a command, and its exit code."""
 
     returncode: int
     stdout: str
@@ -276,7 +276,7 @@ def workers(service_pid: int) -> list[int]:
 
 
 def folder_stores(folder: Path, *names: str) -> list[StoreInput]:
-    """Stores of this machine, each in a folder of its own."""
+    """Stores of this machine, each in its own folder."""
     for name in names:
         (folder / name).mkdir()
     return [
@@ -325,7 +325,7 @@ def private_mariadb(folder: Path) -> Iterator[PrivateMariaDb]:
 
 
 def mariadb_spec(password: str = "", **settings: Any) -> ServerSpec:
-    """How a test reaches a MariaDB server."""
+    """The connection of a test to a MariaDB server."""
     return ServerSpec(MariaDbSettings(**settings), {"password": password} if password else {})
 
 

@@ -114,7 +114,7 @@ class SampleRecords:
         return made.bundle
 
     def listing(self, bundle: str, subject: tuple[str, str] = MILLPOND, text: str = "x") -> Path:
-        """The file of a listing beside the records; ``bundle`` may have ``@store``."""
+        """The file of a listing next to the records; ``bundle`` may have ``@store``."""
         path = self.config.listing(*subject, bundle)
         path.parent.mkdir(parents=True, exist_ok=True)
         path.write_text(text)
@@ -131,7 +131,7 @@ def bundle_of(
     pieces: tuple[PieceRecord, ...] | None = None,
     **fields: Any,
 ) -> BackupResult:
-    """What a worker reports of a bundle of a night."""
+    """The result of a worker for a bundle."""
     moment = START + timedelta(days=night)
     name = f"{moment:%Y-%m-%dT%H%M%SZ}-{job}"
     summary: dict[str, Any] = {

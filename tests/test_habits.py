@@ -1,4 +1,4 @@
-"""What developers run before a commit, and before a release."""
+"""Checks before a commit, and the release script."""
 
 import re
 from datetime import date

@@ -37,7 +37,7 @@ class Hook:
         self.url = f"http://127.0.0.1:{self._server.server_port}/hooks/secret-part"
 
     def answer(self, handler: BaseHTTPRequestHandler) -> None:
-        """Say the words, once or for as long as somebody listens; at most a GiB."""
+        """Send the words, once or as long as the client reads; at most a GiB."""
         try:
             while self.said < 1 << 30:
                 handler.wfile.write(self.words)

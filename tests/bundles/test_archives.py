@@ -38,7 +38,7 @@ TIMES = {
 
 
 class Room:
-    """Where pieces are spooled: the store itself."""
+    """A spool for pieces: the store itself."""
 
     def __init__(self, root):
         self.root = root
@@ -52,7 +52,7 @@ class Room:
 
 @pytest.fixture
 def bundle(tmp_path):
-    """An awkward bundle on a store, as what an archive is made of."""
+    """An awkward bundle on a store, as the source of an archive."""
     root = tmp_path / "attic"
     (root / SUBJECT.pieces).mkdir(parents=True)
     listing = tmp_path / "listing.zst"
@@ -90,7 +90,7 @@ def archived(name, wanted):
 
 
 def unpacked(name, data):
-    """What is in a packed tar, by the standard library."""
+    """The contents of a packed tar, by the standard library."""
     if name == "tar.gz":
         plain = gzip.decompress(data)
     else:
@@ -146,7 +146,7 @@ def test_the_ordinary_programs_open_them(bundle, tmp_path):
 
 @pytest.mark.parametrize("name", sorted(ARCHIVE_FORMATS))
 def test_the_same_part_is_the_same_archive(bundle, name):
-    """What is resumed later must go on where it broke off."""
+    """A resumed download must continue exactly."""
     wanted = part(bundle, ["files"], ["grün".encode(), b"now"])
     assert archived(name, wanted) == archived(name, wanted)
 

@@ -1,6 +1,4 @@
-"""What docs/by-hand.md says, followed literally; and bundles of every version of the format,
-read.
-"""
+"""docs/by-hand.md, followed literally; and bundles of every version of the format."""
 
 import json
 import os
@@ -207,7 +205,7 @@ def test_downloads_in_each_form_and_incremental_nights_through_the_service(runni
         kept = {p.name for b in (newest, before) for p in client.bundles_show(b.id).pieces}
         pieces = tmp_path / "attic/accounts/millpond/pieces"
         assert {p.name for p in pieces.iterdir()} == kept, (
-            "retired bundles' pieces stay as long as they are needed"
+            "pieces of retired bundles stay while they are needed"
         )
         assert client.jobs_retiring("nightly").items == []
         (row,) = client.jobs_retiring("nightly", keep="1").items

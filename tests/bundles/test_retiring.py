@@ -119,7 +119,7 @@ def test_only_what_records_and_store_agree_on_counts(store):
     unknown = "2026-10-01T021500Z-monthly"
     put(store, unknown, "of-another-job")
     known = [NAMES[3], *NAMES[:3]]
-    assert kept(store, known, 2) == (NAMES[:4:3], 2), "what is gone is forgotten"
+    assert kept(store, known, 2) == (NAMES[:4:3], 2), "missing copies are forgotten"
     assert unknown in complete(store, SUBJECT) and "of-another-job" in pieces(store)
 
 
@@ -158,7 +158,7 @@ def test_a_rule_that_would_keep_none_is_refused_before_anything_goes(store):
 
 
 def test_a_manifest_that_cannot_be_read_costs_no_piece(store):
-    """Whether its pieces are needed nobody knows."""
+    """It is unknown whether its pieces are needed."""
     put(store, NAMES[0], "a")
     put(store, NAMES[1], "b")
     put(store, NAMES[2], "c")
@@ -258,7 +258,7 @@ def test_a_listing_that_was_not_repacked_is_not_touched(store):
 
 
 class Beside:
-    """The records beside a store: what they know of each copy, and what they keep of it."""
+    """The records of a store's copies, with their files."""
 
     def __init__(self, folder: Path, key: bytes = b"k" * 32):
         self.folder, self.key, self.told = folder, key, []
@@ -266,7 +266,7 @@ class Beside:
         self.copies: list[CopyOrder] = []
 
     def note(self, store, name):
-        """Keep the manifest and the listing of a bundle as they are on the store now."""
+        """Record the present manifest and listing of a bundle on the store."""
         for file, suffix in (("bundle.json", "json"), ("listing.jsonl.zst", "zst")):
             data = read_all(store, f"{SUBJECT.bundle(name)}/{file}")
             (self.folder / f"{name}.{suffix}").write_bytes(data)

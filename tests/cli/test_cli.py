@@ -14,7 +14,7 @@ from fasciculus.client import Client
 from fasciculus.service import api
 from fasciculus.service.operations import OPERATIONS
 
-#: Where an operation has no command of its own name: the command that carries it.
+#: The commands of operations without a command of the same name.
 CARRIED = {
     "stores_access": "stores connect",
     "stores_claim": "stores claim",

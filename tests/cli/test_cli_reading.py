@@ -1,6 +1,4 @@
-"""What the commands that read say: the numbers and names that are in the records, for people and
-for programs.
-"""
+"""Reading commands: they print what is in the records, for people and for programs."""
 
 import json
 import os
@@ -34,7 +32,7 @@ def valley(running, tmp_path):
 
 @pytest.fixture
 def said(valley, monkeypatch):
-    """What a command prints, without a process for each."""
+    """Run a command without a process, and return its output."""
     running = valley[2]
     for key, value in (
         ("FASCICULUS_URL", running.url),

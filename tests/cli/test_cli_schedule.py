@@ -1,4 +1,4 @@
-"""What commands do to timetables, pauses, addresses, pins, alerts and words."""
+"""Commands for timetables, pauses, addresses, pins, alerts and templates."""
 
 import json
 from datetime import UTC, datetime

@@ -352,7 +352,7 @@ def test_when_how_many_and_who_is_told(running, browser, tmp_path):
         page = browser.new_page(viewport={"width": 1280, "height": 800})
         page.goto(f"{running.url}/")
         sign_in(page, running)
-        # An alert is taken on where it is read.
+        # An alert is acknowledged where it is read.
         page.get_by_role("button", name="Acknowledge: Job nightly: failed.").click()
         page.get_by_label("Comment").fill("on my way")
         page.get_by_role("button", name="Acknowledge").click()
@@ -393,7 +393,7 @@ def test_when_how_many_and_who_is_told(running, browser, tmp_path):
         expect(frame.get_by_text("ferryline").first).to_be_visible()
         tone = frame.locator("h1").evaluate("h => getComputedStyle(h).color")
         assert tone == "rgb(154, 51, 36)", "it is styled as in the mail"
-        # When digests come, and once more what could not be sent.
+        # The times of digests, and resending of messages.
         page.goto(f"{running.url}/#/settings")
         page.get_by_label("Sender").fill("fasciculus@sedge-quill.example")
         page.get_by_label("Send digests at").fill("06:30")
@@ -406,7 +406,7 @@ def test_when_how_many_and_who_is_told(running, browser, tmp_path):
         page.goto(f"{running.url}/#/reports")
         page.get_by_role("button", name="unsent again now").click()
         until(lambda: min(row.attempts for row in client.outbox_list().items) > tries)
-        # A pause, seen by whoever else looks.
+        # A pause, visible to others.
         page.goto(f"{running.url}/#/calendar")
         page.get_by_label("Why").fill("moving house")
         page.get_by_role("button", name="Pause everything").click()

@@ -44,7 +44,7 @@ def test_what_is_of_nobody_and_of_another():
 
 
 def test_a_manifest_that_was_signed_earlier_stays_one_of_ours():
-    """As it lies on stores: another method or name of the key would disown all of them."""
+    """As stored on stores: another method or key name would invalidate all of them."""
     signed = TEXT.removesuffix(b"\n}\n") + (
         b',\n "authentication": {"method": "HMAC-SHA256", "key": "efac8200b9fc98a1", '
         b'"tag": "43d89c903d3cf4ac338de2c7a452de712d14ec586bad035ea770f10b110aca89"}\n}\n'

@@ -200,7 +200,7 @@ def test_a_flipped_byte_never_passes(tmp_path):
                         assert error.hint
                     else:
                         assert data == (tree / entry.text).read_bytes()
-            assert harmed <= 4, "no more than lie in its frame"
+            assert harmed <= 4, "no more than its frame contains"
         path.write_bytes(good[: len(good) // 2])
         with pytest.raises(DamagedError), BundleReader(folder, SUBJECT) as reader:
             for entry in entries:

@@ -1,4 +1,4 @@
-"""Which sites, databases and mail domains are protected, and how well."""
+"""Coverage of sites, databases and mail domains."""
 
 from datetime import UTC, datetime, timedelta
 

@@ -1,4 +1,4 @@
-"""What a damaged or missing piece harms."""
+"""The entries affected by a damaged or missing piece."""
 
 import pytest
 

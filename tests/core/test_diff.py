@@ -58,7 +58,7 @@ def test_differences_are_those_of_the_trees(kind, before, after):
         rights = old[2] != new[2]
         assert (row.what if row else "") == " and ".join(
             word for word, is_so in (("contents", contents), ("rights", rights)) if is_so
-        ), "times alone are no change"
+        ), "times do not count as changes"
     assert not found
     size = {
         tree: sum(s[1] * 10 for s in (before, after)[tree].values() if s[0] == FILE)
@@ -76,7 +76,7 @@ def test_who_owns_a_member_of_a_dump_does_not_matter():
     link = Entry("files", b"z", size=9, digest="b" * 64, link=b"a")
     assert list(differences([], [to_line(link).strip()])) == [
         Difference("files", b"z", FILE, "new")
-    ], "no bytes of its own"
+    ], "no additional bytes"
 
 
 def line(path, kind="files", **more):

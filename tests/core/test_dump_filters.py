@@ -1,4 +1,4 @@
-"""Which databases and tables go in."""
+"""Filters for databases and tables."""
 
 import pytest
 

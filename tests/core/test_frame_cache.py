@@ -85,7 +85,7 @@ def test_a_flipped_bit_costs_the_file_it_lies_in_and_the_next_frame_is_read_all_
     pieces = Pieces(1, 3)
     ((path, packed),) = pieces.data.items()
     bad, beside = (pieces.entries[number][-2].parts[0] for number in (7, 8))
-    # The contents do not pack, so that they stand in the frame as they are.
+    # The contents do not compress, so the frame contains them unchanged.
     at = packed.index(pieces.entries[7][-1]) + bad.size // 2
     pieces.data[path] = packed[:at] + bytes([packed[at] ^ 1]) + packed[at + 1 :]
     lost = []
@@ -96,7 +96,7 @@ def test_a_flipped_bit_costs_the_file_it_lies_in_and_the_next_frame_is_read_all_
             except DamagedError as error:
                 assert "not what the listing says" in error.message
                 lost.append(number)
-    assert lost == [7] and len(pieces.asked) == 3, "the piece, once more the frame, and the rest"
+    assert lost == [7] and len(pieces.asked) == 3, "the piece, the frame again, and the rest"
     pieces.data[path] = packed[: beside.frame + beside.length // 2]
     with BundleReader(pieces, SUBJECT) as reader:
         for *_, entry, data in pieces.entries[:6]:

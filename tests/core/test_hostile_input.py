@@ -99,7 +99,7 @@ def nearly(draw, good: bytes):
 
 
 def text(good: str):
-    """The same as text: what is not UTF-8 is replaced, as it is when a file is read."""
+    """The same as text: invalid UTF-8 is replaced, as when a file is read."""
     return nearly(good.encode()).map(lambda data: data.decode("utf-8", "replace"))
 
 

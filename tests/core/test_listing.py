@@ -1,4 +1,4 @@
-"""A listing that begins like the one before it: the same lines, whoever follows them."""
+"""A listing that begins like the previous one: the same lines, then others."""
 
 import io
 
@@ -42,9 +42,7 @@ def files(count, folder=b""):
 
 
 def write(path, entries, more=()):
-    """A listing and its states, as a full bundle writes them; gives what the next one needs to
-    know.
-    """
+    """Write a listing and its states like a full bundle, and return the inputs of the next one."""
     with path.open("wb") as raw, path.with_suffix(".states").open("w+b") as noted:
         noting = StatCacheWriter(noted, "about")
         listing = ListingWriter(raw, noting)

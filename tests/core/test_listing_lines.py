@@ -213,7 +213,7 @@ def test_what_hard_links_lead_to():
 
 
 class Notes:
-    """Keeps what it is told of."""
+    """Records its calls."""
 
     def __init__(self):
         self.told = []

@@ -27,7 +27,7 @@ def test_mail_settings_of_one_domain_and_no_other():
     aliases = mail_config.map_lines(ALIASES, "Millpond.Example")
     passwd = mail_config.passwd_lines(PASSWD, "millpond.example")
     assert "".join(aliases) == "".join(ALIASES.splitlines(keepends=True)[n] for n in (1, 2, 4)), (
-        "native lines as they are"
+        "native lines unchanged"
     )
     assert passwd == [PASSWD.splitlines(keepends=True)[0]]
     found = json.loads(mail_config.settings("millpond.example", aliases, passwd).to_json())
@@ -170,4 +170,4 @@ def test_where_mail_is_delivered_and_what_carries_it():
     assert (
         found.to_json().endswith(b"}\n")
         and "ü".encode() in mail_config.settings("x.example", ["ü@x.example y"], []).to_json()
-    ), "as it is, not escaped"
+    ), "unchanged, not escaped"

@@ -1,4 +1,4 @@
-"""What digests and alerts say, and when a report is wanted."""
+"""The texts of digests and alerts, and the rules for reports."""
 
 from datetime import UTC, datetime, timedelta
 

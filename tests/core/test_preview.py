@@ -1,4 +1,4 @@
-"""What a preview counts."""
+"""The counts of a preview."""
 
 from fasciculus.core.file_filters import FileRules, FileSelector
 from fasciculus.core.preview import PreviewCounter
@@ -45,7 +45,7 @@ def test_a_survey_counts_what_each_rule_saves_and_what_is_new():
 
 
 def counted(names, rules=None, excluded=(), before=None, devices=None):
-    """What a preview says of (path, size) pairs; a folder has no size."""
+    """The preview of (path, size) pairs; a folder has no size."""
     selector = FileSelector(rules, 0) if rules else None
     counter = PreviewCounter(selector, frozenset(excluded), before)
     for number, (path, size) in enumerate(names):

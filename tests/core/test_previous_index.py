@@ -226,7 +226,7 @@ def test_an_empty_file_is_held_by_nothing(previous):
 
 
 def test_a_path_that_was_not_there_is_not_taken_for_the_next_one(tmp_path):
-    """What is asked for lies before the entry that the listing stands at."""
+    """The requested entry is before the listing's position."""
     path = listed(tmp_path, [one(b"m")])
     for ask in ("find", "same", "state"):
         index = PreviousIndex(path, unchanged, tmp_path)

@@ -1,4 +1,4 @@
-"""What is refused, each with its field and the way out."""
+"""Refused values, each with its field and a hint."""
 
 import os
 import socket

@@ -1,4 +1,4 @@
-"""What is sealed is an age file that any of its keys opens, from any place in it."""
+"""Sealed files: age files that any of their keys opens, from any position."""
 
 import hashlib
 import io

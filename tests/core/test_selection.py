@@ -1,4 +1,4 @@
-"""Which subjects a job covers, and what a scan skips."""
+"""The subjects of a job, and the paths that a scan skips."""
 
 import pytest
 

@@ -1,4 +1,4 @@
-"""A walk beside the states of the previous bundle: what it takes over is what did not change."""
+"""A walk in parallel with the previous bundle's states: it reuses unchanged entries."""
 
 import os
 import shutil
@@ -43,7 +43,7 @@ def noted(tree):
 
 
 def walked(tree, places, chooser=None, known=lambda number: False):
-    """What a walk takes over, and what it describes: two lists of paths."""
+    """The reused and the described paths of a walk."""
     listing, states = places
     taken = []
 

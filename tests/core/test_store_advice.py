@@ -1,4 +1,4 @@
-"""What is unwise about stores, and what they come to."""
+"""Advice on stores, and forecasts."""
 
 from datetime import date, timedelta
 

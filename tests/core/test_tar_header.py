@@ -14,7 +14,7 @@ FIELDS = {"mode": 0o640, "uid": 1000, "gid": 33, "user": "millpond", "group": "w
 
 
 def member(entry, **more):
-    """What ``tarfile`` makes of an entry's header."""
+    """The header of an entry, read by ``tarfile``."""
     data = tar_header.header(entry, **more)
     assert len(data) % 512 == 0
     size = more.get("size", entry.size if entry.type == FILE and entry.link is None else 0)

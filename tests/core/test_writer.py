@@ -23,7 +23,7 @@ NOISE = random.Random(3).randbytes(3 * MIB)
 
 
 class Room:
-    """Where pieces are spooled; may break when one is handed over."""
+    """A spool for pieces that may fail when one is handed over."""
 
     def __init__(self, root, breaks=False):
         self.root, self.breaks, self.records = root / SUBJECT.pieces, breaks, []
@@ -238,7 +238,7 @@ def test_a_bundle_in_which_nothing_is_new_has_no_piece(tmp_path):
     link = Entry("files", b"b", link=b"a", size=5)
     packing.writer.add_known(link, one.parts)
     assert packing.end() == [] and len(packing.entries) == 2
-    assert packing.writer.used == {"old": 5}, "a link needs nothing of its own"
+    assert packing.writer.used == {"old": 5}, "a link needs no additional data"
 
 
 def test_a_file_that_becomes_shorter_is_filled_with_zeros_and_said(tmp_path):

@@ -1,5 +1,5 @@
-"""What a database user wrote is never a command: not to our restore, not to the ``mariadb`` client
-of an administrator who loads a bundle by hand.
+"""Text of database users never becomes a command: neither in our restore, nor in the ``mariadb``
+client of an administrator who loads a bundle by hand.
 """
 
 import os
@@ -170,7 +170,7 @@ def test_nothing_that_was_written_becomes_a_command(
         )  # fmt: skip
         check_canaries(server, folder)
         assert not loaded.stderr or refused or database == "mysql", loaded.stderr
-    # And as somebody does who forgot the options.
+    # And like a person who forgot the options.
     server.run("DROP DATABASE theirs", "CREATE DATABASE theirs")
     schema = b"".join(m.data for m in members if "users" not in m.name and "rows" not in m.name)
     for letters in ("utf8mb4", "sjis"):

@@ -36,9 +36,9 @@ def test_corners_come_back_as_they_were(mariadb):
         "table odd.aria",
         "table odd.mem",
     ]
-    assert dump.done.tables["sysp"] == 3, "with the row as it was before"
+    assert dump.done.tables["sysp"] == 3, "with the previous row"
     mariadb.run("CREATE DATABASE odd_client", "CREATE DATABASE odd_ours")
-    # Without settings of its own, as somebody in a hurry would.
+    # Without its own settings, like a person in a hurry.
     subprocess.run(
         ["mariadb", "-S", mariadb.socket, "odd_client"],
         input=b"".join(m.data for m in members),

@@ -21,7 +21,7 @@ from fasciculus.hosts.local import LocalHost
 
 @pytest.fixture(scope="module")
 def server(tmp_path_factory):
-    """A server of its own: its settings are changed here."""
+    """A separate server: its settings are changed here."""
     with private_mariadb(tmp_path_factory.mktemp("troubled")) as found:
         yield found
 
@@ -33,7 +33,7 @@ def spec(server):
 
 @pytest.fixture
 def made(server):
-    """Make a database anew; gives its name."""
+    """Create a database again, and return its name."""
 
     def make(name, *statements):
         server.run(f"DROP DATABASE IF EXISTS {name}", f"CREATE DATABASE {name}")
@@ -69,7 +69,7 @@ def dumped(spec, name):
 
 
 def loaded(spec, members, name="copy", original="", trusted=True):
-    """Load members as a restore does; gives what was refused."""
+    """Load members like a restore, and return the refused ones."""
     warned = []
     record = DatabaseRecord("mariadb", original or name, character_set="utf8mb4", folder="f")
     rows = (
@@ -362,7 +362,7 @@ def test_no_statement_reaches_beyond_its_database(server, spec, made, tmp_path, 
     folder = os.fsencode(tmp_path)
     hostile = [line.replace(b"%s", folder) for line in REACHING]
     text = b"CREATE TABLE t (a INT);\n" + b"".join(line + b";\n" for line in hostile)
-    # As a program that somebody with more rights is to run.
+    # As a program meant for a user with more rights.
     text += (
         b"DELIMITER //\nCREATE DEFINER=root@localhost PROCEDURE up() DROP DATABASE bystander\n//\n"
     )

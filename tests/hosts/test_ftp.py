@@ -1,4 +1,4 @@
-"""Web space over FTP gives what its files are, with as exact times as the server lists."""
+"""Web space over FTP: its files, with times as precise as the server lists them."""
 
 import os
 from contextlib import closing

@@ -49,7 +49,7 @@ def read(root, home="", chosen=None):
     return found, warned
 
 
-# Reading while somebody exchanges things -----------------------------------------
+# Reading while things are exchanged -----------------------------------------
 
 
 def test_a_folder_exchanged_for_a_link_brings_nothing_from_outside(valley):
@@ -408,7 +408,7 @@ def test_a_journal_does_not_make_sqlite_open_or_remove_another_file(valley):
 
 
 def test_a_hot_journal_is_rolled_back_in_the_copy_alone(valley):
-    """An application died in the middle of a transaction."""
+    """An application died during a transaction."""
     home = valley / "home"
     database(home / "guests.db", "mine")
     program = (

@@ -1,4 +1,4 @@
-"""A host over real OpenSSH gives what the same machine gives by itself."""
+"""A host over real OpenSSH: the same results as on the machine itself."""
 
 import contextlib
 import io
@@ -317,7 +317,7 @@ def openssh_user(host):
 
 
 def test_a_single_file_is_read_and_written_through_no_link_that_others_set(remote, tmp_path):
-    """Sieve scripts and hold flags lie in folders of people."""
+    """Sieve scripts and hold flags are in users' folders."""
     home, other = tmp_path / "home", tmp_path / "other"
     home.mkdir()
     os.chmod(home, 0o777)

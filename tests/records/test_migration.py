@@ -22,7 +22,7 @@ def unpacked(folder: Path) -> Path:
                 f"UPDATE {table} SET {column} = replace({column}, ?, ?)", (MADE_AT, str(folder))
             )
         db.execute("DELETE FROM token")
-        # Its runs lie in the past of whoever reads this.
+        # Its runs are in the past.
         db.execute("UPDATE job SET document = replace(document, 'daily 02:15', 'by hand')")
     return folder / "home"
 

@@ -1,4 +1,4 @@
-"""Records that are full, cut off, altered or gone, a missing key, and what brings them back."""
+"""Records that are full, truncated, altered or missing, a missing key, and recovery."""
 
 import os
 import sqlite3
@@ -234,7 +234,7 @@ def without_line(data: bytes, number: int) -> bytes:
         lambda data: without_line(data, 2),
         lambda data: data[: data.rindex(b"\n", 0, -1) + 1],
         lambda data: data + data.splitlines(keepends=True)[1],
-        # Of the letters of base64, whichever stands there.
+        # Any of the base64 characters.
         lambda data: data[:5000] + (b"B" if data[5000:5001] == b"A" else b"A") + data[5001:],
         lambda data: data.replace(b"\n", b"\n\n", 3),
     ],

@@ -48,7 +48,7 @@ def test_a_session_ends_by_time_by_closing_and_by_a_new_password(db):
     db.execute("UPDATE session SET expires=?", (over,))
     assert users.by_session(db, secret) is None
     second, _ = users.open_session(db, deputy.person_id)
-    assert db.execute("SELECT count(*) FROM session").fetchone()[0] == 1, "the old one is gone"
+    assert db.execute("SELECT count(*) FROM session").fetchone()[0] == 1, "the old one was removed"
     users.close_session(db, second)
     assert users.by_session(db, second) is None
     third, _ = users.open_session(db, deputy.person_id)

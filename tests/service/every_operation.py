@@ -1,7 +1,7 @@
 """Sends every operation of the API what its description allows and what it does not.
 
-Prints what was answered by 5xx, and how many requests there were. Meant for a process of its own
-without rights: some operations make folders wherever they are told to.
+Prints what was answered by 5xx, and how many requests there were. Meant for a separate process
+without rights: some operations create folders anywhere.
 """
 
 import contextlib
@@ -29,7 +29,7 @@ MEANT = (502, 503)
 
 
 def sent(operation, headers: dict, examples: int) -> list[tuple[str, str, str] | None]:
-    """Send an operation so many times; what was answered by 5xx, None for what was not."""
+    """Send generated requests to an operation; return the first one answered by 5xx, or None."""
     answers: list[tuple[str, str, str] | None] = []
 
     allowed = operation.as_strategy(generation_mode=GenerationMode.POSITIVE)

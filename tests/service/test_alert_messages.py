@@ -1,4 +1,4 @@
-"""Who is told of which alert and of which damage, and nobody of the same thing twice."""
+"""Recipients of alerts and of damage; nobody gets the same news twice."""
 
 import json
 
@@ -60,7 +60,7 @@ def ended(job, check="size"):
 
 
 def told(valley, opened=(), reminded=(), closed=()):
-    """To whom messages go: addresses or channel, and their titles."""
+    """The recipients of messages, addresses or channel, and their titles."""
     news = AlertNews(list(opened), list(reminded), list(closed))
     reporter = Reporter(valley.config, valley.records, valley.cipher, valley.events)
     with valley.records.write() as db:
@@ -134,8 +134,9 @@ def test_a_channel_learns_whether_it_is_trouble(valley):
 
 
 def damaged(valley, kind, files=(), outcome="warned"):
-    """Maintenance of millpond's copies on the attic that found, or left, some damage; to whom
-    messages on it go, and their texts."""
+    """Maintenance of millpond's copies on the attic with some damage; return the recipients of its
+    messages and their texts.
+    """
     reporter = Reporter(valley.config, valley.records, valley.cipher, valley.events)
     with valley.records.write() as db:
         number = maintenance.add(db, kind, "attic", MILLPOND, MaintenanceOptions(), "test")

@@ -38,7 +38,7 @@ def test_without_sign_in_every_path_answers_401(running):
     with raw(running) as http:
         for method, path in operations:
             url = re.sub(r"{\w+id}", "1", path)
-            # Whoever signs in says so in JSON.
+            # Signing in requires JSON.
             signs_in = {"name": "x", "password": "x"} if path.endswith("/session") else None
             answer = http.request(method.upper(), re.sub(r"{\w+}", "x", url), json=signs_in)
             assert answer.status_code == (200 if path == "/health" else 401), (method, path)

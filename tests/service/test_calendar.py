@@ -1,4 +1,4 @@
-"""What will start, how long it will take, and what collides, out of the records."""
+"""Upcoming starts, durations and overlaps, from the records."""
 
 from datetime import UTC, datetime, timedelta
 

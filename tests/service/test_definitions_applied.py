@@ -65,7 +65,7 @@ def test_definitions_go_out_and_come_back_the_same(running, stand_in, tmp_path):
 def test_definitions_have_everything_that_a_person_sets(running, tmp_path):
     address = "https://chat.sedge-quill.example/hooks/very-secret"
     with running.client() as client:
-        # It refers to a store, though there is none yet.
+        # It refers to a store before the first one is added.
         words = '{"text": {{ message.stores[0].name | tojson }}}'
         chat = {"name": "chat", "url": address, "form": "template", "template": words}
         client.channels_save(ChannelInput(**chat, secret="whsec_x1"))

@@ -21,7 +21,7 @@ NOON = datetime(2026, 11, 24, 12, 0, tzinfo=UTC)
 
 @pytest.fixture
 def office(heronmere):
-    """Who sends the digests of a valley that has a channel."""
+    """The sender of digests of an installation with a channel."""
     with heronmere.records.write() as db:
         new = ChannelInput(name="bell", url="https://bell.example/")
         channels.save(db, heronmere.cipher, new)
@@ -39,7 +39,7 @@ class Office:
         return self.valley.job(name, **{"report_to": [DUTY], "report_when": "daily", **fields})
 
     def send(self, moment):
-        """Send what is due at a moment; the digests of it, each as (to whom, text)."""
+        """Send everything due at a time; return its digests as (recipients, text)."""
         before = {row.id for row in self._all()}
         with time_machine.travel(moment, tick=False):
             count = digests.send_due(
@@ -75,7 +75,7 @@ def test_it_comes_at_its_time_with_what_was_since_the_one_before(office):
     ((_, text),) = office.send(NOON + timedelta(hours=43))
     assert "0 of 1 run done; run 3 failed" in text
     ((_, text),) = office.send(NOON + timedelta(hours=67))
-    assert "nightly: no run" in text, "that it is quiet is told too"
+    assert "nightly: no run" in text, "quiet days are reported too"
 
 
 def test_time_and_day_are_a_setting(office):
@@ -133,7 +133,7 @@ def test_what_was_is_told_also_when_addresses_change_before_it_comes(office):
     office.job(report_when="trouble")
     assert office.send(NOON + timedelta(days=2)) == []
     office.job(report_when="daily")
-    assert office.send(NOON + timedelta(days=4)) == [], "anew, from now on"
+    assert office.send(NOON + timedelta(days=4)) == [], "again, from now on"
 
 
 def test_after_a_long_time_down_it_has_no_more_than_two_of_its_times(office):

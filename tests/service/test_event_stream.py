@@ -1,4 +1,4 @@
-"""Live views: resuming, starting anew, and never starving the rest."""
+"""Live views: resuming, resetting, and never blocking others."""
 
 import threading
 
@@ -34,7 +34,7 @@ def test_a_view_goes_on_where_it_left_off():
     later = events(stream.stream(again[2].id), 2)
     assert later[1].data == {"n": 2}
     only = events(stream.stream(hello.id, run=1), 2)
-    assert only[1].data == {"n": 1}, "a view of one run is told of that run alone"
+    assert only[1].data == {"n": 1}, "a view of one run gets only its events"
 
 
 def test_an_id_of_another_life_or_too_long_ago_means_anew():

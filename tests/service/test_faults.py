@@ -98,7 +98,7 @@ def test_killing_in_the_middle_of_a_run(tmp_path, stand_in, victim):
 
 
 def test_whatever_it_does_the_service_ends_when_it_is_told_to(tmp_path, stand_in):
-    """A worker that waits for a store, a command that never ends, and somebody who watches."""
+    """A worker that waits for a store, a command that never ends, and an open live view."""
     with service_process(tmp_path / "home") as running, running.client() as client:
         accounts = [big_account(tmp_path), small_account(tmp_path, "zither")]
         set_up(client, accounts, [sftp_store(stand_in)], piece_size=MIB)
@@ -265,7 +265,7 @@ def _until_none_is_left(spool: Spool) -> None:
 
 
 def test_the_spool_is_bounded(tmp_path, monkeypatch):
-    """Whoever packs waits until a store has taken a piece; a failed store holds nobody up."""
+    """Packing waits until a store has accepted a piece; a failed store blocks nothing."""
 
     def other_disk(*_, **__):
         raise OSError("another disk")
@@ -295,7 +295,7 @@ def test_the_spool_is_bounded(tmp_path, monkeypatch):
 
 
 def test_a_disk_that_fills_is_said_and_keeps_nothing_half(running, tmp_path):
-    """A folder store on a disk of its own, smaller than the bundle."""
+    """A folder store on a separate disk, smaller than the bundle."""
     disk = tmp_path / "disk"
     disk.mkdir()
     subprocess.run(["mount", "-t", "tmpfs", "-o", "size=4m", "tmpfs", str(disk)], check=True)

@@ -1,4 +1,4 @@
-"""Who guesses secrets, sends foreign pages, or reads the environment."""
+"""Guessed secrets, foreign pages, and secrets in the environment."""
 
 import os
 

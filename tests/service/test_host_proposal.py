@@ -1,4 +1,4 @@
-"""What a look at a host proposes: the rules that find something there, and nothing else."""
+"""Proposed rules of a host: only rules that find something."""
 
 import os
 import socket

@@ -132,7 +132,7 @@ def test_the_same_account_here_and_over_ssh(running, openssh, tmp_path):
             for place in row.get("at", ()):
                 del place[:3]
         notes = [row for row in one + other if row["kind"] == "notes"]
-        # The database's copy and the notes are made anew each time; all else is equal to the last
+        # The database's copy and the notes are created each time; everything else equals the last
         # detail.
         made = ("databases", "notes", "system")
         assert [r["path"] for r in other if r["kind"] == "system"] == [
@@ -212,7 +212,7 @@ def test_three_hundred_accounts_are_found_taken_over_and_covered(running, valley
         assert rows.total == 300 and rows.items[0].jobs == ["nightly"]
         assert time.monotonic() - began < 60, "a busy machine takes its time"
         assert client.hosts_find("reed-1").items == []
-        # New, changed and gone: proposed, and taken over singly.
+        # New, changed and deleted accounts are proposed, and accepted one by one.
         (tmp_path / "valley/acc300/sites/acc300.example").mkdir(parents=True)
         (tmp_path / "valley/acc001/sites/more.acc001.example").mkdir()
         os.rename(tmp_path / "valley/acc002", tmp_path / "moved")
@@ -337,7 +337,7 @@ def test_an_account_that_is_gone_goes_with_its_bundles_when_its_time_has_passed(
         assert run(client, "nightly").outcome == "done"
         os.rename(tmp_path / "valley/millpond", tmp_path / "away")
         client.hosts_accept("reed-1", ["millpond"])
-        assert run(client, "nightly").tasks[0].subject == "ferryline", "no job takes what is gone"
+        assert run(client, "nightly").tasks[0].subject == "ferryline", "jobs skip deleted accounts"
         running.stop()
         with closing(Records(running.home / "records/fasciculus.sqlite")) as records:
             keeper.__init__(config, records, cipher, EventStream(), set, lambda: None, lambda: None)

@@ -1,4 +1,4 @@
-"""What buckets keep of removed files, as the service measures it once a day."""
+"""Old versions in buckets, measured once a day."""
 
 import json
 

@@ -1,4 +1,6 @@
-"""What waits is sent in order, tried again at growing distances, and never lost or doubled."""
+"""The outbox: messages are sent in order, retried with growing pauses, and never lost or
+doubled.
+"""
 
 import socket
 import threading
@@ -173,7 +175,7 @@ def test_what_nobody_takes_in_days_is_given_up_and_said(heronmere, outbox, serve
             assert reports.report(heronmere.db, one).state == state
     assert reports.undeliverable(heronmere.db) == 1 and left(heronmere) == {}
     with heronmere.records.write() as db:
-        assert reports.hurry(db) == 1, "once more, when somebody asks for it"
+        assert reports.hurry(db) == 1, "again, on request"
     server.refused = set()
     outbox.send_due()
     assert reports.undeliverable(heronmere.db) == 0 and len(server.taken) == 1
@@ -222,7 +224,7 @@ def test_the_fallback_channel_gets_what_the_mail_server_did_not(heronmere, serve
         query = "SELECT kind, channel, message, instead_of FROM report WHERE channel != ''"
         return [tuple(row) for row in heronmere.db.execute(query)]
 
-    assert after_two_hours() == [], "there is none yet"
+    assert after_two_hours() == [], "none exists yet"
     with heronmere.records.write() as db:
         server_of = MailServer(address="x", sender="d@x.example", fallback_channel="bell")
         mail.save_server(db, heronmere.cipher, server_of)

@@ -53,7 +53,7 @@ def test_a_process_that_dies_is_said():
 
 
 class Rogue:
-    """Sends one thing forever to whoever connects, or nothing at all."""
+    """Sends one thing forever to each client, or nothing at all."""
 
     def __init__(self, sends: bytes) -> None:
         self._socket = socket.create_server(("127.0.0.1", 0))

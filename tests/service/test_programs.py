@@ -1,4 +1,4 @@
-"""What other programs are told: systemd, whoever reads the log, and accounts that are gone."""
+"""Interfaces to other programs: systemd, log readers, and deleted accounts."""
 
 import json
 import logging
@@ -19,7 +19,7 @@ from fasciculus.service.systemd import SystemdNotifier, watchdog_seconds
 
 @pytest.fixture
 def systemd(tmp_path, monkeypatch):
-    """Systemd's end of the notification socket; what it was told."""
+    """Systemd's end of the notification socket, with the received messages."""
     path = str(tmp_path / "notify")
     end = socket.socket(socket.AF_UNIX, socket.SOCK_DGRAM)
     end.bind(path)
@@ -53,7 +53,7 @@ def test_without_systemd_nothing_is_told(monkeypatch):
 
 @pytest.fixture
 def root_logger():
-    """The root logger without handlers, as a program begins; afterwards as it was."""
+    """The root logger without handlers, as at a program's start; restored afterwards."""
     root = logging.getLogger()
     kept, level = root.handlers[:], root.level
     root.handlers.clear()

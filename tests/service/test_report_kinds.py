@@ -1,4 +1,4 @@
-"""Who is told what and when: recoveries, contacts, digests, webhooks, words of one's own."""
+"""Kinds of reports: recoveries, contacts, digests, webhooks, custom templates."""
 
 import base64
 import hashlib

@@ -54,7 +54,7 @@ def test_a_report_arrives_with_the_log_on_trouble(running, stand_in, mailbox, tm
             == message.get_body(("html",)).get_content().replace("\r\n", "\n").strip()
         )
         assert "<script" not in shown.html and shown.sent is not None
-        # Only in trouble: a good run then tells nobody.
+        # Only on trouble: a good run then sends nothing.
         os.rename(tmp_path / "moved", tmp_path / "ferryline")
         client.jobs_change(
             "nightly", client.jobs_show("nightly").model_copy(update={"report_when": "trouble"})

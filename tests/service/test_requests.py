@@ -35,7 +35,7 @@ WITHOUT_RIGHTS = [
 
 
 def test_no_operation_answers_whatever_it_is_sent_with_a_5xx():
-    """What the description allows, and what it does not, by a process without rights."""
+    """Valid and invalid requests of every operation, by a process without rights."""
     with tempfile.TemporaryDirectory(dir="/tmp") as home:
         os.chmod(home, 0o777)
         program = [sys.executable, str(Path(__file__).with_name("every_operation.py"))]

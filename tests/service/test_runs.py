@@ -1,4 +1,4 @@
-"""Whole runs through a real service: what goes out comes back, copies are kept, trouble is said."""
+"""Whole runs through a real service: restores, keep rules and errors."""
 
 import json
 import os
@@ -288,7 +288,7 @@ def test_each_trouble_is_one_clear_sentence_and_older_copies_stay(
 ):
     """The older copies are byte for byte what they were, and the next run is good again."""
     if fault == "password":
-        # Whoever is signed in need not know the new one.
+        # A signed-in user need not know the new one.
         monkeypatch.setattr(worker_pool, "_ORDERS_PER_WORKER", 1)
     accounts = [small_account(tmp_path, name) for name in ("ferryline", "millpond")]
     (tmp_path / "ferryline/data.bin").write_bytes(os.urandom(3_000_000))
@@ -649,7 +649,7 @@ def test_a_damaged_store_never_gives_wrong_bytes(running, tmp_path):
         )
         assert bad.outcome == "failed" and "damaged" in bad.error and "another copy" in bad.error
         assert not (tmp_path / "bad/files/data.bin").exists(), (
-            "what is not right does not lie there as if it were"
+            "altered contents are not left in place"
         )
         _, report = client.bundles_download(bundle.id, tmp_path / "x.tar.gz", store="attic")
         assert report.omissions >= 1 and any("files/data.bin: " in line for line in report.named)

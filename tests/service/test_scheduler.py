@@ -57,7 +57,7 @@ def valley(tmp_path, monkeypatch):
 
 
 def job(records, timetable="* * * * *", missed=0, **more):
-    """A job, and a scheduler that looked last so many days ago."""
+    """A job, and a scheduler that ran last N days ago."""
     with records.write() as db:
         jobs.save_job(db, JobInput(name="nightly", stores=["attic"], timetable=timetable, **more))
         last = datetime.now(UTC) - timedelta(days=missed)
@@ -119,7 +119,7 @@ def test_a_clock_that_is_set_loses_no_start_and_doubles_none(valley, wall, days)
         return following and now < following <= now + timedelta(days=1)
 
     until(is_of_the_new_time)
-    # The plan is made anew a moment before what is due starts.
+    # The plan is renewed just before due jobs start.
     until(lambda: len(starts.keys) == (1 if days > 0 else 0))
     assert all("passed when the clock was set forward" in note for note in starts.notes)
     scheduler.stop()

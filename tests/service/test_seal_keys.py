@@ -55,7 +55,7 @@ def test_a_service_without_the_key_writes_and_retires_and_says_what_it_cannot(ru
     out = str(tmp_path / "one.zip")
     got = running.cli("bundles", "download", str(newest.id), "--to", out, "--as", "zip")
     assert got.returncode == 0, got
-    # Other keys: what lies there is sealed to them, and the next bundle is a full one.
+    # Other keys: existing bundles are sealed to them, and the next bundle is a full one.
     other = client.keys_make("other", keep=True)
     assert running.cli("stores", "change", "attic", "--seal-to", other.recipient, "--yes")
     assert running.cli("stores", "seal", "attic").returncode == 0

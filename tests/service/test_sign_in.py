@@ -1,4 +1,4 @@
-"""Who is let in, asked of the application without a server around it."""
+"""Authentication, tested on the application without a server."""
 
 import re
 import time

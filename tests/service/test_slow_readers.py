@@ -81,7 +81,7 @@ def test_downloads_that_nobody_reads_leave_the_api_alone_and_end(tmp_path, monke
             assert p95(client, 30) < 2.0
             refused = [link for link in links if _answer(link) == b"503"]
             assert len(refused) >= 60 - 2 * MOST
-            # Those who took nothing are gone after a while, and others have their turn.
+            # Clients that read nothing are dropped after a while, and others are served.
             target = tmp_path / "whole.tar.zst"
             until(lambda: _downloaded(client, bundle, target), 60)
             assert target.stat().st_size > 60_000_000
@@ -91,7 +91,7 @@ def test_downloads_that_nobody_reads_leave_the_api_alone_and_end(tmp_path, monke
 
 
 def _answer(link: socket.socket) -> bytes:
-    """The status of what a connection has been answered, as far as it was."""
+    """The status of a connection's answer so far."""
     link.settimeout(20)
     with suppress(OSError):
         return link.recv(12)[9:12]

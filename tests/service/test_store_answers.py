@@ -84,7 +84,7 @@ def test_a_store_that_hangs_holds_up_nothing(asked, monkeypatch):
     monkeypatch.setattr(module, "_LONG", 0.0)
     assert answers.troubles() == {"attic": "It hangs."}
     answers.ask_if_due()
-    assert asked_for == ["attic"], "not once more while it goes on"
+    assert asked_for == ["attic"], "not again while it runs"
     go_on.set()
     until(lambda: not answers._thread.is_alive())
     assert asked_for == ["attic", "cellar"] and answers.troubles() == {}
@@ -117,4 +117,4 @@ def test_it_is_an_alert_when_it_has_lasted_also_over_a_restart(running, asked, t
     assert found(parts, 21) == []
     (tmp_path / "cellar").rename(tmp_path / "away")
     answers.ask()
-    assert found(parts, 40) == [], "counted anew"
+    assert found(parts, 40) == [], "counted again"

@@ -95,7 +95,7 @@ def test_odd_things_on_a_store_cost_themselves_alone(tmp_path):
 
 
 def hostile_bundle(tmp_path, **changes):
-    """A store that somebody else wrote, with one bundle whose manifest says what they like."""
+    """A store written by an attacker, with one bundle whose manifest says anything."""
     with service(tmp_path / "old") as old:
         client = old.client()
         (attic,) = folder_stores(tmp_path, "attic")

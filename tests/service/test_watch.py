@@ -39,7 +39,7 @@ def test_a_failed_run_is_an_alert_until_the_next_good_one(valley, tmp_path):
     assert [title.partition("] ")[2][:12] for title in reversed(titles)] == [
         "nightly: fai",
         "nightly: don",
-    ], "that it had never run is told to nobody, and the rest by reports"
+    ], "a job that has never run is not reported, and the rest is in reports"
 
 
 def test_a_store_that_takes_no_copy(valley, tmp_path):
@@ -163,7 +163,7 @@ def test_people_are_told_once_of_the_beginning_and_once_of_the_end(valley, tmp_p
 
 
 def closed_store(messages):
-    """The title that tells of the store's end; its reason names a folder of the test."""
+    """The title about the store; its reason names a folder of the test."""
     (found,) = [t for m in messages if "Store cellar" in (t := m["subject"].partition("] ")[2])]
     assert found.startswith("alert closed: Store cellar took no copy the last time")
     return found
@@ -194,7 +194,7 @@ def test_in_quiet_hours_neither_a_beginning_nor_an_end_wakes_anybody(valley, tmp
     assert len(titles()) == 1 and client.alerts_list(state="open").total == 0
     for hours in (36, 37):
         texts(parts, noon + timedelta(hours=hours + 12))
-    # That there is no mail server is an alert of its own by then.
+    # The missing mail server is a separate alert by then.
     assert titles()[0] == "[Fasciculus] 3 alerts: 1 opened, 2 closed" and len(titles()) == 2
 
 

@@ -1,4 +1,4 @@
-"""What the watch of a service says, and a change of its job."""
+"""Findings of a service's watch, and a change of its job."""
 
 from datetime import UTC, datetime
 

@@ -1,4 +1,4 @@
-"""The store kind of docs/adding-a-store-kind.md, as it stands there."""
+"""The store kind of docs/adding-a-store-kind.md, literally."""
 
 import importlib.metadata
 import re

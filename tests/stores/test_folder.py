@@ -75,7 +75,7 @@ def test_what_was_copied_is_digested_and_what_was_linked_is_the_file_itself(
     local.write_bytes(b"piece" * 1000)
     wanted = hashlib.sha256(local.read_bytes()).hexdigest()
     store.put(local, "a/linked", lambda count: None)
-    assert store.sha256("a/linked") is None, "it was digested as it was written"
+    assert store.sha256("a/linked") is None, "it was digested while written"
     store.put_bytes(b"small", "a/small")
     assert store.sha256("a/small") == hashlib.sha256(b"small").hexdigest()
     monkeypatch.setattr(os, "link", lambda *_, **__: (_ for _ in ()).throw(OSError("another disk")))
@@ -84,7 +84,7 @@ def test_what_was_copied_is_digested_and_what_was_linked_is_the_file_itself(
 
 
 def test_a_copy_on_the_same_disk_has_blocks_of_its_own(store, tmp_path):
-    """What damages one store's copy leaves the other's, from which it is repaired."""
+    """Damage to one store's copy leaves the other's intact, which repairs it."""
     local = tmp_path / "piece"
     local.write_bytes(b"piece" * 1000)
     (tmp_path / "other").mkdir()

@@ -98,7 +98,7 @@ def store(request, tmp_path, monkeypatch):
 
 
 def steps(line, work):
-    """How many answers something takes."""
+    """The number of answers during an operation."""
     line.lose(0)
     work("a/counted")
     return line.answers

@@ -26,7 +26,7 @@ PATH = "accounts/millpond/pieces/a.tar"
 
 @pytest.fixture
 def small_steps(monkeypatch):
-    """As if all were larger: what breaks off goes on at a smaller stretch."""
+    """Scaled down: interrupted transfers resume in smaller chunks."""
     monkeypatch.setattr(retrying_module, "_FIRST_WAIT", 0.001)
     monkeypatch.setattr(s3_module, "_PART", MIB // 4)
     monkeypatch.setattr(chunk_size, "LEAST", MIB // 16)
@@ -77,7 +77,7 @@ def test_a_line_that_breaks_ten_times_brings_it_whole(place, tmp_path):
 def test_a_line_that_breaks_before_a_long_stretch_still_gets_further(place, tmp_path):
     (tmp_path / "large").write_bytes(DATA)
     wrong, told = place.misbehaviour, []
-    # Twice before the longest stretch is through; four times without getting further gives up.
+    # Twice within the longest chunk; four times without progress gives up.
     wrong.received, wrong.cuts, wrong.cut_after, wrong.cut_each = 0, 20, MIB // 7, MIB // 7
     with connected(patient(place, told)) as store:
         store.put(tmp_path / "large", PATH, nothing)
@@ -135,7 +135,7 @@ def test_uploads_that_nobody_goes_on_with_are_ended(tmp_path, small_steps, piece
         with pytest.raises(UnreachableError):
             store.put(piece, PATH, nothing)
         uploads = place.server.root / ".uploads"
-        assert list(uploads.glob("*/for")), "the parts lie there unseen"
+        assert list(uploads.glob("*/for")), "the parts are stored invisibly"
         again = open_store(place.spec)
         again.clear_partial("accounts/ferryline")
         assert list(uploads.glob("*/for")), "those of other subjects are not touched"

@@ -24,7 +24,7 @@ DATA = bytes(range(256)) * 40
 
 
 class Flaky:
-    """A store of one file; ``lost`` connections break off, each at a call or in a stream."""
+    """A store of one file; ``lost`` connections are cut, each at a call or in a stream."""
 
     digests_itself, proves_transfer, wait = True, False, 0.0
 
@@ -49,7 +49,7 @@ class Flaky:
             raise self.error
         if self.lost:
             self.lost -= 1
-            raise ConnectionLostError("The connection broke off.").after(self.wait)
+            raise ConnectionLostError("The connection was cut.").after(self.wait)
         return words
 
     def open(self, path, offset=0, length=None):
@@ -63,7 +63,7 @@ class Flaky:
 
 
 class Stream(io.BytesIO):
-    """Breaks off after so many bytes, as the store's list of breaks says."""
+    """Fails after a number of bytes, by the store's list of breaks."""
 
     def __init__(self, store, data):
         super().__init__(data)
@@ -73,7 +73,7 @@ class Stream(io.BytesIO):
         if self._left is None:
             return super().read(count)
         if not self._left:
-            raise ConnectionLostError("The connection broke off.")
+            raise ConnectionLostError("The connection was cut.")
         data = super().read(min(count, self._left))
         self._left -= len(data)
         return data
@@ -81,7 +81,7 @@ class Stream(io.BytesIO):
 
 @pytest.fixture
 def waits(monkeypatch):
-    """How long was waited, without waiting."""
+    """The requested pauses, without waiting."""
     found = []
     monkeypatch.setattr(threading.Event, "wait", lambda self, seconds: found.append(seconds))
     return found
@@ -121,12 +121,12 @@ CALLS = [
 def test_each_action_is_tried_again_and_answers_as_the_store_does(flaky, store, told, name, values):
     flaky.lost = 2
     found = getattr(store, name)(*values)
-    # Before a name is given again it is looked whether it was: that breaks off too.
+    # Before a rename is retried, its result is checked: that fails too.
     again = [("size", "path"), ("size", "path")] if name == "rename" else [(name, *values)]
     assert flaky.calls == [(name, *values), *again, (name, *values)]
     if not name.startswith(("put", "re", "clear")) or name == "replaces_at_once":
         assert found == (name, *values)
-    assert told == ["Store “attic”: The connection broke off. Trying again."] * 2
+    assert told == ["Store “attic”: The connection was cut. Trying again."] * 2
     assert store.connections == 2 and flaky.connected == 3
 
 

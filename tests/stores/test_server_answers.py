@@ -1,4 +1,4 @@
-"""What is said of servers that are not what they should be: each its own sentence and way out."""
+"""Errors of unexpected servers: each has its own sentence and hint."""
 
 import asyncio
 import socket

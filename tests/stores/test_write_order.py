@@ -1,4 +1,4 @@
-"""What makes a file safe against a power cut: its bytes first, then its name, then its folder."""
+"""Durability of a file: its bytes first, then its name, then its folder."""
 
 import os
 

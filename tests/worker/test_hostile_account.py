@@ -1,4 +1,4 @@
-"""An account holder who exchanges his folders for links, without pause, from a process of his own.
+"""An account holder who exchanges folders for links, without pause, in a separate process.
 
 He gets nothing out of other places by what is bundled, and nothing into them by what is restored.
 """
@@ -25,7 +25,7 @@ from fasciculus.worker.restore.task import RestoreTask
 SECRET = b"of somebody else"
 #: Here, and over SSH, where each takes ten times as long; RACE_ROUNDS=100 does 100 of both.
 ROUNDS, ROUNDS_OVER_SSH = (int(os.environ.get("RACE_ROUNDS", count)) for count in (40, 8))
-#: Exchanges folders and a file of the home, and what lies in the folder that restores go to.
+#: Exchanges folders and a file of the home, and entries of the restore target.
 HOSTILE = r"""
 my ($home, $shared, $outside) = @ARGV;
 $SIG{TERM} = sub { exit 0 };
@@ -52,7 +52,7 @@ while (1) {
 
 @pytest.fixture
 def valley():
-    """A home of somebody without rights, a folder that everybody may change, and a secret."""
+    """A home of a user without rights, a world-writable folder, and a secret."""
     if os.geteuid() != 0:
         pytest.skip("only root can be somebody else")
     root = Path(tempfile.mkdtemp(dir="/tmp", prefix="hostile-"))
@@ -111,7 +111,7 @@ def restore(nights, target: Path) -> None:
 
 
 def bytes_of_files(root: Path):
-    """Of the files that came back; a link that lay there came back as a link, and is not read."""
+    """The contents of restored files; links are not read."""
     for folder, _, names in os.walk(root):
         for path in (Path(folder) / name for name in names):
             if path.is_file() and not path.is_symlink():

@@ -55,7 +55,7 @@ def test_a_night_stores_what_changed_and_shows_everything(nights):
 
 @pytest.mark.parametrize("worth", [0, 5000], ids=["looking ahead", "alone"])
 def test_states_spare_reading_the_listing_and_never_hide_a_change(nights, worth, monkeypatch):
-    """Whatever changes beside what did not: the bundle is as if every line had been read."""
+    """Any mix of changes: the bundle is as if every line had been read."""
     monkeypatch.setattr("fasciculus.core.bundle.stat_prefetch.WORTH", worth)
     tree = nights.tree
     for number in range(8):
@@ -133,7 +133,7 @@ def test_comparing_contents_finds_what_kept_its_size_and_time(nights):
     info = path.stat()
 
     class Forged(LocalHost):
-        """A host on which a file's state is as it was, though its contents are not."""
+        """A host on which a file's state is unchanged, though its contents are not."""
 
         def tree(self, root, chosen, warn, home=""):
             for found in super().tree(root, chosen, warn, home):
@@ -296,9 +296,7 @@ class Store(RuleBasedStateMachine):
             path.unlink()
 
     def in_a_process(self, cut, work):
-        """Do work in a process of its own, which ends where the power is cut; gives what it
-        tells.
-        """
+        """Work in a separate process, which ends at the power cut; return its messages."""
         reading, writing = os.pipe()
         child = os.fork()
         if not child:
@@ -371,7 +369,7 @@ class Store(RuleBasedStateMachine):
             return
         store = open_store(self.nights.spec)
         damage, _ = self.nights.verify(deep=True, names=self.nights.present())
-        # Sums that repacking did not come to are those of the state before, which is there still.
+        # Sums not rewritten by an interrupted repacking are those of the previous state.
         told = {
             name
             for file, found in damage.items()
@@ -384,7 +382,7 @@ class Store(RuleBasedStateMachine):
                 found = self.nights.restored(name)
             except NotAll as partly:
                 assert needs & self.flipped and name in told, (
-                    "damage must be told, and only where it is"
+                    "damage must be reported, and only where it is"
                 )
                 assert all(
                     self.nights.images[name][path] == row for path, row in partly.found.items()
@@ -414,7 +412,7 @@ def test_over_ssh_a_change_that_keeps_size_and_time_is_never_missed(nights, open
     settle = nights.tree / "settle"
 
     def night():
-        # Changes of the last second are not trusted to stay as they are.
+        # Files changed in the last second are not trusted.
         settle.touch()
         until(lambda: time.time_ns() - settle.stat().st_ctime_ns > 2_100_000_000)
         return nights.night(host=host)

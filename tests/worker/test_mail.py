@@ -47,7 +47,7 @@ def query(kind: str, path, key: str) -> str:
 
 
 class MailHost:
-    """Postfix maps and a running Dovecot with a passwd-file, in a folder of their own."""
+    """Postfix maps and a running Dovecot with a passwd-file, in a separate folder."""
 
     def __init__(self, folder):
         self.etc = folder / "etc"

@@ -115,7 +115,7 @@ def test_a_damaged_copy_is_repaired_from_the_other_store(nights):
 
 
 def test_a_listing_that_only_another_store_has_is_brought_from_there(nights):
-    """Nothing is left beside the records, and one other store is not the one it was."""
+    """Nothing is left next to the records, and another store was exchanged."""
     name = nights.known[-1]
     folder = nights.root / "attic" / SUBJECT.bundle(name)
     nights.flip(folder / "listing.jsonl.zst")

@@ -23,7 +23,7 @@ from fasciculus.client import RefusedError
 
 
 class Held:
-    """Holds all reading from the stand-in, once it is told to."""
+    """Blocks all reading from the stand-in, on request."""
 
     def __init__(self, monkeypatch) -> None:
         self.hold, self.reached, self.go_on = (

@@ -41,7 +41,7 @@ def pieces(nights):
 
 
 def whole(nights):
-    """Whether what is there restores to what was, bytes checked."""
+    """Check that the present bundles restore to the original bytes."""
     (name,) = nights.known
     assert nights.restored(name) == nights.images[name]
 
@@ -86,7 +86,7 @@ def test_a_store_that_does_not_say_how_much_is_free_is_repacked(dead, monkeypatc
 
 
 def test_bytes_that_are_not_as_listed_stop_it_before_the_old_ones_go(dead, monkeypatch):
-    """What is read is compared with the listing's digests before any bundle is turned."""
+    """Data is compared with the listing's digests before any bundle is switched."""
     before = pieces(dead)
     contents = BundleReader.contents
 
@@ -98,7 +98,7 @@ def test_bytes_that_are_not_as_listed_stop_it_before_the_old_ones_go(dead, monke
     with pytest.raises(DamagedError, match="not what the listing says"):
         dead.repack()
     monkeypatch.undo()
-    assert before.items() <= pieces(dead).items(), "every old piece is as it was"
+    assert before.items() <= pieces(dead).items(), "every old piece is unchanged"
     whole(dead)
     dead.repack()
     whole(dead)

@@ -1,4 +1,4 @@
-"""Bringing back in bad times: part of the store is damaged, the connection breaks off."""
+"""Restores with trouble: damage on the store, a lost connection."""
 
 import os
 import threading

@@ -25,7 +25,7 @@ from fasciculus.worker.restore.task import RestoreTask
 
 @pytest.fixture
 def kept(nights):
-    """A bundle of the tree, and what may be restored of it."""
+    """A bundle of the tree, and restores of it."""
     (nights.tree / "empty").mkdir()
     os.chmod(nights.tree / "site-1/page-1.html", 0o4640)
     os.mkfifo(nights.tree / "pipe")
@@ -36,9 +36,7 @@ def kept(nights):
 
 
 def restore(nights, target=None, told=None, recorded=(), **more):
-    """Restore, by records that know nothing if they are not given; gives the result and the lines
-    of the log.
-    """
+    """Restore, with empty records by default; return the result and the lines of the log."""
     (name,) = nights.known
     order = made(
         RestoreOrder,
@@ -375,7 +373,7 @@ def test_what_could_not_be_written_to_its_end_does_not_stay_as_if_it_were(kept, 
 
 @pytest.fixture
 def deep(kept):
-    """What is too deep for those who remove folders by their paths is removed by another way."""
+    """Trees too deep for removal by path are removed in another way."""
     yield kept
     for place in (kept.tree, kept.root / "back"):
         subprocess.run(["find", str(place), "-mindepth", "1", "-delete"], check=False)
@@ -516,13 +514,13 @@ def flags_of(path) -> str:
 
 
 def chattr(change, *paths):
-    """Whether the flags of files can be changed here at all."""
+    """Return whether flags of files can be changed here."""
     done = subprocess.run(["chattr", change, *map(str, paths)], capture_output=True)
     return done.returncode == 0
 
 
 def test_flags_of_inodes_come_back_last_of_all(nights):
-    """What is immutable has its contents, its names and its time first."""
+    """Immutable files get their contents, names and time first."""
     tree = nights.tree
     (tree / "kept").mkdir()
     for name in ("page", "note"):
@@ -601,7 +599,7 @@ def killed_at(nights, step: int) -> bool:
 
 
 def test_a_restore_that_is_killed_anywhere_is_taken_up_again(nights, monkeypatch):
-    """What it left is whole or is made anew, whoever had the folder in between."""
+    """Its leftovers are intact or written again, whoever had the folder meanwhile."""
     for path in nights.tree.iterdir():
         shutil.rmtree(path) if path.is_dir() else path.unlink()
     for number in range(3):
@@ -618,7 +616,7 @@ def test_a_restore_that_is_killed_anywhere_is_taken_up_again(nights, monkeypatch
         if back.is_dir():
             for path in back.rglob("page"):
                 if path.stat().st_size == 5000 and step % 2:
-                    # Somebody had it meanwhile: its size and time say nothing.
+                    # It was changed meanwhile: its size and time mean nothing.
                     info = path.stat()
                     path.write_bytes(os.urandom(5000))
                     os.utime(path, ns=(info.st_atime_ns, info.st_mtime_ns))

@@ -1,4 +1,4 @@
-"""What cannot be read as it should: kept or named, never fatal, never silent."""
+"""Unreadable things: stored or reported, never fatal, never silent."""
 
 import io
 import os

@@ -1,7 +1,7 @@
 """A store that hands back whatever it likes: each field of each file of a bundle, changed.
 
-What does not agree with itself costs at most what it is about; what leads out leads nowhere; and
-with records nothing altered comes back as if it were right.
+Inconsistent data affects at most its own entry; paths that lead out lead nowhere; and with records
+nothing altered is restored as if it were right.
 """
 
 import hashlib
@@ -79,7 +79,7 @@ class Tampered:
         self.put("bundle.json", json.dumps(document).encode())
 
     def put(self, file: str, data: bytes) -> None:
-        """A new file: the one beside the records may be the same."""
+        """A new file: the one next to the records may be the same."""
         (self.folder / file).unlink()
         (self.folder / file).write_bytes(data)
 
@@ -89,7 +89,7 @@ class Tampered:
         piece.write_bytes(data)
 
     def restore(self, vouched: bool):
-        """What a restore comes to: its outcome, or "refused"."""
+        """The outcome of a restore, or "refused"."""
         shutil.rmtree(self.root / "back", ignore_errors=True)
         store = self.nights.store_order("attic")
         if not vouched:
@@ -121,7 +121,7 @@ class Tampered:
         return VerifyTask(order, Emitter(io.BytesIO()), threading.Event()).run().outcome
 
     def downloaded(self) -> list[str]:
-        """The names in an archive of what nobody vouches for; none where it is refused."""
+        """The names in an archive of an unvouched bundle; none if it is refused."""
         order = msgspec.convert(self.nights.store_order("attic"), StoreOrder)
         listing, spool = self.root / "downloaded.zst", self.root / "spool"
         spool.mkdir(exist_ok=True)
@@ -137,14 +137,14 @@ class Tampered:
                 return []
 
     def moved(self) -> list[Path]:
-        """What is on another store once the bundle was to be moved there."""
+        """The contents of another store after moving the bundle there."""
         sources = [self.nights.store_order("attic")]
         more = {"sources": sources, "move": True}
         self.nights.maintenance(TransferOrder, TransferTask, "loft", **more)
         return [path for path in (self.root / "loft").rglob("*") if path.is_file()]
 
     def removed(self) -> None:
-        """Remove the bundle from its store, as of an account that is gone."""
+        """Remove the bundle from its store, as for a deleted account."""
         order = msgspec.convert(self.nights.store_order("attic"), StoreOrder)
         remove_copies(lambda name: None, order, SUBJECT, [self.name])
         order.recorded = []
@@ -165,7 +165,7 @@ def honest(tmp_path_factory):
 
 @pytest.fixture
 def tampered(honest):
-    """The bundle, as it was stored."""
+    """The stored bundle."""
     shutil.rmtree(honest.root / "attic")
     shutil.copytree(honest.root / "kept", honest.root / "attic", symlinks=True)
     shutil.rmtree(honest.root / "loft")
@@ -179,7 +179,7 @@ def tampered(honest):
 
 
 def check(tampered: Tampered) -> None:
-    """Whatever it is, it is found; and where nobody can know better it stays in its place."""
+    """Any alteration is found, or stays without effect."""
     tampered.restore(vouched=False)
     back = tampered.root / "back"
     if back.exists():
@@ -396,7 +396,7 @@ def test_a_piece(tampered, change):
 
 
 def test_a_link_where_a_file_should_be_is_not_followed_out_of_the_store(tampered):
-    """The store itself may be a folder in which somebody else can write."""
+    """The store itself may be a folder in which another user can write."""
     (piece,) = tampered.pieces.iterdir()
     piece.unlink()
     piece.symlink_to(tampered.root / "outside/secret")

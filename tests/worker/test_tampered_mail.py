@@ -54,7 +54,7 @@ class MailNight:
         (self.name,) = self.nights.known
 
     def restore(self, host=None, vouched=False, **more):
-        """Restore the domain; gives the result and the log."""
+        """Restore the domain, and return the result and the log."""
         store = self.nights.store_order("attic")
         if not vouched:
             store["recorded"] = []
@@ -119,7 +119,7 @@ def below(path: str, kind: str = FILE, **more) -> Entry:
 
 
 def evil(root, night) -> dict[str, list[Entry]]:
-    """What a hostile store may list beside the honest entries."""
+    """Entries that a hostile store may list in addition to honest ones."""
     out, secret = os.fsencode(root / "outside"), os.fsencode(root / "outside/secret")
     return {
         "a link, then a file below it": [
@@ -214,7 +214,7 @@ def test_a_store_does_not_choose_users_and_homes(tmp_path, what):
     night = MailNight(tmp_path)
     honest = (night.etc / "users").read_text()
     row = f"eve@{DOMAIN}" + ROWS[what].replace("HOME", f"{night.vmail}/{DOMAIN}/eve") + "\n"
-    # The store made a whole bundle of its own, as consistent as ours.
+    # The store created a whole bundle, as consistent as ours.
     (night.etc / "users").write_text(honest + row)
     (night.etc / "mailboxes").write_text(f"eve@{DOMAIN} ../../etc/\n")
     night.nights.known = []

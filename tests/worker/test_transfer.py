@@ -98,7 +98,7 @@ def files(nights, store):
 
 
 def test_what_is_sealed_arrives_sealed_byte_for_byte(stores):
-    """The listing beside the records is a plain one: it must not take the place of the sealed."""
+    """The listing next to the records is a plain one: it must not replace the sealed one."""
     (_, recipient), known = make_identity(), list(stores.known)
     stores.night(incremental=False, seal_to=[recipient])
     (sealed,) = [name for name in stores.known if name not in known]

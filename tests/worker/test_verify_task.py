@@ -1,4 +1,4 @@
-"""Verifying, without a service: what is read, what is believed, what is told."""
+"""Verifying, without a service: reading, trust and reports."""
 
 import os
 import shutil
@@ -33,7 +33,7 @@ def kept(nights):
 
 
 def verify(nights, deep=False, **more):
-    """Verify; gives the result and the events by their type."""
+    """Verify, and return the result and the events by type."""
     result, events = nights.maintenance(VerifyOrder, VerifyTask, deep=deep, **more)
     return result, {
         kind: [event for event in events if isinstance(event, kind)]
@@ -56,7 +56,7 @@ def bundle(nights, number, name):
 
 
 def replace(path, data):
-    """Another file under the same name: the listing beside the records must not change with it."""
+    """Another file under the same name: the listing next to the records must not change with it."""
     path.unlink()
     path.write_bytes(data)
 
@@ -184,7 +184,7 @@ def test_what_is_still_damaged_stays_suspect(kept):
 
 
 def test_what_retires_meanwhile_is_no_damage(kept, monkeypatch):
-    """A run beside it removes the last bundle, and its pieces, while the pieces are looked at."""
+    """A concurrent run removes the last bundle, and its pieces, during the check."""
     items = FolderStore.items
 
     def retired(self, folder):

@@ -36,7 +36,7 @@ def key_of(span, moment):
 
 
 def reference(copies, rule):
-    """What stays, by asking of each copy alone whether anything wants it."""
+    """The kept copies, by checking each copy against each part."""
     good = [copy for copy in copies if copy.good and not copy.pinned]
     staying = {copy.name for copy in copies if copy.pinned}
     for place, copy in enumerate(good):

@@ -1,4 +1,4 @@
-"""What is counted here is what the kept package for cron expressions makes of them."""
+"""Our counts agree with the package for cron expressions."""
 
 from datetime import datetime, timedelta
 from itertools import islice

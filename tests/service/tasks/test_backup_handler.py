@@ -1,4 +1,4 @@
-"""Tasks of runs, as the records see them: begun, told of, ended, and found again."""
+"""Tasks of runs in the records: started, reported, ended, and resumed."""
 
 from datetime import UTC, datetime, timedelta
 
@@ -147,10 +147,10 @@ def test_a_bundle_of_a_store_that_was_removed_meanwhile(heronmere, handler):
 def test_a_failure_makes_no_bundle(heronmere, handler):
     task, _ = started(heronmere, handler)
     handler.take(task, Log("warning", "odd: a socket"))
-    end(handler, task, Failure(outcome="failed", error="The home folder is gone."))
+    end(handler, task, Failure(outcome="failed", error="The home folder does not exist."))
     assert all_bundles(heronmere) == []
     shown = runs.task(heronmere.db, task.number)
-    assert (shown.outcome, shown.error) == ("failed", "The home folder is gone.")
+    assert (shown.outcome, shown.error) == ("failed", "The home folder does not exist.")
     assert shown.warnings == ["odd: a socket"]
 
 
@@ -191,7 +191,7 @@ def test_a_run_ends_with_its_last_task(heronmere, handler):
     assert handler.ended_runs == [one.run]
 
 
-# Listings beside the records ------------------------------------------------------
+# Listings next to the records ------------------------------------------------------
 
 
 def test_the_listing_and_states_of_a_bundle_are_put_in_their_place(heronmere, handler):
@@ -380,7 +380,7 @@ def test_a_failure_that_may_pass_is_tried_again_so_often_and_no_other(heronmere,
     lines = [line.text for line in log_lines.first_of_run(heronmere.db, task.run, 9)]
     assert "No answer. It is tried again in 5 minutes (1 of 2 retries)." in lines
     task.by_itself = False
-    assert handler.again(task, passing) is None, "whoever waits for it sees it fail"
+    assert handler.again(task, passing) is None, "the person waiting for it sees it fail"
 
 
 def test_nothing_is_tried_again_beyond_its_hours(heronmere, handler):

@@ -1,4 +1,4 @@
-"""Maintenance, as the records see it: asked for, told of, ended."""
+"""Maintenance tasks in the records: queued, reported, ended."""
 
 import pytest
 from sample_records import MILLPOND, bundle_of, piece
@@ -23,7 +23,7 @@ FERRYLINE = ("account", "ferryline")
 
 
 class Reports:
-    """Who is told; keeps the numbers."""
+    """Receives news of damage; records the numbers."""
 
     def __init__(self):
         self.told = []
@@ -94,7 +94,7 @@ def test_it_counts_on_the_stores_that_it_uses(heronmere, handler):
     with heronmere.records.write() as db:
         db.execute("UPDATE maintenance SET store='gone' WHERE store='attic'")
     found = {task.store: task.store_limits for task in handler.unfinished()}
-    assert found["gone"] == {"gone": 0}, "what waits for a store that is gone keeps nothing waiting"
+    assert found["gone"] == {"gone": 0}, "a task for a removed store blocks nothing"
 
 
 def test_asked_for_twice_it_is_done_once(heronmere, handler):
@@ -148,7 +148,7 @@ def test_what_a_worker_tells_is_written(heronmere, handler):
 
 
 def test_damage_of_what_retired_meanwhile_is_none(heronmere, handler):
-    """A run beside the verifying retired the bundle whose piece was found missing."""
+    """A concurrent run retired the bundle whose piece was found missing."""
     name = heronmere.bundle(0)
     kept = heronmere.bundle(1)
     task = begun(handler)

@@ -1,4 +1,4 @@
-"""Which task may begin next."""
+"""The queue: the task that may start next."""
 
 from datetime import UTC, datetime, timedelta
 
@@ -82,7 +82,7 @@ def test_a_store_takes_no_more_than_it_may_whatever_uses_it():
     assert [row.number for row in begun] == [1, 2, 5] and found.next() is None
     found.add([task(6, "b", priority=RESTORES, store_limits={"attic": 0})])
     restore = found.next()
-    assert restore.number == 6, "whoever restores waits for nobody"
+    assert restore.number == 6, "restores wait for nothing"
     found.done(begun[0])
     assert found.next() is None, "and the others for him"
     found.done(restore)

@@ -40,7 +40,7 @@ class StandInWorker:
 
 
 class StandInWorkers:
-    """Where they come from; each order is kept."""
+    """A source of workers that records each order."""
 
     def __init__(self):
         self.orders, self.workers, self.closed = [], [], False
@@ -147,7 +147,7 @@ def test_a_worker_that_breaks_off_is_an_interrupted_task(parts):
 @pytest.mark.parametrize(
     ("error", "said"),
     [
-        (SettingError("The host is gone.", "Add it."), "The host is gone. Add it."),
+        (SettingError("The host does not exist.", "Add it."), "The host does not exist. Add it."),
         (ZeroDivisionError("by zero"), "Unexpected: ZeroDivisionError"),
     ],
 )
@@ -257,7 +257,7 @@ def test_the_journal_keeps_the_order_and_waits_for_room():
     assert not journal.write(first) and not journal.write(lambda: written.append("second"))
     assert written == []
     full[0] = False
-    assert journal.write(bad), "an error of its own costs that write alone"
+    assert journal.write(bad), "an unrelated error affects only that write"
     assert written == ["first", "second"] and journal.flush()
 
 
@@ -284,7 +284,7 @@ def test_a_task_is_tried_again_when_its_handler_says_so(parts):
     runner.add([task(1)])
     until(lambda: records.ended)
     assert len(workers.orders) == 2 and records.ended[0] == (1, "failed")
-    assert records.cleared == [1, 1], "what the first try left is gone"
+    assert records.cleared == [1, 1], "the leftovers of the first attempt are removed"
 
 
 def test_what_waited_when_the_service_ended_goes_on_waiting(parts):

@@ -49,7 +49,7 @@ def server(pool):
 
 
 def blocked(tmp_path):
-    """A tree that a worker cannot finish reading before it is told to go on: a huge one."""
+    """A huge tree, which a worker cannot finish reading before it may continue."""
     root = tmp_path / "tree"
     for number in range(60):
         (root / f"f{number}").mkdir(parents=True)
@@ -165,7 +165,7 @@ def test_settings_of_the_service_do_not_reach_a_worker(tmp_path, monkeypatch):
     pool = WorkerPool()
     pool.warm_up()
     place = Path(f"/proc/{server(pool)}/environ")
-    # It has none of its own for a moment, while its program is being loaded.
+    # It has none for a short time, while its program is being loaded.
     environment = until(lambda: b"HERONMERE=lake" in (found := place.read_bytes()) and found)
     pool.close()
     assert b"HERONMERE=lake" in environment and b"oar-and-rope" not in environment
@@ -183,7 +183,7 @@ def test_secrets_of_an_order_are_not_in_the_process_that_forks(pool, tmp_path):
 
 
 def memory(pid):
-    """What a process holds in its heap and on its stack."""
+    """The heap and stack contents of a process."""
     found = b""
     with open(f"/proc/{pid}/maps") as maps, open(f"/proc/{pid}/mem", "rb", 0) as mem:
         for line in maps:

@@ -1,4 +1,4 @@
-"""What the worker of a backup is told, out of the records."""
+"""Orders of backups, from the records."""
 
 from datetime import UTC, datetime
 

@@ -1,4 +1,4 @@
-"""What the worker of maintenance is told."""
+"""Orders of maintenance."""
 
 from sample_records import MILLPOND, bundle_of, piece
 

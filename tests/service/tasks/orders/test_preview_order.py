@@ -1,4 +1,4 @@
-"""What the worker of a preview is told."""
+"""Orders of previews."""
 
 from sample_records import MILLPOND, piece
 

@@ -1,4 +1,4 @@
-"""Which bundle an incremental one builds on, and when it is time for a full one."""
+"""The base of an incremental bundle, and the reasons for a full one."""
 
 from datetime import UTC, datetime, timedelta
 

@@ -1,4 +1,4 @@
-"""What the worker of a restore is told, and where a restore may not go."""
+"""Orders of restores, and refused targets."""
 
 import pytest
 from sample_records import MILLPOND, bundle_of
