@@ -131,7 +131,7 @@ def test_a_pipe_or_a_link_in_a_folder_store_holds_up_and_leads_nobody(tmp_path):
     root, outside = tmp_path / "attic", tmp_path / "outside"
     (root / "accounts").mkdir(parents=True)
     outside.mkdir()
-    (outside / "secret").write_text("of somebody else")
+    (outside / "secret").write_text("of another user")
     os.mkfifo(root / "accounts/pipe")
     os.mkfifo(root / "fasciculus-store.json")
     (root / "accounts/link").symlink_to(outside / "secret")
@@ -159,5 +159,5 @@ def test_a_pipe_or_a_link_in_a_folder_store_holds_up_and_leads_nobody(tmp_path):
                 change()
         store.put_bytes(b"mine", "accounts/link")
         assert read_all(store, "accounts/link") == b"mine", "the link itself was replaced"
-    assert (outside / "secret").read_text() == "of somebody else"
+    assert (outside / "secret").read_text() == "of another user"
     assert [path.name for path in outside.iterdir()] == ["secret"]

@@ -322,7 +322,7 @@ def test_a_single_file_is_read_and_written_through_no_link_that_others_set(remot
     home.mkdir()
     os.chmod(home, 0o777)
     other.mkdir()
-    (other / "secret").write_text("of somebody else")
+    (other / "secret").write_text("of another user")
     (home / "mine").write_text("my own")
     (home / "script").symlink_to(other / "secret")
     (home / "folder").symlink_to(other)
@@ -340,7 +340,7 @@ def test_a_single_file_is_read_and_written_through_no_link_that_others_set(remot
     with pytest.raises(OSError, match=r"link|symbolic"):
         remote.remove(str(home / "folder/secret"))
     assert [path.name for path in other.iterdir()] == ["secret"]
-    assert (other / "secret").read_text() == "of somebody else"
+    assert (other / "secret").read_text() == "of another user"
     remote.write(str(home / "new/deep/file"), b"\0\xff")
     made = home / "new/deep/file"
     assert made.read_bytes() == b"\0\xff" and made.stat().st_mode & 0o7777 == 0o644

@@ -22,12 +22,12 @@ def host(host_either_way):
 @pytest.fixture
 def tree(host, tmp_path):
     (tmp_path / "outside").mkdir()
-    (tmp_path / "outside/secret").write_text("of somebody else")
+    (tmp_path / "outside/secret").write_text("of another user")
     found = host.writable_tree(str(tmp_path / "mail/anna"))
     yield found
     found.close()
     assert [path.name for path in (tmp_path / "outside").iterdir()] == ["secret"]
-    assert (tmp_path / "outside/secret").read_text() == "of somebody else"
+    assert (tmp_path / "outside/secret").read_text() == "of another user"
 
 
 def like(**more) -> Entry:

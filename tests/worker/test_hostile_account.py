@@ -22,7 +22,7 @@ from fasciculus.worker.events import Emitter
 from fasciculus.worker.orders import RestoreOrder
 from fasciculus.worker.restore.task import RestoreTask
 
-SECRET = b"of somebody else"
+SECRET = b"of another user"
 #: Here, and over SSH, where each takes ten times as long; RACE_ROUNDS=100 does 100 of both.
 ROUNDS, ROUNDS_OVER_SSH = (int(os.environ.get("RACE_ROUNDS", count)) for count in (40, 8))
 #: Exchanges folders and a file of the home, and entries of the restore target.

@@ -635,14 +635,14 @@ def test_a_restore_that_is_killed_anywhere_is_taken_up_again(nights, monkeypatch
 def test_what_lies_in_the_way_of_a_restore_that_is_taken_up_is_not_followed(kept):
     outside = kept.root / "outside"
     outside.mkdir()
-    (outside / "secret").write_text("of somebody else")
+    (outside / "secret").write_text("of another user")
     files = kept.root / "back/files"
     files.mkdir(parents=True)
     (files / "film.bin").symlink_to(outside / "secret")
     os.link(outside / "secret", files / "zz-same.bin")
     (files / "site-1").symlink_to(outside)
     found, log = restore(kept, resume=True)
-    assert (outside / "secret").read_text() == "of somebody else"
+    assert (outside / "secret").read_text() == "of another user"
     assert [path.name for path in outside.iterdir()] == ["secret"]
     assert found.outcome == "failed" and "site-1" in found.error, log
     assert not (files / "film.bin").is_symlink()

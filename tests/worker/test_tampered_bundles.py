@@ -52,7 +52,7 @@ class Tampered:
         (root / "tree/site/logo.bin").write_bytes(bytes(range(256)) * 40)
         (root / "tree/current").symlink_to("site")
         (root / "outside").mkdir()
-        (root / "outside/secret").write_text("of somebody else")
+        (root / "outside/secret").write_text("of another user")
         self.nights.night()
         (self.name,) = self.nights.known
         self.image = picture(root / "tree")
@@ -173,7 +173,7 @@ def tampered(honest):
     yield honest
     assert picture(honest.root / "tree") == honest.image
     assert [path.name for path in (honest.root / "outside").iterdir()] == ["secret"]
-    assert (honest.root / "outside/secret").read_text() == "of somebody else"
+    assert (honest.root / "outside/secret").read_text() == "of another user"
     assert not (honest.root / "outside/secret").stat().st_nlink > 1
     assert not (honest.root.parent / "evil").exists() and not (honest.root / "evil").exists()
 

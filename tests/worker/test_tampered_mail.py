@@ -49,7 +49,7 @@ class MailNight:
             "messages": True,
         }
         (root / "outside").mkdir()
-        (root / "outside/secret").write_text("of somebody else")
+        (root / "outside/secret").write_text("of another user")
         self.nights.night(contents=["mail"], mail=self.mail)
         (self.name,) = self.nights.known
 
@@ -81,7 +81,7 @@ def night(tmp_path):
     found = MailNight(tmp_path)
     yield found
     assert [path.name for path in (tmp_path / "outside").iterdir()] == ["secret"]
-    assert (tmp_path / "outside/secret").read_text() == "of somebody else"
+    assert (tmp_path / "outside/secret").read_text() == "of another user"
     assert (tmp_path / "outside/secret").stat().st_nlink == 1
     assert not (tmp_path / "evil").exists() and not (tmp_path / "vmail/evil").exists()
 

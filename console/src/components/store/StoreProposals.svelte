@@ -47,9 +47,9 @@
   <section class="sheet mb-4 p-4" aria-labelledby="store-proposals">
     <h2 id="store-proposals" class="mb-1 text-lg">Proposed by this store</h2>
     <p class="mb-3 text-sm text-faint">
-      It tells of these. Check host and home before you accept: whoever writes to the store decides
-      what its bundles say. Settings come back where a copy of the records on the store has them;
-      otherwise hosts come without a connection. Jobs come disabled.
+      Check host and home before you accept: anyone who can write to the store decides what its
+      bundles say. Settings are taken from a copy of the records, if the store has one; otherwise
+      hosts have no connection. Jobs are added disabled.
     </p>
     <ErrorMessage {problem} />
     {#each refused as line (line)}
