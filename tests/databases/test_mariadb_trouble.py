@@ -228,7 +228,7 @@ def test_a_lost_connection_is_not_one_odd_table(spec, made, monkeypatch):
         yield b""
 
     monkeypatch.setattr(dump_module.Dump, "_written", gone)
-    with pytest.raises(UnreachableError, match="broke the connection off"):
+    with pytest.raises(UnreachableError, match="closed the connection"):
         dumped(spec, "lost")
 
 
@@ -248,7 +248,8 @@ def test_views_that_work_come_back_and_those_that_cannot_are_a_comment(server, s
     )
     members, done = dumped(spec, "seen")
     assert [note for note in done.notes if "view" in note] == [
-        "view seen.c_orphan does not work on the server (it names what is gone); it is kept as a "
+        "view seen.c_orphan does not work on the server (it refers to a missing object); it is "
+        "kept as a "
         "comment"
     ]
     server.run("DROP DATABASE IF EXISTS copy")

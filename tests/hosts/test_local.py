@@ -402,7 +402,7 @@ def test_a_journal_does_not_make_sqlite_open_or_remove_another_file(valley):
     (home / "guests.db-journal").write_bytes(
         header.ljust(512, b"\0") + tail + bytes.fromhex("d9d505f920a163d7")
     )
-    with pytest.raises(FasciculusError, match="in the middle of a change of several databases"):
+    with pytest.raises(FasciculusError, match="within a transaction over several databases"):
         copied(home / "guests.db", valley / "copy", home)
     assert victim.read_text() == "of root"
 

@@ -300,7 +300,7 @@ def test_without_an_interpreter_tar_serves_and_the_try_says_what_that_means(remo
     whole = taken(remote, tree)
     remote._reads_safely = False
     steps = {step.name: step.text for step in remote.steps()}
-    assert "no Python 3.7. Somebody who exchanges a folder" in steps["commands"]
+    assert "no Python 3.7. A user who exchanges one of their folders" in steps["commands"]
     if openssh_user(remote) == "root":
         assert "are not read" in steps["commands"] and "unsafe reading" in steps["commands"]
         remote.close()

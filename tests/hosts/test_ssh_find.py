@@ -17,5 +17,5 @@ def test_records_come_whole_however_they_are_cut(rows, size):
     chunks = [data[start : start + size] for start in range(0, len(data), size)]
     assert list(ssh_find.records(chunks)) == rows
     if data:
-        with pytest.raises(FasciculusError, match="broke off"):
+        with pytest.raises(FasciculusError, match="was interrupted"):
             list(ssh_find.records([data[:-1]]))

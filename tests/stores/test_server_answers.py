@@ -85,7 +85,7 @@ def test_a_refused_rename_is_named(space):
 def test_who_was_signed_out_signs_in_again(space):
     with connected(open_store(space.spec)) as store:
         refusing(space, "SIZE", "530 Please sign in.")
-        with pytest.raises(ConnectionLostError, match="signed in to anew: 530 Please sign in"):
+        with pytest.raises(ConnectionLostError, match="signing in again: 530 Please sign in"):
             store.size("file")
         assert not store._link.is_open
 

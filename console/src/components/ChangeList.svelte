@@ -22,7 +22,7 @@
   };
 </script>
 
-<section aria-label="Changes">
+<section aria-label="Differences to the previous bundle">
   <div class="mb-2 flex flex-wrap items-center gap-2">
     <a class="link mr-auto text-sm" href="#/bundles/{bundle}">Browse all files</a>
     <FilterField

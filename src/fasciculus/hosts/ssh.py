@@ -94,7 +94,7 @@ class SshSettings(Settings):
         default=False,
         title="Read without a safe way",
         description="If the host has no Python 3.7, root reads only by paths: a user who "
-        "exchanges an own folder for a link meanwhile may have other files read into "
+        "exchanges one of their folders for a link meanwhile may have other files read into "
         "the user's bundle. It must be allowed.",
     )
 
@@ -147,7 +147,8 @@ class SshHost:
     def _risk(self) -> str:
         """Return what reading by paths means, and whether it is allowed."""
         means = (
-            "A user who exchanges an own folder for a link while it is read may have other files "
+            "A user who exchanges one of their folders for a link while it is read may have "
+            "other files "
             "read"
         )
         if self._may_read:
