@@ -1,5 +1,6 @@
-// Writes src/lib/openapi.ts and src/lib/calls.ts out of openapi.json: the types of the API, and one
-// typed function for each of its operations. With --check it only says whether they are up to date.
+// Writes src/lib/openapi.ts, calls.ts and outcomes.ts from openapi.json: the types of the API, one
+// typed function for each operation, and how outcomes are shown. With --check it only says whether
+// they are up to date.
 import { readFileSync, writeFileSync } from 'node:fs';
 import openapiTS, { astToString } from 'openapi-typescript';
 import * as prettier from 'prettier';
@@ -75,6 +76,14 @@ ${functions.join('\n')}`;
 const types = `// Generated from openapi.json by generate-calls.mjs. Do not edit.
 ${astToString(await openapiTS(document))}`;
 
+const outcomes = `// Generated from openapi.json by generate-calls.mjs. Do not edit.
+/** How outcomes and states are shown, the more serious ones later. */
+export const OUTCOMES: Record<string, { word: string; mark: string; tone: string }> =
+  ${JSON.stringify(document['x-outcomes'])};
+/** The outcomes of ended runs and tasks. */
+export const ENDED = Object.keys(OUTCOMES).filter((name) => !['running', 'queued'].includes(name));
+`;
+
 async function put(target, text) {
   const options = await prettier.resolveConfig(target);
   const formatted = await prettier.format(text, { ...options, filepath: target });
@@ -85,3 +94,4 @@ async function put(target, text) {
 }
 await put('src/lib/openapi.ts', types);
 await put('src/lib/calls.ts', calls);
+await put('src/lib/outcomes.ts', outcomes);

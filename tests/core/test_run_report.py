@@ -5,7 +5,8 @@ from datetime import UTC, datetime, timedelta
 import pytest
 
 from fasciculus.core.maintenance_report import DamageLine, MaintenanceReport
-from fasciculus.core.run_report import CopyLine, RunReport, TaskLine, worst
+from fasciculus.core.outcome import worst
+from fasciculus.core.run_report import CopyLine, RunReport, TaskLine
 
 AT = datetime(2026, 11, 24, 2, 15, tzinfo=UTC)
 LINE = DamageLine("pieces/p", "is missing", ["b1", "b2"], ["files/index.html"], 1)

@@ -1,5 +1,5 @@
 <script lang="ts">
-  import { OUTCOMES } from '../lib/words';
+  import { OUTCOMES } from '../lib/outcomes';
   let { outcome = null, state = 'ended' }: { outcome?: string | null; state?: string } = $props();
   const shown = $derived(
     OUTCOMES[state === 'ended' || !state ? (outcome ?? 'queued') : state] ?? OUTCOMES.queued,

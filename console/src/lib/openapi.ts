@@ -7270,7 +7270,7 @@ export interface components {
       host_key: string;
       /**
        * Read without a safe way
-       * @description If the host has no Python 3.7, root reads only by paths: a user who exchanges an own folder for a link meanwhile may have other files read into the user's bundle. It must be allowed.
+       * @description If the host has no Python 3.7, root reads only by paths: a user who exchanges one of their folders for a link meanwhile may have other files read into the user's bundle. It must be allowed.
        * @default false
        */
       unsafe_reading: boolean;

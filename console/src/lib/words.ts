@@ -60,18 +60,6 @@ export function relative(moment: string, now = Date.now()): string {
   return Math.abs(seconds) < 10 ? 'just now' : format.format(Math.round(seconds), 'second');
 }
 
-export const OUTCOMES: Record<string, { word: string; mark: string; tone: string }> = {
-  done: { word: 'done', mark: '●', tone: 'good' },
-  warned: { word: 'done, with warnings', mark: '▲', tone: 'look' },
-  skipped: { word: 'not started', mark: '▷', tone: 'look' },
-  cancelled: { word: 'cancelled', mark: '◇', tone: 'plain' },
-  interrupted: { word: 'interrupted', mark: '■', tone: 'broken' },
-  partial: { word: 'a copy is missing', mark: '◧', tone: 'broken' },
-  failed: { word: 'failed', mark: '■', tone: 'broken' },
-  running: { word: 'running', mark: '○', tone: 'live' },
-  queued: { word: 'queued', mark: '○', tone: 'plain' },
-};
-
 /** How a bundle differs from the previous one. */
 export function changesWords(c: {
   new: number;

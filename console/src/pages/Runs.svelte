@@ -3,7 +3,8 @@
   import { live } from '../lib/live.svelte';
   import { runsList } from '../lib/calls';
   import { Listing } from '../lib/lists.svelte';
-  import { OUTCOMES, size, took } from '../lib/words';
+  import { ENDED, OUTCOMES } from '../lib/outcomes';
+  import { size, took } from '../lib/words';
   import FilterField from '../components/FilterField.svelte';
   import DataTable from '../components/DataTable.svelte';
   import Timestamp from '../components/Timestamp.svelte';
@@ -16,7 +17,7 @@
   $effect(() => live.refresh(['run', 'runs'], () => list.load()));
   const outcomes = [
     { value: 'trouble', name: 'anything but done' },
-    ...['done', 'warned', 'partial', 'failed', 'interrupted', 'cancelled', 'skipped'].map((o) => ({
+    ...ENDED.map((o) => ({
       value: o,
       name: OUTCOMES[o].word,
     })),

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from functools import cache
 from typing import TYPE_CHECKING, Any
 
 from .. import models
@@ -19,7 +20,9 @@ def _listed(text: str) -> list[str]:
     return [part.strip() for part in text.split(",") if part.strip()]
 
 
-_EMPTY = models.JobDefaults.model_construct()
+@cache
+def _defaults() -> models.JobDefaults:
+    return models.JobDefaults.model_construct()
 
 
 def fields_of(old: models.JobInput | None, o: dict[str, Any]) -> dict[str, Any]:
@@ -46,7 +49,7 @@ def fields_of(old: models.JobInput | None, o: dict[str, Any]) -> dict[str, Any]:
         **start_options.tell_fields(o),
     }
     for group, given in start_options.start_fields(o).items():
-        fields[group] = _part(getattr(old or _EMPTY, group), given)
+        fields[group] = _part(getattr(old or _defaults(), group), given)
     for kind in ("accounts", "sites", "hosts"):
         if chosen := o[kind]:
             fields["subjects"] = kind

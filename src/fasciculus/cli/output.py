@@ -17,7 +17,7 @@ from rich.table import Table
 from rich.text import Text
 
 from ..core.formatting import format_duration, format_size
-from ..core.run_report import OUTCOMES
+from ..core.outcome import OUTCOMES, Tone
 from .terminal import SafeConsole
 
 _PIPE = 240
@@ -65,23 +65,7 @@ _WHOLE = frozenset(
     }
 )
 
-_STYLES = {
-    "done": "green",
-    "warned": "yellow",
-    "skipped": "yellow",
-    "partial": "red",
-    "failed": "red",
-    "interrupted": "red",
-}
-MARKS = {
-    "done": "●",
-    "warned": "▲",
-    "skipped": "▷",
-    "cancelled": "◇",
-    "partial": "◧",
-    "failed": "■",
-    "interrupted": "■",
-}
+_STYLES: dict[Tone, str] = {"good": "green", "look": "yellow", "broken": "red"}
 
 
 def speak_json(wanted: bool) -> None:
@@ -214,7 +198,8 @@ def outcome(value: str | None, state: str = "ended") -> Text:
     """Return an outcome with its mark and word."""
     if state != "ended" or value is None:
         return Text(f"○ {state}", style="cyan")
-    return Text(f"{MARKS[value]} {OUTCOMES[value]}", style=_STYLES.get(value, ""))
+    shown = OUTCOMES[value]
+    return Text(f"{shown.mark} {shown.word}", style=_STYLES.get(shown.tone, ""))
 
 
 def moment(value: datetime | None) -> str:

@@ -12,7 +12,7 @@ import typer
 
 from .. import models
 from ..core.formatting import format_duration, format_size
-from ..core.run_report import OUTCOMES
+from ..core.outcome import OUTCOMES
 from . import output
 from .output import CANCELLED, DONE, TROUBLE, err
 
@@ -64,7 +64,7 @@ class _RunView:
         total: float | None = task.expected or None
         done: float = min(task.bytes, task.expected) if task.expected else 0
         if task.state == "ended":
-            words = OUTCOMES[task.outcome or "failed"]
+            words = OUTCOMES[task.outcome or "failed"].word
             if task.bundle:
                 words += f": {format_size(task.bytes)}, {format_size(task.packed)} packed"
             total = done = 1
@@ -127,7 +127,7 @@ def follow_restore(client: Client, restore_id: int) -> models.Restore:
                 f"{format_size(restore.bytes)}",
             )
             time.sleep(_PAUSE)
-        bars.update(row, total=1, completed=1, numbers=OUTCOMES[restore.outcome or "failed"])
+        bars.update(row, total=1, completed=1, numbers=OUTCOMES[restore.outcome or "failed"].word)
     return restore
 
 
@@ -150,7 +150,7 @@ def follow_maintenance(client: Client, maintenance_id: int) -> models.Maintenanc
             description=f"{work.kind} {work.subject}",
             total=1,
             completed=1,
-            numbers=OUTCOMES[work.outcome or "failed"],
+            numbers=OUTCOMES[work.outcome or "failed"].word,
         )
     return work
 

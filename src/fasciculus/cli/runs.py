@@ -10,7 +10,7 @@ import typer
 from .. import models
 from ..core.failure_causes import causes
 from ..core.formatting import format_duration
-from ..core.run_report import OUTCOMES
+from ..core.outcome import OUTCOMES
 from . import output
 from .output import moment, size
 from .parameters import AsJson

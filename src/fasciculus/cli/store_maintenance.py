@@ -1,6 +1,4 @@
-"""``fasciculus stores verify``, ``repair``, ``repack``, and bringing bundles from store to store
-commands.
-"""
+"""``fasciculus stores verify``, ``repair``, ``repack``, ``copy``, ``move`` and the like."""
 
 from __future__ import annotations
 
@@ -10,6 +8,7 @@ from typing import TYPE_CHECKING, Annotated
 import typer
 
 from .. import models
+from ..core.outcome import OUTCOMES
 from . import output
 from .parameters import AsJson, StoreName, Yes
 from .progress import follow_maintenance
@@ -52,7 +51,7 @@ def finish(
             if quiet and work.outcome == "done" and work.kind != "repair":
                 continue
             output.out.print(
-                f"{output.MARKS.get(work.outcome or '', '■')} {work.kind} {work.subject} on "
+                f"{OUTCOMES[work.outcome or 'failed'].mark} {work.kind} {work.subject} on "
                 f"{work.store}: "
                 f"{work.sentence}",
                 soft_wrap=True,

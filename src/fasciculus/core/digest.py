@@ -6,7 +6,8 @@ from dataclasses import dataclass, field
 from datetime import datetime
 
 from .formatting import format_count, format_list, format_size
-from .run_report import OUTCOMES, RunReport, format_moment
+from .outcome import OUTCOMES
+from .run_report import RunReport, format_moment
 
 
 @dataclass(slots=True)

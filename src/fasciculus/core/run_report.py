@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Mapping
 from dataclasses import dataclass, field
 from datetime import datetime
 from zoneinfo import ZoneInfo
@@ -14,24 +14,8 @@ from .formatting import (
     format_list,
     format_size,
 )
+from .outcome import OUTCOMES
 from .report_rules import is_trouble
-
-#: How a task or run can end, from best to worst, with the word people see.
-OUTCOMES = {
-    "done": "done",
-    "warned": "done, with warnings",
-    "skipped": "not started",
-    "cancelled": "cancelled",
-    "interrupted": "interrupted",
-    "partial": "a copy is missing",
-    "failed": "failed",
-}
-
-
-def worst(outcomes: Sequence[str]) -> str:
-    """Return the outcome of a run with tasks of these outcomes."""
-    ranks = list(OUTCOMES)
-    return max(outcomes, key=ranks.index, default="done")
 
 
 def format_moment(moment: datetime, zone: str) -> str:
@@ -67,7 +51,7 @@ class TaskLine:
 
     @property
     def outcome_words(self) -> str:
-        return OUTCOMES[self.outcome]
+        return OUTCOMES[self.outcome].word
 
     @property
     def size_words(self) -> str:
@@ -104,12 +88,12 @@ class RunReport:
 
     @property
     def outcome_words(self) -> str:
-        return OUTCOMES[self.outcome]
+        return OUTCOMES[self.outcome].word
 
     @property
     def words(self) -> Mapping[str, str]:
         """Return how each outcome is said."""
-        return OUTCOMES
+        return {name: outcome.word for name, outcome in OUTCOMES.items()}
 
     @property
     def by_urgency(self) -> list[TaskLine]:
@@ -171,7 +155,7 @@ class RunReport:
             )
         reasons = causes(bad)
         parts += [
-            f"{cause.whom} {OUTCOMES[cause.outcome]}"
+            f"{cause.whom} {OUTCOMES[cause.outcome].word}"
             + (f" ({cause.names})" if cause.is_shared else "")
             + (f": {cause.error.rstrip('.')}" if cause.error else "")
             for cause in reasons[:3]

@@ -260,8 +260,11 @@ def begin(db: sqlite3.Connection, run_id: int) -> None:
     )
 
 
-def end(db: sqlite3.Connection, run_id: int, outcome: str, sentence: str) -> None:
-    moment = now()
+def end(
+    db: sqlite3.Connection, run_id: int, outcome: str, sentence: str, ended: datetime | None = None
+) -> None:
+    """End a run, now or at the time that its report gives."""
+    moment = stamp(ended) if ended else now()
     db.execute(
         "UPDATE run SET state='ended', outcome=?, sentence=?, ended=?, "
         "started=coalesce(started, ?) WHERE id=?",

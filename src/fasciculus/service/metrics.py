@@ -14,7 +14,7 @@ from prometheus_client.metrics_core import Metric
 from prometheus_client.registry import Collector
 
 from .. import __version__
-from ..core.run_report import OUTCOMES
+from ..core.outcome import OUTCOMES
 from ..models import ProblemType
 from ..records import alerts, bundles, jobs, past_runs, pauses, reports, runs, stores, users
 from . import guesses, timetables

@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
+from dataclasses import asdict
 from typing import Any
 
 from pydantic import BaseModel, TypeAdapter
 from pydantic.json_schema import models_json_schema
 
 from .. import __version__
+from ..core.outcome import OUTCOMES, STATES
 from ..models import Problem
 from ..models.queries import LARGEST_ID
 from .kind_settings import described_kinds
@@ -41,6 +43,8 @@ def openapi() -> dict[str, Any]:
         },
         "paths": paths,
         "components": {"schemas": components, "securitySchemes": _SECURITY},
+        # How outcomes and states are shown: {name: {word, mark, tone}}, the serious ones later.
+        "x-outcomes": {name: asdict(row) for name, row in (OUTCOMES | STATES).items()},
         "security": [{"token": []}, {"session": []}],
     }
 

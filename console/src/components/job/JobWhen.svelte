@@ -32,7 +32,7 @@
   <FormField
     label="Timetable"
     id="timetable"
-    hint="Such as daily 02:15, monthly last sun 03:00, or a cron expression. Separate several with semicolons."
+    hint="Such as daily 02:15, monthly last sun 03:00, or a cron expression; join with semicolons."
     wrong={at('timetable')}
   >
     <Input id="timetable" bind:value={job.timetable} />

@@ -1,7 +1,8 @@
 <script lang="ts">
   // The last fourteen nights of each subject.
   import type { SubjectNights } from '../../lib/types';
-  import { OUTCOMES, TONES } from '../../lib/words';
+  import { ENDED, OUTCOMES } from '../../lib/outcomes';
+  import { TONES } from '../../lib/words';
   let { nights }: { nights: SubjectNights[] } = $props();
   const word = (outcome: string) => OUTCOMES[outcome]?.word ?? 'nothing ran';
   const tone = (outcome: string) => TONES[OUTCOMES[outcome]?.tone ?? 'plain'];
@@ -47,7 +48,7 @@
     {/if}
   </div>
   <p class="mt-1 text-xs text-faint">
-    ● done &ensp; ▲ with warnings &ensp; ◧ a copy is missing &ensp; ■ failed or interrupted &ensp; ◇
-    cancelled &ensp; · nothing ran (days in UTC)
+    {#each ENDED as outcome (outcome)}{OUTCOMES[outcome].mark} {OUTCOMES[outcome].word} &ensp;
+    {/each}· nothing ran (days in UTC)
   </p>
 </section>

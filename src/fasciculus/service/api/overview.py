@@ -6,7 +6,7 @@ from datetime import UTC, datetime, timedelta
 from itertools import islice
 from urllib.parse import quote
 
-from ...core.run_report import worst
+from ...core.outcome import worst
 from ...models import Overview, Run, Upcoming
 from ...models.runs import Attention, Night, StoreFill, SubjectNights
 from ...records import alerts, bundles, inventory, jobs, past_runs, pauses, runs, search, stores

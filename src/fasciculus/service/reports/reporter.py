@@ -12,8 +12,9 @@ from ...config import Config
 from ...core.alert_report import AlertLine, AlertReport
 from ...core.digest import Digest
 from ...core.maintenance_report import DamageLine, MaintenanceReport
+from ...core.outcome import worst
 from ...core.report_rules import tells_of_recovery, wants
-from ...core.run_report import CopyLine, RunReport, TaskLine, worst
+from ...core.run_report import CopyLine, RunReport, TaskLine
 from ...core.watch import Finding
 from ...models import Alert, JobInput, MaintenanceTask, RunDetail, WatchSettings
 from ...records import damage, inventory, jobs, log_lines, maintenance, past_runs, runs
@@ -55,7 +56,7 @@ class Reporter:
                 return
             outcome = worst([task.outcome or "failed" for task in run.tasks])
             run.outcome, run.ended = outcome, datetime.now(UTC)
-            runs.end(db, run_id, outcome, report_of(run).sentence)
+            runs.end(db, run_id, outcome, report_of(run).sentence, run.ended)
             self._without_harm(run_id, lambda: self.report(run_id, attached))
         self._events.changed("runs")
 

@@ -1,4 +1,4 @@
-"""The words of messages: templates that come along, and those that people put in their place."""
+"""Message templates: the defaults, and custom ones."""
 
 from __future__ import annotations
 
@@ -13,15 +13,23 @@ from jinja2.loaders import BaseLoader, FunctionLoader, PackageLoader
 from jinja2.sandbox import SandboxedEnvironment
 
 from ...core.errors import MissingError, SettingError, UnreachableError
+from ...core.outcome import OUTCOMES, Tone
 from ...records import settings
 from .. import outside
 
 _KEY = "templates"
-#: The messages whose words can be changed.
+#: The messages with templates.
 NAMES = ("report", "digest", "alert", "maintenance")
 FORMS = ("txt", "html")
 _LONGEST = 200_000
-#: Seconds that filling a template of people's own may take.
+#: Of mail, in which every colour is written out; readable on white.
+_COLOURS: dict[Tone, str] = {
+    "good": "#2f6b4f",
+    "look": "#8a5a00",
+    "plain": "#5b5248",
+    "broken": "#9a3324",
+}
+#: Seconds for rendering a custom template.
 _SECONDS = 10.0
 
 
@@ -118,4 +126,5 @@ def _environment(own: Callable[[str], str | None]) -> SandboxedEnvironment:
         trim_blocks=True,
         lstrip_blocks=True,
     )
+    found.globals |= {"outcomes": OUTCOMES, "colours": _COLOURS}
     return found

@@ -12,8 +12,8 @@ from urllib.parse import quote
 from ...config import Config
 from ...core.coverage import CoverageResult
 from ...core.formatting import format_count, format_list
+from ...core.outcome import OUTCOMES
 from ...core.report_rules import tells_of_trouble
-from ...core.run_report import OUTCOMES
 from ...core.watch import BROKEN, LOOK, Finding
 from ...models import JobInput, WatchSettings
 from ...records import (
@@ -184,7 +184,7 @@ def _last_run(db: sqlite3.Connection, job: JobInput) -> Iterator[Finding]:
             FAILED if last["outcome"] != "partial" else PARTLY_FAILED,
             BROKEN,
             job.name,
-            f"Job {job.name}: {OUTCOMES[last['outcome']]}.",
+            f"Job {job.name}: {OUTCOMES[last['outcome']].word}.",
             f"/runs/{last['id']}",
             job.name,
             told_by_report=tells_of_trouble(job.report_when),

@@ -1,0 +1,49 @@
+"""Connections of stores: cut while connecting, and returned after reading."""
+
+import ftplib
+from contextlib import closing
+
+import paramiko
+import pytest
+from servers import ftp_place, sftp_place
+
+from fasciculus.core.errors import ConnectionLostError
+from fasciculus.stores import open_store
+from fasciculus.stores.base import connected
+from fasciculus.stores.trying import try_store
+
+
+def test_a_connection_that_is_cut_at_the_last_step_is_no_connection(tmp_path, monkeypatch):
+    with sftp_place(tmp_path) as place:
+        store = open_store(place.spec)
+        assert all(step.ok for step in try_store(store, make_root=True))
+        store.close()
+
+        def cut(*_):
+            raise EOFError
+
+        with monkeypatch.context() as broken:
+            broken.setattr(paramiko.SFTPClient, "stat", cut)
+            with pytest.raises(ConnectionLostError):
+                store.connect()
+        with connected(store):
+            store.put_bytes(b"later", "a/file")
+            assert store.size("a/file") == 5
+
+
+def test_files_that_are_read_in_part_share_one_more_connection(tmp_path, monkeypatch):
+    signed_in = []
+    login = ftplib.FTP.login
+    monkeypatch.setattr(ftplib.FTP, "login", lambda ftp, *a: signed_in.append(1) or login(ftp, *a))
+    with ftp_place()(tmp_path) as place:
+        store = open_store(place.spec)
+        assert all(step.ok for step in try_store(store, make_root=True))
+        store.close()
+        signed_in.clear()
+        store.connect()
+        for number in range(4):
+            store.put_bytes(b"x" * 500_000, f"a/{number}")
+        for number in range(4):
+            with closing(store.open(f"a/{number}")) as file:
+                assert file.read(10) == b"x" * 10
+    assert len(signed_in) == 2
