@@ -209,6 +209,6 @@ def test_every_bundle_names_all_that_it_needs_and_nothing_else(dead):
 def test_how_far_it_is_is_told(dead):
     _, events = dead.repack_events()
     told = [event for event in events if isinstance(event, Progress)]
-    assert {"weighing", "packing"} <= {event.stage for event in told}
+    assert {"analysing", "packing"} <= {event.stage for event in told}
     last = [event for event in told if event.stage == "packing"][-1]
     assert 0 < last.bytes <= last.total and last.packed > 0

@@ -50,7 +50,7 @@
         <table class="ledger mt-2 text-sm">
           <thead
             ><tr
-              ><th scope="col">Place</th><th scope="col" class="num">Needs at most</th><th
+              ><th scope="col">Place</th><th scope="col" class="num">Needs up to</th><th
                 scope="col"
                 class="num">Free</th
               ></tr

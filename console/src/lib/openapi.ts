@@ -7038,7 +7038,7 @@ export interface components {
       folder: string;
       /**
        * Accepted host key
-       * @description The server’s fingerprint. Leave it empty and try: it is shown, to be compared and accepted.
+       * @description The server’s fingerprint. Leave it empty to have a test show it, so that you can compare and accept it.
        * @default
        * @example SHA256:…
        */
@@ -7263,7 +7263,7 @@ export interface components {
       user: string;
       /**
        * Accepted host key
-       * @description The server’s fingerprint. Leave it empty and try: it is shown, to be compared and accepted.
+       * @description The server’s fingerprint. Leave it empty to have a test show it, so that you can compare and accept it.
        * @default
        * @example SHA256:…
        */

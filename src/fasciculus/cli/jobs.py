@@ -182,7 +182,7 @@ def summary(name: JobName, as_json: AsJson = False) -> None:
         for row in found.space:
             free = "free space unknown" if row.free is None else f"{output.size(row.free)} free"
             output.out.print(
-                f"Needs at most {output.size(row.needed)} on {row.place}, {free}: {row.why}.",
+                f"Needs up to {output.size(row.needed)} on {row.place}, {free}: {row.why}.",
                 soft_wrap=True,
                 highlight=False,
             )

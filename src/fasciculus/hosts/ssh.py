@@ -85,8 +85,8 @@ class SshSettings(Settings):
     host_key: str = Field(
         default="",
         title="Accepted host key",
-        description="The server’s fingerprint. Leave it empty and try: it is shown, to be compared "
-        "and accepted.",
+        description="The server’s fingerprint. Leave it empty to have a test show it, so that "
+        "you can compare and accept it.",
         examples=["SHA256:…"],
     )
 

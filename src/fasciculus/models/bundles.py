@@ -1,4 +1,4 @@
-"""Bundles, what is in them, and bringing them back."""
+"""Bundles, what is in them, and restores."""
 
 from __future__ import annotations
 

@@ -48,7 +48,8 @@
     {/if}
   </div>
   <p class="mt-1 text-xs text-faint">
-    {#each ENDED as outcome (outcome)}{OUTCOMES[outcome].mark} {OUTCOMES[outcome].word} &ensp;
+    {#each ENDED as outcome (outcome)}
+      <span class="whitespace-nowrap">{OUTCOMES[outcome].mark} {OUTCOMES[outcome].word}</span> &ensp;
     {/each}· nothing ran (days in UTC)
   </p>
 </section>

@@ -106,7 +106,7 @@ def stores_repack(name: str, body: RepackStart) -> MaintenanceStarted:
 )
 def stores_transfer(name: str, body: TransferStart) -> MaintenanceStarted:
     options = MaintenanceOptions(source=body.source, move=body.move)
-    doing = "moving bundles" if body.move else "bringing bundles"
+    doing = "moving bundles" if body.move else "copying bundles"
     return _start("transfer", doing, name, body.subject, options=options)
 
 

@@ -52,7 +52,7 @@ class Housekeeper:
                 "retiring copies of deleted accounts": self.retire_gone,
                 "forgetting old records": self.age_records,
                 "verifying": self._verify_some,
-                "weighing stores": self.weigh_stores,
+                "measuring stores": self.measure_stores,
                 "measuring old versions": self.measure_old_versions,
                 "catching up": self._catch_up,
             },
@@ -81,7 +81,7 @@ class Housekeeper:
         """Bring a copy of the records to the stores that are to have one."""
         records_copy.copy_if_due(self._config, self._records, self._cipher)
 
-    def weigh_stores(self) -> None:
+    def measure_stores(self) -> None:
         """Note what each store holds: growth and forecast come of it."""
         with self._records.write() as db:
             store_days.weigh(db)

@@ -441,7 +441,7 @@ class BackupTask:
     # Confirming --------------------------------------------------------------
 
     def _confirm(self, manifest: Manifest) -> None:
-        self._stage("pushing")
+        self._stage("sending")
         listing = Path(self._order.listing).with_suffix(".part")
         for uploader in self._uploaders:
             uploader.join()

@@ -60,7 +60,7 @@ class RepackTask:
         self._order, self._emitter, self._stop = order, emitter, stop
         self._subject = order.subject.ref()
         self._spool = Path(order.spool)
-        self._progress = Progress("weighing")
+        self._progress = Progress("analysing")
         self._listings: dict[str, Path] = {}
         self._recorded = known_copies(order, emitter)
         self._sealer: Sealer | None = None
@@ -88,12 +88,12 @@ class RepackTask:
         manifests = [self._manifest(store, name) for name in complete(store, self._subject)]
         # What is repacked stays sealed to the keys that it is sealed to.
         self._sealer = sealer_to(manifests[-1].sealed_to if manifests else [])
-        with PieceUsage(self._spool / "contents.sqlite") as weighing:
+        with PieceUsage(self._spool / "contents.sqlite") as usage:
             for manifest in manifests:
                 self._emitter.emit(self._progress)
                 with self._listing(store, manifest).open("rb") as raw:
-                    self._progress.entries += weighing.take(read_lines(raw))
-            found = weighing.choose(manifests, self._order.over)
+                    self._progress.entries += usage.take(read_lines(raw))
+            found = usage.choose(manifests, self._order.over)
             if self._order.dry_run or not found.chosen:
                 return found.result(found.sentence(), len(found.chosen), found.frees)
             self._progress.total = found.lives
@@ -105,11 +105,11 @@ class RepackTask:
                     f"about {format_size(found.needs)} before the old ones go.",
                     "Free space there, or repack one subject at a time (--subject).",
                 )
-            new = self._pack(store, weighing, found, manifests)
-            self._progress.stage = "turning"
+            new = self._pack(store, usage, found, manifests)
+            self._progress.stage = "switching"
             for manifest in manifests:
                 if any(piece.name in found.chosen for piece in manifest.pieces):
-                    self._turn(store, weighing, manifest, {piece.name: piece for piece in new})
+                    self._turn(store, usage, manifest, {piece.name: piece for piece in new})
         before = sum(item.size for item in store.items(self._subject.pieces))
         self._recorded.forget([manifest.name for manifest in manifests])
         sweep(store, self._subject, self._recorded, self._spool)
@@ -139,7 +139,7 @@ class RepackTask:
     # New pieces ------------------------------------------------------------------
 
     def _pack(
-        self, store: Store, weighing: PieceUsage, found: UsageTotals, manifests: list[Manifest]
+        self, store: Store, usage: PieceUsage, found: UsageTotals, manifests: list[Manifest]
     ) -> list[PieceRecord]:
         self._progress.stage = "packing"
         uploader = Uploader(store, self._subject, self._stop, self._pushed)
@@ -152,7 +152,7 @@ class RepackTask:
             bundle,
             codec(manifests[-1].compression),
             room,
-            weighing,
+            usage,
             piece_size=self._order.piece_size,
             threads=self._order.threads,
             on_packed=self._packed,
@@ -168,7 +168,7 @@ class RepackTask:
                 BundleReader(unsealed(reading), self._subject, self._spool) as reader,
             ):
                 for kind in KINDS:
-                    for entry in weighing.moving(kind):
+                    for entry in usage.moving(kind):
                         self._add(writer, entry, reader)
             pieces = writer.finish()
             for piece in pieces:
@@ -208,13 +208,13 @@ class RepackTask:
     # Turning the bundles to them ---------------------------------------------------
 
     def _turn(
-        self, store: Store, weighing: PieceUsage, manifest: Manifest, new: dict[str, PieceRecord]
+        self, store: Store, usage: PieceUsage, manifest: Manifest, new: dict[str, PieceRecord]
     ) -> None:
         """Give a bundle the listing that names the new places of its bytes."""
         local = self._spool / "listing"
         used: dict[str, int] = {}
         listing = self._listing(store, manifest)
-        rewrite(listing, local, lambda line: _moved(line, weighing, used))
+        rewrite(listing, local, lambda line: _moved(line, usage, used))
         pieces = [
             replace(piece, used=used[piece.name])
             for piece in manifest.pieces
@@ -228,7 +228,7 @@ class RepackTask:
         ]
         pieces += [
             replace(record, brought=False, used=used[record.name])
-            for record in weighing.others(used.keys() - known - new.keys())
+            for record in usage.others(used.keys() - known - new.keys())
         ]
         pieces.sort(key=lambda piece: (piece.brought, piece.name))
         switch_listing(
@@ -254,14 +254,14 @@ def _last_numbers(bundle: str, manifests: list[Manifest]) -> dict[str, int]:
     return numbers
 
 
-def _moved(line: bytes, weighing: PieceUsage, used: dict[str, int]) -> bytes:
+def _moved(line: bytes, usage: PieceUsage, used: dict[str, int]) -> bytes:
     """Return a listing's line with the places where its bytes are now; counts what is used of each
     piece.
     """
     if b'"at"' not in line:
         return line
     row = orjson.loads(line)
-    parts = weighing.place_of(row)
+    parts = usage.place_of(row)
     if parts is not None:
         row["at"] = [[p.piece, p.frame, p.length, p.offset, p.size] for p in parts]
     if "link" not in row and "link_base64" not in row:

@@ -35,7 +35,7 @@ class TransferTask:
         self._order, self._emitter, self._stop = order, emitter, stop
         self._subject = order.subject.ref()
         self._spool = Path(order.spool)
-        self._progress = Progress("bringing")
+        self._progress = Progress("copying")
         self._recorded = {
             store.name: store.recorded_copies(self._subject, emitter.warn)
             for store in (order.store, *order.sources)

@@ -58,7 +58,7 @@ class VerifyTask:
         self._sound: set[str] = set()
         #: Bundles whose manifest on the store is missing or altered.
         self._unclear: set[str] = set()
-        self._progress = Progress("reading" if order.deep else "looking")
+        self._progress = Progress("reading" if order.deep else "checking")
 
     def run(self) -> VerifyResult:
         """Look through the copies. Raises ``FasciculusError`` when the store cannot be read at
