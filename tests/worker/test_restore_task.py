@@ -439,7 +439,7 @@ def test_privileges_come_back_only_where_the_records_vouch_or_on_request(kept):
     assert not (back / "zzz").exists() and "trusted.note" not in os.listxattr(back / "film.bin")
     assert os.getxattr(back / "film.bin", "user.note") == b"\0=", "what anybody may have stays"
     assert log.index("film.bin: set-user-id, set-group-id and trusted.note") < 2
-    assert any("3 entries come back without special_modes" in line for line in log), log
+    assert any("3 entries are restored without special modes" in line for line in log), log
     shutil.rmtree(kept.root / "back")
     restore(kept)
     assert (back / "film.bin").stat().st_mode & 0o7000 == 0o6000

@@ -1,5 +1,6 @@
 """A store that hands back mail settings as it likes them, restored here and over SSH as root."""
 
+import errno
 import io
 import os
 import shutil
@@ -13,6 +14,7 @@ from fasciculus.hosts.local import LocalHost
 from fasciculus.worker.events import Emitter, Log, from_line
 from fasciculus.worker.orders import RestoreOrder
 from fasciculus.worker.restore.task import RestoreTask
+from fasciculus.worker.restore.writer import EntryWriter
 
 DOMAIN = "millpond.example"
 
@@ -186,7 +188,7 @@ def test_set_user_id_bits_need_to_be_vouched_for(night, host, special_modes):
     _, log = night.restore(host, special_modes=special_modes)
     mode = (night.home / "sieve/main.sieve").stat().st_mode & 0o7777
     assert mode == (0o6755 if special_modes else 0o755)
-    assert any("special_modes" in line for line in log), log
+    assert any("special modes" in line for line in log), log
 
 
 def test_what_has_no_place_on_the_host_is_a_failure(night):
@@ -230,3 +232,65 @@ def test_a_store_does_not_choose_users_and_homes(tmp_path, what):
     found, _ = night.restore(special_modes=True)
     assert row in (night.etc / "users").read_text()
     assert found.error == ""
+
+
+class FullHost(LocalHost):
+    """A host on which no settings file can be written."""
+
+    def write(self, path, data):
+        raise OSError(errno.ENOSPC, "No space left on device")
+
+
+def test_settings_that_cannot_be_written_make_the_restore_fail(night):
+    (night.etc / "virtual").write_text("")
+    (night.etc / "users").write_text("")
+    refresh = night.root / "refreshed"
+    found, log = night.restore(FullHost(), vouched=True, mail={"refresh": [f"touch {refresh}"]})
+    assert found.outcome == "failed"
+    for what in ("aliases", "passwd"):
+        line = f"{DOMAIN}/{what}: No space left on device"
+        assert any(line in text for text in log), log
+    assert not any(f"{DOMAIN}/mailboxes: " in text for text in log), "it is unchanged"
+
+
+def test_messages_that_cannot_be_written_make_the_restore_fail(night, monkeypatch):
+    shutil.rmtree(night.vmail / DOMAIN)
+    put = EntryWriter.put
+
+    def full(writer, path, entry, reader):
+        if path.endswith(b"1:2,S"):
+            raise OSError("it is odd")
+        return put(writer, path, entry, reader)
+
+    monkeypatch.setattr(EntryWriter, "put", full)
+    found, log = night.restore(vouched=True)
+    assert found.outcome == "failed"
+    assert any("1:2,S: it is odd" in text for text in log), log
+    assert (night.home / "sieve/main.sieve").exists(), "the others are restored"
+
+
+def test_every_mailbox_gets_the_times_of_its_folders(night):
+    other = night.vmail / DOMAIN / "info"
+    (other / "Maildir").mkdir(parents=True)
+    (other / "Maildir/message").write_text("another")
+    with (night.etc / "users").open("a") as file:
+        file.write(f"info@{DOMAIN}:{{PLAIN}}x:5000:5000::{other}::\n")
+    for folder in (night.home, night.home / "Maildir", other, other / "Maildir"):
+        os.utime(folder, (1_000_000_000, 1_000_000_000))
+    night.nights.night(contents=["mail"], mail=night.mail)
+    night.name = night.nights.known[-1]
+    shutil.rmtree(night.vmail / DOMAIN)
+    assert night.restore(vouched=True)[0].outcome == "done"
+    for folder in (night.home / "Maildir", other / "Maildir"):
+        assert folder.stat().st_mtime == 1_000_000_000, folder
+
+
+def test_nothing_is_refreshed_when_nothing_came_back(night):
+    refreshed = night.root / "refreshed"
+    settings = {"domains": ["none.example"], "refresh": [f"touch {refreshed}"]}
+    assert night.restore(vouched=True, mail=settings)[0].outcome == "failed"
+    assert not refreshed.exists()
+    assert (
+        night.restore(vouched=True, mail={"refresh": [f"touch {refreshed}"]})[0].outcome == "done"
+    )
+    assert refreshed.exists()

@@ -14,7 +14,7 @@ _ATTRIBUTES = ("security.", "trusted.")
 
 
 def special_modes_of(entry: Entry) -> list[str]:
-    """Return what an entry has of special_modes, in words."""
+    """Return the special modes of an entry, in words."""
     found = []
     if entry.type == FILE and entry.mode & stat.S_ISUID:
         found.append("set-user-id")

@@ -181,12 +181,12 @@ class RestoreTask:
                     self._emitter.info(f"{entry.text}: {format_list(found)}")
         if count and self._with_special_modes:
             self._emitter.info(
-                f"{format_count(count, 'entry', 'entries')} with special_modes, named above"
+                f"{format_count(count, 'entry', 'entries')} with special modes, listed above"
             )
         elif count:
             self._emitter.warn(
-                f"{format_count(count, 'entry comes', 'entries come')} back without special_modes, "
-                "named above: the records do not vouch for this copy. Ask for them "
+                f"{format_count(count, 'entry is', 'entries are')} restored without special modes, "
+                "listed above: the records do not vouch for this copy. Use them "
                 "(--special-modes) if you trust its store."
             )
         return total
