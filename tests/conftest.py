@@ -48,7 +48,13 @@ os.environ.pop("PYTHONDONTWRITEBYTECODE", None)
 sys.dont_write_bytecode = False
 
 # A slow machine is no fault: nothing here is about how long something takes.
-settings.register_profile("steady", deadline=None, suppress_health_check=[HealthCheck.too_slow])
+settings.register_profile(
+    "steady",
+    deadline=None,
+    # PROPERTY_EXAMPLES=1000 looks longer.
+    max_examples=int(os.environ.get("PROPERTY_EXAMPLES", "60")),
+    suppress_health_check=[HealthCheck.too_slow],
+)
 settings.load_profile("steady")
 
 

@@ -21,7 +21,7 @@ ZONES = [
     "Africa/Cairo",
     "Pacific/Chatham",
 ]
-BEGIN, END = datetime(2024, 1, 1, tzinfo=UTC), datetime(2034, 1, 1, tzinfo=UTC)
+BEGIN, END = datetime(2024, 1, 1, tzinfo=UTC), datetime(2029, 1, 1, tzinfo=UTC)
 QUARTER = timedelta(minutes=15)
 
 
@@ -85,7 +85,7 @@ FORMS = {
         for more in range(3)
     ],
 )
-def test_stated_hours_over_ten_years(text, zone):
+def test_stated_hours_over_five_years(text, zone):
     where = ZoneInfo(zone)
     found = []
     for moment in schedule.starts(schedule.parse(text), where, BEGIN):
