@@ -4,13 +4,16 @@ import re
 import time
 
 import pytest
+from flask import request
 from running import PASSWORD
 
 from fasciculus.config import load
+from fasciculus.core.permissions import Permission
+from fasciculus.models import ProblemType
 from fasciculus.records import users
 from fasciculus.service import main as program
 from fasciculus.service.app import create_app
-from fasciculus.service.operations import OPERATIONS, PREFIX
+from fasciculus.service.operations import OPERATIONS, PREFIX, operation
 
 
 @pytest.fixture
@@ -50,18 +53,53 @@ def bearer(secret):
 
 
 def test_nothing_is_open_but_what_says_so(http):
-    closed = [operation for operation in OPERATIONS if not operation.public]
+    closed = [one for one in OPERATIONS if not one.public]
     assert len(closed) > 80
-    for operation in closed:
-        path = re.sub(r"{\w+}", "1", operation.path)
-        answer = http.open(PREFIX + path, method=operation.method)
-        assert answer.status_code == 401, operation.name
+    for one in closed:
+        path = re.sub(r"{\w+}", "1", one.path)
+        answer = http.open(PREFIX + path, method=one.method)
+        assert answer.status_code == 401, one.name
         assert answer.content_type == "application/problem+json"
         assert "Sign in first." in answer.text and "Bearer" in answer.json["hint"]
 
 
 def test_few_things_are_open():
-    assert {operation.name for operation in OPERATIONS if operation.public} == {"session_open"}
+    assert {one.name for one in OPERATIONS if one.public} == {"session_open"}
+
+
+def test_an_operation_needs_a_permission_to_register():
+    before = len(OPERATIONS)
+    with pytest.raises(TypeError, match="permission"):
+        operation("GET", "/nothing", "Nothing")(lambda: None)
+    assert len(OPERATIONS) == before
+
+
+@pytest.mark.parametrize("held", [set(), {Permission.VIEW}, set(Permission) - {Permission.VIEW}])
+def test_a_user_reaches_only_what_their_permissions_cover(parts, app, monkeypatch, held):
+    """Of every operation, on its former paths too, and before anything else is looked at."""
+    person = users.Principal(1, "clerk", permissions=frozenset(held))
+    monkeypatch.setattr(users, "by_token", lambda db, secret: (person, 1))
+    reached = []
+
+    def stand_in(**values):
+        reached.append(request.endpoint)
+        return "reached"
+
+    for endpoint in [name for name in app.view_functions if name.startswith("api.")]:
+        app.view_functions[endpoint] = stand_in
+    http = app.test_client()
+    for one in OPERATIONS:
+        for path in (one.path, *one.former):
+            url = PREFIX + re.sub(r"{\w+}", "1", path)
+            answer = http.open(url, method=one.method, headers=bearer("fsc_any"))
+            if one.public or one.permission in held:
+                assert answer.text == "reached", one.name
+            else:
+                assert answer.status_code == 403, one.name
+                assert answer.json["type"] == ProblemType.NOT_PERMITTED
+                assert f"“{one.permission}”" in answer.json["title"]
+    allowed = {one.name for one in OPERATIONS if one.public or one.permission in held}
+    assert {name.removeprefix("api.") for name in reached} == allowed
 
 
 def test_paths_that_are_none_are_closed_too(http):

@@ -5054,6 +5054,7 @@ export interface components {
         | '/problems/not-found'
         | '/problems/not-signed-in'
         | '/problems/wrong-password'
+        | '/problems/not-permitted'
         | '/problems/password-change-required'
         | '/problems/csrf-token-required'
         | '/problems/too-many-requests'

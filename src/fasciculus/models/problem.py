@@ -21,6 +21,7 @@ class ProblemType(StrEnum):
     NOT_FOUND = "/problems/not-found"
     NOT_SIGNED_IN = "/problems/not-signed-in"
     WRONG_PASSWORD = "/problems/wrong-password"
+    NOT_PERMITTED = "/problems/not-permitted"
     PASSWORD_CHANGE_REQUIRED = "/problems/password-change-required"
     CSRF_TOKEN_REQUIRED = "/problems/csrf-token-required"
     TOO_MANY_REQUESTS = "/problems/too-many-requests"

@@ -12,6 +12,7 @@ from functools import cache
 from werkzeug.security import check_password_hash, generate_password_hash
 
 from ..core.errors import MissingError, NameTakenError
+from ..core.permissions import EVERYTHING, Permission
 from ..models import Token, TokenMade
 from .db import now, stamp
 
@@ -32,12 +33,13 @@ def _nobody() -> str:
 
 @dataclass(frozen=True, slots=True)
 class Principal:
-    """A signed-in user, by a session or a token."""
+    """A signed-in user, by a session or a token, and what they may do."""
 
     person_id: int
     name: str
     must_change: bool = False
     csrf: str | None = None
+    permissions: frozenset[Permission] = EVERYTHING
 
 
 def _hash(secret: str) -> str:

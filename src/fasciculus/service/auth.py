@@ -17,6 +17,7 @@ from limits import RateLimitItem, RateLimitItemPerHour, RateLimitItemPerMinute
 from limits.storage import MemoryStorage
 from limits.strategies import MovingWindowRateLimiter
 
+from ..core.permissions import Permission
 from ..models import ProblemType
 from ..records import users
 from ..records.db import UnwritableError
@@ -93,12 +94,13 @@ def install(app: Flask) -> None:
     app.extensions["fasciculus-guard"] = SignInLimiter()
     app.extensions["fasciculus-tokens"] = TokenUse()
     app.extensions["fasciculus-sessions"] = UnwrittenSessions()
-    opened = {f"api.{operation.name}" for operation in OPERATIONS if operation.public}
+    needed = {f"api.{operation.name}": operation.permission for operation in OPERATIONS}
 
     @app.before_request
     def let_in() -> Response | None:
         g.principal = None
-        if not request.path.startswith(PREFIX) or request.endpoint in opened:
+        permission = needed.get(request.endpoint or "")
+        if not request.path.startswith(PREFIX) or permission is Permission.PUBLIC:
             return None
         principal, by_cookie = _identify()
         if principal is None:
@@ -127,6 +129,12 @@ def install(app: Flask) -> None:
                 "Choose a password of your own first.",
                 "The initial password opens nothing else.",
                 "POST /api/v1/session/password",
+            )
+        if permission is not None and permission not in principal.permissions:
+            return problem(
+                ProblemType.NOT_PERMITTED,
+                f"You may not do this: it needs the permission “{permission}”.",
+                hint="Ask an administrator.",
             )
         return None
 

@@ -103,6 +103,7 @@ def _described(row: Operation, refs: Any) -> dict[str, Any]:
     document: dict[str, Any] = {
         "operationId": row.name,
         "summary": row.summary,
+        "x-permission": row.permission,
         "parameters": _parameters(row),
         "responses": {status: good, "default": {"description": "a problem", "content": problem}},
     }

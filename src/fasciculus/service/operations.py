@@ -13,6 +13,7 @@ from flask import Blueprint, Response, g, request
 from pydantic import BaseModel, TypeAdapter
 
 from ..core.errors import MissingError, SettingError
+from ..core.permissions import Permission
 from ..models.queries import LARGEST_ID, PageQuery
 from ..records.paging import PageRequest
 from ..records.users import Principal
@@ -28,14 +29,15 @@ H = TypeVar("H", bound=Callable[..., Any])
 class Operation:
     """One method of one path.
 
-    ``query`` and ``body`` are the models of what is sent, ``response`` that of the answer;
-    ``media`` is the answer's type, ``public`` that it needs no sign-in. ``former`` are the paths of
-    the previous version, which still answer and are not described.
+    ``permission`` is what the user needs; ``query`` and ``body`` are the models of what is sent,
+    ``response`` that of the answer; ``media`` is the answer's type. ``former`` are the paths of the
+    previous version, which still answer and are not described.
     """
 
     method: str
     path: str
     summary: str
+    permission: Permission
     handler: Callable[..., Any]
     query: type[BaseModel] | None = None
     body: type[BaseModel] | None = None
@@ -43,13 +45,17 @@ class Operation:
     raw_body: type[BaseModel] | None = None
     response: Any = None
     status: int = 200
-    public: bool = False
     media: str = "application/json"
     former: tuple[str, ...] = ()
 
     @property
     def name(self) -> str:
         return self.handler.__name__
+
+    @property
+    def public(self) -> bool:
+        """Return whether it needs no sign-in."""
+        return self.permission is Permission.PUBLIC
 
     @property
     def path_values(self) -> dict[str, type]:
@@ -61,12 +67,16 @@ class Operation:
 OPERATIONS: list[Operation] = []
 
 
-def operation(method: str, path: str, summary: str, **more: Any) -> Callable[[H], H]:
-    """Register a handler. It gets the path's values, and ``query`` and ``body`` when it has
-    them."""
+def operation(
+    method: str, path: str, summary: str, permission: Permission, **more: Any
+) -> Callable[[H], H]:
+    """Register a handler. It gets the path's values, and ``query`` and ``body`` when it has them.
+
+    An operation without a permission does not register: the import fails.
+    """
 
     def register(handler: H) -> H:
-        OPERATIONS.append(Operation(method, path, summary, handler, **more))
+        OPERATIONS.append(Operation(method, path, summary, permission, handler, **more))
         return handler
 
     return register

@@ -32,6 +32,7 @@ STATUS: dict[ProblemType, int] = {
     ProblemType.NOT_FOUND: 404,
     ProblemType.NOT_SIGNED_IN: 401,
     ProblemType.WRONG_PASSWORD: 401,
+    ProblemType.NOT_PERMITTED: 403,
     ProblemType.PASSWORD_CHANGE_REQUIRED: 403,
     ProblemType.CSRF_TOKEN_REQUIRED: 403,
     ProblemType.TOO_MANY_REQUESTS: 429,

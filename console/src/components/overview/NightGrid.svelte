@@ -49,7 +49,8 @@
   </div>
   <p class="mt-1 text-xs text-faint">
     {#each ENDED as outcome (outcome)}
-      <span class="whitespace-nowrap">{OUTCOMES[outcome].mark} {OUTCOMES[outcome].word}</span> &ensp;
+      {@const { mark, word } = OUTCOMES[outcome]}
+      <span class="whitespace-nowrap">{mark} {word}</span> &ensp;
     {/each}· nothing ran (days in UTC)
   </p>
 </section>

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from ...core.permissions import Permission
 from ...models import Acknowledgement, Alert, Page, WatchSettings
 from ...models.queries import AlertsQuery
 from ...records import alerts
@@ -11,7 +12,14 @@ from ..watch_settings import save_watch_settings, watch_settings
 from .auth import note
 
 
-@operation("GET", "/alerts", "Alerts, newest first", query=AlertsQuery, response=Page[Alert])
+@operation(
+    "GET",
+    "/alerts",
+    "Alerts, newest first",
+    Permission.VIEW,
+    query=AlertsQuery,
+    response=Page[Alert],
+)
 def alerts_list(query: AlertsQuery) -> Page[Alert]:
     return alerts.alerts(context().records.reader, page_request(query), query.state, query.job)
 
@@ -20,6 +28,7 @@ def alerts_list(query: AlertsQuery) -> Page[Alert]:
     "POST",
     "/alerts/{alert}/acknowledge",
     "Acknowledge an alert; it stays open until the cause is gone",
+    Permission.OPERATE,
     body=Acknowledgement,
     response=Alert,
 )
@@ -36,6 +45,7 @@ def alerts_acknowledge(alert: int, body: Acknowledgement) -> Alert:
     "GET",
     "/settings/watch",
     "Recipients of alerts, and thresholds for opening them",
+    Permission.VIEW,
     response=WatchSettings,
 )
 def watch_show() -> WatchSettings:
@@ -46,6 +56,7 @@ def watch_show() -> WatchSettings:
     "PUT",
     "/settings/watch",
     "Set the recipients of alerts and the thresholds",
+    Permission.ADMINISTER,
     body=WatchSettings,
     response=WatchSettings,
 )

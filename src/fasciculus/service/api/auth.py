@@ -10,6 +10,7 @@ from flask import Response, current_app, request
 from pydantic import ValidationError
 
 from ...core.errors import SettingError
+from ...core.permissions import Permission
 from ...models import (
     Identity,
     Page,
@@ -31,7 +32,7 @@ from ..problems import problem
 log = logging.getLogger(__name__)
 
 
-@operation("POST", "/session", "Sign in", raw_body=SignIn, response=Identity, public=True)
+@operation("POST", "/session", "Sign in", Permission.PUBLIC, raw_body=SignIn, response=Identity)
 def session_open() -> Response:
     # A page elsewhere can send a form or text without asking, and would sign its reader in.
     if request.mimetype != "application/json" or not _from_here():
@@ -109,13 +110,13 @@ def _new_session(person: users.Principal, address: str) -> tuple[str, str]:
         return unwritten.open(context().records.reader, person)
 
 
-@operation("GET", "/session", "The signed-in user", response=Identity)
+@operation("GET", "/session", "The signed-in user", Permission.SIGNED_IN, response=Identity)
 def session_show() -> Identity:
     who = principal()
     return Identity(name=who.name, csrf=who.csrf or "", must_change=who.must_change)
 
 
-@operation("DELETE", "/session", "Sign out")
+@operation("DELETE", "/session", "Sign out", Permission.SIGNED_IN)
 def session_close() -> Response:
     secret = request.cookies.get(COOKIE, "")
     unwritten: UnwrittenSessions = current_app.extensions["fasciculus-sessions"]
@@ -127,7 +128,13 @@ def session_close() -> Response:
     return answer
 
 
-@operation("POST", "/session/password", "Choose another password; ends all sessions", body=Password)
+@operation(
+    "POST",
+    "/session/password",
+    "Choose another password; ends all sessions",
+    Permission.SIGNED_IN,
+    body=Password,
+)
 def password_change(body: Password) -> None:
     who = principal()
     records = context().records
@@ -144,7 +151,7 @@ def password_change(body: Password) -> None:
         users.audit(db, who.name, f"changed the password{ended}", who.name)
 
 
-@operation("GET", "/tokens", "Your tokens", response=Page[Token])
+@operation("GET", "/tokens", "Your tokens", Permission.SIGNED_IN, response=Page[Token])
 def tokens_list() -> Page[Token]:
     rows = users.tokens(context().records.reader, principal().person_id)
     return Page(items=rows, total=len(rows))
@@ -154,6 +161,7 @@ def tokens_list() -> Page[Token]:
     "POST",
     "/tokens",
     "Make a token; it is shown this once",
+    Permission.SIGNED_IN,
     body=TokenNew,
     response=TokenMade,
     status=201,
@@ -165,7 +173,7 @@ def tokens_add(body: TokenNew) -> TokenMade:
         return users.add_token(db, who.person_id, body.name)
 
 
-@operation("DELETE", "/tokens/{name}", "Remove a token")
+@operation("DELETE", "/tokens/{name}", "Remove a token", Permission.SIGNED_IN)
 def tokens_remove(name: str) -> None:
     who = principal()
     with context().records.write() as db:

@@ -15,6 +15,7 @@ from ...core.bundle.entry import FILE, Entry, to_bytes, to_text
 from ...core.bundle.listing import children, read_listing
 from ...core.bundle.sealing import identities_of
 from ...core.errors import AlreadyEndedError, FolderNotEmptyError, SettingError
+from ...core.permissions import Permission
 from ...models import (
     Bundle,
     BundleDetail,
@@ -58,6 +59,7 @@ _FOUND = 500
     "GET",
     "/bundles",
     "Bundles, newest first",
+    Permission.VIEW,
     response=Page[Bundle],
     query=BundlesQuery,
 )
@@ -73,7 +75,7 @@ def bundles_list(query: BundlesQuery) -> Page[Bundle]:
     )
 
 
-@operation("GET", "/bundles/{bundle_id}", "One bundle", response=BundleDetail)
+@operation("GET", "/bundles/{bundle_id}", "One bundle", Permission.VIEW, response=BundleDetail)
 def bundles_show(bundle_id: int) -> BundleDetail:
     return bundles.bundle(context().records.reader, bundle_id)
 
@@ -82,6 +84,7 @@ def bundles_show(bundle_id: int) -> BundleDetail:
     "PUT",
     "/bundles/{bundle_id}/pin",
     "Pin a bundle, with a reason, until a time or until it is unpinned",
+    Permission.OPERATE,
     body=Pin,
     response=BundleDetail,
 )
@@ -95,6 +98,7 @@ def bundles_pin(bundle_id: int, body: Pin) -> BundleDetail:
     "DELETE",
     "/bundles/{bundle_id}/pin",
     "Let a bundle retire again as the keep rule says",
+    Permission.OPERATE,
     response=BundleDetail,
 )
 def bundles_unpin(bundle_id: int) -> BundleDetail:
@@ -131,6 +135,7 @@ def _entry(entry: Entry, files: int, size: int) -> BundleEntry:
     "GET",
     "/bundles/{bundle_id}/files",
     "Contents of a folder in a bundle",
+    Permission.VIEW,
     response=BundleFiles,
     query=FolderQuery,
 )
@@ -152,6 +157,7 @@ def bundles_files(bundle_id: int, query: FolderQuery) -> BundleFiles:
     "GET",
     "/bundles/{bundle_id}/search",
     "Entries whose path holds the words",
+    Permission.VIEW,
     response=EntrySearch,
     query=EntrySearchQuery,
 )
@@ -175,6 +181,7 @@ def bundles_search(bundle_id: int, query: EntrySearchQuery) -> EntrySearch:
     "GET",
     "/bundles/{bundle_id}/download",
     "A bundle, or part of it, as one archive",
+    Permission.RESTORE,
     media="application/gzip",
     query=DownloadQuery,
 )
@@ -228,6 +235,7 @@ def bundles_download(bundle_id: int, query: DownloadQuery) -> Response:
     "GET",
     "/downloads/{download_id}",
     "Omissions of a download; its number is in its X-Download header",
+    Permission.RESTORE,
     response=DownloadReport,
 )
 def downloads_show(download_id: str) -> DownloadReport:
@@ -251,6 +259,7 @@ def _range_start(tag: str) -> int | None:
     "GET",
     "/restores",
     "Restores, newest first",
+    Permission.VIEW,
     response=Page[Restore],
     query=RestoresQuery,
 )
@@ -264,6 +273,7 @@ def restores_list(query: RestoresQuery) -> Page[Restore]:
     "POST",
     "/restores",
     "Bring a bundle, or part of it, back into an empty folder and named databases",
+    Permission.RESTORE,
     body=RestoreStart,
     response=Started,
     status=202,
@@ -329,7 +339,7 @@ def restores_start(body: RestoreStart) -> Started:
     return Started(id=restore_id, url=f"{PREFIX}/restores/{restore_id}")
 
 
-@operation("GET", "/restores/{restore_id}", "One restore", response=Restore)
+@operation("GET", "/restores/{restore_id}", "One restore", Permission.VIEW, response=Restore)
 def restores_show(restore_id: int) -> Restore:
     return context().tasks.restore_with_progress(
         restores.restore(context().records.reader, restore_id)
@@ -337,7 +347,12 @@ def restores_show(restore_id: int) -> Restore:
 
 
 @operation(
-    "POST", "/restores/{restore_id}/cancel", "Cancel a restore", response=Restore, status=202
+    "POST",
+    "/restores/{restore_id}/cancel",
+    "Cancel a restore",
+    Permission.RESTORE,
+    response=Restore,
+    status=202,
 )
 def restores_cancel(restore_id: int) -> Restore:
     if restores_show(restore_id).state == "ended":
@@ -353,6 +368,7 @@ def restores_cancel(restore_id: int) -> Restore:
     "GET",
     "/restores/{restore_id}/log",
     "The log of a restore",
+    Permission.VIEW,
     response=Page[LogLine],
     query=LogQuery,
 )

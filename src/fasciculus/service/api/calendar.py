@@ -7,6 +7,7 @@ from datetime import UTC, datetime
 
 from flask import Response
 
+from ...core.permissions import Permission
 from ...models import Calendar, CalendarFeed, ProblemType
 from ...models.queries import CalendarQuery
 from ...records import settings
@@ -27,6 +28,7 @@ _FEED_DAYS = 28
     "GET",
     "/calendar",
     "The starts of the coming days, how long they will take, and how they collide",
+    Permission.VIEW,
     query=CalendarQuery,
     response=Calendar,
 )
@@ -38,7 +40,13 @@ def calendar_show(query: CalendarQuery) -> Calendar:
     return found
 
 
-@operation("GET", "/calendar/feed", "State of the calendar feed", response=CalendarFeed)
+@operation(
+    "GET",
+    "/calendar/feed",
+    "State of the calendar feed",
+    Permission.ADMINISTER,
+    response=CalendarFeed,
+)
 def calendar_feed() -> CalendarFeed:
     row = settings.get(context().records.reader, _KEY) or {}
     return CalendarFeed(made=row.get("made"))
@@ -48,6 +56,7 @@ def calendar_feed() -> CalendarFeed:
     "POST",
     "/calendar/feed",
     "A new secret address for the calendar feed, in place of the one there was",
+    Permission.ADMINISTER,
     response=CalendarFeed,
     status=201,
 )
@@ -61,7 +70,7 @@ def calendar_feed_make() -> CalendarFeed:
     return CalendarFeed(made=made, url=f"{base_url()}/calendar/{secret}.ics")
 
 
-@operation("DELETE", "/calendar/feed", "Switch the calendar feed off")
+@operation("DELETE", "/calendar/feed", "Switch the calendar feed off", Permission.ADMINISTER)
 def calendar_feed_remove() -> None:
     with context().records.write() as db:
         settings.put(db, _KEY, {})

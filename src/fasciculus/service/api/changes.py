@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from ...core.permissions import Permission
 from ...models import Page, SettingChange
 from ...models.queries import SettingChangesQuery
 from ...records import changes
@@ -13,6 +14,7 @@ from ..operations import operation, page_request
     "GET",
     "/changes",
     "Changes of settings, newest first, with what was before them",
+    Permission.VIEW,
     query=SettingChangesQuery,
     response=Page[SettingChange],
 )

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from datetime import UTC, datetime
 
+from ...core.permissions import Permission
 from ...models import Channel, ChannelAnswer, ChannelInput, Page, WebhookMessage
 from ...records import channels
 from .. import outside
@@ -14,7 +15,9 @@ from ..reports.messages import store_totals
 from .auth import note
 
 
-@operation("GET", "/channels", "Webhooks that reports go to", response=Page[Channel])
+@operation(
+    "GET", "/channels", "Webhooks that reports go to", Permission.CONFIGURE, response=Page[Channel]
+)
 def channels_list() -> Page[Channel]:
     rows = channels.channels(context().records.reader, context().cipher)
     return Page(items=rows, total=len(rows))
@@ -24,6 +27,7 @@ def channels_list() -> Page[Channel]:
     "PUT",
     "/channels",
     "Add a webhook, or change the one of its name",
+    Permission.ADMINISTER,
     body=ChannelInput,
     response=Page[Channel],
 )
@@ -39,7 +43,9 @@ def _example() -> WebhookMessage:
     return webhook.example(store_totals(context().records.reader, context().cipher))
 
 
-@operation("DELETE", "/channels/{name}", "Remove a webhook that nothing uses")
+@operation(
+    "DELETE", "/channels/{name}", "Remove a webhook that nothing uses", Permission.ADMINISTER
+)
 def channels_remove(name: str) -> None:
     with context().records.write() as db:
         channels.remove(db, name)
@@ -50,6 +56,7 @@ def channels_remove(name: str) -> None:
     "POST",
     "/channels/{name}/try",
     "Send a test message to a webhook, and show its answer",
+    Permission.ADMINISTER,
     response=ChannelAnswer,
 )
 def channels_try(name: str) -> ChannelAnswer:

@@ -12,6 +12,7 @@ from pydantic import BaseModel, ValidationError
 
 from ...core import definitions
 from ...core.errors import FasciculusError, SettingError
+from ...core.permissions import Permission
 from ...models import Applied, Change, Definitions
 from ...models.validation import field_errors
 from ...records.stores import ProvedStore
@@ -45,6 +46,7 @@ def _known(db: sqlite3.Connection) -> dict[str, Mapping[str, BaseModel]]:
     "GET",
     "/definitions",
     "All settings as one TOML text; secrets only as references",
+    Permission.ADMINISTER,
     media="application/toml",
 )
 def definitions_export() -> Response:
@@ -69,6 +71,7 @@ def definitions_export() -> Response:
     "POST",
     "/definitions",
     "Apply such a text; with “dry_run”, say what would change",
+    Permission.ADMINISTER,
     body=Definitions,
     response=Applied,
 )

@@ -5,6 +5,7 @@ from __future__ import annotations
 from ...core.coverage import CoverageResult
 from ...core.discovery.accounts import Proposal
 from ...core.errors import SettingError
+from ...core.permissions import Permission
 from ...models import (
     Acceptance,
     Accepted,
@@ -33,6 +34,7 @@ _STATES = ("bare", "never", "late", "protected")
     "GET",
     "/hosts/{name}/discovery",
     "Accounts on a host that are new, changed or gone",
+    Permission.CONFIGURE,
     response=Page[Proposed],
     former=("/hosts/{name}/finding",),
 )
@@ -52,6 +54,7 @@ def hosts_find(name: str) -> Page[Proposed]:
     "GET",
     "/hosts/{name}/unmatched",
     "Findings of the last discovery on a host that belong to no account",
+    Permission.CONFIGURE,
     response=Unmatched,
 )
 def hosts_unmatched(name: str) -> Unmatched:
@@ -72,6 +75,7 @@ def _proposals(name: str) -> list[Proposal]:
     "POST",
     "/hosts/{name}/discovery",
     "Accept accounts that were found",
+    Permission.CONFIGURE,
     body=Acceptance,
     response=Accepted,
     former=("/hosts/{name}/finding",),
@@ -97,6 +101,7 @@ def hosts_accept(name: str, body: Acceptance) -> Accepted:
     "POST",
     "/previews",
     "Measure what a job would take of a subject",
+    Permission.CONFIGURE,
     body=PreviewStart,
     response=Started,
     status=202,
@@ -114,13 +119,18 @@ def previews_start(body: PreviewStart) -> Started:
     return Started(id=number, url=f"{PREFIX}/previews/{number}")
 
 
-@operation("GET", "/previews/{preview_id}", "One preview", response=Preview)
+@operation("GET", "/previews/{preview_id}", "One preview", Permission.CONFIGURE, response=Preview)
 def previews_show(preview_id: int) -> Preview:
     return context().previews.show(preview_id)
 
 
 @operation(
-    "POST", "/previews/{preview_id}/cancel", "Cancel a preview", response=Preview, status=202
+    "POST",
+    "/previews/{preview_id}/cancel",
+    "Cancel a preview",
+    Permission.CONFIGURE,
+    response=Preview,
+    status=202,
 )
 def previews_cancel(preview_id: int) -> Preview:
     return context().previews.cancel(preview_id)
@@ -130,6 +140,7 @@ def previews_cancel(preview_id: int) -> Preview:
     "GET",
     "/coverage",
     "Protection of each site, database and mail domain",
+    Permission.VIEW,
     response=Page[CoverageRow],
     query=CoverageQuery,
 )

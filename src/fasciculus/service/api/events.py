@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from flask import Response
 
+from ...core.permissions import Permission
 from ...models.queries import LastEventQuery
 from ..context import context
 from ..operations import operation
@@ -14,6 +15,7 @@ from .runs import event_stream
     "GET",
     "/live",
     "Everything that happens, live",
+    Permission.VIEW,
     media="text/event-stream",
     query=LastEventQuery,
 )

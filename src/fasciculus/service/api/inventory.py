@@ -5,6 +5,7 @@ from __future__ import annotations
 import sqlite3
 
 from ...core.errors import SettingError
+from ...core.permissions import Permission
 from ...models import (
     Account,
     AccountInput,
@@ -25,12 +26,14 @@ from ..operations import operation, page_request
 from .auth import note
 
 
-@operation("GET", "/hosts", "Hosts", response=Page[Host], query=WordsQuery)
+@operation("GET", "/hosts", "Hosts", Permission.VIEW, response=Page[Host], query=WordsQuery)
 def hosts_list(query: WordsQuery) -> Page[Host]:
     return inventory.hosts(context().records.reader, context().cipher, page_request(query), query.q)
 
 
-@operation("POST", "/hosts", "Add a host", body=HostInput, response=Host, status=201)
+@operation(
+    "POST", "/hosts", "Add a host", Permission.CONFIGURE, body=HostInput, response=Host, status=201
+)
 def hosts_add(body: HostInput) -> Host:
     settings = check_host(body)
     with context().records.write() as db:
@@ -38,12 +41,14 @@ def hosts_add(body: HostInput) -> Host:
     return _host_saved(body.name, "added host")
 
 
-@operation("GET", "/hosts/{name}", "One host", response=Host)
+@operation("GET", "/hosts/{name}", "One host", Permission.VIEW, response=Host)
 def hosts_show(name: str) -> Host:
     return inventory.host(context().records.reader, context().cipher, name)
 
 
-@operation("PUT", "/hosts/{name}", "Change a host", body=HostInput, response=Host)
+@operation(
+    "PUT", "/hosts/{name}", "Change a host", Permission.CONFIGURE, body=HostInput, response=Host
+)
 def hosts_change(name: str, body: HostInput) -> Host:
     settings = check_host(body)
     with context().records.write() as db:
@@ -53,7 +58,7 @@ def hosts_change(name: str, body: HostInput) -> Host:
     return _host_saved(body.name, "changed host")
 
 
-@operation("DELETE", "/hosts/{name}", "Remove a host that has no accounts")
+@operation("DELETE", "/hosts/{name}", "Remove a host that has no accounts", Permission.CONFIGURE)
 def hosts_remove(name: str) -> None:
     with context().records.write() as db:
         _check_not_chosen(db, name)
@@ -82,6 +87,7 @@ def _host_saved(name: str, action: str) -> Host:
     "POST",
     "/hosts/try",
     "Test a host before saving it",
+    Permission.CONFIGURE,
     body=HostInput,
     response=TryResult,
     query=SavedQuery,
@@ -97,6 +103,7 @@ def hosts_try_draft(body: HostInput, query: SavedQuery) -> TryResult:
     "POST",
     "/hosts/proposal",
     "Look at a host and propose the rules by which its accounts are found",
+    Permission.CONFIGURE,
     body=HostInput,
     response=HostProposal,
     query=SavedQuery,
@@ -112,6 +119,7 @@ def hosts_propose(body: HostInput, query: SavedQuery) -> HostProposal:
     "POST",
     "/hosts/{name}/try",
     "Prove each step of reaching a host, its databases and its files",
+    Permission.OPERATE,
     response=TryResult,
 )
 def hosts_try(name: str) -> TryResult:
@@ -129,6 +137,7 @@ def hosts_try(name: str) -> TryResult:
     "GET",
     "/accounts",
     "Accounts",
+    Permission.VIEW,
     response=Page[Account],
     query=AccountsQuery,
 )
@@ -143,6 +152,7 @@ def accounts_list(query: AccountsQuery) -> Page[Account]:
     "POST",
     "/accounts",
     "Add an account with its sites, databases and mail domains",
+    Permission.CONFIGURE,
     body=AccountInput,
     response=Account,
     status=201,
@@ -154,7 +164,7 @@ def accounts_add(body: AccountInput) -> Account:
     return _account_saved(body.name, "added account")
 
 
-@operation("GET", "/accounts/{name}", "One account", response=Account)
+@operation("GET", "/accounts/{name}", "One account", Permission.VIEW, response=Account)
 def accounts_show(name: str) -> Account:
     db = context().records.reader
     return inventory.account(db, name, jobs.Coverage(db))
@@ -164,6 +174,7 @@ def accounts_show(name: str) -> Account:
     "PUT",
     "/accounts/{name}",
     "Change an account and all that is in it",
+    Permission.CONFIGURE,
     body=AccountInput,
     response=Account,
 )
@@ -184,6 +195,7 @@ def accounts_change(name: str, body: AccountInput) -> Account:
     "DELETE",
     "/accounts/{name}",
     "Remove an account; its bundles stay unless asked otherwise",
+    Permission.CONFIGURE,
     query=AccountRemovalQuery,
 )
 def accounts_remove(name: str, query: AccountRemovalQuery) -> None:
@@ -212,7 +224,7 @@ def _account_saved(name: str, action: str) -> Account:
     return accounts_show(name)
 
 
-@operation("GET", "/sites", "Sites", response=Page[SiteRow], query=WordsQuery)
+@operation("GET", "/sites", "Sites", Permission.VIEW, response=Page[SiteRow], query=WordsQuery)
 def sites_list(query: WordsQuery) -> Page[SiteRow]:
     db = context().records.reader
     return inventory.sites(db, page_request(query), jobs.Coverage(db), query.q)

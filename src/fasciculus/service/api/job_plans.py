@@ -8,6 +8,7 @@ from datetime import UTC, datetime, timedelta
 from itertools import islice
 
 from ...core import job_summary, retention, schedule, store_advice
+from ...core.permissions import Permission
 from ...core.retention import KeepRule
 from ...core.retention.simulation import SimulatedDay, Sizes, simulate
 from ...models import (
@@ -37,6 +38,7 @@ _DAYS = 365
     "GET",
     "/jobs/{name}/retiring",
     "Copies that would retire now, and the space freed; nothing is removed",
+    Permission.VIEW,
     response=Page[Retiring],
     query=RetiringQuery,
 )
@@ -81,6 +83,7 @@ def _retiring(
     "POST",
     "/jobs/summary",
     "Summary of a job, before it is saved",
+    Permission.CONFIGURE,
     body=JobInput,
     response=JobSummary,
 )
@@ -151,6 +154,7 @@ def _copies_in_a_year(job: JobInput, store: str, now: datetime) -> int:
     "POST",
     "/jobs/simulate",
     "Simulation of a job's copies on each day of the coming year, before it is saved",
+    Permission.CONFIGURE,
     query=SimulationQuery,
     body=JobInput,
     response=JobSimulation,
@@ -200,6 +204,7 @@ def _of_all(db: sqlite3.Connection, job: JobInput, covers: list[str]) -> int:
     "GET",
     "/stores/{name}/simulate",
     "Simulation of a store's usage on each day of the coming year, by the keep rules of its jobs",
+    Permission.VIEW,
     response=StoreSimulation,
     former=("/stores/{name}/year",),
 )

@@ -11,6 +11,7 @@ from flask import request
 from ...core import job_summary, retention, schedule
 from ...core.bundle.sealing import Sealer
 from ...core.errors import SettingError
+from ...core.permissions import Permission
 from ...core.selection import SubjectFacts
 from ...models import Job, JobCopy, JobDefaults, JobInput, JobStart, Page, Started
 from ...models.queries import JobsQuery
@@ -29,6 +30,7 @@ _GOOD = ("done", "warned")
     "GET",
     "/jobs",
     "Jobs",
+    Permission.VIEW,
     response=Page[Job],
     query=JobsQuery,
 )
@@ -96,7 +98,9 @@ def sentence_of(job: JobInput, covers: int) -> str:
     )
 
 
-@operation("GET", "/defaults/job", "Defaults of a new job", response=JobDefaults)
+@operation(
+    "GET", "/defaults/job", "Defaults of a new job", Permission.CONFIGURE, response=JobDefaults
+)
 def job_defaults() -> JobDefaults:
     known = stores.stores(context().records.reader, context().cipher, PageRequest(limit=2))
     # Where there is one store alone, it is the one that is meant.
@@ -104,7 +108,9 @@ def job_defaults() -> JobDefaults:
     return JobDefaults.model_construct(name="", stores=only)
 
 
-@operation("POST", "/jobs", "Add a job", body=JobInput, response=Job, status=201)
+@operation(
+    "POST", "/jobs", "Add a job", Permission.CONFIGURE, body=JobInput, response=Job, status=201
+)
 def jobs_add(body: JobInput) -> Job:
     with context().records.write() as db:
         _save(db, body)
@@ -135,19 +141,19 @@ def _check_owners(db: sqlite3.Connection, job: JobInput) -> None:
         )
 
 
-@operation("GET", "/jobs/{name}", "One job", response=Job)
+@operation("GET", "/jobs/{name}", "One job", Permission.VIEW, response=Job)
 def jobs_show(name: str) -> Job:
     return _row(jobs.job(context().records.reader, name))
 
 
-@operation("PUT", "/jobs/{name}", "Change a job", body=JobInput, response=Job)
+@operation("PUT", "/jobs/{name}", "Change a job", Permission.CONFIGURE, body=JobInput, response=Job)
 def jobs_change(name: str, body: JobInput) -> Job:
     with context().records.write() as db:
         _save(db, body, name)
     return _saved(name, "changed job")
 
 
-@operation("DELETE", "/jobs/{name}", "Remove a job; the bundles it made stay")
+@operation("DELETE", "/jobs/{name}", "Remove a job; the bundles it made stay", Permission.CONFIGURE)
 def jobs_remove(name: str) -> None:
     with context().records.write() as db:
         if going := runs.active(db, name):
@@ -166,6 +172,7 @@ def jobs_remove(name: str) -> None:
     "POST",
     "/jobs/{name}/copy",
     "A new job from another one's settings",
+    Permission.CONFIGURE,
     body=JobCopy,
     response=Job,
     status=201,
@@ -184,6 +191,7 @@ def jobs_copy(name: str, body: JobCopy) -> Job:
     "POST",
     "/jobs/{name}/revert/{change}",
     "Revert a job to what it was before a change",
+    Permission.CONFIGURE,
     response=Job,
     former=("/jobs/{name}/take-back/{change}",),
 )
@@ -202,7 +210,13 @@ def _saved(name: str, action: str) -> Job:
 
 
 @operation(
-    "POST", "/jobs/{name}/start", "Start a job now", body=JobStart, response=Started, status=202
+    "POST",
+    "/jobs/{name}/start",
+    "Start a job now",
+    Permission.OPERATE,
+    body=JobStart,
+    response=Started,
+    status=202,
 )
 def jobs_start(name: str, body: JobStart) -> Started:
     key = request.headers.get("Idempotency-Key")

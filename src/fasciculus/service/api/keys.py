@@ -8,6 +8,7 @@ from datetime import UTC, datetime
 from flask import render_template
 
 from ...core.bundle.sealing import identities_of, make_identity, recipient_of
+from ...core.permissions import Permission
 from ...models import KeyKeep, KeyMade, KeyMake, Page, SealKey
 from ...records import seal_keys
 from ..context import context
@@ -15,7 +16,13 @@ from ..operations import operation
 from .auth import note
 
 
-@operation("GET", "/keys", "The private keys that the service keeps", response=Page[SealKey])
+@operation(
+    "GET",
+    "/keys",
+    "The private keys that the service keeps",
+    Permission.ADMINISTER,
+    response=Page[SealKey],
+)
 def keys_list() -> Page[SealKey]:
     rows = seal_keys.keys(context().records.reader)
     return Page(items=rows, total=len(rows))
@@ -25,6 +32,7 @@ def keys_list() -> Page[SealKey]:
     "POST",
     "/keys/make",
     "Make a pair of keys; the private one is shown this once",
+    Permission.ADMINISTER,
     body=KeyMake,
     response=KeyMade,
     status=201,
@@ -49,6 +57,7 @@ def keys_make(body: KeyMake) -> KeyMade:
     "POST",
     "/keys",
     "Keep a private key, so that the service can read what is sealed to it",
+    Permission.ADMINISTER,
     body=KeyKeep,
     response=SealKey,
     status=201,
@@ -64,7 +73,12 @@ def keys_keep(body: KeyKeep) -> SealKey:
     return kept[first].model_copy(update={"others": others})
 
 
-@operation("DELETE", "/keys/{recipient}", "Forget a private key; what is sealed to it stays")
+@operation(
+    "DELETE",
+    "/keys/{recipient}",
+    "Forget a private key; what is sealed to it stays",
+    Permission.ADMINISTER,
+)
 def keys_remove(recipient: str) -> None:
     with context().records.write() as db:
         seal_keys.remove(db, recipient)

@@ -8,6 +8,7 @@ from ...core.bundle.diff import Difference, differences
 from ...core.bundle.entry import to_text
 from ...core.bundle.listing import read_lines
 from ...core.errors import AlreadyEndedError, SettingError
+from ...core.permissions import Permission
 from ...models import (
     BundleChange,
     DamageRow,
@@ -61,6 +62,7 @@ def _start(
     "POST",
     "/stores/{name}/verify",
     "Look whether the copies on a store are whole",
+    Permission.OPERATE,
     body=VerifyStart,
     response=MaintenanceStarted,
     status=202,
@@ -74,6 +76,7 @@ def stores_verify(name: str, body: VerifyStart) -> MaintenanceStarted:
     "POST",
     "/stores/{name}/repair",
     "Repair damaged files from intact copies on other stores",
+    Permission.OPERATE,
     body=RepairStart,
     response=MaintenanceStarted,
     status=202,
@@ -87,6 +90,7 @@ def stores_repair(name: str, body: RepairStart) -> MaintenanceStarted:
     "POST",
     "/stores/{name}/repack",
     "Repack: rewrite pieces without unused data",
+    Permission.OPERATE,
     body=RepackStart,
     response=MaintenanceStarted,
     status=202,
@@ -100,6 +104,7 @@ def stores_repack(name: str, body: RepackStart) -> MaintenanceStarted:
     "POST",
     "/stores/{name}/transfer",
     "Bring bundles that a store lacks from other stores",
+    Permission.OPERATE,
     body=TransferStart,
     response=MaintenanceStarted,
     status=202,
@@ -114,6 +119,7 @@ def stores_transfer(name: str, body: TransferStart) -> MaintenanceStarted:
     "POST",
     "/stores/{name}/seal",
     "Seal what a store holds to its public keys, or open it where it has none",
+    Permission.ADMINISTER,
     body=SealStart,
     response=MaintenanceStarted,
     status=202,
@@ -126,6 +132,7 @@ def stores_seal(name: str, body: SealStart) -> MaintenanceStarted:
     "POST",
     "/stores/{name}/import",
     "Take all bundles that a store holds into the records",
+    Permission.ADMINISTER,
     response=MaintenanceStarted,
     status=202,
 )
@@ -137,6 +144,7 @@ def stores_import(name: str) -> MaintenanceStarted:
     "GET",
     "/stores/{name}/transfers",
     "Transfers to a store from other stores, newest first",
+    Permission.VIEW,
     query=TransfersQuery,
     response=Page[Transfer],
 )
@@ -148,6 +156,7 @@ def stores_transfers(name: str, query: TransfersQuery) -> Page[Transfer]:
     "GET",
     "/maintenance",
     "Maintenance, newest first",
+    Permission.VIEW,
     response=Page[MaintenanceTask],
     query=MaintenanceQuery,
 )
@@ -164,7 +173,13 @@ def maintenance_list(query: MaintenanceQuery) -> Page[MaintenanceTask]:
     return page
 
 
-@operation("GET", "/maintenance/{maintenance_id}", "One maintenance task", response=MaintenanceTask)
+@operation(
+    "GET",
+    "/maintenance/{maintenance_id}",
+    "One maintenance task",
+    Permission.VIEW,
+    response=MaintenanceTask,
+)
 def maintenance_show(maintenance_id: int) -> MaintenanceTask:
     return context().tasks.maintenance_with_progress(
         maintenance.task(context().records.reader, maintenance_id)
@@ -175,6 +190,7 @@ def maintenance_show(maintenance_id: int) -> MaintenanceTask:
     "POST",
     "/maintenance/{maintenance_id}/cancel",
     "Cancel a maintenance task; every copy stays intact",
+    Permission.OPERATE,
     response=MaintenanceTask,
     status=202,
 )
@@ -192,6 +208,7 @@ def maintenance_cancel(maintenance_id: int) -> MaintenanceTask:
     "GET",
     "/maintenance/{maintenance_id}/log",
     "The log of maintenance",
+    Permission.VIEW,
     response=Page[LogLine],
     query=LogQuery,
 )
@@ -211,6 +228,7 @@ def maintenance_log(maintenance_id: int, query: LogQuery) -> Page[LogLine]:
     "GET",
     "/damage",
     "Files on stores that are missing or altered, and what they harm",
+    Permission.VIEW,
     response=Page[DamageRow],
     query=DamageQuery,
 )
@@ -224,6 +242,7 @@ def damage_list(query: DamageQuery) -> Page[DamageRow]:
     "GET",
     "/growth",
     "Growth of a subject, and its space on each store",
+    Permission.VIEW,
     response=Growth,
     query=GrowthQuery,
 )
@@ -235,6 +254,7 @@ def growth_show(query: GrowthQuery) -> Growth:
     "GET",
     "/bundles/{bundle_id}/changes",
     "Entries added, changed and removed in a bundle",
+    Permission.VIEW,
     response=Page[BundleChange],
     query=ChangesQuery,
 )

@@ -5,6 +5,7 @@ from __future__ import annotations
 from flask import Response
 
 from ...core.errors import MissingError
+from ...core.permissions import Permission
 from ...records import reports
 from ..context import context
 from ..operations import operation
@@ -22,6 +23,7 @@ _POLICY = (
     "GET",
     "/messages/{kind}/{name}",
     "A message as it looks: a report by its number, the next report of a job, a template filled in",
+    Permission.VIEW,
     media="text/html",
 )
 def messages_show(kind: str, name: str) -> Response:

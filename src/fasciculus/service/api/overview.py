@@ -7,6 +7,7 @@ from itertools import islice
 from urllib.parse import quote
 
 from ...core.outcome import worst
+from ...core.permissions import Permission
 from ...models import Overview, Run, Upcoming
 from ...models.runs import Attention, Night, StoreFill, SubjectNights
 from ...records import alerts, bundles, inventory, jobs, past_runs, pauses, runs, search, stores
@@ -19,7 +20,13 @@ _NIGHTS = 14
 _STARTS = 50
 
 
-@operation("GET", "/overview", "Overview: alerts, next starts, recent runs", response=Overview)
+@operation(
+    "GET",
+    "/overview",
+    "Overview: alerts, next starts, recent runs",
+    Permission.VIEW,
+    response=Overview,
+)
 def overview() -> Overview:
     db = context().records.reader
     now = datetime.now(UTC)

@@ -5,6 +5,7 @@ from __future__ import annotations
 from datetime import UTC, datetime
 
 from ...core.errors import MissingError, SettingError
+from ...core.permissions import Permission
 from ...models import Page, Pause, PauseInput
 from ...records import jobs, pauses
 from ..context import context
@@ -12,7 +13,7 @@ from ..operations import operation, principal
 from .auth import note
 
 
-@operation("GET", "/pauses", "Pauses, with their ends", response=Page[Pause])
+@operation("GET", "/pauses", "Pauses, with their ends", Permission.VIEW, response=Page[Pause])
 def pauses_list() -> Page[Pause]:
     rows = pauses.pauses(context().records.reader)
     return Page(items=rows, total=len(rows))
@@ -22,6 +23,7 @@ def pauses_list() -> Page[Pause]:
     "PUT",
     "/pauses",
     "Pause everything: no run begins; restores stay possible",
+    Permission.OPERATE,
     body=PauseInput,
     response=Page[Pause],
 )
@@ -29,20 +31,25 @@ def pauses_set(body: PauseInput) -> Page[Pause]:
     return _pause(pauses.ALL, body)
 
 
-@operation("DELETE", "/pauses", "Lift the pause of everything")
+@operation("DELETE", "/pauses", "Lift the pause of everything", Permission.OPERATE)
 def pauses_lift() -> None:
     _lift(pauses.ALL)
 
 
 @operation(
-    "PUT", "/jobs/{name}/pause", "Pause a job: no run begins", body=PauseInput, response=Page[Pause]
+    "PUT",
+    "/jobs/{name}/pause",
+    "Pause a job: no run begins",
+    Permission.OPERATE,
+    body=PauseInput,
+    response=Page[Pause],
 )
 def jobs_pause(name: str, body: PauseInput) -> Page[Pause]:
     jobs.job(context().records.reader, name)
     return _pause(name, body)
 
 
-@operation("DELETE", "/jobs/{name}/pause", "Lift the pause of a job")
+@operation("DELETE", "/jobs/{name}/pause", "Lift the pause of a job", Permission.OPERATE)
 def jobs_resume(name: str) -> None:
     jobs.job(context().records.reader, name)
     _lift(name)

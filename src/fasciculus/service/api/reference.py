@@ -7,16 +7,21 @@ import secrets
 
 from flask import Response, render_template
 
+from ...core.permissions import Permission
 from ..openapi import MEDIA, openapi
 from ..operations import OPERATIONS, PREFIX, operation
 
 
-@operation("GET", "/openapi.json", "This description (OpenAPI 3.1)", media=MEDIA)
+@operation(
+    "GET", "/openapi.json", "This description (OpenAPI 3.1)", Permission.SIGNED_IN, media=MEDIA
+)
 def openapi_document() -> Response:
     return Response(json.dumps(openapi()), content_type=MEDIA)
 
 
-@operation("GET", "/reference", "A page to read this description", media="text/html")
+@operation(
+    "GET", "/reference", "A page to read this description", Permission.SIGNED_IN, media="text/html"
+)
 def reference() -> Response:
     nonce = secrets.token_urlsafe(16)
     page = render_template("reference.html", operations=OPERATIONS, prefix=PREFIX, nonce=nonce)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from ...core.errors import FasciculusError, SettingError
+from ...core.permissions import Permission
 from ...core.run_report import RunReport
 from ...fields import check_addresses
 from ...models import (
@@ -28,6 +29,7 @@ from .auth import note
     "GET",
     "/reports",
     "Reports, newest first",
+    Permission.VIEW,
     response=Page[Report],
     query=ReportsQuery,
 )
@@ -35,7 +37,7 @@ def reports_list(query: ReportsQuery) -> Page[Report]:
     return reports.reports(context().records.reader, page_request(query), query.job, query.q)
 
 
-@operation("GET", "/reports/{report_id}", "One report", response=ReportDetail)
+@operation("GET", "/reports/{report_id}", "One report", Permission.VIEW, response=ReportDetail)
 def reports_show(report_id: int) -> ReportDetail:
     return reports.report(context().records.reader, report_id)
 
@@ -44,6 +46,7 @@ def reports_show(report_id: int) -> ReportDetail:
     "GET",
     "/jobs/{name}/report",
     "The report of the last run of a job, as it would be written now",
+    Permission.VIEW,
     response=ReportPreview,
 )
 def jobs_report(name: str) -> ReportPreview:
@@ -68,6 +71,7 @@ def _example(name: str) -> RunReport:
     "POST",
     "/jobs/{name}/report/try",
     "Send the report of the last run of a job to one address, now",
+    Permission.OPERATE,
     response=TryResult,
     query=MailTryQuery,
 )
@@ -78,7 +82,9 @@ def jobs_report_try(name: str, query: MailTryQuery) -> TryResult:
     return _sent(query.to, report.title, text, html)
 
 
-@operation("GET", "/outbox", "Reports that wait to be sent", response=Page[OutboxItem])
+@operation(
+    "GET", "/outbox", "Reports that wait to be sent", Permission.VIEW, response=Page[OutboxItem]
+)
 def outbox_list() -> Page[OutboxItem]:
     rows = reports.outbox(context().records.reader)
     return Page(items=rows, total=len(rows))
@@ -88,6 +94,7 @@ def outbox_list() -> Page[OutboxItem]:
     "POST",
     "/outbox/send",
     "Try all that waits again, now, and what could not be delivered in the last week",
+    Permission.OPERATE,
     response=Page[OutboxItem],
     status=202,
 )
@@ -99,7 +106,10 @@ def outbox_send() -> Page[OutboxItem]:
 
 
 @operation(
-    "DELETE", "/outbox/{report_id}", "Remove a report that waits; it stays among the reports"
+    "DELETE",
+    "/outbox/{report_id}",
+    "Remove a report that waits; it stays among the reports",
+    Permission.OPERATE,
 )
 def outbox_remove(report_id: int) -> None:
     with context().records.write() as db:
@@ -108,13 +118,24 @@ def outbox_remove(report_id: int) -> None:
     context().events.changed("reports")
 
 
-@operation("GET", "/settings/mail", "The mail server for reports", response=MailServer)
+@operation(
+    "GET",
+    "/settings/mail",
+    "The mail server for reports",
+    Permission.ADMINISTER,
+    response=MailServer,
+)
 def mail_show() -> MailServer:
     return mail.server(context().records.reader, context().cipher)
 
 
 @operation(
-    "PUT", "/settings/mail", "Set the mail server for reports", body=MailServer, response=MailServer
+    "PUT",
+    "/settings/mail",
+    "Set the mail server for reports",
+    Permission.ADMINISTER,
+    body=MailServer,
+    response=MailServer,
 )
 def mail_change(body: MailServer) -> MailServer:
     mail.check_server(body)
@@ -128,6 +149,7 @@ def mail_change(body: MailServer) -> MailServer:
     "POST",
     "/settings/mail/try",
     "Send a test message to an address",
+    Permission.ADMINISTER,
     response=TryResult,
     query=MailTryQuery,
 )

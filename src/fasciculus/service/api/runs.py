@@ -7,6 +7,7 @@ from collections.abc import Callable
 from flask import Response, request
 
 from ...core.errors import AlreadyEndedError
+from ...core.permissions import Permission
 from ...models import LogLine, Page, Run, RunDetail
 from ...models.queries import LastEventQuery, LogQuery, RunsQuery
 from ...records import log_lines, runs
@@ -20,6 +21,7 @@ from .auth import note
     "GET",
     "/runs",
     "Runs, newest first",
+    Permission.VIEW,
     response=Page[Run],
     query=RunsQuery,
 )
@@ -34,14 +36,21 @@ def runs_list(query: RunsQuery) -> Page[Run]:
     )
 
 
-@operation("GET", "/runs/{run_id}", "One run with its tasks", response=RunDetail)
+@operation("GET", "/runs/{run_id}", "One run with its tasks", Permission.VIEW, response=RunDetail)
 def runs_show(run_id: int) -> RunDetail:
     run = runs.run(context().records.reader, run_id)
     run.tasks = [context().tasks.with_progress(task) for task in run.tasks]
     return run
 
 
-@operation("POST", "/runs/{run_id}/cancel", "Cancel a run", response=RunDetail, status=202)
+@operation(
+    "POST",
+    "/runs/{run_id}/cancel",
+    "Cancel a run",
+    Permission.OPERATE,
+    response=RunDetail,
+    status=202,
+)
 def runs_cancel(run_id: int) -> RunDetail:
     run = runs.run(context().records.reader, run_id)
     if run.state == "ended":
@@ -55,6 +64,7 @@ def runs_cancel(run_id: int) -> RunDetail:
     "GET",
     "/runs/{run_id}/log",
     "The log of a run",
+    Permission.VIEW,
     response=Page[LogLine],
     query=LogQuery,
 )
@@ -69,6 +79,7 @@ def runs_log(run_id: int, query: LogQuery) -> Page[LogLine]:
     "GET",
     "/runs/{run_id}/events",
     "Live events of a run, until it ends",
+    Permission.VIEW,
     media="text/event-stream",
     query=LastEventQuery,
 )

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from urllib.parse import quote
 
+from ...core.permissions import Permission
 from ...models import Page, SearchHit
 from ...models.queries import SearchQuery
 from ...records import search as records
@@ -24,6 +25,7 @@ _LINKS = {
     "GET",
     "/search",
     "Accounts, sites, jobs, stores and bundles by name",
+    Permission.VIEW,
     response=Page[SearchHit],
     query=SearchQuery,
 )

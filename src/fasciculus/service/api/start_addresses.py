@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from ...core.permissions import Permission
 from ...models import StartAddress, StartAddressInput, StartAddressMade
 from ...records import start_addresses
 from ..context import base_url, context
@@ -14,6 +15,7 @@ from .auth import note
     "GET",
     "/jobs/{name}/address",
     "The address that starts a job from outside, without its secret",
+    Permission.ADMINISTER,
     response=StartAddress,
 )
 def jobs_address(name: str) -> StartAddress:
@@ -24,6 +26,7 @@ def jobs_address(name: str) -> StartAddress:
     "POST",
     "/jobs/{name}/address",
     "Make a secret address that starts a job, in place of the one that it had",
+    Permission.ADMINISTER,
     body=StartAddressInput,
     response=StartAddressMade,
     status=201,
@@ -48,6 +51,7 @@ def jobs_address_make(name: str, body: StartAddressInput) -> StartAddressMade:
     "PUT",
     "/jobs/{name}/address",
     "Change who may use the address of a job",
+    Permission.ADMINISTER,
     body=StartAddressInput,
     response=StartAddress,
 )
@@ -58,7 +62,7 @@ def jobs_address_change(name: str, body: StartAddressInput) -> StartAddress:
     return jobs_address(name)
 
 
-@operation("DELETE", "/jobs/{name}/address", "Remove the address of a job")
+@operation("DELETE", "/jobs/{name}/address", "Remove the address of a job", Permission.ADMINISTER)
 def jobs_address_remove(name: str) -> None:
     with context().records.write() as db:
         start_addresses.remove(db, name)

@@ -5,6 +5,7 @@ from __future__ import annotations
 from pathlib import Path
 
 from ...core.bundle.layout import is_store_id
+from ...core.permissions import Permission
 from ...models import (
     AcceptedProposals,
     Page,
@@ -30,14 +31,14 @@ from ..tasks.orders.connections import store_order
 from .auth import note
 
 
-@operation("GET", "/stores", "Stores", query=WordsQuery, response=Page[Store])
+@operation("GET", "/stores", "Stores", Permission.VIEW, query=WordsQuery, response=Page[Store])
 def stores_list(query: WordsQuery) -> Page[Store]:
     found = stores.stores(context().records.reader, context().cipher, page_request(query), query.q)
     found.items = [_with_status(store) for store in found.items]
     return found
 
 
-@operation("GET", "/stores/{name}", "One store", response=Store)
+@operation("GET", "/stores/{name}", "One store", Permission.VIEW, response=Store)
 def stores_show(name: str) -> Store:
     return _with_status(stores.store(context().records.reader, context().cipher, name))
 
@@ -46,6 +47,7 @@ def stores_show(name: str) -> Store:
     "POST",
     "/stores",
     "Add a store; it is tried first",
+    Permission.ADMINISTER,
     query=UntriedQuery,
     body=StoreInput,
     response=Store,
@@ -62,6 +64,7 @@ def stores_add(body: StoreInput, query: UntriedQuery) -> Store:
     "PUT",
     "/stores/{name}",
     "Change a store; it is tried first",
+    Permission.ADMINISTER,
     query=UntriedQuery,
     body=StoreInput,
     response=Store,
@@ -75,7 +78,10 @@ def stores_change(name: str, body: StoreInput, query: UntriedQuery) -> Store:
 
 
 @operation(
-    "DELETE", "/stores/{name}", "Remove a store from the records; what is on it is not touched"
+    "DELETE",
+    "/stores/{name}",
+    "Remove a store from the records; what is on it is not touched",
+    Permission.ADMINISTER,
 )
 def stores_remove(name: str) -> None:
     store_id = stores.id_of(context().records.reader, name)
@@ -91,6 +97,7 @@ def stores_remove(name: str) -> None:
     "POST",
     "/stores/try",
     "Test a store before saving it",
+    Permission.ADMINISTER,
     query=SavedQuery,
     body=StoreInput,
     response=TryResult,
@@ -100,7 +107,9 @@ def stores_try_draft(body: StoreInput, query: SavedQuery) -> TryResult:
     return try_spec(sources, draft_spec(sources, body, saved), "" if saved else None)
 
 
-@operation("POST", "/stores/{name}/try", "Try a saved store", response=TryResult)
+@operation(
+    "POST", "/stores/{name}/try", "Try a saved store", Permission.OPERATE, response=TryResult
+)
 def stores_try(name: str) -> TryResult:
     sources = order_inputs()
     order = store_order(sources, name)
@@ -120,6 +129,7 @@ def stores_try(name: str) -> TryResult:
     "GET",
     "/stores/{name}/proposals",
     "Hosts, accounts and jobs proposed by a store, until they are accepted",
+    Permission.VIEW,
     response=Page[StoreProposal],
 )
 def stores_proposals(name: str) -> Page[StoreProposal]:
@@ -133,6 +143,7 @@ def stores_proposals(name: str) -> Page[StoreProposal]:
     "POST",
     "/stores/{name}/proposals",
     "Accept proposals of a store: hosts without a connection, accounts, disabled jobs",
+    Permission.ADMINISTER,
     body=ProposalChoice,
     response=AcceptedProposals,
 )
@@ -151,6 +162,7 @@ def stores_accept(name: str, body: ProposalChoice) -> AcceptedProposals:
     "POST",
     "/stores/{name}/proposals/dismiss",
     "Dismiss proposals of a store; its bundles stay in the records",
+    Permission.ADMINISTER,
     body=ProposalChoice,
 )
 def stores_dismiss(name: str, body: ProposalChoice) -> None:
@@ -165,6 +177,7 @@ def stores_dismiss(name: str, body: ProposalChoice) -> None:
     "GET",
     "/stores/{name}/usage",
     "Usage, growth and cost of a store, and the day it will be full",
+    Permission.VIEW,
     response=StoreUsage,
 )
 def stores_usage(name: str) -> StoreUsage:
@@ -177,6 +190,7 @@ def stores_usage(name: str) -> StoreUsage:
     "POST",
     "/stores/{name}/claim",
     "Claim a store that another installation wrote to",
+    Permission.ADMINISTER,
     response=Store,
     former=("/stores/{name}/take-over",),
 )
@@ -195,6 +209,7 @@ def stores_claim(name: str) -> Store:
     "POST",
     "/stores/{name}/access",
     "Ask the owner of a drive for access",
+    Permission.ADMINISTER,
     response=StoreAccess,
 )
 def stores_connect(name: str) -> StoreAccess:
@@ -203,12 +218,18 @@ def stores_connect(name: str) -> StoreAccess:
     return asked
 
 
-@operation("GET", "/stores/{name}/access", "State of the access to a drive", response=StoreAccess)
+@operation(
+    "GET",
+    "/stores/{name}/access",
+    "State of the access to a drive",
+    Permission.VIEW,
+    response=StoreAccess,
+)
 def stores_access(name: str) -> StoreAccess:
     return context().access.state(store_order(order_inputs(), name))
 
 
-@operation("DELETE", "/stores/{name}/access", "Forget the access to a drive")
+@operation("DELETE", "/stores/{name}/access", "Forget the access to a drive", Permission.ADMINISTER)
 def stores_disconnect(name: str) -> None:
     context().access.forget(store_order(order_inputs(), name))
     note("disconnected", name)

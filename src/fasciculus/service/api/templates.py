@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from ...core.permissions import Permission
 from ...core.run_report import RunReport
 from ...models import Page, ReportPreview, Template, TemplateText
 from ...records import jobs
@@ -12,7 +13,7 @@ from ..reports.samples import sample_of
 from .auth import note
 
 
-@operation("GET", "/templates", "The words of messages", response=Page[Template])
+@operation("GET", "/templates", "The words of messages", Permission.VIEW, response=Page[Template])
 def templates_list() -> Page[Template]:
     own = templates.own_texts(context().records.reader)
     rows = [
@@ -26,7 +27,9 @@ def _template(name: str, own: dict[str, str]) -> Template:
     return Template(name=name, text=own.get(name, shipped), shipped=shipped, changed=name in own)
 
 
-@operation("GET", "/templates/{name}", "The words of one message", response=Template)
+@operation(
+    "GET", "/templates/{name}", "The words of one message", Permission.VIEW, response=Template
+)
 def templates_show(name: str) -> Template:
     templates.check_name(name)
     return _template(name, templates.own_texts(context().records.reader))
@@ -36,6 +39,7 @@ def templates_show(name: str) -> Template:
     "PUT",
     "/templates/{name}",
     "Put a text in place of a template, or the one that came along again",
+    Permission.CONFIGURE,
     body=TemplateText,
     response=Template,
 )
@@ -51,6 +55,7 @@ def templates_change(name: str, body: TemplateText) -> Template:
     "GET",
     "/templates/{name}/preview",
     "A message by the present template, with the last real run if there is one",
+    Permission.VIEW,
     response=ReportPreview,
 )
 def templates_preview(name: str) -> ReportPreview:
