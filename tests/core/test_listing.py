@@ -15,8 +15,8 @@ from fasciculus.core.bundle.listing import (
     read_listing,
     to_line,
 )
+from fasciculus.core.bundle.stat_block import StatBlock
 from fasciculus.core.bundle.stat_cache import (
-    StatBlock,
     StatCacheWriter,
     length_of_listing,
     place_of_first,

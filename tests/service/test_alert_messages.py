@@ -5,14 +5,13 @@ import json
 import pytest
 from sample_records import MILLPOND
 
-from fasciculus.core.watch import Finding
+from fasciculus.core.watch import FAILED, Finding
 from fasciculus.models import Alert, ChannelInput, WatchSettings
 from fasciculus.records import channels, damage, maintenance, reports
 from fasciculus.records.maintenance import MaintenanceOptions
 from fasciculus.records.paging import PageRequest
-from fasciculus.service.background.alert_news import AlertNews
-from fasciculus.service.reports.reporter import Reporter
-from fasciculus.service.watch.checks import FAILED
+from fasciculus.service.notifications.alert_news import AlertNews
+from fasciculus.service.notifications.reporter import Reporter
 from fasciculus.service.watch_settings import save_watch_settings
 from fasciculus.worker.events import DamageFound
 

@@ -21,7 +21,8 @@ from fasciculus.service.background import digests
 from fasciculus.service.background.loop import BackgroundLoop
 from fasciculus.service.background.outbox import Outbox
 from fasciculus.service.background.scheduler import Scheduler
-from fasciculus.service.reports import mail
+from fasciculus.service.mail_settings import save_mail_server
+from fasciculus.service.notifications import mail
 
 
 def looping(steps, pause=lambda: 0.01) -> BackgroundLoop:
@@ -129,7 +130,7 @@ def outbox(heronmere, monkeypatch, in_this_process):
     monkeypatch.setattr(mail.smtplib, "SMTP", Smtp)
     with heronmere.records.write() as db:
         new = MailServer(address="mail.example", security="none", sender="duty@heronmere.example")
-        mail.save_server(db, heronmere.cipher, new)
+        save_mail_server(db, heronmere.cipher, new)
     return Outbox(heronmere.records, heronmere.cipher, heronmere.events)
 
 
@@ -193,7 +194,7 @@ def test_a_password_with_letters_beyond_ascii_is_named(heronmere, outbox):
             address="mail.example", security="none", sender="duty@heronmere.example",
             user="duty", password="rüder",
         )  # fmt: skip
-        mail.save_server(db, heronmere.cipher, new)
+        save_mail_server(db, heronmere.cipher, new)
     add(heronmere, "office@millpond.example")
     outbox.send_due()
     (left,) = reports.outbox(heronmere.db)
@@ -308,7 +309,7 @@ def test_odd_rows_are_named_by_the_watch_and_cost_themselves(tmp_path):
 
 
 def test_a_check_that_fails_hides_no_other(tmp_path, monkeypatch):
-    from fasciculus.service.watch import checks
+    from fasciculus.service.monitoring import checks
 
     def broken(watched):
         raise KeyError("odd")

@@ -11,8 +11,8 @@ from fasciculus.models import ChannelInput, MailServer
 from fasciculus.records import alerts, channels, jobs, reports, runs
 from fasciculus.records.paging import PageRequest
 from fasciculus.service.background import digests
-from fasciculus.service.reports import mail
-from fasciculus.service.reports.reporter import Reporter
+from fasciculus.service.mail_settings import save_mail_server
+from fasciculus.service.notifications.reporter import Reporter
 
 DUTY, CHAIR = "duty@sedge-quill.example", "chair@sedge-quill.example"
 #: A Tuesday.
@@ -83,7 +83,7 @@ def test_time_and_day_are_a_setting(office):
     office.job("weekly", report_when="weekly")
     with office.valley.records.write() as db:
         new = MailServer(digest_time="18:30", digest_day="fri")
-        mail.save_server(db, office.valley.cipher, new)
+        save_mail_server(db, office.valley.cipher, new)
     assert office.send(NOON) == []
     assert office.send(NOON + timedelta(hours=6, minutes=29)) == []
     ((_, text),) = office.send(NOON + timedelta(hours=6, minutes=30))

@@ -24,8 +24,9 @@ from fasciculus.records import channels, reports
 from fasciculus.records.reports import NewReport
 from fasciculus.service.background import outbox as module
 from fasciculus.service.background.outbox import Outbox, wait_after
-from fasciculus.service.reports import mail, webhook
-from fasciculus.service.reports.messages import MessageWriter
+from fasciculus.service.mail_settings import mail_password, mail_server, save_mail_server
+from fasciculus.service.notifications import mail, webhook
+from fasciculus.service.notifications.messages import MessageWriter
 
 pytestmark = pytest.mark.usefixtures("in_this_process")
 
@@ -55,7 +56,7 @@ def server(monkeypatch):
 def outbox(heronmere):
     with heronmere.records.write() as db:
         new = MailServer(address="mail.example", sender="duty@heronmere.example", password="oar")
-        mail.save_server(db, heronmere.cipher, new)
+        save_mail_server(db, heronmere.cipher, new)
     return Outbox(heronmere.records, heronmere.cipher, heronmere.events)
 
 
@@ -158,10 +159,10 @@ def test_waits_have_a_bound():
 
 def test_the_password_is_kept_when_it_is_not_given_again(heronmere, outbox):
     with heronmere.records.write() as db:
-        mail.save_server(db, heronmere.cipher, MailServer(address="other.example"))
-    found = mail.server(heronmere.db, heronmere.cipher)
+        save_mail_server(db, heronmere.cipher, MailServer(address="other.example"))
+    found = mail_server(heronmere.db, heronmere.cipher)
     assert (found.address, found.password_set, found.password) == ("other.example", True, None)
-    assert mail.password(heronmere.db, heronmere.cipher) == "oar"
+    assert mail_password(heronmere.db, heronmere.cipher) == "oar"
     kept = heronmere.db.execute("SELECT * FROM setting").fetchall()
     assert "oar" not in str([tuple(row) for row in kept]), "not in the clear"
 
@@ -214,7 +215,7 @@ def test_the_fallback_channel_gets_what_the_mail_server_did_not(heronmere, serve
     with heronmere.records.write() as db:
         new = ChannelInput(name="bell", url="https://bell.example/")
         channels.save(db, heronmere.cipher, new)
-        mail.save_server(db, heronmere.cipher, MailServer(address="x", sender="d@x.example"))
+        save_mail_server(db, heronmere.cipher, MailServer(address="x", sender="d@x.example"))
         old = NewReport("alert", "A title", "All of it.", "", b"one", ["a@x.example"])
         stuck = reports.add(db, old)
 
@@ -227,7 +228,7 @@ def test_the_fallback_channel_gets_what_the_mail_server_did_not(heronmere, serve
     assert after_two_hours() == [], "none exists yet"
     with heronmere.records.write() as db:
         server_of = MailServer(address="x", sender="d@x.example", fallback_channel="bell")
-        mail.save_server(db, heronmere.cipher, server_of)
+        save_mail_server(db, heronmere.cipher, server_of)
         reports.hurry(db)
     ((kind, channel, body, instead_of),) = after_two_hours()
     assert (kind, channel, instead_of) == ("alert", "bell", stuck)
@@ -332,7 +333,7 @@ def particular(heronmere, outbox):
 def save_mail(heronmere, port, sender):
     with heronmere.records.write() as db:
         server = MailServer(address="127.0.0.1", port=port, security="none", sender=sender)
-        mail.save_server(db, heronmere.cipher, server)
+        save_mail_server(db, heronmere.cipher, server)
 
 
 def add(heronmere, message, *people):

@@ -13,7 +13,7 @@ from fasciculus.client import ClientError
 from fasciculus.core.errors import ConnectionLostError, SettingError, UnreachableError
 from fasciculus.models import ChannelInput, HostInput, KindSettings, MailServer, StoreInput
 from fasciculus.service import outside
-from fasciculus.service.reports import templates
+from fasciculus.service.notifications import templates
 
 
 def test_what_a_call_gives_and_raises_comes_back_whole():

@@ -17,7 +17,7 @@ from fasciculus.models import ChannelInput, JobInput, MailServer, WebhookMessage
 from fasciculus.records import history, jobs, reports, runs, settings
 from fasciculus.records.db import stamp
 from fasciculus.service.background import digests
-from fasciculus.service.reports.reporter import Reporter
+from fasciculus.service.notifications.reporter import Reporter
 
 DUTY = "duty@sedge-quill.example"
 

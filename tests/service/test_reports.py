@@ -167,7 +167,7 @@ def certificate(tmp_path):
 
 def test_starttls_and_sign_in(tmp_path, certificate, monkeypatch):
     from fasciculus.core.errors import UnreachableError
-    from fasciculus.service.reports import mail
+    from fasciculus.service.notifications import mail
 
     key, cert = certificate
     context = ssl.create_default_context(ssl.Purpose.CLIENT_AUTH)

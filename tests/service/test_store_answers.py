@@ -9,8 +9,8 @@ from running import folder_stores, set_up, small_account, until
 
 from fasciculus.models import JobInput, StoreInput
 from fasciculus.records import alerts
-from fasciculus.service.watch import store_answers as module
-from fasciculus.service.watch.store_answers import StoreAnswers
+from fasciculus.service.monitoring import store_answers as module
+from fasciculus.service.monitoring.store_answers import StoreAnswers
 
 
 @pytest.fixture

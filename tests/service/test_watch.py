@@ -16,7 +16,7 @@ from fasciculus.models import (
 )
 from fasciculus.records import certificates
 from fasciculus.service.background import scheduler as scheduler_module
-from fasciculus.service.watch.certificates import end_of
+from fasciculus.service.monitoring.certificates import end_of
 from fasciculus.stores.base import TlsAddress, https_address
 
 

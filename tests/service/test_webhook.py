@@ -12,7 +12,7 @@ from fasciculus.core.errors import RefusedError, SettingError, UnreachableError
 from fasciculus.core.run_report import CopyLine, RunReport, TaskLine
 from fasciculus.models import ChannelInput, WebhookMessage, WebhookStore
 from fasciculus.records.channels import ChannelSecrets
-from fasciculus.service.reports import web_transport, webhook
+from fasciculus.service.notifications import web_transport, webhook
 
 LOOPBACK = ("127.0.0.0/8",)
 MOMENT = datetime(2026, 11, 24, 2, 15, tzinfo=UTC)

@@ -7,6 +7,7 @@ from typing import Annotated, Any
 import typer
 
 from . import output
+from .kept_token import use_kept_token
 
 _MOST = 200
 
@@ -21,7 +22,6 @@ def names(listing: str, most: int = _MOST, timeout: float = 60.0) -> list[str] |
     refuses.
     """
     from ..client import Client, ClientError
-    from .sign_in import use_kept_token
 
     use_kept_token()
     try:

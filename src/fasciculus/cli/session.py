@@ -10,8 +10,8 @@ from typing import TYPE_CHECKING, NoReturn
 import typer
 
 from . import output
+from .kept_token import use_kept_token
 from .output import complain
-from .sign_in import use_kept_token
 
 if TYPE_CHECKING:
     from ..client import Client, ClientError

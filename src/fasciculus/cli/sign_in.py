@@ -5,14 +5,15 @@ from __future__ import annotations
 import os
 import socket
 import sys
-from pathlib import Path
 from typing import TYPE_CHECKING, Annotated
 
 import typer
 
 from .. import models
 from . import output
+from .kept_token import keep_token, token_file
 from .parameters import AsJson
+from .session import connect, service
 
 if TYPE_CHECKING:
     from ..client import Client
@@ -28,18 +29,6 @@ _PasswordFile = Annotated[
 ]
 
 
-def token_file() -> Path:
-    """Return the path of the token that ``sign-in`` stores."""
-    base = os.environ.get("XDG_CONFIG_HOME") or str(Path.home() / ".config")
-    return Path(base) / "fasciculus" / "token"
-
-
-def use_kept_token() -> None:
-    """Use the stored token if the environment has none."""
-    if not os.environ.get("FASCICULUS_TOKEN") and token_file().is_file():
-        os.environ["FASCICULUS_TOKEN"] = token_file().read_text("utf-8").strip()
-
-
 @app.command("sign-in")
 def sign_in(
     name: Annotated[str, typer.Option(help="User name.")] = "administrator",
@@ -47,8 +36,6 @@ def sign_in(
     as_json: AsJson = False,
 ) -> None:
     """Sign in: create a token for this user and store it."""
-    from .session import connect
-
     os.environ.pop("FASCICULUS_TOKEN", None)
     with connect() as client:
         # A password must not go to whatever happens to listen there.
@@ -57,7 +44,7 @@ def sign_in(
         if _opened(client, name, password).must_change:
             _change(client, name, password)
         made = _new_token(client)
-    path = _keep(made)
+    path = keep_token(made)
     said = f"Signed in at {client.url}. The token is stored in {path}."
     output.done({"url": client.url, "token_file": str(path)}, said, as_json)
 
@@ -112,16 +99,6 @@ def _remove_token(client: Client) -> None:
         client.tokens_remove(_token_name())
 
 
-def _keep(token: str) -> Path:
-    path = token_file()
-    path.parent.mkdir(parents=True, exist_ok=True, mode=0o700)
-    descriptor = os.open(path, os.O_WRONLY | os.O_CREAT | os.O_TRUNC, 0o600)
-    with os.fdopen(descriptor, "w") as sink:
-        os.fchmod(sink.fileno(), 0o600)
-        sink.write(token + "\n")
-    return path
-
-
 @app.command()
 def password(
     end_tokens: Annotated[
@@ -130,8 +107,6 @@ def password(
     as_json: AsJson = False,
 ) -> None:
     """Change your password; all sessions in the console end."""
-    from .session import service
-
     if not sys.stdin.isatty():
         raise output.wrong(
             "There is no terminal to ask for the passwords.", "Change it in the console."
@@ -156,8 +131,6 @@ def _new_password() -> str:
 @app.command("sign-out")
 def sign_out(as_json: AsJson = False) -> None:
     """Remove the stored token, here and in the service."""
-    from .session import service
-
     with service() as client:
         _remove_token(client)
     token_file().unlink(missing_ok=True)

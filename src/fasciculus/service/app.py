@@ -15,11 +15,11 @@ from ..core.errors import FasciculusError
 from ..models import FieldProblem, Health, ProblemType
 from ..models.validation import field_errors
 from ..records import reports, search
-from . import api as _api
 from . import auth, guesses
-from .api import calendar as calendar_feed
+from . import http as _http
 from .context import Context
 from .downloads import Downloads
+from .http import calendar as calendar_feed
 from .metrics import metrics
 from .operations import PREFIX, blueprint
 from .problems import problem, problem_of_error, problem_of_status
@@ -36,7 +36,7 @@ _POLICY = (
 #: For how long a report may wait before the outbox counts as failing.
 _STUCK = timedelta(hours=1)
 _YEAR = 31_536_000
-assert _api  # imported for the operations it registers
+assert _http  # imported for the operations it registers
 
 
 def create_app(parts: Context) -> Flask:

@@ -23,7 +23,7 @@ if TYPE_CHECKING:
     from .background.outbox import Outbox
     from .background.scheduler import Scheduler
     from .background.watch import Watch
-    from .reports.reporter import Reporter
+    from .notifications.reporter import Reporter
     from .tasks.service import Tasks
 
 

@@ -26,8 +26,9 @@ from ..records.paging import PageRequest
 from ..records.secret_cipher import SecretCipher
 from ..records.stores import ProvedStore
 from .kind_settings import check_databases, check_host, check_store
-from .reports import mail, templates, webhook
-from .reports.samples import sample_of
+from .mail_settings import check_mail_server, mail_password, mail_server, save_mail_server
+from .notifications import templates, webhook
+from .notifications.samples import sample_of
 from .watch_settings import save_watch_settings, watch_settings
 
 _ALL = PageRequest(limit=100_000)
@@ -175,7 +176,7 @@ def _check_channel(new: ChannelDefinition) -> None:
 
 def _settings(db: sqlite3.Connection, cipher: SecretCipher) -> dict[str, BaseModel]:
     return {
-        "mail": MailDefinition(**mail.server(db, cipher).model_dump()),
+        "mail": MailDefinition(**mail_server(db, cipher).model_dump()),
         "watch": WatchDefinition(**watch_settings(db).model_dump()),
     }
 
@@ -188,13 +189,13 @@ def _settings_model(name: str) -> type[BaseModel]:
 
 
 def _settings_secrets(db: sqlite3.Connection, cipher: SecretCipher, name: str) -> dict[str, str]:
-    found = mail.password(db, cipher) if name == "mail" else ""
+    found = mail_password(db, cipher) if name == "mail" else ""
     return {"password": found} if found else {}
 
 
 def _check_settings(new: MailDefinition | WatchDefinition) -> None:
     if isinstance(new, MailDefinition):
-        mail.check_server(new)
+        check_mail_server(new)
 
 
 def _save_settings(
@@ -211,7 +212,7 @@ def _save_settings(
     fields = new.model_dump(include=set(MailServer.model_fields))
     server = MailServer(**fields)
     server.password = new.secrets.get("password")
-    mail.save_server(db, cipher, server)
+    save_mail_server(db, cipher, server)
 
 
 def _templates(db: sqlite3.Connection, cipher: SecretCipher) -> dict[str, BaseModel]:

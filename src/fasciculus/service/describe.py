@@ -4,9 +4,9 @@ from __future__ import annotations
 
 import json
 
-from . import api
+from . import http
 from .openapi import openapi
 
 if __name__ == "__main__":
-    assert api  # imported for the operations it registers
+    assert http  # imported for the operations it registers
     print(json.dumps(openapi(), indent=1, ensure_ascii=False))

@@ -9,7 +9,8 @@ from dataclasses import dataclass
 from ..core.errors import SettingError, UnreachableError
 from ..models import StoreAccess
 from ..stores import KINDS
-from ..stores.access import AccessFlow, DeviceRequest
+from ..stores.access import DeviceRequest
+from ..stores.base import AccessFlow
 from ..worker.orders import StoreOrder
 from . import outside
 

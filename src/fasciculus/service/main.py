@@ -31,14 +31,14 @@ from .context import Context
 from .drive_access import DriveAccess
 from .event_stream import EventStream
 from .initial_password import ADMINISTRATOR, make_password, tell
-from .reports.reporter import Reporter
+from .monitoring.store_answers import StoreAnswers
+from .notifications.reporter import Reporter
 from .store_status import StoreStatuses
 from .systemd import SystemdNotifier
 from .tasks.orders.connections import SERVICE_ID
 from .tasks.previews import Previews
 from .tasks.service import Tasks
 from .tasks.worker_pool import WorkerPool
-from .watch.store_answers import StoreAnswers
 from .web_server import listen
 
 log = logging.getLogger("fasciculus")

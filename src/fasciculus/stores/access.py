@@ -22,8 +22,6 @@ from typing import TYPE_CHECKING
 if TYPE_CHECKING:
     from cryptography.fernet import Fernet
 
-    from .base import StoreSpec
-
 
 @dataclass(frozen=True, slots=True)
 class Tokens:
@@ -46,16 +44,6 @@ class DeviceRequest:
     device_code: str
     interval: int
     seconds: int
-
-
-@dataclass(frozen=True, slots=True)
-class AccessFlow:
-    """The access flow of a kind of store: ``request`` starts it; ``fetch`` returns the tokens, or
-    None until the owner has answered. Both raise ``UnreachableError``.
-    """
-
-    request: Callable[[StoreSpec], DeviceRequest]
-    fetch: Callable[[StoreSpec, DeviceRequest], Tokens | None]
 
 
 @dataclass(frozen=True, slots=True)

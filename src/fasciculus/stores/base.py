@@ -12,7 +12,7 @@ from urllib.parse import urlsplit
 
 from ..core.errors import UnreachableError
 from ..kinds import Secrets, Settings
-from .access import AccessFlow, TokenFile
+from .access import DeviceRequest, TokenFile, Tokens
 
 
 @dataclass(frozen=True, slots=True)
@@ -208,6 +208,16 @@ class VersionedStore(Protocol):
 
     def old_bytes(self) -> int:
         """Return bytes of what was removed or replaced and is kept all the same."""
+
+
+@dataclass(frozen=True, slots=True)
+class AccessFlow:
+    """The access flow of a kind of store: ``request`` starts it; ``fetch`` returns the tokens, or
+    None until the owner has answered. Both raise ``UnreachableError``.
+    """
+
+    request: Callable[[StoreSpec], DeviceRequest]
+    fetch: Callable[[StoreSpec, DeviceRequest], Tokens | None]
 
 
 @dataclass(frozen=True, slots=True)

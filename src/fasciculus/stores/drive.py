@@ -19,8 +19,8 @@ from pydantic import Field, field_validator
 
 from ..core.errors import ConnectionLostError, UnreachableError
 from ..kinds import Secrets
-from .access import AccessFlow, DeviceRequest, Tokens
-from .base import StoreKind, StoreSettings, StoreSpec, TlsAddress, https_address
+from .access import DeviceRequest, Tokens
+from .base import AccessFlow, StoreKind, StoreSettings, StoreSpec, TlsAddress, https_address
 from .webdav import WebDavStore, web_address
 
 _GRANT = "urn:ietf:params:oauth:grant-type:device_code"

@@ -10,7 +10,7 @@ import base64
 import hashlib
 from collections.abc import Iterable, Iterator
 from pathlib import Path
-from typing import TYPE_CHECKING, Annotated, Any, BinaryIO, Literal, Protocol
+from typing import Annotated, Any, BinaryIO, Literal, Protocol
 
 import msgspec
 import orjson
@@ -26,9 +26,7 @@ from .entry import (
     Extent,
 )
 from .inode_flags import NAMES
-
-if TYPE_CHECKING:
-    from .stat_cache import StatBlock
+from .stat_block import StatBlock
 
 _CHUNK = 256 * 1024
 #: Bytes of an attribute's name (``XATTR_NAME_MAX``).

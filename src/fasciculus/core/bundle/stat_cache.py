@@ -35,20 +35,15 @@ from .entry import (
 )
 from .listing import from_line
 from .root_path import FOLDER_FLAGS
+from .stat_block import BLOCK_HEAD, FOLDER, PLAIN, SLOW, STATE, StatBlock, State
 
 _MARK = b"fasciculus-states 2\n"
 #: Of the listing: its SHA-256, and the length of all its lines; of the text that says what the
 #: states are of.
 _ABOUT = struct.Struct("<64sQI")
-#: Length of the folder, names, states, lines, and the text of pieces; entries, bytes of contents,
-#: kind of run.
-_HEAD = struct.Struct("<IIIQIIQB")
 #: Enough bytes for the head of the file, and for that of a run with its length.
 HEAD = 128
-#: mode, inode, device, links, user, group, size, mtime and ctime in ns.
-_STATE = struct.Struct("<IQQIIIQqq")
 _LATEST = 2**63 - 1
-_PLAIN, _FOLDER, _SLOW = 0, 1, 2
 _LONGEST = 2000
 _CHUNK = 256 * 1024
 _BUFFER = 1024 * 1024
@@ -62,7 +57,6 @@ _TYPES = {
     BLOCK: stat.S_IFBLK,
 }
 
-State = tuple[int, ...]
 #: The fields of an ``lstat`` that show whether a file is unchanged.
 state_of: Callable[[os.stat_result], State] = operator.attrgetter(
     "st_mode",
@@ -90,98 +84,6 @@ def folder_state_of(info: os.stat_result) -> State:
         info.st_mtime_ns,
         info.st_ctime_ns,
     )
-
-
-class StatBlock:
-    """Entries of one folder that follow each other in the listing."""
-
-    __slots__ = (
-        "_blob",
-        "_lines",
-        "_names",
-        "_take",
-        "_text",
-        "bytes",
-        "entries",
-        "folder",
-        "kind",
-        "length",
-        "raw",
-        "start",
-        "states",
-    )
-
-    def __init__(self, raw: bytes, take: Callable[[], bytes], start: int = 0) -> None:
-        #: Where its lines begin among those of the listing, in bytes, and how long they are.
-        self.start = start
-        folder, names, states, self.length, text, self.entries, self.bytes, self.kind = (
-            _HEAD.unpack_from(raw)
-        )
-        self.raw, self._take = raw, take
-        at = _HEAD.size
-        self.folder = raw[at : at + folder]
-        at += folder
-        self._names: list[bytes] = raw[at : at + names].split(b"\0")
-        at += names
-        self.states = raw[at : at + states]
-        self._text = raw[at + states : at + states + text]
-        self._blob: bytes | None = None
-        self._lines: dict[bytes, tuple[bytes, State]] | None = None
-
-    @staticmethod
-    def entries_of(data: bytes, at: int) -> int:
-        """Return the number of entries of the run at a place."""
-        return int(_HEAD.unpack_from(data, at)[5])
-
-    @property
-    def names(self) -> list[bytes]:
-        return self._names
-
-    @property
-    def size(self) -> int:
-        """Its bytes in the file of states."""
-        return 4 + len(self.raw)
-
-    @property
-    def is_folder(self) -> bool:
-        return bool(self.kind == _FOLDER)
-
-    @property
-    def is_plain(self) -> bool:
-        """Not so of entries that must be looked at one by one: hard links, and what changed a
-        moment ago.
-        """
-        return bool(self.kind == _PLAIN)
-
-    def unchanged(self, states: list[State]) -> bool:
-        return states == list(_STATE.iter_unpack(self.states))
-
-    @property
-    def blob(self) -> bytes:
-        """Its lines in the listing, newlines included."""
-        if self._blob is None:
-            self._blob = self._take()
-        return self._blob
-
-    def line(self, name: bytes, state: State) -> bytes | None:
-        """Return the line of one entry if its state is unchanged."""
-        if self._lines is None:
-            lines = self.blob.split(b"\n")[:-1]
-            self._lines = dict(
-                zip(
-                    self._names,
-                    zip(lines, _STATE.iter_unpack(self.states), strict=True),
-                    strict=True,
-                )
-            )
-        found = self._lines.get(name)
-        return found[0] if found is not None and found[1] == state else None
-
-    @property
-    def used(self) -> list[tuple[str, int]]:
-        """Return bytes of contents by the piece that holds them."""
-        found: list[tuple[str, int]] = orjson.loads(self._text)
-        return found
 
 
 def states_in(folder: int, names: list[bytes]) -> list[State]:
@@ -230,14 +132,14 @@ class StatCacheWriter:
         folder, _, name = entry.path.rpartition(b"/")
         size = entry.size if entry.type == FILE else len(entry.target or b"")
         if entry.type == DIR:
-            self._alone(_FOLDER, folder, name, entry, 0, 0, line)
+            self._alone(FOLDER, folder, name, entry, 0, 0, line)
         elif (
             entry.link is not None
             or entry.links > 1
             or not entry.ctime_ns
             or entry.origin is not None
         ):
-            self._alone(_SLOW, folder, name, entry, 1, size, line)
+            self._alone(SLOW, folder, name, entry, 1, size, line)
         else:
             if folder != self._folder or len(self._names) >= _LONGEST:
                 self._flush()
@@ -299,7 +201,7 @@ class StatCacheWriter:
         if self._names:
             assert self._folder is not None
             self._write(
-                _PLAIN,
+                PLAIN,
                 self._folder,
                 b"\0".join(self._names),
                 b"".join(self._states),
@@ -323,7 +225,7 @@ class StatCacheWriter:
         entries: int,
         size: int,
     ) -> None:
-        head = _HEAD.pack(
+        head = BLOCK_HEAD.pack(
             len(folder), len(names), len(states), lines, len(text), entries, size, kind
         )
         self._put(
@@ -348,7 +250,7 @@ class StatCacheWriter:
 
 
 def _packed(entry: Entry, links: int, size: int) -> bytes:
-    return _STATE.pack(
+    return STATE.pack(
         _TYPES[entry.type] | entry.mode,
         entry.inode,
         entry.device,

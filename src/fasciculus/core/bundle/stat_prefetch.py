@@ -13,9 +13,9 @@ import struct
 from contextlib import suppress
 from pathlib import Path
 
+from .stat_block import StatBlock
 from .stat_cache import (
     HEAD,
-    StatBlock,
     place_of_first,
     read_stat_block,
 )

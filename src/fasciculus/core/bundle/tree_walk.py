@@ -30,8 +30,8 @@ from .entry import (
 from .inode_flags import read_flags
 from .open_tree import OpenTree
 from .root_path import FILE_FLAGS, FOLDER_FLAGS
+from .stat_block import StatBlock
 from .stat_cache import (
-    StatBlock,
     StatCache,
     folder_state_of,
     state_of,

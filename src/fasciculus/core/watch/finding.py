@@ -9,6 +9,8 @@ from typing import Literal
 Level = Literal["broken", "look"]
 BROKEN: Level = "broken"
 LOOK: Level = "look"
+#: Checks that a report tells of, too.
+FAILED, PARTLY_FAILED = "failed run", "partly failed run"
 
 
 @dataclass(frozen=True, slots=True)

@@ -16,9 +16,9 @@ from ...records import alerts, jobs, past_runs, pauses, runs, settings, stores
 from ...records.db import Records, stamp
 from ...records.secret_cipher import SecretCipher
 from .. import timetables
-from ..reports import mail
-from ..reports.messages import Audience
-from ..reports.reporter import Reporter, report_of
+from ..mail_settings import mail_server
+from ..notifications.messages import Audience
+from ..notifications.reporter import Reporter, report_of
 
 log = logging.getLogger(__name__)
 
@@ -44,7 +44,7 @@ def send_due(records: Records, cipher: SecretCipher, reporter: Reporter, now: da
         members = [job for job in jobs.jobs(db) if _has_digest(job)]
         # The first one comes at its next time, with what was since now.
         told = {job.name: known.get(job.name, stamp(now)) for job in members}
-        tables = _tables(mail.server(db, cipher))
+        tables = _tables(mail_server(db, cipher))
         due = [job for job in members if _is_due(job, tables, told[job.name], now)]
         groups = _groups(due)
         for group, its in groups.items():

@@ -14,9 +14,9 @@ from ...records import discoveries, history, inventory, jobs, pauses, store_days
 from ...records.db import Records
 from ...records.discoveries import Discovery
 from ...records.secret_cipher import SecretCipher
-from .. import account_removal, discovery, timetables
+from .. import account_removal, discovery, records_copy, timetables
 from ..event_stream import EventStream
-from . import old_versions, records_copy
+from . import old_versions
 from .loop import BackgroundLoop, words
 
 log = logging.getLogger(__name__)

@@ -16,7 +16,8 @@ from ...records.db import Records
 from ...records.secret_cipher import SecretCipher
 from .. import outside
 from ..event_stream import EventStream
-from ..reports import mail, webhook
+from ..mail_settings import mail_password, mail_server, sender_of
+from ..notifications import mail, webhook
 from .loop import BackgroundLoop, words
 
 log = logging.getLogger(__name__)
@@ -90,7 +91,7 @@ class Outbox:
         numbers = reports.due(self._records.reader)
         if not numbers:
             return
-        round_ = _Round(mail.server(self._records.reader, self._cipher))
+        round_ = _Round(mail_server(self._records.reader, self._cipher))
         self._loop.each("report", numbers, lambda number: number, partial(self._try, round_))
 
     def _try(self, round_: _Round, number: int) -> None:
@@ -114,7 +115,7 @@ class Outbox:
         if due.channel in round_.unusable:
             self._put_off(due, round_.unusable[due.channel], round_.most)
             return
-        secret = mail.password(db, self._cipher)
+        secret = mail_password(db, self._cipher)
         try:
             refused = self._send(db, round_.server, secret, due)
         except FasciculusError as error:
@@ -129,7 +130,7 @@ class Outbox:
     ) -> dict[str, str]:
         """Send one report and return the refused addresses."""
         if not due.channel:
-            sender = mail.sender_of(db)
+            sender = sender_of(db)
             return outside.call(mail.send, server, secret, sender, due.recipients, due.message)
         way = channels.channel(db, self._cipher, due.channel)
         outside.call(webhook.send, way, f"report-{due.id}", due.message, self._networks)

@@ -16,13 +16,13 @@ from ...records import alerts
 from ...records.db import Records
 from ...records.secret_cipher import SecretCipher
 from ..event_stream import EventStream
+from ..monitoring.bundles import UnusualBundles
+from ..monitoring.certificates import look_if_due
+from ..monitoring.checks import Watched, findings
+from ..monitoring.store_answers import StoreAnswers
+from ..notifications.alert_news import AlertNews
 from ..store_status import StoreStatuses
-from ..watch.bundles import UnusualBundles
-from ..watch.certificates import look_if_due
-from ..watch.checks import Watched, findings
-from ..watch.store_answers import StoreAnswers
 from ..watch_settings import watch_settings
-from .alert_news import AlertNews
 from .loop import BackgroundLoop
 from .scheduler import Scheduler
 

@@ -17,7 +17,8 @@ from ....core.bundle.entry import FILE, Entry
 from ....core.bundle.listing import ListingWriter
 from ....core.bundle.manifest import DatabaseRecord, ExcludedCount
 from ....core.bundle.previous_index import PreviousEntry, PreviousIndex
-from ....core.bundle.stat_cache import StatBlock, StatCache
+from ....core.bundle.stat_block import StatBlock
+from ....core.bundle.stat_cache import StatCache
 from ....core.bundle.tree_walk import WalkRules, group_name, user_name
 from ....core.bundle.writer import BundleWriter
 from ....core.file_filters import FileSelector

@@ -9,9 +9,9 @@ from ...models import Channel, ChannelAnswer, ChannelInput, Page, WebhookMessage
 from ...records import channels
 from .. import outside
 from ..context import context
+from ..notifications import webhook
+from ..notifications.messages import store_totals
 from ..operations import operation
-from ..reports import webhook
-from ..reports.messages import store_totals
 from .auth import note
 
 

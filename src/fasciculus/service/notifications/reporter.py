@@ -15,17 +15,16 @@ from ...core.maintenance_report import DamageLine, MaintenanceReport
 from ...core.outcome import worst
 from ...core.report_rules import tells_of_recovery, wants
 from ...core.run_report import CopyLine, RunReport, TaskLine
-from ...core.watch import Finding
+from ...core.watch import FAILED, PARTLY_FAILED, Finding
 from ...models import Alert, JobInput, MaintenanceTask, RunDetail, WatchSettings
 from ...records import damage, inventory, jobs, log_lines, maintenance, past_runs, runs
 from ...records.db import Records
 from ...records.paging import PageRequest
 from ...records.secret_cipher import SecretCipher
-from ..background.alert_news import AlertNews
 from ..event_stream import EventStream
 from ..tasks.orders.connections import OrderInputs
-from ..watch.checks import FAILED, PARTLY_FAILED
 from ..watch_settings import watch_settings
+from .alert_news import AlertNews
 from .attachments import Attachment, attachments
 from .messages import Audience, Message, MessageWriter
 

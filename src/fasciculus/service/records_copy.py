@@ -8,14 +8,14 @@ import tempfile
 from datetime import UTC, datetime, timedelta
 from pathlib import Path
 
-from ...config import Config
-from ...records import copies, jobs, settings, stores
-from ...records.db import Records, stamp
-from ...records.secret_cipher import SecretCipher
-from .. import outside
-from ..store_work import put_records
-from ..tasks.orders.connections import OrderInputs, store_order
-from ..tasks.orders.maintenance import RECORDS_FOLDER
+from ..config import Config
+from ..records import copies, jobs, settings, stores
+from ..records.db import Records, stamp
+from ..records.secret_cipher import SecretCipher
+from . import outside
+from .store_work import put_records
+from .tasks.orders.connections import OrderInputs, store_order
+from .tasks.orders.maintenance import RECORDS_FOLDER
 
 log = logging.getLogger(__name__)
 

@@ -18,9 +18,10 @@ from ...records import channels, reports, settings, stores
 from ...records.forget_secrets import MAIL
 from ...records.reports import NewReport
 from ...records.secret_cipher import SecretCipher
+from ..mail_settings import sender_of
 from . import templates, webhook
 from .attachments import Attachment
-from .mail import compose, sender_of
+from .mail import compose
 
 log = logging.getLogger(__name__)
 

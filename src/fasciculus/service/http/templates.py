@@ -7,9 +7,9 @@ from ...core.run_report import RunReport
 from ...models import Page, ReportPreview, Template, TemplateText
 from ...records import jobs
 from ..context import context
+from ..notifications import templates
+from ..notifications.samples import sample_of
 from ..operations import operation
-from ..reports import templates
-from ..reports.samples import sample_of
 from .auth import note
 
 

@@ -20,7 +20,7 @@ from ...records.secret_cipher import SecretCipher
 from ...stores import KINDS
 from ...stores.base import StoreSettings, TlsAddress
 from .. import outside
-from ..reports import mail
+from ..mail_settings import mail_server
 
 log = logging.getLogger(__name__)
 
@@ -41,7 +41,7 @@ def look_if_due(records: Records, cipher: SecretCipher) -> None:
         for store in stores.stores(db, cipher, _ALL).items
         if (address := _store_address(store)) is not None
     }
-    if (server := _mail_address(mail.server(db, cipher))) is not None:
+    if (server := _mail_address(mail_server(db, cipher))) is not None:
         places["the mail server"] = server
     found: dict[str, datetime] = {}
     for place, address in places.items():

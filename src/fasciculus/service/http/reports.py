@@ -20,8 +20,15 @@ from ...models.queries import MailTryQuery, ReportsQuery
 from ...records import jobs, reports
 from .. import outside
 from ..context import context
+from ..mail_settings import (
+    check_mail_server,
+    mail_password,
+    mail_server,
+    save_mail_server,
+    sender_of,
+)
+from ..notifications import mail
 from ..operations import operation, page_request
-from ..reports import mail
 from .auth import note
 
 
@@ -126,7 +133,7 @@ def outbox_remove(report_id: int) -> None:
     response=MailServer,
 )
 def mail_show() -> MailServer:
-    return mail.server(context().records.reader, context().cipher)
+    return mail_server(context().records.reader, context().cipher)
 
 
 @operation(
@@ -138,9 +145,9 @@ def mail_show() -> MailServer:
     response=MailServer,
 )
 def mail_change(body: MailServer) -> MailServer:
-    mail.check_server(body)
+    check_mail_server(body)
     with context().records.write() as db:
-        mail.save_server(db, context().cipher, body)
+        save_mail_server(db, context().cipher, body)
     note("changed the mail server", body.address)
     return mail_show()
 
@@ -162,10 +169,10 @@ def _sent(to: str, title: str, text: str, html: str) -> TryResult:
     """Hand a message over now, and say how that went."""
     check_addresses([to], "to")
     db, cipher = context().records.reader, context().cipher
-    sender = mail.sender_of(db)
+    sender = sender_of(db)
     message = mail.compose(sender, [to], title, text, html)
     try:
-        server, secret = mail.server(db, cipher), mail.password(db, cipher)
+        server, secret = mail_server(db, cipher), mail_password(db, cipher)
         outside.try_out(mail.send, server, secret, sender, [to], message)
     except FasciculusError as error:
         step = TryStep(name="mail", ok=False, text=error.message, hint=error.hint)

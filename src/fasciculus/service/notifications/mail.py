@@ -3,8 +3,6 @@
 from __future__ import annotations
 
 import smtplib
-import socket
-import sqlite3
 import ssl
 from collections.abc import Mapping, Sequence
 from email.message import EmailMessage
@@ -12,57 +10,13 @@ from email.policy import SMTP
 from email.utils import format_datetime, localtime, make_msgid
 
 from ...core.errors import ConnectionLostError, RefusedError, SettingError, UnreachableError
-from ...fields import check_addresses, deliverable_address
+from ...fields import deliverable_address
 from ...models import MailServer
-from ...records import channels, settings
-from ...records.forget_secrets import MAIL
-from ...records.secret_cipher import SecretCipher, merged
 from .attachments import Attachment
 
 #: Seconds that a server may take to answer.
 TIMEOUT = 20.0
 _LONGEST_REPLY = 200
-
-
-def server(db: sqlite3.Connection, cipher: SecretCipher) -> MailServer:
-    """Return the mail server's settings, without its password."""
-    row = settings.get(db, MAIL, {})
-    sealed = row.pop("sealed", None)
-    found = MailServer(**row)
-    found.password_set = bool(cipher.decrypt(sealed))
-    return found
-
-
-def check_server(new: MailServer) -> None:
-    """Raise ``SettingError`` for settings by which no report could be sent."""
-    if new.address and not new.sender:
-        raise SettingError(
-            "The sender's address is missing.",
-            "Give the address reports come from.",
-            field="sender",
-        )
-    check_addresses([new.sender], "sender")
-
-
-def save_server(db: sqlite3.Connection, cipher: SecretCipher, new: MailServer) -> None:
-    """Save the mail server; without a password, the saved one stays.
-
-    Raises ``SettingError`` for an unknown fallback channel.
-    """
-    if new.fallback_channel:
-        channels.check_known(db, [new.fallback_channel], "fallback_channel")
-    old = settings.get(db, MAIL, {})
-    secrets = merged(cipher.decrypt(old.get("sealed")), {"password": new.password})
-    row = new.model_dump(exclude={"password", "password_set"})
-    settings.put(db, MAIL, {**row, "sealed": cipher.encrypt(secrets)})
-
-
-def password(db: sqlite3.Connection, cipher: SecretCipher) -> str:
-    return cipher.decrypt(settings.get(db, MAIL, {}).get("sealed")).get("password", "")
-
-
-def sender_of(db: sqlite3.Connection) -> str:
-    return settings.get(db, MAIL, {}).get("sender") or f"fasciculus@{socket.getfqdn()}"
 
 
 def compose(

@@ -14,7 +14,7 @@ from ...core.coverage import CoverageResult
 from ...core.formatting import format_count, format_list
 from ...core.outcome import OUTCOMES
 from ...core.report_rules import tells_of_trouble
-from ...core.watch import BROKEN, LOOK, Finding
+from ...core.watch import BROKEN, FAILED, LOOK, PARTLY_FAILED, Finding
 from ...models import JobInput, WatchSettings
 from ...records import (
     certificates,
@@ -33,8 +33,7 @@ from ...records import (
 from ...records import stores as store_records
 from ...records.db import Records
 from ...records.secret_cipher import SecretCipher
-from .. import timetables
-from ..background import records_copy
+from .. import records_copy, timetables
 from ..coverage import covered
 from ..store_status import StoreStatuses
 from .bundles import UnusualBundles
@@ -48,7 +47,6 @@ _UNDELIVERED = timedelta(hours=1)
 #: For how long a store must not answer: so that a restart of it is no alert.
 _SILENT = timedelta(minutes=20)
 #: The checks whose end is reported by the next good run.
-FAILED, PARTLY_FAILED = "failed run", "partly failed run"
 #: For how long a host must be away: so that a restart of it is no alert.
 _BLIND = timedelta(days=1)
 _QUIET_OUTCOMES = ("done", "warned", "cancelled")
