@@ -24,11 +24,11 @@ from typing import Any, BinaryIO
 import msgspec
 
 from fasciculus.core.bundle.entry import FILE
-from fasciculus.core.bundle.layout import SubjectRef
 from fasciculus.core.bundle.listing import read_listing
 from fasciculus.core.bundle.manifest import ManifestSummary
 from fasciculus.core.bundle.reader import BundleReader
 from fasciculus.core.formatting import format_size
+from fasciculus.core.subject import Subject
 from fasciculus.databases.base import DatabaseRef
 from fasciculus.demo.mariadb import PrivateMariaDb, found
 from fasciculus.service.tasks.worker_pool import WorkerPool
@@ -71,7 +71,7 @@ ROWS = (
 )
 MIB = 1024 * 1024
 TAR = "tar --listed-incremental=../$h.snar"
-SUBJECT = SubjectRef("account", "bench")
+SUBJECT = Subject("account", "bench")
 STORE_ID = "be" * 16
 
 

@@ -16,9 +16,9 @@ from trees import picture
 
 from fasciculus.bundles.retiring import complete
 from fasciculus.core.bundle.entry import Entry
-from fasciculus.core.bundle.layout import SubjectRef
 from fasciculus.core.bundle.listing import ListingWriter, read_listing
 from fasciculus.core.bundle.manifest import parse_manifest, sums
+from fasciculus.core.subject import Subject
 from fasciculus.hosts.local import LocalHost
 from fasciculus.stores import open_store, store_spec
 from fasciculus.stores.base import StoreSpec
@@ -50,7 +50,7 @@ def made(kind, values):
     return msgspec.convert(values, kind)
 
 
-SUBJECT = SubjectRef("account", "millpond")
+SUBJECT = Subject("account", "millpond")
 #: The key of authentication tags.
 KEY = "5e" * 32
 

@@ -13,14 +13,14 @@ from fasciculus.bundles.archives import ARCHIVE_FORMATS, archive_format
 from fasciculus.bundles.tar_export import ExportSelection
 from fasciculus.core.bundle.codecs import codec
 from fasciculus.core.bundle.entry import DIR, FIFO, SYMLINK, Entry
-from fasciculus.core.bundle.layout import SubjectRef
 from fasciculus.core.bundle.listing import ListingWriter, read_listing
 from fasciculus.core.bundle.writer import BundleWriter
 from fasciculus.core.errors import SettingError
+from fasciculus.core.subject import Subject
 from fasciculus.stores import open_store, store_spec
 from fasciculus.stores.base import connected
 
-SUBJECT = SubjectRef("account", "millpond")
+SUBJECT = Subject("account", "millpond")
 YEAR = 365 * 86_400 * 10**9
 NOW = 1_790_000_000 * 10**9
 FIELDS = {"mode": 0o640, "user": "millpond", "group": "www-data", "mtime_ns": NOW}

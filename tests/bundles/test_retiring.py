@@ -16,16 +16,16 @@ from fasciculus.bundles.retiring import (
     settle,
 )
 from fasciculus.core.bundle.authentication import Origin, origin_of
-from fasciculus.core.bundle.layout import SubjectRef
 from fasciculus.core.bundle.manifest import Manifest, PieceRecord, parse_manifest
 from fasciculus.core.errors import DamagedError, SettingError
 from fasciculus.core.retention import parse
+from fasciculus.core.subject import Subject
 from fasciculus.stores import open_store, store_spec
 from fasciculus.stores.base import connected
 from fasciculus.stores.reading import read_all
 from fasciculus.worker.orders import CopyOrder
 
-SUBJECT = SubjectRef("account", "millpond")
+SUBJECT = Subject("account", "millpond")
 NAMES = [f"2026-11-{day:02}T021500Z-nightly" for day in range(1, 8)]
 
 
@@ -171,7 +171,7 @@ def test_a_manifest_that_cannot_be_read_costs_no_piece(store):
 
 
 def test_other_subjects_are_left_alone(store):
-    other = SubjectRef("site", "millpond")
+    other = Subject("site", "millpond")
     put(store, NAMES[0], "a", subject=other)
     put(store, NAMES[0], "a")
     put(store, NAMES[1], "b")

@@ -8,8 +8,8 @@ import pytest
 from copies import unrecorded
 
 from fasciculus.bundles.files import fetch_listing, is_listing_of
-from fasciculus.core.bundle.layout import SubjectRef
 from fasciculus.core.errors import DamagedError, FasciculusError, MissingError, TooNewError
+from fasciculus.core.subject import Subject
 from fasciculus.stores import open_store, store_spec
 from fasciculus.stores.base import connected
 from fasciculus.stores.identity import (
@@ -23,7 +23,7 @@ from fasciculus.stores.identity import (
 )
 
 HOME = Path(__file__).parents[1] / "fixtures/home-of-0.1.0.tar.gz"
-SUBJECT = SubjectRef("account", "millpond")
+SUBJECT = Subject("account", "millpond")
 BUNDLE = "2026-11-25T164847Z-nightly"
 
 

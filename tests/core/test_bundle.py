@@ -25,8 +25,9 @@ from fasciculus.core.bundle.reader import BundleReader, only
 from fasciculus.core.bundle.tree_walk import scan
 from fasciculus.core.bundle.writer import BundleWriter
 from fasciculus.core.errors import DamagedError
+from fasciculus.core.subject import Subject
 
-SUBJECT = layout.SubjectRef("account", "millpond")
+SUBJECT = Subject("account", "millpond")
 BUNDLE = "2026-11-24T021500Z-nightly"
 MIB = 1024 * 1024
 

@@ -13,11 +13,11 @@ from hypothesis import strategies as st
 from fasciculus.core.bundle.codecs import Zstd
 from fasciculus.core.bundle.entry import Entry, Extent
 from fasciculus.core.bundle.frame_cache import FrameCache
-from fasciculus.core.bundle.layout import SubjectRef
 from fasciculus.core.bundle.reader import BundleReader, PieceReader
 from fasciculus.core.errors import DamagedError
+from fasciculus.core.subject import Subject
 
-SUBJECT = SubjectRef("account", "millpond")
+SUBJECT = Subject("account", "millpond")
 
 
 class Pieces:

@@ -7,6 +7,7 @@ import pytest
 from fasciculus.core.bundle import layout
 from fasciculus.core.bundle.layout import bundle_of
 from fasciculus.core.errors import SettingError
+from fasciculus.core.subject import Subject
 
 BUNDLE = "2026-11-24T021500Z-nightly"
 
@@ -41,14 +42,14 @@ def test_names_are_safe_and_sort_by_time():
             layout.check_name(bad)
 
 
-SUBJECT = layout.SubjectRef("site", "mill.example")
+SUBJECT = Subject("site", "mill.example")
 
 
 def test_the_folders_of_a_subject():
     assert SUBJECT.folder == "sites/mill.example"
     assert SUBJECT.bundle("b") == "sites/mill.example/bundles/b"
     assert SUBJECT.piece("p") == "sites/mill.example/pieces/p"
-    assert {layout.SubjectRef(k, "x").folder for k in ("account", "site", "host")} == {
+    assert {Subject(k, "x").folder for k in ("account", "site", "host")} == {
         "accounts/x",
         "sites/x",
         "hosts/x",

@@ -8,11 +8,11 @@ from blake3 import blake3
 
 from fasciculus.core.bundle.codecs import codec
 from fasciculus.core.bundle.entry import DIR, SYMLINK, Entry, Extent
-from fasciculus.core.bundle.layout import SubjectRef
 from fasciculus.core.bundle.reader import BundleReader, PieceReader, only
 from fasciculus.core.errors import DamagedError
+from fasciculus.core.subject import Subject
 
-SUBJECT = SubjectRef("account", "millpond")
+SUBJECT = Subject("account", "millpond")
 SUFFIX = {"zstd": ".tar.zst", "gzip": ".tar.gz", "none": ".tar"}
 
 

@@ -11,12 +11,12 @@ import zstandard
 
 from fasciculus.core.bundle.codecs import codec
 from fasciculus.core.bundle.entry import DIR, Entry, Extent
-from fasciculus.core.bundle.layout import SubjectRef
 from fasciculus.core.bundle.listing import ListingWriter, read_listing, to_line
 from fasciculus.core.bundle.reader import BundleReader
 from fasciculus.core.bundle.writer import SMALLEST_PIECE, BundleWriter
+from fasciculus.core.subject import Subject
 
-SUBJECT = SubjectRef("account", "millpond")
+SUBJECT = Subject("account", "millpond")
 BUNDLE = "2026-11-24T021500Z-nightly"
 MIB = 1024 * 1024
 NOISE = random.Random(3).randbytes(3 * MIB)

@@ -15,8 +15,8 @@ from gate import Gate
 from running import run, service, service_process, set_up, sftp_store, small_account, until, workers
 
 from fasciculus.client import RefusedError
-from fasciculus.core.bundle.layout import SubjectRef
 from fasciculus.core.bundle.manifest import PieceRecord
+from fasciculus.core.subject import Subject
 from fasciculus.models import Command, HostInput, JobInput, StoreInput
 from fasciculus.records import (
     inventory,
@@ -275,7 +275,7 @@ def test_the_spool_is_bounded(tmp_path, monkeypatch):
     (tmp_path / "store").mkdir()
     store = open_store(store_spec("attic", {"kind": "folder", "folder": str(tmp_path / "store")}))
     stop = threading.Event()
-    uploader = Uploader(store, SubjectRef("account", "millpond"), stop, lambda n: None)
+    uploader = Uploader(store, Subject("account", "millpond"), stop, lambda n: None)
     spool = Spool(tmp_path, 2 * MIB, MIB, [uploader], stop)
     for number in range(2):
         path = spool.take() / f"p{number}"

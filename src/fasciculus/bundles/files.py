@@ -7,9 +7,9 @@ import os
 from pathlib import Path
 from typing import TYPE_CHECKING, BinaryIO
 
-from ..core.bundle.layout import SubjectRef
 from ..core.bundle.manifest import Manifest, StoredFile
 from ..core.errors import DamagedError
+from ..core.subject import Subject
 
 if TYPE_CHECKING:
     from ..core.bundle.age import UnsealedSource
@@ -18,7 +18,7 @@ if TYPE_CHECKING:
 _CHUNK = 1024 * 1024
 
 
-def fetch_listing(store: Store, subject: SubjectRef, manifest: Manifest, target: Path) -> Path:
+def fetch_listing(store: Store, subject: Subject, manifest: Manifest, target: Path) -> Path:
     """Fetch the listing, unseal it if needed, and check it against the manifest."""
     if manifest.sealed_listing is None:
         return _fetch(store, subject, manifest, target, manifest.stored_listing)
@@ -28,9 +28,7 @@ def fetch_listing(store: Store, subject: SubjectRef, manifest: Manifest, target:
         return _checked(source, store, manifest, target, whole)
 
 
-def fetch_stored_listing(
-    store: Store, subject: SubjectRef, manifest: Manifest, target: Path
-) -> Path:
+def fetch_stored_listing(store: Store, subject: Subject, manifest: Manifest, target: Path) -> Path:
     """Fetch the listing as stored, sealed or not."""
     return _fetch(store, subject, manifest, target, manifest.stored_listing)
 
@@ -44,7 +42,7 @@ def unsealed(store: Store) -> UnsealedSource:
 
 
 def _fetch(
-    store: Store, subject: SubjectRef, manifest: Manifest, target: Path, wanted: StoredFile
+    store: Store, subject: Subject, manifest: Manifest, target: Path, wanted: StoredFile
 ) -> Path:
     with store.open(f"{subject.bundle(manifest.name)}/{manifest.listing}") as source:
         return _checked(source, store, manifest, target, wanted)

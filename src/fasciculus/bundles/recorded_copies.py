@@ -9,9 +9,10 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Protocol
 
 from ..core.bundle.authentication import Origin, origin_of
-from ..core.bundle.layout import MANIFEST, SUMS, SubjectRef
+from ..core.bundle.layout import MANIFEST, SUMS
 from ..core.bundle.manifest import MOST_BYTES, Manifest, parse_manifest
 from ..core.errors import DamagedError, MissingError, TooNewError
+from ..core.subject import Subject
 from ..stores.reading import read_all
 
 if TYPE_CHECKING:
@@ -50,7 +51,7 @@ class RecordedCopies:
     def __init__(
         self,
         copies: Iterable[RecordedCopy],
-        subject: SubjectRef,
+        subject: Subject,
         key: bytes = b"",
         on_trouble: Callable[[str], None] = _silent,
     ) -> None:
@@ -221,7 +222,7 @@ class RecordedCopies:
             )
 
 
-def _read(store: Store, subject: SubjectRef, name: str) -> bytes:
+def _read(store: Store, subject: Subject, name: str) -> bytes:
     try:
         return read_all(store, f"{subject.bundle(name)}/{MANIFEST}", MOST_BYTES)
     except MissingError as error:

@@ -17,12 +17,12 @@ from ..core.bundle.layout import (
     LISTING,
     MANIFEST,
     SUMS,
-    SubjectRef,
     moment_of,
 )
 from ..core.bundle.manifest import Manifest
 from ..core.errors import NotListedError
 from ..core.retention import KeepRule, RetentionCopy
+from ..core.subject import Subject
 from ..stores.base import Store
 from .recorded_copies import RecordedCopies
 
@@ -39,7 +39,7 @@ class StoreKeep:
     unsound: Collection[str] = ()
 
 
-def complete(store: Store, subject: SubjectRef) -> list[str]:
+def complete(store: Store, subject: Subject) -> list[str]:
     """Return the names of the subject's complete bundles on a store, oldest first."""
     return [
         item.name
@@ -66,7 +66,7 @@ def needed_pieces(
     return needed
 
 
-def settle(store: Store, subject: SubjectRef, manifest: Manifest) -> None:
+def settle(store: Store, subject: Subject, manifest: Manifest) -> None:
     """Finish what repacking began with a bundle: its sums follow its ``bundle.json``, then its old
     listing goes.
     """
@@ -82,7 +82,7 @@ def settle(store: Store, subject: SubjectRef, manifest: Manifest) -> None:
             store.remove(f"{folder}/{name}")
 
 
-def remove_bundle(store: Store, subject: SubjectRef, name: str) -> None:
+def remove_bundle(store: Store, subject: Subject, name: str) -> None:
     """Remove a bundle's folder; its pieces stay."""
     folder = subject.bundle(name)
     store.remove(f"{folder}/{MANIFEST}")
@@ -93,7 +93,7 @@ def remove_bundle(store: Store, subject: SubjectRef, name: str) -> None:
 
 def retire(
     store: Store,
-    subject: SubjectRef,
+    subject: Subject,
     known: Sequence[str],
     keep: StoreKeep,
     on_retired: Callable[[str], None],
@@ -125,7 +125,7 @@ def retire(
     return len(staying)
 
 
-def sweep(store: Store, subject: SubjectRef, recorded: RecordedCopies, spool: Path) -> list[str]:
+def sweep(store: Store, subject: Subject, recorded: RecordedCopies, spool: Path) -> list[str]:
     """Remove half-written bundles and the pieces that no complete bundle names.
 
     A recorded bundle is not among them: missing files of it are written again from next to the
@@ -144,7 +144,7 @@ def sweep(store: Store, subject: SubjectRef, recorded: RecordedCopies, spool: Pa
 
 
 def _remove_pieces(
-    store: Store, subject: SubjectRef, whole: list[str], recorded: RecordedCopies, spool: Path
+    store: Store, subject: Subject, whole: list[str], recorded: RecordedCopies, spool: Path
 ) -> list[str]:
     """Remove the pieces that none of these bundles, nor one that the records know, needs."""
     pieces = [item.name for item in store.items(subject.pieces)]

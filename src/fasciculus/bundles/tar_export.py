@@ -8,10 +8,10 @@ from pathlib import Path
 
 from ..core.bundle import tar_header
 from ..core.bundle.entry import FILE, Entry
-from ..core.bundle.layout import SubjectRef
 from ..core.bundle.listing import linked_to, read_listing
 from ..core.bundle.reader import BundleReader, is_at_or_below, only
 from ..core.errors import DamagedError, MissingError
+from ..core.subject import Subject
 from ..stores.base import Store
 from .files import unsealed
 from .omissions import FILE_NAME, Omissions
@@ -29,7 +29,7 @@ class ExportSelection:
     """
 
     store: Store
-    subject: SubjectRef
+    subject: Subject
     listing: Path
     contents: list[str]
     paths: list[bytes]

@@ -20,13 +20,13 @@ growth_app = typer.Typer(help="Growth of accounts and sites.", no_args_is_help=T
 
 Store = Annotated[str, typer.Argument(help="The store's name.", show_default=False)]
 Number = Annotated[int, typer.Argument(help="The number of the maintenance.", show_default=False)]
-Subject = Annotated[str, typer.Option(help="Only of this account, site or host.")]
+SubjectOption = Annotated[str, typer.Option(help="Only of this account, site or host.")]
 
 
 @app.command("list")
 def list_(
     store: Annotated[str, typer.Option(help="Only on this store.")] = "",
-    subject: Subject = "",
+    subject: SubjectOption = "",
     kind: Annotated[str, typer.Option(help="verify, repair or repack.")] = "",
     count: Annotated[int, typer.Option(help="Maximum number of rows.", min=1)] = 20,
     as_json: AsJson = False,
@@ -107,7 +107,7 @@ def log(number: Number, as_json: AsJson = False) -> None:
 @damage_app.command("list")
 def damage_list(
     store: Annotated[str, typer.Option(help="Only on this store.")] = "",
-    subject: Subject = "",
+    subject: SubjectOption = "",
     names: Annotated[
         int, typer.Option(help="Maximum number of harmed entries per file.", min=0)
     ] = 20,

@@ -17,7 +17,7 @@ from .session import service
 if TYPE_CHECKING:
     from ..client import Client
 
-Subject = Annotated[str, typer.Option(help="Only of this account, site or host.")]
+SubjectOption = Annotated[str, typer.Option(help="Only of this account, site or host.")]
 Background = Annotated[
     bool,
     typer.Option("--no-wait", help="Do not wait; see: fasciculus maintenance list."),
@@ -75,7 +75,7 @@ def _repaired(work: models.MaintenanceTask, ended: list[models.MaintenanceTask])
 def verify(
     name: StoreName,
     deep: Annotated[bool, typer.Option("--deep", help="Read every byte and compare.")] = False,
-    subject: Subject = "",
+    subject: SubjectOption = "",
     bundle: Annotated[
         int | None, typer.Option(help="Only this bundle's copy.", show_default=False)
     ] = None,
@@ -90,7 +90,7 @@ def verify(
 
 def repair(
     name: StoreName,
-    subject: Subject = "",
+    subject: SubjectOption = "",
     no_wait: Background = False,
     quiet: Quiet = False,
     as_json: AsJson = False,
@@ -102,7 +102,7 @@ def repair(
 
 def repack(
     name: StoreName,
-    subject: Subject = "",
+    subject: SubjectOption = "",
     over: Annotated[
         int,
         typer.Option(
@@ -131,7 +131,7 @@ Target = Annotated[str, typer.Argument(help="The target store.", metavar="TO", s
 
 def catch_up(
     name: StoreName,
-    subject: Subject = "",
+    subject: SubjectOption = "",
     no_wait: Background = False,
     quiet: Quiet = False,
     as_json: AsJson = False,
@@ -145,7 +145,7 @@ def catch_up(
 def copy(
     source: Source,
     target: Target,
-    subject: Subject = "",
+    subject: SubjectOption = "",
     no_wait: Background = False,
     quiet: Quiet = False,
     as_json: AsJson = False,
@@ -159,7 +159,7 @@ def copy(
 def move(
     source: Source,
     target: Target,
-    subject: Subject = "",
+    subject: SubjectOption = "",
     yes: Yes = False,
     no_wait: Background = False,
     quiet: Quiet = False,
@@ -179,7 +179,7 @@ def move(
 
 def seal(
     name: StoreName,
-    subject: Subject = "",
+    subject: SubjectOption = "",
     no_wait: Background = False,
     quiet: Quiet = False,
     as_json: AsJson = False,

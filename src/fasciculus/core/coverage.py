@@ -8,6 +8,7 @@ from datetime import datetime, timedelta
 from itertools import pairwise
 
 from .dump.filters import DatabaseRules
+from .subject import Subject
 
 _LEAST_GRACE = timedelta(hours=2)
 
@@ -61,8 +62,8 @@ def max_age_of(starts: Sequence[datetime]) -> timedelta | None:
 
 #: Under which contents a thing goes in.
 _CONTENTS = {"account": "files", "site": "files", "database": "databases", "mail domain": "mail"}
-#: By (subject kind, subject), then by job: the time of the newest good copy (ISO 8601, UTC).
-Newest = Mapping[tuple[str, str], Mapping[str, str]]
+#: By subject, then by job: the time of the newest good copy (ISO 8601, UTC).
+Newest = Mapping[Subject, Mapping[str, str]]
 
 
 @dataclass(slots=True)
@@ -114,7 +115,7 @@ class _Jobs:
         return self._gather(subject, database)
 
     def _gather(self, subject: str, database: str | None) -> _NewestCopies:
-        kept, newest = _NewestCopies(), self._newest.get((self._kind, subject), {})
+        kept, newest = _NewestCopies(), self._newest.get(Subject(self._kind, subject), {})
         for job, oldest in self._jobs:
             if subject in job.covers and (
                 database is None

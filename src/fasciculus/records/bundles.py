@@ -13,6 +13,7 @@ from ..core.bundle.layout import moment_of
 from ..core.bundle.manifest import ManifestSummary
 from ..core.errors import MissingError
 from ..core.retention import RetentionCopy
+from ..core.subject import Subject
 from ..models import Bundle, BundleDetail, Copy, Page, Pin
 from . import damage, usage
 from .db import now, stamp
@@ -216,7 +217,7 @@ def add(
     return key
 
 
-def number(db: sqlite3.Connection, subject: tuple[str, str], name: str) -> int | None:
+def number(db: sqlite3.Connection, subject: Subject, name: str) -> int | None:
     """Return the number of a subject's bundle, None for an unknown name."""
     row = db.execute(
         "SELECT id FROM bundle WHERE subject_kind=? AND subject=? AND name=?", (*subject, name)
@@ -321,7 +322,7 @@ def retire(db: sqlite3.Connection, subject_kind: str, subject: str, name: str, s
         "AND NOT EXISTS (SELECT 1 FROM copy WHERE bundle_id=bundle.id)",
         (subject_kind, subject, name),
     )
-    damage.drop_of_retired(db, (subject_kind, subject))
+    damage.drop_of_retired(db, Subject(subject_kind, subject))
     for row in db.execute("SELECT id FROM store WHERE name=?", (store,)).fetchall():
         usage.refresh(db, row["id"], subject_kind, subject)
 
@@ -386,14 +387,14 @@ _LOST = (
 )
 
 
-def newest_by_job(db: sqlite3.Connection) -> dict[tuple[str, str], dict[str, str]]:
-    """By (subject kind, subject), then by job: the time of the newest bundle with a good copy."""
-    found: dict[tuple[str, str], dict[str, str]] = {}
+def newest_by_job(db: sqlite3.Connection) -> dict[Subject, dict[str, str]]:
+    """Return, by subject and then by job, the time of the newest bundle with a good copy."""
+    found: dict[Subject, dict[str, str]] = {}
     for kind, subject, job, moment in db.execute(
         "SELECT subject_kind, subject, job, max(moment) FROM bundle WHERE id NOT IN "
         f"({_LOST}) GROUP BY subject_kind, subject, job"
     ):
-        found.setdefault((kind, subject), {})[job] = moment
+        found.setdefault(Subject(kind, subject), {})[job] = moment
     return found
 
 

@@ -8,6 +8,7 @@ from typing import Protocol
 
 from ..core.bundle.layout import MANIFEST
 from ..core.formatting import THE_RECORDS
+from ..core.subject import Subject
 from ..models import DamageRow, JobInput, Page
 from .db import now
 from .paging import PageRequest, Query, page
@@ -23,9 +24,7 @@ class FoundDamage(Protocol):
     harmed: int
 
 
-def found(
-    db: sqlite3.Connection, store: str, subject: tuple[str, str], damage: FoundDamage
-) -> None:
+def found(db: sqlite3.Connection, store: str, subject: Subject, damage: FoundDamage) -> None:
     """Note a damaged file, or what is known of it now."""
     db.execute(
         "INSERT INTO damage (store_id, subject_kind, subject, file, reason, bundles, files, "
@@ -45,7 +44,7 @@ def found(
     )
 
 
-def is_sound(db: sqlite3.Connection, store: str, subject: tuple[str, str], file: str) -> None:
+def is_sound(db: sqlite3.Connection, store: str, subject: Subject, file: str) -> None:
     """Forget damage that is no more."""
     db.execute(
         "DELETE FROM damage WHERE store_id=(SELECT id FROM store WHERE name=?) AND subject_kind=? "
@@ -54,7 +53,7 @@ def is_sound(db: sqlite3.Connection, store: str, subject: tuple[str, str], file:
     )
 
 
-def drop_of_retired(db: sqlite3.Connection, subject: tuple[str, str]) -> None:
+def drop_of_retired(db: sqlite3.Connection, subject: Subject) -> None:
     """Forget damage that harms no copy any more."""
     db.execute(
         "DELETE FROM damage WHERE subject_kind=? AND subject=? AND NOT EXISTS (SELECT 1 FROM "
@@ -105,12 +104,12 @@ def rows(
             query.only(f"{column} = ?", value)
     found = page(db, query, paging, _damage)
     for row in found.items:
-        row.repair_from = helpers(db, row.store, (row.subject_kind, row.subject), row.file)
+        row.repair_from = helpers(db, row.store, Subject(row.subject_kind, row.subject), row.file)
         row.stored_again = _stored_again(db, row)
     return found
 
 
-def helpers(db: sqlite3.Connection, store: str, subject: tuple[str, str], file: str) -> list[str]:
+def helpers(db: sqlite3.Connection, store: str, subject: Subject, file: str) -> list[str]:
     """Return the sources that a damaged file can be repaired from: other stores that should have it
     intact, and the records.
     """
@@ -159,7 +158,7 @@ def _stored_again(db: sqlite3.Connection, row: DamageRow) -> str:
     return str(found[0]) if found is not None and row.file.startswith("pieces/") else ""
 
 
-def damaged_files(db: sqlite3.Connection, subject: tuple[str, str], stores: list[str]) -> list[str]:
+def damaged_files(db: sqlite3.Connection, subject: Subject, stores: list[str]) -> list[str]:
     """Return the damaged files of a subject on any of some stores."""
     marks = ", ".join("?" * len(stores))
     return [
@@ -173,7 +172,7 @@ def damaged_files(db: sqlite3.Connection, subject: tuple[str, str], stores: list
     ]
 
 
-def told_now(db: sqlite3.Connection, store: str, subject: tuple[str, str]) -> set[int]:
+def told_now(db: sqlite3.Connection, store: str, subject: Subject) -> set[int]:
     """Return the damage of a subject on a store that nobody has been told about; from now on it
     counts as told.
     """
@@ -188,9 +187,7 @@ def told_now(db: sqlite3.Connection, store: str, subject: tuple[str, str]) -> se
     }
 
 
-def concerned(
-    db: sqlite3.Connection, store: str, subject: tuple[str, str]
-) -> tuple[list[JobInput], str]:
+def concerned(db: sqlite3.Connection, store: str, subject: Subject) -> tuple[list[JobInput], str]:
     """Return the jobs that made a subject's copies on a store, and the zone of the first one."""
     rows = db.execute(
         "SELECT DISTINCT job.document FROM job JOIN bundle ON bundle.job=job.name JOIN copy ON "

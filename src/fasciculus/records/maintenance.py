@@ -12,6 +12,7 @@ from msgspec.structs import replace
 
 from ..core.bundle.manifest import ManifestSummary
 from ..core.errors import MissingError
+from ..core.subject import Subject
 from ..models import MaintenanceTask, Page
 from . import usage
 from .db import now
@@ -84,7 +85,7 @@ def add(
     db: sqlite3.Connection,
     kind: str,
     store: str,
-    subject: tuple[str, str],
+    subject: Subject,
     options: MaintenanceOptions,
     started_by: str,
     bundle: str = "",
@@ -140,7 +141,7 @@ def pending(
     db: sqlite3.Connection,
     kind: str,
     store: str,
-    subject: tuple[str, str],
+    subject: Subject,
     options: MaintenanceOptions,
     bundle: str,
 ) -> int | None:
@@ -158,10 +159,10 @@ def pending(
 # Copies ---------------------------------------------------------------------------
 
 
-def subjects_on(db: sqlite3.Connection, store: str, subject: str = "") -> list[tuple[str, str]]:
+def subjects_on(db: sqlite3.Connection, store: str, subject: str = "") -> list[Subject]:
     """Return the subjects with a copy on a store, all or those of one name."""
     return [
-        (row[0], row[1])
+        Subject(row[0], row[1])
         for row in db.execute(
             "SELECT DISTINCT subject_kind, subject FROM bundle JOIN copy ON bundle_id=bundle.id "
             "JOIN store ON "
@@ -185,7 +186,7 @@ class RecordedCopy:
 
 
 def copies_on(
-    db: sqlite3.Connection, store: str, subject: tuple[str, str], bundle: str = ""
+    db: sqlite3.Connection, store: str, subject: Subject, bundle: str = ""
 ) -> list[RecordedCopy]:
     """Return the copies of a subject on a store, oldest first."""
     return [
@@ -205,7 +206,7 @@ def copies_on(
     ]
 
 
-def other_stores(db: sqlite3.Connection, store: str, subject: tuple[str, str]) -> list[str]:
+def other_stores(db: sqlite3.Connection, store: str, subject: Subject) -> list[str]:
     """Return the other stores that have copies of a subject."""
     return [
         row[0]
@@ -218,9 +219,7 @@ def other_stores(db: sqlite3.Connection, store: str, subject: tuple[str, str]) -
     ]
 
 
-def verified(
-    db: sqlite3.Connection, store: str, subject: tuple[str, str], bundle: str, deep: bool
-) -> None:
+def verified(db: sqlite3.Connection, store: str, subject: Subject, bundle: str, deep: bool) -> None:
     """Note that a copy was looked through. One that was read was looked at as well."""
     column = "verified_deep=:now, verified" if deep else "verified"
     db.execute(
@@ -235,7 +234,7 @@ def verified(
 def repacked(
     db: sqlite3.Connection,
     store: str,
-    subject: tuple[str, str],
+    subject: Subject,
     bundle: str,
     manifest: ManifestSummary,
 ) -> bool:
@@ -268,18 +267,18 @@ def repacked(
     return True
 
 
-def refresh_usage(db: sqlite3.Connection, store: str, subject: tuple[str, str]) -> None:
+def refresh_usage(db: sqlite3.Connection, store: str, subject: Subject) -> None:
     """Measure a subject's usage of a store again, after it was repacked."""
     for row in db.execute("SELECT id FROM store WHERE name=?", (store,)).fetchall():
         usage.refresh(db, row["id"], *subject)
 
 
-def last_read(db: sqlite3.Connection, store: str) -> dict[tuple[str, str], str]:
+def last_read(db: sqlite3.Connection, store: str) -> dict[Subject, str]:
     """By subject, when its copies on a store were last read through, or else when the first was
     made.
     """
     return {
-        (row[0], row[1]): row[2]
+        Subject(row[0], row[1]): row[2]
         for row in db.execute(
             "SELECT subject_kind, subject, coalesce(max(verified_deep), min(made)) FROM bundle "
             "JOIN copy ON "

@@ -12,6 +12,7 @@ import msgspec
 from msgspec import UNSET
 
 from ..core.errors import MissingError
+from ..core.subject import Subject
 from ..models import JobInput, Page, Run, RunDetail, Task, TaskCopy
 from .bundles import MadeBundle
 from .db import now, stamp
@@ -179,10 +180,10 @@ def add(
     db: sqlite3.Connection,
     job: JobInput,
     started_by: str,
-    subjects: Sequence[tuple[str, str]],
+    subjects: Sequence[Subject],
     key: str | None = None,
     options: RunOptions = RunOptions(),
-    times: Mapping[tuple[str, str], TaskTimes] | None = None,
+    times: Mapping[Subject, TaskTimes] | None = None,
 ) -> int:
     """Return a queued run with a task for each subject; ``times`` says within what time
     some begin.

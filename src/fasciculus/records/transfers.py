@@ -13,13 +13,11 @@ import msgspec
 from ..core import retention
 from ..core.bundle.manifest import ManifestSummary
 from ..core.retention import RetentionCopy
+from ..core.subject import Subject
 from ..models import Page, Transfer, TransferDay
 from . import jobs, usage
 from .db import now
 from .paging import PageRequest, Query, page
-
-_Subject = tuple[str, str]
-
 
 #: Bundles of one store by whether another has them too.
 _OF_TWO = (
@@ -32,16 +30,16 @@ _OF_TWO = (
 
 
 def missing(
-    db: sqlite3.Connection, store: str, source: str, subject: _Subject | None = None
-) -> dict[_Subject, list[str]]:
+    db: sqlite3.Connection, store: str, source: str, subject: Subject | None = None
+) -> dict[Subject, list[str]]:
     """By subject, the bundles that one store has and another lacks, oldest first."""
     there = {"store": store, "source": source, "is_there": False}
     return _by_subject(db.execute(_OF_TWO, {**there, **_named(subject)}))
 
 
 def on_both(
-    db: sqlite3.Connection, store: str, source: str, subject: _Subject | None = None
-) -> dict[_Subject, list[str]]:
+    db: sqlite3.Connection, store: str, source: str, subject: Subject | None = None
+) -> dict[Subject, list[str]]:
     """By subject, the bundles that both of two stores have, oldest first."""
     there = {"store": store, "source": source, "is_there": True}
     return _by_subject(db.execute(_OF_TWO, {**there, **_named(subject)}))
@@ -64,8 +62,8 @@ _MISSED = (
 
 
 def missed(
-    db: sqlite3.Connection, store: str, subject: _Subject | None = None, job: str = ""
-) -> dict[_Subject, list[str]]:
+    db: sqlite3.Connection, store: str, subject: Subject | None = None, job: str = ""
+) -> dict[Subject, list[str]]:
     """By subject, the bundles that jobs wanted on a store and that are on others alone.
 
     Only those that the job's keep rule would have left there.
@@ -79,13 +77,13 @@ def missed(
         {"store": store, "job": job, **_named(subject)},
     )
     wanted: dict[tuple[str, str, str], Container[str]] = {}
-    found: dict[_Subject, list[str]] = {}
+    found: dict[Subject, list[str]] = {}
     for kind, name, bundle, of_job in rows:
         key = (kind, name, of_job)
         if key not in wanted:
             wanted[key] = _wanted(db, store, *key)
         if bundle in wanted[key]:
-            found.setdefault((kind, name), []).append(bundle)
+            found.setdefault(Subject(kind, name), []).append(bundle)
     return found
 
 
@@ -115,15 +113,15 @@ def _wanted(
     return retention.kept(copies, rule, ZoneInfo(job.zone))
 
 
-def _named(subject: _Subject | None) -> dict[str, str]:
+def _named(subject: Subject | None) -> dict[str, str]:
     kind, name = subject or ("", "")
     return {"kind": kind, "subject": name}
 
 
-def _by_subject(rows: Iterable[sqlite3.Row]) -> dict[_Subject, list[str]]:
-    found: dict[_Subject, list[str]] = {}
+def _by_subject(rows: Iterable[sqlite3.Row]) -> dict[Subject, list[str]]:
+    found: dict[Subject, list[str]] = {}
     for row in rows:
-        found.setdefault((row[0], row[1]), []).append(row[2])
+        found.setdefault(Subject(row[0], row[1]), []).append(row[2])
     return found
 
 
@@ -150,7 +148,7 @@ def lagging(db: sqlite3.Connection) -> dict[str, int]:
 def made(
     db: sqlite3.Connection,
     store: str,
-    subject: _Subject,
+    subject: Subject,
     bundle: str,
     source: str,
     sent: int,

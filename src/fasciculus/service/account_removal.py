@@ -9,8 +9,8 @@ from datetime import UTC, datetime
 
 from ..config import Config
 from ..core import retention, schedule
-from ..core.bundle.layout import SubjectRef
 from ..core.errors import SettingError
+from ..core.subject import Subject
 from ..models import Account
 from ..records import bundles, inventory, jobs
 from ..records.db import Records
@@ -25,11 +25,11 @@ log = logging.getLogger(__name__)
 _DEADLINE = 1800.0
 
 
-def subjects_of(account: Account) -> list[SubjectRef]:
+def subjects_of(account: Account) -> list[Subject]:
     """Return the account and its sites: all subjects that may have bundles."""
     return [
-        SubjectRef("account", account.name),
-        *(SubjectRef("site", site.name) for site in account.sites),
+        Subject("account", account.name),
+        *(Subject("site", site.name) for site in account.sites),
     ]
 
 
@@ -51,7 +51,7 @@ def _remove_copies(
     config: Config,
     records: Records,
     cipher: SecretCipher,
-    subject: SubjectRef,
+    subject: Subject,
     store_name: str,
     names: Sequence[str],
 ) -> int:
@@ -65,7 +65,7 @@ def _remove_copies(
             for kept in config.listing(subject.kind, subject.name, name).parent.glob(f"{name}*"):
                 if kept.name.removesuffix(kept.suffix) in (name, f"{name}@{store_name}"):
                     kept.unlink()
-    order.recorded = recorded_copies(sources, store_name, (subject.kind, subject.name))
+    order.recorded = recorded_copies(sources, store_name, subject)
     for trouble in outside.call_within(_DEADLINE, sweep_pieces, order, subject):
         log.warning("%s", trouble)
     return len(names)
@@ -95,10 +95,10 @@ def retire_copies(
     return count
 
 
-def check_idle(busy: set[tuple[str, str]], account: Account) -> None:
+def check_idle(busy: set[Subject], account: Account) -> None:
     """Nobody removes what is being written."""
     for subject in subjects_of(account):
-        if (subject.kind, subject.name) in busy:
+        if subject in busy:
             raise SettingError(
                 f"A task or restore of {subject.name} is running.",
                 "Wait for its end, or cancel it.",

@@ -12,8 +12,8 @@ from ..bundles.files import fetch_listing, is_listing_of
 from ..bundles.omissions import Omissions
 from ..bundles.recorded_copies import RecordedCopies
 from ..bundles.tar_export import ExportSelection
-from ..core.bundle.layout import SubjectRef
 from ..core.errors import SettingError
+from ..core.subject import Subject
 from ..stores import open_store
 from ..stores.base import Store, connected
 from ..worker.orders import StoreOrder
@@ -28,7 +28,7 @@ class Export:
     """
 
     order: StoreOrder
-    subject: SubjectRef
+    subject: Subject
     bundle: str
     listing: Path
     own: Path

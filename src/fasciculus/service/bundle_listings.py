@@ -5,8 +5,8 @@ from __future__ import annotations
 from collections.abc import Callable
 from pathlib import Path
 
-from ..core.bundle.layout import SubjectRef
 from ..core.errors import DamagedError, MissingError, SettingError
+from ..core.subject import Subject
 from ..models import Bundle
 from ..records import bundles
 from . import outside
@@ -41,11 +41,9 @@ def listing_of(bundle: Bundle) -> Path:
     """
     path = context().config.listing(bundle.subject_kind, bundle.subject, bundle.name)
     if not path.exists():
-        subject = SubjectRef(bundle.subject_kind, bundle.subject)
+        subject = Subject(bundle.subject_kind, bundle.subject)
         order = store_order(order_inputs(), chosen_copy(bundle, ""))
-        order.recorded = recorded_copies(
-            order_inputs(), order.name, (subject.kind, subject.name), bundle.name
-        )
+        order.recorded = recorded_copies(order_inputs(), order.name, subject, bundle.name)
         try:
             outside.call_within(
                 _DEADLINE, fetch_recorded_listing, order, subject, bundle.name, path
@@ -61,7 +59,7 @@ def verifier(bundle: Bundle, store: str, started_by: str) -> Callable[[], None]:
     after the request has ended.
     """
     tasks = context().tasks
-    subject = (bundle.subject_kind, bundle.subject)
+    subject = Subject(bundle.subject_kind, bundle.subject)
     return lambda: tasks.verify_copy(store, subject, bundle.name, started_by)
 
 
@@ -70,9 +68,9 @@ def export_of(
 ) -> Export:
     """Return the export of a bundle from a store."""
     sources, config = order_inputs(), context().config
-    subject = SubjectRef(bundle.subject_kind, bundle.subject)
+    subject = Subject(bundle.subject_kind, bundle.subject)
     order = store_order(sources, store)
-    order.recorded = recorded_copies(sources, store, (subject.kind, subject.name), bundle.name)
+    order.recorded = recorded_copies(sources, store, subject, bundle.name)
     return Export(
         order,
         subject,

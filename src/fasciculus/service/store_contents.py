@@ -7,10 +7,11 @@ from contextlib import suppress
 
 from ..bundles.retiring import complete
 from ..core.bundle.authentication import Origin, origin_of
-from ..core.bundle.layout import MANIFEST, SUBJECT_FOLDERS, SubjectRef
+from ..core.bundle.layout import MANIFEST
 from ..core.errors import FasciculusError
 from ..core.formatting import format_count, format_list
 from ..core.steps import Step
+from ..core.subject import SUBJECT_FOLDERS, Subject
 from ..stores.base import Store
 from ..stores.reading import read_all
 
@@ -27,7 +28,7 @@ _SAID = {
 def contents_step(store: Store, key: bytes) -> Step | None:
     """Return a step about the bundles on a store; None if there are none."""
     subjects = [
-        SubjectRef(kind, item.name)
+        Subject(kind, item.name)
         for kind, folder in SUBJECT_FOLDERS.items()
         for item in store.items(folder)
         if item.folder

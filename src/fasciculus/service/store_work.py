@@ -11,9 +11,9 @@ from pathlib import Path
 from ..bundles.files import fetch_listing
 from ..bundles.recorded_copies import RecordedCopies
 from ..bundles.retiring import remove_bundle, sweep
-from ..core.bundle.layout import SubjectRef
 from ..core.bundle.manifest import PieceRecord
 from ..core.errors import DamagedError
+from ..core.subject import Subject
 from ..stores import open_store
 from ..stores.base import connected
 from ..stores.identity import check_ours
@@ -42,7 +42,7 @@ def put_records(order: StoreOrder, local: Path, folder: str, kept: int) -> None:
 
 
 def remove_copies(
-    write: Callable[[bytes], None], order: StoreOrder, subject: SubjectRef, names: Sequence[str]
+    write: Callable[[bytes], None], order: StoreOrder, subject: Subject, names: Sequence[str]
 ) -> None:
     """Remove bundles' folders from a store, and write the name of each removed one."""
     with connected(open_store(order.spec())) as store:
@@ -52,7 +52,7 @@ def remove_copies(
             write(name.encode())
 
 
-def sweep_pieces(order: StoreOrder, subject: SubjectRef) -> list[str]:
+def sweep_pieces(order: StoreOrder, subject: Subject) -> list[str]:
     """Remove the pieces that no bundle of ``order.recorded`` needs, and return warnings."""
     said: list[str] = []
     known = RecordedCopies(order.recorded, subject, order.key, said.append)
@@ -65,18 +65,14 @@ def sweep_pieces(order: StoreOrder, subject: SubjectRef) -> list[str]:
     return said
 
 
-def fetch_recorded_listing(
-    order: StoreOrder, subject: SubjectRef, bundle: str, target: Path
-) -> None:
+def fetch_recorded_listing(order: StoreOrder, subject: Subject, bundle: str, target: Path) -> None:
     """Bring the listing of a copy here, as the records know it."""
     known = RecordedCopies(order.recorded, subject, order.key)
     with connected(open_store(order.spec())) as store:
         fetch_listing(store, subject, known.manifest(store, bundle), target)
 
 
-def read_pieces(
-    order: StoreOrder, subject: SubjectRef, pieces: Sequence[PieceRecord]
-) -> list[bytes]:
+def read_pieces(order: StoreOrder, subject: Subject, pieces: Sequence[PieceRecord]) -> list[bytes]:
     """Read small pieces whole, each held to its digest."""
     rows = []
     with connected(open_store(order.spec())) as store:

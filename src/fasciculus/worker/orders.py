@@ -13,10 +13,10 @@ from typing import TYPE_CHECKING, Literal
 import msgspec
 
 from ..bundles.recorded_copies import RecordedCopies
-from ..core.bundle.layout import SubjectRef
 from ..core.bundle.manifest import PieceRecord
 from ..core.dump.filters import DatabaseRules
 from ..core.file_filters import FileRules
+from ..core.subject import Subject
 from ..databases.base import DatabaseRef
 from ..hosts import host_spec
 from ..stores import store_spec
@@ -115,7 +115,7 @@ class StoreOrder(_OfKind, kw_only=True):
         return replace(found, identities=tuple(self.identities))
 
     def recorded_copies(
-        self, subject: SubjectRef, on_trouble: Callable[[str], None]
+        self, subject: Subject, on_trouble: Callable[[str], None]
     ) -> RecordedCopies:
         """Return the subject's copies on it, as the records know them."""
         return RecordedCopies(self.recorded, subject, self.key, on_trouble)
@@ -201,8 +201,8 @@ class SubjectOrder(OrderData, kw_only=True):
     #: The account that it belongs to; empty for a host.
     account: str = ""
 
-    def ref(self) -> SubjectRef:
-        return SubjectRef(self.kind, self.name)
+    def ref(self) -> Subject:
+        return Subject(self.kind, self.name)
 
 
 class PreviousOrder(OrderData, kw_only=True):

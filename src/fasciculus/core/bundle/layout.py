@@ -6,8 +6,6 @@ import re
 from collections.abc import Iterable
 from datetime import UTC, datetime, timedelta
 
-from msgspec import Struct
-
 from ..errors import SettingError
 
 #: What ends the name of a sealed file (the age format, version 1).
@@ -16,7 +14,6 @@ STORE_FILE = "fasciculus-store.json"
 MANIFEST = "bundle.json"
 LISTING = "listing.jsonl.zst"
 SUMS = "SHA256SUMS"
-SUBJECT_FOLDERS = {"account": "accounts", "site": "sites", "host": "hosts"}
 KINDS = ("files", "databases", "mail", "system", "notes")
 
 _LISTING = re.compile(r"listing(?:-(\d+))?\.jsonl\.zst(?:\.age)?")
@@ -30,32 +27,6 @@ _BUNDLE = re.compile(r"(\d{4}-\d{2}-\d{2}T\d{6}Z)-([a-z0-9._-]+)")
 def is_store_id(text: str) -> bool:
     """Return whether a text can be a store's id: 32 hexadecimal digits."""
     return _STORE_ID.fullmatch(text) is not None
-
-
-class SubjectRef(Struct, frozen=True):
-    """The subject of a bundle: its kind and name."""
-
-    kind: str
-    name: str
-
-    @property
-    def folder(self) -> str:
-        """Its folder below the store's root."""
-        return f"{SUBJECT_FOLDERS[self.kind]}/{self.name}"
-
-    @property
-    def bundles(self) -> str:
-        return f"{self.folder}/bundles"
-
-    @property
-    def pieces(self) -> str:
-        return f"{self.folder}/pieces"
-
-    def bundle(self, name: str) -> str:
-        return f"{self.bundles}/{name}"
-
-    def piece(self, name: str) -> str:
-        return f"{self.pieces}/{name}"
 
 
 def check_name(name: str, field: str = "name") -> str:

@@ -14,6 +14,7 @@ from typing import BinaryIO, Protocol
 from blake3 import blake3
 
 from ..errors import DamagedError
+from ..subject import Subject
 from .codecs import (
     FRAME_SIZE,
     MOST_UNPACKED,
@@ -24,7 +25,6 @@ from .codecs import (
 )
 from .entry import FILE, Entry, Extent
 from .frame_cache import CachedFrame, FrameCache
-from .layout import SubjectRef
 
 _READ = 1024 * 1024
 _OPEN_PIECES = 12
@@ -192,7 +192,7 @@ class BundleReader:
     ``spool`` is a folder for what is read but not wanted yet.
     """
 
-    def __init__(self, source: RangeSource, subject: SubjectRef, spool: Path | None = None) -> None:
+    def __init__(self, source: RangeSource, subject: Subject, spool: Path | None = None) -> None:
         self._source, self._subject = source, subject
         self._readers: dict[str, PieceReader] = {}
         self._held = FrameCache(spool)

@@ -9,6 +9,7 @@ from datetime import UTC, datetime, timedelta
 
 from ...config import Config
 from ...core.errors import FasciculusError
+from ...core.subject import Subject
 from ...models import Account, Host, JobInput
 from ...records import discoveries, history, inventory, jobs, pauses, store_days, users
 from ...records.db import Records
@@ -36,7 +37,7 @@ class Housekeeper:
         records: Records,
         cipher: SecretCipher,
         events: EventStream,
-        busy: Callable[[], set[tuple[str, str]]],
+        busy: Callable[[], set[Subject]],
         verify_some: Callable[[], None],
         catch_up: Callable[[], None],
     ) -> None:

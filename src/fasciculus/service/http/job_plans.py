@@ -11,6 +11,7 @@ from ...core import job_summary, retention, schedule, store_advice
 from ...core.permissions import Permission
 from ...core.retention import KeepRule
 from ...core.retention.simulation import SimulatedDay, Sizes, simulate
+from ...core.subject import Subject
 from ...models import (
     JobInput,
     JobSimulation,
@@ -168,7 +169,7 @@ def jobs_simulate(query: SimulationQuery, body: JobInput) -> JobSimulation:
     subject = query.subject or (covers[0] if covers else "")
     now = datetime.now(UTC)
     sizes, packed = _sizes(db, body, kind, subject)
-    days = list(_days(db, body, store, (kind, subject), sizes, now))
+    days = list(_days(db, body, store, Subject(kind, subject), sizes, now))
     scale = _of_all(db, body, covers) / packed if packed else 0.0
     free = stores.store(db, context().cipher, store).free
     return JobSimulation(
@@ -241,7 +242,7 @@ def _taken(db: sqlite3.Connection, job: JobInput, store: str, now: datetime) -> 
         sizes, packed = _sizes(db, job, kind, subject)
         if packed:
             scale = _of_all(db, job, covers) / packed
-            for day in _days(db, job, store, (kind, subject), sizes, now):
+            for day in _days(db, job, store, Subject(kind, subject), sizes, now):
                 yield int(day.bytes * scale)
             return
 
@@ -262,7 +263,7 @@ def _days(
     db: sqlite3.Connection,
     job: JobInput,
     store: str,
-    subject: tuple[str, str],
+    subject: Subject,
     sizes: Sizes,
     now: datetime,
 ) -> Iterator[SimulatedDay]:

@@ -8,6 +8,7 @@ from urllib.parse import quote
 
 from ...core.outcome import worst
 from ...core.permissions import Permission
+from ...core.subject import Subject
 from ...models import Overview, Run, Upcoming
 from ...models.runs import Attention, Night, StoreFill, SubjectNights
 from ...records import alerts, bundles, inventory, jobs, past_runs, pauses, runs, search, stores
@@ -113,9 +114,9 @@ def _upcoming(now: datetime) -> list[Upcoming]:
 def _nights(now: datetime) -> list[SubjectNights]:
     """Return the worst outcome of each subject on each of the last days, by UTC."""
     first = (now - timedelta(days=_NIGHTS - 1)).date()
-    by_subject: dict[tuple[str, str], dict[str, list[str]]] = {}
+    by_subject: dict[Subject, dict[str, list[str]]] = {}
     for kind, subject, at, outcome in past_runs.nights(context().records.reader, first.isoformat()):
-        by_subject.setdefault((kind, subject), {}).setdefault(at[:10], []).append(outcome)
+        by_subject.setdefault(Subject(kind, subject), {}).setdefault(at[:10], []).append(outcome)
     days = [(first + timedelta(days=n)).isoformat() for n in range(_NIGHTS)]
     rows = [
         SubjectNights(

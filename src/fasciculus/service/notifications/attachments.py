@@ -5,8 +5,8 @@ from __future__ import annotations
 import logging
 from dataclasses import dataclass
 
-from ...core.bundle.layout import SubjectRef
 from ...core.errors import FasciculusError
+from ...core.subject import Subject
 from ...models import Task
 from ...records import jobs, maintenance, runs
 from .. import outside
@@ -47,13 +47,11 @@ def attachments(sources: OrderInputs, run_id: int) -> list[Attachment]:
 
 
 def _of_task(sources: OrderInputs, task: Task, most: int) -> list[Attachment]:
-    subject = SubjectRef(task.subject_kind, task.subject)
+    subject = Subject(task.subject_kind, task.subject)
     for copy in task.copies:
         if copy.error:
             continue
-        known = maintenance.copies_on(
-            sources.db, copy.store, (subject.kind, subject.name), task.bundle
-        )
+        known = maintenance.copies_on(sources.db, copy.store, subject, task.bundle)
         pieces = known[0].manifest.pieces if known else []
         if not pieces or sum(piece.bytes for piece in pieces) > most:
             return []

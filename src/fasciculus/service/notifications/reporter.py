@@ -15,6 +15,7 @@ from ...core.maintenance_report import DamageLine, MaintenanceReport
 from ...core.outcome import worst
 from ...core.report_rules import tells_of_recovery, wants
 from ...core.run_report import CopyLine, RunReport, TaskLine
+from ...core.subject import Subject
 from ...core.watch import FAILED, PARTLY_FAILED, Finding
 from ...models import Alert, JobInput, MaintenanceTask, RunDetail, WatchSettings
 from ...records import damage, inventory, jobs, log_lines, maintenance, past_runs, runs
@@ -157,7 +158,7 @@ class Reporter:
         To all who get the reports of the jobs that made the copies: damage is trouble.
         """
         work = maintenance.task(db, number)
-        subject = (work.subject_kind, work.subject)
+        subject = Subject(work.subject_kind, work.subject)
         if work.kind not in ("verify", "repair") or (
             work.kind == "repair" and work.outcome == "cancelled"
         ):

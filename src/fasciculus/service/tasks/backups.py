@@ -13,6 +13,7 @@ from datetime import UTC, datetime, timedelta
 from ...core.errors import FasciculusError, SettingError
 from ...core.formatting import format_count
 from ...core.schedule import spread
+from ...core.subject import Subject
 from ...hosts import KINDS as HOST_KINDS
 from ...models import JobInput, Task
 from ...records import (
@@ -70,8 +71,8 @@ class RunStart:
 
 
 def task_times(
-    job: JobInput, subjects: Sequence[tuple[str, str]], now: datetime
-) -> dict[tuple[str, str], runs.TaskTimes]:
+    job: JobInput, subjects: Sequence[Subject], now: datetime
+) -> dict[Subject, runs.TaskTimes]:
     """Within what time each subject of a run begins that a timetable starts."""
     held = job.starting.restrictions(job.zone)
     # Caught up after downtime, the hours may be others.
@@ -82,10 +83,10 @@ def task_times(
         window = min(window, end - begin)
     offsets = spread([name for _, name in subjects], window)
     return {
-        (kind, name): runs.TaskTimes(
-            begin + offsets[name] if begin > now or offsets[name] else None, end
+        subject: runs.TaskTimes(
+            begin + offsets[subject.name] if begin > now or offsets[subject.name] else None, end
         )
-        for kind, name in subjects
+        for subject in subjects
     }
 
 
@@ -124,7 +125,9 @@ class BackupHandler(HandlerBase[QueuedBackup]):
             self._check_paused(db, job.name)
             self._check_overlap(db, job, start)
             kind = job.subjects[:-1]
-            subjects = [(kind, subject) for subject in _chosen(jobs.covers(db, job), options.names)]
+            subjects = [
+                Subject(kind, name) for name in _chosen(jobs.covers(db, job), options.names)
+            ]
             if not subjects:
                 raise SettingError(
                     f"Job “{job.name}” covers nothing.",
@@ -180,7 +183,7 @@ class BackupHandler(HandlerBase[QueuedBackup]):
             found.append(
                 QueuedBackup(
                     number=task.id,
-                    subject=(task.subject_kind, task.subject),
+                    subject=Subject(task.subject_kind, task.subject),
                     run=run_id,
                     by_itself=by_itself,
                     job=job,
@@ -399,7 +402,7 @@ class BackupHandler(HandlerBase[QueuedBackup]):
                 found += [
                     QueuedBackup(
                         number=task.id,
-                        subject=(task.subject_kind, task.subject),
+                        subject=Subject(task.subject_kind, task.subject),
                         run=run_id,
                         job=None,
                     )

@@ -8,6 +8,7 @@ from datetime import UTC, datetime
 from typing import Generic, Protocol, TypeVar
 
 from ...config import Config
+from ...core.subject import Subject
 from ...models import LogLine
 from ...records import log_lines
 from ...records.db import Records
@@ -17,7 +18,7 @@ from ...worker.orders import Order
 from ...worker.results import AnyResult
 from ..event_stream import EventStream
 from .orders.connections import OrderInputs
-from .queued import QueuedTask, Subject
+from .queued import QueuedTask
 
 T = TypeVar("T", bound=QueuedTask)
 

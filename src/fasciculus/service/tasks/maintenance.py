@@ -13,6 +13,7 @@ from msgspec.structs import asdict, replace
 
 from ...core.errors import FasciculusError, SettingError
 from ...core.formatting import format_count, format_list
+from ...core.subject import Subject
 from ...models import MaintenanceTask
 from ...records import bundles, damage, imports, maintenance, store_days, stores, transfers
 from ...records.maintenance import MaintenanceOptions
@@ -38,7 +39,7 @@ from ...worker.results import AnyResult, MaintenanceResult, RepackResult, Verify
 from .handler import HandlerBase
 from .orders.maintenance import RECORDS_COPY, RECORDS_FOLDER, maintenance_order
 from .progress import TaskProgress
-from .queued import QueuedMaintenance, Subject
+from .queued import QueuedMaintenance
 
 log = logging.getLogger(__name__)
 
@@ -80,7 +81,7 @@ class MaintenanceHandler(HandlerBase[QueuedMaintenance]):
             if kind == "transfer":
                 name, subjects = "", lacking(db, self._cipher, store, options, subject)
             elif kind == "import":
-                name, subjects = "", [("store", store)]
+                name, subjects = "", [Subject("store", store)]
             else:
                 name, subjects = self._subjects(db, kind, store, subject, bundle)
             known = [maintenance.pending(db, kind, store, row, options, name) for row in subjects]
@@ -96,7 +97,7 @@ class MaintenanceHandler(HandlerBase[QueuedMaintenance]):
     @staticmethod
     def _subjects(
         db: sqlite3.Connection, kind: str, store: str, subject: str, bundle: int | None
-    ) -> tuple[str, list[tuple[str, str]]]:
+    ) -> tuple[str, list[Subject]]:
         """Return the bundle's name where one was named, and the subjects concerned."""
         if bundle is not None:
             found = bundles.bundle(db, bundle)
@@ -106,7 +107,7 @@ class MaintenanceHandler(HandlerBase[QueuedMaintenance]):
                     "Name another store.",
                     field="bundle",
                 )
-            return found.name, [(found.subject_kind, found.subject)]
+            return found.name, [Subject(found.subject_kind, found.subject)]
         subjects = maintenance.subjects_on(db, store, subject)
         if kind == "repair":
             subjects = [row for row in subjects if damage.damaged_files(db, row, [store])]
@@ -130,7 +131,7 @@ class MaintenanceHandler(HandlerBase[QueuedMaintenance]):
         names = [name for name in (row.store, row.source) if name]
         return QueuedMaintenance(
             number=row.id,
-            subject=(row.subject_kind, row.subject),
+            subject=Subject(row.subject_kind, row.subject),
             lane="transfer" if row.kind == "transfer" else "maintenance",
             exclusive=row.kind != "verify",
             store=row.store,

@@ -7,7 +7,8 @@ from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass
 from datetime import UTC, datetime
 
-from .queued import Lane, QueuedTask, Subject
+from ...core.subject import Subject
+from .queued import Lane, QueuedTask
 
 
 @dataclass(frozen=True, slots=True)

@@ -6,6 +6,7 @@ from dataclasses import dataclass, field
 from datetime import datetime
 from typing import TYPE_CHECKING, Literal
 
+from ...core.subject import Subject
 from ...worker.events import BundleFound
 from ...worker.orders import BackupOrder
 from .progress import TaskProgress
@@ -14,7 +15,6 @@ if TYPE_CHECKING:
     from ...models import JobInput, MaintenanceTask, Restore, Task
     from .worker_pool import Worker
 
-Subject = tuple[str, str]
 #: Tasks of runs and restores share one limit; maintenance runs in parallel, one at a time, and
 #: bringing bundles from store to store, which mostly waits for the network, a few at a time.
 Lane = Literal["work", "maintenance", "transfer"]

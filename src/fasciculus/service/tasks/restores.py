@@ -5,6 +5,7 @@ from __future__ import annotations
 import shutil
 from collections.abc import Callable
 
+from ...core.subject import Subject
 from ...models import Restore
 from ...records import inventory, restores, store_days
 from ...worker.events import DamageMet, Event, Log, StoreSeen
@@ -26,7 +27,7 @@ class RestoreHandler(HandlerBase[QueuedRestore]):
         """Return a restore that waits. It waits for no other task of its host or store, but they
         for it: no more of them begin than these take together.
         """
-        subject = (restore.subject_kind, restore.subject)
+        subject = Subject(restore.subject_kind, restore.subject)
         return QueuedRestore(
             number=restore.id,
             subject=subject,

@@ -11,6 +11,7 @@ from typing import Any
 
 from ...core.errors import FasciculusError
 from ...core.formatting import format_count
+from ...core.subject import Subject
 from ...worker.events import Log, Progress
 from ...worker.orders import BackupOrder, Order
 from ...worker.results import AnyResult, Failure
@@ -18,7 +19,7 @@ from .handler import Handler
 from .journal import Journal
 from .progress import TaskProgress
 from .queue import Paused, TaskQueue
-from .queued import Lane, QueuedTask, Subject
+from .queued import Lane, QueuedTask
 from .worker_pool import Workers
 
 log = logging.getLogger(__name__)

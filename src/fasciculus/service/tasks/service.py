@@ -11,6 +11,7 @@ from math import ceil
 
 from ...config import Config
 from ...core.errors import FasciculusError
+from ...core.subject import Subject
 from ...models import JobInput, MaintenanceTask, Restore, Task
 from ...records import bundles, maintenance, stores, transfers
 from ...records.db import Records
@@ -28,7 +29,7 @@ from .backups import BackupHandler, RunStart
 from .maintenance import MaintenanceHandler, Reports
 from .orders.connections import OrderInputs, store_order
 from .queue import Paused
-from .queued import QueuedBackup, QueuedMaintenance, QueuedRestore, Subject
+from .queued import QueuedBackup, QueuedMaintenance, QueuedRestore
 from .restores import RestoreHandler
 from .runner import TaskRunner
 from .worker_pool import Workers

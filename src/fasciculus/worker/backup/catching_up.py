@@ -9,16 +9,16 @@ from __future__ import annotations
 from collections.abc import Callable, Sequence
 from pathlib import Path
 
-from ...core.bundle.layout import SubjectRef
 from ...core.bundle.manifest import PieceRecord
 from ...core.errors import FasciculusError, MissingError, StoreFullError
+from ...core.subject import Subject
 from ...stores.base import Store
 from ..fetching import fetch
 from .upload import Uploader
 
 
 def missing_pieces(
-    store: Store, subject: SubjectRef, pieces: Sequence[PieceRecord]
+    store: Store, subject: Subject, pieces: Sequence[PieceRecord]
 ) -> list[PieceRecord]:
     """Return those of some pieces that a store does not hold.
 
@@ -35,7 +35,7 @@ def missing_pieces(
 def bring_pieces(
     uploader: Uploader,
     sources: Sequence[Store],
-    subject: SubjectRef,
+    subject: Subject,
     pieces: Sequence[PieceRecord],
     spool: Path,
     on_damage: Callable[[Store], None],
@@ -58,7 +58,7 @@ def bring_pieces(
 
 def _fetched(
     source: Store,
-    subject: SubjectRef,
+    subject: Subject,
     piece: PieceRecord,
     local: Path,
     on_damage: Callable[[Store], None],

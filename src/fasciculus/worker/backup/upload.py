@@ -9,10 +9,10 @@ from pathlib import Path
 
 from msgspec import Struct
 
-from ...core.bundle.layout import SubjectRef
 from ...core.bundle.manifest import PieceRecord
 from ...core.errors import StoreFullError
 from ...core.formatting import format_size
+from ...core.subject import Subject
 from ...stores.base import Store
 from ...stores.confirmation import confirm
 from ..errors import NoStoreLeftError
@@ -30,7 +30,7 @@ class Uploader:
     def __init__(
         self,
         store: Store,
-        subject: SubjectRef,
+        subject: Subject,
         stop: threading.Event,
         on_bytes: Callable[[int], None],
         reserve: int = 0,

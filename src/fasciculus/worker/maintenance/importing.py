@@ -10,14 +10,13 @@ from ...bundles.retiring import complete
 from ...core.bundle.authentication import Origin, origin_of
 from ...core.bundle.layout import (
     MANIFEST,
-    SUBJECT_FOLDERS,
-    SubjectRef,
     check_name,
     moment_of,
 )
 from ...core.bundle.manifest import MOST_BYTES, parse_manifest
 from ...core.errors import DamagedError, FasciculusError
 from ...core.formatting import format_count
+from ...core.subject import SUBJECT_FOLDERS, Subject
 from ...stores.base import Store
 from ...stores.reading import read_all
 from ..errors import error_text
@@ -77,17 +76,17 @@ class ImportTask:
         self._odd += 1
         self._emitter.warn(f"{place}: {error}")
 
-    def _subjects(self, store: Store, kind: str) -> list[SubjectRef]:
+    def _subjects(self, store: Store, kind: str) -> list[Subject]:
         found = []
         for item in store.items(SUBJECT_FOLDERS[kind]):
             if item.folder:
                 try:
-                    found.append(SubjectRef(kind, check_name(item.name)))
+                    found.append(Subject(kind, check_name(item.name)))
                 except FasciculusError as error:
                     self._warn(f"{SUBJECT_FOLDERS[kind]}/{item.name!r}", error.message)
         return found
 
-    def _subject(self, store: Store, subject: SubjectRef) -> None:
+    def _subject(self, store: Store, subject: Subject) -> None:
         try:
             names = complete(store, subject)
         except FasciculusError as error:
@@ -102,7 +101,7 @@ class ImportTask:
         self._progress.bytes += 1
         self._emitter.emit(self._progress)
 
-    def _bundle(self, store: Store, subject: SubjectRef, name: str) -> BundleFound:
+    def _bundle(self, store: Store, subject: Subject, name: str) -> BundleFound:
         data = read_all(store, f"{subject.bundle(name)}/{MANIFEST}", MOST_BYTES)
         manifest = parse_manifest(data)
         named = (manifest.name, manifest.subject_kind, manifest.subject)

@@ -10,10 +10,11 @@ from pathlib import Path
 from msgspec.structs import replace
 
 from ...bundles.retiring import settle
-from ...core.bundle.layout import MANIFEST, SubjectRef, next_listing
+from ...core.bundle.layout import MANIFEST, next_listing
 from ...core.bundle.listing import ListingWriter, read_lines
 from ...core.bundle.manifest import Manifest, StoredFile
 from ...core.bundle.sealing import Sealer
+from ...core.subject import Subject
 from ...stores.base import Store
 from ..backup.task import public
 from ..events import CopyRepacked, Emitter
@@ -30,7 +31,7 @@ def rewrite(listing: Path, local: Path, change: Callable[[bytes], bytes]) -> Non
 
 def switch_listing(
     store: Store,
-    subject: SubjectRef,
+    subject: Subject,
     manifest: Manifest,
     local: Path,
     listings: Path,

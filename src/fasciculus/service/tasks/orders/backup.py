@@ -9,6 +9,7 @@ import unicodedata
 from datetime import UTC, datetime
 
 from .... import __version__
+from ....core.subject import Subject
 from ....models import Account, Host, JobInput
 from ....records import bundles, change_alarms, damage, inventory, runs, stores
 from ....worker.orders import (
@@ -29,7 +30,7 @@ from .connections import (
     store_order,
 )
 from .previous import compares_contents, is_turn_by_sftp, previous_order
-from .subjects import Subject, databases_of, find_subject
+from .subjects import FoundSubject, databases_of, find_subject
 
 
 def backup_order(
@@ -121,12 +122,12 @@ def _stores(sources: OrderInputs, job: JobInput, kind: str, name: str) -> list[S
         store.pinned = [copy.name for copy in known if copy.pinned]
         store.unsound = [copy.name for copy in known if not copy.good]
         store.keep, store.keep_zone = job.keep_for(store_name), job.zone
-        store.recorded = recorded_copies(sources, store_name, (kind, name))
+        store.recorded = recorded_copies(sources, store_name, Subject(kind, name))
         found.append(store)
     return found
 
 
-def _mail(subject: Subject, job: JobInput) -> MailOrder | None:
+def _mail(subject: FoundSubject, job: JobInput) -> MailOrder | None:
     domains = subject.account.mail_domains if subject.account else []
     if subject.order.kind == "site":
         domains = [domain for domain in domains if domain == subject.order.name]
@@ -135,19 +136,19 @@ def _mail(subject: Subject, job: JobInput) -> MailOrder | None:
     return mail_order(subject.host, domains, job.messages)
 
 
-def _system(subject: Subject) -> list[str]:
+def _system(subject: FoundSubject) -> list[str]:
     patterns = subject.host.account_system if subject.account else subject.host.system
     return [pattern.replace("{account}", subject.owner) for pattern in patterns]
 
 
-def _notes(job: JobInput, subject: Subject) -> list[NoteOrder]:
+def _notes(job: JobInput, subject: FoundSubject) -> list[NoteOrder]:
     return [
         NoteOrder(name=note.name, command=_filled(note.command, subject), seconds=note.seconds)
         for note in job.notes
     ]
 
 
-def _commands(job: JobInput, subject: Subject) -> list[CommandOrder]:
+def _commands(job: JobInput, subject: FoundSubject) -> list[CommandOrder]:
     return [
         CommandOrder(
             when=row.when,
@@ -159,7 +160,7 @@ def _commands(job: JobInput, subject: Subject) -> list[CommandOrder]:
     ]
 
 
-def _filled(text: str, subject: Subject) -> str:
+def _filled(text: str, subject: FoundSubject) -> str:
     """Return a command of the job with the subject's own names in it; other braces are
     left alone.
     """
@@ -178,7 +179,7 @@ def _damaged(
 ) -> list[str]:
     """Return the pieces of the previous bundle that are known to be damaged."""
     needed = {f"pieces/{piece.name}" for piece in previous.pieces} if previous else set()
-    files = damage.damaged_files(sources.db, (kind, name), job.stores)
+    files = damage.damaged_files(sources.db, Subject(kind, name), job.stores)
     return [file.removeprefix("pieces/") for file in files if file in needed]
 
 

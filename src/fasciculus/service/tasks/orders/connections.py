@@ -11,6 +11,7 @@ from datetime import UTC, datetime
 from typing import TYPE_CHECKING
 
 from ....config import Config
+from ....core.subject import Subject
 from ....records import inventory, maintenance, seal_keys, settings, stores
 from ....records.maintenance import RecordedCopy
 from ....records.paging import PageRequest
@@ -84,7 +85,7 @@ def manifest_key(cipher: SecretCipher) -> bytes:
 
 
 def recorded_copies(
-    sources: OrderInputs, store: str, subject: tuple[str, str], bundle: str = ""
+    sources: OrderInputs, store: str, subject: Subject, bundle: str = ""
 ) -> list[CopyOrder]:
     """Return the recorded copies of a subject on a store, or one of them."""
     return [
@@ -93,9 +94,7 @@ def recorded_copies(
     ]
 
 
-def recorded_copy(
-    config: Config, store: str, subject: tuple[str, str], copy: RecordedCopy
-) -> CopyOrder:
+def recorded_copy(config: Config, store: str, subject: Subject, copy: RecordedCopy) -> CopyOrder:
     """Return the same of one copy: what was repacked is kept by the name of its store."""
     name = f"{copy.bundle}@{store}" if copy.own else copy.bundle
     manifest = config.manifest(*subject, name)

@@ -9,6 +9,7 @@ import msgspec
 
 from ....core.bundle.manifest import PieceRecord
 from ....core.errors import SettingError
+from ....core.subject import Subject
 from ....models import MaintenanceTask
 from ....records import damage, maintenance, stores, transfers
 from ....records.maintenance import RecordedCopy
@@ -52,7 +53,7 @@ def maintenance_order(sources: OrderInputs, task: MaintenanceTask) -> Order:
             records_folder=RECORDS_FOLDER,
         )
     db, config = sources.db, sources.config
-    subject = (task.subject_kind, task.subject)
+    subject = Subject(task.subject_kind, task.subject)
     named = {"kind": task.subject_kind, "name": task.subject, "host": "", "root": ""}
     copies = maintenance.copies_on(db, task.store, subject)
     store = store_order(sources, task.store)
@@ -100,7 +101,7 @@ def maintenance_order(sources: OrderInputs, task: MaintenanceTask) -> Order:
 
 
 def _transfer(sources: OrderInputs, task: MaintenanceTask, common: _Common) -> TransferOrder:
-    db, subject = sources.db, (task.subject_kind, task.subject)
+    db, subject = sources.db, Subject(task.subject_kind, task.subject)
     if task.source:
         names, found = [task.source], transfers.missing(db, task.store, task.source, subject)
     else:
@@ -113,7 +114,7 @@ def _transfer(sources: OrderInputs, task: MaintenanceTask, common: _Common) -> T
     return TransferOrder(**common, sources=others, move=task.move, brought=brought.get(subject, []))
 
 
-def _other_store(sources: OrderInputs, name: str, subject: tuple[str, str]) -> StoreOrder:
+def _other_store(sources: OrderInputs, name: str, subject: Subject) -> StoreOrder:
     store = store_order(sources, name)
     store.recorded = recorded_copies(sources, name, subject)
     return store

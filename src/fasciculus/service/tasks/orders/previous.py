@@ -6,6 +6,7 @@ from datetime import UTC, datetime, timedelta
 from pathlib import Path
 
 from ....core.bundle.manifest import ManifestSummary
+from ....core.subject import Subject
 from ....models import JobInput
 from ....records import bundles, maintenance
 from ....worker.orders import PreviousOrder
@@ -31,7 +32,7 @@ def previous_order(
     before, manifest, holders = found
     if not manifest.base:
         return None, ""
-    placed = _where_pieces_are(sources, holders, (kind, name), before, manifest)
+    placed = _where_pieces_are(sources, holders, Subject(kind, name), before, manifest)
     if isinstance(placed, str):
         return None, placed
     manifest, listing = placed
@@ -54,7 +55,7 @@ def previous_order(
 def _where_pieces_are(
     sources: OrderInputs,
     holders: list[str],
-    subject: tuple[str, str],
+    subject: Subject,
     before: str,
     manifest: ManifestSummary,
 ) -> tuple[ManifestSummary, Path] | str:

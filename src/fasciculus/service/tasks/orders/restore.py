@@ -8,6 +8,7 @@ import msgspec
 
 from ....config import Config
 from ....core.errors import SettingError
+from ....core.subject import Subject
 from ....models import Restore
 from ....records import inventory, restores
 from ....worker.orders import HostOrder, RestoreOrder, SubjectOrder
@@ -33,7 +34,7 @@ def restore_order(sources: OrderInputs, restore: Restore) -> RestoreOrder:
         )
     store = store_order(sources, restore.store)
     store.recorded = recorded_copies(
-        sources, restore.store, (restore.subject_kind, restore.subject), restore.bundle
+        sources, restore.store, Subject(restore.subject_kind, restore.subject), restore.bundle
     )
     given = restores.identity(sources.db, restore.id)
     store.identities += sources.cipher.decrypt(given).values()

@@ -15,7 +15,7 @@ from .connections import OrderInputs
 
 
 @dataclass(frozen=True, slots=True)
-class Subject:
+class FoundSubject:
     """A subject with its host, and its account unless it is a host itself."""
 
     order: SubjectOrder
@@ -28,15 +28,15 @@ class Subject:
         return self.account.name if self.account else ""
 
 
-def find_subject(sources: OrderInputs, kind: str, name: str) -> Subject:
+def find_subject(sources: OrderInputs, kind: str, name: str) -> FoundSubject:
     """Return a subject by its kind and name. Raises ``MissingError`` or ``SettingError``."""
     if kind == "host":
         host = inventory.host(sources.db, sources.cipher, name)
-        return Subject(SubjectOrder(kind="host", name=name, host=name, root=""), host, None)
+        return FoundSubject(SubjectOrder(kind="host", name=name, host=name, root=""), host, None)
     owner = name if kind == "account" else inventory.account_of_site(sources.db, name)
     account = inventory.account(sources.db, owner)
     host = inventory.host(sources.db, sources.cipher, account.host)
-    return Subject(_below_account(account, kind, name), host, account)
+    return FoundSubject(_below_account(account, kind, name), host, account)
 
 
 def _below_account(account: Account, kind: str, name: str) -> SubjectOrder:
@@ -64,7 +64,7 @@ def _below_account(account: Account, kind: str, name: str) -> SubjectOrder:
     )
 
 
-def databases_of(subject: Subject, rules: DatabaseRules) -> list[DatabaseRef]:
+def databases_of(subject: FoundSubject, rules: DatabaseRules) -> list[DatabaseRef]:
     """Return all of an account's databases, or those that a site uses.
 
     Paths of database files are made relative to the subject's root.
