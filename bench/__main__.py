@@ -93,6 +93,7 @@ def peak_of(pidfd: int) -> int:
 
 
 def timed(action: Callable[[], object]) -> float:
+    """Return how many seconds an action takes."""
     start = time.perf_counter()
     action()
     return time.perf_counter() - start
@@ -106,12 +107,15 @@ def side_by_side(*actions: Callable[[], object], short: bool = False) -> list[fl
 
 
 def shell(command: str, where: Path) -> Callable[[], object]:
+    """Return an action that runs a shell command in a folder."""
     return lambda: subprocess.run(
         ["bash", "-o", "pipefail", "-c", command], check=True, cwd=where, stdout=subprocess.DEVNULL
     )
 
 
 class Bench:
+    """The measured rows, and the tree, store and workers that they use."""
+
     def __init__(self, folder: Path, scale: float) -> None:
         self.folder, self.scale = folder, scale
         self.rows: list[tuple[str, str, str, str, str]] = []
@@ -516,6 +520,7 @@ class Bench:
 
 
 def main() -> None:
+    """Measure the rows that are named, or all, and print them."""
     scale = float(sys.argv[1]) if len(sys.argv) > 1 else 1.0
     only = sys.argv[2:]
     if strange := [name for name in only if name not in ROWS]:

@@ -77,6 +77,7 @@ def _sent(kind: str, folder: Path, piece: Path, digest: str) -> tuple[int, int]:
 
 
 def main() -> None:
+    """Measure an upload whose connection breaks."""
     megabytes = int(sys.argv[1]) if len(sys.argv) > 1 else 2000
     with tempfile.TemporaryDirectory(dir=os.environ.get("BENCH_FOLDER")) as name:
         piece, digest = Path(name) / "piece", hashlib.sha256()

@@ -28,6 +28,7 @@ def resident(pid: int) -> int:
 
 
 def descriptors(pid: int) -> int:
+    """Return how many files a process has open."""
     return sum(1 for _ in Path(f"/proc/{pid}/fd").iterdir())
 
 
@@ -40,6 +41,7 @@ def ask(night: Night, over: threading.Event) -> None:
 
 
 def main() -> None:
+    """Run many tasks, and print what the service has grown by."""
     tasks = int(sys.argv[1]) if len(sys.argv) > 1 else 10_000
     rounds = max(STEPS, tasks // ACCOUNTS)
     with tempfile.TemporaryDirectory() as name:

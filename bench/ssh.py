@@ -13,6 +13,7 @@ from .loopback import free_port, wait_for
 
 
 def found() -> bool:
+    """Return whether this machine has an OpenSSH server and its sftp."""
     return (
         shutil.which("sshd", path="/usr/sbin:/usr/bin") is not None
         and shutil.which("sftp") is not None

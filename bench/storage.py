@@ -52,6 +52,7 @@ def _serve(folder: Path, told: Connection) -> None:
 
 
 def vsftpd_found() -> bool:
+    """Return whether this machine has vsftpd and may start it."""
     return os.geteuid() == 0 and shutil.which("vsftpd", path="/usr/sbin:/usr/bin") is not None
 
 

@@ -1806,7 +1806,10 @@ export interface components {
        */
       all: boolean;
     };
-    /** Accepted */
+    /**
+     * Accepted
+     * @description How many proposals were accepted.
+     */
     Accepted: {
       /** Count */
       count: number;
@@ -2253,7 +2256,10 @@ export interface components {
        */
       target: string | null;
     };
-    /** BundleFiles */
+    /**
+     * BundleFiles
+     * @description Entries of one folder of a bundle; ``more`` says that there are others.
+     */
     BundleFiles: {
       /** Kind */
       kind: string;
@@ -4203,7 +4209,10 @@ export interface components {
         [key: string]: string;
       };
     };
-    /** LogLine */
+    /**
+     * LogLine
+     * @description One line of a log.
+     */
     LogLine: {
       /** Id */
       id: number;
@@ -4440,7 +4449,10 @@ export interface components {
        */
       ended: string | null;
     };
-    /** Night */
+    /**
+     * Night
+     * @description A day (UTC) and the outcome of its tasks.
+     */
     Night: {
       /** Day */
       day: string;
@@ -5225,7 +5237,10 @@ export interface components {
        */
       last_error: string;
     };
-    /** ReportDetail */
+    /**
+     * ReportDetail
+     * @description A report with its text and its HTML.
+     */
     ReportDetail: {
       /** Id */
       id: number;
@@ -5281,7 +5296,10 @@ export interface components {
       /** Html */
       html: string;
     };
-    /** Restore */
+    /**
+     * Restore
+     * @description A restore: from which bundle, to where, and how it ended.
+     */
     Restore: {
       /** Id */
       id: number;
@@ -5578,7 +5596,10 @@ export interface components {
        */
       packed: number;
     };
-    /** RunDetail */
+    /**
+     * RunDetail
+     * @description A run with its tasks.
+     */
     RunDetail: {
       /** Id */
       id: number;
@@ -5684,7 +5705,10 @@ export interface components {
        */
       subject: string;
     };
-    /** SearchHit */
+    /**
+     * SearchHit
+     * @description Something that a search has found, and its page in the console.
+     */
     SearchHit: {
       /** Kind */
       kind: string;
@@ -5729,7 +5753,10 @@ export interface components {
         [key: string]: unknown;
       } | null;
     };
-    /** SignIn */
+    /**
+     * SignIn
+     * @description A name and its password, to sign in.
+     */
     SignIn: {
       /** Name */
       name: string;
@@ -5793,7 +5820,10 @@ export interface components {
        */
       newest: string | null;
     };
-    /** SizeCount */
+    /**
+     * SizeCount
+     * @description A number of entries and their size in bytes.
+     */
     SizeCount: {
       /** Entries */
       entries: number;
@@ -6503,7 +6533,10 @@ export interface components {
        */
       advice: string[];
     };
-    /** SubjectNights */
+    /**
+     * SubjectNights
+     * @description The last nights of a subject.
+     */
     SubjectNights: {
       /** Subject Kind */
       subject_kind: string;
@@ -6624,7 +6657,10 @@ export interface components {
        */
       remaining: number | null;
     };
-    /** TaskCopy */
+    /**
+     * TaskCopy
+     * @description The copy of a bundle on one store: how many copies it has kept and retired.
+     */
     TaskCopy: {
       /** Store */
       store: string;
@@ -6727,7 +6763,10 @@ export interface components {
        */
       changes: number;
     };
-    /** Token */
+    /**
+     * Token
+     * @description A token, without its secret.
+     */
     Token: {
       /** Name */
       name: string;
@@ -6762,7 +6801,10 @@ export interface components {
       /** Token */
       token: string;
     };
-    /** TokenNew */
+    /**
+     * TokenNew
+     * @description A token to make: its name.
+     */
     TokenNew: {
       /** Name */
       name: string;
@@ -6881,7 +6923,10 @@ export interface components {
        */
       names: string[];
     };
-    /** Upcoming */
+    /**
+     * Upcoming
+     * @description A start that will come, in the time zone of its job.
+     */
     Upcoming: {
       /**
        * At

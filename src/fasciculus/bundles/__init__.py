@@ -1,0 +1,1 @@
+"""Bundles on a store: reading, retiring and exporting them."""

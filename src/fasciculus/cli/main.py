@@ -80,6 +80,8 @@ _MEANT = {
 
 
 class Root(LazyGroup):
+    """The command ``fasciculus``, whose commands are imported when they are used."""
+
     entries = ENTRIES
 
 

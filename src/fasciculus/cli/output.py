@@ -227,10 +227,12 @@ def count(number: int, one: str, many: str = "") -> str:
 
 
 def size(value: int) -> str:
+    """Return a number of bytes as people read it."""
     return format_size(value)
 
 
 def duration(seconds: float) -> str:
+    """Return a number of seconds as people read it."""
     return format_duration(seconds)
 
 

@@ -37,22 +37,27 @@ def _names(listing: str, incomplete: str) -> list[str]:
 
 
 def complete_hosts(incomplete: str) -> list[str]:
+    """Complete the name of a host."""
     return _names("hosts_list", incomplete)
 
 
 def complete_accounts(incomplete: str) -> list[str]:
+    """Complete the name of an account."""
     return _names("accounts_list", incomplete)
 
 
 def complete_stores(incomplete: str) -> list[str]:
+    """Complete the name of a store."""
     return _names("stores_list", incomplete)
 
 
 def complete_jobs(incomplete: str) -> list[str]:
+    """Complete the name of a job."""
     return _names("jobs_list", incomplete)
 
 
 def complete_tokens(incomplete: str) -> list[str]:
+    """Complete the name of a token."""
     return _names("tokens_list", incomplete)
 
 

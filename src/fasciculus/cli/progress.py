@@ -26,6 +26,7 @@ _PAUSE = 0.3
 
 
 def exit_code(outcome: str | None) -> int:
+    """Return the exit code for the outcome of a run or task."""
     return DONE if outcome in _GOOD else CANCELLED if outcome == "cancelled" else TROUBLE
 
 

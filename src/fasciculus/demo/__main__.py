@@ -381,6 +381,7 @@ def _end_with_parent() -> None:
 
 
 def main() -> int:
+    """Run the demo until it is interrupted; return the exit code."""
     folder = Path(sys.argv[1] if len(sys.argv) > 1 else ".demo").absolute()
     logging.getLogger("paramiko").setLevel(logging.CRITICAL)
     # Both, also where the shell that started this has told it to ignore Ctrl-C.

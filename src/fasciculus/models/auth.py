@@ -10,6 +10,8 @@ from .model import Model
 
 
 class SignIn(Model):
+    """A name and its password, to sign in."""
+
     name: str = Field(max_length=200)
     password: str = Field(repr=False, max_length=1000)
 
@@ -31,10 +33,14 @@ class Identity(Model):
 
 
 class TokenNew(Model):
+    """A token to make: its name."""
+
     name: str = Field(min_length=1, max_length=64)
 
 
 class Token(Model):
+    """A token, without its secret."""
+
     name: str
     created: datetime
     last_used: datetime | None = None

@@ -135,6 +135,8 @@ class BundleEntry(Model):
 
 
 class BundleFiles(Model):
+    """Entries of one folder of a bundle; ``more`` says that there are others."""
+
     kind: str
     folder: str
     items: list[BundleEntry]
@@ -193,6 +195,8 @@ class RestoreStart(RenamedFields):
 
 
 class Restore(Model):
+    """A restore: from which bundle, to where, and how it ended."""
+
     id: int
     bundle_id: int | None
     bundle: str

@@ -38,6 +38,8 @@ class Acceptance(Model):
 
 
 class Accepted(Model):
+    """How many proposals were accepted."""
+
     count: int
 
 
@@ -62,6 +64,8 @@ class PreviewStart(Model):
 
 
 class SizeCount(Model):
+    """A number of entries and their size in bytes."""
+
     entries: int
     bytes: int
 

@@ -26,10 +26,14 @@ class PageQuery(Model):
 
 
 class WordsQuery(PageQuery):
+    """A page of a list, only with some words."""
+
     q: str = Words
 
 
 class JobsQuery(Model):
+    """Which jobs, and in which order."""
+
     q: str = Words
     sort: Literal["name", "-name", "next", "-next"] = Field(
         default="name", description="“next” is the next start"
@@ -37,11 +41,15 @@ class JobsQuery(Model):
 
 
 class AccountsQuery(WordsQuery):
+    """Which accounts."""
+
     host: str = Field(default="", description="only of this host")
     tag: str = Field(default="", description="only with this tag")
 
 
 class AccountRemovalQuery(Model):
+    """What becomes of the bundles of an account that is removed."""
+
     bundles: Literal["", "remove"] = Field(
         default="",
         description="“remove” removes all copies of its and its sites' bundles first, except "
@@ -50,26 +58,36 @@ class AccountRemovalQuery(Model):
 
 
 class SavedQuery(Model):
+    """Whose secrets a draft uses."""
+
     saved: str = Field(default="", description="the saved one, whose secrets are used")
 
 
 class TransfersQuery(PageQuery):
+    """Which day of the transfers of a store."""
+
     day: str = Field(
         default="", max_length=10, description="only of this day of UTC, such as 2026-11-24"
     )
 
 
 class UntriedQuery(Model):
+    """Whether to save a store without trying it."""
+
     untried: bool = Field(
         default=False, description="save it without trying; no job writes to it until it was tried"
     )
 
 
 class LastEventQuery(Model):
+    """Where live events are resumed."""
+
     last_id: str = Field(default="", max_length=100, description="resume after this event id")
 
 
 class CoverageQuery(WordsQuery):
+    """Which rows of the coverage."""
+
     state: Literal["", "protected", "late", "never", "bare", "trouble"] = Field(
         default="", description="only this state; “trouble” for all but protected"
     )
@@ -78,10 +96,14 @@ class CoverageQuery(WordsQuery):
 
 
 class RetiringQuery(Model):
+    """Which keep rule to assume."""
+
     keep: OptionalKeepText = Field(default="", description="as if this were the keep rule")
 
 
 class RunsQuery(PageQuery):
+    """Which runs."""
+
     job: str = Field(default="", description="only of this job")
     outcome: Literal[
         "",
@@ -99,6 +121,8 @@ class RunsQuery(PageQuery):
 
 
 class LogQuery(PageQuery):
+    """Which lines of a log."""
+
     level: Literal["", "info", "warning", "error", "trouble"] = Field(
         default="", description="only this level; “trouble” for warnings and errors"
     )
@@ -106,6 +130,8 @@ class LogQuery(PageQuery):
 
 
 class BundlesQuery(WordsQuery):
+    """Which bundles."""
+
     subject: str = Field(default="", description="only of this subject")
     kind: SubjectKind = Field(default="", description="only of this kind of subject")
     job: str = Field(default="", description="only of this job")
@@ -113,16 +139,22 @@ class BundlesQuery(WordsQuery):
 
 
 class FolderQuery(Model):
+    """Which folder of a bundle."""
+
     contents: Contents = Field(default="", description="which kind of contents")
     folder: str = Field(default="", description="path of the folder")
 
 
 class EntrySearchQuery(Model):
+    """Which entries of a bundle."""
+
     q: str = Field(default="", max_length=500, description="words in the path")
     contents: Contents = Field(default="", description="only this kind of contents")
 
 
 class DownloadQuery(Model):
+    """Which part of a bundle to download, in which form, and from which store."""
+
     form: Literal["tar.gz", "tar.zst", "zip"] = "tar.gz"
     contents: Contents = Field(default="", description="only this kind of contents")
     path: list[str] = Field(default=[], description="only at or below this path; may be repeated")
@@ -130,6 +162,8 @@ class DownloadQuery(Model):
 
 
 class ChangesQuery(WordsQuery):
+    """With which bundle to compare, and which changes."""
+
     against: int | None = Field(
         default=None,
         ge=1,
@@ -141,10 +175,14 @@ class ChangesQuery(WordsQuery):
 
 
 class RestoresQuery(PageQuery):
+    """Which restores."""
+
     subject: str = Field(default="", description="only of this subject")
 
 
 class ReportsQuery(WordsQuery):
+    """Which reports."""
+
     job: str = Field(default="", description="only of this job")
 
 
@@ -154,6 +192,8 @@ def _present_kind(value: Any) -> Any:
 
 
 class MaintenanceQuery(PageQuery):
+    """Which maintenance tasks."""
+
     kind: Annotated[
         Literal["", "verify", "repair", "repack", "transfer", "import", "reseal"],
         BeforeValidator(_present_kind),
@@ -164,33 +204,47 @@ class MaintenanceQuery(PageQuery):
 
 
 class DamageQuery(PageQuery):
+    """Which damaged files."""
+
     store: str = Field(default="", description="only on this store")
     subject: str = Field(default="", description="only of this subject")
     kind: SubjectKind = Field(default="", description="only of this kind of subject")
 
 
 class GrowthQuery(Model):
+    """Whose growth."""
+
     subject: str = Field(min_length=1, description="the account, site or host")
     kind: SubjectKind = Field(default="", description="which of them, where the name is shared")
 
 
 class MailTryQuery(Model):
+    """Who gets the trial message."""
+
     to: str = Field(pattern=r"^\S+@\S+$", max_length=320, description="who gets it")
 
 
 class SearchQuery(Model):
+    """What to search for."""
+
     q: str = Field(min_length=1, max_length=200, description="a part of the name")
 
 
 class CalendarQuery(Model):
+    """How far the calendar looks ahead."""
+
     days: int = Field(default=14, ge=1, le=60, description="how many days from now on")
 
 
 class SettingChangesQuery(PageQuery):
+    """Which changes of settings."""
+
     kind: Literal["", "job"] = Field(default="", description="only of this kind of thing")
     name: str = Field(default="", description="only of the thing of this name")
 
 
 class AlertsQuery(PageQuery):
+    """Which alerts."""
+
     state: Literal["", "open", "closed"] = Field(default="", description="only these")
     job: str = Field(default="", description="only of this job")

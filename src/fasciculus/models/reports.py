@@ -56,6 +56,8 @@ class Report(Model):
 
 
 class ReportDetail(Report):
+    """A report with its text and its HTML."""
+
     text: str
     html: str
 

@@ -9,6 +9,8 @@ from .model import Model
 
 
 class TaskCopy(Model):
+    """The copy of a bundle on one store: how many copies it has kept and retired."""
+
     store: str
     error: str = ""
     kept: int = 0
@@ -68,6 +70,8 @@ class Run(Model):
 
 
 class RunDetail(Run):
+    """A run with its tasks."""
+
     tasks: list[Task] = []
 
 
@@ -79,6 +83,8 @@ class Started(Model):
 
 
 class LogLine(Model):
+    """One line of a log."""
+
     id: int
     at: datetime
     level: str
@@ -87,6 +93,8 @@ class LogLine(Model):
 
 
 class Upcoming(Model):
+    """A start that will come, in the time zone of its job."""
+
     at: datetime
     job: str
     zone: str
@@ -112,11 +120,15 @@ class StoreFill(Model):
 
 
 class Night(Model):
+    """A day (UTC) and the outcome of its tasks."""
+
     day: str
     outcome: str
 
 
 class SubjectNights(Model):
+    """The last nights of a subject."""
+
     subject_kind: str
     subject: str
     nights: list[Night]

@@ -6,6 +6,8 @@ from .model import Model
 
 
 class SearchHit(Model):
+    """Something that a search has found, and its page in the console."""
+
     kind: str
     name: str
     about: str

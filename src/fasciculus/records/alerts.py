@@ -34,6 +34,7 @@ def alerts(
 
 
 def alert(db: sqlite3.Connection, number: int) -> Alert:
+    """Return an alert. Raises ``MissingError``."""
     row = db.execute("SELECT * FROM alert WHERE id=?", (number,)).fetchone()
     if row is None:
         raise MissingError(f"There is no alert {number}.", "“fasciculus alerts list” names them.")

@@ -93,6 +93,7 @@ def bundles(
     store: str = "",
     words: str = "",
 ) -> Page[Bundle]:
+    """Return a page of the bundles that match."""
     query = Query(
         "bundle.*",
         "bundle",
@@ -128,6 +129,7 @@ def bundles(
 
 
 def bundle(db: sqlite3.Connection, bundle_id: int) -> BundleDetail:
+    """Return a bundle with its copies. Raises ``MissingError``."""
     row = db.execute("SELECT * FROM bundle WHERE id=?", (bundle_id,)).fetchone()
     if row is None:
         raise MissingError(
@@ -165,6 +167,7 @@ def stamp_of(db: sqlite3.Connection, bundle_id: int) -> str:
 
 
 def listing_digest(db: sqlite3.Connection, bundle_id: int) -> str:
+    """Return the SHA-256 of the listing of a bundle."""
     row = db.execute("SELECT manifest FROM bundle WHERE id=?", (bundle_id,)).fetchone()
     return str(json.loads(row["manifest"])["listing_sha256"])
 
@@ -412,4 +415,5 @@ def pin(db: sqlite3.Connection, bundle_id: int, pin: Pin | None) -> None:
 
 
 def count(db: sqlite3.Connection) -> int:
+    """Return how many bundles there are."""
     return int(db.execute("SELECT count(*) FROM bundle").fetchone()[0])

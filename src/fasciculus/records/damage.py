@@ -88,6 +88,7 @@ def rows(
     subject: str = "",
     subject_kind: str = "",
 ) -> Page[DamageRow]:
+    """Return a page of the damaged files that match."""
     query = Query(
         "damage.*, store.name AS store",
         "damage JOIN store ON store.id=store_id",

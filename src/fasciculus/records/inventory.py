@@ -79,6 +79,7 @@ _HOST = "host.*, (SELECT count(*) FROM account WHERE host_id=host.id) AS account
 def hosts(
     db: sqlite3.Connection, cipher: SecretCipher, paging: PageRequest, words: str = ""
 ) -> Page[Host]:
+    """Return a page of the hosts that match."""
     query = Query(_HOST, "host", "host.id", {"name": "host.name"}, "name")
     if words:
         query.only("host.name LIKE ? ESCAPE '\\'", like(words))
@@ -92,6 +93,7 @@ def readable_hosts(db: sqlite3.Connection, cipher: SecretCipher) -> list[Host]:
 
 
 def host(db: sqlite3.Connection, cipher: SecretCipher, name: str) -> Host:
+    """Return a host, without its secrets. Raises ``MissingError``."""
     row = db.execute(f"SELECT {_HOST} FROM host WHERE name=?", (name,)).fetchone()
     if row is None:
         raise nearest(db, "host", name, "host")
@@ -99,10 +101,12 @@ def host(db: sqlite3.Connection, cipher: SecretCipher, name: str) -> Host:
 
 
 def host_count(db: sqlite3.Connection) -> int:
+    """Return how many hosts there are."""
     return int(db.execute("SELECT count(*) FROM host").fetchone()[0])
 
 
 def host_secrets(db: sqlite3.Connection, cipher: SecretCipher, name: str) -> dict[str, str]:
+    """Return the secrets of a host by their field; none for an unknown host."""
     row = db.execute("SELECT secrets FROM host WHERE name=?", (name,)).fetchone()
     return cipher.decrypt(row["secrets"]) if row else {}
 
@@ -136,6 +140,7 @@ def save_host(
 
 
 def remove_host(db: sqlite3.Connection, name: str) -> None:
+    """Remove a host. Raises ``MissingError``, or ``SettingError`` while it has accounts."""
     try:
         if not db.execute("DELETE FROM host WHERE name=?", (name,)).rowcount:
             raise nearest(db, "host", name, "host")
@@ -247,6 +252,7 @@ def accounts(
     host: str = "",
     tag: str = "",
 ) -> Page[Account]:
+    """Return a page of the accounts that match."""
     query = Query(
         _ACCOUNT,
         _ACCOUNT_SOURCE,
@@ -276,6 +282,7 @@ def accounts(
 def account(
     db: sqlite3.Connection, name: str, covered: CoverageLookup = lambda kind, name: []
 ) -> Account:
+    """Return an account with its sites and databases. Raises ``MissingError``."""
     row = db.execute(
         f"SELECT {_ACCOUNT} FROM {_ACCOUNT_SOURCE} WHERE account.name=?", (name,)
     ).fetchone()
@@ -547,6 +554,7 @@ def mark_gone(db: sqlite3.Connection, name: str, since: str | None) -> None:
 
 
 def remove_account(db: sqlite3.Connection, name: str) -> None:
+    """Remove an account with its sites. Raises ``MissingError``."""
     if not db.execute("DELETE FROM account WHERE name=?", (name,)).rowcount:
         raise nearest(db, "account", name, "account")
 
@@ -557,6 +565,7 @@ def remove_account(db: sqlite3.Connection, name: str) -> None:
 def sites(
     db: sqlite3.Connection, paging: PageRequest, covered: CoverageLookup, words: str = ""
 ) -> Page[SiteRow]:
+    """Return a page of the sites that match."""
     newest = _NEWEST.format(kind="site", name="site.name")
     query = Query(
         f"site.name, site.root, account.name AS account, host.name AS host, {newest} AS newest",
@@ -583,6 +592,7 @@ def sites(
 
 
 def account_of_site(db: sqlite3.Connection, site: str) -> str:
+    """Return the account that a site belongs to. Raises ``MissingError``."""
     row = db.execute(
         "SELECT account.name FROM site JOIN account ON account.id=account_id WHERE site.name=?",
         (site,),

@@ -34,6 +34,7 @@ def jobs(db: sqlite3.Connection) -> list[JobInput]:
 
 
 def job(db: sqlite3.Connection, name: str) -> JobInput:
+    """Return a job. Raises ``MissingError``."""
     row = db.execute("SELECT document FROM job WHERE name=?", (name,)).fetchone()
     if row is None:
         raise nearest(db, "job", name, "job")

@@ -65,6 +65,7 @@ def tasks(
     subject: str = "",
     state: str = "",
 ) -> Page[MaintenanceTask]:
+    """Return a page of the maintenance tasks that match."""
     query = Query("maintenance.*", "maintenance", "maintenance.id", {"id": "maintenance.id"}, "-id")
     for column, value in (("kind", kind), ("store", store), ("subject", subject), ("state", state)):
         if value:
@@ -73,6 +74,7 @@ def tasks(
 
 
 def task(db: sqlite3.Connection, maintenance_id: int) -> MaintenanceTask:
+    """Return a maintenance task. Raises ``MissingError``."""
     row = db.execute("SELECT * FROM maintenance WHERE id=?", (maintenance_id,)).fetchone()
     if row is None:
         raise MissingError(
@@ -107,6 +109,7 @@ def options(db: sqlite3.Connection, maintenance_id: int) -> MaintenanceOptions:
 
 
 def begin(db: sqlite3.Connection, maintenance_id: int) -> None:
+    """Record that a maintenance task has begun."""
     db.execute(
         "UPDATE maintenance SET state='running', started=? WHERE id=?", (now(), maintenance_id)
     )
@@ -121,6 +124,7 @@ def end(
     bytes: int = 0,
     result: Mapping[str, int] | None = None,
 ) -> None:
+    """Record how a maintenance task has ended."""
     db.execute(
         "UPDATE maintenance SET state='ended', outcome=?, sentence=?, entries=?, bytes=?, "
         "result=?, "

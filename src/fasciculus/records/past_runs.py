@@ -8,6 +8,7 @@ from typing import Any
 
 
 def last_ended(db: sqlite3.Connection, job: str) -> dict[str, Any] | None:
+    """Return the last run of a job that has ended, None before there is one."""
     row = db.execute(
         "SELECT id, outcome, started, ended FROM run WHERE job=? AND state='ended' "
         "ORDER BY id DESC LIMIT 1",

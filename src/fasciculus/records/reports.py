@@ -50,6 +50,7 @@ def _fields(row: sqlite3.Row) -> dict[str, object]:
 def reports(
     db: sqlite3.Connection, paging: PageRequest, job: str = "", words: str = ""
 ) -> Page[Report]:
+    """Return a page of the reports that match, newest first."""
     query = Query(_COLUMNS, "report", "report.id", {"id": "report.id"}, "-id")
     if job:
         query.only("report.job = ?", job)
@@ -63,6 +64,7 @@ def reports(
 
 
 def report(db: sqlite3.Connection, report_id: int) -> ReportDetail:
+    """Return a report with its text. Raises ``MissingError``."""
     row = db.execute("SELECT * FROM report WHERE id=?", (report_id,)).fetchone()
     if row is None:
         raise MissingError(
@@ -117,6 +119,7 @@ def add(db: sqlite3.Connection, new: NewReport) -> int:
 
 
 def outbox(db: sqlite3.Connection) -> list[OutboxItem]:
+    """Return the reports that wait to be sent, the next one first."""
     rows = db.execute(f"SELECT {_COLUMNS} FROM report WHERE state='waiting' ORDER BY next_try, id")
     return [
         OutboxItem(
@@ -184,6 +187,7 @@ def waiting(db: sqlite3.Connection, report_id: int) -> DueReport | None:
 
 
 def next_due(db: sqlite3.Connection) -> datetime | None:
+    """Return when the next report is to be sent, None if none waits."""
     row = db.execute("SELECT min(next_try) AS at FROM report WHERE state='waiting'").fetchone()
     return datetime.fromisoformat(row["at"]) if row["at"] else None
 
@@ -248,6 +252,7 @@ def part(db: sqlite3.Connection, report_id: int, refused: Sequence[str]) -> int:
 
 
 def put_off(db: sqlite3.Connection, report_id: int, until: datetime, error: str) -> None:
+    """Record that a report could not be sent, and when to try again."""
     db.execute(
         "UPDATE report SET attempts=attempts+1, next_try=?, last_error=? WHERE id=?",
         (stamp(until), error, report_id),

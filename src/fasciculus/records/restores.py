@@ -57,11 +57,13 @@ def add(
 
 
 def by_key(db: sqlite3.Connection, key: str) -> int | None:
+    """Return the restore that was started with an idempotency key, None if none was."""
     row = db.execute("SELECT id FROM restore WHERE idempotency_key=?", (key,)).fetchone()
     return row["id"] if row else None
 
 
 def restores(db: sqlite3.Connection, paging: PageRequest, subject: str = "") -> Page[Restore]:
+    """Return a page of the restores that match, newest first."""
     query = Query("restore.*", "restore", "restore.id", {"id": "restore.id"}, "-id")
     if subject:
         query.only("restore.subject = ?", subject)
@@ -69,6 +71,7 @@ def restores(db: sqlite3.Connection, paging: PageRequest, subject: str = "") -> 
 
 
 def restore(db: sqlite3.Connection, restore_id: int) -> Restore:
+    """Return a restore. Raises ``MissingError``."""
     row = db.execute("SELECT * FROM restore WHERE id=?", (restore_id,)).fetchone()
     if row is None:
         raise MissingError(
@@ -96,6 +99,7 @@ def interrupted(db: sqlite3.Connection, bundle_id: int, target: str) -> bool:
 
 
 def begin(db: sqlite3.Connection, restore_id: int) -> None:
+    """Record that a restore has begun."""
     db.execute("UPDATE restore SET state='running', started=? WHERE id=?", (now(), restore_id))
 
 
@@ -107,6 +111,7 @@ def end(
     entries: int = 0,
     bytes: int = 0,
 ) -> None:
+    """Record how a restore has ended."""
     db.execute(
         "UPDATE restore SET state='ended', outcome=?, error=?, entries=?, bytes=?, ended=?, "
         "identity=NULL WHERE id=?",

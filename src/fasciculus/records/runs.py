@@ -39,6 +39,7 @@ def runs(
     state: str = "",
     subject: str = "",
 ) -> Page[Run]:
+    """Return a page of the runs that match, newest first."""
     query = Query(
         _RUN,
         "run",
@@ -75,10 +76,12 @@ def run(db: sqlite3.Connection, run_id: int) -> RunDetail:
 
 
 def task(db: sqlite3.Connection, task_id: int) -> Task:
+    """Return a task of a run."""
     return _tasks(db, "task.id", task_id)[0]
 
 
 def tasks(db: sqlite3.Connection, run_id: int) -> list[Task]:
+    """Return the tasks of a run."""
     return _tasks(db, "task.run_id", run_id)
 
 
@@ -127,6 +130,7 @@ def _tasks(db: sqlite3.Connection, column: str, value: int) -> list[Task]:
 
 
 def by_key(db: sqlite3.Connection, key: str) -> int | None:
+    """Return the run that was started with an idempotency key, None if none was."""
     row = db.execute("SELECT id FROM run WHERE idempotency_key=?", (key,)).fetchone()
     return row["id"] if row else None
 
@@ -256,6 +260,7 @@ def attempts(db: sqlite3.Connection, task_id: int) -> int:
 
 
 def begin(db: sqlite3.Connection, run_id: int) -> None:
+    """Record that a run has begun."""
     db.execute(
         "UPDATE run SET state='running', started=coalesce(started, ?) WHERE id=?", (now(), run_id)
     )
@@ -274,6 +279,7 @@ def end(
 
 
 def begin_task(db: sqlite3.Connection, task_id: int) -> None:
+    """Record that a task has begun, and count the attempt."""
     db.execute(
         "UPDATE task SET state='running', started=?, attempts=attempts+1 WHERE id=?",
         (now(), task_id),
@@ -317,6 +323,7 @@ def end_task(
 
 
 def copied(db: sqlite3.Connection, task_id: int, store: str, error: str, kept: int) -> None:
+    """Record that a bundle was copied to a store, or why it was not."""
     db.execute(
         "INSERT INTO task_copy (task_id, store, error, kept, at) VALUES (?, ?, ?, ?, ?) "
         "ON CONFLICT DO UPDATE SET error=excluded.error, kept=excluded.kept, at=excluded.at",
@@ -325,6 +332,7 @@ def copied(db: sqlite3.Connection, task_id: int, store: str, error: str, kept: i
 
 
 def retired(db: sqlite3.Connection, task_id: int, store: str) -> None:
+    """Record that a copy of an older bundle was removed from a store."""
     db.execute(
         "INSERT INTO task_copy (task_id, store, retired) VALUES (?, ?, 1) "
         "ON CONFLICT DO UPDATE SET retired=retired+1",

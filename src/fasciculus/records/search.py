@@ -53,6 +53,7 @@ def matches(db: sqlite3.Connection, words: str) -> list[Match]:
 
 
 def totals(db: sqlite3.Connection) -> Totals:
+    """Return how many accounts, sites and jobs there are."""
     row = db.execute(
         "SELECT (SELECT count(*) FROM account), (SELECT count(*) FROM site), "
         "(SELECT count(*) FROM job)"

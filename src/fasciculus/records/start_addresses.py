@@ -71,6 +71,7 @@ def change(db: sqlite3.Connection, job: str, settings: StartAddressInput) -> Non
 
 
 def remove(db: sqlite3.Connection, job: str) -> None:
+    """Remove the start address of a job. Raises ``MissingError``."""
     address(db, job)
     db.execute("DELETE FROM start_address WHERE job_id=(SELECT id FROM job WHERE name=?)", (job,))
 

@@ -50,6 +50,7 @@ def _store(row: sqlite3.Row, cipher: SecretCipher) -> Store:
 def stores(
     db: sqlite3.Connection, cipher: SecretCipher, paging: PageRequest, words: str = ""
 ) -> Page[Store]:
+    """Return a page of the stores that match."""
     query = Query(_STORE, "store", "store.id", {"name": "store.name", "kind": "store.kind"}, "name")
     if words:
         query.only("store.name LIKE ? ESCAPE '\\'", like(words))
@@ -57,6 +58,7 @@ def stores(
 
 
 def store(db: sqlite3.Connection, cipher: SecretCipher, name: str) -> Store:
+    """Return a store, without its secrets. Raises ``MissingError``."""
     row = db.execute(f"SELECT {_STORE} FROM store WHERE name=?", (name,)).fetchone()
     if row is None:
         raise nearest(db, "store", name, "store")
@@ -103,10 +105,12 @@ def copying(db: sqlite3.Connection) -> list[StoreFields]:
 
 
 def store_ids(db: sqlite3.Connection) -> dict[str, int]:
+    """Return the numbers of the stores by their names."""
     return {row["name"]: row["id"] for row in db.execute("SELECT id, name FROM store")}
 
 
 def secrets(db: sqlite3.Connection, cipher: SecretCipher, name: str) -> dict[str, str]:
+    """Return the secrets of a store by their field; none for an unknown store."""
     row = db.execute("SELECT secrets FROM store WHERE name=?", (name,)).fetchone()
     return cipher.decrypt(row["secrets"]) if row else {}
 
@@ -161,6 +165,7 @@ def own(db: sqlite3.Connection) -> list[str]:
 
 
 def new_id() -> str:
+    """Return a new id for a store: 32 hexadecimal digits."""
     return uuid.uuid4().hex
 
 
@@ -235,6 +240,7 @@ def remove_store(db: sqlite3.Connection, name: str) -> None:
 
 
 def fills(db: sqlite3.Connection, cipher: SecretCipher) -> list[StoreFill]:
+    """Return how full each store is, and when its last copy was made."""
     rows = db.execute(
         f"SELECT {_STORE}, (SELECT max(made) FROM copy WHERE store_id=store.id) AS newest "
         "FROM store ORDER BY name"

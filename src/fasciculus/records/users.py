@@ -48,10 +48,12 @@ def _hash(secret: str) -> str:
 
 
 def count(db: sqlite3.Connection) -> int:
+    """Return how many people there are."""
     return int(db.execute("SELECT count(*) FROM person").fetchone()[0])
 
 
 def add(db: sqlite3.Connection, name: str, password: str, must_change: bool) -> None:
+    """Add a person with a password."""
     db.execute(
         "INSERT INTO person (name, password, must_change, created) VALUES (?, ?, ?, ?)",
         (name, generate_password_hash(password, HASHING), must_change, now()),
@@ -107,6 +109,7 @@ def open_session(db: sqlite3.Connection, person_id: int) -> tuple[str, str]:
 
 
 def by_session(db: sqlite3.Connection, secret: str) -> Principal | None:
+    """Return the person of a session that has not expired."""
     row = db.execute(
         "SELECT person.id, name, must_change, csrf FROM session JOIN person "
         "ON person.id=person_id WHERE hash=? AND expires > ?",
@@ -116,6 +119,7 @@ def by_session(db: sqlite3.Connection, secret: str) -> Principal | None:
 
 
 def close_session(db: sqlite3.Connection, secret: str) -> None:
+    """End a session."""
     db.execute("DELETE FROM session WHERE hash=?", (_hash(secret),))
 
 
@@ -132,10 +136,12 @@ def by_token(db: sqlite3.Connection, secret: str) -> tuple[Principal, int] | Non
 
 
 def token_used(db: sqlite3.Connection, token_id: int) -> None:
+    """Record that a token was used now."""
     db.execute("UPDATE token SET last_used=? WHERE id=?", (now(), token_id))
 
 
 def tokens(db: sqlite3.Connection, person_id: int) -> list[Token]:
+    """Return the tokens of a person, without their secrets."""
     rows = db.execute(
         "SELECT name, created, last_used FROM token WHERE person_id=? ORDER BY name", (person_id,)
     )
@@ -143,6 +149,7 @@ def tokens(db: sqlite3.Connection, person_id: int) -> list[Token]:
 
 
 def add_token(db: sqlite3.Connection, person_id: int, name: str) -> TokenMade:
+    """Add a token; its secret is in the answer only. Raises ``NameTakenError``."""
     secret = TOKEN_MARK + secrets.token_urlsafe(32)
     created = now()
     try:
@@ -174,11 +181,13 @@ def has_signed_in(db: sqlite3.Connection, name: str, address: str) -> bool:
 
 
 def remove_token(db: sqlite3.Connection, person_id: int, name: str) -> None:
+    """Remove a token of a person. Raises ``MissingError``."""
     if not db.execute("DELETE FROM token WHERE person_id=? AND name=?", (person_id, name)).rowcount:
         raise MissingError(f"There is no token “{name}”.", "“fasciculus tokens list” names them.")
 
 
 def audit(db: sqlite3.Connection, who: str, action: str, about: str) -> None:
+    """Write a line of the audit trail."""
     db.execute(
         "INSERT INTO audit (at, who, action, about) VALUES (?, ?, ?, ?)",
         (now(), who, action, about),

@@ -60,6 +60,8 @@ class MailDefinition(MailServer):
 
 
 class WatchDefinition(WatchSettings):
+    """The alert settings, as definitions have them."""
+
     name: str = "watch"
 
 

@@ -233,6 +233,7 @@ def serve(config: Config) -> None:
 
 
 def main() -> int:
+    """Run the service until it is stopped; return the exit code."""
     try:
         serve(configuration.load())
     except FasciculusError as error:

@@ -136,6 +136,7 @@ class BearerAuth(httpx.Auth):
 
 
 def open_webdav(spec: StoreSpec) -> WebDavStore:
+    """Return a WebDAV store that is not connected yet."""
     settings = spec.settings
     assert isinstance(settings, WebDavSettings)
     return WebDavStore(

@@ -54,6 +54,7 @@ _NO_XATTRS = (errno.ENOTSUP, errno.EPERM, errno.EACCES, errno.ENODATA)
 
 @lru_cache(maxsize=4096)
 def user_name(uid: int) -> str:
+    """Return the name of a user, empty if the system knows none."""
     try:
         return pwd.getpwuid(uid).pw_name
     except KeyError:
@@ -62,6 +63,7 @@ def user_name(uid: int) -> str:
 
 @lru_cache(maxsize=4096)
 def group_name(gid: int) -> str:
+    """Return the name of a group, empty if the system knows none."""
     try:
         return grp.getgrgid(gid).gr_name
     except KeyError:

@@ -1,0 +1,1 @@
+"""What the service does by itself: starts, reports, checks and upkeep of its records."""

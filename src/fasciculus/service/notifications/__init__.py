@@ -1,0 +1,1 @@
+"""Reports, alerts and digests: what they say, and how they are sent."""

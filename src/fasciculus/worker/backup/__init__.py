@@ -1,0 +1,1 @@
+"""A task of a run: from the sources to a bundle on every store."""

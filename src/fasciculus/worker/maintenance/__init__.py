@@ -1,0 +1,1 @@
+"""Maintenance of a store: verify, repair, repack, transfer, reseal and import."""

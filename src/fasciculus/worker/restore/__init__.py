@@ -1,0 +1,1 @@
+"""A restore: from a bundle to a folder, a database or the mail settings."""

@@ -233,6 +233,7 @@ class FileSource:
 
 
 def made_up(kind: str, path: bytes, moment: int) -> Entry:
+    """Return an entry for a file that the worker itself writes, such as a note."""
     uid, gid = os.geteuid(), os.getegid()
     return Entry(
         kind,
