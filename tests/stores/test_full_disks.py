@@ -7,7 +7,6 @@ import threading
 import pytest
 from servers import ftp_place, webdav_place
 
-from fasciculus import ftp as ftp_module
 from fasciculus.core.errors import StoreFullError
 from fasciculus.stores import open_store
 from fasciculus.stores import retrying as retrying_module
@@ -26,8 +25,6 @@ ROOTS = {
 @pytest.fixture(params=ROOTS)
 def place(request, tmp_path, monkeypatch):
     monkeypatch.setattr(retrying_module, "_FIRST_WAIT", 0.001)
-    # On a full disk pyftpdlib may fail to answer at all.
-    monkeypatch.setattr(ftp_module, "TIMEOUT", 1.0)
     make, root = ROOTS[request.param]
     disk = tmp_path / root
     disk.mkdir()

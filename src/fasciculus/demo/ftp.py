@@ -22,7 +22,7 @@ _READ, _WRITE = "elr", "adfmwMT"
 class _File:
     """An open file whose bytes pass through the stand-in's misbehaviour."""
 
-    def __init__(self, inner: io.BufferedRandom, handler: Any, stand_in: FtpStandIn) -> None:
+    def __init__(self, inner: io.FileIO, handler: Any, stand_in: FtpStandIn) -> None:
         self._inner, self._handler, self._stand_in = inner, handler, stand_in
         self._writes = inner.writable()
         self.name, self.closed = inner.name, False
@@ -42,7 +42,10 @@ class _File:
         if not self._stand_in.fits(len(data)):
             raise OSError(28, "No space left on device")
         self._moved(len(data), True)
-        return self._inner.write(data)
+        written = 0
+        while written < len(data):
+            written += self._inner.write(data[written:]) or 0
+        return written
 
     def read(self, count: int = -1) -> bytes:
         data = self._inner.read(count)
@@ -67,7 +70,8 @@ class _Files(AbstractedFS):
         stand_in.misbehaviour.look()
         if stand_in.misbehaviour.refuse and mode != "rb":
             raise FilesystemError("this folder may not be written")
-        return _File(open(filename, mode), self.cmd_channel, stand_in)
+        # Unbuffered: a full disk shows while data arrives, when it can still be answered.
+        return _File(open(filename, mode, buffering=0), self.cmd_channel, stand_in)
 
     def rename(self, src: str, dst: str) -> None:
         super().rename(src, dst)
