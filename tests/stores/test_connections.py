@@ -7,7 +7,7 @@ import paramiko
 import pytest
 from servers import ftp_place, sftp_place
 
-from fasciculus.core.errors import ConnectionLostError
+from fasciculus.core.errors import ConnectionLostError, UnreachableError
 from fasciculus.stores import open_store
 from fasciculus.stores.base import connected
 from fasciculus.stores.trying import try_store
@@ -47,3 +47,18 @@ def test_files_that_are_read_in_part_share_one_more_connection(tmp_path, monkeyp
             with closing(store.open(f"a/{number}")) as file:
                 assert file.read(10) == b"x" * 10
     assert len(signed_in) == 2
+
+
+def test_a_failed_write_is_named_where_the_free_space_is_not_told(tmp_path, monkeypatch):
+    with sftp_place(tmp_path) as place:
+        store = open_store(place.spec)
+        assert all(step.ok for step in try_store(store, make_root=True))
+        with connected(store):
+
+            def fail(*_):
+                raise OSError("Failure")
+
+            monkeypatch.setattr(type(store), "free", lambda self: None)
+            monkeypatch.setattr(paramiko.SFTPClient, "open", fail)
+            with pytest.raises(UnreachableError, match="Failure"):
+                store.put_bytes(b"x", "a/file")

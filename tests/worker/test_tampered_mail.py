@@ -294,3 +294,10 @@ def test_nothing_is_refreshed_when_nothing_came_back(night):
         night.restore(vouched=True, mail={"refresh": [f"touch {refreshed}"]})[0].outcome == "done"
     )
     assert refreshed.exists()
+
+
+def test_what_a_refresh_says_when_it_fails_is_in_the_log_whatever_its_bytes(night):
+    failing = r"printf 'no map \377'; exit 3"
+    found, log = night.restore(vouched=True, mail={"refresh": [failing]})
+    assert found.outcome == "warned"
+    assert f"{failing} ended with code 3: no map \ufffd" in log
