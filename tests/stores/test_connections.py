@@ -8,6 +8,7 @@ import pytest
 from servers import ftp_place, sftp_place
 
 from fasciculus.core.errors import ConnectionLostError, UnreachableError
+from fasciculus.ftp import FtpConnection
 from fasciculus.stores import open_store
 from fasciculus.stores.base import connected
 from fasciculus.stores.trying import try_store
@@ -62,3 +63,25 @@ def test_a_failed_write_is_named_where_the_free_space_is_not_told(tmp_path, monk
             monkeypatch.setattr(paramiko.SFTPClient, "open", fail)
             with pytest.raises(UnreachableError, match="Failure"):
                 store.put_bytes(b"x", "a/file")
+
+
+def test_a_server_that_does_not_rename_onto_a_file_has_the_new_one_in_the_end(
+    tmp_path, monkeypatch
+):
+    rename = FtpConnection.rename
+
+    def only_onto_nothing(link, path, to):
+        if link.size(to) is not None:
+            raise UnreachableError("It exists.")
+        rename(link, path, to)
+
+    monkeypatch.setattr(FtpConnection, "rename", only_onto_nothing)
+    with ftp_place()(tmp_path) as place:
+        store = open_store(place.spec)
+        assert all(step.ok for step in try_store(store, make_root=True))
+        with connected(store):
+            for data in (b"old", b"newer"):
+                store.put_bytes(data, "a/file")
+                assert [item.name for item in store.items("a")] == ["file"]
+                with closing(store.open("a/file")) as file:
+                    assert file.read() == data
