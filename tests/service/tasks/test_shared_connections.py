@@ -61,7 +61,20 @@ def test_what_was_lost_meanwhile_is_connected_again(pool, remote, openssh):
     for child in os.listdir("/proc"):
         if child.isdigit() and _parent(child) == openssh._process.pid:
             os.kill(int(child), signal.SIGKILL)
+    # The order after a loss, not one that meets it: the worker has noticed it by then.
+    until(lambda: not _connections(openssh.port))
     assert carried(pool, remote()) is process
+
+
+def _connections(port):
+    """Connections to a port, in /proc/net/tcp's form, that their clients have not closed."""
+    rows = [row.split() for row in open("/proc/net/tcp")][1:]
+    established, closed_by_server = "01", "08"
+    return [
+        row
+        for row in rows
+        if row[2].endswith(f":{port:04X}") and row[3] in (established, closed_by_server)
+    ]
 
 
 def _parent(pid):
