@@ -10,7 +10,7 @@ import typer
 from .. import models
 from . import output
 from .output import moment, size
-from .parameters import AsJson
+from .parameters import AsJson, SubjectOption
 from .runs import show_log
 from .session import service
 
@@ -20,7 +20,6 @@ growth_app = typer.Typer(help="Growth of accounts and sites.", no_args_is_help=T
 
 Store = Annotated[str, typer.Argument(help="The store's name.", show_default=False)]
 Number = Annotated[int, typer.Argument(help="The number of the maintenance.", show_default=False)]
-SubjectOption = Annotated[str, typer.Option(help="Only of this account, site or host.")]
 
 
 @app.command("list")

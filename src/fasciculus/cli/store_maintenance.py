@@ -10,14 +10,13 @@ import typer
 from .. import models
 from ..core.outcome import OUTCOMES
 from . import output
-from .parameters import AsJson, StoreName, Yes
+from .parameters import AsJson, StoreName, SubjectOption, Yes
 from .progress import follow_maintenance
 from .session import service
 
 if TYPE_CHECKING:
     from ..client import Client
 
-SubjectOption = Annotated[str, typer.Option(help="Only of this account, site or host.")]
 Background = Annotated[
     bool,
     typer.Option("--no-wait", help="Do not wait; see: fasciculus maintenance list."),

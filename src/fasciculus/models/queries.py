@@ -26,13 +26,13 @@ class PageQuery(Model):
 
 
 class WordsQuery(PageQuery):
-    """A page of a list, only with some words."""
+    """A page of a list, filtered by words."""
 
     q: str = Words
 
 
 class JobsQuery(Model):
-    """Which jobs, and in which order."""
+    """Filter and order of the list of jobs."""
 
     q: str = Words
     sort: Literal["name", "-name", "next", "-next"] = Field(
@@ -41,14 +41,14 @@ class JobsQuery(Model):
 
 
 class AccountsQuery(WordsQuery):
-    """Which accounts."""
+    """Filters of the list of accounts."""
 
     host: str = Field(default="", description="only of this host")
     tag: str = Field(default="", description="only with this tag")
 
 
 class AccountRemovalQuery(Model):
-    """What becomes of the bundles of an account that is removed."""
+    """Choice to remove the bundles of an account together with it."""
 
     bundles: Literal["", "remove"] = Field(
         default="",
@@ -58,13 +58,13 @@ class AccountRemovalQuery(Model):
 
 
 class SavedQuery(Model):
-    """Whose secrets a draft uses."""
+    """The saved store or host that lends its secrets to a draft."""
 
     saved: str = Field(default="", description="the saved one, whose secrets are used")
 
 
 class TransfersQuery(PageQuery):
-    """Which day of the transfers of a store."""
+    """Filter of the transfers of a store by day."""
 
     day: str = Field(
         default="", max_length=10, description="only of this day of UTC, such as 2026-11-24"
@@ -72,7 +72,7 @@ class TransfersQuery(PageQuery):
 
 
 class UntriedQuery(Model):
-    """Whether to save a store without trying it."""
+    """Choice to save a store without trying it."""
 
     untried: bool = Field(
         default=False, description="save it without trying; no job writes to it until it was tried"
@@ -80,13 +80,13 @@ class UntriedQuery(Model):
 
 
 class LastEventQuery(Model):
-    """Where live events are resumed."""
+    """The last event received, to resume live events after it."""
 
     last_id: str = Field(default="", max_length=100, description="resume after this event id")
 
 
 class CoverageQuery(WordsQuery):
-    """Which rows of the coverage."""
+    """Filters of the coverage."""
 
     state: Literal["", "protected", "late", "never", "bare", "trouble"] = Field(
         default="", description="only this state; “trouble” for all but protected"
@@ -96,13 +96,13 @@ class CoverageQuery(WordsQuery):
 
 
 class RetiringQuery(Model):
-    """Which keep rule to assume."""
+    """A keep rule to try in place of the saved one."""
 
     keep: OptionalKeepText = Field(default="", description="as if this were the keep rule")
 
 
 class RunsQuery(PageQuery):
-    """Which runs."""
+    """Filters of the list of runs."""
 
     job: str = Field(default="", description="only of this job")
     outcome: Literal[
@@ -121,7 +121,7 @@ class RunsQuery(PageQuery):
 
 
 class LogQuery(PageQuery):
-    """Which lines of a log."""
+    """Filters of a log."""
 
     level: Literal["", "info", "warning", "error", "trouble"] = Field(
         default="", description="only this level; “trouble” for warnings and errors"
@@ -130,7 +130,7 @@ class LogQuery(PageQuery):
 
 
 class BundlesQuery(WordsQuery):
-    """Which bundles."""
+    """Filters of the list of bundles."""
 
     subject: str = Field(default="", description="only of this subject")
     kind: SubjectKind = Field(default="", description="only of this kind of subject")
@@ -139,21 +139,21 @@ class BundlesQuery(WordsQuery):
 
 
 class FolderQuery(Model):
-    """Which folder of a bundle."""
+    """A folder in a bundle."""
 
     contents: Contents = Field(default="", description="which kind of contents")
     folder: str = Field(default="", description="path of the folder")
 
 
 class EntrySearchQuery(Model):
-    """Which entries of a bundle."""
+    """A search for entries of a bundle."""
 
     q: str = Field(default="", max_length=500, description="words in the path")
     contents: Contents = Field(default="", description="only this kind of contents")
 
 
 class DownloadQuery(Model):
-    """Which part of a bundle to download, in which form, and from which store."""
+    """A download of a bundle: its part, archive format and store."""
 
     form: Literal["tar.gz", "tar.zst", "zip"] = "tar.gz"
     contents: Contents = Field(default="", description="only this kind of contents")
@@ -162,7 +162,7 @@ class DownloadQuery(Model):
 
 
 class ChangesQuery(WordsQuery):
-    """With which bundle to compare, and which changes."""
+    """The bundle to compare with, and filters of the changes."""
 
     against: int | None = Field(
         default=None,
@@ -175,13 +175,13 @@ class ChangesQuery(WordsQuery):
 
 
 class RestoresQuery(PageQuery):
-    """Which restores."""
+    """Filter of the list of restores."""
 
     subject: str = Field(default="", description="only of this subject")
 
 
 class ReportsQuery(WordsQuery):
-    """Which reports."""
+    """Filters of the list of reports."""
 
     job: str = Field(default="", description="only of this job")
 
@@ -192,7 +192,7 @@ def _present_kind(value: Any) -> Any:
 
 
 class MaintenanceQuery(PageQuery):
-    """Which maintenance tasks."""
+    """Filters of the list of maintenance tasks."""
 
     kind: Annotated[
         Literal["", "verify", "repair", "repack", "transfer", "import", "reseal"],
@@ -204,7 +204,7 @@ class MaintenanceQuery(PageQuery):
 
 
 class DamageQuery(PageQuery):
-    """Which damaged files."""
+    """Filters of the list of damaged files."""
 
     store: str = Field(default="", description="only on this store")
     subject: str = Field(default="", description="only of this subject")
@@ -212,39 +212,39 @@ class DamageQuery(PageQuery):
 
 
 class GrowthQuery(Model):
-    """Whose growth."""
+    """The subject to show the growth of."""
 
     subject: str = Field(min_length=1, description="the account, site or host")
     kind: SubjectKind = Field(default="", description="which of them, where the name is shared")
 
 
 class MailTryQuery(Model):
-    """Who gets the trial message."""
+    """The recipient of the trial message."""
 
     to: str = Field(pattern=r"^\S+@\S+$", max_length=320, description="who gets it")
 
 
 class SearchQuery(Model):
-    """What to search for."""
+    """A search by a part of a name."""
 
     q: str = Field(min_length=1, max_length=200, description="a part of the name")
 
 
 class CalendarQuery(Model):
-    """How far the calendar looks ahead."""
+    """The number of days that the calendar shows."""
 
     days: int = Field(default=14, ge=1, le=60, description="how many days from now on")
 
 
 class SettingChangesQuery(PageQuery):
-    """Which changes of settings."""
+    """Filters of the list of changed settings."""
 
     kind: Literal["", "job"] = Field(default="", description="only of this kind of thing")
     name: str = Field(default="", description="only of the thing of this name")
 
 
 class AlertsQuery(PageQuery):
-    """Which alerts."""
+    """Filters of the list of alerts."""
 
     state: Literal["", "open", "closed"] = Field(default="", description="only these")
     job: str = Field(default="", description="only of this job")

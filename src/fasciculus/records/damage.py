@@ -127,8 +127,8 @@ def helpers(db: sqlite3.Connection, store: str, subject: Subject, file: str) -> 
         "damage.subject=:subject AND damage.file=:file) ORDER BY 1",
         {
             "store": store,
-            "kind": subject[0],
-            "subject": subject[1],
+            "kind": subject.kind,
+            "subject": subject.name,
             "file": file,
             "folder": folder,
             "rest": rest,

@@ -231,7 +231,13 @@ def verified(db: sqlite3.Connection, store: str, subject: Subject, bundle: str, 
         "AND "
         "bundle_id=(SELECT id FROM bundle WHERE subject_kind=:kind AND subject=:subject AND "
         "name=:name)",
-        {"now": now(), "store": store, "kind": subject[0], "subject": subject[1], "name": bundle},
+        {
+            "now": now(),
+            "store": store,
+            "kind": subject.kind,
+            "subject": subject.name,
+            "name": bundle,
+        },
     )
 
 

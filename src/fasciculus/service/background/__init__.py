@@ -1,1 +1,1 @@
-"""What the service does by itself: starts, reports, checks and upkeep of its records."""
+"""Background work of the service: starts, messages, checks and care of the records."""

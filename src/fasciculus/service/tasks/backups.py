@@ -265,7 +265,7 @@ class BackupHandler(HandlerBase[QueuedBackup]):
         )
         with self._records.write() as db:
             runs.wait_again(db, task.number, moment)
-            log_lines.add(db, "run", task.run, "warning", text, task.subject[1])
+            log_lines.add(db, "run", task.run, "warning", text, task.subject.name)
         task.shown = runs.task(self._records.reader, task.number)
         self.show(task)
         return moment
@@ -323,8 +323,8 @@ class BackupHandler(HandlerBase[QueuedBackup]):
             if made is not None and task.order is not None:
                 bundles.add(
                     db,
-                    subject_kind=task.subject[0],
-                    subject=task.subject[1],
+                    subject_kind=task.subject.kind,
+                    subject=task.subject.name,
                     job=task.order.job,
                     host=task.order.subject.host,
                     run_id=task.run,

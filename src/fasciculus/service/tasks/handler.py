@@ -78,7 +78,7 @@ class HandlerBase(Generic[T]):
 
     def _log(self, task: T, event: Log, owner: str, number: int) -> None:
         """Write a line to the log of a run, a restore or maintenance, and show it."""
-        subject = task.subject[1]
+        subject = task.subject.name
         with self._records.write() as db:
             line = log_lines.add(db, owner, number, event.level, event.text, subject)
         shown = LogLine(

@@ -269,7 +269,7 @@ class MaintenanceHandler(HandlerBase[QueuedMaintenance]):
         if any(damage.helpers(db, task.store, task.subject, file) for file in damaged):
             try:
                 started_by = f"maintenance {task.number}"
-                self.enqueue(self.queue("repair", task.store, started_by, task.subject[1])[1])
+                self.enqueue(self.queue("repair", task.store, started_by, task.subject.name)[1])
             except FasciculusError as error:
                 log.warning("maintenance %s: %s", task.number, error.sentence())
 

@@ -185,9 +185,9 @@ class Tasks:
             return
         try:
             deep = MaintenanceOptions(deep=True)
-            self.start_maintenance("verify", store, started_by, subject[1], number, deep)
+            self.start_maintenance("verify", store, started_by, subject.name, number, deep)
         except FasciculusError as error:
-            log.info("store %s, %s: %s", store, subject[1], error.sentence())
+            log.info("store %s, %s: %s", store, subject.name, error.sentence())
 
     def cancel_maintenance(self, number: int) -> None:
         self._runner.cancel(
